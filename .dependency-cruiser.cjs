@@ -1,0 +1,32 @@
+/** The direction of dependencies: core <- server <- app, and who may know the stand-ins. */
+const test = '\\.test\\.tsx?$'
+module.exports = {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    { name: 'core-knows-only-core', severity: 'error', from: { path: '^core/', pathNot: test }, to: { path: '^(standin|server|app|workers|demo|e2e|bench)/' } },
+    { name: 'core-no-node', severity: 'error', from: { path: '^core/', pathNot: test }, to: { dependencyTypes: ['core'] } },
+    { name: 'core-no-interface-or-database', severity: 'error', from: { path: '^core/' }, to: { path: 'node_modules/(react|react-dom|@mui|sequelize|sqlite3|express)/' } },
+    {
+      name: 'standin-uses-little-of-the-core',
+      severity: 'error',
+      from: { path: '^standin/', pathNot: test },
+      to: { path: '^(core/(?!units/|addresses/|objects/)|server/|app/|workers/|demo/)' },
+    },
+    { name: 'standin-no-node', severity: 'error', from: { path: '^standin/', pathNot: test }, to: { dependencyTypes: ['core'] } },
+    { name: 'only-the-connector-knows-the-standin', severity: 'error', from: { pathNot: '^(standin/|server/ports/standin/|bench/)' }, to: { path: '^standin/' } },
+    { name: 'server-does-not-know-app', severity: 'error', from: { path: '^server/', pathNot: '^server/main\\.ts$' }, to: { path: '^app/' } },
+    {
+      name: 'browser-code-knows-core-and-workers',
+      severity: 'error',
+      from: { path: '^app/(frame|drawings|parts|theme)/|^workers/' },
+      to: { path: '^(server|standin|demo)/', dependencyTypesNot: ['type-only'] },
+    },
+  ],
+  options: {
+    tsConfig: { fileName: 'tsconfig.json' },
+    tsPreCompilationDeps: true,
+    doNotFollow: { path: 'node_modules' },
+    exclude: { path: '^(build|\\.react-router)/' },
+    enhancedResolveOptions: { extensions: ['.ts', '.tsx', '.js', '.mjs', '.json'] },
+  },
+}

@@ -1,0 +1,146 @@
+/**
+ * The one pipeline through which the fleet is altered:  Draft → Findings → Plan → Run → Proof.
+ * A change kind is data in, data out; everything that carries it out lives behind ports.
+ */
+import type { Operation } from 'fast-json-patch'
+import type { z } from 'zod'
+import type { FleetView, Reservation } from '../fleet'
+
+/** `kind/cluster-or-site/name`, or `kind/name` for sites and clusters themselves. */
+export type Ref = string
+
+export const ref = (kind: string, ...path: readonly string[]): Ref => [kind, ...path].join('/')
+
+/** Something observed, on which a finding or a cause rests. */
+export interface Fact {
+  readonly says: string
+  /** Where it was seen: a port, a ledger, a catalogue, the draft itself. */
+  readonly source: string
+  /** ISO time on the stand-ins' clock, where the fact has one. */
+  readonly at?: string
+}
+
+export type Level = 'stop' | 'caution' | 'note'
+
+/** `rule|field` or `rule|about`: stable from check to check. */
+export type FindingKey = string
+
+export interface Finding {
+  readonly key: FindingKey
+  readonly level: Level
+  readonly rule: string
+  /** Path into the intent, like `pools[0].rootDiskGb`. */
+  readonly field?: string
+  readonly about?: Ref
+  readonly says: string
+  readonly because: readonly Fact[]
+  readonly remedies: readonly Remedy[]
+}
+
+export type JsonPatch = readonly Operation[]
+
+export type RemedyChange =
+  | { readonly kind: string; readonly intent: unknown }
+  | { readonly patchDraft: JsonPatch }
+
+export interface Remedy {
+  readonly says: string
+  readonly change: RemedyChange
+  readonly clears: readonly FindingKey[]
+}
+
+/** A finding as a check writes it: the key is derived, and remedies are still unproven. */
+export interface RawFinding extends Omit<Finding, 'key' | 'remedies'> {
+  readonly offers?: readonly { readonly says: string; readonly change: RemedyChange }[]
+}
+
+/** `ledger` is Gyrarch's own register of clusters; the others are outside. */
+export type PortName = 'site' | 'cluster' | 'ledger'
+
+/** An argument may be `{ $from: stepId, path }`: a value out of an earlier step's result. */
+export interface Command {
+  readonly port: PortName
+  readonly verb: string
+  readonly args: Readonly<Record<string, unknown>>
+}
+
+/** Attempts in all, and the wait before the second; each further wait doubles, up to `mostSeconds`. */
+export interface RetryPolicy {
+  readonly attempts: number
+  readonly firstSeconds: number
+  readonly mostSeconds: number
+}
+
+export type StepId = string
+
+/** Median and 95th percentile. */
+export interface Estimate {
+  readonly likely: number
+  readonly worst: number
+}
+
+export interface Step {
+  readonly id: StepId
+  readonly after: readonly StepId[]
+  /** What it does, as shown while it runs. */
+  readonly says: string
+  /** What it touches, for grouping in the timeline: a machine, a pool, the network. */
+  readonly group: string
+  readonly command: Command
+  readonly undo?: Command
+  /** Once done it cannot be undone: a run with such a step done cannot be taken back. */
+  readonly final?: boolean
+  readonly seconds: Estimate
+  readonly retry: RetryPolicy
+}
+
+export interface Plan {
+  readonly steps: readonly Step[]
+  readonly creates: readonly Ref[]
+  readonly alters: readonly Ref[]
+  readonly removes: readonly Ref[]
+  readonly seconds: Estimate
+  readonly critical: readonly StepId[]
+  /** Units per month of 730 hours, for everything at the sites touched. */
+  readonly spend: { readonly before: number; readonly after: number }
+  readonly reserves: readonly Reservation[]
+}
+
+export interface Proof {
+  readonly says: string
+  readonly holds: boolean
+  /** What was seen, with its unit. */
+  readonly observed: string
+}
+
+export type StepResults = Readonly<Record<StepId, Readonly<Record<string, unknown>>>>
+
+/** A failed command, from the lowest object up: `chain[0]` is the lowest. */
+export interface Failure {
+  readonly class: 'transient' | 'permanent'
+  /** Machine-readable reason: `image-missing`, `no-stock`, `unavailable` … */
+  readonly reason: string
+  readonly says: string
+  readonly chain: readonly { readonly about: Ref; readonly says: string }[]
+}
+
+/** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods. */
+export type SliceKey = 'catalogue' | 'ledger' | 'names' | `site:${string}` | `cluster:${string}`
+
+export interface ChangeKind<Intent> {
+  readonly name: string
+  readonly title: string
+  readonly intent: z.ZodType<Intent>
+  readonly needs: (intent: Intent) => readonly SliceKey[]
+  /** Locked while a run is under way; a container locks what it contains. */
+  readonly subjects: (intent: Intent, view: FleetView) => readonly Ref[]
+  /** The guarded cluster whose name a person has to type, if any. */
+  readonly guardedBy: (intent: Intent, view: FleetView) => string | null
+  /** A short name for lists and titles: "raise elm-12". */
+  readonly label: (intent: Intent) => string
+  readonly check: (intent: Intent, view: FleetView) => readonly RawFinding[]
+  readonly plan: (intent: Intent, view: FleetView) => Plan
+  readonly prove: (intent: Intent, view: FleetView, results: StepResults) => readonly Proof[]
+  /** Draft changes that might clear a run's failure; they are proven before they are shown. */
+  readonly answers?: (intent: Intent, view: FleetView, failure: Failure, step: Step) => readonly { readonly says: string; readonly change: RemedyChange }[]
+}

@@ -1,0 +1,26 @@
+export {
+  type ChangeKind,
+  type Command,
+  type Estimate,
+  type Fact,
+  type Failure,
+  type Finding,
+  type FindingKey,
+  type JsonPatch,
+  type Level,
+  type Plan,
+  type PortName,
+  type Proof,
+  type RawFinding,
+  type Ref,
+  ref,
+  type Remedy,
+  type RemedyChange,
+  type RetryPolicy,
+  type SliceKey,
+  type Step,
+  type StepId,
+  type StepResults,
+} from './change'
+export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
+export { findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'

@@ -1,0 +1,28 @@
+export {
+  type BoxView,
+  type CardView,
+  clusterOf,
+  type ClusterView,
+  type Condition,
+  type DiskView,
+  type FleetView,
+  type HeldAddress,
+  type HeldDisk,
+  type HostView,
+  type ImageView,
+  type LedgerEntry,
+  type MachineView,
+  type NetworkView,
+  nodesOf,
+  type NodeView,
+  type PoolView,
+  type Reservation,
+  siteOf,
+  type SiteKind,
+  type SiteView,
+  type SizeView,
+  type Taint,
+} from './view'
+export { clusterState, nodeState, permittedSkew, poolState, type Reasoned, siteState, type State, type StateContext, stateOrder } from './state'
+export { leftovers, type Leftover } from './leftovers'
+export { type FleetNode, fleetTree, type FleetTreeOptions, stateContext } from './tree'

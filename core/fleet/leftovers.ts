@@ -1,0 +1,21 @@
+/** Things at a site that bear a cluster's name, or nobody's, while no cluster owns them. */
+import type { ClusterView, SiteView } from './view'
+
+export interface Leftover {
+  readonly kind: 'machine' | 'disk' | 'address' | 'control plane'
+  readonly name: string
+  readonly says: string
+}
+
+/** Everything at `site` that no cluster of `clusters` owns, machines first. */
+export function leftovers(site: SiteView, clusters: readonly ClusterView[]): readonly Leftover[] {
+  const owners = new Set(clusters.filter((cluster) => cluster.site === site.name).map((cluster) => cluster.name))
+  const orphan = (cluster: string | null): boolean => cluster === null || !owners.has(cluster)
+  const was = (cluster: string | null): string => (cluster === null ? 'bears no cluster’s name' : `was made for ${cluster}`)
+  return [
+    ...site.machines.filter((m) => orphan(m.cluster)).map((m): Leftover => ({ kind: 'machine', name: m.name, says: `${m.size} in ${m.zone}, ${was(m.cluster)}` })),
+    ...site.disks.filter((d) => orphan(d.cluster)).map((d): Leftover => ({ kind: 'disk', name: d.name, says: `${d.sizeGb} GB, ${was(d.cluster)}` })),
+    ...site.addresses.filter((a) => orphan(a.cluster)).map((a): Leftover => ({ kind: 'address', name: a.address, says: `in ${a.network}, held for ${a.for}` })),
+    ...site.controlPlanes.filter((c) => orphan(c.cluster)).map((c): Leftover => ({ kind: 'control plane', name: c.cluster, says: `${c.tier}, at ${c.address}` })),
+  ]
+}

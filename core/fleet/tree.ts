@@ -1,0 +1,116 @@
+/** The fleet as a tree (site, cluster, pool, node) with what the gyre and the lists show of each. O(nodes). */
+import { machineHourly, siteSpend } from '../spend'
+import { clusterState, nodeState, poolState, siteState, type State, type StateContext } from './state'
+import type { ClusterView, FleetView, NodeView, SiteView } from './view'
+
+export interface FleetNode {
+  readonly ref: string
+  readonly kind: 'fleet' | 'site' | 'cluster' | 'pool' | 'node'
+  readonly name: string
+  readonly state: State
+  readonly says: string
+  readonly release: string | null
+  readonly cpuMilli: number
+  readonly requestedCpuMilli: number
+  readonly memoryBytes: number
+  readonly requestedMemoryBytes: number
+  readonly pods: number
+  /** Units per month of 730 hours. */
+  readonly spend: number
+  /** ISO time of the youngest part's making, null where nothing was made. */
+  readonly createdAt: string | null
+  readonly nodes: number
+  /** How many nodes below are in each state. */
+  readonly states: Readonly<Partial<Record<State, number>>>
+  readonly children: readonly FleetNode[]
+}
+
+export interface FleetTreeOptions {
+  /** Leave the nodes themselves out and keep their sums. */
+  readonly withoutNodes?: boolean
+}
+
+type Sums = Pick<FleetNode, 'cpuMilli' | 'requestedCpuMilli' | 'memoryBytes' | 'requestedMemoryBytes' | 'pods' | 'spend' | 'nodes' | 'states' | 'createdAt'>
+
+function sumOf(parts: readonly Sums[]): Sums {
+  const states: Partial<Record<State, number>> = {}
+  let createdAt: string | null = null
+  const total = { cpuMilli: 0, requestedCpuMilli: 0, memoryBytes: 0, requestedMemoryBytes: 0, pods: 0, spend: 0, nodes: 0 }
+  for (const part of parts) {
+    total.cpuMilli += part.cpuMilli
+    total.requestedCpuMilli += part.requestedCpuMilli
+    total.memoryBytes += part.memoryBytes
+    total.requestedMemoryBytes += part.requestedMemoryBytes
+    total.pods += part.pods
+    total.spend += part.spend
+    total.nodes += part.nodes
+    if (part.createdAt !== null && (createdAt === null || part.createdAt > createdAt)) createdAt = part.createdAt
+    for (const [state, count] of Object.entries(part.states)) states[state as State] = (states[state as State] ?? 0) + count
+  }
+  return { ...total, states, createdAt }
+}
+
+function nodeEntry(node: NodeView, cluster: ClusterView, spend: number, context: StateContext): FleetNode {
+  const { state, says } = nodeState(node, cluster, context)
+  return {
+    ref: `node/${cluster.name}/${node.name}`,
+    kind: 'node',
+    name: node.name,
+    state,
+    says,
+    release: node.release,
+    cpuMilli: node.cpuMilli,
+    requestedCpuMilli: node.requestedCpuMilli,
+    memoryBytes: node.memoryBytes,
+    requestedMemoryBytes: node.requestedMemoryBytes,
+    pods: node.pods,
+    spend,
+    createdAt: node.createdAt,
+    nodes: 1,
+    states: { [state]: 1 },
+    children: [],
+  }
+}
+
+function clusterEntry(cluster: ClusterView, hourly: ReadonlyMap<string, number>, context: StateContext, options: FleetTreeOptions): FleetNode {
+  const pools = cluster.pools.map((pool): FleetNode => {
+    const nodes = pool.nodes.map((node) => nodeEntry(node, cluster, (hourly.get(node.machine) ?? 0) * 730, context))
+    return {
+      ref: `pool/${cluster.name}/${pool.name}`,
+      kind: 'pool',
+      name: pool.name,
+      ...poolState(pool, cluster, context),
+      release: cluster.release,
+      ...sumOf(nodes),
+      children: options.withoutNodes ? [] : nodes,
+    }
+  })
+  return { ref: `cluster/${cluster.name}`, kind: 'cluster', name: cluster.name, ...clusterState(cluster, context), release: cluster.release, ...sumOf(pools), children: pools }
+}
+
+function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: StateContext, options: FleetTreeOptions): FleetNode {
+  const hourly = new Map(site.machines.map((machine) => [machine.name, machineHourly(site, machine)]))
+  const children = clusters.map((cluster) => clusterEntry(cluster, hourly, context, options))
+  return {
+    ref: `site/${site.name}`,
+    kind: 'site',
+    name: site.name,
+    ...siteState(site, clusters, context),
+    release: null,
+    ...sumOf(children),
+    spend: siteSpend(site).perMonth,
+    children,
+  }
+}
+
+export const stateContext = (view: FleetView): StateContext => ({ now: Date.parse(view.now), workedOn: new Set(view.workedOn) })
+
+/** The whole tree. The root's state is the worst of the sites. */
+export function fleetTree(view: FleetView, options: FleetTreeOptions = {}): FleetNode {
+  const context = stateContext(view)
+  const bySite = new Map<string, ClusterView[]>()
+  for (const cluster of view.clusters) bySite.set(cluster.site, [...(bySite.get(cluster.site) ?? []), cluster])
+  const children = view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context, options))
+  const sums = sumOf(children)
+  return { ref: 'fleet', kind: 'fleet', name: 'fleet', state: 'well', says: '', release: null, ...sums, children }
+}

@@ -1,0 +1,244 @@
+/**
+ * The FleetView: one immutable picture of everything that is known, as the ports reported it.
+ * Slices (a site, a cluster) are versioned and shared between pictures; nothing in it is derived.
+ */
+import type { Release } from '../releases'
+
+export type SiteKind = 'hall' | 'cloud' | 'edge'
+
+/** A block that names an address range at a site, or that a partner has outside it. */
+export interface NetworkView {
+  readonly name: string
+  readonly range: string
+  readonly zone?: string
+  readonly role: 'management' | 'nodes' | 'frontage' | 'storage' | 'private' | 'peer' | 'uplink'
+  readonly vlan?: number
+  readonly gateway?: string
+  readonly dhcp?: string
+  readonly pool?: string
+  readonly mtu?: number
+}
+
+export interface HostView {
+  readonly name: string
+  readonly zone: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly diskGb: number
+  readonly idleWatts: number
+  readonly fullWatts: number
+}
+
+export interface SizeView {
+  readonly name: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly diskGb: number
+  /** Zones that offer it. */
+  readonly zones: readonly string[]
+  /** Zones that offer it and had none left when last asked. */
+  readonly soldOut: readonly string[]
+  /** Units an hour on demand; null where power is paid instead. */
+  readonly hourly: number | null
+}
+
+export interface ImageView {
+  readonly name: string
+  readonly release: string
+  readonly arch: string
+  readonly minimumDiskGb: number
+}
+
+export interface DiskView {
+  readonly identifier: string
+  readonly shownAs: string
+  readonly sizeGb: number
+  readonly removable: boolean
+  /** What lies on it, or null when it is blank. */
+  readonly holds: string | null
+}
+
+export interface CardView {
+  readonly name: string
+  readonly mac: string
+  readonly address: string | null
+  readonly network: string | null
+  /** How many others hold the same address, as the ledger says. */
+  readonly sharedWith: number
+}
+
+/** A machine that exists already and waits to be taken into use. */
+export interface BoxView {
+  readonly name: string
+  readonly zone: string
+  readonly arch: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly disks: readonly DiskView[]
+  readonly cards: readonly CardView[]
+  readonly usedBy: string | null
+}
+
+export interface MachineView {
+  readonly name: string
+  readonly zone: string
+  readonly host: string | null
+  readonly size: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly diskGb: number
+  readonly lifetime: 'on-demand' | 'spot'
+  readonly power: 'off' | 'starting' | 'on' | 'failed'
+  readonly address: string | null
+  /** The cluster its tags name, or null. */
+  readonly cluster: string | null
+}
+
+export interface HeldAddress {
+  readonly address: string
+  readonly network: string
+  readonly for: string
+  readonly cluster: string | null
+  readonly how: 'static' | 'dhcp' | 'virtual'
+}
+
+export interface HeldDisk {
+  readonly name: string
+  readonly sizeGb: number
+  readonly machine: string | null
+  readonly cluster: string | null
+}
+
+export interface SiteView {
+  readonly name: string
+  readonly title: string
+  readonly kind: SiteKind
+  readonly arch: string
+  readonly domain: string
+  readonly connected: boolean
+  readonly zones: readonly string[]
+  readonly overcommit: number
+  /** Hosts of each zone that are kept free for failover. */
+  readonly reservePerZone: number
+  readonly quotaCores: number | null
+  readonly networks: readonly NetworkView[]
+  readonly sizes: readonly SizeView[]
+  readonly images: readonly ImageView[]
+  readonly hosts: readonly HostView[]
+  readonly boxes: readonly BoxView[]
+  readonly machines: readonly MachineView[]
+  readonly addresses: readonly HeldAddress[]
+  readonly disks: readonly HeldDisk[]
+  readonly managedTiers: readonly { readonly tier: 'plain' | 'assured'; readonly hourly: number }[]
+  /** Managed control planes that exist, with the cluster they serve. */
+  readonly controlPlanes: readonly { readonly cluster: string; readonly tier: 'plain' | 'assured'; readonly release: string; readonly address: string }[]
+  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number }
+  readonly observedAt: string
+}
+
+export interface Condition {
+  readonly type: string
+  readonly status: 'True' | 'False' | 'Unknown'
+  readonly reason: string
+  readonly message: string
+  readonly since: string
+}
+
+export interface Taint {
+  readonly key: string
+  readonly value: string
+  readonly effect: 'NoSchedule' | 'PreferNoSchedule' | 'NoExecute'
+}
+
+export interface NodeView {
+  readonly name: string
+  readonly pool: string
+  readonly zone: string
+  readonly roles: readonly string[]
+  readonly machine: string
+  readonly address: string
+  readonly release: string
+  readonly conditions: readonly Condition[]
+  readonly cordoned: boolean
+  readonly cpuMilli: number
+  readonly memoryBytes: number
+  readonly allocatableCpuMilli: number
+  readonly allocatableMemoryBytes: number
+  readonly requestedCpuMilli: number
+  readonly requestedMemoryBytes: number
+  readonly pods: number
+  readonly createdAt: string
+  readonly observedAt: string
+}
+
+export interface PoolView {
+  readonly name: string
+  readonly size: string
+  readonly lifetime: 'on-demand' | 'spot'
+  readonly range: { readonly min: number; readonly max: number } | null
+  readonly taints: readonly Taint[]
+  readonly nodes: readonly NodeView[]
+}
+
+export interface ClusterView {
+  readonly name: string
+  readonly site: string
+  readonly guarded: boolean
+  readonly labels: Readonly<Record<string, string>>
+  readonly release: string
+  readonly controlPlane: { readonly kind: 'own'; readonly members: readonly string[] } | { readonly kind: 'managed'; readonly tier: 'plain' | 'assured' }
+  readonly endpoint: string
+  readonly apiAnswers: boolean
+  /** Members of an own control plane that answer. */
+  readonly membersUp: number
+  readonly resting: boolean
+  readonly pods: string
+  readonly services: string
+  readonly maxPodsPerNode: number
+  readonly drives: readonly string[]
+  readonly pools: readonly PoolView[]
+  readonly podCount: number
+  readonly dnsAnswers: boolean
+  readonly observedAt: string
+}
+
+/** A range of the address ledger and who holds it. */
+export interface LedgerEntry {
+  readonly domain: string
+  readonly range: string
+  readonly name: string
+  readonly holder: string
+  readonly kind: 'network' | 'pods' | 'services' | 'peer'
+}
+
+/** Room, names and addresses that a run takes from everybody else until the ports report them. */
+export interface Reservation {
+  readonly kind: 'address' | 'machine' | 'name' | 'range'
+  readonly site: string
+  readonly domain?: string
+  readonly zone?: string
+  /** The address, range or name taken. */
+  readonly what: string
+  /** Of a machine: what it takes from quota and hosts. */
+  readonly cores?: number
+  readonly memoryBytes?: number
+}
+
+export interface FleetView {
+  readonly version: number
+  /** ISO time of the stand-ins' clock. */
+  readonly now: string
+  readonly sites: readonly SiteView[]
+  readonly clusters: readonly ClusterView[]
+  readonly ledger: readonly LedgerEntry[]
+  readonly catalogue: readonly Release[]
+  readonly sshKeys: readonly string[]
+  /** What running changes have taken but the ports do not report yet. */
+  readonly reservations: readonly (Reservation & { readonly change: string })[]
+  /** Refs that running changes are working on. */
+  readonly workedOn: readonly string[]
+}
+
+export const siteOf = (view: FleetView, name: string): SiteView | undefined => view.sites.find((site) => site.name === name)
+export const clusterOf = (view: FleetView, name: string): ClusterView | undefined => view.clusters.find((cluster) => cluster.name === name)
+export const nodesOf = (cluster: ClusterView): readonly NodeView[] => cluster.pools.flatMap((pool) => pool.nodes)

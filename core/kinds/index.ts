@@ -1,0 +1,57 @@
+/** The list of everything that can be done. A new capability is entered here and nowhere else. */
+import type { z } from 'zod'
+import { type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
+import type { FleetView } from '../fleet'
+import { clusterRaise, clusterTakedown } from '../provisioning'
+
+/** A kind with its intent type closed over: it reads an unknown intent and refuses what does not fit. */
+export interface Kind {
+  readonly name: string
+  readonly title: string
+  readonly schema: z.ZodType
+  readonly read: (intent: unknown) => Read
+}
+
+export type Read = { readonly ok: true; readonly draft: Draft } | { readonly ok: false; readonly issues: readonly z.core.$ZodIssue[] }
+
+/** A readable intent and what the pipeline can do with it. */
+export interface Draft {
+  readonly intent: unknown
+  readonly label: string
+  readonly findings: (view: FleetView) => readonly Finding[]
+  readonly plan: (view: FleetView) => Plan
+  readonly prove: (view: FleetView, results: StepResults) => readonly Proof[]
+  readonly subjects: (view: FleetView) => readonly Ref[]
+  readonly guardedBy: (view: FleetView) => string | null
+  readonly answers: (view: FleetView, failure: Failure, step: Step) => readonly Remedy[]
+}
+
+function kind<Intent>(of: ChangeKind<Intent>): Kind {
+  return {
+    name: of.name,
+    title: of.title,
+    schema: of.intent,
+    read: (unknown) => {
+      const parsed = of.intent.safeParse(unknown)
+      if (!parsed.success) return { ok: false, issues: parsed.error.issues }
+      const intent = parsed.data
+      return {
+        ok: true,
+        draft: {
+          intent,
+          label: of.label(intent),
+          findings: (view) => findingsOf(of, intent, view),
+          plan: (view) => of.plan(intent, view),
+          prove: (view, results) => of.prove(intent, view, results),
+          subjects: (view) => of.subjects(intent, view),
+          guardedBy: (view) => of.guardedBy(intent, view),
+          answers: (view, failure, step) => (of.answers ? provenAnswers(of, intent, view, of.answers(intent, view, failure, step), `step|${step.id}`) : []),
+        },
+      }
+    },
+  }
+}
+
+export const kinds: readonly Kind[] = [kind(clusterRaise), kind(clusterTakedown)]
+
+export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)

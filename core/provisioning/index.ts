@@ -1,0 +1,5 @@
+export { clusterRaise } from './raise'
+export { clusterTakedown, takedownIntent, type TakedownIntent } from './takedown'
+export { raiseIntent, type RaiseIntent } from './raise-intent'
+export { controlPlanePool, planned, type PlannedMachine, startCount } from './planned'
+export { bestDisk } from './checks/box'

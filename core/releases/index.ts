@@ -1,0 +1,1 @@
+export { findRelease, isUnsupported, newestFirst, type Release, supportDaysLeft } from './release'

@@ -1,0 +1,3 @@
+export { allocatable, type Allocatable, defaultReservations, type ReservationModel } from './allocatable'
+export { quorum, type QuorumReport, toleratedLosses } from './quorum'
+export { hallRoom, type HallRoom, type MachineWish } from './hall-room'

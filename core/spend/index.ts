@@ -1,0 +1,1 @@
+export { machineHourly, monthHours, siteSpend, type SiteSpend } from './site-spend'

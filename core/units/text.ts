@@ -1,0 +1,54 @@
+/** Numbers as people read them. Pure text: no locale of the machine takes part. */
+
+const thousands = (digits: string): string => digits.replace(/\B(?=(\d{3})+(?!\d))/g, ',')
+
+/** A number with up to `places` decimals, thousands set apart; trailing zeros are dropped. */
+export function numberText(value: number, places = 0): string {
+  const [whole = '0', fraction = ''] = Math.abs(value).toFixed(places).split('.')
+  const rest = fraction.replace(/0+$/, '')
+  const text = rest === '' ? thousands(whole) : `${thousands(whole)}.${rest}`
+  return value < 0 && text !== '0' ? `−${text}` : text
+}
+
+/** Cores from thousandths: 3920 → "3.92 cores". */
+export const coresText = (cpuMilli: number): string => {
+  const text = numberText(cpuMilli / 1000, 2)
+  return `${text} ${text === '1' ? 'core' : 'cores'}`
+}
+
+/** Bytes in binary units, one decimal: 14283282841 → "13.3 GiB". */
+export function bytesText(bytes: number): string {
+  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB']
+  let value = bytes
+  let step = 0
+  while (Math.abs(value) >= 1024 && step < units.length - 1) {
+    value /= 1024
+    step++
+  }
+  return `${numberText(value, step === 0 ? 0 : 1)} ${units[step] ?? 'B'}`
+}
+
+/** A duration in the largest two fitting units: 45 → "45 s", 580 → "9 min 40 s", 8000 → "2 h 13 min". */
+export function durationText(seconds: number): string {
+  const s = Math.max(0, Math.round(seconds))
+  if (s < 60) return `${s} s`
+  const minutes = Math.floor(s / 60)
+  if (minutes < 60) return s % 60 === 0 || minutes >= 10 ? `${Math.round(s / 60)} min` : `${minutes} min ${s % 60} s`
+  const hours = Math.floor(s / 3600)
+  if (hours < 48) return Math.floor((s % 3600) / 60) === 0 ? `${hours} h` : `${hours} h ${Math.floor((s % 3600) / 60)} min`
+  return `${Math.floor(s / 86400)} days`
+}
+
+/** Currency-neutral units of money, two decimals; small amounts keep three. */
+export const moneyText = (units: number): string => numberText(units, Math.abs(units) < 0.1 && units !== 0 ? 3 : 2)
+
+/** "1 node", "3 nodes"; `plural` where an s is not enough. */
+export const countText = (count: number, one: string, plural = `${one}s`): string =>
+  `${numberText(count)} ${count === 1 ? one : plural}`
+
+/** "a", "a and b", "a, b and c"; past `most` the rest is counted. */
+export function listText(items: readonly string[], most = 6): string {
+  if (items.length > most) return `${items.slice(0, most).join(', ')} and ${items.length - most} more`
+  if (items.length < 2) return items.join('')
+  return `${items.slice(0, -1).join(', ')} and ${items[items.length - 1] ?? ''}`
+}

@@ -1,0 +1,33 @@
+import { fileURLToPath } from 'node:url'
+import { defineConfig } from 'vitest/config'
+
+const alias = { '~': fileURLToPath(new URL('.', import.meta.url)) }
+
+export default defineConfig({
+  resolve: { alias },
+  test: {
+    projects: [
+      {
+        resolve: { alias },
+        test: {
+          name: 'unit',
+          environment: 'node',
+          include: ['{core,standin,server,app,workers,demo}/**/*.test.{ts,tsx}'],
+          testTimeout: 60_000,
+        },
+      },
+      {
+        resolve: { alias },
+        test: {
+          name: 'browser',
+          environment: 'node',
+          include: ['e2e/**/*.test.ts'],
+          globalSetup: ['e2e/setup.ts'],
+          fileParallelism: false,
+          testTimeout: 120_000,
+          hookTimeout: 120_000,
+        },
+      },
+    ],
+  },
+})
