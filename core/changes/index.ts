@@ -23,4 +23,5 @@ export {
   type StepResults,
 } from './change'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
+export { withoutChange } from './undone'
 export { findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'

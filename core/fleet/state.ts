@@ -17,10 +17,18 @@ export interface Reasoned {
 export interface StateContext {
   readonly now: number
   readonly workedOn: ReadonlySet<string>
+  /** Clusters that were asked and did not tell anything, with the ISO time they last did. */
+  readonly unheard: Readonly<Record<string, string>>
 }
 
 /** After this long without an observation nothing is known any more. */
 const staleSeconds = 300
+
+/** When nothing has been heard of a cluster for too long: since when, else null. */
+function silentSince(cluster: ClusterView, context: StateContext): string | null {
+  const since = context.unheard[cluster.name]
+  return since !== undefined && context.now - Date.parse(since) > staleSeconds * 1000 ? since : null
+}
 
 const ready = (node: NodeView) => node.conditions.find((condition) => condition.type === 'Ready')
 
@@ -33,9 +41,8 @@ export function nodeState(node: NodeView, cluster: ClusterView, context: StateCo
   if (!condition || condition.status !== 'True') {
     return { state: 'broken', says: condition ? `Ready is ${condition.status}: ${condition.message}` : 'It has no Ready condition.' }
   }
-  if (context.now - Date.parse(node.observedAt) > staleSeconds * 1000) {
-    return { state: 'unknown', says: `Not observed since ${node.observedAt}.` }
-  }
+  const silent = silentSince(cluster, context)
+  if (silent !== null) return { state: 'unknown', says: `Not observed since ${silent}.` }
   const pressure = node.conditions.find((other) => other.type.endsWith('Pressure') && other.status === 'True')
   if (pressure) return { state: 'strained', says: `${pressure.type}: ${pressure.message}` }
   const worked = context.workedOn.has(`node/${cluster.name}/${node.name}`) || context.workedOn.has(`cluster/${cluster.name}`)
@@ -75,7 +82,8 @@ export function clusterState(cluster: ClusterView, context: StateContext): Reaso
       return { state: 'broken', says: `Quorum is lost: ${cluster.membersUp} of ${members} control-plane members answer.` }
     }
   }
-  if (context.now - Date.parse(cluster.observedAt) > staleSeconds * 1000) return { state: 'unknown', says: `Not observed since ${cluster.observedAt}.` }
+  const silent = silentSince(cluster, context)
+  if (silent !== null) return { state: 'unknown', says: `Not observed since ${silent}.` }
   const unwell = cluster.pools.flatMap((pool) => {
     const { state } = poolState(pool, cluster, context)
     return state === 'well' || state === 'working' || state === 'resting' ? [] : [pool.name]

@@ -103,7 +103,7 @@ function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: St
   }
 }
 
-export const stateContext = (view: FleetView): StateContext => ({ now: Date.parse(view.now), workedOn: new Set(view.workedOn) })
+export const stateContext = (view: FleetView): StateContext => ({ now: Date.parse(view.now), workedOn: new Set(view.workedOn), unheard: view.unheard })
 
 /** The whole tree. The root's state is the worst of the sites. */
 export function fleetTree(view: FleetView, options: FleetTreeOptions = {}): FleetNode {

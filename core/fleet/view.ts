@@ -168,7 +168,6 @@ export interface NodeView {
   readonly requestedMemoryBytes: number
   readonly pods: number
   readonly createdAt: string
-  readonly observedAt: string
 }
 
 export interface PoolView {
@@ -235,6 +234,8 @@ export interface FleetView {
   readonly sshKeys: readonly string[]
   /** What running changes have taken but the ports do not report yet. */
   readonly reservations: readonly (Reservation & { readonly change: string })[]
+  /** Clusters that were asked and did not tell anything, with the ISO time they last did. */
+  readonly unheard: Readonly<Record<string, string>>
   /** Refs that running changes are working on. */
   readonly workedOn: readonly string[]
 }

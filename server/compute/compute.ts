@@ -1,0 +1,34 @@
+/** Runs computations: light ones here, heavy ones in worker threads where a built worker file is given. */
+import { fileURLToPath } from 'node:url'
+import { Piscina } from 'piscina'
+import { Refusal, refuseIssues } from '../changes/errors'
+import { computationNamed, computations, type Computed } from './computations'
+
+export class Compute {
+  private pool: Piscina | null = null
+  private readonly worker: URL | undefined
+
+  constructor(worker: URL | undefined) {
+    this.worker = worker
+  }
+
+  /** The answer, or a refusal that names the field. `signal` cancels a heavy one. */
+  async run(name: string, body: unknown, signal?: AbortSignal): Promise<unknown> {
+    const computation = computationNamed(name)
+    if (!computation) throw new Refusal('not-found', `There is no computation ${name.slice(0, 80)}. Known: ${computations.map((known) => known.name).join(', ')}.`)
+    const read = computation.input.safeParse(body)
+    if (!read.success) throw refuseIssues(read.error.issues)
+    const found = this.worker && computation.heavy(read.data) ? await this.inThread(this.worker, name, read.data, signal) : computation.compute(read.data)
+    if (found.ok) return found.value
+    throw new Refusal(found.tooLarge ? 'too-large' : 'invalid', `${found.path === '' ? '' : `${found.path}: `}${found.says}`, [{ path: found.path, says: found.says }])
+  }
+
+  private inThread(worker: URL, name: string, input: unknown, signal: AbortSignal | undefined): Promise<Computed> {
+    this.pool ??= new Piscina({ filename: fileURLToPath(worker), maxThreads: 2, idleTimeout: 30_000 })
+    return this.pool.run({ name, input }, signal ? { signal } : {}) as Promise<Computed>
+  }
+
+  async close(): Promise<void> {
+    await this.pool?.destroy()
+  }
+}

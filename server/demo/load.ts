@@ -1,0 +1,39 @@
+/** Fills empty records with what Gyrarch knows at the start of the demo: register, catalogue, ledger, keys. */
+import type { Database } from '../records/database'
+import { ClusterRow, KeyRow, LedgerRow, ReleaseRow } from '../records/models'
+import { demoClusters, demoScenario } from '../ports/standin/demo'
+import { demoCatalogue, demoRecords } from './scenario'
+
+/** True if it loaded anything: records that hold a release are left alone. */
+export async function loadDemo(database: Database, nodes: number): Promise<boolean> {
+  if ((await ReleaseRow.count()) > 0) return false
+  const { image, releases } = demoCatalogue()
+  const { ledger, sshKeys } = demoRecords()
+  const clusters = demoClusters(demoScenario(), nodes)
+  await database.write(async (transaction) => {
+    await ReleaseRow.bulkCreate(releases.map((release) => ({ ...release, baseImage: image.name, minimumRootDiskGb: image.minimumRootDiskGb })), { transaction })
+    await LedgerRow.bulkCreate(ledger, { transaction })
+    await KeyRow.bulkCreate(sshKeys.map((name) => ({ name })), { transaction })
+    await ClusterRow.bulkCreate(
+      clusters.map((cluster) => ({
+        name: cluster.name,
+        site: cluster.site,
+        guarded: cluster.guarded,
+        release: cluster.release,
+        controlPlane: cluster.controlPlane.kind === 'own' ? { kind: 'own' as const, count: cluster.controlPlane.count } : cluster.controlPlane,
+        pools: [
+          ...(cluster.controlPlane.kind === 'own' ? [{ name: 'control-plane', size: cluster.controlPlane.size, lifetime: 'on-demand' as const, range: null, taints: [] }] : []),
+          ...cluster.pools.map((pool) => ({ name: pool.name, size: pool.size, lifetime: pool.lifetime, range: pool.range ?? null, taints: pool.taints })),
+        ],
+        labels: {},
+        drives: cluster.drives,
+        pods: cluster.pods,
+        services: cluster.services,
+        maxPodsPerNode: 110,
+        endpoint: null,
+      })),
+      { transaction },
+    )
+  })
+  return true
+}

@@ -1,0 +1,24 @@
+/** The demo scenario, read from `demo/`. */
+import { parse } from 'yaml'
+import { z } from 'zod'
+import clusters from '~/demo/clusters.yaml?raw'
+import releases from '~/demo/releases.yaml?raw'
+import sites from '~/demo/sites.yaml?raw'
+import workloads from '~/demo/workloads.yaml?raw'
+
+const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/)
+
+export const catalogueSchema = z.object({
+  image: z.object({ name: z.string(), minimumRootDiskGb: z.number() }),
+  releases: z.array(z.object({ version: z.string(), released: date, endOfSupport: date, architectures: z.array(z.string()), withdrawn: z.string().nullable().default(null) })),
+})
+
+export const recordsSchema = z.object({
+  ledger: z.array(z.object({ domain: z.string(), range: z.string(), name: z.string() })),
+  sshKeys: z.array(z.string()),
+})
+
+/** The files as one document; each reader takes what is its own. */
+export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object) })
+export const demoCatalogue = () => catalogueSchema.parse(parse(releases))
+export const demoRecords = () => recordsSchema.parse(parse(sites))

@@ -1,0 +1,133 @@
+/**
+ * The picture of the fleet that everything is checked against and drawn from: slices by site and cluster, each observed
+ * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
+ */
+import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
+import type { Release } from '~/core/releases'
+import { LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
+import type { ClusterReport, Site } from '../ports/standin/reports'
+import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
+
+/** What the fleet asks of the outside. */
+export interface Observed {
+  readonly now: number
+  siteNames(): Promise<readonly string[]>
+  site(name: string): Promise<Site | null>
+  cluster(name: string): Promise<ClusterReport | null>
+}
+
+const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
+
+export class Fleet {
+  private readonly outside: Observed
+  private readonly sites = new Map<string, SiteView>()
+  private readonly clusters = new Map<string, ClusterView>()
+  private readonly reports = new Map<string, ClusterReport | null>()
+  private readonly dirty = new Set<string>()
+  private registerDirty = true
+  private version = 0
+  private catalogue: readonly Release[] = []
+  private entered: readonly LedgerRow[] = []
+  private keys: readonly string[] = []
+  private reservations: FleetView['reservations'] = []
+  private workedOn: readonly string[] = []
+  private unheard: Record<string, string> = {}
+  private siteList: readonly SiteView[] = []
+  private clusterList: readonly ClusterView[] = []
+  private ledger: FleetView['ledger'] = []
+  private observing: Promise<void> | null = null
+
+  constructor(outside: Observed) {
+    this.outside = outside
+  }
+
+  /** Slices that have changed outside: `site:x`, `cluster:x`. */
+  touch(slices: readonly string[]): void {
+    for (const slice of slices) this.dirty.add(slice)
+  }
+
+  /** The register, the locks or the reservations have changed. */
+  touchRegister(): void {
+    this.registerDirty = true
+  }
+
+  get isFresh(): boolean {
+    return this.dirty.size === 0 && !this.registerDirty && this.version > 0
+  }
+
+  /** The picture as of now: observes what has changed first. */
+  async view(): Promise<FleetView> {
+    // The second round is for what changed during the first; a fleet that never rests is drawn as it was a moment ago.
+    for (let round = 0; round < 2 && !this.isFresh; round++) {
+      this.observing ??= this.observe().finally(() => {
+        this.observing = null
+      })
+      await this.observing
+    }
+    return this.last()
+  }
+
+  /** The last picture, with the clock’s time; what changed since is not in it. */
+  last(): FleetView {
+    const now = iso(this.outside.now)
+    return { version: this.version, now, sites: this.siteList, clusters: this.clusterList, ledger: this.ledger, catalogue: this.catalogue, sshKeys: this.keys, reservations: this.reservations, unheard: this.unheard, workedOn: this.workedOn }
+  }
+
+  /** Asks a cluster; one that cannot be reached at all keeps what it told last, with the time. */
+  private async ask(name: string): Promise<void> {
+    try {
+      this.reports.set(name, await this.outside.cluster(name))
+      delete this.unheard[name]
+    } catch {
+      this.unheard = { [name]: this.clusters.get(name)?.observedAt ?? iso(this.outside.now), ...this.unheard }
+    }
+  }
+
+  private async observe(): Promise<void> {
+    const slices = [...this.dirty]
+    this.dirty.clear()
+    const register = this.registerDirty
+    this.registerDirty = false
+    if (this.version === 0) {
+      for (const name of await this.outside.siteNames()) slices.push(`site:${name}`)
+      this.catalogue = (await ReleaseRow.findAll({ order: [['released', 'ASC']] })).map(releaseOf)
+      this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
+      this.keys = (await KeyRow.findAll({ order: [['name', 'ASC']] })).map((row) => row.name)
+    }
+    const { now } = this.outside
+    for (const slice of new Set(slices)) {
+      if (slice.startsWith('site:')) {
+        const name = slice.slice(5)
+        const site = await this.outside.site(name)
+        if (site) this.sites.set(name, siteView(site, now))
+        else this.sites.delete(name)
+      } else this.reports.delete(slice.slice(8))
+    }
+    const rows = await ClusterRow.findAll({ order: [['rowid', 'ASC']] })
+    const touched = new Set(slices.filter((slice) => slice.startsWith('cluster:')).map((slice) => slice.slice(8)))
+    const known = new Set(rows.map((row) => row.name))
+    for (const name of [...this.clusters.keys()]) if (!known.has(name)) this.clusters.delete(name)
+    for (const row of rows) {
+      if (!register && !touched.has(row.name) && this.clusters.has(row.name)) continue
+      if (!this.reports.has(row.name)) await this.ask(row.name)
+      this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
+    }
+    if (register) {
+      this.reservations = (await ReservationRow.findAll()).map((row) => ({
+        change: String(row.change),
+        kind: row.kind,
+        site: row.site,
+        what: row.what,
+        ...(row.domain === null ? {} : { domain: row.domain }),
+        ...(row.zone === null ? {} : { zone: row.zone }),
+        ...(row.cores === null ? {} : { cores: row.cores }),
+        ...(row.memoryBytes === null ? {} : { memoryBytes: Number(row.memoryBytes) }),
+      }))
+      this.workedOn = (await LockRow.findAll()).map((row) => row.ref)
+    }
+    this.siteList = [...this.sites.values()]
+    this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])
+    this.ledger = ledgerOf(this.entered, this.siteList, this.clusterList)
+    this.version++
+  }
+}

@@ -1,0 +1,97 @@
+/** From what the ports report to the slices of the FleetView. Nothing is decided here, only put in order. */
+import type { ClusterView, FleetView, LedgerEntry, NodeView, PoolView, SiteView } from '~/core/fleet'
+import type { Release } from '~/core/releases'
+import type { ClusterRow, LedgerRow, ReleaseRow } from '../records/models'
+import type { ClusterReport, NodeReport, Site } from '~/server/ports/standin/reports'
+
+const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
+
+export function siteView(site: Site, now: number): SiteView {
+  return {
+    ...site,
+    sizes: site.sizes.map((size) => ({
+      name: size.name,
+      cores: size.cores,
+      memoryBytes: size.memoryBytes,
+      diskGb: size.diskGb,
+      hourly: size.hourly,
+      zones: size.zones,
+      soldOut: site.soldOut.flatMap((entry) => (entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [])),
+    })),
+    machines: site.machines.map((machine) => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster })),
+    observedAt: iso(now),
+  }
+}
+
+function nodeView(node: NodeReport): NodeView {
+  return {
+    name: node.name,
+    pool: node.pool,
+    zone: node.zone,
+    roles: node.roles,
+    machine: node.machine,
+    address: node.address,
+    release: node.release,
+    conditions: node.conditions.map((condition) => ({ ...condition, since: iso(condition.since) })),
+    cordoned: node.cordoned,
+    cpuMilli: node.cpuMilli,
+    memoryBytes: node.memoryBytes,
+    allocatableCpuMilli: node.allocatableCpuMilli,
+    allocatableMemoryBytes: node.allocatableMemoryBytes,
+    requestedCpuMilli: node.requestedCpuMilli,
+    requestedMemoryBytes: node.requestedMemoryBytes,
+    pods: node.podCount,
+    createdAt: iso(node.createdAt),
+  }
+}
+
+/** A registered cluster with what its API last told; one whose API was never up has only what the register says. */
+export function clusterView(row: ClusterRow, report: ClusterReport | null, now: number): ClusterView {
+  const nodes = (report?.nodes ?? []).map(nodeView)
+  const byPool = new Map<string, NodeView[]>()
+  for (const node of nodes) {
+    const list = byPool.get(node.pool)
+    if (list) list.push(node)
+    else byPool.set(node.pool, [node])
+  }
+  const registered = row.pools.map((pool): PoolView => ({ name: pool.name, size: pool.size, lifetime: pool.lifetime, range: pool.range, taints: pool.taints, nodes: byPool.get(pool.name) ?? [] }))
+  const others = [...byPool].filter(([name]) => !row.pools.some((pool) => pool.name === name)).map(([name, list]): PoolView => ({ name, size: '', lifetime: 'on-demand', range: null, taints: [], nodes: list }))
+  return {
+    name: row.name,
+    site: row.site,
+    guarded: row.guarded,
+    labels: row.labels,
+    release: report?.release ?? row.release,
+    controlPlane: row.controlPlane.kind === 'own' ? { kind: 'own', members: report?.members ?? [] } : row.controlPlane,
+    endpoint: report?.endpoint ?? row.endpoint ?? '',
+    apiAnswers: report?.apiAnswers ?? false,
+    membersUp: report?.membersUp ?? 0,
+    resting: false,
+    pods: row.pods,
+    services: row.services,
+    maxPodsPerNode: row.maxPodsPerNode,
+    drives: row.drives,
+    pools: [...registered, ...others],
+    podCount: report?.podCount ?? 0,
+    dnsAnswers: report?.dnsAnswers ?? false,
+    observedAt: iso(now),
+  }
+}
+
+export const releaseOf = (row: ReleaseRow): Release => ({ version: row.version, released: row.released, endOfSupport: row.endOfSupport, architectures: row.architectures, baseImage: row.baseImage, minimumRootDiskGb: row.minimumRootDiskGb, withdrawn: row.withdrawn })
+
+/** The address ledger: what is entered, the networks of every site, the ranges of every cluster. */
+export function ledgerOf(entered: readonly LedgerRow[], sites: readonly SiteView[], clusters: readonly ClusterView[]): FleetView['ledger'] {
+  const domainOf = new Map(sites.map((site) => [site.name, site.domain]))
+  return [
+    ...entered.map((row): LedgerEntry => ({ domain: row.domain, range: row.range, name: row.name, holder: row.name, kind: 'peer' })),
+    ...sites.flatMap((site) => site.networks.map((network): LedgerEntry => ({ domain: site.domain, range: network.range, name: network.name, holder: site.name, kind: 'network' }))),
+    ...clusters.flatMap((cluster): LedgerEntry[] => {
+      const domain = domainOf.get(cluster.site) ?? ''
+      return [
+        { domain, range: cluster.pods, name: `${cluster.name} pods`, holder: cluster.name, kind: 'pods' },
+        { domain, range: cluster.services, name: `${cluster.name} services`, holder: cluster.name, kind: 'services' },
+      ]
+    }),
+  ]
+}

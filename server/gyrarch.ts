@@ -1,0 +1,157 @@
+/** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
+import { mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { randomUUID } from 'node:crypto'
+import { accessFile, type AccessFile } from './access/access-file'
+import { Changes } from './changes/changes'
+import { Refusal } from './changes/errors'
+import { Compute } from './compute/compute'
+import { loadDemo } from './demo/load'
+import { Fleet } from './fleet/fleet'
+import { Hub, type JournalEntry } from './live/hub'
+import type { EngineLink } from './ports/standin/engine-link'
+import { Outside } from './ports/standin/outside'
+import { demoScenario } from './ports/standin/demo'
+import type { Fault } from './ports/standin/reports'
+import { type Database, openDatabase } from './records/database'
+import { recordMigrations } from './records/migrations'
+import { ChangeRow, defineRecords, JournalRow, StepRow } from './records/models'
+import { entryOf, type Line, writeJournal } from './runner/journal'
+import { isoClock, Runner } from './runner/runner'
+import { clusterOf, type ClusterView } from '~/core/fleet'
+import { Op, type WhereOptions } from 'sequelize'
+
+export interface GyrarchOptions {
+  readonly dir: string
+  readonly link: EngineLink
+  /** Enlarges the fleet to at least this many nodes, when data is first loaded. */
+  readonly nodes?: number
+  readonly seed?: number
+  /** Built worker file for heavy computations; without one they run in this thread. */
+  readonly computeWorker?: URL
+  readonly onError?: (error: unknown) => void
+  /** Whether the clock runs by itself; tests may rather step it. */
+  readonly clockRuns?: boolean
+}
+
+export const version = '0.1.0'
+
+export interface JournalFilter {
+  readonly after?: number | undefined
+  readonly before?: number | undefined
+  readonly kind?: string | undefined
+  readonly change?: number | undefined
+  readonly text?: string | undefined
+  readonly limit: number
+}
+
+export class Gyrarch {
+  readonly hub: Hub
+  readonly database: Database
+  readonly outside: Outside
+  readonly fleet: Fleet
+  readonly runner: Runner
+  readonly changes: Changes
+  readonly compute: Compute
+
+  private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute }) {
+    this.hub = parts.hub
+    this.database = parts.database
+    this.outside = parts.outside
+    this.fleet = parts.fleet
+    this.runner = parts.runner
+    this.changes = parts.changes
+    this.compute = parts.compute
+  }
+
+  static async open(options: GyrarchOptions): Promise<Gyrarch> {
+    mkdirSync(options.dir, { recursive: true })
+    const onError = options.onError ?? (() => undefined)
+    const hub = new Hub()
+    const database = await openDatabase(join(options.dir, 'records.sqlite'), recordMigrations, defineRecords)
+    const nodes = options.nodes ?? 0
+    await loadDemo(database, nodes)
+    const outside = await Outside.open({ dir: options.dir, link: options.link, scenario: demoScenario(), nodes, notBefore: await newestClock(), ...(options.seed === undefined ? {} : { seed: options.seed }) })
+    const fleet = new Fleet(outside)
+    const runner = new Runner({ database, outside, fleet, hub, onError })
+    const changes = new Changes({ database, fleet, runner, hub, clock: outside })
+    const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker) })
+    const listener = {
+      atRest: () => runner.atRest(),
+      wakeAt: () => runner.wakeAt(),
+      woken: () => runner.woken(),
+      evidence: runner.evidence.bind(runner),
+      ended: runner.ended.bind(runner),
+      changed: (slices: readonly string[]) => {
+        fleet.touch(slices)
+        hub.emit('state', slices)
+      },
+      clock: () => void hub.emit('clock'),
+    }
+    outside.listen(listener)
+    await runner.resume()
+    if (options.clockRuns ?? true) outside.start()
+    return gyrarch
+  }
+
+  async cluster(name: string): Promise<ClusterView> {
+    const cluster = clusterOf(await this.fleet.view(), name)
+    if (!cluster) throw new Refusal('not-found', `There is no cluster ${name.slice(0, 80)}.`)
+    return cluster
+  }
+
+  async access(name: string): Promise<AccessFile> {
+    const file = await accessFile(this.database, await this.cluster(name))
+    await this.journalLine({ kind: 'access.given', about: `cluster/${name}`, says: `access file of ${name} handed out, valid until ${file.expiresWall}` })
+    return file
+  }
+
+  async putFault(wish: { fault: string; about: string; mode: 'transient' | 'permanent'; times: number; afterSeconds: number }): Promise<string> {
+    const objection = await this.outside.faultObjection(wish.fault, wish.about)
+    if (objection !== null) throw new Refusal('invalid', objection, [{ path: objection.startsWith('There is no fault') ? 'fault' : 'about', says: objection }])
+    const id = `f-${randomUUID().slice(0, 8)}`
+    await this.outside.putFault({ id, kind: wish.fault as Fault['kind'], about: wish.about, mode: wish.mode, left: wish.mode === 'transient' ? wish.times : null }, wish.afterSeconds)
+    await this.journalLine({ kind: 'fault.put', about: wish.about, says: `fault ${wish.fault} put into ${wish.about}, ${wish.mode}` })
+    return id
+  }
+
+  async endFault(id: string): Promise<void> {
+    const { active } = await this.outside.faults()
+    const fault = active.find((other) => other.id === id)
+    if (!fault) throw new Refusal('not-found', `No fault ${id.slice(0, 40)} is active.`)
+    await this.outside.endFault(id)
+    await this.journalLine({ kind: 'fault.taken', about: fault.about, says: `fault ${fault.kind} taken away from ${fault.about}` })
+  }
+
+  async journalLine(line: Line): Promise<void> {
+    await this.database.write((transaction) => writeJournal(this.hub, transaction, isoClock(this.outside.now), [line]))
+  }
+
+  /** Journal lines: after a sequence number oldest first, else newest first. */
+  async journal(filter: JournalFilter): Promise<readonly JournalEntry[]> {
+    const seq = { ...(filter.after === undefined ? {} : { [Op.gt]: filter.after }), ...(filter.before === undefined ? {} : { [Op.lt]: filter.before }) }
+    const where: WhereOptions = {
+      ...(filter.after === undefined && filter.before === undefined ? {} : { seq }),
+      ...(filter.kind === undefined ? {} : { kind: { [Op.startsWith]: filter.kind } }),
+      ...(filter.change === undefined ? {} : { change: filter.change }),
+      ...(filter.text === undefined ? {} : { says: { [Op.substring]: filter.text } }),
+    }
+    const rows = await JournalRow.findAll({ where, order: [['seq', filter.after === undefined ? 'DESC' : 'ASC']], limit: filter.limit })
+    return rows.map(entryOf)
+  }
+
+  async close(): Promise<void> {
+    await this.outside.close()
+    await this.runner.stop()
+    await this.compute.close()
+    await this.database.close()
+  }
+}
+
+/** The newest clock time in the records, in milliseconds. */
+async function newestClock(): Promise<number> {
+  const line = await JournalRow.max<string, JournalRow>('at')
+  const started = await ChangeRow.max<string, ChangeRow>('startedAt')
+  const step = await StepRow.max<string, StepRow>('startedAt')
+  return Math.max(0, ...[line, started, step].filter((at): at is string => typeof at === 'string').map((at) => Date.parse(at)))
+}

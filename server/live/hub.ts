@@ -1,0 +1,27 @@
+/** What has happened, told to whoever listens: the event stream and nobody else. */
+import { EventEmitter } from 'node:events'
+
+export interface JournalEntry {
+  readonly seq: number
+  readonly at: string
+  readonly wall: string
+  readonly kind: string
+  readonly change: string | null
+  readonly about: string | null
+  readonly says: string
+}
+
+interface HubEvents {
+  journal: [JournalEntry]
+  /** A change and, where it is about some of its steps, their ids. */
+  run: [{ change: number; steps: readonly string[] }]
+  state: [readonly string[]]
+  clock: []
+}
+
+export class Hub extends EventEmitter<HubEvents> {
+  constructor() {
+    super()
+    this.setMaxListeners(200)
+  }
+}

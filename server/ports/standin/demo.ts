@@ -1,0 +1,9 @@
+/** The stand-ins’ share of the demo scenario, and what Gyrarch has in its register of it. */
+import { demoDocument } from '~/server/demo/scenario'
+import { type Scenario, scenarioSchema } from '~/standin'
+import { enlarged } from '~/standin/build'
+
+export const demoScenario = (): Scenario => scenarioSchema.parse(demoDocument())
+
+/** The clusters of the scenario, enlarged to at least `nodes` nodes. */
+export const demoClusters = (scenario: Scenario, nodes: number): Scenario['clusters'] => enlarged(scenario, nodes).clusters

@@ -1,0 +1,163 @@
+/**
+ * The simulator behind a message interface, so that it can live in a worker thread.
+ * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
+ */
+import { buildWorld, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World } from '~/standin'
+
+/** A stamped command out of the log. */
+export interface LoggedCommand {
+  readonly key: string
+  readonly verb: string
+  readonly args: Readonly<Record<string, unknown>>
+  readonly clock: number
+  readonly processed: number
+}
+
+export interface Chunk {
+  readonly name: string
+  readonly body: string
+}
+
+export interface RunReport {
+  readonly now: number
+  readonly processed: number
+  readonly nextEventAt: number | null
+  readonly ended: readonly Operation[]
+  readonly moved: readonly Operation[]
+  readonly changed: readonly string[]
+}
+
+export interface Asks {
+  build: { ask: { scenario: Scenario; seed: number; nodes: number; at: number }; answer: null }
+  restore: { ask: { chunks: readonly Chunk[] }; answer: null }
+  replay: { ask: { commands: readonly LoggedCommand[]; until: number }; answer: RunReport }
+  run: { ask: { until: number; mostEvents: number }; answer: RunReport }
+  command: { ask: { key: string; verb: string; args: Readonly<Record<string, unknown>> }; answer: null }
+  lookup: { ask: { key: string }; answer: Operation | null }
+  names: { ask: Record<string, never>; answer: { sites: readonly string[]; clusters: readonly string[] } }
+  site: { ask: { name: string }; answer: Site | null }
+  cluster: { ask: { name: string }; answer: ClusterReport | null }
+  objects: { ask: { cluster: string; kind?: string | undefined; namespace?: string | undefined }; answer: readonly Record<string, unknown>[] | null }
+  events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
+  faults: { ask: Record<string, never>; answer: { possible: readonly PossibleFault[]; active: readonly Fault[] } }
+  faultObjection: { ask: { kind: string; about: string }; answer: string | null }
+  chunks: { ask: { all: boolean }; answer: readonly Chunk[] }
+}
+
+export type Question = { [K in keyof Asks]: { readonly what: K } & Asks[K]['ask'] }[keyof Asks]
+
+interface Core extends Snapshot {
+  readonly sites: readonly string[]
+  readonly clusters: readonly string[]
+}
+
+const withoutPrefix = (text: string, prefix: string): string => text.slice(prefix.length)
+
+export class Engine {
+  private sim = new Simulator({ seed: 0, sites: {}, clusters: {}, faults: [], operations: {} }, 0)
+  /** Slices changed since chunks were last taken. */
+  private readonly unsaved = new Set<string>()
+
+  answer(question: Question): unknown {
+    switch (question.what) {
+      case 'build':
+        this.sim = new Simulator(buildWorld(question.scenario, question.seed, question.nodes), question.at)
+        return null
+      case 'restore':
+        this.restore(question.chunks)
+        return null
+      case 'replay':
+        return this.replay(question.commands, question.until)
+      case 'run':
+        this.sim.run(question.until, question.mostEvents)
+        return this.report()
+      case 'command':
+        this.command(question.key, question.verb, question.args)
+        return null
+      case 'lookup':
+        return this.sim.lookup(question.key) ?? null
+      case 'names':
+        return { sites: Object.keys(this.sim.world.sites), clusters: Object.keys(this.sim.world.clusters) }
+      case 'site':
+        return siteReport(this.sim, question.name)
+      case 'cluster':
+        return clusterReport(this.sim, question.name)
+      case 'objects':
+        return objectsOf(this.sim, question.cluster, question)
+      case 'events':
+        return eventsOf(this.sim, question.cluster)
+      case 'faults':
+        return { possible: possibleFaults, active: this.sim.world.faults }
+      case 'faultObjection':
+        return faultObjection(this.sim, question.kind, question.about)
+      case 'chunks':
+        return this.chunks(question.all)
+    }
+  }
+
+  private command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
+    if (verb === 'fault.put') {
+      const fault = args['fault'] as Fault
+      const after = Number(args['afterSeconds'] ?? 0)
+      if (after > 0) this.sim.schedule(after * 1000, { kind: 'fault', fault })
+      else startFault(this.sim, structuredClone(fault))
+    } else if (verb === 'fault.end') endFault(this.sim, String(args['id']))
+    else this.sim.command(key, verb, args)
+  }
+
+  private replay(commands: readonly LoggedCommand[], until: number): RunReport {
+    for (const command of commands) {
+      this.sim.replayTo(command.processed, command.clock)
+      this.command(command.key, command.verb, command.args)
+    }
+    // What ended after the last command is history too: nobody waits for it here, the runner asks by key.
+    while (this.sim.nextEventAt !== null && this.sim.nextEventAt <= until) {
+      this.sim.run(until)
+      this.collect()
+    }
+    this.sim.run(until)
+    return this.report()
+  }
+
+  private collect() {
+    const drained = this.sim.drain()
+    for (const slice of drained.changed) this.unsaved.add(slice)
+    return drained
+  }
+
+  private report(): RunReport {
+    const drained = this.collect()
+    return { now: this.sim.now, processed: this.sim.processed, nextEventAt: this.sim.nextEventAt, ...drained }
+  }
+
+  private chunks(all: boolean): readonly Chunk[] {
+    this.collect()
+    const { world } = this.sim
+    const core: Core = { ...this.sim.snapshot(), sites: Object.keys(world.sites), clusters: Object.keys(world.clusters) }
+    const slices = all ? [...core.sites.map((name) => `site:${name}`), ...core.clusters.map((name) => `cluster:${name}`)] : [...this.unsaved]
+    this.unsaved.clear()
+    const bodies = slices.flatMap((name): Chunk[] => {
+      const value: Site | Cluster | undefined = name.startsWith('site:') ? world.sites[withoutPrefix(name, 'site:')] : world.clusters[withoutPrefix(name, 'cluster:')]
+      return value ? [{ name, body: JSON.stringify(value) }] : []
+    })
+    return [{ name: 'core', body: JSON.stringify(core) }, ...bodies]
+  }
+
+  private restore(chunks: readonly Chunk[]): void {
+    const bodies = new Map(chunks.map((chunk) => [chunk.name, chunk.body]))
+    const read = <T>(name: string): T => {
+      const body = bodies.get(name)
+      if (body === undefined) throw new Error(`the stand-ins’ stored state lacks ${name}`)
+      return JSON.parse(body) as T
+    }
+    const core = read<Core>('core')
+    const world: World = {
+      seed: core.seed,
+      sites: Object.fromEntries(core.sites.map((name) => [name, read<Site>(`site:${name}`)])),
+      clusters: Object.fromEntries(core.clusters.map((name) => [name, read<Cluster>(`cluster:${name}`)])),
+      faults: [...core.faults],
+      operations: { ...core.operations },
+    }
+    this.sim = new Simulator(world, core.now, core)
+  }
+}

@@ -1,0 +1,309 @@
+/**
+ * The stand-ins as the server holds them: a clock that runs, a log of commands, and what can be asked.
+ * The clock advances in turns. A turn runs the engine up to the wall’s share of clock time, but stops at every event
+ * that a command waits for and at every time the runner has asked to be woken, and goes on only once the runner is at rest.
+ */
+import { join } from 'node:path'
+import type { ClusterReport, ClusterEvent, Fault, Operation, PossibleFault, Scenario, Site } from '~/standin'
+import type { CommandPort, Evidence, Outcome } from '../port'
+import type { RunReport } from './engine'
+import type { EngineLink } from './engine-link'
+import { StandinStore } from './store'
+
+export const speeds = [0, 1, 60, 600] as const
+export type Speed = (typeof speeds)[number]
+
+/** Who listens: the runner, which has to be at rest before the clock goes on, and whoever draws pictures. */
+export interface Listener {
+  /** Resolves when no transaction is open and nothing ready is left to issue. */
+  atRest(): Promise<void>
+  /** The next clock time (ms) at which the runner wants to act, or null. */
+  wakeAt(): number | null
+  /** The clock has reached a time asked for. */
+  woken(now: number): void
+  evidence(key: string, evidence: readonly Evidence[]): void
+  ended(key: string, outcome: Outcome & { readonly known: true; readonly ended: true }): void
+  changed(slices: readonly string[]): void
+  clock(): void
+}
+
+export interface OutsideOptions {
+  readonly dir: string
+  readonly link: EngineLink
+  readonly scenario: Scenario
+  readonly nodes: number
+  readonly seed?: number
+  /** The newest clock time that Gyrarch’s records know (ms): the stand-ins never wake up before it. */
+  readonly notBefore: number
+}
+
+const mostEvents = 20_000
+const snapshotEvents = 50_000
+const snapshotWallMs = 60_000
+const turnWallMs = 100
+
+export class Outside implements CommandPort {
+  private readonly link: EngineLink
+  private readonly store: StandinStore
+  private listener: Listener | null = null
+  private lane: Promise<unknown> = Promise.resolve()
+  private nowMs = 0
+  private processed = 0
+  private speedNow: Speed = 1
+  private calmNow = true
+  private timer: NodeJS.Timeout | null = null
+  private base = { clock: 0, wall: 0 }
+  private saved = { processed: 0, wall: 0, clock: 0 }
+  private closed = false
+  private turning = false
+  private slip = false
+
+  private constructor(link: EngineLink, store: StandinStore) {
+    this.link = link
+    this.store = store
+  }
+
+  static async open(options: OutsideOptions): Promise<Outside> {
+    const store = await StandinStore.open(join(options.dir, 'standin.sqlite'))
+    const outside = new Outside(options.link, store)
+    const start = Date.parse(options.scenario.start)
+    if ((await store.mark('clock')) === null) {
+      const seed = options.seed ?? 20260302
+      await options.link.ask('build', { scenario: options.scenario, seed, nodes: options.nodes, at: start })
+      await store.snapshot(await options.link.ask('chunks', { all: true }))
+      await store.setMarks({ clock: String(start), speed: '1', calm: 'yes' })
+      outside.nowMs = start
+    } else {
+      await options.link.ask('restore', { chunks: await store.chunks() })
+      const until = Math.max(Number((await store.mark('clock')) ?? start), options.notBefore)
+      const report = await options.link.ask('replay', { commands: await store.unsnapshot(), until })
+      outside.nowMs = report.now
+      outside.processed = report.processed
+    }
+    const speed = Number((await store.mark('speed')) ?? 1)
+    outside.speedNow = speeds.find((known) => known === speed) ?? 1
+    outside.calmNow = (await store.mark('calm')) !== 'no'
+    outside.saved = { processed: outside.processed, wall: Date.now(), clock: outside.nowMs }
+    return outside
+  }
+
+  /** From here on the listener is told, and the clock minds it. */
+  listen(listener: Listener): void {
+    this.listener = listener
+  }
+
+  /** Starts the clock. */
+  start(): void {
+    this.rebase()
+    this.timer = setInterval(() => void this.turn(), turnWallMs)
+  }
+
+  /** Milliseconds on the clock. */
+  get now(): number {
+    return this.nowMs
+  }
+
+  get speed(): Speed {
+    return this.speedNow
+  }
+
+  get calm(): boolean {
+    return this.calmNow
+  }
+
+  /** Whether real work cannot keep up and the clock runs slower than set. */
+  get slipping(): boolean {
+    return this.slip
+  }
+
+  async setSpeed(speed: Speed): Promise<void> {
+    this.speedNow = speed
+    this.rebase()
+    await this.store.setMarks({ speed: String(speed) })
+    this.listener?.clock()
+  }
+
+  async setCalm(calm: boolean): Promise<void> {
+    this.calmNow = calm
+    await this.store.setMarks({ calm: calm ? 'yes' : 'no' })
+    this.listener?.clock()
+  }
+
+  /** A change has begun or all have ended: while calm, the clock hurries only in between. A paused clock stays paused. */
+  async busy(isBusy: boolean): Promise<void> {
+    if (!this.calmNow || this.speedNow === 0) return
+    if (isBusy && this.speedNow < 60) await this.setSpeed(60)
+    if (!isBusy && this.speedNow > 1) await this.setSpeed(1)
+  }
+
+  /** Runs the clock ahead by `seconds`, whatever its speed; resolves when it has got there. */
+  async advance(seconds: number): Promise<void> {
+    await this.runTo(this.nowMs + Math.round(seconds * 1000))
+    this.rebase()
+  }
+
+  /** Runs the clock to the next thing that happens: an event of the stand-ins or something the runner waits for. */
+  async toNextEvent(): Promise<void> {
+    await this.listener?.atRest()
+    const report = await this.inLane(() => this.link.ask('run', { until: this.nowMs, mostEvents: 0 }))
+    const times = [report.nextEventAt, this.listener?.wakeAt() ?? null].filter((at): at is number => at !== null)
+    if (times.length === 0) return
+    await this.runTo(Math.max(this.nowMs, Math.min(...times)))
+    this.rebase()
+  }
+
+  async issue(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<void> {
+    await this.inLane(async () => {
+      // Committed before it has any effect: after a crash the log repeats it.
+      const fresh = await this.store.append({ key, verb, args, clock: this.nowMs, processed: this.processed })
+      if (fresh) await this.link.ask('command', { key, verb, args })
+      return fresh
+    }).then(async (fresh) => {
+      if (fresh) return
+      // A repeated key: its first result stands, and is told again.
+      const outcome = await this.lookup(key)
+      if (outcome.known && outcome.ended) this.listener?.ended(key, outcome)
+    })
+  }
+
+  async lookup(key: string): Promise<Outcome> {
+    const op = await this.inLane(() => this.link.ask('lookup', { key }))
+    if (op) return outcomeOf(op)
+    const stored = await this.store.find(key)
+    return stored ? { known: true, ended: true, at: stored.endedAt, result: stored.result, failure: stored.failure, evidence: stored.evidence } : { known: false }
+  }
+
+  site(name: string): Promise<Site | null> {
+    return this.inLane(() => this.link.ask('site', { name }))
+  }
+
+  cluster(name: string): Promise<ClusterReport | null> {
+    return this.inLane(() => this.link.ask('cluster', { name }))
+  }
+
+  siteNames(): Promise<readonly string[]> {
+    return this.inLane(async () => (await this.link.ask('names', {})).sites)
+  }
+
+  objects(cluster: string, filter: { kind?: string | undefined; namespace?: string | undefined }): Promise<readonly Record<string, unknown>[] | null> {
+    return this.inLane(() => this.link.ask('objects', { cluster, ...filter }))
+  }
+
+  events(cluster: string): Promise<readonly ClusterEvent[]> {
+    return this.inLane(() => this.link.ask('events', { cluster }))
+  }
+
+  faults(): Promise<{ possible: readonly PossibleFault[]; active: readonly Fault[] }> {
+    return this.inLane(() => this.link.ask('faults', {}))
+  }
+
+  faultObjection(kind: string, about: string): Promise<string | null> {
+    return this.inLane(() => this.link.ask('faultObjection', { kind, about }))
+  }
+
+  /** Puts a fault into the world, now or after some seconds. */
+  async putFault(fault: Omit<Fault, 'since'>, afterSeconds: number): Promise<void> {
+    await this.issue(`fault/${fault.id}`, 'fault.put', { fault: { ...fault, since: this.nowMs + afterSeconds * 1000 }, afterSeconds })
+    await this.tell()
+  }
+
+  async endFault(id: string): Promise<void> {
+    await this.issue(`fault/${id}/end`, 'fault.end', { id })
+    await this.tell()
+  }
+
+  /** Has the engine say what the last command changed, without letting time pass. */
+  private async tell(): Promise<void> {
+    const report = await this.inLane(() => this.link.ask('run', { until: this.nowMs, mostEvents: 0 }))
+    this.spread(report)
+  }
+
+  async close(): Promise<void> {
+    this.closed = true
+    if (this.timer) clearInterval(this.timer)
+    await this.inLane(async () => {
+      await this.save()
+      await this.link.close()
+    })
+    await this.store.close()
+  }
+
+  private inLane<T>(work: () => Promise<T>): Promise<T> {
+    const turn = this.lane.then(work)
+    this.lane = turn.catch(() => undefined)
+    return turn
+  }
+
+  private rebase(): void {
+    this.base = { clock: this.nowMs, wall: Date.now() }
+  }
+
+  private async turn(): Promise<void> {
+    if (this.turning || this.closed || this.speedNow === 0) return
+    this.turning = true
+    try {
+      const target = this.base.clock + (Date.now() - this.base.wall) * this.speedNow
+      await this.runTo(target)
+      const behind = this.base.clock + (Date.now() - this.base.wall) * this.speedNow - this.nowMs
+      this.slip = behind > 2000 * this.speedNow
+      if (this.slip) this.rebase()
+      await this.inLane(() => this.saveIfDue())
+    } finally {
+      this.turning = false
+    }
+  }
+
+  /** Advances to `target`, with a stop at everything somebody waits for. */
+  private async runTo(target: number): Promise<void> {
+    while (!this.closed) {
+      await this.listener?.atRest()
+      const wake = this.listener?.wakeAt() ?? null
+      const until = Math.max(this.nowMs, wake === null ? target : Math.min(target, wake))
+      const report = await this.inLane(async () => {
+        const answer = await this.link.ask('run', { until, mostEvents })
+        this.nowMs = answer.now
+        this.processed = answer.processed
+        return answer
+      })
+      this.spread(report)
+      if (wake !== null && this.nowMs >= wake) this.listener?.woken(this.nowMs)
+      await this.listener?.atRest()
+      if (this.nowMs >= target && report.ended.length === 0) return
+    }
+  }
+
+  private spread(report: RunReport): void {
+    for (const op of report.moved) this.listener?.evidence(op.key, op.evidence)
+    if (report.changed.length) this.listener?.changed(report.changed)
+    for (const op of report.ended) {
+      const outcome = outcomeOf(op)
+      if (!outcome.known || !outcome.ended) continue
+      void this.store.ended(op.key, { endedAt: outcome.at, result: op.result, failure: outcome.failure, evidence: [...op.evidence] })
+      this.listener?.ended(op.key, outcome)
+    }
+    this.listener?.clock()
+  }
+
+  private async saveIfDue(): Promise<void> {
+    const since = Date.now() - this.saved.wall
+    const events = this.processed - this.saved.processed
+    if (events >= snapshotEvents || (since >= snapshotWallMs && events > 0)) await this.save()
+    else if (since >= 2000 && this.nowMs !== this.saved.clock) {
+      this.saved.clock = this.nowMs
+      await this.store.setMarks({ clock: String(Math.floor(this.nowMs)) })
+    }
+  }
+
+  private async save(): Promise<void> {
+    const chunks = await this.link.ask('chunks', { all: false })
+    await this.store.snapshot(chunks)
+    await this.store.setMarks({ clock: String(Math.floor(this.nowMs)) })
+    this.saved = { processed: this.processed, wall: Date.now(), clock: this.nowMs }
+  }
+}
+
+function outcomeOf(op: Operation): Outcome {
+  const evidence = op.evidence
+  if (op.endedAt === null) return { known: true, ended: false, evidence }
+  return { known: true, ended: true, at: op.endedAt, result: op.result, failure: op.failure, evidence }
+}

@@ -1,0 +1,78 @@
+/**
+ * One SQLite file through Sequelize: write-ahead log, full sync, foreign keys, and two lasting connections,
+ * one for reading and one for writing. Writes go through one queue, each in an immediate transaction, so that
+ * no writer ever waits for another in the middle.
+ */
+import { promisify } from 'node:util'
+import { type QueryInterface, Sequelize, Transaction } from 'sequelize'
+import { SequelizeStorage, Umzug } from 'umzug'
+
+interface Connection {
+  run(sql: string, done: (error: Error | null) => void): void
+}
+
+interface ConnectionSource {
+  getConnection(options: { uuid?: string; type?: string }): Promise<Connection>
+  releaseConnection(connection: Connection, force?: boolean): void
+}
+
+const pragmas = ['PRAGMA journal_mode=WAL', 'PRAGMA synchronous=FULL', 'PRAGMA busy_timeout=5000', 'PRAGMA foreign_keys=ON']
+
+/** Gives every transaction the same writing connection instead of a new one each, and sets pragmas on both. */
+function keepTwoConnections(sequelize: Sequelize): void {
+  const source = sequelize.connectionManager as unknown as ConnectionSource
+  const open = source.getConnection.bind(source)
+  const ready = new Map<string, Promise<Connection>>()
+  source.getConnection = ({ uuid }) => {
+    const which = uuid === undefined || uuid === 'default' ? 'default' : 'writer'
+    const known = ready.get(which)
+    if (known) return known
+    const opening = open({ uuid: which }).then(async (connection) => {
+      const run = promisify(connection.run.bind(connection))
+      for (const pragma of pragmas) await run(pragma)
+      return connection
+    })
+    ready.set(which, opening)
+    return opening
+  }
+  source.releaseConnection = () => undefined
+}
+
+export interface Migration {
+  readonly name: string
+  readonly up: (context: QueryInterface) => Promise<void>
+}
+
+export interface Database {
+  readonly sequelize: Sequelize
+  /** Runs `work` in an immediate transaction, after all writes asked for before it. */
+  write<T>(work: (transaction: Transaction) => Promise<T>): Promise<T>
+  close(): Promise<void>
+}
+
+/** Opens a file (made if missing) and brings its schema up to date. */
+export async function openDatabase(file: string, migrations: readonly Migration[], define: (sequelize: Sequelize) => void): Promise<Database> {
+  const sequelize = new Sequelize({ dialect: 'sqlite', storage: file, logging: false })
+  keepTwoConnections(sequelize)
+  define(sequelize)
+  const umzug = new Umzug({
+    migrations: migrations.map(({ name, up }) => ({ name, up: ({ context }: { context: QueryInterface }) => up(context) })),
+    context: sequelize.getQueryInterface(),
+    storage: new SequelizeStorage({ sequelize }),
+    logger: undefined,
+  })
+  await umzug.up()
+  let tail: Promise<unknown> = Promise.resolve()
+  return {
+    sequelize,
+    write: (work) => {
+      const turn = tail.then(() => sequelize.transaction({ type: Transaction.TYPES.IMMEDIATE }, work))
+      tail = turn.catch(() => undefined)
+      return turn
+    },
+    close: async () => {
+      await tail
+      await sequelize.close()
+    },
+  }
+}

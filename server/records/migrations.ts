@@ -1,0 +1,42 @@
+/** The schema of Gyrarch’s records, one migration a change. Applied ones are never edited. */
+import type { Migration } from './database'
+
+const sql =
+  (...statements: readonly string[]): Migration['up'] =>
+  async (context) => {
+    for (const statement of statements) await context.sequelize.query(statement)
+  }
+
+export const recordMigrations: readonly Migration[] = [
+  {
+    name: '0001-register-and-changes',
+    up: sql(
+      `CREATE TABLE clusters (name TEXT PRIMARY KEY, site TEXT NOT NULL, guarded TINYINT(1) NOT NULL, release TEXT NOT NULL, controlPlane JSON NOT NULL, pools JSON NOT NULL, labels JSON NOT NULL, drives JSON NOT NULL, pods TEXT NOT NULL, services TEXT NOT NULL, maxPodsPerNode INTEGER NOT NULL, endpoint TEXT)`,
+      `CREATE INDEX clusters_site ON clusters (site)`,
+      `CREATE TABLE changes (number INTEGER PRIMARY KEY AUTOINCREMENT, kind TEXT NOT NULL, label TEXT NOT NULL, title TEXT, intent JSON NOT NULL, version INTEGER NOT NULL, state TEXT NOT NULL, direction TEXT NOT NULL, site TEXT, createdAt DATETIME NOT NULL, amendedAt DATETIME NOT NULL, startedAt TEXT, endedAt TEXT, accepted JSON NOT NULL, findings JSON, plan JSON, planDigest TEXT, proof JSON, subjects JSON, waitsFor TEXT, cause JSON)`,
+      `CREATE INDEX changes_state ON changes (state)`,
+      `CREATE TABLE steps (change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, id TEXT NOT NULL, position INTEGER NOT NULL, "group" TEXT NOT NULL, says TEXT NOT NULL, after JSON NOT NULL, command JSON NOT NULL, undo JSON, final TINYINT(1) NOT NULL, likely REAL NOT NULL, worst REAL NOT NULL, retry JSON NOT NULL, state TEXT NOT NULL, attempts INTEGER NOT NULL, attemptsBefore INTEGER NOT NULL, undoAttempts INTEGER NOT NULL, key TEXT, undoing TINYINT(1) NOT NULL, startedAt TEXT, endedAt TEXT, dueAt TEXT, result JSON, cause JSON, PRIMARY KEY (change, id))`,
+      `CREATE INDEX steps_key ON steps (key)`,
+      `CREATE TABLE evidence (change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, key TEXT NOT NULL, "index" INTEGER NOT NULL, step TEXT NOT NULL, at TEXT NOT NULL, says TEXT NOT NULL, PRIMARY KEY (change, key, "index"))`,
+      `CREATE TABLE locks (ref TEXT PRIMARY KEY, change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE)`,
+      `CREATE TABLE reservations (id INTEGER PRIMARY KEY AUTOINCREMENT, change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, kind TEXT NOT NULL, site TEXT NOT NULL, domain TEXT, zone TEXT, what TEXT NOT NULL, cores INTEGER, memoryBytes INTEGER)`,
+      `CREATE TABLE journal (seq INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, wall DATETIME NOT NULL, kind TEXT NOT NULL, change INTEGER, about TEXT, says TEXT NOT NULL)`,
+      `CREATE INDEX journal_change ON journal (change)`,
+      `CREATE TABLE releases (version TEXT PRIMARY KEY, released TEXT NOT NULL, endOfSupport TEXT NOT NULL, architectures JSON NOT NULL, baseImage TEXT NOT NULL, minimumRootDiskGb INTEGER NOT NULL, withdrawn TEXT)`,
+      `CREATE TABLE ledger (id INTEGER PRIMARY KEY AUTOINCREMENT, domain TEXT NOT NULL, range TEXT NOT NULL, name TEXT NOT NULL)`,
+      `CREATE TABLE ssh_keys (name TEXT PRIMARY KEY)`,
+      `CREATE TABLE authorities (cluster TEXT PRIMARY KEY, covers TEXT NOT NULL, certificate TEXT NOT NULL, fingerprint TEXT NOT NULL, expires TEXT NOT NULL)`,
+    ),
+  },
+]
+
+export const standinMigrations: readonly Migration[] = [
+  {
+    name: '0001-log-and-chunks',
+    up: sql(
+      `CREATE TABLE commands (seq INTEGER PRIMARY KEY AUTOINCREMENT, key TEXT NOT NULL UNIQUE, verb TEXT NOT NULL, args JSON NOT NULL, clock INTEGER NOT NULL, processed INTEGER NOT NULL, endedAt INTEGER, result JSON, failure JSON, evidence JSON)`,
+      `CREATE TABLE chunks (name TEXT PRIMARY KEY, body TEXT NOT NULL)`,
+      `CREATE TABLE marks (name TEXT PRIMARY KEY, value TEXT NOT NULL)`,
+    ),
+  },
+]

@@ -1,0 +1,66 @@
+/** A whole Gyrarch for tests: in this thread, in a folder of its own, with a clock that only tests move. */
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { Gyrarch } from '../gyrarch'
+import { inThisThread } from '../ports/standin/engine-link'
+import type { ChangeRecord } from '../changes/changes'
+
+export interface Opened {
+  readonly gyrarch: Gyrarch
+  readonly dir: string
+  close(): Promise<void>
+}
+
+export async function openForTest(given?: string): Promise<Opened> {
+  const dir = given ?? mkdtempSync(join(tmpdir(), 'gyrarch-test-'))
+  const errors: unknown[] = []
+  const gyrarch = await Gyrarch.open({ dir, link: inThisThread(), clockRuns: false, onError: (error) => void errors.push(error) })
+  return {
+    gyrarch,
+    dir,
+    close: async () => {
+      await gyrarch.close()
+      rmSync(dir, { recursive: true, force: true })
+      if (errors.length > 0) throw errors[0]
+    },
+  }
+}
+
+/** Moves the clock until the change has ended or halted, at most `hours` of it. */
+export async function runOut(gyrarch: Gyrarch, id: string, hours = 3): Promise<ChangeRecord> {
+  for (let minutes = 0; minutes < hours * 60; minutes++) {
+    const change = await gyrarch.changes.get(id)
+    if (change.state !== 'running' && change.state !== 'undoing' && change.state !== 'waiting') return change
+    await gyrarch.outside.advance(60)
+  }
+  return gyrarch.changes.get(id)
+}
+
+export const elm = {
+  name: 'elm-12',
+  site: 'glasshouse-12',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 1, alsoWorkers: true },
+  pools: [],
+  ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/20', maxPodsPerNode: 110 },
+  machines: [{ machine: 'gh12-box', roles: ['control-plane', 'worker'], nodeName: 'elm-12-a', disk: '/dev/disk/by-id/ata-FIR_480_A1', card: 'enp1s0', address: '10.77.12.8/26' }],
+}
+
+export const fernlet = {
+  name: 'fernlet',
+  site: 'tarn-north',
+  release: '1.33.2',
+  controlPlane: { kind: 'managed', tier: 'plain' },
+  pools: [{ name: 'general', size: 'reed-2-8', count: 2 }],
+  ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20', maxPodsPerNode: 110 },
+}
+
+export const birch = {
+  name: 'birch',
+  site: 'mossgate',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 3 },
+  pools: [{ name: 'general', size: 'rack-4', count: 2 }],
+  ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20', maxPodsPerNode: 110 },
+}

@@ -1,0 +1,127 @@
+/** Add-ons and the small probes that prove a cluster: DNS asked, a pod tried on each pool. */
+import { formatAddress, parseCidr } from '../../core/addresses'
+import { permanent, textArg } from '../args'
+import type { Behaviour } from '../engine/simulator'
+import type { Cluster, Workload } from '../world'
+import { answering } from './api'
+import { addOnWorkloads } from './platform'
+import { fillWorkload, loads, newPod, podKey, record, schedulePod, startPod } from './pods'
+
+/** The address of the next service: DNS has its own, others count up from network + 11. */
+export function nextServiceAddress(cluster: Cluster): string {
+  const range = parseCidr(cluster.services)
+  if (!range.ok) return ''
+  const taken = new Set(cluster.serviceList.map((service) => service.address))
+  for (let value = range.value.first + 11n; value < range.value.last; value++) {
+    const address = formatAddress({ family: range.value.family, value })
+    if (!taken.has(address)) return address
+  }
+  return ''
+}
+
+export const addOnsPlace: Behaviour = {
+  stages: [
+    {
+      seconds: 15,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const fresh = addOnWorkloads(sim.now).filter((add) => !cluster.workloads.some((other) => other.namespace === add.namespace && other.name === add.name))
+        cluster.workloads = [...cluster.workloads, ...fresh]
+        for (const workload of fresh) {
+          if (workload.port !== null) cluster.serviceList.push({ namespace: workload.namespace, name: workload.name, address: workload.name === 'dns' ? cluster.dnsAddress : nextServiceAddress(cluster), port: workload.port, workload: workload.name })
+        }
+        const load = loads(cluster)
+        for (const workload of cluster.workloads) if (workload.namespace === 'platform') fillWorkload(sim, cluster, workload, load)
+        return `${fresh.length} add-ons applied`
+      },
+    },
+    {
+      seconds: 10,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const mine = cluster.running.filter((pod) => pod.namespace === 'platform')
+        const homeless = mine.find((pod) => pod.node === null)
+        if (homeless) {
+          const load = loads(cluster)
+          const workload = cluster.workloads.find((other) => other.name === homeless.workload)
+          if (workload) schedulePod(cluster, homeless, workload, load)
+          if (homeless.node === null) {
+            return permanent('pods-pending', `Pod ${podKey(homeless)} has no place.`, { about: `pod/${cluster.name}/${podKey(homeless)}`, says: homeless.waits ?? 'pending' }, { about: `cluster/${cluster.name}`, says: 'add-ons are not running' })
+          }
+        }
+        return mine.every((pod) => pod.phase === 'Running') ? `${mine.length} platform pods run` : { again: 5 }
+      },
+    },
+  ],
+}
+
+export const tokensRevoke: Behaviour = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        cluster.tokens = 0
+        sim.touch(`cluster:${cluster.name}`)
+        return 'join tokens revoked'
+      },
+    },
+  ],
+}
+
+/** Whether a cluster’s DNS answers: its API does, and at least one DNS pod runs. */
+export const dnsAnswers = (cluster: Cluster): boolean => cluster.running.some((pod) => pod.workload === 'dns' && pod.namespace === 'platform' && pod.phase === 'Running')
+
+export const dnsAsk: Behaviour = {
+  stages: [
+    {
+      seconds: 3,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        return dnsAnswers(cluster) ? `kubernetes.default.svc → ${cluster.apiAddress}, asked of ${cluster.dnsAddress}` : permanent('dns-silent', `The DNS of ${cluster.name} does not answer.`, { about: `service/${cluster.name}/platform/dns`, says: 'no ready endpoint' })
+      },
+    },
+  ],
+  result: (_sim, op) => ({ answers: true, says: op.evidence.at(-1)?.says ?? '' }),
+}
+
+const trial = (pool: string, tolerations: Workload['tolerations'], at: number): Workload => ({ namespace: 'platform', name: `trial-${pool}`, kind: 'Deployment', replicas: 1, cpuMilli: 50, memoryBytes: 32 * 1024 * 1024, gpus: 0, image: 'registry.fernhollow.example/platform/trial:1', serviceAccount: 'default', port: null, tolerations, pool, createdAt: at })
+
+export const podTry: Behaviour = {
+  stages: [
+    {
+      seconds: 4,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const pool = textArg(op, 'pool')
+        const taints = cluster.nodes.filter((node) => node.pool === pool).flatMap((node) => node.taints)
+        const workload = trial(pool, taints.map(({ key, value }) => ({ key, value })), sim.now)
+        const pod = { ...newPod(sim, cluster, workload, 0, sim.now), name: `${workload.name}-${cluster.nextName}` }
+        schedulePod(cluster, pod, workload, loads(cluster))
+        if (pod.node === null) return permanent('pods-pending', `A pod finds no place on ${pool}.`, { about: `pool/${cluster.name}/${pool}`, says: pod.waits ?? 'pending' })
+        cluster.running.push(pod)
+        return `pod placed on ${pod.node}`
+      },
+    },
+    {
+      seconds: 12,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const pod = cluster.running.find((other) => other.workload === `trial-${textArg(op, 'pool')}` && other.phase === 'Pending')
+        if (!pod) return permanent('pod-gone', 'The trial pod is gone.')
+        startPod(cluster, pod, sim.now)
+        const says = `ran on ${pod.node ?? ''} as ${pod.ip ?? ''}, exit 0`
+        cluster.running = cluster.running.filter((other) => other !== pod)
+        record(sim, cluster, 'Normal', 'Completed', `pod/${podKey(pod)}`, says)
+        return says
+      },
+    },
+  ],
+  result: (_sim, op) => ({ ran: true, says: op.evidence.at(-1)?.says ?? '' }),
+}

@@ -1,0 +1,123 @@
+/** A cluster’s API: started on a control plane, stopped, closed for good. */
+import { numberArg, optionalText, permanent, textArg, transient } from '../args'
+import type { Behaviour, Sim } from '../engine/simulator'
+import { agentOn } from '../sites/machines'
+import type { Cluster, Operation, OperationFailure } from '../world'
+import { networkWorkload } from './platform'
+import { record } from './pods'
+
+/** Whether the API answers: it was started, and for an own control plane a majority of its machines is on. */
+export function apiAnswers(sim: { site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined }, cluster: Cluster): boolean {
+  if (!cluster.apiUp) return false
+  if (cluster.managed) return true
+  return membersUp(sim, cluster) * 2 > cluster.members.length
+}
+
+export function membersUp(sim: { site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined }, cluster: Cluster): number {
+  const machines = sim.site(cluster.site)?.machines ?? []
+  return cluster.members.filter((member) => machines.some((machine) => machine.name === member && machine.power === 'on')).length
+}
+
+/** The cluster if its API answers, else the failure a caller meets. */
+export function answering(sim: Sim, name: unknown): Cluster | OperationFailure {
+  const cluster = sim.cluster(name)
+  if (cluster && apiAnswers(sim, cluster)) return cluster
+  return transient('api-down', `The API of ${String(name)} does not answer.`, { about: `cluster/${String(name)}`, says: cluster ? 'no answer within 10 s' : 'no such cluster' })
+}
+
+function ground(sim: Sim, op: Operation): string | OperationFailure {
+  if (op.args['managed'] === true) {
+    const plane = sim.site(op.args['site'])?.controlPlanes.find((other) => other.cluster === textArg(op, 'cluster'))
+    return plane ? 'control plane reached' : permanent('control-plane-gone', 'The managed control plane is not there.', { about: `control-plane/${textArg(op, 'site')}/${textArg(op, 'cluster')}`, says: 'does not exist' })
+  }
+  const machine = agentOn(sim, op.args['site'], op.args['machine'])
+  return 'class' in machine ? machine : `authority and certificates in place on ${machine.name}`
+}
+
+export const apiStart: Behaviour = {
+  stages: [
+    { seconds: 20, then: ground },
+    { seconds: (_sim, op) => (op.args['managed'] === true ? 5 : 45), then: (_sim, op) => (op.args['managed'] === true ? undefined : 'state store started, one member') },
+    {
+      seconds: (_sim, op) => (op.args['managed'] === true ? 20 : 50),
+      then: (sim, op) => {
+        const name = textArg(op, 'cluster')
+        const machine = optionalText(op, 'machine')
+        if (machine !== null) {
+          const on = agentOn(sim, op.args['site'], machine)
+          if ('class' in on) return on
+        }
+        const cluster: Cluster = sim.cluster(name) ?? {
+          name,
+          site: textArg(op, 'site'),
+          release: textArg(op, 'release'),
+          managed: op.args['managed'] === true,
+          endpoint: textArg(op, 'endpoint'),
+          pods: textArg(op, 'pods'),
+          services: textArg(op, 'services'),
+          apiAddress: textArg(op, 'apiAddress'),
+          dnsAddress: textArg(op, 'dnsAddress'),
+          maxPodsPerNode: numberArg(op, 'maxPodsPerNode') || 110,
+          members: machine === null ? [] : [machine],
+          apiUp: true,
+          namespaces: ['default', 'platform'],
+          nodes: [],
+          workloads: [networkWorkload(sim.now)],
+          running: [],
+          serviceList: [{ namespace: 'default', name: 'kubernetes', address: textArg(op, 'apiAddress'), port: 443, workload: '' }],
+          events: [],
+          nextBlock: 0,
+          nextName: 0,
+          tokens: 1,
+          createdAt: sim.now,
+        }
+        cluster.apiUp = true
+        sim.world.clusters[name] = cluster
+        record(sim, cluster, 'Normal', 'ApiStarted', `cluster/${name}`, `API answers at ${cluster.endpoint}`)
+        return `API answers at ${cluster.endpoint}`
+      },
+    },
+  ],
+  result: (sim, op) => ({ endpoint: sim.cluster(op.args['cluster'])?.endpoint ?? textArg(op, 'endpoint') }),
+}
+
+const remove = (sim: Sim, name: string): void => {
+  delete sim.world.clusters[name]
+  sim.touch(`cluster:${name}`)
+}
+
+export const apiStop: Behaviour = {
+  stages: [
+    {
+      seconds: 10,
+      then: (sim, op) => {
+        remove(sim, textArg(op, 'cluster'))
+        return 'API stopped, its state removed'
+      },
+    },
+  ],
+}
+
+export const clusterClose: Behaviour = {
+  stages: [
+    {
+      seconds: 25,
+      then: (sim, op) => {
+        const cluster = sim.cluster(op.args['cluster'])
+        if (!cluster) return 'its API did not exist any more'
+        const count = cluster.running.length
+        cluster.running = []
+        sim.touch(`cluster:${cluster.name}`)
+        return `${count} pods ended`
+      },
+    },
+    {
+      seconds: 12,
+      then: (sim, op) => {
+        const site = sim.cluster(op.args['cluster'])?.site
+        remove(sim, textArg(op, 'cluster'))
+        return site === undefined ? undefined : 'API closed'
+      },
+    },
+  ],
+}

@@ -1,0 +1,134 @@
+/** Nodes: an agent registers, the pod network starts, the node becomes ready; and the way back. */
+import { parseCidr } from '../../core/addresses'
+import { GiB, MiB } from '../../core/units'
+import { permanent, recordsArg, textArg, textMap, textsArg } from '../args'
+import type { Behaviour } from '../engine/simulator'
+import { agentOn } from '../sites/machines'
+import type { Cluster, Condition, Machine, Node, Taint } from '../world'
+import { answering } from './api'
+import { fillWorkload, loads, record } from './pods'
+
+/** What an agent keeps back, computed as agents do it: in floating point, rounded down at the end. */
+export function agentAllocatable(cores: number, memoryBytes: number): { cpuMilli: number; memoryBytes: number } {
+  const cpuReserved = 60 * Math.min(cores, 1) + 10 * Math.min(Math.max(cores - 1, 0), 1) + 5 * Math.min(Math.max(cores - 2, 0), 2) + 2.5 * Math.max(cores - 4, 0)
+  const gib = memoryBytes / GiB
+  const kept =
+    gib < 1
+      ? (255 * MiB) / GiB
+      : 0.25 * Math.min(gib, 4) + 0.2 * Math.min(Math.max(gib - 4, 0), 4) + 0.1 * Math.min(Math.max(gib - 8, 0), 8) + 0.06 * Math.min(Math.max(gib - 16, 0), 112) + 0.02 * Math.max(gib - 128, 0)
+  return { cpuMilli: Math.floor(cores * 1000 - cpuReserved + 1e-6), memoryBytes: Math.floor(memoryBytes - kept * GiB - 100 * MiB + 1e-3) }
+}
+
+const pressures = ['MemoryPressure', 'DiskPressure', 'PIDPressure'] as const
+
+export const calmConditions = (at: number): Condition[] => pressures.map((type) => ({ type, status: 'False', reason: `NodeHasNo${type}`, message: `no ${type.replace('Pressure', '').toLowerCase()} pressure`, since: at }))
+
+export const readyCondition = (at: number): Condition => ({ type: 'Ready', status: 'True', reason: 'AgentReady', message: 'the node agent posts ready status', since: at })
+
+export function newNode(cluster: Cluster, machine: Machine, spec: Pick<Node, 'name' | 'pool' | 'zone' | 'roles' | 'labels' | 'taints'>, at: number): Node {
+  const room = agentAllocatable(machine.cores, machine.memoryBytes)
+  const roleLabels = Object.fromEntries(spec.roles.map((role) => [`node-role.kubernetes.io/${role}`, '']))
+  return {
+    ...spec,
+    labels: { 'kubernetes.io/hostname': spec.name, 'topology.kubernetes.io/zone': spec.zone, 'node.kubernetes.io/instance-type': machine.size, 'gyrarch/pool': spec.pool, ...roleLabels, ...spec.labels },
+    machine: machine.name,
+    address: machine.address ?? '',
+    release: machine.release,
+    conditions: [],
+    cordoned: false,
+    cpuMilli: machine.cores * 1000,
+    memoryBytes: machine.memoryBytes,
+    gpus: machine.gpus,
+    allocatableCpuMilli: room.cpuMilli,
+    allocatableMemoryBytes: room.memoryBytes,
+    block: cluster.nextBlock++,
+    createdAt: at,
+  }
+}
+
+/** How many nodes the pod range has blocks for. */
+function blocks(cluster: Cluster): number {
+  const range = parseCidr(cluster.pods)
+  if (!range.ok) return 0
+  let size = 1n
+  while (size < 2n * BigInt(cluster.maxPodsPerNode)) size *= 2n
+  return Number((range.value.last - range.value.first + 1n) / size)
+}
+
+const taintsOf = (items: readonly Readonly<Record<string, unknown>>[]): readonly Taint[] =>
+  items.flatMap((item): Taint[] => {
+    const effect = item['effect']
+    return effect === 'NoSchedule' || effect === 'PreferNoSchedule' || effect === 'NoExecute' ? [{ key: String(item['key']), value: String(item['value'] ?? ''), effect }] : []
+  })
+
+export const nodeJoin: Behaviour = {
+  stages: [
+    {
+      seconds: 12,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const machine = agentOn(sim, op.args['site'], op.args['machine'])
+        if ('class' in machine) return machine
+        const name = textArg(op, 'node')
+        if (cluster.nodes.some((node) => node.name === name)) return `${name} is registered already`
+        if (cluster.nodes.length >= blocks(cluster)) return permanent('pod-range-full', `The pod range ${cluster.pods} has no block left for ${name}.`, { about: `cluster/${cluster.name}`, says: 'pod range is used up' })
+        const roles = textsArg(op, 'roles')
+        const node = newNode(cluster, machine, { name, pool: textArg(op, 'pool'), zone: textArg(op, 'zone'), roles, labels: textMap(op.args['labels']), taints: taintsOf(recordsArg(op, 'taints')) }, sim.now)
+        node.conditions = [...calmConditions(sim.now), { type: 'Ready', status: 'False', reason: 'NetworkNotReady', message: 'the pod network has not started on this node', since: sim.now }]
+        cluster.nodes = [...cluster.nodes, node]
+        if (roles.includes('control-plane') && !cluster.members.includes(machine.name)) cluster.members = [...cluster.members, machine.name]
+        record(sim, cluster, 'Normal', 'Registered', `node/${name}`, `agent ${node.release} registered from ${node.address}`)
+        fillWorkload(sim, cluster, cluster.workloads.find((workload) => workload.name === 'pod-network') ?? cluster.workloads[0] ?? neverWorkload, loads(cluster))
+        return `agent registered from ${node.address}`
+      },
+    },
+    { seconds: (_sim, op) => (textsArg(op, 'roles').includes('control-plane') ? 45 : 0), then: (_sim, op) => (textsArg(op, 'roles').includes('control-plane') ? 'state store in step with its peers' : undefined) },
+    {
+      seconds: 22,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const network = cluster.running.find((pod) => pod.workload === 'pod-network' && pod.node === textArg(op, 'node'))
+        return network?.phase === 'Running' ? 'pod network started' : { again: 5 }
+      },
+    },
+    {
+      seconds: 8,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        if (!node) return permanent('node-gone', `${textArg(op, 'node')} is no longer registered.`, { about: `node/${cluster.name}/${textArg(op, 'node')}`, says: 'not found' })
+        node.conditions = [...node.conditions.filter((condition) => condition.type !== 'Ready'), readyCondition(sim.now)]
+        record(sim, cluster, 'Normal', 'NodeReady', `node/${node.name}`, 'ready')
+        const load = loads(cluster)
+        for (const workload of cluster.workloads) if (workload.kind === 'DaemonSet') fillWorkload(sim, cluster, workload, load)
+        return 'ready'
+      },
+    },
+  ],
+  result: (_sim, op) => ({ node: textArg(op, 'node') }),
+}
+
+/** Stands in where a cluster has no workloads at all: nothing is filled. */
+const neverWorkload = { namespace: 'platform', name: 'none', kind: 'CronJob', replicas: 0, cpuMilli: 0, memoryBytes: 0, gpus: 0, image: '', serviceAccount: '', port: null, tolerations: [], pool: null, createdAt: 0 } as const
+
+export const nodeRemove: Behaviour = {
+  stages: [
+    {
+      seconds: 15,
+      then: (sim, op) => {
+        const cluster = sim.cluster(op.args['cluster'])
+        const node = cluster?.nodes.find((other) => other.name === textArg(op, 'node'))
+        if (!cluster || !node) return 'nothing to remove'
+        cluster.running = cluster.running.filter((pod) => pod.node !== node.name)
+        cluster.nodes = cluster.nodes.filter((other) => other !== node)
+        // The last member stays in the books until the API itself is stopped.
+        if (cluster.members.length > 1) cluster.members = cluster.members.filter((member) => member !== node.machine)
+        record(sim, cluster, 'Normal', 'Removed', `node/${node.name}`, 'removed from the cluster')
+        return `${node.name} removed`
+      },
+    },
+  ],
+}

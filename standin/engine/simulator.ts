@@ -1,0 +1,217 @@
+/**
+ * A deterministic discrete-event simulator of the outside world.
+ * State is a World and a queue of timed events. Commands enter with a key and are carried out in stages, each of
+ * which takes a seeded time and then has an effect. The same world, seed and stamped commands give the same
+ * history to the byte: nothing here reads a clock or draws a number that is not named.
+ * Cost: O(log n) an event for n events queued.
+ */
+import { EventQueue } from './queue'
+import { spreadMs } from './random'
+import type { Cluster, Fault, Operation, OperationFailure, SimEvent, Site, World } from '../world'
+import { behaviours } from '../behaviours'
+import { startFault } from '../faults'
+import { podRuns } from '../cluster/pods'
+
+/** What an event or command of the simulation can see and do. */
+export interface Sim {
+  readonly world: World
+  readonly now: number
+  site(name: unknown): Site | undefined
+  cluster(name: unknown): Cluster | undefined
+  /** Seeded milliseconds around a median, named by what happens to whom. */
+  takes(name: string, medianSeconds: number): number
+  schedule(delayMs: number, event: { kind: 'pod-runs'; cluster: string; pod: string } | { kind: 'fault'; fault: Fault }): void
+  touch(slice: string): void
+}
+
+/** One stage of a command: its median duration, and what happens when that has passed. */
+export interface Stage {
+  readonly seconds: number | ((sim: Sim, op: Operation) => number)
+  /** What was seen, a failure, or nothing. `again` seconds: look again later (waiting for something else). */
+  readonly then: (sim: Sim, op: Operation) => string | OperationFailure | { readonly again: number } | undefined
+}
+
+export interface Behaviour {
+  readonly stages: readonly Stage[]
+  readonly result?: (sim: Sim, op: Operation) => Record<string, unknown>
+}
+
+export interface Snapshot {
+  readonly now: number
+  readonly seq: number
+  readonly processed: number
+  readonly seed: number
+  readonly queue: readonly SimEvent[]
+  readonly faults: readonly Fault[]
+  readonly operations: Readonly<Record<string, Operation>>
+}
+
+const isFailure = (value: unknown): value is OperationFailure => typeof value === 'object' && value !== null && 'class' in value
+
+/** Done commands are kept this long for repeated keys and look-ups: two days of virtual time. */
+const keepMs = 2 * 86_400_000
+
+export class Simulator implements Sim {
+  readonly world: World
+  private readonly queue: EventQueue<SimEvent>
+  private clock: number
+  private seq: number
+  private count: number
+  private readonly changed = new Set<string>()
+  private readonly ended: Operation[] = []
+  private readonly moved = new Set<string>()
+
+  constructor(world: World, at: number, stored?: Pick<Snapshot, 'seq' | 'processed' | 'queue'>) {
+    this.world = world
+    this.clock = at
+    this.seq = stored?.seq ?? 0
+    this.count = stored?.processed ?? 0
+    this.queue = new EventQueue(stored?.queue ?? [])
+  }
+
+  get now(): number {
+    return this.clock
+  }
+
+  /** Events carried out since the beginning of time. */
+  get processed(): number {
+    return this.count
+  }
+
+  get nextEventAt(): number | null {
+    return this.queue.peek()?.at ?? null
+  }
+
+  site(name: unknown): Site | undefined {
+    return typeof name === 'string' && Object.hasOwn(this.world.sites, name) ? this.world.sites[name] : undefined
+  }
+
+  cluster(name: unknown): Cluster | undefined {
+    return typeof name === 'string' && Object.hasOwn(this.world.clusters, name) ? this.world.clusters[name] : undefined
+  }
+
+  takes(name: string, medianSeconds: number): number {
+    return spreadMs(this.world.seed, name, medianSeconds)
+  }
+
+  schedule(delayMs: number, event: { kind: 'pod-runs'; cluster: string; pod: string } | { kind: 'fault'; fault: Fault }): void {
+    this.queue.push({ at: this.clock + delayMs, seq: this.seq++, ...event })
+  }
+
+  touch(slice: string): void {
+    this.changed.add(slice)
+  }
+
+  /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
+  command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
+    if (this.world.operations[key]) return
+    const op: Operation = { key, verb, args, startedAt: this.clock, stage: 0, endedAt: null, result: null, failure: null, evidence: [] }
+    this.world.operations[key] = op
+    const behaviour = behaviours[verb]
+    if (!behaviour) {
+      this.end(op, null, { class: 'permanent', reason: 'unknown-verb', says: `There is no command ${verb}.`, chain: [] })
+      return
+    }
+    this.enterStage(op, behaviour)
+  }
+
+  lookup(key: string): Operation | undefined {
+    return this.world.operations[key]
+  }
+
+  /**
+   * Runs up to `until` (milliseconds), or to the first event after which a command has ended, whichever comes first,
+   * and no further than `mostEvents`. The clock stands at the event, or at `until`.
+   */
+  run(until: number, mostEvents = Infinity): void {
+    let left = mostEvents
+    while (left-- > 0) {
+      const next = this.queue.peek()
+      if (!next || next.at > until) {
+        if (until > this.clock) this.clock = until
+        return
+      }
+      this.queue.pop()
+      this.clock = Math.max(this.clock, next.at)
+      this.count++
+      this.carryOut(next)
+      if (this.ended.length > 0) return
+    }
+  }
+
+  /** Repeats history: runs until `processed` events are carried out, then sets the clock. */
+  replayTo(processed: number, at: number): void {
+    for (let next = this.queue.peek(); this.count < processed && next && next.at <= at; next = this.queue.peek()) this.run(at, 1)
+    this.ended.length = 0
+    this.clock = Math.max(this.clock, at)
+  }
+
+  /** Commands that have ended, slices that have changed and commands that have evidence to show, since last asked. */
+  drain(): { readonly ended: readonly Operation[]; readonly moved: readonly Operation[]; readonly changed: readonly string[] } {
+    const ended = this.ended.splice(0)
+    const moved = [...this.moved].flatMap((key) => this.world.operations[key] ?? [])
+    const changed = [...this.changed]
+    this.moved.clear()
+    this.changed.clear()
+    return { ended, moved, changed }
+  }
+
+  snapshot(): Snapshot {
+    for (const [key, op] of Object.entries(this.world.operations)) {
+      if (op.endedAt !== null && op.endedAt < this.clock - keepMs) delete this.world.operations[key]
+    }
+    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: this.world.operations }
+  }
+
+  private carryOut(event: SimEvent): void {
+    switch (event.kind) {
+      case 'stage': {
+        const op = this.world.operations[event.key]
+        const behaviour = op && behaviours[op.verb]
+        if (op && behaviour) this.finishStage(op, behaviour)
+        return
+      }
+      case 'pod-runs':
+        podRuns(this, event.cluster, event.pod)
+        return
+      case 'fault':
+        startFault(this, event.fault)
+        return
+    }
+  }
+
+  private enterStage(op: Operation, behaviour: Behaviour): void {
+    const stage = behaviour.stages[op.stage]
+    if (!stage) {
+      this.end(op, behaviour.result?.(this, op) ?? {}, null)
+      return
+    }
+    const median = typeof stage.seconds === 'number' ? stage.seconds : stage.seconds(this, op)
+    this.queue.push({ at: this.clock + (median <= 0 ? 0 : this.takes(`${op.key}/${op.stage}`, median)), seq: this.seq++, kind: 'stage', key: op.key })
+  }
+
+  private finishStage(op: Operation, behaviour: Behaviour): void {
+    const seen = behaviour.stages[op.stage]?.then(this, op)
+    if (isFailure(seen)) {
+      this.end(op, null, seen)
+      return
+    }
+    if (typeof seen === 'object') {
+      this.queue.push({ at: this.clock + seen.again * 1000, seq: this.seq++, kind: 'stage', key: op.key })
+      return
+    }
+    if (typeof seen === 'string') {
+      op.evidence.push({ at: this.clock, says: seen })
+      this.moved.add(op.key)
+    }
+    op.stage++
+    this.enterStage(op, behaviour)
+  }
+
+  private end(op: Operation, result: Record<string, unknown> | null, failure: OperationFailure | null): void {
+    op.endedAt = this.clock
+    op.result = result
+    op.failure = failure
+    this.ended.push(op)
+  }
+}

@@ -1,0 +1,6 @@
+export { buildWorld } from './build'
+export { endFault, faultObjection, possibleFaults, type PossibleFault, startFault } from './faults'
+export { clusterReport, type ClusterReport, eventsOf, type NodeReport, objectsOf, siteReport } from './report'
+export { type Scenario, scenarioSchema } from './scenario'
+export { Simulator, type Snapshot } from './engine/simulator'
+export type { Cluster, ClusterEvent, Fault, FaultKind, Operation, OperationFailure, Site, World } from './world'

@@ -1,0 +1,108 @@
+/** The description from which an outside world is built. Read from files; sizes in GiB of memory and GB of disk. */
+import { z } from 'zod'
+
+const taint = z.object({ key: z.string(), value: z.string(), effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']) })
+
+const site = z.object({
+  name: z.string(),
+  title: z.string(),
+  kind: z.enum(['hall', 'cloud', 'edge']),
+  connected: z.boolean().default(true),
+  domain: z.string(),
+  zones: z.array(z.string()),
+  arch: z.string().default('x86-64'),
+  overcommit: z.number().default(1),
+  reservePerZone: z.number().default(0),
+  quotaCores: z.number().nullable().default(null),
+  managedTiers: z.array(z.object({ tier: z.enum(['plain', 'assured']), hourly: z.number() })).default([]),
+  managedFrom: z.string().nullable().default(null),
+  hosts: z.object({ perZone: z.number(), cores: z.number(), memoryGiB: z.number(), diskGb: z.number(), idleWatts: z.number(), fullWatts: z.number(), prefix: z.string() }).optional(),
+  sizes: z
+    .array(z.object({ name: z.string(), cores: z.number(), memoryGiB: z.number(), diskGb: z.number().default(0), hourly: z.number().nullable().default(null), gpus: z.number().default(0), zones: z.array(z.string()).optional() }))
+    .default([]),
+  images: z.array(z.string()),
+  networks: z.array(
+    z.object({
+      name: z.string(),
+      range: z.string(),
+      role: z.enum(['management', 'nodes', 'frontage', 'storage', 'private']),
+      zone: z.string().optional(),
+      vlan: z.number().optional(),
+      gateway: z.string().optional(),
+      dhcp: z.string().optional(),
+      pool: z.string().optional(),
+      mtu: z.number().optional(),
+    }),
+  ),
+  boxes: z
+    .array(
+      z.object({
+        name: z.string(),
+        zone: z.string(),
+        arch: z.string(),
+        cores: z.number(),
+        memoryGiB: z.number(),
+        idleWatts: z.number(),
+        fullWatts: z.number(),
+        disks: z.array(z.object({ identifier: z.string(), shownAs: z.string(), sizeGb: z.number(), removable: z.boolean(), holds: z.string().nullable() })),
+        cards: z.array(z.object({ name: z.string(), mac: z.string(), address: z.string().nullable(), network: z.string().nullable(), sharedWith: z.number() })),
+      }),
+    )
+    .default([]),
+})
+
+const cluster = z.object({
+  name: z.string(),
+  site: z.string(),
+  guarded: z.boolean().default(false),
+  release: z.string(),
+  drives: z.array(z.string()).default([]),
+  madeAt: z.string(),
+  controlPlane: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('own'), count: z.number(), size: z.string(), addresses: z.array(z.string()) }),
+    z.object({ kind: z.literal('managed'), tier: z.enum(['plain', 'assured']) }),
+  ]),
+  pools: z.array(
+    z.object({
+      name: z.string(),
+      size: z.string(),
+      count: z.number(),
+      range: z.object({ min: z.number(), max: z.number() }).optional(),
+      lifetime: z.enum(['on-demand', 'spot']).default('on-demand'),
+      taints: z.array(taint).default([]),
+    }),
+  ),
+  pods: z.string(),
+  services: z.string(),
+  strained: z.array(z.object({ node: z.string(), type: z.string(), message: z.string() })).default([]),
+})
+
+const workload = z.object({
+  cluster: z.string(),
+  namespace: z.string(),
+  name: z.string(),
+  kind: z.enum(['Deployment', 'StatefulSet', 'DaemonSet', 'CronJob']).default('Deployment'),
+  replicas: z.number().default(0),
+  cpu: z.string(),
+  memory: z.string(),
+  gpus: z.number().default(0),
+  port: z.number().nullable().default(null),
+  pool: z.string().nullable().default(null),
+  on: z.array(z.number()).optional(),
+  tolerates: z.array(z.object({ key: z.string(), value: z.string() })).default([]),
+})
+
+export const scenarioSchema = z.object({
+  start: z.string(),
+  prices: z.object({ diskGbMonth: z.number(), kwh: z.number(), hostMonth: z.number(), spotShare: z.number() }),
+  image: z.object({ name: z.string(), minimumDiskGb: z.number() }),
+  sites: z.array(site),
+  clusters: z.array(cluster),
+  workloads: z.array(workload),
+  copies: z.object({ site: z.string(), cluster: z.string(), hostsPerZone: z.number(), counts: z.record(z.string(), z.number()) }),
+  faults: z.array(z.object({ fault: z.enum(['machine-unavailable', 'image-missing', 'no-stock', 'machine-dies']), about: z.string(), mode: z.enum(['transient', 'permanent']), times: z.number() })).default([]),
+})
+
+export type Scenario = z.infer<typeof scenarioSchema>
+export type ScenarioSite = Scenario['sites'][number]
+export type ScenarioCluster = Scenario['clusters'][number]

@@ -1,0 +1,54 @@
+/** Managed control planes: ordered from a cloud, which runs them outside its customers’ networks. */
+import { formatAddress, parseAddress } from '../../core/addresses'
+import { permanent, textArg } from '../args'
+import type { Behaviour } from '../engine/simulator'
+import type { Site } from '../world'
+
+/** The highest address, from the site’s first one down, that no other control plane has. */
+function addressFor(site: Site): string | null {
+  const first = site.managedFrom === null ? null : parseAddress(site.managedFrom)
+  if (!first?.ok) return null
+  const taken = new Set(site.controlPlanes.map((plane) => plane.address))
+  for (let value = first.value.value; value > 0n; value--) {
+    const address = formatAddress({ family: first.value.family, value })
+    if (!taken.has(address)) return address
+  }
+  return null
+}
+
+export const controlPlaneCreate: Behaviour = {
+  stages: [
+    {
+      seconds: 10,
+      then: (sim, op) => {
+        const site = sim.site(op.args['site'])
+        const tier = site?.managedTiers.find((other) => other.tier === op.args['tier'])
+        if (!site || !tier) return permanent('no-tier', `${textArg(op, 'site')} offers no control plane of tier ${textArg(op, 'tier')}.`, { about: `site/${textArg(op, 'site')}`, says: 'tier not offered' })
+        if (!site.controlPlanes.some((plane) => plane.cluster === textArg(op, 'cluster'))) {
+          const address = addressFor(site)
+          if (address === null) return permanent('no-address', `${site.name} has no address for another control plane.`, { about: `site/${site.name}`, says: 'no address left' })
+          site.controlPlanes = [...site.controlPlanes, { cluster: textArg(op, 'cluster'), tier: tier.tier, release: textArg(op, 'release'), address }]
+        }
+        sim.touch(`site:${site.name}`)
+        return `ordered, tier ${tier.tier}`
+      },
+    },
+    { seconds: 270, then: (sim, op) => `provided at ${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? 'no address'}` },
+  ],
+  result: (sim, op) => ({ endpoint: `https://${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? ''}:443` }),
+}
+
+export const controlPlaneDelete: Behaviour = {
+  stages: [
+    {
+      seconds: 110,
+      then: (sim, op) => {
+        const site = sim.site(op.args['site'])
+        if (!site) return 'nothing to delete'
+        site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== textArg(op, 'cluster'))
+        sim.touch(`site:${site.name}`)
+        return 'control plane deleted'
+      },
+    },
+  ],
+}

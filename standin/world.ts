@@ -1,0 +1,298 @@
+/** Everything the simulated outside consists of, as plain data that can be stored and restored. */
+
+export interface Network {
+  readonly name: string
+  readonly range: string
+  readonly role: 'management' | 'nodes' | 'frontage' | 'storage' | 'private'
+  readonly zone?: string
+  readonly vlan?: number
+  readonly gateway?: string
+  readonly dhcp?: string
+  readonly pool?: string
+  readonly mtu?: number
+}
+
+export interface Host {
+  readonly name: string
+  readonly zone: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly diskGb: number
+  readonly idleWatts: number
+  readonly fullWatts: number
+}
+
+export interface Size {
+  readonly name: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly diskGb: number
+  readonly zones: readonly string[]
+  readonly hourly: number | null
+  readonly gpus: number
+}
+
+export interface Image {
+  readonly name: string
+  readonly release: string
+  readonly arch: string
+  readonly minimumDiskGb: number
+}
+
+export interface BoxDisk {
+  readonly identifier: string
+  readonly shownAs: string
+  readonly sizeGb: number
+  readonly removable: boolean
+  holds: string | null
+}
+
+export interface Card {
+  readonly name: string
+  readonly mac: string
+  readonly address: string | null
+  readonly network: string | null
+  readonly sharedWith: number
+}
+
+/** A machine that stands somewhere already, with its own disks and cards. */
+export interface Box {
+  readonly name: string
+  readonly zone: string
+  readonly arch: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly disks: BoxDisk[]
+  readonly cards: readonly Card[]
+  usedBy: string | null
+}
+
+export interface Machine {
+  readonly name: string
+  readonly zone: string
+  readonly host: string | null
+  readonly size: string
+  readonly cores: number
+  readonly memoryBytes: number
+  readonly diskGb: number
+  readonly gpus: number
+  readonly lifetime: 'on-demand' | 'spot'
+  readonly release: string
+  readonly cluster: string
+  readonly apart: string | null
+  readonly network: string
+  readonly box: string | null
+  power: 'off' | 'starting' | 'on' | 'failed'
+  /** Whether its node agent runs and waits for, or talks to, an API. */
+  agent: boolean
+  address: string | null
+  readonly createdAt: number
+}
+
+export interface HeldAddress {
+  readonly address: string
+  readonly network: string
+  readonly for: string
+  readonly cluster: string | null
+  readonly how: 'static' | 'dhcp' | 'virtual'
+}
+
+export interface Disk {
+  readonly name: string
+  readonly sizeGb: number
+  readonly machine: string | null
+  readonly cluster: string | null
+}
+
+export interface ManagedControlPlane {
+  readonly cluster: string
+  readonly tier: 'plain' | 'assured'
+  readonly release: string
+  readonly address: string
+}
+
+export interface Site {
+  readonly name: string
+  readonly title: string
+  readonly kind: 'hall' | 'cloud' | 'edge'
+  readonly arch: string
+  readonly domain: string
+  readonly connected: boolean
+  readonly zones: readonly string[]
+  readonly overcommit: number
+  readonly reservePerZone: number
+  readonly quotaCores: number | null
+  readonly networks: readonly Network[]
+  readonly sizes: readonly Size[]
+  images: Image[]
+  readonly hosts: readonly Host[]
+  boxes: Box[]
+  machines: Machine[]
+  addresses: HeldAddress[]
+  disks: Disk[]
+  readonly managedTiers: readonly { readonly tier: 'plain' | 'assured'; readonly hourly: number }[]
+  /** The address the first managed control plane gets; later ones count down. */
+  readonly managedFrom: string | null
+  controlPlanes: ManagedControlPlane[]
+  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number }
+  /** Sizes of which a zone has none left, as `zone/size`. */
+  soldOut: string[]
+}
+
+export interface Condition {
+  readonly type: string
+  readonly status: 'True' | 'False' | 'Unknown'
+  readonly reason: string
+  readonly message: string
+  readonly since: number
+}
+
+export interface Taint {
+  readonly key: string
+  readonly value: string
+  readonly effect: 'NoSchedule' | 'PreferNoSchedule' | 'NoExecute'
+}
+
+export interface Node {
+  readonly name: string
+  readonly pool: string
+  readonly zone: string
+  readonly roles: readonly string[]
+  readonly machine: string
+  readonly address: string
+  release: string
+  conditions: Condition[]
+  cordoned: boolean
+  readonly labels: Readonly<Record<string, string>>
+  readonly taints: readonly Taint[]
+  readonly cpuMilli: number
+  readonly memoryBytes: number
+  readonly gpus: number
+  readonly allocatableCpuMilli: number
+  readonly allocatableMemoryBytes: number
+  /** Which block of the pod range it has, from 0. */
+  readonly block: number
+  readonly createdAt: number
+}
+
+export interface Workload {
+  readonly namespace: string
+  readonly name: string
+  readonly kind: 'Deployment' | 'StatefulSet' | 'DaemonSet' | 'CronJob'
+  readonly replicas: number
+  readonly cpuMilli: number
+  readonly memoryBytes: number
+  readonly gpus: number
+  readonly image: string
+  readonly serviceAccount: string
+  readonly port: number | null
+  readonly tolerations: readonly { readonly key: string; readonly value: string }[]
+  /** Pool that alone may hold it, or null. */
+  readonly pool: string | null
+  readonly createdAt: number
+}
+
+export interface Pod {
+  readonly namespace: string
+  readonly name: string
+  readonly workload: string
+  node: string | null
+  phase: 'Pending' | 'Running' | 'Succeeded'
+  /** Why it waits, in the scheduler’s words. */
+  waits: string | null
+  ip: string | null
+  readonly cpuMilli: number
+  readonly memoryBytes: number
+  readonly gpus: number
+  readonly createdAt: number
+  startedAt: number | null
+}
+
+export interface ClusterEvent {
+  readonly at: number
+  readonly type: 'Normal' | 'Warning'
+  readonly reason: string
+  readonly about: string
+  readonly message: string
+}
+
+export interface Service {
+  readonly namespace: string
+  readonly name: string
+  readonly address: string
+  readonly port: number
+  readonly workload: string
+}
+
+export interface Cluster {
+  readonly name: string
+  readonly site: string
+  readonly release: string
+  readonly managed: boolean
+  readonly endpoint: string
+  readonly pods: string
+  readonly services: string
+  readonly apiAddress: string
+  readonly dnsAddress: string
+  readonly maxPodsPerNode: number
+  /** Machines that are members of an own control plane. */
+  members: string[]
+  apiUp: boolean
+  namespaces: string[]
+  nodes: Node[]
+  workloads: Workload[]
+  running: Pod[]
+  serviceList: Service[]
+  events: ClusterEvent[]
+  nextBlock: number
+  nextName: number
+  tokens: number
+  readonly createdAt: number
+}
+
+export interface Fault {
+  readonly id: string
+  readonly kind: FaultKind
+  /** What it is about, as `site/tarn-north`, `zone/north-1`, `machine/…`, `image/site/release`, `size/site/zone/size`. */
+  readonly about: string
+  readonly mode: 'transient' | 'permanent'
+  /** How often it still strikes; null for always. */
+  left: number | null
+  readonly since: number
+}
+
+export type FaultKind = 'machine-unavailable' | 'image-missing' | 'no-stock' | 'machine-dies'
+
+/** A command under way or done. */
+export interface Operation {
+  readonly key: string
+  readonly verb: string
+  readonly args: Readonly<Record<string, unknown>>
+  readonly startedAt: number
+  stage: number
+  endedAt: number | null
+  result: Record<string, unknown> | null
+  failure: OperationFailure | null
+  readonly evidence: { readonly at: number; readonly says: string }[]
+}
+
+export interface OperationFailure {
+  readonly class: 'transient' | 'permanent'
+  readonly reason: string
+  readonly says: string
+  /** From the lowest object up. */
+  readonly chain: readonly { readonly about: string; readonly says: string }[]
+}
+
+export type SimEvent =
+  | { readonly at: number; readonly seq: number; readonly kind: 'stage'; readonly key: string }
+  | { readonly at: number; readonly seq: number; readonly kind: 'pod-runs'; readonly cluster: string; readonly pod: string }
+  | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
+
+export interface World {
+  readonly seed: number
+  readonly sites: Record<string, Site>
+  readonly clusters: Record<string, Cluster>
+  faults: Fault[]
+  readonly operations: Record<string, Operation>
+}
