@@ -2,13 +2,18 @@
 import { compareText } from '../units'
 import type { Estimate, Plan, Step, StepId } from './change'
 
+interface Linked {
+  readonly id: StepId
+  readonly after: readonly StepId[]
+}
+
 /** Steps in an order in which each comes after those it waits for. Throws on a circle or an unknown predecessor: a kind's own error. */
-export function inOrder(steps: readonly Step[]): readonly Step[] {
+export function inOrderOf<S extends Linked>(steps: readonly S[]): readonly S[] {
   const byId = new Map(steps.map((step) => [step.id, step]))
   const done = new Set<StepId>()
   const open = new Set<StepId>()
-  const ordered: Step[] = []
-  const visit = (step: Step): void => {
+  const ordered: S[] = []
+  const visit = (step: S): void => {
     if (done.has(step.id)) return
     if (open.has(step.id)) throw new Error(`steps form a circle through ${step.id}`)
     open.add(step.id)
@@ -24,6 +29,8 @@ export function inOrder(steps: readonly Step[]): readonly Step[] {
   steps.forEach(visit)
   return ordered
 }
+
+export const inOrder = (steps: readonly Step[]): readonly Step[] => inOrderOf(steps)
 
 /**
  * Duration and critical path of a graph: the longest path of likely seconds, and of worst seconds
@@ -53,9 +60,9 @@ export function longestPath(steps: readonly Step[]): { readonly seconds: Estimat
 }
 
 /** When each step is expected to start and end, in seconds after the run begins, if all takes its likely time. */
-export function schedule(steps: readonly Step[]): ReadonlyMap<StepId, { readonly start: number; readonly end: number }> {
+export function schedule(steps: readonly (Linked & { readonly seconds: Estimate })[]): ReadonlyMap<StepId, { readonly start: number; readonly end: number }> {
   const times = new Map<StepId, { start: number; end: number }>()
-  for (const step of inOrder(steps)) {
+  for (const step of inOrderOf(steps)) {
     const start = Math.max(0, ...step.after.map((id) => times.get(id)?.end ?? 0))
     times.set(step.id, { start, end: start + step.seconds.likely })
   }

@@ -25,3 +25,4 @@ export {
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { withoutChange } from './undone'
 export { findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'
+export { lateness, type Progress, progressOf, type StepProgress } from './progress'

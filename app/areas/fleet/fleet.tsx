@@ -1,0 +1,240 @@
+import { useMemo } from 'react'
+import { useNavigate, useSearchParams } from 'react-router'
+import { fleetTree, type FleetNode, type State } from '~/core/fleet'
+import { isUnsupported } from '~/core/releases'
+import { bytesText, countText, moneyText, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { Gyre } from '../../drawings/gyre'
+import { findInTree, gyreLayout, type Measure, measures, readings } from '../../drawings/gyre-layout'
+import { Page } from '../../frame/page'
+import { useKey } from '../../frame/keys'
+import { Reason } from '../../parts/reason'
+import { changeGlyph, StateGlyph, StateText } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { reasonFor } from '../reason-data'
+import type { Route } from './+types/fleet'
+import './fleet.css'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Fleet · Gyrarch' }]
+
+interface Want {
+  readonly ref: string
+  readonly name: string
+  readonly state: State
+  readonly says: string
+  /** An own page to open instead of a selection. */
+  readonly path: string | null
+}
+
+interface Row {
+  readonly ref: string
+  readonly kind: string
+  readonly name: string
+  readonly within: string
+  readonly state: State
+  readonly release: string
+  readonly nodes: number
+  readonly cores: number
+  readonly asked: number
+  readonly memory: number
+  readonly pods: number
+  readonly spend: number
+}
+
+function rowsOf(root: FleetNode): readonly Row[] {
+  const rows: Row[] = []
+  const visit = (node: FleetNode, within: string): void => {
+    rows.push({ ref: node.ref, kind: node.kind, name: node.name, within, state: node.state, release: node.release ?? '', nodes: node.nodes, cores: node.cpuMilli / 1000, asked: node.cpuMilli === 0 ? 0 : node.requestedCpuMilli / node.cpuMilli, memory: node.memoryBytes, pods: node.pods, spend: node.spend })
+    for (const child of node.children) visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
+  }
+  for (const child of root.children) visit(child, root.kind === 'fleet' ? '' : root.name)
+  return rows
+}
+
+const severity: Readonly<Record<State, number>> = { broken: 0, unknown: 1, strained: 2, working: 3, resting: 4, well: 5 }
+
+function notWell(root: FleetNode): readonly Want[] {
+  const wants: Want[] = []
+  const visit = (node: FleetNode): void => {
+    // The deepest thing that is not well is the one to look at; what only contains it says nothing new.
+    const below = node.children.some((child) => child.state !== 'well' && child.state !== 'working')
+    if (!below && node.kind !== 'fleet' && node.state !== 'well' && node.state !== 'working') wants.push({ ref: node.ref, name: node.name, state: node.state, says: node.says, path: null })
+    node.children.forEach(visit)
+  }
+  visit(root)
+  return wants.sort((a, b) => severity[a.state] - severity[b.state])
+}
+
+const oneOf = <T extends string>(wish: string | null, all: readonly T[], otherwise: T): T => all.find((one) => one === wish) ?? otherwise
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const search = new URL(request.url).searchParams
+  const measure = oneOf(search.get('size'), measures, 'cpu')
+  const reading = oneOf(search.get('fill'), readings, 'state')
+  const tree = fleetTree(view)
+  const zoom = search.get('zoom')
+  const asTable = search.get('as') === 'table'
+  const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
+  const changes = await gyrarch.changes.list({ states: ['running', 'halted', 'undoing', 'waiting'] })
+  const wants: Want[] = [
+    ...changes.filter((row) => row.state === 'halted').map((row): Want => ({ ref: `change/c-${row.number}`, name: row.label, state: 'broken', says: `halted: ${row.cause?.says ?? 'see the run'}`, path: `/changes/c-${row.number}` })),
+    ...notWell(tree),
+    ...view.clusters.flatMap((cluster): Want[] => {
+      const release = view.catalogue.find((other) => other.version === cluster.release)
+      return release && isUnsupported(release, view.now) ? [{ ref: `cluster/${cluster.name}`, name: cluster.name, state: 'strained', says: `release ${cluster.release}: support ended ${release.endOfSupport}`, path: null }] : []
+    }),
+    ...changes.filter((row) => row.state !== 'halted').map((row): Want => ({ ref: `change/c-${row.number}`, name: row.label, state: row.state === 'waiting' ? 'resting' : 'working', says: row.state === 'waiting' ? `waits for ${row.waitsFor ?? 'another change'}` : row.state, path: `/changes/c-${row.number}` })),
+  ]
+  return {
+    now: view.now,
+    measure,
+    reading,
+    asTable,
+    layout: asTable ? null : gyreLayout(tree, zoom, measure, reading, Date.parse(view.now)),
+    trail: ((zoom === null ? null : findInTree(tree, zoom)) ?? [tree]).map((node) => ({ ref: node.ref, name: node.name })),
+    rows: asTable ? rowsOf(scope) : [],
+    totals: { nodes: scope.nodes, clusters: view.clusters.length },
+    wants: wants.slice(0, 60),
+    wanting: wants.length,
+    reason: reasonFor(view, search.get('at')),
+    empty: view.sites.length === 0,
+  }
+}
+
+/** The total in the middle, in the unit of the measure. */
+function totalText(measure: Measure, value: number): { readonly total: string; readonly unit: string } {
+  switch (measure) {
+    case 'cpu':
+      return { total: numberText(value), unit: 'CPU cores' }
+    case 'memory':
+      return { total: bytesText(value), unit: 'memory' }
+    case 'pods':
+      return { total: numberText(value), unit: value === 1 ? 'pod' : 'pods' }
+    case 'spend':
+      return { total: moneyText(value), unit: 'units a month' }
+  }
+}
+
+const columns: readonly Column<Row>[] = [
+  { name: 'name', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  { name: 'kind', value: (row) => row.kind },
+  { name: 'within', value: (row) => row.within, show: (row) => <span className="mono">{row.within}</span> },
+  { name: 'state', value: (row) => row.state, show: (row) => <StateText state={row.state} /> },
+  { name: 'release', value: (row) => row.release, show: (row) => <span className="mono">{row.release}</span> },
+  { name: 'nodes', value: (row) => row.nodes, number: true },
+  { name: 'cores', value: (row) => row.cores, number: true },
+  { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
+  { name: 'memory GiB', value: (row) => Math.round(row.memory / 2 ** 30), number: true },
+  { name: 'pods', value: (row) => row.pods, number: true },
+  { name: 'spend a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
+]
+
+const readingLegend: Readonly<Record<string, string>> = { pressure: 'darker: more asked of what there is', release: 'darker: older release', age: 'darker: older, up to two years' }
+
+export default function Fleet({ loaderData }: Route.ComponentProps) {
+  const { layout, measure, reading, asTable, trail, rows, wants, wanting, reason, now, totals } = loaderData
+  const navigate = useNavigate()
+  const address = useAddress()
+  const [search] = useSearchParams()
+  const keep = useMemo(() => Object.fromEntries(search), [search])
+  const go = (changes: Record<string, string | null>): void => void navigate(address('/fleet', { ...keep, ...changes }), { preventScrollReset: true })
+  useKey('t', () => go({ as: asTable ? null : 'table' }))
+  const shown = layout ? totalText(measure, layout.centre.value) : null
+  const sizeText = layout?.centre.asked == null ? '' : ` · ${Math.round(layout.centre.asked * 100)} % asked`
+  return (
+    <Page
+      title="Fleet"
+      beside={
+        <>
+          {trail.length > 1 ? (
+            <nav aria-label="Zoom" className="trail">
+              {trail.map((part, i) => (
+                <span key={part.ref}>
+                  {i === trail.length - 1 ? (
+                    <b className="mono">{part.name}</b>
+                  ) : (
+                    <To path="/fleet" query={{ ...keep, zoom: part.ref === 'fleet' ? null : part.ref }}>
+                      {part.name}
+                    </To>
+                  )}
+                </span>
+              ))}
+            </nav>
+          ) : null}
+          <span className="soft">size of an arc</span>
+          <span className="picker" role="group" aria-label="Size of an arc">
+            {measures.map((one) => (
+              <To key={one} path="/fleet" query={{ ...keep, size: one }} aria-current={one === measure}>
+                {one === 'cpu' ? 'CPU' : one}
+              </To>
+            ))}
+          </span>
+          <span className="soft">fill</span>
+          <span className="picker" role="group" aria-label="Fill">
+            {readings.map((one) => (
+              <To key={one} path="/fleet" query={{ ...keep, fill: one }} aria-current={one === reading}>
+                {one}
+              </To>
+            ))}
+          </span>
+          <To path="/fleet" query={{ ...keep, as: asTable ? null : 'table' }} className="quiet-button" style={{ textDecoration: 'none' }}>
+            {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
+          </To>
+        </>
+      }
+      reason={
+        reason ? (
+          <Reason reason={reason} now={now} />
+        ) : (
+          <>
+            <h2>{countText(totals.nodes, 'node')}</h2>
+            <p className="soft">Choose an arc, or something that wants you, to see its state, why it is so and what can be done. Choose it again to zoom in; the centre leads back.</p>
+          </>
+        )
+      }
+    >
+      <div className={asTable ? 'fleet-table' : 'fleet'}>
+        {layout && shown ? (
+          <div className="fleet-drawing">
+            {loaderData.empty ? (
+              <div className="empty">No site is known yet. Begin with Ground.</div>
+            ) : (
+              <Gyre layout={layout} reading={reading} selected={search.get('at')} onSelect={(ref) => go({ at: ref })} onZoom={(ref) => go({ zoom: ref.startsWith('node/') ? keep['zoom'] ?? null : ref === 'fleet' ? null : ref, at: ref === 'fleet' ? null : ref })} total={shown.total} line={`${shown.unit}${sizeText}`} />
+            )}
+            {readingLegend[reading] === undefined ? null : (
+              <p className="soft legend">
+                <span className="ramp" aria-hidden /> {readingLegend[reading]}
+              </p>
+            )}
+          </div>
+        ) : (
+          <Table name="fleet" columns={columns} rows={rows} id={(row) => row.ref} selected={search.get('at')} onSelect={(row) => go({ at: row.ref })} empty="No site is known yet." />
+        )}
+        {asTable ? null : (
+          <section className="wants" aria-label="Wants you">
+            <h2>Wants you</h2>
+            <ul>
+              {wants.map((want) => (
+                <li key={`${want.ref}${want.says}`} aria-current={search.get('at') === want.ref}>
+                  <To path={want.path ?? '/fleet'} query={want.path === null ? { ...keep, at: want.ref } : {}}>
+                    <span className="want-name">
+                      <StateGlyph state={want.path === null ? want.state : changeGlyph(want.state === 'broken' ? 'halted' : want.state === 'working' ? 'running' : 'waiting')} title={want.state} />
+                      <span className="mono">{want.name}</span>
+                    </span>
+                    <span className="soft want-says">{want.says}</span>
+                  </To>
+                </li>
+              ))}
+            </ul>
+            {wants.length === 0 ? <p className="soft">Nothing. All is well.</p> : null}
+            {wanting > wants.length ? <p className="soft">and {wanting - wants.length} more in the table</p> : null}
+          </section>
+        )}
+      </div>
+    </Page>
+  )
+}
+

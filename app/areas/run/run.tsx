@@ -1,0 +1,2 @@
+const Empty = () => null
+export default Empty

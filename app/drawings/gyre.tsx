@@ -1,0 +1,182 @@
+/** The ring drawing of the fleet. Data in, SVG out; every arc is a link or a choice, by mouse and by keyboard. */
+import { arc as arcShape } from 'd3-shape'
+import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
+import type { State } from '~/core/fleet'
+import type { Arc, GyreLayout, Reading } from './gyre-layout'
+import './gyre.css'
+
+const size = 620
+const radius = 304
+const hole = 96
+
+const bandOrder: readonly State[] = ['broken', 'unknown', 'strained', 'working', 'resting', 'well']
+
+interface Rings {
+  readonly inner: (depth: number) => number
+  readonly outer: (depth: number) => number
+}
+
+/** Equal rings, the outermost a little wider: it is where nodes are picked. */
+function ringsOf(count: number): Rings {
+  const width = (radius - hole) / (count + 0.3)
+  const inner = (depth: number): number => hole + (depth - 1) * width
+  return { inner, outer: (depth) => (depth >= count ? radius : inner(depth) + width) }
+}
+
+function path(start: number, end: number, inner: number, outer: number): string {
+  const gap = Math.min(0.004, (end - start) / 8)
+  return arcShape()({ startAngle: start + gap, endAngle: end - gap, innerRadius: inner + 1, outerRadius: outer - 1 }) ?? ''
+}
+
+/** Colour only where something is not as it should be; measures take the one ramp. */
+function fillOf(item: Arc, reading: Reading): string {
+  if (reading !== 'state') {
+    return item.reading === null ? 'var(--arc-1)' : `color-mix(in oklab, var(--petrol) ${Math.round(8 + 84 * item.reading)}%, var(--line))`
+  }
+  if (item.depth === 0) return 'var(--arc-1)'
+  if (item.kind === 'node') {
+    if (item.state === 'broken') return 'var(--broken)'
+    if (item.state === 'working') return 'var(--working)'
+    if (item.state === 'strained') return 'url(#strained-hatch)'
+    if (item.state === 'resting' || item.state === 'unknown') return 'url(#rest-hatch)'
+    return 'var(--arc-4)'
+  }
+  if (item.kind === 'cluster' && item.state === 'broken') return 'var(--broken)'
+  return item.kind === 'pool' ? 'var(--arc-3)' : item.kind === 'cluster' ? 'var(--arc-2)' : 'var(--arc-1)'
+}
+
+function Band({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
+  const total = Object.values(item.band ?? {}).reduce((sum, count) => sum + count, 0)
+  let at = item.start
+  return bandOrder.map((state) => {
+    const count = item.band?.[state] ?? 0
+    if (count === 0 || total === 0) return null
+    const start = at
+    at += ((item.end - item.start) * count) / total
+    return <path key={state} d={path(start, at, rings.inner(item.depth), rings.outer(item.depth))} fill={fillOf({ ...item, kind: 'node', state }, 'state')} />
+  })
+}
+
+/** A label along the arc where it is long enough, across it where the ring is wide enough, else none. */
+function Label({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
+  const inner = rings.inner(item.depth)
+  const outer = rings.outer(item.depth)
+  const middle = (inner + outer) / 2
+  const angle = (item.start + item.end) / 2
+  const length = (item.end - item.start) * middle
+  const width = item.name.length * 6.6 + 8
+  const x = middle * Math.sin(angle)
+  const y = -middle * Math.cos(angle)
+  const along = length > width
+  if (!along && !(outer - inner > width && length > 15)) return null
+  const turn = (angle * 180) / Math.PI
+  const rotation = along ? (turn > 90 && turn < 270 ? turn + 180 : turn) : turn > 180 ? turn + 90 : turn - 90
+  return (
+    <text x={x} y={y} transform={`rotate(${rotation} ${x} ${y})`} className="arc-label" dominantBaseline="central" textAnchor="middle">
+      {item.name}
+    </text>
+  )
+}
+
+export interface GyreProps {
+  readonly layout: GyreLayout
+  readonly reading: Reading
+  readonly selected: string | null
+  readonly onSelect: (ref: string) => void
+  readonly onZoom: (ref: string) => void
+  /** What the centre says: a total and a line below it. */
+  readonly total: string
+  readonly line: string
+}
+
+const wordOf = (item: Arc): string => `${item.kind} ${item.name}, ${item.state}${item.readingText === '' || item.readingText === item.state ? '' : `, ${item.readingText}`}`
+
+export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, onZoom, total, line }: GyreProps) {
+  const rings = useMemo(() => ringsOf(Math.max(1, layout.rings)), [layout.rings])
+  const drawing = useRef<SVGSVGElement>(null)
+  const up = layout.trail[layout.trail.length - 2]
+  const move = (event: KeyboardEvent<SVGGElement>, index: number): void => {
+    const item = layout.arcs[index]
+    if (!item) return
+    const focus = (to: number | undefined): void => {
+      if (to === undefined || to < 0) return
+      event.preventDefault()
+      drawing.current?.querySelector<SVGGElement>(`[data-arc="${to}"]`)?.focus()
+    }
+    const ring = layout.arcs.flatMap((other, i) => (other.depth === item.depth ? [i] : []))
+    const place = ring.indexOf(index)
+    const middle = (item.start + item.end) / 2
+    const over = (depth: number): number => layout.arcs.findIndex((other) => other.depth === depth && other.start <= middle && middle <= other.end)
+    if (event.key === 'ArrowRight') focus(ring[(place + 1) % ring.length])
+    else if (event.key === 'ArrowLeft') focus(ring[(place - 1 + ring.length) % ring.length])
+    else if (event.key === 'ArrowUp') focus(over(item.depth + 1))
+    else if (event.key === 'ArrowDown') focus(over(item.depth - 1))
+    else if (event.key === 'Enter') onZoom(item.ref)
+    else if (event.key === ' ') {
+      event.preventDefault()
+      onSelect(item.ref)
+    }
+  }
+  return (
+    <svg ref={drawing} className="gyre" viewBox={`${-size / 2} ${-size / 2} ${size} ${size}`} role="group" aria-label="The fleet as rings: sites, clusters, pools, nodes. Arrow keys move, Space selects, Enter zooms.">
+      <defs>
+        <pattern id="strained-hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="7" height="7" fill="var(--strained)" />
+          <path d="M0 0v7" stroke="var(--ground)" strokeWidth="3" />
+        </pattern>
+        <pattern id="rest-hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="6" height="6" fill="var(--ground)" />
+          <path d="M0 0v6" stroke="var(--resting)" strokeWidth="2" />
+        </pattern>
+      </defs>
+      {layout.arcs.map((item, index) => (
+        <g
+          key={`${item.ref}${item.band ? '/band' : ''}`}
+          data-arc={index}
+          className="arc"
+          role="button"
+          tabIndex={index === 0 || item.ref === selected ? 0 : -1}
+          aria-label={item.band ? `${item.readingText} of pool ${item.name}` : wordOf(item)}
+          aria-pressed={item.ref === selected}
+          onClick={() => (item.kind === 'node' || item.ref === selected ? (item.kind === 'node' ? onSelect(item.ref) : onZoom(item.ref)) : onSelect(item.ref))}
+          onDoubleClick={() => onZoom(item.ref)}
+          onKeyDown={(event) => move(event, index)}
+        >
+          <title>{item.band ? `${item.name}: ${item.readingText}` : `${item.name}: ${item.says || item.state}`}</title>
+          {item.band && reading === 'state' ? <Band item={item} rings={rings} /> : <path d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))} fill={fillOf(item, reading)} />}
+          {item.band ? null : <Label item={item} rings={rings} />}
+          {item.ref === selected && !item.band ? <path d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))} className="arc-selected" /> : null}
+        </g>
+      ))}
+      <g
+        className="centre"
+        role="button"
+        tabIndex={up ? 0 : -1}
+        aria-label={up ? `Back to ${up.name}` : 'The whole fleet'}
+        onClick={() => up && onZoom(up.ref)}
+        onKeyDown={(event) => {
+          if (up && (event.key === 'Enter' || event.key === ' ')) {
+            event.preventDefault()
+            onZoom(up.ref)
+          }
+        }}
+      >
+        <circle r={hole - 4} />
+        <text y={-30} className="centre-name">
+          {layout.centre.name}
+        </text>
+        <text y={4} className="centre-total">
+          {total}
+        </text>
+        <text y={28} className="centre-line">
+          {line}
+        </text>
+        {up ? (
+          <text y={48} className="centre-line">
+            back to {up.name}
+          </text>
+        ) : null}
+      </g>
+    </svg>
+  )
+})

@@ -1,0 +1,97 @@
+/** What you are pointed at, the clock, and the way to everything else. */
+import { ChevronsRight, CircleHelp, Contrast, Pause, Play, Search } from 'lucide-react'
+import { useColorScheme } from '@mui/material/styles'
+import { useFetcher } from 'react-router'
+import { clockText } from '../parts/when'
+import { To } from '../parts/to'
+import type { Aim } from './aim'
+import { useKey } from './keys'
+
+function Mark() {
+  return (
+    <svg width="26" height="20" viewBox="0 0 26 20" aria-hidden>
+      <path d="M2 18A11 11 0 0 1 13 7" fill="none" stroke="var(--petrol)" strokeWidth="3" />
+      <path d="M13 2a11 11 0 0 1 11 16" fill="none" stroke="var(--petrol)" strokeWidth="3" transform="translate(0 1)" />
+      <path d="M9 18a4.5 4.5 0 0 1 9 0" fill="none" stroke="var(--brass)" strokeWidth="3" />
+    </svg>
+  )
+}
+
+export interface ClockState {
+  readonly now: string
+  readonly speed: number
+  readonly calm: boolean
+  readonly slipping: boolean
+}
+
+function Clock({ clock }: { readonly clock: ClockState }) {
+  const fetcher = useFetcher()
+  const ask = (wish: Record<string, string>): void => void fetcher.submit(wish, { method: 'post', action: '/do/clock' })
+  const paused = clock.speed === 0
+  useKey(' ', () => ask({ speed: paused ? '60' : '0' }))
+  useKey('.', () => ask({ next: 'event' }))
+  return (
+    <>
+      <time className="mono nowrap" dateTime={clock.now} title={`The stand-ins’ clock, UTC${clock.calm ? '. Calm: 60× while a change runs, else 1×' : ''}`}>
+        {clockText(clock.now)}
+        {clock.slipping ? ' (slipping)' : ''}
+      </time>
+      <div className="speed" role="group" aria-label="Speed of the clock">
+        <button type="button" aria-pressed={paused} onClick={() => ask({ speed: paused ? '60' : '0' })} title={paused ? 'Resume (Space)' : 'Pause (Space)'}>
+          {paused ? <Play size={12} aria-hidden /> : <Pause size={12} aria-hidden />}
+          <span className="visually-hidden">{paused ? 'Resume' : 'Pause'}</span>
+        </button>
+        {[1, 60, 600].map((speed) => (
+          <button key={speed} type="button" aria-pressed={clock.speed === speed} onClick={() => ask({ speed: String(speed) })}>
+            {speed}×
+          </button>
+        ))}
+        <button type="button" onClick={() => ask({ next: 'event' })} title="To the next event (.)">
+          <ChevronsRight size={13} aria-hidden />
+          <span className="visually-hidden">To the next event</span>
+        </button>
+      </div>
+    </>
+  )
+}
+
+export interface AimBarProps {
+  readonly aim: Aim | null
+  readonly clock: ClockState
+  readonly onAim: () => void
+  readonly onJump: () => void
+  readonly onKeys: () => void
+}
+
+export function AimBar({ aim, clock, onAim, onJump, onKeys }: AimBarProps) {
+  const { mode, systemMode, setMode } = useColorScheme()
+  const dark = (mode === 'system' ? systemMode : mode) === 'dark'
+  return (
+    <header className="aim-bar" data-guarded={aim?.guarded ?? false}>
+      <To path="/fleet" className="mark" aria-label="Gyrarch, to the fleet">
+        <Mark />
+        Gyrarch
+      </To>
+      <button type="button" className="aim-button" onClick={onAim} aria-haspopup="dialog">
+        <span className="soft">aim</span>
+        <b>{aim?.name ?? 'whole fleet'}</b>
+        {aim ? <span className="soft">{aim.where}</span> : null}
+        {aim?.guarded ? <b>guarded</b> : null}
+        <kbd aria-hidden>a</kbd>
+      </button>
+      <span className="spring" />
+      <Clock clock={clock} />
+      <button type="button" className="quiet-button" onClick={onJump}>
+        <Search size={14} aria-hidden /> Jump <kbd aria-hidden>Ctrl K</kbd>
+      </button>
+      <button type="button" className="quiet-button" onClick={onKeys} title="Keys (?)">
+        <CircleHelp size={15} aria-hidden />
+        <span className="visually-hidden">Keys</span>
+      </button>
+      <button type="button" className="quiet-button" onClick={() => setMode(dark ? 'light' : 'dark')} title="Light or dark">
+        <Contrast size={15} aria-hidden />
+        <span className="visually-hidden">Light or dark</span>
+      </button>
+    </header>
+  )
+}

@@ -1,0 +1,163 @@
+/** The frame around every area. */
+import Dialog from '@mui/material/Dialog'
+import { type ReactNode, useEffect, useRef, useState } from 'react'
+import { useLocation, useNavigate, useRevalidator, useSearchParams } from 'react-router'
+import { AimBar, type ClockState } from './aim-bar'
+import { type Aim, useAim } from './aim'
+import { Jump, type Place } from './jump'
+import { keyList, letterKeysOn, setLetterKeys, useKey } from './keys'
+import { isLeader, useLive } from './live'
+import { FoldProvider } from './page'
+import { areas, type Counts, Rail } from './rail'
+import { RunLine, type RunSummary } from './run-line'
+import { useAddress } from '../parts/to'
+
+export interface FrameData {
+  readonly clock: ClockState
+  readonly aims: readonly Aim[]
+  readonly runs: readonly RunSummary[]
+  readonly changes: readonly { readonly id: string; readonly label: string; readonly state: string }[]
+  readonly counts: Counts
+}
+
+/** Reads loaders again when something has changed, at most once a second. */
+function useFreshness(): void {
+  const revalidator = useRevalidator()
+  const last = useRef(0)
+  const timer = useRef<ReturnType<typeof setTimeout> | null>(null)
+  const again = (): void => {
+    if (timer.current !== null) return
+    timer.current = setTimeout(
+      () => {
+        timer.current = null
+        last.current = Date.now()
+        if (document.visibilityState === 'visible') void revalidator.revalidate()
+      },
+      Math.max(0, 1000 - (Date.now() - last.current)),
+    )
+  }
+  useLive('state', again)
+  useLive('journal', again)
+  useLive('reset', again)
+  useEffect(() => {
+    const seen = (): void => void (document.visibilityState === 'visible' && revalidator.revalidate())
+    document.addEventListener('visibilitychange', seen)
+    return () => document.removeEventListener('visibilitychange', seen)
+  }, [revalidator])
+}
+
+/** Title and, if allowed, a notification say when a run ends or halts. */
+function useEndings(): void {
+  const [ending, setEnding] = useState<string | null>(null)
+  useLive('journal', (line) => {
+    if (!['run.done', 'run.halted', 'run.taken-back'].includes(line.kind)) return
+    setEnding(line.says)
+    if (isLeader() && typeof Notification !== 'undefined' && Notification.permission === 'granted' && document.visibilityState === 'hidden') new Notification('Gyrarch', { body: line.says })
+  })
+  useEffect(() => {
+    if (ending === null) return
+    const before = document.title
+    document.title = ending
+    const timer = setTimeout(() => {
+      if (document.title === ending) document.title = before
+      setEnding(null)
+    }, 8000)
+    return () => clearTimeout(timer)
+  }, [ending])
+}
+
+function Keys({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) {
+  const [on, setOn] = useState(letterKeysOn)
+  return (
+    <Dialog open={open} onClose={onClose} aria-label="Keys">
+      <div style={{ padding: 20, minWidth: 380 }}>
+        <h2>Keys</h2>
+        <dl className="facts" style={{ marginTop: 10 }}>
+          {keyList.map(([key, does]) => (
+            <div key={key}>
+              <dt>
+                <kbd>{key}</kbd>
+              </dt>
+              <dd>{does}</dd>
+            </div>
+          ))}
+        </dl>
+        <label style={{ display: 'flex', gap: 8, marginTop: 12 }}>
+          <input
+            type="checkbox"
+            checked={on}
+            onChange={(event) => {
+              setLetterKeys(event.target.checked)
+              setOn(event.target.checked)
+            }}
+          />
+          Single-letter keys
+        </label>
+      </div>
+    </Dialog>
+  )
+}
+
+function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonly aims: readonly Place[] } {
+  const navigate = useNavigate()
+  const address = useAddress()
+  const { pathname } = useLocation()
+  const [search] = useSearchParams()
+  const go = (path: string) => () => void navigate(path)
+  const pointAt = (ref: string | null) => () => {
+    const params = new URLSearchParams(search)
+    if (ref === null) params.delete('aim')
+    else params.set('aim', ref)
+    // A cluster’s page is that cluster: pointing elsewhere leaves it for the other one, or for the fleet.
+    const base = pathname.startsWith('/clusters/') ? (ref?.startsWith('cluster/') ? `/clusters/${ref.slice(8)}` : '/fleet') : pathname
+    void navigate(`${base}?${params.toString()}`)
+  }
+  return {
+    jumps: [
+      ...areas.map((area): Place => ({ label: area.name, kind: 'area', go: go(address(area.path)) })),
+      { label: 'Raise a cluster', kind: 'command', go: go(address('/raise/new')) },
+      { label: 'Fault tray', kind: 'command', go: go(address('/faults')) },
+      ...data.aims.map((aim): Place => ({ label: aim.name, kind: aim.ref.split('/')[0] ?? '', go: go(aim.ref.startsWith('cluster/') ? `/clusters/${aim.name}` : `/ground?site=${aim.name}`) })),
+      ...data.changes.map((change): Place => ({ label: `${change.id} ${change.label}`, kind: change.state, go: go(change.state === 'draft' ? `/raise/${change.id}` : `/changes/${change.id}`) })),
+    ],
+    aims: [{ label: 'whole fleet', kind: 'fleet', go: pointAt(null) }, ...data.aims.map((aim): Place => ({ label: aim.name, kind: `${aim.where}${aim.guarded ? ', guarded' : ''}`, go: pointAt(aim.ref) }))],
+  }
+}
+
+export function Frame({ data, children }: { readonly data: FrameData; readonly children: ReactNode }) {
+  const aim = useAim(data.aims)
+  const [live, setLive] = useState<ClockState | null>(null)
+  const clock = live !== null && live.now > data.clock.now ? live : (live && live.now === data.clock.now ? live : data.clock)
+  useLive('clock', setLive)
+  useFreshness()
+  useEndings()
+  const [dialog, setDialog] = useState<'jump' | 'aim' | 'keys' | null>(null)
+  const close = (): void => setDialog(null)
+  useKey('k', () => setDialog('jump'), { ctrl: true })
+  useKey('a', () => setDialog('aim'))
+  useKey('?', () => setDialog('keys'))
+  useKey('/', () => document.querySelector<HTMLInputElement>('[data-find]')?.focus())
+  useKey('y', () => {
+    const name = document.querySelector<HTMLElement>('[data-copy]')?.dataset['copy']
+    if (name !== undefined) void navigator.clipboard?.writeText(name)
+  })
+  const places = usePlaces(data)
+  return (
+    <FoldProvider>
+      <div className="frame">
+        <a href="#area" className="visually-hidden">
+          To the content
+        </a>
+        <AimBar aim={aim} clock={clock} onAim={() => setDialog('aim')} onJump={() => setDialog('jump')} onKeys={() => setDialog('keys')} />
+        <RunLine given={data.runs} now={clock.now} />
+        <div className="below" style={{ gridRow: 3 }}>
+          <Rail counts={data.counts} />
+          {children}
+        </div>
+      </div>
+      <Jump open={dialog === 'jump'} title="Jump to" places={places.jumps} onClose={close} />
+      <Jump open={dialog === 'aim'} title="Point at" places={places.aims} onClose={close} />
+      <Keys open={dialog === 'keys'} onClose={close} />
+    </FoldProvider>
+  )
+}

@@ -1,0 +1,93 @@
+/**
+ * One event stream for the whole browser, however many tabs are open: the tab that holds the lock reads it and passes
+ * everything on to the others.
+ */
+import { useEffect, useRef } from 'react'
+
+export interface LiveStep {
+  readonly id: string
+  readonly after: readonly string[]
+  readonly says: string
+  readonly group: string
+  readonly port: string
+  readonly verb: string
+  readonly state: 'waiting' | 'running' | 'retrying' | 'done' | 'failed' | 'undone' | 'skipped'
+  readonly undoing: boolean
+  readonly attempts: number
+  readonly mostAttempts: number
+  readonly seconds: { readonly likely: number; readonly worst: number }
+  readonly startedAt: string | null
+  readonly endedAt: string | null
+  readonly dueAt: string | null
+  readonly evidence: readonly { readonly at: string; readonly says: string }[]
+  readonly cause: { readonly class: string; readonly reason: string; readonly says: string; readonly chain: readonly { readonly about: string; readonly says: string }[] } | null
+}
+
+export interface LiveEvents {
+  readonly journal: { readonly seq: number; readonly at: string; readonly kind: string; readonly change: string | null; readonly about: string | null; readonly says: string }
+  readonly run: { readonly id: string; readonly label: string; readonly state: string; readonly startedAt: string | null; readonly endedAt: string | null; readonly steps: readonly LiveStep[] }
+  readonly state: { readonly version: number; readonly slices: readonly string[] }
+  readonly clock: { readonly now: string; readonly speed: number; readonly calm: boolean; readonly slipping: boolean }
+  readonly reset: { readonly says: string }
+}
+
+type Name = keyof LiveEvents
+const names: readonly Name[] = ['journal', 'run', 'state', 'clock', 'reset']
+
+const listeners = new Map<Name, Set<(data: never) => void>>()
+let leading = false
+let started = false
+
+const dispatch = (name: Name, data: unknown): void => {
+  for (const listener of listeners.get(name) ?? []) listener(data as never)
+}
+
+/** Whether this tab reads the stream: the one that speaks to the desktop. */
+export const isLeader = (): boolean => leading
+
+function start(): void {
+  if (started || typeof window === 'undefined') return
+  started = true
+  const channel = new BroadcastChannel('gyrarch-live')
+  channel.onmessage = ({ data }: MessageEvent<{ name: Name; data: unknown }>) => dispatch(data.name, data.data)
+  void navigator.locks.request(
+    'gyrarch-live',
+    () =>
+      new Promise<never>(() => {
+        leading = true
+        const source = new EventSource('/api/v1/live')
+        for (const name of names) {
+          source.addEventListener(name, (event: MessageEvent<string>) => {
+            const data: unknown = JSON.parse(event.data)
+            dispatch(name, data)
+            channel.postMessage({ name, data })
+          })
+        }
+        // A broken stream may have missed what is not in the journal: whoever shows states reads again.
+        let broken = false
+        source.onerror = () => {
+          broken = true
+        }
+        source.onopen = () => {
+          if (broken) dispatch('reset', { says: 'the stream was broken' })
+          broken = false
+        }
+      }),
+  )
+}
+
+/** Calls `handle` for every event of a name while the component stands. */
+export function useLive<N extends Name>(name: N, handle: (data: LiveEvents[N]) => void): void {
+  const latest = useRef(handle)
+  useEffect(() => {
+    latest.current = handle
+  })
+  useEffect(() => {
+    start()
+    const listener = (data: never): void => latest.current(data)
+    const set = listeners.get(name) ?? new Set()
+    listeners.set(name, set)
+    set.add(listener)
+    return () => void set.delete(listener)
+  }, [name])
+}

@@ -1,0 +1,55 @@
+/** The reason panel’s body for a selected object. */
+import Button from '@mui/material/Button'
+import type { ReasonData } from '../areas/reason-data'
+import { StateGlyph } from './state'
+import { To } from './to'
+import { Ago } from './when'
+
+export function Reason({ reason, now }: { readonly reason: ReasonData; readonly now: string }) {
+  return (
+    <>
+      <div>
+        <div className="about">
+          <span className="mono" data-copy={reason.name}>
+            {reason.name}
+          </span>
+          <span>
+            {reason.kind} · {reason.where}
+          </span>
+        </div>
+        <h2 style={{ marginTop: 4 }}>
+          <StateGlyph state={reason.state} /> {reason.state === 'well' ? 'Well' : reason.state.charAt(0).toUpperCase() + reason.state.slice(1)}
+        </h2>
+        <p className="soft" style={{ marginTop: 4 }}>
+          {reason.says}
+        </p>
+      </div>
+      <div>
+        <h3>What it rests on</h3>
+        <ul className="facts">
+          {reason.facts.map((fact) => (
+            <li key={`${fact.says}${fact.value}`}>
+              <span>{fact.says}</span>
+              <span className="source" style={{ overflowWrap: 'anywhere' }}>
+                {fact.value}
+                {fact.at === undefined ? null : (
+                  <>
+                    <br />
+                    <Ago at={fact.at} now={now} />
+                  </>
+                )}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </div>
+      <div className="acts">
+        {reason.actions.map((action) => (
+          <Button key={action.path} component={To} path={action.path} variant="outlined">
+            {action.says}
+          </Button>
+        ))}
+      </div>
+    </>
+  )
+}

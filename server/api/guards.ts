@@ -1,0 +1,63 @@
+/** What every request has to pass: the right host name, the right origin, and headers that keep pages to themselves. */
+import { randomBytes } from 'node:crypto'
+import type { RequestHandler, Response } from 'express'
+import helmet from 'helmet'
+import { Refusal } from '../changes/errors'
+import { sendRefusal } from './router'
+
+/** Only the server’s own names are answered, so that no foreign name can be pointed at it. */
+export function ownHostOnly(hosts: () => readonly string[]): RequestHandler {
+  return (request, response, next) => {
+    const host = request.headers.host?.toLowerCase()
+    if (host !== undefined && hosts().includes(host)) next()
+    else sendRefusal(response, new Refusal('forbidden', `This server does not answer to the host ${(host ?? 'without a name').slice(0, 100)}.`))
+  }
+}
+
+/** Mutations come from the server’s own pages, or from programs that are no browsers and send no origin. */
+export function ownOriginOnly(hosts: () => readonly string[]): RequestHandler {
+  return (request, response, next) => {
+    if (request.method === 'GET' || request.method === 'HEAD' || request.method === 'OPTIONS') {
+      next()
+      return
+    }
+    const { origin } = request.headers
+    const fetchSite = request.headers['sec-fetch-site']
+    const own = origin === undefined || hosts().some((host) => origin.toLowerCase() === `http://${host}`)
+    if (own && (fetchSite === undefined || fetchSite === 'same-origin' || fetchSite === 'none')) next()
+    else sendRefusal(response, new Refusal('forbidden', 'Changes are taken from Gyrarch’s own pages only, not from another site.'))
+  }
+}
+
+const nonceOf = (response: Response): string => String(response.locals['nonce'])
+
+/** Security headers; scripts run only with the nonce of the page, drawn for each request. */
+export function headers(): RequestHandler[] {
+  return [
+    (_request, response, next) => {
+      response.locals['nonce'] = randomBytes(16).toString('base64')
+      next()
+    },
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'self'"],
+          scriptSrc: ["'self'", (_request, response) => `'nonce-${nonceOf(response as Response)}'`],
+          // Style attributes of drawings (positions, sizes) are computed; scripts are what must not be inlined.
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          imgSrc: ["'self'", 'data:', 'blob:'],
+          fontSrc: ["'self'", 'data:'],
+          connectSrc: ["'self'"],
+          workerSrc: ["'self'", 'blob:'],
+          objectSrc: ["'none'"],
+          baseUri: ["'none'"],
+          formAction: ["'self'"],
+          frameAncestors: ["'none'"],
+        },
+      },
+      strictTransportSecurity: false,
+      crossOriginEmbedderPolicy: false,
+    }),
+  ]
+}

@@ -1,0 +1,89 @@
+/**
+ * The event stream to browsers and automation. Events are gathered and sent at most four times a second, one for each
+ * thing that changed; the id is the journal’s sequence, from which a stream that broke off goes on.
+ */
+import type { Request, Response } from 'express'
+import type { Gyrarch } from '../gyrarch'
+import { changeId } from '../runner/journal'
+import type { JournalEntry } from './hub'
+
+const frameMs = 250
+const commentMs = 15_000
+/** More missed lines than this and the reader starts afresh. */
+const mostMissed = 500
+
+export function live(gyrarch: Gyrarch, request: Request, response: Response): void {
+  response.writeHead(200, { 'Content-Type': 'text/event-stream; charset=utf-8', 'Cache-Control': 'no-store', Connection: 'keep-alive', 'X-Accel-Buffering': 'no' })
+  response.flushHeaders()
+  const lines: JournalEntry[] = []
+  const runs = new Map<number, Set<string>>()
+  const slices = new Set<string>()
+  let clock = true
+  let sending = false
+  let lastId = 0
+
+  const write = (event: string, data: unknown, id?: number): void => {
+    response.write(`${id === undefined ? '' : `id: ${id}\n`}event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
+  }
+  const onJournal = (entry: JournalEntry): void => void lines.push(entry)
+  const onRun = ({ change, steps }: { change: number; steps: readonly string[] }): void => {
+    const known = runs.get(change) ?? new Set<string>()
+    for (const step of steps) known.add(step)
+    runs.set(change, known)
+  }
+  const onState = (changed: readonly string[]): void => {
+    slices.add('fleet')
+    for (const slice of changed) slices.add(slice)
+  }
+  const onClock = (): void => {
+    clock = true
+  }
+  gyrarch.hub.on('journal', onJournal).on('run', onRun).on('state', onState).on('clock', onClock)
+
+  const frame = async (): Promise<void> => {
+    if (sending) return
+    sending = true
+    try {
+      for (const entry of lines.splice(0)) {
+        if (entry.seq <= lastId) continue
+        lastId = entry.seq
+        write('journal', entry, entry.seq)
+      }
+      const pending = [...runs]
+      runs.clear()
+      for (const [number, steps] of pending) {
+        const row = await gyrarch.changes.find(changeId(number)).catch(() => null)
+        if (!row) continue
+        const some = steps.size > 0 ? await gyrarch.changes.steps(number, [...steps]) : []
+        write('run', { id: changeId(number), label: row.label, state: row.state, startedAt: row.startedAt, endedAt: row.endedAt, steps: some })
+      }
+      if (slices.size > 0) {
+        write('state', { version: gyrarch.fleet.last().version, slices: [...slices] })
+        slices.clear()
+      }
+      if (clock) {
+        clock = false
+        const { now, speed, calm, slipping } = gyrarch.outside
+        write('clock', { now: new Date(now).toISOString(), speed, calm, slipping })
+      }
+    } finally {
+      sending = false
+    }
+  }
+
+  const begin = async (): Promise<void> => {
+    const asked = request.get('last-event-id') ?? ''
+    if (!/^\d{1,15}$/.test(asked)) return
+    const missed = await gyrarch.journal({ after: Number(asked), limit: mostMissed + 1 })
+    if (missed.length > mostMissed) write('reset', { says: 'too much was missed; read again' })
+    else lines.unshift(...missed)
+  }
+  const frames = setInterval(() => void frame().catch(() => undefined), frameMs)
+  const comments = setInterval(() => response.write(': still here\n\n'), commentMs)
+  void begin().then(frame, () => undefined)
+  response.on('close', () => {
+    clearInterval(frames)
+    clearInterval(comments)
+    gyrarch.hub.off('journal', onJournal).off('run', onRun).off('state', onState).off('clock', onClock)
+  })
+}

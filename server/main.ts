@@ -1,0 +1,98 @@
+/** The server: opens Gyrarch, serves API and pages on 127.0.0.1, and ends cleanly. */
+import { createServer } from 'node:http'
+import { resolve } from 'node:path'
+import { parseArgs } from 'node:util'
+import { createRequestHandler } from '@react-router/express'
+import compression from 'compression'
+import express from 'express'
+import pino from 'pino'
+import { RouterContextProvider, type ServerBuild } from 'react-router'
+import { gyrarchContext, nonceContext } from '~/app/context'
+import { headers, ownHostOnly, ownOriginOnly } from './api/guards'
+import { apiRouter } from './api/router'
+import { Gyrarch } from './gyrarch'
+import { inOwnThread } from './ports/standin/engine-link'
+
+const { values } = parseArgs({
+  options: {
+    port: { type: 'string', default: '4600' },
+    data: { type: 'string', default: 'data' },
+    nodes: { type: 'string', default: '0' },
+    host: { type: 'string', multiple: true, default: [] },
+  },
+})
+
+const log = pino({ level: process.env['LOG_LEVEL'] ?? 'warn' }, pino.destination(2))
+
+function wholeNumber(text: string, name: string, most: number): number {
+  if (/^\d{1,7}$/.test(text) && Number(text) <= most) return Number(text)
+  process.stderr.write(`--${name} ${text}: give a whole number from 0 to ${most}.\n`)
+  process.exit(2)
+}
+
+const port = wholeNumber(values.port, 'port', 65_535)
+const nodes = wholeNumber(values.nodes, 'nodes', 20_000)
+const onError = (error: unknown): void => log.error(error)
+
+const app = express()
+const server = createServer(app)
+
+/** Takes the port first: a taken one is said before anything is loaded. */
+await new Promise<void>((done) => {
+  server.once('error', (error: NodeJS.ErrnoException) => {
+    const says = error.code === 'EADDRINUSE' ? `Port ${port} is taken by another program. Choose one with --port, for example --port ${port + 1}.` : `The server could not start: ${error.message}`
+    process.stderr.write(`${says}\n`)
+    process.exit(1)
+  })
+  server.listen(port, '127.0.0.1', done)
+})
+const address = server.address()
+const actualPort = typeof address === 'object' && address !== null ? address.port : port
+
+const gyrarch = await Gyrarch.open({
+  dir: resolve(values.data),
+  link: inOwnThread(new URL('./engine.js', import.meta.url)),
+  computeWorker: new URL('./compute.js', import.meta.url),
+  nodes,
+  onError,
+})
+await gyrarch.fleet.view()
+
+const hosts = (): readonly string[] => [`127.0.0.1:${actualPort}`, `localhost:${actualPort}`, ...values.host.map((host) => host.toLowerCase())]
+
+app.disable('x-powered-by')
+app.use(ownHostOnly(hosts), ...headers(), ownOriginOnly(hosts))
+app.use('/api/v1', apiRouter(gyrarch, onError))
+const client = new URL('../client/', import.meta.url).pathname
+app.use('/assets', express.static(`${client}assets`, { immutable: true, maxAge: '1y' }))
+app.use(compression(), express.static(client, { maxAge: '1h', index: false }))
+app.use(
+  createRequestHandler({
+    build: () => import('virtual:react-router/server-build') as unknown as Promise<ServerBuild>,
+    getLoadContext: (_request, response) => {
+      const context = new RouterContextProvider()
+      context.set(gyrarchContext, gyrarch)
+      context.set(nonceContext, String(response.locals['nonce']))
+      return context
+    },
+  }),
+)
+
+process.stdout.write(`Gyrarch is at http://127.0.0.1:${actualPort}\n`)
+
+let ending = false
+const end = (): void => {
+  if (ending) return
+  ending = true
+  server.close()
+  server.closeAllConnections()
+  void gyrarch.close().then(
+    () => process.exit(0),
+    (error: unknown) => {
+      onError(error)
+      process.exit(1)
+    },
+  )
+}
+process.on('SIGINT', end)
+process.on('SIGTERM', end)
