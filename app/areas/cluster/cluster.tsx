@@ -1,2 +1,234 @@
-const Empty = () => null
-export default Empty
+/** One cluster: its nodes, objects and events, its access file, and the way to take it down. */
+import Button from '@mui/material/Button'
+import { useState } from 'react'
+import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
+import { clusterState, leftovers, type NodeView, nodesOf, nodeState, type State, stateContext } from '~/core/fleet'
+import { bytesText, coresText, countText, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { useKey } from '../../frame/keys'
+import { Page } from '../../frame/page'
+import { Reason } from '../../parts/reason'
+import { StateGlyph, StateText } from '../../parts/state'
+import { type Column, saveFile, Table } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { Ago, clockText } from '../../parts/when'
+import { reasonFor } from '../reason-data'
+import { orNotFound, orRefused } from '../refusals'
+import { Refusal } from '~/server/changes/errors'
+import type { Route } from './+types/cluster'
+
+export const meta: Route.MetaFunction = ({ params }) => [{ title: `${params.name} · Gyrarch` }]
+
+interface ObjectRow {
+  readonly kind: string
+  readonly namespace: string
+  readonly name: string
+  readonly says: string
+  readonly createdAt: string
+}
+
+interface ApiObject {
+  readonly kind?: string
+  readonly metadata?: { readonly name?: string; readonly namespace?: string; readonly creationTimestamp?: string }
+  readonly spec?: { readonly nodeName?: string; readonly replicas?: number; readonly clusterIP?: string; readonly ports?: readonly { readonly port?: number }[] }
+  readonly status?: { readonly phase?: string; readonly podIP?: string; readonly readyReplicas?: number; readonly numberReady?: number; readonly desiredNumberScheduled?: number; readonly conditions?: readonly { readonly type: string; readonly status: string; readonly message?: string }[] }
+}
+
+/** What an object says of itself in a few words. */
+function objectSays({ kind, spec, status }: ApiObject): string {
+  switch (kind) {
+    case 'Pod': {
+      const waits = status?.conditions?.find((condition) => condition.type === 'PodScheduled')?.message
+      return [status?.phase, spec?.nodeName, status?.podIP, waits].filter(Boolean).join(' · ')
+    }
+    case 'Deployment':
+    case 'StatefulSet':
+      return `${status?.readyReplicas ?? 0} of ${spec?.replicas ?? 0} ready`
+    case 'DaemonSet':
+      return `${status?.numberReady ?? 0} of ${status?.desiredNumberScheduled ?? 0} ready`
+    case 'Service':
+      return `${spec?.clusterIP ?? ''}:${spec?.ports?.[0]?.port ?? ''}`
+    case 'Node':
+      return status?.conditions?.find((condition) => condition.type === 'Ready')?.status === 'True' ? 'ready' : 'not ready'
+    default:
+      return status?.phase ?? ''
+  }
+}
+
+const tabs = ['nodes', 'objects', 'events'] as const
+
+export async function loader({ params, request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const cluster = await orNotFound(() => gyrarch.cluster(params.name))
+  const view = await gyrarch.fleet.view()
+  const search = new URL(request.url).searchParams
+  const tab = tabs.find((one) => one === search.get('show')) ?? 'nodes'
+  const state = stateContext(view)
+  const site = view.sites.find((other) => other.name === cluster.site)
+  const objects = tab === 'objects' ? await gyrarch.outside.objects(cluster.name, {}) : null
+  const events = tab === 'events' ? await gyrarch.outside.events(cluster.name) : []
+  const at = search.get('at')
+  return {
+    aim: `cluster/${cluster.name}`,
+    now: view.now,
+    tab,
+    name: cluster.name,
+    guarded: cluster.guarded,
+    apiAnswers: cluster.apiAnswers,
+    ...clusterState(cluster, state),
+    summary: `${cluster.site} · ${cluster.release} · ${countText(nodesOf(cluster).length, 'node')} · ${countText(cluster.podCount, 'pod')}`,
+    nodes: cluster.pools.flatMap((pool) => pool.nodes.map((node) => ({ ...node, pool: pool.name, ...nodeState(node, cluster, state) }))),
+    objects: (objects ?? []).map((object): ObjectRow => {
+      const read = object as ApiObject
+      return { kind: read.kind ?? '', namespace: read.metadata?.namespace ?? '', name: read.metadata?.name ?? '', says: objectSays(read), createdAt: read.metadata?.creationTimestamp ?? '' }
+    }),
+    events: events.map((event) => ({ ...event, at: new Date(event.at).toISOString() })).reverse(),
+    reason: reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ?? reasonFor(view, `cluster/${cluster.name}`),
+    left: site ? leftovers(site, view.clusters) : [],
+  }
+}
+
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const form = await request.formData()
+  return orRefused(async () => {
+    if (form.get('do') === 'access') return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
+    if (form.get('do') === 'take-down') {
+      const record = await gyrarch.changes.draft('cluster.takedown', { cluster: params.name })
+      throw redirect(`/changes/${record.id}`)
+    }
+    throw new Refusal('invalid', 'A cluster can give its access file or be taken down.')
+  })
+}
+
+type NodeRow = NodeView & { readonly state: State; readonly says: string }
+
+const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
+  { name: 'node', value: (node) => node.name, show: (node) => <span className="mono">{node.name}</span> },
+  { name: 'state', value: (node) => node.state, show: (node) => <StateText state={node.state} /> },
+  { name: 'pool', value: (node) => node.pool },
+  { name: 'zone', value: (node) => node.zone, show: (node) => <span className="mono">{node.zone}</span> },
+  { name: 'address', value: (node) => node.address, show: (node) => <span className="mono">{node.address}</span> },
+  { name: 'agent', value: (node) => node.release, show: (node) => <span className="mono">{node.release}</span> },
+  { name: 'conditions', value: (node) => node.conditions.filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True')).map((condition) => condition.type).join(', ') || 'as they should be' },
+  { name: 'CPU asked', value: (node) => node.requestedCpuMilli, show: (node) => `${numberText(node.requestedCpuMilli / 1000, 1)} of ${coresText(node.allocatableCpuMilli)}`, number: true },
+  { name: 'memory asked', value: (node) => node.requestedMemoryBytes, show: (node) => `${bytesText(node.requestedMemoryBytes)} of ${bytesText(node.allocatableMemoryBytes)}`, number: true },
+  { name: 'pods', value: (node) => node.pods, number: true },
+  { name: 'made', value: (node) => node.createdAt, show: (node) => <Ago at={node.createdAt} now={now} /> },
+]
+
+const objectColumns = (now: string): readonly Column<ObjectRow>[] => [
+  { name: 'kind', value: (row) => row.kind },
+  { name: 'namespace', value: (row) => row.namespace, show: (row) => <span className="mono">{row.namespace}</span> },
+  { name: 'name', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  { name: 'says', value: (row) => row.says },
+  { name: 'made', value: (row) => row.createdAt, show: (row) => (row.createdAt === '' ? '' : <Ago at={row.createdAt} now={now} />) },
+]
+
+type EventRow = Route.ComponentProps['loaderData']['events'][number]
+
+const eventColumns: readonly Column<EventRow>[] = [
+  { name: 'at', value: (event) => event.at, show: (event) => clockText(event.at) },
+  { name: 'type', value: (event) => event.type, show: (event) => <StateText state={event.type === 'Warning' ? 'strained' : 'well'}>{event.type}</StateText> },
+  { name: 'reason', value: (event) => event.reason },
+  { name: 'about', value: (event) => event.about, show: (event) => <span className="mono">{event.about}</span> },
+  { name: 'message', value: (event) => event.message },
+]
+
+function Access({ name, answers }: { readonly name: string; readonly answers: boolean }) {
+  const fetcher = useFetcher<{ yaml?: string; refused?: string | null }>()
+  const [said, setSaid] = useState('')
+  const yaml = fetcher.data?.yaml
+  return (
+    <div>
+      <h3>Access file</h3>
+      <p className="soft">A kubeconfig for duty, valid for eight hours.</p>
+      <div className="acts" style={{ marginTop: 8 }}>
+        {yaml === undefined ? (
+          <Button variant="contained" disabled={!answers || fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'access' }, { method: 'post' })}>
+            Make an access file
+          </Button>
+        ) : (
+          <>
+            <Button variant="contained" onClick={() => saveFile(`${name}.kubeconfig.yaml`, 'application/yaml', yaml)}>
+              Download
+            </Button>
+            <Button
+              variant="outlined"
+              onClick={() =>
+                void navigator.clipboard.writeText(yaml).then(
+                  () => setSaid('Copied.'),
+                  () => setSaid('The browser did not allow copying.'),
+                )
+              }
+            >
+              Copy
+            </Button>
+            <span role="status">{said}</span>
+          </>
+        )}
+        {answers ? null : <span className="soft">once its API answers</span>}
+      </div>
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+    </div>
+  )
+}
+
+export default function Cluster({ loaderData }: Route.ComponentProps) {
+  const { name, state, says, summary, tab, nodes, objects, events, reason, now, apiAnswers, left } = loaderData
+  const [search] = useSearchParams()
+  const navigate = useNavigate()
+  const address = useAddress()
+  const fetcher = useFetcher()
+  const keep = Object.fromEntries(search)
+  const takeDown = (): void => void fetcher.submit({ do: 'take-down' }, { method: 'post' })
+  useKey('c', takeDown)
+  const select = (node: string): void => void navigate(address(`/clusters/${name}`, { ...keep, at: node }), { preventScrollReset: true })
+  return (
+    <Page
+      title={
+        <>
+          <StateGlyph state={state} title={state} /> {name}
+        </>
+      }
+      beside={<span className="soft">{summary}</span>}
+      reason={
+        <>
+          {reason ? <Reason reason={{ ...reason, actions: [] }} now={now} /> : <p>{says}</p>}
+          <Access name={name} answers={apiAnswers} />
+          {left.length > 0 ? (
+            <div>
+              <h3>At its site, owned by no cluster</h3>
+              <ul className="facts">
+                {left.map((item) => (
+                  <li key={`${item.kind}${item.name}`}>
+                    <span>
+                      {item.kind} <span className="mono">{item.name}</span>
+                    </span>
+                    <span className="source">{item.says}</span>
+                  </li>
+                ))}
+              </ul>
+            </div>
+          ) : null}
+          <div className="acts">
+            <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={takeDown}>
+              Draft taking it down
+            </Button>
+          </div>
+        </>
+      }
+    >
+      <nav className="tabs" aria-label="What to show">
+        {tabs.map((one) => (
+          <To key={one} path={`/clusters/${name}`} query={{ ...keep, show: one === 'nodes' ? null : one }} aria-current={one === tab}>
+            {one}
+          </To>
+        ))}
+      </nav>
+      {tab === 'nodes' ? <Table name={`nodes of ${name}`} columns={nodeColumns(now)} rows={nodes} id={(node) => node.name} selected={search.get('at')} onSelect={(node) => select(node.name)} empty={apiAnswers ? 'No node has joined yet.' : 'Its API does not answer yet, so nothing is known of its nodes.'} /> : null}
+      {tab === 'objects' ? <Table name={`objects of ${name}`} columns={objectColumns(now)} rows={objects} id={(row) => `${row.kind}/${row.namespace}/${row.name}`} empty={apiAnswers ? 'It holds no objects.' : 'Its API does not answer.'} /> : null}
+      {tab === 'events' ? <Table name={`events of ${name}`} columns={eventColumns} rows={events} id={(event) => `${event.at}${event.about}${event.reason}${event.message}`} empty="Its API has no events now: it keeps them only for a while." /> : null}
+    </Page>
+  )
+}

@@ -1,2 +1,131 @@
-const Empty = () => null
-export default Empty
+/** The fault tray: faults that can be put into the stand-ins, to practise and to test. */
+import Button from '@mui/material/Button'
+import MenuItem from '@mui/material/MenuItem'
+import TextField from '@mui/material/TextField'
+import { useState } from 'react'
+import { useFetcher } from 'react-router'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { Ago } from '../../parts/when'
+import { orRefused } from '../refusals'
+import { Refusal } from '~/server/changes/errors'
+import type { Route } from './+types/faults'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Fault tray · Gyrarch' }]
+
+export async function loader({ context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const { possible, active } = await gyrarch.outside.faults()
+  const { sites } = await gyrarch.fleet.view()
+  return {
+    now: new Date(gyrarch.outside.now).toISOString(),
+    possible,
+    active: active.map((fault) => ({ id: fault.id, fault: fault.kind, about: fault.about, mode: fault.mode, left: fault.left, since: new Date(fault.since).toISOString() })),
+    subjects: {
+      'machine-unavailable': sites.filter((site) => site.kind === 'cloud').map((site) => `site/${site.name}`),
+      'image-missing': sites.flatMap((site) => site.images.map((image) => `image/${site.name}/${image.release}`)),
+      'no-stock': sites.filter((site) => site.kind === 'cloud').flatMap((site) => site.sizes.flatMap((size) => size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`))),
+      'machine-dies': sites.map((site) => `site/${site.name}`),
+    } as Readonly<Record<string, readonly string[]>>,
+  }
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const form = await request.formData()
+  const text = (name: string): string => String(form.get(name) ?? '').slice(0, 300)
+  return orRefused(async () => {
+    if (text('end') !== '') await gyrarch.endFault(text('end'))
+    else {
+      const times = Number(text('times') || '1')
+      if (!Number.isInteger(times) || times < 1 || times > 10_000) throw new Refusal('invalid', 'It strikes between 1 and 10,000 times.', [{ path: 'times', says: 'give a whole number' }])
+      await gyrarch.putFault({ fault: text('fault'), about: text('about'), mode: text('mode') === 'transient' ? 'transient' : 'permanent', times, afterSeconds: 0 })
+    }
+    return { refused: null }
+  })
+}
+
+export default function Faults({ loaderData }: Route.ComponentProps) {
+  const { possible, active, subjects, now } = loaderData
+  const fetcher = useFetcher<{ refused: string | null }>()
+  const [fault, setFault] = useState('machine-unavailable')
+  const [about, setAbout] = useState('')
+  const [mode, setMode] = useState('permanent')
+  const [times, setTimes] = useState('3')
+  const choices = subjects[fault] ?? []
+  const chosen = choices.includes(about) ? about : (choices[0] ?? '')
+  return (
+    <Page
+      title="Fault tray"
+      beside={<span className="soft">what can go wrong outside, put there on purpose</span>}
+      reason={
+        <>
+          <h2>{active.length === 0 ? 'No fault is active' : `${active.length} active`}</h2>
+          <p className="soft">A fault is an event in the simulated outside. Gyrarch is not told: it meets it as it would meet a real one.</p>
+        </>
+      }
+    >
+      <div className="scroll" tabIndex={0} role="region" aria-label="Faults">
+        <div className="fields" style={{ display: 'flex', gap: 12, flexWrap: 'wrap', padding: '8px 0 16px' }}>
+          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 320 }}>
+            {possible.map((one) => (
+              <MenuItem key={one.fault} value={one.fault}>
+                {one.says}
+              </MenuItem>
+            ))}
+          </TextField>
+          <TextField select label="About" value={chosen} onChange={(event) => setAbout(event.target.value)} sx={{ width: 280 }}>
+            {choices.map((one) => (
+              <MenuItem key={one} value={one}>
+                {one}
+              </MenuItem>
+            ))}
+          </TextField>
+          <TextField select label="Lasts" value={mode} onChange={(event) => setMode(event.target.value)} sx={{ width: 160 }}>
+            <MenuItem value="permanent">until taken away</MenuItem>
+            <MenuItem value="transient">some times</MenuItem>
+          </TextField>
+          {mode === 'transient' ? <TextField label="Times" type="number" value={times} onChange={(event) => setTimes(event.target.value)} sx={{ width: 90 }} /> : null}
+          <Button variant="contained" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ fault, about: chosen, mode, times }, { method: 'post' })}>
+            Put it in
+          </Button>
+        </div>
+        {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+        {active.length === 0 ? (
+          <p className="empty">Nothing is wrong outside.</p>
+        ) : (
+          <table className="grid">
+            <thead>
+              <tr>
+                <th scope="col">fault</th>
+                <th scope="col">about</th>
+                <th scope="col">lasts</th>
+                <th scope="col">since</th>
+                <th scope="col">
+                  <span className="visually-hidden">take away</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {active.map((one) => (
+                <tr key={one.id}>
+                  <td>{possible.find((known) => known.fault === one.fault)?.says ?? one.fault}</td>
+                  <td className="mono">{one.about}</td>
+                  <td>{one.left === null ? 'until taken away' : `${one.left} more times`}</td>
+                  <td>
+                    <Ago at={one.since} now={now} />
+                  </td>
+                  <td>
+                    <Button variant="outlined" onClick={() => void fetcher.submit({ end: one.id }, { method: 'post' })} aria-label={`Take away ${one.fault} about ${one.about}`}>
+                      Take away
+                    </Button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+    </Page>
+  )
+}

@@ -1,2 +1,259 @@
-const Empty = () => null
-export default Empty
+/** The ground: sites with their zones, hosts, room and networks. */
+import Button from '@mui/material/Button'
+import { useNavigate, useSearchParams } from 'react-router'
+import { type SiteView, siteState, type State, stateContext } from '~/core/fleet'
+import { bytesText, countText, listText, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { AddressStrip } from '../../drawings/address-strip'
+import { useKey } from '../../frame/keys'
+import { Page } from '../../frame/page'
+import { Reason } from '../../parts/reason'
+import { StateGlyph, StateText } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { reasonFor } from '../reason-data'
+import type { Route } from './+types/ground'
+import './ground.css'
+
+export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.site?.name ?? 'Ground'} · Ground · Gyrarch` }]
+
+interface SiteRow {
+  readonly name: string
+  readonly title: string
+  readonly kind: string
+  readonly state: State
+  readonly zones: string
+  readonly machines: number
+  readonly used: number
+  readonly of: number
+}
+
+const coresOf = (site: SiteView): number => site.quotaCores ?? site.hosts.reduce((sum, host) => sum + host.cores, 0) * site.overcommit
+const usedOf = (site: SiteView): number => site.machines.reduce((sum, machine) => sum + machine.cores, 0)
+
+/** Cores used, reserved for failover and by runs, and free, in each zone and on each host. */
+function roomOf(site: SiteView, pending: readonly { readonly zone?: string; readonly cores?: number; readonly what: string }[]) {
+  const seen = new Set(site.machines.map((machine) => machine.name))
+  return site.zones.map((zone) => {
+    const hosts = site.hosts
+      .filter((host) => host.zone === zone)
+      .map((host) => {
+        const on = site.machines.filter((machine) => machine.host === host.name)
+        return { name: host.name, cores: host.cores * site.overcommit, memoryBytes: host.memoryBytes, used: on.reduce((sum, machine) => sum + machine.cores, 0), usedMemory: on.reduce((sum, machine) => sum + machine.memoryBytes, 0), machines: on.map((machine) => ({ name: machine.name, cores: machine.cores, cluster: machine.cluster })) }
+      })
+    const cores = hosts.reduce((sum, host) => sum + host.cores, 0)
+    const reserve = hosts.length > 0 ? Math.max(...hosts.map((host) => host.cores)) * site.reservePerZone : 0
+    const machines = site.machines.filter((machine) => machine.zone === zone)
+    const used = machines.reduce((sum, machine) => sum + machine.cores, 0)
+    const taken = pending.filter((reservation) => reservation.zone === zone && !seen.has(reservation.what)).reduce((sum, reservation) => sum + (reservation.cores ?? 0), 0)
+    return { zone, hosts, cores, reserve, used, taken, machines: machines.length, free: Math.max(0, cores - reserve - used - taken) }
+  })
+}
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const search = new URL(request.url).searchParams
+  const aim = search.get('aim') ?? ''
+  const wish = search.get('site') ?? (aim.startsWith('site/') ? aim.slice(5) : view.clusters.find((cluster) => `cluster/${cluster.name}` === aim)?.site)
+  const site = view.sites.find((other) => other.name === wish) ?? view.sites[0] ?? null
+  const state = stateContext(view)
+  return {
+    now: view.now,
+    site,
+    aim: site && search.has('site') ? `site/${site.name}` : null,
+    room: site ? roomOf(site, view.reservations.filter((taken) => taken.site === site.name && taken.kind === 'machine')) : [],
+    clusters: site ? view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => ({ name: cluster.name, pods: cluster.pods, services: cluster.services })) : [],
+    reason: reasonFor(view, site ? `site/${site.name}` : null),
+    sites: view.sites.map((other): SiteRow => ({ name: other.name, title: other.title, kind: other.kind, state: siteState(other, view.clusters, state).state, zones: listText(other.zones), machines: other.machines.length, used: usedOf(other), of: coresOf(other) })),
+  }
+}
+
+const columns: readonly Column<SiteRow>[] = [
+  { name: 'site', value: (row) => row.name, show: (row) => <To path="/ground" query={{ site: row.name, as: null }} className="mono">{row.name}</To> },
+  { name: 'state', value: (row) => row.state, show: (row) => <StateText state={row.state} /> },
+  { name: 'kind', value: (row) => row.kind },
+  { name: 'what', value: (row) => row.title },
+  { name: 'zones', value: (row) => row.zones },
+  { name: 'machines', value: (row) => row.machines, number: true },
+  { name: 'cores used', value: (row) => row.used, number: true },
+  { name: 'cores in all', value: (row) => row.of, number: true },
+]
+
+function Fill({ used, reserved, kept, of, label }: { readonly used: number; readonly reserved: number; readonly kept: number; readonly of: number; readonly label: string }) {
+  const part = (value: number): string => `${of === 0 ? 0 : Math.min(100, (100 * value) / of)}%`
+  return (
+    <div className="fill" role="img" aria-label={label} title={label}>
+      <span className="fill-used" style={{ width: part(used) }} />
+      <span className="fill-reserved" style={{ width: part(reserved) }} />
+      <span className="fill-kept" style={{ width: part(kept) }} />
+    </div>
+  )
+}
+
+type Zone = ReturnType<typeof roomOf>[number]
+
+function ZoneRoom({ zone, site }: { readonly zone: Zone; readonly site: SiteView }) {
+  return (
+    <div className="zone">
+      <h3 className="mono">{zone.zone}</h3>
+      {zone.cores > 0 ? (
+        <>
+          <Fill used={zone.used} reserved={zone.taken} kept={zone.reserve} of={zone.cores} label={`${zone.zone}: ${zone.used} of ${zone.cores} cores used, ${zone.taken} reserved by runs, ${zone.reserve} kept for failover, ${zone.free} free`} />
+          <p className="soft">
+            {numberText(zone.used)} used{zone.taken ? `, ${zone.taken} reserved` : ''}, {numberText(zone.reserve)} kept for failover, <b>{numberText(zone.free)} cores free</b> of {numberText(zone.cores)}
+          </p>
+          <ul className="hosts">
+            {zone.hosts.slice(0, 12).map((host) => (
+              <li key={host.name}>
+                <span className="mono">{host.name}</span>
+                <Fill used={host.used} reserved={0} kept={0} of={host.cores} label={`${host.name}: ${host.used} of ${host.cores} cores, ${bytesText(host.usedMemory)} of ${bytesText(host.memoryBytes)}; ${host.machines.map((machine) => machine.name).join(', ') || 'empty'}`} />
+                <span className="soft nowrap">
+                  {host.used} of {host.cores}
+                </span>
+              </li>
+            ))}
+          </ul>
+          {zone.hosts.length > 12 ? <p className="soft">and {countText(zone.hosts.length - 12, 'host')} more</p> : null}
+        </>
+      ) : (
+        <p className="soft">
+          {countText(zone.machines, 'machine')}, {zone.used} vCPU{zone.taken ? `, ${zone.taken} reserved` : ''}. Sizes: {listText(site.sizes.filter((size) => size.zones.includes(zone.zone)).map((size) => `${size.name}${size.soldOut.includes(zone.zone) ? ' (none left)' : ''}`)) || 'none'}
+        </p>
+      )}
+    </div>
+  )
+}
+
+export default function Ground({ loaderData }: Route.ComponentProps) {
+  const { site, sites, room, clusters, reason, now } = loaderData
+  const [search] = useSearchParams()
+  const navigate = useNavigate()
+  const address = useAddress()
+  const asTable = search.get('as') === 'table'
+  useKey('t', () => void navigate(address('/ground', { site: search.get('site'), as: asTable ? null : 'table' })))
+  return (
+    <Page
+      title="Ground"
+      beside={
+        <To path="/ground" query={{ site: search.get('site'), as: asTable ? null : 'table' }} className="quiet-button" style={{ textDecoration: 'none' }}>
+          {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
+        </To>
+      }
+      reason={reason ? <Reason reason={{ ...reason, actions: reason.actions.filter((action) => !action.path.startsWith('/ground')) }} now={now} /> : <p>No site is known.</p>}
+    >
+      {asTable || !site ? (
+        <Table name="sites" columns={columns} rows={sites} id={(row) => row.name} selected={site?.name ?? null} empty="No site is known yet." />
+      ) : (
+        <div className="ground">
+          <nav className="sites" aria-label="Sites">
+            {sites.map((row) => (
+              <To key={row.name} path="/ground" query={{ site: row.name }} aria-current={row.name === site.name ? 'page' : undefined}>
+                <span className="want-name">
+                  <StateGlyph state={row.state} title={row.state} /> <span className="mono">{row.name}</span>
+                </span>
+                <span className="soft">
+                  {row.kind} · {numberText(row.used)} of {numberText(row.of)} {row.kind === 'cloud' ? 'vCPU' : 'cores'}
+                </span>
+                <Fill used={row.used} reserved={0} kept={0} of={row.of} label={`${row.used} of ${row.of} cores used`} />
+              </To>
+            ))}
+          </nav>
+          <div className="scroll" tabIndex={0} role="region" aria-label={site.name}>
+            <h2>
+              {site.title} <span className="soft mono">{site.name}</span>
+            </h2>
+            {site.quotaCores === null ? null : (
+              <div style={{ margin: '10px 0', maxWidth: 420 }}>
+                <Fill used={usedOf(site)} reserved={0} kept={0} of={site.quotaCores} label={`quota: ${usedOf(site)} of ${site.quotaCores} vCPU`} />
+                <p className="soft">
+                  {usedOf(site)} of {site.quotaCores} vCPU of the quota in use
+                </p>
+              </div>
+            )}
+            <div className="zones">
+              {room.map((zone) => (
+                <ZoneRoom key={zone.zone} zone={zone} site={site} />
+              ))}
+            </div>
+            {site.boxes.length > 0 ? <BoxTable site={site} /> : null}
+            <h2 style={{ marginTop: 18 }}>Networks</h2>
+            {site.networks.map((network) => (
+              <div key={network.name} className="network">
+                <p>
+                  <b>{network.name}</b> <span className="mono">{network.range}</span> <span className="soft">{[network.vlan === undefined ? '' : `VLAN ${network.vlan}`, network.gateway === undefined ? 'no gateway' : `gateway ${network.gateway}`, network.mtu === undefined ? '' : `MTU ${network.mtu}`].filter((part) => part !== '').join(', ')}</span>
+                </p>
+                <AddressStrip
+                  label={network.name}
+                  range={network.range}
+                  height={18}
+                  holders={[
+                    ...(network.dhcp === undefined ? [] : [{ name: 'DHCP', range: network.dhcp, inner: true }]),
+                    ...(network.pool === undefined ? [] : [{ name: 'virtual addresses', range: network.pool, inner: true }]),
+                    ...site.addresses.filter((held) => held.network === network.name).slice(0, 24).map((held) => ({ name: held.for, range: held.address })),
+                  ]}
+                />
+              </div>
+            ))}
+            {clusters.length > 0 ? (
+              <>
+                <h2 style={{ marginTop: 18 }}>Ranges of its clusters</h2>
+                <div className="network">
+                  <AddressStrip label={`cluster ranges of ${site.name}`} range="10.112.0.0/11" height={18} holders={clusters.flatMap((cluster) => [{ name: `${cluster.name} pods`, range: cluster.pods }, { name: `${cluster.name} services`, range: cluster.services }])} />
+                </div>
+              </>
+            ) : null}
+            <div className="acts" style={{ padding: '6px 0 24px' }}>
+              <Button variant="outlined" component={To} path="/raise/new" query={{ site: site.name }}>
+                Raise a cluster here
+              </Button>
+            </div>
+          </div>
+        </div>
+      )}
+    </Page>
+  )
+}
+
+function BoxTable({ site }: { readonly site: SiteView }) {
+  return (
+    <>
+      <h2 style={{ margin: '14px 0 6px' }}>Boxes</h2>
+      {site.boxes.map((box) => (
+        <table className="grid" key={box.name} aria-label={box.name}>
+          <tbody>
+            <tr>
+              <td className="mono">{box.name}</td>
+              <td>
+                {box.cores} cores, {bytesText(box.memoryBytes)}, {box.arch}
+              </td>
+              <td>{box.usedBy === null ? 'free' : `used by ${box.usedBy}`}</td>
+            </tr>
+            {box.disks.map((disk) => (
+              <tr key={disk.identifier}>
+                <td className="mono">{disk.identifier.split('/').pop()}</td>
+                <td>
+                  {disk.sizeGb} GB, shows as {disk.shownAs} today
+                </td>
+                <td>
+                  {disk.removable ? 'removable, ' : ''}
+                  {disk.holds ?? 'blank'}
+                </td>
+              </tr>
+            ))}
+            {box.cards.map((card) => (
+              <tr key={card.name}>
+                <td className="mono">{card.name}</td>
+                <td className="mono">{card.mac}</td>
+                <td>
+                  {card.network ?? card.address ?? 'no address'}
+                  {card.sharedWith ? `, an address ${card.sharedWith} others hold too` : ''}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      ))}
+    </>
+  )
+}

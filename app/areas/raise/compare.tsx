@@ -1,2 +1,121 @@
-const Empty = () => null
-export default Empty
+/** Two drafts field by field, with what stands against each, how long each takes and what it costs. */
+import { useNavigate } from 'react-router'
+import { durationText } from '~/core/units'
+import type { ChangeRecord } from '~/server/changes/changes'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { spendText } from '../../parts/plan'
+import { standingText } from '../../parts/findings'
+import { To, useAddress } from '../../parts/to'
+import { orNotFound } from '../refusals'
+import type { Route } from './+types/compare'
+import './sheet.css'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Compare drafts · Gyrarch' }]
+
+/** Every leaf of a document by its path. */
+export function leaves(value: unknown, path = ''): ReadonlyMap<string, string> {
+  const found = new Map<string, string>()
+  const visit = (at: unknown, where: string): void => {
+    if (Array.isArray(at)) at.forEach((item, i) => visit(item, `${where}[${i}]`))
+    else if (typeof at === 'object' && at !== null) for (const [key, item] of Object.entries(at)) visit(item, where === '' ? key : `${where}.${key}`)
+    else found.set(where, String(at))
+  }
+  visit(value, path)
+  return found
+}
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const { changes } = context.get(gyrarchContext)
+  const search = new URL(request.url).searchParams
+  const pick = async (id: string | null): Promise<ChangeRecord | null> => (id === null || id === '' ? null : orNotFound(() => changes.get(id)))
+  const all = (await changes.list()).map((row) => ({ id: `c-${row.number}`, name: `c-${row.number} ${row.title ?? row.label}` }))
+  return { a: await pick(search.get('a')), b: await pick(search.get('b')), all }
+}
+
+function rowsOf(a: ChangeRecord | null, b: ChangeRecord | null) {
+  const left = leaves(a?.intent ?? {})
+  const right = leaves(b?.intent ?? {})
+  return [...new Set([...left.keys(), ...right.keys()])].map((path) => ({ path, a: left.get(path) ?? '', b: right.get(path) ?? '', differs: left.get(path) !== right.get(path) }))
+}
+
+const outcome = (record: ChangeRecord | null): readonly (readonly [string, string])[] => [
+  ['findings', record ? standingText(record.findings) : ''],
+  ['duration', record?.plan ? `likely ${durationText(record.plan.seconds.likely)}, worst ${durationText(record.plan.seconds.worst)}` : ''],
+  ['spend', record?.plan ? spendText(record.plan.spend) : ''],
+]
+
+export default function Compare({ loaderData }: Route.ComponentProps) {
+  const { a, b, all } = loaderData
+  const navigate = useNavigate()
+  const address = useAddress()
+  const pick = (side: 'a' | 'b', id: string): void => void navigate(address('/raise/compare', { a: a?.id ?? null, b: b?.id ?? null, [side]: id }))
+  const rows = a && b ? rowsOf(a, b) : []
+  const differing = rows.filter((row) => row.differs)
+  const chooser = (side: 'a' | 'b', value: string) => (
+    <select aria-label={side === 'a' ? 'First draft' : 'Second draft'} value={value} onChange={(event) => pick(side, event.target.value)}>
+      <option value="">choose a draft</option>
+      {all.map((one) => (
+        <option key={one.id} value={one.id}>
+          {one.name}
+        </option>
+      ))}
+    </select>
+  )
+  return (
+    <Page
+      title="Compare"
+      reason={
+        <>
+          <h2>{a && b ? (differing.length === 0 ? 'They are the same' : `${differing.length} fields differ`) : 'Choose two'}</h2>
+          <p className="soft">Findings, duration and spend are computed for both against the fleet as it is now.</p>
+          {[a, b].map((record) =>
+            record ? (
+              <div key={record.id}>
+                <h3>{record.title ?? record.label}</h3>
+                <ul className="because soft">
+                  {record.findings.map((finding) => (
+                    <li key={finding.key}>
+                      {finding.level}: {finding.says}
+                    </li>
+                  ))}
+                </ul>
+                <To path={record.state === 'draft' ? `/raise/${record.id}` : `/changes/${record.id}`}>Open {record.id}</To>
+              </div>
+            ) : null,
+          )}
+        </>
+      }
+    >
+      <div className="scroll" tabIndex={0} role="region" aria-label="Comparison">
+        <table className="grid compare">
+          <thead>
+            <tr>
+              <th scope="col">field</th>
+              <th scope="col">{chooser('a', a?.id ?? '')}</th>
+              <th scope="col">{chooser('b', b?.id ?? '')}</th>
+            </tr>
+          </thead>
+          <tbody>
+            {a && b
+              ? outcome(a).map(([name, left], i) => (
+                  <tr key={name}>
+                    <th scope="row">{name}</th>
+                    <td>{left}</td>
+                    <td>{outcome(b)[i]?.[1]}</td>
+                  </tr>
+                ))
+              : null}
+            {[...differing, ...rows.filter((row) => !row.differs)].map((row) => (
+              <tr key={row.path} data-differs={row.differs}>
+                <td className="mono">{row.path}</td>
+                <td className="mono">{row.a || <span className="soft">not given</span>}</td>
+                <td className="mono">{row.b || <span className="soft">not given</span>}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </Page>
+  )
+}

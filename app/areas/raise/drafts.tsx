@@ -1,2 +1,143 @@
-const Empty = () => null
-export default Empty
+/** All drafts and runs; a new draft, or one dropped in as a file. */
+import Button from '@mui/material/Button'
+import { type DragEvent, useRef, useState } from 'react'
+import { redirect, useFetcher } from 'react-router'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { changeGlyph, StateGlyph } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To } from '../../parts/to'
+import { clockText } from '../../parts/when'
+import { orRefused } from '../refusals'
+import { Refusal } from '~/server/changes/errors'
+import type { Route } from './+types/drafts'
+import './sheet.css'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Raise · Gyrarch' }]
+
+const fileLimit = 1024 * 1024
+
+export async function loader({ context }: Route.LoaderArgs) {
+  const rows = await context.get(gyrarchContext).changes.list()
+  return { changes: rows.map((row) => ({ id: `c-${row.number}`, title: row.title ?? row.label, kind: row.kind, site: row.site ?? '', state: row.state, startedAt: row.startedAt, waitsFor: row.waitsFor, amendedWall: row.amendedAt.toISOString() })) }
+}
+
+/** Takes a shared draft: `{ "gyrarch": "draft/1", "kind", "title", "intent" }`. */
+export async function action({ request, context }: Route.ActionArgs) {
+  const { changes } = context.get(gyrarchContext)
+  return orRefused(async () => {
+    const text = await request.text()
+    if (text.length > fileLimit) throw new Refusal('too-large', 'The file is larger than 1 MiB. A draft is a few KiB.')
+    let file: unknown
+    try {
+      file = JSON.parse(text)
+    } catch (error) {
+      throw new Refusal('invalid', `The file is not valid JSON: ${error instanceof Error ? error.message : 'it cannot be read'}`)
+    }
+    const draft = (typeof file === 'object' && file !== null ? file : {}) as { gyrarch?: unknown; kind?: unknown; title?: unknown; intent?: unknown }
+    if (draft.gyrarch !== 'draft/1') throw new Refusal('invalid', 'The file is no shared draft: it lacks "gyrarch": "draft/1".')
+    if (typeof draft.kind !== 'string') throw new Refusal('invalid', 'The draft names no kind of change.')
+    const record = await changes.draft(draft.kind, draft.intent, typeof draft.title === 'string' ? draft.title.slice(0, 120) : null)
+    throw redirect(record.kind === 'cluster.raise' ? `/raise/${record.id}` : `/changes/${record.id}`)
+  })
+}
+
+type Row = Awaited<ReturnType<typeof loader>>['changes'][number]
+
+const columns: readonly Column<Row>[] = [
+  { name: 'change', value: (row) => row.id, show: (row) => <span className="mono">{row.id}</span> },
+  {
+    name: 'what',
+    value: (row) => row.title,
+    show: (row) => <To path={row.state === 'draft' && row.kind === 'cluster.raise' ? `/raise/${row.id}` : `/changes/${row.id}`}>{row.title}</To>,
+  },
+  {
+    name: 'state',
+    value: (row) => row.state,
+    show: (row) => (
+      <span className="state">
+        <StateGlyph state={changeGlyph(row.state)} />
+        {row.state}
+        {row.waitsFor === null ? '' : ` for ${row.waitsFor}`}
+      </span>
+    ),
+  },
+  { name: 'kind', value: (row) => row.kind, show: (row) => <span className="mono">{row.kind}</span> },
+  { name: 'site', value: (row) => row.site, show: (row) => <span className="mono">{row.site}</span> },
+  { name: 'started', value: (row) => row.startedAt ?? '', show: (row) => (row.startedAt === null ? <span className="soft">not yet</span> : clockText(row.startedAt, { seconds: false })) },
+]
+
+function DropIn() {
+  const fetcher = useFetcher<{ refused?: string }>()
+  const [over, setOver] = useState(false)
+  const [said, setSaid] = useState<{ readonly name: string; readonly refused: string | null } | null>(null)
+  const input = useRef<HTMLInputElement>(null)
+  const take = async (file: File | undefined): Promise<void> => {
+    if (!file) return
+    if (file.size > fileLimit) {
+      setSaid({ name: file.name, refused: `It is ${Math.round(file.size / 1024)} KiB; a draft is at most 1 MiB.` })
+      return
+    }
+    setSaid({ name: file.name, refused: null })
+    void fetcher.submit(await file.text(), { method: 'post', encType: 'text/plain' })
+  }
+  const drop = (event: DragEvent): void => {
+    event.preventDefault()
+    setOver(false)
+    void take(event.dataTransfer.files[0])
+  }
+  const refused = said?.refused ?? (fetcher.state === 'idle' ? fetcher.data?.refused : undefined) ?? null
+  return (
+    <div
+      className="drop"
+      data-over={over}
+      onDragOver={(event) => {
+        event.preventDefault()
+        setOver(true)
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
+      <span>Drop a shared draft here, or</span>
+      <Button variant="outlined" onClick={() => input.current?.click()}>
+        choose a file
+      </Button>
+      <input ref={input} type="file" accept="application/json,.json" aria-label="Shared draft" className="visually-hidden" tabIndex={-1} onChange={(event) => void take(event.target.files?.[0])} />
+      {said && refused !== null ? (
+        <span role="alert">
+          <b>{said.name} was not taken.</b> {refused}
+        </span>
+      ) : null}
+    </div>
+  )
+}
+
+export default function Drafts({ loaderData }: Route.ComponentProps) {
+  const { changes } = loaderData
+  const drafts = changes.filter((change) => change.state === 'draft').length
+  const halted = changes.filter((change) => change.state === 'halted')
+  return (
+    <Page
+      title="Raise"
+      beside={
+        <Button variant="contained" component={To} path="/raise/new">
+          Draft a cluster
+        </Button>
+      }
+      reason={
+        <>
+          <h2>{halted.length > 0 ? `${halted.length} halted` : drafts > 0 ? `${drafts} ${drafts === 1 ? 'draft' : 'drafts'}` : 'Nothing drafted'}</h2>
+          {halted.map((change) => (
+            <p key={change.id}>
+              <To path={`/changes/${change.id}`}>{change.title}</To> wants you.
+            </p>
+          ))}
+          <p className="soft">A draft is checked and planned against the real state of the fleet while you type. Nothing is made before you run it.</p>
+        </>
+      }
+    >
+      <DropIn />
+      <Table name="changes" columns={columns} rows={changes} id={(row) => row.id} empty="No change has been drafted yet. Draft a cluster to begin: it is checked as you type." />
+    </Page>
+  )
+}

@@ -1,2 +1,261 @@
-const Empty = () => null
-export default Empty
+/** The draft of a cluster as one sheet: the left edits, the right shows what stands against it and what it would do. */
+import Button from '@mui/material/Button'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { data, redirect, useFetcher, useNavigate } from 'react-router'
+import { canonicalJson, patchDraft, type Remedy } from '~/core/changes'
+import { clusterRanges, parseCidr } from '~/core/addresses'
+import { raiseIntent, type RaiseIntent } from '~/core/provisioning'
+import { numberText } from '~/core/units'
+import { Refusal } from '~/server/changes/errors'
+import { gyrarchContext } from '../../context'
+import { AddressStrip, stripAround } from '../../drawings/address-strip'
+import { Page } from '../../frame/page'
+import { Findings, standingText } from '../../parts/findings'
+import { PlanSummary } from '../../parts/plan'
+import { saveFile } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { orNotFound, orRefused } from '../refusals'
+import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
+import { Boxes, HallNetworks, Pools } from './sections'
+import { draftSlice } from './slice'
+import { useJudged } from './use-judged'
+import type { Route } from './+types/sheet'
+import './sheet.css'
+
+export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.record.title ?? loaderData?.intent.name ?? 'draft'} · draft · Gyrarch` }]
+
+export async function loader({ params, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const record = await orNotFound(() => gyrarch.changes.get(params.id))
+  if (record.state !== 'draft' || record.kind !== 'cluster.raise') throw redirect(`/changes/${record.id}`)
+  const intent = record.intent as RaiseIntent
+  const view = await gyrarch.fleet.view()
+  return { record, intent, view: draftSlice(view, intent.site), aim: `site/${intent.site}` }
+}
+
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const { changes } = context.get(gyrarchContext)
+  const wish = (await request.json().catch(() => ({}))) as { do?: string; intent?: unknown; title?: string | null; version?: number; accept?: string[]; planDigest?: string }
+  return orRefused(async () => {
+    switch (wish.do) {
+      case 'keep': {
+        const record = await changes.amend(params.id, wish.intent, typeof wish.version === 'number' ? wish.version : null, wish.title)
+        return { refused: null, fields: [], version: record.version }
+      }
+      case 'run': {
+        await changes.run(params.id, { accept: Array.isArray(wish.accept) ? wish.accept : [], planDigest: wish.planDigest })
+        throw redirect(`/changes/${params.id}`)
+      }
+      case 'discard':
+        await changes.discard(params.id)
+        throw redirect('/raise')
+      default:
+        throw new Refusal('invalid', 'The sheet can be kept, run or discarded.')
+    }
+  }).then((answer) => answer ?? data(null))
+}
+
+interface Kept {
+  readonly refused?: string | null
+  readonly fields?: readonly { readonly path: string; readonly says: string }[]
+  readonly version?: number
+}
+
+/** The text of an intent with its defaults filled in, so that what was kept and what is typed can be compared. */
+function normalText(intent: unknown): string {
+  const read = raiseIntent.safeParse(intent)
+  return canonicalJson(read.success ? read.data : intent)
+}
+
+/** Keeps what is typed shortly after it is typed; nothing is lost when keeping is refused. */
+function useKeeping(id: string, intent: RaiseIntent, title: string | null, saved: { readonly intent: RaiseIntent; readonly title: string | null; readonly version: number }) {
+  const fetcher = useFetcher<Kept>()
+  const dirty = normalText(intent) !== normalText(saved.intent) || title !== saved.title
+  const { submit, state } = fetcher
+  const sent = useRef('')
+  useEffect(() => {
+    if (!dirty || state !== 'idle') return
+    const body = JSON.stringify({ do: 'keep', intent, title })
+    if (body === sent.current) return
+    const timer = setTimeout(() => {
+      sent.current = body
+      void submit(body, { method: 'post', action: `/raise/${id}`, encType: 'application/json' })
+    }, 500)
+    return () => clearTimeout(timer)
+  }, [dirty, state, intent, title, id, submit])
+  return { dirty, keeping: state !== 'idle', refused: fetcher.data?.refused ?? null }
+}
+
+export default function Sheet({ loaderData }: Route.ComponentProps) {
+  const { record } = loaderData
+  // Another draft is another sheet.
+  return <OneSheet key={record.id} {...loaderData} />
+}
+
+function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['loaderData']) {
+  const [intent, setIntent] = useState(savedIntent)
+  const [title, setTitle] = useState(record.title)
+  const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
+  const navigate = useNavigate()
+  const address = useAddress()
+  const runner = useFetcher<Kept>()
+  const saved = useMemo(() => ({ intent: savedIntent, title: record.title, version: record.version }), [savedIntent, record.title, record.version])
+  const keeping = useKeeping(record.id, intent, title, saved)
+  const judged = useJudged(record.kind, intent, normalText(intent) !== normalText(savedIntent), view, { findings: record.findings, plan: record.plan, digest: record.planDigest })
+  const site = view.sites.find((other) => other.name === intent.site)
+  const set = (path: string, value: unknown): void => setIntent((was) => withAt(was, path, value))
+  const remedy = ({ change }: Remedy): void => {
+    if (!('patchDraft' in change)) return
+    const patched = patchDraft(intent, change.patchDraft)
+    if (patched !== null) setIntent(patched as RaiseIntent)
+  }
+  const stops = judged.findings.filter((finding) => finding.level === 'stop').length
+  const cautions = judged.findings.filter((finding) => finding.level === 'caution')
+  const missing = cautions.filter((finding) => !accepted.has(finding.key)).length
+  const ready = !keeping.dirty && !keeping.keeping && stops === 0 && missing === 0 && judged.plan !== null
+  const post = (wish: Record<string, unknown>): void => void runner.submit(JSON.stringify(wish), { method: 'post', encType: 'application/json' })
+  const releases = [...view.catalogue].reverse().map((release) => ({ value: release.version, says: `${release.version}${site?.images.some((image) => image.release === release.version) ? '' : ', no image here'}` }))
+  const takesSite = (name: string): void => {
+    const other = view.sites.find((candidate) => candidate.name === name)
+    setIntent((was) => ({ ...was, site: name, networks: {}, machines: other?.kind === 'edge' ? was.machines : [], pools: other?.kind === 'edge' ? [] : was.pools }))
+  }
+  return (
+    <SheetContext.Provider value={{ findings: judged.findings, set }}>
+      <Page
+        title={
+          <>
+            <input className="sheet-title" aria-label="Name of the draft" value={title ?? ''} placeholder={intent.name || 'unnamed draft'} onChange={(event) => setTitle(event.target.value === '' ? null : event.target.value)} maxLength={120} />
+          </>
+        }
+        beside={
+          <>
+            <span className="soft" role="status">
+              {keeping.refused !== null && keeping.dirty ? `not kept: ${keeping.refused}` : keeping.dirty || keeping.keeping ? 'keeping…' : `draft ${record.id}, kept`}
+            </span>
+            <span style={{ flex: 1 }} />
+            <Button variant="outlined" component={To} path="/raise/compare" query={{ a: record.id }}>
+              Compare
+            </Button>
+            <Button variant="outlined" onClick={() => saveFile(`${intent.name || record.id}.draft.json`, 'application/json', `${JSON.stringify({ gyrarch: 'draft/1', kind: record.kind, title, intent }, null, 2)}\n`)}>
+              Share
+            </Button>
+            <Button variant="outlined" onClick={() => post({ do: 'discard' })}>
+              Discard
+            </Button>
+          </>
+        }
+        reason={
+          <>
+            <h2 role="status">{standingText(judged.findings)}</h2>
+            {judged.unreadable === null ? null : <p className="soft">The draft cannot be read: {judged.unreadable}</p>}
+            <Findings
+              findings={judged.findings}
+              onRemedy={remedy}
+              accepted={accepted}
+              onAccept={(key, accept) =>
+                setAccepted((was) => {
+                  const next = new Set(was)
+                  if (accept) next.add(key)
+                  else next.delete(key)
+                  return next
+                })
+              }
+            />
+            <PlanSummary plan={judged.plan} />
+            <div className="acts">
+              <Button variant="contained" disabled={!ready || runner.state !== 'idle'} onClick={() => post({ do: 'run', accept: [...accepted], planDigest: record.planDigest })}>
+                Run
+              </Button>
+              <span className="soft">{stops > 0 ? 'after the stops are cleared' : missing > 0 ? 'after the cautions are accepted' : keeping.dirty ? 'as soon as it is kept' : ''}</span>
+            </div>
+            {runner.data?.refused ? (
+              <p role="alert">
+                <b>Not run.</b> {runner.data.refused}
+              </p>
+            ) : null}
+          </>
+        }
+      >
+        <div className="scroll sheet" tabIndex={0} role="region" aria-label="Draft">
+          <section aria-labelledby="sheet-what">
+            <h2 id="sheet-what">What</h2>
+            <div className="fields">
+              <TextIn path="name" label="Name" value={intent.name} />
+              <SelectIn path="site" label="Site" value={intent.site} options={view.sites.map((other) => ({ value: other.name, says: `${other.name}, ${other.kind}` }))} onPick={takesSite} width={200} />
+              <SelectIn path="release" label="Release" value={intent.release} options={releases} width={170} />
+              <SelectIn path="sshKey" label="SSH key" value={intent.sshKey ?? ''} options={view.sshKeys.map((key) => ({ value: key, says: key }))} width={150} />
+              <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
+            </div>
+          </section>
+          <section aria-labelledby="sheet-plane">
+            <h2 id="sheet-plane">Control plane</h2>
+            <div className="fields">
+              <SelectIn
+                path="controlPlane.kind"
+                label="Kind"
+                value={intent.controlPlane.kind}
+                options={[
+                  { value: 'own', says: 'own machines' },
+                  { value: 'managed', says: 'managed by the cloud' },
+                ]}
+                onPick={(kind) => set('controlPlane', kind === 'managed' ? { kind, tier: 'plain' } : { kind: 'own', count: site?.kind === 'hall' ? 3 : 1, alsoWorkers: site?.kind === 'edge' })}
+              />
+              {intent.controlPlane.kind === 'own' ? (
+                <>
+                  <NumberIn path="controlPlane.count" label="Machines" value={intent.controlPlane.count} most={99} />
+                  {site && site.sizes.length > 0 ? <SelectIn path="controlPlane.size" label="Size" value={intent.controlPlane.size ?? ''} options={site.sizes.map((size) => ({ value: size.name, says: size.name }))} width={150} /> : null}
+                  <CheckIn path="controlPlane.alsoWorkers" label="Also workers" value={intent.controlPlane.alsoWorkers} />
+                </>
+              ) : (
+                <SelectIn path="controlPlane.tier" label="Tier" value={intent.controlPlane.tier} options={(site?.managedTiers ?? []).map((tier) => ({ value: tier.tier, says: `${tier.tier}, ${tier.hourly === 0 ? 'free' : `${tier.hourly} an hour`}` }))} />
+              )}
+            </div>
+          </section>
+          {site?.kind === 'edge' || intent.machines.length > 0 ? <Boxes intent={intent} site={site} /> : null}
+          {site?.kind !== 'edge' ? <Pools intent={intent} site={site} /> : null}
+          <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
+          {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
+          <p className="soft" style={{ padding: '4px 0 20px' }}>
+            <a
+              href={address('/raise')}
+              onClick={(event) => {
+                event.preventDefault()
+                void navigate(address('/raise'))
+              }}
+            >
+              All drafts
+            </a>
+          </p>
+        </div>
+      </Page>
+    </SheetContext.Provider>
+  )
+}
+
+function Ranges({ intent, view, domain }: { readonly intent: RaiseIntent; readonly view: Route.ComponentProps['loaderData']['view']; readonly domain: string }) {
+  const pods = parseCidr(intent.ranges.pods)
+  const services = parseCidr(intent.ranges.services)
+  const holds = pods.ok && services.ok ? clusterRanges(pods.value, intent.ranges.maxPodsPerNode, services.value) : null
+  const mine = [
+    { name: `${intent.name || 'this draft'} pods`, range: intent.ranges.pods, mine: true },
+    { name: `${intent.name || 'this draft'} services`, range: intent.ranges.services, mine: true },
+  ]
+  const around = stripAround(
+    ['10.128.0.0/12', '10.112.0.0/12', '10.128.0.0/10', '10.0.0.0/8'],
+    mine.map((holder) => holder.range),
+  )
+  return (
+    <section aria-labelledby="sheet-ranges">
+      <h2 id="sheet-ranges">Ranges</h2>
+      <div className="fields">
+        <TextIn path="ranges.pods" label="Pods" value={intent.ranges.pods} help={holds?.ok ? `room for ${numberText(Number(holds.value.maxNodes))} nodes` : ''} />
+        <TextIn path="ranges.services" label="Services" value={intent.ranges.services} help={holds?.ok ? `${numberText(Number(holds.value.services))} services, DNS at ${holds.value.dnsAddress ?? 'none'}` : ''} width={230} />
+        <NumberIn path="ranges.maxPodsPerNode" label="Pods a node" value={intent.ranges.maxPodsPerNode} most={2048} />
+      </div>
+      <p className="soft" style={{ margin: '8px 0 4px' }}>
+        <span className="mono">{around}</span> in routing domain {domain}
+      </p>
+      <AddressStrip range={around} label={`Ranges of ${domain}`} holders={[...view.ledger.filter((entry) => entry.domain === domain && entry.holder !== intent.name).map((entry) => ({ name: entry.name, range: entry.range })), ...mine]} />
+    </section>
+  )
+}

@@ -1,0 +1,14 @@
+/** The part of the fleet that a draft is checked against, small enough to be sent to the browser. */
+import type { FleetView } from '~/core/fleet'
+
+/** Past this many machines only the draft’s own site is sent whole. */
+const mostMachines = 1500
+
+export function draftSlice(view: FleetView, site: string): FleetView {
+  const machines = view.sites.reduce((sum, other) => sum + other.machines.length, 0)
+  return {
+    ...view,
+    sites: view.sites.map((other) => (machines <= mostMachines || other.name === site ? other : { ...other, machines: [], addresses: [], disks: [], hosts: [] })),
+    clusters: view.clusters.map((cluster) => ({ ...cluster, pools: [] })),
+  }
+}

@@ -1,0 +1,49 @@
+/** A draft’s findings and plan: from the worker while one types, from the server as soon as it has answered. */
+import { useEffect, useRef, useState } from 'react'
+import type { Finding, Plan } from '~/core/changes'
+import type { FleetView } from '~/core/fleet'
+import type { DraftAnswer, DraftQuestion } from '../../../workers/draft.worker'
+
+export interface Judged {
+  readonly findings: readonly Finding[]
+  readonly plan: Plan | null
+  readonly digest: string | null
+  /** Whether this is the worker’s answer to what was typed last. */
+  readonly typed: boolean
+  readonly unreadable: string | null
+}
+
+const debounceMs = 120
+
+/**
+ * `server` is the answer to what was kept; while `intent` differs from that (`dirty`), the worker’s answer shows.
+ */
+export function useJudged(kind: string, intent: unknown, dirty: boolean, view: FleetView, server: Pick<Judged, 'findings' | 'plan' | 'digest'>): Judged {
+  const worker = useRef<Worker | null>(null)
+  const asked = useRef(0)
+  const sentView = useRef<FleetView | null>(null)
+  const [answer, setAnswer] = useState<DraftAnswer | null>(null)
+  useEffect(() => {
+    const made = new Worker(new URL('../../../workers/draft.worker.ts', import.meta.url), { type: 'module' })
+    made.onmessage = ({ data }: MessageEvent<DraftAnswer>) => {
+      if (data.id === asked.current) setAnswer(data)
+    }
+    worker.current = made
+    sentView.current = null
+    return () => made.terminate()
+  }, [])
+  useEffect(() => {
+    if (!dirty) {
+      asked.current++
+      return
+    }
+    const timer = setTimeout(() => {
+      const question: DraftQuestion = { id: ++asked.current, kind, intent, ...(sentView.current === view ? {} : { view }) }
+      sentView.current = view
+      worker.current?.postMessage(question)
+    }, debounceMs)
+    return () => clearTimeout(timer)
+  }, [dirty, intent, kind, view])
+  if (!dirty || !answer || answer.id !== asked.current) return { ...(dirty && answer ? answer : server), typed: dirty, unreadable: null }
+  return { findings: answer.findings, plan: answer.plan, digest: answer.digest, typed: true, unreadable: answer.unreadable }
+}

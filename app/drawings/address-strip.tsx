@@ -1,0 +1,127 @@
+/**
+ * A range to scale, with what takes which part. It magnifies around the pointer; collisions are drawn one above the
+ * other, hatched. Data in, SVG out.
+ */
+import { useState } from 'react'
+import { contains, formatRange, intersection, overlappingPairs, parseRange, type Range } from '~/core/addresses'
+import './address-strip.css'
+
+export interface Holder {
+  readonly name: string
+  readonly range: string
+  /** Drawn in the accent: what this draft or selection would take. */
+  readonly mine?: boolean
+  /** Lies in another’s part on purpose (a DHCP range in its network): drawn thinner, never a collision. */
+  readonly inner?: boolean
+}
+
+export interface AddressStripProps {
+  readonly range: string
+  readonly holders: readonly Holder[]
+  readonly label: string
+  readonly height?: number
+}
+
+interface Segment {
+  readonly holder: Holder
+  readonly start: number
+  readonly end: number
+  readonly collides: boolean
+}
+
+/** Where an address lies in a range, 0 to 1. Exact enough to draw: nine digits. */
+const placeOf = (range: Range, value: bigint): number => Number(((value - range.first) * 1_000_000_000n) / (range.last - range.first + 1n)) / 1e9
+
+export function segmentsOf(within: Range, holders: readonly Holder[]): readonly Segment[] {
+  const parsed = holders.flatMap((holder) => {
+    const range = parseRange(holder.range)
+    const shared = range.ok ? intersection(within, range.value) : null
+    return shared ? [{ holder, shared }] : []
+  })
+  const outer = parsed.filter(({ holder }) => !holder.inner)
+  const hit = new Set((overlappingPairs(outer.map(({ shared }) => shared)) ?? []).flat())
+  return parsed.map(({ holder, shared }) => ({ holder, start: placeOf(within, shared.first), end: placeOf(within, shared.last + 1n), collides: hit.has(outer.findIndex((other) => other.holder === holder)) }))
+}
+
+const width = 1000
+
+/** Moves a place away from the pointer so that what lies around it is drawn larger; the ends stay. */
+function lens(place: number, focus: number | null): number {
+  if (focus === null) return place
+  const strength = 4
+  const side = place < focus ? focus : 1 - focus
+  if (side === 0) return place
+  const distance = Math.abs(place - focus) / side
+  const moved = ((strength + 1) * distance) / (strength * distance + 1)
+  return focus + Math.sign(place - focus) * moved * side
+}
+
+export function AddressStrip({ range, holders, label, height = 22 }: AddressStripProps) {
+  const [focus, setFocus] = useState<number | null>(null)
+  const within = parseRange(range)
+  if (!within.ok) return <p className="soft">{within.says}</p>
+  const segments = segmentsOf(within.value, holders)
+  const x = (place: number): number => lens(place, focus) * width
+  return (
+    <figure className="address-strip" aria-label={label}>
+      <svg
+        viewBox={`0 0 ${width} ${height}`}
+        preserveAspectRatio="none"
+        style={{ height }}
+        role="img"
+        aria-label={`${label}: ${segments.map(({ holder }) => `${holder.name} ${holder.range}`).join(', ') || 'all free'}`}
+        onPointerMove={(event) => {
+          const box = event.currentTarget.getBoundingClientRect()
+          setFocus(Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)))
+        }}
+        onPointerLeave={() => setFocus(null)}
+      >
+        <defs>
+          <pattern id="collision" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <rect width="8" height="8" fill="var(--sheet)" />
+            <path d="M0 0v8" stroke="var(--broken)" strokeWidth="5" />
+          </pattern>
+        </defs>
+        <rect x="0.5" y="0.5" width={width - 1} height={height - 1} className="strip-frame" vectorEffect="non-scaling-stroke" />
+        {segments.map(({ holder, start, end, collides }, i) => {
+          const left = x(start)
+          const right = Math.max(left + 1.5, x(end))
+          const thin = holder.inner || collides
+          return (
+            <rect
+              key={`${holder.name}${holder.range}`}
+              x={left}
+              y={holder.inner ? height * 0.55 : collides && i % 2 === 1 ? height / 2 : 1}
+              width={right - left}
+              height={thin ? height * 0.45 : height - 2}
+              fill={collides ? 'url(#collision)' : holder.mine ? 'var(--brass)' : holder.inner ? 'var(--petrol)' : 'var(--arc-4)'}
+              className="strip-part"
+            >
+              <title>{`${holder.name}: ${holder.range}`}</title>
+            </rect>
+          )
+        })}
+      </svg>
+      <figcaption className="strip-names">
+        {segments.map(({ holder, collides }) => (
+          <span key={`${holder.name}${holder.range}`} data-mine={holder.mine ?? false} data-collides={collides}>
+            <i className={holder.inner ? 'inner' : ''} aria-hidden /> {holder.name} <span className="mono">{holder.range}</span>
+          </span>
+        ))}
+      </figcaption>
+    </figure>
+  )
+}
+
+/** The smallest of `parents` that holds every one of `ranges`; where a strip of them begins and ends. */
+export function stripAround(parents: readonly string[], ranges: readonly string[]): string {
+  const inside = ranges.flatMap((text) => {
+    const range = parseRange(text)
+    return range.ok ? [range.value] : []
+  })
+  for (const text of parents) {
+    const parent = parseRange(text)
+    if (parent.ok && inside.length > 0 && inside.every((range) => contains(parent.value, range))) return formatRange(parent.value)
+  }
+  return parents[parents.length - 1] ?? '0.0.0.0/0'
+}

@@ -1,0 +1,81 @@
+/** A plan in a few lines: what it makes, how long it takes, what it costs, and the path that decides. */
+import type { Plan } from '~/core/changes'
+import { countText, durationText, moneyText } from '~/core/units'
+
+const plurals: Readonly<Record<string, string>> = { address: 'addresses', 'control-plane': 'control planes' }
+
+/** “3 nodes, 2 addresses” from refs, by kind in the order they come. */
+export function refsText(refs: readonly string[]): string {
+  const counts = new Map<string, number>()
+  for (const ref of refs) {
+    const kind = ref.split('/')[0] ?? ''
+    counts.set(kind, (counts.get(kind) ?? 0) + 1)
+  }
+  return [...counts].map(([kind, count]) => countText(count, kind, plurals[kind])).join(', ') || 'nothing'
+}
+
+/** The critical path as what it touches: the same thing named once. */
+export function pathText(plan: Plan): string {
+  const byId = new Map(plan.steps.map((step) => [step.id, step]))
+  const groups: string[] = []
+  for (const id of plan.critical) {
+    const group = byId.get(id)?.group
+    if (group !== undefined && groups.at(-1) !== group) groups.push(group)
+  }
+  return groups.join(' → ')
+}
+
+export function spendText({ before, after }: Plan['spend']): string {
+  const change = after - before
+  return `${change < 0 ? '−' : '+'} ${moneyText(Math.abs(change))} a month`
+}
+
+export function PlanSummary({ plan }: { readonly plan: Plan | null }) {
+  if (!plan) {
+    return (
+      <div>
+        <h3>Plan</h3>
+        <p className="soft">There is a plan once nothing stops it.</p>
+      </div>
+    )
+  }
+  return (
+    <div>
+      <h3>Plan</h3>
+      <dl className="facts">
+        <div>
+          <dt>{countText(plan.steps.length, 'step')}</dt>
+          <dd>
+            likely {durationText(plan.seconds.likely)} · worst {durationText(plan.seconds.worst)}
+          </dd>
+        </div>
+        {plan.creates.length > 0 ? (
+          <div>
+            <dt>makes</dt>
+            <dd title={plan.creates.join('\n')}>{refsText(plan.creates)}</dd>
+          </div>
+        ) : null}
+        {plan.alters.length > 0 ? (
+          <div>
+            <dt>alters</dt>
+            <dd title={plan.alters.join('\n')}>{refsText(plan.alters)}</dd>
+          </div>
+        ) : null}
+        {plan.removes.length > 0 ? (
+          <div>
+            <dt>removes</dt>
+            <dd title={plan.removes.join('\n')}>{refsText(plan.removes)}</dd>
+          </div>
+        ) : null}
+        <div>
+          <dt>changes spend</dt>
+          <dd title={`${moneyText(plan.spend.before)} before, ${moneyText(plan.spend.after)} after, units a month of 730 hours at the site`}>{spendText(plan.spend)}</dd>
+        </div>
+        <div>
+          <dt>longest path</dt>
+          <dd>{pathText(plan)}</dd>
+        </div>
+      </dl>
+    </div>
+  )
+}
