@@ -1,4 +1,6 @@
 declare module 'virtual:react-router/server-build' {
-  const build: import('react-router').ServerBuild
+  import type { ServerBuild } from 'react-router'
+
+  const build: ServerBuild
   export = build
 }

@@ -1,6 +1,6 @@
 import '@fontsource-variable/bricolage-grotesque'
 import '@fontsource-variable/hanken-grotesk'
-import '@fontsource-variable/martian-mono'
+import '@fontsource-variable/martian-mono/wdth.css'
 import './theme/tokens.css'
 import './frame/frame.css'
 import InitColorSchemeScript from '@mui/material/InitColorSchemeScript'

@@ -19,6 +19,8 @@ export interface ReasonData {
   readonly says: string
   readonly facts: readonly ReasonFact[]
   readonly actions: readonly { readonly says: string; readonly path: string }[]
+  /** The site at which a cluster can be raised, if that is what can be done. */
+  readonly raiseAt?: string
 }
 
 const percent = (part: number, whole: number): string => (whole === 0 ? 'none' : `${Math.round((100 * part) / whole)} %`)
@@ -113,10 +115,8 @@ function siteReason(view: FleetView, name: string): ReasonData | null {
       { says: 'routing domain', value: site.domain },
       { says: 'spend', value: `${moneyText(siteSpend(site).perMonth)} units a month` },
     ],
-    actions: [
-      { says: 'Open', path: `/ground?site=${name}` },
-      { says: 'Raise a cluster here', path: `/raise/new?site=${name}` },
-    ],
+    actions: [{ says: 'Open', path: `/ground?site=${name}` }],
+    raiseAt: name,
   }
 }
 

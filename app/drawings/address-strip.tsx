@@ -44,6 +44,7 @@ export function segmentsOf(within: Range, holders: readonly Holder[]): readonly 
 }
 
 const width = 1000
+const mostNamed = 9
 
 /** Moves a place away from the pointer so that what lies around it is drawn larger; the ends stay. */
 function lens(place: number, focus: number | null): number {
@@ -61,6 +62,8 @@ export function AddressStrip({ range, holders, label, height = 22 }: AddressStri
   const within = parseRange(range)
   if (!within.ok) return <p className="soft">{within.says}</p>
   const segments = segmentsOf(within.value, holders)
+  // What is the reader's own, what collides and what is large comes first; the rest is named by pointing at it.
+  const named = [...segments].sort((a, b) => Number(b.holder.mine ?? false) - Number(a.holder.mine ?? false) || Number(b.collides) - Number(a.collides) || b.end - b.start - (a.end - a.start)).slice(0, mostNamed)
   const x = (place: number): number => lens(place, focus) * width
   return (
     <figure className="address-strip" aria-label={label}>
@@ -103,11 +106,12 @@ export function AddressStrip({ range, holders, label, height = 22 }: AddressStri
         })}
       </svg>
       <figcaption className="strip-names">
-        {segments.map(({ holder, collides }) => (
+        {named.map(({ holder, collides }) => (
           <span key={`${holder.name}${holder.range}`} data-mine={holder.mine ?? false} data-collides={collides}>
             <i className={holder.inner ? 'inner' : ''} aria-hidden /> {holder.name} <span className="mono">{holder.range}</span>
           </span>
         ))}
+        {segments.length > named.length ? <span>and {segments.length - named.length} more, named where they are pointed at</span> : null}
       </figcaption>
     </figure>
   )

@@ -38,14 +38,22 @@ interface Scale {
 
 const stateWord = (bar: Bar): string => `${bar.group}: ${bar.says}, ${bar.undoing && bar.state === 'running' ? 'being undone' : bar.state}`
 
+/** Where a row says what its foremost step is: behind that bar if the gap takes the words, else behind the row, else before it, else nowhere. */
+function labelPlace(bars: readonly Bar[], endOf: (bar: Bar) => number, scale: Scale): { readonly x: number; readonly anchor: 'start' | 'end'; readonly says: string } | null {
+  const active = bars.find((bar) => bar.state === 'running' || bar.state === 'failed' || bar.state === 'retrying')
+  const shown = active ?? bars.find((bar) => bar.state === 'waiting') ?? bars.reduce((a, b) => (endOf(b) > endOf(a) ? b : a))
+  const needed = shown.says.length * 6 + 12
+  const begins = bars.map((bar) => scale.x(bar.start)).filter((x) => x > endOf(shown))
+  if (Math.min(scale.width, ...begins) - endOf(shown) > needed) return { x: endOf(shown) + 8, anchor: 'start', says: shown.says }
+  const edge = Math.max(...bars.map(endOf))
+  if (scale.width - edge > needed) return { x: edge + 8, anchor: 'start', says: shown.says }
+  const begin = Math.min(...bars.map((bar) => scale.x(bar.start)))
+  return begin - nameWidth > needed ? { x: begin - 8, anchor: 'end', says: shown.says } : null
+}
+
 function Row({ group, bars, scale, selected, onSelect }: { readonly group: string; readonly bars: readonly Bar[]; readonly scale: Scale } & Pick<TimelineProps, 'selected' | 'onSelect'>) {
-  const last = bars.reduce((a, b) => (Math.max(b.end, b.expectedEnd) > Math.max(a.end, a.expectedEnd) ? b : a))
-  const shown = bars.find((bar) => bar.state === 'running' || bar.state === 'failed' || bar.state === 'retrying') ?? last
-  const edge = scale.x(Math.max(...bars.map((bar) => (bar.state === 'waiting' ? bar.expectedEnd : Math.max(bar.end, bar.state === 'running' ? bar.expectedEnd : bar.end)))))
-  // A word at the end of the bar; where there is no room, before it.
-  const textWidth = shown.says.length * 5.9
-  const fits = edge + 8 + textWidth < scale.width
-  const begin = scale.x(Math.min(...bars.map((bar) => bar.start)))
+  const endOf = (bar: Bar): number => scale.x(Math.max(bar.end, bar.expectedEnd))
+  const label = labelPlace(bars, endOf, scale)
   return (
     <svg height={rowHeight} width={scale.width} viewBox={`0 0 ${scale.width} ${rowHeight}`}>
       {ticks(scale)}
@@ -80,9 +88,11 @@ function Row({ group, bars, scale, selected, onSelect }: { readonly group: strin
           </g>
         )
       })}
-      <text x={fits ? edge + 8 : Math.max(nameWidth, begin - 8)} y={rowHeight / 2} dominantBaseline="central" textAnchor={fits || begin - 8 < nameWidth + textWidth ? 'start' : 'end'} style={{ pointerEvents: 'none' }}>
-        {fits || begin - 8 > nameWidth + textWidth ? shown.says : ''}
-      </text>
+      {label === null ? null : (
+        <text x={label.x} y={rowHeight / 2} dominantBaseline="central" textAnchor={label.anchor} style={{ pointerEvents: 'none' }}>
+          {label.says}
+        </text>
+      )}
     </svg>
   )
 }

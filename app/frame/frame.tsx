@@ -1,7 +1,7 @@
 /** The frame around every area. */
 import Dialog from '@mui/material/Dialog'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
-import { useLocation, useNavigate, useRevalidator, useSearchParams } from 'react-router'
+import { useLocation, useNavigate, useRevalidator, useSearchParams, useSubmit } from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
 import { Jump, type Place } from './jump'
@@ -103,6 +103,7 @@ function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonl
   const address = useAddress()
   const { pathname } = useLocation()
   const [search] = useSearchParams()
+  const submit = useSubmit()
   const go = (path: string) => () => void navigate(path)
   const pointAt = (ref: string | null) => () => {
     const params = new URLSearchParams(search)
@@ -115,7 +116,7 @@ function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonl
   return {
     jumps: [
       ...areas.map((area): Place => ({ label: area.name, kind: 'area', go: go(address(area.path)) })),
-      { label: 'Raise a cluster', kind: 'command', go: go(address('/raise/new')) },
+      { label: 'Draft a cluster', kind: 'command', go: () => void submit(null, { method: 'post', action: address('/raise/new') }) },
       { label: 'Fault tray', kind: 'command', go: go(address('/faults')) },
       ...data.aims.map((aim): Place => ({ label: aim.name, kind: aim.ref.split('/')[0] ?? '', go: go(aim.ref.startsWith('cluster/') ? `/clusters/${aim.name}` : `/ground?site=${aim.name}`) })),
       ...data.changes.map((change): Place => ({ label: `${change.id} ${change.label}`, kind: change.state, go: go(change.state === 'draft' ? `/raise/${change.id}` : `/changes/${change.id}`) })),
@@ -142,6 +143,10 @@ export function Frame({ data, children }: { readonly data: FrameData; readonly c
     if (name !== undefined) void navigator.clipboard?.writeText(name)
   })
   const places = usePlaces(data)
+  // From here on typing is heard: tests and impatient people can tell.
+  useEffect(() => {
+    document.documentElement.dataset['awake'] = 'yes'
+  }, [])
   return (
     <FoldProvider>
       <div className="frame">

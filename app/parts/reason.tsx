@@ -1,6 +1,7 @@
 /** The reason panel’s body for a selected object. */
 import Button from '@mui/material/Button'
 import type { ReasonData } from '../areas/reason-data'
+import { DraftButton } from './draft-button'
 import { StateGlyph } from './state'
 import { To } from './to'
 import { Ago } from './when'
@@ -49,6 +50,11 @@ export function Reason({ reason, now }: { readonly reason: ReasonData; readonly 
             {action.says}
           </Button>
         ))}
+        {reason.raiseAt === undefined ? null : (
+          <DraftButton site={reason.raiseAt} variant="outlined">
+            Raise a cluster here
+          </DraftButton>
+        )}
       </div>
     </>
   )

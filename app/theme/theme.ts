@@ -25,10 +25,14 @@ export const theme = createTheme({
         outlined: { borderColor: 'var(--border)', color: 'var(--petrol)' },
       },
     },
+    // Labels stand above their fields: nothing floats, nothing is cut out of an edge.
+    MuiInputLabel: { styleOverrides: { root: { position: 'static', transform: 'none', fontSize: 12, lineHeight: 1.3, marginBottom: 3, maxWidth: 'none', '&.Mui-focused': { color: 'var(--ink-soft)' } } } },
+    MuiFormControlLabel: { styleOverrides: { label: { fontSize: 13 } } },
+    MuiFormHelperText: { styleOverrides: { root: { fontSize: 11.5, marginLeft: 1, marginRight: 0, lineHeight: 1.3 } } },
     MuiTextField: { defaultProps: { size: 'small', variant: 'outlined' } },
     MuiOutlinedInput: {
       styleOverrides: {
-        root: { background: 'var(--sheet)', fontSize: 13, '& .MuiOutlinedInput-notchedOutline': { borderColor: 'var(--border)' }, '&.Mui-focused .MuiOutlinedInput-notchedOutline': { borderColor: 'var(--brass)' } },
+        root: { background: 'var(--sheet)', fontSize: 13, '& .MuiOutlinedInput-notchedOutline': { borderColor: 'var(--border)', top: 0, '& legend': { display: 'none' } }, '&.Mui-focused .MuiOutlinedInput-notchedOutline': { borderColor: 'var(--brass)' } },
         input: { padding: '6px 9px', height: '1.4em' },
       },
     },

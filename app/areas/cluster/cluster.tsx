@@ -3,7 +3,7 @@ import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
 import { clusterState, leftovers, type NodeView, nodesOf, nodeState, type State, stateContext } from '~/core/fleet'
-import { bytesText, coresText, countText, numberText } from '~/core/units'
+import { countText, GiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { useKey } from '../../frame/keys'
 import { Page } from '../../frame/page'
@@ -110,9 +110,9 @@ const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
   { name: 'zone', value: (node) => node.zone, show: (node) => <span className="mono">{node.zone}</span> },
   { name: 'address', value: (node) => node.address, show: (node) => <span className="mono">{node.address}</span> },
   { name: 'agent', value: (node) => node.release, show: (node) => <span className="mono">{node.release}</span> },
-  { name: 'conditions', value: (node) => node.conditions.filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True')).map((condition) => condition.type).join(', ') || 'as they should be' },
-  { name: 'CPU asked', value: (node) => node.requestedCpuMilli, show: (node) => `${numberText(node.requestedCpuMilli / 1000, 1)} of ${coresText(node.allocatableCpuMilli)}`, number: true },
-  { name: 'memory asked', value: (node) => node.requestedMemoryBytes, show: (node) => `${bytesText(node.requestedMemoryBytes)} of ${bytesText(node.allocatableMemoryBytes)}`, number: true },
+  { name: 'conditions', value: (node) => node.conditions.filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True')).map((condition) => condition.type).join(', ') || 'none amiss' },
+  { name: 'cores asked', value: (node) => node.requestedCpuMilli / 1000, show: (node) => `${numberText(node.requestedCpuMilli / 1000, 2)} of ${numberText(node.allocatableCpuMilli / 1000, 2)}`, number: true },
+  { name: 'GiB asked', value: (node) => node.requestedMemoryBytes / GiB, show: (node) => `${numberText(node.requestedMemoryBytes / GiB, 1)} of ${numberText(node.allocatableMemoryBytes / GiB, 1)}`, number: true },
   { name: 'pods', value: (node) => node.pods, number: true },
   { name: 'made', value: (node) => node.createdAt, show: (node) => <Ago at={node.createdAt} now={now} /> },
 ]

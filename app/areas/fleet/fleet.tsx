@@ -143,7 +143,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
   const go = (changes: Record<string, string | null>): void => void navigate(address('/fleet', { ...keep, ...changes }), { preventScrollReset: true })
   useKey('t', () => go({ as: asTable ? null : 'table' }))
   const shown = layout ? totalText(measure, layout.centre.value) : null
-  const sizeText = layout?.centre.asked == null ? '' : ` · ${Math.round(layout.centre.asked * 100)} % asked`
+  const sizeText = layout === null || layout.centre.asked === null ? '' : ` · ${Math.round(layout.centre.asked * 100)} % asked`
   return (
     <Page
       title="Fleet"

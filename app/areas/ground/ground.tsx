@@ -1,5 +1,4 @@
 /** The ground: sites with their zones, hosts, room and networks. */
-import Button from '@mui/material/Button'
 import { useNavigate, useSearchParams } from 'react-router'
 import { type SiteView, siteState, type State, stateContext } from '~/core/fleet'
 import { bytesText, countText, listText, numberText } from '~/core/units'
@@ -203,11 +202,6 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
                 </div>
               </>
             ) : null}
-            <div className="acts" style={{ padding: '6px 0 24px' }}>
-              <Button variant="outlined" component={To} path="/raise/new" query={{ site: site.name }}>
-                Raise a cluster here
-              </Button>
-            </div>
           </div>
         </div>
       )}

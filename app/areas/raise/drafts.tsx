@@ -4,6 +4,7 @@ import { type DragEvent, useRef, useState } from 'react'
 import { redirect, useFetcher } from 'react-router'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { DraftButton } from '../../parts/draft-button'
 import { changeGlyph, StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { To } from '../../parts/to'
@@ -120,9 +121,7 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
     <Page
       title="Raise"
       beside={
-        <Button variant="contained" component={To} path="/raise/new">
-          Draft a cluster
-        </Button>
+        <DraftButton>Draft a cluster</DraftButton>
       }
       reason={
         <>

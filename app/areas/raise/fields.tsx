@@ -33,7 +33,7 @@ function useField(path: string, help?: string) {
   return { set: (value: unknown) => set(path, value), error: stop, helperText: stop ? finding.says : (help ?? undefined) }
 }
 
-const mono = { input: { sx: { fontFamily: 'var(--mono)', fontSize: 12 } }, inputLabel: { shrink: true } }
+const mono = { input: { sx: { fontFamily: 'var(--mono)', fontSize: 12, fontStretch: '75%' } }, inputLabel: { shrink: true } }
 
 export function TextIn({ path, label, value, width = 180, help }: FieldProps & { readonly value: string }) {
   const { set, error, helperText } = useField(path, help)

@@ -45,7 +45,9 @@ export function firstDraft(view: FleetView, site: SiteView): Record<string, unkn
   return { ...common, controlPlane: { kind: 'own', count: 3 }, pools }
 }
 
-export async function loader({ request, context }: Route.LoaderArgs) {
+export const loader = () => redirect('/raise')
+
+export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   const view = await gyrarch.fleet.view()
   const search = new URL(request.url).searchParams

@@ -4,6 +4,7 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { data, redirect, useFetcher, useNavigate } from 'react-router'
 import { canonicalJson, patchDraft, type Remedy } from '~/core/changes'
 import { clusterRanges, parseCidr } from '~/core/addresses'
+import type { SiteView } from '~/core/fleet'
 import { raiseIntent, type RaiseIntent } from '~/core/provisioning'
 import { numberText } from '~/core/units'
 import { Refusal } from '~/server/changes/errors'
@@ -67,6 +68,14 @@ function normalText(intent: unknown): string {
   return canonicalJson(read.success ? read.data : intent)
 }
 
+/** What a draft usually is at another kind of site: the rest of it is kept. */
+function usualAt(site: SiteView, intent: RaiseIntent): Partial<RaiseIntent> {
+  if (site.kind === 'edge') return { controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [] }
+  const size = [...site.sizes].filter((other) => other.cores >= 2).sort((a, b) => a.cores - b.cores)[0]?.name ?? ''
+  const pools = intent.pools.length > 0 ? intent.pools.map((pool) => ({ ...pool, size, zones: undefined, rootDiskGb: undefined })) : [{ name: 'general', size, count: 2, lifetime: 'on-demand' as const, labels: {}, taints: [] }]
+  return { machines: [], pools, controlPlane: site.kind === 'hall' ? { kind: 'own', count: 3, alsoWorkers: false } : { kind: 'managed', tier: 'plain' } }
+}
+
 /** Keeps what is typed shortly after it is typed; nothing is lost when keeping is refused. */
 function useKeeping(id: string, intent: RaiseIntent, title: string | null, saved: { readonly intent: RaiseIntent; readonly title: string | null; readonly version: number }) {
   const fetcher = useFetcher<Kept>()
@@ -117,7 +126,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   const releases = [...view.catalogue].reverse().map((release) => ({ value: release.version, says: `${release.version}${site?.images.some((image) => image.release === release.version) ? '' : ', no image here'}` }))
   const takesSite = (name: string): void => {
     const other = view.sites.find((candidate) => candidate.name === name)
-    setIntent((was) => ({ ...was, site: name, networks: {}, machines: other?.kind === 'edge' ? was.machines : [], pools: other?.kind === 'edge' ? [] : was.pools }))
+    setIntent((was) => ({ ...was, site: name, networks: {}, ...(other && other.kind !== site?.kind ? usualAt(other, was) : {}) }))
   }
   return (
     <SheetContext.Provider value={{ findings: judged.findings, set }}>
@@ -180,10 +189,10 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
           <section aria-labelledby="sheet-what">
             <h2 id="sheet-what">What</h2>
             <div className="fields">
-              <TextIn path="name" label="Name" value={intent.name} />
-              <SelectIn path="site" label="Site" value={intent.site} options={view.sites.map((other) => ({ value: other.name, says: `${other.name}, ${other.kind}` }))} onPick={takesSite} width={200} />
-              <SelectIn path="release" label="Release" value={intent.release} options={releases} width={170} />
-              <SelectIn path="sshKey" label="SSH key" value={intent.sshKey ?? ''} options={view.sshKeys.map((key) => ({ value: key, says: key }))} width={150} />
+              <TextIn path="name" label="Name" value={intent.name} width={170} />
+              <SelectIn path="site" label="Site" value={intent.site} options={view.sites.map((other) => ({ value: other.name, says: `${other.name}, ${other.kind}` }))} onPick={takesSite} width={190} />
+              <SelectIn path="release" label="Release" value={intent.release} options={releases} width={130} />
+              <SelectIn path="sshKey" label="SSH key" value={intent.sshKey ?? ''} options={view.sshKeys.map((key) => ({ value: key, says: key }))} width={130} />
               <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
             </div>
           </section>

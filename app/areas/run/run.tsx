@@ -137,7 +137,7 @@ function OneRun({ record: given, now: givenNow, cluster }: Route.ComponentProps[
   const selected = steps.find((step) => step.id === at) ?? null
   return (
     <Page
-      title={record.title ?? record.label}
+      title={record.title ?? record.label.charAt(0).toUpperCase() + record.label.slice(1)}
       beside={<Status record={record} now={over} progress={progress} steps={steps} />}
       reason={
         <>
@@ -164,6 +164,7 @@ function OneRun({ record: given, now: givenNow, cluster }: Route.ComponentProps[
               })
             }
           />
+          <Seen steps={steps} onSelect={select} />
         </div>
       )}
     </Page>
@@ -252,6 +253,33 @@ function Evidence({ step }: { readonly step: StepRecord }) {
         </li>
       ))}
     </ul>
+  )
+}
+
+/** The evidence of all steps, newest first: what is happening, in the words of those it happens to. */
+function Seen({ steps, onSelect }: { readonly steps: readonly StepRecord[]; readonly onSelect: (id: string) => void }) {
+  const seen = steps
+    .flatMap((step) => step.evidence.map((item) => ({ ...item, step })))
+    .sort((a, b) => (a.at < b.at ? 1 : a.at > b.at ? -1 : 0))
+    .slice(0, 40)
+  if (seen.length === 0) return null
+  return (
+    <section className="seen" aria-label="Seen so far">
+      <h2>Seen so far</h2>
+      <ul className="evidence">
+        {seen.map((item) => (
+          <li key={`${item.step.id}${item.at}${item.says}`}>
+            <time className="mono" dateTime={item.at}>
+              {timeText(item.at)}
+            </time>
+            <button type="button" className="quiet-button mono" style={{ padding: 0, justifyContent: 'flex-start' }} onClick={() => onSelect(item.step.id)}>
+              {item.step.group}
+            </button>
+            <span>{item.says}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }
 

@@ -2,7 +2,7 @@
 import type { Fact, RawFinding } from '../../changes'
 import { formatAddress, parseAddress, parseCidr } from '../../addresses'
 import type { BoxView, DiskView, SiteView } from '../../fleet'
-import { bytesText, GB, listText, numberText } from '../../units'
+import { bytesText, listText, numberText } from '../../units'
 import { addressObjection, lowestFree, takenIn } from '../static-addresses'
 import { type Check, type Planned, reservationsAt } from '../planned'
 import type { RaiseIntent } from '../raise-intent'

@@ -1,0 +1,65 @@
+/** Headless Chromium for tests, which find things by role and name, as a person does. */
+import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppeteer-core'
+
+export async function openBrowser(): Promise<Browser> {
+  return puppeteer.launch({
+    executablePath: '/usr/bin/chromium',
+    args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  })
+}
+
+/** What a page complained about: console errors, unhandled rejections, failed requests. A test fails on any. */
+export interface Watched {
+  readonly page: Page
+  readonly complaints: string[]
+}
+
+export async function openPage(browser: Browser, url: string): Promise<Watched> {
+  const context = await browser.createBrowserContext()
+  const page = await context.newPage()
+  // Without “Headless” in its name it is treated as the browser it is.
+  await page.setUserAgent({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/150.0.0.0 Safari/537.36' })
+  await page.setViewport({ width: 1280, height: 800 })
+  const complaints: string[] = []
+  page.on('console', (message) => {
+    if (message.type() === 'error') complaints.push(`console: ${message.text()}`)
+  })
+  page.on('pageerror', (error) => complaints.push(`page: ${String(error)}`))
+  await page.goto(url, { waitUntil: 'load' })
+  await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
+  return { page, complaints }
+}
+
+const selector = (role: string, name: string): string => `::-p-aria([name="${name}"][role="${role}"])`
+
+/** The element of a role and name, once it is there. */
+export async function find(page: Page, role: string, name: string, timeout = 20_000): Promise<ElementHandle> {
+  const element = await page.waitForSelector(selector(role, name), { timeout }).catch(() => null)
+  if (!element) throw new Error(`no ${role} “${name}” on ${page.url()}: ${(await page.evaluate(() => document.body.innerText)).slice(0, 1500)}`)
+  return element
+}
+
+export async function press(page: Page, role: string, name: string, timeout?: number): Promise<void> {
+  await (await find(page, role, name, timeout)).click()
+}
+
+/** Waits until the page shows a text. */
+export async function see(page: Page, text: string, timeout = 30_000): Promise<void> {
+  await page.waitForFunction((wanted) => document.body.innerText.includes(wanted), { timeout }, text).catch(async () => {
+    throw new Error(`“${text}” did not appear on ${page.url()}: ${(await page.evaluate(() => document.body.innerText)).slice(0, 1500)}`)
+  })
+}
+
+/** Replaces what a labelled field holds. */
+export async function fill(page: Page, role: string, name: string, value: string): Promise<void> {
+  const field = await find(page, role, name)
+  await field.click({ count: 3 })
+  await page.keyboard.press('Backspace')
+  await field.type(value)
+}
+
+/** Picks an option of a select by its text. */
+export async function choose(page: Page, name: string, option: string): Promise<void> {
+  await press(page, 'combobox', name)
+  await press(page, 'option', option)
+}

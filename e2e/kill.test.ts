@@ -1,0 +1,82 @@
+/** The server is killed in the middle of a run, at several moments, and goes on each time as if nothing had been. */
+import { expect, it } from 'vitest'
+import { api, type ApiChange, serve } from './server'
+
+const birch = {
+  name: 'birch',
+  site: 'mossgate',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 3 },
+  pools: [{ name: 'general', size: 'rack-4', count: 3 }],
+  ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20', maxPodsPerNode: 110 },
+}
+
+interface SiteAnswer {
+  readonly machines: readonly { readonly name: string }[]
+  readonly disks: readonly { readonly name: string }[]
+  readonly addresses: readonly { readonly address: string }[]
+}
+
+it('continues after kill -9 at seven moments and makes each machine exactly once', async () => {
+  let served = await serve()
+  const { dir } = served
+  try {
+    let { ask, get } = api(served.url)
+    await ask('POST', '/clock', { calm: false })
+    await ask('POST', '/clock', { speed: 0 })
+    const drafted = (await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: birch })).json
+    const started = await ask<ApiChange>('POST', `/changes/${drafted.id}/run`, { planDigest: drafted.planDigest })
+    expect(started.status).toBe(202)
+    // In the register, holding addresses, cloning, booting, starting the API, at six machines at once, at the add-ons.
+    const moments = [0, 4, 60, 190, 200, 240, 180]
+    const done: string[][] = []
+    for (const seconds of moments) {
+      if (seconds > 0) await ask('POST', '/clock', { advanceSeconds: seconds })
+      const before = await get<ApiChange>(`/changes/${drafted.id}`)
+      expect(before.state).toBe('running')
+      await served.kill()
+      served = await serve({ dir })
+      ;({ ask, get } = api(served.url))
+      const after = await get<ApiChange>(`/changes/${drafted.id}`)
+      const doneBefore = before.steps.filter((step) => step.state === 'done').map((step) => step.id)
+      const doneAfter = after.steps.filter((step) => step.state === 'done').map((step) => step.id)
+      expect(doneAfter).toEqual(expect.arrayContaining(doneBefore))
+      done.push(doneAfter)
+    }
+    // The moments were different ones.
+    expect(new Set(done.map((ids) => ids.join())).size).toBeGreaterThanOrEqual(5)
+    const ended = await api(served.url).runOut(drafted.id)
+    expect(ended.state).toBe('done')
+    expect(ended.steps.every((step) => step.attempts === 1)).toBe(true)
+    const site = await get<SiteAnswer>('/sites/mossgate')
+    const made = site.machines.map((machine) => machine.name).filter((name) => name.startsWith('birch-'))
+    expect(made.sort()).toEqual(['birch-cp-1', 'birch-cp-2', 'birch-cp-3', 'birch-general-1', 'birch-general-2', 'birch-general-3'])
+    expect(site.disks.filter((disk) => disk.name.startsWith('birch-'))).toHaveLength(6)
+    expect(new Set(site.addresses.map((held) => held.address)).size).toBe(site.addresses.length)
+  } finally {
+    await served.remove()
+  }
+})
+
+it('continues taking back after kill -9', async () => {
+  let served = await serve()
+  const { dir } = served
+  try {
+    let { ask, get } = api(served.url)
+    await ask('POST', '/clock', { speed: 0 })
+    const before = await get<SiteAnswer>('/sites/mossgate')
+    const drafted = (await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: birch })).json
+    await ask('POST', `/changes/${drafted.id}/run`, {})
+    await ask('POST', '/clock', { advanceSeconds: 600 })
+    expect((await ask('POST', `/changes/${drafted.id}/take-back`, {})).status).toBe(202)
+    await ask('POST', '/clock', { advanceSeconds: 20 })
+    await served.kill()
+    served = await serve({ dir })
+    ;({ ask, get } = api(served.url))
+    expect((await api(served.url).runOut(drafted.id)).state).toBe('taken-back')
+    const after = await get<SiteAnswer>('/sites/mossgate')
+    expect(after).toMatchObject({ machines: before.machines, disks: before.disks, addresses: before.addresses })
+  } finally {
+    await served.remove()
+  }
+})

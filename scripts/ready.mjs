@@ -1,0 +1,52 @@
+/** Installs what a command needs, and says what takes long while it does. */
+import { execFileSync, spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+
+export const root = fileURLToPath(new URL('..', import.meta.url))
+
+export function run(command, args, options = {}) {
+  const done = spawnSync(command, args, { cwd: root, stdio: 'inherit', ...options })
+  if (done.error) throw done.error
+  return done.status ?? 1
+}
+
+function needNode() {
+  const [major = 0, minor = 0] = process.versions.node.split('.').map(Number)
+  if (major > 20 || (major === 20 && minor >= 19)) return
+  console.error(`Gyrarch needs Node.js 20.19 or newer; this is ${process.versions.node}.`)
+  process.exit(1)
+}
+
+/** `npm ci`, unless what is installed is what the lock says. */
+export function needPackages() {
+  needNode()
+  const lock = createHash('sha256').update(readFileSync(`${root}package-lock.json`)).digest('hex')
+  const mark = `${root}node_modules/.gyrarch-lock`
+  if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
+  console.log('Installing packages. The SQLite module is compiled from source, which takes two to three minutes…')
+  const started = Date.now()
+  const status = run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
+  if (status !== 0) {
+    console.error('Packages could not be installed; the reason is above. The SQLite module needs python3, make and g++ (Debian: apt-get install python3 make g++).')
+    process.exit(status)
+  }
+  console.log(`Installed in ${Math.round((Date.now() - started) / 1000)} s.`)
+  writeFileSync(mark, lock)
+}
+
+/** Debian’s Chromium, for the browser tests and the pictures. */
+export function needChromium() {
+  if (existsSync('/usr/bin/chromium')) return
+  console.log('Installing Chromium for the browser tests…')
+  const sudo = process.getuid?.() === 0 ? [] : ['sudo']
+  const apt = (...args) => {
+    const [command, ...rest] = [...sudo, 'apt-get', ...args]
+    execFileSync(command, rest, { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } })
+  }
+  apt('update', '-qq')
+  apt('install', '-y', '-qq', '--no-install-recommends', 'chromium')
+}
+
+export const bin = (name) => `${root}node_modules/.bin/${name}`

@@ -1,0 +1,50 @@
+/** `npm test`: type check, lint, dependency rules, unit tests, browser tests; one line of counts at the end. */
+import { mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { bin, needChromium, needPackages, root, run } from './ready.mjs'
+
+needPackages()
+needChromium()
+
+const reports = `${root}reports`
+rmSync(reports, { recursive: true, force: true })
+mkdirSync(reports, { recursive: true })
+
+let passed = 0
+let failed = 0
+
+/** A check that passes or fails as a whole counts as one. */
+function check(name, command, args) {
+  const started = Date.now()
+  const ok = run(command, args) === 0
+  console.log(`${ok ? 'ok' : 'FAILED'}  ${name} (${Math.round((Date.now() - started) / 1000)} s)`)
+  if (ok) passed++
+  else failed++
+  return ok
+}
+
+/** A test runner's own counts, from its JSON report; a run that left none has failed. */
+function tests(name, project) {
+  const file = `${reports}/${project}.json`
+  const status = run(bin('vitest'), ['run', '--project', project, '--reporter=default', '--reporter=json', `--outputFile.json=${file}`])
+  let report = { numPassedTests: 0, numFailedTests: 1, numFailedTestSuites: 0 }
+  try {
+    report = JSON.parse(readFileSync(file, 'utf8'))
+  } catch {
+    console.log(`${name} left no report.`)
+  }
+  passed += report.numPassedTests
+  // A suite that fell over outside its tests, or an unhandled rejection, fails the run even with every test green.
+  failed += report.numFailedTests + (status !== 0 && report.numFailedTests === 0 ? 1 : 0)
+  console.log(`${status === 0 ? 'ok' : 'FAILED'}  ${name}`)
+}
+
+check('route types', bin('react-router'), ['typegen'])
+check('type check', bin('tsc'), ['--noEmit'])
+check('lint', bin('eslint'), ['.', '--max-warnings', '0'])
+check('dependency rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'core', 'standin', 'server', 'app', 'workers'])
+if (check('build', bin('react-router'), ['build', '--logLevel', 'warn'])) {
+  tests('unit tests', 'unit')
+  tests('browser tests', 'browser')
+}
+console.log(`${passed} passed, ${failed} failed`)
+process.exit(failed === 0 ? 0 : 1)
