@@ -2,7 +2,7 @@
 import type { Fact, RawFinding } from '../../changes'
 import type { ImageView } from '../../fleet'
 import { isUnsupported, newestFirst, supportDaysLeft } from '../../releases'
-import { compareReleases, listText } from '../../units'
+import { compareReleases, listText, minorLine } from '../../units'
 import type { Check, Planned } from '../planned'
 
 /** A DNS label as RFC 1123 has it: lower-case letters, digits and inner dashes, at most 63. */
@@ -93,7 +93,7 @@ const useRelease = (version: string) => ({ says: `Use ${version}`, change: { pat
 /** Releases whose image lies at the site and that the site's machines can run; nearest to the wish first: same minor, then newest. */
 function usableReleases({ view, site, intent, release }: Planned): readonly string[] {
   const images = new Map((site?.images ?? []).map((image): [string, ImageView] => [image.release, image]))
-  const line = release?.version.replace(/\.\d+$/, '') ?? intent.release
+  const line = minorLine(release?.version ?? intent.release)
   return newestFirst(view.catalogue)
     .filter((other) => other.withdrawn === null && images.has(other.version) && site !== undefined && other.architectures.includes(site.arch))
     .filter((other) => !isUnsupported(other, view.now))

@@ -1,0 +1,84 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { GiB, MiB } from '../units'
+import { allocatable, hallRoom, quorum } from '.'
+
+describe('allocatable', () => {
+  it('leaves 3,920 m and 14,283,282,841 bytes of 4 cores and 16 GiB', () => {
+    expect(allocatable(4000, 16 * GiB)).toEqual({ cpuMilli: 3920, memoryBytes: 14_283_282_841, reserved: { cpuMilli: 80, memoryBytes: 16 * GiB - 14_283_282_841 } })
+  })
+
+  it.each([
+    [1000, 940],
+    [2000, 1930],
+    [500, 470],
+    [8000, 7910],
+    [64_000, 63_770],
+    [0, 0],
+  ])('leaves of %i m cpu %i m', (capacity, left) => expect(allocatable(capacity, GiB).cpuMilli).toBe(left))
+
+  it.each([
+    [GiB, GiB - 256 * MiB - 100 * MiB],
+    [GiB - 1, GiB - 1 - 255 * MiB - 100 * MiB],
+    [300 * MiB, 0],
+    [0, 0],
+    [256 * GiB, Math.floor(256 * GiB - (1 + 0.8 + 0.8 + 6.72 + 2.56) * GiB - 100 * MiB)],
+  ])('leaves of %i bytes %i', (capacity, left) => expect(allocatable(1000, capacity).memoryBytes).toBe(left))
+
+  it('and reserved make up the capacity, and more capacity never leaves less', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 0, max: 512_000 }), fc.integer({ min: 2 * GiB, max: 1024 * GiB }), fc.integer({ min: 0, max: GiB }), (cpu, memory, more) => {
+        const one = allocatable(cpu, memory)
+        expect(one.cpuMilli + one.reserved.cpuMilli).toBe(cpu)
+        expect(one.memoryBytes + one.reserved.memoryBytes).toBe(memory)
+        expect(allocatable(cpu + 10, memory + more).memoryBytes).toBeGreaterThanOrEqual(one.memoryBytes)
+      }),
+    )
+  })
+})
+
+describe('quorum', () => {
+  it.each([
+    [[1], 0, [false], null],
+    [[3], 1, [false], null],
+    [[1, 1, 1], 1, [true, true, true], null],
+    [[2, 1], 1, [false, true], null],
+    [[2, 2, 1], 2, [true, true, true], null],
+    [[1, 1], 0, [false, false], 'stop'],
+    [[2, 2], 1, [false, false], 'caution'],
+    [[3, 0, 3], 2, [false, true, false], 'caution'],
+  ])('of %j tolerates %i', (zones, tolerates, survives, level) => {
+    const report = quorum(zones)
+    expect(report).toMatchObject({ tolerates, survivesZoneLoss: survives })
+    expect(report?.finding?.level ?? null).toBe(level)
+  })
+
+  it('of nobody is no quorum', () => {
+    expect(quorum([])).toBeNull()
+    expect(quorum([0, 0])).toBeNull()
+  })
+})
+
+describe('the room of a hall', () => {
+  const hosts = ['a-1', 'a-2', 'a-3'].map((name) => ({ name, zone: 'a', cores: 8, memoryBytes: 64 * GiB }))
+  const wish = (name: string, cores: number, apart: string | null = null) => ({ name, zone: 'a', cores, memoryBytes: GiB, apart })
+
+  it('keeps control-plane machines of one cluster on different hosts', () => {
+    const room = hallRoom(hosts, [], ['cp-1', 'cp-2', 'cp-3', 'cp-4'].map((name) => wish(name, 1, 'cedar')), 1, false)
+    expect(new Set(room.placed.map(({ host }) => host)).size).toBe(3)
+    expect(room.unfit.map(({ name }) => name)).toEqual(['cp-4'])
+  })
+
+  it('keeps one host’s worth free, so that whatever dies restarts', () => {
+    const wishes = Array.from({ length: 24 }, (_, i) => wish(`m-${String(i).padStart(2, '0')}`, 1))
+    expect(hallRoom(hosts, [], wishes, 1, false).unfit).toEqual([])
+    expect(hallRoom(hosts, [], wishes, 1, true).placed).toHaveLength(16)
+  })
+
+  it('counts what stands, with the overcommit', () => {
+    const standing = [{ name: 'old', zone: 'a', host: 'a-1', cores: 8, memoryBytes: GiB }]
+    const big = [wish('b-1', 8), wish('b-2', 8), wish('b-3', 8)]
+    expect(hallRoom(hosts, standing, big, 1, false).unfit).toHaveLength(1)
+    expect(hallRoom(hosts, standing, big, 2, false).unfit).toEqual([])
+  })
+})
