@@ -3,10 +3,9 @@ import { type ChildProcess, spawn } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
+import { join, resolve as resolvePath } from 'node:path'
 
-const main = fileURLToPath(new URL('../build/server/main.js', import.meta.url))
+const main = resolvePath('build/server/main.js')
 
 export interface Served {
   readonly url: string

@@ -24,7 +24,8 @@ describe('an address', () => {
     fc.assert(
       fc.property(fc.bigInt({ min: 2n ** 48n, max: 2n ** 128n - 1n }), (value) => {
         const bytes = Array.from({ length: 16 }, (_, i) => Number((value >> BigInt(8 * (15 - i))) & 255n))
-        expect(formatAddress({ family: 6, value })).toBe(ipaddr.fromByteArray(bytes).toRFC5952String())
+        const other = ipaddr.fromByteArray(bytes)
+        expect(formatAddress({ family: 6, value })).toBe(other instanceof ipaddr.IPv6 ? other.toRFC5952String() : '')
       }),
     )
   })

@@ -1,0 +1,150 @@
+import { createServer, type Server } from 'node:http'
+import express from 'express'
+import fc from 'fast-check'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { birch, elm, fernlet, openForTest, type Opened } from '../testing/open'
+import { apiRouter } from './router'
+import { routes } from './routes'
+
+let opened: Opened
+let server: Server
+let base: string
+const errors: unknown[] = []
+
+beforeAll(async () => {
+  opened = await openForTest()
+  const app = express()
+  app.use('/api/v1', apiRouter(opened.gyrarch, (error) => errors.push(error)))
+  server = createServer(app)
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+  const address = server.address()
+  base = `http://127.0.0.1:${typeof address === 'object' && address !== null ? address.port : 0}/api/v1`
+})
+afterAll(async () => {
+  await new Promise((done) => server.close(done))
+  await opened.close()
+})
+
+interface Sent {
+  readonly status: number
+  readonly json: { readonly error?: { readonly code: string; readonly says: string; readonly fields: readonly { readonly path: string; readonly says: string }[] } } & Record<string, unknown>
+}
+
+async function send(method: string, path: string, body?: string, headers: Record<string, string> = {}): Promise<Sent> {
+  const response = await fetch(base + path, { method: method.toUpperCase(), headers: { 'Content-Type': 'application/json', ...headers }, ...(body === undefined ? {} : { body }) })
+  const text = await response.text()
+  return { status: response.status, json: /json/.test(response.headers.get('content-type') ?? '') ? (JSON.parse(text) as Sent['json']) : {} }
+}
+const post = (path: string, body: unknown): Promise<Sent> => send('post', path, JSON.stringify(body))
+
+/** Anything but a 500; an error has its shape, its reason, and no trace of the program. */
+function wellAnswered({ status, json }: Sent): void {
+  expect(status).toBeLessThan(500)
+  expect(errors).toEqual([])
+  if (status < 400) return
+  expect(['invalid', 'not-found', 'conflict', 'too-large', 'forbidden']).toContain(json.error?.code)
+  expect(json.error?.says.length).toBeGreaterThan(5)
+  expect(JSON.stringify(json)).not.toMatch(/node_modules|\.ts:\d|at Object\./)
+}
+
+const valid: Readonly<Record<string, unknown>> = {
+  '/clock': { advanceSeconds: 0 },
+  '/changes': { kind: 'cluster.raise', intent: elm },
+  '/changes/:id': { intent: birch },
+  '/changes/:id/run': { accept: [], confirm: 'x', planDigest: 'x' },
+  '/faults': { fault: 'no-stock', about: 'size/tarn-north/north-1/reed-2-8', mode: 'transient', times: 1, afterSeconds: 0 },
+  '/compute/address-overlaps': { ranges: [{ name: 'a', range: '10.0.0.0/8' }] },
+  '/compute/cluster-ranges': { pods: '10.0.0.0/18', maxPodsPerNode: 110, services: '10.1.0.0/20' },
+  '/compute/allocatable': { cpu: '4', memory: '16Gi' },
+  '/compute/quorum': { zones: [1, 1, 1] },
+}
+
+/** A valid body with one place replaced by anything, or left out. */
+const damaged = (body: unknown): fc.Arbitrary<unknown> => {
+  const places: string[][] = []
+  const visit = (value: unknown, path: string[]): void => {
+    places.push(path)
+    if (typeof value === 'object' && value !== null) for (const [key, inner] of Object.entries(value)) visit(inner, [...path, key])
+  }
+  visit(body, [])
+  return fc.tuple(fc.constantFrom(...places), fc.oneof(fc.jsonValue(), fc.constantFrom('', ' ', '../..', '\u0000', '9'.repeat(400), -1, 1e308, 1.5, [], {}, null, 'ünïcode', '__proto__', '10.0.0.0/33', '1e400')), fc.boolean()).map(([path, value, remove]) => {
+    if (path.length === 0) return value
+    const copy = structuredClone(body) as Record<string, unknown>
+    let at: Record<string, unknown> = copy
+    for (const key of path.slice(0, -1)) at = at[key] as Record<string, unknown>
+    const last = path[path.length - 1] ?? ''
+    if (remove && !Array.isArray(at)) delete at[last]
+    else at[last] = value
+    return copy
+  })
+}
+
+const withBody = routes.filter((route) => route.body !== undefined)
+
+describe('malformed bodies', () => {
+  it.each(withBody.map((route) => [`${route.method} ${route.path}`, route] as const))('sent to %s are answered with the field and the reason', async (_name, route) => {
+    const drafted = await post('/changes', { kind: 'cluster.raise', intent: fernlet })
+    const path = route.path.replace(':id', String(drafted.json['id']))
+    const headers = { 'If-Match': '*' }
+    const body = valid[route.path] ?? {}
+    await fc.assert(
+      fc.asyncProperty(fc.oneof(damaged(body), damaged(body), fc.jsonValue()), async (wrong) => {
+        // A clock that really runs for a month would be a test of patience.
+        if (route.path === '/clock' && typeof wrong === 'object' && wrong !== null && 'advanceSeconds' in wrong && Number(wrong.advanceSeconds) > 100) return
+        wellAnswered(await send(route.method, path, JSON.stringify(wrong), headers))
+      }),
+      { numRuns: 60 },
+    )
+    for (const text of ['', '{', 'null', '"text"', '[[[', '{"a":}', '\u0000']) wellAnswered(await send(route.method, path, text, headers))
+  })
+
+  it('name the field', async () => {
+    const answer = await post('/changes', { kind: 'cluster.raise', intent: { ...fernlet, pools: [{ name: 'general', size: 'reed-2-8', count: 'two' }] } })
+    expect(answer.status).toBe(400)
+    expect(answer.json.error?.fields[0]?.path).toBe('intent.pools[0].count')
+    const unknown = await post('/changes', { kind: 'cluster.raise', intent: { ...fernlet, colour: 'green' } })
+    expect(unknown.json.error?.fields[0]?.path).toBe('intent.colour')
+  })
+
+  it('over 8 MiB are too large, and of an unknown kind refused with those known', async () => {
+    expect((await send('post', '/changes', `{"kind":"${'x'.repeat(9 * 1024 * 1024)}"}`)).status).toBe(413)
+    const answer = await post('/changes', { kind: 'cluster.grow', intent: {} })
+    expect(answer.status).toBe(400)
+    expect(answer.json.error?.says).toContain('cluster.raise')
+  })
+})
+
+describe('odd addresses', () => {
+  it.each(routes.filter((route) => route.path.includes(':')).map((route) => [`${route.method} ${route.path}`, route] as const))('of %s are answered', async (_name, route) => {
+    await fc.assert(
+      fc.asyncProperty(fc.oneof(fc.string({ minLength: 1, maxLength: 60 }), fc.constantFrom('c-0', 'c-99999999999999999999', 'c--1', '..', '%', '%00', '__proto__', 'constructor')), async (odd) => {
+        const path = route.path.replace(/:\w+/, () => (odd.startsWith('%') ? odd : encodeURIComponent(odd)))
+        wellAnswered(await send(route.method, path, route.method === 'get' ? undefined : '{}', { 'If-Match': '"1"' }))
+      }),
+      { numRuns: 25 },
+    )
+  })
+
+  it('and queries that are none are refused or ignored', async () => {
+    for (const query of ['?after=x', '?after=-1', '?limit=1e9', '?after=1&after=2', '?limit=0', '?after[]=1']) wellAnswered(await send('get', `/events${query}`))
+    wellAnswered(await send('get', '/clusters/cedar/objects?kind[]=a&namespace=%00'))
+    expect((await send('get', '/nothing')).status).toBe(404)
+    expect((await send('post', '/compute/fortune', '{}')).status).toBe(404)
+  })
+})
+
+describe('computations', () => {
+  it.each([
+    ['allocatable', { cpu: '4', memory: '16Gi' }, { cpuMilli: 3920, memoryBytes: 14_283_282_841, reserved: { cpuMilli: 80, memoryBytes: 2_896_586_343 } }],
+    ['quorum', { zones: [2, 1] }, { members: 3, tolerates: 1, survivesZoneLoss: [false, true], finding: null }],
+    ['cluster-ranges', { pods: '10.130.0.0/18', maxPodsPerNode: 110, services: '10.131.0.0/20' }, { perNodePrefix: 24, maxNodes: 64, services: 4094, apiAddress: '10.131.0.1', dnsAddress: '10.131.0.10' }],
+    ['cluster-ranges', { pods: 'fd00::/32', maxPodsPerNode: 110, services: 'fd01::/64' }, { perNodePrefix: 120, maxNodes: (2n ** 88n).toString(), services: (2n ** 64n - 1n).toString(), apiAddress: 'fd01::1', dnsAddress: 'fd01::a' }],
+    ['address-overlaps', { ranges: [{ name: 'a', range: '10.0.0.0/24' }, { name: 'b', range: '10.0.0.128 - 10.0.1.5' }] }, { overlaps: [{ a: 'a', b: 'b', first: '10.0.0.128', last: '10.0.0.255', count: '128' }], invalid: [] }],
+  ])('%s', async (name, body, expected) => expect((await post(`/compute/${name}`, body)).json).toEqual(expected))
+
+  it('refuse what is no input, with the field', async () => {
+    expect((await post('/compute/quorum', { zones: [] })).json.error?.fields[0]?.path).toBe('zones')
+    expect((await post('/compute/cluster-ranges', { pods: '10.130.0.1/18', maxPodsPerNode: 110, services: '10.131.0.0/20' })).json.error?.says).toContain('10.130.0.0/18')
+    expect((await post('/compute/allocatable', { cpu: 'four', memory: '1Gi' })).json.error?.fields[0]?.path).toBe('cpu')
+  })
+})
