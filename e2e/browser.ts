@@ -14,12 +14,13 @@ export interface Watched {
   readonly complaints: string[]
 }
 
-export async function openPage(browser: Browser, url: string): Promise<Watched> {
+export async function openPage(browser: Browser, url: string, scheme: 'light' | 'dark' = 'light'): Promise<Watched> {
   const context = await browser.createBrowserContext()
   const page = await context.newPage()
   // Without “Headless” in its name it is treated as the browser it is.
   await page.setUserAgent({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/150.0.0.0 Safari/537.36' })
   await page.setViewport({ width: 1280, height: 800 })
+  await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: scheme }])
   const complaints: string[] = []
   page.on('console', (message) => {
     if (message.type() === 'error') complaints.push(`console: ${message.text()}`)

@@ -18,7 +18,7 @@ import { recordMigrations } from './records/migrations'
 import { ChangeRow, defineRecords, JournalRow, StepRow } from './records/models'
 import { entryOf, type Line, writeJournal } from './runner/journal'
 import { isoClock, Runner } from './runner/runner'
-import { clusterOf, type ClusterView } from '~/core/fleet'
+import { clusterOf, type ClusterView, type FleetNode, fleetTree, type FleetView } from '~/core/fleet'
 import { Op, type WhereOptions } from 'sequelize'
 
 export interface GyrarchOptions {
@@ -53,6 +53,8 @@ export class Gyrarch {
   readonly runner: Runner
   readonly changes: Changes
   readonly compute: Compute
+
+  private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
   private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute }) {
     this.hub = parts.hub
@@ -92,6 +94,14 @@ export class Gyrarch {
     await runner.resume()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch
+  }
+
+  /** The fleet as a tree; made once for each picture of the fleet. */
+  tree(view: FleetView): FleetNode {
+    if (this.treeOf?.view.version === view.version && Object.keys(view.unheard).length === 0) return this.treeOf.tree
+    const tree = fleetTree(view)
+    this.treeOf = { view, tree }
+    return tree
   }
 
   async cluster(name: string): Promise<ClusterView> {

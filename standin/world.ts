@@ -294,5 +294,6 @@ export interface World {
   readonly sites: Record<string, Site>
   readonly clusters: Record<string, Cluster>
   faults: Fault[]
-  readonly operations: Record<string, Operation>
+  /** Commands as they were when the world was stored; the simulator keeps the living ones. */
+  readonly operations: Readonly<Record<string, Operation>>
 }

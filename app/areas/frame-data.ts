@@ -1,5 +1,4 @@
 /** What the frame shows on every page. */
-import { fleetTree } from '~/core/fleet'
 import type { Gyrarch } from '~/server/gyrarch'
 import type { FrameData } from '../frame/frame'
 
@@ -11,8 +10,7 @@ export async function frameData(gyrarch: Gyrarch): Promise<FrameData> {
   const recent = await gyrarch.changes.list({ limit: 60 })
   const active = recent.filter((row) => row.state === 'running' || row.state === 'undoing' || row.state === 'halted' || row.state === 'waiting')
   const runs = await Promise.all(active.map(async (row) => ({ id: `c-${row.number}`, label: row.label, state: row.state, steps: await gyrarch.changes.steps(row.number) })))
-  const tree = fleetTree(view, { withoutNodes: true })
-  const broken = tree.children.flatMap((site) => site.children).filter((cluster) => cluster.state === 'broken').length
+  const broken = gyrarch.tree(view).children.flatMap((site) => site.children).filter((cluster) => cluster.state === 'broken').length
   return {
     clock: { now: new Date(now).toISOString(), speed, calm, slipping },
     aims: [

@@ -1,6 +1,6 @@
 /** The ring drawing of the fleet. Data in, SVG out; every arc is a link or a choice, by mouse and by keyboard. */
 import { arc as arcShape } from 'd3-shape'
-import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
+import { type KeyboardEvent, memo, useMemo, useRef, useState } from 'react'
 import type { State } from '~/core/fleet'
 import type { Arc, GyreLayout, Reading } from './gyre-layout'
 import './gyre.css'
@@ -94,6 +94,7 @@ const wordOf = (item: Arc): string => `${item.kind} ${item.name}, ${item.state}$
 export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, onZoom, total, line }: GyreProps) {
   const rings = useMemo(() => ringsOf(Math.max(1, layout.rings)), [layout.rings])
   const drawing = useRef<SVGSVGElement>(null)
+  const [pointed, setPointed] = useState<Arc | null>(null)
   const up = layout.trail[layout.trail.length - 2]
   const move = (event: KeyboardEvent<SVGGElement>, index: number): void => {
     const item = layout.arcs[index]
@@ -118,6 +119,16 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
     }
   }
   return (
+    <>
+      {/* Narrow arcs have no room for their names: whatever is pointed at is named here. */}
+      <p className="pointed" aria-hidden>
+        {pointed ? (
+          <>
+            <b className="mono">{pointed.name}</b>
+            {pointed.band ? pointed.readingText : `${pointed.kind}, ${pointed.state}${pointed.readingText === '' || pointed.readingText === pointed.state ? '' : `, ${pointed.readingText}`}`}
+          </>
+        ) : null}
+      </p>
     <svg ref={drawing} className="gyre" viewBox={`${-size / 2} ${-size / 2} ${size} ${size}`} role="group" aria-label="The fleet as rings: sites, clusters, pools, nodes. Arrow keys move, Space selects, Enter zooms.">
       <defs>
         <pattern id="strained-hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
@@ -140,6 +151,10 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
           aria-pressed={item.ref === selected}
           onClick={() => (item.kind === 'node' || item.ref === selected ? (item.kind === 'node' ? onSelect(item.ref) : onZoom(item.ref)) : onSelect(item.ref))}
           onDoubleClick={() => onZoom(item.ref)}
+          onPointerEnter={() => setPointed(item)}
+          onPointerLeave={() => setPointed(null)}
+          onFocus={() => setPointed(item)}
+          onBlur={() => setPointed(null)}
           onKeyDown={(event) => move(event, index)}
         >
           <title>{item.band ? `${item.name}: ${item.readingText}` : `${item.name}: ${item.says || item.state}`}</title>
@@ -178,5 +193,6 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
         ) : null}
       </g>
     </svg>
+    </>
   )
 })

@@ -57,8 +57,9 @@ function Row({ group, bars, scale, selected, onSelect }: { readonly group: strin
   return (
     <svg height={rowHeight} width={scale.width} viewBox={`0 0 ${scale.width} ${rowHeight}`}>
       {ticks(scale)}
+      {/* Names of one run begin alike, so the end of a long one is what tells them apart. */}
       <text className="group-name" x={0} y={rowHeight / 2} dominantBaseline="central">
-        {group.length > 22 ? `${group.slice(0, 21)}…` : group}
+        {group.length > 22 ? `…${group.slice(-21)}` : group}
         <title>{group}</title>
       </text>
       {bars.map((bar) => {

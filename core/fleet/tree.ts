@@ -25,11 +25,6 @@ export interface FleetNode {
   readonly children: readonly FleetNode[]
 }
 
-export interface FleetTreeOptions {
-  /** Leave the nodes themselves out and keep their sums. */
-  readonly withoutNodes?: boolean
-}
-
 type Sums = Pick<FleetNode, 'cpuMilli' | 'requestedCpuMilli' | 'memoryBytes' | 'requestedMemoryBytes' | 'pods' | 'spend' | 'nodes' | 'states' | 'createdAt'>
 
 function sumOf(parts: readonly Sums[]): Sums {
@@ -72,7 +67,7 @@ function nodeEntry(node: NodeView, cluster: ClusterView, spend: number, context:
   }
 }
 
-function clusterEntry(cluster: ClusterView, hourly: ReadonlyMap<string, number>, context: StateContext, options: FleetTreeOptions): FleetNode {
+function clusterEntry(cluster: ClusterView, hourly: ReadonlyMap<string, number>, context: StateContext): FleetNode {
   const pools = cluster.pools.map((pool): FleetNode => {
     const nodes = pool.nodes.map((node) => nodeEntry(node, cluster, (hourly.get(node.machine) ?? 0) * 730, context))
     return {
@@ -82,15 +77,15 @@ function clusterEntry(cluster: ClusterView, hourly: ReadonlyMap<string, number>,
       ...poolState(pool, cluster, context),
       release: cluster.release,
       ...sumOf(nodes),
-      children: options.withoutNodes ? [] : nodes,
+      children: nodes,
     }
   })
   return { ref: `cluster/${cluster.name}`, kind: 'cluster', name: cluster.name, ...clusterState(cluster, context), release: cluster.release, ...sumOf(pools), children: pools }
 }
 
-function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: StateContext, options: FleetTreeOptions): FleetNode {
+function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: StateContext): FleetNode {
   const hourly = new Map(site.machines.map((machine) => [machine.name, machineHourly(site, machine)]))
-  const children = clusters.map((cluster) => clusterEntry(cluster, hourly, context, options))
+  const children = clusters.map((cluster) => clusterEntry(cluster, hourly, context))
   return {
     ref: `site/${site.name}`,
     kind: 'site',
@@ -106,11 +101,11 @@ function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: St
 export const stateContext = (view: FleetView): StateContext => ({ now: Date.parse(view.now), workedOn: new Set(view.workedOn), unheard: view.unheard })
 
 /** The whole tree. The root's state is the worst of the sites. */
-export function fleetTree(view: FleetView, options: FleetTreeOptions = {}): FleetNode {
+export function fleetTree(view: FleetView): FleetNode {
   const context = stateContext(view)
   const bySite = new Map<string, ClusterView[]>()
   for (const cluster of view.clusters) bySite.set(cluster.site, [...(bySite.get(cluster.site) ?? []), cluster])
-  const children = view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context, options))
+  const children = view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context))
   const sums = sumOf(children)
   return { ref: 'fleet', kind: 'fleet', name: 'fleet', state: 'well', says: '', release: null, ...sums, children }
 }

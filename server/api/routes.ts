@@ -1,6 +1,6 @@
 /** The JSON API as a table: what each call takes and gives. Router and OpenAPI description are both made from it. */
 import { z } from 'zod'
-import { fleetTree, type FleetNode, nodesOf, nodeState, clusterState, siteState, stateContext } from '~/core/fleet'
+import { type FleetNode, nodesOf, nodeState, clusterState, siteState, stateContext } from '~/core/fleet'
 import { kinds } from '~/core/kinds'
 import { patchDraft } from '~/core/changes'
 import { computations } from '../compute/computations'
@@ -82,7 +82,7 @@ export const routes: readonly Route[] = [
     answer: z.object({ version: z.number(), now: z.string(), totals: any, sites: z.array(any) }),
     handle: async (gyrarch) => {
       const view = await gyrarch.fleet.view()
-      const tree = fleetTree(view)
+      const tree = gyrarch.tree(view)
       const byName = new Map(view.clusters.map((cluster) => [cluster.name, cluster]))
       const kindOf = new Map(view.sites.map((site) => [site.name, site.kind]))
       return ok({

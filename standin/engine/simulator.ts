@@ -54,15 +54,17 @@ const keepMs = 2 * 86_400_000
 export class Simulator implements Sim {
   readonly world: World
   private readonly queue: EventQueue<SimEvent>
+  private readonly operations: Map<string, Operation>
   private clock: number
   private seq: number
   private count: number
   private readonly changed = new Set<string>()
   private readonly ended: Operation[] = []
-  private readonly moved = new Set<string>()
+  private readonly moved = new Set<Operation>()
 
   constructor(world: World, at: number, stored?: Pick<Snapshot, 'seq' | 'processed' | 'queue'>) {
     this.world = world
+    this.operations = new Map(Object.entries(world.operations))
     this.clock = at
     this.seq = stored?.seq ?? 0
     this.count = stored?.processed ?? 0
@@ -104,9 +106,9 @@ export class Simulator implements Sim {
 
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
   command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
-    if (this.world.operations[key]) return
+    if (this.operations.has(key)) return
     const op: Operation = { key, verb, args, startedAt: this.clock, stage: 0, endedAt: null, result: null, failure: null, evidence: [] }
-    this.world.operations[key] = op
+    this.operations.set(key, op)
     const behaviour = behaviours[verb]
     if (!behaviour) {
       this.end(op, null, { class: 'permanent', reason: 'unknown-verb', says: `There is no command ${verb}.`, chain: [] })
@@ -116,7 +118,7 @@ export class Simulator implements Sim {
   }
 
   lookup(key: string): Operation | undefined {
-    return this.world.operations[key]
+    return this.operations.get(key)
   }
 
   /**
@@ -149,7 +151,7 @@ export class Simulator implements Sim {
   /** Commands that have ended, slices that have changed and commands that have evidence to show, since last asked. */
   drain(): { readonly ended: readonly Operation[]; readonly moved: readonly Operation[]; readonly changed: readonly string[] } {
     const ended = this.ended.splice(0)
-    const moved = [...this.moved].flatMap((key) => this.world.operations[key] ?? [])
+    const moved = [...this.moved]
     const changed = [...this.changed]
     this.moved.clear()
     this.changed.clear()
@@ -157,16 +159,14 @@ export class Simulator implements Sim {
   }
 
   snapshot(): Snapshot {
-    for (const [key, op] of Object.entries(this.world.operations)) {
-      if (op.endedAt !== null && op.endedAt < this.clock - keepMs) delete this.world.operations[key]
-    }
-    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: this.world.operations }
+    for (const [key, op] of this.operations) if (op.endedAt !== null && op.endedAt < this.clock - keepMs) this.operations.delete(key)
+    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations) }
   }
 
   private carryOut(event: SimEvent): void {
     switch (event.kind) {
       case 'stage': {
-        const op = this.world.operations[event.key]
+        const op = this.operations.get(event.key)
         const behaviour = op && behaviours[op.verb]
         if (op && behaviour) this.finishStage(op, behaviour)
         return
@@ -202,7 +202,7 @@ export class Simulator implements Sim {
     }
     if (typeof seen === 'string') {
       op.evidence.push({ at: this.clock, says: seen })
-      this.moved.add(op.key)
+      this.moved.add(op)
     }
     op.stage++
     this.enterStage(op, behaviour)

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { fleetTree, type FleetNode, type State } from '~/core/fleet'
+import type { FleetNode, State } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import { bytesText, countText, moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -74,7 +74,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const search = new URL(request.url).searchParams
   const measure = oneOf(search.get('size'), measures, 'cpu')
   const reading = oneOf(search.get('fill'), readings, 'state')
-  const tree = fleetTree(view)
+  const tree = gyrarch.tree(view)
   const zoom = search.get('zoom')
   const asTable = search.get('as') === 'table'
   const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree

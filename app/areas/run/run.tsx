@@ -320,7 +320,9 @@ function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonl
       <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'retry' }, { method: 'post' })}>
         Retry from here
       </Button>
-      {remedies.length > 0 ? <span className="soft">{remedies.length === 1 ? 'the first is proven' : `the first ${remedies.length} are proven`}</span> : <span className="soft">no amendment of the draft would clear it; mend the cause, then retry</span>}
+      {remedies.length > 0 ? <span className="soft">{remedies.length === 1 ? 'the first is proven' : `the first ${remedies.length} are proven`}</span> : <span className="soft">
+          no amendment of the draft would clear it; mend the cause, then retry. Practising? It may lie in the <To path="/faults">fault tray</To>.
+        </span>}
       {refused === null ? null : (
         <p role="alert">
           {refused}{' '}

@@ -1,0 +1,152 @@
+/** Every main view: no complaint of the browser, no breach of accessibility that a program can find, keys that work. */
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import type { Browser, Page } from 'puppeteer-core'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { find, openBrowser, openPage, press, see } from './browser'
+import { api, type ApiChange, serve, type Served } from './server'
+
+let browser: Browser
+let served: Served
+let halted: ApiChange
+const axeSource = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
+
+beforeAll(async () => {
+  browser = await openBrowser()
+  served = await serve()
+  const { ask, runOut } = api(served.url)
+  await ask('POST', '/clock', { speed: 0 })
+  await ask('POST', '/faults', { fault: 'machine-dies', about: 'site/tarn-north', mode: 'permanent' })
+  const drafted = await ask<ApiChange>('POST', '/changes', {
+    kind: 'cluster.raise',
+    intent: { name: 'fernlet', site: 'tarn-north', release: '1.33.2', controlPlane: { kind: 'managed', tier: 'plain' }, pools: [{ name: 'general', size: 'reed-2-8', count: 2 }], ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20' } },
+  })
+  await ask('POST', `/changes/${drafted.json.id}/run`, {})
+  halted = await runOut(drafted.json.id)
+  await ask('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'birch', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 2 }, pools: [{ name: 'general', size: 'rack-4', count: 2 }], ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' } } })
+  await ask('POST', '/changes', { kind: 'cluster.takedown', intent: { cluster: 'cedar' } })
+})
+afterAll(async () => {
+  await browser.close()
+  await served.remove()
+})
+
+interface Breach {
+  readonly id: string
+  readonly nodes: readonly { readonly html: string; readonly failureSummary?: string }[]
+}
+
+async function breaches(page: Page): Promise<readonly string[]> {
+  await page.evaluate(axeSource)
+  const { violations, passed } = (await page.evaluate('axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"] }).then((result) => ({ violations: result.violations, passed: result.passes.length }))')) as { violations: readonly Breach[]; passed: number }
+  // A checker that checked nothing finds nothing either.
+  expect(passed).toBeGreaterThan(10)
+  return violations.flatMap((breach) => breach.nodes.slice(0, 3).map((node) => `${breach.id}: ${node.html.slice(0, 160)} ${node.failureSummary?.slice(0, 200) ?? ''}`))
+}
+
+const views: readonly (readonly [string, string, string])[] = [
+  ['the fleet', '/fleet?at=node/bramble/bramble-general-2', 'MemoryPressure'],
+  ['the fleet as a table', '/fleet?as=table', 'bramble-general-4'],
+  ['the ground of a hall', '/ground?site=mossgate', 'mossgate management'],
+  ['the ground of a box', '/ground?site=glasshouse-12', 'ata-FIR_960_B7'],
+  ['the drafts', '/raise', 'Draft a cluster'],
+  ['a draft with a stop', '/raise/c-2', 'Two members need both to agree'],
+  ['two drafts compared', '/raise/compare?a=c-1&b=c-2', 'fields differ'],
+  ['a halted run', '/changes/c-1', 'died during its first boot'],
+  ['a draft to take down a guarded cluster', '/changes/c-3', 'cedar is guarded'],
+  ['a cluster', '/clusters/cedar?at=cedar-general-3', 'cedar-general-3'],
+  ['its objects', '/clusters/cedar?show=objects', 'gathering-ledger-0'],
+  ['its events', '/clusters/cedar?show=events', 'no events now'],
+  ['the journal', '/journal', 'halted'],
+  ['a line of it', '/journal/1', 'Line 1'],
+  ['the fault tray', '/faults', 'Machines die during their first boot.'],
+]
+
+describe.each(['light', 'dark'] as const)('in %s', (scheme) => {
+  it.each(views)('%s is shown without complaint, accessibly', async (_name, path, text) => {
+    expect(halted.state).toBe('halted')
+    const { page, complaints } = await openPage(browser, served.url + path, scheme)
+    await see(page, text)
+    expect(await breaches(page)).toEqual([])
+    expect(complaints).toEqual([])
+    await page.browserContext().close()
+  })
+})
+
+it('an unknown page says so, in the frame', async () => {
+  const { page } = await openPage(browser, `${served.url}/clusters/lost`)
+  await see(page, 'There is no cluster lost.')
+  await find(page, 'link', 'Fleet')
+  await page.browserContext().close()
+})
+
+it('keys go to areas, turn drawings to tables, open the jump, and are silent in fields', async () => {
+  const { page, complaints } = await openPage(browser, `${served.url}/fleet`)
+  await page.keyboard.press('2')
+  await see(page, 'mossgate management')
+  await page.keyboard.press('1')
+  await find(page, 'button', 'The whole fleet')
+  await page.keyboard.press('t')
+  await find(page, 'textbox', 'Find in fleet')
+  await page.keyboard.press('/')
+  await page.keyboard.type('2')
+  await see(page, '2')
+  expect(page.url()).toContain('/fleet')
+  await page.keyboard.press('Tab')
+  await page.keyboard.down('Control')
+  await page.keyboard.press('k')
+  await page.keyboard.up('Control')
+  await find(page, 'combobox', 'Jump to')
+  await page.keyboard.type('dill')
+  await page.keyboard.press('Enter')
+  await page.waitForFunction(() => location.pathname === '/clusters/dill')
+  expect(complaints).toEqual([])
+  await page.browserContext().close()
+})
+
+it('one event stream serves all tabs of a browser', async () => {
+  const context = await browser.createBrowserContext()
+  const streams: string[] = []
+  const tabs = await Promise.all([1, 2, 3].map(async () => {
+    const page = await context.newPage()
+    page.on('request', (sent) => {
+      if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
+    })
+    await page.goto(`${served.url}/fleet`, { waitUntil: 'load' })
+    // Tabs in the background paint nothing, so they are asked at intervals and not at each frame.
+    await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', { polling: 100 })
+    return page
+  }))
+  await api(served.url).ask('POST', '/clock', { advanceSeconds: 3600 })
+  for (const page of tabs) await page.waitForFunction(() => /0[7-9]:\d\d:\d\d/.test(document.querySelector('header time')?.textContent ?? ''), { polling: 100 })
+  expect(streams).toHaveLength(1)
+  await context.close()
+})
+
+it('a draft file that is no JSON, too large, or of an unknown kind is refused with the reason', async () => {
+  const { page } = await openPage(browser, `${served.url}/raise`)
+  const drop = async (name: string, body: string): Promise<void> => {
+    await page.evaluate(
+      (fileName, text) => {
+        const input = document.querySelector<HTMLInputElement>('input[type=file]')
+        const transfer = new DataTransfer()
+        transfer.items.add(new File([text], fileName, { type: 'application/json' }))
+        if (input) input.files = transfer.files
+        input?.dispatchEvent(new Event('change', { bubbles: true }))
+      },
+      name,
+      body,
+    )
+  }
+  await drop('broken.json', '{ "gyrarch": ')
+  await see(page, 'not valid JSON')
+  await drop('huge.json', ' '.repeat(1024 * 1024 + 1))
+  await see(page, 'a draft is at most 1 MiB')
+  await drop('odd.json', JSON.stringify({ gyrarch: 'draft/1', kind: 'cluster.paint', intent: {} }))
+  await see(page, 'There is no change kind cluster.paint')
+  await drop('good.json', JSON.stringify({ gyrarch: 'draft/1', kind: 'cluster.takedown', intent: { cluster: 'dill' } }))
+  await see(page, 'Take down dill')
+  await press(page, 'button', 'Discard')
+  await see(page, 'Drop a shared draft here')
+  await page.browserContext().close()
+})

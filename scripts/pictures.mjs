@@ -1,0 +1,81 @@
+/** `npm run pictures`: takes the pictures of the main views for the documentation, from the demo data. */
+import { spawn } from 'node:child_process'
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import puppeteer from 'puppeteer-core'
+import { bin, needChromium, needPackages, root, run } from './ready.mjs'
+
+needPackages()
+needChromium()
+if (run(bin('react-router'), ['build', '--logLevel', 'warn']) !== 0) process.exit(1)
+
+const dir = mkdtempSync(join(tmpdir(), 'gyrarch-pictures-'))
+const port = 4699
+const url = `http://127.0.0.1:${port}`
+const server = spawn(process.execPath, [`${root}build/server/main.js`, '--port', String(port), '--data', dir], { stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, NODE_ENV: 'production' } })
+await new Promise((ready) => server.stdout.on('data', (text) => String(text).includes('Gyrarch is at') && ready()))
+
+const ask = async (method, path, body) => {
+  const response = await fetch(`${url}/api/v1${path}`, { method, headers: { 'Content-Type': 'application/json' }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) })
+  return response.json()
+}
+const draft = async (intent, kind = 'cluster.raise') => (await ask('POST', '/changes', { kind, intent })).id
+const start = (id) => ask('POST', `/changes/${id}/run`, {})
+const advance = (advanceSeconds) => ask('POST', '/clock', { advanceSeconds })
+
+const elm = (disk) => ({ name: 'elm-12', site: 'glasshouse-12', release: '1.33.2', controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [], ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/20' }, machines: [{ machine: 'gh12-box', roles: ['control-plane', 'worker'], nodeName: 'elm-12-a', disk, card: 'enp1s0', address: '10.77.12.8/26' }], sshKey: 'duty-2026' })
+const birch = { name: 'birch', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 3 }, pools: [{ name: 'general', size: 'rack-4', count: 3 }], ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' } }
+const fernlet = { name: 'fernlet', site: 'tarn-north', release: '1.33.2', controlPlane: { kind: 'managed', tier: 'plain' }, pools: [{ name: 'general', size: 'reed-2-8', count: 2 }], ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20' } }
+
+await ask('POST', '/clock', { speed: 0 })
+const done = await draft(birch)
+await start(done)
+await advance(1800)
+const stopped = await draft(elm('/dev/disk/by-id/ata-FIR_960_B7'))
+await draft({ ...fernlet, name: 'fernlet-assured', controlPlane: { kind: 'managed', tier: 'assured' } })
+const other = await draft({ ...fernlet, name: 'fernlet-plain' })
+await ask('POST', '/faults', { fault: 'image-missing', about: 'image/tarn-north/1.33.2', mode: 'permanent', afterSeconds: 400 })
+const halted = await draft(fernlet)
+await start(halted)
+await advance(1200)
+const running = await draft({ ...birch, name: 'rowan', ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' }, pools: [{ name: 'general', size: 'rack-4', count: 2 }] })
+await start(running)
+await advance(560)
+await draft({ cluster: 'cedar' }, 'cluster.takedown')
+
+const views = [
+  ['fleet', '/fleet?at=node/bramble/bramble-general-2', 'light'],
+  ['fleet-table', '/fleet?as=table&zoom=site/palisade-east', 'light'],
+  ['ground', '/ground?site=mossgate', 'light'],
+  ['raise', `/raise/${stopped}`, 'light'],
+  ['drafts', '/raise', 'light'],
+  ['compare', `/raise/compare?a=c-3&b=${other}`, 'light'],
+  ['run', `/changes/${running}`, 'light'],
+  ['run-halted', `/changes/${halted}`, 'dark'],
+  ['run-done', `/changes/${done}`, 'light'],
+  ['takedown', '/changes/c-7', 'light'],
+  ['cluster', '/clusters/cedar?at=cedar-general-3', 'light'],
+  ['journal', '/journal', 'dark'],
+  ['fault-tray', '/faults', 'light'],
+]
+mkdirSync(`${root}docs/screenshots`, { recursive: true })
+const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })
+const only = process.argv.slice(2)
+for (const [name, path, scheme] of views) {
+  if (only.length > 0 && !only.includes(name)) continue
+  const page = await browser.newPage()
+  await page.setViewport({ width: 1280, height: 800 })
+  await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: scheme }, { name: 'prefers-reduced-motion', value: 'reduce' }])
+  await page.goto(url + path, { waitUntil: 'load' })
+  await page.waitForFunction(() => document.documentElement.dataset.awake === 'yes')
+  await page.evaluate(() => document.fonts.ready)
+  await new Promise((rest) => setTimeout(rest, 400))
+  await page.screenshot({ path: `${root}docs/screenshots/${name}.png` })
+  await page.close()
+}
+await browser.close()
+server.kill()
+await new Promise((gone) => server.on('exit', gone))
+rmSync(dir, { recursive: true, force: true })
+console.log(`Pictures are in docs/screenshots/.`)
