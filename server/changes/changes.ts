@@ -1,6 +1,6 @@
 /** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { Op, type Transaction } from 'sequelize'
-import { type Finding, type Plan, planDigest, type Proof, type Remedy, type Step, withoutChange } from '~/core/changes'
+import { canonicalJson, type Finding, patchDraft, type Plan, planDigest, type Proof, type Remedy, type Step, withoutChange } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed, kinds } from '~/core/kinds'
 import type { Fleet } from '../fleet/fleet'
@@ -60,7 +60,11 @@ export interface ChangeRecord {
   readonly proof: readonly Proof[] | null
   readonly cause: ChangeRow['cause']
   /** Proven amendments that get a halted run past its failure. */
-  readonly remedies: readonly (Remedy & { readonly step: string })[]
+  readonly remedies: readonly (Remedy & {
+    readonly step: string
+    /** Whether the run can go on with it; else what is done would have to be done differently, and it takes a new draft. */
+    readonly goesOn: boolean
+  })[]
   /** Why it cannot be taken back, or null. */
   readonly keepsBack: string | null
 }
@@ -289,8 +293,18 @@ export class Changes {
       .slice(0, 4)
       .flatMap((step) => {
         const planned = plan.steps.find((other) => other.id === step.id)
-        return step.cause && planned ? draft.answers(without, step.cause, planned).map((remedy) => ({ ...remedy, step: step.id })) : []
+        if (!step.cause || !planned) return []
+        return draft.answers(without, step.cause, planned).map((remedy) => ({ ...remedy, step: step.id, goesOn: this.goesOnWith(row, remedy, without, plan, steps) }))
       })
+  }
+
+  /** Whether a remedy’s plan does everything that is done already in the same way. */
+  private goesOnWith(row: ChangeRow, remedy: Remedy, view: FleetView, plan: Plan, steps: readonly StepRecord[]): boolean {
+    if (!('patchDraft' in remedy.change)) return false
+    const read = kindNamed(row.kind)?.read(patchDraft(row.intent, remedy.change.patchDraft))
+    if (!read?.ok) return false
+    const done = plan.steps.filter((step) => steps.some((other) => other.id === step.id && other.state === 'done'))
+    return doneDifferently(done, read.draft.plan(view)) === null
   }
 
   private async amendHalted(row: ChangeRow, draft: Draft): Promise<ChangeRecord> {
@@ -303,12 +317,12 @@ export class Changes {
     if (stop || !judged.plan) throw new Refusal('conflict', `Amended like this it could not run: ${stop?.says ?? 'it has no plan'}`, [], { findings: judged.findings })
     const { plan } = judged
     const rows = await StepRow.findAll({ where: { change: row.number } })
-    const next = new Map(plan.steps.map((step) => [step.id, step]))
-    const same = (a: Step | undefined, b: StepRow): boolean => a !== undefined && JSON.stringify(a.command) === JSON.stringify(b.command)
-    const stuck = rows.find((step) => step.state === 'done' && step.command.port !== 'ledger' && !same(next.get(step.id), step))
+    const stuck = doneDifferently(rows.filter((step) => step.state === 'done'), plan)
     if (stuck) throw new Refusal('conflict', `“${stuck.group}: ${stuck.says}” is done and would have to be done differently. Take the run back and draft it anew.`)
     await this.parts.database.write(async (transaction) => {
-      const keep = new Set(rows.filter((step) => step.state === 'done' && same(next.get(step.id), step)).map((step) => step.id))
+      // The register is Gyrarch’s own: it is simply written again where the amendment changes it.
+      const next = new Map(plan.steps.map((step) => [step.id, step]))
+      const keep = new Set(rows.filter((step) => step.state === 'done' && canonicalJson(next.get(step.id)?.command) === canonicalJson(step.command)).map((step) => step.id))
       await StepRow.destroy({ where: { change: row.number, id: { [Op.notIn]: [...keep] } }, transaction })
       // Attempts go on counting: a key that was used once is answered with its first result for ever.
       const tried = new Map(rows.map((step) => [step.id, step.attempts]))
@@ -436,6 +450,12 @@ export class Changes {
     this.lane = turn.catch(() => undefined)
     return turn
   }
+}
+
+/** The first done step, outside the register, that a plan would have done otherwise; null if there is none. */
+function doneDifferently<S extends { readonly id: string; readonly command: Step['command'] }>(done: readonly S[], plan: Plan): S | null {
+  const next = new Map(plan.steps.map((step) => [step.id, step]))
+  return done.find((step) => step.command.port !== 'ledger' && canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command)) ?? null
 }
 
 const siteIn = (intent: unknown): string | null => {

@@ -86,11 +86,21 @@ describe('a run', () => {
     expect(halted.state).toBe('halted')
     expect(halted.cause?.reason).toBe('image-missing')
     const remedy = halted.remedies[0]
-    expect(remedy?.says).toBe('Use 1.33.1')
+    expect(remedy).toMatchObject({ says: 'Use 1.33.1', goesOn: true })
     const amended = await gyrarch.changes.amend(change.id, { ...birch, release: '1.33.1' }, null)
     expect(amended.state).toBe('halted')
     await gyrarch.changes.retry(change.id)
     expect((await runOut(gyrarch, change.id)).state).toBe('done')
+  })
+
+  it('says when an amendment would undo what is done, and refuses it in place', async () => {
+    const { id } = await start(fernlet)
+    await gyrarch.outside.advance(200)
+    await gyrarch.putFault({ fault: 'image-missing', about: 'image/tarn-north/1.33.2', mode: 'permanent', times: 1, afterSeconds: 0 })
+    const halted = await runOut(gyrarch, id)
+    expect(halted.cause?.reason).toBe('image-missing')
+    expect(halted.remedies[0]).toMatchObject({ says: 'Use 1.33.1', goesOn: false })
+    await expect(gyrarch.changes.amend(id, { ...fernlet, release: '1.33.1' }, null)).rejects.toMatchObject({ code: 'conflict' })
   })
 
   it('makes a second change on the same subject wait, and starts it when the first has ended', async () => {

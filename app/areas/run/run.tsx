@@ -302,7 +302,7 @@ function Unfolded({ step, record, now }: { readonly step: StepRecord; readonly r
   )
 }
 
-function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonly remedies: readonly Remedy[] }) {
+function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonly remedies: ChangeRecord['remedies'] }) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const apply = (remedy: Remedy, how: 'amend-and-go-on' | 'draft-anew'): void => {
     if (!('patchDraft' in remedy.change)) return
@@ -313,8 +313,14 @@ function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonl
   return (
     <div className="acts" style={{ marginTop: 8 }}>
       {remedies.map((remedy) => (
-        <Button key={remedy.says} variant="contained" disabled={fetcher.state !== 'idle'} onClick={() => apply(remedy, 'amend-and-go-on')} title="Proven: with this nothing stops the rest">
-          {remedy.says}, go on
+        <Button
+          key={remedy.says}
+          variant="contained"
+          disabled={fetcher.state !== 'idle'}
+          onClick={() => apply(remedy, remedy.goesOn ? 'amend-and-go-on' : 'draft-anew')}
+          title={remedy.goesOn ? 'Proven: with this nothing stops the rest' : 'Proven for a new draft. What is done would have to be done differently, so this run is taken back'}
+        >
+          {remedy.goesOn ? `${remedy.says}, go on` : `Take back, draft anew: ${remedy.says}`}
         </Button>
       ))}
       <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'retry' }, { method: 'post' })}>
@@ -323,16 +329,7 @@ function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonl
       {remedies.length > 0 ? <span className="soft">{remedies.length === 1 ? 'the first is proven' : `the first ${remedies.length} are proven`}</span> : <span className="soft">
           no amendment of the draft would clear it; mend the cause, then retry. Practising? It may lie in the <To path="/faults">fault tray</To>.
         </span>}
-      {refused === null ? null : (
-        <p role="alert">
-          {refused}{' '}
-          {remedies[0] ? (
-            <Button variant="outlined" onClick={() => remedies[0] && apply(remedies[0], 'draft-anew')}>
-              Take back and draft anew: {remedies[0].says}
-            </Button>
-          ) : null}
-        </p>
-      )}
+      {refused === null ? null : <p role="alert">{refused}</p>}
     </div>
   )
 }

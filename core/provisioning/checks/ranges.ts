@@ -23,10 +23,10 @@ function holders({ view, site, intent }: Planned): readonly Holder[] {
     const range = parseRange(text)
     return range.ok ? [{ name, range: range.value }] : []
   }
-  return [
-    ...view.ledger.filter((entry) => entry.domain === site.domain && entry.holder !== intent.name).flatMap((entry) => read(entry.name, entry.range)),
-    ...view.reservations.filter((taken) => taken.kind === 'range' && taken.domain === site.domain).flatMap((taken) => read('a running change', taken.what)),
-  ]
+  const entered = view.ledger.filter((entry) => entry.domain === site.domain && entry.holder !== intent.name)
+  // A running change’s ranges are reserved, and soon after in the ledger too: named once.
+  const reserved = view.reservations.filter((taken) => taken.kind === 'range' && taken.domain === site.domain && !entered.some((entry) => entry.range === taken.what))
+  return [...entered.flatMap((entry) => read(entry.name, entry.range)), ...reserved.flatMap((taken) => read('a running change', taken.what))]
 }
 
 /** Where ranges for clusters are looked for, in this order. */
