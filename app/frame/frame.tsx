@@ -1,7 +1,7 @@
 /** The frame around every area. */
 import Dialog from '@mui/material/Dialog'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
-import { useLocation, useNavigate, useRevalidator, useSearchParams, useSubmit } from 'react-router'
+import { useFetcher, useLocation, useNavigate, useRevalidator, useSearchParams, useSubmit } from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
 import { Jump, type Place } from './jump'
@@ -66,10 +66,11 @@ function useEndings(): void {
   }, [ending])
 }
 
-function Keys({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) {
+function Keys({ open, calm, onClose }: { readonly open: boolean; readonly calm: boolean; readonly onClose: () => void }) {
   const [on, setOn] = useState(letterKeysOn)
+  const fetcher = useFetcher()
   return (
-    <Dialog open={open} onClose={onClose} aria-label="Keys">
+    <Dialog open={open} onClose={onClose} aria-label="Keys and clock">
       <div style={{ padding: 20, minWidth: 380 }}>
         <h2>Keys</h2>
         <dl className="facts" style={{ marginTop: 10 }}>
@@ -92,6 +93,11 @@ function Keys({ open, onClose }: { readonly open: boolean; readonly onClose: () 
             }}
           />
           Single-letter keys
+        </label>
+        <h2 style={{ marginTop: 18 }}>Clock</h2>
+        <label style={{ display: 'flex', gap: 8, marginTop: 8 }}>
+          <input type="checkbox" checked={calm} onChange={(event) => void fetcher.submit({ calm: event.target.checked ? 'yes' : 'no' }, { method: 'post', action: '/do/clock' })} />
+          Calm: 60× while a change runs, else 1×
         </label>
       </div>
     </Dialog>
@@ -128,7 +134,8 @@ function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonl
 export function Frame({ data, children }: { readonly data: FrameData; readonly children: ReactNode }) {
   const aim = useAim(data.aims)
   const [live, setLive] = useState<ClockState | null>(null)
-  const clock = live !== null && live.now > data.clock.now ? live : (live && live.now === data.clock.now ? live : data.clock)
+  // The newer of the two; at one time the stream knows better, for the loader may be a second old.
+  const clock = live !== null && live.now >= data.clock.now ? live : data.clock
   useLive('clock', setLive)
   useFreshness()
   useEndings()
@@ -162,7 +169,7 @@ export function Frame({ data, children }: { readonly data: FrameData; readonly c
       </div>
       <Jump open={dialog === 'jump'} title="Jump to" places={places.jumps} onClose={close} />
       <Jump open={dialog === 'aim'} title="Point at" places={places.aims} onClose={close} />
-      <Keys open={dialog === 'keys'} onClose={close} />
+      <Keys open={dialog === 'keys'} calm={clock.calm} onClose={close} />
     </FoldProvider>
   )
 }

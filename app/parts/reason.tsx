@@ -1,12 +1,21 @@
 /** The reason panel’s body for a selected object. */
 import Button from '@mui/material/Button'
+import { useSubmit } from 'react-router'
+import { useKey } from '../frame/keys'
 import type { ReasonData } from '../areas/reason-data'
 import { DraftButton } from './draft-button'
 import { StateGlyph } from './state'
-import { To } from './to'
+import { To, useAddress } from './to'
 import { Ago } from './when'
 
 export function Reason({ reason, now }: { readonly reason: ReasonData; readonly now: string }) {
+  const submit = useSubmit()
+  const address = useAddress()
+  const { raiseAt } = reason
+  useKey('c', () => {
+    if (raiseAt !== undefined) void submit(null, { method: 'post', action: address('/raise/new', { site: raiseAt }) })
+    else if (reason.kind === 'cluster') void submit({ do: 'take-down' }, { method: 'post', action: address(`/clusters/${reason.name}`) })
+  })
   return (
     <>
       <div>

@@ -103,6 +103,22 @@ describe('a run', () => {
     await expect(gyrarch.changes.amend(id, { ...fernlet, release: '1.33.1' }, null)).rejects.toMatchObject({ code: 'conflict' })
   })
 
+  it('reserves what it will take, so that two drafts that each fit cannot overbook together', async () => {
+    const pools = (name: string, pods: string, services: string) => ({ ...fernlet, name, pools: [{ name: 'general', size: 'reed-4-16', count: 3 }], ranges: { pods, services } })
+    const one = await gyrarch.changes.draft('cluster.raise', pools('rush', '10.132.0.0/18', '10.133.0.0/20'))
+    const two = await gyrarch.changes.draft('cluster.raise', pools('sedge', '10.134.0.0/18', '10.135.0.0/20'))
+    expect([one.plan === null, two.plan === null]).toEqual([false, false])
+    await gyrarch.changes.run(one.id, { accept: [], planDigest: one.planDigest ?? undefined })
+    await expect(gyrarch.changes.run(two.id, { accept: [], planDigest: two.planDigest ?? undefined })).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('12 reserved') })
+  })
+
+  it('runs what was read: a plan that has changed since is a conflict that shows the new one', async () => {
+    const read = await gyrarch.changes.draft('cluster.raise', { ...birch, networks: {} })
+    const other = await gyrarch.changes.draft('cluster.raise', { ...birch, name: 'rowan', ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' } })
+    await gyrarch.changes.run(other.id, { accept: [] })
+    await expect(gyrarch.changes.run(read.id, { accept: [], planDigest: read.planDigest ?? undefined })).rejects.toMatchObject({ code: 'conflict', more: { planDigest: expect.not.stringMatching(read.planDigest ?? 'none') } })
+  })
+
   it('makes a second change on the same subject wait, and starts it when the first has ended', async () => {
     const first = await start(elm)
     await gyrarch.outside.advance(30)

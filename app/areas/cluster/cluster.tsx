@@ -5,7 +5,6 @@ import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router
 import { clusterState, leftovers, type NodeView, nodesOf, nodeState, type State, stateContext } from '~/core/fleet'
 import { countText, GiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
-import { useKey } from '../../frame/keys'
 import { Page } from '../../frame/page'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
@@ -182,7 +181,6 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
   const fetcher = useFetcher()
   const keep = Object.fromEntries(search)
   const takeDown = (): void => void fetcher.submit({ do: 'take-down' }, { method: 'post' })
-  useKey('c', takeDown)
   const select = (node: string): void => void navigate(address(`/clusters/${name}`, { ...keep, at: node }), { preventScrollReset: true })
   return (
     <Page

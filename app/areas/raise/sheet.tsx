@@ -11,10 +11,12 @@ import { Refusal } from '~/server/changes/errors'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
+import { CopyButton } from '../../parts/copy-button'
 import { Findings, standingText } from '../../parts/findings'
 import { PlanSummary } from '../../parts/plan'
 import { saveFile } from '../../parts/table'
 import { To, useAddress } from '../../parts/to'
+import { markdownOf } from '../run/markdown'
 import { orNotFound, orRefused } from '../refusals'
 import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
 import { Boxes, HallNetworks, Pools } from './sections'
@@ -175,6 +177,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
               <Button variant="contained" disabled={!ready || runner.state !== 'idle'} onClick={() => post({ do: 'run', accept: [...accepted], planDigest: record.planDigest })}>
                 Run
               </Button>
+              <CopyButton text={() => markdownOf({ ...record, intent, findings: judged.findings, plan: judged.plan })}>Copy as Markdown</CopyButton>
               <span className="soft">{stops > 0 ? 'after the stops are cleared' : missing > 0 ? 'after the cautions are accepted' : keeping.dirty ? 'as soon as it is kept' : ''}</span>
             </div>
             {runner.data?.refused ? (

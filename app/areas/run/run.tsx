@@ -14,6 +14,7 @@ import { useKey } from '../../frame/keys'
 import { useLive } from '../../frame/live'
 import { Page } from '../../frame/page'
 import { mergeSteps } from '../../frame/run-line'
+import { CopyButton } from '../../parts/copy-button'
 import { Findings, standingText } from '../../parts/findings'
 import { PlanSummary, refsText } from '../../parts/plan'
 import { changeGlyph, StateGlyph, stepGlyph } from '../../parts/state'
@@ -465,7 +466,6 @@ function Actions({ record }: { readonly record: ChangeRecord }) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const [name, setName] = useState('')
   const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
-  const [copied, setCopied] = useState(false)
   const go = (what: string): void => {
     const form = new FormData()
     form.set('do', what)
@@ -536,17 +536,7 @@ function Actions({ record }: { readonly record: ChangeRecord }) {
             Leave the queue
           </Button>
         ) : null}
-        <Button
-          variant="text"
-          onClick={() =>
-            void navigator.clipboard.writeText(markdownOf(record)).then(
-              () => setCopied(true),
-              () => setCopied(false),
-            )
-          }
-        >
-          {copied ? 'Copied' : 'Copy as Markdown'}
-        </Button>
+        <CopyButton text={() => markdownOf(record)}>Copy as Markdown</CopyButton>
         {record.state === 'running' ? <TellMe /> : null}
       </div>
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
