@@ -54,7 +54,7 @@ const built = `${root}build/server/main.js`
 const sources = ['app', 'core', 'demo', 'public', 'server', 'standin', 'workers', 'package-lock.json', 'vite.config.ts', 'react-router.config.ts'].map((name) => `${root}${name}`)
 if (!existsSync(built) || Math.max(...sources.map(newest)) > statSync(built).mtimeMs) {
   console.log('Building…')
-  const status = run(bin('react-router'), ['build'], { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, NODE_ENV: 'production' } })
+  const status = run(bin('react-router'), ['build', '--logLevel', 'error'], { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, NODE_ENV: 'production' } })
   if (status !== 0) process.exit(status)
 }
 

@@ -8,7 +8,7 @@ import { bin, needChromium, needPackages, root, run } from './ready.mjs'
 
 needPackages()
 needChromium()
-if (run(bin('react-router'), ['build', '--logLevel', 'warn']) !== 0) process.exit(1)
+if (run(bin('react-router'), ['build', '--logLevel', 'error']) !== 0) process.exit(1)
 
 const dir = mkdtempSync(join(tmpdir(), 'gyrarch-pictures-'))
 const port = 4699

@@ -42,7 +42,7 @@ check('route types', bin('react-router'), ['typegen'])
 check('type check', bin('tsc'), ['--noEmit'])
 check('lint', bin('eslint'), ['.', '--max-warnings', '0'])
 check('dependency rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'core', 'standin', 'server', 'app', 'workers'])
-if (check('build', bin('react-router'), ['build', '--logLevel', 'warn'])) {
+if (check('build', bin('react-router'), ['build', '--logLevel', 'error'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')
 }

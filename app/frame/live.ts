@@ -3,29 +3,12 @@
  * everything on to the others.
  */
 import { useEffect, useRef } from 'react'
-
-export interface LiveStep {
-  readonly id: string
-  readonly after: readonly string[]
-  readonly says: string
-  readonly group: string
-  readonly port: string
-  readonly verb: string
-  readonly state: 'waiting' | 'running' | 'retrying' | 'done' | 'failed' | 'undone' | 'skipped'
-  readonly undoing: boolean
-  readonly attempts: number
-  readonly mostAttempts: number
-  readonly seconds: { readonly likely: number; readonly worst: number }
-  readonly startedAt: string | null
-  readonly endedAt: string | null
-  readonly dueAt: string | null
-  readonly evidence: readonly { readonly at: string; readonly says: string }[]
-  readonly cause: { readonly class: string; readonly reason: string; readonly says: string; readonly chain: readonly { readonly about: string; readonly says: string }[] } | null
-}
+import type { StepRecord } from '~/server/changes/changes'
+import type { JournalEntry } from '~/server/live/hub'
 
 export interface LiveEvents {
-  readonly journal: { readonly seq: number; readonly at: string; readonly kind: string; readonly change: string | null; readonly about: string | null; readonly says: string }
-  readonly run: { readonly id: string; readonly label: string; readonly state: string; readonly startedAt: string | null; readonly endedAt: string | null; readonly steps: readonly LiveStep[] }
+  readonly journal: JournalEntry
+  readonly run: { readonly id: string; readonly label: string; readonly state: string; readonly startedAt: string | null; readonly endedAt: string | null; readonly steps: readonly StepRecord[] }
   readonly state: { readonly version: number; readonly slices: readonly string[] }
   readonly clock: { readonly now: string; readonly speed: number; readonly calm: boolean; readonly slipping: boolean }
   readonly reset: { readonly says: string }

@@ -1,5 +1,6 @@
 /** Findings with their reasons and proven remedies. */
 import Button from '@mui/material/Button'
+import { useState } from 'react'
 import type { Finding, Remedy } from '~/core/changes'
 import { countText } from '~/core/units'
 import { StateGlyph } from './state'
@@ -10,6 +11,19 @@ export interface FindingsProps {
   /** Accepted cautions, where they can be accepted. */
   readonly accepted?: ReadonlySet<string>
   readonly onAccept?: (key: string, accept: boolean) => void
+}
+
+/** Cautions accepted so far. */
+export function useAccepted(): readonly [ReadonlySet<string>, (key: string, accept: boolean) => void] {
+  const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
+  const set = (key: string, accept: boolean): void =>
+    setAccepted((was) => {
+      const next = new Set(was)
+      if (accept) next.add(key)
+      else next.delete(key)
+      return next
+    })
+  return [accepted, set]
 }
 
 /** What stands against a draft, in a few words. */

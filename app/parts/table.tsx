@@ -12,6 +12,8 @@ export interface Column<Row> {
   readonly value: (row: Row) => string | number
   readonly show?: (row: Row) => ReactNode
   readonly number?: boolean
+  /** Long text that wraps instead of being cut off. */
+  readonly wraps?: boolean
 }
 
 export interface TableProps<Row> {
@@ -111,7 +113,7 @@ export function Table<Row>({ name, columns, rows, id, empty, selected, onSelect,
               {visible.map((row) => (
                 <tr key={id(row)} aria-selected={selected === undefined ? undefined : selected === id(row)} onClick={onSelect ? () => onSelect(row) : undefined}>
                   {columns.map((column) => (
-                    <td key={column.name} className={column.number ? 'number' : undefined} title={String(column.value(row))}>
+                    <td key={column.name} className={column.number ? 'number' : column.wraps ? 'wraps' : undefined} title={String(column.value(row))}>
                       {column.show ? column.show(row) : column.value(row)}
                     </td>
                   ))}

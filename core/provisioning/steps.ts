@@ -1,5 +1,5 @@
 /** The building blocks of provisioning plans: retry policies, estimates in seconds, and step makers. */
-import type { Command, Estimate, RetryPolicy, Step, StepId } from '../changes'
+import type { Estimate, RetryPolicy, Step, StepId } from '../changes'
 
 /** Work on a site’s own devices: an answer that says “try again” is worth eight tries over some ten minutes. */
 export const siteRetry: RetryPolicy = { attempts: 8, firstSeconds: 15, mostSeconds: 120 }
@@ -31,17 +31,8 @@ export const estimates = {
   releaseAddresses: { likely: 4, worst: 12 },
 } as const satisfies Record<string, Estimate>
 
-export interface StepParts {
-  readonly id: StepId
-  readonly after: readonly StepId[]
-  readonly says: string
-  readonly group: string
-  readonly command: Command
-  readonly undo?: Command
-  readonly final?: boolean
-  readonly seconds: Estimate
-  readonly retry?: RetryPolicy
-}
+/** A step whose retry policy may be left to the usual one. */
+export type StepParts = Omit<Step, 'retry'> & { readonly retry?: RetryPolicy }
 
 export const step = ({ retry = siteRetry, ...parts }: StepParts): Step => ({ ...parts, retry })
 

@@ -131,7 +131,7 @@ const eventColumns: readonly Column<EventRow>[] = [
   { name: 'type', value: (event) => event.type, show: (event) => <StateText state={event.type === 'Warning' ? 'strained' : 'well'}>{event.type}</StateText> },
   { name: 'reason', value: (event) => event.reason },
   { name: 'about', value: (event) => event.about, show: (event) => <span className="mono">{event.about}</span> },
-  { name: 'message', value: (event) => event.message },
+  { name: 'message', value: (event) => event.message, wraps: true },
 ]
 
 function Access({ name, answers }: { readonly name: string; readonly answers: boolean }) {

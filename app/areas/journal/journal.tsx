@@ -29,7 +29,7 @@ const columns: readonly Column<JournalEntry>[] = [
   { name: 'at', value: (line) => line.at, show: (line) => <span className="mono">{clockText(line.at)}</span> },
   { name: 'kind', value: (line) => line.kind, show: (line) => <span className="mono">{line.kind}</span> },
   { name: 'change', value: (line) => line.change ?? '', show: (line) => (line.change === null ? '' : <To path={`/changes/${line.change}`} className="mono">{line.change}</To>) },
-  { name: 'what', value: (line) => line.says },
+  { name: 'what', value: (line) => line.says, wraps: true },
 ]
 
 export default function Journal({ loaderData }: Route.ComponentProps) {

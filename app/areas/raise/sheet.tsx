@@ -12,7 +12,7 @@ import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
-import { Findings, standingText } from '../../parts/findings'
+import { Findings, standingText, useAccepted } from '../../parts/findings'
 import { PlanSummary } from '../../parts/plan'
 import { saveFile } from '../../parts/table'
 import { To, useAddress } from '../../parts/to'
@@ -106,7 +106,7 @@ export default function Sheet({ loaderData }: Route.ComponentProps) {
 function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['loaderData']) {
   const [intent, setIntent] = useState(savedIntent)
   const [title, setTitle] = useState(record.title)
-  const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
+  const [accepted, accept] = useAccepted()
   const navigate = useNavigate()
   const address = useAddress()
   const runner = useFetcher<Kept>()
@@ -163,14 +163,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
               findings={judged.findings}
               onRemedy={remedy}
               accepted={accepted}
-              onAccept={(key, accept) =>
-                setAccepted((was) => {
-                  const next = new Set(was)
-                  if (accept) next.add(key)
-                  else next.delete(key)
-                  return next
-                })
-              }
+              onAccept={accept}
             />
             <PlanSummary plan={judged.plan} />
             <div className="acts">

@@ -1,0 +1,96 @@
+/** What can be done with a change now: run, retry, take back, give up; with cautions accepted and guards answered. */
+import Button from '@mui/material/Button'
+import TextField from '@mui/material/TextField'
+import { useEffect, useState } from 'react'
+import { useFetcher } from 'react-router'
+import type { ChangeRecord } from '~/server/changes/changes'
+import { CopyButton } from '../../parts/copy-button'
+import { Findings, standingText, useAccepted } from '../../parts/findings'
+import { PlanSummary, refsText } from '../../parts/plan'
+import { markdownOf } from './markdown'
+
+function TellMe() {
+  const [state, setState] = useState<NotificationPermission | 'none'>('none')
+  useEffect(() => setState(typeof Notification === 'undefined' ? 'denied' : Notification.permission), [])
+  if (state !== 'default') return null
+  return (
+    <Button variant="text" onClick={() => void Notification.requestPermission().then(setState)}>
+      Tell me when it ends
+    </Button>
+  )
+}
+
+export function Actions({ record }: { readonly record: ChangeRecord }) {
+  const fetcher = useFetcher<{ refused: string | null }>()
+  const [name, setName] = useState('')
+  const [accepted, accept] = useAccepted()
+  const go = (what: string): void => {
+    const form = new FormData()
+    form.set('do', what)
+    if (name !== '') form.set('confirm', name)
+    if (what === 'run') {
+      for (const key of accepted) form.append('accept', key)
+      if (record.planDigest !== null) form.set('planDigest', record.planDigest)
+    }
+    void fetcher.submit(form, { method: 'post' })
+  }
+  const busy = fetcher.state !== 'idle'
+  const guard = record.guardedBy !== null && name !== record.guardedBy
+  const missing = record.findings.filter((finding) => finding.level === 'caution' && !accepted.has(finding.key)).length
+  const stops = record.findings.some((finding) => finding.level === 'stop')
+  const draft = record.state === 'draft'
+  const acts = draft || record.state === 'halted' || record.state === 'running'
+  return (
+    <>
+      {draft ? (
+        <>
+          <h2 role="status">{standingText(record.findings)}</h2>
+          <Findings
+            findings={record.findings}
+            accepted={accepted}
+            onAccept={accept}
+          />
+          <PlanSummary plan={record.plan} />
+        </>
+      ) : null}
+      {acts && record.guardedBy !== null ? <TextField label={`${record.guardedBy} is guarded: type its name`} value={name} onChange={(event) => setName(event.target.value)} fullWidth slotProps={{ inputLabel: { shrink: true } }} autoComplete="off" /> : null}
+      {record.keepsBack !== null && (record.state === 'running' || record.state === 'halted') ? <p className="soft">{record.keepsBack}</p> : null}
+      {record.state === 'halted' && record.keepsBack === null && record.direction === 'on' && record.plan ? <p className="soft">If taken back: {refsText(record.plan.creates)} go, as far as they were made.</p> : null}
+      <div className="acts">
+        {draft ? (
+          <>
+            <Button variant="contained" disabled={busy || stops || guard || missing > 0} onClick={() => go('run')}>
+              Run
+            </Button>
+            <Button variant="outlined" disabled={busy} onClick={() => go('discard')}>
+              Discard
+            </Button>
+          </>
+        ) : null}
+        {record.state === 'halted' ? (
+          <Button variant="contained" disabled={busy || guard} onClick={() => go('retry')}>
+            Retry from here
+          </Button>
+        ) : null}
+        {(record.state === 'halted' && record.direction === 'on') || record.state === 'running' ? (
+          <Button variant="outlined" disabled={busy || guard || record.keepsBack !== null} onClick={() => go('take-back')}>
+            Take back
+          </Button>
+        ) : null}
+        {record.state === 'halted' ? (
+          <Button variant="outlined" disabled={busy} onClick={() => go('give-up')}>
+            Give up
+          </Button>
+        ) : null}
+        {record.state === 'waiting' ? (
+          <Button variant="outlined" disabled={busy} onClick={() => go('unqueue')}>
+            Leave the queue
+          </Button>
+        ) : null}
+        <CopyButton text={() => markdownOf(record)}>Copy as Markdown</CopyButton>
+        {record.state === 'running' ? <TellMe /> : null}
+      </div>
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+    </>
+  )
+}

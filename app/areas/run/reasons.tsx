@@ -1,0 +1,127 @@
+/** The reason panel of a run: of the selected step, or of the run as a whole. */
+import Button from '@mui/material/Button'
+import { lateness } from '~/core/changes'
+import { durationText } from '~/core/units'
+import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
+import { PlanSummary } from '../../parts/plan'
+import { StateGlyph } from '../../parts/state'
+import { To } from '../../parts/to'
+import { clockText } from '../../parts/when'
+import { Chain, Evidence, StepState } from './step-parts'
+
+export function StepReason({ step, record, now }: { readonly step: StepRecord; readonly record: ChangeRecord; readonly now: number }) {
+  const position = record.steps.findIndex((other) => other.id === step.id) + 1
+  const late = lateness(step, now)
+  const before = record.steps.filter((other) => step.after.includes(other.id) && other.state !== 'done')
+  return (
+    <>
+      <div>
+        <p className="about">
+          step {position} <span className="mono">{step.group}</span>
+        </p>
+        <h2 style={{ marginTop: 4 }}>{step.says}</h2>
+      </div>
+      <dl className="facts">
+        <div>
+          <dt>state</dt>
+          <dd>
+            <StepState step={step} />
+            {late ? `, ${late}` : ''}
+          </dd>
+        </div>
+        <div>
+          <dt>attempts</dt>
+          <dd>
+            {step.attempts} of {step.mostAttempts}
+          </dd>
+        </div>
+        <div>
+          <dt>port</dt>
+          <dd className="mono">
+            {step.port} · {step.verb}
+          </dd>
+        </div>
+        <div>
+          <dt>expected</dt>
+          <dd>
+            likely {durationText(step.seconds.likely)}, worst {durationText(step.seconds.worst)}
+          </dd>
+        </div>
+        {step.startedAt === null ? null : (
+          <div>
+            <dt>started</dt>
+            <dd>{clockText(step.startedAt)}</dd>
+          </div>
+        )}
+        {step.endedAt === null ? null : (
+          <div>
+            <dt>ended</dt>
+            <dd>{clockText(step.endedAt)}</dd>
+          </div>
+        )}
+        {before.length > 0 ? (
+          <div>
+            <dt>waits for</dt>
+            <dd>{before.map((other) => `${other.group}: ${other.says}`).join('; ')}</dd>
+          </div>
+        ) : null}
+      </dl>
+      {step.cause ? (
+        <div>
+          <h3>Cause</h3>
+          <p>{step.cause.says}</p>
+          <Chain step={step} />
+        </div>
+      ) : null}
+      {step.evidence.length > 0 ? (
+        <div>
+          <h3>Evidence</h3>
+          <Evidence step={step} />
+        </div>
+      ) : null}
+    </>
+  )
+}
+
+export function RunReason({ record, cluster }: { readonly record: ChangeRecord; readonly cluster: string | null }) {
+  if (record.state === 'draft') return null
+  return (
+    <>
+      <div>
+        <p className="about">
+          <span className="mono">{record.id}</span> {record.kind}
+        </p>
+        <h2 style={{ marginTop: 4 }}>
+          {record.state === 'done' ? 'Done and proven' : record.state === 'halted' ? (record.cause?.says ?? 'Halted') : record.state === 'taken-back' ? 'Taken back' : record.state === 'waiting' ? `Waits for ${record.waitsFor ?? 'another change'}` : record.state === 'given-up' ? 'Given up' : record.state === 'undoing' ? 'Being taken back' : 'Running'}
+        </h2>
+      </div>
+      {record.proof ? (
+        <div>
+          <h3>Proof</h3>
+          <ul className="facts">
+            {record.proof.map((proof) => (
+              <li key={proof.says}>
+                <span>
+                  <StateGlyph state={proof.holds ? 'well' : 'broken'} title={proof.holds ? 'holds' : 'does not hold'} /> {proof.says}
+                </span>
+                <span className="source">{proof.observed}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      ) : null}
+      {record.state === 'done' && cluster !== null && record.kind === 'cluster.raise' ? (
+        <div className="acts">
+          <Button variant="contained" component={To} path={`/clusters/${cluster}`}>
+            Open {cluster}
+          </Button>
+          <Button variant="outlined" href={`/api/v1/clusters/${cluster}/access`}>
+            Access file
+          </Button>
+        </div>
+      ) : null}
+      <PlanSummary plan={record.plan} />
+    </>
+  )
+}
+

@@ -1,0 +1,71 @@
+/** Small pieces that speak of one step: its state, its cause chain, what was seen of it. */
+import type { StepRecord } from '~/server/changes/changes'
+import { StateGlyph, stepGlyph } from '../../parts/state'
+import { pathOf, To } from '../../parts/to'
+import { timeText } from '../../parts/when'
+
+export const StepState = ({ step }: { readonly step: StepRecord }) => (
+  <span className="state">
+    <StateGlyph state={stepGlyph(step.state)} />
+    {step.undoing && step.state === 'running' ? 'being undone' : step.state}
+  </span>
+)
+
+export function Chain({ step }: { readonly step: StepRecord }) {
+  return (
+    <ul className="chain" aria-label="Cause chain, from the top down">
+      {[...(step.cause?.chain ?? [])].reverse().map((link) => {
+        const path = pathOf(link.about)
+        return (
+          <li key={`${link.about}${link.says}`}>
+            {path === null ? <span className="mono">{link.about}</span> : <To path={path.split('?')[0] ?? path} query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))} className="mono">{link.about}</To>}: {link.says}
+          </li>
+        )
+      })}
+    </ul>
+  )
+}
+
+export function Evidence({ step }: { readonly step: StepRecord }) {
+  if (step.evidence.length === 0) return null
+  return (
+    <ul className="evidence" aria-label="Evidence">
+      {step.evidence.map((item) => (
+        <li key={`${item.at}${item.says}`}>
+          <time className="mono" dateTime={item.at}>
+            {timeText(item.at)}
+          </time>
+          <span>{item.says}</span>
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+/** The evidence of all steps, newest first: what is happening, in the words of those it happens to. */
+export function Seen({ steps, onSelect }: { readonly steps: readonly StepRecord[]; readonly onSelect: (id: string) => void }) {
+  const seen = steps
+    .flatMap((step) => step.evidence.map((item) => ({ ...item, step })))
+    .sort((a, b) => (a.at < b.at ? 1 : a.at > b.at ? -1 : 0))
+    .slice(0, 40)
+  if (seen.length === 0) return null
+  return (
+    <section className="seen" aria-label="Seen so far">
+      <h2>Seen so far</h2>
+      <ul className="evidence">
+        {seen.map((item) => (
+          <li key={`${item.step.id}${item.at}${item.says}`}>
+            <time className="mono" dateTime={item.at}>
+              {timeText(item.at)}
+            </time>
+            <button type="button" className="quiet-button mono" style={{ padding: 0, justifyContent: 'flex-start' }} onClick={() => onSelect(item.step.id)}>
+              {item.step.group}
+            </button>
+            <span>{item.says}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
