@@ -1,0 +1,58 @@
+import { X509Certificate } from 'node:crypto'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { parse } from 'yaml'
+import { openForTest, type Opened } from '../testing/open'
+
+let opened: Opened
+beforeAll(async () => {
+  opened = await openForTest()
+})
+afterAll(() => opened.close())
+
+interface Kubeconfig {
+  readonly kind: string
+  readonly 'current-context': string
+  readonly clusters: readonly { readonly name: string; readonly cluster: { readonly server: string; readonly 'certificate-authority-data': string } }[]
+  readonly contexts: readonly { readonly name: string; readonly context: { readonly cluster: string; readonly user: string } }[]
+  readonly users: readonly { readonly name: string; readonly user: { readonly token: string } }[]
+}
+
+const read = async (name: string): Promise<Kubeconfig> => parse((await opened.gyrarch.access(name)).yaml) as Kubeconfig
+const authorityIn = (file: Kubeconfig): X509Certificate => new X509Certificate(Buffer.from(file.clusters[0]?.cluster['certificate-authority-data'] ?? '', 'base64'))
+
+describe('an access file', () => {
+  it('is a kubeconfig whose parts fit together', async () => {
+    const file = await read('cedar')
+    expect(file.kind).toBe('Config')
+    expect(file['current-context']).toBe('cedar')
+    expect(file.contexts[0]).toEqual({ name: 'cedar', context: { cluster: 'cedar', user: 'duty@cedar' } })
+    expect(file.users[0]?.name).toBe('duty@cedar')
+    expect(file.clusters[0]?.cluster.server).toBe('https://10.20.0.20:6443')
+  })
+
+  it('has an authority that covers name, floating, machine and service address, and no other', async () => {
+    const authority = authorityIn(await read('cedar'))
+    expect(authority.ca).toBe(true)
+    expect(authority.verify(authority.publicKey)).toBe(true)
+    for (const address of ['10.20.0.20', '10.20.0.21', '10.20.0.22', '10.20.0.23', '10.121.0.1']) expect(authority.checkIP(address)).toBe(address)
+    expect(authority.checkIP('10.20.0.30')).toBeUndefined()
+    expect(authority.checkHost('cedar.fernhollow.example')).toBe('cedar.fernhollow.example')
+  })
+
+  it('has a new token each time, for eight hours, and the same authority', async () => {
+    const [one, two] = [await read('dill'), await read('dill')]
+    expect(one.users[0]?.user.token).not.toBe(two.users[0]?.user.token)
+    expect(authorityIn(one).fingerprint256).toBe(authorityIn(two).fingerprint256)
+    const { expiresWall } = await opened.gyrarch.access('dill')
+    expect(Date.parse(expiresWall) - Date.now()).toBeGreaterThan(7.9 * 3_600_000)
+    expect(Date.parse(expiresWall) - Date.now()).toBeLessThanOrEqual(8 * 3_600_000)
+  })
+
+  it('is journalled without its token, and refused for what is not there', async () => {
+    const file = await read('dill')
+    const [line] = await opened.gyrarch.journal({ kind: 'access.', limit: 1 })
+    expect(line?.about).toBe('cluster/dill')
+    expect(line?.says).not.toContain(file.users[0]?.user.token)
+    await expect(opened.gyrarch.access('lost')).rejects.toMatchObject({ code: 'not-found' })
+  })
+})

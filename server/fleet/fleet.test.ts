@@ -1,0 +1,77 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { openForTest, type Opened } from '../testing/open'
+import type { ClusterReport, Site } from '../ports/standin/reports'
+import { Fleet, type Observed } from './fleet'
+
+let opened: Opened
+beforeAll(async () => {
+  opened = await openForTest()
+})
+afterAll(() => opened.close())
+
+/** The real outside, with a count of what is asked and a switch that makes a cluster unreachable. */
+function watched() {
+  const { outside } = opened.gyrarch
+  const asked: string[] = []
+  const unreachable = new Set<string>()
+  const observed: Observed = {
+    get now() {
+      return outside.now
+    },
+    siteNames: () => outside.siteNames(),
+    site: (name): Promise<Site | null> => {
+      asked.push(`site:${name}`)
+      return outside.site(name)
+    },
+    cluster: async (name): Promise<ClusterReport | null> => {
+      asked.push(`cluster:${name}`)
+      if (unreachable.has(name)) throw new Error('no route')
+      return outside.cluster(name)
+    },
+  }
+  return { asked, unreachable, fleet: new Fleet(observed) }
+}
+
+describe('the picture of the fleet', () => {
+  it('is observed once, then only where something changed, and shares the rest', async () => {
+    const { asked, fleet } = watched()
+    const first = await fleet.view()
+    expect(asked).toHaveLength(first.sites.length + first.clusters.length)
+    asked.length = 0
+    expect((await fleet.view()).version).toBe(first.version)
+    expect(asked).toEqual([])
+    fleet.touch(['cluster:dill', 'site:tarn-north'])
+    const second = await fleet.view()
+    expect([...asked].sort()).toEqual(['cluster:dill', 'site:tarn-north'])
+    expect(second.version).toBe(first.version + 1)
+    expect(second.clusters.find((cluster) => cluster.name === 'cedar')).toBe(first.clusters.find((cluster) => cluster.name === 'cedar'))
+    expect(second.clusters.find((cluster) => cluster.name === 'dill')).not.toBe(first.clusters.find((cluster) => cluster.name === 'dill'))
+  })
+
+  it('joins calls that overlap', async () => {
+    const { asked, fleet } = watched()
+    await Promise.all([fleet.view(), fleet.view(), fleet.view()])
+    expect(new Set(asked).size).toBe(asked.length)
+  })
+
+  it('keeps what an unreachable cluster told last, and since when it is silent', async () => {
+    const { unreachable, fleet } = watched()
+    const before = await fleet.view()
+    unreachable.add('dill')
+    fleet.touch(['cluster:dill'])
+    const silent = await fleet.view()
+    expect(Object.keys(silent.unheard)).toEqual(['dill'])
+    unreachable.clear()
+    fleet.touch(['cluster:dill'])
+    const after = await fleet.view()
+    expect(after.unheard).toEqual({})
+    expect(after.clusters.find((cluster) => cluster.name === 'dill')?.pools).toEqual(before.clusters.find((cluster) => cluster.name === 'dill')?.pools)
+  })
+
+  it('has an address ledger in which nothing of one domain overlaps but what lies inside on purpose', async () => {
+    const { ledger, sites } = await watched().fleet.view()
+    expect(ledger.filter((entry) => entry.domain === 'kilnlane').map((entry) => entry.name)).toEqual(['kilnlane', 'sorrel pods', 'sorrel services'])
+    expect(ledger.find((entry) => entry.name === 'bramble pods')).toEqual({ domain: 'fernhollow', range: '10.124.0.0/16', name: 'bramble pods', holder: 'bramble', kind: 'pods' })
+    expect(new Set(sites.map((site) => site.domain))).toEqual(new Set(['fernhollow', 'kilnlane']))
+  })
+})

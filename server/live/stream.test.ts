@@ -1,0 +1,73 @@
+import { createServer, type Server } from 'node:http'
+import express from 'express'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { elm, openForTest, type Opened } from '../testing/open'
+import { live } from './stream'
+
+let opened: Opened
+let server: Server
+let url: string
+
+beforeAll(async () => {
+  opened = await openForTest()
+  const app = express().get('/live', (request, response) => live(opened.gyrarch, request, response))
+  server = createServer(app)
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+  const address = server.address()
+  url = `http://127.0.0.1:${typeof address === 'object' && address !== null ? address.port : 0}/live`
+})
+afterAll(async () => {
+  server.closeAllConnections()
+  await new Promise((done) => server.close(done))
+  await opened.close()
+})
+
+/** Reads the stream until a text has come, while something is done. */
+async function hear(until: string, during: () => Promise<unknown> = async () => undefined, headers: Record<string, string> = {}): Promise<string> {
+  const stop = new AbortController()
+  const response = await fetch(url, { headers, signal: stop.signal })
+  const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader()
+  await during()
+  let heard = ''
+  while (reader && !heard.includes(until)) heard += (await reader.read()).value ?? ''
+  stop.abort()
+  return heard
+}
+
+const idsIn = (heard: string): number[] => [...heard.matchAll(/^id: (\d+)$/gm)].map((found) => Number(found[1]))
+
+describe('the event stream', () => {
+  it('tells a run step by step, each step once a frame', async () => {
+    const { changes, outside } = opened.gyrarch
+    const heard = await hear('"state":"done"', async () => {
+      const { id } = await changes.draft('cluster.raise', elm)
+      await changes.run(id, { accept: [] })
+      await outside.advance(3000)
+    })
+    expect(heard).toContain('event: run')
+    expect(heard).toContain('"id":"c-1"')
+    expect(heard).toContain('event: state')
+    const ids = idsIn(heard)
+    expect([...ids].sort((a, b) => a - b)).toEqual(ids)
+    expect(new Set(ids).size).toBe(ids.length)
+  })
+
+  it('goes on after the id a reader saw last', async () => {
+    const lines = await opened.gyrarch.journal({ after: 0, limit: 1000 })
+    const middle = lines[Math.floor(lines.length / 2)]?.seq ?? 0
+    const last = lines.at(-1)?.seq ?? 0
+    const heard = await hear(`id: ${last}\n`, undefined, { 'Last-Event-ID': String(middle) })
+    expect(idsIn(heard)).toEqual(lines.filter((line) => line.seq > middle).map((line) => line.seq))
+  })
+
+  it('says reset to one who missed too much', async () => {
+    for (let i = 0; i < 510; i++) await opened.gyrarch.journalLine({ kind: 'test', says: `line ${i}` })
+    const heard = await hear('event: reset', undefined, { 'Last-Event-ID': '1' })
+    expect(heard).toContain('event: reset')
+    expect(idsIn(heard)).toEqual([])
+  })
+
+  it('begins with the clock, so that nobody has to ask for it', async () => {
+    expect(await hear('event: clock')).toMatch(/event: clock\ndata: \{"now":"2026-03-02T/)
+  })
+})

@@ -1,0 +1,139 @@
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { demoScenario } from './demo'
+import { inThisThread } from './engine-link'
+import { type Listener, Outside } from './outside'
+
+const scenario = demoScenario()
+const start = Date.parse(scenario.start)
+let dir: string
+let outside: Outside
+
+const open = (notBefore = 0): Promise<Outside> => Outside.open({ dir, link: inThisThread(), scenario, nodes: 0, notBefore })
+
+/** A listener that notes what it is told. */
+function ear(wakes: number[] = []) {
+  const heard = { ended: [] as [string, number][], changed: [] as string[], woken: [] as number[], evidence: [] as string[] }
+  const listener: Listener = {
+    atRest: async () => undefined,
+    wakeAt: () => wakes[0] ?? null,
+    woken: (now) => {
+      heard.woken.push(now)
+      wakes.shift()
+    },
+    evidence: (_key, evidence) => heard.evidence.push(evidence.at(-1)?.says ?? ''),
+    ended: (key, outcome) => heard.ended.push([key, outcome.at]),
+    changed: (slices) => heard.changed.push(...slices),
+    clock: () => undefined,
+  }
+  return { heard, listener }
+}
+
+const machine = (name: string) => ({ site: 'palisade-east', name, zone: 'east-1', size: 'post-4-16', release: '1.33.2', rootDiskGb: 60, lifetime: 'on-demand', cluster: 'rowan', apart: null, network: null, address: null })
+
+beforeEach(async () => {
+  dir = mkdtempSync(join(tmpdir(), 'gyrarch-outside-'))
+  outside = await open()
+})
+afterEach(async () => {
+  await outside.close()
+  rmSync(dir, { recursive: true, force: true })
+})
+
+describe('the clock', () => {
+  it('begins where the scenario does, and goes exactly as far as it is told', async () => {
+    expect(outside.now).toBe(start)
+    await outside.advance(90.5)
+    expect(outside.now).toBe(start + 90_500)
+  })
+
+  it('stops where the runner wants to be woken', async () => {
+    const { heard, listener } = ear([start + 10_000, start + 25_000])
+    outside.listen(listener)
+    await outside.advance(60)
+    expect(heard.woken).toEqual([start + 10_000, start + 25_000])
+    expect(outside.now).toBe(start + 60_000)
+  })
+
+  it('steps to the next event, or stays if nothing will happen', async () => {
+    await outside.toNextEvent()
+    expect(outside.now).toBe(start)
+    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.toNextEvent()
+    expect(outside.now).toBeGreaterThan(start)
+    expect(await outside.lookup('a')).toMatchObject({ known: true, ended: false, evidence: [{ says: 'created in east-1' }] })
+  })
+
+  it('calm, hurries while something runs and rests after, but never starts a paused clock', async () => {
+    expect([outside.speed, outside.calm]).toEqual([1, true])
+    await outside.busy(true)
+    expect(outside.speed).toBe(60)
+    await outside.busy(false)
+    expect(outside.speed).toBe(1)
+    await outside.setSpeed(600)
+    await outside.busy(true)
+    expect(outside.speed).toBe(600)
+    await outside.setSpeed(0)
+    await outside.busy(true)
+    expect(outside.speed).toBe(0)
+    await outside.setCalm(false)
+    await outside.setSpeed(1)
+    await outside.busy(true)
+    expect(outside.speed).toBe(1)
+  })
+})
+
+describe('commands', () => {
+  it('end at their own time, which the listener is told, with evidence and what changed', async () => {
+    const { heard, listener } = ear()
+    outside.listen(listener)
+    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.advance(600)
+    expect(heard.ended).toHaveLength(1)
+    expect(heard.ended[0]?.[1]).toBeLessThan(start + 600_000)
+    expect(heard.evidence.at(-1)).toBe('disk of 60 GB cloned from fern-base 1.33.2')
+    expect(heard.changed).toContain('site:palisade-east')
+  })
+
+  it('under a repeated key are done once, and the first result is told again', async () => {
+    const { heard, listener } = ear()
+    outside.listen(listener)
+    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.advance(600)
+    await outside.issue('a', 'machine.create', machine('rowan-2'))
+    await outside.advance(600)
+    expect(heard.ended.map(([key]) => key)).toEqual(['a', 'a'])
+    expect((await outside.site('palisade-east'))?.machines.filter((other) => other.cluster === 'rowan').map((other) => other.name)).toEqual(['rowan-1'])
+  })
+
+  it('that were never given are not known', async () => expect(await outside.lookup('lost')).toEqual({ known: false }))
+})
+
+describe('opened again', () => {
+  it('goes on at the same time, in the same world, with the same speed', async () => {
+    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.setSpeed(60)
+    await outside.advance(20)
+    const before = await outside.site('palisade-east')
+    await outside.close()
+    outside = await open()
+    expect([outside.now, outside.speed]).toEqual([start + 20_000, 60])
+    expect(await outside.site('palisade-east')).toEqual(before)
+    expect(await outside.lookup('a')).toMatchObject({ known: true, ended: false })
+  })
+
+  it('without having been closed, repeats its log, and never wakes up before what the records know', async () => {
+    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.advance(300)
+    await outside.issue('b', 'machine.boot', { site: 'palisade-east', name: 'rowan-1' })
+    await outside.advance(300)
+    const before = await outside.site('palisade-east')
+    const twin = await open(start + 600_000)
+    expect(twin.now).toBe(start + 600_000)
+    expect(await twin.site('palisade-east')).toEqual(before)
+    expect(await twin.lookup('b')).toMatchObject({ known: true, ended: true })
+    await twin.close()
+  })
+})
