@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { StepProgress } from '~/core/changes'
-import type { FleetNode, State } from '~/core/fleet'
+import { type FleetNode, type State, withPods } from '~/core/fleet'
 import { parseRange } from '~/core/addresses'
 import { withAt } from './areas/raise/fields'
 import { leaves } from './areas/raise/compare'
@@ -42,6 +42,15 @@ describe('the gyre', () => {
     expect(layout.arcs.filter((arc) => arc.kind === 'node')).toHaveLength(40)
     expect(layout.trail.map((part) => part.name)).toEqual(['fleet', 's', 'c', 'p0'])
     expect(gyreLayout(fleet([many(2)]), 'pool/lost', 'cpu', 'state', 0).trail).toHaveLength(1)
+  })
+
+  it('goes down to pods where they are hung in, and leaves what a node has left blank', () => {
+    const pods = [{ namespace: 'market', name: 'desk-1', node: 'n0', phase: 'Running', cpuMilli: 1000, memoryBytes: 0, createdAt: null }, { namespace: 'market', name: 'desk-2', node: 'n0', phase: 'Pending', cpuMilli: 1000, memoryBytes: 0, createdAt: null }]
+    const layout = gyreLayout(withPods(fleet([many(2)]), 'c', pods), 'cluster/c', 'cpu', 'state', 0)
+    expect(layout.rings).toBe(3)
+    expect(layout.arcs.filter((arc) => arc.kind === 'pod').map((arc) => [arc.name, arc.state])).toEqual([['desk-1', 'well'], ['desk-2', 'strained']])
+    const [node, pod] = [layout.arcs.find((arc) => arc.name === 'n0'), layout.arcs.find((arc) => arc.name === 'desk-1')]
+    expect((pod?.end ?? 0) - (pod?.start ?? 0)).toBeCloseTo(((node?.end ?? 0) - (node?.start ?? 0)) / 4)
   })
 
   it('keeps a sliver for what measures nothing', () => {

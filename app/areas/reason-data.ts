@@ -1,5 +1,5 @@
 /** The reason for a selection: what it is, what state it is in and why, the facts that rest on, and what can be done. */
-import { clusterOf, clusterState, type FleetView, nodesOf, nodeState, poolState, siteOf, siteState, type State, stateContext } from '~/core/fleet'
+import { clusterOf, clusterState, type FleetNode, type FleetView, nodesOf, nodeState, poolState, siteOf, siteState, type State, stateContext } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import { siteSpend } from '~/core/spend'
 import { bytesText, coresText, countText, listText, moneyText } from '~/core/units'
@@ -120,9 +120,25 @@ function siteReason(view: FleetView, name: string): ReasonData | null {
   }
 }
 
-/** The reason for a ref, or null if nothing bears it. */
-export function reasonFor(view: FleetView, ref: string | null): ReasonData | null {
+const podReason = (pod: FleetNode, cluster: string): ReasonData => ({
+  ref: pod.ref,
+  kind: 'pod',
+  name: pod.name,
+  where: cluster,
+  state: pod.state,
+  says: pod.says,
+  facts: [
+    { says: 'CPU asked', value: coresText(pod.requestedCpuMilli) },
+    { says: 'memory asked', value: bytesText(pod.requestedMemoryBytes) },
+    ...(pod.createdAt === null ? [] : [{ says: 'made', value: pod.createdAt.slice(0, 10) }]),
+  ],
+  actions: [{ says: `Objects of ${cluster}`, path: `/clusters/${cluster}?show=objects` }],
+})
+
+/** The reason for a ref, or null if nothing bears it. `pod` is the entry of a pod’s ref, which the fleet’s picture does not hold. */
+export function reasonFor(view: FleetView, ref: string | null, pod: FleetNode | null = null): ReasonData | null {
   const [kind, first = '', second = ''] = (ref ?? '').split('/')
+  if (pod) return podReason(pod, first)
   switch (kind) {
     case 'node':
       return nodeReason(view, first, second)

@@ -37,7 +37,7 @@ export interface GyreLayout {
   readonly trail: readonly { readonly ref: string; readonly name: string }[]
 }
 
-const depthOf: Readonly<Record<FleetNode['kind'], number>> = { fleet: 0, site: 1, cluster: 2, pool: 3, node: 4 }
+const depthOf: Readonly<Record<FleetNode['kind'], number>> = { fleet: 0, site: 1, cluster: 2, pool: 3, node: 4, pod: 5 }
 
 /** Radius in pixels at which an arc has to be two pixels long to be drawn alone. */
 const outerRadius = 300
@@ -88,6 +88,9 @@ function readingOf(node: FleetNode, reading: Reading, scales: Scales): { readonl
   }
 }
 
+/** Whether the tree goes down to pods here. */
+const hasPods = (node: FleetNode): boolean => node.children.some((child) => child.kind === 'pod' || hasPods(child))
+
 /** The node a ref names, with its ancestors from the root on. */
 export function findInTree(root: FleetNode, ref: string): readonly FleetNode[] | null {
   if (root.ref === ref) return [root]
@@ -101,6 +104,7 @@ export function findInTree(root: FleetNode, ref: string): readonly FleetNode[] |
 function releasesIn(root: FleetNode): readonly string[] {
   const found = new Set<string>()
   const visit = (node: FleetNode): void => {
+    if (node.kind === 'pod') return
     if (node.release !== null) found.add(node.release)
     if (node.kind !== 'cluster') node.children.forEach(visit)
   }
@@ -111,6 +115,7 @@ function releasesIn(root: FleetNode): readonly string[] {
 /** Lays out what lies below `zoom` (a ref; the whole fleet if it names nothing). `now` in milliseconds. */
 export function gyreLayout(root: FleetNode, zoom: string | null, measure: Measure, reading: Reading, now: number): GyreLayout {
   const trail = (zoom === null ? null : findInTree(root, zoom)) ?? [root]
+  const deepest = hasPods(trail[trail.length - 1] ?? root) ? depthOf.pod : depthOf.node
   const centre = trail[trail.length - 1] ?? root
   const scales: Scales = { releases: releasesIn(root), now }
   const laid = partition<FleetNode>().size([2 * Math.PI, 1])(
@@ -127,18 +132,21 @@ export function gyreLayout(root: FleetNode, zoom: string | null, measure: Measur
   for (const entry of laid.descendants()) {
     if (entry.depth === 0) continue
     const node = entry.data
+    if (node.kind === 'pod') {
+      // What is left of a node is kept blank, and so is what is too narrow to be seen.
+      if (!node.ref.startsWith('free/') && entry.x1 - entry.x0 >= leastAngle / 2) arcs.push(arcOf(node, entry.x0, entry.x1, null))
+      continue
+    }
     if (node.kind !== 'node') arcs.push(arcOf(node, entry.x0, entry.x1, null))
     if (node.kind !== 'pool' || !entry.children) continue
     const narrow = entry.children.some((child) => child.x1 - child.x0 < leastAngle)
     if (narrow) arcs.push({ ...arcOf(node, entry.x0, entry.x1, node.states), depth: depthOf.node - base, readingText: `${node.nodes} nodes` })
     else for (const child of entry.children) arcs.push(arcOf(child.data, child.x0, child.x1, null))
   }
-  if (centre.kind === 'pool') {
-    for (const child of laid.children ?? []) arcs.push(arcOf(child.data, child.x0, child.x1, null))
-  }
+  if (centre.kind === 'pool') for (const child of laid.children ?? []) if (child.data.kind === 'node') arcs.push(arcOf(child.data, child.x0, child.x1, null))
   return {
     arcs,
-    rings: depthOf.node - base,
+    rings: deepest - base,
     centre: { ref: centre.ref, kind: centre.kind, name: centre.name, value: measureOf(centre, measure), asked: askedOf(centre, measure), nodes: centre.nodes },
     trail: trail.map((node) => ({ ref: node.ref, name: node.name })),
   }

@@ -34,6 +34,7 @@ function fillOf(item: Arc, reading: Reading): string {
     return item.reading === null ? 'var(--arc-1)' : `color-mix(in oklab, var(--petrol) ${Math.round(8 + 84 * item.reading)}%, var(--line))`
   }
   if (item.depth === 0) return 'var(--arc-1)'
+  if (item.kind === 'pod') return item.state === 'well' ? 'var(--arc-3)' : 'url(#strained-hatch)'
   if (item.kind === 'node') {
     if (item.state === 'broken') return 'var(--broken)'
     if (item.state === 'working') return 'var(--working)'
@@ -112,7 +113,7 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
     else if (event.key === 'ArrowLeft') focus(ring[(place - 1 + ring.length) % ring.length])
     else if (event.key === 'ArrowUp') focus(over(item.depth + 1))
     else if (event.key === 'ArrowDown') focus(over(item.depth - 1))
-    else if (event.key === 'Enter') onZoom(item.ref)
+    else if (event.key === 'Enter') (item.kind === 'node' || item.kind === 'pod' ? onSelect : onZoom)(item.ref)
     else if (event.key === ' ') {
       event.preventDefault()
       onSelect(item.ref)
@@ -149,8 +150,10 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
           tabIndex={index === 0 || item.ref === selected ? 0 : -1}
           aria-label={item.band ? `${item.readingText} of pool ${item.name}` : wordOf(item)}
           aria-pressed={item.ref === selected}
-          onClick={() => (item.kind === 'node' || item.ref === selected ? (item.kind === 'node' ? onSelect(item.ref) : onZoom(item.ref)) : onSelect(item.ref))}
-          onDoubleClick={() => onZoom(item.ref)}
+          onClick={() => (item.ref === selected && item.kind !== 'node' && item.kind !== 'pod' ? onZoom(item.ref) : onSelect(item.ref))}
+          onDoubleClick={() => {
+            if (item.kind !== 'node' && item.kind !== 'pod') onZoom(item.ref)
+          }}
           onPointerEnter={() => setPointed(item)}
           onPointerLeave={() => setPointed(null)}
           onFocus={() => setPointed(item)}

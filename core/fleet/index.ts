@@ -25,4 +25,4 @@ export {
 } from './view'
 export { clusterState, nodeState, permittedSkew, poolState, type Reasoned, siteState, type State, type StateContext, stateOrder } from './state'
 export { leftovers, type Leftover } from './leftovers'
-export { type FleetNode, fleetTree, stateContext } from './tree'
+export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'

@@ -5,7 +5,7 @@ import type { ClusterView, FleetView, NodeView, SiteView } from './view'
 
 export interface FleetNode {
   readonly ref: string
-  readonly kind: 'fleet' | 'site' | 'cluster' | 'pool' | 'node'
+  readonly kind: 'fleet' | 'site' | 'cluster' | 'pool' | 'node' | 'pod'
   readonly name: string
   readonly state: State
   readonly says: string
@@ -108,4 +108,53 @@ export function fleetTree(view: FleetView): FleetNode {
   const children = view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context))
   const sums = sumOf(children)
   return { ref: 'fleet', kind: 'fleet', name: 'fleet', state: 'well', says: '', release: null, ...sums, children }
+}
+
+/** A pod as far as the tree shows it. */
+export interface TreePod {
+  readonly namespace: string
+  readonly name: string
+  readonly node: string
+  readonly phase: string
+  readonly cpuMilli: number
+  readonly memoryBytes: number
+  readonly createdAt: string | null
+}
+
+const podEntry = (pod: TreePod, cluster: string, node: FleetNode): FleetNode => ({
+  ref: `pod/${cluster}/${pod.namespace}/${pod.name}`,
+  kind: 'pod',
+  name: pod.name,
+  state: pod.phase === 'Running' || pod.phase === 'Succeeded' ? 'well' : 'strained',
+  says: `${pod.phase} in ${pod.namespace}`,
+  release: null,
+  cpuMilli: pod.cpuMilli,
+  requestedCpuMilli: pod.cpuMilli,
+  memoryBytes: pod.memoryBytes,
+  requestedMemoryBytes: pod.memoryBytes,
+  pods: 1,
+  spend: node.cpuMilli === 0 ? 0 : (node.spend * pod.cpuMilli) / node.cpuMilli,
+  createdAt: pod.createdAt,
+  nodes: 0,
+  states: {},
+  children: [],
+})
+
+/** The tree with the pods of one cluster hung below their nodes, and what each node has left as a part of its own. */
+export function withPods(tree: FleetNode, cluster: string, pods: readonly TreePod[]): FleetNode {
+  const byNode = new Map<string, TreePod[]>()
+  for (const pod of pods) {
+    const list = byNode.get(pod.node)
+    if (list) list.push(pod)
+    else byNode.set(pod.node, [pod])
+  }
+  const hang = (entry: FleetNode): FleetNode => {
+    if (entry.kind !== 'node') return { ...entry, children: entry.children.map(hang) }
+    const mine = (byNode.get(entry.name) ?? []).map((pod) => podEntry(pod, cluster, entry))
+    const sums = sumOf(mine)
+    const free: FleetNode = { ...entry, ref: `free/${cluster}/${entry.name}`, kind: 'pod', name: 'free', says: `not asked for by any pod of ${entry.name}`, state: 'well', release: null, cpuMilli: Math.max(0, entry.cpuMilli - sums.cpuMilli), requestedCpuMilli: 0, memoryBytes: Math.max(0, entry.memoryBytes - sums.memoryBytes), requestedMemoryBytes: 0, pods: 0, spend: Math.max(0, entry.spend - sums.spend), createdAt: null, nodes: 0, states: {}, children: [] }
+    return { ...entry, children: [...mine, free] }
+  }
+  const visit = (entry: FleetNode): FleetNode => (entry.ref === `cluster/${cluster}` ? hang(entry) : entry.kind === 'fleet' || entry.kind === 'site' ? { ...entry, children: entry.children.map(visit) } : entry)
+  return visit(tree)
 }

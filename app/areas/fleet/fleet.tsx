@@ -1,8 +1,9 @@
 import { useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import type { FleetNode, State } from '~/core/fleet'
+import { type FleetNode, type State, type TreePod, withPods } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
-import { bytesText, countText, moneyText, numberText } from '~/core/units'
+import { bytesText, countText, moneyText, numberText, parseBytes, parseCpuMilli } from '~/core/units'
+import type { Gyrarch } from '~/server/gyrarch'
 import { gyrarchContext } from '../../context'
 import { Gyre } from '../../drawings/gyre'
 import { findInTree, gyreLayout, type Measure, measures, readings } from '../../drawings/gyre-layout'
@@ -46,7 +47,7 @@ function rowsOf(root: FleetNode): readonly Row[] {
   const rows: Row[] = []
   const visit = (node: FleetNode, within: string): void => {
     rows.push({ ref: node.ref, kind: node.kind, name: node.name, within, state: node.state, release: node.release ?? '', nodes: node.nodes, cores: node.cpuMilli / 1000, asked: node.cpuMilli === 0 ? 0 : node.requestedCpuMilli / node.cpuMilli, memory: node.memoryBytes, pods: node.pods, spend: node.spend })
-    for (const child of node.children) visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
+    for (const child of node.children.filter((one) => !one.ref.startsWith('free/'))) visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
   }
   for (const child of root.children) visit(child, root.kind === 'fleet' ? '' : root.name)
   return rows
@@ -66,6 +67,27 @@ function notWell(root: FleetNode): readonly Want[] {
   return wants.sort((a, b) => severity[a.state] - severity[b.state])
 }
 
+interface PodObject {
+  readonly metadata: { readonly name: string; readonly namespace: string; readonly creationTimestamp?: string }
+  readonly spec: { readonly nodeName?: string; readonly containers: readonly { readonly resources?: { readonly requests?: { readonly cpu?: string; readonly memory?: string } } }[] }
+  readonly status: { readonly phase: string }
+}
+
+/** In a zoomed cluster the tree goes down to its pods. */
+async function zoomedTree(gyrarch: Gyrarch, tree: FleetNode, zoom: string | null): Promise<FleetNode> {
+  const [kind, cluster] = (zoom ?? '').split('/')
+  if (cluster === undefined || (kind !== 'cluster' && kind !== 'pool')) return tree
+  const objects = await gyrarch.outside.objects(cluster, { kind: 'Pod' })
+  const pods = ((objects ?? []) as unknown as readonly PodObject[]).flatMap(({ metadata, spec, status }): TreePod[] => {
+    const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number => spec.containers.reduce((total, container) => {
+      const asked = read(container.resources?.requests?.[of] ?? '0')
+      return total + (asked.ok ? asked.value : 0)
+    }, 0)
+    return spec.nodeName === undefined ? [] : [{ namespace: metadata.namespace, name: metadata.name, node: spec.nodeName, phase: status.phase, cpuMilli: sum(parseCpuMilli, 'cpu'), memoryBytes: sum(parseBytes, 'memory'), createdAt: metadata.creationTimestamp ?? null }]
+  })
+  return withPods(tree, cluster, pods)
+}
+
 const oneOf = <T extends string>(wish: string | null, all: readonly T[], otherwise: T): T => all.find((one) => one === wish) ?? otherwise
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -74,14 +96,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const search = new URL(request.url).searchParams
   const measure = oneOf(search.get('size'), measures, 'cpu')
   const reading = oneOf(search.get('fill'), readings, 'state')
-  const tree = gyrarch.tree(view)
   const zoom = search.get('zoom')
+  const tree = await zoomedTree(gyrarch, gyrarch.tree(view), zoom)
   const asTable = search.get('as') === 'table'
   const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
   const changes = await gyrarch.changes.list({ states: ['running', 'halted', 'undoing', 'waiting'] })
   const wants: Want[] = [
     ...changes.filter((row) => row.state === 'halted').map((row): Want => ({ ref: `change/c-${row.number}`, name: row.label, state: 'broken', says: `halted: ${row.cause?.says ?? 'see the run'}`, path: `/changes/c-${row.number}` })),
-    ...notWell(tree),
+    ...notWell(gyrarch.tree(view)),
     ...view.clusters.flatMap((cluster): Want[] => {
       const release = view.catalogue.find((other) => other.version === cluster.release)
       return release && isUnsupported(release, view.now) ? [{ ref: `cluster/${cluster.name}`, name: cluster.name, state: 'strained', says: `release ${cluster.release}: support ended ${release.endOfSupport}`, path: null }] : []
@@ -99,7 +121,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     totals: { nodes: scope.nodes, clusters: view.clusters.length },
     wants: wants.slice(0, 60),
     wanting: wants.length,
-    reason: reasonFor(view, search.get('at')),
+    reason: reasonFor(view, search.get('at'), search.get('at')?.startsWith('pod/') ? (findInTree(tree, search.get('at') ?? '')?.at(-1) ?? null) : null),
     empty: view.sites.length === 0,
   }
 }
@@ -164,7 +186,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
               ))}
             </nav>
           ) : null}
-          <span className="soft">size of an arc</span>
+          <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>size of an arc</span>
           <span className="picker" role="group" aria-label="Size of an arc">
             {measures.map((one) => (
               <To key={one} path="/fleet" query={{ ...keep, size: one }} aria-current={one === measure}>
@@ -172,7 +194,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
               </To>
             ))}
           </span>
-          <span className="soft">fill</span>
+          <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>fill</span>
           <span className="picker" role="group" aria-label="Fill">
             {readings.map((one) => (
               <To key={one} path="/fleet" query={{ ...keep, fill: one }} aria-current={one === reading}>
