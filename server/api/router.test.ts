@@ -54,6 +54,7 @@ const valid: Readonly<Record<string, unknown>> = {
   '/changes/:id/run': { accept: [], confirm: 'x', planDigest: 'x' },
   '/faults': { fault: 'no-stock', about: 'size/tarn-north/north-1/reed-2-8', mode: 'transient', times: 1, afterSeconds: 0 },
   '/compute/address-overlaps': { ranges: [{ name: 'a', range: '10.0.0.0/8' }] },
+  '/compute/address-carve': { within: '10.44.0.0/20', taken: ['10.44.0.0/22'], prefixes: [22, 24] },
   '/compute/cluster-ranges': { pods: '10.0.0.0/18', maxPodsPerNode: 110, services: '10.1.0.0/20' },
   '/compute/allocatable': { cpu: '4', memory: '16Gi' },
   '/compute/quorum': { zones: [1, 1, 1] },
@@ -139,6 +140,7 @@ describe('computations', () => {
     ['quorum', { zones: [2, 1] }, { members: 3, tolerates: 1, survivesZoneLoss: [false, true], finding: null }],
     ['cluster-ranges', { pods: '10.130.0.0/18', maxPodsPerNode: 110, services: '10.131.0.0/20' }, { perNodePrefix: 24, maxNodes: 64, services: 4094, apiAddress: '10.131.0.1', dnsAddress: '10.131.0.10' }],
     ['cluster-ranges', { pods: 'fd00::/32', maxPodsPerNode: 110, services: 'fd01::/64' }, { perNodePrefix: 120, maxNodes: (2n ** 88n).toString(), services: (2n ** 64n - 1n).toString(), apiAddress: 'fd01::1', dnsAddress: 'fd01::a' }],
+    ['address-carve', { within: '10.44.0.0/20', taken: ['10.44.0.0/22', '10.44.4.0/22', '10.44.8.0/22'], prefixes: [24, 22, 21] }, { blocks: [{ prefix: 22, block: '10.44.12.0/22' }], unfit: [{ prefix: 24, largestFree: null, move: ['10.44.0.0/22'] }, { prefix: 21, largestFree: '10.44.12.0/22', move: ['10.44.8.0/22'] }] }],
     ['address-overlaps', { ranges: [{ name: 'a', range: '10.0.0.0/24' }, { name: 'b', range: '10.0.0.128 - 10.0.1.5' }] }, { overlaps: [{ a: 'a', b: 'b', first: '10.0.0.128', last: '10.0.0.255', count: '128' }], invalid: [] }],
   ])('%s', async (name, body, expected) => expect((await post(`/compute/${name}`, body)).json).toEqual(expected))
 

@@ -1,6 +1,6 @@
 /** The stateless computations: same input, same answer. Each is a schema and a core function. */
 import { z } from 'zod'
-import { clusterRanges, findOverlaps, mostOverlaps, parseCidr } from '~/core/addresses'
+import { bitsOf, carve, clusterRanges, findOverlaps, mostOverlaps, parseCidr, parseRange, type Range } from '~/core/addresses'
 import { allocatable, quorum } from '~/core/sizing'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 
@@ -43,6 +43,29 @@ export const computations: readonly Computation[] = [
     compute: ({ ranges }) => {
       const report = findOverlaps(ranges)
       return report ? value(report) : { ok: false, path: 'ranges', says: `More than ${mostOverlaps} pairs overlap. Ask about fewer ranges at a time.`, tooLarge: true }
+    },
+  }),
+  computation({
+    name: 'address-carve',
+    says: 'Blocks of wanted prefix lengths out of a range, clear of what is taken.',
+    input: z.object({ within: text, taken: z.array(text).max(20_000), prefixes: z.array(z.int().min(0).max(128)).max(2000) }),
+    output: z.object({
+      blocks: z.array(z.object({ prefix: z.number(), block: z.string() })),
+      unfit: z.array(z.object({ prefix: z.number(), largestFree: z.string().nullable(), move: z.array(z.string()) })),
+    }),
+    heavy: ({ taken, prefixes }) => taken.length * prefixes.length > 20_000,
+    compute: ({ within, taken, prefixes }) => {
+      const parent = parseCidr(within)
+      if (!parent.ok) return wrong('within', parent.says)
+      const read: { text: string; range: Range }[] = []
+      for (const [index, one] of taken.entries()) {
+        const range = parseRange(one)
+        if (!range.ok) return wrong(`taken[${index}]`, range.says)
+        read.push({ text: one, range: range.value })
+      }
+      const long = prefixes.findIndex((prefix) => prefix > bitsOf(parent.value.family))
+      if (long >= 0) return wrong(`prefixes[${long}]`, `IPv${parent.value.family} takes prefix lengths from 0 to ${bitsOf(parent.value.family)}.`)
+      return value(carve(parent.value, read, prefixes))
     },
   }),
   computation({

@@ -1,0 +1,99 @@
+/**
+ * Carving blocks out of a range: the largest wanted first (equal ones in the given order), each from the smallest free
+ * aligned block that holds it (the lowest on a tie), from that block's lowest part. So large blocks stay whole as long
+ * as they can. Free space is kept as its largest aligned blocks. O((taken + wanted) × blocks).
+ */
+import { bitsOf } from './address'
+import { type Cidr, cidrAt, formatRange, freeGaps, intersection, type Range } from './range'
+
+export interface Carved {
+  /** In the order asked, those that fit. */
+  readonly blocks: readonly { readonly prefix: number; readonly block: string }[]
+  /** In the order asked, those that do not: the largest free block at their turn, and what would have to move. */
+  readonly unfit: readonly { readonly prefix: number; readonly largestFree: string | null; readonly move: readonly string[] }[]
+}
+
+/** A range cut into its largest aligned blocks, in ascending order. */
+export function alignedBlocks(range: Range): readonly Cidr[] {
+  const bits = bitsOf(range.family)
+  const blocks: Cidr[] = []
+  let at = range.first
+  while (at <= range.last) {
+    let hostBits = 0
+    // Twice the block as long as it stays aligned and inside.
+    while (hostBits < bits && at % (1n << BigInt(hostBits + 1)) === 0n && at + (1n << BigInt(hostBits + 1)) - 1n <= range.last) hostBits++
+    blocks.push(cidrAt(range.family, at, bits - hostBits))
+    at += 1n << BigInt(hostBits)
+  }
+  return blocks
+}
+
+/** Smallest block that holds the prefix, lowest on a tie. */
+function bestBlock(free: readonly Cidr[], prefix: number): Cidr | undefined {
+  let best: Cidr | undefined
+  for (const block of free) if (block.prefix <= prefix && (!best || block.prefix > best.prefix || (block.prefix === best.prefix && block.first < best.first))) best = block
+  return best
+}
+
+/** Largest block, lowest on a tie. */
+function largestBlock(free: readonly Cidr[]): Cidr | undefined {
+  let best: Cidr | undefined
+  for (const block of free) if (!best || block.prefix < best.prefix || (block.prefix === best.prefix && block.first < best.first)) best = block
+  return best
+}
+
+interface Named {
+  readonly text: string
+  readonly range: Range
+}
+
+/** The fewest taken ranges whose going makes room for a block of `prefix`: of the aligned places, the one that meets fewest, lowest on a tie. */
+function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], carved: readonly Cidr[]): readonly string[] {
+  if (prefix < within.prefix) return []
+  const size = 1n << BigInt(bitsOf(within.family) - prefix)
+  // Only places that some taken range touches can differ; the others would have been free.
+  const starts = new Set<bigint>()
+  for (const { range } of taken) {
+    const shared = intersection(within, range)
+    if (!shared) continue
+    for (const edge of [shared.first, shared.last]) starts.add((edge / size) * size)
+  }
+  let best: { readonly start: bigint; readonly move: readonly Named[] } | null = null
+  for (const start of starts) {
+    const place: Range = { family: within.family, first: start, last: start + size - 1n }
+    if (carved.some((block) => intersection(block, place))) continue
+    const move = taken.filter(({ range }) => intersection(range, place))
+    if (!best || move.length < best.move.length || (move.length === best.move.length && start < best.start)) best = { start, move }
+  }
+  return best?.move.map(({ text }) => text) ?? []
+}
+
+/** Carves blocks of the wanted prefix lengths out of `within`, clear of `taken`. Later, smaller ones are placed even if a larger one did not fit. */
+export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly number[]): Carved {
+  let free: Cidr[] = freeGaps(within, taken.map(({ range }) => range)).flatMap(alignedBlocks)
+  const blocks = new Map<number, string>()
+  const unfit = new Map<number, Carved['unfit'][number]>()
+  const carved: Cidr[] = []
+  const order = prefixes.map((prefix, index) => ({ prefix, index })).sort((a, b) => a.prefix - b.prefix || a.index - b.index)
+  for (const { prefix, index } of order) {
+    const found = bestBlock(free, prefix)
+    if (!found) {
+      const largest = largestBlock(free)
+      unfit.set(index, { prefix, largestFree: largest ? formatRange(largest) : null, move: inTheWay(within, prefix, taken, carved) })
+      continue
+    }
+    const block = cidrAt(within.family, found.first, prefix)
+    blocks.set(index, formatRange(block))
+    carved.push(block)
+    free = free.filter((other) => other !== found)
+    // What is left of the block it was cut from, again in its largest aligned blocks.
+    if (block.last < found.last) free.push(...alignedBlocks({ family: within.family, first: block.last + 1n, last: found.last }))
+  }
+  return {
+    blocks: prefixes.flatMap((prefix, index) => {
+      const block = blocks.get(index)
+      return block === undefined ? [] : [{ prefix, block }]
+    }),
+    unfit: prefixes.flatMap((_, index) => unfit.get(index) ?? []),
+  }
+}
