@@ -3,7 +3,7 @@
  * other, hatched. Data in, SVG out.
  */
 import { useState } from 'react'
-import { contains, formatRange, intersection, overlappingPairs, parseRange, type Range } from '~/core/addresses'
+import { enclosingBlock, formatRange, intersection, overlappingPairs, parseRange, type Range } from '~/core/addresses'
 import './address-strip.css'
 
 export interface Holder {
@@ -117,15 +117,12 @@ export function AddressStrip({ range, holders, label, height = 22 }: AddressStri
   )
 }
 
-/** The smallest of `parents` that holds every one of `ranges`; where a strip of them begins and ends. */
-export function stripAround(parents: readonly string[], ranges: readonly string[]): string {
-  const inside = ranges.flatMap((text) => {
+/** The block a strip of these ranges is drawn in: the smallest that holds them, but wide enough to show what is around. */
+export function stripAround(ranges: readonly string[], mostPrefix: number): string {
+  const read = ranges.flatMap((text) => {
     const range = parseRange(text)
     return range.ok ? [range.value] : []
   })
-  for (const text of parents) {
-    const parent = parseRange(text)
-    if (parent.ok && inside.length > 0 && inside.every((range) => contains(parent.value, range))) return formatRange(parent.value)
-  }
-  return parents[parents.length - 1] ?? '0.0.0.0/0'
+  const block = enclosingBlock(read, mostPrefix)
+  return block ? formatRange(block) : '10.0.0.0/8'
 }

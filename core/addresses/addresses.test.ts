@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import ipaddr from 'ipaddr.js'
 import { describe, expect, it } from 'vitest'
-import { bitsOf, clusterRanges, contains, type Family, findOverlaps, formatAddress, formatRange, freeGaps, intersection, lowestFreeBlock, parseAddress, parseCidr, parseRange, perNodePrefix } from '.'
+import { bitsOf, clusterRanges, contains, enclosingBlock, type Family, findOverlaps, formatAddress, formatRange, freeGaps, intersection, lowestFreeBlock, parseAddress, parseCidr, parseRange, perNodePrefix } from '.'
 
 const says = (result: { ok: boolean; says?: string }): string => (result.ok ? 'ok' : (result.says ?? ''))
 
@@ -142,6 +142,22 @@ describe('free space', () => {
     expect(block && contains(within.value, block) && intersection(block, taken.value)).toBeNull()
     expect(lowestFreeBlock(taken.value, [], 24)).toBeNull()
   })
+})
+
+describe('the block around ranges', () => {
+  const around = (texts: readonly string[], most?: number): string | null => {
+    const block = enclosingBlock(texts.flatMap((one) => { const read = parseRange(one); return read.ok ? [read.value] : [] }), most)
+    return block && formatRange(block)
+  }
+  it.each([
+    [['10.116.0.0/18', '10.121.0.0/20'], undefined, '10.112.0.0/12'],
+    [['10.0.0.1'], undefined, '10.0.0.1/32'],
+    [['10.0.0.1'], 24, '10.0.0.0/24'],
+    [['0.0.0.0', '255.255.255.255'], undefined, '0.0.0.0/0'],
+    [['fd00::1', 'fd00::ffff'], undefined, 'fd00::/112'],
+    [[], undefined, null],
+    [['10.0.0.1', 'fd00::1'], undefined, null],
+  ] as const)('%j is %s', (texts, most, block) => expect(around(texts, most)).toBe(block))
 })
 
 describe('cluster ranges', () => {

@@ -117,3 +117,17 @@ export function lowestFreeBlock(within: Range, taken: readonly Range[], prefix: 
   }
   return null
 }
+
+/** The smallest block that holds all ranges, no smaller than `/mostPrefix`; null for none, or for ranges of both families. */
+export function enclosingBlock(ranges: readonly Range[], mostPrefix = 128): Cidr | null {
+  const [one] = ranges
+  if (!one || ranges.some((range) => range.family !== one.family)) return null
+  const first = ranges.reduce((least, range) => (range.first < least ? range.first : least), one.first)
+  const last = ranges.reduce((most, range) => (range.last > most ? range.last : most), one.last)
+  const bits = bitsOf(one.family)
+  for (let prefix = Math.min(bits, mostPrefix); prefix >= 0; prefix--) {
+    const shift = BigInt(bits - prefix)
+    if (first >> shift === last >> shift) return cidrAt(one.family, (first >> shift) << shift, prefix)
+  }
+  return null
+}

@@ -24,5 +24,6 @@ export {
   type Taint,
 } from './view'
 export { clusterState, nodeState, permittedSkew, poolState, type Reasoned, siteState, type State, type StateContext, stateOrder } from './state'
+export { type AddressHolder, whoHolds } from './holders'
 export { leftovers, type Leftover } from './leftovers'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'

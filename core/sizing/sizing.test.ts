@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { GiB, MiB } from '../units'
-import { allocatable, hallRoom, quorum } from '.'
+import { allocatable, hallRoom, hostLoss, quorum } from '.'
 
 describe('allocatable', () => {
   it('leaves 3,920 m and 14,283,282,841 bytes of 4 cores and 16 GiB', () => {
@@ -80,5 +80,22 @@ describe('the room of a hall', () => {
     const big = [wish('b-1', 8), wish('b-2', 8), wish('b-3', 8)]
     expect(hallRoom(hosts, standing, big, 1, false).unfit).toHaveLength(1)
     expect(hallRoom(hosts, standing, big, 2, false).unfit).toEqual([])
+  })
+})
+
+describe('the loss of a host', () => {
+  const hosts = ['a-1', 'a-2', 'a-3'].map((name) => ({ name, zone: 'a', cores: 8, memoryBytes: 64 * GiB })).concat([{ name: 'b-1', zone: 'b', cores: 8, memoryBytes: 64 * GiB }])
+  const machine = (name: string, host: string, cores: number) => ({ name, zone: 'a', host, cores, memoryBytes: GiB })
+
+  it('restarts its machines by name on the first host of their zone with room', () => {
+    const loss = hostLoss(hosts, [machine('m-2', 'a-1', 4), machine('m-1', 'a-1', 4), machine('x', 'a-2', 6)], 'a-1', 1)
+    expect(loss).toEqual({ host: 'a-1', moves: [{ machine: 'm-1', to: 'a-3' }, { machine: 'm-2', to: 'a-3' }], homeless: [] })
+  })
+
+  it('names those without a place, never in another zone', () => {
+    const loss = hostLoss(hosts, [machine('m-1', 'a-1', 8), machine('x', 'a-2', 4), machine('y', 'a-3', 5)], 'a-1', 1)
+    expect(loss?.homeless).toEqual([{ machine: 'm-1', says: 'it needs 8 cores; the emptiest other host of a has 4 left' }])
+    expect(hostLoss(hosts, [machine('m-1', 'b-1', 1)], 'b-1', 1)?.homeless).toHaveLength(1)
+    expect(hostLoss(hosts, [], 'lost', 1)).toBeNull()
   })
 })

@@ -1,15 +1,16 @@
 /** The ground: sites with their zones, hosts, room and networks. */
-import { useNavigate, useSearchParams } from 'react-router'
-import { type SiteView, siteState, type State, stateContext } from '~/core/fleet'
+import { Form, useNavigate, useSearchParams } from 'react-router'
+import { type SiteView, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
+import { hostLoss, type HostLoss } from '~/core/sizing'
 import { bytesText, countText, listText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
-import { AddressStrip } from '../../drawings/address-strip'
+import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { useKey } from '../../frame/keys'
 import { Page } from '../../frame/page'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
-import { To, useAddress } from '../../parts/to'
+import { pathOf, To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import type { Route } from './+types/ground'
 import './ground.css'
@@ -64,6 +65,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     room: site ? roomOf(site, view.reservations.filter((taken) => taken.site === site.name && taken.kind === 'machine')) : [],
     clusters: site ? view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => ({ name: cluster.name, pods: cluster.pods, services: cluster.services })) : [],
     reason: reasonFor(view, site ? `site/${site.name}` : null),
+    loss: site && search.has('host') ? hostLoss(site.hosts, site.machines, search.get('host') ?? '', site.overcommit) : null,
+    asked: search.get('address')?.trim().slice(0, 80) ?? '',
+    found: search.get('address')?.trim() ? whoHolds(view, search.get('address') ?? '') : null,
     sites: view.sites.map((other): SiteRow => ({ name: other.name, title: other.title, kind: other.kind, state: siteState(other, view.clusters, state).state, zones: listText(other.zones), machines: other.machines.length, used: usedOf(other), of: coresOf(other) })),
   }
 }
@@ -105,7 +109,9 @@ function ZoneRoom({ zone, site }: { readonly zone: Zone; readonly site: SiteView
           <ul className="hosts">
             {zone.hosts.slice(0, 12).map((host) => (
               <li key={host.name}>
-                <span className="mono">{host.name}</span>
+                <To path="/ground" query={{ site: site.name, host: host.name }} className="mono" title={`What if ${host.name} dies?`}>
+                  {host.name}
+                </To>
                 <Fill used={host.used} reserved={0} kept={0} of={host.cores} label={`${host.name}: ${host.used} of ${host.cores} cores, ${bytesText(host.usedMemory)} of ${bytesText(host.memoryBytes)}; ${host.machines.map((machine) => machine.name).join(', ') || 'empty'}`} />
                 <span className="soft nowrap">
                   {host.used} of {host.cores}
@@ -125,7 +131,7 @@ function ZoneRoom({ zone, site }: { readonly zone: Zone; readonly site: SiteView
 }
 
 export default function Ground({ loaderData }: Route.ComponentProps) {
-  const { site, sites, room, clusters, reason, now } = loaderData
+  const { site, sites, room, clusters, reason, now, loss, asked, found } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -135,11 +141,23 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
     <Page
       title="Ground"
       beside={
+        <>
+        <Form method="get" role="search" style={{ display: 'flex' }}>
+          {['site', 'aim'].map((name) => (search.has(name) ? <input key={name} type="hidden" name={name} value={search.get(name) ?? ''} /> : null))}
+          <input data-find name="address" defaultValue={asked} aria-label="Who holds an address" placeholder="Who holds 10.20.40.41 ( / )" className="journal-search" />
+        </Form>
         <To path="/ground" query={{ site: search.get('site'), as: asTable ? null : 'table' }} className="quiet-button" style={{ textDecoration: 'none' }}>
           {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
         </To>
+        </>
       }
-      reason={reason ? <Reason reason={{ ...reason, actions: reason.actions.filter((action) => !action.path.startsWith('/ground')) }} now={now} /> : <p>No site is known.</p>}
+      reason={
+        <>
+          {found ? <Holders asked={asked} found={found} /> : null}
+          {loss ? <Loss loss={loss} /> : null}
+          {reason ? <Reason reason={{ ...reason, actions: reason.actions.filter((action) => !action.path.startsWith('/ground')) }} now={now} /> : <p>No site is known.</p>}
+        </>
+      }
     >
       {asTable || !site ? (
         <Table name="sites" columns={columns} rows={sites} id={(row) => row.name} selected={site?.name ?? null} empty="No site is known yet." />
@@ -198,7 +216,7 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
               <>
                 <h2 style={{ marginTop: 18 }}>Ranges of its clusters</h2>
                 <div className="network">
-                  <AddressStrip label={`cluster ranges of ${site.name}`} range="10.112.0.0/11" height={18} holders={clusters.flatMap((cluster) => [{ name: `${cluster.name} pods`, range: cluster.pods }, { name: `${cluster.name} services`, range: cluster.services }])} />
+                  <AddressStrip label={`cluster ranges of ${site.name}`} range={stripAround(clusters.flatMap((cluster) => [cluster.pods, cluster.services]), 12)} height={18} holders={clusters.flatMap((cluster) => [{ name: `${cluster.name} pods`, range: cluster.pods }, { name: `${cluster.name} services`, range: cluster.services }])} />
                 </div>
               </>
             ) : null}
@@ -249,5 +267,60 @@ function BoxTable({ site }: { readonly site: SiteView }) {
         </table>
       ))}
     </>
+  )
+}
+
+/** Who holds an address, the closest first. */
+function Holders({ asked, found }: { readonly asked: string; readonly found: ReturnType<typeof whoHolds> }) {
+  return (
+    <section aria-label="Holders" role="status">
+      <h2>
+        <span className="mono" data-copy={found.address ?? asked}>
+          {found.address ?? asked}
+        </span>
+      </h2>
+      {found.says === null ? null : <p>{found.says}</p>}
+      <ul className="facts" style={{ marginTop: 6 }}>
+        {found.holders.map((holder) => {
+          const path = holder.about === null ? null : pathOf(holder.about)
+          return (
+            <li key={`${holder.domain}${holder.range}${holder.says}`}>
+              <span>{path === null ? holder.says : <To path={path.split('?')[0] ?? path} query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))}>{holder.says}</To>}</span>
+              <span className="source">
+                <span className="mono">{holder.range}</span>
+                <br />
+                {holder.domain}
+              </span>
+            </li>
+          )
+        })}
+      </ul>
+    </section>
+  )
+}
+
+/** What the hall does if a host dies. */
+function Loss({ loss }: { readonly loss: HostLoss }) {
+  return (
+    <section aria-label={`If ${loss.host} dies`} role="status">
+      <h2>
+        <StateGlyph state={loss.homeless.length > 0 ? 'broken' : 'well'} /> If <span className="mono">{loss.host}</span> dies
+      </h2>
+      <p className="soft">{loss.homeless.length > 0 ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.` : loss.moves.length === 0 ? 'Nothing runs on it.' : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}</p>
+      <ul className="facts" style={{ marginTop: 6 }}>
+        {loss.homeless.map((item) => (
+          <li key={item.machine}>
+            <span className="mono">{item.machine}</span>
+            <span className="source">{item.says}</span>
+          </li>
+        ))}
+        {loss.moves.map((move) => (
+          <li key={move.machine}>
+            <span className="mono">{move.machine}</span>
+            <span className="source mono">→ {move.to}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }

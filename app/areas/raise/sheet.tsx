@@ -246,8 +246,8 @@ function Ranges({ intent, view, domain }: { readonly intent: RaiseIntent; readon
     { name: `${intent.name || 'this draft'} services`, range: intent.ranges.services, mine: true },
   ]
   const around = stripAround(
-    ['10.128.0.0/12', '10.112.0.0/12', '10.128.0.0/10', '10.0.0.0/8'],
     mine.map((holder) => holder.range),
+    12,
   )
   return (
     <section aria-labelledby="sheet-ranges">
