@@ -89,6 +89,7 @@ export class Gyrarch {
         hub.emit('state', slices)
       },
       clock: () => void hub.emit('clock'),
+      failed: onError,
     }
     outside.listen(listener)
     await runner.resume()
@@ -151,8 +152,10 @@ export class Gyrarch {
   }
 
   async close(): Promise<void> {
+    // The runner finishes what it has in hand while the outside can still answer.
+    this.outside.halt()
+    await this.runner.atRest()
     await this.outside.close()
-    await this.runner.stop()
     await this.compute.close()
     await this.database.close()
   }

@@ -171,10 +171,6 @@ export class Runner {
   /** Called once locks were released: set by the server to start what waits for them. */
   startWaiting: () => Promise<void> = async () => undefined
 
-  async stop(): Promise<void> {
-    await this.atRest()
-  }
-
   // Inside the lane.
 
   private enter<T>(work: () => Promise<T>): Promise<T> {

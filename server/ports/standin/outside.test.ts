@@ -27,6 +27,9 @@ function ear(wakes: number[] = []) {
     ended: (key, outcome) => heard.ended.push([key, outcome.at]),
     changed: (slices) => heard.changed.push(...slices),
     clock: () => undefined,
+    failed: (error) => {
+      throw error
+    },
   }
   return { heard, listener }
 }

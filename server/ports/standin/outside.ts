@@ -25,6 +25,8 @@ export interface Listener {
   ended(key: string, outcome: Outcome & { readonly known: true; readonly ended: true }): void
   changed(slices: readonly string[]): void
   clock(): void
+  /** Something is wrong with the stand-ins themselves; the clock stands still. */
+  failed(error: unknown): void
 }
 
 export interface OutsideOptions {
@@ -218,9 +220,14 @@ export class Outside implements CommandPort {
     this.spread(report)
   }
 
-  async close(): Promise<void> {
+  /** Stops the clock for good; what is under way can still be asked about. */
+  halt(): void {
     this.closed = true
     if (this.timer) clearInterval(this.timer)
+  }
+
+  async close(): Promise<void> {
+    this.halt()
     await this.inLane(async () => {
       await this.save()
       await this.link.close()
@@ -248,6 +255,9 @@ export class Outside implements CommandPort {
       this.slip = behind > 2000 * this.speedNow
       if (this.slip) this.rebase()
       await this.inLane(() => this.saveIfDue())
+    } catch (error) {
+      this.speedNow = 0
+      this.listener?.failed(error)
     } finally {
       this.turning = false
     }
@@ -278,7 +288,8 @@ export class Outside implements CommandPort {
     for (const op of report.ended) {
       const outcome = outcomeOf(op)
       if (!outcome.known || !outcome.ended) continue
-      void this.store.ended(op.key, { endedAt: outcome.at, result: op.result, failure: outcome.failure, evidence: [...op.evidence] })
+      // Kept for look-ups long after; should it fail, the log still repeats the command to the same end.
+      this.store.ended(op.key, { endedAt: outcome.at, result: op.result, failure: outcome.failure, evidence: [...op.evidence] }).catch((error: unknown) => this.listener?.failed(error))
       this.listener?.ended(op.key, outcome)
     }
     this.listener?.clock()
