@@ -72,6 +72,11 @@ describe('the timeline', () => {
     expect(bars.map((bar) => bar.critical)).toEqual([true, true, false])
   })
 
+  it('is as long as what is expected, the running step’s estimate included', () => {
+    expect(timelineLayout([step('a', [], 'running', 300, 0)], [], 0, 60_000).seconds).toBe(300)
+    expect(timelineLayout([step('a', [], 'done', 300, 0, 90)], [], 0, 90_000).seconds).toBe(90)
+  })
+
   it('draws a plan that has not begun from nought', () => {
     const layout = timelineLayout([step('a', [], 'waiting', 10), step('b', ['a'], 'waiting', 20)], [], null, 5e9)
     expect(layout.rows.flatMap((row) => row.bars).map(({ start, expectedEnd }) => [start, expectedEnd])).toEqual([[0, 10], [10, 30]])

@@ -3,6 +3,7 @@ import type { Behaviour } from './engine/simulator'
 import { addressHold, addressRelease } from './sites/addresses'
 import { boxClear, boxInstall } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
+import { imagePlace, imageRemove } from './sites/images'
 import { machineBoot, machineCreate, machineDelete, machineStop } from './sites/machines'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
@@ -17,6 +18,8 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'machine.delete': machineDelete,
   'box.install': boxInstall,
   'box.clear': boxClear,
+  'image.place': imagePlace,
+  'image.remove': imageRemove,
   'controlplane.create': controlPlaneCreate,
   'controlplane.delete': controlPlaneDelete,
   'api.start': apiStart,

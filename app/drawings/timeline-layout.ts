@@ -26,7 +26,9 @@ export interface TimelineLayout {
   readonly now: number | null
 }
 
-const isOver = (step: StepProgress): boolean => step.endedAt !== null && (step.state === 'done' || step.state === 'failed' || step.state === 'undone')
+const isOverState = (state: StepProgress['state']): boolean => state === 'done' || state === 'failed' || state === 'undone' || state === 'skipped'
+
+const isOver = (step: StepProgress): boolean => step.endedAt !== null && isOverState(step.state)
 
 /** `origin` and `now` in milliseconds; `origin` null for a run that has not begun. */
 export function timelineLayout(steps: readonly StepProgress[], critical: readonly string[], origin: number | null, now: number): TimelineLayout {
@@ -76,7 +78,7 @@ export function timelineLayout(steps: readonly StepProgress[], critical: readonl
   }
   return {
     rows: [...groups].map(([group, list]) => ({ group, bars: list })),
-    seconds: Math.max(60, present, ...bars.map((bar) => Math.max(bar.end, bar.state === 'waiting' ? bar.expectedEnd : bar.end))),
+    seconds: Math.max(60, present, ...bars.map((bar) => (isOverState(bar.state) ? bar.end : Math.max(bar.end, bar.expectedEnd)))),
     now: origin === null ? null : present,
   }
 }

@@ -56,7 +56,7 @@ function OneFinding({ finding, onRemedy, accepted, onAccept }: Omit<FindingsProp
       {onRemedy && finding.remedies.length > 0 ? (
         <div className="acts">
           {finding.remedies.map((remedy, i) => (
-            <Button key={remedy.says} variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'} onClick={() => onRemedy(remedy)} title="Proven: with this the finding is gone and no new stop comes">
+            <Button key={remedy.says} variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'} onClick={() => onRemedy(remedy)} title={'patchDraft' in remedy.change ? 'Proven: with this the finding is gone and no new stop comes' : 'Proven: once this other change has run the finding is gone'}>
               {remedy.says}
             </Button>
           ))}

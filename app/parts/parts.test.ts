@@ -26,6 +26,7 @@ describe('words', () => {
     expect(refsText([])).toBe('nothing')
     expect(pathText(plan)).toBe('network → cp | 1')
     expect(spendText(plan.spend)).toBe('+ 2.5 a month')
+    expect(spendText({ before: 3, after: 3 })).toBe('nothing')
     expect(spendText({ before: 3, after: 1 })).toBe('− 2 a month')
   })
 

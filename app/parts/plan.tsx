@@ -27,6 +27,7 @@ export function pathText(plan: Plan): string {
 
 export function spendText({ before, after }: Plan['spend']): string {
   const change = after - before
+  if (Math.abs(change) < 0.0005) return 'nothing'
   return `${change < 0 ? '−' : '+'} ${moneyText(Math.abs(change))} a month`
 }
 

@@ -141,6 +141,8 @@ export interface ChangeKind<Intent> {
   readonly check: (intent: Intent, view: FleetView) => readonly RawFinding[]
   readonly plan: (intent: Intent, view: FleetView) => Plan
   readonly prove: (intent: Intent, view: FleetView, results: StepResults) => readonly Proof[]
+  /** The fleet as it will be once this has run: what proves it as a remedy for something else. */
+  readonly after?: (intent: Intent, view: FleetView) => FleetView
   /** Draft changes that might clear a run's failure; they are proven before they are shown. */
   readonly answers?: (intent: Intent, view: FleetView, failure: Failure, step: Step) => readonly { readonly says: string; readonly change: RemedyChange }[]
 }

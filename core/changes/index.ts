@@ -24,5 +24,5 @@ export {
 } from './change'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { withoutChange } from './undone'
-export { findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'
+export { type ApplyChange, findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'
 export { lateness, type Progress, progressOf, type StepProgress } from './progress'

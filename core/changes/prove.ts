@@ -22,6 +22,9 @@ export function patchDraft(draft: unknown, patch: JsonPatch): unknown {
   }
 }
 
+/** The fleet after another change, or null if that change could not run or does not say what it does. */
+export type ApplyChange = (change: { readonly kind: string; readonly intent: unknown }, view: FleetView) => FleetView | null
+
 /** Whether `change` clears `key` for this draft and brings no stop that was not there before. */
 function clears<Intent>(
   kind: ChangeKind<Intent>,
@@ -30,11 +33,13 @@ function clears<Intent>(
   before: readonly RawFinding[],
   key: FindingKey,
   change: RemedyChange,
+  apply: ApplyChange,
 ): readonly FindingKey[] | null {
-  if (!('patchDraft' in change)) return null
-  const patched = kind.intent.safeParse(patchDraft(draft, change.patchDraft))
-  if (!patched.success) return null
-  const after = kind.check(patched.data, view)
+  const amended = 'patchDraft' in change ? kind.intent.safeParse(patchDraft(draft, change.patchDraft)) : null
+  if (amended && !amended.success) return null
+  const world = 'patchDraft' in change ? view : apply(change, view)
+  if (!world) return null
+  const after = kind.check(amended ? amended.data : draft, world)
   const left = new Set(after.map(keyOf))
   const stopsBefore = new Set(before.filter((finding) => finding.level === 'stop').map(keyOf))
   const newStop = after.some((finding) => finding.level === 'stop' && !stopsBefore.has(keyOf(finding)))
@@ -42,8 +47,8 @@ function clears<Intent>(
   return before.map(keyOf).filter((other) => !left.has(other))
 }
 
-/** Checks a draft and proves the remedies of every finding. Findings come stops first, then as the check lists them. */
-export function findingsOf<Intent>(kind: ChangeKind<Intent>, draft: Intent, view: FleetView): readonly Finding[] {
+/** Checks a draft and proves the remedies of every finding, other changes among them by the fleet that `apply` gives. Findings come stops first, then as the check lists them. */
+export function findingsOf<Intent>(kind: ChangeKind<Intent>, draft: Intent, view: FleetView, apply: ApplyChange = () => null): readonly Finding[] {
   const raw = kind.check(draft, view)
   const rank = { stop: 0, caution: 1, note: 2 }
   return raw
@@ -51,7 +56,7 @@ export function findingsOf<Intent>(kind: ChangeKind<Intent>, draft: Intent, view
       const key = keyOf(finding)
       const remedies: Remedy[] = []
       for (const offer of offers.slice(0, remediesPerFinding)) {
-        const cleared = clears(kind, draft, view, raw, key, offer.change)
+        const cleared = clears(kind, draft, view, raw, key, offer.change, apply)
         if (cleared) remedies.push({ ...offer, clears: cleared })
       }
       return { ...finding, key, remedies }

@@ -1,8 +1,8 @@
 /** The list of everything that can be done. A new capability is entered here and nowhere else. */
 import type { z } from 'zod'
-import { type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
+import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
-import { clusterRaise, clusterTakedown } from '../provisioning'
+import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
 /** A kind with its intent type closed over: it reads an unknown intent and refuses what does not fit. */
 export interface Kind {
@@ -19,10 +19,14 @@ export interface Draft {
   readonly intent: unknown
   readonly label: string
   readonly findings: (view: FleetView) => readonly Finding[]
+  /** Whether a stop stands: checked without looking for remedies. */
+  readonly stops: (view: FleetView) => boolean
   readonly plan: (view: FleetView) => Plan
   readonly prove: (view: FleetView, results: StepResults) => readonly Proof[]
   readonly subjects: (view: FleetView) => readonly Ref[]
   readonly guardedBy: (view: FleetView) => string | null
+  /** The fleet once this has run, or null if the kind does not say. */
+  readonly after: (view: FleetView) => FleetView | null
   readonly answers: (view: FleetView, failure: Failure, step: Step) => readonly Remedy[]
 }
 
@@ -40,11 +44,13 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
         draft: {
           intent,
           label: of.label(intent),
-          findings: (view) => findingsOf(of, intent, view),
+          findings: (view) => findingsOf(of, intent, view, applyChange),
+          stops: (view) => of.check(intent, view).some((finding) => finding.level === 'stop'),
           plan: (view) => of.plan(intent, view),
           prove: (view, results) => of.prove(intent, view, results),
           subjects: (view) => of.subjects(intent, view),
           guardedBy: (view) => of.guardedBy(intent, view),
+          after: (view) => of.after?.(intent, view) ?? null,
           answers: (view, failure, step) => (of.answers ? provenAnswers(of, intent, view, of.answers(intent, view, failure, step), `step|${step.id}`) : []),
         },
       }
@@ -52,6 +58,13 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
   }
 }
 
-export const kinds: readonly Kind[] = [kind(clusterRaise), kind(clusterTakedown)]
+export const kinds: readonly Kind[] = [kind(clusterRaise), kind(clusterTakedown), kind(imagePlace)]
 
 export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)
+
+/** A remedy that is another change is proven by the fleet it leaves; one that could not run itself proves nothing. Its own remedies are not looked for. */
+const applyChange: ApplyChange = (change, view) => {
+  const read = kindNamed(change.kind)?.read(change.intent)
+  if (!read?.ok || read.draft.stops(view)) return null
+  return read.draft.after(view)
+}

@@ -1,4 +1,5 @@
 export { clusterRaise } from './raise'
+export { imagePlace, imagePlaceIntent, type ImagePlaceIntent } from './image-place'
 export { clusterTakedown, takedownIntent, type TakedownIntent } from './takedown'
 export { raiseIntent, type RaiseIntent } from './raise-intent'
 export { controlPlanePool, planned, type PlannedMachine, startCount } from './planned'

@@ -2,7 +2,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { FleetView } from '../fleet'
 import { findingsOf, inOrder, patchDraft } from '../changes'
 import { birch, elm, fernlet, openForTest, type Opened } from '~/server/testing/open'
-import { clusterRaise, clusterTakedown, type RaiseIntent, raiseIntent } from '.'
+import { kindNamed } from '../kinds'
+import { clusterRaise, clusterTakedown, imagePlace, type ImagePlaceIntent, type RaiseIntent, raiseIntent } from '.'
 
 let opened: Opened
 let view: FleetView
@@ -149,6 +150,33 @@ describe('the plan', () => {
         if (/^(register|addresses|create|install|control-plane|api|join)/.test(step.id)) expect(step.undo, step.id).toBeDefined()
       }
     }
+  })
+})
+
+describe('putting an image in place', () => {
+  const place = (intent: ImagePlaceIntent): readonly string[] => findingsOf(imagePlace, intent, view).map((finding) => finding.rule)
+
+  it.each([
+    ['nowhere', '1.33.0', 'site.known'],
+    ['palisade-east', '1.33.0', 'image.cloud'],
+    ['kilnlane', '1.33.0', 'image.reach'],
+    ['mossgate', '1.40.0', 'release.available'],
+    ['mossgate', '1.32.1', 'release.withdrawn'],
+    ['mossgate', '1.33.2', 'image.there'],
+  ])('at %s of %s is stopped: %s', (site, release, rule) => expect(place({ site, release })).toEqual([rule]))
+
+  it('is offered, proven, to a draft whose image is missing, beside other releases', () => {
+    const read = kindNamed('cluster.raise')?.read({ ...birch, release: '1.33.0' })
+    const finding = read?.ok ? read.draft.findings(view).find((other) => other.rule === 'image.present') : undefined
+    expect(finding?.remedies.map((remedy) => remedy.says)).toEqual(['Use 1.33.2', 'Use 1.33.1', 'Put the image of 1.33.0 in place first'])
+    expect(finding?.remedies[2]).toMatchObject({ change: { kind: 'image.place', intent: { site: 'mossgate', release: '1.33.0' } }, clears: ['image.present|release'] })
+  })
+
+  it('is not offered where it could not run itself', () => {
+    const read = kindNamed('cluster.raise')?.read({ ...birch, site: 'kilnlane', release: '1.33.0', controlPlane: { kind: 'own', count: 1 }, pools: [{ name: 'general', size: 'rack-4', count: 1 }] })
+    const finding = read?.ok ? read.draft.findings(view).find((other) => other.rule === 'image.present') : undefined
+    expect(finding).toBeDefined()
+    expect(finding?.remedies.some((remedy) => remedy.says.startsWith('Put'))).toBe(false)
   })
 })
 

@@ -28,6 +28,7 @@ export const estimates = {
   deleteMachine: { likely: 35, worst: 80 },
   clearBox: { likely: 60, worst: 120 },
   deleteControlPlane: { likely: 120, worst: 240 },
+  placeImage: { likely: 260, worst: 430 },
   releaseAddresses: { likely: 4, worst: 12 },
 } as const satisfies Record<string, Estimate>
 

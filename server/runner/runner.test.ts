@@ -141,6 +141,19 @@ describe('a run', () => {
     expect(site?.boxes[0]?.disks.map((disk) => disk.holds === null)).toEqual([true, false, true])
   })
 
+  it('puts an image in place, which clears the stop of a draft that waited for it; taken back, it is gone', async () => {
+    const wish = await gyrarch.changes.draft('cluster.raise', { ...birch, release: '1.33.0' })
+    expect(wish.plan).toBeNull()
+    const place = await start({ site: 'mossgate', release: '1.33.0' }, 'image.place')
+    await gyrarch.outside.advance(30)
+    await gyrarch.changes.takeBack(place.id)
+    expect((await runOut(gyrarch, place.id)).state).toBe('taken-back')
+    expect((await gyrarch.changes.get(wish.id)).plan).toBeNull()
+    const again = await start({ site: 'mossgate', release: '1.33.0' }, 'image.place')
+    expect((await runOut(gyrarch, again.id)).state).toBe('done')
+    expect((await gyrarch.changes.get(wish.id)).plan).not.toBeNull()
+  })
+
   it('asks for the name of a guarded cluster', async () => {
     const change = await gyrarch.changes.draft('cluster.takedown', { cluster: 'cedar' })
     const accept = change.findings.map((finding) => finding.key)

@@ -1,5 +1,6 @@
 /** The ground: sites with their zones, hosts, room and networks. */
-import { Form, useNavigate, useSearchParams } from 'react-router'
+import Button from '@mui/material/Button'
+import { Form, redirect, useNavigate, useSearchParams } from 'react-router'
 import { type SiteView, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
 import { hostLoss, type HostLoss } from '~/core/sizing'
 import { bytesText, countText, listText, numberText } from '~/core/units'
@@ -12,6 +13,7 @@ import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { pathOf, To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
+import { orRefused } from '../refusals'
 import type { Route } from './+types/ground'
 import './ground.css'
 
@@ -65,11 +67,21 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     room: site ? roomOf(site, view.reservations.filter((taken) => taken.site === site.name && taken.kind === 'machine')) : [],
     clusters: site ? view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => ({ name: cluster.name, pods: cluster.pods, services: cluster.services })) : [],
     reason: reasonFor(view, site ? `site/${site.name}` : null),
+    releases: view.catalogue.filter((release) => release.withdrawn === null && site !== null && release.architectures.includes(site.arch) && !site.images.some((image) => image.release === release.version)).map((release) => release.version).reverse(),
     loss: site && search.has('host') ? hostLoss(site.hosts, site.machines, search.get('host') ?? '', site.overcommit) : null,
     asked: search.get('address')?.trim().slice(0, 80) ?? '',
     found: search.get('address')?.trim() ? whoHolds(view, search.get('address') ?? '') : null,
     sites: view.sites.map((other): SiteRow => ({ name: other.name, title: other.title, kind: other.kind, state: siteState(other, view.clusters, state).state, zones: listText(other.zones), machines: other.machines.length, used: usedOf(other), of: coresOf(other) })),
   }
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const { changes } = context.get(gyrarchContext)
+  const form = await request.formData()
+  return orRefused(async () => {
+    const record = await changes.draft('image.place', { site: String(form.get('site') ?? ''), release: String(form.get('release') ?? '') })
+    throw redirect(`/changes/${record.id}`)
+  })
 }
 
 const columns: readonly Column<SiteRow>[] = [
@@ -131,7 +143,7 @@ function ZoneRoom({ zone, site }: { readonly zone: Zone; readonly site: SiteView
 }
 
 export default function Ground({ loaderData }: Route.ComponentProps) {
-  const { site, sites, room, clusters, reason, now, loss, asked, found } = loaderData
+  const { site, sites, releases, room, clusters, reason, now, loss, asked, found } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -194,6 +206,7 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
               ))}
             </div>
             {site.boxes.length > 0 ? <BoxTable site={site} /> : null}
+            <Images site={site} releases={releases} />
             <h2 style={{ marginTop: 18 }}>Networks</h2>
             {site.networks.map((network) => (
               <div key={network.name} className="network">
@@ -321,6 +334,31 @@ function Loss({ loss }: { readonly loss: HostLoss }) {
           </li>
         ))}
       </ul>
+    </section>
+  )
+}
+
+/** The base images a site holds, and the way to bring another. */
+function Images({ site, releases }: { readonly site: SiteView; readonly releases: readonly string[] }) {
+  return (
+    <section aria-label="Base images" style={{ marginTop: 16 }}>
+      <h2>Base images</h2>
+      <p className="mono" style={{ margin: '5px 0 8px', overflowWrap: 'anywhere' }}>
+        {site.images.map((image) => image.release).join('  ') || 'none'}
+      </p>
+      {site.kind === 'cloud' || releases.length === 0 ? null : (
+        <Form method="post" className="acts">
+          <input type="hidden" name="site" value={site.name} />
+          <select name="release" aria-label="Release" className="journal-search" style={{ width: 110 }}>
+            {releases.map((release) => (
+              <option key={release}>{release}</option>
+            ))}
+          </select>
+          <Button type="submit" variant="outlined">
+            Draft putting it in place
+          </Button>
+        </Form>
+      )}
     </section>
   )
 }

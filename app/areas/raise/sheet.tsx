@@ -38,7 +38,7 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
-  const wish = (await request.json().catch(() => ({}))) as { do?: string; intent?: unknown; title?: string | null; version?: number; accept?: string[]; planDigest?: string }
+  const wish = (await request.json().catch(() => ({}))) as { do?: string; kind?: string; intent?: unknown; title?: string | null; version?: number; accept?: string[]; planDigest?: string }
   return orRefused(async () => {
     switch (wish.do) {
       case 'keep': {
@@ -48,6 +48,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       case 'run': {
         await changes.run(params.id, { accept: Array.isArray(wish.accept) ? wish.accept : [], planDigest: wish.planDigest })
         throw redirect(`/changes/${params.id}`)
+      }
+      case 'draft': {
+        const other = await changes.draft(String(wish.kind), wish.intent)
+        throw redirect(`/changes/${other.id}`)
       }
       case 'discard':
         await changes.discard(params.id)
@@ -116,7 +120,10 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   const site = view.sites.find((other) => other.name === intent.site)
   const set = (path: string, value: unknown): void => setIntent((was) => withAt(was, path, value))
   const remedy = ({ change }: Remedy): void => {
-    if (!('patchDraft' in change)) return
+    if (!('patchDraft' in change)) {
+      void runner.submit(JSON.stringify({ do: 'draft', kind: change.kind, intent: change.intent }), { method: 'post', encType: 'application/json' })
+      return
+    }
     const patched = patchDraft(intent, change.patchDraft)
     if (patched !== null) setIntent(patched as RaiseIntent)
   }

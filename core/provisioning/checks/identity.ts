@@ -143,7 +143,8 @@ export const checkRelease: Check = (planned) => {
       field: 'release',
       says: `${site.name} holds no base image of ${release.version}. Its machines could not start.`,
       because: [{ says: `images held: ${listText(site.images.map((image) => image.release)) || 'none'}`, source: site.name, at: site.observedAt }],
-      offers,
+      // Amending the draft is quicker; bringing the image is what keeps the wish.
+      offers: [...offers.slice(0, 2), ...(site.kind === 'cloud' ? [] : [{ says: `Put the image of ${release.version} in place first`, change: { kind: 'image.place', intent: { site: site.name, release: release.version } } }])],
     })
   }
   if (isUnsupported(release, view.now)) {

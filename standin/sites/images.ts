@@ -1,0 +1,47 @@
+/** Base images of a site: fetched, verified, copied to each zone; and removed again. */
+import { numberArg, permanent, textArg } from '../args'
+import type { Behaviour, Sim } from '../engine/simulator'
+import type { Operation, Site } from '../world'
+
+const siteOf = (sim: Sim, op: Operation): Site | undefined => sim.site(op.args['site'])
+
+export const imagePlace: Behaviour = {
+  stages: [
+    {
+      seconds: 110,
+      then: (sim, op) => {
+        const site = siteOf(sim, op)
+        if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
+        if (!site.connected) return permanent('no-route', `${site.name} cannot be reached from here.`, { about: `site/${site.name}`, says: 'no route to it' })
+        return `${textArg(op, 'name')} ${textArg(op, 'release')} fetched`
+      },
+    },
+    { seconds: 25, then: () => 'digest verified' },
+    {
+      seconds: (sim, op) => 40 * (siteOf(sim, op)?.zones.length ?? 1),
+      then: (sim, op) => {
+        const site = siteOf(sim, op)
+        if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
+        const release = textArg(op, 'release')
+        if (!site.images.some((image) => image.release === release)) site.images = [...site.images, { name: textArg(op, 'name'), release, arch: site.arch, minimumDiskGb: numberArg(op, 'minimumDiskGb') }]
+        sim.touch(`site:${site.name}`)
+        return `copied to ${site.zones.join(', ')}`
+      },
+    },
+  ],
+}
+
+export const imageRemove: Behaviour = {
+  stages: [
+    {
+      seconds: 10,
+      then: (sim, op) => {
+        const site = siteOf(sim, op)
+        if (!site) return 'nothing to remove'
+        site.images = site.images.filter((image) => image.release !== textArg(op, 'release'))
+        sim.touch(`site:${site.name}`)
+        return `image of ${textArg(op, 'release')} removed`
+      },
+    },
+  ],
+}
