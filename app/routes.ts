@@ -13,6 +13,7 @@ export default [
   route('clusters/:name', 'areas/cluster/cluster.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/:seq', 'areas/journal/line.tsx'),
+  route('keys', 'areas/keys/keys.tsx'),
   route('faults', 'areas/faults/faults.tsx'),
   route('do/clock', 'areas/clock.ts'),
   route('*', 'areas/nowhere.tsx'),

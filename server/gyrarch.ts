@@ -8,6 +8,7 @@ import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
 import { loadDemo } from './demo/load'
 import { Fleet } from './fleet/fleet'
+import { Keys } from './keys/keys'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './ports/standin/engine-link'
 import { Outside } from './ports/standin/outside'
@@ -53,6 +54,7 @@ export class Gyrarch {
   readonly runner: Runner
   readonly changes: Changes
   readonly compute: Compute
+  readonly keys: Keys
 
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
@@ -64,6 +66,10 @@ export class Gyrarch {
     this.runner = parts.runner
     this.changes = parts.changes
     this.compute = parts.compute
+    this.keys = new Keys(parts.database, async (says) => {
+      parts.fleet.touchRegister()
+      await this.journalLine({ kind: 'key.changed', says })
+    })
   }
 
   static async open(options: GyrarchOptions): Promise<Gyrarch> {

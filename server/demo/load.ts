@@ -13,7 +13,7 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
   await database.write(async (transaction) => {
     await ReleaseRow.bulkCreate(releases.map((release) => ({ ...release, baseImage: image.name, minimumRootDiskGb: image.minimumRootDiskGb })), { transaction })
     await LedgerRow.bulkCreate(ledger, { transaction })
-    await KeyRow.bulkCreate(sshKeys.map((name) => ({ name })), { transaction })
+    await KeyRow.bulkCreate(sshKeys.map((name) => ({ name, line: null, fingerprint: null })), { transaction })
     await ClusterRow.bulkCreate(
       clusters.map((cluster) => ({
         name: cluster.name,

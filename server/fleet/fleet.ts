@@ -92,7 +92,6 @@ export class Fleet {
       for (const name of await this.outside.siteNames()) slices.push(`site:${name}`)
       this.catalogue = (await ReleaseRow.findAll({ order: [['released', 'ASC']] })).map(releaseOf)
       this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
-      this.keys = (await KeyRow.findAll({ order: [['name', 'ASC']] })).map((row) => row.name)
     }
     const { now } = this.outside
     for (const slice of new Set(slices)) {
@@ -113,6 +112,7 @@ export class Fleet {
       this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
     }
     if (register) {
+      this.keys = (await KeyRow.findAll({ order: [['name', 'ASC']] })).map((row) => row.name)
       this.reservations = (await ReservationRow.findAll()).map((row) => ({
         change: String(row.change),
         kind: row.kind,

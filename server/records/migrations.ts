@@ -28,6 +28,10 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE authorities (cluster TEXT PRIMARY KEY, covers TEXT NOT NULL, certificate TEXT NOT NULL, fingerprint TEXT NOT NULL, expires TEXT NOT NULL)`,
     ),
   },
+  {
+    name: '0002-public-keys',
+    up: sql(`ALTER TABLE ssh_keys ADD COLUMN line TEXT`, `ALTER TABLE ssh_keys ADD COLUMN fingerprint TEXT`, `CREATE UNIQUE INDEX ssh_keys_fingerprint ON ssh_keys (fingerprint)`),
+  },
 ]
 
 export const standinMigrations: readonly Migration[] = [

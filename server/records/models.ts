@@ -132,6 +132,9 @@ export class LedgerRow extends Model<InferAttributes<LedgerRow>, InferCreationAt
 
 export class KeyRow extends Model<InferAttributes<KeyRow>, InferCreationAttributes<KeyRow>> {
   declare name: string
+  /** The public half; null for a key that is known by name only. */
+  declare line: string | null
+  declare fingerprint: string | null
 }
 
 export class AuthorityRow extends Model<InferAttributes<AuthorityRow>, InferCreationAttributes<AuthorityRow>> {
@@ -229,6 +232,6 @@ export function defineRecords(sequelize: Sequelize): void {
     { ...common, tableName: 'releases' },
   )
   LedgerRow.init({ id: { type: INTEGER, primaryKey: true, autoIncrement: true }, domain: text(), range: text(), name: text() }, { ...common, tableName: 'ledger' })
-  KeyRow.init({ name: { ...text(), primaryKey: true } }, { ...common, tableName: 'ssh_keys' })
+  KeyRow.init({ name: { ...text(), primaryKey: true }, line: { type: TEXT, allowNull: true }, fingerprint: optionalText() }, { ...common, tableName: 'ssh_keys' })
   AuthorityRow.init({ cluster: { ...text(), primaryKey: true }, covers: { type: TEXT, allowNull: false }, certificate: { type: TEXT, allowNull: false }, fingerprint: text(), expires: text() }, { ...common, tableName: 'authorities' })
 }

@@ -228,6 +228,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
           <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
           {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
           <p className="soft" style={{ padding: '4px 0 20px' }}>
+            <To path="/keys">SSH keys</To> ·{' '}
             <a
               href={address('/raise')}
               onClick={(event) => {

@@ -1,0 +1,96 @@
+/** SSH keys: made here or pasted. A private half is shown once, on the page that made it. */
+import Button from '@mui/material/Button'
+import TextField from '@mui/material/TextField'
+import { useState } from 'react'
+import { useFetcher } from 'react-router'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { CopyButton } from '../../parts/copy-button'
+import { type Column, saveFile, Table } from '../../parts/table'
+import type { KeyRecord } from '~/server/keys/keys'
+import { orRefused, type Refused } from '../refusals'
+import type { Route } from './+types/keys'
+
+export const meta: Route.MetaFunction = () => [{ title: 'SSH keys · Gyrarch' }]
+
+export async function loader({ context }: Route.LoaderArgs) {
+  return { keys: await context.get(gyrarchContext).keys.list() }
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const { keys } = context.get(gyrarchContext)
+  const form = await request.formData()
+  const text = (name: string): string => String(form.get(name) ?? '').slice(0, 20_000)
+  return orRefused(async () => {
+    if (text('do') === 'strike') await keys.strike(text('name'))
+    else if (text('do') === 'paste') await keys.paste(text('name').trim(), text('publicKey'))
+    else return { refused: null, fields: [], made: { name: text('name').trim(), privateKey: await keys.make(text('name').trim()) } }
+    return { refused: null, fields: [], made: null }
+  })
+}
+
+type Answer = { readonly refused: null; readonly fields: Refused['fields']; readonly made: { readonly name: string; readonly privateKey: string } | null } | (Refused & { readonly made?: undefined })
+
+export default function KeysPage({ loaderData }: Route.ComponentProps) {
+  const fetcher = useFetcher<Answer>()
+  const [name, setName] = useState('')
+  const [publicKey, setPublicKey] = useState('')
+  const busy = fetcher.state !== 'idle'
+  const wrong = (path: string): string | undefined => fetcher.data?.fields.find((field) => field.path === path)?.says
+  const send = (what: string, more: Record<string, string> = {}): void => void fetcher.submit({ do: what, name, ...more }, { method: 'post' })
+  const made = fetcher.data?.made ?? null
+  const columns: readonly Column<KeyRecord>[] = [
+    { name: 'name', value: (key) => key.name, show: (key) => <span className="mono">{key.name}</span> },
+    { name: 'fingerprint', value: (key) => key.fingerprint ?? '', show: (key) => (key.fingerprint === null ? <span className="soft">known by name only</span> : <span className="mono">{key.fingerprint}</span>), wraps: true },
+    {
+      name: 'strike',
+      value: () => '',
+      show: (key) => (
+        <Button variant="text" disabled={busy} aria-label={`Strike ${key.name}`} onClick={() => void fetcher.submit({ do: 'strike', name: key.name }, { method: 'post' })}>
+          Strike
+        </Button>
+      ),
+    },
+  ]
+  return (
+    <Page
+      title="SSH keys"
+      reason={
+        made ? (
+          <>
+            <h2>
+              The private half of <span className="mono">{made.name}</span>
+            </h2>
+            <p>It is shown this once and kept nowhere. Download it now, or strike the key and make another.</p>
+            <div className="acts">
+              <Button variant="contained" onClick={() => saveFile(made.name, 'application/octet-stream', made.privateKey)}>
+                Download
+              </Button>
+              <CopyButton text={() => made.privateKey}>Copy</CopyButton>
+            </div>
+          </>
+        ) : (
+          <>
+            <h2>Keys for machines</h2>
+            <p className="soft">A cluster’s machines let in whoever holds the key its draft names. Gyrarch keeps public halves only.</p>
+          </>
+        )
+      }
+    >
+      <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 14 }}>
+        <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} error={wrong('name') !== undefined} helperText={wrong('name')} sx={{ width: 170 }} slotProps={{ inputLabel: { shrink: true } }} />
+        <TextField label="Public key, to enter one that exists" placeholder="ssh-ed25519 …" value={publicKey} onChange={(event) => setPublicKey(event.target.value)} error={wrong('publicKey') !== undefined} helperText={wrong('publicKey')} sx={{ width: 330 }} slotProps={{ inputLabel: { shrink: true } }} />
+        <div className="acts" style={{ marginTop: 19 }}>
+          <Button variant={publicKey === '' ? 'outlined' : 'contained'} disabled={busy || publicKey === '' || name === ''} onClick={() => send('paste', { publicKey })}>
+            Enter
+          </Button>
+          <Button variant={publicKey === '' ? 'contained' : 'outlined'} disabled={busy || name === ''} onClick={() => send('make')}>
+            Make a new one
+          </Button>
+        </div>
+      </div>
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Table name="SSH keys" columns={columns} rows={loaderData.keys} id={(key) => key.name} empty="No key is entered. Make one, or paste the public half of yours." />
+    </Page>
+  )
+}
