@@ -4,6 +4,7 @@ export default [
   index('areas/home.ts'),
   route('fleet', 'areas/fleet/fleet.tsx'),
   route('ground', 'areas/ground/ground.tsx'),
+  route('ground/addresses', 'areas/ground/addresses.tsx'),
   route('raise', 'areas/raise/drafts.tsx'),
   route('raise/new', 'areas/raise/new.ts'),
   route('raise/compare', 'areas/raise/compare.tsx'),

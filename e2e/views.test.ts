@@ -59,6 +59,7 @@ const views: readonly (readonly [string, string, string])[] = [
   ['its events', '/clusters/cedar?show=events', 'no events now'],
   ['the journal', '/journal', 'halted'],
   ['a line of it', '/journal/1', 'Line 1'],
+  ['the address ledger, carved', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', '10.44.12.0/22'],
   ['the SSH keys', '/keys', 'duty-2026'],
   ['the fault tray', '/faults', 'Machines die during their first boot.'],
 ]

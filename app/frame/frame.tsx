@@ -123,6 +123,7 @@ function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonl
     jumps: [
       ...areas.map((area): Place => ({ label: area.name, kind: 'area', go: go(address(area.path)) })),
       { label: 'Draft a cluster', kind: 'command', go: () => void submit(null, { method: 'post', action: address('/raise/new') }) },
+      { label: 'Addresses', kind: 'command', go: go(address('/ground/addresses')) },
       { label: 'SSH keys', kind: 'command', go: go(address('/keys')) },
       { label: 'Fault tray', kind: 'command', go: go(address('/faults')) },
       ...data.aims.map((aim): Place => ({ label: aim.name, kind: aim.ref.split('/')[0] ?? '', go: go(aim.ref.startsWith('cluster/') ? `/clusters/${aim.name}` : `/ground?site=${aim.name}`) })),

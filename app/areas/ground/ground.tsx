@@ -158,6 +158,9 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
           {['site', 'aim'].map((name) => (search.has(name) ? <input key={name} type="hidden" name={name} value={search.get(name) ?? ''} /> : null))}
           <input data-find name="address" defaultValue={asked} aria-label="Who holds an address" placeholder="Who holds 10.20.40.41 ( / )" className="journal-search" />
         </Form>
+        <To path="/ground/addresses" query={{ domain: site?.domain ?? null }} className="quiet-button" style={{ textDecoration: 'none' }}>
+          all addresses
+        </To>
         <To path="/ground" query={{ site: search.get('site'), as: asTable ? null : 'table' }} className="quiet-button" style={{ textDecoration: 'none' }}>
           {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
         </To>

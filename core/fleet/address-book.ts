@@ -1,0 +1,83 @@
+/** The whole address ledger as a list: every range, and what lies inside it on purpose; and what collides. */
+import { carve, type Carved, contains, findOverlaps, type Overlap, parseCidr, parseRange, type Range } from '../addresses'
+import { compareText } from '../units'
+import type { FleetView } from './view'
+
+export type BookKind = 'network' | 'pods' | 'services' | 'entered' | 'gateway' | 'DHCP' | 'virtual addresses' | 'held'
+
+export interface BookEntry {
+  readonly domain: string
+  readonly range: string
+  readonly name: string
+  readonly kind: BookKind
+  /** The site or cluster it belongs to, as a ref; null for what is entered by hand. */
+  readonly about: string | null
+}
+
+const inner: ReadonlySet<BookKind> = new Set(['gateway', 'DHCP', 'virtual addresses', 'held'])
+
+/** Every entry of every routing domain, in order of domain and address. */
+export function addressBook(view: FleetView): readonly BookEntry[] {
+  const domainOf = new Map(view.sites.map((site) => [site.name, site.domain]))
+  const entries: BookEntry[] = [
+    ...view.ledger.map((entry): BookEntry => {
+      const kind = entry.kind === 'peer' ? 'entered' : entry.kind
+      return { domain: entry.domain, range: entry.range, name: entry.name, kind, about: kind === 'network' ? `site/${entry.holder}` : kind === 'entered' ? null : `cluster/${entry.holder}` }
+    }),
+    ...view.sites.flatMap((site) => {
+      const about = `site/${site.name}`
+      const one = (range: string | undefined, name: string, kind: BookKind): BookEntry[] => (range === undefined ? [] : [{ domain: site.domain, range, name, kind, about }])
+      return [
+        ...site.networks.flatMap((network) => [...one(network.gateway, `gateway of ${network.name}`, 'gateway'), ...one(network.dhcp, `DHCP of ${network.name}`, 'DHCP'), ...one(network.pool, `virtual addresses of ${network.name}`, 'virtual addresses')]),
+        ...site.addresses.map((held): BookEntry => ({ domain: domainOf.get(site.name) ?? '', range: held.address, name: held.for, kind: 'held', about: held.cluster === null ? about : `cluster/${held.cluster}` })),
+      ]
+    }),
+  ]
+  const first = new Map(entries.map((entry) => [entry, parseRange(entry.range)]))
+  const order = (entry: BookEntry): bigint => {
+    const read = first.get(entry)
+    return read?.ok ? read.value.first + (read.value.family === 6 ? 1n << 130n : 0n) : -1n
+  }
+  return entries.sort((a, b) => compareText(a.domain, b.domain) || (order(a) < order(b) ? -1 : order(a) > order(b) ? 1 : 0) || compareText(a.name, b.name))
+}
+
+export interface Collision extends Overlap {
+  readonly domain: string
+}
+
+/**
+ * Ranges of one routing domain that share addresses without meaning to. What lies inside a network on purpose is left
+ * out, and so is what lies wholly inside a range entered by hand: that is a block from which others are cut.
+ */
+export function collisions(book: readonly BookEntry[]): readonly Collision[] {
+  const domains = [...new Set(book.map((entry) => entry.domain))]
+  return domains.flatMap((domain) => {
+    const entries = book.filter((entry) => entry.domain === domain && !inner.has(entry.kind))
+    const byName = new Map(entries.map((entry, i) => [`${i}`, entry]))
+    const report = findOverlaps(entries.map((entry, i) => ({ name: `${i}`, range: entry.range })))
+    return (report?.overlaps ?? []).flatMap((overlap): Collision[] => {
+      const [a, b] = [byName.get(overlap.a), byName.get(overlap.b)]
+      if (!a || !b || cutFrom(a, b) || cutFrom(b, a)) return []
+      return [{ ...overlap, domain, a: a.name, b: b.name }]
+    })
+  })
+}
+
+/** Whether `part` is cut from the entered block `whole`. */
+function cutFrom(whole: BookEntry, part: BookEntry): boolean {
+  const [outer, inside] = [parseRange(whole.range), parseRange(part.range)]
+  return whole.kind === 'entered' && outer.ok && inside.ok && contains(outer.value, inside.value)
+}
+
+/** Blocks of wanted sizes out of a range of a domain, clear of everything in the book but the blocks that contain it. */
+export function carveFrom(book: readonly BookEntry[], domain: string, within: string, prefixes: readonly number[]): { readonly ok: true; readonly carved: Carved } | { readonly ok: false; readonly says: string } {
+  const parent = parseCidr(within)
+  if (!parent.ok) return { ok: false, says: parent.says }
+  const taken = book
+    .filter((entry) => entry.domain === domain)
+    .flatMap((entry): { text: string; range: Range }[] => {
+      const range = parseRange(entry.range)
+      return range.ok && !contains(range.value, parent.value) ? [{ text: entry.range, range: range.value }] : []
+    })
+  return { ok: true, carved: carve(parent.value, taken, prefixes) }
+}
