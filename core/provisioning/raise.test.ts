@@ -103,6 +103,13 @@ describe('a draft with', () => {
     expect(findingsOf(clusterRaise, draft(birch, { release: '1.32.4' }), view).find((finding) => finding.rule === 'release.support')).toMatchObject({ level: 'caution', remedies: [{ says: 'Use 1.34.1' }, { says: 'Use 1.33.2' }] })
   })
 
+  it('a lifecycle cluster that is not well is cautioned, at its own site only', () => {
+    const down: FleetView = { ...view, clusters: view.clusters.map((cluster) => (cluster.name === 'alder' ? { ...cluster, apiAnswers: false } : cluster)) }
+    expect(findingsOf(clusterRaise, draft(birch), down).find((finding) => finding.rule === 'lifecycle.well')).toMatchObject({ level: 'caution', about: 'cluster/alder' })
+    expect(findingsOf(clusterRaise, draft(fernlet), down).map((finding) => finding.rule)).not.toContain('lifecycle.well')
+    expect(findingsOf(clusterRaise, draft(birch), view).map((finding) => finding.rule)).not.toContain('lifecycle.well')
+  })
+
   it('reservations of running changes counts them as taken', () => {
     const busy: FleetView = {
       ...view,

@@ -1,6 +1,6 @@
 /** The change kind `cluster.raise`: from a draft to a cluster whose every node is ready. */
 import { type ChangeKind, type Failure, type Proof, type RawFinding, ref, type Step, type StepResults } from '../changes'
-import { clusterOf, type FleetView, nodesOf } from '../fleet'
+import { clusterOf, clusterState, type FleetView, nodesOf, stateContext } from '../fleet'
 import { listText } from '../units'
 import { checkBoxes } from './checks/box'
 import { checkName, checkRelease, checkSite } from './checks/identity'
@@ -24,6 +24,23 @@ const checkSshKey: Check = ({ intent, view }) =>
         },
       ]
 
+/** Where one cluster drives the others of a site, it should be well before it is given another. */
+const checkLifecycle: Check = ({ site, view }) =>
+  view.clusters.flatMap((cluster): readonly RawFinding[] => {
+    if (!site || cluster.site !== site.name || cluster.drives.length === 0) return []
+    const { state, says } = clusterState(cluster, stateContext(view))
+    if (state === 'well' || state === 'working') return []
+    return [
+      {
+        level: 'caution',
+        rule: 'lifecycle.well',
+        about: ref('cluster', cluster.name),
+        says: `${cluster.name}, which drives the clusters of ${site.name}, is ${state}. What is raised now may not be looked after.`,
+        because: [{ says, source: cluster.name, at: cluster.observedAt }],
+      },
+    ]
+  })
+
 const checks: readonly Check[] = [
   checkName,
   checkSite,
@@ -40,6 +57,7 @@ const checks: readonly Check[] = [
   checkStaticAddresses,
   checkVirtualAddresses,
   checkSshKey,
+  checkLifecycle,
 ]
 
 function prove(intent: RaiseIntent, view: FleetView, results: StepResults): readonly Proof[] {

@@ -9,6 +9,7 @@ export function draftSlice(view: FleetView, site: string): FleetView {
   return {
     ...view,
     sites: view.sites.map((other) => (machines <= mostMachines || other.name === site ? other : { ...other, machines: [], addresses: [], disks: [], hosts: [] })),
-    clusters: view.clusters.map((cluster) => ({ ...cluster, pools: [] })),
+    // Pools are large and only those of a lifecycle cluster are looked at by a draft.
+    clusters: view.clusters.map((cluster) => (cluster.drives.length > 0 ? cluster : { ...cluster, pools: [] })),
   }
 }
