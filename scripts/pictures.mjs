@@ -49,6 +49,8 @@ const views = [
   ['fleet', '/fleet?at=node/bramble/bramble-general-2', 'light'],
   ['fleet-table', '/fleet?as=table&zoom=site/palisade-east', 'light'],
   ['ground', '/ground?site=mossgate', 'light'],
+  ['addresses', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', 'light'],
+  ['fleet-cluster', '/fleet?zoom=cluster/cedar&at=pod/cedar/gathering/gathering-ledger-1', 'light'],
   ['raise', `/raise/${stopped}`, 'light'],
   ['drafts', '/raise', 'light'],
   ['compare', `/raise/compare?a=c-3&b=${other}`, 'light'],

@@ -35,7 +35,7 @@ export const controlPlanePool = 'control-plane'
 /** How many nodes a pool starts with: its count, or the lower end of its range. */
 export const startCount = (pool: RaiseIntent['pools'][number]): number => pool.count ?? pool.range?.min ?? 0
 
-/** The smallest size of a site with at least two cores: what a control plane gets if the draft names none. */
+/** The smallest size of a site with at least four cores: what a control plane gets if the draft names none. */
 export const defaultControlPlaneSize = (site: SiteView): string =>
   [...site.sizes].filter((size) => size.cores >= 4).sort((a, b) => a.cores - b.cores || a.memoryBytes - b.memoryBytes)[0]?.name ?? ''
 

@@ -61,13 +61,21 @@ export interface Option {
   readonly says: string
 }
 
-export function SelectIn({ path, label, value, options, width = 180, help, onPick }: FieldProps & { readonly value: string; readonly options: readonly Option[]; readonly onPick?: (value: string) => void }) {
+export interface SelectProps extends FieldProps {
+  readonly value: string
+  readonly options: readonly Option[]
+  /** What stands where nothing is chosen: the default that then holds. */
+  readonly empty?: string
+  readonly onPick?: (value: string) => void
+}
+
+export function SelectIn({ path, label, value, options, width = 180, help, empty = 'choose', onPick }: SelectProps) {
   const { set, error, helperText } = useField(path, help)
   // A value that is no longer offered stays visible until it is changed.
   const all = options.some((option) => option.value === value) || value === '' ? options : [...options, { value, says: `${value} (not offered)` }]
   return (
     <TextField select label={label} value={value} onChange={(event) => (onPick ?? set)(event.target.value)} error={error} helperText={helperText} sx={{ width }} slotProps={{ ...mono, select: { displayEmpty: true } }}>
-      {value === '' ? <MenuItem value="">choose</MenuItem> : null}
+      {value === '' ? <MenuItem value="">{empty}</MenuItem> : null}
       {all.map((option) => (
         <MenuItem key={option.value} value={option.value}>
           {option.says}

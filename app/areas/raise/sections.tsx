@@ -41,7 +41,7 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
               ]}
             />
           ) : null}
-          <SelectIn path={`pools[${i}].zones`} label="Zones" value={(pool.zones ?? []).join(',')} width={130} options={[{ value: 'all', says: 'all in turn' }, ...(site?.zones ?? []).map((zone) => ({ value: zone, says: `only ${zone}` }))]} onPick={(zone) => set(`pools[${i}].zones`, zone === 'all' ? undefined : [zone])} />
+          <SelectIn path={`pools[${i}].zones`} label="Zones" value={pool.zones?.join(', ') ?? 'all'} width={130} options={[{ value: 'all', says: 'all in turn' }, ...(site?.zones ?? []).map((zone) => ({ value: zone, says: `only ${zone}` })), ...(pool.zones && pool.zones.length > 1 ? [{ value: pool.zones.join(', '), says: pool.zones.join(', ') }] : [])]} onPick={(zone) => set(`pools[${i}].zones`, zone === 'all' ? undefined : zone.split(', '))} />
           <Button variant="text" onClick={() => set('pools', intent.pools.filter((_, other) => other !== i))} aria-label={`Remove pool ${pool.name}`}>
             Remove
           </Button>

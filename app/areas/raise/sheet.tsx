@@ -3,9 +3,9 @@ import Button from '@mui/material/Button'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { data, redirect, useFetcher, useNavigate } from 'react-router'
 import { canonicalJson, patchDraft, type Remedy } from '~/core/changes'
-import { clusterRanges, parseCidr } from '~/core/addresses'
+import { clusterRanges, contains, parseCidr, parseRange } from '~/core/addresses'
 import type { SiteView } from '~/core/fleet'
-import { raiseIntent, type RaiseIntent } from '~/core/provisioning'
+import { defaultControlPlaneSize, raiseIntent, type RaiseIntent } from '~/core/provisioning'
 import { numberText } from '~/core/units'
 import { Refusal } from '~/server/changes/errors'
 import { gyrarchContext } from '../../context'
@@ -195,7 +195,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
               <TextIn path="name" label="Name" value={intent.name} width={170} />
               <SelectIn path="site" label="Site" value={intent.site} options={view.sites.map((other) => ({ value: other.name, says: `${other.name}, ${other.kind}` }))} onPick={takesSite} width={190} />
               <SelectIn path="release" label="Release" value={intent.release} options={releases} width={130} />
-              <SelectIn path="sshKey" label="SSH key" value={intent.sshKey ?? ''} options={view.sshKeys.map((key) => ({ value: key, says: key }))} width={130} />
+              <SelectIn path="sshKey" label="SSH key" value={intent.sshKey ?? ''} options={view.sshKeys.map((key) => ({ value: key, says: key }))} empty="none" width={130} />
               <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
             </div>
           </section>
@@ -215,7 +215,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
               {intent.controlPlane.kind === 'own' ? (
                 <>
                   <NumberIn path="controlPlane.count" label="Machines" value={intent.controlPlane.count} most={99} />
-                  {site && site.sizes.length > 0 ? <SelectIn path="controlPlane.size" label="Size" value={intent.controlPlane.size ?? ''} options={site.sizes.map((size) => ({ value: size.name, says: size.name }))} width={150} /> : null}
+                  {site && site.sizes.length > 0 ? <SelectIn path="controlPlane.size" label="Size" value={intent.controlPlane.size ?? ''} options={site.sizes.map((size) => ({ value: size.name, says: size.name }))} empty={`smallest, ${defaultControlPlaneSize(site)}`} width={160} /> : null}
                   <CheckIn path="controlPlane.alsoWorkers" label="Also workers" value={intent.controlPlane.alsoWorkers} />
                 </>
               ) : (
@@ -245,6 +245,19 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   )
 }
 
+/** What the ledger holds in a domain, without the blocks that others are cut from: those collide with nothing. */
+function neighbours(view: Route.ComponentProps['loaderData']['view'], domain: string, own: string): readonly { readonly name: string; readonly range: string }[] {
+  const entries = view.ledger.filter((entry) => entry.domain === domain && entry.holder !== own)
+  const holdsAnother = (entry: (typeof entries)[number]): boolean => {
+    const outer = parseRange(entry.range)
+    return entry.kind === 'peer' && entries.some((other) => {
+      const inside = parseRange(other.range)
+      return other !== entry && outer.ok && inside.ok && contains(outer.value, inside.value)
+    })
+  }
+  return entries.filter((entry) => !holdsAnother(entry)).map(({ name, range }) => ({ name, range }))
+}
+
 function Ranges({ intent, view, domain }: { readonly intent: RaiseIntent; readonly view: Route.ComponentProps['loaderData']['view']; readonly domain: string }) {
   const pods = parseCidr(intent.ranges.pods)
   const services = parseCidr(intent.ranges.services)
@@ -268,7 +281,7 @@ function Ranges({ intent, view, domain }: { readonly intent: RaiseIntent; readon
       <p className="soft" style={{ margin: '8px 0 4px' }}>
         <span className="mono">{around}</span> in routing domain {domain}
       </p>
-      <AddressStrip range={around} label={`Ranges of ${domain}`} holders={[...view.ledger.filter((entry) => entry.domain === domain && entry.holder !== intent.name).map((entry) => ({ name: entry.name, range: entry.range })), ...mine]} />
+      <AddressStrip range={around} label={`Ranges of ${domain}`} holders={[...neighbours(view, domain, intent.name), ...mine]} />
     </section>
   )
 }
