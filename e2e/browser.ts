@@ -63,4 +63,15 @@ export async function fill(page: Page, role: string, name: string, value: string
 export async function choose(page: Page, name: string, option: string): Promise<void> {
   await press(page, 'combobox', name)
   await press(page, 'option', option)
+  // While the list closes it still catches clicks.
+  await page.waitForFunction(() => document.querySelector('[role=listbox]') === null)
+}
+
+/** Presses *Run* on a draft once nothing stands against it and it is kept. */
+export async function runWhenReady(page: Page): Promise<void> {
+  await see(page, 'Nothing stands against it')
+  await see(page, ', kept')
+  await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
+  await press(page, 'button', 'Run')
+  await see(page, 'steps done')
 }

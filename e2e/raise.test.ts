@@ -1,7 +1,7 @@
 import type { Browser } from 'puppeteer-core'
 import { parse } from 'yaml'
 import { afterAll, afterEach, beforeAll, beforeEach, expect, it } from 'vitest'
-import { choose, fill, find, openBrowser, openPage, press, see, type Watched } from './browser'
+import { choose, fill, find, openBrowser, openPage, press, runWhenReady, see, type Watched } from './browser'
 import { api, serve, type Served } from './server'
 
 let browser: Browser
@@ -29,6 +29,15 @@ const visit = async (path: string) => {
   return watched.page
 }
 
+/** Begins a draft at a site, names it, and runs it as soon as nothing stands against it. */
+async function raiseAt(site: string, name: string) {
+  const page = await visit(`/ground?site=${site}`)
+  await press(page, 'button', 'Raise a cluster here')
+  await fill(page, 'textbox', 'Name', name)
+  await runWhenReady(page)
+  return page
+}
+
 const hurry = () => api(served.url).ask('POST', '/clock', { speed: 600 })
 
 it('raises elm-12 on the box: the wrong disks are stopped, the remedy takes the right one, the access file parses', async () => {
@@ -44,11 +53,7 @@ it('raises elm-12 on the box: the wrong disks are stopped, the remedy takes the 
   await see(page, '/dev/sda is only today’s name')
   await see(page, 'One thing stops this')
   await press(page, 'button', 'Use ata-FIR_480_A1')
-  await see(page, 'Nothing stands against it')
-  await see(page, ', kept')
-  await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
-  await press(page, 'button', 'Run')
-  await see(page, 'steps done')
+  await runWhenReady(page)
   await hurry()
   await see(page, 'Done and proven', 60_000)
   await press(page, 'link', 'Open elm-12')
@@ -64,14 +69,7 @@ it('raises elm-12 on the box: the wrong disks are stopped, the remedy takes the 
 it('shows “unavailable” with its attempts at tarn-north, halts when it stays, and completes by retry', async () => {
   const { ask } = api(served.url)
   const fault = await ask<{ id: string }>('POST', '/faults', { fault: 'machine-unavailable', about: 'site/tarn-north', mode: 'permanent' })
-  const page = await visit('/ground?site=tarn-north')
-  await press(page, 'button', 'Raise a cluster here')
-  await fill(page, 'textbox', 'Name', 'fernlet')
-  await see(page, 'Nothing stands against it')
-  await see(page, ', kept')
-  await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
-  await press(page, 'button', 'Run')
-  await see(page, 'steps done')
+  const page = await raiseAt('tarn-north', 'fernlet')
   await hurry()
   await see(page, 'The machine service of tarn-north answered “unavailable”.', 60_000)
   await see(page, 'Attempt ', 10_000)
@@ -91,28 +89,14 @@ it('brings three control-plane machines up in three zones, and takes a second su
     readonly addresses: readonly unknown[]
     readonly disks: readonly unknown[]
   }
-  const page = await visit('/ground?site=mossgate')
-  await press(page, 'button', 'Raise a cluster here')
-  await fill(page, 'textbox', 'Name', 'birch')
-  await see(page, 'Nothing stands against it')
-  await see(page, ', kept')
-  await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
-  await press(page, 'button', 'Run')
-  await see(page, 'steps done')
+  const page = await raiseAt('mossgate', 'birch')
   await hurry()
   await see(page, 'Done and proven', 60_000)
   const before = await get<SiteAnswer>('/sites/mossgate')
   const planes = before.machines.filter((machine) => machine.name.startsWith('birch-cp-'))
   expect(planes.map((machine) => machine.zone).sort()).toEqual(['mossgate-a', 'mossgate-b', 'mossgate-c'])
 
-  const second = await visit('/ground?site=mossgate')
-  await press(second, 'button', 'Raise a cluster here')
-  await fill(second, 'textbox', 'Name', 'rowan')
-  await see(second, 'Nothing stands against it')
-  await see(second, ', kept')
-  await second.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
-  await press(second, 'button', 'Run')
-  await see(second, 'steps done')
+  const second = await raiseAt('mossgate', 'rowan')
   await see(second, 'placed on', 60_000)
   expect((await get<SiteAnswer>('/sites/mossgate')).machines.length).toBeGreaterThan(before.machines.length)
   await press(second, 'button', 'Take back')

@@ -27,7 +27,10 @@ export interface ClockState {
 function Clock({ clock }: { readonly clock: ClockState }) {
   const fetcher = useFetcher()
   const ask = (wish: Record<string, string>): void => void fetcher.submit(wish, { method: 'post', action: '/do/clock' })
-  const paused = clock.speed === 0
+  // What was just asked for shows at once; the stream confirms it a moment later.
+  const asked = fetcher.formData?.get('speed')
+  const speedNow = typeof asked === 'string' ? Number(asked) : clock.speed
+  const paused = speedNow === 0
   useKey(' ', () => ask({ speed: paused ? '60' : '0' }))
   useKey('.', () => ask({ next: 'event' }))
   return (
@@ -42,7 +45,7 @@ function Clock({ clock }: { readonly clock: ClockState }) {
           <span className="visually-hidden">{paused ? 'Resume' : 'Pause'}</span>
         </button>
         {[1, 60, 600].map((speed) => (
-          <button key={speed} type="button" aria-pressed={clock.speed === speed} onClick={() => ask({ speed: String(speed) })}>
+          <button key={speed} type="button" aria-pressed={speedNow === speed} onClick={() => ask({ speed: String(speed) })}>
             {speed}×
           </button>
         ))}

@@ -135,10 +135,10 @@ function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonl
 
 export function Frame({ data, children }: { readonly data: FrameData; readonly children: ReactNode }) {
   const aim = useAim(data.aims)
-  const [live, setLive] = useState<ClockState | null>(null)
-  // The newer of the two; at one time the stream knows better, for the loader may be a second old.
-  const clock = live !== null && live.now >= data.clock.now ? live : data.clock
-  useLive('clock', setLive)
+  const [live, setLive] = useState<{ readonly clock: ClockState; readonly since: ClockState } | null>(null)
+  // Whichever came last: the stream, until a loader has read the clock anew.
+  const clock = live?.since === data.clock ? live.clock : data.clock
+  useLive('clock', (told) => setLive({ clock: told, since: data.clock }))
   useFreshness()
   useEndings()
   const [dialog, setDialog] = useState<'jump' | 'aim' | 'keys' | null>(null)

@@ -156,7 +156,7 @@ export class Outside implements CommandPort {
 
   async issue(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<void> {
     await this.inLane(async () => {
-      // Committed before it has any effect: after a crash the log repeats it.
+      // Committed before it takes effect: after a crash the log repeats it.
       const fresh = await this.store.append({ key, verb, args, clock: this.nowMs, processed: this.processed })
       if (fresh) await this.link.ask('command', { key, verb, args })
       return fresh
