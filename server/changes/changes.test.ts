@@ -120,6 +120,15 @@ describe('the end of a halted run', () => {
     return id
   }
 
+  it('is no longer work: its cluster shows as it is, though nobody else may touch it', async () => {
+    await halt()
+    const view = await gyrarch.fleet.view()
+    expect(view.workedOn).toEqual([])
+    const down = await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })
+    expect((await gyrarch.changes.run(down.id, { accept: down.findings.map((finding) => finding.key) })).state).toBe('waiting')
+    await gyrarch.changes.unqueue(down.id)
+  })
+
   it('by giving up leaves what was made, frees its locks, and says what no cluster owns once it is struck', async () => {
     const id = await halt()
     expect((await gyrarch.changes.giveUp(id)).state).toBe('given-up')

@@ -4,7 +4,7 @@
  */
 import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
 import type { Release } from '~/core/releases'
-import { LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
+import { ChangeRow, LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
 import type { ClusterReport, Site } from '../ports/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
@@ -123,7 +123,9 @@ export class Fleet {
         ...(row.cores === null ? {} : { cores: row.cores }),
         ...(row.memoryBytes === null ? {} : { memoryBytes: Number(row.memoryBytes) }),
       }))
-      this.workedOn = (await LockRow.findAll()).map((row) => row.ref)
+      // A halted run keeps its locks but is at work on nothing.
+      const atWork = new Set((await ChangeRow.findAll({ where: { state: ['running', 'undoing'] }, attributes: ['number'] })).map((row) => row.number))
+      this.workedOn = (await LockRow.findAll()).flatMap((row) => (atWork.has(row.change) ? [row.ref] : []))
     }
     this.siteList = [...this.sites.values()]
     this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])

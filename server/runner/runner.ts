@@ -210,6 +210,9 @@ export class Runner {
       await work(transaction)
       await writeJournal(this.parts.hub, transaction, isoClock(this.parts.outside.now), lines.map((line) => ({ change: active.row.number, ...line })))
     })
+    // What is at work on what may be another now.
+    this.parts.fleet.touchRegister()
+    this.parts.hub.emit('state', [])
     this.parts.hub.emit('run', { change: active.row.number, steps: [...active.steps.keys()] })
   }
 
