@@ -5,9 +5,15 @@ import type { Finding, Remedy } from '~/core/changes'
 import { countText } from '~/core/units'
 import { StateGlyph } from './state'
 
+export interface RemedyPlace {
+  readonly key: string
+  readonly index: number
+}
+
 export interface FindingsProps {
   readonly findings: readonly Finding[]
-  readonly onRemedy?: (remedy: Remedy) => void
+  /** Told the remedy, and where it stands: by finding and position. */
+  readonly onRemedy?: (remedy: Remedy, at: RemedyPlace) => void
   /** Accepted cautions, where they can be accepted. */
   readonly accepted?: ReadonlySet<string>
   readonly onAccept?: (key: string, accept: boolean) => void
@@ -56,7 +62,7 @@ function OneFinding({ finding, onRemedy, accepted, onAccept }: Omit<FindingsProp
       {onRemedy && finding.remedies.length > 0 ? (
         <div className="acts">
           {finding.remedies.map((remedy, i) => (
-            <Button key={remedy.says} variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'} onClick={() => onRemedy(remedy)} title={'patchDraft' in remedy.change ? 'Proven: with this the finding is gone and no new stop comes' : 'Proven: once this other change has run the finding is gone'}>
+            <Button key={remedy.says} variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'} onClick={() => onRemedy(remedy, { key: finding.key, index: i })} title={'patchDraft' in remedy.change ? 'Proven: with this the finding is gone and no new stop comes' : 'Proven: once this other change has run the finding is gone'}>
               {remedy.says}
             </Button>
           ))}

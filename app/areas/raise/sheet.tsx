@@ -12,7 +12,7 @@ import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
-import { Findings, standingText, useAccepted } from '../../parts/findings'
+import { Findings, type RemedyPlace, standingText, useAccepted } from '../../parts/findings'
 import { PlanSummary } from '../../parts/plan'
 import { saveFile } from '../../parts/table'
 import { To, useAddress } from '../../parts/to'
@@ -119,7 +119,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   const judged = useJudged(record.kind, intent, normalText(intent) !== normalText(savedIntent), view, { findings: record.findings, plan: record.plan, digest: record.planDigest })
   const site = view.sites.find((other) => other.name === intent.site)
   const set = (path: string, value: unknown): void => setIntent((was) => withAt(was, path, value))
-  const remedy = ({ change }: Remedy): void => {
+  const apply = ({ change }: Remedy): void => {
     if (!('patchDraft' in change)) {
       void runner.submit(JSON.stringify({ do: 'draft', kind: change.kind, intent: change.intent }), { method: 'post', encType: 'application/json' })
       return
@@ -127,6 +127,19 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
     const patched = patchDraft(intent, change.patchDraft)
     if (patched !== null) setIntent(patched as RaiseIntent)
   }
+  // A remedy chosen while the check of the last letter is still under way is the one that check gives.
+  const [wish, setWish] = useState<RemedyPlace | null>(null)
+  const applied = useRef(apply)
+  useEffect(() => {
+    applied.current = apply
+  })
+  const { pending, findings: judgedFindings } = judged
+  useEffect(() => {
+    if (wish === null || pending) return
+    setWish(null)
+    const remedy = judgedFindings.find((finding) => finding.key === wish.key)?.remedies[wish.index]
+    if (remedy) applied.current(remedy)
+  }, [wish, pending, judgedFindings])
   const stops = judged.findings.filter((finding) => finding.level === 'stop').length
   const cautions = judged.findings.filter((finding) => finding.level === 'caution')
   const missing = cautions.filter((finding) => !accepted.has(finding.key)).length
@@ -168,7 +181,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
             {judged.unreadable === null ? null : <p className="soft">The draft cannot be read: {judged.unreadable}</p>}
             <Findings
               findings={judged.findings}
-              onRemedy={remedy}
+              onRemedy={(_remedy, at) => setWish(at)}
               accepted={accepted}
               onAccept={accept}
             />

@@ -11,6 +11,8 @@ export interface Judged {
   /** Whether this is the worker’s answer to what was typed last. */
   readonly typed: boolean
   readonly unreadable: string | null
+  /** Whether this is still the answer to something older than what is typed now. */
+  readonly pending: boolean
 }
 
 const debounceMs = 120
@@ -22,11 +24,12 @@ export function useJudged(kind: string, intent: unknown, dirty: boolean, view: F
   const worker = useRef<Worker | null>(null)
   const asked = useRef(0)
   const sentView = useRef<FleetView | null>(null)
-  const [answer, setAnswer] = useState<DraftAnswer | null>(null)
+  const askedFor = useRef<unknown>(null)
+  const [answered, setAnswered] = useState<{ readonly answer: DraftAnswer; readonly intent: unknown } | null>(null)
   useEffect(() => {
     const made = new Worker(new URL('../../../workers/draft.worker.ts', import.meta.url), { type: 'module' })
     made.onmessage = ({ data }: MessageEvent<DraftAnswer>) => {
-      if (data.id === asked.current) setAnswer(data)
+      if (data.id === asked.current) setAnswered({ answer: data, intent: askedFor.current })
     }
     worker.current = made
     sentView.current = null
@@ -40,10 +43,13 @@ export function useJudged(kind: string, intent: unknown, dirty: boolean, view: F
     const timer = setTimeout(() => {
       const question: DraftQuestion = { id: ++asked.current, kind, intent, ...(sentView.current === view ? {} : { view }) }
       sentView.current = view
+      askedFor.current = intent
       worker.current?.postMessage(question)
     }, debounceMs)
     return () => clearTimeout(timer)
   }, [dirty, intent, kind, view])
-  if (!dirty || !answer || answer.id !== asked.current) return { ...(dirty && answer ? answer : server), typed: dirty, unreadable: null }
-  return { findings: answer.findings, plan: answer.plan, digest: answer.digest, typed: true, unreadable: answer.unreadable }
+  if (!dirty) return { ...server, typed: false, unreadable: null, pending: false }
+  if (!answered) return { ...server, typed: true, unreadable: null, pending: true }
+  const { findings, plan, digest, unreadable } = answered.answer
+  return { findings, plan, digest, typed: true, unreadable, pending: answered.intent !== intent }
 }
