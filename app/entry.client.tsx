@@ -4,6 +4,11 @@ import { hydrateRoot } from 'react-dom/client'
 import { HydratedRouter } from 'react-router/dom'
 import { styleCache } from './theme/style-cache'
 
+// A read that a newer one made needless is given up by the router on purpose; that is no error of anybody's.
+window.addEventListener('unhandledrejection', (event) => {
+  if (event.reason instanceof DOMException && event.reason.name === 'AbortError') event.preventDefault()
+})
+
 startTransition(() => {
   hydrateRoot(
     document,
