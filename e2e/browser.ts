@@ -25,10 +25,7 @@ export async function openPage(browser: Browser, url: string, scheme: 'light' | 
   page.on('console', (message) => {
     if (message.type() === 'error') complaints.push(`console: ${message.text()}`)
   })
-  page.on('pageerror', (error) => {
-    // A read that a newer one made needless is aborted by the router; the page says nothing of it, the debugger may.
-    if (!String(error).includes('AbortError: signal is aborted')) complaints.push(`page: ${String(error)}`)
-  })
+  page.on('pageerror', (error) => complaints.push(`page: ${String(error)}`))
   await page.goto(url, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
   return { page, complaints }
