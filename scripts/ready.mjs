@@ -36,17 +36,18 @@ export function needPackages() {
   writeFileSync(mark, lock)
 }
 
-/** Debian’s Chromium, for the browser tests and the pictures. */
+/** Debian’s Chromium, for the browser tests and the pictures; and what reads a seed volume back. */
 export function needChromium() {
-  if (existsSync('/usr/bin/chromium')) return
-  console.log('Installing Chromium for the browser tests…')
+  const missing = [['chromium', '/usr/bin/chromium'], ['genisoimage', '/usr/bin/isoinfo'], ['libarchive-tools', '/usr/bin/bsdtar']].flatMap(([name, path]) => (existsSync(path) ? [] : [name]))
+  if (missing.length === 0) return
+  console.log(`Installing ${missing.join(', ')} for the tests…`)
   const sudo = process.getuid?.() === 0 ? [] : ['sudo']
   const apt = (...args) => {
     const [command, ...rest] = [...sudo, 'apt-get', ...args]
     execFileSync(command, rest, { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } })
   }
   apt('update', '-qq')
-  apt('install', '-y', '-qq', '--no-install-recommends', 'chromium')
+  apt('install', '-y', '-qq', '--no-install-recommends', ...missing)
 }
 
 export const bin = (name) => `${root}node_modules/.bin/${name}`

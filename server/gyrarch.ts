@@ -6,9 +6,11 @@ import { accessFile, type AccessFile } from './access/access-file'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
-import { loadDemo } from './demo/load'
+import { loadDemo, loadDemoCredentials } from './demo/load'
 import { Fleet } from './fleet/fleet'
+import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
+import { Vault } from './keys/vault'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './ports/standin/engine-link'
 import { Outside } from './ports/standin/outside'
@@ -55,10 +57,12 @@ export class Gyrarch {
   readonly changes: Changes
   readonly compute: Compute
   readonly keys: Keys
+  readonly vault: Vault
+  readonly credentials: Credentials
 
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
-  private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute }) {
+  private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute; vault: Vault }) {
     this.hub = parts.hub
     this.database = parts.database
     this.outside = parts.outside
@@ -66,6 +70,11 @@ export class Gyrarch {
     this.runner = parts.runner
     this.changes = parts.changes
     this.compute = parts.compute
+    this.vault = parts.vault
+    this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
+      parts.fleet.touchRegister()
+      await this.journalLine({ kind: 'credential.changed', says })
+    })
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
@@ -78,12 +87,12 @@ export class Gyrarch {
     const hub = new Hub()
     const database = await openDatabase(join(options.dir, 'records.sqlite'), recordMigrations, defineRecords)
     const nodes = options.nodes ?? 0
-    await loadDemo(database, nodes)
+    const fresh = await loadDemo(database, nodes)
     const outside = await Outside.open({ dir: options.dir, link: options.link, scenario: demoScenario(), nodes, notBefore: await newestClock(), ...(options.seed === undefined ? {} : { seed: options.seed }) })
     const fleet = new Fleet(outside)
     const runner = new Runner({ database, outside, fleet, hub, onError })
     const changes = new Changes({ database, fleet, runner, hub, clock: outside })
-    const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker) })
+    const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker), vault: new Vault(options.dir) })
     const listener = {
       atRest: () => runner.atRest(),
       wakeAt: () => runner.wakeAt(),
@@ -98,6 +107,7 @@ export class Gyrarch {
       failed: onError,
     }
     outside.listen(listener)
+    if (fresh) await loadDemoCredentials(gyrarch.credentials)
     await runner.resume()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch

@@ -1,12 +1,14 @@
 /** Every command the outside understands, by verb. */
 import type { Behaviour } from './engine/simulator'
 import { addressHold, addressRelease } from './sites/addresses'
-import { boxClear, boxInstall } from './sites/boxes'
+import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
 import { imagePlace, imageRemove } from './sites/images'
-import { machineBoot, machineCreate, machineDelete, machineStop } from './sites/machines'
+import * as ground from './sites/ground'
+import { machineBoot, machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
+import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeDrain, nodeUncordon } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 
 export const behaviours: Readonly<Record<string, Behaviour>> = {
@@ -16,8 +18,30 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'machine.boot': machineBoot,
   'machine.stop': machineStop,
   'machine.delete': machineDelete,
+  'machine.restart': machineRestart,
+  'service.restart': ground.serviceRestart,
+  'network.set': ground.networkSet,
+  'network.remove': ground.networkRemove,
+  'route.add': ground.routeAdd,
+  'route.remove': ground.routeRemove,
+  'quota.ask': ground.quotaAsk,
+  'host.service': ground.hostService,
+  'site.set': ground.siteSet,
+  'site.add': ground.siteAdd,
+  'site.remove': ground.siteRemove,
+  'records.set': ground.recordsSet,
+  'bootdata.publish': ground.bootDataPublish,
+  'bootdata.withdraw': ground.bootDataWithdraw,
+  'balancer.create': ground.balancerCreate,
+  'balancer.delete': ground.balancerDelete,
+  'front.try': ground.frontTry,
+  'orphan.remove': ground.orphanRemove,
+  'orphan.adopt': ground.orphanAdopt,
   'box.install': boxInstall,
   'box.clear': boxClear,
+  'box.take': boxTake,
+  'box.add': ground.boxAdd,
+  'box.drop': ground.boxDrop,
   'image.place': imagePlace,
   'image.remove': imageRemove,
   'controlplane.create': controlPlaneCreate,
@@ -27,6 +51,13 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'cluster.close': clusterClose,
   'node.join': nodeJoin,
   'node.remove': nodeRemove,
+  'member.leave': memberLeave,
+  'node.drain': nodeDrain,
+  'node.uncordon': nodeUncordon,
+  'certificates.renew': certificatesRenew,
+  'backup.take': backupTake,
+  'backup.try': backupTry,
+  'backup.restore': backupRestore,
   'addons.place': addOnsPlace,
   'tokens.revoke': tokensRevoke,
   'dns.ask': dnsAsk,

@@ -53,10 +53,23 @@ function buildSite(site: ScenarioSite, scenario: Scenario): Site {
     arch: site.arch,
     domain: site.domain,
     connected: site.connected,
-    zones: site.zones,
+    zones: [...site.zones],
     overcommit: site.overcommit,
     reservePerZone: site.reservePerZone,
     quotaCores: site.quotaCores,
+    quotaBalancers: site.quotaBalancers,
+    quotaAddresses: site.quotaAddresses,
+    routes: structuredClone(site.routes),
+    nameServers: site.nameServers.map((address) => ({ address, answers: true })),
+    timeServers: site.timeServers.map((name) => ({ name, answers: true })),
+    nameDomain: site.nameDomain,
+    records: structuredClone(site.records),
+    storageClasses: site.storageClasses.map(({ name, zones }) => ({ name, zones: zones ?? site.zones })),
+    bootData: site.bootData,
+    bootDataCutAt: null,
+    published: [],
+    balancers: [],
+    credentials: [],
     networks: site.networks.map((network) => JSON.parse(JSON.stringify(network)) as Site['networks'][number]),
     sizes: site.sizes.map((size) => ({ name: size.name, cores: size.cores, memoryBytes: size.memoryGiB * GiB, diskGb: size.diskGb, hourly: size.hourly, gpus: size.gpus, zones: size.zones ?? site.zones })),
     images: site.images.map((release) => ({ name: scenario.image.name, release, arch: site.arch, minimumDiskGb: scenario.image.minimumDiskGb })),
@@ -87,9 +100,18 @@ function standMachine(site: Site, cluster: ScenarioCluster, name: string, zone: 
   const diskGb = size.diskGb || 30
   const machine: Machine = { name, zone, host: host?.name ?? null, size: size.name, cores: size.cores, memoryBytes: size.memoryBytes, diskGb, gpus: size.gpus, lifetime, release: cluster.release, cluster: cluster.name, apart, network: network?.name ?? '', box: null, power: 'on', agent: true, address: given, createdAt: at }
   site.machines.push(machine)
-  site.disks.push({ name: `${name}-root`, sizeGb: diskGb, machine: name, cluster: cluster.name })
+  site.disks.push({ name: `${name}-root`, sizeGb: diskGb, machine: name, cluster: cluster.name, zone })
   if (given !== null && address === null && network) site.addresses.push({ address: given, network: network.name, for: name, cluster: cluster.name, how: 'dhcp' })
   return machine
+}
+
+const year = 365 * 86_400_000
+
+/** Certificates are renewed at every anniversary that leaves less than a quarter of a year. */
+function renewedUntil(madeAt: number, now: number): number {
+  let until = madeAt + year
+  while (until < now + year / 4) until += year
+  return until
 }
 
 function buildCluster(spec: ScenarioCluster, site: Site, scenario: Scenario, seed: number, busy: Map<string, number>): Cluster {
@@ -123,6 +145,8 @@ function buildCluster(spec: ScenarioCluster, site: Site, scenario: Scenario, see
     nextBlock: 0,
     nextName: 0,
     tokens: 0,
+    certificatesUntil: renewedUntil(at, Date.parse(scenario.start)),
+    backups: [],
     createdAt: at,
   }
   const addNode = (machine: Machine, pool: string, roles: readonly string[], taints: Node['taints']): void => {

@@ -1,3 +1,4 @@
+export { enterCredential } from './sites/ground'
 export { buildWorld } from './build'
 export { endFault, faultObjection, possibleFaults, type PossibleFault, startFault } from './faults'
 export { clusterReport, type ClusterReport, eventsOf, type NodeReport, objectsOf, siteReport } from './report'

@@ -21,6 +21,9 @@ export interface ClusterReport {
   readonly nodes: readonly NodeReport[]
   readonly podCount: number
   readonly dnsAnswers: boolean
+  /** When its certificates end (ms). */
+  readonly certificatesUntil: number
+  readonly backups: readonly { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number }[]
 }
 
 export const siteReport = (sim: Simulator, name: string): Site | null => sim.site(name) ?? null
@@ -39,6 +42,8 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     release: cluster.release,
     endpoint: cluster.endpoint,
     nodes: answers ? cluster.nodes.map((node) => ({ ...node, requestedCpuMilli: load.get(node.name)?.cpuMilli ?? 0, requestedMemoryBytes: load.get(node.name)?.memoryBytes ?? 0, podCount: load.get(node.name)?.pods ?? 0 })) : [],
+    certificatesUntil: cluster.certificatesUntil,
+    backups: cluster.backups.map(({ body: _body, ...backup }) => backup),
     podCount: answers ? cluster.running.length : 0,
     dnsAnswers: answers && dnsAnswers(cluster),
   }

@@ -1,5 +1,6 @@
 /** The description from which an outside world is built. Read from files; sizes in GiB of memory and GB of disk. */
 import { z } from 'zod'
+import { faultKinds } from './world'
 
 const taint = z.object({ key: z.string(), value: z.string(), effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']) })
 
@@ -14,6 +15,15 @@ const site = z.object({
   overcommit: z.number().default(1),
   reservePerZone: z.number().default(0),
   quotaCores: z.number().nullable().default(null),
+  quotaBalancers: z.number().nullable().default(null),
+  quotaAddresses: z.number().nullable().default(null),
+  nameDomain: z.string().default('fernhollow.example'),
+  nameServers: z.array(z.string()).default([]),
+  timeServers: z.array(z.string()).default([]),
+  routes: z.array(z.object({ network: z.string(), to: z.string(), via: z.string() })).default([]),
+  records: z.array(z.object({ name: z.string(), type: z.string(), ttl: z.number().default(3600), value: z.string() })).default([]),
+  storageClasses: z.array(z.object({ name: z.string(), zones: z.array(z.string()).optional() })).default([]),
+  bootData: z.object({ limitBytes: z.number().nullable(), base64: z.boolean().default(false) }).default({ limitBytes: null, base64: false }),
   managedTiers: z.array(z.object({ tier: z.enum(['plain', 'assured']), hourly: z.number() })).default([]),
   managedFrom: z.string().nullable().default(null),
   hosts: z.object({ perZone: z.number(), cores: z.number(), memoryGiB: z.number(), diskGb: z.number(), idleWatts: z.number(), fullWatts: z.number(), prefix: z.string() }).optional(),
@@ -94,13 +104,13 @@ const workload = z.object({
 
 export const scenarioSchema = z.object({
   start: z.string(),
-  prices: z.object({ diskGbMonth: z.number(), kwh: z.number(), hostMonth: z.number(), spotShare: z.number() }),
+  prices: z.object({ diskGbMonth: z.number(), kwh: z.number(), hostMonth: z.number(), spotShare: z.number(), balancerHour: z.number() }),
   image: z.object({ name: z.string(), minimumDiskGb: z.number() }),
   sites: z.array(site),
   clusters: z.array(cluster),
   workloads: z.array(workload),
   copies: z.object({ site: z.string(), cluster: z.string(), hostsPerZone: z.number(), counts: z.record(z.string(), z.number()) }),
-  faults: z.array(z.object({ fault: z.enum(['machine-unavailable', 'image-missing', 'no-stock', 'machine-dies']), about: z.string(), mode: z.enum(['transient', 'permanent']), times: z.number() })).default([]),
+  faults: z.array(z.object({ fault: z.enum(faultKinds), about: z.string(), mode: z.enum(['transient', 'permanent']), times: z.number() })).default([]),
 })
 
 export type Scenario = z.infer<typeof scenarioSchema>

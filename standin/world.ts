@@ -10,6 +10,32 @@ export interface Network {
   readonly dhcp?: string
   readonly pool?: string
   readonly mtu?: number
+  /** The name server that its DHCP server hands out; the site’s first where absent. */
+  readonly nameServer?: string
+  /** Whether its DHCP server answers; absent means yes. */
+  readonly dhcpAnswers?: boolean
+}
+
+export interface Route {
+  readonly network: string
+  readonly to: string
+  readonly via: string
+}
+
+export interface DnsRecord {
+  readonly name: string
+  readonly type: string
+  readonly ttl: number
+  readonly value: string
+}
+
+/** What stands between an address outside and nodes: a virtual address, its port, and who made it for whom. */
+export interface Balancer {
+  readonly name: string
+  readonly address: string
+  readonly port: number
+  readonly cluster: string | null
+  readonly service: string
 }
 
 export interface Host {
@@ -20,6 +46,8 @@ export interface Host {
   readonly diskGb: number
   readonly idleWatts: number
   readonly fullWatts: number
+  /** Out: taken out for work, holds nothing new. Dead: everything on it has stopped. */
+  service?: 'in' | 'out' | 'dead'
 }
 
 export interface Size {
@@ -70,7 +98,7 @@ export interface Box {
 export interface Machine {
   readonly name: string
   readonly zone: string
-  readonly host: string | null
+  host: string | null
   readonly size: string
   readonly cores: number
   readonly memoryBytes: number
@@ -86,6 +114,12 @@ export interface Machine {
   /** Whether its node agent runs and waits for, or talks to, an API. */
   agent: boolean
   address: string | null
+  /** Seconds its clock is behind; absent is none. */
+  skewSeconds?: number
+  /** Since when it has no power, in clock time. */
+  offSince?: number
+  /** What it was handed at first boot. */
+  bootData?: { readonly bytes: number; readonly instance: string; readonly handed: 'inline' | 'pointer' }
   readonly createdAt: number
 }
 
@@ -97,11 +131,20 @@ export interface HeldAddress {
   readonly how: 'static' | 'dhcp' | 'virtual'
 }
 
+export interface Published {
+  readonly name: string
+  readonly bytes: number
+  readonly digest: string
+  readonly cluster: string
+}
+
 export interface Disk {
   readonly name: string
   readonly sizeGb: number
   readonly machine: string | null
-  readonly cluster: string | null
+  cluster: string | null
+  /** Where its store is; absent on disks that belong to no zone. */
+  readonly zone?: string
 }
 
 export interface ManagedControlPlane {
@@ -118,14 +161,29 @@ export interface Site {
   readonly arch: string
   readonly domain: string
   readonly connected: boolean
-  readonly zones: readonly string[]
-  readonly overcommit: number
-  readonly reservePerZone: number
-  readonly quotaCores: number | null
-  readonly networks: readonly Network[]
-  readonly sizes: readonly Size[]
+  zones: string[]
+  overcommit: number
+  reservePerZone: number
+  quotaCores: number | null
+  quotaBalancers: number | null
+  quotaAddresses: number | null
+  networks: Network[]
+  routes: Route[]
+  sizes: Size[]
   images: Image[]
-  readonly hosts: readonly Host[]
+  hosts: Host[]
+  nameServers: { readonly address: string; readonly answers: boolean }[]
+  timeServers: { readonly name: string; readonly answers: boolean }[]
+  readonly nameDomain: string
+  records: DnsRecord[]
+  storageClasses: { readonly name: string; readonly zones: readonly string[] }[]
+  /** Most bytes of boot data a machine can be handed, after encoding; null has no limit. `cutAt` is what really arrives. */
+  readonly bootData: { readonly limitBytes: number | null; readonly base64: boolean }
+  bootDataCutAt: number | null
+  published: Published[]
+  balancers: Balancer[]
+  /** Fingerprints of the credentials it takes, and until when (ms). */
+  credentials: { readonly fingerprint: string; readonly until: number }[]
   boxes: Box[]
   machines: Machine[]
   addresses: HeldAddress[]
@@ -134,7 +192,7 @@ export interface Site {
   /** The address the first managed control plane gets; later ones count down. */
   readonly managedFrom: string | null
   controlPlanes: ManagedControlPlane[]
-  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number }
+  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
   /** Sizes of which a zone has none left, as `zone/size`. */
   soldOut: string[]
 }
@@ -197,6 +255,8 @@ export interface Pod {
   readonly name: string
   readonly workload: string
   node: string | null
+  /** The one node a daemon’s pod is for, while it waits for room there. */
+  wants?: string
   phase: 'Pending' | 'Running' | 'Succeeded'
   /** Why it waits, in the scheduler’s words. */
   waits: string | null
@@ -247,6 +307,9 @@ export interface Cluster {
   nextBlock: number
   nextName: number
   tokens: number
+  /** When its API’s and agents’ certificates end (ms). */
+  certificatesUntil: number
+  backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]
   readonly createdAt: number
 }
 
@@ -259,9 +322,33 @@ export interface Fault {
   /** How often it still strikes; null for always. */
   left: number | null
   readonly since: number
+  /** What stood where the fault was put, as JSON: put back when it is taken away. */
+  was?: string
 }
 
-export type FaultKind = 'machine-unavailable' | 'image-missing' | 'no-stock' | 'machine-dies'
+export const faultKinds = [
+  'machine-unavailable',
+  'image-missing',
+  'size-withdrawn',
+  'no-stock',
+  'quota-lowered',
+  'hosts-out',
+  'store-full',
+  'pool-empty',
+  'dhcp-silent',
+  'name-server-wrong',
+  'time-silent',
+  'boot-data-cut',
+  'runtime-fails',
+  'agent-silent',
+  'route-missing',
+  'certificate-expired',
+  'machine-dies',
+  'machine-off',
+  'host-dies',
+] as const
+
+export type FaultKind = (typeof faultKinds)[number]
 
 /** A command under way or done. */
 export interface Operation {
@@ -288,6 +375,7 @@ export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'stage'; readonly key: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'pod-runs'; readonly cluster: string; readonly pod: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
+  | { readonly at: number; readonly seq: number; readonly kind: 'power'; readonly site: string; readonly machine: string; readonly what: 'unheard' | 'evict' | 'failover' | 'up' }
 
 export interface World {
   readonly seed: number

@@ -88,6 +88,8 @@ export interface Step {
   readonly group: string
   readonly command: Command
   readonly undo?: Command
+  /** Steps of an earlier plan whose work this one takes back: they may be missing from an amended plan although they are done. */
+  readonly replaces?: readonly StepId[]
   /** Once done it cannot be undone: a run with such a step done cannot be taken back. */
   readonly final?: boolean
   readonly seconds: Estimate
@@ -143,6 +145,8 @@ export interface ChangeKind<Intent> {
   readonly prove: (intent: Intent, view: FleetView, results: StepResults) => readonly Proof[]
   /** The fleet as it will be once this has run: what proves it as a remedy for something else. */
   readonly after?: (intent: Intent, view: FleetView) => FleetView
+  /** Rules of the check under which a failure’s cause shows, once it is known: their remedies answer it. */
+  readonly answeredBy?: (failure: Failure) => readonly string[]
   /** Draft changes that might clear a run's failure; they are proven before they are shown. */
   readonly answers?: (intent: Intent, view: FleetView, failure: Failure, step: Step) => readonly { readonly says: string; readonly change: RemedyChange }[]
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { clusterState, leftovers, nodeState, permittedSkew, poolState, siteState, type ClusterView, type NodeView, type PoolView, type SiteView, type StateContext } from '.'
+import { bareSite, clusterState, leftovers, nodeState, permittedSkew, poolState, siteState, type ClusterView, type NodeView, type PoolView, type SiteView, type StateContext } from '.'
 
 const now = Date.parse('2026-03-02T06:00:00Z')
 const context: StateContext = { now, workedOn: new Set(), unheard: {} }
@@ -7,7 +7,7 @@ const ready = (status: 'True' | 'False' | 'Unknown') => ({ type: 'Ready', status
 const pressure = { type: 'DiskPressure', status: 'True' as const, reason: '', message: '87 % full', since: '2026-03-01T00:00:00Z' }
 const node = (name: string, changes: Partial<NodeView> = {}): NodeView => ({ name, pool: 'general', zone: 'a', roles: ['worker'], machine: name, address: '10.0.0.1', release: '1.33.2', conditions: [ready('True')], cordoned: false, cpuMilli: 4000, memoryBytes: 1, allocatableCpuMilli: 3920, allocatableMemoryBytes: 1, requestedCpuMilli: 0, requestedMemoryBytes: 0, pods: 0, createdAt: '2026-03-01T00:00:00Z', ...changes })
 const pool = (nodes: readonly NodeView[]): PoolView => ({ name: 'general', size: 'rack-4', lifetime: 'on-demand', range: null, taints: [], nodes })
-const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {}): ClusterView => ({ name: 'cedar', site: 'mossgate', guarded: false, labels: {}, release: '1.33.2', controlPlane: { kind: 'managed', tier: 'plain' }, endpoint: 'https://10.0.0.1:6443', apiAnswers: true, membersUp: 0, resting: false, pods: '10.0.0.0/18', services: '10.1.0.0/20', maxPodsPerNode: 110, drives: [], pools: [pool(nodes)], podCount: 0, dnsAnswers: true, observedAt: '2026-03-02T05:00:00Z', ...changes })
+const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {}): ClusterView => ({ name: 'cedar', site: 'mossgate', guarded: false, labels: {}, release: '1.33.2', controlPlane: { kind: 'managed', tier: 'plain' }, endpoint: 'https://10.0.0.1:6443', apiAnswers: true, membersUp: 0, resting: false, pods: '10.0.0.0/18', services: '10.1.0.0/20', maxPodsPerNode: 110, drives: [], pools: [pool(nodes)], podCount: 0, dnsAnswers: true, certificatesUntil: null, backups: [], observedAt: '2026-03-02T05:00:00Z', ...changes })
 
 describe('a node', () => {
   const of = (changes: Partial<NodeView>, where: StateContext = context): string => nodeState(node('n', changes), cluster([]), where).state
@@ -66,7 +66,7 @@ describe('a cluster', () => {
   })
 })
 
-const site: SiteView = { name: 'mossgate', title: '', kind: 'hall', arch: 'x86-64', domain: 'd', connected: true, zones: ['a'], overcommit: 1, reservePerZone: 0, quotaCores: null, networks: [], sizes: [], images: [], hosts: [], boxes: [], machines: [], addresses: [], disks: [], managedTiers: [], controlPlanes: [], prices: { diskGbMonth: 0, kwh: 0, hostMonth: 0, spotShare: 0 }, observedAt: '' }
+const site: SiteView = { ...bareSite('mossgate', 'hall', 'd'), zones: ['a'] }
 
 describe('a site', () => {
   it('takes the worst of its clusters, but is broken only if all are', () => {

@@ -1,9 +1,12 @@
+export { bareSite, withSite, zoneStore } from './bare'
 export {
+  type BalancerView,
   type BoxView,
   type CardView,
   clusterOf,
   type ClusterView,
   type Condition,
+  type CredentialView,
   type DiskView,
   type FleetView,
   type HeldAddress,
@@ -16,7 +19,9 @@ export {
   nodesOf,
   type NodeView,
   type PoolView,
+  type RecordView,
   type Reservation,
+  type RouteView,
   siteOf,
   type SiteKind,
   type SiteView,

@@ -17,6 +17,42 @@ export interface NetworkView {
   readonly dhcp?: string
   readonly pool?: string
   readonly mtu?: number
+  /** The name server its DHCP server hands out; the site’s first where absent. */
+  readonly nameServer?: string
+  /** Whether its DHCP server answered when last asked; absent means yes. */
+  readonly dhcpAnswers?: boolean
+}
+
+export interface RouteView {
+  readonly network: string
+  readonly to: string
+  readonly via: string
+}
+
+export interface RecordView {
+  readonly name: string
+  readonly type: string
+  readonly ttl: number
+  readonly value: string
+}
+
+export interface BalancerView {
+  readonly name: string
+  readonly address: string
+  readonly port: number
+  readonly cluster: string | null
+  readonly service: string
+}
+
+/** A site credential as it may be shown: never the secret itself. */
+export interface CredentialView {
+  readonly site: string
+  readonly name: string
+  readonly fingerprint: string
+  /** ISO time on the stand-ins’ clock. */
+  readonly until: string
+  /** What the site said when last asked, or null. */
+  readonly checked: { readonly at: string; readonly says: string; readonly good: boolean } | null
 }
 
 export interface HostView {
@@ -27,6 +63,8 @@ export interface HostView {
   readonly diskGb: number
   readonly idleWatts: number
   readonly fullWatts: number
+  /** Out: taken out for work. Dead: it has stopped. Absent: in service. */
+  readonly service?: 'in' | 'out' | 'dead'
 }
 
 export interface SizeView {
@@ -92,6 +130,8 @@ export interface MachineView {
   readonly address: string | null
   /** The cluster its tags name, or null. */
   readonly cluster: string | null
+  /** The node roles apart from others of one control plane, or null. */
+  readonly apart?: string | null
 }
 
 export interface HeldAddress {
@@ -107,6 +147,7 @@ export interface HeldDisk {
   readonly sizeGb: number
   readonly machine: string | null
   readonly cluster: string | null
+  readonly zone?: string
 }
 
 export interface SiteView {
@@ -121,7 +162,18 @@ export interface SiteView {
   /** Hosts of each zone that are kept free for failover. */
   readonly reservePerZone: number
   readonly quotaCores: number | null
+  readonly quotaBalancers: number | null
+  readonly quotaAddresses: number | null
   readonly networks: readonly NetworkView[]
+  readonly routes: readonly RouteView[]
+  readonly nameServers: readonly { readonly address: string; readonly answers: boolean }[]
+  readonly timeServers: readonly { readonly name: string; readonly answers: boolean }[]
+  readonly nameDomain: string
+  readonly records: readonly RecordView[]
+  readonly storageClasses: readonly { readonly name: string; readonly zones: readonly string[] }[]
+  readonly bootData: { readonly limitBytes: number | null; readonly base64: boolean }
+  readonly published: readonly { readonly name: string; readonly bytes: number; readonly digest: string; readonly cluster: string }[]
+  readonly balancers: readonly BalancerView[]
   readonly sizes: readonly SizeView[]
   readonly images: readonly ImageView[]
   readonly hosts: readonly HostView[]
@@ -132,7 +184,7 @@ export interface SiteView {
   readonly managedTiers: readonly { readonly tier: 'plain' | 'assured'; readonly hourly: number }[]
   /** Managed control planes that exist, with the cluster they serve. */
   readonly controlPlanes: readonly { readonly cluster: string; readonly tier: 'plain' | 'assured'; readonly release: string; readonly address: string }[]
-  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number }
+  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
   readonly observedAt: string
 }
 
@@ -198,6 +250,9 @@ export interface ClusterView {
   readonly pools: readonly PoolView[]
   readonly podCount: number
   readonly dnsAnswers: boolean
+  /** When the certificates of its API end; null where nobody told. */
+  readonly certificatesUntil: string | null
+  readonly backups: readonly { readonly id: string; readonly at: string; readonly bytes: number; readonly objects: number }[]
   readonly observedAt: string
 }
 
@@ -232,6 +287,9 @@ export interface FleetView {
   readonly ledger: readonly LedgerEntry[]
   readonly catalogue: readonly Release[]
   readonly sshKeys: readonly string[]
+  /** Public halves by name, where they are known. */
+  readonly sshPublic: Readonly<Record<string, string>>
+  readonly credentials: readonly CredentialView[]
   /** What running changes have taken but the ports do not report yet. */
   readonly reservations: readonly (Reservation & { readonly change: string })[]
   /** Clusters that were asked and did not tell anything, with the ISO time they last did. */

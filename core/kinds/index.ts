@@ -2,7 +2,11 @@
 import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
+import { orphansAdopt, orphansRemove, siteHosts, siteNetwork, siteQuota, siteService, wireRecord, wireRoute } from '../ground'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
+
+/** At most this many remedies are shown for one failed step. */
+const remediesPerFailure = 4
 
 /** A kind with its intent type closed over: it reads an unknown intent and refuses what does not fit. */
 export interface Kind {
@@ -51,14 +55,31 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
           subjects: (view) => of.subjects(intent, view),
           guardedBy: (view) => of.guardedBy(intent, view),
           after: (view) => of.after?.(intent, view) ?? null,
-          answers: (view, failure, step) => (of.answers ? provenAnswers(of, intent, view, of.answers(intent, view, failure, step), `step|${step.id}`) : []),
+          answers: (view, failure, step) => {
+            const rules = of.answeredBy?.(failure) ?? []
+            const known = rules.length === 0 ? [] : findingsOf(of, intent, view, applyChange).filter((finding) => rules.includes(finding.rule)).flatMap((finding) => finding.remedies)
+            const offered = of.answers ? provenAnswers(of, intent, view, of.answers(intent, view, failure, step), `step|${step.id}`) : []
+            return [...known, ...offered].filter((remedy, i, all) => all.findIndex((other) => other.says === remedy.says) === i).slice(0, remediesPerFailure)
+          },
         },
       }
     },
   }
 }
 
-export const kinds: readonly Kind[] = [kind(clusterRaise), kind(clusterTakedown), kind(imagePlace)]
+export const kinds: readonly Kind[] = [
+  kind(clusterRaise),
+  kind(clusterTakedown),
+  kind(imagePlace),
+  kind(siteService),
+  kind(siteQuota),
+  kind(siteHosts),
+  kind(siteNetwork),
+  kind(wireRoute),
+  kind(wireRecord),
+  kind(orphansRemove),
+  kind(orphansAdopt),
+]
 
 export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)
 

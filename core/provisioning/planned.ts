@@ -16,6 +16,8 @@ export interface PlannedMachine {
   readonly offered: SizeView | undefined
   readonly rootDiskGb: number
   readonly lifetime: 'on-demand' | 'spot'
+  /** How often it is made anew within the run. */
+  readonly again: number
 }
 
 export interface Planned {
@@ -43,7 +45,8 @@ export const defaultControlPlaneSize = (site: SiteView): string =>
 const zoneAt = (zones: readonly string[], index: number): string => zones[index % Math.max(1, zones.length)] ?? ''
 
 function machinesOf(intent: RaiseIntent, site: SiteView, release: Release | undefined): readonly PlannedMachine[] {
-  if (site.kind === 'edge') return []
+  // A draft that names machines is raised on those.
+  if (site.kind === 'edge' || intent.machines.length > 0) return []
   const sizes = new Map(site.sizes.map((size) => [size.name, size]))
   const planned: PlannedMachine[] = []
   // A hall's size brings its disk; a cloud's root disk is what is asked for, or what the image needs.
@@ -63,6 +66,7 @@ function machinesOf(intent: RaiseIntent, site: SiteView, release: Release | unde
         offered: sizes.get(size),
         rootDiskGb: disk(size, undefined),
         lifetime: 'on-demand',
+        again: intent.again?.[`${intent.name}-cp-${i + 1}`] ?? 0,
       })
     }
   }
@@ -79,6 +83,7 @@ function machinesOf(intent: RaiseIntent, site: SiteView, release: Release | unde
         offered: sizes.get(pool.size),
         rootDiskGb: disk(pool.size, pool.rootDiskGb),
         lifetime: pool.lifetime,
+        again: intent.again?.[`${intent.name}-${pool.name}-${i + 1}`] ?? 0,
       })
     }
   })
@@ -92,7 +97,7 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
   const network = (name: string | undefined, role: NetworkView['role']): NetworkView | undefined =>
     name === undefined ? site?.networks.find((other) => other.role === role) : site?.networks.find((other) => other.name === name)
   const managementNetwork = network(intent.networks.management, 'management')
-  const ownInHall = site?.kind === 'hall' && intent.controlPlane.kind === 'own'
+  const ownInHall = site?.kind === 'hall' && intent.controlPlane.kind === 'own' && intent.machines.length === 0
   return {
     intent,
     view,
@@ -107,6 +112,9 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
         : null,
   }
 }
+
+/** Whether control-plane machines are kept clear of workloads. */
+export const tolerated = (planned: Planned): boolean => planned.intent.controlPlane.kind === 'own' && !planned.intent.controlPlane.alsoWorkers
 
 /** What other running changes have taken at a site and the ports do not report yet. */
 export const reservationsAt = (view: FleetView, site: string): readonly Reservation[] => view.reservations.filter((taken) => taken.site === site)

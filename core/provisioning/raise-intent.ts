@@ -31,6 +31,8 @@ const controlPlane = z.discriminatedUnion('kind', [
     alsoWorkers: z.boolean().default(false),
     size: text.optional(),
     zones: z.array(text).max(20).optional(),
+    /** Whether the API is first started on a machine that goes again, or on the first machine that stays. */
+    begins: z.enum(['first-machine', 'temporary-machine']).optional(),
   }),
   z.strictObject({ kind: z.literal('managed'), tier: z.enum(['plain', 'assured']) }),
 ])
@@ -43,6 +45,23 @@ const machine = z.strictObject({
   wipe: text.optional(),
   card: text.optional(),
   address: text.optional(),
+  /** How it is taken into use: installed over its boot server, or by a join script that somebody runs on it. */
+  by: z.enum(['install', 'script']).optional(),
+})
+
+const services = z.strictObject({
+  webProxy: z.strictObject({ url: text, except: z.array(text).max(100).default([]) }).optional(),
+  authorities: z.array(z.strictObject({ name: text, pem: z.string().max(20_000) })).max(20).default([]),
+  timeServers: z.array(text).max(10).optional(),
+  nameServers: z.array(text).max(10).optional(),
+  registryMirror: text.optional(),
+  mtu: z.int().min(576).max(9216).optional(),
+})
+
+const security = z.strictObject({
+  encryptSecrets: z.boolean().default(true),
+  auditPolicy: z.enum(['none', 'metadata', 'requests']).default('metadata'),
+  identityProvider: z.strictObject({ issuer: text, client: text }).optional(),
 })
 
 export const raiseIntent = z.strictObject({
@@ -61,10 +80,22 @@ export const raiseIntent = z.strictObject({
       frontage: text.optional(),
       staticAddresses: z.array(text).max(200).optional(),
       virtualAddresses: text.optional(),
+      /** Whether nodes of a cloud get addresses of their own outside, too. */
+      nodeAddresses: z.enum(['private', 'public']).optional(),
+      /** How workers of a hall get theirs. */
+      addressing: z.enum(['dhcp', 'static']).optional(),
     })
     .default({}),
   machines: z.array(machine).max(100).default([]),
   sshKey: text.optional(),
+  /** Names that should resolve to the API and to what comes in. */
+  names: z.strictObject({ api: text.optional(), ingress: text.optional() }).optional(),
+  services: services.optional(),
+  security: security.optional(),
+  storageClass: text.optional(),
+  bootData: z.strictObject({ handOver: z.enum(['inline', 'published']).default('inline') }).optional(),
+  /** Machines of a halted run that are made anew, with how often. */
+  again: z.record(text, z.int().min(1).max(20)).optional(),
 })
 
 export type RaiseIntent = z.infer<typeof raiseIntent>

@@ -4,11 +4,13 @@
  * in parallel → add-ons → tokens revoked → DNS asked and a pod tried on each pool.
  */
 import { longestPath, type Plan, ref, type Step, type StepId } from '../changes'
-import { clusterRanges, formatAddress, parseCidr } from '../addresses'
+import { clusterRanges, formatAddress, parseCidr, parseRange } from '../addresses'
 import type { Reservation, SiteView } from '../fleet'
 import { siteSpend } from '../spend'
 import { boxAddress, cardNetwork } from './checks/box'
-import { controlPlanePool, type Planned, type PlannedMachine } from './planned'
+import { bootOfBox, bootOfMachine, type BootOf } from './boot-plan'
+import { controlPlanePool, type Planned, type PlannedMachine, reservationsAt, tolerated } from './planned'
+import { lowestFree, takenIn } from './static-addresses'
 import { estimates, from, step } from './steps'
 import { askRetry } from './steps'
 
@@ -17,8 +19,6 @@ interface Graph {
   readonly reserves: Reservation[]
   readonly creates: string[]
 }
-
-const tolerated = (planned: Planned): boolean => planned.intent.controlPlane.kind === 'own' && !planned.intent.controlPlane.alsoWorkers
 
 function registerStep(planned: Planned, endpoint: string | null): Step {
   const { intent, release } = planned
@@ -71,21 +71,64 @@ const joinArgs = (planned: Planned, machine: { name: string; pool: string; zone:
     zone: machine.zone,
     roles: machine.roles,
     labels: pool?.labels ?? {},
+    ...(planned.intent.services?.timeServers ? { timeServers: planned.intent.services.timeServers } : {}),
     taints: machine.pool === controlPlanePool && tolerated(planned) ? [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' }] : (pool?.taints ?? []),
   }
 }
+
+/** What the boot step tells the site of a machine’s boot data: how much arrives, and what it must turn out to be. */
+const bootArgs = (boot: BootOf) => ({ handed: boot.handed.handed, bytes: boot.handed.bytes, lines: boot.handed.lines, digest: boot.handed.digest, instance: boot.wish.instance })
+
+/** Boot data that is too large for its field is put on the boot server first; returns what the boot waits for. */
+function publishStep(graph: Graph, planned: Planned, boot: BootOf, after: readonly StepId[]): readonly StepId[] {
+  if (boot.handed.handed === 'inline') return []
+  const id = `publish:${boot.machine}${boot.wish.instance.endsWith('-1') ? '' : `@${boot.wish.instance.split('-').pop() ?? ''}`}`
+  const name = `${planned.intent.name}/${boot.machine}/user-data`
+  graph.steps.push(
+    step({
+      id,
+      after,
+      group: boot.machine,
+      says: `publish ${boot.handed.fullBytes} bytes of boot data, hand over a pointer`,
+      command: { port: 'site', verb: 'bootdata.publish', args: { site: planned.intent.site, cluster: planned.intent.name, name, bytes: boot.handed.fullBytes, digest: boot.handed.digest } },
+      undo: { port: 'site', verb: 'bootdata.withdraw', args: { site: planned.intent.site, names: [name] } },
+      seconds: estimates.publishBootData,
+    }),
+  )
+  return [id]
+}
+
+/** Names that the boot step hands on, as the machine will use them. */
+const surroundings = (planned: Planned) => ({ nameServers: planned.intent.services?.nameServers ?? [], timeServers: planned.intent.services?.timeServers ?? [] })
 
 /** Create and boot one machine; returns the id of the last step. */
 function machineSteps(graph: Graph, planned: Planned, machine: PlannedMachine, after: readonly StepId[], address: string | null): StepId {
   const { intent, site, release } = planned
   const hall = site?.kind === 'hall'
-  const create = `create:${machine.name}`
-  const boot = `boot:${machine.name}`
+  const suffix = machine.again === 0 ? '' : `@${machine.again}`
+  const create = `create:${machine.name}${suffix}`
+  const boot = `boot:${machine.name}${suffix}`
+  if (machine.again > 0) {
+    // What was made before and turned out bad goes first; those steps are taken back by this one.
+    const before = Array.from({ length: machine.again }, (_, i) => (i === 0 ? '' : `@${i}`))
+    graph.steps.push(
+      step({
+        id: `discard:${machine.name}${suffix}`,
+        after,
+        group: machine.name,
+        says: 'discard the machine that would not run',
+        command: { port: 'site', verb: 'machine.delete', args: { site: intent.site, name: machine.name } },
+        replaces: before.flatMap((was) => [`create:${machine.name}${was}`, `boot:${machine.name}${was}`, `publish:${machine.name}${was}`, `discard:${machine.name}${was}`]),
+        seconds: estimates.deleteMachine,
+      }),
+    )
+  }
+  const made = site ? bootOfMachine(planned, site, machine, address) : null
   const network = machine.role === 'control-plane' && hall ? planned.managementNetwork?.name : hall ? planned.nodesNetwork?.name : undefined
   graph.steps.push(
     step({
       id: create,
-      after,
+      after: machine.again > 0 ? [`discard:${machine.name}${suffix}`] : after,
       group: machine.name,
       says: hall ? 'place on a host, clone the disk' : `create in ${machine.zone}`,
       command: {
@@ -108,12 +151,15 @@ function machineSteps(graph: Graph, planned: Planned, machine: PlannedMachine, a
       undo: { port: 'site', verb: 'machine.delete', args: { site: intent.site, name: machine.name } },
       seconds: hall ? estimates.createInHall : estimates.createInCloud,
     }),
+  )
+  const published = made ? publishStep(graph, planned, made, [create]) : []
+  graph.steps.push(
     step({
       id: boot,
-      after: [create],
+      after: [create, ...published],
       group: machine.name,
       says: 'power on, first boot, runtime and agent',
-      command: { port: 'site', verb: 'machine.boot', args: { site: intent.site, name: machine.name } },
+      command: { port: 'site', verb: 'machine.boot', args: { site: intent.site, name: machine.name, ...(made ? { bootData: bootArgs(made) } : {}), ...surroundings(planned) } },
       undo: { port: 'site', verb: 'machine.stop', args: { site: intent.site, name: machine.name } },
       seconds: hall ? estimates.bootInHall : estimates.bootInCloud,
     }),
@@ -202,7 +248,9 @@ function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
     graph.reserves.push({ kind: 'address', site: site.name, what: address })
     graph.creates.push(ref('address', site.name, address))
   }
-  const booted = used.map(({ machine, box, address, network }) => {
+  const booted = used.map(({ machine, box, address, network }, i) => {
+    const made = bootOfBox(planned, site, box, i)
+    if (machine.by === 'script') return { machine, box, boot: callSteps(graph, planned, machine, box, address, network) }
     const install = `install:${box.name}`
     const boot = `boot:${box.name}`
     const disk = machine.disk ?? box.disks[0]?.identifier ?? ''
@@ -216,7 +264,7 @@ function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
         undo: { port: 'site', verb: 'box.clear', args: { site: site.name, name: box.name } },
         seconds: estimates.installBox,
       }),
-      step({ id: boot, after: [install], group: machine.nodeName, says: 'restart from disk, first boot, runtime and agent', command: { port: 'site', verb: 'machine.boot', args: { site: site.name, name: box.name } }, undo: { port: 'site', verb: 'machine.stop', args: { site: site.name, name: box.name } }, seconds: estimates.bootBox }),
+      step({ id: boot, after: [install], group: machine.nodeName, says: 'restart from disk, first boot, runtime and agent', command: { port: 'site', verb: 'machine.boot', args: { site: site.name, name: box.name, ...(made ? { bootData: bootArgs(made) } : {}), ...surroundings(planned) } }, undo: { port: 'site', verb: 'machine.stop', args: { site: site.name, name: box.name } }, seconds: estimates.bootBox }),
     )
     graph.reserves.push({ kind: 'machine', site: site.name, zone: box.zone, what: box.name, cores: box.cores, memoryBytes: box.memoryBytes })
     graph.creates.push(ref('node', intent.name, machine.nodeName))
@@ -229,6 +277,93 @@ function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
     joinStep(graph, planned, { name: machine.nodeName, pool: pool(machine.roles), zone: box.zone, roles: machine.roles }, box.name, ['api', boot]),
   )
   closingSteps(graph, planned, joined, [...new Set(booted.filter(({ machine }) => machine.roles.includes('worker')).map(({ machine }) => pool(machine.roles)))])
+}
+
+/** A machine that somebody runs the join script on: its call is waited for, then it is taken into use as it stands. */
+function callSteps(graph: Graph, planned: Planned, machine: Planned['intent']['machines'][number], box: SiteView['boxes'][number], address: string, network: string): StepId {
+  const { intent } = planned
+  const call = `call:${box.name}`
+  const take = `take:${box.name}`
+  graph.steps.push(
+    step({
+      id: call,
+      after: ['register'],
+      group: machine.nodeName,
+      says: `wait for the call of ${box.name}: run its join script there`,
+      command: { port: 'ledger', verb: 'join.await', args: { cluster: intent.name, site: intent.site, machine: box.name, node: machine.nodeName, card: machine.card ?? box.cards[0]?.name ?? '', address } },
+      undo: { port: 'ledger', verb: 'join.forget', args: { cluster: intent.name, machine: box.name } },
+      seconds: estimates.awaitCall,
+      retry: { attempts: 1, firstSeconds: 10, mostSeconds: 10 },
+    }),
+    step({
+      id: take,
+      after: [call, 'addresses'],
+      group: machine.nodeName,
+      says: 'take it into use: agent set up for the cluster',
+      command: { port: 'site', verb: 'box.take', args: { site: intent.site, name: box.name, cluster: intent.name, release: planned.release?.version ?? '', card: machine.card ?? box.cards[0]?.name ?? '', address, network } },
+      undo: { port: 'site', verb: 'box.clear', args: { site: intent.site, name: box.name } },
+      seconds: estimates.takeBox,
+    }),
+  )
+  graph.reserves.push({ kind: 'machine', site: intent.site, zone: box.zone, what: box.name })
+  graph.creates.push(ref('node', intent.name, machine.nodeName))
+  return take
+}
+
+/** Virtual addresses held for the cluster, and a balancer on the first of them. Returns what the closing steps wait for. */
+function frontSteps(graph: Graph, planned: Planned, site: SiteView, after: readonly StepId[]): void {
+  const { intent } = planned
+  const virtual = virtualAddresses(planned, site)
+  const first = virtual[0]
+  if (first === undefined) return
+  const network = frontNetwork(planned, site)?.name ?? ''
+  const name = `${intent.name}-ingress`
+  graph.steps.push(
+    step({
+      id: 'virtual',
+      after: ['register'],
+      group: 'front',
+      says: `hold ${virtual.length === 1 ? first : `${virtual.length} virtual addresses from ${first}`}`,
+      command: { port: 'site', verb: 'address.hold', args: { site: site.name, cluster: intent.name, how: 'virtual', addresses: virtual.map((address) => ({ address, network, for: `${intent.name} virtual` })) } },
+      undo: { port: 'site', verb: 'address.release', args: { site: site.name, addresses: virtual } },
+      seconds: estimates.holdAddresses,
+    }),
+    step({
+      id: 'balancer',
+      after: ['virtual', ...after],
+      group: 'front',
+      says: `put ingress behind ${first}:443`,
+      command: { port: 'site', verb: 'balancer.create', args: { site: site.name, cluster: intent.name, name, address: first, port: 443, service: 'platform/ingress' } },
+      undo: { port: 'site', verb: 'balancer.delete', args: { site: site.name, name } },
+      seconds: estimates.balancer,
+    }),
+    step({
+      id: 'front',
+      after: ['balancer', 'add-ons'],
+      group: 'proof',
+      says: `connect to ${first}:443 from outside`,
+      command: { port: 'site', verb: 'front.try', args: { site: site.name, cluster: intent.name, name, nodes: planned.nodesNetwork?.name ?? '' } },
+      seconds: estimates.askDns,
+      retry: askRetry,
+    }),
+  )
+  for (const address of virtual) {
+    graph.reserves.push({ kind: 'address', site: site.name, what: address })
+    graph.creates.push(ref('address', site.name, address))
+  }
+  graph.creates.push(ref('balancer', site.name, name))
+}
+
+const frontNetwork = (planned: Planned, site: SiteView) => site.networks.find((other) => (planned.intent.networks.frontage === undefined ? other.role === 'frontage' : other.name === planned.intent.networks.frontage))
+
+/** The virtual addresses of a draft: those asked for; in a cloud, its lowest free one where a front is wanted. */
+function virtualAddresses(planned: Planned, site: SiteView): readonly string[] {
+  const { virtualAddresses: wish, frontage } = planned.intent.networks
+  const range = wish === undefined || wish === '' ? null : parseRange(wish)
+  if (range?.ok) return Array.from({ length: Number(range.value.last - range.value.first + 1n) }, (_, i) => formatAddress({ family: range.value.family, value: range.value.first + BigInt(i) })).slice(0, 256)
+  const network = frontNetwork(planned, site)
+  if (site.kind !== 'cloud' || frontage === undefined || !network) return []
+  return lowestFree(network, takenIn(network, site, reservationsAt(planned.view, site.name)), 1)
 }
 
 function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
@@ -264,19 +399,67 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
       graph.creates.push(ref('address', site.name, address))
     }
     const ready: StepId = held.length ? 'addresses' : 'register'
-    members.forEach((member, i) => {
-      const booted = machineSteps(graph, planned, member, i === 0 ? [ready] : ['api'], held[i + 1]?.address ?? null)
-      if (i === 0) apiStep(graph, planned, [booted], member.name, endpoint ?? from(booted, 'endpoint'))
-      const roles = tolerated(planned) ? ['control-plane'] : ['control-plane', 'worker']
-      joined.push(joinStep(graph, planned, { ...member, roles }, member.name, i === 0 ? ['api'] : ['api', booted]))
+    const first = members[0]
+    const temporary = intent.controlPlane.begins === 'temporary-machine' && first ? { ...first, name: `${intent.name}-begin`, again: 0 } : null
+    if (temporary) apiStep(graph, planned, [machineSteps(graph, planned, temporary, [ready], null)], temporary.name, endpoint ?? from(`boot:${temporary.name}`, 'endpoint'))
+    const roles = tolerated(planned) ? ['control-plane'] : ['control-plane', 'worker']
+    const membersJoined = members.map((member, i) => {
+      const begins = i === 0 && !temporary
+      const booted = machineSteps(graph, planned, member, begins ? [ready] : ['api'], held[i + 1]?.address ?? null)
+      if (begins) apiStep(graph, planned, [booted], member.name, endpoint ?? from(booted, 'endpoint'))
+      return joinStep(graph, planned, { ...member, roles }, member.name, begins ? ['api'] : ['api', booted])
     })
+    joined.push(...membersJoined)
+    if (temporary) {
+      graph.steps.push(
+        step({
+          id: 'leave:begin',
+          after: membersJoined,
+          group: temporary.name,
+          says: 'leave the control plane to the machines that stay',
+          command: { port: 'cluster', verb: 'member.leave', args: { cluster: intent.name, machine: temporary.name } },
+          seconds: estimates.joinNode,
+          retry: askRetry,
+        }),
+        step({ id: 'delete:begin', after: ['leave:begin'], group: temporary.name, says: 'delete the temporary machine', command: { port: 'site', verb: 'machine.delete', args: { site: site.name, name: temporary.name } }, seconds: estimates.deleteMachine }),
+      )
+      joined.push('delete:begin')
+    }
+  }
+  const staticWorkers = workerAddresses(planned, site, workers)
+  if (staticWorkers.size > 0) {
+    const network = planned.nodesNetwork?.name ?? ''
+    graph.steps.push(
+      step({
+        id: 'worker-addresses',
+        after: ['register'],
+        group: 'network',
+        says: `hold ${staticWorkers.size} addresses for workers`,
+        command: { port: 'site', verb: 'address.hold', args: { site: site.name, cluster: intent.name, addresses: [...staticWorkers].map(([name, address]) => ({ address, network, for: name })) } },
+        undo: { port: 'site', verb: 'address.release', args: { site: site.name, addresses: [...staticWorkers.values()] } },
+        seconds: estimates.holdAddresses,
+      }),
+    )
+    for (const address of staticWorkers.values()) {
+      graph.reserves.push({ kind: 'address', site: site.name, what: address })
+      graph.creates.push(ref('address', site.name, address))
+    }
   }
   for (const worker of workers) {
-    const booted = machineSteps(graph, planned, worker, ['api'], null)
+    const booted = machineSteps(graph, planned, worker, ['api'], staticWorkers.get(worker.name) ?? null)
     joined.push(joinStep(graph, planned, { ...worker, roles: ['worker'] }, worker.name, [booted]))
   }
   const pools = [...new Set([...(tolerated(planned) ? [] : members), ...workers].map((machine) => machine.pool))]
   closingSteps(graph, planned, joined, pools)
+  frontSteps(graph, planned, site, joined)
+}
+
+/** Static addresses for a hall’s workers, where the draft wants them: the lowest free ones of the node network. */
+function workerAddresses(planned: Planned, site: SiteView, workers: readonly PlannedMachine[]): ReadonlyMap<string, string> {
+  const network = planned.nodesNetwork
+  if (site.kind !== 'hall' || planned.intent.networks.addressing !== 'static' || !network) return new Map()
+  const free = lowestFree(network, takenIn(network, site, reservationsAt(planned.view, site.name)), workers.length)
+  return new Map(workers.flatMap((worker, i): [string, string][] => (free[i] === undefined ? [] : [[worker.name, free[i]]])))
 }
 
 /** The site as it will be once the draft has run, as far as it costs anything. */
@@ -304,12 +487,12 @@ export function raisePlan(planned: Planned): Plan {
     { kind: 'range', site: site.name, domain: site.domain, what: intent.ranges.pods },
     { kind: 'range', site: site.name, domain: site.domain, what: intent.ranges.services },
   )
-  if (site.kind === 'edge') raiseOnBoxes(graph, planned, site)
+  if (site.kind === 'edge' || intent.machines.length > 0) raiseOnBoxes(graph, planned, site)
   else raiseOnMachines(graph, planned, site)
   return {
     steps: graph.steps,
     creates: graph.creates,
-    alters: site.kind === 'edge' ? intent.machines.map((machine) => ref('machine', site.name, machine.machine)) : [],
+    alters: intent.machines.length > 0 ? intent.machines.map((machine) => ref('machine', site.name, machine.machine)) : [],
     removes: [],
     ...longestPath(graph.steps),
     spend: { before: siteSpend(site).perMonth, after: siteSpend(siteAfter(site, planned)).perMonth },

@@ -6,6 +6,7 @@ import { checkBoxes } from './checks/box'
 import { checkName, checkRelease, checkSite } from './checks/identity'
 import { checkControlPlane, checkHostRoom, checkPools, checkQuota, checkRootDisks, checkSizes, checkZones } from './checks/machines'
 import { checkRanges, checkStaticAddresses, checkVirtualAddresses } from './checks/ranges'
+import { checkAuthorities, checkBootData, checkCredentials, checkLeases, checkMtu, checkNames, checkNameServer, checkOutsideQuota, checkRoute, checkStorageClass, checkStores, checkTime } from './checks/surroundings'
 import { type Check, planned, type Planned } from './planned'
 import { type RaiseIntent, raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
@@ -56,6 +57,18 @@ const checks: readonly Check[] = [
   checkRanges,
   checkStaticAddresses,
   checkVirtualAddresses,
+  checkRoute,
+  checkLeases,
+  checkNameServer,
+  checkTime,
+  checkNames,
+  checkStores,
+  checkStorageClass,
+  checkOutsideQuota,
+  checkMtu,
+  checkBootData,
+  checkAuthorities,
+  checkCredentials,
   checkSshKey,
   checkLifecycle,
 ]
@@ -66,37 +79,59 @@ function prove(intent: RaiseIntent, view: FleetView, results: StepResults): read
   const wanted = planned(intent, view).machines.length + intent.machines.length
   const ready = nodes.filter((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True'))
   const dns = results['dns']
+  const front = results['front']
   const tried = Object.entries(results).filter(([id]) => id.startsWith('try:'))
   return [
     { says: 'Its API answers', holds: cluster?.apiAnswers === true, observed: cluster ? `${cluster.endpoint} ${cluster.apiAnswers ? 'answered' : 'did not answer'}` : 'no such cluster' },
     { says: 'Every node is ready', holds: nodes.length >= wanted && ready.length === nodes.length, observed: `${ready.length} of ${wanted} ready` },
     { says: 'Its DNS answers', holds: dns?.['answers'] === true, observed: typeof dns?.['says'] === 'string' ? dns['says'] : 'not asked' },
+    ...(front ? [{ says: 'It can be reached from outside', holds: front['answers'] === true, observed: typeof front['says'] === 'string' ? front['says'] : 'not tried' }] : []),
     ...tried.map(([id, result]): Proof => ({ says: `A pod runs on ${id.slice(4)}`, holds: result['ran'] === true, observed: typeof result['says'] === 'string' ? result['says'] : 'not tried' })),
   ]
 }
 
-/** Amendments of the draft that might get past a failure: the checks, run on what is known now, offer them. */
+/** Where the cause of a failure shows in the check, once the site reports it. */
+const shownBy: Readonly<Record<string, readonly string[]>> = {
+  'image-missing': ['image.present'],
+  'no-stock': ['size.stock', 'size.zone'],
+  'size-unknown': ['size.zone', 'size.offered'],
+  'no-room': ['hosts.room'],
+  'store-full': ['store.room'],
+  quota: ['quota.cores'],
+  'quota-balancers': ['quota.balancers'],
+  'address-taken': ['addresses.static', 'address.free', 'virtual.held'],
+  'no-address': ['network.leases'],
+  'dhcp-silent': ['network.dhcp'],
+  'name-server': ['names.server'],
+  'clock-skew': ['time.reachable'],
+  'route-missing': ['route.missing'],
+}
+
+/** Failures that lie in one machine: it is made anew. */
+const machineFlaws = ['runtime-failed', 'agent-silent', 'machine-died', 'machine-gone', 'boot-data-missing']
+
+/** Amendments of the draft that the check does not offer by itself, because the cause shows nowhere but in the failure. */
 function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: Step) {
   const context = planned(intent, view)
-  const rules: Readonly<Record<string, readonly string[]>> = {
-    'image-missing': ['image.present'],
-    'no-stock': ['size.stock', 'size.zone'],
-    'no-room': ['hosts.room'],
-    quota: ['quota.cores'],
-    'address-taken': ['addresses.static', 'address.free'],
+  const name = step.command.args['name'] ?? step.command.args['machine']
+  const machine = context.machines.find((other) => other.name === name)
+  if (machineFlaws.includes(failure.reason) && machine) {
+    return [{ says: `Make ${machine.name} anew`, change: { patchDraft: [{ op: 'add', path: '/again', value: { ...intent.again, [machine.name]: machine.again + 1 } } as const] } }]
   }
-  const wanted = rules[failure.reason] ?? []
-  const offered = checks
-    .flatMap((check): readonly RawFinding[] => check(context))
-    .filter((finding) => wanted.includes(finding.rule))
-    .flatMap((finding) => finding.offers ?? [])
-  if (failure.reason !== 'no-stock' && failure.reason !== 'unavailable') return offered
+  if (failure.reason === 'boot-data-malformed' || failure.reason === 'boot-data-large') {
+    return [{ says: 'Publish the boot data on the boot server and hand over a pointer', change: { patchDraft: [{ op: 'add', path: '/bootData', value: { handOver: 'published' } } as const] } }]
+  }
+  if (failure.reason === 'join-card' && typeof name === 'string') {
+    const index = intent.machines.findIndex((other) => other.machine === name)
+    const better = /use (\S+)\./.exec(failure.says)?.[1]
+    return better === undefined || index < 0 ? [] : [{ says: `Use ${better} for ${name}`, change: { patchDraft: [{ op: 'add', path: `/machines/${index}/card`, value: better } as const] } }]
+  }
+  if (failure.reason !== 'no-stock' && failure.reason !== 'unavailable') return []
   const zone = step.command.args['zone']
   const others = context.site?.zones.filter((other) => other !== zone) ?? []
-  const pool = context.machines.find((machine) => machine.name === step.command.args['name'])
-  if (!pool || others.length === 0) return offered
-  const path = `/${pool.field.replace(/\[(\d+)\]/g, '/$1')}/zones`
-  return [...offered, { says: `Put ${pool.pool} in ${listText(others)}`, change: { patchDraft: [{ op: 'add', path, value: others } as const] } }]
+  if (!machine || others.length === 0) return []
+  const path = `/${machine.field.replace(/\[(\d+)\]/g, '/$1')}/zones`
+  return [{ says: `Put ${machine.pool} in ${listText(others)}`, change: { patchDraft: [{ op: 'add', path, value: others } as const] } }]
 }
 
 export const clusterRaise: ChangeKind<RaiseIntent> = {
@@ -113,5 +148,6 @@ export const clusterRaise: ChangeKind<RaiseIntent> = {
   },
   plan: (intent, view) => raisePlan(planned(intent, view)),
   prove,
+  answeredBy: (failure) => shownBy[failure.reason] ?? [],
   answers,
 }

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest'
-import type { NetworkView, SiteView } from '../fleet'
+import { bareSite, type NetworkView, type SiteView } from '../fleet'
 import { addressObjection, findAddresses, lowestFree, takenIn } from './static-addresses'
 
 const network: NetworkView = { name: 'management', range: '10.20.0.0/28', role: 'management', gateway: '10.20.0.1', dhcp: '10.20.0.8-10.20.0.10' }
 const held = (address: string) => ({ address, network: 'management', for: 'alder API', cluster: 'alder', how: 'static' as const })
-const site = (addresses: readonly string[]): SiteView => ({ name: 's', title: '', kind: 'hall', arch: 'x86-64', domain: 'd', connected: true, zones: ['a'], overcommit: 1, reservePerZone: 0, quotaCores: null, networks: [network], sizes: [], images: [], hosts: [], boxes: [], machines: [], addresses: addresses.map(held), disks: [], managedTiers: [], controlPlanes: [], prices: { diskGbMonth: 0, kwh: 0, hostMonth: 0, spotShare: 0 }, observedAt: '' })
+const site = (addresses: readonly string[]): SiteView => ({ ...bareSite('s', 'hall', 'd'), zones: ['a'], networks: [network], addresses: addresses.map(held) })
 
 describe('the addresses of an own control plane', () => {
   it('are one for the API, one for each machine and one spare: the lowest free ones', () => {

@@ -29,6 +29,16 @@ export const estimates = {
   clearBox: { likely: 60, worst: 120 },
   deleteControlPlane: { likely: 120, worst: 240 },
   placeImage: { likely: 260, worst: 430 },
+  publishBootData: { likely: 6, worst: 20 },
+  awaitCall: { likely: 300, worst: 1800 },
+  takeBox: { likely: 50, worst: 120 },
+  balancer: { likely: 20, worst: 60 },
+  drainNode: { likely: 40, worst: 240 },
+  restartMachine: { likely: 105, worst: 200 },
+  renewCertificates: { likely: 60, worst: 150 },
+  takeBackup: { likely: 30, worst: 90 },
+  tryBackup: { likely: 45, worst: 120 },
+  restoreBackup: { likely: 75, worst: 180 },
   releaseAddresses: { likely: 4, worst: 12 },
 } as const satisfies Record<string, Estimate>
 

@@ -1,8 +1,10 @@
 /**
- * Whether the hosts of a hall take more machines, by cores (with the hall's overcommit) and memory.
- * Greedy: largest machine first, onto the emptiest host of the zone asked for; control-plane machines of one
- * cluster never share a host; afterwards the loss of any one host must leave room for its machines on the
- * rest of the zone, restarted in order of name onto the first host with room. O(machines × hosts).
+ * Whether the hosts of a hall take more machines: by cores (with the hall's overcommit) and memory (without), zone by
+ * zone; control-plane machines of one cluster never share a host; afterwards the loss of any one host must leave room
+ * for its machines on the rest of their zone.
+ * Exact up to 24 machines to be placed, and for failover up to 24 in one zone: the answer is a placement, or the
+ * smallest set that does not fit (fewest, then lexically first names). Past that first-fit decreasing.
+ * Exact search is bounded by `mostTries` placements tried a zone; machines and hosts that are alike are tried once.
  */
 import { compareText } from '../units'
 
@@ -11,6 +13,8 @@ export interface RoomHost {
   readonly zone: string
   readonly cores: number
   readonly memoryBytes: number
+  /** Hosts out of service or dead take nothing. */
+  readonly service?: 'in' | 'out' | 'dead'
 }
 
 export interface PlacedMachine {
@@ -19,6 +23,7 @@ export interface PlacedMachine {
   readonly host: string | null
   readonly cores: number
   readonly memoryBytes: number
+  readonly apart?: string | null
 }
 
 export interface MachineWish {
@@ -35,76 +40,203 @@ export interface HallRoom {
   readonly unfit: readonly { readonly name: string; readonly says: string }[]
 }
 
+/** Up to so many machines the answer is exact. */
+export const exactMachines = 24
+const mostTries = 60_000
+
 interface Load {
-  readonly host: RoomHost
-  cores: number
-  memoryBytes: number
-  readonly holds: { name: string; cores: number; memoryBytes: number }[]
-  readonly groups: Set<string>
+  readonly host: string
+  readonly cores: number
+  readonly memoryBytes: number
+  freeCores: number
+  freeMemory: number
+  readonly holds: { readonly cores: number; readonly memoryBytes: number; readonly apart: string | null }[]
 }
 
-/** The first machine that has no room when `lost` is gone, or null. */
-function homelessAfterLoss(lost: Load, zone: readonly Load[], overcommit: number): string | null {
-  const rest = zone.filter((load) => load !== lost).map((load) => ({ ...load }))
-  for (const machine of [...lost.holds].sort((a, b) => compareText(a.name, b.name))) {
-    const target = rest.find((load) => fits(load, machine, overcommit))
-    if (!target) return machine.name
-    target.cores += machine.cores
-    target.memoryBytes += machine.memoryBytes
+type Thing = Load['holds'][number]
+
+const takes = (load: Load, thing: Thing): boolean => load.freeCores >= thing.cores && load.freeMemory >= thing.memoryBytes && (thing.apart === null || !load.holds.some((other) => other.apart === thing.apart))
+
+const put = (load: Load, thing: Thing): void => {
+  load.freeCores -= thing.cores
+  load.freeMemory -= thing.memoryBytes
+  load.holds.push(thing)
+}
+
+const take = (load: Load, thing: Thing): void => {
+  load.holds.splice(load.holds.lastIndexOf(thing), 1)
+  load.freeCores += thing.cores
+  load.freeMemory += thing.memoryBytes
+}
+
+const bigger = (a: Thing, b: Thing): number => b.cores - a.cores || b.memoryBytes - a.memoryBytes
+
+/** Two hosts are alike for what is to come if they have the same room and hold machines of the same groups. */
+const likeness = (load: Load): string => `${load.freeCores}/${load.freeMemory}/${load.holds.flatMap((thing) => thing.apart ?? []).sort().join(',')}`
+
+/** Whether `things` all fit somewhere on `loads`, which are left as they were. First-fit decreasing first; then, if few enough, every way. */
+function packs(things: readonly Thing[], loads: readonly Load[], exact: boolean): boolean {
+  const sorted = [...things].sort(bigger)
+  const done: [Load, Thing][] = []
+  const undo = (): void => {
+    for (const [load, thing] of done.splice(0).reverse()) take(load, thing)
+  }
+  for (const thing of sorted) {
+    // After a loss machines of one group may have to share a host for a while; room is what counts.
+    const target = loads.find((load) => load.freeCores >= thing.cores && load.freeMemory >= thing.memoryBytes)
+    if (!target) break
+    put(target, thing)
+    done.push([target, thing])
+  }
+  const greedy = done.length === sorted.length
+  undo()
+  if (greedy || !exact) return greedy
+  let tries = 0
+  const place = (i: number): boolean => {
+    const thing = sorted[i]
+    if (!thing) return true
+    const seen = new Set<string>()
+    for (const load of loads) {
+      if (load.freeCores < thing.cores || load.freeMemory < thing.memoryBytes) continue
+      const like = `${load.freeCores}/${load.freeMemory}`
+      if (seen.has(like)) continue
+      seen.add(like)
+      if (++tries > mostTries) return false
+      put(load, thing)
+      const found = place(i + 1)
+      take(load, thing)
+      if (found) return true
+    }
+    return false
+  }
+  return place(0)
+}
+
+/** The first host whose loss would leave machines without room on the rest of its zone, or null. */
+function hostThatMayNotDie(loads: readonly Load[]): Load | null {
+  const machines = loads.reduce((sum, load) => sum + load.holds.length, 0)
+  for (const lost of loads) {
+    const rest = loads.filter((load) => load !== lost)
+    if (!packs(lost.holds, rest, machines <= exactMachines)) return lost
   }
   return null
 }
 
-const fits = (load: Load, machine: { cores: number; memoryBytes: number }, overcommit: number): boolean =>
-  load.cores + machine.cores <= load.host.cores * overcommit && load.memoryBytes + machine.memoryBytes <= load.host.memoryBytes
+/** A way to place all of `wishes` on the zone, as hosts in their order; null if there is none. */
+function placeAll(wishes: readonly MachineWish[], loads: readonly Load[], reserve: boolean): readonly string[] | null {
+  const free = loads.reduce((sum, load) => sum + load.freeCores, 0)
+  const asked = wishes.reduce((sum, wish) => sum + wish.cores, 0)
+  const largest = Math.max(0, ...loads.map((load) => load.cores))
+  // What survives the loss of the largest host must at least fit by sums.
+  if (asked > free - (reserve ? largest : 0) && wishes.length > 0) return null
+  const order = wishes.map((wish, i) => ({ wish, i })).sort((a, b) => bigger(a.wish, b.wish) || compareText(a.wish.name, b.wish.name))
+  const hosts = wishes.map(() => '')
+  let tries = 0
+  const place = (at: number): boolean => {
+    const next = order[at]
+    if (!next) return !reserve || hostThatMayNotDie(loads) === null
+    const seen = new Set<string>()
+    // Emptiest first: spread leaves the most room for what may be lost.
+    for (const load of [...loads].sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host))) {
+      if (!takes(load, next.wish)) continue
+      const like = likeness(load)
+      if (seen.has(like)) continue
+      seen.add(like)
+      if (++tries > mostTries) return false
+      put(load, next.wish)
+      hosts[next.i] = load.host
+      if (place(at + 1)) {
+        take(load, next.wish)
+        return true
+      }
+      take(load, next.wish)
+    }
+    return false
+  }
+  return place(0) ? hosts : null
+}
 
-/** Places `wishes` beside what stands. `reserve` false leaves the failover reserve out of account. */
-export function hallRoom(
-  hosts: readonly RoomHost[],
-  standing: readonly PlacedMachine[],
-  wishes: readonly MachineWish[],
-  overcommit: number,
-  reserve: boolean,
-): HallRoom {
-  const loads = hosts.map((host): Load => ({ host, cores: 0, memoryBytes: 0, holds: [], groups: new Set() }))
-  const byName = new Map(loads.map((load) => [load.host.name, load]))
-  const put = (load: Load, machine: { name: string; cores: number; memoryBytes: number }): void => {
-    load.cores += machine.cores
-    load.memoryBytes += machine.memoryBytes
-    load.holds.push(machine)
+const loadsOf = (zone: string, hosts: readonly RoomHost[], standing: readonly PlacedMachine[], overcommit: number): readonly Load[] =>
+  hosts
+    .filter((host) => host.zone === zone && (host.service ?? 'in') === 'in')
+    .map((host): Load => {
+      const load: Load = { host: host.name, cores: host.cores * overcommit, memoryBytes: host.memoryBytes, freeCores: host.cores * overcommit, freeMemory: host.memoryBytes, holds: [] }
+      for (const machine of standing) if (machine.host === host.name) put(load, { cores: machine.cores, memoryBytes: machine.memoryBytes, apart: machine.apart ?? null })
+      return load
+    })
+
+/** Why a machine has no place although the others stand as they do. */
+function whyNot(wish: MachineWish, loads: readonly Load[], known: boolean): string {
+  if (loads.length === 0) return known ? `every host of ${wish.zone} is out of service` : `${wish.zone} has no host.`
+  const apart = loads.filter((load) => wish.apart === null || !load.holds.some((other) => other.apart === wish.apart))
+  if (apart.length === 0) return `every host of ${wish.zone} holds another machine of its control plane`
+  if (!apart.some((load) => takes(load, wish))) {
+    const most = Math.max(0, ...apart.map((load) => load.freeCores))
+    return most >= wish.cores ? `no host of ${wish.zone} has its memory left` : `no host of ${wish.zone} takes ${wish.cores} cores: the emptiest has ${most} left`
   }
-  for (const machine of standing) {
-    const load = machine.host === null ? undefined : byName.get(machine.host)
-    if (load) put(load, machine)
-  }
+  return `one host’s worth of ${wish.zone} is kept for failover: with it placed, the loss of a host would leave machines with nowhere to restart`
+}
+
+/** Places one after the other, largest first, onto the emptiest host; what breaks the reserve stays out. */
+function firstFit(wishes: readonly MachineWish[], loads: readonly Load[], reserve: boolean, known: boolean): HallRoom {
   const placed: { name: string; host: string }[] = []
   const unfit: { name: string; says: string }[] = []
-  const ordered = [...wishes].sort((a, b) => b.cores - a.cores || b.memoryBytes - a.memoryBytes || compareText(a.name, b.name))
-  for (const wish of ordered) {
-    const zone = loads.filter((load) => load.host.zone === wish.zone)
-    const apart = zone.filter((load) => wish.apart === null || !load.groups.has(wish.apart))
-    const roomy = apart.filter((load) => fits(load, wish, overcommit)).sort((a, b) => a.cores - b.cores || compareText(a.host.name, b.host.name))
-    const target = roomy[0]
-    if (!target) {
-      const most = Math.max(0, ...zone.map((load) => load.host.cores * overcommit - load.cores))
-      unfit.push({
-        name: wish.name,
-        says: zone.length === 0 ? `${wish.zone} has no host.` : apart.length === 0 ? `every host of ${wish.zone} holds another machine of its control plane` : `no host of ${wish.zone} takes ${wish.cores} cores: the emptiest has ${most} left`,
-      })
-      continue
+  for (const wish of [...wishes].sort((a, b) => bigger(a, b) || compareText(a.name, b.name))) {
+    const target = [...loads].sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host)).find((load) => takes(load, wish))
+    if (target) {
+      put(target, wish)
+      if (!reserve || hostThatMayNotDie(loads) === null) {
+        placed.push({ name: wish.name, host: target.host })
+        continue
+      }
+      take(target, wish)
     }
-    put(target, wish)
-    if (wish.apart !== null) target.groups.add(wish.apart)
-    const homeless = reserve ? zone.map((load) => homelessAfterLoss(load, zone, overcommit)).find((name) => name !== null) : undefined
-    if (homeless !== undefined) {
-      target.cores -= wish.cores
-      target.memoryBytes -= wish.memoryBytes
-      target.holds.pop()
-      if (wish.apart !== null) target.groups.delete(wish.apart)
-      unfit.push({ name: wish.name, says: `one host’s worth of ${wish.zone} is kept for failover: with it placed, ${homeless} would have nowhere to restart` })
-      continue
-    }
-    placed.push({ name: wish.name, host: target.host.name })
+    unfit.push({ name: wish.name, says: whyNot(wish, loads, known) })
   }
-  return { placed, unfit: unfit.sort((a, b) => compareText(a.name, b.name)) }
+  return { placed, unfit }
+}
+
+/** The smallest set of a zone's wishes to leave out, and where the rest goes. */
+function exactly(wishes: readonly MachineWish[], loads: readonly Load[], reserve: boolean, known: boolean): HallRoom {
+  const classes = new Map<string, MachineWish[]>()
+  for (const wish of [...wishes].sort((a, b) => compareText(a.name, b.name))) {
+    const like = `${wish.cores}/${wish.memoryBytes}/${wish.apart ?? ''}`
+    classes.set(like, [...(classes.get(like) ?? []), wish])
+  }
+  const groups = [...classes.values()]
+  /** All ways to leave out `count` machines, alike ones by their first names. */
+  const ways = (count: number, from = 0): readonly (readonly MachineWish[])[] => {
+    const group = groups[from]
+    if (!group) return count === 0 ? [[]] : []
+    return Array.from({ length: Math.min(count, group.length) + 1 }, (_, k) => ways(count - k, from + 1).map((rest) => [...group.slice(0, k), ...rest])).flat()
+  }
+  const key = (set: readonly MachineWish[]): string => set.map((wish) => wish.name).sort(compareText).join('\n')
+  for (let out = 0; out <= wishes.length; out++) {
+    for (const left of [...ways(out)].sort((a, b) => compareText(key(a), key(b)))) {
+      const kept = wishes.filter((wish) => !left.includes(wish))
+      // What stands may break the reserve by itself: then nothing more is added, but nothing is blamed for it either.
+      const found = placeAll(kept, loads, reserve && kept.length > 0)
+      if (!found) continue
+      kept.forEach((wish, i) => {
+        const load = loads.find((other) => other.host === found[i])
+        if (load) put(load, wish)
+      })
+      return { placed: kept.map((wish, i) => ({ name: wish.name, host: found[i] ?? '' })), unfit: left.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })) }
+    }
+  }
+  return { placed: [], unfit: wishes.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })) }
+}
+
+/** Places `wishes` beside what stands. `reserve` false leaves the failover reserve out of account. */
+export function hallRoom(hosts: readonly RoomHost[], standing: readonly PlacedMachine[], wishes: readonly MachineWish[], overcommit: number, reserve: boolean): HallRoom {
+  const exact = wishes.length <= exactMachines
+  const zones = [...new Set(wishes.map((wish) => wish.zone))]
+  const parts = zones.map((zone) => {
+    const loads = loadsOf(zone, hosts, standing, overcommit)
+    const mine = wishes.filter((wish) => wish.zone === zone)
+    const known = hosts.some((host) => host.zone === zone)
+    return exact ? exactly(mine, loads, reserve, known) : firstFit(mine, loads, reserve, known)
+  })
+  const byName = (a: { readonly name: string }, b: { readonly name: string }): number => compareText(a.name, b.name)
+  return { placed: parts.flatMap((part) => part.placed).sort(byName), unfit: parts.flatMap((part) => part.unfit).sort(byName) }
 }

@@ -13,7 +13,7 @@ export function hostLoss(hosts: readonly RoomHost[], machines: readonly PlacedMa
   const dead = hosts.find((host) => host.name === lost)
   if (!dead) return null
   const others = hosts
-    .filter((host) => host.zone === dead.zone && host !== dead)
+    .filter((host) => host.zone === dead.zone && host !== dead && (host.service ?? 'in') === 'in')
     .map((host) => {
       const on = machines.filter((machine) => machine.host === host.name)
       return { host, cores: host.cores * overcommit - on.reduce((sum, machine) => sum + machine.cores, 0), memoryBytes: host.memoryBytes - on.reduce((sum, machine) => sum + machine.memoryBytes, 0) }

@@ -12,6 +12,7 @@ export interface SiteSpend {
   readonly machines: number
   readonly controlPlanes: number
   readonly disks: number
+  readonly balancers: number
   readonly power: number
   readonly writeOff: number
   /** The sum; all in units per month of 730 hours. */
@@ -40,8 +41,9 @@ export function siteSpend(site: SiteView): SiteSpend {
     machines: priced ? machines * monthHours : 0,
     controlPlanes,
     disks,
+    balancers: priced ? site.balancers.length * site.prices.balancerHour * monthHours : 0,
     power: priced ? 0 : (idle + machines) * monthHours,
     writeOff,
   }
-  return { ...parts, perMonth: parts.machines + parts.controlPlanes + parts.disks + parts.power + parts.writeOff }
+  return { ...parts, perMonth: parts.machines + parts.controlPlanes + parts.disks + parts.balancers + parts.power + parts.writeOff }
 }

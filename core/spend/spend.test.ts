@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import type { SiteView } from '../fleet'
+import { bareSite, type SiteView } from '../fleet'
 import { GiB } from '../units'
 import { machineHourly, siteSpend } from '.'
 
-const empty: SiteView = { name: 's', title: '', kind: 'cloud', arch: 'x86-64', domain: 'd', connected: true, zones: ['a'], overcommit: 1, reservePerZone: 0, quotaCores: null, networks: [], sizes: [{ name: 'post-4-16', cores: 4, memoryBytes: 16 * GiB, diskGb: 0, zones: ['a'], soldOut: [], hourly: 0.168 }], images: [], hosts: [], boxes: [], machines: [], addresses: [], disks: [], managedTiers: [{ tier: 'assured', hourly: 0.12 }], controlPlanes: [], prices: { diskGbMonth: 0.085, kwh: 0.31, hostMonth: 5200 / 48, spotShare: 0.31 }, observedAt: '' }
+const empty: SiteView = { ...bareSite('s', 'cloud', 'd'), zones: ['a'], sizes: [{ name: 'post-4-16', cores: 4, memoryBytes: 16 * GiB, diskGb: 0, zones: ['a'], soldOut: [], hourly: 0.168 }], images: [], hosts: [], boxes: [], machines: [], addresses: [], disks: [], managedTiers: [{ tier: 'assured', hourly: 0.12 }], controlPlanes: [], prices: { diskGbMonth: 0.085, kwh: 0.31, hostMonth: 5200 / 48, spotShare: 0.31, balancerHour: 0.027 } }
 const machine = (lifetime: 'on-demand' | 'spot') => ({ name: lifetime, zone: 'a', host: null, size: 'post-4-16', cores: 4, memoryBytes: 16 * GiB, diskGb: 30, lifetime, power: 'on' as const, address: null, cluster: 'c' })
 
 describe('a cloud', () => {

@@ -455,7 +455,8 @@ export class Changes {
 /** The first done step, outside the register, that a plan would have done otherwise; null if there is none. */
 function doneDifferently<S extends { readonly id: string; readonly command: Step['command'] }>(done: readonly S[], plan: Plan): S | null {
   const next = new Map(plan.steps.map((step) => [step.id, step]))
-  return done.find((step) => step.command.port !== 'ledger' && canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command)) ?? null
+  const replaced = new Set(plan.steps.flatMap((step) => step.replaces ?? []))
+  return done.find((step) => !replaced.has(step.id) && step.command.port !== 'ledger' && canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command)) ?? null
 }
 
 const siteIn = (intent: unknown): string | null => {

@@ -1,4 +1,7 @@
 /** Fills empty records with what Gyrarch knows at the start of the demo: register, catalogue, ledger, keys. */
+import { randomBytes } from 'node:crypto'
+import type { Credentials } from '../keys/credentials'
+import { readPublicKey } from '../keys/ssh-key'
 import type { Database } from '../records/database'
 import { ClusterRow, KeyRow, LedgerRow, ReleaseRow } from '../records/models'
 import { demoClusters, demoScenario } from '../ports/standin/demo'
@@ -13,7 +16,10 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
   await database.write(async (transaction) => {
     await ReleaseRow.bulkCreate(releases.map((release) => ({ ...release, baseImage: image.name, minimumRootDiskGb: image.minimumRootDiskGb })), { transaction })
     await LedgerRow.bulkCreate(ledger, { transaction })
-    await KeyRow.bulkCreate(sshKeys.map((name) => ({ name, line: null, fingerprint: null })), { transaction })
+    await KeyRow.bulkCreate(sshKeys.map(({ name, line }) => {
+      const read = readPublicKey(line)
+      return { name, line: read.ok ? read.key.line : null, fingerprint: read.ok ? read.key.fingerprint : null }
+    }), { transaction })
     await ClusterRow.bulkCreate(
       clusters.map((cluster) => ({
         name: cluster.name,
@@ -36,4 +42,9 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
     )
   })
   return true
+}
+
+/** Credentials for the demo’s clouds: made here, known to the stand-ins, as a person would have entered them. */
+export async function loadDemoCredentials(credentials: Credentials): Promise<void> {
+  for (const { site, name, until } of demoRecords().credentials) await credentials.enter({ site, name, until, secret: randomBytes(24).toString('base64url') })
 }

@@ -15,7 +15,8 @@ export const catalogueSchema = z.object({
 
 export const recordsSchema = z.object({
   ledger: z.array(z.object({ domain: z.string(), range: z.string(), name: z.string() })),
-  sshKeys: z.array(z.string()),
+  sshKeys: z.array(z.object({ name: z.string(), line: z.string() })),
+  credentials: z.array(z.object({ site: z.string(), name: z.string(), until: z.string() })),
 })
 
 /** The files as one document; each reader takes what is its own. */

@@ -4,7 +4,7 @@
  */
 import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
 import type { Release } from '~/core/releases'
-import { ChangeRow, LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
+import { ChangeRow, CredentialRow, LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
 import type { ClusterReport, Site } from '../ports/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
@@ -29,6 +29,8 @@ export class Fleet {
   private catalogue: readonly Release[] = []
   private entered: readonly LedgerRow[] = []
   private keys: readonly string[] = []
+  private keyLines: Readonly<Record<string, string>> = {}
+  private credentials: FleetView['credentials'] = []
   private reservations: FleetView['reservations'] = []
   private workedOn: readonly string[] = []
   private unheard: Record<string, string> = {}
@@ -70,7 +72,7 @@ export class Fleet {
   /** The last picture, with the clock’s time; what changed since is not in it. */
   last(): FleetView {
     const now = iso(this.outside.now)
-    return { version: this.version, now, sites: this.siteList, clusters: this.clusterList, ledger: this.ledger, catalogue: this.catalogue, sshKeys: this.keys, reservations: this.reservations, unheard: this.unheard, workedOn: this.workedOn }
+    return { version: this.version, now, sites: this.siteList, clusters: this.clusterList, ledger: this.ledger, catalogue: this.catalogue, sshKeys: this.keys, sshPublic: this.keyLines, credentials: this.credentials, reservations: this.reservations, unheard: this.unheard, workedOn: this.workedOn }
   }
 
   /** Asks a cluster; one that cannot be reached at all keeps what it told last, with the time. */
@@ -112,7 +114,10 @@ export class Fleet {
       this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
     }
     if (register) {
-      this.keys = (await KeyRow.findAll({ order: [['name', 'ASC']] })).map((row) => row.name)
+      const keyRows = await KeyRow.findAll({ order: [['name', 'ASC']] })
+      this.keys = keyRows.map((row) => row.name)
+      this.keyLines = Object.fromEntries(keyRows.flatMap((row) => (row.line === null ? [] : [[row.name, row.line] as const])))
+      this.credentials = (await CredentialRow.findAll({ order: [['site', 'ASC'], ['name', 'ASC']] })).map((row) => ({ site: row.site, name: row.name, fingerprint: row.fingerprint, until: row.until, checked: row.checkedAt === null ? null : { at: row.checkedAt, says: row.checkedSays ?? '', good: row.checkedGood === true } }))
       this.reservations = (await ReservationRow.findAll()).map((row) => ({
         change: String(row.change),
         kind: row.kind,

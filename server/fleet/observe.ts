@@ -6,7 +6,9 @@ import type { ClusterReport, NodeReport, Site } from '~/server/ports/standin/rep
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
 
-export function siteView(site: Site, now: number): SiteView {
+export function siteView(given: Site, now: number): SiteView {
+  // What only the site itself knows stays there.
+  const { credentials: _credentials, bootDataCutAt: _cut, soldOut: _sold, managedFrom: _from, ...site } = given
   return {
     ...site,
     sizes: site.sizes.map((size) => ({
@@ -16,9 +18,9 @@ export function siteView(site: Site, now: number): SiteView {
       diskGb: size.diskGb,
       hourly: size.hourly,
       zones: size.zones,
-      soldOut: site.soldOut.flatMap((entry) => (entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [])),
+      soldOut: given.soldOut.flatMap((entry) => (entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [])),
     })),
-    machines: site.machines.map((machine) => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster })),
+    machines: site.machines.map((machine) => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster, apart: machine.apart })),
     observedAt: iso(now),
   }
 }
@@ -74,6 +76,8 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
     pools: [...registered, ...others],
     podCount: report?.podCount ?? 0,
     dnsAnswers: report?.dnsAnswers ?? false,
+    certificatesUntil: report ? iso(report.certificatesUntil) : null,
+    backups: (report?.backups ?? []).map((backup) => ({ ...backup, at: iso(backup.at) })),
     observedAt: iso(now),
   }
 }

@@ -32,6 +32,15 @@ export const recordMigrations: readonly Migration[] = [
     name: '0002-public-keys',
     up: sql(`ALTER TABLE ssh_keys ADD COLUMN line TEXT`, `ALTER TABLE ssh_keys ADD COLUMN fingerprint TEXT`, `CREATE UNIQUE INDEX ssh_keys_fingerprint ON ssh_keys (fingerprint)`),
   },
+  {
+    name: '0003-ground',
+    up: sql(
+      `CREATE TABLE credentials (site TEXT NOT NULL, name TEXT NOT NULL, sealed TEXT NOT NULL, fingerprint TEXT NOT NULL, until TEXT NOT NULL, checkedAt TEXT, checkedSays TEXT, checkedGood TINYINT(1), PRIMARY KEY (site, name))`,
+      `CREATE TABLE joins (change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, machine TEXT NOT NULL, cluster TEXT NOT NULL, site TEXT NOT NULL, node TEXT NOT NULL, card TEXT NOT NULL, address TEXT NOT NULL, token TEXT NOT NULL, until TEXT NOT NULL, usedAt TEXT, facts JSON, PRIMARY KEY (change, machine))`,
+      `CREATE UNIQUE INDEX joins_token ON joins (token)`,
+      `CREATE TABLE templates (name TEXT PRIMARY KEY, says TEXT NOT NULL, kind TEXT NOT NULL, intent JSON NOT NULL, open JSON NOT NULL, shipped TINYINT(1) NOT NULL)`,
+    ),
+  },
 ]
 
 export const standinMigrations: readonly Migration[] = [

@@ -137,6 +137,42 @@ export class KeyRow extends Model<InferAttributes<KeyRow>, InferCreationAttribut
   declare fingerprint: string | null
 }
 
+export class CredentialRow extends Model<InferAttributes<CredentialRow>, InferCreationAttributes<CredentialRow>> {
+  declare site: string
+  declare name: string
+  declare sealed: string
+  declare fingerprint: string
+  declare until: string
+  declare checkedAt: string | null
+  declare checkedSays: string | null
+  declare checkedGood: boolean | null
+}
+
+/** A machine that is waited for, and what it told when its join script ran. */
+export class JoinRow extends Model<InferAttributes<JoinRow>, InferCreationAttributes<JoinRow>> {
+  declare change: number
+  declare machine: string
+  declare cluster: string
+  declare site: string
+  declare node: string
+  declare card: string
+  declare address: string
+  /** SHA-256 of the token; the token itself is not kept. */
+  declare token: string
+  declare until: string
+  declare usedAt: string | null
+  declare facts: Record<string, unknown> | null
+}
+
+export class TemplateRow extends Model<InferAttributes<TemplateRow>, InferCreationAttributes<TemplateRow>> {
+  declare name: string
+  declare says: string
+  declare kind: string
+  declare intent: unknown
+  declare open: string[]
+  declare shipped: boolean
+}
+
 export class AuthorityRow extends Model<InferAttributes<AuthorityRow>, InferCreationAttributes<AuthorityRow>> {
   declare cluster: string
   /** The names its certificate covers; a change of names makes a new one. */
@@ -233,5 +269,14 @@ export function defineRecords(sequelize: Sequelize): void {
   )
   LedgerRow.init({ id: { type: INTEGER, primaryKey: true, autoIncrement: true }, domain: text(), range: text(), name: text() }, { ...common, tableName: 'ledger' })
   KeyRow.init({ name: { ...text(), primaryKey: true }, line: { type: TEXT, allowNull: true }, fingerprint: optionalText() }, { ...common, tableName: 'ssh_keys' })
+  CredentialRow.init(
+    { site: { ...text(), primaryKey: true }, name: { ...text(), primaryKey: true }, sealed: { type: TEXT, allowNull: false }, fingerprint: text(), until: text(), checkedAt: optionalText(), checkedSays: optionalText(), checkedGood: { type: BOOLEAN, allowNull: true } },
+    { ...common, tableName: 'credentials' },
+  )
+  JoinRow.init(
+    { change: { ...whole(), primaryKey: true }, machine: { ...text(), primaryKey: true }, cluster: text(), site: text(), node: text(), card: text(), address: text(), token: text(), until: text(), usedAt: optionalText(), facts: optionalJson() },
+    { ...common, tableName: 'joins' },
+  )
+  TemplateRow.init({ name: { ...text(), primaryKey: true }, says: text(), kind: text(), intent: json(), open: json(), shipped: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'templates' })
   AuthorityRow.init({ cluster: { ...text(), primaryKey: true }, covers: { type: TEXT, allowNull: false }, certificate: { type: TEXT, allowNull: false }, fingerprint: text(), expires: text() }, { ...common, tableName: 'authorities' })
 }

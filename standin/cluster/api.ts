@@ -6,9 +6,9 @@ import type { Cluster, Operation, OperationFailure } from '../world'
 import { networkWorkload } from './platform'
 import { record } from './pods'
 
-/** Whether the API answers: it was started, and for an own control plane a majority of its machines is on. */
-export function apiAnswers(sim: { site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined }, cluster: Cluster): boolean {
-  if (!cluster.apiUp) return false
+/** Whether the API answers: it was started, its certificates hold, and for an own control plane a majority of its machines is on. */
+export function apiAnswers(sim: { readonly now: number; site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined }, cluster: Cluster): boolean {
+  if (!cluster.apiUp || cluster.certificatesUntil <= sim.now) return false
   if (cluster.managed) return true
   return membersUp(sim, cluster) * 2 > cluster.members.length
 }
@@ -21,6 +21,9 @@ export function membersUp(sim: { site(name: unknown): { machines: readonly { nam
 /** The cluster if its API answers, else the failure a caller meets. */
 export function answering(sim: Sim, name: unknown): Cluster | OperationFailure {
   const cluster = sim.cluster(name)
+  if (cluster && cluster.certificatesUntil <= sim.now) {
+    return permanent('certificate-expired', `The certificates of ${cluster.name} have expired.`, { about: `certificate/${cluster.name}/api`, says: `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 16)}Z` }, { about: `cluster/${cluster.name}`, says: 'x509: certificate has expired' })
+  }
   if (cluster && apiAnswers(sim, cluster)) return cluster
   return transient('api-down', `The API of ${String(name)} does not answer.`, { about: `cluster/${String(name)}`, says: cluster ? 'no answer within 10 s' : 'no such cluster' })
 }
@@ -69,6 +72,8 @@ export const apiStart: Behaviour = {
           nextBlock: 0,
           nextName: 0,
           tokens: 1,
+          certificatesUntil: sim.now + 365 * 86_400_000,
+          backups: [],
           createdAt: sim.now,
         }
         cluster.apiUp = true

@@ -3,9 +3,10 @@ import { parseCidr } from '../../core/addresses'
 import { GiB, MiB } from '../../core/units'
 import { permanent, recordsArg, textArg, textMap, textsArg } from '../args'
 import type { Behaviour } from '../engine/simulator'
+import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Condition, Machine, Node, Taint } from '../world'
-import { answering } from './api'
+import { answering, apiAnswers } from './api'
 import { fillWorkload, loads, record } from './pods'
 
 /** What an agent keeps back, computed as agents do it: in floating point, rounded down at the end. */
@@ -71,6 +72,28 @@ export const nodeJoin: Behaviour = {
         const machine = agentOn(sim, op.args['site'], op.args['machine'])
         if ('class' in machine) return machine
         const name = textArg(op, 'node')
+        const site = sim.site(op.args['site'])
+        const about = `machine/${site?.name ?? ''}/${machine.name}`
+        if (machine.skewSeconds !== undefined) {
+          const times = textsArg(op, 'timeServers')
+          const all = Object.values(sim.world.sites).flatMap((other) => (other.domain === site?.domain ? other.timeServers : []))
+          const sources = times.length > 0 ? all.filter((server) => times.includes(server.name)) : (site?.timeServers ?? [])
+          // Clocks are set again as soon as a server answers.
+          if (sources.some((server) => server.answers)) delete machine.skewSeconds
+          else {
+            return permanent(
+              'clock-skew',
+              `${name} is refused: its certificate is not valid yet, because its clock is ${Math.round(machine.skewSeconds / 60)} min behind.`,
+              { about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`, says: 'does not answer' },
+              { about, says: `clock ${Math.round(machine.skewSeconds / 60)} min behind` },
+              { about: `node/${cluster.name}/${name}`, says: 'x509: certificate is not yet valid' },
+            )
+          }
+        }
+        const silent = strike(sim, 'agent-silent', [`site/${site?.name ?? ''}`, about])
+        if (silent) {
+          return { class: silent.mode, reason: 'agent-silent', says: `The node agent of ${name} has not registered.`, chain: [{ about: `agent/${site?.name ?? ''}/${machine.name}`, says: 'loops: its configuration names an API that it cannot parse' }, { about: `node/${cluster.name}/${name}`, says: 'not registered within 120 s' }] }
+        }
         if (cluster.nodes.some((node) => node.name === name)) return `${name} is registered already`
         if (cluster.nodes.length >= blocks(cluster)) return permanent('pod-range-full', `The pod range ${cluster.pods} has no block left for ${name}.`, { about: `cluster/${cluster.name}`, says: 'pod range is used up' })
         const roles = textsArg(op, 'roles')
@@ -127,6 +150,11 @@ export const nodeRemove: Behaviour = {
         // The last member stays in the books until the API itself is stopped.
         if (cluster.members.length > 1) cluster.members = cluster.members.filter((member) => member !== node.machine)
         record(sim, cluster, 'Normal', 'Removed', `node/${node.name}`, 'removed from the cluster')
+        // Controllers make anew what ran on it; an API without a majority makes nothing.
+        if (apiAnswers(sim, cluster) && cluster.nodes.length > 0) {
+          const load = loads(cluster)
+          for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
+        }
         return `${node.name} removed`
       },
     },

@@ -65,6 +65,7 @@ export function schedulePod(cluster: Cluster, pod: Pod, workload: Workload, load
     if (!best || used < best.used || (used === best.used && node.name < best.node.name)) best = { node, load: here, used }
   }
   if (!best) {
+    if (only !== undefined) pod.wants = only
     pod.waits = `0 of ${cluster.nodes.length} nodes take it: ${[...tally].map(([why, count]) => `${count} ${why}`).join(', ') || 'there is none'}`
     return
   }
@@ -121,8 +122,9 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
     else sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/start`, 14), { kind: 'pod-runs', cluster: cluster.name, pod: podKey(pod) })
   }
   if (workload.kind === 'DaemonSet') {
-    const covered = new Set(mine.map((pod) => pod.node))
-    for (const node of cluster.nodes) if (!covered.has(node.name)) make(0, node.name)
+    const covered = new Set(mine.map((pod) => pod.node ?? pod.wants ?? null))
+    // Its controller makes pods only for nodes that its selector takes, and never a second for one that waits.
+    for (const node of cluster.nodes) if (!covered.has(node.name) && (workload.pool === null || node.pool === workload.pool)) make(0, node.name)
   } else if (workload.kind !== 'CronJob') {
     for (let i = mine.length; i < workload.replicas; i++) make(i)
   }

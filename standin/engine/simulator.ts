@@ -11,6 +11,10 @@ import type { Cluster, Fault, Operation, OperationFailure, SimEvent, Site, World
 import { behaviours } from '../behaviours'
 import { startFault } from '../faults'
 import { podRuns } from '../cluster/pods'
+import { powerEvent } from '../sites/power'
+
+/** What can be put into the queue for later. */
+export type Later = { kind: 'pod-runs'; cluster: string; pod: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' }
 
 /** What an event or command of the simulation can see and do. */
 export interface Sim {
@@ -20,7 +24,7 @@ export interface Sim {
   cluster(name: unknown): Cluster | undefined
   /** Seeded milliseconds around a median, named by what happens to whom. */
   takes(name: string, medianSeconds: number): number
-  schedule(delayMs: number, event: { kind: 'pod-runs'; cluster: string; pod: string } | { kind: 'fault'; fault: Fault }): void
+  schedule(delayMs: number, event: Later): void
   touch(slice: string): void
 }
 
@@ -96,7 +100,7 @@ export class Simulator implements Sim {
     return spreadMs(this.world.seed, name, medianSeconds)
   }
 
-  schedule(delayMs: number, event: { kind: 'pod-runs'; cluster: string; pod: string } | { kind: 'fault'; fault: Fault }): void {
+  schedule(delayMs: number, event: Later): void {
     this.queue.push({ at: this.clock + delayMs, seq: this.seq++, ...event })
   }
 
@@ -176,6 +180,9 @@ export class Simulator implements Sim {
         return
       case 'fault':
         startFault(this, event.fault)
+        return
+      case 'power':
+        powerEvent(this, event.site, event.machine, event.what)
         return
     }
   }

@@ -49,7 +49,7 @@ export const addressHold: Behaviour = {
           if (!site.networks.some((other) => other.name === network)) return permanent('no-network', `${site.name} has no network ${network}.`, { about: `network/${site.name}/${network}`, says: 'does not exist' })
         }
         for (const { address, network, for: purpose } of wanted) {
-          if (!site.addresses.some((held) => held.address === address)) hold(sim, site, { address, network, for: purpose, cluster: textArg(op, 'cluster'), how: 'static' })
+          if (!site.addresses.some((held) => held.address === address)) hold(sim, site, { address, network, for: purpose, cluster: textArg(op, 'cluster'), how: op.args['how'] === 'virtual' ? 'virtual' : 'static' })
         }
         return wanted.length === 1 ? `${wanted[0]?.address ?? ''} held` : `${wanted.map((item) => item.address).join(', ')} held`
       },

@@ -90,3 +90,30 @@ export const boxClear: Behaviour = {
     },
   ],
 }
+
+/** A machine that runs already is taken into use as it stands: nothing is written over, its agent is set up. */
+export const boxTake: Behaviour = {
+  stages: [
+    {
+      seconds: 45,
+      then: (sim, op) => {
+        const found = boxOf(sim, op)
+        const about = `machine/${textArg(op, 'site')}/${textArg(op, 'name')}`
+        if (!found) return permanent('machine-gone', `There is no machine ${textArg(op, 'name')} at ${textArg(op, 'site')}.`, { about, says: 'does not exist' })
+        const { site, box } = found
+        if (box.usedBy !== null && box.usedBy !== textArg(op, 'cluster')) return permanent('machine-used', `${box.name} is in use by ${box.usedBy}.`, { about, says: `used by ${box.usedBy}` })
+        const address = optionalText(op, 'address')
+        box.usedBy = textArg(op, 'cluster')
+        if (!site.machines.some((machine) => machine.name === box.name)) {
+          site.machines = [
+            ...site.machines,
+            { name: box.name, zone: box.zone, host: box.name, size: box.name, cores: box.cores, memoryBytes: box.memoryBytes, diskGb: box.disks[0]?.sizeGb ?? 0, gpus: 0, lifetime: 'on-demand', release: textArg(op, 'release'), cluster: textArg(op, 'cluster'), apart: null, network: textArg(op, 'network'), box: box.name, power: 'on', agent: true, address, createdAt: sim.now },
+          ]
+        }
+        if (address !== null && !site.addresses.some((held) => held.address === address)) hold(sim, site, { address, network: textArg(op, 'network'), for: box.name, cluster: textArg(op, 'cluster'), how: 'static' })
+        sim.touch(`site:${site.name}`)
+        return `agent of ${textArg(op, 'release')} set up on ${box.name}, traffic over ${textArg(op, 'card')}`
+      },
+    },
+  ],
+}

@@ -1,9 +1,11 @@
 /** Machines: placed on a host or bought from a cloud, cloned from a base image, booted, stopped, deleted. */
 import { numberArg, optionalText, permanent, textArg, transient } from '../args'
 import type { Behaviour, Sim } from '../engine/simulator'
-import { diesBooting, strike, unavailable } from '../faults'
+import { diesBooting, forgetMachineFaults, store, strike, unavailable } from '../faults'
 import type { Host, Machine, Operation, OperationFailure, Site } from '../world'
+import { uniform } from '../engine/random'
 import { hold, leaseFrom, release } from './addresses'
+import { heardAgain, powerLost } from './power'
 
 const machineOf = (sim: Sim, op: Operation): { site: Site; machine: Machine } | undefined => {
   const site = sim.site(op.args['site'])
@@ -19,8 +21,8 @@ const gone = (op: Operation): OperationFailure =>
  * `reserve` hosts' worth of each zone stays free; the objection says which limit was met.
  */
 function hostFor(site: Site, zone: string, cores: number, memoryBytes: number, apart: string | null): { host: Host } | { says: string } {
-  const hosts = site.hosts.filter((host) => host.zone === zone)
-  if (hosts.length === 0) return { says: `${zone} has no host` }
+  const hosts = site.hosts.filter((host) => host.zone === zone && (host.service ?? 'in') === 'in')
+  if (hosts.length === 0) return { says: site.hosts.some((host) => host.zone === zone) ? `every host of ${zone} is out of service` : `${zone} has no host` }
   const used = new Map(hosts.map((host) => [host.name, { cores: 0, memoryBytes: 0, groups: new Set<string>() }]))
   for (const machine of site.machines) {
     const load = machine.host === null ? undefined : used.get(machine.host)
@@ -74,6 +76,12 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
   const apart = optionalText(op, 'apart')
   const spot = site.kind === 'hall' ? hostFor(site, zone, size.cores, size.memoryBytes, apart) : { host: null }
   if ('says' in spot) return permanent('no-room', `No host takes ${name}: ${spot.says}.`, { about: `zone/${site.name}/${zone}`, says: spot.says }, { about, says: 'was not placed' })
+  if (site.kind === 'hall') {
+    const { usableGb, usedGb } = store(site, zone)
+    if (usedGb + rootDiskGb > usableGb) {
+      return permanent('store-full', `The disk store of ${zone} has ${usableGb - usedGb} GB left; ${name} needs ${rootDiskGb}.`, { about: `store/${site.name}/${zone}`, says: `${usedGb} of ${usableGb} GB in use` }, { about, says: 'its root disk could not be cloned' })
+    }
+  }
   const network = optionalText(op, 'network') ?? site.networks.find((other) => other.zone === zone)?.name ?? site.networks[0]?.name ?? ''
   const cluster = textArg(op, 'cluster')
   site.machines = [
@@ -99,7 +107,7 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
       createdAt: sim.now,
     },
   ]
-  site.disks = [...site.disks, { name: `${name}-root`, sizeGb: rootDiskGb, machine: name, cluster }]
+  site.disks = [...site.disks, { name: `${name}-root`, sizeGb: rootDiskGb, machine: name, cluster, zone }]
   sim.touch(`site:${site.name}`)
   return spot.host ? `placed on ${spot.host.name}` : `created in ${zone}`
 }
@@ -122,9 +130,12 @@ export const machineCreate: Behaviour = {
 function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure | string {
   if (machine.address !== null) return `address ${machine.address}, held for it`
   const network = site.networks.find((other) => other.name === machine.network)
+  if (network?.dhcpAnswers === false) {
+    return permanent('dhcp-silent', `${machine.name} got no address: the DHCP server of ${machine.network} does not answer.`, { about: `network/${site.name}/${machine.network}`, says: 'DHCP server: no offer within 60 s, six requests sent' }, { about: `machine/${site.name}/${machine.name}`, says: 'has no address' })
+  }
   const address = network ? leaseFrom(site, network) : null
   if (!network || address === null) {
-    return permanent('no-address', `${machine.name} got no address on ${machine.network}.`, { about: `network/${site.name}/${machine.network}`, says: 'no free address' }, { about: `machine/${site.name}/${machine.name}`, says: 'has no address' })
+    return permanent('no-address', `${machine.name} got no address on ${machine.network}.`, { about: `network/${site.name}/${machine.network}`, says: `every address of ${network?.dhcp ?? network?.range ?? 'it'} is leased` }, { about: `machine/${site.name}/${machine.name}`, says: 'has no address' })
   }
   machine.address = address
   hold(sim, site, { address, network: network.name, for: machine.name, cluster: machine.cluster, how: 'dhcp' })
@@ -137,6 +148,58 @@ const withMachine =
     const found = machineOf(sim, op)
     return found ? what(sim, found.site, found.machine) : gone(op)
   }
+
+/** What cloud-init meets on a first boot, in the order in which it meets it. */
+function firstBoot(sim: Sim, op: Operation, site: Site, machine: Machine): string | OperationFailure {
+  const about = `machine/${site.name}/${machine.name}`
+  const fail = (failure: OperationFailure): OperationFailure => {
+    machine.power = 'failed'
+    sim.touch(`site:${site.name}`)
+    return failure
+  }
+  const death = diesBooting(sim, site.name, machine.name)
+  if (death) return fail(death)
+  const data = op.args['bootData']
+  const given = typeof data === 'object' && data !== null ? (data as Record<string, unknown>) : {}
+  const bytes = Number(given['bytes'] ?? 0)
+  const lines = Number(given['lines'] ?? 0)
+  const pointer = given['handed'] === 'pointer'
+  if (site.bootData.limitBytes !== null && bytes > site.bootData.limitBytes) {
+    return fail(permanent('boot-data-large', `The boot data of ${machine.name} is ${bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`, { about: `boot-data/${site.name}/${machine.name}`, says: 'refused by the machine service' }, { about, says: 'was not started' }))
+  }
+  if (site.bootDataCutAt !== null && bytes > site.bootDataCutAt) {
+    const line = Math.max(1, Math.floor((lines * site.bootDataCutAt) / bytes))
+    return fail(permanent('boot-data-malformed', `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`, { about: `boot-data/${site.name}/${machine.name}`, says: `${site.bootDataCutAt} of ${bytes} bytes arrived; line ${line}: unexpected end of text` }, { about, says: 'cloud-init stopped: no user, no key, no runtime' }))
+  }
+  if (pointer) {
+    const digest = String(given['digest'] ?? '')
+    const file = site.published.find((other) => other.digest === digest)
+    if (!file) return fail(permanent('boot-data-missing', `${machine.name} found no boot data behind its pointer.`, { about: `boot-data/${site.name}/${machine.name}`, says: 'not on the boot server' }, { about, says: 'cloud-init stopped' }))
+  }
+  machine.bootData = { bytes, instance: String(given['instance'] ?? machine.name), handed: pointer ? 'pointer' : 'inline' }
+  const network = site.networks.find((other) => other.name === machine.network)
+  const asked = textsOf(op.args['nameServers'])
+  const servers = asked.length > 0 ? asked : [network?.nameServer ?? site.nameServers[0]?.address].filter((one): one is string => one !== undefined)
+  const known = Object.values(sim.world.sites).flatMap((other) => (other.domain === site.domain ? other.nameServers : []))
+  if (servers.length > 0 && !servers.some((address) => known.some((server) => server.address === address && server.answers))) {
+    return fail(
+      permanent(
+        'name-server',
+        `${machine.name} cannot resolve names: no answer from ${servers.join(', ')}.`,
+        { about: asked.length > 0 ? `name-server/${site.name}/${servers[0] ?? ''}` : `network/${site.name}/${machine.network}`, says: asked.length > 0 ? 'does not answer' : `hands out name server ${servers[0] ?? ''}, which does not exist` },
+        { about, says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled` },
+      ),
+    )
+  }
+  const times = textsOf(op.args['timeServers'])
+  const all = Object.values(sim.world.sites).flatMap((other) => (other.domain === site.domain ? other.timeServers : []))
+  const sources = times.length > 0 ? all.filter((server) => times.includes(server.name)) : site.timeServers
+  if (sources.length > 0 && !sources.some((server) => server.answers)) machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
+  else delete machine.skewSeconds
+  return `first boot done: ${pointer ? 'boot data fetched and its SHA-256 verified, ' : ''}root file system grown, host keys made, ${machine.skewSeconds === undefined ? 'clock set' : `clock not set: no time server answered, it is ${Math.round(machine.skewSeconds / 60)} min behind`}`
+}
+
+const textsOf = (value: unknown): readonly string[] => (Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : [])
 
 export const machineBoot: Behaviour = {
   stages: [
@@ -151,17 +214,18 @@ export const machineBoot: Behaviour = {
     { seconds: 8, then: withMachine(takeAddress) },
     {
       seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 50 : 105),
+      then: (sim, op) => withMachine((_sim, site, machine) => firstBoot(sim, op, site, machine))(sim, op),
+    },
+    {
+      seconds: 25,
       then: withMachine((sim, site, machine) => {
-        const death = diesBooting(sim, site.name, machine.name)
-        if (death) {
-          machine.power = 'failed'
-          sim.touch(`site:${site.name}`)
-          return death
-        }
-        return 'first boot done: root file system grown, host keys made, clock set'
+        const fault = strike(sim, 'runtime-fails', [`site/${site.name}`, `machine/${site.name}/${machine.name}`])
+        if (!fault) return 'container runtime started'
+        machine.power = 'failed'
+        sim.touch(`site:${site.name}`)
+        return { class: fault.mode, reason: 'runtime-failed', says: `The container runtime of ${machine.name} does not start.`, chain: [{ about: `runtime/${site.name}/${machine.name}`, says: 'exit 1: image store is not writable, its metadata is damaged' }, { about: `machine/${site.name}/${machine.name}`, says: 'runs, but takes no containers' }] }
       }),
     },
-    { seconds: 25, then: withMachine(() => 'container runtime started') },
     {
       seconds: 20,
       then: withMachine((sim, site, machine) => {
@@ -176,6 +240,38 @@ export const machineBoot: Behaviour = {
     const machine = machineOf(sim, op)?.machine
     return { machine: textArg(op, 'name'), address: machine?.address ?? null, endpoint: `https://${machine?.address ?? ''}:6443` }
   },
+}
+
+/** Off and on again; the node on it speaks up once it runs. */
+export const machineRestart: Behaviour = {
+  stages: [
+    {
+      seconds: 15,
+      then: (sim, op) => {
+        const found = machineOf(sim, op)
+        if (!found) return gone(op)
+        const off = sim.world.faults.find((fault) => fault.kind === 'machine-off' && fault.about === `machine/${found.site.name}/${found.machine.name}`)
+        // What took the power away in the first place still does.
+        if (off) return permanent('no-power', `${found.machine.name} does not come on.`, { about: `machine/${found.site.name}/${found.machine.name}`, says: 'power control: no answer from its supply' })
+        if (found.machine.power !== 'off') powerLost(sim, found.site, found.machine)
+        return 'powered off'
+      },
+    },
+    {
+      seconds: 90,
+      then: (sim, op) => {
+        const found = machineOf(sim, op)
+        if (!found) return gone(op)
+        found.machine.power = 'on'
+        found.machine.agent = true
+        delete found.machine.offSince
+        sim.touch(`site:${found.site.name}`)
+        if (found.machine.cluster) sim.touch(`cluster:${found.machine.cluster}`)
+        heardAgain(sim, found.machine)
+        return 'started, node agent runs'
+      },
+    },
+  ],
 }
 
 export const machineStop: Behaviour = {
@@ -199,6 +295,7 @@ export function removeMachine(sim: Sim, site: Site, machine: Machine): void {
   site.machines = site.machines.filter((other) => other !== machine)
   site.disks = site.disks.filter((disk) => disk.machine !== machine.name)
   release(sim, site, (held) => held.how === 'dhcp' && held.for === machine.name)
+  forgetMachineFaults(sim, site.name, machine.name)
 }
 
 export const machineDelete: Behaviour = {

@@ -2,7 +2,7 @@
  * The simulator behind a message interface, so that it can live in a worker thread.
  * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
  */
-import { buildWorld, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World } from '~/standin'
+import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World } from '~/standin'
 
 /** A stamped command out of the log. */
 export interface LoggedCommand {
@@ -101,7 +101,8 @@ export class Engine {
       const after = Number(args['afterSeconds'] ?? 0)
       if (after > 0) this.sim.schedule(after * 1000, { kind: 'fault', fault })
       else startFault(this.sim, structuredClone(fault))
-    } else if (verb === 'fault.end') endFault(this.sim, String(args['id']))
+    } else if (verb === 'credential.enter') enterCredential(this.sim, String(args['site']), String(args['fingerprint']), Number(args['until']))
+    else if (verb === 'fault.end') endFault(this.sim, String(args['id']))
     else this.sim.command(key, verb, args)
   }
 

@@ -203,6 +203,20 @@ export class Outside implements CommandPort {
     return this.inLane(() => this.link.ask('faultObjection', { kind, about }))
   }
 
+  async enterCredential(site: string, fingerprint: string, until: number): Promise<void> {
+    await this.issue(`credential/${site}/${fingerprint}`, 'credential.enter', { site, fingerprint, until })
+    await this.tell()
+  }
+
+  /** What the site says to a credential, by the fingerprint of its secret. */
+  async checkCredential(site: string, fingerprint: string): Promise<{ readonly good: boolean; readonly says: string }> {
+    const known = await this.site(site)
+    if (!known) return { good: false, says: `${site} is not there` }
+    const credential = known.credentials.find((other) => other.fingerprint === fingerprint)
+    if (!credential) return { good: false, says: 'refused: not known' }
+    return credential.until > this.nowMs ? { good: true, says: 'accepted' } : { good: false, says: `refused: ended ${new Date(credential.until).toISOString().slice(0, 10)}` }
+  }
+
   /** Puts a fault into the world, now or after some seconds. */
   async putFault(fault: Omit<Fault, 'since'>, afterSeconds: number): Promise<void> {
     await this.issue(`fault/${fault.id}`, 'fault.put', { fault: { ...fault, since: this.nowMs + afterSeconds * 1000 }, afterSeconds })

@@ -1,0 +1,182 @@
+/**
+ * What a machine is handed before its first boot: cloud-init’s user-data, meta-data and network-config (version 2).
+ * Text only, the same for the same wish; no long-lived secret is in it. Over a site’s limit a pointer replaces the
+ * user-data: a script that fetches the full file, verifies its SHA-256 and stops on a mismatch.
+ * Source: cloud-init’s documented formats; the limit counts bytes of user-data after encoding.
+ */
+import { sha256 } from '@noble/hashes/sha2'
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils'
+import { stringify } from 'yaml'
+
+export interface BootWish {
+  readonly cluster: string
+  readonly site: string
+  readonly node: string
+  /** Changes at each replacement, so that cloud-init runs anew. */
+  readonly instance: string
+  readonly roles: readonly string[]
+  readonly release: string
+  /** Where the API answers; null while nobody knows, as for a managed control plane not ordered yet. */
+  readonly endpoint: string | null
+  /** A token for one use and 30 min, or the mark that stands for it. */
+  readonly token: string
+  readonly sshKeys: readonly string[]
+  readonly domain: string
+  readonly timeServers: readonly string[]
+  readonly nameServers: readonly string[]
+  readonly webProxy: { readonly url: string; readonly except: readonly string[] } | null
+  readonly authorities: readonly { readonly name: string; readonly pem: string }[]
+  readonly registryMirror: string | null
+  readonly labels: Readonly<Record<string, string>>
+  readonly taints: readonly { readonly key: string; readonly value: string; readonly effect: string }[]
+  readonly encryptSecrets: boolean
+  readonly auditPolicy: 'none' | 'metadata' | 'requests'
+  readonly identityProvider: { readonly issuer: string; readonly client: string } | null
+  readonly card: {
+    readonly name: string
+    readonly mac: string
+    /** With prefix length; null for DHCP. */
+    readonly address: string | null
+    readonly gateway: string | null
+    readonly mtu: number | null
+  }
+}
+
+export interface BootFiles {
+  readonly userData: string
+  readonly metaData: string
+  readonly networkConfig: string
+}
+
+/** What stands in a view where a secret would be. */
+export const masked = '••••••'
+
+const auditRules: Readonly<Record<BootWish['auditPolicy'], readonly unknown[]>> = {
+  none: [{ level: 'None' }],
+  metadata: [{ level: 'None', verbs: ['get', 'list', 'watch'], resources: [{ group: '', resources: ['events'] }] }, { level: 'Metadata' }],
+  requests: [
+    { level: 'None', verbs: ['get', 'list', 'watch'], resources: [{ group: '', resources: ['events'] }] },
+    { level: 'Metadata', resources: [{ group: '', resources: ['secrets', 'configmaps'] }, { group: 'authentication.k8s.io', resources: ['tokenreviews'] }] },
+    { level: 'Request', omitStages: ['RequestReceived'] },
+  ],
+}
+
+const yaml = (value: unknown): string => stringify(value, { lineWidth: 0 })
+
+/** The stable hardware address a site gives to a machine it makes: locally administered, derived from its name. */
+export function macOf(site: string, machine: string): string {
+  const hash = sha256(utf8ToBytes(`${site}/${machine}`))
+  return ['02', '47', ...[...hash.slice(0, 4)].map((byte) => byte.toString(16).padStart(2, '0'))].join(':')
+}
+
+function nodeConfig(wish: BootWish): Record<string, unknown> {
+  const member = wish.roles.includes('control-plane')
+  return {
+    cluster: wish.cluster,
+    node: wish.node,
+    roles: wish.roles,
+    release: wish.release,
+    api: wish.endpoint,
+    join: { token: wish.token, 'valid-minutes': 30, uses: 1 },
+    labels: wish.labels,
+    taints: wish.taints,
+    'traffic-card': wish.card.name,
+    ...(wish.registryMirror === null ? {} : { 'image-mirror': wish.registryMirror }),
+    ...(member ? { 'encrypt-secrets': wish.encryptSecrets, ...(wish.identityProvider === null ? {} : { 'identity-provider': { issuer: wish.identityProvider.issuer, 'client-id': wish.identityProvider.client } }) } : {}),
+  }
+}
+
+/** The full files for one machine. */
+export function bootFiles(wish: BootWish): BootFiles {
+  const member = wish.roles.includes('control-plane')
+  const files: Record<string, unknown>[] = [{ path: '/etc/gyrarch/node.yaml', permissions: '0600', content: yaml(nodeConfig(wish)) }]
+  if (member && wish.auditPolicy !== 'none') files.push({ path: '/etc/gyrarch/audit-policy.yaml', permissions: '0600', content: yaml({ apiVersion: 'audit.k8s.io/v1', kind: 'Policy', rules: auditRules[wish.auditPolicy] }) })
+  if (wish.webProxy) {
+    const { url, except } = wish.webProxy
+    files.push({ path: '/etc/environment.d/50-web-proxy.conf', permissions: '0644', content: `HTTP_PROXY=${url}\nHTTPS_PROXY=${url}\nNO_PROXY=${except.join(',')}\n` })
+  }
+  const config = {
+    hostname: wish.node,
+    fqdn: wish.domain === '' ? wish.node : `${wish.node}.${wish.domain}`,
+    preserve_hostname: false,
+    users: [{ name: 'duty', groups: ['sudo'], sudo: 'ALL=(ALL) NOPASSWD:ALL', shell: '/bin/bash', lock_passwd: true, ssh_authorized_keys: [...wish.sshKeys] }],
+    ssh_pwauth: false,
+    growpart: { mode: 'auto', devices: ['/'] },
+    ...(wish.timeServers.length > 0 ? { ntp: { enabled: true, servers: [...wish.timeServers] } } : {}),
+    ...(wish.authorities.length > 0 ? { ca_certs: { trusted: wish.authorities.map((authority) => authority.pem) } } : {}),
+    write_files: files,
+    runcmd: [
+      ['systemctl', 'daemon-reload'],
+      ['systemctl', 'enable', '--now', 'container-runtime.service'],
+      ['systemctl', 'enable', '--now', 'node-agent.service'],
+    ],
+  }
+  const { card } = wish
+  const network = {
+    version: 2,
+    ethernets: {
+      cluster: {
+        match: { macaddress: card.mac },
+        'set-name': card.name,
+        ...(card.mtu === null ? {} : { mtu: card.mtu }),
+        ...(card.address === null ? { dhcp4: true } : { dhcp4: false, addresses: [card.address], ...(card.gateway === null ? {} : { routes: [{ to: 'default', via: card.gateway }] }) }),
+        ...(wish.nameServers.length > 0 ? { nameservers: { addresses: [...wish.nameServers], ...(wish.domain === '' ? {} : { search: [wish.domain] }) } } : {}),
+      },
+    },
+  }
+  return {
+    userData: `#cloud-config\n${yaml(config)}`,
+    metaData: yaml({ 'instance-id': wish.instance, 'local-hostname': wish.node }),
+    networkConfig: yaml(network),
+  }
+}
+
+export const sha256Hex = (text: string): string => bytesToHex(sha256(utf8ToBytes(text)))
+
+/** Bytes of UTF-8, or of its base64 form. */
+export function encodedBytes(text: string, base64: boolean): number {
+  const plain = utf8ToBytes(text).length
+  return base64 ? Math.ceil(plain / 3) * 4 : plain
+}
+
+/** The script that stands in for user-data that is too large: fetch, verify, apply; stop on a mismatch. */
+export const pointerScript = (url: string, digest: string): string =>
+  [
+    '#!/bin/sh',
+    '# Fetches this machine’s boot data, verifies it and hands it to cloud-init.',
+    'set -eu',
+    `url='${url}'`,
+    `want='${digest}'`,
+    'file=/run/gyrarch-user-data',
+    'curl --fail --silent --show-error --retry 5 --output "$file" "$url"',
+    'have=$(sha256sum "$file" | cut -d" " -f1)',
+    'if [ "$have" != "$want" ]; then',
+    '  echo "boot data has SHA-256 $have, expected $want: stopped" >&2',
+    '  exit 1',
+    'fi',
+    'chmod 600 "$file"',
+    'cloud-init --file "$file" modules --mode config',
+    'cloud-init --file "$file" modules --mode final',
+    '',
+  ].join('\n')
+
+export interface Handed {
+  readonly handed: 'inline' | 'pointer'
+  /** Bytes of what goes into the machine’s property, after encoding. */
+  readonly bytes: number
+  readonly lines: number
+  /** Of the full file. */
+  readonly fullBytes: number
+  readonly digest: string
+  /** What stands in the user-data field before encoding. */
+  readonly userData: string
+}
+
+/** How boot data is handed over at a site: whole if it fits (or is asked to be published), else by a pointer. */
+export function handOver(files: BootFiles, at: { readonly limitBytes: number | null; readonly base64: boolean }, url: string, published: boolean): Handed {
+  const fullBytes = encodedBytes(files.userData, at.base64)
+  const digest = sha256Hex(files.userData)
+  const pointer = published || (at.limitBytes !== null && fullBytes > at.limitBytes)
+  const userData = pointer ? pointerScript(url, digest) : files.userData
+  return { handed: pointer ? 'pointer' : 'inline', bytes: encodedBytes(userData, at.base64), lines: userData.split('\n').length, fullBytes, digest, userData }
+}

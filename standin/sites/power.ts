@@ -1,0 +1,125 @@
+/**
+ * Machines that lose their power and get it back, and what follows by itself: heartbeats stop, a node is unknown after
+ * 50 s, its pods are evicted 300 s later; machines of a dead host restart on the first host of their zone with room.
+ */
+import type { Sim } from '../engine/simulator'
+import { fillWorkload, loads, record } from '../cluster/pods'
+import type { Cluster, Host, Machine, Node, Site } from '../world'
+
+const unheardMs = 50_000
+const evictMs = 300_000
+const failoverMs = 90_000
+const restartMs = 120_000
+
+export const machineAt = (sim: Sim, siteName: string, name: string): { site: Site; machine: Machine } | undefined => {
+  const site = sim.site(siteName)
+  const machine = site?.machines.find((other) => other.name === name)
+  return site && machine ? { site, machine } : undefined
+}
+
+/** The node that a machine carries, if any. */
+export function nodeOn(sim: Sim, machine: Machine): { cluster: Cluster; node: Node } | undefined {
+  const cluster = sim.cluster(machine.cluster)
+  const node = cluster?.nodes.find((other) => other.machine === machine.name)
+  return cluster && node ? { cluster, node } : undefined
+}
+
+/** Takes the power away: nobody is told, the heartbeats just stop. */
+export function powerLost(sim: Sim, site: Site, machine: Machine): void {
+  if (machine.power === 'off') return
+  machine.power = 'off'
+  machine.agent = false
+  machine.offSince = sim.now
+  sim.touch(`site:${site.name}`)
+  if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+  sim.schedule(unheardMs, { kind: 'power', site: site.name, machine: machine.name, what: 'unheard' })
+}
+
+/** The first host of a zone, as listed, that takes the machine: the hall’s own rule after a loss. */
+export function firstHost(site: Site, machine: Machine): Host | undefined {
+  return site.hosts.find((host) => {
+    if (host.zone !== machine.zone || (host.service ?? 'in') !== 'in') return false
+    const on = site.machines.filter((other) => other.host === host.name && other !== machine)
+    const cores = on.reduce((sum, other) => sum + other.cores, machine.cores)
+    const memory = on.reduce((sum, other) => sum + other.memoryBytes, machine.memoryBytes)
+    return cores <= host.cores * site.overcommit && memory <= host.memoryBytes
+  })
+}
+
+/** A host stops with everything on it; its machines follow the hall’s rule, in order of their names. */
+export function hostDies(sim: Sim, site: Site, host: Host): void {
+  host.service = 'dead'
+  const lost = site.machines.filter((machine) => machine.host === host.name).sort((a, b) => (a.name < b.name ? -1 : 1))
+  lost.forEach((machine, i) => {
+    powerLost(sim, site, machine)
+    sim.schedule(failoverMs + i * 1000, { kind: 'power', site: site.name, machine: machine.name, what: 'failover' })
+  })
+  sim.touch(`site:${site.name}`)
+}
+
+const ready = (node: Node, status: 'True' | 'Unknown', reason: string, message: string, at: number): void => {
+  node.conditions = [...node.conditions.filter((condition) => condition.type !== 'Ready'), { type: 'Ready', status, reason, message, since: at }]
+}
+
+/** The node of a machine that runs again posts its status. */
+export function heardAgain(sim: Sim, machine: Machine): void {
+  const on = nodeOn(sim, machine)
+  if (!on) return
+  const was = on.node.conditions.find((condition) => condition.type === 'Ready')
+  if (was?.status === 'True') return
+  ready(on.node, 'True', 'AgentReady', 'the node agent posts ready status', sim.now)
+  record(sim, on.cluster, 'Normal', 'NodeReady', `node/${on.node.name}`, 'ready again')
+  const load = loads(on.cluster)
+  for (const workload of on.cluster.workloads) fillWorkload(sim, on.cluster, workload, load)
+}
+
+export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unheard' | 'evict' | 'failover' | 'up'): void {
+  const found = machineAt(sim, siteName, name)
+  if (!found) return
+  const { site, machine } = found
+  const on = nodeOn(sim, machine)
+  switch (what) {
+    case 'unheard':
+      if (machine.power === 'on' || !on) return
+      ready(on.node, 'Unknown', 'AgentSilent', `the node agent has posted no status since ${new Date(machine.offSince ?? sim.now).toISOString().slice(11, 19)}`, sim.now)
+      record(sim, on.cluster, 'Warning', 'NodeNotReady', `node/${on.node.name}`, 'its agent is silent')
+      sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
+      return
+    case 'evict': {
+      if (machine.power === 'on' || !on) return
+      const { cluster, node } = on
+      const stays = (workloadName: string): boolean => cluster.workloads.some((workload) => workload.name === workloadName && (workload.kind === 'DaemonSet' || workload.kind === 'StatefulSet'))
+      const gone = cluster.running.filter((pod) => pod.node === node.name && !stays(pod.workload))
+      if (gone.length === 0) return
+      cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
+      record(sim, cluster, 'Warning', 'PodsEvicted', `node/${node.name}`, `${gone.length} pods evicted`)
+      const load = loads(cluster)
+      for (const workload of cluster.workloads) if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
+      return
+    }
+    case 'failover': {
+      const here = site.hosts.find((host) => host.name === machine.host)
+      if (machine.power !== 'off' || here?.service !== 'dead') return
+      const target = firstHost(site, machine)
+      // Without room it waits; a host that comes back or room that is made lets it start.
+      if (!target) {
+        sim.schedule(60_000, { kind: 'power', site: siteName, machine: name, what: 'failover' })
+        return
+      }
+      machine.host = target.name
+      machine.power = 'starting'
+      sim.touch(`site:${siteName}`)
+      sim.schedule(sim.takes(`restart/${name}/${sim.now}`, restartMs / 1000), { kind: 'power', site: siteName, machine: name, what: 'up' })
+      return
+    }
+    case 'up':
+      if (machine.power !== 'starting') return
+      machine.power = 'on'
+      machine.agent = true
+      delete machine.offSince
+      sim.touch(`site:${siteName}`)
+      if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+      heardAgain(sim, machine)
+      return
+  }
+}
