@@ -11,6 +11,7 @@ import { Fleet } from './fleet/fleet'
 import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
+import { Health } from './health/health'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './ports/standin/engine-link'
 import { Outside } from './ports/standin/outside'
@@ -60,6 +61,8 @@ export class Gyrarch {
   readonly vault: Vault
   readonly credentials: Credentials
 
+  health!: Health
+
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
   private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute; vault: Vault }) {
@@ -93,19 +96,30 @@ export class Gyrarch {
     const runner = new Runner({ database, outside, fleet, hub, onError })
     const changes = new Changes({ database, fleet, runner, hub, clock: outside })
     const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker), vault: new Vault(options.dir) })
+    const health = new Health({ fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
     const listener = {
-      atRest: () => runner.atRest(),
-      wakeAt: () => runner.wakeAt(),
-      woken: () => runner.woken(),
+      atRest: async () => {
+        await runner.atRest()
+        await health.atRest()
+        await runner.atRest()
+      },
+      wakeAt: () => earliest(runner.wakeAt(), health.wakeAt()),
+      woken: (now: number) => {
+        runner.woken()
+        const due = health.wakeAt()
+        if (due !== null && due <= now) health.look()
+      },
       evidence: runner.evidence.bind(runner),
       ended: runner.ended.bind(runner),
       changed: (slices: readonly string[]) => {
         fleet.touch(slices)
         hub.emit('state', slices)
+        if (slices.some((slice) => slice.startsWith('cluster:'))) health.stirred()
       },
       clock: () => void hub.emit('clock'),
       failed: onError,
     }
+    gyrarch.health = health
     outside.listen(listener)
     if (fresh) await loadDemoCredentials(gyrarch.credentials)
     await runner.resume()
@@ -171,11 +185,16 @@ export class Gyrarch {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
     await this.runner.atRest()
+    await this.health.atRest()
+    await this.runner.atRest()
     await this.outside.close()
     await this.compute.close()
     await this.database.close()
   }
 }
+
+/** The earlier of two times, where null is never. */
+const earliest = (a: number | null, b: number | null): number | null => (a === null ? b : b === null ? a : Math.min(a, b))
 
 /** The newest clock time in the records, in milliseconds. */
 async function newestClock(): Promise<number> {

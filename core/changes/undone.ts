@@ -8,7 +8,9 @@ export function withoutChange(view: FleetView, plan: Plan, change: string): Flee
   const touched = new Set(plan.alters)
   return {
     ...view,
-    clusters: view.clusters.filter((cluster) => !clusters.has(cluster.name)),
+    clusters: view.clusters
+      .filter((cluster) => !clusters.has(cluster.name))
+      .map((cluster) => (plan.creates.some((ref) => ref.startsWith(`node/${cluster.name}/`)) ? { ...cluster, pools: cluster.pools.map((pool) => ({ ...pool, nodes: pool.nodes.filter((node) => !made.has(`node/${cluster.name}/${node.name}`)) })) } : cluster)),
     ledger: view.ledger.filter((entry) => !clusters.has(entry.holder)),
     reservations: view.reservations.filter((taken) => taken.change !== change),
     sites: view.sites.map((site) => ({

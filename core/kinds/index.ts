@@ -3,6 +3,7 @@ import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
 import { orphansAdopt, orphansRemove, siteHosts, siteNetwork, siteQuota, siteService, wireRecord, wireRoute } from '../ground'
+import { clusterBackup, clusterRestore, machineReplace, machineRestart, poolResize, renewCertificates } from '../keeping'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
 /** At most this many remedies are shown for one failed step. */
@@ -79,6 +80,12 @@ export const kinds: readonly Kind[] = [
   kind(wireRecord),
   kind(orphansRemove),
   kind(orphansAdopt),
+  kind(poolResize),
+  kind(machineRestart),
+  kind(machineReplace),
+  kind(renewCertificates),
+  kind(clusterBackup),
+  kind(clusterRestore),
 ]
 
 export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)

@@ -14,7 +14,7 @@ import { lowestFree, takenIn } from './static-addresses'
 import { estimates, from, step } from './steps'
 import { askRetry } from './steps'
 
-interface Graph {
+export interface Graph {
   readonly steps: Step[]
   readonly reserves: Reservation[]
   readonly creates: string[]
@@ -102,7 +102,7 @@ function publishStep(graph: Graph, planned: Planned, boot: BootOf, after: readon
 const surroundings = (planned: Planned) => ({ nameServers: planned.intent.services?.nameServers ?? [], timeServers: planned.intent.services?.timeServers ?? [] })
 
 /** Create and boot one machine; returns the id of the last step. */
-function machineSteps(graph: Graph, planned: Planned, machine: PlannedMachine, after: readonly StepId[], address: string | null): StepId {
+export function machineSteps(graph: Graph, planned: Planned, machine: PlannedMachine, after: readonly StepId[], address: string | null): StepId {
   const { intent, site, release } = planned
   const hall = site?.kind === 'hall'
   const suffix = machine.again === 0 ? '' : `@${machine.again}`
@@ -169,7 +169,7 @@ function machineSteps(graph: Graph, planned: Planned, machine: PlannedMachine, a
   return boot
 }
 
-function joinStep(graph: Graph, planned: Planned, machine: { name: string; pool: string; zone: string; roles: readonly string[] }, machineName: string, after: readonly StepId[]): StepId {
+export function joinStep(graph: Graph, planned: Planned, machine: { name: string; pool: string; zone: string; roles: readonly string[] }, machineName: string, after: readonly StepId[]): StepId {
   const id = `join:${machine.name}`
   const member = machine.roles.includes('control-plane')
   graph.steps.push(
@@ -463,7 +463,7 @@ function workerAddresses(planned: Planned, site: SiteView, workers: readonly Pla
 }
 
 /** The site as it will be once the draft has run, as far as it costs anything. */
-function siteAfter(site: SiteView, planned: Planned): SiteView {
+export function siteAfter(site: SiteView, planned: Planned): SiteView {
   const { intent, machines } = planned
   const boxes = intent.machines.flatMap((machine) => site.boxes.find((box) => box.name === machine.machine) ?? [])
   return {

@@ -3,7 +3,7 @@ import { type ChangeKind, type Failure, type Proof, type RawFinding, ref, type S
 import { clusterOf, clusterState, type FleetView, nodesOf, stateContext } from '../fleet'
 import { listText } from '../units'
 import { checkBoxes } from './checks/box'
-import { checkName, checkRelease, checkSite } from './checks/identity'
+import { checkImage, checkName, checkRelease, checkSite } from './checks/identity'
 import { checkControlPlane, checkHostRoom, checkPools, checkQuota, checkRootDisks, checkSizes, checkZones } from './checks/machines'
 import { checkRanges, checkStaticAddresses, checkVirtualAddresses } from './checks/ranges'
 import { checkAuthorities, checkBootData, checkCredentials, checkLeases, checkMtu, checkNames, checkNameServer, checkOutsideQuota, checkRoute, checkStorageClass, checkStores, checkTime } from './checks/surroundings'
@@ -72,6 +72,9 @@ const checks: readonly Check[] = [
   checkSshKey,
   checkLifecycle,
 ]
+
+/** What stands against more machines, for a draft or for a cluster that stands. */
+export const addMachineChecks: readonly Check[] = [checkImage, checkSizes, checkRootDisks, checkQuota, checkHostRoom, checkLeases, checkNameServer, checkTime, checkStores, checkCredentials]
 
 function prove(intent: RaiseIntent, view: FleetView, results: StepResults): readonly Proof[] {
   const cluster = clusterOf(view, intent.name)

@@ -15,6 +15,8 @@ function owned(cluster: ClusterView, site: SiteView) {
     machines: site.machines.filter((machine) => machine.cluster === cluster.name),
     boxes: site.boxes.filter((box) => box.usedBy === cluster.name),
     addresses: site.addresses.filter((address) => address.cluster === cluster.name),
+    balancers: site.balancers.filter((balancer) => balancer.cluster === cluster.name),
+    published: site.published.filter((file) => file.cluster === cluster.name),
     controlPlane: site.controlPlanes.find((plane) => plane.cluster === cluster.name),
   }
 }
@@ -38,7 +40,7 @@ function plan(intent: TakedownIntent, view: FleetView): Plan {
   const cluster = clusterOf(view, intent.cluster)
   const site = cluster && siteOf(view, cluster.site)
   if (!cluster || !site) throw new Error('a plan is made only for a cluster that is known')
-  const { machines, boxes, addresses, controlPlane } = owned(cluster, site)
+  const { machines, boxes, addresses, controlPlane, balancers, published } = owned(cluster, site)
   const steps: Step[] = [
     step({ id: 'close', after: [], group: cluster.name, says: 'end its pods, close its API', command: { port: 'cluster', verb: 'cluster.close', args: { cluster: cluster.name } }, final: true, seconds: estimates.closeCluster }),
   ]
@@ -51,6 +53,8 @@ function plan(intent: TakedownIntent, view: FleetView): Plan {
   const standing = new Set(boxes.map((box) => box.name))
   for (const box of boxes) add(`clear:${box.name}`, box.name, 'clear its install disk, power off', 'box.clear', { name: box.name }, estimates.clearBox)
   for (const machine of machines) if (!standing.has(machine.name)) add(`delete:${machine.name}`, machine.name, 'delete the machine and its disk', 'machine.delete', { name: machine.name }, estimates.deleteMachine)
+  for (const balancer of balancers) add(`balancer:${balancer.name}`, 'front', `delete the balancer at ${balancer.address}`, 'balancer.delete', { name: balancer.name }, estimates.balancer)
+  if (published.length > 0) add('published', 'boot data', `take ${countText(published.length, 'file')} off the boot server`, 'bootdata.withdraw', { names: published.map((file) => file.name) }, estimates.publishBootData)
   if (controlPlane) add('control-plane', 'API', 'delete the managed control plane', 'controlplane.delete', { cluster: cluster.name }, estimates.deleteControlPlane)
   const held = addresses.filter((address) => address.how !== 'dhcp').map((address) => address.address)
   if (held.length) add('addresses', 'network', `release ${countText(held.length, 'address', 'addresses')}`, 'address.release', { addresses: held }, estimates.releaseAddresses, [...gone])
@@ -59,6 +63,7 @@ function plan(intent: TakedownIntent, view: FleetView): Plan {
     ...site,
     machines: site.machines.filter((machine) => machine.cluster !== cluster.name),
     disks: site.disks.filter((disk) => disk.cluster !== cluster.name),
+    balancers: site.balancers.filter((balancer) => balancer.cluster !== cluster.name),
     controlPlanes: site.controlPlanes.filter((plane) => plane.cluster !== cluster.name),
   }
   return {
@@ -92,12 +97,13 @@ export const clusterTakedown: ChangeKind<TakedownIntent> = {
     const closed = results['close']
     const site = view.sites.find((other) => other.name === (typeof closed?.['site'] === 'string' ? closed['site'] : ''))
     const left = site ? leftovers(site, view.clusters) : []
+    const mine = left.filter((item) => item.was === intent.cluster)
     return [
       { says: 'It is no longer in the register', holds: clusterOf(view, intent.cluster) === undefined, observed: clusterOf(view, intent.cluster) ? 'still entered' : 'struck' },
       {
-        says: 'Nothing is left at the site that no cluster owns',
-        holds: left.length === 0,
-        observed: left.length === 0 ? `${countText(site?.machines.length ?? 0, 'machine')}, ${countText(site?.disks.length ?? 0, 'disk')}, ${countText(site?.addresses.length ?? 0, 'address', 'addresses')} at ${site?.name ?? 'the site'}, all owned` : left.map((item) => `${item.kind} ${item.name} (${item.says})`).join('; '),
+        says: 'Nothing of it is left at the site',
+        holds: mine.length === 0,
+        observed: mine.length === 0 ? `${countText(site?.machines.length ?? 0, 'machine')}, ${countText(site?.disks.length ?? 0, 'disk')}, ${countText(site?.addresses.length ?? 0, 'address', 'addresses')} at ${site?.name ?? 'the site'}, ${left.length === 0 ? 'all owned' : `${countText(left.length, 'thing')} that no cluster owns, none of it made for ${intent.cluster}`}` : mine.map((item) => `${item.kind} ${item.name} (${item.says})`).join('; '),
       },
     ]
   },

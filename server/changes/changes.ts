@@ -199,6 +199,24 @@ export class Changes {
     })
   }
 
+  /**
+   * Drafts and runs a change that a confirmed policy asks for: cautions are accepted, no name is typed.
+   * Returns why it cannot run, or null; what cannot run is not kept.
+   */
+  async runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
+    const view = await this.parts.fleet.view()
+    const stop = this.read(kindName, intent).findings(view).find((finding) => finding.level === 'stop')
+    if (stop) return stop.says
+    const record = await this.draft(kindName, intent, title)
+    try {
+      await this.run(record.id, { accept: record.findings.map((finding) => finding.key), confirm: record.guardedBy ?? undefined })
+      return null
+    } catch (error) {
+      if (error instanceof Refusal) return error.message
+      throw error
+    }
+  }
+
   async retry(id: string, confirm?: string): Promise<ChangeRecord> {
     const row = await this.mustBe(id, ['halted'], 'retried')
     await this.confirmRun(row, confirm)

@@ -35,6 +35,7 @@ export const recordMigrations: readonly Migration[] = [
   {
     name: '0003-ground',
     up: sql(
+      `ALTER TABLE clusters ADD COLUMN health JSON`,
       `CREATE TABLE credentials (site TEXT NOT NULL, name TEXT NOT NULL, sealed TEXT NOT NULL, fingerprint TEXT NOT NULL, until TEXT NOT NULL, checkedAt TEXT, checkedSays TEXT, checkedGood TINYINT(1), PRIMARY KEY (site, name))`,
       `CREATE TABLE joins (change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, machine TEXT NOT NULL, cluster TEXT NOT NULL, site TEXT NOT NULL, node TEXT NOT NULL, card TEXT NOT NULL, address TEXT NOT NULL, token TEXT NOT NULL, until TEXT NOT NULL, usedAt TEXT, facts JSON, PRIMARY KEY (change, machine))`,
       `CREATE UNIQUE INDEX joins_token ON joins (token)`,

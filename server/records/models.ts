@@ -1,5 +1,6 @@
 /** Gyrarch’s own records. What is filtered or joined on is a column; documents that are only read whole are JSON. */
 import { type CreationOptional, DataTypes, type InferAttributes, type InferCreationAttributes, Model, type Sequelize } from 'sequelize'
+import type { HealthPolicy } from '~/core/keeping'
 import type { Command, Failure, Finding, Plan, Proof, RetryPolicy } from '~/core/changes'
 
 export type ChangeState = 'draft' | 'waiting' | 'scheduled' | 'running' | 'halted' | 'undoing' | 'done' | 'taken-back' | 'given-up'
@@ -18,6 +19,8 @@ export class ClusterRow extends Model<InferAttributes<ClusterRow>, InferCreation
   declare services: string
   declare maxPodsPerNode: number
   declare endpoint: string | null
+  /** How its nodes are kept healthy; null is the usual way. */
+  declare health: CreationOptional<HealthPolicy | null>
 }
 
 export class ChangeRow extends Model<InferAttributes<ChangeRow>, InferCreationAttributes<ChangeRow>> {
@@ -193,7 +196,7 @@ const whole = () => ({ type: INTEGER, allowNull: false })
 export function defineRecords(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false } as const
   ClusterRow.init(
-    { name: { ...text(), primaryKey: true }, site: text(), guarded: { type: BOOLEAN, allowNull: false }, release: text(), controlPlane: json(), pools: json(), labels: json(), drives: json(), pods: text(), services: text(), maxPodsPerNode: whole(), endpoint: optionalText() },
+    { name: { ...text(), primaryKey: true }, site: text(), guarded: { type: BOOLEAN, allowNull: false }, release: text(), controlPlane: json(), pools: json(), labels: json(), drives: json(), pods: text(), services: text(), maxPodsPerNode: whole(), endpoint: optionalText(), health: optionalJson() },
     { ...common, tableName: 'clusters' },
   )
   ChangeRow.init(

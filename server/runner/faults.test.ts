@@ -46,7 +46,7 @@ async function takeRemedy(id: string, wanted: RegExp): Promise<ChangeRecord> {
 
 const fault = (kind: string, about: string, times?: number): Promise<string> => gyrarch.putFault({ fault: kind, about, mode: times === undefined ? 'permanent' : 'transient', times: times ?? 1, afterSeconds: 0 })
 
-const raiseAt = { hall: birch, cloud: fernlet }
+const raiseAt = { hall: birch, cloud: fernlet, front: { ...birch, networks: { virtualAddresses: '10.20.40.32-10.20.40.35' } } }
 
 /** Fault, what it is about, where the run stands when it is put in (seconds), what the cause says, which remedy is taken. */
 const cases: readonly { readonly fault: string; readonly about: string; readonly at?: keyof typeof raiseAt; readonly after?: number; readonly times?: number; readonly cause: RegExp; readonly lowest: string; readonly remedy: RegExp; readonly change?: Record<string, unknown> }[] = [
@@ -60,6 +60,7 @@ const cases: readonly { readonly fault: string; readonly about: string; readonly
   { fault: 'dhcp-silent', about: 'network/mossgate/mossgate nodes', cause: /DHCP server of mossgate nodes does not answer/, lowest: 'network/mossgate/mossgate nodes', remedy: /Restart the DHCP server/ },
   { fault: 'name-server-wrong', about: 'network/mossgate/mossgate nodes', cause: /cannot resolve names: no answer from 10\.20\.19\.254/, lowest: 'network/mossgate/mossgate nodes', remedy: /hand out 10\.20\.0\.2/ },
   { fault: 'time-silent', about: 'site/mossgate', cause: /certificate is not valid yet/, lowest: 'time-server/mossgate/time-1.mossgate.fernhollow.example', remedy: /Restart the time servers/ },
+  { fault: 'route-missing', about: 'network/mossgate/mossgate frontage', at: 'front', cause: /Nothing answers at 10\.20\.40\.32: mossgate frontage has no route/, lowest: 'route/mossgate/mossgate frontage', remedy: /Add the route to 10\.20\.16\.0\/22 by 10\.20\.40\.1/ },
   { fault: 'boot-data-cut', about: 'site/mossgate', cause: /could not read its user-data: it ends in the middle of line \d+/, lowest: 'boot-data/mossgate/birch-cp-1', remedy: /Publish the boot data/ },
   { fault: 'runtime-fails', about: 'site/mossgate', times: 1, cause: /container runtime of birch-cp-1 does not start/, lowest: 'runtime/mossgate/birch-cp-1', remedy: /Make birch-cp-1 anew/, change: { mode: 'permanent' } },
   { fault: 'agent-silent', about: 'machine/mossgate/birch-general-1', cause: /node agent of birch-general-1 has not registered/, lowest: 'agent/mossgate/birch-general-1', remedy: /Make birch-general-1 anew/ },
@@ -71,6 +72,13 @@ describe('a failure of the outside', () => {
     const scenario = await gyrarch.outside.faults()
     for (const active of scenario.active) await gyrarch.endFault(active.id)
     const about = one.fault === 'runtime-fails' ? 'machine/mossgate/birch-cp-1' : one.about
+    if (one.at === 'front') {
+      // The hall lacks the route from the beginning: the draft says so, and its remedy is a ready draft.
+      const draft = await gyrarch.changes.draft('cluster.raise', raiseAt.front)
+      const missing = draft.findings.find((finding) => finding.rule === 'route.missing')?.remedies[0]
+      if (!missing || 'patchDraft' in missing.change) throw new Error('the missing route has no remedy')
+      expect((await run((await gyrarch.changes.draft(missing.change.kind, missing.change.intent)).id)).state).toBe('done')
+    }
     const id = await start(raiseAt[one.at ?? 'hall'])
     await fault(one.fault, about)
     const halted = await runOut(gyrarch, id)
@@ -84,5 +92,84 @@ describe('a failure of the outside', () => {
     expect(done.steps.filter((step) => step.state === 'failed').map((step) => step.cause?.says)).toEqual([])
     expect(done.state).toBe('done')
     expect(done.proof?.every((proof) => proof.holds)).toBe(true)
+  })
+
+  it('certificate-expired halts what is done to the cluster, and renewing clears it', async () => {
+    const id = await start({ cluster: 'cedar', pool: 'general', count: 7 }, 'pool.resize')
+    await fault('certificate-expired', 'cluster/cedar')
+    const halted = await runOut(gyrarch, id)
+    expect(halted.steps.find((step) => step.state === 'failed')?.cause).toMatchObject({ reason: 'certificate-expired', chain: [{ about: 'certificate/cedar/api' }, { about: 'cluster/cedar' }, {}] })
+    expect(gyrarch.fleet.last().clusters.find((cluster) => cluster.name === 'cedar')?.apiAnswers).toBe(false)
+    const remedy = halted.remedies.find((other) => other.says === 'Renew the certificates of cedar')
+    if (!remedy || 'patchDraft' in remedy.change) throw new Error(`no remedy among ${halted.remedies.map((other) => other.says).join()}`)
+    const other = await gyrarch.changes.draft(remedy.change.kind, remedy.change.intent)
+    // The halted run holds the pool, renewing wants the cluster: it waits for nobody that works.
+    expect((await run(other.id)).state).toBe('done')
+    await gyrarch.changes.retry(id, 'cedar')
+    expect(await runOut(gyrarch, id)).toMatchObject({ state: 'done', proof: [{ holds: true, observed: '7 nodes, 7 ready' }] })
+  })
+})
+
+describe('a cluster that stands', () => {
+  it('has a pool grown and shrunk again, with everything of the nodes gone afterwards', async () => {
+    const before = await gyrarch.fleet.view()
+    const grown = await run((await gyrarch.changes.draft('pool.resize', { cluster: 'dill', pool: 'general', count: 4 })).id)
+    expect(grown.state).toBe('done')
+    expect(grown.plan?.spend.after).toBeGreaterThan(grown.plan?.spend.before ?? Infinity)
+    const shrunk = await run((await gyrarch.changes.draft('pool.resize', { cluster: 'dill', pool: 'general', count: 2 })).id)
+    expect(shrunk.state).toBe('done')
+    const [was, is] = [before, await gyrarch.fleet.view()].map((view) => view.sites.find((site) => site.name === 'tarn-north'))
+    expect(is?.machines.map((machine) => machine.name).sort()).toEqual(was?.machines.map((machine) => machine.name).sort())
+    expect(is?.disks.length).toBe(was?.disks.length)
+    expect(is?.addresses.length).toBe(was?.addresses.length)
+  })
+
+  it('refuses a pool that its site cannot hold, and names what would help', async () => {
+    const draft = await gyrarch.changes.draft('pool.resize', { cluster: 'dill', pool: 'general', count: 9 })
+    const quota = draft.findings.find((finding) => finding.rule === 'quota.cores')
+    expect(quota).toMatchObject({ level: 'stop', field: 'count' })
+    expect(quota?.remedies.map((remedy) => remedy.says)).toContain('Ask tarn-north for 40 vCPU')
+  })
+
+  it('has a node’s machine replaced, under a new instance', async () => {
+    const replaced = await run((await gyrarch.changes.draft('machine.replace', { cluster: 'alder', node: 'alder-core-2' })).id)
+    expect(replaced).toMatchObject({ state: 'done', proof: [{ holds: true }] })
+    expect(replaced.steps.map((step) => step.verb)).toEqual(['node.drain', 'node.remove', 'machine.delete', 'machine.create', 'machine.boot', 'node.join'])
+  })
+
+  it('restarts a node that has lost its power, and replaces its machine when that does not help', async () => {
+    await fault('machine-off', 'machine/mossgate/cedar-general-5')
+    for (let minutes = 0; minutes < 45; minutes++) await gyrarch.outside.advance(60)
+    const runs = (await gyrarch.changes.list()).filter((row) => row.title === 'health keeping').map((row) => [row.kind, row.state])
+    expect(runs).toEqual([['machine.replace', 'done'], ['machine.restart', 'given-up']])
+    const node = (await gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === 'cedar')?.pools.flatMap((pool) => pool.nodes).find((other) => other.name === 'cedar-general-5')
+    expect(node?.conditions.find((condition) => condition.type === 'Ready')?.status).toBe('True')
+    const said = (await gyrarch.journal({ kind: 'health.acts', limit: 10 })).map((line) => line.says)
+    expect(said).toEqual(expect.arrayContaining([expect.stringMatching(/cedar-general-5 has not been ready for 5 min.*it is restarted/), expect.stringMatching(/its restart did not help; its machine is replaced/)]))
+  })
+
+  it('is backed up, the copy proven beside, and restored', async () => {
+    expect(await run((await gyrarch.changes.draft('cluster.backup', { cluster: 'cedar', backup: 'before-spring' })).id)).toMatchObject({ state: 'done', proof: [{ holds: true }, { holds: true, observed: expect.stringMatching(/^12 of 12 nodes/) }] })
+    expect((await run((await gyrarch.changes.draft('cluster.restore', { cluster: 'cedar', backup: 'before-spring' })).id)).state).toBe('done')
+    const draft = await gyrarch.changes.draft('cluster.restore', { cluster: 'cedar', backup: 'never-taken' })
+    expect(draft.findings[0]).toMatchObject({ rule: 'backup.known', remedies: [{ says: 'Use before-spring' }] })
+  })
+
+  it('keeps its machines when a host dies: they come back where the packing said they would', async () => {
+    const { hostLoss } = await import('~/core/sizing')
+    const site = (await gyrarch.fleet.view()).sites.find((other) => other.name === 'mossgate')
+    if (!site) throw new Error('the scenario lacks mossgate')
+    const host = site.machines.find((machine) => machine.name === 'cedar-general-1')?.host ?? ''
+    const predicted = hostLoss(site.hosts, site.machines, host, site.overcommit)
+    expect(predicted?.moves.length).toBeGreaterThan(1)
+    expect(predicted?.homeless).toEqual([])
+    await fault('host-dies', `host/mossgate/${host}`)
+    for (let minutes = 0; minutes < 12; minutes++) await gyrarch.outside.advance(60)
+    const after = await gyrarch.fleet.view()
+    const machines = after.sites.find((other) => other.name === 'mossgate')?.machines ?? []
+    expect(predicted?.moves.map(({ machine }) => [machine, machines.find((other) => other.name === machine)?.host])).toEqual(predicted?.moves.map(({ machine, to }) => [machine, to]))
+    expect(after.clusters.filter((cluster) => cluster.site === 'mossgate').flatMap((cluster) => cluster.pools.flatMap((pool) => pool.nodes.filter((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status !== 'True')).map((node) => node.name)))).toEqual([])
+    // The hall did it by itself: health keeping had nothing to do.
+    expect((await gyrarch.changes.list()).filter((row) => row.title === 'health keeping')).toEqual([])
   })
 })

@@ -28,5 +28,13 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
     await database.write((transaction) => ClusterRow.destroy({ where: { name }, transaction }))
     return { result: { cluster: name }, says: `${name} struck` }
   }
+  if (verb === 'pool.range') {
+    const wish = z.object({ cluster: z.string(), pool: z.string(), range: z.object({ min: z.number(), max: z.number() }).nullable() }).parse(args)
+    await database.write(async (transaction) => {
+      const row = await ClusterRow.findByPk(wish.cluster, { transaction })
+      if (row) await row.update({ pools: row.pools.map((pool) => (pool.name === wish.pool ? { ...pool, range: wish.range } : pool)) }, { transaction })
+    })
+    return { result: { pool: wish.pool }, says: wish.range ? `${wish.pool} scales between ${wish.range.min} and ${wish.range.max}` : `${wish.pool} no longer scales by itself` }
+  }
   throw new Error(`the register has no verb ${verb}`)
 }

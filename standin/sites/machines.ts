@@ -251,6 +251,7 @@ export const machineRestart: Behaviour = {
         const found = machineOf(sim, op)
         if (!found) return gone(op)
         const off = sim.world.faults.find((fault) => fault.kind === 'machine-off' && fault.about === `machine/${found.site.name}/${found.machine.name}`)
+        if (found.site.hosts.some((host) => host.name === found.machine.host && host.service === 'dead')) return permanent('host-dead', `${found.machine.name} stands on a dead host.`, { about: `host/${found.site.name}/${found.machine.host ?? ''}`, says: 'does not answer' }, { about: `machine/${found.site.name}/${found.machine.name}`, says: 'waits for another host' })
         // What took the power away in the first place still does.
         if (off) return permanent('no-power', `${found.machine.name} does not come on.`, { about: `machine/${found.site.name}/${found.machine.name}`, says: 'power control: no answer from its supply' })
         if (found.machine.power !== 'off') powerLost(sim, found.site, found.machine)

@@ -101,6 +101,22 @@ function usableReleases({ view, site, intent, release }: Planned): readonly stri
     .sort((a, b) => Number(b.startsWith(`${line}.`)) - Number(a.startsWith(`${line}.`)) || compareReleases(b, a))
 }
 
+export const checkImage: Check = (planned) => {
+  const { release, site } = planned
+  if (!release || !site || site.images.some((image) => image.release === release.version)) return []
+  return [
+    {
+      level: 'stop',
+      rule: 'image.present',
+      field: 'release',
+      says: `${site.name} holds no base image of ${release.version}. Its machines could not start.`,
+      because: [{ says: `images held: ${listText(site.images.map((image) => image.release)) || 'none'}`, source: site.name, at: site.observedAt }],
+      // Amending the draft is quicker; bringing the image is what keeps the wish.
+      offers: [...usableReleases(planned).slice(0, 2).map(useRelease), ...(site.kind === 'cloud' ? [] : [{ says: `Put the image of ${release.version} in place first`, change: { kind: 'image.place', intent: { site: site.name, release: release.version } } }])],
+    },
+  ]
+}
+
 export const checkRelease: Check = (planned) => {
   const { intent, release, site, view } = planned
   const offers = usableReleases(planned).slice(0, 2).map(useRelease)
@@ -136,17 +152,7 @@ export const checkRelease: Check = (planned) => {
       because: [{ says: `built for ${listText(release.architectures)}`, source: 'release catalogue' }],
       offers,
     })
-  } else if (site && !site.images.some((image) => image.release === release.version)) {
-    findings.push({
-      level: 'stop',
-      rule: 'image.present',
-      field: 'release',
-      says: `${site.name} holds no base image of ${release.version}. Its machines could not start.`,
-      because: [{ says: `images held: ${listText(site.images.map((image) => image.release)) || 'none'}`, source: site.name, at: site.observedAt }],
-      // Amending the draft is quicker; bringing the image is what keeps the wish.
-      offers: [...offers.slice(0, 2), ...(site.kind === 'cloud' ? [] : [{ says: `Put the image of ${release.version} in place first`, change: { kind: 'image.place', intent: { site: site.name, release: release.version } } }])],
-    })
-  }
+  } else findings.push(...checkImage(planned))
   if (isUnsupported(release, view.now)) {
     findings.push({
       level: 'caution',

@@ -1,0 +1,100 @@
+/** Health keeping at work: looks when nodes change and when something is due, and runs what was decided like any change. */
+import { Op } from 'sequelize'
+import { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from '~/core/keeping'
+import type { Changes } from '../changes/changes'
+import type { Fleet } from '../fleet/fleet'
+import { ChangeRow, ClusterRow } from '../records/models'
+import { changeId } from '../runner/journal'
+
+const kinds = ['machine.restart', 'machine.replace'] as const
+const stirMs = 30_000
+
+/** What marks a change as health keeping’s own. */
+const mark = 'health keeping'
+
+export interface HealthParts {
+  readonly fleet: Fleet
+  readonly changes: Changes
+  readonly clock: { readonly now: number }
+  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
+  readonly onError: (error: unknown) => void
+}
+
+export class Health {
+  private dueAt: number | null = null
+  private looking: Promise<void> | null = null
+  private again = false
+  private readonly told = new Set<string>()
+
+  constructor(private readonly parts: HealthParts) {}
+
+  wakeAt(): number | null {
+    return this.dueAt
+  }
+
+  async atRest(): Promise<void> {
+    while (this.looking) await this.looking
+  }
+
+  /** Nodes may have changed: looked at shortly after, so that a busy fleet is not looked at at every event. */
+  stirred(): void {
+    this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + stirMs)
+  }
+
+  /** What was due is due. Never two looks at once. */
+  look(): void {
+    if (this.looking) {
+      this.again = true
+      return
+    }
+    this.looking = this.once()
+      .catch((error: unknown) => this.parts.onError(error))
+      .finally(() => {
+        this.looking = null
+        if (!this.again) return
+        this.again = false
+        this.look()
+      })
+  }
+
+  async policies(): Promise<ReadonlyMap<string, HealthPolicy>> {
+    return new Map((await ClusterRow.findAll()).map((row) => [row.name, row.health ?? usualHealth]))
+  }
+
+  private async once(): Promise<void> {
+    const view = await this.parts.fleet.view()
+    const ailing = view.clusters.some((cluster) => cluster.pools.some((pool) => pool.nodes.some((node) => !node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True'))))
+    if (!ailing) {
+      this.dueAt = null
+      this.told.clear()
+      return
+    }
+    const rows = await ChangeRow.findAll({ where: { kind: { [Op.in]: [...kinds] }, title: mark }, order: [['number', 'DESC']], limit: 500 })
+    // What halted helped nobody: it is ended, so that the next step can be taken.
+    for (const row of rows) if (row.state === 'halted') await this.parts.changes.giveUp(changeId(row.number))
+    const past = [...rows].reverse().flatMap((row): HealthPast[] => {
+      const { cluster, node } = row.intent as { cluster: string; node: string }
+      if (row.startedAt === null) return []
+      const running = row.state === 'running' || row.state === 'undoing' || row.state === 'waiting'
+      return [{ cluster, node, kind: row.kind as HealthPast['kind'], startedAt: row.startedAt, endedAt: running ? null : (row.endedAt ?? row.startedAt) }]
+    })
+    const policies = await this.policies()
+    const decision = decideHealth(view, (cluster) => policies.get(cluster) ?? usualHealth, past)
+    this.dueAt = decision.lookAgainAt === null ? null : Math.max(this.parts.clock.now + 1, Date.parse(decision.lookAgainAt))
+    for (const act of decision.acts) {
+      const says = `${act.node} of ${act.cluster}: ${act.reason}`
+      await this.parts.journal({ kind: 'health.acts', about: `node/${act.cluster}/${act.node}`, says: `health keeping: ${says}; ${act.kind === 'machine.restart' ? 'it is restarted' : 'its machine is replaced'}` })
+      const refused = await this.parts.changes.runUnattended(act.kind, { cluster: act.cluster, node: act.node, reason: act.reason }, mark)
+      if (refused === null) continue
+      await this.tellOnce(`${act.cluster}/${act.node}`, `health keeping cannot ${act.kind === 'machine.restart' ? 'restart' : 'replace'} ${act.node}: ${refused}`, `node/${act.cluster}/${act.node}`)
+      this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
+    }
+    for (const { cluster, node } of decision.beyond) await this.tellOnce(`${cluster}/${node}`, `health keeping has restarted and replaced ${node}, and it is still not ready: somebody has to look`, `node/${cluster}/${node}`)
+  }
+
+  private async tellOnce(key: string, says: string, about: string): Promise<void> {
+    if (this.told.has(key)) return
+    this.told.add(key)
+    await this.parts.journal({ kind: 'health.stuck', about, says })
+  }
+}
