@@ -8,6 +8,7 @@ import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
 import { loadDemo, loadDemoCredentials } from './demo/load'
 import { Fleet } from './fleet/fleet'
+import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
@@ -59,6 +60,7 @@ export class Gyrarch {
   readonly compute: Compute
   readonly keys: Keys
   readonly vault: Vault
+  readonly joins: Joins
   readonly credentials: Credentials
 
   health!: Health
@@ -78,6 +80,7 @@ export class Gyrarch {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'credential.changed', says })
     })
+    this.joins = new Joins({ database: parts.database, fleet: parts.fleet, runner: parts.runner, vault: parts.vault, outside: parts.outside, journal: (line) => this.journalLine(line) })
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })

@@ -74,7 +74,7 @@ function buildSite(site: ScenarioSite, scenario: Scenario): Site {
     sizes: site.sizes.map((size) => ({ name: size.name, cores: size.cores, memoryBytes: size.memoryGiB * GiB, diskGb: size.diskGb, hourly: size.hourly, gpus: size.gpus, zones: size.zones ?? site.zones })),
     images: site.images.map((release) => ({ name: scenario.image.name, release, arch: site.arch, minimumDiskGb: scenario.image.minimumDiskGb })),
     hosts: ownHosts,
-    boxes: site.boxes.map((box) => ({ name: box.name, zone: box.zone, arch: box.arch, cores: box.cores, memoryBytes: box.memoryGiB * GiB, disks: structuredClone(box.disks), cards: box.cards, usedBy: null })),
+    boxes: site.boxes.map((box) => ({ name: box.name, zone: box.zone, arch: box.arch, cores: box.cores, memoryBytes: box.memoryGiB * GiB, disks: structuredClone(box.disks), cards: box.cards, prepared: box.prepared, ...(box.inside ? { inside: box.inside } : {}), usedBy: null })),
     machines: [],
     addresses: [],
     disks: [],

@@ -55,6 +55,8 @@ const site = z.object({
         idleWatts: z.number(),
         fullWatts: z.number(),
         disks: z.array(z.object({ identifier: z.string(), shownAs: z.string(), sizeGb: z.number(), removable: z.boolean(), holds: z.string().nullable() })),
+        prepared: z.boolean().default(false),
+        inside: z.object({ cards: z.array(z.object({ name: z.string(), mac: z.string(), addresses: z.array(z.string()) })), clockOffSeconds: z.number().default(0), runtime: z.boolean().default(true) }).optional(),
         cards: z.array(z.object({ name: z.string(), mac: z.string(), address: z.string().nullable(), network: z.string().nullable(), sharedWith: z.number() })),
       }),
     )

@@ -92,6 +92,10 @@ export interface Box {
   readonly memoryBytes: number
   readonly disks: BoxDisk[]
   readonly cards: readonly Card[]
+  /** An operating system runs on it. */
+  readonly prepared?: boolean
+  /** What it really is, which only itself tells: its cards’ addresses, its clock, its runtime. */
+  readonly inside?: { readonly cards: readonly { readonly name: string; readonly mac: string; readonly addresses: readonly string[] }[]; readonly clockOffSeconds: number; readonly runtime: boolean }
   usedBy: string | null
 }
 

@@ -114,6 +114,8 @@ export interface BoxView {
   readonly memoryBytes: number
   readonly disks: readonly DiskView[]
   readonly cards: readonly CardView[]
+  /** An operating system runs on it: it joins by a script. Absent is no. */
+  readonly prepared?: boolean
   readonly usedBy: string | null
 }
 

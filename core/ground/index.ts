@@ -1,3 +1,4 @@
+export { siteMachines } from './boxes'
 export { siteNetwork, widerDhcp, wireRoute } from './networks'
 export { orphansAdopt, type OrphanItem, orphansRemove } from './orphans'
 export { recordsAfter, wireRecord } from './records'

@@ -2,7 +2,7 @@
 import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
-import { orphansAdopt, orphansRemove, siteHosts, siteNetwork, siteQuota, siteService, wireRecord, wireRoute } from '../ground'
+import { orphansAdopt, orphansRemove, siteHosts, siteMachines, siteNetwork, siteQuota, siteService, wireRecord, wireRoute } from '../ground'
 import { clusterBackup, clusterRestore, machineReplace, machineRestart, poolResize, renewCertificates } from '../keeping'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
@@ -76,6 +76,7 @@ export const kinds: readonly Kind[] = [
   kind(siteQuota),
   kind(siteHosts),
   kind(siteNetwork),
+  kind(siteMachines),
   kind(wireRoute),
   kind(wireRecord),
   kind(orphansRemove),

@@ -9,6 +9,7 @@ import type { Reservation, SiteView } from '../fleet'
 import { siteSpend } from '../spend'
 import { boxAddress, cardNetwork } from './checks/box'
 import { bootOfBox, bootOfMachine, type BootOf } from './boot-plan'
+import { joinsBy } from './join'
 import { controlPlanePool, type Planned, type PlannedMachine, reservationsAt, tolerated } from './planned'
 import { lowestFree, takenIn } from './static-addresses'
 import { estimates, from, step } from './steps'
@@ -250,7 +251,7 @@ function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
   }
   const booted = used.map(({ machine, box, address, network }, i) => {
     const made = bootOfBox(planned, site, box, i)
-    if (machine.by === 'script') return { machine, box, boot: callSteps(graph, planned, machine, box, address, network) }
+    if (joinsBy(machine, box) === 'script') return { machine, box, boot: callSteps(graph, planned, machine, box, address, network) }
     const install = `install:${box.name}`
     const boot = `boot:${box.name}`
     const disk = machine.disk ?? box.disks[0]?.identifier ?? ''

@@ -127,7 +127,10 @@ function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: S
   if (failure.reason === 'join-card' && typeof name === 'string') {
     const index = intent.machines.findIndex((other) => other.machine === name)
     const better = /use (\S+)\./.exec(failure.says)?.[1]
-    return better === undefined || index < 0 ? [] : [{ says: `Use ${better} for ${name}`, change: { patchDraft: [{ op: 'add', path: `/machines/${index}/card`, value: better } as const] } }]
+    const address = step.command.args['address']
+    const machineIntent = intent.machines[index]
+    if (better === undefined || !machineIntent || typeof address !== 'string') return []
+    return [{ says: `Use ${better} for ${name}`, change: { patchDraft: [{ op: 'replace', path: `/machines/${index}`, value: { ...machineIntent, card: better, address } } as const] } }]
   }
   if (failure.reason !== 'no-stock' && failure.reason !== 'unavailable') return []
   const zone = step.command.args['zone']

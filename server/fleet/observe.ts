@@ -21,6 +21,7 @@ export function siteView(given: Site, now: number): SiteView {
       soldOut: given.soldOut.flatMap((entry) => (entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [])),
     })),
     machines: site.machines.map((machine) => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster, apart: machine.apart })),
+    boxes: site.boxes.map(({ inside: _inside, ...box }) => box),
     observedAt: iso(now),
   }
 }

@@ -37,8 +37,7 @@ export const recordMigrations: readonly Migration[] = [
     up: sql(
       `ALTER TABLE clusters ADD COLUMN health JSON`,
       `CREATE TABLE credentials (site TEXT NOT NULL, name TEXT NOT NULL, sealed TEXT NOT NULL, fingerprint TEXT NOT NULL, until TEXT NOT NULL, checkedAt TEXT, checkedSays TEXT, checkedGood TINYINT(1), PRIMARY KEY (site, name))`,
-      `CREATE TABLE joins (change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, machine TEXT NOT NULL, cluster TEXT NOT NULL, site TEXT NOT NULL, node TEXT NOT NULL, card TEXT NOT NULL, address TEXT NOT NULL, token TEXT NOT NULL, until TEXT NOT NULL, usedAt TEXT, facts JSON, PRIMARY KEY (change, machine))`,
-      `CREATE UNIQUE INDEX joins_token ON joins (token)`,
+      `CREATE TABLE joins (change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, machine TEXT NOT NULL, cluster TEXT NOT NULL, site TEXT NOT NULL, node TEXT NOT NULL, card TEXT NOT NULL, address TEXT NOT NULL, round INTEGER NOT NULL, until TEXT NOT NULL, usedAt TEXT, facts JSON, refused TEXT, PRIMARY KEY (change, machine))`,
       `CREATE TABLE templates (name TEXT PRIMARY KEY, says TEXT NOT NULL, kind TEXT NOT NULL, intent JSON NOT NULL, open JSON NOT NULL, shipped TINYINT(1) NOT NULL)`,
     ),
   },

@@ -160,11 +160,13 @@ export class JoinRow extends Model<InferAttributes<JoinRow>, InferCreationAttrib
   declare node: string
   declare card: string
   declare address: string
-  /** SHA-256 of the token; the token itself is not kept. */
-  declare token: string
+  /** Which script is the one that counts: an older one’s token is not taken. */
+  declare round: number
   declare until: string
   declare usedAt: string | null
+  /** What it told, whether it was taken or not. */
   declare facts: Record<string, unknown> | null
+  declare refused: string | null
 }
 
 export class TemplateRow extends Model<InferAttributes<TemplateRow>, InferCreationAttributes<TemplateRow>> {
@@ -277,7 +279,7 @@ export function defineRecords(sequelize: Sequelize): void {
     { ...common, tableName: 'credentials' },
   )
   JoinRow.init(
-    { change: { ...whole(), primaryKey: true }, machine: { ...text(), primaryKey: true }, cluster: text(), site: text(), node: text(), card: text(), address: text(), token: text(), until: text(), usedAt: optionalText(), facts: optionalJson() },
+    { change: { ...whole(), primaryKey: true }, machine: { ...text(), primaryKey: true }, cluster: text(), site: text(), node: text(), card: text(), address: text(), round: whole(), until: text(), usedAt: optionalText(), facts: optionalJson(), refused: optionalText() },
     { ...common, tableName: 'joins' },
   )
   TemplateRow.init({ name: { ...text(), primaryKey: true }, says: text(), kind: text(), intent: json(), open: json(), shipped: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'templates' })

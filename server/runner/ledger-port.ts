@@ -1,7 +1,10 @@
-/** Gyrarch’s own register of clusters as a port. Its verbs are idempotent, so an unknown outcome is simply repeated. */
+/**
+ * Gyrarch’s own register as a port: clusters, and machines that are waited for. Its verbs are idempotent, so an unknown
+ * outcome is simply repeated. A verb may wait for something from outside; its end is then told to the runner later.
+ */
 import { z } from 'zod'
 import type { Database } from '../records/database'
-import { ClusterRow } from '../records/models'
+import { ClusterRow, JoinRow } from '../records/models'
 
 const entry = z.object({
   name: z.string(),
@@ -17,7 +20,22 @@ const entry = z.object({
   endpoint: z.string().nullable(),
 })
 
-export async function ledgerCommand(database: Database, verb: string, args: Readonly<Record<string, unknown>>): Promise<{ result: Record<string, unknown>; says: string }> {
+export type LedgerOutcome = { readonly result: Record<string, unknown>; readonly says: string } | { readonly waits: string }
+
+/** What a verb that waits needs to know of where it stands. */
+export interface LedgerPlace {
+  readonly change: number
+  readonly attempt: number
+  /** Milliseconds on the clock. */
+  readonly now: number
+}
+
+export async function ledgerCommand(database: Database, verb: string, args: Readonly<Record<string, unknown>>, place: LedgerPlace): Promise<LedgerOutcome> {
+  if (verb === 'join.await') return awaitJoin(database, args, place)
+  if (verb === 'join.forget') {
+    await database.write((transaction) => JoinRow.destroy({ where: { change: place.change, machine: String(args['machine']) }, transaction }))
+    return { result: {}, says: 'no longer waited for' }
+  }
   if (verb === 'cluster.enter') {
     const cluster = entry.parse(args)
     await database.write((transaction) => ClusterRow.upsert({ ...cluster, drives: [] }, { transaction }))
@@ -37,4 +55,19 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
     return { result: { pool: wish.pool }, says: wish.range ? `${wish.pool} scales between ${wish.range.min} and ${wish.range.max}` : `${wish.pool} no longer scales by itself` }
   }
   throw new Error(`the register has no verb ${verb}`)
+}
+
+/** Join scripts are for one use within so many milliseconds. */
+export const joinTokenMs = 30 * 60_000
+
+async function awaitJoin(database: Database, args: Readonly<Record<string, unknown>>, place: LedgerPlace): Promise<LedgerOutcome> {
+  const wish = z.object({ cluster: z.string(), site: z.string(), machine: z.string(), node: z.string(), card: z.string(), address: z.string() }).parse(args)
+  const known = await JoinRow.findOne({ where: { change: place.change, machine: wish.machine } })
+  const same = known && known.card === wish.card && known.address === wish.address && known.round >= place.attempt
+  if (same && known.usedAt !== null) return { result: { address: known.address, calledAt: known.usedAt }, says: `called at ${known.usedAt.slice(11, 16)}` }
+  if (!same) {
+    const fresh = { ...wish, change: place.change, round: place.attempt, until: new Date(place.now + joinTokenMs).toISOString(), usedAt: null, facts: null, refused: null }
+    await database.write((transaction) => JoinRow.upsert(fresh, { transaction }))
+  }
+  return { waits: `${wish.machine} has not called yet` }
 }

@@ -97,6 +97,29 @@ export class Runner {
     void this.enter(() => this.settle(key, outcome))
   }
 
+  /** A machine that a run waits for has called: its step ends, well or not. False if nothing waits for it. */
+  called(change: number, machine: string, says: string, failure: Failure | null): Promise<boolean> {
+    return this.enter(async () => {
+      const active = this.active.get(change)
+      const step = active && [...active.steps.values()].find((other) => other.state === 'running' && !other.undoing && other.command.verb === 'join.await' && other.command.args['machine'] === machine)
+      if (!step || step.key === null) return false
+      const at = this.parts.outside.now
+      await this.settle(step.key, { known: true, ended: true, at, result: { address: step.command.args['address'], calledAt: isoClock(at) }, failure, evidence: [{ at, says }] })
+      return true
+    })
+  }
+
+  /** What it saw of a machine that called and was not taken yet. */
+  noteCall(change: number, machine: string, says: string): Promise<void> {
+    return this.enter(async () => {
+      const step = [...(this.active.get(change)?.steps.values() ?? [])].find((other) => other.command.verb === 'join.await' && other.command.args['machine'] === machine)
+      if (!step || step.key === null) return
+      const seen = await EvidenceRow.count({ where: { change, key: step.key } })
+      await this.parts.database.write((transaction) => EvidenceRow.create({ change, step: step.id, key: step.key ?? '', index: 1000 + seen, at: isoClock(this.parts.outside.now), says }, { transaction }))
+      this.parts.hub.emit('run', { change, steps: [step.id] })
+    })
+  }
+
   // What people ask. Each resolves once the transition is committed.
 
   /** Starts a change whose locks, reservations and steps were written in `prepare`. */
@@ -255,9 +278,11 @@ export class Runner {
       await this.parts.outside.issue(step.key, command.verb, args)
       return
     }
-    const { result, says } = await ledgerCommand(this.parts.database, command.verb, args)
+    const { now } = this.parts.outside
+    const outcome = await ledgerCommand(this.parts.database, command.verb, args, { change: active.row.number, attempt: step.undoing ? step.undoAttempts : step.attempts, now })
+    if ('waits' in outcome) return
     this.parts.fleet.touchRegister()
-    await this.settle(step.key, { known: true, ended: true, at: this.parts.outside.now, result, failure: null, evidence: [{ at: this.parts.outside.now, says }] })
+    await this.settle(step.key, { known: true, ended: true, at: now, result: outcome.result, failure: null, evidence: [{ at: now, says: outcome.says }] })
   }
 
   /** Records how a command ended and goes on. */

@@ -64,3 +64,14 @@ export const birch = {
   pools: [{ name: 'general', size: 'rack-4', count: 2 }],
   ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20', maxPodsPerNode: 110 },
 }
+
+/** Raised from the three machines that stand in the hall's racks. */
+export const oak = {
+  name: 'oak',
+  site: 'mossgate',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 3, alsoWorkers: true },
+  pools: [],
+  ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20', maxPodsPerNode: 110 },
+  machines: ['a', 'b', 'c'].map((letter, i) => ({ machine: `m-spare-${i + 1}`, roles: ['control-plane', 'worker'], nodeName: `oak-${letter}`, card: 'eno2' })),
+}

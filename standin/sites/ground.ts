@@ -253,7 +253,8 @@ export const orphanAdopt = onSite(5, (_sim, site, op) => {
 /** Machines that were put up somewhere: from now on the site knows them. */
 export const boxAdd = onSite(10, (_sim, site, op) => {
   const boxes = recordsArg(op, 'boxes') as unknown as Box[]
-  site.boxes = [...site.boxes.filter((box) => !boxes.some((other) => other.name === box.name)), ...boxes.map((box) => ({ ...box, usedBy: null }))]
+  const drop = textsArg(op, 'drop')
+  site.boxes = [...site.boxes.filter((box) => !drop.includes(box.name) && !boxes.some((other) => other.name === box.name)), ...boxes.map((box) => ({ ...box, usedBy: null }))]
   return `${boxes.map((box) => box.name).join(', ')} entered`
 })
 

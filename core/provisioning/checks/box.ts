@@ -1,9 +1,10 @@
 /** Machines that exist already: the right box, disk, card and address. The wrong disk cannot be unwritten. */
 import type { Fact, RawFinding } from '../../changes'
-import { formatAddress, parseAddress, parseCidr } from '../../addresses'
+import { contains, formatAddress, parseAddress, parseCidr, parseRange } from '../../addresses'
 import type { BoxView, DiskView, SiteView } from '../../fleet'
 import { bytesText, listText, numberText } from '../../units'
 import { addressObjection, lowestFree, takenIn } from '../static-addresses'
+import { joinsBy } from '../join'
 import { type Check, type Planned, reservationsAt } from '../planned'
 import type { RaiseIntent } from '../raise-intent'
 
@@ -69,7 +70,9 @@ function checkCard(box: BoxView, machine: MachineIntent, index: number): readonl
   if (!machine.card) return [{ level: 'stop', rule: 'card.chosen', field, says: `${box.name} has ${box.cards.length} network cards. Choose the one the cluster’s traffic goes over.`, because, offers }]
   const card = box.cards.find((other) => other.name === machine.card)
   if (!card) return [{ level: 'stop', rule: 'card.known', field, says: `${box.name} has no network card ${machine.card}.`, because, offers }]
-  if (card.sharedWith > 0) {
+  // A machine that runs tells by its call what is on its cards; an address that is given says which one is meant.
+  const told = joinsBy(machine, box) === 'script' && machine.address !== undefined && machine.address !== '' && machine.address.split('/')[0] !== card.address
+  if (card.sharedWith > 0 && !told) {
     return [{ level: 'stop', rule: 'card.shared', field, says: `${card.name} has ${card.address ?? 'an address'}, which ${card.sharedWith} others hold too. Nodes could not tell each other apart.`, because, offers }]
   }
   return []
@@ -78,11 +81,21 @@ function checkCard(box: BoxView, machine: MachineIntent, index: number): readonl
 /** The network a box’s chosen card is on. */
 export const cardNetwork = (site: SiteView, box: BoxView, machine: MachineIntent) => {
   const card = box.cards.find((other) => other.name === machine.card) ?? (box.cards.length === 1 ? box.cards[0] : undefined)
+  const given = machine.address && joinsBy(machine, box) === 'script' ? parseRange(machine.address.split('/')[0] ?? '') : null
+  if (given?.ok) {
+    return site.networks.find((network) => {
+      const range = parseCidr(network.range)
+      return range.ok && contains(range.value, given.value)
+    })
+  }
   return site.networks.find((network) => network.name === card?.network)
 }
 
 /** The address a box will hold: the one given, else the lowest free one of its network. */
 export function boxAddress(site: SiteView, box: BoxView, machine: MachineIntent, planned: Planned): string | null {
+  const noted = box.cards.find((card) => card.name === machine.card)?.address
+  // A machine that runs already has its address; the script compares.
+  if (!machine.address && joinsBy(machine, box) === 'script' && noted) return noted
   if (machine.address) {
     const given = parseAddress(machine.address.split('/')[0] ?? '')
     return given.ok ? formatAddress(given.value) : null
@@ -95,7 +108,10 @@ export function boxAddress(site: SiteView, box: BoxView, machine: MachineIntent,
 function checkAddress(site: SiteView, box: BoxView, machine: MachineIntent, index: number, planned: Planned): readonly RawFinding[] {
   const network = cardNetwork(site, box, machine)
   const field = `machines[${index}].address`
-  if (!network) return []
+  if (!network && joinsBy(machine, box) === 'script' && boxAddress(site, box, machine, planned) === null) {
+    return [{ level: 'stop', rule: 'address.inside', field, says: `Nobody knows the inside address of ${box.name}. Say which one the nodes should reach it at; its script compares.`, because: box.cards.map((card) => ({ says: `${card.name}: ${card.address ?? 'no address known'}`, source: 'address ledger' })) }]
+  }
+  if (!network || (joinsBy(machine, box) === 'script' && !machine.address)) return []
   const taken = takenIn(network, site, reservationsAt(planned.view, site.name))
   const free = lowestFree(network, taken, 1)[0]
   const length = network.range.split('/')[1] ?? ''
@@ -116,10 +132,12 @@ function checkAddress(site: SiteView, box: BoxView, machine: MachineIntent, inde
 export const checkBoxes: Check = (planned) => {
   const { intent, site, view } = planned
   if (!site) return []
-  if (site.kind !== 'edge') {
-    return intent.machines.length === 0
-      ? []
-      : [{ level: 'stop', rule: 'machines.site', field: 'machines', says: `${site.name} makes its machines itself. Ask for pools instead of naming machines.`, because: [{ says: `${site.name} is a ${site.kind}`, source: site.name }], offers: [{ says: 'Leave the machines out', change: { patchDraft: [{ op: 'replace', path: '/machines', value: [] }] } }] }]
+  if (site.kind !== 'edge' && intent.machines.length === 0) return []
+  if (site.kind !== 'edge' && intent.pools.length > 0 && site.boxes.length > 0) {
+    return [{ level: 'stop', rule: 'machines.pools', field: 'machines', says: 'The draft names machines and asks for pools, too. Raise it on the machines that stand there, or have the site make them.', because: [], offers: [{ says: 'Raise it on the machines named', change: { patchDraft: [{ op: 'replace', path: '/pools', value: [] }] } }, { says: 'Have the site make them', change: { patchDraft: [{ op: 'replace', path: '/machines', value: [] }] } }] }]
+  }
+  if (site.kind !== 'edge' && site.boxes.length === 0) {
+    return [{ level: 'stop', rule: 'machines.site', field: 'machines', says: `${site.name} makes its machines itself. Ask for pools instead of naming machines.`, because: [{ says: `${site.name} is a ${site.kind}`, source: site.name }], offers: [{ says: 'Leave the machines out', change: { patchDraft: [{ op: 'replace', path: '/machines', value: [] }] } }] }]
   }
   if (intent.machines.length === 0) {
     const box = site.boxes.find((other) => other.usedBy === null)
@@ -146,6 +164,6 @@ export const checkBoxes: Check = (planned) => {
     if (planned.release && !planned.release.architectures.includes(box.arch)) {
       findings.push({ level: 'stop', rule: 'machine.architecture', field, says: `${box.name} is ${box.arch}; ${planned.release.version} is not built for it.`, because: [{ says: `built for ${listText(planned.release.architectures)}`, source: 'release catalogue' }] })
     }
-    return [...findings, ...checkDisk(box, machine, index, planned), ...checkCard(box, machine, index), ...checkAddress(site, box, machine, index, planned)]
+    return [...findings, ...(joinsBy(machine, box) === 'script' ? [] : checkDisk(box, machine, index, planned)), ...checkCard(box, machine, index), ...checkAddress(site, box, machine, index, planned)]
   })
 }

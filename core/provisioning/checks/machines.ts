@@ -240,7 +240,7 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
         })
       }
     }
-    if (site.kind === 'edge' && count !== members) {
+    if ((site.kind === 'edge' || intent.machines.length > 0) && count !== members) {
       findings.push({
         level: 'stop',
         rule: 'control-plane.machines',

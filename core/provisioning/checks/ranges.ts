@@ -119,7 +119,7 @@ export const checkRanges: Check = (planned) => {
 }
 
 export const checkStaticAddresses: Check = ({ intent, site, statics, managementNetwork }) => {
-  if (!site || site.kind !== 'hall' || intent.controlPlane.kind !== 'own') return []
+  if (!site || site.kind !== 'hall' || intent.controlPlane.kind !== 'own' || intent.machines.length > 0) return []
   const field = 'networks.staticAddresses'
   if (!managementNetwork || !statics) {
     const known = site.networks.find((network) => network.role === 'management')

@@ -217,6 +217,14 @@ export class Outside implements CommandPort {
     return credential.until > this.nowMs ? { good: true, says: 'accepted' } : { good: false, says: `refused: ended ${new Date(credential.until).toISOString().slice(0, 10)}` }
   }
 
+  /** What a machine that stands there finds when a script is run on it; null if nothing runs on it. */
+  async boxFacts(site: string, machine: string): Promise<{ hostname: string; arch: string; clock: string; runtime: boolean; cards: readonly { name: string; mac: string; addresses: readonly string[] }[] } | null> {
+    const box = (await this.site(site))?.boxes.find((other) => other.name === machine)
+    if (!box?.prepared) return null
+    const inside = box.inside ?? { cards: box.cards.map((card) => ({ name: card.name, mac: card.mac, addresses: card.address === null ? [] : [card.address] })), clockOffSeconds: 0, runtime: true }
+    return { hostname: machine, arch: box.arch, clock: new Date(this.nowMs + inside.clockOffSeconds * 1000).toISOString(), runtime: inside.runtime, cards: inside.cards }
+  }
+
   /** Puts a fault into the world, now or after some seconds. */
   async putFault(fault: Omit<Fault, 'since'>, afterSeconds: number): Promise<void> {
     await this.issue(`fault/${fault.id}`, 'fault.put', { fault: { ...fault, since: this.nowMs + afterSeconds * 1000 }, afterSeconds })
