@@ -1,3 +1,5 @@
+export { ledgerEnter, type LedgerCsv, readLedgerCsv } from './ledger'
+export { siteAdd, siteEdit, siteRemove } from './sites'
 export { siteMachines } from './boxes'
 export { siteNetwork, widerDhcp, wireRoute } from './networks'
 export { orphansAdopt, type OrphanItem, orphansRemove } from './orphans'

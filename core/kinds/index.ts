@@ -2,7 +2,7 @@
 import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
-import { orphansAdopt, orphansRemove, siteHosts, siteMachines, siteNetwork, siteQuota, siteService, wireRecord, wireRoute } from '../ground'
+import { ledgerEnter, orphansAdopt, orphansRemove, siteAdd, siteEdit, siteHosts, siteMachines, siteNetwork, siteQuota, siteRemove, siteService, wireRecord, wireRoute } from '../ground'
 import { clusterBackup, clusterRestore, machineReplace, machineRestart, poolResize, renewCertificates } from '../keeping'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
@@ -72,6 +72,10 @@ export const kinds: readonly Kind[] = [
   kind(clusterRaise),
   kind(clusterTakedown),
   kind(imagePlace),
+  kind(siteAdd),
+  kind(siteEdit),
+  kind(siteRemove),
+  kind(ledgerEnter),
   kind(siteService),
   kind(siteQuota),
   kind(siteHosts),

@@ -93,8 +93,8 @@ export class Fleet {
     if (this.version === 0) {
       for (const name of await this.outside.siteNames()) slices.push(`site:${name}`)
       this.catalogue = (await ReleaseRow.findAll({ order: [['released', 'ASC']] })).map(releaseOf)
-      this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
     }
+    if (register || this.version === 0) this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
     const { now } = this.outside
     for (const slice of new Set(slices)) {
       if (slice.startsWith('site:')) {

@@ -4,7 +4,7 @@
  */
 import { z } from 'zod'
 import type { Database } from '../records/database'
-import { ClusterRow, JoinRow } from '../records/models'
+import { ClusterRow, JoinRow, LedgerRow } from '../records/models'
 
 const entry = z.object({
   name: z.string(),
@@ -19,6 +19,8 @@ const entry = z.object({
   maxPodsPerNode: z.number(),
   endpoint: z.string().nullable(),
 })
+
+const rangeLine = z.object({ domain: z.string(), range: z.string(), name: z.string() })
 
 export type LedgerOutcome = { readonly result: Record<string, unknown>; readonly says: string } | { readonly waits: string }
 
@@ -45,6 +47,15 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
     const name = String(args['name'])
     await database.write((transaction) => ClusterRow.destroy({ where: { name }, transaction }))
     return { result: { cluster: name }, says: `${name} struck` }
+  }
+  if (verb === 'ranges.enter') {
+    const wish = z.object({ add: z.array(rangeLine), remove: z.array(rangeLine) }).parse(args)
+    await database.write(async (transaction) => {
+      for (const gone of wish.remove) await LedgerRow.destroy({ where: { ...gone }, limit: 1, transaction })
+      const known = new Set((await LedgerRow.findAll({ transaction })).map((row) => `${row.domain}\n${row.range}\n${row.name}`))
+      await LedgerRow.bulkCreate(wish.add.filter((one) => !known.has(`${one.domain}\n${one.range}\n${one.name}`)), { transaction })
+    })
+    return { result: { entered: wish.add.length, struck: wish.remove.length }, says: `${wish.add.length} entered, ${wish.remove.length} struck` }
   }
   if (verb === 'pool.range') {
     const wish = z.object({ cluster: z.string(), pool: z.string(), range: z.object({ min: z.number(), max: z.number() }).nullable() }).parse(args)
