@@ -6,8 +6,10 @@ import { accessFile, type AccessFile } from './access/access-file'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
-import { loadDemo, loadDemoCredentials } from './demo/load'
+import { loadDemo, loadDemoCredentials, loadDemoTemplates } from './demo/load'
 import { Fleet } from './fleet/fleet'
+import { Boot } from './boot/boot'
+import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
@@ -61,6 +63,8 @@ export class Gyrarch {
   readonly keys: Keys
   readonly vault: Vault
   readonly joins: Joins
+  readonly boot: Boot
+  readonly templates: Templates
   readonly credentials: Credentials
 
   health!: Health
@@ -81,6 +85,8 @@ export class Gyrarch {
       await this.journalLine({ kind: 'credential.changed', says })
     })
     this.joins = new Joins({ database: parts.database, fleet: parts.fleet, runner: parts.runner, vault: parts.vault, outside: parts.outside, journal: (line) => this.journalLine(line) })
+    this.boot = new Boot({ changes: parts.changes, fleet: parts.fleet, vault: parts.vault, now: () => parts.outside.now })
+    this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) => this.journalLine({ kind: 'template.changed', says }))
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
@@ -124,7 +130,10 @@ export class Gyrarch {
     }
     gyrarch.health = health
     outside.listen(listener)
-    if (fresh) await loadDemoCredentials(gyrarch.credentials)
+    if (fresh) {
+      await loadDemoCredentials(gyrarch.credentials)
+      await loadDemoTemplates(gyrarch.templates)
+    }
     await runner.resume()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch

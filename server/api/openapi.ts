@@ -20,7 +20,7 @@ function operation(route: Route) {
     ],
     ...(route.body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } } : {}),
     responses: {
-      [String(route.status ?? 200)]: { description: route.says, content: route.answer === 'yaml' ? { 'application/yaml': { schema: { type: 'string' } } } : { 'application/json': { schema: schemaOf(route.answer, 'output') } } },
+      [String(route.status ?? 200)]: { description: route.says, content: route.answer === 'yaml' || route.answer === 'text' ? { [route.answer === 'yaml' ? 'application/yaml' : 'application/octet-stream']: { schema: { type: 'string' } } } : { 'application/json': { schema: schemaOf(route.answer, 'output') } } },
       default: { description: 'What is wrong, and with which field.', content: { 'application/json': { schema: errorSchema } } },
     },
   }

@@ -21,8 +21,10 @@ function handler(gyrarch: Gyrarch, route: Route) {
     if (body && !body.success) throw refuseIssues(body.error.issues)
     const cancelled = new AbortController()
     response.on('close', () => cancelled.abort())
+    // No name holds a NUL, and no database takes one.
+    if (Object.values(request.params).some((value) => String(value).includes('\0'))) throw new Refusal('invalid', 'The address holds a NUL character.')
     const params = Object.fromEntries(Object.entries(request.params).map(([name, value]) => [name, String(value)]))
-    const answer = await route.handle(gyrarch, { params, query: (query?.data ?? {}) as Record<string, unknown>, body: body?.data, ifMatch: request.get('if-match'), signal: cancelled.signal })
+    const answer = await route.handle(gyrarch, { params, query: (query?.data ?? {}) as Record<string, unknown>, body: body?.data, ifMatch: request.get('if-match'), signal: cancelled.signal, base: `${request.protocol}://${request.get('host') ?? 'localhost'}` })
     if (answer.etag !== undefined) response.setHeader('ETag', answer.etag)
     response.status(answer.status ?? route.status ?? 200)
     if (!answer.text) {

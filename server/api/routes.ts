@@ -6,6 +6,7 @@ import { patchDraft } from '~/core/changes'
 import { computations } from '../compute/computations'
 import { Refusal } from '../changes/errors'
 import { type Gyrarch, version } from '../gyrarch'
+import { groundRoutes } from './ground-routes'
 import { changeId } from '../runner/journal'
 
 export interface Call {
@@ -14,12 +15,14 @@ export interface Call {
   readonly body: unknown
   readonly ifMatch: string | undefined
   readonly signal: AbortSignal
+  /** Where Gyrarch was reached, for addresses that others are given. */
+  readonly base: string
 }
 
 export interface Answer {
   readonly status?: number
   readonly json?: unknown
-  readonly text?: { readonly type: string; readonly body: string; readonly fileName?: string }
+  readonly text?: { readonly type: string; readonly body: string | Buffer; readonly fileName?: string }
   readonly etag?: string
 }
 
@@ -30,7 +33,7 @@ export interface Route {
   readonly query?: z.ZodType
   readonly body?: z.ZodType
   /** Where the body is optional: an absent one reads as `{}`. */
-  readonly answer: z.ZodType | 'yaml'
+  readonly answer: z.ZodType | 'yaml' | 'text'
   readonly status?: number
   readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
 }
@@ -298,6 +301,7 @@ export const routes: readonly Route[] = [
       return ok({ id: params['id'] })
     },
   },
+  ...groundRoutes,
   ...computations.map(
     (computation): Route => ({
       method: 'post',

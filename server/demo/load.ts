@@ -5,7 +5,8 @@ import { readPublicKey } from '../keys/ssh-key'
 import type { Database } from '../records/database'
 import { ClusterRow, KeyRow, LedgerRow, ReleaseRow } from '../records/models'
 import { demoClusters, demoScenario } from '../ports/standin/demo'
-import { demoCatalogue, demoRecords } from './scenario'
+import type { Templates } from '../templates/templates'
+import { demoCatalogue, demoRecords, demoTemplates } from './scenario'
 
 /** True if it loaded anything: records that hold a release are left alone. */
 export async function loadDemo(database: Database, nodes: number): Promise<boolean> {
@@ -47,4 +48,8 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
 /** Credentials for the demo’s clouds: made here, known to the stand-ins, as a person would have entered them. */
 export async function loadDemoCredentials(credentials: Credentials): Promise<void> {
   for (const { site, name, until } of demoRecords().credentials) await credentials.enter({ site, name, until, secret: randomBytes(24).toString('base64url') })
+}
+
+export async function loadDemoTemplates(templates: Templates): Promise<void> {
+  for (const template of demoTemplates()) await templates.keep(template, true)
 }

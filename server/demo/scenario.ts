@@ -4,6 +4,7 @@ import { z } from 'zod'
 import clusters from '~/demo/clusters.yaml?raw'
 import releases from '~/demo/releases.yaml?raw'
 import sites from '~/demo/sites.yaml?raw'
+import templates from '~/demo/templates.yaml?raw'
 import workloads from '~/demo/workloads.yaml?raw'
 
 const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/)
@@ -23,3 +24,6 @@ export const recordsSchema = z.object({
 export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object) })
 export const demoCatalogue = () => catalogueSchema.parse(parse(releases))
 export const demoRecords = () => recordsSchema.parse(parse(sites))
+
+export const templatesSchema = z.object({ templates: z.array(z.object({ name: z.string(), says: z.string(), kind: z.string(), open: z.array(z.string()), intent: z.record(z.string(), z.unknown()) })) })
+export const demoTemplates = () => templatesSchema.parse(parse(templates)).templates

@@ -1,10 +1,10 @@
 /** A new draft, filled with what the site most likely wants, and on to its sheet. */
 import { redirect } from 'react-router'
-import { formatRange, lowestFreeBlock, parseCidr, parseRange } from '~/core/addresses'
 import type { FleetView, SiteView } from '~/core/fleet'
 import { bestDisk } from '~/core/provisioning'
 import { compareReleases } from '~/core/units'
 import { isUnsupported } from '~/core/releases'
+import { freeRangesAt } from '~/server/templates/templates'
 import { gyrarchContext } from '../../context'
 import type { Route } from './+types/new'
 
@@ -16,23 +16,9 @@ function releaseFor(view: FleetView, site: SiteView): string {
   return newest[0] ?? ''
 }
 
-function freeRanges(view: FleetView, site: SiteView): { readonly pods: string; readonly services: string } {
-  const nursery = parseCidr('10.128.0.0/10')
-  const taken = view.ledger
-    .filter((entry) => entry.domain === site.domain)
-    .flatMap((entry) => {
-      const range = parseRange(entry.range)
-      return range.ok ? [range.value] : []
-    })
-  if (!nursery.ok) return { pods: '', services: '' }
-  const pods = lowestFreeBlock(nursery.value, taken, 18)
-  const services = pods && lowestFreeBlock(nursery.value, [...taken, pods], 20)
-  return { pods: pods ? formatRange(pods) : '', services: services ? formatRange(services) : '' }
-}
-
 /** A first draft for a site: everything it needs, nothing it does not. */
 export function firstDraft(view: FleetView, site: SiteView): Record<string, unknown> {
-  const common = { name: '', site: site.name, release: releaseFor(view, site), ranges: { ...freeRanges(view, site), maxPodsPerNode: 110 }, ...(view.sshKeys[0] === undefined ? {} : { sshKey: view.sshKeys[0] }) }
+  const common = { name: '', site: site.name, release: releaseFor(view, site), ranges: { ...freeRangesAt(view, site.name), maxPodsPerNode: 110 }, ...(view.sshKeys[0] === undefined ? {} : { sshKey: view.sshKeys[0] }) }
   const worker = [...site.sizes].filter((size) => size.cores >= 2).sort((a, b) => a.cores - b.cores || b.memoryBytes - a.memoryBytes)[0]
   if (site.kind === 'edge') {
     const box = site.boxes.find((other) => other.usedBy === null) ?? site.boxes[0]

@@ -1,0 +1,100 @@
+/** Templates: drafts kept with fields left open, and drafts made from them. */
+import { formatRange, lowestFreeBlock, parseCidr, parseRange } from '~/core/addresses'
+import { patchDraft } from '~/core/changes'
+import type { FleetView } from '~/core/fleet'
+import { kindNamed } from '~/core/kinds'
+import type { ChangeRecord, Changes } from '../changes/changes'
+import { Refusal, refuseIssues } from '../changes/errors'
+import type { Fleet } from '../fleet/fleet'
+import type { Database } from '../records/database'
+import { TemplateRow } from '../records/models'
+
+export interface Template {
+  readonly name: string
+  readonly says: string
+  readonly kind: string
+  readonly intent: unknown
+  /** JSON pointers of the fields left open. */
+  readonly open: readonly string[]
+  /** Whether it came with the demo. */
+  readonly shipped: boolean
+}
+
+const asTemplate = (row: TemplateRow): Template => ({ name: row.name, says: row.says, kind: row.kind, intent: row.intent, open: row.open, shipped: row.shipped })
+
+/** The value at a JSON pointer; undefined where there is none. */
+export function valueAt(document: unknown, pointer: string): unknown {
+  return pointer
+    .split('/')
+    .slice(1)
+    .map((part) => part.replace(/~1/g, '/').replace(/~0/g, '~'))
+    .reduce<unknown>((at, part) => (typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[part] : undefined), document)
+}
+
+/** Free ranges for pods and services in the routing domain of a site. */
+export function freeRangesAt(view: FleetView, siteName: string): { readonly pods: string; readonly services: string } {
+  const domain = view.sites.find((site) => site.name === siteName)?.domain
+  const nursery = parseCidr('10.128.0.0/10')
+  const taken = view.ledger
+    .filter((entry) => entry.domain === domain)
+    .flatMap((entry) => {
+      const range = parseRange(entry.range)
+      return range.ok ? [range.value] : []
+    })
+  if (!nursery.ok) return { pods: '', services: '' }
+  const pods = lowestFreeBlock(nursery.value, taken, 18)
+  const services = pods && lowestFreeBlock(nursery.value, [...taken, pods], 20)
+  return { pods: pods ? formatRange(pods) : '', services: services ? formatRange(services) : '' }
+}
+
+export class Templates {
+  constructor(
+    private readonly database: Database,
+    private readonly changes: Changes,
+    private readonly fleet: Fleet,
+    private readonly journal: (says: string) => Promise<void>,
+  ) {}
+
+  async list(): Promise<readonly Template[]> {
+    return (await TemplateRow.findAll({ order: [['name', 'ASC']] })).map(asTemplate)
+  }
+
+  async get(name: string): Promise<Template> {
+    const row = await TemplateRow.findByPk(name)
+    if (!row) throw new Refusal('not-found', `There is no template ${name.slice(0, 80)}.`)
+    return asTemplate(row)
+  }
+
+  async keep(wish: Omit<Template, 'shipped'>, shipped = false): Promise<Template> {
+    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name)) throw new Refusal('invalid', `“${wish.name.slice(0, 80)}” is no template name: a–z, 0–9 and inner dashes, at most 63.`, [{ path: 'name', says: 'is no name' }])
+    const kind = kindNamed(wish.kind)
+    if (!kind) throw new Refusal('invalid', `There is no change kind ${wish.kind.slice(0, 80)}.`, [{ path: 'kind', says: 'unknown kind' }])
+    const read = kind.read(wish.intent)
+    if (!read.ok) throw refuseIssues(read.issues, ['intent'])
+    const lost = wish.open.find((pointer) => !pointer.startsWith('/') || valueAt(wish.intent, pointer) === undefined)
+    if (lost !== undefined) throw new Refusal('invalid', `The draft has no field ${lost} that could be left open.`, [{ path: 'open', says: `${lost} is not in the draft` }])
+    if (await TemplateRow.findByPk(wish.name)) throw new Refusal('conflict', `There is a template ${wish.name} already.`, [{ path: 'name', says: 'is taken' }])
+    await this.database.write((transaction) => TemplateRow.create({ name: wish.name, says: wish.says, kind: wish.kind, intent: wish.intent, open: [...wish.open], shipped }, { transaction }))
+    if (!shipped) await this.journal(`template ${wish.name} kept`)
+    return this.get(wish.name)
+  }
+
+  async remove(name: string): Promise<void> {
+    const template = await this.get(name)
+    await this.database.write((transaction) => TemplateRow.destroy({ where: { name: template.name }, transaction }))
+    await this.journal(`template ${name} removed`)
+  }
+
+  /** A draft made from a template: open fields take the values given; ranges left open take the next free ones. */
+  async draft(name: string, values: Readonly<Record<string, unknown>>): Promise<ChangeRecord> {
+    const template = await this.get(name)
+    const other = Object.keys(values).find((pointer) => !template.open.includes(pointer))
+    if (other !== undefined) throw new Refusal('invalid', `${other} is not left open by ${name}. Open: ${template.open.join(', ')}.`, [{ path: `values.${other}`, says: 'is not left open' }])
+    const site = (template.intent as { site?: unknown }).site
+    const free = template.open.some((pointer) => pointer.startsWith('/ranges/')) && typeof site === 'string' ? freeRangesAt(await this.fleet.view(), site) : null
+    const filled: Record<string, unknown> = { ...(free && template.open.includes('/ranges/pods') ? { '/ranges/pods': free.pods } : {}), ...(free && template.open.includes('/ranges/services') ? { '/ranges/services': free.services } : {}), ...values }
+    const intent = patchDraft(template.intent, Object.entries(filled).map(([path, value]) => ({ op: 'replace', path, value })))
+    if (intent === null) throw new Refusal('invalid', 'The values do not fit the template.', [{ path: 'values', says: 'do not fit' }])
+    return this.changes.draft(template.kind, intent)
+  }
+}
