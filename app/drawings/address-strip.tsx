@@ -2,8 +2,8 @@
  * A range to scale, with what takes which part. It magnifies around the pointer; collisions are drawn one above the
  * other, hatched. Data in, SVG out.
  */
-import { useState } from 'react'
-import { enclosingBlock, formatRange, intersection, overlappingPairs, parseRange, type Range } from '~/core/addresses'
+import { type PointerEvent, useState } from 'react'
+import { enclosingBlock, formatAddress, formatRange, intersection, overlappingPairs, parseRange, type Range } from '~/core/addresses'
 import './address-strip.css'
 
 export interface Holder {
@@ -20,6 +20,8 @@ export interface AddressStripProps {
   readonly holders: readonly Holder[]
   readonly label: string
   readonly height?: number
+  /** Told the range that was dragged over, as first and last address: where a block is to be carved. */
+  readonly onDrag?: (first: string, last: string) => void
 }
 
 interface Segment {
@@ -46,6 +48,12 @@ export function segmentsOf(within: Range, holders: readonly Holder[]): readonly 
 const width = 1000
 const mostNamed = 9
 
+/** Where the pointer is on a strip, 0 to 1. */
+function pointed(event: PointerEvent<SVGSVGElement>): number {
+  const box = event.currentTarget.getBoundingClientRect()
+  return Math.min(1, Math.max(0, (event.clientX - box.left) / box.width))
+}
+
 /** Moves a place away from the pointer so that what lies around it is drawn larger; the ends stay. */
 function lens(place: number, focus: number | null): number {
   if (focus === null) return place
@@ -57,8 +65,9 @@ function lens(place: number, focus: number | null): number {
   return focus + Math.sign(place - focus) * moved * side
 }
 
-export function AddressStrip({ range, holders, label, height = 22 }: AddressStripProps) {
+export function AddressStrip({ range, holders, label, height = 22, onDrag }: AddressStripProps) {
   const [focus, setFocus] = useState<number | null>(null)
+  const [drag, setDrag] = useState<{ readonly from: number; readonly to: number } | null>(null)
   const within = parseRange(range)
   if (!within.ok) return <p className="soft">{within.says}</p>
   const segments = segmentsOf(within.value, holders)
@@ -73,9 +82,28 @@ export function AddressStrip({ range, holders, label, height = 22 }: AddressStri
         style={{ height }}
         role="img"
         aria-label={`${label}: ${segments.map(({ holder }) => `${holder.name} ${holder.range}`).join(', ') || 'all free'}`}
+        data-drags={onDrag !== undefined}
+        onPointerDown={(event) => {
+          if (!onDrag) return
+          const at = pointed(event)
+          event.currentTarget.setPointerCapture(event.pointerId)
+          setFocus(null)
+          setDrag({ from: at, to: at })
+        }}
         onPointerMove={(event) => {
-          const box = event.currentTarget.getBoundingClientRect()
-          setFocus(Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)))
+          if (drag) setDrag({ from: drag.from, to: pointed(event) })
+          // While carving, what is dragged over stays where it is.
+          else setFocus(onDrag ? null : pointed(event))
+        }}
+        onPointerUp={() => {
+          if (!drag || !onDrag) return
+          setDrag(null)
+          const [low, high] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)]
+          const size = within.value.last - within.value.first + 1n
+          const place = (part: number): bigint => within.value.first + (size * BigInt(Math.round(part * 1e9))) / 1_000_000_000n
+          const last = place(high)
+          const text = (value: bigint): string => formatAddress({ family: within.value.family, value })
+          onDrag(text(place(low)), text(last > within.value.last ? within.value.last : last))
         }}
         onPointerLeave={() => setFocus(null)}
       >
@@ -85,6 +113,7 @@ export function AddressStrip({ range, holders, label, height = 22 }: AddressStri
             <path d="M0 0v8" stroke="var(--broken)" strokeWidth="5" />
           </pattern>
         </defs>
+        {drag ? <rect x={Math.min(drag.from, drag.to) * width} y={0} width={Math.abs(drag.to - drag.from) * width} height={height} fill="var(--brass)" opacity={0.35} /> : null}
         <rect x="0.5" y="0.5" width={width - 1} height={height - 1} className="strip-frame" vectorEffect="non-scaling-stroke" />
         {segments.map(({ holder, start, end, collides }, i) => {
           const left = x(start)

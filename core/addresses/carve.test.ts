@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { alignedBlocks, carve, contains, formatRange, intersection, parseCidr, parseRange } from '.'
+import { alignedBlocks, blockWithin, carve, contains, formatRange, intersection, parseCidr, parseRange } from '.'
 
 const cidr = (text: string) => {
   const read = parseCidr(text)
@@ -74,5 +74,18 @@ describe('carving', () => {
         }
       }),
     )
+  })
+})
+
+describe('a span dragged over a strip', () => {
+  const within = cidr('10.44.0.0/20')
+  it('stands for the largest aligned free block that lies in it', () => {
+    const span = { family: 4 as const, first: within.first + 100n, last: within.first + 2200n }
+    const block = blockWithin(within, span, [cidr('10.44.4.0/23')], 30)
+    expect(block && formatRange(block)).toBe('10.44.2.0/23')
+  })
+  it('stands for nothing where all of it is taken, or what is free is too small', () => {
+    expect(blockWithin(within, { ...within }, [within], 30)).toBeNull()
+    expect(blockWithin(within, { family: 4, first: within.first + 1n, last: within.first + 1n }, [], 30)).toBeNull()
   })
 })

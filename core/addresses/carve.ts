@@ -97,3 +97,15 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
     unfit: prefixes.flatMap((_, index) => unfit.get(index) ?? []),
   }
 }
+
+/**
+ * The block that a span dragged over free space stands for: the largest aligned block that lies within the span and is
+ * free, the lowest on a tie; null if the span holds none of at least `mostPrefix`.
+ */
+export function blockWithin(within: Cidr, span: Range, taken: readonly Range[], mostPrefix: number): Cidr | null {
+  const shared = intersection(within, span)
+  if (!shared) return null
+  const free = freeGaps(shared, taken).flatMap((gap) => alignedBlocks(gap))
+  const best = [...free].sort((a, b) => a.prefix - b.prefix || (a.first < b.first ? -1 : 1))[0]
+  return best && best.prefix <= mostPrefix ? best : null
+}

@@ -1,5 +1,5 @@
 /** The whole address ledger as a list: every range, and what lies inside it on purpose; and what collides. */
-import { carve, type Carved, contains, findOverlaps, type Overlap, parseCidr, parseRange, type Range } from '../addresses'
+import { blockWithin, carve, type Carved, contains, findOverlaps, formatRange, lowestFreeBlock, type Overlap, parseCidr, parseRange, type Range } from '../addresses'
 import { compareText } from '../units'
 import type { FleetView } from './view'
 
@@ -80,4 +80,35 @@ export function carveFrom(book: readonly BookEntry[], domain: string, within: st
       return range.ok && !contains(range.value, parent.value) ? [{ text: entry.range, range: range.value }] : []
     })
   return { ok: true, carved: carve(parent.value, taken, prefixes) }
+}
+
+/** The free block that a span dragged over a range stands for; null where the span holds no free block worth having. */
+export function carveSpan(book: readonly BookEntry[], domain: string, within: string, first: string, last: string): string | null {
+  const parent = parseCidr(within)
+  const span = parseRange(`${first}-${last}`)
+  if (!parent.ok || !span.ok) return null
+  const taken = book
+    .filter((entry) => entry.domain === domain)
+    .flatMap((entry): Range[] => {
+      const range = parseRange(entry.range)
+      return range.ok && !contains(range.value, parent.value) ? [range.value] : []
+    })
+  const block = blockWithin(parent.value, span.value, taken, parent.value.family === 4 ? 30 : 126)
+  return block ? formatRange(block) : null
+}
+
+/** Free ranges for pods and services in the routing domain of a site. */
+export function freeRangesAt(view: FleetView, siteName: string): { readonly pods: string; readonly services: string } {
+  const domain = view.sites.find((site) => site.name === siteName)?.domain
+  const nursery = parseCidr('10.128.0.0/10')
+  const taken = view.ledger
+    .filter((entry) => entry.domain === domain)
+    .flatMap((entry) => {
+      const range = parseRange(entry.range)
+      return range.ok ? [range.value] : []
+    })
+  if (!nursery.ok) return { pods: '', services: '' }
+  const pods = lowestFreeBlock(nursery.value, taken, 18)
+  const services = pods && lowestFreeBlock(nursery.value, [...taken, pods], 20)
+  return { pods: pods ? formatRange(pods) : '', services: services ? formatRange(services) : '' }
 }

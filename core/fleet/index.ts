@@ -29,7 +29,7 @@ export {
   type Taint,
 } from './view'
 export { clusterState, nodeState, permittedSkew, poolState, type Reasoned, siteState, type State, type StateContext, stateOrder } from './state'
-export { addressBook, type BookEntry, type BookKind, carveFrom, type Collision, collisions } from './address-book'
+export { addressBook, type BookEntry, type BookKind, carveFrom, carveSpan, freeRangesAt, type Collision, collisions } from './address-book'
 export { type AddressHolder, whoHolds } from './holders'
 export { leftovers, type Leftover } from './leftovers'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'

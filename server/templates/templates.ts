@@ -1,7 +1,6 @@
 /** Templates: drafts kept with fields left open, and drafts made from them. */
-import { formatRange, lowestFreeBlock, parseCidr, parseRange } from '~/core/addresses'
 import { patchDraft } from '~/core/changes'
-import type { FleetView } from '~/core/fleet'
+import { freeRangesAt } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
 import type { ChangeRecord, Changes } from '../changes/changes'
 import { Refusal, refuseIssues } from '../changes/errors'
@@ -29,22 +28,6 @@ export function valueAt(document: unknown, pointer: string): unknown {
     .slice(1)
     .map((part) => part.replace(/~1/g, '/').replace(/~0/g, '~'))
     .reduce<unknown>((at, part) => (typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[part] : undefined), document)
-}
-
-/** Free ranges for pods and services in the routing domain of a site. */
-export function freeRangesAt(view: FleetView, siteName: string): { readonly pods: string; readonly services: string } {
-  const domain = view.sites.find((site) => site.name === siteName)?.domain
-  const nursery = parseCidr('10.128.0.0/10')
-  const taken = view.ledger
-    .filter((entry) => entry.domain === domain)
-    .flatMap((entry) => {
-      const range = parseRange(entry.range)
-      return range.ok ? [range.value] : []
-    })
-  if (!nursery.ok) return { pods: '', services: '' }
-  const pods = lowestFreeBlock(nursery.value, taken, 18)
-  const services = pods && lowestFreeBlock(nursery.value, [...taken, pods], 20)
-  return { pods: pods ? formatRange(pods) : '', services: services ? formatRange(services) : '' }
 }
 
 export class Templates {

@@ -1,11 +1,15 @@
 /** One cluster: its nodes, objects and events, its access file, and the way to take it down. */
 import Button from '@mui/material/Button'
 import { useState } from 'react'
+import { z } from 'zod'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
 import { clusterState, leftovers, type NodeView, nodesOf, nodeState, type State, stateContext } from '~/core/fleet'
+import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
+import { setHealth } from '~/server/api/ground-routes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, saveFile, Table } from '../../parts/table'
@@ -14,6 +18,8 @@ import { Ago, clockText } from '../../parts/when'
 import { reasonFor } from '../reason-data'
 import { orNotFound, orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
+import { Keeping, type KeepingData } from './keeping'
+import '../ground/ground.css'
 import type { Route } from './+types/cluster'
 
 export const meta: Route.MetaFunction = ({ params }) => [{ title: `${params.name} · Gyrarch` }]
@@ -54,7 +60,7 @@ function objectSays({ kind, spec, status }: ApiObject): string {
   }
 }
 
-const tabs = ['nodes', 'objects', 'events'] as const
+const tabs = ['nodes', 'keeping', 'objects', 'events'] as const
 
 export async function loader({ params, request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -83,7 +89,16 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     }),
     events: events.map((event) => ({ ...event, at: new Date(event.at).toISOString() })).reverse(),
     reason: reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ?? reasonFor(view, `cluster/${cluster.name}`),
-    left: site ? leftovers(site, view.clusters) : [],
+    keeping: {
+      name: cluster.name,
+      now: view.now,
+      managed: cluster.controlPlane.kind === 'managed',
+      pools: cluster.pools.filter((pool) => pool.name !== 'control-plane').map((pool) => ({ name: pool.name, size: pool.size, count: pool.nodes.length, range: pool.range, lifetime: pool.lifetime })),
+      certificatesUntil: cluster.certificatesUntil,
+      backups: cluster.backups,
+      health: (tab === 'keeping' ? (await gyrarch.health.policies()).get(cluster.name) : undefined) ?? usualHealth,
+    } satisfies KeepingData,
+    left: site ? leftovers(site, view.clusters).filter((item) => item.was === cluster.name || item.was === null) : [],
   }
 }
 
@@ -92,6 +107,12 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const form = await request.formData()
   return orRefused(async () => {
     if (form.get('do') === 'access') return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
+    if (form.get('do') === 'health') {
+      const policy = healthSchema.safeParse(JSON.parse(String(form.get('policy') ?? 'null')))
+      if (!policy.success) throw new Refusal('invalid', 'Between 30 s and a day, and between 1 and 100 %.')
+      await setHealth(gyrarch, params.name, policy.data)
+      return { refused: null }
+    }
     if (form.get('do') === 'take-down') {
       const record = await gyrarch.changes.draft('cluster.takedown', { cluster: params.name })
       throw redirect(`/changes/${record.id}`)
@@ -99,6 +120,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     throw new Refusal('invalid', 'A cluster can give its access file or be taken down.')
   })
 }
+
+const healthSchema = z.strictObject({ enabled: z.boolean(), afterSeconds: z.number().min(30).max(86_400), mostShare: z.number().min(0.01).max(1) })
 
 type NodeRow = NodeView & { readonly state: State; readonly says: string }
 
@@ -174,8 +197,9 @@ function Access({ name, answers }: { readonly name: string; readonly answers: bo
 }
 
 export default function Cluster({ loaderData }: Route.ComponentProps) {
-  const { name, state, says, summary, tab, nodes, objects, events, reason, now, apiAnswers, left } = loaderData
+  const { name, state, says, summary, tab, nodes, objects, events, reason, now, apiAnswers, left, keeping } = loaderData
   const [search] = useSearchParams()
+  const chosen = nodes.find((node) => node.name === search.get('at'))
   const navigate = useNavigate()
   const address = useAddress()
   const fetcher = useFetcher()
@@ -193,6 +217,16 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           {reason ? <Reason reason={{ ...reason, actions: [] }} now={now} /> : <p>{says}</p>}
+          {chosen ? (
+            <div className="acts">
+              <DraftChange kind="machine.restart" intent={{ cluster: name, node: chosen.name }} variant={chosen.state === 'broken' ? 'contained' : 'outlined'}>
+                Draft restarting it
+              </DraftChange>
+              <DraftChange kind="machine.replace" intent={{ cluster: name, node: chosen.name }}>
+                Draft replacing its machine
+              </DraftChange>
+            </div>
+          ) : null}
           <Access name={name} answers={apiAnswers} />
           {left.length > 0 ? (
             <div>
@@ -225,6 +259,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
         ))}
       </nav>
       {tab === 'nodes' ? <Table name={`nodes of ${name}`} columns={nodeColumns(now)} rows={nodes} id={(node) => node.name} selected={search.get('at')} onSelect={(node) => select(node.name)} empty={apiAnswers ? 'No node has joined yet.' : 'Its API does not answer yet, so nothing is known of its nodes.'} /> : null}
+      {tab === 'keeping' ? <Keeping key={name} {...keeping} /> : null}
       {tab === 'objects' ? <Table name={`objects of ${name}`} columns={objectColumns(now)} rows={objects} id={(row) => `${row.kind}/${row.namespace}/${row.name}`} empty={apiAnswers ? 'It holds no objects.' : 'Its API does not answer.'} /> : null}
       {tab === 'events' ? <Table name={`events of ${name}`} columns={eventColumns} rows={events} id={(event) => `${event.at}${event.about}${event.reason}${event.message}`} empty="Its API has no events now: it keeps them only for a while." /> : null}
     </Page>

@@ -4,6 +4,7 @@ import MenuItem from '@mui/material/MenuItem'
 import TextField from '@mui/material/TextField'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
+import type { FleetView } from '~/core/fleet'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Ago } from '../../parts/when'
@@ -13,20 +14,44 @@ import type { Route } from './+types/faults'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fault tray · Gyrarch' }]
 
+/** What each fault can be about, as the fleet stands. */
+function subjectsOf({ sites, clusters }: FleetView): Readonly<Record<string, readonly string[]>> {
+  const all = sites.map((site) => `site/${site.name}`)
+  const sizes = sites.filter((site) => site.kind === 'cloud').flatMap((site) => site.sizes.flatMap((size) => size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`)))
+  const zones = sites.filter((site) => site.kind === 'hall').flatMap((site) => site.zones.map((zone) => `zone/${site.name}/${zone}`))
+  const networks = sites.filter((site) => site.kind !== 'cloud').flatMap((site) => site.networks.filter((network) => network.dhcp !== undefined).map((network) => `network/${site.name}/${network.name}`))
+  return {
+    'machine-unavailable': sites.filter((site) => site.kind === 'cloud').map((site) => `site/${site.name}`),
+    'image-missing': sites.flatMap((site) => site.images.map((image) => `image/${site.name}/${image.release}`)),
+    'size-withdrawn': sizes,
+    'no-stock': sizes,
+    'quota-lowered': sites.filter((site) => site.quotaCores !== null).map((site) => `site/${site.name}`),
+    'hosts-out': zones,
+    'store-full': zones,
+    'pool-empty': networks,
+    'dhcp-silent': networks,
+    'name-server-wrong': networks,
+    'time-silent': sites.filter((site) => site.timeServers.length > 0).map((site) => `site/${site.name}`),
+    'boot-data-cut': all,
+    'runtime-fails': all,
+    'agent-silent': all,
+    'machine-dies': all,
+    'route-missing': sites.flatMap((site) => site.routes.map((route) => `network/${site.name}/${route.network}`)),
+    'certificate-expired': clusters.map((cluster) => `cluster/${cluster.name}`),
+    'machine-off': sites.flatMap((site) => site.machines.filter((machine) => machine.power === 'on').map((machine) => `machine/${site.name}/${machine.name}`)).slice(0, 500),
+    'host-dies': sites.filter((site) => site.kind === 'hall').flatMap((site) => site.hosts.filter((host) => host.service !== 'dead').map((host) => `host/${site.name}/${host.name}`)).slice(0, 500),
+  }
+}
+
 export async function loader({ context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { possible, active } = await gyrarch.outside.faults()
-  const { sites } = await gyrarch.fleet.view()
+  const view = await gyrarch.fleet.view()
   return {
     now: new Date(gyrarch.outside.now).toISOString(),
     possible,
     active: active.map((fault) => ({ id: fault.id, fault: fault.kind, about: fault.about, mode: fault.mode, left: fault.left, since: new Date(fault.since).toISOString() })),
-    subjects: {
-      'machine-unavailable': sites.filter((site) => site.kind === 'cloud').map((site) => `site/${site.name}`),
-      'image-missing': sites.flatMap((site) => site.images.map((image) => `image/${site.name}/${image.release}`)),
-      'no-stock': sites.filter((site) => site.kind === 'cloud').flatMap((site) => site.sizes.flatMap((size) => size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`))),
-      'machine-dies': sites.map((site) => `site/${site.name}`),
-    } as Readonly<Record<string, readonly string[]>>,
+    subjects: subjectsOf(view),
   }
 }
 
@@ -67,7 +92,7 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
     >
       <div className="scroll" tabIndex={0} role="region" aria-label="Faults">
         <div className="fields" style={{ display: 'flex', gap: 12, flexWrap: 'wrap', padding: '8px 0 16px' }}>
-          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 320 }}>
+          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 400 }}>
             {possible.map((one) => (
               <MenuItem key={one.fault} value={one.fault}>
                 {one.says}
@@ -86,7 +111,7 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
             <MenuItem value="transient">some times</MenuItem>
           </TextField>
           {mode === 'transient' ? <TextField label="Times" type="number" value={times} onChange={(event) => setTimes(event.target.value)} sx={{ width: 90 }} /> : null}
-          <Button variant="contained" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ fault, about: chosen, mode, times }, { method: 'post' })}>
+          <Button variant="contained" disabled={fetcher.state !== 'idle' || chosen === ''} onClick={() => void fetcher.submit({ fault, about: chosen, mode, times }, { method: 'post' })}>
             Put it in
           </Button>
         </div>

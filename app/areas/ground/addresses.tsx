@@ -1,11 +1,16 @@
 /** The address ledger: every range of every routing domain, what collides, and where there is room. */
 import Button from '@mui/material/Button'
-import { Form, useSearchParams } from 'react-router'
-import { addressBook, type BookEntry, carveFrom, collisions } from '~/core/fleet'
+import { useState } from 'react'
+import { Form, useFetcher, useSearchParams } from 'react-router'
+import { addressBook, type BookEntry, carveFrom, carveSpan, collisions } from '~/core/fleet'
+import { readLedgerCsv } from '~/core/ground'
+import { Refusal } from '~/server/changes/errors'
+import { orRefused } from '../refusals'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
-import { AddressStrip } from '../../drawings/address-strip'
+import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { pathOf, To } from '../../parts/to'
@@ -34,6 +39,96 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
+export async function action({ request, context }: Route.ActionArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  return orRefused(async () => {
+    const text = await request.text()
+    if (text.length > 8_000_000) throw new Refusal('too-large', 'The file is larger than 8 MB.')
+    const { good, bad, known } = readLedgerCsv(text, await gyrarch.fleet.view())
+    return { refused: null, read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), known } }
+  })
+}
+
+type Read = { readonly good: readonly { readonly domain: string; readonly range: string; readonly name: string }[]; readonly bad: readonly { readonly line: number; readonly says: string }[]; readonly more: number; readonly known: number }
+
+/** Ranges from a CSV file: each bad line by its number, the good ones offered as a change. */
+function Import() {
+  const fetcher = useFetcher<{ refused: string | null; read?: Read }>()
+  const take = (file: File | undefined): void => void file?.text().then((text) => fetcher.submit(text, { method: 'post', encType: 'text/plain' }))
+  const read = fetcher.data?.read
+  return (
+    <div
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault()
+        take(event.dataTransfer.files[0])
+      }}
+    >
+      <h3>Import</h3>
+      <label className="plain-label">
+        CSV with the columns domain, range, name
+        <input type="file" accept=".csv,text/csv" onChange={(event) => take(event.target.files?.[0])} />
+      </label>
+      {fetcher.state !== 'idle' ? <p className="soft">reading…</p> : null}
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      {read ? (
+        <div role="status">
+          <p>
+            {countText(read.good.length, 'good line')}, {countText(read.bad.length + read.more, 'bad line')}
+            {read.known > 0 ? `, ${read.known} known already` : ''}.
+          </p>
+          <ul className="facts" style={{ maxHeight: 190, overflow: 'auto' }}>
+            {read.bad.map((one) => (
+              <li key={`${one.line}${one.says}`}>
+                <span>line {one.line}</span>
+                <span className="source">{one.says}</span>
+              </li>
+            ))}
+          </ul>
+          {read.more > 0 ? <p className="soft">and {read.more} more bad lines</p> : null}
+          {read.good.length > 0 ? (
+            <DraftChange kind="ledger.enter" intent={{ add: read.good, remove: [] }} variant="contained">
+              Draft entering {read.good.length} {read.good.length === 1 ? 'range' : 'ranges'}
+            </DraftChange>
+          ) : null}
+        </div>
+      ) : null}
+    </div>
+  )
+}
+
+/** Any block to scale, carved by dragging over what is free. */
+function DragCarve({ entries, domain, within }: { readonly entries: readonly BookEntry[]; readonly domain: string; readonly within: string }) {
+  const [block, setBlock] = useState<{ readonly range: string | null } | null>(null)
+  const [name, setName] = useState('')
+  return (
+    <div style={{ marginBottom: 12 }}>
+      <AddressStrip
+        label={`${within}, drag over what is free to carve a block`}
+        range={within}
+        height={30}
+        onDrag={(first, last) => setBlock({ range: carveSpan(entries, domain, within, first, last) })}
+        holders={[...entries.filter((entry) => entry.kind !== 'entered').map((entry) => ({ name: entry.name, range: entry.range, inner: entry.kind === 'DHCP' || entry.kind === 'virtual addresses' || entry.kind === 'held' || entry.kind === 'gateway' })), ...(block?.range ? [{ name: 'carved', range: block.range, mine: true }] : [])]}
+      />
+      {block === null ? null : block.range === null ? (
+        <p className="soft" role="status">
+          No free block lies wholly in what was dragged over.
+        </p>
+      ) : (
+        <div className="acts" role="status">
+          <b className="mono" data-copy={block.range}>
+            {block.range}
+          </b>
+          <input value={name} onChange={(event) => setName(event.target.value)} placeholder="what it is for" aria-label="What it is for" className="journal-search" />
+          <DraftChange kind="ledger.enter" intent={{ add: [{ domain, range: block.range, name }], remove: [] }} disabled={name.trim() === ''} variant="contained">
+            Draft entering it
+          </DraftChange>
+        </div>
+      )}
+    </div>
+  )
+}
+
 const columns: readonly Column<BookEntry>[] = [
   { name: 'range', value: (entry) => entry.range, show: (entry) => <span className="mono">{entry.range}</span> },
   { name: 'kind', value: (entry) => entry.kind },
@@ -51,6 +146,7 @@ const columns: readonly Column<BookEntry>[] = [
 export default function Addresses({ loaderData }: Route.ComponentProps) {
   const { domains, domain, within, wanted, carved, entries, collisions: found } = loaderData
   const [search] = useSearchParams()
+  const around = stripAround(entries.filter((entry) => entry.kind === 'network' || entry.kind === 'pods' || entry.kind === 'services').map((entry) => entry.range).filter((range) => range.startsWith('10.') || range.startsWith('192.')), 8)
   return (
     <Page
       title="Addresses"
@@ -98,6 +194,7 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
               </Button>
             </Form>
           </div>
+          <Import />
           {carved === null ? null : carved.ok ? (
             <ul className="facts" aria-label="Carved">
               {carved.carved.blocks.map((block) => (
@@ -124,6 +221,7 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
+      <DragCarve key={`${domain}${within}`} entries={entries} domain={domain} within={within !== '' && carved?.ok ? within : around} />
       {carved?.ok ? (
         <div style={{ marginBottom: 12 }}>
           <AddressStrip label={`${within} carved`} range={within} holders={[...entries.filter((entry) => entry.kind !== 'entered').map((entry) => ({ name: entry.name, range: entry.range, inner: entry.kind === 'DHCP' || entry.kind === 'virtual addresses' || entry.kind === 'held' || entry.kind === 'gateway' })), ...carved.carved.blocks.map((block) => ({ name: 'carved', range: block.block, mine: true }))]} />

@@ -1,12 +1,13 @@
 /** The ground: sites with their zones, hosts, room and networks. */
 import Button from '@mui/material/Button'
 import { Form, redirect, useNavigate, useSearchParams } from 'react-router'
-import { type SiteView, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
+import { leftovers, type SiteView, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
 import { hostLoss, type HostLoss } from '~/core/sizing'
 import { bytesText, countText, listText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { useKey } from '../../frame/keys'
+import { DraftChange } from '../../parts/draft-change'
 import { Page } from '../../frame/page'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
@@ -15,6 +16,7 @@ import { pathOf, To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import { orRefused } from '../refusals'
 import type { Route } from './+types/ground'
+import { Credentials, Orphans, Routes, Services, SiteActs } from './parts'
 import './ground.css'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.site?.name ?? 'Ground'} · Ground · Gyrarch` }]
@@ -65,6 +67,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     site,
     aim: site && search.has('site') ? `site/${site.name}` : null,
     room: site ? roomOf(site, view.reservations.filter((taken) => taken.site === site.name && taken.kind === 'machine')) : [],
+    left: site ? leftovers(site, view.clusters) : [],
+    credentials: view.credentials.filter((credential) => credential.site === site?.name),
     clusters: site ? view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => ({ name: cluster.name, pods: cluster.pods, services: cluster.services })) : [],
     reason: reasonFor(view, site ? `site/${site.name}` : null),
     releases: view.catalogue.filter((release) => release.withdrawn === null && site !== null && release.architectures.includes(site.arch) && !site.images.some((image) => image.release === release.version)).map((release) => release.version).reverse(),
@@ -143,7 +147,7 @@ function ZoneRoom({ zone, site }: { readonly zone: Zone; readonly site: SiteView
 }
 
 export default function Ground({ loaderData }: Route.ComponentProps) {
-  const { site, sites, releases, room, clusters, reason, now, loss, asked, found } = loaderData
+  const { site, sites, releases, room, clusters, reason, now, loss, asked, found, left, credentials } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -158,6 +162,9 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
           {['site', 'aim'].map((name) => (search.has(name) ? <input key={name} type="hidden" name={name} value={search.get(name) ?? ''} /> : null))}
           <input data-find name="address" defaultValue={asked} aria-label="Who holds an address" placeholder="Who holds 10.20.40.41 ( / )" className="journal-search" />
         </Form>
+        <DraftChange kind="site.add" intent={{ name: '', kind: 'hall', domain: site?.domain ?? 'fernhollow', nameDomain: site?.nameDomain ?? '', zones: [], networks: [] }} variant="outlined">
+          Add a site
+        </DraftChange>
         <To path="/ground/addresses" query={{ domain: site?.domain ?? null }} className="quiet-button" style={{ textDecoration: 'none' }}>
           all addresses
         </To>
@@ -194,6 +201,11 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
           <div className="scroll" tabIndex={0} role="region" aria-label={site.name}>
             <h2>
               {site.title} <span className="soft mono">{site.name}</span>
+              {site.kind === 'hall' ? (
+                <To path="/ground/packing" query={{ site: site.name }} className="quiet-button" style={{ textDecoration: 'none', marginLeft: 12, fontSize: 12 }}>
+                  host packing
+                </To>
+              ) : null}
             </h2>
             {site.quotaCores === null ? null : (
               <div style={{ margin: '10px 0', maxWidth: 420 }}>
@@ -209,12 +221,19 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
               ))}
             </div>
             {site.boxes.length > 0 ? <BoxTable site={site} /> : null}
+            <Orphans site={site} left={left} />
+            <Services site={site} />
+            <Routes site={site} />
             <Images site={site} releases={releases} />
+            <Credentials site={site} credentials={credentials} now={now} />
             <h2 style={{ marginTop: 18 }}>Networks</h2>
             {site.networks.map((network) => (
               <div key={network.name} className="network">
                 <p>
-                  <b>{network.name}</b> <span className="mono">{network.range}</span> <span className="soft">{[network.vlan === undefined ? '' : `VLAN ${network.vlan}`, network.gateway === undefined ? 'no gateway' : `gateway ${network.gateway}`, network.mtu === undefined ? '' : `MTU ${network.mtu}`].filter((part) => part !== '').join(', ')}</span>
+                  <b>{network.name}</b>{' '}
+                  <DraftChange kind="site.network" intent={{ site: site.name, network: network.name, ...(network.dhcp === undefined ? {} : { dhcp: network.dhcp }), ...(network.pool === undefined ? {} : { pool: network.pool }) }} variant="text">
+                    Edit
+                  </DraftChange> <span className="mono">{network.range}</span> <span className="soft">{[network.vlan === undefined ? '' : `VLAN ${network.vlan}`, network.gateway === undefined ? 'no gateway' : `gateway ${network.gateway}`, network.mtu === undefined ? '' : `MTU ${network.mtu}`].filter((part) => part !== '').join(', ')}</span>
                 </p>
                 <AddressStrip
                   label={network.name}
@@ -228,6 +247,7 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
                 />
               </div>
             ))}
+            <SiteActs site={site} />
             {clusters.length > 0 ? (
               <>
                 <h2 style={{ marginTop: 18 }}>Ranges of its clusters</h2>

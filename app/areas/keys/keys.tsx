@@ -9,20 +9,26 @@ import { CopyButton } from '../../parts/copy-button'
 import { type Column, saveFile, Table } from '../../parts/table'
 import type { KeyRecord } from '~/server/keys/keys'
 import { orRefused, type Refused } from '../refusals'
+import { CredentialsPart } from './credentials'
 import type { Route } from './+types/keys'
 
-export const meta: Route.MetaFunction = () => [{ title: 'SSH keys · Gyrarch' }]
+export const meta: Route.MetaFunction = () => [{ title: 'Keys and credentials · Gyrarch' }]
 
 export async function loader({ context }: Route.LoaderArgs) {
-  return { keys: await context.get(gyrarchContext).keys.list() }
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  return { keys: await gyrarch.keys.list(), credentials: view.credentials, sites: view.sites.filter((site) => site.kind === 'cloud').map((site) => site.name), now: view.now }
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const { keys } = context.get(gyrarchContext)
+  const { keys, credentials } = context.get(gyrarchContext)
   const form = await request.formData()
   const text = (name: string): string => String(form.get(name) ?? '').slice(0, 20_000)
   return orRefused(async () => {
-    if (text('do') === 'strike') await keys.strike(text('name'))
+    if (text('do') === 'credential-enter') await credentials.enter({ site: text('site'), name: text('name').trim(), secret: text('secret'), until: text('until') })
+    else if (text('do') === 'credential-check') await credentials.check(text('site'), text('name'))
+    else if (text('do') === 'credential-remove') await credentials.remove(text('site'), text('name'))
+    else if (text('do') === 'strike') await keys.strike(text('name'))
     else if (text('do') === 'paste') await keys.paste(text('name').trim(), text('publicKey'))
     else return { refused: null, fields: [], made: { name: text('name').trim(), privateKey: await keys.make(text('name').trim()) } }
     return { refused: null, fields: [], made: null }
@@ -54,7 +60,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
   ]
   return (
     <Page
-      title="SSH keys"
+      title="Keys and credentials"
       reason={
         made ? (
           <>
@@ -91,6 +97,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
       </div>
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
       <Table name="SSH keys" columns={columns} rows={loaderData.keys} id={(key) => key.name} empty="No key is entered. Make one, or paste the public half of yours." />
+      <CredentialsPart credentials={loaderData.credentials} sites={loaderData.sites} now={loaderData.now} />
     </Page>
   )
 }

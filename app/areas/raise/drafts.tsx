@@ -7,7 +7,7 @@ import { Page } from '../../frame/page'
 import { DraftButton } from '../../parts/draft-button'
 import { changeGlyph, StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
-import { To } from '../../parts/to'
+import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
@@ -19,8 +19,9 @@ export const meta: Route.MetaFunction = () => [{ title: 'Raise · Gyrarch' }]
 const fileLimit = 1024 * 1024
 
 export async function loader({ context }: Route.LoaderArgs) {
-  const rows = await context.get(gyrarchContext).changes.list()
-  return { changes: rows.map((row) => ({ id: `c-${row.number}`, title: row.title ?? row.label, kind: row.kind, site: row.site ?? '', state: row.state, startedAt: row.startedAt, waitsFor: row.waitsFor, amendedWall: row.amendedAt.toISOString() })) }
+  const gyrarch = context.get(gyrarchContext)
+  const rows = await gyrarch.changes.list()
+  return { templates: (await gyrarch.templates.list()).map(({ name, says, kind, open, shipped, intent }) => ({ name, says, kind, open, shipped, site: (intent as { site?: string }).site ?? '' })), changes: rows.map((row) => ({ id: `c-${row.number}`, title: row.title ?? row.label, kind: row.kind, site: row.site ?? '', state: row.state, startedAt: row.startedAt, waitsFor: row.waitsFor, amendedWall: row.amendedAt.toISOString() })) }
 }
 
 /** Takes a shared draft: `{ "gyrarch": "draft/1", "kind", "title", "intent" }`. */
@@ -113,6 +114,34 @@ function DropIn() {
   )
 }
 
+type TemplateRow = Awaited<ReturnType<typeof loader>>['templates'][number]
+
+function Templates({ templates }: { readonly templates: readonly TemplateRow[] }) {
+  const fetcher = useFetcher<{ refused?: string | null }>()
+  const address = useAddress()
+  if (templates.length === 0) return null
+  return (
+    <section aria-label="Templates">
+      <ul className="templates">
+        {templates.map((template) => (
+          <li key={template.name}>
+            <b className="mono">{template.name}</b>
+            <span className="soft">
+              {template.says} <span className="nowrap">At {template.site}.</span>
+            </span>
+            <div className="acts">
+              <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit(JSON.stringify({ template: template.name }), { method: 'post', action: address('/do/draft'), encType: 'application/json' })}>
+                Draft from it
+              </Button>
+            </div>
+          </li>
+        ))}
+      </ul>
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+    </section>
+  )
+}
+
 export default function Drafts({ loaderData }: Route.ComponentProps) {
   const { changes } = loaderData
   const drafts = changes.filter((change) => change.state === 'draft').length
@@ -135,6 +164,7 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
+      <Templates templates={loaderData.templates} />
       <DropIn />
       <Table name="changes" columns={columns} rows={changes} id={(row) => row.id} empty="No change has been drafted yet. Draft a cluster to begin: it is checked as you type." />
     </Page>

@@ -1,10 +1,9 @@
 /** A new draft, filled with what the site most likely wants, and on to its sheet. */
 import { redirect } from 'react-router'
-import type { FleetView, SiteView } from '~/core/fleet'
+import { freeRangesAt, type FleetView, type SiteView } from '~/core/fleet'
 import { bestDisk } from '~/core/provisioning'
 import { compareReleases } from '~/core/units'
 import { isUnsupported } from '~/core/releases'
-import { freeRangesAt } from '~/server/templates/templates'
 import { gyrarchContext } from '../../context'
 import type { Route } from './+types/new'
 

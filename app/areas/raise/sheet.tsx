@@ -21,6 +21,8 @@ import { orNotFound, orRefused } from '../refusals'
 import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
 import { Boxes, HallNetworks, Pools } from './sections'
 import { draftSlice } from './slice'
+import { KeepTemplate } from './keep-template'
+import { BootDataLink, OnMachines, Surroundings } from './surroundings'
 import { useJudged } from './use-judged'
 import type { Route } from './+types/sheet'
 import './sheet.css'
@@ -52,6 +54,12 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       case 'draft': {
         const other = await changes.draft(String(wish.kind), wish.intent)
         throw redirect(`/changes/${other.id}`)
+      }
+      case 'template': {
+        const { name, says, open } = wish as { name?: unknown; says?: unknown; open?: unknown }
+        const record = await changes.get(params.id)
+        const kept = await context.get(gyrarchContext).templates.keep({ name: String(name ?? '').slice(0, 80), says: String(says ?? '').slice(0, 300), kind: record.kind, intent: record.intent, open: Array.isArray(open) ? open.map(String) : [] })
+        return { refused: null, fields: [], kept: kept.name }
       }
       case 'discard':
         await changes.discard(params.id)
@@ -170,6 +178,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
             <Button variant="outlined" onClick={() => saveFile(`${intent.name || record.id}.draft.json`, 'application/json', `${JSON.stringify({ gyrarch: 'draft/1', kind: record.kind, title, intent }, null, 2)}\n`)}>
               Share
             </Button>
+            <KeepTemplate id={record.id} intent={intent} />
             <Button variant="outlined" onClick={() => post({ do: 'discard' })}>
               Discard
             </Button>
@@ -237,11 +246,14 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
             </div>
           </section>
           {site?.kind === 'edge' || intent.machines.length > 0 ? <Boxes intent={intent} site={site} /> : null}
-          {site?.kind !== 'edge' ? <Pools intent={intent} site={site} /> : null}
+          {site?.kind === 'hall' ? <OnMachines intent={intent} site={site} /> : null}
+          {site?.kind !== 'edge' && intent.machines.length === 0 ? <Pools intent={intent} site={site} /> : null}
           <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
           {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
+          <Surroundings intent={intent} site={site} />
           <p className="soft" style={{ padding: '4px 0 20px' }}>
-            <To path="/keys">SSH keys</To> ·{' '}
+            <BootDataLink id={record.id} machines={intent.machines.length + intent.pools.reduce((sum, pool) => sum + (pool.count ?? pool.range?.min ?? 0), 0) + (intent.controlPlane.kind === 'own' && intent.machines.length === 0 ? intent.controlPlane.count : 0)} /> · <a href={`/api/v1/changes/${record.id}/draft.yaml`}>Draft as YAML</a> ·{' '}
+            <To path="/keys">Keys</To> ·{' '}
             <a
               href={address('/raise')}
               onClick={(event) => {

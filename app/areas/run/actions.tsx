@@ -3,10 +3,12 @@ import Button from '@mui/material/Button'
 import TextField from '@mui/material/TextField'
 import { useEffect, useState } from 'react'
 import { useFetcher } from 'react-router'
+import { patchDraft } from '~/core/changes'
 import type { ChangeRecord } from '~/server/changes/changes'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, standingText, useAccepted } from '../../parts/findings'
 import { PlanSummary, refsText } from '../../parts/plan'
+import { useAddress } from '../../parts/to'
 import { markdownOf } from './markdown'
 
 function TellMe() {
@@ -22,6 +24,7 @@ function TellMe() {
 
 export function Actions({ record }: { readonly record: ChangeRecord }) {
   const fetcher = useFetcher<{ refused: string | null }>()
+  const address = useAddress()
   const [name, setName] = useState('')
   const [accepted, accept] = useAccepted()
   const go = (what: string): void => {
@@ -49,6 +52,12 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
             findings={record.findings}
             accepted={accepted}
             onAccept={accept}
+            onRemedy={({ change }) => {
+              if ('patchDraft' in change) {
+                const amended = patchDraft(record.intent, change.patchDraft)
+                if (amended !== null) void fetcher.submit({ do: 'amend', intent: JSON.stringify(amended) }, { method: 'post' })
+              } else void fetcher.submit(JSON.stringify({ kind: change.kind, intent: change.intent, then: record.id }), { method: 'post', action: address('/do/draft'), encType: 'application/json' })
+            }}
           />
           <PlanSummary plan={record.plan} />
         </>

@@ -1,11 +1,12 @@
 /** The reason panel of a run: of the selected step, or of the run as a whole. */
 import Button from '@mui/material/Button'
+import { useFetcher, useNavigate } from 'react-router'
 import { lateness } from '~/core/changes'
 import { durationText } from '~/core/units'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { PlanSummary } from '../../parts/plan'
 import { StateGlyph } from '../../parts/state'
-import { To } from '../../parts/to'
+import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { Chain, Evidence, StepState } from './step-parts'
 
@@ -83,7 +84,29 @@ export function StepReason({ step, record, now }: { readonly step: StepRecord; r
   )
 }
 
-export function RunReason({ record, cluster }: { readonly record: ChangeRecord; readonly cluster: string | null }) {
+/** Back to the run that this change was made for, and on with it. */
+function GoOn({ then }: { readonly then: string }) {
+  const fetcher = useFetcher<{ refused?: string | null }>()
+  const navigate = useNavigate()
+  const address = useAddress()
+  return (
+    <div className="acts">
+      <Button
+        variant="contained"
+        disabled={fetcher.state !== 'idle'}
+        onClick={() => {
+          void fetcher.submit({ do: 'retry' }, { method: 'post', action: `/changes/${then}` }).then(() => navigate(address(`/changes/${then}`)))
+        }}
+      >
+        Go on with {then}
+      </Button>
+      <To path={`/changes/${then}`}>look at it first</To>
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+    </div>
+  )
+}
+
+export function RunReason({ record, cluster, then }: { readonly record: ChangeRecord; readonly cluster: string | null; readonly then: string | null }) {
   if (record.state === 'draft') return null
   return (
     <>
@@ -109,6 +132,18 @@ export function RunReason({ record, cluster }: { readonly record: ChangeRecord; 
             ))}
           </ul>
         </div>
+      ) : null}
+      {then !== null && record.state === 'done' ? <GoOn then={then} /> : null}
+      {record.kind === 'cluster.raise' ? (
+        <p className="soft">
+          <To path={`/changes/${record.id}/boot`}>Boot data</To> · <a href={`/api/v1/changes/${record.id}/draft.yaml`}>draft as YAML</a>
+          {record.state === 'done' ? (
+            <>
+              {' '}
+              · inventory as <a href={`/api/v1/changes/${record.id}/inventory?format=csv`}>CSV</a>, <a href={`/api/v1/changes/${record.id}/inventory`}>JSON</a>
+            </>
+          ) : null}
+        </p>
       ) : null}
       {record.state === 'done' && cluster !== null && record.kind === 'cluster.raise' ? (
         <div className="acts">

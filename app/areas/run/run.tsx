@@ -2,6 +2,7 @@
 import { useState } from 'react'
 import { redirect, useRouteLoaderData, useSearchParams } from 'react-router'
 import { progressOf } from '~/core/changes'
+import type { FleetView } from '~/core/fleet'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
 import { gyrarchContext } from '../../context'
@@ -15,6 +16,9 @@ import { type Column, Table } from '../../parts/table'
 import { timeText } from '../../parts/when'
 import { orNotFound, orRefused } from '../refusals'
 import { Actions } from './actions'
+import { DraftSheet } from './draft-sheet'
+import { Joins } from './joins'
+import './run.css'
 import { RunReason, StepReason } from './reasons'
 import { Status } from './status'
 import { Seen, StepState } from './step-parts'
@@ -29,17 +33,39 @@ const subjectOf = (record: ChangeRecord): string | null => {
   return typeof intent.site === 'string' ? `site/${intent.site}` : null
 }
 
-export async function loader({ params, context }: Route.LoaderArgs) {
+/** Values worth offering for the fields of a draft, by the names of the fields. */
+function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, readonly string[]>> {
+  const wish = intent as { site?: string; cluster?: string }
+  const site = view.sites.find((other) => other.name === wish.site)
+  const cluster = view.clusters.find((other) => other.name === wish.cluster)
+  return {
+    site: view.sites.map((other) => other.name),
+    cluster: view.clusters.filter((other) => site === undefined || other.site === site.name).map((other) => other.name),
+    ...(cluster ? { pool: cluster.pools.filter((pool) => pool.name !== 'control-plane').map((pool) => pool.name), node: cluster.pools.flatMap((pool) => pool.nodes.map((node) => node.name)).slice(0, 400) } : {}),
+    ...(site ? { zone: site.zones } : {}),
+  }
+}
+
+export async function loader({ params, request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const record = await orNotFound(() => gyrarch.changes.get(params.id))
   if (record.state === 'draft' && record.kind === 'cluster.raise') throw redirect(`/raise/${record.id}`)
   const { name } = record.intent as { name?: string }
-  const cluster = gyrarch.fleet.last().clusters.find((other) => other.name === name)
-  return { record, aim: subjectOf(record), cluster: cluster?.apiAnswers === true ? cluster.name : null, now: new Date(gyrarch.outside.now).toISOString() }
+  const view = gyrarch.fleet.last()
+  const cluster = view.clusters.find((other) => other.name === name)
+  const asked = new URL(request.url)
+  const { machines: joins, missing } = record.steps.some((step) => step.verb === 'join.await') ? await gyrarch.joins.of(record.id, asked.origin) : { machines: [], missing: null }
+  const then = asked.searchParams.get('then')
+  return {
+    joins,
+    missing,
+    choices: record.state === 'draft' ? choicesFor(view, record.intent) : {},
+    then: then !== null && /^c-\d{1,12}$/.test(then) ? then : null, record, aim: subjectOf(record), cluster: cluster?.apiAnswers === true ? cluster.name : null, now: new Date(gyrarch.outside.now).toISOString() }
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
-  const { changes } = context.get(gyrarchContext)
+  const gyrarch = context.get(gyrarchContext)
+  const { changes } = gyrarch
   const form = await request.formData()
   const text = (name: string): string | undefined => {
     const value = form.get(name)
@@ -62,6 +88,15 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         break
       case 'unqueue':
         await changes.unqueue(params.id)
+        break
+      case 'amend':
+        await changes.amend(params.id, JSON.parse(text('intent') ?? 'null'), null)
+        break
+      case 'join-call':
+        await gyrarch.joins.runOnStandIn(params.id, text('machine') ?? '')
+        break
+      case 'join-renew':
+        await gyrarch.joins.renew(params.id, text('machine') ?? '')
         break
       case 'discard':
         await changes.discard(params.id)
@@ -106,7 +141,7 @@ export default function Run({ loaderData }: Route.ComponentProps) {
   return <OneRun key={loaderData.record.id} {...loaderData} />
 }
 
-function OneRun({ record: given, now: givenNow, cluster }: Route.ComponentProps['loaderData']) {
+function OneRun({ record: given, now: givenNow, cluster, joins, missing, choices, then }: Route.ComponentProps['loaderData']) {
   const record = useRun(given)
   const now = useNow(givenNow)
   const [search, setSearch] = useSearchParams()
@@ -136,11 +171,13 @@ function OneRun({ record: given, now: givenNow, cluster }: Route.ComponentProps[
       beside={<Status record={record} now={over} progress={progress} steps={steps} />}
       reason={
         <>
-          {selected ? <StepReason step={selected} record={record} now={now} /> : <RunReason record={record} cluster={cluster} />}
+          {selected ? <StepReason step={selected} record={record} now={now} /> : <RunReason record={record} cluster={cluster} then={then} />}
           <Actions record={record} />
         </>
       }
     >
+      {record.state === 'draft' ? <DraftSheet record={record} choices={choices} /> : null}
+      {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? <Joins joins={joins} missing={missing} /> : null}
       {steps.length === 0 ? (
         <div className="empty">There is no plan while something stops this. The findings beside say what, and what clears it.</div>
       ) : asTable ? (

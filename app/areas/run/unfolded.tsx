@@ -5,6 +5,7 @@ import { patchDraft, type Remedy } from '~/core/changes'
 import { durationText } from '~/core/units'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { StateGlyph, stepGlyph } from '../../parts/state'
+import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
 import { Chain, Evidence } from './step-parts'
 
@@ -37,7 +38,12 @@ function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonl
   const refused = fetcher.data?.refused ?? null
   return (
     <div className="acts" style={{ marginTop: 8 }}>
-      {remedies.map((remedy) => (
+      {remedies.map((remedy) =>
+        !('patchDraft' in remedy.change) ? (
+          <DraftChange key={remedy.says} kind={remedy.change.kind} intent={remedy.change.intent} then={record.id} variant="contained" title="Proven: once this other change has run, nothing stops the rest">
+            {remedy.says}, then go on
+          </DraftChange>
+        ) : (
         <Button
           key={remedy.says}
           variant="contained"
@@ -47,7 +53,8 @@ function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonl
         >
           {remedy.goesOn ? `${remedy.says}, go on` : `Take back, draft anew: ${remedy.says}`}
         </Button>
-      ))}
+        ),
+      )}
       <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'retry' }, { method: 'post' })}>
         Retry from here
       </Button>

@@ -1,0 +1,194 @@
+/** What a site page shows beside room and networks: services, routes, what no cluster owns, and the ways to change it. */
+import { type FleetView, type Leftover, type SiteView } from '~/core/fleet'
+import { bytesText, countText, listText, moneyText, numberText } from '~/core/units'
+import { DraftChange } from '../../parts/draft-change'
+import { StateGlyph } from '../../parts/state'
+import { To } from '../../parts/to'
+
+/** Name and time servers, DHCP, boot data, storage classes: what its machines rely on, silent ones first. */
+export function Services({ site }: { readonly site: SiteView }) {
+  const silentTime = site.timeServers.filter((server) => !server.answers)
+  const silentDhcp = site.networks.filter((network) => network.dhcpAnswers === false)
+  const wrongNames = site.networks.filter((network) => network.nameServer !== undefined && !site.nameServers.some((server) => server.address === network.nameServer && server.answers))
+  const own = site.nameServers.find((server) => server.answers)?.address
+  const rows: readonly { readonly what: string; readonly says: string; readonly good: boolean; readonly act?: React.ReactNode }[] = [
+    ...silentDhcp.map((network) => ({ what: `DHCP of ${network.name}`, says: 'does not answer', good: false, act: <DraftChange kind="site.service" intent={{ site: site.name, service: 'dhcp', network: network.name }}>Restart</DraftChange> })),
+    ...wrongNames.map((network) => ({ what: `names on ${network.name}`, says: `hands out ${network.nameServer ?? ''}, where nothing answers`, good: false, act: own === undefined ? undefined : <DraftChange kind="site.network" intent={{ site: site.name, network: network.name, nameServer: own }}>Hand out {own}</DraftChange> })),
+    ...(silentTime.length > 0 ? [{ what: 'time', says: `${listText(silentTime.map((server) => server.name), 2)} ${silentTime.length === 1 ? 'does' : 'do'} not answer`, good: false, act: <DraftChange kind="site.service" intent={{ site: site.name, service: 'time' }}>Restart</DraftChange> }] : []),
+    ...(site.timeServers.length > silentTime.length ? [{ what: 'time', says: listText(site.timeServers.filter((server) => server.answers).map((server) => server.name), 3), good: true }] : []),
+    ...site.nameServers.map((server) => ({ what: 'names', says: `${server.address}${server.answers ? '' : ' does not answer'}, ${countText(site.records.length, 'record')} of ${site.nameDomain}`, good: server.answers })),
+    { what: 'boot data', says: site.bootData.limitBytes === null ? 'takes any size' : `takes up to ${bytesText(site.bootData.limitBytes)}${site.bootData.base64 ? ', as base64' : ''}${site.published.length > 0 ? `; ${countText(site.published.length, 'file')} on the boot server` : ''}`, good: true },
+    ...(site.storageClasses.length > 0 ? [{ what: 'storage classes', says: site.storageClasses.map((one) => `${one.name}${one.zones.length < site.zones.length ? ` (only ${listText(one.zones)})` : ''}`).join(', '), good: true }] : []),
+    ...(site.quotaBalancers === null ? [] : [{ what: 'load balancers', says: `${site.balancers.length} of ${site.quotaBalancers} in use`, good: site.balancers.length < site.quotaBalancers }]),
+  ]
+  return (
+    <section aria-label="Services" style={{ marginTop: 18 }}>
+      <h2>Services</h2>
+      <ul className="site-lines">
+        {rows.map((row) => (
+          <li key={`${row.what}${row.says}`}>
+            <span>
+              <StateGlyph state={row.good ? 'well' : 'broken'} title={row.good ? 'well' : 'broken'} /> {row.what}
+            </span>
+            <span className="soft">{row.says}</span>
+            <span>{row.act}</span>
+          </li>
+        ))}
+      </ul>
+      {site.nameServers.length > 0 ? (
+        <p>
+          <To path="/ground/names" query={{ site: site.name }}>
+            Name records
+          </To>
+        </p>
+      ) : null}
+    </section>
+  )
+}
+
+export function Routes({ site }: { readonly site: SiteView }) {
+  const front = site.networks.find((network) => network.role === 'frontage')
+  const nodes = site.networks.find((network) => network.role === 'nodes')
+  const missing = site.kind === 'hall' && front?.gateway !== undefined && nodes && !site.routes.some((route) => route.network === front.name && (route.to === nodes.range || route.to === '0.0.0.0/0'))
+  if (site.routes.length === 0 && !missing) return null
+  return (
+    <section aria-label="Routes" style={{ marginTop: 18 }}>
+      <h2>Routes</h2>
+      <ul className="site-lines">
+        {site.routes.map((route) => (
+          <li key={`${route.network}${route.to}`}>
+            <span>{route.network}</span>
+            <span className="mono">
+              {route.to} by {route.via}
+            </span>
+            <span>
+              <DraftChange kind="wire.route" intent={{ ...route, site: site.name, remove: true }} variant="text">
+                Remove
+              </DraftChange>
+            </span>
+          </li>
+        ))}
+        {missing && front && nodes ? (
+          <li>
+            <span>
+              <StateGlyph state="strained" title="missing" /> {front.name}
+            </span>
+            <span className="soft">no route to {nodes.name}: nothing at a virtual address would reach a node</span>
+            <span>
+              <DraftChange kind="wire.route" intent={{ site: site.name, network: front.name, to: nodes.range, via: front.gateway ?? '' }}>
+                Add it
+              </DraftChange>
+            </span>
+          </li>
+        ) : null}
+      </ul>
+    </section>
+  )
+}
+
+export function Orphans({ site, left }: { readonly site: SiteView; readonly left: readonly Leftover[] }) {
+  if (left.length === 0) return null
+  const cost = left.reduce((sum, one) => sum + one.perMonth, 0)
+  const removable = left.filter((one) => one.kind !== 'control plane')
+  return (
+    <section aria-label="Owned by no cluster" style={{ marginTop: 18 }}>
+      <h2>
+        <StateGlyph state="strained" title="strained" /> {countText(left.length, 'thing')} that no cluster owns{cost > 0 ? `, ${moneyText(cost)} units a month` : ''}
+      </h2>
+      <ul className="site-lines">
+        {left.slice(0, 12).map((one) => (
+          <li key={`${one.kind}${one.name}`}>
+            <span>
+              {one.kind} <span className="mono">{one.name}</span>
+            </span>
+            <span className="soft">
+              {one.says}
+              {one.perMonth > 0 ? `, ${moneyText(one.perMonth)} a month` : ''}
+            </span>
+            <span className="acts">
+              {one.kind === 'control plane' ? null : (
+                <DraftChange kind="orphans.remove" intent={{ site: site.name, items: [{ kind: one.kind, name: one.name }] }} variant="text">
+                  Remove
+                </DraftChange>
+              )}
+              {one.kind === 'disk' || one.kind === 'address' || one.kind === 'balancer' ? (
+                <DraftChange kind="orphans.adopt" intent={{ site: site.name, kind: one.kind, name: one.name, cluster: one.was ?? '' }} variant="text">
+                  Adopt
+                </DraftChange>
+              ) : null}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {left.length > 12 ? <p className="soft">and {numberText(left.length - 12)} more</p> : null}
+      {removable.length > 1 ? (
+        <DraftChange kind="orphans.remove" intent={{ site: site.name, items: removable.slice(0, 5000).map(({ kind, name }) => ({ kind, name })) }}>
+          Draft removing all {numberText(removable.length)}
+        </DraftChange>
+      ) : null}
+    </section>
+  )
+}
+
+export function Credentials({ site, credentials, now }: { readonly site: SiteView; readonly credentials: FleetView['credentials']; readonly now: string }) {
+  if (site.kind !== 'cloud' && credentials.length === 0) return null
+  return (
+    <section aria-label="Credentials" style={{ marginTop: 18 }}>
+      <h2>Credentials</h2>
+      <ul className="site-lines">
+        {credentials.map((one) => {
+          const days = Math.floor((Date.parse(one.until) - Date.parse(now)) / 86_400_000)
+          return (
+            <li key={one.name}>
+              <span>
+                <StateGlyph state={days < 0 || one.checked?.good === false ? 'broken' : days < 30 ? 'strained' : 'well'} /> <span className="mono">{one.name}</span>
+              </span>
+              <span className="soft">
+                {days < 0 ? 'ended' : `until ${one.until.slice(0, 10)}, ${countText(days, 'day')}`}; {one.checked ? `${one.checked.says} when asked` : 'not asked yet'}
+              </span>
+              <span />
+            </li>
+          )
+        })}
+        {credentials.length === 0 ? <li className="soft">None: it takes orders only with one.</li> : null}
+      </ul>
+      <To path="/keys">Keys and credentials</To>
+    </section>
+  )
+}
+
+/** Everything that can be drafted for a site as it stands. */
+export function SiteActs({ site }: { readonly site: SiteView }) {
+  const zone = site.zones[0] ?? ''
+  return (
+    <section aria-label="Change the ground" style={{ marginTop: 18 }}>
+      <h2>Change the ground</h2>
+      <div className="acts" style={{ marginTop: 7 }}>
+        {site.kind === 'hall' ? (
+          <DraftChange kind="site.edit" intent={{ site: site.name, addHosts: [{ name: `${site.hosts[0]?.name.replace(/-\d+$/, '') ?? zone}-${site.hosts.filter((host) => host.zone === zone).length + 1}`, zone, cores: site.hosts[0]?.cores ?? 32, memoryGiB: (site.hosts[0]?.memoryBytes ?? 2 ** 38) / 2 ** 30, diskGb: site.hosts[0]?.diskGb ?? 1000, idleWatts: site.hosts[0]?.idleWatts ?? 0, fullWatts: site.hosts[0]?.fullWatts ?? 0 }] }}>
+            Add a host
+          </DraftChange>
+        ) : null}
+        <DraftChange kind="site.edit" intent={{ site: site.name }}>
+          Zones, hosts and sizes
+        </DraftChange>
+        <DraftChange kind="site.network" intent={{ site: site.name, network: '', range: '', role: 'private' }}>
+          Add a network
+        </DraftChange>
+        {site.quotaCores === null ? null : (
+          <DraftChange kind="site.quota" intent={{ site: site.name, cores: site.quotaCores + 32 }}>
+            Ask for more quota
+          </DraftChange>
+        )}
+        {site.kind === 'cloud' ? null : (
+          <DraftChange kind="site.machines" intent={{ site: site.name, add: [{ name: '', zone, cores: 8, memoryGiB: 32, prepared: true, cards: [{ name: 'eno1', mac: '' }] }] }}>
+            Enter a machine
+          </DraftChange>
+        )}
+        <DraftChange kind="site.remove" intent={{ site: site.name }} variant="text">
+          Remove {site.name}
+        </DraftChange>
+      </div>
+    </section>
+  )
+}

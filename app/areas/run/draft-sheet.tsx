@@ -1,0 +1,47 @@
+/** A draft of any kind but a raise: its fields, kept as they are typed, above the plan they make. */
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { useFetcher } from 'react-router'
+import { z } from 'zod'
+import { canonicalJson } from '~/core/changes'
+import { kindNamed } from '~/core/kinds'
+import type { ChangeRecord } from '~/server/changes/changes'
+import { SchemaForm } from './schema-form'
+import '../raise/sheet.css'
+
+/** The largest intent that is edited field by field; what is larger came from a file and is read, not typed. */
+const mostTyped = 40_000
+
+export function DraftSheet({ record, choices }: { readonly record: ChangeRecord; readonly choices: Readonly<Record<string, readonly string[]>> }) {
+  const kind = kindNamed(record.kind)
+  const schema = useMemo(() => (kind ? z.toJSONSchema(kind.schema, { io: 'input', unrepresentable: 'any' }) : null), [kind])
+  const [intent, setIntent] = useState(record.intent)
+  const fetcher = useFetcher<{ refused?: string | null }>()
+  const sent = useRef(canonicalJson(record.intent))
+  const text = canonicalJson(intent)
+  const { submit } = fetcher
+  useEffect(() => {
+    if (text === sent.current) return
+    const timer = setTimeout(() => {
+      sent.current = text
+      void submit({ do: 'amend', intent: text }, { method: 'post' })
+    }, 400)
+    return () => clearTimeout(timer)
+  }, [text, submit])
+  // A remedy may have amended the draft meanwhile.
+  const kept = canonicalJson(record.intent)
+  const [seen, setSeen] = useState(kept)
+  if (seen !== kept) {
+    setSeen(kept)
+    setIntent(record.intent)
+  }
+  if (!schema || text.length > mostTyped) return <p className="soft">This draft is too large to be edited here. It runs as it was made.</p>
+  return (
+    <section className="sheet" aria-label="Draft">
+      <h2>{record.title ?? kind?.title}</h2>
+      <p className="soft" role="status" style={{ margin: '2px 0 10px' }}>
+        {fetcher.data?.refused ? `not kept: ${fetcher.data.refused}` : fetcher.state !== 'idle' || text !== kept ? 'keeping…' : `draft ${record.id}, kept`}
+      </p>
+      <SchemaForm schema={schema} value={intent} findings={record.findings} choices={choices} onChange={setIntent} />
+    </section>
+  )
+}
