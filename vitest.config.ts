@@ -14,6 +14,7 @@ export default defineConfig({
           environment: 'node',
           include: ['{core,standin,server,app,workers,demo}/**/*.test.{ts,tsx}'],
           testTimeout: 60_000,
+          hookTimeout: 60_000,
         },
       },
       {

@@ -6,7 +6,7 @@ import { accessFile, type AccessFile } from './access/access-file'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
-import { loadDemo, loadDemoCredentials, loadDemoTemplates } from './demo/load'
+import { loadDemo, loadDemoCredentials } from './demo/load'
 import { Fleet } from './fleet/fleet'
 import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
@@ -130,10 +130,7 @@ export class Gyrarch {
     }
     gyrarch.health = health
     outside.listen(listener)
-    if (fresh) {
-      await loadDemoCredentials(gyrarch.credentials)
-      await loadDemoTemplates(gyrarch.templates)
-    }
+    if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
     await runner.resume()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch

@@ -115,7 +115,7 @@ export const siteNetwork = oneStep({
   },
 })
 
-/** A wider DHCP range of a network: up to twice the present one, as far as nothing static stands in the way; null if there is none. */
+/** A wider DHCP range of a network: as many more free addresses as it has now in all, as far as nothing static stands in the way; null if there is none. */
 export function widerDhcp(network: NetworkView, site: SiteView): string | null {
   const block = parseCidr(network.range)
   const now = network.dhcp === undefined ? null : parseRange(network.dhcp)
@@ -129,11 +129,23 @@ export function widerDhcp(network: NetworkView, site: SiteView): string | null {
   const pool = network.pool === undefined ? null : parseRange(network.pool)
   const gateway = network.gateway === undefined ? null : parseRange(network.gateway)
   const taken = (value: bigint): boolean => fixed.includes(value) || (pool?.ok === true && pool.value.first <= value && value <= pool.value.last) || (gateway?.ok === true && gateway.value.first === value)
-  const most = sizeOf(now.value) * 2n
+  const leased = new Set(
+    site.addresses
+      .filter((address) => address.network === network.name && address.how === 'dhcp')
+      .flatMap((address) => {
+        const one = parseRange(address.address)
+        return one.ok ? [one.value.first] : []
+      }),
+  )
+  const most = sizeOf(now.value)
+  let gained = 0n
   let { first, last } = now.value
-  while (last + 1n < block.value.last && last - first + 1n < most && !taken(last + 1n)) last++
-  while (first - 1n > block.value.first && last - first + 1n < most && !taken(first - 1n)) first--
-  return last - first + 1n > sizeOf(now.value) ? formatRange({ family: block.value.family, first, last }) : null
+  const gain = (value: bigint): void => {
+    if (!leased.has(value)) gained++
+  }
+  while (last + 1n < block.value.last && gained < most && !taken(last + 1n)) gain(++last)
+  while (first - 1n > block.value.first && gained < most && !taken(first - 1n)) gain(--first)
+  return gained > 0n ? formatRange({ family: block.value.family, first, last }) : null
 }
 
 export const wireRouteIntent = z.strictObject({ site: name, network: name, to: range, via: range, remove: z.boolean().default(false) })

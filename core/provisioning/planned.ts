@@ -108,7 +108,7 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
     managementNetwork,
     statics:
       ownInHall && managementNetwork && intent.controlPlane.kind === 'own'
-        ? findAddresses(intent.networks.staticAddresses, intent.controlPlane.count, managementNetwork, site, reservationsAt(view, site.name))
+        ? findAddresses(intent.networks.staticAddresses, intent.controlPlane.count, managementNetwork, site, reservationsAt(view, site.name), intent.names?.api === undefined ? [] : [intent.names.api])
         : null,
   }
 }

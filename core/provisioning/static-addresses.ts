@@ -21,7 +21,8 @@ interface Taken {
 }
 
 /** Everything in a network that a static address must keep clear of. */
-export function takenIn(network: NetworkView, site: SiteView, reservations: readonly Reservation[]): readonly Taken[] {
+/** Names of one’s own may lead there already. */
+export function takenIn(network: NetworkView, site: SiteView, reservations: readonly Reservation[], ownNames: readonly string[] = []): readonly Taken[] {
   const block = parseCidr(network.range)
   if (!block.ok) return []
   const { family, first, last } = block.value
@@ -36,6 +37,8 @@ export function takenIn(network: NetworkView, site: SiteView, reservations: read
     ...entry(network.dhcp, `lies in the DHCP range ${network.dhcp ?? ''}`),
     ...entry(network.pool, `lies in the pool ${network.pool ?? ''}`),
     ...site.addresses.flatMap((held) => entry(held.address, `is held for ${held.for}`)),
+    ...site.nameServers.flatMap((server) => entry(server.address, 'is the name server')),
+    ...site.records.filter((record) => (record.type === 'A' || record.type === 'AAAA') && !ownNames.some((name) => name === record.name || name === `${record.name}.${site.nameDomain}`)).flatMap((record) => (site.addresses.some((held) => held.address === record.value) ? [] : entry(record.value, `is what ${record.name} leads to`))),
     ...reservations.filter((taken) => taken.kind === 'address').flatMap((taken) => entry(taken.what, 'is reserved by a running change')),
   ]
 }
@@ -73,9 +76,10 @@ export function findAddresses(
   network: NetworkView,
   site: SiteView,
   reservations: readonly Reservation[],
+  ownNames: readonly string[] = [],
 ): StaticAddresses {
   const wanted = members + 2
-  const taken = takenIn(network, site, reservations)
+  const taken = takenIn(network, site, reservations, ownNames)
   const proposed = lowestFree(network, taken, wanted)
   const wrong: { index: number; says: string }[] = []
   given?.forEach((text, index) => {

@@ -59,7 +59,7 @@ export interface ChangeRecord {
   readonly steps: readonly StepRecord[]
   readonly proof: readonly Proof[] | null
   readonly cause: ChangeRow['cause']
-  /** Proven amendments that get a halted run past its failure. */
+  /** Proven remedies that get a run past its failure; they can be taken once it has halted. */
   readonly remedies: readonly (Remedy & {
     readonly step: string
     /** Whether the run can go on with it; else what is done would have to be done differently, and it takes a new draft. */
@@ -299,7 +299,7 @@ export class Changes {
       steps,
       proof: row.proof,
       cause: row.cause,
-      remedies: row.state === 'halted' && row.direction === 'on' && read?.ok && plan ? this.remedies(row, read.draft, plan, view, steps) : [],
+      remedies: (row.state === 'halted' || (row.state === 'running' && steps.some((step) => step.state === 'failed'))) && row.direction === 'on' && read?.ok && plan ? this.remedies(row, read.draft, plan, view, steps) : [],
       keepsBack: fresh ? null : keepsBack(steps.map((step) => ({ state: step.state, says: step.says, final: plan?.steps.find((planned) => planned.id === step.id)?.final ?? false }))),
     }
   }

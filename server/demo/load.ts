@@ -1,11 +1,11 @@
 /** Fills empty records with what Gyrarch knows at the start of the demo: register, catalogue, ledger, keys. */
 import { randomBytes } from 'node:crypto'
-import type { Credentials } from '../keys/credentials'
+import type { CredentialSite } from '../keys/credentials'
+import { fingerprintOf, type Vault } from '../keys/vault'
 import { readPublicKey } from '../keys/ssh-key'
 import type { Database } from '../records/database'
-import { ClusterRow, KeyRow, LedgerRow, ReleaseRow } from '../records/models'
+import { ClusterRow, CredentialRow, KeyRow, LedgerRow, ReleaseRow, TemplateRow } from '../records/models'
 import { demoClusters, demoScenario } from '../ports/standin/demo'
-import type { Templates } from '../templates/templates'
 import { demoCatalogue, demoRecords, demoTemplates } from './scenario'
 
 /** True if it loaded anything: records that hold a release are left alone. */
@@ -17,6 +17,7 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
   await database.write(async (transaction) => {
     await ReleaseRow.bulkCreate(releases.map((release) => ({ ...release, baseImage: image.name, minimumRootDiskGb: image.minimumRootDiskGb })), { transaction })
     await LedgerRow.bulkCreate(ledger, { transaction })
+    await TemplateRow.bulkCreate(demoTemplates().map((template) => ({ ...template, shipped: true })), { transaction })
     await KeyRow.bulkCreate(sshKeys.map(({ name, line }) => {
       const read = readPublicKey(line)
       return { name, line: read.ok ? read.key.line : null, fingerprint: read.ok ? read.key.fingerprint : null }
@@ -45,11 +46,16 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
   return true
 }
 
-/** Credentials for the demo’s clouds: made here, known to the stand-ins, as a person would have entered them. */
-export async function loadDemoCredentials(credentials: Credentials): Promise<void> {
-  for (const { site, name, until } of demoRecords().credentials) await credentials.enter({ site, name, until, secret: randomBytes(24).toString('base64url') })
-}
-
-export async function loadDemoTemplates(templates: Templates): Promise<void> {
-  for (const template of demoTemplates()) await templates.keep(template, true)
+/** Credentials for the demo’s clouds: made here, told to the stand-ins, asked for, as a person would have entered them. */
+export async function loadDemoCredentials(database: Database, vault: Vault, outside: CredentialSite): Promise<void> {
+  const rows = await Promise.all(
+    demoRecords().credentials.map(async ({ site, name, until }) => {
+      const secret = randomBytes(24).toString('base64url')
+      const fingerprint = fingerprintOf(secret)
+      await outside.enterCredential(site, fingerprint, Date.parse(until))
+      const { good, says } = await outside.checkCredential(site, fingerprint)
+      return { site, name, sealed: vault.seal(secret, `${site}/${name}`), fingerprint, until: new Date(until).toISOString(), checkedAt: new Date(outside.now).toISOString(), checkedSays: says, checkedGood: good }
+    }),
+  )
+  await database.write((transaction) => CredentialRow.bulkCreate(rows, { transaction }))
 }

@@ -58,7 +58,7 @@ const cases: readonly { readonly fault: string; readonly about: string; readonly
   { fault: 'store-full', about: 'zone/mossgate/mossgate-b', cause: /disk store of mossgate-b/, lowest: 'store/mossgate/mossgate-b', remedy: /Remove leftover-mossgate-b/ },
   { fault: 'pool-empty', about: 'network/mossgate/mossgate nodes', cause: /got no address/, lowest: 'network/mossgate/mossgate nodes', remedy: /Give back \d+ leases/ },
   { fault: 'dhcp-silent', about: 'network/mossgate/mossgate nodes', cause: /DHCP server of mossgate nodes does not answer/, lowest: 'network/mossgate/mossgate nodes', remedy: /Restart the DHCP server/ },
-  { fault: 'name-server-wrong', about: 'network/mossgate/mossgate nodes', cause: /cannot resolve names: no answer from 10\.20\.19\.254/, lowest: 'network/mossgate/mossgate nodes', remedy: /hand out 10\.20\.0\.2/ },
+  { fault: 'name-server-wrong', about: 'network/mossgate/mossgate nodes', cause: /cannot resolve names: no answer from 10\.20\.19\.254/, lowest: 'network/mossgate/mossgate nodes', remedy: /hand out 10\.20\.0\.250/ },
   { fault: 'time-silent', about: 'site/mossgate', cause: /certificate is not valid yet/, lowest: 'time-server/mossgate/time-1.mossgate.fernhollow.example', remedy: /Restart the time servers/ },
   { fault: 'route-missing', about: 'network/mossgate/mossgate frontage', at: 'front', cause: /Nothing answers at 10\.20\.40\.32: mossgate frontage has no route/, lowest: 'route/mossgate/mossgate frontage', remedy: /Add the route to 10\.20\.16\.0\/22 by 10\.20\.40\.1/ },
   { fault: 'boot-data-cut', about: 'site/mossgate', cause: /could not read its user-data: it ends in the middle of line \d+/, lowest: 'boot-data/mossgate/birch-cp-1', remedy: /Publish the boot data/ },

@@ -1,11 +1,12 @@
 /** The address ledger: every range of every routing domain, what collides, and where there is room. */
 import Button from '@mui/material/Button'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import { Form, useFetcher, useSearchParams } from 'react-router'
 import { addressBook, type BookEntry, carveFrom, carveSpan, collisions } from '~/core/fleet'
 import { readLedgerCsv } from '~/core/ground'
 import { Refusal } from '~/server/changes/errors'
 import { orRefused } from '../refusals'
+import { parseCidr } from '~/core/addresses'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
@@ -33,7 +34,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     domain,
     within,
     wanted,
-    carved: within === '' ? null : readable ? carveFrom(book, domain, within, prefixes) : { ok: false as const, says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.' },
+    inside: within !== '' && parseCidr(within).ok,
+    carved: within === '' || wanted === '' ? null : readable ? carveFrom(book, domain, within, prefixes) : { ok: false as const, says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.' },
     entries: book.filter((entry) => entry.domain === domain),
     collisions: collisions(book),
   }
@@ -56,6 +58,7 @@ function Import() {
   const fetcher = useFetcher<{ refused: string | null; read?: Read }>()
   const take = (file: File | undefined): void => void file?.text().then((text) => fetcher.submit(text, { method: 'post', encType: 'text/plain' }))
   const read = fetcher.data?.read
+  const input = useRef<HTMLInputElement>(null)
   return (
     <div
       onDragOver={(event) => event.preventDefault()}
@@ -67,8 +70,14 @@ function Import() {
       <h3>Import</h3>
       <label className="plain-label">
         CSV with the columns domain, range, name
-        <input type="file" accept=".csv,text/csv" onChange={(event) => take(event.target.files?.[0])} />
+        <input ref={input} type="file" accept=".csv,text/csv" className="visually-hidden" tabIndex={-1} onChange={(event) => take(event.target.files?.[0])} />
       </label>
+      <div className="acts" style={{ marginTop: 5 }}>
+        <Button variant="outlined" onClick={() => input.current?.click()}>
+          Choose a file
+        </Button>
+        <span className="soft">or drop it here</span>
+      </div>
       {fetcher.state !== 'idle' ? <p className="soft">reading…</p> : null}
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
       {read ? (
@@ -103,10 +112,13 @@ function DragCarve({ entries, domain, within }: { readonly entries: readonly Boo
   const [name, setName] = useState('')
   return (
     <div style={{ marginBottom: 12 }}>
+      <p className="soft" style={{ marginBottom: 5 }}>
+        <span className="mono">{within}</span>: drag over what is free to carve a block. Choose a row to look closer.
+      </p>
       <AddressStrip
         label={`${within}, drag over what is free to carve a block`}
         range={within}
-        height={30}
+        height={40}
         onDrag={(first, last) => setBlock({ range: carveSpan(entries, domain, within, first, last) })}
         holders={[...entries.filter((entry) => entry.kind !== 'entered').map((entry) => ({ name: entry.name, range: entry.range, inner: entry.kind === 'DHCP' || entry.kind === 'virtual addresses' || entry.kind === 'held' || entry.kind === 'gateway' })), ...(block?.range ? [{ name: 'carved', range: block.range, mine: true }] : [])]}
       />
@@ -144,8 +156,8 @@ const columns: readonly Column<BookEntry>[] = [
 ]
 
 export default function Addresses({ loaderData }: Route.ComponentProps) {
-  const { domains, domain, within, wanted, carved, entries, collisions: found } = loaderData
-  const [search] = useSearchParams()
+  const { domains, domain, within, inside, wanted, carved, entries, collisions: found } = loaderData
+  const [search, setSearch] = useSearchParams()
   const around = stripAround(entries.filter((entry) => entry.kind === 'network' || entry.kind === 'pods' || entry.kind === 'services').map((entry) => entry.range).filter((range) => range.startsWith('10.') || range.startsWith('192.')), 8)
   return (
     <Page
@@ -221,13 +233,13 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
-      <DragCarve key={`${domain}${within}`} entries={entries} domain={domain} within={within !== '' && carved?.ok ? within : around} />
+      <DragCarve key={`${domain}${within}`} entries={entries} domain={domain} within={inside ? within : around} />
       {carved?.ok ? (
         <div style={{ marginBottom: 12 }}>
           <AddressStrip label={`${within} carved`} range={within} holders={[...entries.filter((entry) => entry.kind !== 'entered').map((entry) => ({ name: entry.name, range: entry.range, inner: entry.kind === 'DHCP' || entry.kind === 'virtual addresses' || entry.kind === 'held' || entry.kind === 'gateway' })), ...carved.carved.blocks.map((block) => ({ name: 'carved', range: block.block, mine: true }))]} />
         </div>
       ) : null}
-      <Table name={`addresses of ${domain}`} columns={columns} rows={entries} id={(entry) => `${entry.range} ${entry.kind} ${entry.name}`} empty="Nothing is entered in this domain." />
+      <Table name={`addresses of ${domain}`} columns={columns} rows={entries} id={(entry) => `${entry.range} ${entry.kind} ${entry.name}`} selected={null} onSelect={(entry) => (entry.range.includes('/') ? setSearch((was) => (was.set('within', entry.range), was.set('domain', domain), was), { preventScrollReset: true }) : undefined)} empty="Nothing is entered in this domain." />
     </Page>
   )
 }

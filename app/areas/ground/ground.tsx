@@ -220,11 +220,12 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
                 <ZoneRoom key={zone.zone} zone={zone} site={site} />
               ))}
             </div>
-            {site.boxes.length > 0 ? <BoxTable site={site} /> : null}
             <Orphans site={site} left={left} />
+            {site.kind === 'edge' ? <BoxTable site={site} /> : null}
             <Services site={site} />
             <Routes site={site} />
             <Images site={site} releases={releases} />
+            {site.kind !== 'edge' && site.boxes.length > 0 ? <BoxTable site={site} /> : null}
             <Credentials site={site} credentials={credentials} now={now} />
             <h2 style={{ marginTop: 18 }}>Networks</h2>
             {site.networks.map((network) => (
@@ -265,44 +266,45 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
 
 function BoxTable({ site }: { readonly site: SiteView }) {
   return (
-    <>
-      <h2 style={{ margin: '14px 0 6px' }}>Boxes</h2>
+    <section aria-label="Machines that stand there" style={{ marginTop: 16 }}>
+      <h2>{site.boxes.length === 1 ? 'The box' : 'Machines that stand there'}</h2>
       {site.boxes.map((box) => (
-        <table className="grid" key={box.name} aria-label={box.name}>
-          <tbody>
-            <tr>
-              <td className="mono">{box.name}</td>
-              <td>
-                {box.cores} cores, {bytesText(box.memoryBytes)}, {box.arch}
-              </td>
-              <td>{box.usedBy === null ? 'free' : `used by ${box.usedBy}`}</td>
-            </tr>
-            {box.disks.map((disk) => (
-              <tr key={disk.identifier}>
-                <td className="mono">{disk.identifier.split('/').pop()}</td>
-                <td>
-                  {disk.sizeGb} GB, shows as {disk.shownAs} today
-                </td>
-                <td>
-                  {disk.removable ? 'removable, ' : ''}
-                  {disk.holds ?? 'blank'}
-                </td>
-              </tr>
-            ))}
-            {box.cards.map((card) => (
-              <tr key={card.name}>
-                <td className="mono">{card.name}</td>
-                <td className="mono">{card.mac}</td>
-                <td>
-                  {card.network ?? card.address ?? 'no address'}
-                  {card.sharedWith ? `, an address ${card.sharedWith} others hold too` : ''}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <details key={box.name} className="box" open={site.boxes.length === 1}>
+          <summary>
+            <b className="mono">{box.name}</b>{' '}
+            <span className="soft">
+              {box.zone}, {box.cores} cores, {bytesText(box.memoryBytes)}, {box.arch}, {box.prepared ? 'runs' : 'waits to be installed'}, {box.usedBy === null ? 'free' : `used by ${box.usedBy}`}
+            </span>
+          </summary>
+          <table className="grid" aria-label={box.name}>
+            <tbody>
+              {box.disks.map((disk) => (
+                <tr key={disk.identifier}>
+                  <td className="mono">{disk.identifier.split('/').pop()}</td>
+                  <td>
+                    {numberText(disk.sizeGb)} GB, shows as {disk.shownAs} today
+                  </td>
+                  <td>
+                    {disk.removable ? 'removable, ' : ''}
+                    {disk.holds ?? 'blank'}
+                  </td>
+                </tr>
+              ))}
+              {box.cards.map((card) => (
+                <tr key={card.name}>
+                  <td className="mono">{card.name}</td>
+                  <td className="mono">{card.mac}</td>
+                  <td>
+                    {[card.network, card.address].filter((part) => part !== null).join(', ') || 'no address'}
+                    {card.sharedWith > 0 ? `, an address ${card.sharedWith} others hold too` : ''}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </details>
       ))}
-    </>
+    </section>
   )
 }
 

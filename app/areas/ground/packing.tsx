@@ -35,7 +35,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
-const width = 74
+const width = 68
 const gap = 12
 const height = 330
 

@@ -96,7 +96,9 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
         </div>
       </div>
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <div style={{ flex: '0 0 auto', maxHeight: 280, minHeight: 110, display: 'flex', flexDirection: 'column' }}>
       <Table name="SSH keys" columns={columns} rows={loaderData.keys} id={(key) => key.name} empty="No key is entered. Make one, or paste the public half of yours." />
+      </div>
       <CredentialsPart credentials={loaderData.credentials} sites={loaderData.sites} now={loaderData.now} />
     </Page>
   )

@@ -53,7 +53,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       }
       case 'draft': {
         const other = await changes.draft(String(wish.kind), wish.intent)
-        throw redirect(`/changes/${other.id}`)
+        throw redirect(`/changes/${other.id}?then=${params.id}`)
       }
       case 'template': {
         const { name, says, open } = wish as { name?: unknown; says?: unknown; open?: unknown }

@@ -10,6 +10,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { To } from '../../parts/to'
 import { orNotFound } from '../refusals'
+import './run.css'
 import type { Route } from './+types/boot'
 
 export const meta: Route.MetaFunction = ({ params }) => [{ title: `Boot data of ${params.id} · Gyrarch` }]

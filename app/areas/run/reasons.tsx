@@ -85,28 +85,42 @@ export function StepReason({ step, record, now }: { readonly step: StepRecord; r
 }
 
 /** Back to the run that this change was made for, and on with it. */
-function GoOn({ then }: { readonly then: string }) {
+interface Then {
+  readonly id: string
+  readonly state: string
+  readonly guardedBy: string | null
+}
+
+function GoOn({ then }: { readonly then: Then }) {
   const fetcher = useFetcher<{ refused?: string | null }>()
   const navigate = useNavigate()
   const address = useAddress()
+  const page = then.state === 'draft' ? `/raise/${then.id}` : `/changes/${then.id}`
+  // A guarded cluster’s name is typed on the page of its own run.
+  const retries = then.state === 'halted' && then.guardedBy === null
   return (
     <div className="acts">
-      <Button
-        variant="contained"
-        disabled={fetcher.state !== 'idle'}
-        onClick={() => {
-          void fetcher.submit({ do: 'retry' }, { method: 'post', action: `/changes/${then}` }).then(() => navigate(address(`/changes/${then}`)))
-        }}
-      >
-        Go on with {then}
-      </Button>
-      <To path={`/changes/${then}`}>look at it first</To>
+      {retries ? (
+        <Button
+          variant="contained"
+          disabled={fetcher.state !== 'idle'}
+          onClick={() => {
+            void fetcher.submit({ do: 'retry' }, { method: 'post', action: `/changes/${then.id}` }).then(() => navigate(address(page)))
+          }}
+        >
+          Go on with {then.id}
+        </Button>
+      ) : (
+        <Button variant="contained" component={To} path={page}>
+          Back to {then.id}
+        </Button>
+      )}
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
     </div>
   )
 }
 
-export function RunReason({ record, cluster, then }: { readonly record: ChangeRecord; readonly cluster: string | null; readonly then: string | null }) {
+export function RunReason({ record, cluster, then }: { readonly record: ChangeRecord; readonly cluster: string | null; readonly then: Then | null }) {
   if (record.state === 'draft') return null
   return (
     <>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { redirect, useRouteLoaderData, useSearchParams } from 'react-router'
 import { progressOf } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
+import type { Gyrarch } from '~/server/gyrarch'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
 import { gyrarchContext } from '../../context'
@@ -33,6 +34,13 @@ const subjectOf = (record: ChangeRecord): string | null => {
   return typeof intent.site === 'string' ? `site/${intent.site}` : null
 }
 
+/** The change that this one was made for, with how it stands. */
+async function thenOf(gyrarch: Gyrarch, id: string | null): Promise<{ readonly id: string; readonly state: string; readonly guardedBy: string | null } | null> {
+  if (id === null || !/^c-\d{1,12}$/.test(id)) return null
+  const record = await gyrarch.changes.get(id).catch(() => null)
+  return record ? { id: record.id, state: record.state, guardedBy: record.guardedBy } : null
+}
+
 /** Values worth offering for the fields of a draft, by the names of the fields. */
 function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, readonly string[]>> {
   const wish = intent as { site?: string; cluster?: string }
@@ -55,12 +63,11 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   const cluster = view.clusters.find((other) => other.name === name)
   const asked = new URL(request.url)
   const { machines: joins, missing } = record.steps.some((step) => step.verb === 'join.await') ? await gyrarch.joins.of(record.id, asked.origin) : { machines: [], missing: null }
-  const then = asked.searchParams.get('then')
   return {
     joins,
     missing,
     choices: record.state === 'draft' ? choicesFor(view, record.intent) : {},
-    then: then !== null && /^c-\d{1,12}$/.test(then) ? then : null, record, aim: subjectOf(record), cluster: cluster?.apiAnswers === true ? cluster.name : null, now: new Date(gyrarch.outside.now).toISOString() }
+    then: await thenOf(gyrarch, asked.searchParams.get('then')), record, aim: subjectOf(record), cluster: cluster?.apiAnswers === true ? cluster.name : null, now: new Date(gyrarch.outside.now).toISOString() }
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {

@@ -27,8 +27,10 @@ export interface SchemaFormProps {
   readonly onChange: (value: unknown) => void
 }
 
+const shouted: Readonly<Record<string, string>> = { vlan: 'VLAN', dhcp: 'DHCP range', mtu: 'MTU', mac: 'hardware address', ttl: 'time to live', memoryGiB: 'memory, GiB', diskGb: 'disk, GB', sizeGb: 'size, GB' }
+
 /** `addHosts` → “add hosts”. */
-const says = (key: string): string => key.replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`).replace(/GiB$/i, 'GiB').replace(/Gb$/, 'GB')
+const says = (key: string): string => shouted[key] ?? key.replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`).replace(/GiB$/i, 'GiB').replace(/Gb$/, 'GB')
 
 /** What a nullable union really is. */
 const plain = (schema: Schema): Schema => schema.anyOf?.find((one) => one.type !== 'null') ?? schema

@@ -23,7 +23,7 @@ export function Unfolded({ step, record, now }: { readonly step: StepRecord; rea
       </p>
       <Chain step={step} />
       <Evidence step={step} />
-      {record.state === 'halted' ? <Remedies record={record} remedies={remedies} /> : null}
+      {record.state === 'halted' ? <Remedies record={record} remedies={remedies} /> : record.state === 'running' && step.state === 'failed' ? <p style={{ marginTop: 8 }}>{remedies[0] ? <><b>Proven remedy: {remedies[0].says}.</b> It can be taken as soon as what else is under way has ended.</> : 'What else is under way goes on first.'}</p> : null}
     </div>
   )
 }
