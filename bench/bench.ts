@@ -5,7 +5,9 @@ import { join } from 'node:path'
 import { serve } from '../e2e/server'
 import { openBrowser } from '../e2e/browser'
 import { findingsOf } from '../core/changes'
+import { carve, findOverlaps, parseCidr, parseRange } from '../core/addresses'
 import type { FleetView } from '../core/fleet'
+import { hallRoom } from '../core/sizing'
 import { clusterRaise, raiseIntent } from '../core/provisioning'
 import { Gyrarch } from '../server/gyrarch'
 import { inThisThread } from '../server/ports/standin/engine-link'
@@ -27,6 +29,32 @@ function measure(times: number, work: () => void): { median: number; worst: numb
 
 function report(name: string, figure: string, aim: string): void {
   console.log(`${name.padEnd(58)} ${figure.padStart(30)}   aim: ${aim}`)
+}
+
+/** Address work on ledgers larger than anybody's: ranges of 10.0.0.0/8 drawn by a counter, one in ten overlapping. */
+function addresses(): void {
+  const ranges = Array.from({ length: 10_000 }, (_, i) => {
+    const at = (i * 1600 + (i % 10 === 0 ? 1000 : 0)) % 2 ** 24
+    return { name: `r${i}`, range: `10.${at >> 16}.${(at >> 8) & 255}.${at & 255 & ~63}/26` }
+  })
+  const overlaps = measure(20, () => void findOverlaps(ranges))
+  report('overlaps of 10,000 ranges, median (worst)', `${ms(overlaps.median)} (${ms(overlaps.worst)})`, 'under 100 ms')
+  const within = parseCidr('10.0.0.0/8')
+  if (!within.ok) throw new Error(within.says)
+  const taken = ranges.flatMap(({ range }) => {
+    const read = parseRange(range)
+    return read.ok ? [{ text: range, range: read.value }] : []
+  })
+  const wanted = Array.from({ length: 1000 }, (_, i) => 20 + (i % 9))
+  const carved = measure(10, () => void carve(within.value, taken, wanted))
+  report('carving 1,000 blocks among 10,000 ranges, median (worst)', `${ms(carved.median)} (${ms(carved.worst)})`, 'under 100 ms')
+}
+
+function packing(): void {
+  const hosts = Array.from({ length: 9 }, (_, i) => ({ name: `h${i}`, zone: `z${i % 3}`, cores: 32, memoryBytes: 256 }))
+  const wishes = Array.from({ length: 24 }, (_, i) => ({ name: `m${String(i).padStart(2, '0')}`, zone: `z${i % 3}`, cores: [4, 8, 8, 12][i % 4] ?? 4, memoryBytes: 16, apart: i < 3 ? 'c' : null }))
+  const exact = measure(20, () => void hallRoom(hosts, [], wishes, 1.5, true))
+  report('24 machines packed exactly onto 9 hosts, median (worst)', `${ms(exact.median)} (${ms(exact.worst)})`, 'under 50 ms')
 }
 
 async function draftOfHundred(): Promise<void> {
@@ -110,6 +138,8 @@ async function fleetOfThousands(): Promise<void> {
 
 const processors = cpus()
 console.log(`${processors.length} × ${processors[0]?.model ?? 'unknown processor'}, Node.js ${process.versions.node}`)
+addresses()
+packing()
 await draftOfHundred()
 simulator()
 await fleetOfThousands()

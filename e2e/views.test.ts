@@ -25,6 +25,7 @@ beforeAll(async () => {
   halted = await runOut(drafted.json.id)
   await ask('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'birch', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 2 }, pools: [{ name: 'general', size: 'rack-4', count: 2 }], ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' } } })
   await ask('POST', '/changes', { kind: 'cluster.takedown', intent: { cluster: 'cedar' } })
+  await ask('POST', '/changes', { kind: 'site.edit', intent: { site: 'mossgate', addHosts: [{ name: 'm-a-4', zone: 'mossgate-a', cores: 32, memoryGiB: 256, diskGb: 4000, idleWatts: 140, fullWatts: 380 }] } })
 })
 afterAll(async () => {
   await browser.close()
@@ -61,7 +62,12 @@ const views: readonly (readonly [string, string, string])[] = [
   ['a line of it', '/journal/1', 'Line 1'],
   ['the address ledger, carved', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', '10.44.12.0/22'],
   ['the SSH keys', '/keys', 'duty-2026'],
-  ['the fault tray', '/faults', 'Machines die during their first boot.'],
+  ['the fault tray', '/faults', 'The machine service answers “unavailable”.'],
+  ['the packing of a hall', '/ground/packing?site=mossgate&host=m-a-1', 'If m-a-1 dies'],
+  ['name records', '/ground/names?site=mossgate', 'What should resolve does'],
+  ['what keeps a cluster', '/clusters/cedar?show=keeping', 'Health keeping'],
+  ['boot data', '/changes/c-1/boot', '#cloud-config'],
+  ['a draft with a form', '/changes/c-4', 'Edit a site'],
 ]
 
 describe.each(['light', 'dark'] as const)('in %s', (scheme) => {

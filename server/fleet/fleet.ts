@@ -91,7 +91,8 @@ export class Fleet {
     const register = this.registerDirty
     this.registerDirty = false
     if (this.version === 0) {
-      for (const name of await this.outside.siteNames()) slices.push(`site:${name}`)
+      // In the order in which the outside lists them, whatever has stirred first.
+      slices.unshift(...(await this.outside.siteNames()).map((name) => `site:${name}`))
       this.catalogue = (await ReleaseRow.findAll({ order: [['released', 'ASC']] })).map(releaseOf)
     }
     if (register || this.version === 0) this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
