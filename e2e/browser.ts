@@ -41,7 +41,9 @@ export async function find(page: Page, role: string, name: string, timeout = 20_
 }
 
 export async function press(page: Page, role: string, name: string, timeout?: number): Promise<void> {
-  await (await find(page, role, name, timeout)).click()
+  await find(page, role, name, timeout)
+  // A busy page may still be moving: clicked once it stands still.
+  await page.locator(selector(role, name)).setTimeout(timeout ?? 20_000).click()
 }
 
 /** Waits until the page shows a text. */

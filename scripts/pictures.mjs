@@ -44,6 +44,10 @@ const running = await draft({ ...birch, name: 'rowan', ranges: { pods: '10.136.0
 await start(running)
 await advance(560)
 await draft({ cluster: 'cedar' }, 'cluster.takedown')
+const oak = await draft({ name: 'oak', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 3, alsoWorkers: true }, pools: [], ranges: { pods: '10.146.0.0/18', services: '10.147.0.0/20' }, machines: ['a', 'b', 'c'].map((letter, i) => ({ machine: `m-spare-${i + 1}`, roles: ['control-plane', 'worker'], nodeName: `oak-${letter}`, card: 'eno2' })), sshKey: 'duty-2026' })
+await start(oak)
+await advance(60)
+for (const machine of ['m-spare-1', 'm-spare-2']) await ask('POST', `/changes/${oak}/joins/${machine}/stand-in`, {})
 
 const views = [
   ['fleet', '/fleet?at=node/bramble/bramble-general-2', 'light'],
@@ -61,6 +65,10 @@ const views = [
   ['cluster', '/clusters/cedar?at=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
   ['fault-tray', '/faults', 'light'],
+  ['packing', '/ground/packing?site=mossgate&host=m-a-1', 'light'],
+  ['joins', `/changes/${oak}`, 'light'],
+  ['boot', `/changes/${oak}/boot`, 'dark'],
+  ['keeping', '/clusters/cedar?show=keeping', 'light'],
 ]
 mkdirSync(`${root}docs/screenshots`, { recursive: true })
 const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })

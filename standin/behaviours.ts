@@ -8,7 +8,7 @@ import * as ground from './sites/ground'
 import { machineBoot, machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
-import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeDrain, nodeUncordon } from './cluster/keeping'
+import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeDrain, nodeUncordon, storageClass } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 
 export const behaviours: Readonly<Record<string, Behaviour>> = {
@@ -52,6 +52,7 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'node.join': nodeJoin,
   'node.remove': nodeRemove,
   'member.leave': memberLeave,
+  'storage.class': storageClass,
   'node.drain': nodeDrain,
   'node.uncordon': nodeUncordon,
   'certificates.renew': certificatesRenew,

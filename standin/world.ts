@@ -311,6 +311,7 @@ export interface Cluster {
   nextBlock: number
   nextName: number
   tokens: number
+  storageClass?: { readonly name: string; readonly zones: readonly string[] }
   /** When its API’s and agents’ certificates end (ms). */
   certificatesUntil: number
   backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]

@@ -218,6 +218,7 @@ function closingSteps(graph: Graph, planned: Planned, joined: readonly StepId[],
   add('add-ons', joined, 'add-ons', 'DNS, ingress, policy webhook, metrics, log shipping', 'addons.place', {}, estimates.addOns)
   add('tidy', ['add-ons'], 'add-ons', 'revoke join tokens', 'tokens.revoke', {}, estimates.revokeTokens)
   add('dns', ['add-ons'], 'proof', 'ask the cluster’s DNS', 'dns.ask', {}, estimates.askDns)
+  if (intent.storageClass) add('storage', ['add-ons'], 'add-ons', `make ${intent.storageClass} the storage class`, 'storage.class', { name: intent.storageClass, zones: planned.site?.storageClasses.find((one) => one.name === intent.storageClass)?.zones ?? [] }, estimates.ledger)
   for (const pool of pools) add(`try:${pool}`, ['add-ons'], 'proof', `run a pod on ${pool}`, 'pod.try', { pool }, estimates.tryPod)
 }
 
@@ -427,6 +428,25 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
       joined.push('delete:begin')
     }
   }
+  const outside = publicAddresses(planned, site, [...members, ...workers])
+  if (outside.size > 0) {
+    const network = site.networks.find((other) => other.role === 'frontage')?.name ?? ''
+    graph.steps.push(
+      step({
+        id: 'public-addresses',
+        after: ['register'],
+        group: 'network',
+        says: `hold ${outside.size} addresses outside, one for each node`,
+        command: { port: 'site', verb: 'address.hold', args: { site: site.name, cluster: intent.name, addresses: [...outside].map(([name, address]) => ({ address, network, for: `${name} outside` })) } },
+        undo: { port: 'site', verb: 'address.release', args: { site: site.name, addresses: [...outside.values()] } },
+        seconds: estimates.holdAddresses,
+      }),
+    )
+    for (const address of outside.values()) {
+      graph.reserves.push({ kind: 'address', site: site.name, what: address })
+      graph.creates.push(ref('address', site.name, address))
+    }
+  }
   const staticWorkers = workerAddresses(planned, site, workers)
   if (staticWorkers.size > 0) {
     const network = planned.nodesNetwork?.name ?? ''
@@ -453,6 +473,15 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
   const pools = [...new Set([...(tolerated(planned) ? [] : members), ...workers].map((machine) => machine.pool))]
   closingSteps(graph, planned, joined, pools)
   frontSteps(graph, planned, site, joined)
+}
+
+/** Addresses outside for the nodes of a cloud, where the draft wants them: the lowest free virtual ones. */
+function publicAddresses(planned: Planned, site: SiteView, machines: readonly PlannedMachine[]): ReadonlyMap<string, string> {
+  const network = site.networks.find((other) => other.role === 'frontage')
+  if (site.kind !== 'cloud' || planned.intent.networks.nodeAddresses !== 'public' || !network) return new Map()
+  const free = lowestFree(network, takenIn(network, site, reservationsAt(planned.view, site.name)), machines.length + 1)
+  // The first is left to what comes in.
+  return new Map(machines.flatMap((machine, i): [string, string][] => (free[i + 1] === undefined ? [] : [[machine.name, free[i + 1] ?? '']])))
 }
 
 /** Static addresses for a hall’s workers, where the draft wants them: the lowest free ones of the node network. */

@@ -3,7 +3,7 @@ import { parse } from 'yaml'
 import { patchDraft } from '../changes'
 import { type FleetView, withSite } from '../fleet'
 import { kindNamed } from '../kinds'
-import { birch, fernlet, oak, openForTest, type Opened } from '~/server/testing/open'
+import { birch, elm, fernlet, oak, openForTest, type Opened } from '~/server/testing/open'
 import { bootFiles, handOver, masked, pointerScript, sha256Hex } from './boot-data'
 import { bootDataOf, planned, type RaiseIntent, raiseIntent } from '.'
 import { execFileSync } from 'node:child_process'
@@ -47,6 +47,9 @@ const traps: readonly (readonly [string, () => unknown, () => FleetView, string,
   ['public nodes in a hall', () => ({ ...birch, networks: { nodeAddresses: 'public' } }), () => demo, 'public.site', 'networks.nodeAddresses', /^Keep nodes private$/],
   ['no credential for a cloud', () => fernlet, () => ({ ...demo, credentials: [] }), 'credentials.valid', 'site', null],
   ['a credential that has ended', () => fernlet, () => ({ ...demo, credentials: demo.credentials.map((one) => ({ ...one, until: '2026-03-01T00:00:00Z' })) }), 'credentials.valid', 'site', null],
+  ['pods and services of two families', () => ({ ...birch, ranges: { ...birch.ranges, services: 'fd01::/108' } }), () => demo, 'range.family', 'ranges.services', /^Use 10\./],
+  ['IPv6 pods where only IPv4 is routed', () => ({ ...birch, ranges: { pods: 'fd00::/64', services: '10.135.0.0/20', maxPodsPerNode: 110 } }), () => demo, 'range.ipv4', 'ranges.pods', /^Use 10\./],
+  ['an image for another architecture than the box', () => elm, () => withSite(demo, 'glasshouse-12', (site) => ({ ...site, images: site.images.map((image) => ({ ...image, arch: 'arm64' })) })), 'machine.image', 'machines[0].machine', null],
   ['machines named beside pools', () => ({ ...oak, pools: birch.pools }), () => demo, 'machines.pools', 'machines', /^Raise it on the machines named$/],
   ['a machine’s first card, which has the address every machine has', () => ({ ...oak, machines: [{ ...oak.machines[0], card: 'eno1' }, ...oak.machines.slice(1)] }), () => demo, 'card.shared', 'machines[0].card', /^Use eno2$/],
 ]
@@ -151,6 +154,14 @@ describe('a plan', () => {
   it('holds static addresses for workers where it is asked to', () => {
     const { steps } = plan({ ...birch, networks: { addressing: 'static' } })
     expect(steps.find((step) => step.id === 'worker-addresses')?.command.args['addresses']).toMatchObject([{ address: '10.20.16.1', for: 'birch-general-1' }, { for: 'birch-general-2' }])
+  })
+
+  it('gives nodes of a cloud addresses outside where it is asked to, and clusters their storage class', () => {
+    const { steps, creates } = plan({ ...fernlet, networks: { nodeAddresses: 'public', frontage: 'tarn-north virtual addresses' }, storageClass: 'cloud-disk' })
+    expect(steps.find((step) => step.id === 'virtual')?.command.args['addresses']).toMatchObject([{ address: '203.0.113.1' }])
+    expect(steps.find((step) => step.id === 'public-addresses')?.command.args['addresses']).toMatchObject([{ address: '203.0.113.2', for: 'fernlet-general-1 outside' }, { address: '203.0.113.3' }])
+    expect(creates).toEqual(expect.arrayContaining(['address/tarn-north/203.0.113.3', 'balancer/tarn-north/fernlet-ingress']))
+    expect(steps.find((step) => step.id === 'storage')?.command).toMatchObject({ verb: 'storage.class', args: { name: 'cloud-disk', zones: ['north-1', 'north-2'] } })
   })
 
   it('makes a machine anew without doing anything twice that stays', () => {

@@ -110,6 +110,36 @@ describe('a failure of the outside', () => {
   })
 })
 
+describe('a raise', () => {
+  it('begun on a temporary machine leaves none of it, has its storage class, and answers from outside', async () => {
+    for (const active of (await gyrarch.outside.faults()).active) await gyrarch.endFault(active.id)
+    const done = await run((await gyrarch.changes.draft('cluster.raise', { ...birch, controlPlane: { kind: 'own', count: 3, begins: 'temporary-machine' }, storageClass: 'hall-copies' })).id)
+    expect([done.state, done.cause?.says ?? null]).toEqual(['done', null])
+    const site = (await gyrarch.fleet.view()).sites.find((other) => other.name === 'mossgate')
+    expect(site?.machines.filter((machine) => machine.cluster === 'birch').map((machine) => machine.name).sort()).toEqual(['birch-cp-1', 'birch-cp-2', 'birch-cp-3', 'birch-general-1', 'birch-general-2'])
+    expect([...((await gyrarch.outside.cluster('birch'))?.members ?? [])].sort()).toEqual(['birch-cp-1', 'birch-cp-2', 'birch-cp-3'])
+    expect((await gyrarch.outside.objects('birch', { kind: 'StorageClass' }))?.length).toBe(1)
+    const cloud = await run((await gyrarch.changes.draft('cluster.raise', { ...fernlet, networks: { frontage: 'tarn-north virtual addresses', nodeAddresses: 'public' } })).id)
+    expect(cloud.proof?.find((proof) => proof.says === 'It can be reached from outside')).toMatchObject({ holds: true, observed: '203.0.113.1:443 answers' })
+    // Taken down, its balancer and addresses go with it.
+    expect((await run((await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })).id)).state).toBe('done')
+    const north = (await gyrarch.fleet.view()).sites.find((other) => other.name === 'tarn-north')
+    expect([north?.balancers, north?.addresses.filter((address) => address.cluster === 'fernlet')]).toEqual([[], []])
+  })
+
+  it('whose boot data is too large publishes it first, and takes it off the boot server when it is taken down', async () => {
+    for (const active of (await gyrarch.outside.faults()).active) await gyrarch.endFault(active.id)
+    const authorities = Array.from({ length: 12 }, (_, i) => ({ name: `ca-${i}`, pem: `-----BEGIN CERTIFICATE-----\n${'QUJD'.repeat(700)}\n-----END CERTIFICATE-----\n` }))
+    const done = await run((await gyrarch.changes.draft('cluster.raise', { ...fernlet, services: { authorities } })).id)
+    expect([done.state, done.cause?.says ?? null]).toEqual(['done', null])
+    expect(done.steps.find((step) => step.id === 'boot:fernlet-general-1')?.evidence.map((item) => item.says).join()).toContain('its SHA-256 verified')
+    const published = async () => (await gyrarch.fleet.view()).sites.find((other) => other.name === 'tarn-north')?.published.length
+    expect(await published()).toBe(2)
+    await run((await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })).id)
+    expect(await published()).toBe(0)
+  })
+})
+
 describe('a cluster that stands', () => {
   it('has a pool grown and shrunk again, with everything of the nodes gone afterwards', async () => {
     const before = await gyrarch.fleet.view()

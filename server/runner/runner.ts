@@ -8,6 +8,7 @@
  */
 import { Op, type Transaction } from 'sequelize'
 import type { Failure } from '~/core/changes'
+import { leftovers } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
 import type { Fleet } from '../fleet/fleet'
 import type { Hub } from '../live/hub'
@@ -358,8 +359,19 @@ export class Runner {
       await this.noteBusy()
       return
     }
-    await this.transition(active, [{ kind: 'run.taken-back', says: `${active.row.label}: taken back` }], (transaction) => this.close(active, 'taken-back', transaction))
+    await this.transition(active, [{ kind: 'run.taken-back', says: `${active.row.label}: taken back; ${await this.leftBehind(active.row)}` }], (transaction) => this.close(active, 'taken-back', transaction))
     await this.closed(active.row.number)
+  }
+
+  /** What a run that was taken back has left at its site after all. */
+  private async leftBehind(row: ChangeRow): Promise<string> {
+    const { name, site: siteName } = row.intent as { readonly name?: unknown; readonly site?: unknown }
+    this.parts.fleet.touchRegister()
+    const view = await this.parts.fleet.view()
+    const site = view.sites.find((other) => other.name === siteName)
+    if (!site) return 'nothing is left'
+    const left = leftovers(site, view.clusters).filter((item) => item.was === name)
+    return left.length === 0 ? `nothing is left at ${site.name}` : `left at ${site.name}: ${left.map((item) => `${item.kind} ${item.name}`).join(', ')}`
   }
 
   private async close(active: Active, state: 'done' | 'taken-back' | 'given-up', transaction: Transaction): Promise<void> {

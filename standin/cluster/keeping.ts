@@ -155,6 +155,24 @@ export const nodeUncordon: Behaviour = {
   ],
 }
 
+/** The storage class that claims without one get. */
+export const storageClass: Behaviour = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const offered = sim.site(cluster.site)?.storageClasses.find((one) => one.name === textArg(op, 'name'))
+        if (!offered) return permanent('storage-unknown', `${cluster.site} offers no storage class ${textArg(op, 'name')}.`, { about: `site/${cluster.site}`, says: 'no such storage class' })
+        cluster.storageClass = { name: offered.name, zones: offered.zones }
+        sim.touch(`cluster:${cluster.name}`)
+        return `${offered.name} is the storage class of claims without one`
+      },
+    },
+  ],
+}
+
 /** A machine leaves the control plane; the others must be a majority without it. */
 export const memberLeave: Behaviour = {
   stages: [

@@ -28,6 +28,21 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
           ) : (
             <NumberIn path={`pools[${i}].count`} label="Nodes" value={pool.count} width={76} />
           )}
+          <SelectIn
+            path={`pools[${i}].range`}
+            label="Scales"
+            value={pool.range ? 'by itself' : 'by hand'}
+            width={104}
+            options={[
+              { value: 'by hand', says: 'by hand' },
+              { value: 'by itself', says: 'by itself' },
+            ]}
+            onPick={(how) => {
+              const { count, range, ...rest } = pool
+              const now = count ?? range?.min ?? 1
+              set(`pools[${i}]`, how === 'by itself' ? { ...rest, range: { min: now, max: Math.max(now, now + 2) } } : { ...rest, count: now })
+            }}
+          />
           <NumberIn path={`pools[${i}].rootDiskGb`} label="Root disk, GB" value={pool.rootDiskGb} width={106} most={100_000} />
           {site?.kind === 'cloud' ? (
             <SelectIn
@@ -42,6 +57,8 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
             />
           ) : null}
           <SelectIn path={`pools[${i}].zones`} label="Zones" value={pool.zones?.join(', ') ?? 'all'} width={130} options={[{ value: 'all', says: 'all in turn' }, ...(site?.zones ?? []).map((zone) => ({ value: zone, says: `only ${zone}` })), ...(pool.zones && pool.zones.length > 1 ? [{ value: pool.zones.join(', '), says: pool.zones.join(', ') }] : [])]} onPick={(zone) => set(`pools[${i}].zones`, zone === 'all' ? undefined : zone.split(', '))} />
+          <Marks label="Labels" value={Object.entries(pool.labels).map(([key, value]) => `${key}=${value}`)} placeholder="tier=front" onChange={(items) => set(`pools[${i}].labels`, Object.fromEntries(items.map((item) => [item.split('=')[0] ?? '', item.split('=').slice(1).join('=')])))} />
+          <Marks label="Taints" value={pool.taints.map((taint) => `${taint.key}=${taint.value}:${taint.effect}`)} placeholder="use=storage:NoSchedule" onChange={(items) => set(`pools[${i}].taints`, items.map(taintOf))} />
           <Button variant="text" onClick={() => set('pools', intent.pools.filter((_, other) => other !== i))} aria-label={`Remove pool ${pool.name}`}>
             Remove
           </Button>
@@ -51,6 +68,22 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
         Add a pool
       </Button>
     </section>
+  )
+}
+
+/** `key=value:Effect`, as taints are written; what is left out is NoSchedule. */
+function taintOf(text: string): RaiseIntent['pools'][number]['taints'][number] {
+  const [mark = '', effect = ''] = text.split(':')
+  const [key = '', value = ''] = mark.split('=')
+  return { key, value, effect: effect === 'PreferNoSchedule' || effect === 'NoExecute' ? effect : 'NoSchedule' }
+}
+
+function Marks({ label, value, placeholder, onChange }: { readonly label: string; readonly value: readonly string[]; readonly placeholder: string; readonly onChange: (items: readonly string[]) => void }) {
+  return (
+    <label className="plain-field">
+      <span>{label}</span>
+      <input key={value.join(' ')} defaultValue={value.join(' ')} placeholder={placeholder} onBlur={(event) => onChange(event.target.value.split(/[\s,]+/).filter((item) => item !== ''))} className="journal-search mono" style={{ width: 205 }} />
+    </label>
   )
 }
 

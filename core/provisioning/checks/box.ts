@@ -164,6 +164,10 @@ export const checkBoxes: Check = (planned) => {
     if (planned.release && !planned.release.architectures.includes(box.arch)) {
       findings.push({ level: 'stop', rule: 'machine.architecture', field, says: `${box.name} is ${box.arch}; ${planned.release.version} is not built for it.`, because: [{ says: `built for ${listText(planned.release.architectures)}`, source: 'release catalogue' }] })
     }
+    const image = site.images.find((one) => one.release === planned.release?.version)
+    if (image && image.arch !== box.arch && joinsBy(machine, box) === 'install') {
+      findings.push({ level: 'stop', rule: 'machine.image', field, says: `${box.name} is ${box.arch}; the image of ${image.release} at ${site.name} is for ${image.arch}. It would not boot.`, because: [{ says: `${image.name} ${image.release}: ${image.arch}`, source: site.name, at: site.observedAt }], offers })
+    }
     return [...findings, ...(joinsBy(machine, box) === 'script' ? [] : checkDisk(box, machine, index, planned)), ...checkCard(box, machine, index), ...checkAddress(site, box, machine, index, planned)]
   })
 }

@@ -62,6 +62,14 @@ export const checkRanges: Check = (planned) => {
     })
   }
   const { pods, services } = parsed
+  if (pods.ok && services.ok && pods.value.family !== services.value.family) {
+    const free = freeLike({ family: pods.value.family, first: 0n, last: 0n, prefix: pods.value.family === 4 ? 20 : 108 }, [...taken.map((holder) => holder.range), pods.value])
+    findings.push({ level: 'stop', rule: 'range.family', field: 'ranges.services', says: `Pods are IPv${pods.value.family} and services IPv${services.value.family}: neither would reach the other.`, because: [{ says: `pods ${intent.ranges.pods}, services ${intent.ranges.services}`, source: 'draft' }], offers: free === null ? [] : [replaceRange('services', free)] })
+  }
+  if (pods.ok && pods.value.family === 6 && site && site.networks.length > 0 && site.networks.every((network) => !network.range.includes(':'))) {
+    const free = freeLike({ family: 4, first: 0n, last: 0n, prefix: 18 }, [...taken.map((holder) => holder.range), ...(services.ok ? [services.value] : [])])
+    findings.push({ level: 'stop', rule: 'range.ipv4', field: 'ranges.pods', says: `${site.name} has IPv4 networks only: packets of IPv6 pods would not leave their nodes.`, because: [{ says: `networks: ${listText(site.networks.map((network) => network.range), 4)}`, source: site.name, at: site.observedAt }], offers: free === null ? [] : [replaceRange('pods', free)] })
+  }
   ends.forEach((end) => {
     const mine = parsed[end]
     if (!mine.ok) return
