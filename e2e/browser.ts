@@ -67,6 +67,7 @@ export async function choose(page: Page, name: string, option: string): Promise<
   await press(page, 'option', option)
   // While the list closes it still catches clicks.
   await page.waitForFunction(() => document.querySelector('[role=listbox]') === null)
+  await page.waitForFunction((wanted) => [...document.querySelectorAll('[role=combobox]')].some((box) => box.textContent === wanted), {}, option)
 }
 
 /** Presses *Run* on a draft once nothing stands against it and it is kept. */

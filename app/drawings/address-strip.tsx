@@ -95,10 +95,12 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
           // While carving, what is dragged over stays where it is.
           else setFocus(onDrag ? null : pointed(event))
         }}
-        onPointerUp={() => {
+        onPointerUp={(event) => {
           if (!drag || !onDrag) return
           setDrag(null)
-          const [low, high] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)]
+          // Where it ends is where the pointer is now, not where it was drawn last.
+          const to = pointed(event)
+          const [low, high] = [Math.min(drag.from, to), Math.max(drag.from, to)]
           const size = within.value.last - within.value.first + 1n
           const place = (part: number): bigint => within.value.first + (size * BigInt(Math.round(part * 1e9))) / 1_000_000_000n
           const last = place(high)
