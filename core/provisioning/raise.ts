@@ -6,7 +6,7 @@ import { checkBoxes } from './checks/box'
 import { checkImage, checkName, checkRelease, checkSite } from './checks/identity'
 import { checkControlPlane, checkHostRoom, checkPools, checkQuota, checkRootDisks, checkSizes, checkZones } from './checks/machines'
 import { checkRanges, checkStaticAddresses, checkVirtualAddresses } from './checks/ranges'
-import { checkAuthorities, checkBootData, checkCredentials, checkLeases, checkMtu, checkNames, checkNameServer, checkOutsideQuota, checkRoute, checkStorageClass, checkStores, checkTime } from './checks/surroundings'
+import { checkAuthorities, checkBootData, checkCredentials, checkLeases, checkMtu, checkNames, checkNameServer, checkOutsideQuota, checkRoute, checkStorageClass, checkStores, checkSubnets, checkTime } from './checks/surroundings'
 import { type Check, planned, type Planned } from './planned'
 import { type RaiseIntent, raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
@@ -57,6 +57,7 @@ const checks: readonly Check[] = [
   checkRanges,
   checkStaticAddresses,
   checkVirtualAddresses,
+  checkSubnets,
   checkRoute,
   checkLeases,
   checkNameServer,

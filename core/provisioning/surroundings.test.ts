@@ -50,6 +50,7 @@ const traps: readonly (readonly [string, () => unknown, () => FleetView, string,
   ['pods and services of two families', () => ({ ...birch, ranges: { ...birch.ranges, services: 'fd01::/108' } }), () => demo, 'range.family', 'ranges.services', /^Use 10\./],
   ['IPv6 pods where only IPv4 is routed', () => ({ ...birch, ranges: { pods: 'fd00::/64', services: '10.135.0.0/20', maxPodsPerNode: 110 } }), () => demo, 'range.ipv4', 'ranges.pods', /^Use 10\./],
   ['an image for another architecture than the box', () => elm, () => withSite(demo, 'glasshouse-12', (site) => ({ ...site, images: site.images.map((image) => ({ ...image, arch: 'arm64' })) })), 'machine.image', 'machines[0].machine', null],
+  ['a zone without a subnet', () => fernlet, () => withSite(demo, 'tarn-north', (site) => ({ ...site, networks: site.networks.filter((one) => one.zone !== 'north-2') })), 'zone.subnet', 'pools[0].zones', /^Use north-1$/],
   ['machines named beside pools', () => ({ ...oak, pools: birch.pools }), () => demo, 'machines.pools', 'machines', /^Raise it on the machines named$/],
   ['a machine’s first card, which has the address every machine has', () => ({ ...oak, machines: [{ ...oak.machines[0], card: 'eno1' }, ...oak.machines.slice(1)] }), () => demo, 'card.shared', 'machines[0].card', /^Use eno2$/],
 ]

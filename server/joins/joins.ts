@@ -6,7 +6,7 @@ import { Refusal } from '../changes/errors'
 import type { Fleet } from '../fleet/fleet'
 import type { Vault } from '../keys/vault'
 import type { Database } from '../records/database'
-import { ChangeRow, JoinRow } from '../records/models'
+import { ChangeRow, JoinRow, StepRow } from '../records/models'
 import { changeId } from '../runner/journal'
 import { joinTokenMs } from '../runner/ledger-port'
 import type { Runner } from '../runner/runner'
@@ -29,6 +29,8 @@ export interface JoinState {
   /** ISO time on the clock until which its script is taken. */
   readonly until: string
   readonly says: string | null
+  /** Whether the run has given up on it until its draft is amended. */
+  readonly stuck: boolean
   /** The script, while it can still be used. */
   readonly script: string | null
   readonly facts: CallFacts | null
@@ -57,6 +59,7 @@ export class Joins {
     if (!change) throw new Refusal('not-found', `There is no change ${id.slice(0, 40)}.`)
     const intent = change.intent as RaiseIntent
     const rows = await JoinRow.findAll({ where: { change: number } })
+    const failed = new Set((await StepRow.findAll({ where: { change: number, state: 'failed' } })).map((step) => String(step.command.args['machine'] ?? '')))
     const machines = (intent.machines ?? []).flatMap((machine): JoinState[] => {
       const row = rows.find((other) => other.machine === machine.machine)
       if (!row) return []
@@ -72,7 +75,8 @@ export class Joins {
           state,
           until: row.until,
           says: row.refused ?? (row.usedAt === null ? (ended ? 'Its script has ended: make a new one.' : null) : `called at ${row.usedAt.slice(11, 16)}`),
-          script: row.usedAt !== null || ended ? null : joinScript({ ...row.get(), roles: machine.roles, arch: '' }, `${base}/api/v1/join/${this.token(row)}`, row.until),
+          stuck: failed.has(row.machine),
+          script: row.usedAt !== null || ended || failed.has(row.machine) ? null : joinScript({ ...row.get(), roles: machine.roles, arch: '' }, `${base}/api/v1/join/${this.token(row)}`, row.until),
           facts: row.facts as CallFacts | null,
         },
       ]

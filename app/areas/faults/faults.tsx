@@ -92,21 +92,21 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
     >
       <div className="scroll" tabIndex={0} role="region" aria-label="Faults">
         <div className="fields" style={{ display: 'flex', gap: 12, flexWrap: 'wrap', padding: '8px 0 16px' }}>
-          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 400 }}>
+          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 330 }}>
             {possible.map((one) => (
               <MenuItem key={one.fault} value={one.fault}>
                 {one.says}
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="About" value={chosen} onChange={(event) => setAbout(event.target.value)} sx={{ width: 280 }}>
+          <TextField select label="About" value={chosen} onChange={(event) => setAbout(event.target.value)} sx={{ width: 245 }}>
             {choices.map((one) => (
               <MenuItem key={one} value={one}>
                 {one}
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="Lasts" value={mode} onChange={(event) => setMode(event.target.value)} sx={{ width: 160 }}>
+          <TextField select label="Lasts" value={mode} onChange={(event) => setMode(event.target.value)} sx={{ width: 130 }}>
             <MenuItem value="permanent">until taken away</MenuItem>
             <MenuItem value="transient">some times</MenuItem>
           </TextField>

@@ -33,7 +33,9 @@ function OneJoin({ join }: { readonly join: JoinState }) {
       ) : null}
       {join.state === 'taken' ? null : (
         <div className="acts">
-          {script === null ? (
+          {join.stuck ? (
+            <span className="soft">Its remedy is below, where the run says why it stopped here. After that it gets a new script.</span>
+          ) : script === null ? (
             <Button variant="contained" onClick={() => send('renew')}>
               Make a new script
             </Button>

@@ -257,6 +257,25 @@ export const checkOutsideQuota: Check = (planned) => {
   return findings
 }
 
+/** In a cloud a machine stands in a subnet of its zone. */
+export const checkSubnets: Check = ({ site, machines }) => {
+  if (!site || site.kind !== 'cloud') return []
+  const without = [...new Set(machines.map((machine) => machine.zone))].filter((zone) => site.zones.includes(zone) && !site.networks.some((network) => network.zone === zone))
+  const fields = [...new Set(machines.filter((machine) => without.includes(machine.zone)).map((machine) => machine.field))]
+  const others = site.zones.filter((zone) => site.networks.some((network) => network.zone === zone))
+  return fields.map((field): RawFinding => {
+    const zones = [...new Set(machines.filter((machine) => machine.field === field && without.includes(machine.zone)).map((machine) => machine.zone))]
+    return {
+      level: 'stop',
+      rule: 'zone.subnet',
+      field: `${field}.zones`,
+      says: `${listText(zones)} ${zones.length === 1 ? 'has' : 'have'} no subnet at ${site.name}. A machine there would get no address.`,
+      because: [{ says: `subnets: ${listText(site.networks.filter((network) => network.zone !== undefined).map((network) => `${network.zone ?? ''} ${network.range}`)) || 'none'}`, ...at(site) }],
+      offers: others.length === 0 ? [] : [{ says: `Use ${listText(others)}`, change: patch(`/${field.replace(/\[(\d+)\]/g, '/$1')}/zones`, others) }],
+    }
+  })
+}
+
 /** Names that are given must resolve to the addresses that will be used. */
 export const checkNames: Check = ({ site, intent, statics, view }) => {
   if (!site || !intent.names) return []
