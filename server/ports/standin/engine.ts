@@ -46,6 +46,11 @@ export interface Asks {
 
 export type Question = { [K in keyof Asks]: { readonly what: K } & Asks[K]['ask'] }[keyof Asks]
 
+/** The parts of a site that came later than the first stored worlds. */
+const withoutParts = { quotaBalancers: null, quotaAddresses: null, routes: [], nameServers: [], timeServers: [], nameDomain: '', records: [], storageClasses: [], bootData: { limitBytes: null, base64: false }, bootDataCutAt: null, published: [], balancers: [], credentials: [] } satisfies Partial<Site>
+
+const keptParts = (now: number): Partial<Cluster> => ({ certificatesUntil: now + 180 * 86_400_000, backups: [] })
+
 interface Core extends Snapshot {
   readonly sites: readonly string[]
   readonly clusters: readonly string[]
@@ -154,8 +159,9 @@ export class Engine {
     const core = read<Core>('core')
     const world: World = {
       seed: core.seed,
-      sites: Object.fromEntries(core.sites.map((name) => [name, read<Site>(`site:${name}`)])),
-      clusters: Object.fromEntries(core.clusters.map((name) => [name, read<Cluster>(`cluster:${name}`)])),
+      // What was stored before a site had these parts has none of them.
+      sites: Object.fromEntries(core.sites.map((name) => [name, { ...withoutParts, ...read<Site>(`site:${name}`) }])),
+      clusters: Object.fromEntries(core.clusters.map((name) => [name, { ...keptParts(core.now), ...read<Cluster>(`cluster:${name}`) }])),
       faults: [...core.faults],
       operations: { ...core.operations },
     }

@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { demoScenario } from './demo'
+import { Engine } from './engine'
 import { inThisThread } from './engine-link'
 import { type Listener, Outside } from './outside'
 
@@ -138,5 +139,16 @@ describe('opened again', () => {
     expect(await twin.site('palisade-east')).toEqual(before)
     expect(await twin.lookup('b')).toMatchObject({ known: true, ended: true })
     await twin.close()
+  })
+
+  it('reads a world that was stored before sites had name servers and clusters certificates', async () => {
+    const engine = new Engine()
+    engine.answer({ what: 'build', scenario: demoScenario(), seed: 1, nodes: 0, at: start })
+    const later = ['routes', 'nameServers', 'timeServers', 'records', 'storageClasses', 'bootData', 'published', 'balancers', 'credentials', 'certificatesUntil', 'backups']
+    const chunks = (engine.answer({ what: 'chunks', all: true }) as readonly { name: string; body: string }[]).map(({ name, body }) => ({ name, body: name === 'core' ? body : JSON.stringify(Object.fromEntries(Object.entries(JSON.parse(body) as Record<string, unknown>).filter(([key]) => !later.includes(key)))) }))
+    const restored = new Engine()
+    restored.answer({ what: 'restore', chunks })
+    expect(restored.answer({ what: 'site', name: 'mossgate' })).toMatchObject({ routes: [], nameServers: [], bootData: { limitBytes: null } })
+    expect(restored.answer({ what: 'cluster', name: 'cedar' })).toMatchObject({ apiAnswers: true, backups: [] })
   })
 })
