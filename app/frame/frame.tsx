@@ -1,7 +1,7 @@
 /** The frame around every area. */
 import Dialog from '@mui/material/Dialog'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
-import { useFetcher, useLocation, useNavigate, useRevalidator, useSearchParams, useSubmit } from 'react-router'
+import { useFetcher, useFetchers, useLocation, useNavigate, useNavigation, useRevalidator, useSearchParams, useSubmit } from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
 import { Jump, type Place } from './jump'
@@ -25,11 +25,23 @@ function useFreshness(): void {
   const revalidator = useRevalidator()
   const last = useRef(0)
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null)
+  // Reading again while something that was sent is still being answered would make the router drop where it leads to.
+  const fetchers = useFetchers()
+  const navigation = useNavigation()
+  const busy = useRef(false)
+  useEffect(() => {
+    busy.current = navigation.state !== 'idle' || fetchers.some((fetcher) => fetcher.state !== 'idle')
+  })
   const again = (): void => {
     if (timer.current !== null) return
     timer.current = setTimeout(
       () => {
         timer.current = null
+        if (busy.current) {
+          last.current = Date.now() - 700
+          again()
+          return
+        }
         last.current = Date.now()
         if (document.visibilityState === 'visible') void revalidator.revalidate()
       },
@@ -40,7 +52,7 @@ function useFreshness(): void {
   useLive('journal', again)
   useLive('reset', again)
   useEffect(() => {
-    const seen = (): void => void (document.visibilityState === 'visible' && revalidator.revalidate())
+    const seen = (): void => void (document.visibilityState === 'visible' && !busy.current && revalidator.revalidate())
     document.addEventListener('visibilitychange', seen)
     return () => document.removeEventListener('visibilitychange', seen)
   }, [revalidator])
