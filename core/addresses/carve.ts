@@ -1,7 +1,8 @@
 /**
  * Carving blocks out of a range: the largest wanted first (equal ones in the given order), each from the smallest free
  * aligned block that holds it (the lowest on a tie), from that block's lowest part. So large blocks stay whole as long
- * as they can. Free space is kept as its largest aligned blocks. O((taken + wanted) × blocks).
+ * as they can. Free space is kept as its largest aligned blocks, by size. O((taken + wanted) log blocks), and
+ * O(taken²) for each that does not fit.
  */
 import { bitsOf } from './address'
 import { type Cidr, cidrAt, formatRange, freeGaps, intersection, type Range } from './range'
@@ -28,18 +29,43 @@ export function alignedBlocks(range: Range): readonly Cidr[] {
   return blocks
 }
 
-/** Smallest block that holds the prefix, lowest on a tie. */
-function bestBlock(free: readonly Cidr[], prefix: number): Cidr | undefined {
-  let best: Cidr | undefined
-  for (const block of free) if (block.prefix <= prefix && (!best || block.prefix > best.prefix || (block.prefix === best.prefix && block.first < best.first))) best = block
-  return best
-}
+/** Free blocks by prefix length, each list ascending: the fitting one is found without looking at the others. */
+class FreeBlocks {
+  private readonly lists = new Map<number, Cidr[]>()
 
-/** Largest block, lowest on a tie. */
-function largestBlock(free: readonly Cidr[]): Cidr | undefined {
-  let best: Cidr | undefined
-  for (const block of free) if (!best || block.prefix < best.prefix || (block.prefix === best.prefix && block.first < best.first)) best = block
-  return best
+  add(block: Cidr): void {
+    const list = this.lists.get(block.prefix)
+    if (!list) {
+      this.lists.set(block.prefix, [block])
+      return
+    }
+    let low = 0
+    let high = list.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((list[middle]?.first ?? 0n) < block.first) low = middle + 1
+      else high = middle
+    }
+    list.splice(low, 0, block)
+  }
+
+  /** Takes out the smallest block that holds the prefix, lowest on a tie. */
+  take(prefix: number): Cidr | undefined {
+    for (let at = prefix; at >= 0; at--) {
+      const found = this.lists.get(at)?.shift()
+      if (found) return found
+    }
+    return undefined
+  }
+
+  /** Largest block, lowest on a tie. */
+  largest(): Cidr | undefined {
+    for (const prefix of [...this.lists.keys()].sort((a, b) => a - b)) {
+      const found = this.lists.get(prefix)?.[0]
+      if (found) return found
+    }
+    return undefined
+  }
 }
 
 interface Named {
@@ -70,24 +96,24 @@ function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], carved:
 
 /** Carves blocks of the wanted prefix lengths out of `within`, clear of `taken`. Later, smaller ones are placed even if a larger one did not fit. */
 export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly number[]): Carved {
-  let free: Cidr[] = freeGaps(within, taken.map(({ range }) => range)).flatMap(alignedBlocks)
+  const free = new FreeBlocks()
+  for (const block of freeGaps(within, taken.map(({ range }) => range)).flatMap(alignedBlocks)) free.add(block)
   const blocks = new Map<number, string>()
   const unfit = new Map<number, Carved['unfit'][number]>()
   const carved: Cidr[] = []
   const order = prefixes.map((prefix, index) => ({ prefix, index })).sort((a, b) => a.prefix - b.prefix || a.index - b.index)
   for (const { prefix, index } of order) {
-    const found = bestBlock(free, prefix)
+    const found = free.take(prefix)
     if (!found) {
-      const largest = largestBlock(free)
+      const largest = free.largest()
       unfit.set(index, { prefix, largestFree: largest ? formatRange(largest) : null, move: inTheWay(within, prefix, taken, carved) })
       continue
     }
     const block = cidrAt(within.family, found.first, prefix)
     blocks.set(index, formatRange(block))
     carved.push(block)
-    free = free.filter((other) => other !== found)
     // What is left of the block it was cut from, again in its largest aligned blocks.
-    if (block.last < found.last) free.push(...alignedBlocks({ family: within.family, first: block.last + 1n, last: found.last }))
+    if (block.last < found.last) for (const rest of alignedBlocks({ family: within.family, first: block.last + 1n, last: found.last })) free.add(rest)
   }
   return {
     blocks: prefixes.flatMap((prefix, index) => {
