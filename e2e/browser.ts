@@ -78,3 +78,20 @@ export async function runWhenReady(page: Page): Promise<void> {
   await press(page, 'button', 'Run')
   await see(page, 'steps done')
 }
+
+/** The pages a test opens on a served Gyrarch: `end` closes them and gives what they complained about. */
+export function visitor(): { visit(browser: Browser, url: string): Promise<Page>; end(): Promise<readonly string[]> } {
+  const open: Watched[] = []
+  return {
+    visit: async (browser, url) => {
+      const watched = await openPage(browser, url)
+      open.push(watched)
+      return watched.page
+    },
+    end: async () => {
+      const gone = open.splice(0)
+      for (const { page } of gone) await page.browserContext().close()
+      return gone.flatMap((watched) => watched.complaints)
+    },
+  }
+}

@@ -4,12 +4,12 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Browser, Page } from 'puppeteer-core'
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
-import { choose, fill, find, openBrowser, openPage, press, runWhenReady, see, type Watched } from './browser'
+import { choose, fill, find, openBrowser, press, runWhenReady, see, visitor } from './browser'
 import { api, type ApiChange, serve, type Served } from './server'
 
 let browser: Browser
 let served: Served
-let open: Watched[] = []
+const visits = visitor()
 
 beforeAll(async () => {
   browser = await openBrowser()
@@ -21,17 +21,10 @@ afterAll(async () => {
   await served.remove()
 })
 afterEach(async () => {
-  const complaints = open.flatMap((watched) => watched.complaints)
-  for (const { page } of open) await page.browserContext().close()
-  open = []
-  expect(complaints).toEqual([])
+  expect(await visits.end()).toEqual([])
 })
 
-const visit = async (path: string): Promise<Page> => {
-  const watched = await openPage(browser, served.url + path)
-  open.push(watched)
-  return watched.page
-}
+const visit = (path: string): Promise<Page> => visits.visit(browser, served.url + path)
 
 it('a guarded cluster goes only once the caution is accepted and its name is typed', async () => {
   const page = await visit('/clusters/bramble')

@@ -1,12 +1,12 @@
 /** Ground and raise as a person takes them: a hall with virtual addresses, a failure mended on the way, machines that join. */
 import type { Browser, Page } from 'puppeteer-core'
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
-import { choose, fill, openBrowser, openPage, press, runWhenReady, see, type Watched } from './browser'
+import { choose, fill, openBrowser, press, runWhenReady, see, visitor } from './browser'
 import { api, type ApiChange, serve, type Served } from './server'
 
 let browser: Browser
 let served: Served
-let open: Watched[] = []
+const visits = visitor()
 
 beforeAll(async () => {
   browser = await openBrowser()
@@ -18,18 +18,11 @@ afterAll(async () => {
   await served.remove()
 })
 afterEach(async () => {
-  const complaints = open.flatMap((watched) => watched.complaints)
-  for (const { page } of open) await page.browserContext().close()
-  open = []
   // An answer of 409 is what a refused call is for; the browser still logs it.
-  expect(complaints.filter((complaint) => !complaint.includes('409'))).toEqual([])
+  expect((await visits.end()).filter((complaint) => !complaint.includes('409'))).toEqual([])
 })
 
-const visit = async (path: string): Promise<Page> => {
-  const watched = await openPage(browser, served.url + path)
-  open.push(watched)
-  return watched.page
-}
+const visit = (path: string): Promise<Page> => visits.visit(browser, served.url + path)
 const advance = (seconds: number) => api(served.url).ask('POST', '/clock', { advanceSeconds: seconds })
 const idOf = (page: Page): string => new URL(page.url()).pathname.split('/').pop() ?? ''
 const whenEnabled = (page: Page, name: string) => page.waitForFunction((wanted) => [...document.querySelectorAll('button')].some((button) => button.textContent === wanted && !button.disabled), {}, name)

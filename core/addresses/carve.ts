@@ -2,7 +2,7 @@
  * Carving blocks out of a range: the largest wanted first (equal ones in the given order), each from the smallest free
  * aligned block that holds it (the lowest on a tie), from that block's lowest part. So large blocks stay whole as long
  * as they can. Free space is kept as its largest aligned blocks, by size. O((taken + wanted) log blocks), and
- * O(taken²) for each that does not fit.
+ * O(taken log taken) for each that does not fit.
  */
 import { bitsOf } from './address'
 import { type Cidr, cidrAt, formatRange, freeGaps, intersection, type Range } from './range'
@@ -73,31 +73,62 @@ interface Named {
   readonly range: Range
 }
 
+/** Counts the ranges that meet a place in O(log n): those that begin before its end, less those that end before its begin. */
+class Meeting {
+  private readonly firsts: readonly bigint[]
+  private readonly lasts: readonly bigint[]
+
+  constructor(ranges: readonly Range[]) {
+    const ascending = (a: bigint, b: bigint): number => (a < b ? -1 : a > b ? 1 : 0)
+    this.firsts = ranges.map((range) => range.first).sort(ascending)
+    this.lasts = ranges.map((range) => range.last).sort(ascending)
+  }
+
+  count(first: bigint, last: bigint): number {
+    return below(this.firsts, last + 1n) - below(this.lasts, first)
+  }
+}
+
+/** How many of ascending values are less than `limit`. */
+function below(values: readonly bigint[], limit: bigint): number {
+  let low = 0
+  let high = values.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if ((values[middle] ?? 0n) < limit) low = middle + 1
+    else high = middle
+  }
+  return low
+}
+
 /** The fewest taken ranges whose going makes room for a block of `prefix`: of the aligned places, the one that meets fewest, lowest on a tie. */
-function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], carved: readonly Cidr[]): readonly string[] {
+function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], met: Meeting, carved: readonly Cidr[]): readonly string[] {
   if (prefix < within.prefix) return []
   const size = 1n << BigInt(bitsOf(within.family) - prefix)
+  const filled = new Meeting(carved)
   // Only places that some taken range touches can differ; the others would have been free.
   const starts = new Set<bigint>()
   for (const { range } of taken) {
     const shared = intersection(within, range)
-    if (!shared) continue
-    for (const edge of [shared.first, shared.last]) starts.add((edge / size) * size)
+    if (shared) for (const edge of [shared.first, shared.last]) starts.add((edge / size) * size)
   }
-  let best: { readonly start: bigint; readonly move: readonly Named[] } | null = null
+  let best: { readonly start: bigint; readonly meets: number } | null = null
   for (const start of starts) {
-    const place: Range = { family: within.family, first: start, last: start + size - 1n }
-    if (carved.some((block) => intersection(block, place))) continue
-    const move = taken.filter(({ range }) => intersection(range, place))
-    if (!best || move.length < best.move.length || (move.length === best.move.length && start < best.start)) best = { start, move }
+    const last = start + size - 1n
+    if (filled.count(start, last) > 0) continue
+    const meets = met.count(start, last)
+    if (!best || meets < best.meets || (meets === best.meets && start < best.start)) best = { start, meets }
   }
-  return best?.move.map(({ text }) => text) ?? []
+  if (!best) return []
+  const place: Range = { family: within.family, first: best.start, last: best.start + size - 1n }
+  return taken.filter(({ range }) => intersection(range, place)).map(({ text }) => text)
 }
 
 /** Carves blocks of the wanted prefix lengths out of `within`, clear of `taken`. Later, smaller ones are placed even if a larger one did not fit. */
 export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly number[]): Carved {
   const free = new FreeBlocks()
   for (const block of freeGaps(within, taken.map(({ range }) => range)).flatMap(alignedBlocks)) free.add(block)
+  const met = new Meeting(taken.flatMap(({ range }) => (range.family === within.family ? [range] : [])))
   const blocks = new Map<number, string>()
   const unfit = new Map<number, Carved['unfit'][number]>()
   const carved: Cidr[] = []
@@ -106,7 +137,7 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
     const found = free.take(prefix)
     if (!found) {
       const largest = free.largest()
-      unfit.set(index, { prefix, largestFree: largest ? formatRange(largest) : null, move: inTheWay(within, prefix, taken, carved) })
+      unfit.set(index, { prefix, largestFree: largest ? formatRange(largest) : null, move: inTheWay(within, prefix, taken, met, carved) })
       continue
     }
     const block = cidrAt(within.family, found.first, prefix)

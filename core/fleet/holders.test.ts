@@ -1,14 +1,11 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openForTest, type Opened } from '~/server/testing/open'
+import { describe, expect, it } from 'vitest'
+import { gyrarchForAll } from '~/server/testing/open'
 import { type FleetView, whoHolds } from '.'
 
-let opened: Opened
 let view: FleetView
-beforeAll(async () => {
-  opened = await openForTest()
-  view = await opened.gyrarch.fleet.view()
+gyrarchForAll((_opened, seen) => {
+  view = seen
 })
-afterAll(() => opened.close())
 
 describe('who holds', () => {
   it.each([

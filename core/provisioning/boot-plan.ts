@@ -3,7 +3,7 @@ import { parseRange, sizeOf } from '../addresses'
 import type { BoxView, NetworkView, SiteView } from '../fleet'
 import { type BootFiles, bootFiles, type BootWish, handOver, type Handed, macOf, masked } from './boot-data'
 import { boxAddress, cardNetwork } from './checks/box'
-import { controlPlanePool, type Planned, type PlannedMachine, tolerated } from './planned'
+import { controlPlanePool, controlPlaneTaints, type Planned, type PlannedMachine, tolerated } from './planned'
 
 export interface BootOf {
   /** The machine as its site calls it. */
@@ -45,7 +45,7 @@ function common(planned: Planned, node: string, roles: readonly string[], pool: 
     authorities: services?.authorities ?? [],
     registryMirror: services?.registryMirror || null,
     labels: asked?.labels ?? {},
-    taints: pool === controlPlanePool && tolerated(planned) ? [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' }] : (asked?.taints ?? []),
+    taints: pool === controlPlanePool ? controlPlaneTaints(planned) : (asked?.taints ?? []),
     encryptSecrets: security?.encryptSecrets ?? true,
     auditPolicy: security?.auditPolicy ?? 'metadata',
     identityProvider: security?.identityProvider ?? null,

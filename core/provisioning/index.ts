@@ -1,5 +1,6 @@
 export { addMachineChecks, clusterRaise } from './raise'
-export { type Graph, joinStep, machineSteps, siteAfter } from './raise-plan'
+export { type Graph, joinStep, machineSteps } from './machine-steps'
+export { siteAfter } from './raise-plan'
 export { estimates, step } from './steps'
 export { type BootOf, bootDataOf } from './boot-plan'
 export { type CallFacts, isAddress, joinsBy, joinScript, judgeCall, missingToQuorum } from './join'

@@ -116,6 +116,9 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
 /** Whether control-plane machines are kept clear of workloads. */
 export const tolerated = (planned: Planned): boolean => planned.intent.controlPlane.kind === 'own' && !planned.intent.controlPlane.alsoWorkers
 
+/** What keeps them clear: the taints of control-plane machines. */
+export const controlPlaneTaints = (planned: Planned) => (tolerated(planned) ? [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' as const }] : [])
+
 /** What other running changes have taken at a site and the ports do not report yet. */
 export const reservationsAt = (view: FleetView, site: string): readonly Reservation[] => view.reservations.filter((taken) => taken.site === site)
 

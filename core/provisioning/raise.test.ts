@@ -1,17 +1,14 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { FleetView } from '../fleet'
 import { findingsOf, inOrder, patchDraft } from '../changes'
-import { birch, elm, fernlet, openForTest, type Opened } from '~/server/testing/open'
+import { birch, elm, fernlet, gyrarchForAll } from '~/server/testing/open'
 import { kindNamed } from '../kinds'
 import { clusterRaise, clusterTakedown, imagePlace, type ImagePlaceIntent, type RaiseIntent, raiseIntent } from '.'
 
-let opened: Opened
 let view: FleetView
-beforeAll(async () => {
-  opened = await openForTest()
-  view = await opened.gyrarch.fleet.view()
+gyrarchForAll((_opened, seen) => {
+  view = seen
 })
-afterAll(() => opened.close())
 
 const draft = (base: object, changes: Record<string, unknown> = {}): RaiseIntent => raiseIntent.parse({ ...structuredClone(base), ...changes })
 const box = (changes: Record<string, unknown>): RaiseIntent => draft(elm, { machines: [{ ...structuredClone(elm.machines[0]), ...changes }] })

@@ -1,20 +1,17 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { parse } from 'yaml'
 import { patchDraft } from '../changes'
 import { type FleetView, withSite } from '../fleet'
 import { kindNamed } from '../kinds'
-import { birch, elm, fernlet, oak, openForTest, type Opened } from '~/server/testing/open'
+import { birch, elm, fernlet, gyrarchForAll, oak } from '~/server/testing/open'
 import { bootFiles, handOver, masked, pointerScript, sha256Hex } from './boot-data'
 import { bootDataOf, planned, type RaiseIntent, raiseIntent } from '.'
 import { execFileSync } from 'node:child_process'
 
-let opened: Opened
 let demo: FleetView
-beforeAll(async () => {
-  opened = await openForTest()
-  demo = await opened.gyrarch.fleet.view()
+gyrarchForAll((_opened, seen) => {
+  demo = seen
 })
-afterAll(() => opened.close())
 
 const raise = (intent: unknown, view: FleetView) => {
   const read = kindNamed('cluster.raise')?.read(intent)

@@ -1,13 +1,12 @@
 import { X509Certificate } from 'node:crypto'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { parse } from 'yaml'
-import { openForTest, type Opened } from '../testing/open'
+import { gyrarchForAll, type Opened } from '../testing/open'
 
 let opened: Opened
-beforeAll(async () => {
-  opened = await openForTest()
+gyrarchForAll((one) => {
+  opened = one
 })
-afterAll(() => opened.close())
 
 interface Kubeconfig {
   readonly kind: string

@@ -1,16 +1,12 @@
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { Gyrarch } from '../gyrarch'
-import { birch, elm, fernlet, openForTest, type Opened, runOut } from '../testing/open'
+import { birch, elm, fernlet, gyrarchForEach, runOut } from '../testing/open'
 import { covers } from './changes'
 
-let opened: Opened
 let gyrarch: Gyrarch
-
-beforeEach(async () => {
-  opened = await openForTest()
+gyrarchForEach((opened) => {
   gyrarch = opened.gyrarch
 })
-afterEach(() => opened.close())
 
 describe('a draft', () => {
   it('is kept as it was read, with its defaults, under a number of its own', async () => {

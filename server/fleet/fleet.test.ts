@@ -1,13 +1,12 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openForTest, type Opened } from '../testing/open'
+import { describe, expect, it } from 'vitest'
+import { gyrarchForAll, type Opened } from '../testing/open'
 import type { ClusterReport, Site } from '../ports/standin/reports'
 import { Fleet, type Observed } from './fleet'
 
 let opened: Opened
-beforeAll(async () => {
-  opened = await openForTest()
+gyrarchForAll((one) => {
+  opened = one
 })
-afterAll(() => opened.close())
 
 /** The real outside, with a count of what is asked and a switch that makes a cluster unreachable. */
 function watched() {

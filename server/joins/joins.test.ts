@@ -1,16 +1,13 @@
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { patchDraft } from '~/core/changes'
 import type { Gyrarch } from '../gyrarch'
-import { oak, openForTest, runOut, type Opened } from '../testing/open'
+import { gyrarchForEach, oak, runOut } from '../testing/open'
 import { JoinRow } from '../records/models'
 
-let opened: Opened
 let gyrarch: Gyrarch
-beforeEach(async () => {
-  opened = await openForTest()
+gyrarchForEach((opened) => {
   gyrarch = opened.gyrarch
 })
-afterEach(() => opened.close())
 
 const base = 'http://127.0.0.1:4600'
 

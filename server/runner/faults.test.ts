@@ -1,15 +1,12 @@
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { Gyrarch } from '../gyrarch'
 import type { ChangeRecord } from '../changes/changes'
-import { birch, fernlet, openForTest, runOut, type Opened } from '../testing/open'
+import { birch, fernlet, gyrarchForEach, runOut } from '../testing/open'
 
-let opened: Opened
 let gyrarch: Gyrarch
-beforeEach(async () => {
-  opened = await openForTest()
+gyrarchForEach((opened) => {
   gyrarch = opened.gyrarch
 })
-afterEach(() => opened.close())
 
 const run = async (id: string): Promise<ChangeRecord> => {
   const draft = await gyrarch.changes.get(id)

@@ -1,16 +1,12 @@
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { clusterOf, clusterState, nodesOf, siteOf, stateContext } from '~/core/fleet'
 import type { Gyrarch } from '../gyrarch'
-import { birch, elm, fernlet, openForTest, type Opened, runOut } from '../testing/open'
+import { birch, elm, fernlet, gyrarchForEach, runOut } from '../testing/open'
 
-let opened: Opened
 let gyrarch: Gyrarch
-
-beforeEach(async () => {
-  opened = await openForTest()
+gyrarchForEach((opened) => {
   gyrarch = opened.gyrarch
 })
-afterEach(() => opened.close())
 
 const start = async (intent: unknown, kind = 'cluster.raise') => {
   const change = await gyrarch.changes.draft(kind, intent)

@@ -1,11 +1,10 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { fernlet, openForTest, runOut, type Opened } from '../testing/open'
+import { describe, expect, it } from 'vitest'
+import { fernlet, gyrarchForAll, type Opened, runOut } from '../testing/open'
 
 let opened: Opened
-beforeAll(async () => {
-  opened = await openForTest()
+gyrarchForAll((one) => {
+  opened = one
 })
-afterAll(() => opened.close())
 
 const stopsOf = (findings: readonly { readonly level: string; readonly rule: string }[]) => findings.filter((finding) => finding.level === 'stop').map((finding) => finding.rule)
 

@@ -2,6 +2,8 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { afterAll, afterEach, beforeAll, beforeEach } from 'vitest'
+import type { FleetView } from '~/core/fleet'
 import { Gyrarch } from '../gyrarch'
 import { inThisThread } from '../ports/standin/engine-link'
 import type { ChangeRecord } from '../changes/changes'
@@ -25,6 +27,26 @@ export async function openForTest(given?: string): Promise<Opened> {
       if (errors.length > 0) throw errors[0]
     },
   }
+}
+
+/** A Gyrarch of its own for each test of a file, handed over before it and closed after it. */
+export function gyrarchForEach(take: (opened: Opened) => void): void {
+  let opened: Opened
+  beforeEach(async () => {
+    opened = await openForTest()
+    take(opened)
+  })
+  afterEach(() => opened.close())
+}
+
+/** One Gyrarch for all tests of a file, with the fleet as the demo begins. */
+export function gyrarchForAll(take: (opened: Opened, view: FleetView) => void): void {
+  let opened: Opened
+  beforeAll(async () => {
+    opened = await openForTest()
+    take(opened, await opened.gyrarch.fleet.view())
+  })
+  afterAll(() => opened.close())
 }
 
 /** Moves the clock until the change has ended or halted, at most `hours` of it. */

@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button'
 import { Form, redirect, useNavigate, useSearchParams } from 'react-router'
 import { leftovers, type SiteView, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
-import { hostLoss, type HostLoss } from '~/core/sizing'
+import { hostLoss } from '~/core/sizing'
 import { bytesText, countText, listText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
@@ -16,6 +16,7 @@ import { pathOf, To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import { orRefused } from '../refusals'
 import type { Route } from './+types/ground'
+import { Loss } from './loss'
 import { Credentials, Orphans, Routes, Services, SiteActs } from './parts'
 import './ground.css'
 
@@ -332,32 +333,6 @@ function Holders({ asked, found }: { readonly asked: string; readonly found: Ret
             </li>
           )
         })}
-      </ul>
-    </section>
-  )
-}
-
-/** What the hall does if a host dies. */
-function Loss({ loss }: { readonly loss: HostLoss }) {
-  return (
-    <section aria-label={`If ${loss.host} dies`} role="status">
-      <h2>
-        <StateGlyph state={loss.homeless.length > 0 ? 'broken' : 'well'} /> If <span className="mono">{loss.host}</span> dies
-      </h2>
-      <p className="soft">{loss.homeless.length > 0 ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.` : loss.moves.length === 0 ? 'Nothing runs on it.' : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}</p>
-      <ul className="facts" style={{ marginTop: 6 }}>
-        {loss.homeless.map((item) => (
-          <li key={item.machine}>
-            <span className="mono">{item.machine}</span>
-            <span className="source">{item.says}</span>
-          </li>
-        ))}
-        {loss.moves.map((move) => (
-          <li key={move.machine}>
-            <span className="mono">{move.machine}</span>
-            <span className="source mono">→ {move.to}</span>
-          </li>
-        ))}
       </ul>
     </section>
   )

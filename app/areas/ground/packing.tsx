@@ -10,6 +10,7 @@ import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { To } from '../../parts/to'
+import { Loss } from './loss'
 import type { Route } from './+types/packing'
 import './ground.css'
 
@@ -162,24 +163,7 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
         <>
           {loss ? (
             <>
-              <h2>
-                <StateGlyph state={loss.homeless.length > 0 ? 'broken' : 'well'} /> If {loss.host} dies
-              </h2>
-              <p>{loss.homeless.length > 0 ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.` : loss.moves.length === 0 ? 'Nothing runs on it.' : `All ${loss.moves.length} machines restart on the other hosts of its zone, with their disks, names and addresses.`}</p>
-              <ul className="facts">
-                {loss.homeless.map((item) => (
-                  <li key={item.machine}>
-                    <span className="mono">{item.machine}</span>
-                    <span className="source">{item.says}</span>
-                  </li>
-                ))}
-                {loss.moves.map((move) => (
-                  <li key={move.machine}>
-                    <span className="mono">{move.machine}</span>
-                    <span className="source mono">→ {move.to}</span>
-                  </li>
-                ))}
-              </ul>
+              <Loss loss={loss} />
               <div className="acts">
                 {(site.hosts.find((host) => host.name === loss.host)?.service ?? 'in') === 'in' ? (
                   <DraftChange kind="site.hosts" intent={{ site: site.name, hosts: [loss.host], service: 'out' }}>

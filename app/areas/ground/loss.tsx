@@ -1,0 +1,29 @@
+/** What a hall does if one of its hosts dies: where each machine restarts, and which find no place. */
+import type { HostLoss } from '~/core/sizing'
+import { countText } from '~/core/units'
+import { StateGlyph } from '../../parts/state'
+
+export function Loss({ loss }: { readonly loss: HostLoss }) {
+  return (
+    <section aria-label={`If ${loss.host} dies`} role="status">
+      <h2>
+        <StateGlyph state={loss.homeless.length > 0 ? 'broken' : 'well'} /> If {loss.host} dies
+      </h2>
+      <p className="soft">{loss.homeless.length > 0 ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.` : loss.moves.length === 0 ? 'Nothing runs on it.' : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}</p>
+      <ul className="facts" style={{ marginTop: 6 }}>
+        {loss.homeless.map((item) => (
+          <li key={item.machine}>
+            <span className="mono">{item.machine}</span>
+            <span className="source">{item.says}</span>
+          </li>
+        ))}
+        {loss.moves.map((move) => (
+          <li key={move.machine}>
+            <span className="mono">{move.machine}</span>
+            <span className="source mono">→ {move.to}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
