@@ -89,3 +89,21 @@ describe('a span dragged over a strip', () => {
     expect(blockWithin(within, { family: 4, first: within.first + 1n, last: within.first + 1n }, [], 30)).toBeNull()
   })
 })
+
+describe('a block that does not fit', () => {
+  it('names the fewest ranges that would have to move, the lowest place on a tie, as every place tried one by one does', () => {
+    const within = cidr('10.0.0.0/26')
+    const range = fc.tuple(fc.integer({ min: 0, max: 63 }), fc.integer({ min: 0, max: 9 })).map(([first, more]) => ({ family: 4 as const, first: within.first + BigInt(first), last: within.first + BigInt(Math.min(63, first + more)) }))
+    fc.assert(
+      fc.property(fc.array(range, { minLength: 1, maxLength: 14 }), fc.integer({ min: 26, max: 30 }), (ranges, prefix) => {
+        const taken = ranges.map((one, i) => ({ text: `r${i}`, range: one }))
+        const [unfit] = carve(within, taken, [prefix]).unfit
+        const size = 1n << BigInt(32 - prefix)
+        const places = Array.from({ length: Number(64n / size) }, (_, i) => within.first + BigInt(i) * size).map((start) => taken.filter(({ range: one }) => one.first <= start + size - 1n && one.last >= start).map(({ text }) => text))
+        const fewest = Math.min(...places.map((move) => move.length))
+        if (fewest === 0) expect(unfit).toBeUndefined()
+        else expect(unfit?.move).toEqual(places.find((move) => move.length === fewest))
+      }),
+    )
+  })
+})

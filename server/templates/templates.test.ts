@@ -32,6 +32,7 @@ describe('a template', () => {
     await templates.keep({ name: 'small-cloud', says: 'two nodes', kind: 'cluster.raise', intent: fernlet, open: ['/name'] })
     expect((await templates.list()).map((template) => template.name)).toContain('small-cloud')
     expect((await templates.draft('small-cloud', { '/name': 'rush' })).intent).toMatchObject({ name: 'rush', site: 'tarn-north' })
+    expect((await templates.draft('small-cloud', {})).intent).toMatchObject({ name: '', site: 'tarn-north' })
     await expect(templates.keep({ name: 'small-cloud', says: '', kind: 'cluster.raise', intent: fernlet, open: [] })).rejects.toThrow(/is a template small-cloud already/)
     await templates.remove('small-cloud')
     await expect(templates.get('small-cloud')).rejects.toThrow(/no template/)

@@ -75,7 +75,9 @@ export class Templates {
     if (other !== undefined) throw new Refusal('invalid', `${other} is not left open by ${name}. Open: ${template.open.join(', ')}.`, [{ path: `values.${other}`, says: 'is not left open' }])
     const site = (template.intent as { site?: unknown }).site
     const free = template.open.some((pointer) => pointer.startsWith('/ranges/')) && typeof site === 'string' ? freeRangesAt(await this.fleet.view(), site) : null
-    const filled: Record<string, unknown> = { ...(free && template.open.includes('/ranges/pods') ? { '/ranges/pods': free.pods } : {}), ...(free && template.open.includes('/ranges/services') ? { '/ranges/services': free.services } : {}), ...values }
+    // What is left open and not said is empty, whatever the draft it was kept from said there.
+    const blank = Object.fromEntries(template.open.flatMap((pointer) => (typeof valueAt(template.intent, pointer) === 'string' ? [[pointer, ''] as const] : [])))
+    const filled: Record<string, unknown> = { ...blank, ...(free && template.open.includes('/ranges/pods') ? { '/ranges/pods': free.pods } : {}), ...(free && template.open.includes('/ranges/services') ? { '/ranges/services': free.services } : {}), ...values }
     const intent = patchDraft(template.intent, Object.entries(filled).map(([path, value]) => ({ op: 'replace', path, value })))
     if (intent === null) throw new Refusal('invalid', 'The values do not fit the template.', [{ path: 'values', says: 'do not fit' }])
     return this.changes.draft(template.kind, intent)

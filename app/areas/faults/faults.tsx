@@ -91,8 +91,8 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
       }
     >
       <div className="scroll" tabIndex={0} role="region" aria-label="Faults">
-        <div className="fields" style={{ display: 'flex', gap: 12, flexWrap: 'wrap', padding: '8px 0 16px' }}>
-          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 330 }}>
+        <div className="fields" style={{ display: 'flex', gap: 12, flexWrap: 'wrap', alignItems: 'flex-end', padding: '8px 0 16px' }}>
+          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 310 }}>
             {possible.map((one) => (
               <MenuItem key={one.fault} value={one.fault}>
                 {one.says}
@@ -106,7 +106,7 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="Lasts" value={mode} onChange={(event) => setMode(event.target.value)} sx={{ width: 130 }}>
+          <TextField select label="Lasts" value={mode} onChange={(event) => setMode(event.target.value)} sx={{ width: 154 }}>
             <MenuItem value="permanent">until taken away</MenuItem>
             <MenuItem value="transient">some times</MenuItem>
           </TextField>

@@ -36,9 +36,9 @@ export function Surroundings({ intent, site }: { readonly intent: RaiseIntent; r
       </summary>
       <div className="fields">
         <SelectIn path="storageClass" label="Storage class" value={intent.storageClass ?? ''} options={classes} empty="none chosen" width={190} onPick={(value) => set('storageClass', value === '' ? undefined : value)} />
-        <TextIn path="names.api" label="Name of the API" value={intent.names?.api ?? ''} width={230} help={site?.nameDomain ? `like api.${intent.name || 'oak'}.${site.nameDomain}` : 'none'} />
-        {site?.kind === 'edge' ? null : <TextIn path="names.ingress" label="Name of what comes in" value={intent.names?.ingress ?? ''} width={230} />}
-        <NumberIn path="services.mtu" label="MTU" value={services?.mtu} width={90} most={9216} />
+        <TextIn path="names.api" label="Name of the API" value={intent.names?.api ?? ''} width={210} help={site?.nameDomain ? `like api.${intent.name || 'oak'}.${site.nameDomain}` : 'none'} />
+        {site?.kind === 'edge' ? null : <TextIn path="names.ingress" label="Name of what comes in" value={intent.names?.ingress ?? ''} width={210} />}
+        <NumberIn path="services.mtu" label="MTU" value={services?.mtu} width={150} most={9216} />
       </div>
       <div className="fields">
         <ListIn path="services.timeServers" label="Time servers" value={services?.timeServers ?? []} placeholder={site?.timeServers.map((server) => server.name).join(' ') || 'the site’s own'} />
@@ -66,16 +66,22 @@ export function Surroundings({ intent, site }: { readonly intent: RaiseIntent; r
       <Button variant="outlined" onClick={() => set('services.authorities', [...(services?.authorities ?? []), { name: '', pem: '' }])}>
         Trust a certificate authority
       </Button>
-      <div className="fields" style={{ marginTop: 10 }}>
-        <CheckIn path="security.encryptSecrets" label="Encrypt secrets at rest" value={intent.security?.encryptSecrets ?? true} />
-        <SelectIn path="security.auditPolicy" label="Audit" value={intent.security?.auditPolicy ?? 'metadata'} width={170} options={[{ value: 'none', says: 'none' }, { value: 'metadata', says: 'who did what' }, { value: 'requests', says: 'with request bodies' }]} />
-        <TextIn path="security.identityProvider.issuer" label="Identity provider" value={intent.security?.identityProvider?.issuer ?? ''} width={230} help="issuer address; empty: none" />
-        {intent.security?.identityProvider ? <TextIn path="security.identityProvider.client" label="Client" value={intent.security.identityProvider.client} width={130} /> : null}
-      </div>
+      {own ? (
+        <div className="fields" style={{ marginTop: 10 }}>
+          <CheckIn path="security.encryptSecrets" label="Encrypt secrets at rest" value={intent.security?.encryptSecrets ?? true} />
+          <SelectIn path="security.auditPolicy" label="Audit" value={intent.security?.auditPolicy ?? 'metadata'} width={170} options={[{ value: 'none', says: 'none' }, { value: 'metadata', says: 'who did what' }, { value: 'requests', says: 'with request bodies' }]} />
+          <TextIn path="security.identityProvider.issuer" label="Identity provider" value={intent.security?.identityProvider?.issuer ?? ''} width={230} help="issuer address; empty: none" />
+          {intent.security?.identityProvider ? <TextIn path="security.identityProvider.client" label="Client" value={intent.security.identityProvider.client} width={130} /> : null}
+        </div>
+      ) : (
+        <p className="soft" style={{ margin: '10px 0' }}>
+          Secrets at rest, audit and sign-in of a managed control plane are its cloud’s.
+        </p>
+      )}
       <div className="fields">
         <SelectIn path="bootData.handOver" label="Boot data" value={intent.bootData?.handOver ?? 'inline'} width={220} options={[{ value: 'inline', says: `whole${site?.bootData.limitBytes ? `, up to ${bytesText(site.bootData.limitBytes)}` : ''}` }, { value: 'published', says: 'by a pointer, always' }]} />
         {site?.kind === 'hall' ? <SelectIn path="networks.addressing" label="Workers’ addresses" value={intent.networks.addressing ?? 'dhcp'} width={150} options={[{ value: 'dhcp', says: 'by DHCP' }, { value: 'static', says: 'held statically' }]} /> : null}
-        {site?.kind === 'cloud' ? <SelectIn path="networks.nodeAddresses" label="Nodes outside" value={intent.networks.nodeAddresses ?? 'private'} width={170} options={[{ value: 'private', says: 'not reachable' }, { value: 'public', says: 'with public addresses' }]} /> : null}
+        {site?.kind === 'cloud' ? <SelectIn path="networks.nodeAddresses" label="Nodes outside" value={intent.networks.nodeAddresses ?? 'private'} width={220} options={[{ value: 'private', says: 'not reachable' }, { value: 'public', says: 'with public addresses' }]} /> : null}
         {site?.kind === 'cloud' ? <SelectIn path="networks.frontage" label="Load balancer" value={intent.networks.frontage ?? ''} width={240} empty="none" options={site.networks.filter((network) => network.role === 'frontage').map((network) => ({ value: network.name, says: network.name }))} onPick={(value) => set('networks.frontage', value === '' ? undefined : value)} /> : null}
         {own && site?.kind !== 'edge' && intent.machines.length === 0 ? <SelectIn path="controlPlane.begins" label="Begins on" value={intent.controlPlane.kind === 'own' ? (intent.controlPlane.begins ?? 'first-machine') : ''} width={190} options={[{ value: 'first-machine', says: 'its first machine' }, { value: 'temporary-machine', says: 'a machine that goes again' }]} /> : null}
       </div>
