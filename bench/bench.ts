@@ -9,6 +9,7 @@ import { carve, findOverlaps, parseCidr, parseRange } from '../core/addresses'
 import type { FleetView } from '../core/fleet'
 import { hallRoom } from '../core/sizing'
 import { clusterRaise, raiseIntent } from '../core/provisioning'
+import { placementBench } from './placement'
 import { Gyrarch } from '../server/gyrarch'
 import { inThisThread } from '../server/ports/standin/engine-link'
 import { demoScenario } from '../server/ports/standin/demo'
@@ -141,6 +142,7 @@ const processors = cpus()
 console.log(`${processors.length} × ${processors[0]?.model ?? 'unknown processor'}, Node.js ${process.versions.node}`)
 addresses()
 packing()
+placementBench(report)
 await draftOfHundred()
 simulator()
 await fleetOfThousands()

@@ -7,6 +7,8 @@ import { openApi } from './openapi'
 import { type Route, routes } from './routes'
 
 const bodyLimit = '8mb'
+/** For computations that take a whole cluster’s objects. */
+const largeBodyLimit = '256mb'
 
 export function sendRefusal(response: Response, refusal: Refusal): void {
   response.status(statusOf[refusal.code]).json({ error: { code: refusal.code, says: refusal.message, fields: refusal.fields }, ...refusal.more })
@@ -17,7 +19,7 @@ function handler(gyrarch: Gyrarch, route: Route) {
     const query = route.query?.safeParse(request.query)
     if (query && !query.success) throw refuseIssues(query.error.issues)
     const given: unknown = request.body
-    const body = route.body?.safeParse(given === undefined && route.path.startsWith('/changes/:id/') ? {} : given)
+    const body = route.large === true ? { success: true as const, data: given } : route.body?.safeParse(given === undefined && route.path.startsWith('/changes/:id/') ? {} : given)
     if (body && !body.success) throw refuseIssues(body.error.issues)
     const cancelled = new AbortController()
     response.on('close', () => cancelled.abort())
@@ -46,7 +48,7 @@ interface HttpError {
 function refusalFor(error: unknown): Refusal | null {
   if (error instanceof Refusal) return error
   const { status, type } = (typeof error === 'object' && error !== null ? error : {}) as HttpError
-  if (type === 'entity.too.large') return new Refusal('too-large', `The body is larger than ${bodyLimit.replace('mb', ' MiB')}.`)
+  if (type === 'entity.too.large') return new Refusal('too-large', `The body is larger than ${bodyLimit.replace('mb', ' MiB')} (${largeBodyLimit.replace('mb', ' MiB')} for computations over a cluster’s objects).`)
   if (type === 'entity.parse.failed') return new Refusal('invalid', 'The body is not valid JSON.', [{ path: '', says: 'not valid JSON' }])
   if (error instanceof URIError) return new Refusal('invalid', 'The address is not validly encoded.')
   if (status !== undefined && status >= 400 && status < 500) return new Refusal('invalid', 'The request could not be read.')
@@ -55,6 +57,7 @@ function refusalFor(error: unknown): Refusal | null {
 
 export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): Router {
   const router = express.Router()
+  for (const route of routes) if (route.large === true) router.use(route.path, express.raw({ limit: largeBodyLimit, type: () => true }))
   router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')

@@ -35,6 +35,8 @@ export interface Route {
   /** Where the body is optional: an absent one reads as `{}`. */
   readonly answer: z.ZodType | 'yaml' | 'text'
   readonly status?: number
+  /** Takes its body as bytes, up to 256 MiB, and reads it itself. */
+  readonly large?: boolean
   readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
 }
 
@@ -309,7 +311,11 @@ export const routes: readonly Route[] = [
       says: computation.says,
       body: computation.input,
       answer: computation.output,
-      handle: async (gyrarch, { body, signal }) => ok(await gyrarch.compute.run(computation.name, body, signal)),
+      large: computation.large,
+      handle: async (gyrarch, { body, signal }) =>
+        computation.large
+          ? { json: null, text: { type: 'application/json', body: await gyrarch.compute.runText(computation.name, Buffer.isBuffer(body) ? body : new Uint8Array(), signal) } }
+          : ok(await gyrarch.compute.run(computation.name, body, signal)),
     }),
   ),
 ]

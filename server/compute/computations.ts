@@ -1,6 +1,8 @@
 /** The stateless computations: same input, same answer. Each is a schema and a core function. */
 import { z } from 'zod'
 import { bitsOf, carve, clusterRanges, findOverlaps, mostOverlaps, parseCidr, parseRange, type Range } from '~/core/addresses'
+import { drain, place, readWorld } from '~/core/placement'
+import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/core/scaling'
 import { allocatable, quorum } from '~/core/sizing'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 
@@ -11,13 +13,15 @@ export interface Computation {
   readonly says: string
   readonly input: z.ZodType
   readonly output: z.ZodType
+  /** Whether its input is large by nature: up to 256 MiB, read and computed apart from the event loop. */
+  readonly large: boolean
   /** Whether this input may take longer than the event loop can spare. */
   readonly heavy: (input: unknown) => boolean
   readonly compute: (input: unknown) => Computed
 }
 
-function computation<Input>(of: { name: string; says: string; input: z.ZodType<Input>; output: z.ZodType; heavy?: (input: Input) => boolean; compute: (input: Input) => Computed }): Computation {
-  return { ...of, heavy: (input) => of.heavy?.(input as Input) ?? false, compute: (input) => of.compute(input as Input) }
+function computation<Input>(of: { name: string; says: string; input: z.ZodType<Input>; output: z.ZodType; large?: boolean; heavy?: (input: Input) => boolean; compute: (input: Input) => Computed }): Computation {
+  return { ...of, large: of.large === true, heavy: (input) => of.heavy?.(input as Input) ?? false, compute: (input) => of.compute(input as Input) }
 }
 
 const value = (found: unknown): Computed => ({ ok: true, value: found })
@@ -29,6 +33,12 @@ const countValue = (count: bigint): number | string => (count <= BigInt(Number.M
 const text = z.string().max(1000)
 /** API strings; a bare number is read as its text. */
 const quantity = z.union([text, z.number().nonnegative().max(Number.MAX_SAFE_INTEGER)]).transform(String)
+
+const objects = z.array(z.unknown()).max(500_000)
+/** A wide bound that keeps sums of products inside what a double holds. */
+const finite = z.number().min(0).max(1e15)
+const share = z.union([z.int().min(0).max(1_000_000), z.string().max(20)])
+const instant = z.iso.datetime({ offset: true, error: 'Write an instant like 2026-03-01T00:00:00Z.' })
 
 export const computations: readonly Computation[] = [
   computation({
@@ -104,6 +114,86 @@ export const computations: readonly Computation[] = [
     compute: ({ zones }) => {
       const report = quorum(zones)
       return report ? value(report) : wrong('zones', 'There is no member at all. Give at least one zone with at least one member.')
+    },
+  }),
+  computation({
+    name: 'placement',
+    says: 'Where waiting pods go, why others wait, and what would help.',
+    large: true,
+    input: z.object({ objects, options: z.object({ scores: z.boolean().optional(), preempt: z.boolean().optional(), remedies: z.boolean().optional() }).optional() }),
+    output: z.object({
+      placed: z.array(z.object({ pod: z.string(), node: z.string(), scores: z.record(z.string(), z.number()).optional() })),
+      waiting: z.array(z.object({ pod: z.string(), tally: z.record(z.string(), z.number()), says: z.string(), remedies: z.array(z.object({ says: z.string(), patch: z.array(z.object({ op: z.string(), path: z.string(), value: z.unknown() })) })) })),
+      evicted: z.array(z.object({ pod: z.string(), for: z.string() })),
+      nodes: z.array(z.object({ name: z.string(), cpuMilli: z.number(), memoryBytes: z.number(), pods: z.number() })),
+    }),
+    compute: ({ objects: given, options }) => {
+      const read = readWorld(given)
+      if (!read.ok) return wrong(read.path, read.says)
+      const found = place(read.world, { scores: options?.scores === true, preempt: options?.preempt === true, remedies: options?.remedies !== false })
+      return value({ ...found, waiting: found.waiting.map((pod) => ({ ...pod, remedies: pod.remedies.map(({ says, patch }) => ({ says, patch })) })) })
+    },
+  }),
+  computation({
+    name: 'drain',
+    says: 'What leaves nodes that are drained, in which order, where it goes, and what stands in the way.',
+    large: true,
+    input: z.object({ objects, nodes: z.array(text).max(20_000), options: z.object({ allowLocalData: z.boolean().optional(), surge: share.optional(), unavailable: share.optional() }).optional() }),
+    output: z.object({
+      evictions: z.array(z.object({ pod: z.string(), from: z.string(), to: z.string().nullable() })),
+      blocked: z.array(z.object({ pod: z.string(), says: z.string() })),
+      waves: z.array(z.object({ nodes: z.array(z.string()), seconds: z.number() })),
+      seconds: z.number(),
+    }),
+    compute: ({ objects: given, nodes, options }) => {
+      const read = readWorld(given)
+      if (!read.ok) return wrong(read.path, read.says)
+      const { allowLocalData, surge, unavailable } = options ?? {}
+      const found = drain(read.world, nodes, { ...(allowLocalData === undefined ? {} : { allowLocalData }), ...(surge === undefined ? {} : { surge }), ...(unavailable === undefined ? {} : { unavailable }) })
+      if (!found.ok) return wrong(found.path, found.says)
+      const { evictions, blocked, waves, seconds } = found.drain
+      return value({ evictions: evictions.map(({ pod, from, to }) => ({ pod, from, to })), blocked, waves, seconds })
+    },
+  }),
+  computation({
+    name: 'replicas',
+    says: 'How many replicas metrics ask for.',
+    input: z.object({
+      current: z.int().min(0).max(1_000_000_000),
+      min: z.int().min(0).max(1_000_000_000),
+      max: z.int().min(0).max(1_000_000_000),
+      metrics: z.array(z.object({ name: text, value: finite, target: z.number().positive('A target is above 0.').max(1e15) })).min(1, 'Without a metric there is nothing to scale by. Give at least one.').max(1000),
+    }),
+    output: z.object({ desired: z.number(), because: z.string() }),
+    compute: (given) => {
+      if (given.min > given.max) return wrong('max', `At most ${given.max} is less than at least ${given.min}. Raise max or lower min.`)
+      return value(replicasWanted(given))
+    },
+  }),
+  computation({
+    name: 'rest-savings',
+    says: 'What a rest calendar saves, to the hour that the clocks change.',
+    input: z.object({
+      zone: text,
+      from: instant,
+      until: instant,
+      hourly: finite,
+      windows: z.array(z.object({ days: z.array(z.enum(weekdays)).max(7), stop: text, start: text })).max(1000),
+    }),
+    output: z.object({ hours: z.number(), hoursRunning: z.number(), spendWithout: z.number(), spendWith: z.number(), saved: z.number() }),
+    heavy: ({ windows }) => windows.length > 20,
+    compute: ({ zone, from, until, hourly, windows }) => {
+      if (!isTimeZone(zone)) return wrong('zone', `“${zone.slice(0, 60)}” is no time zone. Use a name like Europe/Berlin.`)
+      const within = { from: Date.parse(from), to: Date.parse(until) }
+      if (within.to < within.from) return wrong('until', 'It ends before it begins. Give an instant after `from`.')
+      if (within.to - within.from > 100 * 366 * 86_400_000) return wrong('until', 'It is longer than 100 years. Ask about a shorter time.')
+      for (const [index, window] of windows.entries()) {
+        for (const field of ['stop', 'start'] as const) {
+          if (minutesOf(window[field]) === null) return wrong(`windows[${index}].${field}`, `“${window[field].slice(0, 20)}” is no time of day. Write it from 00:00 to 23:59; midnight is 00:00.`)
+        }
+        if (window.stop === window.start) return wrong(`windows[${index}].start`, 'It starts when it stops. Give two different times; a whole day is two windows.')
+      }
+      return value(restSavings(zone, windows, within, hourly))
     },
   }),
 ]

@@ -3,6 +3,11 @@ import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { Refusal, refuseIssues } from '../changes/errors'
 import { computationNamed, computations, type Computed } from './computations'
+import { computeText, type TextAnswer } from './large'
+import type { ThreadTask } from './thread'
+
+/** Bodies up to this many bytes are computed at once. */
+const inlineBytes = 64 * 1024
 
 export class Compute {
   private pool: Piscina | null = null
@@ -23,9 +28,20 @@ export class Compute {
     throw new Refusal(found.tooLarge ? 'too-large' : 'invalid', `${found.path === '' ? '' : `${found.path}: `}${found.says}`, [{ path: found.path, says: found.says }])
   }
 
+  /** A computation with a large input: from the bytes of its body to the text of its answer. */
+  async runText(name: string, body: Uint8Array, signal?: AbortSignal): Promise<string> {
+    const found = this.worker && body.byteLength > inlineBytes ? ((await this.threads(this.worker).run({ name, body } satisfies ThreadTask, signal ? { signal } : {})) as TextAnswer) : computeText(name, body)
+    if (found.ok) return found.text
+    throw new Refusal(found.tooLarge ? 'too-large' : 'invalid', found.says, found.fields)
+  }
+
+  private threads(worker: URL): Piscina {
+    this.pool ??= new Piscina({ filename: fileURLToPath(worker), maxThreads: 2, idleTimeout: 30_000, resourceLimits: { maxOldGenerationSizeMb: 6144 } })
+    return this.pool
+  }
+
   private inThread(worker: URL, name: string, input: unknown, signal: AbortSignal | undefined): Promise<Computed> {
-    this.pool ??= new Piscina({ filename: fileURLToPath(worker), maxThreads: 2, idleTimeout: 30_000 })
-    return this.pool.run({ name, input }, signal ? { signal } : {}) as Promise<Computed>
+    return this.threads(worker).run({ name, input } satisfies ThreadTask, signal ? { signal } : {}) as Promise<Computed>
   }
 
   async close(): Promise<void> {

@@ -1,7 +1,11 @@
 /** Entry of the worker threads for heavy computations. */
 import { computationNamed, type Computed } from './computations'
+import { computeText, type TextAnswer } from './large'
 
-export default function compute({ name, input }: { name: string; input: unknown }): Computed {
-  const found = computationNamed(name)
-  return found ? found.compute(input) : { ok: false, path: '', says: `there is no computation ${name}` }
+export type ThreadTask = { readonly name: string; readonly input: unknown } | { readonly name: string; readonly body: Uint8Array }
+
+export default function compute(task: ThreadTask): Computed | TextAnswer {
+  if ('body' in task) return computeText(task.name, task.body)
+  const found = computationNamed(task.name)
+  return found ? found.compute(task.input) : { ok: false, path: '', says: `there is no computation ${task.name}` }
 }

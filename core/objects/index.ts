@@ -1,0 +1,26 @@
+export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'
+export { readObjects, type ApiObject, type Located, type Misread } from './read'
+export {
+  labelSelectorSchema,
+  schemaOf,
+  type BudgetObject,
+  type ClaimObject,
+  type Container,
+  type CsiNodeObject,
+  type LabelSelector,
+  type Metadata,
+  type NamespaceObject,
+  type NodeObject,
+  type NodeTerm,
+  type PodObject,
+  type PodSpec,
+  type PodTerm,
+  type PriorityClassObject,
+  type Requirement,
+  type SpreadConstraint,
+  type StorageClassObject,
+  type Taint,
+  type Toleration,
+  type VolumeObject,
+} from './schema'
+export { nodeTermTest, requirementTest, selectorTest, type Labels, type LabelTest } from './selector'

@@ -1,0 +1,165 @@
+/**
+ * The open API’s objects as far as Gyrarch reads them. Every schema is loose: what is not read is kept and passed on.
+ * Source: the Kubernetes API reference (v1, apps/v1, policy/v1, storage.k8s.io/v1, scheduling.k8s.io/v1).
+ */
+import { z } from 'zod'
+
+const text = z.string().max(100_000)
+/** Exports write `null` where nothing is set. */
+const optional = <T extends z.ZodType>(schema: T) => schema.nullish()
+const list = <T extends z.ZodType>(schema: T) => optional(z.array(schema))
+
+export const quantitySchema = z.union([z.string().max(100), z.number()])
+const quantities = optional(z.record(z.string(), quantitySchema))
+const labels = optional(z.record(z.string(), text))
+const intOrString = z.union([z.int(), z.string().max(50)])
+
+export const requirementSchema = z.looseObject({ key: text, operator: text, values: list(text) })
+export const labelSelectorSchema = z.looseObject({ matchLabels: labels, matchExpressions: list(requirementSchema) })
+
+export const ownerSchema = z.looseObject({ apiVersion: optional(text), kind: text, name: text, uid: optional(text), controller: optional(z.boolean()) })
+
+export const metadataSchema = z.looseObject({
+  name: text,
+  namespace: optional(text),
+  labels,
+  annotations: labels,
+  creationTimestamp: optional(text),
+  deletionTimestamp: optional(text),
+  ownerReferences: list(ownerSchema),
+})
+
+const resourcesSchema = z.looseObject({ requests: quantities, limits: quantities })
+const portSchema = z.looseObject({ name: optional(text), containerPort: optional(z.int()), hostPort: optional(z.int()), hostIP: optional(text), protocol: optional(text) })
+const containerSchema = z.looseObject({ name: optional(text), image: optional(text), restartPolicy: optional(text), resources: optional(resourcesSchema), ports: list(portSchema) })
+
+const nodeTermSchema = z.looseObject({ matchExpressions: list(requirementSchema), matchFields: list(requirementSchema) })
+const podTermSchema = z.looseObject({ labelSelector: optional(labelSelectorSchema), namespaces: list(text), namespaceSelector: optional(labelSelectorSchema), topologyKey: text, matchLabelKeys: list(text), mismatchLabelKeys: list(text) })
+const podAffinitySchema = z.looseObject({
+  requiredDuringSchedulingIgnoredDuringExecution: list(podTermSchema),
+  preferredDuringSchedulingIgnoredDuringExecution: list(z.looseObject({ weight: z.number(), podAffinityTerm: podTermSchema })),
+})
+const affinitySchema = z.looseObject({
+  nodeAffinity: optional(
+    z.looseObject({
+      requiredDuringSchedulingIgnoredDuringExecution: optional(z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) })),
+      preferredDuringSchedulingIgnoredDuringExecution: list(z.looseObject({ weight: z.number(), preference: nodeTermSchema })),
+    }),
+  ),
+  podAffinity: optional(podAffinitySchema),
+  podAntiAffinity: optional(podAffinitySchema),
+})
+const spreadSchema = z.looseObject({
+  maxSkew: z.int(),
+  topologyKey: text,
+  whenUnsatisfiable: text,
+  labelSelector: optional(labelSelectorSchema),
+  minDomains: optional(z.int()),
+  nodeAffinityPolicy: optional(text),
+  nodeTaintsPolicy: optional(text),
+  matchLabelKeys: list(text),
+})
+const tolerationSchema = z.looseObject({ key: optional(text), operator: optional(text), value: optional(text), effect: optional(text) })
+const taintSchema = z.looseObject({ key: text, value: optional(text), effect: text })
+const volumeSchema = z.looseObject({
+  name: optional(text),
+  persistentVolumeClaim: optional(z.looseObject({ claimName: text })),
+  ephemeral: optional(z.looseObject({})),
+  emptyDir: optional(z.looseObject({})),
+  hostPath: optional(z.looseObject({ path: optional(text) })),
+})
+
+export const podSpecSchema = z.looseObject({
+  nodeName: optional(text),
+  schedulerName: optional(text),
+  priority: optional(z.number()),
+  priorityClassName: optional(text),
+  preemptionPolicy: optional(text),
+  serviceAccountName: optional(text),
+  hostNetwork: optional(z.boolean()),
+  containers: list(containerSchema),
+  initContainers: list(containerSchema),
+  overhead: quantities,
+  resources: optional(resourcesSchema),
+  nodeSelector: labels,
+  affinity: optional(affinitySchema),
+  tolerations: list(tolerationSchema),
+  topologySpreadConstraints: list(spreadSchema),
+  schedulingGates: list(z.looseObject({ name: optional(text) })),
+  volumes: list(volumeSchema),
+})
+
+const conditionSchema = z.looseObject({ type: text, status: text, reason: optional(text), message: optional(text), lastTransitionTime: optional(text) })
+
+export const podSchema = z.looseObject({
+  kind: z.literal('Pod'),
+  metadata: metadataSchema,
+  spec: optional(podSpecSchema),
+  status: optional(z.looseObject({ phase: optional(text), podIP: optional(text), hostIP: optional(text), startTime: optional(text), conditions: list(conditionSchema) })),
+})
+export const nodeSchema = z.looseObject({
+  kind: z.literal('Node'),
+  metadata: metadataSchema,
+  spec: optional(z.looseObject({ unschedulable: optional(z.boolean()), taints: list(taintSchema) })),
+  status: optional(z.looseObject({ allocatable: quantities, capacity: quantities, conditions: list(conditionSchema) })),
+})
+export const namespaceSchema = z.looseObject({ kind: z.literal('Namespace'), metadata: metadataSchema })
+export const priorityClassSchema = z.looseObject({ kind: z.literal('PriorityClass'), metadata: metadataSchema, value: z.number(), globalDefault: optional(z.boolean()), preemptionPolicy: optional(text) })
+export const budgetSchema = z.looseObject({
+  kind: z.literal('PodDisruptionBudget'),
+  metadata: metadataSchema,
+  spec: optional(z.looseObject({ minAvailable: optional(intOrString), maxUnavailable: optional(intOrString), selector: optional(labelSelectorSchema), unhealthyPodEvictionPolicy: optional(text) })),
+})
+export const volumeObjectSchema = z.looseObject({
+  kind: z.literal('PersistentVolume'),
+  metadata: metadataSchema,
+  spec: optional(z.looseObject({ nodeAffinity: optional(z.looseObject({ required: optional(z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) })) })), csi: optional(z.looseObject({ driver: text, volumeHandle: optional(text) })) })),
+})
+export const claimSchema = z.looseObject({
+  kind: z.literal('PersistentVolumeClaim'),
+  metadata: metadataSchema,
+  spec: optional(z.looseObject({ volumeName: optional(text), storageClassName: optional(text), accessModes: list(text) })),
+})
+const topologyTermSchema = z.looseObject({ matchLabelExpressions: list(z.looseObject({ key: text, values: list(text) })) })
+export const storageClassSchema = z.looseObject({ kind: z.literal('StorageClass'), metadata: metadataSchema, provisioner: optional(text), volumeBindingMode: optional(text), allowedTopologies: list(topologyTermSchema) })
+export const csiNodeSchema = z.looseObject({ kind: z.literal('CSINode'), metadata: metadataSchema, spec: optional(z.looseObject({ drivers: list(z.looseObject({ name: text, allocatable: optional(z.looseObject({ count: optional(z.int()) })) })) })) })
+const replicatedSchema = (kind: string) => z.looseObject({ kind: z.literal(kind), metadata: metadataSchema, spec: optional(z.looseObject({ replicas: optional(z.int()) })) })
+
+const byKind: Readonly<Record<string, z.ZodType>> = {
+  Pod: podSchema,
+  Node: nodeSchema,
+  Namespace: namespaceSchema,
+  PriorityClass: priorityClassSchema,
+  PodDisruptionBudget: budgetSchema,
+  PersistentVolume: volumeObjectSchema,
+  PersistentVolumeClaim: claimSchema,
+  StorageClass: storageClassSchema,
+  CSINode: csiNodeSchema,
+  Deployment: replicatedSchema('Deployment'),
+  ReplicaSet: replicatedSchema('ReplicaSet'),
+  StatefulSet: replicatedSchema('StatefulSet'),
+  ReplicationController: replicatedSchema('ReplicationController'),
+}
+
+/** The schema of a kind we read, or undefined for one we only carry. */
+export const schemaOf = (kind: string): z.ZodType | undefined => (Object.hasOwn(byKind, kind) ? byKind[kind] : undefined)
+
+export type Requirement = z.infer<typeof requirementSchema>
+export type LabelSelector = z.infer<typeof labelSelectorSchema>
+export type Metadata = z.infer<typeof metadataSchema>
+export type Container = z.infer<typeof containerSchema>
+export type PodSpec = z.infer<typeof podSpecSchema>
+export type PodTerm = z.infer<typeof podTermSchema>
+export type NodeTerm = z.infer<typeof nodeTermSchema>
+export type SpreadConstraint = z.infer<typeof spreadSchema>
+export type Toleration = z.infer<typeof tolerationSchema>
+export type Taint = z.infer<typeof taintSchema>
+export type PodObject = z.infer<typeof podSchema>
+export type NodeObject = z.infer<typeof nodeSchema>
+export type NamespaceObject = z.infer<typeof namespaceSchema>
+export type PriorityClassObject = z.infer<typeof priorityClassSchema>
+export type BudgetObject = z.infer<typeof budgetSchema>
+export type VolumeObject = z.infer<typeof volumeObjectSchema>
+export type ClaimObject = z.infer<typeof claimSchema>
+export type StorageClassObject = z.infer<typeof storageClassSchema>
+export type CsiNodeObject = z.infer<typeof csiNodeSchema>

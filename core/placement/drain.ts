@@ -1,0 +1,175 @@
+/**
+ * Draining and turnover: the pods of nodes evicted one after another, each only where its budget lets it go and another node
+ * takes it, and ready again before the next. A drain gives its nodes away: none of them takes a pod. A turnover replaces
+ * them wave by wave: a node that has been drained comes back empty. Cost: evicted pods × nodes.
+ */
+import { listText } from '../units'
+import { budgetRefusal, budgetsOf, isReady, partOf, type Budget } from './budgets'
+import { choose, type Choice } from './choose'
+import { FITS, look, tallyOf } from './filters'
+import { freshName, oneMore } from './remedies'
+import { waitingText } from './schedule'
+import { controllerOf, type Pod, type World } from './world'
+
+export interface DrainOptions {
+  /** Whether data in emptyDir volumes may be lost. */
+  readonly allowLocalData?: boolean
+  /** Nodes added before a wave begins, a number or a percentage of the nodes (rounded up). */
+  readonly surge?: number | string
+  /** Nodes that may be missing at a time, a number or a percentage of the nodes (rounded down). */
+  readonly unavailable?: number | string
+}
+
+export interface Eviction {
+  readonly pod: string
+  readonly from: string
+  /** The node that takes it; null for one that is finished or leaving and needs no place. */
+  readonly to: string | null
+  /** Until it is ready again. */
+  readonly seconds: number
+}
+
+export interface Drain {
+  readonly evictions: readonly Eviction[]
+  readonly blocked: readonly { readonly pod: string; readonly says: string }[]
+  /** What will be left behind or lost without standing in the way. */
+  readonly cautions: readonly { readonly pod: string; readonly says: string }[]
+  readonly waves: readonly { readonly nodes: readonly string[]; readonly seconds: number }[]
+  readonly seconds: number
+}
+
+export type DrainRead = { readonly ok: true; readonly drain: Drain } | { readonly ok: false; readonly path: string; readonly says: string }
+
+/** Taken for a pod whose own start was never seen. */
+const unseenStartSeconds = 30
+
+/** How long a pod took from its start to being ready, as it was last seen; in whole seconds. */
+export function startSeconds(pod: Pod): number {
+  const ready = (pod.object.status?.conditions ?? []).find((condition) => condition.type === 'Ready' && condition.status === 'True')
+  const from = Number.isFinite(pod.startedAt) ? pod.startedAt : pod.createdAt
+  const to = ready?.lastTransitionTime ? Date.parse(ready.lastTransitionTime) : NaN
+  if (!Number.isFinite(from) || Number.isNaN(to)) return unseenStartSeconds
+  return Math.max(0, Math.round((to - from) / 1000))
+}
+
+const isDaemonPod = (pod: Pod): boolean => controllerOf(pod.object)?.kind === 'DaemonSet'
+const isMirror = (pod: Pod): boolean => pod.object.metadata.annotations?.['kubernetes.io/config.mirror'] !== undefined
+
+/** Why a pod cannot be evicted whatever the room, or null. */
+function standsInTheWay(pod: Pod, allowLocalData: boolean): string | null {
+  if (pod.isFinished || pod.isLeaving) return null
+  if (!controllerOf(pod.object)) return 'It has no controller: nothing would make it anew.'
+  const local = (pod.object.spec?.volumes ?? []).filter((volume) => volume.emptyDir)
+  if (local.length > 0 && !allowLocalData) return `Its emptyDir ${listText(local.map((volume) => `“${volume.name ?? ''}”`))} would be lost. Allow the loss of local data, or keep the data elsewhere.`
+  return null
+}
+
+interface Going {
+  readonly world: World
+  readonly budgets: readonly Budget[]
+  readonly evictions: Eviction[]
+  readonly blocked: { pod: string; says: string }[]
+  readonly cautions: { pod: string; says: string }[]
+}
+
+/** Where an evicted pod goes: a node that stands, else one of the surge. */
+function newHome(going: Going, pod: Pod, closed: (node: number) => boolean): Choice {
+  const { room } = going.world
+  const seen = look(room, pod.shape)
+  const standing = choose(room, seen, { without: (node) => closed(node) || node >= room.standing })
+  return standing.node >= 0 ? standing : choose(room, seen, { without: closed })
+}
+
+function evict(going: Going, pod: Pod, node: number, closed: (node: number) => boolean, allowLocalData: boolean): number {
+  const { world, evictions, blocked, cautions } = going
+  const { room } = world
+  const from = room.names[node] ?? ''
+  const standing = standsInTheWay(pod, allowLocalData) ?? budgetRefusal(pod, going.budgets)
+  if (standing !== null) {
+    blocked.push({ pod: pod.key, says: standing })
+    return 0
+  }
+  if (pod.isFinished || pod.isLeaving) {
+    if (pod.isLeaving && !pod.isFinished) room.take(pod, node)
+    evictions.push({ pod: pod.key, from, to: null, seconds: 0 })
+    return 0
+  }
+  room.take(pod, node)
+  const home = newHome(going, pod, closed)
+  if (home.node < 0) {
+    for (let other = 0; other < room.count; other++) if (closed(other)) home.codes[other] = FITS
+    const tally = tallyOf(room, home.seen, home.codes)
+    const others = [...home.codes.subarray(0, room.count)].filter((code) => code !== FITS).length
+    room.put(pod, node)
+    blocked.push({ pod: pod.key, says: `It has nowhere to go. ${Object.keys(tally).length === 0 ? 'There is no other node.' : waitingText(tally, others)}` })
+    return 0
+  }
+  const paths = (pod.object.spec?.volumes ?? []).flatMap((volume) => (volume.hostPath ? [volume.hostPath.path ?? volume.name ?? ''] : []))
+  if (paths.length > 0) cautions.push({ pod: pod.key, says: `What it keeps at ${listText(paths)} stays on ${from}.` })
+  room.put(pod, home.node)
+  // It is ready at its new place before the next one goes.
+  if (!isReady(pod)) for (const budget of going.budgets) if (budget.covers(pod)) budget.healthy++
+  const seconds = startSeconds(pod)
+  evictions.push({ pod: pod.key, from, to: room.names[home.node] ?? '', seconds })
+  return seconds
+}
+
+function sizes(count: number, options: DrainOptions): { readonly surge: number; readonly unavailable: number } | { readonly path: string; readonly says: string } {
+  const surge = partOf(options.surge ?? 0, count)
+  const unavailable = partOf(options.unavailable ?? 1, count, Math.floor)
+  if (surge === null || surge < 0) return { path: 'options.surge', says: 'A surge is a whole number of nodes from 0, or a percentage like "25%".' }
+  if (unavailable === null || unavailable < 0) return { path: 'options.unavailable', says: 'It is a whole number of nodes from 0, or a percentage like "25%".' }
+  if (surge + unavailable === 0) return { path: 'options.unavailable', says: `Surge and unavailable are both 0 of ${count} nodes, so no node could ever go. Make one of them at least 1.` }
+  return { surge, unavailable }
+}
+
+function going(world: World): Going {
+  return { world, budgets: budgetsOf(world), evictions: [], blocked: [], cautions: [] }
+}
+
+/** Empties nodes in waves. `comesBack` says whether a drained node takes pods again after its wave. */
+function empty(world: World, names: readonly string[], options: DrainOptions, comesBack: boolean): DrainRead {
+  const { room } = world
+  const unknown = names.findIndex((name) => room.nodeIndex(name) < 0)
+  if (unknown >= 0) return { ok: false, path: `nodes[${unknown}]`, says: `There is no node ${names[unknown] ?? ''} among the objects.` }
+  const nodes = [...new Set(names)]
+  if (nodes.length === 0) return { ok: false, path: 'nodes', says: 'Name at least one node.' }
+  const waveSizes = sizes(nodes.length, options)
+  if ('path' in waveSizes) return { ok: false, ...waveSizes }
+  const state = going(world)
+  const all = new Set(nodes.map((name) => room.nodeIndex(name)))
+  const waves: { nodes: readonly string[]; seconds: number }[] = []
+  const perWave = waveSizes.surge + waveSizes.unavailable
+  for (let i = 0; i < Math.min(waveSizes.surge, nodes.length) && !room.isFull; i++) {
+    const like = room.nodes[room.nodeIndex(nodes[i] ?? '')]
+    if (like) room.addNode(oneMore(like, freshName(room, like.metadata.name)), 'surge')
+  }
+  const finished = new Map<string, Pod[]>()
+  for (const pod of world.pods) {
+    const on = pod.object.spec?.nodeName
+    if (!on || !pod.isFinished) continue
+    const list = finished.get(on)
+    if (list) list.push(pod)
+    else finished.set(on, [pod])
+  }
+  for (let start = 0; start < nodes.length; start += perWave) {
+    const wave = nodes.slice(start, start + perWave)
+    const now = new Set(wave.map((name) => room.nodeIndex(name)))
+    const closed = comesBack ? (node: number): boolean => now.has(node) : (node: number): boolean => all.has(node)
+    let seconds = 0
+    for (const name of wave) {
+      const node = room.nodeIndex(name)
+      const pods = [...(room.podsOn[node] ?? []), ...(finished.get(name) ?? [])].filter((pod) => !isDaemonPod(pod) && !isMirror(pod))
+      pods.sort((a, b) => (a.shape.namespace < b.shape.namespace ? -1 : a.shape.namespace > b.shape.namespace ? 1 : a.key < b.key ? -1 : 1))
+      for (const pod of pods) seconds += evict(state, pod, node, closed, options.allowLocalData === true)
+    }
+    waves.push({ nodes: wave, seconds })
+  }
+  return { ok: true, drain: { evictions: state.evictions, blocked: state.blocked, cautions: state.cautions, waves, seconds: waves.reduce((sum, wave) => sum + wave.seconds, 0) } }
+}
+
+/** Drains nodes that are given away. The world is changed: the pods stand where they went. */
+export const drain = (world: World, names: readonly string[], options: DrainOptions = {}): DrainRead => empty(world, names, options, false)
+
+/** Replaces nodes wave by wave; each comes back empty after its wave. The world is changed. */
+export const turnOver = (world: World, names: readonly string[], options: DrainOptions = {}): DrainRead => empty(world, names, options, true)

@@ -1,0 +1,6 @@
+export { allowedBy, budgetRefusal, budgetsOf, type Budget } from './budgets'
+export { drain, startSeconds, turnOver, type Drain, type DrainOptions, type DrainRead, type Eviction } from './drain'
+export { freshName, oneMore, type PatchStep, type PlacementRemedy } from './remedies'
+export { Room } from './room'
+export { place, waitingText, type Placement, type PlacementOptions, type WaitingAnswer } from './schedule'
+export { controllerOf, readWorld, type Pod, type World, type WorldRead } from './world'

@@ -1,0 +1,84 @@
+/**
+ * Preemption: the node where the fewest and least important pods must go for a waiting one to fit. On each node all pods of
+ * lower priority are taken away and given back one by one while the waiting one still fits, first those whose eviction would
+ * break a budget, then the most important; what is left are the victims. Cost: pods of lower priority on the nodes considered.
+ */
+import { compareText } from '../units'
+import { allowedBy, type Budget } from './budgets'
+import { CORDONED, FITS, fitsOn, SELECTOR, TAINT, VOLUME } from './filters'
+import type { Room } from './room'
+import type { Pod } from './world'
+
+export interface Preemption {
+  readonly node: number
+  readonly victims: readonly Pod[]
+}
+
+const byImportance = (a: Pod, b: Pod): number => b.priority - a.priority || (a.startedAt === b.startedAt ? 0 : a.startedAt < b.startedAt ? -1 : 1) || compareText(a.shape.namespace, b.shape.namespace) || compareText(a.key, b.key)
+
+/** Those whose eviction, in this order, would ask more of a budget than it allows. */
+function breaking(pods: readonly Pod[], budgets: readonly Budget[]): ReadonlySet<Pod> {
+  const left = new Map(budgets.map((budget) => [budget, allowedBy(budget)]))
+  const found = new Set<Pod>()
+  for (const pod of pods) {
+    for (const budget of budgets) {
+      if (!budget.covers(pod)) continue
+      const now = (left.get(budget) ?? 0) - 1
+      left.set(budget, now)
+      if (now < 0) found.add(pod)
+    }
+  }
+  return found
+}
+
+interface Candidate extends Preemption {
+  /** Compared from the first on; smaller is better. */
+  readonly cost: readonly number[]
+}
+
+function candidate(room: Room, pod: Pod, node: number, budgets: readonly Budget[]): Candidate | null {
+  const lower = (room.podsOn[node] ?? []).filter((other) => other.priority < pod.priority)
+  if (lower.length === 0) return null
+  lower.sort(byImportance)
+  for (const other of lower) room.take(other, node)
+  const victims: Pod[] = []
+  const possible = fitsOn(room, pod.shape, node)
+  if (possible) {
+    const broken = breaking(lower, budgets)
+    for (const other of [...lower.filter((one) => broken.has(one)), ...lower.filter((one) => !broken.has(one))]) {
+      room.put(other, node)
+      if (fitsOn(room, pod.shape, node)) continue
+      room.take(other, node)
+      victims.push(other)
+    }
+    for (const other of victims) room.put(other, node)
+  } else for (const other of lower) room.put(other, node)
+  if (!possible || victims.length === 0) return null
+  const broken = breaking(lower, budgets)
+  const highest = Math.max(...victims.map((one) => one.priority))
+  const earliest = Math.min(...victims.filter((one) => one.priority === highest).map((one) => one.startedAt))
+  return { node, victims, cost: [victims.filter((one) => broken.has(one)).length, highest, victims.reduce((sum, one) => sum + one.priority, 0), victims.length, -earliest] }
+}
+
+function isBetter(room: Room, a: Candidate, b: Candidate): boolean {
+  for (let i = 0; i < a.cost.length; i++) {
+    const difference = (a.cost[i] ?? 0) - (b.cost[i] ?? 0)
+    // Two that have not started are alike.
+    if (difference !== 0 && !Number.isNaN(difference)) return difference < 0
+  }
+  return compareText(room.names[a.node] ?? '', room.names[b.node] ?? '') < 0
+}
+
+/** The best node for preemption and its victims; null if there is none, or if the pod’s policy is never to. `codes` says why each node was left out. */
+export function findPreemption(room: Room, pod: Pod, codes: Uint8Array, budgets: readonly Budget[]): Preemption | null {
+  if (!pod.preempts) return null
+  const reasons = codes.slice(0, room.count)
+  let best: Candidate | null = null
+  for (let node = 0; node < room.count; node++) {
+    const code = reasons[node] ?? FITS
+    if (code === CORDONED || code === TAINT || code === SELECTOR || code === VOLUME) continue
+    const found = candidate(room, pod, node, budgets)
+    if (found && (!best || isBetter(room, found, best))) best = found
+  }
+  return best
+}
