@@ -21,6 +21,9 @@ export interface Misread {
 
 const isRecord = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value)
 
+/** Objects that were read before: objects are never changed in place, so what was right stays right. */
+const checked = new WeakSet()
+
 /** How deep a list may hold lists. */
 const deepest = 8
 
@@ -52,7 +55,7 @@ export function readObjects(given: readonly unknown[], base = 'objects'): { read
         walk(opened, `${pointer}/${index}/items`, `${here}.items`, depth + 1)
         continue
       }
-      const schema = schemaOf(kind)
+      const schema = checked.has(item) ? undefined : schemaOf(kind)
       if (schema) {
         const read = schema.safeParse(item)
         if (!read.success) {
@@ -62,6 +65,7 @@ export function readObjects(given: readonly unknown[], base = 'objects'): { read
           return
         }
       }
+      checked.add(item)
       // The object itself is passed on, not a copy: it was checked, not changed.
       located.push({ pointer: `${pointer}/${index}`, object: item as unknown as ApiObject })
     }

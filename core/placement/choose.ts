@@ -2,7 +2,7 @@
  * The choice of a node: all nodes filtered, those that take the pod scored, the highest taken, the lowest name on a tie.
  * One pass over the nodes; the scores that compare nodes with each other take a second one over those that take the pod.
  */
-import { FITS, look, verdict, type Look } from './filters'
+import { fillVerdicts, FITS, look, type Look } from './filters'
 import type { Room } from './room'
 
 export interface Choice {
@@ -105,11 +105,9 @@ export function choose(room: Room, seen: Look, options: { readonly scores?: bool
   const { codes, nodes, friendliness, crowd } = buffersOf(room)
   const { shape, fit } = seen
   let feasible = 0
-  for (let node = 0; node < room.count; node++) {
-    const code = verdict(room, seen, node)
-    codes[node] = code
-    if (code === FITS && !options.without?.(node)) nodes[feasible++] = node
-  }
+  fillVerdicts(room, seen, codes)
+  const { without } = options
+  for (let node = 0; node < room.count; node++) if (codes[node] === FITS && (without === undefined || !without(node))) nodes[feasible++] = node
   const scores = options.scores === true ? new Map<number, number>() : null
   if (feasible === 0) return { node: -1, seen, codes, feasible, scores }
   if (feasible === 1 && !scores) return { node: nodes[0] ?? -1, seen, codes, feasible, scores }
@@ -123,19 +121,31 @@ export function choose(room: Room, seen: Look, options: { readonly scores?: bool
   const cpuAll = room.allocatable[0] ?? new Float64Array(0)
   const memoryAll = room.allocatable[1] ?? new Float64Array(0)
 
+  const isPlain = !liking && !friends && crowds === null && mostDisliked === 0
+  const { scoreCpu, scoreMemory } = room
+  const { scoreCpuMilli, scoreMemoryBytes } = shape
   let best = -1
   let bestScore = -Infinity
   for (let k = 0; k < feasible; k++) {
     const node = nodes[k] ?? 0
-    const cpu = share((room.scoreCpu[node] ?? 0) + shape.scoreCpuMilli, cpuAll[node] ?? 0)
-    const memory = share((room.scoreMemory[node] ?? 0) + shape.scoreMemoryBytes, memoryAll[node] ?? 0)
+    const cpu = share((scoreCpu[node] ?? 0) + scoreCpuMilli, cpuAll[node] ?? 0)
+    const memory = share((scoreMemory[node] ?? 0) + scoreMemoryBytes, memoryAll[node] ?? 0)
     const free = (100 * (1 - cpu + (1 - memory))) / 2
     const balance = 100 * (1 - Math.abs(cpu - memory) / 2)
+    // Where nodes are not compared with each other, the rest is the same for all.
+    if (isPlain && !scores && node < room.standing) {
+      const score = free + balance + 500
+      if (score > bestScore) {
+        bestScore = score
+        best = node
+      }
+      continue
+    }
     const liked = liking ? scaledUp(fit.preferred?.[node] ?? 0, liking) : 0
     const friendly = friends ? scaledUp(friendliness[node] ?? 0, friends) : 0
     const spread = crowds === null ? 100 : (crowd[node] ?? 0) < 0 ? 0 : scaledDown(crowd[node] ?? 0, crowds)
     const calm = mostDisliked > 0 ? 100 * (1 - (fit.disliked[node] ?? 0) / mostDisliked) : 100
-    const score = free + balance + 2 * liked + 2 * friendly + 2 * spread + 3 * calm
+    const score = free + balance + (2 * liked + 2 * friendly + 2 * spread + 3 * calm)
     scores?.set(node, score)
     // Nodes tried out lie behind the others whatever their names are.
     if (score > bestScore || (score === bestScore && node >= room.standing && (room.names[node] ?? '') < (room.names[best] ?? ''))) {

@@ -19,6 +19,8 @@ export const SPREAD = 7
 export const AFFINITY = 8
 export const ANTI_AFFINITY = 9
 
+const none = new Float64Array(0)
+
 interface SpreadNow {
   readonly of: Int32Array
   readonly counts: Int32Array
@@ -152,6 +154,28 @@ export function verdict(room: Room, seen: Look, node: number, from = CORDONED): 
 }
 
 export const fitsOn = (room: Room, shape: Shape, node: number): boolean => verdict(room, look(room, shape), node) === FITS
+
+/** Fills in why each node was left out, as `verdict` says; the common case without a call for each node. */
+export function fillVerdicts(room: Room, seen: Look, codes: Uint8Array): void {
+  const { shape, fit } = seen
+  const cpuUsed = room.used[0] ?? none
+  const cpuAll = room.allocatable[0] ?? none
+  const memoryUsed = room.used[1] ?? none
+  const memoryAll = room.allocatable[1] ?? none
+  const { podCount, podLimit } = room
+  const { cpuMilli, memoryBytes } = shape
+  const hasPorts = shape.ports.length > 0
+  const isLate = seen.volumes !== null || seen.spread.length + seen.affinity.length + seen.kept.length > 0
+  for (let node = 0; node < room.count; node++) {
+    let code = fit.codes[node] ?? FITS
+    if (code === FITS) {
+      if (hasPorts || seen.others.length > 0) code = verdict(room, seen, node, PORT)
+      else if ((cpuMilli > 0 && cpuMilli > (cpuAll[node] ?? 0) - (cpuUsed[node] ?? 0)) || (memoryBytes > 0 && memoryBytes > (memoryAll[node] ?? 0) - (memoryUsed[node] ?? 0)) || (podCount[node] ?? 0) + 1 > (podLimit[node] ?? 0)) code = RESOURCES
+      else if (isLate) code = verdict(room, seen, node, VOLUME)
+    }
+    codes[node] = code
+  }
+}
 
 /** Number of nodes by reason, in the order of the filters. */
 export function tallyOf(room: Room, seen: Look, codes: Uint8Array): Readonly<Record<string, number>> {

@@ -47,6 +47,8 @@ export interface Fit {
   readonly cordoned: Uint8Array
   readonly tainted: Uint8Array
   readonly excluded: Uint8Array
+  /** The first of the three that fails, as a filter's code; 0 for none. */
+  readonly codes: Uint8Array
   /** Weights of the preferred node terms that hold. */
   readonly preferred: Float64Array | null
   /** Number of PreferNoSchedule taints that are not tolerated. */
@@ -199,6 +201,7 @@ export class Room {
         cordoned: new Uint8Array(this.capacity),
         tainted: new Uint8Array(this.capacity),
         excluded: new Uint8Array(this.capacity),
+        codes: new Uint8Array(this.capacity),
         preferred: preferences.length > 0 ? new Float64Array(this.capacity) : null,
         disliked: new Uint16Array(this.capacity),
         anyDisliked: false,
@@ -232,6 +235,7 @@ export class Room {
       fit.tainted[i] = taints.some((taint) => (taint.effect === 'NoSchedule' || taint.effect === 'NoExecute') && !covers(taint)) ? 1 : 0
       const selected = wanted.every(([key, value]) => Object.hasOwn(labels, key) && labels[key] === value) && (terms === null || terms.some((holds) => holds(labels, node.metadata.name)))
       fit.excluded[i] = selected ? 0 : 1
+      fit.codes[i] = fit.cordoned[i] === 1 ? 1 : fit.tainted[i] === 1 ? 2 : selected ? 0 : 3
       const disliked = taints.filter((taint) => taint.effect === 'PreferNoSchedule' && !covers(taint)).length
       fit.disliked[i] = disliked
       anyDisliked ||= disliked > 0

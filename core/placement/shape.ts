@@ -153,8 +153,18 @@ export function compileShape(pod: PodObject, path: string, labelsOf: NamespaceLa
   }
 }
 
-/** The parts of a pod that make its shape, as text: equal text, equal shape. */
+const keys = new WeakMap<PodObject, string>()
+
+/** The parts of a pod that make its shape, as text: equal text, equal shape. Written once for an object. */
 export function shapeKey(pod: PodObject): string {
+  const known = keys.get(pod)
+  if (known !== undefined) return known
+  const key = writeKey(pod)
+  keys.set(pod, key)
+  return key
+}
+
+function writeKey(pod: PodObject): string {
   const spec: PodSpec = pod.spec ?? {}
   const named = (spec.volumes ?? []).some((volume) => volume.ephemeral) ? pod.metadata.name : ''
   const containers = (list: PodSpec['containers']) => (list ?? []).map((container) => [container.resources ?? 0, container.ports ?? 0, container.restartPolicy ?? 0])

@@ -47,6 +47,35 @@ function wellAnswered({ status, json }: Sent): void {
   expect(JSON.stringify(json)).not.toMatch(/node_modules|\.ts:\d|at Object\./)
 }
 
+/** Objects in which every field that placement reads is set. */
+const everyRule = [
+  { kind: 'Node', metadata: { name: 'n1', labels: { zone: 'a', 'gyrarch/pool': 'general' } }, spec: { unschedulable: false, taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }] }, status: { allocatable: { cpu: '1', memory: '1Gi', pods: '10', 'example.com/lamp': '1' } } },
+  { kind: 'Namespace', metadata: { name: 'field', labels: { team: 'a' } } },
+  { kind: 'PriorityClass', metadata: { name: 'high' }, value: 10, globalDefault: true },
+  { kind: 'StorageClass', metadata: { name: 'wait' }, provisioner: 'disk', volumeBindingMode: 'WaitForFirstConsumer', allowedTopologies: [{ matchLabelExpressions: [{ key: 'zone', values: ['a'] }] }] },
+  { kind: 'PersistentVolumeClaim', metadata: { name: 'c', namespace: 'field' }, spec: { storageClassName: 'wait', accessModes: ['ReadWriteOncePod'] } },
+  { kind: 'PodDisruptionBudget', metadata: { name: 'b', namespace: 'field' }, spec: { minAvailable: '50%', selector: { matchLabels: { app: 'x' } }, unhealthyPodEvictionPolicy: 'AlwaysAllow' } },
+  { kind: 'Pod', metadata: { name: 'standing', namespace: 'field', labels: { app: 'x' }, ownerReferences: [{ kind: 'ReplicaSet', name: 'x', controller: true }] }, spec: { nodeName: 'n1', priority: 1, containers: [{ resources: { requests: { cpu: '800m' } } }] }, status: { phase: 'Running', startTime: '2026-03-02T06:00:00Z', conditions: [{ type: 'Ready', status: 'True' }] } },
+  {
+    kind: 'Pod',
+    metadata: { name: 'waiting', namespace: 'field', labels: { app: 'x' }, creationTimestamp: '2026-03-02T06:00:00Z' },
+    spec: {
+      priorityClassName: 'high',
+      containers: [{ name: 'm', resources: { requests: { cpu: '1500m', memory: '1Mi' }, limits: { cpu: '2' } }, ports: [{ containerPort: 80, hostPort: 80, protocol: 'TCP' }] }],
+      initContainers: [{ restartPolicy: 'Always', resources: { requests: { cpu: '1m' } } }],
+      overhead: { cpu: '1m' },
+      nodeSelector: { zone: 'a' },
+      tolerations: [{ key: 'use', operator: 'Equal', value: 'storage', effect: 'NoSchedule' }],
+      topologySpreadConstraints: [{ maxSkew: 1, topologyKey: 'zone', whenUnsatisfiable: 'DoNotSchedule', labelSelector: { matchExpressions: [{ key: 'app', operator: 'In', values: ['x'] }] } }],
+      affinity: {
+        nodeAffinity: { requiredDuringSchedulingIgnoredDuringExecution: { nodeSelectorTerms: [{ matchExpressions: [{ key: 'zone', operator: 'Gt', values: ['1'] }] }, { matchFields: [{ key: 'metadata.name', operator: 'In', values: ['n1'] }] }] } },
+        podAntiAffinity: { preferredDuringSchedulingIgnoredDuringExecution: [{ weight: 1, podAffinityTerm: { topologyKey: 'zone', labelSelector: {}, namespaceSelector: {} } }] },
+      },
+      volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }, { name: 'e', emptyDir: {} }],
+    },
+  },
+]
+
 const valid: Readonly<Record<string, unknown>> = {
   '/clock': { advanceSeconds: 0 },
   '/changes': { kind: 'cluster.raise', intent: elm },
@@ -58,6 +87,10 @@ const valid: Readonly<Record<string, unknown>> = {
   '/compute/cluster-ranges': { pods: '10.0.0.0/18', maxPodsPerNode: 110, services: '10.1.0.0/20' },
   '/compute/allocatable': { cpu: '4', memory: '16Gi' },
   '/compute/quorum': { zones: [1, 1, 1] },
+  '/compute/placement': { objects: everyRule, options: { scores: true, preempt: true } },
+  '/compute/drain': { objects: everyRule, nodes: ['n1'], options: { surge: '25%', unavailable: 1, allowLocalData: true } },
+  '/compute/replicas': { current: 2, min: 1, max: 10, metrics: [{ name: 'requests', value: 10, target: 5 }] },
+  '/compute/rest-savings': { zone: 'Europe/Berlin', from: '2026-03-01T00:00:00Z', until: '2026-03-02T00:00:00Z', hourly: 1, windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }] },
 }
 
 /** A valid body with one place replaced by anything, or left out. */
@@ -144,9 +177,28 @@ describe('computations', () => {
     ['address-overlaps', { ranges: [{ name: 'a', range: '10.0.0.0/24' }, { name: 'b', range: '10.0.0.128 - 10.0.1.5' }] }, { overlaps: [{ a: 'a', b: 'b', first: '10.0.0.128', last: '10.0.0.255', count: '128' }], invalid: [] }],
   ])('%s', async (name, body, expected) => expect((await post(`/compute/${name}`, body)).json).toEqual(expected))
 
+  it.each([
+    ['replicas', { current: 4, min: 2, max: 8, metrics: [{ name: 'requests', value: 180, target: 100 }] }, { desired: 8, because: 'requests is 180 against a target of 100: 4 × 180 ÷ 100 rounds up to 8.' }],
+    ['rest-savings', { zone: 'Europe/Berlin', from: '2026-03-28T18:00:00Z', until: '2026-03-29T06:00:00Z', hourly: 2, windows: [{ days: ['sat'], stop: '20:00', start: '06:00' }] }, { hours: 12, hoursRunning: 3, spendWithout: 24, spendWith: 6, saved: 18 }],
+    ['placement', { objects: [{ kind: 'Pod', metadata: { name: 'a' }, spec: {} }] }, { placed: [], waiting: [{ pod: 'default/a', tally: {}, says: 'There is no node.', remedies: [] }], evicted: [], nodes: [] }],
+    ['drain', { objects: [everyRule[0], everyRule[6]], nodes: ['n1'] }, { evictions: [], blocked: [{ pod: 'field/standing', says: 'It has nowhere to go. There is no other node.' }], waves: [{ nodes: ['n1'], seconds: 0 }], seconds: 0 }],
+  ])('%s', async (name, body, expected) => expect((await post(`/compute/${name}`, body)).json).toEqual(expected))
+
+  it('take bodies of more than 8 MiB where whole clusters are sent', async () => {
+    const node = everyRule[0]
+    const big = { objects: [node, { kind: 'Pod', metadata: { name: 'a', annotations: { note: 'x'.repeat(90_000) } } }, ...Array.from({ length: 110 }, (_, i) => ({ kind: 'ConfigMap', metadata: { name: `c${i}` }, data: { text: 'x'.repeat(90_000) } }))] }
+    expect((await post('/compute/placement', big)).status).toBe(200)
+  })
+
   it('refuse what is no input, with the field', async () => {
     expect((await post('/compute/quorum', { zones: [] })).json.error?.fields[0]?.path).toBe('zones')
     expect((await post('/compute/cluster-ranges', { pods: '10.130.0.1/18', maxPodsPerNode: 110, services: '10.131.0.0/20' })).json.error?.says).toContain('10.130.0.0/18')
+    const night = { zone: 'Europe/Berlin', from: '2026-03-28T18:00:00Z', until: '2026-03-29T06:00:00Z', hourly: 2 }
+    for (const [more, path] of [[{ zone: 'Europe/Fernhollow' }, 'zone'], [{ windows: [{ days: ['sat'], stop: '24:00', start: '06:00' }] }, 'windows[0].stop'], [{ windows: [{ days: ['sat'], stop: '06:00', start: '06:00' }] }, 'windows[0].start'], [{ until: '2026-03-01T00:00:00Z' }, 'until']] as const) {
+      expect((await post('/compute/rest-savings', { windows: [], ...night, ...more })).json.error?.fields[0]?.path).toBe(path)
+    }
+    expect((await post('/compute/replicas', { current: 1, min: 1, max: 2, metrics: [] })).json.error?.fields[0]?.path).toBe('metrics')
+    expect((await post('/compute/placement', { objects: [{ kind: 'Pod', metadata: {} }] })).json.error?.fields[0]?.path).toBe('objects[0].metadata.name')
     expect((await post('/compute/allocatable', { cpu: 'four', memory: '1Gi' })).json.error?.fields[0]?.path).toBe('cpu')
   })
 })

@@ -158,7 +158,7 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
     const cpu = usage(node, 'cpu')
     const memory = usage(node, 'memory')
     const spread = soft.length === 0 ? 100 : having.includes(node) ? (crowds[having.indexOf(node)] ?? 0) : 0
-    return (100 * (1 - cpu + (1 - memory))) / 2 + 100 * (1 - Math.abs(cpu - memory) / 2) + 2 * (liked[i] ?? 0) + 2 * (friendly[i] ?? 0) + 2 * spread + 3 * (most === 0 ? 100 : 100 * (1 - (disliked[i] ?? 0) / most))
+    return (100 * (1 - cpu + (1 - memory))) / 2 + 100 * (1 - Math.abs(cpu - memory) / 2) + (2 * (liked[i] ?? 0) + 2 * (friendly[i] ?? 0) + 2 * spread + 3 * (most === 0 ? 100 : 100 * (1 - (disliked[i] ?? 0) / most)))
   })
 }
 
