@@ -10,6 +10,7 @@ import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
 import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeDrain, nodeUncordon, storageClass } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
+import { objectsApply, objectsPutBack, objectsRemove, rolloutAwait, workloadRestart } from './cluster/objects'
 
 export const behaviours: Readonly<Record<string, Behaviour>> = {
   'address.hold': addressHold,
@@ -59,6 +60,11 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'backup.take': backupTake,
   'backup.try': backupTry,
   'backup.restore': backupRestore,
+  'objects.apply': objectsApply,
+  'objects.remove': objectsRemove,
+  'objects.put-back': objectsPutBack,
+  'rollout.await': rolloutAwait,
+  'workload.restart': workloadRestart,
   'addons.place': addOnsPlace,
   'tokens.revoke': tokensRevoke,
   'dns.ask': dnsAsk,

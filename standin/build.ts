@@ -4,10 +4,12 @@ import { GiB, parseBytes, parseCpuMilli } from '../core/units'
 import { nextServiceAddress } from './cluster/add-ons'
 import { calmConditions, newNode, readyCondition } from './cluster/nodes'
 import { addOnWorkloads, networkWorkload } from './cluster/platform'
+import { fieldsOf, isIdentity } from '../core/objects/fields'
+import { digestOf, imageParts, objectKey } from './cluster/manifests'
 import { loads, newPod, schedulePod, startPod } from './cluster/pods'
 import type { Scenario, ScenarioCluster, ScenarioSite } from './scenario'
 import { leaseFrom } from './sites/addresses'
-import type { Cluster, Machine, Node, Site, Workload, World } from './world'
+import type { Cluster, Machine, Manifest, Node, Site, Workload, World } from './world'
 
 const number = (index: number): string => String(index).padStart(2, '0')
 
@@ -177,6 +179,12 @@ function buildCluster(spec: ScenarioCluster, site: Site, scenario: Scenario, see
     }
   }
   fillCluster(cluster, scenario, seed, at)
+  const written = scenario.objects.filter((other) => other.cluster === spec.name).flatMap((other) => other.manifests) as readonly Manifest[]
+  if (written.length > 0) {
+    cluster.objects = structuredClone(written)
+    cluster.namespaces = [...new Set([...cluster.namespaces, ...written.flatMap((manifest) => (manifest.kind === 'Namespace' ? [manifest.metadata.name] : []))])].sort()
+    cluster.owners = Object.fromEntries(written.map((manifest) => [objectKey(manifest), Object.fromEntries([...fieldsOf(manifest).keys()].filter((path) => !isIdentity(path)).map((path) => [path, 'team-files']))]))
+  }
   return cluster
 }
 
@@ -244,5 +252,8 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
     }),
   )
   const faults = scenario.faults.map((fault, i) => ({ id: `scenario-${i + 1}`, kind: fault.fault, about: fault.about, mode: fault.mode, left: fault.mode === 'transient' ? fault.times : null, since: Date.parse(scenario.start) }))
-  return { seed, sites, clusters, faults, operations: {} }
+  const repositories = new Set(Object.values(clusters).flatMap((cluster) => cluster.workloads.map((workload) => imageParts(workload.image).repository)))
+  for (const own of [...addOnWorkloads(0), networkWorkload(0)]) repositories.add(imageParts(own.image).repository)
+  const images = Object.fromEntries([...repositories].sort().map((repository) => [repository, Object.fromEntries(scenario.tags.map((tag) => [tag, digestOf(`${repository}:${tag}`)]))]))
+  return { seed, images, sites, clusters, faults, operations: {} }
 }

@@ -3,7 +3,9 @@ import { apiAnswers, membersUp } from './cluster/api'
 import { dnsAnswers } from './cluster/add-ons'
 import { loads } from './cluster/pods'
 import type { Simulator } from './engine/simulator'
-import type { Cluster, ClusterEvent, Node, Pod, Site } from './world'
+import { managedFields } from '../core/objects/fields'
+import { currentTemplate, digestOf, gpuResource, hashOf, imageParts, isCurrent, isReadyPod, list, manifestOf, objectKey, podLabels, podsOf, record, templateOf, text } from './cluster/manifests'
+import type { Cluster, ClusterEvent, Manifest, Node, Pod, Site, Workload } from './world'
 
 export interface NodeReport extends Node {
   readonly requestedCpuMilli: number
@@ -59,10 +61,10 @@ function nodeObject(node: Node, now: number, maxPods: number): Record<string, un
     apiVersion: 'v1',
     kind: 'Node',
     metadata: { name: node.name, labels: node.labels, creationTimestamp: iso(node.createdAt) },
-    spec: { ...(node.cordoned ? { unschedulable: true } : {}), taints: node.taints.map((taint) => ({ ...taint })) },
+    spec: { ...(node.cordoned ? { unschedulable: true } : {}), taints: [...node.taints.map((taint) => ({ ...taint })), ...(node.cordoned ? [{ key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' }] : [])] },
     status: {
-      capacity: { cpu: String(node.cpuMilli / 1000), memory: String(node.memoryBytes), pods: String(maxPods) },
-      allocatable: { cpu: `${node.allocatableCpuMilli}m`, memory: String(node.allocatableMemoryBytes), pods: String(maxPods) },
+      capacity: { cpu: String(node.cpuMilli / 1000), memory: String(node.memoryBytes), pods: String(maxPods), ...(node.gpus > 0 ? { [gpuResource]: String(node.gpus) } : {}) },
+      allocatable: { cpu: `${node.allocatableCpuMilli}m`, memory: String(node.allocatableMemoryBytes), pods: String(maxPods), ...(node.gpus > 0 ? { [gpuResource]: String(node.gpus) } : {}) },
       addresses: [{ type: 'InternalIP', address: node.address }, { type: 'Hostname', address: node.name }],
       conditions: node.conditions.map((condition) => ({ type: condition.type, status: condition.status, reason: condition.reason, message: condition.message, lastTransitionTime: iso(condition.since), lastHeartbeatTime: heartbeat(now) })),
       nodeInfo: { kubeletVersion: `v${node.release}` },
@@ -70,43 +72,96 @@ function nodeObject(node: Node, now: number, maxPods: number): Record<string, un
   }
 }
 
-function podObject(pod: Pod, cluster: Cluster): Record<string, unknown> {
-  const workload = cluster.workloads.find((other) => other.namespace === pod.namespace && other.name === pod.workload)
-  const running = pod.phase === 'Running'
+/** Pods of what came with the platform are its own: their priority is above that of all others. */
+const platformPriority = 1_000_000
+
+function podObject(pod: Pod, cluster: Cluster, workload: Workload | undefined): Record<string, unknown> {
+  const template = workload ? templateOf(workload, pod.hash) : {}
+  const spec = record(template['spec'])
+  const ready = isReadyPod(pod)
+  const hash = pod.hash ?? (workload ? hashOf(currentTemplate(workload)) : '')
+  const owner = workload?.kind === 'Deployment' ? { apiVersion: 'apps/v1', kind: 'ReplicaSet', name: `${workload.name}-${hash}` } : workload ? { apiVersion: workload.kind === 'Job' ? 'batch/v1' : 'apps/v1', kind: workload.kind, name: workload.name } : null
+  const containers = list(spec['containers']).map(record)
+  const node = pod.node === null ? undefined : cluster.nodes.find((other) => other.name === pod.node)
+  const daemonOn = workload?.kind === 'DaemonSet' ? (pod.node ?? pod.wants ?? null) : null
   return {
     apiVersion: 'v1',
     kind: 'Pod',
-    metadata: { name: pod.name, namespace: pod.namespace, labels: { app: pod.workload }, creationTimestamp: iso(pod.createdAt), ...(workload ? { ownerReferences: [{ apiVersion: 'apps/v1', kind: workload.kind, name: workload.name, controller: true }] } : {}) },
+    metadata: { name: pod.name, namespace: pod.namespace, labels: podLabels(workload, pod), creationTimestamp: iso(pod.createdAt), ...(owner ? { ownerReferences: [{ ...owner, controller: true }] } : {}) },
     spec: {
       ...(pod.node === null ? {} : { nodeName: pod.node }),
-      serviceAccountName: workload?.serviceAccount ?? 'default',
-      containers: [{ name: pod.workload, image: workload?.image ?? '', resources: { requests: { cpu: `${pod.cpuMilli}m`, memory: String(pod.memoryBytes) } } }],
+      ...(pod.namespace === 'platform' ? { priority: platformPriority } : {}),
+      ...spec,
+      ...(daemonOn === null ? {} : { affinity: { nodeAffinity: { requiredDuringSchedulingIgnoredDuringExecution: { nodeSelectorTerms: [{ matchFields: [{ key: 'metadata.name', operator: 'In', values: [daemonOn] }] }] } } }, tolerations: [{ operator: 'Exists' }] }),
+      serviceAccountName: text(spec['serviceAccountName']) || 'default',
     },
     status: {
       phase: pod.phase,
       ...(pod.ip === null ? {} : { podIP: pod.ip }),
-      ...(pod.startedAt === null ? {} : { startTime: iso(pod.startedAt) }),
+      ...(node ? { hostIP: node.address } : {}),
+      ...(pod.startedAt === null ? {} : { startTime: iso(pod.createdAt < pod.startedAt - 600_000 ? pod.startedAt - 14_000 : pod.createdAt) }),
       conditions: [
         { type: 'PodScheduled', status: pod.node === null ? 'False' : 'True', ...(pod.waits === null ? {} : { reason: 'Unschedulable', message: pod.waits }) },
-        { type: 'Ready', status: running ? 'True' : 'False' },
+        { type: 'Ready', status: ready ? 'True' : 'False', ...(pod.startedAt === null ? {} : { lastTransitionTime: iso(pod.startedAt) }) },
       ],
+      ...(pod.node === null
+        ? {}
+        : {
+            containerStatuses: containers.map((container) => ({
+              name: text(container['name']),
+              image: text(container['image']),
+              imageID: pod.startedAt === null ? '' : `${imageParts(text(container['image'])).repository}@${digestOf(text(container['image']))}`,
+              ready,
+              restartCount: pod.restarts ?? 0,
+              state: pod.trouble ? { waiting: { ...pod.trouble } } : pod.startedAt === null ? { waiting: { reason: 'ContainerCreating' } } : pod.phase === 'Succeeded' ? { terminated: { exitCode: 0, reason: 'Completed' } } : { running: { startedAt: iso(pod.startedAt) } },
+            })),
+          }),
     },
   }
 }
 
+function withOwners(cluster: Cluster, manifest: Manifest, at: number): Record<string, unknown> {
+  const owners = cluster.owners?.[objectKey(manifest)]
+  return { ...manifest, metadata: { ...manifest.metadata, creationTimestamp: iso(at), ...(owners ? { managedFields: managedFields(owners) } : {}) } }
+}
+
 function workloadObjects(cluster: Cluster): readonly Record<string, unknown>[] {
-  return cluster.workloads.map((workload) => {
-    const pods = cluster.running.filter((pod) => pod.namespace === workload.namespace && pod.workload === workload.name)
-    const ready = pods.filter((pod) => pod.phase === 'Running').length
-    const template = { metadata: { labels: { app: workload.name } }, spec: { serviceAccountName: workload.serviceAccount, containers: [{ name: workload.name, image: workload.image, resources: { requests: { cpu: `${workload.cpuMilli}m`, memory: String(workload.memoryBytes) } } }] } }
-    const common = { metadata: { name: workload.name, namespace: workload.namespace, creationTimestamp: iso(workload.createdAt) } }
-    if (workload.kind === 'CronJob') return { apiVersion: 'batch/v1', kind: 'CronJob', ...common, spec: { schedule: '0 1 * * *', jobTemplate: { spec: { template } } }, status: {} }
-    const selector = { matchLabels: { app: workload.name } }
-    return workload.kind === 'DaemonSet'
-      ? { apiVersion: 'apps/v1', kind: 'DaemonSet', ...common, spec: { selector, template }, status: { desiredNumberScheduled: pods.length, numberReady: ready } }
-      : { apiVersion: 'apps/v1', kind: workload.kind, ...common, spec: { replicas: workload.replicas, selector, template }, status: { replicas: pods.length, readyReplicas: ready } }
+  return cluster.workloads.flatMap((workload) => {
+    const pods = podsOf(cluster, workload)
+    const ready = pods.filter(isReadyPod).length
+    const current = pods.filter((pod) => isCurrent(workload, pod)).length
+    const object = withOwners(cluster, manifestOf(workload), workload.createdAt)
+    switch (workload.kind) {
+      case 'CronJob':
+        return [{ ...object, status: {} }]
+      case 'Job':
+        return [{ ...object, status: { active: pods.filter((pod) => pod.phase !== 'Succeeded').length, succeeded: workload.completed ?? 0 } }]
+      case 'DaemonSet':
+        return [{ ...object, status: { desiredNumberScheduled: pods.length, numberReady: ready, updatedNumberScheduled: current } }]
+      case 'StatefulSet':
+        return [{ ...object, status: { replicas: pods.length, readyReplicas: ready, updatedReplicas: current } }]
+      case 'Deployment': {
+        const revisions = workload.revisions ?? [{ number: 1, hash: hashOf(currentTemplate(workload)), template: currentTemplate(workload), at: workload.createdAt }]
+        const newest = revisions.at(-1)?.hash
+        const sets = revisions.map((revision) => {
+          const labels = { ...podLabels(workload, { hash: revision.hash, workload: workload.name } as Pod), 'pod-template-hash': revision.hash }
+          const mine = pods.filter((pod) => (pod.hash ?? newest) === revision.hash)
+          return {
+            apiVersion: 'apps/v1',
+            kind: 'ReplicaSet',
+            metadata: { name: `${workload.name}-${revision.hash}`, namespace: workload.namespace, labels, annotations: { 'deployment.kubernetes.io/revision': String(revision.number) }, creationTimestamp: iso(revision.at), ownerReferences: [{ apiVersion: 'apps/v1', kind: 'Deployment', name: workload.name, controller: true }] },
+            spec: { replicas: revision.hash === newest ? workload.replicas : mine.length, selector: { matchLabels: labels }, template: revision.template },
+            status: { replicas: mine.length, readyReplicas: mine.filter(isReadyPod).length },
+          }
+        })
+        return [{ ...object, status: { replicas: pods.length, updatedReplicas: current, readyReplicas: ready, availableReplicas: ready, unavailableReplicas: Math.max(0, workload.replicas - ready) } }, ...sets]
+      }
+    }
   })
 }
+
+/** Secrets are told by name and keys, never by content. */
+const masked = (manifest: Manifest): Manifest => (manifest.kind === 'Secret' ? { ...manifest, data: Object.fromEntries(Object.keys({ ...record(manifest['data']), ...record(manifest['stringData']) }).map((key) => [key, '••••'])), stringData: undefined } : manifest)
 
 /** The objects a cluster’s API lists, in a stable order: by kind, then namespace, then name. */
 export function objectsOf(sim: Simulator, name: string, filter: { readonly kind?: string | undefined; readonly namespace?: string | undefined }): readonly Record<string, unknown>[] | null {
@@ -115,13 +170,33 @@ export function objectsOf(sim: Simulator, name: string, filter: { readonly kind?
   const wants = (kind: string): boolean => filter.kind === undefined || filter.kind.toLowerCase() === kind.toLowerCase()
   const here = (namespace: string): boolean => filter.namespace === undefined || filter.namespace === namespace
   const all: Record<string, unknown>[] = []
-  if (wants('Namespace') && filter.namespace === undefined) all.push(...cluster.namespaces.map((namespace) => ({ apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace, labels: { 'kubernetes.io/metadata.name': namespace } }, status: { phase: 'Active' } })))
+  const stored = cluster.objects ?? []
+  if (wants('Namespace') && filter.namespace === undefined) {
+    for (const namespace of cluster.namespaces) {
+      const own = stored.find((object) => object.kind === 'Namespace' && object.metadata.name === namespace)
+      const object = withOwners(cluster, own ?? { apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } }, cluster.createdAt)
+      all.push({ ...object, metadata: { ...record(object['metadata']), labels: { 'kubernetes.io/metadata.name': namespace, ...own?.metadata.labels } }, status: { phase: 'Active' } })
+    }
+  }
+  const services = new Set(cluster.serviceList.map((service) => `${service.namespace}/${service.name}`))
+  for (const object of stored) {
+    if (object.kind === 'Namespace' || !wants(object.kind) || (filter.namespace !== undefined && object.metadata.namespace !== filter.namespace)) continue
+    if (object.kind === 'Service' && services.has(`${object.metadata.namespace ?? ''}/${object.metadata.name}`)) continue
+    all.push(withOwners(cluster, masked(object), cluster.createdAt))
+  }
   if (wants('Node') && filter.namespace === undefined) all.push(...cluster.nodes.map((node) => nodeObject(node, sim.now, cluster.maxPodsPerNode)))
   all.push(...workloadObjects(cluster).filter((object) => wants(String(object['kind'])) && here(String((object['metadata'] as Record<string, unknown>)['namespace']))))
   if (wants('StorageClass') && filter.namespace === undefined && cluster.storageClass) all.push({ apiVersion: 'storage.k8s.io/v1', kind: 'StorageClass', metadata: { name: cluster.storageClass.name, annotations: { 'storageclass.kubernetes.io/is-default-class': 'true' } }, volumeBindingMode: 'WaitForFirstConsumer', allowedTopologies: [{ matchLabelExpressions: [{ key: 'topology.kubernetes.io/zone', values: cluster.storageClass.zones }] }] })
-  if (wants('Pod')) all.push(...cluster.running.filter((pod) => here(pod.namespace)).map((pod) => podObject(pod, cluster)))
+  if (wants('Pod')) {
+    const byName = new Map(cluster.workloads.map((workload) => [`${workload.namespace}/${workload.name}`, workload]))
+    all.push(...cluster.running.filter((pod) => here(pod.namespace)).map((pod) => podObject(pod, cluster, byName.get(`${pod.namespace}/${pod.workload}`))))
+  }
   if (wants('Service')) {
-    all.push(...cluster.serviceList.filter((service) => here(service.namespace)).map((service) => ({ apiVersion: 'v1', kind: 'Service', metadata: { name: service.name, namespace: service.namespace }, spec: { type: 'ClusterIP', clusterIP: service.address, ports: [{ port: service.port }], ...(service.workload ? { selector: { app: service.workload } } : {}) } })))
+    for (const service of cluster.serviceList.filter((one) => here(one.namespace))) {
+      const written = stored.find((object) => object.kind === 'Service' && object.metadata.namespace === service.namespace && object.metadata.name === service.name)
+      const object = withOwners(cluster, written ?? { apiVersion: 'v1', kind: 'Service', metadata: { name: service.name, namespace: service.namespace }, spec: { type: 'ClusterIP', ports: [{ port: service.port }], ...(service.workload ? { selector: { app: service.workload } } : {}) } }, cluster.createdAt)
+      all.push({ ...object, spec: { ...record(object['spec']), clusterIP: service.address } })
+    }
   }
   const sortKey = (object: Record<string, unknown>): string => {
     const metadata = object['metadata'] as Record<string, unknown>

@@ -111,6 +111,9 @@ export const scenarioSchema = z.object({
   sites: z.array(site),
   clusters: z.array(cluster),
   workloads: z.array(workload),
+  objects: z.array(z.object({ cluster: z.string(), manifests: z.array(z.looseObject({ apiVersion: z.string(), kind: z.string(), metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }) })) })).default([]),
+  /** Tags that each workload’s repository holds. */
+  tags: z.array(z.string()).default(['1', '2', '3']),
   copies: z.object({ site: z.string(), cluster: z.string(), hostsPerZone: z.number(), counts: z.record(z.string(), z.number()) }),
   faults: z.array(z.object({ fault: z.enum(faultKinds), about: z.string(), mode: z.enum(['transient', 'permanent']), times: z.number() })).default([]),
 })

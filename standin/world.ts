@@ -237,10 +237,34 @@ export interface Node {
   readonly createdAt: number
 }
 
+/** An object of the API as it was written, without its status. */
+export interface Manifest {
+  readonly apiVersion: string
+  readonly kind: string
+  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Readonly<Record<string, string>>; readonly annotations?: Readonly<Record<string, string>>; readonly [field: string]: unknown }
+  readonly [field: string]: unknown
+}
+
+/** What a workload’s pods are made from, at one time in its life. */
+export interface Revision {
+  readonly number: number
+  readonly hash: string
+  readonly template: Readonly<Record<string, unknown>>
+  readonly at: number
+}
+
 export interface Workload {
   readonly namespace: string
   readonly name: string
-  readonly kind: 'Deployment' | 'StatefulSet' | 'DaemonSet' | 'CronJob'
+  readonly kind: 'Deployment' | 'StatefulSet' | 'DaemonSet' | 'CronJob' | 'Job'
+  /** As somebody wrote it; absent on those that came with the platform. */
+  readonly manifest?: Manifest
+  /** Oldest first, the last one is meant now; absent while there was only ever one. */
+  readonly revisions?: readonly Revision[]
+  /** When a pod of it last became ready or went (ms). */
+  progressedAt?: number
+  /** How many of a job’s pods have ended well. */
+  completed?: number
   readonly replicas: number
   readonly cpuMilli: number
   readonly memoryBytes: number
@@ -262,6 +286,13 @@ export interface Pod {
   /** The one node a daemon’s pod is for, while it waits for room there. */
   wants?: string
   phase: 'Pending' | 'Running' | 'Succeeded'
+  /** Which revision it was made from; absent while there was only ever one. */
+  hash?: string
+  /** Its start is held up on its node: what its container waits for. */
+  trouble?: { readonly reason: string; readonly message: string }
+  /** Runs, but is not ready for what it serves. */
+  unready?: boolean
+  restarts?: number
   /** Why it waits, in the scheduler’s words. */
   waits: string | null
   ip: string | null
@@ -311,6 +342,10 @@ export interface Cluster {
   nextBlock: number
   nextName: number
   tokens: number
+  /** Objects that were written to it and that no controller turns into pods. */
+  objects?: readonly Manifest[]
+  /** Who wrote which field last, by object and by path; what is not listed came with the platform. */
+  owners?: Readonly<Record<string, Readonly<Record<string, string>>>>
   storageClass?: { readonly name: string; readonly zones: readonly string[] }
   /** When its API’s and agents’ certificates end (ms). */
   certificatesUntil: number
@@ -379,11 +414,16 @@ export interface OperationFailure {
 export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'stage'; readonly key: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'pod-runs'; readonly cluster: string; readonly pod: string }
+  | { readonly at: number; readonly seq: number; readonly kind: 'pod-fails'; readonly cluster: string; readonly pod: string }
+  | { readonly at: number; readonly seq: number; readonly kind: 'pod-ends'; readonly cluster: string; readonly pod: string }
+  | { readonly at: number; readonly seq: number; readonly kind: 'cron'; readonly cluster: string; readonly workload: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
   | { readonly at: number; readonly seq: number; readonly kind: 'power'; readonly site: string; readonly machine: string; readonly what: 'unheard' | 'evict' | 'failover' | 'up' }
 
 export interface World {
   readonly seed: number
+  /** What registries hold: digests by repository and tag. Absent in worlds from before there were any: then every image is there. */
+  images?: Readonly<Record<string, Readonly<Record<string, string>>>>
   readonly sites: Record<string, Site>
   readonly clusters: Record<string, Cluster>
   faults: Fault[]

@@ -48,7 +48,7 @@ describe('placement', () => {
             return on === undefined ? [] : [{ ...one, spec: { ...(one['spec'] as object), nodeName: on } }]
           })
           // Pods of the same priority may come before or after: then the proof was on a fuller state, and must hold on at least this one unless pods must be near.
-          const spec = JSON.stringify((objects.find((one) => one.metadata['name'] === waiting.pod.split('/')[1]) ?? {})['spec'])
+          const spec = JSON.stringify(objects.find((one) => one.metadata['name'] === waiting.pod.split('/')[1])?.['spec'])
           if (turns > 0 && /affinity|topologySpread/.test(spec + JSON.stringify(objects))) continue
           expect({ seed, says: remedy.says, waiting: placement(alone, { remedies: false }).waiting.map((one) => one.pod) }).toEqual({ seed, says: remedy.says, waiting: [] })
         }

@@ -5,6 +5,7 @@ import clusters from '~/demo/clusters.yaml?raw'
 import releases from '~/demo/releases.yaml?raw'
 import sites from '~/demo/sites.yaml?raw'
 import templates from '~/demo/templates.yaml?raw'
+import objects from '~/demo/objects.yaml?raw'
 import workloads from '~/demo/workloads.yaml?raw'
 
 const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/)
@@ -21,7 +22,7 @@ export const recordsSchema = z.object({
 })
 
 /** The files as one document; each reader takes what is its own. */
-export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object) })
+export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object), ...(parse(objects) as object) })
 export const demoCatalogue = () => catalogueSchema.parse(parse(releases))
 export const demoRecords = () => recordsSchema.parse(parse(sites))
 

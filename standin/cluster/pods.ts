@@ -3,6 +3,7 @@ import { formatAddress, parseCidr } from '../../core/addresses'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/simulator'
 import type { Cluster, Node, Pod, Workload } from '../world'
+import { currentHash, imageParts, isCurrent, isReadyPod, list, podLabels, podsOf, record as record_, templateOf, text } from './manifests'
 
 export const podKey = (pod: Pod): string => `${pod.namespace}/${pod.name}`
 
@@ -35,28 +36,90 @@ export function loads(cluster: Cluster): Map<string, Load> {
   return map
 }
 
-/** Why a node does not take a pod, in the scheduler’s words, or null. */
-function refusal(node: Node, load: Load, pod: Pod, workload: Workload, maxPods: number): string | null {
-  if (node.cordoned) return 'unschedulable'
-  if (!isReady(node) && workload.kind !== 'DaemonSet') return 'not ready'
-  if (workload.pool !== null && node.pool !== workload.pool) return 'node selector'
-  const untolerated = node.taints.find((taint) => taint.effect !== 'PreferNoSchedule' && workload.kind !== 'DaemonSet' && !workload.tolerations.some((t) => t.key === taint.key && t.value === taint.value))
-  if (untolerated) return `taint ${untolerated.key}`
-  if (load.cpuMilli + pod.cpuMilli > node.allocatableCpuMilli) return 'insufficient cpu'
-  if (load.memoryBytes + pod.memoryBytes > node.allocatableMemoryBytes) return 'insufficient memory'
-  if (load.gpus + pod.gpus > node.gpus) return 'insufficient gpu'
-  return load.pods + 1 > maxPods ? 'too many pods' : null
+interface Toleration {
+  readonly key: string
+  readonly operator: string
+  readonly value: string
+  readonly effect: string
+}
+
+/** What a pod asks of its node and its neighbours, out of its template. */
+interface Wish {
+  readonly selector: Readonly<Record<string, unknown>>
+  readonly tolerations: readonly Toleration[]
+  readonly apart: readonly { readonly key: string; readonly labels: Readonly<Record<string, unknown>> }[]
+  readonly spread: readonly { readonly key: string; readonly skew: number; readonly labels: Readonly<Record<string, unknown>> }[]
+}
+
+function wishOf(workload: Workload, pod: Pod): Wish {
+  const spec = record_(templateOf(workload, pod.hash)['spec'])
+  const anti = record_(record_(spec['affinity'])['podAntiAffinity'])
+  const labelsOf = (term: unknown): Readonly<Record<string, unknown>> => record_(record_(record_(term)['labelSelector'])['matchLabels'])
+  return {
+    selector: record_(spec['nodeSelector']),
+    tolerations: list(spec['tolerations']).map((one) => ({ key: text(record_(one)['key']), operator: text(record_(one)['operator']) || 'Equal', value: text(record_(one)['value']), effect: text(record_(one)['effect']) })),
+    apart: list(anti['requiredDuringSchedulingIgnoredDuringExecution']).map((term) => ({ key: text(record_(term)['topologyKey']), labels: labelsOf(term) })),
+    spread: list(spec['topologySpreadConstraints'])
+      .filter((one) => record_(one)['whenUnsatisfiable'] === 'DoNotSchedule')
+      .map((one) => ({ key: text(record_(one)['topologyKey']), skew: Number(record_(one)['maxSkew'] ?? 1), labels: labelsOf(one) })),
+  }
+}
+
+const tolerates = (wish: Wish, taint: Node['taints'][number]): boolean =>
+  wish.tolerations.some((one) => (one.effect === '' || one.effect === taint.effect) && (one.key === '' ? one.operator === 'Exists' : one.key === taint.key && (one.operator === 'Exists' || one.value === taint.value)))
+
+/** Pods of a namespace that bear all of some labels, by the value of a label of their nodes. */
+function standingIn(cluster: Cluster, pod: Pod, key: string, labels: Readonly<Record<string, unknown>>): Map<string, number> {
+  const found = new Map<string, number>()
+  const byName = new Map(cluster.nodes.map((node) => [node.name, node.labels[key]]))
+  for (const other of cluster.running) {
+    if (other.node === null || other === pod || other.namespace !== pod.namespace || other.phase === 'Succeeded') continue
+    const value = byName.get(other.node)
+    if (value === undefined) continue
+    const theirs = podLabels(workloadOf(cluster, other), other)
+    if (Object.entries(labels).every(([name, wanted]) => theirs[name] === wanted)) found.set(value, (found.get(value) ?? 0) + 1)
+  }
+  return found
+}
+
+export const workloadOf = (cluster: Cluster, pod: Pod): Workload | undefined => cluster.workloads.find((other) => other.namespace === pod.namespace && other.name === pod.workload)
+
+/** Why a node does not take a pod, in the scheduler’s words, or null. Neighbours are counted once for all nodes. */
+function refusals(cluster: Cluster, pod: Pod, workload: Workload): (node: Node, load: Load) => string | null {
+  const wish = wishOf(workload, pod)
+  const isDaemon = workload.kind === 'DaemonSet'
+  const apart = wish.apart.map(({ key, labels }) => ({ key, here: standingIn(cluster, pod, key, labels) }))
+  const spread = wish.spread.map(({ key, skew, labels }) => {
+    const here = standingIn(cluster, pod, key, labels)
+    const domains = new Set(cluster.nodes.flatMap((node) => (Object.entries(wish.selector).every(([name, value]) => node.labels[name] === value) ? [node.labels[key]] : [])).filter((value) => value !== undefined))
+    return { key, skew, here, least: Math.min(...[...domains].map((value) => here.get(value) ?? 0)) }
+  })
+  return (node, load) => {
+    if (node.cordoned) return 'unschedulable'
+    if (!isReady(node) && !isDaemon) return 'not ready'
+    if (!Object.entries(wish.selector).every(([key, value]) => node.labels[key] === value)) return 'node selector'
+    const untolerated = isDaemon ? undefined : node.taints.find((taint) => taint.effect !== 'PreferNoSchedule' && !tolerates(wish, taint))
+    if (untolerated) return `taint ${untolerated.key}`
+    if (load.cpuMilli + pod.cpuMilli > node.allocatableCpuMilli) return 'insufficient cpu'
+    if (load.memoryBytes + pod.memoryBytes > node.allocatableMemoryBytes) return 'insufficient memory'
+    if (load.gpus + pod.gpus > node.gpus) return 'insufficient gpu'
+    if (load.pods + 1 > cluster.maxPodsPerNode) return 'too many pods'
+    if (spread.some(({ key, skew, here, least }) => node.labels[key] === undefined || (here.get(node.labels[key]) ?? 0) + 1 - least > skew)) return 'topology spread'
+    if (apart.some(({ key, here }) => node.labels[key] !== undefined && here.has(node.labels[key]))) return 'anti-affinity'
+    return null
+  }
 }
 
 /** Puts a waiting pod onto the emptiest node that takes it, or says why none does. */
 export function schedulePod(cluster: Cluster, pod: Pod, workload: Workload, load: Map<string, Load>, only?: string): void {
   const tally = new Map<string, number>()
+  const refusal = refusals(cluster, pod, workload)
   let best: { node: Node; load: Load; used: number } | undefined
   for (const node of cluster.nodes) {
     if (only !== undefined && node.name !== only) continue
     const here = load.get(node.name)
     if (!here) continue
-    const why = refusal(node, here, pod, workload, cluster.maxPodsPerNode)
+    const why = refusal(node, here)
     if (why !== null) {
       tally.set(why, (tally.get(why) ?? 0) + 1)
       continue
@@ -106,12 +169,71 @@ export function newPod(sim: { readonly world: { readonly seed: number } }, clust
   const n = cluster.nextName++
   const drawn = Math.floor(uniform(sim.world.seed, `${cluster.name}/${workload.name}/${n}`) * 36 ** 5).toString(36).padStart(5, '0')
   const name = workload.kind === 'StatefulSet' ? `${workload.name}-${ordinal}` : `${workload.name}-${drawn}`
-  return { namespace: workload.namespace, name, workload: workload.name, node: null, phase: 'Pending', waits: null, ip: null, cpuMilli: workload.cpuMilli, memoryBytes: workload.memoryBytes, gpus: workload.gpus, createdAt: at, startedAt: null }
+  const hash = currentHash(workload)
+  return { namespace: workload.namespace, name, workload: workload.name, node: null, phase: 'Pending', ...(hash === undefined ? {} : { hash }), waits: null, ip: null, cpuMilli: workload.cpuMilli, memoryBytes: workload.memoryBytes, gpus: workload.gpus, createdAt: at, startedAt: null }
 }
 
-/** Makes and schedules the pods a workload still lacks; those with a place begin to start. */
+/** Seconds a placed pod takes until it is ready: image, containers, and the delay of its readiness probe. */
+function startTakes(workload: Workload): number {
+  const spec = record_(templateOf(workload, currentHash(workload))['spec'])
+  const probes = list(spec['containers']).map((container) => Number(record_(record_(container)['readinessProbe'])['initialDelaySeconds'] ?? 0))
+  return 14 + Math.max(0, ...probes.filter((delay) => Number.isFinite(delay)))
+}
+
+/** The first image of a template that its registry does not have. */
+function missingImage(sim: Sim, workload: Workload, pod: Pod): string | null {
+  const { images } = sim.world
+  if (!images) return null
+  for (const container of list(record_(templateOf(workload, pod.hash)['spec'])['containers'])) {
+    const image = text(record_(container)['image'])
+    const { repository, tag } = imageParts(image)
+    if (!Object.hasOwn(images, repository) || !Object.hasOwn(images[repository] ?? {}, tag)) return image
+  }
+  return null
+}
+
+/** What becomes of a pod that has a place: it runs after a while, or its image cannot be pulled. */
+export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): void {
+  const missing = missingImage(sim, workload, pod)
+  if (missing !== null) sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/pull`, 6), { kind: 'pod-fails', cluster: cluster.name, pod: podKey(pod) })
+  else sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/start`, startTakes(workload)), { kind: 'pod-runs', cluster: cluster.name, pod: podKey(pod) })
+}
+
+/** A pod whose image is not there: it stays pending on its node and is tried again in vain. */
+export function podFails(sim: Sim, clusterName: string, key: string): void {
+  const cluster = sim.cluster(clusterName)
+  const pod = cluster?.running.find((other) => podKey(other) === key)
+  const workload = cluster && pod ? workloadOf(cluster, pod) : undefined
+  if (!cluster || !pod || !workload || pod.phase !== 'Pending') return
+  const missing = missingImage(sim, workload, pod)
+  if (missing === null) {
+    beginStart(sim, cluster, workload, pod)
+    return
+  }
+  const again = pod.trouble !== undefined
+  pod.trouble = { reason: again ? 'ImagePullBackOff' : 'ErrImagePull', message: `${missing}: not found in its registry` }
+  if (!again) record(sim, cluster, 'Warning', 'Failed', `pod/${key}`, `image ${missing} cannot be pulled: not found`)
+  sim.touch(`cluster:${cluster.name}`)
+  if (!again) sim.schedule(20_000, { kind: 'pod-fails', cluster: clusterName, pod: key })
+}
+
+/** Takes a pod away for good; its controller sees that it is gone. */
+export function removePod(sim: Sim, cluster: Cluster, pod: Pod): void {
+  cluster.running = cluster.running.filter((other) => other !== pod)
+  sim.touch(`cluster:${cluster.name}`)
+}
+
+/** A number of pods, or a percentage of them: rounded up for a surge, down for what may be missing. */
+function share(given: unknown, of: number, usual: string, round: (value: number) => number): number {
+  const value = given ?? usual
+  if (typeof value === 'number') return value
+  const percent = /^(\d+)%$/.exec(text(value))
+  return percent ? round((Number(percent[1]) * of) / 100) : Number(value) || 0
+}
+
+/** Makes and removes pods as the workload’s kind has it, one turn; placed ones begin to start. Called whenever something about it has changed. */
 export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, load: Map<string, Load>): readonly Pod[] {
-  const mine = cluster.running.filter((pod) => pod.namespace === workload.namespace && pod.workload === workload.name)
+  const mine = podsOf(cluster, workload)
   const made: Pod[] = []
   const make = (ordinal: number, only?: string): void => {
     const pod = newPod(sim, cluster, workload, ordinal, sim.now)
@@ -119,24 +241,132 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
     schedulePod(cluster, pod, workload, load, only)
     made.push(pod)
     if (pod.node === null) record(sim, cluster, 'Warning', 'FailedScheduling', `pod/${podKey(pod)}`, pod.waits ?? '')
-    else sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/start`, 14), { kind: 'pod-runs', cluster: cluster.name, pod: podKey(pod) })
+    else beginStart(sim, cluster, workload, pod)
   }
-  if (workload.kind === 'DaemonSet') {
-    const covered = new Set(mine.map((pod) => pod.node ?? pod.wants ?? null))
-    // Its controller makes pods only for nodes that its selector takes, and never a second for one that waits.
-    for (const node of cluster.nodes) if (!covered.has(node.name) && (workload.pool === null || node.pool === workload.pool)) make(0, node.name)
-  } else if (workload.kind !== 'CronJob') {
-    for (let i = mine.length; i < workload.replicas; i++) make(i)
+  const spec = record_(workload.manifest?.['spec'])
+  // Pods that wait are tried again whenever something about the cluster has changed.
+  for (const pod of mine) {
+    if (pod.node !== null || pod.phase !== 'Pending') continue
+    schedulePod(cluster, pod, workload, load, pod.wants)
+    if (pod.node !== null) beginStart(sim, cluster, workload, pod)
+  }
+  switch (workload.kind) {
+    case 'DaemonSet': {
+      const covered = new Set(mine.map((pod) => pod.node ?? pod.wants ?? null))
+      const old = mine.find((pod) => !isCurrent(workload, pod))
+      // One node at a time: the next goes once all others are ready.
+      if (old && mine.every((pod) => pod === old || !isCurrent(workload, pod) || isReadyPod(pod))) {
+        removePod(sim, cluster, old)
+        covered.delete(old.node ?? old.wants ?? null)
+      }
+      // Its controller makes pods only for nodes that its selector takes, and never a second for one that waits.
+      for (const node of cluster.nodes) if (!covered.has(node.name) && (workload.pool === null || node.pool === workload.pool)) make(0, node.name)
+      break
+    }
+    case 'StatefulSet': {
+      const byOrdinal = new Map(mine.map((pod) => [Number(pod.name.slice(pod.name.lastIndexOf('-') + 1)), pod]))
+      const ordered = spec['podManagementPolicy'] !== 'Parallel'
+      const highest = Math.max(-1, ...byOrdinal.keys())
+      const extra = byOrdinal.get(highest)
+      if (highest >= workload.replicas && extra) {
+        removePod(sim, cluster, extra)
+        if (highest > workload.replicas) return [...made, ...fillWorkload(sim, cluster, workload, load)]
+        break
+      }
+      for (let i = 0; i < workload.replicas; i++) {
+        const pod = byOrdinal.get(i)
+        if (!pod) make(i)
+        // Each waits for the one before it, as soon as it is being written to; those of the platform start together.
+        if (ordered && workload.manifest && (!pod || !isReadyPod(pod))) break
+      }
+      const old = [...byOrdinal].sort(([a], [b]) => b - a).find(([, pod]) => !isCurrent(workload, pod))?.[1]
+      if (old && made.length === 0 && [...byOrdinal.values()].every((pod) => pod === old || isReadyPod(pod))) {
+        removePod(sim, cluster, old)
+        return fillWorkload(sim, cluster, workload, load)
+      }
+      break
+    }
+    case 'Job': {
+      const done = workload.completed ?? 0
+      const completions = Number(spec['completions'] ?? 1)
+      const running = mine.filter((pod) => pod.phase !== 'Succeeded').length
+      for (let i = running; i < Math.min(Number(spec['parallelism'] ?? 1), completions - done); i++) make(i)
+      break
+    }
+    case 'CronJob':
+      break
+    case 'Deployment': {
+      const current = mine.filter((pod) => isCurrent(workload, pod))
+      const old = mine.filter((pod) => !isCurrent(workload, pod))
+      const strategy = record_(spec['strategy'])
+      const recreate = strategy['type'] === 'Recreate'
+      const rolling = record_(strategy['rollingUpdate'])
+      const wanted = workload.replicas
+      const surge = recreate ? 0 : share(rolling['maxSurge'], wanted, '25%', Math.ceil)
+      const missing = recreate ? wanted : Math.max(share(rolling['maxUnavailable'], wanted, '25%', Math.floor), surge === 0 ? 1 : 0)
+      let ready = mine.filter(isReadyPod).length
+      const goes = (pod: Pod): void => {
+        if (isReadyPod(pod)) ready--
+        removePod(sim, cluster, pod)
+        workload.progressedAt = sim.now
+        const here = pod.node === null ? undefined : load.get(pod.node)
+        if (!here) return
+        here.cpuMilli -= pod.cpuMilli
+        here.memoryBytes -= pod.memoryBytes
+        here.gpus -= pod.gpus
+        here.pods--
+      }
+      // Too many of the new ones: those that wait or start go first.
+      for (const pod of [...current].sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt).slice(0, Math.max(0, current.length - wanted))) goes(pod)
+      const kept = old.filter((pod) => {
+        if (recreate || !isReadyPod(pod)) {
+          goes(pod)
+          return false
+        }
+        return true
+      })
+      const spare = Math.max(0, ready - (wanted - missing))
+      const leave = kept.slice(0, spare)
+      for (const pod of leave) goes(pod)
+      const left = kept.length - leave.length
+      const now = Math.min(current.length, wanted)
+      for (let i = now; i < Math.min(wanted, wanted + surge - left); i++) make(i)
+      break
+    }
   }
   sim.touch(`cluster:${cluster.name}`)
   return made
 }
 
-/** The event at the end of a pod’s start: image pulled, containers ready. */
+/** The event at the end of a pod’s start: image pulled, containers ready; its controller takes its next step. */
 export function podRuns(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
   const pod = cluster?.running.find((other) => podKey(other) === key)
-  if (!cluster || !pod || pod.phase !== 'Pending') return
+  if (!cluster || !pod || pod.phase !== 'Pending' || pod.node === null) return
   startPod(cluster, pod, sim.now)
-  record(sim, cluster, 'Normal', 'Started', `pod/${key}`, `started on ${pod.node ?? ''}`)
+  delete pod.trouble
+  record(sim, cluster, 'Normal', 'Started', `pod/${key}`, `started on ${pod.node}`)
+  const workload = workloadOf(cluster, pod)
+  if (!workload) return
+  workload.progressedAt = sim.now
+  if (workload.kind === 'Job') sim.schedule(sim.takes(`${clusterName}/${key}/run`, runSeconds(workload)), { kind: 'pod-ends', cluster: clusterName, pod: key })
+  else if (workload.manifest) fillWorkload(sim, cluster, workload, loads(cluster))
+}
+
+/** How long a job’s pod works: as its annotation says, else two minutes. */
+function runSeconds(workload: Workload): number {
+  const said = Number(record_(record_(templateOf(workload)['metadata'])['annotations'])['gyrarch/run-seconds'])
+  return Number.isFinite(said) && said > 0 ? said : 120
+}
+
+/** A job’s pod has done its work. */
+export function podEnds(sim: Sim, clusterName: string, key: string): void {
+  const cluster = sim.cluster(clusterName)
+  const pod = cluster?.running.find((other) => podKey(other) === key)
+  const workload = cluster && pod ? workloadOf(cluster, pod) : undefined
+  if (!cluster || !pod || !workload || pod.phase !== 'Running') return
+  pod.phase = 'Succeeded'
+  workload.completed = (workload.completed ?? 0) + 1
+  record(sim, cluster, 'Normal', 'Completed', `pod/${key}`, 'exit 0')
+  fillWorkload(sim, cluster, workload, loads(cluster))
 }

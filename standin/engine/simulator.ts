@@ -10,11 +10,12 @@ import { spreadMs } from './random'
 import type { Cluster, Fault, Operation, OperationFailure, SimEvent, Site, World } from '../world'
 import { behaviours } from '../behaviours'
 import { startFault } from '../faults'
-import { podRuns } from '../cluster/pods'
+import { cronDue } from '../cluster/cron'
+import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { powerEvent } from '../sites/power'
 
 /** What can be put into the queue for later. */
-export type Later = { kind: 'pod-runs'; cluster: string; pod: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' }
+export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' }
 
 /** What an event or command of the simulation can see and do. */
 export interface Sim {
@@ -48,6 +49,7 @@ export interface Snapshot {
   readonly queue: readonly SimEvent[]
   readonly faults: readonly Fault[]
   readonly operations: Readonly<Record<string, Operation>>
+  readonly images?: World['images']
 }
 
 const isFailure = (value: unknown): value is OperationFailure => typeof value === 'object' && value !== null && 'class' in value
@@ -164,7 +166,7 @@ export class Simulator implements Sim {
 
   snapshot(): Snapshot {
     for (const [key, op] of this.operations) if (op.endedAt !== null && op.endedAt < this.clock - keepMs) this.operations.delete(key)
-    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations) }
+    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations), ...(this.world.images ? { images: this.world.images } : {}) }
   }
 
   private carryOut(event: SimEvent): void {
@@ -177,6 +179,15 @@ export class Simulator implements Sim {
       }
       case 'pod-runs':
         podRuns(this, event.cluster, event.pod)
+        return
+      case 'pod-fails':
+        podFails(this, event.cluster, event.pod)
+        return
+      case 'pod-ends':
+        podEnds(this, event.cluster, event.pod)
+        return
+      case 'cron':
+        cronDue(this, event.cluster, event.workload)
         return
       case 'fault':
         startFault(this, event.fault)

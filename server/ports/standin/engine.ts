@@ -167,6 +167,7 @@ export class Engine {
       clusters: Object.fromEntries(core.clusters.map((name) => [name, completed(read<Cluster>(`cluster:${name}`), keptParts(core.now))])),
       faults: [...core.faults],
       operations: { ...core.operations },
+      ...(core.images ? { images: core.images } : {}),
     }
     this.sim = new Simulator(world, core.now, core)
   }

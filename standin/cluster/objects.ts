@@ -1,0 +1,263 @@
+/** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
+import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core/objects/fields'
+import { numberArg, permanent, recordsArg, textArg, textsArg } from '../args'
+import type { Behaviour, Sim } from '../engine/simulator'
+import type { Cluster, Manifest, Operation, OperationFailure, Pod, Workload } from '../world'
+import { nextServiceAddress } from './add-ons'
+import { forbids, isClusterWide, withDefaults } from './admission'
+import { answering } from './api'
+import { queueCron } from './cron'
+import { currentTemplate, hashOf, isCurrent, isReadyPod, isWorkloadKind, list, manifestOf, objectKey, podsOf, record as fields, text, workloadFrom } from './manifests'
+import { fillWorkload, loads, podKey, record } from './pods'
+
+const namespaced = (manifest: Manifest): Manifest => (isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined ? manifest : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } })
+
+const manifests = (op: Operation, name: string): readonly Manifest[] => recordsArg(op, name).filter((one) => typeof one['kind'] === 'string' && typeof fields(one['metadata'])['name'] === 'string').map((one) => namespaced(one as Manifest))
+
+const workloadFor = (cluster: Cluster, manifest: Manifest): Workload | undefined => cluster.workloads.find((one) => one.kind === manifest.kind && one.namespace === manifest.metadata.namespace && one.name === manifest.metadata.name)
+
+/** An object as it was last written, or undefined. */
+export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | undefined {
+  const workload = workloadFor(cluster, manifest)
+  if (workload) return manifestOf(workload)
+  const key = objectKey(manifest)
+  const stored = (cluster.objects ?? []).find((other) => objectKey(other) === key)
+  if (stored) return stored
+  if (manifest.kind === 'Namespace' && cluster.namespaces.includes(manifest.metadata.name)) return { apiVersion: 'v1', kind: 'Namespace', metadata: { name: manifest.metadata.name } }
+  const service = manifest.kind === 'Service' ? cluster.serviceList.find((one) => one.name === manifest.metadata.name && one.namespace === manifest.metadata.namespace) : undefined
+  return service ? { apiVersion: 'v1', kind: 'Service', metadata: { name: service.name, namespace: service.namespace }, spec: { ports: [{ port: service.port }], selector: { app: service.workload } } } : undefined
+}
+
+/** Puts a whole object into the cluster, whatever was there. */
+function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
+  if (isWorkloadKind(manifest.kind)) {
+    const before = workloadFor(cluster, manifest)
+    if (before && before.revisions === undefined) for (const pod of podsOf(cluster, before)) pod.hash ??= hashOf(currentTemplate(before))
+    const workload = workloadFrom(manifest, sim.now, before)
+    cluster.workloads = before ? cluster.workloads.map((one) => (one === before ? workload : one)) : [...cluster.workloads, workload]
+    if (workload.kind === 'CronJob' && !before) queueCron(sim, cluster, workload)
+    return
+  }
+  const key = objectKey(manifest)
+  const known = (cluster.objects ?? []).some((other) => objectKey(other) === key)
+  cluster.objects = known ? (cluster.objects ?? []).map((other) => (objectKey(other) === key ? manifest : other)) : [...(cluster.objects ?? []), manifest]
+  if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name)) cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
+  if (manifest.kind === 'Service' && !cluster.serviceList.some((one) => one.name === manifest.metadata.name && one.namespace === manifest.metadata.namespace)) {
+    const spec = fields(manifest['spec'])
+    const port = Number(fields(list(spec['ports'])[0])['port'] ?? 0)
+    const selector = fields(spec['selector'])
+    if (spec['clusterIP'] !== 'None' && spec['type'] !== 'ExternalName') cluster.serviceList.push({ namespace: manifest.metadata.namespace ?? 'default', name: manifest.metadata.name, address: nextServiceAddress(cluster), port, workload: text(selector['app']) })
+  }
+}
+
+/** Takes an object away, with the pods that came of it; a namespace with everything in it. */
+function drop(cluster: Cluster, manifest: Manifest): void {
+  const { namespace, name } = manifest.metadata
+  if (manifest.kind === 'Namespace') {
+    cluster.namespaces = cluster.namespaces.filter((other) => other !== name)
+    cluster.workloads = cluster.workloads.filter((one) => one.namespace !== name)
+    cluster.running = cluster.running.filter((pod) => pod.namespace !== name)
+    cluster.serviceList = cluster.serviceList.filter((one) => one.namespace !== name)
+    cluster.objects = (cluster.objects ?? []).filter((one) => one.metadata.namespace !== name && !(one.kind === 'Namespace' && one.metadata.name === name))
+    return
+  }
+  const workload = workloadFor(cluster, manifest)
+  if (workload) {
+    cluster.running = cluster.running.filter((pod) => !(pod.namespace === namespace && pod.workload === name))
+    cluster.workloads = cluster.workloads.filter((one) => one !== workload)
+  }
+  if (manifest.kind === 'Service') cluster.serviceList = cluster.serviceList.filter((one) => !(one.namespace === namespace && one.name === name))
+  const key = objectKey(manifest)
+  cluster.objects = (cluster.objects ?? []).filter((other) => objectKey(other) !== key)
+  const { [key]: _gone, ...owners } = cluster.owners ?? {}
+  cluster.owners = owners
+}
+
+function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void {
+  const load = loads(cluster)
+  for (const manifest of touched) {
+    const workload = workloadFor(cluster, manifest)
+    if (workload) fillWorkload(sim, cluster, workload, load)
+  }
+  sim.touch(`cluster:${cluster.name}`)
+}
+
+/** The object once a manager has applied its fields; or who stands against it. */
+export function applied(cluster: Cluster, manifest: Manifest, manager: string, force: ReadonlySet<string>): { readonly object: Manifest; readonly owners: Readonly<Record<string, string>> } | { readonly conflict: string; readonly owner: string } {
+  const key = objectKey(manifest)
+  const live = writtenObject(cluster, manifest)
+  const owners = { ...(cluster.owners?.[key] ?? {}) }
+  const wanted = [...fieldsOf(manifest)].filter(([path]) => !isIdentity(path))
+  for (const [path, value] of wanted) {
+    const owner = owners[path]
+    if (owner === undefined || owner === manager || force.has(`${key} ${path}`)) continue
+    if (JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value)) return { conflict: path, owner }
+  }
+  const mine = new Set(wanted.map(([path]) => path))
+  const gone = Object.entries(owners).filter(([path, owner]) => owner === manager && !mine.has(path)).map(([path]) => path)
+  for (const path of gone) delete owners[path]
+  for (const [path] of wanted) owners[path] = manager
+  const base: Manifest = live ?? { apiVersion: manifest.apiVersion, kind: manifest.kind, metadata: { name: manifest.metadata.name, ...(manifest.metadata.namespace === undefined ? {} : { namespace: manifest.metadata.namespace }) } }
+  return { object: { ...withFields(base, gone, wanted), apiVersion: manifest.apiVersion }, owners }
+}
+
+const about = (cluster: Cluster, manifest: Manifest): string => `${manifest.kind.toLowerCase()}/${cluster.name}/${manifest.metadata.namespace === undefined ? '' : `${manifest.metadata.namespace}/`}${manifest.metadata.name}`
+
+const order = ['Namespace', 'PriorityClass', 'StorageClass', 'ResourceQuota', 'LimitRange', 'ServiceAccount', 'ClusterRole', 'Role', 'ClusterRoleBinding', 'RoleBinding', 'ConfigMap', 'Secret', 'PersistentVolumeClaim', 'Service']
+const rank = (manifest: Manifest): number => (order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length)
+
+/** All objects of a command are taken, or none is. */
+export const objectsApply: Behaviour = {
+  stages: [
+    {
+      seconds: 3,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const wanted = [...manifests(op, 'objects')].sort((a, b) => rank(a) - rank(b))
+        const coming = new Set(wanted.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name))
+        const manager = textArg(op, 'manager') || 'gyrarch'
+        const force = new Set(textsArg(op, 'force'))
+        const results: { object: Manifest; owners: Readonly<Record<string, string>> }[] = []
+        // Quotas and limits that come with it bind as soon as they are there: they are looked at in a copy.
+        const trial: Cluster = { ...cluster, serviceList: [...cluster.serviceList] }
+        const dry: Sim = { world: sim.world, now: sim.now, site: (name) => sim.site(name), cluster: () => trial, takes: () => 0, schedule: () => undefined, touch: () => undefined }
+        for (const manifest of wanted) {
+          const found = applied(trial, manifest, manager, force)
+          if ('conflict' in found) return permanent('field-conflict', `${manifest.kind} ${manifest.metadata.name}: ${fieldText(found.conflict)} was written by ${found.owner} meanwhile.`, { about: about(cluster, manifest), says: `${fieldText(found.conflict)} belongs to ${found.owner}` })
+          const object = withDefaults(trial, found.object)
+          const forbidden = forbids(trial, object, coming)
+          if (forbidden) return permanent(forbidden.reason, forbidden.says, { about: about(cluster, manifest), says: forbidden.says })
+          store(dry, trial, object)
+          results.push({ object, owners: found.owners })
+        }
+        before.set(op, wanted.map((manifest) => ({ key: objectKey(manifest), object: writtenObject(cluster, manifest) ?? null, identity: manifest, owners: cluster.owners?.[objectKey(manifest)] ?? null })))
+        for (const { object, owners } of results) {
+          store(sim, cluster, object)
+          cluster.owners = { ...cluster.owners, [objectKey(object)]: owners }
+        }
+        settle(sim, cluster, wanted)
+        record(sim, cluster, 'Normal', 'Applied', `cluster/${cluster.name}`, `${wanted.length} objects applied by ${manager}`)
+        return `${wanted.length} ${wanted.length === 1 ? 'object' : 'objects'} applied`
+      },
+    },
+  ],
+  result: (_sim, op) => ({ before: before.get(op) ?? [] }),
+}
+
+/** What was there before a command wrote, until its result is told in the same moment. */
+const before = new WeakMap<Operation, readonly { readonly key: string; readonly object: Manifest | null; readonly identity: Manifest; readonly owners: Readonly<Record<string, string>> | null }[]>()
+
+export const objectsRemove: Behaviour = {
+  stages: [
+    {
+      seconds: 3,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const gone = manifests(op, 'objects')
+        before.set(op, gone.map((manifest) => ({ key: objectKey(manifest), object: writtenObject(cluster, manifest) ?? null, identity: manifest, owners: cluster.owners?.[objectKey(manifest)] ?? null })))
+        for (const manifest of gone) drop(cluster, manifest)
+        sim.touch(`cluster:${cluster.name}`)
+        record(sim, cluster, 'Normal', 'Removed', `cluster/${cluster.name}`, `${gone.length} objects removed`)
+        return `${gone.length} ${gone.length === 1 ? 'object' : 'objects'} removed`
+      },
+    },
+  ],
+  result: (_sim, op) => ({ before: before.get(op) ?? [] }),
+}
+
+/** Objects as they were before: what was made is removed, what was changed or removed is written back. */
+export const objectsPutBack: Behaviour = {
+  stages: [
+    {
+      seconds: 3,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const entries = recordsArg(op, 'before')
+        const back: Manifest[] = []
+        for (const entry of [...entries].reverse()) {
+          const identity = entry['identity'] as Manifest
+          const object = entry['object'] as Manifest | null
+          if (object === null) drop(cluster, identity)
+          else {
+            store(sim, cluster, object)
+            back.push(object)
+            const owners = entry['owners'] as Readonly<Record<string, string>> | null
+            if (owners) cluster.owners = { ...cluster.owners, [text(entry['key'])]: owners }
+          }
+        }
+        settle(sim, cluster, back)
+        return `${entries.length} ${entries.length === 1 ? 'object is' : 'objects are'} as before`
+      },
+    },
+  ],
+}
+
+const deadlineMs = (workload: Workload): number => Number(fields(workload.manifest?.['spec'])['progressDeadlineSeconds'] ?? 600) * 1000
+
+/** Whether every pod is of the template meant now, and ready. */
+export function isRolledOut(cluster: Cluster, workload: Workload): boolean {
+  const pods = podsOf(cluster, workload)
+  if (workload.kind === 'CronJob') return true
+  if (workload.kind === 'Job') return (workload.completed ?? 0) >= Number(fields(workload.manifest?.['spec'])['completions'] ?? 1)
+  const wanted = workload.kind === 'DaemonSet' ? pods.length : workload.replicas
+  return pods.length === wanted && pods.every((pod) => isCurrent(workload, pod) && isReadyPod(pod))
+}
+
+const podState = (pod: Pod): string => pod.trouble?.reason ?? pod.waits ?? (isReadyPod(pod) ? 'ready' : 'starting')
+
+function stuck(cluster: Cluster, workload: Workload): OperationFailure {
+  const pods = podsOf(cluster, workload).filter((pod) => isCurrent(workload, pod) && !isReadyPod(pod))
+  const pod = pods[0]
+  const ref = `${workload.kind.toLowerCase()}/${cluster.name}/${workload.namespace}/${workload.name}`
+  const ready = podsOf(cluster, workload).filter(isReadyPod).length
+  const whole = { about: ref, says: `${ready} of ${workload.replicas} ready; no progress within ${deadlineMs(workload) / 1000} s` }
+  if (pod?.trouble) return permanent('image-not-pulled', `${workload.name} does not roll out: ${pod.trouble.message}.`, { about: `image/${cluster.name}/${workload.image}`, says: 'not found in its registry' }, { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.trouble.reason }, whole)
+  if (pod?.node === null) return permanent('pods-pending', `${workload.name} does not roll out: ${podKey(pod)} has no place.`, { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.waits ?? 'pending' }, whole)
+  return permanent('rollout-stalled', `${workload.name} does not roll out.`, ...(pod ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, says: podState(pod) }] : []), whole)
+}
+
+/** Waits until a workload’s pods are all of its newest template and ready; gives up at its progress deadline. */
+export const rolloutAwait: Behaviour = {
+  stages: [
+    {
+      seconds: 4,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const workload = cluster.workloads.find((one) => one.kind === textArg(op, 'kind') && one.namespace === textArg(op, 'namespace') && one.name === textArg(op, 'name'))
+        if (!workload) return permanent('workload-gone', `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')} any more.`)
+        if (isRolledOut(cluster, workload)) return workload.kind === 'CronJob' ? 'scheduled' : `${podsOf(cluster, workload).length} pods ready`
+        const since = Math.max(workload.progressedAt ?? 0, op.startedAt)
+        if (sim.now - since > (numberArg(op, 'deadlineSeconds') > 0 ? numberArg(op, 'deadlineSeconds') * 1000 : deadlineMs(workload))) return stuck(cluster, workload)
+        return { again: 5 }
+      },
+    },
+  ],
+  result: (sim, op) => {
+    const cluster = sim.cluster(op.args['cluster'])
+    const workload = cluster?.workloads.find((one) => one.kind === textArg(op, 'kind') && one.namespace === textArg(op, 'namespace') && one.name === textArg(op, 'name'))
+    return { ready: cluster && workload ? podsOf(cluster, workload).filter(isReadyPod).length : 0 }
+  },
+}
+
+/** Makes a workload’s pods anew, a few at a time: its template is stamped, which is a new revision. */
+export const workloadRestart: Behaviour = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const workload = cluster.workloads.find((one) => one.kind === textArg(op, 'kind') && one.namespace === textArg(op, 'namespace') && one.name === textArg(op, 'name'))
+        if (!workload) return permanent('workload-gone', `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')}.`)
+        const stamped = withFields(manifestOf(workload), [], [['/spec/template/metadata/annotations/gyrarch~1restarted-at', new Date(sim.now).toISOString()]])
+        store(sim, cluster, stamped)
+        settle(sim, cluster, [stamped])
+        return 'a new revision of the same template'
+      },
+    },
+  ],
+}
