@@ -8,7 +8,7 @@ import * as ground from './sites/ground'
 import { machineBoot, machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
-import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeDrain, nodeUncordon, storageClass } from './cluster/keeping'
+import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeCordon, nodeDrain, nodeUncordon, storageClass } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { objectsApply, objectsPutBack, objectsRemove, rolloutAwait, workloadRestart } from './cluster/objects'
 
@@ -55,6 +55,7 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'member.leave': memberLeave,
   'storage.class': storageClass,
   'node.drain': nodeDrain,
+  'node.cordon': nodeCordon,
   'node.uncordon': nodeUncordon,
   'certificates.renew': certificatesRenew,
   'backup.take': backupTake,

@@ -22,6 +22,7 @@ export interface ClusterReport {
   readonly endpoint: string
   readonly nodes: readonly NodeReport[]
   readonly podCount: number
+  readonly namespaces: readonly string[]
   readonly dnsAnswers: boolean
   /** When its certificates end (ms). */
   readonly certificatesUntil: number
@@ -47,6 +48,7 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     certificatesUntil: cluster.certificatesUntil,
     backups: cluster.backups.map(({ body: _body, ...backup }) => backup),
     podCount: answers ? cluster.running.length : 0,
+    namespaces: answers ? cluster.namespaces : [],
     dnsAnswers: answers && dnsAnswers(cluster),
   }
 }

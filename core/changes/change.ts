@@ -126,8 +126,8 @@ export interface Failure {
   readonly chain: readonly { readonly about: Ref; readonly says: string }[]
 }
 
-/** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods. */
-export type SliceKey = 'catalogue' | 'ledger' | 'names' | `site:${string}` | `cluster:${string}`
+/** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods; `objects` are what a cluster’s API lists. */
+export type SliceKey = 'catalogue' | 'ledger' | 'names' | `site:${string}` | `cluster:${string}` | `objects:${string}`
 
 export interface ChangeKind<Intent> {
   readonly name: string

@@ -2,6 +2,7 @@
  * The FleetView: one immutable picture of everything that is known, as the ports reported it.
  * Slices (a site, a cluster) are versioned and shared between pictures; nothing in it is derived.
  */
+import type { ApiObject } from '../objects'
 import type { Release } from '../releases'
 
 export type SiteKind = 'hall' | 'cloud' | 'edge'
@@ -251,6 +252,7 @@ export interface ClusterView {
   readonly drives: readonly string[]
   readonly pools: readonly PoolView[]
   readonly podCount: number
+  readonly namespaces: readonly string[]
   readonly dnsAnswers: boolean
   /** When the certificates of its API end; null where nobody told. */
   readonly certificatesUntil: string | null
@@ -298,6 +300,8 @@ export interface FleetView {
   readonly unheard: Readonly<Record<string, string>>
   /** Refs that running changes are working on. */
   readonly workedOn: readonly string[]
+  /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); absent elsewhere. */
+  readonly objects?: Readonly<Record<string, readonly ApiObject[]>>
 }
 
 export const siteOf = (view: FleetView, name: string): SiteView | undefined => view.sites.find((site) => site.name === name)

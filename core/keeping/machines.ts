@@ -6,6 +6,7 @@ import { addMachineChecks, controlPlanePool, estimates, type Graph, joinStep, ma
 import { askRetry } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText, numberText } from '../units'
+import { drainFindings } from './draining'
 import { freeNames, standing, thinnestZone } from './standing'
 
 const name = z.string().max(253)
@@ -98,12 +99,13 @@ function checkResize(intent: ResizeIntent, view: FleetView): readonly RawFinding
     const room = others.reduce((sum, node) => sum + node.allocatableCpuMilli - node.requestedCpuMilli, 0)
     const because = [{ says: `${gone.map((node) => node.name).join(', ')}: ${numberText(moved)} m requested`, source: cluster.name, at: cluster.observedAt }, { says: `${others.length} other workers have ${numberText(room)} m free`, source: cluster.name, at: cluster.observedAt }]
     if (others.length === 0 && cluster.podCount > 0) findings.push(stop('pool.last', 'count', 'No worker would be left for the platform’s own pods.', because, [{ says: 'Keep one node', change: { patchDraft: [{ op: 'replace', path: '/count', value: 1 }] } }]))
-    else findings.push({ level: 'caution', rule: 'pool.moves', field: 'count', says: `${countText(gone.reduce((sum, node) => sum + node.pods, 0), 'pod')} on ${listText(gone.map((node) => node.name), 3)} end and are made anew elsewhere${moved > room ? `; ${numberText(moved - room)} m of CPU find no room` : ''}.`, because })
+    findings.push(...drainFindings(view, cluster, gone.filter(isReady).map((node) => node.name), 'count', false).filter((finding) => finding.level !== 'note'))
+    if (others.length > 0) findings.push({ level: 'caution', rule: 'pool.moves', field: 'count', says: `${countText(gone.reduce((sum, node) => sum + node.pods, 0), 'pod')} on ${listText(gone.map((node) => node.name), 3)} end and are made anew elsewhere${moved > room ? `; ${numberText(moved - room)} m of CPU find no room` : ''}.`, because })
   }
   return findings
 }
 
-const drain = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `drain:${node}`, after, group: node, says: 'cordon, move its pods away', command: { port: 'cluster', verb: 'node.drain', args: { cluster, node } }, undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } }, seconds: estimates.drainNode, retry: askRetry })
+const drain = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `drain:${node}`, after, group: node, says: 'cordon, move its pods away', command: { port: 'cluster', verb: 'node.drain', args: { cluster, node, allowLocalData: true } }, undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } }, seconds: estimates.drainNode, retry: askRetry })
 
 const leave = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `leave:${node}`, after, group: node, says: 'leave the cluster', command: { port: 'cluster', verb: 'node.remove', args: { cluster, node } }, final: true, seconds: estimates.joinNode, retry: askRetry })
 
@@ -159,7 +161,7 @@ export const poolResize: ChangeKind<ResizeIntent> = {
   name: 'pool.resize',
   title: 'Resize a pool',
   intent: resizeIntent,
-  needs: (intent) => ['catalogue', 'ledger', `cluster:${intent.cluster}`],
+  needs: (intent) => ['catalogue', 'ledger', `cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
   guardedBy: (intent, view) => guarded(intent.cluster, view),
   label: (intent) => `resize ${intent.pool} of ${intent.cluster || 'a cluster'} to ${intent.count}`,
@@ -239,7 +241,7 @@ export const machineReplace: ChangeKind<NodeIntent> = {
   name: 'machine.replace',
   title: 'Replace a node’s machine',
   intent: nodeIntent,
-  needs: (intent) => ['catalogue', 'ledger', `cluster:${intent.cluster}`],
+  needs: (intent) => ['catalogue', 'ledger', `cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => [ref('node', intent.cluster, intent.node)],
   guardedBy: (intent, view) => guarded(intent.cluster, view),
   label: (intent) => `replace ${intent.node || 'a node'}`,
@@ -256,6 +258,7 @@ export const machineReplace: ChangeKind<NodeIntent> = {
       else if (membersLeft(cluster, node) * 2 <= members) findings.push(stop('member.majority', 'node', `Without ${node.name} the control plane has ${membersLeft(cluster, node)} of ${members} members: no majority.`, [{ says: 'more than half must answer', source: 'majority rule' }]))
     }
     findings.push(...addMachineChecks.flatMap((check) => check(replacement(cluster, node, view).planned)).map((finding): RawFinding => ({ ...finding, field: 'node', offers: (finding.offers ?? []).filter((offer) => 'kind' in offer.change) })))
+    if (isReady(node)) findings.push(...drainFindings(view, cluster, [node.name], 'node', true).filter((finding) => finding.level !== 'note'))
     if (isReady(node)) findings.push({ level: 'caution', rule: 'node.ready', field: 'node', says: `${node.name} is ready. Its ${countText(node.pods, 'pod')} are moved away, and its disk is lost.`, because: [{ says: `${node.pods} pods, ${numberText(node.requestedCpuMilli)} m requested`, source: cluster.name, at: cluster.observedAt }] })
     return findings
   },

@@ -3,7 +3,8 @@ import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
 import { ledgerEnter, orphansAdopt, orphansRemove, siteAdd, siteEdit, siteHosts, siteMachines, siteNetwork, siteQuota, siteRemove, siteService, wireRecord, wireRoute } from '../ground'
-import { clusterBackup, clusterRestore, machineReplace, machineRestart, poolResize, renewCertificates } from '../keeping'
+import { clusterBackup, clusterRestore, machineReplace, nodeCordon, nodeDrain, machineRestart, poolResize, renewCertificates } from '../keeping'
+import { manifestApply, manifestRemove, workloadRestart, workloadUndo } from '../manifests'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
 /** At most this many remedies are shown for one failed step. */
@@ -23,6 +24,8 @@ export type Read = { readonly ok: true; readonly draft: Draft } | { readonly ok:
 export interface Draft {
   readonly intent: unknown
   readonly label: string
+  /** Clusters whose objects it must see. */
+  readonly objectsOf: readonly string[]
   readonly findings: (view: FleetView) => readonly Finding[]
   /** Whether a stop stands: checked without looking for remedies. */
   readonly stops: (view: FleetView) => boolean
@@ -49,6 +52,7 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
         draft: {
           intent,
           label: of.label(intent),
+          objectsOf: of.needs(intent).flatMap((key) => (key.startsWith('objects:') ? [key.slice('objects:'.length)] : [])),
           findings: (view) => findingsOf(of, intent, view, applyChange),
           stops: (view) => of.check(intent, view).some((finding) => finding.level === 'stop'),
           plan: (view) => of.plan(intent, view),
@@ -91,6 +95,12 @@ export const kinds: readonly Kind[] = [
   kind(renewCertificates),
   kind(clusterBackup),
   kind(clusterRestore),
+  kind(nodeCordon),
+  kind(nodeDrain),
+  kind(manifestApply),
+  kind(manifestRemove),
+  kind(workloadRestart),
+  kind(workloadUndo),
 ]
 
 export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)

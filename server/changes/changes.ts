@@ -109,6 +109,11 @@ export class Changes {
     return read.draft
   }
 
+  /** The fleet with everything that a draft must see. */
+  viewFor(draft: Draft): Promise<FleetView> {
+    return this.parts.fleet.viewWith(draft.objectsOf)
+  }
+
   judge(draft: Draft, view: FleetView): Judged {
     const findings = draft.findings(view)
     if (findings.some((finding) => finding.level === 'stop')) return { findings, plan: null, digest: null }
@@ -182,7 +187,7 @@ export class Changes {
       const row = await this.find(id)
       if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state} already.`)
       const draft = this.read(row.kind, row.intent)
-      const view = await this.parts.fleet.view()
+      const view = await this.viewFor(draft)
       const judged = this.judge(draft, view)
       const stop = judged.findings.find((finding) => finding.level === 'stop')
       if (stop || !judged.plan) throw new Refusal('conflict', `${id} cannot run: ${stop?.says ?? 'it has no plan'}`, stop?.field === undefined ? [] : [{ path: `intent.${stop.field}`, says: stop.says }], { findings: judged.findings, plan: null })
@@ -204,8 +209,9 @@ export class Changes {
    * Returns why it cannot run, or null; what cannot run is not kept.
    */
   async runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
-    const view = await this.parts.fleet.view()
-    const stop = this.read(kindName, intent).findings(view).find((finding) => finding.level === 'stop')
+    const asked = this.read(kindName, intent)
+    const view = await this.viewFor(asked)
+    const stop = asked.findings(view).find((finding) => finding.level === 'stop')
     if (stop) return stop.says
     const record = await this.draft(kindName, intent, title)
     try {
@@ -274,7 +280,7 @@ export class Changes {
 
   async record(row: ChangeRow): Promise<ChangeRecord> {
     const read = kindNamed(row.kind)?.read(row.intent)
-    const view = await this.parts.fleet.view()
+    const view = await (read?.ok ? this.viewFor(read.draft) : this.parts.fleet.view())
     const fresh = row.state === 'draft' && read?.ok ? this.judge(read.draft, view) : null
     const steps = fresh ? [] : await this.steps(row.number)
     const plan = fresh ? fresh.plan : row.plan
@@ -329,7 +335,7 @@ export class Changes {
     const id = changeId(row.number)
     const { plan: old } = row
     if (!old || row.direction === 'back') throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
-    const view = withoutChange(await this.parts.fleet.view(), old, String(row.number))
+    const view = withoutChange(await this.viewFor(draft), old, String(row.number))
     const judged = this.judge(draft, view)
     const stop = judged.findings.find((finding) => finding.level === 'stop')
     if (stop || !judged.plan) throw new Refusal('conflict', `Amended like this it could not run: ${stop?.says ?? 'it has no plan'}`, [], { findings: judged.findings })
@@ -385,7 +391,7 @@ export class Changes {
       const rows = await ChangeRow.findAll({ where: { state: 'waiting' }, order: [['number', 'ASC']] })
       for (const row of rows) {
         const draft = this.read(row.kind, row.intent)
-        const view = await this.parts.fleet.view()
+        const view = await this.viewFor(draft)
         const judged = this.judge(draft, view)
         if (judged.plan && judged.digest === row.planDigest) {
           await this.prepare(row, draft, view, judged, row.accepted)

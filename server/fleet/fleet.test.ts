@@ -22,6 +22,7 @@ function watched() {
       asked.push(`site:${name}`)
       return outside.site(name)
     },
+    objects: (cluster) => outside.objects(cluster, {}),
     cluster: async (name): Promise<ClusterReport | null> => {
       asked.push(`cluster:${name}`)
       if (unreachable.has(name)) throw new Error('no route')

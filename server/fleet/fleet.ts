@@ -3,6 +3,7 @@
  * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
  */
 import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
+import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
 import { ChangeRow, CredentialRow, LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
 import type { ClusterReport, Site } from '../ports/standin/reports'
@@ -14,6 +15,7 @@ export interface Observed {
   siteNames(): Promise<readonly string[]>
   site(name: string): Promise<Site | null>
   cluster(name: string): Promise<ClusterReport | null>
+  objects(cluster: string, filter: Record<string, never>): Promise<readonly Record<string, unknown>[] | null>
 }
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
@@ -38,6 +40,8 @@ export class Fleet {
   private clusterList: readonly ClusterView[] = []
   private ledger: FleetView['ledger'] = []
   private observing: Promise<void> | null = null
+  /** Lists of objects as they were last asked for, each until its cluster stirs. */
+  private readonly lists = new Map<string, readonly ApiObject[]>()
 
   constructor(outside: Observed) {
     this.outside = outside
@@ -45,7 +49,10 @@ export class Fleet {
 
   /** Slices that have changed outside: `site:x`, `cluster:x`. */
   touch(slices: readonly string[]): void {
-    for (const slice of slices) this.dirty.add(slice)
+    for (const slice of slices) {
+      this.dirty.add(slice)
+      if (slice.startsWith('cluster:')) this.lists.delete(slice.slice('cluster:'.length))
+    }
   }
 
   /** The register, the locks or the reservations have changed. */
@@ -67,6 +74,30 @@ export class Fleet {
       await this.observing
     }
     return this.last()
+  }
+
+  /** The picture with what the APIs of some clusters list; one that does not answer has no list. */
+  async viewWith(clusters: readonly string[]): Promise<FleetView> {
+    const view = await this.view()
+    if (clusters.length === 0) return view
+    const objects: Record<string, readonly ApiObject[]> = {}
+    for (const name of clusters) {
+      const list = await this.objectsOf(name)
+      if (list) objects[name] = list
+    }
+    return { ...view, objects }
+  }
+
+  /** What a cluster’s API lists, or null if it does not answer. */
+  async objectsOf(name: string): Promise<readonly ApiObject[] | null> {
+    const known = this.lists.get(name)
+    if (known) return known
+    const list = (await this.outside.objects(name, {})) as readonly ApiObject[] | null
+    if (list) {
+      if (this.lists.size > 40) this.lists.clear()
+      this.lists.set(name, list)
+    }
+    return list
   }
 
   /** The last picture, with the clock’s time; what changed since is not in it. */

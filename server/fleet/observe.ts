@@ -76,6 +76,7 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
     drives: row.drives,
     pools: [...registered, ...others],
     podCount: report?.podCount ?? 0,
+    namespaces: report?.namespaces ?? [],
     dnsAnswers: report?.dnsAnswers ?? false,
     certificatesUntil: report ? iso(report.certificatesUntil) : null,
     backups: (report?.backups ?? []).map((backup) => ({ ...backup, at: iso(backup.at) })),

@@ -331,7 +331,7 @@ export class Runner {
     const read = kindNamed(active.row.kind)?.read(active.row.intent)
     if (!read?.ok) throw new Error(`change ${active.row.number} holds an intent that its kind does not read`)
     this.parts.fleet.touchRegister()
-    const view = await this.parts.fleet.view()
+    const view = await this.parts.fleet.viewWith(read.draft.objectsOf)
     const proof = read.draft.prove(view, Object.fromEntries(steps.map((step) => [step.id, step.result ?? {}])))
     const broken = proof.filter((item) => !item.holds)
     if (broken.length > 0) {

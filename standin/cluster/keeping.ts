@@ -2,9 +2,10 @@
 import { permanent, textArg } from '../args'
 import type { Behaviour, Sim } from '../engine/simulator'
 import { healed } from '../sites/ground'
-import type { Cluster, Operation, OperationFailure } from '../world'
+import type { Cluster, Operation, OperationFailure, Pod } from '../world'
 import { answering } from './api'
-import { fillWorkload, loads, podKey, record } from './pods'
+import { isReadyPod, podLabels, record as fields, text } from './manifests'
+import { fillWorkload, loads, podKey, record, removePod, workloadOf } from './pods'
 
 const known = (sim: Sim, op: Operation): Cluster | OperationFailure =>
   sim.cluster(op.args['cluster']) ?? permanent('no-cluster', `There is no cluster ${textArg(op, 'cluster')}.`, { about: `cluster/${textArg(op, 'cluster')}`, says: 'does not exist' })
@@ -115,25 +116,97 @@ export const backupRestore: Behaviour = {
   ],
 }
 
-/** Cordons a node and moves its pods away; what nothing else takes waits with its reason. */
+interface Budget {
+  readonly name: string
+  readonly allows: boolean
+}
+
+/** The budgets a pod is under, and whether each lets one go now. */
+function budgetsOver(cluster: Cluster, pod: Pod): readonly Budget[] {
+  const labels = podLabels(workloadOf(cluster, pod), pod)
+  return (cluster.objects ?? []).flatMap((object): readonly Budget[] => {
+    if (object.kind !== 'PodDisruptionBudget' || object.metadata.namespace !== pod.namespace) return []
+    const spec = fields(object['spec'])
+    const selector = Object.entries(fields(fields(spec['selector'])['matchLabels']))
+    const covers = (other: Pod): boolean => {
+      const theirs = podLabels(workloadOf(cluster, other), other)
+      return other.namespace === pod.namespace && selector.every(([key, value]) => theirs[key] === value)
+    }
+    if (!selector.every(([key, value]) => labels[key] === value)) return []
+    const covered = cluster.running.filter(covers)
+    const owners = new Set(covered.map((other) => workloadOf(cluster, other)))
+    const expected = [...owners].reduce((sum, workload) => sum + (workload?.replicas ?? 0), 0)
+    const part = (given: unknown): number => (typeof given === 'number' ? given : Math.ceil((Number(text(given).replace('%', '')) * expected) / 100))
+    const desired = spec['minAvailable'] === undefined ? expected - part(spec['maxUnavailable'] ?? 0) : part(spec['minAvailable'])
+    return [{ name: object.metadata.name, allows: covered.filter(isReadyPod).length - desired >= 1 }]
+  })
+}
+
+/** How long a drain waits for a budget that does not let go (ms). */
+const patienceMs = 300_000
+
+/** Cordons a node and moves its pods away, one after another as budgets let them go; what nothing else takes waits with its reason. */
 export const nodeDrain: Behaviour = {
   stages: [
     {
-      seconds: 35,
+      seconds: 3,
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
         if (!node) return 'nothing to drain'
         node.cordoned = true
-        const daemons = new Set(cluster.workloads.filter((workload) => workload.kind === 'DaemonSet').map((workload) => workload.name))
-        const moved = cluster.running.filter((pod) => pod.node === node.name && !daemons.has(pod.workload))
-        cluster.running = cluster.running.filter((pod) => !moved.includes(pod))
+        sim.touch(`cluster:${cluster.name}`)
+        return `${node.name} takes no new pods`
+      },
+    },
+    {
+      seconds: 4,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        if (!node) return undefined
+        const stays = (pod: Pod): boolean => workloadOf(cluster, pod)?.kind === 'DaemonSet' || pod.phase === 'Succeeded'
+        const left = cluster.running.filter((pod) => pod.node === node.name && !stays(pod)).sort((a, b) => (podKey(a) < podKey(b) ? -1 : 1))
+        if (left.length === 0) {
+          // The last ones are waited for as all others were.
+          const starting = cluster.running.some((pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble)
+          return starting ? { again: 5 } : 'empty but for its daemons'
+        }
+        const lost = node.conditions.some((condition) => condition.type === 'Ready' && condition.status !== 'True')
+        const moving = lost ? left : left.filter((pod) => budgetsOver(cluster, pod).every((budget) => budget.allows)).slice(0, 1)
+        const since = op.evidence.at(-1)?.at ?? op.startedAt
+        if (moving.length === 0) {
+          if (sim.now - since < patienceMs) return { again: 10 }
+          const pod = left[0]
+          const budget = pod ? budgetsOver(cluster, pod).find((one) => !one.allows) : undefined
+          return permanent('eviction-refused', `${pod ? podKey(pod) : 'A pod'} does not leave ${node.name}: its disruption budget does not let it go.`, { about: `poddisruptionbudget/${cluster.name}/${pod?.namespace ?? ''}/${budget?.name ?? ''}`, says: 'allows none' }, { about: `pod/${cluster.name}/${pod ? podKey(pod) : ''}`, says: 'eviction refused' }, { about: `node/${cluster.name}/${node.name}`, says: `${left.length} pods left` })
+        }
         const load = loads(cluster)
-        const made = cluster.workloads.filter((workload) => moved.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)).flatMap((workload) => fillWorkload(sim, cluster, workload, load))
-        const waits = made.filter((pod) => pod.node === null)
-        record(sim, cluster, 'Normal', 'Drained', `node/${node.name}`, `${moved.length} pods moved${waits.length > 0 ? `, ${waits.map(podKey).join(', ')} wait` : ''}`)
-        return `${moved.length} pods moved away${waits.length > 0 ? `; ${waits.length} wait for room` : ''}`
+        for (const pod of moving) {
+          removePod(sim, cluster, pod)
+          const workload = workloadOf(cluster, pod)
+          if (workload) for (const made of fillWorkload(sim, cluster, workload, load)) op.evidence.push({ at: sim.now, says: `${podKey(pod)} left${made.node === null ? `, ${podKey(made)} waits: ${made.waits ?? ''}` : `, ${podKey(made)} to ${made.node}`}` })
+        }
+        return { again: 5 }
+      },
+    },
+  ],
+}
+
+export const nodeCordon: Behaviour = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        if (!node) return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, { about: `node/${cluster.name}/${textArg(op, 'node')}`, says: 'not found' })
+        node.cordoned = true
+        sim.touch(`cluster:${cluster.name}`)
+        return `${node.name} takes no new pods`
       },
     },
   ],
@@ -148,6 +221,9 @@ export const nodeUncordon: Behaviour = {
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
         if (node) node.cordoned = false
+        // There is room again for what waits.
+        const load = loads(cluster)
+        for (const workload of cluster.workloads) if (cluster.running.some((pod) => pod.node === null && pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
         sim.touch(`cluster:${cluster.name}`)
         return node ? `${node.name} takes pods again` : 'no such node'
       },

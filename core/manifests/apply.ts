@@ -1,0 +1,319 @@
+/** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
+import { z } from 'zod'
+import { type ChangeKind, longestPath, type Plan, type Proof, type RawFinding, ref, type Step } from '../changes'
+import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
+import { fieldText, type ApiObject } from '../objects'
+import { step } from '../provisioning/steps'
+import { siteSpend } from '../spend'
+import { countText, listText } from '../units'
+import { changeOf, without, type ObjectChange } from './diff'
+import { isClusterWide, objectKey, objectText, parseManifests, type ParsedManifests, type WrittenObject } from './parse'
+import { referencesOf, wantedNodeLabels } from './references'
+import { invalidities, knownKinds } from './validate'
+
+/** The name under which Gyrarch writes fields. */
+export const ownManager = 'gyrarch'
+
+export const applyIntent = z.strictObject({
+  cluster: z.string().max(253),
+  text: z.string().max(8 * 1024 * 1024),
+  /** In whose name fields are written; files of a team and edits by hand are told apart by it. */
+  manager: z.string().max(128).regex(/^[a-z0-9][-a-z0-9.]*$/, 'Small letters, digits, - and dots.').default(ownManager),
+  /** For fields that somebody else wrote: keep theirs, or take ours. By object and path. */
+  resolve: z.record(z.string().max(2000), z.enum(['keep', 'take'])).default({}),
+})
+export type ApplyIntent = z.infer<typeof applyIntent>
+
+const parsed = new WeakMap<ApplyIntent, ParsedManifests>()
+
+/** The documents of an intent; read once. */
+export function documentsOf(intent: ApplyIntent): ParsedManifests {
+  const known = parsed.get(intent)
+  if (known) return known
+  const read = parseManifests(intent.text)
+  parsed.set(intent, read)
+  return read
+}
+
+const byKey = new WeakMap<readonly ApiObject[], ReadonlyMap<string, ApiObject>>()
+
+/** Live objects by `Kind/namespace/name`. */
+export function liveObjects(view: FleetView, cluster: string): ReadonlyMap<string, ApiObject> {
+  const list = view.objects?.[cluster] ?? []
+  const known = byKey.get(list)
+  if (known) return known
+  const map = new Map(list.map((object) => [objectKey(object), object]))
+  byKey.set(list, map)
+  return map
+}
+
+const conflictKey = (change: ObjectChange, path: string): string => `${change.key} ${path}`
+
+/** What an apply would do to each object, with the choices made about conflicts. */
+export function changesOf(intent: ApplyIntent, view: FleetView): readonly ObjectChange[] {
+  const live = liveObjects(view, intent.cluster)
+  return documentsOf(intent).documents.map(({ object }) => {
+    const change = changeOf(object, live.get(objectKey(object)), intent.manager)
+    const kept = change.conflicts.filter((field) => intent.resolve[conflictKey(change, field.path)] === 'keep').map((field) => field.path)
+    if (kept.length === 0) return change
+    return changeOf(without(object, kept), live.get(change.key), intent.manager)
+  })
+}
+
+const pointer = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
+const shown = (value: unknown): string => {
+  const text = value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value)
+  return text.length > 60 ? `${text.slice(0, 57)}…` : text
+}
+
+const stop = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
+
+function known(cluster: string, view: FleetView): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
+  const found = clusterOf(view, cluster)
+  if (!found) return { finding: stop('cluster.known', 'cluster', cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`, [{ says: `clusters: ${listText(view.clusters.map((other) => other.name), 10)}`, source: 'register of clusters' }]) }
+  if (found.resting) return { finding: stop('cluster.rests', 'cluster', `${cluster} is stopped. Start it first: while it rests nothing can be written to it.`, [], [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }]) }
+  if (!found.apiAnswers || view.objects?.[cluster] === undefined) return { finding: { level: 'stop', rule: 'cluster.answers', about: ref('cluster', cluster), says: `The API of ${cluster} does not answer.`, because: [{ says: 'no answer', source: cluster, at: found.observedAt }] } }
+  return { cluster: found }
+}
+
+/** Findings about the text itself: by line, most of them at once. */
+function textFindings(read: ParsedManifests): readonly RawFinding[] {
+  const problems = read.problems.map((problem, i): RawFinding => stop(`text.${i}`, 'text', `Line ${problem.line}, column ${problem.column}: ${problem.says}`, [{ says: `line ${problem.line}`, source: 'the text' }]))
+  if (read.documents.length === 0 && problems.length === 0) return [stop('text.empty', 'text', 'There is no object in it yet. Write or drop at least one.')]
+  return problems
+}
+
+function conflictFindings(intent: ApplyIntent, changes: readonly ObjectChange[], view: FleetView): readonly RawFinding[] {
+  return changes.flatMap((change) =>
+    change.conflicts.flatMap((field): readonly RawFinding[] => {
+      const key = conflictKey(change, field.path)
+      const choose = (how: 'keep' | 'take') => ({ patchDraft: [{ op: 'add' as const, path: `/resolve/${pointer(key)}`, value: how }] })
+      if (intent.resolve[key] === 'take') {
+        return [{ level: 'caution', rule: `conflict.taken.${key}`, field: 'resolve', says: `${objectText(change.object)}: ${fieldText(field.path)} becomes ${shown(field.wanted)}; what ${field.owner ?? 'somebody'} wrote (${shown(field.live)}) is undone.`, because: [{ says: `written by ${field.owner ?? ''}`, source: intent.cluster }] }]
+      }
+      return [
+        {
+          level: 'stop',
+          rule: `conflict.${key}`,
+          field: 'resolve',
+          says: `${objectText(change.object)}: ${fieldText(field.path)} is ${shown(field.live)}, as ${field.owner ?? 'somebody'} wrote it. This would make it ${shown(field.wanted)}.`,
+          because: [{ says: `${fieldText(field.path)} belongs to ${field.owner ?? ''}`, source: `${intent.cluster}, field owners`, at: clusterOf(view, intent.cluster)?.observedAt ?? view.now }],
+          offers: [
+            { says: `Keep theirs: ${shown(field.live)}`, change: choose('keep') },
+            { says: `Take ours: ${shown(field.wanted)}`, change: choose('take') },
+          ],
+        },
+      ]
+    }),
+  )
+}
+
+/** What is named and is nowhere; and where it is instead. */
+function referenceFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
+  const live = liveObjects(view, intent.cluster)
+  const here = new Set([...live.keys(), ...objects.map(objectKey)])
+  const namespaces = new Set([...cluster.namespaces, ...objects.filter((object) => object.kind === 'Namespace').map((object) => object.metadata.name)])
+  const findings: RawFinding[] = []
+  const others = (has: (other: ClusterView) => boolean): readonly string[] => view.clusters.filter((other) => other !== cluster && has(other)).map((other) => other.name)
+  const missing = new Map<string, WrittenObject[]>()
+  for (const object of objects) {
+    const { namespace } = object.metadata
+    if (namespace !== undefined && !isClusterWide(object.kind) && !namespaces.has(namespace)) missing.set(namespace, [...(missing.get(namespace) ?? []), object])
+  }
+  for (const [namespace, wanting] of missing) {
+    const elsewhere = others((other) => other.namespaces.includes(namespace))
+    const meant = elsewhere.length > 0 ? ` ${elsewhere.length === 1 ? `This looks meant for ${elsewhere[0] ?? ''}.` : `${listText(elsewhere)} have one.`}` : ''
+    findings.push(
+      stop(`namespace.${namespace}`, 'text', `${cluster.name} has no namespace ${namespace}, which ${countText(wanting.length, 'object')} ${wanting.length === 1 ? 'is' : 'are'} for.${meant}`, [{ says: `namespaces: ${listText(cluster.namespaces, 12)}`, source: cluster.name, at: cluster.observedAt }], [
+        { says: `Make the namespace ${namespace} along with it`, change: { patchDraft: [{ op: 'replace', path: '/text', value: `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}` }] } },
+        ...(elsewhere.length === 1 ? [{ says: `Aim it at ${elsewhere[0] ?? ''}`, change: { patchDraft: [{ op: 'replace' as const, path: '/cluster', value: elsewhere[0] ?? '' }] } }] : []),
+      ]),
+    )
+  }
+  for (const object of objects) {
+    for (const reference of referencesOf(object)) {
+      if (here.has(objectKey({ kind: reference.kind, metadata: { name: reference.name, namespace: reference.namespace } }))) continue
+      findings.push({ level: 'caution', rule: `reference.${objectKey(object)}.${reference.path}`, field: 'text', says: `${objectText(object)} names ${reference.kind} ${reference.name} (${reference.path}), which ${cluster.name} does not have${reference.namespace === null ? '' : ` in ${reference.namespace}`}.`, because: [{ says: `no ${reference.kind} ${reference.name}`, source: cluster.name, at: cluster.observedAt }] })
+    }
+    const pool = wantedNodeLabels(object)['gyrarch/pool']
+    if (pool !== undefined && !cluster.pools.some((one) => one.name === pool)) {
+      const elsewhere = others((other) => other.pools.some((one) => one.name === pool))
+      findings.push({ level: 'caution', rule: `pool.${objectKey(object)}`, field: 'text', says: `${objectText(object)} wants nodes of pool ${pool}, which ${cluster.name} does not have.${elsewhere.length === 1 ? ` This looks meant for ${elsewhere[0] ?? ''}.` : ''}`, because: [{ says: `pools: ${listText(cluster.pools.map((one) => one.name))}`, source: cluster.name, at: cluster.observedAt }] })
+    }
+  }
+  return findings
+}
+
+function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
+  const target = known(intent.cluster, view)
+  if ('finding' in target) return [target.finding]
+  const read = documentsOf(intent)
+  const objects = read.documents.map(({ object }) => object)
+  const findings: RawFinding[] = [...textFindings(read)]
+  for (const { object, line } of read.documents) {
+    for (const wrong of invalidities(object)) findings.push(stop(`invalid.${objectKey(object)}.${wrong.path}`, 'text', `${objectText(object)} (line ${line}), ${wrong.path}: ${wrong.says}`, [{ says: `${wrong.path} of the document on line ${line}`, source: 'the open API’s rules' }]))
+    if (!knownKinds.has(object.kind)) findings.push({ level: 'caution', rule: `kind.${objectKey(object)}`, field: 'text', says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`, because: [{ says: object.apiVersion, source: 'the text' }] })
+  }
+  const changes = changesOf(intent, view)
+  findings.push(...conflictFindings(intent, changes, view), ...referenceFindings(intent, objects, target.cluster, view))
+  if (changes.length > 0 && changes.every((change) => change.kind === 'same')) findings.push({ level: 'note', rule: 'nothing', field: 'text', says: `${intent.cluster} has all of it already: nothing would change.`, because: [{ says: `${changes.length} objects compared field by field`, source: intent.cluster, at: target.cluster.observedAt }] })
+  return findings
+}
+
+const rolling = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job'])
+
+/** Whether an object’s pods are made anew, or more of them. */
+const rolls = (change: ObjectChange): boolean => rolling.has(change.object.kind) && (change.kind === 'make' || change.fields.some((field) => field.path.startsWith('/spec/template/') || field.path === '/spec/replicas'))
+
+const refOf = (cluster: string, object: WrittenObject): string => ref(object.kind.toLowerCase(), cluster, ...(object.metadata.namespace === undefined ? [] : [object.metadata.namespace]), object.metadata.name)
+
+const replicasOf = (object: WrittenObject): number => {
+  const spec = object['spec']
+  const replicas = typeof spec === 'object' && spec !== null && 'replicas' in spec ? spec.replicas : undefined
+  return typeof replicas === 'number' ? replicas : 1
+}
+
+/** The step that waits until a workload’s pods are what is meant. */
+export function rolloutStep(cluster: string, object: { readonly kind: string; readonly metadata: { readonly name: string; readonly namespace?: string } }, replicas: number, after: readonly string[]): Step {
+  const namespace = object.metadata.namespace ?? 'default'
+  return step({
+    id: `rollout:${object.kind}/${namespace}/${object.metadata.name}`,
+    after,
+    group: object.metadata.name,
+    says: `${countText(replicas, 'pod')} made anew and ready`,
+    command: { port: 'cluster', verb: 'rollout.await', args: { cluster, kind: object.kind, namespace, name: object.metadata.name } },
+    seconds: { likely: 25 + 20 * Math.max(1, replicas), worst: 90 + 60 * Math.max(1, replicas) },
+    retry: { attempts: 1, firstSeconds: 10, mostSeconds: 10 },
+  })
+}
+
+function spendOf(view: FleetView, cluster: string): { readonly before: number; readonly after: number } {
+  const site = siteOf(view, clusterOf(view, cluster)?.site ?? '')
+  const spend = site ? siteSpend(site).perMonth : 0
+  return { before: spend, after: spend }
+}
+
+function plan(intent: ApplyIntent, view: FleetView): Plan {
+  const changes = changesOf(intent, view).filter((change) => change.kind !== 'same')
+  const force = changes.flatMap((change) => change.conflicts.filter((field) => intent.resolve[conflictKey(change, field.path)] === 'take').map((field) => conflictKey(change, field.path)))
+  const steps: Step[] = []
+  if (changes.length > 0) {
+    steps.push(
+      step({
+        id: 'apply',
+        after: [],
+        group: intent.cluster,
+        says: `${countText(changes.length, 'object')} written, all or none`,
+        command: { port: 'cluster', verb: 'objects.apply', args: { cluster: intent.cluster, manager: intent.manager, objects: changes.map((change) => change.object), force } },
+        undo: { port: 'cluster', verb: 'objects.put-back', args: { cluster: intent.cluster, before: { $from: 'apply', path: 'before' } } },
+        seconds: { likely: 4, worst: 12 },
+        retry: { attempts: 3, firstSeconds: 5, mostSeconds: 20 },
+      }),
+    )
+    for (const change of changes.filter(rolls)) steps.push(rolloutStep(intent.cluster, change.object, replicasOf(change.object), ['apply']))
+  }
+  return {
+    steps,
+    creates: changes.filter((change) => change.kind === 'make').map((change) => refOf(intent.cluster, change.object)),
+    alters: changes.filter((change) => change.kind === 'change').map((change) => refOf(intent.cluster, change.object)),
+    removes: [],
+    ...longestPath(steps),
+    spend: spendOf(view, intent.cluster),
+    reserves: [],
+  }
+}
+
+function prove(intent: ApplyIntent, view: FleetView): readonly Proof[] {
+  return changesOf(intent, view).map((change) => ({
+    says: `${objectText(change.object)} is as written`,
+    holds: change.kind === 'same',
+    observed: change.kind === 'make' ? 'not there' : change.kind === 'same' ? `${intent.cluster} lists every field of it` : `differs at ${listText(change.fields.map((field) => fieldText(field.path)), 3)}`,
+  }))
+}
+
+const guarded = (cluster: string, view: FleetView): string | null => (clusterOf(view, cluster)?.guarded === true ? cluster : null)
+
+export const manifestApply: ChangeKind<ApplyIntent> = {
+  name: 'manifest.apply',
+  title: 'Apply manifests',
+  intent: applyIntent,
+  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  subjects: (intent) => documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
+  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  label: (intent) => {
+    const { documents } = documentsOf(intent)
+    const first = documents[0]
+    return `apply ${documents.length === 1 && first ? objectText(first.object) : countText(documents.length, 'object')} to ${intent.cluster || 'a cluster'}`
+  },
+  check,
+  plan,
+  prove,
+}
+
+export const removeIntent = z.strictObject({
+  cluster: z.string().max(253),
+  objects: z.array(z.strictObject({ apiVersion: z.string().max(200).default('v1'), kind: z.string().min(1).max(100), namespace: z.string().max(63).optional(), name: z.string().min(1).max(253) })).min(1, 'Name at least one object.').max(500),
+})
+export type RemoveIntent = z.infer<typeof removeIntent>
+
+const writtenOf = (one: RemoveIntent['objects'][number]): WrittenObject => ({ apiVersion: one.apiVersion, kind: one.kind, metadata: { name: one.name, ...(isClusterWide(one.kind) ? {} : { namespace: one.namespace ?? 'default' }) } })
+
+/** What goes along with an object: pods of a workload, everything in a namespace. */
+function goesAlong(object: WrittenObject, live: ReadonlyMap<string, ApiObject>): readonly ApiObject[] {
+  const all = [...live.values()]
+  if (object.kind === 'Namespace') return all.filter((other) => other.metadata?.namespace === object.metadata.name)
+  const owned = (kind: string, name: string): readonly ApiObject[] =>
+    all.filter((other) => other.metadata?.namespace === object.metadata.namespace && ((other.metadata as { ownerReferences?: readonly { kind: string; name: string }[] }).ownerReferences ?? []).some((owner) => owner.kind === kind && owner.name === name))
+  const direct = owned(object.kind, object.metadata.name)
+  return direct.flatMap((one) => [one, ...(one.kind === 'ReplicaSet' ? owned('ReplicaSet', one.metadata?.name ?? '') : [])])
+}
+
+export const manifestRemove: ChangeKind<RemoveIntent> = {
+  name: 'manifest.remove',
+  title: 'Remove objects',
+  intent: removeIntent,
+  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  subjects: (intent) => intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))),
+  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  label: (intent) => `remove ${intent.objects.length === 1 ? objectText(writtenOf(intent.objects[0] ?? { apiVersion: 'v1', kind: 'Object', name: '' })) : countText(intent.objects.length, 'object')} from ${intent.cluster || 'a cluster'}`,
+  check: (intent, view) => {
+    const target = known(intent.cluster, view)
+    if ('finding' in target) return [target.finding]
+    const live = liveObjects(view, intent.cluster)
+    return intent.objects.flatMap((one, i): readonly RawFinding[] => {
+      const object = writtenOf(one)
+      if (!live.has(objectKey(object))) return [stop(`object.known.${i}`, `objects[${i}].name`, `${intent.cluster} has no ${objectText(object)}.`, [{ says: `${live.size} objects listed`, source: intent.cluster, at: target.cluster.observedAt }])]
+      const along = goesAlong(object, live)
+      const pods = along.filter((other) => other.kind === 'Pod').length
+      const findings: RawFinding[] = []
+      if (object.kind === 'Namespace' && ['default', 'platform', 'kube-system'].includes(object.metadata.name)) findings.push(stop(`object.platform.${i}`, `objects[${i}].name`, `${object.metadata.name} holds what the cluster itself runs. It stays.`))
+      else if (along.length > 0) findings.push({ level: 'caution', rule: `along.${i}`, field: `objects[${i}]`, says: `With ${objectText(object)} ${along.length === 1 ? 'goes' : 'go'} ${countText(along.length, 'object')}, ${countText(pods, 'pod')} among them.`, because: [{ says: listText(along.map((other) => `${other.kind} ${other.metadata?.name ?? ''}`), 5), source: intent.cluster, at: target.cluster.observedAt }] })
+      return findings
+    })
+  },
+  plan: (intent, view) => {
+    const steps = [
+      step({
+        id: 'remove',
+        after: [],
+        group: intent.cluster,
+        says: `${countText(intent.objects.length, 'object')} removed`,
+        command: { port: 'cluster', verb: 'objects.remove', args: { cluster: intent.cluster, objects: intent.objects.map(writtenOf) } },
+        undo: { port: 'cluster', verb: 'objects.put-back', args: { cluster: intent.cluster, before: { $from: 'remove', path: 'before' } } },
+        seconds: { likely: 4, worst: 12 },
+        retry: { attempts: 3, firstSeconds: 5, mostSeconds: 20 },
+      }),
+    ]
+    return { steps, creates: [], alters: [], removes: intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))), ...longestPath(steps), spend: spendOf(view, intent.cluster), reserves: [] }
+  },
+  prove: (intent, view) => {
+    const live = liveObjects(view, intent.cluster)
+    return intent.objects.map((one) => {
+      const object = writtenOf(one)
+      const gone = !live.has(objectKey(object))
+      return { says: `${objectText(object)} is gone`, holds: gone, observed: gone ? 'not listed any more' : 'still listed' }
+    })
+  },
+}
+
+export { guarded as guardedCluster, known as writableCluster, spendOf as spendUnchanged }

@@ -1,0 +1,6 @@
+export { applyIntent, changesOf, documentsOf, liveObjects, manifestApply, manifestRemove, ownManager, rolloutStep, type ApplyIntent, type RemoveIntent } from './apply'
+export { changeOf, without, type FieldChange, type ObjectChange } from './diff'
+export { isClusterWide, mostBytes, mostDocuments, objectKey, objectText, parseManifests, tidied, type ManifestDocument, type ParsedManifests, type TextProblem, type WrittenObject } from './parse'
+export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
+export { invalidities, knownKinds, servedAs, type Invalid } from './validate'
+export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'

@@ -1,0 +1,88 @@
+/** What an object names that must be somewhere: accounts, configuration, claims, classes, targets. */
+import type { WrittenObject } from './parse'
+
+type Json = Readonly<Record<string, unknown>>
+const record = (value: unknown): Json => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {})
+const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
+const text = (value: unknown): string | null => (typeof value === 'string' && value !== '' ? value : null)
+
+export interface Reference {
+  readonly kind: string
+  readonly name: string
+  /** Null for what belongs to the whole cluster. */
+  readonly namespace: string | null
+  readonly path: string
+}
+
+export function templateOf(object: WrittenObject): { readonly template: Json; readonly path: string } | null {
+  const spec = record(object['spec'])
+  switch (object.kind) {
+    case 'Deployment':
+    case 'StatefulSet':
+    case 'DaemonSet':
+    case 'ReplicaSet':
+    case 'Job':
+      return { template: record(spec['template']), path: 'spec.template' }
+    case 'CronJob':
+      return { template: record(record(record(spec['jobTemplate'])['spec'])['template']), path: 'spec.jobTemplate.spec.template' }
+    case 'Pod':
+      return { template: object as unknown as Json, path: '' }
+    default:
+      return null
+  }
+}
+
+/** Everything an object refers to by name; references marked optional are left out. */
+export function referencesOf(object: WrittenObject): readonly Reference[] {
+  const namespace = object.metadata.namespace ?? 'default'
+  const found: Reference[] = []
+  const add = (kind: string, name: string | null, path: string, wide = false): void => {
+    if (name !== null) found.push({ kind, name, namespace: wide ? null : namespace, path })
+  }
+  const inTemplate = templateOf(object)
+  if (inTemplate) {
+    const spec = record(inTemplate.template['spec'])
+    const path = inTemplate.path === '' ? 'spec' : `${inTemplate.path}.spec`
+    const account = text(spec['serviceAccountName'])
+    if (account !== 'default') add('ServiceAccount', account, `${path}.serviceAccountName`)
+    add('PriorityClass', text(spec['priorityClassName']), `${path}.priorityClassName`, true)
+    list(spec['volumes']).forEach((volume, i) => {
+      const one = record(volume)
+      if (record(one['configMap'])['optional'] !== true) add('ConfigMap', text(record(one['configMap'])['name']), `${path}.volumes[${i}].configMap.name`)
+      if (record(one['secret'])['optional'] !== true) add('Secret', text(record(one['secret'])['secretName']), `${path}.volumes[${i}].secret.secretName`)
+      add('PersistentVolumeClaim', text(record(one['persistentVolumeClaim'])['claimName']), `${path}.volumes[${i}].persistentVolumeClaim.claimName`)
+    })
+    list(spec['containers']).forEach((container, c) => {
+      list(record(container)['envFrom']).forEach((from, i) => {
+        const one = record(from)
+        if (record(one['configMapRef'])['optional'] !== true) add('ConfigMap', text(record(one['configMapRef'])['name']), `${path}.containers[${c}].envFrom[${i}].configMapRef.name`)
+        if (record(one['secretRef'])['optional'] !== true) add('Secret', text(record(one['secretRef'])['name']), `${path}.containers[${c}].envFrom[${i}].secretRef.name`)
+      })
+      list(record(container)['env']).forEach((variable, i) => {
+        const from = record(record(variable)['valueFrom'])
+        add('ConfigMap', text(record(from['configMapKeyRef'])['name']), `${path}.containers[${c}].env[${i}].valueFrom.configMapKeyRef.name`)
+        add('Secret', text(record(from['secretKeyRef'])['name']), `${path}.containers[${c}].env[${i}].valueFrom.secretKeyRef.name`)
+      })
+    })
+  }
+  const spec = record(object['spec'])
+  if (object.kind === 'HorizontalPodAutoscaler') add(text(record(spec['scaleTargetRef'])['kind']) ?? 'Deployment', text(record(spec['scaleTargetRef'])['name']), 'spec.scaleTargetRef.name')
+  if (object.kind === 'PersistentVolumeClaim') add('StorageClass', text(spec['storageClassName']), 'spec.storageClassName', true)
+  if (object.kind === 'RoleBinding' || object.kind === 'ClusterRoleBinding') {
+    const role = record(object['roleRef'])
+    add(text(role['kind']) ?? 'Role', text(role['name']), 'roleRef.name', role['kind'] === 'ClusterRole')
+  }
+  if (object.kind === 'Ingress') {
+    list(spec['rules']).forEach((rule, r) =>
+      list(record(record(rule)['http'])['paths']).forEach((path, p) => add('Service', text(record(record(record(path)['backend'])['service'])['name']), `spec.rules[${r}].http.paths[${p}].backend.service.name`)),
+    )
+  }
+  return found
+}
+
+/** Labels of nodes that pods of an object insist on. */
+export const wantedNodeLabels = (object: WrittenObject): Readonly<Record<string, string>> => {
+  const template = templateOf(object)
+  const selector = record(record(template?.template['spec'])['nodeSelector'])
+  return Object.fromEntries(Object.entries(selector).filter((entry): entry is [string, string] => typeof entry[1] === 'string'))
+}
