@@ -15,6 +15,8 @@ export default [
   route('changes/:id/boot', 'areas/run/boot.tsx'),
   route('changes/:id/steps', 'areas/run/steps.ts'),
   route('clusters/:name', 'areas/cluster/cluster.tsx'),
+  route('shape', 'areas/shape/shape.tsx'),
+  route('shape/board', 'areas/shape/board.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/:seq', 'areas/journal/line.tsx'),
   route('keys', 'areas/keys/keys.tsx'),

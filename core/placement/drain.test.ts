@@ -80,7 +80,7 @@ describe('draining a node', () => {
 
   it('says why nothing else takes a pod, and leaves it where it is', () => {
     const found = run([node('n1'), node('n2', { cpu: '500m' }), set(1), owned('a', 'n1')], ['n1'])
-    expect(found.blocked).toEqual([{ pod: 'climate/a', says: 'It has nowhere to go. None of 1 node takes it: 1 short of cpu.' }])
+    expect(found.blocked).toEqual([{ pod: 'climate/a', says: 'It has nowhere to go. None of 1 node takes it: 1 is short of cpu.' }])
   })
 
   it('uses the nodes of a surge when those that stand do not do', () => {

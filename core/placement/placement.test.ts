@@ -63,7 +63,7 @@ describe('placement', () => {
     const ledger = pod('gathering/gathering-ledger-3', { spec: { containers: [{ name: 'gathering-ledger', resources: { requests: { cpu: '2200m', memory: '8Gi' } } }] } })
     const found = placement([...general.flat(), store, ledger])
     expect(found.waiting[0]?.tally).toEqual({ cpu: 6, taint: 1 })
-    expect(found.waiting[0]?.says).toBe('None of 7 nodes takes it: 1 has a taint that it does not tolerate and 6 short of cpu.')
+    expect(found.waiting[0]?.says).toBe('None of 7 nodes takes it: 1 has a taint that it does not tolerate and 6 are short of cpu.')
     expect(found.waiting[0]?.remedies.map((remedy) => remedy.says)).toEqual(['300 m less CPU in `gathering-ledger`', 'one more `rack-8` in `general`', 'tolerate `use=storage`'])
     expect(found.waiting[0]?.remedies[0]?.patch).toEqual([{ op: 'add', path: '/objects/13/spec/containers/0/resources/requests/cpu', value: '1900m' }])
   })

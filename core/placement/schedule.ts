@@ -46,22 +46,25 @@ export interface Placement {
 const mostGroups = 100
 const mostRetries = 2000
 
+const is = (nodes: number): string => (nodes === 1 ? 'is' : 'are')
+const has = (nodes: number): string => (nodes === 1 ? 'has' : 'have')
+
 const words: Readonly<Record<string, (nodes: number) => string>> = {
-  cordoned: () => 'cordoned',
-  taint: (n) => `${n === 1 ? 'has' : 'have'} a taint that it does not tolerate`,
-  selector: () => 'left out by its selectors',
-  port: (n) => `${n === 1 ? 'has' : 'have'} its host port taken`,
-  pods: () => 'full by number of pods',
-  volume: () => 'out of reach of its volumes',
-  spread: () => 'against its spread',
-  affinity: () => 'without the pods it wants beside it',
-  'anti-affinity': () => 'with pods it must be kept from',
+  cordoned: (n) => `${is(n)} cordoned`,
+  taint: (n) => `${has(n)} a taint that it does not tolerate`,
+  selector: (n) => `${is(n)} left out by its selectors`,
+  port: (n) => `${has(n)} its host port taken`,
+  pods: (n) => `${is(n)} full by number of pods`,
+  volume: (n) => `${is(n)} out of reach of its volumes`,
+  spread: (n) => `${is(n)} against its spread`,
+  affinity: (n) => `${is(n)} without the pods it wants beside it`,
+  'anti-affinity': (n) => `${has(n)} pods that it must be kept from`,
 }
 
 /** The sentence for a waiting pod: how many nodes, and why none takes it. */
 export function waitingText(tally: Readonly<Record<string, number>>, nodes: number): string {
   if (nodes === 0) return 'There is no node.'
-  const parts = Object.entries(tally).map(([reason, count]) => `${count} ${(Object.hasOwn(words, reason) ? words[reason]?.(count) : undefined) ?? `short of ${reason}`}`)
+  const parts = Object.entries(tally).map(([reason, count]) => `${count} ${(Object.hasOwn(words, reason) ? words[reason]?.(count) : undefined) ?? `${is(count)} short of ${reason}`}`)
   return `None of ${countText(nodes, 'node')} takes it: ${listText(parts, 12)}.`
 }
 

@@ -50,9 +50,11 @@ export function templateIn(manifest: Manifest): Json {
   return record(manifest.kind === 'CronJob' ? record(record(spec['jobTemplate'])['spec'])['template'] : spec['template'])
 }
 
+const sizeText = (bytes: number): string => (bytes % 1024 ** 3 === 0 ? `${bytes / 1024 ** 3}Gi` : bytes % 1024 ** 2 === 0 ? `${bytes / 1024 ** 2}Mi` : String(bytes))
+
 /** The template that came with a workload nobody has written. */
 function plainTemplate(workload: Workload): Json {
-  const requests = { cpu: `${workload.cpuMilli}m`, memory: String(workload.memoryBytes), ...(workload.gpus > 0 ? { [gpuResource]: String(workload.gpus) } : {}) }
+  const requests = { cpu: `${workload.cpuMilli}m`, memory: sizeText(workload.memoryBytes), ...(workload.gpus > 0 ? { [gpuResource]: String(workload.gpus) } : {}) }
   return {
     metadata: { labels: { app: workload.name } },
     spec: {

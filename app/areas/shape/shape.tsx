@@ -1,0 +1,95 @@
+/** Capacity at a glance: for each cluster what is asked for, what it can give, and what one more of its largest would find. */
+import { clusterState, stateContext } from '~/core/fleet'
+import { capacityOf, type Capacity } from '~/core/placement'
+import { GiB, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { StateText } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { useNavigate } from 'react-router'
+import { ShapeTabs, aimedCluster } from './tabs'
+import './shape.css'
+import type { Route } from './+types/shape'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Shape · Gyrarch' }]
+
+/** The largest number of nodes for which the loss of each zone is placed anew on this page. */
+const mostPlaced = 40
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const state = stateContext(view)
+  const aim = aimedCluster(request)
+  const rows = await Promise.all(
+    view.clusters.map(async (cluster) => {
+      const nodes = cluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0)
+      const objects = cluster.apiAnswers && (nodes <= mostPlaced || cluster.name === aim) ? await gyrarch.fleet.objectsOf(cluster.name) : null
+      return { name: cluster.name, site: cluster.site, ...clusterState(cluster, state), nodes, capacity: objects ? capacityOf(objects) : null }
+    }),
+  )
+  return { rows, aim }
+}
+
+type Row = Route.ComponentProps['loaderData']['rows'][number]
+
+const of = (row: Row, pick: (capacity: Capacity) => number): number => (row.capacity ? pick(row.capacity) : -1)
+const share = (used: number, all: number): string => (all === 0 ? '' : ` (${Math.round((100 * used) / all)} %)`)
+
+const columns: readonly Column<Row>[] = [
+  { name: 'cluster', value: (row) => row.name, show: (row) => <To path="/shape/board" query={{ aim: `cluster/${row.name}` }} className="mono">{row.name}</To> },
+  { name: 'state', value: (row) => row.state, show: (row) => <StateText state={row.state} /> },
+  { name: 'nodes', value: (row) => row.nodes, number: true },
+  { name: 'cores asked', value: (row) => of(row, (c) => c.cpuRequested), show: (row) => (row.capacity ? `${numberText(row.capacity.cpuRequested / 1000, 1)} of ${numberText(row.capacity.cpuMilli / 1000, 1)}${share(row.capacity.cpuRequested, row.capacity.cpuMilli)}` : '–'), number: true },
+  { name: 'GiB asked', value: (row) => of(row, (c) => c.memoryRequested), show: (row) => (row.capacity ? `${numberText(row.capacity.memoryRequested / GiB, 1)} of ${numberText(row.capacity.memoryBytes / GiB, 1)}${share(row.capacity.memoryRequested, row.capacity.memoryBytes)}` : '–'), number: true },
+  { name: 'pods', value: (row) => of(row, (c) => c.pods), show: (row) => (row.capacity ? `${row.capacity.pods} of ${row.capacity.podLimit}` : '–'), number: true },
+  { name: 'waiting', value: (row) => of(row, (c) => c.waiting), show: (row) => (row.capacity ? String(row.capacity.waiting) : '–'), number: true },
+  { name: 'room for', value: (row) => of(row, (c) => c.headroom?.fits ?? 0), show: (row) => (row.capacity?.headroom ? `${row.capacity.headroom.fits} more of ${row.capacity.headroom.workload.split('/').at(-1) ?? ''}` : '–') },
+  { name: 'loses a zone', value: (row) => row.capacity?.losses.map((loss) => loss.homeless).join() ?? '', show: (row) => (row.capacity ? lossText(row.capacity) : '–'), wraps: true },
+]
+
+const lossText = (capacity: Capacity): string => {
+  const bad = capacity.losses.filter((loss) => loss.homeless > 0)
+  if (capacity.losses.length < 2) return 'has one zone'
+  return bad.length === 0 ? 'all pods find room' : bad.map((loss) => `${loss.zone}: ${loss.homeless} without a place`).join('; ')
+}
+
+export default function Shape({ loaderData }: Route.ComponentProps) {
+  const { rows, aim } = loaderData
+  const navigate = useNavigate()
+  const address = useAddress()
+  const chosen = rows.find((row) => row.name === aim)
+  return (
+    <Page
+      title="Shape"
+      beside={<span className="soft">what runs, whether it fits, and what it costs</span>}
+      reason={
+        chosen?.capacity ? (
+          <>
+            <h2 className="mono">{chosen.name}</h2>
+            <p>{chosen.says}</p>
+            <h3>If a zone is lost</h3>
+            <ul className="facts">
+              {chosen.capacity.losses.map((loss) => (
+                <li key={loss.zone}>
+                  <span className="mono">{loss.zone}</span>
+                  <span className="source">{loss.homeless === 0 ? `all ${loss.moved} pods find room` : `${loss.homeless} of ${loss.moved} pods find no place`}</span>
+                </li>
+              ))}
+            </ul>
+            <p className="soft">Placed anew on a copy, as the scheduler would.</p>
+            <p>
+              <To path="/shape/board">Open its board</To>
+            </p>
+          </>
+        ) : (
+          <p className="soft">Choose a cluster to see what the loss of each of its zones would leave without a place. “Room for” is how many more pods of its largest workload would fit, placed one by one.</p>
+        )
+      }
+    >
+      <ShapeTabs here="/shape" />
+      <Table name="clusters" columns={columns} rows={rows} id={(row) => row.name} selected={aim} onSelect={(row) => void navigate(address('/shape', { aim: `cluster/${row.name}` }))} empty="There is no cluster yet." />
+    </Page>
+  )
+}

@@ -1,0 +1,31 @@
+/** The views of the Shape area, each of which keeps the aim. */
+import { To } from '../../parts/to'
+
+const views = [
+  ['/shape', 'capacity'],
+  ['/shape/board', 'placement'],
+  ['/shape/workloads', 'workloads'],
+  ['/shape/manifests', 'manifests'],
+  ['/shape/rest', 'rest'],
+  ['/shape/spend', 'spend'],
+] as const
+
+export type ShapeView = (typeof views)[number][0]
+
+export function ShapeTabs({ here }: { readonly here: ShapeView }) {
+  return (
+    <nav className="tabs" aria-label="Views of Shape">
+      {views.map(([path, says]) => (
+        <To key={path} path={path} aria-current={path === here}>
+          {says}
+        </To>
+      ))}
+    </nav>
+  )
+}
+
+/** The cluster that a page is about: the aim, where that is one. */
+export function aimedCluster(request: Request): string | null {
+  const aim = new URL(request.url).searchParams.get('aim')
+  return aim?.startsWith('cluster/') ? aim.slice('cluster/'.length) : null
+}

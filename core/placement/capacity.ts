@@ -1,0 +1,82 @@
+/** Capacity of a cluster: what is asked for against what nodes give, headroom in units of its largest workload, and what each lost zone leaves homeless. */
+import type { ApiObject, PodObject } from '../objects'
+import { amountOf } from '../objects'
+import { boardOf, workloadsOf, type BoardObject } from './board'
+import { chooseFor } from './choose'
+import { readWorld, type Pod } from './world'
+
+export interface Capacity {
+  readonly cpuMilli: number
+  readonly memoryBytes: number
+  readonly podLimit: number
+  readonly cpuRequested: number
+  readonly memoryRequested: number
+  /** Sum of the limits that containers name. */
+  readonly cpuLimits: number
+  readonly memoryLimits: number
+  readonly pods: number
+  readonly waiting: number
+  /** How many more pods of the largest workload fit, one after another; null without any. */
+  readonly headroom: { readonly workload: string; readonly fits: number } | null
+  readonly losses: readonly { readonly zone: string; readonly moved: number; readonly homeless: number }[]
+}
+
+const mostHeadroom = 200
+const zoneLabel = 'topology.kubernetes.io/zone'
+
+const known = new WeakMap<readonly ApiObject[], Capacity | null>()
+
+/** Null where the objects are not as the API has them. Computed once for a list. */
+export function capacityOf(objects: readonly ApiObject[]): Capacity | null {
+  const seen = known.get(objects)
+  if (seen !== undefined) return seen
+  const found = compute(objects)
+  known.set(objects, found)
+  return found
+}
+
+function compute(objects: readonly ApiObject[]): Capacity | null {
+  const given = objects as unknown as readonly BoardObject[]
+  const read = readWorld(given)
+  if (!read.ok) return null
+  const { room, pods, waiting } = read.world
+  const sum = (array: Float64Array | undefined): number => {
+    let total = 0
+    for (let i = 0; i < room.count; i++) total += Number.isFinite(array?.[i]) ? (array?.[i] ?? 0) : 0
+    return total
+  }
+  const standing = pods.filter((pod) => !pod.isFinished && pod.object.spec?.nodeName)
+  const limit = (pod: Pod, resource: string): number => (pod.object.spec?.containers ?? []).reduce((total, container) => total + (container.resources?.limits?.[resource] === undefined ? 0 : amountOf(resource, container.resources.limits[resource] ?? 0, '')), 0)
+  const zones = [...new Set(room.nodes.map((node) => node.metadata.labels?.[zoneLabel]).filter((zone): zone is string => zone !== undefined))].sort()
+  const board = boardOf(given, [], false)
+  const before = board.ok ? board.board.waiting.reduce((total, one) => total + one.count, 0) : 0
+  const facts = {
+    cpuMilli: sum(room.allocatable[0]),
+    memoryBytes: sum(room.allocatable[1]),
+    podLimit: sum(room.podLimit),
+    cpuRequested: sum(room.used[0]),
+    memoryRequested: sum(room.used[1]),
+    cpuLimits: standing.reduce((total, pod) => total + limit(pod, 'cpu'), 0),
+    memoryLimits: standing.reduce((total, pod) => total + limit(pod, 'memory'), 0),
+    pods: sum(room.podCount),
+    waiting: waiting.length,
+    losses: zones.map((zone) => {
+      const lost = boardOf(given, [{ kind: 'loss', label: zoneLabel, value: zone }], false)
+      const homeless = lost.ok ? lost.board.waiting.reduce((total, one) => total + one.count, 0) - before : 0
+      return { zone, moved: lost.ok ? lost.board.moves.length + homeless : 0, homeless: Math.max(0, homeless) }
+    }),
+  }
+  // The largest by its share of all cpu and memory; daemons and what cannot be scaled are no measure.
+  const ownerOf = workloadsOf(given)
+  const size = (pod: Pod): number => pod.shape.cpuMilli / Math.max(1, facts.cpuMilli) + pod.shape.memoryBytes / Math.max(1, facts.memoryBytes)
+  const largest = standing.filter((pod) => /^(Deployment|StatefulSet)\//.test(ownerOf(pod.object as PodObject))).reduce<Pod | null>((best, pod) => (best === null || size(pod) > size(best) ? pod : best), null)
+  let fits = 0
+  if (largest) {
+    for (; fits < mostHeadroom; fits++) {
+      const choice = chooseFor(room, largest.shape)
+      if (choice.node < 0) break
+      room.put({ ...largest, key: `${largest.key}+${fits}` }, choice.node)
+    }
+  }
+  return { ...facts, headroom: largest ? { workload: ownerOf(largest.object), fits } : null }
+}
