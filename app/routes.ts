@@ -17,6 +17,7 @@ export default [
   route('clusters/:name', 'areas/cluster/cluster.tsx'),
   route('shape', 'areas/shape/shape.tsx'),
   route('shape/board', 'areas/shape/board.tsx'),
+  route('shape/rest', 'areas/shape/rest.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/:seq', 'areas/journal/line.tsx'),
   route('keys', 'areas/keys/keys.tsx'),

@@ -15,6 +15,7 @@ import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
 import { Health } from './health/health'
+import { Rest } from './rest/rest'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './ports/standin/engine-link'
 import { Outside } from './ports/standin/outside'
@@ -69,6 +70,8 @@ export class Gyrarch {
 
   health!: Health
 
+  rest!: Rest
+
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
   private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute; vault: Vault }) {
@@ -106,17 +109,21 @@ export class Gyrarch {
     const changes = new Changes({ database, fleet, runner, hub, clock: outside })
     const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker), vault: new Vault(options.dir) })
     const health = new Health({ fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
+    const rest = new Rest({ database, fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
     const listener = {
       atRest: async () => {
         await runner.atRest()
         await health.atRest()
+        await rest.atRest()
         await runner.atRest()
       },
-      wakeAt: () => earliest(runner.wakeAt(), health.wakeAt()),
+      wakeAt: () => earliest(earliest(runner.wakeAt(), health.wakeAt()), rest.wakeAt()),
       woken: (now: number) => {
         runner.woken()
         const due = health.wakeAt()
         if (due !== null && due <= now) health.look()
+        const restDue = rest.wakeAt()
+        if (restDue !== null && restDue <= now) rest.look()
       },
       evidence: runner.evidence.bind(runner),
       ended: runner.ended.bind(runner),
@@ -129,9 +136,12 @@ export class Gyrarch {
       failed: onError,
     }
     gyrarch.health = health
+    gyrarch.rest = rest
+    runner.registered = () => rest.look()
     outside.listen(listener)
     if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
     await runner.resume()
+    rest.look()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch
   }
@@ -195,6 +205,7 @@ export class Gyrarch {
     this.outside.halt()
     await this.runner.atRest()
     await this.health.atRest()
+    await this.rest.atRest()
     await this.runner.atRest()
     await this.outside.close()
     await this.compute.close()

@@ -10,6 +10,7 @@ import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
 import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeCordon, nodeDrain, nodeUncordon, storageClass } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
+import { clusterRest, clusterWake } from './cluster/rest'
 import { objectsApply, objectsPutBack, objectsRemove, rolloutAwait, workloadRestart } from './cluster/objects'
 
 export const behaviours: Readonly<Record<string, Behaviour>> = {
@@ -66,6 +67,8 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'objects.put-back': objectsPutBack,
   'rollout.await': rolloutAwait,
   'workload.restart': workloadRestart,
+  'cluster.rest': clusterRest,
+  'cluster.wake': clusterWake,
   'addons.place': addOnsPlace,
   'tokens.revoke': tokensRevoke,
   'dns.ask': dnsAsk,

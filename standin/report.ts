@@ -5,7 +5,7 @@ import { loads } from './cluster/pods'
 import type { Simulator } from './engine/simulator'
 import { managedFields } from '../core/objects/fields'
 import { currentTemplate, digestOf, gpuResource, hashOf, imageParts, isCurrent, isReadyPod, list, manifestOf, objectKey, podLabels, podsOf, record, templateOf, text } from './cluster/manifests'
-import type { Cluster, ClusterEvent, Manifest, Node, Pod, Site, Workload } from './world'
+import type { Cluster, ClusterEvent, Machine, Manifest, Node, Pod, Site, Workload } from './world'
 
 export interface NodeReport extends Node {
   readonly requestedCpuMilli: number
@@ -24,6 +24,9 @@ export interface ClusterReport {
   readonly podCount: number
   readonly namespaces: readonly string[]
   readonly dnsAnswers: boolean
+  /** Since when it is stopped (ms), and the machines it was given; null and none while it runs. */
+  readonly restingSince: number | null
+  readonly restingMachines: readonly Machine[]
   /** When its certificates end (ms). */
   readonly certificatesUntil: number
   readonly backups: readonly { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number }[]
@@ -50,6 +53,8 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     podCount: answers ? cluster.running.length : 0,
     namespaces: answers ? cluster.namespaces : [],
     dnsAnswers: answers && dnsAnswers(cluster),
+    restingSince: cluster.resting?.since ?? null,
+    restingMachines: cluster.resting?.machines ?? [],
   }
 }
 

@@ -86,6 +86,7 @@ const cluster = z.object({
   ),
   pods: z.string(),
   services: z.string(),
+  rest: z.object({ zone: z.string(), windows: z.array(z.object({ days: z.array(z.enum(['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'])), stop: z.string(), start: z.string() })) }).optional(),
   strained: z.array(z.object({ node: z.string(), type: z.string(), message: z.string() })).default([]),
 })
 

@@ -349,6 +349,8 @@ export interface Cluster {
   storageClass?: { readonly name: string; readonly zones: readonly string[] }
   /** When its API’s and agents’ certificates end (ms). */
   certificatesUntil: number
+  /** Stopped: what it had and takes again. */
+  resting?: { readonly since: number; readonly machines: readonly Machine[]; readonly nodes: readonly Node[]; readonly controlPlanes: readonly ManagedControlPlane[] }
   backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]
   readonly createdAt: number
 }

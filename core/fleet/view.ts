@@ -4,6 +4,7 @@
  */
 import type { ApiObject } from '../objects'
 import type { Release } from '../releases'
+import type { RestWindow } from '../scaling'
 
 export type SiteKind = 'hall' | 'cloud' | 'edge'
 
@@ -246,6 +247,12 @@ export interface ClusterView {
   /** Members of an own control plane that answer. */
   readonly membersUp: number
   readonly resting: boolean
+  /** ISO time; null while it runs. */
+  readonly restingSince: string | null
+  /** The machines it takes again when it is started. */
+  readonly restingMachines: readonly MachineView[]
+  /** When it rests by itself, or null. */
+  readonly rest: { readonly zone: string; readonly windows: readonly RestWindow[] } | null
   readonly pods: string
   readonly services: string
   readonly maxPodsPerNode: number

@@ -1,4 +1,5 @@
 export { clusterBackup, clusterRestore, renewCertificates } from './cluster'
 export { drainFindings, nodeCordon, nodeDrain } from './draining'
+export { clusterRest, clusterStart, clusterStop, keptMonths, keptUntil } from './rest'
 export { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from './health'
 export { machineReplace, machineRestart, poolResize } from './machines'

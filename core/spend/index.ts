@@ -1,1 +1,2 @@
+export { clusterHourly } from './cluster-spend'
 export { machineHourly, monthHours, siteSpend, type SiteSpend } from './site-spend'

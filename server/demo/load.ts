@@ -39,6 +39,7 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
         services: cluster.services,
         maxPodsPerNode: 110,
         endpoint: null,
+        ...(cluster.rest ? { rest: cluster.rest, restDoneAt: demoScenario().start } : {}),
       })),
       { transaction },
     )

@@ -6,6 +6,8 @@ import type { ClusterReport, NodeReport, Site } from '~/server/ports/standin/rep
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
 
+const machineView = (machine: Site['machines'][number]): SiteView['machines'][number] => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster, apart: machine.apart })
+
 export function siteView(given: Site, now: number): SiteView {
   // What only the site itself knows stays there.
   const { credentials: _credentials, bootDataCutAt: _cut, soldOut: _sold, managedFrom: _from, ...site } = given
@@ -20,7 +22,7 @@ export function siteView(given: Site, now: number): SiteView {
       zones: size.zones,
       soldOut: given.soldOut.flatMap((entry) => (entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [])),
     })),
-    machines: site.machines.map((machine) => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster, apart: machine.apart })),
+    machines: site.machines.map(machineView),
     boxes: site.boxes.map(({ inside: _inside, ...box }) => box),
     observedAt: iso(now),
   }
@@ -69,7 +71,10 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
     endpoint: report?.endpoint ?? row.endpoint ?? '',
     apiAnswers: report?.apiAnswers ?? false,
     membersUp: report?.membersUp ?? 0,
-    resting: false,
+    resting: report?.restingSince !== null && report?.restingSince !== undefined,
+    restingSince: report?.restingSince === null || report?.restingSince === undefined ? null : iso(report.restingSince),
+    restingMachines: (report?.restingMachines ?? []).map(machineView),
+    rest: row.rest ?? null,
     pods: row.pods,
     services: row.services,
     maxPodsPerNode: row.maxPodsPerNode,

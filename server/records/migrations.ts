@@ -41,6 +41,7 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE templates (name TEXT PRIMARY KEY, says TEXT NOT NULL, kind TEXT NOT NULL, intent JSON NOT NULL, open JSON NOT NULL, shipped TINYINT(1) NOT NULL)`,
     ),
   },
+  { name: '0004-rest', up: sql(`ALTER TABLE clusters ADD COLUMN rest JSON`, `ALTER TABLE clusters ADD COLUMN restDoneAt TEXT`) },
 ]
 
 export const standinMigrations: readonly Migration[] = [

@@ -3,6 +3,7 @@
  * outcome is simply repeated. A verb may wait for something from outside; its end is then told to the runner later.
  */
 import { z } from 'zod'
+import { weekdays } from '~/core/scaling'
 import type { Database } from '../records/database'
 import { ClusterRow, JoinRow, LedgerRow } from '../records/models'
 
@@ -64,6 +65,12 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
       if (row) await row.update({ pools: row.pools.map((pool) => (pool.name === wish.pool ? { ...pool, range: wish.range } : pool)) }, { transaction })
     })
     return { result: { pool: wish.pool }, says: wish.range ? `${wish.pool} scales between ${wish.range.min} and ${wish.range.max}` : `${wish.pool} no longer scales by itself` }
+  }
+  if (verb === 'rest.set') {
+    const wish = z.object({ cluster: z.string(), rest: z.object({ zone: z.string(), windows: z.array(z.object({ days: z.array(z.enum(weekdays)), stop: z.string(), start: z.string() })) }).nullable() }).parse(args)
+    // A calendar speaks from now on: what it would have done before it was there is not made up for.
+    await database.write((transaction) => ClusterRow.update({ rest: wish.rest, restDoneAt: new Date(place.now).toISOString() }, { where: { name: wish.cluster }, transaction }))
+    return { result: { windows: wish.rest?.windows.length ?? 0 }, says: wish.rest ? `${wish.cluster} rests in ${wish.rest.windows.length} windows, in ${wish.rest.zone}` : `${wish.cluster} no longer rests by itself` }
   }
   throw new Error(`the register has no verb ${verb}`)
 }

@@ -194,6 +194,8 @@ export class Runner {
 
   /** Called once locks were released: set by the server to start what waits for them. */
   startWaiting: () => Promise<void> = async () => undefined
+  /** Gyrarch’s own register was written to. */
+  registered: () => void = () => undefined
 
   // Inside the lane.
 
@@ -283,6 +285,7 @@ export class Runner {
     const outcome = await ledgerCommand(this.parts.database, command.verb, args, { change: active.row.number, attempt: step.undoing ? step.undoAttempts : step.attempts, now })
     if ('waits' in outcome) return
     this.parts.fleet.touchRegister()
+    this.registered()
     await this.settle(step.key, { known: true, ended: true, at: now, result: outcome.result, failure: null, evidence: [{ at: now, says: outcome.says }] })
   }
 

@@ -24,6 +24,7 @@ export function answering(sim: Sim, name: unknown): Cluster | OperationFailure {
   if (cluster && cluster.certificatesUntil <= sim.now) {
     return permanent('certificate-expired', `The certificates of ${cluster.name} have expired.`, { about: `certificate/${cluster.name}/api`, says: `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 16)}Z` }, { about: `cluster/${cluster.name}`, says: 'x509: certificate has expired' })
   }
+  if (cluster?.resting) return permanent('cluster-rests', `${cluster.name} is stopped.`, { about: `cluster/${cluster.name}`, says: 'stopped' })
   if (cluster && apiAnswers(sim, cluster)) return cluster
   return transient('api-down', `The API of ${String(name)} does not answer.`, { about: `cluster/${String(name)}`, says: cluster ? 'no answer within 10 s' : 'no such cluster' })
 }

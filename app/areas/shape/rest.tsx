@@ -1,0 +1,196 @@
+/** When clusters rest: a calendar drawn as a week, what it saves, and stopping or starting by hand. */
+import Button from '@mui/material/Button'
+import { X } from 'lucide-react'
+import { useMemo, useState } from 'react'
+import { clusterOf, siteOf } from '~/core/fleet'
+import { keptUntil } from '~/core/keeping'
+import { instantOf, minutesOf, restIntervals, restSavings, type RestWindow, type Weekday, weekdays } from '~/core/scaling'
+import { clusterHourly } from '~/core/spend'
+import { moneyText, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { WeekStrip } from '../../drawings/week-strip'
+import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
+import { StateText } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To } from '../../parts/to'
+import { clockText } from '../../parts/when'
+import { aimedCluster, ShapeTabs } from './tabs'
+import './shape.css'
+import type { Route } from './+types/rest'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Rest · Gyrarch' }]
+
+const usualZone = 'Europe/Berlin'
+
+/** The calendar month that holds an instant, in a zone. */
+function monthOf(zone: string, at: number): { readonly from: number; readonly to: number; readonly says: string } {
+  const parts = new Intl.DateTimeFormat('en', { timeZone: zone, year: 'numeric', month: 'numeric' }).formatToParts(at)
+  const year = Number(parts.find((part) => part.type === 'year')?.value)
+  const month = Number(parts.find((part) => part.type === 'month')?.value)
+  const says = new Intl.DateTimeFormat('en', { timeZone: zone, year: 'numeric', month: 'long' }).format(at)
+  return { from: instantOf(zone, { year, month, day: 1 }, 0), to: month === 12 ? instantOf(zone, { year: year + 1, month: 1, day: 1 }, 0) : instantOf(zone, { year, month: month + 1, day: 1 }, 0), says }
+}
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const now = Date.parse(view.now)
+  const rows = view.clusters.map((cluster) => {
+    const site = siteOf(view, cluster.site)
+    const hourly = site ? clusterHourly(site, cluster) : 0
+    const zone = cluster.rest?.zone ?? usualZone
+    const month = monthOf(zone, now)
+    return { name: cluster.name, site: cluster.site, resting: cluster.resting, since: cluster.restingSince, hourly, month: month.says, windows: cluster.rest?.windows ?? [], ...restSavings(zone, cluster.rest?.windows ?? [], month, hourly) }
+  })
+  const aim = aimedCluster(request)
+  const chosen = aim === null ? undefined : clusterOf(view, aim)
+  const row = rows.find((one) => one.name === chosen?.name)
+  return { now: view.now, rows, chosen: chosen && row ? { name: chosen.name, zone: chosen.rest?.zone ?? usualZone, windows: chosen.rest?.windows ?? [], resting: chosen.resting, since: chosen.restingSince, hourly: row.hourly, drives: chosen.drives } : null }
+}
+
+type Row = Route.ComponentProps['loaderData']['rows'][number]
+
+const columns: readonly Column<Row>[] = [
+  { name: 'cluster', value: (row) => row.name, show: (row) => <To path="/shape/rest" query={{ aim: `cluster/${row.name}` }} className="mono">{row.name}</To> },
+  { name: 'now', value: (row) => (row.resting ? 'rests' : 'runs'), show: (row) => <StateText state={row.resting ? 'resting' : 'well'}>{row.resting ? 'rests' : 'runs'}</StateText> },
+  { name: 'units an hour', value: (row) => row.hourly, show: (row) => moneyText(row.hourly), number: true },
+  { name: 'windows', value: (row) => row.windows.length, show: (row) => (row.windows.length === 0 ? 'none' : String(row.windows.length)), number: true },
+  { name: 'hours of the month', value: (row) => row.hours, show: (row) => `${numberText(row.hoursRunning, 1)} of ${numberText(row.hours, 1)}`, number: true },
+  { name: 'saved in the month', value: (row) => row.saved, show: (row) => moneyText(row.saved), number: true },
+]
+
+/** Resting minutes of each day of a week without changes of the clocks, for the drawing. */
+function weekOf(windows: readonly RestWindow[]): Readonly<Record<Weekday, readonly (readonly [number, number])[]>> {
+  const monday = Date.UTC(2026, 5, 1)
+  const intervals = restIntervals('UTC', windows, { from: monday, to: monday + 7 * 86_400_000 })
+  const days = Object.fromEntries(weekdays.map((day): [Weekday, [number, number][]] => [day, []])) as Record<Weekday, [number, number][]>
+  for (const [i, day] of weekdays.entries()) {
+    const from = monday + i * 86_400_000
+    for (const interval of intervals) {
+      const start = Math.max(interval.from, from)
+      const end = Math.min(interval.to, from + 86_400_000)
+      if (end > start) days[day].push([(start - from) / 60_000, (end - from) / 60_000])
+    }
+  }
+  return days
+}
+
+function localNow(zone: string, at: string): { readonly day: Weekday; readonly minute: number } {
+  const parts = new Intl.DateTimeFormat('en-GB', { timeZone: zone, weekday: 'short', hour: '2-digit', minute: '2-digit', hour12: false }).formatToParts(Date.parse(at))
+  const of = (type: string): string => parts.find((part) => part.type === type)?.value ?? ''
+  return { day: weekdays.find((day) => of('weekday').toLowerCase().startsWith(day)) ?? 'mon', minute: Number(of('hour')) * 60 + Number(of('minute')) }
+}
+
+function Calendar({ chosen, now }: { readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']>; readonly now: string }) {
+  const [zone, setZone] = useState(chosen.zone)
+  const [windows, setWindows] = useState<readonly RestWindow[]>(chosen.windows)
+  const good = useMemo(() => windows.filter((window) => minutesOf(window.stop) !== null && minutesOf(window.start) !== null && window.stop !== window.start), [windows])
+  const set = (i: number, change: Partial<RestWindow>): void => setWindows(windows.map((window, other) => (other === i ? { ...window, ...change } : window)))
+  const month = useMemo(() => monthOf(zone, Date.parse(now)), [zone, now])
+  const found = useMemo(() => restSavings(zone, good, month, chosen.hourly), [zone, good, month, chosen.hourly])
+  const changed = JSON.stringify(windows) !== JSON.stringify(chosen.windows) || zone !== chosen.zone
+  const zones = useMemo(() => [...new Set([zone, 'Europe/Berlin', 'Europe/London', 'Europe/Helsinki', 'America/New_York', 'Asia/Tokyo', 'UTC'])], [zone])
+  return (
+    <div className="rest-page">
+      <WeekStrip rests={weekOf(good)} now={localNow(zone, now)} />
+      <p className="rest-saves" role="status">
+        {month.says}: runs <b>{numberText(found.hoursRunning, 2)}</b> of {numberText(found.hours, 2)} h and costs <b>{moneyText(found.spendWith)}</b> units in place of {moneyText(found.spendWithout)}: <b>{moneyText(found.saved)}</b> saved.
+      </p>
+      <div className="rest-windows">
+        <label>
+          Time zone{' '}
+          <select className="shape-field" value={zone} onChange={(event) => setZone(event.target.value)}>
+            {zones.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
+        </label>
+        {windows.map((window, i) => (
+          <fieldset key={i}>
+            <legend className="visually-hidden">Window {i + 1}</legend>
+            {weekdays.map((day) => (
+              <label key={day} className="rest-day" data-on={window.days.includes(day)}>
+                <input type="checkbox" className="visually-hidden" checked={window.days.includes(day)} onChange={(event) => set(i, { days: weekdays.filter((other) => (other === day ? event.target.checked : window.days.includes(other))) })} />
+                {day}
+              </label>
+            ))}
+            <label>
+              stops <input className="shape-field mono" type="time" value={window.stop} onChange={(event) => set(i, { stop: event.target.value })} />
+            </label>
+            <label>
+              starts <input className="shape-field mono" type="time" value={window.start} onChange={(event) => set(i, { start: event.target.value })} />
+            </label>
+            <span className="soft">{window.stop === window.start ? 'stops when it starts: give two times' : window.start <= window.stop ? 'over midnight' : ''}</span>
+            <button type="button" className="quiet-button" aria-label={`Remove window ${i + 1}`} onClick={() => setWindows(windows.filter((_, other) => other !== i))}>
+              <X size={14} aria-hidden />
+            </button>
+          </fieldset>
+        ))}
+        <div className="acts">
+          <Button variant="outlined" onClick={() => setWindows([...windows, { days: ['mon', 'tue', 'wed', 'thu', 'fri'], stop: '20:00', start: '06:00' }])}>
+            Add a window
+          </Button>
+          <DraftChange kind="cluster.rest" intent={{ cluster: chosen.name, zone, windows }} variant="contained" disabled={!changed || good.length !== windows.length}>
+            Draft this calendar
+          </DraftChange>
+        </div>
+      </div>
+    </div>
+  )
+}
+
+export default function RestPage({ loaderData }: Route.ComponentProps) {
+  const { chosen, rows, now } = loaderData
+  return (
+    <Page
+      title={chosen ? `Rest of ${chosen.name}` : 'Rest'}
+      beside={chosen ? <StateText state={chosen.resting ? 'resting' : 'well'}>{chosen.resting ? `rests since ${clockText(chosen.since ?? now)}` : 'runs'}</StateText> : null}
+      reason={
+        chosen ? (
+          <>
+            <h2 className="mono">{chosen.name}</h2>
+            <dl className="facts">
+              <div>
+                <dt>while it runs</dt>
+                <dd>{moneyText(chosen.hourly)} units an hour</dd>
+              </div>
+              <div>
+                <dt>what ends while it rests</dt>
+                <dd>machines, control-plane tier</dd>
+              </div>
+              <div>
+                <dt>what goes on</dt>
+                <dd>disks, load balancers, held addresses</dd>
+              </div>
+              {chosen.resting ? (
+                <div>
+                  <dt>kept until</dt>
+                  <dd>{keptUntil(chosen.since ?? now)}</dd>
+                </div>
+              ) : null}
+            </dl>
+            {chosen.drives.length > 0 ? <p>It drives {chosen.drives.join(' and ')}, so it cannot rest.</p> : null}
+            <div className="acts">
+              {chosen.resting ? (
+                <DraftChange kind="cluster.start" intent={{ cluster: chosen.name }} variant="contained">
+                  Draft starting it
+                </DraftChange>
+              ) : (
+                <DraftChange kind="cluster.stop" intent={{ cluster: chosen.name }}>
+                  Draft stopping it now
+                </DraftChange>
+              )}
+            </div>
+            <p className="soft">A window belongs to the days on which it stops. A night in which the clocks change is as long as it really is. What you stop or start by hand stands until the calendar’s next boundary.</p>
+          </>
+        ) : (
+          <p className="soft">Choose a cluster to draw its week. Savings are exact to the hour, also in months in which the clocks change.</p>
+        )
+      }
+    >
+      <ShapeTabs here="/shape/rest" />
+      {chosen ? <Calendar key={`${chosen.name}${JSON.stringify(chosen.windows)}`} chosen={chosen} now={now} /> : <Table name="clusters" columns={columns} rows={rows} id={(row) => row.name} empty="There is no cluster yet." />}
+    </Page>
+  )
+}
