@@ -135,6 +135,8 @@ function remove(object: Json, path: string): void {
     if (step.item) {
       if (!Array.isArray(at)) return false
       const found = itemOf(at, step.item)
+      // What names an item goes with the item, not before it.
+      if (found && way[index + 1]?.name === step.item.key && way.length === index + 2 && Object.keys(found).length > 1) return false
       if (!found || !drop(found, index + 1)) return false
       const left = Object.keys(found)
       if (index === way.length - 1 || left.length === 0) at.splice(at.indexOf(found), 1)
@@ -150,7 +152,8 @@ function remove(object: Json, path: string): void {
 /** An object with some fields taken away and others set; the object itself is not changed. */
 export function withFields<T>(object: T, gone: Iterable<string>, wanted: Iterable<readonly [string, unknown]>): T {
   const copy = structuredClone(object)
-  for (const path of gone) remove(copy as Json, path)
+  const names = (path: string): number => (/\/\[(\w+)=[^/]*\]\/\1$/.test(path) ? 1 : 0)
+  for (const path of [...gone].sort((a, b) => names(a) - names(b))) remove(copy as Json, path)
   for (const [path, value] of wanted) set(copy as Json, path, value)
   return copy
 }

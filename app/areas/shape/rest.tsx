@@ -116,12 +116,12 @@ function Calendar({ chosen, now }: { readonly chosen: NonNullable<Route.Componen
               </label>
             ))}
             <label>
-              stops <input className="shape-field mono" type="time" value={window.stop} onChange={(event) => set(i, { stop: event.target.value })} />
+              stops <input className="shape-field mono" size={6} pattern="([01]\d|2[0-3]):[0-5]\d" title="From 00:00 to 23:59" value={window.stop} onChange={(event) => set(i, { stop: event.target.value })} />
             </label>
             <label>
-              starts <input className="shape-field mono" type="time" value={window.start} onChange={(event) => set(i, { start: event.target.value })} />
+              starts <input className="shape-field mono" size={6} pattern="([01]\d|2[0-3]):[0-5]\d" title="From 00:00 to 23:59" value={window.start} onChange={(event) => set(i, { start: event.target.value })} />
             </label>
-            <span className="soft">{window.stop === window.start ? 'stops when it starts: give two times' : window.start <= window.stop ? 'over midnight' : ''}</span>
+            <span className="soft">{minutesOf(window.stop) === null || minutesOf(window.start) === null ? 'times are from 00:00 to 23:59' : window.stop === window.start ? 'stops when it starts: give two times' : window.start <= window.stop ? 'over midnight' : ''}</span>
             <button type="button" className="quiet-button" aria-label={`Remove window ${i + 1}`} onClick={() => setWindows(windows.filter((_, other) => other !== i))}>
               <X size={14} aria-hidden />
             </button>

@@ -29,7 +29,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       return { name: cluster.name, site: cluster.site, ...clusterState(cluster, state), nodes, capacity: objects ? capacityOf(objects) : null }
     }),
   )
-  return { rows, aim }
+  return { rows, at: aim }
 }
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
@@ -46,20 +46,21 @@ const columns: readonly Column<Row>[] = [
   { name: 'pods', value: (row) => of(row, (c) => c.pods), show: (row) => (row.capacity ? `${row.capacity.pods} of ${row.capacity.podLimit}` : '–'), number: true },
   { name: 'waiting', value: (row) => of(row, (c) => c.waiting), show: (row) => (row.capacity ? String(row.capacity.waiting) : '–'), number: true },
   { name: 'room for', value: (row) => of(row, (c) => c.headroom?.fits ?? 0), show: (row) => (row.capacity?.headroom ? `${row.capacity.headroom.fits} more of ${row.capacity.headroom.workload.split('/').at(-1) ?? ''}` : '–') },
-  { name: 'loses a zone', value: (row) => row.capacity?.losses.map((loss) => loss.homeless).join() ?? '', show: (row) => (row.capacity ? lossText(row.capacity) : '–'), wraps: true },
+  { name: 'if a zone is lost', value: (row) => row.capacity?.losses.map((loss) => loss.homeless).join() ?? '', show: (row) => (row.capacity ? lossText(row.capacity) : '–'), wraps: true },
 ]
 
 const lossText = (capacity: Capacity): string => {
   const bad = capacity.losses.filter((loss) => loss.homeless > 0)
   if (capacity.losses.length < 2) return 'has one zone'
-  return bad.length === 0 ? 'all pods find room' : bad.map((loss) => `${loss.zone}: ${loss.homeless} without a place`).join('; ')
+  const worst = [...bad].sort((a, b) => b.homeless - a.homeless)[0]
+  return worst ? `${worst.homeless} pods homeless without ${worst.zone}` : 'all pods find room'
 }
 
 export default function Shape({ loaderData }: Route.ComponentProps) {
-  const { rows, aim } = loaderData
+  const { rows, at } = loaderData
   const navigate = useNavigate()
   const address = useAddress()
-  const chosen = rows.find((row) => row.name === aim)
+  const chosen = rows.find((row) => row.name === at)
   return (
     <Page
       title="Shape"
@@ -89,7 +90,7 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
       }
     >
       <ShapeTabs here="/shape" />
-      <Table name="clusters" columns={columns} rows={rows} id={(row) => row.name} selected={aim} onSelect={(row) => void navigate(address('/shape', { aim: `cluster/${row.name}` }))} empty="There is no cluster yet." />
+      <Table name="clusters" columns={columns} rows={rows} id={(row) => row.name} selected={at} onSelect={(row) => void navigate(address('/shape', { aim: `cluster/${row.name}` }))} empty="There is no cluster yet." />
     </Page>
   )
 }
