@@ -15,6 +15,8 @@ import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
 import { Health } from './health/health'
+import { Layers } from './layers/layers'
+import type { probeKinds } from '~/core/fleet'
 import { Rest } from './rest/rest'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './ports/standin/engine-link'
@@ -66,6 +68,7 @@ export class Gyrarch {
   readonly joins: Joins
   readonly boot: Boot
   readonly templates: Templates
+  readonly layers: Layers
   readonly credentials: Credentials
 
   health!: Health
@@ -90,6 +93,7 @@ export class Gyrarch {
     this.joins = new Joins({ database: parts.database, fleet: parts.fleet, runner: parts.runner, vault: parts.vault, outside: parts.outside, journal: (line) => this.journalLine(line) })
     this.boot = new Boot({ changes: parts.changes, fleet: parts.fleet, vault: parts.vault, now: () => parts.outside.now })
     this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) => this.journalLine({ kind: 'template.changed', says }))
+    this.layers = new Layers(parts.database, (says) => this.journalLine({ kind: 'layers.changed', says }))
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
@@ -158,6 +162,20 @@ export class Gyrarch {
     const cluster = clusterOf(await this.fleet.view(), name)
     if (!cluster) throw new Refusal('not-found', `There is no cluster ${name.slice(0, 80)}.`)
     return cluster
+  }
+
+  async podLog(cluster: string, pod: string, lines: number): Promise<readonly string[]> {
+    const found = await this.outside.podLog((await this.cluster(cluster)).name, pod, lines)
+    if (!found) throw new Refusal('not-found', `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`)
+    return found
+  }
+
+  /** Asks a pod from inside, and writes down who was asked what. */
+  async probe(cluster: string, pod: string, kind: (typeof probeKinds)[number], target: string): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
+    const found = await this.outside.probe((await this.cluster(cluster)).name, pod, kind, target)
+    if (!found) throw new Refusal('not-found', `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`)
+    await this.journalLine({ kind: 'pod.probed', about: `pod/${cluster}/${pod}`, says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${found.lines.at(-1) ?? ''}` })
+    return found
   }
 
   async access(name: string): Promise<AccessFile> {

@@ -33,3 +33,4 @@ export { addressBook, type BookEntry, type BookKind, carveFrom, carveSpan, freeR
 export { type AddressHolder, whoHolds } from './holders'
 export { leftovers, type Leftover } from './leftovers'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'
+export { probeKinds, workloadsIn, type PodFact, type WorkloadFact } from './workloads'

@@ -4,4 +4,5 @@ export { compareLayers, layerLines, readLayers, renderedText, renderLayers, type
 export { isClusterWide, mostBytes, mostDocuments, objectKey, objectText, parseManifests, tidied, type ManifestDocument, type ParsedManifests, type TextProblem, type WrittenObject } from './parse'
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
 export { invalidities, knownKinds, servedAs, type Invalid } from './validate'
+export { untar } from './untar'
 export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'

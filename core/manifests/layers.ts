@@ -3,7 +3,7 @@
  * Short forms come first (namespace, prefix, labels, images, replicas), then strategic merges by list keys, JSON merge patches
  * (RFC 7396), JSON patches (RFC 6902). Every field of a rendered object knows which layer it came from.
  */
-import { applyPatch, type Operation } from 'fast-json-patch'
+import jsonPatch, { type Operation } from 'fast-json-patch'
 import { parse } from 'yaml'
 import { z } from 'zod'
 import { fieldAt, fieldsOf, withFields } from '../objects'
@@ -114,7 +114,7 @@ export function renderLayers(file: LayeredFile, environment: string | null): Ren
       for (const one of layer.jsonPatch ?? []) {
         if (one.target !== key) continue
         try {
-          object = applyPatch(object, structuredClone(one.patch) as unknown as Operation[], true, false).newDocument
+          object = jsonPatch.applyPatch(object, structuredClone(one.patch) as unknown as Operation[], true, false).newDocument
         } catch (error) {
           return { ok: false, says: `environments.${environment}.jsonPatch for ${key}: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : 'cannot be applied'}` }
         }

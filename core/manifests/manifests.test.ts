@@ -92,7 +92,7 @@ describe('fields', () => {
 describe('what an apply changes', () => {
   const live = { ...deployment({ replicas: 3 }), metadata: { ...deployment().metadata, managedFields: managedFields({ '/spec/replicas': 'hand', '/spec/paused': 'files' }) } }
   it('is told field by field, with who wrote it, and what somebody else would lose', () => {
-    const change = changeOf(deployment(), { ...live, spec: { ...(live['spec'] as object), paused: true } } as WrittenObject, 'files')
+    const change = changeOf(deployment(), { ...live, spec: { ...(deployment({ replicas: 3 })['spec'] as object), paused: true } } as WrittenObject, 'files')
     expect(change.fields.map((field) => [field.path, field.live, field.wanted, field.owner])).toEqual([['/spec/replicas', 3, 2, 'hand'], ['/spec/paused', true, undefined, 'files']])
     expect(change.conflicts.map((field) => field.path)).toEqual(['/spec/replicas'])
   })

@@ -5,6 +5,7 @@ import Papa from 'papaparse'
 import { addressBook, leftovers, siteOf } from '~/core/fleet'
 import { readLedgerCsv, readZone, resolve, serialNewer, writeZone } from '~/core/ground'
 import { usualHealth } from '~/core/keeping'
+import { readLayers, renderedText, renderLayers } from '~/core/manifests'
 import { hallRoom, hostLoss } from '~/core/sizing'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
@@ -257,6 +258,39 @@ export const groundRoutes: readonly Route[] = [
     body: healthBody,
     answer: healthBody,
     handle: async (gyrarch, { params, body }) => ok(await setHealth(gyrarch, params['name'] ?? '', body as z.infer<typeof healthBody>)),
+  },
+]
+
+const layerBody = z.strictObject({ name: z.string().max(80), text: z.string() })
+
+export const layerRoutes: readonly Route[] = [
+  { method: 'get', path: '/layers', says: 'Layered files that are kept.', answer: z.object({ layers: z.array(any) }), handle: async (gyrarch) => ok({ layers: await gyrarch.layers.list() }) },
+  {
+    method: 'post',
+    path: '/layers',
+    says: 'Keep a layered file.',
+    body: layerBody,
+    answer: any,
+    status: 201,
+    handle: async (gyrarch, { body }) => {
+      const { name, text } = body as z.infer<typeof layerBody>
+      await gyrarch.layers.keep(name, text)
+      return ok({ name })
+    },
+  },
+  {
+    method: 'get',
+    path: '/layers/:name/rendered',
+    says: 'A layered file rendered for an environment, or its base alone.',
+    query: z.object({ environment: z.string().max(63).optional() }),
+    answer: 'yaml',
+    handle: async (gyrarch, { params, query }) => {
+      const read = readLayers(await gyrarch.layers.get(params['name'] ?? ''))
+      if (!read.ok) throw new Refusal('invalid', read.says)
+      const rendered = renderLayers(read.file, (query['environment'] as string | undefined) ?? null)
+      if (!rendered.ok) throw new Refusal('invalid', rendered.says, [{ path: 'environment', says: rendered.says }])
+      return { json: null, text: { type: 'application/yaml', body: renderedText(rendered.objects) } }
+    },
   },
 ]
 

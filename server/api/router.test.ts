@@ -82,6 +82,8 @@ const valid: Readonly<Record<string, unknown>> = {
   '/changes/:id': { intent: birch },
   '/changes/:id/run': { accept: [], confirm: 'x', planDigest: 'x' },
   '/faults': { fault: 'no-stock', about: 'size/tarn-north/north-1/reed-2-8', mode: 'transient', times: 1, afterSeconds: 0 },
+  '/layers': { name: 'x', text: 'layers: 1\nbase: []\nenvironments: {}\n' },
+  '/clusters/:name/objects': 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a}\n',
   '/compute/address-overlaps': { ranges: [{ name: 'a', range: '10.0.0.0/8' }] },
   '/compute/address-carve': { within: '10.44.0.0/20', taken: ['10.44.0.0/22'], prefixes: [22, 24] },
   '/compute/cluster-ranges': { pods: '10.0.0.0/18', maxPodsPerNode: 110, services: '10.1.0.0/20' },

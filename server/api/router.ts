@@ -58,6 +58,7 @@ function refusalFor(error: unknown): Refusal | null {
 export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): Router {
   const router = express.Router()
   for (const route of routes) if (route.large === true) router.use(route.path, express.raw({ limit: largeBodyLimit, type: () => true }))
+  for (const route of routes) if (route.manifest === true) router.post(route.path, express.text({ limit: bodyLimit, type: () => true }))
   router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')

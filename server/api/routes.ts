@@ -1,12 +1,12 @@
 /** The JSON API as a table: what each call takes and gives. Router and OpenAPI description are both made from it. */
 import { z } from 'zod'
-import { type FleetNode, nodesOf, nodeState, clusterState, siteState, stateContext } from '~/core/fleet'
+import { type FleetNode, nodesOf, nodeState, clusterState, siteState, stateContext, probeKinds } from '~/core/fleet'
 import { kinds } from '~/core/kinds'
 import { patchDraft } from '~/core/changes'
 import { computations } from '../compute/computations'
 import { Refusal } from '../changes/errors'
 import { type Gyrarch, version } from '../gyrarch'
-import { groundRoutes } from './ground-routes'
+import { groundRoutes, layerRoutes } from './ground-routes'
 import { changeId } from '../runner/journal'
 
 export interface Call {
@@ -37,6 +37,8 @@ export interface Route {
   readonly status?: number
   /** Takes its body as bytes, up to 256 MiB, and reads it itself. */
   readonly large?: boolean
+  /** Takes its body as the text it is: a manifest in YAML or JSON. */
+  readonly manifest?: boolean
   readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
 }
 
@@ -141,6 +143,38 @@ export const routes: readonly Route[] = [
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       const context = stateContext(await gyrarch.fleet.view())
       return ok({ nodes: nodesOf(cluster).map((node) => ({ ...node, ...nodeState(node, cluster, context) })) })
+    },
+  },
+  {
+    method: 'post',
+    path: '/clusters/:name/objects',
+    says: 'Draft applying a manifest (YAML or JSON, several documents).',
+    body: z.string({ error: 'Send the manifest as the body, in YAML or JSON.' }).min(1, 'The manifest is empty.'),
+    answer: change,
+    status: 201,
+    manifest: true,
+    handle: async (gyrarch, { params, body }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '')
+      return ok(await gyrarch.changes.draft('manifest.apply', { cluster: cluster.name, text: body }))
+    },
+  },
+  {
+    method: 'get',
+    path: '/clusters/:name/pods/:namespace/:pod/log',
+    says: 'What a pod has written lately, oldest first.',
+    query: z.object({ lines: wholeText(2000).optional() }),
+    answer: z.object({ lines: z.array(z.string()) }),
+    handle: async (gyrarch, { params, query }) => ok({ lines: await gyrarch.podLog(params['name'] ?? '', `${params['namespace'] ?? ''}/${params['pod'] ?? ''}`, Number(query['lines'] ?? 100)) }),
+  },
+  {
+    method: 'post',
+    path: '/clusters/:name/pods/:namespace/:pod/probe',
+    says: 'Ask a pod from inside: look-up, connect, request, environment, files, processes.',
+    body: z.strictObject({ probe: z.enum(probeKinds), target: z.string().max(300).default('') }),
+    answer: z.object({ good: z.boolean(), lines: z.array(z.string()) }),
+    handle: async (gyrarch, { params, body }) => {
+      const wish = body as { probe: (typeof probeKinds)[number]; target: string }
+      return ok(await gyrarch.probe(params['name'] ?? '', `${params['namespace'] ?? ''}/${params['pod'] ?? ''}`, wish.probe, wish.target))
     },
   },
   {
@@ -304,6 +338,7 @@ export const routes: readonly Route[] = [
     },
   },
   ...groundRoutes,
+  ...layerRoutes,
   ...computations.map(
     (computation): Route => ({
       method: 'post',

@@ -4,9 +4,9 @@ import type { CredentialSite } from '../keys/credentials'
 import { fingerprintOf, type Vault } from '../keys/vault'
 import { readPublicKey } from '../keys/ssh-key'
 import type { Database } from '../records/database'
-import { ClusterRow, CredentialRow, KeyRow, LedgerRow, ReleaseRow, TemplateRow } from '../records/models'
+import { ClusterRow, CredentialRow, KeyRow, LayerFileRow, LedgerRow, ReleaseRow, TemplateRow } from '../records/models'
 import { demoClusters, demoScenario } from '../ports/standin/demo'
-import { demoCatalogue, demoRecords, demoTemplates } from './scenario'
+import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenario'
 
 /** True if it loaded anything: records that hold a release are left alone. */
 export async function loadDemo(database: Database, nodes: number): Promise<boolean> {
@@ -22,6 +22,7 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
       const read = readPublicKey(line)
       return { name, line: read.ok ? read.key.line : null, fingerprint: read.ok ? read.key.fingerprint : null }
     }), { transaction })
+    await LayerFileRow.bulkCreate([{ name: 'seed-desk', text: demoLayers }], { transaction })
     await ClusterRow.bulkCreate(
       clusters.map((cluster) => ({
         name: cluster.name,

@@ -5,6 +5,7 @@ import clusters from '~/demo/clusters.yaml?raw'
 import releases from '~/demo/releases.yaml?raw'
 import sites from '~/demo/sites.yaml?raw'
 import templates from '~/demo/templates.yaml?raw'
+import layers from '~/demo/layers.yaml?raw'
 import objects from '~/demo/objects.yaml?raw'
 import workloads from '~/demo/workloads.yaml?raw'
 
@@ -28,3 +29,5 @@ export const demoRecords = () => recordsSchema.parse(parse(sites))
 
 export const templatesSchema = z.object({ templates: z.array(z.object({ name: z.string(), says: z.string(), kind: z.string(), open: z.array(z.string()), intent: z.record(z.string(), z.unknown()) })) })
 export const demoTemplates = () => templatesSchema.parse(parse(templates)).templates
+
+export const demoLayers: string = layers

@@ -183,6 +183,11 @@ export class TemplateRow extends Model<InferAttributes<TemplateRow>, InferCreati
   declare shipped: boolean
 }
 
+export class LayerFileRow extends Model<InferAttributes<LayerFileRow>, InferCreationAttributes<LayerFileRow>> {
+  declare name: string
+  declare text: string
+}
+
 export class AuthorityRow extends Model<InferAttributes<AuthorityRow>, InferCreationAttributes<AuthorityRow>> {
   declare cluster: string
   /** The names its certificate covers; a change of names makes a new one. */
@@ -288,5 +293,6 @@ export function defineRecords(sequelize: Sequelize): void {
     { ...common, tableName: 'joins' },
   )
   TemplateRow.init({ name: { ...text(), primaryKey: true }, says: text(), kind: text(), intent: json(), open: json(), shipped: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'templates' })
+  LayerFileRow.init({ name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } }, { ...common, tableName: 'layer_files' })
   AuthorityRow.init({ cluster: { ...text(), primaryKey: true }, covers: { type: TEXT, allowNull: false }, certificate: { type: TEXT, allowNull: false }, fingerprint: text(), expires: text() }, { ...common, tableName: 'authorities' })
 }

@@ -96,7 +96,8 @@ export function applied(cluster: Cluster, manifest: Manifest, manager: string, f
   const mine = new Set(wanted.map(([path]) => path))
   const gone = Object.entries(owners).filter(([path, owner]) => owner === manager && !mine.has(path)).map(([path]) => path)
   for (const path of gone) delete owners[path]
-  for (const [path] of wanted) owners[path] = manager
+  // A field that another wrote and that stays as it is remains theirs.
+  for (const [path, value] of wanted) if (owners[path] === undefined || JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value)) owners[path] = manager
   const base: Manifest = live ?? { apiVersion: manifest.apiVersion, kind: manifest.kind, metadata: { name: manifest.metadata.name, ...(manifest.metadata.namespace === undefined ? {} : { namespace: manifest.metadata.namespace }) } }
   return { object: { ...withFields(base, gone, wanted), apiVersion: manifest.apiVersion }, owners }
 }

@@ -2,7 +2,7 @@
  * The simulator behind a message interface, so that it can live in a worker thread.
  * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
  */
-import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World } from '~/standin'
+import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World, podLog, probe, type ProbeAnswer, type ProbeKind } from '~/standin'
 
 /** A stamped command out of the log. */
 export interface LoggedCommand {
@@ -39,6 +39,8 @@ export interface Asks {
   cluster: { ask: { name: string }; answer: ClusterReport | null }
   objects: { ask: { cluster: string; kind?: string | undefined; namespace?: string | undefined }; answer: readonly Record<string, unknown>[] | null }
   events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
+  log: { ask: { cluster: string; pod: string; lines: number }; answer: readonly string[] | null }
+  probe: { ask: { cluster: string; pod: string; kind: ProbeKind; target: string }; answer: ProbeAnswer | null }
   faults: { ask: Record<string, never>; answer: { possible: readonly PossibleFault[]; active: readonly Fault[] } }
   faultObjection: { ask: { kind: string; about: string }; answer: string | null }
   chunks: { ask: { all: boolean }; answer: readonly Chunk[] }
@@ -94,6 +96,10 @@ export class Engine {
         return objectsOf(this.sim, question.cluster, question)
       case 'events':
         return eventsOf(this.sim, question.cluster)
+      case 'log':
+        return podLog(this.sim, question.cluster, question.pod, question.lines)
+      case 'probe':
+        return probe(this.sim, question.cluster, question.pod, question.kind, question.target)
       case 'faults':
         return { possible: possibleFaults, active: this.sim.world.faults }
       case 'faultObjection':

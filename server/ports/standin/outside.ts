@@ -4,7 +4,7 @@
  * that a command waits for and at every time the runner has asked to be woken, and goes on only once the runner is at rest.
  */
 import { join } from 'node:path'
-import type { ClusterReport, ClusterEvent, Fault, Operation, PossibleFault, Scenario, Site } from '~/standin'
+import type { ClusterReport, ClusterEvent, Fault, Operation, PossibleFault, ProbeAnswer, ProbeKind, Scenario, Site } from '~/standin'
 import type { CommandPort, Evidence, Outcome } from '../port'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
@@ -193,6 +193,16 @@ export class Outside implements CommandPort {
 
   events(cluster: string): Promise<readonly ClusterEvent[]> {
     return this.inLane(() => this.link.ask('events', { cluster }))
+  }
+
+  /** What a pod has written lately, oldest first; null if it is not there. */
+  podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null> {
+    return this.inLane(() => this.link.ask('log', { cluster, pod, lines }))
+  }
+
+  /** Asks a pod from inside. */
+  probe(cluster: string, pod: string, kind: ProbeKind, target: string): Promise<ProbeAnswer | null> {
+    return this.inLane(() => this.link.ask('probe', { cluster, pod, kind, target }))
   }
 
   faults(): Promise<{ possible: readonly PossibleFault[]; active: readonly Fault[] }> {

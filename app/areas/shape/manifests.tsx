@@ -1,0 +1,216 @@
+/** Manifests: written or dropped, checked as they are typed, compared with what lives in the aim, and drafted as a change. */
+import Button from '@mui/material/Button'
+import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
+import { useFetcher, useNavigate } from 'react-router'
+import { stringify } from 'yaml'
+import { clusterOf } from '~/core/fleet'
+import { changesOf, applyIntent, objectKey, objectText, parseManifests, tidied, untar, type ObjectChange, type WrittenObject } from '~/core/manifests'
+import { fieldText } from '~/core/objects'
+import { countText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
+import { StateText } from '../../parts/state'
+import { To, useAddress } from '../../parts/to'
+import { orRefused } from '../refusals'
+import { LayersView } from './layers-view'
+import { aimedCluster, ShapeTabs } from './tabs'
+import './shape.css'
+import type { Route } from './+types/manifests'
+
+const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
+
+export const meta: Route.MetaFunction = () => [{ title: 'Manifests · Gyrarch' }]
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const search = new URL(request.url).searchParams
+  const name = aimedCluster(request)
+  const cluster = name === null ? undefined : clusterOf(view, name)
+  const key = search.get('object')
+  const objects = cluster && key !== null ? await gyrarch.fleet.objectsOf(cluster.name) : null
+  const live = objects?.find((object) => objectKey(object) === key)
+  return {
+    cluster: cluster ? { name: cluster.name, answers: cluster.apiAnswers, guarded: cluster.guarded } : null,
+    clusters: view.clusters.map((one) => one.name),
+    live: live ? { key: key ?? '', text: stringify(tidied(live as unknown as WrittenObject), { lineWidth: 0 }) } : null,
+    missing: key !== null && !live ? key : null,
+    layers: search.get('view') === 'layers' ? await gyrarch.layers.list() : null,
+  }
+}
+
+interface Preview {
+  readonly findings?: readonly { readonly key: string; readonly level: 'stop' | 'caution' | 'note'; readonly says: string }[]
+  readonly changes?: readonly { readonly key: string; readonly says: string; readonly kind: ObjectChange['kind']; readonly fields: readonly { readonly path: string; readonly live: string; readonly wanted: string; readonly owner: string | null; readonly conflict: boolean }[] }[]
+  readonly refused?: string
+  readonly kept?: string
+}
+
+const valueText = (value: unknown): string => (value === undefined ? '–' : typeof value === 'string' ? value : JSON.stringify(value))
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const wish = (await request.json().catch(() => ({}))) as { do?: unknown; cluster?: unknown; text?: unknown; manager?: unknown; name?: unknown }
+  return orRefused(async (): Promise<Preview> => {
+    if (wish.do === 'keep-layers') {
+      await gyrarch.layers.keep(String(wish.name ?? ''), String(wish.text ?? ''))
+      return { kept: String(wish.name) }
+    }
+    const draft = gyrarch.changes.read('manifest.apply', { cluster: wish.cluster, text: wish.text, ...(typeof wish.manager === 'string' ? { manager: wish.manager } : {}) })
+    const view = await gyrarch.changes.viewFor(draft)
+    return {
+      findings: draft.findings(view).map(({ key, level, says }) => ({ key, level, says })),
+      changes: changesOf(applyIntent.parse(draft.intent), view).map((change) => ({
+        key: change.key,
+        says: objectText(change.object),
+        kind: change.kind,
+        fields: change.kind === 'make' ? [] : change.fields.slice(0, 60).map((field) => ({ path: fieldText(field.path), live: valueText(field.live), wanted: valueText(field.wanted), owner: field.owner, conflict: change.conflicts.includes(field) })),
+      })),
+    }
+  })
+}
+
+const glyphs = { stop: 'broken', caution: 'strained', note: 'unknown' } as const
+const does = { make: 'would be made', change: 'would change', same: 'stays as it is' } as const
+
+export function PreviewList({ preview }: { readonly preview: Preview | undefined }) {
+  if (!preview?.changes) return preview?.refused ? <p role="alert">{preview.refused}</p> : null
+  return (
+    <ul className="manifest-changes" aria-label="What it would do">
+      {preview.changes.map((change) => (
+        <li key={change.key}>
+          <p>
+            <b className="mono">{change.says}</b> <span className="soft">{does[change.kind]}</span>
+          </p>
+          {change.fields.length > 0 ? (
+            <table className="grid">
+              <tbody>
+                {change.fields.map((field) => (
+                  <tr key={field.path} data-conflict={field.conflict}>
+                    <td className="mono">{field.path}</td>
+                    <td className="mono was">{field.live}</td>
+                    <td className="mono">{field.wanted}</td>
+                    <td className="soft">{field.owner === null ? '' : `written by ${field.owner}`}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          ) : null}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+/** Texts of dropped files, archives opened. */
+async function textsOf(files: readonly File[]): Promise<string> {
+  const texts = await Promise.all(
+    files.map(async (file) => {
+      const bytes = new Uint8Array(await file.arrayBuffer())
+      const inside = untar(bytes)
+      return inside ? inside.filter(({ name }) => /\.(ya?ml|json)$/i.test(name)).map(({ text }) => text).join('\n---\n') : new TextDecoder().decode(bytes)
+    }),
+  )
+  return texts.join('\n---\n')
+}
+
+export default function Manifests({ loaderData }: Route.ComponentProps) {
+  const { cluster, clusters, live, missing, layers } = loaderData
+  if (layers) return <LayersView files={layers} aim={cluster?.name ?? null} />
+  return <Editor key={`${live?.key ?? ''}`} cluster={cluster} clusters={clusters} live={live} missing={missing} />
+}
+
+function Editor({ cluster, clusters, live, missing }: Pick<Route.ComponentProps['loaderData'], 'cluster' | 'clusters' | 'live' | 'missing'>) {
+  const [text, setText] = useState(live?.text ?? '')
+  const fetcher = useFetcher<Preview>()
+  const address = useAddress()
+  const navigate = useNavigate()
+  const { submit } = fetcher
+  const manager = live ? 'hand' : 'gyrarch'
+  const sent = useRef('')
+  const name = cluster?.name ?? null
+  useEffect(() => {
+    const body = JSON.stringify({ cluster: name, text, manager })
+    if (name === null || text.trim() === '' || body === sent.current) return
+    const timer = setTimeout(() => {
+      sent.current = body
+      void submit(body, { method: 'post', encType: 'application/json' })
+    }, 400)
+    return () => clearTimeout(timer)
+  }, [name, text, manager, submit])
+  const read = useMemo(() => parseManifests(text), [text])
+  const findings = fetcher.data?.findings ?? []
+  const stops = findings.filter((finding) => finding.level === 'stop').length
+  return (
+    <Page
+      title={live ? `${live.key.split('/').filter(Boolean).slice(0, 1).join('')} ${live.key.split('/').slice(1).filter(Boolean).join('/')}` : 'Manifests'}
+      beside={<span className="soft">{text.trim() === '' ? 'write, paste or drop files' : `${countText(read.documents.length, 'object')}${read.problems.length > 0 ? `, ${countText(read.problems.length, 'problem')}` : ''}`}</span>}
+      reason={
+        cluster ? (
+          <>
+            <h2>
+              For <span className="mono">{cluster.name}</span>
+            </h2>
+            <p className="soft">{cluster.guarded ? 'Guarded: its name is typed before it runs.' : 'What is written here goes to the aim and nowhere else.'}</p>
+            <ul className="findings-short" aria-label="Findings">
+              {findings.map((finding) => (
+                <li key={finding.key}>
+                  <StateText state={glyphs[finding.level]}>{finding.level}</StateText>
+                  <p>{finding.says}</p>
+                </li>
+              ))}
+            </ul>
+            <div className="acts">
+              <DraftChange kind="manifest.apply" intent={{ cluster: cluster.name, text, manager }} variant="contained" disabled={read.documents.length === 0}>
+                {stops > 0 ? `Draft it and settle ${countText(stops, 'stop')}` : 'Draft applying it'}
+              </DraftChange>
+              {live ? (
+                <DraftChange kind="manifest.remove" intent={{ cluster: cluster.name, objects: read.documents.slice(0, 1).map(({ object }) => ({ apiVersion: object.apiVersion, kind: object.kind, ...(object.metadata.namespace === undefined ? {} : { namespace: object.metadata.namespace }), name: object.metadata.name })) }} disabled={read.documents.length === 0}>
+                  Draft removing it
+                </DraftChange>
+              ) : null}
+            </div>
+            <p>
+              <To path="/shape/manifests" query={{ view: 'layers' }}>
+                Layered files
+              </To>
+            </p>
+          </>
+        ) : (
+          <>
+            <p>Manifests go to the aim. Point at the cluster they are meant for:</p>
+            <div className="acts">
+              {clusters.map((one) => (
+                <Button key={one} variant="outlined" onClick={() => void navigate(address('/shape/manifests', { aim: `cluster/${one}` }))}>
+                  {one}
+                </Button>
+              ))}
+            </div>
+            <p>
+              <To path="/shape/manifests" query={{ view: 'layers' }}>
+                Layered files
+              </To>
+            </p>
+          </>
+        )
+      }
+    >
+      <ShapeTabs here="/shape/manifests" />
+      {missing === null ? null : <p role="alert">There is no {missing} any more.</p>}
+      <div
+        className="manifest-page"
+        onDragOver={(event) => event.preventDefault()}
+        onDrop={(event) => {
+          event.preventDefault()
+          void textsOf([...event.dataTransfer.files]).then((dropped) => setText(text.trim() === '' ? dropped : `${text.trimEnd()}\n---\n${dropped}`))
+        }}
+      >
+        <Suspense fallback={<textarea className="zone-text mono" rows={16} value={text} onChange={(event) => setText(event.target.value)} aria-label="Manifests" />}>
+          <YamlEditor value={text} label="Manifests" height="340px" manifests onChange={setText} />
+        </Suspense>
+        <PreviewList preview={fetcher.data} />
+      </div>
+    </Page>
+  )
+}

@@ -1,0 +1,98 @@
+/** What can be asked of a pod from inside, and what it has written: looked up, connected to, read; nothing is changed. */
+import type { Cluster, Pod } from '../world'
+import { answering } from './api'
+import { isReadyPod, list, record, templateOf, text } from './manifests'
+import { podKey, workloadOf } from './pods'
+import { uniform } from '../engine/random'
+import type { Sim } from '../engine/simulator'
+
+export const probeKinds = ['look-up', 'connect', 'request', 'environment', 'files', 'processes'] as const
+export type ProbeKind = (typeof probeKinds)[number]
+
+export interface ProbeAnswer {
+  readonly good: boolean
+  readonly lines: readonly string[]
+}
+
+const failed = (...lines: readonly string[]): ProbeAnswer => ({ good: false, lines })
+
+/** The service a name means from inside a namespace: short names first, as the search path has it. */
+function serviceNamed(cluster: Cluster, pod: Pod, name: string) {
+  const bare = name.replace(/\.$/, '').replace(/\.svc(\.cluster\.local)?$/, '')
+  const [service = '', namespace = pod.namespace] = bare.split('.')
+  return cluster.serviceList.find((one) => one.name === service && one.namespace === namespace)
+}
+
+const portOf = (target: string): { readonly host: string; readonly port: number | null } => {
+  const bare = target.replace(/^https?:\/\//, '').split('/')[0] ?? ''
+  const found = /^(.*):(\d{1,5})$/.exec(bare)
+  return found ? { host: found[1] ?? '', port: Number(found[2]) } : { host: bare, port: /^https:/.test(target) ? 443 : null }
+}
+
+function connect(cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
+  const { host, port } = portOf(target)
+  const service = serviceNamed(cluster, pod, host) ?? cluster.serviceList.find((one) => one.address === host)
+  if (service) {
+    const wanted = port ?? service.port
+    if (wanted !== service.port) return failed(`${host} is ${service.address}`, `connection to ${service.address}:${wanted} refused: the service listens on ${service.port}`)
+    const behind = cluster.running.filter((other) => other.workload === service.workload && other.namespace === service.namespace && isReadyPod(other))
+    const end = behind[0]
+    if (service.workload !== '' && !end) return failed(`${host} is ${service.address}`, `no ready endpoint behind ${service.namespace}/${service.name}`)
+    return { good: true, lines: [`${host} is ${service.address}`, end ? `connected to ${end.ip ?? ''}:${service.port} (${podKey(end)})` : `connected to ${service.address}:${service.port}`] }
+  }
+  const peer = cluster.running.find((other) => other.ip === host)
+  if (peer) return isReadyPod(peer) ? { good: true, lines: [`connected to ${podKey(peer)}`] } : failed(`${podKey(peer)} does not answer`)
+  return failed(`${host} is not known: NXDOMAIN, asked of ${cluster.dnsAddress}`)
+}
+
+/** Asks a pod; null if the cluster does not answer or there is no such pod. */
+export function probe(sim: Sim, clusterName: string, key: string, kind: ProbeKind, target: string): ProbeAnswer | null {
+  const cluster = answering(sim, clusterName)
+  if ('class' in cluster) return null
+  const pod = cluster.running.find((other) => podKey(other) === key)
+  const workload = pod && workloadOf(cluster, pod)
+  if (!pod || !workload) return null
+  if (pod.phase !== 'Running') return failed(`${podKey(pod)} is not running: ${pod.trouble?.reason ?? pod.waits ?? pod.phase}`)
+  const spec = record(templateOf(workload, pod.hash)['spec'])
+  const containers = list(spec['containers']).map(record)
+  switch (kind) {
+    case 'look-up': {
+      const service = serviceNamed(cluster, pod, target)
+      return service ? { good: true, lines: [`${target} is ${service.address}`, `answered by ${cluster.dnsAddress} as ${service.name}.${service.namespace}.svc.cluster.local`] } : failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
+    }
+    case 'connect':
+      return connect(cluster, pod, target)
+    case 'request': {
+      const found = connect(cluster, pod, target)
+      return found.good ? { good: true, lines: [...found.lines, `200 OK in ${3 + Math.floor(uniform(sim.world.seed, `${key}${target}${sim.now}`) * 20)} ms`] } : found
+    }
+    case 'environment':
+      return { good: true, lines: [`HOSTNAME=${pod.name}`, `KUBERNETES_SERVICE_HOST=${cluster.apiAddress}`, ...containers.flatMap((container) => list(container['env']).map((one) => `${text(record(one)['name'])}=${record(one)['valueFrom'] === undefined ? text(record(one)['value']) : '(from a reference)'}`))] }
+    case 'files':
+      return { good: true, lines: ['/var/run/secrets/kubernetes.io/serviceaccount/token (masked)', ...containers.flatMap((container) => list(container['volumeMounts']).map((one) => `${text(record(one)['mountPath'])} from volume ${text(record(one)['name'])}`))] }
+    case 'processes':
+      return { good: true, lines: containers.map((container, i) => `${i + 1}  ${text(container['name'])}  since ${new Date(pod.startedAt ?? sim.now).toISOString().slice(0, 16)}Z`) }
+  }
+}
+
+const phrases = ['listening on {port}', 'ready', 'handled {n} requests in the last minute', 'wrote {n} readings', 'connection pool at {n} of 40', 'configuration read', 'queue empty', 'took {n} ms for a batch']
+
+/** What a pod has written lately: derived from who it is and what time it is, the same whenever it is asked. */
+export function podLog(sim: Sim, clusterName: string, key: string, lines: number): readonly string[] | null {
+  const cluster = answering(sim, clusterName)
+  if ('class' in cluster) return null
+  const pod = cluster.running.find((other) => podKey(other) === key)
+  if (!pod) return null
+  if (pod.startedAt === null) return pod.trouble ? [`${new Date(sim.now).toISOString().slice(11, 19)} ${pod.trouble.reason}: ${pod.trouble.message}`] : []
+  const workload = workloadOf(cluster, pod)
+  const started = pod.startedAt
+  const stepMs = 20_000
+  const last = Math.floor(sim.now / stepMs)
+  const first = Math.max(Math.ceil(pod.startedAt / stepMs), last - lines + 1)
+  return Array.from({ length: Math.max(0, last - first + 1) }, (_, i) => {
+    const tick = first + i
+    const drawn = uniform(sim.world.seed, `${key}/${tick}`)
+    const phrase = tick * stepMs - started < stepMs ? phrases[0] : phrases[2 + Math.floor(drawn * (phrases.length - 2))]
+    return `${new Date(tick * stepMs).toISOString().slice(11, 19)} ${(phrase ?? '').replace('{n}', String(Math.floor(drawn * 97) + 3)).replace('{port}', String(workload?.port ?? 8080))}`
+  })
+}
