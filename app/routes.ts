@@ -18,6 +18,8 @@ export default [
   route('shape', 'areas/shape/shape.tsx'),
   route('shape/board', 'areas/shape/board.tsx'),
   route('shape/rest', 'areas/shape/rest.tsx'),
+  route('shape/scaling', 'areas/shape/scaling.tsx'),
+  route('shape/spend', 'areas/shape/spend.tsx'),
   route('shape/manifests', 'areas/shape/manifests.tsx'),
   route('shape/workloads', 'areas/shape/workloads.tsx'),
   route('journal', 'areas/journal/journal.tsx'),

@@ -113,6 +113,7 @@ export const scenarioSchema = z.object({
   clusters: z.array(cluster),
   workloads: z.array(workload),
   objects: z.array(z.object({ cluster: z.string(), manifests: z.array(z.looseObject({ apiVersion: z.string(), kind: z.string(), metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }) })) })).default([]),
+  loads: z.array(z.object({ cluster: z.string(), workload: z.string(), points: z.array(z.tuple([z.number(), z.number()])) })).default([]),
   /** Tags that each workload’s repository holds. */
   tags: z.array(z.string()).default(['1', '2', '3']),
   copies: z.object({ site: z.string(), cluster: z.string(), hostsPerZone: z.number(), counts: z.record(z.string(), z.number()) }),

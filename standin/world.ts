@@ -349,6 +349,11 @@ export interface Cluster {
   storageClass?: { readonly name: string; readonly zones: readonly string[] }
   /** When its API’s and agents’ certificates end (ms). */
   certificatesUntil: number
+  /** Load of workloads over the day, by `namespace/name`: minutes after midnight UTC and requests a second. */
+  load?: Readonly<Record<string, readonly (readonly [number, number])[]>>
+  /** When each autoscaler last changed replicas, and when it will next (ms). */
+  scaledAt?: Readonly<Record<string, number>>
+  scaleNext?: Readonly<Record<string, number>>
   /** Stopped: what it had and takes again. */
   resting?: { readonly since: number; readonly machines: readonly Machine[]; readonly nodes: readonly Node[]; readonly controlPlanes: readonly ManagedControlPlane[] }
   backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]
@@ -418,6 +423,7 @@ export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'pod-runs'; readonly cluster: string; readonly pod: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'pod-fails'; readonly cluster: string; readonly pod: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'pod-ends'; readonly cluster: string; readonly pod: string }
+  | { readonly at: number; readonly seq: number; readonly kind: 'scale'; readonly cluster: string; readonly autoscaler: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'cron'; readonly cluster: string; readonly workload: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
   | { readonly at: number; readonly seq: number; readonly kind: 'power'; readonly site: string; readonly machine: string; readonly what: 'unheard' | 'evict' | 'failover' | 'up' }

@@ -1,6 +1,7 @@
 export { capacityOf, type Capacity } from './capacity'
 export { boardObjects, boardOf, workloadsOf, type Board, type BoardNode, type BoardObject, type BoardPod, type BoardRead, type BoardWaiting, type BoardWorkload, type WhatIf } from './board'
 export { allowedBy, budgetRefusal, budgetsOf, type Budget } from './budgets'
+export { chooseFor } from './choose'
 export { drain, startSeconds, turnOver, type Drain, type DrainOptions, type DrainRead, type Eviction } from './drain'
 export { freshName, oneMore, type PatchStep, type PlacementRemedy } from './remedies'
 export { Room } from './room'

@@ -1,3 +1,4 @@
 export { behave, defaultBehaviour, noHistory, type ScalingBehaviour, type ScalingHistory, type ScalingPolicy, type ScalingRules } from './behaviour'
 export { replicasFor, replicasWanted, type Metric, type ReplicasWanted } from './replicas'
 export { instantOf, isTimeZone, minutesOf, restIntervals, restSavings, united, weekdays, type Interval, type RestSavings, type RestWindow, type Weekday } from './rest'
+export { dayAhead, type DayAhead, type DayPlan, type DayPoint, type DayRead } from './day'

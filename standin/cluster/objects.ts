@@ -6,6 +6,7 @@ import type { Cluster, Manifest, Operation, OperationFailure, Pod, Workload } fr
 import { nextServiceAddress } from './add-ons'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
+import { queueAutoscalers } from './autoscale'
 import { queueCron } from './cron'
 import { currentTemplate, hashOf, isCurrent, isReadyPod, isWorkloadKind, list, manifestOf, objectKey, podsOf, record as fields, text, workloadFrom } from './manifests'
 import { fillWorkload, loads, podKey, record } from './pods'
@@ -79,6 +80,7 @@ function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void 
     const workload = workloadFor(cluster, manifest)
     if (workload) fillWorkload(sim, cluster, workload, load)
   }
+  queueAutoscalers(sim, cluster)
   sim.touch(`cluster:${cluster.name}`)
 }
 

@@ -3,6 +3,7 @@ import { permanent, textArg } from '../args'
 import type { Behaviour, Sim } from '../engine/simulator'
 import { firstHost } from '../sites/power'
 import type { Cluster, Machine, OperationFailure, Site } from '../world'
+import { queueAutoscalers } from './autoscale'
 import { readyCondition } from './nodes'
 import { fillWorkload, loads, record } from './pods'
 
@@ -93,6 +94,7 @@ export const clusterWake: Behaviour = {
         delete cluster.resting
         const load = loads(cluster)
         for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
+        queueAutoscalers(sim, cluster)
         record(sim, cluster, 'Normal', 'Woken', `cluster/${cluster.name}`, `${cluster.nodes.length} nodes are back`)
         return `API answers, ${cluster.nodes.length} nodes ready`
       },

@@ -10,12 +10,13 @@ import { spreadMs } from './random'
 import type { Cluster, Fault, Operation, OperationFailure, SimEvent, Site, World } from '../world'
 import { behaviours } from '../behaviours'
 import { startFault } from '../faults'
+import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue } from '../cluster/cron'
 import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { powerEvent } from '../sites/power'
 
 /** What can be put into the queue for later. */
-export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' }
+export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'scale'; cluster: string; autoscaler: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' }
 
 /** What an event or command of the simulation can see and do. */
 export interface Sim {
@@ -79,6 +80,11 @@ export class Simulator implements Sim {
 
   get now(): number {
     return this.clock
+  }
+
+  /** Sets a world going that was built standing still: what follows the time of day is queued. */
+  begin(): void {
+    for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
   }
 
   /** Events carried out since the beginning of time. */
@@ -185,6 +191,9 @@ export class Simulator implements Sim {
         return
       case 'pod-ends':
         podEnds(this, event.cluster, event.pod)
+        return
+      case 'scale':
+        scaleDue(this, event.cluster, event.autoscaler)
         return
       case 'cron':
         cronDue(this, event.cluster, event.workload)

@@ -8,7 +8,7 @@ import { countText } from '~/core/units'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
-import { PreviewList } from './manifests'
+import { type Preview, PreviewList } from './preview'
 import { ShapeTabs } from './tabs'
 
 const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
@@ -31,7 +31,7 @@ export function LayersView({ files, aim }: { readonly files: readonly { readonly
   const manager = `layers-${name}`
   const rendering = rendered?.ok ? renderedText(rendered.objects) : ''
   const keep = useFetcher<{ kept?: string; refused?: string }>()
-  const drift = useFetcher<Parameters<typeof PreviewList>[0]['preview'] & object>()
+  const drift = useFetcher<Preview>()
   const { submit } = drift
   useEffect(() => {
     if (tab !== 'drift' || cluster === null || rendering === '') return

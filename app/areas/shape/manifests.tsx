@@ -4,7 +4,7 @@ import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import { useFetcher, useNavigate } from 'react-router'
 import { stringify } from 'yaml'
 import { clusterOf } from '~/core/fleet'
-import { changesOf, applyIntent, objectKey, objectText, parseManifests, tidied, untar, type ObjectChange, type WrittenObject } from '~/core/manifests'
+import { changesOf, applyIntent, objectKey, objectText, parseManifests, tidied, untar, type WrittenObject } from '~/core/manifests'
 import { fieldText } from '~/core/objects'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -14,6 +14,7 @@ import { StateText } from '../../parts/state'
 import { To, useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
 import { LayersView } from './layers-view'
+import { type Preview, PreviewList } from './preview'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/manifests'
@@ -38,13 +39,6 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     missing: key !== null && !live ? key : null,
     layers: search.get('view') === 'layers' ? await gyrarch.layers.list() : null,
   }
-}
-
-interface Preview {
-  readonly findings?: readonly { readonly key: string; readonly level: 'stop' | 'caution' | 'note'; readonly says: string }[]
-  readonly changes?: readonly { readonly key: string; readonly says: string; readonly kind: ObjectChange['kind']; readonly fields: readonly { readonly path: string; readonly live: string; readonly wanted: string; readonly owner: string | null; readonly conflict: boolean }[] }[]
-  readonly refused?: string
-  readonly kept?: string
 }
 
 const valueText = (value: unknown): string => (value === undefined ? '–' : typeof value === 'string' ? value : JSON.stringify(value))
@@ -72,37 +66,6 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 
 const glyphs = { stop: 'broken', caution: 'strained', note: 'unknown' } as const
-const does = { make: 'would be made', change: 'would change', same: 'stays as it is' } as const
-
-export function PreviewList({ preview }: { readonly preview: Preview | undefined }) {
-  if (!preview?.changes) return preview?.refused ? <p role="alert">{preview.refused}</p> : null
-  return (
-    <ul className="manifest-changes" aria-label="What it would do">
-      {preview.changes.map((change) => (
-        <li key={change.key}>
-          <p>
-            <b className="mono">{change.says}</b> <span className="soft">{does[change.kind]}</span>
-          </p>
-          {change.fields.length > 0 ? (
-            <table className="grid">
-              <tbody>
-                {change.fields.map((field) => (
-                  <tr key={field.path} data-conflict={field.conflict}>
-                    <td className="mono">{field.path}</td>
-                    <td className="mono was">{field.live}</td>
-                    <td className="mono">{field.wanted}</td>
-                    <td className="soft">{field.owner === null ? '' : `written by ${field.owner}`}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          ) : null}
-        </li>
-      ))}
-    </ul>
-  )
-}
-
 /** Texts of dropped files, archives opened. */
 async function textsOf(files: readonly File[]): Promise<string> {
   const texts = await Promise.all(

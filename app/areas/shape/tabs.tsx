@@ -6,6 +6,7 @@ const views = [
   ['/shape/board', 'placement'],
   ['/shape/workloads', 'workloads'],
   ['/shape/manifests', 'manifests'],
+  ['/shape/scaling', 'scaling'],
   ['/shape/rest', 'rest'],
   ['/shape/spend', 'spend'],
 ] as const

@@ -195,6 +195,11 @@ export class Outside implements CommandPort {
     return this.inLane(() => this.link.ask('events', { cluster }))
   }
 
+  /** Requests a second that reached a workload, as its metrics tell; null where nobody measures. `from` and `to` in milliseconds, no later than now. */
+  async loadMetrics(cluster: string, workload: string, from: number, to: number, step: number): Promise<readonly { readonly at: number; readonly value: number }[] | null> {
+    return this.inLane(() => this.link.ask('load', { cluster, workload, from, to: Math.min(to, this.nowMs), step }))
+  }
+
   /** What a pod has written lately, oldest first; null if it is not there. */
   podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null> {
     return this.inLane(() => this.link.ask('log', { cluster, pod, lines }))

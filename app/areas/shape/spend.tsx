@@ -1,0 +1,118 @@
+/** Spend: what the coming month costs, by cluster, pool and namespace, with the idle share; and what else it could be. */
+import { useNavigate } from 'react-router'
+import { clusterOf, siteOf } from '~/core/fleet'
+import { namespaceSpend, poolWhatIfs, projectSpend, type SpendLine } from '~/core/spend'
+import { moneyText, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { type Column, Table } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { aimedCluster, ShapeTabs } from './tabs'
+import './shape.css'
+import type { Route } from './+types/spend'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Spend · Gyrarch' }]
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const from = Math.floor(Date.parse(view.now) / 3_600_000) * 3_600_000
+  const date = new Date(from)
+  const until = Date.UTC(date.getUTCFullYear(), date.getUTCMonth() + 1, date.getUTCDate(), date.getUTCHours())
+  const projection = projectSpend(view, from, until)
+  const name = aimedCluster(request)
+  const cluster = name === null ? undefined : clusterOf(view, name)
+  const site = cluster && siteOf(view, cluster.site)
+  const workers = projection.lines.filter((line) => line.cluster === cluster?.name && line.what === 'machines' && line.pool !== 'control-plane').reduce((sum, line) => sum + line.units, 0)
+  return {
+    projection: { ...projection, lines: projection.lines.filter((line) => !cluster || line.cluster === cluster.name) },
+    whole: projection.units,
+    chosen: cluster && site ? { name: cluster.name, resting: cluster.resting, namespaces: namespaceSpend(cluster.name, workers, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []), whatIfs: cluster.pools.flatMap((pool) => poolWhatIfs(site, cluster, pool.name, from, until)) } : null,
+  }
+}
+
+const columns: readonly Column<SpendLine>[] = [
+  { name: 'site', value: (line) => line.site, show: (line) => <span className="mono">{line.site}</span> },
+  { name: 'cluster', value: (line) => line.cluster ?? '', show: (line) => (line.cluster === null ? <span className="soft">all of them</span> : <To path="/shape/spend" query={{ aim: `cluster/${line.cluster}` }} className="mono">{line.cluster}</To>) },
+  { name: 'pool', value: (line) => line.pool ?? '' },
+  { name: 'what', value: (line) => line.what },
+  { name: 'count', value: (line) => line.count, number: true },
+  { name: 'hours each', value: (line) => line.hours, show: (line) => numberText(line.hours, 1), number: true },
+  { name: 'units', value: (line) => line.units, show: (line) => moneyText(line.units), number: true },
+]
+
+export default function Spend({ loaderData }: Route.ComponentProps) {
+  const { projection, whole, chosen } = loaderData
+  const navigate = useNavigate()
+  const address = useAddress()
+  const sum = projection.lines.reduce((total, line) => total + line.units, 0)
+  return (
+    <Page
+      title={chosen ? `Spend of ${chosen.name}` : 'Spend'}
+      beside={
+        <span>
+          <b>{moneyText(sum)}</b> units <span className="soft">from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}{chosen ? `, of ${moneyText(whole)} for the fleet` : ''}</span>
+        </span>
+      }
+      reason={
+        <>
+          {chosen ? (
+            <>
+              <h2>By namespace</h2>
+              {chosen.namespaces.length > 0 ? (
+                <>
+                  <div className="spend-bar" role="img" aria-label={`Shares: ${chosen.namespaces.map((row) => `${row.namespace ?? 'idle'} ${numberText(100 * row.share, 1)} %`).join(', ')}`}>
+                    {chosen.namespaces.map((row) => (
+                      <span key={row.namespace ?? ''} data-idle={row.namespace === null} style={{ width: `${100 * row.share}%` }} title={row.namespace ?? 'idle'} />
+                    ))}
+                  </div>
+                  <ul className="facts">
+                    {chosen.namespaces.map((row) => (
+                      <li key={row.namespace ?? ''}>
+                        <span className={row.namespace === null ? 'soft' : 'mono'}>{row.namespace ?? 'idle: asked for by nobody'}</span>
+                        <span className="source">
+                          {moneyText(row.units)} · {numberText(100 * row.share, 1)} %
+                        </span>
+                      </li>
+                    ))}
+                  </ul>
+                </>
+              ) : (
+                <p className="soft">{chosen.resting ? 'It rests: nobody asks for anything.' : 'Its API does not answer.'}</p>
+              )}
+              {chosen.whatIfs.length > 0 ? (
+                <>
+                  <h3>What if</h3>
+                  <ul className="facts">
+                    {chosen.whatIfs.map((one) => (
+                      <li key={one.says} title={one.assumptions.join(' ')}>
+                        <span>{one.says}</span>
+                        <span className="source">
+                          {moneyText(one.before)} → {moneyText(one.after)}
+                        </span>
+                      </li>
+                    ))}
+                  </ul>
+                </>
+              ) : null}
+              <p>
+                <To path="/shape/rest">Rest calendar</To> · <To path="/shape/board">Board</To>
+              </p>
+            </>
+          ) : (
+            <p className="soft">Choose a cluster to see what each of its namespaces takes, and what nobody asks for.</p>
+          )}
+          <h3>What this rests on</h3>
+          <ul className="facts">
+            {projection.assumptions.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ul>
+        </>
+      }
+    >
+      <ShapeTabs here="/shape/spend" />
+      <Table name="spend of the coming month" columns={columns} rows={projection.lines} id={(line) => `${line.site}/${line.cluster ?? ''}/${line.pool ?? ''}/${line.what}`} onSelect={(line) => (line.cluster === null ? undefined : void navigate(address('/shape/spend', { aim: `cluster/${line.cluster}` })))} empty="Nothing costs anything yet." />
+    </Page>
+  )
+}
