@@ -30,7 +30,7 @@ function marks(view: EditorView): readonly Diagnostic[] {
   }
   return [
     ...read.problems.map((problem): Diagnostic => ({ ...at(problem.line), severity: 'error', message: problem.says })),
-    ...read.documents.flatMap(({ object, line }) => invalidities(object).map((wrong): Diagnostic => ({ ...at(line), severity: 'error', message: `${wrong.path}: ${wrong.says}` }))),
+    ...read.documents.flatMap(({ object, line }) => invalidities(object).map((wrong): Diagnostic => ({ ...at(line), severity: 'warning', message: `${wrong.path}: ${wrong.says}` }))),
   ]
 }
 

@@ -2,12 +2,12 @@
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type Plan, type Proof, type RawFinding, ref, type Step } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
-import { fieldText, type ApiObject } from '../objects'
+import { fieldsOf, fieldText, isIdentity, withFields, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import { changeOf, without, type ObjectChange } from './diff'
-import { isClusterWide, objectKey, objectText, parseManifests, type ParsedManifests, type WrittenObject } from './parse'
+import { isClusterWide, objectKey, objectText, parseManifests, tidied, type ParsedManifests, type WrittenObject } from './parse'
 import { referencesOf, wantedNodeLabels } from './references'
 import { invalidities, knownKinds } from './validate'
 
@@ -151,7 +151,10 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   const objects = read.documents.map(({ object }) => object)
   const findings: RawFinding[] = [...textFindings(read)]
   for (const { object, line } of read.documents) {
-    for (const wrong of invalidities(object)) findings.push(stop(`invalid.${objectKey(object)}.${wrong.path}`, 'text', `${objectText(object)} (line ${line}), ${wrong.path}: ${wrong.says}`, [{ says: `${wrong.path} of the document on line ${line}`, source: 'the open API’s rules' }]))
+    // A part of an object is judged as the whole that it makes with what lives.
+    const live = liveObjects(view, intent.cluster).get(objectKey(object))
+    const whole = live ? withFields(tidied(live as unknown as WrittenObject), [], [...fieldsOf(object)].filter(([path]) => !isIdentity(path))) : object
+    for (const wrong of invalidities({ ...whole, apiVersion: object.apiVersion })) findings.push(stop(`invalid.${objectKey(object)}.${wrong.path}`, 'text', `${objectText(object)} (line ${line}), ${wrong.path}: ${wrong.says}`, [{ says: `${wrong.path} of the document on line ${line}`, source: 'the open API’s rules' }]))
     if (!knownKinds.has(object.kind)) findings.push({ level: 'caution', rule: `kind.${objectKey(object)}`, field: 'text', says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`, because: [{ says: object.apiVersion, source: 'the text' }] })
   }
   const changes = changesOf(intent, view)

@@ -80,3 +80,31 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
   }
   return { ...facts, headroom: largest ? { workload: ownerOf(largest.object), fits } : null }
 }
+
+export interface SmallerPool {
+  readonly pool: string
+  readonly from: number
+  readonly to: number
+  /** The nodes that could go, in the order in which they were tried. */
+  readonly nodes: readonly string[]
+}
+
+/** The smallest pools that still hold what runs: nodes taken away one after another, the emptiest first, as long as every pod finds another place within its budgets. */
+export function smallestPools(objects: readonly ApiObject[]): readonly SmallerPool[] {
+  const given = objects as unknown as readonly BoardObject[]
+  const now = boardOf(given, [], false)
+  if (!now.ok) return []
+  const waitingNow = now.board.waiting.reduce((sum, one) => sum + one.count, 0)
+  const gone: string[] = []
+  for (const node of [...now.board.nodes].sort((a, b) => a.cpuUsed / Math.max(1, a.cpuMilli) - b.cpuUsed / Math.max(1, b.cpuMilli))) {
+    if (node.pool === '' || node.pool === 'control-plane') continue
+    const without = boardOf(given, [...gone, node.name].map((name) => ({ kind: 'drain' as const, node: name })), false)
+    if (without.ok && without.board.blocked.length === 0 && without.board.waiting.reduce((sum, one) => sum + one.count, 0) <= waitingNow) gone.push(node.name)
+  }
+  const pools = [...new Set(now.board.nodes.map((node) => node.pool))]
+  return pools.flatMap((pool) => {
+    const mine = now.board.nodes.filter((node) => node.pool === pool)
+    const nodes = gone.filter((name) => mine.some((node) => node.name === name))
+    return nodes.length === 0 ? [] : [{ pool, from: mine.length, to: mine.length - nodes.length, nodes }]
+  })
+}

@@ -1,4 +1,4 @@
-export { capacityOf, type Capacity } from './capacity'
+export { capacityOf, smallestPools, type Capacity, type SmallerPool } from './capacity'
 export { boardObjects, boardOf, workloadsOf, type Board, type BoardNode, type BoardObject, type BoardPod, type BoardRead, type BoardWaiting, type BoardWorkload, type WhatIf } from './board'
 export { allowedBy, budgetRefusal, budgetsOf, type Budget } from './budgets'
 export { chooseFor } from './choose'

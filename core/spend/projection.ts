@@ -147,6 +147,7 @@ export function poolWhatIfs(site: SiteView, cluster: ClusterView, pool: string, 
     if (other.name === size.name || other.hourly === null) continue
     // A coarse bound: each node must hold what the fullest one is asked for now. The board proves it pod by pod.
     if (other.cores * 900 < asked.cpu || other.memoryBytes * 0.75 < asked.memory) continue
+    if (other.hourly >= size.hourly) continue
     found.push({ says: `${pool} on ${other.name}`, before, after: known.nodes.length * other.hourly * spot(known.lifetime) * hours, assumptions: ['The same number of nodes; try it on the board before it is drafted.'] })
   }
   return found

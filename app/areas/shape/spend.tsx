@@ -1,6 +1,8 @@
 /** Spend: what the coming month costs, by cluster, pool and namespace, with the idle share; and what else it could be. */
 import { useNavigate } from 'react-router'
-import { clusterOf, siteOf } from '~/core/fleet'
+import { clusterOf, type ClusterView, nodesOf, siteOf } from '~/core/fleet'
+import type { ApiObject } from '~/core/objects'
+import { smallestPools } from '~/core/placement'
 import { namespaceSpend, poolWhatIfs, projectSpend, type SpendLine } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -12,6 +14,11 @@ import './shape.css'
 import type { Route } from './+types/spend'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Spend · Gyrarch' }]
+
+/** The largest cluster for which smaller pools are looked for while the page is made. */
+const mostTried = 24
+
+const smallestOf = (cluster: ClusterView, objects: readonly ApiObject[]) => (nodesOf(cluster).length <= mostTried ? smallestPools(objects) : [])
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -27,7 +34,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return {
     projection: { ...projection, lines: projection.lines.filter((line) => !cluster || line.cluster === cluster.name) },
     whole: projection.units,
-    chosen: cluster && site ? { name: cluster.name, resting: cluster.resting, namespaces: namespaceSpend(cluster.name, workers, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []), whatIfs: cluster.pools.flatMap((pool) => poolWhatIfs(site, cluster, pool.name, from, until)) } : null,
+    chosen: cluster && site ? { name: cluster.name, resting: cluster.resting, namespaces: namespaceSpend(cluster.name, workers, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []), whatIfs: cluster.pools.flatMap((pool) => poolWhatIfs(site, cluster, pool.name, from, until)), smaller: smallestOf(cluster, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []) } : null,
   }
 }
 
@@ -90,6 +97,21 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                         <span className="source">
                           {moneyText(one.before)} → {moneyText(one.after)}
                         </span>
+                      </li>
+                    ))}
+                  </ul>
+                </>
+              ) : null}
+              {chosen.smaller.length > 0 ? (
+                <>
+                  <h3>The smallest pools that hold what runs</h3>
+                  <ul className="facts">
+                    {chosen.smaller.map((one) => (
+                      <li key={one.pool}>
+                        <To path="/shape/board" query={{ if: JSON.stringify(one.nodes.map((node) => ({ kind: 'drain', node }))) }}>
+                          {one.pool}: {one.from} → {one.to}
+                        </To>
+                        <span className="source">proven on the board</span>
                       </li>
                     ))}
                   </ul>
