@@ -42,6 +42,8 @@ export class Fleet {
   private observing: Promise<void> | null = null
   /** Lists of objects as they were last asked for, each until its cluster stirs. */
   private readonly lists = new Map<string, readonly ApiObject[]>()
+  /** How often each cluster has stirred: a list asked for before that is not kept. */
+  private readonly stirs = new Map<string, number>()
 
   constructor(outside: Observed) {
     this.outside = outside
@@ -51,7 +53,10 @@ export class Fleet {
   touch(slices: readonly string[]): void {
     for (const slice of slices) {
       this.dirty.add(slice)
-      if (slice.startsWith('cluster:')) this.lists.delete(slice.slice('cluster:'.length))
+      if (!slice.startsWith('cluster:')) continue
+      const name = slice.slice('cluster:'.length)
+      this.lists.delete(name)
+      this.stirs.set(name, (this.stirs.get(name) ?? 0) + 1)
     }
   }
 
@@ -92,8 +97,9 @@ export class Fleet {
   async objectsOf(name: string): Promise<readonly ApiObject[] | null> {
     const known = this.lists.get(name)
     if (known) return known
+    const stirs = this.stirs.get(name)
     const list = (await this.outside.objects(name, {})) as readonly ApiObject[] | null
-    if (list) {
+    if (list && stirs === this.stirs.get(name)) {
       if (this.lists.size > 40) this.lists.clear()
       this.lists.set(name, list)
     }
