@@ -20,6 +20,8 @@ export default [
   route('shape/rest', 'areas/shape/rest.tsx'),
   route('shape/scaling', 'areas/shape/scaling.tsx'),
   route('shape/spend', 'areas/shape/spend.tsx'),
+  route('shape/sizes', 'areas/shape/sizes.tsx'),
+  route('shape/namespaces', 'areas/shape/namespaces.tsx'),
   route('shape/manifests', 'areas/shape/manifests.tsx'),
   route('shape/workloads', 'areas/shape/workloads.tsx'),
   route('journal', 'areas/journal/journal.tsx'),

@@ -51,24 +51,24 @@ for (const machine of ['m-spare-1', 'm-spare-2']) await ask('POST', `/changes/${
 
 const views = [
   ['fleet', '/fleet?at=node/bramble/bramble-general-2', 'light'],
-  ['fleet-table', '/fleet?as=table&zoom=site/palisade-east', 'light'],
   ['ground', '/ground?site=mossgate', 'light'],
   ['addresses', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', 'light'],
   ['fleet-cluster', '/fleet?zoom=cluster/cedar&at=pod/cedar/gathering/gathering-ledger-1', 'light'],
   ['raise', `/raise/${stopped}`, 'light'],
-  ['drafts', '/raise', 'light'],
-  ['compare', `/raise/compare?a=c-3&b=${other}`, 'light'],
   ['run', `/changes/${running}`, 'light'],
   ['run-halted', `/changes/${halted}`, 'dark'],
   ['run-done', `/changes/${done}`, 'light'],
-  ['takedown', '/changes/c-7', 'light'],
   ['cluster', '/clusters/cedar?at=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
-  ['fault-tray', '/faults', 'light'],
   ['packing', '/ground/packing?site=mossgate&host=m-a-1', 'light'],
   ['joins', `/changes/${oak}`, 'light'],
-  ['boot', `/changes/${oak}/boot`, 'dark'],
   ['keeping', '/clusters/cedar?show=keeping', 'light'],
+  ['board', `/shape/board?aim=cluster/cedar&workload=StatefulSet/gathering/gathering-ledger&if=${encodeURIComponent(JSON.stringify([{ kind: 'replicas', workload: 'StatefulSet/gathering/gathering-ledger', count: 4 }]))}`, 'light'],
+  ['workloads', '/shape/workloads?workload=StatefulSet/gathering/gathering-ledger&in=cedar', 'light'],
+  ['layers', '/shape/manifests?view=layers', 'dark'],
+  ['scaling', '/shape/scaling?aim=cluster/bramble&scaler=bramble/climate/sensor-intake', 'light'],
+  ['rest', '/shape/rest?aim=cluster/dill', 'light'],
+  ['spend', '/shape/spend?aim=cluster/bramble', 'dark'],
 ]
 mkdirSync(`${root}docs/screenshots`, { recursive: true })
 const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })
@@ -81,7 +81,7 @@ for (const [name, path, scheme] of views) {
   await page.goto(url + path, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset.awake === 'yes')
   await page.evaluate(() => document.fonts.ready)
-  await new Promise((rest) => setTimeout(rest, 400))
+  await new Promise((rest) => setTimeout(rest, name === 'scaling' ? 3000 : 900))
   await page.screenshot({ path: `${root}docs/screenshots/${name}.png` })
   await page.close()
 }

@@ -8,7 +8,7 @@ import * as ground from './sites/ground'
 import { machineBoot, machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
-import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeCordon, nodeDrain, nodeUncordon, storageClass } from './cluster/keeping'
+import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeCordon, nodeDrain, nodePutBack, nodeSet, nodeUncordon, storageClass } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
 import { objectsApply, objectsPutBack, objectsRemove, rolloutAwait, workloadRestart } from './cluster/objects'
@@ -57,6 +57,8 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'storage.class': storageClass,
   'node.drain': nodeDrain,
   'node.cordon': nodeCordon,
+  'node.set': nodeSet,
+  'node.put-back': nodePutBack,
   'node.uncordon': nodeUncordon,
   'certificates.renew': certificatesRenew,
   'backup.take': backupTake,

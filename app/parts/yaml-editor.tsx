@@ -63,6 +63,6 @@ export interface YamlEditorProps {
 }
 
 export default function YamlEditor({ value, label, height, manifests, onChange }: YamlEditorProps) {
-  const extensions = useMemo(() => [yaml(), inks, look, EditorView.lineWrapping, EditorView.contentAttributes.of({ 'aria-label': label }), ...(manifests ? [linter(marks, { delay: 300 }), lintGutter(), autocompletion({ override: [complete] })] : [])], [label, manifests])
+  const extensions = useMemo(() => [yaml(), inks, look, EditorView.lineWrapping, EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }), ...(manifests ? [linter(marks, { delay: 300 }), lintGutter(), autocompletion({ override: [complete] })] : [])], [label, manifests])
   return <CodeMirror value={value} height={height} theme="none" extensions={extensions} onChange={onChange} basicSetup={{ foldGutter: false, highlightActiveLine: true, autocompletion: false, syntaxHighlighting: false }} />
 }

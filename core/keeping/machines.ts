@@ -52,7 +52,7 @@ function leaving(pool: PoolView, count: number): readonly NodeView[] {
 }
 
 /** The machines a pool is still to be given, spread over the zones that offer its size. */
-function coming(cluster: ClusterView, pool: PoolView, count: number, view: FleetView): Planned {
+export function coming(cluster: ClusterView, pool: PoolView, count: number, view: FleetView): Planned {
   const site = siteOf(view, cluster.site)
   const size = site?.sizes.find((other) => other.name === pool.size)
   const zones = (site?.zones ?? []).filter((zone) => size === undefined || size.zones.includes(zone))
@@ -105,11 +105,11 @@ function checkResize(intent: ResizeIntent, view: FleetView): readonly RawFinding
   return findings
 }
 
-const drain = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `drain:${node}`, after, group: node, says: 'cordon, move its pods away', command: { port: 'cluster', verb: 'node.drain', args: { cluster, node, allowLocalData: true } }, undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } }, seconds: estimates.drainNode, retry: askRetry })
+export const drain = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `drain:${node}`, after, group: node, says: 'cordon, move its pods away', command: { port: 'cluster', verb: 'node.drain', args: { cluster, node, allowLocalData: true } }, undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } }, seconds: estimates.drainNode, retry: askRetry })
 
-const leave = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `leave:${node}`, after, group: node, says: 'leave the cluster', command: { port: 'cluster', verb: 'node.remove', args: { cluster, node } }, final: true, seconds: estimates.joinNode, retry: askRetry })
+export const leave = (cluster: string, node: string, after: readonly StepId[]): Step => step({ id: `leave:${node}`, after, group: node, says: 'leave the cluster', command: { port: 'cluster', verb: 'node.remove', args: { cluster, node } }, final: true, seconds: estimates.joinNode, retry: askRetry })
 
-const remove = (site: string, machine: string, after: readonly StepId[]): Step => step({ id: `delete:${machine}`, after, group: machine, says: 'delete the machine and its disk', command: { port: 'site', verb: 'machine.delete', args: { site, name: machine } }, final: true, seconds: estimates.deleteMachine })
+export const remove = (site: string, machine: string, after: readonly StepId[]): Step => step({ id: `delete:${machine}`, after, group: machine, says: 'delete the machine and its disk', command: { port: 'site', verb: 'machine.delete', args: { site, name: machine } }, final: true, seconds: estimates.deleteMachine })
 
 function planResize(intent: ResizeIntent, view: FleetView): Plan {
   const cluster = clusterOf(view, intent.cluster)

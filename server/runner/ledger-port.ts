@@ -66,6 +66,23 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
     })
     return { result: { pool: wish.pool }, says: wish.range ? `${wish.pool} scales between ${wish.range.min} and ${wish.range.max}` : `${wish.pool} no longer scales by itself` }
   }
+  if (verb === 'pool.set') {
+    const wish = z.object({ cluster: z.string(), pool: entry.shape.pools.element }).parse(args)
+    await database.write(async (transaction) => {
+      const row = await ClusterRow.findByPk(wish.cluster, { transaction })
+      const known = row?.pools.some((pool) => pool.name === wish.pool.name) === true
+      if (row) await row.update({ pools: known ? row.pools.map((pool) => (pool.name === wish.pool.name ? wish.pool : pool)) : [...row.pools, wish.pool] }, { transaction })
+    })
+    return { result: { pool: wish.pool.name }, says: `pool ${wish.pool.name} of ${wish.pool.size} entered` }
+  }
+  if (verb === 'pool.strike') {
+    const wish = z.object({ cluster: z.string(), pool: z.string() }).parse(args)
+    await database.write(async (transaction) => {
+      const row = await ClusterRow.findByPk(wish.cluster, { transaction })
+      if (row) await row.update({ pools: row.pools.filter((pool) => pool.name !== wish.pool) }, { transaction })
+    })
+    return { result: { pool: wish.pool }, says: `pool ${wish.pool} struck` }
+  }
   if (verb === 'rest.set') {
     const wish = z.object({ cluster: z.string(), rest: z.object({ zone: z.string(), windows: z.array(z.object({ days: z.array(z.enum(weekdays)), stop: z.string(), start: z.string() })) }).nullable() }).parse(args)
     // A calendar speaks from now on: what it would have done before it was there is not made up for.

@@ -1,9 +1,10 @@
 /** What keeps a cluster alive: certificates renewed, its control-plane data stored away, and a store tried before it is trusted. */
-import { permanent, textArg } from '../args'
+import { permanent, recordsArg, textArg, textMap } from '../args'
 import type { Behaviour, Sim } from '../engine/simulator'
 import { healed } from '../sites/ground'
 import type { Cluster, Operation, OperationFailure, Pod } from '../world'
 import { answering } from './api'
+import { taintsOf } from './nodes'
 import { isReadyPod, podLabels, record as fields, text } from './manifests'
 import { fillWorkload, loads, podKey, record, removePod, workloadOf } from './pods'
 
@@ -207,6 +208,45 @@ export const nodeCordon: Behaviour = {
         node.cordoned = true
         sim.touch(`cluster:${cluster.name}`)
         return `${node.name} takes no new pods`
+      },
+    },
+  ],
+}
+
+/** Other labels and taints on a node; pods that a new NoExecute taint does not suffer end. */
+export const nodeSet: Behaviour = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        if (!node) return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, { about: `node/${cluster.name}/${textArg(op, 'node')}`, says: 'not found' })
+        was.set(op, { labels: node.labels, taints: node.taints })
+        const taints = op.args['taints'] === undefined ? node.taints : taintsOf(recordsArg(op, 'taints'))
+        cluster.nodes = cluster.nodes.map((other) => (other === node ? { ...node, labels: { ...node.labels, ...textMap(op.args['labels']) }, taints } : other))
+        sim.touch(`cluster:${cluster.name}`)
+        return 'set'
+      },
+    },
+  ],
+  result: (_sim, op) => ({ before: was.get(op) ?? null }),
+}
+
+const was = new WeakMap<Operation, { readonly labels: unknown; readonly taints: unknown }>()
+
+export const nodePutBack: Behaviour = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args['cluster'])
+        if ('class' in cluster) return cluster
+        const before = fields(op.args['before'])
+        cluster.nodes = cluster.nodes.map((node) => (node.name === textArg(op, 'node') ? { ...node, labels: textMap(before['labels']), taints: taintsOf(Array.isArray(before['taints']) ? before['taints'].map(fields) : []) } : node))
+        sim.touch(`cluster:${cluster.name}`)
+        return 'as before'
       },
     },
   ],

@@ -56,7 +56,7 @@ function blocks(cluster: Cluster): number {
   return Number((range.value.last - range.value.first + 1n) / size)
 }
 
-const taintsOf = (items: readonly Readonly<Record<string, unknown>>[]): readonly Taint[] =>
+export const taintsOf = (items: readonly Readonly<Record<string, unknown>>[]): readonly Taint[] =>
   items.flatMap((item): Taint[] => {
     const effect = item['effect']
     return effect === 'NoSchedule' || effect === 'PreferNoSchedule' || effect === 'NoExecute' ? [{ key: String(item['key']), value: String(item['value'] ?? ''), effect }] : []

@@ -96,7 +96,7 @@ export function LayersView({ files, aim }: { readonly files: readonly { readonly
           </button>
         ))}
       </nav>
-      <div className="manifest-page">
+      <div className="manifest-page" tabIndex={0} role="region" aria-label={tab}>
         {tab === 'file' ? (
           <Suspense fallback={<textarea className="zone-text mono" rows={22} value={text} onChange={(event) => setText(event.target.value)} aria-label="Layered file" />}>
             <YamlEditor value={text} label="Layered file" height="520px" manifests={false} onChange={setText} />

@@ -5,6 +5,8 @@ const views = [
   ['/shape', 'capacity'],
   ['/shape/board', 'placement'],
   ['/shape/workloads', 'workloads'],
+  ['/shape/sizes', 'right sizes'],
+  ['/shape/namespaces', 'namespaces'],
   ['/shape/manifests', 'manifests'],
   ['/shape/scaling', 'scaling'],
   ['/shape/rest', 'rest'],

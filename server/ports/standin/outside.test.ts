@@ -7,7 +7,8 @@ import { Engine } from './engine'
 import { inThisThread } from './engine-link'
 import { type Listener, Outside } from './outside'
 
-const scenario = demoScenario()
+// Without load nothing follows the time of day: what happens is what is asked for.
+const scenario = { ...demoScenario(), loads: [] }
 const start = Date.parse(scenario.start)
 let dir: string
 let outside: Outside

@@ -1,0 +1,121 @@
+/** Right sizes: what workloads ask for against what they used, and what a change would free. */
+import { useNavigate } from 'react-router'
+import { rightSizes, readWorld, workloadsOf, type BoardObject, type RightSize } from '~/core/placement'
+import { bytesText, GiB, MiB, numberText } from '~/core/units'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
+import { type Column, Table } from '../../parts/table'
+import { To, useAddress } from '../../parts/to'
+import { aimedCluster, ShapeTabs } from './tabs'
+import './shape.css'
+import type { Route } from './+types/sizes'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Right sizes · Gyrarch' }]
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const aim = aimedCluster(request)
+  const rows: (RightSize & { readonly cluster: string; readonly container: string })[] = []
+  for (const cluster of view.clusters.filter((one) => aim === null || one.name === aim).slice(0, 12)) {
+    const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
+    const read = readWorld(objects)
+    const used = (await gyrarch.outside.usage(cluster.name)) ?? []
+    if (!read.ok) continue
+    const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
+    const byWorkload = new Map(used.map((one) => [one.workload, read.world.pods.filter((pod) => ownerOf(pod.object) === one.workload)]))
+    const found = rightSizes(
+      used.flatMap((one) => {
+        const pods = (byWorkload.get(one.workload) ?? []).filter((pod) => !pod.isFinished)
+        const pod = pods[0]
+        return pod ? [{ ...one, pods: pods.length, requestCpuMilli: pod.shape.cpuMilli, requestMemoryBytes: pod.shape.memoryBytes }] : []
+      }),
+    )
+    rows.push(...found.map((size) => ({ ...size, cluster: cluster.name, container: byWorkload.get(size.workload)?.[0]?.object.spec?.containers?.[0]?.name ?? '' })))
+  }
+  const wanted = new URL(request.url).searchParams.get('workload')
+  return { rows: rows.sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli), chosen: rows.find((row) => `${row.cluster} ${row.workload}` === wanted) ?? null }
+}
+
+type Row = Route.ComponentProps['loaderData']['rows'][number]
+
+const columns: readonly Column<Row>[] = [
+  { name: 'workload', value: (row) => row.workload.split('/').slice(1).join('/'), show: (row) => <span className="mono">{row.workload.split('/').at(-1)}</span> },
+  { name: 'cluster', value: (row) => row.cluster, show: (row) => <span className="mono">{row.cluster}</span> },
+  { name: 'pods', value: (row) => row.pods, number: true },
+  { name: 'CPU asked', value: (row) => row.cpu.asked, show: (row) => `${numberText(row.cpu.asked)} m`, number: true },
+  { name: 'used', value: (row) => row.cpu.used, show: (row) => `${numberText(row.cpu.used)} m`, number: true },
+  { name: 'memory asked', value: (row) => row.memory.asked, show: (row) => bytesText(row.memory.asked), number: true },
+  { name: 'memory used', value: (row) => row.memory.used, show: (row) => bytesText(row.memory.used), number: true },
+  { name: 'frees', value: (row) => row.frees.cpuMilli, show: (row) => `${numberText(row.frees.cpuMilli)} m`, number: true },
+  { name: 'says', value: (row) => row.says },
+]
+
+const manifest = (row: Row): string => {
+  const [kind = '', namespace = '', name = ''] = row.workload.split('/')
+  return `apiVersion: apps/v1\nkind: ${kind}\nmetadata: {name: ${name}, namespace: ${namespace}}\nspec:\n  template:\n    spec:\n      containers:\n        - name: ${row.container}\n          resources:\n            requests: {cpu: ${row.cpu.proposed}m, memory: ${Math.ceil(row.memory.proposed / MiB)}Mi}\n`
+}
+
+export default function Sizes({ loaderData }: Route.ComponentProps) {
+  const { rows, chosen } = loaderData
+  const navigate = useNavigate()
+  const address = useAddress()
+  const cpu = rows.reduce((sum, row) => sum + Math.max(0, row.frees.cpuMilli), 0)
+  const memory = rows.reduce((sum, row) => sum + Math.max(0, row.frees.memoryBytes), 0)
+  return (
+    <Page
+      title="Right sizes"
+      beside={
+        <span className="soft">
+          up to {numberText(cpu / 1000, 1)} cores and {numberText(memory / GiB, 1)} GiB are asked for and not used
+        </span>
+      }
+      reason={
+        chosen ? (
+          <>
+            <h2 className="mono">{chosen.workload.split('/').at(-1)}</h2>
+            <p>{chosen.says}</p>
+            <dl className="facts">
+              <div>
+                <dt>CPU, 95 % of the last day</dt>
+                <dd>{numberText(chosen.cpu.used)} m of {numberText(chosen.cpu.asked)} m</dd>
+              </div>
+              <div>
+                <dt>CPU proposed</dt>
+                <dd>{chosen.cpu.proposed === chosen.cpu.asked ? 'as it is' : `${numberText(chosen.cpu.proposed)} m`}</dd>
+              </div>
+              <div>
+                <dt>memory, 95 % of the last day</dt>
+                <dd>{bytesText(chosen.memory.used)} of {bytesText(chosen.memory.asked)}</dd>
+              </div>
+              <div>
+                <dt>memory proposed</dt>
+                <dd>{chosen.memory.proposed === chosen.memory.asked ? 'as it is' : bytesText(chosen.memory.proposed)}</dd>
+              </div>
+              <div>
+                <dt>over {chosen.pods} pods</dt>
+                <dd>
+                  {numberText(chosen.frees.cpuMilli)} m and {bytesText(chosen.frees.memoryBytes)} {chosen.frees.cpuMilli < 0 || chosen.frees.memoryBytes < 0 ? 'in balance' : 'freed'}
+                </dd>
+              </div>
+            </dl>
+            <div className="acts">
+              <DraftChange kind="manifest.apply" intent={{ cluster: chosen.cluster, manager: 'gyrarch-sizes', text: manifest(chosen) }} variant="contained" disabled={chosen.container === '' || (chosen.cpu.proposed === chosen.cpu.asked && chosen.memory.proposed === chosen.memory.asked)}>
+                Draft these requests
+              </DraftChange>
+              <To path="/shape/board" query={{ aim: `cluster/${chosen.cluster}`, workload: chosen.workload }}>
+                On the board
+              </To>
+            </div>
+          </>
+        ) : (
+          <p className="soft">Use is the 95th percentile of a pod over the last day. A proposal has a margin of 15 % for CPU and 25 % for memory; within a tenth of what is asked for nothing is proposed.</p>
+        )
+      }
+    >
+      <ShapeTabs here="/shape/sizes" />
+      <Table name="right sizes" columns={columns} rows={rows} id={(row) => `${row.cluster} ${row.workload}`} selected={chosen ? `${chosen.cluster} ${chosen.workload}` : null} onSelect={(row) => void navigate(address('/shape/sizes', { workload: `${row.cluster} ${row.workload}` }), { preventScrollReset: true })} empty="Nothing runs here, so nothing is used." />
+    </Page>
+  )
+}

@@ -1,0 +1,98 @@
+/**
+ * Who may do what in a cluster: subjects of bindings, what their roles allow, asked both ways. Source: rbac.authorization.k8s.io/v1
+ * (verbs, groups, resources, names; `*` stands for all; a role binding grants a cluster role within its namespace only).
+ */
+import type { ApiObject } from '../objects'
+import { compareText } from '../units'
+
+export interface Right {
+  /** `Group duty`, `User ana`, `ServiceAccount market/broker`. */
+  readonly subject: string
+  readonly verbs: readonly string[]
+  readonly groups: readonly string[]
+  readonly resources: readonly string[]
+  /** Only objects of these names, where any are given. */
+  readonly names: readonly string[]
+  /** Null is the whole cluster. */
+  readonly namespace: string | null
+  /** The binding and role it comes from. */
+  readonly by: string
+}
+
+type Json = Readonly<Record<string, unknown>>
+const record = (value: unknown): Json => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {})
+const list = (value: unknown): readonly Json[] => (Array.isArray(value) ? value.map(record) : [])
+const texts = (value: unknown): readonly string[] => (Array.isArray(value) ? value.filter((one): one is string => typeof one === 'string') : [])
+const text = (value: unknown): string => (typeof value === 'string' ? value : '')
+
+/** Every right that bindings among the objects give. Bindings to roles that are not there give none. */
+export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
+  const given = objects as unknown as readonly Json[]
+  const roles = new Map<string, readonly Json[]>()
+  for (const object of given) {
+    const metadata = record(object['metadata'])
+    if (object['kind'] === 'Role') roles.set(`Role/${text(metadata['namespace'])}/${text(metadata['name'])}`, list(object['rules']))
+    if (object['kind'] === 'ClusterRole') roles.set(`ClusterRole/${text(metadata['name'])}`, list(object['rules']))
+  }
+  return given.flatMap((object): readonly Right[] => {
+    if (object['kind'] !== 'RoleBinding' && object['kind'] !== 'ClusterRoleBinding') return []
+    const metadata = record(object['metadata'])
+    const namespace = object['kind'] === 'RoleBinding' ? text(metadata['namespace']) : null
+    const ref = record(object['roleRef'])
+    const role = ref['kind'] === 'ClusterRole' ? `ClusterRole/${text(ref['name'])}` : `Role/${namespace ?? ''}/${text(ref['name'])}`
+    const rules = roles.get(role) ?? []
+    return list(object['subjects']).flatMap((subject) =>
+      rules.map((rule): Right => ({
+        subject: subject['kind'] === 'ServiceAccount' ? `ServiceAccount ${text(subject['namespace']) || (namespace ?? '')}/${text(subject['name'])}` : `${text(subject['kind'])} ${text(subject['name'])}`,
+        verbs: texts(rule['verbs']),
+        groups: texts(rule['apiGroups']),
+        resources: texts(rule['resources']),
+        names: texts(rule['resourceNames']),
+        namespace,
+        by: `${text(object['kind'])} ${namespace === null ? '' : `${namespace}/`}${text(metadata['name'])}, ${text(ref['kind'])} ${text(ref['name'])}`,
+      })),
+    )
+  })
+}
+
+/** The API group of a resource as people name it: `deployments.apps`, or `pods` for the core group. */
+function parts(resource: string): { readonly resource: string; readonly group: string | null } {
+  const dot = resource.indexOf('.')
+  return dot < 0 ? { resource, group: null } : { resource: resource.slice(0, dot), group: resource.slice(dot + 1) }
+}
+
+const covers = (allowed: readonly string[], wanted: string): boolean => allowed.includes('*') || allowed.includes(wanted)
+
+/** `pods/log` is covered by itself, by `*` and by `pods/*`. */
+const coversResource = (allowed: readonly string[], wanted: string): boolean => covers(allowed, wanted) || (wanted.includes('/') && (allowed.includes(`${wanted.split('/')[0] ?? ''}/*`) || allowed.includes(`*/${wanted.split('/')[1] ?? ''}`)))
+
+/** Whether a right allows a verb on a resource in a namespace (null: anywhere in the cluster). */
+export function allows(right: Right, verb: string, resource: string, namespace: string | null): boolean {
+  const wanted = parts(resource)
+  if (right.namespace !== null && right.namespace !== namespace) return false
+  return covers(right.verbs, verb) && coversResource(right.resources, wanted.resource) && (wanted.group === null || covers(right.groups, wanted.group))
+}
+
+export interface WhoCan {
+  readonly subject: string
+  readonly by: readonly string[]
+  /** Names to which it is limited; empty is any. */
+  readonly names: readonly string[]
+}
+
+/** Which subjects can do a verb on a resource. */
+export function whoCan(rights: readonly Right[], verb: string, resource: string, namespace: string | null): readonly WhoCan[] {
+  const found = new Map<string, { by: string[]; names: string[]; any: boolean }>()
+  for (const right of rights) {
+    if (!allows(right, verb, resource, namespace)) continue
+    const known = found.get(right.subject) ?? { by: [], names: [], any: false }
+    if (!known.by.includes(right.by)) known.by.push(right.by)
+    if (right.names.length === 0) known.any = true
+    known.names.push(...right.names)
+    found.set(right.subject, known)
+  }
+  return [...found].map(([subject, { by, names, any }]) => ({ subject, by, names: any ? [] : [...new Set(names)] })).sort((a, b) => compareText(a.subject, b.subject))
+}
+
+/** What one subject can do, in the order of its bindings. */
+export const whatCan = (rights: readonly Right[], subject: string): readonly Right[] => rights.filter((right) => right.subject === subject)

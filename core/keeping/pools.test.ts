@@ -1,0 +1,55 @@
+import { describe, expect, it } from 'vitest'
+import { gyrarchForAll, runOut, type Opened } from '~/server/testing/open'
+
+let opened: Opened
+gyrarchForAll((made) => (opened = made))
+
+const draft = (kind: string, intent: unknown) => opened.gyrarch.changes.draft(kind, intent)
+const run = async (kind: string, intent: unknown) => {
+  const drafted = await draft(kind, intent)
+  await opened.gyrarch.changes.run(drafted.id, { accept: drafted.findings.map((finding) => finding.key), confirm: drafted.guardedBy ?? undefined })
+  return runOut(opened.gyrarch, drafted.id)
+}
+const pools = async (name: string) => (await opened.gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === name)?.pools ?? []
+
+describe('pools of a cluster that stands', () => {
+  it('are added with their nodes, taints and register entry, and given up again', async () => {
+    const taint = { key: 'use', value: 'trial', effect: 'NoSchedule' as const }
+    expect((await run('pool.add', { cluster: 'dill', pool: 'trial', size: 'reed-2-8', count: 2, taints: [taint] })).state).toBe('done')
+    const added = (await pools('dill')).find((pool) => pool.name === 'trial')
+    expect({ size: added?.size, nodes: added?.nodes.length, taints: added?.taints }).toEqual({ size: 'reed-2-8', nodes: 2, taints: [taint] })
+    expect((await run('pool.remove', { cluster: 'dill', pool: 'trial' })).state).toBe('done')
+    expect((await pools('dill')).map((pool) => pool.name)).toEqual(['base', 'general'])
+    expect((await opened.gyrarch.fleet.view()).sites.find((site) => site.name === 'tarn-north')?.machines.filter((machine) => machine.name.includes('trial'))).toEqual([])
+  })
+
+  it('bear other labels and taints once they are edited, and the old ones once that is taken back', async () => {
+    const edited = await run('pool.edit', { cluster: 'dill', pool: 'general', labels: { shelf: 'north' } })
+    expect(edited.state).toBe('done')
+    const nodes = (await opened.gyrarch.outside.objects('dill', { kind: 'Node' })) ?? []
+    expect(nodes.filter((node) => (node['metadata'] as { labels: Record<string, string> }).labels['shelf'] === 'north')).toHaveLength(2)
+  })
+
+  it.each<[string, string, unknown, RegExp]>([
+    ['a pool of the same name', 'pool.add', { cluster: 'dill', pool: 'general', size: 'reed-2-8', count: 1 }, /has a pool general already/],
+    ['a size the site does not offer', 'pool.add', { cluster: 'dill', pool: 'more', size: 'rack-8', count: 1 }, /offers no size rack-8/],
+    ['more than the quota', 'pool.add', { cluster: 'dill', pool: 'more', size: 'reed-4-16', count: 20 }, /allows 32, of which 12 are in use: 60 too many/],
+    ['giving up a pool whose pods have nowhere to go', 'pool.remove', { cluster: 'cedar', pool: 'general' }, /platform’s own pods have no node that takes them/],
+    ['a taint that would end pods', 'pool.edit', { cluster: 'cedar', pool: 'general', taints: [{ key: 'wet', effect: 'NoExecute' }] }, /NoExecute would end them at once/],
+    ['draining a node whose budget never lets go', 'node.drain', { cluster: 'cedar', nodes: ['cedar-general-1'] }, /Disruption budget climate\/climate-loop can never let one go/],
+  ])('refuse %s', async (_name, kind, intent, says) => {
+    const { findings } = await draft(kind, intent)
+    expect(findings.filter((finding) => finding.level === 'stop').map((finding) => finding.says).join(' ')).toMatch(says)
+  })
+})
+
+describe('draining', () => {
+  it('goes as it was computed: the same pods leave, one after another, and the node is empty', async () => {
+    const drafted = await draft('node.drain', { cluster: 'dill', nodes: ['dill-general-2'] })
+    expect(drafted.findings.filter((finding) => finding.level === 'stop')).toEqual([])
+    const done = await run('node.drain', { cluster: 'dill', nodes: ['dill-general-2'] })
+    expect(done.state).toBe('done')
+    expect(done.proof?.every((proof) => proof.holds)).toBe(true)
+    expect((await run('node.cordon', { cluster: 'dill', node: 'dill-general-2', open: true })).state).toBe('done')
+  })
+})

@@ -1,0 +1,47 @@
+/** What pods really use: a wave over the day below or above what they ask for, the same whenever it is looked at. */
+import { uniform } from '../engine/random'
+import type { Sim } from '../engine/simulator'
+import type { Cluster, Workload } from '../world'
+import { answering } from './api'
+import { loadAt } from './autoscale'
+import { podsOf } from './manifests'
+
+export interface Usage {
+  /** `Kind/namespace/name` */
+  readonly workload: string
+  /** Of one pod, a sample every five minutes of the last day: thousandths of a core, bytes. */
+  readonly cpuMilli: readonly number[]
+  readonly memoryBytes: readonly number[]
+  /** Times a container was ended because it used more memory than it may. */
+  readonly memoryKills: number
+}
+
+const stepMs = 300_000
+const samples = 288
+
+function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
+  const { seed } = sim.world
+  const key = `${cluster.name}/${workload.namespace}/${workload.name}`
+  const level = 0.2 + 0.6 * uniform(seed, `${key}/cpu`)
+  const held = 0.3 + 0.55 * uniform(seed, `${key}/memory`)
+  const points = cluster.load?.[`${workload.namespace}/${workload.name}`]
+  const last = Math.floor(sim.now / stepMs)
+  const cpu: number[] = []
+  const memory: number[] = []
+  for (let i = last - samples + 1; i <= last; i++) {
+    const at = i * stepMs
+    // Work is done by day; what follows a load follows that.
+    const wave = points ? loadAt(points, at) / Math.max(1, workload.replicas) / 200 : 0.75 + 0.25 * Math.sin(((at % 86_400_000) / 86_400_000) * 2 * Math.PI - Math.PI / 2)
+    const jitter = 0.9 + 0.2 * uniform(seed, `${key}/${i}`)
+    cpu.push(Math.round(workload.cpuMilli * level * wave * jitter))
+    memory.push(Math.round(workload.memoryBytes * held * (0.95 + 0.05 * wave)))
+  }
+  return { workload: `${workload.kind}/${workload.namespace}/${workload.name}`, cpuMilli: cpu, memoryBytes: memory, memoryKills: held > 0.82 ? 2 : 0 }
+}
+
+/** Use of every workload that has pods; null if the cluster does not answer. */
+export function usage(sim: Sim, name: string): readonly Usage[] | null {
+  const cluster = answering(sim, name)
+  if ('class' in cluster) return null
+  return cluster.workloads.filter((workload) => podsOf(cluster, workload).length > 0).map((workload) => usageOf(sim, cluster, workload))
+}
