@@ -77,7 +77,7 @@ function Head({ node, x, width, chosen, onNode }: { readonly node: BoardNode; re
 
 function Shapes({ layout, node, workload, onNode, onWorkload }: { readonly layout: BoardLayout } & Pick<PlacementBoardProps, 'node' | 'workload' | 'onNode' | 'onWorkload'>) {
   return (
-    <svg width={layout.width} height={layout.height + headHeight} role="img" aria-label="Pods on nodes, to scale">
+    <svg width={layout.width} height={layout.height + headHeight + 1} role="img" aria-label="Pods on nodes, to scale">
       {layout.groups.map((group) => (
         <text key={`${group.pool}${group.zone}`} x={group.x} y={12}>
           {group.width > 110 ? [group.pool, group.zone].filter(Boolean).join(' · ') : cutTo(group.pool, Math.floor(group.width / 6))}

@@ -58,7 +58,7 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
 /** The API group of a resource as people name it: `deployments.apps`, or `pods` for the core group. */
 function parts(resource: string): { readonly resource: string; readonly group: string | null } {
   const dot = resource.indexOf('.')
-  return dot < 0 ? { resource, group: null } : { resource: resource.slice(0, dot), group: resource.slice(dot + 1) }
+  return dot < 0 ? { group: null, resource } : { group: resource.slice(dot + 1), resource: resource.slice(0, dot) }
 }
 
 const covers = (allowed: readonly string[], wanted: string): boolean => allowed.includes('*') || allowed.includes(wanted)

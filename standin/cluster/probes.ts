@@ -30,19 +30,19 @@ const portOf = (target: string): { readonly host: string; readonly port: number 
 }
 
 function connect(cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
-  const { host, port } = portOf(target)
-  const service = serviceNamed(cluster, pod, host) ?? cluster.serviceList.find((one) => one.address === host)
+  const { port, host: server } = portOf(target)
+  const service = serviceNamed(cluster, pod, server) ?? cluster.serviceList.find((one) => one.address === server)
   if (service) {
     const wanted = port ?? service.port
-    if (wanted !== service.port) return failed(`${host} is ${service.address}`, `connection to ${service.address}:${wanted} refused: the service listens on ${service.port}`)
+    if (wanted !== service.port) return failed(`${server} is ${service.address}`, `connection to ${service.address}:${wanted} refused: the service listens on ${service.port}`)
     const behind = cluster.running.filter((other) => other.workload === service.workload && other.namespace === service.namespace && isReadyPod(other))
     const end = behind[0]
-    if (service.workload !== '' && !end) return failed(`${host} is ${service.address}`, `no ready endpoint behind ${service.namespace}/${service.name}`)
-    return { good: true, lines: [`${host} is ${service.address}`, end ? `connected to ${end.ip ?? ''}:${service.port} (${podKey(end)})` : `connected to ${service.address}:${service.port}`] }
+    if (service.workload !== '' && !end) return failed(`${server} is ${service.address}`, `no ready endpoint behind ${service.namespace}/${service.name}`)
+    return { good: true, lines: [`${server} is ${service.address}`, end ? `connected to ${end.ip ?? ''}:${service.port} (${podKey(end)})` : `connected to ${service.address}:${service.port}`] }
   }
-  const peer = cluster.running.find((other) => other.ip === host)
+  const peer = cluster.running.find((other) => other.ip === server)
   if (peer) return isReadyPod(peer) ? { good: true, lines: [`connected to ${podKey(peer)}`] } : failed(`${podKey(peer)} does not answer`)
-  return failed(`${host} is not known: NXDOMAIN, asked of ${cluster.dnsAddress}`)
+  return failed(`${server} is not known: NXDOMAIN, asked of ${cluster.dnsAddress}`)
 }
 
 /** Asks a pod; null if the cluster does not answer or there is no such pod. */
@@ -53,6 +53,7 @@ export function probe(sim: Sim, clusterName: string, key: string, kind: ProbeKin
   const workload = pod && workloadOf(cluster, pod)
   if (!pod || !workload) return null
   if (pod.phase !== 'Running') return failed(`${podKey(pod)} is not running: ${pod.trouble?.reason ?? pod.waits ?? pod.phase}`)
+  const api = cluster.apiAddress
   const spec = record(templateOf(workload, pod.hash)['spec'])
   const containers = list(spec['containers']).map(record)
   switch (kind) {
@@ -67,7 +68,7 @@ export function probe(sim: Sim, clusterName: string, key: string, kind: ProbeKin
       return found.good ? { good: true, lines: [...found.lines, `200 OK in ${3 + Math.floor(uniform(sim.world.seed, `${key}${target}${sim.now}`) * 20)} ms`] } : found
     }
     case 'environment':
-      return { good: true, lines: [`HOSTNAME=${pod.name}`, `KUBERNETES_SERVICE_HOST=${cluster.apiAddress}`, ...containers.flatMap((container) => list(container['env']).map((one) => `${text(record(one)['name'])}=${record(one)['valueFrom'] === undefined ? text(record(one)['value']) : '(from a reference)'}`))] }
+      return { good: true, lines: [`HOSTNAME=${pod.name}`, `KUBERNETES_SERVICE_HOST=${api}`, ...containers.flatMap((container) => list(container['env']).map((one) => `${text(record(one)['name'])}=${record(one)['valueFrom'] === undefined ? text(record(one)['value']) : '(from a reference)'}`))] }
     case 'files':
       return { good: true, lines: ['/var/run/secrets/kubernetes.io/serviceaccount/token (masked)', ...containers.flatMap((container) => list(container['volumeMounts']).map((one) => `${text(record(one)['mountPath'])} from volume ${text(record(one)['name'])}`))] }
     case 'processes':
