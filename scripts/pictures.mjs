@@ -35,7 +35,7 @@ await advance(1800)
 const stopped = await draft(elm('/dev/disk/by-id/ata-FIR_960_B7'))
 const fewer = { ...fernlet, name: 'rush', site: 'palisade-east', pools: [{ name: 'general', size: 'post-8-32', count: 2 }], ranges: { pods: '10.138.0.0/18', services: '10.139.0.0/20' } }
 await draft(fewer)
-const other = await draft({ ...fewer, controlPlane: { kind: 'managed', tier: 'assured' }, pools: [{ name: 'general', size: 'post-4-16', count: 4 }] })
+await draft({ ...fewer, controlPlane: { kind: 'managed', tier: 'assured' }, pools: [{ name: 'general', size: 'post-4-16', count: 4 }] })
 await ask('POST', '/faults', { fault: 'image-missing', about: 'image/tarn-north/1.33.2', mode: 'permanent', afterSeconds: 400 })
 const halted = await draft(fernlet)
 await start(halted)

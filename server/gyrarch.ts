@@ -14,6 +14,7 @@ import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
+import { Autoscale } from './autoscale/autoscale'
 import { Health } from './health/health'
 import { Layers } from './layers/layers'
 import type { probeKinds } from '~/core/fleet'
@@ -75,6 +76,8 @@ export class Gyrarch {
 
   rest!: Rest
 
+  autoscale!: Autoscale
+
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
   private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute; vault: Vault }) {
@@ -113,39 +116,50 @@ export class Gyrarch {
     const changes = new Changes({ database, fleet, runner, hub, clock: outside })
     const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker), vault: new Vault(options.dir) })
     const health = new Health({ fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
+    const autoscale = new Autoscale({ fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
     const rest = new Rest({ database, fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
     const listener = {
       atRest: async () => {
         await runner.atRest()
         await health.atRest()
         await rest.atRest()
+        await autoscale.atRest()
         await runner.atRest()
       },
-      wakeAt: () => earliest(earliest(runner.wakeAt(), health.wakeAt()), rest.wakeAt()),
+      wakeAt: () => earliest(earliest(runner.wakeAt(), health.wakeAt()), earliest(rest.wakeAt(), autoscale.wakeAt())),
       woken: (now: number) => {
         runner.woken()
         const due = health.wakeAt()
         if (due !== null && due <= now) health.look()
         const restDue = rest.wakeAt()
         if (restDue !== null && restDue <= now) rest.look()
+        const scaleDue = autoscale.wakeAt()
+        if (scaleDue !== null && scaleDue <= now) autoscale.look()
       },
       evidence: runner.evidence.bind(runner),
       ended: runner.ended.bind(runner),
       changed: (slices: readonly string[]) => {
         fleet.touch(slices)
         hub.emit('state', slices)
-        if (slices.some((slice) => slice.startsWith('cluster:'))) health.stirred()
+        if (!slices.some((slice) => slice.startsWith('cluster:'))) return
+        health.stirred()
+        void autoscale.consider(slices).catch(onError)
       },
       clock: () => void hub.emit('clock'),
       failed: onError,
     }
     gyrarch.health = health
     gyrarch.rest = rest
-    runner.registered = () => rest.look()
+    gyrarch.autoscale = autoscale
+    runner.registered = () => {
+      rest.look()
+      void autoscale.consider().catch(onError)
+    }
     outside.listen(listener)
     if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
     await runner.resume()
     rest.look()
+    void autoscale.consider().catch(onError)
     if (options.clockRuns ?? true) outside.start()
     return gyrarch
   }
@@ -224,6 +238,7 @@ export class Gyrarch {
     await this.runner.atRest()
     await this.health.atRest()
     await this.rest.atRest()
+    await this.autoscale.atRest()
     await this.runner.atRest()
     await this.outside.close()
     await this.compute.close()

@@ -253,6 +253,8 @@ export interface ClusterView {
   readonly restingMachines: readonly MachineView[]
   /** When it rests by itself, or null. */
   readonly rest: { readonly zone: string; readonly windows: readonly RestWindow[] } | null
+  /** Whether its pools scale by themselves, and how a pool is chosen; null is not at all. */
+  readonly autoscale: { readonly enabled: boolean; readonly order: 'tightest' | 'cheapest' | 'listed' } | null
   readonly pods: string
   readonly services: string
   readonly maxPodsPerNode: number

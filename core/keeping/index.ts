@@ -1,3 +1,4 @@
+export { clusterAutoscale, decideNodes, noAutoscale, patienceMs, scalablePools, type AutoscaleDecision, type AutoscalePolicy } from './autoscale'
 export { clusterBackup, clusterRestore, renewCertificates } from './cluster'
 export { drainFindings, nodeCordon, nodeDrain } from './draining'
 export { poolAdd, poolEdit, poolRemove } from './pools'

@@ -3,7 +3,7 @@ import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
 import { ledgerEnter, orphansAdopt, orphansRemove, siteAdd, siteEdit, siteHosts, siteMachines, siteNetwork, siteQuota, siteRemove, siteService, wireRecord, wireRoute } from '../ground'
-import { clusterBackup, clusterRest, clusterRestore, clusterStart, clusterStop, machineReplace, nodeCordon, nodeDrain, poolAdd, poolEdit, poolRemove, machineRestart, poolResize, renewCertificates } from '../keeping'
+import { clusterAutoscale, clusterBackup, clusterRest, clusterRestore, clusterStart, clusterStop, machineReplace, nodeCordon, nodeDrain, poolAdd, poolEdit, poolRemove, machineRestart, poolResize, renewCertificates } from '../keeping'
 import { manifestApply, manifestRemove, workloadRestart, workloadUndo } from '../manifests'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
@@ -101,6 +101,7 @@ export const kinds: readonly Kind[] = [
   kind(clusterStop),
   kind(clusterStart),
   kind(clusterRest),
+  kind(clusterAutoscale),
   kind(nodeCordon),
   kind(nodeDrain),
   kind(manifestApply),

@@ -1,7 +1,9 @@
 import fc from 'fast-check'
 import { DateTime } from 'luxon'
 import { describe, expect, it } from 'vitest'
-import { behave, defaultBehaviour, instantOf, noHistory, replicasWanted, restIntervals, restSavings, type RestWindow, type ScalingHistory } from '.'
+import type { NodeObject } from '../objects'
+import { node, pod } from '../placement/testing/worlds'
+import { behave, defaultBehaviour, halfEmptyNodes, instantOf, nodeToGive, poolsToGrow, type PoolOrder, type ScalablePool, noHistory, replicasWanted, restIntervals, restSavings, type RestWindow, type ScalingHistory } from '.'
 
 describe('replicas', () => {
   it.each<[string, number, number, number, number, number, number]>([
@@ -104,5 +106,39 @@ describe('rest', () => {
       }),
       { numRuns: 25 },
     )
+  })
+})
+
+describe('pools that grow', () => {
+  const make = (pool: string, cpu: string, taints: readonly unknown[] = []) => (name: string) => node(name, { cpu, memory: '16Gi', labels: { 'gyrarch/pool': pool }, taints: [...taints] }) as unknown as NodeObject
+  const pool = (name: string, cpu: string, hourly: number, more: Partial<ScalablePool> = {}): ScalablePool => ({ name, min: 0, max: 5, count: 1, nodes: [`${name}-1`], hourly, make: make(name, cpu), ...more })
+  const full = [node('small-1', { cpu: '2', labels: { 'gyrarch/pool': 'small' } }), pod('a/filler', { cpu: '2', on: 'small-1' })]
+  const waiting = (count: number, cpu: string) => Array.from({ length: count }, (_, i) => pod(`a/w-${i}`, { cpu, memory: '1Gi' }))
+  const grow = (objects: readonly unknown[], pools: readonly ScalablePool[], order: PoolOrder = 'tightest') => poolsToGrow(objects as never, pools, order).map((one) => [one.pool, one.by])
+
+  it('by the tightest fit, the lowest price, or the first that does', () => {
+    const pools = [pool('large', '8', 0.1), pool('small', '2', 0.2)]
+    const objects = [...full, ...waiting(1, '1500m')]
+    expect(grow(objects, pools)).toEqual([['small', 1]])
+    expect(grow(objects, pools, 'cheapest')).toEqual([['large', 1]])
+    expect(grow(objects, [...pools].reverse(), 'listed')).toEqual([['small', 1]])
+  })
+  it('by as many nodes as what waits needs, and no further than their range', () => {
+    expect(grow([...full, ...waiting(5, '1')], [pool('small', '2', 1)])).toEqual([['small', 3]])
+    expect(grow([...full, ...waiting(50, '1')], [pool('small', '2', 1, { max: 3 })])).toEqual([['small', 2]])
+  })
+  it('not for what fits already, nor for what none of their nodes would take', () => {
+    expect(grow([node('small-1', { cpu: '4' }), ...waiting(2, '1')], [pool('small', '2', 1)])).toEqual([])
+    expect(grow([...full, ...waiting(1, '3')], [pool('small', '2', 1)])).toEqual([])
+    expect(grow([...full, ...waiting(1, '1')], [pool('tainted', '2', 1, { make: make('tainted', '2', [{ key: 'use', value: 'x', effect: 'NoSchedule' }]) })])).toEqual([])
+  })
+  it('and give back only nodes of which less than half is asked for, whose pods find a place elsewhere, above the minimum', () => {
+    const owner = { ownerReferences: [{ kind: 'ReplicaSet', name: 'x', controller: true }] }
+    const objects = [node('small-1', { cpu: '4' }), node('small-2', { cpu: '4' }), pod('a/one', { cpu: '1', memory: '1Gi', on: 'small-1', metadata: owner, spec: { nodeName: 'small-1', containers: [{ resources: { requests: { cpu: '1', memory: '1Gi' } } }] } })]
+    const two = pool('small', '4', 1, { count: 2, nodes: ['small-1', 'small-2'] })
+    expect(halfEmptyNodes(objects as never, [two])).toEqual(['small-1', 'small-2'])
+    expect(halfEmptyNodes(objects as never, [{ ...two, min: 2 }])).toEqual([])
+    expect(nodeToGive(objects as never, ['small-1'])).toBe('small-1')
+    expect(nodeToGive(objects.slice(0, 1).concat(objects.slice(2)) as never, ['small-1'])).toBe(null)
   })
 })

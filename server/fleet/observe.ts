@@ -75,6 +75,7 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
     restingSince: report?.restingSince === null || report?.restingSince === undefined ? null : iso(report.restingSince),
     restingMachines: (report?.restingMachines ?? []).map(machineView),
     rest: row.rest ?? null,
+    autoscale: row.autoscale ?? null,
     pods: row.pods,
     services: row.services,
     maxPodsPerNode: row.maxPodsPerNode,

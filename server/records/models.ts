@@ -1,6 +1,6 @@
 /** Gyrarch’s own records. What is filtered or joined on is a column; documents that are only read whole are JSON. */
 import { type CreationOptional, DataTypes, type InferAttributes, type InferCreationAttributes, Model, type Sequelize } from 'sequelize'
-import type { HealthPolicy } from '~/core/keeping'
+import type { AutoscalePolicy, HealthPolicy } from '~/core/keeping'
 import type { RestWindow } from '~/core/scaling'
 import type { Command, Failure, Finding, Plan, Proof, RetryPolicy } from '~/core/changes'
 
@@ -24,6 +24,8 @@ export class ClusterRow extends Model<InferAttributes<ClusterRow>, InferCreation
   declare health: CreationOptional<HealthPolicy | null>
   /** When it rests by itself; null is never. */
   declare rest: CreationOptional<{ zone: string; windows: RestWindow[] } | null>
+  /** Whether its pools scale by themselves; null is not at all. */
+  declare autoscale: CreationOptional<AutoscalePolicy | null>
   /** The boundary of its calendar (ISO time) up to which all was done. */
   declare restDoneAt: CreationOptional<string | null>
 }
@@ -208,7 +210,7 @@ const whole = () => ({ type: INTEGER, allowNull: false })
 export function defineRecords(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false } as const
   ClusterRow.init(
-    { name: { ...text(), primaryKey: true }, site: text(), guarded: { type: BOOLEAN, allowNull: false }, release: text(), controlPlane: json(), pools: json(), labels: json(), drives: json(), pods: text(), services: text(), maxPodsPerNode: whole(), endpoint: optionalText(), health: optionalJson(), rest: optionalJson(), restDoneAt: optionalText() },
+    { name: { ...text(), primaryKey: true }, site: text(), guarded: { type: BOOLEAN, allowNull: false }, release: text(), controlPlane: json(), pools: json(), labels: json(), drives: json(), pods: text(), services: text(), maxPodsPerNode: whole(), endpoint: optionalText(), health: optionalJson(), rest: optionalJson(), autoscale: optionalJson(), restDoneAt: optionalText() },
     { ...common, tableName: 'clusters' },
   )
   ChangeRow.init(

@@ -41,7 +41,7 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
   }
   if (verb === 'cluster.enter') {
     const cluster = entry.parse(args)
-    await database.write((transaction) => ClusterRow.upsert({ ...cluster, drives: [] }, { transaction }))
+    await database.write((transaction) => ClusterRow.upsert({ ...cluster, drives: [], ...(cluster.pools.some((pool) => pool.range !== null) ? { autoscale: { enabled: true, order: 'tightest' as const } } : {}) }, { transaction }))
     return { result: { cluster: cluster.name, site: cluster.site }, says: `${cluster.name} entered with pods ${cluster.pods} and services ${cluster.services}` }
   }
   if (verb === 'cluster.strike') {
@@ -82,6 +82,11 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
       if (row) await row.update({ pools: row.pools.filter((pool) => pool.name !== wish.pool) }, { transaction })
     })
     return { result: { pool: wish.pool }, says: `pool ${wish.pool} struck` }
+  }
+  if (verb === 'autoscale.set') {
+    const wish = z.object({ cluster: z.string(), policy: z.object({ enabled: z.boolean(), order: z.enum(['tightest', 'cheapest', 'listed']) }).nullable() }).parse(args)
+    await database.write((transaction) => ClusterRow.update({ autoscale: wish.policy }, { where: { name: wish.cluster }, transaction }))
+    return { result: { enabled: wish.policy?.enabled === true }, says: wish.policy?.enabled === true ? `pools of ${wish.cluster} scale by themselves, ${wish.policy.order}` : `pools of ${wish.cluster} stay as they are` }
   }
   if (verb === 'rest.set') {
     const wish = z.object({ cluster: z.string(), rest: z.object({ zone: z.string(), windows: z.array(z.object({ days: z.array(z.enum(weekdays)), stop: z.string(), start: z.string() })) }).nullable() }).parse(args)

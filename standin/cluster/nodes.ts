@@ -126,7 +126,9 @@ export const nodeJoin: Behaviour = {
         node.conditions = [...node.conditions.filter((condition) => condition.type !== 'Ready'), readyCondition(sim.now)]
         record(sim, cluster, 'Normal', 'NodeReady', `node/${node.name}`, 'ready')
         const load = loads(cluster)
+        // Daemons first; then what has waited for room.
         for (const workload of cluster.workloads) if (workload.kind === 'DaemonSet') fillWorkload(sim, cluster, workload, load)
+        for (const workload of cluster.workloads) if (workload.kind !== 'DaemonSet' && cluster.running.some((pod) => pod.node === null && pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
         return 'ready'
       },
     },

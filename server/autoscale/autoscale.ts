@@ -1,0 +1,94 @@
+/** Node autoscaling at work: a little after something about a cluster has changed its pools are looked at, and resized like any change. */
+import { Op } from 'sequelize'
+import { decideNodes, patienceMs } from '~/core/keeping'
+import type { Changes } from '../changes/changes'
+import type { Fleet } from '../fleet/fleet'
+import { ChangeRow, ClusterRow } from '../records/models'
+
+const loopMs = 10_000
+const mark = 'autoscaling'
+
+export interface AutoscaleParts {
+  readonly fleet: Fleet
+  readonly changes: Changes
+  readonly clock: { readonly now: number }
+  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
+  readonly onError: (error: unknown) => void
+}
+
+export class Autoscale {
+  private dueAt: number | null = null
+  private looking: Promise<void> | null = null
+  /** Slices of the clusters that scale by themselves. */
+  private on: ReadonlySet<string> = new Set()
+  /** Since when each node has been half empty (ms), by `cluster/node`; known anew after a start. */
+  private readonly halfEmpty = new Map<string, number>()
+  private readonly told = new Map<string, string>()
+
+  constructor(private readonly parts: AutoscaleParts) {}
+
+  wakeAt(): number | null {
+    return this.dueAt
+  }
+
+  async atRest(): Promise<void> {
+    while (this.looking) await this.looking
+  }
+
+  /** Something has changed: if a cluster that scales by itself is among it, it is looked at with the next turn of the loop. Without slices the register is read anew. */
+  async consider(slices?: readonly string[]): Promise<void> {
+    if (!slices) this.on = new Set((await ClusterRow.findAll({ attributes: ['name', 'autoscale'] })).filter((row) => row.autoscale?.enabled === true).map((row) => `cluster:${row.name}`))
+    if (this.on.size === 0 || (slices && !slices.some((slice) => this.on.has(slice)))) return
+    const soon = (Math.floor(this.parts.clock.now / loopMs) + 1) * loopMs
+    this.dueAt = Math.min(this.dueAt ?? Infinity, soon)
+  }
+
+  /** What was due is due. Never two looks at once. */
+  look(): void {
+    if (this.looking) return
+    this.dueAt = null
+    this.looking = this.once()
+      .catch((error: unknown) => this.parts.onError(error))
+      .finally(() => {
+        this.looking = null
+      })
+  }
+
+  private async once(): Promise<void> {
+    const view = await this.parts.fleet.view()
+    const { now } = this.parts.clock
+    for (const cluster of view.clusters) {
+      if (cluster.autoscale?.enabled !== true || !cluster.apiAnswers || cluster.resting) continue
+      const own = await ChangeRow.findAll({ where: { kind: 'pool.resize', title: mark }, order: [['number', 'DESC']], limit: 50 })
+      const mine = own.filter((row) => (row.intent as { cluster?: unknown }).cluster === cluster.name)
+      // One after another: what a resize under way will bring is not there to be counted yet.
+      const busy = await ChangeRow.count({ where: { kind: { [Op.in]: ['pool.resize', 'pool.add', 'pool.remove'] }, state: { [Op.in]: ['running', 'waiting', 'undoing'] } } })
+      if (busy > 0) {
+        this.dueAt = Math.min(this.dueAt ?? Infinity, now + 3 * loopMs)
+        continue
+      }
+      const objects = await this.parts.fleet.objectsOf(cluster.name)
+      if (!objects) continue
+      const grown = mine.find((row) => row.state === 'done' && row.endedAt !== null && row.plan?.creates.some((made) => made.startsWith('machine/')) === true)
+      const decision = decideNodes(cluster, view, objects, cluster.autoscale, (node) => this.halfEmpty.get(`${cluster.name}/${node}`) ?? null, grown?.endedAt ? Date.parse(grown.endedAt) : null)
+      const nowEmpty = new Set(decision.halfEmpty.map((node) => `${cluster.name}/${node}`))
+      for (const key of [...this.halfEmpty.keys()]) if (key.startsWith(`${cluster.name}/`) && !nowEmpty.has(key)) this.halfEmpty.delete(key)
+      for (const key of nowEmpty) if (!this.halfEmpty.has(key)) this.halfEmpty.set(key, now)
+      for (const wish of decision.resize) await this.resize(cluster.name, wish)
+      // A node that is half empty is looked at again when it has been so for long enough.
+      const waits = decision.halfEmpty.map((node) => (this.halfEmpty.get(`${cluster.name}/${node}`) ?? now) + patienceMs).filter((at) => at > now)
+      if (waits.length > 0) this.dueAt = Math.min(this.dueAt ?? Infinity, ...waits)
+    }
+  }
+
+  private async resize(cluster: string, wish: { readonly pool: string; readonly count: number; readonly because: string }): Promise<void> {
+    const refused = await this.parts.changes.runUnattended('pool.resize', { cluster, pool: wish.pool, count: wish.count }, mark)
+    const says = refused === null ? `autoscaling: ${wish.pool} of ${cluster} to ${wish.count} nodes: ${wish.because}` : `autoscaling cannot resize ${wish.pool} of ${cluster} to ${wish.count}: ${refused}`
+    if (refused !== null) {
+      this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
+      if (this.told.get(`${cluster}/${wish.pool}`) === says) return
+    }
+    this.told.set(`${cluster}/${wish.pool}`, says)
+    await this.parts.journal({ kind: refused === null ? 'autoscale.acts' : 'autoscale.stuck', about: `pool/${cluster}/${wish.pool}`, says })
+  }
+}
