@@ -4,9 +4,10 @@
  * Cost: 5,760 turns and a placement for each pod that is made.
  */
 import type { ApiObject } from '../objects'
-import { chooseFor, readWorld, startSeconds, workloadsOf, type BoardObject, type Pod } from '../placement'
+import { chooseFor, readWorld, type Room, startSeconds, workloadsOf, type BoardObject, type Pod } from '../placement'
 import { behave, defaultBehaviour, noHistory, type ScalingBehaviour, type ScalingHistory } from './behaviour'
-import { replicasFor } from './replicas'
+import type { PoolOrder, ScalablePool } from './nodes'
+import { replicasForLoad } from './replicas'
 
 export interface DayPlan {
   readonly objects: readonly ApiObject[]
@@ -23,6 +24,8 @@ export interface DayPlan {
   readonly from: number
   /** Units an hour of one node, by its name. */
   readonly hourly: (node: string) => number
+  /** Pools that scale by themselves, how one is chosen, and how long a new node takes to be ready (seconds). Without them nodes stay as they are. */
+  readonly nodes?: { readonly pools: readonly ScalablePool[]; readonly order: PoolOrder; readonly startSeconds: number }
 }
 
 export interface DayPoint {
@@ -63,6 +66,78 @@ function loadOf(curve: DayPlan['curve'], seconds: number): number {
   return before.load
 }
 
+const isDaemon = (pod: Pod): boolean => (pod.object.metadata.ownerReferences ?? []).some((owner) => owner.kind === 'DaemonSet')
+
+const patienceSeconds = 600
+
+/** The node loop of the day: nodes ordered for what waits, ready after their start, and given back when half empty for ten minutes. */
+function nodeLoop(room: Room, given: DayPlan['nodes']) {
+  const arriving: { readonly pool: ScalablePool; readonly at: number }[] = []
+  const extra = new Map<number, ScalablePool>()
+  const closed = new Set<number>()
+  const halfSince = new Map<number, number>()
+  let grownAt = -Infinity
+  let made = 0
+  const countOf = (pool: ScalablePool): number => pool.count + arriving.filter((one) => one.pool === pool).length + [...extra].filter(([node, other]) => other === pool && !closed.has(node)).length
+  /** How many of the pods an empty node of a pool would take, and the share of it left unused. */
+  const trial = (pool: ScalablePool, pods: readonly Pod[]): { readonly taken: number; readonly unused: number } => {
+    if (room.isFull) return { taken: 0, unused: 1 }
+    const node = room.addNode(pool.make(`${pool.name}-trial`), 'pool')
+    const placed = pods.filter((pod) => {
+      if (chooseFor(room, pod.shape, { without: (other) => other !== node }).node !== node) return false
+      room.put(pod, node)
+      return true
+    })
+    const share = (r: number): number => 1 - (room.used[r]?.[node] ?? 0) / Math.max(1, room.allocatable[r]?.[node] ?? 1)
+    const unused = (share(0) + share(1)) / 2
+    for (const pod of placed) room.take(pod, node)
+    room.dropLastNode()
+    return { taken: placed.length, unused }
+  }
+  return {
+    isClosed: (node: number): boolean => closed.has(node),
+    count: (): number => room.count - closed.size,
+    /** Nodes that are ready now; what each costs an hour. */
+    arrivals: (seconds: number): readonly number[] => {
+      const now = arriving.filter((one) => one.at <= seconds)
+      for (const one of now) {
+        arriving.splice(arriving.indexOf(one), 1)
+        extra.set(room.addNode(one.pool.make(`${one.pool.name}-day-${++made}`), 'pool'), one.pool)
+      }
+      return now.map((one) => one.pool.hourly)
+    },
+    grow: (seconds: number, waiting: readonly Pod[]): void => {
+      if (!given || waiting.length === 0 || arriving.length > 0) return
+      let left = waiting
+      while (left.length > 0) {
+        const open = given.pools.filter((pool) => countOf(pool) < pool.max).map((pool) => ({ pool, ...trial(pool, left) })).filter((one) => one.taken > 0)
+        const best = open.reduce<(typeof open)[number] | null>((chosen, one) => (chosen === null || (given.order === 'tightest' && one.unused < chosen.unused) || (given.order === 'cheapest' && one.pool.hourly < chosen.pool.hourly) ? one : chosen), null)
+        if (!best) return
+        arriving.push({ pool: best.pool, at: seconds + given.startSeconds })
+        grownAt = seconds
+        left = left.slice(best.taken)
+      }
+    },
+    /** Gives one node back if it is ripe and `move` finds its pods other places; what that saves an hour. */
+    shrink: (seconds: number, move: (node: number) => boolean): number => {
+      for (const node of extra.keys()) {
+        const half = !closed.has(node) && [0, 1].every((r) => (room.used[r]?.[node] ?? 0) * 2 < (room.allocatable[r]?.[node] ?? 0))
+        if (!half) halfSince.delete(node)
+        else if (!halfSince.has(node)) halfSince.set(node, seconds)
+      }
+      if (seconds - grownAt < patienceSeconds) return 0
+      for (const [node, since] of halfSince) {
+        const pool = extra.get(node)
+        if (!pool || seconds - since < patienceSeconds || !move(node)) continue
+        closed.add(node)
+        halfSince.delete(node)
+        return pool.hourly
+      }
+      return 0
+    },
+  }
+}
+
 export type DayRead = { readonly ok: true; readonly day: DayAhead } | { readonly ok: false; readonly says: string }
 
 /** Replays a day of the replica loop. Bad objects are an error with the field. */
@@ -87,12 +162,13 @@ export function dayAhead(plan: DayPlan): DayRead {
   const points: DayPoint[] = []
   const sums = { pending: 0, replicas: 0, changes: 0, most: replicas, fewest: replicas }
   let spend = 0
-  const perHour = room.names.reduce((sum, name) => sum + plan.hourly(name), 0)
+  let perHour = room.names.reduce((sum, name) => sum + plan.hourly(name), 0)
+  const fleet = nodeLoop(room, plan.nodes)
   // Ticks fall on multiples of 15 s of the clock, as the loop’s do.
   const offset = (tick - ((plan.from / 1000) % tick)) % tick
   for (let seconds = offset; seconds < daySeconds; seconds += tick) {
     const load = loadOf(plan.curve, seconds)
-    const wished = replicas === 0 ? 0 : Math.min(plan.max, Math.max(plan.min, replicasFor(replicas, load / replicas, plan.target)))
+    const wished = replicas === 0 ? 0 : Math.min(plan.max, Math.max(plan.min, replicasForLoad(replicas, load, plan.target)))
     const next = behave(replicas, wished, plan, plan.behaviour ?? defaultBehaviour, history, seconds)
     history = next.history
     if (next.replicas !== replicas) sums.changes++
@@ -107,21 +183,48 @@ export function dayAhead(plan: DayPlan): DayRead {
       const [left] = living.splice(gone < 0 ? living.length - 1 : gone, 1)
       if (left && left.node >= 0) room.take(left.pod, left.node)
     }
+    for (const added of fleet.arrivals(seconds)) perHour += added
     for (const one of living) {
       if (one.node >= 0) continue
-      const choice = chooseFor(room, one.pod.shape)
+      const choice = chooseFor(room, one.pod.shape, { without: fleet.isClosed })
       if (choice.node < 0) break
       room.put(one.pod, choice.node)
       one.node = choice.node
       one.readyAt = seconds + starts
     }
-    const pending = living.filter((one) => one.node < 0).length
+    const waiting = living.filter((one) => one.node < 0)
+    fleet.grow(seconds, waiting.map((one) => one.pod))
+    perHour -= fleet.shrink(seconds, (from) => {
+      const moved = living.filter((one) => one.node === from)
+      if (room.podsOn[from]?.some((pod) => !moved.some((one) => one.pod === pod) && !isDaemon(pod))) return false
+      const homes: number[] = []
+      for (const one of moved) {
+        room.take(one.pod, from)
+        const home = chooseFor(room, one.pod.shape, { without: (node) => node === from || fleet.isClosed(node) }).node
+        homes.push(home)
+        if (home >= 0) room.put(one.pod, home)
+      }
+      if (homes.every((home) => home >= 0)) {
+        moved.forEach((one, i) => {
+          one.node = homes[i] ?? -1
+          one.readyAt = seconds + starts
+        })
+        return true
+      }
+      moved.forEach((one, i) => {
+        const home = homes[i] ?? -1
+        if (home >= 0) room.take(one.pod, home)
+        room.put(one.pod, from)
+      })
+      return false
+    })
+    const pending = waiting.length
     sums.pending += pending * tick
     sums.replicas += replicas * tick
     sums.most = Math.max(sums.most, replicas)
     sums.fewest = Math.min(sums.fewest, replicas)
     spend += (perHour * tick) / 3600
-    if (seconds % 60 < tick) points.push({ seconds, load, replicas, ready: living.filter((one) => one.readyAt <= seconds).length, pending, nodes: room.count })
+    if (seconds % 60 < tick) points.push({ seconds, load, replicas, ready: living.filter((one) => one.readyAt <= seconds).length, pending, nodes: fleet.count() })
   }
   return { ok: true, day: { points, mostReplicas: sums.most, fewestReplicas: sums.fewest, changes: sums.changes, pendingPodSeconds: sums.pending, replicaSeconds: sums.replicas, spend } }
 }

@@ -22,6 +22,13 @@ export function replicasFor(current: number, value: number, target: number): num
   return isWithinTenth(now, aim) ? current : Number(timesOverUp(exactly(current), now, aim))
 }
 
+/** The same for a load that all replicas share: its average is never rounded on the way. Load in thousandths. */
+export function replicasForLoad(current: number, load: number, target: number): number {
+  const total = exactly(Math.round(load * 1000) / 1000)
+  const meant = { over: exactly(target).over * BigInt(current), under: exactly(target).under }
+  return isWithinTenth(total, meant) ? current : Number(timesOverUp({ over: 1n, under: 1n }, total, exactly(target)))
+}
+
 /** Replicas wanted now. `current` 0 stays 0: a workload scaled to none is switched off. Targets are above 0, values from 0. */
 export function replicasWanted(given: { readonly current: number; readonly min: number; readonly max: number; readonly metrics: readonly Metric[] }): ReplicasWanted {
   const { current, min, max, metrics } = given

@@ -3,7 +3,7 @@ import { DateTime } from 'luxon'
 import { describe, expect, it } from 'vitest'
 import type { NodeObject } from '../objects'
 import { node, pod } from '../placement/testing/worlds'
-import { behave, defaultBehaviour, halfEmptyNodes, instantOf, nodeToGive, poolsToGrow, type PoolOrder, type ScalablePool, noHistory, replicasWanted, restIntervals, restSavings, type RestWindow, type ScalingHistory } from '.'
+import { behave, dayAhead, defaultBehaviour, halfEmptyNodes, instantOf, nodeToGive, poolsToGrow, type PoolOrder, type ScalablePool, noHistory, replicasWanted, restIntervals, restSavings, type RestWindow, type ScalingHistory } from '.'
 
 describe('replicas', () => {
   it.each<[string, number, number, number, number, number, number]>([
@@ -140,5 +140,31 @@ describe('pools that grow', () => {
     expect(halfEmptyNodes(objects as never, [{ ...two, min: 2 }])).toEqual([])
     expect(nodeToGive(objects as never, ['small-1'])).toBe('small-1')
     expect(nodeToGive(objects.slice(0, 1).concat(objects.slice(2)) as never, ['small-1'])).toBe(null)
+  })
+})
+
+describe('a day with pools that scale', () => {
+  const owner = { ownerReferences: [{ kind: 'ReplicaSet', name: 'desk-1', controller: true }] }
+  const objects = [
+    node('small-1', { cpu: '2', memory: '8Gi', labels: { 'gyrarch/pool': 'small' } }),
+    { kind: 'ReplicaSet', metadata: { name: 'desk-1', namespace: 'market', ownerReferences: [{ kind: 'Deployment', name: 'desk', controller: true }] }, spec: { replicas: 2 } },
+    ...[1, 2].map((i) => pod(`market/desk-${i}`, { on: 'small-1', metadata: owner, spec: { nodeName: 'small-1', containers: [{ resources: { requests: { cpu: '1', memory: '1Gi' } } }] } })),
+  ]
+  const small: ScalablePool = { name: 'small', min: 1, max: 4, count: 1, nodes: ['small-1'], hourly: 2, make: (name) => node(name, { cpu: '2', memory: '8Gi', labels: { 'gyrarch/pool': 'small' } }) as unknown as NodeObject }
+  const curve = [{ seconds: 0, load: 200 }, { seconds: 3600, load: 200 }, { seconds: 3700, load: 600 }, { seconds: 10_000, load: 600 }, { seconds: 10_100, load: 200 }]
+  const day = (nodes?: { pools: readonly ScalablePool[]; order: PoolOrder; startSeconds: number }) => {
+    const found = dayAhead({ objects: objects as never, workload: 'Deployment/market/desk', min: 2, max: 10, target: 100, curve, from: 0, hourly: () => 2, ...(nodes ? { nodes } : {}) })
+    if (!found.ok) throw new Error(found.says)
+    return found.day
+  }
+  it('waits for room only as long as new nodes take, and pays for them only while they are there', () => {
+    const fixed = day()
+    const scaled = day({ pools: [small], order: 'tightest', startSeconds: 240 })
+    expect(Math.max(...fixed.points.map((point) => point.pending))).toBe(4)
+    expect(Math.max(...scaled.points.map((point) => point.nodes))).toBe(3)
+    expect(scaled.points.at(-1)?.nodes).toBe(1)
+    expect(scaled.pendingPodSeconds).toBeLessThan(fixed.pendingPodSeconds / 8)
+    expect(scaled.spend).toBeGreaterThan(fixed.spend)
+    expect(scaled.spend).toBeLessThan(fixed.spend + (2 * 2 * 8500) / 3600)
   })
 })
