@@ -4,6 +4,8 @@ import Papa from 'papaparse'
 import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { clusterOf, siteOf, workloadsIn } from '~/core/fleet'
+import { scalablePools } from '~/core/keeping'
+import { estimates } from '~/core/provisioning'
 import { boardObjects, type BoardObject } from '~/core/placement'
 import type { DayAhead } from '~/core/scaling'
 import { machineHourly } from '~/core/spend'
@@ -11,6 +13,7 @@ import { durationText, moneyText, numberText } from '~/core/units'
 import type { DayAnswer, DayQuestion } from '~/workers/day.worker'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
 import { type Column, saveFile, Table } from '../../parts/table'
 import { useAddress } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
@@ -57,7 +60,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
   const wanted = new URL(request.url).searchParams.get('scaler')
   const chosen = scalers.find((one) => `${one.cluster}/${one.namespace}/${one.name}` === wanted) ?? null
-  if (!chosen) return { scalers, chosen: null, objects: [], hourly: {}, measured: null, from: Date.parse(view.now) }
+  if (!chosen) return { scalers, chosen: null, objects: [], hourly: {}, measured: null, from: Date.parse(view.now), pools: [], startSeconds: 0, autoscale: null }
   const from = Date.parse(view.now)
   const cluster = clusterOf(view, chosen.cluster)
   const site = cluster && siteOf(view, cluster.site)
@@ -65,7 +68,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const machines = new Map((site?.machines ?? []).map((machine) => [machine.name, machine]))
   const hourly = Object.fromEntries((cluster?.pools ?? []).flatMap((pool) => pool.nodes.map((node) => [node.name, site && machines.has(node.machine) ? machineHourly(site, machines.get(node.machine) ?? { size: '', cores: 0, lifetime: 'on-demand', zone: '', host: null }) : 0] as const)))
   const metrics = await gyrarch.outside.loadMetrics(chosen.cluster, chosen.workload.split('/').slice(1).join('/'), from - 86_400_000, from, 60_000)
-  return { scalers, chosen, objects: boardObjects(objects as unknown as readonly BoardObject[]), hourly, measured: metrics?.map(({ value }) => value) ?? null, from }
+  return { scalers, chosen, objects: boardObjects(objects as unknown as readonly BoardObject[]), hourly, measured: metrics?.map(({ value }) => value) ?? null, from, pools: (cluster ? scalablePools(cluster, view) : []).map(({ make, ...pool }) => ({ ...pool, like: make(pool.name) })), startSeconds: site?.kind === 'hall' ? estimates.createInHall.likely + estimates.bootInHall.likely + estimates.joinNode.likely : estimates.createInCloud.likely + estimates.bootInCloud.likely + estimates.joinNode.likely, autoscale: cluster?.autoscale ?? null }
 }
 
 type Row = Route.ComponentProps['loaderData']['scalers'][number]
@@ -111,16 +114,18 @@ function useDay(question: Omit<DayQuestion, 'id'> | null): { readonly day: DayAh
 
 function Day({ data }: { readonly data: Route.ComponentProps['loaderData'] & { readonly chosen: Scaler } }) {
   const { chosen, objects, hourly, measured, from } = data
+  const [grows, setGrows] = useState(data.autoscale?.enabled === true)
+  const order = data.autoscale?.order ?? 'tightest'
   const [own, setOwn] = useState<readonly number[] | null>(null)
   const [min, setMin] = useState(chosen.min)
   const [max, setMax] = useState(chosen.max)
   const [target, setTarget] = useState(chosen.target)
   // The day begins when the page was opened; what happens meanwhile does not move it.
-  const [then] = useState({ from, objects })
+  const [then] = useState({ from, objects, pools: data.pools, startSeconds: data.startSeconds })
   const curve = useMemo(() => (own ? own.map((load, hour) => ({ seconds: hour * 3600, load })) : (measured ?? []).map((load, minute) => ({ seconds: minute * 60, load }))), [own, measured])
   const question = useMemo(
-    () => (min <= max && target > 0 && curve.length > 0 ? { plan: { objects: then.objects as unknown as DayQuestion['plan']['objects'], workload: chosen.workload, min, max, target, curve, from: then.from, hourly } } : null),
-    [chosen.workload, min, max, target, curve, hourly, then],
+    () => (min <= max && target > 0 && curve.length > 0 ? { plan: { objects: then.objects as unknown as DayQuestion['plan']['objects'], workload: chosen.workload, min, max, target, curve, from: then.from, hourly, nodes: grows ? { pools: then.pools, order, startSeconds: then.startSeconds } : null } } : null),
+    [chosen.workload, min, max, target, curve, hourly, then, grows, order],
   )
   const { day, says, working } = useDay(question)
   const shown = own ?? hourly24(measured)
@@ -158,6 +163,11 @@ function Day({ data }: { readonly data: Route.ComponentProps['loaderData'] & { r
             <span className="soft">{name === 'target' ? 'requests a replica' : name}</span> <input className="shape-field mono" type="number" min={1} max={name === 'target' ? 1_000_000 : 1000} value={value} onChange={(event) => set(Number(event.target.value))} />
           </label>
         ))}
+        {data.pools.length > 0 ? (
+          <label>
+            <input type="checkbox" checked={grows} onChange={(event) => setGrows(event.target.checked)} /> <span className="soft">pools scale too</span>
+          </label>
+        ) : null}
         <Button variant="outlined" disabled={own === null} onClick={() => setOwn(null)}>
           Load as measured
         </Button>
@@ -223,8 +233,28 @@ export default function Scaling({ loaderData }: Route.ComponentProps) {
                 </dd>
               </div>
             </dl>
-            <p className="soft" style={{ marginBottom: 10 }}>Every 15 s the load is compared with the target; a tenth off is left alone. Up at once by the larger of all again and four; down after five minutes without a higher wish. Pods are placed on a copy of the cluster and wait where no node takes them. Nodes stay as they are.</p>
-            <Button variant="outlined" onClick={() => void navigate(address('/shape/scaling'))}>
+            <p className="soft" style={{ marginBottom: 10 }}>Every 15 s the load is compared with the target; a tenth off is left alone. Up at once by the larger of all again and four; down after five minutes without a higher wish. Pods are placed on a copy of the cluster and wait where no node takes them.</p>
+            {loaderData.pools.length > 0 ? (
+              <>
+                <h3>Pools that may scale</h3>
+                <ul className="facts">
+                  {loaderData.pools.map((pool) => (
+                    <li key={pool.name}>
+                      <span>{pool.name}</span>
+                      <span className="source">
+                        {pool.count} of {pool.min} to {pool.max}
+                      </span>
+                    </li>
+                  ))}
+                </ul>
+                <div className="acts">
+                  <DraftChange kind="cluster.autoscale" intent={{ cluster: chosen.cluster, enabled: loaderData.autoscale?.enabled !== true }}>
+                    {loaderData.autoscale?.enabled === true ? 'Draft keeping them as they are' : 'Draft letting them scale'}
+                  </DraftChange>
+                </div>
+              </>
+            ) : null}
+            <Button variant="outlined" style={{ marginTop: 10 }} onClick={() => void navigate(address('/shape/scaling'))}>
               All autoscalers
             </Button>
           </>
