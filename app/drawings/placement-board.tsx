@@ -62,6 +62,7 @@ function Head({ node, x, width, chosen, onNode }: { readonly node: BoardNode; re
       {...listeners}
       className="head"
       data-chosen={chosen}
+      data-narrow={width < 24}
       data-fate={node.fate}
       data-cordoned={node.cordoned}
       aria-label={nodeText(node)}
@@ -70,7 +71,7 @@ function Head({ node, x, width, chosen, onNode }: { readonly node: BoardNode; re
       style={{ left: x, width, ...(transform ? { transform: `translate(${transform.x}px, ${transform.y}px)`, zIndex: 5 } : {}) }}
       onClick={() => onNode(node.name)}
     >
-      {shortName(node.name, width)}
+      {shortName(node.name, width < 24 ? 24 : width)}
     </button>
   )
 }

@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { type Board, type BoardNode, type BoardWorkload, type WhatIf } from '~/core/placement'
-import { bytesText, coresText, countText, GiB, numberText } from '~/core/units'
+import { bytesText, coresText, countText, numberText } from '~/core/units'
 import { DraftChange } from '../../parts/draft-change'
 
 interface Props {
@@ -153,7 +153,7 @@ function Room({ board }: Props) {
       <h2>Room</h2>
       <dl className="facts">
         <Fact name="CPU asked for" says={`${numberText(sum((node) => node.cpuUsed) / 1000, 1)} of ${coresText(sum((node) => node.cpuMilli))}`} />
-        <Fact name="memory asked for" says={`${numberText(sum((node) => node.memoryUsed) / GiB, 1)} of ${bytesText(sum((node) => node.memoryBytes))}`} />
+        <Fact name="memory asked for" says={`${bytesText(sum((node) => node.memoryUsed))} of ${bytesText(sum((node) => node.memoryBytes))}`} />
         <Fact name="most CPU free on one node" says={`${numberText(Math.max(0, ...workers.map((node) => node.cpuMilli - node.cpuUsed)))} m`} />
         <Fact name="pods" says={`${sum((node) => node.pods.length)}`} />
       </dl>

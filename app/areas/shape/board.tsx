@@ -248,7 +248,7 @@ function Living({ title, source, cluster }: { readonly title: string; readonly s
           <div className="board-page" aria-busy={working}>
             <Ask board={board} onAdd={add} />
             <div className="board-legend soft">
-              <span>left: CPU, right: memory; the frame is what the node can give</span>
+              <span>left CPU, right memory; a narrow column is CPU alone; the frame is what a node can give</span>
               <span className="key" data-kind="pod" /> pod <span className="key" data-kind="daemon" /> of a DaemonSet <span className="key" data-kind="moved" /> placed or moved by a what-if
             </div>
             <PlacementBoard board={board} height={300} node={node} workload={workload} onNode={(name) => go({ node: name === node ? null : name, workload: null })} onWorkload={(key) => go({ workload: key === workload ? null : key, node: null })} />
