@@ -3,10 +3,11 @@
  * the same layout. The names below the columns are what is dragged, focused and chosen.
  */
 import { useDraggable } from '@dnd-kit/core'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef } from 'react'
 import type { Board, BoardNode } from '~/core/placement'
 import { bytesText, coresText } from '~/core/units'
 import { layBoard, type Block, type BoardLayout } from './board-layout'
+import { useWidth } from './use-width'
 import './placement-board.css'
 
 const mostShapes = 2000
@@ -19,21 +20,6 @@ export interface PlacementBoardProps {
   readonly workload: string | null
   readonly onNode: (name: string) => void
   readonly onWorkload: (key: string) => void
-}
-
-function useWidth(): readonly [React.RefObject<HTMLDivElement | null>, number] {
-  const ref = useRef<HTMLDivElement>(null)
-  const [width, setWidth] = useState(824)
-  useEffect(() => {
-    const element = ref.current
-    if (!element) return
-    const observer = new ResizeObserver(([entry]) => {
-      if (entry && entry.contentRect.width > 300) setWidth(Math.round(entry.contentRect.width))
-    })
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [])
-  return [ref, width]
 }
 
 const cutTo = (text: string, most: number): string => (text.length <= most ? text : `${text.slice(0, Math.max(1, most - 1))}…`)

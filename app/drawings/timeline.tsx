@@ -1,6 +1,7 @@
 /** The run timeline. Groups are rows; a row that failed or waits for another attempt unfolds in place. */
-import { Fragment, type ReactNode, useEffect, useRef, useState } from 'react'
+import { Fragment, type ReactNode } from 'react'
 import { type Bar, type TimelineLayout, ticksOf } from './timeline-layout'
+import { useWidth } from './use-width'
 import './timeline.css'
 
 const nameWidth = 170
@@ -14,21 +15,6 @@ export interface TimelineProps {
   /** What unfolds below a row: the failed or retrying steps in it. */
   readonly unfold: (bars: readonly Bar[]) => ReactNode
   readonly nowText: string
-}
-
-function useWidth(): readonly [React.RefObject<HTMLDivElement | null>, number] {
-  const ref = useRef<HTMLDivElement>(null)
-  const [width, setWidth] = useState(824)
-  useEffect(() => {
-    const element = ref.current
-    if (!element) return
-    const observer = new ResizeObserver(([entry]) => {
-      if (entry && entry.contentRect.width > 300) setWidth(Math.round(entry.contentRect.width))
-    })
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [])
-  return [ref, width]
 }
 
 interface Scale {

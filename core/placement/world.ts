@@ -40,8 +40,11 @@ const instant = (text: string | null | undefined): number => {
   return Number.isNaN(ms) ? Infinity : ms
 }
 
-/** The controller of a pod or replica set: the owner that says so. */
-export const controllerOf = (object: { readonly metadata: PodObject['metadata'] }) => (object.metadata.ownerReferences ?? []).find((owner) => owner.controller === true)
+/** The controller of a pod or replica set: the owner that says so, or the first that does not deny it (objects written by hand leave it out). */
+export const controllerOf = (object: { readonly metadata: PodObject['metadata'] }) => {
+  const owners = object.metadata.ownerReferences ?? []
+  return owners.find((owner) => owner.controller === true) ?? owners.find((owner) => owner.controller === null || owner.controller === undefined)
+}
 
 const replicated = new Set(['Deployment', 'ReplicaSet', 'StatefulSet', 'ReplicationController'])
 

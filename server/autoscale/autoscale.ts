@@ -4,6 +4,7 @@ import { decideNodes, patienceMs } from '~/core/keeping'
 import type { Changes } from '../changes/changes'
 import type { Fleet } from '../fleet/fleet'
 import { ChangeRow, ClusterRow } from '../records/models'
+import { Looker } from '../runner/looker'
 
 const loopMs = 10_000
 const mark = 'autoscaling'
@@ -18,21 +19,24 @@ export interface AutoscaleParts {
 
 export class Autoscale {
   private dueAt: number | null = null
-  private looking: Promise<void> | null = null
   /** Slices of the clusters that scale by themselves. */
   private on: ReadonlySet<string> = new Set()
   /** Since when each node has been half empty (ms), by `cluster/node`; known anew after a start. */
   private readonly halfEmpty = new Map<string, number>()
   private readonly told = new Map<string, string>()
 
-  constructor(private readonly parts: AutoscaleParts) {}
+  private readonly looker: Looker
+
+  constructor(private readonly parts: AutoscaleParts) {
+    this.looker = new Looker(() => this.once(), parts.onError)
+  }
 
   wakeAt(): number | null {
     return this.dueAt
   }
 
-  async atRest(): Promise<void> {
-    while (this.looking) await this.looking
+  atRest(): Promise<void> {
+    return this.looker.atRest()
   }
 
   /** Something has changed: if a cluster that scales by itself is among it, it is looked at with the next turn of the loop. Without slices the register is read anew. */
@@ -45,13 +49,8 @@ export class Autoscale {
 
   /** What was due is due. Never two looks at once. */
   look(): void {
-    if (this.looking) return
     this.dueAt = null
-    this.looking = this.once()
-      .catch((error: unknown) => this.parts.onError(error))
-      .finally(() => {
-        this.looking = null
-      })
+    this.looker.look()
   }
 
   private async once(): Promise<void> {

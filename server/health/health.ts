@@ -5,6 +5,7 @@ import type { Changes } from '../changes/changes'
 import type { Fleet } from '../fleet/fleet'
 import { ChangeRow, ClusterRow } from '../records/models'
 import { changeId } from '../runner/journal'
+import { Looker } from '../runner/looker'
 
 const kinds = ['machine.restart', 'machine.replace'] as const
 const stirMs = 30_000
@@ -22,18 +23,20 @@ export interface HealthParts {
 
 export class Health {
   private dueAt: number | null = null
-  private looking: Promise<void> | null = null
-  private again = false
   private readonly told = new Set<string>()
 
-  constructor(private readonly parts: HealthParts) {}
+  private readonly looker: Looker
+
+  constructor(private readonly parts: HealthParts) {
+    this.looker = new Looker(() => this.once(), parts.onError)
+  }
 
   wakeAt(): number | null {
     return this.dueAt
   }
 
-  async atRest(): Promise<void> {
-    while (this.looking) await this.looking
+  atRest(): Promise<void> {
+    return this.looker.atRest()
   }
 
   /** Nodes may have changed: looked at shortly after, so that a busy fleet is not looked at at every event. */
@@ -43,18 +46,7 @@ export class Health {
 
   /** What was due is due. Never two looks at once. */
   look(): void {
-    if (this.looking) {
-      this.again = true
-      return
-    }
-    this.looking = this.once()
-      .catch((error: unknown) => this.parts.onError(error))
-      .finally(() => {
-        this.looking = null
-        if (!this.again) return
-        this.again = false
-        this.look()
-      })
+    this.looker.look()
   }
 
   async policies(): Promise<ReadonlyMap<string, HealthPolicy>> {

@@ -4,6 +4,7 @@ import type { Changes } from '../changes/changes'
 import type { Database } from '../records/database'
 import { ClusterRow } from '../records/models'
 import type { Fleet } from '../fleet/fleet'
+import { Looker } from '../runner/looker'
 
 const dayMs = 86_400_000
 const mark = 'rest calendar'
@@ -35,33 +36,24 @@ function boundaries(rest: NonNullable<ClusterRow['rest']>, around: Interval): re
 
 export class Rest {
   private dueAt: number | null = null
-  private looking: Promise<void> | null = null
-  private again = false
 
-  constructor(private readonly parts: RestParts) {}
+  private readonly looker: Looker
+
+  constructor(private readonly parts: RestParts) {
+    this.looker = new Looker(() => this.once(), parts.onError)
+  }
 
   wakeAt(): number | null {
     return this.dueAt
   }
 
-  async atRest(): Promise<void> {
-    while (this.looking) await this.looking
+  atRest(): Promise<void> {
+    return this.looker.atRest()
   }
 
   /** A calendar was set, or time has come. Never two looks at once. */
   look(): void {
-    if (this.looking) {
-      this.again = true
-      return
-    }
-    this.looking = this.once()
-      .catch((error: unknown) => this.parts.onError(error))
-      .finally(() => {
-        this.looking = null
-        if (!this.again) return
-        this.again = false
-        this.look()
-      })
+    this.looker.look()
   }
 
   private async once(): Promise<void> {

@@ -1,0 +1,29 @@
+/** Work that is done when something is due: never twice at once; asked for meanwhile, it is done once more afterwards. */
+export class Looker {
+  private looking: Promise<void> | null = null
+  private again = false
+
+  constructor(
+    private readonly work: () => Promise<void>,
+    private readonly onError: (error: unknown) => void,
+  ) {}
+
+  look(): void {
+    if (this.looking) {
+      this.again = true
+      return
+    }
+    this.looking = this.work()
+      .catch((error: unknown) => this.onError(error))
+      .finally(() => {
+        this.looking = null
+        if (!this.again) return
+        this.again = false
+        this.look()
+      })
+  }
+
+  async atRest(): Promise<void> {
+    while (this.looking) await this.looking
+  }
+}
