@@ -3,7 +3,7 @@ import type { z } from 'zod'
 import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
 import type { FleetView } from '../fleet'
 import { ledgerEnter, orphansAdopt, orphansRemove, siteAdd, siteEdit, siteHosts, siteMachines, siteNetwork, siteQuota, siteRemove, siteService, wireRecord, wireRoute } from '../ground'
-import { clusterAutoscale, clusterBackup, clusterRest, clusterRestore, clusterStart, clusterStop, machineReplace, nodeCordon, nodeDrain, poolAdd, poolEdit, poolRemove, machineRestart, poolResize, renewCertificates } from '../keeping'
+import { clusterAutoscale, clusterBackup, clusterRest, clusterRestore, clusterStart, clusterStop, machineReplace, nodeCordon, nodeDrain, poolAdd, poolEdit, poolRemove, spendPrices, machineRestart, poolResize, renewCertificates } from '../keeping'
 import { manifestApply, manifestRemove, workloadRestart, workloadUndo } from '../manifests'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
 
@@ -104,6 +104,7 @@ export const kinds: readonly Kind[] = [
   kind(clusterAutoscale),
   kind(nodeCordon),
   kind(nodeDrain),
+  kind(spendPrices),
   kind(manifestApply),
   kind(manifestRemove),
   kind(workloadRestart),

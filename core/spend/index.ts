@@ -1,3 +1,4 @@
 export { clusterHourly } from './cluster-spend'
 export { machineHourly, monthHours, siteSpend, type SiteSpend } from './site-spend'
 export { namespaceSpend, poolWhatIfs, projectSpend, runningHours, type NamespaceSpend, type Projection, type SpendLine, type SpendWhatIf } from './projection'
+export { priceBook, readPrices, withPrices, writePrices, type Price } from './price-book'

@@ -6,6 +6,7 @@ import { addressBook, leftovers, siteOf } from '~/core/fleet'
 import { readLedgerCsv, readZone, resolve, serialNewer, writeZone } from '~/core/ground'
 import { usualHealth } from '~/core/keeping'
 import { readLayers, renderedText, renderLayers } from '~/core/manifests'
+import { priceBook, writePrices } from '~/core/spend'
 import { hallRoom, hostLoss } from '~/core/sizing'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
@@ -264,6 +265,7 @@ export const groundRoutes: readonly Route[] = [
 const layerBody = z.strictObject({ name: z.string().max(80), text: z.string() })
 
 export const layerRoutes: readonly Route[] = [
+  { method: 'get', path: '/prices.csv', says: 'The price books of all sites.', answer: 'text', handle: async (gyrarch) => ({ text: { type: 'text/csv', body: writePrices((await gyrarch.fleet.view()).sites.flatMap(priceBook)), fileName: 'prices.csv' } }) },
   { method: 'get', path: '/layers', says: 'Layered files that are kept.', answer: z.object({ layers: z.array(any) }), handle: async (gyrarch) => ok({ layers: await gyrarch.layers.list() }) },
   {
     method: 'post',

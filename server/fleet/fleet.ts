@@ -5,7 +5,8 @@
 import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
-import { ChangeRow, CredentialRow, LedgerRow, KeyRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
+import { type Price, withPrices } from '~/core/spend'
+import { ChangeRow, CredentialRow, LedgerRow, KeyRow, PriceRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
 import type { ClusterReport, Site } from '../ports/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
@@ -35,6 +36,7 @@ export class Fleet {
   private credentials: FleetView['credentials'] = []
   private reservations: FleetView['reservations'] = []
   private workedOn: readonly string[] = []
+  private prices: readonly Price[] = []
   private unheard: Record<string, string> = {}
   private siteList: readonly SiteView[] = []
   private clusterList: readonly ClusterView[] = []
@@ -151,6 +153,7 @@ export class Fleet {
       if (!this.reports.has(row.name)) await this.ask(row.name)
       this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
     }
+    if (register || this.version === 0) this.prices = (await PriceRow.findAll()).map(({ site, item, units }) => ({ site, item, units }))
     if (register) {
       const keyRows = await KeyRow.findAll({ order: [['name', 'ASC']] })
       this.keys = keyRows.map((row) => row.name)
@@ -170,7 +173,7 @@ export class Fleet {
       const atWork = new Set((await ChangeRow.findAll({ where: { state: ['running', 'undoing'] }, attributes: ['number'] })).map((row) => row.number))
       this.workedOn = (await LockRow.findAll()).flatMap((row) => (atWork.has(row.change) ? [row.ref] : []))
     }
-    this.siteList = [...this.sites.values()]
+    this.siteList = [...this.sites.values()].map((site) => withPrices(site, this.prices.filter((price) => price.site === site.name)))
     this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])
     this.ledger = ledgerOf(this.entered, this.siteList, this.clusterList)
     this.version++

@@ -44,6 +44,7 @@ export const recordMigrations: readonly Migration[] = [
   { name: '0004-rest', up: sql(`ALTER TABLE clusters ADD COLUMN rest JSON`, `ALTER TABLE clusters ADD COLUMN restDoneAt TEXT`) },
   { name: '0005-layers', up: sql(`CREATE TABLE layer_files (name TEXT PRIMARY KEY, text TEXT NOT NULL)`) },
   { name: '0006-autoscale', up: sql(`ALTER TABLE clusters ADD COLUMN autoscale JSON`) },
+  { name: '0007-prices', up: sql(`CREATE TABLE prices (site TEXT NOT NULL, item TEXT NOT NULL, units REAL NOT NULL, PRIMARY KEY (site, item))`) },
 ]
 
 export const standinMigrations: readonly Migration[] = [

@@ -190,6 +190,12 @@ export class LayerFileRow extends Model<InferAttributes<LayerFileRow>, InferCrea
   declare text: string
 }
 
+export class PriceRow extends Model<InferAttributes<PriceRow>, InferCreationAttributes<PriceRow>> {
+  declare site: string
+  declare item: string
+  declare units: number
+}
+
 export class AuthorityRow extends Model<InferAttributes<AuthorityRow>, InferCreationAttributes<AuthorityRow>> {
   declare cluster: string
   /** The names its certificate covers; a change of names makes a new one. */
@@ -296,5 +302,6 @@ export function defineRecords(sequelize: Sequelize): void {
   )
   TemplateRow.init({ name: { ...text(), primaryKey: true }, says: text(), kind: text(), intent: json(), open: json(), shipped: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'templates' })
   LayerFileRow.init({ name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } }, { ...common, tableName: 'layer_files' })
+  PriceRow.init({ site: { ...text(), primaryKey: true }, item: { ...text(), primaryKey: true }, units: { type: DataTypes.DOUBLE, allowNull: false } }, { ...common, tableName: 'prices' })
   AuthorityRow.init({ cluster: { ...text(), primaryKey: true }, covers: { type: TEXT, allowNull: false }, certificate: { type: TEXT, allowNull: false }, fingerprint: text(), expires: text() }, { ...common, tableName: 'authorities' })
 }

@@ -5,7 +5,7 @@
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
 import type { Database } from '../records/database'
-import { ClusterRow, JoinRow, LedgerRow } from '../records/models'
+import { ClusterRow, JoinRow, LedgerRow, PriceRow } from '../records/models'
 
 const entry = z.object({
   name: z.string(),
@@ -87,6 +87,11 @@ export async function ledgerCommand(database: Database, verb: string, args: Read
     const wish = z.object({ cluster: z.string(), policy: z.object({ enabled: z.boolean(), order: z.enum(['tightest', 'cheapest', 'listed']) }).nullable() }).parse(args)
     await database.write((transaction) => ClusterRow.update({ autoscale: wish.policy }, { where: { name: wish.cluster }, transaction }))
     return { result: { enabled: wish.policy?.enabled === true }, says: wish.policy?.enabled === true ? `pools of ${wish.cluster} scale by themselves, ${wish.policy.order}` : `pools of ${wish.cluster} stay as they are` }
+  }
+  if (verb === 'prices.set') {
+    const wish = z.object({ prices: z.array(z.object({ site: z.string(), item: z.string(), units: z.number() })) }).parse(args)
+    await database.write((transaction) => PriceRow.bulkCreate(wish.prices, { updateOnDuplicate: ['units'], transaction }))
+    return { result: { entered: wish.prices.length }, says: `${wish.prices.length} prices entered` }
   }
   if (verb === 'rest.set') {
     const wish = z.object({ cluster: z.string(), rest: z.object({ zone: z.string(), windows: z.array(z.object({ days: z.array(z.enum(weekdays)), stop: z.string(), start: z.string() })) }).nullable() }).parse(args)

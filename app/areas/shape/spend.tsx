@@ -1,14 +1,15 @@
 /** Spend: what the coming month costs, by cluster, pool and namespace, with the idle share; and what else it could be. */
-import { useNavigate } from 'react-router'
+import { redirect, useFetcher, useNavigate } from 'react-router'
 import { clusterOf, type ClusterView, nodesOf, siteOf } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import { smallestPools } from '~/core/placement'
-import { namespaceSpend, poolWhatIfs, projectSpend, type SpendLine } from '~/core/spend'
+import { namespaceSpend, poolWhatIfs, projectSpend, readPrices, type SpendLine } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { type Column, Table } from '../../parts/table'
 import { To, useAddress } from '../../parts/to'
+import { orRefused } from '../refusals'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/spend'
@@ -36,6 +37,47 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     whole: projection.units,
     chosen: cluster && site ? { name: cluster.name, resting: cluster.resting, namespaces: namespaceSpend(cluster.name, workers, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []), whatIfs: cluster.pools.flatMap((pool) => poolWhatIfs(site, cluster, pool.name, from, until)), smaller: smallestOf(cluster, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []) } : null,
   }
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const form = await request.formData()
+  return orRefused(async () => {
+    const { good, bad } = readPrices(String(form.get('text') ?? ''), await gyrarch.fleet.view())
+    if (good.length === 0) return { bad, refused: 'No line of it is a price.' }
+    const record = await gyrarch.changes.draft('spend.prices', { prices: good })
+    if (bad.length > 0) return { bad, drafted: record.id, refused: null }
+    throw redirect(`/changes/${record.id}`)
+  })
+}
+
+function PriceBook() {
+  const fetcher = useFetcher<{ bad?: readonly { line: number; says: string }[]; drafted?: string; refused?: string | null }>()
+  return (
+    <section aria-label="Price book">
+      <h3>Price book</h3>
+      <div className="acts">
+        <a href="/api/v1/prices.csv">As CSV</a>
+        <label className="soft file-choice">
+          From a CSV file
+          <input type="file" className="visually-hidden" accept=".csv,text/csv" onChange={(event) => void event.target.files?.[0]?.text().then((text) => fetcher.submit({ text }, { method: 'post' }))} />
+        </label>
+      </div>
+      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      {fetcher.data?.drafted ? (
+        <p>
+          The good lines are drafted: <To path={`/changes/${fetcher.data.drafted}`}>{fetcher.data.drafted}</To>
+        </p>
+      ) : null}
+      <ul className="facts">
+        {(fetcher.data?.bad ?? []).slice(0, 20).map((one) => (
+          <li key={one.line}>
+            line {one.line}: {one.says}
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
 }
 
 const columns: readonly Column<SpendLine>[] = [
@@ -124,6 +166,7 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
           ) : (
             <p className="soft">Choose a cluster to see what each of its namespaces takes, and what nobody asks for.</p>
           )}
+          <PriceBook />
           <h3>What this rests on</h3>
           <ul className="facts">
             {projection.assumptions.map((one) => (
