@@ -52,8 +52,24 @@ function common(planned: Planned, node: string, roles: readonly string[], pool: 
   }
 }
 
-function finish(planned: Planned, site: SiteView, machine: string, wish: BootWish): BootOf {
+/** Files of wishes that were written before: a draft is checked and planned again with every key that is typed. */
+const written = new Map<string, BootFiles>()
+const mostWritten = 4000
+
+/** The files of a wish; those with real tokens are never kept. */
+function filesOf(wish: BootWish): BootFiles {
+  if (wish.token !== masked) return bootFiles(wish)
+  const key = JSON.stringify(wish)
+  const known = written.get(key)
+  if (known) return known
   const files = bootFiles(wish)
+  if (written.size >= mostWritten) written.clear()
+  written.set(key, files)
+  return files
+}
+
+function finish(planned: Planned, site: SiteView, machine: string, wish: BootWish): BootOf {
+  const files = filesOf(wish)
   const url = bootUrl(site, wish.cluster, machine)
   return { machine, node: wish.node, wish, files, url, handed: handOver(files, site.bootData, url, planned.intent.bootData?.handOver === 'published') }
 }
