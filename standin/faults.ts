@@ -2,7 +2,7 @@
 import { formatAddress, parseRange } from '../core/addresses'
 import { uniform } from './engine/random'
 import type { Sim } from './engine/simulator'
-import { hostDies, machineAt, powerLost } from './sites/power'
+import { hostDies, machineAt, powerLost, spotNotice } from './sites/power'
 import type { Fault, FaultKind, OperationFailure, Site } from './world'
 
 export interface PossibleFault {
@@ -32,6 +32,7 @@ export const possibleFaults: readonly PossibleFault[] = [
   { fault: 'machine-dies', says: 'Machines die during their first boot.', about: 'site/<site> or machine/<site>/<name>' },
   { fault: 'machine-off', says: 'A machine loses its power and stays off.', about: 'machine/<site>/<name>' },
   { fault: 'host-dies', says: 'A host of a hall dies with everything on it.', about: 'host/<site>/<host>' },
+  { fault: 'spot-taken', says: 'A cloud takes a spot machine back, at two minutes’ notice.', about: 'machine/<site>/<name>' },
 ]
 
 /** Why a fault cannot be about this, or null. */
@@ -72,6 +73,8 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
       return (what === 'site' && third === undefined) || (what === 'machine' && third !== undefined) ? null : wrong
     case 'machine-off':
       return what === 'machine' && site.machines.some((machine) => machine.name === third) ? null : `${site.name} has no machine ${third ?? ''}. ${write}`
+    case 'spot-taken':
+      return what === 'machine' && site.machines.some((machine) => machine.name === third && machine.lifetime === 'spot') ? null : `${site.name} has no spot machine ${third ?? ''}. ${write}`
     case 'host-dies':
       return what === 'host' && site.hosts.some((host) => host.name === third) ? null : `${site.name} has no host ${third ?? ''}. ${write}`
   }
@@ -184,6 +187,11 @@ export function startFault(sim: Sim, fault: Fault): void {
     case 'machine-off': {
       const found = machineAt(sim, second, third)
       if (found) powerLost(sim, site, found.machine)
+      return
+    }
+    case 'spot-taken': {
+      const found = machineAt(sim, second, third)
+      if (found) spotNotice(sim, site, found.machine)
       return
     }
     case 'host-dies': {

@@ -393,6 +393,7 @@ export const faultKinds = [
   'machine-dies',
   'machine-off',
   'host-dies',
+  'spot-taken',
 ] as const
 
 export type FaultKind = (typeof faultKinds)[number]
@@ -426,7 +427,7 @@ export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'scale'; readonly cluster: string; readonly autoscaler: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'cron'; readonly cluster: string; readonly workload: string }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
-  | { readonly at: number; readonly seq: number; readonly kind: 'power'; readonly site: string; readonly machine: string; readonly what: 'unheard' | 'evict' | 'failover' | 'up' }
+  | { readonly at: number; readonly seq: number; readonly kind: 'power'; readonly site: string; readonly machine: string; readonly what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken' }
 
 export interface World {
   readonly seed: number

@@ -44,3 +44,21 @@ describe('pools that scale by themselves', () => {
     expect(await general()).toBe(5)
   }, 60_000)
 })
+
+describe('spot machines', () => {
+  it('are taken back at two minutes’ notice, and what ran there is made anew elsewhere', async () => {
+    const { gyrarch } = opened
+    await run('manifest.apply', { cluster: 'dill', text: mill(1) })
+    expect((await run('cluster.autoscale', { cluster: 'dill', enabled: false })).state).toBe('done')
+    expect((await run('pool.add', { cluster: 'dill', pool: 'brief', size: 'reed-2-8', count: 1, lifetime: 'spot' })).state).toBe('done')
+    const spot = (await gyrarch.fleet.view()).sites.find((site) => site.name === 'tarn-north')?.machines.find((machine) => machine.lifetime === 'spot')
+    expect(await gyrarch.outside.faultObjection('spot-taken', 'machine/tarn-north/dill-general-1')).toContain('no spot machine')
+    await gyrarch.putFault({ fault: 'spot-taken', about: `machine/tarn-north/${spot?.name ?? ''}`, mode: 'permanent', times: 1, afterSeconds: 0 })
+    await gyrarch.outside.advance(60)
+    const node = async () => (await gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === 'dill')?.pools.find((pool) => pool.name === 'brief')?.nodes[0]
+    expect((await node())?.cordoned).toBe(true)
+    await gyrarch.outside.advance(90)
+    expect(await node()).toBeUndefined()
+    expect((await gyrarch.fleet.view()).sites.find((site) => site.name === 'tarn-north')?.machines.some((machine) => machine.lifetime === 'spot')).toBe(false)
+  }, 60_000)
+})

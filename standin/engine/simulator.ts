@@ -16,7 +16,7 @@ import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { powerEvent } from '../sites/power'
 
 /** What can be put into the queue for later. */
-export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'scale'; cluster: string; autoscaler: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' }
+export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'scale'; cluster: string; autoscaler: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken' }
 
 /** What an event or command of the simulation can see and do. */
 export interface Sim {

@@ -73,7 +73,38 @@ export function heardAgain(sim: Sim, machine: Machine): void {
   for (const workload of on.cluster.workloads) fillWorkload(sim, on.cluster, workload, load)
 }
 
-export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unheard' | 'evict' | 'failover' | 'up'): void {
+/** How long before it goes a spot machine is told (ms). */
+const noticeMs = 120_000
+
+/** A cloud wants a spot machine back: its node takes nothing new, and in two minutes it is gone. */
+export function spotNotice(sim: Sim, site: Site, machine: Machine): void {
+  const on = nodeOn(sim, machine)
+  if (on) {
+    on.node.cordoned = true
+    record(sim, on.cluster, 'Warning', 'SpotTakenBack', `node/${on.node.name}`, 'its cloud takes it back in 2 min')
+  }
+  sim.schedule(noticeMs, { kind: 'power', site: site.name, machine: machine.name, what: 'taken' })
+}
+
+/** The machine is gone with its disk and its address; what ran on it is made anew elsewhere. */
+function takenBack(sim: Sim, site: Site, machine: Machine): void {
+  const on = nodeOn(sim, machine)
+  site.machines = site.machines.filter((other) => other !== machine)
+  site.disks = site.disks.filter((disk) => disk.machine !== machine.name)
+  site.addresses = site.addresses.filter((held) => held.for !== machine.name)
+  sim.world.faults = sim.world.faults.filter((fault) => !(fault.kind === 'spot-taken' && fault.about === `machine/${site.name}/${machine.name}`))
+  sim.touch(`site:${site.name}`)
+  if (!on) return
+  const { cluster, node } = on
+  const gone = cluster.running.filter((pod) => pod.node === node.name)
+  cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
+  cluster.nodes = cluster.nodes.filter((other) => other !== node)
+  record(sim, cluster, 'Warning', 'NodeGone', `node/${node.name}`, `taken back by its cloud; ${gone.length} pods ended`)
+  const load = loads(cluster)
+  for (const workload of cluster.workloads) if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
+}
+
+export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken'): void {
   const found = machineAt(sim, siteName, name)
   if (!found) return
   const { site, machine } = found
@@ -112,6 +143,9 @@ export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unhe
       sim.schedule(sim.takes(`restart/${name}/${sim.now}`, restartMs / 1000), { kind: 'power', site: siteName, machine: name, what: 'up' })
       return
     }
+    case 'taken':
+      takenBack(sim, site, machine)
+      return
     case 'up':
       if (machine.power !== 'starting') return
       machine.power = 'on'

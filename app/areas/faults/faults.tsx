@@ -39,6 +39,7 @@ function subjectsOf({ sites, clusters }: FleetView): Readonly<Record<string, rea
     'route-missing': sites.flatMap((site) => site.routes.map((route) => `network/${site.name}/${route.network}`)),
     'certificate-expired': clusters.map((cluster) => `cluster/${cluster.name}`),
     'machine-off': sites.flatMap((site) => site.machines.filter((machine) => machine.power === 'on').map((machine) => `machine/${site.name}/${machine.name}`)).slice(0, 500),
+    'spot-taken': sites.flatMap((site) => site.machines.filter((machine) => machine.lifetime === 'spot').map((machine) => `machine/${site.name}/${machine.name}`)).slice(0, 500),
     'host-dies': sites.filter((site) => site.kind === 'hall').flatMap((site) => site.hosts.filter((host) => host.service !== 'dead').map((host) => `host/${site.name}/${host.name}`)).slice(0, 500),
   }
 }
