@@ -150,3 +150,13 @@ describe('other controllers', () => {
     expect(mine.some((pod) => pod.waits?.includes('anti-affinity') === true)).toBe(true)
   })
 })
+
+describe('endpoints of a service', () => {
+  it('are its workload’s pods, ready or not, with their nodes', () => {
+    const { sim, run, pods } = opened()
+    const slice = () => (objectsOf(sim, 'dill', { kind: 'EndpointSlice', namespace: 'market' }) ?? []).find((object) => (object['metadata'] as { name: string }).name === 'market-desk-1') as { endpoints: { addresses: string[]; conditions: { ready: boolean } }[] } | undefined
+    expect(slice()?.endpoints.map((one) => one.addresses[0])).toEqual(pods('market-desk').map((pod) => pod.ip))
+    run('objects.apply', { objects: [desk({ replicas: 3 })] }, 120)
+    expect(slice()?.endpoints.filter((one) => one.conditions.ready)).toHaveLength(3)
+  })
+})

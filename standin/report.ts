@@ -205,6 +205,19 @@ export function objectsOf(sim: Simulator, name: string, filter: { readonly kind?
       all.push({ ...object, spec: { ...record(object['spec']), clusterIP: service.address } })
     }
   }
+  if (wants('EndpointSlice')) {
+    for (const service of cluster.serviceList.filter((one) => one.workload !== '' && here(one.namespace))) {
+      const behind = cluster.running.filter((pod) => pod.namespace === service.namespace && pod.workload === service.workload && pod.ip !== null && pod.phase !== 'Succeeded').sort((a, b) => (a.name < b.name ? -1 : 1))
+      all.push({
+        apiVersion: 'discovery.k8s.io/v1',
+        kind: 'EndpointSlice',
+        metadata: { name: `${service.name}-1`, namespace: service.namespace, labels: { 'kubernetes.io/service-name': service.name } },
+        addressType: service.address.includes(':') ? 'IPv6' : 'IPv4',
+        endpoints: behind.map((pod) => ({ addresses: [pod.ip], conditions: { ready: isReadyPod(pod) }, ...(pod.node === null ? {} : { nodeName: pod.node }), targetRef: { kind: 'Pod', namespace: pod.namespace, name: pod.name } })),
+        ports: [{ port: service.port, protocol: 'TCP' }],
+      })
+    }
+  }
   const sortKey = (object: Record<string, unknown>): string => {
     const metadata = object['metadata'] as Record<string, unknown>
     return `${String(object['kind'])}\n${String(metadata['namespace'] ?? '')}\n${String(metadata['name'])}`

@@ -225,6 +225,15 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
               <DraftChange kind="machine.replace" intent={{ cluster: name, node: chosen.name }}>
                 Draft replacing its machine
               </DraftChange>
+              <DraftChange kind="node.cordon" intent={{ cluster: name, node: chosen.name, open: chosen.cordoned }}>
+                {chosen.cordoned ? 'Draft opening it' : 'Draft cordoning it'}
+              </DraftChange>
+              <DraftChange kind="node.drain" intent={{ cluster: name, nodes: [chosen.name] }}>
+                Draft draining it
+              </DraftChange>
+              <To path="/shape/board" query={{ aim: `cluster/${name}`, node: chosen.name }}>
+                On the board
+              </To>
             </div>
           ) : null}
           <Access name={name} answers={apiAnswers} />
