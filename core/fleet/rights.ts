@@ -56,9 +56,9 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
 }
 
 /** The API group of a resource as people name it: `deployments.apps`, or `pods` for the core group. */
-function parts(resource: string): { readonly resource: string; readonly group: string | null } {
-  const dot = resource.indexOf('.')
-  return dot < 0 ? { group: null, resource } : { group: resource.slice(dot + 1), resource: resource.slice(0, dot) }
+function parts(asked: string): { readonly plural: string; readonly api: string | null } {
+  const dot = asked.indexOf('.')
+  return dot < 0 ? { plural: asked, api: null } : { plural: asked.slice(0, dot), api: asked.slice(dot + 1) }
 }
 
 const covers = (allowed: readonly string[], wanted: string): boolean => allowed.includes('*') || allowed.includes(wanted)
@@ -70,7 +70,7 @@ const coversResource = (allowed: readonly string[], wanted: string): boolean => 
 export function allows(right: Right, verb: string, resource: string, namespace: string | null): boolean {
   const wanted = parts(resource)
   if (right.namespace !== null && right.namespace !== namespace) return false
-  return covers(right.verbs, verb) && coversResource(right.resources, wanted.resource) && (wanted.group === null || covers(right.groups, wanted.group))
+  return covers(right.verbs, verb) && coversResource(right.resources, wanted.plural) && (wanted.api === null || covers(right.groups, wanted.api))
 }
 
 export interface WhoCan {

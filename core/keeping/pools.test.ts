@@ -30,6 +30,16 @@ describe('pools of a cluster that stands', () => {
     expect(nodes.filter((node) => (node['metadata'] as { labels: Record<string, string> }).labels['shelf'] === 'north')).toHaveLength(2)
   })
 
+  it('end the pods that a new NoExecute taint does not suffer, which are made anew elsewhere', async () => {
+    const taints = [{ key: 'wet', value: '', effect: 'NoExecute' as const }]
+    expect((await run('pool.edit', { cluster: 'dill', pool: 'base', taints })).state).toBe('done')
+    await opened.gyrarch.outside.advance(120)
+    const pods = (await opened.gyrarch.outside.objects('dill', { kind: 'Pod' })) as unknown as readonly { metadata: { ownerReferences?: readonly { kind: string }[] }; spec: { nodeName?: string }; status: { phase: string } }[]
+    expect(pods.filter((pod) => pod.spec.nodeName === 'dill-base-1' && pod.metadata.ownerReferences?.[0]?.kind !== 'DaemonSet')).toEqual([])
+    expect(pods.every((pod) => pod.status.phase === 'Running')).toBe(true)
+    expect((await run('pool.edit', { cluster: 'dill', pool: 'base', taints: [] })).state).toBe('done')
+  })
+
   it.each<[string, string, unknown, RegExp]>([
     ['a pool of the same name', 'pool.add', { cluster: 'dill', pool: 'general', size: 'reed-2-8', count: 1 }, /has a pool general already/],
     ['a size the site does not offer', 'pool.add', { cluster: 'dill', pool: 'more', size: 'rack-8', count: 1 }, /offers no size rack-8/],

@@ -61,9 +61,12 @@ export class Autoscale {
       const own = await ChangeRow.findAll({ where: { kind: 'pool.resize', title: mark }, order: [['number', 'DESC']], limit: 50 })
       const mine = own.filter((row) => (row.intent as { cluster?: unknown }).cluster === cluster.name)
       // One after another: what a resize under way will bring is not there to be counted yet.
-      const busy = await ChangeRow.count({ where: { kind: { [Op.in]: ['pool.resize', 'pool.add', 'pool.remove'] }, state: { [Op.in]: ['running', 'waiting', 'undoing'] } } })
-      if (busy > 0) {
-        this.dueAt = Math.min(this.dueAt ?? Infinity, now + 3 * loopMs)
+      const open = await ChangeRow.findAll({ where: { kind: { [Op.in]: ['pool.resize', 'pool.add', 'pool.remove'] }, state: { [Op.in]: ['running', 'waiting', 'undoing', 'halted'] } } })
+      const busy = open.filter((row) => (row.intent as { cluster?: unknown }).cluster === cluster.name)
+      if (busy.length > 0) {
+        // One that has halted keeps its lock until somebody ends it: nothing to hurry for.
+        const again = busy.every((row) => row.state === 'halted') ? 30 * loopMs : 3 * loopMs
+        this.dueAt = Math.min(this.dueAt ?? Infinity, now + again)
         continue
       }
       const objects = await this.parts.fleet.objectsOf(cluster.name)

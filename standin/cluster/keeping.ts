@@ -6,7 +6,7 @@ import type { Cluster, Operation, OperationFailure, Pod } from '../world'
 import { answering } from './api'
 import { taintsOf } from './nodes'
 import { isReadyPod, podLabels, record as fields, text } from './manifests'
-import { fillWorkload, loads, podKey, record, removePod, workloadOf } from './pods'
+import { fillWorkload, loads, podKey, record, removePod, suffers, workloadOf } from './pods'
 
 const known = (sim: Sim, op: Operation): Cluster | OperationFailure =>
   sim.cluster(op.args['cluster']) ?? permanent('no-cluster', `There is no cluster ${textArg(op, 'cluster')}.`, { about: `cluster/${textArg(op, 'cluster')}`, says: 'does not exist' })
@@ -226,8 +226,12 @@ export const nodeSet: Behaviour = {
         was.set(op, { labels: node.labels, taints: node.taints })
         const taints = op.args['taints'] === undefined ? node.taints : taintsOf(recordsArg(op, 'taints'))
         cluster.nodes = cluster.nodes.map((other) => (other === node ? { ...node, labels: { ...node.labels, ...textMap(op.args['labels']) }, taints } : other))
+        const gone = cluster.running.filter((pod) => pod.node === node.name && !suffers(cluster, pod, taints))
+        for (const pod of gone) removePod(sim, cluster, pod)
+        const load = loads(cluster)
+        for (const workload of cluster.workloads) if (gone.some((pod) => workloadOf(cluster, pod) === workload)) fillWorkload(sim, cluster, workload, load)
         sim.touch(`cluster:${cluster.name}`)
-        return 'set'
+        return gone.length === 0 ? 'set' : `set; ${gone.length} pods that do not tolerate it ended`
       },
     },
   ],

@@ -68,6 +68,14 @@ function wishOf(workload: Workload, pod: Pod): Wish {
 const tolerates = (wish: Wish, taint: Node['taints'][number]): boolean =>
   wish.tolerations.some((one) => (one.effect === '' || one.effect === taint.effect) && (one.key === '' ? one.operator === 'Exists' : one.key === taint.key && (one.operator === 'Exists' || one.value === taint.value)))
 
+/** Whether a pod may stay on a node with these taints: every NoExecute one is tolerated. Daemons stay. */
+export function suffers(cluster: Cluster, pod: Pod, taints: Node['taints']): boolean {
+  const workload = workloadOf(cluster, pod)
+  if (!workload || workload.kind === 'DaemonSet') return true
+  const wish = wishOf(workload, pod)
+  return taints.every((taint) => taint.effect !== 'NoExecute' || tolerates(wish, taint))
+}
+
 /** Pods of a namespace that bear all of some labels, by the value of a label of their nodes. */
 function standingIn(cluster: Cluster, pod: Pod, key: string, labels: Readonly<Record<string, unknown>>): Map<string, number> {
   const found = new Map<string, number>()
