@@ -103,7 +103,9 @@ describe('machines', () => {
     expect(site?.machines.at(-1)).toMatchObject({ name: 'rowan-1', power: 'on', agent: true })
     expect(site?.addresses.length).toBe((before?.addresses.length ?? 0) + 1)
     act(sim, 'c', 'machine.delete', { site: 'palisade-east', name: 'rowan-1' })
-    expect(site).toEqual(before)
+    const { meter: metered, ...rest } = site ?? {}
+    expect(rest).toEqual(before)
+    expect(metered?.filter((thing) => thing.name === 'rowan-1')).toMatchObject([{ what: 'machine', until: sim.now }])
   })
 
   it('are refused over the quota, without stock, without image, of an unknown size', () => {

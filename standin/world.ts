@@ -158,6 +158,21 @@ export interface ManagedControlPlane {
   readonly address: string
 }
 
+/** One billable thing and the time in which it was there (ms); null is until now. */
+export interface Metered {
+  readonly what: 'machine' | 'disk' | 'tier' | 'balancer' | 'address' | 'host'
+  readonly name: string
+  readonly cluster: string | null
+  readonly zone?: string
+  readonly size?: string
+  readonly cores?: number
+  readonly lifetime?: 'on-demand' | 'spot'
+  readonly gb?: number
+  readonly tier?: string
+  readonly from: number
+  readonly until: number | null
+}
+
 export interface Site {
   readonly name: string
   readonly title: string
@@ -199,6 +214,8 @@ export interface Site {
   readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
   /** Sizes of which a zone has none left, as `zone/size`. */
   soldOut: string[]
+  /** What was there from when until when, for the bill. */
+  meter?: readonly Metered[]
 }
 
 export interface Condition {

@@ -94,7 +94,7 @@ export function projectSpend(view: FleetView, from: number, until: number): Proj
       ...(calendars.length > 0 ? [`Rest calendars of ${calendars.join(', ')} are kept to the hour.`] : []),
       'Monthly prices are for 730 hours.',
       'Machines in halls cost the power they add to their host; hosts cost their idle power and write-off whether used or not.',
-      'Outbound traffic is not in it: nobody meters it yet.',
+      'Outbound traffic is not in it. Held addresses are free.',
     ],
   }
 }

@@ -23,6 +23,7 @@ function watched() {
       return outside.site(name)
     },
     objects: (cluster) => outside.objects(cluster, {}),
+    meter: (site) => outside.meter(site),
     cluster: async (name): Promise<ClusterReport | null> => {
       asked.push(`cluster:${name}`)
       if (unreachable.has(name)) throw new Error('no route')

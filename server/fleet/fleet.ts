@@ -5,9 +5,9 @@
 import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
-import { type Price, withPrices } from '~/core/spend'
+import { type MeteredThing, type Price, withPrices } from '~/core/spend'
 import { ChangeRow, CredentialRow, LedgerRow, KeyRow, PriceRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
-import type { ClusterReport, Site } from '../ports/standin/reports'
+import type { ClusterReport, Metered, Site } from '../ports/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
 /** What the fleet asks of the outside. */
@@ -16,6 +16,7 @@ export interface Observed {
   siteNames(): Promise<readonly string[]>
   site(name: string): Promise<Site | null>
   cluster(name: string): Promise<ClusterReport | null>
+  meter(site: string): Promise<readonly Metered[] | null>
   objects(cluster: string, filter: Record<string, never>): Promise<readonly Record<string, unknown>[] | null>
 }
 
@@ -106,6 +107,13 @@ export class Fleet {
       this.lists.set(name, list)
     }
     return list
+  }
+
+  /** What every site has counted for its bill, by its name. */
+  async meters(): Promise<Readonly<Record<string, readonly MeteredThing[]>>> {
+    const found: Record<string, readonly MeteredThing[]> = {}
+    for (const name of await this.outside.siteNames()) found[name] = ((await this.outside.meter(name)) ?? []).map((one) => ({ ...one, from: iso(one.from), until: one.until === null ? null : iso(one.until) }))
+    return found
   }
 
   /** The last picture, with the clock’s time; what changed since is not in it. */

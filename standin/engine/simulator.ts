@@ -13,6 +13,7 @@ import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue } from '../cluster/cron'
 import { podEnds, podFails, podRuns } from '../cluster/pods'
+import { meterSite } from '../sites/meter'
 import { powerEvent } from '../sites/power'
 
 /** What can be put into the queue for later. */
@@ -66,6 +67,7 @@ export class Simulator implements Sim {
   private seq: number
   private count: number
   private readonly changed = new Set<string>()
+  private readonly metered = new Set<string>()
   private readonly ended: Operation[] = []
   private readonly moved = new Set<Operation>()
 
@@ -84,6 +86,7 @@ export class Simulator implements Sim {
 
   /** Sets a world going that was built standing still: what follows the time of day is queued. */
   begin(): void {
+    for (const site of Object.values(this.world.sites)) meterSite(site, this.clock)
     for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
   }
 
@@ -114,6 +117,8 @@ export class Simulator implements Sim {
 
   touch(slice: string): void {
     this.changed.add(slice)
+    // Some touch before they change: the meter is read once more when the event is over.
+    if (slice.startsWith('site:')) this.metered.add(slice.slice('site:'.length))
   }
 
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
@@ -149,6 +154,7 @@ export class Simulator implements Sim {
       this.clock = Math.max(this.clock, next.at)
       this.count++
       this.carryOut(next)
+      this.readMeters()
       if (this.ended.length > 0) return
     }
   }
@@ -173,6 +179,15 @@ export class Simulator implements Sim {
   snapshot(): Snapshot {
     for (const [key, op] of this.operations) if (op.endedAt !== null && op.endedAt < this.clock - keepMs) this.operations.delete(key)
     return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations), ...(this.world.images ? { images: this.world.images } : {}) }
+  }
+
+  /** Called at the end of whatever can have changed a site, at the same time of the clock. */
+  readMeters(): void {
+    for (const name of this.metered) {
+      const site = this.site(name)
+      if (site) meterSite(site, this.clock)
+    }
+    this.metered.clear()
   }
 
   private carryOut(event: SimEvent): void {

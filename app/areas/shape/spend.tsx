@@ -3,7 +3,7 @@ import { redirect, useFetcher, useNavigate } from 'react-router'
 import { clusterOf, type ClusterView, nodesOf, siteOf } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import { smallestPools } from '~/core/placement'
-import { namespaceSpend, poolWhatIfs, projectSpend, readPrices, type SpendLine } from '~/core/spend'
+import { meteredSpend, namespaceSpend, poolWhatIfs, projectSpend, readPrices, type SpendLine } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -28,12 +28,16 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const date = new Date(from)
   const until = Date.UTC(date.getUTCFullYear(), date.getUTCMonth() + 1, date.getUTCDate(), date.getUTCHours())
   const projection = projectSpend(view, from, until)
+  const monthBegan = Date.UTC(date.getUTCFullYear(), date.getUTCMonth(), 1)
+  const metered = meteredSpend(view, await gyrarch.fleet.meters(), monthBegan, Date.parse(view.now))
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const site = cluster && siteOf(view, cluster.site)
   const workers = projection.lines.filter((line) => line.cluster === cluster?.name && line.what === 'machines' && line.pool !== 'control-plane').reduce((sum, line) => sum + line.units, 0)
   return {
-    projection: { ...projection, lines: projection.lines.filter((line) => !cluster || line.cluster === cluster.name) },
+    projection: { from: projection.from, until: projection.until, assumptions: projection.assumptions },
+    rows: rowsOf(projection.lines, metered.lines).filter((row) => !cluster || row.cluster === cluster.name),
+    since: metered.since,
     whole: projection.units,
     chosen: cluster && site ? { name: cluster.name, resting: cluster.resting, namespaces: namespaceSpend(cluster.name, workers, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []), whatIfs: cluster.pools.flatMap((pool) => poolWhatIfs(site, cluster, pool.name, from, until)), smaller: smallestOf(cluster, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []) } : null,
   }
@@ -80,27 +84,42 @@ function PriceBook() {
   )
 }
 
-const columns: readonly Column<SpendLine>[] = [
+/** What a thing is thought to cost in the coming month, beside what it has cost since this one began. */
+interface Row extends SpendLine {
+  readonly soFar: number
+}
+
+const keyOf = (line: SpendLine): string => `${line.site}/${line.cluster ?? ''}/${line.pool ?? ''}/${line.what}`
+
+function rowsOf(projected: readonly SpendLine[], metered: readonly SpendLine[]): readonly Row[] {
+  const spent = new Map(metered.map((line) => [keyOf(line), line.units]))
+  const known = new Set(projected.map(keyOf))
+  return [...projected.map((line): Row => ({ ...line, soFar: spent.get(keyOf(line)) ?? 0 })), ...metered.filter((line) => !known.has(keyOf(line))).map((line): Row => ({ ...line, count: 0, hours: 0, units: 0, soFar: line.units }))]
+}
+
+const columns: readonly Column<Row>[] = [
   { name: 'site', value: (line) => line.site, show: (line) => <span className="mono">{line.site}</span> },
   { name: 'cluster', value: (line) => line.cluster ?? '', show: (line) => (line.cluster === null ? <span className="soft">all of them</span> : <To path="/shape/spend" query={{ aim: `cluster/${line.cluster}` }} className="mono">{line.cluster}</To>) },
   { name: 'pool', value: (line) => line.pool ?? '' },
   { name: 'what', value: (line) => line.what },
   { name: 'count', value: (line) => line.count, number: true },
   { name: 'hours each', value: (line) => line.hours, show: (line) => numberText(line.hours, 1), number: true },
-  { name: 'units', value: (line) => line.units, show: (line) => moneyText(line.units), number: true },
+  { name: 'spent so far', value: (line) => line.soFar, show: (line) => moneyText(line.soFar), number: true },
+  { name: 'coming month', value: (line) => line.units, show: (line) => moneyText(line.units), number: true },
 ]
 
 export default function Spend({ loaderData }: Route.ComponentProps) {
-  const { projection, whole, chosen } = loaderData
+  const { projection, rows, since, whole, chosen } = loaderData
   const navigate = useNavigate()
   const address = useAddress()
-  const sum = projection.lines.reduce((total, line) => total + line.units, 0)
+  const sum = rows.reduce((total, line) => total + line.units, 0)
+  const spent = rows.reduce((total, line) => total + line.soFar, 0)
   return (
     <Page
       title={chosen ? `Spend of ${chosen.name}` : 'Spend'}
       beside={
         <span>
-          <b>{moneyText(sum)}</b> units <span className="soft">from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}{chosen ? `, of ${moneyText(whole)} for the fleet` : ''}</span>
+          <b>{moneyText(sum)}</b> units <span className="soft">from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}{chosen ? `, of ${moneyText(whole)} for the fleet` : ''}</span> · <b>{moneyText(spent)}</b> <span className="soft">spent since {since.slice(0, 16).replace('T', ' ')}</span>
         </span>
       }
       reason={
@@ -177,7 +196,7 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
       }
     >
       <ShapeTabs here="/shape/spend" />
-      <Table name="spend of the coming month" columns={columns} rows={projection.lines} id={(line) => `${line.site}/${line.cluster ?? ''}/${line.pool ?? ''}/${line.what}`} onSelect={(line) => (line.cluster === null ? undefined : void navigate(address('/shape/spend', { aim: `cluster/${line.cluster}` })))} empty="Nothing costs anything yet." />
+      <Table name="spend of the coming month" columns={columns} rows={rows} id={keyOf} onSelect={(line) => (line.cluster === null ? undefined : void navigate(address('/shape/spend', { aim: `cluster/${line.cluster}` })))} empty="Nothing costs anything yet." />
     </Page>
   )
 }

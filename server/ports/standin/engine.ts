@@ -2,7 +2,7 @@
  * The simulator behind a message interface, so that it can live in a worker thread.
  * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
  */
-import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World, loadAt, podLog, probe, usage, type Usage, type ProbeAnswer, type ProbeKind } from '~/standin'
+import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Metered, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World, loadAt, podLog, probe, usage, type Usage, type ProbeAnswer, type ProbeKind } from '~/standin'
 
 /** A stamped command out of the log. */
 export interface LoggedCommand {
@@ -40,6 +40,7 @@ export interface Asks {
   objects: { ask: { cluster: string; kind?: string | undefined; namespace?: string | undefined }; answer: readonly Record<string, unknown>[] | null }
   events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
   load: { ask: { cluster: string; workload: string; from: number; to: number; step: number }; answer: readonly { readonly at: number; readonly value: number }[] | null }
+  meter: { ask: { site: string }; answer: readonly Metered[] | null }
   usage: { ask: { cluster: string }; answer: readonly Usage[] | null }
   log: { ask: { cluster: string; pod: string; lines: number }; answer: readonly string[] | null }
   probe: { ask: { cluster: string; pod: string; kind: ProbeKind; target: string }; answer: ProbeAnswer | null }
@@ -104,6 +105,8 @@ export class Engine {
         if (!points) return null
         return Array.from({ length: Math.floor((question.to - question.from) / question.step) + 1 }, (_, i) => ({ at: question.from + i * question.step, value: loadAt(points, question.from + i * question.step) }))
       }
+      case 'meter':
+        return this.sim.site(question.site)?.meter ?? null
       case 'usage':
         return usage(this.sim, question.cluster)
       case 'log':
@@ -120,6 +123,11 @@ export class Engine {
   }
 
   private command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
+    this.enter(key, verb, args)
+    this.sim.readMeters()
+  }
+
+  private enter(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
     if (verb === 'fault.put') {
       const fault = args['fault'] as Fault
       const after = Number(args['afterSeconds'] ?? 0)

@@ -1,0 +1,92 @@
+/** Spend as it was: intervals of existence times price, as the sites counted them. Nothing is rounded. */
+import type { FleetView, SiteView } from '../fleet'
+import type { SpendLine } from './projection'
+import { machineHourly, monthHours } from './site-spend'
+
+/** One billable thing of a site and the time in which it was there; null is until now. */
+export interface MeteredThing {
+  readonly what: 'machine' | 'disk' | 'tier' | 'balancer' | 'address' | 'host'
+  readonly name: string
+  readonly cluster: string | null
+  readonly zone?: string
+  readonly size?: string
+  readonly cores?: number
+  readonly lifetime?: 'on-demand' | 'spot'
+  readonly gb?: number
+  readonly tier?: string
+  /** ISO 8601, UTC. */
+  readonly from: string
+  readonly until: string | null
+}
+
+export interface Metering {
+  /** From when on anything was counted, at the earliest. */
+  readonly since: string
+  readonly until: string
+  readonly lines: readonly SpendLine[]
+  readonly units: number
+}
+
+const hourMs = 3_600_000
+
+/** Units an hour of a thing while it is there, by the prices now in the book, and under which heading; null is free. */
+function priced(site: SiteView, thing: MeteredThing): readonly { readonly what: SpendLine['what']; readonly hourly: number }[] {
+  const owned = site.hosts.length > 0
+  switch (thing.what) {
+    case 'machine':
+      return [{ what: 'machines', hourly: machineHourly(site, { size: thing.size ?? '', cores: thing.cores ?? 0, lifetime: thing.lifetime ?? 'on-demand', zone: thing.zone ?? '', host: null }) }]
+    case 'tier':
+      return [{ what: 'control plane', hourly: site.managedTiers.find((tier) => tier.tier === thing.tier)?.hourly ?? 0 }]
+    case 'disk':
+      return owned ? [] : [{ what: 'disks', hourly: ((thing.gb ?? 0) * site.prices.diskGbMonth) / monthHours }]
+    case 'balancer':
+      return owned ? [] : [{ what: 'load balancers', hourly: site.prices.balancerHour }]
+    case 'host': {
+      const host = site.hosts.find((one) => one.name === thing.name) ?? site.hosts.find((one) => one.zone === thing.zone)
+      return [
+        { what: 'power at idle', hourly: ((host?.idleWatts ?? 0) / 1000) * site.prices.kwh },
+        { what: 'write-off', hourly: site.prices.hostMonth / monthHours },
+      ]
+    }
+    case 'address':
+      return []
+  }
+}
+
+/** The pool a machine was made for, by its name: `cluster-pool-n`. Longer pool names first, `a` is no part of `a-b`. */
+function poolOf(view: FleetView, thing: MeteredThing): string | null {
+  if (thing.what !== 'machine') return null
+  const cluster = view.clusters.find((one) => one.name === thing.cluster)
+  const standing = cluster?.pools.find((pool) => pool.nodes.some((node) => node.machine === thing.name))
+  if (standing) return standing.name
+  const byName = [...(cluster?.pools ?? [])].sort((a, b) => b.name.length - a.name.length).find((pool) => thing.name.startsWith(`${thing.cluster ?? ''}-${pool.name}-`))
+  return byName?.name ?? (cluster ? 'control-plane' : null)
+}
+
+/**
+ * What was spent between two instants (ms), by site, cluster, pool and heading. Hours are those of all things of a
+ * line together; intervals are cut at both ends.
+ */
+export function meteredSpend(view: FleetView, meters: Readonly<Record<string, readonly MeteredThing[]>>, from: number, until: number): Metering {
+  const lines = new Map<string, { line: Omit<SpendLine, 'count' | 'hours' | 'units'>; names: Set<string>; hours: number; units: number }>()
+  let since = until
+  for (const site of view.sites) {
+    for (const thing of meters[site.name] ?? []) {
+      const begun = Math.max(from, Date.parse(thing.from))
+      const ended = Math.min(until, thing.until === null ? until : Date.parse(thing.until))
+      if (ended <= begun) continue
+      since = Math.min(since, begun)
+      const hours = (ended - begun) / hourMs
+      for (const { what, hourly } of priced(site, thing)) {
+        if (hourly === 0) continue
+        const line = { site: site.name, cluster: thing.cluster, pool: poolOf(view, thing), what }
+        const key = JSON.stringify(line)
+        const known = lines.get(key) ?? { line, names: new Set<string>(), hours: 0, units: 0 }
+        known.names.add(thing.name)
+        lines.set(key, { ...known, hours: known.hours + hours, units: known.units + hourly * hours })
+      }
+    }
+  }
+  const all = [...lines.values()].map(({ line, names, hours, units }): SpendLine => ({ ...line, count: names.size, hours, units }))
+  return { since: new Date(since).toISOString(), until: new Date(until).toISOString(), lines: all, units: all.reduce((sum, line) => sum + line.units, 0) }
+}
