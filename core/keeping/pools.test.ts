@@ -40,7 +40,25 @@ describe('pools of a cluster that stands', () => {
     expect((await run('pool.edit', { cluster: 'dill', pool: 'base', taints: [] })).state).toBe('done')
   })
 
+  it('are of another size once they are turned over, one node after another, with every pod running again', async () => {
+    const drafted = await draft('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-2-8' })
+    expect(drafted.findings.filter((finding) => finding.level === 'stop')).toEqual([])
+    const boots = drafted.plan?.steps.filter((one) => one.id.startsWith('create:')) ?? []
+    expect(boots.map((one) => one.after)).toEqual([['enter'], ['delete:dill-general-1']])
+    expect(drafted.plan?.spend.after).toBeLessThan(drafted.plan?.spend.before ?? 0)
+    const done = await run('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-2-8' })
+    expect(done.state).toBe('done')
+    expect(done.proof?.every((proof) => proof.holds)).toBe(true)
+    await opened.gyrarch.outside.advance(120)
+    const pods = (await opened.gyrarch.outside.objects('dill', { kind: 'Pod' })) as unknown as readonly { status: { phase: string } }[]
+    expect(pods.every((pod) => pod.status.phase === 'Running')).toBe(true)
+    expect((await run('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-4-16' })).state).toBe('done')
+  })
+
   it.each<[string, string, unknown, RegExp]>([
+    ['a size too small for what runs', 'pool.edit', { cluster: 'cedar', pool: 'general', size: 'rack-4' }, /does not leave cedar-general-\d.*cpu/],
+    ['a turnover to the same size', 'pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-4-16' }, /is of reed-4-16 already/],
+    ['a turnover with other labels', 'pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-2-8', labels: { a: 'b' } }, /change of their own/],
     ['a pool of the same name', 'pool.add', { cluster: 'dill', pool: 'general', size: 'reed-2-8', count: 1 }, /has a pool general already/],
     ['a size the site does not offer', 'pool.add', { cluster: 'dill', pool: 'more', size: 'rack-8', count: 1 }, /offers no size rack-8/],
     ['more than the quota', 'pool.add', { cluster: 'dill', pool: 'more', size: 'reed-4-16', count: 20 }, /allows 32, of which 12 are in use: 60 too many/],

@@ -8,6 +8,7 @@ import { askRetry } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import { drainFindings } from './draining'
+import { turnoverFindings, turnoverPlan } from './turnover'
 import { checkAnswers, coming, drain, leave, remove } from './machines'
 
 const name = z.string().max(253)
@@ -94,7 +95,7 @@ export const poolAdd: ChangeKind<AddIntent> = {
 
 // Edit
 
-export const editIntent = z.strictObject({ cluster: name, pool: z.string().max(63), labels: labels.optional(), taints: z.array(taint).max(20).optional() })
+export const editIntent = z.strictObject({ cluster: name, pool: z.string().max(63), labels: labels.optional(), taints: z.array(taint).max(20).optional(), size: z.string().max(100).optional() })
 export type EditIntent = z.infer<typeof editIntent>
 
 /** What would no longer find a place once a pool’s nodes bear other labels and taints, were everything placed anew. */
@@ -118,9 +119,9 @@ function homeless(view: FleetView, cluster: ClusterView, pool: PoolView, intent:
 
 export const poolEdit: ChangeKind<EditIntent> = {
   name: 'pool.edit',
-  title: 'Change a pool’s labels and taints',
+  title: 'Change a pool’s size, labels and taints',
   intent: editIntent,
-  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  needs: (intent) => [...(intent.size === undefined ? [] : (['catalogue', 'ledger'] as const)), `cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
   guardedBy: (intent, view) => guarded(intent.cluster, view),
   label: (intent) => `edit pool ${intent.pool || ''} of ${intent.cluster || 'a cluster'}`,
@@ -130,7 +131,9 @@ export const poolEdit: ChangeKind<EditIntent> = {
     const pool = poolIn(found.cluster, intent.pool)
     if ('level' in pool) return [pool]
     const findings: RawFinding[] = [...checkAnswers(found.cluster, view)]
-    if (intent.labels === undefined && intent.taints === undefined) findings.push(stop('pool.nothing', 'labels', 'Neither labels nor taints are given: there is nothing to change.'))
+    if (intent.labels === undefined && intent.taints === undefined && intent.size === undefined) findings.push(stop('pool.nothing', 'labels', 'Neither size nor labels nor taints are given: there is nothing to change.'))
+    if (intent.size !== undefined && (intent.labels !== undefined || intent.taints !== undefined)) findings.push(stop('pool.both', 'size', 'A turnover makes every node anew; change labels and taints in a change of their own, before it or after it.', [], [{ says: 'Only the size', change: { patchDraft: [...(intent.labels ? [{ op: 'remove' as const, path: '/labels' }] : []), ...(intent.taints ? [{ op: 'remove' as const, path: '/taints' }] : [])] } }]))
+    if (intent.size !== undefined) return [...findings, ...(findings.some((finding) => finding.level === 'stop') ? [] : turnoverFindings(view, found.cluster, pool, intent.size, 'size'))]
     const own = Object.keys(intent.labels ?? {}).filter((key) => key === 'gyrarch/pool' || key === 'kubernetes.io/hostname')
     if (own.length > 0) findings.push(stop('pool.label', 'labels', `${listText(own)} says what a node is; it is not changed by hand.`))
     const lost = homeless(view, found.cluster, pool, intent)
@@ -143,6 +146,12 @@ export const poolEdit: ChangeKind<EditIntent> = {
     const pool = cluster?.pools.find((one) => one.name === intent.pool)
     const site = cluster && siteOf(view, cluster.site)
     if (!cluster || !pool || !site) throw new Error('a plan is made only for a pool that is known')
+    if (intent.size !== undefined) {
+      const enter = (size: string) => ({ port: 'ledger' as const, verb: 'pool.set', args: { cluster: cluster.name, pool: entryOf({ ...pool, size }) } })
+      const turned = turnoverPlan(view, cluster, pool, intent.size, ['enter'])
+      const steps = [step({ id: 'enter', after: [], group: 'register', says: `new nodes of ${pool.name} are of ${intent.size}`, command: enter(intent.size), undo: enter(pool.size), seconds: estimates.ledger }), ...turned.steps]
+      return { ...turned, steps, alters: [ref('pool', cluster.name, pool.name)], ...longestPath(steps) }
+    }
     const taints = intent.taints ?? pool.taints
     const steps: Step[] = [
       ...pool.nodes.map((node) => step({ id: `set:${node.name}`, after: [], group: node.name, says: 'labels and taints set', command: { port: 'cluster', verb: 'node.set', args: { cluster: cluster.name, node: node.name, labels: intent.labels ?? {}, ...(intent.taints ? { taints: intent.taints } : {}) } }, undo: { port: 'cluster', verb: 'node.put-back', args: { cluster: cluster.name, node: node.name, before: { $from: `set:${node.name}`, path: 'before' } } }, seconds: { likely: 2, worst: 8 }, retry: askRetry })),
@@ -152,6 +161,13 @@ export const poolEdit: ChangeKind<EditIntent> = {
     return { steps, creates: [], alters: [ref('pool', cluster.name, pool.name)], removes: [], ...longestPath(steps), spend: { before: spend, after: spend }, reserves: [] }
   },
   prove: (intent, view) => {
+    if (intent.size !== undefined) {
+      const pool = clusterOf(view, intent.cluster)?.pools.find((one) => one.name === intent.pool)
+      const machines = siteOf(view, clusterOf(view, intent.cluster)?.site ?? '')?.machines ?? []
+      const wrong = (pool?.nodes ?? []).filter((node) => machines.find((machine) => machine.name === node.machine)?.size !== intent.size)
+      const ready = (pool?.nodes ?? []).filter((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')).length
+      return [{ says: `every node of ${intent.pool} is of ${intent.size} and ready`, holds: pool !== undefined && wrong.length === 0 && ready === pool.nodes.length, observed: `${pool?.nodes.length ?? 0} nodes, ${ready} ready, ${wrong.length} of another size` }]
+    }
     const names = new Set(clusterOf(view, intent.cluster)?.pools.find((pool) => pool.name === intent.pool)?.nodes.map((node) => node.name))
     const nodes = (view.objects?.[intent.cluster] ?? []).filter((object) => object.kind === 'Node' && names.has(object.metadata?.name ?? '')) as unknown as readonly { metadata: { name: string; labels?: Record<string, string> }; spec?: { taints?: readonly { key: string; value?: string; effect: string }[] } }[]
     const text = (taints: readonly { key: string; value?: string; effect: string }[]): string => taints.filter((one) => !one.key.startsWith('node.kubernetes.io/')).map((one) => `${one.key}=${one.value ?? ''}:${one.effect}`).sort().join()

@@ -93,6 +93,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
       name: cluster.name,
       now: view.now,
       managed: cluster.controlPlane.kind === 'managed',
+      sizes: site?.sizes.map((size) => size.name) ?? [],
       pools: cluster.pools.filter((pool) => pool.name !== 'control-plane').map((pool) => ({ name: pool.name, size: pool.size, count: pool.nodes.length, range: pool.range, lifetime: pool.lifetime })),
       certificatesUntil: cluster.certificatesUntil,
       backups: cluster.backups,

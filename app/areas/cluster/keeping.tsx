@@ -12,13 +12,15 @@ export interface KeepingData {
   readonly now: string
   readonly managed: boolean
   readonly pools: readonly { readonly name: string; readonly size: string; readonly count: number; readonly range: { readonly min: number; readonly max: number } | null; readonly lifetime: string }[]
+  readonly sizes: readonly string[]
   readonly certificatesUntil: string | null
   readonly backups: readonly { readonly id: string; readonly at: string; readonly bytes: number; readonly objects: number }[]
   readonly health: HealthPolicy
 }
 
-function PoolLine({ cluster, pool }: { readonly cluster: string; readonly pool: KeepingData['pools'][number] }) {
+function PoolLine({ cluster, pool, sizes }: { readonly cluster: string; readonly pool: KeepingData['pools'][number]; readonly sizes: readonly string[] }) {
   const [count, setCount] = useState(pool.count)
+  const [size, setSize] = useState(pool.size)
   return (
     <li>
       <span className="mono">{pool.name}</span>
@@ -32,12 +34,24 @@ function PoolLine({ cluster, pool }: { readonly cluster: string; readonly pool: 
         <DraftChange kind="pool.resize" intent={{ cluster, pool: pool.name, count: count === pool.count ? pool.count + 1 : count }}>
           Draft {count === pool.count ? `${pool.count + 1} nodes` : countText(count, 'node')}
         </DraftChange>
+        {sizes.length > 1 && pool.count > 0 ? (
+          <>
+            <select value={size} onChange={(event) => setSize(event.target.value)} aria-label={`Size of ${pool.name}`} className="journal-search mono">
+              {sizes.map((one) => (
+                <option key={one}>{one}</option>
+              ))}
+            </select>
+            <DraftChange kind="pool.edit" intent={{ cluster, pool: pool.name, size }} disabled={size === pool.size} title="Replaces its nodes one after another">
+              Turn over
+            </DraftChange>
+          </>
+        ) : null}
       </span>
     </li>
   )
 }
 
-export function Keeping({ name, now, managed, pools, certificatesUntil, backups, health }: KeepingData) {
+export function Keeping({ name, now, managed, pools, sizes, certificatesUntil, backups, health }: KeepingData) {
   const fetcher = useFetcher<{ refused?: string | null }>()
   const days = certificatesUntil === null ? null : Math.floor((Date.parse(certificatesUntil) - Date.parse(now)) / 86_400_000)
   const state = days === null ? 'unknown' : days < 0 ? 'broken' : days < 30 ? 'strained' : 'well'
@@ -50,7 +64,7 @@ export function Keeping({ name, now, managed, pools, certificatesUntil, backups,
         <h2>Pools</h2>
         <ul className="site-lines">
           {pools.map((pool) => (
-            <PoolLine key={`${pool.name}${pool.count}`} cluster={name} pool={pool} />
+            <PoolLine key={`${pool.name}${pool.count}${pool.size}`} cluster={name} pool={pool} sizes={sizes} />
           ))}
           {pools.length === 0 ? <li className="soft">No pool: its control-plane machines run its pods.</li> : null}
         </ul>
