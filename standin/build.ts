@@ -185,6 +185,8 @@ function buildCluster(spec: ScenarioCluster, site: Site, scenario: Scenario, see
     cluster.namespaces = [...new Set([...cluster.namespaces, ...written.flatMap((manifest) => (manifest.kind === 'Namespace' ? [manifest.metadata.name] : []))])].sort()
     cluster.owners = Object.fromEntries(written.map((manifest) => [objectKey(manifest), Object.fromEntries([...fieldsOf(manifest).keys()].filter((path) => !isIdentity(path)).map((path) => [path, 'team-files']))]))
   }
+  const [usual] = site.storageClasses
+  if (usual) cluster.storageClass = usual
   const load = scenario.loads.filter((one) => one.cluster === spec.name)
   if (load.length > 0) cluster.load = Object.fromEntries(load.map((one) => [one.workload, one.points]))
   return cluster

@@ -371,6 +371,8 @@ export interface Cluster {
   /** When each autoscaler last changed replicas, and when it will next (ms). */
   scaledAt?: Readonly<Record<string, number>>
   scaleNext?: Readonly<Record<string, number>>
+  /** The last changes of autoscalers that have rules of their own, newest last. */
+  scaleChanges?: Readonly<Record<string, readonly { readonly at: number; readonly by: number }[]>>
   /** Stopped: what it had and takes again. */
   resting?: { readonly since: number; readonly machines: readonly Machine[]; readonly nodes: readonly Node[]; readonly controlPlanes: readonly ManagedControlPlane[] }
   backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { percentile, rightSizes, type UseFacts } from '.'
 
 const MiB = 1024 ** 2
-const fact = (more: Partial<UseFacts> = {}): UseFacts => ({ workload: 'Deployment/market/desk', pods: 4, requestCpuMilli: 1000, requestMemoryBytes: 512 * MiB, cpuMilli: Array.from({ length: 100 }, (_, i) => i + 1), memoryBytes: [400 * MiB], memoryKills: 0, ...more })
+const fact = (more: Partial<UseFacts> = {}): UseFacts => ({ workload: 'Deployment/market/desk', pods: 4, requestCpuMilli: 1000, requestMemoryBytes: 512 * MiB, cpuMilli: Array.from({ length: 100 }, (_, i) => i + 1), memoryBytes: [400 * MiB], memoryKills: 0, throttled: 0, ...more })
 
 describe('right sizes', () => {
   it('take the 95th percentile and a margin, over all pods', () => {
@@ -16,6 +16,11 @@ describe('right sizes', () => {
     const [found] = rightSizes([fact({ memoryBytes: [100 * MiB], memoryKills: 2 })])
     expect(found?.memory.proposed).toBe(640 * MiB)
     expect(found?.frees.memoryBytes).toBeLessThan(0)
+  })
+  it('give no less CPU to what its limit held back, whatever it seemed to use', () => {
+    const [found] = rightSizes([fact({ cpuMilli: [200], throttled: 0.4 })])
+    expect(found?.cpu.proposed).toBe(1000)
+    expect(found?.says).toBe('held back by its CPU limit 40 % of the time')
   })
   it('a percentile is one of the samples, with at least that share at or below it', () => {
     fc.assert(

@@ -12,6 +12,8 @@ export interface UseFacts {
   readonly cpuMilli: readonly number[]
   readonly memoryBytes: readonly number[]
   readonly memoryKills: number
+  /** Part of 1 of the time in which its CPU limit held it back. */
+  readonly throttled: number
 }
 
 export interface RightSize {
@@ -20,6 +22,7 @@ export interface RightSize {
   readonly cpu: { readonly asked: number; readonly used: number; readonly proposed: number }
   readonly memory: { readonly asked: number; readonly used: number; readonly proposed: number }
   readonly memoryKills: number
+  readonly throttled: number
   /** What the proposal frees over all pods; below 0 where it takes more. */
   readonly frees: { readonly cpuMilli: number; readonly memoryBytes: number }
   readonly says: string
@@ -29,6 +32,8 @@ const MiB = 1024 ** 2
 /** Above what was used: a seventh for cpu, a quarter for memory, which cannot be squeezed. */
 const cpuMargin = 1.15
 const memoryMargin = 1.25
+/** From this part of the time on, being held back counts. */
+const throttledShare = 0.05
 
 /** The value below which a share of the samples lie (nearest rank); 0 without samples. */
 export function percentile(samples: readonly number[], share: number): number {
@@ -46,12 +51,15 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
       const cpuUsed = percentile(fact.cpuMilli, 0.95)
       const memoryUsed = percentile(fact.memoryBytes, 0.95)
       const near = (proposed: number, asked: number): number => (Math.abs(proposed - asked) * 10 <= asked ? asked : proposed)
-      const cpu = near(Math.max(10, up(cpuUsed * cpuMargin, 10)), fact.requestCpuMilli)
+      const isThrottled = fact.throttled >= throttledShare
+      const enough = Math.max(10, up(cpuUsed * cpuMargin, 10))
+      // One that is held back shows less than it would use: it is not given less.
+      const cpu = near(isThrottled ? Math.max(enough, fact.requestCpuMilli) : enough, fact.requestCpuMilli)
       const wanted = up(memoryUsed * memoryMargin, 16 * MiB)
       const memory = fact.memoryKills > 0 ? Math.max(wanted, up(fact.requestMemoryBytes * memoryMargin, 16 * MiB)) : near(Math.max(16 * MiB, wanted), fact.requestMemoryBytes)
       const frees = { cpuMilli: (fact.requestCpuMilli - cpu) * fact.pods, memoryBytes: (fact.requestMemoryBytes - memory) * fact.pods }
-      const says = fact.memoryKills > 0 ? `ended ${fact.memoryKills} times for its memory` : cpuUsed > fact.requestCpuMilli ? 'uses more CPU than it asks for' : cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes ? 'asks for more than it uses' : 'fits'
-      return { workload: fact.workload, pods: fact.pods, cpu: { asked: fact.requestCpuMilli, used: cpuUsed, proposed: cpu }, memory: { asked: fact.requestMemoryBytes, used: memoryUsed, proposed: memory }, memoryKills: fact.memoryKills, frees, says }
+      const says = fact.memoryKills > 0 ? `ended ${fact.memoryKills} times for its memory` : isThrottled ? `held back by its CPU limit ${Math.round(100 * fact.throttled)} % of the time` : cpuUsed > fact.requestCpuMilli ? 'uses more CPU than it asks for' : cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes ? 'asks for more than it uses' : 'fits'
+      return { workload: fact.workload, pods: fact.pods, cpu: { asked: fact.requestCpuMilli, used: cpuUsed, proposed: cpu }, memory: { asked: fact.requestMemoryBytes, used: memoryUsed, proposed: memory }, memoryKills: fact.memoryKills, throttled: fact.throttled, frees, says }
     })
     .sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli)
 }

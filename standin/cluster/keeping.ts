@@ -6,7 +6,8 @@ import type { Cluster, Operation, OperationFailure, Pod } from '../world'
 import { answering } from './api'
 import { taintsOf } from './nodes'
 import { isReadyPod, podLabels, record as fields, text } from './manifests'
-import { fillWorkload, loads, podKey, record, removePod, suffers, workloadOf } from './pods'
+import { suffers, workloadOf } from './fits'
+import { fillWorkload, loads, podKey, record, removePod } from './pods'
 
 const known = (sim: Sim, op: Operation): Cluster | OperationFailure =>
   sim.cluster(op.args['cluster']) ?? permanent('no-cluster', `There is no cluster ${textArg(op, 'cluster')}.`, { about: `cluster/${textArg(op, 'cluster')}`, says: 'does not exist' })

@@ -10,6 +10,7 @@ import { queueAutoscalers } from './autoscale'
 import { queueCron } from './cron'
 import { currentTemplate, hashOf, isCurrent, isReadyPod, isWorkloadKind, list, manifestOf, objectKey, podsOf, record as fields, text, workloadFrom } from './manifests'
 import { fillWorkload, loads, podKey, record } from './pods'
+import { bindAtOnce, reclaim } from './volumes'
 
 const namespaced = (manifest: Manifest): Manifest => (isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined ? manifest : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } })
 
@@ -52,9 +53,10 @@ function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
 }
 
 /** Takes an object away, with the pods that came of it; a namespace with everything in it. */
-function drop(cluster: Cluster, manifest: Manifest): void {
+function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   const { namespace, name } = manifest.metadata
   if (manifest.kind === 'Namespace') {
+    for (const claim of (cluster.objects ?? []).filter((one) => one.kind === 'PersistentVolumeClaim' && one.metadata.namespace === name)) reclaim(sim, cluster, claim)
     cluster.namespaces = cluster.namespaces.filter((other) => other !== name)
     cluster.workloads = cluster.workloads.filter((one) => one.namespace !== name)
     cluster.running = cluster.running.filter((pod) => pod.namespace !== name)
@@ -69,12 +71,15 @@ function drop(cluster: Cluster, manifest: Manifest): void {
   }
   if (manifest.kind === 'Service') cluster.serviceList = cluster.serviceList.filter((one) => !(one.namespace === namespace && one.name === name))
   const key = objectKey(manifest)
+  const claim = manifest.kind === 'PersistentVolumeClaim' ? writtenObject(cluster, manifest) : undefined
+  if (claim) reclaim(sim, cluster, claim)
   cluster.objects = (cluster.objects ?? []).filter((other) => objectKey(other) !== key)
   const { [key]: _gone, ...owners } = cluster.owners ?? {}
   cluster.owners = owners
 }
 
 function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void {
+  bindAtOnce(sim, cluster)
   const load = loads(cluster)
   for (const manifest of touched) {
     const workload = workloadFor(cluster, manifest)
@@ -160,7 +165,7 @@ export const objectsRemove: Behaviour = {
         if ('class' in cluster) return cluster
         const gone = manifests(op, 'objects')
         before.set(op, gone.map((manifest) => ({ key: objectKey(manifest), object: writtenObject(cluster, manifest) ?? null, identity: manifest, owners: cluster.owners?.[objectKey(manifest)] ?? null })))
-        for (const manifest of gone) drop(cluster, manifest)
+        for (const manifest of gone) drop(sim, cluster, manifest)
         sim.touch(`cluster:${cluster.name}`)
         record(sim, cluster, 'Normal', 'Removed', `cluster/${cluster.name}`, `${gone.length} objects removed`)
         return `${gone.length} ${gone.length === 1 ? 'object' : 'objects'} removed`
@@ -183,7 +188,7 @@ export const objectsPutBack: Behaviour = {
         for (const entry of [...entries].reverse()) {
           const identity = entry['identity'] as Manifest
           const object = entry['object'] as Manifest | null
-          if (object === null) drop(cluster, identity)
+          if (object === null) drop(sim, cluster, identity)
           else {
             store(sim, cluster, object)
             back.push(object)

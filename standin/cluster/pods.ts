@@ -3,7 +3,10 @@ import { formatAddress, parseCidr } from '../../core/addresses'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/simulator'
 import type { Cluster, Node, Pod, Workload } from '../world'
-import { currentHash, imageParts, isCurrent, isReadyPod, list, podLabels, podsOf, record as record_, templateOf, text } from './manifests'
+import { likes, type Load, refusals, wishOf, workloadOf } from './fits'
+import { currentHash, imageParts, isCurrent, isReadyPod, list, podsOf, record as record_, templateOf, text } from './manifests'
+import { makeWay, victimsFor } from './preempt'
+import { bindFor, makeClaims } from './volumes'
 
 export const podKey = (pod: Pod): string => `${pod.namespace}/${pod.name}`
 
@@ -12,15 +15,6 @@ export function record(sim: Sim, cluster: Cluster, type: 'Normal' | 'Warning', r
   // An API keeps its events for a while only.
   if (cluster.events.length > 400) cluster.events.splice(0, cluster.events.length - 400)
   sim.touch(`cluster:${cluster.name}`)
-}
-
-const isReady = (node: Node): boolean => node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')
-
-export interface Load {
-  cpuMilli: number
-  memoryBytes: number
-  gpus: number
-  pods: number
 }
 
 export function loads(cluster: Cluster): Map<string, Load> {
@@ -36,92 +30,11 @@ export function loads(cluster: Cluster): Map<string, Load> {
   return map
 }
 
-interface Toleration {
-  readonly key: string
-  readonly operator: string
-  readonly value: string
-  readonly effect: string
-}
-
-/** What a pod asks of its node and its neighbours, out of its template. */
-interface Wish {
-  readonly selector: Readonly<Record<string, unknown>>
-  readonly tolerations: readonly Toleration[]
-  readonly apart: readonly { readonly key: string; readonly labels: Readonly<Record<string, unknown>> }[]
-  readonly spread: readonly { readonly key: string; readonly skew: number; readonly labels: Readonly<Record<string, unknown>> }[]
-}
-
-function wishOf(workload: Workload, pod: Pod): Wish {
-  const spec = record_(templateOf(workload, pod.hash)['spec'])
-  const anti = record_(record_(spec['affinity'])['podAntiAffinity'])
-  const labelsOf = (term: unknown): Readonly<Record<string, unknown>> => record_(record_(record_(term)['labelSelector'])['matchLabels'])
-  return {
-    selector: record_(spec['nodeSelector']),
-    tolerations: list(spec['tolerations']).map((one) => ({ key: text(record_(one)['key']), operator: text(record_(one)['operator']) || 'Equal', value: text(record_(one)['value']), effect: text(record_(one)['effect']) })),
-    apart: list(anti['requiredDuringSchedulingIgnoredDuringExecution']).map((term) => ({ key: text(record_(term)['topologyKey']), labels: labelsOf(term) })),
-    spread: list(spec['topologySpreadConstraints'])
-      .filter((one) => record_(one)['whenUnsatisfiable'] === 'DoNotSchedule')
-      .map((one) => ({ key: text(record_(one)['topologyKey']), skew: Number(record_(one)['maxSkew'] ?? 1), labels: labelsOf(one) })),
-  }
-}
-
-const tolerates = (wish: Wish, taint: Node['taints'][number]): boolean =>
-  wish.tolerations.some((one) => (one.effect === '' || one.effect === taint.effect) && (one.key === '' ? one.operator === 'Exists' : one.key === taint.key && (one.operator === 'Exists' || one.value === taint.value)))
-
-/** Whether a pod may stay on a node with these taints: every NoExecute one is tolerated. Daemons stay. */
-export function suffers(cluster: Cluster, pod: Pod, taints: Node['taints']): boolean {
-  const workload = workloadOf(cluster, pod)
-  if (!workload || workload.kind === 'DaemonSet') return true
-  const wish = wishOf(workload, pod)
-  return taints.every((taint) => taint.effect !== 'NoExecute' || tolerates(wish, taint))
-}
-
-/** Pods of a namespace that bear all of some labels, by the value of a label of their nodes. */
-function standingIn(cluster: Cluster, pod: Pod, key: string, labels: Readonly<Record<string, unknown>>): Map<string, number> {
-  const found = new Map<string, number>()
-  const byName = new Map(cluster.nodes.map((node) => [node.name, node.labels[key]]))
-  for (const other of cluster.running) {
-    if (other.node === null || other === pod || other.namespace !== pod.namespace || other.phase === 'Succeeded') continue
-    const value = byName.get(other.node)
-    if (value === undefined) continue
-    const theirs = podLabels(workloadOf(cluster, other), other)
-    if (Object.entries(labels).every(([name, wanted]) => theirs[name] === wanted)) found.set(value, (found.get(value) ?? 0) + 1)
-  }
-  return found
-}
-
-export const workloadOf = (cluster: Cluster, pod: Pod): Workload | undefined => cluster.workloads.find((other) => other.namespace === pod.namespace && other.name === pod.workload)
-
-/** Why a node does not take a pod, in the scheduler’s words, or null. Neighbours are counted once for all nodes. */
-function refusals(cluster: Cluster, pod: Pod, workload: Workload): (node: Node, load: Load) => string | null {
-  const wish = wishOf(workload, pod)
-  const isDaemon = workload.kind === 'DaemonSet'
-  const apart = wish.apart.map(({ key, labels }) => ({ key, here: standingIn(cluster, pod, key, labels) }))
-  const spread = wish.spread.map(({ key, skew, labels }) => {
-    const here = standingIn(cluster, pod, key, labels)
-    const domains = new Set(cluster.nodes.flatMap((node) => (Object.entries(wish.selector).every(([name, value]) => node.labels[name] === value) ? [node.labels[key]] : [])).filter((value) => value !== undefined))
-    return { key, skew, here, least: Math.min(...[...domains].map((value) => here.get(value) ?? 0)) }
-  })
-  return (node, load) => {
-    if (node.cordoned) return 'unschedulable'
-    if (!isReady(node) && !isDaemon) return 'not ready'
-    if (!Object.entries(wish.selector).every(([key, value]) => node.labels[key] === value)) return 'node selector'
-    const untolerated = isDaemon ? undefined : node.taints.find((taint) => taint.effect !== 'PreferNoSchedule' && !tolerates(wish, taint))
-    if (untolerated) return `taint ${untolerated.key}`
-    if (load.cpuMilli + pod.cpuMilli > node.allocatableCpuMilli) return 'insufficient cpu'
-    if (load.memoryBytes + pod.memoryBytes > node.allocatableMemoryBytes) return 'insufficient memory'
-    if (load.gpus + pod.gpus > node.gpus) return 'insufficient gpu'
-    if (load.pods + 1 > cluster.maxPodsPerNode) return 'too many pods'
-    if (spread.some(({ key, skew, here, least }) => node.labels[key] === undefined || (here.get(node.labels[key]) ?? 0) + 1 - least > skew)) return 'topology spread'
-    if (apart.some(({ key, here }) => node.labels[key] !== undefined && here.has(node.labels[key]))) return 'anti-affinity'
-    return null
-  }
-}
-
 /** Puts a waiting pod onto the emptiest node that takes it, or says why none does. */
 export function schedulePod(cluster: Cluster, pod: Pod, workload: Workload, load: Map<string, Load>, only?: string): void {
   const tally = new Map<string, number>()
   const refusal = refusals(cluster, pod, workload)
+  const wish = wishOf(workload, pod)
   let best: { node: Node; load: Load; used: number } | undefined
   for (const node of cluster.nodes) {
     if (only !== undefined && node.name !== only) continue
@@ -132,7 +45,7 @@ export function schedulePod(cluster: Cluster, pod: Pod, workload: Workload, load
       tally.set(why, (tally.get(why) ?? 0) + 1)
       continue
     }
-    const used = (here.cpuMilli + pod.cpuMilli) / node.allocatableCpuMilli + (here.memoryBytes + pod.memoryBytes) / node.allocatableMemoryBytes
+    const used = (here.cpuMilli + pod.cpuMilli) / node.allocatableCpuMilli + (here.memoryBytes + pod.memoryBytes) / node.allocatableMemoryBytes - 2 * likes(wish, node)
     if (!best || used < best.used || (used === best.used && node.name < best.node.name)) best = { node, load: here, used }
   }
   if (!best) {
@@ -202,6 +115,7 @@ function missingImage(sim: Sim, workload: Workload, pod: Pod): string | null {
 
 /** What becomes of a pod that has a place: it runs after a while, or its image cannot be pulled. */
 export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): void {
+  bindFor(sim, cluster, workload, pod)
   const missing = missingImage(sim, workload, pod)
   if (missing !== null) sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/pull`, 6), { kind: 'pod-fails', cluster: cluster.name, pod: podKey(pod) })
   else sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/start`, startTakes(workload)), { kind: 'pod-runs', cluster: cluster.name, pod: podKey(pod) })
@@ -239,6 +153,19 @@ function share(given: unknown, of: number, usual: string, round: (value: number)
   return percent ? round((Number(percent[1]) * of) / 100) : Number(value) || 0
 }
 
+/** Places a pod, at the cost of less important ones where it must be; their controllers make them anew, elsewhere if they can. */
+function findPlace(sim: Sim, cluster: Cluster, pod: Pod, workload: Workload, load: Map<string, Load>, only?: string): void {
+  schedulePod(cluster, pod, workload, load, only)
+  const way = pod.node === null && only === undefined ? victimsFor(cluster, pod, workload, load) : null
+  if (!way) return
+  makeWay(sim, cluster, way, load)
+  for (const victim of way.victims) record(sim, cluster, 'Warning', 'Preempted', `pod/${podKey(victim)}`, `made way for ${podKey(pod)} on ${way.node.name}`)
+  schedulePod(cluster, pod, workload, load, way.node.name)
+  delete pod.wants
+  const theirs = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
+  for (const other of theirs) if (other && other !== workload) fillWorkload(sim, cluster, other, load)
+}
+
 /** Makes and removes pods as the workload’s kind has it, one turn; placed ones begin to start. Called whenever something about it has changed. */
 export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, load: Map<string, Load>): readonly Pod[] {
   const mine = podsOf(cluster, workload)
@@ -246,7 +173,8 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
   const make = (ordinal: number, only?: string): void => {
     const pod = newPod(sim, cluster, workload, ordinal, sim.now)
     cluster.running.push(pod)
-    schedulePod(cluster, pod, workload, load, only)
+    makeClaims(cluster, workload, pod)
+    findPlace(sim, cluster, pod, workload, load, only)
     made.push(pod)
     if (pod.node === null) record(sim, cluster, 'Warning', 'FailedScheduling', `pod/${podKey(pod)}`, pod.waits ?? '')
     else beginStart(sim, cluster, workload, pod)
@@ -255,7 +183,7 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
   // Pods that wait are tried again whenever something about the cluster has changed.
   for (const pod of mine) {
     if (pod.node !== null || pod.phase !== 'Pending') continue
-    schedulePod(cluster, pod, workload, load, pod.wants)
+    findPlace(sim, cluster, pod, workload, load, pod.wants)
     if (pod.node !== null) beginStart(sim, cluster, workload, pod)
   }
   switch (workload.kind) {

@@ -2,7 +2,8 @@
 import type { Cluster, Pod } from '../world'
 import { answering } from './api'
 import { isReadyPod, list, record, templateOf, text } from './manifests'
-import { podKey, workloadOf } from './pods'
+import { workloadOf } from './fits'
+import { podKey } from './pods'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/simulator'
 

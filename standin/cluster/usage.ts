@@ -1,10 +1,11 @@
 /** What pods really use: a wave over the day below or above what they ask for, the same whenever it is looked at. */
+import { parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/simulator'
 import type { Cluster, Workload } from '../world'
 import { answering } from './api'
 import { loadAt } from './autoscale'
-import { podsOf } from './manifests'
+import { currentTemplate, list, podsOf, record as fields } from './manifests'
 
 export interface Usage {
   /** `Kind/namespace/name` */
@@ -14,10 +15,18 @@ export interface Usage {
   readonly memoryBytes: readonly number[]
   /** Times a container was ended because it used more memory than it may. */
   readonly memoryKills: number
+  /** Part of the five-minute spans in which it wanted more CPU than its limit let it have. */
+  readonly throttled: number
 }
 
 const stepMs = 300_000
 const samples = 288
+
+/** The CPU limit of a pod (thousandths of a core): the sum over its containers; without one it may use what is there. */
+function cpuLimit(workload: Workload): number {
+  const limits = list(fields(currentTemplate(workload)['spec'])['containers']).map((container) => parseCpuMilli(String(fields(fields(fields(container)['resources'])['limits'])['cpu'] ?? '')))
+  return limits.length > 0 && limits.every((one) => one.ok) ? limits.reduce((sum, one) => sum + (one.ok ? one.value : 0), 0) : Infinity
+}
 
 function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
   const { seed } = sim.world
@@ -26,6 +35,8 @@ function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
   const held = 0.3 + 0.55 * uniform(seed, `${key}/memory`)
   const points = cluster.load?.[`${workload.namespace}/${workload.name}`]
   const last = Math.floor(sim.now / stepMs)
+  const limit = cpuLimit(workload)
+  let heldBack = 0
   const cpu: number[] = []
   const memory: number[] = []
   for (let i = last - samples + 1; i <= last; i++) {
@@ -33,10 +44,12 @@ function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
     // Work is done by day; what follows a load follows that.
     const wave = points ? loadAt(points, at) / Math.max(1, workload.replicas) / 200 : 0.75 + 0.25 * Math.sin(((at % 86_400_000) / 86_400_000) * 2 * Math.PI - Math.PI / 2)
     const jitter = 0.9 + 0.2 * uniform(seed, `${key}/${i}`)
-    cpu.push(Math.round(workload.cpuMilli * level * wave * jitter))
+    const wanted = workload.cpuMilli * level * wave * jitter
+    if (wanted > limit) heldBack++
+    cpu.push(Math.round(Math.min(wanted, limit)))
     memory.push(Math.round(workload.memoryBytes * held * (0.95 + 0.05 * wave)))
   }
-  return { workload: `${workload.kind}/${workload.namespace}/${workload.name}`, cpuMilli: cpu, memoryBytes: memory, memoryKills: held > 0.82 ? 2 : 0 }
+  return { workload: `${workload.kind}/${workload.namespace}/${workload.name}`, cpuMilli: cpu, memoryBytes: memory, memoryKills: held > 0.82 ? 2 : 0, throttled: heldBack / samples }
 }
 
 /** Use of every workload that has pods; null if the cluster does not answer. */

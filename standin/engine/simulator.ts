@@ -11,7 +11,7 @@ import type { Cluster, Fault, Operation, OperationFailure, SimEvent, Site, World
 import { behaviours } from '../behaviours'
 import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
-import { cronDue } from '../cluster/cron'
+import { cronDue, queueCron } from '../cluster/cron'
 import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { meterSite } from '../sites/meter'
 import { powerEvent } from '../sites/power'
@@ -88,6 +88,7 @@ export class Simulator implements Sim {
   begin(): void {
     for (const site of Object.values(this.world.sites)) meterSite(site, this.clock)
     for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
+    for (const cluster of Object.values(this.world.clusters)) for (const workload of cluster.workloads) if (workload.kind === 'CronJob') queueCron(this, cluster, workload)
   }
 
   /** Events carried out since the beginning of time. */

@@ -48,6 +48,7 @@ const columns: readonly Column<Row>[] = [
   { name: 'used', value: (row) => row.cpu.used, show: (row) => `${numberText(row.cpu.used)} m`, number: true },
   { name: 'memory asked', value: (row) => row.memory.asked, show: (row) => bytesText(row.memory.asked), number: true },
   { name: 'memory used', value: (row) => row.memory.used, show: (row) => bytesText(row.memory.used), number: true },
+  { name: 'held back', value: (row) => row.throttled, show: (row) => (row.throttled === 0 ? '' : `${numberText(100 * row.throttled, 0)} %`), number: true },
   { name: 'frees', value: (row) => row.frees.cpuMilli, show: (row) => `${numberText(row.frees.cpuMilli)} m`, number: true },
   { name: 'says', value: (row) => row.says },
 ]

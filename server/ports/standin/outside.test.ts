@@ -8,7 +8,7 @@ import { inThisThread } from './engine-link'
 import { type Listener, Outside } from './outside'
 
 // Without load nothing follows the time of day: what happens is what is asked for.
-const scenario = { ...demoScenario(), loads: [] }
+const scenario = { ...demoScenario(), loads: [], workloads: demoScenario().workloads.filter((workload) => workload.kind !== 'CronJob') }
 const start = Date.parse(scenario.start)
 let dir: string
 let outside: Outside
