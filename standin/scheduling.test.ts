@@ -164,3 +164,20 @@ describe('replicas that follow load', () => {
     expect(replicas(sim)).toBe(14)
   })
 })
+
+describe('what a namespace allows', () => {
+  const namespace = (annotations: Record<string, string>) => ({ apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'market', annotations } })
+  it('keeps its pods to machines of the sizes named', () => {
+    const sim = fresh()
+    apply(sim, 'dill', namespace({ 'gyrarch/machine-sizes': 'reed-2-8' }), deployment('kept', 1, {}, '100m'))
+    expect(pods(sim, 'dill', 'kept')[0]?.waits).toContain('node affinity')
+    apply(sim, 'dill', namespace({ 'gyrarch/machine-sizes': 'reed-2-8, reed-4-16' }), deployment('kept', 1, {}, '100m'))
+    expect(pods(sim, 'dill', 'kept')[0]?.phase).toBe('Running')
+  })
+  it('refuses claims of other storage classes', () => {
+    const sim = fresh()
+    apply(sim, 'dill', namespace({ 'gyrarch/storage-classes': 'cloud-disk' }))
+    expect(apply(sim, 'dill', claim('fast', 'cloud-disk-fast'))?.failure).toMatchObject({ reason: 'class-forbidden' })
+    expect(apply(sim, 'dill', claim('plain'))?.failure).toBeNull()
+  })
+})

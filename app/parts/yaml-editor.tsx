@@ -6,18 +6,19 @@ import { linter, lintGutter, type Diagnostic } from '@codemirror/lint'
 import CodeMirror, { EditorView } from '@uiw/react-codemirror'
 import { tags } from '@lezer/highlight'
 import { useMemo } from 'react'
-import { invalidities, parseManifests, servedAs } from '~/core/manifests'
-
-const fields = ['metadata', 'name', 'namespace', 'labels', 'annotations', 'spec', 'replicas', 'selector', 'matchLabels', 'template', 'containers', 'initContainers', 'image', 'resources', 'requests', 'limits', 'cpu', 'memory', 'ports', 'containerPort', 'env', 'envFrom', 'configMapRef', 'secretRef', 'volumeMounts', 'mountPath', 'volumes', 'configMap', 'secret', 'persistentVolumeClaim', 'claimName', 'emptyDir', 'tolerations', 'effect', 'operator', 'nodeSelector', 'affinity', 'topologySpreadConstraints', 'topologyKey', 'maxSkew', 'whenUnsatisfiable', 'strategy', 'rollingUpdate', 'maxSurge', 'maxUnavailable', 'minAvailable', 'minReplicas', 'maxReplicas', 'scaleTargetRef', 'metrics', 'schedule', 'timeZone', 'jobTemplate', 'completions', 'parallelism', 'serviceAccountName', 'readinessProbe', 'initialDelaySeconds', 'progressDeadlineSeconds', 'clusterIP', 'targetPort', 'protocol', 'hard', 'rules', 'roleRef', 'subjects', 'priorityClassName']
+import { fieldsAt, invalidities, parseManifests, placeIn, servedAs } from '~/core/manifests'
 
 function complete(context: CompletionContext): CompletionResult | null {
   const kind = context.matchBefore(/kind:\s*\w*/)
   if (kind) return { from: kind.from + (/kind:\s*/.exec(kind.text)?.[0].length ?? 0), options: Object.keys(servedAs).map((label) => ({ label, type: 'class', detail: servedAs[label] ?? '' })) }
   const version = context.matchBefore(/apiVersion:\s*[\w./]*/)
   if (version) return { from: version.from + (/apiVersion:\s*/.exec(version.text)?.[0].length ?? 0), options: [...new Set(Object.values(servedAs))].map((label) => ({ label, type: 'constant' })) }
-  const word = context.matchBefore(/^\s*(- )?\w+/)
+  const word = context.matchBefore(/^\s*(- )*\w+/)
   if (!word) return null
-  return { from: word.from + (/^\s*(- )?/.exec(word.text)?.[0].length ?? 0), options: [...['apiVersion', 'kind'], ...fields].map((label) => ({ label, type: 'property', apply: `${label}: ` })) }
+  const line = context.state.doc.lineAt(context.pos)
+  const place = placeIn(context.state.doc.toString(), line.number - 1, context.pos - line.from)
+  const known = fieldsAt(place.kind, place.path)
+  return known.length === 0 ? null : { from: word.from + (/^\s*(- )?/.exec(word.text)?.[0].length ?? 0), options: known.map((label) => ({ label, type: 'property', apply: `${label}: `, detail: place.path.at(-1) ?? place.kind })) }
 }
 
 /** What is wrong, at the line where it is. */

@@ -24,6 +24,10 @@ export const applyIntent = z.strictObject({
 })
 export type ApplyIntent = z.infer<typeof applyIntent>
 
+/** Annotations of a namespace: what its pods and claims may use, names parted by commas. */
+export const sizeAllowance = 'gyrarch/machine-sizes'
+export const storageAllowance = 'gyrarch/storage-classes'
+
 const parsed = new WeakMap<ApplyIntent, ParsedManifests>()
 
 /** The documents of an intent; read once. */
@@ -59,6 +63,8 @@ export function changesOf(intent: ApplyIntent, view: FleetView): readonly Object
     return changeOf(without(object, kept), live.get(change.key), intent.manager)
   })
 }
+
+const rolling = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job'])
 
 const pointer = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
 const shown = (value: unknown): string => {
@@ -144,6 +150,30 @@ function referenceFindings(intent: ApplyIntent, objects: readonly WrittenObject[
   return findings
 }
 
+/** What the namespaces of the objects allow, as their annotations say. */
+function allowanceFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
+  const live = liveObjects(view, intent.cluster)
+  const findings: RawFinding[] = []
+  const because = (namespace: string, annotation: string) => [{ says: `annotation ${annotation} of namespace ${namespace}`, source: cluster.name, at: cluster.observedAt }]
+  for (const object of objects) {
+    const namespace = object.metadata.namespace ?? 'default'
+    const own = objects.find((other) => other.kind === 'Namespace' && other.metadata.name === namespace) ?? live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
+    const allowed = (annotation: string): readonly string[] | null => {
+      const said = (own?.metadata as { readonly annotations?: Readonly<Record<string, string>> } | undefined)?.annotations?.[annotation]
+      return said === undefined ? null : said.split(',').map((one) => one.trim()).filter((one) => one !== '')
+    }
+    const classes = object.kind === 'PersistentVolumeClaim' ? allowed(storageAllowance) : null
+    const named = (object['spec'] as { storageClassName?: string } | undefined)?.storageClassName
+    if (classes && named !== undefined && !classes.includes(named)) findings.push(stop(`class.${objectKey(object)}`, 'text', `${objectText(object)} wants storage of class ${named}; namespace ${namespace} may use ${listText(classes) || 'none'}.`, because(namespace, storageAllowance)))
+    const sizes = rolling.has(object.kind) ? allowed(sizeAllowance) : null
+    if (!sizes) continue
+    const there = new Set(cluster.pools.map((pool) => pool.size))
+    if (!sizes.some((size) => there.has(size))) findings.push(stop(`sizes.${objectKey(object)}`, 'text', `Namespace ${namespace} may use machines of ${listText(sizes) || 'no size'}, and ${cluster.name} has none of them: ${objectText(object)} would find no place.`, because(namespace, sizeAllowance)))
+    else findings.push({ level: 'note', rule: `sizes.${objectKey(object)}`, field: 'text', says: `${objectText(object)} is kept to machines of ${listText(sizes)}, which is what namespace ${namespace} may use.`, because: because(namespace, sizeAllowance) })
+  }
+  return findings
+}
+
 function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   const target = known(intent.cluster, view)
   if ('finding' in target) return [target.finding]
@@ -158,12 +188,10 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
     if (!knownKinds.has(object.kind)) findings.push({ level: 'caution', rule: `kind.${objectKey(object)}`, field: 'text', says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`, because: [{ says: object.apiVersion, source: 'the text' }] })
   }
   const changes = changesOf(intent, view)
-  findings.push(...conflictFindings(intent, changes, view), ...referenceFindings(intent, objects, target.cluster, view))
+  findings.push(...conflictFindings(intent, changes, view), ...referenceFindings(intent, objects, target.cluster, view), ...allowanceFindings(intent, objects, target.cluster, view))
   if (changes.length > 0 && changes.every((change) => change.kind === 'same')) findings.push({ level: 'note', rule: 'nothing', field: 'text', says: `${intent.cluster} has all of it already: nothing would change.`, because: [{ says: `${changes.length} objects compared field by field`, source: intent.cluster, at: target.cluster.observedAt }] })
   return findings
 }
-
-const rolling = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job'])
 
 /** Whether an object’s pods are made anew, or more of them. */
 const rolls = (change: ObjectChange): boolean => rolling.has(change.object.kind) && (change.kind === 'make' || change.fields.some((field) => field.path.startsWith('/spec/template/') || field.path === '/spec/replicas'))

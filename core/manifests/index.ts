@@ -1,4 +1,4 @@
-export { applyIntent, changesOf, documentsOf, liveObjects, manifestApply, manifestRemove, ownManager, rolloutStep, type ApplyIntent, type RemoveIntent } from './apply'
+export { applyIntent, changesOf, documentsOf, liveObjects, manifestApply, manifestRemove, ownManager, rolloutStep, sizeAllowance, storageAllowance, type ApplyIntent, type RemoveIntent } from './apply'
 export { changeOf, without, type FieldChange, type ObjectChange } from './diff'
 export { compareLayers, layerLines, readLayers, renderedText, renderLayers, type LayerDifference, type LayeredFile, type LayerLine, type RenderedObject } from './layers'
 export { isClusterWide, mostBytes, mostDocuments, objectKey, objectText, parseManifests, tidied, type ManifestDocument, type ParsedManifests, type TextProblem, type WrittenObject } from './parse'
@@ -6,3 +6,4 @@ export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './re
 export { invalidities, knownKinds, servedAs, type Invalid } from './validate'
 export { untar } from './untar'
 export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'
+export { fieldsAt, placeIn, type Outline } from './outline'

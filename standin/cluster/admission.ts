@@ -106,8 +106,47 @@ function security(cluster: Cluster, manifest: Manifest, namespace: string): Forb
   return broken.length === 0 ? null : { reason: 'pod-security', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} violates PodSecurity "${level}": ${broken.join(', ')}.` }
 }
 
-/** Gives containers the defaults of the namespace’s limits. */
-export function withDefaults(cluster: Cluster, manifest: Manifest): Manifest {
+/** What a namespace’s annotation allows, as a list; null where it says nothing. */
+function allowed(cluster: Cluster, namespace: string, annotation: string): readonly string[] | null {
+  const own = (cluster.objects ?? []).find((object) => object.kind === 'Namespace' && object.metadata.name === namespace)
+  const said = own?.metadata.annotations?.[annotation]
+  return said === undefined ? null : said.split(',').map((one) => one.trim()).filter((one) => one !== '')
+}
+
+const sizeLabel = 'node.kubernetes.io/instance-type'
+
+/** Keeps the pods of a template to machines of the sizes its namespace may use. */
+function keptToSizes(cluster: Cluster, manifest: Manifest): Manifest {
+  const sizes = isWorkloadKind(manifest.kind) && manifest.kind !== 'CronJob' ? allowed(cluster, manifest.metadata.namespace ?? 'default', 'gyrarch/machine-sizes') : null
+  if (!sizes) return manifest
+  const spec = record(manifest['spec'])
+  const template = record(spec['template'])
+  const pod = record(template['spec'])
+  const affinity = record(pod['affinity'])
+  const node = record(affinity['nodeAffinity'])
+  const required = record(node['requiredDuringSchedulingIgnoredDuringExecution'])
+  const term = { key: sizeLabel, operator: 'In', values: sizes }
+  const given = list(required['nodeSelectorTerms']).map(record)
+  const isOurs = (one: unknown): boolean => record(one)['key'] === sizeLabel && record(one)['operator'] === 'In'
+  const terms = (given.length > 0 ? given : [{}]).map((one) => ({ ...one, matchExpressions: [...list(record(one)['matchExpressions']).filter((other) => !isOurs(other)), term] }))
+  return { ...manifest, spec: { ...spec, template: { ...template, spec: { ...pod, affinity: { ...affinity, nodeAffinity: { ...node, requiredDuringSchedulingIgnoredDuringExecution: { ...required, nodeSelectorTerms: terms } } } } } } }
+}
+
+/** A claim of a class that its namespace may not use. */
+function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
+  const may = allowed(cluster, namespace, 'gyrarch/storage-classes')
+  if (!may) return null
+  const claims = manifest.kind === 'PersistentVolumeClaim' ? [record(manifest['spec'])] : list(record(manifest['spec'])['volumeClaimTemplates']).map((one) => record(record(one)['spec']))
+  for (const claim of claims) {
+    const name = text(claim['storageClassName']) || (cluster.storageClass?.name ?? '')
+    if (!may.includes(name)) return { reason: 'class-forbidden', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: namespace ${namespace} may use storage classes ${may.join(', ') || '(none)'}, not ${name || 'the default one'}.` }
+  }
+  return null
+}
+
+/** Gives containers the defaults of the namespace’s limits, and pods the machine sizes it allows. */
+export function withDefaults(cluster: Cluster, given: Manifest): Manifest {
+  const manifest = keptToSizes(cluster, given)
   if (!isWorkloadKind(manifest.kind) || manifest.kind === 'CronJob') return manifest
   const defaults = objectsOfKind(cluster, 'LimitRange', manifest.metadata.namespace ?? 'default').flatMap((object) => list(record(object['spec'])['limits']).map(record)).filter((limit) => limit['type'] === 'Container')
   if (defaults.length === 0) return manifest
@@ -126,6 +165,6 @@ export function forbids(cluster: Cluster, manifest: Manifest, coming: ReadonlySe
   const namespace = isClusterWide(manifest.kind) ? null : (manifest.metadata.namespace ?? 'default')
   if (namespace === null) return null
   if (!cluster.namespaces.includes(namespace) && !coming.has(namespace)) return { reason: 'namespace-missing', says: `namespaces "${namespace}" not found: ${manifest.kind} ${manifest.metadata.name} has nowhere to be.` }
-  return security(cluster, manifest, namespace) ?? limits(cluster, manifest, namespace) ?? quota(cluster, manifest, namespace)
+  return classes(cluster, manifest, namespace) ?? security(cluster, manifest, namespace) ?? limits(cluster, manifest, namespace) ?? quota(cluster, manifest, namespace)
 }
 

@@ -3,6 +3,7 @@ import Button from '@mui/material/Button'
 import { useMemo, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { clusterOf, rightsIn, whatCan, whoCan } from '~/core/fleet'
+import { sizeAllowance, storageAllowance } from '~/core/manifests'
 import { amountOf } from '~/core/objects'
 import { readWorld } from '~/core/placement'
 import { bytesText, numberText } from '~/core/units'
@@ -19,7 +20,7 @@ export const meta: Route.MetaFunction = () => [{ title: 'Namespaces · Gyrarch' 
 
 interface Named {
   readonly kind: string
-  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Readonly<Record<string, string>> }
+  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Readonly<Record<string, string>>; readonly annotations?: Readonly<Record<string, string>> }
   readonly spec?: { readonly hard?: Readonly<Record<string, string>>; readonly limits?: readonly unknown[] }
 }
 
@@ -46,9 +47,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     .map((object) => {
       const mine = named.filter((other) => other.metadata.namespace === object.metadata.name)
       const hard = mine.filter((other) => other.kind === 'ResourceQuota').reduce<Readonly<Record<string, string>>>((all, quota) => ({ ...all, ...quota.spec?.hard }), {})
-      return { name: object.metadata.name, ...(used.get(object.metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }), hard, limits: mine.filter((other) => other.kind === 'LimitRange').length, level: object.metadata.labels?.[levelLabel] ?? 'privileged', objects: mine.length }
+      const may = [sizeAllowance, storageAllowance].flatMap((one) => object.metadata.annotations?.[one] ?? []).join('; ')
+      return { name: object.metadata.name, may, ...(used.get(object.metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }), hard, limits: mine.filter((other) => other.kind === 'LimitRange').length, level: object.metadata.labels?.[levelLabel] ?? 'privileged', objects: mine.length }
     })
-  return { cluster: cluster?.name ?? null, clusters: view.clusters.map((one) => one.name), rows, rights: rightsIn(objects) }
+  return { cluster: cluster?.name ?? null, clusters: view.clusters.map((one) => one.name), rows, rights: rightsIn(objects), offers: { sizes: [...new Set((cluster?.pools ?? []).flatMap((pool) => (pool.size === '' ? [] : [pool.size])))].sort(), classes: named.filter((object) => object.kind === 'StorageClass').map((object) => object.metadata.name) } }
 }
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
@@ -68,6 +70,7 @@ const columns: readonly Column<Row>[] = [
   { name: 'pods', value: (row) => row.pods, show: (row) => quotaText(row, 'pods'), number: true },
   { name: 'limits', value: (row) => row.limits, show: (row) => (row.limits === 0 ? 'none' : 'set') },
   { name: 'pod security', value: (row) => row.level },
+  { name: 'may use', value: (row) => row.may, show: (row) => (row.may === '' ? 'anything' : <span className="mono">{row.may}</span>) },
   { name: 'objects', value: (row) => row.objects, number: true },
 ]
 
@@ -132,15 +135,34 @@ function WhoCan({ rights, namespaces }: { readonly rights: Route.ComponentProps[
   )
 }
 
-function NewNamespace({ cluster }: { readonly cluster: string }) {
+/** Ticks for what is allowed; none ticked is no limit. */
+function Allowed({ title, all, chosen, onChange }: { readonly title: string; readonly all: readonly string[]; readonly chosen: readonly string[]; readonly onChange: (chosen: readonly string[]) => void }) {
+  if (all.length === 0) return null
+  return (
+    <fieldset className="ticks">
+      <legend>{title}</legend>
+      {all.map((one) => (
+        <label key={one}>
+          <input type="checkbox" checked={chosen.includes(one)} onChange={() => onChange(chosen.includes(one) ? chosen.filter((other) => other !== one) : [...chosen, one])} /> <span className="mono">{one}</span>
+        </label>
+      ))}
+      {chosen.length === 0 ? <span className="soft">any</span> : null}
+    </fieldset>
+  )
+}
+
+function NewNamespace({ cluster, offers }: { readonly cluster: string; readonly offers: Route.ComponentProps['loaderData']['offers'] }) {
   const [name, setName] = useState('')
   const [cpu, setCpu] = useState('4')
   const [memory, setMemory] = useState('16Gi')
   const [pods, setPods] = useState('20')
   const [level, setLevel] = useState('baseline')
   const [group, setGroup] = useState('')
+  const [sizes, setSizes] = useState<readonly string[]>([])
+  const [classes, setClasses] = useState<readonly string[]>([])
+  const allowances = [...(sizes.length > 0 ? [`${sizeAllowance}: ${JSON.stringify(sizes.join(','))}`] : []), ...(classes.length > 0 ? [`${storageAllowance}: ${JSON.stringify(classes.join(','))}`] : [])]
   const text = [
-    `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${name}\n  labels: {${levelLabel}: ${level}}`,
+    `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${name}\n  labels: {${levelLabel}: ${level}}${allowances.length > 0 ? `\n  annotations: {${allowances.join(', ')}}` : ''}`,
     `apiVersion: v1\nkind: ResourceQuota\nmetadata: {name: room, namespace: ${name}}\nspec:\n  hard: {requests.cpu: ${JSON.stringify(cpu)}, requests.memory: ${JSON.stringify(memory)}, pods: ${JSON.stringify(pods)}}`,
     `apiVersion: v1\nkind: LimitRange\nmetadata: {name: usual, namespace: ${name}}\nspec:\n  limits: [{type: Container, defaultRequest: {cpu: 100m, memory: 128Mi}}]`,
     ...(group === '' ? [] : [`apiVersion: rbac.authorization.k8s.io/v1\nkind: Role\nmetadata: {name: roll-out, namespace: ${name}}\nrules:\n  - {apiGroups: [apps, batch], resources: ['*'], verbs: ['*']}\n  - {apiGroups: [''], resources: [pods, pods/log, services, configmaps], verbs: ['*']}`, `apiVersion: rbac.authorization.k8s.io/v1\nkind: RoleBinding\nmetadata: {name: ${group}, namespace: ${name}}\nroleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: roll-out}\nsubjects: [{kind: Group, name: ${group}}]`]),
@@ -173,6 +195,8 @@ function NewNamespace({ cluster }: { readonly cluster: string }) {
           Group that rolls out <input className="shape-field mono" value={group} onChange={(event) => setGroup(event.target.value)} size={12} />
         </label>
       </div>
+      <Allowed title="Machine sizes it may use" all={offers.sizes} chosen={sizes} onChange={setSizes} />
+      <Allowed title="Storage classes it may use" all={offers.classes} chosen={classes} onChange={setClasses} />
       <DraftChange kind="manifest.apply" intent={{ cluster, text }} variant="contained" disabled={!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(name)}>
         Draft the namespace
       </DraftChange>
@@ -181,7 +205,7 @@ function NewNamespace({ cluster }: { readonly cluster: string }) {
 }
 
 export default function Namespaces({ loaderData }: Route.ComponentProps) {
-  const { cluster, clusters, rows, rights } = loaderData
+  const { cluster, clusters, rows, rights, offers } = loaderData
   const navigate = useNavigate()
   const address = useAddress()
   return (
@@ -202,7 +226,7 @@ export default function Namespaces({ loaderData }: Route.ComponentProps) {
         ) : (
           <>
             <WhoCan rights={rights} namespaces={rows.map((row) => row.name)} />
-            <NewNamespace cluster={cluster} />
+            <NewNamespace cluster={cluster} offers={offers} />
             <p>
               <To path="/shape/manifests">Write it as a manifest</To>
             </p>
