@@ -89,7 +89,7 @@ export function manifestOf(workload: Workload): Manifest {
   const selector = { matchLabels: { app: workload.name } }
   switch (workload.kind) {
     case 'CronJob':
-      return { apiVersion: 'batch/v1', kind: 'CronJob', metadata, spec: { schedule: '0 1 * * *', timeZone: 'Europe/Berlin', jobTemplate: { spec: { template: { ...template, spec: { ...record(template['spec']), restartPolicy: 'Never' } } } } } }
+      return { apiVersion: 'batch/v1', kind: 'CronJob', metadata, spec: { schedule: '0 1 * * *', timeZone: 'Europe/Berlin', jobTemplate: { spec: { template: { ...template, metadata: { ...record(template['metadata']), annotations: { 'gyrarch/run-seconds': '1500' } }, spec: { ...record(template['spec']), restartPolicy: 'Never' } } } } } }
     case 'Job':
       return { apiVersion: 'batch/v1', kind: 'Job', metadata, spec: { template } }
     case 'DaemonSet':
