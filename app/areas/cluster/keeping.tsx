@@ -32,16 +32,16 @@ function PoolLine({ cluster, pool, sizes }: { readonly cluster: string; readonly
       <span className="acts">
         <input type="number" min={0} max={1000} value={count} onChange={(event) => setCount(Math.max(0, Math.trunc(Number(event.target.value))))} aria-label={`Nodes of ${pool.name}`} className="journal-search mono" style={{ width: 66 }} />
         <DraftChange kind="pool.resize" intent={{ cluster, pool: pool.name, count: count === pool.count ? pool.count + 1 : count }}>
-          Draft {count === pool.count ? `${pool.count + 1} nodes` : countText(count, 'node')}
+          Draft {countText(count === pool.count ? pool.count + 1 : count, 'node')}
         </DraftChange>
-        {sizes.length > 1 && pool.count > 0 ? (
+        {sizes.length > 1 ? (
           <>
-            <select value={size} onChange={(event) => setSize(event.target.value)} aria-label={`Size of ${pool.name}`} className="journal-search mono">
+            <select value={size} onChange={(event) => setSize(event.target.value)} aria-label={`Size of ${pool.name}`} className="journal-search mono" style={{ width: 150 }}>
               {sizes.map((one) => (
                 <option key={one}>{one}</option>
               ))}
             </select>
-            <DraftChange kind="pool.edit" intent={{ cluster, pool: pool.name, size }} disabled={size === pool.size} title="Replaces its nodes one after another">
+            <DraftChange kind="pool.edit" intent={{ cluster, pool: pool.name, size }} disabled={size === pool.size || pool.count === 0} title={pool.count === 0 ? 'It has no node to replace' : 'Replaces its nodes one after another'}>
               Turn over
             </DraftChange>
           </>
