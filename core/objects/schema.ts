@@ -95,7 +95,7 @@ export const podSchema = z.looseObject({
   kind: z.literal('Pod'),
   metadata: metadataSchema,
   spec: optional(podSpecSchema),
-  status: optional(z.looseObject({ phase: optional(text), podIP: optional(text), hostIP: optional(text), startTime: optional(text), conditions: list(conditionSchema) })),
+  status: optional(z.looseObject({ phase: optional(text), podIP: optional(text), podIPs: list(z.looseObject({ ip: optional(text) })), hostIP: optional(text), startTime: optional(text), conditions: list(conditionSchema) })),
 })
 export const nodeSchema = z.looseObject({
   kind: z.literal('Node'),
@@ -125,6 +125,61 @@ export const storageClassSchema = z.looseObject({ kind: z.literal('StorageClass'
 export const csiNodeSchema = z.looseObject({ kind: z.literal('CSINode'), metadata: metadataSchema, spec: optional(z.looseObject({ drivers: list(z.looseObject({ name: text, allocatable: optional(z.looseObject({ count: optional(z.int()) })) })) })) })
 const replicatedSchema = (kind: string) => z.looseObject({ kind: z.literal(kind), metadata: metadataSchema, spec: optional(z.looseObject({ replicas: optional(z.int()) })) })
 
+const policyPeerSchema = z.looseObject({ podSelector: optional(labelSelectorSchema), namespaceSelector: optional(labelSelectorSchema), ipBlock: optional(z.looseObject({ cidr: text, except: list(text) })) })
+const policyPortSchema = z.looseObject({ protocol: optional(text), port: optional(intOrString), endPort: optional(z.int()) })
+export const policySchema = z.looseObject({
+  kind: z.literal('NetworkPolicy'),
+  metadata: metadataSchema,
+  spec: optional(
+    z.looseObject({
+      podSelector: optional(labelSelectorSchema),
+      policyTypes: list(text),
+      ingress: list(z.looseObject({ from: list(policyPeerSchema), ports: list(policyPortSchema) })),
+      egress: list(z.looseObject({ to: list(policyPeerSchema), ports: list(policyPortSchema) })),
+    }),
+  ),
+})
+export const serviceSchema = z.looseObject({
+  kind: z.literal('Service'),
+  metadata: metadataSchema,
+  spec: optional(
+    z.looseObject({
+      type: optional(text),
+      clusterIP: optional(text),
+      clusterIPs: list(text),
+      externalName: optional(text),
+      selector: labels,
+      externalTrafficPolicy: optional(text),
+      internalTrafficPolicy: optional(text),
+      publishNotReadyAddresses: optional(z.boolean()),
+      ports: list(z.looseObject({ name: optional(text), port: z.int(), targetPort: optional(intOrString), protocol: optional(text), nodePort: optional(z.int()) })),
+    }),
+  ),
+})
+export const endpointSliceSchema = z.looseObject({
+  kind: z.literal('EndpointSlice'),
+  metadata: metadataSchema,
+  endpoints: list(z.looseObject({ addresses: list(text), conditions: optional(z.looseObject({ ready: optional(z.boolean()) })), nodeName: optional(text), targetRef: optional(z.looseObject({ kind: optional(text), name: optional(text), namespace: optional(text) })) })),
+  ports: list(z.looseObject({ name: optional(text), port: optional(z.int()), protocol: optional(text) })),
+})
+const routeValueSchema = z.looseObject({ type: optional(text), name: text, value: text })
+export const httpRouteSchema = z.looseObject({
+  kind: z.literal('HTTPRoute'),
+  metadata: metadataSchema,
+  spec: optional(
+    z.looseObject({
+      parentRefs: list(z.looseObject({ name: text, kind: optional(text), namespace: optional(text), port: optional(z.int()) })),
+      hostnames: list(text),
+      rules: list(
+        z.looseObject({
+          matches: list(z.looseObject({ path: optional(z.looseObject({ type: optional(text), value: optional(text) })), method: optional(text), headers: list(routeValueSchema), queryParams: list(routeValueSchema) })),
+          backendRefs: list(z.looseObject({ name: text, namespace: optional(text), kind: optional(text), port: optional(z.int()), weight: optional(z.int().min(0).max(1_000_000)) })),
+        }),
+      ),
+    }),
+  ),
+})
+
 const byKind: Readonly<Record<string, z.ZodType>> = {
   Pod: podSchema,
   Node: nodeSchema,
@@ -135,6 +190,10 @@ const byKind: Readonly<Record<string, z.ZodType>> = {
   PersistentVolumeClaim: claimSchema,
   StorageClass: storageClassSchema,
   CSINode: csiNodeSchema,
+  NetworkPolicy: policySchema,
+  Service: serviceSchema,
+  EndpointSlice: endpointSliceSchema,
+  HTTPRoute: httpRouteSchema,
   Deployment: replicatedSchema('Deployment'),
   ReplicaSet: replicatedSchema('ReplicaSet'),
   StatefulSet: replicatedSchema('StatefulSet'),
@@ -162,4 +221,8 @@ export type BudgetObject = z.infer<typeof budgetSchema>
 export type VolumeObject = z.infer<typeof volumeObjectSchema>
 export type ClaimObject = z.infer<typeof claimSchema>
 export type StorageClassObject = z.infer<typeof storageClassSchema>
+export type PolicyObject = z.infer<typeof policySchema>
+export type ServiceObject = z.infer<typeof serviceSchema>
+export type EndpointSliceObject = z.infer<typeof endpointSliceSchema>
+export type HttpRouteObject = z.infer<typeof httpRouteSchema>
 export type CsiNodeObject = z.infer<typeof csiNodeSchema>

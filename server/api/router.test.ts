@@ -4,6 +4,7 @@ import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { birch, elm, fernlet, openForTest, type Opened } from '../testing/open'
 import { apiRouter } from './router'
+import { wired } from '~/core/wire/testing/worlds'
 import { routes } from './routes'
 
 let opened: Opened
@@ -93,6 +94,10 @@ const valid: Readonly<Record<string, unknown>> = {
   '/compute/drain': { objects: everyRule, nodes: ['n1'], options: { surge: '25%', unavailable: 1, allowLocalData: true } },
   '/compute/replicas': { current: 2, min: 1, max: 10, metrics: [{ name: 'requests', value: 10, target: 5 }] },
   '/compute/rest-savings': { zone: 'Europe/Berlin', from: '2026-03-01T00:00:00Z', until: '2026-03-02T00:00:00Z', hourly: 1, windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }] },
+  '/compute/network-policy': { objects: wired.clusters[0]?.objects, from: { pod: 'market/desk' }, to: { address: '10.88.4.20' }, port: 8443, protocol: 'tcp' },
+  '/compute/packet-walk': { world: wired, from: { pod: 'market/desk', cluster: 'bramble' }, to: { name: 'bureau.fernhollow.example' }, port: 8443, protocol: 'TCP', endpoints: 'all', bytes: 1500 },
+  '/compute/firewall-review': { rules: wired.sites[0]?.firewall },
+  '/compute/route-request': { objects: [{ kind: 'HTTPRoute', metadata: { name: 'desk', namespace: 'market' }, spec: { hostnames: ['*.fernhollow.example'], rules: [{ matches: [{ path: { type: 'RegularExpression', value: '/a+' }, method: 'GET', headers: [{ name: 'x', value: 'y' }] }], backendRefs: [{ name: 'v1', weight: 3 }] }] } }], request: { host: 'desk.fernhollow.example:443', path: '/aa', method: 'GET', headers: { X: 'y' }, query: {} } },
 }
 
 /** A valid body with one place replaced by anything, or left out. */

@@ -5,27 +5,10 @@ import { drain, place, readWorld } from '~/core/placement'
 import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/core/scaling'
 import { allocatable, quorum } from '~/core/sizing'
 import { parseBytes, parseCpuMilli } from '~/core/units'
+import { type Computation, type Computed, computation, objects, value, wrong } from './computation'
+import { wireComputations } from './wire'
 
-export type Computed = { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly path: string; readonly says: string; readonly tooLarge?: boolean }
-
-export interface Computation {
-  readonly name: string
-  readonly says: string
-  readonly input: z.ZodType
-  readonly output: z.ZodType
-  /** Whether its input is large by nature: up to 256 MiB, read and computed apart from the event loop. */
-  readonly large: boolean
-  /** Whether this input may take longer than the event loop can spare. */
-  readonly heavy: (input: unknown) => boolean
-  readonly compute: (input: unknown) => Computed
-}
-
-function computation<Input>(of: { name: string; says: string; input: z.ZodType<Input>; output: z.ZodType; large?: boolean; heavy?: (input: Input) => boolean; compute: (input: Input) => Computed }): Computation {
-  return { ...of, large: of.large === true, heavy: (input) => of.heavy?.(input as Input) ?? false, compute: (input) => of.compute(input as Input) }
-}
-
-const value = (found: unknown): Computed => ({ ok: true, value: found })
-const wrong = (path: string, says: string): Computed => ({ ok: false, path, says })
+export type { Computation, Computed }
 
 /** Numbers that a double holds exactly stay numbers; larger ones become decimal text. */
 const countValue = (count: bigint): number | string => (count <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(count) : count.toString())
@@ -34,7 +17,6 @@ const text = z.string().max(1000)
 /** API strings; a bare number is read as its text. */
 const quantity = z.union([text, z.number().nonnegative().max(Number.MAX_SAFE_INTEGER)]).transform(String)
 
-const objects = z.array(z.unknown()).max(500_000)
 /** A wide bound that keeps sums of products inside what a double holds. */
 const finite = z.number().min(0).max(1e15)
 const share = z.union([z.int().min(0).max(1_000_000), z.string().max(20)])
@@ -196,6 +178,7 @@ export const computations: readonly Computation[] = [
       return value(restSavings(zone, windows, within, hourly))
     },
   }),
+  ...wireComputations,
 ]
 
 export const computationNamed = (name: string): Computation | undefined => computations.find((other) => other.name === name)

@@ -1,0 +1,24 @@
+export { everywhere, readSpans, spansOf, within, type BadText, type Spans } from './spans'
+export { asEnd, policyIn, policyOut, readPolicyWorld, selecting, type PodEnd, type Policy, type PolicyEnd, type PolicyWorld, type Protocol, type Verdict } from './policy'
+export { networkOf, prepareWorld, readPorts, siteOfAddress, type Endpoint, type NodeEnd, type ReadyCluster, type ReadySite, type ReadyWorld, type Service, type WorldRead } from './prepared'
+export { patchedWorld, remedyKinds, walkRemedies, type PatchStep, type RemedyKind, type WalkRemedy } from './remedies'
+export { reviewFirewall, type Review, type ReviewRead } from './review'
+export { hostOf, readRoutes, routeRequest, type ReadyRoute, type RoutedTo, type RouteRequest, type RoutesRead } from './http-route'
+export { hopNames, resolveName, routeTo, walk, walkAnswer, type Decider, type Header, type Hop, type HopAnswer, type HopName, type Place, type Walk, type WalkAnswer, type WalkQuery, type WalkRead } from './walk'
+export {
+  firewallRuleSchema,
+  fromSchema,
+  portSchema,
+  protocolSchema,
+  toSchema,
+  translationSchema,
+  walkWorldSchema,
+  type FirewallRule,
+  type Translation,
+  type WalkCluster,
+  type WalkFrom,
+  type WalkPeer,
+  type WalkSite,
+  type WalkTo,
+  type WalkWorld,
+} from './world'

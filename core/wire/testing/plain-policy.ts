@@ -1,0 +1,87 @@
+/** Network policy written once more, plainly and from the API’s text alone: every rule of every policy is looked at for every question. */
+/* eslint-disable @typescript-eslint/no-explicit-any, @typescript-eslint/no-unsafe-member-access, @typescript-eslint/no-unsafe-argument, @typescript-eslint/no-unsafe-assignment, @typescript-eslint/no-unsafe-call, @typescript-eslint/no-unsafe-return -- it reads raw objects, as plainly as it can */
+interface Obj {
+  readonly kind: string
+  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Record<string, string> }
+  readonly spec?: any
+  readonly status?: any
+}
+
+const bits = (ip: string): number => ip.split('.').reduce((sum, octet) => sum * 256 + Number(octet), 0)
+const inCidr = (ip: string, cidr: string): boolean => {
+  const [base = '', length = '32'] = cidr.split('/')
+  const size = 2 ** (32 - Number(length))
+  return Math.floor(bits(ip) / size) === Math.floor(bits(base) / size)
+}
+
+function selected(selector: any, labels: Record<string, string>): boolean {
+  for (const [key, value] of Object.entries(selector.matchLabels ?? {})) if (labels[key] !== value) return false
+  for (const one of selector.matchExpressions ?? []) {
+    const value = labels[one.key]
+    if (one.operator === 'In' && (value === undefined || !one.values.includes(value))) return false
+    if (one.operator === 'NotIn' && value !== undefined && one.values.includes(value)) return false
+    if (one.operator === 'Exists' && value === undefined) return false
+    if (one.operator === 'DoesNotExist' && value !== undefined) return false
+  }
+  return true
+}
+
+export interface PlainVerdict {
+  readonly allowed: boolean
+  readonly egress: { readonly isolated: boolean; readonly by: readonly string[] }
+  readonly ingress: { readonly isolated: boolean; readonly by: readonly string[] }
+}
+
+export function plainPolicy(objects: readonly Obj[], from: { pod?: string; address?: string }, to: { pod?: string; address?: string }, port: number, protocol: string): PlainVerdict {
+  const space = (object: Obj): string => object.metadata.namespace ?? 'default'
+  const spaceLabels = (name: string): Record<string, string> => ({ ...objects.find((one) => one.kind === 'Namespace' && one.metadata.name === name)?.metadata.labels, 'kubernetes.io/metadata.name': name })
+  const pods = objects.filter((one) => one.kind === 'Pod')
+  const find = (end: { pod?: string; address?: string }): { pod: Obj | undefined; ip: string | undefined } => {
+    const pod = end.pod === undefined ? pods.find((one) => one.spec.hostNetwork !== true && one.status.podIP === end.address) : pods.find((one) => `${space(one)}/${one.metadata.name}` === end.pod)
+    // On the host’s network it is the host.
+    if (pod?.spec.hostNetwork === true) return { pod: undefined, ip: pod.status.hostIP }
+    return { pod, ip: pod ? pod.status.podIP : end.address }
+  }
+  const source = find(from)
+  const goal = find(to)
+  const side = (direction: 'egress' | 'ingress') => {
+    const me = direction === 'egress' ? source : goal
+    const other = direction === 'egress' ? goal : source
+    if (!me.pod) return { allowed: true, isolated: false, by: [] }
+    const mine = me.pod
+    const isolating = objects.filter((one) => {
+      if (one.kind !== 'NetworkPolicy' || space(one) !== space(mine) || !selected(one.spec.podSelector ?? {}, mine.metadata.labels ?? {})) return false
+      let types: string[] = one.spec.policyTypes ?? []
+      if (types.length === 0) types = one.spec.egress && one.spec.egress.length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
+      return types.includes(direction === 'egress' ? 'Egress' : 'Ingress')
+    })
+    if (isolating.length === 0) return { allowed: true, isolated: false, by: [] }
+    const itself = source.pod !== undefined && source.pod === goal.pod
+    const itsNode = !other.pod && other.ip !== undefined && other.ip === mine.status.hostIP
+    if (itself || itsNode) return { allowed: true, isolated: true, by: [] }
+    const opens = isolating.filter((one) =>
+      (one.spec[direction] ?? []).some((rule: any) => {
+        const ports = rule.ports ?? []
+        const portFits = ports.length === 0 || ports.some((wanted: any) => {
+          if ((wanted.protocol ?? 'TCP') !== protocol) return false
+          if (wanted.port === undefined) return true
+          if (typeof wanted.port === 'string') return goal.pod !== undefined && goal.pod.spec.containers.some((container: any) => (container.ports ?? []).find((named: any) => named.name === wanted.port && (named.protocol ?? 'TCP') === protocol)?.containerPort === port)
+          return port >= wanted.port && port <= (wanted.endPort ?? wanted.port)
+        })
+        const peers = rule[direction === 'egress' ? 'to' : 'from'] ?? []
+        const peerFits = peers.length === 0 || peers.some((peer: any) => {
+          if (peer.ipBlock) return other.ip !== undefined && inCidr(other.ip, peer.ipBlock.cidr) && !(peer.ipBlock.except ?? []).some((no: string) => inCidr(other.ip ?? '', no))
+          if (!other.pod) return false
+          const there = space(other.pod)
+          const spaceFits = peer.namespaceSelector ? selected(peer.namespaceSelector, spaceLabels(there)) : there === space(one)
+          return spaceFits && (!peer.podSelector || selected(peer.podSelector, other.pod.metadata.labels ?? {}))
+        })
+        return portFits && peerFits
+      }),
+    )
+    return { allowed: opens.length > 0, isolated: true, by: (opens.length > 0 ? opens : isolating).map((one) => `${space(one)}/${one.metadata.name}`).sort() }
+  }
+  const egress = side('egress')
+  const ingress = side('ingress')
+  return { allowed: egress.allowed && ingress.allowed, egress: { isolated: egress.isolated, by: egress.by }, ingress: { isolated: ingress.isolated, by: ingress.by } }
+}
