@@ -10,6 +10,7 @@ import type { FleetView } from '../core/fleet'
 import { hallRoom } from '../core/sizing'
 import { clusterRaise, raiseIntent } from '../core/provisioning'
 import { placementBench } from './placement'
+import { wireBench } from './wire'
 import { Gyrarch } from '../server/gyrarch'
 import { inThisThread } from '../server/ports/standin/engine-link'
 import { demoScenario } from '../server/ports/standin/demo'
@@ -143,6 +144,7 @@ console.log(`${processors.length} × ${processors[0]?.model ?? 'unknown processo
 addresses()
 packing()
 placementBench(report)
+wireBench(report)
 await draftOfHundred()
 simulator()
 await fleetOfThousands()
