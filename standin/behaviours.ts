@@ -11,6 +11,7 @@ import { apiStart, apiStop, clusterClose } from './cluster/api'
 import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeCordon, nodeDrain, nodePutBack, nodeSet, nodeUncordon, storageClass } from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
+import { firewallSet, keepSourceSet, routeWeights, trafficWatch, translationsSet } from './traffic/verbs'
 import { objectsApply, objectsPutBack, objectsRemove, rolloutAwait, workloadRestart } from './cluster/objects'
 
 export const behaviours: Readonly<Record<string, Behaviour>> = {
@@ -32,6 +33,11 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'site.add': ground.siteAdd,
   'site.remove': ground.siteRemove,
   'records.set': ground.recordsSet,
+  'firewall.set': firewallSet,
+  'translations.set': translationsSet,
+  'keepsource.set': keepSourceSet,
+  'route.weights': routeWeights,
+  'traffic.watch': trafficWatch,
   'bootdata.publish': ground.bootDataPublish,
   'bootdata.withdraw': ground.bootDataWithdraw,
   'balancer.create': ground.balancerCreate,

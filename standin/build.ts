@@ -1,7 +1,7 @@
 /** Builds the outside world of a scenario: sites, their machines, and clusters that have run for a while. */
 import { clusterRanges, parseCidr } from '../core/addresses'
 import { GiB, parseBytes, parseCpuMilli } from '../core/units'
-import { nextServiceAddress } from './cluster/add-ons'
+import { addService, nextServiceAddress } from './cluster/add-ons'
 import { calmConditions, newNode, readyCondition } from './cluster/nodes'
 import { addOnWorkloads, networkWorkload } from './cluster/platform'
 import { fieldsOf, isIdentity } from '../core/objects/fields'
@@ -41,6 +41,9 @@ export function enlarged(scenario: Scenario, nodes: number): Scenario {
   return { ...scenario, sites, clusters, workloads }
 }
 
+/** Without fields that are there but undefined. */
+const plain = (given: unknown): unknown => JSON.parse(JSON.stringify(given))
+
 function buildSite(site: ScenarioSite, scenario: Scenario): Site {
   const { hosts } = site
   const ownHosts = hosts
@@ -72,6 +75,10 @@ function buildSite(site: ScenarioSite, scenario: Scenario): Site {
     published: [],
     balancers: [],
     credentials: [],
+    firewall: plain(site.firewall) as Site['firewall'] & object,
+    translations: plain(site.translations) as Site['translations'] & object,
+    ...(site.egress === undefined ? {} : { egress: site.egress }),
+    ...(site.mtu === undefined ? {} : { mtu: site.mtu }),
     networks: site.networks.map((network) => JSON.parse(JSON.stringify(network)) as Site['networks'][number]),
     sizes: site.sizes.map((size) => ({ name: size.name, cores: size.cores, memoryBytes: size.memoryGiB * GiB, diskGb: size.diskGb, hourly: size.hourly, gpus: size.gpus, zones: size.zones ?? site.zones })),
     images: site.images.map((release) => ({ name: scenario.image.name, release, arch: site.arch, minimumDiskGb: scenario.image.minimumDiskGb })),
@@ -187,6 +194,9 @@ function buildCluster(spec: ScenarioCluster, site: Site, scenario: Scenario, see
   }
   const [usual] = site.storageClasses
   if (usual) cluster.storageClass = usual
+  const flows = scenario.flows.filter((one) => one.cluster === spec.name).map(({ cluster: _cluster, ...flow }) => plain(flow) as NonNullable<Cluster['flows']>[number])
+  if (flows.length > 0) Object.assign(cluster, { flows })
+  for (const manifest of written) if (manifest.kind === 'Service') addService(cluster, manifest)
   const load = scenario.loads.filter((one) => one.cluster === spec.name)
   if (load.length > 0) cluster.load = Object.fromEntries(load.map((one) => [one.workload, one.points]))
   return cluster
@@ -259,5 +269,6 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
   const repositories = new Set(Object.values(clusters).flatMap((cluster) => cluster.workloads.map((workload) => imageParts(workload.image).repository)))
   for (const own of [...addOnWorkloads(0), networkWorkload(0)]) repositories.add(imageParts(own.image).repository)
   const images = Object.fromEntries([...repositories].sort().map((repository) => [repository, Object.fromEntries(scenario.tags.map((tag) => [tag, digestOf(`${repository}:${tag}`)]))]))
-  return { seed, images, sites, clusters, faults, operations: {} }
+  const peers = plain(scenario.peers) as NonNullable<World['peers']>
+  return { seed, images, ...(peers.length > 0 ? { peers } : {}), sites, clusters, faults, operations: {} }
 }

@@ -32,6 +32,7 @@ export const possibleFaults: readonly PossibleFault[] = [
   { fault: 'machine-dies', says: 'Machines die during their first boot.', about: 'site/<site> or machine/<site>/<name>' },
   { fault: 'machine-off', says: 'A machine loses its power and stays off.', about: 'machine/<site>/<name>' },
   { fault: 'host-dies', says: 'A host of a hall dies with everything on it.', about: 'host/<site>/<host>' },
+  { fault: 'answers-fail', says: 'Every second answer of a workload is an error.', about: 'workload/<cluster>/<namespace>/<name>' },
   { fault: 'spot-taken', says: 'A cloud takes a spot machine back, at two minutes’ notice.', about: 'machine/<site>/<name>' },
 ]
 
@@ -42,6 +43,7 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
   const [what = '', second, third, fourth] = about.split('/')
   const write = `Write what it is about as ${known.about}.`
   if (known.fault === 'certificate-expired') return what === 'cluster' && sim.cluster(second) ? null : `There is no cluster ${second ?? ''}. ${write}`
+  if (known.fault === 'answers-fail') return what === 'workload' && sim.cluster(second)?.workloads.some((one) => one.namespace === third && one.name === fourth) ? null : `There is no workload ${third ?? ''}/${fourth ?? ''} in ${second ?? ''}. ${write}`
   const site = sim.site(second)
   if (!site) return `There is no site ${second ?? ''}. ${write}`
   const wrong = `${kind} is about ${known.about}, not ${about}.`
@@ -73,6 +75,8 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
       return (what === 'site' && third === undefined) || (what === 'machine' && third !== undefined) ? null : wrong
     case 'machine-off':
       return what === 'machine' && site.machines.some((machine) => machine.name === third) ? null : `${site.name} has no machine ${third ?? ''}. ${write}`
+    case 'answers-fail':
+      return null
     case 'spot-taken':
       return what === 'machine' && site.machines.some((machine) => machine.name === third && machine.lifetime === 'spot') ? null : `${site.name} has no spot machine ${third ?? ''}. ${write}`
     case 'host-dies':
@@ -131,6 +135,10 @@ export function startFault(sim: Sim, fault: Fault): void {
   const site = sim.site(second)
   if (site) fault = { ...fault, was: JSON.stringify(altered(fault.kind, site, third)) }
   sim.world.faults.push(fault)
+  if (fault.kind === 'answers-fail') {
+    sim.touch(`cluster:${second}`)
+    return
+  }
   if (fault.kind === 'certificate-expired') {
     const cluster = sim.cluster(second)
     if (cluster) cluster.certificatesUntil = Math.min(cluster.certificatesUntil, sim.now)
@@ -209,6 +217,7 @@ export function endFault(sim: Sim, id: string): boolean {
   if (!fault) return false
   sim.world.faults = sim.world.faults.filter((other) => other !== fault)
   const [, second = '', third = '', fourth = ''] = fault.about.split('/')
+  if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
   const site = sim.site(second)
   if (!site) return true
   sim.touch(`site:${site.name}`)

@@ -5,6 +5,7 @@ import { loads } from './cluster/pods'
 import type { Simulator } from './engine/simulator'
 import { managedFields } from '../core/objects/fields'
 import { currentTemplate, digestOf, gpuResource, hashOf, imageParts, isCurrent, isReadyPod, list, manifestOf, objectKey, podLabels, podsOf, record, templateOf, text } from './cluster/manifests'
+import { readyBehind, servicePorts, targetOn } from './traffic/path'
 import type { Cluster, ClusterEvent, Machine, Manifest, Node, Pod, Site, Workload } from './world'
 
 export interface NodeReport extends Node {
@@ -22,6 +23,8 @@ export interface ClusterReport {
   readonly endpoint: string
   readonly nodes: readonly NodeReport[]
   readonly podCount: number
+  /** Ranges towards which pods keep their own addresses. */
+  readonly keepSource: readonly string[]
   readonly namespaces: readonly string[]
   readonly dnsAnswers: boolean
   /** Since when it is stopped (ms), and the machines it was given; null and none while it runs. */
@@ -57,6 +60,7 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     certificatesUntil: cluster.certificatesUntil,
     backups: cluster.backups.map(({ body: _body, ...backup }) => backup),
     podCount: answers ? cluster.running.length : 0,
+    keepSource: cluster.keepSource ?? [],
     namespaces: answers ? cluster.namespaces : [],
     dnsAnswers: answers && dnsAnswers(cluster),
     restingSince: cluster.resting?.since ?? null,
@@ -208,19 +212,29 @@ export function objectsOf(sim: Simulator, name: string, filter: { readonly kind?
     for (const service of cluster.serviceList.filter((one) => here(one.namespace))) {
       const written = stored.find((object) => object.kind === 'Service' && object.metadata.namespace === service.namespace && object.metadata.name === service.name)
       const object = withOwners(cluster, written ?? { apiVersion: 'v1', kind: 'Service', metadata: { name: service.name, namespace: service.namespace }, spec: { type: 'ClusterIP', ports: [{ port: service.port }], ...(service.workload ? { selector: { app: service.workload } } : {}) } }, cluster.createdAt)
-      all.push({ ...object, spec: { ...record(object['spec']), clusterIP: service.address } })
+      const fronts = sim.site(cluster.site)?.balancers.filter((one) => one.cluster === cluster.name && one.service === `${service.namespace}/${service.name}`) ?? []
+      const spec = record(object['spec'])
+      const outside = spec['type'] === 'LoadBalancer' || spec['type'] === 'NodePort' || fronts.length > 0
+      const ports = servicePorts(cluster, service)
+      all.push({
+        ...object,
+        spec: { ...spec, clusterIP: service.address, ...(outside ? { ports: ports.map((port) => ({ ...(port.name === '' ? {} : { name: port.name }), port: port.port, targetPort: port.target, protocol: port.protocol, nodePort: port.nodePort })) } : {}) },
+        ...(spec['type'] === 'LoadBalancer' ? { status: { loadBalancer: fronts.length > 0 ? { ingress: fronts.map((one) => ({ ip: one.address })) } : {}, ...(cluster.frontsWaiting?.[`${service.namespace}/${service.name}`] === undefined ? {} : { conditions: [{ type: 'AddressGiven', status: 'False', reason: 'NoAddress', message: cluster.frontsWaiting[`${service.namespace}/${service.name}`] }] }) } } : {}),
+      })
     }
   }
   if (wants('EndpointSlice')) {
     for (const service of cluster.serviceList.filter((one) => one.workload !== '' && here(one.namespace))) {
-      const behind = cluster.running.filter((pod) => pod.namespace === service.namespace && pod.workload === service.workload && pod.ip !== null && pod.phase !== 'Succeeded').sort((a, b) => (a.name < b.name ? -1 : 1))
+      const ready = new Set(readyBehind(cluster, service))
+      const behind = [...ready, ...cluster.running.filter((pod) => pod.namespace === service.namespace && pod.workload === service.workload && pod.ip !== null && pod.phase !== 'Succeeded' && !ready.has(pod))].sort((a, b) => (a.name < b.name ? -1 : 1))
+      const [first] = behind
       all.push({
         apiVersion: 'discovery.k8s.io/v1',
         kind: 'EndpointSlice',
         metadata: { name: `${service.name}-1`, namespace: service.namespace, labels: { 'kubernetes.io/service-name': service.name } },
         addressType: service.address.includes(':') ? 'IPv6' : 'IPv4',
         endpoints: behind.map((pod) => ({ addresses: [pod.ip], conditions: { ready: isReadyPod(pod) }, ...(pod.node === null ? {} : { nodeName: pod.node }), targetRef: { kind: 'Pod', namespace: pod.namespace, name: pod.name } })),
-        ports: [{ port: service.port, protocol: 'TCP' }],
+        ports: servicePorts(cluster, service).map((port) => ({ ...(port.name === '' ? {} : { name: port.name }), port: first ? targetOn(cluster, first, port) : typeof port.target === 'number' ? port.target : port.port, protocol: port.protocol })),
       })
     }
   }

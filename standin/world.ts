@@ -36,6 +36,46 @@ export interface Balancer {
   readonly port: number
   readonly cluster: string | null
   readonly service: string
+  /** Further ports it answers on. */
+  readonly ports?: readonly number[]
+  /** Made by the load balancer itself, for a service; goes with that. */
+  readonly made?: boolean
+}
+
+export interface FirewallRule {
+  readonly name: string
+  /** Lower is asked first. */
+  readonly priority: number
+  readonly direction: 'in' | 'out'
+  readonly action: 'allow' | 'deny'
+  readonly from?: readonly string[]
+  readonly to?: readonly string[]
+  readonly protocol: 'tcp' | 'udp' | 'sctp' | 'any'
+  readonly ports?: readonly string[]
+  /** The machines it is on; absent is all. */
+  readonly members?: readonly string[]
+  readonly enabled?: boolean
+}
+
+export interface Translation {
+  readonly name: string
+  readonly priority: number
+  readonly kind: 'keep' | 'translate'
+  readonly from?: readonly string[]
+  readonly to?: readonly string[]
+  readonly becomes?: string
+  readonly protocol?: 'tcp' | 'udp' | 'any'
+}
+
+/** Somebody outside who listens. */
+export interface Peer {
+  readonly name: string
+  readonly address: string
+  readonly ports: readonly number[]
+  readonly protocol: 'tcp' | 'udp'
+  readonly site?: string
+  readonly accepts?: readonly string[]
+  readonly routes?: readonly string[]
 }
 
 export interface Host {
@@ -118,6 +158,8 @@ export interface Machine {
   /** Whether its node agent runs and waits for, or talks to, an API. */
   agent: boolean
   address: string | null
+  /** Its agent cannot reach its cluster’s API. */
+  cutOff?: boolean
   /** Seconds its clock is behind; absent is none. */
   skewSeconds?: number
   /** Since when it has no power, in clock time. */
@@ -214,6 +256,12 @@ export interface Site {
   readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
   /** Sizes of which a zone has none left, as `zone/size`. */
   soldOut: string[]
+  firewall?: readonly FirewallRule[]
+  translations?: readonly Translation[]
+  /** The address under which it goes out to the wide-area uplink. */
+  readonly egress?: string
+  /** Largest packet its uplink carries (bytes). */
+  readonly mtu?: number
   /** What was there from when until when, for the bill. */
   meter?: readonly Metered[]
 }
@@ -364,6 +412,14 @@ export interface Cluster {
   /** Who wrote which field last, by object and by path; what is not listed came with the platform. */
   owners?: Readonly<Record<string, Readonly<Record<string, string>>>>
   storageClass?: { readonly name: string; readonly zones: readonly string[] }
+  /** Ranges towards which pods keep their own addresses. */
+  keepSource?: readonly string[]
+  /** Who of its workloads calls whom, steadily. */
+  readonly flows?: readonly Flow[]
+  /** How each call has fared, span by span, by `from to:port`. */
+  traffic?: Readonly<Record<string, readonly Span[]>>
+  /** Services that wait for an address, and why. */
+  frontsWaiting?: Readonly<Record<string, string>>
   /** When its API’s and agents’ certificates end (ms). */
   certificatesUntil: number
   /** Load of workloads over the day, by `namespace/name`: minutes after midnight UTC and requests a second. */
@@ -377,6 +433,35 @@ export interface Cluster {
   resting?: { readonly since: number; readonly machines: readonly Machine[]; readonly nodes: readonly Node[]; readonly controlPlanes: readonly ManagedControlPlane[] }
   backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]
   readonly createdAt: number
+}
+
+export interface Flow {
+  /** `namespace/workload`, or an address outside. */
+  readonly from: string
+  /** `namespace/service`, `route:namespace/route`, or an address. */
+  readonly to: string
+  readonly port: number
+  readonly perSecond: number
+  readonly method?: string
+  readonly path?: string
+}
+
+/** A time in which a flow fared alike. Rates are a second. */
+export interface Span {
+  readonly from: number
+  readonly until: number | null
+  readonly perSecond: number
+  readonly failing: number
+  /** Where what fails ends, and who decides it; empty while nothing fails. */
+  readonly at: string
+  readonly by: string
+  readonly source: string
+  readonly destination: string
+  readonly port: number
+  /** As it left its site, before any translation; null if it never does. */
+  readonly leaving: { readonly source: string; readonly destination: string; readonly port: number } | null
+  /** Firewall rules and translations on its way, as `site/name`. */
+  readonly met: readonly string[]
 }
 
 export interface Fault {
@@ -413,6 +498,7 @@ export const faultKinds = [
   'machine-off',
   'host-dies',
   'spot-taken',
+  'answers-fail',
 ] as const
 
 export type FaultKind = (typeof faultKinds)[number]
@@ -452,6 +538,8 @@ export interface World {
   readonly seed: number
   /** What registries hold: digests by repository and tag. Absent in worlds from before there were any: then every image is there. */
   images?: Readonly<Record<string, Readonly<Record<string, string>>>>
+  /** Partners outside who listen. */
+  peers?: readonly Peer[]
   readonly sites: Record<string, Site>
   readonly clusters: Record<string, Cluster>
   faults: Fault[]

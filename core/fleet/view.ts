@@ -154,6 +154,53 @@ export interface HeldDisk {
   readonly zone?: string
 }
 
+/** A rule of a site’s firewall, as it is set. */
+export interface FirewallRuleView {
+  readonly name: string
+  /** Lower is asked first. */
+  readonly priority: number
+  readonly direction: 'in' | 'out'
+  readonly action: 'allow' | 'deny'
+  readonly from?: readonly string[]
+  readonly to?: readonly string[]
+  readonly protocol: 'tcp' | 'udp' | 'sctp' | 'any'
+  readonly ports?: readonly string[]
+  readonly members?: readonly string[]
+  readonly enabled?: boolean
+}
+
+export interface TranslationView {
+  readonly name: string
+  readonly priority: number
+  readonly kind: 'keep' | 'translate'
+  readonly from?: readonly string[]
+  readonly to?: readonly string[]
+  readonly becomes?: string
+  readonly protocol?: 'tcp' | 'udp' | 'any'
+}
+
+/** Somebody outside who listens. */
+export interface PeerView {
+  readonly name: string
+  readonly address: string
+  readonly ports: readonly number[]
+  readonly protocol: 'tcp' | 'udp'
+  readonly site?: string
+  readonly accepts?: readonly string[]
+  readonly routes?: readonly string[]
+}
+
+/** Something that is to be reached, or not: walked again after every change. */
+export interface ExpectationView {
+  readonly name: string
+  /** As a walk takes them. */
+  readonly from: Readonly<Record<string, string>>
+  readonly to: Readonly<Record<string, string>>
+  readonly port: number
+  readonly protocol: 'TCP' | 'UDP' | 'SCTP'
+  readonly delivered: boolean
+}
+
 export interface SiteView {
   readonly name: string
   readonly title: string
@@ -189,6 +236,12 @@ export interface SiteView {
   /** Managed control planes that exist, with the cluster they serve. */
   readonly controlPlanes: readonly { readonly cluster: string; readonly tier: 'plain' | 'assured'; readonly release: string; readonly address: string }[]
   readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
+  readonly firewall?: readonly FirewallRuleView[]
+  readonly translations?: readonly TranslationView[]
+  /** The address under which it goes out to the wide-area uplink. */
+  readonly egress?: string
+  /** Largest packet its uplink carries (bytes). */
+  readonly mtu?: number
   readonly observedAt: string
 }
 

@@ -7,6 +7,7 @@ import sites from '~/demo/sites.yaml?raw'
 import templates from '~/demo/templates.yaml?raw'
 import layers from '~/demo/layers.yaml?raw'
 import objects from '~/demo/objects.yaml?raw'
+import wire from '~/demo/wire.yaml?raw'
 import workloads from '~/demo/workloads.yaml?raw'
 
 const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/)
@@ -23,7 +24,7 @@ export const recordsSchema = z.object({
 })
 
 /** The files as one document; each reader takes what is its own. */
-export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object), ...(parse(objects) as object) })
+export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object), ...(parse(objects) as object), ...(parse(wire) as object) })
 export const demoCatalogue = () => catalogueSchema.parse(parse(releases))
 export const demoRecords = () => recordsSchema.parse(parse(sites))
 

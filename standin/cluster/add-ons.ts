@@ -2,8 +2,9 @@
 import { formatAddress, parseCidr } from '../../core/addresses'
 import { permanent, textArg } from '../args'
 import type { Behaviour } from '../engine/simulator'
-import type { Cluster, Workload } from '../world'
+import type { Cluster, Manifest, Workload } from '../world'
 import { answering } from './api'
+import { list, record as fields, text } from './manifests'
 import { addOnWorkloads } from './platform'
 import { fillWorkload, loads, newPod, podKey, record, schedulePod, startPod } from './pods'
 
@@ -17,6 +18,14 @@ export function nextServiceAddress(cluster: Cluster): string {
     if (!taken.has(address)) return address
   }
   return ''
+}
+
+/** Gives a service that was written its address, where it has none yet and is of a kind that has one. */
+export function addService(cluster: Cluster, manifest: Manifest): void {
+  const { name, namespace = 'default' } = manifest.metadata
+  const spec = fields(manifest['spec'])
+  if (spec['clusterIP'] === 'None' || spec['type'] === 'ExternalName' || cluster.serviceList.some((one) => one.name === name && one.namespace === namespace)) return
+  cluster.serviceList.push({ namespace, name, address: nextServiceAddress(cluster), port: Number(fields(list(spec['ports'])[0])['port'] ?? 0), workload: text(fields(spec['selector'])['app']) })
 }
 
 export const addOnsPlace: Behaviour = {

@@ -3,13 +3,14 @@ import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core
 import { numberArg, permanent, recordsArg, textArg, textsArg } from '../args'
 import type { Behaviour, Sim } from '../engine/simulator'
 import type { Cluster, Manifest, Operation, OperationFailure, Pod, Workload } from '../world'
-import { nextServiceAddress } from './add-ons'
+import { addService } from './add-ons'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
 import { queueAutoscalers } from './autoscale'
 import { queueCron } from './cron'
 import { currentTemplate, hashOf, isCurrent, isReadyPod, isWorkloadKind, list, manifestOf, objectKey, podsOf, record as fields, text, workloadFrom } from './manifests'
 import { fillWorkload, loads, podKey, record } from './pods'
+import { settleFronts } from '../traffic/fronts'
 import { bindAtOnce, reclaim } from './volumes'
 
 const namespaced = (manifest: Manifest): Manifest => (isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined ? manifest : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } })
@@ -44,12 +45,7 @@ function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   const known = (cluster.objects ?? []).some((other) => objectKey(other) === key)
   cluster.objects = known ? (cluster.objects ?? []).map((other) => (objectKey(other) === key ? manifest : other)) : [...(cluster.objects ?? []), manifest]
   if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name)) cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
-  if (manifest.kind === 'Service' && !cluster.serviceList.some((one) => one.name === manifest.metadata.name && one.namespace === manifest.metadata.namespace)) {
-    const spec = fields(manifest['spec'])
-    const port = Number(fields(list(spec['ports'])[0])['port'] ?? 0)
-    const selector = fields(spec['selector'])
-    if (spec['clusterIP'] !== 'None' && spec['type'] !== 'ExternalName') cluster.serviceList.push({ namespace: manifest.metadata.namespace ?? 'default', name: manifest.metadata.name, address: nextServiceAddress(cluster), port, workload: text(selector['app']) })
-  }
+  if (manifest.kind === 'Service') addService(cluster, manifest)
 }
 
 /** Takes an object away, with the pods that came of it; a namespace with everything in it. */
@@ -80,6 +76,7 @@ function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
 
 function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void {
   bindAtOnce(sim, cluster)
+  settleFronts(sim, cluster)
   const load = loads(cluster)
   for (const manifest of touched) {
     const workload = workloadFor(cluster, manifest)
@@ -166,6 +163,7 @@ export const objectsRemove: Behaviour = {
         const gone = manifests(op, 'objects')
         before.set(op, gone.map((manifest) => ({ key: objectKey(manifest), object: writtenObject(cluster, manifest) ?? null, identity: manifest, owners: cluster.owners?.[objectKey(manifest)] ?? null })))
         for (const manifest of gone) drop(sim, cluster, manifest)
+        settleFronts(sim, cluster)
         sim.touch(`cluster:${cluster.name}`)
         record(sim, cluster, 'Normal', 'Removed', `cluster/${cluster.name}`, `${gone.length} objects removed`)
         return `${gone.length} ${gone.length === 1 ? 'object' : 'objects'} removed`

@@ -14,7 +14,9 @@ import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
 import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { meterSite } from '../sites/meter'
-import { powerEvent } from '../sites/power'
+import { powerEvent, watchAgents } from '../sites/power'
+import { lookAtTraffic } from '../traffic/flows'
+import { settleFronts } from '../traffic/fronts'
 
 /** What can be put into the queue for later. */
 export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'scale'; cluster: string; autoscaler: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken' }
@@ -52,6 +54,7 @@ export interface Snapshot {
   readonly faults: readonly Fault[]
   readonly operations: Readonly<Record<string, Operation>>
   readonly images?: World['images']
+  readonly peers?: World['peers']
 }
 
 const isFailure = (value: unknown): value is OperationFailure => typeof value === 'object' && value !== null && 'class' in value
@@ -67,7 +70,9 @@ export class Simulator implements Sim {
   private seq: number
   private count: number
   private readonly changed = new Set<string>()
-  private readonly metered = new Set<string>()
+  private readonly stirred = new Set<string>()
+  /** What the ways of each site were made of when they were last looked at. */
+  private readonly wiring = new Map<string, readonly unknown[]>()
   private readonly ended: Operation[] = []
   private readonly moved = new Set<Operation>()
 
@@ -87,6 +92,10 @@ export class Simulator implements Sim {
   /** Sets a world going that was built standing still: what follows the time of day is queued. */
   begin(): void {
     for (const site of Object.values(this.world.sites)) meterSite(site, this.clock)
+    for (const cluster of Object.values(this.world.clusters)) {
+      settleFronts(this, cluster)
+      lookAtTraffic(this, cluster)
+    }
     for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
     for (const cluster of Object.values(this.world.clusters)) for (const workload of cluster.workloads) if (workload.kind === 'CronJob') queueCron(this, cluster, workload)
   }
@@ -118,8 +127,8 @@ export class Simulator implements Sim {
 
   touch(slice: string): void {
     this.changed.add(slice)
-    // Some touch before they change: the meter is read once more when the event is over.
-    if (slice.startsWith('site:')) this.metered.add(slice.slice('site:'.length))
+    // Some touch before they change: what follows is looked at when the event is over.
+    this.stirred.add(slice)
   }
 
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
@@ -155,7 +164,7 @@ export class Simulator implements Sim {
       this.clock = Math.max(this.clock, next.at)
       this.count++
       this.carryOut(next)
-      this.readMeters()
+      this.settle()
       if (this.ended.length > 0) return
     }
   }
@@ -179,16 +188,26 @@ export class Simulator implements Sim {
 
   snapshot(): Snapshot {
     for (const [key, op] of this.operations) if (op.endedAt !== null && op.endedAt < this.clock - keepMs) this.operations.delete(key)
-    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations), ...(this.world.images ? { images: this.world.images } : {}) }
+    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations), ...(this.world.images ? { images: this.world.images } : {}), ...(this.world.peers ? { peers: this.world.peers } : {}) }
   }
 
-  /** Called at the end of whatever can have changed a site, at the same time of the clock. */
-  readMeters(): void {
-    for (const name of this.metered) {
-      const site = this.site(name)
-      if (site) meterSite(site, this.clock)
+  /** Called at the end of whatever can have changed something, at the same time of the clock: what follows from it by itself. */
+  settle(): void {
+    for (const name of this.stirred) {
+      const site = name.startsWith('site:') ? this.site(name.slice(5)) : undefined
+      if (!site) continue
+      meterSite(site, this.clock)
+      const wiring = [site.firewall, site.translations, site.routes, site.networks]
+      const before = this.wiring.get(site.name)
+      if (!before || wiring.some((part, i) => part !== before[i])) {
+        this.wiring.set(site.name, wiring)
+        watchAgents(this, site)
+      }
     }
-    this.metered.clear()
+    if (this.stirred.size === 0) return
+    const sites = new Set([...this.stirred].flatMap((name) => (name.startsWith('site:') ? [name.slice(5)] : [])))
+    for (const cluster of Object.values(this.world.clusters)) if (cluster.flows && (this.stirred.has(`cluster:${cluster.name}`) || sites.has(cluster.site))) lookAtTraffic(this, cluster)
+    this.stirred.clear()
   }
 
   private carryOut(event: SimEvent): void {

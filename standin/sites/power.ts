@@ -4,6 +4,7 @@
  */
 import type { Sim } from '../engine/simulator'
 import { fillWorkload, loads, record } from '../cluster/pods'
+import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'
 
 const unheardMs = 50_000
@@ -22,6 +23,24 @@ export function nodeOn(sim: Sim, machine: Machine): { cluster: Cluster; node: No
   const cluster = sim.cluster(machine.cluster)
   const node = cluster?.nodes.find((other) => other.machine === machine.name)
   return cluster && node ? { cluster, node } : undefined
+}
+
+/** Looks whether the agents of a site’s nodes still reach their API; those that do not fall silent, those that do again speak up. */
+export function watchAgents(sim: Sim, site: Site): void {
+  for (const machine of site.machines) {
+    const on = nodeOn(sim, machine)
+    if (!on?.cluster.managed || machine.power !== 'on') continue
+    const reaches = reachesApi(sim, on.cluster, on.node)
+    if (!reaches && machine.cutOff !== true) {
+      machine.cutOff = true
+      machine.offSince = sim.now
+      sim.schedule(unheardMs, { kind: 'power', site: site.name, machine: machine.name, what: 'unheard' })
+    } else if (reaches && machine.cutOff === true) {
+      delete machine.cutOff
+      delete machine.offSince
+      heardAgain(sim, machine)
+    }
+  }
 }
 
 /** Takes the power away: nobody is told, the heartbeats just stop. */
@@ -111,13 +130,15 @@ export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unhe
   const on = nodeOn(sim, machine)
   switch (what) {
     case 'unheard':
-      if (machine.power === 'on' || !on) return
+      if ((machine.power === 'on' && machine.cutOff !== true) || !on) return
       ready(on.node, 'Unknown', 'AgentSilent', `the node agent has posted no status since ${new Date(machine.offSince ?? sim.now).toISOString().slice(11, 19)}`, sim.now)
       record(sim, on.cluster, 'Warning', 'NodeNotReady', `node/${on.node.name}`, 'its agent is silent')
       sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
       return
     case 'evict': {
-      if (machine.power === 'on' || !on) return
+      if ((machine.power === 'on' && machine.cutOff !== true) || !on) return
+      // Where no node is heard at all, it is the way that is broken: nothing is evicted.
+      if (on.cluster.nodes.every((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status !== 'True'))) return
       const { cluster, node } = on
       const stays = (workloadName: string): boolean => cluster.workloads.some((workload) => workload.name === workloadName && (workload.kind === 'DaemonSet' || workload.kind === 'StatefulSet'))
       const gone = cluster.running.filter((pod) => pod.node === node.name && !stays(pod.workload))

@@ -2,7 +2,7 @@
  * The simulator behind a message interface, so that it can live in a worker thread.
  * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
  */
-import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Metered, type Operation, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World, loadAt, podLog, probe, usage, type Usage, type ProbeAnswer, type ProbeKind } from '~/standin'
+import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Metered, type Operation, type Peer, peersOf, trafficOf, type TrafficReport, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World, loadAt, podLog, probe, usage, type Usage, type ProbeAnswer, type ProbeKind } from '~/standin'
 
 /** A stamped command out of the log. */
 export interface LoggedCommand {
@@ -41,6 +41,8 @@ export interface Asks {
   events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
   load: { ask: { cluster: string; workload: string; from: number; to: number; step: number }; answer: readonly { readonly at: number; readonly value: number }[] | null }
   meter: { ask: { site: string }; answer: readonly Metered[] | null }
+  traffic: { ask: { cluster: string }; answer: readonly TrafficReport[] }
+  peers: { ask: Record<string, never>; answer: readonly Peer[] }
   usage: { ask: { cluster: string }; answer: readonly Usage[] | null }
   log: { ask: { cluster: string; pod: string; lines: number }; answer: readonly string[] | null }
   probe: { ask: { cluster: string; pod: string; kind: ProbeKind; target: string }; answer: ProbeAnswer | null }
@@ -107,6 +109,10 @@ export class Engine {
       }
       case 'meter':
         return this.sim.site(question.site)?.meter ?? null
+      case 'traffic':
+        return trafficOf(this.sim, question.cluster)
+      case 'peers':
+        return peersOf(this.sim.world)
       case 'usage':
         return usage(this.sim, question.cluster)
       case 'log':
@@ -124,7 +130,7 @@ export class Engine {
 
   private command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
     this.enter(key, verb, args)
-    this.sim.readMeters()
+    this.sim.settle()
   }
 
   private enter(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
@@ -192,6 +198,7 @@ export class Engine {
       faults: [...core.faults],
       operations: { ...core.operations },
       ...(core.images ? { images: core.images } : {}),
+      ...(core.peers ? { peers: core.peers } : {}),
     }
     this.sim = new Simulator(world, core.now, core)
   }

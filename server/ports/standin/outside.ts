@@ -4,7 +4,7 @@
  * that a command waits for and at every time the runner has asked to be woken, and goes on only once the runner is at rest.
  */
 import { join } from 'node:path'
-import type { ClusterReport, ClusterEvent, Fault, Metered, Operation, PossibleFault, ProbeAnswer, ProbeKind, Scenario, Site, Usage } from '~/standin'
+import type { ClusterReport, ClusterEvent, Fault, Metered, Operation, Peer, TrafficReport, PossibleFault, ProbeAnswer, ProbeKind, Scenario, Site, Usage } from '~/standin'
 import type { CommandPort, Evidence, Outcome } from '../port'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
@@ -198,6 +198,16 @@ export class Outside implements CommandPort {
   /** Requests a second that reached a workload, as its metrics tell; null where nobody measures. `from` and `to` in milliseconds, no later than now. */
   async loadMetrics(cluster: string, workload: string, from: number, to: number, step: number): Promise<readonly { readonly at: number; readonly value: number }[] | null> {
     return this.inLane(() => this.link.ask('load', { cluster, workload, from, to: Math.min(to, this.nowMs), step }))
+  }
+
+  /** Who calls whom in a cluster, and how it fared over the last day. */
+  traffic(cluster: string): Promise<readonly TrafficReport[]> {
+    return this.inLane(() => this.link.ask('traffic', { cluster }))
+  }
+
+  /** Everybody outside who is known to listen. */
+  peers(): Promise<readonly Peer[]> {
+    return this.inLane(() => this.link.ask('peers', {}))
   }
 
   /** What a site counts for its bill, over the last two months. */

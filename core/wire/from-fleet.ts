@@ -1,0 +1,93 @@
+/** The world of a walk out of the picture of the fleet: what is set up now, with the objects of those clusters that were looked at. */
+import { parseAddress, parseRange } from '../addresses'
+import { type ClusterView, type FleetView, nodesOf, type SiteView } from '../fleet'
+import type { ServiceObject } from '../objects'
+import { isIn } from './spans'
+import { prepareWorld, type WorldRead } from './prepared'
+import { type WalkWorld, walkWorldSchema } from './world'
+
+const kinds = new Set(['Namespace', 'Pod', 'Service', 'EndpointSlice', 'NetworkPolicy'])
+
+/** The network of a site that holds an address; the smallest where they lie in each other. */
+export function networkHolding(site: Pick<SiteView, 'networks'>, address: string): string | null {
+  const at = parseAddress(address)
+  if (!at.ok) return null
+  let best: { readonly name: string; readonly size: bigint } | null = null
+  for (const network of site.networks) {
+    const range = parseRange(network.range)
+    if (range.ok && isIn(range.value, at.value) && (best === null || range.value.last - range.value.first < best.size)) best = { name: network.name, size: range.value.last - range.value.first }
+  }
+  return best?.name ?? null
+}
+
+export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetView): unknown {
+  return {
+    name: cluster.name,
+    site: cluster.site,
+    podRange: cluster.pods,
+    serviceRange: cluster.services,
+    dnsDomain: 'cluster.local',
+    keepSource: cluster.keepSource ?? [],
+    nodes: nodesOf(cluster).map((node) => ({ name: node.name, address: node.address, network: networkHolding(site, node.address) ?? '' })),
+    objects: (view.objects?.[cluster.name] ?? []).filter((object) => kinds.has(object.kind)),
+  }
+}
+
+/** Full names with their addresses; aliases are followed as far as they lead. */
+function recordsOf(site: SiteView): readonly { readonly name: string; readonly address: string }[] {
+  const full = (name: string): string => (name === '@' ? site.nameDomain : name.endsWith('.') ? name.slice(0, -1) : `${name}.${site.nameDomain}`)
+  const byName = new Map(site.records.map((record) => [full(record.name), record]))
+  return site.records.flatMap((record) => {
+    let at: typeof record | undefined = record
+    for (let depth = 0; at?.type === 'CNAME' && depth < 8; depth++) at = byName.get(full(at.value))
+    return at && (at.type === 'A' || at.type === 'AAAA') ? [{ name: full(record.name), address: at.value }] : []
+  })
+}
+
+function siteWorld(site: SiteView, view: FleetView): unknown {
+  return {
+    name: site.name,
+    domain: site.domain,
+    networks: site.networks.map((network) => ({ name: network.name, range: network.range, ...(network.mtu === undefined ? {} : { mtu: network.mtu }) })),
+    routes: site.routes.map(({ network, to, via }) => ({ network, to, via })),
+    firewall: site.firewall ?? [],
+    translations: site.translations ?? [],
+    fronts: site.balancers.flatMap((balancer) => {
+      const service = (balancer.cluster === null ? [] : (view.objects?.[balancer.cluster] ?? [])).find((object) => object.kind === 'Service' && `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}` === balancer.service) as unknown as ServiceObject | undefined
+      return [balancer.port, ...(balancer.ports ?? [])].flatMap((port) => {
+        const nodePort = service?.spec?.ports?.find((one) => one.port === port)?.nodePort
+        return nodePort ? [{ address: balancer.address, port, protocol: 'tcp', cluster: balancer.cluster ?? '', service: balancer.service, nodePort }] : []
+      })
+    }),
+    records: recordsOf(site),
+    ...(site.mtu === undefined ? {} : { mtu: site.mtu }),
+  }
+}
+
+const worlds = new WeakMap<FleetView, WalkWorld>()
+const prepared = new WeakMap<FleetView, WorldRead>()
+
+/** What is set up now, as a walk takes it; made once for each picture. */
+export function walkWorldOf(view: FleetView): WalkWorld {
+  const known = worlds.get(view)
+  if (known) return known
+  const world = walkWorldSchema.parse({
+    clusters: view.clusters.flatMap((cluster): readonly unknown[] => {
+      const site = view.sites.find((one) => one.name === cluster.site)
+      return site ? [clusterWorld(cluster, site, view)] : []
+    }),
+    sites: view.sites.map((site) => siteWorld(site, view)),
+    peers: view.peers ?? [],
+  })
+  worlds.set(view, world)
+  return world
+}
+
+export function readyWorldOf(view: FleetView): WorldRead {
+  const known = prepared.get(view)
+  if (known) return known
+  const read = prepareWorld(walkWorldOf(view))
+  prepared.set(view, read)
+  return read
+}
+
