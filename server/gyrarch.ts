@@ -17,6 +17,7 @@ import { Vault } from './keys/vault'
 import { Autoscale } from './autoscale/autoscale'
 import { Health } from './health/health'
 import { Layers } from './layers/layers'
+import { Expectations } from './wire/expectations'
 import type { probeKinds } from '~/core/fleet'
 import { Rest } from './rest/rest'
 import { Hub, type JournalEntry } from './live/hub'
@@ -70,6 +71,7 @@ export class Gyrarch {
   readonly boot: Boot
   readonly templates: Templates
   readonly layers: Layers
+  readonly expectations: Expectations
   readonly credentials: Credentials
 
   health!: Health
@@ -97,6 +99,7 @@ export class Gyrarch {
     this.boot = new Boot({ changes: parts.changes, fleet: parts.fleet, vault: parts.vault, now: () => parts.outside.now })
     this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) => this.journalLine({ kind: 'template.changed', says }))
     this.layers = new Layers(parts.database, (says) => this.journalLine({ kind: 'layers.changed', says }))
+    this.expectations = new Expectations(parts.database, (says) => this.journalLine({ kind: 'expectation.changed', says }), () => parts.fleet.touchRegister())
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })

@@ -75,8 +75,6 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
       return (what === 'site' && third === undefined) || (what === 'machine' && third !== undefined) ? null : wrong
     case 'machine-off':
       return what === 'machine' && site.machines.some((machine) => machine.name === third) ? null : `${site.name} has no machine ${third ?? ''}. ${write}`
-    case 'answers-fail':
-      return null
     case 'spot-taken':
       return what === 'machine' && site.machines.some((machine) => machine.name === third && machine.lifetime === 'spot') ? null : `${site.name} has no spot machine ${third ?? ''}. ${write}`
     case 'host-dies':

@@ -92,6 +92,8 @@ export interface Step {
   readonly replaces?: readonly StepId[]
   /** Once done it cannot be undone: a run with such a step done cannot be taken back. */
   readonly final?: boolean
+  /** If it fails for good, the run is taken back by itself: a guard. */
+  readonly turnsBack?: boolean
   readonly seconds: Estimate
   readonly retry: RetryPolicy
 }
@@ -126,8 +128,8 @@ export interface Failure {
   readonly chain: readonly { readonly about: Ref; readonly says: string }[]
 }
 
-/** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods; `objects` are what a cluster’s API lists. */
-export type SliceKey = 'catalogue' | 'ledger' | 'names' | `site:${string}` | `cluster:${string}` | `objects:${string}`
+/** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods; `objects` are what a cluster’s API lists; `walks` are the objects and the traffic of what a site or a cluster sends and takes, and of what is expected of anybody. */
+export type SliceKey = 'catalogue' | 'ledger' | 'names' | `site:${string}` | `cluster:${string}` | `objects:${string}` | `walks:site/${string}` | `walks:cluster/${string}`
 
 export interface ChangeKind<Intent> {
   readonly name: string

@@ -8,6 +8,8 @@ export {
   type Condition,
   type CredentialView,
   type DiskView,
+  type ExpectationView,
+  type FirewallRuleView,
   type FleetView,
   type HeldAddress,
   type HeldDisk,
@@ -18,6 +20,7 @@ export {
   type NetworkView,
   nodesOf,
   type NodeView,
+  type PeerView,
   type PoolView,
   type RecordView,
   type Reservation,
@@ -27,6 +30,9 @@ export {
   type SiteView,
   type SizeView,
   type Taint,
+  type TrafficSpan,
+  type TrafficView,
+  type TranslationView,
 } from './view'
 export { clusterState, nodeState, permittedSkew, poolState, type Reasoned, siteState, type State, type StateContext, stateOrder } from './state'
 export { addressBook, type BookEntry, type BookKind, carveFrom, carveSpan, freeRangesAt, type Collision, collisions } from './address-book'

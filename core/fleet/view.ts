@@ -44,6 +44,10 @@ export interface BalancerView {
   readonly port: number
   readonly cluster: string | null
   readonly service: string
+  /** Further ports it answers on. */
+  readonly ports?: readonly number[]
+  /** Made by the load balancer itself, for a service. */
+  readonly made?: boolean
 }
 
 /** A site credential as it may be shown: never the secret itself. */
@@ -190,6 +194,33 @@ export interface PeerView {
   readonly routes?: readonly string[]
 }
 
+/** A time in which a call fared alike; rates a second. */
+export interface TrafficSpan {
+  readonly from: string
+  readonly until: string | null
+  readonly perSecond: number
+  readonly failing: number
+  /** The hop where what fails ends, and who decides it. */
+  readonly at: string
+  readonly by: string
+  readonly source: string
+  readonly destination: string
+  readonly port: number
+  readonly leaving: { readonly source: string; readonly destination: string; readonly port: number } | null
+  /** Rules and translations on its way, as `site/name`. */
+  readonly met: readonly string[]
+}
+
+export interface TrafficView {
+  /** `namespace/workload`, or an address outside. */
+  readonly from: string
+  /** `namespace/service`, or an address. */
+  readonly to: string
+  readonly port: number
+  readonly medianMs: number
+  readonly spans: readonly TrafficSpan[]
+}
+
 /** Something that is to be reached, or not: walked again after every change. */
 export interface ExpectationView {
   readonly name: string
@@ -311,6 +342,8 @@ export interface ClusterView {
   readonly pods: string
   readonly services: string
   readonly maxPodsPerNode: number
+  /** Ranges towards which pods keep their own addresses. */
+  readonly keepSource?: readonly string[]
   readonly drives: readonly string[]
   readonly pools: readonly PoolView[]
   readonly podCount: number
@@ -362,6 +395,11 @@ export interface FleetView {
   readonly unheard: Readonly<Record<string, string>>
   /** Refs that running changes are working on. */
   readonly workedOn: readonly string[]
+  /** Partners and APIs outside that are known to listen. */
+  readonly peers?: readonly PeerView[]
+  readonly expectations?: readonly ExpectationView[]
+  /** Who called whom over the last day, of those clusters that were asked (`walks:cluster/bramble`). */
+  readonly traffic?: Readonly<Record<string, readonly TrafficView[]>>
   /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); absent elsewhere. */
   readonly objects?: Readonly<Record<string, readonly ApiObject[]>>
 }

@@ -6,6 +6,7 @@ import { ledgerEnter, orphansAdopt, orphansRemove, siteAdd, siteEdit, siteHosts,
 import { clusterAutoscale, clusterBackup, clusterRest, clusterRestore, clusterStart, clusterStop, machineReplace, nodeCordon, nodeDrain, poolAdd, poolEdit, poolRemove, spendPrices, machineRestart, poolResize, renewCertificates } from '../keeping'
 import { manifestApply, manifestRemove, workloadRestart, workloadUndo } from '../manifests'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
+import { wireCallers, wireFirewall, wireIngress, wireKeepSource, wirePolicy, wirePool, wireShift, wireTranslation } from '../wiring'
 
 /** At most this many remedies are shown for one failed step. */
 const remediesPerFailure = 4
@@ -26,6 +27,8 @@ export interface Draft {
   readonly label: string
   /** Clusters whose objects it must see. */
   readonly objectsOf: readonly string[]
+  /** Sites and clusters whose ways it must see, as `site/x` or `cluster/x`. */
+  readonly walksAt: readonly string[]
   readonly findings: (view: FleetView) => readonly Finding[]
   /** Whether a stop stands: checked without looking for remedies. */
   readonly stops: (view: FleetView) => boolean
@@ -53,6 +56,7 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
           intent,
           label: of.label(intent),
           objectsOf: of.needs(intent).flatMap((key) => (key.startsWith('objects:') ? [key.slice('objects:'.length)] : [])),
+          walksAt: of.needs(intent).flatMap((key) => (key.startsWith('walks:') ? [key.slice('walks:'.length)] : [])),
           findings: (view) => findingsOf(of, intent, view, applyChange),
           stops: (view) => of.check(intent, view).some((finding) => finding.level === 'stop'),
           plan: (view) => of.plan(intent, view),
@@ -109,6 +113,14 @@ export const kinds: readonly Kind[] = [
   kind(manifestRemove),
   kind(workloadRestart),
   kind(workloadUndo),
+  kind(wireFirewall),
+  kind(wireTranslation),
+  kind(wireKeepSource),
+  kind(wirePool),
+  kind(wirePolicy),
+  kind(wireCallers),
+  kind(wireShift),
+  kind(wireIngress),
 ]
 
 export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)

@@ -77,7 +77,8 @@ export function parseManifests(text: string): ParsedManifests {
       problems.push(problemAt(counter, offset, value.says))
       return
     }
-    for (const object of opened(value.value)) {
+    // A document with nothing in it, as after a last “---”, is nothing.
+    for (const object of value.value === null ? [] : opened(value.value)) {
       const wrong = misshapen(object)
       if (wrong !== null) {
         problems.push(problemAt(counter, offset, wrong))

@@ -1,3 +1,6 @@
+export { callersLabel, mayCall, readCallers, type CallerRule, type CallerVerdict, type CallerWorld } from './callers'
+export { clustersOf, expectations, expectedIn, queryOf, type Expected } from './expectations'
+export { networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'
 export { everywhere, readSpans, spansOf, within, type BadText, type Spans } from './spans'
 export { asEnd, policyIn, policyOut, readPolicyWorld, selecting, type PodEnd, type Policy, type PolicyEnd, type PolicyWorld, type Protocol, type Verdict } from './policy'
 export { networkOf, prepareWorld, readPorts, siteOfAddress, type Endpoint, type NodeEnd, type ReadyCluster, type ReadySite, type ReadyWorld, type Service, type WorldRead } from './prepared'

@@ -111,7 +111,7 @@ export class Changes {
 
   /** The fleet with everything that a draft must see. */
   viewFor(draft: Draft): Promise<FleetView> {
-    return this.parts.fleet.viewWith(draft.objectsOf)
+    return this.parts.fleet.viewFor(draft.objectsOf, draft.walksAt)
   }
 
   judge(draft: Draft, view: FleetView): Judged {

@@ -24,6 +24,8 @@ function watched() {
     },
     objects: (cluster) => outside.objects(cluster, {}),
     meter: (site) => outside.meter(site),
+    traffic: (cluster) => outside.traffic(cluster),
+    peers: () => outside.peers(),
     cluster: async (name): Promise<ClusterReport | null> => {
       asked.push(`cluster:${name}`)
       if (unreachable.has(name)) throw new Error('no route')

@@ -2,12 +2,13 @@
  * The picture of the fleet that everything is checked against and drawn from: slices by site and cluster, each observed
  * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
  */
-import type { ClusterView, FleetView, SiteView } from '~/core/fleet'
+import type { ClusterView, ExpectationView, FleetView, PeerView, SiteView, TrafficView } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
+import { clustersOf } from '~/core/wire'
 import { type MeteredThing, type Price, withPrices } from '~/core/spend'
-import { ChangeRow, CredentialRow, LedgerRow, KeyRow, PriceRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
-import type { ClusterReport, Metered, Site } from '../ports/standin/reports'
+import { ChangeRow, CredentialRow, ExpectationRow, LedgerRow, KeyRow, PriceRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
+import type { ClusterReport, Metered, Peer, Site, TrafficReport } from '../ports/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
 /** What the fleet asks of the outside. */
@@ -17,8 +18,13 @@ export interface Observed {
   site(name: string): Promise<Site | null>
   cluster(name: string): Promise<ClusterReport | null>
   meter(site: string): Promise<readonly Metered[] | null>
+  traffic(cluster: string): Promise<readonly TrafficReport[]>
+  peers(): Promise<readonly Peer[]>
   objects(cluster: string, filter: Record<string, never>): Promise<readonly Record<string, unknown>[] | null>
 }
+
+/** Clusters that an expectation speaks of. */
+const expectedClusters = (view: FleetView): readonly string[] => [...new Set((view.expectations ?? []).flatMap(clustersOf))]
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
 
@@ -38,6 +44,8 @@ export class Fleet {
   private reservations: FleetView['reservations'] = []
   private workedOn: readonly string[] = []
   private prices: readonly Price[] = []
+  private peers: readonly PeerView[] = []
+  private expectations: readonly ExpectationView[] = []
   private unheard: Record<string, string> = {}
   private siteList: readonly SiteView[] = []
   private clusterList: readonly ClusterView[] = []
@@ -96,6 +104,30 @@ export class Fleet {
     return { ...view, objects }
   }
 
+  /** The picture with what a draft must see: lists of objects, and the ways of sites and clusters with their traffic. */
+  async viewFor(objectsOf: readonly string[], walksAt: readonly string[]): Promise<FleetView> {
+    if (walksAt.length === 0) return this.viewWith(objectsOf)
+    const plain = await this.view()
+    const near = plain.clusters.filter((cluster) => walksAt.includes(`cluster/${cluster.name}`) || walksAt.includes(`site/${cluster.site}`)).map((cluster) => cluster.name)
+    const view = await this.viewWith([...new Set([...objectsOf, ...near, ...expectedClusters(plain)])])
+    const traffic: Record<string, readonly TrafficView[]> = {}
+    for (const name of near) traffic[name] = await this.trafficOf(name)
+    return { ...view, traffic }
+  }
+
+  /** The picture with the objects of every cluster that an expectation speaks of. */
+  async withExpected(view: FleetView): Promise<FleetView> {
+    const missing = expectedClusters(view).filter((name) => view.objects?.[name] === undefined)
+    if (missing.length === 0) return view
+    const more = await this.viewWith(missing)
+    return { ...view, objects: { ...view.objects, ...more.objects } }
+  }
+
+  /** Who called whom in a cluster over the last day. */
+  async trafficOf(name: string): Promise<readonly TrafficView[]> {
+    return (await this.outside.traffic(name)).map((flow) => ({ ...flow, spans: flow.spans.map((span) => ({ ...span, from: iso(span.from), until: span.until === null ? null : iso(span.until) })) }))
+  }
+
   /** What a cluster’s API lists, or null if it does not answer. */
   async objectsOf(name: string): Promise<readonly ApiObject[] | null> {
     const known = this.lists.get(name)
@@ -119,7 +151,7 @@ export class Fleet {
   /** The last picture, with the clock’s time; what changed since is not in it. */
   last(): FleetView {
     const now = iso(this.outside.now)
-    return { version: this.version, now, sites: this.siteList, clusters: this.clusterList, ledger: this.ledger, catalogue: this.catalogue, sshKeys: this.keys, sshPublic: this.keyLines, credentials: this.credentials, reservations: this.reservations, unheard: this.unheard, workedOn: this.workedOn }
+    return { version: this.version, now, sites: this.siteList, clusters: this.clusterList, ledger: this.ledger, catalogue: this.catalogue, sshKeys: this.keys, sshPublic: this.keyLines, credentials: this.credentials, reservations: this.reservations, unheard: this.unheard, workedOn: this.workedOn, peers: this.peers, expectations: this.expectations }
   }
 
   /** Asks a cluster; one that cannot be reached at all keeps what it told last, with the time. */
@@ -162,6 +194,8 @@ export class Fleet {
       this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
     }
     if (register || this.version === 0) this.prices = (await PriceRow.findAll()).map(({ site, item, units }) => ({ site, item, units }))
+    if (this.version === 0 || slices.some((slice) => slice.startsWith('site:'))) this.peers = await this.outside.peers()
+    if (register || this.version === 0) this.expectations = (await ExpectationRow.findAll({ order: [['name', 'ASC']] })).map(({ name, from, to, port, protocol, delivered }) => ({ name, from, to, port, protocol, delivered }))
     if (register) {
       const keyRows = await KeyRow.findAll({ order: [['name', 'ASC']] })
       this.keys = keyRows.map((row) => row.name)

@@ -82,6 +82,7 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
     drives: row.drives,
     pools: [...registered, ...others],
     podCount: report?.podCount ?? 0,
+    keepSource: report?.keepSource ?? [],
     namespaces: report?.namespaces ?? [],
     dnsAnswers: report?.dnsAnswers ?? false,
     certificatesUntil: report ? iso(report.certificatesUntil) : null,

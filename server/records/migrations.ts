@@ -45,6 +45,7 @@ export const recordMigrations: readonly Migration[] = [
   { name: '0005-layers', up: sql(`CREATE TABLE layer_files (name TEXT PRIMARY KEY, text TEXT NOT NULL)`) },
   { name: '0006-autoscale', up: sql(`ALTER TABLE clusters ADD COLUMN autoscale JSON`) },
   { name: '0007-prices', up: sql(`CREATE TABLE prices (site TEXT NOT NULL, item TEXT NOT NULL, units REAL NOT NULL, PRIMARY KEY (site, item))`) },
+  { name: '0008-expectations', up: sql(`CREATE TABLE expectations (name TEXT PRIMARY KEY, "from" JSON NOT NULL, "to" JSON NOT NULL, port INTEGER NOT NULL, protocol TEXT NOT NULL, delivered TINYINT(1) NOT NULL)`) },
 ]
 
 export const standinMigrations: readonly Migration[] = [

@@ -190,6 +190,16 @@ export class LayerFileRow extends Model<InferAttributes<LayerFileRow>, InferCrea
   declare text: string
 }
 
+/** A walk that is kept: what is to be reached, or not. */
+export class ExpectationRow extends Model<InferAttributes<ExpectationRow>, InferCreationAttributes<ExpectationRow>> {
+  declare name: string
+  declare from: Record<string, string>
+  declare to: Record<string, string>
+  declare port: number
+  declare protocol: 'TCP' | 'UDP' | 'SCTP'
+  declare delivered: boolean
+}
+
 export class PriceRow extends Model<InferAttributes<PriceRow>, InferCreationAttributes<PriceRow>> {
   declare site: string
   declare item: string
@@ -302,6 +312,7 @@ export function defineRecords(sequelize: Sequelize): void {
   )
   TemplateRow.init({ name: { ...text(), primaryKey: true }, says: text(), kind: text(), intent: json(), open: json(), shipped: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'templates' })
   LayerFileRow.init({ name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } }, { ...common, tableName: 'layer_files' })
+  ExpectationRow.init({ name: { ...text(), primaryKey: true }, from: json(), to: json(), port: { type: INTEGER, allowNull: false }, protocol: text(), delivered: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'expectations' })
   PriceRow.init({ site: { ...text(), primaryKey: true }, item: { ...text(), primaryKey: true }, units: { type: DataTypes.DOUBLE, allowNull: false } }, { ...common, tableName: 'prices' })
   AuthorityRow.init({ cluster: { ...text(), primaryKey: true }, covers: { type: TEXT, allowNull: false }, certificate: { type: TEXT, allowNull: false }, fingerprint: text(), expires: text() }, { ...common, tableName: 'authorities' })
 }

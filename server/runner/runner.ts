@@ -7,9 +7,10 @@
  * The outside’s clock waits until the lane is empty.
  */
 import { Op, type Transaction } from 'sequelize'
-import type { Failure } from '~/core/changes'
-import { leftovers } from '~/core/fleet'
+import type { Failure, Proof } from '~/core/changes'
+import { type FleetView, leftovers } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
+import { expectations } from '~/core/wire'
 import type { Fleet } from '../fleet/fleet'
 import type { Hub } from '../live/hub'
 import type { CommandPort, Evidence, Outcome } from '../ports/port'
@@ -159,16 +160,20 @@ export class Runner {
     return this.enter(async () => {
       const active = this.active.get(number)
       if (!active) return
-      await this.transition(active, [{ kind: 'run.undoing', says: `${active.row.label}: being taken back` }], async (transaction) => {
-        for (const step of active.steps.values()) {
-          const stopped = step.state === 'waiting' || step.state === 'retrying'
-          await step.update({ attemptsBefore: 0, ...(stopped ? { state: step.attempts > 0 ? 'failed' : 'skipped', dueAt: null } : {}) }, { transaction })
-        }
-        await active.row.update({ state: 'undoing', direction: 'back', cause: null }, { transaction })
-      })
-      await this.noteBusy()
-      await this.drive(active)
+      await this.turnBack(active, `${active.row.label}: being taken back`, null)
     })
+  }
+
+  private async turnBack(active: Active, says: string, cause: Failure | null): Promise<void> {
+    await this.transition(active, [{ kind: 'run.undoing', says }], async (transaction) => {
+      for (const step of active.steps.values()) {
+        const stopped = step.state === 'waiting' || step.state === 'retrying'
+        await step.update({ attemptsBefore: 0, ...(stopped ? { state: step.attempts > 0 ? 'failed' : 'skipped', dueAt: null } : {}) }, { transaction })
+      }
+      await active.row.update({ state: 'undoing', direction: 'back', cause }, { transaction })
+    })
+    await this.noteBusy()
+    await this.drive(active)
   }
 
   giveUp(number: number): Promise<void> {
@@ -318,11 +323,21 @@ export class Runner {
     await this.drive(active)
   }
 
+  private async expected(view: FleetView): Promise<readonly Proof[]> {
+    if ((view.expectations ?? []).length === 0) return []
+    const whole = await this.parts.fleet.withExpected(view)
+    return expectations(whole).map((one) => ({ says: `${one.name}: ${one.wanted ? 'reached' : 'not reached'}`, holds: one.holds, observed: one.says }))
+  }
+
   private async endOn(active: Active, steps: readonly StepRow[]): Promise<void> {
     if (active.row.state !== 'running') return
     const failed = steps.filter((step) => step.state === 'failed')
     const first = failed[0]
     const at = isoClock(this.parts.outside.now)
+    if (first && active.row.plan?.steps.some((step) => step.id === first.id && step.turnsBack === true)) {
+      await this.turnBack(active, `${active.row.label} turns back by itself: ${first.cause?.says ?? first.says}`, first.cause)
+      return
+    }
     if (first) {
       await this.transition(active, [{ kind: 'run.halted', says: `${active.row.label} halted: ${first.cause?.says ?? first.says}` }], async (transaction) => {
         await active.row.update({ state: 'halted', cause: first.cause, endedAt: at }, { transaction })
@@ -334,9 +349,11 @@ export class Runner {
     const read = kindNamed(active.row.kind)?.read(active.row.intent)
     if (!read?.ok) throw new Error(`change ${active.row.number} holds an intent that its kind does not read`)
     this.parts.fleet.touchRegister()
-    const view = await this.parts.fleet.viewWith(read.draft.objectsOf)
-    const proof = read.draft.prove(view, Object.fromEntries(steps.map((step) => [step.id, step.result ?? {}])))
-    const broken = proof.filter((item) => !item.holds)
+    const view = await this.parts.fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
+    const proven = read.draft.prove(view, Object.fromEntries(steps.map((step) => [step.id, step.result ?? {}])))
+    // What is expected is walked again after every change; it is shown, but a change is not undone for what others broke.
+    const proof = [...proven, ...(await this.expected(view))]
+    const broken = proven.filter((item) => !item.holds)
     if (broken.length > 0) {
       const says = `${broken.length} of ${proof.length} proofs do not hold: ${broken.map((item) => `${item.says}: ${item.observed}`).join('; ')}`
       await this.transition(active, [{ kind: 'run.halted', says: `${active.row.label} halted: ${says}` }], async (transaction) => {

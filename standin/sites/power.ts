@@ -29,14 +29,15 @@ export function nodeOn(sim: Sim, machine: Machine): { cluster: Cluster; node: No
 export function watchAgents(sim: Sim, site: Site): void {
   for (const machine of site.machines) {
     const on = nodeOn(sim, machine)
-    if (!on?.cluster.managed || machine.power !== 'on') continue
+    if (!on?.cluster.managed) continue
     const reaches = reachesApi(sim, on.cluster, on.node)
-    if (!reaches && machine.cutOff !== true) {
+    if (!reaches && machine.cutOff !== true && machine.power === 'on') {
       machine.cutOff = true
       machine.offSince = sim.now
       sim.schedule(unheardMs, { kind: 'power', site: site.name, machine: machine.name, what: 'unheard' })
     } else if (reaches && machine.cutOff === true) {
       delete machine.cutOff
+      if (machine.power !== 'on') continue
       delete machine.offSince
       heardAgain(sim, machine)
     }
@@ -83,7 +84,7 @@ const ready = (node: Node, status: 'True' | 'Unknown', reason: string, message: 
 /** The node of a machine that runs again posts its status. */
 export function heardAgain(sim: Sim, machine: Machine): void {
   const on = nodeOn(sim, machine)
-  if (!on) return
+  if (!on || machine.cutOff === true) return
   const was = on.node.conditions.find((condition) => condition.type === 'Ready')
   if (was?.status === 'True') return
   ready(on.node, 'True', 'AgentReady', 'the node agent posts ready status', sim.now)

@@ -1,0 +1,43 @@
+/** What is expected to be reached, or not to be: walked again whenever something changes. */
+import type { ExpectationView, FleetView } from '../fleet'
+import { readyWorldOf } from './from-fleet'
+import { fromSchema, toSchema } from './world'
+import { type Decider, walk, walkAnswer, type WalkQuery } from './walk'
+import type { ReadyWorld } from './prepared'
+
+export interface Expected {
+  readonly name: string
+  /** Whether it is to be delivered. */
+  readonly wanted: boolean
+  readonly holds: boolean
+  readonly says: string
+  readonly hop: string | null
+  readonly by: Decider
+}
+
+export function queryOf(expectation: ExpectationView): WalkQuery | null {
+  const from = fromSchema.safeParse(expectation.from)
+  const to = toSchema.safeParse(expectation.to)
+  return from.success && to.success ? { from: from.data, to: to.data, port: expectation.port, protocol: expectation.protocol } : null
+}
+
+/** Clusters that an expectation speaks of. */
+export const clustersOf = (expectation: ExpectationView): readonly string[] => [expectation.from['cluster'], expectation.to['cluster']].flatMap((name) => name ?? [])
+
+export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Expected {
+  const query = queryOf(expectation)
+  const found = query ? walk(world, query) : null
+  const wanted = expectation.delivered
+  if (!found?.ok) return { name: expectation.name, wanted, holds: false, says: found && !found.ok ? found.says : 'It does not say who reaches whom.', hop: null, by: 'default' }
+  const answer = walkAnswer(found.walk)
+  return { name: expectation.name, wanted, holds: found.walk.delivered === wanted, says: answer.hops.at(-1)?.says ?? (found.walk.delivered ? 'It arrives.' : 'It does not arrive.'), hop: answer.decided.hop, by: answer.decided.by }
+}
+
+/** Every expectation against what is set up now; clusters that rest or do not answer are left out. */
+export function expectations(view: FleetView): readonly Expected[] {
+  const all = view.expectations ?? []
+  if (all.length === 0) return []
+  const read = readyWorldOf(view)
+  if (!read.ok) return []
+  return all.filter((one) => clustersOf(one).every((name) => view.objects?.[name] !== undefined)).map((one) => expectedIn(read.world, one))
+}

@@ -1,0 +1,8 @@
+export { accountOf, callersIntent, wireCallers, type CallersIntent } from './callers'
+export { ingressAddress, ingressIntent, wireIngress, type IngressIntent } from './ingress'
+export { keepSourceIntent, keptAfter, wireKeepSource, type KeepSourceIntent } from './keep-source'
+export { policyIntent, wirePolicy, type PolicyIntent } from './policy'
+export { frontage, poolFill, poolIntent, wirePool, type PoolFill, type PoolIntent } from './pool'
+export { firewallAfter, firewallIntent, translationIntent, translationsAfter, wireFirewall, wireTranslation, type FirewallIntent, type TranslationIntent } from './rules'
+export { shiftIntent, shiftSteps, wireShift, type ShiftIntent } from './shift'
+export { byText, callsADay, callsOf, callText, wayFindings, type Call } from './ways'

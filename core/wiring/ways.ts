@@ -1,0 +1,87 @@
+/** What a change of the ways would do: the flows of the last day, the agents’ way to their API and the expectations, walked before and after. */
+import type { Fact, RawFinding } from '../changes'
+import { clusterOf, type ClusterView, type FleetView, nodesOf, type TrafficView } from '../fleet'
+import { countText, listText, numberText } from '../units'
+import { type Decider, expectations, readyWorldOf, type ReadyWorld, walk, type WalkFrom, type WalkQuery, type WalkTo } from '../wire'
+
+export const stop = (rule: string, field: string, says: string, because: readonly Fact[] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
+export const caution = (rule: string, field: string, says: string, because: readonly Fact[] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'caution', rule, field, says, because, offers })
+
+export const byText = (by: Decider): string => (typeof by === 'string' ? by : by.join(', '))
+
+export interface Call {
+  readonly cluster: string
+  readonly flow: TrafficView
+  readonly query: WalkQuery
+}
+
+/** The calls of a cluster as walks: from the first ready pod of the caller, to the service or address. */
+export function callsOf(view: FleetView, cluster: string): readonly Call[] {
+  const pods = (view.objects?.[cluster] ?? []).filter((object) => object.kind === 'Pod') as unknown as readonly { metadata: { name: string; namespace?: string; ownerReferences?: readonly { name: string }[]; labels?: Readonly<Record<string, string>> }; status?: { phase?: string } }[]
+  return (view.traffic?.[cluster] ?? []).flatMap((flow): readonly Call[] => {
+    const from = callerOf(pods, cluster, flow.from)
+    const to: WalkTo = flow.to.includes('/') ? { service: flow.to, cluster } : { address: flow.to }
+    return from ? [{ cluster, flow, query: { from, to, port: flow.port, protocol: 'TCP' } }] : []
+  })
+}
+
+function callerOf(pods: readonly { readonly metadata: { readonly name: string; readonly namespace?: string; readonly ownerReferences?: readonly { readonly name: string }[] }; readonly status?: { readonly phase?: string } }[], cluster: string, from: string): WalkFrom | null {
+  if (!from.includes('/')) return { address: from }
+  const [namespace = '', workload = ''] = from.split('/')
+  const pod = pods.find((one) => (one.metadata.namespace ?? 'default') === namespace && one.status?.phase === 'Running' && (one.metadata.ownerReferences?.[0]?.name === workload || one.metadata.ownerReferences?.[0]?.name.startsWith(`${workload}-`) === true) && one.metadata.name.startsWith(`${workload}-`))
+  return pod ? { pod: `${namespace}/${pod.metadata.name}`, cluster } : null
+}
+
+export const callText = ({ flow }: Pick<Call, 'flow'>): string => `${flow.from} to ${flow.to}:${flow.port}`
+
+/** Calls of the last day, from all spans. */
+export const callsADay = (flow: TrafficView, now: string): number => flow.spans.reduce((sum, span) => sum + (span.perSecond * Math.max(0, Date.parse(span.until ?? now) - Math.max(Date.parse(span.from), Date.parse(now) - 86_400_000))) / 1000, 0)
+
+function arrives(world: ReadyWorld, query: WalkQuery): { readonly delivered: boolean; readonly by: string; readonly hop: string } {
+  const found = walk(world, query)
+  const last = found.ok ? found.walk.hops.at(-1) : undefined
+  return { delivered: found.ok && found.walk.delivered, by: last ? byText(last.by) : '', hop: last?.hop ?? '' }
+}
+
+/** Agents of managed clusters, as walks to their API. */
+function agentWays(view: FleetView, cluster: ClusterView): readonly WalkQuery[] {
+  const peer = cluster.controlPlane.kind === 'managed' ? view.peers?.find((one) => one.name === `${cluster.name}-api`) : undefined
+  return peer ? nodesOf(cluster).map((node) => ({ from: { node: node.name, cluster: cluster.name }, to: { address: peer.address }, port: peer.ports[0] ?? 443, protocol: 'TCP' as const })) : []
+}
+
+/**
+ * Findings about what changes for whom. `clusters` are those whose calls are walked; `field` is the field of the intent
+ * that the change is about.
+ */
+export function wayFindings(before: FleetView, after: FleetView, clusters: readonly string[], field: string): readonly RawFinding[] {
+  const [then, now] = [readyWorldOf(before), readyWorldOf(after)]
+  if (!then.ok || !now.ok) return now.ok ? [] : [stop('world.readable', field, `${now.path}: ${now.says}`)]
+  const findings: RawFinding[] = []
+  for (const name of clusters) {
+    const cluster = clusterOf(before, name)
+    if (!cluster) continue
+    const ways = agentWays(before, cluster).map((query) => ({ query, was: arrives(then.world, query), is: arrives(now.world, query) }))
+    const cut = ways.filter(({ was, is }) => was.delivered && !is.delivered)
+    const mended = ways.filter(({ was, is }) => !was.delivered && is.delivered)
+    const because = [{ says: `${ways.length} nodes walked to their API`, source: name, at: cluster.observedAt }]
+    if (cut.length > 0) findings.push(caution(`agents.${name}`, field, `${countText(cut.length, 'node')} of ${name} would no longer reach ${name}-api (${cut[0]?.is.hop ?? ''}: ${cut[0]?.is.by ?? ''}): not ready within a minute.`, because))
+    if (mended.length > 0) findings.push({ level: 'note', rule: `agents.${name}`, field, says: `${countText(mended.length, 'node')} of ${name} would reach ${name}-api again.`, because })
+    const calls = callsOf(before, name).map((call) => ({ call, was: arrives(then.world, call.query), is: arrives(now.world, call.query) }))
+    const lost = calls.filter(({ was, is }) => was.delivered && !is.delivered)
+    const won = calls.filter(({ was, is }) => !was.delivered && is.delivered)
+    const seen = [{ says: `${calls.length} calls of the last day walked before and after`, source: `traffic of ${name}`, at: before.now }]
+    for (const { call, is } of lost.slice(0, 12)) findings.push(caution(`calls.${name}.${callText(call)}`, field, `${callText(call)} would end at ${is.hop} (${is.by}): ${numberText(callsADay(call.flow, before.now))} calls in the last day.`, seen))
+    if (won.length > 0) findings.push({ level: 'note', rule: `calls.${name}`, field, says: `${listText(won.map(({ call }) => callText(call)), 4)} would get through.`, because: seen })
+    if (calls.length > 0 && lost.length === 0 && won.length === 0) findings.push({ level: 'note', rule: `calls.${name}`, field, says: `No call of the last day in ${name} changes.`, because: seen })
+  }
+  const was = new Map(expectations(before).map((one) => [one.name, one]))
+  for (const one of expectations(after)) {
+    if (one.holds || was.get(one.name)?.holds !== true) continue
+    findings.push(caution(`expected.${one.name}`, field, `“${one.name}” would no longer hold: it is to be ${one.wanted ? 'reached' : 'kept out'}. ${one.says}`, [{ says: `${one.hop ?? ''}: ${byText(one.by)}`, source: 'walked as it would be' }]))
+  }
+  return findings
+}
+
+/** The proof that expectations that held still do, and that calls are as they were to become. */
+export const withSite = (view: FleetView, name: string, change: Partial<FleetView['sites'][number]>): FleetView => ({ ...view, sites: view.sites.map((site) => (site.name === name ? { ...site, ...change } : site)) })
+export const withCluster = (view: FleetView, name: string, change: Partial<ClusterView>): FleetView => ({ ...view, clusters: view.clusters.map((cluster) => (cluster.name === name ? { ...cluster, ...change } : cluster)) })
