@@ -2,12 +2,11 @@
  * The packet walk: hop by hop from one end to the other, with the header before and after, and what decided.
  * The order of the hops and what each looks at is the design’s; every hop is decided from the prepared world alone.
  */
-import { type Address, formatAddress } from '../addresses'
+import { type Address, formatAddress, parseAddress } from '../addresses'
 import { asEnd, type PodEnd, type PolicyEnd, policyIn, policyOut, type Protocol, type Verdict } from './policy'
 import { type Endpoint, networkOf, type NodeEnd, type ReadyCluster, type ReadyPeer, type ReadySite, type ReadyWorld, type Service, siteOfAddress } from './prepared'
 import { addressKey, isIn, spansOf, within } from './spans'
 import type { WalkFrom, WalkTo } from './world'
-import { parseAddress } from '../addresses'
 
 export const hopNames = ['name', 'policy-out', 'service', 'masquerade', 'route', 'firewall-out', 'translation', 'firewall-in', 'front', 'policy-in', 'acceptance', 'way-back'] as const
 export type HopName = (typeof hopNames)[number]
@@ -391,7 +390,6 @@ class Walker {
 
   /** At the destination: hops 10 to 12. */
   private arrive(place: Place, peer: ReadyPeer | null): Walk {
-    const { world } = this
     const { protocol } = this.query
     this.to = place
     this.peer = peer

@@ -94,6 +94,7 @@ const valid: Readonly<Record<string, unknown>> = {
   '/compute/drain': { objects: everyRule, nodes: ['n1'], options: { surge: '25%', unavailable: 1, allowLocalData: true } },
   '/compute/replicas': { current: 2, min: 1, max: 10, metrics: [{ name: 'requests', value: 10, target: 5 }] },
   '/compute/rest-savings': { zone: 'Europe/Berlin', from: '2026-03-01T00:00:00Z', until: '2026-03-02T00:00:00Z', hourly: 1, windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }] },
+  '/expectations': { name: 'the desk reaches the ledger', from: { pod: 'market/desk', cluster: 'bramble' }, to: { service: 'market/ledger-view', cluster: 'bramble' }, port: 8443, protocol: 'TCP', delivered: true },
   '/compute/network-policy': { objects: wired.clusters[0]?.objects, from: { pod: 'market/desk' }, to: { address: '10.88.4.20' }, port: 8443, protocol: 'tcp' },
   '/compute/packet-walk': { world: wired, from: { pod: 'market/desk', cluster: 'bramble' }, to: { name: 'bureau.fernhollow.example' }, port: 8443, protocol: 'TCP', endpoints: 'all', bytes: 1500 },
   '/compute/firewall-review': { rules: wired.sites[0]?.firewall },

@@ -7,6 +7,7 @@ import { computations } from '../compute/computations'
 import { Refusal } from '../changes/errors'
 import { type Gyrarch, version } from '../gyrarch'
 import { groundRoutes, layerRoutes } from './ground-routes'
+import { wireRoutes } from './wire-routes'
 import { changeId } from '../runner/journal'
 
 export interface Call {
@@ -339,6 +340,7 @@ export const routes: readonly Route[] = [
   },
   ...groundRoutes,
   ...layerRoutes,
+  ...wireRoutes,
   ...computations.map(
     (computation): Route => ({
       method: 'post',

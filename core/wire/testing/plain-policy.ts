@@ -1,5 +1,5 @@
 /** Network policy written once more, plainly and from the API’s text alone: every rule of every policy is looked at for every question. */
-/* eslint-disable @typescript-eslint/no-explicit-any, @typescript-eslint/no-unsafe-member-access, @typescript-eslint/no-unsafe-argument, @typescript-eslint/no-unsafe-assignment, @typescript-eslint/no-unsafe-call, @typescript-eslint/no-unsafe-return -- it reads raw objects, as plainly as it can */
+/* eslint-disable @typescript-eslint/no-explicit-any -- it reads raw objects, as plainly as it can */
 interface Obj {
   readonly kind: string
   readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Record<string, string> }

@@ -9,8 +9,8 @@ import { buildWorld } from '~/standin/build'
 import { send, type Sender } from '~/standin/traffic/path'
 import type { Cluster, Manifest, Site } from '~/standin/world'
 import { walkWorldOf } from '~/core/wire'
-import { siteView } from '../fleet/observe'
-import { demoScenario } from '../ports/standin/demo'
+import { siteView } from '../../fleet/observe'
+import { demoScenario } from './demo'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
 

@@ -1,0 +1,283 @@
+/** What is reached from outside: services with a virtual address or the reason why none, how traffic comes in, hosts and their certificates. */
+import { useState } from 'react'
+import { useSearchParams } from 'react-router'
+import { nodesOf } from '~/core/fleet'
+import type { EndpointSliceObject, HttpRouteObject, ServiceObject } from '~/core/objects'
+import { countText, listText, numberText } from '~/core/units'
+import { frontage, ingressAddress, poolFill } from '~/core/wiring'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
+import { StateGlyph } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To } from '../../parts/to'
+import { ChooseCluster } from './choose'
+import { WireTabs } from './tabs'
+import { aimed } from './wire-data'
+import './wire.css'
+import type { Route } from './+types/hosts'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Hosts and virtual addresses · Gyrarch' }]
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const { view, cluster, site } = await aimed(gyrarch, request)
+  if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  const objects = view.objects?.[cluster.name] ?? []
+  const slices = objects.filter((object) => object.kind === 'EndpointSlice') as unknown as readonly EndpointSliceObject[]
+  const services = objects.filter((object) => object.kind === 'Service') as unknown as readonly (ServiceObject & { status?: { loadBalancer?: { ingress?: readonly { ip: string }[] }; conditions?: readonly { message: string }[] } })[]
+  const ingress = ingressAddress(view, cluster.name)
+  const rows = services.flatMap((service) => {
+    const key = `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`
+    const balancer = site.balancers.find((one) => one.cluster === cluster.name && one.service === key)
+    if (service.spec?.type !== 'LoadBalancer' && !balancer) return []
+    const endpoints = slices.filter((slice) => slice.metadata.namespace === service.metadata.namespace && slice.metadata.labels?.['kubernetes.io/service-name'] === service.metadata.name).flatMap((slice) => slice.endpoints ?? [])
+    const ready = endpoints.filter((endpoint) => endpoint.conditions?.ready !== false)
+    const holding = new Map<string, number>()
+    for (const endpoint of ready) if (endpoint.nodeName) holding.set(endpoint.nodeName, (holding.get(endpoint.nodeName) ?? 0) + 1)
+    const local = service.spec?.externalTrafficPolicy === 'Local'
+    const counts = [...holding.values()]
+    // With Local each node that holds an endpoint gets the same share, whatever it holds.
+    const uneven = local && counts.length > 1 ? Math.max(...counts) / Math.min(...counts) : 1
+    return [
+      {
+        key,
+        address: balancer?.address ?? null,
+        ports: balancer ? [balancer.port, ...(balancer.ports ?? [])] : (service.spec?.ports ?? []).map((port) => port.port),
+        why: balancer ? '' : (service.status?.conditions?.[0]?.message ?? 'waits for its site'),
+        local,
+        ready: ready.length,
+        members: nodesOf(cluster).length,
+        holding: [...holding].map(([node, count]) => `${node} ${count}`),
+        uneven,
+        made: balancer?.made === true,
+      },
+    ]
+  })
+  const routes = (objects.filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]).flatMap((route) =>
+    (route.spec?.hostnames ?? ['every host']).map((host) => {
+      const record = site.records.find((one) => `${one.name}.${site.nameDomain}` === host)
+      return { key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`, namespace: route.metadata.namespace ?? 'default', name: route.metadata.name, host, paths: (route.spec?.rules ?? []).flatMap((rule) => (rule.matches ?? [{}]).map((match) => match.path?.value ?? '/')), backends: (route.spec?.rules ?? []).flatMap((rule) => (rule.backendRefs ?? []).map((backend) => backend.name)), record: record?.value ?? null, recordGood: record !== undefined && record.value === ingress }
+    }),
+  )
+  const namespaces = [...new Set(services.map((service) => service.metadata.namespace ?? 'default'))].sort()
+  const pool = poolFill(site)
+  return {
+    cluster: cluster.name,
+    clusters: [],
+    site: site.name,
+    network: frontage(site)?.name ?? null,
+    pool,
+    ingress,
+    rows,
+    routes,
+    certificatesUntil: cluster.certificatesUntil,
+    taken: [...new Set(rows.flatMap((row) => row.ports))].filter((port) => port === 80 || port === 443),
+    namespaces: namespaces.map((name) => ({ name, services: services.filter((service) => (service.metadata.namespace ?? 'default') === name && service.spec?.clusterIP !== 'None').map((service) => service.metadata.name) })),
+    domain: site.nameDomain,
+  }
+}
+
+type Data = Route.ComponentProps['loaderData']
+type Row = NonNullable<Data['rows']>[number]
+
+const columns: readonly Column<Row>[] = [
+  { name: 'service', value: (row) => row.key, show: (row) => <span className="mono">{row.key}</span> },
+  { name: 'virtual address', value: (row) => row.address ?? '', show: (row) => (row.address === null ? <><StateGlyph state="strained" /> none: {row.why}</> : <span className="mono">{row.address}:{row.ports.join(',')}</span>), wraps: true },
+  { name: 'comes in', value: (row) => (row.local ? 'on nodes that hold an endpoint' : 'on any node'), wraps: true },
+  { name: 'source seen', value: (row) => (row.local ? 'the caller’s' : 'a node’s') },
+  { name: 'endpoints', value: (row) => row.ready, show: (row) => `${row.ready} ready`, number: true },
+]
+
+function Explain({ row, cluster }: { readonly row: Row; readonly cluster: string }) {
+  return (
+    <>
+      <div className="soft">service</div>
+      <h2>{row.key}</h2>
+      <dl className="facts">
+        <div>
+          <dt>pool members</dt>
+          <dd>{row.local ? `${row.holding.length} of ${row.members} nodes` : `all ${row.members} nodes`}</dd>
+        </div>
+        <div>
+          <dt>extra hop</dt>
+          <dd>{row.local ? 'none' : `for about ${row.members === 0 ? 0 : numberText(100 * (1 - row.holding.length / row.members))} % of the connections`}</dd>
+        </div>
+        <div>
+          <dt>source the pod sees</dt>
+          <dd>{row.local ? 'the caller’s own' : 'the node that took it'}</dd>
+        </div>
+        <div>
+          <dt>share of each endpoint</dt>
+          <dd>{row.uneven > 1 ? `uneven: up to ${numberText(row.uneven, 1)} times` : 'even'}</dd>
+        </div>
+        <div>
+          <dt>endpoints on</dt>
+          <dd>{listText(row.holding, 4) || 'no node'}</dd>
+        </div>
+      </dl>
+      <p>
+        {row.local
+          ? 'Only nodes that hold an endpoint take connections: no hop between nodes, and policies see the caller. A node with two endpoints gets no more than one with one.'
+          : 'Any node takes a connection and sends it on under its own address: even shares, and policies see the node, not the caller.'}
+      </p>
+      {row.address === null ? null : (
+        <p>
+          <To path="/wire/walk" query={{ from: '192.0.2.77', to: row.address, port: String(row.ports[0] ?? 443) }}>
+            Walk from outside
+          </To>
+        </p>
+      )}
+      <DraftChange kind="manifest.apply" intent={{ cluster, text: `apiVersion: v1\nkind: Service\nmetadata: {name: ${row.key.split('/')[1] ?? ''}, namespace: ${row.key.split('/')[0] ?? ''}}\nspec: {externalTrafficPolicy: ${row.local ? 'Cluster' : 'Local'}}\n` }}>
+        Draft {row.local ? 'any node taking it' : 'keeping to nodes with an endpoint'}
+      </DraftChange>
+    </>
+  )
+}
+
+function Lead({ data }: { readonly data: Data }) {
+  const { cluster, namespaces = [], domain = '' } = data
+  const [wish, setWish] = useState({ host: '', path: '/', namespace: namespaces.find((one) => one.name !== 'platform' && one.name !== 'default')?.name ?? namespaces[0]?.name ?? '', service: '', record: true })
+  const services = namespaces.find((one) => one.name === wish.namespace)?.services ?? []
+  const service = services.includes(wish.service) ? wish.service : (services[0] ?? '')
+  return (
+    <section aria-label="Lead a host to a service">
+      <h3>Lead a host to a service</h3>
+      <div className="wire-form">
+        <label>
+          Host <input value={wish.host} placeholder={`prices.${domain}`} onChange={(event) => setWish((was) => ({ ...was, host: event.target.value }))} />
+        </label>
+        <label>
+          Path <input value={wish.path} onChange={(event) => setWish((was) => ({ ...was, path: event.target.value }))} />
+        </label>
+        <label>
+          Namespace{' '}
+          <select value={wish.namespace} onChange={(event) => setWish((was) => ({ ...was, namespace: event.target.value }))}>
+            {namespaces.map((one) => (
+              <option key={one.name}>{one.name}</option>
+            ))}
+          </select>
+        </label>
+        <label>
+          Service{' '}
+          <select value={service} onChange={(event) => setWish((was) => ({ ...was, service: event.target.value }))}>
+            {services.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
+        </label>
+        <label style={{ justifyContent: 'flex-start' }}>
+          <input type="checkbox" checked={wish.record} style={{ minHeight: 0 }} onChange={(event) => setWish((was) => ({ ...was, record: event.target.checked }))} /> write its name record too
+        </label>
+      </div>
+      <DraftChange kind="wire.ingress" intent={{ cluster: cluster ?? '', namespace: wish.namespace, name: (wish.host.split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host', host: wish.host, path: wish.path || '/', service, record: wish.record }} variant="contained" disabled={wish.host.trim() === '' || service === ''}>
+        Draft it
+      </DraftChange>
+    </section>
+  )
+}
+
+function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullable<Data['pool']> }) {
+  const [range, setRange] = useState(pool.pool)
+  return (
+    <section aria-label="Pool of virtual addresses">
+      <h3>Pool of virtual addresses</h3>
+      <p>
+        <span className="fill" aria-hidden>
+          <i style={{ width: `${Math.min(100, (100 * pool.used) / Math.max(1, pool.size))}%` }} />
+        </span>
+        {pool.used} of {numberText(pool.size)} used, in {pool.network}
+      </p>
+      <div className="acts">
+        <input className="wire-field" aria-label="Pool" value={range} size={24} onChange={(event) => setRange(event.target.value)} />
+        <DraftChange kind="wire.pool" intent={{ site, pool: range }} disabled={range === pool.pool}>
+          Draft it
+        </DraftChange>
+      </div>
+    </section>
+  )
+}
+
+export default function HostsPage({ loaderData }: Route.ComponentProps) {
+  const [search, setSearch] = useSearchParams()
+  const { cluster, rows } = loaderData
+  if (cluster === null || !rows) {
+    return (
+      <Page title="Hosts" reason={<p className="soft">What is reached from outside belongs to a cluster.</p>}>
+        <WireTabs here="/wire/hosts" />
+        <ChooseCluster clusters={loaderData.clusters} path="/wire/hosts" says="What is reached from outside? Point at a cluster:" />
+      </Page>
+    )
+  }
+  const chosen = rows.find((row) => row.key === search.get('service')) ?? null
+  const { routes, pool, site, ingress, certificatesUntil, taken } = loaderData
+  return (
+    <Page
+      title={`Reached from outside: ${cluster}`}
+      beside={<span className="soft">{ingress === null ? 'its ingress has no virtual address' : `ingress at ${ingress}`}</span>}
+      reason={
+        chosen ? (
+          <>
+            <Explain row={chosen} cluster={cluster} />
+            <p>
+              <button type="button" className="quiet-button" onClick={() => setSearch((was) => (was.delete('service'), was))}>
+                Hosts and the pool
+              </button>
+            </p>
+          </>
+        ) : (
+          <>
+            <h2>{rows.some((row) => row.address === null) ? countText(rows.filter((row) => row.address === null).length, 'service waits', 'services wait') : 'Every service has its address'}</h2>
+            {taken.length > 0 ? <p className="soft">Ports {listText(taken.map(String))} are taken behind virtual addresses; a second controller on the same nodes would collide.</p> : null}
+            {pool ? <Pool key={pool.pool} site={site} pool={pool} /> : <p className="soft">{site} offers no virtual addresses.</p>}
+            <Lead data={loaderData} />
+          </>
+        )
+      }
+    >
+      <WireTabs here="/wire/hosts" />
+      <div style={{ flex: '0 1 auto', maxHeight: '45%', display: 'flex', flexDirection: 'column', minHeight: 140 }}>
+        <Table name="services with a virtual address" columns={columns} rows={rows} id={(row) => row.key} selected={chosen?.key ?? null} onSelect={(row) => setSearch((was) => (was.set('service', row.key), was))} empty="No service asks for a virtual address. One of type LoadBalancer does." />
+      </div>
+      <h3 style={{ marginTop: 14 }}>Hosts</h3>
+      <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
+        <table className="grid">
+          <thead>
+            <tr>
+              {['host', 'paths', 'goes to', 'name record', 'certificate', ''].map((one) => (
+                <th key={one} scope="col">
+                  {one === '' ? <span className="visually-hidden">actions</span> : one}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {routes.map((route) => (
+              <tr key={route.key + route.host}>
+                <td className="mono">{route.host}</td>
+                <td className="mono">{listText(route.paths, 3)}</td>
+                <td className="mono">{listText(route.backends, 3)}</td>
+                <td>
+                  <StateGlyph state={route.recordGood ? 'well' : 'strained'} /> <span className="mono">{route.record ?? 'none'}</span>
+                </td>
+                <td>{certificatesUntil === null ? 'unknown' : `until ${certificatesUntil.slice(0, 10)}`}</td>
+                <td>
+                  <DraftChange kind="wire.ingress" intent={{ cluster, namespace: route.namespace, name: route.name, host: route.host, remove: true }} variant="text">
+                    Draft removing it
+                  </DraftChange>
+                </td>
+              </tr>
+            ))}
+            {routes.length === 0 ? (
+              <tr>
+                <td colSpan={6} className="soft">
+                  No host is led to a service yet. Draft one beside this.
+                </td>
+              </tr>
+            ) : null}
+          </tbody>
+        </table>
+      </div>
+    </Page>
+  )
+}

@@ -1,0 +1,133 @@
+/** Names: asked as a pod would ask them, every try of its search path with who answered. */
+import Button from '@mui/material/Button'
+import { Form } from 'react-router'
+import { lookUp, readyWorldOf, readFrom } from '~/core/wire'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { StateGlyph } from '../../parts/state'
+import { To } from '../../parts/to'
+import { ChooseCluster } from './choose'
+import { WireTabs } from './tabs'
+import { aimed } from './wire-data'
+import './wire.css'
+import type { Route } from './+types/names'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Names as pods ask them · Gyrarch' }]
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const { view, cluster, site } = await aimed(gyrarch, request)
+  if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  const search = new URL(request.url).searchParams
+  const pods = (view.objects?.[cluster.name] ?? []).filter((object) => object.kind === 'Pod').map((object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`)
+  const services = (view.objects?.[cluster.name] ?? []).filter((object) => object.kind === 'Service').map((object) => `${object.metadata?.name ?? ''}.${object.metadata?.namespace ?? 'default'}`)
+  const pod = search.get('pod')?.trim() ?? pods[0] ?? ''
+  const name = search.get('name')?.trim().slice(0, 253) ?? ''
+  const source = readFrom(view, pod, cluster.name)
+  const ready = readyWorldOf(view)
+  const tries = name !== '' && source.ok && 'pod' in source.end && ready.ok ? lookUp(ready.world, source.end, name) : null
+  return {
+    aim: `cluster/${cluster.name}`,
+    cluster: cluster.name,
+    clusters: [],
+    site: site?.name ?? '',
+    pod,
+    name,
+    pods: pods.slice(0, 500),
+    choices: [...services, ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`)].slice(0, 500),
+    tries,
+    wrong: name === '' ? null : !source.ok ? source.says : !('pod' in source.end) ? 'Only a pod has a search path: name one as namespace/name.' : tries === null ? 'Nothing answers: the pod is not there any more.' : null,
+  }
+}
+
+export default function NamesPage({ loaderData }: Route.ComponentProps) {
+  const { cluster } = loaderData
+  if (cluster === null || loaderData.pods === undefined) {
+    return (
+      <Page title="Names" reason={<p className="soft">Each cluster answers names for its own pods.</p>}>
+        <WireTabs here="/wire/names" />
+        <ChooseCluster clusters={loaderData.clusters} path="/wire/names" says="Whose pods ask? Point at a cluster:" />
+      </Page>
+    )
+  }
+  const { tries, wrong, pod, name, pods, choices, aim, site } = loaderData
+  const answered = tries?.at(-1)
+  return (
+    <Page
+      title="Names, as a pod asks them"
+      beside={<span className="soft">in {cluster}</span>}
+      reason={
+        tries && answered ? (
+          <>
+            <h2>{answered.addresses.length > 0 ? `${name} is ${answered.addresses.join(', ')}` : `Nobody answers for ${name}`}</h2>
+            <p>
+              {answered.addresses.length > 0 ? `Answered by the ${answered.who}, as ${answered.by}, on try ${tries.length}.` : `All ${tries.length} names of its search path were asked in vain. Write it in full, with its namespace, or give the site a record.`}
+            </p>
+            <p>
+              <To path="/wire/walk" query={{ from: pod, to: answered.name, port: '443' }}>
+                Walk there
+              </To>{' '}
+              · <To path="/ground/names" query={{ site }}>Records of {site}</To>
+            </p>
+          </>
+        ) : (
+          <>
+            <h2>Its search path, try by try</h2>
+            <p className="soft">A name with fewer than five dots is tried with the pod’s namespace first, then the cluster, then as it stands. A final dot makes it a full name.</p>
+          </>
+        )
+      }
+    >
+      <WireTabs here="/wire/names" />
+      <div className="wire-page">
+        <Form className="walk-ask" method="get" role="search" aria-label="Ask a name">
+          <input type="hidden" name="aim" value={aim} />
+          <label>
+            Pod
+            <input name="pod" defaultValue={pod} key={`p${pod}`} list="name-pods" size={32} autoComplete="off" />
+          </label>
+          <label>
+            Name
+            <input name="name" defaultValue={name} key={`n${name}`} list="names" size={34} placeholder="ledger-view" autoComplete="off" />
+          </label>
+          <Button type="submit" variant="contained">
+            Ask
+          </Button>
+          <datalist id="name-pods">
+            {pods.map((one) => (
+              <option key={one} value={one} />
+            ))}
+          </datalist>
+          <datalist id="names">
+            {choices.map((one) => (
+              <option key={one} value={one} />
+            ))}
+          </datalist>
+        </Form>
+        {wrong === null ? null : <p role="alert">{wrong}</p>}
+        {tries ? (
+          <table className="grid" aria-label="Tries">
+            <thead>
+              <tr>
+                <th scope="col">asked</th>
+                <th scope="col">answer</th>
+                <th scope="col">by</th>
+              </tr>
+            </thead>
+            <tbody>
+              {tries.map((one) => (
+                <tr key={one.name}>
+                  <td className="mono">{one.name}.</td>
+                  <td className="mono">
+                    <StateGlyph state={one.addresses.length > 0 ? 'well' : 'resting'} title={one.addresses.length > 0 ? 'answered' : 'no such name'} /> {one.addresses.join(', ') || 'no such name'}
+                  </td>
+                  <td>{one.who}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        ) : null}
+      </div>
+    </Page>
+  )
+}

@@ -1,0 +1,261 @@
+/** Network policies: which pods each isolates, who is let in and out, and a new one out of the calls that were seen. */
+import { useState } from 'react'
+import { useSearchParams } from 'react-router'
+import type { PolicyObject } from '~/core/objects'
+import { readObjects } from '~/core/objects'
+import { countText, listText, numberText } from '~/core/units'
+import { readPolicyWorld } from '~/core/wire'
+import { callsADay, policyFromCalls } from '~/core/wiring'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
+import { StateGlyph } from '../../parts/state'
+import { type Column, Table } from '../../parts/table'
+import { To } from '../../parts/to'
+import { ChooseCluster } from './choose'
+import { WireTabs } from './tabs'
+import { aimed } from './wire-data'
+import './wire.css'
+import type { Route } from './+types/policies'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Policies · Gyrarch' }]
+
+type Rules = NonNullable<NonNullable<PolicyObject['spec']>['ingress']>
+
+const selectorText = (selector: { readonly matchLabels?: Readonly<Record<string, string>> | null | undefined; readonly matchExpressions?: readonly { readonly key: string; readonly operator: string; readonly values?: readonly string[] | null | undefined }[] | null | undefined } | null | undefined): string => {
+  const parts = [...Object.entries(selector?.matchLabels ?? {}).map(([key, value]) => `${key}=${value}`), ...(selector?.matchExpressions ?? []).map((one) => `${one.key} ${one.operator} ${(one.values ?? []).join('|')}`.trim())]
+  return parts.join(', ') || 'every pod'
+}
+
+function peersText(rule: Rules[number], field: 'from' | 'to'): readonly string[] {
+  const peers = (field === 'from' ? rule.from : (rule as unknown as { to?: typeof rule.from }).to) ?? []
+  if (peers.length === 0) return ['anybody']
+  return peers.map((peer) => (peer.ipBlock ? `${peer.ipBlock.cidr}${(peer.ipBlock.except ?? []).length > 0 ? ` but ${listText(peer.ipBlock.except ?? [], 2)}` : ''}` : `${peer.podSelector ? selectorText(peer.podSelector) : 'every pod'}${peer.namespaceSelector ? ` in ${selectorText(peer.namespaceSelector).replace('kubernetes.io/metadata.name=', '').replace('every pod', 'every namespace')}` : ''}`))
+}
+
+const portsText = (rule: Rules[number]): string => (rule.ports ?? []).map((port) => `${port.port ?? 'all'}${port.endPort ? `-${port.endPort}` : ''}${port.protocol && port.protocol !== 'TCP' ? `/${port.protocol}` : ''}`).join(', ') || 'all ports'
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const { view, cluster } = await aimed(gyrarch, request)
+  if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  const objects = view.objects?.[cluster.name] ?? []
+  const world = readPolicyWorld(readObjects(objects.filter((object) => ['Namespace', 'Pod', 'NetworkPolicy'].includes(object.kind))).located, 'objects', [])
+  const pods = [...world.pods.values()]
+  const given = objects.filter((object) => object.kind === 'NetworkPolicy') as unknown as readonly PolicyObject[]
+  const search = new URL(request.url).searchParams
+  const workload = search.get('workload')
+  const into = (view.traffic?.[cluster.name] ?? []).filter((flow) => flow.to.includes('/'))
+  const callees = [...new Set(into.map((flow) => flow.to))].sort()
+  const flows = workload === null ? [] : into.filter((flow) => flow.to === workload)
+  const ticked = new Set(search.getAll('tick'))
+  const all = search.get('ticked') === null
+  const chosen = flows.filter((flow) => all || ticked.has(flow.from))
+  return {
+    cluster: cluster.name,
+    clusters: [],
+    answers: cluster.apiAnswers,
+    rows: world.policies.map((policy) => {
+      const object = given.find((one) => `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === policy.key)
+      const selected = pods.filter((pod) => policy.selects(pod))
+      return {
+        key: policy.key,
+        namespace: policy.namespace,
+        name: policy.key.split('/')[1] ?? '',
+        spec: (object?.spec ?? {}) as Record<string, unknown>,
+        selects: selectorText(object?.spec?.podSelector),
+        pods: selected.map((pod) => pod.name),
+        ingress: policy.ingress === null ? null : (object?.spec?.ingress ?? []).flatMap((rule) => peersText(rule, 'from').map((peer) => `${peer} · ${portsText(rule)}`)),
+        egress: policy.egress === null ? null : ((object?.spec?.egress ?? []) as unknown as Rules).flatMap((rule) => peersText(rule, 'to').map((peer) => `${peer} · ${portsText(rule)}`)),
+      }
+    }),
+    open: pods.filter((pod) => !world.policies.some((policy) => policy.selects(pod))).length,
+    total: pods.length,
+    callees,
+    workload,
+    flows: flows.map((flow) => ({ from: flow.from, port: flow.port, calls: callsADay(flow, view.now), ticked: all || ticked.has(flow.from) })),
+    draft: workload === null ? null : policyFromCalls(objects, workload, chosen),
+  }
+}
+
+type Row = NonNullable<Route.ComponentProps['loaderData']['rows']>[number]
+
+const columns: readonly Column<Row>[] = [
+  { name: 'policy', value: (row) => row.key, show: (row) => <span className="mono">{row.key}</span> },
+  { name: 'isolates', value: (row) => row.pods.length, show: (row) => (row.pods.length === 0 ? 'no pod now' : `${countText(row.pods.length, 'pod')}: ${row.selects}`), wraps: true },
+  { name: 'lets in', value: (row) => (row.ingress === null ? 'not isolated' : row.ingress.join('; ') || 'nobody'), wraps: true },
+  { name: 'lets out', value: (row) => (row.egress === null ? 'not isolated' : row.egress.join('; ') || 'nowhere'), wraps: true },
+]
+
+/** Who is let in, the pods, and where they are let out: three columns, with lines where a way is open. */
+function Sketch({ row }: { readonly row: Row }) {
+  const left = row.ingress ?? ['anybody: not isolated this way']
+  const right = row.egress ?? ['anywhere: not isolated this way']
+  const height = 40 + 26 * Math.max(left.length, right.length, 1)
+  const middle = height / 2
+  const cut = (text: string): string => (text.length > 34 ? `${text.slice(0, 33)}…` : text)
+  const y = (i: number, of: number): number => middle + (i - (of - 1) / 2) * 26
+  return (
+    <svg className="policy-sketch" viewBox={`0 0 820 ${height}`} role="img" aria-label={`${row.key}: in from ${left.join(', ') || 'nobody'}; out to ${right.join(', ') || 'nowhere'}`}>
+      {left.map((text, i) => (
+        <g key={text + String(i)}>
+          <title>{text}</title>
+          <text x={0} y={y(i, left.length) + 4}>
+            {cut(text)}
+          </text>
+          <line x1={258} y1={y(i, left.length)} x2={318} y2={middle} />
+        </g>
+      ))}
+      {left.length === 0 ? (
+        <g>
+          <text className="soft" x={0} y={middle + 4}>
+            nobody is let in
+          </text>
+          <line className="shut" x1={150} y1={middle} x2={318} y2={middle} />
+        </g>
+      ) : null}
+      <rect x={320} y={middle - 16} width={180} height={32} rx={3} />
+      <text x={410} y={middle + 4} textAnchor="middle">
+        {cut(row.selects).slice(0, 26)}
+      </text>
+      {right.map((text, i) => (
+        <g key={text + String(i)}>
+          <title>{text}</title>
+          <text x={562} y={y(i, right.length) + 4}>
+            {cut(text)}
+          </text>
+          <line x1={502} y1={middle} x2={558} y2={y(i, right.length)} />
+        </g>
+      ))}
+      {right.length === 0 ? (
+        <g>
+          <text className="soft" x={690} y={middle + 4}>
+            nothing is let out
+          </text>
+          <line className="shut" x1={502} y1={middle} x2={684} y2={middle} />
+        </g>
+      ) : null}
+    </svg>
+  )
+}
+
+function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData'] }) {
+  const [, setSearch] = useSearchParams()
+  const [name, setName] = useState('')
+  const { callees = [], workload, flows = [], draft, cluster } = data
+  const [namespace = '', service = ''] = (workload ?? '').split('/')
+  return (
+    <section aria-label="A policy out of calls">
+      <h2>A policy out of calls</h2>
+      <p className="soft">Tick who may go on calling; everybody else is kept out.</p>
+      <div className="wire-form">
+        <label>
+          Called
+          <select
+            value={workload ?? ''}
+            onChange={(event) =>
+              setSearch((was) => {
+                was.set('workload', event.target.value)
+                was.delete('tick')
+                was.delete('ticked')
+                return was
+              })
+            }
+          >
+            <option value="" disabled>
+              a service…
+            </option>
+            {callees.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
+        </label>
+        {flows.map((flow) => (
+          <label key={flow.from} style={{ justifyContent: 'flex-start' }}>
+            <input
+              type="checkbox"
+              style={{ minHeight: 0 }}
+              checked={flow.ticked}
+              onChange={() =>
+                setSearch((was) => {
+                  was.delete('tick')
+                  was.set('ticked', '1')
+                  for (const one of flows) if ((one.from === flow.from) !== one.ticked) was.append('tick', one.from)
+                  return was
+                })
+              }
+            />
+            <span className="mono">{flow.from}</span>
+            <span className="soft">{numberText(flow.calls)} a day</span>
+          </label>
+        ))}
+        {workload ? (
+          <label>
+            Name <input value={name} placeholder={`${service}-callers`} onChange={(event) => setName(event.target.value)} />
+          </label>
+        ) : null}
+      </div>
+      {workload && draft && cluster !== null ? (
+        <>
+          {flows.some((flow) => !flow.ticked) ? (
+            <p>
+              <StateGlyph state="strained" /> Cuts off {listText(flows.filter((flow) => !flow.ticked).map((flow) => flow.from))}.
+            </p>
+          ) : null}
+          <DraftChange kind="wire.policy" intent={{ cluster, namespace, name: name.trim() || `${service}-callers`, spec: draft }} variant="contained">
+            Draft the policy
+          </DraftChange>
+        </>
+      ) : null}
+    </section>
+  )
+}
+
+export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
+  const [search, setSearch] = useSearchParams()
+  const { cluster, rows } = loaderData
+  if (cluster === null || !rows) {
+    return (
+      <Page title="Policies" reason={<p className="soft">Policies belong to a cluster.</p>}>
+        <WireTabs here="/wire/policies" />
+        <ChooseCluster clusters={loaderData.clusters} path="/wire/policies" says="Whose policies? Point at a cluster:" />
+      </Page>
+    )
+  }
+  const chosen = rows.find((row) => row.key === search.get('policy')) ?? null
+  return (
+    <Page
+      title={`Policies of ${cluster}`}
+      beside={
+        <span className="soft">
+          {loaderData.open} of {countText(loaderData.total, 'pod')} not isolated by any
+        </span>
+      }
+      reason={
+        chosen ? (
+          <>
+            <div className="soft">policy</div>
+            <h2>{chosen.key}</h2>
+            <p>Isolates {chosen.pods.length === 0 ? 'no pod as it is now' : listText(chosen.pods, 6)}.</p>
+            <pre className="pod-said">{JSON.stringify(chosen.spec, null, 1)}</pre>
+            <div className="acts" style={{ margin: '10px 0' }}>
+              <DraftChange kind="wire.policy" intent={{ cluster, namespace: chosen.namespace, name: chosen.name, remove: true }}>
+                Draft removing it
+              </DraftChange>
+              <To path="/shape/manifests">Write it as a manifest</To>
+            </div>
+            <button type="button" className="quiet-button" onClick={() => setSearch((was) => (was.delete('policy'), was))}>
+              A new one
+            </button>
+          </>
+        ) : (
+          <FromCalls data={loaderData} />
+        )
+      }
+    >
+      <WireTabs here="/wire/policies" />
+      {chosen ? <Sketch row={chosen} /> : null}
+      <Table name={`policies of ${cluster}`} columns={columns} rows={rows} id={(row) => row.key} selected={chosen?.key ?? null} onSelect={(row) => setSearch((was) => (was.set('policy', row.key), was))} empty={loaderData.answers ? 'No policy: every pod reaches every other. Tick calls beside this to begin with one.' : 'Its API does not answer.'} />
+    </Page>
+  )
+}

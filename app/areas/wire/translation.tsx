@@ -1,0 +1,192 @@
+/** As whom packets leave: translations of the site in order, where a cluster’s pods keep their addresses, ports left, and packet sizes. */
+import { useState } from 'react'
+import { nodesOf } from '~/core/fleet'
+import { countText, listText, numberText } from '~/core/units'
+import { networkHolding } from '~/core/wire'
+import { ruleHits } from '~/core/wiring'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { DraftChange } from '../../parts/draft-change'
+import { type Column, Table } from '../../parts/table'
+import { To } from '../../parts/to'
+import { ChooseCluster } from './choose'
+import { WireTabs } from './tabs'
+import { aimed } from './wire-data'
+import './wire.css'
+import type { Route } from './+types/translation'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Translation · Gyrarch' }]
+
+/** Source ports that one egress address has towards one destination. Source: RFC 6056, section 3.2, dynamic ports 1024 to 65535. */
+const portsOfAddress = 64_512
+/** A connection holds its port for this long after it ends (s). Source: RFC 9293, TIME-WAIT of two maximum segment lifetimes, as commonly set. */
+const heldSeconds = 60
+/** Bytes that a VXLAN overlay adds. Source: RFC 7348. */
+const overlayBytes = 50
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const { view, cluster, site } = await aimed(gyrarch, request)
+  if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  const traffic = view.traffic?.[cluster.name] ?? []
+  const hits = ruleHits(site, traffic, view.now)
+  const leaving = traffic.flatMap((flow) => {
+    const now = flow.spans.find((span) => span.until === null)
+    return now?.leaving ? [{ from: flow.from, to: flow.to, port: flow.port, source: now.leaving.source, perSecond: now.perSecond, met: now.met.map((one) => one.split('/')[1] ?? '') }] : []
+  })
+  const translated = leaving.filter((one) => (site.translations ?? []).some((rule) => rule.kind === 'translate' && one.met.includes(rule.name)))
+  const agents = cluster.controlPlane.kind === 'managed' ? nodesOf(cluster).length : 0
+  // One new connection a call at the most; each agent holds one.
+  const used = Math.ceil(translated.reduce((sum, one) => sum + one.perSecond, 0) * heldSeconds) + agents
+  const networks = [...new Set(nodesOf(cluster).map((node) => networkHolding(site, node.address)).filter((name) => name !== null))]
+  const links = [...site.networks.filter((network) => networks.includes(network.name)).map((network) => ({ name: network.name, mtu: network.mtu ?? site.mtu ?? 1500, says: network.mtu === undefined ? 'not said; taken as the uplink’s' : 'as set' })), { name: 'pods across nodes', mtu: Math.min(...site.networks.filter((network) => networks.includes(network.name)).map((network) => network.mtu ?? site.mtu ?? 1500)) - overlayBytes, says: `the overlay takes ${overlayBytes}` }, ...(site.mtu === undefined ? [] : [{ name: `uplink of ${site.name}`, mtu: site.mtu, says: 'as set' }])]
+  return {
+    cluster: cluster.name,
+    clusters: [],
+    site: site.name,
+    egress: site.egress ?? null,
+    kept: cluster.keepSource ?? [],
+    used,
+    ports: portsOfAddress,
+    links,
+    leaving,
+    rows: [...(site.translations ?? [])].map((rule, index) => ({ rule, index })).sort((a, b) => a.rule.priority - b.rule.priority || a.index - b.index).map(({ rule }) => ({ ...rule, hits: hits.get(rule.name) ?? 0, flows: leaving.filter((one) => one.met.includes(rule.name)).map((one) => `${one.from} to ${one.to}`) })),
+  }
+}
+
+type Row = NonNullable<Route.ComponentProps['loaderData']['rows']>[number]
+
+const columns: readonly Column<Row>[] = [
+  { name: 'translation', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  { name: 'priority', value: (row) => row.priority, number: true },
+  { name: 'does', value: (row) => (row.kind === 'keep' ? 'keeps the source' : `becomes ${row.becomes ?? ''}`) },
+  { name: 'from', value: (row) => listText(row.from ?? ['all'], 2), wraps: true, show: (row) => <span className="mono">{listText(row.from ?? ['all'], 2)}</span> },
+  { name: 'to', value: (row) => listText(row.to ?? ['all'], 2), show: (row) => <span className="mono">{listText(row.to ?? ['all'], 2)}</span> },
+  { name: 'met in a day', value: (row) => row.hits, show: (row) => numberText(row.hits), number: true },
+  { name: 'calls now', value: (row) => row.flows.length, wraps: true, show: (row) => (row.flows.length === 0 ? 'none' : listText(row.flows, 2)) },
+]
+
+function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: readonly string[] }) {
+  const [range, setRange] = useState('')
+  return (
+    <section aria-label="Kept sources">
+      <h2>Where pods keep their addresses</h2>
+      <ul className="facts">
+        {kept.map((one) => (
+          <li key={one}>
+            <span className="mono">{one}</span>
+            <DraftChange kind="wire.keep-source" intent={{ cluster, remove: [one] }} variant="text">
+              Draft removing it
+            </DraftChange>
+          </li>
+        ))}
+        {kept.length === 0 ? <li className="soft">Nowhere: outside its own pods and services, a pod arrives as its node.</li> : null}
+      </ul>
+      <div className="acts" style={{ margin: '8px 0 14px' }}>
+        <input className="wire-field" aria-label="Range to keep sources towards" placeholder="10.88.4.20/32" value={range} onChange={(event) => setRange(event.target.value)} size={18} />
+        <DraftChange kind="wire.keep-source" intent={{ cluster, add: [range.trim()] }} disabled={range.trim() === ''}>
+          Draft keeping
+        </DraftChange>
+      </div>
+    </section>
+  )
+}
+
+function NewTranslation({ site, egress }: { readonly site: string; readonly egress: string | null }) {
+  const [rule, setRule] = useState({ name: '', priority: '50', kind: 'keep', from: '', to: '', becomes: egress ?? '' })
+  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) => setRule((was) => ({ ...was, [field]: event.target.value }))
+  const parts = (text: string): string[] | undefined => {
+    const found = text.split(/[\s,]+/).filter((one) => one !== '')
+    return found.length === 0 ? undefined : found
+  }
+  const put = { name: rule.name, priority: Number(rule.priority), kind: rule.kind, from: parts(rule.from), to: parts(rule.to), ...(rule.kind === 'translate' ? { becomes: rule.becomes } : {}) }
+  return (
+    <section aria-label="A new translation">
+      <h3>A new translation</h3>
+      <div className="wire-form">
+        <label>
+          Name <input value={rule.name} onChange={set('name')} />
+        </label>
+        <label>
+          Priority <input value={rule.priority} onChange={set('priority')} />
+        </label>
+        <label>
+          Does{' '}
+          <select value={rule.kind} onChange={set('kind')}>
+            <option value="keep">keep the source</option>
+            <option value="translate">translate it</option>
+          </select>
+        </label>
+        <label>
+          From <input value={rule.from} placeholder="all" onChange={set('from')} />
+        </label>
+        <label>
+          To <input value={rule.to} placeholder="all" onChange={set('to')} />
+        </label>
+        {rule.kind === 'translate' ? (
+          <label>
+            Becomes <input value={rule.becomes} onChange={set('becomes')} />
+          </label>
+        ) : null}
+      </div>
+      <DraftChange kind="wire.translation" intent={{ site, put: [put] }} disabled={rule.name.trim() === ''}>
+        Draft the translation
+      </DraftChange>
+    </section>
+  )
+}
+
+export default function TranslationPage({ loaderData }: Route.ComponentProps) {
+  const { cluster } = loaderData
+  if (cluster === null || !loaderData.rows) {
+    return (
+      <Page title="Translation" reason={<p className="soft">As whom a packet arrives depends on its cluster and its site.</p>}>
+        <WireTabs here="/wire/translation" />
+        <ChooseCluster clusters={loaderData.clusters} path="/wire/translation" says="As whom do packets leave? Point at a cluster:" />
+      </Page>
+    )
+  }
+  const { rows, site, egress, kept, used, ports, links } = loaderData
+  return (
+    <Page
+      title={`As whom ${cluster} goes out`}
+      beside={<span className="soft">translations of {site}, first match decides</span>}
+      reason={
+        <>
+          <Keep cluster={cluster} kept={kept} />
+          {egress === null ? null : (
+            <>
+              <h3>Source ports left</h3>
+              <ul className="facts">
+                <li>
+                  <span className="mono">{egress}</span>
+                  <span className="source">
+                    about {numberText(ports - used)} of {numberText(ports)} to any one destination, if each call opens a connection
+                  </span>
+                </li>
+              </ul>
+            </>
+          )}
+          <h3>Packet sizes</h3>
+          <ul className="facts">
+            {links.map((link) => (
+              <li key={link.name}>
+                <span>{link.name}</span>
+                <span className="source">
+                  {numberText(link.mtu)} bytes, {link.says}
+                </span>
+              </li>
+            ))}
+          </ul>
+          <p className="soft">
+            A full-sized packet of 1,500 bytes {links.some((link) => link.mtu < 1500) ? `stops first at ${links.find((link) => link.mtu < 1500)?.name ?? ''}` : 'passes everywhere'}. <To path="/wire/walk">Walk one</To>
+          </p>
+          <NewTranslation site={site} egress={egress} />
+        </>
+      }
+    >
+      <WireTabs here="/wire/translation" />
+      <Table name={`translations of ${site}`} columns={columns} rows={rows} id={(row) => row.name} empty="No translation: what leaves keeps its source." tools={<span className="soft">{countText(loaderData.leaving.length, 'call leaves', 'calls leave')} the site</span>} />
+    </Page>
+  )
+}

@@ -1,0 +1,26 @@
+/** What the pages of Wire have in common: the aimed cluster with its site, and the picture in which walks are made. */
+import { clusterOf, type ClusterView, type FleetView, siteOf, type SiteView } from '~/core/fleet'
+import type { Gyrarch } from '~/server/gyrarch'
+
+export interface Aimed {
+  readonly view: FleetView
+  readonly cluster: ClusterView | null
+  readonly site: SiteView | null
+}
+
+/** The picture with the ways of the aimed cluster or site; without an aim, of the first cluster that has traffic. */
+export async function aimed(gyrarch: Gyrarch, request: Request): Promise<Aimed> {
+  const aim = new URL(request.url).searchParams.get('aim') ?? ''
+  const plain = await gyrarch.fleet.view()
+  const [kind, name = ''] = aim.split('/')
+  if (kind === 'site' && siteOf(plain, name)) {
+    const first = plain.clusters.find((cluster) => cluster.site === name)
+    const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
+    return { view, cluster: first ? (clusterOf(view, first.name) ?? null) : null, site: siteOf(view, name) ?? null }
+  }
+  const cluster = (kind === 'cluster' || kind === 'node' || kind === 'pool') && clusterOf(plain, name) ? name : null
+  if (cluster === null) return { view: plain, cluster: null, site: null }
+  const view = await gyrarch.fleet.viewFor([cluster], [`cluster/${cluster}`])
+  const found = clusterOf(view, cluster)
+  return { view, cluster: found ?? null, site: found ? (siteOf(view, found.site) ?? null) : null }
+}

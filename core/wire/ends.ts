@@ -1,0 +1,78 @@
+/** Ends of a walk as people type them: a pod, a service, a node, an address, a partner, a name. */
+import { parseAddress } from '../addresses'
+import { clusterOf, type FleetView, nodesOf } from '../fleet'
+import type { WalkFrom, WalkTo } from './world'
+
+export type EndRead<End> = { readonly ok: true; readonly end: End; readonly shown: string } | { readonly ok: false; readonly says: string }
+
+interface Listed {
+  readonly kind: string
+  readonly metadata?: { readonly name?: string; readonly namespace?: string | null; readonly ownerReferences?: readonly { readonly name: string }[] }
+  readonly status?: { readonly phase?: string; readonly podIP?: string }
+}
+
+const listed = (view: FleetView, cluster: string): readonly Listed[] => (view.objects?.[cluster] ?? []) as readonly Listed[]
+const keyOf = (object: Listed): string => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
+
+/** A pod by its name, or the first running one of a workload. */
+function podNamed(view: FleetView, cluster: string, key: string): string | null {
+  const pods = listed(view, cluster).filter((object) => object.kind === 'Pod')
+  const exact = pods.find((pod) => keyOf(pod) === key)
+  if (exact) return keyOf(exact)
+  const found = pods.filter((pod) => pod.status?.podIP !== undefined && keyOf(pod).startsWith(`${key}-`)).sort((a, b) => (keyOf(a) < keyOf(b) ? -1 : 1))[0]
+  return found ? keyOf(found) : null
+}
+
+/** `dill:market/desk` names another cluster than the one aimed at. */
+function split(text: string, aim: string | null): { readonly cluster: string | null; readonly rest: string } {
+  const found = /^([a-z][-a-z0-9]*):(.+)$/.exec(text)
+  return found && !parseAddress(text).ok ? { cluster: found[1] ?? '', rest: found[2] ?? '' } : { cluster: aim, rest: text }
+}
+
+function common(view: FleetView, text: string, cluster: string | null): EndRead<{ readonly address: string } | { readonly node: string; readonly cluster: string } | { readonly pod: string; readonly cluster: string }> | null {
+  if (parseAddress(text).ok) return { ok: true, end: { address: text }, shown: text }
+  const at = view.clusters.find((one) => nodesOf(one).some((node) => node.name === text))
+  if (at) return { ok: true, end: { node: text, cluster: at.name }, shown: text }
+  if (!text.includes('/') || cluster === null) return null
+  const pod = podNamed(view, cluster, text)
+  return pod === null ? null : { ok: true, end: { pod, cluster }, shown: pod }
+}
+
+const unknown = (view: FleetView, text: string, cluster: string | null): string =>
+  text === ''
+    ? 'Say who sends it and to whom: a pod or service as namespace/name, a node, an address or a name.'
+    : text.includes('/') && cluster === null
+      ? `Point at a cluster first, or write it as cluster:${text}.`
+      : cluster !== null && !clusterOf(view, cluster)
+        ? `There is no cluster ${cluster}.`
+        : `Nothing is called ${text.slice(0, 80)}${cluster === null ? '' : ` in ${cluster}`}. Write namespace/name, a node, an address or a name.`
+
+export function readFrom(view: FleetView, given: string, aim: string | null): EndRead<WalkFrom> {
+  const { cluster, rest } = split(given.trim(), aim)
+  return common(view, rest, cluster) ?? { ok: false, says: unknown(view, rest, cluster) }
+}
+
+export function readTo(view: FleetView, given: string, aim: string | null): EndRead<WalkTo> {
+  const { cluster, rest } = split(given.trim(), aim)
+  const peer = view.peers?.find((one) => one.name === rest)
+  if (peer) return { ok: true, end: { address: peer.address }, shown: `${peer.name} (${peer.address})` }
+  if (cluster !== null && listed(view, cluster).some((object) => object.kind === 'Service' && keyOf(object) === rest)) return { ok: true, end: { service: rest, cluster }, shown: rest }
+  const found = common(view, rest, cluster)
+  if (found) {
+    if (!found.ok) return found
+    if (!('node' in found.end)) return { ok: true, end: found.end, shown: found.shown }
+    const { node } = found.end
+    const address = view.clusters.flatMap(nodesOf).find((one) => one.name === node)?.address
+    if (address !== undefined) return { ok: true, end: { address }, shown: `${node} (${address})` }
+  }
+  return /^[a-z0-9*]([-a-z0-9.]*[a-z0-9.])?$/i.test(rest) && rest.includes('.') ? { ok: true, end: { name: rest }, shown: rest } : { ok: false, says: unknown(view, rest, cluster) }
+}
+
+/** What can be typed, for completion: pods, services, nodes of a cluster, partners, names. */
+export function endChoices(view: FleetView, cluster: string | null): readonly string[] {
+  const objects = cluster === null ? [] : listed(view, cluster)
+  const of = (kind: string): readonly string[] => objects.filter((object) => object.kind === kind).map(keyOf)
+  const known = cluster === null ? undefined : clusterOf(view, cluster)
+  const site = view.sites.find((one) => one.name === known?.site)
+  return [...of('Service'), ...of('Pod'), ...(known ? nodesOf(known).map((node) => node.name) : []), ...(view.peers ?? []).map((peer) => peer.name), ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`), ...(site?.balancers ?? []).map((one) => one.address)]
+}

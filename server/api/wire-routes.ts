@@ -1,0 +1,46 @@
+/** Ways and traffic by API: what is expected, who calls whom, and the same as OpenMetrics text. */
+import { z } from 'zod'
+import { openMetrics } from '~/core/wiring'
+import { expectations } from '~/core/wire'
+import { expectationSchema } from '../wire/expectations'
+import type { Route } from './routes'
+
+const any = z.unknown()
+const ok = (json: unknown) => ({ json })
+
+export const wireRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/clusters/:name/metrics',
+    says: 'Calls, failures and answer times of a cluster’s services over the last day, as OpenMetrics text.',
+    answer: 'text',
+    handle: async (gyrarch, { params }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '')
+      const view = gyrarch.fleet.last()
+      return { text: { type: 'application/openmetrics-text; version=1.0.0; charset=utf-8', body: openMetrics(cluster.name, await gyrarch.fleet.trafficOf(cluster.name), view.now) } }
+    },
+  },
+  { method: 'get', path: '/clusters/:name/traffic', says: 'Who called whom in a cluster over the last day, in spans in which a call fared alike.', answer: z.object({ traffic: z.array(any) }), handle: async (gyrarch, { params }) => ok({ traffic: await gyrarch.fleet.trafficOf((await gyrarch.cluster(params['name'] ?? '')).name) }) },
+  {
+    method: 'get',
+    path: '/expectations',
+    says: 'Kept walks, and whether each holds now.',
+    answer: z.object({ expectations: z.array(any) }),
+    handle: async (gyrarch) => {
+      const view = await gyrarch.fleet.withExpected(await gyrarch.fleet.view())
+      const held = new Map(expectations(view).map((one) => [one.name, one]))
+      return ok({ expectations: (view.expectations ?? []).map((one) => ({ ...one, holds: held.get(one.name)?.holds ?? null, says: held.get(one.name)?.says ?? 'A cluster it speaks of does not answer.' })) })
+    },
+  },
+  { method: 'post', path: '/expectations', says: 'Keep a walk as an expectation.', body: expectationSchema, answer: any, status: 201, handle: async (gyrarch, { body }) => ok({ name: await gyrarch.expectations.keep(body) }) },
+  {
+    method: 'delete',
+    path: '/expectations/:name',
+    says: 'Expect it no longer.',
+    answer: any,
+    handle: async (gyrarch, { params }) => {
+      await gyrarch.expectations.remove(params['name'] ?? '')
+      return ok({ removed: params['name'] })
+    },
+  },
+]
