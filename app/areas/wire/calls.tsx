@@ -44,7 +44,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       const allowed = reaches !== false && rule?.allowed !== false
       const perDay = flow ? callsADay(flow, view.now) : 0
       // A cell is drawn where something is said of the two: a call, a rule that lists it, or a way that is shut.
-      if (!flow && rule?.by !== 'closed' && !Array.isArray(rule?.by) && allowed) return []
+      if (!flow && (!account || (rule?.by !== 'closed' && !Array.isArray(rule?.by) && allowed))) return []
       return [{ caller, service, port: target, allowed, perSecond: flow?.spans.find((span) => span.until === null)?.perSecond ?? 0, perDay, why: reaches === false && last ? `${last.hop.replace('-', ' ')}: ${byText(last.by)}` : rule ? (typeof rule.by === 'string' ? (rule.by === 'open' ? `namespace ${namespace} is open` : `namespace ${namespace} is closed to callers not listed`) : `caller rule ${listText(rule.by, 2)}`) : 'an address outside', account: account?.serviceAccount ?? null, namespace: account?.namespace ?? '' }]
     }),
   )

@@ -228,7 +228,7 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
         ) : (
           <>
             <h2>{rows.some((row) => row.address === null) ? countText(rows.filter((row) => row.address === null).length, 'service waits', 'services wait') : 'Every service has its address'}</h2>
-            {taken.length > 0 ? <p className="soft">Ports {listText(taken.map(String))} are taken behind virtual addresses; a second controller on the same nodes would collide.</p> : null}
+            {taken.length > 0 ? <p className="soft">{taken.length === 1 ? `Port ${taken[0] ?? ''} is` : 'Ports 80 and 443 are'} taken behind a virtual address; a second controller on the same nodes would collide.</p> : null}
             {pool ? <Pool key={pool.pool} site={site} pool={pool} /> : <p className="soft">{site} offers no virtual addresses.</p>}
             <Lead data={loaderData} />
           </>

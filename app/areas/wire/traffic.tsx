@@ -36,8 +36,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   )
   const wanted = search.get('service')
   const route = routes.find((one) => `${one.key} ${one.rule}` === search.get('route')) ?? null
-  const shown = wanted !== null && rows.some((row) => row.service === wanted) ? [wanted] : route ? route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`) : []
-  return { cluster: cluster.name, clusters: [], rows, routes, route, service: shown.length === 1 && wanted !== null ? wanted : null, curves: shown.map((service) => ({ service, points: serviceCurve(traffic, service, view.now, points) })) }
+  // Without a choice the one that fails most is drawn, else the busiest.
+  const first = [...rows].sort((a, b) => b.failing - a.failing || b.perSecond - a.perSecond)[0]
+  const shown = wanted !== null && rows.some((row) => row.service === wanted) ? [wanted] : route ? route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`) : first ? [first.service] : []
+  return { cluster: cluster.name, clusters: [], rows, routes, route, service: route ? null : (shown[0] ?? null), curves: shown.map((service) => ({ service, points: serviceCurve(traffic, service, view.now, points) })) }
 }
 
 const columns: readonly Column<ServiceUse>[] = [
