@@ -6,6 +6,7 @@ import { fieldsOf, fieldText, isIdentity, withFields, type ApiObject } from '../
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
+import { portCollisions, virtualAddressFor } from '../wire'
 import { changeOf, without, type ObjectChange } from './diff'
 import { isClusterWide, objectKey, objectText, parseManifests, tidied, type ParsedManifests, type WrittenObject } from './parse'
 import { referencesOf, wantedNodeLabels } from './references'
@@ -150,6 +151,26 @@ function referenceFindings(intent: ApplyIntent, objects: readonly WrittenObject[
   return findings
 }
 
+/** Ports of nodes that are taken, and the virtual addresses that services would get. */
+function wiringFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
+  const standing = view.objects?.[intent.cluster] ?? []
+  const live = liveObjects(view, intent.cluster)
+  const findings: RawFinding[] = []
+  for (const object of objects) {
+    const others = objects.filter((other) => other !== object)
+    const hits = portCollisions(object as unknown as ApiObject, [...standing, ...(others as unknown as readonly ApiObject[])])
+    if (hits.length > 0) findings.push({ level: 'caution', rule: `ports.${objectKey(object)}`, field: 'text', says: `${objectText(object)} wants ${listText([...new Set(hits.map((hit) => hit.port))])} of its nodes, which ${listText([...new Set(hits.map((hit) => hit.with))], 3)} ${new Set(hits.map((hit) => hit.with)).size === 1 ? 'has' : 'have'}: no node holds both.`, because: [{ says: 'host ports compared', source: cluster.name, at: cluster.observedAt }] })
+    const spec = object['spec'] as { type?: string; loadBalancerIP?: string } | undefined
+    const site = siteOf(view, cluster.site)
+    const key = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
+    if (object.kind !== 'Service' || spec?.type !== 'LoadBalancer' || !site || site.balancers.some((one) => one.cluster === cluster.name && one.service === key)) continue
+    if ((live.get(objectKey(object)) as { spec?: { type?: string } } | undefined)?.spec?.type === 'LoadBalancer') continue
+    const found = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null)
+    findings.push(found.ok ? { level: 'note', rule: `virtual.${objectKey(object)}`, field: 'text', says: `${key} would be reached at ${found.address}.`, because: [{ says: spec.loadBalancerIP === undefined ? 'the lowest free address of the pool' : 'the address asked for is free', source: site.name, at: site.observedAt }] } : { level: 'caution', rule: `virtual.${objectKey(object)}`, field: 'text', says: `${key} would wait for a virtual address: ${found.says}`, because: [{ says: `${site.balancers.length} balancers`, source: site.name, at: site.observedAt }] })
+  }
+  return findings
+}
+
 /** What the namespaces of the objects allow, as their annotations say. */
 function allowanceFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
   const live = liveObjects(view, intent.cluster)
@@ -188,7 +209,7 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
     if (!knownKinds.has(object.kind)) findings.push({ level: 'caution', rule: `kind.${objectKey(object)}`, field: 'text', says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`, because: [{ says: object.apiVersion, source: 'the text' }] })
   }
   const changes = changesOf(intent, view)
-  findings.push(...conflictFindings(intent, changes, view), ...referenceFindings(intent, objects, target.cluster, view), ...allowanceFindings(intent, objects, target.cluster, view))
+  findings.push(...conflictFindings(intent, changes, view), ...referenceFindings(intent, objects, target.cluster, view), ...allowanceFindings(intent, objects, target.cluster, view), ...wiringFindings(intent, objects, target.cluster, view))
   if (changes.length > 0 && changes.every((change) => change.kind === 'same')) findings.push({ level: 'note', rule: 'nothing', field: 'text', says: `${intent.cluster} has all of it already: nothing would change.`, because: [{ says: `${changes.length} objects compared field by field`, source: intent.cluster, at: target.cluster.observedAt }] })
   return findings
 }

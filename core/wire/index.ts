@@ -1,5 +1,7 @@
 export { callersLabel, mayCall, readCallers, type CallerRule, type CallerVerdict, type CallerWorld } from './callers'
 export { lookUp, type NameTry } from './search-path'
+export { flowOf, type FlowQuery, type FlowResult, type FlowShare } from './flow'
+export { daysUntilFull, nodePortsOf, portCollisions, virtualAddressFor, type PortCollision, type VirtualAddress } from './virtual'
 export { endChoices, readFrom, readTo, type EndRead } from './ends'
 export { clustersOf, expectations, expectedIn, queryOf, type Expected } from './expectations'
 export { networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'

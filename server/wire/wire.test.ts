@@ -136,6 +136,9 @@ describe('the market', () => {
 describe('what goes in and out', () => {
   it('a service asks for an address of the pool, gets the lowest free one, and waits with the reason where there is none', async () => {
     const service = (name: string, ip = '') => `apiVersion: v1\nkind: Service\nmetadata: {name: ${name}, namespace: market}\nspec: {type: LoadBalancer, ${ip === '' ? '' : `loadBalancerIP: ${ip}, `}selector: {app: price-feed}, ports: [{port: 8080}]}\n---\n`
+    const drafted = await draft('manifest.apply', { cluster: 'bramble', text: service('prices') + service('outside', '10.1.1.1') })
+    expect(says(drafted, 'note').join(' ')).toContain('market/prices would be reached at 198.51.100.2')
+    expect(says(drafted, 'caution').join(' ')).toContain('market/outside would wait for a virtual address: 10.1.1.1 is not in the pool')
     expect((await run('manifest.apply', { cluster: 'bramble', text: service('prices') + service('asked', '198.51.100.9') + service('outside', '10.1.1.1') })).state).toBe('done')
     const site = (await opened.gyrarch.fleet.view()).sites.find((one) => one.name === 'palisade-east')
     expect(site?.balancers.map((one) => [one.service, one.address])).toEqual([['platform/ingress', '198.51.100.1'], ['market/prices', '198.51.100.2'], ['market/asked', '198.51.100.9']])

@@ -4,6 +4,7 @@ import { useSearchParams } from 'react-router'
 import { nodesOf } from '~/core/fleet'
 import type { EndpointSliceObject, HttpRouteObject, ServiceObject } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
+import { daysUntilFull } from '~/core/wire'
 import { frontage, ingressAddress, poolFill } from '~/core/wiring'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -62,12 +63,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   )
   const namespaces = [...new Set(services.map((service) => service.metadata.namespace ?? 'default'))].sort()
   const pool = poolFill(site)
+  const kept = ((await gyrarch.fleet.meters())[site.name] ?? []).filter((one) => one.what === 'balancer')
+  const began = ((await gyrarch.fleet.meters())[site.name] ?? []).reduce((first, one) => (one.from < first ? one.from : first), view.now)
   return {
     cluster: cluster.name,
     clusters: [],
     site: site.name,
     network: frontage(site)?.name ?? null,
-    pool,
+    pool: pool ? { ...pool, days: daysUntilFull(pool.size - pool.used, kept, began, view.now) } : null,
     ingress,
     rows,
     routes,
@@ -186,7 +189,7 @@ function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullabl
         <span className="fill" aria-hidden>
           <i style={{ width: `${Math.min(100, (100 * pool.used) / Math.max(1, pool.size))}%` }} />
         </span>
-        {pool.used} of {numberText(pool.size)} used, in {pool.network}
+        {pool.used} of {numberText(pool.size)} used, in {pool.network}; {pool.days === null ? 'not growing' : `full in ${numberText(pool.days)} days as it grows now`}
       </p>
       <div className="acts">
         <input className="wire-field" aria-label="Pool" value={range} size={24} onChange={(event) => setRange(event.target.value)} />

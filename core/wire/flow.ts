@@ -1,0 +1,64 @@
+/** What becomes of a flow of requests: shares of each backend as expected, and as a seeded draw of single requests would have it. */
+import { mayCall, type CallerWorld } from './callers'
+import { type ReadyRoute, routeRequest, type RouteRequest } from './http-route'
+
+export interface FlowQuery {
+  readonly caller: { readonly namespace: string; readonly serviceAccount: string }
+  /** Requests a second. */
+  readonly perSecond: number
+  readonly request: RouteRequest
+  /** Seconds over which single requests are drawn. */
+  readonly seconds: number
+  readonly seed: number
+}
+
+export interface FlowShare {
+  readonly backend: string
+  readonly allowed: boolean
+  readonly by: readonly string[] | 'open' | 'closed'
+  /** Requests a second. */
+  readonly expected: number
+  readonly sampled: number
+}
+
+export interface FlowResult {
+  readonly route: string | null
+  readonly rule: number | null
+  readonly shares: readonly FlowShare[]
+  readonly refusedPerSecond: number
+}
+
+/** A seeded stream of numbers from 0 to 1. Source: mulberry32, public domain. */
+function draws(seed: number): () => number {
+  let state = seed >>> 0
+  return () => {
+    state = (state + 0x6d2b79f5) >>> 0
+    let t = Math.imul(state ^ (state >>> 15), 1 | state)
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
+    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296
+  }
+}
+
+/** At most so many single requests are drawn. */
+const mostDrawn = 1_000_000
+
+/** Where a flow goes: by the route that takes it, then by who may call each backend. The same seed gives the same draw. */
+export function flowOf(routes: readonly ReadyRoute[], callers: CallerWorld, { caller, perSecond, request, seconds, seed }: FlowQuery): FlowResult {
+  const found = routeRequest(routes, request)
+  if (!found) return { route: null, rule: null, shares: [], refusedPerSecond: perSecond }
+  const [namespace = ''] = found.route.split('/')
+  const count = Math.min(mostDrawn, Math.round(perSecond * seconds))
+  const drawn = found.backends.map(() => 0)
+  const draw = draws(seed)
+  for (let i = 0; i < count; i++) {
+    let left = draw()
+    const at = found.backends.findIndex((backend) => (left -= backend.share) < 0)
+    const chosen = at >= 0 ? at : found.backends.findLastIndex((backend) => backend.share > 0)
+    if (chosen >= 0) drawn[chosen] = (drawn[chosen] ?? 0) + 1
+  }
+  const shares = found.backends.map((backend, i): FlowShare => {
+    const verdict = mayCall(callers, caller, { namespace, name: backend.name }, request)
+    return { backend: backend.name, allowed: verdict.allowed, by: verdict.by, expected: perSecond * backend.share, sampled: count === 0 ? 0 : (perSecond * (drawn[i] ?? 0)) / count }
+  })
+  return { route: found.route, rule: found.rule, shares, refusedPerSecond: shares.reduce((sum, share) => sum + (share.allowed ? 0 : share.expected), 0) }
+}
