@@ -49,26 +49,41 @@ await start(oak)
 await advance(60)
 for (const machine of ['m-spare-1', 'm-spare-2']) await ask('POST', `/changes/${oak}/joins/${machine}/stand-in`, {})
 
+// Who may reach whom, and a shift that has begun and will turn back.
+const settle = async (kind, intent) => {
+  const made = await ask('POST', '/changes', { kind, intent })
+  await ask('POST', `/changes/${made.id}/run`, { accept: made.findings.map((finding) => finding.key), confirm: 'bramble' })
+  return made.id
+}
+for (const [name, delivered, from] of [['the desk reads the ledger', true, 'market-desk-v1'], ['the broker does not', false, 'broker-bot']]) {
+  await ask('POST', '/expectations', { name, delivered, from: { pod: `market/${from}`, cluster: 'bramble' }, to: { service: 'market/ledger-view', cluster: 'bramble' }, port: 8443 })
+}
+await settle('wire.policy', { cluster: 'bramble', namespace: 'market', name: 'ledger-callers', spec: { podSelector: { matchLabels: { app: 'ledger-view' } }, ingress: [{ from: [{ podSelector: { matchExpressions: [{ key: 'app', operator: 'In', values: ['market-desk-v1', 'market-desk-v2'] }] } }], ports: [{ port: 8443 }] }] } })
+await advance(60)
+await ask('POST', '/faults', { fault: 'answers-fail', about: 'workload/bramble/market/market-desk-v2', mode: 'permanent', afterSeconds: 420 })
+await settle('wire.shift', { cluster: 'bramble', route: 'market/market-desk', weights: { 'market-desk-v1': 0, 'market-desk-v2': 1 }, steps: 5, everySeconds: 180 })
+await advance(700)
+
 const views = [
   ['fleet', '/fleet?at=node/bramble/bramble-general-2', 'light'],
   ['ground', '/ground?site=mossgate', 'light'],
   ['addresses', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', 'light'],
-  ['fleet-cluster', '/fleet?zoom=cluster/cedar&at=pod/cedar/gathering/gathering-ledger-1', 'light'],
   ['raise', `/raise/${stopped}`, 'light'],
   ['run', `/changes/${running}`, 'light'],
   ['run-halted', `/changes/${halted}`, 'dark'],
-  ['run-done', `/changes/${done}`, 'light'],
   ['cluster', '/clusters/cedar?at=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
   ['packing', '/ground/packing?site=mossgate&host=m-a-1', 'light'],
-  ['joins', `/changes/${oak}`, 'light'],
-  ['keeping', '/clusters/cedar?show=keeping', 'light'],
   ['board', `/shape/board?aim=cluster/cedar&workload=StatefulSet/gathering/gathering-ledger&if=${encodeURIComponent(JSON.stringify([{ kind: 'replicas', workload: 'StatefulSet/gathering/gathering-ledger', count: 4 }]))}`, 'light'],
   ['workloads', '/shape/workloads?workload=StatefulSet/gathering/gathering-ledger&in=cedar', 'light'],
-  ['layers', '/shape/manifests?view=layers', 'dark'],
   ['scaling', '/shape/scaling?aim=cluster/bramble&scaler=bramble/climate/sensor-intake', 'light'],
   ['rest', '/shape/rest?aim=cluster/dill', 'light'],
   ['spend', '/shape/spend?aim=cluster/bramble', 'dark'],
+  ['wired', '/wire?aim=cluster/bramble', 'light'],
+  ['walk', '/wire/walk?aim=cluster/bramble&from=climate/climate-loop&to=weather-bureau&port=8443', 'light'],
+  ['calls', '/wire/calls?aim=cluster/bramble&cell=market/broker-bot%20market/ledger-view', 'light'],
+  ['traffic', '/wire/traffic?aim=cluster/bramble&route=market/market-desk%200', 'dark'],
+  ['firewall', '/wire/firewall?aim=cluster/bramble&rule=uplink-closed', 'light'],
 ]
 mkdirSync(`${root}docs/screenshots`, { recursive: true })
 const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })

@@ -42,7 +42,7 @@ export function LineChart({ label, times, curves, left, right, height }: LineCha
         aria-label={label}
         role="img"
         data={{ labels: [...times], datasets: curves.map((curve) => ({ label: curve.name, data: [...curve.values], yAxisID: curve.axis, borderColor: of(curve.token), backgroundColor: of(curve.token), borderWidth: 1.8, pointRadius: 0, ...(curve.isStepped === true ? { stepped: true as const } : {}), ...(curve.isDashed === true ? { borderDash: [5, 4] } : {}) })) }}
-        options={{ animation: false, maintainAspectRatio: false, interaction: { mode: 'index', intersect: false }, plugins: { legend: { position: 'bottom', labels: { color: of('--ink-soft'), boxHeight: 2 } } }, scales: { x: { ticks: { color: of('--ink-soft'), maxTicksLimit: 13 }, grid: { display: false } }, left: axis('left', left), right: axis('right', right) } }}
+        options={{ animation: false, maintainAspectRatio: false, interaction: { mode: 'index', intersect: false }, plugins: { legend: { position: 'bottom', labels: { color: of('--ink-soft'), boxHeight: 2 } } }, scales: { x: { ticks: { color: of('--ink-soft'), maxTicksLimit: 13 }, grid: { display: false } }, left: axis('left', left), ...(right === '' ? {} : { right: axis('right', right) }) } }}
       />
     </div>
   )

@@ -24,8 +24,19 @@ export function queryOf(expectation: ExpectationView): WalkQuery | null {
 /** Clusters that an expectation speaks of. */
 export const clustersOf = (expectation: ExpectationView): readonly string[] => [expectation.from['cluster'], expectation.to['cluster']].flatMap((name) => name ?? [])
 
+/** A workload’s name stands for its first pod that has an address. */
+function present<End extends object>(world: ReadyWorld, end: End): End {
+  if (!('pod' in end) || !('cluster' in end)) return end
+  const pods = world.clusters.get(String(end.cluster))?.policies.pods
+  const key = String(end.pod)
+  if (!pods || pods.has(key)) return end
+  const found = [...pods.values()].filter((pod) => pod.key.startsWith(`${key}-`) && pod.addresses.length > 0 && !pod.finished).sort((a, b) => (a.key < b.key ? -1 : 1))[0]
+  return found ? { ...end, pod: found.key } : end
+}
+
 export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Expected {
-  const query = queryOf(expectation)
+  const given = queryOf(expectation)
+  const query = given ? { ...given, from: present(world, given.from), to: present(world, given.to) } : null
   const found = query ? walk(world, query) : null
   const wanted = expectation.delivered
   if (!found?.ok) return { name: expectation.name, wanted, holds: false, says: found && !found.ok ? found.says : 'It does not say who reaches whom.', hop: null, by: 'default' }

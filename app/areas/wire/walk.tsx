@@ -71,6 +71,15 @@ function endText(end: Readonly<Record<string, string>>): string {
   return end['pod'] ?? end['service'] ?? end['node'] ?? end['address'] ?? end['name'] ?? ''
 }
 
+/** What is kept names the workload where one was typed: its pods come and go. */
+function keptQuery(query: NonNullable<Data['query']>, from: string, to: string): NonNullable<Data['query']> {
+  const own = <End extends object>(end: End, typed: string): End => {
+    const bare = typed.replace(/^[a-z][-a-z0-9]*:/, '')
+    return 'pod' in end && typeof end.pod === 'string' && end.pod.startsWith(`${bare}-`) ? { ...end, pod: bare } : end
+  }
+  return { ...query, from: own(query.from, from), to: own(query.to, to) }
+}
+
 function Keep({ query, delivered }: { readonly query: NonNullable<Data['query']>; readonly delivered: boolean }) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const [name, setName] = useState('')
@@ -220,7 +229,7 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
                 {remedies.length === 0 ? <p className="soft">No single change here lets it through. Look at the hop that decided, or ask whoever is at the other end.</p> : null}
               </section>
             ) : null}
-            {query ? <Keep query={query} delivered={answer.verdict === 'delivered'} /> : null}
+            {query ? <Keep query={keptQuery(query, asked.from, asked.to)} delivered={answer.verdict === 'delivered'} /> : null}
           </>
         ) : (
           <>
@@ -237,14 +246,14 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
           {loaderData.aim === null ? null : <input type="hidden" name="aim" value={loaderData.aim} />}
           <label>
             From
-            <input name="from" defaultValue={asked.from} key={`f${asked.from}`} list="ends" size={25} placeholder="climate/climate-loop" aria-invalid={wrong?.field === 'from'} autoComplete="off" />
+            <input name="from" defaultValue={asked.from} key={`f${asked.from}`} list="ends" size={23} placeholder="climate/climate-loop" aria-invalid={wrong?.field === 'from'} autoComplete="off" />
           </label>
           <span className="arrow" aria-hidden>
             →
           </span>
           <label>
             To
-            <input name="to" defaultValue={asked.to} key={`t${asked.to}`} list="ends" size={23} placeholder="weather-bureau" aria-invalid={wrong?.field === 'to'} autoComplete="off" />
+            <input name="to" defaultValue={asked.to} key={`t${asked.to}`} list="ends" size={20} placeholder="weather-bureau" aria-invalid={wrong?.field === 'to'} autoComplete="off" />
           </label>
           <label>
             Port

@@ -92,12 +92,21 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
                   <span className="mono">
                     {one.to}:{one.port}
                   </span>{' '}
-                  ends at {one.at.replace('-', ' ')}
-                  {one.by === '' ? '' : `: ${one.by}`}, {numberText((100 * one.failing) / one.perSecond)} % of {numberText(one.perSecond, 1)} a second.
+                  {one.at === 'answer' ? 'is answered with errors' : one.at === 'callers' ? `is refused: ${one.by}` : `ends at ${one.at.replace('-', ' ')}${one.by === '' ? '' : `: ${one.by}`}`}, {numberText((100 * one.failing) / one.perSecond)} % of {numberText(one.perSecond, 1)} a second.
                 </p>
-                <To path="/wire/walk" query={{ from: one.from, to: one.to, port: String(one.port) }}>
-                  Walk it
-                </To>
+                {one.at === 'answer' ? (
+                  <To path="/wire/traffic" query={{ service: one.to }}>
+                    See its traffic
+                  </To>
+                ) : one.at === 'callers' ? (
+                  <To path="/wire/calls" query={{ cell: `${one.from} ${one.to}` }}>
+                    See who may call
+                  </To>
+                ) : (
+                  <To path="/wire/walk" query={{ from: one.from, to: one.to, port: String(one.port) }}>
+                    Walk it
+                  </To>
+                )}
               </li>
             ))}
           </ul>
