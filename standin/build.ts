@@ -34,6 +34,7 @@ export function enlarged(scenario: Scenario, nodes: number): Scenario {
       zones: site.zones.map((zone) => zone.replace(site.name, name)),
       ...(site.hosts ? { hosts: { ...site.hosts, perZone: scenario.copies.hostsPerZone } } : {}),
       networks: site.networks.map((network) => ({ ...network, name: network.name.replace(site.name, name) })),
+      routes: site.routes.map((route) => ({ ...route, network: route.network.replace(site.name, name) })),
     })
     clusters.push({ ...cluster, name: `${cluster.name}-${number(i)}`, site: name, guarded: false, drives: [], pools: cluster.pools.map((pool) => ({ ...pool, count: scenario.copies.counts[pool.name] ?? pool.count })) })
     workloads.push(...theirs.map((workload) => ({ ...workload, cluster: `${cluster.name}-${number(i)}` })))

@@ -217,6 +217,9 @@ export interface TrafficView {
   /** `namespace/service`, or an address. */
   readonly to: string
   readonly port: number
+  /** What is asked, as its callers ask it. */
+  readonly method: string
+  readonly path: string
   readonly medianMs: number
   readonly spans: readonly TrafficSpan[]
 }

@@ -49,7 +49,8 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
     name: site.name,
     domain: site.domain,
     networks: site.networks.map((network) => ({ name: network.name, range: network.range, ...(network.mtu === undefined ? {} : { mtu: network.mtu }) })),
-    routes: site.routes.map(({ network, to, via }) => ({ network, to, via })),
+    // A route of a network that is gone leads nowhere and stops no walk.
+    routes: site.routes.filter((route) => site.networks.some((network) => network.name === route.network)).map(({ network, to, via }) => ({ network, to, via })),
     firewall: site.firewall ?? [],
     translations: site.translations ?? [],
     fronts: site.balancers.flatMap((balancer) => {

@@ -49,7 +49,7 @@ function cutOff(intent: CallersIntent, view: FleetView): readonly RawFinding[] {
     const [namespace = '', service = ''] = flow.to.split('/')
     const account = accountOf(objects, flow.from)
     if (!account || service === '' || namespace !== intent.namespace) continue
-    const request = { method: 'GET', path: '/' }
+    const request = { method: flow.method, path: flow.path }
     const [was, is] = [mayCall(before, account, { namespace, name: service }, request), mayCall(after, account, { namespace, name: service }, request)]
     if (was.allowed && !is.allowed) findings.push(caution(`callers.${flow.from}.${flow.to}`, 'rule', `${flow.from} (${account.serviceAccount}) would be refused by ${service}: ${numberText(callsADay(flow, view.now))} calls in the last day.`, seen))
   }

@@ -4,7 +4,7 @@ import { callsIn, ruleHits, wouldMeet } from '.'
 
 const now = '2026-03-03T06:00:00Z'
 const span = (more: Partial<TrafficSpan>): TrafficSpan => ({ from: '2026-03-03T05:00:00Z', until: null, perSecond: 2, failing: 0, at: '', by: '', source: '10.44.0.4', destination: '10.88.4.20', port: 8443, leaving: { source: '10.44.0.4', destination: '10.88.4.20', port: 8443 }, met: ['palisade-east/bureau-out', 'tarn-north/bureau-out'], ...more })
-const flow = (from: string, to: string, ...spans: TrafficSpan[]): TrafficView => ({ from, to, port: spans[0]?.port ?? 0, medianMs: 5, spans })
+const flow = (from: string, to: string, ...spans: TrafficSpan[]): TrafficView => ({ from, to, port: spans[0]?.port ?? 0, method: 'GET', path: '/', medianMs: 5, spans })
 
 describe('what rules met', () => {
   it('is the calls of the last day, cut at its beginning', () => {

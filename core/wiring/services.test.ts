@@ -5,8 +5,8 @@ import { openMetrics, serviceCurve, serviceUse } from '.'
 const now = '2026-03-03T06:00:00Z'
 const span = (from: string, until: string | null, perSecond: number, failing = 0): TrafficSpan => ({ from: `2026-03-03T${from}:00Z`, until: until === null ? null : `2026-03-03T${until}:00Z`, perSecond, failing, at: '', by: '', source: '', destination: '', port: 80, leaving: null, met: [] })
 const traffic: readonly TrafficView[] = [
-  { from: 'market/a', to: 'market/ledger', port: 80, medianMs: 10, spans: [span('04:00', '05:00', 1), span('05:00', null, 3, 1.5)] },
-  { from: 'market/"b"', to: 'market/ledger', port: 80, medianMs: 20, spans: [span('05:30', null, 1)] },
+  { from: 'market/a', to: 'market/ledger', port: 80, method: 'GET', path: '/', medianMs: 10, spans: [span('04:00', '05:00', 1), span('05:00', null, 3, 1.5)] },
+  { from: 'market/"b"', to: 'market/ledger', port: 80, method: 'GET', path: '/', medianMs: 20, spans: [span('05:30', null, 1)] },
 ]
 
 describe('the use of a service', () => {

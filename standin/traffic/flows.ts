@@ -136,6 +136,8 @@ export interface TrafficReport {
   readonly from: string
   readonly to: string
   readonly port: number
+  readonly method: string
+  readonly path: string
   /** Milliseconds an answer takes, as the callers measure: half of them are faster. */
   readonly medianMs: number
   readonly spans: readonly Span[]
@@ -147,7 +149,9 @@ export function trafficOf(sim: Sim, name: string): readonly TrafficReport[] {
   return Object.entries(cluster?.traffic ?? {}).map(([key, spans]) => {
     const [from = '', rest = ''] = key.split(' ')
     const cut = rest.lastIndexOf(':')
-    return { from, to: rest.slice(0, cut), port: Number(rest.slice(cut + 1)), medianMs: Math.round(30 + 120 * uniform(sim.world.seed, `${name}/${key}/ms`)) / 10, spans }
+    const [to, port] = [rest.slice(0, cut), Number(rest.slice(cut + 1))]
+    const flow = cluster?.flows?.find((one) => one.from === from && (one.to === to || one.to.startsWith('route:')))
+    return { from, to, port, method: flow?.method ?? 'GET', path: flow?.path ?? '/', medianMs: Math.round(30 + 120 * uniform(sim.world.seed, `${name}/${key}/ms`)) / 10, spans }
   })
 }
 

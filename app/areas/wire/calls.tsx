@@ -35,7 +35,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       const flow = traffic.find((one) => one.from === caller && one.to === service)
       const [namespace = '', name = ''] = service.split('/')
       const account = accountOf(objects, caller)
-      const rule = account ? mayCall(callers, account, { namespace, name }, { method: 'GET', path: '/' }) : null
+      const rule = account ? mayCall(callers, account, { namespace, name }, { method: flow?.method ?? 'GET', path: flow?.path ?? '/' }) : null
       const call = calls.find((one) => one.flow.from === caller)
       const target = flow?.port ?? traffic.find((one) => one.to === service)?.port ?? 80
       const found = call && ready.ok ? walk(ready.world, { from: call.query.from, to: { service, cluster: cluster.name }, port: target, protocol: 'TCP' }) : null
@@ -45,7 +45,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       const perDay = flow ? callsADay(flow, view.now) : 0
       // A cell is drawn where something is said of the two: a call, a rule that lists it, or a way that is shut.
       if (!flow && (!account || (rule?.by !== 'closed' && !Array.isArray(rule?.by) && allowed))) return []
-      return [{ caller, service, port: target, allowed, perSecond: flow?.spans.find((span) => span.until === null)?.perSecond ?? 0, perDay, why: reaches === false && last ? `${last.hop.replace('-', ' ')}: ${byText(last.by)}` : rule ? (typeof rule.by === 'string' ? (rule.by === 'open' ? `namespace ${namespace} is open` : `namespace ${namespace} is closed to callers not listed`) : `caller rule ${listText(rule.by, 2)}`) : 'an address outside', account: account?.serviceAccount ?? null, namespace: account?.namespace ?? '' }]
+      return [{ caller, service, port: target, allowed, perSecond: flow?.spans.find((span) => span.until === null)?.perSecond ?? 0, perDay, why: reaches === false && last ? `${last.hop.replace('-', ' ')}: ${byText(last.by)}` : rule ? (typeof rule.by === 'string' ? (rule.by === 'open' ? `namespace ${namespace} is open` : `namespace ${namespace} is closed to callers not listed`) : `caller rule ${listText(rule.by, 2)}`) : 'an address outside', account: account?.serviceAccount ?? null, asks: flow ? `${flow.method} ${flow.path}` : null, listed: rule && typeof rule.by !== 'string' ? rule.by : [], namespace: account?.namespace ?? '' }]
     }),
   )
   return {
@@ -72,15 +72,16 @@ function Mark({ cell, most: largest }: { readonly cell: Cell; readonly most: num
 }
 
 function Rule({ cluster, cell }: { readonly cluster: string; readonly cell: Cell }) {
-  const [methods, setMethods] = useState('')
-  const [paths, setPaths] = useState('')
+  // Begun with what it is seen to ask.
+  const [methods, setMethods] = useState(cell.asks?.split(' ')[0] ?? '')
+  const [paths, setPaths] = useState(cell.asks?.split(' ')[1] ?? '')
   const [namespace = '', service = ''] = cell.service.split('/')
   const list = (text: string): string[] => text.split(/[\s,]+/).filter((one) => one !== '')
   const requests = methods.trim() === '' && paths.trim() === '' ? undefined : [{ ...(methods.trim() === '' ? {} : { methods: list(methods.toUpperCase()) }), ...(paths.trim() === '' ? {} : { paths: list(paths) }) }]
   if (cell.account === null) return null
   return (
     <section aria-label="Draft a caller rule">
-      <h3>List this caller</h3>
+      <h3>{cell.listed.length > 0 ? `Listed by ${listText(cell.listed, 2)}; list it for` : 'List this caller'}</h3>
       <div className="wire-form">
         <label>
           Methods <input value={methods} placeholder="all" onChange={(event) => setMethods(event.target.value)} />
@@ -130,6 +131,12 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
                 <dt>in the last day</dt>
                 <dd>{numberText(chosen.perDay)} calls</dd>
               </div>
+              {chosen.asks === null ? null : (
+                <div>
+                  <dt>asks</dt>
+                  <dd className="mono">{chosen.asks}</dd>
+                </div>
+              )}
               <div>
                 <dt>runs as</dt>
                 <dd className="mono">{chosen.account ?? 'nobody here'}</dd>

@@ -58,7 +58,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const routes = (objects.filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]).flatMap((route) =>
     (route.spec?.hostnames ?? ['every host']).map((host) => {
       const record = site.records.find((one) => `${one.name}.${site.nameDomain}` === host)
-      return { key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`, namespace: route.metadata.namespace ?? 'default', name: route.metadata.name, host, paths: (route.spec?.rules ?? []).flatMap((rule) => (rule.matches ?? [{}]).map((match) => match.path?.value ?? '/')), backends: (route.spec?.rules ?? []).flatMap((rule) => (rule.backendRefs ?? []).map((backend) => backend.name)), record: record?.value ?? null, recordGood: record !== undefined && record.value === ingress }
+      return { kind: 'HTTPRoute', key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`, namespace: route.metadata.namespace ?? 'default', name: route.metadata.name, host, paths: (route.spec?.rules ?? []).flatMap((rule) => (rule.matches ?? [{}]).map((match) => match.path?.value ?? '/')), backends: (route.spec?.rules ?? []).flatMap((rule) => (rule.backendRefs ?? []).map((backend) => backend.name)), record: record?.value ?? null, recordGood: record !== undefined && record.value === ingress }
+    }),
+  )
+  const ingresses = (objects.filter((object) => object.kind === 'Ingress') as unknown as readonly { metadata: { name: string; namespace?: string }; spec?: { rules?: readonly { host?: string; http?: { paths?: readonly { path?: string; backend?: { service?: { name?: string } } }[] } }[] } }[]).flatMap((one) =>
+    (one.spec?.rules ?? []).map((rule) => {
+      const host = rule.host ?? 'every host'
+      const record = site.records.find((other) => `${other.name}.${site.nameDomain}` === host)
+      return { kind: 'Ingress', key: `${one.metadata.namespace ?? 'default'}/${one.metadata.name}`, namespace: one.metadata.namespace ?? 'default', name: one.metadata.name, host, paths: (rule.http?.paths ?? []).map((path) => path.path ?? '/'), backends: (rule.http?.paths ?? []).flatMap((path) => path.backend?.service?.name ?? []), record: record?.value ?? null, recordGood: record !== undefined && record.value === ingress }
     }),
   )
   const namespaces = [...new Set(services.map((service) => service.metadata.namespace ?? 'default'))].sort()
@@ -73,7 +80,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     pool: pool ? { ...pool, days: daysUntilFull(pool.size - pool.used, kept, began, view.now) } : null,
     ingress,
     rows,
-    routes,
+    routes: [...routes, ...ingresses],
     certificatesUntil: cluster.certificatesUntil,
     taken: [...new Set(rows.flatMap((row) => row.ports))].filter((port) => port === 80 || port === 443),
     namespaces: namespaces.map((name) => ({ name, services: services.filter((service) => (service.metadata.namespace ?? 'default') === name && service.spec?.clusterIP !== 'None').map((service) => service.metadata.name) })),
@@ -247,7 +254,7 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
         <table className="grid">
           <thead>
             <tr>
-              {['host', 'paths', 'goes to', 'name record', 'certificate', ''].map((one) => (
+              {['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', ''].map((one) => (
                 <th key={one} scope="col">
                   {one === '' ? <span className="visually-hidden">actions</span> : one}
                 </th>
@@ -265,7 +272,7 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
                 </td>
                 <td>{certificatesUntil === null ? 'unknown' : `until ${certificatesUntil.slice(0, 10)}`}</td>
                 <td>
-                  <DraftChange kind="wire.ingress" intent={{ cluster, namespace: route.namespace, name: route.name, host: route.host, remove: true }} variant="text">
+                  <DraftChange kind={route.kind === 'Ingress' ? 'manifest.remove' : 'wire.ingress'} intent={route.kind === 'Ingress' ? { cluster, objects: [{ apiVersion: 'networking.k8s.io/v1', kind: 'Ingress', namespace: route.namespace, name: route.name }] } : { cluster, namespace: route.namespace, name: route.name, host: route.host, remove: true }} variant="text">
                     Draft removing it
                   </DraftChange>
                 </td>

@@ -1,5 +1,6 @@
 /** Network policies: which pods each isolates, who is let in and out, and a new one out of the calls that were seen. */
 import { useState } from 'react'
+import { stringify } from 'yaml'
 import { useSearchParams } from 'react-router'
 import type { PolicyObject } from '~/core/objects'
 import { readObjects } from '~/core/objects'
@@ -62,7 +63,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         key: policy.key,
         namespace: policy.namespace,
         name: policy.key.split('/')[1] ?? '',
-        spec: (object?.spec ?? {}) as Record<string, unknown>,
+        text: stringify(object?.spec ?? {}),
         selects: selectorText(object?.spec?.podSelector),
         pods: selected.map((pod) => pod.name),
         ingress: policy.ingress === null ? null : (object?.spec?.ingress ?? []).flatMap((rule) => peersText(rule, 'from').map((peer) => `${peer} · ${portsText(rule)}`)),
@@ -103,7 +104,7 @@ function Sketch({ row }: { readonly row: Row }) {
           <text x={0} y={y(i, left.length) + 4}>
             {cut(text)}
           </text>
-          <line x1={258} y1={y(i, left.length)} x2={318} y2={middle} />
+          <line x1={Math.min(306, cut(text).length * 7.3 + 8)} y1={y(i, left.length)} x2={318} y2={middle} />
         </g>
       ))}
       {left.length === 0 ? (
@@ -237,7 +238,7 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
             <div className="soft">policy</div>
             <h2>{chosen.key}</h2>
             <p>Isolates {chosen.pods.length === 0 ? 'no pod as it is now' : listText(chosen.pods, 6)}.</p>
-            <pre className="pod-said">{JSON.stringify(chosen.spec, null, 1)}</pre>
+            <pre className="wire-spec" tabIndex={0} aria-label="Its manifest">{chosen.text}</pre>
             <div className="acts" style={{ margin: '10px 0' }}>
               <DraftChange kind="wire.policy" intent={{ cluster, namespace: chosen.namespace, name: chosen.name, remove: true }}>
                 Draft removing it

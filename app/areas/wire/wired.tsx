@@ -38,6 +38,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     broken,
     expected: held.length,
     failing,
+    calls: (view.traffic?.[cluster.name] ?? []).length,
     rows,
     lane: [
       { name: 'outside', lines: site.connected ? ['wide-area uplink'] : ['no way in or out'], soft: site.mtu === undefined ? '' : `MTU ${site.mtu}`, path: null },
@@ -83,7 +84,7 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
       beside={cluster === null ? null : <span className="soft">from outside to a pod, and back</span>}
       reason={
         <>
-          <h2>{failing.length > 0 ? `${countText(failing.length, 'call')} ${failing.length === 1 ? 'fails' : 'fail'}` : cluster === null ? 'Ways' : 'Every call gets through'}</h2>
+          <h2>{failing.length > 0 ? `${countText(failing.length, 'call')} ${failing.length === 1 ? 'fails' : 'fail'}` : cluster === null ? 'Ways' : loaderData.calls === 0 ? 'No call was seen' : 'Every call gets through'}</h2>
           <ul className="plain-list">
             {failing.map((one) => (
               <li key={`${one.from}${one.to}${one.port}`} className="wire-remedy">
