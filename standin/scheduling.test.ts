@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { demoScenario } from '~/server/ports/standin/demo'
-import { buildWorld, objectsOf, Simulator } from '.'
+import { buildWorld, objectsOf, probe, Simulator } from '.'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
 
@@ -179,5 +179,26 @@ describe('what a namespace allows', () => {
     apply(sim, 'dill', namespace({ 'gyrarch/storage-classes': 'cloud-disk' }))
     expect(apply(sim, 'dill', claim('fast', 'cloud-disk-fast'))?.failure).toMatchObject({ reason: 'class-forbidden' })
     expect(apply(sim, 'dill', claim('plain'))?.failure).toBeNull()
+  })
+})
+
+describe('probes from inside a pod', () => {
+  const ask = (sim: Simulator, app: string, target: string, kind: 'connect' | 'look-up' = 'connect') => {
+    const pod = (sim.cluster('bramble')?.running ?? []).find((one) => one.workload === app)
+    return probe(sim, 'bramble', `${pod?.namespace ?? ''}/${pod?.name ?? ''}`, kind, target)
+  }
+  it('go the way of packets: refused by a partner that knows pods alone, and let through once sources are kept', () => {
+    const sim = fresh()
+    expect(ask(sim, 'climate-loop', 'bureau.fernhollow.example', 'look-up')?.lines[0]).toBe('bureau.fernhollow.example is 10.88.4.20')
+    expect(ask(sim, 'climate-loop', 'bureau.fernhollow.example:8443')).toMatchObject({ good: false, lines: ['bureau.fernhollow.example is 10.88.4.20', 'connection to 10.88.4.20:8443 refused'] })
+    sim.command('keep', 'keepsource.set', { cluster: 'bramble', ranges: ['10.88.4.20/32'] })
+    advance(sim, 30)
+    expect(ask(sim, 'climate-loop', 'bureau.fernhollow.example:8443')?.good).toBe(true)
+  })
+  it('time out where a policy stands between', () => {
+    const sim = fresh()
+    expect(ask(sim, 'broker-bot', 'ledger-view')?.good).toBe(true)
+    apply(sim, 'bramble', { apiVersion: 'networking.k8s.io/v1', kind: 'NetworkPolicy', metadata: { name: 'shut', namespace: 'market' }, spec: { podSelector: { matchLabels: { app: 'ledger-view' } } } })
+    expect(ask(sim, 'broker-bot', 'ledger-view')?.lines.at(-1)).toMatch(/timed out after 5 s$/)
   })
 })

@@ -191,7 +191,8 @@ describe('what is asked wrongly', () => {
     }
     expect(wrong((world) => void (world.sites[0]?.firewall.push({ name: 'x', priority: 1, direction: 'in', action: 'allow', ports: ['90-80'] } as never)))).toBe('world.sites[0].firewall[3].ports[0]')
     expect(wrong((world) => void (world.clusters[0]?.keepSource?.push('10.88.4.1/24')))).toBe('world.clusters[0].keepSource[0]')
-    expect(wrong((world) => void (world.sites[0]?.routes.push({ network: 'nowhere', to: '10.0.0.0/8', via: '' })))).toBe('world.sites[0].routes[4].network')
+    expect(wrong((world) => void (world.sites[0]?.routes.push({ network: 'east', to: '10.0.0.1/8', via: '' })))).toBe('world.sites[0].routes[4].to')
+    expect(wrong((world) => void world.clusters.forEach((cluster) => (cluster.site = 'nowhere')))).toBe('world.clusters[0].site')
     expect(wrong((world) => void (world.clusters[0]?.objects.push(pod({ namespace: 'market', name: 'desk' }), { kind: 'Pod', metadata: {} })))).toContain('world.clusters[0].objects[')
   })
 })

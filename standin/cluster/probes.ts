@@ -1,4 +1,6 @@
 /** What can be asked of a pod from inside, and what it has written: looked up, connected to, read; nothing is changed. */
+import { parseAddress } from '../../core/addresses'
+import { send } from '../traffic/path'
 import type { Cluster, Pod } from '../world'
 import { answering } from './api'
 import { isReadyPod, list, record, templateOf, text } from './manifests'
@@ -30,7 +32,24 @@ const portOf = (target: string): { readonly host: string; readonly port: number 
   return found ? { host: found[1] ?? '', port: Number(found[2]) } : { host: bare, port: /^https:/.test(target) ? 443 : null }
 }
 
-function connect(cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
+/** An address for a name, as the cluster’s name service and then the site’s records have it. */
+function answerFor(sim: Sim, cluster: Cluster, pod: Pod, name: string): { readonly address: string; readonly as: string } | null {
+  const service = serviceNamed(cluster, pod, name)
+  if (service) return { address: service.address, as: `${service.name}.${service.namespace}.svc.cluster.local` }
+  const site = sim.site(cluster.site)
+  const bare = name.replace(/\.$/, '')
+  const found = site?.records.find((one) => `${one.name}.${site.nameDomain}` === bare && (one.type === 'A' || one.type === 'AAAA'))
+  return found ? { address: found.value, as: bare } : null
+}
+
+/** Where a packet ended, in the words of who sent it: nobody tells a pod why. */
+function silence(at: string, server: string, port: number): string {
+  if (at === 'service') return `connection to ${server}:${port} refused: no ready endpoint takes it`
+  if (at === 'acceptance') return `connection to ${server}:${port} refused`
+  return `connection to ${server}:${port} timed out after 5 s`
+}
+
+function connect(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
   const { port, host: server } = portOf(target)
   const service = serviceNamed(cluster, pod, server) ?? cluster.serviceList.find((one) => one.address === server)
   if (service) {
@@ -39,10 +58,18 @@ function connect(cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
     const behind = cluster.running.filter((other) => other.workload === service.workload && other.namespace === service.namespace && isReadyPod(other))
     const end = behind[0]
     if (service.workload !== '' && !end) return failed(`${server} is ${service.address}`, `no ready endpoint behind ${service.namespace}/${service.name}`)
+    const fare = service.workload === '' ? null : send(sim.world, { cluster, pod }, service.address, wanted)
+    if (fare && !fare.arrived) return failed(`${server} is ${service.address}`, silence(fare.at, service.address, wanted))
     return { good: true, lines: [`${server} is ${service.address}`, end ? `connected to ${end.ip ?? ''}:${service.port} (${podKey(end)})` : `connected to ${service.address}:${service.port}`] }
   }
   const peer = cluster.running.find((other) => other.ip === server)
-  if (peer) return isReadyPod(peer) ? { good: true, lines: [`connected to ${podKey(peer)}`] } : failed(`${podKey(peer)} does not answer`)
+  if (peer && !isReadyPod(peer)) return failed(`${podKey(peer)} does not answer`)
+  const answer = parseAddress(server).ok ? { address: server, as: server } : answerFor(sim, cluster, pod, server)
+  if (answer) {
+    const fare = send(sim.world, { cluster, pod }, answer.address, port ?? 443)
+    const named = answer.as === server && answer.address === server ? [] : [`${server} is ${answer.address}`]
+    return fare.arrived ? { good: true, lines: [...named, `connected to ${peer ? podKey(peer) : `${answer.address}:${port ?? 443}`}, as ${fare.packet.source}`] } : failed(...named, silence(fare.at, answer.address, port ?? 443))
+  }
   return failed(`${server} is not known: NXDOMAIN, asked of ${cluster.dnsAddress}`)
 }
 
@@ -59,13 +86,13 @@ export function probe(sim: Sim, clusterName: string, key: string, kind: ProbeKin
   const containers = list(spec['containers']).map(record)
   switch (kind) {
     case 'look-up': {
-      const service = serviceNamed(cluster, pod, target)
-      return service ? { good: true, lines: [`${target} is ${service.address}`, `answered by ${cluster.dnsAddress} as ${service.name}.${service.namespace}.svc.cluster.local`] } : failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
+      const answer = answerFor(sim, cluster, pod, target)
+      return answer ? { good: true, lines: [`${target} is ${answer.address}`, `answered by ${cluster.dnsAddress} as ${answer.as}`] } : failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
     }
     case 'connect':
-      return connect(cluster, pod, target)
+      return connect(sim, cluster, pod, target)
     case 'request': {
-      const found = connect(cluster, pod, target)
+      const found = connect(sim, cluster, pod, target)
       return found.good ? { good: true, lines: [...found.lines, `200 OK in ${3 + Math.floor(uniform(sim.world.seed, `${key}${target}${sim.now}`) * 20)} ms`] } : found
     }
     case 'environment':
