@@ -57,6 +57,14 @@ describe('the picture of the fleet', () => {
     expect(new Set(asked).size).toBe(asked.length)
   })
 
+  it('is never the one before for those who ask while it is being looked at', async () => {
+    const { fleet } = watched()
+    const before = await fleet.view()
+    fleet.touch(['site:tarn-north'])
+    const [first, second] = await Promise.all([fleet.view(), fleet.view()])
+    expect([first.version, second.version]).toEqual([before.version + 1, before.version + 1])
+  })
+
   it('keeps what an unreachable cluster told last, and since when it is silent', async () => {
     const { unreachable, fleet } = watched()
     const before = await fleet.view()

@@ -77,7 +77,8 @@ export class Fleet {
   }
 
   get isFresh(): boolean {
-    return this.dirty.size === 0 && !this.registerDirty && this.version > 0
+    // What is being looked at is not in the picture yet.
+    return this.observing === null && this.dirty.size === 0 && !this.registerDirty && this.version > 0
   }
 
   /** The picture as of now: observes what has changed first. */
