@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { birch, elm, fernlet, openForTest, type Opened } from '../testing/open'
 import { apiRouter } from './router'
 import { wired } from '~/core/wire/testing/worlds'
+import { damaged } from '../testing/damaged'
 import { routes } from './routes'
 
 let opened: Opened
@@ -99,26 +100,6 @@ const valid: Readonly<Record<string, unknown>> = {
   '/compute/packet-walk': { world: wired, from: { pod: 'market/desk', cluster: 'bramble' }, to: { name: 'bureau.fernhollow.example' }, port: 8443, protocol: 'TCP', endpoints: 'all', bytes: 1500 },
   '/compute/firewall-review': { rules: wired.sites[0]?.firewall },
   '/compute/route-request': { objects: [{ kind: 'HTTPRoute', metadata: { name: 'desk', namespace: 'market' }, spec: { hostnames: ['*.fernhollow.example'], rules: [{ matches: [{ path: { type: 'RegularExpression', value: '/a+' }, method: 'GET', headers: [{ name: 'x', value: 'y' }] }], backendRefs: [{ name: 'v1', weight: 3 }] }] } }], request: { host: 'desk.fernhollow.example:443', path: '/aa', method: 'GET', headers: { X: 'y' }, query: {} } },
-}
-
-/** A valid body with one place replaced by anything, or left out. */
-const damaged = (body: unknown): fc.Arbitrary<unknown> => {
-  const places: string[][] = []
-  const visit = (value: unknown, path: string[]): void => {
-    places.push(path)
-    if (typeof value === 'object' && value !== null) for (const [key, inner] of Object.entries(value)) visit(inner, [...path, key])
-  }
-  visit(body, [])
-  return fc.tuple(fc.constantFrom(...places), fc.oneof(fc.jsonValue(), fc.constantFrom('', ' ', '../..', '\u0000', '9'.repeat(400), -1, 1e308, 1.5, [], {}, null, 'ünïcode', '__proto__', '10.0.0.0/33', '1e400')), fc.boolean()).map(([path, value, remove]) => {
-    if (path.length === 0) return value
-    const copy = structuredClone(body) as Record<string, unknown>
-    let at: Record<string, unknown> = copy
-    for (const key of path.slice(0, -1)) at = at[key] as Record<string, unknown>
-    const last = path[path.length - 1] ?? ''
-    if (remove && !Array.isArray(at)) delete at[last]
-    else at[last] = value
-    return copy
-  })
 }
 
 const withBody = routes.filter((route) => route.body !== undefined)

@@ -124,19 +124,22 @@ function fewerNodes({ intent, machines }: Planned, over: number) {
   return [{ says: `${countText(left, 'node')} in ${largest.pool.name}`, change }]
 }
 
-/** Draft with as many nodes in its largest pool as find a place, tried from what was left over downwards. */
-function fittingNodes({ intent, machines }: Planned, over: number, fits: (kept: (machine: string) => boolean) => boolean) {
+/** Draft with as many nodes in its largest pool as find a place, found by halving; what is offered has been tried. */
+function fittingNodes({ intent, machines }: Planned, fits: (kept: (machine: string) => boolean) => boolean) {
   const pools = intent.pools.map((pool, index) => ({ pool, index, mine: machines.filter((machine) => machine.field === `pools[${index}]`) }))
   const largest = [...pools].sort((a, b) => b.mine.length - a.mine.length)[0]
   if (!largest) return []
   const names = largest.mine.map((machine) => machine.name)
-  for (let count = names.length - 1; count >= 1 && count >= names.length - over - 8; count--) {
-    const dropped = new Set(names.slice(count))
-    if (!fits((machine) => !dropped.has(machine))) continue
-    const field = `pools[${largest.index}]`
-    return [{ says: `${countText(count, 'node')} in ${largest.pool.name}`, change: largest.pool.range ? put(`${field}.range`, { min: count, max: Math.max(count, largest.pool.range.max) }) : put(`${field}.count`, count) }]
+  let [count, tooMany] = [0, names.length]
+  while (tooMany - count > 1) {
+    const half = Math.floor((count + tooMany) / 2)
+    const dropped = new Set(names.slice(half))
+    if (fits((machine) => !dropped.has(machine))) count = half
+    else tooMany = half
   }
-  return []
+  if (count === 0) return []
+  const field = `pools[${largest.index}]`
+  return [{ says: `${countText(count, 'node')} in ${largest.pool.name}`, change: largest.pool.range ? put(`${field}.range`, { min: count, max: Math.max(count, largest.pool.range.max) }) : put(`${field}.count`, count) }]
 }
 
 /** Draft in which the largest pool takes the next smaller size. */
@@ -184,10 +187,11 @@ export const checkHostRoom: Check = (planned) => {
       : [],
   )
   const room = hallRoom(site.hosts, site.machines, [...pending, ...wishes], site.overcommit, site.reservePerZone > 0)
-  const unfit = room.unfit.filter(({ name }) => wishes.some((wish) => wish.name === name))
+  const wished = new Map(wishes.map((wish) => [wish.name, wish]))
+  const unfit = room.unfit.filter(({ name }) => wished.has(name))
   const first = unfit[0]
   if (!first) return []
-  const out = site.hosts.filter((host) => host.service === 'out' && unfit.some(({ name }) => wishes.find((wish) => wish.name === name)?.zone === host.zone))
+  const out = site.hosts.filter((host) => host.service === 'out' && unfit.some(({ name }) => wished.get(name)?.zone === host.zone))
   const back = out.length === 0 ? [] : [{ says: `Put ${listText(out.map((host) => host.name), 3)} back in service`, change: { kind: 'site.hosts', intent: { site: site.name, hosts: out.map((host) => host.name), service: 'in' } } }]
   return [
     {
@@ -196,7 +200,7 @@ export const checkHostRoom: Check = (planned) => {
       field: 'pools',
       says: `${countText(unfit.length, 'machine has', 'machines have')} no place at ${site.name}: ${listText(unfit.map(({ name }) => name), 4)}. ${first.says.charAt(0).toUpperCase()}${first.says.slice(1)}.`,
       because: unfit.slice(0, 4).map(({ name, says }) => ({ says: `${name}: ${says}`, source: site.name, at: site.observedAt })),
-      offers: [...back, ...fittingNodes(planned, unfit.length, (kept) => hallRoom(site.hosts, site.machines, [...pending, ...wishes.filter((wish) => kept(wish.name))], site.overcommit, site.reservePerZone > 0).unfit.length === 0), ...smallerSize(planned)],
+      offers: [...back, ...fittingNodes(planned, (kept) => hallRoom(site.hosts, site.machines, [...pending, ...wishes.filter((wish) => kept(wish.name))], site.overcommit, site.reservePerZone > 0).unfit.length === 0), ...smallerSize(planned)],
     },
   ]
 }
