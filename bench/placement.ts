@@ -1,6 +1,7 @@
 /** Placement at the size of a whole fleet: 5,000 nodes, 90,000 running and 10,000 waiting pods of 200 shapes, one in ten with spread or affinity. */
 import { place, readWorld } from '../core/placement'
-import { node, pod, seeded, type TestObject } from '../core/placement/testing/worlds'
+import { node, pod, type TestObject } from '../core/placement/testing/worlds'
+import { seeded } from '../core/units'
 
 /** Objects of a cluster with as many nodes and pods; pods are of `shapes` shapes, one in ten with spread or affinity. */
 export function largeCluster(nodes: number, running: number, waiting: number, shapes: number): readonly TestObject[] {

@@ -1,6 +1,6 @@
 /** What can reach what, at the size of a large site: walks a second after one preparation, and the review of a long firewall. */
 import { firewallRuleSchema, prepareWorld, reviewFirewall, walk, type FirewallRule, walkWorldSchema, type WalkWorld } from '../core/wire'
-import { seeded } from '../core/placement/testing/worlds'
+import { seeded } from '../core/units'
 
 const ip = (base: number, n: number): string => {
   const value = base + n

@@ -2,29 +2,13 @@
 import { mkdtempSync, readdirSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import type { Browser, Page } from 'puppeteer-core'
-import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
-import { choose, fill, find, openBrowser, press, runWhenReady, see, visitor } from './browser'
-import { api, type ApiChange, serve, type Served } from './server'
+import { expect, it } from 'vitest'
+import { choose, fill, find, press, runWhenReady, see } from './browser'
+import type { ApiChange } from './server'
+import { suite } from './suite'
 
-let browser: Browser
-let served: Served
-const visits = visitor()
-
-beforeAll(async () => {
-  browser = await openBrowser()
-  served = await serve()
-  await api(served.url).ask('POST', '/clock', { speed: 0 })
-})
-afterAll(async () => {
-  await browser.close()
-  await served.remove()
-})
-afterEach(async () => {
-  expect(await visits.end()).toEqual([])
-})
-
-const visit = (path: string): Promise<Page> => visits.visit(browser, served.url + path)
+const served = suite({ refusals: false })
+const { visit, advance } = served
 
 it('a guarded cluster goes only once the caution is accepted and its name is typed', async () => {
   const page = await visit('/clusters/bramble')
@@ -79,7 +63,7 @@ it('a run is followed from its line, read as a table, and its step explained', a
   await press(page, 'button', 'Raise a cluster here')
   await fill(page, 'textbox', 'Name', 'rush')
   await runWhenReady(page)
-  await api(served.url).ask('POST', '/clock', { advanceSeconds: 100 })
+  await advance(100)
   await see(page, 'ordered, tier plain')
   await page.keyboard.press('t')
   await page.waitForSelector('input[aria-label^="Find in steps of"]')
@@ -92,16 +76,16 @@ it('a run is followed from its line, read as a table, and its step explained', a
 
 it('the clock is hurried, paused by Space and stepped by a point', async () => {
   const page = await visit('/fleet')
-  const speed = async (): Promise<number> => (await api(served.url).get<{ speed: number }>('/clock')).speed
+  const speed = async (): Promise<number> => (await served.api.get<{ speed: number }>('/clock')).speed
   await press(page, 'button', '600×')
   await expect.poll(speed).toBe(600)
   await page.waitForFunction(() => [...document.querySelectorAll('button[aria-pressed=true]')].some((button) => button.textContent === '600×'))
   await page.focus('#area')
   await page.keyboard.press('Space')
   await expect.poll(speed).toBe(0)
-  const before = (await api(served.url).get<{ now: string }>('/clock')).now
+  const before = (await served.api.get<{ now: string }>('/clock')).now
   await page.keyboard.press('.')
-  await expect.poll(async () => (await api(served.url).get<{ now: string }>('/clock')).now).not.toBe(before)
+  await expect.poll(async () => (await served.api.get<{ now: string }>('/clock')).now).not.toBe(before)
 })
 
 it('the aim is always shown, is changed by a, and stays in the address while the area changes', async () => {
@@ -131,7 +115,7 @@ it('tables are found in, sorted and counted', async () => {
 })
 
 it('an image is put in place as the remedy of a draft, which can run then', async () => {
-  const { ask } = api(served.url)
+  const { ask } = served.api
   const drafted = await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'alnus', site: 'mossgate', release: '1.33.0', controlPlane: { kind: 'own', count: 1 }, pools: [{ name: 'general', size: 'rack-4', count: 1 }], ranges: { pods: '10.140.0.0/18', services: '10.141.0.0/20' } } })
   const page = await visit(`/raise/${drafted.json.id}`)
   await press(page, 'button', 'Put the image of 1.33.0 in place first')
@@ -148,10 +132,10 @@ it('faults are put in and taken away from the tray', async () => {
   const page = await visit('/faults')
   await choose(page, 'Fault', 'A zone has no machine of a size left.')
   await press(page, 'button', 'Put it in')
-  await expect.poll(async () => (await api(served.url).get<{ active: { fault: string }[] }>('/faults')).active.map((fault) => fault.fault)).toContain('no-stock')
+  await expect.poll(async () => (await served.api.get<{ active: { fault: string }[] }>('/faults')).active.map((fault) => fault.fault)).toContain('no-stock')
   await page.waitForSelector('button[aria-label^="Take away no-stock"]')
   await page.evaluate(() => [...document.querySelectorAll('button')].find((button) => button.getAttribute('aria-label')?.startsWith('Take away no-stock'))?.click())
-  await expect.poll(async () => (await api(served.url).get<{ active: { fault: string }[] }>('/faults')).active.map((fault) => fault.fault)).not.toContain('no-stock')
+  await expect.poll(async () => (await served.api.get<{ active: { fault: string }[] }>('/faults')).active.map((fault) => fault.fault)).not.toContain('no-stock')
 })
 
 it('at 1024 pixels the reason folds away and comes back by its key', async () => {

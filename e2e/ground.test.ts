@@ -1,29 +1,12 @@
 /** Ground and raise as a person takes them: a hall with virtual addresses, a failure mended on the way, machines that join. */
-import type { Browser, Page } from 'puppeteer-core'
-import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
-import { choose, fill, openBrowser, press, runWhenReady, see, visitor } from './browser'
-import { api, type ApiChange, serve, type Served } from './server'
+import type { Page } from 'puppeteer-core'
+import { expect, it } from 'vitest'
+import { choose, fill, press, runWhenReady, see } from './browser'
+import type { ApiChange } from './server'
+import { suite } from './suite'
 
-let browser: Browser
-let served: Served
-const visits = visitor()
-
-beforeAll(async () => {
-  browser = await openBrowser()
-  served = await serve()
-  await api(served.url).ask('POST', '/clock', { speed: 0 })
-})
-afterAll(async () => {
-  await browser.close()
-  await served.remove()
-})
-afterEach(async () => {
-  // An answer of 409 is what a refused call is for; the browser still logs it.
-  expect((await visits.end()).filter((complaint) => !complaint.includes('409'))).toEqual([])
-})
-
-const visit = (path: string): Promise<Page> => visits.visit(browser, served.url + path)
-const advance = (seconds: number) => api(served.url).ask('POST', '/clock', { advanceSeconds: seconds })
+const served = suite({ refusals: true })
+const { visit, advance } = served
 const idOf = (page: Page): string => new URL(page.url()).pathname.split('/').pop() ?? ''
 const whenEnabled = (page: Page, name: string) => page.waitForFunction((wanted) => [...document.querySelectorAll('button')].some((button) => button.textContent === wanted && !button.disabled), {}, name)
 
@@ -51,7 +34,7 @@ it('a three-zone hall is raised from its template, once the missing route is add
   await advance(2400)
   await see(page, 'It can be reached from outside', 60_000)
   await see(page, 'Done and proven')
-  const change = await api(served.url).get<ApiChange>(`/changes/${draft}`)
+  const change = await served.api.get<ApiChange>(`/changes/${draft}`)
   expect(change.proof?.every((proof) => proof.holds)).toBe(true)
   const csv = await fetch(`${served.url}/api/v1/changes/${draft}/inventory?format=csv`).then((answer) => answer.text())
   expect(csv.split('\n').filter((line) => line.startsWith('machine,birch-')).length).toBe(9)
@@ -70,15 +53,15 @@ it('a three-zone hall is raised from its template, once the missing route is add
   await see(page, '2 active')
   // Looked at before health keeping, which waits five minutes, makes anything anew elsewhere.
   await advance(180)
-  const { hosts } = await api(served.url).get<{ hosts: { name: string; machines: { name: string }[] }[] }>('/sites/mossgate/packing')
+  const { hosts } = await served.api.get<{ hosts: { name: string; machines: { name: string }[] }[] }>('/sites/mossgate/packing')
   for (const [machine, to] of said) expect(hosts.find((host) => host.name === to)?.machines.map((one) => one.name), `${machine ?? ''} on ${to ?? ''}`).toContain(machine)
   await advance(1500)
-  const { nodes } = await api(served.url).get<{ nodes: { name: string; state: string }[] }>('/clusters/birch/nodes')
+  const { nodes } = await served.api.get<{ nodes: { name: string; state: string }[] }>('/clusters/birch/nodes')
   expect(nodes.filter((node) => node.state !== 'well')).toEqual([])
 })
 
 it('a silent DHCP server halts a raise; its remedy is another change, and the run goes on after it', async () => {
-  const { ask } = api(served.url)
+  const { ask } = served.api
   const drafted = await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'rowan', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 1 }, pools: [{ name: 'general', size: 'rack-4', count: 1 }], ranges: { pods: '10.150.0.0/18', services: '10.151.0.0/20' } } })
   await ask('POST', `/changes/${drafted.json.id}/run`, { accept: drafted.json.findings.map((finding) => finding.key) })
   await ask('POST', '/faults', { fault: 'dhcp-silent', about: 'network/mossgate/mossgate nodes', mode: 'permanent' })
@@ -127,7 +110,7 @@ it('a cluster is raised from three machines that stand there, by join scripts; t
   await press(page, 'button', 'Use eno1 for m-spare-2, go on')
   await page.waitForFunction(() => ![...document.querySelectorAll('button')].some((button) => button.textContent === 'Use eno1 for m-spare-2, go on'))
   await callFrom('m-spare-2')
-  await expect.poll(async () => (await api(served.url).get<{ machines: { state: string }[] }>(`/changes/${id}/joins`)).machines.every((machine) => machine.state === 'taken'), { timeout: 20_000 }).toBe(true)
+  await expect.poll(async () => (await served.api.get<{ machines: { state: string }[] }>(`/changes/${id}/joins`)).machines.every((machine) => machine.state === 'taken'), { timeout: 20_000 }).toBe(true)
   await advance(2400)
   await see(page, 'Done and proven', 60_000)
 })
@@ -148,8 +131,8 @@ it('a block is carved by dragging over what is free, and ranges come in from CSV
   await whenEnabled(page, 'Run')
   await press(page, 'button', 'Run')
   await see(page, 'Done and proven')
-  const { entries } = await api(served.url).get<{ entries: { range: string; name: string }[] }>('/ledger')
+  const { entries } = await served.api.get<{ entries: { range: string; name: string }[] }>('/ledger')
   expect(entries).toContainEqual(expect.objectContaining({ range: '10.44.12.0/23', name: 'potting shed' }))
-  const read = await api(served.url).ask<{ good: unknown[]; bad: { line: number }[] }>('POST', '/ledger/csv', { text: 'domain,range,name\nfernhollow,10.99.0.0/24,looms\nfernhollow,10.99.1.1/24,host bits\n' })
+  const read = await served.api.ask<{ good: unknown[]; bad: { line: number }[] }>('POST', '/ledger/csv', { text: 'domain,range,name\nfernhollow,10.99.0.0/24,looms\nfernhollow,10.99.1.1/24,host bits\n' })
   expect([read.json.good.length, read.json.bad.map((bad) => bad.line)]).toEqual([1, [3]])
 })

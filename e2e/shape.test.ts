@@ -1,40 +1,24 @@
 /** Shape as a person takes it: a replica that does not fit, a cluster that rests, a roll-out that cannot finish, layers and drift. */
-import type { Browser, Page } from 'puppeteer-core'
-import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
-import { openBrowser, press, see, visitor } from './browser'
-import { api, type ApiChange, serve, type Served } from './server'
+import { expect, it } from 'vitest'
+import { press, see } from './browser'
+import type { ApiChange } from './server'
+import { suite } from './suite'
 
-let browser: Browser
-let served: Served
-const visits = visitor()
-
-beforeAll(async () => {
-  browser = await openBrowser()
-  served = await serve()
-  await api(served.url).ask('POST', '/clock', { speed: 0 })
-})
-afterAll(async () => {
-  await browser.close()
-  await served.remove()
-})
-afterEach(async () => {
-  expect((await visits.end()).filter((complaint) => !complaint.includes('409'))).toEqual([])
-})
-
-const visit = (path: string): Promise<Page> => visits.visit(browser, served.url + path)
+const served = suite({ refusals: true })
+const { visit, advance } = served
 const to = async (iso: string): Promise<void> => {
-  const { now } = await api(served.url).get<{ now: string }>('/clock')
-  await api(served.url).ask('POST', '/clock', { advanceSeconds: (Date.parse(iso) - Date.parse(now)) / 1000 })
+  const { now } = await served.api.get<{ now: string }>('/clock')
+  await advance((Date.parse(iso) - Date.parse(now)) / 1000)
 }
 const run = async (kind: string, intent: unknown, more: Record<string, unknown> = {}): Promise<ApiChange> => {
-  const { ask, runOut } = api(served.url)
+  const { ask, runOut } = served.api
   const drafted = await ask<ApiChange>('POST', '/changes', { kind, intent })
   const started = await ask('POST', `/changes/${drafted.json.id}/run`, { accept: drafted.json.findings.map((finding) => finding.key), ...more })
   expect(started.status, JSON.stringify(started.json)).toBe(202)
   return runOut(drafted.json.id)
 }
 
-const objects = async (cluster: string, kind: string) => (await api(served.url).get<{ objects: { metadata: { name: string; labels?: Record<string, string> }; spec: { replicas?: number }; status: { readyReplicas?: number } }[] }>(`/clusters/${cluster}/objects?kind=${kind}`)).objects
+const objects = async (cluster: string, kind: string) => (await served.api.get<{ objects: { metadata: { name: string; labels?: Record<string, string> }; spec: { replicas?: number }; status: { readyReplicas?: number } }[] }>(`/clusters/${cluster}/objects?kind=${kind}`)).objects
 
 it('one more replica of the ledger does not fit; the board says why, and the smallest remedy makes it fit', async () => {
   const page = await visit('/shape/board?aim=cluster/cedar')
@@ -70,7 +54,7 @@ it('dill rests by its calendar; what a month saves counts the change of the cloc
   await see(page, 'rests since')
   await to('2026-03-03T05:10:00Z')
   await page.waitForFunction(() => !document.body.innerText.includes('rests since'))
-  const { clusters } = (await api(served.url).get<{ sites: { clusters: { name: string; state: string }[] }[] }>('/fleet')).sites.reduce<{ clusters: { name: string; state: string }[] }>((all, site) => ({ clusters: [...all.clusters, ...site.clusters] }), { clusters: [] })
+  const { clusters } = (await served.api.get<{ sites: { clusters: { name: string; state: string }[] }[] }>('/fleet')).sites.reduce<{ clusters: { name: string; state: string }[] }>((all, site) => ({ clusters: [...all.clusters, ...site.clusters] }), { clusters: [] })
   expect(clusters.find((cluster) => cluster.name === 'dill')?.state).toBe('well')
 })
 
@@ -85,9 +69,9 @@ it('a roll-out whose image is missing stops at its limit, is explained down to t
   expect((await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status.readyReplicas).toBe(3)
   await press(page, 'button', 'Take back')
   await page.waitForFunction(() => ![...document.querySelectorAll('button')].some((button) => button.textContent === 'Take back'))
-  expect((await api(served.url).runOut(halted.id)).state).toBe('taken-back')
+  expect((await served.api.runOut(halted.id)).state).toBe('taken-back')
   await see(page, 'taken back')
-  await api(served.url).ask('POST', '/clock', { advanceSeconds: 120 })
+  await advance(120)
   expect((await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status.readyReplicas).toBe(4)
 })
 
@@ -101,7 +85,7 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
   await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
   await press(page, 'button', 'Run')
   await see(page, 'steps done')
-  await api(served.url).ask('POST', '/clock', { advanceSeconds: 200 })
+  await advance(200)
   await see(page, 'Done and proven')
   // Somebody scales it by hand.
   const hand = 'apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: seed-desk, namespace: market}\nspec: {replicas: 3}\n'

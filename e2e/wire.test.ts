@@ -1,28 +1,12 @@
 /** Wire as a person takes it: a partner that refuses, a policy out of calls, traffic moved and turned back, a rule that cuts the API off. */
-import type { Browser, Page } from 'puppeteer-core'
-import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
-import { fill, openBrowser, press, see, visitor } from './browser'
-import { api, type ApiChange, serve, type Served } from './server'
+import type { Page } from 'puppeteer-core'
+import { expect, it } from 'vitest'
+import { fill, press, see } from './browser'
+import type { ApiChange } from './server'
+import { suite } from './suite'
 
-let browser: Browser
-let served: Served
-const visits = visitor()
-
-beforeAll(async () => {
-  browser = await openBrowser()
-  served = await serve()
-  await api(served.url).ask('POST', '/clock', { speed: 0 })
-})
-afterAll(async () => {
-  await browser.close()
-  await served.remove()
-})
-afterEach(async () => {
-  expect((await visits.end()).filter((complaint) => !complaint.includes('409'))).toEqual([])
-})
-
-const visit = (path: string): Promise<Page> => visits.visit(browser, served.url + path)
-const advance = (seconds: number) => api(served.url).ask('POST', '/clock', { advanceSeconds: seconds })
+const served = suite({ refusals: true })
+const { visit, advance } = served
 
 /** Accepts every caution of a draft, types the guarded name, runs it and waits until it has ended. */
 async function runDraft(page: Page, name: string): Promise<ApiChange> {
@@ -34,14 +18,14 @@ async function runDraft(page: Page, name: string): Promise<ApiChange> {
   await press(page, 'button', 'Run')
   await see(page, 'steps done')
   const id = new URL(page.url()).pathname.split('/')[2] ?? ''
-  return api(served.url).runOut(id)
+  return served.api.runOut(id)
 }
 
 interface Fleet {
   readonly sites: readonly { readonly clusters: readonly { readonly name: string; readonly pools: readonly { readonly nodes: readonly { readonly state: string }[] }[] }[] }[]
 }
-const nodeStates = async (): Promise<readonly string[]> => (await api(served.url).get<Fleet>('/fleet')).sites.flatMap((site) => site.clusters).find((cluster) => cluster.name === 'bramble')?.pools.flatMap((pool) => pool.nodes.map((node) => node.state)) ?? []
-const expected = async () => (await api(served.url).get<{ expectations: readonly { name: string; holds: boolean }[] }>('/expectations')).expectations
+const nodeStates = async (): Promise<readonly string[]> => (await served.api.get<Fleet>('/fleet')).sites.flatMap((site) => site.clusters).find((cluster) => cluster.name === 'bramble')?.pools.flatMap((pool) => pool.nodes.map((node) => node.state)) ?? []
+const expected = async () => (await served.api.get<{ expectations: readonly { name: string; holds: boolean }[] }>('/expectations')).expectations
 
 it('bramble cannot reach the weather bureau: whose address it carries is shown, and the narrowest remedy makes it answer', async () => {
   const page = await visit('/wire?aim=cluster/bramble')
@@ -90,10 +74,10 @@ it('the desk moves to its new version in five steps, and turns back by itself wh
   const moved = await runDraft(page, 'bramble')
   expect(moved.state).toBe('done')
   expect(moved.steps.filter((step) => step.id.startsWith('watch:'))).toHaveLength(5)
-  await api(served.url).ask('POST', '/faults', { fault: 'answers-fail', about: 'workload/bramble/market/market-desk-v1', mode: 'permanent', times: 1, afterSeconds: 0 })
-  const drafted = await api(served.url).ask<ApiChange>('POST', '/changes', { kind: 'wire.shift', intent: { cluster: 'bramble', route: 'market/market-desk', weights: { 'market-desk-v1': 1, 'market-desk-v2': 0 } } })
-  await api(served.url).ask('POST', `/changes/${drafted.json.id}/run`, { accept: drafted.json.findings.map((finding) => finding.key), confirm: 'bramble' })
-  const back = await api(served.url).runOut(drafted.json.id)
+  await served.api.ask('POST', '/faults', { fault: 'answers-fail', about: 'workload/bramble/market/market-desk-v1', mode: 'permanent', times: 1, afterSeconds: 0 })
+  const drafted = await served.api.ask<ApiChange>('POST', '/changes', { kind: 'wire.shift', intent: { cluster: 'bramble', route: 'market/market-desk', weights: { 'market-desk-v1': 1, 'market-desk-v2': 0 } } })
+  await served.api.ask('POST', `/changes/${drafted.json.id}/run`, { accept: drafted.json.findings.map((finding) => finding.key), confirm: 'bramble' })
+  const back = await served.api.runOut(drafted.json.id)
   expect(back.state).toBe('taken-back')
   const run = await visit(`/changes/${drafted.json.id}`)
   await see(run, 'taken back')
@@ -106,17 +90,17 @@ it('a rule that blocks the way to the API turns nodes not ready; the walk names 
   await press(page, 'button', 'Draft switching it on')
   await see(page, '7 nodes of bramble would no longer reach bramble-api (firewall-out: uplink-closed)')
   await page.waitForFunction(() => location.pathname.startsWith('/changes/'))
-  const drafted = await api(served.url).get<ApiChange>(`/changes/${new URL(page.url()).pathname.split('/')[2] ?? ''}`)
-  await api(served.url).ask('POST', `/changes/${drafted.id}/run`, { accept: drafted.findings.map((finding) => finding.key) })
-  expect((await api(served.url).runOut(drafted.id)).state).toBe('done')
+  const drafted = await served.api.get<ApiChange>(`/changes/${new URL(page.url()).pathname.split('/')[2] ?? ''}`)
+  await served.api.ask('POST', `/changes/${drafted.id}/run`, { accept: drafted.findings.map((finding) => finding.key) })
+  expect((await served.api.runOut(drafted.id)).state).toBe('done')
   await advance(70)
   expect(new Set(await nodeStates())).toEqual(new Set(['broken']))
   const walk = await visit('/wire/walk?aim=cluster/bramble&from=bramble-general-1&to=bramble-api&port=443')
   await see(walk, 'Dropped at firewall out: uplink-closed')
   await see(walk, 'Switch uplink-closed of palisade-east off')
-  const off = await api(served.url).ask<ApiChange>('POST', '/changes', { kind: 'wire.firewall', intent: { site: 'palisade-east', disable: ['uplink-closed'] } })
-  await api(served.url).ask('POST', `/changes/${off.json.id}/run`, { accept: off.json.findings.map((finding) => finding.key) })
-  expect((await api(served.url).runOut(off.json.id)).state).toBe('done')
+  const off = await served.api.ask<ApiChange>('POST', '/changes', { kind: 'wire.firewall', intent: { site: 'palisade-east', disable: ['uplink-closed'] } })
+  await served.api.ask('POST', `/changes/${off.json.id}/run`, { accept: off.json.findings.map((finding) => finding.key) })
+  expect((await served.api.runOut(off.json.id)).state).toBe('done')
   await advance(10)
   expect((await nodeStates()).every((state) => state !== 'broken')).toBe(true)
 })

@@ -1,4 +1,5 @@
 /** What the frame shows on every page. */
+import { stepRecords } from '~/server/changes/rows'
 import type { Gyrarch } from '~/server/gyrarch'
 import type { FrameData } from '../frame/frame'
 
@@ -9,7 +10,7 @@ export async function frameData(gyrarch: Gyrarch): Promise<FrameData> {
   const { now, speed, calm, slipping } = gyrarch.outside
   const recent = await gyrarch.changes.list({ limit: 60 })
   const active = recent.filter((row) => row.state === 'running' || row.state === 'undoing' || row.state === 'halted' || row.state === 'waiting')
-  const runs = await Promise.all(active.map(async (row) => ({ id: `c-${row.number}`, label: row.label, state: row.state, steps: await gyrarch.changes.steps(row.number) })))
+  const runs = await Promise.all(active.map(async (row) => ({ id: `c-${row.number}`, label: row.label, state: row.state, steps: await stepRecords(row.number) })))
   const broken = gyrarch.tree(view).children.flatMap((site) => site.children).filter((cluster) => cluster.state === 'broken').length
   return {
     clock: { now: new Date(now).toISOString(), speed, calm, slipping },

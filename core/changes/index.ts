@@ -22,6 +22,7 @@ export {
   type StepId,
   type StepResults,
 } from './change'
+export { caution, stop } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { withoutChange } from './undone'
 export { type ApplyChange, findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'

@@ -1,9 +1,9 @@
 /** The change kind `site.machines`: machines that stand somewhere are entered, or struck. */
 import { z } from 'zod'
-import { ref } from '../changes'
+import { ref, stop } from '../changes'
 import type { BoxView } from '../fleet'
 import { GiB, listText } from '../units'
-import { oneStep, put, seen, stop } from './one-step'
+import { oneStep, put, seen } from './one-step'
 
 const name = z.string().max(253)
 const box = z.strictObject({

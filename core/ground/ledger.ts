@@ -1,12 +1,11 @@
 /** Ranges entered by hand into the address ledger: one by one, or from CSV with its bad lines named. */
 import Papa from 'papaparse'
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
+import { caution, type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
 import { contains, formatRange, intersection, parseRange } from '../addresses'
 import type { FleetView } from '../fleet'
 import { countText, listText } from '../units'
 import { estimates, step } from '../provisioning/steps'
-import { caution, stop } from './one-step'
 
 export interface LedgerLine {
   readonly domain: string

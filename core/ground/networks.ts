@@ -1,10 +1,10 @@
 /** Networks of a site and the routes between them. */
 import { z } from 'zod'
-import { ref, type RawFinding } from '../changes'
+import { type RawFinding, ref, stop } from '../changes'
 import { contains, formatRange, intersection, parseAddress, parseCidr, parseRange, type Range, sizeOf } from '../addresses'
 import type { FleetView, NetworkView, SiteView } from '../fleet'
 import { listText } from '../units'
-import { oneStep, put, seen, stop } from './one-step'
+import { oneStep, put, seen } from './one-step'
 
 const name = z.string().max(253)
 const range = z.string().max(100)

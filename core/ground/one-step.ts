@@ -1,6 +1,6 @@
 /** Change kinds whose whole work is one command at one site: most of what is done to the ground itself. */
 import type { z } from 'zod'
-import { type ChangeKind, type Command, type Estimate, longestPath, type Plan, type Proof, type RawFinding, type Ref, type Step } from '../changes'
+import { type ChangeKind, type Command, type Estimate, longestPath, type Plan, type Proof, type RawFinding, type Ref, type Step, stop } from '../changes'
 import { type FleetView, siteOf, type SiteView } from '../fleet'
 import { siteSpend } from '../spend'
 import { listText } from '../units'
@@ -24,10 +24,6 @@ export interface OneStep<Intent> {
   readonly after: (intent: Intent, site: SiteView) => SiteView
   readonly prove: (intent: Intent, site: SiteView | undefined, view: FleetView) => readonly Proof[]
 }
-
-export const stop = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
-
-export const caution = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'caution', rule, field, says, because, offers })
 
 /** A draft patched in one place. */
 export const put = (path: string, value: unknown) => ({ patchDraft: [{ op: 'add', path, value } as const] })

@@ -1,9 +1,9 @@
 /** Things at a site that no cluster owns: removed, or given to a cluster. */
 import { z } from 'zod'
-import { ref } from '../changes'
+import { ref, stop } from '../changes'
 import { clusterOf, leftovers, type SiteView } from '../fleet'
 import { countText, listText } from '../units'
-import { oneStep, put, seen, stop } from './one-step'
+import { oneStep, put, seen } from './one-step'
 
 const name = z.string().max(253)
 const item = z.strictObject({ kind: z.enum(['machine', 'disk', 'address', 'balancer']), name })

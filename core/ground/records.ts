@@ -1,9 +1,9 @@
 /** The change kind `wire.record`: name records of a site set and removed, one by one or from a zone file. */
 import { z } from 'zod'
-import { ref } from '../changes'
+import { caution, ref, stop } from '../changes'
 import type { RecordView, SiteView } from '../fleet'
 import { listText } from '../units'
-import { caution, oneStep, put, stop } from './one-step'
+import { oneStep, put } from './one-step'
 import { nameObjection, recordTypes, recordValue, setProblems, withNextSerial } from './zone-file'
 
 const name = z.string().max(253)

@@ -1,8 +1,8 @@
 /** Things a site does for its machines, mended: DHCP, time, names, boot data; and what it allows: quota, hosts in service. */
 import { z } from 'zod'
-import { ref } from '../changes'
+import { ref, stop } from '../changes'
 import { listText, numberText } from '../units'
-import { oneStep, put, seen, stop } from './one-step'
+import { oneStep, put, seen } from './one-step'
 
 const name = z.string().max(253)
 

@@ -1,12 +1,12 @@
 /** Sites themselves: added, edited, removed. Zones, hosts and machine sizes are parts of a site. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
+import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
 import { bareSite, type FleetView, type HostView, type NetworkView, siteOf, type SiteView } from '../fleet'
 import { intersection, parseCidr } from '../addresses'
 import { siteSpend } from '../spend'
 import { GiB, listText, numberText } from '../units'
 import { step } from '../provisioning/steps'
-import { oneStep, put, seen, stop, unknownSite } from './one-step'
+import { oneStep, put, seen, unknownSite } from './one-step'
 
 const name = z.string().max(253)
 const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/

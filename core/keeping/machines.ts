@@ -1,6 +1,6 @@
 /** Nodes added, removed, restarted and replaced in a cluster that stands: `pool.resize`, `machine.restart`, `machine.replace`. */
 import { z } from 'zod'
-import { type ChangeKind, type Command, longestPath, type Plan, type Proof, type RawFinding, ref, type Step, type StepId } from '../changes'
+import { type ChangeKind, type Command, longestPath, type Plan, type Proof, type RawFinding, ref, type Step, type StepId, stop } from '../changes'
 import { clusterOf, clusterState, type ClusterView, type FleetView, nodesOf, type NodeView, type PoolView, siteOf, stateContext } from '../fleet'
 import { addMachineChecks, controlPlanePool, estimates, type Graph, joinStep, machineSteps, type Planned, type PlannedMachine, siteAfter, step } from '../provisioning'
 import { askRetry } from '../provisioning/steps'
@@ -10,8 +10,6 @@ import { drainFindings } from './draining'
 import { freeNames, standing, thinnestZone } from './standing'
 
 const name = z.string().max(253)
-
-const stop = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
 
 /** The finding that a cluster is not there, or null. */
 function unknownCluster(wish: string, view: FleetView): RawFinding | null {

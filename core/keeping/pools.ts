@@ -1,6 +1,6 @@
 /** Pools made, changed and given up in a cluster that stands: `pool.add`, `pool.edit`, `pool.remove`. Resizing is with the machines. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, type Step } from '../changes'
+import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, type Step, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, type PoolView, siteOf } from '../fleet'
 import { drain as drainWorld, place, readWorld } from '../placement'
 import { addMachineChecks, estimates, type Graph, joinStep, machineSteps, siteAfter, step } from '../provisioning'
@@ -17,7 +17,6 @@ const taint = z.strictObject({ key: z.string().min(1).max(317), value: z.string(
 const labels = z.record(z.string().min(1).max(317), z.string().max(63))
 const range = z.strictObject({ min: z.int().min(0).max(10_000), max: z.int().min(0).max(10_000) })
 
-const stop = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
 const guarded = (cluster: string, view: FleetView): string | null => (clusterOf(view, cluster)?.guarded === true ? cluster : null)
 const facts = (cluster: ClusterView, says: string) => [{ says, source: cluster.name, at: cluster.observedAt }]
 

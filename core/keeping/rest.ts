@@ -1,6 +1,6 @@
 /** Clusters stopped and started, by hand or by a calendar: `cluster.stop`, `cluster.start`, `cluster.rest`. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type Plan, type RawFinding, ref } from '../changes'
+import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
 import { step } from '../provisioning/steps'
 import { isTimeZone, minutesOf, restIntervals, type RestWindow, weekdays } from '../scaling'
@@ -17,8 +17,6 @@ export function keptUntil(since: string): string {
   date.setUTCMonth(date.getUTCMonth() + keptMonths)
   return date.toISOString().slice(0, 10)
 }
-
-const stop = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
 
 const guarded = (cluster: string, view: FleetView): string | null => (clusterOf(view, cluster)?.guarded === true ? cluster : null)
 

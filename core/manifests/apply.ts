@@ -1,6 +1,6 @@
 /** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type Plan, type Proof, type RawFinding, ref, type Step } from '../changes'
+import { type ChangeKind, longestPath, type Plan, type Proof, type RawFinding, ref, type Step, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
 import { fieldsOf, fieldText, isIdentity, withFields, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
@@ -72,8 +72,6 @@ const shown = (value: unknown): string => {
   const text = value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value)
   return text.length > 60 ? `${text.slice(0, 57)}…` : text
 }
-
-const stop = (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
 
 function known(cluster: string, view: FleetView): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
   const found = clusterOf(view, cluster)

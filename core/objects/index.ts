@@ -1,3 +1,4 @@
+export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './belongs'
 export { fieldAt, fieldOwners, fieldsOf, fieldText, isIdentity, managedFields, withFields, type Fields } from './fields'
 export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'
 export { readObjects, type ApiObject, type Located, type Misread } from './read'

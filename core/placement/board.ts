@@ -2,12 +2,12 @@
  * The placement board: what stands on which node, and what a what-if moves. A what-if changes the objects (a node more, a
  * zone less, other replicas or requests) or drains a node; then everything that waits is placed anew and compared with before.
  */
-import { amountOf, podRequest, type NodeObject, type PodObject, type PodSpec } from '../objects'
+import { amountOf, controllerOf, type NodeObject, type PodObject, podRequest, type PodSpec } from '../objects'
 import { compareText } from '../units'
 import { drain } from './drain'
 import { oneMore, type PlacementRemedy } from './remedies'
 import { place, type WaitingAnswer } from './schedule'
-import { controllerOf, readWorld } from './world'
+import { readWorld } from './world'
 
 export interface BoardObject {
   readonly kind: string

@@ -2,8 +2,8 @@
  * Disruption budgets: how many pods each lets go at this moment. Expected are the owners’ replicas where the owner is known,
  * else the pods matched; healthy are the Ready ones. Source: policy/v1, and its rounding: both percentages up.
  */
-import { selectorTest, type BudgetObject } from '../objects'
-import { controllerOf, type Pod, type World } from './world'
+import { type BudgetObject, controllerOf, selectorTest } from '../objects'
+import { type Pod, type World } from './world'
 
 export interface Budget {
   /** `namespace/name` */

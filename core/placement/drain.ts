@@ -9,7 +9,8 @@ import { choose, type Choice } from './choose'
 import { FITS, look, tallyOf } from './filters'
 import { freshName, oneMore } from './remedies'
 import { waitingText } from './schedule'
-import { controllerOf, type Pod, type World } from './world'
+import { type Pod, type World } from './world'
+import { controllerOf } from '../objects'
 
 export interface DrainOptions {
   /** Whether data in emptyDir volumes may be lost. */

@@ -7,4 +7,4 @@ export { freshName, oneMore, type PatchStep, type PlacementRemedy } from './reme
 export { percentile, rightSizes, type RightSize, type UseFacts } from './right-size'
 export { Room } from './room'
 export { place, waitingText, type Placement, type PlacementOptions, type WaitingAnswer } from './schedule'
-export { controllerOf, readWorld, type Pod, type World, type WorldRead } from './world'
+export { readWorld, type Pod, type World, type WorldRead } from './world'

@@ -1,19 +1,5 @@
 /** The objects of a cluster, read into the room there is, the pods that wait, and the budgets that bind. */
-import {
-  BadQuantity,
-  readObjects,
-  type BudgetObject,
-  type ClaimObject,
-  type CsiNodeObject,
-  type Located,
-  type Misread,
-  type NamespaceObject,
-  type NodeObject,
-  type PodObject,
-  type PriorityClassObject,
-  type StorageClassObject,
-  type VolumeObject,
-} from '../objects'
+import { BadQuantity, type BudgetObject, type ClaimObject, controllerOf, type CsiNodeObject, type Located, type Misread, type NamespaceObject, type NodeObject, type PodObject, type PriorityClassObject, readObjects, type StorageClassObject, type VolumeObject } from '../objects'
 import { compareText } from '../units'
 import { Room, type Pod } from './room'
 import { compileShape, namespaceLabels, shapeKey, type NamespaceLabels, type Shape } from './shape'
@@ -38,12 +24,6 @@ export type WorldRead = { readonly ok: true; readonly world: World } | { readonl
 const instant = (text: string | null | undefined): number => {
   const ms = text ? Date.parse(text) : NaN
   return Number.isNaN(ms) ? Infinity : ms
-}
-
-/** The controller of a pod or replica set: the owner that says so, or the first that does not deny it (objects written by hand leave it out). */
-export const controllerOf = (object: { readonly metadata: PodObject['metadata'] }) => {
-  const owners = object.metadata.ownerReferences ?? []
-  return owners.find((owner) => owner.controller === true) ?? owners.find((owner) => owner.controller === null || owner.controller === undefined)
 }
 
 const replicated = new Set(['Deployment', 'ReplicaSet', 'StatefulSet', 'ReplicationController'])

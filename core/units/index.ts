@@ -3,3 +3,4 @@ export { bytesText, coresText, countText, durationText, listText, moneyText, num
 export { compareReleases, minorLine, minorsBehind, parseVersion, type Version } from './version'
 export { exhaustive } from './exhaustive'
 export { compareText } from './order'
+export { seeded } from './seeded'

@@ -2,13 +2,13 @@
 import { parseAddress } from '../addresses'
 import { clusterOf, type FleetView, nodesOf } from '../fleet'
 import type { WalkFrom, WalkTo } from './world'
+import { podsOfWorkload } from '../objects'
 
 export type EndRead<End> = { readonly ok: true; readonly end: End; readonly shown: string } | { readonly ok: false; readonly says: string }
 
 interface Listed {
   readonly kind: string
-  readonly metadata?: { readonly name?: string; readonly namespace?: string | null; readonly ownerReferences?: readonly { readonly name: string }[] }
-  readonly status?: { readonly phase?: string; readonly podIP?: string }
+  readonly metadata?: { readonly name?: string | undefined; readonly namespace?: string | null | undefined }
 }
 
 const listed = (view: FleetView, cluster: string): readonly Listed[] => (view.objects?.[cluster] ?? []) as readonly Listed[]
@@ -19,7 +19,7 @@ function podNamed(view: FleetView, cluster: string, key: string): string | null 
   const pods = listed(view, cluster).filter((object) => object.kind === 'Pod')
   const exact = pods.find((pod) => keyOf(pod) === key)
   if (exact) return keyOf(exact)
-  const found = pods.filter((pod) => pod.status?.podIP !== undefined && keyOf(pod).startsWith(`${key}-`)).sort((a, b) => (keyOf(a) < keyOf(b) ? -1 : 1))[0]
+  const found = podsOfWorkload(view.objects?.[cluster] ?? [], key).find((pod) => pod.status?.podIP)
   return found ? keyOf(found) : null
 }
 

@@ -4,6 +4,7 @@ import { readyWorldOf } from './from-fleet'
 import { fromSchema, toSchema } from './world'
 import { type Decider, walk, walkAnswer, type WalkQuery } from './walk'
 import type { ReadyWorld } from './prepared'
+import { type ApiObject, podsOfWorkload } from '../objects'
 
 export interface Expected {
   readonly name: string
@@ -27,10 +28,10 @@ export const clustersOf = (expectation: ExpectationView): readonly string[] => [
 /** A workload’s name stands for its first pod that has an address. */
 function present<End extends object>(world: ReadyWorld, end: End): End {
   if (!('pod' in end) || !('cluster' in end)) return end
-  const pods = world.clusters.get(String(end.cluster))?.policies.pods
+  const cluster = world.clusters.get(String(end.cluster))
   const key = String(end.pod)
-  if (!pods || pods.has(key)) return end
-  const found = [...pods.values()].filter((pod) => pod.key.startsWith(`${key}-`) && pod.addresses.length > 0 && !pod.finished).sort((a, b) => (a.key < b.key ? -1 : 1))[0]
+  if (!cluster || cluster.policies.pods.has(key)) return end
+  const found = podsOfWorkload(cluster.given.objects as readonly ApiObject[], key).flatMap((pod) => cluster.policies.pods.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`) ?? []).find((pod) => pod.addresses.length > 0 && !pod.finished)
   return found ? { ...end, pod: found.key } : end
 }
 

@@ -1,4 +1,5 @@
 /** What becomes of a flow of requests: shares of each backend as expected, and as a seeded draw of single requests would have it. */
+import { seeded } from '../units'
 import { mayCall, type CallerWorld } from './callers'
 import { type ReadyRoute, routeRequest, type RouteRequest } from './http-route'
 
@@ -28,17 +29,6 @@ export interface FlowResult {
   readonly refusedPerSecond: number
 }
 
-/** A seeded stream of numbers from 0 to 1. Source: mulberry32, public domain. */
-function draws(seed: number): () => number {
-  let state = seed >>> 0
-  return () => {
-    state = (state + 0x6d2b79f5) >>> 0
-    let t = Math.imul(state ^ (state >>> 15), 1 | state)
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
-    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296
-  }
-}
-
 /** At most so many single requests are drawn. */
 const mostDrawn = 1_000_000
 
@@ -49,7 +39,7 @@ export function flowOf(routes: readonly ReadyRoute[], callers: CallerWorld, { ca
   const [namespace = ''] = found.route.split('/')
   const count = Math.min(mostDrawn, Math.round(perSecond * seconds))
   const drawn = found.backends.map(() => 0)
-  const draw = draws(seed)
+  const draw = seeded(seed)
   for (let i = 0; i < count; i++) {
     let left = draw()
     const at = found.backends.findIndex((backend) => (left -= backend.share) < 0)

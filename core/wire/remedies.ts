@@ -76,32 +76,17 @@ function policyPeer(walked: Walk, query: WalkQuery): readonly Candidate[] {
   const pod = out ? walked.from.pod : walked.to?.pod
   if (!cluster || !pod) return []
   const { located } = readObjects(cluster.given.objects)
-  // The policy looks at the endpoint that the service will choose.
-  const header = out ? outHeader(walked, query) : { source: hop.before.source, destination: hop.before.destination, port: hop.before.port }
-  if (!header || !isAddress(header.destination)) return []
-  const peer = { ipBlock: { cidr: single(out ? header.destination : header.source) } }
-  const rule = { [out ? 'to' : 'from']: [peer], ports: [{ protocol: query.protocol, port: header.port }] }
+  const judged = out ? walked.judged && { address: walked.judged.destination, port: walked.judged.port } : { address: hop.before.source, port: hop.before.port }
+  if (!judged) return []
+  const peer = { ipBlock: { cidr: single(judged.address) } }
+  const rule = { [out ? 'to' : 'from']: [peer], ports: [{ protocol: query.protocol, port: judged.port }] }
   return selecting(cluster.policies, pod)[out ? 'egress' : 'ingress'].map((policy): Candidate => {
     const field = out ? 'egress' : 'ingress'
     const object = located.find((one) => one.pointer === policy.pointer)?.object as { spec?: { egress?: readonly unknown[] | null; ingress?: readonly unknown[] | null } | null } | undefined
     const admits = [...cluster.policies.pods.values()].filter((one) => policy.selects(one)).length
     const own = `/clusters/${cluster.index}/objects${policy.pointer}/spec`
-    return { kind: 'policy-peer', says: `Let ${policy.key} of ${cluster.name} ${out ? 'out to' : 'in from'} ${peer.ipBlock.cidr} on ${header.port}/${query.protocol}`, patch: [append(`${own}/${field}`, object?.spec?.[field], rule)], admits }
+    return { kind: 'policy-peer', says: `Let ${policy.key} of ${cluster.name} ${out ? 'out to' : 'in from'} ${peer.ipBlock.cidr} on ${judged.port}/${query.protocol}`, patch: [append(`${own}/${field}`, object?.spec?.[field], rule)], admits }
   })
-}
-
-/** What a source’s policies decided on: the endpoint that its service would have chosen. */
-function outHeader(walked: Walk, query: WalkQuery): { readonly source: Address; readonly destination: Address | string; readonly port: number } | null {
-  const hop = lastOf(walked)
-  const cluster = walked.from.cluster
-  if (!hop || !cluster || !isAddress(hop.before.destination)) return null
-  const destination = hop.before.destination
-  const service = [...cluster.services.values()].find((one) => one.addresses.some((address) => address.family === destination.family && address.value === destination.value))
-  if (!service) return hop.before
-  const port = service.ports.find((one) => one.port === hop.before.port && one.protocol === query.protocol)
-  const endpoint = (service.internalLocal ? service.ready.filter((one) => one.node === walked.from.node?.name) : service.ready)[0]
-  const target = port && endpoint ? endpoint.portOf(port.name, query.protocol, port.port, port.targetPort) : null
-  return endpoint && target !== null ? { source: hop.before.source, destination: endpoint.address, port: target } : hop.before
 }
 
 function firewall(walked: Walk, query: WalkQuery, world: ReadyWorld): readonly Candidate[] {

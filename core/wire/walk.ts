@@ -47,6 +47,8 @@ export interface Walk {
   /** Where the packet ended up, if it got as far as that. */
   readonly to: Place | null
   readonly peer: ReadyPeer | null
+  /** Where the source’s policies judged it to go: behind a service, the endpoint that will be chosen. */
+  readonly judged: { readonly destination: Address; readonly port: number } | null
   /** The site it entered, or would have entered, from outside it. */
   readonly entering: string | null
   /** Ready endpoints there were to choose from; 1 where nothing was chosen. */
@@ -197,6 +199,7 @@ class Walker {
   private begun: Header
   private overlay = 0
   private entering: string | null = null
+  private judged: Walk['judged'] = null
   private readonly links: { readonly mtu: number; readonly at: string }[] = []
 
   constructor(world: ReadyWorld, query: WalkQuery, nth: number) {
@@ -239,7 +242,7 @@ class Walker {
   private end(delivered: boolean): Walk {
     const [first, ...rest] = this.links
     const smallest = rest.reduce((least, link) => (link.mtu < least.mtu ? link : least), first ?? { mtu: 0, at: '' })
-    return { delivered, hops: this.hops, from: this.from, to: this.to, peer: this.peer, entering: this.entering, choices: this.choices, mtu: first ? { smallest: smallest.mtu, at: smallest.at, overhead: this.overlay } : null }
+    return { delivered, hops: this.hops, from: this.from, to: this.to, peer: this.peer, judged: this.judged, entering: this.entering, choices: this.choices, mtu: first ? { smallest: smallest.mtu, at: smallest.at, overhead: this.overlay } : null }
   }
 
   private link(site: ReadySite | null, network: string | null): void {
@@ -282,9 +285,11 @@ class Walker {
 
     // 2 policy out
     if (from.pod && own) {
-      const chosen = endpoint && target !== null
-      const other: PolicyEnd = chosen && endpoint ? (endpoint.pod ? { pod: endpoint.pod } : asEnd(own.policies, endpoint.address)) : named?.pod ? { pod: named.pod } : asEnd(own.policies, asked)
-      const dropped = this.policy('policy-out', policyOut(own.policies, { pod: from.pod }, other, chosen ? (target ?? 0) : this.header.port, protocol), from.pod)
+      const behind = endpoint && target !== null ? { endpoint, port: target } : null
+      this.judged = { destination: behind?.endpoint.address ?? asked, port: behind?.port ?? this.header.port }
+      const pod = behind ? behind.endpoint.pod : (named?.pod ?? null)
+      const other: PolicyEnd = pod ? { pod } : asEnd(own.policies, this.judged.destination)
+      const dropped = this.policy('policy-out', policyOut(own.policies, { pod: from.pod }, other, this.judged.port, protocol), from.pod)
       if (dropped) return dropped
     }
 

@@ -1,13 +1,13 @@
 /** Who may call a service, and whether a namespace takes callers that are not listed: `wire.callers`. */
 import { z } from 'zod'
-import { ref, type RawFinding } from '../changes'
+import { caution, type RawFinding, ref, stop } from '../changes'
 import type { FleetView } from '../fleet'
-import type { ApiObject } from '../objects'
+import { type ApiObject, podsOfWorkload } from '../objects'
 import { callersLabel, mayCall, readCallers } from '../wire'
 import { listText, numberText } from '../units'
 import type { WrittenObject } from '../manifests/parse'
-import { callsADay, caution, stop } from './ways'
 import { objectNamed, objectsIn, withObjects, writes } from './written'
+import { callsADay } from './hits'
 
 const name = z.string().regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
 const path = z.string().max(2000).startsWith('/', 'A path begins with a slash.')
@@ -35,9 +35,8 @@ const goneOf = (intent: CallersIntent): readonly WrittenObject[] => (intent.remo
 
 /** The service account of a caller’s pods, as it is written in its workload. */
 export function accountOf(objects: readonly ApiObject[], from: string): { readonly namespace: string; readonly serviceAccount: string } | null {
-  const [namespace = '', workload = ''] = from.split('/')
-  const pod = objects.find((object) => object.kind === 'Pod' && object.metadata?.namespace === namespace && (object.metadata.name ?? '').startsWith(`${workload}-`)) as { spec?: { serviceAccountName?: string } } | undefined
-  return pod ? { namespace, serviceAccount: pod.spec?.serviceAccountName ?? 'default' } : null
+  const [pod] = podsOfWorkload(objects, from)
+  return pod ? { namespace: pod.metadata.namespace ?? 'default', serviceAccount: pod.spec?.serviceAccountName ?? 'default' } : null
 }
 
 function cutOff(intent: CallersIntent, view: FleetView): readonly RawFinding[] {

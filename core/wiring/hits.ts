@@ -11,6 +11,12 @@ export function callsIn(span: TrafficSpan, now: string): number {
   return (span.perSecond * Math.max(0, Math.min(end, Date.parse(span.until ?? now)) - Math.max(Date.parse(span.from), end - dayMs))) / 1000
 }
 
+/** Calls of a flow within the last day before `now` (ISO). */
+export const callsADay = (flow: TrafficView, now: string): number => flow.spans.reduce((sum, span) => sum + callsIn(span, now), 0)
+
+/** The same of those that failed. */
+export const failuresADay = (flow: TrafficView, now: string): number => flow.spans.reduce((sum, span) => sum + callsIn({ ...span, perSecond: span.failing }, now), 0)
+
 /** Calls of the last day that met each rule or translation of a site, by its name. */
 export function ruleHits(site: SiteView, traffic: readonly TrafficView[], now: string): ReadonlyMap<string, number> {
   const hits = new Map<string, number>()

@@ -1,5 +1,5 @@
 export { accountOf, callersIntent, wireCallers, type CallersIntent } from './callers'
-export { callsIn, ruleHits, wouldMeet, type Met } from './hits'
+export { callsADay, callsIn, ruleHits, wouldMeet, type Met } from './hits'
 export { ingressAddress, ingressIntent, wireIngress, type IngressIntent } from './ingress'
 export { keepSourceIntent, keptAfter, wireKeepSource, type KeepSourceIntent } from './keep-source'
 export { changeFor, type RemedyAsChange } from './remedy-change'
@@ -10,4 +10,4 @@ export { firewallAfter, firewallIntent, translationIntent, translationsAfter, wi
 export { openMetrics, serviceCurve, serviceUse, type ServicePoint, type ServiceUse } from './services'
 export { shiftIntent, shiftSteps, wireShift, type ShiftIntent } from './shift'
 export { wiredObjects, type DoneCommand, type Wired } from './wired'
-export { byText, callsADay, callsOf, callText, wayFindings, type Call } from './ways'
+export { byText, callsOf, callText, wayFindings, type Call } from './ways'

@@ -1,13 +1,12 @@
 /** A host and path led to a service: `wire.ingress`, written as an HTTPRoute; with the name record that leads to it. */
 import { z } from 'zod'
-import { type RawFinding, ref, type Step } from '../changes'
+import { type RawFinding, ref, type Step, stop } from '../changes'
 import { type FleetView, siteOf } from '../fleet'
 import type { HttpRouteObject, ServiceObject } from '../objects'
 import { step } from '../provisioning/steps'
 import { listText } from '../units'
 import { readRoutes } from '../wire'
 import type { WrittenObject } from '../manifests/parse'
-import { stop } from './ways'
 import { objectNamed, objectsIn, writes } from './written'
 
 const name = z.string().regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')

@@ -1,11 +1,11 @@
 /** Network policies written or removed: `wire.policy`. What a draft would cut off is walked over the calls of the last day. */
 import { z } from 'zod'
-import { ref, type RawFinding } from '../changes'
+import { caution, type RawFinding, ref, stop } from '../changes'
 import { readObjects, schemaOf } from '../objects'
 import { countText, listText } from '../units'
 import { type BadText, readPolicyWorld } from '../wire'
 import type { WrittenObject } from '../manifests/parse'
-import { caution, stop, wayFindings } from './ways'
+import { wayFindings } from './ways'
 import { objectNamed, withObjects, writes } from './written'
 
 const name = z.string().regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')

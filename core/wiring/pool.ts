@@ -1,9 +1,9 @@
 /** The addresses that a site gives to services: `wire.pool`. */
 import { z } from 'zod'
 import { contains, formatAddress, intersection, parseRange, type Range, sizeOf } from '../addresses'
-import { ref, type RawFinding } from '../changes'
+import { type RawFinding, ref, stop } from '../changes'
 import type { NetworkView, SiteView } from '../fleet'
-import { oneStep, put, seen, stop } from '../ground/one-step'
+import { oneStep, put, seen } from '../ground/one-step'
 import { countText, listText } from '../units'
 
 export const poolIntent = z.strictObject({ site: z.string().max(253), pool: z.string().max(100) })

@@ -1,11 +1,11 @@
 /** The ordered rules of a site’s edge, changed: `wire.firewall`, `wire.translation`. */
 import { z } from 'zod'
-import { ref, type RawFinding } from '../changes'
+import { caution, type RawFinding, ref, stop } from '../changes'
 import type { FirewallRuleView, FleetView, SiteView, TranslationView } from '../fleet'
 import { oneStep, type OneStep } from '../ground/one-step'
 import { countText, listText } from '../units'
 import { prepareWorld, reviewFirewall, walkWorldSchema } from '../wire'
-import { caution, stop, wayFindings, withSite } from './ways'
+import { wayFindings, withSite } from './ways'
 
 const name = z.string().trim().min(1, 'Give the rule a name.').max(120)
 const ranges = z.array(z.string().max(100)).min(1, 'An empty list would match nothing. Leave it out for all addresses.').max(1000)

@@ -1,6 +1,6 @@
 /** What each service is asked and how it answers, out of the calls seen: over time, in sum, and as OpenMetrics text. */
 import type { TrafficView } from '../fleet'
-import { callsIn } from './hits'
+import { callsADay, failuresADay } from './hits'
 
 const dayMs = 86_400_000
 
@@ -24,8 +24,8 @@ export function serviceUse(traffic: readonly TrafficView[], now: string): readon
     const open = flows.map((flow) => ({ flow, span: flow.spans.find((span) => span.until === null) }))
     const perSecond = open.reduce((sum, { span }) => sum + (span?.perSecond ?? 0), 0)
     const weighted = open.reduce((sum, { flow, span }) => sum + flow.medianMs * (span?.perSecond ?? 0), 0)
-    const calls = flows.reduce((sum, flow) => sum + flow.spans.reduce((part, span) => part + callsIn(span, now), 0), 0)
-    const failures = flows.reduce((sum, flow) => sum + flow.spans.reduce((part, span) => part + callsIn({ ...span, perSecond: span.failing }, now), 0), 0)
+    const calls = flows.reduce((sum, flow) => sum + callsADay(flow, now), 0)
+    const failures = flows.reduce((sum, flow) => sum + failuresADay(flow, now), 0)
     return { service, callers: flows.map((flow) => flow.from), perSecond, failing: open.reduce((sum, { span }) => sum + (span?.failing ?? 0), 0), calls, failures, medianMs: perSecond === 0 ? (flows[0]?.medianMs ?? 0) : weighted / perSecond }
   })
 }
@@ -56,7 +56,7 @@ const label = (text: string): string => text.replaceAll('\\', '\\\\').replaceAll
 /** Counters of the last day in the OpenMetrics text format, version 1.0.0. */
 export function openMetrics(cluster: string, traffic: readonly TrafficView[], now: string): string {
   const lines: string[] = ['# TYPE requests counter', '# HELP requests Calls that a service was asked, by caller.']
-  const each = traffic.map((flow) => ({ flow, calls: flow.spans.reduce((sum, span) => sum + callsIn(span, now), 0), failures: flow.spans.reduce((sum, span) => sum + callsIn({ ...span, perSecond: span.failing }, now), 0) }))
+  const each = traffic.map((flow) => ({ flow, calls: callsADay(flow, now), failures: failuresADay(flow, now) }))
   const labels = (flow: TrafficView): string => `cluster="${label(cluster)}",caller="${label(flow.from)}",service="${label(flow.to)}",port="${flow.port}"`
   for (const { flow, calls } of each) lines.push(`requests_total{${labels(flow)}} ${Math.round(calls)}`)
   lines.push('# TYPE failures counter', '# HELP failures Calls that were not answered, or answered with an error.')

@@ -1,12 +1,11 @@
 /** Traffic moved between the backends of a route, step by step, with a guard that turns it back: `wire.shift`. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type RawFinding, ref, type Step } from '../changes'
+import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../changes'
 import { clusterOf, type FleetView, siteOf } from '../fleet'
-import type { HttpRouteObject } from '../objects'
+import { type HttpRouteObject, slicesOfService } from '../objects'
 import { askRetry, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { listText, numberText } from '../units'
-import { stop } from './ways'
 import { objectNamed, objectsIn } from './written'
 
 export const shiftIntent = z.strictObject({
@@ -60,10 +59,8 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   if (sum === 0) findings.push(stop('weights.sum', 'weights', 'The weights sum to 0: nobody would answer. Give at least one backend a weight above 0.'))
   if (findings.length > 0) return findings
   const [namespace = ''] = intent.route.split('/')
-  const pods = objectsIn(view, cluster.name, 'EndpointSlice')
   for (const backend of backends.filter((one) => (intent.weights[one.name] ?? 0) > 0)) {
-    const slice = pods.find((object) => object.metadata?.namespace === namespace && (object.metadata.name ?? '').startsWith(`${backend.name}-`)) as { endpoints?: readonly { conditions?: { ready?: boolean } }[] } | undefined
-    const ready = (slice?.endpoints ?? []).filter((endpoint) => endpoint.conditions?.ready !== false).length
+    const ready = slicesOfService(view.objects[cluster.name] ?? [], `${namespace}/${backend.name}`).flatMap((slice) => slice.endpoints ?? []).filter((endpoint) => endpoint.conditions?.ready !== false).length
     if (ready === 0) findings.push(stop(`backend.ready.${backend.name}`, `weights.${backend.name}`, `${backend.name} has no ready endpoint: its share of the calls would fail.`, [{ says: '0 ready endpoints', source: cluster.name, at: cluster.observedAt }]))
   }
   const from = shares(backends.map((backend) => backend.weight))

@@ -1,11 +1,10 @@
 /** What a change of the ways would do: the flows of the last day, the agents’ way to their API and the expectations, walked before and after. */
-import type { Fact, RawFinding } from '../changes'
+import { caution, type RawFinding, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, type TrafficView } from '../fleet'
 import { countText, listText, numberText } from '../units'
 import { type Decider, expectations, readyWorldOf, type ReadyWorld, walk, type WalkFrom, type WalkQuery, type WalkTo } from '../wire'
-
-export const stop = (rule: string, field: string, says: string, because: readonly Fact[] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'stop', rule, field, says, because, offers })
-export const caution = (rule: string, field: string, says: string, because: readonly Fact[] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level: 'caution', rule, field, says, because, offers })
+import { callsADay } from './hits'
+import { podsOfWorkload } from '../objects'
 
 export const byText = (by: Decider): string => (typeof by === 'string' ? by : by.join(', '))
 
@@ -15,27 +14,22 @@ export interface Call {
   readonly query: WalkQuery
 }
 
-/** The calls of a cluster as walks: from the first ready pod of the caller, to the service or address. */
+/** The calls of a cluster as walks: from the first running pod of the caller, to the service or address. */
 export function callsOf(view: FleetView, cluster: string): readonly Call[] {
-  const pods = (view.objects?.[cluster] ?? []).filter((object) => object.kind === 'Pod') as unknown as readonly { metadata: { name: string; namespace?: string; ownerReferences?: readonly { name: string }[]; labels?: Readonly<Record<string, string>> }; status?: { phase?: string } }[]
   return (view.traffic?.[cluster] ?? []).flatMap((flow): readonly Call[] => {
-    const from = callerOf(pods, cluster, flow.from)
+    const from = callerOf(view, cluster, flow.from)
     const to: WalkTo = flow.to.includes('/') ? { service: flow.to, cluster } : { address: flow.to }
     return from ? [{ cluster, flow, query: { from, to, port: flow.port, protocol: 'TCP' } }] : []
   })
 }
 
-function callerOf(pods: readonly { readonly metadata: { readonly name: string; readonly namespace?: string; readonly ownerReferences?: readonly { readonly name: string }[] }; readonly status?: { readonly phase?: string } }[], cluster: string, from: string): WalkFrom | null {
+function callerOf(view: FleetView, cluster: string, from: string): WalkFrom | null {
   if (!from.includes('/')) return { address: from }
-  const [namespace = '', workload = ''] = from.split('/')
-  const pod = pods.find((one) => (one.metadata.namespace ?? 'default') === namespace && one.status?.phase === 'Running' && (one.metadata.ownerReferences?.[0]?.name === workload || one.metadata.ownerReferences?.[0]?.name.startsWith(`${workload}-`) === true) && one.metadata.name.startsWith(`${workload}-`))
-  return pod ? { pod: `${namespace}/${pod.metadata.name}`, cluster } : null
+  const pod = podsOfWorkload(view.objects?.[cluster] ?? [], from).find((one) => one.status?.phase === 'Running')
+  return pod ? { pod: `${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`, cluster } : null
 }
 
 export const callText = ({ flow }: Pick<Call, 'flow'>): string => `${flow.from} to ${flow.to}:${flow.port}`
-
-/** Calls of the last day, from all spans. */
-export const callsADay = (flow: TrafficView, now: string): number => flow.spans.reduce((sum, span) => sum + (span.perSecond * Math.max(0, Date.parse(span.until ?? now) - Math.max(Date.parse(span.from), Date.parse(now) - 86_400_000))) / 1000, 0)
 
 function arrives(world: ReadyWorld, query: WalkQuery): { readonly delivered: boolean; readonly by: string; readonly hop: string } {
   const found = walk(world, query)
@@ -82,6 +76,5 @@ export function wayFindings(before: FleetView, after: FleetView, clusters: reado
   return findings
 }
 
-/** The proof that expectations that held still do, and that calls are as they were to become. */
 export const withSite = (view: FleetView, name: string, change: Partial<FleetView['sites'][number]>): FleetView => ({ ...view, sites: view.sites.map((site) => (site.name === name ? { ...site, ...change } : site)) })
 export const withCluster = (view: FleetView, name: string, change: Partial<ClusterView>): FleetView => ({ ...view, clusters: view.clusters.map((cluster) => (cluster.name === name ? { ...cluster, ...change } : cluster)) })

@@ -1,13 +1,12 @@
 /** Change kinds that write a few objects into one cluster: what was there is written back when they are taken back. */
 import type { z } from 'zod'
-import { type ChangeKind, longestPath, type Proof, type RawFinding, ref, type Step } from '../changes'
+import { type ChangeKind, longestPath, type Proof, type RawFinding, ref, type Step, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
 import { type ApiObject, fieldsOf, isIdentity } from '../objects'
 import { askRetry, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { listText } from '../units'
 import { objectKey, type WrittenObject } from '../manifests/parse'
-import { stop } from './ways'
 
 export interface Writes<Intent> {
   readonly name: string

@@ -1,21 +1,11 @@
 /** Node autoscaling at work: a little after something about a cluster has changed its pools are looked at, and resized like any change. */
 import { Op } from 'sequelize'
 import { decideNodes, patienceMs } from '~/core/keeping'
-import type { Changes } from '../changes/changes'
-import type { Fleet } from '../fleet/fleet'
 import { ChangeRow, ClusterRow } from '../records/models'
-import { Looker } from '../runner/looker'
+import { Looker, type LookerParts } from '../runner/looker'
 
 const loopMs = 10_000
 const mark = 'autoscaling'
-
-export interface AutoscaleParts {
-  readonly fleet: Fleet
-  readonly changes: Changes
-  readonly clock: { readonly now: number }
-  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
-  readonly onError: (error: unknown) => void
-}
 
 export class Autoscale {
   private dueAt: number | null = null
@@ -27,7 +17,7 @@ export class Autoscale {
 
   private readonly looker: Looker
 
-  constructor(private readonly parts: AutoscaleParts) {
+  constructor(private readonly parts: LookerParts) {
     this.looker = new Looker(() => this.once(), parts.onError)
   }
 

@@ -6,10 +6,13 @@ import { type Draft, kindNamed, kinds } from '~/core/kinds'
 import type { Fleet } from '../fleet/fleet'
 import type { Hub } from '../live/hub'
 import type { Database } from '../records/database'
-import { ChangeRow, type ChangeState, EvidenceRow, LockRow, ReservationRow, StepRow } from '../records/models'
+import { ChangeRow, type ChangeState, LockRow, ReservationRow, StepRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock, type Runner } from '../runner/runner'
 import { Refusal, refuseIssues } from './errors'
+import { stepRecords, type StepRecord, writeReservations, writeSteps } from './rows'
+
+export type { StepRecord } from './rows'
 
 export interface ChangesParts {
   readonly database: Database
@@ -17,25 +20,6 @@ export interface ChangesParts {
   readonly runner: Runner
   readonly hub: Hub
   readonly clock: { readonly now: number }
-}
-
-export interface StepRecord {
-  readonly id: string
-  readonly after: readonly string[]
-  readonly says: string
-  readonly group: string
-  readonly port: string
-  readonly verb: string
-  readonly state: StepRow['state']
-  readonly undoing: boolean
-  readonly attempts: number
-  readonly mostAttempts: number
-  readonly seconds: { readonly likely: number; readonly worst: number }
-  readonly startedAt: string | null
-  readonly endedAt: string | null
-  readonly dueAt: string | null
-  readonly evidence: readonly { readonly at: string; readonly says: string }[]
-  readonly cause: StepRow['cause']
 }
 
 export interface ChangeRecord {
@@ -252,37 +236,11 @@ export class Changes {
     return this.get(id)
   }
 
-  /** Steps with their evidence, all or only some. */
-  async steps(number: number, only?: readonly string[]): Promise<readonly StepRecord[]> {
-    const where = only ? { change: number, id: { [Op.in]: [...only] } } : { change: number }
-    const rows = await StepRow.findAll({ where, order: [['position', 'ASC']] })
-    const evidence = await EvidenceRow.findAll({ where: only ? { change: number, step: { [Op.in]: [...only] } } : { change: number }, order: [['at', 'ASC'], ['key', 'ASC'], ['index', 'ASC']] })
-    const byStep = groupBy(evidence)
-    return rows.map((row) => ({
-      id: row.id,
-      after: row.after,
-      says: row.says,
-      group: row.group,
-      port: row.command.port,
-      verb: row.command.verb,
-      state: row.state,
-      undoing: row.undoing,
-      attempts: row.attempts,
-      mostAttempts: row.retry.attempts,
-      seconds: { likely: row.likely, worst: row.worst },
-      startedAt: row.startedAt,
-      endedAt: row.endedAt,
-      dueAt: row.dueAt,
-      evidence: (byStep.get(row.id) ?? []).map((item) => ({ at: item.at, says: item.says })),
-      cause: row.cause,
-    }))
-  }
-
   async record(row: ChangeRow): Promise<ChangeRecord> {
     const read = kindNamed(row.kind)?.read(row.intent)
     const view = await (read?.ok ? this.viewFor(read.draft) : this.parts.fleet.view())
     const fresh = row.state === 'draft' && read?.ok ? this.judge(read.draft, view) : null
-    const steps = fresh ? [] : await this.steps(row.number)
+    const steps = fresh ? [] : await stepRecords(row.number)
     const plan = fresh ? fresh.plan : row.plan
     return {
       id: changeId(row.number),
@@ -350,9 +308,9 @@ export class Changes {
       await StepRow.destroy({ where: { change: row.number, id: { [Op.notIn]: [...keep] } }, transaction })
       // Attempts go on counting: a key that was used once is answered with its first result for ever.
       const tried = new Map(rows.map((step) => [step.id, step.attempts]))
-      await this.writeSteps(transaction, row.number, plan.steps.filter((step) => !keep.has(step.id)), plan.steps, tried)
+      await writeSteps(transaction, row.number, plan.steps.filter((step) => !keep.has(step.id)), plan.steps, tried)
       await ReservationRow.destroy({ where: { change: row.number }, transaction })
-      await this.writeReservations(transaction, row.number, plan)
+      await writeReservations(transaction, row.number, plan)
       await row.update({ intent: draft.intent, label: draft.label, version: row.version + 1, amendedAt: new Date(), plan, planDigest: judged.digest, findings: [...judged.findings] }, { transaction })
       await this.journal(transaction, { kind: 'run.amended', change: row.number, says: `${draft.label}: amended while halted; ${keep.size} done steps stay` })
     })
@@ -375,8 +333,8 @@ export class Changes {
         return false
       }
       await LockRow.bulkCreate(subjects.map((ref) => ({ ref, change: row.number })), { transaction })
-      await this.writeReservations(transaction, row.number, plan)
-      await this.writeSteps(transaction, row.number, plan.steps, plan.steps)
+      await writeReservations(transaction, row.number, plan)
+      await writeSteps(transaction, row.number, plan.steps, plan.steps)
       await row.update({ ...common, state: 'running', waitsFor: null, startedAt: isoClock(this.parts.clock.now), endedAt: null, cause: null }, { transaction })
       await this.journal(transaction, { kind: 'run.started', change: row.number, says: `${row.label}: running, ${plan.steps.length} steps` })
       return true
@@ -407,45 +365,6 @@ export class Changes {
         this.parts.hub.emit('run', { change: row.number, steps: [] })
       }
     })
-  }
-
-  private async writeSteps(transaction: Transaction, change: number, steps: readonly Step[], all: readonly Step[], tried: ReadonlyMap<string, number> = new Map()): Promise<void> {
-    const position = new Map(all.map((step, index) => [step.id, index]))
-    await StepRow.bulkCreate(
-      steps.map((step) => ({
-        change,
-        id: step.id,
-        position: position.get(step.id) ?? 0,
-        group: step.group,
-        says: step.says,
-        after: [...step.after],
-        command: step.command,
-        undo: step.undo ?? null,
-        final: step.final ?? false,
-        likely: step.seconds.likely,
-        worst: step.seconds.worst,
-        retry: step.retry,
-        state: 'waiting' as const,
-        attempts: tried.get(step.id) ?? 0,
-        attemptsBefore: tried.get(step.id) ?? 0,
-        undoAttempts: 0,
-        key: null,
-        undoing: false,
-        startedAt: null,
-        endedAt: null,
-        dueAt: null,
-        result: null,
-        cause: null,
-      })),
-      { transaction },
-    )
-  }
-
-  private async writeReservations(transaction: Transaction, change: number, plan: Plan): Promise<void> {
-    await ReservationRow.bulkCreate(
-      plan.reserves.map((taken) => ({ change, kind: taken.kind, site: taken.site, domain: taken.domain ?? null, zone: taken.zone ?? null, what: taken.what, cores: taken.cores ?? null, memoryBytes: taken.memoryBytes ?? null })),
-      { transaction },
-    )
   }
 
   private async mustBe(id: string, states: readonly ChangeState[], done: string): Promise<ChangeRow> {
@@ -492,10 +411,4 @@ const siteIn = (intent: unknown): string | null => {
 function keepsBack(steps: readonly { readonly state: string; readonly final: boolean; readonly says: string }[]): string | null {
   const done = steps.find((step) => step.final && step.state !== 'waiting' && step.state !== 'skipped')
   return done ? `“${done.says}” cannot be undone, so this run cannot be taken back.` : null
-}
-
-function groupBy(evidence: readonly EvidenceRow[]): Map<string, EvidenceRow[]> {
-  const map = new Map<string, EvidenceRow[]>()
-  for (const item of evidence) map.set(item.step, [...(map.get(item.step) ?? []), item])
-  return map
 }

@@ -1,11 +1,9 @@
 /** Health keeping at work: looks when nodes change and when something is due, and runs what was decided like any change. */
 import { Op } from 'sequelize'
 import { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from '~/core/keeping'
-import type { Changes } from '../changes/changes'
-import type { Fleet } from '../fleet/fleet'
 import { ChangeRow, ClusterRow } from '../records/models'
 import { changeId } from '../runner/journal'
-import { Looker } from '../runner/looker'
+import { Looker, type LookerParts } from '../runner/looker'
 
 const kinds = ['machine.restart', 'machine.replace'] as const
 const stirMs = 30_000
@@ -13,21 +11,13 @@ const stirMs = 30_000
 /** What marks a change as health keeping’s own. */
 const mark = 'health keeping'
 
-export interface HealthParts {
-  readonly fleet: Fleet
-  readonly changes: Changes
-  readonly clock: { readonly now: number }
-  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
-  readonly onError: (error: unknown) => void
-}
-
 export class Health {
   private dueAt: number | null = null
   private readonly told = new Set<string>()
 
   private readonly looker: Looker
 
-  constructor(private readonly parts: HealthParts) {
+  constructor(private readonly parts: LookerParts) {
     this.looker = new Looker(() => this.once(), parts.onError)
   }
 

@@ -3,6 +3,7 @@
  * thing that changed; the id is the journal’s sequence, from which a stream that broke off goes on.
  */
 import type { Request, Response } from 'express'
+import { stepRecords } from '../changes/rows'
 import type { Gyrarch } from '../gyrarch'
 import { changeId } from '../runner/journal'
 import type { JournalEntry } from './hub'
@@ -54,7 +55,7 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
       for (const [number, steps] of pending) {
         const row = await gyrarch.changes.find(changeId(number)).catch(() => null)
         if (!row) continue
-        const some = steps.size > 0 ? await gyrarch.changes.steps(number, [...steps]) : []
+        const some = steps.size > 0 ? await stepRecords(number, [...steps]) : []
         write('run', { id: changeId(number), label: row.label, state: row.state, startedAt: row.startedAt, endedAt: row.endedAt, steps: some })
       }
       if (slices.size > 0) {

@@ -1,23 +1,16 @@
 /** Rest calendars at work: at each boundary of a calendar its cluster is stopped or started, like any change. What a person does in between stands until the next boundary. */
 import { type Interval, restIntervals } from '~/core/scaling'
-import type { Changes } from '../changes/changes'
 import type { Database } from '../records/database'
 import { ClusterRow } from '../records/models'
-import type { Fleet } from '../fleet/fleet'
-import { Looker } from '../runner/looker'
+import { Looker, type LookerParts } from '../runner/looker'
 
 const dayMs = 86_400_000
 const mark = 'rest calendar'
 /** A stop or start that could not run is tried again after this long. */
 const againMs = 600_000
 
-export interface RestParts {
+interface RestParts extends LookerParts {
   readonly database: Database
-  readonly fleet: Fleet
-  readonly changes: Changes
-  readonly clock: { readonly now: number }
-  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
-  readonly onError: (error: unknown) => void
 }
 
 interface Boundary {

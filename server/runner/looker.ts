@@ -1,3 +1,15 @@
+import type { Changes } from '../changes/changes'
+import type { Fleet } from '../fleet/fleet'
+
+/** What those who look need: the fleet they judge, the changes they run, the clock, and whom they tell. */
+export interface LookerParts {
+  readonly fleet: Fleet
+  readonly changes: Changes
+  readonly clock: { readonly now: number }
+  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
+  readonly onError: (error: unknown) => void
+}
+
 /** Work that is done when something is due: never twice at once; asked for meanwhile, it is done once more afterwards. */
 export class Looker {
   private looking: Promise<void> | null = null

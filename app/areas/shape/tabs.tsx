@@ -1,5 +1,5 @@
-/** The views of the Shape area, each of which keeps the aim. */
-import { To } from '../../parts/to'
+/** The views of the Shape area. */
+import { AreaTabs } from '../../parts/area-tabs'
 
 const views = [
   ['/shape', 'capacity'],
@@ -16,15 +16,7 @@ const views = [
 export type ShapeView = (typeof views)[number][0]
 
 export function ShapeTabs({ here }: { readonly here: ShapeView }) {
-  return (
-    <nav className="tabs" aria-label="Views of Shape">
-      {views.map(([path, says]) => (
-        <To key={path} path={path} aria-current={path === here}>
-          {says}
-        </To>
-      ))}
-    </nav>
-  )
+  return <AreaTabs area="Shape" views={views} here={here} />
 }
 
 /** The cluster that a page is about: the aim, where that is one. */

@@ -2,12 +2,13 @@
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { nodesOf } from '~/core/fleet'
-import type { EndpointSliceObject, HttpRouteObject, ServiceObject } from '~/core/objects'
+import { type HttpRouteObject, type ServiceObject, slicesOfService } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
 import { daysUntilFull } from '~/core/wire'
 import { frontage, ingressAddress, poolFill } from '~/core/wiring'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { ColumnHeads } from '../../parts/column-heads'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
@@ -25,14 +26,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const { view, cluster, site } = await aimed(gyrarch, request)
   if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
   const objects = view.objects?.[cluster.name] ?? []
-  const slices = objects.filter((object) => object.kind === 'EndpointSlice') as unknown as readonly EndpointSliceObject[]
   const services = objects.filter((object) => object.kind === 'Service') as unknown as readonly (ServiceObject & { status?: { loadBalancer?: { ingress?: readonly { ip: string }[] }; conditions?: readonly { message: string }[] } })[]
   const ingress = ingressAddress(view, cluster.name)
   const rows = services.flatMap((service) => {
     const key = `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`
     const balancer = site.balancers.find((one) => one.cluster === cluster.name && one.service === key)
     if (service.spec?.type !== 'LoadBalancer' && !balancer) return []
-    const endpoints = slices.filter((slice) => slice.metadata.namespace === service.metadata.namespace && slice.metadata.labels?.['kubernetes.io/service-name'] === service.metadata.name).flatMap((slice) => slice.endpoints ?? [])
+    const endpoints = slicesOfService(objects, key).flatMap((slice) => slice.endpoints ?? [])
     const ready = endpoints.filter((endpoint) => endpoint.conditions?.ready !== false)
     const holding = new Map<string, number>()
     for (const endpoint of ready) if (endpoint.nodeName) holding.set(endpoint.nodeName, (holding.get(endpoint.nodeName) ?? 0) + 1)
@@ -252,15 +252,7 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
       <h3 style={{ marginTop: 14 }}>Hosts</h3>
       <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
         <table className="grid">
-          <thead>
-            <tr>
-              {['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', ''].map((one) => (
-                <th key={one} scope="col">
-                  {one === '' ? <span className="visually-hidden">actions</span> : one}
-                </th>
-              ))}
-            </tr>
-          </thead>
+          <ColumnHeads names={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']} />
           <tbody>
             {routes.map((route) => (
               <tr key={route.key + route.host}>

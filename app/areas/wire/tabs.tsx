@@ -1,5 +1,5 @@
-/** The views of the Wire area, each of which keeps the aim. */
-import { To } from '../../parts/to'
+/** The views of the Wire area. */
+import { AreaTabs } from '../../parts/area-tabs'
 
 const views = [
   ['/wire', 'wired'],
@@ -16,13 +16,5 @@ const views = [
 export type WireView = (typeof views)[number][0]
 
 export function WireTabs({ here }: { readonly here: WireView }) {
-  return (
-    <nav className="tabs" aria-label="Views of Wire">
-      {views.map(([path, says]) => (
-        <To key={path} path={path} aria-current={path === here}>
-          {says}
-        </To>
-      ))}
-    </nav>
-  )
+  return <AreaTabs area="Wire" views={views} here={here} />
 }

@@ -8,6 +8,7 @@ import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
+import { ColumnHeads } from '../../parts/column-heads'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
@@ -75,7 +76,7 @@ function endText(end: Readonly<Record<string, string>>): string {
 function keptQuery(query: NonNullable<Data['query']>, from: string, to: string): NonNullable<Data['query']> {
   const own = <End extends object>(end: End, typed: string): End => {
     const bare = typed.replace(/^[a-z][-a-z0-9]*:/, '')
-    return 'pod' in end && typeof end.pod === 'string' && end.pod.startsWith(`${bare}-`) ? { ...end, pod: bare } : end
+    return 'pod' in end ? { ...end, pod: bare } : end
   }
   return { ...query, from: own(query.from, from), to: own(query.to, to) }
 }
@@ -109,15 +110,7 @@ function Kept({ rows }: { readonly rows: Data['kept'] }) {
   if (rows.length === 0) return <p className="soft">No walk is kept as an expectation yet. Walk one and keep it beside the answer.</p>
   return (
     <table className="grid" aria-label="Kept walks">
-      <thead>
-        <tr>
-          {['kept walk', 'from', 'to', 'expected', 'now', ''].map((one) => (
-            <th key={one} scope="col">
-              {one === '' ? <span className="visually-hidden">actions</span> : one}
-            </th>
-          ))}
-        </tr>
-      </thead>
+      <ColumnHeads names={['kept walk', 'from', 'to', 'expected', 'now', '']} />
       <tbody>
         {rows.map((row) => (
           <tr key={row.name} title={row.now?.says}>

@@ -1,20 +1,10 @@
 /** Small random worlds of nodes and pods: few of everything, so that all rules meet. The same seed, the same world. */
+import { seeded } from '../../units'
 
 export interface TestObject {
   readonly kind: string
   readonly metadata: Readonly<Record<string, unknown>>
   readonly [field: string]: unknown
-}
-
-/** A generator of numbers from 0 to below 1. */
-export function seeded(seed: number): () => number {
-  let state = seed >>> 0
-  return () => {
-    state = (state + 0x6d2b79f5) >>> 0
-    let t = Math.imul(state ^ (state >>> 15), 1 | state)
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
-    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296
-  }
 }
 
 export function node(name: string, more: { cpu?: string; memory?: string; pods?: string; labels?: Record<string, string>; taints?: unknown[]; cordoned?: boolean; extended?: Record<string, string> } = {}): TestObject {

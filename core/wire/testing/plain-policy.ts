@@ -1,10 +1,28 @@
 /** Network policy written once more, plainly and from the API’s text alone: every rule of every policy is looked at for every question. */
-/* eslint-disable @typescript-eslint/no-explicit-any -- it reads raw objects, as plainly as it can */
+
+interface Selector {
+  readonly matchLabels?: Readonly<Record<string, string>>
+  readonly matchExpressions?: readonly { readonly key: string; readonly operator: string; readonly values: readonly string[] }[]
+}
+interface Peer {
+  readonly ipBlock?: { readonly cidr: string; readonly except?: readonly string[] }
+  readonly namespaceSelector?: Selector
+  readonly podSelector?: Selector
+}
+interface Rule {
+  readonly from?: readonly Peer[]
+  readonly to?: readonly Peer[]
+  readonly ports?: readonly { readonly protocol?: string; readonly port?: number | string; readonly endPort?: number }[]
+}
+interface Container {
+  readonly ports?: readonly { readonly name: string; readonly containerPort: number; readonly protocol?: string }[]
+}
+/** A Namespace, a Pod or a NetworkPolicy: what is read of any of them. */
 interface Obj {
   readonly kind: string
   readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Record<string, string> }
-  readonly spec?: any
-  readonly status?: any
+  readonly spec?: { readonly hostNetwork?: boolean; readonly containers?: readonly Container[]; readonly podSelector?: Selector; readonly policyTypes?: readonly string[]; readonly ingress?: readonly Rule[]; readonly egress?: readonly Rule[] }
+  readonly status?: { readonly podIP?: string; readonly hostIP?: string }
 }
 
 const bits = (ip: string): number => ip.split('.').reduce((sum, octet) => sum * 256 + Number(octet), 0)
@@ -14,7 +32,7 @@ const inCidr = (ip: string, cidr: string): boolean => {
   return Math.floor(bits(ip) / size) === Math.floor(bits(base) / size)
 }
 
-function selected(selector: any, labels: Record<string, string>): boolean {
+function selected(selector: Selector, labels: Record<string, string>): boolean {
   for (const [key, value] of Object.entries(selector.matchLabels ?? {})) if (labels[key] !== value) return false
   for (const one of selector.matchExpressions ?? []) {
     const value = labels[one.key]
@@ -37,10 +55,10 @@ export function plainPolicy(objects: readonly Obj[], from: { pod?: string; addre
   const spaceLabels = (name: string): Record<string, string> => ({ ...objects.find((one) => one.kind === 'Namespace' && one.metadata.name === name)?.metadata.labels, 'kubernetes.io/metadata.name': name })
   const pods = objects.filter((one) => one.kind === 'Pod')
   const find = (end: { pod?: string; address?: string }): { pod: Obj | undefined; ip: string | undefined } => {
-    const pod = end.pod === undefined ? pods.find((one) => one.spec.hostNetwork !== true && one.status.podIP === end.address) : pods.find((one) => `${space(one)}/${one.metadata.name}` === end.pod)
+    const pod = end.pod === undefined ? pods.find((one) => one.spec?.hostNetwork !== true && one.status?.podIP === end.address) : pods.find((one) => `${space(one)}/${one.metadata.name}` === end.pod)
     // On the host’s network it is the host.
-    if (pod?.spec.hostNetwork === true) return { pod: undefined, ip: pod.status.hostIP }
-    return { pod, ip: pod ? pod.status.podIP : end.address }
+    if (pod?.spec?.hostNetwork === true) return { pod: undefined, ip: pod.status?.hostIP }
+    return { pod, ip: pod ? pod.status?.podIP : end.address }
   }
   const source = find(from)
   const goal = find(to)
@@ -50,27 +68,27 @@ export function plainPolicy(objects: readonly Obj[], from: { pod?: string; addre
     if (!me.pod) return { allowed: true, isolated: false, by: [] }
     const mine = me.pod
     const isolating = objects.filter((one) => {
-      if (one.kind !== 'NetworkPolicy' || space(one) !== space(mine) || !selected(one.spec.podSelector ?? {}, mine.metadata.labels ?? {})) return false
-      let types: string[] = one.spec.policyTypes ?? []
-      if (types.length === 0) types = one.spec.egress && one.spec.egress.length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
+      if (one.kind !== 'NetworkPolicy' || space(one) !== space(mine) || !selected(one.spec?.podSelector ?? {}, mine.metadata.labels ?? {})) return false
+      let types = one.spec?.policyTypes ?? []
+      if (types.length === 0) types = (one.spec?.egress ?? []).length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
       return types.includes(direction === 'egress' ? 'Egress' : 'Ingress')
     })
     if (isolating.length === 0) return { allowed: true, isolated: false, by: [] }
     const itself = source.pod !== undefined && source.pod === goal.pod
-    const itsNode = !other.pod && other.ip !== undefined && other.ip === mine.status.hostIP
+    const itsNode = !other.pod && other.ip !== undefined && other.ip === mine.status?.hostIP
     if (itself || itsNode) return { allowed: true, isolated: true, by: [] }
     const opens = isolating.filter((one) =>
-      (one.spec[direction] ?? []).some((rule: any) => {
+      (one.spec?.[direction] ?? []).some((rule) => {
         const ports = rule.ports ?? []
-        const portFits = ports.length === 0 || ports.some((wanted: any) => {
+        const portFits = ports.length === 0 || ports.some((wanted) => {
           if ((wanted.protocol ?? 'TCP') !== protocol) return false
           if (wanted.port === undefined) return true
-          if (typeof wanted.port === 'string') return goal.pod !== undefined && goal.pod.spec.containers.some((container: any) => (container.ports ?? []).find((named: any) => named.name === wanted.port && (named.protocol ?? 'TCP') === protocol)?.containerPort === port)
+          if (typeof wanted.port === 'string') return goal.pod !== undefined && (goal.pod.spec?.containers ?? []).some((container) => (container.ports ?? []).find((named) => named.name === wanted.port && (named.protocol ?? 'TCP') === protocol)?.containerPort === port)
           return port >= wanted.port && port <= (wanted.endPort ?? wanted.port)
         })
         const peers = rule[direction === 'egress' ? 'to' : 'from'] ?? []
-        const peerFits = peers.length === 0 || peers.some((peer: any) => {
-          if (peer.ipBlock) return other.ip !== undefined && inCidr(other.ip, peer.ipBlock.cidr) && !(peer.ipBlock.except ?? []).some((no: string) => inCidr(other.ip ?? '', no))
+        const peerFits = peers.length === 0 || peers.some((peer) => {
+          if (peer.ipBlock) return other.ip !== undefined && inCidr(other.ip, peer.ipBlock.cidr) && !(peer.ipBlock.except ?? []).some((no) => inCidr(other.ip ?? '', no))
           if (!other.pod) return false
           const there = space(other.pod)
           const spaceFits = peer.namespaceSelector ? selected(peer.namespaceSelector, spaceLabels(there)) : there === space(one)

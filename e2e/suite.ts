@@ -1,0 +1,45 @@
+/** What every browser test of ways through the pages begins and ends with: one Gyrarch whose clock stands, one browser. */
+import type { Browser, Page } from 'puppeteer-core'
+import { afterAll, afterEach, beforeAll, expect } from 'vitest'
+import { openBrowser, visitor } from './browser'
+import { api, serve, type Served } from './server'
+
+export interface Suite {
+  readonly url: string
+  readonly api: ReturnType<typeof api>
+  visit(path: string): Promise<Page>
+  /** Moves the clock on, by so many seconds. */
+  advance(seconds: number): Promise<unknown>
+}
+
+/**
+ * One for all tests of a file; a page that complains fails its test. `refusals` allows answers of 409,
+ * which is what a refused call is for; the browser still logs them.
+ */
+export function suite({ refusals }: { readonly refusals: boolean }): Suite {
+  let browser: Browser
+  let served: Served
+  const visits = visitor()
+  beforeAll(async () => {
+    browser = await openBrowser()
+    served = await serve()
+    await api(served.url).ask('POST', '/clock', { speed: 0 })
+  })
+  afterAll(async () => {
+    await browser.close()
+    await served.remove()
+  })
+  afterEach(async () => {
+    expect((await visits.end()).filter((complaint) => !refusals || !complaint.includes('409'))).toEqual([])
+  })
+  return {
+    get url() {
+      return served.url
+    },
+    get api() {
+      return api(served.url)
+    },
+    visit: (path) => visits.visit(browser, served.url + path),
+    advance: (seconds) => api(served.url).ask('POST', '/clock', { advanceSeconds: seconds }),
+  }
+}
