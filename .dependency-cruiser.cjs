@@ -2,19 +2,54 @@
 const test = '\\.test\\.tsx?$'
 module.exports = {
   forbidden: [
-    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
-    { name: 'core-knows-only-core', severity: 'error', from: { path: '^core/', pathNot: test }, to: { path: '^(standin|server|app|workers|demo|e2e|bench)/' } },
-    { name: 'core-no-node', severity: 'error', from: { path: '^core/', pathNot: test }, to: { dependencyTypes: ['core'] } },
-    { name: 'core-no-interface-or-database', severity: 'error', from: { path: '^core/' }, to: { path: 'node_modules/(react|react-dom|@mui|sequelize|sqlite3|express)/' } },
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: {},
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
+    {
+      name: 'core-knows-only-core',
+      severity: 'error',
+      from: { path: '^core/', pathNot: test },
+      to: { path: '^(standin|server|app|workers|demo|e2e|bench)/' },
+    },
+    {
+      name: 'core-no-node',
+      severity: 'error',
+      from: { path: '^core/', pathNot: test },
+      to: { dependencyTypes: ['core'] },
+    },
+    {
+      name: 'core-no-interface-or-database',
+      severity: 'error',
+      from: { path: '^core/' },
+      to: { path: 'node_modules/(react|react-dom|@mui|sequelize|sqlite3|express)/' },
+    },
     {
       name: 'standin-uses-little-of-the-core',
       severity: 'error',
       from: { path: '^standin/', pathNot: test },
       to: { path: '^(core/(?!units/|addresses/|objects/)|server/|app/|workers/|demo/)' },
     },
-    { name: 'standin-no-node', severity: 'error', from: { path: '^standin/', pathNot: test }, to: { dependencyTypes: ['core'] } },
-    { name: 'only-the-connector-knows-the-standin', severity: 'error', from: { pathNot: '^(standin/|server/ports/standin/|bench/)' }, to: { path: '^standin/' } },
-    { name: 'server-does-not-know-app', severity: 'error', from: { path: '^server/', pathNot: '^server/main\\.ts$' }, to: { path: '^app/' } },
+    {
+      name: 'standin-no-node',
+      severity: 'error',
+      from: { path: '^standin/', pathNot: test },
+      to: { dependencyTypes: ['core'] },
+    },
+    {
+      name: 'only-the-connector-knows-the-standin',
+      severity: 'error',
+      from: { pathNot: '^(standin/|server/ports/standin/|bench/)' },
+      to: { path: '^standin/' },
+    },
+    {
+      name: 'server-does-not-know-app',
+      severity: 'error',
+      from: { path: '^server/', pathNot: '^server/main\\.ts$' },
+      to: { path: '^app/' },
+    },
     {
       name: 'browser-code-knows-core-and-workers',
       severity: 'error',

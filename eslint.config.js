@@ -10,7 +10,10 @@ export default tseslint.config(
       '@typescript-eslint/no-explicit-any': 'error',
       '@typescript-eslint/no-non-null-assertion': 'error',
       '@typescript-eslint/consistent-type-imports': 'error',
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        { argsIgnorePattern: '^_', varsIgnorePattern: '^_' },
+      ],
       eqeqeq: 'error',
       'prefer-const': 'error',
       'no-console': 'error',
@@ -25,7 +28,17 @@ export default tseslint.config(
     files: ['core/**/*.ts', 'standin/**/*.ts'],
     ignores: ['**/*.test.ts'],
     rules: {
-      'no-restricted-globals': ['error', 'process', 'Buffer', 'window', 'document', 'fetch', 'setTimeout', 'setInterval', 'performance'],
+      'no-restricted-globals': [
+        'error',
+        'process',
+        'Buffer',
+        'window',
+        'document',
+        'fetch',
+        'setTimeout',
+        'setInterval',
+        'performance',
+      ],
       'no-restricted-properties': [
         'error',
         { object: 'Math', property: 'random', message: 'Randomness is seeded and passed in.' },

@@ -11,15 +11,61 @@ import { ticksOf, timelineLayout } from './drawings/timeline-layout'
 import { mergeSteps } from './frame/run-line'
 import { csvOf, sortRows } from './parts/table'
 
-const sums = { cpuMilli: 4000, requestedCpuMilli: 2000, memoryBytes: 1, requestedMemoryBytes: 0, pods: 3, spend: 1, createdAt: '2026-01-01T00:00:00Z' }
-const node = (name: string, state: State = 'well'): FleetNode => ({ ref: `node/c/${name}`, kind: 'node', name, state, says: '', release: '1.33.2', ...sums, nodes: 1, states: { [state]: 1 }, children: [] })
-const inner = (kind: FleetNode['kind'], name: string, children: readonly FleetNode[]): FleetNode => {
-  const states: Partial<Record<State, number>> = {}
-  for (const child of children) for (const [state, count] of Object.entries(child.states)) states[state as State] = (states[state as State] ?? 0) + count
-  return { ref: kind === 'fleet' ? 'fleet' : `${kind}/${name}`, kind, name, state: 'well', says: '', release: kind === 'site' ? null : '1.33.2', ...sums, nodes: children.reduce((sum, child) => sum + child.nodes, 0), states, children }
+const sums = {
+  cpuMilli: 4000,
+  requestedCpuMilli: 2000,
+  memoryBytes: 1,
+  requestedMemoryBytes: 0,
+  pods: 3,
+  spend: 1,
+  createdAt: '2026-01-01T00:00:00Z',
 }
-const fleet = (pools: readonly (readonly FleetNode[])[]): FleetNode => inner('fleet', 'fleet', [inner('site', 's', [inner('cluster', 'c', pools.map((nodes, i) => inner('pool', `p${i}`, nodes)))])])
-const many = (count: number, broken = 0): readonly FleetNode[] => Array.from({ length: count }, (_, i) => node(`n${i}`, i < broken ? 'broken' : 'well'))
+const node = (name: string, state: State = 'well'): FleetNode => ({
+  ref: `node/c/${name}`,
+  kind: 'node',
+  name,
+  state,
+  says: '',
+  release: '1.33.2',
+  ...sums,
+  nodes: 1,
+  states: { [state]: 1 },
+  children: [],
+})
+const inner = (
+  kind: FleetNode['kind'],
+  name: string,
+  children: readonly FleetNode[],
+): FleetNode => {
+  const states: Partial<Record<State, number>> = {}
+  for (const child of children)
+    for (const [state, count] of Object.entries(child.states))
+      states[state as State] = (states[state as State] ?? 0) + count
+  return {
+    ref: kind === 'fleet' ? 'fleet' : `${kind}/${name}`,
+    kind,
+    name,
+    state: 'well',
+    says: '',
+    release: kind === 'site' ? null : '1.33.2',
+    ...sums,
+    nodes: children.reduce((sum, child) => sum + child.nodes, 0),
+    states,
+    children,
+  }
+}
+const fleet = (pools: readonly (readonly FleetNode[])[]): FleetNode =>
+  inner('fleet', 'fleet', [
+    inner('site', 's', [
+      inner(
+        'cluster',
+        'c',
+        pools.map((nodes, i) => inner('pool', `p${i}`, nodes)),
+      ),
+    ]),
+  ])
+const many = (count: number, broken = 0): readonly FleetNode[] =>
+  Array.from({ length: count }, (_, i) => node(`n${i}`, i < broken ? 'broken' : 'well'))
 
 describe('the gyre', () => {
   it('draws every node of a small fleet, each as long as its measure', () => {
@@ -33,7 +79,10 @@ describe('the gyre', () => {
   it('merges arcs under two pixels into a band of its pool, by the share of states', () => {
     const layout = gyreLayout(fleet([many(5000, 50), many(2)]), null, 'cpu', 'state', 0)
     expect(layout.arcs.filter((arc) => arc.kind === 'node')).toHaveLength(0)
-    expect(layout.arcs.find((arc) => arc.band && arc.name === 'p0')?.band).toEqual({ broken: 50, well: 4950 })
+    expect(layout.arcs.find((arc) => arc.band && arc.name === 'p0')?.band).toEqual({
+      broken: 50,
+      well: 4950,
+    })
     expect(layout.arcs.length).toBeLessThan(12)
   })
 
@@ -45,12 +94,41 @@ describe('the gyre', () => {
   })
 
   it('goes down to pods where they are hung in, and leaves what a node has left blank', () => {
-    const pods = [{ namespace: 'market', name: 'desk-1', node: 'n0', phase: 'Running', cpuMilli: 1000, memoryBytes: 0, createdAt: null }, { namespace: 'market', name: 'desk-2', node: 'n0', phase: 'Pending', cpuMilli: 1000, memoryBytes: 0, createdAt: null }]
+    const pods = [
+      {
+        namespace: 'market',
+        name: 'desk-1',
+        node: 'n0',
+        phase: 'Running',
+        cpuMilli: 1000,
+        memoryBytes: 0,
+        createdAt: null,
+      },
+      {
+        namespace: 'market',
+        name: 'desk-2',
+        node: 'n0',
+        phase: 'Pending',
+        cpuMilli: 1000,
+        memoryBytes: 0,
+        createdAt: null,
+      },
+    ]
     const layout = gyreLayout(withPods(fleet([many(2)]), 'c', pods), 'cluster/c', 'cpu', 'state', 0)
     expect(layout.rings).toBe(3)
-    expect(layout.arcs.filter((arc) => arc.kind === 'pod').map((arc) => [arc.name, arc.state])).toEqual([['desk-1', 'well'], ['desk-2', 'strained']])
-    const [node, pod] = [layout.arcs.find((arc) => arc.name === 'n0'), layout.arcs.find((arc) => arc.name === 'desk-1')]
-    expect((pod?.end ?? 0) - (pod?.start ?? 0)).toBeCloseTo(((node?.end ?? 0) - (node?.start ?? 0)) / 4)
+    expect(
+      layout.arcs.filter((arc) => arc.kind === 'pod').map((arc) => [arc.name, arc.state]),
+    ).toEqual([
+      ['desk-1', 'well'],
+      ['desk-2', 'strained'],
+    ])
+    const [node, pod] = [
+      layout.arcs.find((arc) => arc.name === 'n0'),
+      layout.arcs.find((arc) => arc.name === 'desk-1'),
+    ]
+    expect((pod?.end ?? 0) - (pod?.start ?? 0)).toBeCloseTo(
+      ((node?.end ?? 0) - (node?.start ?? 0)) / 4,
+    )
   })
 
   it('keeps a sliver for what measures nothing', () => {
@@ -62,12 +140,43 @@ describe('the gyre', () => {
 
 describe('the timeline', () => {
   const at = (seconds: number): string => new Date(seconds * 1000).toISOString()
-  const step = (id: string, after: string[], state: StepProgress['state'], likely: number, from: number | null = null, to: number | null = null): StepProgress => ({ id, after, says: id, group: id[0] ?? '', state, attempts: 1, seconds: { likely, worst: likely * 2 }, startedAt: from === null ? null : at(from), endedAt: to === null ? null : at(to), dueAt: null })
+  const step = (
+    id: string,
+    after: string[],
+    state: StepProgress['state'],
+    likely: number,
+    from: number | null = null,
+    to: number | null = null,
+  ): StepProgress => ({
+    id,
+    after,
+    says: id,
+    group: id[0] ?? '',
+    state,
+    attempts: 1,
+    seconds: { likely, worst: likely * 2 },
+    startedAt: from === null ? null : at(from),
+    endedAt: to === null ? null : at(to),
+    dueAt: null,
+  })
 
   it('puts what happened where it happened and what is to come after what it waits for, never before now', () => {
-    const layout = timelineLayout([step('a1', [], 'done', 10, 0, 14), step('a2', ['a1'], 'running', 30, 14), step('b1', ['a2'], 'waiting', 5)], ['a1', 'a2'], 0, 60_000)
+    const layout = timelineLayout(
+      [
+        step('a1', [], 'done', 10, 0, 14),
+        step('a2', ['a1'], 'running', 30, 14),
+        step('b1', ['a2'], 'waiting', 5),
+      ],
+      ['a1', 'a2'],
+      0,
+      60_000,
+    )
     const bars = layout.rows.flatMap((row) => row.bars)
-    expect(bars.map(({ start, end }) => [start, end])).toEqual([[0, 14], [14, 60], [60, 65]])
+    expect(bars.map(({ start, end }) => [start, end])).toEqual([
+      [0, 14],
+      [14, 60],
+      [60, 65],
+    ])
     expect(layout.rows.map((row) => row.group)).toEqual(['a', 'b'])
     expect(bars.map((bar) => bar.critical)).toEqual([true, true, false])
   })
@@ -78,19 +187,42 @@ describe('the timeline', () => {
   })
 
   it('draws a plan that has not begun from nought', () => {
-    const layout = timelineLayout([step('a', [], 'waiting', 10), step('b', ['a'], 'waiting', 20)], [], null, 5e9)
-    expect(layout.rows.flatMap((row) => row.bars).map(({ start, expectedEnd }) => [start, expectedEnd])).toEqual([[0, 10], [10, 30]])
+    const layout = timelineLayout(
+      [step('a', [], 'waiting', 10), step('b', ['a'], 'waiting', 20)],
+      [],
+      null,
+      5e9,
+    )
+    expect(
+      layout.rows.flatMap((row) => row.bars).map(({ start, expectedEnd }) => [start, expectedEnd]),
+    ).toEqual([
+      [0, 10],
+      [10, 30],
+    ])
     expect(layout.now).toBeNull()
   })
 
   it('marks its axis at about eight round places', () => {
-    fc.assert(fc.property(fc.integer({ min: 60, max: 100_000 }), (seconds) => {
-      expect(ticksOf(seconds).length).toBeLessThanOrEqual(9)
-    }))
+    fc.assert(
+      fc.property(fc.integer({ min: 60, max: 100_000 }), (seconds) => {
+        expect(ticksOf(seconds).length).toBeLessThanOrEqual(9)
+      }),
+    )
   })
 
   it('takes changed steps in their places', () => {
-    expect(mergeSteps([{ id: 'a', n: 1 }, { id: 'b', n: 1 }], [{ id: 'b', n: 2 }])).toEqual([{ id: 'a', n: 1 }, { id: 'b', n: 2 }])
+    expect(
+      mergeSteps(
+        [
+          { id: 'a', n: 1 },
+          { id: 'b', n: 1 },
+        ],
+        [{ id: 'b', n: 2 }],
+      ),
+    ).toEqual([
+      { id: 'a', n: 1 },
+      { id: 'b', n: 2 },
+    ])
   })
 })
 
@@ -105,7 +237,12 @@ describe('the address strip', () => {
       { name: 'DHCP', range: '10.0.0.0-10.0.0.9', inner: true },
       { name: 'elsewhere', range: '10.9.0.0/24' },
     ])
-    expect(segments.map(({ holder, collides }) => [holder.name, collides])).toEqual([['first half', true], ['over it', true], ['apart', false], ['DHCP', false]])
+    expect(segments.map(({ holder, collides }) => [holder.name, collides])).toEqual([
+      ['first half', true],
+      ['over it', true],
+      ['apart', false],
+      ['DHCP', false],
+    ])
     expect(segments[2]).toMatchObject({ start: 0.75, end: 1 })
   })
 })
@@ -124,7 +261,12 @@ describe('tables', () => {
     expect(sortRows(rows, columns[1], true).map((row) => row.v)).toEqual([10, 2])
   })
   it('write CSV that no spreadsheet takes for a formula', () => {
-    expect(csvOf(columns, [{ n: '=1+1', v: 1 }, { n: 'a "b", c', v: 2 }])).toBe('name,value\r\n\'=1+1,1\r\n"a ""b"", c",2')
+    expect(
+      csvOf(columns, [
+        { n: '=1+1', v: 1 },
+        { n: 'a "b", c', v: 2 },
+      ]),
+    ).toBe('name,value\r\n\'=1+1,1\r\n"a ""b"", c",2')
   })
 })
 
@@ -137,6 +279,9 @@ describe('the sheet', () => {
     expect(draft.pools[1]?.name).toBe('b')
   })
   it('compares field by field', () => {
-    expect([...leaves({ a: [{ b: 1 }], c: 'x' })]).toEqual([['a[0].b', '1'], ['c', 'x']])
+    expect([...leaves({ a: [{ b: 1 }], c: 'x' })]).toEqual([
+      ['a[0].b', '1'],
+      ['c', 'x'],
+    ])
   })
 })

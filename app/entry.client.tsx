@@ -6,7 +6,8 @@ import { styleCache } from './theme/style-cache'
 
 // A read that a newer one made needless is given up by the router on purpose; that is no error of anybody's.
 window.addEventListener('unhandledrejection', (event) => {
-  if (event.reason instanceof DOMException && event.reason.name === 'AbortError') event.preventDefault()
+  if (event.reason instanceof DOMException && event.reason.name === 'AbortError')
+    event.preventDefault()
 })
 
 startTransition(() => {

@@ -11,7 +11,13 @@ import { type EntryContext, type RouterContextProvider, ServerRouter } from 'rea
 import { nonceContext } from './context'
 import { styleCache } from './theme/style-cache'
 
-export default async function handleRequest(request: Request, status: number, headers: Headers, entry: EntryContext, context: RouterContextProvider): Promise<Response> {
+export default async function handleRequest(
+  request: Request,
+  status: number,
+  headers: Headers,
+  entry: EntryContext,
+  context: RouterContextProvider,
+): Promise<Response> {
   const nonce = context.get(nonceContext)
   const cache = styleCache()
   const { extractCriticalToChunks, constructStyleTagsFromChunks } = createEmotionServer(cache)

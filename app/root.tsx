@@ -6,7 +6,16 @@ import './frame/frame.css'
 import InitColorSchemeScript from '@mui/material/InitColorSchemeScript'
 import { ThemeProvider } from '@mui/material/styles'
 import type { ReactNode } from 'react'
-import { isRouteErrorResponse, Links, Meta, Outlet, Scripts, ScrollRestoration, useRouteError, useRouteLoaderData } from 'react-router'
+import {
+  isRouteErrorResponse,
+  Links,
+  Meta,
+  Outlet,
+  Scripts,
+  ScrollRestoration,
+  useRouteError,
+  useRouteLoaderData,
+} from 'react-router'
 import type { Route } from './+types/root'
 import { gyrarchContext, nonceContext } from './context'
 import { Frame, type FrameData } from './frame/frame'
@@ -56,10 +65,16 @@ export default function Root({ loaderData }: Route.ComponentProps) {
 export function ErrorBoundary() {
   const error = useRouteError()
   const data = useRouteLoaderData('root') as FrameData | undefined
-  const says = isRouteErrorResponse(error) ? String(error.data || error.statusText) : 'Gyrarch could not show this page. The reason is in its log.'
+  const says = isRouteErrorResponse(error)
+    ? String(error.data || error.statusText)
+    : 'Gyrarch could not show this page. The reason is in its log.'
   const body = (
     <main className="area" style={{ padding: 40 }}>
-      <h1>{isRouteErrorResponse(error) && error.status === 404 ? 'There is nothing here' : 'This page could not be shown'}</h1>
+      <h1>
+        {isRouteErrorResponse(error) && error.status === 404
+          ? 'There is nothing here'
+          : 'This page could not be shown'}
+      </h1>
       <p style={{ margin: '10px 0 18px', maxWidth: '60ch' }}>{says}</p>
       <p>
         <a href="/fleet">To the fleet</a>

@@ -40,7 +40,11 @@ function addresses(): void {
     return { name: `r${i}`, range: `10.${at >> 16}.${(at >> 8) & 255}.${at & 255 & ~63}/26` }
   })
   const overlaps = measure(20, () => void findOverlaps(ranges))
-  report('overlaps of 10,000 ranges, median (worst)', `${ms(overlaps.median)} (${ms(overlaps.worst)})`, 'under 100 ms')
+  report(
+    'overlaps of 10,000 ranges, median (worst)',
+    `${ms(overlaps.median)} (${ms(overlaps.worst)})`,
+    'under 100 ms',
+  )
   const within = parseCidr('10.0.0.0/8')
   if (!within.ok) throw new Error(within.says)
   const taken = ranges.flatMap(({ range }) => {
@@ -50,14 +54,33 @@ function addresses(): void {
   // The ranges leave no larger block than a /22 free: every one wanted fits.
   const wanted = Array.from({ length: 1000 }, (_, i) => 22 + (i % 9))
   const carved = measure(10, () => void carve(within.value, taken, wanted))
-  report('carving 1,000 blocks among 10,000 ranges, median (worst)', `${ms(carved.median)} (${ms(carved.worst)})`, 'under 100 ms')
+  report(
+    'carving 1,000 blocks among 10,000 ranges, median (worst)',
+    `${ms(carved.median)} (${ms(carved.worst)})`,
+    'under 100 ms',
+  )
 }
 
 function packing(): void {
-  const hosts = Array.from({ length: 9 }, (_, i) => ({ name: `h${i}`, zone: `z${i % 3}`, cores: 32, memoryBytes: 256 }))
-  const wishes = Array.from({ length: 24 }, (_, i) => ({ name: `m${String(i).padStart(2, '0')}`, zone: `z${i % 3}`, cores: [4, 8, 8, 12][i % 4] ?? 4, memoryBytes: 16, apart: i < 3 ? 'c' : null }))
+  const hosts = Array.from({ length: 9 }, (_, i) => ({
+    name: `h${i}`,
+    zone: `z${i % 3}`,
+    cores: 32,
+    memoryBytes: 256,
+  }))
+  const wishes = Array.from({ length: 24 }, (_, i) => ({
+    name: `m${String(i).padStart(2, '0')}`,
+    zone: `z${i % 3}`,
+    cores: [4, 8, 8, 12][i % 4] ?? 4,
+    memoryBytes: 16,
+    apart: i < 3 ? 'c' : null,
+  }))
   const exact = measure(20, () => void hallRoom(hosts, [], wishes, 1.5, true))
-  report('24 machines packed exactly onto 9 hosts, median (worst)', `${ms(exact.median)} (${ms(exact.worst)})`, 'under 50 ms')
+  report(
+    '24 machines packed exactly onto 9 hosts, median (worst)',
+    `${ms(exact.median)} (${ms(exact.worst)})`,
+    'under 50 ms',
+  )
 }
 
 async function draftOfHundred(): Promise<void> {
@@ -66,10 +89,23 @@ async function draftOfHundred(): Promise<void> {
   const seen = await gyrarch.fleet.view()
   await gyrarch.close()
   rmSync(dir, { recursive: true, force: true })
-  const view: FleetView = { ...seen, sites: seen.sites.map((site) => (site.name === 'palisade-east' ? { ...site, quotaCores: 2000 } : site)) }
-  const draft = raiseIntent.parse({ name: 'hundred', site: 'palisade-east', release: '1.33.2', controlPlane: { kind: 'managed', tier: 'assured' }, pools: [{ name: 'general', size: 'post-4-16', count: 100 }], ranges: { pods: '10.132.0.0/16', services: '10.133.0.0/20' } })
+  const view: FleetView = {
+    ...seen,
+    sites: seen.sites.map((site) =>
+      site.name === 'palisade-east' ? { ...site, quotaCores: 2000 } : site,
+    ),
+  }
+  const draft = raiseIntent.parse({
+    name: 'hundred',
+    site: 'palisade-east',
+    release: '1.33.2',
+    controlPlane: { kind: 'managed', tier: 'assured' },
+    pools: [{ name: 'general', size: 'post-4-16', count: 100 }],
+    ranges: { pods: '10.132.0.0/16', services: '10.133.0.0/20' },
+  })
   const stops = findingsOf(clusterRaise, draft, view).filter((finding) => finding.level === 'stop')
-  if (stops.length > 0) throw new Error(`the draft of the bench is stopped: ${stops[0]?.says ?? ''}`)
+  if (stops.length > 0)
+    throw new Error(`the draft of the bench is stopped: ${stops[0]?.says ?? ''}`)
   const { median, worst } = measure(200, () => {
     findingsOf(clusterRaise, draft, view)
     clusterRaise.plan(draft, view)
@@ -80,7 +116,11 @@ async function draftOfHundred(): Promise<void> {
 function simulator(): void {
   const scenario = demoScenario()
   const start = Date.parse(scenario.start)
-  const copies = Array.from({ length: 60 }, (_, i) => ({ ...scenario.sites.find((site) => site.name === 'palisade-east'), name: `cloud-${i}`, quotaCores: null }))
+  const copies = Array.from({ length: 60 }, (_, i) => ({
+    ...scenario.sites.find((site) => site.name === 'palisade-east'),
+    name: `cloud-${i}`,
+    quotaCores: null,
+  }))
   const sites = copies as unknown as typeof scenario.sites
   const world = { ...scenario, sites, clusters: [], workloads: [], faults: [] }
   let events = 0
@@ -88,7 +128,20 @@ function simulator(): void {
   for (let round = 0; round < 5; round++) {
     const sim = new Simulator(buildWorld(world, round), start)
     for (const { name: site } of sites) {
-      for (let i = 0; i < 60; i++) sim.command(`${site}/${i}`, 'machine.create', { site, name: `m-${i}`, zone: 'east-1', size: 'post-4-16', release: '1.33.2', rootDiskGb: 30, lifetime: 'on-demand', cluster: 'bench', apart: null, network: null, address: null })
+      for (let i = 0; i < 60; i++)
+        sim.command(`${site}/${i}`, 'machine.create', {
+          site,
+          name: `m-${i}`,
+          zone: 'east-1',
+          size: 'post-4-16',
+          release: '1.33.2',
+          rootDiskGb: 30,
+          lifetime: 'on-demand',
+          cluster: 'bench',
+          apart: null,
+          network: null,
+          address: null,
+        })
     }
     let life = 0
     const from = performance.now()
@@ -103,7 +156,11 @@ function simulator(): void {
     seconds += (performance.now() - from) / 1000
     events += sim.processed
   }
-  report('simulator, machines living through boots and stops', `${Math.round(events / seconds).toLocaleString('en')} events/s`, 'at least 200,000 events/s')
+  report(
+    'simulator, machines living through boots and stops',
+    `${Math.round(events / seconds).toLocaleString('en')} events/s`,
+    'at least 200,000 events/s',
+  )
 }
 
 async function fleetOfThousands(): Promise<void> {
@@ -120,7 +177,11 @@ async function fleetOfThousands(): Promise<void> {
       for (let i = 0; i < 30; i++) taken.push(await ask('/fleet'))
       return taken.sort((a, b) => a - b)
     })
-    report('Fleet page of 5,000 nodes, response of the server', `${ms(pages[15] ?? 0)}, worst ${ms(pages[29] ?? 0)}`, 'under 150 ms')
+    report(
+      'Fleet page of 5,000 nodes, response of the server',
+      `${ms(pages[15] ?? 0)}, worst ${ms(pages[29] ?? 0)}`,
+      'under 150 ms',
+    )
     const browser = await openBrowser()
     const taken: number[] = []
     for (let i = 0; i < 5; i++) {
@@ -133,14 +194,20 @@ async function fleetOfThousands(): Promise<void> {
     }
     await browser.close()
     taken.sort((a, b) => a - b)
-    report('Fleet page of 5,000 nodes, usable in the browser', `${ms(taken[2] ?? 0)}, worst ${ms(taken[4] ?? 0)}`, 'under 1,500 ms')
+    report(
+      'Fleet page of 5,000 nodes, usable in the browser',
+      `${ms(taken[2] ?? 0)}, worst ${ms(taken[4] ?? 0)}`,
+      'under 1,500 ms',
+    )
   } finally {
     await served.remove()
   }
 }
 
 const processors = cpus()
-console.log(`${processors.length} × ${processors[0]?.model ?? 'unknown processor'}, Node.js ${process.versions.node}`)
+console.log(
+  `${processors.length} × ${processors[0]?.model ?? 'unknown processor'}, Node.js ${process.versions.node}`,
+)
 addresses()
 packing()
 placementBench(report)

@@ -1,5 +1,13 @@
 /** What can reach what, at the size of a large site: walks a second after one preparation, and the review of a long firewall. */
-import { firewallRuleSchema, prepareWorld, reviewFirewall, walk, type FirewallRule, walkWorldSchema, type WalkWorld } from '../core/wire'
+import {
+  firewallRuleSchema,
+  prepareWorld,
+  reviewFirewall,
+  walk,
+  type FirewallRule,
+  walkWorldSchema,
+  type WalkWorld,
+} from '../core/wire'
 import { seeded } from '../core/units'
 
 const ip = (base: number, n: number): string => {
@@ -9,21 +17,106 @@ const ip = (base: number, n: number): string => {
 const base = (a: number, b: number): number => a * 2 ** 24 + b * 2 ** 16
 
 /** One cluster of as many nodes and pods, policies over them, and a firewall before a neighbouring site. */
-export function largeWorld(nodes: number, pods: number, policies: number, rules: number): WalkWorld {
+export function largeWorld(
+  nodes: number,
+  pods: number,
+  policies: number,
+  rules: number,
+): WalkWorld {
   const random = seeded(11)
   const pick = (n: number): number => Math.floor(random() * n)
-  const objects: unknown[] = Array.from({ length: 20 }, (_, i) => ({ kind: 'Namespace', metadata: { name: `ns-${i}`, labels: { team: `t${i % 5}` } } }))
-  for (let i = 0; i < pods; i++) objects.push({ kind: 'Pod', metadata: { namespace: `ns-${i % 20}`, name: `p-${i}`, labels: { app: `a${i % 60}`, tier: `t${i % 3}` } }, spec: { nodeName: `n-${i % nodes}`, containers: [{ name: 'c', ports: [{ name: 'web', containerPort: 8080 }] }] }, status: { phase: 'Running', podIP: ip(base(10, 124), i + 1), hostIP: ip(base(10, 44), (i % nodes) + 10) } })
+  const objects: unknown[] = Array.from({ length: 20 }, (_, i) => ({
+    kind: 'Namespace',
+    metadata: { name: `ns-${i}`, labels: { team: `t${i % 5}` } },
+  }))
+  for (let i = 0; i < pods; i++)
+    objects.push({
+      kind: 'Pod',
+      metadata: {
+        namespace: `ns-${i % 20}`,
+        name: `p-${i}`,
+        labels: { app: `a${i % 60}`, tier: `t${i % 3}` },
+      },
+      spec: {
+        nodeName: `n-${i % nodes}`,
+        containers: [{ name: 'c', ports: [{ name: 'web', containerPort: 8080 }] }],
+      },
+      status: {
+        phase: 'Running',
+        podIP: ip(base(10, 124), i + 1),
+        hostIP: ip(base(10, 44), (i % nodes) + 10),
+      },
+    })
   for (let i = 0; i < policies; i++) {
-    const peer = i % 3 === 0 ? { namespaceSelector: { matchLabels: { team: `t${pick(5)}` } } } : i % 3 === 1 ? { podSelector: { matchLabels: { app: `a${pick(60)}` } } } : { ipBlock: { cidr: `10.124.${pick(20)}.0/24` } }
-    objects.push({ kind: 'NetworkPolicy', metadata: { namespace: `ns-${i % 20}`, name: `np-${i}` }, spec: { podSelector: { matchLabels: { tier: `t${pick(3)}` } }, ...(i % 2 === 0 ? { ingress: [{ from: [peer], ports: [{ port: 8080 }] }] } : { egress: [{ to: [peer] }, { to: [{ ipBlock: { cidr: '10.0.0.0/8' } }] }] }) } })
+    const peer =
+      i % 3 === 0
+        ? { namespaceSelector: { matchLabels: { team: `t${pick(5)}` } } }
+        : i % 3 === 1
+          ? { podSelector: { matchLabels: { app: `a${pick(60)}` } } }
+          : { ipBlock: { cidr: `10.124.${pick(20)}.0/24` } }
+    objects.push({
+      kind: 'NetworkPolicy',
+      metadata: { namespace: `ns-${i % 20}`, name: `np-${i}` },
+      spec: {
+        podSelector: { matchLabels: { tier: `t${pick(3)}` } },
+        ...(i % 2 === 0
+          ? { ingress: [{ from: [peer], ports: [{ port: 8080 }] }] }
+          : { egress: [{ to: [peer] }, { to: [{ ipBlock: { cidr: '10.0.0.0/8' } }] }] }),
+      },
+    })
   }
-  const firewall = Array.from({ length: rules }, (_, i) => firewallRuleSchema.parse({ name: `r-${i}`, priority: pick(1000), direction: i % 2 === 0 ? 'out' : 'in', action: i % 3 === 0 ? 'deny' : 'allow', from: [`10.44.${pick(2)}.${pick(8) * 32}/27`], to: [`10.52.${pick(8)}.0/24`], ports: [String(1 + pick(9000))], protocol: 'tcp' }))
+  const firewall = Array.from({ length: rules }, (_, i) =>
+    firewallRuleSchema.parse({
+      name: `r-${i}`,
+      priority: pick(1000),
+      direction: i % 2 === 0 ? 'out' : 'in',
+      action: i % 3 === 0 ? 'deny' : 'allow',
+      from: [`10.44.${pick(2)}.${pick(8) * 32}/27`],
+      to: [`10.52.${pick(8)}.0/24`],
+      ports: [String(1 + pick(9000))],
+      protocol: 'tcp',
+    }),
+  )
   return walkWorldSchema.parse({
-    clusters: [{ name: 'bramble', site: 'east', podRange: '10.124.0.0/16', serviceRange: '10.125.0.0/20', dnsDomain: 'cluster.local', nodes: Array.from({ length: nodes }, (_, i) => ({ name: `n-${i}`, address: ip(base(10, 44), i + 10), network: 'east' })), objects }],
+    clusters: [
+      {
+        name: 'bramble',
+        site: 'east',
+        podRange: '10.124.0.0/16',
+        serviceRange: '10.125.0.0/20',
+        dnsDomain: 'cluster.local',
+        nodes: Array.from({ length: nodes }, (_, i) => ({
+          name: `n-${i}`,
+          address: ip(base(10, 44), i + 10),
+          network: 'east',
+        })),
+        objects,
+      },
+    ],
     sites: [
-      { name: 'east', domain: 'd', networks: [{ name: 'east', range: '10.44.0.0/20' }], routes: [{ network: 'east', to: '0.0.0.0/0' }], firewall, translations: [{ name: 'keep', priority: 1, kind: 'keep', to: ['10.0.0.0/8'] }, { name: 'up', priority: 2, kind: 'translate', becomes: '172.31.250.3' }], fronts: [], records: [] },
-      { name: 'north', domain: 'd', networks: [{ name: 'north', range: '10.52.0.0/20' }], routes: [{ network: 'north', to: '10.44.0.0/20' }], firewall, translations: [], fronts: [], records: [] },
+      {
+        name: 'east',
+        domain: 'd',
+        networks: [{ name: 'east', range: '10.44.0.0/20' }],
+        routes: [{ network: 'east', to: '0.0.0.0/0' }],
+        firewall,
+        translations: [
+          { name: 'keep', priority: 1, kind: 'keep', to: ['10.0.0.0/8'] },
+          { name: 'up', priority: 2, kind: 'translate', becomes: '172.31.250.3' },
+        ],
+        fronts: [],
+        records: [],
+      },
+      {
+        name: 'north',
+        domain: 'd',
+        networks: [{ name: 'north', range: '10.52.0.0/20' }],
+        routes: [{ network: 'north', to: '10.44.0.0/20' }],
+        firewall,
+        translations: [],
+        fronts: [],
+        records: [],
+      },
     ],
     peers: [],
   })
@@ -42,7 +135,18 @@ export function longFirewall(count: number): readonly FirewallRule[] {
     const size = 2 ** (32 - prefix)
     return `${ip(0, Math.floor(value / size) * size)}/${prefix}`
   }
-  return Array.from({ length: count }, (_, i) => firewallRuleSchema.parse({ name: `r-${i}`, priority: pick(500), direction: 'in', action: i % 3 === 0 ? 'deny' : 'allow', from: [block(i)], to: [block(i)], protocol: i % 4 === 0 ? 'any' : i % 2 === 0 ? 'tcp' : 'udp', ports: i % 5 === 0 ? ['0-65535'] : [`${pick(1000)}-${1000 + pick(8000)}`] }))
+  return Array.from({ length: count }, (_, i) =>
+    firewallRuleSchema.parse({
+      name: `r-${i}`,
+      priority: pick(500),
+      direction: 'in',
+      action: i % 3 === 0 ? 'deny' : 'allow',
+      from: [block(i)],
+      to: [block(i)],
+      protocol: i % 4 === 0 ? 'any' : i % 2 === 0 ? 'tcp' : 'udp',
+      ports: i % 5 === 0 ? ['0-65535'] : [`${pick(1000)}-${1000 + pick(8000)}`],
+    }),
+  )
 }
 
 export function wireBench(report: (name: string, figure: string, aim: string) => void): void {
@@ -61,14 +165,27 @@ export function wireBench(report: (name: string, figure: string, aim: string) =>
   const start = performance.now()
   for (let i = 0; i < walks; i++) {
     const to = i % 2 === 0 ? pod() : { address: `10.52.${i % 8}.${(i * 7) % 250}` }
-    const found = walk(read.world, { from: pod(), to, port: i % 3 === 0 ? 8080 : 1 + (i % 9000), protocol: 'TCP' })
+    const found = walk(read.world, {
+      from: pod(),
+      to,
+      port: i % 3 === 0 ? 8080 : 1 + (i % 9000),
+      protocol: 'TCP',
+    })
     if (found.ok && found.walk.delivered) delivered++
   }
   const seconds = (performance.now() - start) / 1000
-  report('walks a second: 200 nodes, 5,000 pods, 500 policies, 1,000 rules', `${Math.round(walks / seconds)} (prepared in ${prepared.toFixed(0)} ms; ${Math.round((100 * delivered) / walks)} % delivered)`, '20,000')
+  report(
+    'walks a second: 200 nodes, 5,000 pods, 500 policies, 1,000 rules',
+    `${Math.round(walks / seconds)} (prepared in ${prepared.toFixed(0)} ms; ${Math.round((100 * delivered) / walks)} % delivered)`,
+    '20,000',
+  )
   const rules = longFirewall(2000)
   const began = performance.now()
   const review = reviewFirewall(rules)
   if (!review.ok) throw new Error(review.says)
-  report('review of 2,000 firewall rules', `${((performance.now() - began) / 1000).toFixed(2)} s, ${review.review.unreachable.length} unreachable, ${review.review.redundant.length} redundant`, 'under 2 s')
+  report(
+    'review of 2,000 firewall rules',
+    `${((performance.now() - began) / 1000).toFixed(2)} s, ${review.review.unreachable.length} unreachable, ${review.review.redundant.length} redundant`,
+    'under 2 s',
+  )
 }

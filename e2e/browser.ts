@@ -4,7 +4,16 @@ import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppetee
 export async function openBrowser(): Promise<Browser> {
   return puppeteer.launch({
     executablePath: '/usr/bin/chromium',
-    args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    args: [
+      '--headless',
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
   })
 }
 
@@ -14,11 +23,18 @@ export interface Watched {
   readonly complaints: string[]
 }
 
-export async function openPage(browser: Browser, url: string, scheme: 'light' | 'dark' = 'light'): Promise<Watched> {
+export async function openPage(
+  browser: Browser,
+  url: string,
+  scheme: 'light' | 'dark' = 'light',
+): Promise<Watched> {
   const context = await browser.createBrowserContext()
   const page = await context.newPage()
   // Without “Headless” in its name it is treated as the browser it is.
-  await page.setUserAgent({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/150.0.0.0 Safari/537.36' })
+  await page.setUserAgent({
+    userAgent:
+      'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/150.0.0.0 Safari/537.36',
+  })
   await page.setViewport({ width: 1280, height: 800 })
   await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: scheme }])
   const complaints: string[] = []
@@ -31,26 +47,47 @@ export async function openPage(browser: Browser, url: string, scheme: 'light' | 
   return { page, complaints }
 }
 
-const selector = (role: string, name: string): string => `::-p-aria([name="${name}"][role="${role}"])`
+const selector = (role: string, name: string): string =>
+  `::-p-aria([name="${name}"][role="${role}"])`
 
 /** The element of a role and name, once it is there. */
-export async function find(page: Page, role: string, name: string, timeout = 20_000): Promise<ElementHandle> {
+export async function find(
+  page: Page,
+  role: string,
+  name: string,
+  timeout = 20_000,
+): Promise<ElementHandle> {
   const element = await page.waitForSelector(selector(role, name), { timeout }).catch(() => null)
-  if (!element) throw new Error(`no ${role} “${name}” on ${page.url()}: ${(await page.evaluate(() => document.body.innerText)).slice(0, 1500)}`)
+  if (!element)
+    throw new Error(
+      `no ${role} “${name}” on ${page.url()}: ${(await page.evaluate(() => document.body.innerText)).slice(0, 1500)}`,
+    )
   return element
 }
 
-export async function press(page: Page, role: string, name: string, timeout?: number): Promise<void> {
+export async function press(
+  page: Page,
+  role: string,
+  name: string,
+  timeout?: number,
+): Promise<void> {
   await find(page, role, name, timeout)
   // A busy page may still be moving: clicked once it stands still.
-  await page.locator(selector(role, name)).setTimeout(timeout ?? 20_000).click()
+  await page
+    .locator(selector(role, name))
+    .setTimeout(timeout ?? 20_000)
+    .click()
 }
 
 /** Waits until the page shows a text. */
 export async function see(page: Page, text: string, timeout = 30_000): Promise<void> {
-  await page.waitForFunction((wanted) => document.body.innerText.includes(wanted), { timeout }, text).catch(async () => {
-    throw new Error(`“${text}” did not appear on ${page.url()}: ${(await page.evaluate(() => document.body.innerText)).slice(0, 1500)}`)
-  })
+  await page
+    .waitForFunction((wanted) => document.body.innerText.includes(wanted), { timeout }, text)
+    .catch(async () => {
+      throw new Error(
+        `“${text}” did not appear on ${page.url()}: ${(await page.evaluate(() => document.body.innerText)).slice(0, 1500)}`,
+      )
+    })
 }
 
 /** Replaces what a labelled field holds. */
@@ -67,20 +104,32 @@ export async function choose(page: Page, name: string, option: string): Promise<
   await press(page, 'option', option)
   // While the list closes it still catches clicks.
   await page.waitForFunction(() => document.querySelector('[role=listbox]') === null)
-  await page.waitForFunction((wanted) => [...document.querySelectorAll('[role=combobox]')].some((box) => box.textContent === wanted), {}, option)
+  await page.waitForFunction(
+    (wanted) =>
+      [...document.querySelectorAll('[role=combobox]')].some((box) => box.textContent === wanted),
+    {},
+    option,
+  )
 }
 
 /** Presses *Run* on a draft once nothing stands against it and it is kept. */
 export async function runWhenReady(page: Page): Promise<void> {
   await see(page, 'Nothing stands against it')
   await see(page, ', kept')
-  await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
+  await page.waitForFunction(() =>
+    [...document.querySelectorAll('button')].some(
+      (button) => button.textContent === 'Run' && !button.disabled,
+    ),
+  )
   await press(page, 'button', 'Run')
   await see(page, 'steps done')
 }
 
 /** The pages a test opens on a served Gyrarch: `end` closes them and gives what they complained about. */
-export function visitor(): { visit(browser: Browser, url: string): Promise<Page>; end(): Promise<readonly string[]> } {
+export function visitor(): {
+  visit(browser: Browser, url: string): Promise<Page>
+  end(): Promise<readonly string[]>
+} {
   const open: Watched[] = []
   return {
     visit: async (browser, url) => {

@@ -14,7 +14,12 @@ it('a guarded cluster goes only once the caution is accepted and its name is typ
   const page = await visit('/clusters/bramble')
   await press(page, 'button', 'Draft taking it down')
   await see(page, 'bramble is guarded: type its name')
-  const canRun = (): Promise<boolean> => page.evaluate(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
+  const canRun = (): Promise<boolean> =>
+    page.evaluate(() =>
+      [...document.querySelectorAll('button')].some(
+        (button) => button.textContent === 'Run' && !button.disabled,
+      ),
+    )
   expect(await canRun()).toBe(false)
   await press(page, 'checkbox', 'I accept this')
   expect(await canRun()).toBe(false)
@@ -31,18 +36,40 @@ it('a draft keeps what is typed over a reload, is named, shared and dropped in a
   await press(page, 'button', 'Raise a cluster here')
   await fill(page, 'textbox', 'Name', 'sedge')
   await fill(page, 'textbox', 'Name of the draft', 'northern trial')
-  await page.waitForFunction(() => document.body.innerText.includes(', kept') && !document.body.innerText.includes('keeping…'))
+  await page.waitForFunction(
+    () =>
+      document.body.innerText.includes(', kept') && !document.body.innerText.includes('keeping…'),
+  )
   await new Promise((rest) => setTimeout(rest, 1500))
   await page.reload({ waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
-  expect(await page.$eval('input[aria-label="Name of the draft"]', (input) => (input as HTMLInputElement).value)).toBe('northern trial')
+  expect(
+    await page.$eval(
+      'input[aria-label="Name of the draft"]',
+      (input) => (input as HTMLInputElement).value,
+    ),
+  ).toBe('northern trial')
   const folder = mkdtempSync(join(tmpdir(), 'gyrarch-shared-'))
   const session = await page.createCDPSession()
-  await session.send('Browser.setDownloadBehavior', { behavior: 'allow', downloadPath: folder, browserContextId: page.browserContext().id ?? '' })
+  await session.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: folder,
+    browserContextId: page.browserContext().id ?? '',
+  })
   await press(page, 'button', 'Share')
-  await expect.poll(() => readdirSync(folder).filter((name) => name.endsWith('.json')), { timeout: 10_000 }).toEqual(['sedge.draft.json'])
-  const shared = JSON.parse(readFileSync(join(folder, 'sedge.draft.json'), 'utf8')) as { gyrarch: string; title: string; intent: { name: string } }
-  expect(shared).toMatchObject({ gyrarch: 'draft/1', title: 'northern trial', intent: { name: 'sedge' } })
+  await expect
+    .poll(() => readdirSync(folder).filter((name) => name.endsWith('.json')), { timeout: 10_000 })
+    .toEqual(['sedge.draft.json'])
+  const shared = JSON.parse(readFileSync(join(folder, 'sedge.draft.json'), 'utf8')) as {
+    gyrarch: string
+    title: string
+    intent: { name: string }
+  }
+  expect(shared).toMatchObject({
+    gyrarch: 'draft/1',
+    title: 'northern trial',
+    intent: { name: 'sedge' },
+  })
 })
 
 it('the sheet answers while one types, before the server has: the worker checks', async () => {
@@ -67,25 +94,38 @@ it('a run is followed from its line, read as a table, and its step explained', a
   await see(page, 'ordered, tier plain')
   await page.keyboard.press('t')
   await page.waitForSelector('input[aria-label^="Find in steps of"]')
-  await page.evaluate(() => [...document.querySelectorAll('td')].find((cell) => cell.textContent === 'order a managed control plane, tier plain')?.click())
+  await page.evaluate(() =>
+    [...document.querySelectorAll('td')]
+      .find((cell) => cell.textContent === 'order a managed control plane, tier plain')
+      ?.click(),
+  )
   await see(page, 'site · controlplane.create')
   const other = await visit('/journal')
   await other.waitForSelector('[aria-label="Runs"] a')
-  expect(await other.$eval('[aria-label="Runs"]', (line) => line.textContent)).toContain('raise rush')
+  expect(await other.$eval('[aria-label="Runs"]', (line) => line.textContent)).toContain(
+    'raise rush',
+  )
 })
 
 it('the clock is hurried, paused by Space and stepped by a point', async () => {
   const page = await visit('/fleet')
-  const speed = async (): Promise<number> => (await served.api.get<{ speed: number }>('/clock')).speed
+  const speed = async (): Promise<number> =>
+    (await served.api.get<{ speed: number }>('/clock')).speed
   await press(page, 'button', '600×')
   await expect.poll(speed).toBe(600)
-  await page.waitForFunction(() => [...document.querySelectorAll('button[aria-pressed=true]')].some((button) => button.textContent === '600×'))
+  await page.waitForFunction(() =>
+    [...document.querySelectorAll('button[aria-pressed=true]')].some(
+      (button) => button.textContent === '600×',
+    ),
+  )
   await page.focus('#area')
   await page.keyboard.press('Space')
   await expect.poll(speed).toBe(0)
   const before = (await served.api.get<{ now: string }>('/clock')).now
   await page.keyboard.press('.')
-  await expect.poll(async () => (await served.api.get<{ now: string }>('/clock')).now).not.toBe(before)
+  await expect
+    .poll(async () => (await served.api.get<{ now: string }>('/clock')).now)
+    .not.toBe(before)
 })
 
 it('the aim is always shown, is changed by a, and stays in the address while the area changes', async () => {
@@ -99,10 +139,14 @@ it('the aim is always shown, is changed by a, and stays in the address while the
   await page.waitForFunction(() => document.querySelectorAll('[role=option]').length === 1)
   await page.keyboard.press('Enter')
   await page.waitForFunction(() => location.search.includes('aim=cluster%2Fcedar'))
-  await page.waitForFunction(() => document.querySelector('.aim-bar')?.getAttribute('data-guarded') === 'true')
+  await page.waitForFunction(
+    () => document.querySelector('.aim-bar')?.getAttribute('data-guarded') === 'true',
+  )
   await page.waitForFunction(() => document.querySelector('[role=dialog]') === null)
   await press(page, 'link', 'Journal')
-  await page.waitForFunction(() => location.pathname === '/journal' && location.search.includes('aim=cluster%2Fcedar'))
+  await page.waitForFunction(
+    () => location.pathname === '/journal' && location.search.includes('aim=cluster%2Fcedar'),
+  )
 })
 
 it('tables are found in, sorted and counted', async () => {
@@ -111,12 +155,24 @@ it('tables are found in, sorted and counted', async () => {
   await see(page, '3 of 12')
   await press(page, 'button', 'node')
   await press(page, 'button', 'node ↑')
-  await page.waitForFunction(() => document.querySelector('tbody tr td')?.textContent === 'cedar-storage-3')
+  await page.waitForFunction(
+    () => document.querySelector('tbody tr td')?.textContent === 'cedar-storage-3',
+  )
 })
 
 it('an image is put in place as the remedy of a draft, which can run then', async () => {
   const { ask } = served.api
-  const drafted = await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'alnus', site: 'mossgate', release: '1.33.0', controlPlane: { kind: 'own', count: 1 }, pools: [{ name: 'general', size: 'rack-4', count: 1 }], ranges: { pods: '10.140.0.0/18', services: '10.141.0.0/20' } } })
+  const drafted = await ask<ApiChange>('POST', '/changes', {
+    kind: 'cluster.raise',
+    intent: {
+      name: 'alnus',
+      site: 'mossgate',
+      release: '1.33.0',
+      controlPlane: { kind: 'own', count: 1 },
+      pools: [{ name: 'general', size: 'rack-4', count: 1 }],
+      ranges: { pods: '10.140.0.0/18', services: '10.141.0.0/20' },
+    },
+  })
   const page = await visit(`/raise/${drafted.json.id}`)
   await press(page, 'button', 'Put the image of 1.33.0 in place first')
   await see(page, 'Place image 1.33.0 at mossgate')
@@ -132,16 +188,35 @@ it('faults are put in and taken away from the tray', async () => {
   const page = await visit('/faults')
   await choose(page, 'Fault', 'A zone has no machine of a size left.')
   await press(page, 'button', 'Put it in')
-  await expect.poll(async () => (await served.api.get<{ active: { fault: string }[] }>('/faults')).active.map((fault) => fault.fault)).toContain('no-stock')
+  await expect
+    .poll(async () =>
+      (await served.api.get<{ active: { fault: string }[] }>('/faults')).active.map(
+        (fault) => fault.fault,
+      ),
+    )
+    .toContain('no-stock')
   await page.waitForSelector('button[aria-label^="Take away no-stock"]')
-  await page.evaluate(() => [...document.querySelectorAll('button')].find((button) => button.getAttribute('aria-label')?.startsWith('Take away no-stock'))?.click())
-  await expect.poll(async () => (await served.api.get<{ active: { fault: string }[] }>('/faults')).active.map((fault) => fault.fault)).not.toContain('no-stock')
+  await page.evaluate(() =>
+    [...document.querySelectorAll('button')]
+      .find((button) => button.getAttribute('aria-label')?.startsWith('Take away no-stock'))
+      ?.click(),
+  )
+  await expect
+    .poll(async () =>
+      (await served.api.get<{ active: { fault: string }[] }>('/faults')).active.map(
+        (fault) => fault.fault,
+      ),
+    )
+    .not.toContain('no-stock')
 })
 
 it('at 1024 pixels the reason folds away and comes back by its key', async () => {
   const page = await visit('/fleet?at=cluster/cedar')
   await page.setViewport({ width: 1024, height: 700 })
-  const shown = (): Promise<boolean> => page.$eval('.reason-body', (body) => getComputedStyle(body).display !== 'none').catch(() => false)
+  const shown = (): Promise<boolean> =>
+    page
+      .$eval('.reason-body', (body) => getComputedStyle(body).display !== 'none')
+      .catch(() => false)
   expect(await shown()).toBe(false)
   await page.focus('#area')
   await page.keyboard.press('\\')

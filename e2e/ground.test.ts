@@ -8,13 +8,23 @@ import { suite } from './suite'
 const served = suite({ refusals: true })
 const { visit, advance } = served
 const idOf = (page: Page): string => new URL(page.url()).pathname.split('/').pop() ?? ''
-const whenEnabled = (page: Page, name: string) => page.waitForFunction((wanted) => [...document.querySelectorAll('button')].some((button) => button.textContent === wanted && !button.disabled), {}, name)
+const whenEnabled = (page: Page, name: string) =>
+  page.waitForFunction(
+    (wanted) =>
+      [...document.querySelectorAll('button')].some(
+        (button) => button.textContent === wanted && !button.disabled,
+      ),
+    {},
+    name,
+  )
 
 it('a three-zone hall is raised from its template, once the missing route is added by its remedy; a host dies, and what the packing said happens', async () => {
   const page = await visit('/raise')
   await see(page, 'three-zone-hall')
   await page.evaluate(() => {
-    const card = [...document.querySelectorAll('.templates li')].find((one) => one.textContent?.includes('three-zone-hall'))
+    const card = [...document.querySelectorAll('.templates li')].find((one) =>
+      one.textContent?.includes('three-zone-hall'),
+    )
     card?.querySelector('button')?.click()
   })
   await see(page, 'The cluster has no name yet.')
@@ -36,13 +46,19 @@ it('a three-zone hall is raised from its template, once the missing route is add
   await see(page, 'Done and proven')
   const change = await served.api.get<ApiChange>(`/changes/${draft}`)
   expect(change.proof?.every((proof) => proof.holds)).toBe(true)
-  const csv = await fetch(`${served.url}/api/v1/changes/${draft}/inventory?format=csv`).then((answer) => answer.text())
+  const csv = await fetch(`${served.url}/api/v1/changes/${draft}/inventory?format=csv`).then(
+    (answer) => answer.text(),
+  )
   expect(csv.split('\n').filter((line) => line.startsWith('machine,birch-')).length).toBe(9)
 
   // The packing view says where machines go; then the host really dies.
   await page.goto(`${served.url}/ground/packing?site=mossgate&host=m-b-1`, { waitUntil: 'load' })
   await see(page, 'If m-b-1 dies')
-  const said = await page.evaluate(() => [...document.querySelectorAll('.facts li')].map((row) => (row.textContent ?? '').replace(/\s+/g, '').split('→')))
+  const said = await page.evaluate(() =>
+    [...document.querySelectorAll('.facts li')].map((row) =>
+      (row.textContent ?? '').replace(/\s+/g, '').split('→'),
+    ),
+  )
   expect(said.length).toBeGreaterThan(1)
   await page.goto(`${served.url}/faults`, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
@@ -53,18 +69,42 @@ it('a three-zone hall is raised from its template, once the missing route is add
   await see(page, '2 active')
   // Looked at before health keeping, which waits five minutes, makes anything anew elsewhere.
   await advance(180)
-  const { hosts } = await served.api.get<{ hosts: { name: string; machines: { name: string }[] }[] }>('/sites/mossgate/packing')
-  for (const [machine, to] of said) expect(hosts.find((host) => host.name === to)?.machines.map((one) => one.name), `${machine ?? ''} on ${to ?? ''}`).toContain(machine)
+  const { hosts } = await served.api.get<{
+    hosts: { name: string; machines: { name: string }[] }[]
+  }>('/sites/mossgate/packing')
+  for (const [machine, to] of said)
+    expect(
+      hosts.find((host) => host.name === to)?.machines.map((one) => one.name),
+      `${machine ?? ''} on ${to ?? ''}`,
+    ).toContain(machine)
   await advance(1500)
-  const { nodes } = await served.api.get<{ nodes: { name: string; state: string }[] }>('/clusters/birch/nodes')
+  const { nodes } = await served.api.get<{ nodes: { name: string; state: string }[] }>(
+    '/clusters/birch/nodes',
+  )
   expect(nodes.filter((node) => node.state !== 'well')).toEqual([])
 })
 
 it('a silent DHCP server halts a raise; its remedy is another change, and the run goes on after it', async () => {
   const { ask } = served.api
-  const drafted = await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'rowan', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 1 }, pools: [{ name: 'general', size: 'rack-4', count: 1 }], ranges: { pods: '10.150.0.0/18', services: '10.151.0.0/20' } } })
-  await ask('POST', `/changes/${drafted.json.id}/run`, { accept: drafted.json.findings.map((finding) => finding.key) })
-  await ask('POST', '/faults', { fault: 'dhcp-silent', about: 'network/mossgate/mossgate nodes', mode: 'permanent' })
+  const drafted = await ask<ApiChange>('POST', '/changes', {
+    kind: 'cluster.raise',
+    intent: {
+      name: 'rowan',
+      site: 'mossgate',
+      release: '1.33.2',
+      controlPlane: { kind: 'own', count: 1 },
+      pools: [{ name: 'general', size: 'rack-4', count: 1 }],
+      ranges: { pods: '10.150.0.0/18', services: '10.151.0.0/20' },
+    },
+  })
+  await ask('POST', `/changes/${drafted.json.id}/run`, {
+    accept: drafted.json.findings.map((finding) => finding.key),
+  })
+  await ask('POST', '/faults', {
+    fault: 'dhcp-silent',
+    about: 'network/mossgate/mossgate nodes',
+    mode: 'permanent',
+  })
   await advance(2400)
   const page = await visit(`/changes/${drafted.json.id}`)
   await see(page, 'got no address: the DHCP server of mossgate nodes does not answer')
@@ -86,17 +126,36 @@ it('a cluster is raised from three machines that stand there, by join scripts; t
   await press(page, 'button', 'Raise a cluster here')
   await fill(page, 'textbox', 'Name', 'oak')
   await press(page, 'button', 'Raise it on those')
-  await page.waitForFunction(() => document.querySelectorAll('input[value^="oak-"]').length >= 3 || document.body.innerText.includes('Nothing stands against it'))
+  await page.waitForFunction(
+    () =>
+      document.querySelectorAll('input[value^="oak-"]').length >= 3 ||
+      document.body.innerText.includes('Nothing stands against it'),
+  )
   await runWhenReady(page)
   const id = idOf(page)
   await advance(60)
   await see(page, '0 of 3 machines have called')
   await see(page, '2 more control-plane machines of 3 must call before there is a majority.')
   const callFrom = async (machine: string): Promise<void> => {
-    await page.waitForFunction((wanted) => [...document.querySelectorAll('.join')].some((row) => row.textContent?.includes(wanted) && [...row.querySelectorAll('button')].some((button) => button.textContent === 'Run it on the stand-in')), { polling: 100 }, machine)
+    await page.waitForFunction(
+      (wanted) =>
+        [...document.querySelectorAll('.join')].some(
+          (row) =>
+            row.textContent?.includes(wanted) &&
+            [...row.querySelectorAll('button')].some(
+              (button) => button.textContent === 'Run it on the stand-in',
+            ),
+        ),
+      { polling: 100 },
+      machine,
+    )
     await page.evaluate((wanted) => {
-      const row = [...document.querySelectorAll('.join')].find((one) => one.textContent?.includes(wanted))
-      const button = [...(row?.querySelectorAll('button') ?? [])].find((one) => one.textContent === 'Run it on the stand-in')
+      const row = [...document.querySelectorAll('.join')].find((one) =>
+        one.textContent?.includes(wanted),
+      )
+      const button = [...(row?.querySelectorAll('button') ?? [])].find(
+        (one) => one.textContent === 'Run it on the stand-in',
+      )
       button?.click()
     }, machine)
   }
@@ -108,9 +167,22 @@ it('a cluster is raised from three machines that stand there, by join scripts; t
   await see(page, '10.20.16.22 is on eno1: use eno1.')
   await advance(1200)
   await press(page, 'button', 'Use eno1 for m-spare-2, go on')
-  await page.waitForFunction(() => ![...document.querySelectorAll('button')].some((button) => button.textContent === 'Use eno1 for m-spare-2, go on'))
+  await page.waitForFunction(
+    () =>
+      ![...document.querySelectorAll('button')].some(
+        (button) => button.textContent === 'Use eno1 for m-spare-2, go on',
+      ),
+  )
   await callFrom('m-spare-2')
-  await expect.poll(async () => (await served.api.get<{ machines: { state: string }[] }>(`/changes/${id}/joins`)).machines.every((machine) => machine.state === 'taken'), { timeout: 20_000 }).toBe(true)
+  await expect
+    .poll(
+      async () =>
+        (
+          await served.api.get<{ machines: { state: string }[] }>(`/changes/${id}/joins`)
+        ).machines.every((machine) => machine.state === 'taken'),
+      { timeout: 20_000 },
+    )
+    .toBe(true)
   await advance(2400)
   await see(page, 'Done and proven', 60_000)
 })
@@ -131,8 +203,18 @@ it('a block is carved by dragging over what is free, and ranges come in from CSV
   await whenEnabled(page, 'Run')
   await press(page, 'button', 'Run')
   await see(page, 'Done and proven')
-  const { entries } = await served.api.get<{ entries: { range: string; name: string }[] }>('/ledger')
-  expect(entries).toContainEqual(expect.objectContaining({ range: '10.44.12.0/23', name: 'potting shed' }))
-  const read = await served.api.ask<{ good: unknown[]; bad: { line: number }[] }>('POST', '/ledger/csv', { text: 'domain,range,name\nfernhollow,10.99.0.0/24,looms\nfernhollow,10.99.1.1/24,host bits\n' })
+  const { entries } = await served.api.get<{ entries: { range: string; name: string }[] }>(
+    '/ledger',
+  )
+  expect(entries).toContainEqual(
+    expect.objectContaining({ range: '10.44.12.0/23', name: 'potting shed' }),
+  )
+  const read = await served.api.ask<{ good: unknown[]; bad: { line: number }[] }>(
+    'POST',
+    '/ledger/csv',
+    {
+      text: 'domain,range,name\nfernhollow,10.99.0.0/24,looms\nfernhollow,10.99.1.1/24,host bits\n',
+    },
+  )
   expect([read.json.good.length, read.json.bad.map((bad) => bad.line)]).toEqual([1, [3]])
 })

@@ -24,8 +24,12 @@ it('continues after kill -9 at seven moments and makes each machine exactly once
     let { ask, get } = api(served.url)
     await ask('POST', '/clock', { calm: false })
     await ask('POST', '/clock', { speed: 0 })
-    const drafted = (await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: birch })).json
-    const started = await ask<ApiChange>('POST', `/changes/${drafted.id}/run`, { planDigest: drafted.planDigest })
+    const drafted = (
+      await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: birch })
+    ).json
+    const started = await ask<ApiChange>('POST', `/changes/${drafted.id}/run`, {
+      planDigest: drafted.planDigest,
+    })
     expect(started.status).toBe(202)
     // In the register, holding addresses, cloning, booting, starting the API, at six machines at once, at the add-ons.
     const moments = [0, 4, 60, 190, 200, 240, 180]
@@ -49,8 +53,17 @@ it('continues after kill -9 at seven moments and makes each machine exactly once
     expect(ended.state).toBe('done')
     expect(ended.steps.every((step) => step.attempts === 1)).toBe(true)
     const site = await get<SiteAnswer>('/sites/mossgate')
-    const made = site.machines.map((machine) => machine.name).filter((name) => name.startsWith('birch-'))
-    expect(made.sort()).toEqual(['birch-cp-1', 'birch-cp-2', 'birch-cp-3', 'birch-general-1', 'birch-general-2', 'birch-general-3'])
+    const made = site.machines
+      .map((machine) => machine.name)
+      .filter((name) => name.startsWith('birch-'))
+    expect(made.sort()).toEqual([
+      'birch-cp-1',
+      'birch-cp-2',
+      'birch-cp-3',
+      'birch-general-1',
+      'birch-general-2',
+      'birch-general-3',
+    ])
     expect(site.disks.filter((disk) => disk.name.startsWith('birch-'))).toHaveLength(6)
     expect(new Set(site.addresses.map((held) => held.address)).size).toBe(site.addresses.length)
   } finally {
@@ -65,7 +78,9 @@ it('continues taking back after kill -9', async () => {
     let { ask, get } = api(served.url)
     await ask('POST', '/clock', { speed: 0 })
     const before = await get<SiteAnswer>('/sites/mossgate')
-    const drafted = (await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: birch })).json
+    const drafted = (
+      await ask<ApiChange>('POST', '/changes', { kind: 'cluster.raise', intent: birch })
+    ).json
     await ask('POST', `/changes/${drafted.id}/run`, {})
     await ask('POST', '/clock', { advanceSeconds: 600 })
     expect((await ask('POST', `/changes/${drafted.id}/take-back`, {})).status).toBe(202)
@@ -75,7 +90,11 @@ it('continues taking back after kill -9', async () => {
     ;({ ask, get } = api(served.url))
     expect((await api(served.url).runOut(drafted.id)).state).toBe('taken-back')
     const after = await get<SiteAnswer>('/sites/mossgate')
-    expect(after).toMatchObject({ machines: before.machines, disks: before.disks, addresses: before.addresses })
+    expect(after).toMatchObject({
+      machines: before.machines,
+      disks: before.disks,
+      addresses: before.addresses,
+    })
   } finally {
     await served.remove()
   }

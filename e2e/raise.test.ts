@@ -1,7 +1,17 @@
 import type { Browser } from 'puppeteer-core'
 import { parse } from 'yaml'
 import { afterAll, afterEach, beforeAll, beforeEach, expect, it } from 'vitest'
-import { choose, fill, find, openBrowser, openPage, press, runWhenReady, see, type Watched } from './browser'
+import {
+  choose,
+  fill,
+  find,
+  openBrowser,
+  openPage,
+  press,
+  runWhenReady,
+  see,
+  type Watched,
+} from './browser'
 import { api, serve, type Served } from './server'
 
 let browser: Browser
@@ -63,14 +73,21 @@ it('raises elm-12 on the box: the wrong disks are stopped, the remedy takes the 
   await see(page, 'elm-12-a')
   await see(page, 'well')
   const { json } = await api(served.url).ask<string>('GET', '/clusters/elm-12/access')
-  const file = parse(json) as { 'current-context': string; clusters: { cluster: { server: string } }[] }
+  const file = parse(json) as {
+    'current-context': string
+    clusters: { cluster: { server: string } }[]
+  }
   expect(file['current-context']).toBe('elm-12')
   expect(file.clusters[0]?.cluster.server).toMatch(/^https:\/\/10\.77\.12\.\d+:6443$/)
 })
 
 it('shows “unavailable” with its attempts at tarn-north, halts when it stays, and completes by retry', async () => {
   const { ask } = api(served.url)
-  const fault = await ask<{ id: string }>('POST', '/faults', { fault: 'machine-unavailable', about: 'site/tarn-north', mode: 'permanent' })
+  const fault = await ask<{ id: string }>('POST', '/faults', {
+    fault: 'machine-unavailable',
+    about: 'site/tarn-north',
+    mode: 'permanent',
+  })
   const page = await raiseAt('tarn-north', 'fernlet')
   await hurry()
   await see(page, 'The machine service of tarn-north answered “unavailable”.', 60_000)
@@ -96,14 +113,24 @@ it('brings three control-plane machines up in three zones, and takes a second su
   await see(page, 'Done and proven', 60_000)
   const before = await get<SiteAnswer>('/sites/mossgate')
   const planes = before.machines.filter((machine) => machine.name.startsWith('birch-cp-'))
-  expect(planes.map((machine) => machine.zone).sort()).toEqual(['mossgate-a', 'mossgate-b', 'mossgate-c'])
+  expect(planes.map((machine) => machine.zone).sort()).toEqual([
+    'mossgate-a',
+    'mossgate-b',
+    'mossgate-c',
+  ])
 
   const second = await raiseAt('mossgate', 'rowan')
   await see(second, 'placed on', 60_000)
-  expect((await get<SiteAnswer>('/sites/mossgate')).machines.length).toBeGreaterThan(before.machines.length)
+  expect((await get<SiteAnswer>('/sites/mossgate')).machines.length).toBeGreaterThan(
+    before.machines.length,
+  )
   await press(second, 'button', 'Take back')
   await hurry()
   await see(second, 'Taken back', 60_000)
   const after = await get<SiteAnswer>('/sites/mossgate')
-  expect([after.machines, after.addresses, after.disks]).toEqual([before.machines, before.addresses, before.disks])
+  expect([after.machines, after.addresses, after.disks]).toEqual([
+    before.machines,
+    before.addresses,
+    before.disks,
+  ])
 })

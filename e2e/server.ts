@@ -23,18 +23,31 @@ async function freePort(): Promise<number> {
     probe.once('error', reject)
     probe.listen(0, '127.0.0.1', () => {
       const address = probe.address()
-      probe.close(() => (typeof address === 'object' && address !== null ? resolve(address.port) : reject(new Error('no port'))))
+      probe.close(() =>
+        typeof address === 'object' && address !== null
+          ? resolve(address.port)
+          : reject(new Error('no port')),
+      )
     })
   })
 }
 
-export async function serve(options: { readonly dir?: string; readonly args?: readonly string[] } = {}): Promise<Served> {
+export async function serve(
+  options: { readonly dir?: string; readonly args?: readonly string[] } = {},
+): Promise<Served> {
   const dir = options.dir ?? mkdtempSync(join(tmpdir(), 'gyrarch-served-'))
   const port = await freePort()
-  const child = spawn(process.execPath, [main, '--port', String(port), '--data', dir, ...(options.args ?? [])], { stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, NODE_ENV: 'production' } })
+  const child = spawn(
+    process.execPath,
+    [main, '--port', String(port), '--data', dir, ...(options.args ?? [])],
+    { stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, NODE_ENV: 'production' } },
+  )
   let said = ''
   await new Promise<void>((resolve, reject) => {
-    const timer = setTimeout(() => reject(new Error(`the server did not start within 60 s: ${said}`)), 60_000)
+    const timer = setTimeout(
+      () => reject(new Error(`the server did not start within 60 s: ${said}`)),
+      60_000,
+    )
     const hear = (chunk: Buffer): void => {
       said += chunk.toString()
       if (!said.includes('Gyrarch is at')) return
@@ -71,19 +84,51 @@ export interface ApiChange {
   readonly id: string
   readonly state: string
   readonly version: number
-  readonly findings: readonly { readonly key: string; readonly level: string; readonly rule: string; readonly remedies: readonly { readonly says: string; readonly change: { readonly patchDraft?: unknown } }[] }[]
+  readonly findings: readonly {
+    readonly key: string
+    readonly level: string
+    readonly rule: string
+    readonly remedies: readonly {
+      readonly says: string
+      readonly change: { readonly patchDraft?: unknown }
+    }[]
+  }[]
   readonly plan: { readonly steps: readonly unknown[] } | null
   readonly planDigest: string | null
-  readonly steps: readonly { readonly id: string; readonly verb: string; readonly state: string; readonly attempts: number; readonly cause: { readonly says: string; readonly reason: string } | null }[]
-  readonly proof: readonly { readonly says: string; readonly holds: boolean; readonly observed: string }[] | null
+  readonly steps: readonly {
+    readonly id: string
+    readonly verb: string
+    readonly state: string
+    readonly attempts: number
+    readonly cause: { readonly says: string; readonly reason: string } | null
+  }[]
+  readonly proof:
+    readonly { readonly says: string; readonly holds: boolean; readonly observed: string }[] | null
 }
 
 /** The JSON API as an automator uses it. */
 export function api(url: string) {
-  const ask = async <T>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<{ status: number; json: T; headers: Headers }> => {
-    const response = await fetch(`${url}/api/v1${path}`, { method, headers: { 'Content-Type': 'application/json', ...headers }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) })
+  const ask = async <T>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<{ status: number; json: T; headers: Headers }> => {
+    const response = await fetch(`${url}/api/v1${path}`, {
+      method,
+      headers: { 'Content-Type': 'application/json', ...headers },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    })
     const text = await response.text()
-    return { status: response.status, json: (text === '' ? null : /json/.test(response.headers.get('content-type') ?? '') ? JSON.parse(text) : text) as T, headers: response.headers }
+    return {
+      status: response.status,
+      json: (text === ''
+        ? null
+        : /json/.test(response.headers.get('content-type') ?? '')
+          ? JSON.parse(text)
+          : text) as T,
+      headers: response.headers,
+    }
   }
   const get = async <T>(path: string): Promise<T> => (await ask<T>('GET', path)).json
   return {

@@ -4,5 +4,6 @@ import { fileURLToPath } from 'node:url'
 
 export default function setup(): void {
   const main = fileURLToPath(new URL('../build/server/main.js', import.meta.url))
-  if (!existsSync(main)) throw new Error('There is no build. Run npm run build first, or npm test, which does.')
+  if (!existsSync(main))
+    throw new Error('There is no build. Run npm run build first, or npm test, which does.')
 }

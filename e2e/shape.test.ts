@@ -10,15 +10,31 @@ const to = async (iso: string): Promise<void> => {
   const { now } = await served.api.get<{ now: string }>('/clock')
   await advance((Date.parse(iso) - Date.parse(now)) / 1000)
 }
-const run = async (kind: string, intent: unknown, more: Record<string, unknown> = {}): Promise<ApiChange> => {
+const run = async (
+  kind: string,
+  intent: unknown,
+  more: Record<string, unknown> = {},
+): Promise<ApiChange> => {
   const { ask, runOut } = served.api
   const drafted = await ask<ApiChange>('POST', '/changes', { kind, intent })
-  const started = await ask('POST', `/changes/${drafted.json.id}/run`, { accept: drafted.json.findings.map((finding) => finding.key), ...more })
+  const started = await ask('POST', `/changes/${drafted.json.id}/run`, {
+    accept: drafted.json.findings.map((finding) => finding.key),
+    ...more,
+  })
   expect(started.status, JSON.stringify(started.json)).toBe(202)
   return runOut(drafted.json.id)
 }
 
-const objects = async (cluster: string, kind: string) => (await served.api.get<{ objects: { metadata: { name: string; labels?: Record<string, string> }; spec: { replicas?: number }; status: { readyReplicas?: number } }[] }>(`/clusters/${cluster}/objects?kind=${kind}`)).objects
+const objects = async (cluster: string, kind: string) =>
+  (
+    await served.api.get<{
+      objects: {
+        metadata: { name: string; labels?: Record<string, string> }
+        spec: { replicas?: number }
+        status: { readyReplicas?: number }
+      }[]
+    }>(`/clusters/${cluster}/objects?kind=${kind}`)
+  ).objects
 
 it('one more replica of the ledger does not fit; the board says why, and the smallest remedy makes it fit', async () => {
   const page = await visit('/shape/board?aim=cluster/cedar')
@@ -54,25 +70,42 @@ it('dill rests by its calendar; what a month saves counts the change of the cloc
   await see(page, 'rests since')
   await to('2026-03-03T05:10:00Z')
   await page.waitForFunction(() => !document.body.innerText.includes('rests since'))
-  const { clusters } = (await served.api.get<{ sites: { clusters: { name: string; state: string }[] }[] }>('/fleet')).sites.reduce<{ clusters: { name: string; state: string }[] }>((all, site) => ({ clusters: [...all.clusters, ...site.clusters] }), { clusters: [] })
+  const { clusters } = (
+    await served.api.get<{ sites: { clusters: { name: string; state: string }[] }[] }>('/fleet')
+  ).sites.reduce<{ clusters: { name: string; state: string }[] }>(
+    (all, site) => ({ clusters: [...all.clusters, ...site.clusters] }),
+    { clusters: [] },
+  )
   expect(clusters.find((cluster) => cluster.name === 'dill')?.state).toBe('well')
 })
 
 it('a roll-out whose image is missing stops at its limit, is explained down to the image, and is undone', async () => {
-  const text = (tag: number): string => `apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: seed-clerk, namespace: market}\nspec:\n  replicas: 4\n  selector: {matchLabels: {app: seed-clerk}}\n  template:\n    metadata: {labels: {app: seed-clerk}}\n    spec: {containers: [{name: clerk, image: "registry.fernhollow.example/market/market-desk:${tag}", resources: {requests: {cpu: 50m, memory: 64Mi}}}]}\n`
+  const text = (tag: number): string =>
+    `apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: seed-clerk, namespace: market}\nspec:\n  replicas: 4\n  selector: {matchLabels: {app: seed-clerk}}\n  template:\n    metadata: {labels: {app: seed-clerk}}\n    spec: {containers: [{name: clerk, image: "registry.fernhollow.example/market/market-desk:${tag}", resources: {requests: {cpu: 50m, memory: 64Mi}}}]}\n`
   expect((await run('manifest.apply', { cluster: 'dill', text: text(2) })).state).toBe('done')
   const halted = await run('manifest.apply', { cluster: 'dill', text: text(9) })
   expect(halted.state).toBe('halted')
   const page = await visit(`/changes/${halted.id}`)
   await see(page, 'market-desk:9: not found in its registry')
   // Three of four still serve while it is stuck.
-  expect((await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status.readyReplicas).toBe(3)
+  expect(
+    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status
+      .readyReplicas,
+  ).toBe(3)
   await press(page, 'button', 'Take back')
-  await page.waitForFunction(() => ![...document.querySelectorAll('button')].some((button) => button.textContent === 'Take back'))
+  await page.waitForFunction(
+    () =>
+      ![...document.querySelectorAll('button')].some(
+        (button) => button.textContent === 'Take back',
+      ),
+  )
   expect((await served.api.runOut(halted.id)).state).toBe('taken-back')
   await see(page, 'taken back')
   await advance(120)
-  expect((await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status.readyReplicas).toBe(4)
+  expect(
+    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status
+      .readyReplicas,
+  ).toBe(4)
 })
 
 it('layers are rendered and compared; an edit by hand is drift, and settled field by field', async () => {
@@ -82,16 +115,33 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
   await see(page, 'spec.replicas')
   await press(page, 'button', 'Draft applying it to dill')
   await see(page, 'Nothing stands against it')
-  await page.waitForFunction(() => [...document.querySelectorAll('button')].some((button) => button.textContent === 'Run' && !button.disabled))
+  await page.waitForFunction(() =>
+    [...document.querySelectorAll('button')].some(
+      (button) => button.textContent === 'Run' && !button.disabled,
+    ),
+  )
   await press(page, 'button', 'Run')
   await see(page, 'steps done')
   await advance(200)
   await see(page, 'Done and proven')
   // Somebody scales it by hand.
-  const hand = 'apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: seed-desk, namespace: market}\nspec: {replicas: 3}\n'
+  const hand =
+    'apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: seed-desk, namespace: market}\nspec: {replicas: 3}\n'
   const key = 'Deployment/market/seed-desk /spec/replicas'
-  expect((await run('manifest.apply', { cluster: 'dill', text: hand, manager: 'hand', resolve: { [key]: 'take' } })).state).toBe('done')
-  expect((await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-desk')?.spec.replicas).toBe(3)
+  expect(
+    (
+      await run('manifest.apply', {
+        cluster: 'dill',
+        text: hand,
+        manager: 'hand',
+        resolve: { [key]: 'take' },
+      })
+    ).state,
+  ).toBe('done')
+  expect(
+    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-desk')?.spec
+      .replicas,
+  ).toBe(3)
   await page.goto(`${served.url}/shape/manifests?view=layers`, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
   await press(page, 'button', 'drift')
@@ -100,5 +150,8 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
   await see(page, 'as hand wrote it')
   await press(page, 'button', 'Keep theirs: 3')
   await page.waitForFunction(() => !document.body.innerText.includes('as hand wrote it'))
-  expect((await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-desk')?.spec.replicas).toBe(3)
+  expect(
+    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-desk')?.spec
+      .replicas,
+  ).toBe(3)
 })

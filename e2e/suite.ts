@@ -30,7 +30,9 @@ export function suite({ refusals }: { readonly refusals: boolean }): Suite {
     await served.remove()
   })
   afterEach(async () => {
-    expect((await visits.end()).filter((complaint) => !refusals || !complaint.includes('409'))).toEqual([])
+    expect(
+      (await visits.end()).filter((complaint) => !refusals || !complaint.includes('409')),
+    ).toEqual([])
   })
   return {
     get url() {

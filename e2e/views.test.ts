@@ -9,23 +9,63 @@ import { api, type ApiChange, serve, type Served } from './server'
 let browser: Browser
 let served: Served
 let halted: ApiChange
-const axeSource = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
+const axeSource = readFileSync(
+  createRequire(import.meta.url).resolve('axe-core/axe.min.js'),
+  'utf8',
+)
 
 beforeAll(async () => {
   browser = await openBrowser()
   served = await serve()
   const { ask, runOut } = api(served.url)
   await ask('POST', '/clock', { speed: 0 })
-  await ask('POST', '/faults', { fault: 'machine-dies', about: 'site/tarn-north', mode: 'permanent' })
+  await ask('POST', '/faults', {
+    fault: 'machine-dies',
+    about: 'site/tarn-north',
+    mode: 'permanent',
+  })
   const drafted = await ask<ApiChange>('POST', '/changes', {
     kind: 'cluster.raise',
-    intent: { name: 'fernlet', site: 'tarn-north', release: '1.33.2', controlPlane: { kind: 'managed', tier: 'plain' }, pools: [{ name: 'general', size: 'reed-2-8', count: 2 }], ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20' } },
+    intent: {
+      name: 'fernlet',
+      site: 'tarn-north',
+      release: '1.33.2',
+      controlPlane: { kind: 'managed', tier: 'plain' },
+      pools: [{ name: 'general', size: 'reed-2-8', count: 2 }],
+      ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20' },
+    },
   })
   await ask('POST', `/changes/${drafted.json.id}/run`, {})
   halted = await runOut(drafted.json.id)
-  await ask('POST', '/changes', { kind: 'cluster.raise', intent: { name: 'birch', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 2 }, pools: [{ name: 'general', size: 'rack-4', count: 2 }], ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' } } })
+  await ask('POST', '/changes', {
+    kind: 'cluster.raise',
+    intent: {
+      name: 'birch',
+      site: 'mossgate',
+      release: '1.33.2',
+      controlPlane: { kind: 'own', count: 2 },
+      pools: [{ name: 'general', size: 'rack-4', count: 2 }],
+      ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' },
+    },
+  })
   await ask('POST', '/changes', { kind: 'cluster.takedown', intent: { cluster: 'cedar' } })
-  await ask('POST', '/changes', { kind: 'site.edit', intent: { site: 'mossgate', addHosts: [{ name: 'm-a-4', zone: 'mossgate-a', cores: 32, memoryGiB: 256, diskGb: 4000, idleWatts: 140, fullWatts: 380 }] } })
+  await ask('POST', '/changes', {
+    kind: 'site.edit',
+    intent: {
+      site: 'mossgate',
+      addHosts: [
+        {
+          name: 'm-a-4',
+          zone: 'mossgate-a',
+          cores: 32,
+          memoryGiB: 256,
+          diskGb: 4000,
+          idleWatts: 140,
+          fullWatts: 380,
+        },
+      ],
+    },
+  })
 })
 afterAll(async () => {
   await browser.close()
@@ -39,10 +79,19 @@ interface Breach {
 
 async function breaches(page: Page): Promise<readonly string[]> {
   await page.evaluate(axeSource)
-  const { violations, passed } = (await page.evaluate('axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"] }).then((result) => ({ violations: result.violations, passed: result.passes.length }))')) as { violations: readonly Breach[]; passed: number }
+  const { violations, passed } = (await page.evaluate(
+    'axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"] }).then((result) => ({ violations: result.violations, passed: result.passes.length }))',
+  )) as { violations: readonly Breach[]; passed: number }
   // A checker that checked nothing finds nothing either.
   expect(passed).toBeGreaterThan(10)
-  return violations.flatMap((breach) => breach.nodes.slice(0, 3).map((node) => `${breach.id}: ${node.html.slice(0, 160)} ${node.failureSummary?.slice(0, 200) ?? ''}`))
+  return violations.flatMap((breach) =>
+    breach.nodes
+      .slice(0, 3)
+      .map(
+        (node) =>
+          `${breach.id}: ${node.html.slice(0, 160)} ${node.failureSummary?.slice(0, 200) ?? ''}`,
+      ),
+  )
 }
 
 const views: readonly (readonly [string, string, string])[] = [
@@ -61,27 +110,55 @@ const views: readonly (readonly [string, string, string])[] = [
   ['capacity', '/shape', 'more of gathering-ledger'],
   ['the placement board', '/shape/board?aim=cluster/cedar&node=cedar-general-2', 'CPU free'],
   ['the board of pasted objects', '/shape/board?free=yes', 'as JSON or YAML'],
-  ['workloads', '/shape/workloads?workload=StatefulSet/gathering/gathering-ledger&in=cedar', 'Owner to pod to node'],
+  [
+    'workloads',
+    '/shape/workloads?workload=StatefulSet/gathering/gathering-ledger&in=cedar',
+    'Owner to pod to node',
+  ],
   ['right sizes', '/shape/sizes', 'are asked for and not used'],
   ['namespaces', '/shape/namespaces?aim=cluster/cedar', 'Who can'],
-  ['a manifest', '/shape/manifests?aim=cluster/cedar&object=StatefulSet/gathering/gathering-ledger', 'nothing would change'],
+  [
+    'a manifest',
+    '/shape/manifests?aim=cluster/cedar&object=StatefulSet/gathering/gathering-ledger',
+    'nothing would change',
+  ],
   ['layered files', '/shape/manifests?view=layers', 'stage: development'],
   ['a day ahead', '/shape/scaling?scaler=bramble/climate/sensor-intake', 'replica hours'],
   ['rest', '/shape/rest?aim=cluster/dill', '153.99'],
   ['spend', '/shape/spend?aim=cluster/bramble', 'By namespace'],
   ['what is wired', '/wire?aim=cluster/bramble', '1 call fails'],
   ['what is wired without an aim', '/wire', 'Point at one'],
-  ['a packet walk', '/wire/walk?aim=cluster/bramble&from=climate/climate-loop&to=weather-bureau&port=8443', 'Dropped at acceptance'],
-  ['policies and the calls behind them', '/wire/policies?aim=cluster/bramble&workload=market/ledger-view', 'market/broker-bot'],
+  [
+    'a packet walk',
+    '/wire/walk?aim=cluster/bramble&from=climate/climate-loop&to=weather-bureau&port=8443',
+    'Dropped at acceptance',
+  ],
+  [
+    'policies and the calls behind them',
+    '/wire/policies?aim=cluster/bramble&workload=market/ledger-view',
+    'market/broker-bot',
+  ],
   ['the call matrix', '/wire/calls?aim=cluster/bramble', 'is open to them'],
-  ['traffic and its shift', '/wire/traffic?aim=cluster/bramble&route=market/market-desk%200', 'Draft the shift'],
+  [
+    'traffic and its shift',
+    '/wire/traffic?aim=cluster/bramble&route=market/market-desk%200',
+    'Draft the shift',
+  ],
   ['a firewall', '/wire/firewall?aim=cluster/bramble&rule=desk-web-in', 'never decides: web-in'],
   ['hosts', '/wire/hosts?aim=cluster/bramble', 'desk.fernhollow.example'],
   ['translation', '/wire/translation?aim=cluster/bramble', 'Packet sizes'],
-  ['names', '/wire/names?aim=cluster/bramble&pod=market/broker-bot&name=ledger-view', 'Answered by'],
+  [
+    'names',
+    '/wire/names?aim=cluster/bramble&pod=market/broker-bot&name=ledger-view',
+    'Answered by',
+  ],
   ['the journal', '/journal', 'halted'],
   ['a line of it', '/journal/1', 'Line 1'],
-  ['the address ledger, carved', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', '10.44.12.0/22'],
+  [
+    'the address ledger, carved',
+    '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024',
+    '10.44.12.0/22',
+  ],
   ['the SSH keys', '/keys', 'duty-2026'],
   ['the fault tray', '/faults', 'The machine service answers “unavailable”.'],
   ['the packing of a hall', '/ground/packing?site=mossgate&host=m-a-1', 'If m-a-1 dies'],
@@ -138,18 +215,26 @@ it('keys go to areas, turn drawings to tables, open the jump, and are silent in 
 it('one event stream serves all tabs of a browser', async () => {
   const context = await browser.createBrowserContext()
   const streams: string[] = []
-  const tabs = await Promise.all([1, 2, 3].map(async () => {
-    const page = await context.newPage()
-    page.on('request', (sent) => {
-      if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
-    })
-    await page.goto(`${served.url}/fleet`, { waitUntil: 'load' })
-    // Tabs in the background paint nothing, so they are asked at intervals and not at each frame.
-    await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', { polling: 100 })
-    return page
-  }))
+  const tabs = await Promise.all(
+    [1, 2, 3].map(async () => {
+      const page = await context.newPage()
+      page.on('request', (sent) => {
+        if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
+      })
+      await page.goto(`${served.url}/fleet`, { waitUntil: 'load' })
+      // Tabs in the background paint nothing, so they are asked at intervals and not at each frame.
+      await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', {
+        polling: 100,
+      })
+      return page
+    }),
+  )
   await api(served.url).ask('POST', '/clock', { advanceSeconds: 3600 })
-  for (const page of tabs) await page.waitForFunction(() => /0[7-9]:\d\d:\d\d/.test(document.querySelector('header time')?.textContent ?? ''), { polling: 100 })
+  for (const page of tabs)
+    await page.waitForFunction(
+      () => /0[7-9]:\d\d:\d\d/.test(document.querySelector('header time')?.textContent ?? ''),
+      { polling: 100 },
+    )
   expect(streams).toHaveLength(1)
   await context.close()
 })
@@ -175,7 +260,10 @@ it('a draft file that is no JSON, too large, or of an unknown kind is refused wi
   await see(page, 'a draft is at most 1 MiB')
   await drop('odd.json', JSON.stringify({ gyrarch: 'draft/1', kind: 'cluster.paint', intent: {} }))
   await see(page, 'There is no change kind cluster.paint')
-  await drop('good.json', JSON.stringify({ gyrarch: 'draft/1', kind: 'cluster.takedown', intent: { cluster: 'dill' } }))
+  await drop(
+    'good.json',
+    JSON.stringify({ gyrarch: 'draft/1', kind: 'cluster.takedown', intent: { cluster: 'dill' } }),
+  )
   await see(page, 'Take down dill')
   await press(page, 'button', 'Discard')
   await see(page, 'Drop a shared draft here')

@@ -15,7 +15,15 @@ const usage = `npm run demo -- [--port 4600] [--data DIR] [--fresh] [--nodes N]
 
 function options() {
   try {
-    return parseArgs({ options: { port: { type: 'string', default: '4600' }, data: { type: 'string', default: 'data' }, fresh: { type: 'boolean', default: false }, nodes: { type: 'string' }, help: { type: 'boolean', default: false } } }).values
+    return parseArgs({
+      options: {
+        port: { type: 'string', default: '4600' },
+        data: { type: 'string', default: 'data' },
+        fresh: { type: 'boolean', default: false },
+        nodes: { type: 'string' },
+        help: { type: 'boolean', default: false },
+      },
+    }).values
   } catch (error) {
     console.error(`${error.message}\n\n${usage}`)
     process.exit(2)
@@ -27,7 +35,10 @@ if (help) {
   console.log(usage)
   process.exit(0)
 }
-for (const [name, value, most] of [['port', port, 65535], ['nodes', nodes ?? '0', 20000]]) {
+for (const [name, value, most] of [
+  ['port', port, 65535],
+  ['nodes', nodes ?? '0', 20000],
+]) {
   if (!/^\d{1,6}$/.test(value) || Number(value) > most) {
     console.error(`--${name} ${value}: give a whole number up to ${most}.`)
     process.exit(2)
@@ -38,7 +49,11 @@ for (const [name, value, most] of [['port', port, 65535], ['nodes', nodes ?? '0'
 await new Promise((done) => {
   const probe = createServer()
   probe.once('error', (error) => {
-    console.error(error.code === 'EADDRINUSE' ? `Port ${port} is taken by another program. Choose one with --port, for example: npm run demo -- --port ${Number(port) + 1}` : `Port ${port} cannot be used: ${error.message}`)
+    console.error(
+      error.code === 'EADDRINUSE'
+        ? `Port ${port} is taken by another program. Choose one with --port, for example: npm run demo -- --port ${Number(port) + 1}`
+        : `Port ${port} cannot be used: ${error.message}`,
+    )
     process.exit(1)
   })
   probe.listen(Number(port), '127.0.0.1', () => probe.close(done))
@@ -48,23 +63,48 @@ needPackages()
 
 const newest = (path) => {
   const stat = statSync(path)
-  return stat.isDirectory() ? Math.max(0, ...readdirSync(path).map((name) => newest(`${path}/${name}`))) : stat.mtimeMs
+  return stat.isDirectory()
+    ? Math.max(0, ...readdirSync(path).map((name) => newest(`${path}/${name}`)))
+    : stat.mtimeMs
 }
 const built = `${root}build/server/main.js`
-const sources = ['app', 'core', 'demo', 'public', 'server', 'standin', 'workers', 'package-lock.json', 'vite.config.ts', 'react-router.config.ts'].map((name) => `${root}${name}`)
+const sources = [
+  'app',
+  'core',
+  'demo',
+  'public',
+  'server',
+  'standin',
+  'workers',
+  'package-lock.json',
+  'vite.config.ts',
+  'react-router.config.ts',
+].map((name) => `${root}${name}`)
 if (!existsSync(built) || Math.max(...sources.map(newest)) > statSync(built).mtimeMs) {
   console.log('Building…')
-  const status = run(bin('react-router'), ['build', '--logLevel', 'error'], { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, NODE_ENV: 'production' } })
+  const status = run(bin('react-router'), ['build', '--logLevel', 'error'], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...process.env, NODE_ENV: 'production' },
+  })
   if (status !== 0) process.exit(status)
 }
 
 const dir = resolve(process.cwd(), data)
-const files = ['records.sqlite', 'standin.sqlite'].flatMap((name) => [name, `${name}-wal`, `${name}-shm`])
+const files = ['records.sqlite', 'standin.sqlite'].flatMap((name) => [
+  name,
+  `${name}-wal`,
+  `${name}-shm`,
+])
 if (fresh) for (const name of files) rmSync(`${dir}/${name}`, { force: true })
 const isNew = !existsSync(`${dir}/standin.sqlite`)
-if (!isNew && nodes !== undefined) console.log('The data is kept, so --nodes has no effect. To begin anew with it, add --fresh.')
+if (!isNew && nodes !== undefined)
+  console.log('The data is kept, so --nodes has no effect. To begin anew with it, add --fresh.')
 console.log(isNew ? 'Loading the demo scenario…' : `Going on with the data in ${dir}.`)
 
-const server = spawn(process.execPath, [built, '--port', port, '--data', dir, ...(nodes === undefined ? [] : ['--nodes', nodes])], { cwd: root, stdio: 'inherit', env: { ...process.env, NODE_ENV: 'production' } })
+const server = spawn(
+  process.execPath,
+  [built, '--port', port, '--data', dir, ...(nodes === undefined ? [] : ['--nodes', nodes])],
+  { cwd: root, stdio: 'inherit', env: { ...process.env, NODE_ENV: 'production' } },
+)
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => server.kill(signal))
 server.on('exit', (code, signal) => process.exit(code ?? (signal ? 1 : 0)))

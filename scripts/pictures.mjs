@@ -13,55 +13,177 @@ if (run(bin('react-router'), ['build', '--logLevel', 'error']) !== 0) process.ex
 const dir = mkdtempSync(join(tmpdir(), 'gyrarch-pictures-'))
 const port = 4699
 const url = `http://127.0.0.1:${port}`
-const server = spawn(process.execPath, [`${root}build/server/main.js`, '--port', String(port), '--data', dir], { stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, NODE_ENV: 'production' } })
-await new Promise((ready) => server.stdout.on('data', (text) => String(text).includes('Gyrarch is at') && ready()))
+const server = spawn(
+  process.execPath,
+  [`${root}build/server/main.js`, '--port', String(port), '--data', dir],
+  { stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, NODE_ENV: 'production' } },
+)
+await new Promise((ready) =>
+  server.stdout.on('data', (text) => String(text).includes('Gyrarch is at') && ready()),
+)
 
 const ask = async (method, path, body) => {
-  const response = await fetch(`${url}/api/v1${path}`, { method, headers: { 'Content-Type': 'application/json' }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) })
+  const response = await fetch(`${url}/api/v1${path}`, {
+    method,
+    headers: { 'Content-Type': 'application/json' },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  })
   return response.json()
 }
-const draft = async (intent, kind = 'cluster.raise') => (await ask('POST', '/changes', { kind, intent })).id
+const draft = async (intent, kind = 'cluster.raise') =>
+  (await ask('POST', '/changes', { kind, intent })).id
 const start = (id) => ask('POST', `/changes/${id}/run`, {})
 const advance = (advanceSeconds) => ask('POST', '/clock', { advanceSeconds })
 
-const elm = (disk) => ({ name: 'elm-12', site: 'glasshouse-12', release: '1.33.2', controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [], ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/20' }, machines: [{ machine: 'gh12-box', roles: ['control-plane', 'worker'], nodeName: 'elm-12-a', disk, card: 'enp1s0', address: '10.77.12.8/26' }], sshKey: 'duty-2026' })
-const birch = { name: 'birch', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 3 }, pools: [{ name: 'general', size: 'rack-4', count: 3 }], ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' } }
-const fernlet = { name: 'fernlet', site: 'tarn-north', release: '1.33.2', controlPlane: { kind: 'managed', tier: 'plain' }, pools: [{ name: 'general', size: 'reed-2-8', count: 2 }], ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20' } }
+const elm = (disk) => ({
+  name: 'elm-12',
+  site: 'glasshouse-12',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 1, alsoWorkers: true },
+  pools: [],
+  ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/20' },
+  machines: [
+    {
+      machine: 'gh12-box',
+      roles: ['control-plane', 'worker'],
+      nodeName: 'elm-12-a',
+      disk,
+      card: 'enp1s0',
+      address: '10.77.12.8/26',
+    },
+  ],
+  sshKey: 'duty-2026',
+})
+const birch = {
+  name: 'birch',
+  site: 'mossgate',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 3 },
+  pools: [{ name: 'general', size: 'rack-4', count: 3 }],
+  ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20' },
+}
+const fernlet = {
+  name: 'fernlet',
+  site: 'tarn-north',
+  release: '1.33.2',
+  controlPlane: { kind: 'managed', tier: 'plain' },
+  pools: [{ name: 'general', size: 'reed-2-8', count: 2 }],
+  ranges: { pods: '10.132.0.0/18', services: '10.133.0.0/20' },
+}
 
 await ask('POST', '/clock', { speed: 0 })
 const done = await draft(birch)
 await start(done)
 await advance(1800)
 const stopped = await draft(elm('/dev/disk/by-id/ata-FIR_960_B7'))
-const fewer = { ...fernlet, name: 'rush', site: 'palisade-east', pools: [{ name: 'general', size: 'post-8-32', count: 2 }], ranges: { pods: '10.138.0.0/18', services: '10.139.0.0/20' } }
+const fewer = {
+  ...fernlet,
+  name: 'rush',
+  site: 'palisade-east',
+  pools: [{ name: 'general', size: 'post-8-32', count: 2 }],
+  ranges: { pods: '10.138.0.0/18', services: '10.139.0.0/20' },
+}
 await draft(fewer)
-await draft({ ...fewer, controlPlane: { kind: 'managed', tier: 'assured' }, pools: [{ name: 'general', size: 'post-4-16', count: 4 }] })
-await ask('POST', '/faults', { fault: 'image-missing', about: 'image/tarn-north/1.33.2', mode: 'permanent', afterSeconds: 400 })
+await draft({
+  ...fewer,
+  controlPlane: { kind: 'managed', tier: 'assured' },
+  pools: [{ name: 'general', size: 'post-4-16', count: 4 }],
+})
+await ask('POST', '/faults', {
+  fault: 'image-missing',
+  about: 'image/tarn-north/1.33.2',
+  mode: 'permanent',
+  afterSeconds: 400,
+})
 const halted = await draft(fernlet)
 await start(halted)
 await advance(1200)
-const running = await draft({ ...birch, name: 'rowan', ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' }, pools: [{ name: 'general', size: 'rack-4', count: 2 }] })
+const running = await draft({
+  ...birch,
+  name: 'rowan',
+  ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' },
+  pools: [{ name: 'general', size: 'rack-4', count: 2 }],
+})
 await start(running)
 await advance(560)
 await draft({ cluster: 'cedar' }, 'cluster.takedown')
-const oak = await draft({ name: 'oak', site: 'mossgate', release: '1.33.2', controlPlane: { kind: 'own', count: 3, alsoWorkers: true }, pools: [], ranges: { pods: '10.146.0.0/18', services: '10.147.0.0/20' }, machines: ['a', 'b', 'c'].map((letter, i) => ({ machine: `m-spare-${i + 1}`, roles: ['control-plane', 'worker'], nodeName: `oak-${letter}`, card: 'eno2' })), sshKey: 'duty-2026' })
+const oak = await draft({
+  name: 'oak',
+  site: 'mossgate',
+  release: '1.33.2',
+  controlPlane: { kind: 'own', count: 3, alsoWorkers: true },
+  pools: [],
+  ranges: { pods: '10.146.0.0/18', services: '10.147.0.0/20' },
+  machines: ['a', 'b', 'c'].map((letter, i) => ({
+    machine: `m-spare-${i + 1}`,
+    roles: ['control-plane', 'worker'],
+    nodeName: `oak-${letter}`,
+    card: 'eno2',
+  })),
+  sshKey: 'duty-2026',
+})
 await start(oak)
 await advance(60)
-for (const machine of ['m-spare-1', 'm-spare-2']) await ask('POST', `/changes/${oak}/joins/${machine}/stand-in`, {})
+for (const machine of ['m-spare-1', 'm-spare-2'])
+  await ask('POST', `/changes/${oak}/joins/${machine}/stand-in`, {})
 
 // Who may reach whom, and a shift that has begun and will turn back.
 const settle = async (kind, intent) => {
   const made = await ask('POST', '/changes', { kind, intent })
-  await ask('POST', `/changes/${made.id}/run`, { accept: made.findings.map((finding) => finding.key), confirm: 'bramble' })
+  await ask('POST', `/changes/${made.id}/run`, {
+    accept: made.findings.map((finding) => finding.key),
+    confirm: 'bramble',
+  })
   return made.id
 }
-for (const [name, delivered, from] of [['the desk reads the ledger', true, 'market-desk-v1'], ['the broker does not', false, 'broker-bot']]) {
-  await ask('POST', '/expectations', { name, delivered, from: { pod: `market/${from}`, cluster: 'bramble' }, to: { service: 'market/ledger-view', cluster: 'bramble' }, port: 8443 })
+for (const [name, delivered, from] of [
+  ['the desk reads the ledger', true, 'market-desk-v1'],
+  ['the broker does not', false, 'broker-bot'],
+]) {
+  await ask('POST', '/expectations', {
+    name,
+    delivered,
+    from: { pod: `market/${from}`, cluster: 'bramble' },
+    to: { service: 'market/ledger-view', cluster: 'bramble' },
+    port: 8443,
+  })
 }
-await settle('wire.policy', { cluster: 'bramble', namespace: 'market', name: 'ledger-callers', spec: { podSelector: { matchLabels: { app: 'ledger-view' } }, ingress: [{ from: [{ podSelector: { matchExpressions: [{ key: 'app', operator: 'In', values: ['market-desk-v1', 'market-desk-v2'] }] } }], ports: [{ port: 8443 }] }] } })
+await settle('wire.policy', {
+  cluster: 'bramble',
+  namespace: 'market',
+  name: 'ledger-callers',
+  spec: {
+    podSelector: { matchLabels: { app: 'ledger-view' } },
+    ingress: [
+      {
+        from: [
+          {
+            podSelector: {
+              matchExpressions: [
+                { key: 'app', operator: 'In', values: ['market-desk-v1', 'market-desk-v2'] },
+              ],
+            },
+          },
+        ],
+        ports: [{ port: 8443 }],
+      },
+    ],
+  },
+})
 await advance(60)
-await ask('POST', '/faults', { fault: 'answers-fail', about: 'workload/bramble/market/market-desk-v2', mode: 'permanent', afterSeconds: 420 })
-await settle('wire.shift', { cluster: 'bramble', route: 'market/market-desk', weights: { 'market-desk-v1': 0, 'market-desk-v2': 1 }, steps: 5, everySeconds: 180 })
+await ask('POST', '/faults', {
+  fault: 'answers-fail',
+  about: 'workload/bramble/market/market-desk-v2',
+  mode: 'permanent',
+  afterSeconds: 420,
+})
+await settle('wire.shift', {
+  cluster: 'bramble',
+  route: 'market/market-desk',
+  weights: { 'market-desk-v1': 0, 'market-desk-v2': 1 },
+  steps: 5,
+  everySeconds: 180,
+})
 await advance(700)
 
 const views = [
@@ -74,25 +196,52 @@ const views = [
   ['cluster', '/clusters/cedar?at=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
   ['packing', '/ground/packing?site=mossgate&host=m-a-1', 'light'],
-  ['board', `/shape/board?aim=cluster/cedar&workload=StatefulSet/gathering/gathering-ledger&if=${encodeURIComponent(JSON.stringify([{ kind: 'replicas', workload: 'StatefulSet/gathering/gathering-ledger', count: 4 }]))}`, 'light'],
-  ['workloads', '/shape/workloads?workload=StatefulSet/gathering/gathering-ledger&in=cedar', 'light'],
+  [
+    'board',
+    `/shape/board?aim=cluster/cedar&workload=StatefulSet/gathering/gathering-ledger&if=${encodeURIComponent(JSON.stringify([{ kind: 'replicas', workload: 'StatefulSet/gathering/gathering-ledger', count: 4 }]))}`,
+    'light',
+  ],
+  [
+    'workloads',
+    '/shape/workloads?workload=StatefulSet/gathering/gathering-ledger&in=cedar',
+    'light',
+  ],
   ['scaling', '/shape/scaling?aim=cluster/bramble&scaler=bramble/climate/sensor-intake', 'light'],
   ['rest', '/shape/rest?aim=cluster/dill', 'light'],
   ['spend', '/shape/spend?aim=cluster/bramble', 'dark'],
   ['wired', '/wire?aim=cluster/bramble', 'light'],
-  ['walk', '/wire/walk?aim=cluster/bramble&from=climate/climate-loop&to=weather-bureau&port=8443', 'light'],
+  [
+    'walk',
+    '/wire/walk?aim=cluster/bramble&from=climate/climate-loop&to=weather-bureau&port=8443',
+    'light',
+  ],
   ['calls', '/wire/calls?aim=cluster/bramble&cell=market/broker-bot%20market/ledger-view', 'light'],
   ['traffic', '/wire/traffic?aim=cluster/bramble&route=market/market-desk%200', 'dark'],
   ['firewall', '/wire/firewall?aim=cluster/bramble&rule=uplink-closed', 'light'],
 ]
 mkdirSync(`${root}docs/screenshots`, { recursive: true })
-const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })
+const browser = await puppeteer.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--headless',
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+})
 const only = process.argv.slice(2)
 for (const [name, path, scheme] of views) {
   if (only.length > 0 && !only.includes(name)) continue
   const page = await browser.newPage()
   await page.setViewport({ width: 1280, height: 800 })
-  await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: scheme }, { name: 'prefers-reduced-motion', value: 'reduce' }])
+  await page.emulateMediaFeatures([
+    { name: 'prefers-color-scheme', value: scheme },
+    { name: 'prefers-reduced-motion', value: 'reduce' },
+  ])
   await page.goto(url + path, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset.awake === 'yes')
   await page.evaluate(() => document.fonts.ready)

@@ -22,14 +22,20 @@ function needNode() {
 /** `npm ci`, unless what is installed is what the lock says. */
 export function needPackages() {
   needNode()
-  const lock = createHash('sha256').update(readFileSync(`${root}package-lock.json`)).digest('hex')
+  const lock = createHash('sha256')
+    .update(readFileSync(`${root}package-lock.json`))
+    .digest('hex')
   const mark = `${root}node_modules/.gyrarch-lock`
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
-  console.log('Installing packages. The SQLite module is compiled from source, which takes two to three minutes…')
+  console.log(
+    'Installing packages. The SQLite module is compiled from source, which takes two to three minutes…',
+  )
   const started = Date.now()
   const status = run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
   if (status !== 0) {
-    console.error('Packages could not be installed; the reason is above. The SQLite module needs python3, make and g++ (Debian: apt-get install python3 make g++).')
+    console.error(
+      'Packages could not be installed; the reason is above. The SQLite module needs python3, make and g++ (Debian: apt-get install python3 make g++).',
+    )
     process.exit(status)
   }
   console.log(`Installed in ${Math.round((Date.now() - started) / 1000)} s.`)
@@ -38,13 +44,20 @@ export function needPackages() {
 
 /** Debian’s Chromium, for the browser tests and the pictures; and what reads a seed volume back. */
 export function needChromium() {
-  const missing = [['chromium', '/usr/bin/chromium'], ['genisoimage', '/usr/bin/isoinfo'], ['libarchive-tools', '/usr/bin/bsdtar']].flatMap(([name, path]) => (existsSync(path) ? [] : [name]))
+  const missing = [
+    ['chromium', '/usr/bin/chromium'],
+    ['genisoimage', '/usr/bin/isoinfo'],
+    ['libarchive-tools', '/usr/bin/bsdtar'],
+  ].flatMap(([name, path]) => (existsSync(path) ? [] : [name]))
   if (missing.length === 0) return
   console.log(`Installing ${missing.join(', ')} for the tests…`)
   const sudo = process.getuid?.() === 0 ? [] : ['sudo']
   const apt = (...args) => {
     const [command, ...rest] = [...sudo, 'apt-get', ...args]
-    execFileSync(command, rest, { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } })
+    execFileSync(command, rest, {
+      stdio: ['ignore', 'ignore', 'inherit'],
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+    })
   }
   apt('update', '-qq')
   apt('install', '-y', '-qq', '--no-install-recommends', ...missing)

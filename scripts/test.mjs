@@ -25,7 +25,14 @@ function check(name, command, args) {
 /** A test runner's own counts, from its JSON report; a run that left none has failed. */
 function tests(name, project) {
   const file = `${reports}/${project}.json`
-  const status = run(bin('vitest'), ['run', '--project', project, '--reporter=default', '--reporter=json', `--outputFile.json=${file}`])
+  const status = run(bin('vitest'), [
+    'run',
+    '--project',
+    project,
+    '--reporter=default',
+    '--reporter=json',
+    `--outputFile.json=${file}`,
+  ])
   let report = { numPassedTests: 0, numFailedTests: 1, numFailedTestSuites: 0 }
   try {
     report = JSON.parse(readFileSync(file, 'utf8'))
@@ -41,7 +48,17 @@ function tests(name, project) {
 check('route types', bin('react-router'), ['typegen'])
 check('type check', bin('tsc'), ['--noEmit'])
 check('lint', bin('eslint'), ['.', '--max-warnings', '0'])
-check('dependency rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'core', 'standin', 'server', 'app', 'workers'])
+check('dependency rules', bin('depcruise'), [
+  '--config',
+  '.dependency-cruiser.cjs',
+  '--output-type',
+  'err',
+  'core',
+  'standin',
+  'server',
+  'app',
+  'workers',
+])
 if (check('build', bin('react-router'), ['build', '--logLevel', 'error'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')

@@ -30,7 +30,13 @@ import { recordMigrations } from './records/migrations'
 import { ChangeRow, defineRecords, JournalRow, StepRow } from './records/models'
 import { entryOf, type Line, writeJournal } from './runner/journal'
 import { isoClock, Runner } from './runner/runner'
-import { clusterOf, type ClusterView, type FleetNode, fleetTree, type FleetView } from '~/core/fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetNode,
+  fleetTree,
+  type FleetView,
+} from '~/core/fleet'
 import { Op, type WhereOptions } from 'sequelize'
 
 export interface GyrarchOptions {
@@ -82,7 +88,16 @@ export class Gyrarch {
 
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
-  private constructor(parts: { hub: Hub; database: Database; outside: Outside; fleet: Fleet; runner: Runner; changes: Changes; compute: Compute; vault: Vault }) {
+  private constructor(parts: {
+    hub: Hub
+    database: Database
+    outside: Outside
+    fleet: Fleet
+    runner: Runner
+    changes: Changes
+    compute: Compute
+    vault: Vault
+  }) {
     this.hub = parts.hub
     this.database = parts.database
     this.outside = parts.outside
@@ -95,11 +110,31 @@ export class Gyrarch {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'credential.changed', says })
     })
-    this.joins = new Joins({ database: parts.database, fleet: parts.fleet, runner: parts.runner, vault: parts.vault, outside: parts.outside, journal: (line) => this.journalLine(line) })
-    this.boot = new Boot({ changes: parts.changes, fleet: parts.fleet, vault: parts.vault, now: () => parts.outside.now })
-    this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) => this.journalLine({ kind: 'template.changed', says }))
-    this.layers = new Layers(parts.database, (says) => this.journalLine({ kind: 'layers.changed', says }))
-    this.expectations = new Expectations(parts.database, (says) => this.journalLine({ kind: 'expectation.changed', says }), () => parts.fleet.touchRegister())
+    this.joins = new Joins({
+      database: parts.database,
+      fleet: parts.fleet,
+      runner: parts.runner,
+      vault: parts.vault,
+      outside: parts.outside,
+      journal: (line) => this.journalLine(line),
+    })
+    this.boot = new Boot({
+      changes: parts.changes,
+      fleet: parts.fleet,
+      vault: parts.vault,
+      now: () => parts.outside.now,
+    })
+    this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) =>
+      this.journalLine({ kind: 'template.changed', says }),
+    )
+    this.layers = new Layers(parts.database, (says) =>
+      this.journalLine({ kind: 'layers.changed', says }),
+    )
+    this.expectations = new Expectations(
+      parts.database,
+      (says) => this.journalLine({ kind: 'expectation.changed', says }),
+      () => parts.fleet.touchRegister(),
+    )
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
@@ -110,17 +145,56 @@ export class Gyrarch {
     mkdirSync(options.dir, { recursive: true })
     const onError = options.onError ?? (() => undefined)
     const hub = new Hub()
-    const database = await openDatabase(join(options.dir, 'records.sqlite'), recordMigrations, defineRecords)
+    const database = await openDatabase(
+      join(options.dir, 'records.sqlite'),
+      recordMigrations,
+      defineRecords,
+    )
     const nodes = options.nodes ?? 0
     const fresh = await loadDemo(database, nodes)
-    const outside = await Outside.open({ dir: options.dir, link: options.link, scenario: demoScenario(), nodes, notBefore: await newestClock(), ...(options.seed === undefined ? {} : { seed: options.seed }) })
+    const outside = await Outside.open({
+      dir: options.dir,
+      link: options.link,
+      scenario: demoScenario(),
+      nodes,
+      notBefore: await newestClock(),
+      ...(options.seed === undefined ? {} : { seed: options.seed }),
+    })
     const fleet = new Fleet(outside)
     const runner = new Runner({ database, outside, fleet, hub, onError })
     const changes = new Changes({ database, fleet, runner, hub, clock: outside })
-    const gyrarch = new Gyrarch({ hub, database, outside, fleet, runner, changes, compute: new Compute(options.computeWorker), vault: new Vault(options.dir) })
-    const health = new Health({ fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
-    const autoscale = new Autoscale({ fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
-    const rest = new Rest({ database, fleet, changes, clock: outside, onError, journal: (line) => gyrarch.journalLine(line) })
+    const gyrarch = new Gyrarch({
+      hub,
+      database,
+      outside,
+      fleet,
+      runner,
+      changes,
+      compute: new Compute(options.computeWorker),
+      vault: new Vault(options.dir),
+    })
+    const health = new Health({
+      fleet,
+      changes,
+      clock: outside,
+      onError,
+      journal: (line) => gyrarch.journalLine(line),
+    })
+    const autoscale = new Autoscale({
+      fleet,
+      changes,
+      clock: outside,
+      onError,
+      journal: (line) => gyrarch.journalLine(line),
+    })
+    const rest = new Rest({
+      database,
+      fleet,
+      changes,
+      clock: outside,
+      onError,
+      journal: (line) => gyrarch.journalLine(line),
+    })
     const listener = {
       atRest: async () => {
         await runner.atRest()
@@ -129,7 +203,11 @@ export class Gyrarch {
         await autoscale.atRest()
         await runner.atRest()
       },
-      wakeAt: () => earliest(earliest(runner.wakeAt(), health.wakeAt()), earliest(rest.wakeAt(), autoscale.wakeAt())),
+      wakeAt: () =>
+        earliest(
+          earliest(runner.wakeAt(), health.wakeAt()),
+          earliest(rest.wakeAt(), autoscale.wakeAt()),
+        ),
       woken: (now: number) => {
         runner.woken()
         const due = health.wakeAt()
@@ -169,7 +247,8 @@ export class Gyrarch {
 
   /** The fleet as a tree; made once for each picture of the fleet. */
   tree(view: FleetView): FleetNode {
-    if (this.treeOf?.view.version === view.version && Object.keys(view.unheard).length === 0) return this.treeOf.tree
+    if (this.treeOf?.view.version === view.version && Object.keys(view.unheard).length === 0)
+      return this.treeOf.tree
     const tree = fleetTree(view)
     this.treeOf = { view, tree }
     return tree
@@ -183,30 +262,73 @@ export class Gyrarch {
 
   async podLog(cluster: string, pod: string, lines: number): Promise<readonly string[]> {
     const found = await this.outside.podLog((await this.cluster(cluster)).name, pod, lines)
-    if (!found) throw new Refusal('not-found', `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`)
+    if (!found)
+      throw new Refusal(
+        'not-found',
+        `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`,
+      )
     return found
   }
 
   /** Asks a pod from inside, and writes down who was asked what. */
-  async probe(cluster: string, pod: string, kind: (typeof probeKinds)[number], target: string): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
+  async probe(
+    cluster: string,
+    pod: string,
+    kind: (typeof probeKinds)[number],
+    target: string,
+  ): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
     const found = await this.outside.probe((await this.cluster(cluster)).name, pod, kind, target)
-    if (!found) throw new Refusal('not-found', `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`)
-    await this.journalLine({ kind: 'pod.probed', about: `pod/${cluster}/${pod}`, says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${found.lines.at(-1) ?? ''}` })
+    if (!found)
+      throw new Refusal(
+        'not-found',
+        `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`,
+      )
+    await this.journalLine({
+      kind: 'pod.probed',
+      about: `pod/${cluster}/${pod}`,
+      says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${found.lines.at(-1) ?? ''}`,
+    })
     return found
   }
 
   async access(name: string): Promise<AccessFile> {
     const file = await accessFile(this.database, await this.cluster(name))
-    await this.journalLine({ kind: 'access.given', about: `cluster/${name}`, says: `access file of ${name} handed out, valid until ${file.expiresWall}` })
+    await this.journalLine({
+      kind: 'access.given',
+      about: `cluster/${name}`,
+      says: `access file of ${name} handed out, valid until ${file.expiresWall}`,
+    })
     return file
   }
 
-  async putFault(wish: { fault: string; about: string; mode: 'transient' | 'permanent'; times: number; afterSeconds: number }): Promise<string> {
+  async putFault(wish: {
+    fault: string
+    about: string
+    mode: 'transient' | 'permanent'
+    times: number
+    afterSeconds: number
+  }): Promise<string> {
     const objection = await this.outside.faultObjection(wish.fault, wish.about)
-    if (objection !== null) throw new Refusal('invalid', objection, [{ path: objection.startsWith('There is no fault') ? 'fault' : 'about', says: objection }])
+    if (objection !== null)
+      throw new Refusal('invalid', objection, [
+        { path: objection.startsWith('There is no fault') ? 'fault' : 'about', says: objection },
+      ])
     const id = `f-${randomUUID().slice(0, 8)}`
-    await this.outside.putFault({ id, kind: wish.fault as Fault['kind'], about: wish.about, mode: wish.mode, left: wish.mode === 'transient' ? wish.times : null }, wish.afterSeconds)
-    await this.journalLine({ kind: 'fault.put', about: wish.about, says: `fault ${wish.fault} put into ${wish.about}, ${wish.mode}` })
+    await this.outside.putFault(
+      {
+        id,
+        kind: wish.fault as Fault['kind'],
+        about: wish.about,
+        mode: wish.mode,
+        left: wish.mode === 'transient' ? wish.times : null,
+      },
+      wish.afterSeconds,
+    )
+    await this.journalLine({
+      kind: 'fault.put',
+      about: wish.about,
+      says: `fault ${wish.fault} put into ${wish.about}, ${wish.mode}`,
+    })
     return id
   }
 
@@ -215,23 +337,36 @@ export class Gyrarch {
     const fault = active.find((other) => other.id === id)
     if (!fault) throw new Refusal('not-found', `No fault ${id.slice(0, 40)} is active.`)
     await this.outside.endFault(id)
-    await this.journalLine({ kind: 'fault.taken', about: fault.about, says: `fault ${fault.kind} taken away from ${fault.about}` })
+    await this.journalLine({
+      kind: 'fault.taken',
+      about: fault.about,
+      says: `fault ${fault.kind} taken away from ${fault.about}`,
+    })
   }
 
   async journalLine(line: Line): Promise<void> {
-    await this.database.write((transaction) => writeJournal(this.hub, transaction, isoClock(this.outside.now), [line]))
+    await this.database.write((transaction) =>
+      writeJournal(this.hub, transaction, isoClock(this.outside.now), [line]),
+    )
   }
 
   /** Journal lines: after a sequence number oldest first, else newest first. */
   async journal(filter: JournalFilter): Promise<readonly JournalEntry[]> {
-    const seq = { ...(filter.after === undefined ? {} : { [Op.gt]: filter.after }), ...(filter.before === undefined ? {} : { [Op.lt]: filter.before }) }
+    const seq = {
+      ...(filter.after === undefined ? {} : { [Op.gt]: filter.after }),
+      ...(filter.before === undefined ? {} : { [Op.lt]: filter.before }),
+    }
     const where: WhereOptions = {
       ...(filter.after === undefined && filter.before === undefined ? {} : { seq }),
       ...(filter.kind === undefined ? {} : { kind: { [Op.startsWith]: filter.kind } }),
       ...(filter.change === undefined ? {} : { change: filter.change }),
       ...(filter.text === undefined ? {} : { says: { [Op.substring]: filter.text } }),
     }
-    const rows = await JournalRow.findAll({ where, order: [['seq', filter.after === undefined ? 'DESC' : 'ASC']], limit: filter.limit })
+    const rows = await JournalRow.findAll({
+      where,
+      order: [['seq', filter.after === undefined ? 'DESC' : 'ASC']],
+      limit: filter.limit,
+    })
     return rows.map(entryOf)
   }
 
@@ -250,12 +385,18 @@ export class Gyrarch {
 }
 
 /** The earlier of two times, where null is never. */
-const earliest = (a: number | null, b: number | null): number | null => (a === null ? b : b === null ? a : Math.min(a, b))
+const earliest = (a: number | null, b: number | null): number | null =>
+  a === null ? b : b === null ? a : Math.min(a, b)
 
 /** The newest clock time in the records, in milliseconds. */
 async function newestClock(): Promise<number> {
   const line = await JournalRow.max<string, JournalRow>('at')
   const started = await ChangeRow.max<string, ChangeRow>('startedAt')
   const step = await StepRow.max<string, StepRow>('startedAt')
-  return Math.max(0, ...[line, started, step].filter((at): at is string => typeof at === 'string').map((at) => Date.parse(at)))
+  return Math.max(
+    0,
+    ...[line, started, step]
+      .filter((at): at is string => typeof at === 'string')
+      .map((at) => Date.parse(at)),
+  )
 }

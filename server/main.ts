@@ -40,7 +40,10 @@ const server = createServer(app)
 /** Takes the port first: a taken one is said before anything is loaded. */
 await new Promise<void>((done) => {
   server.once('error', (error: NodeJS.ErrnoException) => {
-    const says = error.code === 'EADDRINUSE' ? `Port ${port} is taken by another program. Choose one with --port, for example --port ${port + 1}.` : `The server could not start: ${error.message}`
+    const says =
+      error.code === 'EADDRINUSE'
+        ? `Port ${port} is taken by another program. Choose one with --port, for example --port ${port + 1}.`
+        : `The server could not start: ${error.message}`
     process.stderr.write(`${says}\n`)
     process.exit(1)
   })
@@ -58,7 +61,11 @@ const gyrarch = await Gyrarch.open({
 })
 await gyrarch.fleet.view()
 
-const hosts = (): readonly string[] => [`127.0.0.1:${actualPort}`, `localhost:${actualPort}`, ...values.host.map((host) => host.toLowerCase())]
+const hosts = (): readonly string[] => [
+  `127.0.0.1:${actualPort}`,
+  `localhost:${actualPort}`,
+  ...values.host.map((host) => host.toLowerCase()),
+]
 
 app.disable('x-powered-by')
 app.use(ownHostOnly(hosts), ...headers(), ownOriginOnly(hosts))

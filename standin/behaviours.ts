@@ -5,14 +5,44 @@ import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
 import { imagePlace, imageRemove } from './sites/images'
 import * as ground from './sites/ground'
-import { machineBoot, machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
+import {
+  machineBoot,
+  machineCreate,
+  machineDelete,
+  machineRestart,
+  machineStop,
+} from './sites/machines'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
-import { backupRestore, backupTake, backupTry, certificatesRenew, memberLeave, nodeCordon, nodeDrain, nodePutBack, nodeSet, nodeUncordon, storageClass } from './cluster/keeping'
+import {
+  backupRestore,
+  backupTake,
+  backupTry,
+  certificatesRenew,
+  memberLeave,
+  nodeCordon,
+  nodeDrain,
+  nodePutBack,
+  nodeSet,
+  nodeUncordon,
+  storageClass,
+} from './cluster/keeping'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
-import { firewallSet, keepSourceSet, routeWeights, trafficWatch, translationsSet } from './traffic/verbs'
-import { objectsApply, objectsPutBack, objectsRemove, rolloutAwait, workloadRestart } from './cluster/objects'
+import {
+  firewallSet,
+  keepSourceSet,
+  routeWeights,
+  trafficWatch,
+  translationsSet,
+} from './traffic/verbs'
+import {
+  objectsApply,
+  objectsPutBack,
+  objectsRemove,
+  rolloutAwait,
+  workloadRestart,
+} from './cluster/objects'
 
 export const behaviours: Readonly<Record<string, Behaviour>> = {
   'address.hold': addressHold,

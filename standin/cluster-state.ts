@@ -41,7 +41,13 @@ export interface Node {
 export interface Manifest {
   readonly apiVersion: string
   readonly kind: string
-  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Readonly<Record<string, string>>; readonly annotations?: Readonly<Record<string, string>>; readonly [field: string]: unknown }
+  readonly metadata: {
+    readonly name: string
+    readonly namespace?: string
+    readonly labels?: Readonly<Record<string, string>>
+    readonly annotations?: Readonly<Record<string, string>>
+    readonly [field: string]: unknown
+  }
   readonly [field: string]: unknown
 }
 
@@ -165,8 +171,19 @@ export interface Cluster {
   /** The last changes of autoscalers that have rules of their own, newest last. */
   scaleChanges?: Readonly<Record<string, readonly { readonly at: number; readonly by: number }[]>>
   /** Stopped: what it had and takes again. */
-  resting?: { readonly since: number; readonly machines: readonly Machine[]; readonly nodes: readonly Node[]; readonly controlPlanes: readonly ManagedControlPlane[] }
-  backups: { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number; readonly body: string }[]
+  resting?: {
+    readonly since: number
+    readonly machines: readonly Machine[]
+    readonly nodes: readonly Node[]
+    readonly controlPlanes: readonly ManagedControlPlane[]
+  }
+  backups: {
+    readonly id: string
+    readonly at: number
+    readonly bytes: number
+    readonly objects: number
+    readonly body: string
+  }[]
   readonly createdAt: number
 }
 
@@ -194,7 +211,11 @@ export interface Span {
   readonly destination: string
   readonly port: number
   /** As it left its site, before any translation; null if it never does. */
-  readonly leaving: { readonly source: string; readonly destination: string; readonly port: number } | null
+  readonly leaving: {
+    readonly source: string
+    readonly destination: string
+    readonly port: number
+  } | null
   /** Firewall rules and translations on its way, as `site/name`. */
   readonly met: readonly string[]
 }

@@ -24,15 +24,43 @@ function opened() {
     if (!cluster) throw new Error('no dill')
     return cluster
   }
-  const pods = (name: string): readonly Pod[] => dill().running.filter((pod) => pod.workload === name)
+  const pods = (name: string): readonly Pod[] =>
+    dill().running.filter((pod) => pod.workload === name)
   return { sim, run, dill, pods }
 }
 
-const desk = (more: { replicas?: number; image?: string; cpu?: string; extra?: Record<string, unknown>; kind?: string; namespace?: string; spec?: Record<string, unknown> } = {}): Manifest => ({
+const desk = (
+  more: {
+    replicas?: number
+    image?: string
+    cpu?: string
+    extra?: Record<string, unknown>
+    kind?: string
+    namespace?: string
+    spec?: Record<string, unknown>
+  } = {},
+): Manifest => ({
   apiVersion: 'apps/v1',
   kind: more.kind ?? 'Deployment',
   metadata: { name: 'market-desk', namespace: more.namespace ?? 'market' },
-  spec: { replicas: more.replicas ?? 4, selector: { matchLabels: { app: 'market-desk' } }, template: { metadata: { labels: { app: 'market-desk' } }, spec: { containers: [{ name: 'market-desk', image: `registry.fernhollow.example/market/market-desk:${more.image ?? '2'}`, resources: { requests: { cpu: more.cpu ?? '100m', memory: '128Mi' } } }], ...more.extra } }, ...more.spec },
+  spec: {
+    replicas: more.replicas ?? 4,
+    selector: { matchLabels: { app: 'market-desk' } },
+    template: {
+      metadata: { labels: { app: 'market-desk' } },
+      spec: {
+        containers: [
+          {
+            name: 'market-desk',
+            image: `registry.fernhollow.example/market/market-desk:${more.image ?? '2'}`,
+            resources: { requests: { cpu: more.cpu ?? '100m', memory: '128Mi' } },
+          },
+        ],
+        ...more.extra,
+      },
+    },
+    ...more.spec,
+  },
 })
 
 describe('a Deployment', () => {
@@ -40,36 +68,67 @@ describe('a Deployment', () => {
     const { sim, run, pods } = opened()
     run('objects.apply', { objects: [desk()] }, 200)
     expect(pods('market-desk')).toHaveLength(4)
-    sim.command('roll', 'objects.apply', { cluster: 'dill', objects: [desk({ image: '3' })], manager: 'gyrarch' })
+    sim.command('roll', 'objects.apply', {
+      cluster: 'dill',
+      objects: [desk({ image: '3' })],
+      manager: 'gyrarch',
+    })
     let most = 0
     let fewestReady = Infinity
     for (let i = 0; i < 300; i++) {
       sim.run(sim.now + 1000)
       sim.drain()
       most = Math.max(most, pods('market-desk').length)
-      fewestReady = Math.min(fewestReady, pods('market-desk').filter((pod) => pod.phase === 'Running').length)
+      fewestReady = Math.min(
+        fewestReady,
+        pods('market-desk').filter((pod) => pod.phase === 'Running').length,
+      )
     }
     // 25 % of 4 either way.
     expect({ most, fewestReady }).toEqual({ most: 5, fewestReady: 3 })
     const objects = objectsOf(sim, 'dill', { namespace: 'market' }) ?? []
-    const images = objects.filter((object) => object['kind'] === 'Pod').map((object) => (object['spec'] as { containers: { image: string }[] }).containers[0]?.image)
+    const images = objects
+      .filter((object) => object['kind'] === 'Pod')
+      .map((object) => (object['spec'] as { containers: { image: string }[] }).containers[0]?.image)
     expect(new Set(images)).toEqual(new Set(['registry.fernhollow.example/market/market-desk:3']))
-    expect(objects.filter((object) => object['kind'] === 'ReplicaSet').map((object) => (object['status'] as { replicas: number }).replicas)).toEqual(expect.arrayContaining([4, 0]))
+    expect(
+      objects
+        .filter((object) => object['kind'] === 'ReplicaSet')
+        .map((object) => (object['status'] as { replicas: number }).replicas),
+    ).toEqual(expect.arrayContaining([4, 0]))
   })
 
   it('stops at its limit when the image is not there, and goes back whole', () => {
     const { run, pods, dill } = opened()
     run('objects.apply', { objects: [desk()] }, 200)
-    const applied = run('objects.apply', { objects: [desk({ image: '9' })], manager: 'gyrarch' }, 10)
-    const waited = run('rollout.await', { kind: 'Deployment', namespace: 'market', name: 'market-desk' }, 900)
+    const applied = run(
+      'objects.apply',
+      { objects: [desk({ image: '9' })], manager: 'gyrarch' },
+      10,
+    )
+    const waited = run(
+      'rollout.await',
+      { kind: 'Deployment', namespace: 'market', name: 'market-desk' },
+      900,
+    )
     expect(waited?.failure?.reason).toBe('image-not-pulled')
-    expect(waited?.failure?.chain.map((link) => link.about.split('/')[0])).toEqual(['image', 'pod', 'deployment'])
+    expect(waited?.failure?.chain.map((link) => link.about.split('/')[0])).toEqual([
+      'image',
+      'pod',
+      'deployment',
+    ])
     // One more than wanted may be made, one less may be ready: three old ones still serve.
     expect(pods('market-desk').filter((pod) => pod.phase === 'Running')).toHaveLength(3)
-    expect(pods('market-desk').filter((pod) => pod.trouble?.reason === 'ImagePullBackOff')).toHaveLength(2)
+    expect(
+      pods('market-desk').filter((pod) => pod.trouble?.reason === 'ImagePullBackOff'),
+    ).toHaveLength(2)
     run('objects.put-back', { before: (applied?.result as { before: unknown }).before }, 60)
     expect(pods('market-desk').filter((pod) => pod.phase === 'Running')).toHaveLength(4)
-    expect(dill().workloads.find((one) => one.name === 'market-desk')?.revisions?.at(-1)?.number).toBeGreaterThan(1)
+    expect(
+      dill()
+        .workloads.find((one) => one.name === 'market-desk')
+        ?.revisions?.at(-1)?.number,
+    ).toBeGreaterThan(1)
   })
 })
 
@@ -77,12 +136,23 @@ describe('writing to an API', () => {
   it('gives each field an owner, and refuses what another wrote meanwhile', () => {
     const { run, sim } = opened()
     run('objects.apply', { objects: [desk({ replicas: 2 })], manager: 'files' })
-    const byHand: Manifest = { apiVersion: 'apps/v1', kind: 'Deployment', metadata: { name: 'market-desk', namespace: 'market' }, spec: { replicas: 3 } }
+    const byHand: Manifest = {
+      apiVersion: 'apps/v1',
+      kind: 'Deployment',
+      metadata: { name: 'market-desk', namespace: 'market' },
+      spec: { replicas: 3 },
+    }
     const first = run('objects.apply', { objects: [byHand], manager: 'hand' })
     expect(first?.failure?.reason).toBe('field-conflict')
-    run('objects.apply', { objects: [byHand], manager: 'hand', force: ['Deployment/market/market-desk /spec/replicas'] })
+    run('objects.apply', {
+      objects: [byHand],
+      manager: 'hand',
+      force: ['Deployment/market/market-desk /spec/replicas'],
+    })
     const again = run('objects.apply', { objects: [desk({ replicas: 2 })], manager: 'files' })
-    expect(again?.failure?.says).toBe('Deployment market-desk: spec.replicas was written by hand meanwhile.')
+    expect(again?.failure?.says).toBe(
+      'Deployment market-desk: spec.replicas was written by hand meanwhile.',
+    )
     const live = (objectsOf(sim, 'dill', { kind: 'Deployment', namespace: 'market' }) ?? [])[0]
     expect((live?.['spec'] as { replicas: number }).replicas).toBe(3)
   })
@@ -91,13 +161,45 @@ describe('writing to an API', () => {
     const { run, dill } = opened()
     const failed = run('objects.apply', { objects: [desk(), desk({ namespace: 'nowhere' })] })
     expect(failed?.failure?.reason).toBe('namespace-missing')
-    expect(dill().workloads.find((one) => one.name === 'market-desk' && one.namespace === 'market')?.replicas).toBe(1)
+    expect(
+      dill().workloads.find((one) => one.name === 'market-desk' && one.namespace === 'market')
+        ?.replicas,
+    ).toBe(1)
   })
 
   it.each<[string, Manifest, Manifest, RegExp]>([
-    ['a quota', { apiVersion: 'v1', kind: 'ResourceQuota', metadata: { name: 'room', namespace: 'market' }, spec: { hard: { 'requests.cpu': '1' } } }, desk({ replicas: 4, cpu: '500m' }), /exceeded quota: room, requested: requests.cpu=1700m, used: requests.cpu=300m, limited: requests.cpu=1/],
-    ['a limit', { apiVersion: 'v1', kind: 'LimitRange', metadata: { name: 'most', namespace: 'market' }, spec: { limits: [{ type: 'Container', max: { cpu: '200m' } }] } }, desk({ cpu: '500m' }), /maximum cpu usage per container is 200m, but container market-desk has 500m/],
-    ['the level of security', { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'market', labels: { 'pod-security.kubernetes.io/enforce': 'baseline' } } }, desk({ extra: { hostNetwork: true } }), /violates PodSecurity "baseline": host namespaces/],
+    [
+      'a quota',
+      {
+        apiVersion: 'v1',
+        kind: 'ResourceQuota',
+        metadata: { name: 'room', namespace: 'market' },
+        spec: { hard: { 'requests.cpu': '1' } },
+      },
+      desk({ replicas: 4, cpu: '500m' }),
+      /exceeded quota: room, requested: requests.cpu=1700m, used: requests.cpu=300m, limited: requests.cpu=1/,
+    ],
+    [
+      'a limit',
+      {
+        apiVersion: 'v1',
+        kind: 'LimitRange',
+        metadata: { name: 'most', namespace: 'market' },
+        spec: { limits: [{ type: 'Container', max: { cpu: '200m' } }] },
+      },
+      desk({ cpu: '500m' }),
+      /maximum cpu usage per container is 200m, but container market-desk has 500m/,
+    ],
+    [
+      'the level of security',
+      {
+        apiVersion: 'v1',
+        kind: 'Namespace',
+        metadata: { name: 'market', labels: { 'pod-security.kubernetes.io/enforce': 'baseline' } },
+      },
+      desk({ extra: { hostNetwork: true } }),
+      /violates PodSecurity "baseline": host namespaces/,
+    ],
   ])('is refused by %s, with its reason', (_name, rule, wanted, says) => {
     const { run } = opened()
     run('objects.apply', { objects: [rule] })
@@ -116,33 +218,97 @@ describe('writing to an API', () => {
 describe('other controllers', () => {
   it('a StatefulSet makes its pods in order and changes them from the last to the first', () => {
     const { sim, run, pods } = opened()
-    const set = (image: string): Manifest => ({ ...desk({ kind: 'StatefulSet', replicas: 3, image }), metadata: { name: 'market-desk', namespace: 'climate' } })
+    const set = (image: string): Manifest => ({
+      ...desk({ kind: 'StatefulSet', replicas: 3, image }),
+      metadata: { name: 'market-desk', namespace: 'climate' },
+    })
     run('objects.apply', { objects: [set('2')] }, 20)
     expect(pods('market-desk').filter((pod) => pod.namespace === 'climate').length).toBeLessThan(3)
     run('dns.ask', {}, 120)
-    expect(pods('market-desk').filter((pod) => pod.namespace === 'climate').map((pod) => pod.name)).toEqual(['market-desk-0', 'market-desk-1', 'market-desk-2'])
+    expect(
+      pods('market-desk')
+        .filter((pod) => pod.namespace === 'climate')
+        .map((pod) => pod.name),
+    ).toEqual(['market-desk-0', 'market-desk-1', 'market-desk-2'])
     sim.command('roll', 'objects.apply', { cluster: 'dill', objects: [set('3')] })
     const order: string[] = []
     for (let i = 0; i < 200; i++) {
       sim.run(sim.now + 1000)
       sim.drain()
-      for (const pod of pods('market-desk')) if (pod.namespace === 'climate' && pod.phase === 'Pending' && !order.includes(pod.name)) order.push(pod.name)
+      for (const pod of pods('market-desk'))
+        if (pod.namespace === 'climate' && pod.phase === 'Pending' && !order.includes(pod.name))
+          order.push(pod.name)
     }
     expect(order).toEqual(['market-desk-2', 'market-desk-1', 'market-desk-0'])
   })
 
   it('a Job runs as many pods as it is to complete, a CronJob makes one when it is due', () => {
     const { run, dill } = opened()
-    const template = { metadata: { annotations: { 'gyrarch/run-seconds': '40' } }, spec: { restartPolicy: 'Never', containers: [{ name: 'count', image: 'registry.fernhollow.example/market/market-desk:2', resources: { requests: { cpu: '10m' } } }] } }
-    run('objects.apply', { objects: [{ apiVersion: 'batch/v1', kind: 'Job', metadata: { name: 'stock-take', namespace: 'market' }, spec: { completions: 3, parallelism: 2, template } }] }, 300)
-    expect(dill().running.filter((pod) => pod.workload === 'stock-take').map((pod) => pod.phase)).toEqual(['Succeeded', 'Succeeded', 'Succeeded'])
-    run('objects.apply', { objects: [{ apiVersion: 'batch/v1', kind: 'CronJob', metadata: { name: 'tally', namespace: 'market' }, spec: { schedule: '*/10 * * * *', jobTemplate: { spec: { template } } } }] }, 1900)
-    expect(dill().workloads.filter((one) => one.kind === 'Job' && one.name.startsWith('tally-')).length).toBe(3)
+    const template = {
+      metadata: { annotations: { 'gyrarch/run-seconds': '40' } },
+      spec: {
+        restartPolicy: 'Never',
+        containers: [
+          {
+            name: 'count',
+            image: 'registry.fernhollow.example/market/market-desk:2',
+            resources: { requests: { cpu: '10m' } },
+          },
+        ],
+      },
+    }
+    run(
+      'objects.apply',
+      {
+        objects: [
+          {
+            apiVersion: 'batch/v1',
+            kind: 'Job',
+            metadata: { name: 'stock-take', namespace: 'market' },
+            spec: { completions: 3, parallelism: 2, template },
+          },
+        ],
+      },
+      300,
+    )
+    expect(
+      dill()
+        .running.filter((pod) => pod.workload === 'stock-take')
+        .map((pod) => pod.phase),
+    ).toEqual(['Succeeded', 'Succeeded', 'Succeeded'])
+    run(
+      'objects.apply',
+      {
+        objects: [
+          {
+            apiVersion: 'batch/v1',
+            kind: 'CronJob',
+            metadata: { name: 'tally', namespace: 'market' },
+            spec: { schedule: '*/10 * * * *', jobTemplate: { spec: { template } } },
+          },
+        ],
+      },
+      1900,
+    )
+    expect(
+      dill().workloads.filter((one) => one.kind === 'Job' && one.name.startsWith('tally-')).length,
+    ).toBe(3)
   })
 
   it('pods are kept apart by their own wish', () => {
     const { run, pods } = opened()
-    const apart = { affinity: { podAntiAffinity: { requiredDuringSchedulingIgnoredDuringExecution: [{ topologyKey: 'kubernetes.io/hostname', labelSelector: { matchLabels: { app: 'market-desk' } } }] } } }
+    const apart = {
+      affinity: {
+        podAntiAffinity: {
+          requiredDuringSchedulingIgnoredDuringExecution: [
+            {
+              topologyKey: 'kubernetes.io/hostname',
+              labelSelector: { matchLabels: { app: 'market-desk' } },
+            },
+          ],
+        },
+      },
+    }
     run('objects.apply', { objects: [desk({ replicas: 4, extra: apart })] }, 300)
     const mine = pods('market-desk')
     const placed = mine.filter((pod) => pod.node !== null)
@@ -154,8 +320,13 @@ describe('other controllers', () => {
 describe('endpoints of a service', () => {
   it('are its workload’s pods, ready or not, with their nodes', () => {
     const { sim, run, pods } = opened()
-    const slice = () => (objectsOf(sim, 'dill', { kind: 'EndpointSlice', namespace: 'market' }) ?? []).find((object) => (object['metadata'] as { name: string }).name === 'market-desk-1') as { endpoints: { addresses: string[]; conditions: { ready: boolean } }[] } | undefined
-    expect(slice()?.endpoints.map((one) => one.addresses[0])).toEqual(pods('market-desk').map((pod) => pod.ip))
+    const slice = () =>
+      (objectsOf(sim, 'dill', { kind: 'EndpointSlice', namespace: 'market' }) ?? []).find(
+        (object) => (object['metadata'] as { name: string }).name === 'market-desk-1',
+      ) as { endpoints: { addresses: string[]; conditions: { ready: boolean } }[] } | undefined
+    expect(slice()?.endpoints.map((one) => one.addresses[0])).toEqual(
+      pods('market-desk').map((pod) => pod.ip),
+    )
     run('objects.apply', { objects: [desk({ replicas: 3 })] }, 120)
     expect(slice()?.endpoints.filter((one) => one.conditions.ready)).toHaveLength(3)
   })

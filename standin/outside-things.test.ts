@@ -20,19 +20,30 @@ function act(sim: Simulator, verb: string, args: Record<string, unknown>) {
 }
 
 describe('addresses', () => {
-  const wish = (address: string, cluster = 'rowan') => ({ site: 'mossgate', cluster, addresses: [{ address, network: 'mossgate management', for: 'rowan API' }] })
+  const wish = (address: string, cluster = 'rowan') => ({
+    site: 'mossgate',
+    cluster,
+    addresses: [{ address, network: 'mossgate management', for: 'rowan API' }],
+  })
 
   it('are held once: the same holder may ask again, another may not', () => {
     const sim = fresh()
     expect(act(sim, 'address.hold', wish('10.20.0.60')).failure).toBeNull()
     expect(act(sim, 'address.hold', wish('10.20.0.60')).failure).toBeNull()
-    expect(act(sim, 'address.hold', wish('10.20.0.60', 'sedge')).failure).toMatchObject({ class: 'permanent', reason: 'address-taken', chain: [{ about: 'address/mossgate/10.20.0.60' }] })
-    expect(sim.world.sites['mossgate']?.addresses.filter((held) => held.address === '10.20.0.60')).toHaveLength(1)
+    expect(act(sim, 'address.hold', wish('10.20.0.60', 'sedge')).failure).toMatchObject({
+      class: 'permanent',
+      reason: 'address-taken',
+      chain: [{ about: 'address/mossgate/10.20.0.60' }],
+    })
+    expect(
+      sim.world.sites['mossgate']?.addresses.filter((held) => held.address === '10.20.0.60'),
+    ).toHaveLength(1)
   })
 
   it('given back are free, leased ones stay with their machine', () => {
     const sim = fresh()
-    const lease = sim.world.sites['mossgate']?.addresses.find((held) => held.how === 'dhcp')?.address ?? ''
+    const lease =
+      sim.world.sites['mossgate']?.addresses.find((held) => held.how === 'dhcp')?.address ?? ''
     act(sim, 'address.hold', wish('10.20.0.60'))
     act(sim, 'address.release', { site: 'mossgate', addresses: ['10.20.0.60', lease] })
     const left = sim.world.sites['mossgate']?.addresses.map((held) => held.address) ?? []
@@ -40,20 +51,39 @@ describe('addresses', () => {
   })
 
   it('of a network that is not there are refused', () => {
-    expect(act(fresh(), 'address.hold', { ...wish('10.20.0.60'), addresses: [{ address: '10.20.0.60', network: 'attic', for: 'x' }] }).failure?.reason).toBe('no-network')
+    expect(
+      act(fresh(), 'address.hold', {
+        ...wish('10.20.0.60'),
+        addresses: [{ address: '10.20.0.60', network: 'attic', for: 'x' }],
+      }).failure?.reason,
+    ).toBe('no-network')
   })
 })
 
 describe('managed control planes', () => {
-  const order = (cluster: string) => ({ site: 'tarn-north', cluster, tier: 'assured', release: '1.33.2' })
+  const order = (cluster: string) => ({
+    site: 'tarn-north',
+    cluster,
+    tier: 'assured',
+    release: '1.33.2',
+  })
   it('get addresses counting down from the site’s first, and give them back', () => {
     const sim = fresh()
-    expect(act(sim, 'controlplane.create', order('rush')).result).toEqual({ endpoint: 'https://203.0.113.249:443' })
-    expect(act(sim, 'controlplane.create', order('sedge')).result).toEqual({ endpoint: 'https://203.0.113.248:443' })
+    expect(act(sim, 'controlplane.create', order('rush')).result).toEqual({
+      endpoint: 'https://203.0.113.249:443',
+    })
+    expect(act(sim, 'controlplane.create', order('sedge')).result).toEqual({
+      endpoint: 'https://203.0.113.248:443',
+    })
     act(sim, 'controlplane.delete', order('rush'))
-    expect(act(sim, 'controlplane.create', order('alnus')).result).toEqual({ endpoint: 'https://203.0.113.249:443' })
+    expect(act(sim, 'controlplane.create', order('alnus')).result).toEqual({
+      endpoint: 'https://203.0.113.249:443',
+    })
   })
-  it('are not sold in halls', () => expect(act(fresh(), 'controlplane.create', { ...order('rush'), site: 'mossgate' }).failure?.reason).toBe('no-tier'))
+  it('are not sold in halls', () =>
+    expect(
+      act(fresh(), 'controlplane.create', { ...order('rush'), site: 'mossgate' }).failure?.reason,
+    ).toBe('no-tier'))
 })
 
 describe('undoing what is not there', () => {
@@ -69,31 +99,51 @@ describe('undoing what is not there', () => {
     ['image.remove', { site: 'mossgate', release: '9.9.9' }],
   ])('%s is no failure', (verb, args) => expect(act(fresh(), verb, args).failure).toBeNull())
 
-  it('doing what nobody understands is one', () => expect(act(fresh(), 'machine.polish', {}).failure).toMatchObject({ class: 'permanent', reason: 'unknown-verb' }))
+  it('doing what nobody understands is one', () =>
+    expect(act(fresh(), 'machine.polish', {}).failure).toMatchObject({
+      class: 'permanent',
+      reason: 'unknown-verb',
+    }))
 })
 
 describe('a cluster’s nodes', () => {
   it('take their pods with them, and a control plane without its majority stops answering', () => {
     const sim = fresh()
     const before = sim.world.clusters['cedar']?.running.length ?? 0
-    const on = sim.world.clusters['cedar']?.running.filter((pod) => pod.node === 'cedar-general-1').length ?? 0
+    const on =
+      sim.world.clusters['cedar']?.running.filter((pod) => pod.node === 'cedar-general-1').length ??
+      0
     act(sim, 'node.remove', { cluster: 'cedar', node: 'cedar-general-1' })
     const left = sim.world.clusters['cedar']?.running ?? []
     expect(left.some((pod) => pod.node === 'cedar-general-1')).toBe(false)
     // Their controllers make them anew, but for the three that every node has one of; what finds no room waits.
     expect(left.length).toBe(before - 3)
-    expect(left.filter((pod) => pod.node === null).every((pod) => pod.waits?.includes('insufficient cpu'))).toBe(true)
+    expect(
+      left
+        .filter((pod) => pod.node === null)
+        .every((pod) => pod.waits?.includes('insufficient cpu')),
+    ).toBe(true)
     expect(on).toBeGreaterThan(3)
     act(sim, 'machine.stop', { site: 'mossgate', name: 'cedar-cp-1' })
     expect(act(sim, 'dns.ask', { cluster: 'cedar' }).failure).toBeNull()
     act(sim, 'machine.stop', { site: 'mossgate', name: 'cedar-cp-2' })
-    expect(act(sim, 'dns.ask', { cluster: 'cedar' }).failure).toMatchObject({ class: 'transient', reason: 'api-down' })
+    expect(act(sim, 'dns.ask', { cluster: 'cedar' }).failure).toMatchObject({
+      class: 'transient',
+      reason: 'api-down',
+    })
   })
 
   it('of a pool take a trial pod that tolerates their taints, and none that asks for a pool without nodes', () => {
     const sim = fresh()
-    expect(act(sim, 'pod.try', { cluster: 'cedar', pool: 'storage' }).result).toMatchObject({ ran: true })
-    expect(act(sim, 'pod.try', { cluster: 'bramble', pool: 'overnight-spot' }).failure).toMatchObject({ reason: 'pods-pending', chain: [{ says: expect.stringMatching(/^0 of 7 nodes take it: 7 node selector$/) }] })
+    expect(act(sim, 'pod.try', { cluster: 'cedar', pool: 'storage' }).result).toMatchObject({
+      ran: true,
+    })
+    expect(
+      act(sim, 'pod.try', { cluster: 'bramble', pool: 'overnight-spot' }).failure,
+    ).toMatchObject({
+      reason: 'pods-pending',
+      chain: [{ says: expect.stringMatching(/^0 of 7 nodes take it: 7 node selector$/) }],
+    })
   })
 
   it('are refused once the pod range has no block left', () => {
@@ -101,8 +151,21 @@ describe('a cluster’s nodes', () => {
     const cluster = sim.world.clusters['dill']
     if (!cluster) throw new Error('the scenario lacks dill')
     // A /18 of /24 blocks holds 64 nodes.
-    cluster.nodes = Array.from({ length: 64 }, (_, i) => ({ ...(cluster.nodes[0] ?? { name: '' }), name: `n-${i}` })) as typeof cluster.nodes
-    const join = { cluster: 'dill', site: 'tarn-north', machine: 'dill-base-1', node: 'late', pool: 'base', zone: 'north-1', roles: ['worker'], labels: {}, taints: [] }
+    cluster.nodes = Array.from({ length: 64 }, (_, i) => ({
+      ...(cluster.nodes[0] ?? { name: '' }),
+      name: `n-${i}`,
+    })) as typeof cluster.nodes
+    const join = {
+      cluster: 'dill',
+      site: 'tarn-north',
+      machine: 'dill-base-1',
+      node: 'late',
+      pool: 'base',
+      zone: 'north-1',
+      roles: ['worker'],
+      labels: {},
+      taints: [],
+    }
     expect(act(sim, 'node.join', join).failure?.reason).toBe('pod-range-full')
   })
 })

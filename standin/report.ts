@@ -4,7 +4,23 @@ import { dnsAnswers } from './cluster/add-ons'
 import { loads } from './cluster/pods'
 import type { Simulator } from './engine/simulator'
 import { managedFields } from '../core/objects/fields'
-import { currentTemplate, digestOf, gpuResource, hashOf, imageParts, isCurrent, isReadyPod, list, manifestOf, objectKey, podLabels, podsOf, record, templateOf, text } from './cluster/manifests'
+import {
+  currentTemplate,
+  digestOf,
+  gpuResource,
+  hashOf,
+  imageParts,
+  isCurrent,
+  isReadyPod,
+  list,
+  manifestOf,
+  objectKey,
+  podLabels,
+  podsOf,
+  record,
+  templateOf,
+  text,
+} from './cluster/manifests'
 import { readyBehind, servicePorts, targetOn } from './traffic/path'
 import type { Cluster, ClusterEvent, Machine, Manifest, Node, Pod, Site, Workload } from './world'
 
@@ -32,7 +48,12 @@ export interface ClusterReport {
   readonly restingMachines: readonly Machine[]
   /** When its certificates end (ms). */
   readonly certificatesUntil: number
-  readonly backups: readonly { readonly id: string; readonly at: number; readonly bytes: number; readonly objects: number }[]
+  readonly backups: readonly {
+    readonly id: string
+    readonly at: number
+    readonly bytes: number
+    readonly objects: number
+  }[]
 }
 
 export function siteReport(sim: Simulator, name: string): Site | null {
@@ -56,7 +77,14 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     members: cluster.members,
     release: cluster.release,
     endpoint: cluster.endpoint,
-    nodes: answers ? cluster.nodes.map((node) => ({ ...node, requestedCpuMilli: load.get(node.name)?.cpuMilli ?? 0, requestedMemoryBytes: load.get(node.name)?.memoryBytes ?? 0, podCount: load.get(node.name)?.pods ?? 0 })) : [],
+    nodes: answers
+      ? cluster.nodes.map((node) => ({
+          ...node,
+          requestedCpuMilli: load.get(node.name)?.cpuMilli ?? 0,
+          requestedMemoryBytes: load.get(node.name)?.memoryBytes ?? 0,
+          podCount: load.get(node.name)?.pods ?? 0,
+        }))
+      : [],
     certificatesUntil: cluster.certificatesUntil,
     backups: cluster.backups.map(({ body: _body, ...backup }) => backup),
     podCount: answers ? cluster.running.length : 0,
@@ -78,12 +106,40 @@ function nodeObject(node: Node, now: number, maxPods: number): Record<string, un
     apiVersion: 'v1',
     kind: 'Node',
     metadata: { name: node.name, labels: node.labels, creationTimestamp: iso(node.createdAt) },
-    spec: { ...(node.cordoned ? { unschedulable: true } : {}), taints: [...node.taints.map((taint) => ({ ...taint })), ...(node.cordoned ? [{ key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' }] : [])] },
+    spec: {
+      ...(node.cordoned ? { unschedulable: true } : {}),
+      taints: [
+        ...node.taints.map((taint) => ({ ...taint })),
+        ...(node.cordoned
+          ? [{ key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' }]
+          : []),
+      ],
+    },
     status: {
-      capacity: { cpu: String(node.cpuMilli / 1000), memory: String(node.memoryBytes), pods: String(maxPods), ...(node.gpus > 0 ? { [gpuResource]: String(node.gpus) } : {}) },
-      allocatable: { cpu: `${node.allocatableCpuMilli}m`, memory: String(node.allocatableMemoryBytes), pods: String(maxPods), ...(node.gpus > 0 ? { [gpuResource]: String(node.gpus) } : {}) },
-      addresses: [{ type: 'InternalIP', address: node.address }, { type: 'Hostname', address: node.name }],
-      conditions: node.conditions.map((condition) => ({ type: condition.type, status: condition.status, reason: condition.reason, message: condition.message, lastTransitionTime: iso(condition.since), lastHeartbeatTime: heartbeat(now) })),
+      capacity: {
+        cpu: String(node.cpuMilli / 1000),
+        memory: String(node.memoryBytes),
+        pods: String(maxPods),
+        ...(node.gpus > 0 ? { [gpuResource]: String(node.gpus) } : {}),
+      },
+      allocatable: {
+        cpu: `${node.allocatableCpuMilli}m`,
+        memory: String(node.allocatableMemoryBytes),
+        pods: String(maxPods),
+        ...(node.gpus > 0 ? { [gpuResource]: String(node.gpus) } : {}),
+      },
+      addresses: [
+        { type: 'InternalIP', address: node.address },
+        { type: 'Hostname', address: node.name },
+      ],
+      conditions: node.conditions.map((condition) => ({
+        type: condition.type,
+        status: condition.status,
+        reason: condition.reason,
+        message: condition.message,
+        lastTransitionTime: iso(condition.since),
+        lastHeartbeatTime: heartbeat(now),
+      })),
       nodeInfo: { kubeletVersion: `v${node.release}` },
     },
   }
@@ -92,34 +148,81 @@ function nodeObject(node: Node, now: number, maxPods: number): Record<string, un
 /** Pods of what came with the platform are its own: their priority is above that of all others. */
 const platformPriority = 1_000_000
 
-function podObject(pod: Pod, cluster: Cluster, workload: Workload | undefined): Record<string, unknown> {
+function podObject(
+  pod: Pod,
+  cluster: Cluster,
+  workload: Workload | undefined,
+): Record<string, unknown> {
   const template = workload ? templateOf(workload, pod.hash) : {}
   const spec = record(template['spec'])
   const ready = isReadyPod(pod)
   const hash = pod.hash ?? (workload ? hashOf(currentTemplate(workload)) : '')
-  const owner = workload?.kind === 'Deployment' ? { apiVersion: 'apps/v1', kind: 'ReplicaSet', name: `${workload.name}-${hash}` } : workload ? { apiVersion: workload.kind === 'Job' ? 'batch/v1' : 'apps/v1', kind: workload.kind, name: workload.name } : null
+  const owner =
+    workload?.kind === 'Deployment'
+      ? { apiVersion: 'apps/v1', kind: 'ReplicaSet', name: `${workload.name}-${hash}` }
+      : workload
+        ? {
+            apiVersion: workload.kind === 'Job' ? 'batch/v1' : 'apps/v1',
+            kind: workload.kind,
+            name: workload.name,
+          }
+        : null
   const containers = list(spec['containers']).map(record)
-  const node = pod.node === null ? undefined : cluster.nodes.find((other) => other.name === pod.node)
+  const node =
+    pod.node === null ? undefined : cluster.nodes.find((other) => other.name === pod.node)
   const daemonOn = workload?.kind === 'DaemonSet' ? (pod.node ?? pod.wants ?? null) : null
   return {
     apiVersion: 'v1',
     kind: 'Pod',
-    metadata: { name: pod.name, namespace: pod.namespace, labels: podLabels(workload, pod), creationTimestamp: iso(pod.createdAt), ...(owner ? { ownerReferences: [{ ...owner, controller: true }] } : {}) },
+    metadata: {
+      name: pod.name,
+      namespace: pod.namespace,
+      labels: podLabels(workload, pod),
+      creationTimestamp: iso(pod.createdAt),
+      ...(owner ? { ownerReferences: [{ ...owner, controller: true }] } : {}),
+    },
     spec: {
       ...(pod.node === null ? {} : { nodeName: pod.node }),
       ...(pod.namespace === 'platform' ? { priority: platformPriority } : {}),
       ...spec,
-      ...(daemonOn === null ? {} : { affinity: { nodeAffinity: { requiredDuringSchedulingIgnoredDuringExecution: { nodeSelectorTerms: [{ matchFields: [{ key: 'metadata.name', operator: 'In', values: [daemonOn] }] }] } } }, tolerations: [{ operator: 'Exists' }] }),
+      ...(daemonOn === null
+        ? {}
+        : {
+            affinity: {
+              nodeAffinity: {
+                requiredDuringSchedulingIgnoredDuringExecution: {
+                  nodeSelectorTerms: [
+                    { matchFields: [{ key: 'metadata.name', operator: 'In', values: [daemonOn] }] },
+                  ],
+                },
+              },
+            },
+            tolerations: [{ operator: 'Exists' }],
+          }),
       serviceAccountName: text(spec['serviceAccountName']) || 'default',
     },
     status: {
       phase: pod.phase,
       ...(pod.ip === null ? {} : { podIP: pod.ip }),
       ...(node ? { hostIP: node.address } : {}),
-      ...(pod.startedAt === null ? {} : { startTime: iso(pod.createdAt < pod.startedAt - 600_000 ? pod.startedAt - 14_000 : pod.createdAt) }),
+      ...(pod.startedAt === null
+        ? {}
+        : {
+            startTime: iso(
+              pod.createdAt < pod.startedAt - 600_000 ? pod.startedAt - 14_000 : pod.createdAt,
+            ),
+          }),
       conditions: [
-        { type: 'PodScheduled', status: pod.node === null ? 'False' : 'True', ...(pod.waits === null ? {} : { reason: 'Unschedulable', message: pod.waits }) },
-        { type: 'Ready', status: ready ? 'True' : 'False', ...(pod.startedAt === null ? {} : { lastTransitionTime: iso(pod.startedAt) }) },
+        {
+          type: 'PodScheduled',
+          status: pod.node === null ? 'False' : 'True',
+          ...(pod.waits === null ? {} : { reason: 'Unschedulable', message: pod.waits }),
+        },
+        {
+          type: 'Ready',
+          status: ready ? 'True' : 'False',
+          ...(pod.startedAt === null ? {} : { lastTransitionTime: iso(pod.startedAt) }),
+        },
       ],
       ...(pod.node === null
         ? {}
@@ -127,10 +230,19 @@ function podObject(pod: Pod, cluster: Cluster, workload: Workload | undefined): 
             containerStatuses: containers.map((container) => ({
               name: text(container['name']),
               image: text(container['image']),
-              imageID: pod.startedAt === null ? '' : `${imageParts(text(container['image'])).repository}@${digestOf(text(container['image']))}`,
+              imageID:
+                pod.startedAt === null
+                  ? ''
+                  : `${imageParts(text(container['image'])).repository}@${digestOf(text(container['image']))}`,
               ready,
               restartCount: pod.restarts ?? 0,
-              state: pod.trouble ? { waiting: { ...pod.trouble } } : pod.startedAt === null ? { waiting: { reason: 'ContainerCreating' } } : pod.phase === 'Succeeded' ? { terminated: { exitCode: 0, reason: 'Completed' } } : { running: { startedAt: iso(pod.startedAt) } },
+              state: pod.trouble
+                ? { waiting: { ...pod.trouble } }
+                : pod.startedAt === null
+                  ? { waiting: { reason: 'ContainerCreating' } }
+                  : pod.phase === 'Succeeded'
+                    ? { terminated: { exitCode: 0, reason: 'Completed' } }
+                    : { running: { startedAt: iso(pod.startedAt) } },
             })),
           }),
     },
@@ -139,7 +251,14 @@ function podObject(pod: Pod, cluster: Cluster, workload: Workload | undefined): 
 
 function withOwners(cluster: Cluster, manifest: Manifest, at: number): Record<string, unknown> {
   const owners = cluster.owners?.[objectKey(manifest)]
-  return { ...manifest, metadata: { ...manifest.metadata, creationTimestamp: iso(at), ...(owners ? { managedFields: managedFields(owners) } : {}) } }
+  return {
+    ...manifest,
+    metadata: {
+      ...manifest.metadata,
+      creationTimestamp: iso(at),
+      ...(owners ? { managedFields: managedFields(owners) } : {}),
+    },
+  }
 }
 
 function workloadObjects(cluster: Cluster): readonly Record<string, unknown>[] {
@@ -152,89 +271,309 @@ function workloadObjects(cluster: Cluster): readonly Record<string, unknown>[] {
       case 'CronJob':
         return [{ ...object, status: {} }]
       case 'Job':
-        return [{ ...object, status: { active: pods.filter((pod) => pod.phase !== 'Succeeded').length, succeeded: workload.completed ?? 0 } }]
+        return [
+          {
+            ...object,
+            status: {
+              active: pods.filter((pod) => pod.phase !== 'Succeeded').length,
+              succeeded: workload.completed ?? 0,
+            },
+          },
+        ]
       case 'DaemonSet':
-        return [{ ...object, status: { desiredNumberScheduled: pods.length, numberReady: ready, updatedNumberScheduled: current } }]
+        return [
+          {
+            ...object,
+            status: {
+              desiredNumberScheduled: pods.length,
+              numberReady: ready,
+              updatedNumberScheduled: current,
+            },
+          },
+        ]
       case 'StatefulSet':
-        return [{ ...object, status: { replicas: pods.length, readyReplicas: ready, updatedReplicas: current } }]
+        return [
+          {
+            ...object,
+            status: { replicas: pods.length, readyReplicas: ready, updatedReplicas: current },
+          },
+        ]
       case 'Deployment': {
-        const revisions = workload.revisions ?? [{ number: 1, hash: hashOf(currentTemplate(workload)), template: currentTemplate(workload), at: workload.createdAt }]
+        const revisions = workload.revisions ?? [
+          {
+            number: 1,
+            hash: hashOf(currentTemplate(workload)),
+            template: currentTemplate(workload),
+            at: workload.createdAt,
+          },
+        ]
         const newest = revisions.at(-1)?.hash
         const sets = revisions.map((revision) => {
-          const labels = { ...podLabels(workload, { hash: revision.hash, workload: workload.name } as Pod), 'pod-template-hash': revision.hash }
+          const labels = {
+            ...podLabels(workload, { hash: revision.hash, workload: workload.name } as Pod),
+            'pod-template-hash': revision.hash,
+          }
           const mine = pods.filter((pod) => (pod.hash ?? newest) === revision.hash)
           return {
             apiVersion: 'apps/v1',
             kind: 'ReplicaSet',
-            metadata: { name: `${workload.name}-${revision.hash}`, namespace: workload.namespace, labels, annotations: { 'deployment.kubernetes.io/revision': String(revision.number) }, creationTimestamp: iso(revision.at), ownerReferences: [{ apiVersion: 'apps/v1', kind: 'Deployment', name: workload.name, controller: true }] },
-            spec: { replicas: revision.hash === newest ? workload.replicas : mine.length, selector: { matchLabels: labels }, template: revision.template },
+            metadata: {
+              name: `${workload.name}-${revision.hash}`,
+              namespace: workload.namespace,
+              labels,
+              annotations: { 'deployment.kubernetes.io/revision': String(revision.number) },
+              creationTimestamp: iso(revision.at),
+              ownerReferences: [
+                {
+                  apiVersion: 'apps/v1',
+                  kind: 'Deployment',
+                  name: workload.name,
+                  controller: true,
+                },
+              ],
+            },
+            spec: {
+              replicas: revision.hash === newest ? workload.replicas : mine.length,
+              selector: { matchLabels: labels },
+              template: revision.template,
+            },
             status: { replicas: mine.length, readyReplicas: mine.filter(isReadyPod).length },
           }
         })
-        return [{ ...object, status: { replicas: pods.length, updatedReplicas: current, readyReplicas: ready, availableReplicas: ready, unavailableReplicas: Math.max(0, workload.replicas - ready) } }, ...sets]
+        return [
+          {
+            ...object,
+            status: {
+              replicas: pods.length,
+              updatedReplicas: current,
+              readyReplicas: ready,
+              availableReplicas: ready,
+              unavailableReplicas: Math.max(0, workload.replicas - ready),
+            },
+          },
+          ...sets,
+        ]
       }
     }
   })
 }
 
 /** Secrets are told by name and keys, never by content. */
-const masked = (manifest: Manifest): Manifest => (manifest.kind === 'Secret' ? { ...manifest, data: Object.fromEntries(Object.keys({ ...record(manifest['data']), ...record(manifest['stringData']) }).map((key) => [key, '••••'])), stringData: undefined } : manifest)
+const masked = (manifest: Manifest): Manifest =>
+  manifest.kind === 'Secret'
+    ? {
+        ...manifest,
+        data: Object.fromEntries(
+          Object.keys({ ...record(manifest['data']), ...record(manifest['stringData']) }).map(
+            (key) => [key, '••••'],
+          ),
+        ),
+        stringData: undefined,
+      }
+    : manifest
 
 /** The objects a cluster’s API lists, in a stable order: by kind, then namespace, then name. */
-export function objectsOf(sim: Simulator, name: string, filter: { readonly kind?: string | undefined; readonly namespace?: string | undefined }): readonly Record<string, unknown>[] | null {
+export function objectsOf(
+  sim: Simulator,
+  name: string,
+  filter: { readonly kind?: string | undefined; readonly namespace?: string | undefined },
+): readonly Record<string, unknown>[] | null {
   const cluster = sim.cluster(name)
   if (!cluster || !apiAnswers(sim, cluster)) return null
-  const wants = (kind: string): boolean => filter.kind === undefined || filter.kind.toLowerCase() === kind.toLowerCase()
-  const here = (namespace: string): boolean => filter.namespace === undefined || filter.namespace === namespace
+  const wants = (kind: string): boolean =>
+    filter.kind === undefined || filter.kind.toLowerCase() === kind.toLowerCase()
+  const here = (namespace: string): boolean =>
+    filter.namespace === undefined || filter.namespace === namespace
   const all: Record<string, unknown>[] = []
   const stored = cluster.objects ?? []
   if (wants('Namespace') && filter.namespace === undefined) {
     for (const namespace of cluster.namespaces) {
-      const own = stored.find((object) => object.kind === 'Namespace' && object.metadata.name === namespace)
-      const object = withOwners(cluster, own ?? { apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } }, cluster.createdAt)
-      all.push({ ...object, metadata: { ...record(object['metadata']), labels: { 'kubernetes.io/metadata.name': namespace, ...own?.metadata.labels } }, status: { phase: 'Active' } })
+      const own = stored.find(
+        (object) => object.kind === 'Namespace' && object.metadata.name === namespace,
+      )
+      const object = withOwners(
+        cluster,
+        own ?? { apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } },
+        cluster.createdAt,
+      )
+      all.push({
+        ...object,
+        metadata: {
+          ...record(object['metadata']),
+          labels: { 'kubernetes.io/metadata.name': namespace, ...own?.metadata.labels },
+        },
+        status: { phase: 'Active' },
+      })
     }
   }
-  const services = new Set(cluster.serviceList.map((service) => `${service.namespace}/${service.name}`))
+  const services = new Set(
+    cluster.serviceList.map((service) => `${service.namespace}/${service.name}`),
+  )
   for (const object of stored) {
-    if (object.kind === 'Namespace' || !wants(object.kind) || (filter.namespace !== undefined && object.metadata.namespace !== filter.namespace)) continue
-    if (object.kind === 'Service' && services.has(`${object.metadata.namespace ?? ''}/${object.metadata.name}`)) continue
+    if (
+      object.kind === 'Namespace' ||
+      !wants(object.kind) ||
+      (filter.namespace !== undefined && object.metadata.namespace !== filter.namespace)
+    )
+      continue
+    if (
+      object.kind === 'Service' &&
+      services.has(`${object.metadata.namespace ?? ''}/${object.metadata.name}`)
+    )
+      continue
     all.push(withOwners(cluster, masked(object), cluster.createdAt))
   }
-  if (wants('Node') && filter.namespace === undefined) all.push(...cluster.nodes.map((node) => nodeObject(node, sim.now, cluster.maxPodsPerNode)))
-  all.push(...workloadObjects(cluster).filter((object) => wants(String(object['kind'])) && here(String((object['metadata'] as Record<string, unknown>)['namespace']))))
-  if (wants('StorageClass') && filter.namespace === undefined && cluster.storageClass) all.push({ apiVersion: 'storage.k8s.io/v1', kind: 'StorageClass', metadata: { name: cluster.storageClass.name, annotations: { 'storageclass.kubernetes.io/is-default-class': 'true' } }, volumeBindingMode: 'WaitForFirstConsumer', allowedTopologies: [{ matchLabelExpressions: [{ key: 'topology.kubernetes.io/zone', values: cluster.storageClass.zones }] }] })
+  if (wants('Node') && filter.namespace === undefined)
+    all.push(...cluster.nodes.map((node) => nodeObject(node, sim.now, cluster.maxPodsPerNode)))
+  all.push(
+    ...workloadObjects(cluster).filter(
+      (object) =>
+        wants(String(object['kind'])) &&
+        here(String((object['metadata'] as Record<string, unknown>)['namespace'])),
+    ),
+  )
+  if (wants('StorageClass') && filter.namespace === undefined && cluster.storageClass)
+    all.push({
+      apiVersion: 'storage.k8s.io/v1',
+      kind: 'StorageClass',
+      metadata: {
+        name: cluster.storageClass.name,
+        annotations: { 'storageclass.kubernetes.io/is-default-class': 'true' },
+      },
+      volumeBindingMode: 'WaitForFirstConsumer',
+      allowedTopologies: [
+        {
+          matchLabelExpressions: [
+            { key: 'topology.kubernetes.io/zone', values: cluster.storageClass.zones },
+          ],
+        },
+      ],
+    })
   if (wants('Pod')) {
-    const byName = new Map(cluster.workloads.map((workload) => [`${workload.namespace}/${workload.name}`, workload]))
-    all.push(...cluster.running.filter((pod) => here(pod.namespace)).map((pod) => podObject(pod, cluster, byName.get(`${pod.namespace}/${pod.workload}`))))
+    const byName = new Map(
+      cluster.workloads.map((workload) => [`${workload.namespace}/${workload.name}`, workload]),
+    )
+    all.push(
+      ...cluster.running
+        .filter((pod) => here(pod.namespace))
+        .map((pod) => podObject(pod, cluster, byName.get(`${pod.namespace}/${pod.workload}`))),
+    )
   }
   if (wants('Service')) {
     for (const service of cluster.serviceList.filter((one) => here(one.namespace))) {
-      const written = stored.find((object) => object.kind === 'Service' && object.metadata.namespace === service.namespace && object.metadata.name === service.name)
-      const object = withOwners(cluster, written ?? { apiVersion: 'v1', kind: 'Service', metadata: { name: service.name, namespace: service.namespace }, spec: { type: 'ClusterIP', ports: [{ port: service.port }], ...(service.workload ? { selector: { app: service.workload } } : {}) } }, cluster.createdAt)
-      const fronts = sim.site(cluster.site)?.balancers.filter((one) => one.cluster === cluster.name && one.service === `${service.namespace}/${service.name}`) ?? []
+      const written = stored.find(
+        (object) =>
+          object.kind === 'Service' &&
+          object.metadata.namespace === service.namespace &&
+          object.metadata.name === service.name,
+      )
+      const object = withOwners(
+        cluster,
+        written ?? {
+          apiVersion: 'v1',
+          kind: 'Service',
+          metadata: { name: service.name, namespace: service.namespace },
+          spec: {
+            type: 'ClusterIP',
+            ports: [{ port: service.port }],
+            ...(service.workload ? { selector: { app: service.workload } } : {}),
+          },
+        },
+        cluster.createdAt,
+      )
+      const fronts =
+        sim
+          .site(cluster.site)
+          ?.balancers.filter(
+            (one) =>
+              one.cluster === cluster.name &&
+              one.service === `${service.namespace}/${service.name}`,
+          ) ?? []
       const spec = record(object['spec'])
-      const outside = spec['type'] === 'LoadBalancer' || spec['type'] === 'NodePort' || fronts.length > 0
+      const outside =
+        spec['type'] === 'LoadBalancer' || spec['type'] === 'NodePort' || fronts.length > 0
       const ports = servicePorts(cluster, service)
       all.push({
         ...object,
-        spec: { ...spec, clusterIP: service.address, ...(outside ? { ports: ports.map((port) => ({ ...(port.name === '' ? {} : { name: port.name }), port: port.port, targetPort: port.target, protocol: port.protocol, nodePort: port.nodePort })) } : {}) },
-        ...(spec['type'] === 'LoadBalancer' ? { status: { loadBalancer: fronts.length > 0 ? { ingress: fronts.map((one) => ({ ip: one.address })) } : {}, ...(cluster.frontsWaiting?.[`${service.namespace}/${service.name}`] === undefined ? {} : { conditions: [{ type: 'AddressGiven', status: 'False', reason: 'NoAddress', message: cluster.frontsWaiting[`${service.namespace}/${service.name}`] }] }) } } : {}),
+        spec: {
+          ...spec,
+          clusterIP: service.address,
+          ...(outside
+            ? {
+                ports: ports.map((port) => ({
+                  ...(port.name === '' ? {} : { name: port.name }),
+                  port: port.port,
+                  targetPort: port.target,
+                  protocol: port.protocol,
+                  nodePort: port.nodePort,
+                })),
+              }
+            : {}),
+        },
+        ...(spec['type'] === 'LoadBalancer'
+          ? {
+              status: {
+                loadBalancer:
+                  fronts.length > 0 ? { ingress: fronts.map((one) => ({ ip: one.address })) } : {},
+                ...(cluster.frontsWaiting?.[`${service.namespace}/${service.name}`] === undefined
+                  ? {}
+                  : {
+                      conditions: [
+                        {
+                          type: 'AddressGiven',
+                          status: 'False',
+                          reason: 'NoAddress',
+                          message: cluster.frontsWaiting[`${service.namespace}/${service.name}`],
+                        },
+                      ],
+                    }),
+              },
+            }
+          : {}),
       })
     }
   }
   if (wants('EndpointSlice')) {
-    for (const service of cluster.serviceList.filter((one) => one.workload !== '' && here(one.namespace))) {
+    for (const service of cluster.serviceList.filter(
+      (one) => one.workload !== '' && here(one.namespace),
+    )) {
       const ready = new Set(readyBehind(cluster, service))
-      const behind = [...ready, ...cluster.running.filter((pod) => pod.namespace === service.namespace && pod.workload === service.workload && pod.ip !== null && pod.phase !== 'Succeeded' && !ready.has(pod))].sort((a, b) => (a.name < b.name ? -1 : 1))
+      const behind = [
+        ...ready,
+        ...cluster.running.filter(
+          (pod) =>
+            pod.namespace === service.namespace &&
+            pod.workload === service.workload &&
+            pod.ip !== null &&
+            pod.phase !== 'Succeeded' &&
+            !ready.has(pod),
+        ),
+      ].sort((a, b) => (a.name < b.name ? -1 : 1))
       const [first] = behind
       all.push({
         apiVersion: 'discovery.k8s.io/v1',
         kind: 'EndpointSlice',
-        metadata: { name: `${service.name}-1`, namespace: service.namespace, labels: { 'kubernetes.io/service-name': service.name } },
+        metadata: {
+          name: `${service.name}-1`,
+          namespace: service.namespace,
+          labels: { 'kubernetes.io/service-name': service.name },
+        },
         addressType: service.address.includes(':') ? 'IPv6' : 'IPv4',
-        endpoints: behind.map((pod) => ({ addresses: [pod.ip], conditions: { ready: isReadyPod(pod) }, ...(pod.node === null ? {} : { nodeName: pod.node }), targetRef: { kind: 'Pod', namespace: pod.namespace, name: pod.name } })),
-        ports: servicePorts(cluster, service).map((port) => ({ ...(port.name === '' ? {} : { name: port.name }), port: first ? targetOn(cluster, first, port) : typeof port.target === 'number' ? port.target : port.port, protocol: port.protocol })),
+        endpoints: behind.map((pod) => ({
+          addresses: [pod.ip],
+          conditions: { ready: isReadyPod(pod) },
+          ...(pod.node === null ? {} : { nodeName: pod.node }),
+          targetRef: { kind: 'Pod', namespace: pod.namespace, name: pod.name },
+        })),
+        ports: servicePorts(cluster, service).map((port) => ({
+          ...(port.name === '' ? {} : { name: port.name }),
+          port: first
+            ? targetOn(cluster, first, port)
+            : typeof port.target === 'number'
+              ? port.target
+              : port.port,
+          protocol: port.protocol,
+        })),
       })
     }
   }
@@ -242,7 +581,11 @@ export function objectsOf(sim: Simulator, name: string, filter: { readonly kind?
     const metadata = object['metadata'] as Record<string, unknown>
     return `${String(object['kind'])}\n${String(metadata['namespace'] ?? '')}\n${String(metadata['name'])}`
   }
-  return all.map((object) => ({ object, key: sortKey(object) })).sort((a, b) => (a.key < b.key ? -1 : a.key > b.key ? 1 : 0)).map(({ object }) => object)
+  return all
+    .map((object) => ({ object, key: sortKey(object) }))
+    .sort((a, b) => (a.key < b.key ? -1 : a.key > b.key ? 1 : 0))
+    .map(({ object }) => object)
 }
 
-export const eventsOf = (sim: Simulator, name: string): readonly ClusterEvent[] => sim.cluster(name)?.events ?? []
+export const eventsOf = (sim: Simulator, name: string): readonly ClusterEvent[] =>
+  sim.cluster(name)?.events ?? []

@@ -2,7 +2,11 @@
 import { z } from 'zod'
 import { faultKinds } from './world'
 
-const taint = z.object({ key: z.string(), value: z.string(), effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']) })
+const taint = z.object({
+  key: z.string(),
+  value: z.string(),
+  effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']),
+})
 
 const site = z.object({
   name: z.string(),
@@ -21,18 +25,79 @@ const site = z.object({
   nameServers: z.array(z.string()).default([]),
   timeServers: z.array(z.string()).default([]),
   routes: z.array(z.object({ network: z.string(), to: z.string(), via: z.string() })).default([]),
-  firewall: z.array(z.object({ name: z.string(), priority: z.number(), direction: z.enum(['in', 'out']), action: z.enum(['allow', 'deny']), from: z.array(z.string()).optional(), to: z.array(z.string()).optional(), protocol: z.enum(['tcp', 'udp', 'sctp', 'any']).default('any'), ports: z.array(z.string()).optional(), members: z.array(z.string()).optional(), enabled: z.boolean().optional() })).default([]),
-  translations: z.array(z.object({ name: z.string(), priority: z.number(), kind: z.enum(['keep', 'translate']), from: z.array(z.string()).optional(), to: z.array(z.string()).optional(), becomes: z.string().optional() })).default([]),
+  firewall: z
+    .array(
+      z.object({
+        name: z.string(),
+        priority: z.number(),
+        direction: z.enum(['in', 'out']),
+        action: z.enum(['allow', 'deny']),
+        from: z.array(z.string()).optional(),
+        to: z.array(z.string()).optional(),
+        protocol: z.enum(['tcp', 'udp', 'sctp', 'any']).default('any'),
+        ports: z.array(z.string()).optional(),
+        members: z.array(z.string()).optional(),
+        enabled: z.boolean().optional(),
+      }),
+    )
+    .default([]),
+  translations: z
+    .array(
+      z.object({
+        name: z.string(),
+        priority: z.number(),
+        kind: z.enum(['keep', 'translate']),
+        from: z.array(z.string()).optional(),
+        to: z.array(z.string()).optional(),
+        becomes: z.string().optional(),
+      }),
+    )
+    .default([]),
   egress: z.string().optional(),
   mtu: z.number().optional(),
-  records: z.array(z.object({ name: z.string(), type: z.string(), ttl: z.number().default(3600), value: z.string() })).default([]),
-  storageClasses: z.array(z.object({ name: z.string(), zones: z.array(z.string()).optional() })).default([]),
-  bootData: z.object({ limitBytes: z.number().nullable(), base64: z.boolean().default(false) }).default({ limitBytes: null, base64: false }),
-  managedTiers: z.array(z.object({ tier: z.enum(['plain', 'assured']), hourly: z.number() })).default([]),
+  records: z
+    .array(
+      z.object({
+        name: z.string(),
+        type: z.string(),
+        ttl: z.number().default(3600),
+        value: z.string(),
+      }),
+    )
+    .default([]),
+  storageClasses: z
+    .array(z.object({ name: z.string(), zones: z.array(z.string()).optional() }))
+    .default([]),
+  bootData: z
+    .object({ limitBytes: z.number().nullable(), base64: z.boolean().default(false) })
+    .default({ limitBytes: null, base64: false }),
+  managedTiers: z
+    .array(z.object({ tier: z.enum(['plain', 'assured']), hourly: z.number() }))
+    .default([]),
   managedFrom: z.string().nullable().default(null),
-  hosts: z.object({ perZone: z.number(), cores: z.number(), memoryGiB: z.number(), diskGb: z.number(), idleWatts: z.number(), fullWatts: z.number(), prefix: z.string() }).optional(),
+  hosts: z
+    .object({
+      perZone: z.number(),
+      cores: z.number(),
+      memoryGiB: z.number(),
+      diskGb: z.number(),
+      idleWatts: z.number(),
+      fullWatts: z.number(),
+      prefix: z.string(),
+    })
+    .optional(),
   sizes: z
-    .array(z.object({ name: z.string(), cores: z.number(), memoryGiB: z.number(), diskGb: z.number().default(0), hourly: z.number().nullable().default(null), gpus: z.number().default(0), zones: z.array(z.string()).optional() }))
+    .array(
+      z.object({
+        name: z.string(),
+        cores: z.number(),
+        memoryGiB: z.number(),
+        diskGb: z.number().default(0),
+        hourly: z.number().nullable().default(null),
+        gpus: z.number().default(0),
+        zones: z.array(z.string()).optional(),
+      }),
+    )
     .default([]),
   images: z.array(z.string()),
   networks: z.array(
@@ -58,10 +123,34 @@ const site = z.object({
         memoryGiB: z.number(),
         idleWatts: z.number(),
         fullWatts: z.number(),
-        disks: z.array(z.object({ identifier: z.string(), shownAs: z.string(), sizeGb: z.number(), removable: z.boolean(), holds: z.string().nullable() })),
+        disks: z.array(
+          z.object({
+            identifier: z.string(),
+            shownAs: z.string(),
+            sizeGb: z.number(),
+            removable: z.boolean(),
+            holds: z.string().nullable(),
+          }),
+        ),
         prepared: z.boolean().default(false),
-        inside: z.object({ cards: z.array(z.object({ name: z.string(), mac: z.string(), addresses: z.array(z.string()) })), clockOffSeconds: z.number().default(0), runtime: z.boolean().default(true) }).optional(),
-        cards: z.array(z.object({ name: z.string(), mac: z.string(), address: z.string().nullable(), network: z.string().nullable(), sharedWith: z.number() })),
+        inside: z
+          .object({
+            cards: z.array(
+              z.object({ name: z.string(), mac: z.string(), addresses: z.array(z.string()) }),
+            ),
+            clockOffSeconds: z.number().default(0),
+            runtime: z.boolean().default(true),
+          })
+          .optional(),
+        cards: z.array(
+          z.object({
+            name: z.string(),
+            mac: z.string(),
+            address: z.string().nullable(),
+            network: z.string().nullable(),
+            sharedWith: z.number(),
+          }),
+        ),
       }),
     )
     .default([]),
@@ -75,7 +164,12 @@ const cluster = z.object({
   drives: z.array(z.string()).default([]),
   madeAt: z.string(),
   controlPlane: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('own'), count: z.number(), size: z.string(), addresses: z.array(z.string()) }),
+    z.object({
+      kind: z.literal('own'),
+      count: z.number(),
+      size: z.string(),
+      addresses: z.array(z.string()),
+    }),
     z.object({ kind: z.literal('managed'), tier: z.enum(['plain', 'assured']) }),
   ]),
   pools: z.array(
@@ -90,8 +184,21 @@ const cluster = z.object({
   ),
   pods: z.string(),
   services: z.string(),
-  rest: z.object({ zone: z.string(), windows: z.array(z.object({ days: z.array(z.enum(['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'])), stop: z.string(), start: z.string() })) }).optional(),
-  strained: z.array(z.object({ node: z.string(), type: z.string(), message: z.string() })).default([]),
+  rest: z
+    .object({
+      zone: z.string(),
+      windows: z.array(
+        z.object({
+          days: z.array(z.enum(['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'])),
+          stop: z.string(),
+          start: z.string(),
+        }),
+      ),
+    })
+    .optional(),
+  strained: z
+    .array(z.object({ node: z.string(), type: z.string(), message: z.string() }))
+    .default([]),
 })
 
 const workload = z.object({
@@ -111,19 +218,83 @@ const workload = z.object({
 
 export const scenarioSchema = z.object({
   start: z.string(),
-  prices: z.object({ diskGbMonth: z.number(), kwh: z.number(), hostMonth: z.number(), spotShare: z.number(), balancerHour: z.number() }),
+  prices: z.object({
+    diskGbMonth: z.number(),
+    kwh: z.number(),
+    hostMonth: z.number(),
+    spotShare: z.number(),
+    balancerHour: z.number(),
+  }),
   image: z.object({ name: z.string(), minimumDiskGb: z.number() }),
   sites: z.array(site),
   clusters: z.array(cluster),
   workloads: z.array(workload),
-  objects: z.array(z.object({ cluster: z.string(), manifests: z.array(z.looseObject({ apiVersion: z.string(), kind: z.string(), metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }) })) })).default([]),
-  peers: z.array(z.object({ name: z.string(), address: z.string(), ports: z.array(z.number()), protocol: z.enum(['tcp', 'udp']).default('tcp'), accepts: z.array(z.string()).optional(), routes: z.array(z.string()).optional() })).default([]),
-  flows: z.array(z.object({ cluster: z.string(), from: z.string(), to: z.string(), port: z.number(), perSecond: z.number(), method: z.string().optional(), path: z.string().optional() })).default([]),
-  loads: z.array(z.object({ cluster: z.string(), workload: z.string(), points: z.array(z.tuple([z.number(), z.number()])) })).default([]),
+  objects: z
+    .array(
+      z.object({
+        cluster: z.string(),
+        manifests: z.array(
+          z.looseObject({
+            apiVersion: z.string(),
+            kind: z.string(),
+            metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }),
+          }),
+        ),
+      }),
+    )
+    .default([]),
+  peers: z
+    .array(
+      z.object({
+        name: z.string(),
+        address: z.string(),
+        ports: z.array(z.number()),
+        protocol: z.enum(['tcp', 'udp']).default('tcp'),
+        accepts: z.array(z.string()).optional(),
+        routes: z.array(z.string()).optional(),
+      }),
+    )
+    .default([]),
+  flows: z
+    .array(
+      z.object({
+        cluster: z.string(),
+        from: z.string(),
+        to: z.string(),
+        port: z.number(),
+        perSecond: z.number(),
+        method: z.string().optional(),
+        path: z.string().optional(),
+      }),
+    )
+    .default([]),
+  loads: z
+    .array(
+      z.object({
+        cluster: z.string(),
+        workload: z.string(),
+        points: z.array(z.tuple([z.number(), z.number()])),
+      }),
+    )
+    .default([]),
   /** Tags that each workload’s repository holds. */
   tags: z.array(z.string()).default(['1', '2', '3']),
-  copies: z.object({ site: z.string(), cluster: z.string(), hostsPerZone: z.number(), counts: z.record(z.string(), z.number()) }),
-  faults: z.array(z.object({ fault: z.enum(faultKinds), about: z.string(), mode: z.enum(['transient', 'permanent']), times: z.number() })).default([]),
+  copies: z.object({
+    site: z.string(),
+    cluster: z.string(),
+    hostsPerZone: z.number(),
+    counts: z.record(z.string(), z.number()),
+  }),
+  faults: z
+    .array(
+      z.object({
+        fault: z.enum(faultKinds),
+        about: z.string(),
+        mode: z.enum(['transient', 'permanent']),
+        times: z.number(),
+      }),
+    )
+    .default([]),
 })
 
 export type Scenario = z.infer<typeof scenarioSchema>

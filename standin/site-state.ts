@@ -124,7 +124,15 @@ export interface Box {
   /** An operating system runs on it. */
   readonly prepared?: boolean
   /** What it really is, which only itself tells: its cards’ addresses, its clock, its runtime. */
-  readonly inside?: { readonly cards: readonly { readonly name: string; readonly mac: string; readonly addresses: readonly string[] }[]; readonly clockOffSeconds: number; readonly runtime: boolean }
+  readonly inside?: {
+    readonly cards: readonly {
+      readonly name: string
+      readonly mac: string
+      readonly addresses: readonly string[]
+    }[]
+    readonly clockOffSeconds: number
+    readonly runtime: boolean
+  }
   usedBy: string | null
 }
 
@@ -154,7 +162,11 @@ export interface Machine {
   /** Since when it has no power, in clock time. */
   offSince?: number
   /** What it was handed at first boot. */
-  bootData?: { readonly bytes: number; readonly instance: string; readonly handed: 'inline' | 'pointer' }
+  bootData?: {
+    readonly bytes: number
+    readonly instance: string
+    readonly handed: 'inline' | 'pointer'
+  }
   readonly createdAt: number
 }
 
@@ -242,7 +254,13 @@ export interface Site {
   /** The address the first managed control plane gets; later ones count down. */
   readonly managedFrom: string | null
   controlPlanes: ManagedControlPlane[]
-  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
+  readonly prices: {
+    readonly diskGbMonth: number
+    readonly kwh: number
+    readonly hostMonth: number
+    readonly spotShare: number
+    readonly balancerHour: number
+  }
   /** Sizes of which a zone has none left, as `zone/size`. */
   soldOut: string[]
   firewall?: readonly FirewallRule[]

@@ -79,13 +79,50 @@ export interface OperationFailure {
 
 export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'stage'; readonly key: string }
-  | { readonly at: number; readonly seq: number; readonly kind: 'pod-runs'; readonly cluster: string; readonly pod: string }
-  | { readonly at: number; readonly seq: number; readonly kind: 'pod-fails'; readonly cluster: string; readonly pod: string }
-  | { readonly at: number; readonly seq: number; readonly kind: 'pod-ends'; readonly cluster: string; readonly pod: string }
-  | { readonly at: number; readonly seq: number; readonly kind: 'scale'; readonly cluster: string; readonly autoscaler: string }
-  | { readonly at: number; readonly seq: number; readonly kind: 'cron'; readonly cluster: string; readonly workload: string }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'pod-runs'
+      readonly cluster: string
+      readonly pod: string
+    }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'pod-fails'
+      readonly cluster: string
+      readonly pod: string
+    }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'pod-ends'
+      readonly cluster: string
+      readonly pod: string
+    }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'scale'
+      readonly cluster: string
+      readonly autoscaler: string
+    }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'cron'
+      readonly cluster: string
+      readonly workload: string
+    }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
-  | { readonly at: number; readonly seq: number; readonly kind: 'power'; readonly site: string; readonly machine: string; readonly what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken' }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'power'
+      readonly site: string
+      readonly machine: string
+      readonly what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken'
+    }
 
 export interface World {
   readonly seed: number

@@ -24,19 +24,37 @@ let objects: readonly BoardObject[] = []
 function readPasted(text: string): readonly BoardObject[] | string {
   try {
     const trimmed = text.trimStart()
-    const values: readonly unknown[] = trimmed.startsWith('{') || trimmed.startsWith('[') ? [JSON.parse(text)].flat() : parseAllDocuments(text).map((document) => document.toJS({ maxAliasCount: 200 }) as unknown)
-    return values.filter((value): value is BoardObject => typeof value === 'object' && value !== null)
+    const values: readonly unknown[] =
+      trimmed.startsWith('{') || trimmed.startsWith('[')
+        ? [JSON.parse(text)].flat()
+        : parseAllDocuments(text).map(
+            (document) => document.toJS({ maxAliasCount: 200 }) as unknown,
+          )
+    return values.filter(
+      (value): value is BoardObject => typeof value === 'object' && value !== null,
+    )
   } catch (error) {
     return `This is neither JSON nor YAML that can be read: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : ''}`
   }
 }
 
 /** Lists opened, so that a pasted export has its objects side by side. */
-const opened = (given: readonly BoardObject[]): readonly BoardObject[] => given.flatMap((object) => (String(object.kind).endsWith('List') && Array.isArray(object['items']) ? opened(object['items'] as readonly BoardObject[]) : [object]))
+const opened = (given: readonly BoardObject[]): readonly BoardObject[] =>
+  given.flatMap((object) =>
+    String(object.kind).endsWith('List') && Array.isArray(object['items'])
+      ? opened(object['items'] as readonly BoardObject[])
+      : [object],
+  )
 
 self.onmessage = ({ data }: MessageEvent<BoardQuestion>): void => {
   const from = performance.now()
-  const answer = (board: Board | null, says: string | null): void => self.postMessage({ id: data.id, board, says, milliseconds: performance.now() - from } satisfies BoardAnswer)
+  const answer = (board: Board | null, says: string | null): void =>
+    self.postMessage({
+      id: data.id,
+      board,
+      says,
+      milliseconds: performance.now() - from,
+    } satisfies BoardAnswer)
   if (data.objects) objects = data.objects
   if (data.pasted !== undefined) {
     const read = readPasted(data.pasted)

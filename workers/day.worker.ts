@@ -1,11 +1,24 @@
 /** Replays a day of scaling off the page’s thread. */
 import type { NodeObject } from '~/core/objects'
-import { dayAhead, type DayAhead, type DayPlan, type PoolOrder, type ScalablePool } from '~/core/scaling'
+import {
+  dayAhead,
+  type DayAhead,
+  type DayPlan,
+  type PoolOrder,
+  type ScalablePool,
+} from '~/core/scaling'
 
 export interface DayQuestion {
   readonly id: number
   /** Functions do not travel: prices by node, and a node of each pool to make others like. */
-  readonly plan: Omit<DayPlan, 'hourly' | 'nodes'> & { readonly hourly: Readonly<Record<string, number>>; readonly nodes: { readonly pools: readonly (Omit<ScalablePool, 'make'> & { readonly like: NodeObject })[]; readonly order: PoolOrder; readonly startSeconds: number } | null }
+  readonly plan: Omit<DayPlan, 'hourly' | 'nodes'> & {
+    readonly hourly: Readonly<Record<string, number>>
+    readonly nodes: {
+      readonly pools: readonly (Omit<ScalablePool, 'make'> & { readonly like: NodeObject })[]
+      readonly order: PoolOrder
+      readonly startSeconds: number
+    } | null
+  }
 }
 
 export interface DayAnswer {
@@ -16,7 +29,30 @@ export interface DayAnswer {
 
 self.onmessage = ({ data }: MessageEvent<DayQuestion>): void => {
   const { hourly, nodes, ...plan } = data.plan
-  const made = nodes ? { ...nodes, pools: nodes.pools.map(({ like, ...pool }): ScalablePool => ({ ...pool, make: (name) => ({ ...like, metadata: { ...like.metadata, name, labels: { ...like.metadata.labels, 'kubernetes.io/hostname': name } } }) })) } : null
-  const found = dayAhead({ ...plan, hourly: (node) => hourly[node] ?? 0, ...(made ? { nodes: made } : {}) })
-  self.postMessage({ id: data.id, day: found.ok ? found.day : null, says: found.ok ? null : found.says } satisfies DayAnswer)
+  const made = nodes
+    ? {
+        ...nodes,
+        pools: nodes.pools.map(({ like, ...pool }): ScalablePool => ({
+          ...pool,
+          make: (name) => ({
+            ...like,
+            metadata: {
+              ...like.metadata,
+              name,
+              labels: { ...like.metadata.labels, 'kubernetes.io/hostname': name },
+            },
+          }),
+        })),
+      }
+    : null
+  const found = dayAhead({
+    ...plan,
+    hourly: (node) => hourly[node] ?? 0,
+    ...(made ? { nodes: made } : {}),
+  })
+  self.postMessage({
+    id: data.id,
+    day: found.ok ? found.day : null,
+    says: found.ok ? null : found.says,
+  } satisfies DayAnswer)
 }

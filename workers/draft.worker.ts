@@ -25,7 +25,18 @@ let view: FleetView | null = null
 function judge({ id, kind, intent }: DraftQuestion): DraftAnswer | null {
   if (!view) return null
   const read = kindNamed(kind)?.read(intent)
-  if (!read?.ok) return { id, findings: [], plan: null, digest: null, unreadable: read ? (read.issues[0] ? `${read.issues[0].path.join('.')}: ${read.issues[0].message}` : 'it does not fit') : 'unknown kind' }
+  if (!read?.ok)
+    return {
+      id,
+      findings: [],
+      plan: null,
+      digest: null,
+      unreadable: read
+        ? read.issues[0]
+          ? `${read.issues[0].path.join('.')}: ${read.issues[0].message}`
+          : 'it does not fit'
+        : 'unknown kind',
+    }
   const findings = read.draft.findings(view)
   const plan = findings.some((finding) => finding.level === 'stop') ? null : read.draft.plan(view)
   return { id, findings, plan, digest: plan ? planDigest(plan) : null, unreadable: null }

@@ -9,9 +9,14 @@ export async function action({ request, context }: Route.ActionArgs) {
   const form = await request.formData()
   const speed = speeds.find((known) => String(known) === form.get('speed'))
   if (speed !== undefined) await gyrarch.outside.setSpeed(speed)
-  else if (form.get('calm') === 'yes' || form.get('calm') === 'no') await gyrarch.outside.setCalm(form.get('calm') === 'yes')
+  else if (form.get('calm') === 'yes' || form.get('calm') === 'no')
+    await gyrarch.outside.setCalm(form.get('calm') === 'yes')
   else if (form.get('next') === 'event') await gyrarch.outside.toNextEvent()
-  else return data({ says: 'The clock knows the speeds 0, 1, 60 and 600, and a step to the next event.' }, { status: 400 })
+  else
+    return data(
+      { says: 'The clock knows the speeds 0, 1, 60 and 600, and a step to the next event.' },
+      { status: 400 },
+    )
   return { says: null }
 }
 

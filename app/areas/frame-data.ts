@@ -9,17 +9,47 @@ export async function frameData(gyrarch: Gyrarch): Promise<FrameData> {
   const view = await gyrarch.fleet.view()
   const { now, speed, calm, slipping } = gyrarch.outside
   const recent = await gyrarch.changes.list({ limit: 60 })
-  const active = recent.filter((row) => row.state === 'running' || row.state === 'undoing' || row.state === 'halted' || row.state === 'waiting')
-  const runs = await Promise.all(active.map(async (row) => ({ id: `c-${row.number}`, label: row.label, state: row.state, steps: await stepRecords(row.number) })))
-  const broken = gyrarch.tree(view).children.flatMap((site) => site.children).filter((cluster) => cluster.state === 'broken').length
+  const active = recent.filter(
+    (row) =>
+      row.state === 'running' ||
+      row.state === 'undoing' ||
+      row.state === 'halted' ||
+      row.state === 'waiting',
+  )
+  const runs = await Promise.all(
+    active.map(async (row) => ({
+      id: `c-${row.number}`,
+      label: row.label,
+      state: row.state,
+      steps: await stepRecords(row.number),
+    })),
+  )
+  const broken = gyrarch
+    .tree(view)
+    .children.flatMap((site) => site.children)
+    .filter((cluster) => cluster.state === 'broken').length
   return {
     clock: { now: new Date(now).toISOString(), speed, calm, slipping },
     aims: [
-      ...view.clusters.map((cluster) => ({ ref: `cluster/${cluster.name}`, name: cluster.name, where: cluster.site, guarded: cluster.guarded })),
-      ...view.sites.map((site) => ({ ref: `site/${site.name}`, name: site.name, where: titles[site.kind] ?? site.kind, guarded: false })),
+      ...view.clusters.map((cluster) => ({
+        ref: `cluster/${cluster.name}`,
+        name: cluster.name,
+        where: cluster.site,
+        guarded: cluster.guarded,
+      })),
+      ...view.sites.map((site) => ({
+        ref: `site/${site.name}`,
+        name: site.name,
+        where: titles[site.kind] ?? site.kind,
+        guarded: false,
+      })),
     ],
     runs,
-    changes: recent.map((row) => ({ id: `c-${row.number}`, label: row.title ?? row.label, state: row.state })),
+    changes: recent.map((row) => ({
+      id: `c-${row.number}`,
+      label: row.title ?? row.label,
+      state: row.state,
+    })),
     counts: { '/fleet': broken, '/raise': active.filter((row) => row.state === 'halted').length },
   }
 }

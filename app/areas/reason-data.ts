@@ -1,5 +1,17 @@
 /** The reason for a selection: what it is, what state it is in and why, the facts that rest on, and what can be done. */
-import { clusterOf, clusterState, type FleetNode, type FleetView, nodesOf, nodeState, poolState, siteOf, siteState, type State, stateContext } from '~/core/fleet'
+import {
+  clusterOf,
+  clusterState,
+  type FleetNode,
+  type FleetView,
+  nodesOf,
+  nodeState,
+  poolState,
+  siteOf,
+  siteState,
+  type State,
+  stateContext,
+} from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import { siteSpend } from '~/core/spend'
 import { bytesText, coresText, countText, listText, moneyText } from '~/core/units'
@@ -23,7 +35,8 @@ export interface ReasonData {
   readonly raiseAt?: string
 }
 
-const percent = (part: number, whole: number): string => (whole === 0 ? 'none' : `${Math.round((100 * part) / whole)} %`)
+const percent = (part: number, whole: number): string =>
+  whole === 0 ? 'none' : `${Math.round((100 * part) / whole)} %`
 
 function nodeReason(view: FleetView, clusterName: string, nodeName: string): ReasonData | null {
   const cluster = clusterOf(view, clusterName)
@@ -37,9 +50,19 @@ function nodeReason(view: FleetView, clusterName: string, nodeName: string): Rea
     where: `${cluster.name} · ${node.zone}`,
     ...reasoned,
     facts: [
-      ...node.conditions.map((condition) => ({ says: `${condition.type} is ${condition.status}`, value: condition.message, at: condition.since })),
-      { says: 'CPU asked', value: `${coresText(node.requestedCpuMilli)} of ${coresText(node.allocatableCpuMilli)}, ${percent(node.requestedCpuMilli, node.allocatableCpuMilli)}` },
-      { says: 'memory asked', value: `${bytesText(node.requestedMemoryBytes)} of ${bytesText(node.allocatableMemoryBytes)}, ${percent(node.requestedMemoryBytes, node.allocatableMemoryBytes)}` },
+      ...node.conditions.map((condition) => ({
+        says: `${condition.type} is ${condition.status}`,
+        value: condition.message,
+        at: condition.since,
+      })),
+      {
+        says: 'CPU asked',
+        value: `${coresText(node.requestedCpuMilli)} of ${coresText(node.allocatableCpuMilli)}, ${percent(node.requestedCpuMilli, node.allocatableCpuMilli)}`,
+      },
+      {
+        says: 'memory asked',
+        value: `${bytesText(node.requestedMemoryBytes)} of ${bytesText(node.allocatableMemoryBytes)}, ${percent(node.requestedMemoryBytes, node.allocatableMemoryBytes)}`,
+      },
       { says: 'pods', value: `${node.pods} of ${cluster.maxPodsPerNode}` },
       { says: 'agent', value: `${node.release}, API ${cluster.release}` },
       { says: 'address', value: node.address },
@@ -61,10 +84,25 @@ function clusterReason(view: FleetView, name: string): ReasonData | null {
     where: cluster.site,
     ...clusterState(cluster, stateContext(view)),
     facts: [
-      { says: 'API', value: `${cluster.endpoint} ${cluster.apiAnswers ? 'answers' : 'does not answer'}` },
-      { says: 'control plane', value: cluster.controlPlane.kind === 'own' ? `own, ${cluster.membersUp} of ${cluster.controlPlane.members.length} members up` : `managed, ${cluster.controlPlane.tier}` },
-      { says: 'release', value: `${cluster.release}${release ? `, support ${ended ? 'ended' : 'until'} ${release.endOfSupport}` : ''}` },
-      { says: 'nodes', value: cluster.pools.map((pool) => `${pool.name} ${pool.nodes.length}`).join(', ') },
+      {
+        says: 'API',
+        value: `${cluster.endpoint} ${cluster.apiAnswers ? 'answers' : 'does not answer'}`,
+      },
+      {
+        says: 'control plane',
+        value:
+          cluster.controlPlane.kind === 'own'
+            ? `own, ${cluster.membersUp} of ${cluster.controlPlane.members.length} members up`
+            : `managed, ${cluster.controlPlane.tier}`,
+      },
+      {
+        says: 'release',
+        value: `${cluster.release}${release ? `, support ${ended ? 'ended' : 'until'} ${release.endOfSupport}` : ''}`,
+      },
+      {
+        says: 'nodes',
+        value: cluster.pools.map((pool) => `${pool.name} ${pool.nodes.length}`).join(', '),
+      },
       { says: 'pods', value: String(cluster.podCount) },
       { says: 'pod range', value: cluster.pods },
       { says: 'service range', value: cluster.services },
@@ -79,7 +117,8 @@ function poolReason(view: FleetView, clusterName: string, poolName: string): Rea
   const pool = cluster?.pools.find((other) => other.name === poolName)
   if (!cluster || !pool) return null
   const { nodes } = pool
-  const sum = (of: (node: (typeof nodes)[number]) => number): number => nodes.reduce((total, node) => total + of(node), 0)
+  const sum = (of: (node: (typeof nodes)[number]) => number): number =>
+    nodes.reduce((total, node) => total + of(node), 0)
   return {
     ref: `pool/${clusterName}/${poolName}`,
     kind: 'pool',
@@ -88,10 +127,24 @@ function poolReason(view: FleetView, clusterName: string, poolName: string): Rea
     ...poolState(pool, cluster, stateContext(view)),
     facts: [
       { says: 'size', value: `${pool.size}${pool.lifetime === 'spot' ? ', spot' : ''}` },
-      { says: 'nodes', value: `${pool.nodes.length}${pool.range ? `, scales ${pool.range.min} to ${pool.range.max}` : ''}` },
-      { says: 'CPU asked', value: `${coresText(sum((node) => node.requestedCpuMilli))} of ${coresText(sum((node) => node.allocatableCpuMilli))}` },
-      { says: 'memory asked', value: `${bytesText(sum((node) => node.requestedMemoryBytes))} of ${bytesText(sum((node) => node.allocatableMemoryBytes))}` },
-      { says: 'taints', value: pool.taints.map((taint) => `${taint.key}=${taint.value}:${taint.effect}`).join(', ') || 'none' },
+      {
+        says: 'nodes',
+        value: `${pool.nodes.length}${pool.range ? `, scales ${pool.range.min} to ${pool.range.max}` : ''}`,
+      },
+      {
+        says: 'CPU asked',
+        value: `${coresText(sum((node) => node.requestedCpuMilli))} of ${coresText(sum((node) => node.allocatableCpuMilli))}`,
+      },
+      {
+        says: 'memory asked',
+        value: `${bytesText(sum((node) => node.requestedMemoryBytes))} of ${bytesText(sum((node) => node.allocatableMemoryBytes))}`,
+      },
+      {
+        says: 'taints',
+        value:
+          pool.taints.map((taint) => `${taint.key}=${taint.value}:${taint.effect}`).join(', ') ||
+          'none',
+      },
     ],
     actions: [{ says: `Open ${clusterName}`, path: `/clusters/${clusterName}` }],
   }
@@ -111,7 +164,10 @@ function siteReason(view: FleetView, name: string): ReasonData | null {
     facts: [
       { says: 'zones', value: listText(site.zones) },
       { says: 'machines', value: countText(site.machines.length, 'machine') },
-      { says: site.quotaCores === null ? 'cores in use' : 'vCPU in use', value: `${used} of ${site.quotaCores ?? cores}` },
+      {
+        says: site.quotaCores === null ? 'cores in use' : 'vCPU in use',
+        value: `${used} of ${site.quotaCores ?? cores}`,
+      },
       { says: 'routing domain', value: site.domain },
       { says: 'spend', value: `${moneyText(siteSpend(site).perMonth)} units a month` },
     ],
@@ -136,7 +192,11 @@ const podReason = (pod: FleetNode, cluster: string): ReasonData => ({
 })
 
 /** The reason for a ref, or null if nothing bears it. `pod` is the entry of a pod’s ref, which the fleet’s picture does not hold. */
-export function reasonFor(view: FleetView, ref: string | null, pod: FleetNode | null = null): ReasonData | null {
+export function reasonFor(
+  view: FleetView,
+  ref: string | null,
+  pod: FleetNode | null = null,
+): ReasonData | null {
   const [kind, first = '', second = ''] = (ref ?? '').split('/')
   if (pod) return podReason(pod, first)
   switch (kind) {

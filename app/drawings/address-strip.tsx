@@ -3,7 +3,15 @@
  * other, hatched. Data in, SVG out.
  */
 import { type PointerEvent, useState } from 'react'
-import { enclosingBlock, formatAddress, formatRange, intersection, overlappingPairs, parseRange, type Range } from '~/core/addresses'
+import {
+  enclosingBlock,
+  formatAddress,
+  formatRange,
+  intersection,
+  overlappingPairs,
+  parseRange,
+  type Range,
+} from '~/core/addresses'
 import './address-strip.css'
 
 export interface Holder {
@@ -32,7 +40,8 @@ interface Segment {
 }
 
 /** Where an address lies in a range, 0 to 1. Exact enough to draw: nine digits. */
-const placeOf = (range: Range, value: bigint): number => Number(((value - range.first) * 1_000_000_000n) / (range.last - range.first + 1n)) / 1e9
+const placeOf = (range: Range, value: bigint): number =>
+  Number(((value - range.first) * 1_000_000_000n) / (range.last - range.first + 1n)) / 1e9
 
 export function segmentsOf(within: Range, holders: readonly Holder[]): readonly Segment[] {
   const parsed = holders.flatMap((holder) => {
@@ -42,7 +51,12 @@ export function segmentsOf(within: Range, holders: readonly Holder[]): readonly 
   })
   const outer = parsed.filter(({ holder }) => !holder.inner)
   const hit = new Set((overlappingPairs(outer.map(({ shared }) => shared)) ?? []).flat())
-  return parsed.map(({ holder, shared }) => ({ holder, start: placeOf(within, shared.first), end: placeOf(within, shared.last + 1n), collides: hit.has(outer.findIndex((other) => other.holder === holder)) }))
+  return parsed.map(({ holder, shared }) => ({
+    holder,
+    start: placeOf(within, shared.first),
+    end: placeOf(within, shared.last + 1n),
+    collides: hit.has(outer.findIndex((other) => other.holder === holder)),
+  }))
 }
 
 const width = 1000
@@ -72,7 +86,14 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
   if (!within.ok) return <p className="soft">{within.says}</p>
   const segments = segmentsOf(within.value, holders)
   // What is the reader's own, what collides and what is large comes first; the rest is named by pointing at it.
-  const named = [...segments].sort((a, b) => Number(b.holder.mine ?? false) - Number(a.holder.mine ?? false) || Number(b.collides) - Number(a.collides) || b.end - b.start - (a.end - a.start)).slice(0, mostNamed)
+  const named = [...segments]
+    .sort(
+      (a, b) =>
+        Number(b.holder.mine ?? false) - Number(a.holder.mine ?? false) ||
+        Number(b.collides) - Number(a.collides) ||
+        b.end - b.start - (a.end - a.start),
+    )
+    .slice(0, mostNamed)
   const x = (place: number): number => lens(place, focus) * width
   return (
     <figure className="address-strip" aria-label={label}>
@@ -102,21 +123,45 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
           const to = pointed(event)
           const [low, high] = [Math.min(drag.from, to), Math.max(drag.from, to)]
           const size = within.value.last - within.value.first + 1n
-          const place = (part: number): bigint => within.value.first + (size * BigInt(Math.round(part * 1e9))) / 1_000_000_000n
+          const place = (part: number): bigint =>
+            within.value.first + (size * BigInt(Math.round(part * 1e9))) / 1_000_000_000n
           const last = place(high)
-          const text = (value: bigint): string => formatAddress({ family: within.value.family, value })
+          const text = (value: bigint): string =>
+            formatAddress({ family: within.value.family, value })
           onDrag(text(place(low)), text(last > within.value.last ? within.value.last : last))
         }}
         onPointerLeave={() => setFocus(null)}
       >
         <defs>
-          <pattern id="collision" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <pattern
+            id="collision"
+            width="8"
+            height="8"
+            patternUnits="userSpaceOnUse"
+            patternTransform="rotate(45)"
+          >
             <rect width="8" height="8" fill="var(--sheet)" />
             <path d="M0 0v8" stroke="var(--broken)" strokeWidth="5" />
           </pattern>
         </defs>
-        {drag ? <rect x={Math.min(drag.from, drag.to) * width} y={0} width={Math.abs(drag.to - drag.from) * width} height={height} fill="var(--brass)" opacity={0.35} /> : null}
-        <rect x="0.5" y="0.5" width={width - 1} height={height - 1} className="strip-frame" vectorEffect="non-scaling-stroke" />
+        {drag ? (
+          <rect
+            x={Math.min(drag.from, drag.to) * width}
+            y={0}
+            width={Math.abs(drag.to - drag.from) * width}
+            height={height}
+            fill="var(--brass)"
+            opacity={0.35}
+          />
+        ) : null}
+        <rect
+          x="0.5"
+          y="0.5"
+          width={width - 1}
+          height={height - 1}
+          className="strip-frame"
+          vectorEffect="non-scaling-stroke"
+        />
         {segments.map(({ holder, start, end, collides }, i) => {
           const left = x(start)
           const right = Math.max(left + 1.5, x(end))
@@ -128,7 +173,15 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
               y={holder.inner ? height * 0.55 : collides && i % 2 === 1 ? height / 2 : 1}
               width={right - left}
               height={thin ? height * 0.45 : height - 2}
-              fill={collides ? 'url(#collision)' : holder.mine ? 'var(--brass)' : holder.inner ? 'var(--petrol)' : 'var(--arc-4)'}
+              fill={
+                collides
+                  ? 'url(#collision)'
+                  : holder.mine
+                    ? 'var(--brass)'
+                    : holder.inner
+                      ? 'var(--petrol)'
+                      : 'var(--arc-4)'
+              }
               className="strip-part"
             >
               <title>{`${holder.name}: ${holder.range}`}</title>
@@ -138,11 +191,18 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
       </svg>
       <figcaption className="strip-names">
         {named.map(({ holder, collides }) => (
-          <span key={`${holder.name}${holder.range}`} data-mine={holder.mine ?? false} data-collides={collides}>
-            <i className={holder.inner ? 'inner' : ''} aria-hidden /> {holder.name} <span className="mono">{holder.range}</span>
+          <span
+            key={`${holder.name}${holder.range}`}
+            data-mine={holder.mine ?? false}
+            data-collides={collides}
+          >
+            <i className={holder.inner ? 'inner' : ''} aria-hidden /> {holder.name}{' '}
+            <span className="mono">{holder.range}</span>
           </span>
         ))}
-        {segments.length > named.length ? <span>and {segments.length - named.length} more, named where they are pointed at</span> : null}
+        {segments.length > named.length ? (
+          <span>and {segments.length - named.length} more, named where they are pointed at</span>
+        ) : null}
       </figcaption>
     </figure>
   )

@@ -33,7 +33,11 @@ export interface BoardLayout {
   readonly stacks: readonly Stack[]
   readonly blocks: readonly Block[]
   readonly groups: readonly Group[]
-  readonly columns: readonly { readonly node: BoardNode; readonly x: number; readonly width: number }[]
+  readonly columns: readonly {
+    readonly node: BoardNode
+    readonly x: number
+    readonly width: number
+  }[]
 }
 
 const groupGap = 14
@@ -46,8 +50,14 @@ export function layBoard(board: Board, width: number, height: number): BoardLayo
   const groupKey = (node: BoardNode): string => `${node.pool}\n${node.zone}`
   const keys = [...new Set(board.nodes.map(groupKey))]
   const room = width - (keys.length - 1) * groupGap - board.nodes.length * columnGap
-  const column = Math.max(narrowest, Math.min(widest, Math.floor(room / Math.max(1, board.nodes.length))))
-  const most = { cpu: Math.max(1, ...board.nodes.map((node) => Math.max(node.cpuMilli, node.cpuUsed))), memory: Math.max(1, ...board.nodes.map((node) => Math.max(node.memoryBytes, node.memoryUsed))) }
+  const column = Math.max(
+    narrowest,
+    Math.min(widest, Math.floor(room / Math.max(1, board.nodes.length))),
+  )
+  const most = {
+    cpu: Math.max(1, ...board.nodes.map((node) => Math.max(node.cpuMilli, node.cpuUsed))),
+    memory: Math.max(1, ...board.nodes.map((node) => Math.max(node.memoryBytes, node.memoryUsed))),
+  }
   const stacks: Stack[] = []
   const blocks: Block[] = []
   const groups: Group[] = []
@@ -65,11 +75,21 @@ export function layBoard(board: Board, width: number, height: number): BoardLayo
     }
     columns.push({ node, x, width: column })
     // A narrow column shows one stack, of cpu.
-    for (const [i, measure] of (narrow ? (['cpu'] as const) : (['cpu', 'memory'] as const)).entries()) {
+    for (const [i, measure] of (narrow
+      ? (['cpu'] as const)
+      : (['cpu', 'memory'] as const)
+    ).entries()) {
       const all = measure === 'cpu' ? node.cpuMilli : node.memoryBytes
       const scale = height / most[measure]
       const at = x + i * (each + 3)
-      stacks.push({ node, measure, x: at, y: height - all * scale, width: each, height: all * scale })
+      stacks.push({
+        node,
+        measure,
+        x: at,
+        y: height - all * scale,
+        width: each,
+        height: all * scale,
+      })
       let base = height
       for (const pod of node.pods) {
         const size = (measure === 'cpu' ? pod.cpuMilli : pod.memoryBytes) * scale

@@ -25,13 +25,22 @@ function ringsOf(count: number): Rings {
 
 function path(start: number, end: number, inner: number, outer: number): string {
   const gap = Math.min(0.004, (end - start) / 8)
-  return arcShape()({ startAngle: start + gap, endAngle: end - gap, innerRadius: inner + 1, outerRadius: outer - 1 }) ?? ''
+  return (
+    arcShape()({
+      startAngle: start + gap,
+      endAngle: end - gap,
+      innerRadius: inner + 1,
+      outerRadius: outer - 1,
+    }) ?? ''
+  )
 }
 
 /** Colour only where something is not as it should be; measures take the one ramp. */
 function fillOf(item: Arc, reading: Reading): string {
   if (reading !== 'state') {
-    return item.reading === null ? 'var(--arc-1)' : `color-mix(in oklab, var(--petrol) ${Math.round(8 + 84 * item.reading)}%, var(--line))`
+    return item.reading === null
+      ? 'var(--arc-1)'
+      : `color-mix(in oklab, var(--petrol) ${Math.round(8 + 84 * item.reading)}%, var(--line))`
   }
   if (item.depth === 0) return 'var(--arc-1)'
   if (item.kind === 'pod') return item.state === 'well' ? 'var(--arc-3)' : 'url(#strained-hatch)'
@@ -43,7 +52,11 @@ function fillOf(item: Arc, reading: Reading): string {
     return 'var(--arc-4)'
   }
   if (item.kind === 'cluster' && item.state === 'broken') return 'var(--broken)'
-  return item.kind === 'pool' ? 'var(--arc-3)' : item.kind === 'cluster' ? 'var(--arc-2)' : 'var(--arc-1)'
+  return item.kind === 'pool'
+    ? 'var(--arc-3)'
+    : item.kind === 'cluster'
+      ? 'var(--arc-2)'
+      : 'var(--arc-1)'
 }
 
 function Band({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
@@ -54,7 +67,13 @@ function Band({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
     if (count === 0 || total === 0) return null
     const start = at
     at += ((item.end - item.start) * count) / total
-    return <path key={state} d={path(start, at, rings.inner(item.depth), rings.outer(item.depth))} fill={fillOf({ ...item, kind: 'node', state }, 'state')} />
+    return (
+      <path
+        key={state}
+        d={path(start, at, rings.inner(item.depth), rings.outer(item.depth))}
+        fill={fillOf({ ...item, kind: 'node', state }, 'state')}
+      />
+    )
   })
 }
 
@@ -71,9 +90,22 @@ function Label({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
   const along = length > width
   if (!along && !(outer - inner > width && length > 15)) return null
   const turn = (angle * 180) / Math.PI
-  const rotation = along ? (turn > 90 && turn < 270 ? turn + 180 : turn) : turn > 180 ? turn + 90 : turn - 90
+  const rotation = along
+    ? turn > 90 && turn < 270
+      ? turn + 180
+      : turn
+    : turn > 180
+      ? turn + 90
+      : turn - 90
   return (
-    <text x={x} y={y} transform={`rotate(${rotation} ${x} ${y})`} className="arc-label" dominantBaseline="central" textAnchor="middle">
+    <text
+      x={x}
+      y={y}
+      transform={`rotate(${rotation} ${x} ${y})`}
+      className="arc-label"
+      dominantBaseline="central"
+      textAnchor="middle"
+    >
       {item.name}
     </text>
   )
@@ -90,9 +122,18 @@ export interface GyreProps {
   readonly line: string
 }
 
-const wordOf = (item: Arc): string => `${item.kind} ${item.name}, ${item.state}${item.readingText === '' || item.readingText === item.state ? '' : `, ${item.readingText}`}`
+const wordOf = (item: Arc): string =>
+  `${item.kind} ${item.name}, ${item.state}${item.readingText === '' || item.readingText === item.state ? '' : `, ${item.readingText}`}`
 
-export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, onZoom, total, line }: GyreProps) {
+export const Gyre = memo(function Gyre({
+  layout,
+  reading,
+  selected,
+  onSelect,
+  onZoom,
+  total,
+  line,
+}: GyreProps) {
   const rings = useMemo(() => ringsOf(Math.max(1, layout.rings)), [layout.rings])
   const drawing = useRef<SVGSVGElement>(null)
   const [pointed, setPointed] = useState<Arc | null>(null)
@@ -108,12 +149,16 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
     const ring = layout.arcs.flatMap((other, i) => (other.depth === item.depth ? [i] : []))
     const place = ring.indexOf(index)
     const middle = (item.start + item.end) / 2
-    const over = (depth: number): number => layout.arcs.findIndex((other) => other.depth === depth && other.start <= middle && middle <= other.end)
+    const over = (depth: number): number =>
+      layout.arcs.findIndex(
+        (other) => other.depth === depth && other.start <= middle && middle <= other.end,
+      )
     if (event.key === 'ArrowRight') focus(ring[(place + 1) % ring.length])
     else if (event.key === 'ArrowLeft') focus(ring[(place - 1 + ring.length) % ring.length])
     else if (event.key === 'ArrowUp') focus(over(item.depth + 1))
     else if (event.key === 'ArrowDown') focus(over(item.depth - 1))
-    else if (event.key === 'Enter') (item.kind === 'node' || item.kind === 'pod' ? onSelect : onZoom)(item.ref)
+    else if (event.key === 'Enter')
+      (item.kind === 'node' || item.kind === 'pod' ? onSelect : onZoom)(item.ref)
     else if (event.key === ' ') {
       event.preventDefault()
       onSelect(item.ref)
@@ -126,76 +171,116 @@ export const Gyre = memo(function Gyre({ layout, reading, selected, onSelect, on
         {pointed ? (
           <>
             <b className="mono">{pointed.name}</b>
-            {pointed.band ? pointed.readingText : `${pointed.kind}, ${pointed.state}${pointed.readingText === '' || pointed.readingText === pointed.state ? '' : `, ${pointed.readingText}`}`}
+            {pointed.band
+              ? pointed.readingText
+              : `${pointed.kind}, ${pointed.state}${pointed.readingText === '' || pointed.readingText === pointed.state ? '' : `, ${pointed.readingText}`}`}
           </>
         ) : null}
       </p>
-    <svg ref={drawing} className="gyre" viewBox={`${-size / 2} ${-size / 2} ${size} ${size}`} role="group" aria-label="The fleet as rings: sites, clusters, pools, nodes. Arrow keys move, Space selects, Enter zooms.">
-      <defs>
-        <pattern id="strained-hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="7" height="7" fill="var(--strained)" />
-          <path d="M0 0v7" stroke="var(--ground)" strokeWidth="3" />
-        </pattern>
-        <pattern id="rest-hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="6" height="6" fill="var(--ground)" />
-          <path d="M0 0v6" stroke="var(--resting)" strokeWidth="2" />
-        </pattern>
-      </defs>
-      {layout.arcs.map((item, index) => (
-        <g
-          key={`${item.ref}${item.band ? '/band' : ''}`}
-          data-arc={index}
-          className="arc"
-          role="button"
-          tabIndex={index === 0 || item.ref === selected ? 0 : -1}
-          aria-label={item.band ? `${item.readingText} of pool ${item.name}` : wordOf(item)}
-          aria-pressed={item.ref === selected}
-          onClick={() => (item.ref === selected && item.kind !== 'node' && item.kind !== 'pod' ? onZoom(item.ref) : onSelect(item.ref))}
-          onDoubleClick={() => {
-            if (item.kind !== 'node' && item.kind !== 'pod') onZoom(item.ref)
-          }}
-          onPointerEnter={() => setPointed(item)}
-          onPointerLeave={() => setPointed(null)}
-          onFocus={() => setPointed(item)}
-          onBlur={() => setPointed(null)}
-          onKeyDown={(event) => move(event, index)}
-        >
-          <title>{item.band ? `${item.name}: ${item.readingText}` : `${item.name}: ${item.says || item.state}`}</title>
-          {item.band && reading === 'state' ? <Band item={item} rings={rings} /> : <path d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))} fill={fillOf(item, reading)} />}
-          {item.band ? null : <Label item={item} rings={rings} />}
-          {item.ref === selected && !item.band ? <path d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))} className="arc-selected" /> : null}
-        </g>
-      ))}
-      <g
-        className="centre"
-        role="button"
-        tabIndex={up ? 0 : -1}
-        aria-label={up ? `Back to ${up.name}` : 'The whole fleet'}
-        onClick={() => up && onZoom(up.ref)}
-        onKeyDown={(event) => {
-          if (up && (event.key === 'Enter' || event.key === ' ')) {
-            event.preventDefault()
-            onZoom(up.ref)
-          }
-        }}
+      <svg
+        ref={drawing}
+        className="gyre"
+        viewBox={`${-size / 2} ${-size / 2} ${size} ${size}`}
+        role="group"
+        aria-label="The fleet as rings: sites, clusters, pools, nodes. Arrow keys move, Space selects, Enter zooms."
       >
-        <circle r={hole - 4} />
-        <text y={-30} className="centre-name">
-          {layout.centre.name}
-        </text>
-        <text y={4} className="centre-total">
-          {total}
-        </text>
-        <text y={28} className="centre-line">
-          {line}
-        </text>
-        {up ? (
-          <text y={48} className="centre-line">
-            back to {up.name}
+        <defs>
+          <pattern
+            id="strained-hatch"
+            width="7"
+            height="7"
+            patternUnits="userSpaceOnUse"
+            patternTransform="rotate(45)"
+          >
+            <rect width="7" height="7" fill="var(--strained)" />
+            <path d="M0 0v7" stroke="var(--ground)" strokeWidth="3" />
+          </pattern>
+          <pattern
+            id="rest-hatch"
+            width="6"
+            height="6"
+            patternUnits="userSpaceOnUse"
+            patternTransform="rotate(45)"
+          >
+            <rect width="6" height="6" fill="var(--ground)" />
+            <path d="M0 0v6" stroke="var(--resting)" strokeWidth="2" />
+          </pattern>
+        </defs>
+        {layout.arcs.map((item, index) => (
+          <g
+            key={`${item.ref}${item.band ? '/band' : ''}`}
+            data-arc={index}
+            className="arc"
+            role="button"
+            tabIndex={index === 0 || item.ref === selected ? 0 : -1}
+            aria-label={item.band ? `${item.readingText} of pool ${item.name}` : wordOf(item)}
+            aria-pressed={item.ref === selected}
+            onClick={() =>
+              item.ref === selected && item.kind !== 'node' && item.kind !== 'pod'
+                ? onZoom(item.ref)
+                : onSelect(item.ref)
+            }
+            onDoubleClick={() => {
+              if (item.kind !== 'node' && item.kind !== 'pod') onZoom(item.ref)
+            }}
+            onPointerEnter={() => setPointed(item)}
+            onPointerLeave={() => setPointed(null)}
+            onFocus={() => setPointed(item)}
+            onBlur={() => setPointed(null)}
+            onKeyDown={(event) => move(event, index)}
+          >
+            <title>
+              {item.band
+                ? `${item.name}: ${item.readingText}`
+                : `${item.name}: ${item.says || item.state}`}
+            </title>
+            {item.band && reading === 'state' ? (
+              <Band item={item} rings={rings} />
+            ) : (
+              <path
+                d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))}
+                fill={fillOf(item, reading)}
+              />
+            )}
+            {item.band ? null : <Label item={item} rings={rings} />}
+            {item.ref === selected && !item.band ? (
+              <path
+                d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))}
+                className="arc-selected"
+              />
+            ) : null}
+          </g>
+        ))}
+        <g
+          className="centre"
+          role="button"
+          tabIndex={up ? 0 : -1}
+          aria-label={up ? `Back to ${up.name}` : 'The whole fleet'}
+          onClick={() => up && onZoom(up.ref)}
+          onKeyDown={(event) => {
+            if (up && (event.key === 'Enter' || event.key === ' ')) {
+              event.preventDefault()
+              onZoom(up.ref)
+            }
+          }}
+        >
+          <circle r={hole - 4} />
+          <text y={-30} className="centre-name">
+            {layout.centre.name}
           </text>
-        ) : null}
-      </g>
-    </svg>
+          <text y={4} className="centre-total">
+            {total}
+          </text>
+          <text y={28} className="centre-line">
+            {line}
+          </text>
+          {up ? (
+            <text y={48} className="centre-line">
+              back to {up.name}
+            </text>
+          ) : null}
+        </g>
+      </svg>
     </>
   )
 })

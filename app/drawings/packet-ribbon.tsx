@@ -9,9 +9,18 @@ export interface PacketRibbonProps {
 }
 
 const named = (hop: string): string => hop.replace('-', ' ')
-const byText = (by: HopAnswer['by']): string => (typeof by === 'string' ? (by === 'default' ? '' : by) : by.join(', '))
+const byText = (by: HopAnswer['by']): string =>
+  typeof by === 'string' ? (by === 'default' ? '' : by) : by.join(', ')
 
-function Part({ says, before, after }: { readonly says: string; readonly before: string; readonly after: string | null }) {
+function Part({
+  says,
+  before,
+  after,
+}: {
+  readonly says: string
+  readonly before: string
+  readonly after: string | null
+}) {
   return (
     <>
       <dt>{says}</dt>
@@ -31,16 +40,37 @@ function Part({ says, before, after }: { readonly says: string; readonly before:
 }
 
 export function PacketRibbon({ hops, open, onOpen }: PacketRibbonProps) {
-  if (hops.length === 0) return <p className="ribbon-empty">Nothing stands between them: no hop applies.</p>
+  if (hops.length === 0)
+    return <p className="ribbon-empty">Nothing stands between them: no hop applies.</p>
   return (
-    <ol className="ribbon" aria-label="Hops of the packet" style={{ margin: 0, padding: '2px 2px 8px' }}>
+    <ol
+      className="ribbon"
+      aria-label="Hops of the packet"
+      style={{ margin: 0, padding: '2px 2px 8px' }}
+    >
       {hops.map((hop, i) => {
         const back = hop.hop === 'way-back'
-        const rewrites = hop.after !== null && !back && (hop.after.source !== hop.before.source || hop.after.destination !== hop.before.destination || hop.after.port !== hop.before.port)
-        const target = (header: NonNullable<HopAnswer['after']>): string => `${header.destination}:${header.port}`
+        const rewrites =
+          hop.after !== null &&
+          !back &&
+          (hop.after.source !== hop.before.source ||
+            hop.after.destination !== hop.before.destination ||
+            hop.after.port !== hop.before.port)
+        const target = (header: NonNullable<HopAnswer['after']>): string =>
+          `${header.destination}:${header.port}`
         return (
-          <li key={`${hop.hop}${i}`} data-open={i === open} data-rewrites={rewrites} data-dropped={hop.after === null}>
-            <button type="button" aria-pressed={i === open} aria-label={`${named(hop.hop)}: ${hop.says}`} onClick={() => onOpen(i)}>
+          <li
+            key={`${hop.hop}${i}`}
+            data-open={i === open}
+            data-rewrites={rewrites}
+            data-dropped={hop.after === null}
+          >
+            <button
+              type="button"
+              aria-pressed={i === open}
+              aria-label={`${named(hop.hop)}: ${hop.says}`}
+              onClick={() => onOpen(i)}
+            >
               <b>{named(hop.hop)}</b>
               <dl>
                 {back && hop.after ? (
@@ -50,8 +80,16 @@ export function PacketRibbon({ hops, open, onOpen }: PacketRibbonProps) {
                   </>
                 ) : (
                   <>
-                    <Part says="from" before={hop.before.source} after={hop.after?.source ?? null} />
-                    <Part says="to" before={target(hop.before)} after={hop.after ? target(hop.after) : null} />
+                    <Part
+                      says="from"
+                      before={hop.before.source}
+                      after={hop.after?.source ?? null}
+                    />
+                    <Part
+                      says="to"
+                      before={target(hop.before)}
+                      after={hop.after ? target(hop.after) : null}
+                    />
                   </>
                 )}
               </dl>

@@ -22,7 +22,8 @@ export interface PlacementBoardProps {
   readonly onWorkload: (key: string) => void
 }
 
-const cutTo = (text: string, most: number): string => (text.length <= most ? text : `${text.slice(0, Math.max(1, most - 1))}…`)
+const cutTo = (text: string, most: number): string =>
+  text.length <= most ? text : `${text.slice(0, Math.max(1, most - 1))}…`
 
 /** What a node is called below its column: names of a pool begin alike, so the end of one tells it apart. */
 const shortName = (name: string, width: number): string => {
@@ -33,13 +34,33 @@ const shortName = (name: string, width: number): string => {
   return /\d+$/.exec(name)?.[0] ?? end.slice(-fits)
 }
 
-const fateWord: Readonly<Record<BoardNode['fate'], string>> = { stands: '', new: ', would be new', drained: ', drained', lost: ', lost' }
+const fateWord: Readonly<Record<BoardNode['fate'], string>> = {
+  stands: '',
+  new: ', would be new',
+  drained: ', drained',
+  lost: ', lost',
+}
 
 export const nodeText = (node: BoardNode): string =>
   `${node.name}${fateWord[node.fate]}: ${coresText(node.cpuUsed)} of ${coresText(node.cpuMilli)} and ${bytesText(node.memoryUsed)} of ${bytesText(node.memoryBytes)} asked for by ${node.pods.length} pods`
 
-function Head({ node, x, width, chosen, onNode }: { readonly node: BoardNode; readonly x: number; readonly width: number; readonly chosen: boolean; readonly onNode: (name: string) => void }) {
-  const { attributes, listeners, setNodeRef, transform } = useDraggable({ id: node.name, disabled: node.fate === 'lost' || node.fate === 'drained' })
+function Head({
+  node,
+  x,
+  width,
+  chosen,
+  onNode,
+}: {
+  readonly node: BoardNode
+  readonly x: number
+  readonly width: number
+  readonly chosen: boolean
+  readonly onNode: (name: string) => void
+}) {
+  const { attributes, listeners, setNodeRef, transform } = useDraggable({
+    id: node.name,
+    disabled: node.fate === 'lost' || node.fate === 'drained',
+  })
   return (
     <button
       type="button"
@@ -54,7 +75,13 @@ function Head({ node, x, width, chosen, onNode }: { readonly node: BoardNode; re
       aria-label={nodeText(node)}
       title={nodeText(node)}
       aria-pressed={chosen}
-      style={{ left: x, width, ...(transform ? { transform: `translate(${transform.x}px, ${transform.y}px)`, zIndex: 5 } : {}) }}
+      style={{
+        left: x,
+        width,
+        ...(transform
+          ? { transform: `translate(${transform.x}px, ${transform.y}px)`, zIndex: 5 }
+          : {}),
+      }}
       onClick={() => onNode(node.name)}
     >
       {shortName(node.name, width < 24 ? 24 : width)}
@@ -62,23 +89,60 @@ function Head({ node, x, width, chosen, onNode }: { readonly node: BoardNode; re
   )
 }
 
-function Shapes({ layout, node, workload, onNode, onWorkload }: { readonly layout: BoardLayout } & Pick<PlacementBoardProps, 'node' | 'workload' | 'onNode' | 'onWorkload'>) {
+function Shapes({
+  layout,
+  node,
+  workload,
+  onNode,
+  onWorkload,
+}: { readonly layout: BoardLayout } & Pick<
+  PlacementBoardProps,
+  'node' | 'workload' | 'onNode' | 'onWorkload'
+>) {
   return (
-    <svg width={layout.width} height={layout.height + headHeight + 1} role="img" aria-label="Pods on nodes, to scale">
+    <svg
+      width={layout.width}
+      height={layout.height + headHeight + 1}
+      role="img"
+      aria-label="Pods on nodes, to scale"
+    >
       {layout.groups.map((group) => (
         <text key={`${group.pool}${group.zone}`} x={group.x} y={12}>
-          {group.width > 110 ? [group.pool, group.zone].filter(Boolean).join(' · ') : cutTo(group.pool, Math.floor(group.width / 6))}
+          {group.width > 110
+            ? [group.pool, group.zone].filter(Boolean).join(' · ')
+            : cutTo(group.pool, Math.floor(group.width / 6))}
           <title>{[group.pool, group.zone].filter(Boolean).join(' · ')}</title>
         </text>
       ))}
       <g transform={`translate(0 ${headHeight})`}>
         {layout.stacks.map((stack) => (
-          <rect key={`${stack.node.name}${stack.measure}`} className="stack" data-fate={stack.node.fate} data-chosen={stack.node.name === node} x={stack.x + 0.5} y={stack.y + 0.5} width={stack.width - 1} height={Math.max(1, stack.height - 1)} onClick={() => onNode(stack.node.name)}>
+          <rect
+            key={`${stack.node.name}${stack.measure}`}
+            className="stack"
+            data-fate={stack.node.fate}
+            data-chosen={stack.node.name === node}
+            x={stack.x + 0.5}
+            y={stack.y + 0.5}
+            width={stack.width - 1}
+            height={Math.max(1, stack.height - 1)}
+            onClick={() => onNode(stack.node.name)}
+          >
             <title>{`${stack.node.name}, ${stack.measure}`}</title>
           </rect>
         ))}
         {layout.blocks.map((block) => (
-          <rect key={`${block.pod.key}${block.x}`} className="block" data-daemon={block.pod.isDaemon} data-chosen={block.pod.workload === workload} data-moved={block.pod.from !== undefined} x={block.x + 1} y={block.y} width={Math.max(1, block.width - 2)} height={Math.max(0.6, block.height - 0.4)} onClick={() => onWorkload(block.pod.workload)}>
+          <rect
+            key={`${block.pod.key}${block.x}`}
+            className="block"
+            data-daemon={block.pod.isDaemon}
+            data-chosen={block.pod.workload === workload}
+            data-moved={block.pod.from !== undefined}
+            x={block.x + 1}
+            y={block.y}
+            width={Math.max(1, block.width - 2)}
+            height={Math.max(0.6, block.height - 0.4)}
+            onClick={() => onWorkload(block.pod.workload)}
+          >
             <title>{`${block.pod.key}: ${coresText(block.pod.cpuMilli)}, ${bytesText(block.pod.memoryBytes)}${block.pod.from === undefined ? '' : block.pod.from === null ? ', placed here' : `, from ${block.pod.from}`}`}</title>
           </rect>
         ))}
@@ -87,7 +151,16 @@ function Shapes({ layout, node, workload, onNode, onWorkload }: { readonly layou
   )
 }
 
-function Canvas({ layout, node, workload, onNode, onWorkload }: { readonly layout: BoardLayout } & Pick<PlacementBoardProps, 'node' | 'workload' | 'onNode' | 'onWorkload'>) {
+function Canvas({
+  layout,
+  node,
+  workload,
+  onNode,
+  onWorkload,
+}: { readonly layout: BoardLayout } & Pick<
+  PlacementBoardProps,
+  'node' | 'workload' | 'onNode' | 'onWorkload'
+>) {
   const ref = useRef<HTMLCanvasElement>(null)
   useEffect(() => {
     const canvas = ref.current
@@ -102,18 +175,47 @@ function Canvas({ layout, node, workload, onNode, onWorkload }: { readonly layou
     context.clearRect(0, 0, layout.width, layout.height + headHeight)
     context.font = `11px ${style.getPropertyValue('--text')}`
     context.fillStyle = token('--ink-soft')
-    for (const group of layout.groups) context.fillText([group.pool, group.zone].filter(Boolean).join(' · ').slice(0, Math.max(2, Math.floor(group.width / 6))), group.x, 12)
+    for (const group of layout.groups)
+      context.fillText(
+        [group.pool, group.zone]
+          .filter(Boolean)
+          .join(' · ')
+          .slice(0, Math.max(2, Math.floor(group.width / 6))),
+        group.x,
+        12,
+      )
     context.translate(0, headHeight)
     for (const stack of layout.stacks) {
-      context.fillStyle = token(stack.node.fate === 'stands' || stack.node.fate === 'new' ? '--sheet' : '--ground')
-      context.strokeStyle = token(stack.node.name === node ? '--brass' : stack.node.fate === 'new' ? '--working' : '--border')
+      context.fillStyle = token(
+        stack.node.fate === 'stands' || stack.node.fate === 'new' ? '--sheet' : '--ground',
+      )
+      context.strokeStyle = token(
+        stack.node.name === node ? '--brass' : stack.node.fate === 'new' ? '--working' : '--border',
+      )
       context.fillRect(stack.x, stack.y, stack.width, stack.height)
-      context.strokeRect(stack.x + 0.5, stack.y + 0.5, Math.max(1, stack.width - 1), Math.max(1, stack.height - 1))
+      context.strokeRect(
+        stack.x + 0.5,
+        stack.y + 0.5,
+        Math.max(1, stack.width - 1),
+        Math.max(1, stack.height - 1),
+      )
     }
-    const fill = (block: Block): string => (block.pod.from !== undefined ? '--working' : block.pod.workload === workload ? '--petrol' : block.pod.isDaemon ? '--arc-2' : '--arc-4')
+    const fill = (block: Block): string =>
+      block.pod.from !== undefined
+        ? '--working'
+        : block.pod.workload === workload
+          ? '--petrol'
+          : block.pod.isDaemon
+            ? '--arc-2'
+            : '--arc-4'
     for (const block of layout.blocks) {
       context.fillStyle = token(fill(block))
-      context.fillRect(block.x + 1, block.y, Math.max(1, block.width - 2), Math.max(0.6, block.height - 0.5))
+      context.fillRect(
+        block.x + 1,
+        block.y,
+        Math.max(1, block.width - 2),
+        Math.max(0.6, block.height - 0.5),
+      )
     }
   }, [layout, node, workload])
   return (
@@ -126,7 +228,9 @@ function Canvas({ layout, node, workload, onNode, onWorkload }: { readonly layou
         const box = event.currentTarget.getBoundingClientRect()
         const x = event.clientX - box.left
         const y = event.clientY - box.top - headHeight
-        const block = layout.blocks.find((one) => x >= one.x && x <= one.x + one.width && y >= one.y && y <= one.y + one.height)
+        const block = layout.blocks.find(
+          (one) => x >= one.x && x <= one.x + one.width && y >= one.y && y <= one.y + one.height,
+        )
         if (block) onWorkload(block.pod.workload)
         else {
           const column = layout.columns.find((one) => x >= one.x && x <= one.x + one.width)
@@ -137,16 +241,36 @@ function Canvas({ layout, node, workload, onNode, onWorkload }: { readonly layou
   )
 }
 
-export function PlacementBoard({ board, height, node, workload, onNode, onWorkload }: PlacementBoardProps) {
+export function PlacementBoard({
+  board,
+  height,
+  node,
+  workload,
+  onNode,
+  onWorkload,
+}: PlacementBoardProps) {
   const [ref, width] = useWidth()
   const layout = useMemo(() => layBoard(board, width, height), [board, width, height])
   const Drawn = layout.blocks.length + layout.stacks.length > mostShapes ? Canvas : Shapes
   return (
     <div className="board" ref={ref}>
-      <Drawn layout={layout} node={node} workload={workload} onNode={onNode} onWorkload={onWorkload} />
+      <Drawn
+        layout={layout}
+        node={node}
+        workload={workload}
+        onNode={onNode}
+        onWorkload={onWorkload}
+      />
       <div className="heads" style={{ width: layout.width }}>
         {layout.columns.map((column) => (
-          <Head key={column.node.name} node={column.node} x={column.x} width={column.width} chosen={column.node.name === node} onNode={onNode} />
+          <Head
+            key={column.node.name}
+            node={column.node}
+            x={column.x}
+            width={column.width}
+            chosen={column.node.name === node}
+            onNode={onNode}
+          />
         ))}
       </div>
     </div>

@@ -26,12 +26,18 @@ export interface TimelineLayout {
   readonly now: number | null
 }
 
-const isOverState = (state: StepProgress['state']): boolean => state === 'done' || state === 'failed' || state === 'undone' || state === 'skipped'
+const isOverState = (state: StepProgress['state']): boolean =>
+  state === 'done' || state === 'failed' || state === 'undone' || state === 'skipped'
 
 const isOver = (step: StepProgress): boolean => step.endedAt !== null && isOverState(step.state)
 
 /** `origin` and `now` in milliseconds; `origin` null for a run that has not begun. */
-export function timelineLayout(steps: readonly StepProgress[], critical: readonly string[], origin: number | null, now: number): TimelineLayout {
+export function timelineLayout(
+  steps: readonly StepProgress[],
+  critical: readonly string[],
+  origin: number | null,
+  now: number,
+): TimelineLayout {
   const from = origin ?? now
   const seconds = (iso: string): number => (Date.parse(iso) - from) / 1000
   const present = origin === null ? 0 : (now - from) / 1000
@@ -44,7 +50,13 @@ export function timelineLayout(steps: readonly StepProgress[], critical: readonl
     const step = byId.get(id)
     if (!step) return 0
     const start = startOf(step)
-    const end = isOver(step) && step.endedAt !== null ? seconds(step.endedAt) : Math.max(start + step.seconds.likely, step.state === 'running' || step.state === 'retrying' ? present : 0)
+    const end =
+      isOver(step) && step.endedAt !== null
+        ? seconds(step.endedAt)
+        : Math.max(
+            start + step.seconds.likely,
+            step.state === 'running' || step.state === 'retrying' ? present : 0,
+          )
     ends.set(id, end)
     return end
   }
@@ -78,17 +90,31 @@ export function timelineLayout(steps: readonly StepProgress[], critical: readonl
   }
   return {
     rows: [...groups].map(([group, list]) => ({ group, bars: list })),
-    seconds: Math.max(60, present, ...bars.map((bar) => (isOverState(bar.state) ? bar.end : Math.max(bar.end, bar.expectedEnd)))),
+    seconds: Math.max(
+      60,
+      present,
+      ...bars.map((bar) => (isOverState(bar.state) ? bar.end : Math.max(bar.end, bar.expectedEnd))),
+    ),
     now: origin === null ? null : present,
   }
 }
 
 /** Round marks on an axis of so many seconds: at most about eight. */
-export function ticksOf(seconds: number): readonly { readonly at: number; readonly says: string }[] {
+export function ticksOf(
+  seconds: number,
+): readonly { readonly at: number; readonly says: string }[] {
   const steps = [10, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14_400]
   const every = steps.find((step) => seconds / step <= 8) ?? 28_800
   return Array.from({ length: Math.floor(seconds / every) + 1 }, (_, i) => {
     const at = i * every
-    return { at, says: every < 60 ? `${at} s` : every < 3600 ? `${Math.round(at / 60)} min` : `${Math.round(at / 3600)} h` }
+    return {
+      at,
+      says:
+        every < 60
+          ? `${at} s`
+          : every < 3600
+            ? `${Math.round(at / 60)} min`
+            : `${Math.round(at / 3600)} h`,
+    }
   })
 }

@@ -22,22 +22,42 @@ interface Scale {
   readonly width: number
 }
 
-const stateWord = (bar: Bar): string => `${bar.group}: ${bar.says}, ${bar.undoing && bar.state === 'running' ? 'being undone' : bar.state}`
+const stateWord = (bar: Bar): string =>
+  `${bar.group}: ${bar.says}, ${bar.undoing && bar.state === 'running' ? 'being undone' : bar.state}`
 
 /** Where a row says what its foremost step is: behind that bar if the gap takes the words, else behind the row, else before it, else nowhere. */
-function labelPlace(bars: readonly Bar[], endOf: (bar: Bar) => number, scale: Scale): { readonly x: number; readonly anchor: 'start' | 'end'; readonly says: string } | null {
-  const active = bars.find((bar) => bar.state === 'running' || bar.state === 'failed' || bar.state === 'retrying')
-  const shown = active ?? bars.find((bar) => bar.state === 'waiting') ?? bars.reduce((a, b) => (endOf(b) > endOf(a) ? b : a))
+function labelPlace(
+  bars: readonly Bar[],
+  endOf: (bar: Bar) => number,
+  scale: Scale,
+): { readonly x: number; readonly anchor: 'start' | 'end'; readonly says: string } | null {
+  const active = bars.find(
+    (bar) => bar.state === 'running' || bar.state === 'failed' || bar.state === 'retrying',
+  )
+  const shown =
+    active ??
+    bars.find((bar) => bar.state === 'waiting') ??
+    bars.reduce((a, b) => (endOf(b) > endOf(a) ? b : a))
   const needed = shown.says.length * 6 + 12
   const begins = bars.map((bar) => scale.x(bar.start)).filter((x) => x > endOf(shown))
-  if (Math.min(scale.width, ...begins) - endOf(shown) > needed) return { x: endOf(shown) + 8, anchor: 'start', says: shown.says }
+  if (Math.min(scale.width, ...begins) - endOf(shown) > needed)
+    return { x: endOf(shown) + 8, anchor: 'start', says: shown.says }
   const edge = Math.max(...bars.map(endOf))
   if (scale.width - edge > needed) return { x: edge + 8, anchor: 'start', says: shown.says }
   const begin = Math.min(...bars.map((bar) => scale.x(bar.start)))
   return begin - nameWidth > needed ? { x: begin - 8, anchor: 'end', says: shown.says } : null
 }
 
-function Row({ group, bars, scale, selected, onSelect }: { readonly group: string; readonly bars: readonly Bar[]; readonly scale: Scale } & Pick<TimelineProps, 'selected' | 'onSelect'>) {
+function Row({
+  group,
+  bars,
+  scale,
+  selected,
+  onSelect,
+}: { readonly group: string; readonly bars: readonly Bar[]; readonly scale: Scale } & Pick<
+  TimelineProps,
+  'selected' | 'onSelect'
+>) {
   const endOf = (bar: Bar): number => scale.x(Math.max(bar.end, bar.expectedEnd))
   const label = labelPlace(bars, endOf, scale)
   return (
@@ -69,14 +89,47 @@ function Row({ group, bars, scale, selected, onSelect }: { readonly group: strin
             }}
           >
             <title>{stateWord(bar)}</title>
-            {waiting ? null : <rect className="actual" data-state={bar.state} x={left} y={y} width={Math.max(2, scale.x(bar.end) - left)} height={barHeight} />}
-            <rect className="estimate" data-waiting={waiting} x={left} y={y - 2} width={Math.max(2, scale.x(bar.expectedEnd) - left)} height={barHeight + 4} />
-            {bar.critical ? <line className="critical" x1={left} x2={Math.max(left + 2, scale.x(waiting ? bar.expectedEnd : Math.max(bar.end, bar.start)))} y1={y + barHeight + 3} y2={y + barHeight + 3} /> : null}
+            {waiting ? null : (
+              <rect
+                className="actual"
+                data-state={bar.state}
+                x={left}
+                y={y}
+                width={Math.max(2, scale.x(bar.end) - left)}
+                height={barHeight}
+              />
+            )}
+            <rect
+              className="estimate"
+              data-waiting={waiting}
+              x={left}
+              y={y - 2}
+              width={Math.max(2, scale.x(bar.expectedEnd) - left)}
+              height={barHeight + 4}
+            />
+            {bar.critical ? (
+              <line
+                className="critical"
+                x1={left}
+                x2={Math.max(
+                  left + 2,
+                  scale.x(waiting ? bar.expectedEnd : Math.max(bar.end, bar.start)),
+                )}
+                y1={y + barHeight + 3}
+                y2={y + barHeight + 3}
+              />
+            ) : null}
           </g>
         )
       })}
       {label === null ? null : (
-        <text x={label.x} y={rowHeight / 2} dominantBaseline="central" textAnchor={label.anchor} style={{ pointerEvents: 'none' }}>
+        <text
+          x={label.x}
+          y={rowHeight / 2}
+          dominantBaseline="central"
+          textAnchor={label.anchor}
+          style={{ pointerEvents: 'none' }}
+        >
           {label.says}
         </text>
       )}
@@ -85,24 +138,49 @@ function Row({ group, bars, scale, selected, onSelect }: { readonly group: strin
 }
 
 function ticks(scale: Scale & { readonly marks?: readonly { readonly at: number }[] }) {
-  return scale.marks?.map((mark) => <line key={mark.at} className="tick" x1={scale.x(mark.at)} x2={scale.x(mark.at)} y1={0} y2={rowHeight} />)
+  return scale.marks?.map((mark) => (
+    <line
+      key={mark.at}
+      className="tick"
+      x1={scale.x(mark.at)}
+      x2={scale.x(mark.at)}
+      y1={0}
+      y2={rowHeight}
+    />
+  ))
 }
 
 export function Timeline({ layout, selected, onSelect, unfold, nowText }: TimelineProps) {
   const [ref, width] = useWidth()
   const span = layout.seconds * 1.06
   const marks = ticksOf(span)
-  const scale = { x: (seconds: number): number => nameWidth + (seconds / span) * (width - nameWidth - 8), width, marks }
+  const scale = {
+    x: (seconds: number): number => nameWidth + (seconds / span) * (width - nameWidth - 8),
+    width,
+    marks,
+  }
   const nowX = layout.now === null ? null : scale.x(Math.min(layout.now, span))
   return (
     <div className="timeline" ref={ref}>
       <svg height={20} width={width} viewBox={`0 0 ${width} 20`} aria-hidden>
         <defs>
-          <pattern id="retry-hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <pattern
+            id="retry-hatch"
+            width="7"
+            height="7"
+            patternUnits="userSpaceOnUse"
+            patternTransform="rotate(45)"
+          >
             <rect width="7" height="7" fill="var(--strained)" />
             <path d="M0 0v7" stroke="var(--ground)" strokeWidth="3" />
           </pattern>
-          <pattern id="undone-hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <pattern
+            id="undone-hatch"
+            width="6"
+            height="6"
+            patternUnits="userSpaceOnUse"
+            patternTransform="rotate(45)"
+          >
             <path d="M0 0v6" stroke="var(--resting)" strokeWidth="2" />
           </pattern>
         </defs>
@@ -115,11 +193,30 @@ export function Timeline({ layout, selected, onSelect, unfold, nowText }: Timeli
       <div style={{ position: 'relative' }}>
         {layout.rows.map((row) => (
           <Fragment key={row.group}>
-            <Row group={row.group} bars={row.bars} scale={scale} selected={selected} onSelect={onSelect} />
+            <Row
+              group={row.group}
+              bars={row.bars}
+              scale={scale}
+              selected={selected}
+              onSelect={onSelect}
+            />
             {unfold(row.bars)}
           </Fragment>
         ))}
-        {nowX === null ? null : <div className="now-line" style={{ position: 'absolute', top: 0, bottom: 0, left: nowX, borderLeft: '1.5px solid var(--brass)', pointerEvents: 'none' }} aria-hidden />}
+        {nowX === null ? null : (
+          <div
+            className="now-line"
+            style={{
+              position: 'absolute',
+              top: 0,
+              bottom: 0,
+              left: nowX,
+              borderLeft: '1.5px solid var(--brass)',
+              pointerEvents: 'none',
+            }}
+            aria-hidden
+          />
+        )}
       </div>
       {nowX === null ? null : (
         <p className="soft" style={{ paddingLeft: Math.min(nowX, width - 110), fontSize: 11.5 }}>

@@ -11,7 +11,13 @@ function Mark() {
   return (
     <svg width="26" height="20" viewBox="0 0 26 20" aria-hidden>
       <path d="M2 18A11 11 0 0 1 13 7" fill="none" stroke="var(--petrol)" strokeWidth="3" />
-      <path d="M13 2a11 11 0 0 1 11 16" fill="none" stroke="var(--petrol)" strokeWidth="3" transform="translate(0 1)" />
+      <path
+        d="M13 2a11 11 0 0 1 11 16"
+        fill="none"
+        stroke="var(--petrol)"
+        strokeWidth="3"
+        transform="translate(0 1)"
+      />
       <path d="M9 18a4.5 4.5 0 0 1 9 0" fill="none" stroke="var(--brass)" strokeWidth="3" />
     </svg>
   )
@@ -26,7 +32,8 @@ export interface ClockState {
 
 function Clock({ clock }: { readonly clock: ClockState }) {
   const fetcher = useFetcher()
-  const ask = (wish: Record<string, string>): void => void fetcher.submit(wish, { method: 'post', action: '/do/clock' })
+  const ask = (wish: Record<string, string>): void =>
+    void fetcher.submit(wish, { method: 'post', action: '/do/clock' })
   // What was just asked for shows at once; the stream confirms it a moment later.
   const asked = fetcher.formData?.get('speed')
   const speedNow = typeof asked === 'string' ? Number(asked) : clock.speed
@@ -35,17 +42,31 @@ function Clock({ clock }: { readonly clock: ClockState }) {
   useKey('.', () => ask({ next: 'event' }))
   return (
     <>
-      <time className="mono nowrap" dateTime={clock.now} title={`The stand-ins’ clock, UTC${clock.calm ? '. Calm: 60× while a change runs, else 1×' : ''}`}>
+      <time
+        className="mono nowrap"
+        dateTime={clock.now}
+        title={`The stand-ins’ clock, UTC${clock.calm ? '. Calm: 60× while a change runs, else 1×' : ''}`}
+      >
         {clockText(clock.now)}
         {clock.slipping ? ' (slipping)' : ''}
       </time>
       <div className="speed" role="group" aria-label="Speed of the clock">
-        <button type="button" aria-pressed={paused} onClick={() => ask({ speed: paused ? '60' : '0' })} title={paused ? 'Resume (Space)' : 'Pause (Space)'}>
+        <button
+          type="button"
+          aria-pressed={paused}
+          onClick={() => ask({ speed: paused ? '60' : '0' })}
+          title={paused ? 'Resume (Space)' : 'Pause (Space)'}
+        >
           {paused ? <Play size={12} aria-hidden /> : <Pause size={12} aria-hidden />}
           <span className="visually-hidden">{paused ? 'Resume' : 'Pause'}</span>
         </button>
         {[1, 60, 600].map((speed) => (
-          <button key={speed} type="button" aria-pressed={speedNow === speed} onClick={() => ask({ speed: String(speed) })}>
+          <button
+            key={speed}
+            type="button"
+            aria-pressed={speedNow === speed}
+            onClick={() => ask({ speed: String(speed) })}
+          >
             {speed}×
           </button>
         ))}
@@ -91,7 +112,12 @@ export function AimBar({ aim, clock, onAim, onJump, onKeys }: AimBarProps) {
         <CircleHelp size={15} aria-hidden />
         <span className="visually-hidden">Keys</span>
       </button>
-      <button type="button" className="quiet-button" onClick={() => setMode(dark ? 'light' : 'dark')} title="Light or dark">
+      <button
+        type="button"
+        className="quiet-button"
+        onClick={() => setMode(dark ? 'light' : 'dark')}
+        title="Light or dark"
+      >
         <Contrast size={15} aria-hidden />
         <span className="visually-hidden">Light or dark</span>
       </button>

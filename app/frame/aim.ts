@@ -13,7 +13,11 @@ export function useAim(aims: readonly Aim[]): Aim | null {
   const [search] = useSearchParams()
   const matches = useMatches()
   const implied = matches
-    .map((match) => (typeof match.loaderData === 'object' && match.loaderData !== null ? (match.loaderData as { aim?: unknown }).aim : null))
+    .map((match) =>
+      typeof match.loaderData === 'object' && match.loaderData !== null
+        ? (match.loaderData as { aim?: unknown }).aim
+        : null,
+    )
     .findLast((aim): aim is string => typeof aim === 'string')
   const wanted = implied ?? search.get('aim')
   return aims.find((aim) => aim.ref === wanted) ?? null

@@ -1,7 +1,16 @@
 /** The frame around every area. */
 import Dialog from '@mui/material/Dialog'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
-import { useFetcher, useFetchers, useLocation, useNavigate, useNavigation, useRevalidator, useSearchParams, useSubmit } from 'react-router'
+import {
+  useFetcher,
+  useFetchers,
+  useLocation,
+  useNavigate,
+  useNavigation,
+  useRevalidator,
+  useSearchParams,
+  useSubmit,
+} from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
 import { Jump, type Place } from './jump'
@@ -16,7 +25,11 @@ export interface FrameData {
   readonly clock: ClockState
   readonly aims: readonly Aim[]
   readonly runs: readonly RunSummary[]
-  readonly changes: readonly { readonly id: string; readonly label: string; readonly state: string }[]
+  readonly changes: readonly {
+    readonly id: string
+    readonly label: string
+    readonly state: string
+  }[]
   readonly counts: Counts
 }
 
@@ -30,7 +43,8 @@ function useFreshness(): void {
   const navigation = useNavigation()
   const busy = useRef(false)
   useEffect(() => {
-    busy.current = navigation.state !== 'idle' || fetchers.some((fetcher) => fetcher.state !== 'idle')
+    busy.current =
+      navigation.state !== 'idle' || fetchers.some((fetcher) => fetcher.state !== 'idle')
   })
   const again = (): void => {
     if (timer.current !== null) return
@@ -52,7 +66,8 @@ function useFreshness(): void {
   useLive('journal', again)
   useLive('reset', again)
   useEffect(() => {
-    const seen = (): void => void (document.visibilityState === 'visible' && !busy.current && revalidator.revalidate())
+    const seen = (): void =>
+      void (document.visibilityState === 'visible' && !busy.current && revalidator.revalidate())
     document.addEventListener('visibilitychange', seen)
     return () => document.removeEventListener('visibilitychange', seen)
   }, [revalidator])
@@ -64,7 +79,13 @@ function useEndings(): void {
   useLive('journal', (line) => {
     if (!['run.done', 'run.halted', 'run.taken-back'].includes(line.kind)) return
     setEnding(line.says)
-    if (isLeader() && typeof Notification !== 'undefined' && Notification.permission === 'granted' && document.visibilityState === 'hidden') new Notification('Gyrarch', { body: line.says })
+    if (
+      isLeader() &&
+      typeof Notification !== 'undefined' &&
+      Notification.permission === 'granted' &&
+      document.visibilityState === 'hidden'
+    )
+      new Notification('Gyrarch', { body: line.says })
   })
   useEffect(() => {
     if (ending === null) return
@@ -78,7 +99,15 @@ function useEndings(): void {
   }, [ending])
 }
 
-function Keys({ open, calm, onClose }: { readonly open: boolean; readonly calm: boolean; readonly onClose: () => void }) {
+function Keys({
+  open,
+  calm,
+  onClose,
+}: {
+  readonly open: boolean
+  readonly calm: boolean
+  readonly onClose: () => void
+}) {
   const [on, setOn] = useState(letterKeysOn)
   const fetcher = useFetcher()
   return (
@@ -108,7 +137,16 @@ function Keys({ open, calm, onClose }: { readonly open: boolean; readonly calm: 
         </label>
         <h2 style={{ marginTop: 18 }}>Clock</h2>
         <label style={{ display: 'flex', gap: 8, marginTop: 8 }}>
-          <input type="checkbox" checked={calm} onChange={(event) => void fetcher.submit({ calm: event.target.checked ? 'yes' : 'no' }, { method: 'post', action: '/do/clock' })} />
+          <input
+            type="checkbox"
+            checked={calm}
+            onChange={(event) =>
+              void fetcher.submit(
+                { calm: event.target.checked ? 'yes' : 'no' },
+                { method: 'post', action: '/do/clock' },
+              )
+            }
+          />
           Calm: 60× while a change runs, else 1×
         </label>
       </div>
@@ -116,7 +154,10 @@ function Keys({ open, calm, onClose }: { readonly open: boolean; readonly calm: 
   )
 }
 
-function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonly aims: readonly Place[] } {
+function usePlaces(data: FrameData): {
+  readonly jumps: readonly Place[]
+  readonly aims: readonly Place[]
+} {
   const navigate = useNavigate()
   const address = useAddress()
   const { pathname } = useLocation()
@@ -128,26 +169,64 @@ function usePlaces(data: FrameData): { readonly jumps: readonly Place[]; readonl
     if (ref === null) params.delete('aim')
     else params.set('aim', ref)
     // A cluster’s page is that cluster: pointing elsewhere leaves it for the other one, or for the fleet.
-    const base = pathname.startsWith('/clusters/') ? (ref?.startsWith('cluster/') ? `/clusters/${ref.slice(8)}` : '/fleet') : pathname
+    const base = pathname.startsWith('/clusters/')
+      ? ref?.startsWith('cluster/')
+        ? `/clusters/${ref.slice(8)}`
+        : '/fleet'
+      : pathname
     void navigate(`${base}?${params.toString()}`)
   }
   return {
     jumps: [
-      ...areas.map((area): Place => ({ label: area.name, kind: 'area', go: go(address(area.path)) })),
-      { label: 'Draft a cluster', kind: 'command', go: () => void submit(null, { method: 'post', action: address('/raise/new') }) },
+      ...areas.map((area): Place => ({
+        label: area.name,
+        kind: 'area',
+        go: go(address(area.path)),
+      })),
+      {
+        label: 'Draft a cluster',
+        kind: 'command',
+        go: () => void submit(null, { method: 'post', action: address('/raise/new') }),
+      },
       { label: 'Addresses', kind: 'command', go: go(address('/ground/addresses')) },
       { label: 'SSH keys', kind: 'command', go: go(address('/keys')) },
       { label: 'Fault tray', kind: 'command', go: go(address('/faults')) },
-      ...data.aims.map((aim): Place => ({ label: aim.name, kind: aim.ref.split('/')[0] ?? '', go: go(aim.ref.startsWith('cluster/') ? `/clusters/${aim.name}` : `/ground?site=${aim.name}`) })),
-      ...data.changes.map((change): Place => ({ label: `${change.id} ${change.label}`, kind: change.state, go: go(change.state === 'draft' ? `/raise/${change.id}` : `/changes/${change.id}`) })),
+      ...data.aims.map((aim): Place => ({
+        label: aim.name,
+        kind: aim.ref.split('/')[0] ?? '',
+        go: go(
+          aim.ref.startsWith('cluster/') ? `/clusters/${aim.name}` : `/ground?site=${aim.name}`,
+        ),
+      })),
+      ...data.changes.map((change): Place => ({
+        label: `${change.id} ${change.label}`,
+        kind: change.state,
+        go: go(change.state === 'draft' ? `/raise/${change.id}` : `/changes/${change.id}`),
+      })),
     ],
-    aims: [{ label: 'whole fleet', kind: 'fleet', go: pointAt(null) }, ...data.aims.map((aim): Place => ({ label: aim.name, kind: `${aim.where}${aim.guarded ? ', guarded' : ''}`, go: pointAt(aim.ref) }))],
+    aims: [
+      { label: 'whole fleet', kind: 'fleet', go: pointAt(null) },
+      ...data.aims.map((aim): Place => ({
+        label: aim.name,
+        kind: `${aim.where}${aim.guarded ? ', guarded' : ''}`,
+        go: pointAt(aim.ref),
+      })),
+    ],
   }
 }
 
-export function Frame({ data, children }: { readonly data: FrameData; readonly children: ReactNode }) {
+export function Frame({
+  data,
+  children,
+}: {
+  readonly data: FrameData
+  readonly children: ReactNode
+}) {
   const aim = useAim(data.aims)
-  const [live, setLive] = useState<{ readonly clock: ClockState; readonly since: ClockState } | null>(null)
+  const [live, setLive] = useState<{
+    readonly clock: ClockState
+    readonly since: ClockState
+  } | null>(null)
   // Whichever came last: the stream, until a loader has read the clock anew.
   const clock = live?.since === data.clock ? live.clock : data.clock
   useLive('clock', (told) => setLive({ clock: told, since: data.clock }))
@@ -174,7 +253,13 @@ export function Frame({ data, children }: { readonly data: FrameData; readonly c
         <a href="#area" className="visually-hidden">
           To the content
         </a>
-        <AimBar aim={aim} clock={clock} onAim={() => setDialog('aim')} onJump={() => setDialog('jump')} onKeys={() => setDialog('keys')} />
+        <AimBar
+          aim={aim}
+          clock={clock}
+          onAim={() => setDialog('aim')}
+          onJump={() => setDialog('jump')}
+          onKeys={() => setDialog('keys')}
+        />
         <RunLine given={data.runs} now={clock.now} />
         <div className="below" style={{ gridRow: 3 }}>
           <Rail counts={data.counts} />

@@ -18,7 +18,16 @@ export interface JumpProps {
 
 export function Jump({ open, title, places, onClose }: JumpProps) {
   return (
-    <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-label={title} slotProps={{ paper: { sx: { position: 'absolute', top: 60, m: 0, p: 1.5, overflow: 'visible' } } }}>
+    <Dialog
+      open={open}
+      onClose={onClose}
+      fullWidth
+      maxWidth="sm"
+      aria-label={title}
+      slotProps={{
+        paper: { sx: { position: 'absolute', top: 60, m: 0, p: 1.5, overflow: 'visible' } },
+      }}
+    >
       <Autocomplete<Place, false, false, false>
         options={places as Place[]}
         getOptionLabel={(place) => place.label}

@@ -16,17 +16,32 @@ export const keyList: readonly (readonly [string, string])[] = [
 ]
 
 const storage = 'gyrarch-letter-keys'
-export const letterKeysOn = (): boolean => typeof localStorage === 'undefined' || localStorage.getItem(storage) !== 'off'
+export const letterKeysOn = (): boolean =>
+  typeof localStorage === 'undefined' || localStorage.getItem(storage) !== 'off'
 export const setLetterKeys = (on: boolean): void => localStorage.setItem(storage, on ? 'on' : 'off')
 
 const usesKeys = (target: EventTarget | null, key: string): boolean => {
   if (!(target instanceof HTMLElement)) return false
-  if (target.isContentEditable || target.closest('input, textarea, select, [role="textbox"], [role="combobox"], [role="dialog"], [role="menu"], [role="listbox"]')) return true
-  return key === ' ' && target.closest('button, a, summary, [role="button"], [role="checkbox"], [role="radio"]') !== null
+  if (
+    target.isContentEditable ||
+    target.closest(
+      'input, textarea, select, [role="textbox"], [role="combobox"], [role="dialog"], [role="menu"], [role="listbox"]',
+    )
+  )
+    return true
+  return (
+    key === ' ' &&
+    target.closest('button, a, summary, [role="button"], [role="checkbox"], [role="radio"]') !==
+      null
+  )
 }
 
 /** Acts on a key; `ctrl` keys act everywhere. */
-export function useKey(key: string, act: () => void, options: { readonly ctrl?: boolean } = {}): void {
+export function useKey(
+  key: string,
+  act: () => void,
+  options: { readonly ctrl?: boolean } = {},
+): void {
   const latest = useRef(act)
   useEffect(() => {
     latest.current = act

@@ -8,9 +8,21 @@ import type { JournalEntry } from '~/server/live/hub'
 
 export interface LiveEvents {
   readonly journal: JournalEntry
-  readonly run: { readonly id: string; readonly label: string; readonly state: string; readonly startedAt: string | null; readonly endedAt: string | null; readonly steps: readonly StepRecord[] }
+  readonly run: {
+    readonly id: string
+    readonly label: string
+    readonly state: string
+    readonly startedAt: string | null
+    readonly endedAt: string | null
+    readonly steps: readonly StepRecord[]
+  }
   readonly state: { readonly version: number; readonly slices: readonly string[] }
-  readonly clock: { readonly now: string; readonly speed: number; readonly calm: boolean; readonly slipping: boolean }
+  readonly clock: {
+    readonly now: string
+    readonly speed: number
+    readonly calm: boolean
+    readonly slipping: boolean
+  }
   readonly reset: { readonly says: string }
 }
 
@@ -32,7 +44,8 @@ function start(): void {
   if (started || typeof window === 'undefined') return
   started = true
   const channel = new BroadcastChannel('gyrarch-live')
-  channel.onmessage = ({ data }: MessageEvent<{ name: Name; data: unknown }>) => dispatch(data.name, data.data)
+  channel.onmessage = ({ data }: MessageEvent<{ name: Name; data: unknown }>) =>
+    dispatch(data.name, data.data)
   void navigator.locks.request(
     'gyrarch-live',
     () =>

@@ -12,7 +12,8 @@ const FoldContext = createContext<Fold>({ folded: null, toggle: () => undefined 
 
 export function FoldProvider({ children }: { readonly children: ReactNode }) {
   const [folded, setFolded] = useState<boolean | null>(null)
-  const toggle = (): void => setFolded((was) => !(was ?? window.matchMedia('(max-width: 1100px)').matches))
+  const toggle = (): void =>
+    setFolded((was) => !(was ?? window.matchMedia('(max-width: 1100px)').matches))
   useKey('\\', toggle)
   return <FoldContext.Provider value={{ folded, toggle }}>{children}</FoldContext.Provider>
 }
@@ -36,8 +37,18 @@ export function Page({ title, beside, reason, children }: PageProps) {
         {children}
       </main>
       <aside className="reason" aria-label="Reason">
-        <button type="button" className="quiet-button reason-fold" onClick={toggle} aria-expanded={folded !== true} title="Fold the reason panel (\)">
-          {folded === true ? <PanelRightOpen size={15} aria-hidden /> : <PanelRightClose size={15} aria-hidden />}
+        <button
+          type="button"
+          className="quiet-button reason-fold"
+          onClick={toggle}
+          aria-expanded={folded !== true}
+          title="Fold the reason panel (\)"
+        >
+          {folded === true ? (
+            <PanelRightOpen size={15} aria-hidden />
+          ) : (
+            <PanelRightClose size={15} aria-hidden />
+          )}
           <span className="visually-hidden">Fold the reason panel</span>
         </button>
         {folded === true ? null : <div className="reason-body">{reason}</div>}

@@ -14,7 +14,10 @@ export interface RunSummary {
 }
 
 /** Steps with the changed ones put in their places. */
-export function mergeSteps<S extends { readonly id: string }>(steps: readonly S[], changed: readonly S[]): readonly S[] {
+export function mergeSteps<S extends { readonly id: string }>(
+  steps: readonly S[],
+  changed: readonly S[],
+): readonly S[] {
   if (changed.length === 0) return steps
   const fresh = new Map(changed.map((step) => [step.id, step]))
   return steps.map((step) => fresh.get(step.id) ?? step)
@@ -23,24 +26,43 @@ export function mergeSteps<S extends { readonly id: string }>(steps: readonly S[
 const rank: Readonly<Record<string, number>> = { halted: 0, running: 1, undoing: 1, waiting: 2 }
 
 function doingText(run: RunSummary, progress: Progress): string {
-  if (run.state === 'halted') return `halted: ${progress.front?.group ?? ''}: ${progress.front?.says ?? ''}`
+  if (run.state === 'halted')
+    return `halted: ${progress.front?.group ?? ''}: ${progress.front?.says ?? ''}`
   if (run.state === 'waiting') return 'waits for another change'
   const { front } = progress
   if (!front) return run.state === 'undoing' ? 'being taken back' : 'proving'
   return `${run.state === 'undoing' ? 'undoing ' : ''}${front.group}: ${front.says}${front.state === 'retrying' ? ', to be tried again' : ''}`
 }
 
-export function RunLine({ given, now }: { readonly given: readonly RunSummary[]; readonly now: string }) {
-  const [live, setLive] = useState<{ readonly from: readonly RunSummary[]; readonly runs: readonly RunSummary[] }>({ from: given, runs: given })
+export function RunLine({
+  given,
+  now,
+}: {
+  readonly given: readonly RunSummary[]
+  readonly now: string
+}) {
+  const [live, setLive] = useState<{
+    readonly from: readonly RunSummary[]
+    readonly runs: readonly RunSummary[]
+  }>({ from: given, runs: given })
   const runs = live.from === given ? live.runs : given
   useLive('run', (event: LiveEvents['run']) =>
     setLive((was) => {
       const base = was.from === given ? was.runs : given
-      return { from: given, runs: base.map((run) => (run.id === event.id ? { ...run, state: event.state, steps: mergeSteps(run.steps, event.steps) } : run)) }
+      return {
+        from: given,
+        runs: base.map((run) =>
+          run.id === event.id
+            ? { ...run, state: event.state, steps: mergeSteps(run.steps, event.steps) }
+            : run,
+        ),
+      }
     }),
   )
   const [open, setOpen] = useState(false)
-  const active = runs.filter((run) => run.state in rank).sort((a, b) => (rank[a.state] ?? 9) - (rank[b.state] ?? 9))
+  const active = runs
+    .filter((run) => run.state in rank)
+    .sort((a, b) => (rank[a.state] ?? 9) - (rank[b.state] ?? 9))
   const first = active[0]
   if (!first) return null
   const progress = progressOf(first.steps, Date.parse(now))
@@ -51,14 +73,29 @@ export function RunLine({ given, now }: { readonly given: readonly RunSummary[];
         <StateGlyph state={changeGlyph(first.state)} />
         <b className="nowrap">{first.label}</b>
         <span className="doing">{doingText(first, progress)}</span>
-        <span className="bar" data-state={first.state} role="progressbar" aria-label={`Progress of ${first.label}`} aria-valuenow={Math.round(progress.share * 100)} aria-valuemin={0} aria-valuemax={100}>
+        <span
+          className="bar"
+          data-state={first.state}
+          role="progressbar"
+          aria-label={`Progress of ${first.label}`}
+          aria-valuenow={Math.round(progress.share * 100)}
+          aria-valuemin={0}
+          aria-valuemax={100}
+        >
           <span style={{ width: `${Math.round(progress.share * 100)}%` }} />
         </span>
-        <span className="mono nowrap">{first.state === 'halted' ? 'wants you' : `${durationText(progress.secondsLeft)} left`}</span>
+        <span className="mono nowrap">
+          {first.state === 'halted' ? 'wants you' : `${durationText(progress.secondsLeft)} left`}
+        </span>
       </To>
       {others.length > 0 ? (
         <span className="more-runs">
-          <button type="button" className="quiet-button" aria-expanded={open} onClick={() => setOpen(!open)}>
+          <button
+            type="button"
+            className="quiet-button"
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
+          >
             {others.length} more
           </button>
           {open ? (

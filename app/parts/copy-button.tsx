@@ -2,7 +2,13 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 
-export function CopyButton({ text, children }: { readonly text: () => string; readonly children: string }) {
+export function CopyButton({
+  text,
+  children,
+}: {
+  readonly text: () => string
+  readonly children: string
+}) {
   const [said, setSaid] = useState<string | null>(null)
   return (
     <Button

@@ -3,7 +3,15 @@ import Button from '@mui/material/Button'
 import { Form } from 'react-router'
 import { useAddress } from './to'
 
-export function DraftButton({ site, children, variant = 'contained' }: { readonly site?: string; readonly children: string; readonly variant?: 'contained' | 'outlined' }) {
+export function DraftButton({
+  site,
+  children,
+  variant = 'contained',
+}: {
+  readonly site?: string
+  readonly children: string
+  readonly variant?: 'contained' | 'outlined'
+}) {
   const address = useAddress()
   return (
     <Form method="post" action={address('/raise/new', site === undefined ? {} : { site })}>

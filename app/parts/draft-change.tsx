@@ -15,12 +15,31 @@ export interface DraftChangeProps {
   readonly disabled?: boolean
 }
 
-export function DraftChange({ kind, intent, then, children, variant = 'outlined', title, disabled = false }: DraftChangeProps) {
+export function DraftChange({
+  kind,
+  intent,
+  then,
+  children,
+  variant = 'outlined',
+  title,
+  disabled = false,
+}: DraftChangeProps) {
   const fetcher = useFetcher<{ refused?: string | null }>()
   const address = useAddress()
   return (
     <>
-      <Button variant={variant} title={title} disabled={disabled || fetcher.state !== 'idle'} onClick={() => void fetcher.submit(JSON.stringify({ kind, intent, then: then ?? null }), { method: 'post', action: address('/do/draft'), encType: 'application/json' })}>
+      <Button
+        variant={variant}
+        title={title}
+        disabled={disabled || fetcher.state !== 'idle'}
+        onClick={() =>
+          void fetcher.submit(JSON.stringify({ kind, intent, then: then ?? null }), {
+            method: 'post',
+            action: address('/do/draft'),
+            encType: 'application/json',
+          })
+        }
+      >
         {children}
       </Button>
       {fetcher.data?.refused ? <span role="alert">{fetcher.data.refused}</span> : null}

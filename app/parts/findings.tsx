@@ -20,7 +20,10 @@ export interface FindingsProps {
 }
 
 /** Cautions accepted so far. */
-export function useAccepted(): readonly [ReadonlySet<string>, (key: string, accept: boolean) => void] {
+export function useAccepted(): readonly [
+  ReadonlySet<string>,
+  (key: string, accept: boolean) => void,
+] {
   const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
   const set = (key: string, accept: boolean): void =>
     setAccepted((was) => {
@@ -37,15 +40,28 @@ export function standingText(findings: readonly Finding[]): string {
   const stops = findings.filter((finding) => finding.level === 'stop').length
   const cautions = findings.filter((finding) => finding.level === 'caution').length
   if (stops > 0) return `${stops === 1 ? 'One thing stops' : `${stops} things stop`} this`
-  if (cautions > 0) return `Runs once you accept ${cautions === 1 ? 'one caution' : `${cautions} cautions`}`
+  if (cautions > 0)
+    return `Runs once you accept ${cautions === 1 ? 'one caution' : `${cautions} cautions`}`
   return 'Nothing stands against it'
 }
 
-function OneFinding({ finding, onRemedy, accepted, onAccept }: Omit<FindingsProps, 'findings'> & { readonly finding: Finding }) {
+function OneFinding({
+  finding,
+  onRemedy,
+  accepted,
+  onAccept,
+}: Omit<FindingsProps, 'findings'> & { readonly finding: Finding }) {
   return (
     <li className="finding" data-level={finding.level} id={`finding-${finding.key}`}>
       <p className="says">
-        {finding.level === 'stop' ? <StateGlyph state="broken" title="Stop" /> : finding.level === 'caution' ? <StateGlyph state="strained" title="Caution" /> : <b>Note</b>} {finding.says}
+        {finding.level === 'stop' ? (
+          <StateGlyph state="broken" title="Stop" />
+        ) : finding.level === 'caution' ? (
+          <StateGlyph state="strained" title="Caution" />
+        ) : (
+          <b>Note</b>
+        )}{' '}
+        {finding.says}
       </p>
       {finding.because.length > 0 ? (
         <details open={finding.level === 'stop' && finding.because.length < 4}>
@@ -62,7 +78,16 @@ function OneFinding({ finding, onRemedy, accepted, onAccept }: Omit<FindingsProp
       {onRemedy && finding.remedies.length > 0 ? (
         <div className="acts">
           {finding.remedies.map((remedy, i) => (
-            <Button key={remedy.says} variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'} onClick={() => onRemedy(remedy, { key: finding.key, index: i })} title={'patchDraft' in remedy.change ? 'Proven: with this the finding is gone and no new stop comes' : 'Proven: once this other change has run the finding is gone'}>
+            <Button
+              key={remedy.says}
+              variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'}
+              onClick={() => onRemedy(remedy, { key: finding.key, index: i })}
+              title={
+                'patchDraft' in remedy.change
+                  ? 'Proven: with this the finding is gone and no new stop comes'
+                  : 'Proven: once this other change has run the finding is gone'
+              }
+            >
               {remedy.says}
             </Button>
           ))}
@@ -70,7 +95,12 @@ function OneFinding({ finding, onRemedy, accepted, onAccept }: Omit<FindingsProp
       ) : null}
       {finding.level === 'caution' && onAccept ? (
         <label style={{ display: 'flex', gap: 7, marginTop: 7 }}>
-          <input type="checkbox" checked={accepted?.has(finding.key) ?? false} onChange={(event) => onAccept(finding.key, event.target.checked)} /> I accept this
+          <input
+            type="checkbox"
+            checked={accepted?.has(finding.key) ?? false}
+            onChange={(event) => onAccept(finding.key, event.target.checked)}
+          />{' '}
+          I accept this
         </label>
       ) : null}
     </li>

@@ -8,15 +8,41 @@ import { changeGlyph, stepGlyph } from './state'
 import { pathOf } from './to'
 import { clockText, timeText } from './when'
 
-const finding = (level: Finding['level']): Finding => ({ key: level, level, rule: level, says: level, because: [], remedies: [] })
-const step = (id: string, group: string) => ({ id, after: [], says: `do ${id}`, group, command: { port: 'site' as const, verb: 'do', args: {} }, seconds: { likely: 60, worst: 90 }, retry: { attempts: 1, firstSeconds: 1, mostSeconds: 1 } })
-const plan: Plan = { steps: [step('a', 'network'), step('b', 'cp | 1'), step('c', 'cp | 1')], creates: ['node/c/1', 'node/c/2', 'address/s/10.0.0.1', 'address/s/10.0.0.2'], alters: [], removes: [], seconds: { likely: 180, worst: 270 }, critical: ['a', 'b', 'c'], spend: { before: 10, after: 12.5 }, reserves: [] }
+const finding = (level: Finding['level']): Finding => ({
+  key: level,
+  level,
+  rule: level,
+  says: level,
+  because: [],
+  remedies: [],
+})
+const step = (id: string, group: string) => ({
+  id,
+  after: [],
+  says: `do ${id}`,
+  group,
+  command: { port: 'site' as const, verb: 'do', args: {} },
+  seconds: { likely: 60, worst: 90 },
+  retry: { attempts: 1, firstSeconds: 1, mostSeconds: 1 },
+})
+const plan: Plan = {
+  steps: [step('a', 'network'), step('b', 'cp | 1'), step('c', 'cp | 1')],
+  creates: ['node/c/1', 'node/c/2', 'address/s/10.0.0.1', 'address/s/10.0.0.2'],
+  alters: [],
+  removes: [],
+  seconds: { likely: 180, worst: 270 },
+  critical: ['a', 'b', 'c'],
+  spend: { before: 10, after: 12.5 },
+  reserves: [],
+}
 
 describe('words', () => {
   it('say what stands against a draft', () => {
     expect(standingText([])).toBe('Nothing stands against it')
     expect(standingText([finding('note')])).toBe('Nothing stands against it')
-    expect(standingText([finding('caution'), finding('note')])).toBe('Runs once you accept one caution')
+    expect(standingText([finding('caution'), finding('note')])).toBe(
+      'Runs once you accept one caution',
+    )
     expect(standingText([finding('stop'), finding('caution')])).toBe('One thing stops this')
     expect(standingText([finding('stop'), finding('stop')])).toBe('2 things stop this')
   })
@@ -32,7 +58,9 @@ describe('words', () => {
 
   it('tell the time of the stand-ins’ clock, in UTC', () => {
     expect(clockText('2026-03-02T06:42:10Z')).toBe('Mon 2 Mar 06:42:10')
-    expect(clockText('2026-03-02T06:42:10Z', { seconds: false, year: true })).toBe('Mon 2 Mar 2026 06:42')
+    expect(clockText('2026-03-02T06:42:10Z', { seconds: false, year: true })).toBe(
+      'Mon 2 Mar 2026 06:42',
+    )
     expect(timeText('2026-12-31T23:59:59.500Z')).toBe('23:59:59')
   })
 })
@@ -51,13 +79,29 @@ describe('a ref', () => {
 
 describe('glyphs', () => {
   it('of changes and steps are among the six', () => {
-    expect(['draft', 'waiting', 'running', 'halted', 'undoing', 'done', 'taken-back', 'given-up'].map(changeGlyph)).toEqual(['resting', 'resting', 'working', 'broken', 'working', 'well', 'unknown', 'unknown'])
-    expect(['waiting', 'running', 'retrying', 'done', 'failed', 'undone', 'skipped'].map(stepGlyph)).toEqual(['resting', 'working', 'strained', 'well', 'broken', 'unknown', 'unknown'])
+    expect(
+      ['draft', 'waiting', 'running', 'halted', 'undoing', 'done', 'taken-back', 'given-up'].map(
+        changeGlyph,
+      ),
+    ).toEqual(['resting', 'resting', 'working', 'broken', 'working', 'well', 'unknown', 'unknown'])
+    expect(
+      ['waiting', 'running', 'retrying', 'done', 'failed', 'undone', 'skipped'].map(stepGlyph),
+    ).toEqual(['resting', 'working', 'strained', 'well', 'broken', 'unknown', 'unknown'])
   })
 })
 
 describe('Markdown for a ticket', () => {
-  const record = { id: 'c-1', kind: 'cluster.raise', label: 'raise birch', state: 'draft', plan, findings: [finding('caution')], steps: [], proof: null, cause: null } as unknown as ChangeRecord
+  const record = {
+    id: 'c-1',
+    kind: 'cluster.raise',
+    label: 'raise birch',
+    state: 'draft',
+    plan,
+    findings: [finding('caution')],
+    steps: [],
+    proof: null,
+    cause: null,
+  } as unknown as ChangeRecord
   it('tells a plan, with bars that break no table', () => {
     const text = markdownOf(record)
     expect(text).toContain('# raise birch (c-1): draft')
@@ -65,9 +109,28 @@ describe('Markdown for a ticket', () => {
     expect(text).toContain('| cp \\| 1 | do b | 1 min | 1 min 30 s |')
   })
   it('tells a halted run with its cause and what it did', () => {
-    const done = { id: 'a', group: 'network', says: 'hold addresses', state: 'failed', attempts: 2, startedAt: 'x', endedAt: null } as unknown as StepRecord
-    const cause = { class: 'permanent' as const, reason: 'no-stock', says: 'none left', chain: [{ about: 'size/s/z/n', says: 'none in stock' }] }
-    const text = markdownOf({ ...record, state: 'halted', steps: [done], cause, proof: [{ says: 'API answers', holds: false, observed: 'silence' }] })
+    const done = {
+      id: 'a',
+      group: 'network',
+      says: 'hold addresses',
+      state: 'failed',
+      attempts: 2,
+      startedAt: 'x',
+      endedAt: null,
+    } as unknown as StepRecord
+    const cause = {
+      class: 'permanent' as const,
+      reason: 'no-stock',
+      says: 'none left',
+      chain: [{ about: 'size/s/z/n', says: 'none in stock' }],
+    }
+    const text = markdownOf({
+      ...record,
+      state: 'halted',
+      steps: [done],
+      cause,
+      proof: [{ says: 'API answers', holds: false, observed: 'silence' }],
+    })
     expect(text).toContain('**Cause:** none left')
     expect(text).toContain('- `size/s/z/n`: none in stock')
     expect(text).toContain('| network | hold addresses | failed | 2 |')

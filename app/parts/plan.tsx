@@ -2,7 +2,10 @@
 import type { Plan } from '~/core/changes'
 import { countText, durationText, moneyText } from '~/core/units'
 
-const plurals: Readonly<Record<string, string>> = { address: 'addresses', 'control-plane': 'control planes' }
+const plurals: Readonly<Record<string, string>> = {
+  address: 'addresses',
+  'control-plane': 'control planes',
+}
 
 /** “3 nodes, 2 addresses” from refs, by kind in the order they come. */
 export function refsText(refs: readonly string[]): string {
@@ -11,7 +14,10 @@ export function refsText(refs: readonly string[]): string {
     const kind = ref.split('/')[0] ?? ''
     counts.set(kind, (counts.get(kind) ?? 0) + 1)
   }
-  return [...counts].map(([kind, count]) => countText(count, kind, plurals[kind])).join(', ') || 'nothing'
+  return (
+    [...counts].map(([kind, count]) => countText(count, kind, plurals[kind])).join(', ') ||
+    'nothing'
+  )
 }
 
 /** The critical path as what it touches: the same thing named once. */
@@ -70,7 +76,11 @@ export function PlanSummary({ plan }: { readonly plan: Plan | null }) {
         ) : null}
         <div>
           <dt>changes spend</dt>
-          <dd title={`${moneyText(plan.spend.before)} before, ${moneyText(plan.spend.after)} after, units a month of 730 hours at the site`}>{spendText(plan.spend)}</dd>
+          <dd
+            title={`${moneyText(plan.spend.before)} before, ${moneyText(plan.spend.after)} after, units a month of 730 hours at the site`}
+          >
+            {spendText(plan.spend)}
+          </dd>
         </div>
         <div>
           <dt>longest path</dt>

@@ -13,8 +13,13 @@ export function Reason({ reason, now }: { readonly reason: ReasonData; readonly 
   const address = useAddress()
   const { raiseAt } = reason
   useKey('c', () => {
-    if (raiseAt !== undefined) void submit(null, { method: 'post', action: address('/raise/new', { site: raiseAt }) })
-    else if (reason.kind === 'cluster') void submit({ do: 'take-down' }, { method: 'post', action: address(`/clusters/${reason.name}`) })
+    if (raiseAt !== undefined)
+      void submit(null, { method: 'post', action: address('/raise/new', { site: raiseAt }) })
+    else if (reason.kind === 'cluster')
+      void submit(
+        { do: 'take-down' },
+        { method: 'post', action: address(`/clusters/${reason.name}`) },
+      )
   })
   return (
     <>
@@ -28,7 +33,10 @@ export function Reason({ reason, now }: { readonly reason: ReasonData; readonly 
           </span>
         </div>
         <h2 style={{ marginTop: 4 }}>
-          <StateGlyph state={reason.state} /> {reason.state === 'well' ? 'Well' : reason.state.charAt(0).toUpperCase() + reason.state.slice(1)}
+          <StateGlyph state={reason.state} />{' '}
+          {reason.state === 'well'
+            ? 'Well'
+            : reason.state.charAt(0).toUpperCase() + reason.state.slice(1)}
         </h2>
         <p className="soft" style={{ marginTop: 4 }}>
           {reason.says}

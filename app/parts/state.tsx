@@ -8,7 +8,15 @@ function shapeOf(state: GlyphState) {
     case 'well':
       return <circle cx="6" cy="6" r="4.6" fill="var(--well)" />
     case 'working':
-      return <path d="M6 1.4a4.6 4.6 0 1 1-4.6 4.6" fill="none" stroke="var(--working)" strokeWidth="2" strokeLinecap="round" />
+      return (
+        <path
+          d="M6 1.4a4.6 4.6 0 1 1-4.6 4.6"
+          fill="none"
+          stroke="var(--working)"
+          strokeWidth="2"
+          strokeLinecap="round"
+        />
+      )
     case 'strained':
       return (
         <>
@@ -21,20 +29,49 @@ function shapeOf(state: GlyphState) {
     case 'resting':
       return <circle cx="6" cy="6" r="4.4" fill="none" stroke="var(--resting)" strokeWidth="1.6" />
     case 'unknown':
-      return <circle cx="6" cy="6" r="4.4" fill="none" stroke="var(--unknown)" strokeWidth="1.6" strokeDasharray="1.6 1.9" />
+      return (
+        <circle
+          cx="6"
+          cy="6"
+          r="4.4"
+          fill="none"
+          stroke="var(--unknown)"
+          strokeWidth="1.6"
+          strokeDasharray="1.6 1.9"
+        />
+      )
   }
 }
 
-export function StateGlyph({ state, title }: { readonly state: GlyphState; readonly title?: string }) {
+export function StateGlyph({
+  state,
+  title,
+}: {
+  readonly state: GlyphState
+  readonly title?: string
+}) {
   return (
-    <svg className="state-glyph" data-state={state} viewBox="0 0 12 12" role={title === undefined ? undefined : 'img'} aria-hidden={title === undefined} aria-label={title}>
+    <svg
+      className="state-glyph"
+      data-state={state}
+      viewBox="0 0 12 12"
+      role={title === undefined ? undefined : 'img'}
+      aria-hidden={title === undefined}
+      aria-label={title}
+    >
       {shapeOf(state)}
     </svg>
   )
 }
 
 /** Glyph and word. */
-export const StateText = ({ state, children }: { readonly state: GlyphState; readonly children?: React.ReactNode }) => (
+export const StateText = ({
+  state,
+  children,
+}: {
+  readonly state: GlyphState
+  readonly children?: React.ReactNode
+}) => (
   <span className="state">
     <StateGlyph state={state} />
     <span>{children ?? state}</span>

@@ -37,7 +37,12 @@ const csvCell = (value: string | number): string => {
 }
 
 export function csvOf<Row>(columns: readonly Column<Row>[], rows: readonly Row[]): string {
-  return [columns.map((column) => csvCell(column.name)), ...rows.map((row) => columns.map((column) => csvCell(column.value(row))))].map((cells) => cells.join(',')).join('\r\n')
+  return [
+    columns.map((column) => csvCell(column.name)),
+    ...rows.map((row) => columns.map((column) => csvCell(column.value(row)))),
+  ]
+    .map((cells) => cells.join(','))
+    .join('\r\n')
 }
 
 /** Hands a text to the browser as a file. */
@@ -50,44 +55,95 @@ export function saveFile(name: string, type: string, body: string): void {
   setTimeout(() => URL.revokeObjectURL(url), 1000)
 }
 
-export function sortRows<Row>(rows: readonly Row[], column: Column<Row> | undefined, descending: boolean): readonly Row[] {
+export function sortRows<Row>(
+  rows: readonly Row[],
+  column: Column<Row> | undefined,
+  descending: boolean,
+): readonly Row[] {
   if (!column) return rows
   const sign = descending ? -1 : 1
   return [...rows].sort((a, b) => {
     const left = column.value(a)
     const right = column.value(b)
-    return sign * (typeof left === 'number' && typeof right === 'number' ? left - right : String(left).localeCompare(String(right), 'en', { numeric: true }))
+    return (
+      sign *
+      (typeof left === 'number' && typeof right === 'number'
+        ? left - right
+        : String(left).localeCompare(String(right), 'en', { numeric: true }))
+    )
   })
 }
 
-export function Table<Row>({ name, columns, rows, id, empty, selected, onSelect, tools }: TableProps<Row>) {
+export function Table<Row>({
+  name,
+  columns,
+  rows,
+  id,
+  empty,
+  selected,
+  onSelect,
+  tools,
+}: TableProps<Row>) {
   const [find, setFind] = useState('')
-  const [sort, setSort] = useState<{ readonly column: string; readonly descending: boolean } | null>(null)
+  const [sort, setSort] = useState<{
+    readonly column: string
+    readonly descending: boolean
+  } | null>(null)
   const shown = useMemo(() => {
     const wanted = find.trim().toLowerCase()
-    const found = wanted === '' ? rows : rows.filter((row) => columns.some((column) => String(column.value(row)).toLowerCase().includes(wanted)))
-    return sortRows(found, columns.find((column) => column.name === sort?.column), sort?.descending ?? false)
+    const found =
+      wanted === ''
+        ? rows
+        : rows.filter((row) =>
+            columns.some((column) => String(column.value(row)).toLowerCase().includes(wanted)),
+          )
+    return sortRows(
+      found,
+      columns.find((column) => column.name === sort?.column),
+      sort?.descending ?? false,
+    )
   }, [rows, columns, find, sort])
   const scroller = useRef<HTMLDivElement>(null)
   const all = shown.length <= drawAllBelow
   // The library’s object is not for memoising; nothing here does.
-  const virtual = useVirtualizer({ count: all ? 0 : shown.length, getScrollElement: () => scroller.current, estimateSize: () => rowHeight, overscan: 12 })
+  const virtual = useVirtualizer({
+    count: all ? 0 : shown.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => rowHeight,
+    overscan: 12,
+  })
   const items = virtual.getVirtualItems()
   const first = items[0]
   const last = items[items.length - 1]
-  const visible = all ? shown : first && last ? shown.slice(first.index, last.index + 1) : shown.slice(0, 40)
+  const visible = all
+    ? shown
+    : first && last
+      ? shown.slice(first.index, last.index + 1)
+      : shown.slice(0, 40)
   const above = all ? 0 : (first?.start ?? 0)
   const below = all ? 0 : Math.max(0, shown.length * rowHeight - (last?.end ?? 40 * rowHeight))
   return (
     <>
       <div className="table-tools">
-        <input data-find aria-label={`Find in ${name}`} placeholder="Find ( / )" value={find} onChange={(event) => setFind(event.target.value)} />
+        <input
+          data-find
+          aria-label={`Find in ${name}`}
+          placeholder="Find ( / )"
+          value={find}
+          onChange={(event) => setFind(event.target.value)}
+        />
         <span className="soft">
           {shown.length === rows.length ? rows.length : `${shown.length} of ${rows.length}`}
         </span>
         {tools}
         <span style={{ flex: 1 }} />
-        <button type="button" className="quiet-button" onClick={() => saveFile(`${name.replaceAll(' ', '-')}.csv`, 'text/csv', csvOf(columns, shown))}>
+        <button
+          type="button"
+          className="quiet-button"
+          onClick={() =>
+            saveFile(`${name.replaceAll(' ', '-')}.csv`, 'text/csv', csvOf(columns, shown))
+          }
+        >
           <Download size={14} aria-hidden /> CSV
         </button>
       </div>
@@ -99,8 +155,30 @@ export function Table<Row>({ name, columns, rows, id, empty, selected, onSelect,
             <thead>
               <tr>
                 {columns.map((column) => (
-                  <th key={column.name} scope="col" className={column.number ? 'number' : undefined} aria-sort={sort?.column === column.name ? (sort.descending ? 'descending' : 'ascending') : undefined}>
-                    <button type="button" onClick={() => setSort((was) => (was?.column === column.name ? (was.descending ? null : { column: column.name, descending: true }) : { column: column.name, descending: false }))}>
+                  <th
+                    key={column.name}
+                    scope="col"
+                    className={column.number ? 'number' : undefined}
+                    aria-sort={
+                      sort?.column === column.name
+                        ? sort.descending
+                          ? 'descending'
+                          : 'ascending'
+                        : undefined
+                    }
+                  >
+                    <button
+                      type="button"
+                      onClick={() =>
+                        setSort((was) =>
+                          was?.column === column.name
+                            ? was.descending
+                              ? null
+                              : { column: column.name, descending: true }
+                            : { column: column.name, descending: false },
+                        )
+                      }
+                    >
                       {column.name}
                       {sort?.column === column.name ? (sort.descending ? ' ↓' : ' ↑') : ''}
                     </button>
@@ -111,9 +189,17 @@ export function Table<Row>({ name, columns, rows, id, empty, selected, onSelect,
             <tbody>
               {above > 0 ? <tr style={{ height: above }} aria-hidden /> : null}
               {visible.map((row) => (
-                <tr key={id(row)} aria-selected={selected === undefined ? undefined : selected === id(row)} onClick={onSelect ? () => onSelect(row) : undefined}>
+                <tr
+                  key={id(row)}
+                  aria-selected={selected === undefined ? undefined : selected === id(row)}
+                  onClick={onSelect ? () => onSelect(row) : undefined}
+                >
                   {columns.map((column) => (
-                    <td key={column.name} className={column.number ? 'number' : column.wraps ? 'wraps' : undefined} title={String(column.value(row))}>
+                    <td
+                      key={column.name}
+                      className={column.number ? 'number' : column.wraps ? 'wraps' : undefined}
+                      title={String(column.value(row))}
+                    >
                       {column.show ? column.show(row) : column.value(row)}
                     </td>
                   ))}
@@ -123,7 +209,9 @@ export function Table<Row>({ name, columns, rows, id, empty, selected, onSelect,
             </tbody>
           </table>
         )}
-        {rows.length > 0 && shown.length === 0 ? <div className="empty">Nothing holds “{find}”.</div> : null}
+        {rows.length > 0 && shown.length === 0 ? (
+          <div className="empty">Nothing holds “{find}”.</div>
+        ) : null}
       </div>
     </>
   )

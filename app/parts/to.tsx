@@ -3,7 +3,10 @@ import { forwardRef } from 'react'
 import { Link, type LinkProps, useSearchParams } from 'react-router'
 
 /** A path with query parameters; the aim of the present address is kept unless another is given. */
-export function useAddress(): (path: string, query?: Readonly<Record<string, string | null>>) => string {
+export function useAddress(): (
+  path: string,
+  query?: Readonly<Record<string, string | null>>,
+) => string {
   const [search] = useSearchParams()
   const aim = search.get('aim')
   return (path, query = {}) => {
@@ -17,7 +20,13 @@ export function useAddress(): (path: string, query?: Readonly<Record<string, str
   }
 }
 
-export const To = forwardRef<HTMLAnchorElement, Omit<LinkProps, 'to'> & { readonly path: string; readonly query?: Readonly<Record<string, string | null>> }>(function To({ path, query, ...rest }, ref) {
+export const To = forwardRef<
+  HTMLAnchorElement,
+  Omit<LinkProps, 'to'> & {
+    readonly path: string
+    readonly query?: Readonly<Record<string, string | null>>
+  }
+>(function To({ path, query, ...rest }, ref) {
   const address = useAddress()
   return <Link ref={ref} {...rest} to={address(path, query)} />
 })

@@ -6,7 +6,10 @@ const days = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
 const two = (value: number): string => String(value).padStart(2, '0')
 
 /** “Mon 2 Mar 06:42:10”, in UTC like everything the outside tells. */
-export function clockText(iso: string, options: { readonly seconds?: boolean; readonly year?: boolean } = {}): string {
+export function clockText(
+  iso: string,
+  options: { readonly seconds?: boolean; readonly year?: boolean } = {},
+): string {
   const at = new Date(iso)
   const date = `${days[at.getUTCDay()] ?? ''} ${at.getUTCDate()} ${months[at.getUTCMonth()] ?? ''}${options.year ? ` ${at.getUTCFullYear()}` : ''}`
   return `${date} ${two(at.getUTCHours())}:${two(at.getUTCMinutes())}${options.seconds === false ? '' : `:${two(at.getUTCSeconds())}`}`

@@ -18,15 +18,18 @@ export type AddressResult<T> =
 
 export const bitsOf = (family: Family): number => (family === 4 ? 32 : 128)
 
-const refuse = (says: string, suggest: string | null = null) => ({ ok: false, says, suggest }) as const
+const refuse = (says: string, suggest: string | null = null) =>
+  ({ ok: false, says, suggest }) as const
 
 const shown = (text: string): string => `“${text.length > 60 ? `${text.slice(0, 60)}…` : text}”`
 
 function parseIpv4(text: string): AddressResult<bigint> {
   const octets = text.split('.')
-  if (octets.length !== 4 || !octets.every((octet) => /^\d{1,3}$/.test(octet))) return refuse(`${shown(text)} is no address.`)
+  if (octets.length !== 4 || !octets.every((octet) => /^\d{1,3}$/.test(octet)))
+    return refuse(`${shown(text)} is no address.`)
   const zeros = octets.find((octet) => octet.length > 1 && octet.startsWith('0'))
-  if (zeros !== undefined) return refuse(`${shown(text)} has a leading zero in “${zeros}”. Write it without.`)
+  if (zeros !== undefined)
+    return refuse(`${shown(text)} has a leading zero in “${zeros}”. Write it without.`)
   const over = octets.find((octet) => Number(octet) > 255)
   if (over !== undefined) return refuse(`${shown(text)} is no address: ${over} is over 255.`)
   return { ok: true, value: octets.reduce((sum, octet) => sum * 256n + BigInt(octet), 0n) }
@@ -43,16 +46,23 @@ function parseIpv6(text: string): AddressResult<bigint> {
   }
   const halves = body.split('::')
   if (halves.length > 2) return bad
-  const groupsOf = (half: string | undefined): string[] => (half === undefined || half === '' ? [] : half.split(':'))
+  const groupsOf = (half: string | undefined): string[] =>
+    half === undefined || half === '' ? [] : half.split(':')
   const head = groupsOf(halves[0])
   const tail = groupsOf(halves[1])
   const missing = 8 - head.length - tail.length
   if (halves.length === 1 ? missing !== 0 : missing < 1) return bad
-  const groups = [...head, ...Array.from({ length: halves.length === 2 ? missing : 0 }, () => '0'), ...tail]
+  const groups = [
+    ...head,
+    ...Array.from({ length: halves.length === 2 ? missing : 0 }, () => '0'),
+    ...tail,
+  ]
   if (!groups.every((group) => /^[0-9a-fA-F]{1,4}$/.test(group))) return bad
   const value = groups.reduce((sum, group) => (sum << 16n) | BigInt(`0x${group}`), 0n)
   if (value >> 32n === 0xffffn) {
-    return refuse(`${shown(text)} is an IPv4 address mapped into IPv6. Write ${formatIpv4(value & 0xffff_ffffn)}.`)
+    return refuse(
+      `${shown(text)} is an IPv4 address mapped into IPv6. Write ${formatIpv4(value & 0xffff_ffffn)}.`,
+    )
   }
   return { ok: true, value }
 }
@@ -72,7 +82,9 @@ function formatIpv4(value: bigint): string {
 
 /** RFC 5952: lower case, no leading zeros, the longest run of two or more zero groups (the first of equals) as "::". */
 function formatIpv6(value: bigint): string {
-  const groups = Array.from({ length: 8 }, (_, i) => Number((value >> BigInt(16 * (7 - i))) & 0xffffn))
+  const groups = Array.from({ length: 8 }, (_, i) =>
+    Number((value >> BigInt(16 * (7 - i))) & 0xffffn),
+  )
   let best = { at: -1, length: 1 }
   for (let at = 0; at < 8; at++) {
     let length = 0
@@ -80,7 +92,9 @@ function formatIpv6(value: bigint): string {
     if (length > best.length) best = { at, length }
   }
   const hex = (part: number[]): string => part.map((group) => group.toString(16)).join(':')
-  return best.at < 0 ? hex(groups) : `${hex(groups.slice(0, best.at))}::${hex(groups.slice(best.at + best.length))}`
+  return best.at < 0
+    ? hex(groups)
+    : `${hex(groups.slice(0, best.at))}::${hex(groups.slice(best.at + best.length))}`
 }
 
 /** The canonical text of an address. */

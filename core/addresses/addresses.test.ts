@@ -1,13 +1,32 @@
 import fc from 'fast-check'
 import ipaddr from 'ipaddr.js'
 import { describe, expect, it } from 'vitest'
-import { bitsOf, clusterRanges, contains, enclosingBlock, type Family, findOverlaps, formatAddress, formatRange, freeGaps, intersection, lowestFreeBlock, parseAddress, parseCidr, parseRange, perNodePrefix } from '.'
+import {
+  bitsOf,
+  clusterRanges,
+  contains,
+  enclosingBlock,
+  type Family,
+  findOverlaps,
+  formatAddress,
+  formatRange,
+  freeGaps,
+  intersection,
+  lowestFreeBlock,
+  parseAddress,
+  parseCidr,
+  parseRange,
+  perNodePrefix,
+} from '.'
 
-const says = (result: { ok: boolean; says?: string }): string => (result.ok ? 'ok' : (result.says ?? ''))
+const says = (result: { ok: boolean; says?: string }): string =>
+  result.ok ? 'ok' : (result.says ?? '')
 
 const anyAddress = fc.oneof(
   fc.bigInt({ min: 0n, max: 2n ** 32n - 1n }).map((value) => ({ family: 4 as Family, value })),
-  fc.bigInt({ min: 2n ** 48n, max: 2n ** 128n - 1n }).map((value) => ({ family: 6 as Family, value })),
+  fc
+    .bigInt({ min: 2n ** 48n, max: 2n ** 128n - 1n })
+    .map((value) => ({ family: 6 as Family, value })),
 )
 
 describe('an address', () => {
@@ -23,9 +42,13 @@ describe('an address', () => {
   it('writes IPv6 as an independent library does', () => {
     fc.assert(
       fc.property(fc.bigInt({ min: 2n ** 48n, max: 2n ** 128n - 1n }), (value) => {
-        const bytes = Array.from({ length: 16 }, (_, i) => Number((value >> BigInt(8 * (15 - i))) & 255n))
+        const bytes = Array.from({ length: 16 }, (_, i) =>
+          Number((value >> BigInt(8 * (15 - i))) & 255n),
+        )
         const other = ipaddr.fromByteArray(bytes)
-        expect(formatAddress({ family: 6, value })).toBe(other instanceof ipaddr.IPv6 ? other.toRFC5952String() : '')
+        expect(formatAddress({ family: 6, value })).toBe(
+          other instanceof ipaddr.IPv6 ? other.toRFC5952String() : '',
+        )
       }),
     )
   })
@@ -42,7 +65,22 @@ describe('an address', () => {
     expect(read.ok && formatAddress(read.value)).toBe(canonical)
   })
 
-  it.each(['', '10.20.0', '10.20.0.256', '10.20.0.01', '10.20.0.0.1', '::ffff:10.0.0.1', '::ffff:a00:1', '1::2::3', '1:2:3:4:5:6:7', '1:2:3:4:5:6:7::8:9', 'fe80::1%eth0', '12345::', '1:2:3:4:5:6:7:8:', ':1:2:3:4:5:6:7'])('refuses %j with a reason', (text) => {
+  it.each([
+    '',
+    '10.20.0',
+    '10.20.0.256',
+    '10.20.0.01',
+    '10.20.0.0.1',
+    '::ffff:10.0.0.1',
+    '::ffff:a00:1',
+    '1::2::3',
+    '1:2:3:4:5:6:7',
+    '1:2:3:4:5:6:7::8:9',
+    'fe80::1%eth0',
+    '12345::',
+    '1:2:3:4:5:6:7:8:',
+    ':1:2:3:4:5:6:7',
+  ])('refuses %j with a reason', (text) => {
     const read = parseAddress(text)
     expect(read.ok).toBe(false)
     expect(says(read).length).toBeGreaterThan(10)
@@ -55,7 +93,15 @@ describe('a CIDR', () => {
     expect(parseCidr('2001:db8::1/64')).toMatchObject({ ok: false, suggest: '2001:db8::/64' })
   })
 
-  it.each(['10.0.0.0/33', '10.0.0.0/-1', '10.0.0.0/08', '10.0.0.0/', '10.0.0.0/8/8', '::/129', '10.0.0.0/a'])('refuses %s', (text) => expect(parseCidr(text).ok).toBe(false))
+  it.each([
+    '10.0.0.0/33',
+    '10.0.0.0/-1',
+    '10.0.0.0/08',
+    '10.0.0.0/',
+    '10.0.0.0/8/8',
+    '::/129',
+    '10.0.0.0/a',
+  ])('refuses %s', (text) => expect(parseCidr(text).ok).toBe(false))
 
   it('may be read from an address inside it where that is wanted', () => {
     const read = parseCidr('10.77.12.8/26', { hostBits: true })
@@ -74,17 +120,25 @@ describe('a range', () => {
     expect(read.ok && formatRange(read.value)).toBe(written)
   })
 
-  it.each(['10.0.0.9-10.0.0.1', '10.0.0.1-::1', '10.0.0.1-', '10.0.0.1-10.0.0.2-10.0.0.3'])('refuses %s', (text) => expect(parseRange(text).ok).toBe(false))
+  it.each(['10.0.0.9-10.0.0.1', '10.0.0.1-::1', '10.0.0.1-', '10.0.0.1-10.0.0.2-10.0.0.3'])(
+    'refuses %s',
+    (text) => expect(parseRange(text).ok).toBe(false),
+  )
 })
 
-const small = fc.tuple(fc.integer({ min: 0, max: 63 }), fc.integer({ min: 0, max: 20 })).map(([first, length]) => ({ first, last: Math.min(63, first + length) }))
+const small = fc
+  .tuple(fc.integer({ min: 0, max: 63 }), fc.integer({ min: 0, max: 20 }))
+  .map(([first, length]) => ({ first, last: Math.min(63, first + length) }))
 const text = (value: number): string => `10.0.0.${value}`
 
 describe('overlaps', () => {
   it('are all the pairs that share addresses, as comparing every pair finds them', () => {
     fc.assert(
       fc.property(fc.array(small, { maxLength: 14 }), (ranges) => {
-        const named = ranges.map(({ first, last }, i) => ({ name: `r${i}`, range: `${text(first)}-${text(last)}` }))
+        const named = ranges.map(({ first, last }, i) => ({
+          name: `r${i}`,
+          range: `${text(first)}-${text(last)}`,
+        }))
         const expected = ranges.flatMap((a, i) =>
           ranges.flatMap((b, j) => {
             const first = Math.max(a.first, b.first)
@@ -93,7 +147,15 @@ describe('overlaps', () => {
           }),
         )
         expected.sort((x, y) => x.first - y.first || x.i - y.i || x.j - y.j)
-        expect(findOverlaps(named)?.overlaps).toEqual(expected.map(({ i, j, first, last }) => ({ a: `r${i}`, b: `r${j}`, first: text(first), last: text(last), count: String(last - first + 1) })))
+        expect(findOverlaps(named)?.overlaps).toEqual(
+          expected.map(({ i, j, first, last }) => ({
+            a: `r${i}`,
+            b: `r${j}`,
+            first: text(first),
+            last: text(last),
+            count: String(last - first + 1),
+          })),
+        )
       }),
     )
   })
@@ -112,9 +174,15 @@ describe('overlaps', () => {
   })
 
   it('list unreadable ranges apart, with the corrected CIDR where there is one', () => {
-    const report = findOverlaps([{ name: 'a', range: '10.0.0.1/8' }, { name: 'b', range: 'nonsense' }])
+    const report = findOverlaps([
+      { name: 'a', range: '10.0.0.1/8' },
+      { name: 'b', range: 'nonsense' },
+    ])
     expect(report?.overlaps).toEqual([])
-    expect(report?.invalid.map(({ name, suggest }) => [name, suggest])).toEqual([['a', '10.0.0.0/8'], ['b', null]])
+    expect(report?.invalid.map(({ name, suggest }) => [name, suggest])).toEqual([
+      ['a', '10.0.0.0/8'],
+      ['b', null],
+    ])
   })
 })
 
@@ -123,7 +191,11 @@ describe('free space', () => {
     fc.assert(
       fc.property(fc.array(small, { maxLength: 8 }), (taken) => {
         const within = { family: 4 as const, first: 0n, last: 63n }
-        const ranges = taken.map(({ first, last }) => ({ family: 4 as const, first: BigInt(first), last: BigInt(last) }))
+        const ranges = taken.map(({ first, last }) => ({
+          family: 4 as const,
+          first: BigInt(first),
+          last: BigInt(last),
+        }))
         const gaps = freeGaps(within, ranges)
         for (let value = 0n; value <= 63n; value++) {
           const isTaken = ranges.some((range) => range.first <= value && value <= range.last)
@@ -146,7 +218,13 @@ describe('free space', () => {
 
 describe('the block around ranges', () => {
   const around = (texts: readonly string[], most?: number): string | null => {
-    const block = enclosingBlock(texts.flatMap((one) => { const read = parseRange(one); return read.ok ? [read.value] : [] }), most)
+    const block = enclosingBlock(
+      texts.flatMap((one) => {
+        const read = parseRange(one)
+        return read.ok ? [read.value] : []
+      }),
+      most,
+    )
     return block && formatRange(block)
   }
   it.each([
@@ -181,8 +259,20 @@ describe('cluster ranges', () => {
   }
 
   it('hold nodes and services, and give API and DNS their addresses', () => {
-    expect(ranges('10.130.0.0/18', 110, '10.131.0.0/20')).toEqual({ ok: true, value: { perNodePrefix: 24, maxNodes: 64n, services: 4094n, apiAddress: '10.131.0.1', dnsAddress: '10.131.0.10' } })
-    expect(ranges('fd00::/64', 110, 'fd01::/108')).toMatchObject({ ok: true, value: { maxNodes: 2n ** 56n, services: 1048575n, dnsAddress: 'fd01::a' } })
+    expect(ranges('10.130.0.0/18', 110, '10.131.0.0/20')).toEqual({
+      ok: true,
+      value: {
+        perNodePrefix: 24,
+        maxNodes: 64n,
+        services: 4094n,
+        apiAddress: '10.131.0.1',
+        dnsAddress: '10.131.0.10',
+      },
+    })
+    expect(ranges('fd00::/64', 110, 'fd01::/108')).toMatchObject({
+      ok: true,
+      value: { maxNodes: 2n ** 56n, services: 1048575n, dnsAddress: 'fd01::a' },
+    })
   })
 
   it.each([
@@ -192,8 +282,12 @@ describe('cluster ranges', () => {
     ['10.131.0.0/31', null, null, 0n],
     ['10.131.0.0/32', null, null, 0n],
   ])('give none where the service range %s is too small', (services, api, dns, count) => {
-    expect(ranges('10.130.0.0/18', 110, services)).toMatchObject({ ok: true, value: { apiAddress: api, dnsAddress: dns, services: count } })
+    expect(ranges('10.130.0.0/18', 110, services)).toMatchObject({
+      ok: true,
+      value: { apiAddress: api, dnsAddress: dns, services: count },
+    })
   })
 
-  it('refuse a pod range smaller than one node’s block', () => expect(ranges('10.130.0.0/25', 110, '10.131.0.0/20').ok).toBe(false))
+  it('refuse a pod range smaller than one node’s block', () =>
+    expect(ranges('10.130.0.0/25', 110, '10.131.0.0/20').ok).toBe(false))
 })

@@ -11,7 +11,11 @@ export interface Carved {
   /** In the order asked, those that fit. */
   readonly blocks: readonly { readonly prefix: number; readonly block: string }[]
   /** In the order asked, those that do not: the largest free block at their turn, and what would have to move. */
-  readonly unfit: readonly { readonly prefix: number; readonly largestFree: string | null; readonly move: readonly string[] }[]
+  readonly unfit: readonly {
+    readonly prefix: number
+    readonly largestFree: string | null
+    readonly move: readonly string[]
+  }[]
 }
 
 /** A range cut into its largest aligned blocks, in ascending order. */
@@ -22,7 +26,12 @@ export function alignedBlocks(range: Range): readonly Cidr[] {
   while (at <= range.last) {
     let hostBits = 0
     // Twice the block as long as it stays aligned and inside.
-    while (hostBits < bits && at % (1n << BigInt(hostBits + 1)) === 0n && at + (1n << BigInt(hostBits + 1)) - 1n <= range.last) hostBits++
+    while (
+      hostBits < bits &&
+      at % (1n << BigInt(hostBits + 1)) === 0n &&
+      at + (1n << BigInt(hostBits + 1)) - 1n <= range.last
+    )
+      hostBits++
     blocks.push(cidrAt(range.family, at, bits - hostBits))
     at += 1n << BigInt(hostBits)
   }
@@ -102,7 +111,13 @@ function below(values: readonly bigint[], limit: bigint): number {
 }
 
 /** The fewest taken ranges whose going makes room for a block of `prefix`: of the aligned places, the one that meets fewest, lowest on a tie. */
-function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], met: Meeting, carved: readonly Cidr[]): readonly string[] {
+function inTheWay(
+  within: Cidr,
+  prefix: number,
+  taken: readonly Named[],
+  met: Meeting,
+  carved: readonly Cidr[],
+): readonly string[] {
   if (prefix < within.prefix) return []
   const size = 1n << BigInt(bitsOf(within.family) - prefix)
   const filled = new Meeting(carved)
@@ -117,7 +132,8 @@ function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], met: Me
     const last = start + size - 1n
     if (filled.count(start, last) > 0) continue
     const meets = met.count(start, last)
-    if (!best || meets < best.meets || (meets === best.meets && start < best.start)) best = { start, meets }
+    if (!best || meets < best.meets || (meets === best.meets && start < best.start))
+      best = { start, meets }
   }
   if (!best) return []
   const place: Range = { family: within.family, first: best.start, last: best.start + size - 1n }
@@ -127,24 +143,42 @@ function inTheWay(within: Cidr, prefix: number, taken: readonly Named[], met: Me
 /** Carves blocks of the wanted prefix lengths out of `within`, clear of `taken`. Later, smaller ones are placed even if a larger one did not fit. */
 export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly number[]): Carved {
   const free = new FreeBlocks()
-  for (const block of freeGaps(within, taken.map(({ range }) => range)).flatMap(alignedBlocks)) free.add(block)
-  const met = new Meeting(taken.flatMap(({ range }) => (range.family === within.family ? [range] : [])))
+  for (const block of freeGaps(
+    within,
+    taken.map(({ range }) => range),
+  ).flatMap(alignedBlocks))
+    free.add(block)
+  const met = new Meeting(
+    taken.flatMap(({ range }) => (range.family === within.family ? [range] : [])),
+  )
   const blocks = new Map<number, string>()
   const unfit = new Map<number, Carved['unfit'][number]>()
   const carved: Cidr[] = []
-  const order = prefixes.map((prefix, index) => ({ prefix, index })).sort((a, b) => a.prefix - b.prefix || a.index - b.index)
+  const order = prefixes
+    .map((prefix, index) => ({ prefix, index }))
+    .sort((a, b) => a.prefix - b.prefix || a.index - b.index)
   for (const { prefix, index } of order) {
     const found = free.take(prefix)
     if (!found) {
       const largest = free.largest()
-      unfit.set(index, { prefix, largestFree: largest ? formatRange(largest) : null, move: inTheWay(within, prefix, taken, met, carved) })
+      unfit.set(index, {
+        prefix,
+        largestFree: largest ? formatRange(largest) : null,
+        move: inTheWay(within, prefix, taken, met, carved),
+      })
       continue
     }
     const block = cidrAt(within.family, found.first, prefix)
     blocks.set(index, formatRange(block))
     carved.push(block)
     // What is left of the block it was cut from, again in its largest aligned blocks.
-    if (block.last < found.last) for (const rest of alignedBlocks({ family: within.family, first: block.last + 1n, last: found.last })) free.add(rest)
+    if (block.last < found.last)
+      for (const rest of alignedBlocks({
+        family: within.family,
+        first: block.last + 1n,
+        last: found.last,
+      }))
+        free.add(rest)
   }
   return {
     blocks: prefixes.flatMap((prefix, index) => {
@@ -159,7 +193,12 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
  * The block that a span dragged over free space stands for: the largest aligned block that lies within the span and is
  * free, the lowest on a tie; null if the span holds none of at least `mostPrefix`.
  */
-export function blockWithin(within: Cidr, span: Range, taken: readonly Range[], mostPrefix: number): Cidr | null {
+export function blockWithin(
+  within: Cidr,
+  span: Range,
+  taken: readonly Range[],
+  mostPrefix: number,
+): Cidr | null {
   const shared = intersection(within, span)
   if (!shared) return null
   const free = freeGaps(shared, taken).flatMap((gap) => alignedBlocks(gap))

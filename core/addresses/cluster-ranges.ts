@@ -22,7 +22,11 @@ export function perNodePrefix(family: 4 | 6, maxPodsPerNode: number): number {
  * (network + 1 and + 10, null where the range is too small). IPv4 loses network and broadcast address, IPv6 the first.
  * A pod range smaller than one node's block is an error.
  */
-export function clusterRanges(pods: Cidr, maxPodsPerNode: number, services: Cidr): AddressResult<ClusterRanges> {
+export function clusterRanges(
+  pods: Cidr,
+  maxPodsPerNode: number,
+  services: Cidr,
+): AddressResult<ClusterRanges> {
   const prefix = perNodePrefix(pods.family, maxPodsPerNode)
   if (prefix < pods.prefix) {
     return {
@@ -34,7 +38,9 @@ export function clusterRanges(pods: Cidr, maxPodsPerNode: number, services: Cidr
   const held = services.family === 4 ? 2n : 1n
   const usable = sizeOf(services) > held ? sizeOf(services) - held : 0n
   const at = (offset: bigint): string | null =>
-    offset <= usable ? formatAddress({ family: services.family, value: services.first + offset }) : null
+    offset <= usable
+      ? formatAddress({ family: services.family, value: services.first + offset })
+      : null
   return {
     ok: true,
     value: {

@@ -22,7 +22,11 @@ export interface Overlap {
 
 export interface OverlapReport {
   readonly overlaps: readonly Overlap[]
-  readonly invalid: readonly { readonly name: string; readonly says: string; readonly suggest: string | null }[]
+  readonly invalid: readonly {
+    readonly name: string
+    readonly says: string
+    readonly suggest: string | null
+  }[]
 }
 
 /** The pairs past which a report is refused: nobody reads more, and the answer would not fit. */
@@ -32,17 +36,28 @@ export const mostOverlaps = 500_000
  * Overlaps of parsed ranges as index pairs `[earlier, later]`, in no particular order.
  * Stops and returns null once there are more than `most`.
  */
-export function overlappingPairs(ranges: readonly Range[], most = mostOverlaps): readonly (readonly [number, number])[] | null {
+export function overlappingPairs(
+  ranges: readonly Range[],
+  most = mostOverlaps,
+): readonly (readonly [number, number])[] | null {
   const order = ranges
     .map((range, index) => ({ range, index }))
-    .sort((a, b) => a.range.family - b.range.family || (a.range.first < b.range.first ? -1 : a.range.first > b.range.first ? 1 : 0))
+    .sort(
+      (a, b) =>
+        a.range.family - b.range.family ||
+        (a.range.first < b.range.first ? -1 : a.range.first > b.range.first ? 1 : 0),
+    )
   const pairs: (readonly [number, number])[] = []
   let open: { range: Range; index: number }[] = []
   for (const entry of order) {
     // Every range that stays open meets this one, so the filter costs no more than the pairs it yields plus the ranges it closes.
-    open = open.filter((other) => other.range.family === entry.range.family && other.range.last >= entry.range.first)
+    open = open.filter(
+      (other) => other.range.family === entry.range.family && other.range.last >= entry.range.first,
+    )
     for (const other of open) {
-      pairs.push(other.index < entry.index ? [other.index, entry.index] : [entry.index, other.index])
+      pairs.push(
+        other.index < entry.index ? [other.index, entry.index] : [entry.index, other.index],
+      )
       if (pairs.length > most) return null
     }
     open.push(entry)
@@ -77,7 +92,8 @@ export function findOverlaps(ranges: readonly NamedRange[]): OverlapReport | nul
       x.i - y.i ||
       x.j - y.j,
   )
-  const text = (range: Range, value: bigint): string => formatAddress({ family: range.family, value } satisfies Address)
+  const text = (range: Range, value: bigint): string =>
+    formatAddress({ family: range.family, value } satisfies Address)
   return {
     overlaps: found.map(({ a, b, shared }) => ({
       a: a.name,

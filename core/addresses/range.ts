@@ -1,5 +1,12 @@
 /** Ranges of addresses: a CIDR, a single address, or "first-last". */
-import { type Address, type AddressResult, bitsOf, type Family, formatAddress, parseAddress } from './address'
+import {
+  type Address,
+  type AddressResult,
+  bitsOf,
+  type Family,
+  formatAddress,
+  parseAddress,
+} from './address'
 
 export interface Range {
   readonly family: Family
@@ -25,24 +32,39 @@ export const cidrAt = (family: Family, first: bigint, prefix: number): Cidr => (
  * Reads "10.20.0.0/24". Host bits that are set are an error whose `suggest` is the corrected CIDR.
  * With `hostBits` the address may lie anywhere in the block ("10.77.12.8/26").
  */
-export function parseCidr(text: string, options: { readonly hostBits?: boolean } = {}): AddressResult<Cidr> {
+export function parseCidr(
+  text: string,
+  options: { readonly hostBits?: boolean } = {},
+): AddressResult<Cidr> {
   const parts = text.trim().split('/')
   if (parts.length !== 2) {
-    return { ok: false, says: `“${text.slice(0, 60)}” is no CIDR. Write an address, a slash and a prefix length, like 10.130.0.0/18.`, suggest: null }
+    return {
+      ok: false,
+      says: `“${text.slice(0, 60)}” is no CIDR. Write an address, a slash and a prefix length, like 10.130.0.0/18.`,
+      suggest: null,
+    }
   }
   const parsed = parseAddress(parts[0] ?? '')
   if (!parsed.ok) return parsed
   const { family, value } = parsed.value
   const length = parts[1] ?? ''
   if (!/^(0|[1-9]\d{0,2})$/.test(length) || Number(length) > bitsOf(family)) {
-    return { ok: false, says: `“/${length.slice(0, 20)}” is no prefix length: IPv${family} takes 0 to ${bitsOf(family)}.`, suggest: null }
+    return {
+      ok: false,
+      says: `“/${length.slice(0, 20)}” is no prefix length: IPv${family} takes 0 to ${bitsOf(family)}.`,
+      suggest: null,
+    }
   }
   const prefix = Number(length)
   const shift = BigInt(bitsOf(family) - prefix)
   const first = (value >> shift) << shift
   if (first !== value && !options.hostBits) {
     const suggest = `${formatAddress(address(family, first))}/${prefix}`
-    return { ok: false, says: `${text.trim()} has host bits set. The block is ${suggest}.`, suggest }
+    return {
+      ok: false,
+      says: `${text.trim()} has host bits set. The block is ${suggest}.`,
+      suggest,
+    }
   }
   return { ok: true, value: cidrAt(family, first, prefix) }
 }
@@ -52,7 +74,12 @@ export function parseRange(text: string): AddressResult<Range> {
   const trimmed = text.trim()
   if (trimmed.includes('/')) return parseCidr(trimmed)
   const ends = trimmed.split('-')
-  if (ends.length > 2) return { ok: false, says: `“${trimmed.slice(0, 60)}” is no range. Write it as first-last.`, suggest: null }
+  if (ends.length > 2)
+    return {
+      ok: false,
+      says: `“${trimmed.slice(0, 60)}” is no range. Write it as first-last.`,
+      suggest: null,
+    }
   const first = parseAddress(ends[0] ?? '')
   if (!first.ok) return first
   if (ends.length === 1) {
@@ -62,13 +89,24 @@ export function parseRange(text: string): AddressResult<Range> {
   const last = parseAddress(ends[1] ?? '')
   if (!last.ok) return last
   if (first.value.family !== last.value.family) {
-    return { ok: false, says: `${trimmed} begins in IPv${first.value.family} and ends in IPv${last.value.family}.`, suggest: null }
+    return {
+      ok: false,
+      says: `${trimmed} begins in IPv${first.value.family} and ends in IPv${last.value.family}.`,
+      suggest: null,
+    }
   }
   if (last.value.value < first.value.value) {
     const suggest = `${formatAddress(last.value)}-${formatAddress(first.value)}`
-    return { ok: false, says: `${trimmed} ends before it begins. Turned round it is ${suggest}.`, suggest: null }
+    return {
+      ok: false,
+      says: `${trimmed} ends before it begins. Turned round it is ${suggest}.`,
+      suggest: null,
+    }
   }
-  return { ok: true, value: { family: first.value.family, first: first.value.value, last: last.value.value } }
+  return {
+    ok: true,
+    value: { family: first.value.family, first: first.value.value, last: last.value.value },
+  }
 }
 
 /** Number of addresses in a range. */
@@ -90,7 +128,9 @@ export function intersection(a: Range, b: Range): Range | null {
 export function formatRange(range: Range | Cidr): string {
   const first = formatAddress(address(range.family, range.first))
   if ('prefix' in range) return `${first}/${range.prefix}`
-  return range.first === range.last ? first : `${first}-${formatAddress(address(range.family, range.last))}`
+  return range.first === range.last
+    ? first
+    : `${first}-${formatAddress(address(range.family, range.last))}`
 }
 
 /** The parts of `range` that no range of `taken` covers, in ascending order. O(n log n). */
@@ -109,7 +149,11 @@ export function freeGaps(range: Range, taken: readonly Range[]): readonly Range[
 }
 
 /** The lowest aligned block of `prefix` inside `within` that is clear of `taken`, or null. */
-export function lowestFreeBlock(within: Range, taken: readonly Range[], prefix: number): Cidr | null {
+export function lowestFreeBlock(
+  within: Range,
+  taken: readonly Range[],
+  prefix: number,
+): Cidr | null {
   const size = 1n << BigInt(bitsOf(within.family) - prefix)
   for (const gap of freeGaps(within, taken)) {
     const first = ((gap.first + size - 1n) / size) * size
@@ -122,12 +166,16 @@ export function lowestFreeBlock(within: Range, taken: readonly Range[], prefix: 
 export function enclosingBlock(ranges: readonly Range[], mostPrefix = 128): Cidr | null {
   const [one] = ranges
   if (!one || ranges.some((range) => range.family !== one.family)) return null
-  const first = ranges.reduce((least, range) => (range.first < least ? range.first : least), one.first)
+  const first = ranges.reduce(
+    (least, range) => (range.first < least ? range.first : least),
+    one.first,
+  )
   const last = ranges.reduce((most, range) => (range.last > most ? range.last : most), one.last)
   const bits = bitsOf(one.family)
   for (let prefix = Math.min(bits, mostPrefix); prefix >= 0; prefix--) {
     const shift = BigInt(bits - prefix)
-    if (first >> shift === last >> shift) return cidrAt(one.family, (first >> shift) << shift, prefix)
+    if (first >> shift === last >> shift)
+      return cidrAt(one.family, (first >> shift) << shift, prefix)
   }
   return null
 }

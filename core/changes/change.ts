@@ -40,8 +40,7 @@ export interface Finding {
 export type JsonPatch = readonly Operation[]
 
 export type RemedyChange =
-  | { readonly kind: string; readonly intent: unknown }
-  | { readonly patchDraft: JsonPatch }
+  { readonly kind: string; readonly intent: unknown } | { readonly patchDraft: JsonPatch }
 
 export interface Remedy {
   readonly says: string
@@ -129,7 +128,15 @@ export interface Failure {
 }
 
 /** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods; `objects` are what a cluster’s API lists; `walks` are the objects and the traffic of what a site or a cluster sends and takes, and of what is expected of anybody. */
-export type SliceKey = 'catalogue' | 'ledger' | 'names' | `site:${string}` | `cluster:${string}` | `objects:${string}` | `walks:site/${string}` | `walks:cluster/${string}`
+export type SliceKey =
+  | 'catalogue'
+  | 'ledger'
+  | 'names'
+  | `site:${string}`
+  | `cluster:${string}`
+  | `objects:${string}`
+  | `walks:site/${string}`
+  | `walks:cluster/${string}`
 
 export interface ChangeKind<Intent> {
   readonly name: string
@@ -150,5 +157,10 @@ export interface ChangeKind<Intent> {
   /** Rules of the check under which a failure’s cause shows, once it is known: their remedies answer it. */
   readonly answeredBy?: (failure: Failure) => readonly string[]
   /** Draft changes that might clear a run's failure; they are proven before they are shown. */
-  readonly answers?: (intent: Intent, view: FleetView, failure: Failure, step: Step) => readonly { readonly says: string; readonly change: RemedyChange }[]
+  readonly answers?: (
+    intent: Intent,
+    view: FleetView,
+    failure: Failure,
+    step: Step,
+  ) => readonly { readonly says: string; readonly change: RemedyChange }[]
 }

@@ -1,14 +1,45 @@
 import { describe, expect, it } from 'vitest'
 import { z } from 'zod'
 import type { FleetView } from '../fleet'
-import { type ChangeKind, findingsOf, inOrder, keyOf, lateness, longestPath, patchDraft, type Plan, planDigest, progressOf, type RawFinding, type Step, type StepProgress } from '.'
+import {
+  type ChangeKind,
+  findingsOf,
+  inOrder,
+  keyOf,
+  lateness,
+  longestPath,
+  patchDraft,
+  type Plan,
+  planDigest,
+  progressOf,
+  type RawFinding,
+  type Step,
+  type StepProgress,
+} from '.'
 
-const step = (id: string, after: string[], likely: number, worst = likely * 2): Step => ({ id, after, says: id, group: id, command: { port: 'site', verb: 'do', args: {} }, seconds: { likely, worst }, retry: { attempts: 1, firstSeconds: 1, mostSeconds: 1 } })
+const step = (id: string, after: string[], likely: number, worst = likely * 2): Step => ({
+  id,
+  after,
+  says: id,
+  group: id,
+  command: { port: 'site', verb: 'do', args: {} },
+  seconds: { likely, worst },
+  retry: { attempts: 1, firstSeconds: 1, mostSeconds: 1 },
+})
 
 const view = {} as FleetView
 const intent = z.strictObject({ a: z.number(), b: z.number() })
 type Intent = z.infer<typeof intent>
-const emptyPlan: Plan = { steps: [], creates: [], alters: [], removes: [], seconds: { likely: 0, worst: 0 }, critical: [], spend: { before: 0, after: 0 }, reserves: [] }
+const emptyPlan: Plan = {
+  steps: [],
+  creates: [],
+  alters: [],
+  removes: [],
+  seconds: { likely: 0, worst: 0 },
+  critical: [],
+  spend: { before: 0, after: 0 },
+  reserves: [],
+}
 
 /** A kind whose draft must have a = 1; b above 10 is a stop of its own. */
 const kind = (offers: NonNullable<RawFinding['offers']>): ChangeKind<Intent> => ({
@@ -20,25 +51,57 @@ const kind = (offers: NonNullable<RawFinding['offers']>): ChangeKind<Intent> => 
   guardedBy: () => null,
   label: () => 'test',
   check: ({ a, b }) => [
-    ...(b > 10 ? [{ level: 'stop' as const, rule: 'b', field: 'b', says: 'b is over 10', because: [] }] : []),
-    ...(a === 1 ? [] : [{ level: 'stop' as const, rule: 'a', field: 'a', says: 'a is not 1', because: [], offers }]),
+    ...(b > 10
+      ? [{ level: 'stop' as const, rule: 'b', field: 'b', says: 'b is over 10', because: [] }]
+      : []),
+    ...(a === 1
+      ? []
+      : [
+          {
+            level: 'stop' as const,
+            rule: 'a',
+            field: 'a',
+            says: 'a is not 1',
+            because: [],
+            offers,
+          },
+        ]),
   ],
   plan: () => emptyPlan,
   prove: () => [],
 })
 
-const set = (says: string, path: string, value: unknown) => ({ says, change: { patchDraft: [{ op: 'replace', path, value } as const] } })
+const set = (says: string, path: string, value: unknown) => ({
+  says,
+  change: { patchDraft: [{ op: 'replace', path, value } as const] },
+})
 
 describe('a remedy', () => {
   it('is shown only if checking again finds the problem gone', () => {
-    const [finding] = findingsOf(kind([set('no help', '/a', 2), set('helps', '/a', 1)]), { a: 0, b: 0 }, view)
+    const [finding] = findingsOf(
+      kind([set('no help', '/a', 2), set('helps', '/a', 1)]),
+      { a: 0, b: 0 },
+      view,
+    )
     expect(finding?.remedies.map((remedy) => remedy.says)).toEqual(['helps'])
     expect(finding?.remedies[0]?.clears).toEqual(['a|a'])
   })
 
   it('is withheld if it brings a new stop, or if the draft would no longer be one', () => {
-    const both = { says: 'clears a, breaks b', change: { patchDraft: [{ op: 'replace', path: '/a', value: 1 }, { op: 'replace', path: '/b', value: 11 }] as const } }
-    const [finding] = findingsOf(kind([both, set('no number', '/a', 'one'), set('nowhere', '/c/d', 1)]), { a: 0, b: 0 }, view)
+    const both = {
+      says: 'clears a, breaks b',
+      change: {
+        patchDraft: [
+          { op: 'replace', path: '/a', value: 1 },
+          { op: 'replace', path: '/b', value: 11 },
+        ] as const,
+      },
+    }
+    const [finding] = findingsOf(
+      kind([both, set('no number', '/a', 'one'), set('nowhere', '/c/d', 1)]),
+      { a: 0, b: 0 },
+      view,
+    )
     expect(finding?.remedies).toEqual([])
   })
 
@@ -55,20 +118,36 @@ describe('a remedy', () => {
   })
 
   it('has a finding whose key stays the same from check to check', () => {
-    expect(keyOf({ rule: 'disk.data', field: 'machines[0].disk' })).toBe('disk.data|machines[0].disk')
-    expect(keyOf({ rule: 'cluster.pods', about: 'cluster/cedar' })).toBe('cluster.pods|cluster/cedar')
+    expect(keyOf({ rule: 'disk.data', field: 'machines[0].disk' })).toBe(
+      'disk.data|machines[0].disk',
+    )
+    expect(keyOf({ rule: 'cluster.pods', about: 'cluster/cedar' })).toBe(
+      'cluster.pods|cluster/cedar',
+    )
   })
 })
 
 describe('a step graph', () => {
-  const diamond = [step('a', [], 10), step('b', ['a'], 5, 100), step('c', ['a'], 20), step('d', ['b', 'c'], 1)]
+  const diamond = [
+    step('a', [], 10),
+    step('b', ['a'], 5, 100),
+    step('c', ['a'], 20),
+    step('d', ['b', 'c'], 1),
+  ]
 
   it('takes as long as its longest path, likely and worst apart', () => {
-    expect(longestPath(diamond)).toEqual({ seconds: { likely: 31, worst: 122 }, critical: ['a', 'c', 'd'] })
+    expect(longestPath(diamond)).toEqual({
+      seconds: { likely: 31, worst: 122 },
+      critical: ['a', 'c', 'd'],
+    })
   })
 
   it('is ordered whatever order it is given in, and refuses circles and unknown predecessors', () => {
-    expect(inOrder([...diamond].reverse()).map(({ id }) => id).indexOf('a')).toBe(0)
+    expect(
+      inOrder([...diamond].reverse())
+        .map(({ id }) => id)
+        .indexOf('a'),
+    ).toBe(0)
     expect(() => inOrder([step('a', ['b'], 1), step('b', ['a'], 1)])).toThrow('circle')
     expect(() => inOrder([step('a', ['x'], 1)])).toThrow('not in the plan')
   })
@@ -83,10 +162,33 @@ describe('a step graph', () => {
 
 describe('progress', () => {
   const at = (seconds: number): string => new Date(seconds * 1000).toISOString()
-  const one = (id: string, after: string[], state: StepProgress['state'], likely: number, startedAt: number | null = null, endedAt: number | null = null): StepProgress => ({ id, after, says: id, group: id, state, attempts: 1, seconds: { likely, worst: likely * 2 }, startedAt: startedAt === null ? null : at(startedAt), endedAt: endedAt === null ? null : at(endedAt), dueAt: null })
+  const one = (
+    id: string,
+    after: string[],
+    state: StepProgress['state'],
+    likely: number,
+    startedAt: number | null = null,
+    endedAt: number | null = null,
+  ): StepProgress => ({
+    id,
+    after,
+    says: id,
+    group: id,
+    state,
+    attempts: 1,
+    seconds: { likely, worst: likely * 2 },
+    startedAt: startedAt === null ? null : at(startedAt),
+    endedAt: endedAt === null ? null : at(endedAt),
+    dueAt: null,
+  })
 
   it('counts what is left along the longest path from now', () => {
-    const steps = [one('a', [], 'done', 10, 0, 12), one('b', ['a'], 'running', 30, 12), one('c', ['a'], 'waiting', 5), one('d', ['b', 'c'], 'waiting', 10)]
+    const steps = [
+      one('a', [], 'done', 10, 0, 12),
+      one('b', ['a'], 'running', 30, 12),
+      one('c', ['a'], 'waiting', 5),
+      one('d', ['b', 'c'], 'waiting', 10),
+    ]
     const progress = progressOf(steps, 22_000)
     expect(progress).toMatchObject({ done: 1, of: 4, secondsLeft: 30 })
     expect(progress.front?.id).toBe('b')
@@ -94,7 +196,11 @@ describe('progress', () => {
   })
 
   it('puts what failed in front, then what is tried again', () => {
-    const steps = [one('a', [], 'running', 100, 0), one('b', [], 'retrying', 5, 0), one('c', [], 'failed', 5, 0)]
+    const steps = [
+      one('a', [], 'running', 100, 0),
+      one('b', [], 'retrying', 5, 0),
+      one('c', [], 'failed', 5, 0),
+    ]
     expect(progressOf(steps, 1000).front?.id).toBe('c')
     expect(progressOf(steps.slice(0, 2), 1000).front?.id).toBe('b')
   })
@@ -102,7 +208,9 @@ describe('progress', () => {
   it('calls a step late past its worst, and stuck once it gives no sign of life', () => {
     const running = one('a', [], 'running', 100, 0)
     expect(lateness(running, 150_000)).toBeNull()
-    expect(lateness({ ...running, evidence: [{ at: at(190), says: 'alive' }] }, 210_000)).toBe('late')
+    expect(lateness({ ...running, evidence: [{ at: at(190), says: 'alive' }] }, 210_000)).toBe(
+      'late',
+    )
     expect(lateness(running, 210_000)).toBe('stuck')
   })
 })

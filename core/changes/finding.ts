@@ -3,7 +3,13 @@ import type { RawFinding } from './change'
 
 const at =
   (level: RawFinding['level']) =>
-  (rule: string, field: string, says: string, because: RawFinding['because'] = [], offers: NonNullable<RawFinding['offers']> = []): RawFinding => ({ level, rule, field, says, because, offers })
+  (
+    rule: string,
+    field: string,
+    says: string,
+    because: RawFinding['because'] = [],
+    offers: NonNullable<RawFinding['offers']> = [],
+  ): RawFinding => ({ level, rule, field, says, because, offers })
 
 /** With this a draft does not run. */
 export const stop = at('stop')

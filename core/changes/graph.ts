@@ -36,7 +36,10 @@ export const inOrder = (steps: readonly Step[]): readonly Step[] => inOrderOf(st
  * Duration and critical path of a graph: the longest path of likely seconds, and of worst seconds
  * (a plan's worst is its longest path of worsts). O(steps + edges).
  */
-export function longestPath(steps: readonly Step[]): { readonly seconds: Estimate; readonly critical: readonly StepId[] } {
+export function longestPath(steps: readonly Step[]): {
+  readonly seconds: Estimate
+  readonly critical: readonly StepId[]
+} {
   const likely = new Map<StepId, number>()
   const worst = new Map<StepId, number>()
   const via = new Map<StepId, StepId>()
@@ -56,11 +59,16 @@ export function longestPath(steps: readonly Step[]): { readonly seconds: Estimat
   for (const [id, end] of likely) if (last === undefined || end > (likely.get(last) ?? 0)) last = id
   const critical: StepId[] = []
   for (let at = last; at !== undefined; at = via.get(at)) critical.unshift(at)
-  return { seconds: { likely: Math.max(0, ...likely.values()), worst: Math.max(0, ...worst.values()) }, critical }
+  return {
+    seconds: { likely: Math.max(0, ...likely.values()), worst: Math.max(0, ...worst.values()) },
+    critical,
+  }
 }
 
 /** When each step is expected to start and end, in seconds after the run begins, if all takes its likely time. */
-export function schedule(steps: readonly (Linked & { readonly seconds: Estimate })[]): ReadonlyMap<StepId, { readonly start: number; readonly end: number }> {
+export function schedule(
+  steps: readonly (Linked & { readonly seconds: Estimate })[],
+): ReadonlyMap<StepId, { readonly start: number; readonly end: number }> {
   const times = new Map<StepId, { start: number; end: number }>()
   for (const step of inOrderOf(steps)) {
     const start = Math.max(0, ...step.after.map((id) => times.get(id)?.end ?? 0))
@@ -93,7 +101,12 @@ export function digestOf(value: unknown): string {
 /** What a person agreed to: what is done, made and removed. Estimates and prices may move without asking again. */
 export const planDigest = (plan: Plan): string =>
   digestOf({
-    steps: plan.steps.map(({ id, after, command, undo }) => ({ id, after, command, undo: undo ?? null })),
+    steps: plan.steps.map(({ id, after, command, undo }) => ({
+      id,
+      after,
+      command,
+      undo: undo ?? null,
+    })),
     creates: plan.creates,
     alters: plan.alters,
     removes: plan.removes,

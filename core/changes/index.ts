@@ -25,5 +25,12 @@ export {
 export { caution, stop } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { withoutChange } from './undone'
-export { type ApplyChange, findingsOf, keyOf, patchDraft, provenAnswers, remediesPerFinding } from './prove'
+export {
+  type ApplyChange,
+  findingsOf,
+  keyOf,
+  patchDraft,
+  provenAnswers,
+  remediesPerFinding,
+} from './prove'
 export { lateness, type Progress, progressOf, type StepProgress } from './progress'

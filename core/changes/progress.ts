@@ -28,7 +28,8 @@ export interface Progress {
   readonly share: number
 }
 
-const elapsed = (step: StepProgress, now: number): number => (step.startedAt === null ? 0 : Math.max(0, (now - Date.parse(step.startedAt)) / 1000))
+const elapsed = (step: StepProgress, now: number): number =>
+  step.startedAt === null ? 0 : Math.max(0, (now - Date.parse(step.startedAt)) / 1000)
 
 /** Seconds a step still takes, likely: a late one is expected to end within its worst. */
 function left(step: StepProgress, now: number): number {
@@ -39,10 +40,15 @@ function left(step: StepProgress, now: number): number {
       return 0
     case 'running': {
       const spent = elapsed(step, now)
-      return spent < step.seconds.likely ? step.seconds.likely - spent : Math.max(5, (step.seconds.worst - spent) / 2)
+      return spent < step.seconds.likely
+        ? step.seconds.likely - spent
+        : Math.max(5, (step.seconds.worst - spent) / 2)
     }
     case 'retrying':
-      return step.seconds.likely + Math.max(0, step.dueAt === null ? 0 : (Date.parse(step.dueAt) - now) / 1000)
+      return (
+        step.seconds.likely +
+        Math.max(0, step.dueAt === null ? 0 : (Date.parse(step.dueAt) - now) / 1000)
+      )
     default:
       return step.seconds.likely
   }
@@ -51,13 +57,18 @@ function left(step: StepProgress, now: number): number {
 /** The progress of a run at clock time `now` (milliseconds). O(steps + edges). */
 export function progressOf(steps: readonly StepProgress[], now: number): Progress {
   const ends = new Map<string, number>()
-  for (const step of inOrderOf(steps)) ends.set(step.id, Math.max(0, ...step.after.map((id) => ends.get(id) ?? 0)) + left(step, now))
+  for (const step of inOrderOf(steps))
+    ends.set(step.id, Math.max(0, ...step.after.map((id) => ends.get(id) ?? 0)) + left(step, now))
   const secondsLeft = Math.max(0, ...ends.values())
-  const started = steps.flatMap((step) => (step.startedAt === null ? [] : [Date.parse(step.startedAt)]))
+  const started = steps.flatMap((step) =>
+    step.startedAt === null ? [] : [Date.parse(step.startedAt)],
+  )
   const spent = started.length === 0 ? 0 : Math.max(0, (now - Math.min(...started)) / 1000)
   const ahead = tails(steps, now)
   const byTail = (state: StepProgress['state']): StepProgress | undefined =>
-    steps.filter((step) => step.state === state).sort((a, b) => (ahead.get(b.id) ?? 0) - (ahead.get(a.id) ?? 0))[0]
+    steps
+      .filter((step) => step.state === state)
+      .sort((a, b) => (ahead.get(b.id) ?? 0) - (ahead.get(a.id) ?? 0))[0]
   return {
     done: steps.filter((step) => step.state === 'done' || step.state === 'undone').length,
     of: steps.length,
@@ -81,8 +92,11 @@ function tails(steps: readonly StepProgress[], now: number): ReadonlyMap<string,
 /** Whether a running step is late (past its worst estimate) or stuck (no sign of life for max(60 s, half its worst)). */
 export function lateness(step: StepProgress, now: number): 'late' | 'stuck' | null {
   if (step.state !== 'running' || step.startedAt === null) return null
-  const signs = [step.startedAt, ...(step.evidence ?? []).map((item) => item.at)].map((at) => Date.parse(at))
+  const signs = [step.startedAt, ...(step.evidence ?? []).map((item) => item.at)].map((at) =>
+    Date.parse(at),
+  )
   const silent = (now - Math.max(...signs)) / 1000
-  if (silent > Math.max(60, step.seconds.worst / 2) && elapsed(step, now) > step.seconds.worst) return 'stuck'
+  if (silent > Math.max(60, step.seconds.worst / 2) && elapsed(step, now) > step.seconds.worst)
+    return 'stuck'
   return elapsed(step, now) > step.seconds.worst ? 'late' : null
 }

@@ -5,7 +5,15 @@
  */
 import jsonPatch from 'fast-json-patch'
 import type { FleetView } from '../fleet'
-import type { ChangeKind, Finding, FindingKey, JsonPatch, RawFinding, Remedy, RemedyChange } from './change'
+import type {
+  ChangeKind,
+  Finding,
+  FindingKey,
+  JsonPatch,
+  RawFinding,
+  Remedy,
+  RemedyChange,
+} from './change'
 
 /** At most this many remedies are proven for one finding; the rest is withheld. */
 export const remediesPerFinding = 3
@@ -23,7 +31,10 @@ export function patchDraft(draft: unknown, patch: JsonPatch): unknown {
 }
 
 /** The fleet after another change, or null if that change could not run or does not say what it does. */
-export type ApplyChange = (change: { readonly kind: string; readonly intent: unknown }, view: FleetView) => FleetView | null
+export type ApplyChange = (
+  change: { readonly kind: string; readonly intent: unknown },
+  view: FleetView,
+) => FleetView | null
 
 /** Whether `change` clears `key` for this draft and brings no stop that was not there before. */
 function clears<Intent>(
@@ -35,20 +46,28 @@ function clears<Intent>(
   change: RemedyChange,
   apply: ApplyChange,
 ): readonly FindingKey[] | null {
-  const amended = 'patchDraft' in change ? kind.intent.safeParse(patchDraft(draft, change.patchDraft)) : null
+  const amended =
+    'patchDraft' in change ? kind.intent.safeParse(patchDraft(draft, change.patchDraft)) : null
   if (amended && !amended.success) return null
   const world = 'patchDraft' in change ? view : apply(change, view)
   if (!world) return null
   const after = kind.check(amended ? amended.data : draft, world)
   const left = new Set(after.map(keyOf))
   const stopsBefore = new Set(before.filter((finding) => finding.level === 'stop').map(keyOf))
-  const newStop = after.some((finding) => finding.level === 'stop' && !stopsBefore.has(keyOf(finding)))
+  const newStop = after.some(
+    (finding) => finding.level === 'stop' && !stopsBefore.has(keyOf(finding)),
+  )
   if (left.has(key) || newStop) return null
   return before.map(keyOf).filter((other) => !left.has(other))
 }
 
 /** Checks a draft and proves the remedies of every finding, other changes among them by the fleet that `apply` gives. Findings come stops first, then as the check lists them. */
-export function findingsOf<Intent>(kind: ChangeKind<Intent>, draft: Intent, view: FleetView, apply: ApplyChange = () => null): readonly Finding[] {
+export function findingsOf<Intent>(
+  kind: ChangeKind<Intent>,
+  draft: Intent,
+  view: FleetView,
+  apply: ApplyChange = () => null,
+): readonly Finding[] {
   const raw = kind.check(draft, view)
   const rank = { stop: 0, caution: 1, note: 2 }
   return raw

@@ -10,7 +10,12 @@ beforeAll(async () => {
 })
 afterAll(() => opened.close())
 
-const entry = (name: string, range: string, kind: BookEntry['kind'] = 'network', domain = 'fernhollow'): BookEntry => ({ domain, range, name, kind, about: null })
+const entry = (
+  name: string,
+  range: string,
+  kind: BookEntry['kind'] = 'network',
+  domain = 'fernhollow',
+): BookEntry => ({ domain, range, name, kind, about: null })
 
 describe('the address book', () => {
   it('is in order of domain and address', () => {
@@ -25,20 +30,42 @@ describe('the address book', () => {
 
 describe('a collision', () => {
   it('is found in one domain, and not across domains', () => {
-    expect(collisions([...book, entry('new', '10.124.128.0/17', 'pods')])).toEqual([{ domain: 'fernhollow', a: 'bramble pods', b: 'new', first: '10.124.128.0', last: '10.124.255.255', count: '32768' }])
+    expect(collisions([...book, entry('new', '10.124.128.0/17', 'pods')])).toEqual([
+      {
+        domain: 'fernhollow',
+        a: 'bramble pods',
+        b: 'new',
+        first: '10.124.128.0',
+        last: '10.124.255.255',
+        count: '32768',
+      },
+    ])
     expect(collisions([...book, entry('new', '10.124.128.0/17', 'pods', 'kilnlane')])).toEqual([])
   })
 
   it('is none where one is cut from an entered block, or lies in a network on purpose', () => {
-    expect(collisions([entry('block', '10.0.0.0/8', 'entered'), entry('net', '10.1.0.0/16')])).toEqual([])
-    expect(collisions([entry('net', '10.1.0.0/16'), entry('DHCP', '10.1.0.10-10.1.0.20', 'DHCP')])).toEqual([])
-    expect(collisions([entry('net', '10.0.0.0/8'), entry('block', '10.1.0.0/16', 'entered')])).toHaveLength(1)
+    expect(
+      collisions([entry('block', '10.0.0.0/8', 'entered'), entry('net', '10.1.0.0/16')]),
+    ).toEqual([])
+    expect(
+      collisions([entry('net', '10.1.0.0/16'), entry('DHCP', '10.1.0.10-10.1.0.20', 'DHCP')]),
+    ).toEqual([])
+    expect(
+      collisions([entry('net', '10.0.0.0/8'), entry('block', '10.1.0.0/16', 'entered')]),
+    ).toHaveLength(1)
   })
 })
 
 describe('carving from the book', () => {
   it('finds the fourth /22 of palisade-east free', () => {
-    expect(carveFrom(book, 'fernhollow', '10.44.0.0/20', [22])).toEqual({ ok: true, carved: { blocks: [{ prefix: 22, block: '10.44.12.0/22' }], unfit: [] } })
+    expect(carveFrom(book, 'fernhollow', '10.44.0.0/20', [22])).toEqual({
+      ok: true,
+      carved: { blocks: [{ prefix: 22, block: '10.44.12.0/22' }], unfit: [] },
+    })
   })
-  it('names the corrected form of a range with host bits', () => expect(carveFrom(book, 'fernhollow', '10.44.0.1/20', [22])).toMatchObject({ ok: false, says: expect.stringContaining('10.44.0.0/20') }))
+  it('names the corrected form of a range with host bits', () =>
+    expect(carveFrom(book, 'fernhollow', '10.44.0.1/20', [22])).toMatchObject({
+      ok: false,
+      says: expect.stringContaining('10.44.0.0/20'),
+    }))
 })

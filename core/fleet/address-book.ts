@@ -1,9 +1,22 @@
 /** The whole address ledger as a list: every range, and what lies inside it on purpose; and what collides. */
-import { blockWithin, carve, type Carved, contains, findOverlaps, formatRange, lowestFreeBlock, type Overlap, parseCidr, parseRange, type Range } from '../addresses'
+import {
+  blockWithin,
+  carve,
+  type Carved,
+  contains,
+  findOverlaps,
+  formatRange,
+  lowestFreeBlock,
+  type Overlap,
+  parseCidr,
+  parseRange,
+  type Range,
+} from '../addresses'
 import { compareText } from '../units'
 import type { FleetView } from './view'
 
-export type BookKind = 'network' | 'pods' | 'services' | 'entered' | 'gateway' | 'DHCP' | 'virtual addresses' | 'held'
+export type BookKind =
+  'network' | 'pods' | 'services' | 'entered' | 'gateway' | 'DHCP' | 'virtual addresses' | 'held'
 
 export interface BookEntry {
   readonly domain: string
@@ -22,14 +35,36 @@ export function addressBook(view: FleetView): readonly BookEntry[] {
   const entries: BookEntry[] = [
     ...view.ledger.map((entry): BookEntry => {
       const kind = entry.kind === 'peer' ? 'entered' : entry.kind
-      return { domain: entry.domain, range: entry.range, name: entry.name, kind, about: kind === 'network' ? `site/${entry.holder}` : kind === 'entered' ? null : `cluster/${entry.holder}` }
+      return {
+        domain: entry.domain,
+        range: entry.range,
+        name: entry.name,
+        kind,
+        about:
+          kind === 'network'
+            ? `site/${entry.holder}`
+            : kind === 'entered'
+              ? null
+              : `cluster/${entry.holder}`,
+      }
     }),
     ...view.sites.flatMap((site) => {
       const about = `site/${site.name}`
-      const one = (range: string | undefined, name: string, kind: BookKind): BookEntry[] => (range === undefined ? [] : [{ domain: site.domain, range, name, kind, about }])
+      const one = (range: string | undefined, name: string, kind: BookKind): BookEntry[] =>
+        range === undefined ? [] : [{ domain: site.domain, range, name, kind, about }]
       return [
-        ...site.networks.flatMap((network) => [...one(network.gateway, `gateway of ${network.name}`, 'gateway'), ...one(network.dhcp, `DHCP of ${network.name}`, 'DHCP'), ...one(network.pool, `virtual addresses of ${network.name}`, 'virtual addresses')]),
-        ...site.addresses.map((held): BookEntry => ({ domain: domainOf.get(site.name) ?? '', range: held.address, name: held.for, kind: 'held', about: held.cluster === null ? about : `cluster/${held.cluster}` })),
+        ...site.networks.flatMap((network) => [
+          ...one(network.gateway, `gateway of ${network.name}`, 'gateway'),
+          ...one(network.dhcp, `DHCP of ${network.name}`, 'DHCP'),
+          ...one(network.pool, `virtual addresses of ${network.name}`, 'virtual addresses'),
+        ]),
+        ...site.addresses.map((held): BookEntry => ({
+          domain: domainOf.get(site.name) ?? '',
+          range: held.address,
+          name: held.for,
+          kind: 'held',
+          about: held.cluster === null ? about : `cluster/${held.cluster}`,
+        })),
       ]
     }),
   ]
@@ -38,7 +73,12 @@ export function addressBook(view: FleetView): readonly BookEntry[] {
     const read = first.get(entry)
     return read?.ok ? read.value.first + (read.value.family === 6 ? 1n << 130n : 0n) : -1n
   }
-  return entries.sort((a, b) => compareText(a.domain, b.domain) || (order(a) < order(b) ? -1 : order(a) > order(b) ? 1 : 0) || compareText(a.name, b.name))
+  return entries.sort(
+    (a, b) =>
+      compareText(a.domain, b.domain) ||
+      (order(a) < order(b) ? -1 : order(a) > order(b) ? 1 : 0) ||
+      compareText(a.name, b.name),
+  )
 }
 
 export interface Collision extends Overlap {
@@ -70,20 +110,33 @@ function cutFrom(whole: BookEntry, part: BookEntry): boolean {
 }
 
 /** Blocks of wanted sizes out of a range of a domain, clear of everything in the book but the blocks that contain it. */
-export function carveFrom(book: readonly BookEntry[], domain: string, within: string, prefixes: readonly number[]): { readonly ok: true; readonly carved: Carved } | { readonly ok: false; readonly says: string } {
+export function carveFrom(
+  book: readonly BookEntry[],
+  domain: string,
+  within: string,
+  prefixes: readonly number[],
+): { readonly ok: true; readonly carved: Carved } | { readonly ok: false; readonly says: string } {
   const parent = parseCidr(within)
   if (!parent.ok) return { ok: false, says: parent.says }
   const taken = book
     .filter((entry) => entry.domain === domain)
     .flatMap((entry): { text: string; range: Range }[] => {
       const range = parseRange(entry.range)
-      return range.ok && !contains(range.value, parent.value) ? [{ text: entry.range, range: range.value }] : []
+      return range.ok && !contains(range.value, parent.value)
+        ? [{ text: entry.range, range: range.value }]
+        : []
     })
   return { ok: true, carved: carve(parent.value, taken, prefixes) }
 }
 
 /** The free block that a span dragged over a range stands for; null where the span holds no free block worth having. */
-export function carveSpan(book: readonly BookEntry[], domain: string, within: string, first: string, last: string): string | null {
+export function carveSpan(
+  book: readonly BookEntry[],
+  domain: string,
+  within: string,
+  first: string,
+  last: string,
+): string | null {
   const parent = parseCidr(within)
   const span = parseRange(`${first}-${last}`)
   if (!parent.ok || !span.ok) return null
@@ -98,7 +151,10 @@ export function carveSpan(book: readonly BookEntry[], domain: string, within: st
 }
 
 /** Free ranges for pods and services in the routing domain of a site. */
-export function freeRangesAt(view: FleetView, siteName: string): { readonly pods: string; readonly services: string } {
+export function freeRangesAt(
+  view: FleetView,
+  siteName: string,
+): { readonly pods: string; readonly services: string } {
   const domain = view.sites.find((site) => site.name === siteName)?.domain
   const nursery = parseCidr('10.128.0.0/10')
   const taken = view.ledger

@@ -38,12 +38,25 @@ export const bareSite = (name: string, kind: SiteKind, domain: string): SiteView
 })
 
 /** The fleet with one site altered. */
-export function withSite<View extends { readonly sites: readonly SiteView[] }>(view: View, name: string, change: (site: SiteView) => SiteView): View {
+export function withSite<View extends { readonly sites: readonly SiteView[] }>(
+  view: View,
+  name: string,
+  change: (site: SiteView) => SiteView,
+): View {
   return { ...view, sites: view.sites.map((site) => (site.name === name ? change(site) : site)) }
 }
 
 /** Gigabytes a hall zone’s disk store can hold, two copies of each, and holds. */
-export function zoneStore(site: Pick<SiteView, 'hosts' | 'disks'>, zone: string): { readonly usableGb: number; readonly usedGb: number } {
-  const usableGb = site.hosts.filter((host) => host.zone === zone).reduce((sum, host) => sum + host.diskGb, 0) / 2
-  return { usableGb, usedGb: site.disks.filter((disk) => disk.zone === zone).reduce((sum, disk) => sum + disk.sizeGb, 0) }
+export function zoneStore(
+  site: Pick<SiteView, 'hosts' | 'disks'>,
+  zone: string,
+): { readonly usableGb: number; readonly usedGb: number } {
+  const usableGb =
+    site.hosts.filter((host) => host.zone === zone).reduce((sum, host) => sum + host.diskGb, 0) / 2
+  return {
+    usableGb,
+    usedGb: site.disks
+      .filter((disk) => disk.zone === zone)
+      .reduce((sum, disk) => sum + disk.sizeGb, 0),
+  }
 }

@@ -1,5 +1,13 @@
 /** Who holds an address: the question of everybody who finds one in a log. */
-import { contains, formatAddress, parseAddress, parseCidr, parseRange, perNodePrefix, sizeOf } from '../addresses'
+import {
+  contains,
+  formatAddress,
+  parseAddress,
+  parseCidr,
+  parseRange,
+  perNodePrefix,
+  sizeOf,
+} from '../addresses'
 import type { FleetView } from './view'
 
 export interface AddressHolder {
@@ -20,7 +28,14 @@ function widthOf(text: string): bigint {
  * Everything that holds `text` (an address), the closest first, over all routing domains: the same address can be held
  * once in each. An address that cannot be read, or nobody holds, gives an empty list with the reason.
  */
-export function whoHolds(view: FleetView, text: string): { readonly address: string | null; readonly says: string | null; readonly holders: readonly AddressHolder[] } {
+export function whoHolds(
+  view: FleetView,
+  text: string,
+): {
+  readonly address: string | null
+  readonly says: string | null
+  readonly holders: readonly AddressHolder[]
+} {
   const parsed = parseAddress(text)
   if (!parsed.ok) return { address: null, says: parsed.says, holders: [] }
   const { family, value } = parsed.value
@@ -33,13 +48,43 @@ export function whoHolds(view: FleetView, text: string): { readonly address: str
   const found: AddressHolder[] = []
   for (const site of view.sites) {
     const { domain } = site
-    for (const held of site.addresses) if (covers(held.address)) found.push({ domain, range: held.address, says: `held for ${held.for} (${held.how}) in ${held.network}`, about: held.cluster === null ? `site/${site.name}` : `cluster/${held.cluster}` })
+    for (const held of site.addresses)
+      if (covers(held.address))
+        found.push({
+          domain,
+          range: held.address,
+          says: `held for ${held.for} (${held.how}) in ${held.network}`,
+          about: held.cluster === null ? `site/${site.name}` : `cluster/${held.cluster}`,
+        })
     for (const network of site.networks) {
       if (!covers(network.range)) continue
-      if (covers(network.gateway)) found.push({ domain, range: network.gateway ?? '', says: `gateway of ${network.name}`, about: `site/${site.name}` })
-      if (covers(network.dhcp)) found.push({ domain, range: network.dhcp ?? '', says: `DHCP range of ${network.name}`, about: `site/${site.name}` })
-      if (covers(network.pool)) found.push({ domain, range: network.pool ?? '', says: `virtual address pool of ${network.name}`, about: `site/${site.name}` })
-      found.push({ domain, range: network.range, says: `network ${network.name}`, about: `site/${site.name}` })
+      if (covers(network.gateway))
+        found.push({
+          domain,
+          range: network.gateway ?? '',
+          says: `gateway of ${network.name}`,
+          about: `site/${site.name}`,
+        })
+      if (covers(network.dhcp))
+        found.push({
+          domain,
+          range: network.dhcp ?? '',
+          says: `DHCP range of ${network.name}`,
+          about: `site/${site.name}`,
+        })
+      if (covers(network.pool))
+        found.push({
+          domain,
+          range: network.pool ?? '',
+          says: `virtual address pool of ${network.name}`,
+          about: `site/${site.name}`,
+        })
+      found.push({
+        domain,
+        range: network.range,
+        says: `network ${network.name}`,
+        about: `site/${site.name}`,
+      })
     }
   }
   const domainOf = new Map(view.sites.map((site) => [site.name, site.domain]))
@@ -48,15 +93,36 @@ export function whoHolds(view: FleetView, text: string): { readonly address: str
     const pods = parseCidr(cluster.pods)
     if (covers(cluster.pods) && pods.ok) {
       const prefix = perNodePrefix(pods.value.family, cluster.maxPodsPerNode)
-      const block = (value - pods.value.first) >> BigInt((pods.value.family === 4 ? 32 : 128) - prefix)
-      found.push({ domain, range: cluster.pods, says: `pods of ${cluster.name}, node block ${block + 1n}`, about: `cluster/${cluster.name}` })
+      const block =
+        (value - pods.value.first) >> BigInt((pods.value.family === 4 ? 32 : 128) - prefix)
+      found.push({
+        domain,
+        range: cluster.pods,
+        says: `pods of ${cluster.name}, node block ${block + 1n}`,
+        about: `cluster/${cluster.name}`,
+      })
     }
-    if (covers(cluster.services)) found.push({ domain, range: cluster.services, says: `services of ${cluster.name}`, about: `cluster/${cluster.name}` })
+    if (covers(cluster.services))
+      found.push({
+        domain,
+        range: cluster.services,
+        says: `services of ${cluster.name}`,
+        about: `cluster/${cluster.name}`,
+      })
   }
-  for (const entry of view.ledger) if (entry.kind === 'peer' && covers(entry.range)) found.push({ domain: entry.domain, range: entry.range, says: entry.name, about: null })
+  for (const entry of view.ledger)
+    if (entry.kind === 'peer' && covers(entry.range))
+      found.push({ domain: entry.domain, range: entry.range, says: entry.name, about: null })
   found.sort((a, b) => {
     const [left, right] = [widthOf(a.range), widthOf(b.range)]
     return left < right ? -1 : left > right ? 1 : 0
   })
-  return { address, says: found.length === 0 ? `Nobody holds ${address}: it lies in no network, pool or cluster range that is known.` : null, holders: found }
+  return {
+    address,
+    says:
+      found.length === 0
+        ? `Nobody holds ${address}: it lies in no network, pool or cluster range that is known.`
+        : null,
+    holders: found,
+  }
 }

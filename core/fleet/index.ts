@@ -34,8 +34,27 @@ export {
   type TrafficView,
   type TranslationView,
 } from './view'
-export { clusterState, nodeState, permittedSkew, poolState, type Reasoned, siteState, type State, type StateContext, stateOrder } from './state'
-export { addressBook, type BookEntry, type BookKind, carveFrom, carveSpan, freeRangesAt, type Collision, collisions } from './address-book'
+export {
+  clusterState,
+  nodeState,
+  permittedSkew,
+  poolState,
+  type Reasoned,
+  siteState,
+  type State,
+  type StateContext,
+  stateOrder,
+} from './state'
+export {
+  addressBook,
+  type BookEntry,
+  type BookKind,
+  carveFrom,
+  carveSpan,
+  freeRangesAt,
+  type Collision,
+  collisions,
+} from './address-book'
 export { type AddressHolder, whoHolds } from './holders'
 export { leftovers, type Leftover } from './leftovers'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'

@@ -20,9 +20,11 @@ export interface Right {
 }
 
 type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {})
+const record = (value: unknown): Json =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
 const list = (value: unknown): readonly Json[] => (Array.isArray(value) ? value.map(record) : [])
-const texts = (value: unknown): readonly string[] => (Array.isArray(value) ? value.filter((one): one is string => typeof one === 'string') : [])
+const texts = (value: unknown): readonly string[] =>
+  Array.isArray(value) ? value.filter((one): one is string => typeof one === 'string') : []
 const text = (value: unknown): string => (typeof value === 'string' ? value : '')
 
 /** Every right that bindings among the objects give. Bindings to roles that are not there give none. */
@@ -31,19 +33,30 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
   const roles = new Map<string, readonly Json[]>()
   for (const object of given) {
     const metadata = record(object['metadata'])
-    if (object['kind'] === 'Role') roles.set(`Role/${text(metadata['namespace'])}/${text(metadata['name'])}`, list(object['rules']))
-    if (object['kind'] === 'ClusterRole') roles.set(`ClusterRole/${text(metadata['name'])}`, list(object['rules']))
+    if (object['kind'] === 'Role')
+      roles.set(
+        `Role/${text(metadata['namespace'])}/${text(metadata['name'])}`,
+        list(object['rules']),
+      )
+    if (object['kind'] === 'ClusterRole')
+      roles.set(`ClusterRole/${text(metadata['name'])}`, list(object['rules']))
   }
   return given.flatMap((object): readonly Right[] => {
     if (object['kind'] !== 'RoleBinding' && object['kind'] !== 'ClusterRoleBinding') return []
     const metadata = record(object['metadata'])
     const namespace = object['kind'] === 'RoleBinding' ? text(metadata['namespace']) : null
     const ref = record(object['roleRef'])
-    const role = ref['kind'] === 'ClusterRole' ? `ClusterRole/${text(ref['name'])}` : `Role/${namespace ?? ''}/${text(ref['name'])}`
+    const role =
+      ref['kind'] === 'ClusterRole'
+        ? `ClusterRole/${text(ref['name'])}`
+        : `Role/${namespace ?? ''}/${text(ref['name'])}`
     const rules = roles.get(role) ?? []
     return list(object['subjects']).flatMap((subject) =>
       rules.map((rule): Right => ({
-        subject: subject['kind'] === 'ServiceAccount' ? `ServiceAccount ${text(subject['namespace']) || (namespace ?? '')}/${text(subject['name'])}` : `${text(subject['kind'])} ${text(subject['name'])}`,
+        subject:
+          subject['kind'] === 'ServiceAccount'
+            ? `ServiceAccount ${text(subject['namespace']) || (namespace ?? '')}/${text(subject['name'])}`
+            : `${text(subject['kind'])} ${text(subject['name'])}`,
         verbs: texts(rule['verbs']),
         groups: texts(rule['apiGroups']),
         resources: texts(rule['resources']),
@@ -58,19 +71,35 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
 /** The API group of a resource as people name it: `deployments.apps`, or `pods` for the core group. */
 function parts(asked: string): { readonly plural: string; readonly api: string | null } {
   const dot = asked.indexOf('.')
-  return dot < 0 ? { plural: asked, api: null } : { plural: asked.slice(0, dot), api: asked.slice(dot + 1) }
+  return dot < 0
+    ? { plural: asked, api: null }
+    : { plural: asked.slice(0, dot), api: asked.slice(dot + 1) }
 }
 
-const covers = (allowed: readonly string[], wanted: string): boolean => allowed.includes('*') || allowed.includes(wanted)
+const covers = (allowed: readonly string[], wanted: string): boolean =>
+  allowed.includes('*') || allowed.includes(wanted)
 
 /** `pods/log` is covered by itself, by `*` and by `pods/*`. */
-const coversResource = (allowed: readonly string[], wanted: string): boolean => covers(allowed, wanted) || (wanted.includes('/') && (allowed.includes(`${wanted.split('/')[0] ?? ''}/*`) || allowed.includes(`*/${wanted.split('/')[1] ?? ''}`)))
+const coversResource = (allowed: readonly string[], wanted: string): boolean =>
+  covers(allowed, wanted) ||
+  (wanted.includes('/') &&
+    (allowed.includes(`${wanted.split('/')[0] ?? ''}/*`) ||
+      allowed.includes(`*/${wanted.split('/')[1] ?? ''}`)))
 
 /** Whether a right allows a verb on a resource in a namespace (null: anywhere in the cluster). */
-export function allows(right: Right, verb: string, resource: string, namespace: string | null): boolean {
+export function allows(
+  right: Right,
+  verb: string,
+  resource: string,
+  namespace: string | null,
+): boolean {
   const wanted = parts(resource)
   if (right.namespace !== null && right.namespace !== namespace) return false
-  return covers(right.verbs, verb) && coversResource(right.resources, wanted.plural) && (wanted.api === null || covers(right.groups, wanted.api))
+  return (
+    covers(right.verbs, verb) &&
+    coversResource(right.resources, wanted.plural) &&
+    (wanted.api === null || covers(right.groups, wanted.api))
+  )
 }
 
 export interface WhoCan {
@@ -81,7 +110,12 @@ export interface WhoCan {
 }
 
 /** Which subjects can do a verb on a resource. */
-export function whoCan(rights: readonly Right[], verb: string, resource: string, namespace: string | null): readonly WhoCan[] {
+export function whoCan(
+  rights: readonly Right[],
+  verb: string,
+  resource: string,
+  namespace: string | null,
+): readonly WhoCan[] {
   const found = new Map<string, { by: string[]; names: string[]; any: boolean }>()
   for (const right of rights) {
     if (!allows(right, verb, resource, namespace)) continue
@@ -91,8 +125,15 @@ export function whoCan(rights: readonly Right[], verb: string, resource: string,
     known.names.push(...right.names)
     found.set(right.subject, known)
   }
-  return [...found].map(([subject, { by, names, any }]) => ({ subject, by, names: any ? [] : [...new Set(names)] })).sort((a, b) => compareText(a.subject, b.subject))
+  return [...found]
+    .map(([subject, { by, names, any }]) => ({
+      subject,
+      by,
+      names: any ? [] : [...new Set(names)],
+    }))
+    .sort((a, b) => compareText(a.subject, b.subject))
 }
 
 /** What one subject can do, in the order of its bindings. */
-export const whatCan = (rights: readonly Right[], subject: string): readonly Right[] => rights.filter((right) => right.subject === subject)
+export const whatCan = (rights: readonly Right[], subject: string): readonly Right[] =>
+  rights.filter((right) => right.subject === subject)

@@ -1,6 +1,13 @@
 /** The fleet as a tree (site, cluster, pool, node) with what the gyre and the lists show of each. O(nodes). */
 import { machineHourly, siteSpend } from '../spend'
-import { clusterState, nodeState, poolState, siteState, type State, type StateContext } from './state'
+import {
+  clusterState,
+  nodeState,
+  poolState,
+  siteState,
+  type State,
+  type StateContext,
+} from './state'
 import type { ClusterView, FleetView, NodeView, SiteView } from './view'
 
 export interface FleetNode {
@@ -25,12 +32,31 @@ export interface FleetNode {
   readonly children: readonly FleetNode[]
 }
 
-type Sums = Pick<FleetNode, 'cpuMilli' | 'requestedCpuMilli' | 'memoryBytes' | 'requestedMemoryBytes' | 'pods' | 'spend' | 'nodes' | 'states' | 'createdAt'>
+type Sums = Pick<
+  FleetNode,
+  | 'cpuMilli'
+  | 'requestedCpuMilli'
+  | 'memoryBytes'
+  | 'requestedMemoryBytes'
+  | 'pods'
+  | 'spend'
+  | 'nodes'
+  | 'states'
+  | 'createdAt'
+>
 
 function sumOf(parts: readonly Sums[]): Sums {
   const states: Partial<Record<State, number>> = {}
   let createdAt: string | null = null
-  const total = { cpuMilli: 0, requestedCpuMilli: 0, memoryBytes: 0, requestedMemoryBytes: 0, pods: 0, spend: 0, nodes: 0 }
+  const total = {
+    cpuMilli: 0,
+    requestedCpuMilli: 0,
+    memoryBytes: 0,
+    requestedMemoryBytes: 0,
+    pods: 0,
+    spend: 0,
+    nodes: 0,
+  }
   for (const part of parts) {
     total.cpuMilli += part.cpuMilli
     total.requestedCpuMilli += part.requestedCpuMilli
@@ -39,13 +65,20 @@ function sumOf(parts: readonly Sums[]): Sums {
     total.pods += part.pods
     total.spend += part.spend
     total.nodes += part.nodes
-    if (part.createdAt !== null && (createdAt === null || part.createdAt > createdAt)) createdAt = part.createdAt
-    for (const [state, count] of Object.entries(part.states)) states[state as State] = (states[state as State] ?? 0) + count
+    if (part.createdAt !== null && (createdAt === null || part.createdAt > createdAt))
+      createdAt = part.createdAt
+    for (const [state, count] of Object.entries(part.states))
+      states[state as State] = (states[state as State] ?? 0) + count
   }
   return { ...total, states, createdAt }
 }
 
-function nodeEntry(node: NodeView, cluster: ClusterView, spend: number, context: StateContext): FleetNode {
+function nodeEntry(
+  node: NodeView,
+  cluster: ClusterView,
+  spend: number,
+  context: StateContext,
+): FleetNode {
   const { state, says } = nodeState(node, cluster, context)
   return {
     ref: `node/${cluster.name}/${node.name}`,
@@ -67,9 +100,15 @@ function nodeEntry(node: NodeView, cluster: ClusterView, spend: number, context:
   }
 }
 
-function clusterEntry(cluster: ClusterView, hourly: ReadonlyMap<string, number>, context: StateContext): FleetNode {
+function clusterEntry(
+  cluster: ClusterView,
+  hourly: ReadonlyMap<string, number>,
+  context: StateContext,
+): FleetNode {
   const pools = cluster.pools.map((pool): FleetNode => {
-    const nodes = pool.nodes.map((node) => nodeEntry(node, cluster, (hourly.get(node.machine) ?? 0) * 730, context))
+    const nodes = pool.nodes.map((node) =>
+      nodeEntry(node, cluster, (hourly.get(node.machine) ?? 0) * 730, context),
+    )
     return {
       ref: `pool/${cluster.name}/${pool.name}`,
       kind: 'pool',
@@ -80,11 +119,25 @@ function clusterEntry(cluster: ClusterView, hourly: ReadonlyMap<string, number>,
       children: nodes,
     }
   })
-  return { ref: `cluster/${cluster.name}`, kind: 'cluster', name: cluster.name, ...clusterState(cluster, context), release: cluster.release, ...sumOf(pools), children: pools }
+  return {
+    ref: `cluster/${cluster.name}`,
+    kind: 'cluster',
+    name: cluster.name,
+    ...clusterState(cluster, context),
+    release: cluster.release,
+    ...sumOf(pools),
+    children: pools,
+  }
 }
 
-function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: StateContext): FleetNode {
-  const hourly = new Map(site.machines.map((machine) => [machine.name, machineHourly(site, machine)]))
+function siteEntry(
+  site: SiteView,
+  clusters: readonly ClusterView[],
+  context: StateContext,
+): FleetNode {
+  const hourly = new Map(
+    site.machines.map((machine) => [machine.name, machineHourly(site, machine)]),
+  )
   const children = clusters.map((cluster) => clusterEntry(cluster, hourly, context))
   return {
     ref: `site/${site.name}`,
@@ -98,16 +151,30 @@ function siteEntry(site: SiteView, clusters: readonly ClusterView[], context: St
   }
 }
 
-export const stateContext = (view: FleetView): StateContext => ({ now: Date.parse(view.now), workedOn: new Set(view.workedOn), unheard: view.unheard })
+export const stateContext = (view: FleetView): StateContext => ({
+  now: Date.parse(view.now),
+  workedOn: new Set(view.workedOn),
+  unheard: view.unheard,
+})
 
 /** The whole tree. The root's state is the worst of the sites. */
 export function fleetTree(view: FleetView): FleetNode {
   const context = stateContext(view)
   const bySite = new Map<string, ClusterView[]>()
-  for (const cluster of view.clusters) bySite.set(cluster.site, [...(bySite.get(cluster.site) ?? []), cluster])
+  for (const cluster of view.clusters)
+    bySite.set(cluster.site, [...(bySite.get(cluster.site) ?? []), cluster])
   const children = view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context))
   const sums = sumOf(children)
-  return { ref: 'fleet', kind: 'fleet', name: 'fleet', state: 'well', says: '', release: null, ...sums, children }
+  return {
+    ref: 'fleet',
+    kind: 'fleet',
+    name: 'fleet',
+    state: 'well',
+    says: '',
+    release: null,
+    ...sums,
+    children,
+  }
 }
 
 /** A pod as far as the tree shows it. */
@@ -152,9 +219,32 @@ export function withPods(tree: FleetNode, cluster: string, pods: readonly TreePo
     if (entry.kind !== 'node') return { ...entry, children: entry.children.map(hang) }
     const mine = (byNode.get(entry.name) ?? []).map((pod) => podEntry(pod, cluster, entry))
     const sums = sumOf(mine)
-    const free: FleetNode = { ...entry, ref: `free/${cluster}/${entry.name}`, kind: 'pod', name: 'free', says: `not asked for by any pod of ${entry.name}`, state: 'well', release: null, cpuMilli: Math.max(0, entry.cpuMilli - sums.cpuMilli), requestedCpuMilli: 0, memoryBytes: Math.max(0, entry.memoryBytes - sums.memoryBytes), requestedMemoryBytes: 0, pods: 0, spend: Math.max(0, entry.spend - sums.spend), createdAt: null, nodes: 0, states: {}, children: [] }
+    const free: FleetNode = {
+      ...entry,
+      ref: `free/${cluster}/${entry.name}`,
+      kind: 'pod',
+      name: 'free',
+      says: `not asked for by any pod of ${entry.name}`,
+      state: 'well',
+      release: null,
+      cpuMilli: Math.max(0, entry.cpuMilli - sums.cpuMilli),
+      requestedCpuMilli: 0,
+      memoryBytes: Math.max(0, entry.memoryBytes - sums.memoryBytes),
+      requestedMemoryBytes: 0,
+      pods: 0,
+      spend: Math.max(0, entry.spend - sums.spend),
+      createdAt: null,
+      nodes: 0,
+      states: {},
+      children: [],
+    }
     return { ...entry, children: [...mine, free] }
   }
-  const visit = (entry: FleetNode): FleetNode => (entry.ref === `cluster/${cluster}` ? hang(entry) : entry.kind === 'fleet' || entry.kind === 'site' ? { ...entry, children: entry.children.map(visit) } : entry)
+  const visit = (entry: FleetNode): FleetNode =>
+    entry.ref === `cluster/${cluster}`
+      ? hang(entry)
+      : entry.kind === 'fleet' || entry.kind === 'site'
+        ? { ...entry, children: entry.children.map(visit) }
+        : entry
   return visit(tree)
 }

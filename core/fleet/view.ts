@@ -206,7 +206,11 @@ export interface TrafficSpan {
   readonly source: string
   readonly destination: string
   readonly port: number
-  readonly leaving: { readonly source: string; readonly destination: string; readonly port: number } | null
+  readonly leaving: {
+    readonly source: string
+    readonly destination: string
+    readonly port: number
+  } | null
   /** Rules and translations on its way, as `site/name`. */
   readonly met: readonly string[]
 }
@@ -257,7 +261,12 @@ export interface SiteView {
   readonly records: readonly RecordView[]
   readonly storageClasses: readonly { readonly name: string; readonly zones: readonly string[] }[]
   readonly bootData: { readonly limitBytes: number | null; readonly base64: boolean }
-  readonly published: readonly { readonly name: string; readonly bytes: number; readonly digest: string; readonly cluster: string }[]
+  readonly published: readonly {
+    readonly name: string
+    readonly bytes: number
+    readonly digest: string
+    readonly cluster: string
+  }[]
   readonly balancers: readonly BalancerView[]
   readonly sizes: readonly SizeView[]
   readonly images: readonly ImageView[]
@@ -268,8 +277,19 @@ export interface SiteView {
   readonly disks: readonly HeldDisk[]
   readonly managedTiers: readonly { readonly tier: 'plain' | 'assured'; readonly hourly: number }[]
   /** Managed control planes that exist, with the cluster they serve. */
-  readonly controlPlanes: readonly { readonly cluster: string; readonly tier: 'plain' | 'assured'; readonly release: string; readonly address: string }[]
-  readonly prices: { readonly diskGbMonth: number; readonly kwh: number; readonly hostMonth: number; readonly spotShare: number; readonly balancerHour: number }
+  readonly controlPlanes: readonly {
+    readonly cluster: string
+    readonly tier: 'plain' | 'assured'
+    readonly release: string
+    readonly address: string
+  }[]
+  readonly prices: {
+    readonly diskGbMonth: number
+    readonly kwh: number
+    readonly hostMonth: number
+    readonly spotShare: number
+    readonly balancerHour: number
+  }
   readonly firewall?: readonly FirewallRuleView[]
   readonly translations?: readonly TranslationView[]
   /** The address under which it goes out to the wide-area uplink. */
@@ -328,7 +348,9 @@ export interface ClusterView {
   readonly guarded: boolean
   readonly labels: Readonly<Record<string, string>>
   readonly release: string
-  readonly controlPlane: { readonly kind: 'own'; readonly members: readonly string[] } | { readonly kind: 'managed'; readonly tier: 'plain' | 'assured' }
+  readonly controlPlane:
+    | { readonly kind: 'own'; readonly members: readonly string[] }
+    | { readonly kind: 'managed'; readonly tier: 'plain' | 'assured' }
   readonly endpoint: string
   readonly apiAnswers: boolean
   /** Members of an own control plane that answer. */
@@ -341,7 +363,10 @@ export interface ClusterView {
   /** When it rests by itself, or null. */
   readonly rest: { readonly zone: string; readonly windows: readonly RestWindow[] } | null
   /** Whether its pools scale by themselves, and how a pool is chosen; null is not at all. */
-  readonly autoscale: { readonly enabled: boolean; readonly order: 'tightest' | 'cheapest' | 'listed' } | null
+  readonly autoscale: {
+    readonly enabled: boolean
+    readonly order: 'tightest' | 'cheapest' | 'listed'
+  } | null
   readonly pods: string
   readonly services: string
   readonly maxPodsPerNode: number
@@ -354,7 +379,12 @@ export interface ClusterView {
   readonly dnsAnswers: boolean
   /** When the certificates of its API end; null where nobody told. */
   readonly certificatesUntil: string | null
-  readonly backups: readonly { readonly id: string; readonly at: string; readonly bytes: number; readonly objects: number }[]
+  readonly backups: readonly {
+    readonly id: string
+    readonly at: string
+    readonly bytes: number
+    readonly objects: number
+  }[]
   readonly observedAt: string
 }
 
@@ -407,6 +437,9 @@ export interface FleetView {
   readonly objects?: Readonly<Record<string, readonly ApiObject[]>>
 }
 
-export const siteOf = (view: FleetView, name: string): SiteView | undefined => view.sites.find((site) => site.name === name)
-export const clusterOf = (view: FleetView, name: string): ClusterView | undefined => view.clusters.find((cluster) => cluster.name === name)
-export const nodesOf = (cluster: ClusterView): readonly NodeView[] => cluster.pools.flatMap((pool) => pool.nodes)
+export const siteOf = (view: FleetView, name: string): SiteView | undefined =>
+  view.sites.find((site) => site.name === name)
+export const clusterOf = (view: FleetView, name: string): ClusterView | undefined =>
+  view.clusters.find((cluster) => cluster.name === name)
+export const nodesOf = (cluster: ClusterView): readonly NodeView[] =>
+  cluster.pools.flatMap((pool) => pool.nodes)

@@ -2,7 +2,14 @@
 import type { ApiObject } from '../objects'
 
 /** What a pod can be asked from inside. */
-export const probeKinds = ['look-up', 'connect', 'request', 'environment', 'files', 'processes'] as const
+export const probeKinds = [
+  'look-up',
+  'connect',
+  'request',
+  'environment',
+  'files',
+  'processes',
+] as const
 
 export interface PodFact {
   /** `namespace/name` */
@@ -35,30 +42,45 @@ export interface WorkloadFact {
 }
 
 type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {})
+const record = (value: unknown): Json =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
 const list = (value: unknown): readonly Json[] => (Array.isArray(value) ? value.map(record) : [])
 const text = (value: unknown): string => (typeof value === 'string' ? value : '')
 
 const kinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob'])
 
-const controller = (object: Json): Json | undefined => list(record(object['metadata'])['ownerReferences']).find((owner) => owner['controller'] === true)
+const controller = (object: Json): Json | undefined =>
+  list(record(object['metadata'])['ownerReferences']).find((owner) => owner['controller'] === true)
 
 function podFact(pod: Json, by: string | null): PodFact {
   const metadata = record(pod['metadata'])
   const spec = record(pod['spec'])
   const status = record(pod['status'])
   const containers = list(status['containerStatuses'])
-  const waiting = containers.map((one) => record(record(one['state'])['waiting'])).find((one) => text(one['reason']) !== '' && text(one['reason']) !== 'ContainerCreating')
-  const unplaced = list(status['conditions']).find((condition) => condition['type'] === 'PodScheduled' && condition['status'] === 'False')
+  const waiting = containers
+    .map((one) => record(record(one['state'])['waiting']))
+    .find((one) => text(one['reason']) !== '' && text(one['reason']) !== 'ContainerCreating')
+  const unplaced = list(status['conditions']).find(
+    (condition) => condition['type'] === 'PodScheduled' && condition['status'] === 'False',
+  )
   return {
     key: `${text(metadata['namespace'])}/${text(metadata['name'])}`,
     node: text(spec['nodeName']) || null,
     phase: text(status['phase']),
-    ready: list(status['conditions']).some((condition) => condition['type'] === 'Ready' && condition['status'] === 'True'),
-    waits: waiting ? `${text(waiting['reason'])}: ${text(waiting['message'])}` : unplaced ? text(unplaced['message']) || 'no place yet' : null,
+    ready: list(status['conditions']).some(
+      (condition) => condition['type'] === 'Ready' && condition['status'] === 'True',
+    ),
+    waits: waiting
+      ? `${text(waiting['reason'])}: ${text(waiting['message'])}`
+      : unplaced
+        ? text(unplaced['message']) || 'no place yet'
+        : null,
     restarts: containers.reduce((sum, one) => sum + Number(one['restartCount'] ?? 0), 0),
     ip: text(status['podIP']) || null,
-    images: containers.map((one) => ({ image: text(one['image']), digest: /sha256:[0-9a-f]+/.exec(text(one['imageID']))?.[0] ?? '' })),
+    images: containers.map((one) => ({
+      image: text(one['image']),
+      digest: /sha256:[0-9a-f]+/.exec(text(one['imageID']))?.[0] ?? '',
+    })),
     by,
     startedAt: text(status['startTime']) || null,
   }
@@ -69,9 +91,14 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
   const given = objects as unknown as readonly Json[]
   const middle = new Map<string, string>()
   for (const object of given) {
-    const owner = object['kind'] === 'ReplicaSet' || object['kind'] === 'Job' ? controller(object) : undefined
+    const owner =
+      object['kind'] === 'ReplicaSet' || object['kind'] === 'Job' ? controller(object) : undefined
     const metadata = record(object['metadata'])
-    if (owner) middle.set(`${text(object['kind'])}/${text(metadata['namespace'])}/${text(metadata['name'])}`, `${text(owner['kind'])}/${text(metadata['namespace'])}/${text(owner['name'])}`)
+    if (owner)
+      middle.set(
+        `${text(object['kind'])}/${text(metadata['namespace'])}/${text(metadata['name'])}`,
+        `${text(owner['kind'])}/${text(metadata['namespace'])}/${text(owner['name'])}`,
+      )
   }
   const pods = new Map<string, PodFact[]>()
   for (const object of given) {
@@ -89,16 +116,40 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
     .filter((object) => kinds.has(text(object['kind'])))
     .map((object): WorkloadFact => {
       const metadata = record(object['metadata'])
-      const [kind, namespace, name] = [text(object['kind']), text(metadata['namespace']), text(metadata['name'])]
+      const [kind, namespace, name] = [
+        text(object['kind']),
+        text(metadata['namespace']),
+        text(metadata['name']),
+      ]
       const key = `${kind}/${namespace}/${name}`
       const mine = pods.get(key) ?? []
       const spec = record(object['spec'])
       const status = record(object['status'])
-      const wanted = kind === 'DaemonSet' ? Number(status['desiredNumberScheduled'] ?? 0) : kind === 'Job' ? Number(spec['completions'] ?? 1) : kind === 'CronJob' ? 0 : Number(spec['replicas'] ?? 1)
-      const ready = kind === 'Job' ? Number(status['succeeded'] ?? 0) : mine.filter((pod) => pod.ready).length
+      const wanted =
+        kind === 'DaemonSet'
+          ? Number(status['desiredNumberScheduled'] ?? 0)
+          : kind === 'Job'
+            ? Number(spec['completions'] ?? 1)
+            : kind === 'CronJob'
+              ? 0
+              : Number(spec['replicas'] ?? 1)
+      const ready =
+        kind === 'Job' ? Number(status['succeeded'] ?? 0) : mine.filter((pod) => pod.ready).length
       const stuck = mine.find((pod) => pod.waits !== null)
-      const template = kind === 'CronJob' ? record(record(record(spec['jobTemplate'])['spec'])['template']) : record(spec['template'])
-      const state = kind === 'CronJob' ? 'resting' : ready >= wanted && !stuck ? 'well' : ready === 0 && wanted > 0 && stuck ? 'broken' : stuck ? 'strained' : 'working'
+      const template =
+        kind === 'CronJob'
+          ? record(record(record(spec['jobTemplate'])['spec'])['template'])
+          : record(spec['template'])
+      const state =
+        kind === 'CronJob'
+          ? 'resting'
+          : ready >= wanted && !stuck
+            ? 'well'
+            : ready === 0 && wanted > 0 && stuck
+              ? 'broken'
+              : stuck
+                ? 'strained'
+                : 'working'
       return {
         key,
         kind,
@@ -107,10 +158,26 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         wanted,
         ready,
         state,
-        says: stuck ? `${stuck.key.split('/')[1] ?? ''}: ${stuck.waits ?? ''}` : kind === 'CronJob' ? `at ${text(spec['schedule'])}${text(spec['timeZone']) === '' ? '' : ` in ${text(spec['timeZone'])}`}` : ready >= wanted ? 'all ready' : `${wanted - ready} still starting`,
-        images: [...new Set(list(record(template['spec'])['containers']).map((container) => text(container['image'])))],
+        says: stuck
+          ? `${stuck.key.split('/')[1] ?? ''}: ${stuck.waits ?? ''}`
+          : kind === 'CronJob'
+            ? `at ${text(spec['schedule'])}${text(spec['timeZone']) === '' ? '' : ` in ${text(spec['timeZone'])}`}`
+            : ready >= wanted
+              ? 'all ready'
+              : `${wanted - ready} still starting`,
+        images: [
+          ...new Set(
+            list(record(template['spec'])['containers']).map((container) =>
+              text(container['image']),
+            ),
+          ),
+        ],
         pods: mine,
       }
     })
-    .sort((a, b) => rank[a.state] - rank[b.state] || (a.namespace < b.namespace ? -1 : a.namespace > b.namespace ? 1 : a.name < b.name ? -1 : 1))
+    .sort(
+      (a, b) =>
+        rank[a.state] - rank[b.state] ||
+        (a.namespace < b.namespace ? -1 : a.namespace > b.namespace ? 1 : a.name < b.name ? -1 : 1),
+    )
 }

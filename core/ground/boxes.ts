@@ -14,10 +14,35 @@ const box = z.strictObject({
   memoryGiB: z.number().min(0.5).max(65_536),
   /** Whether an operating system runs on it already: then it joins by a script. */
   prepared: z.boolean().default(false),
-  disks: z.array(z.strictObject({ identifier: z.string().max(300), shownAs: z.string().max(100).default(''), sizeGb: z.number().min(1).max(1_000_000), removable: z.boolean().default(false), holds: z.string().max(300).nullable().default(null) })).max(64).default([]),
-  cards: z.array(z.strictObject({ name: z.string().max(40), mac: z.string().max(20), address: z.string().max(60).nullable().default(null), network: name.nullable().default(null) })).max(32).default([]),
+  disks: z
+    .array(
+      z.strictObject({
+        identifier: z.string().max(300),
+        shownAs: z.string().max(100).default(''),
+        sizeGb: z.number().min(1).max(1_000_000),
+        removable: z.boolean().default(false),
+        holds: z.string().max(300).nullable().default(null),
+      }),
+    )
+    .max(64)
+    .default([]),
+  cards: z
+    .array(
+      z.strictObject({
+        name: z.string().max(40),
+        mac: z.string().max(20),
+        address: z.string().max(60).nullable().default(null),
+        network: name.nullable().default(null),
+      }),
+    )
+    .max(32)
+    .default([]),
 })
-const intent = z.strictObject({ site: name, add: z.array(box).max(500).default([]), remove: z.array(name).max(500).default([]) })
+const intent = z.strictObject({
+  site: name,
+  add: z.array(box).max(500).default([]),
+  remove: z.array(name).max(500).default([]),
+})
 type Intent = z.infer<typeof intent>
 
 const asView = (one: Intent['add'][number]): BoxView => ({
@@ -36,41 +61,170 @@ export const siteMachines = oneStep<Intent>({
   name: 'site.machines',
   title: 'Enter machines that stand there',
   intent,
-  label: (wish) => `${wish.add.length > 0 ? `enter ${listText(wish.add.map((one) => one.name), 3)}` : `strike ${listText(wish.remove, 3)}`} at ${wish.site}`,
+  label: (wish) =>
+    `${
+      wish.add.length > 0
+        ? `enter ${listText(
+            wish.add.map((one) => one.name),
+            3,
+          )}`
+        : `strike ${listText(wish.remove, 3)}`
+    } at ${wish.site}`,
   site: (wish) => wish.site,
   subject: (wish) => ref('machines', wish.site, wish.add[0]?.name ?? wish.remove[0] ?? 'none'),
   check: (wish, site) => {
-    const because = [seen(site, `machines: ${listText(site.boxes.map((other) => other.name), 8) || 'none'}`)]
-    if (wish.add.length + wish.remove.length === 0) return [stop('machines.none', 'add', 'No machine is named.', because)]
+    const because = [
+      seen(
+        site,
+        `machines: ${
+          listText(
+            site.boxes.map((other) => other.name),
+            8,
+          ) || 'none'
+        }`,
+      ),
+    ]
+    if (wish.add.length + wish.remove.length === 0)
+      return [stop('machines.none', 'add', 'No machine is named.', because)]
     return [
       ...wish.remove.flatMap((gone, i) => {
         const known = site.boxes.find((other) => other.name === gone)
-        return known ? (known.usedBy === null ? [] : [stop('machine.free', `remove[${i}]`, `${gone} is in use by ${known.usedBy}.`, because)]) : [stop('machine.known', `remove[${i}]`, `${site.name} has no machine ${gone}.`, because)]
+        return known
+          ? known.usedBy === null
+            ? []
+            : [
+                stop(
+                  'machine.free',
+                  `remove[${i}]`,
+                  `${gone} is in use by ${known.usedBy}.`,
+                  because,
+                ),
+              ]
+          : [stop('machine.known', `remove[${i}]`, `${site.name} has no machine ${gone}.`, because)]
       }),
       ...wish.add.flatMap((one, i) => {
         const field = `add[${i}]`
         const macs = one.cards.map((card) => card.mac.toLowerCase())
         const bad = one.cards.findIndex((card) => !/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(card.mac))
         return [
-          ...(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(one.name) ? [] : [stop('machine.name', `${field}.name`, `“${one.name}” is no machine name: a–z, 0–9 and inner dashes, at most 63.`)]),
-          ...(site.boxes.some((other) => other.name === one.name) || wish.add.findIndex((other) => other.name === one.name) < i ? [stop('machine.twice', `${field}.name`, `There is a machine ${one.name} already.`, because, [{ says: `Call it ${one.name}-2`, change: put(`/add/${i}/name`, `${one.name}-2`) }])] : []),
-          ...(site.zones.includes(one.zone) ? [] : [stop('zone.known', `${field}.zone`, `${site.name} has no zone ${one.zone}.`, [seen(site, `zones: ${listText(site.zones)}`)], site.zones.slice(0, 2).map((zone) => ({ says: `Use ${zone}`, change: put(`/add/${i}/zone`, zone) })))]),
-          ...(bad < 0 ? [] : [stop('card.mac', `${field}.cards[${bad}].mac`, `“${one.cards[bad]?.mac ?? ''}” is no hardware address: six pairs of digits, as in 02:47:59:12:00:01.`)]),
-          ...(new Set(macs).size < macs.length ? [stop('card.twice', `${field}.cards`, `Two cards of ${one.name} have the same hardware address.`)] : []),
-          ...(one.cards.length === 0 ? [stop('card.none', `${field}.cards`, `${one.name} has no network card: nothing could reach it.`)] : []),
+          ...(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(one.name)
+            ? []
+            : [
+                stop(
+                  'machine.name',
+                  `${field}.name`,
+                  `“${one.name}” is no machine name: a–z, 0–9 and inner dashes, at most 63.`,
+                ),
+              ]),
+          ...(site.boxes.some((other) => other.name === one.name) ||
+          wish.add.findIndex((other) => other.name === one.name) < i
+            ? [
+                stop(
+                  'machine.twice',
+                  `${field}.name`,
+                  `There is a machine ${one.name} already.`,
+                  because,
+                  [
+                    {
+                      says: `Call it ${one.name}-2`,
+                      change: put(`/add/${i}/name`, `${one.name}-2`),
+                    },
+                  ],
+                ),
+              ]
+            : []),
+          ...(site.zones.includes(one.zone)
+            ? []
+            : [
+                stop(
+                  'zone.known',
+                  `${field}.zone`,
+                  `${site.name} has no zone ${one.zone}.`,
+                  [seen(site, `zones: ${listText(site.zones)}`)],
+                  site.zones
+                    .slice(0, 2)
+                    .map((zone) => ({ says: `Use ${zone}`, change: put(`/add/${i}/zone`, zone) })),
+                ),
+              ]),
+          ...(bad < 0
+            ? []
+            : [
+                stop(
+                  'card.mac',
+                  `${field}.cards[${bad}].mac`,
+                  `“${one.cards[bad]?.mac ?? ''}” is no hardware address: six pairs of digits, as in 02:47:59:12:00:01.`,
+                ),
+              ]),
+          ...(new Set(macs).size < macs.length
+            ? [
+                stop(
+                  'card.twice',
+                  `${field}.cards`,
+                  `Two cards of ${one.name} have the same hardware address.`,
+                ),
+              ]
+            : []),
+          ...(one.cards.length === 0
+            ? [
+                stop(
+                  'card.none',
+                  `${field}.cards`,
+                  `${one.name} has no network card: nothing could reach it.`,
+                ),
+              ]
+            : []),
         ]
       }),
     ]
   },
-  says: (wish) => `${wish.add.length > 0 ? `enter ${listText(wish.add.map((one) => one.name), 4)}` : ''}${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${listText(wish.remove, 4)}` : ''}`,
-  command: (wish) => (wish.add.length > 0 ? { port: 'site', verb: 'box.add', args: { site: wish.site, boxes: wish.add.map(asView), drop: wish.remove } } : { port: 'site', verb: 'box.drop', args: { site: wish.site, names: wish.remove } }),
-  undo: (wish) => (wish.remove.length > 0 ? null : { port: 'site', verb: 'box.drop', args: { site: wish.site, names: wish.add.map((one) => one.name) } }),
+  says: (wish) =>
+    `${
+      wish.add.length > 0
+        ? `enter ${listText(
+            wish.add.map((one) => one.name),
+            4,
+          )}`
+        : ''
+    }${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${listText(wish.remove, 4)}` : ''}`,
+  command: (wish) =>
+    wish.add.length > 0
+      ? {
+          port: 'site',
+          verb: 'box.add',
+          args: { site: wish.site, boxes: wish.add.map(asView), drop: wish.remove },
+        }
+      : { port: 'site', verb: 'box.drop', args: { site: wish.site, names: wish.remove } },
+  undo: (wish) =>
+    wish.remove.length > 0
+      ? null
+      : {
+          port: 'site',
+          verb: 'box.drop',
+          args: { site: wish.site, names: wish.add.map((one) => one.name) },
+        },
   seconds: { likely: 10, worst: 30 },
   makes: 'creates',
-  after: (wish, site) => ({ ...site, boxes: [...site.boxes.filter((other) => !wish.remove.includes(other.name)), ...wish.add.map(asView)] }),
+  after: (wish, site) => ({
+    ...site,
+    boxes: [
+      ...site.boxes.filter((other) => !wish.remove.includes(other.name)),
+      ...wish.add.map(asView),
+    ],
+  }),
   prove: (wish, site) => {
-    const missing = wish.add.filter((one) => !site?.boxes.some((other) => other.name === one.name)).map((one) => one.name)
+    const missing = wish.add
+      .filter((one) => !site?.boxes.some((other) => other.name === one.name))
+      .map((one) => one.name)
     const still = wish.remove.filter((gone) => site?.boxes.some((other) => other.name === gone))
-    return [{ says: 'The site lists them as drafted', holds: missing.length + still.length === 0, observed: missing.length + still.length === 0 ? `${site?.boxes.length ?? 0} machines listed` : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}` }]
+    return [
+      {
+        says: 'The site lists them as drafted',
+        holds: missing.length + still.length === 0,
+        observed:
+          missing.length + still.length === 0
+            ? `${site?.boxes.length ?? 0} machines listed`
+            : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}`,
+      },
+    ]
   },
 })

@@ -5,4 +5,12 @@ export { siteNetwork, widerDhcp, wireRoute } from './networks'
 export { orphansAdopt, type OrphanItem, orphansRemove } from './orphans'
 export { recordsAfter, wireRecord } from './records'
 export { siteHosts, siteQuota, siteService } from './services'
-export { nextSerial, readZone, resolve, serialNewer, writeZone, type ZoneFile, type ZoneProblem } from './zone-file'
+export {
+  nextSerial,
+  readZone,
+  resolve,
+  serialNewer,
+  writeZone,
+  type ZoneFile,
+  type ZoneProblem,
+} from './zone-file'

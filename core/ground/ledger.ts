@@ -29,12 +29,35 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
   const parsed = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { skipEmptyLines: false })
   const rows = parsed.data
   const heading = (rows[0] ?? []).map((cell) => cell.trim().toLowerCase())
-  const at = { domain: heading.indexOf('domain'), range: heading.indexOf('range'), name: heading.indexOf('name') }
-  const missing = Object.entries(at).filter(([, index]) => index < 0).map(([column]) => column)
-  if (missing.length > 0) return { good: [], bad: [{ line: 1, says: `The heading lacks ${listText(missing)}. Columns wanted: domain, range, name.` }], known: 0 }
-  for (const error of parsed.errors) if (error.row !== undefined && error.code !== 'UndetectableDelimiter') bad.push({ line: error.row + 1, says: error.code === 'MissingQuotes' ? 'A quoted field is not closed.' : error.message })
+  const at = {
+    domain: heading.indexOf('domain'),
+    range: heading.indexOf('range'),
+    name: heading.indexOf('name'),
+  }
+  const missing = Object.entries(at)
+    .filter(([, index]) => index < 0)
+    .map(([column]) => column)
+  if (missing.length > 0)
+    return {
+      good: [],
+      bad: [
+        {
+          line: 1,
+          says: `The heading lacks ${listText(missing)}. Columns wanted: domain, range, name.`,
+        },
+      ],
+      known: 0,
+    }
+  for (const error of parsed.errors)
+    if (error.row !== undefined && error.code !== 'UndetectableDelimiter')
+      bad.push({
+        line: error.row + 1,
+        says: error.code === 'MissingQuotes' ? 'A quoted field is not closed.' : error.message,
+      })
   const broken = new Set(bad.map((one) => one.line))
-  const present = new Set(view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`))
+  const present = new Set(
+    view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`),
+  )
   const seen = new Map<string, number>()
   const good: LedgerLine[] = []
   let known = 0
@@ -42,7 +65,11 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
     const line = i + 2
     if (broken.has(line) || cells.every((cell) => cell.trim() === '')) return
     if (good.length >= mostLedgerLines) {
-      if (good.length === mostLedgerLines) bad.push({ line, says: `Only ${mostLedgerLines} lines are taken at once; import the rest afterwards.` })
+      if (good.length === mostLedgerLines)
+        bad.push({
+          line,
+          says: `Only ${mostLedgerLines} lines are taken at once; import the rest afterwards.`,
+        })
       return
     }
     const cell = (index: number): string => (cells[index] ?? '').trim()
@@ -50,8 +77,13 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
     const range = parseRange(rangeText)
     if (domain === '') bad.push({ line, says: 'No routing domain is given.' })
     else if (name === '') bad.push({ line, says: `${rangeText || 'The range'} has no name.` })
-    else if (name.length > 200 || domain.length > 200) bad.push({ line, says: 'A name or a domain has over 200 characters.' })
-    else if (!range.ok) bad.push({ line, says: range.suggest ? `${range.says} Meant: ${range.suggest}?` : range.says })
+    else if (name.length > 200 || domain.length > 200)
+      bad.push({ line, says: 'A name or a domain has over 200 characters.' })
+    else if (!range.ok)
+      bad.push({
+        line,
+        says: range.suggest ? `${range.says} Meant: ${range.suggest}?` : range.says,
+      })
     else {
       const key = `${domain}\n${formatRange(range.value)}\n${name}`
       const before = seen.get(key)
@@ -68,10 +100,14 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
 
 const text = z.string().min(1).max(200)
 const line = z.strictObject({ domain: text, range: z.string().max(120), name: text })
-const intent = z.strictObject({ add: z.array(line).max(mostLedgerLines).default([]), remove: z.array(line).max(mostLedgerLines).default([]) })
+const intent = z.strictObject({
+  add: z.array(line).max(mostLedgerLines).default([]),
+  remove: z.array(line).max(mostLedgerLines).default([]),
+})
 type Intent = z.infer<typeof intent>
 
-const same = (a: LedgerLine, b: LedgerLine): boolean => a.domain === b.domain && a.range === b.range && a.name === b.name
+const same = (a: LedgerLine, b: LedgerLine): boolean =>
+  a.domain === b.domain && a.range === b.range && a.name === b.name
 
 export const ledgerEnter: ChangeKind<Intent> = {
   name: 'ledger.enter',
@@ -80,29 +116,82 @@ export const ledgerEnter: ChangeKind<Intent> = {
   needs: () => ['ledger'],
   subjects: () => [ref('ledger', 'ranges')],
   guardedBy: () => null,
-  label: (wish) => (wish.add.length === 1 && wish.remove.length === 0 ? `enter ${wish.add[0]?.range ?? ''}` : `enter ${wish.add.length} ranges${wish.remove.length > 0 ? `, strike ${wish.remove.length}` : ''}`),
+  label: (wish) =>
+    wish.add.length === 1 && wish.remove.length === 0
+      ? `enter ${wish.add[0]?.range ?? ''}`
+      : `enter ${wish.add.length} ranges${wish.remove.length > 0 ? `, strike ${wish.remove.length}` : ''}`,
   check: (wish, view) => {
-    if (wish.add.length + wish.remove.length === 0) return [stop('ledger.none', 'add', 'No range is given.')]
+    if (wish.add.length + wish.remove.length === 0)
+      return [stop('ledger.none', 'add', 'No range is given.')]
     const findings: RawFinding[] = []
     const ranges = wish.add.map((one) => parseRange(one.range))
     ranges.forEach((range, i) => {
-      if (!range.ok && findings.length < 50) findings.push(stop('range.readable', `add[${i}].range`, range.says, [], range.suggest ? [{ says: `Use ${range.suggest}`, change: { patchDraft: [{ op: 'replace', path: `/add/${i}/range`, value: range.suggest }] } }] : []))
+      if (!range.ok && findings.length < 50)
+        findings.push(
+          stop(
+            'range.readable',
+            `add[${i}].range`,
+            range.says,
+            [],
+            range.suggest
+              ? [
+                  {
+                    says: `Use ${range.suggest}`,
+                    change: {
+                      patchDraft: [
+                        { op: 'replace', path: `/add/${i}/range`, value: range.suggest },
+                      ],
+                    },
+                  },
+                ]
+              : [],
+          ),
+        )
     })
-    const missing = wish.remove.filter((gone) => !view.ledger.some((entry) => entry.kind === 'peer' && same(gone, entry)))
-    if (missing.length > 0) findings.push(stop('ledger.known', 'remove', `${listText(missing.map((one) => `${one.name} (${one.range})`), 3)} ${missing.length === 1 ? 'was' : 'were'} not entered by hand, or ${missing.length === 1 ? 'is' : 'are'} gone.`))
+    const missing = wish.remove.filter(
+      (gone) => !view.ledger.some((entry) => entry.kind === 'peer' && same(gone, entry)),
+    )
+    if (missing.length > 0)
+      findings.push(
+        stop(
+          'ledger.known',
+          'remove',
+          `${listText(
+            missing.map((one) => `${one.name} (${one.range})`),
+            3,
+          )} ${missing.length === 1 ? 'was' : 'were'} not entered by hand, or ${missing.length === 1 ? 'is' : 'are'} gone.`,
+        ),
+      )
     // A range that cuts through what others hold is worth a word; one that holds them whole, or lies whole in one, is a block they are cut from.
     const clashes = wish.add.flatMap((one, i) => {
       const range = ranges[i]
       if (!range?.ok || findings.length > 20) return []
       return view.ledger
-        .filter((entry) => entry.domain === one.domain && !wish.remove.some((gone) => same(gone, entry)))
+        .filter(
+          (entry) => entry.domain === one.domain && !wish.remove.some((gone) => same(gone, entry)),
+        )
         .flatMap((entry) => {
           const other = parseRange(entry.range)
-          if (!other.ok || !intersection(other.value, range.value) || contains(range.value, other.value) || (entry.kind === 'peer' && contains(other.value, range.value))) return []
+          if (
+            !other.ok ||
+            !intersection(other.value, range.value) ||
+            contains(range.value, other.value) ||
+            (entry.kind === 'peer' && contains(other.value, range.value))
+          )
+            return []
           return [{ i, one, entry }]
         })
     })
-    for (const { i, one, entry } of clashes.slice(0, 20)) findings.push(caution('range.overlap', `add[${i}].range`, `${one.range} (${one.name}) overlaps ${entry.name} (${entry.range}).`, [{ says: `domain ${one.domain}`, source: 'address ledger' }], [{ says: 'Leave it out', change: { patchDraft: [{ op: 'remove', path: `/add/${i}` }] } }]))
+    for (const { i, one, entry } of clashes.slice(0, 20))
+      findings.push(
+        caution(
+          'range.overlap',
+          `add[${i}].range`,
+          `${one.range} (${one.name}) overlaps ${entry.name} (${entry.range}).`,
+          [{ says: `domain ${one.domain}`, source: 'address ledger' }],
+          [{ says: 'Leave it out', change: { patchDraft: [{ op: 'remove', path: `/add/${i}` }] } }],
+        ),
+      )
     return findings
   },
   plan: (wish) => {
@@ -112,17 +201,55 @@ export const ledgerEnter: ChangeKind<Intent> = {
         after: [],
         group: 'ledger',
         says: `${wish.add.length > 0 ? `enter ${countText(wish.add.length, 'range')}` : ''}${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${countText(wish.remove.length, 'range')}` : ''}`,
-        command: { port: 'ledger', verb: 'ranges.enter', args: { add: wish.add, remove: wish.remove } },
-        undo: { port: 'ledger', verb: 'ranges.enter', args: { add: wish.remove, remove: wish.add } },
+        command: {
+          port: 'ledger',
+          verb: 'ranges.enter',
+          args: { add: wish.add, remove: wish.remove },
+        },
+        undo: {
+          port: 'ledger',
+          verb: 'ranges.enter',
+          args: { add: wish.remove, remove: wish.add },
+        },
         seconds: estimates.ledger,
       }),
     ]
-    return { steps, creates: wish.add.slice(0, 100).map((one) => ref('range', one.domain, one.range.replaceAll('/', '_'))), alters: [], removes: [], ...longestPath(steps), spend: { before: 0, after: 0 }, reserves: [] }
+    return {
+      steps,
+      creates: wish.add
+        .slice(0, 100)
+        .map((one) => ref('range', one.domain, one.range.replaceAll('/', '_'))),
+      alters: [],
+      removes: [],
+      ...longestPath(steps),
+      spend: { before: 0, after: 0 },
+      reserves: [],
+    }
   },
-  after: (wish, view) => ({ ...view, ledger: [...view.ledger.filter((entry) => !wish.remove.some((gone) => same(gone, entry))), ...wish.add.map((one) => ({ ...one, holder: one.name, kind: 'peer' as const }))] }),
+  after: (wish, view) => ({
+    ...view,
+    ledger: [
+      ...view.ledger.filter((entry) => !wish.remove.some((gone) => same(gone, entry))),
+      ...wish.add.map((one) => ({ ...one, holder: one.name, kind: 'peer' as const })),
+    ],
+  }),
   prove: (wish, view) => {
-    const there = new Set(view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`))
+    const there = new Set(
+      view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`),
+    )
     const missing = wish.add.filter((one) => !there.has(`${one.domain}\n${one.range}\n${one.name}`))
-    return [{ says: 'The ledger holds them', holds: missing.length === 0, observed: missing.length === 0 ? `${view.ledger.length} entries` : `missing: ${listText(missing.map((one) => one.range), 4)}` }]
+    return [
+      {
+        says: 'The ledger holds them',
+        holds: missing.length === 0,
+        observed:
+          missing.length === 0
+            ? `${view.ledger.length} entries`
+            : `missing: ${listText(
+                missing.map((one) => one.range),
+                4,
+              )}`,
+      },
+    ]
   },
 }

@@ -1,7 +1,16 @@
 /** Networks of a site and the routes between them. */
 import { z } from 'zod'
 import { type RawFinding, ref, stop } from '../changes'
-import { contains, formatRange, intersection, parseAddress, parseCidr, parseRange, type Range, sizeOf } from '../addresses'
+import {
+  contains,
+  formatRange,
+  intersection,
+  parseAddress,
+  parseCidr,
+  parseRange,
+  type Range,
+  sizeOf,
+} from '../addresses'
 import type { FleetView, NetworkView, SiteView } from '../fleet'
 import { listText } from '../units'
 import { oneStep, put, seen } from './one-step'
@@ -29,7 +38,9 @@ export type SiteNetworkIntent = z.infer<typeof siteNetworkIntent>
 function wanted(intent: SiteNetworkIntent, site: SiteView): NetworkView | null {
   const was = site.networks.find((network) => network.name === intent.network)
   const { site: _site, network, remove: _remove, range: given, role, ...rest } = intent
-  const parts = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined && value !== ''))
+  const parts = Object.fromEntries(
+    Object.entries(rest).filter(([, value]) => value !== undefined && value !== ''),
+  )
   const text = given ?? was?.range
   if (text === undefined) return null
   return { ...was, ...parts, name: network, range: text, role: role ?? was?.role ?? 'private' }
@@ -41,45 +52,179 @@ const inside = (outer: Range, text: string | undefined): boolean | null => {
   return parsed.ok && contains(outer, parsed.value)
 }
 
-function checkNetwork(intent: SiteNetworkIntent, site: SiteView, view: FleetView): readonly RawFinding[] {
-  const because = [seen(site, `networks: ${listText(site.networks.map((network) => `${network.name} ${network.range}`), 8) || 'none'}`)]
-  if (intent.network.trim() === '') return [stop('network.name', 'network', 'The network has no name.', because)]
+function checkNetwork(
+  intent: SiteNetworkIntent,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const because = [
+    seen(
+      site,
+      `networks: ${
+        listText(
+          site.networks.map((network) => `${network.name} ${network.range}`),
+          8,
+        ) || 'none'
+      }`,
+    ),
+  ]
+  if (intent.network.trim() === '')
+    return [stop('network.name', 'network', 'The network has no name.', because)]
   if (intent.remove) {
-    if (!site.networks.some((network) => network.name === intent.network)) return [stop('network.known', 'network', `${site.name} has no network ${intent.network}.`, because)]
+    if (!site.networks.some((network) => network.name === intent.network))
+      return [
+        stop('network.known', 'network', `${site.name} has no network ${intent.network}.`, because),
+      ]
     const held = site.addresses.filter((address) => address.network === intent.network)
-    return held.length === 0 ? [] : [stop('network.used', 'network', `${held.length} addresses of ${intent.network} are held: ${listText(held.map((address) => `${address.address} for ${address.for}`), 3)}.`, because)]
+    return held.length === 0
+      ? []
+      : [
+          stop(
+            'network.used',
+            'network',
+            `${held.length} addresses of ${intent.network} are held: ${listText(
+              held.map((address) => `${address.address} for ${address.for}`),
+              3,
+            )}.`,
+            because,
+          ),
+        ]
   }
   const network = wanted(intent, site)
-  if (!network) return [stop('network.range', 'range', `${intent.network} is new at ${site.name}: say its range.`, because)]
+  if (!network)
+    return [
+      stop(
+        'network.range',
+        'range',
+        `${intent.network} is new at ${site.name}: say its range.`,
+        because,
+      ),
+    ]
   const block = parseCidr(network.range)
-  if (!block.ok) return [stop('range.readable', 'range', block.says, [{ says: 'a range is an address and a prefix length, host bits clear', source: 'RFC 4632' }], block.suggest ? [{ says: `Use ${block.suggest}`, change: put('/range', block.suggest) }] : [])]
+  if (!block.ok)
+    return [
+      stop(
+        'range.readable',
+        'range',
+        block.says,
+        [
+          {
+            says: 'a range is an address and a prefix length, host bits clear',
+            source: 'RFC 4632',
+          },
+        ],
+        block.suggest
+          ? [{ says: `Use ${block.suggest}`, change: put('/range', block.suggest) }]
+          : [],
+      ),
+    ]
   const findings: RawFinding[] = []
   const clash = view.ledger.filter((entry) => {
-    if (entry.domain !== site.domain || (entry.holder === site.name && entry.name === network.name)) return false
+    if (entry.domain !== site.domain || (entry.holder === site.name && entry.name === network.name))
+      return false
     const other = parseRange(entry.range)
     if (!other.ok || !intersection(other.value, block.value)) return false
     // A block entered by hand that holds the whole network is what it was cut from.
     return !(entry.kind === 'peer' && contains(other.value, block.value))
   })
-  if (clash.length > 0) findings.push(stop('range.overlap', 'range', `${network.range} overlaps ${listText(clash.map((entry) => `${entry.name} (${entry.range})`), 3)}.`, [{ says: `domain ${site.domain}`, source: 'address ledger' }]))
-  for (const [field, text] of [['gateway', network.gateway], ['dhcp', network.dhcp], ['pool', network.pool]] as const) {
+  if (clash.length > 0)
+    findings.push(
+      stop(
+        'range.overlap',
+        'range',
+        `${network.range} overlaps ${listText(
+          clash.map((entry) => `${entry.name} (${entry.range})`),
+          3,
+        )}.`,
+        [{ says: `domain ${site.domain}`, source: 'address ledger' }],
+      ),
+    )
+  for (const [field, text] of [
+    ['gateway', network.gateway],
+    ['dhcp', network.dhcp],
+    ['pool', network.pool],
+  ] as const) {
     const parsed = text === undefined ? null : parseRange(text)
     if (parsed && !parsed.ok) findings.push(stop('range.readable', field, parsed.says))
-    else if (inside(block.value, text) === false) findings.push(stop('range.inside', field, `${text ?? ''} lies outside ${network.name} (${network.range}).`, because))
+    else if (inside(block.value, text) === false)
+      findings.push(
+        stop(
+          'range.inside',
+          field,
+          `${text ?? ''} lies outside ${network.name} (${network.range}).`,
+          because,
+        ),
+      )
   }
-  if (network.nameServer !== undefined && !parseAddress(network.nameServer).ok) findings.push(stop('name-server.readable', 'nameServer', `${network.nameServer} is no address.`))
-  else if (network.nameServer !== undefined && !view.sites.some((other) => other.domain === site.domain && other.nameServers.some((server) => server.address === network.nameServer && server.answers))) {
+  if (network.nameServer !== undefined && !parseAddress(network.nameServer).ok)
+    findings.push(
+      stop('name-server.readable', 'nameServer', `${network.nameServer} is no address.`),
+    )
+  else if (
+    network.nameServer !== undefined &&
+    !view.sites.some(
+      (other) =>
+        other.domain === site.domain &&
+        other.nameServers.some((server) => server.address === network.nameServer && server.answers),
+    )
+  ) {
     const good = site.nameServers.filter((server) => server.answers)
-    findings.push(stop('name-server.answers', 'nameServer', `No name server answers at ${network.nameServer}.`, [seen(site, `name servers that answer: ${listText(good.map((server) => server.address)) || 'none'}`)], good.slice(0, 1).map((server) => ({ says: `Hand out ${server.address}`, change: put('/nameServer', server.address) }))))
+    findings.push(
+      stop(
+        'name-server.answers',
+        'nameServer',
+        `No name server answers at ${network.nameServer}.`,
+        [
+          seen(
+            site,
+            `name servers that answer: ${listText(good.map((server) => server.address)) || 'none'}`,
+          ),
+        ],
+        good.slice(0, 1).map((server) => ({
+          says: `Hand out ${server.address}`,
+          change: put('/nameServer', server.address),
+        })),
+      ),
+    )
   }
-  const [dhcp, pool] = [network.dhcp, network.pool].map((text) => (text === undefined ? null : parseRange(text)))
-  if (dhcp?.ok && pool?.ok && intersection(dhcp.value, pool.value)) findings.push(stop('range.dhcp-pool', 'pool', `The pool ${network.pool ?? ''} and the DHCP range ${network.dhcp ?? ''} share addresses: two would hand out the same one.`))
+  const [dhcp, pool] = [network.dhcp, network.pool].map((text) =>
+    text === undefined ? null : parseRange(text),
+  )
+  if (dhcp?.ok && pool?.ok && intersection(dhcp.value, pool.value))
+    findings.push(
+      stop(
+        'range.dhcp-pool',
+        'pool',
+        `The pool ${network.pool ?? ''} and the DHCP range ${network.dhcp ?? ''} share addresses: two would hand out the same one.`,
+      ),
+    )
   if (dhcp?.ok) {
     const held = site.addresses.filter((address) => {
       const one = parseRange(address.address)
-      return address.how !== 'dhcp' && address.network === network.name && one.ok && contains(dhcp.value, one.value)
+      return (
+        address.how !== 'dhcp' &&
+        address.network === network.name &&
+        one.ok &&
+        contains(dhcp.value, one.value)
+      )
     })
-    if (held.length > 0) findings.push(stop('range.dhcp-held', 'dhcp', `${listText(held.map((address) => `${address.address} (${address.for})`), 3)} would be handed out a second time.`, [{ says: `${held.length} static holdings in ${network.dhcp ?? ''}`, source: 'address ledger' }]))
+    if (held.length > 0)
+      findings.push(
+        stop(
+          'range.dhcp-held',
+          'dhcp',
+          `${listText(
+            held.map((address) => `${address.address} (${address.for})`),
+            3,
+          )} would be handed out a second time.`,
+          [
+            {
+              says: `${held.length} static holdings in ${network.dhcp ?? ''}`,
+              source: 'address ledger',
+            },
+          ],
+        ),
+      )
   }
   return findings
 }
@@ -88,18 +233,30 @@ export const siteNetwork = oneStep({
   name: 'site.network',
   title: 'Add, alter or remove a network',
   intent: siteNetworkIntent,
-  label: (intent) => `${intent.remove ? 'remove' : 'set'} network ${intent.network} at ${intent.site}`,
+  label: (intent) =>
+    `${intent.remove ? 'remove' : 'set'} network ${intent.network} at ${intent.site}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('network', intent.site, intent.network),
   check: checkNetwork,
   says: (intent, site) => {
     const network = wanted(intent, site)
-    return intent.remove ? `remove ${intent.network}` : `set ${intent.network}: ${[network?.range, network?.dhcp && `DHCP ${network.dhcp}`, network?.pool && `pool ${network.pool}`, network?.nameServer && `name server ${network.nameServer}`].filter(Boolean).join(', ')}`
+    return intent.remove
+      ? `remove ${intent.network}`
+      : `set ${intent.network}: ${[network?.range, network?.dhcp && `DHCP ${network.dhcp}`, network?.pool && `pool ${network.pool}`, network?.nameServer && `name server ${network.nameServer}`].filter(Boolean).join(', ')}`
   },
-  command: (intent, site) => (intent.remove ? { port: 'site', verb: 'network.remove', args: { site: site.name, name: intent.network } } : { port: 'site', verb: 'network.set', args: { site: site.name, network: wanted(intent, site) } }),
+  command: (intent, site) =>
+    intent.remove
+      ? { port: 'site', verb: 'network.remove', args: { site: site.name, name: intent.network } }
+      : {
+          port: 'site',
+          verb: 'network.set',
+          args: { site: site.name, network: wanted(intent, site) },
+        },
   undo: (intent, site) => {
     const was = site.networks.find((network) => network.name === intent.network)
-    return was ? { port: 'site', verb: 'network.set', args: { site: site.name, network: was } } : { port: 'site', verb: 'network.remove', args: { site: site.name, name: intent.network } }
+    return was
+      ? { port: 'site', verb: 'network.set', args: { site: site.name, network: was } }
+      : { port: 'site', verb: 'network.remove', args: { site: site.name, name: intent.network } }
   },
   seconds: { likely: 12, worst: 40 },
   after: (intent, site) => {
@@ -110,8 +267,26 @@ export const siteNetwork = oneStep({
   prove: (intent, site) => {
     const network = site?.networks.find((other) => other.name === intent.network)
     return intent.remove
-      ? [{ says: `${intent.network} is gone`, holds: network === undefined, observed: network ? network.range : 'not listed' }]
-      : [{ says: `${intent.network} is as drafted`, holds: network !== undefined && (intent.dhcp === undefined || network.dhcp === intent.dhcp) && (intent.nameServer === undefined || network.nameServer === intent.nameServer) && (intent.range === undefined || network.range === intent.range), observed: network ? [network.range, network.dhcp, network.nameServer].filter(Boolean).join(', ') : 'not listed' }]
+      ? [
+          {
+            says: `${intent.network} is gone`,
+            holds: network === undefined,
+            observed: network ? network.range : 'not listed',
+          },
+        ]
+      : [
+          {
+            says: `${intent.network} is as drafted`,
+            holds:
+              network !== undefined &&
+              (intent.dhcp === undefined || network.dhcp === intent.dhcp) &&
+              (intent.nameServer === undefined || network.nameServer === intent.nameServer) &&
+              (intent.range === undefined || network.range === intent.range),
+            observed: network
+              ? [network.range, network.dhcp, network.nameServer].filter(Boolean).join(', ')
+              : 'not listed',
+          },
+        ]
   },
 })
 
@@ -128,7 +303,10 @@ export function widerDhcp(network: NetworkView, site: SiteView): string | null {
     })
   const pool = network.pool === undefined ? null : parseRange(network.pool)
   const gateway = network.gateway === undefined ? null : parseRange(network.gateway)
-  const taken = (value: bigint): boolean => fixed.includes(value) || (pool?.ok === true && pool.value.first <= value && value <= pool.value.last) || (gateway?.ok === true && gateway.value.first === value)
+  const taken = (value: bigint): boolean =>
+    fixed.includes(value) ||
+    (pool?.ok === true && pool.value.first <= value && value <= pool.value.last) ||
+    (gateway?.ok === true && gateway.value.first === value)
   const leased = new Set(
     site.addresses
       .filter((address) => address.network === network.name && address.how === 'dhcp')
@@ -148,35 +326,109 @@ export function widerDhcp(network: NetworkView, site: SiteView): string | null {
   return gained > 0n ? formatRange({ family: block.value.family, first, last }) : null
 }
 
-export const wireRouteIntent = z.strictObject({ site: name, network: name, to: range, via: range, remove: z.boolean().default(false) })
+export const wireRouteIntent = z.strictObject({
+  site: name,
+  network: name,
+  to: range,
+  via: range,
+  remove: z.boolean().default(false),
+})
 
 export const wireRoute = oneStep({
   name: 'wire.route',
   title: 'Add or remove a route',
   intent: wireRouteIntent,
-  label: (intent) => `${intent.remove ? 'remove' : 'add'} the route from ${intent.network} to ${intent.to}`,
+  label: (intent) =>
+    `${intent.remove ? 'remove' : 'add'} the route from ${intent.network} to ${intent.to}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('route', intent.site, `${intent.network}→${intent.to}`),
   check: (intent, site) => {
-    const because = [seen(site, `routes: ${listText(site.routes.map((route) => `${route.network} → ${route.to}`), 6) || 'none'}`)]
-    if (!site.networks.some((network) => network.name === intent.network)) return [stop('network.known', 'network', `${site.name} has no network ${intent.network}.`, because)]
+    const because = [
+      seen(
+        site,
+        `routes: ${
+          listText(
+            site.routes.map((route) => `${route.network} → ${route.to}`),
+            6,
+          ) || 'none'
+        }`,
+      ),
+    ]
+    if (!site.networks.some((network) => network.name === intent.network))
+      return [
+        stop('network.known', 'network', `${site.name} has no network ${intent.network}.`, because),
+      ]
     const to = parseCidr(intent.to)
-    if (!to.ok) return [stop('range.readable', 'to', to.says, [], to.suggest ? [{ says: `Use ${to.suggest}`, change: put('/to', to.suggest) }] : [])]
-    const there = site.routes.some((route) => route.network === intent.network && route.to === intent.to)
-    if (intent.remove && !there) return [stop('route.known', 'to', `${intent.network} has no route to ${intent.to}.`, because)]
-    if (!intent.remove && there) return [stop('route.there', 'to', `${intent.network} has a route to ${intent.to} already.`, because)]
-    const own = parseCidr(site.networks.find((network) => network.name === intent.network)?.range ?? '')
-    if (!intent.remove && own.ok && contains(own.value, to.value)) return [stop('route.self', 'to', `${intent.to} lies in ${intent.network} itself: a route to oneself leads nowhere.`, because)]
+    if (!to.ok)
+      return [
+        stop(
+          'range.readable',
+          'to',
+          to.says,
+          [],
+          to.suggest ? [{ says: `Use ${to.suggest}`, change: put('/to', to.suggest) }] : [],
+        ),
+      ]
+    const there = site.routes.some(
+      (route) => route.network === intent.network && route.to === intent.to,
+    )
+    if (intent.remove && !there)
+      return [stop('route.known', 'to', `${intent.network} has no route to ${intent.to}.`, because)]
+    if (!intent.remove && there)
+      return [
+        stop(
+          'route.there',
+          'to',
+          `${intent.network} has a route to ${intent.to} already.`,
+          because,
+        ),
+      ]
+    const own = parseCidr(
+      site.networks.find((network) => network.name === intent.network)?.range ?? '',
+    )
+    if (!intent.remove && own.ok && contains(own.value, to.value))
+      return [
+        stop(
+          'route.self',
+          'to',
+          `${intent.to} lies in ${intent.network} itself: a route to oneself leads nowhere.`,
+          because,
+        ),
+      ]
     return []
   },
-  says: (intent) => (intent.remove ? `remove the route to ${intent.to}` : `${intent.network} reaches ${intent.to} by ${intent.via}`),
-  command: (intent) => ({ port: 'site', verb: intent.remove ? 'route.remove' : 'route.add', args: { site: intent.site, network: intent.network, to: intent.to, via: intent.via } }),
-  undo: (intent) => ({ port: 'site', verb: intent.remove ? 'route.add' : 'route.remove', args: { site: intent.site, network: intent.network, to: intent.to, via: intent.via } }),
+  says: (intent) =>
+    intent.remove
+      ? `remove the route to ${intent.to}`
+      : `${intent.network} reaches ${intent.to} by ${intent.via}`,
+  command: (intent) => ({
+    port: 'site',
+    verb: intent.remove ? 'route.remove' : 'route.add',
+    args: { site: intent.site, network: intent.network, to: intent.to, via: intent.via },
+  }),
+  undo: (intent) => ({
+    port: 'site',
+    verb: intent.remove ? 'route.add' : 'route.remove',
+    args: { site: intent.site, network: intent.network, to: intent.to, via: intent.via },
+  }),
   seconds: { likely: 6, worst: 20 },
   makes: 'creates',
-  after: (intent, site) => ({ ...site, routes: intent.remove ? site.routes.filter((route) => route.network !== intent.network || route.to !== intent.to) : [...site.routes, { network: intent.network, to: intent.to, via: intent.via }] }),
+  after: (intent, site) => ({
+    ...site,
+    routes: intent.remove
+      ? site.routes.filter((route) => route.network !== intent.network || route.to !== intent.to)
+      : [...site.routes, { network: intent.network, to: intent.to, via: intent.via }],
+  }),
   prove: (intent, site) => {
-    const there = (site?.routes ?? []).some((route) => route.network === intent.network && route.to === intent.to)
-    return [{ says: `The route ${intent.remove ? 'is gone' : 'stands'}`, holds: there !== intent.remove, observed: there ? `${intent.network} → ${intent.to}` : 'no such route' }]
+    const there = (site?.routes ?? []).some(
+      (route) => route.network === intent.network && route.to === intent.to,
+    )
+    return [
+      {
+        says: `The route ${intent.remove ? 'is gone' : 'stands'}`,
+        holds: there !== intent.remove,
+        observed: there ? `${intent.network} → ${intent.to}` : 'no such route',
+      },
+    ]
   },
 })

@@ -1,6 +1,17 @@
 /** Change kinds whose whole work is one command at one site: most of what is done to the ground itself. */
 import type { z } from 'zod'
-import { type ChangeKind, type Command, type Estimate, longestPath, type Plan, type Proof, type RawFinding, type Ref, type Step, stop } from '../changes'
+import {
+  type ChangeKind,
+  type Command,
+  type Estimate,
+  longestPath,
+  type Plan,
+  type Proof,
+  type RawFinding,
+  type Ref,
+  type Step,
+  stop,
+} from '../changes'
 import { type FleetView, siteOf, type SiteView } from '../fleet'
 import { siteSpend } from '../spend'
 import { listText } from '../units'
@@ -26,13 +37,27 @@ export interface OneStep<Intent> {
 }
 
 /** A draft patched in one place. */
-export const put = (path: string, value: unknown) => ({ patchDraft: [{ op: 'add', path, value } as const] })
+export const put = (path: string, value: unknown) => ({
+  patchDraft: [{ op: 'add', path, value } as const],
+})
 
 /** What was seen at a site, for the facts of findings. */
-export const seen = (site: SiteView, says: string) => ({ says, source: site.name, at: site.observedAt })
+export const seen = (site: SiteView, says: string) => ({
+  says,
+  source: site.name,
+  at: site.observedAt,
+})
 
 export const unknownSite = (name: string, view: FleetView): RawFinding =>
-  stop('site.known', 'site', name === '' ? 'No site is chosen yet.' : `There is no site ${name}.`, [{ says: `sites: ${listText(view.sites.map((site) => site.name), 8)}`, source: 'fleet' }])
+  stop('site.known', 'site', name === '' ? 'No site is chosen yet.' : `There is no site ${name}.`, [
+    {
+      says: `sites: ${listText(
+        view.sites.map((site) => site.name),
+        8,
+      )}`,
+      source: 'fleet',
+    },
+  ])
 
 export function oneStep<Intent>(of: OneStep<Intent>): ChangeKind<Intent> {
   const known = (intent: Intent, view: FleetView): SiteView => {
@@ -55,12 +80,36 @@ export function oneStep<Intent>(of: OneStep<Intent>): ChangeKind<Intent> {
     plan: (intent, view): Plan => {
       const site = known(intent, view)
       const undo = of.undo?.(intent, site) ?? null
-      const steps: readonly Step[] = [step({ id: 'do', after: [], group: site.name, says: of.says(intent, site), command: of.command(intent, site), ...(undo ? { undo } : { final: true }), seconds: of.seconds })]
+      const steps: readonly Step[] = [
+        step({
+          id: 'do',
+          after: [],
+          group: site.name,
+          says: of.says(intent, site),
+          command: of.command(intent, site),
+          ...(undo ? { undo } : { final: true }),
+          seconds: of.seconds,
+        }),
+      ]
       const parts = { creates: [] as Ref[], alters: [] as Ref[], removes: [] as Ref[] }
       parts[of.makes ?? 'alters'].push(of.subject(intent))
-      return { steps, ...parts, ...longestPath(steps), spend: { before: siteSpend(site).perMonth, after: siteSpend(of.after(intent, site)).perMonth }, reserves: [] }
+      return {
+        steps,
+        ...parts,
+        ...longestPath(steps),
+        spend: {
+          before: siteSpend(site).perMonth,
+          after: siteSpend(of.after(intent, site)).perMonth,
+        },
+        reserves: [],
+      }
     },
     prove: (intent, view) => of.prove(intent, siteOf(view, of.site(intent)), view),
-    after: (intent, view) => ({ ...view, sites: view.sites.map((site) => (site.name === of.site(intent) ? of.after(intent, site) : site)) }),
+    after: (intent, view) => ({
+      ...view,
+      sites: view.sites.map((site) =>
+        site.name === of.site(intent) ? of.after(intent, site) : site,
+      ),
+    }),
   }
 }

@@ -14,7 +14,11 @@ const without = (site: SiteView, items: readonly OrphanItem[]): SiteView => {
   return {
     ...site,
     machines: site.machines.filter((machine) => !has.has(`machine/${machine.name}`)),
-    disks: site.disks.filter((disk) => !has.has(`disk/${disk.name}`) && !(disk.machine !== null && has.has(`machine/${disk.machine}`))),
+    disks: site.disks.filter(
+      (disk) =>
+        !has.has(`disk/${disk.name}`) &&
+        !(disk.machine !== null && has.has(`machine/${disk.machine}`)),
+    ),
     addresses: site.addresses.filter((address) => !has.has(`address/${address.address}`)),
     balancers: site.balancers.filter((balancer) => !has.has(`balancer/${balancer.name}`)),
   }
@@ -24,40 +28,134 @@ export const orphansRemove = oneStep({
   name: 'orphans.remove',
   title: 'Remove what no cluster owns',
   intent: z.strictObject({ site: name, items: z.array(item).max(5000) }),
-  label: (intent) => `remove ${intent.items.length === 1 ? (intent.items[0]?.name ?? '') : `${intent.items.length} orphans`} at ${intent.site}`,
+  label: (intent) =>
+    `remove ${intent.items.length === 1 ? (intent.items[0]?.name ?? '') : `${intent.items.length} orphans`} at ${intent.site}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('orphans', intent.site, intent.items[0]?.name ?? 'none'),
   check: (intent, site, view) => {
     const left = leftovers(site, view.clusters)
-    if (intent.items.length === 0) return [stop('orphans.none', 'items', 'Nothing is named.', [seen(site, `${left.length} things are owned by no cluster`)], left.length > 0 ? [{ says: `All ${left.length}`, change: put('/items', left.filter((one) => one.kind !== 'control plane').map((one) => ({ kind: one.kind, name: one.name }))) }] : [])]
+    if (intent.items.length === 0)
+      return [
+        stop(
+          'orphans.none',
+          'items',
+          'Nothing is named.',
+          [seen(site, `${left.length} things are owned by no cluster`)],
+          left.length > 0
+            ? [
+                {
+                  says: `All ${left.length}`,
+                  change: put(
+                    '/items',
+                    left
+                      .filter((one) => one.kind !== 'control plane')
+                      .map((one) => ({ kind: one.kind, name: one.name })),
+                  ),
+                },
+              ]
+            : [],
+        ),
+      ]
     const keys = new Set(left.map((one) => `${one.kind}/${one.name}`))
     const owned = intent.items.filter((one) => !keys.has(`${one.kind}/${one.name}`))
     if (owned.length === 0) return []
-    return [stop('orphans.owned', 'items', `${listText(owned.map((one) => one.name), 3)} ${owned.length === 1 ? 'is' : 'are'} owned by a cluster, or not there.`, [seen(site, `${left.length} things are owned by no cluster`)], [{ says: 'Leave them out', change: put('/items', intent.items.filter((one) => !owned.includes(one))) }])]
+    return [
+      stop(
+        'orphans.owned',
+        'items',
+        `${listText(
+          owned.map((one) => one.name),
+          3,
+        )} ${owned.length === 1 ? 'is' : 'are'} owned by a cluster, or not there.`,
+        [seen(site, `${left.length} things are owned by no cluster`)],
+        [
+          {
+            says: 'Leave them out',
+            change: put(
+              '/items',
+              intent.items.filter((one) => !owned.includes(one)),
+            ),
+          },
+        ],
+      ),
+    ]
   },
   says: (intent) => `remove ${countText(intent.items.length, 'thing')} that no cluster owns`,
-  command: (intent) => ({ port: 'site', verb: 'orphan.remove', args: { site: intent.site, items: intent.items } }),
+  command: (intent) => ({
+    port: 'site',
+    verb: 'orphan.remove',
+    args: { site: intent.site, items: intent.items },
+  }),
   seconds: { likely: 15, worst: 60 },
   makes: 'removes',
   after: (intent, site) => without(site, intent.items),
   prove: (intent, site) => {
-    const still = site ? intent.items.filter((one) => (one.kind === 'disk' ? site.disks.some((disk) => disk.name === one.name) : one.kind === 'address' ? site.addresses.some((address) => address.address === one.name && address.cluster === null) : one.kind === 'balancer' ? site.balancers.some((balancer) => balancer.name === one.name) : site.machines.some((machine) => machine.name === one.name))) : intent.items
-    return [{ says: 'They are gone', holds: still.length === 0, observed: still.length === 0 ? `${intent.items.length} of ${intent.items.length} removed` : `still there: ${listText(still.map((one) => one.name), 4)}` }]
+    const still = site
+      ? intent.items.filter((one) =>
+          one.kind === 'disk'
+            ? site.disks.some((disk) => disk.name === one.name)
+            : one.kind === 'address'
+              ? site.addresses.some(
+                  (address) => address.address === one.name && address.cluster === null,
+                )
+              : one.kind === 'balancer'
+                ? site.balancers.some((balancer) => balancer.name === one.name)
+                : site.machines.some((machine) => machine.name === one.name),
+        )
+      : intent.items
+    return [
+      {
+        says: 'They are gone',
+        holds: still.length === 0,
+        observed:
+          still.length === 0
+            ? `${intent.items.length} of ${intent.items.length} removed`
+            : `still there: ${listText(
+                still.map((one) => one.name),
+                4,
+              )}`,
+      },
+    ]
   },
 })
 
 export const orphansAdopt = oneStep({
   name: 'orphans.adopt',
   title: 'Give an orphan to a cluster',
-  intent: z.strictObject({ site: name, kind: z.enum(['disk', 'address', 'balancer']), name, cluster: name }),
+  intent: z.strictObject({
+    site: name,
+    kind: z.enum(['disk', 'address', 'balancer']),
+    name,
+    cluster: name,
+  }),
   label: (intent) => `give ${intent.name} to ${intent.cluster}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('orphans', intent.site, intent.name),
   check: (intent, site, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    const here = view.clusters.filter((other) => other.site === site.name).map((other) => other.name)
-    if (!cluster || cluster.site !== site.name) return [stop('cluster.known', 'cluster', `There is no cluster ${intent.cluster} at ${site.name}.`, [seen(site, `clusters: ${listText(here) || 'none'}`)], here.slice(0, 2).map((other) => ({ says: `Give it to ${other}`, change: put('/cluster', other) })))]
-    if (!leftovers(site, view.clusters).some((one) => one.kind === intent.kind && one.name === intent.name)) return [stop('orphans.owned', 'name', `${intent.name} is owned by a cluster, or not there.`, [])]
+    const here = view.clusters
+      .filter((other) => other.site === site.name)
+      .map((other) => other.name)
+    if (!cluster || cluster.site !== site.name)
+      return [
+        stop(
+          'cluster.known',
+          'cluster',
+          `There is no cluster ${intent.cluster} at ${site.name}.`,
+          [seen(site, `clusters: ${listText(here) || 'none'}`)],
+          here
+            .slice(0, 2)
+            .map((other) => ({ says: `Give it to ${other}`, change: put('/cluster', other) })),
+        ),
+      ]
+    if (
+      !leftovers(site, view.clusters).some(
+        (one) => one.kind === intent.kind && one.name === intent.name,
+      )
+    )
+      return [
+        stop('orphans.owned', 'name', `${intent.name} is owned by a cluster, or not there.`, []),
+      ]
     return []
   },
   says: (intent) => `${intent.name} belongs to ${intent.cluster}`,
@@ -65,12 +163,35 @@ export const orphansAdopt = oneStep({
   seconds: { likely: 5, worst: 20 },
   after: (intent, site) => ({
     ...site,
-    disks: site.disks.map((disk) => (intent.kind === 'disk' && disk.name === intent.name ? { ...disk, cluster: intent.cluster } : disk)),
-    addresses: site.addresses.map((address) => (intent.kind === 'address' && address.address === intent.name ? { ...address, cluster: intent.cluster } : address)),
-    balancers: site.balancers.map((balancer) => (intent.kind === 'balancer' && balancer.name === intent.name ? { ...balancer, cluster: intent.cluster } : balancer)),
+    disks: site.disks.map((disk) =>
+      intent.kind === 'disk' && disk.name === intent.name
+        ? { ...disk, cluster: intent.cluster }
+        : disk,
+    ),
+    addresses: site.addresses.map((address) =>
+      intent.kind === 'address' && address.address === intent.name
+        ? { ...address, cluster: intent.cluster }
+        : address,
+    ),
+    balancers: site.balancers.map((balancer) =>
+      intent.kind === 'balancer' && balancer.name === intent.name
+        ? { ...balancer, cluster: intent.cluster }
+        : balancer,
+    ),
   }),
   prove: (intent, site) => {
-    const owner = intent.kind === 'disk' ? site?.disks.find((one) => one.name === intent.name)?.cluster : intent.kind === 'address' ? site?.addresses.find((one) => one.address === intent.name)?.cluster : site?.balancers.find((one) => one.name === intent.name)?.cluster
-    return [{ says: `${intent.name} belongs to ${intent.cluster}`, holds: owner === intent.cluster, observed: owner ?? 'nobody' }]
+    const owner =
+      intent.kind === 'disk'
+        ? site?.disks.find((one) => one.name === intent.name)?.cluster
+        : intent.kind === 'address'
+          ? site?.addresses.find((one) => one.address === intent.name)?.cluster
+          : site?.balancers.find((one) => one.name === intent.name)?.cluster
+    return [
+      {
+        says: `${intent.name} belongs to ${intent.cluster}`,
+        holds: owner === intent.cluster,
+        observed: owner ?? 'nobody',
+      },
+    ]
   },
 })

@@ -7,22 +7,44 @@ import { oneStep, put } from './one-step'
 import { nameObjection, recordTypes, recordValue, setProblems, withNextSerial } from './zone-file'
 
 const name = z.string().max(253)
-const record = z.strictObject({ name, type: z.string().max(10), ttl: z.int().min(0).max(2 ** 31 - 1).default(3600), value: z.string().max(4000) })
+const record = z.strictObject({
+  name,
+  type: z.string().max(10),
+  ttl: z
+    .int()
+    .min(0)
+    .max(2 ** 31 - 1)
+    .default(3600),
+  value: z.string().max(4000),
+})
 
 export const recordIntent = z.strictObject({
   site: name,
   set: z.array(record).max(20_000).default([]),
-  remove: z.array(z.strictObject({ name, type: z.string().max(10), value: z.string().max(4000) })).max(20_000).default([]),
+  remove: z
+    .array(z.strictObject({ name, type: z.string().max(10), value: z.string().max(4000) }))
+    .max(20_000)
+    .default([]),
 })
 export type RecordIntent = z.infer<typeof recordIntent>
 
-const same = (a: { readonly name: string; readonly type: string; readonly value: string }, b: { readonly name: string; readonly type: string; readonly value: string }): boolean => a.name === b.name && a.type === b.type && a.value === b.value
+const same = (
+  a: { readonly name: string; readonly type: string; readonly value: string },
+  b: { readonly name: string; readonly type: string; readonly value: string },
+): boolean => a.name === b.name && a.type === b.type && a.value === b.value
 
-const split = (value: string): readonly string[] => [...value.matchAll(/"((?:[^"\\]|\\.)*)"|(\S+)/g)].map(([, quoted, plain]) => (quoted === undefined ? (plain ?? '') : quoted.replace(/\\(.)/g, '$1')))
+const split = (value: string): readonly string[] =>
+  [...value.matchAll(/"((?:[^"\\]|\\.)*)"|(\S+)/g)].map(([, quoted, plain]) =>
+    quoted === undefined ? (plain ?? '') : quoted.replace(/\\(.)/g, '$1'),
+  )
 
 /** The site’s records as the draft would leave them, the serial one higher. */
 export function recordsAfter(intent: RecordIntent, site: SiteView): readonly RecordView[] {
-  const kept = site.records.filter((one) => !intent.remove.some((gone) => same(gone, one)) && !intent.set.some((given) => same(given, one)))
+  const kept = site.records.filter(
+    (one) =>
+      !intent.remove.some((gone) => same(gone, one)) &&
+      !intent.set.some((given) => same(given, one)),
+  )
   return withNextSerial([...kept, ...intent.set])
 }
 
@@ -30,16 +52,26 @@ export const wireRecord = oneStep({
   name: 'wire.record',
   title: 'Set name records',
   intent: recordIntent,
-  label: (intent) => `set ${intent.set.length === 1 ? (intent.set[0]?.name ?? '') : `${intent.set.length} records`}${intent.remove.length > 0 ? `, remove ${intent.remove.length}` : ''} at ${intent.site}`,
+  label: (intent) =>
+    `set ${intent.set.length === 1 ? (intent.set[0]?.name ?? '') : `${intent.set.length} records`}${intent.remove.length > 0 ? `, remove ${intent.remove.length}` : ''} at ${intent.site}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('records', intent.site, 'zone'),
   check: (intent, site) => {
-    if (site.nameServers.length === 0) return [stop('names.server', 'site', `${site.name} has no name server of its own.`)]
-    if (intent.set.length === 0 && intent.remove.length === 0) return [stop('record.none', 'set', 'Nothing is set and nothing removed.')]
+    if (site.nameServers.length === 0)
+      return [stop('names.server', 'site', `${site.name} has no name server of its own.`)]
+    if (intent.set.length === 0 && intent.remove.length === 0)
+      return [stop('record.none', 'set', 'Nothing is set and nothing removed.')]
     const findings = intent.set.flatMap((one, i) => {
       const field = `set[${i}]`
       const known = (recordTypes as readonly string[]).includes(one.type)
-      if (!known) return [stop('record.type', `${field}.type`, `${one.type || 'An empty type'} is not known here. Known: ${recordTypes.join(', ')}.`)]
+      if (!known)
+        return [
+          stop(
+            'record.type',
+            `${field}.type`,
+            `${one.type || 'An empty type'} is not known here. Known: ${recordTypes.join(', ')}.`,
+          ),
+        ]
       const objection = nameObjection(one.name)
       if (objection !== null) return [stop('record.name', `${field}.name`, objection)]
       const value = recordValue(one.type, split(one.value), (target) => target)
@@ -49,17 +81,64 @@ export const wireRecord = oneStep({
     const missing = intent.remove.filter((gone) => !site.records.some((one) => same(gone, one)))
     const problems = setProblems(recordsAfter(intent, site), site.nameDomain)
     return [
-      ...(missing.length > 0 ? [caution('record.gone', 'remove', `${listText(missing.map((one) => `${one.name} ${one.type}`), 3)} ${missing.length === 1 ? 'is' : 'are'} not there to be removed.`, [], [{ says: 'Leave them out', change: put('/remove', intent.remove.filter((gone) => !missing.includes(gone))) }])] : []),
-      ...problems.slice(0, 20).map((problem, i) => (problem.level === 'stop' ? stop('record.set', `set|${i}`, problem.says) : caution('record.set', `set|${i}`, problem.says))),
+      ...(missing.length > 0
+        ? [
+            caution(
+              'record.gone',
+              'remove',
+              `${listText(
+                missing.map((one) => `${one.name} ${one.type}`),
+                3,
+              )} ${missing.length === 1 ? 'is' : 'are'} not there to be removed.`,
+              [],
+              [
+                {
+                  says: 'Leave them out',
+                  change: put(
+                    '/remove',
+                    intent.remove.filter((gone) => !missing.includes(gone)),
+                  ),
+                },
+              ],
+            ),
+          ]
+        : []),
+      ...problems
+        .slice(0, 20)
+        .map((problem, i) =>
+          problem.level === 'stop'
+            ? stop('record.set', `set|${i}`, problem.says)
+            : caution('record.set', `set|${i}`, problem.says),
+        ),
     ]
   },
   says: (intent) => `serve ${intent.set.length} new and ${intent.remove.length} fewer records`,
-  command: (intent, site) => ({ port: 'site', verb: 'records.set', args: { site: site.name, records: recordsAfter(intent, site) } }),
-  undo: (_intent, site) => ({ port: 'site', verb: 'records.set', args: { site: site.name, records: site.records } }),
+  command: (intent, site) => ({
+    port: 'site',
+    verb: 'records.set',
+    args: { site: site.name, records: recordsAfter(intent, site) },
+  }),
+  undo: (_intent, site) => ({
+    port: 'site',
+    verb: 'records.set',
+    args: { site: site.name, records: site.records },
+  }),
   seconds: { likely: 8, worst: 25 },
   after: (intent, site) => ({ ...site, records: recordsAfter(intent, site) }),
   prove: (intent, site) => {
     const missing = intent.set.filter((one) => !site?.records.some((other) => same(one, other)))
-    return [{ says: 'The name server serves them', holds: site !== undefined && missing.length === 0, observed: missing.length === 0 ? `${site?.records.length ?? 0} records served` : `missing: ${listText(missing.map((one) => one.name), 4)}` }]
+    return [
+      {
+        says: 'The name server serves them',
+        holds: site !== undefined && missing.length === 0,
+        observed:
+          missing.length === 0
+            ? `${site?.records.length ?? 0} records served`
+            : `missing: ${listText(
+                missing.map((one) => one.name),
+                4,
+              )}`,
+      },
+    ]
   },
 })

@@ -1,7 +1,14 @@
 /** Sites themselves: added, edited, removed. Zones, hosts and machine sizes are parts of a site. */
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
-import { bareSite, type FleetView, type HostView, type NetworkView, siteOf, type SiteView } from '../fleet'
+import {
+  bareSite,
+  type FleetView,
+  type HostView,
+  type NetworkView,
+  siteOf,
+  type SiteView,
+} from '../fleet'
 import { intersection, parseCidr } from '../addresses'
 import { siteSpend } from '../spend'
 import { GiB, listText, numberText } from '../units'
@@ -11,30 +18,143 @@ import { oneStep, put, seen, unknownSite } from './one-step'
 const name = z.string().max(253)
 const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 
-const host = z.strictObject({ name, zone: name, cores: z.int().min(1).max(4096), memoryGiB: z.number().min(1).max(65_536), diskGb: z.number().min(0).max(10_000_000), idleWatts: z.number().min(0).max(20_000).default(0), fullWatts: z.number().min(0).max(20_000).default(0) })
-const size = z.strictObject({ name, cores: z.int().min(1).max(4096), memoryGiB: z.number().min(0.5).max(65_536), diskGb: z.number().min(0).max(1_000_000).default(0), hourly: z.number().min(0).max(100_000).nullable().default(null), zones: z.array(name).max(50).optional() })
-const network = z.strictObject({ name, range: z.string().max(100), role: z.enum(['management', 'nodes', 'frontage', 'storage', 'private']), zone: name.optional(), vlan: z.int().min(1).max(4094).optional(), gateway: z.string().max(60).optional(), dhcp: z.string().max(100).optional(), pool: z.string().max(100).optional(), mtu: z.int().min(576).max(9216).optional() })
+const host = z.strictObject({
+  name,
+  zone: name,
+  cores: z.int().min(1).max(4096),
+  memoryGiB: z.number().min(1).max(65_536),
+  diskGb: z.number().min(0).max(10_000_000),
+  idleWatts: z.number().min(0).max(20_000).default(0),
+  fullWatts: z.number().min(0).max(20_000).default(0),
+})
+const size = z.strictObject({
+  name,
+  cores: z.int().min(1).max(4096),
+  memoryGiB: z.number().min(0.5).max(65_536),
+  diskGb: z.number().min(0).max(1_000_000).default(0),
+  hourly: z.number().min(0).max(100_000).nullable().default(null),
+  zones: z.array(name).max(50).optional(),
+})
+const network = z.strictObject({
+  name,
+  range: z.string().max(100),
+  role: z.enum(['management', 'nodes', 'frontage', 'storage', 'private']),
+  zone: name.optional(),
+  vlan: z.int().min(1).max(4094).optional(),
+  gateway: z.string().max(60).optional(),
+  dhcp: z.string().max(100).optional(),
+  pool: z.string().max(100).optional(),
+  mtu: z.int().min(576).max(9216).optional(),
+})
 
 type HostWish = z.infer<typeof host>
 type SizeWish = z.infer<typeof size>
 
-const hostView = ({ memoryGiB, ...rest }: HostWish): HostView => ({ ...rest, memoryBytes: memoryGiB * GiB })
-const sizeView = ({ memoryGiB, zones, ...rest }: SizeWish, all: readonly string[]): SiteView['sizes'][number] => ({ ...rest, memoryBytes: memoryGiB * GiB, zones: zones ?? all, soldOut: [] })
+const hostView = ({ memoryGiB, ...rest }: HostWish): HostView => ({
+  ...rest,
+  memoryBytes: memoryGiB * GiB,
+})
+const sizeView = (
+  { memoryGiB, zones, ...rest }: SizeWish,
+  all: readonly string[],
+): SiteView['sizes'][number] => ({
+  ...rest,
+  memoryBytes: memoryGiB * GiB,
+  zones: zones ?? all,
+  soldOut: [],
+})
 
-function checkHosts(hosts: readonly HostWish[], zones: readonly string[], path: string, taken: readonly string[]): readonly RawFinding[] {
+function checkHosts(
+  hosts: readonly HostWish[],
+  zones: readonly string[],
+  path: string,
+  taken: readonly string[],
+): readonly RawFinding[] {
   return hosts.flatMap((one, i) => [
-    ...(label.test(one.name) ? [] : [stop('host.name', `${path}[${i}].name`, `“${one.name}” is no host name: a–z, 0–9 and inner dashes, at most 63.`)]),
-    ...(taken.includes(one.name) || hosts.findIndex((other) => other.name === one.name) < i ? [stop('host.twice', `${path}[${i}].name`, `There is a host ${one.name} already.`, [], [{ says: `Call it ${one.name}-2`, change: put(`/${path}/${i}/name`, `${one.name}-2`) }])] : []),
-    ...(zones.includes(one.zone) ? [] : [stop('zone.known', `${path}[${i}].zone`, `There is no zone ${one.zone || '(none given)'}. Zones: ${listText(zones) || 'none'}.`, [], zones.slice(0, 2).map((zone) => ({ says: `Use ${zone}`, change: put(`/${path}/${i}/zone`, zone) })))]),
-    ...(one.fullWatts < one.idleWatts ? [stop('host.power', `${path}[${i}].fullWatts`, `${one.name} would draw less when full (${one.fullWatts} W) than when idle (${one.idleWatts} W).`, [], [{ says: 'Turn them round', change: { patchDraft: [{ op: 'replace', path: `/${path}/${i}/fullWatts`, value: one.idleWatts }, { op: 'replace', path: `/${path}/${i}/idleWatts`, value: one.fullWatts }] } }])] : []),
+    ...(label.test(one.name)
+      ? []
+      : [
+          stop(
+            'host.name',
+            `${path}[${i}].name`,
+            `“${one.name}” is no host name: a–z, 0–9 and inner dashes, at most 63.`,
+          ),
+        ]),
+    ...(taken.includes(one.name) || hosts.findIndex((other) => other.name === one.name) < i
+      ? [
+          stop(
+            'host.twice',
+            `${path}[${i}].name`,
+            `There is a host ${one.name} already.`,
+            [],
+            [{ says: `Call it ${one.name}-2`, change: put(`/${path}/${i}/name`, `${one.name}-2`) }],
+          ),
+        ]
+      : []),
+    ...(zones.includes(one.zone)
+      ? []
+      : [
+          stop(
+            'zone.known',
+            `${path}[${i}].zone`,
+            `There is no zone ${one.zone || '(none given)'}. Zones: ${listText(zones) || 'none'}.`,
+            [],
+            zones
+              .slice(0, 2)
+              .map((zone) => ({ says: `Use ${zone}`, change: put(`/${path}/${i}/zone`, zone) })),
+          ),
+        ]),
+    ...(one.fullWatts < one.idleWatts
+      ? [
+          stop(
+            'host.power',
+            `${path}[${i}].fullWatts`,
+            `${one.name} would draw less when full (${one.fullWatts} W) than when idle (${one.idleWatts} W).`,
+            [],
+            [
+              {
+                says: 'Turn them round',
+                change: {
+                  patchDraft: [
+                    { op: 'replace', path: `/${path}/${i}/fullWatts`, value: one.idleWatts },
+                    { op: 'replace', path: `/${path}/${i}/idleWatts`, value: one.fullWatts },
+                  ],
+                },
+              },
+            ],
+          ),
+        ]
+      : []),
   ])
 }
 
-function checkSizes(sizes: readonly SizeWish[], zones: readonly string[], path: string): readonly RawFinding[] {
+function checkSizes(
+  sizes: readonly SizeWish[],
+  zones: readonly string[],
+  path: string,
+): readonly RawFinding[] {
   return sizes.flatMap((one, i) => [
-    ...(label.test(one.name) ? [] : [stop('size.name', `${path}[${i}].name`, `“${one.name}” is no size name: a–z, 0–9 and inner dashes, at most 63.`)]),
-    ...(sizes.findIndex((other) => other.name === one.name) < i ? [stop('size.twice', `${path}[${i}].name`, `Two sizes are called ${one.name}.`)] : []),
-    ...(one.zones ?? []).filter((zone) => !zones.includes(zone)).map((zone) => stop('zone.known', `${path}[${i}].zones`, `There is no zone ${zone}. Zones: ${listText(zones) || 'none'}.`)),
+    ...(label.test(one.name)
+      ? []
+      : [
+          stop(
+            'size.name',
+            `${path}[${i}].name`,
+            `“${one.name}” is no size name: a–z, 0–9 and inner dashes, at most 63.`,
+          ),
+        ]),
+    ...(sizes.findIndex((other) => other.name === one.name) < i
+      ? [stop('size.twice', `${path}[${i}].name`, `Two sizes are called ${one.name}.`)]
+      : []),
+    ...(one.zones ?? [])
+      .filter((zone) => !zones.includes(zone))
+      .map((zone) =>
+        stop(
+          'zone.known',
+          `${path}[${i}].zones`,
+          `There is no zone ${zone}. Zones: ${listText(zones) || 'none'}.`,
+        ),
+      ),
   ])
 }
 
@@ -61,7 +181,9 @@ const addIntent = z.strictObject({
 type AddIntent = z.infer<typeof addIntent>
 
 /** What costs are reckoned by: those of a site of the same kind, else of any. */
-const pricesLike = (view: FleetView, kind: SiteView['kind']): SiteView['prices'] => (view.sites.find((site) => site.kind === kind) ?? view.sites[0])?.prices ?? bareSite('', kind, '').prices
+const pricesLike = (view: FleetView, kind: SiteView['kind']): SiteView['prices'] =>
+  (view.sites.find((site) => site.kind === kind) ?? view.sites[0])?.prices ??
+  bareSite('', kind, '').prices
 
 const siteOfIntent = (intent: AddIntent, view: FleetView): SiteView => ({
   ...bareSite(intent.name, intent.kind, intent.domain),
@@ -75,7 +197,12 @@ const siteOfIntent = (intent: AddIntent, view: FleetView): SiteView => ({
   quotaCores: intent.quotaCores,
   hosts: intent.hosts.map(hostView),
   sizes: intent.sizes.map((one) => sizeView(one, intent.zones)),
-  networks: intent.networks.map((one) => Object.fromEntries(Object.entries(one).filter(([, value]) => value !== undefined)) as unknown as NetworkView),
+  networks: intent.networks.map(
+    (one) =>
+      Object.fromEntries(
+        Object.entries(one).filter(([, value]) => value !== undefined),
+      ) as unknown as NetworkView,
+  ),
   nameServers: intent.nameServers.map((address) => ({ address, answers: true })),
   timeServers: intent.timeServers.map((server) => ({ name: server, answers: true })),
   managedTiers: intent.kind === 'cloud' ? [{ tier: 'plain', hourly: 0 }] : [],
@@ -93,16 +220,91 @@ export const siteAdd: ChangeKind<AddIntent> = {
   label: (intent) => `add site ${intent.name || '(unnamed)'}`,
   check: (intent, view) => {
     const findings: RawFinding[] = []
-    if (!label.test(intent.name)) findings.push(stop('site.name', 'name', intent.name === '' ? 'The site has no name yet.' : `“${intent.name}” is no site name: a–z, 0–9 and inner dashes, at most 63.`))
-    if (view.sites.some((site) => site.name === intent.name)) findings.push(stop('site.taken', 'name', `There is a site ${intent.name} already.`, [{ says: `sites: ${listText(view.sites.map((site) => site.name), 8)}`, source: 'fleet' }], [{ says: `Call it ${intent.name}-2`, change: put('/name', `${intent.name}-2`) }]))
-    if (intent.domain === '') findings.push(stop('domain.named', 'domain', 'Say which routing domain it is in.', [], [...new Set(view.sites.map((site) => site.domain))].slice(0, 2).map((domain) => ({ says: `Use ${domain}`, change: put('/domain', domain) }))))
-    if (intent.zones.length === 0) findings.push(stop('zone.none', 'zones', 'A site has at least one zone.', [], intent.name === '' ? [] : [{ says: `Give it ${intent.name}-a`, change: put('/zones', [`${intent.name}-a`]) }]))
-    findings.push(...checkHosts(intent.hosts, intent.zones, 'hosts', []), ...checkSizes(intent.sizes, intent.zones, 'sizes'))
-    if (intent.kind !== 'hall' && intent.hosts.length > 0) findings.push(stop('host.site', 'hosts', `Only a hall has hosts; ${intent.name} is ${intent.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`, [], [{ says: 'Leave them out', change: put('/hosts', []) }]))
+    if (!label.test(intent.name))
+      findings.push(
+        stop(
+          'site.name',
+          'name',
+          intent.name === ''
+            ? 'The site has no name yet.'
+            : `“${intent.name}” is no site name: a–z, 0–9 and inner dashes, at most 63.`,
+        ),
+      )
+    if (view.sites.some((site) => site.name === intent.name))
+      findings.push(
+        stop(
+          'site.taken',
+          'name',
+          `There is a site ${intent.name} already.`,
+          [
+            {
+              says: `sites: ${listText(
+                view.sites.map((site) => site.name),
+                8,
+              )}`,
+              source: 'fleet',
+            },
+          ],
+          [{ says: `Call it ${intent.name}-2`, change: put('/name', `${intent.name}-2`) }],
+        ),
+      )
+    if (intent.domain === '')
+      findings.push(
+        stop(
+          'domain.named',
+          'domain',
+          'Say which routing domain it is in.',
+          [],
+          [...new Set(view.sites.map((site) => site.domain))]
+            .slice(0, 2)
+            .map((domain) => ({ says: `Use ${domain}`, change: put('/domain', domain) })),
+        ),
+      )
+    if (intent.zones.length === 0)
+      findings.push(
+        stop(
+          'zone.none',
+          'zones',
+          'A site has at least one zone.',
+          [],
+          intent.name === ''
+            ? []
+            : [{ says: `Give it ${intent.name}-a`, change: put('/zones', [`${intent.name}-a`]) }],
+        ),
+      )
+    findings.push(
+      ...checkHosts(intent.hosts, intent.zones, 'hosts', []),
+      ...checkSizes(intent.sizes, intent.zones, 'sizes'),
+    )
+    if (intent.kind !== 'hall' && intent.hosts.length > 0)
+      findings.push(
+        stop(
+          'host.site',
+          'hosts',
+          `Only a hall has hosts; ${intent.name} is ${intent.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`,
+          [],
+          [{ says: 'Leave them out', change: put('/hosts', []) }],
+        ),
+      )
     intent.networks.forEach((one, i) => {
       const range = parseCidr(one.range)
       if (!range.ok) {
-        findings.push(stop('range.readable', `networks[${i}].range`, range.says, [], range.suggest ? [{ says: `Use ${range.suggest}`, change: put(`/networks/${i}/range`, range.suggest) }] : []))
+        findings.push(
+          stop(
+            'range.readable',
+            `networks[${i}].range`,
+            range.says,
+            [],
+            range.suggest
+              ? [
+                  {
+                    says: `Use ${range.suggest}`,
+                    change: put(`/networks/${i}/range`, range.suggest),
+                  },
+                ]
+              : [],
+          ),
+        )
         return
       }
       const clash = [
@@ -112,9 +314,27 @@ export const siteAdd: ChangeKind<AddIntent> = {
         const other = parseCidr(entry.range)
         return other.ok && intersection(other.value, range.value)
       })
-      if (clash.length > 0) findings.push(stop('range.overlap', `networks[${i}].range`, `${one.range} overlaps ${listText(clash.map((entry) => `${entry.name} (${entry.range})`), 3)}.`, [{ says: `domain ${intent.domain}`, source: 'address ledger' }]))
+      if (clash.length > 0)
+        findings.push(
+          stop(
+            'range.overlap',
+            `networks[${i}].range`,
+            `${one.range} overlaps ${listText(
+              clash.map((entry) => `${entry.name} (${entry.range})`),
+              3,
+            )}.`,
+            [{ says: `domain ${intent.domain}`, source: 'address ledger' }],
+          ),
+        )
     })
-    if (intent.kind === 'hall' && intent.hosts.length === 0) findings.push({ level: 'note', rule: 'host.none', field: 'hosts', says: 'It has no host yet: nothing can be raised there before some are added.', because: [] })
+    if (intent.kind === 'hall' && intent.hosts.length === 0)
+      findings.push({
+        level: 'note',
+        rule: 'host.none',
+        field: 'hosts',
+        says: 'It has no host yet: nothing can be raised there before some are added.',
+        because: [],
+      })
     return findings
   },
   plan: (intent, view) => {
@@ -124,17 +344,50 @@ export const siteAdd: ChangeKind<AddIntent> = {
         after: [],
         group: intent.name,
         says: `enter ${intent.name}: ${intent.zones.length} zones, ${intent.hosts.length} hosts, ${intent.networks.length} networks`,
-        command: { port: 'site', verb: 'site.add', args: { name: intent.name, definition: { ...siteOfIntent(intent, view), sizes: intent.sizes.map((one) => ({ ...sizeView(one, intent.zones), gpus: 0 })), managedFrom: null, bootDataCutAt: null, credentials: [], soldOut: [] } } },
+        command: {
+          port: 'site',
+          verb: 'site.add',
+          args: {
+            name: intent.name,
+            definition: {
+              ...siteOfIntent(intent, view),
+              sizes: intent.sizes.map((one) => ({ ...sizeView(one, intent.zones), gpus: 0 })),
+              managedFrom: null,
+              bootDataCutAt: null,
+              credentials: [],
+              soldOut: [],
+            },
+          },
+        },
         undo: { port: 'site', verb: 'site.remove', args: { site: intent.name } },
         seconds: { likely: 15, worst: 40 },
       }),
     ]
-    return { steps, creates: [ref('site', intent.name)], alters: [], removes: [], ...longestPath(steps), spend: { before: 0, after: siteSpend(siteOfIntent(intent, view)).perMonth }, reserves: [{ kind: 'name', site: intent.name, what: intent.name }] }
+    return {
+      steps,
+      creates: [ref('site', intent.name)],
+      alters: [],
+      removes: [],
+      ...longestPath(steps),
+      spend: { before: 0, after: siteSpend(siteOfIntent(intent, view)).perMonth },
+      reserves: [{ kind: 'name', site: intent.name, what: intent.name }],
+    }
   },
   after: (intent, view) => ({ ...view, sites: [...view.sites, siteOfIntent(intent, view)] }),
   prove: (intent, view) => {
     const site = siteOf(view, intent.name)
-    return [{ says: 'The site is there as drafted', holds: site !== undefined && site.zones.length === intent.zones.length && site.hosts.length === intent.hosts.length, observed: site ? `${site.zones.length} zones, ${site.hosts.length} hosts, ${site.networks.length} networks` : 'not listed' }]
+    return [
+      {
+        says: 'The site is there as drafted',
+        holds:
+          site !== undefined &&
+          site.zones.length === intent.zones.length &&
+          site.hosts.length === intent.hosts.length,
+        observed: site
+          ? `${site.zones.length} zones, ${site.hosts.length} hosts, ${site.networks.length} networks`
+          : 'not listed',
+      },
+    ]
   },
 }
 
@@ -154,19 +407,42 @@ const editIntent = z.strictObject({
 type EditIntent = z.infer<typeof editIntent>
 
 function edited(intent: EditIntent, site: SiteView): SiteView {
-  const zones = [...site.zones.filter((zone) => !intent.removeZones.includes(zone)), ...intent.addZones]
+  const zones = [
+    ...site.zones.filter((zone) => !intent.removeZones.includes(zone)),
+    ...intent.addZones,
+  ]
   const sizes = intent.setSizes.map((one) => sizeView(one, zones))
   return {
     ...site,
     zones,
     overcommit: intent.overcommit ?? site.overcommit,
     reservePerZone: intent.reservePerZone ?? site.reservePerZone,
-    hosts: [...site.hosts.filter((one) => !intent.removeHosts.includes(one.name)), ...intent.addHosts.map(hostView)],
-    sizes: [...site.sizes.filter((one) => !intent.removeSizes.includes(one.name) && !sizes.some((other) => other.name === one.name)), ...sizes],
+    hosts: [
+      ...site.hosts.filter((one) => !intent.removeHosts.includes(one.name)),
+      ...intent.addHosts.map(hostView),
+    ],
+    sizes: [
+      ...site.sizes.filter(
+        (one) =>
+          !intent.removeSizes.includes(one.name) && !sizes.some((other) => other.name === one.name),
+      ),
+      ...sizes,
+    ],
   }
 }
 
-const setCommand = (site: SiteView) => ({ port: 'site' as const, verb: 'site.set', args: { site: site.name, zones: site.zones, hosts: site.hosts, sizes: site.sizes.map(({ soldOut: _soldOut, ...rest }) => rest), overcommit: site.overcommit, reservePerZone: site.reservePerZone } })
+const setCommand = (site: SiteView) => ({
+  port: 'site' as const,
+  verb: 'site.set',
+  args: {
+    site: site.name,
+    zones: site.zones,
+    hosts: site.hosts,
+    sizes: site.sizes.map(({ soldOut: _soldOut, ...rest }) => rest),
+    overcommit: site.overcommit,
+    reservePerZone: site.reservePerZone,
+  },
+})
 
 export const siteEdit = oneStep<EditIntent>({
   name: 'site.edit',
@@ -178,48 +454,178 @@ export const siteEdit = oneStep<EditIntent>({
   check: (intent, site, view) => {
     const next = edited(intent, site)
     const findings: RawFinding[] = []
-    const nothing = Object.entries(intent).every(([key, value]) => key === 'site' || value === undefined || (Array.isArray(value) && value.length === 0))
+    const nothing = Object.entries(intent).every(
+      ([key, value]) =>
+        key === 'site' || value === undefined || (Array.isArray(value) && value.length === 0),
+    )
     if (nothing) findings.push(stop('edit.none', 'site', 'Nothing is changed.'))
     for (const zone of intent.removeZones) {
-      if (!site.zones.includes(zone)) findings.push(stop('zone.known', 'removeZones', `${site.name} has no zone ${zone}.`, [seen(site, `zones: ${listText(site.zones)}`)]))
+      if (!site.zones.includes(zone))
+        findings.push(
+          stop('zone.known', 'removeZones', `${site.name} has no zone ${zone}.`, [
+            seen(site, `zones: ${listText(site.zones)}`),
+          ]),
+        )
       const held = site.machines.filter((machine) => machine.zone === zone)
       const hosts = next.hosts.filter((one) => one.zone === zone)
-      if (held.length > 0) findings.push(stop('zone.used', 'removeZones', `${zone} holds ${numberText(held.length)} machines, the first ${held[0]?.name ?? ''}.`, [seen(site, `${held.length} machines in ${zone}`)]))
-      else if (hosts.length > 0) findings.push(stop('zone.hosts', 'removeZones', `${zone} still has hosts: ${listText(hosts.map((one) => one.name), 4)}.`, [], [{ says: 'Remove them, too', change: put('/removeHosts', [...intent.removeHosts, ...hosts.map((one) => one.name)]) }]))
+      if (held.length > 0)
+        findings.push(
+          stop(
+            'zone.used',
+            'removeZones',
+            `${zone} holds ${numberText(held.length)} machines, the first ${held[0]?.name ?? ''}.`,
+            [seen(site, `${held.length} machines in ${zone}`)],
+          ),
+        )
+      else if (hosts.length > 0)
+        findings.push(
+          stop(
+            'zone.hosts',
+            'removeZones',
+            `${zone} still has hosts: ${listText(
+              hosts.map((one) => one.name),
+              4,
+            )}.`,
+            [],
+            [
+              {
+                says: 'Remove them, too',
+                change: put('/removeHosts', [
+                  ...intent.removeHosts,
+                  ...hosts.map((one) => one.name),
+                ]),
+              },
+            ],
+          ),
+        )
     }
-    for (const zone of intent.addZones) if (site.zones.includes(zone)) findings.push(stop('zone.twice', 'addZones', `${site.name} has a zone ${zone} already.`))
-    if (next.zones.length === 0) findings.push(stop('zone.none', 'removeZones', 'A site keeps at least one zone.'))
+    for (const zone of intent.addZones)
+      if (site.zones.includes(zone))
+        findings.push(stop('zone.twice', 'addZones', `${site.name} has a zone ${zone} already.`))
+    if (next.zones.length === 0)
+      findings.push(stop('zone.none', 'removeZones', 'A site keeps at least one zone.'))
     for (const gone of intent.removeHosts) {
       const one = site.hosts.find((other) => other.name === gone)
       const on = site.machines.filter((machine) => machine.host === gone)
-      if (!one) findings.push(stop('host.known', 'removeHosts', `${site.name} has no host ${gone}.`, [seen(site, `hosts: ${listText(site.hosts.map((other) => other.name), 12)}`)]))
-      else if (on.length > 0) findings.push(stop('host.used', 'removeHosts', `${gone} holds ${listText(on.map((machine) => machine.name), 3)}.`, [seen(site, `${on.length} machines on ${gone}`)]))
+      if (!one)
+        findings.push(
+          stop('host.known', 'removeHosts', `${site.name} has no host ${gone}.`, [
+            seen(
+              site,
+              `hosts: ${listText(
+                site.hosts.map((other) => other.name),
+                12,
+              )}`,
+            ),
+          ]),
+        )
+      else if (on.length > 0)
+        findings.push(
+          stop(
+            'host.used',
+            'removeHosts',
+            `${gone} holds ${listText(
+              on.map((machine) => machine.name),
+              3,
+            )}.`,
+            [seen(site, `${on.length} machines on ${gone}`)],
+          ),
+        )
     }
-    findings.push(...checkHosts(intent.addHosts, next.zones, 'addHosts', site.hosts.filter((one) => !intent.removeHosts.includes(one.name)).map((one) => one.name)))
-    if (intent.addHosts.length > 0 && site.kind !== 'hall') findings.push(stop('host.site', 'addHosts', `Only a hall has hosts; ${site.name} is ${site.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`))
+    findings.push(
+      ...checkHosts(
+        intent.addHosts,
+        next.zones,
+        'addHosts',
+        site.hosts.filter((one) => !intent.removeHosts.includes(one.name)).map((one) => one.name),
+      ),
+    )
+    if (intent.addHosts.length > 0 && site.kind !== 'hall')
+      findings.push(
+        stop(
+          'host.site',
+          'addHosts',
+          `Only a hall has hosts; ${site.name} is ${site.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`,
+        ),
+      )
     findings.push(...checkSizes(intent.setSizes, next.zones, 'setSizes'))
     for (const gone of intent.removeSizes) {
-      const used = view.clusters.filter((cluster) => cluster.site === site.name && cluster.pools.some((pool) => pool.size === gone))
-      if (!site.sizes.some((one) => one.name === gone)) findings.push(stop('size.known', 'removeSizes', `${site.name} offers no size ${gone}.`))
-      else if (used.length > 0) findings.push({ level: 'caution', rule: 'size.used', field: 'removeSizes', says: `${listText(used.map((cluster) => cluster.name))} ${used.length === 1 ? 'has' : 'have'} pools of ${gone}: those could no longer grow.`, because: [] })
+      const used = view.clusters.filter(
+        (cluster) => cluster.site === site.name && cluster.pools.some((pool) => pool.size === gone),
+      )
+      if (!site.sizes.some((one) => one.name === gone))
+        findings.push(stop('size.known', 'removeSizes', `${site.name} offers no size ${gone}.`))
+      else if (used.length > 0)
+        findings.push({
+          level: 'caution',
+          rule: 'size.used',
+          field: 'removeSizes',
+          says: `${listText(used.map((cluster) => cluster.name))} ${used.length === 1 ? 'has' : 'have'} pools of ${gone}: those could no longer grow.`,
+          because: [],
+        })
     }
     // Fewer or smaller hosts must still hold what stands, with the reserve.
     for (const zone of next.zones) {
-      const cores = next.hosts.filter((one) => one.zone === zone).reduce((sum, one) => sum + one.cores * next.overcommit, 0)
-      const used = site.machines.filter((machine) => machine.zone === zone && machine.host !== null).reduce((sum, machine) => sum + machine.cores, 0)
-      if (site.kind === 'hall' && used > cores) findings.push(stop('hosts.room', 'removeHosts', `${zone} would have ${numberText(cores)} cores; ${numberText(used)} are in use.`, [seen(site, `${numberText(used)} cores in use in ${zone}`)]))
+      const cores = next.hosts
+        .filter((one) => one.zone === zone)
+        .reduce((sum, one) => sum + one.cores * next.overcommit, 0)
+      const used = site.machines
+        .filter((machine) => machine.zone === zone && machine.host !== null)
+        .reduce((sum, machine) => sum + machine.cores, 0)
+      if (site.kind === 'hall' && used > cores)
+        findings.push(
+          stop(
+            'hosts.room',
+            'removeHosts',
+            `${zone} would have ${numberText(cores)} cores; ${numberText(used)} are in use.`,
+            [seen(site, `${numberText(used)} cores in use in ${zone}`)],
+          ),
+        )
     }
     return findings
   },
-  says: (intent) => [intent.addZones.length && `${intent.addZones.length} more zones`, intent.removeZones.length && `${intent.removeZones.length} fewer zones`, intent.addHosts.length && `${intent.addHosts.length} more hosts`, intent.removeHosts.length && `${intent.removeHosts.length} fewer hosts`, intent.setSizes.length && `${intent.setSizes.length} sizes set`, intent.removeSizes.length && `${intent.removeSizes.length} sizes gone`, intent.overcommit && `overcommit ${intent.overcommit}`, intent.reservePerZone !== undefined && `reserve ${intent.reservePerZone}`].filter(Boolean).join(', '),
+  says: (intent) =>
+    [
+      intent.addZones.length && `${intent.addZones.length} more zones`,
+      intent.removeZones.length && `${intent.removeZones.length} fewer zones`,
+      intent.addHosts.length && `${intent.addHosts.length} more hosts`,
+      intent.removeHosts.length && `${intent.removeHosts.length} fewer hosts`,
+      intent.setSizes.length && `${intent.setSizes.length} sizes set`,
+      intent.removeSizes.length && `${intent.removeSizes.length} sizes gone`,
+      intent.overcommit && `overcommit ${intent.overcommit}`,
+      intent.reservePerZone !== undefined && `reserve ${intent.reservePerZone}`,
+    ]
+      .filter(Boolean)
+      .join(', '),
   command: (intent, site) => setCommand(edited(intent, site)),
   undo: (_intent, site) => setCommand(site),
   seconds: { likely: 25, worst: 60 },
   after: edited,
   prove: (intent, site) => {
-    const missing = [...intent.addHosts.map((one) => one.name).filter((one) => !site?.hosts.some((other) => other.name === one)), ...intent.addZones.filter((zone) => !site?.zones.includes(zone)), ...intent.setSizes.map((one) => one.name).filter((one) => !site?.sizes.some((other) => other.name === one))]
-    const still = [...intent.removeHosts.filter((one) => site?.hosts.some((other) => other.name === one)), ...intent.removeZones.filter((zone) => site?.zones.includes(zone)), ...intent.removeSizes.filter((one) => site?.sizes.some((other) => other.name === one))]
-    return [{ says: 'The site is as drafted', holds: missing.length + still.length === 0, observed: missing.length + still.length === 0 ? `${site?.zones.length ?? 0} zones, ${site?.hosts.length ?? 0} hosts, ${site?.sizes.length ?? 0} sizes` : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}` }]
+    const missing = [
+      ...intent.addHosts
+        .map((one) => one.name)
+        .filter((one) => !site?.hosts.some((other) => other.name === one)),
+      ...intent.addZones.filter((zone) => !site?.zones.includes(zone)),
+      ...intent.setSizes
+        .map((one) => one.name)
+        .filter((one) => !site?.sizes.some((other) => other.name === one)),
+    ]
+    const still = [
+      ...intent.removeHosts.filter((one) => site?.hosts.some((other) => other.name === one)),
+      ...intent.removeZones.filter((zone) => site?.zones.includes(zone)),
+      ...intent.removeSizes.filter((one) => site?.sizes.some((other) => other.name === one)),
+    ]
+    return [
+      {
+        says: 'The site is as drafted',
+        holds: missing.length + still.length === 0,
+        observed:
+          missing.length + still.length === 0
+            ? `${site?.zones.length ?? 0} zones, ${site?.hosts.length ?? 0} hosts, ${site?.sizes.length ?? 0} sizes`
+            : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}`,
+      },
+    ]
   },
 })
 
@@ -238,17 +644,89 @@ export const siteRemove: ChangeKind<z.infer<typeof removeIntent>> = {
   check: (intent, view) => {
     const site = siteOf(view, intent.site)
     if (!site) return [unknownSite(intent.site, view)]
-    const clusters = view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => cluster.name)
+    const clusters = view.clusters
+      .filter((cluster) => cluster.site === site.name)
+      .map((cluster) => cluster.name)
     const findings: RawFinding[] = []
-    if (clusters.length > 0) findings.push(stop('site.clusters', 'site', `${listText(clusters, 4)} ${clusters.length === 1 ? 'stands' : 'stand'} at ${site.name}. Take ${clusters.length === 1 ? 'it' : 'them'} down first.`, [{ says: `clusters at ${site.name}: ${listText(clusters, 8)}`, source: 'register of clusters' }]))
-    else if (site.machines.length > 0) findings.push(stop('site.machines', 'site', `${numberText(site.machines.length)} machines are left at ${site.name} that no cluster owns.`, [seen(site, listText(site.machines.map((machine) => machine.name), 4))], [{ says: 'Remove them first', change: { kind: 'orphans.remove', intent: { site: site.name, items: site.machines.slice(0, 5000).map((machine) => ({ kind: 'machine', name: machine.name })) } } }]))
+    if (clusters.length > 0)
+      findings.push(
+        stop(
+          'site.clusters',
+          'site',
+          `${listText(clusters, 4)} ${clusters.length === 1 ? 'stands' : 'stand'} at ${site.name}. Take ${clusters.length === 1 ? 'it' : 'them'} down first.`,
+          [
+            {
+              says: `clusters at ${site.name}: ${listText(clusters, 8)}`,
+              source: 'register of clusters',
+            },
+          ],
+        ),
+      )
+    else if (site.machines.length > 0)
+      findings.push(
+        stop(
+          'site.machines',
+          'site',
+          `${numberText(site.machines.length)} machines are left at ${site.name} that no cluster owns.`,
+          [
+            seen(
+              site,
+              listText(
+                site.machines.map((machine) => machine.name),
+                4,
+              ),
+            ),
+          ],
+          [
+            {
+              says: 'Remove them first',
+              change: {
+                kind: 'orphans.remove',
+                intent: {
+                  site: site.name,
+                  items: site.machines
+                    .slice(0, 5000)
+                    .map((machine) => ({ kind: 'machine', name: machine.name })),
+                },
+              },
+            },
+          ],
+        ),
+      )
     return findings
   },
   plan: (intent, view) => {
     const site = siteOf(view, intent.site)
-    const steps = [step({ id: 'remove', after: [], group: intent.site, says: `remove ${intent.site} with its networks and records`, command: { port: 'site', verb: 'site.remove', args: { site: intent.site } }, final: true, seconds: { likely: 10, worst: 30 } })]
-    return { steps, creates: [], alters: [], removes: [ref('site', intent.site)], ...longestPath(steps), spend: { before: site ? siteSpend(site).perMonth : 0, after: 0 }, reserves: [] }
+    const steps = [
+      step({
+        id: 'remove',
+        after: [],
+        group: intent.site,
+        says: `remove ${intent.site} with its networks and records`,
+        command: { port: 'site', verb: 'site.remove', args: { site: intent.site } },
+        final: true,
+        seconds: { likely: 10, worst: 30 },
+      }),
+    ]
+    return {
+      steps,
+      creates: [],
+      alters: [],
+      removes: [ref('site', intent.site)],
+      ...longestPath(steps),
+      spend: { before: site ? siteSpend(site).perMonth : 0, after: 0 },
+      reserves: [],
+    }
   },
-  after: (intent, view) => ({ ...view, sites: view.sites.filter((site) => site.name !== intent.site) }),
-  prove: (intent, view) => [{ says: 'The site is gone', holds: siteOf(view, intent.site) === undefined, observed: siteOf(view, intent.site) ? 'still listed' : 'not listed' }],
+  after: (intent, view) => ({
+    ...view,
+    sites: view.sites.filter((site) => site.name !== intent.site),
+  }),
+  prove: (intent, view) => [
+    {
+      says: 'The site is gone',
+      holds: siteOf(view, intent.site) === undefined,
+      observed: siteOf(view, intent.site) ? 'still listed' : 'not listed',
+    },
+  ],
 }

@@ -4,7 +4,8 @@ import { nextSerial, readZone, resolve, serialNewer, writeZone } from '.'
 
 const domain = 'fernhollow.example'
 const read = (text: string) => readZone(text, domain)
-const says = (text: string) => read(text).problems.map((problem) => `${problem.line}: ${problem.says}`)
+const says = (text: string) =>
+  read(text).problems.map((problem) => `${problem.line}: ${problem.says}`)
 
 const good = `; the zone of the co-operative
 $TTL 1h
@@ -26,13 +27,24 @@ describe('a zone file', () => {
     const { records, problems } = read(good)
     expect(problems).toEqual([])
     expect(records).toEqual([
-      { name: '@', type: 'SOA', ttl: 3600, value: 'ns.fernhollow.example. hostmaster.fernhollow.example. 2026030201 7200 3600 1209600 300' },
+      {
+        name: '@',
+        type: 'SOA',
+        ttl: 3600,
+        value:
+          'ns.fernhollow.example. hostmaster.fernhollow.example. 2026030201 7200 3600 1209600 300',
+      },
       { name: '@', type: 'NS', ttl: 3600, value: 'ns.fernhollow.example.' },
       { name: 'ns', type: 'A', ttl: 3600, value: '10.20.0.2' },
       { name: 'api.cedar', type: 'A', ttl: 300, value: '10.20.0.20' },
       { name: 'api.cedar', type: 'AAAA', ttl: 3600, value: 'fd00::20' },
       { name: 'desk', type: 'CNAME', ttl: 3600, value: 'api.cedar.fernhollow.example.' },
-      { name: '_ledger._tcp', type: 'SRV', ttl: 3600, value: '10 5 5432 api.cedar.fernhollow.example.' },
+      {
+        name: '_ledger._tcp',
+        type: 'SRV',
+        ttl: 3600,
+        value: '10 5 5432 api.cedar.fernhollow.example.',
+      },
       { name: '*.market', type: 'A', ttl: 3600, value: '10.20.40.33' },
       { name: 'note', type: 'TXT', ttl: 3600, value: '"keep; this" "and this"' },
       { name: '@', type: 'MX', ttl: 3600, value: '10 mail.fernhollow.example.' },
@@ -41,14 +53,18 @@ describe('a zone file', () => {
 
   it('comes back the same when it is written and read again', () => {
     const { records } = read(good)
-    const sorted = (list: typeof records) => [...list].map((record) => JSON.stringify(record)).sort()
+    const sorted = (list: typeof records) =>
+      [...list].map((record) => JSON.stringify(record)).sort()
     expect(sorted(read(writeZone(records, domain)).records)).toEqual(sorted(records))
   })
 
   it.each([
     ['$INCLUDE other.zone', /^1: \$INCLUDE is not taken/],
     ['\n$GENERATE 1-9 m$ A 10.0.0.$', /^2: \$GENERATE is not taken/],
-    ['desk CNAME ns\ndesk A 10.20.0.9', /CNAME and 1 other record: a CNAME stands alone \(RFC 2181\)/],
+    [
+      'desk CNAME ns\ndesk A 10.20.0.9',
+      /CNAME and 1 other record: a CNAME stands alone \(RFC 2181\)/,
+    ],
     ['a CNAME b\nb CNAME c\nc CNAME a', /CNAMEs run in a circle/],
     ['a CNAME a', /circle: a\.fernhollow\.example\. → a\.fernhollow\.example\./],
     ['ns A 10.20.0.256', /^1: /],
@@ -65,7 +81,13 @@ describe('a zone file', () => {
 
   it('warns of a target that ends in the origin without its final dot, and shows the doubled name', () => {
     const { problems, records } = read('desk CNAME api.fernhollow.example')
-    expect(problems).toEqual([{ line: 1, level: 'caution', says: 'The target ends in fernhollow.example without a final dot, so it means api.fernhollow.example.fernhollow.example.' }])
+    expect(problems).toEqual([
+      {
+        line: 1,
+        level: 'caution',
+        says: 'The target ends in fernhollow.example without a final dot, so it means api.fernhollow.example.fernhollow.example.',
+      },
+    ])
     expect(records).toHaveLength(1)
   })
 
@@ -76,22 +98,53 @@ describe('a zone file', () => {
   })
 
   it('never throws, whatever it is given', () => {
-    const piece = fc.constantFrom('a', '@', ' ', '\n', '(', ')', ';', '"', '\\', 'IN', 'A', 'CNAME', '10.0.0.1', '$TTL', '$ORIGIN', '*', '.', '1h', 'TXT')
-    fc.assert(fc.property(fc.array(piece, { maxLength: 60 }), (pieces) => void read(pieces.join(''))), { numRuns: 300 })
+    const piece = fc.constantFrom(
+      'a',
+      '@',
+      ' ',
+      '\n',
+      '(',
+      ')',
+      ';',
+      '"',
+      '\\',
+      'IN',
+      'A',
+      'CNAME',
+      '10.0.0.1',
+      '$TTL',
+      '$ORIGIN',
+      '*',
+      '.',
+      '1h',
+      'TXT',
+    )
+    fc.assert(
+      fc.property(fc.array(piece, { maxLength: 60 }), (pieces) => void read(pieces.join(''))),
+      { numRuns: 300 },
+    )
   })
 })
 
 describe('a serial', () => {
   it('rises by RFC 1982, past the end too', () => {
     expect(nextSerial(2 ** 32 - 1)).toBe(0)
-    expect([serialNewer(0, 2 ** 32 - 1), serialNewer(2 ** 32 - 1, 0), serialNewer(5, 5), serialNewer(2 ** 31, 0)]).toEqual([true, false, false, false])
+    expect([
+      serialNewer(0, 2 ** 32 - 1),
+      serialNewer(2 ** 32 - 1, 0),
+      serialNewer(5, 5),
+      serialNewer(2 ** 31, 0),
+    ]).toEqual([true, false, false, false])
   })
 })
 
 describe('a name', () => {
   const records = read(good).records
   it('is followed through aliases, and by a wild card where nothing closer stands', () => {
-    expect(resolve(records, domain, 'desk.fernhollow.example')).toEqual({ addresses: ['10.20.0.20', 'fd00::20'], path: ['desk', 'api.cedar'] })
+    expect(resolve(records, domain, 'desk.fernhollow.example')).toEqual({
+      addresses: ['10.20.0.20', 'fd00::20'],
+      path: ['desk', 'api.cedar'],
+    })
     expect(resolve(records, domain, 'ledger.market').addresses).toEqual(['10.20.40.33'])
     expect(resolve(records, domain, 'nobody').addresses).toEqual([])
   })

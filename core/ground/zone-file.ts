@@ -19,13 +19,25 @@ export interface ZoneFile {
   readonly problems: readonly ZoneProblem[]
 }
 
-export const recordTypes = ['A', 'AAAA', 'CNAME', 'MX', 'NS', 'PTR', 'SOA', 'SRV', 'TXT', 'CAA'] as const
+export const recordTypes = [
+  'A',
+  'AAAA',
+  'CNAME',
+  'MX',
+  'NS',
+  'PTR',
+  'SOA',
+  'SRV',
+  'TXT',
+  'CAA',
+] as const
 
 /** The serial after `serial`, by RFC 1982: one more, and from 2³² − 1 to 0. */
 export const nextSerial = (serial: number): number => (serial + 1) % 2 ** 32
 
 /** Whether serial `a` is newer than `b` by RFC 1982; false where the two are exactly half the circle apart. */
-export const serialNewer = (a: number, b: number): boolean => a !== b && (a - b + 2 ** 32) % 2 ** 32 < 2 ** 31
+export const serialNewer = (a: number, b: number): boolean =>
+  a !== b && (a - b + 2 ** 32) % 2 ** 32 < 2 ** 31
 
 interface Entry {
   readonly line: number
@@ -71,7 +83,8 @@ function entriesOf(text: string, problems: ZoneProblem[]): readonly Entry[] {
           body += source[at] ?? ''
           at++
         }
-        if (at >= source.length) problems.push({ line, level: 'stop', says: 'A quoted text is not closed.' })
+        if (at >= source.length)
+          problems.push({ line, level: 'stop', says: 'A quoted text is not closed.' })
         at++
         words.push({ text: body, quoted: true })
       } else {
@@ -89,7 +102,8 @@ function entriesOf(text: string, problems: ZoneProblem[]): readonly Entry[] {
     }
     if (depth === 0 && words.length > 0) entries.push({ line: start, blank, words })
   })
-  if (depth > 0) problems.push({ line: start, level: 'stop', says: 'A parenthesis is never closed.' })
+  if (depth > 0)
+    problems.push({ line: start, level: 'stop', says: 'A parenthesis is never closed.' })
   return entries
 }
 
@@ -98,7 +112,10 @@ export function ttlSeconds(text: string): number | null {
   if (/^\d{1,10}$/.test(text)) return Number(text) <= 2 ** 31 - 1 ? Number(text) : null
   if (!/^(\d+[smhdw])+$/i.test(text)) return null
   const unit: Readonly<Record<string, number>> = { s: 1, m: 60, h: 3600, d: 86_400, w: 604_800 }
-  const total = [...text.toLowerCase().matchAll(/(\d+)([smhdw])/g)].reduce((sum, [, count, letter]) => sum + Number(count) * (unit[letter ?? ''] ?? 0), 0)
+  const total = [...text.toLowerCase().matchAll(/(\d+)([smhdw])/g)].reduce(
+    (sum, [, count, letter]) => sum + Number(count) * (unit[letter ?? ''] ?? 0),
+    0,
+  )
   return total <= 2 ** 31 - 1 ? total : null
 }
 
@@ -108,18 +125,31 @@ const label = /^(\*|[a-z0-9_]([a-z0-9_-]{0,61}[a-z0-9_])?)$/i
 export function nameObjection(name: string): string | null {
   if (name === '@') return null
   const bare = name.replace(/\.$/, '')
-  if (bare === '' || bare.length > 253) return `“${name.slice(0, 60)}” is no name of 1 to 253 characters.`
+  if (bare === '' || bare.length > 253)
+    return `“${name.slice(0, 60)}” is no name of 1 to 253 characters.`
   const labels = bare.split('.')
   const wrong = labels.find((part, i) => !label.test(part) || (part === '*' && i > 0))
-  return wrong === undefined ? null : wrong === '*' || wrong.includes('*') ? `In ${name} the wild card is not the leftmost label by itself (RFC 4592).` : `“${wrong.slice(0, 63)}” in ${name.slice(0, 80)} is no label: letters, digits, inner dashes, at most 63.`
+  return wrong === undefined
+    ? null
+    : wrong === '*' || wrong.includes('*')
+      ? `In ${name} the wild card is not the leftmost label by itself (RFC 4592).`
+      : `“${wrong.slice(0, 63)}” in ${name.slice(0, 80)} is no label: letters, digits, inner dashes, at most 63.`
 }
 
-const whole = (text: string | undefined, most: number): number | null => (text !== undefined && /^\d{1,10}$/.test(text) && Number(text) <= most ? Number(text) : null)
+const whole = (text: string | undefined, most: number): number | null =>
+  text !== undefined && /^\d{1,10}$/.test(text) && Number(text) <= most ? Number(text) : null
 
 /** The value of a record in its one form, or what is wrong with it. `absolute` writes a target as it stands. */
-export function recordValue(type: string, words: readonly string[], target: (name: string) => string): { readonly ok: true; readonly value: string } | { readonly ok: false; readonly says: string } {
+export function recordValue(
+  type: string,
+  words: readonly string[],
+  target: (name: string) => string,
+): { readonly ok: true; readonly value: string } | { readonly ok: false; readonly says: string } {
   const bad = (says: string) => ({ ok: false as const, says })
-  const count = (wanted: number): string | null => (words.length === wanted ? null : `A ${type} record has ${wanted} ${wanted === 1 ? 'value' : 'values'}; this has ${words.length}.`)
+  const count = (wanted: number): string | null =>
+    words.length === wanted
+      ? null
+      : `A ${type} record has ${wanted} ${wanted === 1 ? 'value' : 'values'}; this has ${words.length}.`
   const first = words[0] ?? ''
   switch (type) {
     case 'A':
@@ -127,7 +157,10 @@ export function recordValue(type: string, words: readonly string[], target: (nam
       const parsed = parseAddress(first)
       if (words.length !== 1) return bad(count(1) ?? '')
       if (!parsed.ok) return bad(parsed.says)
-      if (parsed.value.family !== (type === 'A' ? 4 : 6)) return bad(`${first} is an IPv${parsed.value.family} address; ${type} takes IPv${type === 'A' ? 4 : 6}.`)
+      if (parsed.value.family !== (type === 'A' ? 4 : 6))
+        return bad(
+          `${first} is an IPv${parsed.value.family} address; ${type} takes IPv${type === 'A' ? 4 : 6}.`,
+        )
       return { ok: true, value: formatAddress(parsed.value) }
     }
     case 'CNAME':
@@ -137,25 +170,57 @@ export function recordValue(type: string, words: readonly string[], target: (nam
       return objection === null ? { ok: true, value: target(first) } : bad(objection)
     }
     case 'MX': {
-      const objection = count(2) ?? (whole(first, 65_535) === null ? `“${first}” is no preference of 0 to 65535.` : nameObjection(words[1] ?? ''))
-      return objection === null ? { ok: true, value: `${Number(first)} ${target(words[1] ?? '')}` } : bad(objection)
+      const objection =
+        count(2) ??
+        (whole(first, 65_535) === null
+          ? `“${first}” is no preference of 0 to 65535.`
+          : nameObjection(words[1] ?? ''))
+      return objection === null
+        ? { ok: true, value: `${Number(first)} ${target(words[1] ?? '')}` }
+        : bad(objection)
     }
     case 'SRV': {
-      const objection = count(4) ?? (words.slice(0, 3).some((word) => whole(word, 65_535) === null) ? 'Priority, weight and port are whole numbers of 0 to 65535 (RFC 2782).' : words[3] === '.' ? null : nameObjection(words[3] ?? ''))
-      return objection === null ? { ok: true, value: `${words.slice(0, 3).map(Number).join(' ')} ${words[3] === '.' ? '.' : target(words[3] ?? '')}` } : bad(objection)
+      const objection =
+        count(4) ??
+        (words.slice(0, 3).some((word) => whole(word, 65_535) === null)
+          ? 'Priority, weight and port are whole numbers of 0 to 65535 (RFC 2782).'
+          : words[3] === '.'
+            ? null
+            : nameObjection(words[3] ?? ''))
+      return objection === null
+        ? {
+            ok: true,
+            value: `${words.slice(0, 3).map(Number).join(' ')} ${words[3] === '.' ? '.' : target(words[3] ?? '')}`,
+          }
+        : bad(objection)
     }
     case 'SOA': {
-      const objection = count(7) ?? nameObjection(first) ?? nameObjection((words[1] ?? '').replace(/\\\./g, '-'))
-      const numbers = words.slice(2).map((word, i) => (i === 0 ? whole(word, 2 ** 32 - 1) : ttlSeconds(word)))
+      const objection =
+        count(7) ?? nameObjection(first) ?? nameObjection((words[1] ?? '').replace(/\\\./g, '-'))
+      const numbers = words
+        .slice(2)
+        .map((word, i) => (i === 0 ? whole(word, 2 ** 32 - 1) : ttlSeconds(word)))
       if (objection !== null) return bad(objection)
-      if (numbers.some((number) => number === null)) return bad('Serial, refresh, retry, expire and minimum are whole numbers.')
+      if (numbers.some((number) => number === null))
+        return bad('Serial, refresh, retry, expire and minimum are whole numbers.')
       return { ok: true, value: `${target(first)} ${target(words[1] ?? '')} ${numbers.join(' ')}` }
     }
     case 'TXT':
-      return words.length === 0 ? bad('A TXT record has at least one text.') : words.some((word) => new TextEncoder().encode(word).length > 255) ? bad('A text of a TXT record has at most 255 bytes; split it.') : { ok: true, value: words.map((word) => `"${word.replace(/(["\\])/g, '\\$1')}"`).join(' ') }
+      return words.length === 0
+        ? bad('A TXT record has at least one text.')
+        : words.some((word) => new TextEncoder().encode(word).length > 255)
+          ? bad('A text of a TXT record has at most 255 bytes; split it.')
+          : {
+              ok: true,
+              value: words.map((word) => `"${word.replace(/(["\\])/g, '\\$1')}"`).join(' '),
+            }
     case 'CAA': {
-      const objection = count(3) ?? (whole(first, 255) === null ? 'The flag of a CAA record is a number of 0 to 255.' : null)
-      return objection === null ? { ok: true, value: `${Number(first)} ${words[1] ?? ''} "${words[2] ?? ''}"` } : bad(objection)
+      const objection =
+        count(3) ??
+        (whole(first, 255) === null ? 'The flag of a CAA record is a number of 0 to 255.' : null)
+      return objection === null
+        ? { ok: true, value: `${Number(first)} ${words[1] ?? ''} "${words[2] ?? ''}"` }
+        : bad(objection)
     }
     default:
       return bad(`${type} is a type that is not known here. Known: ${recordTypes.join(', ')}.`)
@@ -172,10 +237,19 @@ export function readZone(text: string, domain: string): ZoneFile {
   let last: string | null = null
   let lastTtl: number | null = null
   /** Full name without the final dot. */
-  const full = (name: string): string => (name === '@' ? origin : name.endsWith('.') ? name.slice(0, -1) : origin === '' ? name : `${name}.${origin}`)
-  const relative = (name: string): string | null => (name === root ? '@' : name.endsWith(`.${root}`) ? name.slice(0, -root.length - 1) : null)
+  const full = (name: string): string =>
+    name === '@'
+      ? origin
+      : name.endsWith('.')
+        ? name.slice(0, -1)
+        : origin === ''
+          ? name
+          : `${name}.${origin}`
+  const relative = (name: string): string | null =>
+    name === root ? '@' : name.endsWith(`.${root}`) ? name.slice(0, -root.length - 1) : null
   for (const entry of entriesOf(text, problems)) {
-    const stop = (says: string): void => void problems.push({ line: entry.line, level: 'stop', says })
+    const stop = (says: string): void =>
+      void problems.push({ line: entry.line, level: 'stop', says })
     const words = entry.words.map((word) => word.text)
     const directive = entry.words[0]?.quoted ? '' : (words[0] ?? '').toUpperCase()
     if (directive === '$ORIGIN') {
@@ -227,14 +301,24 @@ export function readZone(text: string, domain: string): ZoneFile {
     const read = recordValue(type, values, (name) => {
       const absolute = full(name).toLowerCase()
       // Written with the origin but without the final dot: it is doubled.
-      if (!name.endsWith('.') && name !== '@' && (name.toLowerCase() === origin || name.toLowerCase().endsWith(`.${origin}`))) doubled.push(`${absolute}.`)
+      if (
+        !name.endsWith('.') &&
+        name !== '@' &&
+        (name.toLowerCase() === origin || name.toLowerCase().endsWith(`.${origin}`))
+      )
+        doubled.push(`${absolute}.`)
       return `${absolute}.`
     })
     if (!read.ok) {
       stop(read.says)
       continue
     }
-    for (const name of doubled) problems.push({ line: entry.line, level: 'caution', says: `The target ends in ${origin} without a final dot, so it means ${name}` })
+    for (const name of doubled)
+      problems.push({
+        line: entry.line,
+        level: 'caution',
+        says: `The target ends in ${origin} without a final dot, so it means ${name}`,
+      })
     const short = relative(owner)
     if (short === null) {
       stop(`${owner} lies outside ${root}.`)
@@ -245,34 +329,63 @@ export function readZone(text: string, domain: string): ZoneFile {
     records.push({ line: entry.line, name: short, type, ttl: time ?? 3600, value: read.value })
   }
   problems.push(...setProblems(records, root))
-  const bad = new Set(problems.filter((problem) => problem.level === 'stop').map((problem) => problem.line))
-  return { records: records.filter((record) => !bad.has(record.line)).map(({ line: _line, ...record }) => record), problems: problems.sort((a, b) => a.line - b.line) }
+  const bad = new Set(
+    problems.filter((problem) => problem.level === 'stop').map((problem) => problem.line),
+  )
+  return {
+    records: records
+      .filter((record) => !bad.has(record.line))
+      .map(({ line: _line, ...record }) => record),
+    problems: problems.sort((a, b) => a.line - b.line),
+  }
 }
 
 /** What is wrong with a set of records taken together: CNAMEs that are not alone or run in circles, doubles, differing TTLs. */
-export function setProblems(records: readonly (RecordView & { readonly line?: number })[], domain: string): readonly ZoneProblem[] {
+export function setProblems(
+  records: readonly (RecordView & { readonly line?: number })[],
+  domain: string,
+): readonly ZoneProblem[] {
   const problems: ZoneProblem[] = []
   const byName = new Map<string, (RecordView & { readonly line?: number })[]>()
-  for (const record of records) byName.set(record.name, [...(byName.get(record.name) ?? []), record])
+  for (const record of records)
+    byName.set(record.name, [...(byName.get(record.name) ?? []), record])
   const absolute = (name: string): string => (name === '@' ? `${domain}.` : `${name}.${domain}.`)
   const next = new Map<string, { to: string; line: number; name: string }>()
   for (const [name, list] of byName) {
     const alias = list.find((record) => record.type === 'CNAME')
     const line = alias?.line ?? list[0]?.line ?? 0
-    if (alias && list.length > 1) problems.push({ line, level: 'stop', says: `${name} has a CNAME and ${list.length - 1} other ${list.length === 2 ? 'record' : 'records'}: a CNAME stands alone (RFC 2181).` })
+    if (alias && list.length > 1)
+      problems.push({
+        line,
+        level: 'stop',
+        says: `${name} has a CNAME and ${list.length - 1} other ${list.length === 2 ? 'record' : 'records'}: a CNAME stands alone (RFC 2181).`,
+      })
     if (alias) next.set(absolute(name), { to: alias.value, line, name })
     const seen = new Set<string>()
     for (const record of list) {
       const key = `${record.type} ${record.value}`
-      if (seen.has(key)) problems.push({ line: record.line ?? 0, level: 'caution', says: `${name} ${record.type} ${record.value} stands twice.` })
+      if (seen.has(key))
+        problems.push({
+          line: record.line ?? 0,
+          level: 'caution',
+          says: `${name} ${record.type} ${record.value} stands twice.`,
+        })
       seen.add(key)
     }
     for (const type of new Set(list.map((record) => record.type))) {
-      const times = new Set(list.filter((record) => record.type === type).map((record) => record.ttl))
-      if (times.size > 1) problems.push({ line, level: 'caution', says: `The ${type} records of ${name} have different times to live; they are one set (RFC 2181).` })
+      const times = new Set(
+        list.filter((record) => record.type === type).map((record) => record.ttl),
+      )
+      if (times.size > 1)
+        problems.push({
+          line,
+          level: 'caution',
+          says: `The ${type} records of ${name} have different times to live; they are one set (RFC 2181).`,
+        })
     }
   }
-  if ((byName.get('@') ?? []).filter((record) => record.type === 'SOA').length > 1) problems.push({ line: 0, level: 'stop', says: 'There is more than one SOA record.' })
+  if ((byName.get('@') ?? []).filter((record) => record.type === 'SOA').length > 1)
+    problems.push({ line: 0, level: 'stop', says: 'There is more than one SOA record.' })
   const told = new Set<string>()
   for (const start of next.keys()) {
     const path = [start]
@@ -280,7 +393,13 @@ export function setProblems(records: readonly (RecordView & { readonly line?: nu
       if (path.includes(at)) {
         const circle = path.slice(path.indexOf(at))
         const key = [...circle].sort()[0] ?? ''
-        if (!told.has(key)) for (const name of circle) problems.push({ line: next.get(name)?.line ?? 0, level: 'stop', says: `CNAMEs run in a circle: ${[...circle, at].join(' → ')}` })
+        if (!told.has(key))
+          for (const name of circle)
+            problems.push({
+              line: next.get(name)?.line ?? 0,
+              level: 'stop',
+              says: `CNAMEs run in a circle: ${[...circle, at].join(' → ')}`,
+            })
         told.add(key)
         break
       }
@@ -292,8 +411,14 @@ export function setProblems(records: readonly (RecordView & { readonly line?: nu
 
 /** The zone as a file, SOA first, then by name and type. What is read from it again is the same. */
 export function writeZone(records: readonly RecordView[], domain: string): string {
-  const order = (record: RecordView): string => `${record.type === 'SOA' ? 0 : record.type === 'NS' && record.name === '@' ? 1 : 2} ${record.name === '@' ? '' : record.name} ${record.type} ${record.value}`
-  const lines = [...records].sort((a, b) => (order(a) < order(b) ? -1 : 1)).map((record) => `${record.name.padEnd(24)} ${String(record.ttl).padStart(7)} IN ${record.type.padEnd(6)} ${record.value}`)
+  const order = (record: RecordView): string =>
+    `${record.type === 'SOA' ? 0 : record.type === 'NS' && record.name === '@' ? 1 : 2} ${record.name === '@' ? '' : record.name} ${record.type} ${record.value}`
+  const lines = [...records]
+    .sort((a, b) => (order(a) < order(b) ? -1 : 1))
+    .map(
+      (record) =>
+        `${record.name.padEnd(24)} ${String(record.ttl).padStart(7)} IN ${record.type.padEnd(6)} ${record.value}`,
+    )
   return `$ORIGIN ${domain}.\n${lines.join('\n')}\n`
 }
 
@@ -302,14 +427,25 @@ export const withNextSerial = (records: readonly RecordView[]): readonly RecordV
   records.map((record) => {
     if (record.type !== 'SOA') return record
     const words = record.value.split(' ')
-    return { ...record, value: words.map((word, i) => (i === 2 ? String(nextSerial(Number(word))) : word)).join(' ') }
+    return {
+      ...record,
+      value: words.map((word, i) => (i === 2 ? String(nextSerial(Number(word))) : word)).join(' '),
+    }
   })
 
 /** The addresses a full or short name leads to, CNAMEs followed, wild cards matched where nothing closer stands. */
-export function resolve(records: readonly RecordView[], domain: string, name: string): { readonly addresses: readonly string[]; readonly path: readonly string[] } {
+export function resolve(
+  records: readonly RecordView[],
+  domain: string,
+  name: string,
+): { readonly addresses: readonly string[]; readonly path: readonly string[] } {
   const short = (full: string): string => {
     const bare = full.replace(/\.$/, '').toLowerCase()
-    return bare === domain ? '@' : bare.endsWith(`.${domain}`) ? bare.slice(0, -domain.length - 1) : bare
+    return bare === domain
+      ? '@'
+      : bare.endsWith(`.${domain}`)
+        ? bare.slice(0, -domain.length - 1)
+        : bare
   }
   const path = [short(name)]
   for (let hops = 0; hops < 16; hops++) {
@@ -317,10 +453,23 @@ export function resolve(records: readonly RecordView[], domain: string, name: st
     const exact = records.filter((record) => record.name === at)
     // A wild card covers a name only where neither it nor anything below it stands (RFC 4592).
     const parts = at.split('.')
-    const wild = exact.length > 0 || records.some((record) => record.name.endsWith(`.${at}`)) ? [] : (parts.map((_, i) => records.filter((record) => record.name === ['*', ...parts.slice(i + 1)].join('.'))).find((found) => found.length > 0) ?? [])
+    const wild =
+      exact.length > 0 || records.some((record) => record.name.endsWith(`.${at}`))
+        ? []
+        : (parts
+            .map((_, i) =>
+              records.filter((record) => record.name === ['*', ...parts.slice(i + 1)].join('.')),
+            )
+            .find((found) => found.length > 0) ?? [])
     const found = exact.length > 0 ? exact : wild
     const alias = found.find((record) => record.type === 'CNAME')
-    if (!alias) return { addresses: found.filter((record) => record.type === 'A' || record.type === 'AAAA').map((record) => record.value), path }
+    if (!alias)
+      return {
+        addresses: found
+          .filter((record) => record.type === 'A' || record.type === 'AAAA')
+          .map((record) => record.value),
+        path,
+      }
     path.push(short(alias.value))
   }
   return { addresses: [], path }

@@ -27,42 +27,110 @@ export function scalablePools(cluster: ClusterView, view: FleetView): readonly S
   return cluster.pools.flatMap((pool): readonly ScalablePool[] => {
     const size = site.sizes.find((one) => one.name === pool.size)
     if (!pool.range || !size) return []
-    const zone = thinnestZone(site.zones.filter((one) => size.zones.includes(one)), pool.nodes)
+    const zone = thinnestZone(
+      site.zones.filter((one) => size.zones.includes(one)),
+      pool.nodes,
+    )
     const room = allocatable(size.cores * 1000, size.memoryBytes)
     const make = (name: string): NodeObject => ({
       kind: 'Node',
-      metadata: { name, labels: { 'kubernetes.io/hostname': name, 'topology.kubernetes.io/zone': zone, 'node.kubernetes.io/instance-type': size.name, 'gyrarch/pool': pool.name, 'node-role.kubernetes.io/worker': '' } },
+      metadata: {
+        name,
+        labels: {
+          'kubernetes.io/hostname': name,
+          'topology.kubernetes.io/zone': zone,
+          'node.kubernetes.io/instance-type': size.name,
+          'gyrarch/pool': pool.name,
+          'node-role.kubernetes.io/worker': '',
+        },
+      },
       spec: { taints: pool.taints.map((taint) => ({ ...taint })) },
-      status: { allocatable: { cpu: `${room.cpuMilli}m`, memory: String(room.memoryBytes), pods: String(cluster.maxPodsPerNode) } },
+      status: {
+        allocatable: {
+          cpu: `${room.cpuMilli}m`,
+          memory: String(room.memoryBytes),
+          pods: String(cluster.maxPodsPerNode),
+        },
+      },
     })
-    return [{ name: pool.name, min: pool.range.min, max: pool.range.max, count: pool.nodes.length, nodes: pool.nodes.map((node) => node.name), hourly: machineHourly(site, { size: size.name, cores: size.cores, lifetime: pool.lifetime, zone, host: null }), make }]
+    return [
+      {
+        name: pool.name,
+        min: pool.range.min,
+        max: pool.range.max,
+        count: pool.nodes.length,
+        nodes: pool.nodes.map((node) => node.name),
+        hourly: machineHourly(site, {
+          size: size.name,
+          cores: size.cores,
+          lifetime: pool.lifetime,
+          zone,
+          host: null,
+        }),
+        make,
+      },
+    ]
   })
 }
 
 export interface AutoscaleDecision {
   /** Pools with the number of nodes each should have, and why. */
-  readonly resize: readonly { readonly pool: string; readonly count: number; readonly because: string }[]
+  readonly resize: readonly {
+    readonly pool: string
+    readonly count: number
+    readonly because: string
+  }[]
   /** Nodes that are half empty now. */
   readonly halfEmpty: readonly string[]
 }
 
 /** What to do now. `halfEmptySince` tells since when (ms) a node has been half empty; `grownAt` when pools last grew. */
-export function decideNodes(cluster: ClusterView, view: FleetView, objects: readonly ApiObject[], policy: AutoscalePolicy, halfEmptySince: (node: string) => number | null, grownAt: number | null): AutoscaleDecision {
+export function decideNodes(
+  cluster: ClusterView,
+  view: FleetView,
+  objects: readonly ApiObject[],
+  policy: AutoscalePolicy,
+  halfEmptySince: (node: string) => number | null,
+  grownAt: number | null,
+): AutoscaleDecision {
   const pools = scalablePools(cluster, view)
   const now = Date.parse(view.now)
   const growth = poolsToGrow(objects, pools, policy.order)
   const halfEmpty = halfEmptyNodes(objects, pools)
   if (growth.length > 0) {
-    return { halfEmpty, resize: growth.map((one) => ({ pool: one.pool, count: (pools.find((pool) => pool.name === one.pool)?.count ?? 0) + one.by, because: `${listText(one.pods, 3)} ${one.pods.length === 1 ? 'finds' : 'find'} no place` })) }
+    return {
+      halfEmpty,
+      resize: growth.map((one) => ({
+        pool: one.pool,
+        count: (pools.find((pool) => pool.name === one.pool)?.count ?? 0) + one.by,
+        because: `${listText(one.pods, 3)} ${one.pods.length === 1 ? 'finds' : 'find'} no place`,
+      })),
+    }
   }
   if (grownAt !== null && now - grownAt < patienceMs) return { halfEmpty, resize: [] }
   const ripe = halfEmpty.filter((node) => now - (halfEmptySince(node) ?? now) >= patienceMs)
   const gone = nodeToGive(objects, ripe)
   const pool = gone === null ? undefined : pools.find((one) => one.nodes.includes(gone))
-  return { halfEmpty, resize: gone !== null && pool ? [{ pool: pool.name, count: pool.count - 1, because: `${gone} was half empty for 10 min and its pods find a place elsewhere` }] : [] }
+  return {
+    halfEmpty,
+    resize:
+      gone !== null && pool
+        ? [
+            {
+              pool: pool.name,
+              count: pool.count - 1,
+              because: `${gone} was half empty for 10 min and its pods find a place elsewhere`,
+            },
+          ]
+        : [],
+  }
 }
 
-const autoscaleIntent = z.strictObject({ cluster: z.string().max(253), enabled: z.boolean().default(true), order: z.enum(['tightest', 'cheapest', 'listed']).default('tightest') })
+const autoscaleIntent = z.strictObject({
+  cluster: z.string().max(253),
+  enabled: z.boolean().default(true),
+  order: z.enum(['tightest', 'cheapest', 'listed']).default('tightest'),
+})
 export type AutoscaleIntent = z.infer<typeof autoscaleIntent>
 
 export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
@@ -71,25 +139,89 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
   intent: autoscaleIntent,
   needs: (wish) => [`cluster:${wish.cluster}`],
   subjects: (wish) => [ref('autoscaling', wish.cluster)],
-  guardedBy: (wish, view) => (clusterOf(view, wish.cluster)?.guarded === true ? wish.cluster : null),
-  label: (wish) => `${wish.enabled ? 'let pools scale in' : 'no more autoscaling in'} ${wish.cluster || 'a cluster'}`,
+  guardedBy: (wish, view) =>
+    clusterOf(view, wish.cluster)?.guarded === true ? wish.cluster : null,
+  label: (wish) =>
+    `${wish.enabled ? 'let pools scale in' : 'no more autoscaling in'} ${wish.cluster || 'a cluster'}`,
   check: (wish, view): readonly RawFinding[] => {
     const cluster = clusterOf(view, wish.cluster)
-    if (!cluster) return [{ level: 'stop', rule: 'cluster.known', field: 'cluster', says: wish.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${wish.cluster}.`, because: [] }]
+    if (!cluster)
+      return [
+        {
+          level: 'stop',
+          rule: 'cluster.known',
+          field: 'cluster',
+          says:
+            wish.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${wish.cluster}.`,
+          because: [],
+        },
+      ]
     const ranged = cluster.pools.filter((pool) => pool.range !== null)
-    if (wish.enabled && ranged.length === 0) return [{ level: 'caution', rule: 'pool.ranges', field: 'cluster', says: `No pool of ${cluster.name} has a range: none would scale until one has.`, because: [{ says: `${cluster.pools.length} pools, ${nodesOf(cluster).length} nodes`, source: 'register of clusters' }] }]
-    return wish.enabled ? [{ level: 'note', rule: 'pool.scale', field: 'cluster', says: `${listText(ranged.map((pool) => `${pool.name} (${pool.range?.min ?? 0} to ${pool.range?.max ?? 0})`))} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`, because: [{ says: 'ranges of its pools', source: 'register of clusters' }] }] : []
+    if (wish.enabled && ranged.length === 0)
+      return [
+        {
+          level: 'caution',
+          rule: 'pool.ranges',
+          field: 'cluster',
+          says: `No pool of ${cluster.name} has a range: none would scale until one has.`,
+          because: [
+            {
+              says: `${cluster.pools.length} pools, ${nodesOf(cluster).length} nodes`,
+              source: 'register of clusters',
+            },
+          ],
+        },
+      ]
+    return wish.enabled
+      ? [
+          {
+            level: 'note',
+            rule: 'pool.scale',
+            field: 'cluster',
+            says: `${listText(ranged.map((pool) => `${pool.name} (${pool.range?.min ?? 0} to ${pool.range?.max ?? 0})`))} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`,
+            because: [{ says: 'ranges of its pools', source: 'register of clusters' }],
+          },
+        ]
+      : []
   },
   plan: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
-    const set = (policy: AutoscalePolicy | null) => ({ port: 'ledger' as const, verb: 'autoscale.set', args: { cluster: wish.cluster, policy } })
-    const steps = [step({ id: 'set', after: [], group: 'register', says: wish.enabled ? `pools scale by themselves, ${wish.order}` : 'pools stay as they are', command: set({ enabled: wish.enabled, order: wish.order }), undo: set(cluster?.autoscale ?? null), seconds: { likely: 1, worst: 3 } })]
+    const set = (policy: AutoscalePolicy | null) => ({
+      port: 'ledger' as const,
+      verb: 'autoscale.set',
+      args: { cluster: wish.cluster, policy },
+    })
+    const steps = [
+      step({
+        id: 'set',
+        after: [],
+        group: 'register',
+        says: wish.enabled ? `pools scale by themselves, ${wish.order}` : 'pools stay as they are',
+        command: set({ enabled: wish.enabled, order: wish.order }),
+        undo: set(cluster?.autoscale ?? null),
+        seconds: { likely: 1, worst: 3 },
+      }),
+    ]
     const site = cluster && siteOf(view, cluster.site)
     const spend = site ? siteSpend(site).perMonth : 0
-    return { steps, creates: [], alters: [ref('autoscaling', wish.cluster)], removes: [], ...longestPath(steps), spend: { before: spend, after: spend }, reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [ref('autoscaling', wish.cluster)],
+      removes: [],
+      ...longestPath(steps),
+      spend: { before: spend, after: spend },
+      reserves: [],
+    }
   },
   prove: (wish, view) => {
     const policy = clusterOf(view, wish.cluster)?.autoscale ?? noAutoscale
-    return [{ says: 'the register has it', holds: policy.enabled === wish.enabled, observed: policy.enabled ? `on, ${policy.order}` : 'off' }]
+    return [
+      {
+        says: 'the register has it',
+        holds: policy.enabled === wish.enabled,
+        observed: policy.enabled ? `on, ${policy.order}` : 'off',
+      },
+    ]
   },
 }

@@ -1,6 +1,14 @@
 /** What keeps a cluster alive: its certificates renewed, its control-plane data kept and proven to be restorable. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type Plan, type Proof, type RawFinding, ref, type Step } from '../changes'
+import {
+  type ChangeKind,
+  longestPath,
+  type Plan,
+  type Proof,
+  type RawFinding,
+  ref,
+  type Step,
+} from '../changes'
 import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
 import { estimates, step } from '../provisioning'
 import { askRetry } from '../provisioning/steps'
@@ -10,12 +18,34 @@ import { checkAnswers } from './machines'
 
 const name = z.string().max(253)
 
-const unknown = (wish: string, view: FleetView): RawFinding => ({ level: 'stop', rule: 'cluster.known', field: 'cluster', says: wish === '' ? 'No cluster is chosen.' : `There is no cluster ${wish}.`, because: [{ says: `clusters: ${listText(view.clusters.map((other) => other.name), 10)}`, source: 'register of clusters' }] })
+const unknown = (wish: string, view: FleetView): RawFinding => ({
+  level: 'stop',
+  rule: 'cluster.known',
+  field: 'cluster',
+  says: wish === '' ? 'No cluster is chosen.' : `There is no cluster ${wish}.`,
+  because: [
+    {
+      says: `clusters: ${listText(
+        view.clusters.map((other) => other.name),
+        10,
+      )}`,
+      source: 'register of clusters',
+    },
+  ],
+})
 
 function planOf(cluster: ClusterView, view: FleetView, steps: readonly Step[]): Plan {
   const site = siteOf(view, cluster.site)
   const spend = site ? siteSpend(site).perMonth : 0
-  return { steps, creates: [], alters: [ref('cluster', cluster.name)], removes: [], ...longestPath(steps), spend: { before: spend, after: spend }, reserves: [] }
+  return {
+    steps,
+    creates: [],
+    alters: [ref('cluster', cluster.name)],
+    removes: [],
+    ...longestPath(steps),
+    spend: { before: spend, after: spend },
+    reserves: [],
+  }
 }
 
 const known = (wish: string, view: FleetView): ClusterView => {
@@ -27,7 +57,8 @@ const known = (wish: string, view: FleetView): ClusterView => {
 const shared = <Intent extends { readonly cluster: string }>() => ({
   needs: (intent: Intent) => [`cluster:${intent.cluster}` as const],
   subjects: (intent: Intent) => [ref('cluster', intent.cluster)],
-  guardedBy: (intent: Intent, view: FleetView) => (clusterOf(view, intent.cluster)?.guarded ? intent.cluster : null),
+  guardedBy: (intent: Intent, view: FleetView) =>
+    clusterOf(view, intent.cluster)?.guarded ? intent.cluster : null,
 })
 
 const renewIntent = z.strictObject({ cluster: name })
@@ -43,23 +74,87 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
   check: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
     if (!cluster) return [unknown(intent.cluster, view)]
-    if (cluster.controlPlane.kind === 'managed' && cluster.certificatesUntil !== null && cluster.certificatesUntil > view.now) return [{ level: 'note', rule: 'certificates.managed', field: 'cluster', says: `${cluster.site} renews the certificates of ${cluster.name} by itself.`, because: [] }]
+    if (
+      cluster.controlPlane.kind === 'managed' &&
+      cluster.certificatesUntil !== null &&
+      cluster.certificatesUntil > view.now
+    )
+      return [
+        {
+          level: 'note',
+          rule: 'certificates.managed',
+          field: 'cluster',
+          says: `${cluster.site} renews the certificates of ${cluster.name} by itself.`,
+          because: [],
+        },
+      ]
     const single = cluster.controlPlane.kind === 'own' && cluster.controlPlane.members.length === 1
-    return single ? [{ level: 'caution', rule: 'certificates.single', field: 'cluster', says: `${cluster.name} has one control-plane machine: its API does not answer for about a minute.`, because: [{ says: '1 member', source: cluster.name, at: cluster.observedAt }] }] : []
+    return single
+      ? [
+          {
+            level: 'caution',
+            rule: 'certificates.single',
+            field: 'cluster',
+            says: `${cluster.name} has one control-plane machine: its API does not answer for about a minute.`,
+            because: [{ says: '1 member', source: cluster.name, at: cluster.observedAt }],
+          },
+        ]
+      : []
   },
-  plan: (intent, view) => planOf(known(intent.cluster, view), view, [step({ id: 'renew', after: [], group: intent.cluster, says: 'sign new certificates, restart the control plane one by one', command: { port: 'cluster', verb: 'certificates.renew', args: { cluster: intent.cluster } }, final: true, seconds: estimates.renewCertificates, retry: askRetry })]),
-  after: (intent, view) => ({ ...view, clusters: view.clusters.map((cluster) => (cluster.name === intent.cluster ? { ...cluster, apiAnswers: true, certificatesUntil: `${Number(view.now.slice(0, 4)) + 1}${view.now.slice(4)}` } : cluster)) }),
+  plan: (intent, view) =>
+    planOf(known(intent.cluster, view), view, [
+      step({
+        id: 'renew',
+        after: [],
+        group: intent.cluster,
+        says: 'sign new certificates, restart the control plane one by one',
+        command: { port: 'cluster', verb: 'certificates.renew', args: { cluster: intent.cluster } },
+        final: true,
+        seconds: estimates.renewCertificates,
+        retry: askRetry,
+      }),
+    ]),
+  after: (intent, view) => ({
+    ...view,
+    clusters: view.clusters.map((cluster) =>
+      cluster.name === intent.cluster
+        ? {
+            ...cluster,
+            apiAnswers: true,
+            certificatesUntil: `${Number(view.now.slice(0, 4)) + 1}${view.now.slice(4)}`,
+          }
+        : cluster,
+    ),
+  }),
   prove: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    const days = cluster?.certificatesUntil ? (Date.parse(cluster.certificatesUntil) - Date.parse(view.now)) / 86_400_000 : 0
+    const days = cluster?.certificatesUntil
+      ? (Date.parse(cluster.certificatesUntil) - Date.parse(view.now)) / 86_400_000
+      : 0
     return [
-      { says: 'They are valid for over 300 days', holds: days > 300, observed: cluster?.certificatesUntil ? `until ${cluster.certificatesUntil.slice(0, 10)}, ${Math.floor(days)} days` : 'nobody told' },
-      { says: 'Its API answers', holds: cluster?.apiAnswers === true, observed: cluster?.apiAnswers ? `${cluster.endpoint} answered` : 'no answer' },
+      {
+        says: 'They are valid for over 300 days',
+        holds: days > 300,
+        observed: cluster?.certificatesUntil
+          ? `until ${cluster.certificatesUntil.slice(0, 10)}, ${Math.floor(days)} days`
+          : 'nobody told',
+      },
+      {
+        says: 'Its API answers',
+        holds: cluster?.apiAnswers === true,
+        observed: cluster?.apiAnswers ? `${cluster.endpoint} answered` : 'no answer',
+      },
     ]
   },
 }
 
-const backupIntent = z.strictObject({ cluster: name, backup: z.string().max(80).regex(/^[a-z0-9]([-a-z0-9]*[a-z0-9])?$/, 'use a–z, 0–9 and inner dashes') })
+const backupIntent = z.strictObject({
+  cluster: name,
+  backup: z
+    .string()
+    .max(80)
+    .regex(/^[a-z0-9]([-a-z0-9]*[a-z0-9])?$/, 'use a–z, 0–9 and inner dashes'),
+})
 
 export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
   ...shared<z.infer<typeof backupIntent>>(),
@@ -72,14 +167,70 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
     const cluster = clusterOf(view, intent.cluster)
     if (!cluster) return [unknown(intent.cluster, view)]
     const findings: RawFinding[] = [...checkAnswers(cluster, view)]
-    if (cluster.controlPlane.kind === 'managed') findings.push({ level: 'note', rule: 'backup.managed', field: 'cluster', says: `${cluster.site} keeps the state store of ${cluster.name}; what is kept here are its objects.`, because: [] })
-    if (cluster.backups.some((backup) => backup.id === intent.backup)) findings.push({ level: 'stop', rule: 'backup.name', field: 'backup', says: `${cluster.name} has a backup ${intent.backup} already.`, because: [{ says: `backups: ${listText(cluster.backups.map((backup) => backup.id), 6)}`, source: cluster.name }], offers: [{ says: `Call it ${intent.backup}-2`, change: { patchDraft: [{ op: 'replace', path: '/backup', value: `${intent.backup}-2` }] } }] })
+    if (cluster.controlPlane.kind === 'managed')
+      findings.push({
+        level: 'note',
+        rule: 'backup.managed',
+        field: 'cluster',
+        says: `${cluster.site} keeps the state store of ${cluster.name}; what is kept here are its objects.`,
+        because: [],
+      })
+    if (cluster.backups.some((backup) => backup.id === intent.backup))
+      findings.push({
+        level: 'stop',
+        rule: 'backup.name',
+        field: 'backup',
+        says: `${cluster.name} has a backup ${intent.backup} already.`,
+        because: [
+          {
+            says: `backups: ${listText(
+              cluster.backups.map((backup) => backup.id),
+              6,
+            )}`,
+            source: cluster.name,
+          },
+        ],
+        offers: [
+          {
+            says: `Call it ${intent.backup}-2`,
+            change: {
+              patchDraft: [{ op: 'replace', path: '/backup', value: `${intent.backup}-2` }],
+            },
+          },
+        ],
+      })
     return findings
   },
   plan: (intent, view) =>
     planOf(known(intent.cluster, view), view, [
-      step({ id: 'take', after: [], group: intent.cluster, says: 'copy the state store', command: { port: 'cluster', verb: 'backup.take', args: { cluster: intent.cluster, backup: intent.backup } }, final: true, seconds: estimates.takeBackup, retry: askRetry }),
-      step({ id: 'try', after: ['take'], group: intent.cluster, says: 'restore it beside, ask it what it holds', command: { port: 'cluster', verb: 'backup.try', args: { cluster: intent.cluster, backup: intent.backup } }, final: true, seconds: estimates.tryBackup, retry: askRetry }),
+      step({
+        id: 'take',
+        after: [],
+        group: intent.cluster,
+        says: 'copy the state store',
+        command: {
+          port: 'cluster',
+          verb: 'backup.take',
+          args: { cluster: intent.cluster, backup: intent.backup },
+        },
+        final: true,
+        seconds: estimates.takeBackup,
+        retry: askRetry,
+      }),
+      step({
+        id: 'try',
+        after: ['take'],
+        group: intent.cluster,
+        says: 'restore it beside, ask it what it holds',
+        command: {
+          port: 'cluster',
+          verb: 'backup.try',
+          args: { cluster: intent.cluster, backup: intent.backup },
+        },
+        final: true,
+        seconds: estimates.tryBackup,
+        retry: askRetry,
+      }),
     ]),
   prove: (intent, view, results): readonly Proof[] => {
     const cluster = clusterOf(view, intent.cluster)
@@ -87,8 +238,21 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
     const nodes = cluster?.pools.reduce((sum, pool) => sum + pool.nodes.length, 0) ?? 0
     const restored = Number(results['try']?.['nodes'] ?? -1)
     return [
-      { says: 'The copy is there', holds: backup !== undefined, observed: backup ? `${countText(backup.objects, 'object')}, ${bytesText(backup.bytes)}` : 'not listed' },
-      { says: 'Restored beside, it holds what the cluster holds', holds: restored === nodes, observed: restored < 0 ? 'not tried' : `${restored} of ${nodes} nodes, ${String(results['try']?.['workloads'] ?? 0)} workloads` },
+      {
+        says: 'The copy is there',
+        holds: backup !== undefined,
+        observed: backup
+          ? `${countText(backup.objects, 'object')}, ${bytesText(backup.bytes)}`
+          : 'not listed',
+      },
+      {
+        says: 'Restored beside, it holds what the cluster holds',
+        holds: restored === nodes,
+        observed:
+          restored < 0
+            ? 'not tried'
+            : `${restored} of ${nodes} nodes, ${String(results['try']?.['workloads'] ?? 0)} workloads`,
+      },
     ]
   },
 }
@@ -106,17 +270,89 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
     if (!cluster) return [unknown(intent.cluster, view)]
     const backup = cluster.backups.find((other) => other.id === intent.backup)
     const newest = cluster.backups[cluster.backups.length - 1]
-    if (!backup) return [{ level: 'stop', rule: 'backup.known', field: 'backup', says: `${cluster.name} has no backup ${intent.backup}.`, because: [{ says: `backups: ${listText(cluster.backups.map((other) => other.id), 6) || 'none'}`, source: cluster.name }], offers: newest ? [{ says: `Use ${newest.id}`, change: { patchDraft: [{ op: 'replace', path: '/backup', value: newest.id }] } }] : [] }]
+    if (!backup)
+      return [
+        {
+          level: 'stop',
+          rule: 'backup.known',
+          field: 'backup',
+          says: `${cluster.name} has no backup ${intent.backup}.`,
+          because: [
+            {
+              says: `backups: ${
+                listText(
+                  cluster.backups.map((other) => other.id),
+                  6,
+                ) || 'none'
+              }`,
+              source: cluster.name,
+            },
+          ],
+          offers: newest
+            ? [
+                {
+                  says: `Use ${newest.id}`,
+                  change: { patchDraft: [{ op: 'replace', path: '/backup', value: newest.id }] },
+                },
+              ]
+            : [],
+        },
+      ]
     const minutes = Math.round((Date.parse(view.now) - Date.parse(backup.at)) / 60_000)
-    return [{ level: 'caution', rule: 'backup.loses', field: 'backup', says: `What was changed in ${cluster.name} in the ${countText(minutes, 'minute')} since ${backup.id} is lost.`, because: [{ says: `taken ${backup.at.slice(0, 16)}Z, ${countText(backup.objects, 'object')}`, source: cluster.name }] }]
+    return [
+      {
+        level: 'caution',
+        rule: 'backup.loses',
+        field: 'backup',
+        says: `What was changed in ${cluster.name} in the ${countText(minutes, 'minute')} since ${backup.id} is lost.`,
+        because: [
+          {
+            says: `taken ${backup.at.slice(0, 16)}Z, ${countText(backup.objects, 'object')}`,
+            source: cluster.name,
+          },
+        ],
+      },
+    ]
   },
   plan: (intent, view) =>
     planOf(known(intent.cluster, view), view, [
-      step({ id: 'try', after: [], group: intent.cluster, says: 'restore it beside first, ask it what it holds', command: { port: 'cluster', verb: 'backup.try', args: { cluster: intent.cluster, backup: intent.backup } }, final: true, seconds: estimates.tryBackup, retry: askRetry }),
-      step({ id: 'restore', after: ['try'], group: intent.cluster, says: 'hold the API, put the data back, let it answer', command: { port: 'cluster', verb: 'backup.restore', args: { cluster: intent.cluster, backup: intent.backup } }, final: true, seconds: estimates.restoreBackup, retry: askRetry }),
+      step({
+        id: 'try',
+        after: [],
+        group: intent.cluster,
+        says: 'restore it beside first, ask it what it holds',
+        command: {
+          port: 'cluster',
+          verb: 'backup.try',
+          args: { cluster: intent.cluster, backup: intent.backup },
+        },
+        final: true,
+        seconds: estimates.tryBackup,
+        retry: askRetry,
+      }),
+      step({
+        id: 'restore',
+        after: ['try'],
+        group: intent.cluster,
+        says: 'hold the API, put the data back, let it answer',
+        command: {
+          port: 'cluster',
+          verb: 'backup.restore',
+          args: { cluster: intent.cluster, backup: intent.backup },
+        },
+        final: true,
+        seconds: estimates.restoreBackup,
+        retry: askRetry,
+      }),
     ]),
   prove: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    return [{ says: 'Its API answers', holds: cluster?.apiAnswers === true, observed: cluster?.apiAnswers ? `${cluster.endpoint} answered` : 'no answer' }]
+    return [
+      {
+        says: 'Its API answers',
+        holds: cluster?.apiAnswers === true,
+        observed: cluster?.apiAnswers ? `${cluster.endpoint} answered` : 'no answer',
+      },
+    ]
   },
 }

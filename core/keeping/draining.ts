@@ -1,6 +1,13 @@
 /** Nodes closed for new pods and emptied: `node.cordon`, `node.drain`; and what stands against emptying a node, computed by placement. */
 import { z } from 'zod'
-import { type ChangeKind, type Fact, longestPath, type RawFinding, ref, type Step } from '../changes'
+import {
+  type ChangeKind,
+  type Fact,
+  longestPath,
+  type RawFinding,
+  ref,
+  type Step,
+} from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
 import { drain, readWorld, type Drain } from '../placement'
 import { askRetry, estimates, step } from '../provisioning/steps'
@@ -9,10 +16,17 @@ import { countText, durationText, listText } from '../units'
 
 const name = z.string().max(253)
 
-const facts = (cluster: ClusterView, says: string): readonly Fact[] => [{ says, source: cluster.name, at: cluster.observedAt }]
+const facts = (cluster: ClusterView, says: string): readonly Fact[] => [
+  { says, source: cluster.name, at: cluster.observedAt },
+]
 
 /** What draining nodes would do, or null where the cluster’s objects were not looked at. */
-export function drainOf(view: FleetView, cluster: string, nodes: readonly string[], allowLocalData: boolean): Drain | null {
+export function drainOf(
+  view: FleetView,
+  cluster: string,
+  nodes: readonly string[],
+  allowLocalData: boolean,
+): Drain | null {
   const objects = view.objects?.[cluster]
   if (!objects || nodes.length === 0) return null
   const read = readWorld(objects)
@@ -22,7 +36,13 @@ export function drainOf(view: FleetView, cluster: string, nodes: readonly string
 }
 
 /** Findings about pods that would not leave. `field` is the field of the intent that asks for it. */
-export function drainFindings(view: FleetView, cluster: ClusterView, nodes: readonly string[], field: string, allowLocalData: boolean): readonly RawFinding[] {
+export function drainFindings(
+  view: FleetView,
+  cluster: ClusterView,
+  nodes: readonly string[],
+  field: string,
+  allowLocalData: boolean,
+): readonly RawFinding[] {
   const found = drainOf(view, cluster.name, nodes, allowLocalData)
   if (!found) return []
   const findings: RawFinding[] = found.blocked.map((blocked) => ({
@@ -30,29 +50,90 @@ export function drainFindings(view: FleetView, cluster: ClusterView, nodes: read
     rule: `drain.${blocked.pod}`,
     field,
     says: `${blocked.pod} does not leave: ${blocked.says}`,
-    because: facts(cluster, `placed and evicted on a copy of ${cluster.name}: ${countText(found.evictions.length, 'pod')} would move, ${found.blocked.length} would not`),
-    ...(blocked.says.includes('emptyDir') ? { offers: [{ says: 'Allow the loss of local data', change: { patchDraft: [{ op: 'add' as const, path: '/allowLocalData', value: true }] } }] } : {}),
+    because: facts(
+      cluster,
+      `placed and evicted on a copy of ${cluster.name}: ${countText(found.evictions.length, 'pod')} would move, ${found.blocked.length} would not`,
+    ),
+    ...(blocked.says.includes('emptyDir')
+      ? {
+          offers: [
+            {
+              says: 'Allow the loss of local data',
+              change: {
+                patchDraft: [{ op: 'add' as const, path: '/allowLocalData', value: true }],
+              },
+            },
+          ],
+        }
+      : {}),
   }))
-  for (const caution of found.cautions.slice(0, 20)) findings.push({ level: 'caution', rule: `drain.path.${caution.pod}`, field, says: `${caution.pod}: ${caution.says}`, because: facts(cluster, 'hostPath volume') })
+  for (const caution of found.cautions.slice(0, 20))
+    findings.push({
+      level: 'caution',
+      rule: `drain.path.${caution.pod}`,
+      field,
+      says: `${caution.pod}: ${caution.says}`,
+      because: facts(cluster, 'hostPath volume'),
+    })
   if (found.evictions.length > 0 && found.blocked.length === 0) {
     const to = new Map<string, number>()
-    for (const eviction of found.evictions) if (eviction.to !== null) to.set(eviction.to, (to.get(eviction.to) ?? 0) + 1)
-    findings.push({ level: 'note', rule: 'drain.moves', field, says: `${countText(found.evictions.length, 'pod')} move one after another, in ${durationText(found.seconds)} as they last started: ${listText([...to].map(([node, pods]) => `${pods} to ${node}`), 4)}.`, because: facts(cluster, 'placed on a copy of the cluster, budgets kept') })
+    for (const eviction of found.evictions)
+      if (eviction.to !== null) to.set(eviction.to, (to.get(eviction.to) ?? 0) + 1)
+    findings.push({
+      level: 'note',
+      rule: 'drain.moves',
+      field,
+      says: `${countText(found.evictions.length, 'pod')} move one after another, in ${durationText(found.seconds)} as they last started: ${listText(
+        [...to].map(([node, pods]) => `${pods} to ${node}`),
+        4,
+      )}.`,
+      because: facts(cluster, 'placed on a copy of the cluster, budgets kept'),
+    })
   }
   return findings
 }
 
-function unknown(cluster: string, nodes: readonly string[], field: string, view: FleetView): { readonly cluster: ClusterView } | RawFinding {
+function unknown(
+  cluster: string,
+  nodes: readonly string[],
+  field: string,
+  view: FleetView,
+): { readonly cluster: ClusterView } | RawFinding {
   const found = clusterOf(view, cluster)
-  if (!found) return { level: 'stop', rule: 'cluster.known', field: 'cluster', says: cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`, because: [] }
-  if (!found.apiAnswers) return { level: 'stop', rule: 'cluster.answers', about: ref('cluster', cluster), says: found.resting ? `${cluster} is stopped: start it first.` : `The API of ${cluster} does not answer.`, because: facts(found, 'no answer') }
+  if (!found)
+    return {
+      level: 'stop',
+      rule: 'cluster.known',
+      field: 'cluster',
+      says: cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+      because: [],
+    }
+  if (!found.apiAnswers)
+    return {
+      level: 'stop',
+      rule: 'cluster.answers',
+      about: ref('cluster', cluster),
+      says: found.resting
+        ? `${cluster} is stopped: start it first.`
+        : `The API of ${cluster} does not answer.`,
+      because: facts(found, 'no answer'),
+    }
   const missing = nodes.filter((node) => !nodesOf(found).some((other) => other.name === node))
-  if (nodes.length === 0) return { level: 'stop', rule: 'node.known', field, says: 'No node is chosen.', because: [] }
-  if (missing.length > 0) return { level: 'stop', rule: 'node.known', field, says: `${cluster} has no node ${listText(missing)}.`, because: facts(found, `${nodesOf(found).length} nodes listed`) }
+  if (nodes.length === 0)
+    return { level: 'stop', rule: 'node.known', field, says: 'No node is chosen.', because: [] }
+  if (missing.length > 0)
+    return {
+      level: 'stop',
+      rule: 'node.known',
+      field,
+      says: `${cluster} has no node ${listText(missing)}.`,
+      because: facts(found, `${nodesOf(found).length} nodes listed`),
+    }
   return { cluster: found }
 }
 
-const guarded = (cluster: string, view: FleetView): string | null => (clusterOf(view, cluster)?.guarded === true ? cluster : null)
+const guarded = (cluster: string, view: FleetView): string | null =>
+  clusterOf(view, cluster)?.guarded === true ? cluster : null
 
 const spend = (view: FleetView, cluster: string) => {
   const site = siteOf(view, clusterOf(view, cluster)?.site ?? '')
@@ -60,12 +141,33 @@ const spend = (view: FleetView, cluster: string) => {
   return { before: perMonth, after: perMonth }
 }
 
-export const cordonIntent = z.strictObject({ cluster: name, node: name, open: z.boolean().default(false) })
+export const cordonIntent = z.strictObject({
+  cluster: name,
+  node: name,
+  open: z.boolean().default(false),
+})
 export type CordonIntent = z.infer<typeof cordonIntent>
 
-const withCordon = (view: FleetView, cluster: string, nodes: readonly string[], cordoned: boolean): FleetView => ({
+const withCordon = (
+  view: FleetView,
+  cluster: string,
+  nodes: readonly string[],
+  cordoned: boolean,
+): FleetView => ({
   ...view,
-  clusters: view.clusters.map((one) => (one.name === cluster ? { ...one, pools: one.pools.map((pool) => ({ ...pool, nodes: pool.nodes.map((node) => (nodes.includes(node.name) ? { ...node, cordoned } : node)) })) } : one)),
+  clusters: view.clusters.map((one) =>
+    one.name === cluster
+      ? {
+          ...one,
+          pools: one.pools.map((pool) => ({
+            ...pool,
+            nodes: pool.nodes.map((node) =>
+              nodes.includes(node.name) ? { ...node, cordoned } : node,
+            ),
+          })),
+        }
+      : one,
+  ),
 })
 
 export const nodeCordon: ChangeKind<CordonIntent> = {
@@ -80,23 +182,62 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
     const found = unknown(intent.cluster, intent.node === '' ? [] : [intent.node], 'node', view)
     if ('level' in found) return [found]
     const node = nodesOf(found.cluster).find((other) => other.name === intent.node)
-    return node?.cordoned === !intent.open ? [{ level: 'note', rule: 'node.cordoned', field: 'node', says: `${intent.node} is ${intent.open ? 'open' : 'cordoned'} already.`, because: facts(found.cluster, intent.open ? 'takes pods' : 'cordoned') }] : []
+    return node?.cordoned === !intent.open
+      ? [
+          {
+            level: 'note',
+            rule: 'node.cordoned',
+            field: 'node',
+            says: `${intent.node} is ${intent.open ? 'open' : 'cordoned'} already.`,
+            because: facts(found.cluster, intent.open ? 'takes pods' : 'cordoned'),
+          },
+        ]
+      : []
   },
   plan: (intent, view) => {
     const { cluster, node, open } = intent
     const command = (verb: string) => ({ port: 'cluster' as const, verb, args: { cluster, node } })
-    const steps: readonly Step[] = [step({ id: 'do', after: [], group: node, says: open ? 'takes pods again' : 'takes no new pods', command: command(open ? 'node.uncordon' : 'node.cordon'), undo: command(open ? 'node.cordon' : 'node.uncordon'), seconds: { likely: 2, worst: 8 }, retry: askRetry })]
-    return { steps, creates: [], alters: [ref('node', cluster, node)], removes: [], ...longestPath(steps), spend: spend(view, cluster), reserves: [] }
+    const steps: readonly Step[] = [
+      step({
+        id: 'do',
+        after: [],
+        group: node,
+        says: open ? 'takes pods again' : 'takes no new pods',
+        command: command(open ? 'node.uncordon' : 'node.cordon'),
+        undo: command(open ? 'node.cordon' : 'node.uncordon'),
+        seconds: { likely: 2, worst: 8 },
+        retry: askRetry,
+      }),
+    ]
+    return {
+      steps,
+      creates: [],
+      alters: [ref('node', cluster, node)],
+      removes: [],
+      ...longestPath(steps),
+      spend: spend(view, cluster),
+      reserves: [],
+    }
   },
   prove: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
     const node = cluster && nodesOf(cluster).find((other) => other.name === intent.node)
-    return [{ says: `${intent.node} ${intent.open ? 'takes' : 'takes no'} new pods`, holds: node?.cordoned === !intent.open, observed: node ? (node.cordoned ? 'cordoned' : 'open') : 'not listed' }]
+    return [
+      {
+        says: `${intent.node} ${intent.open ? 'takes' : 'takes no'} new pods`,
+        holds: node?.cordoned === !intent.open,
+        observed: node ? (node.cordoned ? 'cordoned' : 'open') : 'not listed',
+      },
+    ]
   },
   after: (intent, view) => withCordon(view, intent.cluster, [intent.node], !intent.open),
 }
 
-export const drainIntent = z.strictObject({ cluster: name, nodes: z.array(name).max(200), allowLocalData: z.boolean().default(false) })
+export const drainIntent = z.strictObject({
+  cluster: name,
+  nodes: z.array(name).max(200),
+  allowLocalData: z.boolean().default(false),
+})
 export type DrainIntent = z.infer<typeof drainIntent>
 
 export const nodeDrain: ChangeKind<DrainIntent> = {
@@ -115,7 +256,10 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
   plan: (intent, view) => {
     const { cluster, allowLocalData } = intent
     const found = drainOf(view, cluster, intent.nodes, allowLocalData)
-    const seconds = (node: string): number => (found?.evictions ?? []).filter((eviction) => eviction.from === node).reduce((sum, eviction) => sum + eviction.seconds + 5, 0)
+    const seconds = (node: string): number =>
+      (found?.evictions ?? [])
+        .filter((eviction) => eviction.from === node)
+        .reduce((sum, eviction) => sum + eviction.seconds + 5, 0)
     const steps: Step[] = intent.nodes.map((node, i) =>
       step({
         id: `drain:${node}`,
@@ -125,21 +269,48 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
         says: 'cordon, move its pods away one after another',
         command: { port: 'cluster', verb: 'node.drain', args: { cluster, node, allowLocalData } },
         undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } },
-        seconds: { likely: Math.max(estimates.drainNode.likely, seconds(node)), worst: Math.max(estimates.drainNode.worst, 4 * seconds(node)) },
+        seconds: {
+          likely: Math.max(estimates.drainNode.likely, seconds(node)),
+          worst: Math.max(estimates.drainNode.worst, 4 * seconds(node)),
+        },
         retry: askRetry,
       }),
     )
-    return { steps, creates: [], alters: intent.nodes.map((node) => ref('node', cluster, node)), removes: [], ...longestPath(steps), spend: spend(view, cluster), reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: intent.nodes.map((node) => ref('node', cluster, node)),
+      removes: [],
+      ...longestPath(steps),
+      spend: spend(view, cluster),
+      reserves: [],
+    }
   },
   prove: (intent, view) => {
     const objects = view.objects?.[intent.cluster] ?? []
     return intent.nodes.map((node) => {
       const left = objects.filter((object) => {
         if (object.kind !== 'Pod') return false
-        const pod = object as unknown as { spec?: { nodeName?: string }; metadata: { ownerReferences?: readonly { kind: string }[] } }
-        return pod.spec?.nodeName === node && !(pod.metadata.ownerReferences ?? []).some((owner) => owner.kind === 'DaemonSet')
+        const pod = object as unknown as {
+          spec?: { nodeName?: string }
+          metadata: { ownerReferences?: readonly { kind: string }[] }
+        }
+        return (
+          pod.spec?.nodeName === node &&
+          !(pod.metadata.ownerReferences ?? []).some((owner) => owner.kind === 'DaemonSet')
+        )
       })
-      return { says: `${node} holds no pod but those of DaemonSets`, holds: left.length === 0, observed: left.length === 0 ? 'none' : listText(left.map((pod) => pod.metadata?.name ?? ''), 4) }
+      return {
+        says: `${node} holds no pod but those of DaemonSets`,
+        holds: left.length === 0,
+        observed:
+          left.length === 0
+            ? 'none'
+            : listText(
+                left.map((pod) => pod.metadata?.name ?? ''),
+                4,
+              ),
+      }
     })
   },
   after: (intent, view) => withCordon(view, intent.cluster, intent.nodes, true),

@@ -4,7 +4,14 @@
  * restart, is replaced; after that a person is asked. Never more than `mostShare` of a cluster's nodes at once, at least
  * one. Machines that their hall is starting anew, and nodes that a change works on, are left alone. O(nodes).
  */
-import { clusterOf, type ClusterView, type FleetView, nodesOf, type NodeView, siteOf } from '../fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  nodesOf,
+  type NodeView,
+  siteOf,
+} from '../fleet'
 import { durationText } from '../units'
 
 export interface HealthPolicy {
@@ -51,10 +58,23 @@ function leftAlone(node: NodeView, cluster: ClusterView, view: FleetView): boole
   const machine = site?.machines.find((other) => other.name === node.machine)
   const host = site?.hosts.find((other) => other.name === machine?.host)
   // A machine whose host has died, or that is starting, is in its hall’s hands.
-  return machine?.power === 'starting' || host?.service === 'dead' || view.workedOn.some((ref) => ref === `cluster/${cluster.name}` || ref === `node/${cluster.name}/${node.name}` || ref === `pool/${cluster.name}/${node.pool}`)
+  return (
+    machine?.power === 'starting' ||
+    host?.service === 'dead' ||
+    view.workedOn.some(
+      (ref) =>
+        ref === `cluster/${cluster.name}` ||
+        ref === `node/${cluster.name}/${node.name}` ||
+        ref === `pool/${cluster.name}/${node.pool}`,
+    )
+  )
 }
 
-export function decideHealth(view: FleetView, policyOf: (cluster: string) => HealthPolicy, past: readonly HealthPast[]): HealthDecision {
+export function decideHealth(
+  view: FleetView,
+  policyOf: (cluster: string) => HealthPolicy,
+  past: readonly HealthPast[],
+): HealthDecision {
   const now = Date.parse(view.now)
   const acts: HealthAct[] = []
   const beyond: { cluster: string; node: string }[] = []
@@ -68,11 +88,18 @@ export function decideHealth(view: FleetView, policyOf: (cluster: string) => Hea
     // A cluster that does not answer tells nothing about its nodes.
     if (!cluster || !policy.enabled || !cluster.apiAnswers || cluster.resting) continue
     const nodes = nodesOf(cluster)
-    let room = Math.max(1, Math.floor(nodes.length * policy.mostShare)) - past.filter((one) => one.cluster === name && one.endedAt === null).length
+    let room =
+      Math.max(1, Math.floor(nodes.length * policy.mostShare)) -
+      past.filter((one) => one.cluster === name && one.endedAt === null).length
     for (const node of nodes) {
       const since = unreadySince(node)
       if (since === null) continue
-      const mine = past.filter((one) => one.cluster === name && one.node === node.name && (one.endedAt === null || one.endedAt >= since || one.startedAt >= since))
+      const mine = past.filter(
+        (one) =>
+          one.cluster === name &&
+          one.node === node.name &&
+          (one.endedAt === null || one.endedAt >= since || one.startedAt >= since),
+      )
       if (mine.some((one) => one.endedAt === null)) continue
       const last = mine[mine.length - 1]
       const from = Math.max(Date.parse(since), last?.endedAt ? Date.parse(last.endedAt) : 0)
@@ -96,7 +123,16 @@ export function decideHealth(view: FleetView, policyOf: (cluster: string) => Hea
       }
       room--
       const unready = `${node.name} has not been ready for ${durationText(Math.round((now - Date.parse(since)) / 1000))}`
-      acts.push(last ? { cluster: name, node: node.name, kind: 'machine.replace', reason: `${unready}, and its restart did not help` } : { cluster: name, node: node.name, kind: 'machine.restart', reason: unready })
+      acts.push(
+        last
+          ? {
+              cluster: name,
+              node: node.name,
+              kind: 'machine.replace',
+              reason: `${unready}, and its restart did not help`,
+            }
+          : { cluster: name, node: node.name, kind: 'machine.restart', reason: unready },
+      )
     }
   }
   return { acts, lookAgainAt: next === null ? null : new Date(next).toISOString(), beyond }

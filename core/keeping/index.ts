@@ -1,4 +1,12 @@
-export { clusterAutoscale, decideNodes, noAutoscale, patienceMs, scalablePools, type AutoscaleDecision, type AutoscalePolicy } from './autoscale'
+export {
+  clusterAutoscale,
+  decideNodes,
+  noAutoscale,
+  patienceMs,
+  scalablePools,
+  type AutoscaleDecision,
+  type AutoscalePolicy,
+} from './autoscale'
 export { clusterBackup, clusterRestore, renewCertificates } from './cluster'
 export { drainFindings, nodeCordon, nodeDrain } from './draining'
 export { poolAdd, poolEdit, poolRemove } from './pools'

@@ -7,37 +7,82 @@ gyrarchForAll((made) => (opened = made))
 const draft = (kind: string, intent: unknown) => opened.gyrarch.changes.draft(kind, intent)
 const run = async (kind: string, intent: unknown) => {
   const drafted = await draft(kind, intent)
-  await opened.gyrarch.changes.run(drafted.id, { accept: drafted.findings.map((finding) => finding.key), confirm: drafted.guardedBy ?? undefined })
+  await opened.gyrarch.changes.run(drafted.id, {
+    accept: drafted.findings.map((finding) => finding.key),
+    confirm: drafted.guardedBy ?? undefined,
+  })
   return runOut(opened.gyrarch, drafted.id)
 }
-const pools = async (name: string) => (await opened.gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === name)?.pools ?? []
+const pools = async (name: string) =>
+  (await opened.gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === name)?.pools ?? []
 
 describe('pools of a cluster that stands', () => {
   it('are added with their nodes, taints and register entry, and given up again', async () => {
     const taint = { key: 'use', value: 'trial', effect: 'NoSchedule' as const }
-    expect((await run('pool.add', { cluster: 'dill', pool: 'trial', size: 'reed-2-8', count: 2, taints: [taint] })).state).toBe('done')
+    expect(
+      (
+        await run('pool.add', {
+          cluster: 'dill',
+          pool: 'trial',
+          size: 'reed-2-8',
+          count: 2,
+          taints: [taint],
+        })
+      ).state,
+    ).toBe('done')
     const added = (await pools('dill')).find((pool) => pool.name === 'trial')
-    expect({ size: added?.size, nodes: added?.nodes.length, taints: added?.taints }).toEqual({ size: 'reed-2-8', nodes: 2, taints: [taint] })
+    expect({ size: added?.size, nodes: added?.nodes.length, taints: added?.taints }).toEqual({
+      size: 'reed-2-8',
+      nodes: 2,
+      taints: [taint],
+    })
     expect((await run('pool.remove', { cluster: 'dill', pool: 'trial' })).state).toBe('done')
     expect((await pools('dill')).map((pool) => pool.name)).toEqual(['base', 'general'])
-    expect((await opened.gyrarch.fleet.view()).sites.find((site) => site.name === 'tarn-north')?.machines.filter((machine) => machine.name.includes('trial'))).toEqual([])
+    expect(
+      (await opened.gyrarch.fleet.view()).sites
+        .find((site) => site.name === 'tarn-north')
+        ?.machines.filter((machine) => machine.name.includes('trial')),
+    ).toEqual([])
   })
 
   it('bear other labels and taints once they are edited, and the old ones once that is taken back', async () => {
-    const edited = await run('pool.edit', { cluster: 'dill', pool: 'general', labels: { shelf: 'north' } })
+    const edited = await run('pool.edit', {
+      cluster: 'dill',
+      pool: 'general',
+      labels: { shelf: 'north' },
+    })
     expect(edited.state).toBe('done')
     const nodes = (await opened.gyrarch.outside.objects('dill', { kind: 'Node' })) ?? []
-    expect(nodes.filter((node) => (node['metadata'] as { labels: Record<string, string> }).labels['shelf'] === 'north')).toHaveLength(2)
+    expect(
+      nodes.filter(
+        (node) =>
+          (node['metadata'] as { labels: Record<string, string> }).labels['shelf'] === 'north',
+      ),
+    ).toHaveLength(2)
   })
 
   it('end the pods that a new NoExecute taint does not suffer, which are made anew elsewhere', async () => {
     const taints = [{ key: 'wet', value: '', effect: 'NoExecute' as const }]
     expect((await run('pool.edit', { cluster: 'dill', pool: 'base', taints })).state).toBe('done')
     await opened.gyrarch.outside.advance(120)
-    const pods = (await opened.gyrarch.outside.objects('dill', { kind: 'Pod' })) as unknown as readonly { metadata: { ownerReferences?: readonly { kind: string }[] }; spec: { nodeName?: string }; status: { phase: string } }[]
-    expect(pods.filter((pod) => pod.spec.nodeName === 'dill-base-1' && pod.metadata.ownerReferences?.[0]?.kind !== 'DaemonSet')).toEqual([])
+    const pods = (await opened.gyrarch.outside.objects('dill', {
+      kind: 'Pod',
+    })) as unknown as readonly {
+      metadata: { ownerReferences?: readonly { kind: string }[] }
+      spec: { nodeName?: string }
+      status: { phase: string }
+    }[]
+    expect(
+      pods.filter(
+        (pod) =>
+          pod.spec.nodeName === 'dill-base-1' &&
+          pod.metadata.ownerReferences?.[0]?.kind !== 'DaemonSet',
+      ),
+    ).toEqual([])
     expect(pods.every((pod) => pod.status.phase === 'Running')).toBe(true)
-    expect((await run('pool.edit', { cluster: 'dill', pool: 'base', taints: [] })).state).toBe('done')
+    expect((await run('pool.edit', { cluster: 'dill', pool: 'base', taints: [] })).state).toBe(
+      'done',
+    )
   })
 
   it('are of another size once they are turned over, one node after another, with every pod running again', async () => {
@@ -50,24 +95,78 @@ describe('pools of a cluster that stands', () => {
     expect(done.state).toBe('done')
     expect(done.proof?.every((proof) => proof.holds)).toBe(true)
     await opened.gyrarch.outside.advance(120)
-    const pods = (await opened.gyrarch.outside.objects('dill', { kind: 'Pod' })) as unknown as readonly { status: { phase: string } }[]
+    const pods = (await opened.gyrarch.outside.objects('dill', {
+      kind: 'Pod',
+    })) as unknown as readonly { status: { phase: string } }[]
     expect(pods.every((pod) => pod.status.phase === 'Running')).toBe(true)
-    expect((await run('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-4-16' })).state).toBe('done')
+    expect(
+      (await run('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-4-16' })).state,
+    ).toBe('done')
   })
 
   it.each<[string, string, unknown, RegExp]>([
-    ['a size too small for what runs', 'pool.edit', { cluster: 'cedar', pool: 'general', size: 'rack-4' }, /does not leave cedar-general-\d.*cpu/],
-    ['a turnover to the same size', 'pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-4-16' }, /is of reed-4-16 already/],
-    ['a turnover with other labels', 'pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-2-8', labels: { a: 'b' } }, /change of their own/],
-    ['a pool of the same name', 'pool.add', { cluster: 'dill', pool: 'general', size: 'reed-2-8', count: 1 }, /has a pool general already/],
-    ['a size the site does not offer', 'pool.add', { cluster: 'dill', pool: 'more', size: 'rack-8', count: 1 }, /offers no size rack-8/],
-    ['more than the quota', 'pool.add', { cluster: 'dill', pool: 'more', size: 'reed-4-16', count: 20 }, /allows 32, of which 12 are in use: 60 too many/],
-    ['giving up a pool whose pods have nowhere to go', 'pool.remove', { cluster: 'cedar', pool: 'general' }, /platform’s own pods have no node that takes them/],
-    ['a taint that would end pods', 'pool.edit', { cluster: 'cedar', pool: 'general', taints: [{ key: 'wet', effect: 'NoExecute' }] }, /NoExecute would end them at once/],
-    ['draining a node whose budget never lets go', 'node.drain', { cluster: 'cedar', nodes: ['cedar-general-1'] }, /Disruption budget climate\/climate-loop can never let one go/],
+    [
+      'a size too small for what runs',
+      'pool.edit',
+      { cluster: 'cedar', pool: 'general', size: 'rack-4' },
+      /does not leave cedar-general-\d.*cpu/,
+    ],
+    [
+      'a turnover to the same size',
+      'pool.edit',
+      { cluster: 'dill', pool: 'general', size: 'reed-4-16' },
+      /is of reed-4-16 already/,
+    ],
+    [
+      'a turnover with other labels',
+      'pool.edit',
+      { cluster: 'dill', pool: 'general', size: 'reed-2-8', labels: { a: 'b' } },
+      /change of their own/,
+    ],
+    [
+      'a pool of the same name',
+      'pool.add',
+      { cluster: 'dill', pool: 'general', size: 'reed-2-8', count: 1 },
+      /has a pool general already/,
+    ],
+    [
+      'a size the site does not offer',
+      'pool.add',
+      { cluster: 'dill', pool: 'more', size: 'rack-8', count: 1 },
+      /offers no size rack-8/,
+    ],
+    [
+      'more than the quota',
+      'pool.add',
+      { cluster: 'dill', pool: 'more', size: 'reed-4-16', count: 20 },
+      /allows 32, of which 12 are in use: 60 too many/,
+    ],
+    [
+      'giving up a pool whose pods have nowhere to go',
+      'pool.remove',
+      { cluster: 'cedar', pool: 'general' },
+      /platform’s own pods have no node that takes them/,
+    ],
+    [
+      'a taint that would end pods',
+      'pool.edit',
+      { cluster: 'cedar', pool: 'general', taints: [{ key: 'wet', effect: 'NoExecute' }] },
+      /NoExecute would end them at once/,
+    ],
+    [
+      'draining a node whose budget never lets go',
+      'node.drain',
+      { cluster: 'cedar', nodes: ['cedar-general-1'] },
+      /Disruption budget climate\/climate-loop can never let one go/,
+    ],
   ])('refuse %s', async (_name, kind, intent, says) => {
     const { findings } = await draft(kind, intent)
-    expect(findings.filter((finding) => finding.level === 'stop').map((finding) => finding.says).join(' ')).toMatch(says)
+    expect(
+      findings
+        .filter((finding) => finding.level === 'stop')
+        .map((finding) => finding.says)
+        .join(' '),
+    ).toMatch(says)
   })
 })
 
@@ -78,6 +177,8 @@ describe('draining', () => {
     const done = await run('node.drain', { cluster: 'dill', nodes: ['dill-general-2'] })
     expect(done.state).toBe('done')
     expect(done.proof?.every((proof) => proof.holds)).toBe(true)
-    expect((await run('node.cordon', { cluster: 'dill', node: 'dill-general-2', open: true })).state).toBe('done')
+    expect(
+      (await run('node.cordon', { cluster: 'dill', node: 'dill-general-2', open: true })).state,
+    ).toBe('done')
   })
 })

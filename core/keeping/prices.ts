@@ -6,37 +6,109 @@ import { step } from '../provisioning/steps'
 import { type Price, priceBook, siteSpend, withPrices } from '../spend'
 import { countText, listText, moneyText } from '../units'
 
-const intent = z.strictObject({ prices: z.array(z.strictObject({ site: z.string().max(253), item: z.string().max(120), units: z.number().min(0).max(1e9) })).min(1, 'Give at least one price.').max(5000) })
+const intent = z.strictObject({
+  prices: z
+    .array(
+      z.strictObject({
+        site: z.string().max(253),
+        item: z.string().max(120),
+        units: z.number().min(0).max(1e9),
+      }),
+    )
+    .min(1, 'Give at least one price.')
+    .max(5000),
+})
 export type PricesIntent = z.infer<typeof intent>
 
-const changed = (wish: PricesIntent, view: FleetView): readonly (Price & { readonly before: number })[] =>
+const changed = (
+  wish: PricesIntent,
+  view: FleetView,
+): readonly (Price & { readonly before: number })[] =>
   wish.prices.flatMap((price) => {
     const site = siteOf(view, price.site)
     const before = site ? priceBook(site).find((one) => one.item === price.item)?.units : undefined
     return before === undefined || before === price.units ? [] : [{ ...price, before }]
   })
 
-const withBook = (wish: PricesIntent, view: FleetView): FleetView => ({ ...view, sites: view.sites.map((site) => withPrices(site, wish.prices.filter((price) => price.site === site.name))) })
+const withBook = (wish: PricesIntent, view: FleetView): FleetView => ({
+  ...view,
+  sites: view.sites.map((site) =>
+    withPrices(
+      site,
+      wish.prices.filter((price) => price.site === site.name),
+    ),
+  ),
+})
 
-const total = (view: FleetView, names: ReadonlySet<string>): number => view.sites.filter((site) => names.has(site.name)).reduce((sum, site) => sum + siteSpend(site).perMonth, 0)
+const total = (view: FleetView, names: ReadonlySet<string>): number =>
+  view.sites
+    .filter((site) => names.has(site.name))
+    .reduce((sum, site) => sum + siteSpend(site).perMonth, 0)
 
 export const spendPrices: ChangeKind<PricesIntent> = {
   name: 'spend.prices',
   title: 'Enter prices',
   intent,
-  needs: (wish) => [...new Set(wish.prices.map((price) => price.site))].map((site) => `site:${site}` as const),
+  needs: (wish) =>
+    [...new Set(wish.prices.map((price) => price.site))].map((site) => `site:${site}` as const),
   subjects: (wish) => [...new Set(wish.prices.map((price) => ref('prices', price.site)))],
   guardedBy: () => null,
   label: (wish) => `enter ${countText(wish.prices.length, 'price')}`,
   check: (wish, view) => {
     const findings = wish.prices.flatMap((price, i): readonly RawFinding[] => {
       const site = siteOf(view, price.site)
-      if (!site) return [{ level: 'stop', rule: `site.known.${i}`, field: `prices[${i}].site`, says: `There is no site ${price.site}.`, because: [] }]
-      return priceBook(site).some((one) => one.item === price.item) ? [] : [{ level: 'stop', rule: `item.known.${i}`, field: `prices[${i}].item`, says: `${price.site} has nothing called ${price.item} that has a price.`, because: [{ says: listText(priceBook(site).map((one) => one.item), 8), source: 'price book' }] }]
+      if (!site)
+        return [
+          {
+            level: 'stop',
+            rule: `site.known.${i}`,
+            field: `prices[${i}].site`,
+            says: `There is no site ${price.site}.`,
+            because: [],
+          },
+        ]
+      return priceBook(site).some((one) => one.item === price.item)
+        ? []
+        : [
+            {
+              level: 'stop',
+              rule: `item.known.${i}`,
+              field: `prices[${i}].item`,
+              says: `${price.site} has nothing called ${price.item} that has a price.`,
+              because: [
+                {
+                  says: listText(
+                    priceBook(site).map((one) => one.item),
+                    8,
+                  ),
+                  source: 'price book',
+                },
+              ],
+            },
+          ]
     })
     const different = changed(wish, view)
     if (findings.length > 0) return findings
-    return [{ level: 'note', rule: 'prices.changed', field: 'prices', says: different.length === 0 ? 'All of them are as they are already.' : `${listText(different.map((price) => `${price.item} of ${price.site} from ${moneyText(price.before)} to ${moneyText(price.units)}`), 4)}.`, because: [{ says: `${different.length} of ${wish.prices.length} differ`, source: 'price book' }] }]
+    return [
+      {
+        level: 'note',
+        rule: 'prices.changed',
+        field: 'prices',
+        says:
+          different.length === 0
+            ? 'All of them are as they are already.'
+            : `${listText(
+                different.map(
+                  (price) =>
+                    `${price.item} of ${price.site} from ${moneyText(price.before)} to ${moneyText(price.units)}`,
+                ),
+                4,
+              )}.`,
+        because: [
+          { says: `${different.length} of ${wish.prices.length} differ`, source: 'price book' },
+        ],
+      },
+    ]
   },
   plan: (wish, view) => {
     const names = new Set(wish.prices.map((price) => price.site))
@@ -44,12 +116,41 @@ export const spendPrices: ChangeKind<PricesIntent> = {
       const site = siteOf(view, price.site)
       return site ? priceBook(site).filter((one) => one.item === price.item) : []
     })
-    const set = (prices: readonly Price[]) => ({ port: 'ledger' as const, verb: 'prices.set', args: { prices: prices.map(({ site, item, units }) => ({ site, item, units })) } })
-    const steps = [step({ id: 'set', after: [], group: 'register', says: `${countText(wish.prices.length, 'price')} entered`, command: set(wish.prices), undo: set(before), seconds: { likely: 1, worst: 3 } })]
-    return { steps, creates: [], alters: [...names].map((site) => ref('prices', site)), removes: [], ...longestPath(steps), spend: { before: total(view, names), after: total(withBook(wish, view), names) }, reserves: [] }
+    const set = (prices: readonly Price[]) => ({
+      port: 'ledger' as const,
+      verb: 'prices.set',
+      args: { prices: prices.map(({ site, item, units }) => ({ site, item, units })) },
+    })
+    const steps = [
+      step({
+        id: 'set',
+        after: [],
+        group: 'register',
+        says: `${countText(wish.prices.length, 'price')} entered`,
+        command: set(wish.prices),
+        undo: set(before),
+        seconds: { likely: 1, worst: 3 },
+      }),
+    ]
+    return {
+      steps,
+      creates: [],
+      alters: [...names].map((site) => ref('prices', site)),
+      removes: [],
+      ...longestPath(steps),
+      spend: { before: total(view, names), after: total(withBook(wish, view), names) },
+      reserves: [],
+    }
   },
   prove: (wish, view) => {
     const left = changed(wish, view)
-    return [{ says: 'the price book has them', holds: left.length === 0, observed: left.length === 0 ? countText(wish.prices.length, 'price') : `${left.length} differ` }]
+    return [
+      {
+        says: 'the price book has them',
+        holds: left.length === 0,
+        observed:
+          left.length === 0 ? countText(wish.prices.length, 'price') : `${left.length} differ`,
+      },
+    ]
   },
 }

@@ -18,23 +18,43 @@ export function keptUntil(since: string): string {
   return date.toISOString().slice(0, 10)
 }
 
-const guarded = (cluster: string, view: FleetView): string | null => (clusterOf(view, cluster)?.guarded === true ? cluster : null)
+const guarded = (cluster: string, view: FleetView): string | null =>
+  clusterOf(view, cluster)?.guarded === true ? cluster : null
 
 function unknown(cluster: string, view: FleetView): RawFinding | null {
   if (clusterOf(view, cluster)) return null
-  return stop('cluster.known', 'cluster', cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`, [{ says: `clusters: ${listText(view.clusters.map((other) => other.name), 10)}`, source: 'register of clusters' }])
+  return stop(
+    'cluster.known',
+    'cluster',
+    cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+    [
+      {
+        says: `clusters: ${listText(
+          view.clusters.map((other) => other.name),
+          10,
+        )}`,
+        source: 'register of clusters',
+      },
+    ],
+  )
 }
 
 const intent = z.strictObject({ cluster: name })
 export type StopIntent = z.infer<typeof intent>
 
 /** The spend of a cluster’s site with and without what goes while it rests. */
-function spend(view: FleetView, cluster: ClusterView | undefined, direction: 'stop' | 'start'): Plan['spend'] {
+function spend(
+  view: FleetView,
+  cluster: ClusterView | undefined,
+  direction: 'stop' | 'start',
+): Plan['spend'] {
   const site = cluster && siteOf(view, cluster.site)
   if (!cluster || !site) return { before: 0, after: 0 }
   const now = siteSpend(site).perMonth
   const saved = clusterHourly(site, cluster) * 730
-  return direction === 'stop' ? { before: now, after: now - saved } : { before: now, after: now + saved }
+  return direction === 'stop'
+    ? { before: now, after: now - saved }
+    : { before: now, after: now + saved }
 }
 
 export const clusterStop: ChangeKind<StopIntent> = {
@@ -49,31 +69,111 @@ export const clusterStop: ChangeKind<StopIntent> = {
     const missing = unknown(wish.cluster, view)
     const cluster = clusterOf(view, wish.cluster)
     if (missing || !cluster) return missing ? [missing] : []
-    const because = [{ says: `${countText(nodesOf(cluster).length, 'node')}, ${countText(cluster.podCount, 'pod')}`, source: cluster.name, at: cluster.observedAt }]
-    if (cluster.resting) return [stop('cluster.rests', 'cluster', `${cluster.name} is stopped already.`, because)]
+    const because = [
+      {
+        says: `${countText(nodesOf(cluster).length, 'node')}, ${countText(cluster.podCount, 'pod')}`,
+        source: cluster.name,
+        at: cluster.observedAt,
+      },
+    ]
+    if (cluster.resting)
+      return [stop('cluster.rests', 'cluster', `${cluster.name} is stopped already.`, because)]
     const site = siteOf(view, cluster.site)
     const findings: RawFinding[] = []
-    const boxes = nodesOf(cluster).filter((node) => site?.boxes.some((box) => box.name === node.machine))
-    if (boxes.length > 0) findings.push(stop('machine.box', 'cluster', `${listText(boxes.map((node) => node.machine), 3)} ${boxes.length === 1 ? 'is a machine' : 'are machines'} that stand there: they cannot be given back.`, because))
+    const boxes = nodesOf(cluster).filter((node) =>
+      site?.boxes.some((box) => box.name === node.machine),
+    )
+    if (boxes.length > 0)
+      findings.push(
+        stop(
+          'machine.box',
+          'cluster',
+          `${listText(
+            boxes.map((node) => node.machine),
+            3,
+          )} ${boxes.length === 1 ? 'is a machine' : 'are machines'} that stand there: they cannot be given back.`,
+          because,
+        ),
+      )
     const driven = view.clusters.filter((other) => cluster.drives.includes(other.name))
-    if (driven.length > 0) findings.push(stop('cluster.drives', 'cluster', `${cluster.name} drives ${listText(driven.map((other) => other.name))}: without it nothing keeps them.`, [{ says: `drives ${cluster.drives.join(', ')}`, source: 'register of clusters' }]))
-    findings.push({ level: 'caution', rule: 'cluster.pods', field: 'cluster', says: `Its ${countText(cluster.podCount, 'pod')} end. Objects, disks, load balancers and addresses stay; while it is stopped it can only be started or taken down. It is kept until ${keptUntil(view.now)}.`, because })
+    if (driven.length > 0)
+      findings.push(
+        stop(
+          'cluster.drives',
+          'cluster',
+          `${cluster.name} drives ${listText(driven.map((other) => other.name))}: without it nothing keeps them.`,
+          [{ says: `drives ${cluster.drives.join(', ')}`, source: 'register of clusters' }],
+        ),
+      )
+    findings.push({
+      level: 'caution',
+      rule: 'cluster.pods',
+      field: 'cluster',
+      says: `Its ${countText(cluster.podCount, 'pod')} end. Objects, disks, load balancers and addresses stay; while it is stopped it can only be started or taken down. It is kept until ${keptUntil(view.now)}.`,
+      because,
+    })
     const scaled = cluster.pools.filter((pool) => pool.range !== null)
-    if (scaled.length > 0) findings.push({ level: 'note', rule: 'cluster.counts', field: 'cluster', says: `${listText(scaled.map((pool) => pool.name))} scale by themselves: after a start they may settle at other counts than ${scaled.map((pool) => pool.nodes.length).join(' and ')}.`, because: scaled.map((pool) => ({ says: `${pool.name}: ${pool.range?.min ?? 0} to ${pool.range?.max ?? 0}`, source: 'register of clusters' })) })
+    if (scaled.length > 0)
+      findings.push({
+        level: 'note',
+        rule: 'cluster.counts',
+        field: 'cluster',
+        says: `${listText(scaled.map((pool) => pool.name))} scale by themselves: after a start they may settle at other counts than ${scaled.map((pool) => pool.nodes.length).join(' and ')}.`,
+        because: scaled.map((pool) => ({
+          says: `${pool.name}: ${pool.range?.min ?? 0} to ${pool.range?.max ?? 0}`,
+          source: 'register of clusters',
+        })),
+      })
     return findings
   },
   plan: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
     const args = { cluster: wish.cluster }
-    const steps = [step({ id: 'rest', after: [], group: wish.cluster, says: 'end its pods, close its API, give its machines back', command: { port: 'cluster', verb: 'cluster.rest', args }, undo: { port: 'cluster', verb: 'cluster.wake', args }, seconds: { likely: 55, worst: 140 } })]
-    return { steps, creates: [], alters: [ref('cluster', wish.cluster)], removes: cluster ? nodesOf(cluster).map((node) => ref('node', cluster.name, node.name)) : [], ...longestPath(steps), spend: spend(view, cluster, 'stop'), reserves: [] }
+    const steps = [
+      step({
+        id: 'rest',
+        after: [],
+        group: wish.cluster,
+        says: 'end its pods, close its API, give its machines back',
+        command: { port: 'cluster', verb: 'cluster.rest', args },
+        undo: { port: 'cluster', verb: 'cluster.wake', args },
+        seconds: { likely: 55, worst: 140 },
+      }),
+    ]
+    return {
+      steps,
+      creates: [],
+      alters: [ref('cluster', wish.cluster)],
+      removes: cluster ? nodesOf(cluster).map((node) => ref('node', cluster.name, node.name)) : [],
+      ...longestPath(steps),
+      spend: spend(view, cluster, 'stop'),
+      reserves: [],
+    }
   },
   prove: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
-    const machines = (siteOf(view, cluster?.site ?? '')?.machines ?? []).filter((machine) => machine.cluster === wish.cluster)
+    const machines = (siteOf(view, cluster?.site ?? '')?.machines ?? []).filter(
+      (machine) => machine.cluster === wish.cluster,
+    )
     return [
-      { says: `${wish.cluster} rests`, holds: cluster?.resting === true, observed: cluster?.restingSince ? `since ${cluster.restingSince.slice(11, 16)}` : 'it does not' },
-      { says: 'its machines are given back', holds: machines.length === 0, observed: machines.length === 0 ? 'none left at its site' : listText(machines.map((machine) => machine.name), 3) },
+      {
+        says: `${wish.cluster} rests`,
+        holds: cluster?.resting === true,
+        observed: cluster?.restingSince
+          ? `since ${cluster.restingSince.slice(11, 16)}`
+          : 'it does not',
+      },
+      {
+        says: 'its machines are given back',
+        holds: machines.length === 0,
+        observed:
+          machines.length === 0
+            ? 'none left at its site'
+            : listText(
+                machines.map((machine) => machine.name),
+                3,
+              ),
+      },
     ]
   },
 }
@@ -90,44 +190,124 @@ export const clusterStart: ChangeKind<StopIntent> = {
     const missing = unknown(wish.cluster, view)
     const cluster = clusterOf(view, wish.cluster)
     if (missing || !cluster) return missing ? [missing] : []
-    if (!cluster.resting) return [stop('cluster.runs', 'cluster', `${cluster.name} is not stopped.`, [{ says: cluster.apiAnswers ? 'its API answers' : 'its API does not answer', source: cluster.name, at: cluster.observedAt }])]
+    if (!cluster.resting)
+      return [
+        stop('cluster.runs', 'cluster', `${cluster.name} is not stopped.`, [
+          {
+            says: cluster.apiAnswers ? 'its API answers' : 'its API does not answer',
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ]),
+      ]
     const site = siteOf(view, cluster.site)
     const back = cluster.restingMachines
     const findings: RawFinding[] = []
     if (site && site.quotaCores !== null) {
       const used = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
       const wanted = back.reduce((sum, machine) => sum + machine.cores, 0)
-      if (used + wanted > site.quotaCores) findings.push(stop('quota.cores', 'cluster', `Its machines need ${wanted} vCPU; the quota of ${site.name} has ${Math.max(0, site.quotaCores - used)} of ${site.quotaCores} left.`, [{ says: `${used} of ${site.quotaCores} vCPU used`, source: site.name, at: site.observedAt }]))
+      if (used + wanted > site.quotaCores)
+        findings.push(
+          stop(
+            'quota.cores',
+            'cluster',
+            `Its machines need ${wanted} vCPU; the quota of ${site.name} has ${Math.max(0, site.quotaCores - used)} of ${site.quotaCores} left.`,
+            [
+              {
+                says: `${used} of ${site.quotaCores} vCPU used`,
+                source: site.name,
+                at: site.observedAt,
+              },
+            ],
+          ),
+        )
     }
     const scaled = cluster.pools.filter((pool) => pool.range !== null)
-    if (scaled.length > 0) findings.push({ level: 'note', rule: 'cluster.counts', field: 'cluster', says: `${listText(scaled.map((pool) => pool.name))} scale by themselves and may settle at other counts than before.`, because: [] })
+    if (scaled.length > 0)
+      findings.push({
+        level: 'note',
+        rule: 'cluster.counts',
+        field: 'cluster',
+        says: `${listText(scaled.map((pool) => pool.name))} scale by themselves and may settle at other counts than before.`,
+        because: [],
+      })
     return findings
   },
   plan: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
     const args = { cluster: wish.cluster }
-    const steps = [step({ id: 'wake', after: [], group: wish.cluster, says: `take ${countText(cluster?.restingMachines.length ?? 0, 'machine')} again, open its API, make its pods anew`, command: { port: 'cluster', verb: 'cluster.wake', args }, undo: { port: 'cluster', verb: 'cluster.rest', args }, seconds: { likely: 145, worst: 330 } })]
-    return { steps, creates: (cluster?.restingMachines ?? []).map((machine) => ref('machine', cluster?.site ?? '', machine.name)), alters: [ref('cluster', wish.cluster)], removes: [], ...longestPath(steps), spend: spend(view, cluster, 'start'), reserves: [] }
+    const steps = [
+      step({
+        id: 'wake',
+        after: [],
+        group: wish.cluster,
+        says: `take ${countText(cluster?.restingMachines.length ?? 0, 'machine')} again, open its API, make its pods anew`,
+        command: { port: 'cluster', verb: 'cluster.wake', args },
+        undo: { port: 'cluster', verb: 'cluster.rest', args },
+        seconds: { likely: 145, worst: 330 },
+      }),
+    ]
+    return {
+      steps,
+      creates: (cluster?.restingMachines ?? []).map((machine) =>
+        ref('machine', cluster?.site ?? '', machine.name),
+      ),
+      alters: [ref('cluster', wish.cluster)],
+      removes: [],
+      ...longestPath(steps),
+      spend: spend(view, cluster, 'start'),
+      reserves: [],
+    }
   },
   prove: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
     const nodes = cluster ? nodesOf(cluster) : []
-    const ready = nodes.filter((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')).length
+    const ready = nodes.filter((node) =>
+      node.conditions.some(
+        (condition) => condition.type === 'Ready' && condition.status === 'True',
+      ),
+    ).length
     return [
-      { says: `the API of ${wish.cluster} answers`, holds: cluster?.apiAnswers === true, observed: cluster?.apiAnswers === true ? cluster.endpoint : 'no answer' },
-      { says: 'every node is ready', holds: nodes.length > 0 && ready === nodes.length, observed: `${ready} of ${nodes.length} ready` },
+      {
+        says: `the API of ${wish.cluster} answers`,
+        holds: cluster?.apiAnswers === true,
+        observed: cluster?.apiAnswers === true ? cluster.endpoint : 'no answer',
+      },
+      {
+        says: 'every node is ready',
+        holds: nodes.length > 0 && ready === nodes.length,
+        observed: `${ready} of ${nodes.length} ready`,
+      },
     ]
   },
 }
 
-const time = z.string().refine((text) => minutesOf(text) !== null, 'Write a time from 00:00 to 23:59; midnight is 00:00.')
+const time = z
+  .string()
+  .refine(
+    (text) => minutesOf(text) !== null,
+    'Write a time from 00:00 to 23:59; midnight is 00:00.',
+  )
 
 export const calendarIntent = z.strictObject({
   cluster: name,
-  zone: z.string().max(60).refine(isTimeZone, 'This is no time zone. Use a name like Europe/Berlin.').default('Europe/Berlin'),
+  zone: z
+    .string()
+    .max(60)
+    .refine(isTimeZone, 'This is no time zone. Use a name like Europe/Berlin.')
+    .default('Europe/Berlin'),
   windows: z
     .array(
-      z.strictObject({ days: z.array(z.enum(weekdays)).min(1, 'Choose at least one day.').max(7), stop: time, start: time }).refine((window) => window.stop !== window.start, { message: 'It starts when it stops. Give two different times; a whole day is two windows.', path: ['start'] }),
+      z
+        .strictObject({
+          days: z.array(z.enum(weekdays)).min(1, 'Choose at least one day.').max(7),
+          stop: time,
+          start: time,
+        })
+        .refine((window) => window.stop !== window.start, {
+          message: 'It starts when it stops. Give two different times; a whole day is two windows.',
+          path: ['start'],
+        }),
     )
     .max(50),
 })
@@ -135,7 +315,11 @@ export type CalendarIntent = z.infer<typeof calendarIntent>
 
 const weekMs = 7 * 86_400_000
 
-const hoursResting = (zone: string, windows: readonly RestWindow[], from: number): number => restIntervals(zone, windows, { from, to: from + weekMs }).reduce((sum, one) => sum + one.to - one.from, 0) / 3_600_000
+const hoursResting = (zone: string, windows: readonly RestWindow[], from: number): number =>
+  restIntervals(zone, windows, { from, to: from + weekMs }).reduce(
+    (sum, one) => sum + one.to - one.from,
+    0,
+  ) / 3_600_000
 
 export const clusterRest: ChangeKind<CalendarIntent> = {
   name: 'cluster.rest',
@@ -144,32 +328,97 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
   needs: (wish) => [`cluster:${wish.cluster}`],
   subjects: (wish) => [ref('calendar', wish.cluster)],
   guardedBy: (wish, view) => guarded(wish.cluster, view),
-  label: (wish) => `${wish.windows.length === 0 ? 'no rest for' : 'rest calendar of'} ${wish.cluster || 'a cluster'}`,
+  label: (wish) =>
+    `${wish.windows.length === 0 ? 'no rest for' : 'rest calendar of'} ${wish.cluster || 'a cluster'}`,
   check: (wish, view) => {
     const missing = unknown(wish.cluster, view)
     const cluster = clusterOf(view, wish.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     const findings: RawFinding[] = []
     const hours = hoursResting(wish.zone, wish.windows, Date.parse(view.now))
-    if (hours >= 168) findings.push({ level: 'caution', rule: 'rest.always', field: 'windows', says: `${cluster.name} would rest all week long.`, because: [{ says: `${numberText(hours, 1)} of 168 h in the coming week`, source: 'the calendar' }] })
-    if (cluster.drives.length > 0 && wish.windows.length > 0) findings.push(stop('cluster.drives', 'cluster', `${cluster.name} drives ${listText(cluster.drives)}: it cannot rest.`, [{ says: `drives ${cluster.drives.join(', ')}`, source: 'register of clusters' }]))
+    if (hours >= 168)
+      findings.push({
+        level: 'caution',
+        rule: 'rest.always',
+        field: 'windows',
+        says: `${cluster.name} would rest all week long.`,
+        because: [
+          { says: `${numberText(hours, 1)} of 168 h in the coming week`, source: 'the calendar' },
+        ],
+      })
+    if (cluster.drives.length > 0 && wish.windows.length > 0)
+      findings.push(
+        stop(
+          'cluster.drives',
+          'cluster',
+          `${cluster.name} drives ${listText(cluster.drives)}: it cannot rest.`,
+          [{ says: `drives ${cluster.drives.join(', ')}`, source: 'register of clusters' }],
+        ),
+      )
     const site = siteOf(view, cluster.site)
-    if (site && wish.windows.length > 0) findings.push({ level: 'note', rule: 'rest.saves', field: 'windows', says: `It rests ${numberText(hours, 1)} h in the coming week and saves ${moneyText(hours * clusterHourly(site, cluster))} units in it.`, because: [{ says: `${moneyText(clusterHourly(site, cluster))} units an hour for machines and control plane`, source: 'price book' }] })
+    if (site && wish.windows.length > 0)
+      findings.push({
+        level: 'note',
+        rule: 'rest.saves',
+        field: 'windows',
+        says: `It rests ${numberText(hours, 1)} h in the coming week and saves ${moneyText(hours * clusterHourly(site, cluster))} units in it.`,
+        because: [
+          {
+            says: `${moneyText(clusterHourly(site, cluster))} units an hour for machines and control plane`,
+            source: 'price book',
+          },
+        ],
+      })
     return findings
   },
   plan: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
-    const set = (rest: unknown) => ({ port: 'ledger' as const, verb: 'rest.set', args: { cluster: wish.cluster, rest } })
-    const steps = [step({ id: 'set', after: [], group: 'register', says: wish.windows.length === 0 ? 'no rest any more' : `${countText(wish.windows.length, 'window')} entered`, command: set(wish.windows.length === 0 ? null : { zone: wish.zone, windows: wish.windows }), undo: set(cluster?.rest ?? null), seconds: { likely: 1, worst: 3 } })]
+    const set = (rest: unknown) => ({
+      port: 'ledger' as const,
+      verb: 'rest.set',
+      args: { cluster: wish.cluster, rest },
+    })
+    const steps = [
+      step({
+        id: 'set',
+        after: [],
+        group: 'register',
+        says:
+          wish.windows.length === 0
+            ? 'no rest any more'
+            : `${countText(wish.windows.length, 'window')} entered`,
+        command: set(wish.windows.length === 0 ? null : { zone: wish.zone, windows: wish.windows }),
+        undo: set(cluster?.rest ?? null),
+        seconds: { likely: 1, worst: 3 },
+      }),
+    ]
     const site = cluster && siteOf(view, cluster.site)
     const now = site ? siteSpend(site).perMonth : 0
-    const share = (windows: readonly RestWindow[], zone: string): number => hoursResting(zone, windows, Date.parse(view.now)) / 168
+    const share = (windows: readonly RestWindow[], zone: string): number =>
+      hoursResting(zone, windows, Date.parse(view.now)) / 168
     const monthly = site && cluster ? clusterHourly(site, cluster) * 730 : 0
     const before = cluster?.rest ? share(cluster.rest.windows, cluster.rest.zone) : 0
-    return { steps, creates: [], alters: [ref('calendar', wish.cluster)], removes: [], ...longestPath(steps), spend: { before: now - monthly * before, after: now - monthly * share(wish.windows, wish.zone) }, reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [ref('calendar', wish.cluster)],
+      removes: [],
+      ...longestPath(steps),
+      spend: {
+        before: now - monthly * before,
+        after: now - monthly * share(wish.windows, wish.zone),
+      },
+      reserves: [],
+    }
   },
   prove: (wish, view) => {
     const rest = clusterOf(view, wish.cluster)?.rest ?? null
-    return [{ says: 'the calendar is entered', holds: (rest?.windows.length ?? 0) === wish.windows.length, observed: rest ? countText(rest.windows.length, 'window') : 'no calendar' }]
+    return [
+      {
+        says: 'the calendar is entered',
+        holds: (rest?.windows.length ?? 0) === wish.windows.length,
+        observed: rest ? countText(rest.windows.length, 'window') : 'no calendar',
+      },
+    ]
   },
 }

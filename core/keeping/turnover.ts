@@ -1,10 +1,24 @@
 /** A pool’s nodes replaced one after another by nodes of another size: what stands against it, computed by placement, and the steps. */
 import type { Plan, RawFinding, StepId } from '../changes'
 import { ref } from '../changes'
-import { type ClusterView, type FleetView, type PoolView, siteOf, type SiteView, type SizeView } from '../fleet'
+import {
+  type ClusterView,
+  type FleetView,
+  type PoolView,
+  siteOf,
+  type SiteView,
+  type SizeView,
+} from '../fleet'
 import type { ApiObject } from '../objects'
 import { drain as drainWorld, readWorld } from '../placement'
-import { addMachineChecks, type Graph, joinStep, machineSteps, type Planned, type PlannedMachine } from '../provisioning'
+import {
+  addMachineChecks,
+  type Graph,
+  joinStep,
+  machineSteps,
+  type Planned,
+  type PlannedMachine,
+} from '../provisioning'
 import { allocatable } from '../sizing'
 import { siteSpend } from '../spend'
 import { countText, durationText, listText } from '../units'
@@ -24,10 +38,17 @@ interface NodeLike {
 function replaced(cluster: ClusterView, pool: PoolView, size: string, view: FleetView): Planned {
   const zones = pool.nodes.map((node) => node.zone)
   const planned = coming(cluster, { ...pool, size }, 2 * pool.nodes.length, view)
-  return { ...planned, machines: planned.machines.map((machine, i): PlannedMachine => ({ ...machine, zone: zones[i] ?? machine.zone })) }
+  return {
+    ...planned,
+    machines: planned.machines.map((machine, i): PlannedMachine => ({
+      ...machine,
+      zone: zones[i] ?? machine.zone,
+    })),
+  }
 }
 
-const sizeOf = (site: SiteView | undefined, name: string): SizeView | undefined => site?.sizes.find((one) => one.name === name)
+const sizeOf = (site: SiteView | undefined, name: string): SizeView | undefined =>
+  site?.sizes.find((one) => one.name === name)
 
 /** A node as it will be: like an old one, of the new size. */
 function nodeOf(like: NodeLike, name: string, size: SizeView): NodeLike {
@@ -35,21 +56,56 @@ function nodeOf(like: NodeLike, name: string, size: SizeView): NodeLike {
   const { unschedulable: _closed, ...spec } = like.spec ?? {}
   return {
     ...like,
-    metadata: { name, labels: { ...like.metadata.labels, 'kubernetes.io/hostname': name, ...(like.metadata.labels?.[sizeLabel] === undefined ? {} : { [sizeLabel]: size.name }) } },
+    metadata: {
+      name,
+      labels: {
+        ...like.metadata.labels,
+        'kubernetes.io/hostname': name,
+        ...(like.metadata.labels?.[sizeLabel] === undefined ? {} : { [sizeLabel]: size.name }),
+      },
+    },
     spec,
-    status: { allocatable: { ...like.status?.allocatable, cpu: `${room.cpuMilli}m`, memory: String(room.memoryBytes) } },
+    status: {
+      allocatable: {
+        ...like.status?.allocatable,
+        cpu: `${room.cpuMilli}m`,
+        memory: String(room.memoryBytes),
+      },
+    },
   }
 }
 
 /** What happens node by node: a new one comes, an old one is emptied and goes. Old ones that still stand take nothing new. */
-function walkThrough(objects: readonly ApiObject[], pool: PoolView, names: readonly string[], size: SizeView): { readonly blocked: readonly { readonly pod: string; readonly says: string; readonly node: string }[]; readonly moved: number; readonly seconds: number } {
+function walkThrough(
+  objects: readonly ApiObject[],
+  pool: PoolView,
+  names: readonly string[],
+  size: SizeView,
+): {
+  readonly blocked: readonly {
+    readonly pod: string
+    readonly says: string
+    readonly node: string
+  }[]
+  readonly moved: number
+  readonly seconds: number
+} {
   const olds = new Set(pool.nodes.map((node) => node.name))
-  let state = objects.map((object): ApiObject => (object.kind === 'Node' && olds.has(object.metadata?.name ?? '') ? ({ ...object, spec: { ...(object as unknown as NodeLike).spec, unschedulable: true } } as ApiObject) : object))
+  let state = objects.map((object): ApiObject =>
+    object.kind === 'Node' && olds.has(object.metadata?.name ?? '')
+      ? ({
+          ...object,
+          spec: { ...(object as unknown as NodeLike).spec, unschedulable: true },
+        } as ApiObject)
+      : object,
+  )
   const blocked: { pod: string; says: string; node: string }[] = []
   let moved = 0
   let seconds = 0
   for (const [i, old] of pool.nodes.entries()) {
-    const like = objects.find((object) => object.kind === 'Node' && object.metadata?.name === old.name) as unknown as NodeLike | undefined
+    const like = objects.find(
+      (object) => object.kind === 'Node' && object.metadata?.name === old.name,
+    ) as unknown as NodeLike | undefined
     if (!like) continue
     state = [...state, nodeOf(like, names[i] ?? `${old.name}-new`, size) as unknown as ApiObject]
     const read = readWorld(state)
@@ -61,7 +117,10 @@ function walkThrough(objects: readonly ApiObject[], pool: PoolView, names: reado
     const to = new Map(done.drain.evictions.map((one) => [one.pod, one.to]))
     state = state.flatMap((object): readonly ApiObject[] => {
       if (object.kind === 'Node') return object.metadata?.name === old.name ? [] : [object]
-      const pod = object as unknown as { metadata: { name: string; namespace?: string }; spec?: { nodeName?: string } }
+      const pod = object as unknown as {
+        metadata: { name: string; namespace?: string }
+        spec?: { nodeName?: string }
+      }
       if (object.kind !== 'Pod' || pod.spec?.nodeName !== old.name) return [object]
       const goal = to.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`)
       return goal ? [{ ...object, spec: { ...pod.spec, nodeName: goal } } as ApiObject] : []
@@ -71,30 +130,106 @@ function walkThrough(objects: readonly ApiObject[], pool: PoolView, names: reado
 }
 
 /** What stands against turning a pool over to another size. `field` is the field of the intent that asks for it. */
-export function turnoverFindings(view: FleetView, cluster: ClusterView, pool: PoolView, size: string, field: string): readonly RawFinding[] {
+export function turnoverFindings(
+  view: FleetView,
+  cluster: ClusterView,
+  pool: PoolView,
+  size: string,
+  field: string,
+): readonly RawFinding[] {
   const site = siteOf(view, cluster.site)
   const wanted = sizeOf(site, size)
-  const because = [{ says: `sizes: ${listText(site?.sizes.map((one) => one.name) ?? [])}`, source: cluster.site }]
-  if (!wanted) return [{ level: 'stop', rule: 'size.known', field, says: `${cluster.site} offers no size ${size || '(none chosen)'}.`, because }]
-  if (size === pool.size) return [{ level: 'stop', rule: 'size.same', field, says: `${pool.name} is of ${size} already.`, because }]
-  if (site?.boxes.some((box) => pool.nodes.some((node) => node.machine === box.name))) return [{ level: 'stop', rule: 'machine.box', field, says: `${pool.name} stands on machines that nobody can make anew.`, because }]
+  const because = [
+    { says: `sizes: ${listText(site?.sizes.map((one) => one.name) ?? [])}`, source: cluster.site },
+  ]
+  if (!wanted)
+    return [
+      {
+        level: 'stop',
+        rule: 'size.known',
+        field,
+        says: `${cluster.site} offers no size ${size || '(none chosen)'}.`,
+        because,
+      },
+    ]
+  if (size === pool.size)
+    return [
+      {
+        level: 'stop',
+        rule: 'size.same',
+        field,
+        says: `${pool.name} is of ${size} already.`,
+        because,
+      },
+    ]
+  if (site?.boxes.some((box) => pool.nodes.some((node) => node.machine === box.name)))
+    return [
+      {
+        level: 'stop',
+        rule: 'machine.box',
+        field,
+        says: `${pool.name} stands on machines that nobody can make anew.`,
+        because,
+      },
+    ]
   const planned = replaced(cluster, pool, size, view)
   const findings: RawFinding[] = []
   // One new machine stands beside the old ones at the beginning, and one old one beside the new ones at the end.
   const last = planned.machines.at(-1)
   const early = { ...planned, machines: planned.machines.slice(0, 1) }
-  const late = site && last ? { ...planned, machines: [last], view: { ...view, sites: view.sites.map((one) => (one === site ? after(site, pool, planned, 1) : one)) }, site: after(site, pool, planned, 1) } : null
+  const late =
+    site && last
+      ? {
+          ...planned,
+          machines: [last],
+          view: {
+            ...view,
+            sites: view.sites.map((one) => (one === site ? after(site, pool, planned, 1) : one)),
+          },
+          site: after(site, pool, planned, 1),
+        }
+      : null
   for (const stage of [early, ...(late && pool.nodes.length > 1 ? [late] : [])]) {
     for (const finding of addMachineChecks.flatMap((check) => check(stage))) {
-      if (!findings.some((other) => other.rule === finding.rule)) findings.push({ ...finding, field, offers: (finding.offers ?? []).filter((offer) => 'kind' in offer.change) })
+      if (!findings.some((other) => other.rule === finding.rule))
+        findings.push({
+          ...finding,
+          field,
+          offers: (finding.offers ?? []).filter((offer) => 'kind' in offer.change),
+        })
     }
   }
   const objects = view.objects?.[cluster.name]
   if (!objects) return findings
-  const done = walkThrough(objects, pool, planned.machines.map((machine) => machine.name), wanted)
-  const facts = [{ says: `moved node by node on a copy of ${cluster.name}`, source: cluster.name, at: cluster.observedAt }]
-  for (const one of done.blocked) findings.push({ level: 'stop', rule: `drain.${one.pod}`, field, says: `${one.pod} does not leave ${one.node}: ${one.says}`, because: facts })
-  if (done.blocked.length === 0) findings.push({ level: 'caution', rule: 'pool.turnover', field, says: `${countText(pool.nodes.length, 'node')} are replaced one after another; ${countText(done.moved, 'pod')} move, in ${durationText(done.seconds)} as they last started.`, because: facts })
+  const done = walkThrough(
+    objects,
+    pool,
+    planned.machines.map((machine) => machine.name),
+    wanted,
+  )
+  const facts = [
+    {
+      says: `moved node by node on a copy of ${cluster.name}`,
+      source: cluster.name,
+      at: cluster.observedAt,
+    },
+  ]
+  for (const one of done.blocked)
+    findings.push({
+      level: 'stop',
+      rule: `drain.${one.pod}`,
+      field,
+      says: `${one.pod} does not leave ${one.node}: ${one.says}`,
+      because: facts,
+    })
+  if (done.blocked.length === 0)
+    findings.push({
+      level: 'caution',
+      rule: 'pool.turnover',
+      field,
+      says: `${countText(pool.nodes.length, 'node')} are replaced one after another; ${countText(done.moved, 'pod')} move, in ${durationText(done.seconds)} as they last started.`,
+      because: facts,
+    })
   return findings
 }
 
@@ -102,12 +237,43 @@ export function turnoverFindings(view: FleetView, cluster: ClusterView, pool: Po
 function after(site: SiteView, pool: PoolView, planned: Planned, left: number): SiteView {
   const count = pool.nodes.length - left
   const gone = new Set(pool.nodes.slice(0, count).map((node) => node.machine))
-  const made = planned.machines.slice(0, count).map((machine) => ({ name: machine.name, zone: machine.zone, host: null, size: machine.size, cores: machine.offered?.cores ?? 0, memoryBytes: machine.offered?.memoryBytes ?? 0, diskGb: machine.rootDiskGb, lifetime: machine.lifetime, power: 'on' as const, address: null, cluster: planned.intent.name, apart: null }))
-  return { ...site, machines: [...site.machines.filter((machine) => !gone.has(machine.name)), ...made], disks: [...site.disks.filter((disk) => disk.machine === null || !gone.has(disk.machine)), ...made.map((machine) => ({ name: `${machine.name}-root`, sizeGb: machine.diskGb, machine: machine.name, cluster: planned.intent.name }))] }
+  const made = planned.machines.slice(0, count).map((machine) => ({
+    name: machine.name,
+    zone: machine.zone,
+    host: null,
+    size: machine.size,
+    cores: machine.offered?.cores ?? 0,
+    memoryBytes: machine.offered?.memoryBytes ?? 0,
+    diskGb: machine.rootDiskGb,
+    lifetime: machine.lifetime,
+    power: 'on' as const,
+    address: null,
+    cluster: planned.intent.name,
+    apart: null,
+  }))
+  return {
+    ...site,
+    machines: [...site.machines.filter((machine) => !gone.has(machine.name)), ...made],
+    disks: [
+      ...site.disks.filter((disk) => disk.machine === null || !gone.has(disk.machine)),
+      ...made.map((machine) => ({
+        name: `${machine.name}-root`,
+        sizeGb: machine.diskGb,
+        machine: machine.name,
+        cluster: planned.intent.name,
+      })),
+    ],
+  }
 }
 
 /** The steps of a turnover, each new node made once the old one before it is gone. */
-export function turnoverPlan(view: FleetView, cluster: ClusterView, pool: PoolView, size: string, first: readonly StepId[]): Pick<Plan, 'steps' | 'creates' | 'removes' | 'spend' | 'reserves'> {
+export function turnoverPlan(
+  view: FleetView,
+  cluster: ClusterView,
+  pool: PoolView,
+  size: string,
+  first: readonly StepId[],
+): Pick<Plan, 'steps' | 'creates' | 'removes' | 'spend' | 'reserves'> {
   const site = siteOf(view, cluster.site)
   if (!site) throw new Error('a cluster that is known has a site')
   const planned = replaced(cluster, pool, size, view)
@@ -118,17 +284,29 @@ export function turnoverPlan(view: FleetView, cluster: ClusterView, pool: PoolVi
     const old = pool.nodes[i]
     if (!old) break
     const booted = machineSteps(graph, planned, machine, before, null)
-    const joined = joinStep(graph, planned, { ...machine, roles: ['worker'] }, machine.name, [booted])
+    const joined = joinStep(graph, planned, { ...machine, roles: ['worker'] }, machine.name, [
+      booted,
+    ])
     // Never more than one machine beyond what stands.
     if (i === 0) reserved = graph.reserves.length
-    graph.steps.push(drain(cluster.name, old.name, [joined]), leave(cluster.name, old.name, [`drain:${old.name}`]), remove(site.name, old.machine, [`leave:${old.name}`]))
+    graph.steps.push(
+      drain(cluster.name, old.name, [joined]),
+      leave(cluster.name, old.name, [`drain:${old.name}`]),
+      remove(site.name, old.machine, [`leave:${old.name}`]),
+    )
     before = [`delete:${old.machine}`]
   }
   return {
     steps: graph.steps,
     creates: graph.creates,
-    removes: pool.nodes.flatMap((node) => [ref('node', cluster.name, node.name), ref('machine', site.name, node.machine)]),
-    spend: { before: siteSpend(site).perMonth, after: siteSpend(after(site, pool, planned, 0)).perMonth },
+    removes: pool.nodes.flatMap((node) => [
+      ref('node', cluster.name, node.name),
+      ref('machine', site.name, node.machine),
+    ]),
+    spend: {
+      before: siteSpend(site).perMonth,
+      after: siteSpend(after(site, pool, planned, 0)).perMonth,
+    },
     reserves: graph.reserves.slice(0, reserved),
   }
 }

@@ -1,12 +1,65 @@
 /** The list of everything that can be done. A new capability is entered here and nowhere else. */
 import type { z } from 'zod'
-import { type ApplyChange, type ChangeKind, type Failure, type Finding, findingsOf, type Plan, type Proof, provenAnswers, type Ref, type Remedy, type Step, type StepResults } from '../changes'
+import {
+  type ApplyChange,
+  type ChangeKind,
+  type Failure,
+  type Finding,
+  findingsOf,
+  type Plan,
+  type Proof,
+  provenAnswers,
+  type Ref,
+  type Remedy,
+  type Step,
+  type StepResults,
+} from '../changes'
 import type { FleetView } from '../fleet'
-import { ledgerEnter, orphansAdopt, orphansRemove, siteAdd, siteEdit, siteHosts, siteMachines, siteNetwork, siteQuota, siteRemove, siteService, wireRecord, wireRoute } from '../ground'
-import { clusterAutoscale, clusterBackup, clusterRest, clusterRestore, clusterStart, clusterStop, machineReplace, nodeCordon, nodeDrain, poolAdd, poolEdit, poolRemove, spendPrices, machineRestart, poolResize, renewCertificates } from '../keeping'
+import {
+  ledgerEnter,
+  orphansAdopt,
+  orphansRemove,
+  siteAdd,
+  siteEdit,
+  siteHosts,
+  siteMachines,
+  siteNetwork,
+  siteQuota,
+  siteRemove,
+  siteService,
+  wireRecord,
+  wireRoute,
+} from '../ground'
+import {
+  clusterAutoscale,
+  clusterBackup,
+  clusterRest,
+  clusterRestore,
+  clusterStart,
+  clusterStop,
+  machineReplace,
+  nodeCordon,
+  nodeDrain,
+  poolAdd,
+  poolEdit,
+  poolRemove,
+  spendPrices,
+  machineRestart,
+  poolResize,
+  renewCertificates,
+} from '../keeping'
 import { manifestApply, manifestRemove, workloadRestart, workloadUndo } from '../manifests'
 import { clusterRaise, clusterTakedown, imagePlace } from '../provisioning'
-import { wireCallers, wireFirewall, wireIngress, wireKeepSource, wirePolicy, wirePool, wireShift, wireTranslation } from '../wiring'
+import {
+  wireCallers,
+  wireFirewall,
+  wireIngress,
+  wireKeepSource,
+  wirePolicy,
+  wirePool,
+  wireShift,
+  wireTranslation,
+} from '../wiring'
 
 /** At most this many remedies are shown for one failed step. */
 const remediesPerFailure = 4
@@ -19,7 +72,9 @@ export interface Kind {
   readonly read: (intent: unknown) => Read
 }
 
-export type Read = { readonly ok: true; readonly draft: Draft } | { readonly ok: false; readonly issues: readonly z.core.$ZodIssue[] }
+export type Read =
+  | { readonly ok: true; readonly draft: Draft }
+  | { readonly ok: false; readonly issues: readonly z.core.$ZodIssue[] }
 
 /** A readable intent and what the pipeline can do with it. */
 export interface Draft {
@@ -55,8 +110,12 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
         draft: {
           intent,
           label: of.label(intent),
-          objectsOf: of.needs(intent).flatMap((key) => (key.startsWith('objects:') ? [key.slice('objects:'.length)] : [])),
-          walksAt: of.needs(intent).flatMap((key) => (key.startsWith('walks:') ? [key.slice('walks:'.length)] : [])),
+          objectsOf: of
+            .needs(intent)
+            .flatMap((key) => (key.startsWith('objects:') ? [key.slice('objects:'.length)] : [])),
+          walksAt: of
+            .needs(intent)
+            .flatMap((key) => (key.startsWith('walks:') ? [key.slice('walks:'.length)] : [])),
           findings: (view) => findingsOf(of, intent, view, applyChange),
           stops: (view) => of.check(intent, view).some((finding) => finding.level === 'stop'),
           plan: (view) => of.plan(intent, view),
@@ -66,9 +125,26 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
           after: (view) => of.after?.(intent, view) ?? null,
           answers: (view, failure, step) => {
             const rules = of.answeredBy?.(failure) ?? []
-            const known = rules.length === 0 ? [] : findingsOf(of, intent, view, applyChange).filter((finding) => rules.includes(finding.rule)).flatMap((finding) => finding.remedies)
-            const offered = of.answers ? provenAnswers(of, intent, view, of.answers(intent, view, failure, step), `step|${step.id}`) : []
-            return [...known, ...offered].filter((remedy, i, all) => all.findIndex((other) => other.says === remedy.says) === i).slice(0, remediesPerFailure)
+            const known =
+              rules.length === 0
+                ? []
+                : findingsOf(of, intent, view, applyChange)
+                    .filter((finding) => rules.includes(finding.rule))
+                    .flatMap((finding) => finding.remedies)
+            const offered = of.answers
+              ? provenAnswers(
+                  of,
+                  intent,
+                  view,
+                  of.answers(intent, view, failure, step),
+                  `step|${step.id}`,
+                )
+              : []
+            return [...known, ...offered]
+              .filter(
+                (remedy, i, all) => all.findIndex((other) => other.says === remedy.says) === i,
+              )
+              .slice(0, remediesPerFailure)
           },
         },
       }
@@ -123,7 +199,8 @@ export const kinds: readonly Kind[] = [
   kind(wireIngress),
 ]
 
-export const kindNamed = (name: string): Kind | undefined => kinds.find((other) => other.name === name)
+export const kindNamed = (name: string): Kind | undefined =>
+  kinds.find((other) => other.name === name)
 
 /** A remedy that is another change is proven by the fleet it leaves; one that could not run itself proves nothing. Its own remedies are not looked for. */
 const applyChange: ApplyChange = (change, view) => {

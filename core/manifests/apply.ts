@@ -1,6 +1,15 @@
 /** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type Plan, type Proof, type RawFinding, ref, type Step, stop } from '../changes'
+import {
+  type ChangeKind,
+  longestPath,
+  type Plan,
+  type Proof,
+  type RawFinding,
+  ref,
+  type Step,
+  stop,
+} from '../changes'
 import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
 import { fieldsOf, fieldText, isIdentity, withFields, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
@@ -8,7 +17,15 @@ import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import { portCollisions, virtualAddressFor } from '../wire'
 import { changeOf, without, type ObjectChange } from './diff'
-import { isClusterWide, objectKey, objectText, parseManifests, tidied, type ParsedManifests, type WrittenObject } from './parse'
+import {
+  isClusterWide,
+  objectKey,
+  objectText,
+  parseManifests,
+  tidied,
+  type ParsedManifests,
+  type WrittenObject,
+} from './parse'
 import { referencesOf, wantedNodeLabels } from './references'
 import { invalidities, knownKinds } from './validate'
 
@@ -19,7 +36,11 @@ export const applyIntent = z.strictObject({
   cluster: z.string().max(253),
   text: z.string().max(8 * 1024 * 1024),
   /** In whose name fields are written; files of a team and edits by hand are told apart by it. */
-  manager: z.string().max(128).regex(/^[a-z0-9][-a-z0-9.]*$/, 'Small letters, digits, - and dots.').default(ownManager),
+  manager: z
+    .string()
+    .max(128)
+    .regex(/^[a-z0-9][-a-z0-9.]*$/, 'Small letters, digits, - and dots.')
+    .default(ownManager),
   /** For fields that somebody else wrote: keep theirs, or take ours. By object and path. */
   resolve: z.record(z.string().max(2000), z.enum(['keep', 'take'])).default({}),
 })
@@ -59,7 +80,9 @@ export function changesOf(intent: ApplyIntent, view: FleetView): readonly Object
   const live = liveObjects(view, intent.cluster)
   return documentsOf(intent).documents.map(({ object }) => {
     const change = changeOf(object, live.get(objectKey(object)), intent.manager)
-    const kept = change.conflicts.filter((field) => intent.resolve[conflictKey(change, field.path)] === 'keep').map((field) => field.path)
+    const kept = change.conflicts
+      .filter((field) => intent.resolve[conflictKey(change, field.path)] === 'keep')
+      .map((field) => field.path)
     if (kept.length === 0) return change
     return changeOf(without(object, kept), live.get(change.key), intent.manager)
   })
@@ -69,32 +92,89 @@ const rolling = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job'])
 
 const pointer = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
 const shown = (value: unknown): string => {
-  const text = value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value)
+  const text =
+    value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value)
   return text.length > 60 ? `${text.slice(0, 57)}…` : text
 }
 
-function known(cluster: string, view: FleetView): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
+function known(
+  cluster: string,
+  view: FleetView,
+): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
   const found = clusterOf(view, cluster)
-  if (!found) return { finding: stop('cluster.known', 'cluster', cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`, [{ says: `clusters: ${listText(view.clusters.map((other) => other.name), 10)}`, source: 'register of clusters' }]) }
-  if (found.resting) return { finding: stop('cluster.rests', 'cluster', `${cluster} is stopped. Start it first: while it rests nothing can be written to it.`, [], [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }]) }
-  if (!found.apiAnswers || view.objects?.[cluster] === undefined) return { finding: { level: 'stop', rule: 'cluster.answers', about: ref('cluster', cluster), says: `The API of ${cluster} does not answer.`, because: [{ says: 'no answer', source: cluster, at: found.observedAt }] } }
+  if (!found)
+    return {
+      finding: stop(
+        'cluster.known',
+        'cluster',
+        cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+        [
+          {
+            says: `clusters: ${listText(
+              view.clusters.map((other) => other.name),
+              10,
+            )}`,
+            source: 'register of clusters',
+          },
+        ],
+      ),
+    }
+  if (found.resting)
+    return {
+      finding: stop(
+        'cluster.rests',
+        'cluster',
+        `${cluster} is stopped. Start it first: while it rests nothing can be written to it.`,
+        [],
+        [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }],
+      ),
+    }
+  if (!found.apiAnswers || view.objects?.[cluster] === undefined)
+    return {
+      finding: {
+        level: 'stop',
+        rule: 'cluster.answers',
+        about: ref('cluster', cluster),
+        says: `The API of ${cluster} does not answer.`,
+        because: [{ says: 'no answer', source: cluster, at: found.observedAt }],
+      },
+    }
   return { cluster: found }
 }
 
 /** Findings about the text itself: by line, most of them at once. */
 function textFindings(read: ParsedManifests): readonly RawFinding[] {
-  const problems = read.problems.map((problem, i): RawFinding => stop(`text.${i}`, 'text', `Line ${problem.line}, column ${problem.column}: ${problem.says}`, [{ says: `line ${problem.line}`, source: 'the text' }]))
-  if (read.documents.length === 0 && problems.length === 0) return [stop('text.empty', 'text', 'There is no object in it yet. Write or drop at least one.')]
+  const problems = read.problems.map((problem, i): RawFinding =>
+    stop(`text.${i}`, 'text', `Line ${problem.line}, column ${problem.column}: ${problem.says}`, [
+      { says: `line ${problem.line}`, source: 'the text' },
+    ]),
+  )
+  if (read.documents.length === 0 && problems.length === 0)
+    return [stop('text.empty', 'text', 'There is no object in it yet. Write or drop at least one.')]
   return problems
 }
 
-function conflictFindings(intent: ApplyIntent, changes: readonly ObjectChange[], view: FleetView): readonly RawFinding[] {
+function conflictFindings(
+  intent: ApplyIntent,
+  changes: readonly ObjectChange[],
+  view: FleetView,
+): readonly RawFinding[] {
   return changes.flatMap((change) =>
     change.conflicts.flatMap((field): readonly RawFinding[] => {
       const key = conflictKey(change, field.path)
-      const choose = (how: 'keep' | 'take') => ({ patchDraft: [{ op: 'add' as const, path: `/resolve/${pointer(key)}`, value: how }] })
+      const choose = (how: 'keep' | 'take') => ({
+        patchDraft: [{ op: 'add' as const, path: `/resolve/${pointer(key)}`, value: how }],
+      })
       if (intent.resolve[key] === 'take') {
-        return [{ level: 'caution', rule: `conflict.taken.${key}`, field: 'resolve', says: `${objectText(change.object)}: ${fieldText(field.path)} becomes ${shown(field.wanted)}; what ${field.owner ?? 'somebody'} wrote (${shown(field.live)}) is undone.`, because: [{ says: `written by ${field.owner ?? ''}`, source: intent.cluster }] }]
+        return [
+          {
+            level: 'caution',
+            rule: `conflict.taken.${key}`,
+            field: 'resolve',
+            says: `${objectText(change.object)}: ${fieldText(field.path)} becomes ${shown(field.wanted)}; what ${field.owner ?? 'somebody'} wrote (${shown(field.live)}) is undone.`,
+            because: [{ says: `written by ${field.owner ?? ''}`, source: intent.cluster }],
+          },
+        ]
       }
       return [
         {
@@ -102,7 +182,13 @@ function conflictFindings(intent: ApplyIntent, changes: readonly ObjectChange[],
           rule: `conflict.${key}`,
           field: 'resolve',
           says: `${objectText(change.object)}: ${fieldText(field.path)} is ${shown(field.live)}, as ${field.owner ?? 'somebody'} wrote it. This would make it ${shown(field.wanted)}.`,
-          because: [{ says: `${fieldText(field.path)} belongs to ${field.owner ?? ''}`, source: `${intent.cluster}, field owners`, at: clusterOf(view, intent.cluster)?.observedAt ?? view.now }],
+          because: [
+            {
+              says: `${fieldText(field.path)} belongs to ${field.owner ?? ''}`,
+              source: `${intent.cluster}, field owners`,
+              at: clusterOf(view, intent.cluster)?.observedAt ?? view.now,
+            },
+          ],
           offers: [
             { says: `Keep theirs: ${shown(field.live)}`, change: choose('keep') },
             { says: `Take ours: ${shown(field.wanted)}`, change: choose('take') },
@@ -114,81 +200,261 @@ function conflictFindings(intent: ApplyIntent, changes: readonly ObjectChange[],
 }
 
 /** What is named and is nowhere; and where it is instead. */
-function referenceFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
+function referenceFindings(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
   const live = liveObjects(view, intent.cluster)
   const here = new Set([...live.keys(), ...objects.map(objectKey)])
-  const namespaces = new Set([...cluster.namespaces, ...objects.filter((object) => object.kind === 'Namespace').map((object) => object.metadata.name)])
+  const namespaces = new Set([
+    ...cluster.namespaces,
+    ...objects
+      .filter((object) => object.kind === 'Namespace')
+      .map((object) => object.metadata.name),
+  ])
   const findings: RawFinding[] = []
-  const others = (has: (other: ClusterView) => boolean): readonly string[] => view.clusters.filter((other) => other !== cluster && has(other)).map((other) => other.name)
+  const others = (has: (other: ClusterView) => boolean): readonly string[] =>
+    view.clusters.filter((other) => other !== cluster && has(other)).map((other) => other.name)
   const missing = new Map<string, WrittenObject[]>()
   for (const object of objects) {
     const { namespace } = object.metadata
-    if (namespace !== undefined && !isClusterWide(object.kind) && !namespaces.has(namespace)) missing.set(namespace, [...(missing.get(namespace) ?? []), object])
+    if (namespace !== undefined && !isClusterWide(object.kind) && !namespaces.has(namespace))
+      missing.set(namespace, [...(missing.get(namespace) ?? []), object])
   }
   for (const [namespace, wanting] of missing) {
     const elsewhere = others((other) => other.namespaces.includes(namespace))
-    const meant = elsewhere.length > 0 ? ` ${elsewhere.length === 1 ? `This looks meant for ${elsewhere[0] ?? ''}.` : `${listText(elsewhere)} have one.`}` : ''
+    const meant =
+      elsewhere.length > 0
+        ? ` ${elsewhere.length === 1 ? `This looks meant for ${elsewhere[0] ?? ''}.` : `${listText(elsewhere)} have one.`}`
+        : ''
     findings.push(
-      stop(`namespace.${namespace}`, 'text', `${cluster.name} has no namespace ${namespace}, which ${countText(wanting.length, 'object')} ${wanting.length === 1 ? 'is' : 'are'} for.${meant}`, [{ says: `namespaces: ${listText(cluster.namespaces, 12)}`, source: cluster.name, at: cluster.observedAt }], [
-        { says: `Make the namespace ${namespace} along with it`, change: { patchDraft: [{ op: 'replace', path: '/text', value: `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}` }] } },
-        ...(elsewhere.length === 1 ? [{ says: `Aim it at ${elsewhere[0] ?? ''}`, change: { patchDraft: [{ op: 'replace' as const, path: '/cluster', value: elsewhere[0] ?? '' }] } }] : []),
-      ]),
+      stop(
+        `namespace.${namespace}`,
+        'text',
+        `${cluster.name} has no namespace ${namespace}, which ${countText(wanting.length, 'object')} ${wanting.length === 1 ? 'is' : 'are'} for.${meant}`,
+        [
+          {
+            says: `namespaces: ${listText(cluster.namespaces, 12)}`,
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+        [
+          {
+            says: `Make the namespace ${namespace} along with it`,
+            change: {
+              patchDraft: [
+                {
+                  op: 'replace',
+                  path: '/text',
+                  value: `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}`,
+                },
+              ],
+            },
+          },
+          ...(elsewhere.length === 1
+            ? [
+                {
+                  says: `Aim it at ${elsewhere[0] ?? ''}`,
+                  change: {
+                    patchDraft: [
+                      { op: 'replace' as const, path: '/cluster', value: elsewhere[0] ?? '' },
+                    ],
+                  },
+                },
+              ]
+            : []),
+        ],
+      ),
     )
   }
   for (const object of objects) {
     for (const reference of referencesOf(object)) {
-      if (here.has(objectKey({ kind: reference.kind, metadata: { name: reference.name, namespace: reference.namespace } }))) continue
-      findings.push({ level: 'caution', rule: `reference.${objectKey(object)}.${reference.path}`, field: 'text', says: `${objectText(object)} names ${reference.kind} ${reference.name} (${reference.path}), which ${cluster.name} does not have${reference.namespace === null ? '' : ` in ${reference.namespace}`}.`, because: [{ says: `no ${reference.kind} ${reference.name}`, source: cluster.name, at: cluster.observedAt }] })
+      if (
+        here.has(
+          objectKey({
+            kind: reference.kind,
+            metadata: { name: reference.name, namespace: reference.namespace },
+          }),
+        )
+      )
+        continue
+      findings.push({
+        level: 'caution',
+        rule: `reference.${objectKey(object)}.${reference.path}`,
+        field: 'text',
+        says: `${objectText(object)} names ${reference.kind} ${reference.name} (${reference.path}), which ${cluster.name} does not have${reference.namespace === null ? '' : ` in ${reference.namespace}`}.`,
+        because: [
+          {
+            says: `no ${reference.kind} ${reference.name}`,
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      })
     }
     const pool = wantedNodeLabels(object)['gyrarch/pool']
     if (pool !== undefined && !cluster.pools.some((one) => one.name === pool)) {
       const elsewhere = others((other) => other.pools.some((one) => one.name === pool))
-      findings.push({ level: 'caution', rule: `pool.${objectKey(object)}`, field: 'text', says: `${objectText(object)} wants nodes of pool ${pool}, which ${cluster.name} does not have.${elsewhere.length === 1 ? ` This looks meant for ${elsewhere[0] ?? ''}.` : ''}`, because: [{ says: `pools: ${listText(cluster.pools.map((one) => one.name))}`, source: cluster.name, at: cluster.observedAt }] })
+      findings.push({
+        level: 'caution',
+        rule: `pool.${objectKey(object)}`,
+        field: 'text',
+        says: `${objectText(object)} wants nodes of pool ${pool}, which ${cluster.name} does not have.${elsewhere.length === 1 ? ` This looks meant for ${elsewhere[0] ?? ''}.` : ''}`,
+        because: [
+          {
+            says: `pools: ${listText(cluster.pools.map((one) => one.name))}`,
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      })
     }
   }
   return findings
 }
 
 /** Ports of nodes that are taken, and the virtual addresses that services would get. */
-function wiringFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
+function wiringFindings(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
   const standing = view.objects?.[intent.cluster] ?? []
   const live = liveObjects(view, intent.cluster)
   const findings: RawFinding[] = []
   for (const object of objects) {
     const others = objects.filter((other) => other !== object)
-    const hits = portCollisions(object as unknown as ApiObject, [...standing, ...(others as unknown as readonly ApiObject[])])
-    if (hits.length > 0) findings.push({ level: 'caution', rule: `ports.${objectKey(object)}`, field: 'text', says: `${objectText(object)} wants ${listText([...new Set(hits.map((hit) => hit.port))])} of its nodes, which ${listText([...new Set(hits.map((hit) => hit.with))], 3)} ${new Set(hits.map((hit) => hit.with)).size === 1 ? 'has' : 'have'}: no node holds both.`, because: [{ says: 'host ports compared', source: cluster.name, at: cluster.observedAt }] })
+    const hits = portCollisions(object as unknown as ApiObject, [
+      ...standing,
+      ...(others as unknown as readonly ApiObject[]),
+    ])
+    if (hits.length > 0)
+      findings.push({
+        level: 'caution',
+        rule: `ports.${objectKey(object)}`,
+        field: 'text',
+        says: `${objectText(object)} wants ${listText([...new Set(hits.map((hit) => hit.port))])} of its nodes, which ${listText([...new Set(hits.map((hit) => hit.with))], 3)} ${new Set(hits.map((hit) => hit.with)).size === 1 ? 'has' : 'have'}: no node holds both.`,
+        because: [{ says: 'host ports compared', source: cluster.name, at: cluster.observedAt }],
+      })
     const spec = object['spec'] as { type?: string; loadBalancerIP?: string } | undefined
     const site = siteOf(view, cluster.site)
     const key = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
-    if (object.kind !== 'Service' || spec?.type !== 'LoadBalancer' || !site || site.balancers.some((one) => one.cluster === cluster.name && one.service === key)) continue
-    if ((live.get(objectKey(object)) as { spec?: { type?: string } } | undefined)?.spec?.type === 'LoadBalancer') continue
+    if (
+      object.kind !== 'Service' ||
+      spec?.type !== 'LoadBalancer' ||
+      !site ||
+      site.balancers.some((one) => one.cluster === cluster.name && one.service === key)
+    )
+      continue
+    if (
+      (live.get(objectKey(object)) as { spec?: { type?: string } } | undefined)?.spec?.type ===
+      'LoadBalancer'
+    )
+      continue
     const found = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null)
-    findings.push(found.ok ? { level: 'note', rule: `virtual.${objectKey(object)}`, field: 'text', says: `${key} would be reached at ${found.address}.`, because: [{ says: spec.loadBalancerIP === undefined ? 'the lowest free address of the pool' : 'the address asked for is free', source: site.name, at: site.observedAt }] } : { level: 'caution', rule: `virtual.${objectKey(object)}`, field: 'text', says: `${key} would wait for a virtual address: ${found.says}`, because: [{ says: `${site.balancers.length} balancers`, source: site.name, at: site.observedAt }] })
+    findings.push(
+      found.ok
+        ? {
+            level: 'note',
+            rule: `virtual.${objectKey(object)}`,
+            field: 'text',
+            says: `${key} would be reached at ${found.address}.`,
+            because: [
+              {
+                says:
+                  spec.loadBalancerIP === undefined
+                    ? 'the lowest free address of the pool'
+                    : 'the address asked for is free',
+                source: site.name,
+                at: site.observedAt,
+              },
+            ],
+          }
+        : {
+            level: 'caution',
+            rule: `virtual.${objectKey(object)}`,
+            field: 'text',
+            says: `${key} would wait for a virtual address: ${found.says}`,
+            because: [
+              {
+                says: `${site.balancers.length} balancers`,
+                source: site.name,
+                at: site.observedAt,
+              },
+            ],
+          },
+    )
   }
   return findings
 }
 
 /** What the namespaces of the objects allow, as their annotations say. */
-function allowanceFindings(intent: ApplyIntent, objects: readonly WrittenObject[], cluster: ClusterView, view: FleetView): readonly RawFinding[] {
+function allowanceFindings(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
   const live = liveObjects(view, intent.cluster)
   const findings: RawFinding[] = []
-  const because = (namespace: string, annotation: string) => [{ says: `annotation ${annotation} of namespace ${namespace}`, source: cluster.name, at: cluster.observedAt }]
+  const because = (namespace: string, annotation: string) => [
+    {
+      says: `annotation ${annotation} of namespace ${namespace}`,
+      source: cluster.name,
+      at: cluster.observedAt,
+    },
+  ]
   for (const object of objects) {
     const namespace = object.metadata.namespace ?? 'default'
-    const own = objects.find((other) => other.kind === 'Namespace' && other.metadata.name === namespace) ?? live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
+    const own =
+      objects.find((other) => other.kind === 'Namespace' && other.metadata.name === namespace) ??
+      live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
     const allowed = (annotation: string): readonly string[] | null => {
-      const said = (own?.metadata as { readonly annotations?: Readonly<Record<string, string>> } | undefined)?.annotations?.[annotation]
-      return said === undefined ? null : said.split(',').map((one) => one.trim()).filter((one) => one !== '')
+      const said = (
+        own?.metadata as { readonly annotations?: Readonly<Record<string, string>> } | undefined
+      )?.annotations?.[annotation]
+      return said === undefined
+        ? null
+        : said
+            .split(',')
+            .map((one) => one.trim())
+            .filter((one) => one !== '')
     }
     const classes = object.kind === 'PersistentVolumeClaim' ? allowed(storageAllowance) : null
     const named = (object['spec'] as { storageClassName?: string } | undefined)?.storageClassName
-    if (classes && named !== undefined && !classes.includes(named)) findings.push(stop(`class.${objectKey(object)}`, 'text', `${objectText(object)} wants storage of class ${named}; namespace ${namespace} may use ${listText(classes) || 'none'}.`, because(namespace, storageAllowance)))
+    if (classes && named !== undefined && !classes.includes(named))
+      findings.push(
+        stop(
+          `class.${objectKey(object)}`,
+          'text',
+          `${objectText(object)} wants storage of class ${named}; namespace ${namespace} may use ${listText(classes) || 'none'}.`,
+          because(namespace, storageAllowance),
+        ),
+      )
     const sizes = rolling.has(object.kind) ? allowed(sizeAllowance) : null
     if (!sizes) continue
     const there = new Set(cluster.pools.map((pool) => pool.size))
-    if (!sizes.some((size) => there.has(size))) findings.push(stop(`sizes.${objectKey(object)}`, 'text', `Namespace ${namespace} may use machines of ${listText(sizes) || 'no size'}, and ${cluster.name} has none of them: ${objectText(object)} would find no place.`, because(namespace, sizeAllowance)))
-    else findings.push({ level: 'note', rule: `sizes.${objectKey(object)}`, field: 'text', says: `${objectText(object)} is kept to machines of ${listText(sizes)}, which is what namespace ${namespace} may use.`, because: because(namespace, sizeAllowance) })
+    if (!sizes.some((size) => there.has(size)))
+      findings.push(
+        stop(
+          `sizes.${objectKey(object)}`,
+          'text',
+          `Namespace ${namespace} may use machines of ${listText(sizes) || 'no size'}, and ${cluster.name} has none of them: ${objectText(object)} would find no place.`,
+          because(namespace, sizeAllowance),
+        ),
+      )
+    else
+      findings.push({
+        level: 'note',
+        rule: `sizes.${objectKey(object)}`,
+        field: 'text',
+        says: `${objectText(object)} is kept to machines of ${listText(sizes)}, which is what namespace ${namespace} may use.`,
+        because: because(namespace, sizeAllowance),
+      })
   }
   return findings
 }
@@ -202,42 +468,113 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   for (const { object, line } of read.documents) {
     // A part of an object is judged as the whole that it makes with what lives.
     const live = liveObjects(view, intent.cluster).get(objectKey(object))
-    const whole = live ? withFields(tidied(live as unknown as WrittenObject), [], [...fieldsOf(object)].filter(([path]) => !isIdentity(path))) : object
-    for (const wrong of invalidities({ ...whole, apiVersion: object.apiVersion })) findings.push(stop(`invalid.${objectKey(object)}.${wrong.path}`, 'text', `${objectText(object)} (line ${line}), ${wrong.path}: ${wrong.says}`, [{ says: `${wrong.path} of the document on line ${line}`, source: 'the open API’s rules' }]))
-    if (!knownKinds.has(object.kind)) findings.push({ level: 'caution', rule: `kind.${objectKey(object)}`, field: 'text', says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`, because: [{ says: object.apiVersion, source: 'the text' }] })
+    const whole = live
+      ? withFields(
+          tidied(live as unknown as WrittenObject),
+          [],
+          [...fieldsOf(object)].filter(([path]) => !isIdentity(path)),
+        )
+      : object
+    for (const wrong of invalidities({ ...whole, apiVersion: object.apiVersion }))
+      findings.push(
+        stop(
+          `invalid.${objectKey(object)}.${wrong.path}`,
+          'text',
+          `${objectText(object)} (line ${line}), ${wrong.path}: ${wrong.says}`,
+          [
+            {
+              says: `${wrong.path} of the document on line ${line}`,
+              source: 'the open API’s rules',
+            },
+          ],
+        ),
+      )
+    if (!knownKinds.has(object.kind))
+      findings.push({
+        level: 'caution',
+        rule: `kind.${objectKey(object)}`,
+        field: 'text',
+        says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`,
+        because: [{ says: object.apiVersion, source: 'the text' }],
+      })
   }
   const changes = changesOf(intent, view)
-  findings.push(...conflictFindings(intent, changes, view), ...referenceFindings(intent, objects, target.cluster, view), ...allowanceFindings(intent, objects, target.cluster, view), ...wiringFindings(intent, objects, target.cluster, view))
-  if (changes.length > 0 && changes.every((change) => change.kind === 'same')) findings.push({ level: 'note', rule: 'nothing', field: 'text', says: `${intent.cluster} has all of it already: nothing would change.`, because: [{ says: `${changes.length} objects compared field by field`, source: intent.cluster, at: target.cluster.observedAt }] })
+  findings.push(
+    ...conflictFindings(intent, changes, view),
+    ...referenceFindings(intent, objects, target.cluster, view),
+    ...allowanceFindings(intent, objects, target.cluster, view),
+    ...wiringFindings(intent, objects, target.cluster, view),
+  )
+  if (changes.length > 0 && changes.every((change) => change.kind === 'same'))
+    findings.push({
+      level: 'note',
+      rule: 'nothing',
+      field: 'text',
+      says: `${intent.cluster} has all of it already: nothing would change.`,
+      because: [
+        {
+          says: `${changes.length} objects compared field by field`,
+          source: intent.cluster,
+          at: target.cluster.observedAt,
+        },
+      ],
+    })
   return findings
 }
 
 /** Whether an object’s pods are made anew, or more of them. */
-const rolls = (change: ObjectChange): boolean => rolling.has(change.object.kind) && (change.kind === 'make' || change.fields.some((field) => field.path.startsWith('/spec/template/') || field.path === '/spec/replicas'))
+const rolls = (change: ObjectChange): boolean =>
+  rolling.has(change.object.kind) &&
+  (change.kind === 'make' ||
+    change.fields.some(
+      (field) => field.path.startsWith('/spec/template/') || field.path === '/spec/replicas',
+    ))
 
-const refOf = (cluster: string, object: WrittenObject): string => ref(object.kind.toLowerCase(), cluster, ...(object.metadata.namespace === undefined ? [] : [object.metadata.namespace]), object.metadata.name)
+const refOf = (cluster: string, object: WrittenObject): string =>
+  ref(
+    object.kind.toLowerCase(),
+    cluster,
+    ...(object.metadata.namespace === undefined ? [] : [object.metadata.namespace]),
+    object.metadata.name,
+  )
 
 const replicasOf = (object: WrittenObject): number => {
   const spec = object['spec']
-  const replicas = typeof spec === 'object' && spec !== null && 'replicas' in spec ? spec.replicas : undefined
+  const replicas =
+    typeof spec === 'object' && spec !== null && 'replicas' in spec ? spec.replicas : undefined
   return typeof replicas === 'number' ? replicas : 1
 }
 
 /** The step that waits until a workload’s pods are what is meant. */
-export function rolloutStep(cluster: string, object: { readonly kind: string; readonly metadata: { readonly name: string; readonly namespace?: string } }, replicas: number, after: readonly string[]): Step {
+export function rolloutStep(
+  cluster: string,
+  object: {
+    readonly kind: string
+    readonly metadata: { readonly name: string; readonly namespace?: string }
+  },
+  replicas: number,
+  after: readonly string[],
+): Step {
   const namespace = object.metadata.namespace ?? 'default'
   return step({
     id: `rollout:${object.kind}/${namespace}/${object.metadata.name}`,
     after,
     group: object.metadata.name,
     says: `${countText(replicas, 'pod')} made anew and ready`,
-    command: { port: 'cluster', verb: 'rollout.await', args: { cluster, kind: object.kind, namespace, name: object.metadata.name } },
+    command: {
+      port: 'cluster',
+      verb: 'rollout.await',
+      args: { cluster, kind: object.kind, namespace, name: object.metadata.name },
+    },
     seconds: { likely: 25 + 20 * Math.max(1, replicas), worst: 90 + 60 * Math.max(1, replicas) },
     retry: { attempts: 1, firstSeconds: 10, mostSeconds: 10 },
   })
 }
 
-function spendOf(view: FleetView, cluster: string): { readonly before: number; readonly after: number } {
+function spendOf(
+  view: FleetView,
+  cluster: string,
+): { readonly before: number; readonly after: number } {
   const site = siteOf(view, clusterOf(view, cluster)?.site ?? '')
   const spend = site ? siteSpend(site).perMonth : 0
   return { before: spend, after: spend }
@@ -245,7 +582,11 @@ function spendOf(view: FleetView, cluster: string): { readonly before: number; r
 
 function plan(intent: ApplyIntent, view: FleetView): Plan {
   const changes = changesOf(intent, view).filter((change) => change.kind !== 'same')
-  const force = changes.flatMap((change) => change.conflicts.filter((field) => intent.resolve[conflictKey(change, field.path)] === 'take').map((field) => conflictKey(change, field.path)))
+  const force = changes.flatMap((change) =>
+    change.conflicts
+      .filter((field) => intent.resolve[conflictKey(change, field.path)] === 'take')
+      .map((field) => conflictKey(change, field.path)),
+  )
   const steps: Step[] = []
   if (changes.length > 0) {
     steps.push(
@@ -254,18 +595,36 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
         after: [],
         group: intent.cluster,
         says: `${countText(changes.length, 'object')} written, all or none`,
-        command: { port: 'cluster', verb: 'objects.apply', args: { cluster: intent.cluster, manager: intent.manager, objects: changes.map((change) => change.object), force } },
-        undo: { port: 'cluster', verb: 'objects.put-back', args: { cluster: intent.cluster, before: { $from: 'apply', path: 'before' } } },
+        command: {
+          port: 'cluster',
+          verb: 'objects.apply',
+          args: {
+            cluster: intent.cluster,
+            manager: intent.manager,
+            objects: changes.map((change) => change.object),
+            force,
+          },
+        },
+        undo: {
+          port: 'cluster',
+          verb: 'objects.put-back',
+          args: { cluster: intent.cluster, before: { $from: 'apply', path: 'before' } },
+        },
         seconds: { likely: 4, worst: 12 },
         retry: { attempts: 3, firstSeconds: 5, mostSeconds: 20 },
       }),
     )
-    for (const change of changes.filter(rolls)) steps.push(rolloutStep(intent.cluster, change.object, replicasOf(change.object), ['apply']))
+    for (const change of changes.filter(rolls))
+      steps.push(rolloutStep(intent.cluster, change.object, replicasOf(change.object), ['apply']))
   }
   return {
     steps,
-    creates: changes.filter((change) => change.kind === 'make').map((change) => refOf(intent.cluster, change.object)),
-    alters: changes.filter((change) => change.kind === 'change').map((change) => refOf(intent.cluster, change.object)),
+    creates: changes
+      .filter((change) => change.kind === 'make')
+      .map((change) => refOf(intent.cluster, change.object)),
+    alters: changes
+      .filter((change) => change.kind === 'change')
+      .map((change) => refOf(intent.cluster, change.object)),
     removes: [],
     ...longestPath(steps),
     spend: spendOf(view, intent.cluster),
@@ -277,18 +636,28 @@ function prove(intent: ApplyIntent, view: FleetView): readonly Proof[] {
   return changesOf(intent, view).map((change) => ({
     says: `${objectText(change.object)} is as written`,
     holds: change.kind === 'same',
-    observed: change.kind === 'make' ? 'not there' : change.kind === 'same' ? `${intent.cluster} lists every field of it` : `differs at ${listText(change.fields.map((field) => fieldText(field.path)), 3)}`,
+    observed:
+      change.kind === 'make'
+        ? 'not there'
+        : change.kind === 'same'
+          ? `${intent.cluster} lists every field of it`
+          : `differs at ${listText(
+              change.fields.map((field) => fieldText(field.path)),
+              3,
+            )}`,
   }))
 }
 
-const guarded = (cluster: string, view: FleetView): string | null => (clusterOf(view, cluster)?.guarded === true ? cluster : null)
+const guarded = (cluster: string, view: FleetView): string | null =>
+  clusterOf(view, cluster)?.guarded === true ? cluster : null
 
 export const manifestApply: ChangeKind<ApplyIntent> = {
   name: 'manifest.apply',
   title: 'Apply manifests',
   intent: applyIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
-  subjects: (intent) => documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
+  subjects: (intent) =>
+    documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
   guardedBy: (intent, view) => guarded(intent.cluster, view),
   label: (intent) => {
     const { documents } = documentsOf(intent)
@@ -302,20 +671,51 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
 
 export const removeIntent = z.strictObject({
   cluster: z.string().max(253),
-  objects: z.array(z.strictObject({ apiVersion: z.string().max(200).default('v1'), kind: z.string().min(1).max(100), namespace: z.string().max(63).optional(), name: z.string().min(1).max(253) })).min(1, 'Name at least one object.').max(500),
+  objects: z
+    .array(
+      z.strictObject({
+        apiVersion: z.string().max(200).default('v1'),
+        kind: z.string().min(1).max(100),
+        namespace: z.string().max(63).optional(),
+        name: z.string().min(1).max(253),
+      }),
+    )
+    .min(1, 'Name at least one object.')
+    .max(500),
 })
 export type RemoveIntent = z.infer<typeof removeIntent>
 
-const writtenOf = (one: RemoveIntent['objects'][number]): WrittenObject => ({ apiVersion: one.apiVersion, kind: one.kind, metadata: { name: one.name, ...(isClusterWide(one.kind) ? {} : { namespace: one.namespace ?? 'default' }) } })
+const writtenOf = (one: RemoveIntent['objects'][number]): WrittenObject => ({
+  apiVersion: one.apiVersion,
+  kind: one.kind,
+  metadata: {
+    name: one.name,
+    ...(isClusterWide(one.kind) ? {} : { namespace: one.namespace ?? 'default' }),
+  },
+})
 
 /** What goes along with an object: pods of a workload, everything in a namespace. */
-function goesAlong(object: WrittenObject, live: ReadonlyMap<string, ApiObject>): readonly ApiObject[] {
+function goesAlong(
+  object: WrittenObject,
+  live: ReadonlyMap<string, ApiObject>,
+): readonly ApiObject[] {
   const all = [...live.values()]
-  if (object.kind === 'Namespace') return all.filter((other) => other.metadata?.namespace === object.metadata.name)
+  if (object.kind === 'Namespace')
+    return all.filter((other) => other.metadata?.namespace === object.metadata.name)
   const owned = (kind: string, name: string): readonly ApiObject[] =>
-    all.filter((other) => other.metadata?.namespace === object.metadata.namespace && ((other.metadata as { ownerReferences?: readonly { kind: string; name: string }[] }).ownerReferences ?? []).some((owner) => owner.kind === kind && owner.name === name))
+    all.filter(
+      (other) =>
+        other.metadata?.namespace === object.metadata.namespace &&
+        (
+          (other.metadata as { ownerReferences?: readonly { kind: string; name: string }[] })
+            .ownerReferences ?? []
+        ).some((owner) => owner.kind === kind && owner.name === name),
+    )
   const direct = owned(object.kind, object.metadata.name)
-  return direct.flatMap((one) => [one, ...(one.kind === 'ReplicaSet' ? owned('ReplicaSet', one.metadata?.name ?? '') : [])])
+  return direct.flatMap((one) => [
+    one,
+    ...(one.kind === 'ReplicaSet' ? owned('ReplicaSet', one.metadata?.name ?? '') : []),
+  ])
 }
 
 export const manifestRemove: ChangeKind<RemoveIntent> = {
@@ -325,19 +725,60 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))),
   guardedBy: (intent, view) => guarded(intent.cluster, view),
-  label: (intent) => `remove ${intent.objects.length === 1 ? objectText(writtenOf(intent.objects[0] ?? { apiVersion: 'v1', kind: 'Object', name: '' })) : countText(intent.objects.length, 'object')} from ${intent.cluster || 'a cluster'}`,
+  label: (intent) =>
+    `remove ${intent.objects.length === 1 ? objectText(writtenOf(intent.objects[0] ?? { apiVersion: 'v1', kind: 'Object', name: '' })) : countText(intent.objects.length, 'object')} from ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
     const target = known(intent.cluster, view)
     if ('finding' in target) return [target.finding]
     const live = liveObjects(view, intent.cluster)
     return intent.objects.flatMap((one, i): readonly RawFinding[] => {
       const object = writtenOf(one)
-      if (!live.has(objectKey(object))) return [stop(`object.known.${i}`, `objects[${i}].name`, `${intent.cluster} has no ${objectText(object)}.`, [{ says: `${live.size} objects listed`, source: intent.cluster, at: target.cluster.observedAt }])]
+      if (!live.has(objectKey(object)))
+        return [
+          stop(
+            `object.known.${i}`,
+            `objects[${i}].name`,
+            `${intent.cluster} has no ${objectText(object)}.`,
+            [
+              {
+                says: `${live.size} objects listed`,
+                source: intent.cluster,
+                at: target.cluster.observedAt,
+              },
+            ],
+          ),
+        ]
       const along = goesAlong(object, live)
       const pods = along.filter((other) => other.kind === 'Pod').length
       const findings: RawFinding[] = []
-      if (object.kind === 'Namespace' && ['default', 'platform', 'kube-system'].includes(object.metadata.name)) findings.push(stop(`object.platform.${i}`, `objects[${i}].name`, `${object.metadata.name} holds what the cluster itself runs. It stays.`))
-      else if (along.length > 0) findings.push({ level: 'caution', rule: `along.${i}`, field: `objects[${i}]`, says: `With ${objectText(object)} ${along.length === 1 ? 'goes' : 'go'} ${countText(along.length, 'object')}, ${countText(pods, 'pod')} among them.`, because: [{ says: listText(along.map((other) => `${other.kind} ${other.metadata?.name ?? ''}`), 5), source: intent.cluster, at: target.cluster.observedAt }] })
+      if (
+        object.kind === 'Namespace' &&
+        ['default', 'platform', 'kube-system'].includes(object.metadata.name)
+      )
+        findings.push(
+          stop(
+            `object.platform.${i}`,
+            `objects[${i}].name`,
+            `${object.metadata.name} holds what the cluster itself runs. It stays.`,
+          ),
+        )
+      else if (along.length > 0)
+        findings.push({
+          level: 'caution',
+          rule: `along.${i}`,
+          field: `objects[${i}]`,
+          says: `With ${objectText(object)} ${along.length === 1 ? 'goes' : 'go'} ${countText(along.length, 'object')}, ${countText(pods, 'pod')} among them.`,
+          because: [
+            {
+              says: listText(
+                along.map((other) => `${other.kind} ${other.metadata?.name ?? ''}`),
+                5,
+              ),
+              source: intent.cluster,
+              at: target.cluster.observedAt,
+            },
+          ],
+        })
       return findings
     })
   },
@@ -348,20 +789,40 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
         after: [],
         group: intent.cluster,
         says: `${countText(intent.objects.length, 'object')} removed`,
-        command: { port: 'cluster', verb: 'objects.remove', args: { cluster: intent.cluster, objects: intent.objects.map(writtenOf) } },
-        undo: { port: 'cluster', verb: 'objects.put-back', args: { cluster: intent.cluster, before: { $from: 'remove', path: 'before' } } },
+        command: {
+          port: 'cluster',
+          verb: 'objects.remove',
+          args: { cluster: intent.cluster, objects: intent.objects.map(writtenOf) },
+        },
+        undo: {
+          port: 'cluster',
+          verb: 'objects.put-back',
+          args: { cluster: intent.cluster, before: { $from: 'remove', path: 'before' } },
+        },
         seconds: { likely: 4, worst: 12 },
         retry: { attempts: 3, firstSeconds: 5, mostSeconds: 20 },
       }),
     ]
-    return { steps, creates: [], alters: [], removes: intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))), ...longestPath(steps), spend: spendOf(view, intent.cluster), reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [],
+      removes: intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))),
+      ...longestPath(steps),
+      spend: spendOf(view, intent.cluster),
+      reserves: [],
+    }
   },
   prove: (intent, view) => {
     const live = liveObjects(view, intent.cluster)
     return intent.objects.map((one) => {
       const object = writtenOf(one)
       const gone = !live.has(objectKey(object))
-      return { says: `${objectText(object)} is gone`, holds: gone, observed: gone ? 'not listed any more' : 'still listed' }
+      return {
+        says: `${objectText(object)} is gone`,
+        holds: gone,
+        observed: gone ? 'not listed any more' : 'still listed',
+      }
     })
   },
 }

@@ -1,7 +1,42 @@
-export { applyIntent, changesOf, documentsOf, liveObjects, manifestApply, manifestRemove, ownManager, rolloutStep, sizeAllowance, storageAllowance, type ApplyIntent, type RemoveIntent } from './apply'
+export {
+  applyIntent,
+  changesOf,
+  documentsOf,
+  liveObjects,
+  manifestApply,
+  manifestRemove,
+  ownManager,
+  rolloutStep,
+  sizeAllowance,
+  storageAllowance,
+  type ApplyIntent,
+  type RemoveIntent,
+} from './apply'
 export { changeOf, without, type FieldChange, type ObjectChange } from './diff'
-export { compareLayers, layerLines, readLayers, renderedText, renderLayers, type LayerDifference, type LayeredFile, type LayerLine, type RenderedObject } from './layers'
-export { isClusterWide, mostBytes, mostDocuments, objectKey, objectText, parseManifests, tidied, type ManifestDocument, type ParsedManifests, type TextProblem, type WrittenObject } from './parse'
+export {
+  compareLayers,
+  layerLines,
+  readLayers,
+  renderedText,
+  renderLayers,
+  type LayerDifference,
+  type LayeredFile,
+  type LayerLine,
+  type RenderedObject,
+} from './layers'
+export {
+  isClusterWide,
+  mostBytes,
+  mostDocuments,
+  objectKey,
+  objectText,
+  parseManifests,
+  tidied,
+  type ManifestDocument,
+  type ParsedManifests,
+  type TextProblem,
+  type WrittenObject,
+} from './parse'
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
 export { invalidities, knownKinds, servedAs, type Invalid } from './validate'
 export { untar } from './untar'

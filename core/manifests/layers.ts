@@ -10,8 +10,15 @@ import { fieldAt, fieldsOf, withFields } from '../objects'
 import { isClusterWide, objectText, tidied, type WrittenObject } from './parse'
 
 const target = z.string().max(300)
-const objectSchema = z.looseObject({ apiVersion: z.string(), kind: z.string(), metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }) })
-const partSchema = z.looseObject({ kind: z.string(), metadata: z.looseObject({ name: z.string() }) })
+const objectSchema = z.looseObject({
+  apiVersion: z.string(),
+  kind: z.string(),
+  metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }),
+})
+const partSchema = z.looseObject({
+  kind: z.string(),
+  metadata: z.looseObject({ name: z.string() }),
+})
 
 const environmentSchema = z.strictObject({
   cluster: z.string().max(253).optional(),
@@ -23,14 +30,30 @@ const environmentSchema = z.strictObject({
   /** Replicas by `Kind/name`. */
   replicas: z.record(z.string(), z.int().min(0).max(100_000)).optional(),
   merge: z.array(partSchema).max(500).optional(),
-  mergePatch: z.array(z.strictObject({ target, patch: z.record(z.string(), z.unknown()) })).max(500).optional(),
-  jsonPatch: z.array(z.strictObject({ target, patch: z.array(z.looseObject({ op: z.string(), path: z.string() })).max(500) })).max(500).optional(),
+  mergePatch: z
+    .array(z.strictObject({ target, patch: z.record(z.string(), z.unknown()) }))
+    .max(500)
+    .optional(),
+  jsonPatch: z
+    .array(
+      z.strictObject({
+        target,
+        patch: z.array(z.looseObject({ op: z.string(), path: z.string() })).max(500),
+      }),
+    )
+    .max(500)
+    .optional(),
 })
 
-export const layersSchema = z.strictObject({ layers: z.literal(1), base: z.array(objectSchema).max(1000), environments: z.record(z.string().max(63), environmentSchema) })
+export const layersSchema = z.strictObject({
+  layers: z.literal(1),
+  base: z.array(objectSchema).max(1000),
+  environments: z.record(z.string().max(63), environmentSchema),
+})
 export type LayeredFile = z.infer<typeof layersSchema>
 
-export type LayersRead = { readonly ok: true; readonly file: LayeredFile } | { readonly ok: false; readonly says: string }
+export type LayersRead =
+  { readonly ok: true; readonly file: LayeredFile } | { readonly ok: false; readonly says: string }
 
 /** Reads a layered file; what is wrong is named by its place. */
 export function readLayers(text: string): LayersRead {
@@ -38,9 +61,18 @@ export function readLayers(text: string): LayersRead {
     const read = layersSchema.safeParse(parse(text, { maxAliasCount: 100 }))
     if (read.success) return { ok: true, file: read.data }
     const issue = read.error.issues[0]
-    return { ok: false, says: `${(issue?.path ?? []).map(String).join('.') || 'The file'}: ${issue?.message ?? 'not as the format has it'}` }
+    return {
+      ok: false,
+      says: `${(issue?.path ?? []).map(String).join('.') || 'The file'}: ${issue?.message ?? 'not as the format has it'}`,
+    }
   } catch (error) {
-    return { ok: false, says: error instanceof Error ? (error.message.split('\n')[0] ?? 'This is no YAML.') : 'This is no YAML.' }
+    return {
+      ok: false,
+      says:
+        error instanceof Error
+          ? (error.message.split('\n')[0] ?? 'This is no YAML.')
+          : 'This is no YAML.',
+    }
   }
 }
 
@@ -50,17 +82,31 @@ export interface RenderedObject {
   readonly from: ReadonlyMap<string, string>
 }
 
-export type Rendered = { readonly ok: true; readonly objects: readonly RenderedObject[] } | { readonly ok: false; readonly says: string }
+export type Rendered =
+  | { readonly ok: true; readonly objects: readonly RenderedObject[] }
+  | { readonly ok: false; readonly says: string }
 
-const nameKey = (object: { readonly kind: string; readonly metadata: { readonly name: string } }): string => `${object.kind}/${object.metadata.name}`
+const nameKey = (object: {
+  readonly kind: string
+  readonly metadata: { readonly name: string }
+}): string => `${object.kind}/${object.metadata.name}`
 
 /** RFC 7396. */
 function mergePatch(value: unknown, patch: unknown): unknown {
   if (typeof patch !== 'object' || patch === null || Array.isArray(patch)) return patch
-  const base = typeof value === 'object' && value !== null && !Array.isArray(value) ? { ...(value as Record<string, unknown>) } : {}
+  const base =
+    typeof value === 'object' && value !== null && !Array.isArray(value)
+      ? { ...(value as Record<string, unknown>) }
+      : {}
   for (const [name, inner] of Object.entries(patch)) {
     if (inner === null) delete base[name]
-    else Object.defineProperty(base, name, { value: mergePatch(Object.hasOwn(base, name) ? base[name] : undefined, inner), enumerable: true, configurable: true, writable: true })
+    else
+      Object.defineProperty(base, name, {
+        value: mergePatch(Object.hasOwn(base, name) ? base[name] : undefined, inner),
+        enumerable: true,
+        configurable: true,
+        writable: true,
+      })
   }
   return base
 }
@@ -69,7 +115,11 @@ function mergePatch(value: unknown, patch: unknown): unknown {
 function strategic<T extends WrittenObject>(object: T, part: unknown): T {
   const fields = [...fieldsOf(part)]
   const gone = fields.filter(([, value]) => value === null).map(([path]) => path)
-  return withFields(object, gone, fields.filter(([, value]) => value !== null))
+  return withFields(
+    object,
+    gone,
+    fields.filter(([, value]) => value !== null),
+  )
 }
 
 const withTag = (image: string, wanted: string): string => {
@@ -79,17 +129,31 @@ const withTag = (image: string, wanted: string): string => {
 }
 
 /** Fields by path that name an image. */
-const isImage = (path: string): boolean => /\/(initContainers|containers)\/\[name=[^\]]*\]\/image$/.test(path)
+const isImage = (path: string): boolean =>
+  /\/(initContainers|containers)\/\[name=[^\]]*\]\/image$/.test(path)
 
 /** The objects of one environment, or of the base alone where it is null. */
 export function renderLayers(file: LayeredFile, environment: string | null): Rendered {
   const layer = environment === null ? undefined : file.environments[environment]
-  if (environment !== null && (!layer || !Object.hasOwn(file.environments, environment))) return { ok: false, says: `There is no environment ${environment}. Known: ${Object.keys(file.environments).join(', ')}.` }
+  if (environment !== null && (!layer || !Object.hasOwn(file.environments, environment)))
+    return {
+      ok: false,
+      says: `There is no environment ${environment}. Known: ${Object.keys(file.environments).join(', ')}.`,
+    }
   const base = file.base as unknown as readonly WrittenObject[]
   const names = new Set(base.map(nameKey))
-  for (const [what, list] of [['replicas', Object.keys(layer?.replicas ?? {})], ['mergePatch', (layer?.mergePatch ?? []).map((one) => one.target)], ['jsonPatch', (layer?.jsonPatch ?? []).map((one) => one.target)], ['merge', (layer?.merge ?? []).map((one) => nameKey(one))]] as const) {
+  for (const [what, list] of [
+    ['replicas', Object.keys(layer?.replicas ?? {})],
+    ['mergePatch', (layer?.mergePatch ?? []).map((one) => one.target)],
+    ['jsonPatch', (layer?.jsonPatch ?? []).map((one) => one.target)],
+    ['merge', (layer?.merge ?? []).map((one) => nameKey(one))],
+  ] as const) {
     const missing = list.find((one) => !names.has(one))
-    if (missing !== undefined) return { ok: false, says: `environments.${environment ?? ''}.${what} names ${missing}, which the base does not have.` }
+    if (missing !== undefined)
+      return {
+        ok: false,
+        says: `environments.${environment ?? ''}.${what} names ${missing}, which the base does not have.`,
+      }
   }
   const rendered: RenderedObject[] = []
   for (const given of base) {
@@ -98,45 +162,88 @@ export function renderLayers(file: LayeredFile, environment: string | null): Ren
     let object: WrittenObject = structuredClone(given)
     if (layer && environment !== null) {
       const set: [string, unknown][] = []
-      if (layer.namespace !== undefined && !isClusterWide(object.kind)) set.push(['/metadata/namespace', layer.namespace])
-      for (const [name, value] of Object.entries(layer.labels ?? {})) set.push([`/metadata/labels/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`, value])
+      if (layer.namespace !== undefined && !isClusterWide(object.kind))
+        set.push(['/metadata/namespace', layer.namespace])
+      for (const [name, value] of Object.entries(layer.labels ?? {}))
+        set.push([`/metadata/labels/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`, value])
       for (const [path, value] of fieldsOf(object)) {
         if (!isImage(path) || typeof value !== 'string') continue
-        const repository = value.slice(0, value.lastIndexOf(':') > value.lastIndexOf('/') ? value.lastIndexOf(':') : undefined)
+        const repository = value.slice(
+          0,
+          value.lastIndexOf(':') > value.lastIndexOf('/') ? value.lastIndexOf(':') : undefined,
+        )
         const wanted = layer.images?.[repository]
         if (wanted !== undefined) set.push([path, withTag(value, wanted)])
       }
       const replicas = layer.replicas?.[key]
       if (replicas !== undefined) set.push(['/spec/replicas', replicas])
       object = withFields(object, [], set)
-      for (const part of layer.merge ?? []) if (nameKey(part) === key) object = strategic(object, part)
-      for (const one of layer.mergePatch ?? []) if (one.target === key) object = mergePatch(object, one.patch) as WrittenObject
+      for (const part of layer.merge ?? [])
+        if (nameKey(part) === key) object = strategic(object, part)
+      for (const one of layer.mergePatch ?? [])
+        if (one.target === key) object = mergePatch(object, one.patch) as WrittenObject
       for (const one of layer.jsonPatch ?? []) {
         if (one.target !== key) continue
         try {
-          object = jsonPatch.applyPatch(object, structuredClone(one.patch) as unknown as Operation[], true, false).newDocument
+          object = jsonPatch.applyPatch(
+            object,
+            structuredClone(one.patch) as unknown as Operation[],
+            true,
+            false,
+          ).newDocument
         } catch (error) {
-          return { ok: false, says: `environments.${environment}.jsonPatch for ${key}: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : 'cannot be applied'}` }
+          return {
+            ok: false,
+            says: `environments.${environment}.jsonPatch for ${key}: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : 'cannot be applied'}`,
+          }
         }
       }
-      if (layer.prefix !== undefined) object = { ...object, metadata: { ...object.metadata, name: `${layer.prefix}${object.metadata.name}` } }
+      if (layer.prefix !== undefined)
+        object = {
+          ...object,
+          metadata: { ...object.metadata, name: `${layer.prefix}${object.metadata.name}` },
+        }
     }
     const done = tidied(object)
-    const from = new Map([...fieldsOf(done)].map(([path, value]) => [path, environment !== null && JSON.stringify(before.get(path)) !== JSON.stringify(value) ? environment : 'base']))
+    const from = new Map(
+      [...fieldsOf(done)].map(([path, value]) => [
+        path,
+        environment !== null && JSON.stringify(before.get(path)) !== JSON.stringify(value)
+          ? environment
+          : 'base',
+      ]),
+    )
     rendered.push({ object: done, from })
   }
   // With a prefix, references to objects of the same file follow it.
   const prefix = layer?.prefix
-  return { ok: true, objects: prefix === undefined || environment === null ? rendered : rendered.map((one) => followPrefix(one, base, prefix, environment)) }
+  return {
+    ok: true,
+    objects:
+      prefix === undefined || environment === null
+        ? rendered
+        : rendered.map((one) => followPrefix(one, base, prefix, environment)),
+  }
 }
 
-const referring = /\/(configMap\/name|secret\/secretName|persistentVolumeClaim\/claimName|configMapRef\/name|secretRef\/name|configMapKeyRef\/name|secretKeyRef\/name|serviceAccountName|scaleTargetRef\/name|serviceName|backend\/service\/name)$/
+const referring =
+  /\/(configMap\/name|secret\/secretName|persistentVolumeClaim\/claimName|configMapRef\/name|secretRef\/name|configMapKeyRef\/name|secretKeyRef\/name|serviceAccountName|scaleTargetRef\/name|serviceName|backend\/service\/name)$/
 
-function followPrefix({ object, from }: RenderedObject, base: readonly WrittenObject[], prefix: string, environment: string): RenderedObject {
+function followPrefix(
+  { object, from }: RenderedObject,
+  base: readonly WrittenObject[],
+  prefix: string,
+  environment: string,
+): RenderedObject {
   const own = new Set(base.map((one) => one.metadata.name))
-  const set = [...fieldsOf(object)].filter(([path, value]) => typeof value === 'string' && referring.test(path) && own.has(value)).map(([path, value]): [string, unknown] => [path, `${prefix}${String(value)}`])
+  const set = [...fieldsOf(object)]
+    .filter(([path, value]) => typeof value === 'string' && referring.test(path) && own.has(value))
+    .map(([path, value]): [string, unknown] => [path, `${prefix}${String(value)}`])
   if (set.length === 0) return { object, from }
-  return { object: withFields(object, [], set), from: new Map([...from, ...set.map(([path]): [string, string] => [path, environment])]) }
+  return {
+    object: withFields(object, [], set),
+    from: new Map([...from, ...set.map(([path]): [string, string] => [path, environment])]),
+  }
 }
 
 export interface LayerLine {
@@ -148,13 +255,25 @@ export interface LayerLine {
 /** A rendered object as lines of YAML, each with its layer. */
 export function layerLines({ object, from }: RenderedObject): readonly LayerLine[] {
   const lines: LayerLine[] = []
-  const scalar = (value: unknown): string => (typeof value === 'string' ? (/^[A-Za-z][\w./:@-]*$/.test(value) && !/^(true|false|null|yes|no|on|off)$/i.test(value) ? value : JSON.stringify(value)) : JSON.stringify(value))
-  const layerOf = (path: string): string | null => from.get(path) ?? ([...from].find(([other]) => other.startsWith(`${path}/`))?.[1] ?? null)
+  const scalar = (value: unknown): string =>
+    typeof value === 'string'
+      ? /^[A-Za-z][\w./:@-]*$/.test(value) && !/^(true|false|null|yes|no|on|off)$/i.test(value)
+        ? value
+        : JSON.stringify(value)
+      : JSON.stringify(value)
+  const layerOf = (path: string): string | null =>
+    from.get(path) ?? [...from].find(([other]) => other.startsWith(`${path}/`))?.[1] ?? null
   const keyed = (path: string, list: readonly unknown[]): ((item: unknown) => string) | null => {
     const prefix = `${path}/[`
     const sample = [...from.keys()].find((other) => other.startsWith(prefix))
-    const field = sample === undefined ? null : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
-    return field === null || list.length === 0 ? null : (item) => `${path}/[${field}=${String((item as Record<string, unknown>)[field]).replaceAll('~', '~0').replaceAll('/', '~1')}]`
+    const field =
+      sample === undefined ? null : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
+    return field === null || list.length === 0
+      ? null
+      : (item) =>
+          `${path}/[${field}=${String((item as Record<string, unknown>)[field])
+            .replaceAll('~', '~0')
+            .replaceAll('/', '~1')}]`
   }
   const write = (value: unknown, path: string, indent: string, first: string): void => {
     if (Array.isArray(value)) {
@@ -174,7 +293,11 @@ export function layerLines({ object, from }: RenderedObject): readonly LayerLine
       if (typeof inner === 'object' && inner !== null && Object.keys(inner).length > 0) {
         lines.push({ text: `${lead}${label}:`, from: null })
         write(inner, at, `${indent}  `, `${indent}  `)
-      } else lines.push({ text: `${lead}${label}: ${typeof inner === 'object' && inner !== null ? JSON.stringify(inner) : scalar(inner)}`, from: layerOf(at) })
+      } else
+        lines.push({
+          text: `${lead}${label}: ${typeof inner === 'object' && inner !== null ? JSON.stringify(inner) : scalar(inner)}`,
+          from: layerOf(at),
+        })
       lead = indent
     }
   }
@@ -183,7 +306,14 @@ export function layerLines({ object, from }: RenderedObject): readonly LayerLine
 }
 
 /** Rendered objects as one text of several documents. */
-export const renderedText = (objects: readonly RenderedObject[]): string => objects.map((one) => layerLines(one).map((line) => line.text).join('\n')).join('\n---\n') + '\n'
+export const renderedText = (objects: readonly RenderedObject[]): string =>
+  objects
+    .map((one) =>
+      layerLines(one)
+        .map((line) => line.text)
+        .join('\n'),
+    )
+    .join('\n---\n') + '\n'
 
 export interface LayerDifference {
   readonly object: string
@@ -193,7 +323,11 @@ export interface LayerDifference {
 }
 
 /** What differs between two environments, field by field; objects are matched by kind and name without their prefix. */
-export function compareLayers(file: LayeredFile, a: string | null, b: string | null): readonly LayerDifference[] | string {
+export function compareLayers(
+  file: LayeredFile,
+  a: string | null,
+  b: string | null,
+): readonly LayerDifference[] | string {
   const left = renderLayers(file, a)
   const right = renderLayers(file, b)
   if (!left.ok) return left.says
@@ -204,8 +338,16 @@ export function compareLayers(file: LayeredFile, a: string | null, b: string | n
     const paths = new Set([...fieldsOf(one.object).keys(), ...fieldsOf(other.object).keys()])
     return [...paths].flatMap((path): readonly LayerDifference[] => {
       const values = [fieldAt(one.object, path), fieldAt(other.object, path)]
-      return JSON.stringify(values[0]) === JSON.stringify(values[1]) ? [] : [{ object: objectText(file.base[i] as unknown as WrittenObject), path, a: values[0], b: values[1] }]
+      return JSON.stringify(values[0]) === JSON.stringify(values[1])
+        ? []
+        : [
+            {
+              object: objectText(file.base[i] as unknown as WrittenObject),
+              path,
+              a: values[0],
+              b: values[1],
+            },
+          ]
     })
   })
 }
-

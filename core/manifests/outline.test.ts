@@ -45,14 +45,26 @@ describe('where a line of a manifest is', () => {
     expect(at('', 10).path).toEqual(['spec', 'template', 'spec', 'containers', 'ports'])
     expect(at('', 6).path).toEqual(['spec', 'template', 'spec'])
   })
-  it('keeps to its own document', () => expect(placeIn(text, 3)).toEqual({ kind: 'ConfigMap', path: ['metadata'] }))
+  it('keeps to its own document', () =>
+    expect(placeIn(text, 3)).toEqual({ kind: 'ConfigMap', path: ['metadata'] }))
 })
 
 describe('the fields of a kind', () => {
   it('are told at every depth', () => {
     expect(fieldsAt('Deployment', ['spec'])).toContain('progressDeadlineSeconds')
-    expect(fieldsAt('Deployment', ['spec', 'template', 'spec', 'containers', 'readinessProbe', 'httpGet'])).toEqual(['path', 'port', 'scheme', 'host'])
-    expect(fieldsAt('CronJob', ['spec', 'jobTemplate', 'spec', 'template', 'spec'])).toContain('tolerations')
+    expect(
+      fieldsAt('Deployment', [
+        'spec',
+        'template',
+        'spec',
+        'containers',
+        'readinessProbe',
+        'httpGet',
+      ]),
+    ).toEqual(['path', 'port', 'scheme', 'host'])
+    expect(fieldsAt('CronJob', ['spec', 'jobTemplate', 'spec', 'template', 'spec'])).toContain(
+      'tolerations',
+    )
     expect(fieldsAt('Service', ['spec'])).not.toContain('replicas')
   })
   it('are none where nothing is known', () => {
@@ -60,6 +72,7 @@ describe('the fields of a kind', () => {
     expect(fieldsAt('constructor', [])).toEqual(['apiVersion', 'kind', 'metadata'])
   })
   it('are known for every kind that is known', () => {
-    for (const kind of knownKinds) expect(fieldsAt(kind, []).length, kind).toBeGreaterThan(kind === 'Namespace' ? 2 : 3)
+    for (const kind of knownKinds)
+      expect(fieldsAt(kind, []).length, kind).toBeGreaterThan(kind === 'Namespace' ? 2 : 3)
   })
 })

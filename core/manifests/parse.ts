@@ -16,7 +16,12 @@ export interface ManifestDocument {
 
 export interface WrittenObject extends ApiObject {
   readonly apiVersion: string
-  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Readonly<Record<string, string>>; readonly [field: string]: unknown }
+  readonly metadata: {
+    readonly name: string
+    readonly namespace?: string
+    readonly labels?: Readonly<Record<string, string>>
+    readonly [field: string]: unknown
+  }
   readonly [field: string]: unknown
 }
 
@@ -36,41 +41,83 @@ export const mostDocuments = 1000
 /** How often aliases of one document may be followed in all. */
 const mostAliases = 200
 
-const isRecord = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value)
+const isRecord = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 const problemAt = (counter: LineCounter, offset: number, says: string): TextProblem => {
   const { line, col } = counter.linePos(offset)
   return { line: Math.max(1, line), column: Math.max(1, col), says }
 }
 
-const plain = (message: string): string => message.split('\n')[0]?.replace(/ at line \d+, column \d+:?$/, '').replace(/:$/, '') ?? message
+const plain = (message: string): string =>
+  message
+    .split('\n')[0]
+    ?.replace(/ at line \d+, column \d+:?$/, '')
+    .replace(/:$/, '') ?? message
 
 /** What is wrong with the outside of an object, or null. */
 function misshapen(value: unknown): string | null {
   if (!isRecord(value)) return 'A document is an object with apiVersion, kind and metadata.'
-  if (typeof value['apiVersion'] !== 'string' || value['apiVersion'] === '') return 'apiVersion is missing.'
+  if (typeof value['apiVersion'] !== 'string' || value['apiVersion'] === '')
+    return 'apiVersion is missing.'
   if (typeof value['kind'] !== 'string' || value['kind'] === '') return 'kind is missing.'
   if (value['kind'].endsWith('List') && Array.isArray(value['items'])) return null
   if (!isRecord(value['metadata'])) return 'metadata is missing.'
-  if (typeof value['metadata']['name'] !== 'string' || value['metadata']['name'] === '') return 'metadata.name is missing.'
+  if (typeof value['metadata']['name'] !== 'string' || value['metadata']['name'] === '')
+    return 'metadata.name is missing.'
   const { namespace } = value['metadata']
-  return namespace === undefined || namespace === null || typeof namespace === 'string' ? null : 'metadata.namespace is text.'
+  return namespace === undefined || namespace === null || typeof namespace === 'string'
+    ? null
+    : 'metadata.namespace is text.'
 }
 
 /** Reads a text. Nothing is thrown: what cannot be read is among the problems. */
 export function parseManifests(text: string): ParsedManifests {
-  if (text.length > mostBytes) return { documents: [], problems: [{ line: 1, column: 1, says: `The text is ${numberText(text.length / 1e6, 1)} MB; up to ${numberText(mostBytes / 1e6, 1)} MB are read at a time. Split it into several changes.` }] }
+  if (text.length > mostBytes)
+    return {
+      documents: [],
+      problems: [
+        {
+          line: 1,
+          column: 1,
+          says: `The text is ${numberText(text.length / 1e6, 1)} MB; up to ${numberText(mostBytes / 1e6, 1)} MB are read at a time. Split it into several changes.`,
+        },
+      ],
+    }
   const counter = new LineCounter()
   const problems: TextProblem[] = []
-  const parsed = parseAllDocuments(text, { lineCounter: counter, uniqueKeys: true, prettyErrors: false })
+  const parsed = parseAllDocuments(text, {
+    lineCounter: counter,
+    uniqueKeys: true,
+    prettyErrors: false,
+  })
   if ('empty' in parsed) return { documents: [], problems }
-  if (parsed.length > mostDocuments) return { documents: [], problems: [{ line: 1, column: 1, says: `The text has ${countText(parsed.length, 'document')}; up to ${numberText(mostDocuments)} are read at a time. Split it into several changes.` }] }
+  if (parsed.length > mostDocuments)
+    return {
+      documents: [],
+      problems: [
+        {
+          line: 1,
+          column: 1,
+          says: `The text has ${countText(parsed.length, 'document')}; up to ${numberText(mostDocuments)} are read at a time. Split it into several changes.`,
+        },
+      ],
+    }
   const documents: ManifestDocument[] = []
   const seen = new Map<string, number>()
   parsed.forEach((document, index) => {
     const offset = document.contents?.range?.[0] ?? document.range[0]
     const { line } = counter.linePos(offset)
-    for (const error of document.errors) problems.push(problemAt(counter, error.pos[0], /tab/i.test(error.message) ? 'A tab stands where spaces are needed. YAML is indented with spaces.' : plain(error.message)))
+    for (const error of document.errors)
+      problems.push(
+        problemAt(
+          counter,
+          error.pos[0],
+          /tab/i.test(error.message)
+            ? 'A tab stands where spaces are needed. YAML is indented with spaces.'
+            : plain(error.message),
+        ),
+      )
     if (document.errors.length > 0 || document.contents === null) return
     const value = valueOf(document)
     if (!value.ok) {
@@ -88,7 +135,13 @@ export function parseManifests(text: string): ParsedManifests {
       const key = objectKey(written)
       const first = seen.get(key)
       if (first !== undefined) {
-        problems.push(problemAt(counter, offset, `${written.kind} ${written.metadata.name} is written a second time; the first is on line ${first}.`))
+        problems.push(
+          problemAt(
+            counter,
+            offset,
+            `${written.kind} ${written.metadata.name} is written a second time; the first is on line ${first}.`,
+          ),
+        )
         continue
       }
       seen.set(key, line)
@@ -98,40 +151,96 @@ export function parseManifests(text: string): ParsedManifests {
   return { documents, problems }
 }
 
-function valueOf(document: Document): { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly says: string } {
+function valueOf(
+  document: Document,
+): { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly says: string } {
   try {
     return { ok: true, value: document.toJS({ maxAliasCount: mostAliases }) as unknown }
   } catch {
-    return { ok: false, says: `Its aliases are followed more than ${mostAliases} times. Write out what they stand for.` }
+    return {
+      ok: false,
+      says: `Its aliases are followed more than ${mostAliases} times. Write out what they stand for.`,
+    }
   }
 }
 
 /** Items of a list, lists in lists opened too. */
 function opened(value: unknown, depth = 0): readonly unknown[] {
-  if (isRecord(value) && typeof value['kind'] === 'string' && value['kind'].endsWith('List') && Array.isArray(value['items']) && depth < 8) {
+  if (
+    isRecord(value) &&
+    typeof value['kind'] === 'string' &&
+    value['kind'].endsWith('List') &&
+    Array.isArray(value['items']) &&
+    depth < 8
+  ) {
     const own = value['kind'].slice(0, -4)
-    return value['items'].flatMap((item: unknown) => opened(own !== '' && isRecord(item) ? { apiVersion: value['apiVersion'], kind: own, ...item } : item, depth + 1))
+    return value['items'].flatMap((item: unknown) =>
+      opened(
+        own !== '' && isRecord(item)
+          ? { apiVersion: value['apiVersion'], kind: own, ...item }
+          : item,
+        depth + 1,
+      ),
+    )
   }
   return [value]
 }
 
-const clusterWideKinds = new Set(['Namespace', 'Node', 'PersistentVolume', 'StorageClass', 'PriorityClass', 'ClusterRole', 'ClusterRoleBinding', 'IngressClass', 'CustomResourceDefinition', 'ValidatingWebhookConfiguration', 'MutatingWebhookConfiguration', 'RuntimeClass', 'CSINode', 'CSIDriver', 'APIService', 'GatewayClass'])
+const clusterWideKinds = new Set([
+  'Namespace',
+  'Node',
+  'PersistentVolume',
+  'StorageClass',
+  'PriorityClass',
+  'ClusterRole',
+  'ClusterRoleBinding',
+  'IngressClass',
+  'CustomResourceDefinition',
+  'ValidatingWebhookConfiguration',
+  'MutatingWebhookConfiguration',
+  'RuntimeClass',
+  'CSINode',
+  'CSIDriver',
+  'APIService',
+  'GatewayClass',
+])
 
 export const isClusterWide = (kind: string): boolean => clusterWideKinds.has(kind)
 
 /** Fields that a live object has and a manifest does not: what an export carries along. */
-const notWritten = ['uid', 'resourceVersion', 'generation', 'creationTimestamp', 'managedFields', 'selfLink', 'deletionTimestamp']
+const notWritten = [
+  'uid',
+  'resourceVersion',
+  'generation',
+  'creationTimestamp',
+  'managedFields',
+  'selfLink',
+  'deletionTimestamp',
+]
 
 /** An object as it is written: with its namespace, without its status and what the API adds. */
 export function tidied(object: WrittenObject): WrittenObject {
   const { status: _status, ...rest } = object
-  const metadata = Object.fromEntries(Object.entries(rest.metadata).filter(([name, value]) => !notWritten.includes(name) && value !== null))
-  const namespaced = isClusterWide(object.kind) ? Object.fromEntries(Object.entries(metadata).filter(([name]) => name !== 'namespace')) : { ...metadata, namespace: object.metadata.namespace ?? 'default' }
+  const metadata = Object.fromEntries(
+    Object.entries(rest.metadata).filter(
+      ([name, value]) => !notWritten.includes(name) && value !== null,
+    ),
+  )
+  const namespaced = isClusterWide(object.kind)
+    ? Object.fromEntries(Object.entries(metadata).filter(([name]) => name !== 'namespace'))
+    : { ...metadata, namespace: object.metadata.namespace ?? 'default' }
   return { ...rest, metadata: namespaced as WrittenObject['metadata'] }
 }
 
 /** `Kind/namespace/name`; the namespace is empty for what belongs to the whole cluster. */
-export const objectKey = (object: { readonly kind: string; readonly metadata?: { readonly name?: string | undefined; readonly namespace?: string | null | undefined } | null | undefined }): string =>
+export const objectKey = (object: {
+  readonly kind: string
+  readonly metadata?:
+    | { readonly name?: string | undefined; readonly namespace?: string | null | undefined }
+    | null
+    | undefined
+}): string =>
   `${object.kind}/${isClusterWide(object.kind) ? '' : (object.metadata?.namespace ?? 'default')}/${object.metadata?.name ?? ''}`
 
-export const objectText = (object: WrittenObject): string => `${object.kind} ${object.metadata.namespace === undefined || isClusterWide(object.kind) ? '' : `${object.metadata.namespace}/`}${object.metadata.name}`
+export const objectText = (object: WrittenObject): string =>
+  `${object.kind} ${object.metadata.namespace === undefined || isClusterWide(object.kind) ? '' : `${object.metadata.namespace}/`}${object.metadata.name}`

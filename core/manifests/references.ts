@@ -2,9 +2,11 @@
 import type { WrittenObject } from './parse'
 
 type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {})
+const record = (value: unknown): Json =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
 const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
-const text = (value: unknown): string | null => (typeof value === 'string' && value !== '' ? value : null)
+const text = (value: unknown): string | null =>
+  typeof value === 'string' && value !== '' ? value : null
 
 export interface Reference {
   readonly kind: string
@@ -14,7 +16,9 @@ export interface Reference {
   readonly path: string
 }
 
-export function templateOf(object: WrittenObject): { readonly template: Json; readonly path: string } | null {
+export function templateOf(
+  object: WrittenObject,
+): { readonly template: Json; readonly path: string } | null {
   const spec = record(object['spec'])
   switch (object.kind) {
     case 'Deployment':
@@ -24,7 +28,10 @@ export function templateOf(object: WrittenObject): { readonly template: Json; re
     case 'Job':
       return { template: record(spec['template']), path: 'spec.template' }
     case 'CronJob':
-      return { template: record(record(record(spec['jobTemplate'])['spec'])['template']), path: 'spec.jobTemplate.spec.template' }
+      return {
+        template: record(record(record(spec['jobTemplate'])['spec'])['template']),
+        path: 'spec.jobTemplate.spec.template',
+      }
     case 'Pod':
       return { template: object as unknown as Json, path: '' }
     default:
@@ -48,33 +55,82 @@ export function referencesOf(object: WrittenObject): readonly Reference[] {
     add('PriorityClass', text(spec['priorityClassName']), `${path}.priorityClassName`, true)
     list(spec['volumes']).forEach((volume, i) => {
       const one = record(volume)
-      if (record(one['configMap'])['optional'] !== true) add('ConfigMap', text(record(one['configMap'])['name']), `${path}.volumes[${i}].configMap.name`)
-      if (record(one['secret'])['optional'] !== true) add('Secret', text(record(one['secret'])['secretName']), `${path}.volumes[${i}].secret.secretName`)
-      add('PersistentVolumeClaim', text(record(one['persistentVolumeClaim'])['claimName']), `${path}.volumes[${i}].persistentVolumeClaim.claimName`)
+      if (record(one['configMap'])['optional'] !== true)
+        add(
+          'ConfigMap',
+          text(record(one['configMap'])['name']),
+          `${path}.volumes[${i}].configMap.name`,
+        )
+      if (record(one['secret'])['optional'] !== true)
+        add(
+          'Secret',
+          text(record(one['secret'])['secretName']),
+          `${path}.volumes[${i}].secret.secretName`,
+        )
+      add(
+        'PersistentVolumeClaim',
+        text(record(one['persistentVolumeClaim'])['claimName']),
+        `${path}.volumes[${i}].persistentVolumeClaim.claimName`,
+      )
     })
     list(spec['containers']).forEach((container, c) => {
       list(record(container)['envFrom']).forEach((from, i) => {
         const one = record(from)
-        if (record(one['configMapRef'])['optional'] !== true) add('ConfigMap', text(record(one['configMapRef'])['name']), `${path}.containers[${c}].envFrom[${i}].configMapRef.name`)
-        if (record(one['secretRef'])['optional'] !== true) add('Secret', text(record(one['secretRef'])['name']), `${path}.containers[${c}].envFrom[${i}].secretRef.name`)
+        if (record(one['configMapRef'])['optional'] !== true)
+          add(
+            'ConfigMap',
+            text(record(one['configMapRef'])['name']),
+            `${path}.containers[${c}].envFrom[${i}].configMapRef.name`,
+          )
+        if (record(one['secretRef'])['optional'] !== true)
+          add(
+            'Secret',
+            text(record(one['secretRef'])['name']),
+            `${path}.containers[${c}].envFrom[${i}].secretRef.name`,
+          )
       })
       list(record(container)['env']).forEach((variable, i) => {
         const from = record(record(variable)['valueFrom'])
-        add('ConfigMap', text(record(from['configMapKeyRef'])['name']), `${path}.containers[${c}].env[${i}].valueFrom.configMapKeyRef.name`)
-        add('Secret', text(record(from['secretKeyRef'])['name']), `${path}.containers[${c}].env[${i}].valueFrom.secretKeyRef.name`)
+        add(
+          'ConfigMap',
+          text(record(from['configMapKeyRef'])['name']),
+          `${path}.containers[${c}].env[${i}].valueFrom.configMapKeyRef.name`,
+        )
+        add(
+          'Secret',
+          text(record(from['secretKeyRef'])['name']),
+          `${path}.containers[${c}].env[${i}].valueFrom.secretKeyRef.name`,
+        )
       })
     })
   }
   const spec = record(object['spec'])
-  if (object.kind === 'HorizontalPodAutoscaler') add(text(record(spec['scaleTargetRef'])['kind']) ?? 'Deployment', text(record(spec['scaleTargetRef'])['name']), 'spec.scaleTargetRef.name')
-  if (object.kind === 'PersistentVolumeClaim') add('StorageClass', text(spec['storageClassName']), 'spec.storageClassName', true)
+  if (object.kind === 'HorizontalPodAutoscaler')
+    add(
+      text(record(spec['scaleTargetRef'])['kind']) ?? 'Deployment',
+      text(record(spec['scaleTargetRef'])['name']),
+      'spec.scaleTargetRef.name',
+    )
+  if (object.kind === 'PersistentVolumeClaim')
+    add('StorageClass', text(spec['storageClassName']), 'spec.storageClassName', true)
   if (object.kind === 'RoleBinding' || object.kind === 'ClusterRoleBinding') {
     const role = record(object['roleRef'])
-    add(text(role['kind']) ?? 'Role', text(role['name']), 'roleRef.name', role['kind'] === 'ClusterRole')
+    add(
+      text(role['kind']) ?? 'Role',
+      text(role['name']),
+      'roleRef.name',
+      role['kind'] === 'ClusterRole',
+    )
   }
   if (object.kind === 'Ingress') {
     list(spec['rules']).forEach((rule, r) =>
-      list(record(record(rule)['http'])['paths']).forEach((path, p) => add('Service', text(record(record(record(path)['backend'])['service'])['name']), `spec.rules[${r}].http.paths[${p}].backend.service.name`)),
+      list(record(record(rule)['http'])['paths']).forEach((path, p) =>
+        add(
+          'Service',
+          text(record(record(record(path)['backend'])['service'])['name']),
+          `spec.rules[${r}].http.paths[${p}].backend.service.name`,
+        ),
+      ),
     )
   }
   return found
@@ -84,5 +140,9 @@ export function referencesOf(object: WrittenObject): readonly Reference[] {
 export const wantedNodeLabels = (object: WrittenObject): Readonly<Record<string, string>> => {
   const template = templateOf(object)
   const selector = record(record(template?.template['spec'])['nodeSelector'])
-  return Object.fromEntries(Object.entries(selector).filter((entry): entry is [string, string] => typeof entry[1] === 'string'))
+  return Object.fromEntries(
+    Object.entries(selector).filter(
+      (entry): entry is [string, string] => typeof entry[1] === 'string',
+    ),
+  )
 }

@@ -13,20 +13,68 @@ export interface Invalid {
 }
 
 type Json = Readonly<Record<string, unknown>>
-const isRecord = (value: unknown): value is Json => typeof value === 'object' && value !== null && !Array.isArray(value)
+const isRecord = (value: unknown): value is Json =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 const record = (value: unknown): Json => (isRecord(value) ? value : {})
 const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
 
 export const knownKinds = new Set([
-  'Namespace', 'Pod', 'Deployment', 'ReplicaSet', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob', 'ConfigMap', 'Secret', 'ServiceAccount', 'Role', 'ClusterRole', 'RoleBinding', 'ClusterRoleBinding', 'ResourceQuota', 'LimitRange', 'PriorityClass', 'PodDisruptionBudget', 'HorizontalPodAutoscaler', 'Service', 'EndpointSlice', 'Ingress', 'NetworkPolicy', 'PersistentVolumeClaim', 'StorageClass',
+  'Namespace',
+  'Pod',
+  'Deployment',
+  'ReplicaSet',
+  'StatefulSet',
+  'DaemonSet',
+  'Job',
+  'CronJob',
+  'ConfigMap',
+  'Secret',
+  'ServiceAccount',
+  'Role',
+  'ClusterRole',
+  'RoleBinding',
+  'ClusterRoleBinding',
+  'ResourceQuota',
+  'LimitRange',
+  'PriorityClass',
+  'PodDisruptionBudget',
+  'HorizontalPodAutoscaler',
+  'Service',
+  'EndpointSlice',
+  'Ingress',
+  'NetworkPolicy',
+  'PersistentVolumeClaim',
+  'StorageClass',
 ])
 
 /** The API version under which each kind is served today. */
 export const servedAs: Readonly<Record<string, string>> = {
-  Namespace: 'v1', Pod: 'v1', ConfigMap: 'v1', Secret: 'v1', ServiceAccount: 'v1', ResourceQuota: 'v1', LimitRange: 'v1', Service: 'v1', PersistentVolumeClaim: 'v1',
-  Deployment: 'apps/v1', ReplicaSet: 'apps/v1', StatefulSet: 'apps/v1', DaemonSet: 'apps/v1', Job: 'batch/v1', CronJob: 'batch/v1',
-  Role: 'rbac.authorization.k8s.io/v1', ClusterRole: 'rbac.authorization.k8s.io/v1', RoleBinding: 'rbac.authorization.k8s.io/v1', ClusterRoleBinding: 'rbac.authorization.k8s.io/v1',
-  PriorityClass: 'scheduling.k8s.io/v1', PodDisruptionBudget: 'policy/v1', HorizontalPodAutoscaler: 'autoscaling/v2', EndpointSlice: 'discovery.k8s.io/v1', Ingress: 'networking.k8s.io/v1', NetworkPolicy: 'networking.k8s.io/v1', StorageClass: 'storage.k8s.io/v1',
+  Namespace: 'v1',
+  Pod: 'v1',
+  ConfigMap: 'v1',
+  Secret: 'v1',
+  ServiceAccount: 'v1',
+  ResourceQuota: 'v1',
+  LimitRange: 'v1',
+  Service: 'v1',
+  PersistentVolumeClaim: 'v1',
+  Deployment: 'apps/v1',
+  ReplicaSet: 'apps/v1',
+  StatefulSet: 'apps/v1',
+  DaemonSet: 'apps/v1',
+  Job: 'batch/v1',
+  CronJob: 'batch/v1',
+  Role: 'rbac.authorization.k8s.io/v1',
+  ClusterRole: 'rbac.authorization.k8s.io/v1',
+  RoleBinding: 'rbac.authorization.k8s.io/v1',
+  ClusterRoleBinding: 'rbac.authorization.k8s.io/v1',
+  PriorityClass: 'scheduling.k8s.io/v1',
+  PodDisruptionBudget: 'policy/v1',
+  HorizontalPodAutoscaler: 'autoscaling/v2',
+  EndpointSlice: 'discovery.k8s.io/v1',
+  Ingress: 'networking.k8s.io/v1',
+  NetworkPolicy: 'networking.k8s.io/v1',
+  StorageClass: 'storage.k8s.io/v1',
 }
 
 const label63 = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
@@ -36,20 +84,35 @@ const shortNames = new Set(['Namespace', 'Service'])
 const pathNames = new Set(['Role', 'ClusterRole', 'RoleBinding', 'ClusterRoleBinding'])
 
 function nameWrong(kind: string, name: string): string | null {
-  if (pathNames.has(kind)) return /[/%]/.test(name) || name === '.' || name === '..' ? `“${name}” may hold neither / nor %.` : null
-  if (shortNames.has(kind)) return label63.test(name) ? null : `“${name}” is no name: up to 63 small letters, digits and -, beginning and ending with a letter or digit.`
-  return name.length <= 253 && subdomain.test(name) ? null : `“${name}” is no name: small letters, digits, - and dots, beginning and ending with a letter or digit.`
+  if (pathNames.has(kind))
+    return /[/%]/.test(name) || name === '.' || name === '..'
+      ? `“${name}” may hold neither / nor %.`
+      : null
+  if (shortNames.has(kind))
+    return label63.test(name)
+      ? null
+      : `“${name}” is no name: up to 63 small letters, digits and -, beginning and ending with a letter or digit.`
+  return name.length <= 253 && subdomain.test(name)
+    ? null
+    : `“${name}” is no name: small letters, digits, - and dots, beginning and ending with a letter or digit.`
 }
 
 export function labelKeyWrong(key: string): string | null {
-  const [name = '', prefix] = key.includes('/') ? [key.slice(key.indexOf('/') + 1), key.slice(0, key.indexOf('/'))] : [key]
-  if (prefix !== undefined && (prefix.length > 253 || !subdomain.test(prefix))) return `“${key}” has no DNS name before its /.`
-  return name.length <= 63 && qualifiedName.test(name) ? null : `“${key}” is no label: up to 63 letters, digits, -, _ and dots.`
+  const [name = '', prefix] = key.includes('/')
+    ? [key.slice(key.indexOf('/') + 1), key.slice(0, key.indexOf('/'))]
+    : [key]
+  if (prefix !== undefined && (prefix.length > 253 || !subdomain.test(prefix)))
+    return `“${key}” has no DNS name before its /.`
+  return name.length <= 63 && qualifiedName.test(name)
+    ? null
+    : `“${key}” is no label: up to 63 letters, digits, -, _ and dots.`
 }
 
 export const labelValueWrong = (value: unknown): string | null => {
   if (typeof value !== 'string') return `A label is text: write "${String(value)}" in quotes.`
-  return value === '' || (value.length <= 63 && qualifiedName.test(value)) ? null : `“${value.slice(0, 80)}” is no label value: up to 63 letters, digits, -, _ and dots.`
+  return value === '' || (value.length <= 63 && qualifiedName.test(value))
+    ? null
+    : `“${value.slice(0, 80)}” is no label value: up to 63 letters, digits, -, _ and dots.`
 }
 
 function labels(given: unknown, path: string): readonly Invalid[] {
@@ -61,13 +124,17 @@ function labels(given: unknown, path: string): readonly Invalid[] {
 
 function quantities(given: unknown, path: string): readonly Invalid[] {
   return Object.entries(record(given)).flatMap(([resource, value]) => {
-    if (typeof value !== 'string' && typeof value !== 'number') return [{ path: `${path}.${resource}`, says: 'A quantity is text or a number.' }]
+    if (typeof value !== 'string' && typeof value !== 'number')
+      return [{ path: `${path}.${resource}`, says: 'A quantity is text or a number.' }]
     const read = (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)(String(value))
     return read.ok ? [] : [{ path: `${path}.${resource}`, says: read.says }]
   })
 }
 
-const portWrong = (value: unknown): string | null => (typeof value === 'number' && Number.isInteger(value) && value >= 1 && value <= 65_535 ? null : `${String(value)} is no port: a whole number from 1 to 65535.`)
+const portWrong = (value: unknown): string | null =>
+  typeof value === 'number' && Number.isInteger(value) && value >= 1 && value <= 65_535
+    ? null
+    : `${String(value)} is no port: a whole number from 1 to 65535.`
 
 function containers(given: unknown, path: string): readonly Invalid[] {
   const names = new Set<string>()
@@ -76,10 +143,19 @@ function containers(given: unknown, path: string): readonly Invalid[] {
     const container = record(one)
     const name = typeof container['name'] === 'string' ? container['name'] : ''
     const found: Invalid[] = []
-    if (!label63.test(name)) found.push({ path: `${here}.name`, says: name === '' ? 'A container needs a name.' : `“${name}” is no container name: small letters, digits and -.` })
-    if (names.has(name)) found.push({ path: `${here}.name`, says: `A second container is called ${name}.` })
+    if (!label63.test(name))
+      found.push({
+        path: `${here}.name`,
+        says:
+          name === ''
+            ? 'A container needs a name.'
+            : `“${name}” is no container name: small letters, digits and -.`,
+      })
+    if (names.has(name))
+      found.push({ path: `${here}.name`, says: `A second container is called ${name}.` })
     names.add(name)
-    if (typeof container['image'] !== 'string' || container['image'].trim() === '') found.push({ path: `${here}.image`, says: 'A container needs an image.' })
+    if (typeof container['image'] !== 'string' || container['image'].trim() === '')
+      found.push({ path: `${here}.image`, says: 'A container needs an image.' })
     const resources = record(container['resources'])
     const requests = quantities(resources['requests'], `${here}.resources.requests`)
     const limits = quantities(resources['limits'], `${here}.resources.limits`)
@@ -88,8 +164,15 @@ function containers(given: unknown, path: string): readonly Invalid[] {
       for (const [resource, limit] of Object.entries(record(resources['limits']))) {
         const request = record(resources['requests'])[resource]
         const read = resource.endsWith('cpu') ? parseCpuMilli : parseBytes
-        const [asked, most] = [request === undefined ? null : read(String(request)), read(String(limit))]
-        if (asked?.ok && most.ok && asked.value > most.value) found.push({ path: `${here}.resources.requests.${resource}`, says: `It asks for ${String(request)}, more than its limit of ${String(limit)}.` })
+        const [asked, most] = [
+          request === undefined ? null : read(String(request)),
+          read(String(limit)),
+        ]
+        if (asked?.ok && most.ok && asked.value > most.value)
+          found.push({
+            path: `${here}.resources.requests.${resource}`,
+            says: `It asks for ${String(request)}, more than its limit of ${String(limit)}.`,
+          })
       }
     }
     list(container['ports']).forEach((port, p) => {
@@ -103,19 +186,31 @@ function containers(given: unknown, path: string): readonly Invalid[] {
 function podTemplate(given: unknown, path: string): readonly Invalid[] {
   const template = record(given)
   const spec = record(template['spec'])
-  const found: Invalid[] = [...labels(record(template['metadata'])['labels'], `${path}.metadata.labels`)]
-  if (list(spec['containers']).length === 0) found.push({ path: `${path}.spec.containers`, says: 'A pod needs at least one container.' })
-  found.push(...containers(spec['containers'], `${path}.spec.containers`), ...containers(spec['initContainers'], `${path}.spec.initContainers`))
+  const found: Invalid[] = [
+    ...labels(record(template['metadata'])['labels'], `${path}.metadata.labels`),
+  ]
+  if (list(spec['containers']).length === 0)
+    found.push({ path: `${path}.spec.containers`, says: 'A pod needs at least one container.' })
+  found.push(
+    ...containers(spec['containers'], `${path}.spec.containers`),
+    ...containers(spec['initContainers'], `${path}.spec.initContainers`),
+  )
   const volumes = new Set(list(spec['volumes']).map((volume) => record(volume)['name']))
   list(spec['containers']).forEach((container, c) =>
     list(record(container)['volumeMounts']).forEach((mount, m) => {
       const { name } = record(mount)
-      if (!volumes.has(name)) found.push({ path: `${path}.spec.containers[${c}].volumeMounts[${m}].name`, says: `There is no volume ${String(name)} in this pod.` })
+      if (!volumes.has(name))
+        found.push({
+          path: `${path}.spec.containers[${c}].volumeMounts[${m}].name`,
+          says: `There is no volume ${String(name)} in this pod.`,
+        })
     }),
   )
   const schema = schemaOf('Pod')
   const read = schema?.safeParse({ kind: 'Pod', metadata: { name: 'x' }, spec })
-  if (read && !read.success) for (const issue of read.error.issues.slice(0, 5)) found.push({ path: `${path}.${issue.path.map(String).join('.')}`, says: issue.message })
+  if (read && !read.success)
+    for (const issue of read.error.issues.slice(0, 5))
+      found.push({ path: `${path}.${issue.path.map(String).join('.')}`, says: issue.message })
   return found
 }
 
@@ -123,45 +218,87 @@ function replicated(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
   const found: Invalid[] = [...podTemplate(spec['template'], 'spec.template')]
   const { replicas, selector } = spec
-  if (replicas !== undefined && replicas !== null && (typeof replicas !== 'number' || !Number.isInteger(replicas) || replicas < 0)) found.push({ path: 'spec.replicas', says: 'Replicas are a whole number from 0.' })
-  const empty = !isRecord(selector) || (Object.keys(record(selector['matchLabels'])).length === 0 && list(selector['matchExpressions']).length === 0)
-  if (empty) found.push({ path: 'spec.selector', says: `A ${object.kind} needs a selector that finds its pods.` })
+  if (
+    replicas !== undefined &&
+    replicas !== null &&
+    (typeof replicas !== 'number' || !Number.isInteger(replicas) || replicas < 0)
+  )
+    found.push({ path: 'spec.replicas', says: 'Replicas are a whole number from 0.' })
+  const empty =
+    !isRecord(selector) ||
+    (Object.keys(record(selector['matchLabels'])).length === 0 &&
+      list(selector['matchExpressions']).length === 0)
+  if (empty)
+    found.push({
+      path: 'spec.selector',
+      says: `A ${object.kind} needs a selector that finds its pods.`,
+    })
   else {
     const own = record(record(record(spec['template'])['metadata'])['labels'])
-    const text = Object.fromEntries(Object.entries(own).filter((entry): entry is [string, string] => typeof entry[1] === 'string'))
+    const text = Object.fromEntries(
+      Object.entries(own).filter(
+        (entry): entry is [string, string] => typeof entry[1] === 'string',
+      ),
+    )
     try {
-      if (!selectorTest(selector as Parameters<typeof selectorTest>[0])(text)) found.push({ path: 'spec.selector', says: 'The selector does not find the pods of its own template. Give the template the labels it asks for.' })
+      if (!selectorTest(selector as Parameters<typeof selectorTest>[0])(text))
+        found.push({
+          path: 'spec.selector',
+          says: 'The selector does not find the pods of its own template. Give the template the labels it asks for.',
+        })
     } catch {
       found.push({ path: 'spec.selector', says: 'This is no selector.' })
     }
   }
-  if (object.kind === 'StatefulSet' && typeof spec['serviceName'] !== 'string') found.push({ path: 'spec.serviceName', says: 'A StatefulSet names the service that its pods answer under.' })
+  if (object.kind === 'StatefulSet' && typeof spec['serviceName'] !== 'string')
+    found.push({
+      path: 'spec.serviceName',
+      says: 'A StatefulSet names the service that its pods answer under.',
+    })
   return found
 }
 
 const count = (value: unknown, path: string): readonly Invalid[] =>
-  value === undefined || value === null || (typeof value === 'number' && Number.isInteger(value) && value >= 0) || (typeof value === 'string' && /^\d{1,9}%$/.test(value)) ? [] : [{ path, says: `“${String(value)}” is neither a whole number nor a percentage like 25%.` }]
+  value === undefined ||
+  value === null ||
+  (typeof value === 'number' && Number.isInteger(value) && value >= 0) ||
+  (typeof value === 'string' && /^\d{1,9}%$/.test(value))
+    ? []
+    : [{ path, says: `“${String(value)}” is neither a whole number nor a percentage like 25%.` }]
 
 function autoscaler(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
   const found: Invalid[] = []
   const { minReplicas, maxReplicas } = spec
   const min = typeof minReplicas === 'number' ? minReplicas : 1
-  if (typeof maxReplicas !== 'number' || maxReplicas < 1) found.push({ path: 'spec.maxReplicas', says: 'maxReplicas is a whole number from 1.' })
-  else if (maxReplicas < min) found.push({ path: 'spec.maxReplicas', says: `It is below minReplicas (${min}).` })
-  if (typeof record(spec['scaleTargetRef'])['name'] !== 'string') found.push({ path: 'spec.scaleTargetRef.name', says: 'An autoscaler names what it scales.' })
+  if (typeof maxReplicas !== 'number' || maxReplicas < 1)
+    found.push({ path: 'spec.maxReplicas', says: 'maxReplicas is a whole number from 1.' })
+  else if (maxReplicas < min)
+    found.push({ path: 'spec.maxReplicas', says: `It is below minReplicas (${min}).` })
+  if (typeof record(spec['scaleTargetRef'])['name'] !== 'string')
+    found.push({ path: 'spec.scaleTargetRef.name', says: 'An autoscaler names what it scales.' })
   return found
 }
 
 function service(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
-  if (spec['type'] === 'ExternalName') return typeof spec['externalName'] === 'string' ? [] : [{ path: 'spec.externalName', says: 'It needs the name it stands for.' }]
+  if (spec['type'] === 'ExternalName')
+    return typeof spec['externalName'] === 'string'
+      ? []
+      : [{ path: 'spec.externalName', says: 'It needs the name it stands for.' }]
   const ports = list(spec['ports'])
   return [
-    ...(ports.length === 0 && spec['clusterIP'] !== 'None' ? [{ path: 'spec.ports', says: 'A service needs at least one port.' }] : []),
+    ...(ports.length === 0 && spec['clusterIP'] !== 'None'
+      ? [{ path: 'spec.ports', says: 'A service needs at least one port.' }]
+      : []),
     ...ports.flatMap((port, i) => {
       const wrong = portWrong(record(port)['port'])
-      return [...(wrong === null ? [] : [{ path: `spec.ports[${i}].port`, says: wrong }]), ...(ports.length > 1 && typeof record(port)['name'] !== 'string' ? [{ path: `spec.ports[${i}].name`, says: 'With several ports each has a name.' }] : [])]
+      return [
+        ...(wrong === null ? [] : [{ path: `spec.ports[${i}].port`, says: wrong }]),
+        ...(ports.length > 1 && typeof record(port)['name'] !== 'string'
+          ? [{ path: `spec.ports[${i}].name`, says: 'With several ports each has a name.' }]
+          : []),
+      ]
     }),
   ]
 }
@@ -170,8 +307,23 @@ function cron(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
   const { schedule } = spec
   const fields = typeof schedule === 'string' ? schedule.trim().split(/\s+/) : []
-  const wrong = fields.length === 5 || /^@(yearly|annually|monthly|weekly|daily|midnight|hourly)$/.test(fields[0] ?? '') ? [] : [{ path: 'spec.schedule', says: `“${String(schedule)}” is no schedule: five fields, minute hour day month weekday.` }]
-  return [...wrong, ...podTemplate(record(record(spec['jobTemplate'])['spec'])['template'], 'spec.jobTemplate.spec.template')]
+  const wrong =
+    fields.length === 5 ||
+    /^@(yearly|annually|monthly|weekly|daily|midnight|hourly)$/.test(fields[0] ?? '')
+      ? []
+      : [
+          {
+            path: 'spec.schedule',
+            says: `“${String(schedule)}” is no schedule: five fields, minute hour day month weekday.`,
+          },
+        ]
+  return [
+    ...wrong,
+    ...podTemplate(
+      record(record(spec['jobTemplate'])['spec'])['template'],
+      'spec.jobTemplate.spec.template',
+    ),
+  ]
 }
 
 /** Everything wrong with an object by itself. */
@@ -180,10 +332,23 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
   const name = nameWrong(object.kind, object.metadata.name)
   if (name !== null) found.push({ path: 'metadata.name', says: name })
   const { namespace } = object.metadata
-  if (namespace !== undefined && !label63.test(namespace)) found.push({ path: 'metadata.namespace', says: `“${namespace}” is no namespace: small letters, digits and -.` })
+  if (namespace !== undefined && !label63.test(namespace))
+    found.push({
+      path: 'metadata.namespace',
+      says: `“${namespace}” is no namespace: small letters, digits and -.`,
+    })
   found.push(...labels(object.metadata.labels, 'metadata.labels'))
   const served = Object.hasOwn(servedAs, object.kind) ? servedAs[object.kind] : undefined
-  if (served !== undefined && served !== object.apiVersion && !object.apiVersion.includes('beta') && object.apiVersion.split('/')[0] === served.split('/')[0]) found.push({ path: 'apiVersion', says: `${object.kind} is served as ${served}, not ${object.apiVersion}.` })
+  if (
+    served !== undefined &&
+    served !== object.apiVersion &&
+    !object.apiVersion.includes('beta') &&
+    object.apiVersion.split('/')[0] === served.split('/')[0]
+  )
+    found.push({
+      path: 'apiVersion',
+      says: `${object.kind} is served as ${served}, not ${object.apiVersion}.`,
+    })
   const spec = record(object['spec'])
   switch (object.kind) {
     case 'Deployment':
@@ -199,7 +364,9 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
       found.push(...cron(object))
       break
     case 'Pod':
-      found.push(...podTemplate(object, '').map((one) => ({ ...one, path: one.path.replace(/^\./, '') })))
+      found.push(
+        ...podTemplate(object, '').map((one) => ({ ...one, path: one.path.replace(/^\./, '') })),
+      )
       break
     case 'Service':
       found.push(...service(object))
@@ -208,22 +375,40 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
       found.push(...autoscaler(object))
       break
     case 'PodDisruptionBudget':
-      found.push(...count(spec['minAvailable'], 'spec.minAvailable'), ...count(spec['maxUnavailable'], 'spec.maxUnavailable'))
-      if (spec['minAvailable'] !== undefined && spec['maxUnavailable'] !== undefined) found.push({ path: 'spec.maxUnavailable', says: 'A budget says either minAvailable or maxUnavailable, not both.' })
+      found.push(
+        ...count(spec['minAvailable'], 'spec.minAvailable'),
+        ...count(spec['maxUnavailable'], 'spec.maxUnavailable'),
+      )
+      if (spec['minAvailable'] !== undefined && spec['maxUnavailable'] !== undefined)
+        found.push({
+          path: 'spec.maxUnavailable',
+          says: 'A budget says either minAvailable or maxUnavailable, not both.',
+        })
       break
     case 'ResourceQuota':
-      found.push(...Object.entries(record(spec['hard'])).flatMap(([entry, value]) => quantities({ [entry]: value }, 'spec.hard')))
+      found.push(
+        ...Object.entries(record(spec['hard'])).flatMap(([entry, value]) =>
+          quantities({ [entry]: value }, 'spec.hard'),
+        ),
+      )
       break
     case 'LimitRange':
       list(spec['limits']).forEach((limit, i) => {
-        for (const part of ['max', 'min', 'default', 'defaultRequest']) found.push(...quantities(record(limit)[part], `spec.limits[${i}].${part}`))
+        for (const part of ['max', 'min', 'default', 'defaultRequest'])
+          found.push(...quantities(record(limit)[part], `spec.limits[${i}].${part}`))
       })
       break
     case 'PersistentVolumeClaim':
-      found.push(...quantities(record(record(spec['resources'])['requests']), 'spec.resources.requests'))
+      found.push(
+        ...quantities(record(record(spec['resources'])['requests']), 'spec.resources.requests'),
+      )
       break
     case 'PriorityClass':
-      if (typeof object['value'] !== 'number' || Math.abs(object['value']) > 1_000_000_000) found.push({ path: 'value', says: 'A priority is a whole number from -1000000000 to 1000000000.' })
+      if (typeof object['value'] !== 'number' || Math.abs(object['value']) > 1_000_000_000)
+        found.push({
+          path: 'value',
+          says: 'A priority is a whole number from -1000000000 to 1000000000.',
+        })
       break
     default:
       break

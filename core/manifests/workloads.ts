@@ -4,39 +4,72 @@ import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { type FleetView } from '../fleet'
 import { fieldsOf, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
-import { guardedCluster, liveObjects, ownManager, rolloutStep, spendUnchanged, writableCluster } from './apply'
+import {
+  guardedCluster,
+  liveObjects,
+  ownManager,
+  rolloutStep,
+  spendUnchanged,
+  writableCluster,
+} from './apply'
 import { objectKey } from './parse'
 
 const rolling = z.enum(['Deployment', 'StatefulSet', 'DaemonSet'])
-const workload = { cluster: z.string().max(253), kind: rolling, namespace: z.string().max(63), name: z.string().max(253) }
+const workload = {
+  cluster: z.string().max(253),
+  kind: rolling,
+  namespace: z.string().max(63),
+  name: z.string().max(253),
+}
 
 export const restartIntent = z.strictObject(workload)
 export type RestartIntent = z.infer<typeof restartIntent>
-export const undoIntent = z.strictObject({ ...workload, kind: z.literal('Deployment').default('Deployment'), revision: z.int().min(1).optional() })
+export const undoIntent = z.strictObject({
+  ...workload,
+  kind: z.literal('Deployment').default('Deployment'),
+  revision: z.int().min(1).optional(),
+})
 export type UndoIntent = z.infer<typeof undoIntent>
 
 type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json => (typeof value === 'object' && value !== null ? (value as Json) : {})
+const record = (value: unknown): Json =>
+  typeof value === 'object' && value !== null ? (value as Json) : {}
 
-const liveOf = (intent: RestartIntent | UndoIntent, view: FleetView): ApiObject | undefined => liveObjects(view, intent.cluster).get(objectKey({ kind: intent.kind, metadata: { name: intent.name, namespace: intent.namespace } }))
+const liveOf = (intent: RestartIntent | UndoIntent, view: FleetView): ApiObject | undefined =>
+  liveObjects(view, intent.cluster).get(
+    objectKey({ kind: intent.kind, metadata: { name: intent.name, namespace: intent.namespace } }),
+  )
 
-const specOf = (object: ApiObject | undefined): Json => record((object as Json | undefined)?.['spec'])
+const specOf = (object: ApiObject | undefined): Json =>
+  record((object as Json | undefined)?.['spec'])
 const replicasOf = (object: ApiObject | undefined): number => {
   const wanted = specOf(object)['replicas']
   const daemon = record((object as Json | undefined)?.['status'])['desiredNumberScheduled']
   return typeof wanted === 'number' ? wanted : typeof daemon === 'number' ? daemon : 1
 }
 
-const refOf = (intent: RestartIntent | UndoIntent): string => ref(intent.kind.toLowerCase(), intent.cluster, intent.namespace, intent.name)
+const refOf = (intent: RestartIntent | UndoIntent): string =>
+  ref(intent.kind.toLowerCase(), intent.cluster, intent.namespace, intent.name)
 
 function found(intent: RestartIntent | UndoIntent, view: FleetView): readonly RawFinding[] {
   const target = writableCluster(intent.cluster, view)
   if ('finding' in target) return [target.finding]
   if (liveOf(intent, view)) return []
-  return [{ level: 'stop', rule: 'workload.known', field: 'name', says: `${intent.cluster} has no ${intent.kind} ${intent.namespace}/${intent.name}.`, because: [{ says: 'not listed', source: intent.cluster, at: target.cluster.observedAt }] }]
+  return [
+    {
+      level: 'stop',
+      rule: 'workload.known',
+      field: 'name',
+      says: `${intent.cluster} has no ${intent.kind} ${intent.namespace}/${intent.name}.`,
+      because: [{ says: 'not listed', source: intent.cluster, at: target.cluster.observedAt }],
+    },
+  ]
 }
 
-const identity = (intent: RestartIntent | UndoIntent) => ({ kind: intent.kind, metadata: { name: intent.name, namespace: intent.namespace } })
+const identity = (intent: RestartIntent | UndoIntent) => ({
+  kind: intent.kind,
+  metadata: { name: intent.name, namespace: intent.namespace },
+})
 
 export const workloadRestart: ChangeKind<RestartIntent> = {
   name: 'workload.restart',
@@ -50,10 +83,30 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
   plan: (intent, view) => {
     const { cluster, kind, namespace, name } = intent
     const steps = [
-      step({ id: 'restart', after: [], group: name, says: 'a new revision of the same template', command: { port: 'cluster', verb: 'workload.restart', args: { cluster, kind, namespace, name } }, final: true, seconds: { likely: 3, worst: 8 } }),
+      step({
+        id: 'restart',
+        after: [],
+        group: name,
+        says: 'a new revision of the same template',
+        command: {
+          port: 'cluster',
+          verb: 'workload.restart',
+          args: { cluster, kind, namespace, name },
+        },
+        final: true,
+        seconds: { likely: 3, worst: 8 },
+      }),
       rolloutStep(cluster, identity(intent), replicasOf(liveOf(intent, view)), ['restart']),
     ]
-    return { steps, creates: [], alters: [refOf(intent)], removes: [], ...longestPath(steps), spend: spendUnchanged(view, cluster), reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [refOf(intent)],
+      removes: [],
+      ...longestPath(steps),
+      spend: spendUnchanged(view, cluster),
+      reserves: [],
+    }
   },
   prove: (intent, view) => [ready(intent, view)],
 }
@@ -62,7 +115,11 @@ function ready(intent: RestartIntent | UndoIntent, view: FleetView) {
   const status = record((liveOf(intent, view) as Json | undefined)?.['status'])
   const count = status['readyReplicas'] ?? status['numberReady']
   const wanted = replicasOf(liveOf(intent, view))
-  return { says: `all pods of ${intent.name} are ready`, holds: count === wanted, observed: `${String(count)} of ${wanted} ready` }
+  return {
+    says: `all pods of ${intent.name} are ready`,
+    holds: count === wanted,
+    observed: `${String(count)} of ${wanted} ready`,
+  }
 }
 
 export interface RevisionFact {
@@ -74,14 +131,28 @@ export interface RevisionFact {
 }
 
 /** What a Deployment’s pods have been made from, oldest first. */
-export function revisionsOf(intent: { readonly cluster: string; readonly namespace: string; readonly name: string }, view: FleetView): readonly RevisionFact[] {
+export function revisionsOf(
+  intent: { readonly cluster: string; readonly namespace: string; readonly name: string },
+  view: FleetView,
+): readonly RevisionFact[] {
   return [...liveObjects(view, intent.cluster).values()]
-    .filter((object) => object.kind === 'ReplicaSet' && object.metadata?.namespace === intent.namespace && ((object.metadata as { ownerReferences?: readonly { kind: string; name: string }[] }).ownerReferences ?? []).some((owner) => owner.kind === 'Deployment' && owner.name === intent.name))
+    .filter(
+      (object) =>
+        object.kind === 'ReplicaSet' &&
+        object.metadata?.namespace === intent.namespace &&
+        (
+          (object.metadata as { ownerReferences?: readonly { kind: string; name: string }[] })
+            .ownerReferences ?? []
+        ).some((owner) => owner.kind === 'Deployment' && owner.name === intent.name),
+    )
     .map((object): RevisionFact => {
       const template = record(specOf(object)['template'])
       const containers = record(template['spec'])['containers']
       return {
-        number: Number(record((object.metadata as Json)['annotations'])['deployment.kubernetes.io/revision'] ?? 0),
+        number: Number(
+          record((object.metadata as Json)['annotations'])['deployment.kubernetes.io/revision'] ??
+            0,
+        ),
         name: object.metadata?.name ?? '',
         template,
         image: String(record((Array.isArray(containers) ? containers : [])[0])['image'] ?? ''),
@@ -94,7 +165,9 @@ export function revisionsOf(intent: { readonly cluster: string; readonly namespa
 /** The revision an undo goes to: the one asked for, else the one before the newest. */
 const target = (intent: UndoIntent, view: FleetView): RevisionFact | undefined => {
   const all = revisionsOf(intent, view)
-  return intent.revision === undefined ? all[all.length - 2] : all.find((one) => one.number === intent.revision)
+  return intent.revision === undefined
+    ? all[all.length - 2]
+    : all.find((one) => one.number === intent.revision)
 }
 
 export const workloadUndo: ChangeKind<UndoIntent> = {
@@ -104,39 +177,81 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => [refOf(intent)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
-  label: (intent) => `take ${intent.name || 'a workload'} of ${intent.cluster} back${intent.revision === undefined ? '' : ` to revision ${intent.revision}`}`,
+  label: (intent) =>
+    `take ${intent.name || 'a workload'} of ${intent.cluster} back${intent.revision === undefined ? '' : ` to revision ${intent.revision}`}`,
   check: (intent, view) => {
     const wrong = found(intent, view)
     if (wrong.length > 0) return wrong
     const all = revisionsOf(intent, view)
     if (target(intent, view)) return []
-    return [{ level: 'stop', rule: 'revision.known', field: 'revision', says: intent.revision === undefined ? `${intent.name} has only ever had one revision: there is none to go back to.` : `${intent.name} has no revision ${intent.revision}.`, because: [{ says: `revisions: ${all.map((one) => `${one.number} (${one.image})`).join(', ')}`, source: intent.cluster }] }]
+    return [
+      {
+        level: 'stop',
+        rule: 'revision.known',
+        field: 'revision',
+        says:
+          intent.revision === undefined
+            ? `${intent.name} has only ever had one revision: there is none to go back to.`
+            : `${intent.name} has no revision ${intent.revision}.`,
+        because: [
+          {
+            says: `revisions: ${all.map((one) => `${one.number} (${one.image})`).join(', ')}`,
+            source: intent.cluster,
+          },
+        ],
+      },
+    ]
   },
   plan: (intent, view) => {
     const revision = target(intent, view)
     const { cluster, kind, namespace, name } = intent
-    const object = { apiVersion: 'apps/v1', kind, metadata: { name, namespace }, spec: { template: revision?.template ?? {} } }
+    const object = {
+      apiVersion: 'apps/v1',
+      kind,
+      metadata: { name, namespace },
+      spec: { template: revision?.template ?? {} },
+    }
     const live = liveOf(intent, view)
-    const force = Object.keys(record(revision?.template)).length === 0 ? [] : undoForce(intent, object)
+    const force =
+      Object.keys(record(revision?.template)).length === 0 ? [] : undoForce(intent, object)
     const steps = [
       step({
         id: 'apply',
         after: [],
         group: name,
         says: `template of revision ${revision?.number ?? ''}: ${revision?.image ?? ''}`,
-        command: { port: 'cluster', verb: 'objects.apply', args: { cluster, manager: ownManager, objects: [object], force } },
-        undo: { port: 'cluster', verb: 'objects.put-back', args: { cluster, before: { $from: 'apply', path: 'before' } } },
+        command: {
+          port: 'cluster',
+          verb: 'objects.apply',
+          args: { cluster, manager: ownManager, objects: [object], force },
+        },
+        undo: {
+          port: 'cluster',
+          verb: 'objects.put-back',
+          args: { cluster, before: { $from: 'apply', path: 'before' } },
+        },
         seconds: { likely: 4, worst: 12 },
       }),
       rolloutStep(cluster, identity(intent), replicasOf(live), ['apply']),
     ]
-    return { steps, creates: [], alters: [refOf(intent)], removes: [], ...longestPath(steps), spend: spendUnchanged(view, cluster), reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [refOf(intent)],
+      removes: [],
+      ...longestPath(steps),
+      spend: spendUnchanged(view, cluster),
+      reserves: [],
+    }
   },
   prove: (intent, view) => [ready(intent, view)],
 }
 
 /** Going back is meant to undo whoever wrote the template last: all of its fields are taken. */
 function undoForce(intent: UndoIntent, object: { readonly spec: unknown }): readonly string[] {
-  const key = objectKey({ kind: intent.kind, metadata: { name: intent.name, namespace: intent.namespace } })
+  const key = objectKey({
+    kind: intent.kind,
+    metadata: { name: intent.name, namespace: intent.namespace },
+  })
   return [...fieldsOf({ spec: object.spec }).keys()].map((path) => `${key} ${path}`)
 }

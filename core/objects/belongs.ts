@@ -3,13 +3,20 @@ import type { ApiObject } from './read'
 import type { EndpointSliceObject, PodObject, ServiceObject } from './schema'
 
 /** The controller of an object: the owner that says so, or the first that does not deny it (objects written by hand leave it out). */
-export function controllerOf(object: { readonly metadata: Pick<PodObject['metadata'], 'ownerReferences'> }) {
+export function controllerOf(object: {
+  readonly metadata: Pick<PodObject['metadata'], 'ownerReferences'>
+}) {
   const owners = object.metadata.ownerReferences ?? []
-  return owners.find((owner) => owner.controller === true) ?? owners.find((owner) => owner.controller === null || owner.controller === undefined)
+  return (
+    owners.find((owner) => owner.controller === true) ??
+    owners.find((owner) => owner.controller === null || owner.controller === undefined)
+  )
 }
 
-const keyOf = ({ metadata }: ApiObject, name = metadata?.name): string => `${metadata?.namespace ?? 'default'}/${name ?? ''}`
-const owned = (object: ApiObject): string | undefined => (object.metadata ? controllerOf(object as unknown as PodObject)?.name : undefined)
+const keyOf = ({ metadata }: ApiObject, name = metadata?.name): string =>
+  `${metadata?.namespace ?? 'default'}/${name ?? ''}`
+const owned = (object: ApiObject): string | undefined =>
+  object.metadata ? controllerOf(object as unknown as PodObject)?.name : undefined
 
 function group(objects: readonly ApiObject[]): ReadonlyMap<string, readonly PodObject[]> {
   const above = new Map<string, string>()
@@ -26,30 +33,55 @@ function group(objects: readonly ApiObject[]): ReadonlyMap<string, readonly PodO
     const between = `${owner.kind ?? ''}/${keyOf(object, owner.name)}`
     const hash = pod.metadata.labels?.['pod-template-hash']
     // A replica set that is not among the objects is named after its deployment and the hash.
-    const top = above.get(between) ?? (owner.kind === 'ReplicaSet' && hash !== undefined && owner.name.endsWith(`-${hash}`) ? owner.name.slice(0, -hash.length - 1) : owner.name)
+    const top =
+      above.get(between) ??
+      (owner.kind === 'ReplicaSet' && hash !== undefined && owner.name.endsWith(`-${hash}`)
+        ? owner.name.slice(0, -hash.length - 1)
+        : owner.name)
     const key = keyOf(object, top)
     pods.set(key, [...(pods.get(key) ?? []), pod])
   }
-  for (const list of pods.values()) list.sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1))
+  for (const list of pods.values())
+    list.sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1))
   return pods
 }
 
 const known = new WeakMap<readonly ApiObject[], ReadonlyMap<string, readonly PodObject[]>>()
 
 /** The pods of a workload (`namespace/name`), in the order of their names. Objects are read once, however often they are asked. */
-export function podsOfWorkload(objects: readonly ApiObject[], workload: string): readonly PodObject[] {
+export function podsOfWorkload(
+  objects: readonly ApiObject[],
+  workload: string,
+): readonly PodObject[] {
   let pods = known.get(objects)
   if (!pods) known.set(objects, (pods = group(objects)))
   return pods.get(workload) ?? []
 }
 
 /** The endpoint slices of a service (`namespace/name`). */
-export const slicesOfService = (objects: readonly ApiObject[], service: string): readonly EndpointSliceObject[] =>
-  (objects.filter((object) => object.kind === 'EndpointSlice') as unknown as readonly EndpointSliceObject[]).filter((slice) => `${slice.metadata.namespace ?? 'default'}/${slice.metadata.labels?.['kubernetes.io/service-name'] ?? ''}` === service)
+export const slicesOfService = (
+  objects: readonly ApiObject[],
+  service: string,
+): readonly EndpointSliceObject[] =>
+  (
+    objects.filter(
+      (object) => object.kind === 'EndpointSlice',
+    ) as unknown as readonly EndpointSliceObject[]
+  ).filter(
+    (slice) =>
+      `${slice.metadata.namespace ?? 'default'}/${slice.metadata.labels?.['kubernetes.io/service-name'] ?? ''}` ===
+      service,
+  )
 
 /** The port on which the pods behind a service listen for one of its ports; that port itself where nothing says otherwise. */
 export function targetPort(objects: readonly ApiObject[], service: string, port: number): number {
-  const object = objects.find((one) => one.kind === 'Service' && keyOf(one) === service) as unknown as ServiceObject | undefined
+  const object = objects.find(
+    (one) => one.kind === 'Service' && keyOf(one) === service,
+  ) as unknown as ServiceObject | undefined
   const name = object?.spec?.ports?.find((one) => one.port === port)?.name ?? ''
-  return slicesOfService(objects, service).flatMap((slice) => slice.ports ?? []).find((one) => (one.name ?? '') === name)?.port ?? port
+  return (
+    slicesOfService(objects, service)
+      .flatMap((slice) => slice.ports ?? [])
+      .find((one) => (one.name ?? '') === name)?.port ?? port
+  )
 }

@@ -7,7 +7,8 @@
 export type Fields = ReadonlyMap<string, unknown>
 type Json = Record<string, unknown>
 
-const isRecord = (value: unknown): value is Json => typeof value === 'object' && value !== null && !Array.isArray(value)
+const isRecord = (value: unknown): value is Json =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 const listKeys: Readonly<Record<string, readonly string[]>> = {
   containers: ['name'],
@@ -27,7 +28,9 @@ const listKeys: Readonly<Record<string, readonly string[]>> = {
 /** By which field items of a list are told apart, or null for a list that is one value. */
 function keyOf(field: string, items: readonly unknown[]): string | null {
   const candidates = field === 'ports' ? ['containerPort', 'port'] : (listKeys[field] ?? [])
-  const found = candidates.find((candidate) => items.every((item) => isRecord(item) && item[candidate] !== undefined))
+  const found = candidates.find((candidate) =>
+    items.every((item) => isRecord(item) && item[candidate] !== undefined),
+  )
   if (found === undefined || items.length === 0) return null
   const values = new Set(items.map((item) => (isRecord(item) ? String(item[found]) : '')))
   return values.size === items.length ? found : null
@@ -48,7 +51,8 @@ export function fieldsOf(object: unknown): Fields {
     }
     const key = Array.isArray(value) ? keyOf(field, value) : null
     if (Array.isArray(value) && key !== null) {
-      for (const item of value) if (isRecord(item)) walk(item, `${path}/[${key}=${escape(String(item[key]))}]`, '')
+      for (const item of value)
+        if (isRecord(item)) walk(item, `${path}/[${key}=${escape(String(item[key]))}]`, '')
       return
     }
     found.set(path, value)
@@ -69,15 +73,25 @@ function steps(path: string): readonly Step[] {
     .slice(1)
     .map((part) => {
       const item = /^\[(\w+)=(.*)\]$/s.exec(part)
-      return item ? { name: '', item: { key: item[1] ?? '', value: unescape(item[2] ?? '') } } : { name: unescape(part), item: null }
+      return item
+        ? { name: '', item: { key: item[1] ?? '', value: unescape(item[2] ?? '') } }
+        : { name: unescape(part), item: null }
     })
 }
 
-const own = (record: Json, name: string): unknown => (Object.hasOwn(record, name) ? record[name] : undefined)
+const own = (record: Json, name: string): unknown =>
+  Object.hasOwn(record, name) ? record[name] : undefined
 
-const put = (record: Json, name: string, value: unknown): void => void Object.defineProperty(record, name, { value, enumerable: true, configurable: true, writable: true })
+const put = (record: Json, name: string, value: unknown): void =>
+  void Object.defineProperty(record, name, {
+    value,
+    enumerable: true,
+    configurable: true,
+    writable: true,
+  })
 
-const itemOf = (list: readonly unknown[], item: NonNullable<Step['item']>): Json | undefined => list.find((one): one is Json => isRecord(one) && String(own(one, item.key)) === item.value)
+const itemOf = (list: readonly unknown[], item: NonNullable<Step['item']>): Json | undefined =>
+  list.find((one): one is Json => isRecord(one) && String(own(one, item.key)) === item.value)
 
 /** The value at a path, or undefined. */
 export function fieldAt(object: unknown, path: string): unknown {
@@ -103,7 +117,11 @@ function set(object: Json, path: string, value: unknown): void {
       if (!found) {
         found = {}
         holder.push(found)
-        put(found, item.key, /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value)
+        put(
+          found,
+          item.key,
+          /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value,
+        )
       }
       holder = null
       at = found
@@ -136,7 +154,13 @@ function remove(object: Json, path: string): void {
       if (!Array.isArray(at)) return false
       const found = itemOf(at, step.item)
       // What names an item goes with the item, not before it.
-      if (found && way[index + 1]?.name === step.item.key && way.length === index + 2 && Object.keys(found).length > 1) return false
+      if (
+        found &&
+        way[index + 1]?.name === step.item.key &&
+        way.length === index + 2 &&
+        Object.keys(found).length > 1
+      )
+        return false
       if (!found || !drop(found, index + 1)) return false
       const left = Object.keys(found)
       if (index === way.length - 1 || left.length === 0) at.splice(at.indexOf(found), 1)
@@ -150,7 +174,11 @@ function remove(object: Json, path: string): void {
 }
 
 /** An object with some fields taken away and others set; the object itself is not changed. */
-export function withFields<T>(object: T, gone: Iterable<string>, wanted: Iterable<readonly [string, unknown]>): T {
+export function withFields<T>(
+  object: T,
+  gone: Iterable<string>,
+  wanted: Iterable<readonly [string, unknown]>,
+): T {
   const copy = structuredClone(object)
   const names = (path: string): number => (/\/\[(\w+)=[^/]*\]\/\1$/.test(path) ? 1 : 0)
   for (const path of [...gone].sort((a, b) => names(a) - names(b))) remove(copy as Json, path)
@@ -159,19 +187,37 @@ export function withFields<T>(object: T, gone: Iterable<string>, wanted: Iterabl
 }
 
 /** Fields that name an object rather than say how it is. */
-export const isIdentity = (path: string): boolean => path === '/apiVersion' || path === '/kind' || path === '/metadata/name' || path === '/metadata/namespace'
+export const isIdentity = (path: string): boolean =>
+  path === '/apiVersion' ||
+  path === '/kind' ||
+  path === '/metadata/name' ||
+  path === '/metadata/namespace'
 
 /** A path as people read it: `spec.template.spec.containers[main].image`. */
 export const fieldText = (path: string): string =>
   steps(path)
-    .map(({ name, item }) => (item ? `[${item.value}]` : name.includes('.') || name.includes('/') ? `["${name}"]` : `.${name}`))
+    .map(({ name, item }) =>
+      item
+        ? `[${item.value}]`
+        : name.includes('.') || name.includes('/')
+          ? `["${name}"]`
+          : `.${name}`,
+    )
     .join('')
     .replace(/^\./, '')
 
-const stepName = ({ name, item }: Step): string => (item ? `k:${JSON.stringify({ [item.key]: /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value })}` : `f:${name}`)
+const stepName = ({ name, item }: Step): string =>
+  item
+    ? `k:${JSON.stringify({ [item.key]: /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value })}`
+    : `f:${name}`
 
 /** Field owners in the form the API lists them (`metadata.managedFields`, FieldsV1), by manager in the order of their names. */
-export function managedFields(owners: Readonly<Record<string, string>>): readonly { readonly manager: string; readonly operation: 'Apply'; readonly fieldsType: 'FieldsV1'; readonly fieldsV1: Json }[] {
+export function managedFields(owners: Readonly<Record<string, string>>): readonly {
+  readonly manager: string
+  readonly operation: 'Apply'
+  readonly fieldsType: 'FieldsV1'
+  readonly fieldsV1: Json
+}[] {
   const byManager = new Map<string, Json>()
   for (const [path, manager] of Object.entries(owners)) {
     const root = byManager.get(manager) ?? {}
@@ -185,7 +231,14 @@ export function managedFields(owners: Readonly<Record<string, string>>): readonl
       at = next
     }
   }
-  return [...byManager].sort(([a], [b]) => (a < b ? -1 : 1)).map(([manager, fieldsV1]) => ({ manager, operation: 'Apply', fieldsType: 'FieldsV1', fieldsV1 }))
+  return [...byManager]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([manager, fieldsV1]) => ({
+      manager,
+      operation: 'Apply',
+      fieldsType: 'FieldsV1',
+      fieldsV1,
+    }))
 }
 
 /** The owner of each field, out of `metadata.managedFields`. What is not readable is passed over. */
@@ -201,13 +254,16 @@ export function fieldOwners(managed: unknown): ReadonlyMap<string, string> {
         try {
           const key: unknown = JSON.parse(name.slice(2))
           const [field, value] = isRecord(key) ? (Object.entries(key)[0] ?? []) : []
-          if (field !== undefined) walk(next, `${path}/[${field}=${escape(String(value))}]`, manager)
+          if (field !== undefined)
+            walk(next, `${path}/[${field}=${escape(String(value))}]`, manager)
         } catch {
           // A key that is no JSON names nothing.
         }
       }
     }
   }
-  for (const entry of Array.isArray(managed) ? managed : []) if (isRecord(entry) && typeof entry['manager'] === 'string') walk(entry['fieldsV1'], '', entry['manager'])
+  for (const entry of Array.isArray(managed) ? managed : [])
+    if (isRecord(entry) && typeof entry['manager'] === 'string')
+      walk(entry['fieldsV1'], '', entry['manager'])
   return owners
 }

@@ -1,5 +1,14 @@
 export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './belongs'
-export { fieldAt, fieldOwners, fieldsOf, fieldText, isIdentity, managedFields, withFields, type Fields } from './fields'
+export {
+  fieldAt,
+  fieldOwners,
+  fieldsOf,
+  fieldText,
+  isIdentity,
+  managedFields,
+  withFields,
+  type Fields,
+} from './fields'
 export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'
 export { readObjects, type ApiObject, type Located, type Misread } from './read'
 export {
@@ -29,4 +38,10 @@ export {
   type Toleration,
   type VolumeObject,
 } from './schema'
-export { nodeTermTest, requirementTest, selectorTest, type Labels, type LabelTest } from './selector'
+export {
+  nodeTermTest,
+  requirementTest,
+  selectorTest,
+  type Labels,
+  type LabelTest,
+} from './selector'

@@ -4,7 +4,10 @@ import { schemaOf } from './schema'
 export interface ApiObject {
   readonly kind: string
   readonly apiVersion?: string | undefined
-  readonly metadata?: { readonly name?: string | undefined; readonly namespace?: string | null | undefined } | null | undefined
+  readonly metadata?:
+    | { readonly name?: string | undefined; readonly namespace?: string | null | undefined }
+    | null
+    | undefined
 }
 
 export interface Located {
@@ -19,7 +22,8 @@ export interface Misread {
   readonly says: string
 }
 
-const isRecord = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value)
+const isRecord = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 /** Objects that were read before: objects are never changed in place, so what was right stays right. */
 const checked = new WeakSet()
@@ -28,7 +32,10 @@ const checked = new WeakSet()
 const deepest = 8
 
 /** Opens every `List` (and `PodList`, `NodeList` …) and checks each object against the schema of its kind. The first wrong one ends it. */
-export function readObjects(given: readonly unknown[], base = 'objects'): { readonly located: readonly Located[]; readonly wrong: Misread | null } {
+export function readObjects(
+  given: readonly unknown[],
+  base = 'objects',
+): { readonly located: readonly Located[]; readonly wrong: Misread | null } {
   const located: Located[] = []
   let wrong: Misread | null = null
   const walk = (items: readonly unknown[], pointer: string, path: string, depth: number): void => {
@@ -36,7 +43,10 @@ export function readObjects(given: readonly unknown[], base = 'objects'): { read
       if (wrong) return
       const here = `${path}[${index}]`
       if (!isRecord(item)) {
-        wrong = { path: here, says: 'This is no object of the API. Give an object with kind and metadata.' }
+        wrong = {
+          path: here,
+          says: 'This is no object of the API. Give an object with kind and metadata.',
+        }
         return
       }
       const { kind } = item
@@ -51,7 +61,12 @@ export function readObjects(given: readonly unknown[], base = 'objects'): { read
         }
         // Items of a typed list may leave out their kind.
         const own = kind.slice(0, -4)
-        const opened = own === '' ? item['items'] : item['items'].map((one: unknown) => (isRecord(one) && one['kind'] === undefined ? { kind: own, ...one } : one))
+        const opened =
+          own === ''
+            ? item['items']
+            : item['items'].map((one: unknown) =>
+                isRecord(one) && one['kind'] === undefined ? { kind: own, ...one } : one,
+              )
         walk(opened, `${pointer}/${index}/items`, `${here}.items`, depth + 1)
         continue
       }
@@ -60,7 +75,9 @@ export function readObjects(given: readonly unknown[], base = 'objects'): { read
         const read = schema.safeParse(item)
         if (!read.success) {
           const issue = read.error.issues[0]
-          const within = (issue?.path ?? []).map((part) => (typeof part === 'number' ? `[${part}]` : `.${String(part)}`)).join('')
+          const within = (issue?.path ?? [])
+            .map((part) => (typeof part === 'number' ? `[${part}]` : `.${String(part)}`))
+            .join('')
           wrong = { path: `${here}${within}`, says: issue?.message ?? 'not as the API has it' }
           return
         }

@@ -46,7 +46,8 @@ function exactly(resource: string, given: string | number, path: string): number
 
 function billionths(text: string, path: string): number {
   const small = /^(\d*\.?\d+)([num])$/.exec(text)
-  if (small) return Math.ceil(Number(small[1]) * ({ n: 1, u: 1e3, m: 1e6 }[small[2] ?? 'n'] ?? 1) - 1e-6)
+  if (small)
+    return Math.ceil(Number(small[1]) * ({ n: 1, u: 1e3, m: 1e6 }[small[2] ?? 'n'] ?? 1) - 1e-6)
   const plain = /^\d*\.?\d+$/.test(text) ? Math.ceil(Number(text) * 1e9 - 1e-3) : null
   return plain ?? amountOf('cpu', text, path) * 1e6
 }
@@ -56,7 +57,8 @@ function asked(requests: Given, limits: Given, path: string, missing?: Given): S
   const take = (given: Given, where: string): void => {
     for (const resource in given) {
       const amount = given[resource]
-      if (amount !== undefined && !sum.has(resource)) sum.set(resource, exactly(resource, amount, `${path}.${where}.${resource}`))
+      if (amount !== undefined && !sum.has(resource))
+        sum.set(resource, exactly(resource, amount, `${path}.${where}.${resource}`))
     }
   }
   take(requests, 'requests')
@@ -69,7 +71,8 @@ const add = (to: Sum, more: Sum): void => {
   for (const [resource, amount] of more) to.set(resource, (to.get(resource) ?? 0) + amount)
 }
 const raise = (to: Sum, other: Sum): void => {
-  for (const [resource, amount] of other) if (amount > (to.get(resource) ?? 0)) to.set(resource, amount)
+  for (const [resource, amount] of other)
+    if (amount > (to.get(resource) ?? 0)) to.set(resource, amount)
 }
 
 const isSidecar = (container: Container): boolean => container.restartPolicy === 'Always'
@@ -80,11 +83,26 @@ const isSidecar = (container: Container): boolean => container.restartPolicy ===
  */
 export function podRequest(spec: PodSpec, path: string, missing?: Given): Amounts {
   const running: Sum = new Map()
-  spec.containers?.forEach((container, i) => add(running, asked(container.resources?.requests, container.resources?.limits, `${path}.containers[${i}].resources`, missing)))
+  spec.containers?.forEach((container, i) =>
+    add(
+      running,
+      asked(
+        container.resources?.requests,
+        container.resources?.limits,
+        `${path}.containers[${i}].resources`,
+        missing,
+      ),
+    ),
+  )
   const sidecars: Sum = new Map()
   const peak: Sum = new Map()
   spec.initContainers?.forEach((container, i) => {
-    const own = asked(container.resources?.requests, container.resources?.limits, `${path}.initContainers[${i}].resources`, missing)
+    const own = asked(
+      container.resources?.requests,
+      container.resources?.limits,
+      `${path}.initContainers[${i}].resources`,
+      missing,
+    )
     if (isSidecar(container)) {
       add(sidecars, own)
       raise(peak, sidecars)
@@ -95,7 +113,13 @@ export function podRequest(spec: PodSpec, path: string, missing?: Given): Amount
   })
   add(running, sidecars)
   raise(running, peak)
-  if (spec.resources) for (const [resource, amount] of asked(spec.resources.requests, spec.resources.limits, `${path}.resources`)) running.set(resource, amount)
+  if (spec.resources)
+    for (const [resource, amount] of asked(
+      spec.resources.requests,
+      spec.resources.limits,
+      `${path}.resources`,
+    ))
+      running.set(resource, amount)
   add(running, asked(spec.overhead, null, `${path}.overhead`))
   const cpu = running.get('cpu')
   if (cpu !== undefined) running.set('cpu', Math.ceil(cpu / 1e6))

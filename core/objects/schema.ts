@@ -15,9 +15,18 @@ const labels = optional(z.record(z.string(), text))
 const intOrString = z.union([z.int(), z.string().max(50)])
 
 export const requirementSchema = z.looseObject({ key: text, operator: text, values: list(text) })
-export const labelSelectorSchema = z.looseObject({ matchLabels: labels, matchExpressions: list(requirementSchema) })
+export const labelSelectorSchema = z.looseObject({
+  matchLabels: labels,
+  matchExpressions: list(requirementSchema),
+})
 
-export const ownerSchema = z.looseObject({ apiVersion: optional(text), kind: text, name: text, uid: optional(text), controller: optional(z.boolean()) })
+export const ownerSchema = z.looseObject({
+  apiVersion: optional(text),
+  kind: text,
+  name: text,
+  uid: optional(text),
+  controller: optional(z.boolean()),
+})
 
 export const metadataSchema = z.looseObject({
   name: text,
@@ -30,20 +39,48 @@ export const metadataSchema = z.looseObject({
 })
 
 const resourcesSchema = z.looseObject({ requests: quantities, limits: quantities })
-const portSchema = z.looseObject({ name: optional(text), containerPort: optional(z.int()), hostPort: optional(z.int()), hostIP: optional(text), protocol: optional(text) })
-const containerSchema = z.looseObject({ name: optional(text), image: optional(text), restartPolicy: optional(text), resources: optional(resourcesSchema), ports: list(portSchema) })
+const portSchema = z.looseObject({
+  name: optional(text),
+  containerPort: optional(z.int()),
+  hostPort: optional(z.int()),
+  hostIP: optional(text),
+  protocol: optional(text),
+})
+const containerSchema = z.looseObject({
+  name: optional(text),
+  image: optional(text),
+  restartPolicy: optional(text),
+  resources: optional(resourcesSchema),
+  ports: list(portSchema),
+})
 
-const nodeTermSchema = z.looseObject({ matchExpressions: list(requirementSchema), matchFields: list(requirementSchema) })
-const podTermSchema = z.looseObject({ labelSelector: optional(labelSelectorSchema), namespaces: list(text), namespaceSelector: optional(labelSelectorSchema), topologyKey: text, matchLabelKeys: list(text), mismatchLabelKeys: list(text) })
+const nodeTermSchema = z.looseObject({
+  matchExpressions: list(requirementSchema),
+  matchFields: list(requirementSchema),
+})
+const podTermSchema = z.looseObject({
+  labelSelector: optional(labelSelectorSchema),
+  namespaces: list(text),
+  namespaceSelector: optional(labelSelectorSchema),
+  topologyKey: text,
+  matchLabelKeys: list(text),
+  mismatchLabelKeys: list(text),
+})
 const podAffinitySchema = z.looseObject({
   requiredDuringSchedulingIgnoredDuringExecution: list(podTermSchema),
-  preferredDuringSchedulingIgnoredDuringExecution: list(z.looseObject({ weight: z.number(), podAffinityTerm: podTermSchema })),
+  preferredDuringSchedulingIgnoredDuringExecution: list(
+    z.looseObject({ weight: z.number(), podAffinityTerm: podTermSchema }),
+  ),
 })
 const affinitySchema = z.looseObject({
   nodeAffinity: optional(
     z.looseObject({
-      requiredDuringSchedulingIgnoredDuringExecution: optional(z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) })),
-      preferredDuringSchedulingIgnoredDuringExecution: list(z.looseObject({ weight: z.number(), preference: nodeTermSchema })),
+      requiredDuringSchedulingIgnoredDuringExecution: optional(
+        z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) }),
+      ),
+      preferredDuringSchedulingIgnoredDuringExecution: list(
+        z.looseObject({ weight: z.number(), preference: nodeTermSchema }),
+      ),
     }),
   ),
   podAffinity: optional(podAffinitySchema),
@@ -59,7 +96,12 @@ const spreadSchema = z.looseObject({
   nodeTaintsPolicy: optional(text),
   matchLabelKeys: list(text),
 })
-const tolerationSchema = z.looseObject({ key: optional(text), operator: optional(text), value: optional(text), effect: optional(text) })
+const tolerationSchema = z.looseObject({
+  key: optional(text),
+  operator: optional(text),
+  value: optional(text),
+  effect: optional(text),
+})
 const taintSchema = z.looseObject({ key: text, value: optional(text), effect: text })
 const volumeSchema = z.looseObject({
   name: optional(text),
@@ -89,44 +131,132 @@ export const podSpecSchema = z.looseObject({
   volumes: list(volumeSchema),
 })
 
-const conditionSchema = z.looseObject({ type: text, status: text, reason: optional(text), message: optional(text), lastTransitionTime: optional(text) })
+const conditionSchema = z.looseObject({
+  type: text,
+  status: text,
+  reason: optional(text),
+  message: optional(text),
+  lastTransitionTime: optional(text),
+})
 
 export const podSchema = z.looseObject({
   kind: z.literal('Pod'),
   metadata: metadataSchema,
   spec: optional(podSpecSchema),
-  status: optional(z.looseObject({ phase: optional(text), podIP: optional(text), podIPs: list(z.looseObject({ ip: optional(text) })), hostIP: optional(text), startTime: optional(text), conditions: list(conditionSchema) })),
+  status: optional(
+    z.looseObject({
+      phase: optional(text),
+      podIP: optional(text),
+      podIPs: list(z.looseObject({ ip: optional(text) })),
+      hostIP: optional(text),
+      startTime: optional(text),
+      conditions: list(conditionSchema),
+    }),
+  ),
 })
 export const nodeSchema = z.looseObject({
   kind: z.literal('Node'),
   metadata: metadataSchema,
-  spec: optional(z.looseObject({ unschedulable: optional(z.boolean()), taints: list(taintSchema) })),
-  status: optional(z.looseObject({ allocatable: quantities, capacity: quantities, conditions: list(conditionSchema) })),
+  spec: optional(
+    z.looseObject({ unschedulable: optional(z.boolean()), taints: list(taintSchema) }),
+  ),
+  status: optional(
+    z.looseObject({
+      allocatable: quantities,
+      capacity: quantities,
+      conditions: list(conditionSchema),
+    }),
+  ),
 })
-export const namespaceSchema = z.looseObject({ kind: z.literal('Namespace'), metadata: metadataSchema })
-export const priorityClassSchema = z.looseObject({ kind: z.literal('PriorityClass'), metadata: metadataSchema, value: z.number(), globalDefault: optional(z.boolean()), preemptionPolicy: optional(text) })
+export const namespaceSchema = z.looseObject({
+  kind: z.literal('Namespace'),
+  metadata: metadataSchema,
+})
+export const priorityClassSchema = z.looseObject({
+  kind: z.literal('PriorityClass'),
+  metadata: metadataSchema,
+  value: z.number(),
+  globalDefault: optional(z.boolean()),
+  preemptionPolicy: optional(text),
+})
 export const budgetSchema = z.looseObject({
   kind: z.literal('PodDisruptionBudget'),
   metadata: metadataSchema,
-  spec: optional(z.looseObject({ minAvailable: optional(intOrString), maxUnavailable: optional(intOrString), selector: optional(labelSelectorSchema), unhealthyPodEvictionPolicy: optional(text) })),
+  spec: optional(
+    z.looseObject({
+      minAvailable: optional(intOrString),
+      maxUnavailable: optional(intOrString),
+      selector: optional(labelSelectorSchema),
+      unhealthyPodEvictionPolicy: optional(text),
+    }),
+  ),
 })
 export const volumeObjectSchema = z.looseObject({
   kind: z.literal('PersistentVolume'),
   metadata: metadataSchema,
-  spec: optional(z.looseObject({ nodeAffinity: optional(z.looseObject({ required: optional(z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) })) })), csi: optional(z.looseObject({ driver: text, volumeHandle: optional(text) })) })),
+  spec: optional(
+    z.looseObject({
+      nodeAffinity: optional(
+        z.looseObject({
+          required: optional(z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) })),
+        }),
+      ),
+      csi: optional(z.looseObject({ driver: text, volumeHandle: optional(text) })),
+    }),
+  ),
 })
 export const claimSchema = z.looseObject({
   kind: z.literal('PersistentVolumeClaim'),
   metadata: metadataSchema,
-  spec: optional(z.looseObject({ volumeName: optional(text), storageClassName: optional(text), accessModes: list(text) })),
+  spec: optional(
+    z.looseObject({
+      volumeName: optional(text),
+      storageClassName: optional(text),
+      accessModes: list(text),
+    }),
+  ),
 })
-const topologyTermSchema = z.looseObject({ matchLabelExpressions: list(z.looseObject({ key: text, values: list(text) })) })
-export const storageClassSchema = z.looseObject({ kind: z.literal('StorageClass'), metadata: metadataSchema, provisioner: optional(text), volumeBindingMode: optional(text), allowedTopologies: list(topologyTermSchema) })
-export const csiNodeSchema = z.looseObject({ kind: z.literal('CSINode'), metadata: metadataSchema, spec: optional(z.looseObject({ drivers: list(z.looseObject({ name: text, allocatable: optional(z.looseObject({ count: optional(z.int()) })) })) })) })
-const replicatedSchema = (kind: string) => z.looseObject({ kind: z.literal(kind), metadata: metadataSchema, spec: optional(z.looseObject({ replicas: optional(z.int()) })) })
+const topologyTermSchema = z.looseObject({
+  matchLabelExpressions: list(z.looseObject({ key: text, values: list(text) })),
+})
+export const storageClassSchema = z.looseObject({
+  kind: z.literal('StorageClass'),
+  metadata: metadataSchema,
+  provisioner: optional(text),
+  volumeBindingMode: optional(text),
+  allowedTopologies: list(topologyTermSchema),
+})
+export const csiNodeSchema = z.looseObject({
+  kind: z.literal('CSINode'),
+  metadata: metadataSchema,
+  spec: optional(
+    z.looseObject({
+      drivers: list(
+        z.looseObject({
+          name: text,
+          allocatable: optional(z.looseObject({ count: optional(z.int()) })),
+        }),
+      ),
+    }),
+  ),
+})
+const replicatedSchema = (kind: string) =>
+  z.looseObject({
+    kind: z.literal(kind),
+    metadata: metadataSchema,
+    spec: optional(z.looseObject({ replicas: optional(z.int()) })),
+  })
 
-const policyPeerSchema = z.looseObject({ podSelector: optional(labelSelectorSchema), namespaceSelector: optional(labelSelectorSchema), ipBlock: optional(z.looseObject({ cidr: text, except: list(text) })) })
-const policyPortSchema = z.looseObject({ protocol: optional(text), port: optional(intOrString), endPort: optional(z.int()) })
+const policyPeerSchema = z.looseObject({
+  podSelector: optional(labelSelectorSchema),
+  namespaceSelector: optional(labelSelectorSchema),
+  ipBlock: optional(z.looseObject({ cidr: text, except: list(text) })),
+})
+const policyPortSchema = z.looseObject({
+  protocol: optional(text),
+  port: optional(intOrString),
+  endPort: optional(z.int()),
+})
 export const policySchema = z.looseObject({
   kind: z.literal('NetworkPolicy'),
   metadata: metadataSchema,
@@ -152,15 +282,34 @@ export const serviceSchema = z.looseObject({
       externalTrafficPolicy: optional(text),
       internalTrafficPolicy: optional(text),
       publishNotReadyAddresses: optional(z.boolean()),
-      ports: list(z.looseObject({ name: optional(text), port: z.int(), targetPort: optional(intOrString), protocol: optional(text), nodePort: optional(z.int()) })),
+      ports: list(
+        z.looseObject({
+          name: optional(text),
+          port: z.int(),
+          targetPort: optional(intOrString),
+          protocol: optional(text),
+          nodePort: optional(z.int()),
+        }),
+      ),
     }),
   ),
 })
 export const endpointSliceSchema = z.looseObject({
   kind: z.literal('EndpointSlice'),
   metadata: metadataSchema,
-  endpoints: list(z.looseObject({ addresses: list(text), conditions: optional(z.looseObject({ ready: optional(z.boolean()) })), nodeName: optional(text), targetRef: optional(z.looseObject({ kind: optional(text), name: optional(text), namespace: optional(text) })) })),
-  ports: list(z.looseObject({ name: optional(text), port: optional(z.int()), protocol: optional(text) })),
+  endpoints: list(
+    z.looseObject({
+      addresses: list(text),
+      conditions: optional(z.looseObject({ ready: optional(z.boolean()) })),
+      nodeName: optional(text),
+      targetRef: optional(
+        z.looseObject({ kind: optional(text), name: optional(text), namespace: optional(text) }),
+      ),
+    }),
+  ),
+  ports: list(
+    z.looseObject({ name: optional(text), port: optional(z.int()), protocol: optional(text) }),
+  ),
 })
 const routeValueSchema = z.looseObject({ type: optional(text), name: text, value: text })
 export const httpRouteSchema = z.looseObject({
@@ -168,12 +317,34 @@ export const httpRouteSchema = z.looseObject({
   metadata: metadataSchema,
   spec: optional(
     z.looseObject({
-      parentRefs: list(z.looseObject({ name: text, kind: optional(text), namespace: optional(text), port: optional(z.int()) })),
+      parentRefs: list(
+        z.looseObject({
+          name: text,
+          kind: optional(text),
+          namespace: optional(text),
+          port: optional(z.int()),
+        }),
+      ),
       hostnames: list(text),
       rules: list(
         z.looseObject({
-          matches: list(z.looseObject({ path: optional(z.looseObject({ type: optional(text), value: optional(text) })), method: optional(text), headers: list(routeValueSchema), queryParams: list(routeValueSchema) })),
-          backendRefs: list(z.looseObject({ name: text, namespace: optional(text), kind: optional(text), port: optional(z.int()), weight: optional(z.int().min(0).max(1_000_000)) })),
+          matches: list(
+            z.looseObject({
+              path: optional(z.looseObject({ type: optional(text), value: optional(text) })),
+              method: optional(text),
+              headers: list(routeValueSchema),
+              queryParams: list(routeValueSchema),
+            }),
+          ),
+          backendRefs: list(
+            z.looseObject({
+              name: text,
+              namespace: optional(text),
+              kind: optional(text),
+              port: optional(z.int()),
+              weight: optional(z.int().min(0).max(1_000_000)),
+            }),
+          ),
         }),
       ),
     }),
@@ -201,7 +372,8 @@ const byKind: Readonly<Record<string, z.ZodType>> = {
 }
 
 /** The schema of a kind we read, or undefined for one we only carry. */
-export const schemaOf = (kind: string): z.ZodType | undefined => (Object.hasOwn(byKind, kind) ? byKind[kind] : undefined)
+export const schemaOf = (kind: string): z.ZodType | undefined =>
+  Object.hasOwn(byKind, kind) ? byKind[kind] : undefined
 
 export type Requirement = z.infer<typeof requirementSchema>
 export type LabelSelector = z.infer<typeof labelSelectorSchema>

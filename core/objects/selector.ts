@@ -37,13 +37,21 @@ export function selectorTest(selector: LabelSelector | null | undefined): LabelT
   if (selector === null || selector === undefined) return () => false
   const wanted = Object.entries(selector.matchLabels ?? {})
   const tests = (selector.matchExpressions ?? []).map(requirementTest)
-  return (labels) => wanted.every(([key, value]) => Object.hasOwn(labels, key) && labels[key] === value) && tests.every((test) => test(labels))
+  return (labels) =>
+    wanted.every(([key, value]) => Object.hasOwn(labels, key) && labels[key] === value) &&
+    tests.every((test) => test(labels))
 }
 
 /** A node term: all its expressions and fields (`metadata.name` alone) hold. One without any matches no node. */
 export function nodeTermTest(term: NodeTerm): (labels: Labels, name: string) => boolean {
   const expressions = (term.matchExpressions ?? []).map(requirementTest)
-  const fields = (term.matchFields ?? []).map((field) => (field.key === 'metadata.name' && (field.operator === 'In' || field.operator === 'NotIn') ? requirementTest(field) : () => false))
+  const fields = (term.matchFields ?? []).map((field) =>
+    field.key === 'metadata.name' && (field.operator === 'In' || field.operator === 'NotIn')
+      ? requirementTest(field)
+      : () => false,
+  )
   if (expressions.length + fields.length === 0) return () => false
-  return (labels, name) => expressions.every((test) => test(labels)) && fields.every((test) => test({ 'metadata.name': name }))
+  return (labels, name) =>
+    expressions.every((test) => test(labels)) &&
+    fields.every((test) => test({ 'metadata.name': name }))
 }

@@ -2,7 +2,14 @@
  * The placement board: what stands on which node, and what a what-if moves. A what-if changes the objects (a node more, a
  * zone less, other replicas or requests) or drains a node; then everything that waits is placed anew and compared with before.
  */
-import { amountOf, controllerOf, type NodeObject, type PodObject, podRequest, type PodSpec } from '../objects'
+import {
+  amountOf,
+  controllerOf,
+  type NodeObject,
+  type PodObject,
+  podRequest,
+  type PodSpec,
+} from '../objects'
 import { compareText } from '../units'
 import { drain } from './drain'
 import { oneMore, type PlacementRemedy } from './remedies'
@@ -21,8 +28,20 @@ export type WhatIf =
   | { readonly kind: 'loss'; readonly label: string; readonly value: string }
   | { readonly kind: 'nodes'; readonly like: string; readonly count: number }
   | { readonly kind: 'replicas'; readonly workload: string; readonly count: number }
-  | { readonly kind: 'request'; readonly workload: string; readonly container: string; readonly resource: 'cpu' | 'memory'; readonly amount: string }
-  | { readonly kind: 'toleration'; readonly workload: string; readonly key: string; readonly value: string; readonly effect: string }
+  | {
+      readonly kind: 'request'
+      readonly workload: string
+      readonly container: string
+      readonly resource: 'cpu' | 'memory'
+      readonly amount: string
+    }
+  | {
+      readonly kind: 'toleration'
+      readonly workload: string
+      readonly key: string
+      readonly value: string
+      readonly effect: string
+    }
 
 export interface BoardPod {
   readonly key: string
@@ -66,19 +85,29 @@ export interface BoardWorkload {
   readonly key: string
   readonly replicas: number
   readonly pods: number
-  readonly containers: readonly { readonly name: string; readonly cpu: string | null; readonly memory: string | null }[]
+  readonly containers: readonly {
+    readonly name: string
+    readonly cpu: string | null
+    readonly memory: string | null
+  }[]
 }
 
 export interface Board {
   readonly nodes: readonly BoardNode[]
   readonly waiting: readonly BoardWaiting[]
-  readonly moves: readonly { readonly pod: string; readonly from: string | null; readonly to: string | null }[]
+  readonly moves: readonly {
+    readonly pod: string
+    readonly from: string | null
+    readonly to: string | null
+  }[]
   readonly blocked: readonly { readonly pod: string; readonly says: string }[]
   readonly workloads: readonly BoardWorkload[]
   readonly zones: readonly string[]
 }
 
-export type BoardRead = { readonly ok: true; readonly board: Board } | { readonly ok: false; readonly path: string; readonly says: string }
+export type BoardRead =
+  | { readonly ok: true; readonly board: Board }
+  | { readonly ok: false; readonly path: string; readonly says: string }
 
 const isPod = (object: BoardObject): object is BoardObject & PodObject => object.kind === 'Pod'
 const isNode = (object: BoardObject): object is BoardObject & NodeObject => object.kind === 'Node'
@@ -94,7 +123,11 @@ export function workloadsOf(objects: readonly BoardObject[]): (pod: PodObject) =
     if (object.kind !== 'ReplicaSet' && object.kind !== 'Job') continue
     const set = object as unknown as PodObject
     const owner = controllerOf(set)
-    if (owner) above.set(`${object.kind}/${namespaceOf(set)}/${set.metadata.name}`, `${owner.kind}/${namespaceOf(set)}/${owner.name}`)
+    if (owner)
+      above.set(
+        `${object.kind}/${namespaceOf(set)}/${set.metadata.name}`,
+        `${owner.kind}/${namespaceOf(set)}/${owner.name}`,
+      )
   }
   return (pod) => {
     const owner = controllerOf(pod)
@@ -104,23 +137,44 @@ export function workloadsOf(objects: readonly BoardObject[]): (pod: PodObject) =
   }
 }
 
-const isStanding = (pod: PodObject): boolean => pod.status?.phase !== 'Succeeded' && pod.status?.phase !== 'Failed' && !pod.metadata.deletionTimestamp
+const isStanding = (pod: PodObject): boolean =>
+  pod.status?.phase !== 'Succeeded' &&
+  pod.status?.phase !== 'Failed' &&
+  !pod.metadata.deletionTimestamp
 
 /** A pod as its controller would make it again: without a node, with a name of its own unless its name is kept. */
 function again(pod: BoardObject & PodObject, keepsName: boolean): BoardObject & PodObject {
   const { nodeName: _node, ...spec } = pod.spec ?? {}
-  return { ...pod, metadata: { ...pod.metadata, name: keepsName ? pod.metadata.name : `${pod.metadata.name}~` }, spec, status: { phase: 'Pending' } }
+  return {
+    ...pod,
+    metadata: { ...pod.metadata, name: keepsName ? pod.metadata.name : `${pod.metadata.name}~` },
+    spec,
+    status: { phase: 'Pending' },
+  }
 }
 
 const isStateful = (pod: PodObject): boolean => controllerOf(pod)?.kind === 'StatefulSet'
 const isDaemonPod = (pod: PodObject): boolean => controllerOf(pod)?.kind === 'DaemonSet'
 
-function withReplicas(objects: readonly BoardObject[], workload: string, count: number): readonly BoardObject[] {
+function withReplicas(
+  objects: readonly BoardObject[],
+  workload: string,
+  count: number,
+): readonly BoardObject[] {
   const ownerOf = workloadsOf(objects)
   const mine = objects.filter(isPod).filter((pod) => isStanding(pod) && ownerOf(pod) === workload)
   const number = (pod: PodObject): number => Number(/-(\d+)$/.exec(pod.metadata.name)?.[1] ?? 0)
   if (count <= mine.length) {
-    const gone = new Set([...mine].sort((a, b) => Number(Boolean(a.spec?.nodeName)) - Number(Boolean(b.spec?.nodeName)) || number(b) - number(a) || compareText(b.metadata.name, a.metadata.name)).slice(0, mine.length - count))
+    const gone = new Set(
+      [...mine]
+        .sort(
+          (a, b) =>
+            Number(Boolean(a.spec?.nodeName)) - Number(Boolean(b.spec?.nodeName)) ||
+            number(b) - number(a) ||
+            compareText(b.metadata.name, a.metadata.name),
+        )
+        .slice(0, mine.length - count),
+    )
     return objects.filter((object) => !gone.has(object as BoardObject & PodObject))
   }
   const like = mine[0]
@@ -136,7 +190,11 @@ function withReplicas(objects: readonly BoardObject[], workload: string, count: 
 }
 
 /** Pods of a workload with another spec: made anew, as a roll-out would. */
-function withSpec(objects: readonly BoardObject[], workload: string, change: (spec: PodSpec) => PodSpec): readonly BoardObject[] {
+function withSpec(
+  objects: readonly BoardObject[],
+  workload: string,
+  change: (spec: PodSpec) => PodSpec,
+): readonly BoardObject[] {
   const ownerOf = workloadsOf(objects)
   return objects.map((object) => {
     if (!isPod(object) || !isStanding(object) || ownerOf(object) !== workload) return object
@@ -146,7 +204,10 @@ function withSpec(objects: readonly BoardObject[], workload: string, change: (sp
 }
 
 /** The objects once a what-if that is not a drain has happened. Draining is done on the world they make. */
-function applied(objects: readonly BoardObject[], whatIf: Exclude<WhatIf, { readonly kind: 'drain' }>): readonly BoardObject[] {
+function applied(
+  objects: readonly BoardObject[],
+  whatIf: Exclude<WhatIf, { readonly kind: 'drain' }>,
+): readonly BoardObject[] {
   switch (whatIf.kind) {
     case 'nodes': {
       const like = objects.filter(isNode).find((node) => node.metadata.name === whatIf.like)
@@ -160,10 +221,21 @@ function applied(objects: readonly BoardObject[], whatIf: Exclude<WhatIf, { read
       return [...objects, ...made]
     }
     case 'loss': {
-      const lost = new Set(objects.filter(isNode).filter((node) => (whatIf.label === 'name' ? node.metadata.name : node.metadata.labels?.[whatIf.label]) === whatIf.value).map((node) => node.metadata.name))
+      const lost = new Set(
+        objects
+          .filter(isNode)
+          .filter(
+            (node) =>
+              (whatIf.label === 'name'
+                ? node.metadata.name
+                : node.metadata.labels?.[whatIf.label]) === whatIf.value,
+          )
+          .map((node) => node.metadata.name),
+      )
       return objects.flatMap((object): readonly BoardObject[] => {
         if (isNode(object)) return lost.has(object.metadata.name) ? [] : [object]
-        if (!isPod(object) || !lost.has(object.spec?.nodeName ?? '') || !isStanding(object)) return [object]
+        if (!isPod(object) || !lost.has(object.spec?.nodeName ?? '') || !isStanding(object))
+          return [object]
         // A daemon’s pod goes with its node; what nobody makes anew is gone; a stateful one waits until its node is given up.
         return isDaemonPod(object) || !controllerOf(object) ? [] : [again(object, true)]
       })
@@ -173,14 +245,31 @@ function applied(objects: readonly BoardObject[], whatIf: Exclude<WhatIf, { read
     case 'request':
       return withSpec(objects, whatIf.workload, (spec) => ({
         ...spec,
-        containers: (spec.containers ?? []).map((container) => (container.name === whatIf.container ? { ...container, resources: { ...container.resources, requests: { ...container.resources?.requests, [whatIf.resource]: whatIf.amount } } } : container)),
+        containers: (spec.containers ?? []).map((container) =>
+          container.name === whatIf.container
+            ? {
+                ...container,
+                resources: {
+                  ...container.resources,
+                  requests: { ...container.resources?.requests, [whatIf.resource]: whatIf.amount },
+                },
+              }
+            : container,
+        ),
       }))
     case 'toleration':
-      return withSpec(objects, whatIf.workload, (spec) => ({ ...spec, tolerations: [...(spec.tolerations ?? []), { key: whatIf.key, operator: 'Equal', value: whatIf.value, effect: whatIf.effect }] }))
+      return withSpec(objects, whatIf.workload, (spec) => ({
+        ...spec,
+        tolerations: [
+          ...(spec.tolerations ?? []),
+          { key: whatIf.key, operator: 'Equal', value: whatIf.value, effect: whatIf.effect },
+        ],
+      }))
   }
 }
 
-const text = (value: string | number | undefined): string | null => (value === undefined ? null : String(value))
+const text = (value: string | number | undefined): string | null =>
+  value === undefined ? null : String(value)
 
 function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[] {
   const ownerOf = workloadsOf(objects)
@@ -193,20 +282,42 @@ function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[]
     else found.set(key, { pod, pods: 1 })
   }
   return [...found]
-    .map(([key, { pod, pods }]): BoardWorkload => ({ key, replicas: pods, pods, containers: (pod.spec?.containers ?? []).map((container) => ({ name: container.name ?? '', cpu: text(container.resources?.requests?.['cpu'] ?? container.resources?.limits?.['cpu']), memory: text(container.resources?.requests?.['memory'] ?? container.resources?.limits?.['memory']) })) }))
+    .map(([key, { pod, pods }]): BoardWorkload => ({
+      key,
+      replicas: pods,
+      pods,
+      containers: (pod.spec?.containers ?? []).map((container) => ({
+        name: container.name ?? '',
+        cpu: text(container.resources?.requests?.['cpu'] ?? container.resources?.limits?.['cpu']),
+        memory: text(
+          container.resources?.requests?.['memory'] ?? container.resources?.limits?.['memory'],
+        ),
+      })),
+    }))
     .sort((a, b) => compareText(a.key, b.key))
 }
 
 /** The board of objects after some what-ifs, in their order. `remedies` says whether those that wait get proven remedies. */
-export function boardOf(given: readonly BoardObject[], whatIfs: readonly WhatIf[], remedies = true): BoardRead {
-  const before = new Map(given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]))
-  const objects = whatIfs.reduce<readonly BoardObject[]>((now, whatIf) => (whatIf.kind === 'drain' ? now : applied(now, whatIf)), given)
+export function boardOf(
+  given: readonly BoardObject[],
+  whatIfs: readonly WhatIf[],
+  remedies = true,
+): BoardRead {
+  const before = new Map(
+    given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]),
+  )
+  const objects = whatIfs.reduce<readonly BoardObject[]>(
+    (now, whatIf) => (whatIf.kind === 'drain' ? now : applied(now, whatIf)),
+    given,
+  )
   const read = readWorld(objects)
   if (!read.ok) return { ok: false, path: read.path, says: read.says }
   const { world } = read
   const { room } = world
   const names = new Set(objects.filter(isNode).map((node) => node.metadata.name))
-  const drained = whatIfs.flatMap((whatIf) => (whatIf.kind === 'drain' && names.has(whatIf.node) ? [whatIf.node] : []))
+  const drained = whatIfs.flatMap((whatIf) =>
+    whatIf.kind === 'drain' && names.has(whatIf.node) ? [whatIf.node] : [],
+  )
   let blocked: readonly { readonly pod: string; readonly says: string }[] = []
   if (drained.length > 0) {
     const found = drain(world, drained, { allowLocalData: true })
@@ -225,7 +336,14 @@ export function boardOf(given: readonly BoardObject[], whatIfs: readonly WhatIf[
       const from = before.get(pod.key) ?? null
       const moved = from !== node.metadata.name
       if (moved) moves.push({ pod: pod.key, from, to: node.metadata.name })
-      return { key: pod.key, workload: ownerOf(pod.object), cpuMilli: pod.shape.cpuMilli, memoryBytes: pod.shape.memoryBytes, isDaemon: isDaemonPod(pod.object), ...(moved ? { from } : {}) }
+      return {
+        key: pod.key,
+        workload: ownerOf(pod.object),
+        cpuMilli: pod.shape.cpuMilli,
+        memoryBytes: pod.shape.memoryBytes,
+        isDaemon: isDaemonPod(pod.object),
+        ...(moved ? { from } : {}),
+      }
     })
     nodes.push({
       name: node.metadata.name,
@@ -233,23 +351,63 @@ export function boardOf(given: readonly BoardObject[], whatIfs: readonly WhatIf[
       zone: node.metadata.labels?.[zoneLabel] ?? '',
       size: node.metadata.labels?.['node.kubernetes.io/instance-type'] ?? '',
       cordoned: node.spec?.unschedulable === true,
-      taints: (node.spec?.taints ?? []).map((taint) => `${taint.key}${taint.value ? `=${taint.value}` : ''}:${taint.effect}`),
+      taints: (node.spec?.taints ?? []).map(
+        (taint) => `${taint.key}${taint.value ? `=${taint.value}` : ''}:${taint.effect}`,
+      ),
       cpuMilli: room.allocatable[0]?.[i] ?? 0,
       memoryBytes: room.allocatable[1]?.[i] ?? 0,
       podLimit: Number.isFinite(room.podLimit[i]) ? (room.podLimit[i] ?? null) : null,
       cpuUsed: room.used[0]?.[i] ?? 0,
       memoryUsed: room.used[1]?.[i] ?? 0,
-      pods: pods.sort((a, b) => Number(b.isDaemon) - Number(a.isDaemon) || compareText(a.workload, b.workload) || compareText(a.key, b.key)),
-      fate: drained.includes(node.metadata.name) ? 'drained' : standing.has(node.metadata.name) ? 'stands' : 'new',
+      pods: pods.sort(
+        (a, b) =>
+          Number(b.isDaemon) - Number(a.isDaemon) ||
+          compareText(a.workload, b.workload) ||
+          compareText(a.key, b.key),
+      ),
+      fate: drained.includes(node.metadata.name)
+        ? 'drained'
+        : standing.has(node.metadata.name)
+          ? 'stands'
+          : 'new',
     })
   }
   for (const [name, node] of standing) {
     if (names.has(name)) continue
     const all = node.status?.allocatable ?? node.status?.capacity ?? {}
-    nodes.push({ name, pool: node.metadata.labels?.['gyrarch/pool'] ?? '', zone: node.metadata.labels?.[zoneLabel] ?? '', size: node.metadata.labels?.['node.kubernetes.io/instance-type'] ?? '', cordoned: false, taints: [], cpuMilli: amountOf('cpu', all['cpu'] ?? 0, ''), memoryBytes: amountOf('memory', all['memory'] ?? 0, ''), podLimit: null, cpuUsed: 0, memoryUsed: 0, pods: [], fate: 'lost' })
+    nodes.push({
+      name,
+      pool: node.metadata.labels?.['gyrarch/pool'] ?? '',
+      zone: node.metadata.labels?.[zoneLabel] ?? '',
+      size: node.metadata.labels?.['node.kubernetes.io/instance-type'] ?? '',
+      cordoned: false,
+      taints: [],
+      cpuMilli: amountOf('cpu', all['cpu'] ?? 0, ''),
+      memoryBytes: amountOf('memory', all['memory'] ?? 0, ''),
+      podLimit: null,
+      cpuUsed: 0,
+      memoryUsed: 0,
+      pods: [],
+      fate: 'lost',
+    })
   }
-  nodes.sort((a, b) => compareText(a.pool, b.pool) || compareText(a.zone, b.zone) || byNumber(a.name, b.name))
-  return { ok: true, board: { nodes, waiting: waitingGroups(objects, placement.waiting, ownerOf), moves, blocked, workloads: workloadList(given), zones: [...new Set(nodes.map((node) => node.zone).filter((zone) => zone !== ''))].sort(compareText) } }
+  nodes.sort(
+    (a, b) =>
+      compareText(a.pool, b.pool) || compareText(a.zone, b.zone) || byNumber(a.name, b.name),
+  )
+  return {
+    ok: true,
+    board: {
+      nodes,
+      waiting: waitingGroups(objects, placement.waiting, ownerOf),
+      moves,
+      blocked,
+      workloads: workloadList(given),
+      zones: [...new Set(nodes.map((node) => node.zone).filter((zone) => zone !== ''))].sort(
+        compareText,
+      ),
+    },
+  }
 }
 
 /** `general-2` before `general-10`. */
@@ -260,7 +418,11 @@ const byNumber = (a: string, b: string): number => {
 }
 
 /** Pods that wait, those of one workload with one reason as one entry. */
-function waitingGroups(objects: readonly BoardObject[], waiting: readonly WaitingAnswer[], ownerOf: (pod: PodObject) => string): readonly BoardWaiting[] {
+function waitingGroups(
+  objects: readonly BoardObject[],
+  waiting: readonly WaitingAnswer[],
+  ownerOf: (pod: PodObject) => string,
+): readonly BoardWaiting[] {
   const byKey = new Map(objects.filter(isPod).map((pod) => [podKey(pod), pod]))
   const groups = new Map<string, BoardWaiting>()
   for (const one of waiting) {
@@ -272,51 +434,127 @@ function waitingGroups(objects: readonly BoardObject[], waiting: readonly Waitin
     if (known) groups.set(key, { ...known, count: known.count + 1 })
     else {
       const request = podRequest(pod.spec ?? {}, '')
-      groups.set(key, { ...one, workload, count: 1, tries: one.remedies.map((remedy) => whatIfOf(remedy, workload, pod)), cpuMilli: request.get('cpu') ?? 0, memoryBytes: request.get('memory') ?? 0 })
+      groups.set(key, {
+        ...one,
+        workload,
+        count: 1,
+        tries: one.remedies.map((remedy) => whatIfOf(remedy, workload, pod)),
+        cpuMilli: request.get('cpu') ?? 0,
+        memoryBytes: request.get('memory') ?? 0,
+      })
     }
   }
   return [...groups.values()]
 }
 
 /** A remedy of a waiting pod as a what-if, so that it can be tried on the board; null for those that have none. */
-function whatIfOf(remedy: PlacementRemedy, workload: string, before: PodObject | undefined): WhatIf | null {
-  if (remedy.kind === 'node' && remedy.node) return { kind: 'nodes', like: remedy.node.metadata.name.replace(/-more-\d+$/, ''), count: 1 }
+function whatIfOf(
+  remedy: PlacementRemedy,
+  workload: string,
+  before: PodObject | undefined,
+): WhatIf | null {
+  if (remedy.kind === 'node' && remedy.node)
+    return { kind: 'nodes', like: remedy.node.metadata.name.replace(/-more-\d+$/, ''), count: 1 }
   if (remedy.kind === 'toleration') {
     const added = remedy.pod?.spec?.tolerations?.at(-1)
-    return added?.key ? { kind: 'toleration', workload, key: added.key, value: added.value ?? '', effect: added.effect ?? 'NoSchedule' } : null
+    return added?.key
+      ? {
+          kind: 'toleration',
+          workload,
+          key: added.key,
+          value: added.value ?? '',
+          effect: added.effect ?? 'NoSchedule',
+        }
+      : null
   }
   if (remedy.kind !== 'request') return null
   for (const container of remedy.pod?.spec?.containers ?? []) {
     const old = before?.spec?.containers?.find((other) => other.name === container.name)
     for (const resource of ['cpu', 'memory'] as const) {
       const amount = container.resources?.requests?.[resource]
-      if (amount !== undefined && amount !== old?.resources?.requests?.[resource]) return { kind: 'request', workload, container: container.name ?? '', resource, amount: String(amount) }
+      if (amount !== undefined && amount !== old?.resources?.requests?.[resource])
+        return {
+          kind: 'request',
+          workload,
+          container: container.name ?? '',
+          resource,
+          amount: String(amount),
+        }
     }
   }
   return null
 }
 
-const boardKinds = new Set(['Node', 'Pod', 'Namespace', 'PriorityClass', 'PodDisruptionBudget', 'PersistentVolume', 'PersistentVolumeClaim', 'StorageClass', 'CSINode', 'Deployment', 'ReplicaSet', 'StatefulSet', 'Job'])
+const boardKinds = new Set([
+  'Node',
+  'Pod',
+  'Namespace',
+  'PriorityClass',
+  'PodDisruptionBudget',
+  'PersistentVolume',
+  'PersistentVolumeClaim',
+  'StorageClass',
+  'CSINode',
+  'Deployment',
+  'ReplicaSet',
+  'StatefulSet',
+  'Job',
+])
 
 type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json => (typeof value === 'object' && value !== null ? (value as Json) : {})
-const pick = (from: Json, names: readonly string[]): Json => Object.fromEntries(names.flatMap((name) => (from[name] === undefined ? [] : [[name, from[name]]])))
+const record = (value: unknown): Json =>
+  typeof value === 'object' && value !== null ? (value as Json) : {}
+const pick = (from: Json, names: readonly string[]): Json =>
+  Object.fromEntries(
+    names.flatMap((name) => (from[name] === undefined ? [] : [[name, from[name]]])),
+  )
 
 /** What placement reads of a cluster’s objects, and nothing else: small enough to be sent to a browser. */
 export function boardObjects(objects: readonly BoardObject[]): readonly BoardObject[] {
   return objects
     .filter((object) => boardKinds.has(object.kind))
     .map((object): BoardObject => {
-      const metadata = pick(record(object.metadata), ['name', 'namespace', 'labels', 'creationTimestamp', 'deletionTimestamp', 'ownerReferences', ...(object.kind === 'StorageClass' ? ['annotations'] : [])])
+      const metadata = pick(record(object.metadata), [
+        'name',
+        'namespace',
+        'labels',
+        'creationTimestamp',
+        'deletionTimestamp',
+        'ownerReferences',
+        ...(object.kind === 'StorageClass' ? ['annotations'] : []),
+      ])
       const spec = record(object['spec'])
       const status = record(object['status'])
       if (object.kind === 'Pod') {
-        const containers = (list: unknown): unknown => (Array.isArray(list) ? list.map((one) => pick(record(one), ['name', 'resources', 'ports', 'restartPolicy'])) : list)
-        const conditions = Array.isArray(status['conditions']) ? status['conditions'].filter((one) => record(one)['type'] === 'Ready') : []
-        return { kind: 'Pod', metadata, spec: { ...spec, containers: containers(spec['containers']), ...(spec['initContainers'] === undefined ? {} : { initContainers: containers(spec['initContainers']) }) }, status: { ...pick(status, ['phase', 'startTime']), conditions } }
+        const containers = (list: unknown): unknown =>
+          Array.isArray(list)
+            ? list.map((one) => pick(record(one), ['name', 'resources', 'ports', 'restartPolicy']))
+            : list
+        const conditions = Array.isArray(status['conditions'])
+          ? status['conditions'].filter((one) => record(one)['type'] === 'Ready')
+          : []
+        return {
+          kind: 'Pod',
+          metadata,
+          spec: {
+            ...spec,
+            containers: containers(spec['containers']),
+            ...(spec['initContainers'] === undefined
+              ? {}
+              : { initContainers: containers(spec['initContainers']) }),
+          },
+          status: { ...pick(status, ['phase', 'startTime']), conditions },
+        }
       }
-      if (object.kind === 'Node') return { kind: 'Node', metadata, spec: pick(spec, ['unschedulable', 'taints']), status: pick(status, ['allocatable', 'capacity']) }
-      if (['Deployment', 'ReplicaSet', 'StatefulSet', 'Job'].includes(object.kind)) return { kind: object.kind, metadata, spec: pick(spec, ['replicas']) }
+      if (object.kind === 'Node')
+        return {
+          kind: 'Node',
+          metadata,
+          spec: pick(spec, ['unschedulable', 'taints']),
+          status: pick(status, ['allocatable', 'capacity']),
+        }
+      if (['Deployment', 'ReplicaSet', 'StatefulSet', 'Job'].includes(object.kind))
+        return { kind: object.kind, metadata, spec: pick(spec, ['replicas']) }
       const { metadata: _metadata, ...rest } = object
       return { ...rest, metadata }
     })

@@ -17,12 +17,19 @@ export interface Budget {
   healthy: number
 }
 
-export const isReady = (pod: Pod): boolean => (pod.object.status?.conditions ?? []).some((condition) => condition.type === 'Ready' && condition.status === 'True')
+export const isReady = (pod: Pod): boolean =>
+  (pod.object.status?.conditions ?? []).some(
+    (condition) => condition.type === 'Ready' && condition.status === 'True',
+  )
 
 const isHealthy = (pod: Pod): boolean => isReady(pod) && !pod.isLeaving && !pod.isFinished
 
 /** A number or a percentage of `of`, rounded up; null where it is neither. */
-export function partOf(given: number | string | null | undefined, of: number, round: (value: number) => number = Math.ceil): number | null {
+export function partOf(
+  given: number | string | null | undefined,
+  of: number,
+  round: (value: number) => number = Math.ceil,
+): number | null {
   if (given === null || given === undefined) return null
   if (typeof given === 'number') return given
   const percent = /^(\d{1,9})%$/.exec(given)
@@ -59,7 +66,8 @@ export function budgetsOf(world: World): readonly Budget[] {
   return world.budgets.map((object): Budget => {
     const namespace = object.metadata.namespace || 'default'
     const test = selectorTest(object.spec?.selector)
-    const covers = (pod: Pod): boolean => pod.shape.namespace === namespace && test(pod.shape.labels)
+    const covers = (pod: Pod): boolean =>
+      pod.shape.namespace === namespace && test(pod.shape.labels)
     const covered = world.pods.filter((pod) => !pod.isFinished && covers(pod))
     const expected = expectedOf(covered, world.owners)
     const { minAvailable, maxUnavailable } = object.spec ?? {}
@@ -67,19 +75,28 @@ export function budgetsOf(world: World): readonly Budget[] {
     const most = partOf(maxUnavailable, expected)
     // Without either the API lets none go beyond what is healthy: nothing is asked for.
     const desired = least ?? (most === null ? 0 : Math.max(0, expected - most))
-    return { key: `${namespace}/${object.metadata.name}`, object, expected, desired, covers, healthy: covered.filter(isHealthy).length }
+    return {
+      key: `${namespace}/${object.metadata.name}`,
+      object,
+      expected,
+      desired,
+      covers,
+      healthy: covered.filter(isHealthy).length,
+    }
   })
 }
 
 export const allowedBy = (budget: Budget): number => Math.max(0, budget.healthy - budget.desired)
 
-const phaseOf = (pod: Pod): string => pod.object.status?.phase ?? (pod.object.spec?.nodeName ? 'Running' : 'Pending')
+const phaseOf = (pod: Pod): string =>
+  pod.object.status?.phase ?? (pod.object.spec?.nodeName ? 'Running' : 'Pending')
 
 /** Why budgets do not let a pod go now, or null. Pending, finished and leaving pods need none. */
 export function budgetRefusal(pod: Pod, budgets: readonly Budget[]): string | null {
   if (pod.isFinished || pod.isLeaving || phaseOf(pod) === 'Pending') return null
   const binding = budgets.filter((budget) => budget.covers(pod))
-  if (binding.length > 1) return `It is under ${binding.length} disruption budgets (${binding.map((budget) => budget.key).join(', ')}); the API evicts no pod under more than one.`
+  if (binding.length > 1)
+    return `It is under ${binding.length} disruption budgets (${binding.map((budget) => budget.key).join(', ')}); the API evicts no pod under more than one.`
   const [budget] = binding
   if (!budget) return null
   const words = `Disruption budget ${budget.key}`
@@ -89,6 +106,7 @@ export function budgetRefusal(pod: Pod, budgets: readonly Budget[]): string | nu
     return `${words} lets a pod that is not ready go only while ${budget.desired} are healthy; ${budget.healthy} are.`
   }
   if (allowedBy(budget) > 0) return null
-  if (budget.desired >= budget.expected) return `${words} can never let one go: it asks for ${budget.desired} healthy of ${budget.expected}.`
+  if (budget.desired >= budget.expected)
+    return `${words} can never let one go: it asks for ${budget.desired} healthy of ${budget.expected}.`
   return `${words} asks for ${budget.desired} healthy; ${budget.healthy} of ${budget.expected} are.`
 }

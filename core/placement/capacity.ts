@@ -18,7 +18,11 @@ export interface Capacity {
   readonly waiting: number
   /** How many more pods of the largest workload fit, one after another; null without any. */
   readonly headroom: { readonly workload: string; readonly fits: number } | null
-  readonly losses: readonly { readonly zone: string; readonly moved: number; readonly homeless: number }[]
+  readonly losses: readonly {
+    readonly zone: string
+    readonly moved: number
+    readonly homeless: number
+  }[]
 }
 
 const mostHeadroom = 200
@@ -42,12 +46,27 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
   const { room, pods, waiting } = read.world
   const sum = (array: Float64Array | undefined): number => {
     let total = 0
-    for (let i = 0; i < room.count; i++) total += Number.isFinite(array?.[i]) ? (array?.[i] ?? 0) : 0
+    for (let i = 0; i < room.count; i++)
+      total += Number.isFinite(array?.[i]) ? (array?.[i] ?? 0) : 0
     return total
   }
   const standing = pods.filter((pod) => !pod.isFinished && pod.object.spec?.nodeName)
-  const limit = (pod: Pod, resource: string): number => (pod.object.spec?.containers ?? []).reduce((total, container) => total + (container.resources?.limits?.[resource] === undefined ? 0 : amountOf(resource, container.resources.limits[resource] ?? 0, '')), 0)
-  const zones = [...new Set(room.nodes.map((node) => node.metadata.labels?.[zoneLabel]).filter((zone): zone is string => zone !== undefined))].sort()
+  const limit = (pod: Pod, resource: string): number =>
+    (pod.object.spec?.containers ?? []).reduce(
+      (total, container) =>
+        total +
+        (container.resources?.limits?.[resource] === undefined
+          ? 0
+          : amountOf(resource, container.resources.limits[resource] ?? 0, '')),
+      0,
+    )
+  const zones = [
+    ...new Set(
+      room.nodes
+        .map((node) => node.metadata.labels?.[zoneLabel])
+        .filter((zone): zone is string => zone !== undefined),
+    ),
+  ].sort()
   const board = boardOf(given, [], false)
   const before = board.ok ? board.board.waiting.reduce((total, one) => total + one.count, 0) : 0
   const facts = {
@@ -62,14 +81,24 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
     waiting: waiting.length,
     losses: zones.map((zone) => {
       const lost = boardOf(given, [{ kind: 'loss', label: zoneLabel, value: zone }], false)
-      const homeless = lost.ok ? lost.board.waiting.reduce((total, one) => total + one.count, 0) - before : 0
-      return { zone, moved: lost.ok ? lost.board.moves.length + homeless : 0, homeless: Math.max(0, homeless) }
+      const homeless = lost.ok
+        ? lost.board.waiting.reduce((total, one) => total + one.count, 0) - before
+        : 0
+      return {
+        zone,
+        moved: lost.ok ? lost.board.moves.length + homeless : 0,
+        homeless: Math.max(0, homeless),
+      }
     }),
   }
   // The largest by its share of all cpu and memory; daemons and what cannot be scaled are no measure.
   const ownerOf = workloadsOf(given)
-  const size = (pod: Pod): number => pod.shape.cpuMilli / Math.max(1, facts.cpuMilli) + pod.shape.memoryBytes / Math.max(1, facts.memoryBytes)
-  const largest = standing.filter((pod) => /^(Deployment|StatefulSet)\//.test(ownerOf(pod.object as PodObject))).reduce<Pod | null>((best, pod) => (best === null || size(pod) > size(best) ? pod : best), null)
+  const size = (pod: Pod): number =>
+    pod.shape.cpuMilli / Math.max(1, facts.cpuMilli) +
+    pod.shape.memoryBytes / Math.max(1, facts.memoryBytes)
+  const largest = standing
+    .filter((pod) => /^(Deployment|StatefulSet)\//.test(ownerOf(pod.object as PodObject)))
+    .reduce<Pod | null>((best, pod) => (best === null || size(pod) > size(best) ? pod : best), null)
   let fits = 0
   if (largest) {
     for (; fits < mostHeadroom; fits++) {
@@ -96,15 +125,28 @@ export function smallestPools(objects: readonly ApiObject[]): readonly SmallerPo
   if (!now.ok) return []
   const waitingNow = now.board.waiting.reduce((sum, one) => sum + one.count, 0)
   const gone: string[] = []
-  for (const node of [...now.board.nodes].sort((a, b) => a.cpuUsed / Math.max(1, a.cpuMilli) - b.cpuUsed / Math.max(1, b.cpuMilli))) {
+  for (const node of [...now.board.nodes].sort(
+    (a, b) => a.cpuUsed / Math.max(1, a.cpuMilli) - b.cpuUsed / Math.max(1, b.cpuMilli),
+  )) {
     if (node.pool === '' || node.pool === 'control-plane') continue
-    const without = boardOf(given, [...gone, node.name].map((name) => ({ kind: 'drain' as const, node: name })), false)
-    if (without.ok && without.board.blocked.length === 0 && without.board.waiting.reduce((sum, one) => sum + one.count, 0) <= waitingNow) gone.push(node.name)
+    const without = boardOf(
+      given,
+      [...gone, node.name].map((name) => ({ kind: 'drain' as const, node: name })),
+      false,
+    )
+    if (
+      without.ok &&
+      without.board.blocked.length === 0 &&
+      without.board.waiting.reduce((sum, one) => sum + one.count, 0) <= waitingNow
+    )
+      gone.push(node.name)
   }
   const pools = [...new Set(now.board.nodes.map((node) => node.pool))]
   return pools.flatMap((pool) => {
     const mine = now.board.nodes.filter((node) => node.pool === pool)
     const nodes = gone.filter((name) => mine.some((node) => node.name === name))
-    return nodes.length === 0 ? [] : [{ pool, from: mine.length, to: mine.length - nodes.length, nodes }]
+    return nodes.length === 0
+      ? []
+      : [{ pool, from: mine.length, to: mine.length - nodes.length, nodes }]
   })
 }

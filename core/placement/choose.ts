@@ -30,7 +30,12 @@ function buffersOf(room: Room): Buffers {
   const known = buffers.get(room)
   if (known) return known
   const size = room.podCount.length
-  const made: Buffers = { codes: new Uint8Array(size), nodes: new Int32Array(size), friendliness: new Float64Array(size), crowd: new Float64Array(size) }
+  const made: Buffers = {
+    codes: new Uint8Array(size),
+    nodes: new Int32Array(size),
+    friendliness: new Float64Array(size),
+    crowd: new Float64Array(size),
+  }
   buffers.set(room, made)
   return made
 }
@@ -38,7 +43,13 @@ function buffersOf(room: Room): Buffers {
 const share = (used: number, all: number): number => (all <= 0 ? 1 : Math.min(1, used / all))
 
 /** Sums, for each node, the weights of the preferred terms of which a pod stands in its domain. */
-function fillFriendliness(room: Room, { shape }: Look, nodes: Int32Array, feasible: number, into: Float64Array): void {
+function fillFriendliness(
+  room: Room,
+  { shape }: Look,
+  nodes: Int32Array,
+  feasible: number,
+  into: Float64Array,
+): void {
   into.fill(0, 0, room.count)
   for (const { term, weight } of shape.preferred) {
     const domains = room.domainsOf(term.topologyKey)
@@ -56,7 +67,13 @@ function fillFriendliness(room: Room, { shape }: Look, nodes: Int32Array, feasib
 }
 
 /** Sums, for each node, the matching pods in its domains; −1 for a node that lacks one of the labels. */
-function fillCrowd(room: Room, { shape, fit }: Look, nodes: Int32Array, feasible: number, into: Float64Array): void {
+function fillCrowd(
+  room: Room,
+  { shape, fit }: Look,
+  nodes: Int32Array,
+  feasible: number,
+  into: Float64Array,
+): void {
   into.fill(0, 0, room.count)
   const keys = shape.soft.map((constraint) => room.domainsOf(constraint.topologyKey))
   shape.soft.forEach((constraint, which) => {
@@ -66,13 +83,18 @@ function fillCrowd(room: Room, { shape, fit }: Look, nodes: Int32Array, feasible
     for (const [node, pods] of room.countOf(constraint.means, constraint.matches, false)) {
       const domain = domains.of[node] ?? -1
       if (domain < 0 || !keys.every((key) => (key.of[node] ?? -1) >= 0)) continue
-      if ((constraint.honoursSelectors && fit.excluded[node] === 1) || (constraint.honoursTaints && fit.tainted[node] === 1)) continue
+      if (
+        (constraint.honoursSelectors && fit.excluded[node] === 1) ||
+        (constraint.honoursTaints && fit.tainted[node] === 1)
+      )
+        continue
       counts[domain] = (counts[domain] ?? 0) + pods
     }
     for (let k = 0; k < feasible; k++) {
       const node = nodes[k] ?? 0
       const domain = domains.of[node] ?? -1
-      into[node] = domain < 0 || (into[node] ?? 0) < 0 ? -1 : (into[node] ?? 0) + (counts[domain] ?? 0)
+      into[node] =
+        domain < 0 || (into[node] ?? 0) < 0 ? -1 : (into[node] ?? 0) + (counts[domain] ?? 0)
     }
   })
 }
@@ -83,7 +105,12 @@ interface Extremes {
 }
 
 /** The least and the most among the nodes that take the pod; those below `floor` have no part. */
-function span(values: Float64Array | Uint16Array, nodes: Int32Array, feasible: number, floor = -Infinity): Extremes {
+function span(
+  values: Float64Array | Uint16Array,
+  nodes: Int32Array,
+  feasible: number,
+  floor = -Infinity,
+): Extremes {
   let low = Infinity
   let high = -Infinity
   for (let k = 0; k < feasible; k++) {
@@ -96,18 +123,25 @@ function span(values: Float64Array | Uint16Array, nodes: Int32Array, feasible: n
 }
 
 /** Lowest 0, highest 100; all equal is 0. */
-const scaledUp = (value: number, { low, high }: Extremes): number => (high > low ? (100 * (value - low)) / (high - low) : 0)
+const scaledUp = (value: number, { low, high }: Extremes): number =>
+  high > low ? (100 * (value - low)) / (high - low) : 0
 /** Fewest 100, most 0; all equal is 100. */
-const scaledDown = (value: number, { low, high }: Extremes): number => (high > low ? (100 * (high - value)) / (high - low) : 100)
+const scaledDown = (value: number, { low, high }: Extremes): number =>
+  high > low ? (100 * (high - value)) / (high - low) : 100
 
 /** Where a pod of this shape goes now. `without` leaves nodes out, and gives them no reason. */
-export function choose(room: Room, seen: Look, options: { readonly scores?: boolean; readonly without?: (node: number) => boolean } = {}): Choice {
+export function choose(
+  room: Room,
+  seen: Look,
+  options: { readonly scores?: boolean; readonly without?: (node: number) => boolean } = {},
+): Choice {
   const { codes, nodes, friendliness, crowd } = buffersOf(room)
   const { shape, fit } = seen
   let feasible = 0
   fillVerdicts(room, seen, codes)
   const { without } = options
-  for (let node = 0; node < room.count; node++) if (codes[node] === FITS && (without === undefined || !without(node))) nodes[feasible++] = node
+  for (let node = 0; node < room.count; node++)
+    if (codes[node] === FITS && (without === undefined || !without(node))) nodes[feasible++] = node
   const scores = options.scores === true ? new Map<number, number>() : null
   if (feasible === 0) return { node: -1, seen, codes, feasible, scores }
   if (feasible === 1 && !scores) return { node: nodes[0] ?? -1, seen, codes, feasible, scores }
@@ -143,12 +177,18 @@ export function choose(room: Room, seen: Look, options: { readonly scores?: bool
     }
     const liked = liking ? scaledUp(fit.preferred?.[node] ?? 0, liking) : 0
     const friendly = friends ? scaledUp(friendliness[node] ?? 0, friends) : 0
-    const spread = crowds === null ? 100 : (crowd[node] ?? 0) < 0 ? 0 : scaledDown(crowd[node] ?? 0, crowds)
+    const spread =
+      crowds === null ? 100 : (crowd[node] ?? 0) < 0 ? 0 : scaledDown(crowd[node] ?? 0, crowds)
     const calm = mostDisliked > 0 ? 100 * (1 - (fit.disliked[node] ?? 0) / mostDisliked) : 100
     const score = free + balance + (2 * liked + 2 * friendly + 2 * spread + 3 * calm)
     scores?.set(node, score)
     // Nodes tried out lie behind the others whatever their names are.
-    if (score > bestScore || (score === bestScore && node >= room.standing && (room.names[node] ?? '') < (room.names[best] ?? ''))) {
+    if (
+      score > bestScore ||
+      (score === bestScore &&
+        node >= room.standing &&
+        (room.names[node] ?? '') < (room.names[best] ?? ''))
+    ) {
       bestScore = score
       best = node
     }
@@ -156,4 +196,8 @@ export function choose(room: Room, seen: Look, options: { readonly scores?: bool
   return { node: best, seen, codes, feasible, scores }
 }
 
-export const chooseFor = (room: Room, shape: Look['shape'], options?: Parameters<typeof choose>[2]): Choice => choose(room, look(room, shape), options)
+export const chooseFor = (
+  room: Room,
+  shape: Look['shape'],
+  options?: Parameters<typeof choose>[2],
+): Choice => choose(room, look(room, shape), options)

@@ -39,14 +39,18 @@ export interface Drain {
   readonly seconds: number
 }
 
-export type DrainRead = { readonly ok: true; readonly drain: Drain } | { readonly ok: false; readonly path: string; readonly says: string }
+export type DrainRead =
+  | { readonly ok: true; readonly drain: Drain }
+  | { readonly ok: false; readonly path: string; readonly says: string }
 
 /** Taken for a pod whose own start was never seen. */
 const unseenStartSeconds = 30
 
 /** How long a pod took from its start to being ready, as it was last seen; in whole seconds. */
 export function startSeconds(pod: Pod): number {
-  const ready = (pod.object.status?.conditions ?? []).find((condition) => condition.type === 'Ready' && condition.status === 'True')
+  const ready = (pod.object.status?.conditions ?? []).find(
+    (condition) => condition.type === 'Ready' && condition.status === 'True',
+  )
   const from = Number.isFinite(pod.startedAt) ? pod.startedAt : pod.createdAt
   const to = ready?.lastTransitionTime ? Date.parse(ready.lastTransitionTime) : NaN
   if (!Number.isFinite(from) || Number.isNaN(to)) return unseenStartSeconds
@@ -54,14 +58,16 @@ export function startSeconds(pod: Pod): number {
 }
 
 const isDaemonPod = (pod: Pod): boolean => controllerOf(pod.object)?.kind === 'DaemonSet'
-const isMirror = (pod: Pod): boolean => pod.object.metadata.annotations?.['kubernetes.io/config.mirror'] !== undefined
+const isMirror = (pod: Pod): boolean =>
+  pod.object.metadata.annotations?.['kubernetes.io/config.mirror'] !== undefined
 
 /** Why a pod cannot be evicted whatever the room, or null. */
 function standsInTheWay(pod: Pod, allowLocalData: boolean): string | null {
   if (pod.isFinished || pod.isLeaving) return null
   if (!controllerOf(pod.object)) return 'It has no controller: nothing would make it anew.'
   const local = (pod.object.spec?.volumes ?? []).filter((volume) => volume.emptyDir)
-  if (local.length > 0 && !allowLocalData) return `Its emptyDir ${listText(local.map((volume) => `“${volume.name ?? ''}”`))} would be lost. Allow the loss of local data, or keep the data elsewhere.`
+  if (local.length > 0 && !allowLocalData)
+    return `Its emptyDir ${listText(local.map((volume) => `“${volume.name ?? ''}”`))} would be lost. Allow the loss of local data, or keep the data elsewhere.`
   return null
 }
 
@@ -81,7 +87,13 @@ function newHome(going: Going, pod: Pod, closed: (node: number) => boolean): Cho
   return standing.node >= 0 ? standing : choose(room, seen, { without: closed })
 }
 
-function evict(going: Going, pod: Pod, node: number, closed: (node: number) => boolean, allowLocalData: boolean): number {
+function evict(
+  going: Going,
+  pod: Pod,
+  node: number,
+  closed: (node: number) => boolean,
+  allowLocalData: boolean,
+): number {
   const { world, evictions, blocked, cautions } = going
   const { room } = world
   const from = room.names[node] ?? ''
@@ -102,11 +114,17 @@ function evict(going: Going, pod: Pod, node: number, closed: (node: number) => b
     const tally = tallyOf(room, home.seen, home.codes)
     const others = [...home.codes.subarray(0, room.count)].filter((code) => code !== FITS).length
     room.put(pod, node)
-    blocked.push({ pod: pod.key, says: `It has nowhere to go. ${Object.keys(tally).length === 0 ? 'There is no other node.' : waitingText(tally, others)}` })
+    blocked.push({
+      pod: pod.key,
+      says: `It has nowhere to go. ${Object.keys(tally).length === 0 ? 'There is no other node.' : waitingText(tally, others)}`,
+    })
     return 0
   }
-  const paths = (pod.object.spec?.volumes ?? []).flatMap((volume) => (volume.hostPath ? [volume.hostPath.path ?? volume.name ?? ''] : []))
-  if (paths.length > 0) cautions.push({ pod: pod.key, says: `What it keeps at ${listText(paths)} stays on ${from}.` })
+  const paths = (pod.object.spec?.volumes ?? []).flatMap((volume) =>
+    volume.hostPath ? [volume.hostPath.path ?? volume.name ?? ''] : [],
+  )
+  if (paths.length > 0)
+    cautions.push({ pod: pod.key, says: `What it keeps at ${listText(paths)} stays on ${from}.` })
   room.put(pod, home.node)
   // It is ready at its new place before the next one goes.
   if (!isReady(pod)) for (const budget of going.budgets) if (budget.covers(pod)) budget.healthy++
@@ -115,12 +133,29 @@ function evict(going: Going, pod: Pod, node: number, closed: (node: number) => b
   return seconds
 }
 
-function sizes(count: number, options: DrainOptions): { readonly surge: number; readonly unavailable: number } | { readonly path: string; readonly says: string } {
+function sizes(
+  count: number,
+  options: DrainOptions,
+):
+  | { readonly surge: number; readonly unavailable: number }
+  | { readonly path: string; readonly says: string } {
   const surge = partOf(options.surge ?? 0, count)
   const unavailable = partOf(options.unavailable ?? 1, count, Math.floor)
-  if (surge === null || surge < 0) return { path: 'options.surge', says: 'A surge is a whole number of nodes from 0, or a percentage like "25%".' }
-  if (unavailable === null || unavailable < 0) return { path: 'options.unavailable', says: 'It is a whole number of nodes from 0, or a percentage like "25%".' }
-  if (surge + unavailable === 0) return { path: 'options.unavailable', says: `Surge and unavailable are both 0 of ${count} nodes, so no node could ever go. Make one of them at least 1.` }
+  if (surge === null || surge < 0)
+    return {
+      path: 'options.surge',
+      says: 'A surge is a whole number of nodes from 0, or a percentage like "25%".',
+    }
+  if (unavailable === null || unavailable < 0)
+    return {
+      path: 'options.unavailable',
+      says: 'It is a whole number of nodes from 0, or a percentage like "25%".',
+    }
+  if (surge + unavailable === 0)
+    return {
+      path: 'options.unavailable',
+      says: `Surge and unavailable are both 0 of ${count} nodes, so no node could ever go. Make one of them at least 1.`,
+    }
   return { surge, unavailable }
 }
 
@@ -129,10 +164,20 @@ function going(world: World): Going {
 }
 
 /** Empties nodes in waves. `comesBack` says whether a drained node takes pods again after its wave. */
-function empty(world: World, names: readonly string[], options: DrainOptions, comesBack: boolean): DrainRead {
+function empty(
+  world: World,
+  names: readonly string[],
+  options: DrainOptions,
+  comesBack: boolean,
+): DrainRead {
   const { room } = world
   const unknown = names.findIndex((name) => room.nodeIndex(name) < 0)
-  if (unknown >= 0) return { ok: false, path: `nodes[${unknown}]`, says: `There is no node ${names[unknown] ?? ''} among the objects.` }
+  if (unknown >= 0)
+    return {
+      ok: false,
+      path: `nodes[${unknown}]`,
+      says: `There is no node ${names[unknown] ?? ''} among the objects.`,
+    }
   const nodes = [...new Set(names)]
   if (nodes.length === 0) return { ok: false, path: 'nodes', says: 'Name at least one node.' }
   const waveSizes = sizes(nodes.length, options)
@@ -156,21 +201,51 @@ function empty(world: World, names: readonly string[], options: DrainOptions, co
   for (let start = 0; start < nodes.length; start += perWave) {
     const wave = nodes.slice(start, start + perWave)
     const now = new Set(wave.map((name) => room.nodeIndex(name)))
-    const closed = comesBack ? (node: number): boolean => now.has(node) : (node: number): boolean => all.has(node)
+    const closed = comesBack
+      ? (node: number): boolean => now.has(node)
+      : (node: number): boolean => all.has(node)
     let seconds = 0
     for (const name of wave) {
       const node = room.nodeIndex(name)
-      const pods = [...(room.podsOn[node] ?? []), ...(finished.get(name) ?? [])].filter((pod) => !isDaemonPod(pod) && !isMirror(pod))
-      pods.sort((a, b) => (a.shape.namespace < b.shape.namespace ? -1 : a.shape.namespace > b.shape.namespace ? 1 : a.key < b.key ? -1 : 1))
-      for (const pod of pods) seconds += evict(state, pod, node, closed, options.allowLocalData === true)
+      const pods = [...(room.podsOn[node] ?? []), ...(finished.get(name) ?? [])].filter(
+        (pod) => !isDaemonPod(pod) && !isMirror(pod),
+      )
+      pods.sort((a, b) =>
+        a.shape.namespace < b.shape.namespace
+          ? -1
+          : a.shape.namespace > b.shape.namespace
+            ? 1
+            : a.key < b.key
+              ? -1
+              : 1,
+      )
+      for (const pod of pods)
+        seconds += evict(state, pod, node, closed, options.allowLocalData === true)
     }
     waves.push({ nodes: wave, seconds })
   }
-  return { ok: true, drain: { evictions: state.evictions, blocked: state.blocked, cautions: state.cautions, waves, seconds: waves.reduce((sum, wave) => sum + wave.seconds, 0) } }
+  return {
+    ok: true,
+    drain: {
+      evictions: state.evictions,
+      blocked: state.blocked,
+      cautions: state.cautions,
+      waves,
+      seconds: waves.reduce((sum, wave) => sum + wave.seconds, 0),
+    },
+  }
 }
 
 /** Drains nodes that are given away. The world is changed: the pods stand where they went. */
-export const drain = (world: World, names: readonly string[], options: DrainOptions = {}): DrainRead => empty(world, names, options, false)
+export const drain = (
+  world: World,
+  names: readonly string[],
+  options: DrainOptions = {},
+): DrainRead => empty(world, names, options, false)
 
 /** Replaces nodes wave by wave; each comes back empty after its wave. The world is changed. */
-export const turnOver = (world: World, names: readonly string[], options: DrainOptions = {}): DrainRead => empty(world, names, options, true)
+export const turnOver = (
+  world: World,
+  names: readonly string[],
+  options: DrainOptions = {},
+): DrainRead => empty(world, names, options, true)

@@ -1,10 +1,36 @@
 export { capacityOf, smallestPools, type Capacity, type SmallerPool } from './capacity'
-export { boardObjects, boardOf, workloadsOf, type Board, type BoardNode, type BoardObject, type BoardPod, type BoardRead, type BoardWaiting, type BoardWorkload, type WhatIf } from './board'
+export {
+  boardObjects,
+  boardOf,
+  workloadsOf,
+  type Board,
+  type BoardNode,
+  type BoardObject,
+  type BoardPod,
+  type BoardRead,
+  type BoardWaiting,
+  type BoardWorkload,
+  type WhatIf,
+} from './board'
 export { allowedBy, budgetRefusal, budgetsOf, type Budget } from './budgets'
 export { chooseFor } from './choose'
-export { drain, startSeconds, turnOver, type Drain, type DrainOptions, type DrainRead, type Eviction } from './drain'
+export {
+  drain,
+  startSeconds,
+  turnOver,
+  type Drain,
+  type DrainOptions,
+  type DrainRead,
+  type Eviction,
+} from './drain'
 export { freshName, oneMore, type PatchStep, type PlacementRemedy } from './remedies'
 export { percentile, rightSizes, type RightSize, type UseFacts } from './right-size'
 export { Room } from './room'
-export { place, waitingText, type Placement, type PlacementOptions, type WaitingAnswer } from './schedule'
+export {
+  place,
+  waitingText,
+  type Placement,
+  type PlacementOptions,
+  type WaitingAnswer,
+} from './schedule'
 export { readWorld, type Pod, type World, type WorldRead } from './world'

@@ -18,7 +18,11 @@ describe('placement', () => {
       const objects = randomWorld(seed)
       const found = placement(objects, { remedies: false })
       const plain = placePlainly(objects)
-      expect({ seed, placed: found.placed, waiting: found.waiting.map(({ pod: key, tally }) => ({ pod: key, tally })) }).toEqual({ seed, placed: plain.placed, waiting: plain.waiting })
+      expect({
+        seed,
+        placed: found.placed,
+        waiting: found.waiting.map(({ pod: key, tally }) => ({ pod: key, tally })),
+      }).toEqual({ seed, placed: plain.placed, waiting: plain.waiting })
       places += found.placed.length
       waits += found.waiting.length
     }
@@ -36,64 +40,353 @@ describe('placement', () => {
       for (const waiting of found.waiting) {
         for (const remedy of waiting.remedies) {
           kinds.add(remedy.kind)
-          const { newDocument } = applyPatch({ objects: structuredClone(objects) }, structuredClone(remedy.patch) as Operation[])
+          const { newDocument } = applyPatch(
+            { objects: structuredClone(objects) },
+            structuredClone(remedy.patch) as Operation[],
+          )
           const patched = newDocument.objects as TestObject[]
           // The state at its turn: what stood, and what was placed before it. Nothing else waits.
-          const priorityOf = (key: string): number => Number((objects.find((one) => `${String(one.metadata['namespace'])}/${String(one.metadata['name'])}` === key)?.['spec'] as { priority?: number } | undefined)?.priority ?? 0)
-          const before = new Map(found.placed.filter(({ pod: key }) => priorityOf(key) > priorityOf(waiting.pod)).map(({ pod: key, node: name }) => [key, name]))
+          const priorityOf = (key: string): number =>
+            Number(
+              (
+                objects.find(
+                  (one) =>
+                    `${String(one.metadata['namespace'])}/${String(one.metadata['name'])}` === key,
+                )?.['spec'] as { priority?: number } | undefined
+              )?.priority ?? 0,
+            )
+          const before = new Map(
+            found.placed
+              .filter(({ pod: key }) => priorityOf(key) > priorityOf(waiting.pod))
+              .map(({ pod: key, node: name }) => [key, name]),
+          )
           const alone = patched.flatMap((one) => {
             const key = `${String(one.metadata['namespace'])}/${String(one.metadata['name'])}`
-            if (one.kind !== 'Pod' || (one['spec'] as { nodeName?: string }).nodeName !== undefined || key === waiting.pod) return [one]
+            if (
+              one.kind !== 'Pod' ||
+              (one['spec'] as { nodeName?: string }).nodeName !== undefined ||
+              key === waiting.pod
+            )
+              return [one]
             const on = before.get(key)
-            return on === undefined ? [] : [{ ...one, spec: { ...(one['spec'] as object), nodeName: on } }]
+            return on === undefined
+              ? []
+              : [{ ...one, spec: { ...(one['spec'] as object), nodeName: on } }]
           })
           // Pods of the same priority may come before or after: then the proof was on a fuller state, and must hold on at least this one unless pods must be near.
-          const spec = JSON.stringify(objects.find((one) => one.metadata['name'] === waiting.pod.split('/')[1])?.['spec'])
+          const spec = JSON.stringify(
+            objects.find((one) => one.metadata['name'] === waiting.pod.split('/')[1])?.['spec'],
+          )
           if (turns > 0 && /affinity|topologySpread/.test(spec + JSON.stringify(objects))) continue
-          expect({ seed, says: remedy.says, waiting: placement(alone, { remedies: false }).waiting.map((one) => one.pod) }).toEqual({ seed, says: remedy.says, waiting: [] })
+          expect({
+            seed,
+            says: remedy.says,
+            waiting: placement(alone, { remedies: false }).waiting.map((one) => one.pod),
+          }).toEqual({ seed, says: remedy.says, waiting: [] })
         }
       }
     }
-    expect([...kinds].sort()).toEqual(['node', 'request', 'selector', 'spread', 'toleration', 'uncordon'])
+    expect([...kinds].sort()).toEqual([
+      'node',
+      'request',
+      'selector',
+      'spread',
+      'toleration',
+      'uncordon',
+    ])
   })
 
   it('tells the story of the ledger: what is short, and the smallest way out', () => {
-    const general = [900, 900, 900, 1400, 1700, 1900].map((free, i) => [node(`general-${i}`, { cpu: '8', memory: '32Gi', labels: { 'gyrarch/pool': 'general', 'node.kubernetes.io/instance-type': 'rack-8' } }), pod(`a/filler-${i}`, { cpu: `${8000 - free}m`, on: `general-${i}` })])
-    const store = node('store-0', { cpu: '8', memory: '64Gi', labels: { 'gyrarch/pool': 'storage' }, taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }] })
-    const ledger = pod('gathering/gathering-ledger-3', { spec: { containers: [{ name: 'gathering-ledger', resources: { requests: { cpu: '2200m', memory: '8Gi' } } }] } })
+    const general = [900, 900, 900, 1400, 1700, 1900].map((free, i) => [
+      node(`general-${i}`, {
+        cpu: '8',
+        memory: '32Gi',
+        labels: { 'gyrarch/pool': 'general', 'node.kubernetes.io/instance-type': 'rack-8' },
+      }),
+      pod(`a/filler-${i}`, { cpu: `${8000 - free}m`, on: `general-${i}` }),
+    ])
+    const store = node('store-0', {
+      cpu: '8',
+      memory: '64Gi',
+      labels: { 'gyrarch/pool': 'storage' },
+      taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }],
+    })
+    const ledger = pod('gathering/gathering-ledger-3', {
+      spec: {
+        containers: [
+          { name: 'gathering-ledger', resources: { requests: { cpu: '2200m', memory: '8Gi' } } },
+        ],
+      },
+    })
     const found = placement([...general.flat(), store, ledger])
     expect(found.waiting[0]?.tally).toEqual({ cpu: 6, taint: 1 })
-    expect(found.waiting[0]?.says).toBe('None of 7 nodes takes it: 1 has a taint that it does not tolerate and 6 are short of cpu.')
-    expect(found.waiting[0]?.remedies.map((remedy) => remedy.says)).toEqual(['300 m less CPU in `gathering-ledger`', 'one more `rack-8` in `general`', 'tolerate `use=storage`'])
-    expect(found.waiting[0]?.remedies[0]?.patch).toEqual([{ op: 'add', path: '/objects/13/spec/containers/0/resources/requests/cpu', value: '1900m' }])
+    expect(found.waiting[0]?.says).toBe(
+      'None of 7 nodes takes it: 1 has a taint that it does not tolerate and 6 are short of cpu.',
+    )
+    expect(found.waiting[0]?.remedies.map((remedy) => remedy.says)).toEqual([
+      '300 m less CPU in `gathering-ledger`',
+      'one more `rack-8` in `general`',
+      'tolerate `use=storage`',
+    ])
+    expect(found.waiting[0]?.remedies[0]?.patch).toEqual([
+      { op: 'add', path: '/objects/13/spec/containers/0/resources/requests/cpu', value: '1900m' },
+    ])
   })
 
   it.each<[string, readonly TestObject[], Readonly<Record<string, string>>]>([
-    ['a missing request counts in scores', [node('n1'), node('n2'), pod('a', { on: 'n1' }), pod('b', { cpu: '10m', memory: '10Mi' })], { 'default/b': 'n2' }],
-    ['an emptier node wins, the lower name on a tie', [node('n2'), node('n1'), pod('b', { cpu: '1' }), pod('c', { cpu: '1' })], { 'default/b': 'n1', 'default/c': 'n2' }],
-    ['a list counts as its items', [{ kind: 'List', metadata: {}, items: [node('n1'), pod('b')] }], { 'default/b': 'n1' }],
-    ['a finished pod takes nothing', [node('n1', { cpu: '1' }), pod('old', { cpu: '1', on: 'n1', status: { phase: 'Succeeded' } }), pod('b', { cpu: '1' })], { 'default/b': 'n1' }],
-    ['a leaving pod still takes room', [node('n1', { cpu: '1' }), pod('old', { cpu: '1', on: 'n1', metadata: { deletionTimestamp: '2026-03-02T06:00:00Z' } }), pod('b', { cpu: '1' })], {}],
-    ['an init container is the larger of the two', [node('n1', { cpu: '1' }), pod('b', { spec: { containers: [{ resources: { requests: { cpu: '200m' } } }], initContainers: [{ resources: { requests: { cpu: '900m' } } }, { restartPolicy: 'Always', resources: { requests: { cpu: '300m' } } }] } })], { 'default/b': 'n1' }],
-    ['a sidecar runs beside what starts after it', [node('n1', { cpu: '1' }), pod('b', { spec: { containers: [{ resources: { requests: { cpu: '200m' } } }], initContainers: [{ restartPolicy: 'Always', resources: { requests: { cpu: '300m' } } }, { resources: { requests: { cpu: '900m' } } }] } })], {}],
-    ['limits stand in for requests', [node('n1', { cpu: '1' }), pod('b', { spec: { containers: [{ resources: { limits: { cpu: '2' } } }] } })], {}],
-    ['resources of the pod replace the sum', [node('n1', { cpu: '1' }), pod('b', { cpu: '4', spec: { containers: [{ resources: { requests: { cpu: '4' } } }], resources: { requests: { cpu: '1' } } } })], { 'default/b': 'n1' }],
-    ['two halves of a thousandth are one', [node('n1', { cpu: '1m' }), pod('b', { spec: { containers: [{ resources: { requests: { cpu: '0.5m' } } }, { resources: { requests: { cpu: '500u' } } }] } })], { 'default/b': 'n1' }],
-    ['another scheduler’s pods are left out', [node('n1'), pod('b', { spec: { schedulerName: 'other', containers: [] } })], {}],
-    ['fields select by name', [node('n1'), node('n2'), pod('b', { spec: { containers: [], affinity: { nodeAffinity: { requiredDuringSchedulingIgnoredDuringExecution: { nodeSelectorTerms: [{ matchFields: [{ key: 'metadata.name', operator: 'In', values: ['n2'] }] }] } } } } })], { 'default/b': 'n2' }],
-    ['a bound volume keeps its pod in its zone', [node('n1', { labels: { 'topology.kubernetes.io/zone': 'a' } }), node('n2', { labels: { 'topology.kubernetes.io/zone': 'b' } }), { kind: 'PersistentVolume', metadata: { name: 'v', labels: { 'topology.kubernetes.io/zone': 'b' } } }, { kind: 'PersistentVolumeClaim', metadata: { name: 'c', namespace: 'default' }, spec: { volumeName: 'v' } }, pod('b', { spec: { containers: [], volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }] } })], { 'default/b': 'n2' }],
-    ['an unbound claim that binds at once has no node', [node('n1'), { kind: 'StorageClass', metadata: { name: 'slow' } }, { kind: 'PersistentVolumeClaim', metadata: { name: 'c', namespace: 'default' }, spec: { storageClassName: 'slow' } }, pod('b', { spec: { containers: [], volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }] } })], {}],
-    ['a claim for one pod alone', [node('n1'), { kind: 'StorageClass', metadata: { name: 'wait' }, volumeBindingMode: 'WaitForFirstConsumer' }, { kind: 'PersistentVolumeClaim', metadata: { name: 'c', namespace: 'default' }, spec: { storageClassName: 'wait', accessModes: ['ReadWriteOncePod'] } }, ...['b', 'c'].map((name) => pod(name, { spec: { containers: [], volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }] } }))], { 'default/b': 'n1' }],
-    ['attach limits', [node('n1'), { kind: 'CSINode', metadata: { name: 'n1' }, spec: { drivers: [{ name: 'disk', allocatable: { count: 1 } }] } }, { kind: 'StorageClass', metadata: { name: 'wait' }, provisioner: 'disk', volumeBindingMode: 'WaitForFirstConsumer' }, ...['b', 'c'].flatMap((name) => [{ kind: 'PersistentVolumeClaim', metadata: { name, namespace: 'default' }, spec: { storageClassName: 'wait' } }, pod(name, { spec: { containers: [], volumes: [{ name: 'd', persistentVolumeClaim: { claimName: name } }] } })])], { 'default/b': 'n1' }],
-  ])('%s', (_name, objects, expected) => expect(Object.fromEntries(placement(objects).placed.map((one) => [one.pod, one.node]))).toEqual(expected))
+    [
+      'a missing request counts in scores',
+      [node('n1'), node('n2'), pod('a', { on: 'n1' }), pod('b', { cpu: '10m', memory: '10Mi' })],
+      { 'default/b': 'n2' },
+    ],
+    [
+      'an emptier node wins, the lower name on a tie',
+      [node('n2'), node('n1'), pod('b', { cpu: '1' }), pod('c', { cpu: '1' })],
+      { 'default/b': 'n1', 'default/c': 'n2' },
+    ],
+    [
+      'a list counts as its items',
+      [{ kind: 'List', metadata: {}, items: [node('n1'), pod('b')] }],
+      { 'default/b': 'n1' },
+    ],
+    [
+      'a finished pod takes nothing',
+      [
+        node('n1', { cpu: '1' }),
+        pod('old', { cpu: '1', on: 'n1', status: { phase: 'Succeeded' } }),
+        pod('b', { cpu: '1' }),
+      ],
+      { 'default/b': 'n1' },
+    ],
+    [
+      'a leaving pod still takes room',
+      [
+        node('n1', { cpu: '1' }),
+        pod('old', { cpu: '1', on: 'n1', metadata: { deletionTimestamp: '2026-03-02T06:00:00Z' } }),
+        pod('b', { cpu: '1' }),
+      ],
+      {},
+    ],
+    [
+      'an init container is the larger of the two',
+      [
+        node('n1', { cpu: '1' }),
+        pod('b', {
+          spec: {
+            containers: [{ resources: { requests: { cpu: '200m' } } }],
+            initContainers: [
+              { resources: { requests: { cpu: '900m' } } },
+              { restartPolicy: 'Always', resources: { requests: { cpu: '300m' } } },
+            ],
+          },
+        }),
+      ],
+      { 'default/b': 'n1' },
+    ],
+    [
+      'a sidecar runs beside what starts after it',
+      [
+        node('n1', { cpu: '1' }),
+        pod('b', {
+          spec: {
+            containers: [{ resources: { requests: { cpu: '200m' } } }],
+            initContainers: [
+              { restartPolicy: 'Always', resources: { requests: { cpu: '300m' } } },
+              { resources: { requests: { cpu: '900m' } } },
+            ],
+          },
+        }),
+      ],
+      {},
+    ],
+    [
+      'limits stand in for requests',
+      [
+        node('n1', { cpu: '1' }),
+        pod('b', { spec: { containers: [{ resources: { limits: { cpu: '2' } } }] } }),
+      ],
+      {},
+    ],
+    [
+      'resources of the pod replace the sum',
+      [
+        node('n1', { cpu: '1' }),
+        pod('b', {
+          cpu: '4',
+          spec: {
+            containers: [{ resources: { requests: { cpu: '4' } } }],
+            resources: { requests: { cpu: '1' } },
+          },
+        }),
+      ],
+      { 'default/b': 'n1' },
+    ],
+    [
+      'two halves of a thousandth are one',
+      [
+        node('n1', { cpu: '1m' }),
+        pod('b', {
+          spec: {
+            containers: [
+              { resources: { requests: { cpu: '0.5m' } } },
+              { resources: { requests: { cpu: '500u' } } },
+            ],
+          },
+        }),
+      ],
+      { 'default/b': 'n1' },
+    ],
+    [
+      'another scheduler’s pods are left out',
+      [node('n1'), pod('b', { spec: { schedulerName: 'other', containers: [] } })],
+      {},
+    ],
+    [
+      'fields select by name',
+      [
+        node('n1'),
+        node('n2'),
+        pod('b', {
+          spec: {
+            containers: [],
+            affinity: {
+              nodeAffinity: {
+                requiredDuringSchedulingIgnoredDuringExecution: {
+                  nodeSelectorTerms: [
+                    { matchFields: [{ key: 'metadata.name', operator: 'In', values: ['n2'] }] },
+                  ],
+                },
+              },
+            },
+          },
+        }),
+      ],
+      { 'default/b': 'n2' },
+    ],
+    [
+      'a bound volume keeps its pod in its zone',
+      [
+        node('n1', { labels: { 'topology.kubernetes.io/zone': 'a' } }),
+        node('n2', { labels: { 'topology.kubernetes.io/zone': 'b' } }),
+        {
+          kind: 'PersistentVolume',
+          metadata: { name: 'v', labels: { 'topology.kubernetes.io/zone': 'b' } },
+        },
+        {
+          kind: 'PersistentVolumeClaim',
+          metadata: { name: 'c', namespace: 'default' },
+          spec: { volumeName: 'v' },
+        },
+        pod('b', {
+          spec: {
+            containers: [],
+            volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }],
+          },
+        }),
+      ],
+      { 'default/b': 'n2' },
+    ],
+    [
+      'an unbound claim that binds at once has no node',
+      [
+        node('n1'),
+        { kind: 'StorageClass', metadata: { name: 'slow' } },
+        {
+          kind: 'PersistentVolumeClaim',
+          metadata: { name: 'c', namespace: 'default' },
+          spec: { storageClassName: 'slow' },
+        },
+        pod('b', {
+          spec: {
+            containers: [],
+            volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }],
+          },
+        }),
+      ],
+      {},
+    ],
+    [
+      'a claim for one pod alone',
+      [
+        node('n1'),
+        {
+          kind: 'StorageClass',
+          metadata: { name: 'wait' },
+          volumeBindingMode: 'WaitForFirstConsumer',
+        },
+        {
+          kind: 'PersistentVolumeClaim',
+          metadata: { name: 'c', namespace: 'default' },
+          spec: { storageClassName: 'wait', accessModes: ['ReadWriteOncePod'] },
+        },
+        ...['b', 'c'].map((name) =>
+          pod(name, {
+            spec: {
+              containers: [],
+              volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }],
+            },
+          }),
+        ),
+      ],
+      { 'default/b': 'n1' },
+    ],
+    [
+      'attach limits',
+      [
+        node('n1'),
+        {
+          kind: 'CSINode',
+          metadata: { name: 'n1' },
+          spec: { drivers: [{ name: 'disk', allocatable: { count: 1 } }] },
+        },
+        {
+          kind: 'StorageClass',
+          metadata: { name: 'wait' },
+          provisioner: 'disk',
+          volumeBindingMode: 'WaitForFirstConsumer',
+        },
+        ...['b', 'c'].flatMap((name) => [
+          {
+            kind: 'PersistentVolumeClaim',
+            metadata: { name, namespace: 'default' },
+            spec: { storageClassName: 'wait' },
+          },
+          pod(name, {
+            spec: {
+              containers: [],
+              volumes: [{ name: 'd', persistentVolumeClaim: { claimName: name } }],
+            },
+          }),
+        ]),
+      ],
+      { 'default/b': 'n1' },
+    ],
+  ])('%s', (_name, objects, expected) =>
+    expect(Object.fromEntries(placement(objects).placed.map((one) => [one.pod, one.node]))).toEqual(
+      expected,
+    ),
+  )
 
   it('leaves gated pods and says what they wait for', () => {
-    const found = placement([node('n1'), pod('b', { spec: { containers: [], schedulingGates: [{ name: 'paperwork' }] } })])
-    expect(found.waiting).toEqual([{ pod: 'default/b', tally: {}, says: 'gated: it waits until “paperwork” is taken off.', remedies: [] }])
+    const found = placement([
+      node('n1'),
+      pod('b', { spec: { containers: [], schedulingGates: [{ name: 'paperwork' }] } }),
+    ])
+    expect(found.waiting).toEqual([
+      {
+        pod: 'default/b',
+        tally: {},
+        says: 'gated: it waits until “paperwork” is taken off.',
+        remedies: [],
+      },
+    ])
   })
 
   it('gives scores on request: all of an empty node but what the pod takes', () => {
-    const found = placement([node('n1', { cpu: '1', memory: '1Gi' }), pod('b', { cpu: '500m', memory: '256Mi' })], { scores: true })
+    const found = placement(
+      [node('n1', { cpu: '1', memory: '1Gi' }), pod('b', { cpu: '500m', memory: '256Mi' })],
+      { scores: true },
+    )
     // Free (50 + 75) / 2, balance 100 × (1 − 0.25 / 2), spread 100 × 2, taints 100 × 3.
     expect(found.placed[0]?.scores).toEqual({ n1: 62.5 + 87.5 + 200 + 300 })
   })
@@ -102,28 +395,75 @@ describe('placement', () => {
     const world = [
       node('n1', { cpu: '2' }),
       node('n2', { cpu: '2' }),
-      pod('low-a', { cpu: '2', on: 'n1', spec: { nodeName: 'n1', priority: 5, containers: [{ resources: { requests: { cpu: '2' } } }] } }),
-      pod('low-b', { on: 'n2', spec: { nodeName: 'n2', priority: 1, containers: [{ resources: { requests: { cpu: '1' } } }] } }),
-      pod('low-c', { on: 'n2', spec: { nodeName: 'n2', priority: 1, containers: [{ resources: { requests: { cpu: '1' } } }] } }),
-      pod('high', { spec: { priority: 10, containers: [{ resources: { requests: { cpu: '2' } } }] } }),
+      pod('low-a', {
+        cpu: '2',
+        on: 'n1',
+        spec: {
+          nodeName: 'n1',
+          priority: 5,
+          containers: [{ resources: { requests: { cpu: '2' } } }],
+        },
+      }),
+      pod('low-b', {
+        on: 'n2',
+        spec: {
+          nodeName: 'n2',
+          priority: 1,
+          containers: [{ resources: { requests: { cpu: '1' } } }],
+        },
+      }),
+      pod('low-c', {
+        on: 'n2',
+        spec: {
+          nodeName: 'n2',
+          priority: 1,
+          containers: [{ resources: { requests: { cpu: '1' } } }],
+        },
+      }),
+      pod('high', {
+        spec: { priority: 10, containers: [{ resources: { requests: { cpu: '2' } } }] },
+      }),
     ]
     it('is reported, not assumed', () => {
       const found = placement(world)
       expect(found.evicted).toEqual([])
-      expect(found.waiting[0]?.says).toContain('Evicting default/low-b and default/low-c from n2 would make room.')
+      expect(found.waiting[0]?.says).toContain(
+        'Evicting default/low-b and default/low-c from n2 would make room.',
+      )
     })
     it('takes the node whose most important victim matters least', () => {
       const found = placement(world, { preempt: true })
       expect(found.placed).toEqual([{ pod: 'default/high', node: 'n2' }])
-      expect(found.evicted).toEqual([{ pod: 'default/low-b', for: 'default/high' }, { pod: 'default/low-c', for: 'default/high' }])
+      expect(found.evicted).toEqual([
+        { pod: 'default/low-b', for: 'default/high' },
+        { pod: 'default/low-c', for: 'default/high' },
+      ])
     })
     it('spares a budget first', () => {
-      const labelled = world.map((one) => (one.metadata['name'] === 'low-b' ? { ...one, metadata: { ...one.metadata, labels: { app: 'kept' } }, status: { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] } } : one))
-      const budget = { kind: 'PodDisruptionBudget', metadata: { name: 'kept', namespace: 'default' }, spec: { minAvailable: 1, selector: { matchLabels: { app: 'kept' } } } }
-      expect(placement([...labelled, budget], { preempt: true }).placed).toEqual([{ pod: 'default/high', node: 'n1' }])
+      const labelled = world.map((one) =>
+        one.metadata['name'] === 'low-b'
+          ? {
+              ...one,
+              metadata: { ...one.metadata, labels: { app: 'kept' } },
+              status: { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] },
+            }
+          : one,
+      )
+      const budget = {
+        kind: 'PodDisruptionBudget',
+        metadata: { name: 'kept', namespace: 'default' },
+        spec: { minAvailable: 1, selector: { matchLabels: { app: 'kept' } } },
+      }
+      expect(placement([...labelled, budget], { preempt: true }).placed).toEqual([
+        { pod: 'default/high', node: 'n1' },
+      ])
     })
     it('never preempts by a pod that says so', () => {
-      const polite = world.map((one) => (one.metadata['name'] === 'high' ? { ...one, spec: { ...(one['spec'] as object), preemptionPolicy: 'Never' } } : one))
+      const polite = world.map((one) =>
+        one.metadata['name'] === 'high'
+          ? { ...one, spec: { ...(one['spec'] as object), preemptionPolicy: 'Never' } }
+          : one,
+      )
       expect(placement(polite, { preempt: true }).evicted).toEqual([])
     })
   })
@@ -132,9 +472,17 @@ describe('placement', () => {
     ['no object', [7], 'objects[0]'],
     ['no kind', [{ metadata: {} }], 'objects[0].kind'],
     ['a quantity that is none', [node('n1', { cpu: 'four' })], 'objects[0].status.allocatable.cpu'],
-    ['a request below 0', [node('n1'), pod('b', { cpu: '-1' })], 'objects[1].spec.containers[0].resources.requests.cpu'],
+    [
+      'a request below 0',
+      [node('n1'), pod('b', { cpu: '-1' })],
+      'objects[1].spec.containers[0].resources.requests.cpu',
+    ],
     ['the same node twice', [node('n1'), node('n1')], 'objects[1].metadata.name'],
-    ['a field of the wrong type, in a list', [{ kind: 'List', items: [{ kind: 'Pod', metadata: { name: 4 } }] }], 'objects[0].items[0].metadata.name'],
+    [
+      'a field of the wrong type, in a list',
+      [{ kind: 'List', items: [{ kind: 'Pod', metadata: { name: 4 } }] }],
+      'objects[0].items[0].metadata.name',
+    ],
   ])('names the field: %s', (_name, objects, path) => {
     const read = readWorld(objects)
     expect(read.ok ? null : read.path).toBe(path)

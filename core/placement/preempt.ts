@@ -14,7 +14,11 @@ export interface Preemption {
   readonly victims: readonly Pod[]
 }
 
-const byImportance = (a: Pod, b: Pod): number => b.priority - a.priority || (a.startedAt === b.startedAt ? 0 : a.startedAt < b.startedAt ? -1 : 1) || compareText(a.shape.namespace, b.shape.namespace) || compareText(a.key, b.key)
+const byImportance = (a: Pod, b: Pod): number =>
+  b.priority - a.priority ||
+  (a.startedAt === b.startedAt ? 0 : a.startedAt < b.startedAt ? -1 : 1) ||
+  compareText(a.shape.namespace, b.shape.namespace) ||
+  compareText(a.key, b.key)
 
 /** Those whose eviction, in this order, would ask more of a budget than it allows. */
 function breaking(pods: readonly Pod[], budgets: readonly Budget[]): ReadonlySet<Pod> {
@@ -36,7 +40,12 @@ interface Candidate extends Preemption {
   readonly cost: readonly number[]
 }
 
-function candidate(room: Room, pod: Pod, node: number, budgets: readonly Budget[]): Candidate | null {
+function candidate(
+  room: Room,
+  pod: Pod,
+  node: number,
+  budgets: readonly Budget[],
+): Candidate | null {
   const lower = (room.podsOn[node] ?? []).filter((other) => other.priority < pod.priority)
   if (lower.length === 0) return null
   lower.sort(byImportance)
@@ -45,7 +54,10 @@ function candidate(room: Room, pod: Pod, node: number, budgets: readonly Budget[
   const possible = fitsOn(room, pod.shape, node)
   if (possible) {
     const broken = breaking(lower, budgets)
-    for (const other of [...lower.filter((one) => broken.has(one)), ...lower.filter((one) => !broken.has(one))]) {
+    for (const other of [
+      ...lower.filter((one) => broken.has(one)),
+      ...lower.filter((one) => !broken.has(one)),
+    ]) {
       room.put(other, node)
       if (fitsOn(room, pod.shape, node)) continue
       room.take(other, node)
@@ -56,8 +68,20 @@ function candidate(room: Room, pod: Pod, node: number, budgets: readonly Budget[
   if (!possible || victims.length === 0) return null
   const broken = breaking(lower, budgets)
   const highest = Math.max(...victims.map((one) => one.priority))
-  const earliest = Math.min(...victims.filter((one) => one.priority === highest).map((one) => one.startedAt))
-  return { node, victims, cost: [victims.filter((one) => broken.has(one)).length, highest, victims.reduce((sum, one) => sum + one.priority, 0), victims.length, -earliest] }
+  const earliest = Math.min(
+    ...victims.filter((one) => one.priority === highest).map((one) => one.startedAt),
+  )
+  return {
+    node,
+    victims,
+    cost: [
+      victims.filter((one) => broken.has(one)).length,
+      highest,
+      victims.reduce((sum, one) => sum + one.priority, 0),
+      victims.length,
+      -earliest,
+    ],
+  }
 }
 
 function isBetter(room: Room, a: Candidate, b: Candidate): boolean {
@@ -70,7 +94,12 @@ function isBetter(room: Room, a: Candidate, b: Candidate): boolean {
 }
 
 /** The best node for preemption and its victims; null if there is none, or if the pod’s policy is never to. `codes` says why each node was left out. */
-export function findPreemption(room: Room, pod: Pod, codes: Uint8Array, budgets: readonly Budget[]): Preemption | null {
+export function findPreemption(
+  room: Room,
+  pod: Pod,
+  codes: Uint8Array,
+  budgets: readonly Budget[],
+): Preemption | null {
   if (!pod.preempts) return null
   const reasons = codes.slice(0, room.count)
   let best: Candidate | null = null

@@ -5,7 +5,19 @@
 import { amountOf, type Container, type NodeObject, type PodObject } from '../objects'
 import { compareText, MiB, numberText } from '../units'
 import { chooseFor } from './choose'
-import { CORDONED, FITS, look, RESOURCES, SELECTOR, shortOf, SPREAD, TAINT, VOLUME, verdict, type Look } from './filters'
+import {
+  CORDONED,
+  FITS,
+  look,
+  RESOURCES,
+  SELECTOR,
+  shortOf,
+  SPREAD,
+  TAINT,
+  VOLUME,
+  verdict,
+  type Look,
+} from './filters'
 import type { Room } from './room'
 import { compileShape, tolerates } from './shape'
 import type { Pod, World } from './world'
@@ -37,14 +49,27 @@ const pathOf = (pod: Pod): string => `/objects${pod.pointer}`
 /** The same remedy for another pod of identical spec. */
 export function retarget(remedy: PlacementRemedy, pod: Pod): PlacementRemedy {
   if (!remedy.pod) return remedy
-  return { ...remedy, pod: { ...remedy.pod, metadata: pod.object.metadata }, patch: remedy.patch.map((step) => ({ ...step, path: step.path.replace(/^\/objects(?:\/items|\/\d+)*/, pathOf(pod)) })) }
+  return {
+    ...remedy,
+    pod: { ...remedy.pod, metadata: pod.object.metadata },
+    patch: remedy.patch.map((step) => ({
+      ...step,
+      path: step.path.replace(/^\/objects(?:\/items|\/\d+)*/, pathOf(pod)),
+    })),
+  }
 }
 
 /** Whether the pod finds a place once the remedy is applied. */
 export function proves(world: World, pod: Pod, remedy: PlacementRemedy): boolean {
   const { room } = world
-  if (remedy.node) return remedy.kind === 'uncordon' ? fitsUncordoned(room, pod, remedy.node) : fitsOnNew(room, pod, remedy.node) !== null
-  return remedy.pod !== undefined && chooseFor(room, compileShape(remedy.pod, 'objects', world.labelsOf)).node >= 0
+  if (remedy.node)
+    return remedy.kind === 'uncordon'
+      ? fitsUncordoned(room, pod, remedy.node)
+      : fitsOnNew(room, pod, remedy.node) !== null
+  return (
+    remedy.pod !== undefined &&
+    chooseFor(room, compileShape(remedy.pod, 'objects', world.labelsOf)).node >= 0
+  )
 }
 
 /** Adds a node, asks, and takes it off again: the verdict’s node is the new one or none. */
@@ -59,8 +84,12 @@ function fitsOnNew(room: Room, pod: Pod, node: NodeObject): string | null {
 function fitsUncordoned(room: Room, pod: Pod, node: NodeObject): boolean {
   const index = room.nodeIndex(node.metadata.name)
   // The taint of the cordon goes with it; all others must be tolerated.
-  const stays = (node.spec?.taints ?? []).filter((taint) => taint.key !== cordonKey && taint.effect !== 'PreferNoSchedule')
-  const open = stays.every((taint) => (pod.object.spec?.tolerations ?? []).some((toleration) => tolerates(toleration, taint)))
+  const stays = (node.spec?.taints ?? []).filter(
+    (taint) => taint.key !== cordonKey && taint.effect !== 'PreferNoSchedule',
+  )
+  const open = stays.every((taint) =>
+    (pod.object.spec?.tolerations ?? []).some((toleration) => tolerates(toleration, taint)),
+  )
   return index >= 0 && open && verdict(room, look(room, pod.shape), index, SELECTOR) === FITS
 }
 
@@ -81,7 +110,14 @@ function largest(pod: PodObject, resource: string): Place | null {
       const given = requested ?? container.resources?.limits?.[resource]
       if (given === undefined) continue
       const amount = amountOf(resource, given, '')
-      if (!found || amount > found.amount) found = { list, index, container, amount, field: requested === undefined ? 'limits' : 'requests' }
+      if (!found || amount > found.amount)
+        found = {
+          list,
+          index,
+          container,
+          amount,
+          field: requested === undefined ? 'limits' : 'requests',
+        }
     }
   }
   return found
@@ -90,33 +126,69 @@ function largest(pod: PodObject, resource: string): Place | null {
 const escape = (key: string): string => key.replaceAll('~', '~0').replaceAll('/', '~1')
 
 /** The pod with less of a resource, as patch and as object; null where one container cannot give that much. */
-function less(pod: Pod, resource: 'cpu' | 'memory', by: number): Pick<PlacementRemedy, 'patch' | 'pod'> & { readonly in: string; readonly by: number } | null {
+function less(
+  pod: Pod,
+  resource: 'cpu' | 'memory',
+  by: number,
+): (Pick<PlacementRemedy, 'patch' | 'pod'> & { readonly in: string; readonly by: number }) | null {
   const { object } = pod
   const path = pathOf(pod)
   const own = object.spec?.resources?.requests?.[resource]
   const place = own === undefined ? largest(object, resource) : null
   const amount = own === undefined ? place?.amount : amountOf(resource, own, '')
   if (amount === undefined || amount <= by) return null
-  const left = resource === 'cpu' ? amount - by : amount - by >= MiB ? Math.floor((amount - by) / MiB) * MiB : amount - by
+  const left =
+    resource === 'cpu'
+      ? amount - by
+      : amount - by >= MiB
+        ? Math.floor((amount - by) / MiB) * MiB
+        : amount - by
   const text = resource === 'cpu' ? `${left}m` : left % MiB === 0 ? `${left / MiB}Mi` : String(left)
   if (own !== undefined) {
-    const resources = { ...object.spec?.resources, requests: { ...object.spec?.resources?.requests, [resource]: text } }
-    return { in: object.metadata.name, by: amount - left, pod: { ...object, spec: { ...object.spec, resources } }, patch: [{ op: 'replace', path: `${path}/spec/resources/requests/${resource}`, value: text }] }
+    const resources = {
+      ...object.spec?.resources,
+      requests: { ...object.spec?.resources?.requests, [resource]: text },
+    }
+    return {
+      in: object.metadata.name,
+      by: amount - left,
+      pod: { ...object, spec: { ...object.spec, resources } },
+      patch: [{ op: 'replace', path: `${path}/spec/resources/requests/${resource}`, value: text }],
+    }
   }
   if (!place) return null
   const { container, list, index } = place
-  const changed: Container = { ...container, resources: { ...container.resources, requests: { ...container.resources?.requests, [resource]: text } } }
+  const changed: Container = {
+    ...container,
+    resources: {
+      ...container.resources,
+      requests: { ...container.resources?.requests, [resource]: text },
+    },
+  }
   const at = `${path}/spec/${list}/${index}/resources/requests`
   return {
     in: container.name ?? object.metadata.name,
     by: amount - left,
-    pod: { ...object, spec: { ...object.spec, [list]: (object.spec?.[list] ?? []).map((one, i) => (i === index ? changed : one)) } },
-    patch: container.resources?.requests ? [{ op: 'add', path: `${at}/${escape(resource)}`, value: text }] : [{ op: 'add', path: at, value: { [resource]: text } }],
+    pod: {
+      ...object,
+      spec: {
+        ...object.spec,
+        [list]: (object.spec?.[list] ?? []).map((one, i) => (i === index ? changed : one)),
+      },
+    },
+    patch: container.resources?.requests
+      ? [{ op: 'add', path: `${at}/${escape(resource)}`, value: text }]
+      : [{ op: 'add', path: at, value: { [resource]: text } }],
   }
 }
 
 /** Less of cpu or of memory: the least that makes one node take the pod which fails there by this alone. */
-function lessRemedies(world: World, pod: Pod, seen: Look, codes: Uint8Array): readonly PlacementRemedy[] {
+function lessRemedies(
+  world: World,
+  pod: Pod,
+  seen: Look,
+  codes: Uint8Array,
+): readonly PlacementRemedy[] {
   const { room } = world
   return (['cpu', 'memory'] as const).flatMap((resource, r) => {
     const asked = r === 0 ? pod.shape.cpuMilli : pod.shape.memoryBytes
@@ -126,13 +198,24 @@ function lessRemedies(world: World, pod: Pod, seen: Look, codes: Uint8Array): re
       const free = (room.allocatable[r]?.[node] ?? 0) - (room.used[r]?.[node] ?? 0)
       if (free <= 0 || asked - free >= least) continue
       const short = shortOf(room, seen, node)
-      if (short.length === 1 && short[0] === resource && verdict(room, seen, node, VOLUME) === FITS) least = asked - free
+      if (short.length === 1 && short[0] === resource && verdict(room, seen, node, VOLUME) === FITS)
+        least = asked - free
     }
     if (least === Infinity || least <= 0) return []
     const made = less(pod, resource, least)
     if (!made) return []
-    const amount = resource === 'cpu' ? `${numberText(made.by)} m less CPU` : `${numberText(made.by / MiB, 1)} MiB less memory`
-    return [{ kind: 'request' as const, says: `${amount} in \`${made.in}\``, patch: made.patch, ...(made.pod ? { pod: made.pod } : {}) }]
+    const amount =
+      resource === 'cpu'
+        ? `${numberText(made.by)} m less CPU`
+        : `${numberText(made.by / MiB, 1)} MiB less memory`
+    return [
+      {
+        kind: 'request' as const,
+        says: `${amount} in \`${made.in}\``,
+        patch: made.patch,
+        ...(made.pod ? { pod: made.pod } : {}),
+      },
+    ]
   })
 }
 
@@ -147,24 +230,43 @@ function templates(room: Room): readonly NodeObject[] {
   for (let i = 0; i < room.standing && seen.size < mostTemplates; i++) {
     const node = room.nodes[i]
     if (!node) continue
-    const labels = Object.entries(node.metadata.labels ?? {}).filter(([key]) => !perNode.has(key)).sort(([a], [b]) => compareText(a, b))
-    const taints = (node.spec?.taints ?? []).filter((taint) => !taint.key.startsWith('node.kubernetes.io/'))
+    const labels = Object.entries(node.metadata.labels ?? {})
+      .filter(([key]) => !perNode.has(key))
+      .sort(([a], [b]) => compareText(a, b))
+    const taints = (node.spec?.taints ?? []).filter(
+      (taint) => !taint.key.startsWith('node.kubernetes.io/'),
+    )
     const key = JSON.stringify([labels, taints, node.status?.allocatable ?? node.status?.capacity])
     if (!seen.has(key)) seen.set(key, node)
   }
-  const size = (node: NodeObject): number => amountOf('cpu', (node.status?.allocatable ?? node.status?.capacity)?.['cpu'] ?? 0, '')
-  return [...seen.values()].sort((a, b) => size(a) - size(b) || compareText(a.metadata.name, b.metadata.name))
+  const size = (node: NodeObject): number =>
+    amountOf('cpu', (node.status?.allocatable ?? node.status?.capacity)?.['cpu'] ?? 0, '')
+  return [...seen.values()].sort(
+    (a, b) => size(a) - size(b) || compareText(a.metadata.name, b.metadata.name),
+  )
 }
 
 /** One more node like another: empty, open, with a name and host name of its own. */
 export function oneMore(like: NodeObject, name: string): NodeObject {
-  const labels = { ...like.metadata.labels, ...(like.metadata.labels && Object.hasOwn(like.metadata.labels, 'kubernetes.io/hostname') ? { 'kubernetes.io/hostname': name } : {}) }
+  const labels = {
+    ...like.metadata.labels,
+    ...(like.metadata.labels && Object.hasOwn(like.metadata.labels, 'kubernetes.io/hostname')
+      ? { 'kubernetes.io/hostname': name }
+      : {}),
+  }
   return {
     kind: 'Node',
     apiVersion: 'v1',
     metadata: { name, labels },
-    spec: { taints: (like.spec?.taints ?? []).filter((taint) => !taint.key.startsWith('node.kubernetes.io/')) },
-    status: { ...(like.status?.capacity ? { capacity: like.status.capacity } : {}), ...(like.status?.allocatable ? { allocatable: like.status.allocatable } : {}) },
+    spec: {
+      taints: (like.spec?.taints ?? []).filter(
+        (taint) => !taint.key.startsWith('node.kubernetes.io/'),
+      ),
+    },
+    status: {
+      ...(like.status?.capacity ? { capacity: like.status.capacity } : {}),
+      ...(like.status?.allocatable ? { allocatable: like.status.allocatable } : {}),
+    },
   }
 }
 
@@ -178,19 +280,24 @@ export function freshName(room: Room, base: string): string {
 function nodeRemedy(world: World, pod: Pod): readonly PlacementRemedy[] {
   const { room } = world
   for (const like of templates(room)) {
-    if ((like.metadata.labels ?? {})['node-role.kubernetes.io/control-plane'] !== undefined) continue
+    if ((like.metadata.labels ?? {})['node-role.kubernetes.io/control-plane'] !== undefined)
+      continue
     const node = oneMore(like, freshName(room, like.metadata.name))
     if (fitsOnNew(room, pod, node) === null) continue
     const pool = like.metadata.labels?.[poolLabel]
     const size = like.metadata.labels?.[sizeLabel]
-    const says = pool === undefined ? `one more ${size === undefined ? 'node' : `\`${size}\``} like \`${like.metadata.name}\`` : `one more ${size === undefined ? 'node' : `\`${size}\``} in \`${pool}\``
+    const says =
+      pool === undefined
+        ? `one more ${size === undefined ? 'node' : `\`${size}\``} like \`${like.metadata.name}\``
+        : `one more ${size === undefined ? 'node' : `\`${size}\``} in \`${pool}\``
     return [{ kind: 'node', says, node, patch: [{ op: 'add', path: '/objects/-', value: node }] }]
   }
   return []
 }
 
 /** Taints that say what a node is in trouble with, or that it is of the control plane: not to be tolerated for a lack of room. */
-const isNotForTolerating = (key: string): boolean => key.startsWith('node.kubernetes.io/') || key.startsWith('node-role.kubernetes.io/')
+const isNotForTolerating = (key: string): boolean =>
+  key.startsWith('node.kubernetes.io/') || key.startsWith('node-role.kubernetes.io/')
 
 function tolerationRemedies(world: World, pod: Pod, codes: Uint8Array): readonly PlacementRemedy[] {
   const { room } = world
@@ -198,16 +305,35 @@ function tolerationRemedies(world: World, pod: Pod, codes: Uint8Array): readonly
   const found: PlacementRemedy[] = []
   for (let i = 0; i < room.count && tried.size < 20; i++) {
     if (codes[i] !== TAINT) continue
-    const open = (room.nodes[i]?.spec?.taints ?? []).filter((taint) => taint.effect !== 'PreferNoSchedule' && !(pod.object.spec?.tolerations ?? []).some((toleration) => tolerates(toleration, taint)))
+    const open = (room.nodes[i]?.spec?.taints ?? []).filter(
+      (taint) =>
+        taint.effect !== 'PreferNoSchedule' &&
+        !(pod.object.spec?.tolerations ?? []).some((toleration) => tolerates(toleration, taint)),
+    )
     const key = JSON.stringify(open.map((taint) => [taint.key, taint.value, taint.effect]))
     if (tried.has(key) || open.some((taint) => isNotForTolerating(taint.key))) continue
     tried.add(key)
-    const added = open.map((taint) => ({ key: taint.key, operator: 'Equal', value: taint.value ?? '', effect: taint.effect }))
+    const added = open.map((taint) => ({
+      key: taint.key,
+      operator: 'Equal',
+      value: taint.value ?? '',
+      effect: taint.effect,
+    }))
     const had = pod.object.spec?.tolerations
     const path = `${pathOf(pod)}/spec/tolerations`
-    const changed: PodObject = { ...pod.object, spec: { ...pod.object.spec, tolerations: [...(had ?? []), ...added] } }
+    const changed: PodObject = {
+      ...pod.object,
+      spec: { ...pod.object.spec, tolerations: [...(had ?? []), ...added] },
+    }
     const says = `tolerate ${open.map((taint) => `\`${taint.key}${taint.value ? `=${taint.value}` : ''}\``).join(' and ')}`
-    found.push({ kind: 'toleration', says, pod: changed, patch: had ? added.map((value) => ({ op: 'add' as const, path: `${path}/-`, value })) : [{ op: 'add', path, value: added }] })
+    found.push({
+      kind: 'toleration',
+      says,
+      pod: changed,
+      patch: had
+        ? added.map((value) => ({ op: 'add' as const, path: `${path}/-`, value }))
+        : [{ op: 'add', path, value: added }],
+    })
   }
   return found.filter((remedy) => proves(world, pod, remedy))
 }
@@ -221,7 +347,12 @@ function uncordonRemedy(world: World, pod: Pod, codes: Uint8Array): readonly Pla
     const taints = node.spec?.taints ?? []
     const open = taints.filter((taint) => taint.key !== cordonKey)
     // A cordoned node carries the taint as well, and it goes with the cordon.
-    const patch: PatchStep[] = [{ op: 'replace', path: `/objects${pointer ?? ''}/spec/unschedulable`, value: false }, ...(open.length < taints.length ? [{ op: 'replace' as const, path: `/objects${pointer ?? ''}/spec/taints`, value: open }] : [])]
+    const patch: PatchStep[] = [
+      { op: 'replace', path: `/objects${pointer ?? ''}/spec/unschedulable`, value: false },
+      ...(open.length < taints.length
+        ? [{ op: 'replace' as const, path: `/objects${pointer ?? ''}/spec/taints`, value: open }]
+        : []),
+    ]
     return [{ kind: 'uncordon', says: `uncordon \`${node.metadata.name}\``, node, patch }]
   }
   return []
@@ -233,7 +364,12 @@ function selectorRemedy(world: World, pod: Pod, codes: Uint8Array): readonly Pla
   return Object.entries(wanted).flatMap(([key, value]) => {
     const rest = Object.fromEntries(Object.entries(wanted).filter(([other]) => other !== key))
     const changed: PodObject = { ...pod.object, spec: { ...pod.object.spec, nodeSelector: rest } }
-    const remedy: PlacementRemedy = { kind: 'selector', says: `no longer select \`${key}=${value}\``, pod: changed, patch: [{ op: 'remove', path: `${pathOf(pod)}/spec/nodeSelector/${escape(key)}` }] }
+    const remedy: PlacementRemedy = {
+      kind: 'selector',
+      says: `no longer select \`${key}=${value}\``,
+      pod: changed,
+      patch: [{ op: 'remove', path: `${pathOf(pod)}/spec/nodeSelector/${escape(key)}` }],
+    }
     return proves(world, pod, remedy) ? [remedy] : []
   })
 }
@@ -245,8 +381,21 @@ function spreadRemedies(world: World, pod: Pod, codes: Uint8Array): readonly Pla
     if (constraint.whenUnsatisfiable !== 'DoNotSchedule') return []
     const path = `${pathOf(pod)}/spec/topologySpreadConstraints/${index}/maxSkew`
     for (let skew = constraint.maxSkew + 1; skew <= constraint.maxSkew + 5; skew++) {
-      const changed: PodObject = { ...pod.object, spec: { ...pod.object.spec, topologySpreadConstraints: constraints.map((one, i) => (i === index ? { ...one, maxSkew: skew } : one)) } }
-      const remedy: PlacementRemedy = { kind: 'spread', says: `let the spread over \`${constraint.topologyKey}\` differ by ${skew}`, pod: changed, patch: [{ op: 'replace', path, value: skew }] }
+      const changed: PodObject = {
+        ...pod.object,
+        spec: {
+          ...pod.object.spec,
+          topologySpreadConstraints: constraints.map((one, i) =>
+            i === index ? { ...one, maxSkew: skew } : one,
+          ),
+        },
+      }
+      const remedy: PlacementRemedy = {
+        kind: 'spread',
+        says: `let the spread over \`${constraint.topologyKey}\` differ by ${skew}`,
+        pod: changed,
+        patch: [{ op: 'replace', path, value: skew }],
+      }
       if (proves(world, pod, remedy)) return [remedy]
     }
     return []
@@ -254,9 +403,16 @@ function spreadRemedies(world: World, pod: Pod, codes: Uint8Array): readonly Pla
 }
 
 /** Remedies for a pod at its turn, the smallest first; each proven. */
-export function findRemedies(world: World, pod: Pod, seen: Look, codes: Uint8Array): readonly PlacementRemedy[] {
+export function findRemedies(
+  world: World,
+  pod: Pod,
+  seen: Look,
+  codes: Uint8Array,
+): readonly PlacementRemedy[] {
   const { room } = world
-  const lesser = lessRemedies(world, pod, seen, codes).filter((remedy) => proves(world, pod, remedy))
+  const lesser = lessRemedies(world, pod, seen, codes).filter((remedy) =>
+    proves(world, pod, remedy),
+  )
   return [
     ...lesser,
     ...nodeRemedy(world, pod),

@@ -3,15 +3,31 @@ import { describe, expect, it } from 'vitest'
 import { percentile, rightSizes, type UseFacts } from '.'
 
 const MiB = 1024 ** 2
-const fact = (more: Partial<UseFacts> = {}): UseFacts => ({ workload: 'Deployment/market/desk', pods: 4, requestCpuMilli: 1000, requestMemoryBytes: 512 * MiB, cpuMilli: Array.from({ length: 100 }, (_, i) => i + 1), memoryBytes: [400 * MiB], memoryKills: 0, throttled: 0, ...more })
+const fact = (more: Partial<UseFacts> = {}): UseFacts => ({
+  workload: 'Deployment/market/desk',
+  pods: 4,
+  requestCpuMilli: 1000,
+  requestMemoryBytes: 512 * MiB,
+  cpuMilli: Array.from({ length: 100 }, (_, i) => i + 1),
+  memoryBytes: [400 * MiB],
+  memoryKills: 0,
+  throttled: 0,
+  ...more,
+})
 
 describe('right sizes', () => {
   it('take the 95th percentile and a margin, over all pods', () => {
     const [found] = rightSizes([fact()])
     // 95 m × 1.15 is 109.25 m, rounded up to 110 m; 400 MiB × 1.25 is 500 MiB, 512 rounded, which is what is asked for.
-    expect(found).toMatchObject({ cpu: { used: 95, proposed: 110 }, memory: { proposed: 512 * MiB }, frees: { cpuMilli: 4 * 890, memoryBytes: 0 }, says: 'asks for more than it uses' })
+    expect(found).toMatchObject({
+      cpu: { used: 95, proposed: 110 },
+      memory: { proposed: 512 * MiB },
+      frees: { cpuMilli: 4 * 890, memoryBytes: 0 },
+      says: 'asks for more than it uses',
+    })
   })
-  it('leave alone what is within a tenth', () => expect(rightSizes([fact({ cpuMilli: [850] })])[0]?.cpu.proposed).toBe(1000))
+  it('leave alone what is within a tenth', () =>
+    expect(rightSizes([fact({ cpuMilli: [850] })])[0]?.cpu.proposed).toBe(1000))
   it('give more memory to what was ended for it, whatever it used', () => {
     const [found] = rightSizes([fact({ memoryBytes: [100 * MiB], memoryKills: 2 })])
     expect(found?.memory.proposed).toBe(640 * MiB)
@@ -24,11 +40,17 @@ describe('right sizes', () => {
   })
   it('a percentile is one of the samples, with at least that share at or below it', () => {
     fc.assert(
-      fc.property(fc.array(fc.nat(1000), { minLength: 1, maxLength: 60 }), fc.double({ min: 0.01, max: 1, noNaN: true }), (samples, share) => {
-        const found = percentile(samples, share)
-        expect(samples).toContain(found)
-        expect(samples.filter((one) => one <= found).length / samples.length).toBeGreaterThanOrEqual(share - 1e-9)
-      }),
+      fc.property(
+        fc.array(fc.nat(1000), { minLength: 1, maxLength: 60 }),
+        fc.double({ min: 0.01, max: 1, noNaN: true }),
+        (samples, share) => {
+          const found = percentile(samples, share)
+          expect(samples).toContain(found)
+          expect(
+            samples.filter((one) => one <= found).length / samples.length,
+          ).toBeGreaterThanOrEqual(share - 1e-9)
+        },
+      ),
     )
   })
 })

@@ -50,16 +50,44 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
     .map((fact): RightSize => {
       const cpuUsed = percentile(fact.cpuMilli, 0.95)
       const memoryUsed = percentile(fact.memoryBytes, 0.95)
-      const near = (proposed: number, asked: number): number => (Math.abs(proposed - asked) * 10 <= asked ? asked : proposed)
+      const near = (proposed: number, asked: number): number =>
+        Math.abs(proposed - asked) * 10 <= asked ? asked : proposed
       const isThrottled = fact.throttled >= throttledShare
       const enough = Math.max(10, up(cpuUsed * cpuMargin, 10))
       // One that is held back shows less than it would use: it is not given less.
-      const cpu = near(isThrottled ? Math.max(enough, fact.requestCpuMilli) : enough, fact.requestCpuMilli)
+      const cpu = near(
+        isThrottled ? Math.max(enough, fact.requestCpuMilli) : enough,
+        fact.requestCpuMilli,
+      )
       const wanted = up(memoryUsed * memoryMargin, 16 * MiB)
-      const memory = fact.memoryKills > 0 ? Math.max(wanted, up(fact.requestMemoryBytes * memoryMargin, 16 * MiB)) : near(Math.max(16 * MiB, wanted), fact.requestMemoryBytes)
-      const frees = { cpuMilli: (fact.requestCpuMilli - cpu) * fact.pods, memoryBytes: (fact.requestMemoryBytes - memory) * fact.pods }
-      const says = fact.memoryKills > 0 ? `ended ${fact.memoryKills} times for its memory` : isThrottled ? `held back by its CPU limit ${Math.round(100 * fact.throttled)} % of the time` : cpuUsed > fact.requestCpuMilli ? 'uses more CPU than it asks for' : cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes ? 'asks for more than it uses' : 'fits'
-      return { workload: fact.workload, pods: fact.pods, cpu: { asked: fact.requestCpuMilli, used: cpuUsed, proposed: cpu }, memory: { asked: fact.requestMemoryBytes, used: memoryUsed, proposed: memory }, memoryKills: fact.memoryKills, throttled: fact.throttled, frees, says }
+      const memory =
+        fact.memoryKills > 0
+          ? Math.max(wanted, up(fact.requestMemoryBytes * memoryMargin, 16 * MiB))
+          : near(Math.max(16 * MiB, wanted), fact.requestMemoryBytes)
+      const frees = {
+        cpuMilli: (fact.requestCpuMilli - cpu) * fact.pods,
+        memoryBytes: (fact.requestMemoryBytes - memory) * fact.pods,
+      }
+      const says =
+        fact.memoryKills > 0
+          ? `ended ${fact.memoryKills} times for its memory`
+          : isThrottled
+            ? `held back by its CPU limit ${Math.round(100 * fact.throttled)} % of the time`
+            : cpuUsed > fact.requestCpuMilli
+              ? 'uses more CPU than it asks for'
+              : cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes
+                ? 'asks for more than it uses'
+                : 'fits'
+      return {
+        workload: fact.workload,
+        pods: fact.pods,
+        cpu: { asked: fact.requestCpuMilli, used: cpuUsed, proposed: cpu },
+        memory: { asked: fact.requestMemoryBytes, used: memoryUsed, proposed: memory },
+        memoryKills: fact.memoryKills,
+        throttled: fact.throttled,
+        frees,
+        says,
+      }
     })
     .sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli)
 }

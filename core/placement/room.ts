@@ -4,7 +4,18 @@
  * Nodes lie in arrays by index, sorted by name; nodes that are tried out are added behind and taken off again.
  * Putting or taking a pod costs the counters that its shape is in.
  */
-import { amountOf, nodeTermTest, requirementTest, type ClaimObject, type CsiNodeObject, type NodeObject, type PodObject, type StorageClassObject, type Taint, type VolumeObject } from '../objects'
+import {
+  amountOf,
+  nodeTermTest,
+  requirementTest,
+  type ClaimObject,
+  type CsiNodeObject,
+  type NodeObject,
+  type PodObject,
+  type StorageClassObject,
+  type Taint,
+  type VolumeObject,
+} from '../objects'
 import { compareText } from '../units'
 import type { HostPort, Shape, Term } from './shape'
 import { tolerates } from './shape'
@@ -64,7 +75,12 @@ export interface VolumeFacts {
 }
 
 const spare = 256
-const zoneLabels = ['topology.kubernetes.io/zone', 'failure-domain.beta.kubernetes.io/zone', 'topology.kubernetes.io/region', 'failure-domain.beta.kubernetes.io/region']
+const zoneLabels = [
+  'topology.kubernetes.io/zone',
+  'failure-domain.beta.kubernetes.io/zone',
+  'topology.kubernetes.io/region',
+  'failure-domain.beta.kubernetes.io/region',
+]
 const cordonTaint: Taint = { key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' }
 
 type NodeTest = (labels: Readonly<Record<string, string>>, name: string) => boolean
@@ -87,12 +103,28 @@ export class Room {
   readonly ports: (readonly HostPort[])[][] = []
   private readonly capacity: number
   private readonly indexOf = new Map<string, number>()
-  private readonly shapes = new Map<Shape, { readonly on: Map<number, number>; readonly leaving: Map<number, number>; readonly counters: Counter[] }>()
+  private readonly shapes = new Map<
+    Shape,
+    {
+      readonly on: Map<number, number>
+      readonly leaving: Map<number, number>
+      readonly counters: Counter[]
+    }
+  >()
   private readonly counters = new Map<string, Counter>()
   /** Required anti-affinity of pods that stand, by what it means and where: where those pods are. */
-  private readonly guards = new Map<string, { readonly term: Term; readonly perNode: Map<number, number> }>()
-  private readonly guardsOf = new Map<Shape, readonly { readonly term: Term; readonly perNode: Map<number, number> }[]>()
-  private readonly domains = new Map<string, { readonly domains: Domains; readonly ids: Map<string, number> }>()
+  private readonly guards = new Map<
+    string,
+    { readonly term: Term; readonly perNode: Map<number, number> }
+  >()
+  private readonly guardsOf = new Map<
+    Shape,
+    readonly { readonly term: Term; readonly perNode: Map<number, number> }[]
+  >()
+  private readonly domains = new Map<
+    string,
+    { readonly domains: Domains; readonly ids: Map<string, number> }
+  >()
   private readonly fits = new Map<string, { fit: Fit; upTo: number }>()
   private readonly claimsInUse = new Map<string, number>()
   private readonly volumes: VolumeFacts
@@ -102,7 +134,10 @@ export class Room {
   private readonly attachLimits = new Map<string, ReadonlyMap<string, number>>()
   private readonly attached: Map<string, Map<string, number>>[] = []
 
-  constructor(nodes: readonly { readonly node: NodeObject; readonly path: string }[], volumes: VolumeFacts) {
+  constructor(
+    nodes: readonly { readonly node: NodeObject; readonly path: string }[],
+    volumes: VolumeFacts,
+  ) {
     this.capacity = nodes.length + spare
     this.podLimit = new Float64Array(this.capacity)
     this.podCount = new Float64Array(this.capacity)
@@ -111,14 +146,25 @@ export class Room {
     this.allocatable = [new Float64Array(this.capacity), new Float64Array(this.capacity)]
     this.used = [new Float64Array(this.capacity), new Float64Array(this.capacity)]
     this.volumes = volumes
-    this.claimOf = new Map(volumes.claims.map((claim) => [`${claim.metadata.namespace || 'default'}/${claim.metadata.name}`, claim]))
+    this.claimOf = new Map(
+      volumes.claims.map((claim) => [
+        `${claim.metadata.namespace || 'default'}/${claim.metadata.name}`,
+        claim,
+      ]),
+    )
     this.volumeOf = new Map(volumes.volumes.map((volume) => [volume.metadata.name, volume]))
     this.classOf = new Map(volumes.classes.map((one) => [one.metadata.name, one]))
     for (const csi of volumes.csiNodes) {
-      const limits = (csi.spec?.drivers ?? []).flatMap((driver) => (driver.allocatable?.count === null || driver.allocatable?.count === undefined ? [] : [[driver.name, driver.allocatable.count] as const]))
+      const limits = (csi.spec?.drivers ?? []).flatMap((driver) =>
+        driver.allocatable?.count === null || driver.allocatable?.count === undefined
+          ? []
+          : [[driver.name, driver.allocatable.count] as const],
+      )
       if (limits.length > 0) this.attachLimits.set(csi.metadata.name, new Map(limits))
     }
-    const sorted = [...nodes].sort((a, b) => compareText(a.node.metadata.name, b.node.metadata.name))
+    const sorted = [...nodes].sort((a, b) =>
+      compareText(a.node.metadata.name, b.node.metadata.name),
+    )
     this.standing = sorted.length
     for (const { node, path } of sorted) this.addNode(node, path)
   }
@@ -161,7 +207,8 @@ export class Room {
       else this.give(this.resourceIndex(resource), index, amount)
     }
     this.podCount[index] = this.scoreCpu[index] = this.scoreMemory[index] = 0
-    for (const [key, { domains, ids }] of this.domains) domains.of[index] = domainId(node, key, ids, domains)
+    for (const [key, { domains, ids }] of this.domains)
+      domains.of[index] = domainId(node, key, ids, domains)
     return index
   }
 
@@ -177,7 +224,12 @@ export class Room {
   dropLastNode(): void {
     const index = --this.count
     this.indexOf.delete(this.names[index] ?? '')
-    this.names.length = this.nodes.length = this.podsOn.length = this.ports.length = this.attached.length = index
+    this.names.length =
+      this.nodes.length =
+      this.podsOn.length =
+      this.ports.length =
+      this.attached.length =
+        index
     for (const known of this.fits.values()) known.upTo = Math.min(known.upTo, index)
   }
 
@@ -196,7 +248,8 @@ export class Room {
   fitOf(shape: Shape): Fit {
     let known = this.fits.get(shape.fitKey)
     if (!known) {
-      const preferences = shape.spec.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
+      const preferences =
+        shape.spec.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
       const fit: Fit = {
         cordoned: new Uint8Array(this.capacity),
         tainted: new Uint8Array(this.capacity),
@@ -210,7 +263,10 @@ export class Room {
       this.fits.set(shape.fitKey, known)
     }
     if (known.upTo < this.count) {
-      known.fit = { ...known.fit, anyDisliked: this.fillFit(shape, known.fit, known.upTo) || known.fit.anyDisliked }
+      known.fit = {
+        ...known.fit,
+        anyDisliked: this.fillFit(shape, known.fit, known.upTo) || known.fit.anyDisliked,
+      }
       known.upTo = this.count
     }
     return known.fit
@@ -219,12 +275,15 @@ export class Room {
   private fillFit(shape: Shape, fit: Fit, from: number): boolean {
     const { spec } = shape
     const tolerations = spec.tolerations ?? []
-    const covers = (taint: Taint): boolean => tolerations.some((toleration) => tolerates(toleration, taint))
+    const covers = (taint: Taint): boolean =>
+      tolerations.some((toleration) => tolerates(toleration, taint))
     const takesCordoned = covers(cordonTaint)
     const wanted = Object.entries(spec.nodeSelector ?? {})
     const required = spec.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution
     const terms = required ? (required.nodeSelectorTerms ?? []).map(nodeTermTest) : null
-    const preferences = (spec.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map(({ weight, preference }) => ({ weight, holds: nodeTermTest(preference) }))
+    const preferences = (
+      spec.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
+    ).map(({ weight, preference }) => ({ weight, holds: nodeTermTest(preference) }))
     let anyDisliked = false
     for (let i = from; i < this.count; i++) {
       const node = this.nodes[i]
@@ -232,14 +291,27 @@ export class Room {
       const labels = node.metadata.labels ?? {}
       const taints = node.spec?.taints ?? []
       fit.cordoned[i] = node.spec?.unschedulable === true && !takesCordoned ? 1 : 0
-      fit.tainted[i] = taints.some((taint) => (taint.effect === 'NoSchedule' || taint.effect === 'NoExecute') && !covers(taint)) ? 1 : 0
-      const selected = wanted.every(([key, value]) => Object.hasOwn(labels, key) && labels[key] === value) && (terms === null || terms.some((holds) => holds(labels, node.metadata.name)))
+      fit.tainted[i] = taints.some(
+        (taint) =>
+          (taint.effect === 'NoSchedule' || taint.effect === 'NoExecute') && !covers(taint),
+      )
+        ? 1
+        : 0
+      const selected =
+        wanted.every(([key, value]) => Object.hasOwn(labels, key) && labels[key] === value) &&
+        (terms === null || terms.some((holds) => holds(labels, node.metadata.name)))
       fit.excluded[i] = selected ? 0 : 1
       fit.codes[i] = fit.cordoned[i] === 1 ? 1 : fit.tainted[i] === 1 ? 2 : selected ? 0 : 3
-      const disliked = taints.filter((taint) => taint.effect === 'PreferNoSchedule' && !covers(taint)).length
+      const disliked = taints.filter(
+        (taint) => taint.effect === 'PreferNoSchedule' && !covers(taint),
+      ).length
       fit.disliked[i] = disliked
       anyDisliked ||= disliked > 0
-      if (fit.preferred) fit.preferred[i] = preferences.reduce((sum, { weight, holds }) => (holds(labels, node.metadata.name) ? sum + weight : sum), 0)
+      if (fit.preferred)
+        fit.preferred[i] = preferences.reduce(
+          (sum, { weight, holds }) => (holds(labels, node.metadata.name) ? sum + weight : sum),
+          0,
+        )
     }
     return anyDisliked
   }
@@ -248,14 +320,24 @@ export class Room {
   private shapeFacts(shape: Shape) {
     let facts = this.shapes.get(shape)
     if (!facts) {
-      facts = { on: new Map<number, number>(), leaving: new Map<number, number>(), counters: [...this.counters.values()].filter((counter) => counter.matches(shape.namespace, shape.labels)) }
+      facts = {
+        on: new Map<number, number>(),
+        leaving: new Map<number, number>(),
+        counters: [...this.counters.values()].filter((counter) =>
+          counter.matches(shape.namespace, shape.labels),
+        ),
+      }
       this.shapes.set(shape, facts)
     }
     return facts
   }
 
   /** Pods on each node for which `matches` holds. `means` names them; the answer is kept up to date from then on. */
-  countOf(means: string, matches: Term['matches'], countsLeaving: boolean): ReadonlyMap<number, number> {
+  countOf(
+    means: string,
+    matches: Term['matches'],
+    countsLeaving: boolean,
+  ): ReadonlyMap<number, number> {
     const key = `${countsLeaving ? 'all' : 'staying'} ${means}`
     let counter = this.counters.get(key)
     if (!counter) {
@@ -265,17 +347,22 @@ export class Room {
         if (!matches(shape.namespace, shape.labels)) continue
         facts.counters.push(counter)
         for (const [node, count] of facts.on) bump(counter.perNode, node, count)
-        if (countsLeaving) for (const [node, count] of facts.leaving) bump(counter.perNode, node, count)
+        if (countsLeaving)
+          for (const [node, count] of facts.leaving) bump(counter.perNode, node, count)
       }
     }
     return counter.perNode
   }
 
   /** Required anti-affinity of pods that stand and that mean pods of this shape. */
-  guardsAgainst(shape: Shape): readonly { readonly term: Term; readonly perNode: ReadonlyMap<number, number> }[] {
+  guardsAgainst(
+    shape: Shape,
+  ): readonly { readonly term: Term; readonly perNode: ReadonlyMap<number, number> }[] {
     let found = this.guardsOf.get(shape)
     if (!found) {
-      found = [...this.guards.values()].filter(({ term }) => term.matches(shape.namespace, shape.labels))
+      found = [...this.guards.values()].filter(({ term }) =>
+        term.matches(shape.namespace, shape.labels),
+      )
       this.guardsOf.set(shape, found)
     }
     return found
@@ -290,7 +377,8 @@ export class Room {
   take(pod: Pod, node: number): void {
     const here = this.podsOn[node]
     const at = here?.lastIndexOf(pod) ?? -1
-    if (!here || at < 0) throw new Error(`${pod.key} does not stand on ${this.names[node] ?? String(node)}`)
+    if (!here || at < 0)
+      throw new Error(`${pod.key} does not stand on ${this.names[node] ?? String(node)}`)
     here.splice(at, 1)
     this.change(pod, node, -1)
   }
@@ -307,7 +395,8 @@ export class Room {
     }
     add(this.used[0], shape.cpuMilli)
     add(this.used[1], shape.memoryBytes)
-    for (const [resource, amount] of shape.others) add(this.used[this.resourceIndex(resource)], amount)
+    for (const [resource, amount] of shape.others)
+      add(this.used[this.resourceIndex(resource)], amount)
     add(this.scoreCpu, shape.scoreCpuMilli)
     add(this.scoreMemory, shape.scoreMemoryBytes)
     add(this.podCount, 1)
@@ -318,7 +407,8 @@ export class Room {
     }
     const facts = this.shapeFacts(shape)
     bump(pod.isLeaving ? facts.leaving : facts.on, node, by)
-    for (const counter of facts.counters) if (counter.countsLeaving || !pod.isLeaving) bump(counter.perNode, node, by)
+    for (const counter of facts.counters)
+      if (counter.countsLeaving || !pod.isLeaving) bump(counter.perNode, node, by)
     for (const term of shape.antiAffinity) {
       const key = `${term.topologyKey} ${term.means}`
       let guard = this.guards.get(key)
@@ -341,12 +431,20 @@ export class Room {
   }
 
   /** Driver and volume behind a claim, as far as they are known. */
-  private attachment(claimKey: string): { readonly driver: string; readonly volume: string } | null {
+  private attachment(
+    claimKey: string,
+  ): { readonly driver: string; readonly volume: string } | null {
     if (this.attachLimits.size === 0) return null
     const claim = this.claimOf.get(claimKey)
     if (!claim) return null
     const volume = claim.spec?.volumeName ? this.volumeOf.get(claim.spec.volumeName) : undefined
-    if (volume) return volume.spec?.csi ? { driver: volume.spec.csi.driver, volume: volume.spec.csi.volumeHandle ?? volume.metadata.name } : null
+    if (volume)
+      return volume.spec?.csi
+        ? {
+            driver: volume.spec.csi.driver,
+            volume: volume.spec.csi.volumeHandle ?? volume.metadata.name,
+          }
+        : null
     const provisioner = this.classOf.get(claim.spec?.storageClassName ?? '')?.provisioner
     return provisioner ? { driver: provisioner, volume: claimKey } : null
   }
@@ -359,16 +457,25 @@ export class Room {
     for (const key of shape.claims) {
       const claim = this.claimOf.get(key)
       if (!claim) return () => false
-      if (claim.spec?.accessModes?.includes('ReadWriteOncePod') && (this.claimsInUse.get(key) ?? 0) > 0) return () => false
+      if (
+        claim.spec?.accessModes?.includes('ReadWriteOncePod') &&
+        (this.claimsInUse.get(key) ?? 0) > 0
+      )
+        return () => false
       const test = this.claimTest(claim)
       if (!test) return () => false
       tests.push(test)
       const attachment = this.attachment(key)
-      if (attachment) wanted.set(attachment.driver, (wanted.get(attachment.driver) ?? new Set()).add(attachment.volume))
+      if (attachment)
+        wanted.set(
+          attachment.driver,
+          (wanted.get(attachment.driver) ?? new Set()).add(attachment.volume),
+        )
     }
     return (index) => {
       const node = this.nodes[index]
-      if (!node || !tests.every((test) => test(node.metadata.labels ?? {}, node.metadata.name))) return false
+      if (!node || !tests.every((test) => test(node.metadata.labels ?? {}, node.metadata.name)))
+        return false
       const limits = this.attachLimits.get(node.metadata.name)
       if (!limits) return true
       for (const [driver, volumes] of wanted) {
@@ -401,12 +508,24 @@ export class Room {
         return zoned.every(({ key, values }) => values.has(labels[key] ?? ''))
       }
     }
-    const named = claim.spec?.storageClassName ?? claim.metadata.annotations?.['volume.beta.kubernetes.io/storage-class']
-    const storageClass = named === undefined ? this.volumes.classes.find((one) => one.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true') : this.classOf.get(named)
+    const named =
+      claim.spec?.storageClassName ??
+      claim.metadata.annotations?.['volume.beta.kubernetes.io/storage-class']
+    const storageClass =
+      named === undefined
+        ? this.volumes.classes.find(
+            (one) =>
+              one.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true',
+          )
+        : this.classOf.get(named)
     if (storageClass?.volumeBindingMode !== 'WaitForFirstConsumer') return null
     const topologies = storageClass.allowedTopologies ?? []
     if (topologies.length === 0) return () => true
-    const terms = topologies.map((term) => (term.matchLabelExpressions ?? []).map(({ key, values }) => requirementTest({ key, operator: 'In', values: values ?? [] })))
+    const terms = topologies.map((term) =>
+      (term.matchLabelExpressions ?? []).map(({ key, values }) =>
+        requirementTest({ key, operator: 'In', values: values ?? [] }),
+      ),
+    )
     return (labels) => terms.some((tests) => tests.every((test) => test(labels)))
   }
 }
@@ -417,7 +536,12 @@ function bump<Key>(map: Map<Key, number>, key: Key, by: number): void {
   else map.set(key, now)
 }
 
-function domainId(node: NodeObject | undefined, key: string, ids: Map<string, number>, domains: Domains): number {
+function domainId(
+  node: NodeObject | undefined,
+  key: string,
+  ids: Map<string, number>,
+  domains: Domains,
+): number {
   const value = node?.metadata.labels?.[key]
   if (value === undefined) return -1
   let id = ids.get(value)

@@ -39,7 +39,12 @@ export interface Placement {
   readonly placed: readonly PlacedAnswer[]
   readonly waiting: readonly WaitingAnswer[]
   readonly evicted: readonly { readonly pod: string; readonly for: string }[]
-  readonly nodes: readonly { readonly name: string; readonly cpuMilli: number; readonly memoryBytes: number; readonly pods: number }[]
+  readonly nodes: readonly {
+    readonly name: string
+    readonly cpuMilli: number
+    readonly memoryBytes: number
+    readonly pods: number
+  }[]
 }
 
 /** How many groups of pods of identical spec get remedies, and how often a remedy of a group is proven again for another of its pods. */
@@ -64,7 +69,10 @@ const words: Readonly<Record<string, (nodes: number) => string>> = {
 /** The sentence for a waiting pod: how many nodes, and why none takes it. */
 export function waitingText(tally: Readonly<Record<string, number>>, nodes: number): string {
   if (nodes === 0) return 'There is no node.'
-  const parts = Object.entries(tally).map(([reason, count]) => `${count} ${(Object.hasOwn(words, reason) ? words[reason]?.(count) : undefined) ?? `${is(count)} short of ${reason}`}`)
+  const parts = Object.entries(tally).map(
+    ([reason, count]) =>
+      `${count} ${(Object.hasOwn(words, reason) ? words[reason]?.(count) : undefined) ?? `${is(count)} short of ${reason}`}`,
+  )
   return `None of ${countText(nodes, 'node')} takes it: ${listText(parts, 12)}.`
 }
 
@@ -77,13 +85,19 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
   const groups = new Map<string, readonly PlacementRemedy[]>()
   let budgets: readonly Budget[] | null = null
   let least = Infinity
-  for (let node = 0; node < room.count; node++) for (const pod of room.podsOn[node] ?? []) least = Math.min(least, pod.priority)
+  for (let node = 0; node < room.count; node++)
+    for (const pod of room.podsOn[node] ?? []) least = Math.min(least, pod.priority)
   let retries = 0
   for (const [turn, pod] of world.waiting.entries()) {
     if (turn % 500 === 0) options.onProgress?.(turn / world.waiting.length)
     const gates = pod.object.spec?.schedulingGates ?? []
     if (gates.length > 0) {
-      waiting.push({ pod: pod.key, tally: {}, says: `gated: it waits until ${listText(gates.map((gate) => `“${gate.name ?? ''}”`))} ${gates.length === 1 ? 'is' : 'are'} taken off.`, remedies: [] })
+      waiting.push({
+        pod: pod.key,
+        tally: {},
+        says: `gated: it waits until ${listText(gates.map((gate) => `“${gate.name ?? ''}”`))} ${gates.length === 1 ? 'is' : 'are'} taken off.`,
+        remedies: [],
+      })
       continue
     }
     const seen = look(room, pod.shape)
@@ -91,15 +105,28 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
     if (choice.node >= 0) {
       room.put(pod, choice.node)
       least = Math.min(least, pod.priority)
-      placed.push({ pod: pod.key, node: room.names[choice.node] ?? '', ...(choice.scores ? { scores: Object.fromEntries([...choice.scores].map(([node, score]) => [room.names[node] ?? '', score])) } : {}) })
+      placed.push({
+        pod: pod.key,
+        node: room.names[choice.node] ?? '',
+        ...(choice.scores
+          ? {
+              scores: Object.fromEntries(
+                [...choice.scores].map(([node, score]) => [room.names[node] ?? '', score]),
+              ),
+            }
+          : {}),
+      })
       continue
     }
     const tally = tallyOf(room, seen, choice.codes)
     const known = groups.get(pod.alike)
     const isNew = !known && groups.size < mostGroups
-    const mayPreempt = least < pod.priority && (options.preempt === true || (isNew && options.remedies !== false))
+    const mayPreempt =
+      least < pod.priority && (options.preempt === true || (isNew && options.remedies !== false))
     const codes = choice.codes.slice(0, room.count)
-    const preemption = mayPreempt ? findPreemption(room, pod, codes, (budgets ??= budgetsOf(world))) : null
+    const preemption = mayPreempt
+      ? findPreemption(room, pod, codes, (budgets ??= budgetsOf(world)))
+      : null
     if (preemption && options.preempt === true) {
       for (const victim of preemption.victims) {
         room.take(victim, preemption.node)
@@ -114,14 +141,26 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
     if (options.remedies !== false) {
       if (known && retries < mostRetries) {
         retries += known.length
-        remedies = known.map((remedy) => retarget(remedy, pod)).filter((remedy) => proves(world, pod, remedy))
+        remedies = known
+          .map((remedy) => retarget(remedy, pod))
+          .filter((remedy) => proves(world, pod, remedy))
       } else if (isNew) {
         remedies = findRemedies(world, pod, seen, codes)
         groups.set(pod.alike, remedies)
       }
     }
-    const would = preemption ? ` Evicting ${listText(preemption.victims.map((victim) => victim.key), 3)} from ${room.names[preemption.node] ?? ''} would make room.` : ''
-    waiting.push({ pod: pod.key, tally, says: `${waitingText(tally, room.count)}${would}`, remedies })
+    const would = preemption
+      ? ` Evicting ${listText(
+          preemption.victims.map((victim) => victim.key),
+          3,
+        )} from ${room.names[preemption.node] ?? ''} would make room.`
+      : ''
+    waiting.push({
+      pod: pod.key,
+      tally,
+      says: `${waitingText(tally, room.count)}${would}`,
+      remedies,
+    })
   }
   options.onProgress?.(1)
   return { placed, waiting, evicted, nodes: nodeLoads(world) }
@@ -132,6 +171,11 @@ export function nodeLoads(world: World): Placement['nodes'] {
   const { room } = world
   return world.nodeNames.map((name) => {
     const node = room.nodeIndex(name)
-    return { name, cpuMilli: room.used[0]?.[node] ?? 0, memoryBytes: room.used[1]?.[node] ?? 0, pods: room.podCount[node] ?? 0 }
+    return {
+      name,
+      cpuMilli: room.used[0]?.[node] ?? 0,
+      memoryBytes: room.used[1]?.[node] ?? 0,
+      pods: room.podCount[node] ?? 0,
+    }
   })
 }

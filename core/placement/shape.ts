@@ -1,7 +1,18 @@
 /**
  * The shape of a pod: everything about it that placement asks, compiled once and shared by all pods that are alike.
  */
-import { podRequest, selectorTest, type Labels, type LabelSelector, type NamespaceObject, type PodObject, type PodSpec, type PodTerm, type SpreadConstraint, type Toleration } from '../objects'
+import {
+  podRequest,
+  selectorTest,
+  type Labels,
+  type LabelSelector,
+  type NamespaceObject,
+  type PodObject,
+  type PodSpec,
+  type PodTerm,
+  type SpreadConstraint,
+  type Toleration,
+} from '../objects'
 
 /** Which pods a term means, and over which domains of nodes. */
 export interface Term {
@@ -57,20 +68,45 @@ export type NamespaceLabels = (namespace: string) => Labels
 
 /** Labels of namespaces; one without an object of its own has only its name. */
 export function namespaceLabels(namespaces: readonly NamespaceObject[]): NamespaceLabels {
-  const known = new Map(namespaces.map((object) => [object.metadata.name, { 'kubernetes.io/metadata.name': object.metadata.name, ...object.metadata.labels }]))
+  const known = new Map(
+    namespaces.map((object) => [
+      object.metadata.name,
+      { 'kubernetes.io/metadata.name': object.metadata.name, ...object.metadata.labels },
+    ]),
+  )
   return (namespace) => known.get(namespace) ?? { 'kubernetes.io/metadata.name': namespace }
 }
 
 /** Adds what `matchLabelKeys` and `mismatchLabelKeys` take from the pod’s own labels. */
-function withOwnLabels(selector: LabelSelector | null | undefined, labels: Labels, match: readonly string[] | null | undefined, mismatch: readonly string[] | null | undefined): LabelSelector | null | undefined {
+function withOwnLabels(
+  selector: LabelSelector | null | undefined,
+  labels: Labels,
+  match: readonly string[] | null | undefined,
+  mismatch: readonly string[] | null | undefined,
+): LabelSelector | null | undefined {
   if (!selector) return selector
-  const more = (keys: readonly string[] | null | undefined, operator: string) => (keys ?? []).flatMap((key) => (Object.hasOwn(labels, key) ? [{ key, operator, values: [labels[key] ?? ''] }] : []))
+  const more = (keys: readonly string[] | null | undefined, operator: string) =>
+    (keys ?? []).flatMap((key) =>
+      Object.hasOwn(labels, key) ? [{ key, operator, values: [labels[key] ?? ''] }] : [],
+    )
   const added = [...more(match, 'In'), ...more(mismatch, 'NotIn')]
-  return added.length === 0 ? selector : { ...selector, matchExpressions: [...(selector.matchExpressions ?? []), ...added] }
+  return added.length === 0
+    ? selector
+    : { ...selector, matchExpressions: [...(selector.matchExpressions ?? []), ...added] }
 }
 
-function compileTerm(term: PodTerm, namespace: string, labels: Labels, labelsOf: NamespaceLabels): Term {
-  const selector = withOwnLabels(term.labelSelector, labels, term.matchLabelKeys, term.mismatchLabelKeys)
+function compileTerm(
+  term: PodTerm,
+  namespace: string,
+  labels: Labels,
+  labelsOf: NamespaceLabels,
+): Term {
+  const selector = withOwnLabels(
+    term.labelSelector,
+    labels,
+    term.matchLabelKeys,
+    term.mismatchLabelKeys,
+  )
   const test = selectorTest(selector)
   const named = new Set(term.namespaces ?? [])
   // Neither names nor a selector: the pod’s own namespace.
@@ -79,7 +115,8 @@ function compileTerm(term: PodTerm, namespace: string, labels: Labels, labelsOf:
   return {
     means: JSON.stringify([[...named].sort(), term.namespaceSelector ?? null, selector ?? null]),
     topologyKey: term.topologyKey,
-    matches: (other, theirs) => (named.has(other) || bySelector?.(labelsOf(other)) === true) && test(theirs),
+    matches: (other, theirs) =>
+      (named.has(other) || bySelector?.(labelsOf(other)) === true) && test(theirs),
   }
 }
 
@@ -99,11 +136,16 @@ function compileSpread(constraint: SpreadConstraint, namespace: string, labels: 
 }
 
 function hostPorts(spec: PodSpec): readonly HostPort[] {
-  const containers = [...(spec.containers ?? []), ...(spec.initContainers ?? []).filter((container) => container.restartPolicy === 'Always')]
+  const containers = [
+    ...(spec.containers ?? []),
+    ...(spec.initContainers ?? []).filter((container) => container.restartPolicy === 'Always'),
+  ]
   return containers.flatMap((container) =>
     (container.ports ?? []).flatMap((port): HostPort[] => {
       const used = port.hostPort ?? (spec.hostNetwork === true ? port.containerPort : null)
-      return used === null || used === undefined || used <= 0 ? [] : [{ port: used, protocol: port.protocol || 'TCP', ip: port.hostIP || '0.0.0.0' }]
+      return used === null || used === undefined || used <= 0
+        ? []
+        : [{ port: used, protocol: port.protocol || 'TCP', ip: port.hostIP || '0.0.0.0' }]
     }),
   )
 }
@@ -113,7 +155,8 @@ function claimsOf(spec: PodSpec, namespace: string, name: string): readonly stri
   return [
     ...new Set(
       (spec.volumes ?? []).flatMap((volume) => {
-        if (volume.persistentVolumeClaim) return [`${namespace}/${volume.persistentVolumeClaim.claimName}`]
+        if (volume.persistentVolumeClaim)
+          return [`${namespace}/${volume.persistentVolumeClaim.claimName}`]
         return volume.ephemeral ? [`${namespace}/${name}-${volume.name ?? ''}`] : []
       }),
     ),
@@ -129,14 +172,19 @@ export function compileShape(pod: PodObject, path: string, labelsOf: NamespaceLa
   const counted = podRequest(spec, `${path}.spec`, missing)
   const term = (one: PodTerm): Term => compileTerm(one, namespace, labels, labelsOf)
   const { podAffinity, podAntiAffinity, nodeAffinity } = spec.affinity ?? {}
-  const spread = (when: string): Spread[] => (spec.topologySpreadConstraints ?? []).filter((one) => one.whenUnsatisfiable === when).map((one) => compileSpread(one, namespace, labels))
+  const spread = (when: string): Spread[] =>
+    (spec.topologySpreadConstraints ?? [])
+      .filter((one) => one.whenUnsatisfiable === when)
+      .map((one) => compileSpread(one, namespace, labels))
   return {
     namespace,
     labels,
     spec,
     cpuMilli: request.get('cpu') ?? 0,
     memoryBytes: request.get('memory') ?? 0,
-    others: [...request].filter(([resource, amount]) => resource !== 'cpu' && resource !== 'memory' && amount > 0),
+    others: [...request].filter(
+      ([resource, amount]) => resource !== 'cpu' && resource !== 'memory' && amount > 0,
+    ),
     scoreCpuMilli: counted.get('cpu') ?? 0,
     scoreMemoryBytes: counted.get('memory') ?? 0,
     ports: hostPorts(spec),
@@ -147,8 +195,14 @@ export function compileShape(pod: PodObject, path: string, labelsOf: NamespaceLa
     affinity: (podAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).map(term),
     antiAffinity: (podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).map(term),
     preferred: [
-      ...(podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({ term: term(one.podAffinityTerm), weight: one.weight })),
-      ...(podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({ term: term(one.podAffinityTerm), weight: -one.weight })),
+      ...(podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({
+        term: term(one.podAffinityTerm),
+        weight: one.weight,
+      })),
+      ...(podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({
+        term: term(one.podAffinityTerm),
+        weight: -one.weight,
+      })),
     ],
   }
 }
@@ -167,16 +221,48 @@ export function shapeKey(pod: PodObject): string {
 function writeKey(pod: PodObject): string {
   const spec: PodSpec = pod.spec ?? {}
   const named = (spec.volumes ?? []).some((volume) => volume.ephemeral) ? pod.metadata.name : ''
-  const containers = (list: PodSpec['containers']) => (list ?? []).map((container) => [container.resources ?? 0, container.ports ?? 0, container.restartPolicy ?? 0])
-  const volumes = (spec.volumes ?? []).map((volume) => volume.persistentVolumeClaim?.claimName ?? (volume.ephemeral ? `*${volume.name ?? ''}` : 0))
-  return JSON.stringify([pod.metadata.namespace ?? 0, pod.metadata.labels ?? 0, named, containers(spec.containers), containers(spec.initContainers), spec.overhead ?? 0, spec.resources ?? 0, spec.nodeSelector ?? 0, spec.affinity ?? 0, spec.tolerations ?? 0, spec.topologySpreadConstraints ?? 0, spec.hostNetwork ?? 0, volumes])
+  const containers = (list: PodSpec['containers']) =>
+    (list ?? []).map((container) => [
+      container.resources ?? 0,
+      container.ports ?? 0,
+      container.restartPolicy ?? 0,
+    ])
+  const volumes = (spec.volumes ?? []).map(
+    (volume) =>
+      volume.persistentVolumeClaim?.claimName ?? (volume.ephemeral ? `*${volume.name ?? ''}` : 0),
+  )
+  return JSON.stringify([
+    pod.metadata.namespace ?? 0,
+    pod.metadata.labels ?? 0,
+    named,
+    containers(spec.containers),
+    containers(spec.initContainers),
+    spec.overhead ?? 0,
+    spec.resources ?? 0,
+    spec.nodeSelector ?? 0,
+    spec.affinity ?? 0,
+    spec.tolerations ?? 0,
+    spec.topologySpreadConstraints ?? 0,
+    spec.hostNetwork ?? 0,
+    volumes,
+  ])
 }
 
 /** Whether a toleration covers a taint: an empty key with `Exists` covers all, an empty effect every effect. */
-export function tolerates(toleration: Toleration, taint: { readonly key: string; readonly value?: string | null | undefined; readonly effect: string }): boolean {
+export function tolerates(
+  toleration: Toleration,
+  taint: {
+    readonly key: string
+    readonly value?: string | null | undefined
+    readonly effect: string
+  },
+): boolean {
   if (toleration.effect && toleration.effect !== taint.effect) return false
   const operator = toleration.operator || 'Equal'
   if (!toleration.key) return operator === 'Exists'
   if (toleration.key !== taint.key) return false
-  return operator === 'Exists' || (operator === 'Equal' && (toleration.value ?? '') === (taint.value ?? ''))
+  return (
+    operator === 'Exists' ||
+    (operator === 'Equal' && (toleration.value ?? '') === (taint.value ?? ''))
+  )
 }

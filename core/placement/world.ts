@@ -1,5 +1,20 @@
 /** The objects of a cluster, read into the room there is, the pods that wait, and the budgets that bind. */
-import { BadQuantity, type BudgetObject, type ClaimObject, controllerOf, type CsiNodeObject, type Located, type Misread, type NamespaceObject, type NodeObject, type PodObject, type PriorityClassObject, readObjects, type StorageClassObject, type VolumeObject } from '../objects'
+import {
+  BadQuantity,
+  type BudgetObject,
+  type ClaimObject,
+  controllerOf,
+  type CsiNodeObject,
+  type Located,
+  type Misread,
+  type NamespaceObject,
+  type NodeObject,
+  type PodObject,
+  type PriorityClassObject,
+  readObjects,
+  type StorageClassObject,
+  type VolumeObject,
+} from '../objects'
 import { compareText } from '../units'
 import { Room, type Pod } from './room'
 import { compileShape, namespaceLabels, shapeKey, type NamespaceLabels, type Shape } from './shape'
@@ -19,7 +34,8 @@ export interface World {
   readonly labelsOf: NamespaceLabels
 }
 
-export type WorldRead = { readonly ok: true; readonly world: World } | { readonly ok: false } & Misread
+export type WorldRead =
+  { readonly ok: true; readonly world: World } | ({ readonly ok: false } & Misread)
 
 const instant = (text: string | null | undefined): number => {
   const ms = text ? Date.parse(text) : NaN
@@ -33,21 +49,28 @@ function repeated(located: readonly Located[]): Located | undefined {
   const seen = new Set<string>()
   return located.find(({ object }) => {
     const key = `${object.kind}/${object.metadata?.namespace ?? ''}/${object.metadata?.name ?? ''}`
-    if (object.metadata?.name === undefined || (object.kind !== 'Node' && object.kind !== 'Pod')) return false
+    if (object.metadata?.name === undefined || (object.kind !== 'Node' && object.kind !== 'Pod'))
+      return false
     if (seen.has(key)) return true
     seen.add(key)
     return false
   })
 }
 
-const fieldOf = (pointer: string): string => `objects${pointer.replace(/\/(\d+)/g, '[$1]').replaceAll('/', '.')}`
+const fieldOf = (pointer: string): string =>
+  `objects${pointer.replace(/\/(\d+)/g, '[$1]').replaceAll('/', '.')}`
 
 /** Reads objects as they are exported from any cluster. The first that is not as the API has it is named, with its field. */
 export function readWorld(objects: readonly unknown[]): WorldRead {
   const { located, wrong } = readObjects(objects)
   if (wrong) return { ok: false, ...wrong }
   const twice = repeated(located)
-  if (twice) return { ok: false, path: `${fieldOf(twice.pointer)}.metadata.name`, says: `There is a ${twice.object.kind} ${twice.object.metadata?.name ?? ''} already. Give each object once.` }
+  if (twice)
+    return {
+      ok: false,
+      path: `${fieldOf(twice.pointer)}.metadata.name`,
+      says: `There is a ${twice.object.kind} ${twice.object.metadata?.name ?? ''} already. Give each object once.`,
+    }
   try {
     return { ok: true, world: worldOf(located) }
   } catch (error) {
@@ -58,12 +81,28 @@ export function readWorld(objects: readonly unknown[]): WorldRead {
 
 function worldOf(located: readonly Located[]): World {
   // The schema of each kind has been checked in reading.
-  const of = <T>(kind: string): T[] => located.filter(({ object }) => object.kind === kind).map(({ object }) => object as unknown as T)
-  const nodes = located.filter(({ object }) => object.kind === 'Node').map(({ object, pointer }) => ({ node: object as unknown as NodeObject, path: fieldOf(pointer), pointer }))
+  const of = <T>(kind: string): T[] =>
+    located.filter(({ object }) => object.kind === kind).map(({ object }) => object as unknown as T)
+  const nodes = located
+    .filter(({ object }) => object.kind === 'Node')
+    .map(({ object, pointer }) => ({
+      node: object as unknown as NodeObject,
+      path: fieldOf(pointer),
+      pointer,
+    }))
   const labelsOf = namespaceLabels(of<NamespaceObject>('Namespace'))
-  const room = new Room(nodes, { claims: of<ClaimObject>('PersistentVolumeClaim'), volumes: of<VolumeObject>('PersistentVolume'), classes: of<StorageClassObject>('StorageClass'), csiNodes: of<CsiNodeObject>('CSINode') })
-  const classes = new Map(of<PriorityClassObject>('PriorityClass').map((one) => [one.metadata.name, one]))
-  const usual = [...classes.values()].filter((one) => one.globalDefault === true).sort((a, b) => a.value - b.value || compareText(a.metadata.name, b.metadata.name))[0]
+  const room = new Room(nodes, {
+    claims: of<ClaimObject>('PersistentVolumeClaim'),
+    volumes: of<VolumeObject>('PersistentVolume'),
+    classes: of<StorageClassObject>('StorageClass'),
+    csiNodes: of<CsiNodeObject>('CSINode'),
+  })
+  const classes = new Map(
+    of<PriorityClassObject>('PriorityClass').map((one) => [one.metadata.name, one]),
+  )
+  const usual = [...classes.values()]
+    .filter((one) => one.globalDefault === true)
+    .sort((a, b) => a.value - b.value || compareText(a.metadata.name, b.metadata.name))[0]
   const shapes = new Map<string, Shape>()
   const pods: Pod[] = []
   for (const { object, pointer } of located) {
@@ -89,15 +128,29 @@ function worldOf(located: readonly Located[]): World {
 }
 
 /** Waits for the scheduler we compute: no node yet, not finished, not on its way out, and not another scheduler’s. */
-const isWaiting = (pod: Pod): boolean => !pod.object.spec?.nodeName && !pod.isFinished && !pod.isLeaving && (pod.object.spec?.schedulerName || 'default-scheduler') === 'default-scheduler'
+const isWaiting = (pod: Pod): boolean =>
+  !pod.object.spec?.nodeName &&
+  !pod.isFinished &&
+  !pod.isLeaving &&
+  (pod.object.spec?.schedulerName || 'default-scheduler') === 'default-scheduler'
 
 function byTurn(a: Pod, b: Pod): number {
   if (a.priority !== b.priority) return b.priority - a.priority
   if (a.createdAt !== b.createdAt) return a.createdAt < b.createdAt ? -1 : 1
-  return compareText(a.shape.namespace, b.shape.namespace) || compareText(a.object.metadata.name, b.object.metadata.name)
+  return (
+    compareText(a.shape.namespace, b.shape.namespace) ||
+    compareText(a.object.metadata.name, b.object.metadata.name)
+  )
 }
 
-function podOf(object: PodObject, pointer: string, shapes: Map<string, Shape>, labelsOf: NamespaceLabels, classes: ReadonlyMap<string, PriorityClassObject>, usual: PriorityClassObject | undefined): Pod {
+function podOf(
+  object: PodObject,
+  pointer: string,
+  shapes: Map<string, Shape>,
+  labelsOf: NamespaceLabels,
+  classes: ReadonlyMap<string, PriorityClassObject>,
+  usual: PriorityClassObject | undefined,
+): Pod {
   const alike = shapeKey(object)
   let shape = shapes.get(alike)
   if (!shape) {
@@ -110,7 +163,8 @@ function podOf(object: PodObject, pointer: string, shapes: Map<string, Shape>, l
     key: `${metadata.namespace || 'default'}/${metadata.name}`,
     shape,
     priority: spec?.priority ?? named?.value ?? usual?.value ?? 0,
-    preempts: (spec?.preemptionPolicy ?? named?.preemptionPolicy ?? 'PreemptLowerPriority') !== 'Never',
+    preempts:
+      (spec?.preemptionPolicy ?? named?.preemptionPolicy ?? 'PreemptLowerPriority') !== 'Never',
     createdAt: instant(metadata.creationTimestamp),
     startedAt: instant(status?.startTime),
     isLeaving: Boolean(metadata.deletionTimestamp),
@@ -125,10 +179,17 @@ function ownersOf(located: readonly Located[]): World['owners'] {
   const owners = new Map<string, { replicas: number; above: string | null }>()
   for (const { object } of located) {
     if (!replicated.has(object.kind)) continue
-    const owner = object as unknown as { kind: string; metadata: PodObject['metadata']; spec?: { replicas?: number | null } | null }
+    const owner = object as unknown as {
+      kind: string
+      metadata: PodObject['metadata']
+      spec?: { replicas?: number | null } | null
+    }
     const namespace = owner.metadata.namespace || 'default'
     const above = controllerOf(owner)
-    owners.set(`${owner.kind}/${namespace}/${owner.metadata.name}`, { replicas: owner.spec?.replicas ?? 1, above: above ? `${above.kind}/${namespace}/${above.name}` : null })
+    owners.set(`${owner.kind}/${namespace}/${owner.metadata.name}`, {
+      replicas: owner.spec?.replicas ?? 1,
+      above: above ? `${above.kind}/${namespace}/${above.name}` : null,
+    })
   }
   return owners
 }

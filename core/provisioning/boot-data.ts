@@ -28,7 +28,11 @@ export interface BootWish {
   readonly authorities: readonly { readonly name: string; readonly pem: string }[]
   readonly registryMirror: string | null
   readonly labels: Readonly<Record<string, string>>
-  readonly taints: readonly { readonly key: string; readonly value: string; readonly effect: string }[]
+  readonly taints: readonly {
+    readonly key: string
+    readonly value: string
+    readonly effect: string
+  }[]
   readonly encryptSecrets: boolean
   readonly auditPolicy: 'none' | 'metadata' | 'requests'
   readonly identityProvider: { readonly issuer: string; readonly client: string } | null
@@ -53,10 +57,27 @@ export const masked = '••••••'
 
 const auditRules: Readonly<Record<BootWish['auditPolicy'], readonly unknown[]>> = {
   none: [{ level: 'None' }],
-  metadata: [{ level: 'None', verbs: ['get', 'list', 'watch'], resources: [{ group: '', resources: ['events'] }] }, { level: 'Metadata' }],
+  metadata: [
+    {
+      level: 'None',
+      verbs: ['get', 'list', 'watch'],
+      resources: [{ group: '', resources: ['events'] }],
+    },
+    { level: 'Metadata' },
+  ],
   requests: [
-    { level: 'None', verbs: ['get', 'list', 'watch'], resources: [{ group: '', resources: ['events'] }] },
-    { level: 'Metadata', resources: [{ group: '', resources: ['secrets', 'configmaps'] }, { group: 'authentication.k8s.io', resources: ['tokenreviews'] }] },
+    {
+      level: 'None',
+      verbs: ['get', 'list', 'watch'],
+      resources: [{ group: '', resources: ['events'] }],
+    },
+    {
+      level: 'Metadata',
+      resources: [
+        { group: '', resources: ['secrets', 'configmaps'] },
+        { group: 'authentication.k8s.io', resources: ['tokenreviews'] },
+      ],
+    },
     { level: 'Request', omitStages: ['RequestReceived'] },
   ],
 }
@@ -66,7 +87,11 @@ const yaml = (value: unknown): string => stringify(value, { lineWidth: 0 })
 /** The stable hardware address a site gives to a machine it makes: locally administered, derived from its name. */
 export function macOf(site: string, machine: string): string {
   const hash = sha256(utf8ToBytes(`${site}/${machine}`))
-  return ['02', '47', ...[...hash.slice(0, 4)].map((byte) => byte.toString(16).padStart(2, '0'))].join(':')
+  return [
+    '02',
+    '47',
+    ...[...hash.slice(0, 4)].map((byte) => byte.toString(16).padStart(2, '0')),
+  ].join(':')
 }
 
 function nodeConfig(wish: BootWish): Record<string, unknown> {
@@ -82,28 +107,68 @@ function nodeConfig(wish: BootWish): Record<string, unknown> {
     taints: wish.taints,
     'traffic-card': wish.card.name,
     ...(wish.registryMirror === null ? {} : { 'image-mirror': wish.registryMirror }),
-    ...(member ? { 'encrypt-secrets': wish.encryptSecrets, ...(wish.identityProvider === null ? {} : { 'identity-provider': { issuer: wish.identityProvider.issuer, 'client-id': wish.identityProvider.client } }) } : {}),
+    ...(member
+      ? {
+          'encrypt-secrets': wish.encryptSecrets,
+          ...(wish.identityProvider === null
+            ? {}
+            : {
+                'identity-provider': {
+                  issuer: wish.identityProvider.issuer,
+                  'client-id': wish.identityProvider.client,
+                },
+              }),
+        }
+      : {}),
   }
 }
 
 /** The full files for one machine. */
 export function bootFiles(wish: BootWish): BootFiles {
   const member = wish.roles.includes('control-plane')
-  const files: Record<string, unknown>[] = [{ path: '/etc/gyrarch/node.yaml', permissions: '0600', content: yaml(nodeConfig(wish)) }]
-  if (member && wish.auditPolicy !== 'none') files.push({ path: '/etc/gyrarch/audit-policy.yaml', permissions: '0600', content: yaml({ apiVersion: 'audit.k8s.io/v1', kind: 'Policy', rules: auditRules[wish.auditPolicy] }) })
+  const files: Record<string, unknown>[] = [
+    { path: '/etc/gyrarch/node.yaml', permissions: '0600', content: yaml(nodeConfig(wish)) },
+  ]
+  if (member && wish.auditPolicy !== 'none')
+    files.push({
+      path: '/etc/gyrarch/audit-policy.yaml',
+      permissions: '0600',
+      content: yaml({
+        apiVersion: 'audit.k8s.io/v1',
+        kind: 'Policy',
+        rules: auditRules[wish.auditPolicy],
+      }),
+    })
   if (wish.webProxy) {
     const { url, except } = wish.webProxy
-    files.push({ path: '/etc/environment.d/50-web-proxy.conf', permissions: '0644', content: `HTTP_PROXY=${url}\nHTTPS_PROXY=${url}\nNO_PROXY=${except.join(',')}\n` })
+    files.push({
+      path: '/etc/environment.d/50-web-proxy.conf',
+      permissions: '0644',
+      content: `HTTP_PROXY=${url}\nHTTPS_PROXY=${url}\nNO_PROXY=${except.join(',')}\n`,
+    })
   }
   const config = {
     hostname: wish.node,
     fqdn: wish.domain === '' ? wish.node : `${wish.node}.${wish.domain}`,
     preserve_hostname: false,
-    users: [{ name: 'duty', groups: ['sudo'], sudo: 'ALL=(ALL) NOPASSWD:ALL', shell: '/bin/bash', lock_passwd: true, ssh_authorized_keys: [...wish.sshKeys] }],
+    users: [
+      {
+        name: 'duty',
+        groups: ['sudo'],
+        sudo: 'ALL=(ALL) NOPASSWD:ALL',
+        shell: '/bin/bash',
+        lock_passwd: true,
+        ssh_authorized_keys: [...wish.sshKeys],
+      },
+    ],
     ssh_pwauth: false,
     growpart: { mode: 'auto', devices: ['/'] },
-    ...(wish.timeServers.length > 0 ? { ntp: { enabled: true, servers: [...wish.timeServers] } } : {}),
-    ...(wish.authorities.length > 0 ? { ca_certs: { trusted: wish.authorities.map((authority) => authority.pem) } } : {}),
+    ...(wish.timeServers.length > 0
+      ? { ntp: { enabled: true, servers: [...wish.timeServers] } }
+      : {}),
+    ...(wish.authorities.length > 0
+      ? { ca_certs: { trusted: wish.authorities.map((authority) => authority.pem) } }
+      : {}),
     write_files: files,
     runcmd: [
       ['systemctl', 'daemon-reload'],
@@ -119,8 +184,21 @@ export function bootFiles(wish: BootWish): BootFiles {
         match: { macaddress: card.mac },
         'set-name': card.name,
         ...(card.mtu === null ? {} : { mtu: card.mtu }),
-        ...(card.address === null ? { dhcp4: true } : { dhcp4: false, addresses: [card.address], ...(card.gateway === null ? {} : { routes: [{ to: 'default', via: card.gateway }] }) }),
-        ...(wish.nameServers.length > 0 ? { nameservers: { addresses: [...wish.nameServers], ...(wish.domain === '' ? {} : { search: [wish.domain] }) } } : {}),
+        ...(card.address === null
+          ? { dhcp4: true }
+          : {
+              dhcp4: false,
+              addresses: [card.address],
+              ...(card.gateway === null ? {} : { routes: [{ to: 'default', via: card.gateway }] }),
+            }),
+        ...(wish.nameServers.length > 0
+          ? {
+              nameservers: {
+                addresses: [...wish.nameServers],
+                ...(wish.domain === '' ? {} : { search: [wish.domain] }),
+              },
+            }
+          : {}),
       },
     },
   }
@@ -173,10 +251,22 @@ export interface Handed {
 }
 
 /** How boot data is handed over at a site: whole if it fits (or is asked to be published), else by a pointer. */
-export function handOver(files: BootFiles, at: { readonly limitBytes: number | null; readonly base64: boolean }, url: string, published: boolean): Handed {
+export function handOver(
+  files: BootFiles,
+  at: { readonly limitBytes: number | null; readonly base64: boolean },
+  url: string,
+  published: boolean,
+): Handed {
   const fullBytes = encodedBytes(files.userData, at.base64)
   const digest = sha256Hex(files.userData)
   const pointer = published || (at.limitBytes !== null && fullBytes > at.limitBytes)
   const userData = pointer ? pointerScript(url, digest) : files.userData
-  return { handed: pointer ? 'pointer' : 'inline', bytes: encodedBytes(userData, at.base64), lines: userData.split('\n').length, fullBytes, digest, userData }
+  return {
+    handed: pointer ? 'pointer' : 'inline',
+    bytes: encodedBytes(userData, at.base64),
+    lines: userData.split('\n').length,
+    fullBytes,
+    digest,
+    userData,
+  }
 }

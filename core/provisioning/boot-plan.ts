@@ -1,9 +1,23 @@
 /** The boot data of a draft: one wish for each machine, and how each is handed over at its site. */
 import { parseRange, sizeOf } from '../addresses'
 import type { BoxView, NetworkView, SiteView } from '../fleet'
-import { type BootFiles, bootFiles, type BootWish, handOver, type Handed, macOf, masked } from './boot-data'
+import {
+  type BootFiles,
+  bootFiles,
+  type BootWish,
+  handOver,
+  type Handed,
+  macOf,
+  masked,
+} from './boot-data'
 import { boxAddress, cardNetwork } from './checks/box'
-import { controlPlanePool, controlPlaneTaints, type Planned, type PlannedMachine, tolerated } from './planned'
+import {
+  controlPlanePool,
+  controlPlaneTaints,
+  type Planned,
+  type PlannedMachine,
+  tolerated,
+} from './planned'
 
 export interface BootOf {
   /** The machine as its site calls it. */
@@ -18,9 +32,16 @@ export interface BootOf {
 const prefixOf = (network: NetworkView | undefined): string => network?.range.split('/')[1] ?? '32'
 
 /** Where the site’s boot server would serve a machine’s file. */
-export const bootUrl = (site: SiteView, cluster: string, machine: string): string => `http://boot.${site.name}.${site.nameDomain || 'invalid'}/${cluster}/${machine}/user-data`
+export const bootUrl = (site: SiteView, cluster: string, machine: string): string =>
+  `http://boot.${site.name}.${site.nameDomain || 'invalid'}/${cluster}/${machine}/user-data`
 
-function common(planned: Planned, node: string, roles: readonly string[], pool: string, token: string): Omit<BootWish, 'card' | 'instance'> {
+function common(
+  planned: Planned,
+  node: string,
+  roles: readonly string[],
+  pool: string,
+  token: string,
+): Omit<BootWish, 'card' | 'instance'> {
   const { intent, view, site, release, statics } = planned
   const services = intent.services
   const security = intent.security
@@ -28,14 +49,19 @@ function common(planned: Planned, node: string, roles: readonly string[], pool: 
   const asked = intent.pools.find((other) => other.name === pool)
   const first = intent.machines.find((machine) => machine.roles.includes('control-plane'))
   const box = first && site?.boxes.find((other) => other.name === first.machine)
-  const address = statics?.addresses[0] ?? (site && first && box ? boxAddress(site, box, first, planned) : null)
+  const address =
+    statics?.addresses[0] ?? (site && first && box ? boxAddress(site, box, first, planned) : null)
   return {
     cluster: intent.name,
     site: intent.site,
     node,
     roles,
     release: release?.version ?? intent.release,
-    endpoint: intent.names?.api ? `https://${intent.names.api}:6443` : address === null || address === '' ? null : `https://${address}:6443`,
+    endpoint: intent.names?.api
+      ? `https://${intent.names.api}:6443`
+      : address === null || address === ''
+        ? null
+        : `https://${address}:6443`,
     token,
     sshKeys: key === undefined ? [] : [`${key} ${intent.sshKey ?? ''}`],
     domain: site?.nameDomain ?? '',
@@ -71,44 +97,100 @@ function filesOf(wish: BootWish): BootFiles {
 function finish(planned: Planned, site: SiteView, machine: string, wish: BootWish): BootOf {
   const files = filesOf(wish)
   const url = bootUrl(site, wish.cluster, machine)
-  return { machine, node: wish.node, wish, files, url, handed: handOver(files, site.bootData, url, planned.intent.bootData?.handOver === 'published') }
+  return {
+    machine,
+    node: wish.node,
+    wish,
+    files,
+    url,
+    handed: handOver(files, site.bootData, url, planned.intent.bootData?.handOver === 'published'),
+  }
 }
 
 /** Of a machine that the site makes. `address` is what is held for it, or null for DHCP. */
-export function bootOfMachine(planned: Planned, site: SiteView, machine: PlannedMachine, address: string | null, token: string = masked): BootOf {
+export function bootOfMachine(
+  planned: Planned,
+  site: SiteView,
+  machine: PlannedMachine,
+  address: string | null,
+  token: string = masked,
+): BootOf {
   const hall = site.kind === 'hall'
-  const network = machine.role === 'control-plane' && hall ? planned.managementNetwork : hall ? planned.nodesNetwork : site.networks.find((other) => other.zone === machine.zone)
-  const roles = machine.role === 'worker' ? ['worker'] : tolerated(planned) ? ['control-plane'] : ['control-plane', 'worker']
+  const network =
+    machine.role === 'control-plane' && hall
+      ? planned.managementNetwork
+      : hall
+        ? planned.nodesNetwork
+        : site.networks.find((other) => other.zone === machine.zone)
+  const roles =
+    machine.role === 'worker'
+      ? ['worker']
+      : tolerated(planned)
+        ? ['control-plane']
+        : ['control-plane', 'worker']
   return finish(planned, site, machine.name, {
     ...common(planned, machine.name, roles, machine.pool, token),
     instance: `${machine.name}-${machine.again + 1}`,
-    card: { name: 'cluster0', mac: macOf(site.name, machine.name), address: address === null ? null : `${address}/${prefixOf(network)}`, gateway: network?.gateway ?? null, mtu: planned.intent.services?.mtu ?? network?.mtu ?? null },
+    card: {
+      name: 'cluster0',
+      mac: macOf(site.name, machine.name),
+      address: address === null ? null : `${address}/${prefixOf(network)}`,
+      gateway: network?.gateway ?? null,
+      mtu: planned.intent.services?.mtu ?? network?.mtu ?? null,
+    },
   })
 }
 
 /** Of a machine that stands there already. */
-export function bootOfBox(planned: Planned, site: SiteView, box: BoxView, index: number, token: string = masked): BootOf | null {
+export function bootOfBox(
+  planned: Planned,
+  site: SiteView,
+  box: BoxView,
+  index: number,
+  token: string = masked,
+): BootOf | null {
   const machine = planned.intent.machines[index]
   if (!machine) return null
   const network = cardNetwork(site, box, machine)
   const card = box.cards.find((other) => other.name === machine.card) ?? box.cards[0]
   const address = boxAddress(site, box, machine, planned)
   return finish(planned, site, box.name, {
-    ...common(planned, machine.nodeName, machine.roles, machine.roles.includes('control-plane') ? controlPlanePool : 'worker', token),
+    ...common(
+      planned,
+      machine.nodeName,
+      machine.roles,
+      machine.roles.includes('control-plane') ? controlPlanePool : 'worker',
+      token,
+    ),
     instance: `${machine.nodeName}-${(planned.intent.again?.[box.name] ?? 0) + 1}`,
-    card: { name: card?.name ?? 'cluster0', mac: card?.mac ?? macOf(site.name, box.name), address: address === null ? null : `${address}/${prefixOf(network)}`, gateway: network?.gateway ?? null, mtu: planned.intent.services?.mtu ?? network?.mtu ?? null },
+    card: {
+      name: card?.name ?? 'cluster0',
+      mac: card?.mac ?? macOf(site.name, box.name),
+      address: address === null ? null : `${address}/${prefixOf(network)}`,
+      gateway: network?.gateway ?? null,
+      mtu: planned.intent.services?.mtu ?? network?.mtu ?? null,
+    },
   })
 }
 
 /** Every machine’s boot data, in the order of the draft. `tokenOf` gives the join token of a node; without it they are masked. */
-export function bootDataOf(planned: Planned, tokenOf: (node: string) => string = () => masked): readonly BootOf[] {
+export function bootDataOf(
+  planned: Planned,
+  tokenOf: (node: string) => string = () => masked,
+): readonly BootOf[] {
   const { site, machines, intent, statics } = planned
   if (!site) return []
   const members = machines.filter((machine) => machine.role === 'control-plane')
   return [
     ...machines.map((machine) => {
       const i = members.indexOf(machine)
-      return bootOfMachine(planned, site, machine, i < 0 || site.kind !== 'hall' ? null : (statics?.addresses[i + 1] ?? null), tokenOf(machine.name))
+      return bootOfMachine(
+        planned,
+        site,
+        machine,
+        i < 0 || site.kind !== 'hall' ? null : (statics?.addresses[i + 1] ?? null),
+        tokenOf(machine.name),
+      )
     }),
     ...intent.machines.flatMap((machine, i) => {
       const box = site.boxes.find((other) => other.name === machine.machine)

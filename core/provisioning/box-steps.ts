@@ -14,11 +14,17 @@ export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): vo
   const used = intent.machines.flatMap((machine) => {
     const box = site.boxes.find((other) => other.name === machine.machine)
     const address = box ? boxAddress(site, box, machine, planned) : null
-    return box && address !== null ? [{ machine, box, address, network: cardNetwork(site, box, machine)?.name ?? '' }] : []
+    return box && address !== null
+      ? [{ machine, box, address, network: cardNetwork(site, box, machine)?.name ?? '' }]
+      : []
   })
   const endpoint = `https://${used[0]?.address ?? ''}:6443`
   graph.steps.push(registerStep(planned, endpoint))
-  const held = used.map(({ machine, address, network }) => ({ address, network, for: machine.nodeName }))
+  const held = used.map(({ machine, address, network }) => ({
+    address,
+    network,
+    for: machine.nodeName,
+  }))
   graph.steps.push(holdStep(planned, held))
   for (const { address } of held) {
     graph.reserves.push({ kind: 'address', site: site.name, what: address })
@@ -26,7 +32,8 @@ export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): vo
   }
   const booted = used.map(({ machine, box, address, network }, i) => {
     const made = bootOfBox(planned, site, box, i)
-    if (joinsBy(machine, box) === 'script') return { machine, box, boot: callSteps(graph, planned, machine, box, address, network) }
+    if (joinsBy(machine, box) === 'script')
+      return { machine, box, boot: callSteps(graph, planned, machine, box, address, network) }
     const install = `install:${box.name}`
     const boot = `boot:${box.name}`
     const disk = machine.disk ?? box.disks[0]?.identifier ?? ''
@@ -36,27 +43,85 @@ export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): vo
         after: ['addresses'],
         group: machine.nodeName,
         says: `install ${release?.baseImage ?? ''} ${release?.version ?? ''} on ${disk.split('/').pop() ?? disk}`,
-        command: { port: 'site', verb: 'box.install', args: { site: site.name, name: box.name, cluster: intent.name, release: release?.version ?? '', disk, wipe: machine.wipe ?? null, card: machine.card ?? box.cards[0]?.name ?? '', address, network } },
+        command: {
+          port: 'site',
+          verb: 'box.install',
+          args: {
+            site: site.name,
+            name: box.name,
+            cluster: intent.name,
+            release: release?.version ?? '',
+            disk,
+            wipe: machine.wipe ?? null,
+            card: machine.card ?? box.cards[0]?.name ?? '',
+            address,
+            network,
+          },
+        },
         undo: { port: 'site', verb: 'box.clear', args: { site: site.name, name: box.name } },
         seconds: estimates.installBox,
       }),
-      step({ id: boot, after: [install], group: machine.nodeName, says: 'restart from disk, first boot, runtime and agent', command: { port: 'site', verb: 'machine.boot', args: { site: site.name, name: box.name, ...(made ? { bootData: bootArgs(made) } : {}), ...surroundings(planned) } }, undo: { port: 'site', verb: 'machine.stop', args: { site: site.name, name: box.name } }, seconds: estimates.bootBox }),
+      step({
+        id: boot,
+        after: [install],
+        group: machine.nodeName,
+        says: 'restart from disk, first boot, runtime and agent',
+        command: {
+          port: 'site',
+          verb: 'machine.boot',
+          args: {
+            site: site.name,
+            name: box.name,
+            ...(made ? { bootData: bootArgs(made) } : {}),
+            ...surroundings(planned),
+          },
+        },
+        undo: { port: 'site', verb: 'machine.stop', args: { site: site.name, name: box.name } },
+        seconds: estimates.bootBox,
+      }),
     )
-    graph.reserves.push({ kind: 'machine', site: site.name, zone: box.zone, what: box.name, cores: box.cores, memoryBytes: box.memoryBytes })
+    graph.reserves.push({
+      kind: 'machine',
+      site: site.name,
+      zone: box.zone,
+      what: box.name,
+      cores: box.cores,
+      memoryBytes: box.memoryBytes,
+    })
     graph.creates.push(ref('node', intent.name, machine.nodeName))
     return { machine, box, boot }
   })
   const first = booted.find(({ machine }) => machine.roles.includes('control-plane'))
   apiStep(graph, planned, first ? [first.boot] : [], first?.box.name ?? null, endpoint)
-  const pool = (roles: readonly string[]): string => (roles.includes('control-plane') ? controlPlanePool : 'worker')
+  const pool = (roles: readonly string[]): string =>
+    roles.includes('control-plane') ? controlPlanePool : 'worker'
   const joined = booted.map(({ machine, box, boot }) =>
-    joinStep(graph, planned, { name: machine.nodeName, pool: pool(machine.roles), zone: box.zone, roles: machine.roles }, box.name, ['api', boot]),
+    joinStep(
+      graph,
+      planned,
+      { name: machine.nodeName, pool: pool(machine.roles), zone: box.zone, roles: machine.roles },
+      box.name,
+      ['api', boot],
+    ),
   )
-  closingSteps(graph, planned, joined, [...new Set(booted.filter(({ machine }) => machine.roles.includes('worker')).map(({ machine }) => pool(machine.roles)))])
+  closingSteps(graph, planned, joined, [
+    ...new Set(
+      booted
+        .filter(({ machine }) => machine.roles.includes('worker'))
+        .map(({ machine }) => pool(machine.roles)),
+    ),
+  ])
 }
 
 /** A machine that somebody runs the join script on: its call is waited for, then it is taken into use as it stands. */
-function callSteps(graph: Graph, planned: Planned, machine: Planned['intent']['machines'][number], box: SiteView['boxes'][number], address: string, network: string): StepId {
+function callSteps(
+  graph: Graph,
+  planned: Planned,
+  machine: Planned['intent']['machines'][number],
+  box: SiteView['boxes'][number],
+  address: string,
+  network: string,
+): StepId {
   const { intent } = planned
   const call = `call:${box.name}`
   const take = `take:${box.name}`
@@ -66,8 +131,23 @@ function callSteps(graph: Graph, planned: Planned, machine: Planned['intent']['m
       after: ['register'],
       group: machine.nodeName,
       says: `wait for the call of ${box.name}: run its join script there`,
-      command: { port: 'ledger', verb: 'join.await', args: { cluster: intent.name, site: intent.site, machine: box.name, node: machine.nodeName, card: machine.card ?? box.cards[0]?.name ?? '', address } },
-      undo: { port: 'ledger', verb: 'join.forget', args: { cluster: intent.name, machine: box.name } },
+      command: {
+        port: 'ledger',
+        verb: 'join.await',
+        args: {
+          cluster: intent.name,
+          site: intent.site,
+          machine: box.name,
+          node: machine.nodeName,
+          card: machine.card ?? box.cards[0]?.name ?? '',
+          address,
+        },
+      },
+      undo: {
+        port: 'ledger',
+        verb: 'join.forget',
+        args: { cluster: intent.name, machine: box.name },
+      },
       seconds: estimates.awaitCall,
       retry: { attempts: 1, firstSeconds: 10, mostSeconds: 10 },
     }),
@@ -76,7 +156,19 @@ function callSteps(graph: Graph, planned: Planned, machine: Planned['intent']['m
       after: [call, 'addresses'],
       group: machine.nodeName,
       says: 'take it into use: agent set up for the cluster',
-      command: { port: 'site', verb: 'box.take', args: { site: intent.site, name: box.name, cluster: intent.name, release: planned.release?.version ?? '', card: machine.card ?? box.cards[0]?.name ?? '', address, network } },
+      command: {
+        port: 'site',
+        verb: 'box.take',
+        args: {
+          site: intent.site,
+          name: box.name,
+          cluster: intent.name,
+          release: planned.release?.version ?? '',
+          card: machine.card ?? box.cards[0]?.name ?? '',
+          address,
+          network,
+        },
+      },
       undo: { port: 'site', verb: 'box.clear', args: { site: intent.site, name: box.name } },
       seconds: estimates.takeBox,
     }),

@@ -15,8 +15,27 @@ export function registerStep(planned: Planned, endpoint: string | null): Step {
     release: release?.version ?? intent.release,
     controlPlane: intent.controlPlane,
     pools: [
-      ...(intent.controlPlane.kind === 'own' ? [{ name: controlPlanePool, size: planned.machines.find((m) => m.role === 'control-plane')?.size ?? planned.intent.machines[0]?.machine ?? '', lifetime: 'on-demand', range: null, taints: controlPlaneTaints(planned) }] : []),
-      ...intent.pools.map((pool) => ({ name: pool.name, size: pool.size, lifetime: pool.lifetime, range: pool.range ?? null, taints: pool.taints })),
+      ...(intent.controlPlane.kind === 'own'
+        ? [
+            {
+              name: controlPlanePool,
+              size:
+                planned.machines.find((m) => m.role === 'control-plane')?.size ??
+                planned.intent.machines[0]?.machine ??
+                '',
+              lifetime: 'on-demand',
+              range: null,
+              taints: controlPlaneTaints(planned),
+            },
+          ]
+        : []),
+      ...intent.pools.map((pool) => ({
+        name: pool.name,
+        size: pool.size,
+        lifetime: pool.lifetime,
+        range: pool.range ?? null,
+        taints: pool.taints,
+      })),
     ],
     pods: intent.ranges.pods,
     services: intent.ranges.services,
@@ -39,13 +58,24 @@ function serviceAddresses(planned: Planned): { readonly api: string; readonly dn
   const { pods, services, maxPodsPerNode } = planned.intent.ranges
   const podRange = parseCidr(pods)
   const serviceRange = parseCidr(services)
-  const holds = podRange.ok && serviceRange.ok ? clusterRanges(podRange.value, maxPodsPerNode, serviceRange.value) : null
+  const holds =
+    podRange.ok && serviceRange.ok
+      ? clusterRanges(podRange.value, maxPodsPerNode, serviceRange.value)
+      : null
   if (holds?.ok) return { api: holds.value.apiAddress ?? '', dns: holds.value.dnsAddress ?? '' }
-  const first = serviceRange.ok ? formatAddress({ family: serviceRange.value.family, value: serviceRange.value.first + 1n }) : ''
+  const first = serviceRange.ok
+    ? formatAddress({ family: serviceRange.value.family, value: serviceRange.value.first + 1n })
+    : ''
   return { api: first, dns: first }
 }
 
-export function apiStep(graph: Graph, planned: Planned, after: readonly StepId[], machine: string | null, endpoint: unknown): void {
+export function apiStep(
+  graph: Graph,
+  planned: Planned,
+  after: readonly StepId[],
+  machine: string | null,
+  endpoint: unknown,
+): void {
   const { intent, release } = planned
   const inside = serviceAddresses(planned)
   graph.steps.push(
@@ -57,7 +87,19 @@ export function apiStep(graph: Graph, planned: Planned, after: readonly StepId[]
       command: {
         port: 'cluster',
         verb: 'api.start',
-        args: { cluster: intent.name, site: intent.site, release: release?.version ?? '', machine, managed: intent.controlPlane.kind === 'managed', endpoint, pods: intent.ranges.pods, services: intent.ranges.services, apiAddress: inside.api, dnsAddress: inside.dns, maxPodsPerNode: intent.ranges.maxPodsPerNode },
+        args: {
+          cluster: intent.name,
+          site: intent.site,
+          release: release?.version ?? '',
+          machine,
+          managed: intent.controlPlane.kind === 'managed',
+          endpoint,
+          pods: intent.ranges.pods,
+          services: intent.ranges.services,
+          apiAddress: inside.api,
+          dnsAddress: inside.dns,
+          maxPodsPerNode: intent.ranges.maxPodsPerNode,
+        },
       },
       undo: { port: 'cluster', verb: 'api.stop', args: { cluster: intent.name } },
       seconds: estimates.startApi,
@@ -67,27 +109,99 @@ export function apiStep(graph: Graph, planned: Planned, after: readonly StepId[]
 }
 
 /** Everything after the nodes have joined. */
-export function closingSteps(graph: Graph, planned: Planned, joined: readonly StepId[], pools: readonly string[]): void {
+export function closingSteps(
+  graph: Graph,
+  planned: Planned,
+  joined: readonly StepId[],
+  pools: readonly string[],
+): void {
   const { intent } = planned
-  const add = (id: string, after: readonly StepId[], group: string, says: string, verb: string, args: Readonly<Record<string, unknown>>, seconds: Step['seconds']): void => {
-    graph.steps.push(step({ id, after, group, says, command: { port: 'cluster', verb, args: { cluster: intent.name, ...args } }, seconds, retry: askRetry }))
+  const add = (
+    id: string,
+    after: readonly StepId[],
+    group: string,
+    says: string,
+    verb: string,
+    args: Readonly<Record<string, unknown>>,
+    seconds: Step['seconds'],
+  ): void => {
+    graph.steps.push(
+      step({
+        id,
+        after,
+        group,
+        says,
+        command: { port: 'cluster', verb, args: { cluster: intent.name, ...args } },
+        seconds,
+        retry: askRetry,
+      }),
+    )
   }
-  add('add-ons', joined, 'add-ons', 'DNS, ingress, policy webhook, metrics, log shipping', 'addons.place', {}, estimates.addOns)
-  add('tidy', ['add-ons'], 'add-ons', 'revoke join tokens', 'tokens.revoke', {}, estimates.revokeTokens)
+  add(
+    'add-ons',
+    joined,
+    'add-ons',
+    'DNS, ingress, policy webhook, metrics, log shipping',
+    'addons.place',
+    {},
+    estimates.addOns,
+  )
+  add(
+    'tidy',
+    ['add-ons'],
+    'add-ons',
+    'revoke join tokens',
+    'tokens.revoke',
+    {},
+    estimates.revokeTokens,
+  )
   add('dns', ['add-ons'], 'proof', 'ask the cluster’s DNS', 'dns.ask', {}, estimates.askDns)
-  if (intent.storageClass) add('storage', ['add-ons'], 'add-ons', `make ${intent.storageClass} the storage class`, 'storage.class', { name: intent.storageClass, zones: planned.site?.storageClasses.find((one) => one.name === intent.storageClass)?.zones ?? [] }, estimates.ledger)
-  for (const pool of pools) add(`try:${pool}`, ['add-ons'], 'proof', `run a pod on ${pool}`, 'pod.try', { pool }, estimates.tryPod)
+  if (intent.storageClass)
+    add(
+      'storage',
+      ['add-ons'],
+      'add-ons',
+      `make ${intent.storageClass} the storage class`,
+      'storage.class',
+      {
+        name: intent.storageClass,
+        zones:
+          planned.site?.storageClasses.find((one) => one.name === intent.storageClass)?.zones ?? [],
+      },
+      estimates.ledger,
+    )
+  for (const pool of pools)
+    add(
+      `try:${pool}`,
+      ['add-ons'],
+      'proof',
+      `run a pod on ${pool}`,
+      'pod.try',
+      { pool },
+      estimates.tryPod,
+    )
 }
 
-export function holdStep(planned: Planned, addresses: readonly { address: string; network: string; for: string }[]): Step {
+export function holdStep(
+  planned: Planned,
+  addresses: readonly { address: string; network: string; for: string }[],
+): Step {
   const { intent } = planned
   return step({
     id: 'addresses',
     after: ['register'],
     group: 'network',
     says: `hold ${addresses.length === 1 ? (addresses[0]?.address ?? '') : `${addresses.length} addresses from ${addresses[0]?.address ?? ''}`}`,
-    command: { port: 'site', verb: 'address.hold', args: { site: intent.site, cluster: intent.name, addresses } },
-    undo: { port: 'site', verb: 'address.release', args: { site: intent.site, addresses: addresses.map((held) => held.address) } },
+    command: {
+      port: 'site',
+      verb: 'address.hold',
+      args: { site: intent.site, cluster: intent.name, addresses },
+    },
+    undo: {
+      port: 'site',
+      verb: 'address.release',
+      args: { site: intent.site, addresses: addresses.map((held) => held.address) },
+    },
     seconds: estimates.holdAddresses,
   })
 }

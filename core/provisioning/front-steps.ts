@@ -7,20 +7,33 @@ import { type Planned, reservationsAt } from './planned'
 import { lowestFree, takenIn } from './static-addresses'
 import { askRetry, estimates, step } from './steps'
 
-const frontNetwork = (planned: Planned, site: SiteView) => site.networks.find((other) => (planned.intent.networks.frontage === undefined ? other.role === 'frontage' : other.name === planned.intent.networks.frontage))
+const frontNetwork = (planned: Planned, site: SiteView) =>
+  site.networks.find((other) =>
+    planned.intent.networks.frontage === undefined
+      ? other.role === 'frontage'
+      : other.name === planned.intent.networks.frontage,
+  )
 
 /** The virtual addresses of a draft: those asked for; in a cloud, its lowest free one where a front is wanted. */
 function virtualAddresses(planned: Planned, site: SiteView): readonly string[] {
   const { virtualAddresses: wish, frontage } = planned.intent.networks
   const range = wish === undefined || wish === '' ? null : parseRange(wish)
-  if (range?.ok) return Array.from({ length: Number(range.value.last - range.value.first + 1n) }, (_, i) => formatAddress({ family: range.value.family, value: range.value.first + BigInt(i) })).slice(0, 256)
+  if (range?.ok)
+    return Array.from({ length: Number(range.value.last - range.value.first + 1n) }, (_, i) =>
+      formatAddress({ family: range.value.family, value: range.value.first + BigInt(i) }),
+    ).slice(0, 256)
   const network = frontNetwork(planned, site)
   if (site.kind !== 'cloud' || frontage === undefined || !network) return []
   return lowestFree(network, takenIn(network, site, reservationsAt(planned.view, site.name)), 1)
 }
 
 /** Virtual addresses held for the cluster, and a balancer on the first of them. Returns what the closing steps wait for. */
-export function frontSteps(graph: Graph, planned: Planned, site: SiteView, after: readonly StepId[]): void {
+export function frontSteps(
+  graph: Graph,
+  planned: Planned,
+  site: SiteView,
+  after: readonly StepId[],
+): void {
   const { intent } = planned
   const virtual = virtualAddresses(planned, site)
   const first = virtual[0]
@@ -33,8 +46,25 @@ export function frontSteps(graph: Graph, planned: Planned, site: SiteView, after
       after: ['register'],
       group: 'front',
       says: `hold ${virtual.length === 1 ? first : `${virtual.length} virtual addresses from ${first}`}`,
-      command: { port: 'site', verb: 'address.hold', args: { site: site.name, cluster: intent.name, how: 'virtual', addresses: virtual.map((address) => ({ address, network, for: `${intent.name} virtual` })) } },
-      undo: { port: 'site', verb: 'address.release', args: { site: site.name, addresses: virtual } },
+      command: {
+        port: 'site',
+        verb: 'address.hold',
+        args: {
+          site: site.name,
+          cluster: intent.name,
+          how: 'virtual',
+          addresses: virtual.map((address) => ({
+            address,
+            network,
+            for: `${intent.name} virtual`,
+          })),
+        },
+      },
+      undo: {
+        port: 'site',
+        verb: 'address.release',
+        args: { site: site.name, addresses: virtual },
+      },
       seconds: estimates.holdAddresses,
     }),
     step({
@@ -42,7 +72,18 @@ export function frontSteps(graph: Graph, planned: Planned, site: SiteView, after
       after: ['virtual', ...after],
       group: 'front',
       says: `put ingress behind ${first}:443`,
-      command: { port: 'site', verb: 'balancer.create', args: { site: site.name, cluster: intent.name, name, address: first, port: 443, service: 'platform/ingress' } },
+      command: {
+        port: 'site',
+        verb: 'balancer.create',
+        args: {
+          site: site.name,
+          cluster: intent.name,
+          name,
+          address: first,
+          port: 443,
+          service: 'platform/ingress',
+        },
+      },
       undo: { port: 'site', verb: 'balancer.delete', args: { site: site.name, name } },
       seconds: estimates.balancer,
     }),
@@ -51,7 +92,16 @@ export function frontSteps(graph: Graph, planned: Planned, site: SiteView, after
       after: ['balancer', 'add-ons'],
       group: 'proof',
       says: `connect to ${first}:443 from outside`,
-      command: { port: 'site', verb: 'front.try', args: { site: site.name, cluster: intent.name, name, nodes: planned.nodesNetwork?.name ?? '' } },
+      command: {
+        port: 'site',
+        verb: 'front.try',
+        args: {
+          site: site.name,
+          cluster: intent.name,
+          name,
+          nodes: planned.nodesNetwork?.name ?? '',
+        },
+      },
       seconds: estimates.askDns,
       retry: askRetry,
     }),

@@ -9,5 +9,12 @@ export { seedVolume } from './seed-volume'
 export { imagePlace, imagePlaceIntent, type ImagePlaceIntent } from './image-place'
 export { clusterTakedown, takedownIntent, type TakedownIntent } from './takedown'
 export { raiseIntent, type RaiseIntent } from './raise-intent'
-export { controlPlanePool, defaultControlPlaneSize, type Planned, planned, type PlannedMachine, startCount } from './planned'
+export {
+  controlPlanePool,
+  defaultControlPlaneSize,
+  type Planned,
+  planned,
+  type PlannedMachine,
+  startCount,
+} from './planned'
 export { bestDisk } from './checks/box'

@@ -2,22 +2,52 @@ import { execFileSync } from 'node:child_process'
 import { describe, expect, it } from 'vitest'
 import { type CallFacts, joinScript, judgeCall, missingToQuorum } from './join'
 
-const wish = { cluster: 'oak', node: 'oak-b', machine: 'm-spare-2', card: 'eno2', address: '10.20.16.22', arch: 'x86-64' }
-const facts: CallFacts = { hostname: 'm-spare-2', arch: 'x86-64', clock: '2026-03-02T06:00:20Z', runtime: true, cards: [{ name: 'eno1', mac: '', addresses: ['192.168.0.10/24'] }, { name: 'eno2', mac: '', addresses: ['10.20.16.22/22'] }] }
+const wish = {
+  cluster: 'oak',
+  node: 'oak-b',
+  machine: 'm-spare-2',
+  card: 'eno2',
+  address: '10.20.16.22',
+  arch: 'x86-64',
+}
+const facts: CallFacts = {
+  hostname: 'm-spare-2',
+  arch: 'x86-64',
+  clock: '2026-03-02T06:00:20Z',
+  runtime: true,
+  cards: [
+    { name: 'eno1', mac: '', addresses: ['192.168.0.10/24'] },
+    { name: 'eno2', mac: '', addresses: ['10.20.16.22/22'] },
+  ],
+}
 const now = '2026-03-02T06:00:00Z'
-const judge = (changes: Partial<CallFacts>, others: Parameters<typeof judgeCall>[2] = [], nodes: readonly string[] = []) => judgeCall(wish, { ...facts, ...changes }, others, nodes, now)
+const judge = (
+  changes: Partial<CallFacts>,
+  others: Parameters<typeof judgeCall>[2] = [],
+  nodes: readonly string[] = [],
+) => judgeCall(wish, { ...facts, ...changes }, others, nodes, now)
 
 describe('a machine that has called', () => {
   it('is taken when it is what the draft says', () => expect(judge({})).toEqual([]))
 
   it('with the wrong card is caught, and the right one named', () => {
-    const swapped = [{ name: 'eno1', mac: '', addresses: ['10.20.16.22/22'] }, { name: 'eno2', mac: '', addresses: ['192.168.0.10/24'] }]
-    expect(judge({ cards: swapped }, [{ machine: 'm-spare-1', facts }])).toEqual([{ reason: 'join-card', says: 'm-spare-2: eno2 has 192.168.0.10, which m-spare-1 has too, not 10.20.16.22. 10.20.16.22 is on eno1: use eno1.' }])
+    const swapped = [
+      { name: 'eno1', mac: '', addresses: ['10.20.16.22/22'] },
+      { name: 'eno2', mac: '', addresses: ['192.168.0.10/24'] },
+    ]
+    expect(judge({ cards: swapped }, [{ machine: 'm-spare-1', facts }])).toEqual([
+      {
+        reason: 'join-card',
+        says: 'm-spare-2: eno2 has 192.168.0.10, which m-spare-1 has too, not 10.20.16.22. 10.20.16.22 is on eno1: use eno1.',
+      },
+    ])
     expect(judge({ cards: [] })[0]?.says).toMatch(/there is no eno2, not 10\.20\.16\.22/)
   })
 
   it('with an address that another machine has is caught', () => {
-    expect(judge({}, [{ machine: 'm-spare-1', facts }]).map((problem) => problem.reason)).toEqual(['join-address'])
+    expect(judge({}, [{ machine: 'm-spare-1', facts }]).map((problem) => problem.reason)).toEqual([
+      'join-address',
+    ])
   })
 
   it.each([
@@ -31,12 +61,17 @@ describe('a machine that has called', () => {
     expect(problem?.says).toMatch(says)
   })
 
-  it('under a name that is taken is refused', () => expect(judge({}, [], ['oak-b'])[0]?.reason).toBe('join-name'))
+  it('under a name that is taken is refused', () =>
+    expect(judge({}, [], ['oak-b'])[0]?.reason).toBe('join-name'))
 })
 
 describe('a join script', () => {
   it('is a shell script that a shell takes, whatever stands in its names', () => {
-    const script = joinScript({ ...wish, roles: ['worker'] }, "http://127.0.0.1:4600/api/v1/join/it's", '2026-03-02T06:30:00Z')
+    const script = joinScript(
+      { ...wish, roles: ['worker'] },
+      "http://127.0.0.1:4600/api/v1/join/it's",
+      '2026-03-02T06:30:00Z',
+    )
     expect(() => execFileSync('sh', ['-n'], { input: script })).not.toThrow()
     expect(script).toContain(`url='http://127.0.0.1:4600/api/v1/join/it'\\''s'`)
   })
@@ -44,7 +79,9 @@ describe('a join script', () => {
 
 describe('a control plane under way', () => {
   it('says how many must still call', () => {
-    expect(missingToQuorum(3, 1)).toBe('1 more control-plane machine of 3 must call before there is a majority.')
+    expect(missingToQuorum(3, 1)).toBe(
+      '1 more control-plane machine of 3 must call before there is a majority.',
+    )
     expect(missingToQuorum(5, 0)).toMatch(/^3 more/)
     expect(missingToQuorum(3, 2)).toBeNull()
   })

@@ -7,7 +7,8 @@ import type { RaiseIntent } from './raise-intent'
 type MachineIntent = RaiseIntent['machines'][number]
 
 /** Whether a machine is joined by a script that somebody runs on it, or installed anew. */
-export const joinsBy = (machine: MachineIntent, box: BoxView | undefined): 'install' | 'script' => machine.by ?? (box?.prepared ? 'script' : 'install')
+export const joinsBy = (machine: MachineIntent, box: BoxView | undefined): 'install' | 'script' =>
+  machine.by ?? (box?.prepared ? 'script' : 'install')
 
 /** What a machine tells when its script runs. */
 export interface CallFacts {
@@ -16,7 +17,11 @@ export interface CallFacts {
   /** ISO time on the machine’s own clock. */
   readonly clock: string
   readonly runtime: boolean
-  readonly cards: readonly { readonly name: string; readonly mac: string; readonly addresses: readonly string[] }[]
+  readonly cards: readonly {
+    readonly name: string
+    readonly mac: string
+    readonly addresses: readonly string[]
+  }[]
 }
 
 export interface JoinWish {
@@ -31,7 +36,8 @@ export interface JoinWish {
 
 export interface CallProblem {
   /** `join-card`, `join-address` and `join-name` need another draft; the others are put right on the machine. */
-  readonly reason: 'join-card' | 'join-address' | 'join-name' | 'join-clock' | 'join-runtime' | 'join-architecture'
+  readonly reason:
+    'join-card' | 'join-address' | 'join-name' | 'join-clock' | 'join-runtime' | 'join-architecture'
   readonly says: string
 }
 
@@ -41,34 +47,84 @@ export const mostClockSeconds = 60
 const bare = (address: string): string => address.split('/')[0] ?? address
 
 /** What stands against a machine that has called. `others` are machines that called before. `now` is ISO time. */
-export function judgeCall(wish: JoinWish, facts: CallFacts, others: readonly { readonly machine: string; readonly facts: CallFacts }[], nodeNames: readonly string[], now: string): readonly CallProblem[] {
+export function judgeCall(
+  wish: JoinWish,
+  facts: CallFacts,
+  others: readonly { readonly machine: string; readonly facts: CallFacts }[],
+  nodeNames: readonly string[],
+  now: string,
+): readonly CallProblem[] {
   const problems: CallProblem[] = []
   const card = facts.cards.find((other) => other.name === wish.card)
-  const holder = facts.cards.find((other) => other.addresses.some((address) => bare(address) === wish.address))
-  const sharing = (addresses: readonly string[]): readonly string[] => others.filter((other) => other.facts.cards.some((theirs) => theirs.addresses.some((address) => addresses.map(bare).includes(bare(address))))).map((other) => other.machine)
+  const holder = facts.cards.find((other) =>
+    other.addresses.some((address) => bare(address) === wish.address),
+  )
+  const sharing = (addresses: readonly string[]): readonly string[] =>
+    others
+      .filter((other) =>
+        other.facts.cards.some((theirs) =>
+          theirs.addresses.some((address) => addresses.map(bare).includes(bare(address))),
+        ),
+      )
+      .map((other) => other.machine)
   if (!card || !card.addresses.some((address) => bare(address) === wish.address)) {
-    const has = card ? (card.addresses.length > 0 ? `${wish.card} has ${listText(card.addresses.map(bare))}` : `${wish.card} has no address`) : `there is no ${wish.card}`
+    const has = card
+      ? card.addresses.length > 0
+        ? `${wish.card} has ${listText(card.addresses.map(bare))}`
+        : `${wish.card} has no address`
+      : `there is no ${wish.card}`
     const shared = card ? sharing(card.addresses) : []
     problems.push({
       reason: 'join-card',
-      says: `${wish.machine}: ${has}${shared.length > 0 ? `, which ${listText(shared)} ${shared.length === 1 ? 'has' : 'have'} too` : ''}, not ${wish.address}.${holder ? ` ${wish.address} is on ${holder.name}: use ${holder.name}.` : ` None of its cards has it: ${listText(facts.cards.map((other) => `${other.name} ${other.addresses.map(bare).join(' ') || 'without address'}`), 4)}.`}`,
+      says: `${wish.machine}: ${has}${shared.length > 0 ? `, which ${listText(shared)} ${shared.length === 1 ? 'has' : 'have'} too` : ''}, not ${wish.address}.${
+        holder
+          ? ` ${wish.address} is on ${holder.name}: use ${holder.name}.`
+          : ` None of its cards has it: ${listText(
+              facts.cards.map(
+                (other) =>
+                  `${other.name} ${other.addresses.map(bare).join(' ') || 'without address'}`,
+              ),
+              4,
+            )}.`
+      }`,
     })
   } else {
     const same = sharing([wish.address])
-    if (same.length > 0) problems.push({ reason: 'join-address', says: `${wish.machine} and ${listText(same)} both have ${wish.address}. Nodes could not tell each other apart.` })
+    if (same.length > 0)
+      problems.push({
+        reason: 'join-address',
+        says: `${wish.machine} and ${listText(same)} both have ${wish.address}. Nodes could not tell each other apart.`,
+      })
   }
-  if (nodeNames.includes(wish.node)) problems.push({ reason: 'join-name', says: `${wish.cluster} has a node ${wish.node} already.` })
-  if (facts.arch !== wish.arch) problems.push({ reason: 'join-architecture', says: `${wish.machine} is ${facts.arch}; its entry says ${wish.arch}. This is another machine.` })
+  if (nodeNames.includes(wish.node))
+    problems.push({ reason: 'join-name', says: `${wish.cluster} has a node ${wish.node} already.` })
+  if (facts.arch !== wish.arch)
+    problems.push({
+      reason: 'join-architecture',
+      says: `${wish.machine} is ${facts.arch}; its entry says ${wish.arch}. This is another machine.`,
+    })
   const off = Math.round((Date.parse(facts.clock) - Date.parse(now)) / 1000)
-  if (!(Math.abs(off) <= mostClockSeconds)) problems.push({ reason: 'join-clock', says: Number.isNaN(off) ? `${wish.machine} told no readable time.` : `The clock of ${wish.machine} is ${durationText(Math.abs(off))} ${off < 0 ? 'behind' : 'ahead'}. Certificates would not be valid there: set it, then run the script again.` })
-  if (!facts.runtime) problems.push({ reason: 'join-runtime', says: `${wish.machine} has no container runtime. Install it, then run the script again.` })
+  if (!(Math.abs(off) <= mostClockSeconds))
+    problems.push({
+      reason: 'join-clock',
+      says: Number.isNaN(off)
+        ? `${wish.machine} told no readable time.`
+        : `The clock of ${wish.machine} is ${durationText(Math.abs(off))} ${off < 0 ? 'behind' : 'ahead'}. Certificates would not be valid there: set it, then run the script again.`,
+    })
+  if (!facts.runtime)
+    problems.push({
+      reason: 'join-runtime',
+      says: `${wish.machine} has no container runtime. Install it, then run the script again.`,
+    })
   return problems
 }
 
 /** What is missing to a majority of the control plane, in words; null once there is one. */
 export function missingToQuorum(members: number, called: number): string | null {
   const needed = Math.floor(members / 2) + 1
-  return called >= needed ? null : `${countText(needed - called, 'more control-plane machine')} of ${members} must call before there is a majority.`
+  return called >= needed
+    ? null
+    : `${countText(needed - called, 'more control-plane machine')} of ${members} must call before there is a majority.`
 }
 
 /** Whether text is an address; scripts tell all sorts. */
@@ -77,7 +133,11 @@ export const isAddress = (text: string): boolean => parseAddress(bare(text)).ok
 const quoted = (text: string): string => `'${text.replace(/'/g, `'\\''`)}'`
 
 /** The script for one machine: it tells what it finds, once, and says what it is answered. */
-export const joinScript = (wish: JoinWish & { readonly roles: readonly string[] }, url: string, until: string): string =>
+export const joinScript = (
+  wish: JoinWish & { readonly roles: readonly string[] },
+  url: string,
+  until: string,
+): string =>
   [
     '#!/bin/sh',
     `# Joins this machine to ${wish.cluster} as ${wish.node} (${wish.roles.join(', ')}).`,

@@ -11,7 +11,11 @@ export interface Graph {
   readonly creates: string[]
 }
 
-const joinArgs = (planned: Planned, machine: { name: string; pool: string; zone: string; roles: readonly string[] }, machineName: string) => {
+const joinArgs = (
+  planned: Planned,
+  machine: { name: string; pool: string; zone: string; roles: readonly string[] },
+  machineName: string,
+) => {
   const pool = planned.intent.pools.find((other) => other.name === machine.pool)
   return {
     cluster: planned.intent.name,
@@ -22,16 +26,29 @@ const joinArgs = (planned: Planned, machine: { name: string; pool: string; zone:
     zone: machine.zone,
     roles: machine.roles,
     labels: pool?.labels ?? {},
-    ...(planned.intent.services?.timeServers ? { timeServers: planned.intent.services.timeServers } : {}),
+    ...(planned.intent.services?.timeServers
+      ? { timeServers: planned.intent.services.timeServers }
+      : {}),
     taints: machine.pool === controlPlanePool ? controlPlaneTaints(planned) : (pool?.taints ?? []),
   }
 }
 
 /** What the boot step tells the site of a machine’s boot data: how much arrives, and what it must turn out to be. */
-export const bootArgs = (boot: BootOf) => ({ handed: boot.handed.handed, bytes: boot.handed.bytes, lines: boot.handed.lines, digest: boot.handed.digest, instance: boot.wish.instance })
+export const bootArgs = (boot: BootOf) => ({
+  handed: boot.handed.handed,
+  bytes: boot.handed.bytes,
+  lines: boot.handed.lines,
+  digest: boot.handed.digest,
+  instance: boot.wish.instance,
+})
 
 /** Boot data that is too large for its field is put on the boot server first; returns what the boot waits for. */
-function publishStep(graph: Graph, planned: Planned, boot: BootOf, after: readonly StepId[]): readonly StepId[] {
+function publishStep(
+  graph: Graph,
+  planned: Planned,
+  boot: BootOf,
+  after: readonly StepId[],
+): readonly StepId[] {
   if (boot.handed.handed === 'inline') return []
   const id = `publish:${boot.machine}${boot.wish.instance.endsWith('-1') ? '' : `@${boot.wish.instance.split('-').pop() ?? ''}`}`
   const name = `${planned.intent.name}/${boot.machine}/user-data`
@@ -41,8 +58,22 @@ function publishStep(graph: Graph, planned: Planned, boot: BootOf, after: readon
       after,
       group: boot.machine,
       says: `publish ${boot.handed.fullBytes} bytes of boot data, hand over a pointer`,
-      command: { port: 'site', verb: 'bootdata.publish', args: { site: planned.intent.site, cluster: planned.intent.name, name, bytes: boot.handed.fullBytes, digest: boot.handed.digest } },
-      undo: { port: 'site', verb: 'bootdata.withdraw', args: { site: planned.intent.site, names: [name] } },
+      command: {
+        port: 'site',
+        verb: 'bootdata.publish',
+        args: {
+          site: planned.intent.site,
+          cluster: planned.intent.name,
+          name,
+          bytes: boot.handed.fullBytes,
+          digest: boot.handed.digest,
+        },
+      },
+      undo: {
+        port: 'site',
+        verb: 'bootdata.withdraw',
+        args: { site: planned.intent.site, names: [name] },
+      },
       seconds: estimates.publishBootData,
     }),
   )
@@ -50,10 +81,19 @@ function publishStep(graph: Graph, planned: Planned, boot: BootOf, after: readon
 }
 
 /** Names that the boot step hands on, as the machine will use them. */
-export const surroundings = (planned: Planned) => ({ nameServers: planned.intent.services?.nameServers ?? [], timeServers: planned.intent.services?.timeServers ?? [] })
+export const surroundings = (planned: Planned) => ({
+  nameServers: planned.intent.services?.nameServers ?? [],
+  timeServers: planned.intent.services?.timeServers ?? [],
+})
 
 /** Create and boot one machine; returns the id of the last step. */
-export function machineSteps(graph: Graph, planned: Planned, machine: PlannedMachine, after: readonly StepId[], address: string | null): StepId {
+export function machineSteps(
+  graph: Graph,
+  planned: Planned,
+  machine: PlannedMachine,
+  after: readonly StepId[],
+  address: string | null,
+): StepId {
   const { intent, site, release } = planned
   const hall = site?.kind === 'hall'
   const suffix = machine.again === 0 ? '' : `@${machine.again}`
@@ -68,14 +108,28 @@ export function machineSteps(graph: Graph, planned: Planned, machine: PlannedMac
         after,
         group: machine.name,
         says: 'discard the machine that would not run',
-        command: { port: 'site', verb: 'machine.delete', args: { site: intent.site, name: machine.name } },
-        replaces: before.flatMap((was) => [`create:${machine.name}${was}`, `boot:${machine.name}${was}`, `publish:${machine.name}${was}`, `discard:${machine.name}${was}`]),
+        command: {
+          port: 'site',
+          verb: 'machine.delete',
+          args: { site: intent.site, name: machine.name },
+        },
+        replaces: before.flatMap((was) => [
+          `create:${machine.name}${was}`,
+          `boot:${machine.name}${was}`,
+          `publish:${machine.name}${was}`,
+          `discard:${machine.name}${was}`,
+        ]),
         seconds: estimates.deleteMachine,
       }),
     )
   }
   const made = site ? bootOfMachine(planned, site, machine, address) : null
-  const network = machine.role === 'control-plane' && hall ? planned.managementNetwork?.name : hall ? planned.nodesNetwork?.name : undefined
+  const network =
+    machine.role === 'control-plane' && hall
+      ? planned.managementNetwork?.name
+      : hall
+        ? planned.nodesNetwork?.name
+        : undefined
   graph.steps.push(
     step({
       id: create,
@@ -99,7 +153,11 @@ export function machineSteps(graph: Graph, planned: Planned, machine: PlannedMac
           address,
         },
       },
-      undo: { port: 'site', verb: 'machine.delete', args: { site: intent.site, name: machine.name } },
+      undo: {
+        port: 'site',
+        verb: 'machine.delete',
+        args: { site: intent.site, name: machine.name },
+      },
       seconds: hall ? estimates.createInHall : estimates.createInCloud,
     }),
   )
@@ -110,17 +168,43 @@ export function machineSteps(graph: Graph, planned: Planned, machine: PlannedMac
       after: [create, ...published],
       group: machine.name,
       says: 'power on, first boot, runtime and agent',
-      command: { port: 'site', verb: 'machine.boot', args: { site: intent.site, name: machine.name, ...(made ? { bootData: bootArgs(made) } : {}), ...surroundings(planned) } },
+      command: {
+        port: 'site',
+        verb: 'machine.boot',
+        args: {
+          site: intent.site,
+          name: machine.name,
+          ...(made ? { bootData: bootArgs(made) } : {}),
+          ...surroundings(planned),
+        },
+      },
       undo: { port: 'site', verb: 'machine.stop', args: { site: intent.site, name: machine.name } },
       seconds: hall ? estimates.bootInHall : estimates.bootInCloud,
     }),
   )
-  graph.reserves.push({ kind: 'machine', site: intent.site, zone: machine.zone, what: machine.name, cores: machine.offered?.cores ?? 0, memoryBytes: machine.offered?.memoryBytes ?? 0 })
-  graph.creates.push(ref('machine', intent.site, machine.name), ref('disk', intent.site, `${machine.name}-root`), ref('node', intent.name, machine.name))
+  graph.reserves.push({
+    kind: 'machine',
+    site: intent.site,
+    zone: machine.zone,
+    what: machine.name,
+    cores: machine.offered?.cores ?? 0,
+    memoryBytes: machine.offered?.memoryBytes ?? 0,
+  })
+  graph.creates.push(
+    ref('machine', intent.site, machine.name),
+    ref('disk', intent.site, `${machine.name}-root`),
+    ref('node', intent.name, machine.name),
+  )
   return boot
 }
 
-export function joinStep(graph: Graph, planned: Planned, machine: { name: string; pool: string; zone: string; roles: readonly string[] }, machineName: string, after: readonly StepId[]): StepId {
+export function joinStep(
+  graph: Graph,
+  planned: Planned,
+  machine: { name: string; pool: string; zone: string; roles: readonly string[] },
+  machineName: string,
+  after: readonly StepId[],
+): StepId {
   const id = `join:${machine.name}`
   const member = machine.roles.includes('control-plane')
   graph.steps.push(
@@ -129,8 +213,16 @@ export function joinStep(graph: Graph, planned: Planned, machine: { name: string
       after,
       group: machine.name,
       says: member ? 'join the control plane, become ready' : 'join, become ready',
-      command: { port: 'cluster', verb: 'node.join', args: joinArgs(planned, machine, machineName) },
-      undo: { port: 'cluster', verb: 'node.remove', args: { cluster: planned.intent.name, node: machine.name } },
+      command: {
+        port: 'cluster',
+        verb: 'node.join',
+        args: joinArgs(planned, machine, machineName),
+      },
+      undo: {
+        port: 'cluster',
+        verb: 'node.remove',
+        args: { cluster: planned.intent.name, node: machine.name },
+      },
       seconds: member ? estimates.joinControlPlane : estimates.joinNode,
       retry: askRetry,
     }),

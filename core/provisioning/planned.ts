@@ -1,6 +1,13 @@
 /** The machines a draft asks for, with their zones and sizes resolved; what checks and plan both build on. */
 import type { RawFinding } from '../changes'
-import { type FleetView, type NetworkView, type Reservation, type SiteView, siteOf, type SizeView } from '../fleet'
+import {
+  type FleetView,
+  type NetworkView,
+  type Reservation,
+  type SiteView,
+  siteOf,
+  type SizeView,
+} from '../fleet'
 import { findRelease, type Release } from '../releases'
 import { findAddresses, type StaticAddresses } from './static-addresses'
 import type { RaiseIntent } from './raise-intent'
@@ -35,16 +42,24 @@ export interface Planned {
 export const controlPlanePool = 'control-plane'
 
 /** How many nodes a pool starts with: its count, or the lower end of its range. */
-export const startCount = (pool: RaiseIntent['pools'][number]): number => pool.count ?? pool.range?.min ?? 0
+export const startCount = (pool: RaiseIntent['pools'][number]): number =>
+  pool.count ?? pool.range?.min ?? 0
 
 /** The smallest size of a site with at least four cores: what a control plane gets if the draft names none. */
 export const defaultControlPlaneSize = (site: SiteView): string =>
-  [...site.sizes].filter((size) => size.cores >= 4).sort((a, b) => a.cores - b.cores || a.memoryBytes - b.memoryBytes)[0]?.name ?? ''
+  [...site.sizes]
+    .filter((size) => size.cores >= 4)
+    .sort((a, b) => a.cores - b.cores || a.memoryBytes - b.memoryBytes)[0]?.name ?? ''
 
 /** The i-th of `zones`, round and round. */
-const zoneAt = (zones: readonly string[], index: number): string => zones[index % Math.max(1, zones.length)] ?? ''
+const zoneAt = (zones: readonly string[], index: number): string =>
+  zones[index % Math.max(1, zones.length)] ?? ''
 
-function machinesOf(intent: RaiseIntent, site: SiteView, release: Release | undefined): readonly PlannedMachine[] {
+function machinesOf(
+  intent: RaiseIntent,
+  site: SiteView,
+  release: Release | undefined,
+): readonly PlannedMachine[] {
   // A draft that names machines is raised on those.
   if (site.kind === 'edge' || intent.machines.length > 0) return []
   const sizes = new Map(site.sizes.map((size) => [size.name, size]))
@@ -95,9 +110,12 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
   const site = siteOf(view, intent.site)
   const release = findRelease(view.catalogue, intent.release)
   const network = (name: string | undefined, role: NetworkView['role']): NetworkView | undefined =>
-    name === undefined ? site?.networks.find((other) => other.role === role) : site?.networks.find((other) => other.name === name)
+    name === undefined
+      ? site?.networks.find((other) => other.role === role)
+      : site?.networks.find((other) => other.name === name)
   const managementNetwork = network(intent.networks.management, 'management')
-  const ownInHall = site?.kind === 'hall' && intent.controlPlane.kind === 'own' && intent.machines.length === 0
+  const ownInHall =
+    site?.kind === 'hall' && intent.controlPlane.kind === 'own' && intent.machines.length === 0
   return {
     intent,
     view,
@@ -108,24 +126,40 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
     managementNetwork,
     statics:
       ownInHall && managementNetwork && intent.controlPlane.kind === 'own'
-        ? findAddresses(intent.networks.staticAddresses, intent.controlPlane.count, managementNetwork, site, reservationsAt(view, site.name), intent.names?.api === undefined ? [] : [intent.names.api])
+        ? findAddresses(
+            intent.networks.staticAddresses,
+            intent.controlPlane.count,
+            managementNetwork,
+            site,
+            reservationsAt(view, site.name),
+            intent.names?.api === undefined ? [] : [intent.names.api],
+          )
         : null,
   }
 }
 
 /** Whether control-plane machines are kept clear of workloads. */
-export const tolerated = (planned: Planned): boolean => planned.intent.controlPlane.kind === 'own' && !planned.intent.controlPlane.alsoWorkers
+export const tolerated = (planned: Planned): boolean =>
+  planned.intent.controlPlane.kind === 'own' && !planned.intent.controlPlane.alsoWorkers
 
 /** What keeps them clear: the taints of control-plane machines. */
-export const controlPlaneTaints = (planned: Planned) => (tolerated(planned) ? [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' as const }] : [])
+export const controlPlaneTaints = (planned: Planned) =>
+  tolerated(planned)
+    ? [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' as const }]
+    : []
 
 /** What other running changes have taken at a site and the ports do not report yet. */
-export const reservationsAt = (view: FleetView, site: string): readonly Reservation[] => view.reservations.filter((taken) => taken.site === site)
+export const reservationsAt = (view: FleetView, site: string): readonly Reservation[] =>
+  view.reservations.filter((taken) => taken.site === site)
 
 /** Machines that other runs are about to make: reserved, not yet seen. */
 export function pendingMachines(planned: Planned): readonly Reservation[] {
   const seen = new Set(planned.site?.machines.map((machine) => machine.name))
-  return planned.site ? reservationsAt(planned.view, planned.site.name).filter((taken) => taken.kind === 'machine' && !seen.has(taken.what)) : []
+  return planned.site
+    ? reservationsAt(planned.view, planned.site.name).filter(
+        (taken) => taken.kind === 'machine' && !seen.has(taken.what),
+      )
+    : []
 }
 
 export type Check = (planned: Planned) => readonly RawFinding[]

@@ -5,7 +5,11 @@ const text = z.string().max(253)
 const labels = z.record(z.string().max(317), z.string().max(63))
 const count = z.int().min(0).max(10_000)
 
-const taint = z.strictObject({ key: text, value: text.default(''), effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']) })
+const taint = z.strictObject({
+  key: text,
+  value: text.default(''),
+  effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']),
+})
 
 const pool = z
   .strictObject({
@@ -39,7 +43,10 @@ const controlPlane = z.discriminatedUnion('kind', [
 
 const machine = z.strictObject({
   machine: text,
-  roles: z.array(z.enum(['control-plane', 'worker'])).min(1).max(2),
+  roles: z
+    .array(z.enum(['control-plane', 'worker']))
+    .min(1)
+    .max(2),
   nodeName: text,
   disk: text.optional(),
   wipe: text.optional(),
@@ -51,7 +58,10 @@ const machine = z.strictObject({
 
 const services = z.strictObject({
   webProxy: z.strictObject({ url: text, except: z.array(text).max(100).default([]) }).optional(),
-  authorities: z.array(z.strictObject({ name: text, pem: z.string().max(20_000) })).max(20).default([]),
+  authorities: z
+    .array(z.strictObject({ name: text, pem: z.string().max(20_000) }))
+    .max(20)
+    .default([]),
   timeServers: z.array(text).max(10).optional(),
   nameServers: z.array(text).max(10).optional(),
   registryMirror: text.optional(),
@@ -72,7 +82,11 @@ export const raiseIntent = z.strictObject({
   labels: labels.default({}),
   controlPlane,
   pools: z.array(pool).max(50).default([]),
-  ranges: z.strictObject({ pods: text, services: text, maxPodsPerNode: z.int().min(1).max(2048).default(110) }),
+  ranges: z.strictObject({
+    pods: text,
+    services: text,
+    maxPodsPerNode: z.int().min(1).max(2048).default(110),
+  }),
   networks: z
     .strictObject({
       nodes: text.optional(),
@@ -93,7 +107,9 @@ export const raiseIntent = z.strictObject({
   services: services.optional(),
   security: security.optional(),
   storageClass: text.optional(),
-  bootData: z.strictObject({ handOver: z.enum(['inline', 'published']).default('inline') }).optional(),
+  bootData: z
+    .strictObject({ handOver: z.enum(['inline', 'published']).default('inline') })
+    .optional(),
   /** Machines of a halted run that are made anew, with how often. */
   again: z.record(text, z.int().min(1).max(20)).optional(),
 })

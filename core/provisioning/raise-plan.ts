@@ -27,8 +27,21 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         after: ['register'],
         group: 'API',
         says: `order a managed control plane, tier ${intent.controlPlane.tier}`,
-        command: { port: 'site', verb: 'controlplane.create', args: { site: site.name, cluster: intent.name, tier: intent.controlPlane.tier, release: release?.version ?? '' } },
-        undo: { port: 'site', verb: 'controlplane.delete', args: { site: site.name, cluster: intent.name } },
+        command: {
+          port: 'site',
+          verb: 'controlplane.create',
+          args: {
+            site: site.name,
+            cluster: intent.name,
+            tier: intent.controlPlane.tier,
+            release: release?.version ?? '',
+          },
+        },
+        undo: {
+          port: 'site',
+          verb: 'controlplane.delete',
+          args: { site: site.name, cluster: intent.name },
+        },
         seconds: estimates.managedControlPlane,
       }),
     )
@@ -40,7 +53,14 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
     const endpoint = site.kind === 'hall' ? `https://${floating}:6443` : null
     graph.steps.push(registerStep(planned, endpoint))
     const network = managementNetwork?.name ?? ''
-    const held = site.kind === 'hall' ? addresses.map((address, i) => ({ address, network, for: i === 0 ? `${intent.name} API` : (members[i - 1]?.name ?? `${intent.name} spare`) })) : []
+    const held =
+      site.kind === 'hall'
+        ? addresses.map((address, i) => ({
+            address,
+            network,
+            for: i === 0 ? `${intent.name} API` : (members[i - 1]?.name ?? `${intent.name} spare`),
+          }))
+        : []
     if (held.length) graph.steps.push(holdStep(planned, held))
     for (const { address } of held) {
       graph.reserves.push({ kind: 'address', site: site.name, what: address })
@@ -48,14 +68,37 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
     }
     const ready: StepId = held.length ? 'addresses' : 'register'
     const first = members[0]
-    const temporary = intent.controlPlane.begins === 'temporary-machine' && first ? { ...first, name: `${intent.name}-begin`, again: 0 } : null
-    if (temporary) apiStep(graph, planned, [machineSteps(graph, planned, temporary, [ready], null)], temporary.name, endpoint ?? from(`boot:${temporary.name}`, 'endpoint'))
+    const temporary =
+      intent.controlPlane.begins === 'temporary-machine' && first
+        ? { ...first, name: `${intent.name}-begin`, again: 0 }
+        : null
+    if (temporary)
+      apiStep(
+        graph,
+        planned,
+        [machineSteps(graph, planned, temporary, [ready], null)],
+        temporary.name,
+        endpoint ?? from(`boot:${temporary.name}`, 'endpoint'),
+      )
     const roles = tolerated(planned) ? ['control-plane'] : ['control-plane', 'worker']
     const membersJoined = members.map((member, i) => {
       const begins = i === 0 && !temporary
-      const booted = machineSteps(graph, planned, member, begins ? [ready] : ['api'], held[i + 1]?.address ?? null)
-      if (begins) apiStep(graph, planned, [booted], member.name, endpoint ?? from(booted, 'endpoint'))
-      return joinStep(graph, planned, { ...member, roles }, member.name, begins ? ['api'] : ['api', booted])
+      const booted = machineSteps(
+        graph,
+        planned,
+        member,
+        begins ? [ready] : ['api'],
+        held[i + 1]?.address ?? null,
+      )
+      if (begins)
+        apiStep(graph, planned, [booted], member.name, endpoint ?? from(booted, 'endpoint'))
+      return joinStep(
+        graph,
+        planned,
+        { ...member, roles },
+        member.name,
+        begins ? ['api'] : ['api', booted],
+      )
     })
     joined.push(...membersJoined)
     if (temporary) {
@@ -65,11 +108,26 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
           after: membersJoined,
           group: temporary.name,
           says: 'leave the control plane to the machines that stay',
-          command: { port: 'cluster', verb: 'member.leave', args: { cluster: intent.name, machine: temporary.name } },
+          command: {
+            port: 'cluster',
+            verb: 'member.leave',
+            args: { cluster: intent.name, machine: temporary.name },
+          },
           seconds: estimates.joinNode,
           retry: askRetry,
         }),
-        step({ id: 'delete:begin', after: ['leave:begin'], group: temporary.name, says: 'delete the temporary machine', command: { port: 'site', verb: 'machine.delete', args: { site: site.name, name: temporary.name } }, seconds: estimates.deleteMachine }),
+        step({
+          id: 'delete:begin',
+          after: ['leave:begin'],
+          group: temporary.name,
+          says: 'delete the temporary machine',
+          command: {
+            port: 'site',
+            verb: 'machine.delete',
+            args: { site: site.name, name: temporary.name },
+          },
+          seconds: estimates.deleteMachine,
+        }),
       )
       joined.push('delete:begin')
     }
@@ -83,8 +141,24 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         after: ['register'],
         group: 'network',
         says: `hold ${outside.size} addresses outside, one for each node`,
-        command: { port: 'site', verb: 'address.hold', args: { site: site.name, cluster: intent.name, addresses: [...outside].map(([name, address]) => ({ address, network, for: `${name} outside` })) } },
-        undo: { port: 'site', verb: 'address.release', args: { site: site.name, addresses: [...outside.values()] } },
+        command: {
+          port: 'site',
+          verb: 'address.hold',
+          args: {
+            site: site.name,
+            cluster: intent.name,
+            addresses: [...outside].map(([name, address]) => ({
+              address,
+              network,
+              for: `${name} outside`,
+            })),
+          },
+        },
+        undo: {
+          port: 'site',
+          verb: 'address.release',
+          args: { site: site.name, addresses: [...outside.values()] },
+        },
         seconds: estimates.holdAddresses,
       }),
     )
@@ -102,8 +176,24 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         after: ['register'],
         group: 'network',
         says: `hold ${staticWorkers.size} addresses for workers`,
-        command: { port: 'site', verb: 'address.hold', args: { site: site.name, cluster: intent.name, addresses: [...staticWorkers].map(([name, address]) => ({ address, network, for: name })) } },
-        undo: { port: 'site', verb: 'address.release', args: { site: site.name, addresses: [...staticWorkers.values()] } },
+        command: {
+          port: 'site',
+          verb: 'address.hold',
+          args: {
+            site: site.name,
+            cluster: intent.name,
+            addresses: [...staticWorkers].map(([name, address]) => ({
+              address,
+              network,
+              for: name,
+            })),
+          },
+        },
+        undo: {
+          port: 'site',
+          verb: 'address.release',
+          args: { site: site.name, addresses: [...staticWorkers.values()] },
+        },
         seconds: estimates.holdAddresses,
       }),
     )
@@ -113,51 +203,129 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
     }
   }
   for (const worker of workers) {
-    const booted = machineSteps(graph, planned, worker, ['api'], staticWorkers.get(worker.name) ?? null)
+    const booted = machineSteps(
+      graph,
+      planned,
+      worker,
+      ['api'],
+      staticWorkers.get(worker.name) ?? null,
+    )
     joined.push(joinStep(graph, planned, { ...worker, roles: ['worker'] }, worker.name, [booted]))
   }
-  const pools = [...new Set([...(tolerated(planned) ? [] : members), ...workers].map((machine) => machine.pool))]
+  const pools = [
+    ...new Set([...(tolerated(planned) ? [] : members), ...workers].map((machine) => machine.pool)),
+  ]
   closingSteps(graph, planned, joined, pools)
   frontSteps(graph, planned, site, joined)
 }
 
 /** Addresses outside for the nodes of a cloud, where the draft wants them: the lowest free virtual ones. */
-function publicAddresses(planned: Planned, site: SiteView, machines: readonly PlannedMachine[]): ReadonlyMap<string, string> {
+function publicAddresses(
+  planned: Planned,
+  site: SiteView,
+  machines: readonly PlannedMachine[],
+): ReadonlyMap<string, string> {
   const network = site.networks.find((other) => other.role === 'frontage')
-  if (site.kind !== 'cloud' || planned.intent.networks.nodeAddresses !== 'public' || !network) return new Map()
-  const free = lowestFree(network, takenIn(network, site, reservationsAt(planned.view, site.name)), machines.length + 1)
+  if (site.kind !== 'cloud' || planned.intent.networks.nodeAddresses !== 'public' || !network)
+    return new Map()
+  const free = lowestFree(
+    network,
+    takenIn(network, site, reservationsAt(planned.view, site.name)),
+    machines.length + 1,
+  )
   // The first is left to what comes in.
-  return new Map(machines.flatMap((machine, i): [string, string][] => (free[i + 1] === undefined ? [] : [[machine.name, free[i + 1] ?? '']])))
+  return new Map(
+    machines.flatMap((machine, i): [string, string][] =>
+      free[i + 1] === undefined ? [] : [[machine.name, free[i + 1] ?? '']],
+    ),
+  )
 }
 
 /** Static addresses for a hall’s workers, where the draft wants them: the lowest free ones of the node network. */
-function workerAddresses(planned: Planned, site: SiteView, workers: readonly PlannedMachine[]): ReadonlyMap<string, string> {
+function workerAddresses(
+  planned: Planned,
+  site: SiteView,
+  workers: readonly PlannedMachine[],
+): ReadonlyMap<string, string> {
   const network = planned.nodesNetwork
-  if (site.kind !== 'hall' || planned.intent.networks.addressing !== 'static' || !network) return new Map()
-  const free = lowestFree(network, takenIn(network, site, reservationsAt(planned.view, site.name)), workers.length)
-  return new Map(workers.flatMap((worker, i): [string, string][] => (free[i] === undefined ? [] : [[worker.name, free[i]]])))
+  if (site.kind !== 'hall' || planned.intent.networks.addressing !== 'static' || !network)
+    return new Map()
+  const free = lowestFree(
+    network,
+    takenIn(network, site, reservationsAt(planned.view, site.name)),
+    workers.length,
+  )
+  return new Map(
+    workers.flatMap((worker, i): [string, string][] =>
+      free[i] === undefined ? [] : [[worker.name, free[i]]],
+    ),
+  )
 }
 
 /** The site as it will be once the draft has run, as far as it costs anything. */
 export function siteAfter(site: SiteView, planned: Planned): SiteView {
   const { intent, machines } = planned
-  const boxes = intent.machines.flatMap((machine) => site.boxes.find((box) => box.name === machine.machine) ?? [])
+  const boxes = intent.machines.flatMap(
+    (machine) => site.boxes.find((box) => box.name === machine.machine) ?? [],
+  )
   return {
     ...site,
     machines: [
       ...site.machines,
-      ...machines.map((machine) => ({ name: machine.name, zone: machine.zone, host: null, size: machine.size, cores: machine.offered?.cores ?? 0, memoryBytes: 0, diskGb: machine.rootDiskGb, lifetime: machine.lifetime, power: 'on' as const, address: null, cluster: intent.name })),
-      ...boxes.map((box) => ({ name: box.name, zone: box.zone, host: box.name, size: box.name, cores: box.cores, memoryBytes: box.memoryBytes, diskGb: 0, lifetime: 'on-demand' as const, power: 'on' as const, address: null, cluster: intent.name })),
+      ...machines.map((machine) => ({
+        name: machine.name,
+        zone: machine.zone,
+        host: null,
+        size: machine.size,
+        cores: machine.offered?.cores ?? 0,
+        memoryBytes: 0,
+        diskGb: machine.rootDiskGb,
+        lifetime: machine.lifetime,
+        power: 'on' as const,
+        address: null,
+        cluster: intent.name,
+      })),
+      ...boxes.map((box) => ({
+        name: box.name,
+        zone: box.zone,
+        host: box.name,
+        size: box.name,
+        cores: box.cores,
+        memoryBytes: box.memoryBytes,
+        diskGb: 0,
+        lifetime: 'on-demand' as const,
+        power: 'on' as const,
+        address: null,
+        cluster: intent.name,
+      })),
     ],
-    disks: [...site.disks, ...machines.map((machine) => ({ name: `${machine.name}-root`, sizeGb: machine.rootDiskGb, machine: machine.name, cluster: intent.name }))],
-    controlPlanes: intent.controlPlane.kind === 'managed' ? [...site.controlPlanes, { cluster: intent.name, tier: intent.controlPlane.tier, release: '', address: '' }] : site.controlPlanes,
+    disks: [
+      ...site.disks,
+      ...machines.map((machine) => ({
+        name: `${machine.name}-root`,
+        sizeGb: machine.rootDiskGb,
+        machine: machine.name,
+        cluster: intent.name,
+      })),
+    ],
+    controlPlanes:
+      intent.controlPlane.kind === 'managed'
+        ? [
+            ...site.controlPlanes,
+            { cluster: intent.name, tier: intent.controlPlane.tier, release: '', address: '' },
+          ]
+        : site.controlPlanes,
   }
 }
 
 /** The plan of a draft without a stop. The site must be known. */
 export function raisePlan(planned: Planned): Plan {
   const { intent, site } = planned
-  const graph: Graph = { steps: [], reserves: [{ kind: 'name', site: intent.site, what: intent.name }], creates: [ref('cluster', intent.name)] }
+  const graph: Graph = {
+    steps: [],
+    reserves: [{ kind: 'name', site: intent.site, what: intent.name }],
+    creates: [ref('cluster', intent.name)],
+  }
   if (!site) throw new Error('a plan is made only for a draft whose site is known')
   graph.reserves.push(
     { kind: 'range', site: site.name, domain: site.domain, what: intent.ranges.pods },
@@ -168,10 +336,16 @@ export function raisePlan(planned: Planned): Plan {
   return {
     steps: graph.steps,
     creates: graph.creates,
-    alters: intent.machines.length > 0 ? intent.machines.map((machine) => ref('machine', site.name, machine.machine)) : [],
+    alters:
+      intent.machines.length > 0
+        ? intent.machines.map((machine) => ref('machine', site.name, machine.machine))
+        : [],
     removes: [],
     ...longestPath(graph.steps),
-    spend: { before: siteSpend(site).perMonth, after: siteSpend(siteAfter(site, planned)).perMonth },
+    spend: {
+      before: siteSpend(site).perMonth,
+      after: siteSpend(siteAfter(site, planned)).perMonth,
+    },
     reserves: graph.reserves,
   }
 }

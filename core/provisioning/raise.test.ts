@@ -3,16 +3,26 @@ import type { FleetView } from '../fleet'
 import { findingsOf, inOrder, patchDraft } from '../changes'
 import { birch, elm, fernlet, gyrarchForAll } from '~/server/testing/open'
 import { kindNamed } from '../kinds'
-import { clusterRaise, clusterTakedown, imagePlace, type ImagePlaceIntent, type RaiseIntent, raiseIntent } from '.'
+import {
+  clusterRaise,
+  clusterTakedown,
+  imagePlace,
+  type ImagePlaceIntent,
+  type RaiseIntent,
+  raiseIntent,
+} from '.'
 
 let view: FleetView
 gyrarchForAll((_opened, seen) => {
   view = seen
 })
 
-const draft = (base: object, changes: Record<string, unknown> = {}): RaiseIntent => raiseIntent.parse({ ...structuredClone(base), ...changes })
-const box = (changes: Record<string, unknown>): RaiseIntent => draft(elm, { machines: [{ ...structuredClone(elm.machines[0]), ...changes }] })
-const stops = (intent: RaiseIntent) => findingsOf(clusterRaise, intent, view).filter((finding) => finding.level === 'stop')
+const draft = (base: object, changes: Record<string, unknown> = {}): RaiseIntent =>
+  raiseIntent.parse({ ...structuredClone(base), ...changes })
+const box = (changes: Record<string, unknown>): RaiseIntent =>
+  draft(elm, { machines: [{ ...structuredClone(elm.machines[0]), ...changes }] })
+const stops = (intent: RaiseIntent) =>
+  findingsOf(clusterRaise, intent, view).filter((finding) => finding.level === 'stop')
 
 describe('a sound draft', () => {
   it.each([
@@ -25,69 +35,376 @@ describe('a sound draft', () => {
 /** What is wrong, the rule that says so, its field, and the remedy that clears it (null where none is known). */
 const wrong: readonly (readonly [string, () => RaiseIntent, string, string, string | null])[] = [
   ['no name', () => draft(elm, { name: '' }), 'name.label', 'name', null],
-  ['a name with capitals and blanks', () => draft(elm, { name: 'Elm Twelve' }), 'name.label', 'name', 'Call it elm-twelve'],
-  ['a name of 64 letters', () => draft(elm, { name: 'e'.repeat(64) }), 'name.label', 'name', `Call it ${'e'.repeat(63)}`],
+  [
+    'a name with capitals and blanks',
+    () => draft(elm, { name: 'Elm Twelve' }),
+    'name.label',
+    'name',
+    'Call it elm-twelve',
+  ],
+  [
+    'a name of 64 letters',
+    () => draft(elm, { name: 'e'.repeat(64) }),
+    'name.label',
+    'name',
+    `Call it ${'e'.repeat(63)}`,
+  ],
   ['a taken name', () => draft(elm, { name: 'cedar' }), 'name.taken', 'name', 'Call it cedar-2'],
   ['an unknown site', () => draft(elm, { site: 'nowhere' }), 'site.known', 'site', null],
-  ['an unknown release', () => draft(fernlet, { release: '1.33.9' }), 'release.available', 'release', 'Use 1.33.2'],
-  ['a withdrawn release', () => draft(birch, { release: '1.32.1' }), 'release.withdrawn', 'release', 'Use 1.34.1'],
-  ['a release without an image here', () => draft(fernlet, { release: '1.33.0' }), 'image.present', 'release', 'Use 1.33.2'],
-  ['a size not offered', () => draft(fernlet, { pools: [{ name: 'general', size: 'rack-4', count: 1 }] }), 'size.offered', 'pools[0].size', 'Use reed-4-16'],
-  ['a size not offered in a zone', () => draft(fernlet, { site: 'palisade-east', pools: [{ name: 'general', size: 'post-8-64-g1', count: 3 }] }), 'size.zone', 'pools[0].size', 'Put general in east-1 and east-2'],
-  ['an unknown zone', () => draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', count: 1, zones: ['north-9'] }] }), 'zone.known', 'pools[0].zones', 'Use north-1 and north-2'],
-  ['a quota overrun', () => draft(fernlet, { pools: [{ name: 'general', size: 'reed-4-16', count: 6 }] }), 'quota.cores', 'pools', '5 nodes in general'],
-  ['more than the hosts hold', () => draft(birch, { pools: [{ name: 'general', size: 'rack-8', count: 40 }] }), 'hosts.room', 'pools', '18 nodes in general'],
-  ['a root disk too small', () => draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', count: 1, rootDiskGb: 20 }] }), 'root-disk.minimum', 'pools[0].rootDiskGb', 'Set it to 30 GB'],
-  ['no control plane', () => draft(birch, { controlPlane: { kind: 'own', count: 0 } }), 'control-plane.count', 'controlPlane.count', 'Use 3 control-plane machines'],
-  ['two control-plane machines', () => draft(birch, { controlPlane: { kind: 'own', count: 2 } }), 'control-plane.count', 'controlPlane.count', 'Use 3 control-plane machines'],
-  ['a managed control plane in a hall', () => draft(birch, { controlPlane: { kind: 'managed', tier: 'plain' } }), 'control-plane.managed', 'controlPlane.kind', 'Three own control-plane machines'],
-  ['nobody to run workloads', () => draft(fernlet, { pools: [] }), 'workers.none', 'pools', 'Add a pool of 2 reed-2-8'],
-  ['two pools of one name', () => draft(fernlet, { pools: [fernlet.pools[0], fernlet.pools[0]] }), 'pool.twice', 'pools[1].name', 'Call this one general-2'],
-  ['a range upside down', () => draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', range: { min: 3, max: 1 } }] }), 'pool.range', 'pools[0].range', 'Turn them round'],
-  ['spot machines in a hall', () => draft(birch, { pools: [{ name: 'general', size: 'rack-4', count: 1, lifetime: 'spot' }] }), 'pool.spot', 'pools[0].lifetime', 'Use on-demand'],
-  ['pods over another cluster’s', () => draft(elm, { ranges: { pods: '10.124.0.0/18', services: '10.131.0.0/20' } }), 'range.overlap', 'ranges.pods', 'Use 10.128.0.0/18'],
-  ['pods over the node network', () => draft(birch, { ranges: { pods: '10.20.0.0/16', services: '10.135.0.0/20' } }), 'range.overlap', 'ranges.pods', 'Use 10.128.0.0/16'],
-  ['pods over their own services', () => draft(elm, { ranges: { pods: '10.130.0.0/18', services: '10.130.16.0/20' } }), 'range.overlap', 'ranges.services', 'Use 10.128.0.0/20'],
-  ['a range with host bits', () => draft(elm, { ranges: { pods: '10.130.0.5/18', services: '10.131.0.0/20' } }), 'range.readable', 'ranges.pods', 'Use 10.130.0.0/18'],
-  ['a range that is none', () => draft(elm, { ranges: { pods: 'many', services: '10.131.0.0/20' } }), 'range.readable', 'ranges.pods', 'Use 10.128.0.0/18'],
-  ['too few node blocks', () => draft(fernlet, { ranges: { pods: '10.132.0.0/24', services: '10.133.0.0/20' } }), 'range.size', 'ranges.pods', 'Use 10.128.0.0/23'],
-  ['a service range without room for DNS', () => draft(elm, { ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/29' } }), 'range.services-size', 'ranges.services', 'Use 10.128.0.0/20'],
-  ['static addresses in the DHCP range', () => draft(birch, { networks: { staticAddresses: ['10.20.0.60', '10.20.0.61', '10.20.0.62', '10.20.0.63', '10.20.0.200'] } }), 'addresses.static', 'networks.staticAddresses', 'Hold 10.20.0.2 and 4 more'],
-  ['a held static address', () => draft(birch, { networks: { staticAddresses: ['10.20.0.20', '10.20.0.61', '10.20.0.62', '10.20.0.63', '10.20.0.64'] } }), 'addresses.static', 'networks.staticAddresses', 'Hold 10.20.0.2 and 4 more'],
-  ['too few static addresses', () => draft(birch, { networks: { staticAddresses: ['10.20.0.60'] } }), 'addresses.static', 'networks.staticAddresses', 'Hold 10.20.0.2 and 4 more'],
-  ['virtual addresses outside the pool', () => draft(birch, { networks: { virtualAddresses: '10.20.40.90-10.20.40.99' } }), 'virtual.pool', 'networks.virtualAddresses', 'Leave it to the site’s pool'],
-  ['an unknown SSH key', () => draft(elm, { sshKey: 'lost' }), 'ssh-key.known', 'sshKey', 'Use duty-2026'],
-  ['no disk chosen', () => box({ disk: undefined }), 'disk.chosen', 'machines[0].disk', 'Use ata-FIR_480_A1'],
-  ['today’s name of a disk', () => box({ disk: '/dev/sda' }), 'disk.stable', 'machines[0].disk', 'Use ata-FIR_480_A1'],
-  ['the removable stick', () => box({ disk: '/dev/disk/by-id/usb-STICK_32' }), 'disk.removable', 'machines[0].disk', 'Use ata-FIR_480_A1'],
-  ['a disk with data', () => box({ disk: '/dev/disk/by-id/ata-FIR_960_B7' }), 'disk.data', 'machines[0].disk', 'Use ata-FIR_480_A1'],
-  ['an unknown disk', () => box({ disk: '/dev/disk/by-id/ata-LOST' }), 'disk.known', 'machines[0].disk', 'Use ata-FIR_480_A1'],
-  ['a wipe of another disk', () => box({ wipe: '/dev/disk/by-id/ata-FIR_960_B7' }), 'disk.wipe', 'machines[0].wipe', 'Wipe nothing'],
-  ['no network card chosen', () => box({ card: undefined }), 'card.chosen', 'machines[0].card', 'Use enp1s0'],
-  ['a card whose address others hold', () => box({ card: 'enp2s0' }), 'card.shared', 'machines[0].card', 'Use enp1s0'],
-  ['an address in the DHCP range', () => box({ address: '10.77.12.20/26' }), 'address.free', 'machines[0].address', 'Use 10.77.12.2/26'],
-  ['the gateway’s address', () => box({ address: '10.77.12.1/26' }), 'address.free', 'machines[0].address', 'Use 10.77.12.2/26'],
-  ['an address of another network', () => box({ address: '10.20.0.9/26' }), 'address.free', 'machines[0].address', 'Use 10.77.12.2/26'],
-  ['a wrong prefix length', () => box({ address: '10.77.12.8/24' }), 'address.free', 'machines[0].address', 'Use 10.77.12.2/26'],
-  ['an unknown machine', () => box({ machine: 'gh13-box' }), 'machine.known', 'machines[0].machine', 'Use gh12-box'],
+  [
+    'an unknown release',
+    () => draft(fernlet, { release: '1.33.9' }),
+    'release.available',
+    'release',
+    'Use 1.33.2',
+  ],
+  [
+    'a withdrawn release',
+    () => draft(birch, { release: '1.32.1' }),
+    'release.withdrawn',
+    'release',
+    'Use 1.34.1',
+  ],
+  [
+    'a release without an image here',
+    () => draft(fernlet, { release: '1.33.0' }),
+    'image.present',
+    'release',
+    'Use 1.33.2',
+  ],
+  [
+    'a size not offered',
+    () => draft(fernlet, { pools: [{ name: 'general', size: 'rack-4', count: 1 }] }),
+    'size.offered',
+    'pools[0].size',
+    'Use reed-4-16',
+  ],
+  [
+    'a size not offered in a zone',
+    () =>
+      draft(fernlet, {
+        site: 'palisade-east',
+        pools: [{ name: 'general', size: 'post-8-64-g1', count: 3 }],
+      }),
+    'size.zone',
+    'pools[0].size',
+    'Put general in east-1 and east-2',
+  ],
+  [
+    'an unknown zone',
+    () =>
+      draft(fernlet, {
+        pools: [{ name: 'general', size: 'reed-2-8', count: 1, zones: ['north-9'] }],
+      }),
+    'zone.known',
+    'pools[0].zones',
+    'Use north-1 and north-2',
+  ],
+  [
+    'a quota overrun',
+    () => draft(fernlet, { pools: [{ name: 'general', size: 'reed-4-16', count: 6 }] }),
+    'quota.cores',
+    'pools',
+    '5 nodes in general',
+  ],
+  [
+    'more than the hosts hold',
+    () => draft(birch, { pools: [{ name: 'general', size: 'rack-8', count: 40 }] }),
+    'hosts.room',
+    'pools',
+    '18 nodes in general',
+  ],
+  [
+    'a root disk too small',
+    () =>
+      draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', count: 1, rootDiskGb: 20 }] }),
+    'root-disk.minimum',
+    'pools[0].rootDiskGb',
+    'Set it to 30 GB',
+  ],
+  [
+    'no control plane',
+    () => draft(birch, { controlPlane: { kind: 'own', count: 0 } }),
+    'control-plane.count',
+    'controlPlane.count',
+    'Use 3 control-plane machines',
+  ],
+  [
+    'two control-plane machines',
+    () => draft(birch, { controlPlane: { kind: 'own', count: 2 } }),
+    'control-plane.count',
+    'controlPlane.count',
+    'Use 3 control-plane machines',
+  ],
+  [
+    'a managed control plane in a hall',
+    () => draft(birch, { controlPlane: { kind: 'managed', tier: 'plain' } }),
+    'control-plane.managed',
+    'controlPlane.kind',
+    'Three own control-plane machines',
+  ],
+  [
+    'nobody to run workloads',
+    () => draft(fernlet, { pools: [] }),
+    'workers.none',
+    'pools',
+    'Add a pool of 2 reed-2-8',
+  ],
+  [
+    'two pools of one name',
+    () => draft(fernlet, { pools: [fernlet.pools[0], fernlet.pools[0]] }),
+    'pool.twice',
+    'pools[1].name',
+    'Call this one general-2',
+  ],
+  [
+    'a range upside down',
+    () =>
+      draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', range: { min: 3, max: 1 } }] }),
+    'pool.range',
+    'pools[0].range',
+    'Turn them round',
+  ],
+  [
+    'spot machines in a hall',
+    () =>
+      draft(birch, { pools: [{ name: 'general', size: 'rack-4', count: 1, lifetime: 'spot' }] }),
+    'pool.spot',
+    'pools[0].lifetime',
+    'Use on-demand',
+  ],
+  [
+    'pods over another cluster’s',
+    () => draft(elm, { ranges: { pods: '10.124.0.0/18', services: '10.131.0.0/20' } }),
+    'range.overlap',
+    'ranges.pods',
+    'Use 10.128.0.0/18',
+  ],
+  [
+    'pods over the node network',
+    () => draft(birch, { ranges: { pods: '10.20.0.0/16', services: '10.135.0.0/20' } }),
+    'range.overlap',
+    'ranges.pods',
+    'Use 10.128.0.0/16',
+  ],
+  [
+    'pods over their own services',
+    () => draft(elm, { ranges: { pods: '10.130.0.0/18', services: '10.130.16.0/20' } }),
+    'range.overlap',
+    'ranges.services',
+    'Use 10.128.0.0/20',
+  ],
+  [
+    'a range with host bits',
+    () => draft(elm, { ranges: { pods: '10.130.0.5/18', services: '10.131.0.0/20' } }),
+    'range.readable',
+    'ranges.pods',
+    'Use 10.130.0.0/18',
+  ],
+  [
+    'a range that is none',
+    () => draft(elm, { ranges: { pods: 'many', services: '10.131.0.0/20' } }),
+    'range.readable',
+    'ranges.pods',
+    'Use 10.128.0.0/18',
+  ],
+  [
+    'too few node blocks',
+    () => draft(fernlet, { ranges: { pods: '10.132.0.0/24', services: '10.133.0.0/20' } }),
+    'range.size',
+    'ranges.pods',
+    'Use 10.128.0.0/23',
+  ],
+  [
+    'a service range without room for DNS',
+    () => draft(elm, { ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/29' } }),
+    'range.services-size',
+    'ranges.services',
+    'Use 10.128.0.0/20',
+  ],
+  [
+    'static addresses in the DHCP range',
+    () =>
+      draft(birch, {
+        networks: {
+          staticAddresses: ['10.20.0.60', '10.20.0.61', '10.20.0.62', '10.20.0.63', '10.20.0.200'],
+        },
+      }),
+    'addresses.static',
+    'networks.staticAddresses',
+    'Hold 10.20.0.2 and 4 more',
+  ],
+  [
+    'a held static address',
+    () =>
+      draft(birch, {
+        networks: {
+          staticAddresses: ['10.20.0.20', '10.20.0.61', '10.20.0.62', '10.20.0.63', '10.20.0.64'],
+        },
+      }),
+    'addresses.static',
+    'networks.staticAddresses',
+    'Hold 10.20.0.2 and 4 more',
+  ],
+  [
+    'too few static addresses',
+    () => draft(birch, { networks: { staticAddresses: ['10.20.0.60'] } }),
+    'addresses.static',
+    'networks.staticAddresses',
+    'Hold 10.20.0.2 and 4 more',
+  ],
+  [
+    'virtual addresses outside the pool',
+    () => draft(birch, { networks: { virtualAddresses: '10.20.40.90-10.20.40.99' } }),
+    'virtual.pool',
+    'networks.virtualAddresses',
+    'Leave it to the site’s pool',
+  ],
+  [
+    'an unknown SSH key',
+    () => draft(elm, { sshKey: 'lost' }),
+    'ssh-key.known',
+    'sshKey',
+    'Use duty-2026',
+  ],
+  [
+    'no disk chosen',
+    () => box({ disk: undefined }),
+    'disk.chosen',
+    'machines[0].disk',
+    'Use ata-FIR_480_A1',
+  ],
+  [
+    'today’s name of a disk',
+    () => box({ disk: '/dev/sda' }),
+    'disk.stable',
+    'machines[0].disk',
+    'Use ata-FIR_480_A1',
+  ],
+  [
+    'the removable stick',
+    () => box({ disk: '/dev/disk/by-id/usb-STICK_32' }),
+    'disk.removable',
+    'machines[0].disk',
+    'Use ata-FIR_480_A1',
+  ],
+  [
+    'a disk with data',
+    () => box({ disk: '/dev/disk/by-id/ata-FIR_960_B7' }),
+    'disk.data',
+    'machines[0].disk',
+    'Use ata-FIR_480_A1',
+  ],
+  [
+    'an unknown disk',
+    () => box({ disk: '/dev/disk/by-id/ata-LOST' }),
+    'disk.known',
+    'machines[0].disk',
+    'Use ata-FIR_480_A1',
+  ],
+  [
+    'a wipe of another disk',
+    () => box({ wipe: '/dev/disk/by-id/ata-FIR_960_B7' }),
+    'disk.wipe',
+    'machines[0].wipe',
+    'Wipe nothing',
+  ],
+  [
+    'no network card chosen',
+    () => box({ card: undefined }),
+    'card.chosen',
+    'machines[0].card',
+    'Use enp1s0',
+  ],
+  [
+    'a card whose address others hold',
+    () => box({ card: 'enp2s0' }),
+    'card.shared',
+    'machines[0].card',
+    'Use enp1s0',
+  ],
+  [
+    'an address in the DHCP range',
+    () => box({ address: '10.77.12.20/26' }),
+    'address.free',
+    'machines[0].address',
+    'Use 10.77.12.2/26',
+  ],
+  [
+    'the gateway’s address',
+    () => box({ address: '10.77.12.1/26' }),
+    'address.free',
+    'machines[0].address',
+    'Use 10.77.12.2/26',
+  ],
+  [
+    'an address of another network',
+    () => box({ address: '10.20.0.9/26' }),
+    'address.free',
+    'machines[0].address',
+    'Use 10.77.12.2/26',
+  ],
+  [
+    'a wrong prefix length',
+    () => box({ address: '10.77.12.8/24' }),
+    'address.free',
+    'machines[0].address',
+    'Use 10.77.12.2/26',
+  ],
+  [
+    'an unknown machine',
+    () => box({ machine: 'gh13-box' }),
+    'machine.known',
+    'machines[0].machine',
+    'Use gh12-box',
+  ],
   ['no machine', () => draft(elm, { machines: [] }), 'machines.none', 'machines', 'Use gh12-box'],
-  ['pools at the edge', () => draft(elm, { pools: [{ name: 'general', size: 'rack-4', count: 1 }] }), 'pool.edge', 'pools', 'Leave the pools out'],
-  ['machines named in a cloud', () => draft(fernlet, { machines: elm.machines }), 'machines.site', 'machines', 'Leave the machines out'],
-  ['a node name that is none', () => box({ nodeName: 'Node 1' }), 'node.name', 'machines[0].nodeName', 'Call it elm-12-a'],
+  [
+    'pools at the edge',
+    () => draft(elm, { pools: [{ name: 'general', size: 'rack-4', count: 1 }] }),
+    'pool.edge',
+    'pools',
+    'Leave the pools out',
+  ],
+  [
+    'machines named in a cloud',
+    () => draft(fernlet, { machines: elm.machines }),
+    'machines.site',
+    'machines',
+    'Leave the machines out',
+  ],
+  [
+    'a node name that is none',
+    () => box({ nodeName: 'Node 1' }),
+    'node.name',
+    'machines[0].nodeName',
+    'Call it elm-12-a',
+  ],
 ]
 
 describe('a draft with', () => {
-  it.each(wrong)('%s is stopped with the field, and its first remedy clears it', (_what, make, rule, field, remedy) => {
-    const intent = make()
-    const found = stops(intent).find((finding) => finding.rule === rule)
-    expect(found, stops(intent).map((finding) => finding.rule).join()).toBeDefined()
-    expect(found?.field).toBe(field)
-    expect(found?.remedies[0]?.says ?? null).toBe(remedy)
-    for (const { change, clears } of found?.remedies ?? []) {
-      const patched = 'patchDraft' in change ? raiseIntent.parse(patchDraft(intent, change.patchDraft)) : intent
-      expect(findingsOf(clusterRaise, patched, view).map((finding) => finding.key)).not.toContain(clears[0])
-    }
-  })
+  it.each(wrong)(
+    '%s is stopped with the field, and its first remedy clears it',
+    (_what, make, rule, field, remedy) => {
+      const intent = make()
+      const found = stops(intent).find((finding) => finding.rule === rule)
+      expect(
+        found,
+        stops(intent)
+          .map((finding) => finding.rule)
+          .join(),
+      ).toBeDefined()
+      expect(found?.field).toBe(field)
+      expect(found?.remedies[0]?.says ?? null).toBe(remedy)
+      for (const { change, clears } of found?.remedies ?? []) {
+        const patched =
+          'patchDraft' in change ? raiseIntent.parse(patchDraft(intent, change.patchDraft)) : intent
+        expect(findingsOf(clusterRaise, patched, view).map((finding) => finding.key)).not.toContain(
+          clears[0],
+        )
+      }
+    },
+  )
 
   it('a disk to be wiped runs only once that is accepted', () => {
     const disk = '/dev/disk/by-id/ata-FIR_960_B7'
@@ -97,26 +414,63 @@ describe('a draft with', () => {
   })
 
   it('a release out of support is cautioned', () => {
-    expect(findingsOf(clusterRaise, draft(birch, { release: '1.32.4' }), view).find((finding) => finding.rule === 'release.support')).toMatchObject({ level: 'caution', remedies: [{ says: 'Use 1.34.1' }, { says: 'Use 1.33.2' }] })
+    expect(
+      findingsOf(clusterRaise, draft(birch, { release: '1.32.4' }), view).find(
+        (finding) => finding.rule === 'release.support',
+      ),
+    ).toMatchObject({
+      level: 'caution',
+      remedies: [{ says: 'Use 1.34.1' }, { says: 'Use 1.33.2' }],
+    })
   })
 
   it('a lifecycle cluster that is not well is cautioned, at its own site only', () => {
-    const down: FleetView = { ...view, clusters: view.clusters.map((cluster) => (cluster.name === 'alder' ? { ...cluster, apiAnswers: false } : cluster)) }
-    expect(findingsOf(clusterRaise, draft(birch), down).find((finding) => finding.rule === 'lifecycle.well')).toMatchObject({ level: 'caution', about: 'cluster/alder' })
-    expect(findingsOf(clusterRaise, draft(fernlet), down).map((finding) => finding.rule)).not.toContain('lifecycle.well')
-    expect(findingsOf(clusterRaise, draft(birch), view).map((finding) => finding.rule)).not.toContain('lifecycle.well')
+    const down: FleetView = {
+      ...view,
+      clusters: view.clusters.map((cluster) =>
+        cluster.name === 'alder' ? { ...cluster, apiAnswers: false } : cluster,
+      ),
+    }
+    expect(
+      findingsOf(clusterRaise, draft(birch), down).find(
+        (finding) => finding.rule === 'lifecycle.well',
+      ),
+    ).toMatchObject({ level: 'caution', about: 'cluster/alder' })
+    expect(
+      findingsOf(clusterRaise, draft(fernlet), down).map((finding) => finding.rule),
+    ).not.toContain('lifecycle.well')
+    expect(
+      findingsOf(clusterRaise, draft(birch), view).map((finding) => finding.rule),
+    ).not.toContain('lifecycle.well')
   })
 
   it('reservations of running changes counts them as taken', () => {
     const busy: FleetView = {
       ...view,
       reservations: [
-        { change: '1', kind: 'machine', site: 'tarn-north', zone: 'north-1', what: 'rowan-general-1', cores: 16 },
+        {
+          change: '1',
+          kind: 'machine',
+          site: 'tarn-north',
+          zone: 'north-1',
+          what: 'rowan-general-1',
+          cores: 16,
+        },
         { change: '1', kind: 'name', site: 'tarn-north', what: 'rowan' },
-        { change: '1', kind: 'range', site: 'tarn-north', domain: 'fernhollow', what: '10.132.0.0/18' },
+        {
+          change: '1',
+          kind: 'range',
+          site: 'tarn-north',
+          domain: 'fernhollow',
+          what: '10.132.0.0/18',
+        },
       ],
     }
-    const rules = findingsOf(clusterRaise, draft(fernlet, { name: 'rowan', pools: [{ name: 'general', size: 'reed-4-16', count: 2 }] }), busy).map((finding) => finding.rule)
+    const rules = findingsOf(
+      clusterRaise,
+      draft(fernlet, { name: 'rowan', pools: [{ name: 'general', size: 'reed-4-16', count: 2 }] }),
+      busy,
+    ).map((finding) => finding.rule)
     expect(rules).toEqual(expect.arrayContaining(['quota.cores', 'name.taken', 'range.overlap']))
   })
 })
@@ -125,7 +479,8 @@ describe('the plan', () => {
   it('of a hall cluster goes from addresses over the first machine and the API to the rest, and ends in the proof', () => {
     const plan = clusterRaise.plan(draft(birch), view)
     const order = inOrder(plan.steps).map(({ id }) => id)
-    const before = (a: string, b: string): void => expect(order.indexOf(a), `${a} before ${b}`).toBeLessThan(order.indexOf(b))
+    const before = (a: string, b: string): void =>
+      expect(order.indexOf(a), `${a} before ${b}`).toBeLessThan(order.indexOf(b))
     before('addresses', 'create:birch-cp-1')
     before('boot:birch-cp-1', 'api')
     before('api', 'create:birch-cp-2')
@@ -135,11 +490,21 @@ describe('the plan', () => {
     expect(plan.steps.find(({ id }) => id === 'create:birch-general-1')?.after).toEqual(['api'])
     expect(plan.seconds.worst).toBeGreaterThan(plan.seconds.likely)
     expect(plan.critical[0]).toBe('register')
-    expect(plan.creates).toEqual(expect.arrayContaining(['cluster/birch', 'machine/mossgate/birch-cp-3', 'node/birch/birch-general-2', 'address/mossgate/10.20.0.2']))
+    expect(plan.creates).toEqual(
+      expect.arrayContaining([
+        'cluster/birch',
+        'machine/mossgate/birch-cp-3',
+        'node/birch/birch-general-2',
+        'address/mossgate/10.20.0.2',
+      ]),
+    )
   })
 
   it('of a cloud cluster costs its machines, disks and tier', () => {
-    const plan = clusterRaise.plan(draft(fernlet, { controlPlane: { kind: 'managed', tier: 'assured' } }), view)
+    const plan = clusterRaise.plan(
+      draft(fernlet, { controlPlane: { kind: 'managed', tier: 'assured' } }),
+      view,
+    )
     expect(plan.spend.after - plan.spend.before).toBeCloseTo(730 * (2 * 0.061 + 0.1) + 60 * 0.085)
   })
 
@@ -151,14 +516,16 @@ describe('the plan', () => {
   it('can be undone step by step: whatever is made has an undo', () => {
     for (const base of [elm, fernlet, birch]) {
       for (const step of clusterRaise.plan(draft(base), view).steps) {
-        if (/^(register|addresses|create|install|control-plane|api|join)/.test(step.id)) expect(step.undo, step.id).toBeDefined()
+        if (/^(register|addresses|create|install|control-plane|api|join)/.test(step.id))
+          expect(step.undo, step.id).toBeDefined()
       }
     }
   })
 })
 
 describe('putting an image in place', () => {
-  const place = (intent: ImagePlaceIntent): readonly string[] => findingsOf(imagePlace, intent, view).map((finding) => finding.rule)
+  const place = (intent: ImagePlaceIntent): readonly string[] =>
+    findingsOf(imagePlace, intent, view).map((finding) => finding.rule)
 
   it.each([
     ['nowhere', '1.33.0', 'site.known'],
@@ -167,18 +534,37 @@ describe('putting an image in place', () => {
     ['mossgate', '1.40.0', 'release.available'],
     ['mossgate', '1.32.1', 'release.withdrawn'],
     ['mossgate', '1.33.2', 'image.there'],
-  ])('at %s of %s is stopped: %s', (site, release, rule) => expect(place({ site, release })).toEqual([rule]))
+  ])('at %s of %s is stopped: %s', (site, release, rule) =>
+    expect(place({ site, release })).toEqual([rule]),
+  )
 
   it('is offered, proven, to a draft whose image is missing, beside other releases', () => {
     const read = kindNamed('cluster.raise')?.read({ ...birch, release: '1.33.0' })
-    const finding = read?.ok ? read.draft.findings(view).find((other) => other.rule === 'image.present') : undefined
-    expect(finding?.remedies.map((remedy) => remedy.says)).toEqual(['Use 1.33.2', 'Use 1.33.1', 'Put the image of 1.33.0 in place first'])
-    expect(finding?.remedies[2]).toMatchObject({ change: { kind: 'image.place', intent: { site: 'mossgate', release: '1.33.0' } }, clears: ['image.present|release'] })
+    const finding = read?.ok
+      ? read.draft.findings(view).find((other) => other.rule === 'image.present')
+      : undefined
+    expect(finding?.remedies.map((remedy) => remedy.says)).toEqual([
+      'Use 1.33.2',
+      'Use 1.33.1',
+      'Put the image of 1.33.0 in place first',
+    ])
+    expect(finding?.remedies[2]).toMatchObject({
+      change: { kind: 'image.place', intent: { site: 'mossgate', release: '1.33.0' } },
+      clears: ['image.present|release'],
+    })
   })
 
   it('is not offered where it could not run itself', () => {
-    const read = kindNamed('cluster.raise')?.read({ ...birch, site: 'kilnlane', release: '1.33.0', controlPlane: { kind: 'own', count: 1 }, pools: [{ name: 'general', size: 'rack-4', count: 1 }] })
-    const finding = read?.ok ? read.draft.findings(view).find((other) => other.rule === 'image.present') : undefined
+    const read = kindNamed('cluster.raise')?.read({
+      ...birch,
+      site: 'kilnlane',
+      release: '1.33.0',
+      controlPlane: { kind: 'own', count: 1 },
+      pools: [{ name: 'general', size: 'rack-4', count: 1 }],
+    })
+    const finding = read?.ok
+      ? read.draft.findings(view).find((other) => other.rule === 'image.present')
+      : undefined
     expect(finding).toBeDefined()
     expect(finding?.remedies.some((remedy) => remedy.says.startsWith('Put'))).toBe(false)
   })
@@ -186,7 +572,9 @@ describe('putting an image in place', () => {
 
 describe('taking down', () => {
   it('is stopped for a cluster that drives others, and for one that is not there', () => {
-    expect(clusterTakedown.check({ cluster: 'alder' }, view).map(({ rule, level }) => [rule, level])).toContainEqual(['cluster.drives', 'stop'])
+    expect(
+      clusterTakedown.check({ cluster: 'alder' }, view).map(({ rule, level }) => [rule, level]),
+    ).toContainEqual(['cluster.drives', 'stop'])
     expect(clusterTakedown.check({ cluster: 'lost' }, view)[0]?.rule).toBe('cluster.known')
   })
 

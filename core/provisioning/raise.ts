@@ -1,12 +1,42 @@
 /** The change kind `cluster.raise`: from a draft to a cluster whose every node is ready. */
-import { type ChangeKind, type Failure, type Proof, type RawFinding, ref, type Step, type StepResults } from '../changes'
+import {
+  type ChangeKind,
+  type Failure,
+  type Proof,
+  type RawFinding,
+  ref,
+  type Step,
+  type StepResults,
+} from '../changes'
 import { clusterOf, clusterState, type FleetView, nodesOf, stateContext } from '../fleet'
 import { listText } from '../units'
 import { checkBoxes } from './checks/box'
 import { checkImage, checkName, checkRelease, checkSite } from './checks/identity'
-import { checkControlPlane, checkHostRoom, checkPools, checkQuota, checkRootDisks, checkSizes, checkZones } from './checks/machines'
+import {
+  checkControlPlane,
+  checkHostRoom,
+  checkPools,
+  checkQuota,
+  checkRootDisks,
+  checkSizes,
+  checkZones,
+} from './checks/machines'
 import { checkRanges, checkStaticAddresses, checkVirtualAddresses } from './checks/ranges'
-import { checkAuthorities, checkBootData, checkCredentials, checkLeases, checkMtu, checkNames, checkNameServer, checkOutsideQuota, checkRoute, checkStorageClass, checkStores, checkSubnets, checkTime } from './checks/surroundings'
+import {
+  checkAuthorities,
+  checkBootData,
+  checkCredentials,
+  checkLeases,
+  checkMtu,
+  checkNames,
+  checkNameServer,
+  checkOutsideQuota,
+  checkRoute,
+  checkStorageClass,
+  checkStores,
+  checkSubnets,
+  checkTime,
+} from './checks/surroundings'
 import { type Check, planned, type Planned } from './planned'
 import { type RaiseIntent, raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
@@ -21,7 +51,16 @@ const checkSshKey: Check = ({ intent, view }) =>
           field: 'sshKey',
           says: `There is no SSH key ${intent.sshKey}.`,
           because: [{ says: `keys: ${listText(view.sshKeys) || 'none'}`, source: 'key register' }],
-          offers: [...view.sshKeys.slice(0, 2).map((key) => ({ says: `Use ${key}`, change: { patchDraft: [{ op: 'replace', path: '/sshKey', value: key } as const] } })), { says: 'Give no key', change: { patchDraft: [{ op: 'remove', path: '/sshKey' } as const] } }],
+          offers: [
+            ...view.sshKeys.slice(0, 2).map((key) => ({
+              says: `Use ${key}`,
+              change: { patchDraft: [{ op: 'replace', path: '/sshKey', value: key } as const] },
+            })),
+            {
+              says: 'Give no key',
+              change: { patchDraft: [{ op: 'remove', path: '/sshKey' } as const] },
+            },
+          ],
         },
       ]
 
@@ -75,22 +114,61 @@ const checks: readonly Check[] = [
 ]
 
 /** What stands against more machines, for a draft or for a cluster that stands. */
-export const addMachineChecks: readonly Check[] = [checkImage, checkSizes, checkRootDisks, checkQuota, checkHostRoom, checkLeases, checkNameServer, checkTime, checkStores, checkCredentials]
+export const addMachineChecks: readonly Check[] = [
+  checkImage,
+  checkSizes,
+  checkRootDisks,
+  checkQuota,
+  checkHostRoom,
+  checkLeases,
+  checkNameServer,
+  checkTime,
+  checkStores,
+  checkCredentials,
+]
 
 function prove(intent: RaiseIntent, view: FleetView, results: StepResults): readonly Proof[] {
   const cluster = clusterOf(view, intent.name)
   const nodes = cluster ? nodesOf(cluster) : []
   const wanted = planned(intent, view).machines.length + intent.machines.length
-  const ready = nodes.filter((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True'))
+  const ready = nodes.filter((node) =>
+    node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True'),
+  )
   const dns = results['dns']
   const front = results['front']
   const tried = Object.entries(results).filter(([id]) => id.startsWith('try:'))
   return [
-    { says: 'Its API answers', holds: cluster?.apiAnswers === true, observed: cluster ? `${cluster.endpoint} ${cluster.apiAnswers ? 'answered' : 'did not answer'}` : 'no such cluster' },
-    { says: 'Every node is ready', holds: nodes.length >= wanted && ready.length === nodes.length, observed: `${ready.length} of ${wanted} ready` },
-    { says: 'Its DNS answers', holds: dns?.['answers'] === true, observed: typeof dns?.['says'] === 'string' ? dns['says'] : 'not asked' },
-    ...(front ? [{ says: 'It can be reached from outside', holds: front['answers'] === true, observed: typeof front['says'] === 'string' ? front['says'] : 'not tried' }] : []),
-    ...tried.map(([id, result]): Proof => ({ says: `A pod runs on ${id.slice(4)}`, holds: result['ran'] === true, observed: typeof result['says'] === 'string' ? result['says'] : 'not tried' })),
+    {
+      says: 'Its API answers',
+      holds: cluster?.apiAnswers === true,
+      observed: cluster
+        ? `${cluster.endpoint} ${cluster.apiAnswers ? 'answered' : 'did not answer'}`
+        : 'no such cluster',
+    },
+    {
+      says: 'Every node is ready',
+      holds: nodes.length >= wanted && ready.length === nodes.length,
+      observed: `${ready.length} of ${wanted} ready`,
+    },
+    {
+      says: 'Its DNS answers',
+      holds: dns?.['answers'] === true,
+      observed: typeof dns?.['says'] === 'string' ? dns['says'] : 'not asked',
+    },
+    ...(front
+      ? [
+          {
+            says: 'It can be reached from outside',
+            holds: front['answers'] === true,
+            observed: typeof front['says'] === 'string' ? front['says'] : 'not tried',
+          },
+        ]
+      : []),
+    ...tried.map(([id, result]): Proof => ({
+      says: `A pod runs on ${id.slice(4)}`,
+      holds: result['ran'] === true,
+      observed: typeof result['says'] === 'string' ? result['says'] : 'not tried',
+    })),
   ]
 }
 
@@ -112,7 +190,13 @@ const shownBy: Readonly<Record<string, readonly string[]>> = {
 }
 
 /** Failures that lie in one machine: it is made anew. */
-const machineFlaws = ['runtime-failed', 'agent-silent', 'machine-died', 'machine-gone', 'boot-data-missing']
+const machineFlaws = [
+  'runtime-failed',
+  'agent-silent',
+  'machine-died',
+  'machine-gone',
+  'boot-data-missing',
+]
 
 /** Amendments of the draft that the check does not offer by itself, because the cause shows nowhere but in the failure. */
 function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: Step) {
@@ -120,10 +204,30 @@ function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: S
   const name = step.command.args['name'] ?? step.command.args['machine']
   const machine = context.machines.find((other) => other.name === name)
   if (machineFlaws.includes(failure.reason) && machine) {
-    return [{ says: `Make ${machine.name} anew`, change: { patchDraft: [{ op: 'add', path: '/again', value: { ...intent.again, [machine.name]: machine.again + 1 } } as const] } }]
+    return [
+      {
+        says: `Make ${machine.name} anew`,
+        change: {
+          patchDraft: [
+            {
+              op: 'add',
+              path: '/again',
+              value: { ...intent.again, [machine.name]: machine.again + 1 },
+            } as const,
+          ],
+        },
+      },
+    ]
   }
   if (failure.reason === 'boot-data-malformed' || failure.reason === 'boot-data-large') {
-    return [{ says: 'Publish the boot data on the boot server and hand over a pointer', change: { patchDraft: [{ op: 'add', path: '/bootData', value: { handOver: 'published' } } as const] } }]
+    return [
+      {
+        says: 'Publish the boot data on the boot server and hand over a pointer',
+        change: {
+          patchDraft: [{ op: 'add', path: '/bootData', value: { handOver: 'published' } } as const],
+        },
+      },
+    ]
   }
   if (failure.reason === 'join-card' && typeof name === 'string') {
     const index = intent.machines.findIndex((other) => other.machine === name)
@@ -131,14 +235,32 @@ function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: S
     const address = step.command.args['address']
     const machineIntent = intent.machines[index]
     if (better === undefined || !machineIntent || typeof address !== 'string') return []
-    return [{ says: `Use ${better} for ${name}`, change: { patchDraft: [{ op: 'replace', path: `/machines/${index}`, value: { ...machineIntent, card: better, address } } as const] } }]
+    return [
+      {
+        says: `Use ${better} for ${name}`,
+        change: {
+          patchDraft: [
+            {
+              op: 'replace',
+              path: `/machines/${index}`,
+              value: { ...machineIntent, card: better, address },
+            } as const,
+          ],
+        },
+      },
+    ]
   }
   if (failure.reason !== 'no-stock' && failure.reason !== 'unavailable') return []
   const zone = step.command.args['zone']
   const others = context.site?.zones.filter((other) => other !== zone) ?? []
   if (!machine || others.length === 0) return []
   const path = `/${machine.field.replace(/\[(\d+)\]/g, '/$1')}/zones`
-  return [{ says: `Put ${machine.pool} in ${listText(others)}`, change: { patchDraft: [{ op: 'add', path, value: others } as const] } }]
+  return [
+    {
+      says: `Put ${machine.pool} in ${listText(others)}`,
+      change: { patchDraft: [{ op: 'add', path, value: others } as const] },
+    },
+  ]
 }
 
 export const clusterRaise: ChangeKind<RaiseIntent> = {
@@ -146,7 +268,10 @@ export const clusterRaise: ChangeKind<RaiseIntent> = {
   title: 'Raise a cluster',
   intent: raiseIntent,
   needs: (intent) => ['catalogue', 'ledger', 'names', `site:${intent.site}`],
-  subjects: (intent) => [ref('cluster', intent.name), ...intent.machines.map((machine) => ref('machine', intent.site, machine.machine))],
+  subjects: (intent) => [
+    ref('cluster', intent.name),
+    ...intent.machines.map((machine) => ref('machine', intent.site, machine.machine)),
+  ],
   guardedBy: () => null,
   label: (intent) => `raise ${intent.name || 'a cluster'}`,
   check: (intent, view) => {

@@ -10,7 +10,10 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }))
 
 const body = (text: string): Uint8Array => new TextEncoder().encode(text)
 const files = [
-  { name: 'user-data', body: body(`#cloud-config\n${'# a line that makes it longer than one sector\n'.repeat(90)}`) },
+  {
+    name: 'user-data',
+    body: body(`#cloud-config\n${'# a line that makes it longer than one sector\n'.repeat(90)}`),
+  },
   { name: 'meta-data', body: body('instance-id: elm-12-a-1\n') },
   { name: 'network-config', body: body('version: 2\n') },
 ]
@@ -23,14 +26,24 @@ describe('a seed volume', () => {
     const about = execFileSync('isoinfo', ['-d', '-i', path], { encoding: 'utf8' })
     expect(about).toMatch(/Volume id: CIDATA/)
     expect(about).toMatch(/Joliet with UCS level 3 found/)
-    expect(execFileSync('blkid', ['-p', '-o', 'value', '-s', 'LABEL', path], { encoding: 'utf8' }).trim()).toBe('CIDATA')
+    expect(
+      execFileSync('blkid', ['-p', '-o', 'value', '-s', 'LABEL', path], {
+        encoding: 'utf8',
+      }).trim(),
+    ).toBe('CIDATA')
   })
 
   it('gives every file back as it went in', () => {
-    const listed = execFileSync('isoinfo', ['-J', '-f', '-i', path], { encoding: 'utf8' }).trim().split('\n').sort()
+    const listed = execFileSync('isoinfo', ['-J', '-f', '-i', path], { encoding: 'utf8' })
+      .trim()
+      .split('\n')
+      .sort()
     expect(listed).toEqual(['/meta-data', '/network-config', '/user-data'])
     execFileSync('bsdtar', ['-xf', path, '-C', dir])
-    for (const file of files) expect(new Uint8Array(readFileSync(join(dir, file.name)))).toEqual(file.body)
-    expect(new Uint8Array(execFileSync('isoinfo', ['-J', '-i', path, '-x', '/user-data']))).toEqual(files[0]?.body)
+    for (const file of files)
+      expect(new Uint8Array(readFileSync(join(dir, file.name)))).toEqual(file.body)
+    expect(new Uint8Array(execFileSync('isoinfo', ['-J', '-i', path, '-x', '/user-data']))).toEqual(
+      files[0]?.body,
+    )
   })
 })

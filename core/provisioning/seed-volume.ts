@@ -11,37 +11,83 @@ export interface SeedFile {
   readonly body: Uint8Array
 }
 
-const ascii = (text: string): Uint8Array => Uint8Array.from([...text].map((char) => char.charCodeAt(0) & 0x7f))
+const ascii = (text: string): Uint8Array =>
+  Uint8Array.from([...text].map((char) => char.charCodeAt(0) & 0x7f))
 
-const ucs2 = (text: string): Uint8Array => Uint8Array.from([...text].flatMap((char) => [char.charCodeAt(0) >> 8, char.charCodeAt(0) & 0xff]))
+const ucs2 = (text: string): Uint8Array =>
+  Uint8Array.from([...text].flatMap((char) => [char.charCodeAt(0) >> 8, char.charCodeAt(0) & 0xff]))
 
 const both16 = (value: number): number[] => [value & 255, value >> 8, value >> 8, value & 255]
 
-const both32 = (value: number): number[] => [value & 255, (value >>> 8) & 255, (value >>> 16) & 255, value >>> 24, value >>> 24, (value >>> 16) & 255, (value >>> 8) & 255, value & 255]
+const both32 = (value: number): number[] => [
+  value & 255,
+  (value >>> 8) & 255,
+  (value >>> 16) & 255,
+  value >>> 24,
+  value >>> 24,
+  (value >>> 16) & 255,
+  (value >>> 8) & 255,
+  value & 255,
+]
 
-const little32 = (value: number): number[] => [value & 255, (value >>> 8) & 255, (value >>> 16) & 255, value >>> 24]
+const little32 = (value: number): number[] => [
+  value & 255,
+  (value >>> 8) & 255,
+  (value >>> 16) & 255,
+  value >>> 24,
+]
 
 const big32 = (value: number): number[] => [...little32(value)].reverse()
 
-const padded = (bytes: Uint8Array, length: number, fill: number): Uint8Array => Uint8Array.from({ length }, (_, i) => bytes[i] ?? fill)
+const padded = (bytes: Uint8Array, length: number, fill: number): Uint8Array =>
+  Uint8Array.from({ length }, (_, i) => bytes[i] ?? fill)
 
 /** A name of the plain volume: eight characters and three, upper case, unique by number. */
 const shortName = (name: string, index: number): string => {
-  const stem = name.toUpperCase().replace(/[^A-Z0-9]+/g, '_').slice(0, 6)
+  const stem = name
+    .toUpperCase()
+    .replace(/[^A-Z0-9]+/g, '_')
+    .slice(0, 6)
   return `${stem}${index};1`
 }
 
-function recordOf(name: Uint8Array, at: number, size: number, directory: boolean, when: Date): Uint8Array {
+function recordOf(
+  name: Uint8Array,
+  at: number,
+  size: number,
+  directory: boolean,
+  when: Date,
+): Uint8Array {
   const length = 33 + name.length + (name.length % 2 === 0 ? 1 : 0)
   const bytes = new Uint8Array(length)
-  const date = [when.getUTCFullYear() - 1900, when.getUTCMonth() + 1, when.getUTCDate(), when.getUTCHours(), when.getUTCMinutes(), when.getUTCSeconds(), 0]
-  bytes.set([length, 0, ...both32(at), ...both32(size), ...date, directory ? 2 : 0, 0, 0, ...both16(1), name.length])
+  const date = [
+    when.getUTCFullYear() - 1900,
+    when.getUTCMonth() + 1,
+    when.getUTCDate(),
+    when.getUTCHours(),
+    when.getUTCMinutes(),
+    when.getUTCSeconds(),
+    0,
+  ]
+  bytes.set([
+    length,
+    0,
+    ...both32(at),
+    ...both32(size),
+    ...date,
+    directory ? 2 : 0,
+    0,
+    0,
+    ...both16(1),
+    name.length,
+  ])
   bytes.set(name, 33)
   return bytes
 }
 
 /** The date of a descriptor: sixteen digits and an offset. */
-const longDate = (when: Date): Uint8Array => Uint8Array.from([...ascii(`${when.toISOString().replace(/\D/g, '').slice(0, 14)}00`), 0])
+const longDate = (when: Date): Uint8Array =>
+  Uint8Array.from([...ascii(`${when.toISOString().replace(/\D/g, '').slice(0, 14)}00`), 0])
 
 const noDate = Uint8Array.from([...ascii('0000000000000000'), 0])
 
@@ -55,7 +101,15 @@ interface Volume {
   readonly when: Date
 }
 
-function descriptor({ joliet, sectors, label, directory, tableLittle, tableBig, when }: Volume): Uint8Array {
+function descriptor({
+  joliet,
+  sectors,
+  label,
+  directory,
+  tableLittle,
+  tableBig,
+  when,
+}: Volume): Uint8Array {
   const bytes = new Uint8Array(sector)
   const text = (value: string, length: number): Uint8Array => {
     if (!joliet) return padded(ascii(value), length, 0x20)
@@ -93,17 +147,57 @@ export function seedVolume(files: readonly SeedFile[], label: string, when: Date
   })
   const image = new Uint8Array(next * sector)
   const put = (bytes: Uint8Array, at: number): void => image.set(bytes, at * sector)
-  put(descriptor({ joliet: false, sectors: next, label, directory: directories.plain, tableLittle: tables.plain[0], tableBig: tables.plain[1], when }), 16)
-  put(descriptor({ joliet: true, sectors: next, label, directory: directories.wide, tableLittle: tables.wide[0], tableBig: tables.wide[1], when }), 17)
+  put(
+    descriptor({
+      joliet: false,
+      sectors: next,
+      label,
+      directory: directories.plain,
+      tableLittle: tables.plain[0],
+      tableBig: tables.plain[1],
+      when,
+    }),
+    16,
+  )
+  put(
+    descriptor({
+      joliet: true,
+      sectors: next,
+      label,
+      directory: directories.wide,
+      tableLittle: tables.wide[0],
+      tableBig: tables.wide[1],
+      when,
+    }),
+    17,
+  )
   put(Uint8Array.from([255, ...ascii('CD001'), 1]), 18)
-  for (const [kind, directory] of [['plain', directories.plain], ['wide', directories.wide]] as const) {
+  for (const [kind, directory] of [
+    ['plain', directories.plain],
+    ['wide', directories.wide],
+  ] as const) {
     put(Uint8Array.from([1, 0, ...little32(directory), 1, 0, 0, 0]), tables[kind][0])
     put(Uint8Array.from([1, 0, ...big32(directory), 0, 1, 0, 0]), tables[kind][1])
-    const names = placed.map((file, i) => ({ ...file, id: kind === 'wide' ? ucs2(file.name) : ascii(shortName(file.name, i)) }))
+    const names = placed.map((file, i) => ({
+      ...file,
+      id: kind === 'wide' ? ucs2(file.name) : ascii(shortName(file.name, i)),
+    }))
     // Entries stand in the order of their names.
-    names.sort((a, b) => (kind === 'wide' ? (a.name < b.name ? -1 : 1) : shortName(a.name, 0) < shortName(b.name, 0) ? -1 : 1))
+    names.sort((a, b) =>
+      kind === 'wide'
+        ? a.name < b.name
+          ? -1
+          : 1
+        : shortName(a.name, 0) < shortName(b.name, 0)
+          ? -1
+          : 1,
+    )
     let offset = 0
-    for (const record of [recordOf(Uint8Array.of(0), directory, sector, true, when), recordOf(Uint8Array.of(1), directory, sector, true, when), ...names.map((file) => recordOf(file.id, file.at, file.body.length, false, when))]) {
+    for (const record of [
+      recordOf(Uint8Array.of(0), directory, sector, true, when),
+      recordOf(Uint8Array.of(1), directory, sector, true, when),
+      ...names.map((file) => recordOf(file.id, file.at, file.body.length, false, when)),
+    ]) {
       image.set(record, directory * sector + offset)
       offset += record.length
     }

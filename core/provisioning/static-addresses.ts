@@ -2,7 +2,14 @@
  * Addresses of an own control plane: one floating address for the API, one for each machine and one spare for a
  * rolling step. They lie in the subnet, clear of gateway, network and broadcast address, DHCP range and holders.
  */
-import { contains, formatAddress, parseAddress, parseCidr, parseRange, type Range } from '../addresses'
+import {
+  contains,
+  formatAddress,
+  parseAddress,
+  parseCidr,
+  parseRange,
+  type Range,
+} from '../addresses'
 import type { NetworkView, Reservation, SiteView } from '../fleet'
 
 export interface StaticAddresses {
@@ -22,7 +29,12 @@ interface Taken {
 
 /** Everything in a network that a static address must keep clear of. */
 /** Names of one’s own may lead there already. */
-export function takenIn(network: NetworkView, site: SiteView, reservations: readonly Reservation[], ownNames: readonly string[] = []): readonly Taken[] {
+export function takenIn(
+  network: NetworkView,
+  site: SiteView,
+  reservations: readonly Reservation[],
+  ownNames: readonly string[] = [],
+): readonly Taken[] {
   const block = parseCidr(network.range)
   if (!block.ok) return []
   const { family, first, last } = block.value
@@ -32,34 +44,65 @@ export function takenIn(network: NetworkView, site: SiteView, reservations: read
   }
   return [
     { range: { family, first, last: first }, says: 'is the network address' },
-    ...(family === 4 ? [{ range: { family, first: last, last }, says: 'is the broadcast address' }] : []),
+    ...(family === 4
+      ? [{ range: { family, first: last, last }, says: 'is the broadcast address' }]
+      : []),
     ...entry(network.gateway, 'is the gateway'),
     ...entry(network.dhcp, `lies in the DHCP range ${network.dhcp ?? ''}`),
     ...entry(network.pool, `lies in the pool ${network.pool ?? ''}`),
     ...site.addresses.flatMap((held) => entry(held.address, `is held for ${held.for}`)),
     ...site.nameServers.flatMap((server) => entry(server.address, 'is the name server')),
-    ...site.records.filter((record) => (record.type === 'A' || record.type === 'AAAA') && !ownNames.some((name) => name === record.name || name === `${record.name}.${site.nameDomain}`)).flatMap((record) => (site.addresses.some((held) => held.address === record.value) ? [] : entry(record.value, `is what ${record.name} leads to`))),
-    ...reservations.filter((taken) => taken.kind === 'address').flatMap((taken) => entry(taken.what, 'is reserved by a running change')),
+    ...site.records
+      .filter(
+        (record) =>
+          (record.type === 'A' || record.type === 'AAAA') &&
+          !ownNames.some(
+            (name) => name === record.name || name === `${record.name}.${site.nameDomain}`,
+          ),
+      )
+      .flatMap((record) =>
+        site.addresses.some((held) => held.address === record.value)
+          ? []
+          : entry(record.value, `is what ${record.name} leads to`),
+      ),
+    ...reservations
+      .filter((taken) => taken.kind === 'address')
+      .flatMap((taken) => entry(taken.what, 'is reserved by a running change')),
   ]
 }
 
 /** Why an address cannot be held statically in a network, or null. */
-export function addressObjection(text: string, network: NetworkView, taken: readonly Taken[]): string | null {
+export function addressObjection(
+  text: string,
+  network: NetworkView,
+  taken: readonly Taken[],
+): string | null {
   const parsed = parseAddress(text)
   if (!parsed.ok) return parsed.says
-  const range: Range = { family: parsed.value.family, first: parsed.value.value, last: parsed.value.value }
+  const range: Range = {
+    family: parsed.value.family,
+    first: parsed.value.value,
+    last: parsed.value.value,
+  }
   const block = parseCidr(network.range)
-  if (block.ok && !contains(block.value, range)) return `${text} lies outside ${network.name} (${network.range}).`
+  if (block.ok && !contains(block.value, range))
+    return `${text} lies outside ${network.name} (${network.range}).`
   const clash = taken.find((other) => contains(other.range, range))
   return clash ? `${text} ${clash.says}.` : null
 }
 
 /** The `count` lowest addresses of a network that nothing takes; fewer if it is nearly full. */
-export function lowestFree(network: NetworkView, taken: readonly Taken[], count: number): readonly string[] {
+export function lowestFree(
+  network: NetworkView,
+  taken: readonly Taken[],
+  count: number,
+): readonly string[] {
   const block = parseCidr(network.range)
   if (!block.ok) return []
   const found: string[] = []
-  const ranges = taken.map((other) => other.range).filter((range) => range.family === block.value.family)
+  const ranges = taken
+    .map((other) => other.range)
+    .filter((range) => range.family === block.value.family)
   let at = block.value.first
   while (at <= block.value.last && found.length < count) {
     const hit = ranges.find((range) => range.first <= at && at <= range.last)
@@ -83,7 +126,10 @@ export function findAddresses(
   const proposed = lowestFree(network, taken, wanted)
   const wrong: { index: number; says: string }[] = []
   given?.forEach((text, index) => {
-    const says = given.indexOf(text) < index ? `${text} is given twice.` : addressObjection(text, network, taken)
+    const says =
+      given.indexOf(text) < index
+        ? `${text} is given twice.`
+        : addressObjection(text, network, taken)
     if (says !== null) wrong.push({ index, says })
   })
   return { addresses: given?.length ? given : proposed, wanted, wrong, proposed }

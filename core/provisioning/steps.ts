@@ -48,4 +48,7 @@ export type StepParts = Omit<Step, 'retry'> & { readonly retry?: RetryPolicy }
 export const step = ({ retry = siteRetry, ...parts }: StepParts): Step => ({ ...parts, retry })
 
 /** An argument that stands for a value out of an earlier step’s result. */
-export const from = (stepId: StepId, path: string): { readonly $from: StepId; readonly path: string } => ({ $from: stepId, path })
+export const from = (
+  stepId: StepId,
+  path: string,
+): { readonly $from: StepId; readonly path: string } => ({ $from: stepId, path })

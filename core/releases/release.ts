@@ -18,7 +18,8 @@ export const newestFirst = (catalogue: readonly Release[]): readonly Release[] =
   [...catalogue].sort((a, b) => compareReleases(b.version, a.version))
 
 /** Whether support has ended on the day of `now` (ISO time); the day named is the last supported one. */
-export const isUnsupported = (release: Release, now: string): boolean => now.slice(0, 10) > release.endOfSupport
+export const isUnsupported = (release: Release, now: string): boolean =>
+  now.slice(0, 10) > release.endOfSupport
 
 /** Whole days from `now` to the end of support; negative when it is over. */
 export const supportDaysLeft = (release: Release, now: string): number =>
@@ -30,6 +31,8 @@ export const supportDaysLeft = (release: Release, now: string): number =>
 export function findRelease(catalogue: readonly Release[], wanted: string): Release | undefined {
   return (
     catalogue.find((release) => release.version === wanted) ??
-    newestFirst(catalogue).find((release) => release.withdrawn === null && minorLine(release.version) === wanted)
+    newestFirst(catalogue).find(
+      (release) => release.withdrawn === null && minorLine(release.version) === wanted,
+    )
   )
 }

@@ -3,20 +3,29 @@ import { demoCatalogue } from '~/server/demo/scenario'
 import { findRelease, isUnsupported, newestFirst, type Release, supportDaysLeft } from '.'
 
 const { image, releases } = demoCatalogue()
-const catalogue: readonly Release[] = releases.map((release) => ({ ...release, baseImage: image.name, minimumRootDiskGb: image.minimumRootDiskGb }))
+const catalogue: readonly Release[] = releases.map((release) => ({
+  ...release,
+  baseImage: image.name,
+  minimumRootDiskGb: image.minimumRootDiskGb,
+}))
 const now = '2026-03-02T06:00:00Z'
 
 describe('the catalogue', () => {
   it('holds 1.24 to 1.35 with two or three patches each, newest first when asked', () => {
     const minors = new Map<string, number>()
-    for (const { version } of catalogue) minors.set(version.replace(/\.\d+$/, ''), (minors.get(version.replace(/\.\d+$/, '')) ?? 0) + 1)
+    for (const { version } of catalogue)
+      minors.set(
+        version.replace(/\.\d+$/, ''),
+        (minors.get(version.replace(/\.\d+$/, '')) ?? 0) + 1,
+      )
     expect([...minors.keys()]).toEqual(Array.from({ length: 12 }, (_, i) => `1.${24 + i}`))
     expect([...minors.values()].every((count) => count === 2 || count === 3)).toBe(true)
     expect(newestFirst(catalogue)[0]?.version).toBe('1.35.1')
   })
 
   it('is built for arm64 from 1.30 on', () => {
-    for (const { version, architectures } of catalogue) expect(architectures.includes('arm64')).toBe(Number(version.split('.')[1]) >= 30)
+    for (const { version, architectures } of catalogue)
+      expect(architectures.includes('arm64')).toBe(Number(version.split('.')[1]) >= 30)
   })
 
   it.each([
@@ -26,7 +35,11 @@ describe('the catalogue', () => {
     ['1.34', '2026-10-27'],
     ['1.35', '2027-02-28'],
   ])('supports %s until %s', (line, end) => {
-    expect(catalogue.filter((release) => release.version.startsWith(`${line}.`)).map((release) => release.endOfSupport)).toContain(end)
+    expect(
+      catalogue
+        .filter((release) => release.version.startsWith(`${line}.`))
+        .map((release) => release.endOfSupport),
+    ).toContain(end)
   })
 })
 
@@ -40,7 +53,9 @@ describe('a release', () => {
     expect(release('1.33.1').version).toBe('1.33.1')
     expect(release('1.33').version).toBe('1.33.2')
     expect(findRelease(catalogue, '1.36')).toBeUndefined()
-    const withdrawn = catalogue.map((one) => (one.version === '1.33.2' ? { ...one, withdrawn: 'it loses volumes' } : one))
+    const withdrawn = catalogue.map((one) =>
+      one.version === '1.33.2' ? { ...one, withdrawn: 'it loses volumes' } : one,
+    )
     expect(findRelease(withdrawn, '1.33')?.version).toBe('1.33.1')
   })
 

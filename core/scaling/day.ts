@@ -4,8 +4,22 @@
  * Cost: 5,760 turns and a placement for each pod that is made.
  */
 import type { ApiObject } from '../objects'
-import { chooseFor, readWorld, type Room, startSeconds, workloadsOf, type BoardObject, type Pod } from '../placement'
-import { behave, defaultBehaviour, noHistory, type ScalingBehaviour, type ScalingHistory } from './behaviour'
+import {
+  chooseFor,
+  readWorld,
+  type Room,
+  startSeconds,
+  workloadsOf,
+  type BoardObject,
+  type Pod,
+} from '../placement'
+import {
+  behave,
+  defaultBehaviour,
+  noHistory,
+  type ScalingBehaviour,
+  type ScalingHistory,
+} from './behaviour'
 import type { PoolOrder, ScalablePool } from './nodes'
 import { replicasForLoad } from './replicas'
 
@@ -25,7 +39,11 @@ export interface DayPlan {
   /** Units an hour of one node, by its name. */
   readonly hourly: (node: string) => number
   /** Pools that scale by themselves, how one is chosen, and how long a new node takes to be ready (seconds). Without them nodes stay as they are. */
-  readonly nodes?: { readonly pools: readonly ScalablePool[]; readonly order: PoolOrder; readonly startSeconds: number }
+  readonly nodes?: {
+    readonly pools: readonly ScalablePool[]
+    readonly order: PoolOrder
+    readonly startSeconds: number
+  }
 }
 
 export interface DayPoint {
@@ -59,14 +77,18 @@ function loadOf(curve: DayPlan['curve'], seconds: number): number {
   for (const point of curve) {
     if (point.seconds >= seconds) {
       if (point.seconds === before.seconds) return point.load
-      return before.load + ((point.load - before.load) * (seconds - before.seconds)) / (point.seconds - before.seconds)
+      return (
+        before.load +
+        ((point.load - before.load) * (seconds - before.seconds)) / (point.seconds - before.seconds)
+      )
     }
     before = point
   }
   return before.load
 }
 
-const isDaemon = (pod: Pod): boolean => (pod.object.metadata.ownerReferences ?? []).some((owner) => owner.kind === 'DaemonSet')
+const isDaemon = (pod: Pod): boolean =>
+  (pod.object.metadata.ownerReferences ?? []).some((owner) => owner.kind === 'DaemonSet')
 
 const patienceSeconds = 600
 
@@ -78,17 +100,25 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
   const halfSince = new Map<number, number>()
   let grownAt = -Infinity
   let made = 0
-  const countOf = (pool: ScalablePool): number => pool.count + arriving.filter((one) => one.pool === pool).length + [...extra].filter(([node, other]) => other === pool && !closed.has(node)).length
+  const countOf = (pool: ScalablePool): number =>
+    pool.count +
+    arriving.filter((one) => one.pool === pool).length +
+    [...extra].filter(([node, other]) => other === pool && !closed.has(node)).length
   /** How many of the pods an empty node of a pool would take, and the share of it left unused. */
-  const trial = (pool: ScalablePool, pods: readonly Pod[]): { readonly taken: number; readonly unused: number } => {
+  const trial = (
+    pool: ScalablePool,
+    pods: readonly Pod[],
+  ): { readonly taken: number; readonly unused: number } => {
     if (room.isFull) return { taken: 0, unused: 1 }
     const node = room.addNode(pool.make(`${pool.name}-trial`), 'pool')
     const placed = pods.filter((pod) => {
-      if (chooseFor(room, pod.shape, { without: (other) => other !== node }).node !== node) return false
+      if (chooseFor(room, pod.shape, { without: (other) => other !== node }).node !== node)
+        return false
       room.put(pod, node)
       return true
     })
-    const share = (r: number): number => 1 - (room.used[r]?.[node] ?? 0) / Math.max(1, room.allocatable[r]?.[node] ?? 1)
+    const share = (r: number): number =>
+      1 - (room.used[r]?.[node] ?? 0) / Math.max(1, room.allocatable[r]?.[node] ?? 1)
     const unused = (share(0) + share(1)) / 2
     for (const pod of placed) room.take(pod, node)
     room.dropLastNode()
@@ -110,8 +140,19 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
       if (!given || waiting.length === 0 || arriving.length > 0) return
       let left = waiting
       while (left.length > 0) {
-        const open = given.pools.filter((pool) => countOf(pool) < pool.max).map((pool) => ({ pool, ...trial(pool, left) })).filter((one) => one.taken > 0)
-        const best = open.reduce<(typeof open)[number] | null>((chosen, one) => (chosen === null || (given.order === 'tightest' && one.unused < chosen.unused) || (given.order === 'cheapest' && one.pool.hourly < chosen.pool.hourly) ? one : chosen), null)
+        const open = given.pools
+          .filter((pool) => countOf(pool) < pool.max)
+          .map((pool) => ({ pool, ...trial(pool, left) }))
+          .filter((one) => one.taken > 0)
+        const best = open.reduce<(typeof open)[number] | null>(
+          (chosen, one) =>
+            chosen === null ||
+            (given.order === 'tightest' && one.unused < chosen.unused) ||
+            (given.order === 'cheapest' && one.pool.hourly < chosen.pool.hourly)
+              ? one
+              : chosen,
+          null,
+        )
         if (!best) return
         arriving.push({ pool: best.pool, at: seconds + given.startSeconds })
         grownAt = seconds
@@ -121,7 +162,9 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
     /** Gives one node back if it is ripe and `move` finds its pods other places; what that saves an hour. */
     shrink: (seconds: number, move: (node: number) => boolean): number => {
       for (const node of extra.keys()) {
-        const half = !closed.has(node) && [0, 1].every((r) => (room.used[r]?.[node] ?? 0) * 2 < (room.allocatable[r]?.[node] ?? 0))
+        const half =
+          !closed.has(node) &&
+          [0, 1].every((r) => (room.used[r]?.[node] ?? 0) * 2 < (room.allocatable[r]?.[node] ?? 0))
         if (!half) halfSince.delete(node)
         else if (!halfSince.has(node)) halfSince.set(node, seconds)
       }
@@ -138,7 +181,8 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
   }
 }
 
-export type DayRead = { readonly ok: true; readonly day: DayAhead } | { readonly ok: false; readonly says: string }
+export type DayRead =
+  { readonly ok: true; readonly day: DayAhead } | { readonly ok: false; readonly says: string }
 
 /** Replays a day of the replica loop. Bad objects are an error with the field. */
 export function dayAhead(plan: DayPlan): DayRead {
@@ -146,7 +190,9 @@ export function dayAhead(plan: DayPlan): DayRead {
   if (!read.ok) return { ok: false, says: `${read.path}: ${read.says}` }
   const { room, pods } = read.world
   const ownerOf = workloadsOf(plan.objects as unknown as readonly BoardObject[])
-  const mine = pods.filter((pod) => !pod.isFinished && !pod.isLeaving && ownerOf(pod.object) === plan.workload)
+  const mine = pods.filter(
+    (pod) => !pod.isFinished && !pod.isLeaving && ownerOf(pod.object) === plan.workload,
+  )
   const like = mine[0]
   if (!like) return { ok: false, says: `There is no pod of ${plan.workload} to take as a pattern.` }
   const starts = Math.max(1, startSeconds(like))
@@ -155,7 +201,11 @@ export function dayAhead(plan: DayPlan): DayRead {
     node: number
     readyAt: number
   }
-  const living: Living[] = mine.map((pod) => ({ pod, node: room.nodeIndex(pod.object.spec?.nodeName ?? ''), readyAt: pod.object.spec?.nodeName ? 0 : Infinity }))
+  const living: Living[] = mine.map((pod) => ({
+    pod,
+    node: room.nodeIndex(pod.object.spec?.nodeName ?? ''),
+    readyAt: pod.object.spec?.nodeName ? 0 : Infinity,
+  }))
   let replicas = living.length
   let history: ScalingHistory = noHistory
   let made = 0
@@ -168,8 +218,18 @@ export function dayAhead(plan: DayPlan): DayRead {
   const offset = (tick - ((plan.from / 1000) % tick)) % tick
   for (let seconds = offset; seconds < daySeconds; seconds += tick) {
     const load = loadOf(plan.curve, seconds)
-    const wished = replicas === 0 ? 0 : Math.min(plan.max, Math.max(plan.min, replicasForLoad(replicas, load, plan.target)))
-    const next = behave(replicas, wished, plan, plan.behaviour ?? defaultBehaviour, history, seconds)
+    const wished =
+      replicas === 0
+        ? 0
+        : Math.min(plan.max, Math.max(plan.min, replicasForLoad(replicas, load, plan.target)))
+    const next = behave(
+      replicas,
+      wished,
+      plan,
+      plan.behaviour ?? defaultBehaviour,
+      history,
+      seconds,
+    )
     history = next.history
     if (next.replicas !== replicas) sums.changes++
     replicas = next.replicas
@@ -193,14 +253,20 @@ export function dayAhead(plan: DayPlan): DayRead {
       one.readyAt = seconds + starts
     }
     const waiting = living.filter((one) => one.node < 0)
-    fleet.grow(seconds, waiting.map((one) => one.pod))
+    fleet.grow(
+      seconds,
+      waiting.map((one) => one.pod),
+    )
     perHour -= fleet.shrink(seconds, (from) => {
       const moved = living.filter((one) => one.node === from)
-      if (room.podsOn[from]?.some((pod) => !moved.some((one) => one.pod === pod) && !isDaemon(pod))) return false
+      if (room.podsOn[from]?.some((pod) => !moved.some((one) => one.pod === pod) && !isDaemon(pod)))
+        return false
       const homes: number[] = []
       for (const one of moved) {
         room.take(one.pod, from)
-        const home = chooseFor(room, one.pod.shape, { without: (node) => node === from || fleet.isClosed(node) }).node
+        const home = chooseFor(room, one.pod.shape, {
+          without: (node) => node === from || fleet.isClosed(node),
+        }).node
         homes.push(home)
         if (home >= 0) room.put(one.pod, home)
       }
@@ -224,7 +290,26 @@ export function dayAhead(plan: DayPlan): DayRead {
     sums.most = Math.max(sums.most, replicas)
     sums.fewest = Math.min(sums.fewest, replicas)
     spend += (perHour * tick) / 3600
-    if (seconds % 60 < tick) points.push({ seconds, load, replicas, ready: living.filter((one) => one.readyAt <= seconds).length, pending, nodes: fleet.count() })
+    if (seconds % 60 < tick)
+      points.push({
+        seconds,
+        load,
+        replicas,
+        ready: living.filter((one) => one.readyAt <= seconds).length,
+        pending,
+        nodes: fleet.count(),
+      })
   }
-  return { ok: true, day: { points, mostReplicas: sums.most, fewestReplicas: sums.fewest, changes: sums.changes, pendingPodSeconds: sums.pending, replicaSeconds: sums.replicas, spend } }
+  return {
+    ok: true,
+    day: {
+      points,
+      mostReplicas: sums.most,
+      fewestReplicas: sums.fewest,
+      changes: sums.changes,
+      pendingPodSeconds: sums.pending,
+      replicaSeconds: sums.replicas,
+      spend,
+    },
+  }
 }

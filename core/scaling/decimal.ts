@@ -11,7 +11,9 @@ export function exactly(value: number): Fraction {
   const [whole = '0', part = ''] = mantissa.split('.')
   const digits = BigInt(`${whole}${part}`)
   const shift = Number(exponent) - part.length
-  return shift >= 0 ? { over: digits * 10n ** BigInt(shift), under: 1n } : { over: digits, under: 10n ** BigInt(-shift) }
+  return shift >= 0
+    ? { over: digits * 10n ** BigInt(shift), under: 1n }
+    : { over: digits, under: 10n ** BigInt(-shift) }
 }
 
 /** a × b ÷ c rounded up, for values from 0 and c above it. */

@@ -30,7 +30,12 @@ export interface Growth {
 }
 
 /** Packs as many of the pods as go onto one node of a pool; the share of the node that stays unused, or null if none goes. */
-function tryPool(world: World, pods: readonly Pod[], pool: ScalablePool, name: string): { readonly placed: readonly Pod[]; readonly unused: number; readonly undo: () => void } | null {
+function tryPool(
+  world: World,
+  pods: readonly Pod[],
+  pool: ScalablePool,
+  name: string,
+): { readonly placed: readonly Pod[]; readonly unused: number; readonly undo: () => void } | null {
   const { room } = world
   if (room.isFull) return null
   const index = room.addNode(pool.make(name), 'pool')
@@ -48,18 +53,32 @@ function tryPool(world: World, pods: readonly Pod[], pool: ScalablePool, name: s
     undo()
     return null
   }
-  const share = (r: number): number => 1 - (room.used[r]?.[index] ?? 0) / Math.max(1, room.allocatable[r]?.[index] ?? 1)
+  const share = (r: number): number =>
+    1 - (room.used[r]?.[index] ?? 0) / Math.max(1, room.allocatable[r]?.[index] ?? 1)
   return { placed, unused: (share(0) + share(1)) / 2, undo }
 }
 
-const better = (order: PoolOrder, a: { unused: number; hourly: number }, b: { unused: number; hourly: number }): boolean => (order === 'tightest' ? a.unused < b.unused : order === 'cheapest' ? a.hourly < b.hourly : false)
+const better = (
+  order: PoolOrder,
+  a: { unused: number; hourly: number },
+  b: { unused: number; hourly: number },
+): boolean =>
+  order === 'tightest' ? a.unused < b.unused : order === 'cheapest' ? a.hourly < b.hourly : false
 
 /** How far pools should grow for what waits and finds no place now. Nothing for pods that no pool could take. */
-export function poolsToGrow(objects: readonly ApiObject[], pools: readonly ScalablePool[], order: PoolOrder): readonly Growth[] {
+export function poolsToGrow(
+  objects: readonly ApiObject[],
+  pools: readonly ScalablePool[],
+  order: PoolOrder,
+): readonly Growth[] {
   const read = readWorld(objects)
   if (!read.ok) return []
   const { world } = read
-  const waits = new Set(place(world, { remedies: false }).waiting.filter((one) => Object.keys(one.tally).length > 0).map((one) => one.pod))
+  const waits = new Set(
+    place(world, { remedies: false })
+      .waiting.filter((one) => Object.keys(one.tally).length > 0)
+      .map((one) => one.pod),
+  )
   let left = world.waiting.filter((pod) => waits.has(pod.key))
   const grown = new Map<string, { by: number; pods: string[] }>()
   for (let made = 0; left.length > 0 && made < 200; made++) {
@@ -69,7 +88,15 @@ export function poolsToGrow(objects: readonly ApiObject[], pools: readonly Scala
       const tried = tryPool(world, left, pool, `${pool.name}-wanted-${made}`)
       if (!tried) continue
       tried.undo()
-      if (!best || better(order, { unused: tried.unused, hourly: pool.hourly }, { unused: best.unused, hourly: best.pool.hourly })) best = { pool, placed: tried.placed, unused: tried.unused }
+      if (
+        !best ||
+        better(
+          order,
+          { unused: tried.unused, hourly: pool.hourly },
+          { unused: best.unused, hourly: best.pool.hourly },
+        )
+      )
+        best = { pool, placed: tried.placed, unused: tried.unused }
     }
     if (!best) break
     const { pool } = best
@@ -77,13 +104,19 @@ export function poolsToGrow(objects: readonly ApiObject[], pools: readonly Scala
     const gone = new Set(settled?.placed ?? [])
     left = left.filter((pod) => !gone.has(pod))
     const known = grown.get(pool.name) ?? { by: 0, pods: [] }
-    grown.set(pool.name, { by: known.by + 1, pods: [...known.pods, ...[...gone].map((pod) => pod.key)] })
+    grown.set(pool.name, {
+      by: known.by + 1,
+      pods: [...known.pods, ...[...gone].map((pod) => pod.key)],
+    })
   }
   return [...grown].map(([pool, growth]) => ({ pool, ...growth }))
 }
 
 /** Nodes of pools above their minimum of which less than half is asked for, of CPU and of memory. */
-export function halfEmptyNodes(objects: readonly ApiObject[], pools: readonly ScalablePool[]): readonly string[] {
+export function halfEmptyNodes(
+  objects: readonly ApiObject[],
+  pools: readonly ScalablePool[],
+): readonly string[] {
   const read = readWorld(objects)
   if (!read.ok) return []
   const { room } = read.world
@@ -92,12 +125,18 @@ export function halfEmptyNodes(objects: readonly ApiObject[], pools: readonly Sc
     .flatMap((pool) => pool.nodes)
     .filter((name) => {
       const node = room.nodeIndex(name)
-      return node >= 0 && [0, 1].every((r) => (room.used[r]?.[node] ?? 0) * 2 < (room.allocatable[r]?.[node] ?? 0))
+      return (
+        node >= 0 &&
+        [0, 1].every((r) => (room.used[r]?.[node] ?? 0) * 2 < (room.allocatable[r]?.[node] ?? 0))
+      )
     })
 }
 
 /** The first of some nodes whose pods all find a place elsewhere within their budgets, the platform’s own included; or null. */
-export function nodeToGive(objects: readonly ApiObject[], candidates: readonly string[]): string | null {
+export function nodeToGive(
+  objects: readonly ApiObject[],
+  candidates: readonly string[],
+): string | null {
   for (const name of candidates) {
     const read = readWorld(objects)
     if (!read.ok) return null

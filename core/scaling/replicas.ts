@@ -26,22 +26,33 @@ export function replicasFor(current: number, value: number, target: number): num
 export function replicasForLoad(current: number, load: number, target: number): number {
   const total = exactly(Math.round(load * 1000) / 1000)
   const meant = { over: exactly(target).over * BigInt(current), under: exactly(target).under }
-  return isWithinTenth(total, meant) ? current : Number(timesOverUp({ over: 1n, under: 1n }, total, exactly(target)))
+  return isWithinTenth(total, meant)
+    ? current
+    : Number(timesOverUp({ over: 1n, under: 1n }, total, exactly(target)))
 }
 
 /** Replicas wanted now. `current` 0 stays 0: a workload scaled to none is switched off. Targets are above 0, values from 0. */
-export function replicasWanted(given: { readonly current: number; readonly min: number; readonly max: number; readonly metrics: readonly Metric[] }): ReplicasWanted {
+export function replicasWanted(given: {
+  readonly current: number
+  readonly min: number
+  readonly max: number
+  readonly metrics: readonly Metric[]
+}): ReplicasWanted {
   const { current, min, max, metrics } = given
-  if (current === 0) return { desired: 0, because: 'It is scaled to 0, which switches autoscaling off.' }
+  if (current === 0)
+    return { desired: 0, because: 'It is scaled to 0, which switches autoscaling off.' }
   let most: { readonly metric: Metric; readonly desired: number } | null = null
   for (const metric of metrics) {
     const desired = replicasFor(current, metric.value, metric.target)
     if (!most || desired > most.desired) most = { metric, desired }
   }
-  if (!most) return { desired: Math.min(Math.max(current, min), max), because: 'There is no metric.' }
+  if (!most)
+    return { desired: Math.min(Math.max(current, min), max), because: 'There is no metric.' }
   const { metric, desired } = most
   const words = `${metric.name} is ${metric.value} against a target of ${metric.target}`
-  const wish = isWithinTenth(exactly(metric.value), exactly(metric.target)) ? `${words}, within a tenth: ${countText(current, 'replica')} ${current === 1 ? 'stays' : 'stay'}` : `${words}: ${current} × ${metric.value} ÷ ${metric.target} rounds up to ${desired}`
+  const wish = isWithinTenth(exactly(metric.value), exactly(metric.target))
+    ? `${words}, within a tenth: ${countText(current, 'replica')} ${current === 1 ? 'stays' : 'stay'}`
+    : `${words}: ${current} × ${metric.value} ÷ ${metric.target} rounds up to ${desired}`
   if (desired < min) return { desired: min, because: `${wish}; at least ${min} are kept.` }
   if (desired > max) return { desired: max, because: `${wish}; at most ${max} are allowed.` }
   return { desired, because: `${wish}.` }

@@ -32,12 +32,18 @@ export function minutesOf(text: string): number | null {
 }
 
 /** The instant of a local time on a local day, in milliseconds. */
-export function instantOf(zone: string, day: { readonly year: number; readonly month: number; readonly day: number }, minutes: number): number {
+export function instantOf(
+  zone: string,
+  day: { readonly year: number; readonly month: number; readonly day: number },
+  minutes: number,
+): number {
   const wall = Date.UTC(day.year, day.month - 1, day.day) + minutes * 60_000
   // The offsets a day before and after are those around any change in between.
   const before = offsetAt(zone, wall - 86_400_000)
   const after = offsetAt(zone, wall + 86_400_000)
-  const candidates = [...new Set([before, after])].map((offset) => wall - offset * 60_000).filter((at) => at + offsetAt(zone, at) * 60_000 === wall)
+  const candidates = [...new Set([before, after])]
+    .map((offset) => wall - offset * 60_000)
+    .filter((at) => at + offsetAt(zone, at) * 60_000 === wall)
   if (candidates.length > 0) return Math.min(...candidates)
   // Skipped: the first instant after the gap is where the offset changes.
   let low = wall - Math.max(before, after) * 60_000 - 1
@@ -86,19 +92,28 @@ const dateOf = (date: number) => {
 }
 
 /** When the windows rest within an interval: united, in order, cut to it. */
-export function restIntervals(zone: string, windows: readonly RestWindow[], within: Interval): readonly Interval[] {
+export function restIntervals(
+  zone: string,
+  windows: readonly RestWindow[],
+  within: Interval,
+): readonly Interval[] {
   const found: Interval[] = []
   // A window is at most a day long and the clocks change by less than one.
   const firstDay = DateTime.fromMillis(within.from, { zone })
   const last = within.to + 2 * dayMs
   // Days as dates alone, counted in UTC where every day has 24 hours.
-  for (let date = Date.UTC(firstDay.year, firstDay.month - 1, firstDay.day) - 2 * dayMs; date <= last; date += dayMs) {
+  for (
+    let date = Date.UTC(firstDay.year, firstDay.month - 1, firstDay.day) - 2 * dayMs;
+    date <= last;
+    date += dayMs
+  ) {
     const day = dateOf(date)
     const name = weekdays[(new Date(date).getUTCDay() + 6) % 7]
     for (const window of windows) {
       const stop = minutesOf(window.stop)
       const start = minutesOf(window.start)
-      if (name === undefined || stop === null || start === null || !window.days.includes(name)) continue
+      if (name === undefined || stop === null || start === null || !window.days.includes(name))
+        continue
       const next = start <= stop ? dateOf(date + dayMs) : day
       const from = Math.max(instantOf(zone, day, stop), within.from)
       const to = Math.min(instantOf(zone, next, start), within.to)
@@ -128,8 +143,16 @@ export interface RestSavings {
 }
 
 /** What resting saves of something that costs `hourly` while it runs. */
-export function restSavings(zone: string, windows: readonly RestWindow[], within: Interval, hourly: number): RestSavings {
-  const resting = restIntervals(zone, windows, within).reduce((sum, { from, to }) => sum + (to - from), 0)
+export function restSavings(
+  zone: string,
+  windows: readonly RestWindow[],
+  within: Interval,
+  hourly: number,
+): RestSavings {
+  const resting = restIntervals(zone, windows, within).reduce(
+    (sum, { from, to }) => sum + (to - from),
+    0,
+  )
   const hours = (within.to - within.from) / 3_600_000
   const hoursRunning = (within.to - within.from - resting) / 3_600_000
   const spendWithout = hours * hourly

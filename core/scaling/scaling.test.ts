@@ -3,7 +3,23 @@ import { DateTime } from 'luxon'
 import { describe, expect, it } from 'vitest'
 import type { NodeObject } from '../objects'
 import { node, pod } from '../placement/testing/worlds'
-import { behave, dayAhead, defaultBehaviour, halfEmptyNodes, instantOf, nodeToGive, poolsToGrow, type PoolOrder, type ScalablePool, noHistory, replicasWanted, restIntervals, restSavings, type RestWindow, type ScalingHistory } from '.'
+import {
+  behave,
+  dayAhead,
+  defaultBehaviour,
+  halfEmptyNodes,
+  instantOf,
+  nodeToGive,
+  poolsToGrow,
+  type PoolOrder,
+  type ScalablePool,
+  noHistory,
+  replicasWanted,
+  restIntervals,
+  restSavings,
+  type RestWindow,
+  type ScalingHistory,
+} from '.'
 
 describe('replicas', () => {
   it.each<[string, number, number, number, number, number, number]>([
@@ -18,11 +34,26 @@ describe('replicas', () => {
     ['clamped below', 4, 0, 100, 2, 6, 2],
     ['within a tenth but out of bounds', 10, 100, 100, 1, 6, 6],
     ['scaled to 0 stays 0', 0, 1000, 100, 2, 6, 0],
-  ])('%s', (_name, current, value, target, min, max, desired) => expect(replicasWanted({ current, min, max, metrics: [{ name: 'requests', value, target }] }).desired).toBe(desired))
+  ])('%s', (_name, current, value, target, min, max, desired) =>
+    expect(
+      replicasWanted({ current, min, max, metrics: [{ name: 'requests', value, target }] }).desired,
+    ).toBe(desired),
+  )
 
   it('takes the largest of several metrics and says which', () => {
-    const found = replicasWanted({ current: 4, min: 1, max: 20, metrics: [{ name: 'cpu', value: 150, target: 100 }, { name: 'requests', value: 240, target: 100 }] })
-    expect(found).toEqual({ desired: 10, because: 'requests is 240 against a target of 100: 4 × 240 ÷ 100 rounds up to 10.' })
+    const found = replicasWanted({
+      current: 4,
+      min: 1,
+      max: 20,
+      metrics: [
+        { name: 'cpu', value: 150, target: 100 },
+        { name: 'requests', value: 240, target: 100 },
+      ],
+    })
+    expect(found).toEqual({
+      desired: 10,
+      because: 'requests is 240 against a target of 100: 4 × 240 ÷ 100 rounds up to 10.',
+    })
   })
 })
 
@@ -38,7 +69,8 @@ describe('scaling behaviour', () => {
       return replicas
     })
   }
-  it('grows at once, by the larger of all again and four every 15 s', () => expect(follow([50, 50, 50, 50, 50], 1)).toEqual([5, 10, 20, 40, 50]))
+  it('grows at once, by the larger of all again and four every 15 s', () =>
+    expect(follow([50, 50, 50, 50, 50], 1)).toEqual([5, 10, 20, 40, 50]))
   it('shrinks only when nothing more was asked for during five minutes', () => {
     const wishes = [10, ...Array.from({ length: 21 }, () => 2)]
     const seen = follow(wishes, 10)
@@ -46,7 +78,13 @@ describe('scaling behaviour', () => {
     expect(seen[21]).toBe(2)
   })
   it('never leaves its bounds, and 0 stays 0', () => {
-    fc.assert(fc.property(fc.array(fc.nat(300), { maxLength: 40 }), fc.integer({ min: 1, max: 100 }), (wishes, start) => follow(wishes, start).every((n) => n >= 1 && n <= 100)))
+    fc.assert(
+      fc.property(
+        fc.array(fc.nat(300), { maxLength: 40 }),
+        fc.integer({ min: 1, max: 100 }),
+        (wishes, start) => follow(wishes, start).every((n) => n >= 1 && n <= 100),
+      ),
+    )
     expect(behave(0, 50, bounds, defaultBehaviour, noHistory, 0).replicas).toBe(0)
   })
 })
@@ -72,16 +110,40 @@ describe('rest', () => {
     ['an ordinary night', '2026-03-14', 10],
   ])('%s', (_name, date, hours) => {
     const day = DateTime.fromISO(date, { zone })
-    const night = restIntervals(zone, [{ days: ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'], stop: '20:00', start: '06:00' }], { from: day.plus({ hours: 12 }).toMillis(), to: day.plus({ days: 1, hours: 12 }).toMillis() })
+    const night = restIntervals(
+      zone,
+      [{ days: ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'], stop: '20:00', start: '06:00' }],
+      { from: day.plus({ hours: 12 }).toMillis(), to: day.plus({ days: 1, hours: 12 }).toMillis() },
+    )
     expect(night.map(({ from, to }) => (to - from) / 3_600_000)).toEqual([hours])
   })
   it('takes the first instant after a gap, and the first of two', () => {
-    expect(new Date(instantOf(zone, { year: 2026, month: 3, day: 29 }, 150)).toISOString()).toBe('2026-03-29T01:00:00.000Z')
-    expect(new Date(instantOf(zone, { year: 2026, month: 10, day: 25 }, 150)).toISOString()).toBe('2026-10-25T00:30:00.000Z')
+    expect(new Date(instantOf(zone, { year: 2026, month: 3, day: 29 }, 150)).toISOString()).toBe(
+      '2026-03-29T01:00:00.000Z',
+    )
+    expect(new Date(instantOf(zone, { year: 2026, month: 10, day: 25 }, 150)).toISOString()).toBe(
+      '2026-10-25T00:30:00.000Z',
+    )
   })
   it('agrees with every minute of a fortnight asked one by one', () => {
-    const time = fc.tuple(fc.nat(23), fc.constantFrom(0, 15, 30, 45)).map(([h, m]) => `${String(h).padStart(2, '0')}:${String(m).padStart(2, '0')}`)
-    const window = fc.record({ days: fc.subarray<'mon' | 'tue' | 'wed' | 'thu' | 'fri' | 'sat' | 'sun'>(['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']), stop: time, start: time }).filter(({ stop, start }) => stop !== start)
+    const time = fc
+      .tuple(fc.nat(23), fc.constantFrom(0, 15, 30, 45))
+      .map(([h, m]) => `${String(h).padStart(2, '0')}:${String(m).padStart(2, '0')}`)
+    const window = fc
+      .record({
+        days: fc.subarray<'mon' | 'tue' | 'wed' | 'thu' | 'fri' | 'sat' | 'sun'>([
+          'mon',
+          'tue',
+          'wed',
+          'thu',
+          'fri',
+          'sat',
+          'sun',
+        ]),
+        stop: time,
+        start: time,
+      })
+      .filter(({ stop, start }) => stop !== start)
     const from = Date.parse('2026-01-12T00:00:00Z')
     const within = { from, to: from + 14 * 86_400_000 }
     // No change of clocks in this fortnight: a quarter of an hour rests if its local time of day lies in a window of its day or of the day before.
@@ -92,13 +154,17 @@ describe('rest', () => {
         for (let at = within.from; at < within.to; at += 900_000) {
           const local = DateTime.fromMillis(at, { zone })
           const minute = local.hour * 60 + local.minute
-          const name = (day: DateTime) => (['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const)[day.weekday - 1] ?? 'mon'
-          const minutes = (text: string): number => Number(text.slice(0, 2)) * 60 + Number(text.slice(3))
+          const name = (day: DateTime) =>
+            (['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const)[day.weekday - 1] ?? 'mon'
+          const minutes = (text: string): number =>
+            Number(text.slice(0, 2)) * 60 + Number(text.slice(3))
           const rests = windows.some((one) => {
             const [stop, start] = [minutes(one.stop), minutes(one.start)]
             const today = one.days.includes(name(local))
             const yesterday = one.days.includes(name(local.minus({ days: 1 })))
-            return start > stop ? today && minute >= stop && minute < start : (today && minute >= stop) || (yesterday && minute < start)
+            return start > stop
+              ? today && minute >= stop && minute < start
+              : (today && minute >= stop) || (yesterday && minute < start)
           })
           if (rests) resting += 900_000
         }
@@ -110,11 +176,41 @@ describe('rest', () => {
 })
 
 describe('pools that grow', () => {
-  const make = (pool: string, cpu: string, taints: readonly unknown[] = []) => (name: string) => node(name, { cpu, memory: '16Gi', labels: { 'gyrarch/pool': pool }, taints: [...taints] }) as unknown as NodeObject
-  const pool = (name: string, cpu: string, hourly: number, more: Partial<ScalablePool> = {}): ScalablePool => ({ name, min: 0, max: 5, count: 1, nodes: [`${name}-1`], hourly, make: make(name, cpu), ...more })
-  const full = [node('small-1', { cpu: '2', labels: { 'gyrarch/pool': 'small' } }), pod('a/filler', { cpu: '2', on: 'small-1' })]
-  const waiting = (count: number, cpu: string) => Array.from({ length: count }, (_, i) => pod(`a/w-${i}`, { cpu, memory: '1Gi' }))
-  const grow = (objects: readonly unknown[], pools: readonly ScalablePool[], order: PoolOrder = 'tightest') => poolsToGrow(objects as never, pools, order).map((one) => [one.pool, one.by])
+  const make =
+    (pool: string, cpu: string, taints: readonly unknown[] = []) =>
+    (name: string) =>
+      node(name, {
+        cpu,
+        memory: '16Gi',
+        labels: { 'gyrarch/pool': pool },
+        taints: [...taints],
+      }) as unknown as NodeObject
+  const pool = (
+    name: string,
+    cpu: string,
+    hourly: number,
+    more: Partial<ScalablePool> = {},
+  ): ScalablePool => ({
+    name,
+    min: 0,
+    max: 5,
+    count: 1,
+    nodes: [`${name}-1`],
+    hourly,
+    make: make(name, cpu),
+    ...more,
+  })
+  const full = [
+    node('small-1', { cpu: '2', labels: { 'gyrarch/pool': 'small' } }),
+    pod('a/filler', { cpu: '2', on: 'small-1' }),
+  ]
+  const waiting = (count: number, cpu: string) =>
+    Array.from({ length: count }, (_, i) => pod(`a/w-${i}`, { cpu, memory: '1Gi' }))
+  const grow = (
+    objects: readonly unknown[],
+    pools: readonly ScalablePool[],
+    order: PoolOrder = 'tightest',
+  ) => poolsToGrow(objects as never, pools, order).map((one) => [one.pool, one.by])
 
   it('by the tightest fit, the lowest price, or the first that does', () => {
     const pools = [pool('large', '8', 0.1), pool('small', '2', 0.2)]
@@ -125,21 +221,49 @@ describe('pools that grow', () => {
   })
   it('by as many nodes as what waits needs, and no further than their range', () => {
     expect(grow([...full, ...waiting(5, '1')], [pool('small', '2', 1)])).toEqual([['small', 3]])
-    expect(grow([...full, ...waiting(50, '1')], [pool('small', '2', 1, { max: 3 })])).toEqual([['small', 2]])
+    expect(grow([...full, ...waiting(50, '1')], [pool('small', '2', 1, { max: 3 })])).toEqual([
+      ['small', 2],
+    ])
   })
   it('not for what fits already, nor for what none of their nodes would take', () => {
-    expect(grow([node('small-1', { cpu: '4' }), ...waiting(2, '1')], [pool('small', '2', 1)])).toEqual([])
+    expect(
+      grow([node('small-1', { cpu: '4' }), ...waiting(2, '1')], [pool('small', '2', 1)]),
+    ).toEqual([])
     expect(grow([...full, ...waiting(1, '3')], [pool('small', '2', 1)])).toEqual([])
-    expect(grow([...full, ...waiting(1, '1')], [pool('tainted', '2', 1, { make: make('tainted', '2', [{ key: 'use', value: 'x', effect: 'NoSchedule' }]) })])).toEqual([])
+    expect(
+      grow(
+        [...full, ...waiting(1, '1')],
+        [
+          pool('tainted', '2', 1, {
+            make: make('tainted', '2', [{ key: 'use', value: 'x', effect: 'NoSchedule' }]),
+          }),
+        ],
+      ),
+    ).toEqual([])
   })
   it('and give back only nodes of which less than half is asked for, whose pods find a place elsewhere, above the minimum', () => {
     const owner = { ownerReferences: [{ kind: 'ReplicaSet', name: 'x', controller: true }] }
-    const objects = [node('small-1', { cpu: '4' }), node('small-2', { cpu: '4' }), pod('a/one', { cpu: '1', memory: '1Gi', on: 'small-1', metadata: owner, spec: { nodeName: 'small-1', containers: [{ resources: { requests: { cpu: '1', memory: '1Gi' } } }] } })]
+    const objects = [
+      node('small-1', { cpu: '4' }),
+      node('small-2', { cpu: '4' }),
+      pod('a/one', {
+        cpu: '1',
+        memory: '1Gi',
+        on: 'small-1',
+        metadata: owner,
+        spec: {
+          nodeName: 'small-1',
+          containers: [{ resources: { requests: { cpu: '1', memory: '1Gi' } } }],
+        },
+      }),
+    ]
     const two = pool('small', '4', 1, { count: 2, nodes: ['small-1', 'small-2'] })
     expect(halfEmptyNodes(objects as never, [two])).toEqual(['small-1', 'small-2'])
     expect(halfEmptyNodes(objects as never, [{ ...two, min: 2 }])).toEqual([])
     expect(nodeToGive(objects as never, ['small-1'])).toBe('small-1')
-    expect(nodeToGive(objects.slice(0, 1).concat(objects.slice(2)) as never, ['small-1'])).toBe(null)
+    expect(nodeToGive(objects.slice(0, 1).concat(objects.slice(2)) as never, ['small-1'])).toBe(
+      null,
+    )
   })
 })
 
@@ -147,13 +271,63 @@ describe('a day with pools that scale', () => {
   const owner = { ownerReferences: [{ kind: 'ReplicaSet', name: 'desk-1', controller: true }] }
   const objects = [
     node('small-1', { cpu: '2', memory: '8Gi', labels: { 'gyrarch/pool': 'small' } }),
-    { kind: 'ReplicaSet', metadata: { name: 'desk-1', namespace: 'market', ownerReferences: [{ kind: 'Deployment', name: 'desk', controller: true }] }, spec: { replicas: 2 } },
-    ...[1, 2].map((i) => pod(`market/desk-${i}`, { on: 'small-1', metadata: owner, spec: { nodeName: 'small-1', containers: [{ resources: { requests: { cpu: '1', memory: '1Gi' } } }] } })),
+    {
+      kind: 'ReplicaSet',
+      metadata: {
+        name: 'desk-1',
+        namespace: 'market',
+        ownerReferences: [{ kind: 'Deployment', name: 'desk', controller: true }],
+      },
+      spec: { replicas: 2 },
+    },
+    ...[1, 2].map((i) =>
+      pod(`market/desk-${i}`, {
+        on: 'small-1',
+        metadata: owner,
+        spec: {
+          nodeName: 'small-1',
+          containers: [{ resources: { requests: { cpu: '1', memory: '1Gi' } } }],
+        },
+      }),
+    ),
   ]
-  const small: ScalablePool = { name: 'small', min: 1, max: 4, count: 1, nodes: ['small-1'], hourly: 2, make: (name) => node(name, { cpu: '2', memory: '8Gi', labels: { 'gyrarch/pool': 'small' } }) as unknown as NodeObject }
-  const curve = [{ seconds: 0, load: 200 }, { seconds: 3600, load: 200 }, { seconds: 3700, load: 600 }, { seconds: 10_000, load: 600 }, { seconds: 10_100, load: 200 }]
-  const day = (nodes?: { pools: readonly ScalablePool[]; order: PoolOrder; startSeconds: number }) => {
-    const found = dayAhead({ objects: objects as never, workload: 'Deployment/market/desk', min: 2, max: 10, target: 100, curve, from: 0, hourly: () => 2, ...(nodes ? { nodes } : {}) })
+  const small: ScalablePool = {
+    name: 'small',
+    min: 1,
+    max: 4,
+    count: 1,
+    nodes: ['small-1'],
+    hourly: 2,
+    make: (name) =>
+      node(name, {
+        cpu: '2',
+        memory: '8Gi',
+        labels: { 'gyrarch/pool': 'small' },
+      }) as unknown as NodeObject,
+  }
+  const curve = [
+    { seconds: 0, load: 200 },
+    { seconds: 3600, load: 200 },
+    { seconds: 3700, load: 600 },
+    { seconds: 10_000, load: 600 },
+    { seconds: 10_100, load: 200 },
+  ]
+  const day = (nodes?: {
+    pools: readonly ScalablePool[]
+    order: PoolOrder
+    startSeconds: number
+  }) => {
+    const found = dayAhead({
+      objects: objects as never,
+      workload: 'Deployment/market/desk',
+      min: 2,
+      max: 10,
+      target: 100,
+      curve,
+      from: 0,
+      hourly: () => 2,
+      ...(nodes ? { nodes } : {}),
+    })
     if (!found.ok) throw new Error(found.says)
     return found.day
   }

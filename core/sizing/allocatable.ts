@@ -65,7 +65,11 @@ const floorLeft = (capacity: bigint, reserved: bigint): bigint => {
  * Allocatable cpu (thousandths) and memory (bytes) of a node of the given capacity; rounded down, never below 0.
  * `reserved` is capacity − allocatable, the eviction threshold included.
  */
-export function allocatable(cpuMilli: number, memoryBytes: number, model: ReservationModel = defaultReservations): Allocatable {
+export function allocatable(
+  cpuMilli: number,
+  memoryBytes: number,
+  model: ReservationModel = defaultReservations,
+): Allocatable {
   const cpu = BigInt(cpuMilli)
   const memory = BigInt(memoryBytes)
   const cpuLeft = floorLeft(cpu, reservedTenThousandths(cpu, model.cpu))

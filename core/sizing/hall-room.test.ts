@@ -3,11 +3,25 @@ import { describe, expect, it } from 'vitest'
 import { hallRoom, hostLoss, type MachineWish } from '.'
 import type { RoomHost } from './hall-room'
 
-const host = (name: string, cores = 8, zone = 'a'): RoomHost => ({ name, zone, cores, memoryBytes: 64 })
-const wish = (name: string, cores: number, apart: string | null = null, zone = 'a'): MachineWish => ({ name, zone, cores, memoryBytes: 1, apart })
+const host = (name: string, cores = 8, zone = 'a'): RoomHost => ({
+  name,
+  zone,
+  cores,
+  memoryBytes: 64,
+})
+const wish = (
+  name: string,
+  cores: number,
+  apart: string | null = null,
+  zone = 'a',
+): MachineWish => ({ name, zone, cores, memoryBytes: 1, apart })
 
 /** Every way to place every subset, tried one by one: what the exact answer must equal. */
-function plainly(hosts: readonly RoomHost[], wishes: readonly MachineWish[], reserve: boolean): readonly string[] {
+function plainly(
+  hosts: readonly RoomHost[],
+  wishes: readonly MachineWish[],
+  reserve: boolean,
+): readonly string[] {
   const fits = (kept: readonly MachineWish[]): boolean => {
     const at: number[] = kept.map(() => 0)
     const total = hosts.length ** kept.length
@@ -17,10 +31,29 @@ function plainly(hosts: readonly RoomHost[], wishes: readonly MachineWish[], res
         at[i] = rest % hosts.length
         rest = Math.floor(rest / hosts.length)
       }
-      const used = hosts.map((_, h) => kept.reduce((sum, one, i) => sum + (at[i] === h ? one.cores : 0), 0))
+      const used = hosts.map((_, h) =>
+        kept.reduce((sum, one, i) => sum + (at[i] === h ? one.cores : 0), 0),
+      )
       if (used.some((cores, h) => cores > (hosts[h]?.cores ?? 0))) continue
-      if (kept.some((one, i) => one.apart !== null && kept.some((other, j) => j > i && other.apart === one.apart && at[i] === at[j]))) continue
-      if (reserve && kept.length > 0 && !hosts.every((_, lost) => survives(kept.filter((__, i) => at[i] === lost), hosts.map((one, h) => (h === lost ? 0 : one.cores - (used[h] ?? 0)))))) continue
+      if (
+        kept.some(
+          (one, i) =>
+            one.apart !== null &&
+            kept.some((other, j) => j > i && other.apart === one.apart && at[i] === at[j]),
+        )
+      )
+        continue
+      if (
+        reserve &&
+        kept.length > 0 &&
+        !hosts.every((_, lost) =>
+          survives(
+            kept.filter((__, i) => at[i] === lost),
+            hosts.map((one, h) => (h === lost ? 0 : one.cores - (used[h] ?? 0))),
+          ),
+        )
+      )
+        continue
       return true
     }
     return false
@@ -28,22 +61,41 @@ function plainly(hosts: readonly RoomHost[], wishes: readonly MachineWish[], res
   const survives = (things: readonly MachineWish[], room: readonly number[]): boolean => {
     const [first, ...rest] = things
     if (!first) return true
-    return room.some((free, h) => free >= first.cores && survives(rest, room.map((other, i) => (i === h ? other - first.cores : other))))
+    return room.some(
+      (free, h) =>
+        free >= first.cores &&
+        survives(
+          rest,
+          room.map((other, i) => (i === h ? other - first.cores : other)),
+        ),
+    )
   }
   const names = wishes.map((one) => one.name).sort()
-  const sets = Array.from({ length: 2 ** wishes.length }, (_, mask) => names.filter((__, i) => mask & (1 << i))).sort((a, b) => a.length - b.length || (a.join('\n') < b.join('\n') ? -1 : 1))
+  const sets = Array.from({ length: 2 ** wishes.length }, (_, mask) =>
+    names.filter((__, i) => mask & (1 << i)),
+  ).sort((a, b) => a.length - b.length || (a.join('\n') < b.join('\n') ? -1 : 1))
   return sets.find((left) => fits(wishes.filter((one) => !left.includes(one.name)))) ?? names
 }
 
 describe('the hosts of a hall', () => {
   it('agree with every way tried one by one', () => {
-    const machine = fc.record({ cores: fc.integer({ min: 1, max: 6 }), apart: fc.constantFrom(null, null, 'birch') })
+    const machine = fc.record({
+      cores: fc.integer({ min: 1, max: 6 }),
+      apart: fc.constantFrom(null, null, 'birch'),
+    })
     fc.assert(
-      fc.property(fc.array(fc.integer({ min: 3, max: 9 }), { minLength: 1, maxLength: 3 }), fc.array(machine, { minLength: 1, maxLength: 5 }), fc.boolean(), (sizes, machines, reserve) => {
-        const hosts = sizes.map((cores, i) => host(`h${i}`, cores))
-        const wishes = machines.map((one, i) => wish(`m${i}`, one.cores, one.apart))
-        expect(hallRoom(hosts, [], wishes, 1, reserve).unfit.map((one) => one.name)).toEqual(plainly(hosts, wishes, reserve))
-      }),
+      fc.property(
+        fc.array(fc.integer({ min: 3, max: 9 }), { minLength: 1, maxLength: 3 }),
+        fc.array(machine, { minLength: 1, maxLength: 5 }),
+        fc.boolean(),
+        (sizes, machines, reserve) => {
+          const hosts = sizes.map((cores, i) => host(`h${i}`, cores))
+          const wishes = machines.map((one, i) => wish(`m${i}`, one.cores, one.apart))
+          expect(hallRoom(hosts, [], wishes, 1, reserve).unfit.map((one) => one.name)).toEqual(
+            plainly(hosts, wishes, reserve),
+          )
+        },
+      ),
       { numRuns: 150 },
     )
   })
@@ -57,18 +109,31 @@ describe('the hosts of a hall', () => {
     const room = hallRoom([host('h1', 8)], [], [wish('c', 4), wish('b', 4), wish('a', 4)], 1, false)
     expect(room.unfit.map((one) => one.name)).toEqual(['a'])
     expect(room.unfit[0]?.says).toMatch(/no host of a takes 4 cores: the emptiest has 0 left/)
-    expect(hallRoom([host('h1', 8)], [], [wish('a', 8), wish('b', 4), wish('c', 4)], 1, false).unfit.map((one) => one.name)).toEqual(['a'])
+    expect(
+      hallRoom([host('h1', 8)], [], [wish('a', 8), wish('b', 4), wish('c', 4)], 1, false).unfit.map(
+        (one) => one.name,
+      ),
+    ).toEqual(['a'])
   })
 
   it('keep control-plane machines of one cluster apart, also from one that stands', () => {
-    const standing = [{ name: 'birch-cp-1', zone: 'a', host: 'h1', cores: 1, memoryBytes: 1, apart: 'birch' }]
-    expect(hallRoom([host('h1'), host('h2')], standing, [wish('birch-cp-2', 1, 'birch')], 1, false).placed).toEqual([{ name: 'birch-cp-2', host: 'h2' }])
-    expect(hallRoom([host('h1')], standing, [wish('birch-cp-2', 1, 'birch')], 1, false).unfit[0]?.says).toMatch(/holds another machine of its control plane/)
+    const standing = [
+      { name: 'birch-cp-1', zone: 'a', host: 'h1', cores: 1, memoryBytes: 1, apart: 'birch' },
+    ]
+    expect(
+      hallRoom([host('h1'), host('h2')], standing, [wish('birch-cp-2', 1, 'birch')], 1, false)
+        .placed,
+    ).toEqual([{ name: 'birch-cp-2', host: 'h2' }])
+    expect(
+      hallRoom([host('h1')], standing, [wish('birch-cp-2', 1, 'birch')], 1, false).unfit[0]?.says,
+    ).toMatch(/holds another machine of its control plane/)
   })
 
   it('take nothing on a host that is out of service', () => {
     const out = { ...host('h1'), service: 'out' as const }
-    expect(hallRoom([out], [], [wish('a', 1)], 1, false).unfit).toEqual([{ name: 'a', says: 'every host of a is out of service' }])
+    expect(hallRoom([out], [], [wish('a', 1)], 1, false).unfit).toEqual([
+      { name: 'a', says: 'every host of a is out of service' },
+    ])
   })
 
   it('past 24 machines answer by largest first, quickly', () => {
@@ -80,7 +145,18 @@ describe('the hosts of a hall', () => {
   })
 
   it('after a loss restart by name on the first host with room', () => {
-    const machines = [{ name: 'b', zone: 'a', host: 'h1', cores: 4, memoryBytes: 1 }, { name: 'a', zone: 'a', host: 'h1', cores: 6, memoryBytes: 1 }, { name: 'x', zone: 'a', host: 'h2', cores: 4, memoryBytes: 1 }]
-    expect(hostLoss([host('h1', 16), host('h2'), host('h3')], machines, 'h1', 1)).toEqual({ host: 'h1', moves: [{ machine: 'a', to: 'h3' }, { machine: 'b', to: 'h2' }], homeless: [] })
+    const machines = [
+      { name: 'b', zone: 'a', host: 'h1', cores: 4, memoryBytes: 1 },
+      { name: 'a', zone: 'a', host: 'h1', cores: 6, memoryBytes: 1 },
+      { name: 'x', zone: 'a', host: 'h2', cores: 4, memoryBytes: 1 },
+    ]
+    expect(hostLoss([host('h1', 16), host('h2'), host('h3')], machines, 'h1', 1)).toEqual({
+      host: 'h1',
+      moves: [
+        { machine: 'a', to: 'h3' },
+        { machine: 'b', to: 'h2' },
+      ],
+      homeless: [],
+    })
   })
 })

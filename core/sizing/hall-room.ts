@@ -50,12 +50,19 @@ interface Load {
   readonly memoryBytes: number
   freeCores: number
   freeMemory: number
-  readonly holds: { readonly cores: number; readonly memoryBytes: number; readonly apart: string | null }[]
+  readonly holds: {
+    readonly cores: number
+    readonly memoryBytes: number
+    readonly apart: string | null
+  }[]
 }
 
 type Thing = Load['holds'][number]
 
-const takes = (load: Load, thing: Thing): boolean => load.freeCores >= thing.cores && load.freeMemory >= thing.memoryBytes && (thing.apart === null || !load.holds.some((other) => other.apart === thing.apart))
+const takes = (load: Load, thing: Thing): boolean =>
+  load.freeCores >= thing.cores &&
+  load.freeMemory >= thing.memoryBytes &&
+  (thing.apart === null || !load.holds.some((other) => other.apart === thing.apart))
 
 const put = (load: Load, thing: Thing): void => {
   load.freeCores -= thing.cores
@@ -72,7 +79,11 @@ const take = (load: Load, thing: Thing): void => {
 const bigger = (a: Thing, b: Thing): number => b.cores - a.cores || b.memoryBytes - a.memoryBytes
 
 /** Two hosts are alike for what is to come if they have the same room and hold machines of the same groups. */
-const likeness = (load: Load): string => `${load.freeCores}/${load.freeMemory}/${load.holds.flatMap((thing) => thing.apart ?? []).sort().join(',')}`
+const likeness = (load: Load): string =>
+  `${load.freeCores}/${load.freeMemory}/${load.holds
+    .flatMap((thing) => thing.apart ?? [])
+    .sort()
+    .join(',')}`
 
 /** Whether `things` all fit somewhere on `loads`, which are left as they were. First-fit decreasing first; then, if few enough, every way. */
 function packs(things: readonly Thing[], loads: readonly Load[], exact: boolean): boolean {
@@ -83,7 +94,9 @@ function packs(things: readonly Thing[], loads: readonly Load[], exact: boolean)
   }
   for (const thing of sorted) {
     // After a loss machines of one group may have to share a host for a while; room is what counts.
-    const target = loads.find((load) => load.freeCores >= thing.cores && load.freeMemory >= thing.memoryBytes)
+    const target = loads.find(
+      (load) => load.freeCores >= thing.cores && load.freeMemory >= thing.memoryBytes,
+    )
     if (!target) break
     put(target, thing)
     done.push([target, thing])
@@ -123,13 +136,19 @@ function hostThatMayNotDie(loads: readonly Load[]): Load | null {
 }
 
 /** A way to place all of `wishes` on the zone, as hosts in their order; null if there is none. */
-function placeAll(wishes: readonly MachineWish[], loads: readonly Load[], reserve: boolean): readonly string[] | null {
+function placeAll(
+  wishes: readonly MachineWish[],
+  loads: readonly Load[],
+  reserve: boolean,
+): readonly string[] | null {
   const free = loads.reduce((sum, load) => sum + load.freeCores, 0)
   const asked = wishes.reduce((sum, wish) => sum + wish.cores, 0)
   const largest = Math.max(0, ...loads.map((load) => load.cores))
   // What survives the loss of the largest host must at least fit by sums.
   if (asked > free - (reserve ? largest : 0) && wishes.length > 0) return null
-  const order = wishes.map((wish, i) => ({ wish, i })).sort((a, b) => bigger(a.wish, b.wish) || compareText(a.wish.name, b.wish.name))
+  const order = wishes
+    .map((wish, i) => ({ wish, i }))
+    .sort((a, b) => bigger(a.wish, b.wish) || compareText(a.wish.name, b.wish.name))
   const hosts = wishes.map(() => '')
   let tries = 0
   const place = (at: number): boolean => {
@@ -137,7 +156,9 @@ function placeAll(wishes: readonly MachineWish[], loads: readonly Load[], reserv
     if (!next) return !reserve || hostThatMayNotDie(loads) === null
     const seen = new Set<string>()
     // Emptiest first: spread leaves the most room for what may be lost.
-    for (const load of [...loads].sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host))) {
+    for (const load of [...loads].sort(
+      (a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host),
+    )) {
       if (!takes(load, next.wish)) continue
       const like = likeness(load)
       if (seen.has(like)) continue
@@ -156,33 +177,64 @@ function placeAll(wishes: readonly MachineWish[], loads: readonly Load[], reserv
   return place(0) ? hosts : null
 }
 
-const loadsOf = (zone: string, hosts: readonly RoomHost[], standing: readonly PlacedMachine[], overcommit: number): readonly Load[] =>
+const loadsOf = (
+  zone: string,
+  hosts: readonly RoomHost[],
+  standing: readonly PlacedMachine[],
+  overcommit: number,
+): readonly Load[] =>
   hosts
     .filter((host) => host.zone === zone && (host.service ?? 'in') === 'in')
     .map((host): Load => {
-      const load: Load = { host: host.name, cores: host.cores * overcommit, memoryBytes: host.memoryBytes, freeCores: host.cores * overcommit, freeMemory: host.memoryBytes, holds: [] }
-      for (const machine of standing) if (machine.host === host.name) put(load, { cores: machine.cores, memoryBytes: machine.memoryBytes, apart: machine.apart ?? null })
+      const load: Load = {
+        host: host.name,
+        cores: host.cores * overcommit,
+        memoryBytes: host.memoryBytes,
+        freeCores: host.cores * overcommit,
+        freeMemory: host.memoryBytes,
+        holds: [],
+      }
+      for (const machine of standing)
+        if (machine.host === host.name)
+          put(load, {
+            cores: machine.cores,
+            memoryBytes: machine.memoryBytes,
+            apart: machine.apart ?? null,
+          })
       return load
     })
 
 /** Why a machine has no place although the others stand as they do. */
 function whyNot(wish: MachineWish, loads: readonly Load[], known: boolean): string {
-  if (loads.length === 0) return known ? `every host of ${wish.zone} is out of service` : `${wish.zone} has no host.`
-  const apart = loads.filter((load) => wish.apart === null || !load.holds.some((other) => other.apart === wish.apart))
-  if (apart.length === 0) return `every host of ${wish.zone} holds another machine of its control plane`
+  if (loads.length === 0)
+    return known ? `every host of ${wish.zone} is out of service` : `${wish.zone} has no host.`
+  const apart = loads.filter(
+    (load) => wish.apart === null || !load.holds.some((other) => other.apart === wish.apart),
+  )
+  if (apart.length === 0)
+    return `every host of ${wish.zone} holds another machine of its control plane`
   if (!apart.some((load) => takes(load, wish))) {
     const most = Math.max(0, ...apart.map((load) => load.freeCores))
-    return most >= wish.cores ? `no host of ${wish.zone} has its memory left` : `no host of ${wish.zone} takes ${wish.cores} cores: the emptiest has ${most} left`
+    return most >= wish.cores
+      ? `no host of ${wish.zone} has its memory left`
+      : `no host of ${wish.zone} takes ${wish.cores} cores: the emptiest has ${most} left`
   }
   return `one host’s worth of ${wish.zone} is kept for failover: with it placed, the loss of a host would leave machines with nowhere to restart`
 }
 
 /** Places one after the other, largest first, onto the emptiest host; what breaks the reserve stays out. */
-function firstFit(wishes: readonly MachineWish[], loads: readonly Load[], reserve: boolean, known: boolean): HallRoom {
+function firstFit(
+  wishes: readonly MachineWish[],
+  loads: readonly Load[],
+  reserve: boolean,
+  known: boolean,
+): HallRoom {
   const placed: { name: string; host: string }[] = []
   const unfit: { name: string; says: string }[] = []
   for (const wish of [...wishes].sort((a, b) => bigger(a, b) || compareText(a.name, b.name))) {
-    const target = [...loads].sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host)).find((load) => takes(load, wish))
+    const target = [...loads]
+      .sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host))
+      .find((load) => takes(load, wish))
     if (target) {
       put(target, wish)
       if (!reserve || hostThatMayNotDie(loads) === null) {
@@ -197,7 +249,12 @@ function firstFit(wishes: readonly MachineWish[], loads: readonly Load[], reserv
 }
 
 /** The smallest set of a zone's wishes to leave out, and where the rest goes. */
-function exactly(wishes: readonly MachineWish[], loads: readonly Load[], reserve: boolean, known: boolean): HallRoom {
+function exactly(
+  wishes: readonly MachineWish[],
+  loads: readonly Load[],
+  reserve: boolean,
+  known: boolean,
+): HallRoom {
   const classes = new Map<string, MachineWish[]>()
   for (const wish of [...wishes].sort((a, b) => compareText(a.name, b.name))) {
     const like = `${wish.cores}/${wish.memoryBytes}/${wish.apart ?? ''}`
@@ -208,9 +265,15 @@ function exactly(wishes: readonly MachineWish[], loads: readonly Load[], reserve
   const ways = (count: number, from = 0): readonly (readonly MachineWish[])[] => {
     const group = groups[from]
     if (!group) return count === 0 ? [[]] : []
-    return Array.from({ length: Math.min(count, group.length) + 1 }, (_, k) => ways(count - k, from + 1).map((rest) => [...group.slice(0, k), ...rest])).flat()
+    return Array.from({ length: Math.min(count, group.length) + 1 }, (_, k) =>
+      ways(count - k, from + 1).map((rest) => [...group.slice(0, k), ...rest]),
+    ).flat()
   }
-  const key = (set: readonly MachineWish[]): string => set.map((wish) => wish.name).sort(compareText).join('\n')
+  const key = (set: readonly MachineWish[]): string =>
+    set
+      .map((wish) => wish.name)
+      .sort(compareText)
+      .join('\n')
   for (let out = 0; out <= wishes.length; out++) {
     for (const left of [...ways(out)].sort((a, b) => compareText(key(a), key(b)))) {
       const kept = wishes.filter((wish) => !left.includes(wish))
@@ -221,14 +284,26 @@ function exactly(wishes: readonly MachineWish[], loads: readonly Load[], reserve
         const load = loads.find((other) => other.host === found[i])
         if (load) put(load, wish)
       })
-      return { placed: kept.map((wish, i) => ({ name: wish.name, host: found[i] ?? '' })), unfit: left.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })) }
+      return {
+        placed: kept.map((wish, i) => ({ name: wish.name, host: found[i] ?? '' })),
+        unfit: left.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })),
+      }
     }
   }
-  return { placed: [], unfit: wishes.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })) }
+  return {
+    placed: [],
+    unfit: wishes.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })),
+  }
 }
 
 /** Places `wishes` beside what stands. `reserve` false leaves the failover reserve out of account. */
-export function hallRoom(hosts: readonly RoomHost[], standing: readonly PlacedMachine[], wishes: readonly MachineWish[], overcommit: number, reserve: boolean): HallRoom {
+export function hallRoom(
+  hosts: readonly RoomHost[],
+  standing: readonly PlacedMachine[],
+  wishes: readonly MachineWish[],
+  overcommit: number,
+  reserve: boolean,
+): HallRoom {
   const exact = wishes.length <= exactMachines
   const zones = [...new Set(wishes.map((wish) => wish.zone))]
   const parts = zones.map((zone) => {
@@ -237,6 +312,10 @@ export function hallRoom(hosts: readonly RoomHost[], standing: readonly PlacedMa
     const known = hosts.some((host) => host.zone === zone)
     return exact ? exactly(mine, loads, reserve, known) : firstFit(mine, loads, reserve, known)
   })
-  const byName = (a: { readonly name: string }, b: { readonly name: string }): number => compareText(a.name, b.name)
-  return { placed: parts.flatMap((part) => part.placed).sort(byName), unfit: parts.flatMap((part) => part.unfit).sort(byName) }
+  const byName = (a: { readonly name: string }, b: { readonly name: string }): number =>
+    compareText(a.name, b.name)
+  return {
+    placed: parts.flatMap((part) => part.placed).sort(byName),
+    unfit: parts.flatMap((part) => part.unfit).sort(byName),
+  }
 }

@@ -9,26 +9,45 @@ export interface HostLoss {
 }
 
 /** Where the machines of `lost` restart, and which find no place. Null if there is no such host. O(machines × hosts). */
-export function hostLoss(hosts: readonly RoomHost[], machines: readonly PlacedMachine[], lost: string, overcommit: number): HostLoss | null {
+export function hostLoss(
+  hosts: readonly RoomHost[],
+  machines: readonly PlacedMachine[],
+  lost: string,
+  overcommit: number,
+): HostLoss | null {
   const dead = hosts.find((host) => host.name === lost)
   if (!dead) return null
   const others = hosts
     .filter((host) => host.zone === dead.zone && host !== dead && (host.service ?? 'in') === 'in')
     .map((host) => {
       const on = machines.filter((machine) => machine.host === host.name)
-      return { host, cores: host.cores * overcommit - on.reduce((sum, machine) => sum + machine.cores, 0), memoryBytes: host.memoryBytes - on.reduce((sum, machine) => sum + machine.memoryBytes, 0) }
+      return {
+        host,
+        cores: host.cores * overcommit - on.reduce((sum, machine) => sum + machine.cores, 0),
+        memoryBytes: host.memoryBytes - on.reduce((sum, machine) => sum + machine.memoryBytes, 0),
+      }
     })
   const moves: { machine: string; to: string }[] = []
   const homeless: { machine: string; says: string }[] = []
-  for (const machine of machines.filter((other) => other.host === lost).sort((a, b) => compareText(a.name, b.name))) {
-    const target = others.find((other) => other.cores >= machine.cores && other.memoryBytes >= machine.memoryBytes)
+  for (const machine of machines
+    .filter((other) => other.host === lost)
+    .sort((a, b) => compareText(a.name, b.name))) {
+    const target = others.find(
+      (other) => other.cores >= machine.cores && other.memoryBytes >= machine.memoryBytes,
+    )
     if (target) {
       target.cores -= machine.cores
       target.memoryBytes -= machine.memoryBytes
       moves.push({ machine: machine.name, to: target.host.name })
     } else {
       const most = Math.max(0, ...others.map((other) => other.cores))
-      homeless.push({ machine: machine.name, says: others.length === 0 ? `${dead.zone} has no other host` : `it needs ${machine.cores} cores; the emptiest other host of ${dead.zone} has ${most} left` })
+      homeless.push({
+        machine: machine.name,
+        says:
+          others.length === 0
+            ? `${dead.zone} has no other host`
+            : `it needs ${machine.cores} cores; the emptiest other host of ${dead.zone} has ${most} left`,
+      })
     }
   }
   return { host: lost, moves, homeless }

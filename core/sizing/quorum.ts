@@ -8,7 +8,8 @@ export interface QuorumReport {
 }
 
 /** Losses that `members` tolerate: ⌊(n−1)/2⌋, 0 for none. */
-export const toleratedLosses = (members: number): number => (members < 1 ? 0 : Math.floor((members - 1) / 2))
+export const toleratedLosses = (members: number): number =>
+  members < 1 ? 0 : Math.floor((members - 1) / 2)
 
 /**
  * The report for members spread over zones (`zones[i]` members in zone i). Null if there is no member at all.
@@ -20,7 +21,10 @@ export function quorum(zones: readonly number[]): QuorumReport | null {
   const majority = Math.floor(members / 2) + 1
   const finding =
     members === 2
-      ? ({ level: 'stop', says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.' } as const)
+      ? ({
+          level: 'stop',
+          says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.',
+        } as const)
       : members % 2 === 0
         ? ({
             level: 'caution',

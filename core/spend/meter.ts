@@ -30,19 +30,42 @@ export interface Metering {
 const hourMs = 3_600_000
 
 /** Units an hour of a thing while it is there, by the prices now in the book, and under which heading; null is free. */
-function priced(site: SiteView, thing: MeteredThing): readonly { readonly what: SpendLine['what']; readonly hourly: number }[] {
+function priced(
+  site: SiteView,
+  thing: MeteredThing,
+): readonly { readonly what: SpendLine['what']; readonly hourly: number }[] {
   const owned = site.hosts.length > 0
   switch (thing.what) {
     case 'machine':
-      return [{ what: 'machines', hourly: machineHourly(site, { size: thing.size ?? '', cores: thing.cores ?? 0, lifetime: thing.lifetime ?? 'on-demand', zone: thing.zone ?? '', host: null }) }]
+      return [
+        {
+          what: 'machines',
+          hourly: machineHourly(site, {
+            size: thing.size ?? '',
+            cores: thing.cores ?? 0,
+            lifetime: thing.lifetime ?? 'on-demand',
+            zone: thing.zone ?? '',
+            host: null,
+          }),
+        },
+      ]
     case 'tier':
-      return [{ what: 'control plane', hourly: site.managedTiers.find((tier) => tier.tier === thing.tier)?.hourly ?? 0 }]
+      return [
+        {
+          what: 'control plane',
+          hourly: site.managedTiers.find((tier) => tier.tier === thing.tier)?.hourly ?? 0,
+        },
+      ]
     case 'disk':
-      return owned ? [] : [{ what: 'disks', hourly: ((thing.gb ?? 0) * site.prices.diskGbMonth) / monthHours }]
+      return owned
+        ? []
+        : [{ what: 'disks', hourly: ((thing.gb ?? 0) * site.prices.diskGbMonth) / monthHours }]
     case 'balancer':
       return owned ? [] : [{ what: 'load balancers', hourly: site.prices.balancerHour }]
     case 'host': {
-      const host = site.hosts.find((one) => one.name === thing.name) ?? site.hosts.find((one) => one.zone === thing.zone)
+      const host =
+        site.hosts.find((one) => one.name === thing.name) ??
+        site.hosts.find((one) => one.zone === thing.zone)
       return [
         { what: 'power at idle', hourly: ((host?.idleWatts ?? 0) / 1000) * site.prices.kwh },
         { what: 'write-off', hourly: site.prices.hostMonth / monthHours },
@@ -57,9 +80,13 @@ function priced(site: SiteView, thing: MeteredThing): readonly { readonly what: 
 function poolOf(view: FleetView, thing: MeteredThing): string | null {
   if (thing.what !== 'machine') return null
   const cluster = view.clusters.find((one) => one.name === thing.cluster)
-  const standing = cluster?.pools.find((pool) => pool.nodes.some((node) => node.machine === thing.name))
+  const standing = cluster?.pools.find((pool) =>
+    pool.nodes.some((node) => node.machine === thing.name),
+  )
   if (standing) return standing.name
-  const byName = [...(cluster?.pools ?? [])].sort((a, b) => b.name.length - a.name.length).find((pool) => thing.name.startsWith(`${thing.cluster ?? ''}-${pool.name}-`))
+  const byName = [...(cluster?.pools ?? [])]
+    .sort((a, b) => b.name.length - a.name.length)
+    .find((pool) => thing.name.startsWith(`${thing.cluster ?? ''}-${pool.name}-`))
   return byName?.name ?? (cluster ? 'control-plane' : null)
 }
 
@@ -67,8 +94,21 @@ function poolOf(view: FleetView, thing: MeteredThing): string | null {
  * What was spent between two instants (ms), by site, cluster, pool and heading. Hours are those of all things of a
  * line together; intervals are cut at both ends.
  */
-export function meteredSpend(view: FleetView, meters: Readonly<Record<string, readonly MeteredThing[]>>, from: number, until: number): Metering {
-  const lines = new Map<string, { line: Omit<SpendLine, 'count' | 'hours' | 'units'>; names: Set<string>; hours: number; units: number }>()
+export function meteredSpend(
+  view: FleetView,
+  meters: Readonly<Record<string, readonly MeteredThing[]>>,
+  from: number,
+  until: number,
+): Metering {
+  const lines = new Map<
+    string,
+    {
+      line: Omit<SpendLine, 'count' | 'hours' | 'units'>
+      names: Set<string>
+      hours: number
+      units: number
+    }
+  >()
   let since = until
   for (const site of view.sites) {
     for (const thing of meters[site.name] ?? []) {
@@ -83,10 +123,24 @@ export function meteredSpend(view: FleetView, meters: Readonly<Record<string, re
         const key = JSON.stringify(line)
         const known = lines.get(key) ?? { line, names: new Set<string>(), hours: 0, units: 0 }
         known.names.add(thing.name)
-        lines.set(key, { ...known, hours: known.hours + hours, units: known.units + hourly * hours })
+        lines.set(key, {
+          ...known,
+          hours: known.hours + hours,
+          units: known.units + hourly * hours,
+        })
       }
     }
   }
-  const all = [...lines.values()].map(({ line, names, hours, units }): SpendLine => ({ ...line, count: names.size, hours, units }))
-  return { since: new Date(since).toISOString(), until: new Date(until).toISOString(), lines: all, units: all.reduce((sum, line) => sum + line.units, 0) }
+  const all = [...lines.values()].map(({ line, names, hours, units }): SpendLine => ({
+    ...line,
+    count: names.size,
+    hours,
+    units,
+  }))
+  return {
+    since: new Date(since).toISOString(),
+    until: new Date(until).toISOString(),
+    lines: all,
+    units: all.reduce((sum, line) => sum + line.units, 0),
+  }
 }

@@ -20,10 +20,16 @@ export interface SiteSpend {
 }
 
 /** Units an hour that this machine adds: its price, or the power it draws on its host. */
-export function machineHourly(site: SiteView, machine: Pick<MachineView, 'size' | 'cores' | 'lifetime' | 'zone' | 'host'>): number {
+export function machineHourly(
+  site: SiteView,
+  machine: Pick<MachineView, 'size' | 'cores' | 'lifetime' | 'zone' | 'host'>,
+): number {
   const size = site.sizes.find((other) => other.name === machine.size)
-  if (size && size.hourly !== null) return size.hourly * (machine.lifetime === 'spot' ? site.prices.spotShare : 1)
-  const host = site.hosts.find((other) => other.name === machine.host) ?? site.hosts.find((other) => other.zone === machine.zone)
+  if (size && size.hourly !== null)
+    return size.hourly * (machine.lifetime === 'spot' ? site.prices.spotShare : 1)
+  const host =
+    site.hosts.find((other) => other.name === machine.host) ??
+    site.hosts.find((other) => other.zone === machine.zone)
   if (!host) return 0
   const watts = ((host.fullWatts - host.idleWatts) * machine.cores) / (host.cores * site.overcommit)
   return (watts / 1000) * site.prices.kwh
@@ -33,8 +39,15 @@ export function machineHourly(site: SiteView, machine: Pick<MachineView, 'size' 
 export function siteSpend(site: SiteView): SiteSpend {
   const machines = site.machines.reduce((sum, machine) => sum + machineHourly(site, machine), 0)
   const priced = site.hosts.length === 0
-  const controlPlanes = site.controlPlanes.reduce((sum, plane) => sum + (site.managedTiers.find((tier) => tier.tier === plane.tier)?.hourly ?? 0), 0) * monthHours
-  const disks = priced ? site.disks.reduce((sum, disk) => sum + disk.sizeGb, 0) * site.prices.diskGbMonth : 0
+  const controlPlanes =
+    site.controlPlanes.reduce(
+      (sum, plane) =>
+        sum + (site.managedTiers.find((tier) => tier.tier === plane.tier)?.hourly ?? 0),
+      0,
+    ) * monthHours
+  const disks = priced
+    ? site.disks.reduce((sum, disk) => sum + disk.sizeGb, 0) * site.prices.diskGbMonth
+    : 0
   const idle = site.hosts.reduce((sum, host) => sum + (host.idleWatts / 1000) * site.prices.kwh, 0)
   const writeOff = site.hosts.length * site.prices.hostMonth
   const parts = {
@@ -45,5 +58,14 @@ export function siteSpend(site: SiteView): SiteSpend {
     power: priced ? 0 : (idle + machines) * monthHours,
     writeOff,
   }
-  return { ...parts, perMonth: parts.machines + parts.controlPlanes + parts.disks + parts.balancers + parts.power + parts.writeOff }
+  return {
+    ...parts,
+    perMonth:
+      parts.machines +
+      parts.controlPlanes +
+      parts.disks +
+      parts.balancers +
+      parts.power +
+      parts.writeOff,
+  }
 }

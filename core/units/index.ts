@@ -1,5 +1,13 @@
 export { GB, GiB, KiB, MiB, parseBytes, parseCpuMilli, type Parsed } from './quantity'
-export { bytesText, coresText, countText, durationText, listText, moneyText, numberText } from './text'
+export {
+  bytesText,
+  coresText,
+  countText,
+  durationText,
+  listText,
+  moneyText,
+  numberText,
+} from './text'
 export { compareReleases, minorLine, minorsBehind, parseVersion, type Version } from './version'
 export { exhaustive } from './exhaustive'
 export { compareText } from './order'

@@ -4,7 +4,8 @@
  * integers until it is rounded up to the unit asked for, as the open API does. Cost: linear in the text.
  */
 
-export type Parsed<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly says: string }
+export type Parsed<T> =
+  { readonly ok: true; readonly value: T } | { readonly ok: false; readonly says: string }
 
 const suffixes: Readonly<Record<string, readonly [bigint, bigint]>> = {
   n: [1n, 1_000_000_000n],
@@ -25,7 +26,8 @@ const suffixes: Readonly<Record<string, readonly [bigint, bigint]>> = {
   Ei: [1024n ** 6n, 1n],
 }
 
-const shape = /^([+-]?)(\d{1,40})?(?:\.(\d{0,40}))?(?:[eE]([+-]?\d{1,3})|(n|u|m|k|M|G|T|P|E|Ki|Mi|Gi|Ti|Pi|Ei))?$/
+const shape =
+  /^([+-]?)(\d{1,40})?(?:\.(\d{0,40}))?(?:[eE]([+-]?\d{1,3})|(n|u|m|k|M|G|T|P|E|Ki|Mi|Gi|Ti|Pi|Ei))?$/
 
 /** The largest quantity taken: what fits a double exactly, in the unit asked for. */
 const largest = BigInt(Number.MAX_SAFE_INTEGER)
@@ -41,24 +43,32 @@ function parseScaled(text: string, perUnit: bigint, example: string): Parsed<num
   if (!found || whole + fraction === '') {
     return { ok: false, says: `“${text.slice(0, 60)}” is no quantity. Write it like ${example}.` }
   }
-  if (found[1] === '-') return { ok: false, says: `“${text.slice(0, 60)}” is below 0. Write it like ${example}.` }
+  if (found[1] === '-')
+    return { ok: false, says: `“${text.slice(0, 60)}” is below 0. Write it like ${example}.` }
   const exponent = found[4] === undefined ? 0 : Number(found[4])
-  if (Math.abs(exponent) > 40) return { ok: false, says: `“${text.slice(0, 60)}” is out of range. Write it like ${example}.` }
+  if (Math.abs(exponent) > 40)
+    return { ok: false, says: `“${text.slice(0, 60)}” is out of range. Write it like ${example}.` }
   const [up, down] = suffixes[found[5] ?? ''] ?? [1n, 1n]
   let numerator = BigInt(whole + fraction) * up * perUnit
   let denominator = 10n ** BigInt(fraction.length) * down
   if (exponent >= 0) numerator *= 10n ** BigInt(exponent)
   else denominator *= 10n ** BigInt(-exponent)
   const value = (numerator + denominator - 1n) / denominator
-  if (value > largest) return { ok: false, says: `“${text.slice(0, 60)}” is more than can be computed with (2^53 − 1).` }
+  if (value > largest)
+    return {
+      ok: false,
+      says: `“${text.slice(0, 60)}” is more than can be computed with (2^53 − 1).`,
+    }
   return { ok: true, value: Number(value) }
 }
 
 /** CPU in thousandths of a core, rounded up: "500m" → 500, "2" → 2000. */
-export const parseCpuMilli = (text: string): Parsed<number> => parseScaled(text, 1000n, '"500m" or "2"')
+export const parseCpuMilli = (text: string): Parsed<number> =>
+  parseScaled(text, 1000n, '"500m" or "2"')
 
 /** Memory or storage in bytes, rounded up: "2Gi" → 2147483648. */
-export const parseBytes = (text: string): Parsed<number> => parseScaled(text, 1n, '"512Mi" or "16Gi"')
+export const parseBytes = (text: string): Parsed<number> =>
+  parseScaled(text, 1n, '"512Mi" or "16Gi"')
 
 export const KiB = 1024
 export const MiB = 1024 ** 2

@@ -33,14 +33,21 @@ export function durationText(seconds: number): string {
   const s = Math.max(0, Math.round(seconds))
   if (s < 60) return `${s} s`
   const minutes = Math.floor(s / 60)
-  if (minutes < 60) return s % 60 === 0 || minutes >= 10 ? `${Math.round(s / 60)} min` : `${minutes} min ${s % 60} s`
+  if (minutes < 60)
+    return s % 60 === 0 || minutes >= 10
+      ? `${Math.round(s / 60)} min`
+      : `${minutes} min ${s % 60} s`
   const hours = Math.floor(s / 3600)
-  if (hours < 48) return Math.floor((s % 3600) / 60) === 0 ? `${hours} h` : `${hours} h ${Math.floor((s % 3600) / 60)} min`
+  if (hours < 48)
+    return Math.floor((s % 3600) / 60) === 0
+      ? `${hours} h`
+      : `${hours} h ${Math.floor((s % 3600) / 60)} min`
   return `${Math.floor(s / 86400)} days`
 }
 
 /** Currency-neutral units of money, two decimals; small amounts keep three. */
-export const moneyText = (units: number): string => numberText(units, Math.abs(units) < 0.1 && units !== 0 ? 3 : 2)
+export const moneyText = (units: number): string =>
+  numberText(units, Math.abs(units) < 0.1 && units !== 0 ? 3 : 2)
 
 /** "1 node", "3 nodes"; `plural` where an s is not enough. */
 export const countText = (count: number, one: string, plural = `${one}s`): string =>
@@ -48,7 +55,8 @@ export const countText = (count: number, one: string, plural = `${one}s`): strin
 
 /** "a", "a and b", "a, b and c"; past `most` the rest is counted. */
 export function listText(items: readonly string[], most = 6): string {
-  if (items.length > most) return `${items.slice(0, most).join(', ')} and ${items.length - most} more`
+  if (items.length > most)
+    return `${items.slice(0, most).join(', ')} and ${items.length - most} more`
   if (items.length < 2) return items.join('')
   return `${items.slice(0, -1).join(', ')} and ${items[items.length - 1] ?? ''}`
 }

@@ -1,5 +1,15 @@
 import { describe, expect, it } from 'vitest'
-import { bytesText, compareReleases, durationText, listText, minorsBehind, moneyText, numberText, parseBytes, parseCpuMilli } from '.'
+import {
+  bytesText,
+  compareReleases,
+  durationText,
+  listText,
+  minorsBehind,
+  moneyText,
+  numberText,
+  parseBytes,
+  parseCpuMilli,
+} from '.'
 
 describe('quantities', () => {
   it.each([
@@ -11,7 +21,9 @@ describe('quantities', () => {
     ['1e3', 1_000_000],
     ['.5', 500],
     ['+1', 1000],
-  ])('%s cpu is %i m', (text, milli) => expect(parseCpuMilli(text)).toEqual({ ok: true, value: milli }))
+  ])('%s cpu is %i m', (text, milli) =>
+    expect(parseCpuMilli(text)).toEqual({ ok: true, value: milli }),
+  )
 
   it.each([
     ['16Gi', 17_179_869_184],
@@ -27,11 +39,14 @@ describe('quantities', () => {
     expect(read.ok ? read.value : null).toBe(bytes)
   })
 
-  it.each(['', 'm', '1 Gi', '-1', '1Gib', 'NaN', '1e', '--1', '1.2.3', '1e999', '٣', '0x10'])('%j is refused with a reason', (text) => {
-    const read = parseBytes(text)
-    expect(read.ok).toBe(false)
-    expect(!read.ok && read.says).toMatch(/[.]$/)
-  })
+  it.each(['', 'm', '1 Gi', '-1', '1Gib', 'NaN', '1e', '--1', '1.2.3', '1e999', '٣', '0x10'])(
+    '%j is refused with a reason',
+    (text) => {
+      const read = parseBytes(text)
+      expect(read.ok).toBe(false)
+      expect(!read.ok && read.says).toMatch(/[.]$/)
+    },
+  )
 })
 
 describe('texts for people', () => {
@@ -56,7 +71,11 @@ describe('texts for people', () => {
 
 describe('releases', () => {
   it('compare as numbers, not as text', () => {
-    expect(['1.9.0', '1.33.2', '1.33.10'].sort(compareReleases)).toEqual(['1.9.0', '1.33.2', '1.33.10'])
+    expect(['1.9.0', '1.33.2', '1.33.10'].sort(compareReleases)).toEqual([
+      '1.9.0',
+      '1.33.2',
+      '1.33.10',
+    ])
     expect(minorsBehind('1.33.2', '1.30.0')).toBe(3)
     expect(minorsBehind('1.33.2', '1.34.0')).toBe(-1)
   })

@@ -14,7 +14,10 @@ export interface CallerRule {
   readonly service: string
   readonly callers: readonly { readonly namespace: string; readonly serviceAccount: string }[]
   /** Any of these; none is every request. Paths are prefixes, element by element. */
-  readonly requests: readonly { readonly methods: readonly string[]; readonly paths: readonly string[] }[]
+  readonly requests: readonly {
+    readonly methods: readonly string[]
+    readonly paths: readonly string[]
+  }[]
 }
 
 export interface CallerWorld {
@@ -30,8 +33,19 @@ export interface CallerVerdict {
 
 interface RuleObject {
   readonly kind: string
-  readonly metadata: { readonly name: string; readonly namespace?: string | null; readonly labels?: Readonly<Record<string, string>> | null }
-  readonly spec?: { readonly service?: string; readonly callers?: readonly { readonly serviceAccount?: string; readonly namespace?: string }[]; readonly requests?: readonly { readonly methods?: readonly string[]; readonly paths?: readonly string[] }[] }
+  readonly metadata: {
+    readonly name: string
+    readonly namespace?: string | null
+    readonly labels?: Readonly<Record<string, string>> | null
+  }
+  readonly spec?: {
+    readonly service?: string
+    readonly callers?: readonly { readonly serviceAccount?: string; readonly namespace?: string }[]
+    readonly requests?: readonly {
+      readonly methods?: readonly string[]
+      readonly paths?: readonly string[]
+    }[]
+  }
 }
 
 export function readCallers(objects: readonly ApiObject[]): CallerWorld {
@@ -45,12 +59,24 @@ export function readCallers(objects: readonly ApiObject[]): CallerWorld {
           key: `${namespace}/${object.metadata.name}`,
           namespace,
           service: object.spec?.service ?? '',
-          callers: (object.spec?.callers ?? []).map((caller) => ({ namespace: caller.namespace ?? namespace, serviceAccount: caller.serviceAccount ?? '' })),
-          requests: (object.spec?.requests ?? []).map((one) => ({ methods: (one.methods ?? []).map((method) => method.toUpperCase()), paths: one.paths ?? [] })),
+          callers: (object.spec?.callers ?? []).map((caller) => ({
+            namespace: caller.namespace ?? namespace,
+            serviceAccount: caller.serviceAccount ?? '',
+          })),
+          requests: (object.spec?.requests ?? []).map((one) => ({
+            methods: (one.methods ?? []).map((method) => method.toUpperCase()),
+            paths: one.paths ?? [],
+          })),
         },
       ]
     }),
-    closed: new Set(all.flatMap((object) => (object.kind === 'Namespace' && object.metadata.labels?.[callersLabel] === 'closed' ? [object.metadata.name] : []))),
+    closed: new Set(
+      all.flatMap((object) =>
+        object.kind === 'Namespace' && object.metadata.labels?.[callersLabel] === 'closed'
+          ? [object.metadata.name]
+          : [],
+      ),
+    ),
   }
 }
 
@@ -60,9 +86,35 @@ const prefixes = (prefix: string, path: string): boolean => {
 }
 
 /** Whether a service account may send a request to a service, and what decided. */
-export function mayCall(world: CallerWorld, caller: { readonly namespace: string; readonly serviceAccount: string }, service: { readonly namespace: string; readonly name: string }, request: { readonly method: string; readonly path: string }): CallerVerdict {
-  const listed = world.rules.filter((rule) => rule.namespace === service.namespace && rule.service === service.name && rule.callers.some((one) => one.namespace === caller.namespace && one.serviceAccount === caller.serviceAccount))
-  if (listed.length === 0) return world.closed.has(service.namespace) ? { allowed: false, by: 'closed' } : { allowed: true, by: 'open' }
-  const meets = listed.filter((rule) => rule.requests.length === 0 || rule.requests.some((one) => (one.methods.length === 0 || one.methods.includes(request.method.toUpperCase())) && (one.paths.length === 0 || one.paths.some((path) => prefixes(path, request.path)))))
-  return { allowed: meets.length > 0, by: (meets.length > 0 ? meets : listed).map((rule) => rule.key).sort() }
+export function mayCall(
+  world: CallerWorld,
+  caller: { readonly namespace: string; readonly serviceAccount: string },
+  service: { readonly namespace: string; readonly name: string },
+  request: { readonly method: string; readonly path: string },
+): CallerVerdict {
+  const listed = world.rules.filter(
+    (rule) =>
+      rule.namespace === service.namespace &&
+      rule.service === service.name &&
+      rule.callers.some(
+        (one) => one.namespace === caller.namespace && one.serviceAccount === caller.serviceAccount,
+      ),
+  )
+  if (listed.length === 0)
+    return world.closed.has(service.namespace)
+      ? { allowed: false, by: 'closed' }
+      : { allowed: true, by: 'open' }
+  const meets = listed.filter(
+    (rule) =>
+      rule.requests.length === 0 ||
+      rule.requests.some(
+        (one) =>
+          (one.methods.length === 0 || one.methods.includes(request.method.toUpperCase())) &&
+          (one.paths.length === 0 || one.paths.some((path) => prefixes(path, request.path))),
+      ),
+  )
+  return {
+    allowed: meets.length > 0,
+    by: (meets.length > 0 ? meets : listed).map((rule) => rule.key).sort(),
+  }
 }

@@ -4,15 +4,22 @@ import { clusterOf, type FleetView, nodesOf } from '../fleet'
 import type { WalkFrom, WalkTo } from './world'
 import { podsOfWorkload } from '../objects'
 
-export type EndRead<End> = { readonly ok: true; readonly end: End; readonly shown: string } | { readonly ok: false; readonly says: string }
+export type EndRead<End> =
+  | { readonly ok: true; readonly end: End; readonly shown: string }
+  | { readonly ok: false; readonly says: string }
 
 interface Listed {
   readonly kind: string
-  readonly metadata?: { readonly name?: string | undefined; readonly namespace?: string | null | undefined }
+  readonly metadata?: {
+    readonly name?: string | undefined
+    readonly namespace?: string | null | undefined
+  }
 }
 
-const listed = (view: FleetView, cluster: string): readonly Listed[] => (view.objects?.[cluster] ?? []) as readonly Listed[]
-const keyOf = (object: Listed): string => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
+const listed = (view: FleetView, cluster: string): readonly Listed[] =>
+  (view.objects?.[cluster] ?? []) as readonly Listed[]
+const keyOf = (object: Listed): string =>
+  `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
 
 /** A pod by its name, or the first running one of a workload. */
 function podNamed(view: FleetView, cluster: string, key: string): string | null {
@@ -24,12 +31,25 @@ function podNamed(view: FleetView, cluster: string, key: string): string | null 
 }
 
 /** `dill:market/desk` names another cluster than the one aimed at. */
-function split(text: string, aim: string | null): { readonly cluster: string | null; readonly rest: string } {
+function split(
+  text: string,
+  aim: string | null,
+): { readonly cluster: string | null; readonly rest: string } {
   const found = /^([a-z][-a-z0-9]*):(.+)$/.exec(text)
-  return found && !parseAddress(text).ok ? { cluster: found[1] ?? '', rest: found[2] ?? '' } : { cluster: aim, rest: text }
+  return found && !parseAddress(text).ok
+    ? { cluster: found[1] ?? '', rest: found[2] ?? '' }
+    : { cluster: aim, rest: text }
 }
 
-function common(view: FleetView, text: string, cluster: string | null): EndRead<{ readonly address: string } | { readonly node: string; readonly cluster: string } | { readonly pod: string; readonly cluster: string }> | null {
+function common(
+  view: FleetView,
+  text: string,
+  cluster: string | null,
+): EndRead<
+  | { readonly address: string }
+  | { readonly node: string; readonly cluster: string }
+  | { readonly pod: string; readonly cluster: string }
+> | null {
   if (parseAddress(text).ok) return { ok: true, end: { address: text }, shown: text }
   const at = view.clusters.find((one) => nodesOf(one).some((node) => node.name === text))
   if (at) return { ok: true, end: { node: text, cluster: at.name }, shown: text }
@@ -55,8 +75,13 @@ export function readFrom(view: FleetView, given: string, aim: string | null): En
 export function readTo(view: FleetView, given: string, aim: string | null): EndRead<WalkTo> {
   const { cluster, rest } = split(given.trim(), aim)
   const peer = view.peers?.find((one) => one.name === rest)
-  if (peer) return { ok: true, end: { address: peer.address }, shown: `${peer.name} (${peer.address})` }
-  if (cluster !== null && listed(view, cluster).some((object) => object.kind === 'Service' && keyOf(object) === rest)) return { ok: true, end: { service: rest, cluster }, shown: rest }
+  if (peer)
+    return { ok: true, end: { address: peer.address }, shown: `${peer.name} (${peer.address})` }
+  if (
+    cluster !== null &&
+    listed(view, cluster).some((object) => object.kind === 'Service' && keyOf(object) === rest)
+  )
+    return { ok: true, end: { service: rest, cluster }, shown: rest }
   const found = common(view, rest, cluster)
   if (found) {
     if (!found.ok) return found
@@ -65,14 +90,24 @@ export function readTo(view: FleetView, given: string, aim: string | null): EndR
     const address = view.clusters.flatMap(nodesOf).find((one) => one.name === node)?.address
     if (address !== undefined) return { ok: true, end: { address }, shown: `${node} (${address})` }
   }
-  return /^[a-z0-9*]([-a-z0-9.]*[a-z0-9.])?$/i.test(rest) && rest.includes('.') ? { ok: true, end: { name: rest }, shown: rest } : { ok: false, says: unknown(view, rest, cluster) }
+  return /^[a-z0-9*]([-a-z0-9.]*[a-z0-9.])?$/i.test(rest) && rest.includes('.')
+    ? { ok: true, end: { name: rest }, shown: rest }
+    : { ok: false, says: unknown(view, rest, cluster) }
 }
 
 /** What can be typed, for completion: pods, services, nodes of a cluster, partners, names. */
 export function endChoices(view: FleetView, cluster: string | null): readonly string[] {
   const objects = cluster === null ? [] : listed(view, cluster)
-  const of = (kind: string): readonly string[] => objects.filter((object) => object.kind === kind).map(keyOf)
+  const of = (kind: string): readonly string[] =>
+    objects.filter((object) => object.kind === kind).map(keyOf)
   const known = cluster === null ? undefined : clusterOf(view, cluster)
   const site = view.sites.find((one) => one.name === known?.site)
-  return [...of('Service'), ...of('Pod'), ...(known ? nodesOf(known).map((node) => node.name) : []), ...(view.peers ?? []).map((peer) => peer.name), ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`), ...(site?.balancers ?? []).map((one) => one.address)]
+  return [
+    ...of('Service'),
+    ...of('Pod'),
+    ...(known ? nodesOf(known).map((node) => node.name) : []),
+    ...(view.peers ?? []).map((peer) => peer.name),
+    ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`),
+    ...(site?.balancers ?? []).map((one) => one.address),
+  ]
 }

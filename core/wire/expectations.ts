@@ -19,11 +19,14 @@ export interface Expected {
 export function queryOf(expectation: ExpectationView): WalkQuery | null {
   const from = fromSchema.safeParse(expectation.from)
   const to = toSchema.safeParse(expectation.to)
-  return from.success && to.success ? { from: from.data, to: to.data, port: expectation.port, protocol: expectation.protocol } : null
+  return from.success && to.success
+    ? { from: from.data, to: to.data, port: expectation.port, protocol: expectation.protocol }
+    : null
 }
 
 /** Clusters that an expectation speaks of. */
-export const clustersOf = (expectation: ExpectationView): readonly string[] => [expectation.from['cluster'], expectation.to['cluster']].flatMap((name) => name ?? [])
+export const clustersOf = (expectation: ExpectationView): readonly string[] =>
+  [expectation.from['cluster'], expectation.to['cluster']].flatMap((name) => name ?? [])
 
 /** A workload’s name stands for its first pod that has an address. */
 function present<End extends object>(world: ReadyWorld, end: End): End {
@@ -31,18 +34,42 @@ function present<End extends object>(world: ReadyWorld, end: End): End {
   const cluster = world.clusters.get(String(end.cluster))
   const key = String(end.pod)
   if (!cluster || cluster.policies.pods.has(key)) return end
-  const found = podsOfWorkload(cluster.given.objects as readonly ApiObject[], key).flatMap((pod) => cluster.policies.pods.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`) ?? []).find((pod) => pod.addresses.length > 0 && !pod.finished)
+  const found = podsOfWorkload(cluster.given.objects as readonly ApiObject[], key)
+    .flatMap(
+      (pod) =>
+        cluster.policies.pods.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`) ??
+        [],
+    )
+    .find((pod) => pod.addresses.length > 0 && !pod.finished)
   return found ? { ...end, pod: found.key } : end
 }
 
 export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Expected {
   const given = queryOf(expectation)
-  const query = given ? { ...given, from: present(world, given.from), to: present(world, given.to) } : null
+  const query = given
+    ? { ...given, from: present(world, given.from), to: present(world, given.to) }
+    : null
   const found = query ? walk(world, query) : null
   const wanted = expectation.delivered
-  if (!found?.ok) return { name: expectation.name, wanted, holds: false, says: found && !found.ok ? found.says : 'It does not say who reaches whom.', hop: null, by: 'default' }
+  if (!found?.ok)
+    return {
+      name: expectation.name,
+      wanted,
+      holds: false,
+      says: found && !found.ok ? found.says : 'It does not say who reaches whom.',
+      hop: null,
+      by: 'default',
+    }
   const answer = walkAnswer(found.walk)
-  return { name: expectation.name, wanted, holds: found.walk.delivered === wanted, says: answer.hops.at(-1)?.says ?? (found.walk.delivered ? 'It arrives.' : 'It does not arrive.'), hop: answer.decided.hop, by: answer.decided.by }
+  return {
+    name: expectation.name,
+    wanted,
+    holds: found.walk.delivered === wanted,
+    says:
+      answer.hops.at(-1)?.says ?? (found.walk.delivered ? 'It arrives.' : 'It does not arrive.'),
+    hop: answer.decided.hop,
+    by: answer.decided.by,
+  }
 }
 
 /** Every expectation against what is set up now; clusters that rest or do not answer are left out. */
@@ -51,5 +78,7 @@ export function expectations(view: FleetView): readonly Expected[] {
   if (all.length === 0) return []
   const read = readyWorldOf(view)
   if (!read.ok) return []
-  return all.filter((one) => clustersOf(one).every((name) => view.objects?.[name] !== undefined)).map((one) => expectedIn(read.world, one))
+  return all
+    .filter((one) => clustersOf(one).every((name) => view.objects?.[name] !== undefined))
+    .map((one) => expectedIn(read.world, one))
 }

@@ -46,7 +46,8 @@ class Axis {
   }
 }
 
-const protocolMeets = (wanted: string, protocol: string): boolean => wanted === protocol || (wanted === 'ANY' && protocol !== 'SCTP')
+const protocolMeets = (wanted: string, protocol: string): boolean =>
+  wanted === protocol || (wanted === 'ANY' && protocol !== 'SCTP')
 
 export class FirstMatch<T> {
   /** In the order in which they are asked. */
@@ -62,7 +63,8 @@ export class FirstMatch<T> {
 
   private bits(holds: (rule: RuleFields<T>) => boolean): Uint32Array {
     const bits = new Uint32Array(this.words)
-    for (const [i, rule] of this.rules.entries()) if (holds(rule)) bits[i >> 5] = (bits[i >> 5] ?? 0) | (1 << (i & 31))
+    for (const [i, rule] of this.rules.entries())
+      if (holds(rule)) bits[i >> 5] = (bits[i >> 5] ?? 0) | (1 << (i & 31))
     return bits
   }
 
@@ -70,7 +72,11 @@ export class FirstMatch<T> {
     const key = `${field}${family}`
     let axis = this.axes.get(key)
     if (!axis) {
-      const ends = this.rules.flatMap((rule) => (rule[field] === everywhere ? [] : rangesOf(rule[field], family).flatMap((range) => [range.first, range.last + 1n])))
+      const ends = this.rules.flatMap((rule) =>
+        rule[field] === everywhere
+          ? []
+          : rangesOf(rule[field], family).flatMap((range) => [range.first, range.last + 1n]),
+      )
       axis = new Axis(ends, (at) => this.bits((rule) => within(rule[field], { family, value: at })))
       this.axes.set(key, axis)
     }
@@ -80,8 +86,16 @@ export class FirstMatch<T> {
   private portAxis(): Axis {
     let axis = this.axes.get('ports')
     if (!axis) {
-      const ends = this.rules.flatMap((rule) => (rule.ports ?? []).flatMap(([first, last]) => [BigInt(first), BigInt(last + 1)]))
-      axis = new Axis(ends, (at) => this.bits((rule) => rule.ports === null || rule.ports.some(([first, last]) => Number(at) >= first && Number(at) <= last)))
+      const ends = this.rules.flatMap((rule) =>
+        (rule.ports ?? []).flatMap(([first, last]) => [BigInt(first), BigInt(last + 1)]),
+      )
+      axis = new Axis(ends, (at) =>
+        this.bits(
+          (rule) =>
+            rule.ports === null ||
+            rule.ports.some(([first, last]) => Number(at) >= first && Number(at) <= last),
+        ),
+      )
       this.axes.set('ports', axis)
     }
     return axis
@@ -89,12 +103,22 @@ export class FirstMatch<T> {
 
   private protocolBits(protocol: string): Uint32Array {
     let bits = this.protocols.get(protocol)
-    if (!bits) this.protocols.set(protocol, (bits = this.bits((rule) => protocolMeets(rule.protocol, protocol))))
+    if (!bits)
+      this.protocols.set(
+        protocol,
+        (bits = this.bits((rule) => protocolMeets(rule.protocol, protocol))),
+      )
     return bits
   }
 
   /** The first rule that matches, or null. `members`: any of them counts. O(log n + n / 32) for n rules. */
-  find(from: Address, to: Address, protocol: string, port: number, members: readonly Address[]): RuleFields<T> | null {
+  find(
+    from: Address,
+    to: Address,
+    protocol: string,
+    port: number,
+    members: readonly Address[],
+  ): RuleFields<T> | null {
     if (this.rules.length === 0) return null
     const a = this.axis('from', from.family).at(from.value)
     const b = this.axis('to', to.family).at(to.value)

@@ -33,7 +33,11 @@ export interface FlowResult {
 const mostDrawn = 1_000_000
 
 /** Where a flow goes: by the route that takes it, then by who may call each backend. The same seed gives the same draw. */
-export function flowOf(routes: readonly ReadyRoute[], callers: CallerWorld, { caller, perSecond, request, seconds, seed }: FlowQuery): FlowResult {
+export function flowOf(
+  routes: readonly ReadyRoute[],
+  callers: CallerWorld,
+  { caller, perSecond, request, seconds, seed }: FlowQuery,
+): FlowResult {
   const found = routeRequest(routes, request)
   if (!found) return { route: null, rule: null, shares: [], refusedPerSecond: perSecond }
   const [namespace = ''] = found.route.split('/')
@@ -48,7 +52,18 @@ export function flowOf(routes: readonly ReadyRoute[], callers: CallerWorld, { ca
   }
   const shares = found.backends.map((backend, i): FlowShare => {
     const verdict = mayCall(callers, caller, { namespace, name: backend.name }, request)
-    return { backend: backend.name, allowed: verdict.allowed, by: verdict.by, expected: perSecond * backend.share, sampled: count === 0 ? 0 : (perSecond * (drawn[i] ?? 0)) / count }
+    return {
+      backend: backend.name,
+      allowed: verdict.allowed,
+      by: verdict.by,
+      expected: perSecond * backend.share,
+      sampled: count === 0 ? 0 : (perSecond * (drawn[i] ?? 0)) / count,
+    }
   })
-  return { route: found.route, rule: found.rule, shares, refusedPerSecond: shares.reduce((sum, share) => sum + (share.allowed ? 0 : share.expected), 0) }
+  return {
+    route: found.route,
+    rule: found.rule,
+    shares,
+    refusedPerSecond: shares.reduce((sum, share) => sum + (share.allowed ? 0 : share.expected), 0),
+  }
 }

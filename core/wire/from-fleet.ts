@@ -15,7 +15,12 @@ export function networkHolding(site: Pick<SiteView, 'networks'>, address: string
   let best: { readonly name: string; readonly size: bigint } | null = null
   for (const network of site.networks) {
     const range = parseRange(network.range)
-    if (range.ok && isIn(range.value, at.value) && (best === null || range.value.last - range.value.first < best.size)) best = { name: network.name, size: range.value.last - range.value.first }
+    if (
+      range.ok &&
+      isIn(range.value, at.value) &&
+      (best === null || range.value.last - range.value.first < best.size)
+    )
+      best = { name: network.name, size: range.value.last - range.value.first }
   }
   return best?.name ?? null
 }
@@ -28,19 +33,30 @@ export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetVi
     serviceRange: cluster.services,
     dnsDomain: 'cluster.local',
     keepSource: cluster.keepSource ?? [],
-    nodes: nodesOf(cluster).map((node) => ({ name: node.name, address: node.address, network: networkHolding(site, node.address) ?? '' })),
+    nodes: nodesOf(cluster).map((node) => ({
+      name: node.name,
+      address: node.address,
+      network: networkHolding(site, node.address) ?? '',
+    })),
     objects: (view.objects?.[cluster.name] ?? []).filter((object) => kinds.has(object.kind)),
   }
 }
 
 /** Full names with their addresses; aliases are followed as far as they lead. */
 function recordsOf(site: SiteView): readonly { readonly name: string; readonly address: string }[] {
-  const full = (name: string): string => (name === '@' ? site.nameDomain : name.endsWith('.') ? name.slice(0, -1) : `${name}.${site.nameDomain}`)
+  const full = (name: string): string =>
+    name === '@'
+      ? site.nameDomain
+      : name.endsWith('.')
+        ? name.slice(0, -1)
+        : `${name}.${site.nameDomain}`
   const byName = new Map(site.records.map((record) => [full(record.name), record]))
   return site.records.flatMap((record) => {
     let at: typeof record | undefined = record
     for (let depth = 0; at?.type === 'CNAME' && depth < 8; depth++) at = byName.get(full(at.value))
-    return at && (at.type === 'A' || at.type === 'AAAA') ? [{ name: full(record.name), address: at.value }] : []
+    return at && (at.type === 'A' || at.type === 'AAAA')
+      ? [{ name: full(record.name), address: at.value }]
+      : []
   })
 }
 
@@ -48,16 +64,41 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
   return {
     name: site.name,
     domain: site.domain,
-    networks: site.networks.map((network) => ({ name: network.name, range: network.range, ...(network.mtu === undefined ? {} : { mtu: network.mtu }) })),
+    networks: site.networks.map((network) => ({
+      name: network.name,
+      range: network.range,
+      ...(network.mtu === undefined ? {} : { mtu: network.mtu }),
+    })),
     // A route of a network that is gone leads nowhere and stops no walk.
-    routes: site.routes.filter((route) => site.networks.some((network) => network.name === route.network)).map(({ network, to, via }) => ({ network, to, via })),
+    routes: site.routes
+      .filter((route) => site.networks.some((network) => network.name === route.network))
+      .map(({ network, to, via }) => ({ network, to, via })),
     firewall: site.firewall ?? [],
     translations: site.translations ?? [],
     fronts: site.balancers.flatMap((balancer) => {
-      const service = (balancer.cluster === null ? [] : (view.objects?.[balancer.cluster] ?? [])).find((object) => object.kind === 'Service' && `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}` === balancer.service) as unknown as ServiceObject | undefined
+      const service = (balancer.cluster === null
+        ? []
+        : (view.objects?.[balancer.cluster] ?? [])
+      ).find(
+        (object) =>
+          object.kind === 'Service' &&
+          `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}` ===
+            balancer.service,
+      ) as unknown as ServiceObject | undefined
       return [balancer.port, ...(balancer.ports ?? [])].flatMap((port) => {
         const nodePort = service?.spec?.ports?.find((one) => one.port === port)?.nodePort
-        return nodePort ? [{ address: balancer.address, port, protocol: 'tcp', cluster: balancer.cluster ?? '', service: balancer.service, nodePort }] : []
+        return nodePort
+          ? [
+              {
+                address: balancer.address,
+                port,
+                protocol: 'tcp',
+                cluster: balancer.cluster ?? '',
+                service: balancer.service,
+                nodePort,
+              },
+            ]
+          : []
       })
     }),
     records: recordsOf(site),
@@ -91,4 +132,3 @@ export function readyWorldOf(view: FleetView): WorldRead {
   prepared.set(view, read)
   return read
 }
-

@@ -1,18 +1,88 @@
-export { callersLabel, mayCall, readCallers, type CallerRule, type CallerVerdict, type CallerWorld } from './callers'
+export {
+  callersLabel,
+  mayCall,
+  readCallers,
+  type CallerRule,
+  type CallerVerdict,
+  type CallerWorld,
+} from './callers'
 export { lookUp, type NameTry } from './search-path'
 export { flowOf, type FlowQuery, type FlowResult, type FlowShare } from './flow'
-export { daysUntilFull, nodePortsOf, portCollisions, virtualAddressFor, type PortCollision, type VirtualAddress } from './virtual'
+export {
+  daysUntilFull,
+  nodePortsOf,
+  portCollisions,
+  virtualAddressFor,
+  type PortCollision,
+  type VirtualAddress,
+} from './virtual'
 export { endChoices, readFrom, readTo, type EndRead } from './ends'
 export { clustersOf, expectations, expectedIn, queryOf, type Expected } from './expectations'
 export { networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'
 export { everywhere, readSpans, spansOf, within, type BadText, type Spans } from './spans'
-export { asEnd, policyIn, policyOut, readPolicyWorld, selecting, type PodEnd, type Policy, type PolicyEnd, type PolicyWorld, type Protocol, type Verdict } from './policy'
+export {
+  asEnd,
+  policyIn,
+  policyOut,
+  readPolicyWorld,
+  selecting,
+  type PodEnd,
+  type Policy,
+  type PolicyEnd,
+  type PolicyWorld,
+  type Protocol,
+  type Verdict,
+} from './policy'
 export { FirstMatch, type RuleFields } from './first-match'
-export { networkOf, prepareWorld, readFirewallRule, readPorts, siteOfAddress, type Endpoint, type NodeEnd, type ReadyCluster, type ReadySite, type ReadyWorld, type Service, type WorldRead } from './prepared'
-export { patchedWorld, remedyKinds, walkRemedies, type PatchStep, type RemedyKind, type WalkRemedy } from './remedies'
+export {
+  networkOf,
+  prepareWorld,
+  readFirewallRule,
+  readPorts,
+  siteOfAddress,
+  type Endpoint,
+  type NodeEnd,
+  type ReadyCluster,
+  type ReadySite,
+  type ReadyWorld,
+  type Service,
+  type WorldRead,
+} from './prepared'
+export {
+  patchedWorld,
+  remedyKinds,
+  walkRemedies,
+  type PatchStep,
+  type RemedyKind,
+  type WalkRemedy,
+} from './remedies'
 export { reviewFirewall, type Review, type ReviewRead } from './review'
-export { hostOf, readRoutes, routeRequest, type ReadyRoute, type RoutedTo, type RouteRequest, type RoutesRead } from './http-route'
-export { hopNames, resolveName, routeTo, walk, walkAnswer, type Decider, type Header, type Hop, type HopAnswer, type HopName, type Place, type Walk, type WalkAnswer, type WalkQuery, type WalkRead } from './walk'
+export {
+  hostOf,
+  readRoutes,
+  routeRequest,
+  type ReadyRoute,
+  type RoutedTo,
+  type RouteRequest,
+  type RoutesRead,
+} from './http-route'
+export {
+  hopNames,
+  resolveName,
+  routeTo,
+  walk,
+  walkAnswer,
+  type Decider,
+  type Header,
+  type Hop,
+  type HopAnswer,
+  type HopName,
+  type Place,
+  type Walk,
+  type WalkAnswer,
+  type WalkQuery,
+  type WalkRead,
+} from './walk'
 export {
   firewallRuleSchema,
   fromSchema,

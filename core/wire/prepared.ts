@@ -3,7 +3,17 @@ import { type Address, formatAddress, parseAddress, type Range, parseRange } fro
 import { type EndpointSliceObject, readObjects, type ServiceObject } from '../objects'
 import { FirstMatch } from './first-match'
 import { type PodEnd, type PolicyWorld, readPolicyWorld } from './policy'
-import { addressKey, type BadText, isIn, readAddress, readRanges, readSpans, type Spans, spansOf, within } from './spans'
+import {
+  addressKey,
+  type BadText,
+  isIn,
+  readAddress,
+  readRanges,
+  readSpans,
+  type Spans,
+  spansOf,
+  within,
+} from './spans'
 import type { FirewallRule, Translation, WalkCluster, WalkPeer, WalkSite, WalkWorld } from './world'
 
 export interface Endpoint {
@@ -11,7 +21,12 @@ export interface Endpoint {
   readonly address: Address
   readonly node: string | null
   /** The port it listens on for each of the service’s ports, by the port’s name. */
-  readonly portOf: (portName: string, protocol: string, servicePort: number, targetPort: number | string | null | undefined) => number | null
+  readonly portOf: (
+    portName: string,
+    protocol: string,
+    servicePort: number,
+    targetPort: number | string | null | undefined,
+  ) => number | null
 }
 
 export interface Service {
@@ -21,7 +36,13 @@ export interface Service {
   readonly externalName: string
   readonly externalLocal: boolean
   readonly internalLocal: boolean
-  readonly ports: readonly { readonly name: string; readonly port: number; readonly protocol: string; readonly targetPort: number | string | null | undefined; readonly nodePort: number | null }[]
+  readonly ports: readonly {
+    readonly name: string
+    readonly port: number
+    readonly protocol: string
+    readonly targetPort: number | string | null | undefined
+    readonly nodePort: number | null
+  }[]
   /** Those that are ready, in the order of namespace and name. */
   readonly ready: readonly Endpoint[]
   readonly endpoints: number
@@ -55,12 +76,29 @@ export interface ReadySite {
   readonly index: number
   readonly name: string
   readonly domain: string
-  readonly networks: readonly { readonly name: string; readonly range: Range; readonly mtu: number | null }[]
-  readonly routes: readonly { readonly network: string; readonly to: Range; readonly text: string; readonly size: bigint; readonly via: string }[]
+  readonly networks: readonly {
+    readonly name: string
+    readonly range: Range
+    readonly mtu: number | null
+  }[]
+  readonly routes: readonly {
+    readonly network: string
+    readonly to: Range
+    readonly text: string
+    readonly size: bigint
+    readonly via: string
+  }[]
   readonly out: FirstMatch<FirewallRule>
   readonly in: FirstMatch<FirewallRule>
   readonly translations: FirstMatch<Translation & { readonly address: Address | null }>
-  readonly fronts: readonly { readonly address: Address; readonly port: number; readonly protocol: string; readonly cluster: string; readonly service: string; readonly nodePort: number }[]
+  readonly fronts: readonly {
+    readonly address: Address
+    readonly port: number
+    readonly protocol: string
+    readonly cluster: string
+    readonly service: string
+    readonly nodePort: number
+  }[]
   readonly records: ReadonlyMap<string, { readonly name: string; readonly address: Address }>
 }
 
@@ -80,8 +118,14 @@ export interface ReadyWorld {
   readonly sites: ReadonlyMap<string, ReadySite>
   readonly peers: readonly ReadyPeer[]
   readonly peerAt: ReadonlyMap<string, ReadyPeer>
-  readonly nodeAt: ReadonlyMap<string, readonly { readonly cluster: ReadyCluster; readonly node: NodeEnd }[]>
-  readonly podAt: ReadonlyMap<string, readonly { readonly cluster: ReadyCluster; readonly pod: PodEnd }[]>
+  readonly nodeAt: ReadonlyMap<
+    string,
+    readonly { readonly cluster: ReadyCluster; readonly node: NodeEnd }[]
+  >
+  readonly podAt: ReadonlyMap<
+    string,
+    readonly { readonly cluster: ReadyCluster; readonly pod: PodEnd }[]
+  >
   /** Networks and pod ranges of a site: what its addresses are. */
   readonly inside: ReadonlyMap<string, Spans>
   /** The same over all sites of a routing domain. */
@@ -89,7 +133,9 @@ export interface ReadyWorld {
   readonly frontAt: ReadonlyMap<string, readonly ReadySite[]>
 }
 
-export type WorldRead = { readonly ok: true; readonly world: ReadyWorld } | { readonly ok: false; readonly path: string; readonly says: string }
+export type WorldRead =
+  | { readonly ok: true; readonly world: ReadyWorld }
+  | { readonly ok: false; readonly path: string; readonly says: string }
 
 const compare = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0)
 const nowhere: Range = { family: 4, first: 1n, last: 0n }
@@ -102,15 +148,31 @@ function readRange(text: string, path: string, bad: BadText[]): Range {
 }
 
 /** `80` or `8000-8100` to its first and last port. */
-export function readPorts(texts: readonly string[] | null | undefined, path: string, bad: BadText[]): readonly (readonly [number, number])[] | null {
+export function readPorts(
+  texts: readonly string[] | null | undefined,
+  path: string,
+  bad: BadText[],
+): readonly (readonly [number, number])[] | null {
   if (texts === null || texts === undefined) return null
-  if (texts.length === 0) bad.push({ path, says: 'An empty list would match nothing. Leave it out for all ports, or name at least one.' })
+  if (texts.length === 0)
+    bad.push({
+      path,
+      says: 'An empty list would match nothing. Leave it out for all ports, or name at least one.',
+    })
   return texts.flatMap((text, i): readonly (readonly [number, number])[] => {
     const parts = /^\s*(\d{1,5})\s*(?:-\s*(\d{1,5})\s*)?$/.exec(text)
     const first = Number(parts?.[1])
     const last = parts?.[2] === undefined ? first : Number(parts[2])
-    if (!parts || first > 65_535 || last > 65_535) bad.push({ path: `${path}[${i}]`, says: `“${text.slice(0, 40)}” is no port. Write one from 0 to 65535, or a range like 8000-8100.` })
-    else if (last < first) bad.push({ path: `${path}[${i}]`, says: `The range ${first}-${last} runs backwards. Write ${last}-${first}.` })
+    if (!parts || first > 65_535 || last > 65_535)
+      bad.push({
+        path: `${path}[${i}]`,
+        says: `“${text.slice(0, 40)}” is no port. Write one from 0 to 65535, or a range like 8000-8100.`,
+      })
+    else if (last < first)
+      bad.push({
+        path: `${path}[${i}]`,
+        says: `The range ${first}-${last} runs backwards. Write ${last}-${first}.`,
+      })
     else return [[first, last]]
     return []
   })
@@ -118,39 +180,70 @@ export function readPorts(texts: readonly string[] | null | undefined, path: str
 
 function readService(service: ServiceObject): Omit<Service, 'ready' | 'endpoints'> {
   const spec = service.spec ?? {}
-  const texts = [...new Set([spec.clusterIP, ...(spec.clusterIPs ?? [])])].filter((one): one is string => typeof one === 'string' && one !== '' && one !== 'None')
+  const texts = [...new Set([spec.clusterIP, ...(spec.clusterIPs ?? [])])].filter(
+    (one): one is string => typeof one === 'string' && one !== '' && one !== 'None',
+  )
   const addresses = texts.flatMap((text) => {
     const parsed = parseAddress(text)
     return parsed.ok ? [parsed.value] : []
   })
   return {
     key: `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`,
-    kind: spec.type === 'ExternalName' ? 'external-name' : addresses.length === 0 ? 'headless' : 'cluster',
+    kind:
+      spec.type === 'ExternalName'
+        ? 'external-name'
+        : addresses.length === 0
+          ? 'headless'
+          : 'cluster',
     addresses,
     externalName: spec.externalName ?? '',
     externalLocal: spec.externalTrafficPolicy === 'Local',
     internalLocal: spec.internalTrafficPolicy === 'Local',
-    ports: (spec.ports ?? []).map((port) => ({ name: port.name ?? '', port: port.port, protocol: (port.protocol ?? 'TCP').toUpperCase(), targetPort: port.targetPort, nodePort: port.nodePort ?? null })),
+    ports: (spec.ports ?? []).map((port) => ({
+      name: port.name ?? '',
+      port: port.port,
+      protocol: (port.protocol ?? 'TCP').toUpperCase(),
+      targetPort: port.targetPort,
+      nodePort: port.nodePort ?? null,
+    })),
   }
 }
 
-function endpointsOf(slice: EndpointSliceObject, policies: PolicyWorld): readonly { readonly ready: boolean; readonly endpoint: Endpoint; readonly order: string }[] {
+function endpointsOf(
+  slice: EndpointSliceObject,
+  policies: PolicyWorld,
+): readonly { readonly ready: boolean; readonly endpoint: Endpoint; readonly order: string }[] {
   const namespace = slice.metadata.namespace ?? 'default'
   const ports = slice.ports ?? []
   return (slice.endpoints ?? []).flatMap((one) => {
     const parsed = parseAddress(one.addresses?.[0] ?? '')
     if (!parsed.ok) return []
     const target = one.targetRef
-    const named = target?.kind === 'Pod' && target.name ? policies.pods.get(`${target.namespace ?? namespace}/${target.name}`) : undefined
-    const pod = named ?? (target ? undefined : policies.byAddress.get(addressKey(parsed.value))) ?? null
+    const named =
+      target?.kind === 'Pod' && target.name
+        ? policies.pods.get(`${target.namespace ?? namespace}/${target.name}`)
+        : undefined
+    const pod =
+      named ?? (target ? undefined : policies.byAddress.get(addressKey(parsed.value))) ?? null
     const portOf: Endpoint['portOf'] = (portName, protocol, servicePort, targetPort) => {
-      const listed = ports.find((port) => (port.name ?? '') === portName && (port.protocol ?? 'TCP').toUpperCase() === protocol)
+      const listed = ports.find(
+        (port) =>
+          (port.name ?? '') === portName && (port.protocol ?? 'TCP').toUpperCase() === protocol,
+      )
       if (listed) return listed.port ?? servicePort
       if (ports.length > 0) return null
       if (typeof targetPort === 'number') return targetPort
-      return typeof targetPort === 'string' ? (pod?.ports.get(`${targetPort}/${protocol}`) ?? null) : servicePort
+      return typeof targetPort === 'string'
+        ? (pod?.ports.get(`${targetPort}/${protocol}`) ?? null)
+        : servicePort
     }
-    return [{ ready: one.conditions?.ready !== false, order: pod?.key ?? `\uffff${formatAddress(parsed.value)}`, endpoint: { pod, address: parsed.value, node: one.nodeName ?? pod?.node ?? null, portOf } }]
+    return [
+      {
+        ready: one.conditions?.ready !== false,
+        order: pod?.key ?? `\uffff${formatAddress(parsed.value)}`,
+        endpoint: { pod, address: parsed.value, node: one.nodeName ?? pod?.node ?? null, portOf },
+      },
+    ]
   })
 }
 
@@ -180,7 +273,14 @@ function prepareCluster(given: WalkCluster, index: number, bad: BadText[]): Read
     if (object.kind !== 'Service') continue
     const service = readService(object as unknown as ServiceObject)
     const all = behind.get(service.key) ?? []
-    services.set(service.key, { ...service, endpoints: all.length, ready: all.filter((one) => one.ready).sort((a, b) => compare(a.order, b.order)).map((one) => one.endpoint) })
+    services.set(service.key, {
+      ...service,
+      endpoints: all.length,
+      ready: all
+        .filter((one) => one.ready)
+        .sort((a, b) => compare(a.order, b.order))
+        .map((one) => one.endpoint),
+    })
   }
   return {
     given,
@@ -195,47 +295,102 @@ function prepareCluster(given: WalkCluster, index: number, bad: BadText[]): Read
     nodeList: [...nodes].sort((a, b) => compare(a.name, b.name)),
     policies,
     services,
-    serviceAt: new Map([...services.values()].flatMap((service) => service.addresses.map((address) => [addressKey(address), service] as const))),
+    serviceAt: new Map(
+      [...services.values()].flatMap((service) =>
+        service.addresses.map((address) => [addressKey(address), service] as const),
+      ),
+    ),
   }
 }
 
 /** A rule of a firewall as the first-match index wants it. `path` names it in errors. */
 export function readFirewallRule(rule: FirewallRule, index: number, path: string, bad: BadText[]) {
-  return { rule, index, priority: rule.priority, from: readSpans(rule.from, `${path}.from`, bad), to: readSpans(rule.to, `${path}.to`, bad), members: readSpans(rule.members, `${path}.members`, bad), protocol: rule.protocol.toUpperCase(), ports: readPorts(rule.ports, `${path}.ports`, bad) }
+  return {
+    rule,
+    index,
+    priority: rule.priority,
+    from: readSpans(rule.from, `${path}.from`, bad),
+    to: readSpans(rule.to, `${path}.to`, bad),
+    members: readSpans(rule.members, `${path}.members`, bad),
+    protocol: rule.protocol.toUpperCase(),
+    ports: readPorts(rule.ports, `${path}.ports`, bad),
+  }
 }
 
 const recordName = (text: string): string => text.toLowerCase().replace(/\.$/, '')
 
 function prepareSite(given: WalkSite, index: number, bad: BadText[]): ReadySite {
   const path = `world.sites[${index}]`
-  const rules = given.firewall.map((rule, i) => readFirewallRule(rule, i, `${path}.firewall[${i}]`, bad)).filter(({ rule }) => rule.enabled !== false)
+  const rules = given.firewall
+    .map((rule, i) => readFirewallRule(rule, i, `${path}.firewall[${i}]`, bad))
+    .filter(({ rule }) => rule.enabled !== false)
   const translations = given.translations.map((rule, i) => {
     const at = `${path}.translations[${i}]`
-    const address = rule.kind === 'translate' ? (rule.becomes === null || rule.becomes === undefined ? null : readAddress(rule.becomes, `${at}.becomes`, bad)) : null
-    if (rule.kind === 'translate' && (rule.becomes === null || rule.becomes === undefined)) bad.push({ path: `${at}.becomes`, says: 'A translation needs the address that the source becomes. Give one, or make its kind keep.' })
-    return { rule: { ...rule, address }, index: i, priority: rule.priority, from: readSpans(rule.from, `${at}.from`, bad), to: readSpans(rule.to, `${at}.to`, bad), members: readSpans(null, '', bad), protocol: rule.protocol.toUpperCase(), ports: null }
+    const address =
+      rule.kind === 'translate'
+        ? rule.becomes === null || rule.becomes === undefined
+          ? null
+          : readAddress(rule.becomes, `${at}.becomes`, bad)
+        : null
+    if (rule.kind === 'translate' && (rule.becomes === null || rule.becomes === undefined))
+      bad.push({
+        path: `${at}.becomes`,
+        says: 'A translation needs the address that the source becomes. Give one, or make its kind keep.',
+      })
+    return {
+      rule: { ...rule, address },
+      index: i,
+      priority: rule.priority,
+      from: readSpans(rule.from, `${at}.from`, bad),
+      to: readSpans(rule.to, `${at}.to`, bad),
+      members: readSpans(null, '', bad),
+      protocol: rule.protocol.toUpperCase(),
+      ports: null,
+    }
   })
   const records = new Map<string, { name: string; address: Address }>()
   for (const [i, record] of given.records.entries()) {
     const address = readAddress(record.address, `${path}.records[${i}].address`, bad)
-    if (address && !records.has(recordName(record.name))) records.set(recordName(record.name), { name: record.name, address })
+    if (address && !records.has(recordName(record.name)))
+      records.set(recordName(record.name), { name: record.name, address })
   }
   return {
     given,
     index,
     name: given.name,
     domain: given.domain,
-    networks: given.networks.map((network, i) => ({ name: network.name, range: readRange(network.range, `${path}.networks[${i}].range`, bad), mtu: network.mtu ?? null })),
+    networks: given.networks.map((network, i) => ({
+      name: network.name,
+      range: readRange(network.range, `${path}.networks[${i}].range`, bad),
+      mtu: network.mtu ?? null,
+    })),
     routes: given.routes.map((route, i) => {
       const to = readRange(route.to, `${path}.routes[${i}].to`, bad)
-      return { network: route.network, to, text: route.to, size: to.last - to.first, via: route.via ?? '' }
+      return {
+        network: route.network,
+        to,
+        text: route.to,
+        size: to.last - to.first,
+        via: route.via ?? '',
+      }
     }),
     out: new FirstMatch(rules.filter(({ rule }) => rule.direction === 'out')),
     in: new FirstMatch(rules.filter(({ rule }) => rule.direction === 'in')),
     translations: new FirstMatch(translations),
     fronts: given.fronts.flatMap((front, i) => {
       const address = readAddress(front.address, `${path}.fronts[${i}].address`, bad)
-      return address ? [{ address, port: front.port, protocol: front.protocol.toUpperCase(), cluster: front.cluster, service: front.service, nodePort: front.nodePort }] : []
+      return address
+        ? [
+            {
+              address,
+              port: front.port,
+              protocol: front.protocol.toUpperCase(),
+              cluster: front.cluster,
+              service: front.service,
+              nodePort: front.nodePort,
+            },
+          ]
+        : []
     }),
     records,
   }
@@ -244,14 +399,36 @@ function prepareSite(given: WalkSite, index: number, bad: BadText[]): ReadySite 
 function preparePeer(given: WalkPeer, index: number, bad: BadText[]): ReadyPeer | null {
   const path = `world.peers[${index}]`
   const address = readAddress(given.address, `${path}.address`, bad)
-  const spans = (texts: readonly string[] | null | undefined, field: string): Spans => (texts === null || texts === undefined ? readSpans(null, '', bad) : spansOf(readRanges(texts, `${path}.${field}`, bad)))
-  return address ? { given, name: given.name, address, protocol: given.protocol.toUpperCase(), site: given.site ?? null, accepts: spans(given.accepts, 'accepts'), routes: spans(given.routes, 'routes') } : null
+  const spans = (texts: readonly string[] | null | undefined, field: string): Spans =>
+    texts === null || texts === undefined
+      ? readSpans(null, '', bad)
+      : spansOf(readRanges(texts, `${path}.${field}`, bad))
+  return address
+    ? {
+        given,
+        name: given.name,
+        address,
+        protocol: given.protocol.toUpperCase(),
+        site: given.site ?? null,
+        accepts: spans(given.accepts, 'accepts'),
+        routes: spans(given.routes, 'routes'),
+      }
+    : null
 }
 
 /** Parts that were read before: worlds that differ in one site share the rest. Only good ones are kept. */
-const known = { clusters: new WeakMap<WalkCluster, ReadyCluster>(), sites: new WeakMap<WalkSite, ReadySite>() }
+const known = {
+  clusters: new WeakMap<WalkCluster, ReadyCluster>(),
+  sites: new WeakMap<WalkSite, ReadySite>(),
+}
 
-function kept<Given extends object, Ready extends { readonly index: number }>(memory: WeakMap<Given, Ready>, given: Given, index: number, bad: BadText[], read: () => Ready | null): Ready | null {
+function kept<Given extends object, Ready extends { readonly index: number }>(
+  memory: WeakMap<Given, Ready>,
+  given: Given,
+  index: number,
+  bad: BadText[],
+  read: () => Ready | null,
+): Ready | null {
   const before = memory.get(given)
   if (before?.index === index) return before
   const count = bad.length
@@ -270,16 +447,33 @@ export function prepareWorld(given: WalkWorld): WorldRead {
   const bad: BadText[] = []
   for (const part of ['clusters', 'sites', 'peers'] as const) {
     const twice = duplicate(given[part].map((one) => one.name))
-    if (twice >= 0) bad.push({ path: `world.${part}[${twice}].name`, says: `“${given[part][twice]?.name ?? ''}” is there twice. Give each a name of its own.` })
+    if (twice >= 0)
+      bad.push({
+        path: `world.${part}[${twice}].name`,
+        says: `“${given[part][twice]?.name ?? ''}” is there twice. Give each a name of its own.`,
+      })
   }
-  const clusters = given.clusters.flatMap((cluster, i) => kept(known.clusters, cluster, i, bad, () => prepareCluster(cluster, i, bad)) ?? [])
-  const sites = given.sites.flatMap((site, i) => kept(known.sites, site, i, bad, () => prepareSite(site, i, bad)) ?? [])
+  const clusters = given.clusters.flatMap(
+    (cluster, i) =>
+      kept(known.clusters, cluster, i, bad, () => prepareCluster(cluster, i, bad)) ?? [],
+  )
+  const sites = given.sites.flatMap(
+    (site, i) => kept(known.sites, site, i, bad, () => prepareSite(site, i, bad)) ?? [],
+  )
   const peers = given.peers.flatMap((peer, i) => preparePeer(peer, i, bad) ?? [])
   const siteNames = new Set(sites.map((site) => site.name))
-  for (const [i, cluster] of given.clusters.entries()) if (!siteNames.has(cluster.site)) bad.push({ path: `world.clusters[${i}].site`, says: `There is no site ${cluster.site} in this world.` })
+  for (const [i, cluster] of given.clusters.entries())
+    if (!siteNames.has(cluster.site))
+      bad.push({
+        path: `world.clusters[${i}].site`,
+        says: `There is no site ${cluster.site} in this world.`,
+      })
   const [first] = bad
   if (first) return { ok: false, ...first }
-  const bySite = (name: string): readonly Range[] => [...(sites.find((site) => site.name === name)?.networks.map((network) => network.range) ?? []), ...clusters.filter((cluster) => cluster.site === name).map((cluster) => cluster.podRange)]
+  const bySite = (name: string): readonly Range[] => [
+    ...(sites.find((site) => site.name === name)?.networks.map((network) => network.range) ?? []),
+    ...clusters.filter((cluster) => cluster.site === name).map((cluster) => cluster.podRange),
+  ]
   const nodeAt = new Map<string, { cluster: ReadyCluster; node: NodeEnd }[]>()
   const podAt = new Map<string, { cluster: ReadyCluster; pod: PodEnd }[]>()
   const push = <V>(map: Map<string, V[]>, key: string, value: V): void => {
@@ -292,7 +486,9 @@ export function prepareWorld(given: WalkWorld): WorldRead {
     for (const [key, pod] of cluster.policies.byAddress) push(podAt, key, { cluster, pod })
   }
   const frontAt = new Map<string, ReadySite[]>()
-  for (const site of sites) for (const key of new Set(site.fronts.map((front) => addressKey(front.address)))) push(frontAt, key, site)
+  for (const site of sites)
+    for (const key of new Set(site.fronts.map((front) => addressKey(front.address))))
+      push(frontAt, key, site)
   const domains = [...new Set(sites.map((site) => site.domain))]
   return {
     ok: true,
@@ -305,7 +501,14 @@ export function prepareWorld(given: WalkWorld): WorldRead {
       nodeAt,
       podAt,
       inside: new Map(sites.map((site) => [site.name, spansOf(bySite(site.name))])),
-      domain: new Map(domains.map((domain) => [domain, spansOf(sites.filter((site) => site.domain === domain).flatMap((site) => bySite(site.name)))])),
+      domain: new Map(
+        domains.map((domain) => [
+          domain,
+          spansOf(
+            sites.filter((site) => site.domain === domain).flatMap((site) => bySite(site.name)),
+          ),
+        ]),
+      ),
       frontAt,
     },
   }
@@ -314,14 +517,25 @@ export function prepareWorld(given: WalkWorld): WorldRead {
 /** The network of a site that holds an address, by name; the smallest where they lie in each other. */
 export function networkOf(site: ReadySite, address: Address): string | null {
   let found: ReadySite['networks'][number] | null = null
-  for (const network of site.networks) if (isIn(network.range, address) && (!found || network.range.last - network.range.first < found.range.last - found.range.first)) found = network
+  for (const network of site.networks)
+    if (
+      isIn(network.range, address) &&
+      (!found || network.range.last - network.range.first < found.range.last - found.range.first)
+    )
+      found = network
   return found?.name ?? null
 }
 
 /** The site that holds an address in a network or pod range: of the routing domain asked for first, then of any. */
-export function siteOfAddress(world: ReadyWorld, address: Address, domain: string | null, prefer: string | null): ReadySite | null {
+export function siteOfAddress(
+  world: ReadyWorld,
+  address: Address,
+  domain: string | null,
+  prefer: string | null,
+): ReadySite | null {
   const own = prefer === null ? undefined : world.sites.get(prefer)
-  const holds = (site: ReadySite): boolean => within(world.inside.get(site.name) ?? spansOf([]), address)
+  const holds = (site: ReadySite): boolean =>
+    within(world.inside.get(site.name) ?? spansOf([]), address)
   if (own && holds(own)) return own
   let other: ReadySite | null = null
   for (const site of world.sites.values()) {

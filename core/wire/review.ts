@@ -8,13 +8,19 @@ import { type BadText, rangesOf, readSpans, type Spans } from './spans'
 import type { FirewallRule } from './world'
 
 export interface Review {
-  readonly unreachable: readonly { readonly rule: string; readonly by: readonly string[]; readonly opposite: boolean | 'partly' }[]
+  readonly unreachable: readonly {
+    readonly rule: string
+    readonly by: readonly string[]
+    readonly opposite: boolean | 'partly'
+  }[]
   readonly redundant: readonly { readonly rule: string; readonly by: readonly string[] }[]
   readonly disabled: readonly string[]
   readonly undecided: readonly string[]
 }
 
-export type ReviewRead = { readonly ok: true; readonly review: Review } | { readonly ok: false; readonly path: string; readonly says: string }
+export type ReviewRead =
+  | { readonly ok: true; readonly review: Review }
+  | { readonly ok: false; readonly path: string; readonly says: string }
 
 /** Past so many fragments of one rule it is listed as undecided. */
 const mostFragments = 200_000
@@ -45,7 +51,8 @@ interface Boxed extends Rule {
 
 /** Both families on one line, IPv4 first. */
 const sixBegins = 1n << 32n
-const onLine = (range: Range): readonly [bigint, bigint] => (range.family === 4 ? [range.first, range.last] : [sixBegins + range.first, sixBegins + range.last])
+const onLine = (range: Range): readonly [bigint, bigint] =>
+  range.family === 4 ? [range.first, range.last] : [sixBegins + range.first, sixBegins + range.last]
 
 function lineOf(spans: Spans, family: 4 | 6): readonly (readonly [bigint, bigint])[] {
   return rangesOf(spans, family).map(onLine)
@@ -80,7 +87,13 @@ function boxed(rules: readonly Rule[]): readonly Boxed[] {
   const froms = new Ruler(endsOf(rules.map((rule) => sides(rule.from))))
   const tos = new Ruler(endsOf(rules.map((rule) => sides(rule.to))))
   const members = new Ruler(endsOf(rules.map((rule) => sides(rule.members))))
-  const ports = new Ruler(endsOf(rules.map((rule) => rule.ports.map(([first, last]) => [BigInt(first), BigInt(last)] as const))))
+  const ports = new Ruler(
+    endsOf(
+      rules.map((rule) =>
+        rule.ports.map(([first, last]) => [BigInt(first), BigInt(last)] as const),
+      ),
+    ),
+  )
   return rules.map((rule): Boxed => {
     const boxes: Box[] = []
     const held = sides(rule.members).map((one) => members.parts(one))
@@ -89,7 +102,14 @@ function boxed(rules: readonly Rule[]): readonly Boxed[] {
     for (const family of [4, 6] as const) {
       const sources = lineOf(rule.from, family).map((one) => froms.parts(one))
       const goals = lineOf(rule.to, family).map((one) => tos.parts(one))
-      for (const a of sources) for (const b of goals) for (const c of rule.protocols) for (const d of open) for (const e of held) boxes.push(Int32Array.of(a[0], a[1], b[0], b[1], c[0], c[1], d[0], d[1], e[0], e[1]))
+      for (const a of sources)
+        for (const b of goals)
+          for (const c of rule.protocols)
+            for (const d of open)
+              for (const e of held)
+                boxes.push(
+                  Int32Array.of(a[0], a[1], b[0], b[1], c[0], c[1], d[0], d[1], e[0], e[1]),
+                )
     }
     return { ...rule, boxes, around: aroundOf(boxes) }
   })
@@ -109,7 +129,8 @@ function aroundOf(boxes: readonly Box[]): Box | null {
 }
 
 function meets(a: Box, b: Box): boolean {
-  for (let i = 0; i < 2 * dimensions; i += 2) if ((a[i] ?? 0) > (b[i + 1] ?? 0) || (b[i] ?? 0) > (a[i + 1] ?? 0)) return false
+  for (let i = 0; i < 2 * dimensions; i += 2)
+    if ((a[i] ?? 0) > (b[i + 1] ?? 0) || (b[i] ?? 0) > (a[i + 1] ?? 0)) return false
   return true
 }
 
@@ -117,7 +138,12 @@ function meets(a: Box, b: Box): boolean {
 function outside(box: Box, taken: Box, out: Box[]): void {
   const left = Int32Array.from(box)
   for (let i = 0; i < 2 * dimensions; i += 2) {
-    const [first, last, from, to] = [left[i] ?? 0, left[i + 1] ?? 0, taken[i] ?? 0, taken[i + 1] ?? 0]
+    const [first, last, from, to] = [
+      left[i] ?? 0,
+      left[i + 1] ?? 0,
+      taken[i] ?? 0,
+      taken[i + 1] ?? 0,
+    ]
     if (first < from) {
       const below = Int32Array.from(left)
       below[i + 1] = from - 1
@@ -134,7 +160,10 @@ function outside(box: Box, taken: Box, out: Box[]): void {
 }
 
 /** Takes a rule’s boxes away from fragments: what is left, and whether anything was taken; null past the limit. */
-function subtract(fragments: readonly Box[], rule: Boxed): { readonly left: readonly Box[]; readonly took: boolean } | null {
+function subtract(
+  fragments: readonly Box[],
+  rule: Boxed,
+): { readonly left: readonly Box[]; readonly took: boolean } | null {
   if (rule.around === null) return { left: fragments, took: false }
   let left = fragments
   let took = false
@@ -160,7 +189,8 @@ function subtract(fragments: readonly Box[], rule: Boxed): { readonly left: read
   return { left, took }
 }
 
-const near = (a: Boxed, b: Boxed): boolean => a.around !== null && b.around !== null && meets(a.around, b.around)
+const near = (a: Boxed, b: Boxed): boolean =>
+  a.around !== null && b.around !== null && meets(a.around, b.around)
 
 interface Found {
   readonly unreachable?: Review['unreachable'][number]
@@ -184,7 +214,13 @@ function judge(rules: readonly Boxed[], at: number): Found {
   }
   if (left.length === 0) {
     const opposed = before.filter((earlier) => earlier.action !== rule.action).length
-    return { unreachable: { rule: rule.name, by: before.map((earlier) => earlier.name), opposite: opposed === 0 ? false : opposed === before.length ? true : 'partly' } }
+    return {
+      unreachable: {
+        rule: rule.name,
+        by: before.map((earlier) => earlier.name),
+        opposite: opposed === 0 ? false : opposed === before.length ? true : 'partly',
+      },
+    }
   }
   const after: Boxed[] = []
   for (let i = at + 1; i < rules.length && left.length > 0; i++) {
@@ -197,10 +233,19 @@ function judge(rules: readonly Boxed[], at: number): Found {
     after.push(later)
     left = done.left
   }
-  return left.length === 0 ? { redundant: { rule: rule.name, by: after.map((later) => later.name) } } : {}
+  return left.length === 0
+    ? { redundant: { rule: rule.name, by: after.map((later) => later.name) } }
+    : {}
 }
 
-const protocolParts = (protocol: string): readonly (readonly [number, number])[] => (protocol === 'tcp' ? [[0, 0]] : protocol === 'udp' ? [[1, 1]] : protocol === 'sctp' ? [[2, 2]] : [[0, 1]])
+const protocolParts = (protocol: string): readonly (readonly [number, number])[] =>
+  protocol === 'tcp'
+    ? [[0, 0]]
+    : protocol === 'udp'
+      ? [[1, 1]]
+      : protocol === 'sctp'
+        ? [[2, 2]]
+        : [[0, 1]]
 
 /**
  * Reviews rules. Each is judged against those decided before it (lower priority first, list order on a tie) and those
@@ -228,7 +273,11 @@ export function reviewFirewall(given: readonly FirewallRule[]): ReviewRead {
   const enabled = read.filter((rule) => given[rule.index]?.enabled !== false)
   const found = new Map<number, Found>()
   for (const direction of ['in', 'out'] as const) {
-    const rules = boxed(enabled.filter((rule) => rule.direction === direction).sort((a, b) => a.priority - b.priority || a.index - b.index))
+    const rules = boxed(
+      enabled
+        .filter((rule) => rule.direction === direction)
+        .sort((a, b) => a.priority - b.priority || a.index - b.index),
+    )
     for (const [at, rule] of rules.entries()) found.set(rule.index, judge(rules, at))
   }
   const inOrder = [...found].sort(([a], [b]) => a - b)
@@ -238,12 +287,16 @@ export function reviewFirewall(given: readonly FirewallRule[]): ReviewRead {
       unreachable: inOrder.flatMap(([, one]) => one.unreachable ?? []),
       redundant: inOrder.flatMap(([, one]) => one.redundant ?? []),
       disabled: given.filter((rule) => rule.enabled === false).map((rule) => rule.name),
-      undecided: inOrder.flatMap(([index, one]) => (one.undecided ? (given[index]?.name ?? '') : [])),
+      undecided: inOrder.flatMap(([index, one]) =>
+        one.undecided ? (given[index]?.name ?? '') : [],
+      ),
     },
   }
 }
 
-function mergedPorts(ports: readonly (readonly [number, number])[] | null): readonly (readonly [number, number])[] {
+function mergedPorts(
+  ports: readonly (readonly [number, number])[] | null,
+): readonly (readonly [number, number])[] {
   if (ports === null) return [[0, 65_535]]
   const sorted = [...ports].sort((a, b) => a[0] - b[0])
   const out: [number, number][] = []
@@ -254,4 +307,3 @@ function mergedPorts(ports: readonly (readonly [number, number])[] | null): read
   }
   return out
 }
-

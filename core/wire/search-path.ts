@@ -15,21 +15,40 @@ export interface NameTry {
 const ndots = 5
 
 /** Tries of a pod for a name, up to the one that is answered. A full name (ending in a dot) is tried alone. */
-export function lookUp(world: ReadyWorld, pod: { readonly pod: string; readonly cluster: string }, name: string): readonly NameTry[] | null {
+export function lookUp(
+  world: ReadyWorld,
+  pod: { readonly pod: string; readonly cluster: string },
+  name: string,
+): readonly NameTry[] | null {
   const found = walk(world, { from: pod, to: { name: 'x' }, port: 53, protocol: 'UDP' })
   const place: Place | null = found.ok ? found.walk.from : null
   const cluster = place?.cluster
   if (!place || !cluster) return null
   const [namespace = 'default'] = pod.pod.split('/')
   const bare = name.trim()
-  const suffixes = [`${namespace}.svc.${cluster.dnsDomain}`, `svc.${cluster.dnsDomain}`, cluster.dnsDomain]
+  const suffixes = [
+    `${namespace}.svc.${cluster.dnsDomain}`,
+    `svc.${cluster.dnsDomain}`,
+    cluster.dnsDomain,
+  ]
   const searched = suffixes.map((suffix) => `${bare}.${suffix}`)
-  const names = bare.endsWith('.') ? [bare.slice(0, -1)] : bare.split('.').length - 1 >= ndots ? [bare, ...searched] : [...searched, bare]
+  const names = bare.endsWith('.')
+    ? [bare.slice(0, -1)]
+    : bare.split('.').length - 1 >= ndots
+      ? [bare, ...searched]
+      : [...searched, bare]
   const tries: NameTry[] = []
   for (const one of names) {
     const answer = resolveName(world, one, place)
     const inside = one.endsWith(cluster.dnsDomain)
-    tries.push({ name: one, addresses: answer?.addresses.map(({ address }) => formatAddress(address)) ?? [], by: answer?.by ?? '', who: inside ? `name service of ${cluster.name}` : `records of ${place.site?.name ?? 'no site'}` })
+    tries.push({
+      name: one,
+      addresses: answer?.addresses.map(({ address }) => formatAddress(address)) ?? [],
+      by: answer?.by ?? '',
+      who: inside
+        ? `name service of ${cluster.name}`
+        : `records of ${place.site?.name ?? 'no site'}`,
+    })
     if (answer) break
   }
   return tries

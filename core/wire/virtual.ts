@@ -3,26 +3,50 @@ import { formatAddress, parseAddress, parseRange } from '../addresses'
 import type { SiteView } from '../fleet'
 import type { ApiObject } from '../objects'
 
-export type VirtualAddress = { readonly ok: true; readonly address: string } | { readonly ok: false; readonly says: string }
+export type VirtualAddress =
+  { readonly ok: true; readonly address: string } | { readonly ok: false; readonly says: string }
 
 /** The address a service of type LoadBalancer takes: the lowest free one of the pool, or the one asked for. */
-export function virtualAddressFor(site: SiteView, cluster: string, asked: string | null): VirtualAddress {
+export function virtualAddressFor(
+  site: SiteView,
+  cluster: string,
+  asked: string | null,
+): VirtualAddress {
   const network = site.networks.find((one) => one.role === 'frontage')
   const text = network?.pool ?? network?.range
   const range = text === undefined ? null : parseRange(text)
-  if (!network || text === undefined || !range?.ok) return { ok: false, says: `${site.name} offers no virtual addresses.` }
-  if (site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers) return { ok: false, says: `${site.name} allows ${site.quotaBalancers} load balancers; all are in use.` }
+  if (!network || text === undefined || !range?.ok)
+    return { ok: false, says: `${site.name} offers no virtual addresses.` }
+  if (site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers)
+    return {
+      ok: false,
+      says: `${site.name} allows ${site.quotaBalancers} load balancers; all are in use.`,
+    }
   const used = new Set(site.balancers.map((one) => one.address))
   // Addresses held for the cluster itself are there for its services.
-  const taken = new Set([...used, ...site.addresses.filter((held) => held.how !== 'virtual' || held.cluster !== cluster).map((held) => held.address), network.gateway ?? ''])
+  const taken = new Set([
+    ...used,
+    ...site.addresses
+      .filter((held) => held.how !== 'virtual' || held.cluster !== cluster)
+      .map((held) => held.address),
+    network.gateway ?? '',
+  ])
   if (asked !== null) {
     const wish = parseAddress(asked)
     if (!wish.ok) return { ok: false, says: wish.says }
-    if (wish.value.family !== range.value.family || wish.value.value < range.value.first || wish.value.value > range.value.last) return { ok: false, says: `${asked} is not in the pool ${text}.` }
+    if (
+      wish.value.family !== range.value.family ||
+      wish.value.value < range.value.first ||
+      wish.value.value > range.value.last
+    )
+      return { ok: false, says: `${asked} is not in the pool ${text}.` }
     const address = formatAddress(wish.value)
     return taken.has(address) ? { ok: false, says: `${address} is taken.` } : { ok: true, address }
   }
-  const [first, last] = network.pool === undefined ? [range.value.first + 1n, range.value.last - 1n] : [range.value.first, range.value.last]
+  const [first, last] =
+    network.pool === undefined
+      ? [range.value.first + 1n, range.value.last - 1n]
+      : [range.value.first, range.value.last]
   for (let value = first; value <= last; value++) {
     const address = formatAddress({ family: range.value.family, value })
     if (!taken.has(address)) return { ok: true, address }
@@ -31,12 +55,20 @@ export function virtualAddressFor(site: SiteView, cluster: string, asked: string
 }
 
 /** Days until a pool is full at the net growth of the last 30 days (or since the start, if shorter); null if it does not grow. */
-export function daysUntilFull(free: number, kept: readonly { readonly from: string; readonly until: string | null }[], began: string, now: string): number | null {
+export function daysUntilFull(
+  free: number,
+  kept: readonly { readonly from: string; readonly until: string | null }[],
+  began: string,
+  now: string,
+): number | null {
   const end = Date.parse(now)
   const since = Math.max(end - 30 * 86_400_000, Date.parse(began))
   const days = (end - since) / 86_400_000
   if (days <= 0) return null
-  const at = (time: number): number => kept.filter((one) => Date.parse(one.from) <= time && (one.until === null || Date.parse(one.until) > time)).length
+  const at = (time: number): number =>
+    kept.filter(
+      (one) => Date.parse(one.from) <= time && (one.until === null || Date.parse(one.until) > time),
+    ).length
   const growth = (at(end) - at(since)) / days
   return growth > 0 ? free / growth : null
 }
@@ -44,12 +76,21 @@ export function daysUntilFull(free: number, kept: readonly { readonly from: stri
 interface Placed {
   readonly kind: string
   readonly metadata?: { readonly name?: string; readonly namespace?: string | null } | null
-  readonly spec?: { readonly template?: { readonly spec?: PodLike }; readonly jobTemplate?: unknown } & PodLike
+  readonly spec?: {
+    readonly template?: { readonly spec?: PodLike }
+    readonly jobTemplate?: unknown
+  } & PodLike
 }
 interface PodLike {
   readonly hostNetwork?: boolean
   readonly nodeSelector?: Readonly<Record<string, string>>
-  readonly containers?: readonly { readonly ports?: readonly { readonly containerPort?: number; readonly hostPort?: number; readonly protocol?: string }[] }[]
+  readonly containers?: readonly {
+    readonly ports?: readonly {
+      readonly containerPort?: number
+      readonly hostPort?: number
+      readonly protocol?: string
+    }[]
+  }[]
 }
 
 const templated = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'ReplicaSet', 'Job'])
@@ -57,20 +98,38 @@ const templated = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'ReplicaSet
 /** The ports of its nodes that a workload takes, as `port/PROTOCOL`. */
 export function nodePortsOf(object: ApiObject): readonly string[] {
   const placed = object as unknown as Placed
-  const spec = templated.has(placed.kind) ? placed.spec?.template?.spec : placed.kind === 'Pod' ? placed.spec : undefined
-  return [...new Set((spec?.containers ?? []).flatMap((container) => (container.ports ?? []).flatMap((port) => {
-    const number = port.hostPort ?? (spec?.hostNetwork === true ? port.containerPort : undefined)
-    return number ? [`${number}/${(port.protocol ?? 'TCP').toUpperCase()}`] : []
-  })))]
+  const spec = templated.has(placed.kind)
+    ? placed.spec?.template?.spec
+    : placed.kind === 'Pod'
+      ? placed.spec
+      : undefined
+  return [
+    ...new Set(
+      (spec?.containers ?? []).flatMap((container) =>
+        (container.ports ?? []).flatMap((port) => {
+          const number =
+            port.hostPort ?? (spec?.hostNetwork === true ? port.containerPort : undefined)
+          return number ? [`${number}/${(port.protocol ?? 'TCP').toUpperCase()}`] : []
+        }),
+      ),
+    ),
+  ]
 }
 
 const selectorOf = (object: ApiObject): Readonly<Record<string, string>> => {
   const placed = object as unknown as Placed
-  return (templated.has(placed.kind) ? placed.spec?.template?.spec?.nodeSelector : placed.spec?.nodeSelector) ?? {}
+  return (
+    (templated.has(placed.kind)
+      ? placed.spec?.template?.spec?.nodeSelector
+      : placed.spec?.nodeSelector) ?? {}
+  )
 }
 
 /** Whether two node selectors could choose the same node. */
-const mayMeet = (a: Readonly<Record<string, string>>, b: Readonly<Record<string, string>>): boolean => Object.entries(a).every(([key, value]) => b[key] === undefined || b[key] === value)
+const mayMeet = (
+  a: Readonly<Record<string, string>>,
+  b: Readonly<Record<string, string>>,
+): boolean => Object.entries(a).every(([key, value]) => b[key] === undefined || b[key] === value)
 
 export interface PortCollision {
   readonly port: string
@@ -79,11 +138,25 @@ export interface PortCollision {
 }
 
 /** What stands already and wants the same ports on the same nodes as a workload that is to come. */
-export function portCollisions(coming: ApiObject, standing: readonly ApiObject[]): readonly PortCollision[] {
+export function portCollisions(
+  coming: ApiObject,
+  standing: readonly ApiObject[],
+): readonly PortCollision[] {
   const ports = new Set(nodePortsOf(coming))
   if (ports.size === 0) return []
-  const key = (object: ApiObject): string => `${object.kind}/${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
+  const key = (object: ApiObject): string =>
+    `${object.kind}/${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
   return standing
-    .filter((other) => templated.has(other.kind) && other.kind !== 'ReplicaSet' && key(other) !== key(coming) && mayMeet(selectorOf(coming), selectorOf(other)))
-    .flatMap((other) => nodePortsOf(other).filter((port) => ports.has(port)).map((port) => ({ port, with: key(other) })))
+    .filter(
+      (other) =>
+        templated.has(other.kind) &&
+        other.kind !== 'ReplicaSet' &&
+        key(other) !== key(coming) &&
+        mayMeet(selectorOf(coming), selectorOf(other)),
+    )
+    .flatMap((other) =>
+      nodePortsOf(other)
+        .filter((port) => ports.has(port))
+        .map((port) => ({ port, with: key(other) })),
+    )
 }

@@ -3,12 +3,43 @@
  * The order of the hops and what each looks at is the design’s; every hop is decided from the prepared world alone.
  */
 import { type Address, formatAddress, parseAddress } from '../addresses'
-import { asEnd, type PodEnd, type PolicyEnd, policyIn, policyOut, type Protocol, type Verdict } from './policy'
-import { type Endpoint, networkOf, type NodeEnd, type ReadyCluster, type ReadyPeer, type ReadySite, type ReadyWorld, type Service, siteOfAddress } from './prepared'
+import {
+  asEnd,
+  type PodEnd,
+  type PolicyEnd,
+  policyIn,
+  policyOut,
+  type Protocol,
+  type Verdict,
+} from './policy'
+import {
+  type Endpoint,
+  networkOf,
+  type NodeEnd,
+  type ReadyCluster,
+  type ReadyPeer,
+  type ReadySite,
+  type ReadyWorld,
+  type Service,
+  siteOfAddress,
+} from './prepared'
 import { addressKey, isIn, spansOf, within } from './spans'
 import type { WalkFrom, WalkTo } from './world'
 
-export const hopNames = ['name', 'policy-out', 'service', 'masquerade', 'route', 'firewall-out', 'translation', 'firewall-in', 'front', 'policy-in', 'acceptance', 'way-back'] as const
+export const hopNames = [
+  'name',
+  'policy-out',
+  'service',
+  'masquerade',
+  'route',
+  'firewall-out',
+  'translation',
+  'firewall-in',
+  'front',
+  'policy-in',
+  'acceptance',
+  'way-back',
+] as const
 export type HopName = (typeof hopNames)[number]
 
 export interface Header {
@@ -57,7 +88,9 @@ export interface Walk {
   readonly mtu: { readonly smallest: number; readonly at: string; readonly overhead: number } | null
 }
 
-export type WalkRead = { readonly ok: true; readonly walk: Walk } | { readonly ok: false; readonly path: string; readonly says: string }
+export type WalkRead =
+  | { readonly ok: true; readonly walk: Walk }
+  | { readonly ok: false; readonly path: string; readonly says: string }
 
 export interface WalkQuery {
   readonly from: WalkFrom
@@ -90,37 +123,82 @@ function clusterNamed(world: ReadyWorld, name: string, path: string): ReadyClust
 
 function podNamed(cluster: ReadyCluster, name: string, path: string): PodEnd {
   const pod = cluster.policies.pods.get(name.includes('/') ? name : `default/${name}`)
-  if (!pod) throw new Refused(path, `${cluster.name} has no pod ${shown(name)}. Write it as namespace/name.`)
+  if (!pod)
+    throw new Refused(
+      path,
+      `${cluster.name} has no pod ${shown(name)}. Write it as namespace/name.`,
+    )
   return pod
 }
 
-const nodeOfPod = (cluster: ReadyCluster, pod: PodEnd): NodeEnd | null => (pod.node === null ? undefined : cluster.nodes.get(pod.node)) ?? (pod.hostAddress ? cluster.nodeList.find((node) => addressKey(node.address) === addressKey(pod.hostAddress as Address)) : undefined) ?? null
+const nodeOfPod = (cluster: ReadyCluster, pod: PodEnd): NodeEnd | null =>
+  (pod.node === null ? undefined : cluster.nodes.get(pod.node)) ??
+  (pod.hostAddress
+    ? cluster.nodeList.find(
+        (node) => addressKey(node.address) === addressKey(pod.hostAddress as Address),
+      )
+    : undefined) ??
+  null
 
 function addressOfPod(cluster: ReadyCluster, pod: PodEnd, path: string): Address {
-  const address = pod.onHostNetwork ? (nodeOfPod(cluster, pod)?.address ?? pod.hostAddress) : pod.addresses[0]
+  const address = pod.onHostNetwork
+    ? (nodeOfPod(cluster, pod)?.address ?? pod.hostAddress)
+    : pod.addresses[0]
   if (!address) throw new Refused(path, `${pod.key} has no address yet: it is on no node.`)
   return address
 }
 
 function nodePlace(world: ReadyWorld, cluster: ReadyCluster, node: NodeEnd): Place {
-  return { address: node.address, site: world.sites.get(cluster.site) ?? null, network: node.network, cluster, node, pod: null }
+  return {
+    address: node.address,
+    site: world.sites.get(cluster.site) ?? null,
+    network: node.network,
+    cluster,
+    node,
+    pod: null,
+  }
 }
 
 function podPlace(world: ReadyWorld, cluster: ReadyCluster, pod: PodEnd, address: Address): Place {
   const node = nodeOfPod(cluster, pod)
-  return { address, site: world.sites.get(cluster.site) ?? null, network: node?.network ?? null, cluster, node, pod: pod.onHostNetwork ? null : pod }
+  return {
+    address,
+    site: world.sites.get(cluster.site) ?? null,
+    network: node?.network ?? null,
+    cluster,
+    node,
+    pod: pod.onHostNetwork ? null : pod,
+  }
 }
 
 /** What is at an address, seen from a place: pods and nodes of the own cluster first, then of the site that holds it. */
-function placeAt(world: ReadyWorld, address: Address, site: ReadySite | null, own: ReadyCluster | null): Place {
+function placeAt(
+  world: ReadyWorld,
+  address: Address,
+  site: ReadySite | null,
+  own: ReadyCluster | null,
+): Place {
   const key = addressKey(address)
   const pods = world.podAt.get(key) ?? []
-  const pod = pods.find((one) => one.cluster === own) ?? pods.find((one) => one.cluster.site === site?.name) ?? (site === null ? pods[0] : undefined)
+  const pod =
+    pods.find((one) => one.cluster === own) ??
+    pods.find((one) => one.cluster.site === site?.name) ??
+    (site === null ? pods[0] : undefined)
   if (pod) return podPlace(world, pod.cluster, pod.pod, address)
   const nodes = world.nodeAt.get(key) ?? []
-  const node = nodes.find((one) => one.cluster === own) ?? nodes.find((one) => one.cluster.site === site?.name) ?? (site === null ? nodes[0] : undefined)
+  const node =
+    nodes.find((one) => one.cluster === own) ??
+    nodes.find((one) => one.cluster.site === site?.name) ??
+    (site === null ? nodes[0] : undefined)
   if (node) return nodePlace(world, node.cluster, node.node)
-  return { address, site, network: site ? networkOf(site, address) : null, cluster: null, node: null, pod: null }
+  return {
+    address,
+    site,
+    network: site ? networkOf(site, address) : null,
+    cluster: null,
+    node: null,
+    pod: null,
+  }
 }
 
 function sourceOf(world: ReadyWorld, from: WalkFrom): Place {
@@ -138,7 +216,9 @@ function sourceOf(world: ReadyWorld, from: WalkFrom): Place {
   const address = parseAddress(from.address)
   if (!address.ok) throw new Refused('from.address', address.says)
   const found = placeAt(world, address.value, null, null)
-  return found.cluster ? found : placeAt(world, address.value, siteOfAddress(world, address.value, null, null), null)
+  return found.cluster
+    ? found
+    : placeAt(world, address.value, siteOfAddress(world, address.value, null, null), null)
 }
 
 interface Answer {
@@ -149,7 +229,12 @@ interface Answer {
 const mostNames = 8
 
 /** A full name as a place would have it answered: by its cluster’s name service, then by its site’s records. */
-export function resolveName(world: ReadyWorld, name: string, from: Place, depth = 0): Answer | null {
+export function resolveName(
+  world: ReadyWorld,
+  name: string,
+  from: Place,
+  depth = 0,
+): Answer | null {
   const asked = name.toLowerCase().replace(/\.$/, '')
   const { cluster, site } = from
   const suffix = cluster ? `.svc.${cluster.dnsDomain}` : ''
@@ -158,32 +243,71 @@ export function resolveName(world: ReadyWorld, name: string, from: Place, depth 
     const [service, namespace] = labels.slice(-2)
     const found = cluster.services.get(`${namespace ?? ''}/${service ?? ''}`)
     if (found && labels.length <= 3) {
-      const answer = serviceAnswer(world, found, from, depth, labels.length === 3 ? labels[0] : undefined)
+      const answer = serviceAnswer(
+        world,
+        found,
+        from,
+        depth,
+        labels.length === 3 ? labels[0] : undefined,
+      )
       if (answer) return answer
     }
   }
   const record = site?.records.get(asked)
-  return record ? { addresses: [{ address: record.address, endpoint: null }], by: record.name } : null
+  return record
+    ? { addresses: [{ address: record.address, endpoint: null }], by: record.name }
+    : null
 }
 
-function serviceAnswer(world: ReadyWorld, service: Service, from: Place, depth: number, host?: string): Answer | null {
-  if (service.kind === 'external-name') return depth >= mostNames ? null : resolveName(world, service.externalName, from, depth + 1)
-  if (service.kind === 'cluster') return host === undefined ? { addresses: service.addresses.slice(0, 1).map((address) => ({ address, endpoint: null })), by: service.key } : null
-  const ready = service.ready.filter((endpoint) => host === undefined || endpoint.pod?.name === host)
-  return ready.length === 0 ? null : { addresses: ready.map((endpoint) => ({ address: endpoint.address, endpoint })), by: service.key }
+function serviceAnswer(
+  world: ReadyWorld,
+  service: Service,
+  from: Place,
+  depth: number,
+  host?: string,
+): Answer | null {
+  if (service.kind === 'external-name')
+    return depth >= mostNames ? null : resolveName(world, service.externalName, from, depth + 1)
+  if (service.kind === 'cluster')
+    return host === undefined
+      ? {
+          addresses: service.addresses.slice(0, 1).map((address) => ({ address, endpoint: null })),
+          by: service.key,
+        }
+      : null
+  const ready = service.ready.filter(
+    (endpoint) => host === undefined || endpoint.pod?.name === host,
+  )
+  return ready.length === 0
+    ? null
+    : {
+        addresses: ready.map((endpoint) => ({ address: endpoint.address, endpoint })),
+        by: service.key,
+      }
 }
 
 /** The longest route from a network to an address; the first in the list where two are as long. */
-export function routeTo(site: ReadySite, network: string | null, to: Address): ReadySite['routes'][number] | null {
+export function routeTo(
+  site: ReadySite,
+  network: string | null,
+  to: Address,
+): ReadySite['routes'][number] | null {
   let best: ReadySite['routes'][number] | null = null
   if (network === null) return null
-  for (const route of site.routes) if (route.network === network && isIn(route.to, to) && (best === null || route.size < best.size)) best = route
+  for (const route of site.routes)
+    if (
+      route.network === network &&
+      isIn(route.to, to) &&
+      (best === null || route.size < best.size)
+    )
+      best = route
   return best
 }
 
 const nobody = spansOf([])
 
-const inSite = (world: ReadyWorld, site: ReadySite, address: Address): boolean => within(world.inside.get(site.name) ?? nobody, address)
+const inSite = (world: ReadyWorld, site: ReadySite, address: Address): boolean =>
+  within(world.inside.get(site.name) ?? nobody, address)
 
 /** One walk under way. */
 class Walker {
@@ -207,7 +331,11 @@ class Walker {
     this.query = query
     this.nth = nth
     this.from = sourceOf(world, query.from)
-    this.header = { source: this.from.address, destination: this.firstDestination(), port: query.port }
+    this.header = {
+      source: this.from.address,
+      destination: this.firstDestination(),
+      port: query.port,
+    }
     this.begun = this.header
   }
 
@@ -221,10 +349,18 @@ class Walker {
     }
     const cluster = clusterNamed(this.world, to.cluster, 'to.cluster')
     if ('pod' in to) return addressOfPod(cluster, podNamed(cluster, to.pod, 'to.pod'), 'to.pod')
-    const service = cluster.services.get(to.service.includes('/') ? to.service : `default/${to.service}`)
-    if (!service) throw new Refused('to.service', `${cluster.name} has no service ${shown(to.service)}. Write it as namespace/name.`)
+    const service = cluster.services.get(
+      to.service.includes('/') ? to.service : `default/${to.service}`,
+    )
+    if (!service)
+      throw new Refused(
+        'to.service',
+        `${cluster.name} has no service ${shown(to.service)}. Write it as namespace/name.`,
+      )
     const [namespace, name] = service.key.split('/')
-    return service.kind === 'cluster' && service.addresses[0] ? service.addresses[0] : `${name ?? ''}.${namespace ?? ''}.svc.${cluster.dnsDomain}`
+    return service.kind === 'cluster' && service.addresses[0]
+      ? service.addresses[0]
+      : `${name ?? ''}.${namespace ?? ''}.svc.${cluster.dnsDomain}`
   }
 
   /** The hop lets the packet on, changed or not. */
@@ -241,8 +377,21 @@ class Walker {
 
   private end(delivered: boolean): Walk {
     const [first, ...rest] = this.links
-    const smallest = rest.reduce((least, link) => (link.mtu < least.mtu ? link : least), first ?? { mtu: 0, at: '' })
-    return { delivered, hops: this.hops, from: this.from, to: this.to, peer: this.peer, judged: this.judged, entering: this.entering, choices: this.choices, mtu: first ? { smallest: smallest.mtu, at: smallest.at, overhead: this.overlay } : null }
+    const smallest = rest.reduce(
+      (least, link) => (link.mtu < least.mtu ? link : least),
+      first ?? { mtu: 0, at: '' },
+    )
+    return {
+      delivered,
+      hops: this.hops,
+      from: this.from,
+      to: this.to,
+      peer: this.peer,
+      judged: this.judged,
+      entering: this.entering,
+      choices: this.choices,
+      mtu: first ? { smallest: smallest.mtu, at: smallest.at, overhead: this.overlay } : null,
+    }
   }
 
   private link(site: ReadySite | null, network: string | null): void {
@@ -260,12 +409,23 @@ class Walker {
     if (typeof this.header.destination === 'string') {
       const name = this.header.destination
       const answer = resolveName(world, name, from)
-      if (!answer) return this.drop('name', ofDefault, () => (from.site ? `Nobody answers for ${name}: ${from.pod ? `neither ${from.cluster?.name ?? ''} nor ${from.site.name} has it` : `${from.site.name} has no such record`}.` : `${written(this.from.address)} is in no site whose records could answer for ${name}.`))
+      if (!answer)
+        return this.drop('name', ofDefault, () =>
+          from.site
+            ? `Nobody answers for ${name}: ${from.pod ? `neither ${from.cluster?.name ?? ''} nor ${from.site.name} has it` : `${from.site.name} has no such record`}.`
+            : `${written(this.from.address)} is in no site whose records could answer for ${name}.`,
+        )
       this.choices = answer.addresses.length
       const chosen = answer.addresses[this.nth % answer.addresses.length]
       if (!chosen) throw new Error('an answer has an address')
       named = chosen.endpoint
-      this.pass('name', answer.by, () => `${name} is ${written(chosen.address)}${answer.addresses.length > 1 ? `, one of ${answer.addresses.length} ready endpoints` : ''}.`, { destination: chosen.address })
+      this.pass(
+        'name',
+        answer.by,
+        () =>
+          `${name} is ${written(chosen.address)}${answer.addresses.length > 1 ? `, one of ${answer.addresses.length} ready endpoints` : ''}.`,
+        { destination: chosen.address },
+      )
       this.begun = this.header
     }
     const asked = this.header.destination as Address
@@ -276,42 +436,92 @@ class Walker {
     let endpoint: Endpoint | null = null
     let target: number | null = null
     if (service && own) {
-      const port = service.ports.find((one) => one.port === this.header.port && one.protocol === protocol)
-      const here = service.internalLocal ? service.ready.filter((one) => one.node !== null && one.node === from.node?.name) : service.ready
+      const port = service.ports.find(
+        (one) => one.port === this.header.port && one.protocol === protocol,
+      )
+      const here = service.internalLocal
+        ? service.ready.filter((one) => one.node !== null && one.node === from.node?.name)
+        : service.ready
       this.choices = Math.max(1, here.length)
       endpoint = here.length === 0 ? null : (here[this.nth % here.length] ?? null)
-      target = port && endpoint ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
+      target =
+        port && endpoint ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
     }
 
     // 2 policy out
     if (from.pod && own) {
       const behind = endpoint && target !== null ? { endpoint, port: target } : null
-      this.judged = { destination: behind?.endpoint.address ?? asked, port: behind?.port ?? this.header.port }
+      this.judged = {
+        destination: behind?.endpoint.address ?? asked,
+        port: behind?.port ?? this.header.port,
+      }
       const pod = behind ? behind.endpoint.pod : (named?.pod ?? null)
       const other: PolicyEnd = pod ? { pod } : asEnd(own.policies, this.judged.destination)
-      const dropped = this.policy('policy-out', policyOut(own.policies, { pod: from.pod }, other, this.judged.port, protocol), from.pod)
+      const dropped = this.policy(
+        'policy-out',
+        policyOut(own.policies, { pod: from.pod }, other, this.judged.port, protocol),
+        from.pod,
+      )
       if (dropped) return dropped
     }
 
     if (service) {
-      if (!endpoint) return this.drop('service', service.key, () => (service.endpoints === 0 ? `${service.key} has no endpoint.` : service.internalLocal && service.ready.length > 0 ? `${service.key} keeps to the own node, and none of its ${service.ready.length} ready endpoints is on ${from.node?.name ?? 'it'}.` : `None of the ${service.endpoints} endpoints of ${service.key} is ready.`))
-      if (target === null) return this.drop('service', service.key, () => `${service.key} has no port ${this.header.port}/${protocol}; it has ${service.ports.map((one) => `${one.port}/${one.protocol}`).join(', ') || 'none'}.`)
+      if (!endpoint)
+        return this.drop('service', service.key, () =>
+          service.endpoints === 0
+            ? `${service.key} has no endpoint.`
+            : service.internalLocal && service.ready.length > 0
+              ? `${service.key} keeps to the own node, and none of its ${service.ready.length} ready endpoints is on ${from.node?.name ?? 'it'}.`
+              : `None of the ${service.endpoints} endpoints of ${service.key} is ready.`,
+        )
+      if (target === null)
+        return this.drop(
+          'service',
+          service.key,
+          () =>
+            `${service.key} has no port ${this.header.port}/${protocol}; it has ${service.ports.map((one) => `${one.port}/${one.protocol}`).join(', ') || 'none'}.`,
+        )
       const chosen = endpoint
-      this.pass('service', service.key, () => `${service.key} sends it to ${chosen.pod?.key ?? written(chosen.address)}, one of ${this.choices} ready.`, { destination: endpoint.address, port: target })
+      this.pass(
+        'service',
+        service.key,
+        () =>
+          `${service.key} sends it to ${chosen.pod?.key ?? written(chosen.address)}, one of ${this.choices} ready.`,
+        { destination: endpoint.address, port: target },
+      )
     } else {
       const other = this.otherCluster(asked)
-      if (other) return this.drop('service', ofDefault, () => (other === own ? `No service of ${other.name} has the address ${written(asked)}.` : `${written(asked)} is a service address of ${other.name}: it means something only inside that cluster.`))
+      if (other)
+        return this.drop('service', ofDefault, () =>
+          other === own
+            ? `No service of ${other.name} has the address ${written(asked)}.`
+            : `${written(asked)} is a service address of ${other.name}: it means something only inside that cluster.`,
+        )
     }
 
     // 4 masquerade
     const destination = this.header.destination as Address
     if (from.pod && own && !own.policies.byAddress.has(addressKey(destination))) {
-      const kept = own.given.keepSource?.[own.keepSource.findIndex((range) => isIn(range, destination))]
-      if (kept !== undefined) this.pass('masquerade', kept, () => `${own.name} keeps the pod’s address towards ${kept}.`)
+      const kept =
+        own.given.keepSource?.[own.keepSource.findIndex((range) => isIn(range, destination))]
+      if (kept !== undefined)
+        this.pass('masquerade', kept, () => `${own.name} keeps the pod’s address towards ${kept}.`)
       else if (from.node) {
         const { node } = from
-        this.pass('masquerade', ofDefault, () => `The pod’s address is hidden behind ${node.name}: it arrives as ${written(node.address)}.`, { source: node.address })
-      } else return this.drop('masquerade', ofDefault, () => `${from.pod?.key ?? ''} is on a node that is not in this world: nobody sends its packet on.`)
+        this.pass(
+          'masquerade',
+          ofDefault,
+          () =>
+            `The pod’s address is hidden behind ${node.name}: it arrives as ${written(node.address)}.`,
+          { source: node.address },
+        )
+      } else
+        return this.drop(
+          'masquerade',
+          ofDefault,
+          () =>
+            `${from.pod?.key ?? ''} is on a node that is not in this world: nobody sends its packet on.`,
+        )
     }
     return this.across(destination)
   }
@@ -321,15 +531,28 @@ class Walker {
     const { site, cluster } = this.from
     if (cluster && isIn(cluster.serviceRange, address)) return cluster
     if (site && within(this.world.domain.get(site.domain) ?? nobody, address)) return null
-    for (const other of this.world.clusters.values()) if (isIn(other.serviceRange, address)) return other
+    for (const other of this.world.clusters.values())
+      if (isIn(other.serviceRange, address)) return other
     return null
   }
 
   private policy(hop: 'policy-out' | 'policy-in', verdict: Verdict, pod: PodEnd): Walk | null {
     const by: Decider = verdict.by.length > 0 ? verdict.by : ofDefault
     const way = hop === 'policy-out' ? 'out of' : 'into'
-    if (!verdict.allowed) return this.drop(hop, by, () => `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'isolates' : 'isolate'} ${pod.key} and ${verdict.by.length === 1 ? 'has' : 'have'} no rule that lets this ${way} it.`)
-    this.pass(hop, by, () => (!verdict.isolated ? `No policy isolates ${pod.key} this way.` : verdict.by.length === 0 ? `A pod always reaches itself and the node it runs on.` : `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'lets' : 'let'} it ${way} ${pod.key}.`))
+    if (!verdict.allowed)
+      return this.drop(
+        hop,
+        by,
+        () =>
+          `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'isolates' : 'isolate'} ${pod.key} and ${verdict.by.length === 1 ? 'has' : 'have'} no rule that lets this ${way} it.`,
+      )
+    this.pass(hop, by, () =>
+      !verdict.isolated
+        ? `No policy isolates ${pod.key} this way.`
+        : verdict.by.length === 0
+          ? `A pod always reaches itself and the node it runs on.`
+          : `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'lets' : 'let'} it ${way} ${pod.key}.`,
+    )
     return null
   }
 
@@ -339,57 +562,181 @@ class Walker {
     const { protocol } = this.query
     const source = from.site
     const fronting = world.frontAt.get(addressKey(destination)) ?? []
-    const front = fronting.find((site) => site === source) ?? fronting.find((site) => site.domain === source?.domain) ?? fronting[0] ?? null
+    const front =
+      fronting.find((site) => site === source) ??
+      fronting.find((site) => site.domain === source?.domain) ??
+      fronting[0] ??
+      null
     const peer = world.peerAt.get(addressKey(destination)) ?? null
-    const goal = siteOfAddress(world, destination, source?.domain ?? null, source?.name ?? null) ?? front ?? (peer?.site ? (world.sites.get(peer.site) ?? null) : null)
+    const goal =
+      siteOfAddress(world, destination, source?.domain ?? null, source?.name ?? null) ??
+      front ??
+      (peer?.site ? (world.sites.get(peer.site) ?? null) : null)
     const leaves = source !== null && !inSite(world, source, destination)
     if (source && leaves) {
       const route = routeTo(source, from.network, destination)
-      if (!route) return this.drop('route', ofDefault, () => `${from.network ?? written(from.address)} has no route to ${written(destination)}.`)
-      this.pass('route', route.text, () => `${route.network} sends it towards ${route.text}${route.via === '' ? '' : ` by ${route.via}`}.`)
+      if (!route)
+        return this.drop(
+          'route',
+          ofDefault,
+          () => `${from.network ?? written(from.address)} has no route to ${written(destination)}.`,
+        )
+      this.pass(
+        'route',
+        route.text,
+        () =>
+          `${route.network} sends it towards ${route.text}${route.via === '' ? '' : ` by ${route.via}`}.`,
+      )
       if (source.given.mtu) this.links.push({ mtu: source.given.mtu, at: source.name })
-      const out = source.out.find(this.header.source, destination, protocol, this.header.port, [from.node?.address ?? from.address])
-      if (out?.rule.action === 'deny') return this.drop('firewall-out', out.rule.name, () => `${out.rule.name} of ${source.name} denies it on the way out.`)
-      this.pass('firewall-out', out?.rule.name ?? ofDefault, () => (out ? `${out.rule.name} of ${source.name} lets it out.` : `No rule of ${source.name} speaks of it; what goes out is allowed.`))
-      const translation = source.translations.find(this.header.source, destination, protocol, this.header.port, [this.header.source])
+      const out = source.out.find(this.header.source, destination, protocol, this.header.port, [
+        from.node?.address ?? from.address,
+      ])
+      if (out?.rule.action === 'deny')
+        return this.drop(
+          'firewall-out',
+          out.rule.name,
+          () => `${out.rule.name} of ${source.name} denies it on the way out.`,
+        )
+      this.pass('firewall-out', out?.rule.name ?? ofDefault, () =>
+        out
+          ? `${out.rule.name} of ${source.name} lets it out.`
+          : `No rule of ${source.name} speaks of it; what goes out is allowed.`,
+      )
+      const translation = source.translations.find(
+        this.header.source,
+        destination,
+        protocol,
+        this.header.port,
+        [this.header.source],
+      )
       const becomes = translation?.rule.kind === 'translate' ? translation.rule.address : null
-      this.pass('translation', translation?.rule.name ?? ofDefault, () => (becomes ? `${translation?.rule.name ?? ''} of ${source.name} makes its source ${written(becomes)}.` : translation ? `${translation.rule.name} of ${source.name} keeps its source.` : `No translation of ${source.name} is for it.`), becomes ? { source: becomes } : {})
+      this.pass(
+        'translation',
+        translation?.rule.name ?? ofDefault,
+        () =>
+          becomes
+            ? `${translation?.rule.name ?? ''} of ${source.name} makes its source ${written(becomes)}.`
+            : translation
+              ? `${translation.rule.name} of ${source.name} keeps its source.`
+              : `No translation of ${source.name} is for it.`,
+        becomes ? { source: becomes } : {},
+      )
     }
     if (goal && (leaves || source === null)) {
       this.entering = goal.name
-      const at = front === goal ? goal.fronts.find((one) => addressKey(one.address) === addressKey(destination)) : undefined
+      const at =
+        front === goal
+          ? goal.fronts.find((one) => addressKey(one.address) === addressKey(destination))
+          : undefined
       const held = placeAt(world, destination, goal, from.cluster)
-      const members = at ? (world.clusters.get(at.cluster)?.nodeList.map((node) => node.address) ?? []) : [held.node?.address ?? destination]
+      const members = at
+        ? (world.clusters.get(at.cluster)?.nodeList.map((node) => node.address) ?? [])
+        : [held.node?.address ?? destination]
       if (goal !== source && goal.given.mtu) this.links.push({ mtu: goal.given.mtu, at: goal.name })
-      const rule = goal.in.find(this.header.source, destination, protocol, this.header.port, members.length > 0 ? members : [destination])
+      const rule = goal.in.find(
+        this.header.source,
+        destination,
+        protocol,
+        this.header.port,
+        members.length > 0 ? members : [destination],
+      )
       const near = within(world.domain.get(goal.domain) ?? nobody, this.header.source)
-      if (rule?.rule.action === 'deny') return this.drop('firewall-in', rule.rule.name, () => `${rule.rule.name} of ${goal.name} denies it on the way in.`)
-      if (!rule && !near) return this.drop('firewall-in', ofDefault, () => `${written(this.header.source)} is outside ${goal.domain}, and no rule of ${goal.name} lets it in.`)
-      this.pass('firewall-in', rule?.rule.name ?? ofDefault, () => (rule ? `${rule.rule.name} of ${goal.name} lets it in.` : `It comes from inside ${goal.domain}; no rule of ${goal.name} speaks against it.`))
+      if (rule?.rule.action === 'deny')
+        return this.drop(
+          'firewall-in',
+          rule.rule.name,
+          () => `${rule.rule.name} of ${goal.name} denies it on the way in.`,
+        )
+      if (!rule && !near)
+        return this.drop(
+          'firewall-in',
+          ofDefault,
+          () =>
+            `${written(this.header.source)} is outside ${goal.domain}, and no rule of ${goal.name} lets it in.`,
+        )
+      this.pass('firewall-in', rule?.rule.name ?? ofDefault, () =>
+        rule
+          ? `${rule.rule.name} of ${goal.name} lets it in.`
+          : `It comes from inside ${goal.domain}; no rule of ${goal.name} speaks against it.`,
+      )
     }
-    return front && front === (goal ?? front) ? this.behindFront(front, destination) : this.arrive(placeAt(world, destination, goal, from.cluster), peer)
+    return front && front === (goal ?? front)
+      ? this.behindFront(front, destination)
+      : this.arrive(placeAt(world, destination, goal, from.cluster), peer)
   }
 
   /** A virtual address: to a node’s port, then to the pod. */
   private behindFront(site: ReadySite, destination: Address): Walk {
     const { world } = this
     const { protocol } = this.query
-    const front = site.fronts.find((one) => addressKey(one.address) === addressKey(destination) && one.port === this.header.port && one.protocol === protocol)
-    if (!front) return this.drop('front', ofDefault, () => `${written(destination)} serves no port ${this.header.port}/${protocol}.`)
+    const front = site.fronts.find(
+      (one) =>
+        addressKey(one.address) === addressKey(destination) &&
+        one.port === this.header.port &&
+        one.protocol === protocol,
+    )
+    if (!front)
+      return this.drop(
+        'front',
+        ofDefault,
+        () => `${written(destination)} serves no port ${this.header.port}/${protocol}.`,
+      )
     const cluster = world.clusters.get(front.cluster)
     const service = cluster?.services.get(front.service)
-    if (!cluster || !service) return this.drop('front', front.service, () => `${front.cluster} has no service ${front.service}.`)
-    const port = service.ports.find((one) => one.nodePort === front.nodePort && one.protocol === protocol) ?? service.ports.find((one) => one.port === front.port && one.protocol === protocol)
+    if (!cluster || !service)
+      return this.drop(
+        'front',
+        front.service,
+        () => `${front.cluster} has no service ${front.service}.`,
+      )
+    const port =
+      service.ports.find((one) => one.nodePort === front.nodePort && one.protocol === protocol) ??
+      service.ports.find((one) => one.port === front.port && one.protocol === protocol)
     const ready = service.ready
     this.choices = Math.max(1, ready.length)
     const endpoint = ready.length === 0 ? undefined : ready[this.nth % ready.length]
-    const node = service.externalLocal ? (endpoint?.node ? (cluster.nodes.get(endpoint.node) ?? null) : null) : (cluster.nodeList[0] ?? null)
-    const target = port && endpoint ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
-    if (!endpoint || !node) return this.drop('front', service.key, () => (service.ready.length === 0 ? `${service.key} of ${cluster.name} has no ready endpoint.` : `No node of ${cluster.name} takes it.`))
-    if (target === null) return this.drop('front', service.key, () => `${service.key} has no port behind node port ${front.nodePort}.`)
-    this.pass('front', service.key, () => `${written(destination)} is for ${service.key}; ${service.externalLocal ? `${node.name} holds an endpoint` : `${node.name} takes it`}.`, { destination: node.address, port: front.nodePort })
-    this.pass('front', service.key, () => (service.externalLocal ? `${node.name} hands it to its own ${endpoint.pod?.key ?? 'endpoint'}; the source is kept.` : `${node.name} sends it on to ${endpoint.pod?.key ?? written(endpoint.address)} under its own address.`), { destination: endpoint.address, port: target, ...(service.externalLocal ? {} : { source: node.address }) })
-    const place = endpoint.pod ? podPlace(world, cluster, endpoint.pod, endpoint.address) : placeAt(world, endpoint.address, site, cluster)
+    const node = service.externalLocal
+      ? endpoint?.node
+        ? (cluster.nodes.get(endpoint.node) ?? null)
+        : null
+      : (cluster.nodeList[0] ?? null)
+    const target =
+      port && endpoint ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
+    if (!endpoint || !node)
+      return this.drop('front', service.key, () =>
+        service.ready.length === 0
+          ? `${service.key} of ${cluster.name} has no ready endpoint.`
+          : `No node of ${cluster.name} takes it.`,
+      )
+    if (target === null)
+      return this.drop(
+        'front',
+        service.key,
+        () => `${service.key} has no port behind node port ${front.nodePort}.`,
+      )
+    this.pass(
+      'front',
+      service.key,
+      () =>
+        `${written(destination)} is for ${service.key}; ${service.externalLocal ? `${node.name} holds an endpoint` : `${node.name} takes it`}.`,
+      { destination: node.address, port: front.nodePort },
+    )
+    this.pass(
+      'front',
+      service.key,
+      () =>
+        service.externalLocal
+          ? `${node.name} hands it to its own ${endpoint.pod?.key ?? 'endpoint'}; the source is kept.`
+          : `${node.name} sends it on to ${endpoint.pod?.key ?? written(endpoint.address)} under its own address.`,
+      {
+        destination: endpoint.address,
+        port: target,
+        ...(service.externalLocal ? {} : { source: node.address }),
+      },
+    )
+    const place = endpoint.pod
+      ? podPlace(world, cluster, endpoint.pod, endpoint.address)
+      : placeAt(world, endpoint.address, site, cluster)
     return this.arrive(place, null)
   }
 
@@ -399,35 +746,89 @@ class Walker {
     this.to = place
     this.peer = peer
     this.link(place.site, place.network)
-    if (place.pod && place.cluster && this.from.cluster === place.cluster && this.from.node !== place.node && this.header.source === this.from.address && this.from.pod) this.overlay = overlayBytes[place.node?.address.family ?? 4]
+    if (
+      place.pod &&
+      place.cluster &&
+      this.from.cluster === place.cluster &&
+      this.from.node !== place.node &&
+      this.header.source === this.from.address &&
+      this.from.pod
+    )
+      this.overlay = overlayBytes[place.node?.address.family ?? 4]
     if (place.pod && place.cluster) {
-      const dropped = this.policy('policy-in', policyIn(place.cluster.policies, asEnd(place.cluster.policies, this.header.source), { pod: place.pod }, this.header.port, protocol), place.pod)
+      const dropped = this.policy(
+        'policy-in',
+        policyIn(
+          place.cluster.policies,
+          asEnd(place.cluster.policies, this.header.source),
+          { pod: place.pod },
+          this.header.port,
+          protocol,
+        ),
+        place.pod,
+      )
       if (dropped) return dropped
     }
     if (peer) {
-      if (peer.protocol !== protocol || !peer.given.ports.includes(this.header.port)) return this.drop('acceptance', peer.name, () => `${peer.name} does not listen on ${this.header.port}/${protocol}.`)
-      if (!within(peer.accepts, this.header.source)) return this.drop('acceptance', peer.name, () => `${peer.name} accepts ${peer.given.accepts?.join(', ') || 'nobody'}, and this arrives as ${written(this.header.source)}.`)
-      this.pass('acceptance', peer.name, () => `${peer.name} accepts it from ${written(this.header.source)}.`)
+      if (peer.protocol !== protocol || !peer.given.ports.includes(this.header.port))
+        return this.drop(
+          'acceptance',
+          peer.name,
+          () => `${peer.name} does not listen on ${this.header.port}/${protocol}.`,
+        )
+      if (!within(peer.accepts, this.header.source))
+        return this.drop(
+          'acceptance',
+          peer.name,
+          () =>
+            `${peer.name} accepts ${peer.given.accepts?.join(', ') || 'nobody'}, and this arrives as ${written(this.header.source)}.`,
+        )
+      this.pass(
+        'acceptance',
+        peer.name,
+        () => `${peer.name} accepts it from ${written(this.header.source)}.`,
+      )
     }
     return this.wayBack(place, peer)
   }
 
   private wayBack(place: Place, peer: ReadyPeer | null): Walk {
     const source = this.header.source
-    const reply = { source: this.begun.destination as Address, destination: this.begun.source, port: this.begun.port }
+    const reply = {
+      source: this.begun.destination as Address,
+      destination: this.begun.source,
+      port: this.begun.port,
+    }
     if (peer) {
-      if (!within(peer.routes, source)) return this.drop('way-back', peer.name, () => `${peer.name} has no way back to ${written(source)}; it answers to ${peer.given.routes?.join(', ') || 'nobody'}.`)
+      if (!within(peer.routes, source))
+        return this.drop(
+          'way-back',
+          peer.name,
+          () =>
+            `${peer.name} has no way back to ${written(source)}; it answers to ${peer.given.routes?.join(', ') || 'nobody'}.`,
+        )
       this.pass('way-back', peer.name, () => `${peer.name} answers ${written(source)}.`, reply)
       return this.end(true)
     }
     const { site, network } = place
     const answers = site !== null && (place.pod !== null || place.node !== null || network !== null)
     if (!answers) return this.end(true)
-    if (inSite(this.world, site, source)) this.pass('way-back', ofDefault, () => `The answer stays inside ${site.name}.`, reply)
+    if (inSite(this.world, site, source))
+      this.pass('way-back', ofDefault, () => `The answer stays inside ${site.name}.`, reply)
     else {
       const route = routeTo(site, network, source)
-      if (!route) return this.drop('way-back', ofDefault, () => `${network ?? written(place.address)} has no route back to ${written(source)}.`)
-      this.pass('way-back', route.text, () => `The answer goes by the route to ${route.text}.`, reply)
+      if (!route)
+        return this.drop(
+          'way-back',
+          ofDefault,
+          () => `${network ?? written(place.address)} has no route back to ${written(source)}.`,
+        )
+      this.pass(
+        'way-back',
+        route.text,
+        () => `The answer goes by the route to ${route.text}.`,
+        reply,
+      )
     }
     return this.end(true)
   }
@@ -446,7 +847,11 @@ export function walk(world: ReadyWorld, query: WalkQuery, nth = 0): WalkRead {
 export interface HopAnswer {
   readonly hop: HopName
   readonly before: { readonly source: string; readonly destination: string; readonly port: number }
-  readonly after: { readonly source: string; readonly destination: string; readonly port: number } | null
+  readonly after: {
+    readonly source: string
+    readonly destination: string
+    readonly port: number
+  } | null
   readonly by: Decider
   readonly says: string
 }
@@ -458,14 +863,24 @@ export interface WalkAnswer {
   readonly mtu: Walk['mtu']
 }
 
-const headerText = ({ source, destination, port }: Header) => ({ source: formatAddress(source), destination: written(destination), port })
+const headerText = ({ source, destination, port }: Header) => ({
+  source: formatAddress(source),
+  destination: written(destination),
+  port,
+})
 
 /** A walk as it is told: headers as text, every hop with its sentence. */
 export function walkAnswer(walked: Walk): WalkAnswer {
   const last = walked.hops.at(-1)
   return {
     verdict: walked.delivered ? 'delivered' : 'dropped',
-    hops: walked.hops.map(({ hop, before, after, by, says }) => ({ hop, before: headerText(before), after: after === null ? null : headerText(after), by, says: says() })),
+    hops: walked.hops.map(({ hop, before, after, by, says }) => ({
+      hop,
+      before: headerText(before),
+      after: after === null ? null : headerText(after),
+      by,
+      says: says(),
+    })),
     decided: { hop: last?.hop ?? null, by: last?.by ?? ofDefault },
     mtu: walked.mtu,
   }

@@ -17,12 +17,23 @@ export const firewallRuleSchema = z.looseObject({
   from: ranges.nullish(),
   to: ranges.nullish(),
   protocol: anyProtocol.default('any'),
-  ports: z.array(z.union([text, z.int().transform(String)])).max(1000).nullish(),
+  ports: z
+    .array(z.union([text, z.int().transform(String)]))
+    .max(1000)
+    .nullish(),
   members: ranges.nullish(),
   enabled: z.boolean().nullish(),
 })
 
-export const translationSchema = z.looseObject({ name, priority: z.number(), kind: z.enum(['keep', 'translate']), from: ranges.nullish(), to: ranges.nullish(), becomes: text.nullish(), protocol: anyProtocol.default('any') })
+export const translationSchema = z.looseObject({
+  name,
+  priority: z.number(),
+  kind: z.enum(['keep', 'translate']),
+  from: ranges.nullish(),
+  to: ranges.nullish(),
+  becomes: text.nullish(),
+  protocol: anyProtocol.default('any'),
+})
 
 export const clusterSchema = z.looseObject({
   name,
@@ -38,18 +49,43 @@ export const clusterSchema = z.looseObject({
 export const siteSchema = z.looseObject({
   name,
   domain: name,
-  networks: list(z.looseObject({ name, range: text, mtu: z.int().min(68).max(65_536).nullish() }), 10_000),
+  networks: list(
+    z.looseObject({ name, range: text, mtu: z.int().min(68).max(65_536).nullish() }),
+    10_000,
+  ),
   routes: list(z.looseObject({ network: name, to: text, via: text.nullish() }), 20_000),
   firewall: list(firewallRuleSchema, 20_000),
   translations: list(translationSchema, 20_000),
-  fronts: list(z.looseObject({ address: text, port, protocol: wireProtocol.default('tcp'), cluster: name, service: text, nodePort: port }), 20_000),
+  fronts: list(
+    z.looseObject({
+      address: text,
+      port,
+      protocol: wireProtocol.default('tcp'),
+      cluster: name,
+      service: text,
+      nodePort: port,
+    }),
+    20_000,
+  ),
   records: list(z.looseObject({ name: text, address: text }), 100_000),
   mtu: z.int().min(68).max(65_536).nullish(),
 })
 
-export const peerSchema = z.looseObject({ name, address: text, ports: z.array(port).max(70_000), protocol: wireProtocol.default('tcp'), site: name.nullish(), accepts: ranges.nullish(), routes: ranges.nullish() })
+export const peerSchema = z.looseObject({
+  name,
+  address: text,
+  ports: z.array(port).max(70_000),
+  protocol: wireProtocol.default('tcp'),
+  site: name.nullish(),
+  accepts: ranges.nullish(),
+  routes: ranges.nullish(),
+})
 
-export const walkWorldSchema = z.looseObject({ clusters: list(clusterSchema, 5000), sites: list(siteSchema, 5000), peers: list(peerSchema, 20_000) })
+export const walkWorldSchema = z.looseObject({
+  clusters: list(clusterSchema, 5000),
+  sites: list(siteSchema, 5000),
+  peers: list(peerSchema, 20_000),
+})
 
 export type FirewallRule = z.infer<typeof firewallRuleSchema>
 export type Translation = z.infer<typeof translationSchema>
@@ -58,23 +94,32 @@ export type WalkSite = z.infer<typeof siteSchema>
 export type WalkPeer = z.infer<typeof peerSchema>
 export type WalkWorld = z.infer<typeof walkWorldSchema>
 
-export const fromSchema = z.union([
-  z.strictObject({ pod: text, cluster: name }),
-  z.strictObject({ node: name, cluster: name }),
-  z.strictObject({ address: text }),
-], 'Give a pod and its cluster, a node and its cluster, or an address.')
-export const toSchema = z.union([
-  z.strictObject({ pod: text, cluster: name }),
-  z.strictObject({ service: text, cluster: name }),
-  z.strictObject({ address: text }),
-  z.strictObject({ name: text }),
-], 'Give a pod and its cluster, a service and its cluster, an address, or a name.')
-export const protocolSchema = z.string().max(10).transform((given, context): 'TCP' | 'UDP' | 'SCTP' => {
-  const read = given.toUpperCase()
-  if (read === 'TCP' || read === 'UDP' || read === 'SCTP') return read
-  context.addIssue({ code: 'custom', message: 'A protocol is TCP, UDP or SCTP.' })
-  return z.NEVER
-})
+export const fromSchema = z.union(
+  [
+    z.strictObject({ pod: text, cluster: name }),
+    z.strictObject({ node: name, cluster: name }),
+    z.strictObject({ address: text }),
+  ],
+  'Give a pod and its cluster, a node and its cluster, or an address.',
+)
+export const toSchema = z.union(
+  [
+    z.strictObject({ pod: text, cluster: name }),
+    z.strictObject({ service: text, cluster: name }),
+    z.strictObject({ address: text }),
+    z.strictObject({ name: text }),
+  ],
+  'Give a pod and its cluster, a service and its cluster, an address, or a name.',
+)
+export const protocolSchema = z
+  .string()
+  .max(10)
+  .transform((given, context): 'TCP' | 'UDP' | 'SCTP' => {
+    const read = given.toUpperCase()
+    if (read === 'TCP' || read === 'UDP' || read === 'SCTP') return read
+    context.addIssue({ code: 'custom', message: 'A protocol is TCP, UDP or SCTP.' })
+    return z.NEVER
+  })
 export const portSchema = port
 
 export type WalkFrom = z.infer<typeof fromSchema>

@@ -8,17 +8,30 @@ const dayMs = 86_400_000
 /** Calls of a span within the last day before `now` (ISO). */
 export function callsIn(span: TrafficSpan, now: string): number {
   const end = Date.parse(now)
-  return (span.perSecond * Math.max(0, Math.min(end, Date.parse(span.until ?? now)) - Math.max(Date.parse(span.from), end - dayMs))) / 1000
+  return (
+    (span.perSecond *
+      Math.max(
+        0,
+        Math.min(end, Date.parse(span.until ?? now)) - Math.max(Date.parse(span.from), end - dayMs),
+      )) /
+    1000
+  )
 }
 
 /** Calls of a flow within the last day before `now` (ISO). */
-export const callsADay = (flow: TrafficView, now: string): number => flow.spans.reduce((sum, span) => sum + callsIn(span, now), 0)
+export const callsADay = (flow: TrafficView, now: string): number =>
+  flow.spans.reduce((sum, span) => sum + callsIn(span, now), 0)
 
 /** The same of those that failed. */
-export const failuresADay = (flow: TrafficView, now: string): number => flow.spans.reduce((sum, span) => sum + callsIn({ ...span, perSecond: span.failing }, now), 0)
+export const failuresADay = (flow: TrafficView, now: string): number =>
+  flow.spans.reduce((sum, span) => sum + callsIn({ ...span, perSecond: span.failing }, now), 0)
 
 /** Calls of the last day that met each rule or translation of a site, by its name. */
-export function ruleHits(site: SiteView, traffic: readonly TrafficView[], now: string): ReadonlyMap<string, number> {
+export function ruleHits(
+  site: SiteView,
+  traffic: readonly TrafficView[],
+  now: string,
+): ReadonlyMap<string, number> {
   const hits = new Map<string, number>()
   for (const flow of traffic) {
     for (const span of flow.spans) {
@@ -41,17 +54,48 @@ export interface Met {
 }
 
 /** The calls of the last day that a rule is for, whatever decided them then. Calls inside a site never meet its firewall. */
-export function wouldMeet(rule: FirewallRuleView, traffic: readonly TrafficView[], now: string): readonly Met[] {
+export function wouldMeet(
+  rule: FirewallRuleView,
+  traffic: readonly TrafficView[],
+  now: string,
+): readonly Met[] {
   const bad: BadText[] = []
-  const match = new FirstMatch([readFirewallRule({ ...rule, from: rule.from ? [...rule.from] : undefined, to: rule.to ? [...rule.to] : undefined, ports: rule.ports ? [...rule.ports] : undefined, members: rule.members ? [...rule.members] : undefined }, 0, 'rule', bad)])
+  const match = new FirstMatch([
+    readFirewallRule(
+      {
+        ...rule,
+        from: rule.from ? [...rule.from] : undefined,
+        to: rule.to ? [...rule.to] : undefined,
+        ports: rule.ports ? [...rule.ports] : undefined,
+        members: rule.members ? [...rule.members] : undefined,
+      },
+      0,
+      'rule',
+      bad,
+    ),
+  ])
   if (bad.length > 0) return []
   const found: Met[] = []
   for (const flow of traffic) {
     let calls = 0
     for (const span of flow.spans) {
-      const header = rule.direction === 'out' ? span.leaving : flow.from.includes('/') ? null : { source: flow.from, destination: flow.to, port: flow.port }
-      const [source, destination] = [parseAddress(header?.source ?? ''), parseAddress(header?.destination ?? '')]
-      if (header && source.ok && destination.ok && match.find(source.value, destination.value, 'TCP', header.port, [source.value])) calls += callsIn(span, now)
+      const header =
+        rule.direction === 'out'
+          ? span.leaving
+          : flow.from.includes('/')
+            ? null
+            : { source: flow.from, destination: flow.to, port: flow.port }
+      const [source, destination] = [
+        parseAddress(header?.source ?? ''),
+        parseAddress(header?.destination ?? ''),
+      ]
+      if (
+        header &&
+        source.ok &&
+        destination.ok &&
+        match.find(source.value, destination.value, 'TCP', header.port, [source.value])
+      )
+        calls += callsIn(span, now)
     }
     if (calls > 0) found.push({ from: flow.from, to: flow.to, port: flow.port, calls })
   }

@@ -6,8 +6,23 @@ export { changeFor, type RemedyAsChange } from './remedy-change'
 export { labelsOfWorkload, policyFromCalls } from './policy-draft'
 export { policyIntent, wirePolicy, type PolicyIntent } from './policy'
 export { frontage, poolFill, poolIntent, wirePool, type PoolFill, type PoolIntent } from './pool'
-export { firewallAfter, firewallIntent, translationIntent, translationsAfter, wireFirewall, wireTranslation, type FirewallIntent, type TranslationIntent } from './rules'
-export { openMetrics, serviceCurve, serviceUse, type ServicePoint, type ServiceUse } from './services'
+export {
+  firewallAfter,
+  firewallIntent,
+  translationIntent,
+  translationsAfter,
+  wireFirewall,
+  wireTranslation,
+  type FirewallIntent,
+  type TranslationIntent,
+} from './rules'
+export {
+  openMetrics,
+  serviceCurve,
+  serviceUse,
+  type ServicePoint,
+  type ServiceUse,
+} from './services'
 export { shiftIntent, shiftSteps, wireShift, type ShiftIntent } from './shift'
 export { wiredObjects, type DoneCommand, type Wired } from './wired'
 export { byText, callsOf, callText, wayFindings, type Call } from './ways'

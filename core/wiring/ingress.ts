@@ -9,7 +9,9 @@ import { readRoutes } from '../wire'
 import type { WrittenObject } from '../manifests/parse'
 import { objectNamed, objectsIn, writes } from './written'
 
-const name = z.string().regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
+const name = z
+  .string()
+  .regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
 
 export const ingressIntent = z.strictObject({
   cluster: z.string().max(253),
@@ -28,10 +30,19 @@ export type IngressIntent = z.infer<typeof ingressIntent>
 /** The virtual address behind which a cluster’s ingress stands, where it has one. */
 export function ingressAddress(view: FleetView, cluster: string): string | null {
   const site = siteOf(view, view.clusters.find((one) => one.name === cluster)?.site ?? '')
-  return site?.balancers.find((one) => one.cluster === cluster && one.service === 'platform/ingress')?.address ?? null
+  return (
+    site?.balancers.find((one) => one.cluster === cluster && one.service === 'platform/ingress')
+      ?.address ?? null
+  )
 }
 
-const serviceOf = (intent: IngressIntent, view: FleetView): ServiceObject | undefined => objectNamed(view, intent.cluster, 'Service', `${intent.namespace}/${intent.service}`) as unknown as ServiceObject | undefined
+const serviceOf = (intent: IngressIntent, view: FleetView): ServiceObject | undefined =>
+  objectNamed(
+    view,
+    intent.cluster,
+    'Service',
+    `${intent.namespace}/${intent.service}`,
+  ) as unknown as ServiceObject | undefined
 
 function objectOf(intent: IngressIntent, view: FleetView): WrittenObject {
   const port = intent.port ?? serviceOf(intent, view)?.spec?.ports?.[0]?.port
@@ -39,17 +50,43 @@ function objectOf(intent: IngressIntent, view: FleetView): WrittenObject {
     apiVersion: 'gateway.networking.k8s.io/v1',
     kind: 'HTTPRoute',
     metadata: { name: intent.name, namespace: intent.namespace },
-    spec: { hostnames: [intent.host], rules: [{ matches: [{ path: { type: 'PathPrefix', value: intent.path } }], backendRefs: [{ name: intent.service, ...(port === undefined ? {} : { port }), weight: 1 }] }] },
+    spec: {
+      hostnames: [intent.host],
+      rules: [
+        {
+          matches: [{ path: { type: 'PathPrefix', value: intent.path } }],
+          backendRefs: [
+            { name: intent.service, ...(port === undefined ? {} : { port }), weight: 1 },
+          ],
+        },
+      ],
+    },
   }
 }
 
 function recordStep(intent: IngressIntent, view: FleetView): readonly Step[] {
   const address = ingressAddress(view, intent.cluster)
   const site = siteOf(view, view.clusters.find((one) => one.name === intent.cluster)?.site ?? '')
-  const label = site && intent.host.endsWith(`.${site.nameDomain}`) ? intent.host.slice(0, -site.nameDomain.length - 1) : null
+  const label =
+    site && intent.host.endsWith(`.${site.nameDomain}`)
+      ? intent.host.slice(0, -site.nameDomain.length - 1)
+      : null
   if (!intent.record || intent.remove || !site || address === null || label === null) return []
-  const records = [...site.records.filter((one) => one.name !== label), { name: label, type: 'A', ttl: 300, value: address }]
-  return [step({ id: 'record', after: ['write'], group: site.name, says: `${intent.host} is ${address}`, command: { port: 'site', verb: 'records.set', args: { site: site.name, records } }, undo: { port: 'site', verb: 'records.set', args: { site: site.name, records: site.records } }, seconds: { likely: 8, worst: 20 } })]
+  const records = [
+    ...site.records.filter((one) => one.name !== label),
+    { name: label, type: 'A', ttl: 300, value: address },
+  ]
+  return [
+    step({
+      id: 'record',
+      after: ['write'],
+      group: site.name,
+      says: `${intent.host} is ${address}`,
+      command: { port: 'site', verb: 'records.set', args: { site: site.name, records } },
+      undo: { port: 'site', verb: 'records.set', args: { site: site.name, records: site.records } },
+      seconds: { likely: 8, worst: 20 },
+    }),
+  ]
 }
 
 export const wireIngress = writes<IngressIntent>({
@@ -58,38 +95,163 @@ export const wireIngress = writes<IngressIntent>({
   intent: ingressIntent,
   cluster: (intent) => intent.cluster,
   subject: (intent) => ref('httproute', intent.cluster, intent.namespace, intent.name),
-  label: (intent) => (intent.remove ? `no longer lead ${intent.host || 'a host'}` : `lead ${intent.host || 'a host'}${intent.path === '/' ? '' : intent.path} to ${intent.service || 'a service'}`),
+  label: (intent) =>
+    intent.remove
+      ? `no longer lead ${intent.host || 'a host'}`
+      : `lead ${intent.host || 'a host'}${intent.path === '/' ? '' : intent.path} to ${intent.service || 'a service'}`,
   check: (intent, cluster, view): readonly RawFinding[] => {
     const key = `${intent.namespace}/${intent.name}`
-    if (intent.remove) return objectNamed(view, cluster.name, 'HTTPRoute', key) ? [] : [stop('route.known', 'name', `${cluster.name} has no route ${key}.`)]
-    if (!cluster.namespaces.includes(intent.namespace)) return [stop('namespace.known', 'namespace', `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`)]
+    if (intent.remove)
+      return objectNamed(view, cluster.name, 'HTTPRoute', key)
+        ? []
+        : [stop('route.known', 'name', `${cluster.name} has no route ${key}.`)]
+    if (!cluster.namespaces.includes(intent.namespace))
+      return [
+        stop(
+          'namespace.known',
+          'namespace',
+          `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`,
+        ),
+      ]
     const findings: RawFinding[] = []
-    const read = readRoutes([{ object: objectOf(intent, view) as unknown as HttpRouteObject, path: '' }])
-    if (!read.ok) findings.push(stop('host.readable', read.path.includes('hostnames') ? 'host' : 'path', read.says))
-    else if (!/^(\*\.)?([a-z0-9]([-a-z0-9]*[a-z0-9])?\.)*[a-z0-9]([-a-z0-9]*[a-z0-9])?$/.test(intent.host)) findings.push(stop('host.readable', 'host', `“${intent.host.slice(0, 80)}” is no host name: small letters, digits, - and dots; a wild card stands alone as the first label.`))
+    const read = readRoutes([
+      { object: objectOf(intent, view) as unknown as HttpRouteObject, path: '' },
+    ])
+    if (!read.ok)
+      findings.push(
+        stop('host.readable', read.path.includes('hostnames') ? 'host' : 'path', read.says),
+      )
+    else if (
+      !/^(\*\.)?([a-z0-9]([-a-z0-9]*[a-z0-9])?\.)*[a-z0-9]([-a-z0-9]*[a-z0-9])?$/.test(intent.host)
+    )
+      findings.push(
+        stop(
+          'host.readable',
+          'host',
+          `“${intent.host.slice(0, 80)}” is no host name: small letters, digits, - and dots; a wild card stands alone as the first label.`,
+        ),
+      )
     const service = serviceOf(intent, view)
-    const services = objectsIn(view, cluster.name, 'Service').filter((object) => object.metadata?.namespace === intent.namespace).map((object) => object.metadata?.name ?? '')
-    if (!service) findings.push(stop('service.known', 'service', `${intent.namespace} has no service ${intent.service || '(none chosen)'}.`, [{ says: `services: ${listText(services, 8) || 'none'}`, source: cluster.name, at: cluster.observedAt }]))
-    else if (intent.port !== undefined && !(service.spec?.ports ?? []).some((port) => port.port === intent.port)) findings.push(stop('service.port', 'port', `${intent.service} has no port ${intent.port}; it has ${listText((service.spec?.ports ?? []).map((port) => String(port.port)))}.`))
-    for (const other of objectsIn(view, cluster.name, 'HTTPRoute') as unknown as readonly HttpRouteObject[]) {
+    const services = objectsIn(view, cluster.name, 'Service')
+      .filter((object) => object.metadata?.namespace === intent.namespace)
+      .map((object) => object.metadata?.name ?? '')
+    if (!service)
+      findings.push(
+        stop(
+          'service.known',
+          'service',
+          `${intent.namespace} has no service ${intent.service || '(none chosen)'}.`,
+          [
+            {
+              says: `services: ${listText(services, 8) || 'none'}`,
+              source: cluster.name,
+              at: cluster.observedAt,
+            },
+          ],
+        ),
+      )
+    else if (
+      intent.port !== undefined &&
+      !(service.spec?.ports ?? []).some((port) => port.port === intent.port)
+    )
+      findings.push(
+        stop(
+          'service.port',
+          'port',
+          `${intent.service} has no port ${intent.port}; it has ${listText((service.spec?.ports ?? []).map((port) => String(port.port)))}.`,
+        ),
+      )
+    for (const other of objectsIn(
+      view,
+      cluster.name,
+      'HTTPRoute',
+    ) as unknown as readonly HttpRouteObject[]) {
       const theirs = `${other.metadata.namespace ?? 'default'}/${other.metadata.name}`
-      const same = theirs !== key && (other.spec?.hostnames ?? []).includes(intent.host) && (other.spec?.rules ?? []).some((rule) => (rule.matches ?? [{}]).some((match) => (match.path?.type ?? 'PathPrefix') === 'PathPrefix' && (match.path?.value ?? '/') === intent.path))
-      if (same) findings.push({ level: 'caution', rule: `route.same.${theirs}`, field: 'host', says: `${theirs} takes ${intent.host}${intent.path} already: the older of the two goes on taking it.`, because: [{ says: theirs, source: cluster.name, at: cluster.observedAt }] })
+      const same =
+        theirs !== key &&
+        (other.spec?.hostnames ?? []).includes(intent.host) &&
+        (other.spec?.rules ?? []).some((rule) =>
+          (rule.matches ?? [{}]).some(
+            (match) =>
+              (match.path?.type ?? 'PathPrefix') === 'PathPrefix' &&
+              (match.path?.value ?? '/') === intent.path,
+          ),
+        )
+      if (same)
+        findings.push({
+          level: 'caution',
+          rule: `route.same.${theirs}`,
+          field: 'host',
+          says: `${theirs} takes ${intent.host}${intent.path} already: the older of the two goes on taking it.`,
+          because: [{ says: theirs, source: cluster.name, at: cluster.observedAt }],
+        })
     }
     const address = ingressAddress(view, cluster.name)
-    if (address === null) findings.push({ level: 'caution', rule: 'ingress.address', field: 'cluster', says: `The ingress of ${cluster.name} stands behind no virtual address: the host is reached at its nodes alone.`, because: [{ says: 'no balancer before platform/ingress', source: cluster.site }] })
+    if (address === null)
+      findings.push({
+        level: 'caution',
+        rule: 'ingress.address',
+        field: 'cluster',
+        says: `The ingress of ${cluster.name} stands behind no virtual address: the host is reached at its nodes alone.`,
+        because: [{ says: 'no balancer before platform/ingress', source: cluster.site }],
+      })
     const site = siteOf(view, cluster.site)
-    const label = site && intent.host.endsWith(`.${site.nameDomain}`) ? intent.host.slice(0, -site.nameDomain.length - 1) : null
+    const label =
+      site && intent.host.endsWith(`.${site.nameDomain}`)
+        ? intent.host.slice(0, -site.nameDomain.length - 1)
+        : null
     const record = site?.records.find((one) => one.name === label)
-    if (address !== null && !intent.record && record?.value !== address) findings.push({ level: 'note', rule: 'record.missing', field: 'record', says: record ? `${intent.host} is ${record.value} in the name server of ${cluster.site}, not ${address}.` : `${cluster.site} has no name record for ${intent.host}.`, because: [{ says: `${site?.records.length ?? 0} records`, source: cluster.site }], ...(label === null ? {} : { offers: [{ says: `Write the record: ${intent.host} is ${address}`, change: { patchDraft: [{ op: 'add' as const, path: '/record', value: true }] } }] }) })
+    if (address !== null && !intent.record && record?.value !== address)
+      findings.push({
+        level: 'note',
+        rule: 'record.missing',
+        field: 'record',
+        says: record
+          ? `${intent.host} is ${record.value} in the name server of ${cluster.site}, not ${address}.`
+          : `${cluster.site} has no name record for ${intent.host}.`,
+        because: [{ says: `${site?.records.length ?? 0} records`, source: cluster.site }],
+        ...(label === null
+          ? {}
+          : {
+              offers: [
+                {
+                  says: `Write the record: ${intent.host} is ${address}`,
+                  change: { patchDraft: [{ op: 'add' as const, path: '/record', value: true }] },
+                },
+              ],
+            }),
+      })
     return findings
   },
   puts: (intent, view) => (intent.remove ? [] : [objectOf(intent, view)]),
-  removes: (intent) => (intent.remove ? [{ apiVersion: 'gateway.networking.k8s.io/v1', kind: 'HTTPRoute', metadata: { name: intent.name, namespace: intent.namespace } }] : []),
-  says: (intent) => (intent.remove ? `${intent.host} is led nowhere` : `${intent.host}${intent.path} goes to ${intent.service}`),
+  removes: (intent) =>
+    intent.remove
+      ? [
+          {
+            apiVersion: 'gateway.networking.k8s.io/v1',
+            kind: 'HTTPRoute',
+            metadata: { name: intent.name, namespace: intent.namespace },
+          },
+        ]
+      : [],
+  says: (intent) =>
+    intent.remove
+      ? `${intent.host} is led nowhere`
+      : `${intent.host}${intent.path} goes to ${intent.service}`,
   more: recordStep,
   prove: (intent, objects) => {
-    const there = objects.some((object) => object.kind === 'HTTPRoute' && object.metadata?.name === intent.name && object.metadata.namespace === intent.namespace)
-    return [{ says: `the route is ${intent.remove ? 'gone' : 'there'}`, holds: there !== intent.remove, observed: there ? 'there' : 'not there' }]
+    const there = objects.some(
+      (object) =>
+        object.kind === 'HTTPRoute' &&
+        object.metadata?.name === intent.name &&
+        object.metadata.namespace === intent.namespace,
+    )
+    return [
+      {
+        says: `the route is ${intent.remove ? 'gone' : 'there'}`,
+        holds: there !== intent.remove,
+        observed: there ? 'there' : 'not there',
+      },
+    ]
   },
 })

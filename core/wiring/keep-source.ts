@@ -9,27 +9,109 @@ import { listText } from '../units'
 import { wayFindings, withCluster } from './ways'
 
 const range = z.string().max(100)
-export const keepSourceIntent = z.strictObject({ cluster: z.string().max(253), add: z.array(range).max(200).default([]), remove: z.array(range).max(200).default([]) })
+export const keepSourceIntent = z.strictObject({
+  cluster: z.string().max(253),
+  add: z.array(range).max(200).default([]),
+  remove: z.array(range).max(200).default([]),
+})
 export type KeepSourceIntent = z.infer<typeof keepSourceIntent>
 
-export const keptAfter = (intent: KeepSourceIntent, ranges: readonly string[]): readonly string[] => [...new Set([...ranges.filter((one) => !intent.remove.includes(one)), ...intent.add])]
+export const keptAfter = (
+  intent: KeepSourceIntent,
+  ranges: readonly string[],
+): readonly string[] => [
+  ...new Set([...ranges.filter((one) => !intent.remove.includes(one)), ...intent.add]),
+]
 
 function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
-  if (!cluster) return [stop('cluster.known', 'cluster', intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`, [{ says: `clusters: ${listText(view.clusters.map((one) => one.name), 10)}`, source: 'register of clusters' }])]
-  if (!cluster.apiAnswers) return [stop('cluster.answers', 'cluster', cluster.resting ? `${cluster.name} is stopped: start it first.` : `The API of ${cluster.name} does not answer.`)]
+  if (!cluster)
+    return [
+      stop(
+        'cluster.known',
+        'cluster',
+        intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`,
+        [
+          {
+            says: `clusters: ${listText(
+              view.clusters.map((one) => one.name),
+              10,
+            )}`,
+            source: 'register of clusters',
+          },
+        ],
+      ),
+    ]
+  if (!cluster.apiAnswers)
+    return [
+      stop(
+        'cluster.answers',
+        'cluster',
+        cluster.resting
+          ? `${cluster.name} is stopped: start it first.`
+          : `The API of ${cluster.name} does not answer.`,
+      ),
+    ]
   const findings: RawFinding[] = []
   const known = cluster.keepSource ?? []
   for (const [i, text] of intent.add.entries()) {
     const read = parseRange(text)
     const block = text.includes('/') ? parseCidr(text) : null
-    if (!read.ok) findings.push(stop(`range.readable.${i}`, `add[${i}]`, read.says, [], block && !block.ok && block.suggest ? [{ says: `Use ${block.suggest}`, change: { patchDraft: [{ op: 'replace', path: `/add/${i}`, value: block.suggest }] } }] : []))
-    else if (known.includes(text)) findings.push(stop(`range.there.${i}`, `add[${i}]`, `${cluster.name} keeps sources towards ${text} already.`))
+    if (!read.ok)
+      findings.push(
+        stop(
+          `range.readable.${i}`,
+          `add[${i}]`,
+          read.says,
+          [],
+          block && !block.ok && block.suggest
+            ? [
+                {
+                  says: `Use ${block.suggest}`,
+                  change: {
+                    patchDraft: [{ op: 'replace', path: `/add/${i}`, value: block.suggest }],
+                  },
+                },
+              ]
+            : [],
+        ),
+      )
+    else if (known.includes(text))
+      findings.push(
+        stop(
+          `range.there.${i}`,
+          `add[${i}]`,
+          `${cluster.name} keeps sources towards ${text} already.`,
+        ),
+      )
   }
-  for (const [i, text] of intent.remove.entries()) if (!known.includes(text)) findings.push(stop(`range.known.${i}`, `remove[${i}]`, `${cluster.name} keeps no sources towards ${text}.`, [{ says: `kept: ${listText(known) || 'none'}`, source: cluster.name, at: cluster.observedAt }]))
-  if (intent.add.length + intent.remove.length === 0) findings.push(stop('range.nothing', 'add', 'No range is added or removed: there is nothing to change.'))
+  for (const [i, text] of intent.remove.entries())
+    if (!known.includes(text))
+      findings.push(
+        stop(
+          `range.known.${i}`,
+          `remove[${i}]`,
+          `${cluster.name} keeps no sources towards ${text}.`,
+          [
+            {
+              says: `kept: ${listText(known) || 'none'}`,
+              source: cluster.name,
+              at: cluster.observedAt,
+            },
+          ],
+        ),
+      )
+  if (intent.add.length + intent.remove.length === 0)
+    findings.push(
+      stop('range.nothing', 'add', 'No range is added or removed: there is nothing to change.'),
+    )
   if (findings.length > 0) return findings
-  return wayFindings(view, withCluster(view, cluster.name, { keepSource: keptAfter(intent, known) }), [cluster.name], 'add')
+  return wayFindings(
+    view,
+    withCluster(view, cluster.name, { keepSource: keptAfter(intent, known) }),
+    [cluster.name],
+    'add',
+  )
 }
 
 export const wireKeepSource: ChangeKind<KeepSourceIntent> = {
@@ -38,23 +120,60 @@ export const wireKeepSource: ChangeKind<KeepSourceIntent> = {
   intent: keepSourceIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `walks:cluster/${intent.cluster}`],
   subjects: (intent) => [ref('keep-source', intent.cluster)],
-  guardedBy: (intent, view) => (clusterOf(view, intent.cluster)?.guarded === true ? intent.cluster : null),
-  label: (intent) => `keep sources of ${intent.cluster || 'a cluster'}: ${listText([...intent.add, ...intent.remove.map((one) => `no more ${one}`)], 2) || 'nothing yet'}`,
+  guardedBy: (intent, view) =>
+    clusterOf(view, intent.cluster)?.guarded === true ? intent.cluster : null,
+  label: (intent) =>
+    `keep sources of ${intent.cluster || 'a cluster'}: ${listText([...intent.add, ...intent.remove.map((one) => `no more ${one}`)], 2) || 'nothing yet'}`,
   check,
   plan: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
     const site = cluster && siteOf(view, cluster.site)
     if (!cluster || !site) throw new Error('a plan is made only for a cluster that is known')
-    const set = (ranges: readonly string[]) => ({ port: 'cluster' as const, verb: 'keepsource.set', args: { cluster: cluster.name, ranges } })
+    const set = (ranges: readonly string[]) => ({
+      port: 'cluster' as const,
+      verb: 'keepsource.set',
+      args: { cluster: cluster.name, ranges },
+    })
     const next = keptAfter(intent, cluster.keepSource ?? [])
-    const steps = [step({ id: 'set', after: [], group: cluster.name, says: `pods keep their addresses towards ${listText(next, 3) || 'nobody'}`, command: set(next), undo: set(cluster.keepSource ?? []), seconds: { likely: 9, worst: 25 }, retry: askRetry })]
+    const steps = [
+      step({
+        id: 'set',
+        after: [],
+        group: cluster.name,
+        says: `pods keep their addresses towards ${listText(next, 3) || 'nobody'}`,
+        command: set(next),
+        undo: set(cluster.keepSource ?? []),
+        seconds: { likely: 9, worst: 25 },
+        retry: askRetry,
+      }),
+    ]
     const spend = siteSpend(site).perMonth
-    return { steps, creates: [], alters: [ref('keep-source', cluster.name)], removes: [], ...longestPath(steps), spend: { before: spend, after: spend }, reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [ref('keep-source', cluster.name)],
+      removes: [],
+      ...longestPath(steps),
+      spend: { before: spend, after: spend },
+      reserves: [],
+    }
   },
-  after: (intent, view) => withCluster(view, intent.cluster, { keepSource: keptAfter(intent, clusterOf(view, intent.cluster)?.keepSource ?? []) }),
+  after: (intent, view) =>
+    withCluster(view, intent.cluster, {
+      keepSource: keptAfter(intent, clusterOf(view, intent.cluster)?.keepSource ?? []),
+    }),
   prove: (intent, view) => {
     const known = clusterOf(view, intent.cluster)?.keepSource ?? []
-    const wrong = [...intent.add.filter((one) => !known.includes(one)), ...intent.remove.filter((one) => known.includes(one))]
-    return [{ says: 'its nodes were told', holds: wrong.length === 0, observed: listText(known) || 'none' }]
+    const wrong = [
+      ...intent.add.filter((one) => !known.includes(one)),
+      ...intent.remove.filter((one) => known.includes(one)),
+    ]
+    return [
+      {
+        says: 'its nodes were told',
+        holds: wrong.length === 0,
+        observed: listText(known) || 'none',
+      },
+    ]
   },
 }

@@ -3,23 +3,45 @@ import type { TrafficView } from '../fleet'
 import { type ApiObject, podsOfWorkload, targetPort } from '../objects'
 
 /** Labels that tell a workload’s pods from others: what its controller adds for itself is left out. */
-export function labelsOfWorkload(objects: readonly ApiObject[], key: string): Readonly<Record<string, string>> | null {
+export function labelsOfWorkload(
+  objects: readonly ApiObject[],
+  key: string,
+): Readonly<Record<string, string>> | null {
   const [pod] = podsOfWorkload(objects, key)
   if (!pod) return null
-  const own = Object.entries(pod.metadata.labels ?? {}).filter(([name]) => name !== 'pod-template-hash' && name !== 'controller-revision-hash' && name !== 'statefulset.kubernetes.io/pod-name')
+  const own = Object.entries(pod.metadata.labels ?? {}).filter(
+    ([name]) =>
+      name !== 'pod-template-hash' &&
+      name !== 'controller-revision-hash' &&
+      name !== 'statefulset.kubernetes.io/pod-name',
+  )
   return own.length === 0 ? null : Object.fromEntries(own)
 }
 
 /** A policy that lets the ticked calls into a workload’s pods and nothing else; null if its pods cannot be told apart. */
-export function policyFromCalls(objects: readonly ApiObject[], workload: string, ticked: readonly TrafficView[]): Readonly<Record<string, unknown>> | null {
+export function policyFromCalls(
+  objects: readonly ApiObject[],
+  workload: string,
+  ticked: readonly TrafficView[],
+): Readonly<Record<string, unknown>> | null {
   const labels = labelsOfWorkload(objects, workload)
   if (!labels) return null
   const [namespace = ''] = workload.split('/')
   const ingress = ticked.map((flow) => {
     const [theirs = ''] = flow.from.split('/')
     const caller = flow.from.includes('/') ? labelsOfWorkload(objects, flow.from) : null
-    const peer = caller ? { ...(theirs === namespace ? {} : { namespaceSelector: { matchLabels: { 'kubernetes.io/metadata.name': theirs } } }), podSelector: { matchLabels: caller } } : { ipBlock: { cidr: flow.from.includes(':') ? `${flow.from}/128` : `${flow.from}/32` } }
-    return { from: [peer], ports: [{ protocol: 'TCP', port: targetPort(objects, flow.to, flow.port) }] }
+    const peer = caller
+      ? {
+          ...(theirs === namespace
+            ? {}
+            : { namespaceSelector: { matchLabels: { 'kubernetes.io/metadata.name': theirs } } }),
+          podSelector: { matchLabels: caller },
+        }
+      : { ipBlock: { cidr: flow.from.includes(':') ? `${flow.from}/128` : `${flow.from}/32` } }
+    return {
+      from: [peer],
+      ports: [{ protocol: 'TCP', port: targetPort(objects, flow.to, flow.port) }],
+    }
   })
   return { podSelector: { matchLabels: labels }, policyTypes: ['Ingress'], ingress }
 }

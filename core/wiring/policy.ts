@@ -8,12 +8,25 @@ import type { WrittenObject } from '../manifests/parse'
 import { wayFindings } from './ways'
 import { objectNamed, withObjects, writes } from './written'
 
-const name = z.string().regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
+const name = z
+  .string()
+  .regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
 
-export const policyIntent = z.strictObject({ cluster: z.string().max(253), namespace: z.string().max(63), name, spec: z.record(z.string(), z.unknown()).default({}), remove: z.boolean().default(false) })
+export const policyIntent = z.strictObject({
+  cluster: z.string().max(253),
+  namespace: z.string().max(63),
+  name,
+  spec: z.record(z.string(), z.unknown()).default({}),
+  remove: z.boolean().default(false),
+})
 export type PolicyIntent = z.infer<typeof policyIntent>
 
-const objectOf = (intent: PolicyIntent): WrittenObject => ({ apiVersion: 'networking.k8s.io/v1', kind: 'NetworkPolicy', metadata: { name: intent.name, namespace: intent.namespace }, spec: intent.spec })
+const objectOf = (intent: PolicyIntent): WrittenObject => ({
+  apiVersion: 'networking.k8s.io/v1',
+  kind: 'NetworkPolicy',
+  metadata: { name: intent.name, namespace: intent.namespace },
+  spec: intent.spec,
+})
 
 export const wirePolicy = writes<PolicyIntent>({
   name: 'wire.policy',
@@ -21,37 +34,132 @@ export const wirePolicy = writes<PolicyIntent>({
   intent: policyIntent,
   cluster: (intent) => intent.cluster,
   subject: (intent) => ref('networkpolicy', intent.cluster, intent.namespace, intent.name),
-  label: (intent) => `${intent.remove ? 'no policy' : 'policy'} ${intent.name || ''} in ${intent.cluster || 'a cluster'}`,
+  label: (intent) =>
+    `${intent.remove ? 'no policy' : 'policy'} ${intent.name || ''} in ${intent.cluster || 'a cluster'}`,
   check: (intent, cluster, view): readonly RawFinding[] => {
-    const because = [{ says: `namespaces: ${listText(cluster.namespaces, 10)}`, source: cluster.name, at: cluster.observedAt }]
-    if (!cluster.namespaces.includes(intent.namespace)) return [stop('namespace.known', 'namespace', `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`, because)]
+    const because = [
+      {
+        says: `namespaces: ${listText(cluster.namespaces, 10)}`,
+        source: cluster.name,
+        at: cluster.observedAt,
+      },
+    ]
+    if (!cluster.namespaces.includes(intent.namespace))
+      return [
+        stop(
+          'namespace.known',
+          'namespace',
+          `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`,
+          because,
+        ),
+      ]
     const key = `${intent.namespace}/${intent.name}`
     const known = objectNamed(view, cluster.name, 'NetworkPolicy', key)
     if (intent.remove) {
       if (!known) return [stop('policy.known', 'name', `${cluster.name} has no policy ${key}.`)]
-      return wayFindings(view, withObjects(view, cluster.name, [], [objectOf(intent)]), [cluster.name], 'name')
+      return wayFindings(
+        view,
+        withObjects(view, cluster.name, [], [objectOf(intent)]),
+        [cluster.name],
+        'name',
+      )
     }
     const object = objectOf(intent)
     const parsed = schemaOf('NetworkPolicy')?.safeParse(object)
     const issue = parsed && !parsed.success ? parsed.error.issues[0] : undefined
-    if (issue) return [stop('policy.readable', `spec.${issue.path.slice(1).join('.')}`, `${issue.path.slice(1).join('.')}: ${issue.message}`)]
+    if (issue)
+      return [
+        stop(
+          'policy.readable',
+          `spec.${issue.path.slice(1).join('.')}`,
+          `${issue.path.slice(1).join('.')}: ${issue.message}`,
+        ),
+      ]
     const bad: BadText[] = []
-    const world = readPolicyWorld(readObjects([...(view.objects?.[cluster.name] ?? []).filter((one) => one.kind === 'Pod' || one.kind === 'Namespace'), object]).located, 'objects', bad)
+    const world = readPolicyWorld(
+      readObjects([
+        ...(view.objects?.[cluster.name] ?? []).filter(
+          (one) => one.kind === 'Pod' || one.kind === 'Namespace',
+        ),
+        object,
+      ]).located,
+      'objects',
+      bad,
+    )
     const [first] = bad
-    if (first) return [stop('policy.readable', first.path.replace(/^objects\[\d+\]\./, ''), first.says)]
+    if (first)
+      return [stop('policy.readable', first.path.replace(/^objects\[\d+\]\./, ''), first.says)]
     const findings: RawFinding[] = []
     const [policy] = world.policies
     const selected = [...world.pods.values()].filter((pod) => policy?.selects(pod) === true)
-    if (selected.length === 0) findings.push({ level: 'note', rule: 'policy.selects', field: 'spec.podSelector', says: `It selects no pod of ${intent.namespace} as it is now.`, because: [{ says: `${[...world.pods.values()].filter((pod) => pod.namespace === intent.namespace).length} pods looked at`, source: cluster.name, at: cluster.observedAt }] })
-    else findings.push({ level: 'note', rule: 'policy.selects', field: 'spec.podSelector', says: `It isolates ${countText(selected.length, 'pod')}: ${listText(selected.map((pod) => pod.name), 4)}.`, because: [{ says: [policy?.ingress ? 'on the way in' : '', policy?.egress ? 'on the way out' : ''].filter((one) => one !== '').join(' and '), source: 'the policy' }] })
-    if (policy?.egress && !policy.egress.some((rule) => rule.peers === null || rule.ports?.some((port) => port.port === 53))) findings.push(caution('policy.names', 'spec.egress', 'Nothing lets its pods out to the name service (port 53): names will not be answered.', [{ says: 'no rule for port 53', source: 'the policy' }]))
-    return [...findings, ...wayFindings(view, withObjects(view, cluster.name, [object]), [cluster.name], 'spec')]
+    if (selected.length === 0)
+      findings.push({
+        level: 'note',
+        rule: 'policy.selects',
+        field: 'spec.podSelector',
+        says: `It selects no pod of ${intent.namespace} as it is now.`,
+        because: [
+          {
+            says: `${[...world.pods.values()].filter((pod) => pod.namespace === intent.namespace).length} pods looked at`,
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      })
+    else
+      findings.push({
+        level: 'note',
+        rule: 'policy.selects',
+        field: 'spec.podSelector',
+        says: `It isolates ${countText(selected.length, 'pod')}: ${listText(
+          selected.map((pod) => pod.name),
+          4,
+        )}.`,
+        because: [
+          {
+            says: [policy?.ingress ? 'on the way in' : '', policy?.egress ? 'on the way out' : '']
+              .filter((one) => one !== '')
+              .join(' and '),
+            source: 'the policy',
+          },
+        ],
+      })
+    if (
+      policy?.egress &&
+      !policy.egress.some(
+        (rule) => rule.peers === null || rule.ports?.some((port) => port.port === 53),
+      )
+    )
+      findings.push(
+        caution(
+          'policy.names',
+          'spec.egress',
+          'Nothing lets its pods out to the name service (port 53): names will not be answered.',
+          [{ says: 'no rule for port 53', source: 'the policy' }],
+        ),
+      )
+    return [
+      ...findings,
+      ...wayFindings(view, withObjects(view, cluster.name, [object]), [cluster.name], 'spec'),
+    ]
   },
   puts: (intent) => (intent.remove ? [] : [objectOf(intent)]),
   removes: (intent) => (intent.remove ? [objectOf(intent)] : []),
-  says: (intent) => `policy ${intent.namespace}/${intent.name} ${intent.remove ? 'removed' : 'in force'}`,
+  says: (intent) =>
+    `policy ${intent.namespace}/${intent.name} ${intent.remove ? 'removed' : 'in force'}`,
   prove: (intent, objects) => {
-    const there = objects.some((object) => object.kind === 'NetworkPolicy' && object.metadata?.name === intent.name && (object.metadata.namespace ?? 'default') === intent.namespace)
-    return [{ says: `${intent.namespace}/${intent.name} is ${intent.remove ? 'gone' : 'there'}`, holds: there !== intent.remove, observed: there ? 'there' : 'not there' }]
+    const there = objects.some(
+      (object) =>
+        object.kind === 'NetworkPolicy' &&
+        object.metadata?.name === intent.name &&
+        (object.metadata.namespace ?? 'default') === intent.namespace,
+    )
+    return [
+      {
+        says: `${intent.namespace}/${intent.name} is ${intent.remove ? 'gone' : 'there'}`,
+        holds: there !== intent.remove,
+        observed: there ? 'there' : 'not there',
+      },
+    ]
   },
 })

@@ -9,7 +9,8 @@ import { countText, listText } from '../units'
 export const poolIntent = z.strictObject({ site: z.string().max(253), pool: z.string().max(100) })
 export type PoolIntent = z.infer<typeof poolIntent>
 
-export const frontage = (site: SiteView): NetworkView | undefined => site.networks.find((network) => network.role === 'frontage')
+export const frontage = (site: SiteView): NetworkView | undefined =>
+  site.networks.find((network) => network.role === 'frontage')
 
 export interface PoolFill {
   readonly network: string
@@ -25,8 +26,18 @@ export function poolFill(site: SiteView): PoolFill | null {
   const range = text === undefined ? null : parseRange(text)
   if (!network || text === undefined || !range?.ok) return null
   const whole = network.pool === undefined ? 2n : 0n
-  const used = new Set([...site.balancers.map((one) => one.address), ...site.addresses.filter((held) => held.how === 'virtual').map((held) => held.address)].filter((address) => within(range.value, address)))
-  return { network: network.name, pool: text, size: Number(sizeOf(range.value) - whole), used: used.size }
+  const used = new Set(
+    [
+      ...site.balancers.map((one) => one.address),
+      ...site.addresses.filter((held) => held.how === 'virtual').map((held) => held.address),
+    ].filter((address) => within(range.value, address)),
+  )
+  return {
+    network: network.name,
+    pool: text,
+    size: Number(sizeOf(range.value) - whole),
+    used: used.size,
+  }
 }
 
 function within(range: Range, address: string): boolean {
@@ -43,30 +54,132 @@ export const wirePool = oneStep<PoolIntent>({
   subject: (intent) => ref('network', intent.site, 'virtual-addresses'),
   check: (intent, site): readonly RawFinding[] => {
     const network = frontage(site)
-    if (!network) return [stop('pool.network', 'site', `${site.name} has no frontage network whose addresses could be given to services.`, [seen(site, `networks: ${listText(site.networks.map((one) => one.name), 6)}`)])]
+    if (!network)
+      return [
+        stop(
+          'pool.network',
+          'site',
+          `${site.name} has no frontage network whose addresses could be given to services.`,
+          [
+            seen(
+              site,
+              `networks: ${listText(
+                site.networks.map((one) => one.name),
+                6,
+              )}`,
+            ),
+          ],
+        ),
+      ]
     const range = parseRange(intent.pool)
-    if (!range.ok) return [stop('pool.readable', 'pool', range.says, [], range.suggest === null ? [] : [{ says: `Use ${range.suggest}`, change: put('/pool', range.suggest) }])]
+    if (!range.ok)
+      return [
+        stop(
+          'pool.readable',
+          'pool',
+          range.says,
+          [],
+          range.suggest === null
+            ? []
+            : [{ says: `Use ${range.suggest}`, change: put('/pool', range.suggest) }],
+        ),
+      ]
     const whole = parseRange(network.range)
     const findings: RawFinding[] = []
-    if (whole.ok && !contains(whole.value, range.value)) findings.push(stop('pool.inside', 'pool', `${intent.pool} lies outside ${network.name} (${network.range}).`, [seen(site, `${network.name} is ${network.range}`)]))
+    if (whole.ok && !contains(whole.value, range.value))
+      findings.push(
+        stop(
+          'pool.inside',
+          'pool',
+          `${intent.pool} lies outside ${network.name} (${network.range}).`,
+          [seen(site, `${network.name} is ${network.range}`)],
+        ),
+      )
     const dhcp = network.dhcp === undefined ? null : parseRange(network.dhcp)
     const shared = dhcp?.ok ? intersection(dhcp.value, range.value) : null
-    if (shared) findings.push(stop('pool.dhcp', 'pool', `The DHCP server of ${network.name} hands out ${formatAddress({ family: shared.family, value: shared.first })} to ${formatAddress({ family: shared.family, value: shared.last })} too: two would give the same address.`, [seen(site, `DHCP ${network.dhcp ?? ''}`)]))
-    if (network.gateway !== undefined && within(range.value, network.gateway)) findings.push(stop('pool.gateway', 'pool', `The gateway ${network.gateway} is in it.`, [seen(site, `gateway ${network.gateway}`)]))
-    const statics = site.addresses.filter((held) => held.network === network.name && held.how !== 'virtual' && within(range.value, held.address))
-    if (statics.length > 0) findings.push(stop('pool.held', 'pool', `${listText(statics.map((held) => `${held.address} (${held.for})`), 3)} ${statics.length === 1 ? 'is' : 'are'} held in it.`, [seen(site, `${statics.length} addresses`)]))
-    const outside = site.balancers.filter((one) => whole.ok && within(whole.value, one.address) && !within(range.value, one.address))
-    if (outside.length > 0) findings.push({ level: 'caution', rule: 'pool.used', field: 'pool', says: `${listText(outside.map((one) => `${one.address} (${one.service})`), 3)} ${outside.length === 1 ? 'is' : 'are'} in use and would lie outside: they stay as long as they are used.`, because: [seen(site, countText(outside.length, 'address', 'addresses'))] })
-    if (!site.routes.some((route) => route.network === network.name) && site.kind === 'hall') findings.push({ level: 'note', rule: 'pool.route', field: 'pool', says: `${network.name} has no route: what answers behind these addresses must reach the nodes.`, because: [seen(site, `${site.routes.length} routes`)] })
+    if (shared)
+      findings.push(
+        stop(
+          'pool.dhcp',
+          'pool',
+          `The DHCP server of ${network.name} hands out ${formatAddress({ family: shared.family, value: shared.first })} to ${formatAddress({ family: shared.family, value: shared.last })} too: two would give the same address.`,
+          [seen(site, `DHCP ${network.dhcp ?? ''}`)],
+        ),
+      )
+    if (network.gateway !== undefined && within(range.value, network.gateway))
+      findings.push(
+        stop('pool.gateway', 'pool', `The gateway ${network.gateway} is in it.`, [
+          seen(site, `gateway ${network.gateway}`),
+        ]),
+      )
+    const statics = site.addresses.filter(
+      (held) =>
+        held.network === network.name &&
+        held.how !== 'virtual' &&
+        within(range.value, held.address),
+    )
+    if (statics.length > 0)
+      findings.push(
+        stop(
+          'pool.held',
+          'pool',
+          `${listText(
+            statics.map((held) => `${held.address} (${held.for})`),
+            3,
+          )} ${statics.length === 1 ? 'is' : 'are'} held in it.`,
+          [seen(site, `${statics.length} addresses`)],
+        ),
+      )
+    const outside = site.balancers.filter(
+      (one) => whole.ok && within(whole.value, one.address) && !within(range.value, one.address),
+    )
+    if (outside.length > 0)
+      findings.push({
+        level: 'caution',
+        rule: 'pool.used',
+        field: 'pool',
+        says: `${listText(
+          outside.map((one) => `${one.address} (${one.service})`),
+          3,
+        )} ${outside.length === 1 ? 'is' : 'are'} in use and would lie outside: they stay as long as they are used.`,
+        because: [seen(site, countText(outside.length, 'address', 'addresses'))],
+      })
+    if (!site.routes.some((route) => route.network === network.name) && site.kind === 'hall')
+      findings.push({
+        level: 'note',
+        rule: 'pool.route',
+        field: 'pool',
+        says: `${network.name} has no route: what answers behind these addresses must reach the nodes.`,
+        because: [seen(site, `${site.routes.length} routes`)],
+      })
     return findings
   },
   says: (intent, site) => `${frontage(site)?.name ?? ''} gives ${intent.pool} to services`,
-  command: (intent, site) => ({ port: 'site', verb: 'network.set', args: { site: site.name, network: { ...frontage(site), pool: intent.pool } } }),
-  undo: (_intent, site) => ({ port: 'site', verb: 'network.set', args: { site: site.name, network: frontage(site) } }),
+  command: (intent, site) => ({
+    port: 'site',
+    verb: 'network.set',
+    args: { site: site.name, network: { ...frontage(site), pool: intent.pool } },
+  }),
+  undo: (_intent, site) => ({
+    port: 'site',
+    verb: 'network.set',
+    args: { site: site.name, network: frontage(site) },
+  }),
   seconds: { likely: 12, worst: 30 },
-  after: (intent, site) => ({ ...site, networks: site.networks.map((network) => (network === frontage(site) ? { ...network, pool: intent.pool } : network)) }),
+  after: (intent, site) => ({
+    ...site,
+    networks: site.networks.map((network) =>
+      network === frontage(site) ? { ...network, pool: intent.pool } : network,
+    ),
+  }),
   prove: (intent, site) => {
     const pool = site ? frontage(site)?.pool : undefined
-    return [{ says: 'the pool is as it was to become', holds: pool === intent.pool, observed: pool ?? 'none' }]
+    return [
+      {
+        says: 'the pool is as it was to become',
+        holds: pool === intent.pool,
+        observed: pool ?? 'none',
+      },
+    ]
   },
 })

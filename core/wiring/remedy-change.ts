@@ -20,12 +20,29 @@ export function changeFor(world: WalkWorld, remedy: WalkRemedy): RemedyAsChange 
   if (part === 'clusters') {
     const cluster = world.clusters[Number(at)]
     if (!cluster) return null
-    if (remedy.kind === 'keep-source') return { kind: 'wire.keep-source', intent: { cluster: cluster.name, add: [Array.isArray(step.value) ? (step.value as unknown[])[0] : step.value] } }
+    if (remedy.kind === 'keep-source')
+      return {
+        kind: 'wire.keep-source',
+        intent: {
+          cluster: cluster.name,
+          add: [Array.isArray(step.value) ? (step.value as unknown[])[0] : step.value],
+        },
+      }
     const place = Number(rest[1])
     const object = cluster.objects[place] as Written | undefined
     if (remedy.kind !== 'policy-peer' || !object) return null
-    const changed = applyPatch(object, [{ ...step, path: `/${rest.slice(2).join('/')}` }] as JsonPatch) as Written
-    return { kind: 'wire.policy', intent: { cluster: cluster.name, namespace: object.metadata.namespace ?? 'default', name: object.metadata.name, spec: changed.spec ?? {} } }
+    const changed = applyPatch(object, [
+      { ...step, path: `/${rest.slice(2).join('/')}` },
+    ] as JsonPatch) as Written
+    return {
+      kind: 'wire.policy',
+      intent: {
+        cluster: cluster.name,
+        namespace: object.metadata.namespace ?? 'default',
+        name: object.metadata.name,
+        spec: changed.spec ?? {},
+      },
+    }
   }
   const site = world.sites[Number(at)]
   if (!site) return null
@@ -37,9 +54,15 @@ export function changeFor(world: WalkWorld, remedy: WalkRemedy): RemedyAsChange 
     case 'allow-out':
       return { kind: 'wire.firewall', intent: { site: site.name, put: [value] } }
     case 'route':
-      return { kind: 'wire.route', intent: { site: site.name, network: value['network'], to: value['to'], via: value['via'] } }
+      return {
+        kind: 'wire.route',
+        intent: { site: site.name, network: value['network'], to: value['to'], via: value['via'] },
+      }
     case 'rule-off':
-      return { kind: 'wire.firewall', intent: { site: site.name, disable: [site.firewall[Number(rest[1])]?.name ?? ''] } }
+      return {
+        kind: 'wire.firewall',
+        intent: { site: site.name, disable: [site.firewall[Number(rest[1])]?.name ?? ''] },
+      }
     default:
       return null
   }

@@ -8,8 +8,14 @@ import { prepareWorld, reviewFirewall, walkWorldSchema } from '../wire'
 import { wayFindings, withSite } from './ways'
 
 const name = z.string().trim().min(1, 'Give the rule a name.').max(120)
-const ranges = z.array(z.string().max(100)).min(1, 'An empty list would match nothing. Leave it out for all addresses.').max(1000)
-const ports = z.array(z.string().max(20)).min(1, 'An empty list would match nothing. Leave it out for all ports.').max(200)
+const ranges = z
+  .array(z.string().max(100))
+  .min(1, 'An empty list would match nothing. Leave it out for all addresses.')
+  .max(1000)
+const ports = z
+  .array(z.string().max(20))
+  .min(1, 'An empty list would match nothing. Leave it out for all ports.')
+  .max(200)
 const names = z.array(z.string().max(253)).max(1000).default([])
 
 const rule = z.strictObject({
@@ -24,11 +30,29 @@ const rule = z.strictObject({
   members: ranges.optional(),
   enabled: z.boolean().optional(),
 })
-export const firewallIntent = z.strictObject({ site: z.string().max(253), put: z.array(rule).max(1000).default([]), remove: names, enable: names, disable: names })
+export const firewallIntent = z.strictObject({
+  site: z.string().max(253),
+  put: z.array(rule).max(1000).default([]),
+  remove: names,
+  enable: names,
+  disable: names,
+})
 export type FirewallIntent = z.infer<typeof firewallIntent>
 
-const translation = z.strictObject({ name, priority: z.number().min(0).max(1_000_000), kind: z.enum(['keep', 'translate']), from: ranges.optional(), to: ranges.optional(), becomes: z.string().max(100).optional(), protocol: z.enum(['tcp', 'udp', 'any']).optional() })
-export const translationIntent = z.strictObject({ site: z.string().max(253), put: z.array(translation).max(1000).default([]), remove: names })
+const translation = z.strictObject({
+  name,
+  priority: z.number().min(0).max(1_000_000),
+  kind: z.enum(['keep', 'translate']),
+  from: ranges.optional(),
+  to: ranges.optional(),
+  becomes: z.string().max(100).optional(),
+  protocol: z.enum(['tcp', 'udp', 'any']).optional(),
+})
+export const translationIntent = z.strictObject({
+  site: z.string().max(253),
+  put: z.array(translation).max(1000).default([]),
+  remove: names,
+})
 export type TranslationIntent = z.infer<typeof translationIntent>
 
 interface Ordered {
@@ -37,7 +61,11 @@ interface Ordered {
 }
 
 /** New rules stand before those of their own priority; one of a known name is changed in its place. */
-function putInto<Rule extends Ordered>(rules: readonly Rule[], put: readonly Rule[], remove: readonly string[]): readonly Rule[] {
+function putInto<Rule extends Ordered>(
+  rules: readonly Rule[],
+  put: readonly Rule[],
+  remove: readonly string[],
+): readonly Rule[] {
   let next = rules.filter((one) => !remove.includes(one.name))
   for (const one of put) {
     const known = next.findIndex((other) => other.name === one.name)
@@ -50,7 +78,10 @@ function putInto<Rule extends Ordered>(rules: readonly Rule[], put: readonly Rul
   return next
 }
 
-export function firewallAfter(intent: FirewallIntent, rules: readonly FirewallRuleView[]): readonly FirewallRuleView[] {
+export function firewallAfter(
+  intent: FirewallIntent,
+  rules: readonly FirewallRuleView[],
+): readonly FirewallRuleView[] {
   const put = intent.put.map((one) => JSON.parse(JSON.stringify(one)) as FirewallRuleView)
   return putInto(rules, put, intent.remove).map((one) => {
     const { enabled: _was, ...rest } = one
@@ -59,104 +90,276 @@ export function firewallAfter(intent: FirewallIntent, rules: readonly FirewallRu
   })
 }
 
-export const translationsAfter = (intent: TranslationIntent, rules: readonly TranslationView[]): readonly TranslationView[] => putInto(rules, intent.put.map((one) => JSON.parse(JSON.stringify(one)) as TranslationView), intent.remove)
+export const translationsAfter = (
+  intent: TranslationIntent,
+  rules: readonly TranslationView[],
+): readonly TranslationView[] =>
+  putInto(
+    rules,
+    intent.put.map((one) => JSON.parse(JSON.stringify(one)) as TranslationView),
+    intent.remove,
+  )
 
-const unknownNames = (wanted: readonly string[], known: readonly Ordered[], field: string, site: SiteView): readonly RawFinding[] => {
+const unknownNames = (
+  wanted: readonly string[],
+  known: readonly Ordered[],
+  field: string,
+  site: SiteView,
+): readonly RawFinding[] => {
   const missing = wanted.filter((one) => !known.some((other) => other.name === one))
-  return missing.length === 0 ? [] : [stop(`rule.known.${field}`, field, `${site.name} has no rule ${listText(missing)}.`, [{ says: `rules: ${listText(known.map((one) => one.name), 8) || 'none'}`, source: site.name, at: site.observedAt }])]
+  return missing.length === 0
+    ? []
+    : [
+        stop(`rule.known.${field}`, field, `${site.name} has no rule ${listText(missing)}.`, [
+          {
+            says: `rules: ${
+              listText(
+                known.map((one) => one.name),
+                8,
+              ) || 'none'
+            }`,
+            source: site.name,
+            at: site.observedAt,
+          },
+        ]),
+      ]
 }
 
-const clustersAt = (view: FleetView, site: SiteView): readonly string[] => view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => cluster.name)
+const clustersAt = (view: FleetView, site: SiteView): readonly string[] =>
+  view.clusters.filter((cluster) => cluster.site === site.name).map((cluster) => cluster.name)
 
 /** A kind on one site whose ways must be seen: with the calls of its clusters. */
 function onWays<Intent extends { readonly site: string }>(of: OneStep<Intent>) {
-  return { ...oneStep(of), needs: (intent: Intent) => ['ledger' as const, `site:${intent.site}` as const, `walks:site/${intent.site}` as const] }
+  return {
+    ...oneStep(of),
+    needs: (intent: Intent) => [
+      'ledger' as const,
+      `site:${intent.site}` as const,
+      `walks:site/${intent.site}` as const,
+    ],
+  }
 }
 
-function checkFirewall(intent: FirewallIntent, site: SiteView, view: FleetView): readonly RawFinding[] {
+function checkFirewall(
+  intent: FirewallIntent,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
   const rules = site.firewall ?? []
-  const findings: RawFinding[] = [...unknownNames(intent.remove, rules, 'remove', site), ...unknownNames(intent.enable, rules, 'enable', site), ...unknownNames(intent.disable, rules, 'disable', site)]
-  if (intent.put.length + intent.remove.length + intent.enable.length + intent.disable.length === 0) findings.push(stop('rule.nothing', 'put', 'No rule is put, removed, enabled or disabled: there is nothing to change.'))
+  const findings: RawFinding[] = [
+    ...unknownNames(intent.remove, rules, 'remove', site),
+    ...unknownNames(intent.enable, rules, 'enable', site),
+    ...unknownNames(intent.disable, rules, 'disable', site),
+  ]
+  if (intent.put.length + intent.remove.length + intent.enable.length + intent.disable.length === 0)
+    findings.push(
+      stop(
+        'rule.nothing',
+        'put',
+        'No rule is put, removed, enabled or disabled: there is nothing to change.',
+      ),
+    )
   const next = firewallAfter(intent, rules)
   const review = reviewFirewall(next as never)
   if (!review.ok) {
     const place = /^rules\[(\d+)\]\.?(.*)$/.exec(review.path)
     const bad = next[Number(place?.[1] ?? -1)]
     const at = intent.put.findIndex((one) => one.name === bad?.name)
-    return [...findings, stop('rule.readable', at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put', `${bad?.name ?? 'A rule'}: ${review.says}`)]
+    return [
+      ...findings,
+      stop(
+        'rule.readable',
+        at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put',
+        `${bad?.name ?? 'A rule'}: ${review.says}`,
+      ),
+    ]
   }
   if (findings.length > 0) return findings
   const was = reviewFirewall(rules as never)
   const seen = [{ says: `${next.length} rules reviewed`, source: site.name, at: site.observedAt }]
   for (const one of review.review.unreachable) {
     if (was.ok && was.review.unreachable.some((other) => other.rule === one.rule)) continue
-    findings.push(caution(`rule.unreachable.${one.rule}`, 'put', `${one.rule} would never decide: ${listText(one.by, 4)} ${one.by.length === 1 ? 'takes' : 'take'} all it is for${one.opposite === true ? ', and does the opposite' : one.opposite === 'partly' ? ', partly doing the opposite' : ''}.`, seen))
+    findings.push(
+      caution(
+        `rule.unreachable.${one.rule}`,
+        'put',
+        `${one.rule} would never decide: ${listText(one.by, 4)} ${one.by.length === 1 ? 'takes' : 'take'} all it is for${one.opposite === true ? ', and does the opposite' : one.opposite === 'partly' ? ', partly doing the opposite' : ''}.`,
+        seen,
+      ),
+    )
   }
   for (const one of review.review.redundant) {
     if (was.ok && was.review.redundant.some((other) => other.rule === one.rule)) continue
-    findings.push({ level: 'note', rule: `rule.redundant.${one.rule}`, field: 'put', says: `${one.rule} would only repeat ${listText(one.by, 4)}.`, because: seen })
+    findings.push({
+      level: 'note',
+      rule: `rule.redundant.${one.rule}`,
+      field: 'put',
+      says: `${one.rule} would only repeat ${listText(one.by, 4)}.`,
+      because: seen,
+    })
   }
-  return [...findings, ...wayFindings(view, withSite(view, site.name, { firewall: next }), clustersAt(view, site), 'put')]
+  return [
+    ...findings,
+    ...wayFindings(
+      view,
+      withSite(view, site.name, { firewall: next }),
+      clustersAt(view, site),
+      'put',
+    ),
+  ]
 }
 
-const sameRules = (a: readonly unknown[], b: readonly unknown[]): boolean => JSON.stringify(a) === JSON.stringify(b)
+const sameRules = (a: readonly unknown[], b: readonly unknown[]): boolean =>
+  JSON.stringify(a) === JSON.stringify(b)
 
 export const wireFirewall = onWays<FirewallIntent>({
   name: 'wire.firewall',
   title: 'Change a firewall',
   intent: firewallIntent,
-  label: (intent) => `firewall of ${intent.site || 'a site'}: ${listText([...intent.put.map((one) => one.name), ...intent.enable.map((one) => `${one} on`), ...intent.disable.map((one) => `${one} off`), ...intent.remove.map((one) => `no ${one}`)], 2) || 'nothing yet'}`,
+  label: (intent) =>
+    `firewall of ${intent.site || 'a site'}: ${listText([...intent.put.map((one) => one.name), ...intent.enable.map((one) => `${one} on`), ...intent.disable.map((one) => `${one} off`), ...intent.remove.map((one) => `no ${one}`)], 2) || 'nothing yet'}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('firewall', intent.site),
   check: checkFirewall,
-  says: (intent, site) => `${countText(firewallAfter(intent, site.firewall ?? []).length, 'rule')} in force`,
-  command: (intent, site) => ({ port: 'site', verb: 'firewall.set', args: { site: site.name, rules: firewallAfter(intent, site.firewall ?? []) } }),
-  undo: (_intent, site) => ({ port: 'site', verb: 'firewall.set', args: { site: site.name, rules: site.firewall ?? [] } }),
+  says: (intent, site) =>
+    `${countText(firewallAfter(intent, site.firewall ?? []).length, 'rule')} in force`,
+  command: (intent, site) => ({
+    port: 'site',
+    verb: 'firewall.set',
+    args: { site: site.name, rules: firewallAfter(intent, site.firewall ?? []) },
+  }),
+  undo: (_intent, site) => ({
+    port: 'site',
+    verb: 'firewall.set',
+    args: { site: site.name, rules: site.firewall ?? [] },
+  }),
   seconds: { likely: 7, worst: 20 },
   after: (intent, site) => ({ ...site, firewall: firewallAfter(intent, site.firewall ?? []) }),
   prove: (intent, site) => {
     const rules = site?.firewall ?? []
-    const wrong = [...intent.put.filter((one) => !rules.some((other) => other.name === one.name)).map((one) => one.name), ...intent.remove.filter((one) => rules.some((other) => other.name === one)), ...intent.disable.filter((one) => rules.some((other) => other.name === one && other.enabled !== false)), ...intent.enable.filter((one) => rules.some((other) => other.name === one && other.enabled === false))]
-    return [{ says: 'the rules are as they were to become', holds: wrong.length === 0, observed: wrong.length === 0 ? countText(rules.length, 'rule') : `${listText(wrong)} not` }]
+    const wrong = [
+      ...intent.put
+        .filter((one) => !rules.some((other) => other.name === one.name))
+        .map((one) => one.name),
+      ...intent.remove.filter((one) => rules.some((other) => other.name === one)),
+      ...intent.disable.filter((one) =>
+        rules.some((other) => other.name === one && other.enabled !== false),
+      ),
+      ...intent.enable.filter((one) =>
+        rules.some((other) => other.name === one && other.enabled === false),
+      ),
+    ]
+    return [
+      {
+        says: 'the rules are as they were to become',
+        holds: wrong.length === 0,
+        observed: wrong.length === 0 ? countText(rules.length, 'rule') : `${listText(wrong)} not`,
+      },
+    ]
   },
 })
 
-function checkTranslation(intent: TranslationIntent, site: SiteView, view: FleetView): readonly RawFinding[] {
+function checkTranslation(
+  intent: TranslationIntent,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
   const rules = site.translations ?? []
   const findings: RawFinding[] = [...unknownNames(intent.remove, rules, 'remove', site)]
-  if (intent.put.length + intent.remove.length === 0) findings.push(stop('rule.nothing', 'put', 'No translation is put or removed: there is nothing to change.'))
+  if (intent.put.length + intent.remove.length === 0)
+    findings.push(
+      stop('rule.nothing', 'put', 'No translation is put or removed: there is nothing to change.'),
+    )
   const next = translationsAfter(intent, rules)
-  const trial = walkWorldSchema.safeParse({ sites: [{ name: site.name, domain: site.domain, translations: next }] })
+  const trial = walkWorldSchema.safeParse({
+    sites: [{ name: site.name, domain: site.domain, translations: next }],
+  })
   const read = trial.success ? prepareWorld(trial.data) : null
   if (!read?.ok) {
     const place = /translations\[(\d+)\]\.?(.*)$/.exec(read?.path ?? '')
     const bad = next[Number(place?.[1] ?? -1)]
     const at = intent.put.findIndex((one) => one.name === bad?.name)
-    return [...findings, stop('rule.readable', at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put', `${bad?.name ?? 'A translation'}: ${read?.says ?? 'is not readable'}`)]
+    return [
+      ...findings,
+      stop(
+        'rule.readable',
+        at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put',
+        `${bad?.name ?? 'A translation'}: ${read?.says ?? 'is not readable'}`,
+      ),
+    ]
   }
   if (findings.length > 0) return findings
   for (const [i, one] of intent.put.entries()) {
-    if (one.kind === 'translate' && one.becomes !== undefined && one.becomes !== site.egress && !site.networks.some((network) => network.role === 'frontage')) findings.push(caution(`rule.egress.${i}`, `put[${i}].becomes`, `${one.becomes} is not the egress address of ${site.name} (${site.egress ?? 'none is known'}): answers may not come back.`, [{ says: `egress ${site.egress ?? 'unknown'}`, source: site.name, at: site.observedAt }]))
+    if (
+      one.kind === 'translate' &&
+      one.becomes !== undefined &&
+      one.becomes !== site.egress &&
+      !site.networks.some((network) => network.role === 'frontage')
+    )
+      findings.push(
+        caution(
+          `rule.egress.${i}`,
+          `put[${i}].becomes`,
+          `${one.becomes} is not the egress address of ${site.name} (${site.egress ?? 'none is known'}): answers may not come back.`,
+          [{ says: `egress ${site.egress ?? 'unknown'}`, source: site.name, at: site.observedAt }],
+        ),
+      )
   }
-  return [...findings, ...wayFindings(view, withSite(view, site.name, { translations: next }), clustersAt(view, site), 'put')]
+  return [
+    ...findings,
+    ...wayFindings(
+      view,
+      withSite(view, site.name, { translations: next }),
+      clustersAt(view, site),
+      'put',
+    ),
+  ]
 }
 
 export const wireTranslation = onWays<TranslationIntent>({
   name: 'wire.translation',
   title: 'Change address translation',
   intent: translationIntent,
-  label: (intent) => `translation of ${intent.site || 'a site'}: ${listText([...intent.put.map((one) => one.name), ...intent.remove.map((one) => `no ${one}`)], 2) || 'nothing yet'}`,
+  label: (intent) =>
+    `translation of ${intent.site || 'a site'}: ${listText([...intent.put.map((one) => one.name), ...intent.remove.map((one) => `no ${one}`)], 2) || 'nothing yet'}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('translation', intent.site),
   check: checkTranslation,
-  says: (intent, site) => `${countText(translationsAfter(intent, site.translations ?? []).length, 'translation')} in force`,
-  command: (intent, site) => ({ port: 'site', verb: 'translations.set', args: { site: site.name, translations: translationsAfter(intent, site.translations ?? []) } }),
-  undo: (_intent, site) => ({ port: 'site', verb: 'translations.set', args: { site: site.name, translations: site.translations ?? [] } }),
+  says: (intent, site) =>
+    `${countText(translationsAfter(intent, site.translations ?? []).length, 'translation')} in force`,
+  command: (intent, site) => ({
+    port: 'site',
+    verb: 'translations.set',
+    args: { site: site.name, translations: translationsAfter(intent, site.translations ?? []) },
+  }),
+  undo: (_intent, site) => ({
+    port: 'site',
+    verb: 'translations.set',
+    args: { site: site.name, translations: site.translations ?? [] },
+  }),
   seconds: { likely: 7, worst: 20 },
-  after: (intent, site) => ({ ...site, translations: translationsAfter(intent, site.translations ?? []) }),
+  after: (intent, site) => ({
+    ...site,
+    translations: translationsAfter(intent, site.translations ?? []),
+  }),
   prove: (intent, site) => {
     const rules = site?.translations ?? []
-    const wrong = [...intent.put.filter((one) => !rules.some((other) => other.name === one.name && sameRules([other.kind], [one.kind]))).map((one) => one.name), ...intent.remove.filter((one) => rules.some((other) => other.name === one))]
-    return [{ says: 'the translations are as they were to become', holds: wrong.length === 0, observed: wrong.length === 0 ? countText(rules.length, 'translation') : `${listText(wrong)} not` }]
+    const wrong = [
+      ...intent.put
+        .filter(
+          (one) =>
+            !rules.some((other) => other.name === one.name && sameRules([other.kind], [one.kind])),
+        )
+        .map((one) => one.name),
+      ...intent.remove.filter((one) => rules.some((other) => other.name === one)),
+    ]
+    return [
+      {
+        says: 'the translations are as they were to become',
+        holds: wrong.length === 0,
+        observed:
+          wrong.length === 0 ? countText(rules.length, 'translation') : `${listText(wrong)} not`,
+      },
+    ]
   },
 })

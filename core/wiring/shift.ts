@@ -28,9 +28,15 @@ interface Backend {
 }
 
 function backendsOf(intent: ShiftIntent, view: FleetView): readonly Backend[] | null {
-  const route = objectNamed(view, intent.cluster, 'HTTPRoute', intent.route) as unknown as HttpRouteObject | undefined
+  const route = objectNamed(view, intent.cluster, 'HTTPRoute', intent.route) as unknown as
+    HttpRouteObject | undefined
   const rule = route?.spec?.rules?.[intent.rule]
-  return rule ? (rule.backendRefs ?? []).map((backend) => ({ name: backend.name, weight: backend.weight ?? 1 })) : null
+  return rule
+    ? (rule.backendRefs ?? []).map((backend) => ({
+        name: backend.name,
+        weight: backend.weight ?? 1,
+      }))
+    : null
 }
 
 const shares = (weights: readonly number[]): readonly number[] => {
@@ -39,36 +45,141 @@ const shares = (weights: readonly number[]): readonly number[] => {
 }
 
 /** The weights after each step, in hundredths: evenly from what is to what is to be, and exactly that at the end. */
-export function shiftSteps(before: readonly Backend[], after: Readonly<Record<string, number>>, steps: number): readonly Readonly<Record<string, number>>[] {
+export function shiftSteps(
+  before: readonly Backend[],
+  after: Readonly<Record<string, number>>,
+  steps: number,
+): readonly Readonly<Record<string, number>>[] {
   const from = shares(before.map((backend) => backend.weight))
   const to = shares(before.map((backend) => after[backend.name] ?? 0))
-  return Array.from({ length: steps }, (_, i) => (i === steps - 1 ? Object.fromEntries(before.map((backend) => [backend.name, after[backend.name] ?? 0])) : Object.fromEntries(before.map((backend, at) => [backend.name, Math.round(100 * ((from[at] ?? 0) + (((to[at] ?? 0) - (from[at] ?? 0)) * (i + 1)) / steps))]))))
+  return Array.from({ length: steps }, (_, i) =>
+    i === steps - 1
+      ? Object.fromEntries(before.map((backend) => [backend.name, after[backend.name] ?? 0]))
+      : Object.fromEntries(
+          before.map((backend, at) => [
+            backend.name,
+            Math.round(
+              100 * ((from[at] ?? 0) + (((to[at] ?? 0) - (from[at] ?? 0)) * (i + 1)) / steps),
+            ),
+          ]),
+        ),
+  )
 }
 
 function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
-  if (!cluster) return [stop('cluster.known', 'cluster', intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`)]
-  if (!cluster.apiAnswers || view.objects?.[cluster.name] === undefined) return [stop('cluster.answers', 'cluster', cluster.resting ? `${cluster.name} is stopped: start it first.` : `The API of ${cluster.name} does not answer.`)]
+  if (!cluster)
+    return [
+      stop(
+        'cluster.known',
+        'cluster',
+        intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`,
+      ),
+    ]
+  if (!cluster.apiAnswers || view.objects?.[cluster.name] === undefined)
+    return [
+      stop(
+        'cluster.answers',
+        'cluster',
+        cluster.resting
+          ? `${cluster.name} is stopped: start it first.`
+          : `The API of ${cluster.name} does not answer.`,
+      ),
+    ]
   const backends = backendsOf(intent, view)
-  const routes = objectsIn(view, cluster.name, 'HTTPRoute').map((object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`)
-  if (!backends) return [stop('route.known', 'route', `${cluster.name} has no route ${intent.route || '(none chosen)'} with a rule ${intent.rule}.`, [{ says: `routes: ${listText(routes, 6) || 'none'}`, source: cluster.name, at: cluster.observedAt }])]
+  const routes = objectsIn(view, cluster.name, 'HTTPRoute').map(
+    (object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`,
+  )
+  if (!backends)
+    return [
+      stop(
+        'route.known',
+        'route',
+        `${cluster.name} has no route ${intent.route || '(none chosen)'} with a rule ${intent.rule}.`,
+        [
+          {
+            says: `routes: ${listText(routes, 6) || 'none'}`,
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      ),
+    ]
   const findings: RawFinding[] = []
-  const unknown = Object.keys(intent.weights).filter((name) => !backends.some((backend) => backend.name === name))
-  if (unknown.length > 0) findings.push(stop('weights.known', `weights.${unknown[0] ?? ''}`, `${intent.route} has no backend ${listText(unknown)}; it has ${listText(backends.map((backend) => backend.name))}.`))
+  const unknown = Object.keys(intent.weights).filter(
+    (name) => !backends.some((backend) => backend.name === name),
+  )
+  if (unknown.length > 0)
+    findings.push(
+      stop(
+        'weights.known',
+        `weights.${unknown[0] ?? ''}`,
+        `${intent.route} has no backend ${listText(unknown)}; it has ${listText(backends.map((backend) => backend.name))}.`,
+      ),
+    )
   const sum = backends.reduce((total, backend) => total + (intent.weights[backend.name] ?? 0), 0)
-  if (sum === 0) findings.push(stop('weights.sum', 'weights', 'The weights sum to 0: nobody would answer. Give at least one backend a weight above 0.'))
+  if (sum === 0)
+    findings.push(
+      stop(
+        'weights.sum',
+        'weights',
+        'The weights sum to 0: nobody would answer. Give at least one backend a weight above 0.',
+      ),
+    )
   if (findings.length > 0) return findings
   const [namespace = ''] = intent.route.split('/')
   for (const backend of backends.filter((one) => (intent.weights[one.name] ?? 0) > 0)) {
-    const ready = slicesOfService(view.objects[cluster.name] ?? [], `${namespace}/${backend.name}`).flatMap((slice) => slice.endpoints ?? []).filter((endpoint) => endpoint.conditions?.ready !== false).length
-    if (ready === 0) findings.push(stop(`backend.ready.${backend.name}`, `weights.${backend.name}`, `${backend.name} has no ready endpoint: its share of the calls would fail.`, [{ says: '0 ready endpoints', source: cluster.name, at: cluster.observedAt }]))
+    const ready = slicesOfService(view.objects[cluster.name] ?? [], `${namespace}/${backend.name}`)
+      .flatMap((slice) => slice.endpoints ?? [])
+      .filter((endpoint) => endpoint.conditions?.ready !== false).length
+    if (ready === 0)
+      findings.push(
+        stop(
+          `backend.ready.${backend.name}`,
+          `weights.${backend.name}`,
+          `${backend.name} has no ready endpoint: its share of the calls would fail.`,
+          [{ says: '0 ready endpoints', source: cluster.name, at: cluster.observedAt }],
+        ),
+      )
   }
   const from = shares(backends.map((backend) => backend.weight))
   const to = shares(backends.map((backend) => intent.weights[backend.name] ?? 0))
-  if (from.every((share, i) => Math.abs(share - (to[i] ?? 0)) < 1e-9)) findings.push({ level: 'note', rule: 'weights.same', field: 'weights', says: 'The shares stay as they are.', because: [{ says: listText(backends.map((backend, i) => `${backend.name} ${numberText(100 * (from[i] ?? 0), 1)} %`)), source: cluster.name, at: cluster.observedAt }] })
-  const calls = (view.traffic?.[cluster.name] ?? []).filter((flow) => backends.some((backend) => flow.to === `${namespace}/${backend.name}`)).flatMap((flow) => flow.spans.filter((span) => span.until === null))
+  if (from.every((share, i) => Math.abs(share - (to[i] ?? 0)) < 1e-9))
+    findings.push({
+      level: 'note',
+      rule: 'weights.same',
+      field: 'weights',
+      says: 'The shares stay as they are.',
+      because: [
+        {
+          says: listText(
+            backends.map(
+              (backend, i) => `${backend.name} ${numberText(100 * (from[i] ?? 0), 1)} %`,
+            ),
+          ),
+          source: cluster.name,
+          at: cluster.observedAt,
+        },
+      ],
+    })
+  const calls = (view.traffic?.[cluster.name] ?? [])
+    .filter((flow) => backends.some((backend) => flow.to === `${namespace}/${backend.name}`))
+    .flatMap((flow) => flow.spans.filter((span) => span.until === null))
   const rate = calls.reduce((total, span) => total + span.perSecond, 0)
-  if (intent.failures < 1 && rate * intent.everySeconds < 20) findings.push({ level: 'caution', rule: 'guard.calls', field: 'everySeconds', says: `Only about ${numberText(rate * intent.everySeconds)} calls are seen in a step: too few to tell a failing version by.`, because: [{ says: `${numberText(rate, 1)} calls a second`, source: `traffic of ${cluster.name}`, at: view.now }] })
+  if (intent.failures < 1 && rate * intent.everySeconds < 20)
+    findings.push({
+      level: 'caution',
+      rule: 'guard.calls',
+      field: 'everySeconds',
+      says: `Only about ${numberText(rate * intent.everySeconds)} calls are seen in a step: too few to tell a failing version by.`,
+      because: [
+        {
+          says: `${numberText(rate, 1)} calls a second`,
+          source: `traffic of ${cluster.name}`,
+          at: view.now,
+        },
+      ],
+    })
   return findings
 }
 
@@ -76,10 +187,19 @@ export const wireShift: ChangeKind<ShiftIntent> = {
   name: 'wire.shift',
   title: 'Shift traffic between versions',
   intent: shiftIntent,
-  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`, `walks:cluster/${intent.cluster}`],
+  needs: (intent) => [
+    `cluster:${intent.cluster}`,
+    `objects:${intent.cluster}`,
+    `walks:cluster/${intent.cluster}`,
+  ],
   subjects: (intent) => [ref('httproute', intent.cluster, ...intent.route.split('/'))],
-  guardedBy: (intent, view) => (clusterOf(view, intent.cluster)?.guarded === true ? intent.cluster : null),
-  label: (intent) => `shift ${intent.route || 'a route'} to ${listText(Object.entries(intent.weights).map(([name, weight]) => `${name} ${weight}`), 3)}`,
+  guardedBy: (intent, view) =>
+    clusterOf(view, intent.cluster)?.guarded === true ? intent.cluster : null,
+  label: (intent) =>
+    `shift ${intent.route || 'a route'} to ${listText(
+      Object.entries(intent.weights).map(([name, weight]) => `${name} ${weight}`),
+      3,
+    )}`,
   check,
   plan: (intent, view) => {
     const backends = backendsOf(intent, view)
@@ -87,25 +207,82 @@ export const wireShift: ChangeKind<ShiftIntent> = {
     if (!backends) throw new Error('a plan is made only for a route that is known')
     const [namespace = ''] = intent.route.split('/')
     const all = shiftSteps(backends, intent.weights, intent.steps)
-    const set = (weights: Readonly<Record<string, number>>) => ({ port: 'cluster' as const, verb: 'route.weights', args: { cluster: intent.cluster, route: intent.route, rule: intent.rule, weights } })
-    const services = backends.filter((backend) => (intent.weights[backend.name] ?? 0) > 0).map((backend) => `${namespace}/${backend.name}`)
-    let before: Readonly<Record<string, number>> = Object.fromEntries(backends.map((backend) => [backend.name, backend.weight]))
+    const set = (weights: Readonly<Record<string, number>>) => ({
+      port: 'cluster' as const,
+      verb: 'route.weights',
+      args: { cluster: intent.cluster, route: intent.route, rule: intent.rule, weights },
+    })
+    const services = backends
+      .filter((backend) => (intent.weights[backend.name] ?? 0) > 0)
+      .map((backend) => `${namespace}/${backend.name}`)
+    let before: Readonly<Record<string, number>> = Object.fromEntries(
+      backends.map((backend) => [backend.name, backend.weight]),
+    )
     const steps = all.flatMap((weights, i): readonly Step[] => {
       const back = before
       before = weights
       const part = shares(backends.map((backend) => weights[backend.name] ?? 0))
-      const text = backends.map((backend, at) => `${backend.name} ${numberText(100 * (part[at] ?? 0))} %`).join(', ')
+      const text = backends
+        .map((backend, at) => `${backend.name} ${numberText(100 * (part[at] ?? 0))} %`)
+        .join(', ')
       return [
-        step({ id: `set:${i + 1}`, after: i === 0 ? [] : [`watch:${i}`], group: 'weights', says: text, command: set(weights), undo: set(back), seconds: { likely: 3, worst: 10 }, retry: askRetry }),
-        step({ id: `watch:${i + 1}`, after: [`set:${i + 1}`], group: 'guard', says: intent.failures < 1 ? `watch for ${intent.everySeconds} s; turn back above ${numberText(100 * intent.failures, 1)} % failures` : `wait ${intent.everySeconds} s`, command: { port: 'cluster', verb: 'traffic.watch', args: { cluster: intent.cluster, services, seconds: intent.everySeconds, overSeconds: intent.everySeconds, failures: intent.failures } }, turnsBack: true, seconds: { likely: intent.everySeconds, worst: intent.everySeconds + 5 }, retry: { attempts: 1, firstSeconds: 5, mostSeconds: 5 } }),
+        step({
+          id: `set:${i + 1}`,
+          after: i === 0 ? [] : [`watch:${i}`],
+          group: 'weights',
+          says: text,
+          command: set(weights),
+          undo: set(back),
+          seconds: { likely: 3, worst: 10 },
+          retry: askRetry,
+        }),
+        step({
+          id: `watch:${i + 1}`,
+          after: [`set:${i + 1}`],
+          group: 'guard',
+          says:
+            intent.failures < 1
+              ? `watch for ${intent.everySeconds} s; turn back above ${numberText(100 * intent.failures, 1)} % failures`
+              : `wait ${intent.everySeconds} s`,
+          command: {
+            port: 'cluster',
+            verb: 'traffic.watch',
+            args: {
+              cluster: intent.cluster,
+              services,
+              seconds: intent.everySeconds,
+              overSeconds: intent.everySeconds,
+              failures: intent.failures,
+            },
+          },
+          turnsBack: true,
+          seconds: { likely: intent.everySeconds, worst: intent.everySeconds + 5 },
+          retry: { attempts: 1, firstSeconds: 5, mostSeconds: 5 },
+        }),
       ]
     })
     const spend = site ? siteSpend(site).perMonth : 0
-    return { steps, creates: [], alters: [ref('httproute', intent.cluster, ...intent.route.split('/'))], removes: [], ...longestPath(steps), spend: { before: spend, after: spend }, reserves: [] }
+    return {
+      steps,
+      creates: [],
+      alters: [ref('httproute', intent.cluster, ...intent.route.split('/'))],
+      removes: [],
+      ...longestPath(steps),
+      spend: { before: spend, after: spend },
+      reserves: [],
+    }
   },
   prove: (intent, view) => {
     const backends = backendsOf(intent, view) ?? []
-    const wrong = backends.filter((backend) => backend.weight !== (intent.weights[backend.name] ?? 0))
-    return [{ says: 'the route has the weights', holds: backends.length > 0 && wrong.length === 0, observed: listText(backends.map((backend) => `${backend.name} ${backend.weight}`)) }]
+    const wrong = backends.filter(
+      (backend) => backend.weight !== (intent.weights[backend.name] ?? 0),
+    )
+    return [
+      {
+        says: 'the route has the weights',
+        holds: backends.length > 0 && wrong.length === 0,
+        observed: listText(backends.map((backend) => `${backend.name} ${backend.weight}`)),
+      },
+    ]
   },
 }

@@ -2,7 +2,16 @@
 import { caution, type RawFinding, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, type TrafficView } from '../fleet'
 import { countText, listText, numberText } from '../units'
-import { type Decider, expectations, readyWorldOf, type ReadyWorld, walk, type WalkFrom, type WalkQuery, type WalkTo } from '../wire'
+import {
+  type Decider,
+  expectations,
+  readyWorldOf,
+  type ReadyWorld,
+  walk,
+  type WalkFrom,
+  type WalkQuery,
+  type WalkTo,
+} from '../wire'
 import { callsADay } from './hits'
 import { podsOfWorkload } from '../objects'
 
@@ -25,56 +34,163 @@ export function callsOf(view: FleetView, cluster: string): readonly Call[] {
 
 function callerOf(view: FleetView, cluster: string, from: string): WalkFrom | null {
   if (!from.includes('/')) return { address: from }
-  const pod = podsOfWorkload(view.objects?.[cluster] ?? [], from).find((one) => one.status?.phase === 'Running')
-  return pod ? { pod: `${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`, cluster } : null
+  const pod = podsOfWorkload(view.objects?.[cluster] ?? [], from).find(
+    (one) => one.status?.phase === 'Running',
+  )
+  return pod
+    ? { pod: `${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`, cluster }
+    : null
 }
 
-export const callText = ({ flow }: Pick<Call, 'flow'>): string => `${flow.from} to ${flow.to}:${flow.port}`
+export const callText = ({ flow }: Pick<Call, 'flow'>): string =>
+  `${flow.from} to ${flow.to}:${flow.port}`
 
-function arrives(world: ReadyWorld, query: WalkQuery): { readonly delivered: boolean; readonly by: string; readonly hop: string } {
+function arrives(
+  world: ReadyWorld,
+  query: WalkQuery,
+): { readonly delivered: boolean; readonly by: string; readonly hop: string } {
   const found = walk(world, query)
   const last = found.ok ? found.walk.hops.at(-1) : undefined
-  return { delivered: found.ok && found.walk.delivered, by: last ? byText(last.by) : '', hop: last?.hop ?? '' }
+  return {
+    delivered: found.ok && found.walk.delivered,
+    by: last ? byText(last.by) : '',
+    hop: last?.hop ?? '',
+  }
 }
 
 /** Agents of managed clusters, as walks to their API. */
 function agentWays(view: FleetView, cluster: ClusterView): readonly WalkQuery[] {
-  const peer = cluster.controlPlane.kind === 'managed' ? view.peers?.find((one) => one.name === `${cluster.name}-api`) : undefined
-  return peer ? nodesOf(cluster).map((node) => ({ from: { node: node.name, cluster: cluster.name }, to: { address: peer.address }, port: peer.ports[0] ?? 443, protocol: 'TCP' as const })) : []
+  const peer =
+    cluster.controlPlane.kind === 'managed'
+      ? view.peers?.find((one) => one.name === `${cluster.name}-api`)
+      : undefined
+  return peer
+    ? nodesOf(cluster).map((node) => ({
+        from: { node: node.name, cluster: cluster.name },
+        to: { address: peer.address },
+        port: peer.ports[0] ?? 443,
+        protocol: 'TCP' as const,
+      }))
+    : []
 }
 
 /**
  * Findings about what changes for whom. `clusters` are those whose calls are walked; `field` is the field of the intent
  * that the change is about.
  */
-export function wayFindings(before: FleetView, after: FleetView, clusters: readonly string[], field: string): readonly RawFinding[] {
+export function wayFindings(
+  before: FleetView,
+  after: FleetView,
+  clusters: readonly string[],
+  field: string,
+): readonly RawFinding[] {
   const [then, now] = [readyWorldOf(before), readyWorldOf(after)]
-  if (!then.ok || !now.ok) return now.ok ? [] : [stop('world.readable', field, `${now.path}: ${now.says}`)]
+  if (!then.ok || !now.ok)
+    return now.ok ? [] : [stop('world.readable', field, `${now.path}: ${now.says}`)]
   const findings: RawFinding[] = []
   for (const name of clusters) {
     const cluster = clusterOf(before, name)
     if (!cluster) continue
-    const ways = agentWays(before, cluster).map((query) => ({ query, was: arrives(then.world, query), is: arrives(now.world, query) }))
+    const ways = agentWays(before, cluster).map((query) => ({
+      query,
+      was: arrives(then.world, query),
+      is: arrives(now.world, query),
+    }))
     const cut = ways.filter(({ was, is }) => was.delivered && !is.delivered)
     const mended = ways.filter(({ was, is }) => !was.delivered && is.delivered)
-    const because = [{ says: `${ways.length} nodes walked to their API`, source: name, at: cluster.observedAt }]
-    if (cut.length > 0) findings.push(caution(`agents.${name}`, field, `${countText(cut.length, 'node')} of ${name} would no longer reach ${name}-api (${cut[0]?.is.hop ?? ''}: ${cut[0]?.is.by ?? ''}): not ready within a minute.`, because))
-    if (mended.length > 0) findings.push({ level: 'note', rule: `agents.${name}`, field, says: `${countText(mended.length, 'node')} of ${name} would reach ${name}-api again.`, because })
-    const calls = callsOf(before, name).map((call) => ({ call, was: arrives(then.world, call.query), is: arrives(now.world, call.query) }))
+    const because = [
+      { says: `${ways.length} nodes walked to their API`, source: name, at: cluster.observedAt },
+    ]
+    if (cut.length > 0)
+      findings.push(
+        caution(
+          `agents.${name}`,
+          field,
+          `${countText(cut.length, 'node')} of ${name} would no longer reach ${name}-api (${cut[0]?.is.hop ?? ''}: ${cut[0]?.is.by ?? ''}): not ready within a minute.`,
+          because,
+        ),
+      )
+    if (mended.length > 0)
+      findings.push({
+        level: 'note',
+        rule: `agents.${name}`,
+        field,
+        says: `${countText(mended.length, 'node')} of ${name} would reach ${name}-api again.`,
+        because,
+      })
+    const calls = callsOf(before, name).map((call) => ({
+      call,
+      was: arrives(then.world, call.query),
+      is: arrives(now.world, call.query),
+    }))
     const lost = calls.filter(({ was, is }) => was.delivered && !is.delivered)
     const won = calls.filter(({ was, is }) => !was.delivered && is.delivered)
-    const seen = [{ says: `${calls.length} calls of the last day walked before and after`, source: `traffic of ${name}`, at: before.now }]
-    for (const { call, is } of lost.slice(0, 12)) findings.push(caution(`calls.${name}.${callText(call)}`, field, `${callText(call)} would end at ${is.hop} (${is.by}): ${numberText(callsADay(call.flow, before.now))} calls in the last day.`, seen))
-    if (won.length > 0) findings.push({ level: 'note', rule: `calls.${name}`, field, says: `${listText(won.map(({ call }) => callText(call)), 4)} would get through.`, because: seen })
-    if (calls.length > 0 && lost.length === 0 && won.length === 0) findings.push({ level: 'note', rule: `calls.${name}`, field, says: `No call of the last day in ${name} changes.`, because: seen })
+    const seen = [
+      {
+        says: `${calls.length} calls of the last day walked before and after`,
+        source: `traffic of ${name}`,
+        at: before.now,
+      },
+    ]
+    for (const { call, is } of lost.slice(0, 12))
+      findings.push(
+        caution(
+          `calls.${name}.${callText(call)}`,
+          field,
+          `${callText(call)} would end at ${is.hop} (${is.by}): ${numberText(callsADay(call.flow, before.now))} calls in the last day.`,
+          seen,
+        ),
+      )
+    if (won.length > 0)
+      findings.push({
+        level: 'note',
+        rule: `calls.${name}`,
+        field,
+        says: `${listText(
+          won.map(({ call }) => callText(call)),
+          4,
+        )} would get through.`,
+        because: seen,
+      })
+    if (calls.length > 0 && lost.length === 0 && won.length === 0)
+      findings.push({
+        level: 'note',
+        rule: `calls.${name}`,
+        field,
+        says: `No call of the last day in ${name} changes.`,
+        because: seen,
+      })
   }
   const was = new Map(expectations(before).map((one) => [one.name, one]))
   for (const one of expectations(after)) {
     if (one.holds || was.get(one.name)?.holds !== true) continue
-    findings.push(caution(`expected.${one.name}`, field, `“${one.name}” would no longer hold: it is to be ${one.wanted ? 'reached' : 'kept out'}. ${one.says}`, [{ says: `${one.hop ?? ''}: ${byText(one.by)}`, source: 'walked as it would be' }]))
+    findings.push(
+      caution(
+        `expected.${one.name}`,
+        field,
+        `“${one.name}” would no longer hold: it is to be ${one.wanted ? 'reached' : 'kept out'}. ${one.says}`,
+        [{ says: `${one.hop ?? ''}: ${byText(one.by)}`, source: 'walked as it would be' }],
+      ),
+    )
   }
   return findings
 }
 
-export const withSite = (view: FleetView, name: string, change: Partial<FleetView['sites'][number]>): FleetView => ({ ...view, sites: view.sites.map((site) => (site.name === name ? { ...site, ...change } : site)) })
-export const withCluster = (view: FleetView, name: string, change: Partial<ClusterView>): FleetView => ({ ...view, clusters: view.clusters.map((cluster) => (cluster.name === name ? { ...cluster, ...change } : cluster)) })
+export const withSite = (
+  view: FleetView,
+  name: string,
+  change: Partial<FleetView['sites'][number]>,
+): FleetView => ({
+  ...view,
+  sites: view.sites.map((site) => (site.name === name ? { ...site, ...change } : site)),
+})
+export const withCluster = (
+  view: FleetView,
+  name: string,
+  change: Partial<ClusterView>,
+): FleetView => ({
+  ...view,
+  clusters: view.clusters.map((cluster) =>
+    cluster.name === name ? { ...cluster, ...change } : cluster,
+  ),
+})

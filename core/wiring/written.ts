@@ -1,6 +1,14 @@
 /** Change kinds that write a few objects into one cluster: what was there is written back when they are taken back. */
 import type { z } from 'zod'
-import { type ChangeKind, longestPath, type Proof, type RawFinding, ref, type Step, stop } from '../changes'
+import {
+  type ChangeKind,
+  longestPath,
+  type Proof,
+  type RawFinding,
+  ref,
+  type Step,
+  stop,
+} from '../changes'
 import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
 import { type ApiObject, fieldsOf, isIdentity } from '../objects'
 import { askRetry, step } from '../provisioning/steps'
@@ -21,45 +29,106 @@ export interface Writes<Intent> {
   readonly removes?: (intent: Intent, view: FleetView) => readonly WrittenObject[]
   readonly says: (intent: Intent) => string
   readonly more?: (intent: Intent, view: FleetView) => readonly Step[]
-  readonly prove: (intent: Intent, objects: readonly ApiObject[], view: FleetView) => readonly Proof[]
+  readonly prove: (
+    intent: Intent,
+    objects: readonly ApiObject[],
+    view: FleetView,
+  ) => readonly Proof[]
 }
 
 /** A cluster’s objects with some written over and some gone. */
-export function withObjects(view: FleetView, cluster: string, puts: readonly WrittenObject[], removes: readonly WrittenObject[] = []): FleetView {
+export function withObjects(
+  view: FleetView,
+  cluster: string,
+  puts: readonly WrittenObject[],
+  removes: readonly WrittenObject[] = [],
+): FleetView {
   const gone = new Set([...puts, ...removes].map(objectKey))
   const kept = (view.objects?.[cluster] ?? []).filter((object) => !gone.has(objectKey(object)))
-  const known = new Map((view.objects?.[cluster] ?? []).map((object) => [objectKey(object), object]))
+  const known = new Map(
+    (view.objects?.[cluster] ?? []).map((object) => [objectKey(object), object]),
+  )
   const merged = puts.map((object): ApiObject => {
     const before = known.get(objectKey(object)) as { metadata?: object; spec?: object } | undefined
-    return before ? ({ ...before, ...object, metadata: { ...before.metadata, ...object.metadata } } as unknown as ApiObject) : (object as unknown as ApiObject)
+    return before
+      ? ({
+          ...before,
+          ...object,
+          metadata: { ...before.metadata, ...object.metadata },
+        } as unknown as ApiObject)
+      : (object as unknown as ApiObject)
   })
   return { ...view, objects: { ...view.objects, [cluster]: [...kept, ...merged] } }
 }
 
-export const objectsIn = (view: FleetView, cluster: string, kind: string): readonly ApiObject[] => (view.objects?.[cluster] ?? []).filter((object) => object.kind === kind)
+export const objectsIn = (view: FleetView, cluster: string, kind: string): readonly ApiObject[] =>
+  (view.objects?.[cluster] ?? []).filter((object) => object.kind === kind)
 
-export function objectNamed(view: FleetView, cluster: string, kind: string, key: string): ApiObject | undefined {
-  return objectsIn(view, cluster, kind).find((object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}` === key)
+export function objectNamed(
+  view: FleetView,
+  cluster: string,
+  kind: string,
+  key: string,
+): ApiObject | undefined {
+  return objectsIn(view, cluster, kind).find(
+    (object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}` === key,
+  )
 }
 
 /** Every field of what is written is meant, whoever wrote it before. */
-const force = (objects: readonly WrittenObject[]): readonly string[] => objects.flatMap((object) => [...fieldsOf(object).keys()].filter((path) => !isIdentity(path)).map((path) => `${objectKey(object)} ${path}`))
+const force = (objects: readonly WrittenObject[]): readonly string[] =>
+  objects.flatMap((object) =>
+    [...fieldsOf(object).keys()]
+      .filter((path) => !isIdentity(path))
+      .map((path) => `${objectKey(object)} ${path}`),
+  )
 
 export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
-  const removes = (intent: Intent, view: FleetView): readonly WrittenObject[] => of.removes?.(intent, view) ?? []
+  const removes = (intent: Intent, view: FleetView): readonly WrittenObject[] =>
+    of.removes?.(intent, view) ?? []
   return {
     name: of.name,
     title: of.title,
     intent: of.intent,
-    needs: (intent) => [`cluster:${of.cluster(intent)}`, `objects:${of.cluster(intent)}`, `walks:cluster/${of.cluster(intent)}`],
+    needs: (intent) => [
+      `cluster:${of.cluster(intent)}`,
+      `objects:${of.cluster(intent)}`,
+      `walks:cluster/${of.cluster(intent)}`,
+    ],
     subjects: (intent) => [of.subject(intent)],
-    guardedBy: (intent, view) => (clusterOf(view, of.cluster(intent))?.guarded === true ? of.cluster(intent) : null),
+    guardedBy: (intent, view) =>
+      clusterOf(view, of.cluster(intent))?.guarded === true ? of.cluster(intent) : null,
     label: of.label,
     check: (intent, view) => {
       const name = of.cluster(intent)
       const cluster = clusterOf(view, name)
-      if (!cluster) return [stop('cluster.known', 'cluster', name === '' ? 'No cluster is chosen.' : `There is no cluster ${name}.`, [{ says: `clusters: ${listText(view.clusters.map((one) => one.name), 10)}`, source: 'register of clusters' }])]
-      if (!cluster.apiAnswers || view.objects?.[name] === undefined) return [stop('cluster.answers', 'cluster', cluster.resting ? `${name} is stopped: start it first.` : `The API of ${name} does not answer.`)]
+      if (!cluster)
+        return [
+          stop(
+            'cluster.known',
+            'cluster',
+            name === '' ? 'No cluster is chosen.' : `There is no cluster ${name}.`,
+            [
+              {
+                says: `clusters: ${listText(
+                  view.clusters.map((one) => one.name),
+                  10,
+                )}`,
+                source: 'register of clusters',
+              },
+            ],
+          ),
+        ]
+      if (!cluster.apiAnswers || view.objects?.[name] === undefined)
+        return [
+          stop(
+            'cluster.answers',
+            'cluster',
+            cluster.resting
+              ? `${name} is stopped: start it first.`
+              : `The API of ${name} does not answer.`,
+          ),
+        ]
       return of.check(intent, cluster, view)
     },
     plan: (intent, view) => {
@@ -67,17 +136,70 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
       const site = siteOf(view, clusterOf(view, name)?.site ?? '')
       const puts = of.puts(intent, view)
       const gone = removes(intent, view)
-      const back = (id: string) => ({ port: 'cluster' as const, verb: 'objects.put-back', args: { cluster: name, before: { $from: id, path: 'before' } } })
+      const back = (id: string) => ({
+        port: 'cluster' as const,
+        verb: 'objects.put-back',
+        args: { cluster: name, before: { $from: id, path: 'before' } },
+      })
       const steps: Step[] = [
-        ...(puts.length > 0 ? [step({ id: 'write', after: [], group: name, says: of.says(intent), command: { port: 'cluster' as const, verb: 'objects.apply', args: { cluster: name, objects: puts, manager: 'gyrarch', force: force(puts) } }, undo: back('write'), seconds: { likely: 4, worst: 15 }, retry: askRetry })] : []),
-        ...(gone.length > 0 ? [step({ id: 'remove', after: [], group: name, says: of.says(intent), command: { port: 'cluster' as const, verb: 'objects.remove', args: { cluster: name, objects: gone } }, undo: back('remove'), seconds: { likely: 4, worst: 15 }, retry: askRetry })] : []),
+        ...(puts.length > 0
+          ? [
+              step({
+                id: 'write',
+                after: [],
+                group: name,
+                says: of.says(intent),
+                command: {
+                  port: 'cluster' as const,
+                  verb: 'objects.apply',
+                  args: { cluster: name, objects: puts, manager: 'gyrarch', force: force(puts) },
+                },
+                undo: back('write'),
+                seconds: { likely: 4, worst: 15 },
+                retry: askRetry,
+              }),
+            ]
+          : []),
+        ...(gone.length > 0
+          ? [
+              step({
+                id: 'remove',
+                after: [],
+                group: name,
+                says: of.says(intent),
+                command: {
+                  port: 'cluster' as const,
+                  verb: 'objects.remove',
+                  args: { cluster: name, objects: gone },
+                },
+                undo: back('remove'),
+                seconds: { likely: 4, worst: 15 },
+                retry: askRetry,
+              }),
+            ]
+          : []),
         ...(of.more?.(intent, view) ?? []),
       ]
       const spend = site ? siteSpend(site).perMonth : 0
-      const refOf = (object: WrittenObject): string => ref(object.kind.toLowerCase(), name, ...(object.metadata.namespace === undefined ? [] : [object.metadata.namespace]), object.metadata.name)
-      return { steps, creates: [], alters: puts.map(refOf), removes: gone.map(refOf), ...longestPath(steps), spend: { before: spend, after: spend }, reserves: [] }
+      const refOf = (object: WrittenObject): string =>
+        ref(
+          object.kind.toLowerCase(),
+          name,
+          ...(object.metadata.namespace === undefined ? [] : [object.metadata.namespace]),
+          object.metadata.name,
+        )
+      return {
+        steps,
+        creates: [],
+        alters: puts.map(refOf),
+        removes: gone.map(refOf),
+        ...longestPath(steps),
+        spend: { before: spend, after: spend },
+        reserves: [],
+      }
     },
-    after: (intent, view) => withObjects(view, of.cluster(intent), of.puts(intent, view), removes(intent, view)),
+    after: (intent, view) =>
+      withObjects(view, of.cluster(intent), of.puts(intent, view), removes(intent, view)),
     prove: (intent, view) => of.prove(intent, view.objects?.[of.cluster(intent)] ?? [], view),
   }
 }

@@ -11,20 +11,33 @@ gyrarchForAll((one) => {
 interface Kubeconfig {
   readonly kind: string
   readonly 'current-context': string
-  readonly clusters: readonly { readonly name: string; readonly cluster: { readonly server: string; readonly 'certificate-authority-data': string } }[]
-  readonly contexts: readonly { readonly name: string; readonly context: { readonly cluster: string; readonly user: string } }[]
+  readonly clusters: readonly {
+    readonly name: string
+    readonly cluster: { readonly server: string; readonly 'certificate-authority-data': string }
+  }[]
+  readonly contexts: readonly {
+    readonly name: string
+    readonly context: { readonly cluster: string; readonly user: string }
+  }[]
   readonly users: readonly { readonly name: string; readonly user: { readonly token: string } }[]
 }
 
-const read = async (name: string): Promise<Kubeconfig> => parse((await opened.gyrarch.access(name)).yaml) as Kubeconfig
-const authorityIn = (file: Kubeconfig): X509Certificate => new X509Certificate(Buffer.from(file.clusters[0]?.cluster['certificate-authority-data'] ?? '', 'base64'))
+const read = async (name: string): Promise<Kubeconfig> =>
+  parse((await opened.gyrarch.access(name)).yaml) as Kubeconfig
+const authorityIn = (file: Kubeconfig): X509Certificate =>
+  new X509Certificate(
+    Buffer.from(file.clusters[0]?.cluster['certificate-authority-data'] ?? '', 'base64'),
+  )
 
 describe('an access file', () => {
   it('is a kubeconfig whose parts fit together', async () => {
     const file = await read('cedar')
     expect(file.kind).toBe('Config')
     expect(file['current-context']).toBe('cedar')
-    expect(file.contexts[0]).toEqual({ name: 'cedar', context: { cluster: 'cedar', user: 'duty@cedar' } })
+    expect(file.contexts[0]).toEqual({
+      name: 'cedar',
+      context: { cluster: 'cedar', user: 'duty@cedar' },
+    })
     expect(file.users[0]?.name).toBe('duty@cedar')
     expect(file.clusters[0]?.cluster.server).toBe('https://10.20.0.20:6443')
   })
@@ -33,7 +46,8 @@ describe('an access file', () => {
     const authority = authorityIn(await read('cedar'))
     expect(authority.ca).toBe(true)
     expect(authority.verify(authority.publicKey)).toBe(true)
-    for (const address of ['10.20.0.20', '10.20.0.21', '10.20.0.22', '10.20.0.23', '10.121.0.1']) expect(authority.checkIP(address)).toBe(address)
+    for (const address of ['10.20.0.20', '10.20.0.21', '10.20.0.22', '10.20.0.23', '10.121.0.1'])
+      expect(authority.checkIP(address)).toBe(address)
     expect(authority.checkIP('10.20.0.30')).toBeUndefined()
     expect(authority.checkHost('cedar.fernhollow.example')).toBe('cedar.fernhollow.example')
   })

@@ -10,7 +10,14 @@ export function ownHostOnly(hosts: () => readonly string[]): RequestHandler {
   return (request, response, next) => {
     const host = request.headers.host?.toLowerCase()
     if (host !== undefined && hosts().includes(host)) next()
-    else sendRefusal(response, new Refusal('forbidden', `This server does not answer to the host ${(host ?? 'without a name').slice(0, 100)}.`))
+    else
+      sendRefusal(
+        response,
+        new Refusal(
+          'forbidden',
+          `This server does not answer to the host ${(host ?? 'without a name').slice(0, 100)}.`,
+        ),
+      )
   }
 }
 
@@ -23,9 +30,18 @@ export function ownOriginOnly(hosts: () => readonly string[]): RequestHandler {
     }
     const { origin } = request.headers
     const fetchSite = request.headers['sec-fetch-site']
-    const own = origin === undefined || hosts().some((host) => origin.toLowerCase() === `http://${host}`)
-    if (own && (fetchSite === undefined || fetchSite === 'same-origin' || fetchSite === 'none')) next()
-    else sendRefusal(response, new Refusal('forbidden', 'Changes are taken from Gyrarch’s own pages only, not from another site.'))
+    const own =
+      origin === undefined || hosts().some((host) => origin.toLowerCase() === `http://${host}`)
+    if (own && (fetchSite === undefined || fetchSite === 'same-origin' || fetchSite === 'none'))
+      next()
+    else
+      sendRefusal(
+        response,
+        new Refusal(
+          'forbidden',
+          'Changes are taken from Gyrarch’s own pages only, not from another site.',
+        ),
+      )
   }
 }
 

@@ -16,7 +16,10 @@ const errors: unknown[] = []
 beforeAll(async () => {
   opened = await openForTest()
   const app = express()
-  app.use('/api/v1', apiRouter(opened.gyrarch, (error) => errors.push(error)))
+  app.use(
+    '/api/v1',
+    apiRouter(opened.gyrarch, (error) => errors.push(error)),
+  )
   server = createServer(app)
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
   const address = server.address()
@@ -29,15 +32,36 @@ afterAll(async () => {
 
 interface Sent {
   readonly status: number
-  readonly json: { readonly error?: { readonly code: string; readonly says: string; readonly fields: readonly { readonly path: string; readonly says: string }[] } } & Record<string, unknown>
+  readonly json: {
+    readonly error?: {
+      readonly code: string
+      readonly says: string
+      readonly fields: readonly { readonly path: string; readonly says: string }[]
+    }
+  } & Record<string, unknown>
 }
 
-async function send(method: string, path: string, body?: string, headers: Record<string, string> = {}): Promise<Sent> {
-  const response = await fetch(base + path, { method: method.toUpperCase(), headers: { 'Content-Type': 'application/json', ...headers }, ...(body === undefined ? {} : { body }) })
+async function send(
+  method: string,
+  path: string,
+  body?: string,
+  headers: Record<string, string> = {},
+): Promise<Sent> {
+  const response = await fetch(base + path, {
+    method: method.toUpperCase(),
+    headers: { 'Content-Type': 'application/json', ...headers },
+    ...(body === undefined ? {} : { body }),
+  })
   const text = await response.text()
-  return { status: response.status, json: /json/.test(response.headers.get('content-type') ?? '') ? (JSON.parse(text) as Sent['json']) : {} }
+  return {
+    status: response.status,
+    json: /json/.test(response.headers.get('content-type') ?? '')
+      ? (JSON.parse(text) as Sent['json'])
+      : {},
+  }
 }
-const post = (path: string, body: unknown): Promise<Sent> => send('post', path, JSON.stringify(body))
+const post = (path: string, body: unknown): Promise<Sent> =>
+  send('post', path, JSON.stringify(body))
 
 /** Anything but a 500; an error has its shape, its reason, and no trace of the program. */
 function wellAnswered({ status, json }: Sent): void {
@@ -51,29 +75,108 @@ function wellAnswered({ status, json }: Sent): void {
 
 /** Objects in which every field that placement reads is set. */
 const everyRule = [
-  { kind: 'Node', metadata: { name: 'n1', labels: { zone: 'a', 'gyrarch/pool': 'general' } }, spec: { unschedulable: false, taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }] }, status: { allocatable: { cpu: '1', memory: '1Gi', pods: '10', 'example.com/lamp': '1' } } },
+  {
+    kind: 'Node',
+    metadata: { name: 'n1', labels: { zone: 'a', 'gyrarch/pool': 'general' } },
+    spec: {
+      unschedulable: false,
+      taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }],
+    },
+    status: { allocatable: { cpu: '1', memory: '1Gi', pods: '10', 'example.com/lamp': '1' } },
+  },
   { kind: 'Namespace', metadata: { name: 'field', labels: { team: 'a' } } },
   { kind: 'PriorityClass', metadata: { name: 'high' }, value: 10, globalDefault: true },
-  { kind: 'StorageClass', metadata: { name: 'wait' }, provisioner: 'disk', volumeBindingMode: 'WaitForFirstConsumer', allowedTopologies: [{ matchLabelExpressions: [{ key: 'zone', values: ['a'] }] }] },
-  { kind: 'PersistentVolumeClaim', metadata: { name: 'c', namespace: 'field' }, spec: { storageClassName: 'wait', accessModes: ['ReadWriteOncePod'] } },
-  { kind: 'PodDisruptionBudget', metadata: { name: 'b', namespace: 'field' }, spec: { minAvailable: '50%', selector: { matchLabels: { app: 'x' } }, unhealthyPodEvictionPolicy: 'AlwaysAllow' } },
-  { kind: 'Pod', metadata: { name: 'standing', namespace: 'field', labels: { app: 'x' }, ownerReferences: [{ kind: 'ReplicaSet', name: 'x', controller: true }] }, spec: { nodeName: 'n1', priority: 1, containers: [{ resources: { requests: { cpu: '800m' } } }] }, status: { phase: 'Running', startTime: '2026-03-02T06:00:00Z', conditions: [{ type: 'Ready', status: 'True' }] } },
+  {
+    kind: 'StorageClass',
+    metadata: { name: 'wait' },
+    provisioner: 'disk',
+    volumeBindingMode: 'WaitForFirstConsumer',
+    allowedTopologies: [{ matchLabelExpressions: [{ key: 'zone', values: ['a'] }] }],
+  },
+  {
+    kind: 'PersistentVolumeClaim',
+    metadata: { name: 'c', namespace: 'field' },
+    spec: { storageClassName: 'wait', accessModes: ['ReadWriteOncePod'] },
+  },
+  {
+    kind: 'PodDisruptionBudget',
+    metadata: { name: 'b', namespace: 'field' },
+    spec: {
+      minAvailable: '50%',
+      selector: { matchLabels: { app: 'x' } },
+      unhealthyPodEvictionPolicy: 'AlwaysAllow',
+    },
+  },
   {
     kind: 'Pod',
-    metadata: { name: 'waiting', namespace: 'field', labels: { app: 'x' }, creationTimestamp: '2026-03-02T06:00:00Z' },
+    metadata: {
+      name: 'standing',
+      namespace: 'field',
+      labels: { app: 'x' },
+      ownerReferences: [{ kind: 'ReplicaSet', name: 'x', controller: true }],
+    },
+    spec: {
+      nodeName: 'n1',
+      priority: 1,
+      containers: [{ resources: { requests: { cpu: '800m' } } }],
+    },
+    status: {
+      phase: 'Running',
+      startTime: '2026-03-02T06:00:00Z',
+      conditions: [{ type: 'Ready', status: 'True' }],
+    },
+  },
+  {
+    kind: 'Pod',
+    metadata: {
+      name: 'waiting',
+      namespace: 'field',
+      labels: { app: 'x' },
+      creationTimestamp: '2026-03-02T06:00:00Z',
+    },
     spec: {
       priorityClassName: 'high',
-      containers: [{ name: 'm', resources: { requests: { cpu: '1500m', memory: '1Mi' }, limits: { cpu: '2' } }, ports: [{ containerPort: 80, hostPort: 80, protocol: 'TCP' }] }],
+      containers: [
+        {
+          name: 'm',
+          resources: { requests: { cpu: '1500m', memory: '1Mi' }, limits: { cpu: '2' } },
+          ports: [{ containerPort: 80, hostPort: 80, protocol: 'TCP' }],
+        },
+      ],
       initContainers: [{ restartPolicy: 'Always', resources: { requests: { cpu: '1m' } } }],
       overhead: { cpu: '1m' },
       nodeSelector: { zone: 'a' },
       tolerations: [{ key: 'use', operator: 'Equal', value: 'storage', effect: 'NoSchedule' }],
-      topologySpreadConstraints: [{ maxSkew: 1, topologyKey: 'zone', whenUnsatisfiable: 'DoNotSchedule', labelSelector: { matchExpressions: [{ key: 'app', operator: 'In', values: ['x'] }] } }],
+      topologySpreadConstraints: [
+        {
+          maxSkew: 1,
+          topologyKey: 'zone',
+          whenUnsatisfiable: 'DoNotSchedule',
+          labelSelector: { matchExpressions: [{ key: 'app', operator: 'In', values: ['x'] }] },
+        },
+      ],
       affinity: {
-        nodeAffinity: { requiredDuringSchedulingIgnoredDuringExecution: { nodeSelectorTerms: [{ matchExpressions: [{ key: 'zone', operator: 'Gt', values: ['1'] }] }, { matchFields: [{ key: 'metadata.name', operator: 'In', values: ['n1'] }] }] } },
-        podAntiAffinity: { preferredDuringSchedulingIgnoredDuringExecution: [{ weight: 1, podAffinityTerm: { topologyKey: 'zone', labelSelector: {}, namespaceSelector: {} } }] },
+        nodeAffinity: {
+          requiredDuringSchedulingIgnoredDuringExecution: {
+            nodeSelectorTerms: [
+              { matchExpressions: [{ key: 'zone', operator: 'Gt', values: ['1'] }] },
+              { matchFields: [{ key: 'metadata.name', operator: 'In', values: ['n1'] }] },
+            ],
+          },
+        },
+        podAntiAffinity: {
+          preferredDuringSchedulingIgnoredDuringExecution: [
+            {
+              weight: 1,
+              podAffinityTerm: { topologyKey: 'zone', labelSelector: {}, namespaceSelector: {} },
+            },
+          ],
+        },
       },
-      volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'c' } }, { name: 'e', emptyDir: {} }],
+      volumes: [
+        { name: 'd', persistentVolumeClaim: { claimName: 'c' } },
+        { name: 'e', emptyDir: {} },
+      ],
     },
   },
 ]
@@ -83,7 +186,13 @@ const valid: Readonly<Record<string, unknown>> = {
   '/changes': { kind: 'cluster.raise', intent: elm },
   '/changes/:id': { intent: birch },
   '/changes/:id/run': { accept: [], confirm: 'x', planDigest: 'x' },
-  '/faults': { fault: 'no-stock', about: 'size/tarn-north/north-1/reed-2-8', mode: 'transient', times: 1, afterSeconds: 0 },
+  '/faults': {
+    fault: 'no-stock',
+    about: 'size/tarn-north/north-1/reed-2-8',
+    mode: 'transient',
+    times: 1,
+    afterSeconds: 0,
+  },
   '/layers': { name: 'x', text: 'layers: 1\nbase: []\nenvironments: {}\n' },
   '/clusters/:name/objects': 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a}\n',
   '/compute/address-overlaps': { ranges: [{ name: 'a', range: '10.0.0.0/8' }] },
@@ -92,45 +201,130 @@ const valid: Readonly<Record<string, unknown>> = {
   '/compute/allocatable': { cpu: '4', memory: '16Gi' },
   '/compute/quorum': { zones: [1, 1, 1] },
   '/compute/placement': { objects: everyRule, options: { scores: true, preempt: true } },
-  '/compute/drain': { objects: everyRule, nodes: ['n1'], options: { surge: '25%', unavailable: 1, allowLocalData: true } },
-  '/compute/replicas': { current: 2, min: 1, max: 10, metrics: [{ name: 'requests', value: 10, target: 5 }] },
-  '/compute/rest-savings': { zone: 'Europe/Berlin', from: '2026-03-01T00:00:00Z', until: '2026-03-02T00:00:00Z', hourly: 1, windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }] },
-  '/expectations': { name: 'the desk reaches the ledger', from: { pod: 'market/desk', cluster: 'bramble' }, to: { service: 'market/ledger-view', cluster: 'bramble' }, port: 8443, protocol: 'TCP', delivered: true },
-  '/compute/network-policy': { objects: wired.clusters[0]?.objects, from: { pod: 'market/desk' }, to: { address: '10.88.4.20' }, port: 8443, protocol: 'tcp' },
-  '/compute/packet-walk': { world: wired, from: { pod: 'market/desk', cluster: 'bramble' }, to: { name: 'bureau.fernhollow.example' }, port: 8443, protocol: 'TCP', endpoints: 'all', bytes: 1500 },
+  '/compute/drain': {
+    objects: everyRule,
+    nodes: ['n1'],
+    options: { surge: '25%', unavailable: 1, allowLocalData: true },
+  },
+  '/compute/replicas': {
+    current: 2,
+    min: 1,
+    max: 10,
+    metrics: [{ name: 'requests', value: 10, target: 5 }],
+  },
+  '/compute/rest-savings': {
+    zone: 'Europe/Berlin',
+    from: '2026-03-01T00:00:00Z',
+    until: '2026-03-02T00:00:00Z',
+    hourly: 1,
+    windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }],
+  },
+  '/expectations': {
+    name: 'the desk reaches the ledger',
+    from: { pod: 'market/desk', cluster: 'bramble' },
+    to: { service: 'market/ledger-view', cluster: 'bramble' },
+    port: 8443,
+    protocol: 'TCP',
+    delivered: true,
+  },
+  '/compute/network-policy': {
+    objects: wired.clusters[0]?.objects,
+    from: { pod: 'market/desk' },
+    to: { address: '10.88.4.20' },
+    port: 8443,
+    protocol: 'tcp',
+  },
+  '/compute/packet-walk': {
+    world: wired,
+    from: { pod: 'market/desk', cluster: 'bramble' },
+    to: { name: 'bureau.fernhollow.example' },
+    port: 8443,
+    protocol: 'TCP',
+    endpoints: 'all',
+    bytes: 1500,
+  },
   '/compute/firewall-review': { rules: wired.sites[0]?.firewall },
-  '/compute/route-request': { objects: [{ kind: 'HTTPRoute', metadata: { name: 'desk', namespace: 'market' }, spec: { hostnames: ['*.fernhollow.example'], rules: [{ matches: [{ path: { type: 'RegularExpression', value: '/a+' }, method: 'GET', headers: [{ name: 'x', value: 'y' }] }], backendRefs: [{ name: 'v1', weight: 3 }] }] } }], request: { host: 'desk.fernhollow.example:443', path: '/aa', method: 'GET', headers: { X: 'y' }, query: {} } },
+  '/compute/route-request': {
+    objects: [
+      {
+        kind: 'HTTPRoute',
+        metadata: { name: 'desk', namespace: 'market' },
+        spec: {
+          hostnames: ['*.fernhollow.example'],
+          rules: [
+            {
+              matches: [
+                {
+                  path: { type: 'RegularExpression', value: '/a+' },
+                  method: 'GET',
+                  headers: [{ name: 'x', value: 'y' }],
+                },
+              ],
+              backendRefs: [{ name: 'v1', weight: 3 }],
+            },
+          ],
+        },
+      },
+    ],
+    request: {
+      host: 'desk.fernhollow.example:443',
+      path: '/aa',
+      method: 'GET',
+      headers: { X: 'y' },
+      query: {},
+    },
+  },
 }
 
 const withBody = routes.filter((route) => route.body !== undefined)
 
 describe('malformed bodies', () => {
-  it.each(withBody.map((route) => [`${route.method} ${route.path}`, route] as const))('sent to %s are answered with the field and the reason', async (_name, route) => {
-    const drafted = await post('/changes', { kind: 'cluster.raise', intent: fernlet })
-    const path = route.path.replace(':id', String(drafted.json['id']))
-    const headers = { 'If-Match': '*' }
-    const body = valid[route.path] ?? {}
-    await fc.assert(
-      fc.asyncProperty(fc.oneof(damaged(body), damaged(body), fc.jsonValue()), async (wrong) => {
-        // A clock that really runs for a month would be a test of patience.
-        if (route.path === '/clock' && typeof wrong === 'object' && wrong !== null && 'advanceSeconds' in wrong && typeof wrong.advanceSeconds === 'number' && wrong.advanceSeconds > 100) return
-        wellAnswered(await send(route.method, path, JSON.stringify(wrong), headers))
-      }),
-      { numRuns: 60 },
-    )
-    for (const text of ['', '{', 'null', '"text"', '[[[', '{"a":}', '\u0000']) wellAnswered(await send(route.method, path, text, headers))
-  })
+  it.each(withBody.map((route) => [`${route.method} ${route.path}`, route] as const))(
+    'sent to %s are answered with the field and the reason',
+    async (_name, route) => {
+      const drafted = await post('/changes', { kind: 'cluster.raise', intent: fernlet })
+      const path = route.path.replace(':id', String(drafted.json['id']))
+      const headers = { 'If-Match': '*' }
+      const body = valid[route.path] ?? {}
+      await fc.assert(
+        fc.asyncProperty(fc.oneof(damaged(body), damaged(body), fc.jsonValue()), async (wrong) => {
+          // A clock that really runs for a month would be a test of patience.
+          if (
+            route.path === '/clock' &&
+            typeof wrong === 'object' &&
+            wrong !== null &&
+            'advanceSeconds' in wrong &&
+            typeof wrong.advanceSeconds === 'number' &&
+            wrong.advanceSeconds > 100
+          )
+            return
+          wellAnswered(await send(route.method, path, JSON.stringify(wrong), headers))
+        }),
+        { numRuns: 60 },
+      )
+      for (const text of ['', '{', 'null', '"text"', '[[[', '{"a":}', '\u0000'])
+        wellAnswered(await send(route.method, path, text, headers))
+    },
+  )
 
   it('name the field', async () => {
-    const answer = await post('/changes', { kind: 'cluster.raise', intent: { ...fernlet, pools: [{ name: 'general', size: 'reed-2-8', count: 'two' }] } })
+    const answer = await post('/changes', {
+      kind: 'cluster.raise',
+      intent: { ...fernlet, pools: [{ name: 'general', size: 'reed-2-8', count: 'two' }] },
+    })
     expect(answer.status).toBe(400)
     expect(answer.json.error?.fields[0]?.path).toBe('intent.pools[0].count')
-    const unknown = await post('/changes', { kind: 'cluster.raise', intent: { ...fernlet, colour: 'green' } })
+    const unknown = await post('/changes', {
+      kind: 'cluster.raise',
+      intent: { ...fernlet, colour: 'green' },
+    })
     expect(unknown.json.error?.fields[0]?.path).toBe('intent.colour')
   })
 
   it('over 8 MiB are too large, and of an unknown kind refused with those known', async () => {
-    expect((await send('post', '/changes', `{"kind":"${'x'.repeat(9 * 1024 * 1024)}"}`)).status).toBe(413)
+    expect(
+      (await send('post', '/changes', `{"kind":"${'x'.repeat(9 * 1024 * 1024)}"}`)).status,
+    ).toBe(413)
     const answer = await post('/changes', { kind: 'cluster.grow', intent: {} })
     expect(answer.status).toBe(400)
     expect(answer.json.error?.says).toContain('cluster.raise')
@@ -138,18 +332,51 @@ describe('malformed bodies', () => {
 })
 
 describe('odd addresses', () => {
-  it.each(routes.filter((route) => route.path.includes(':')).map((route) => [`${route.method} ${route.path}`, route] as const))('of %s are answered', async (_name, route) => {
+  it.each(
+    routes
+      .filter((route) => route.path.includes(':'))
+      .map((route) => [`${route.method} ${route.path}`, route] as const),
+  )('of %s are answered', async (_name, route) => {
     await fc.assert(
-      fc.asyncProperty(fc.oneof(fc.string({ minLength: 1, maxLength: 60 }), fc.constantFrom('c-0', 'c-99999999999999999999', 'c--1', '..', '%', '%00', '__proto__', 'constructor')), async (odd) => {
-        const path = route.path.replace(/:\w+/, () => (odd.startsWith('%') ? odd : encodeURIComponent(odd)))
-        wellAnswered(await send(route.method, path, route.method === 'get' ? undefined : '{}', { 'If-Match': '"1"' }))
-      }),
+      fc.asyncProperty(
+        fc.oneof(
+          fc.string({ minLength: 1, maxLength: 60 }),
+          fc.constantFrom(
+            'c-0',
+            'c-99999999999999999999',
+            'c--1',
+            '..',
+            '%',
+            '%00',
+            '__proto__',
+            'constructor',
+          ),
+        ),
+        async (odd) => {
+          const path = route.path.replace(/:\w+/, () =>
+            odd.startsWith('%') ? odd : encodeURIComponent(odd),
+          )
+          wellAnswered(
+            await send(route.method, path, route.method === 'get' ? undefined : '{}', {
+              'If-Match': '"1"',
+            }),
+          )
+        },
+      ),
       { numRuns: 25 },
     )
   })
 
   it('and queries that are none are refused or ignored', async () => {
-    for (const query of ['?after=x', '?after=-1', '?limit=1e9', '?after=1&after=2', '?limit=0', '?after[]=1']) wellAnswered(await send('get', `/events${query}`))
+    for (const query of [
+      '?after=x',
+      '?after=-1',
+      '?limit=1e9',
+      '?after=1&after=2',
+      '?limit=0',
+      '?after[]=1',
+    ])
+      wellAnswered(await send('get', `/events${query}`))
     wellAnswered(await send('get', '/clusters/cedar/objects?kind[]=a&namespace=%00'))
     expect((await send('get', '/nothing')).status).toBe(404)
     expect((await send('post', '/compute/fortune', '{}')).status).toBe(404)
@@ -158,36 +385,173 @@ describe('odd addresses', () => {
 
 describe('computations', () => {
   it.each([
-    ['allocatable', { cpu: '4', memory: '16Gi' }, { cpuMilli: 3920, memoryBytes: 14_283_282_841, reserved: { cpuMilli: 80, memoryBytes: 2_896_586_343 } }],
-    ['quorum', { zones: [2, 1] }, { members: 3, tolerates: 1, survivesZoneLoss: [false, true], finding: null }],
-    ['cluster-ranges', { pods: '10.130.0.0/18', maxPodsPerNode: 110, services: '10.131.0.0/20' }, { perNodePrefix: 24, maxNodes: 64, services: 4094, apiAddress: '10.131.0.1', dnsAddress: '10.131.0.10' }],
-    ['cluster-ranges', { pods: 'fd00::/32', maxPodsPerNode: 110, services: 'fd01::/64' }, { perNodePrefix: 120, maxNodes: (2n ** 88n).toString(), services: (2n ** 64n - 1n).toString(), apiAddress: 'fd01::1', dnsAddress: 'fd01::a' }],
-    ['address-carve', { within: '10.44.0.0/20', taken: ['10.44.0.0/22', '10.44.4.0/22', '10.44.8.0/22'], prefixes: [24, 22, 21] }, { blocks: [{ prefix: 22, block: '10.44.12.0/22' }], unfit: [{ prefix: 24, largestFree: null, move: ['10.44.0.0/22'] }, { prefix: 21, largestFree: '10.44.12.0/22', move: ['10.44.8.0/22'] }] }],
-    ['address-overlaps', { ranges: [{ name: 'a', range: '10.0.0.0/24' }, { name: 'b', range: '10.0.0.128 - 10.0.1.5' }] }, { overlaps: [{ a: 'a', b: 'b', first: '10.0.0.128', last: '10.0.0.255', count: '128' }], invalid: [] }],
-  ])('%s', async (name, body, expected) => expect((await post(`/compute/${name}`, body)).json).toEqual(expected))
+    [
+      'allocatable',
+      { cpu: '4', memory: '16Gi' },
+      {
+        cpuMilli: 3920,
+        memoryBytes: 14_283_282_841,
+        reserved: { cpuMilli: 80, memoryBytes: 2_896_586_343 },
+      },
+    ],
+    [
+      'quorum',
+      { zones: [2, 1] },
+      { members: 3, tolerates: 1, survivesZoneLoss: [false, true], finding: null },
+    ],
+    [
+      'cluster-ranges',
+      { pods: '10.130.0.0/18', maxPodsPerNode: 110, services: '10.131.0.0/20' },
+      {
+        perNodePrefix: 24,
+        maxNodes: 64,
+        services: 4094,
+        apiAddress: '10.131.0.1',
+        dnsAddress: '10.131.0.10',
+      },
+    ],
+    [
+      'cluster-ranges',
+      { pods: 'fd00::/32', maxPodsPerNode: 110, services: 'fd01::/64' },
+      {
+        perNodePrefix: 120,
+        maxNodes: (2n ** 88n).toString(),
+        services: (2n ** 64n - 1n).toString(),
+        apiAddress: 'fd01::1',
+        dnsAddress: 'fd01::a',
+      },
+    ],
+    [
+      'address-carve',
+      {
+        within: '10.44.0.0/20',
+        taken: ['10.44.0.0/22', '10.44.4.0/22', '10.44.8.0/22'],
+        prefixes: [24, 22, 21],
+      },
+      {
+        blocks: [{ prefix: 22, block: '10.44.12.0/22' }],
+        unfit: [
+          { prefix: 24, largestFree: null, move: ['10.44.0.0/22'] },
+          { prefix: 21, largestFree: '10.44.12.0/22', move: ['10.44.8.0/22'] },
+        ],
+      },
+    ],
+    [
+      'address-overlaps',
+      {
+        ranges: [
+          { name: 'a', range: '10.0.0.0/24' },
+          { name: 'b', range: '10.0.0.128 - 10.0.1.5' },
+        ],
+      },
+      {
+        overlaps: [{ a: 'a', b: 'b', first: '10.0.0.128', last: '10.0.0.255', count: '128' }],
+        invalid: [],
+      },
+    ],
+  ])('%s', async (name, body, expected) =>
+    expect((await post(`/compute/${name}`, body)).json).toEqual(expected),
+  )
 
   it.each([
-    ['replicas', { current: 4, min: 2, max: 8, metrics: [{ name: 'requests', value: 180, target: 100 }] }, { desired: 8, because: 'requests is 180 against a target of 100: 4 × 180 ÷ 100 rounds up to 8.' }],
-    ['rest-savings', { zone: 'Europe/Berlin', from: '2026-03-28T18:00:00Z', until: '2026-03-29T06:00:00Z', hourly: 2, windows: [{ days: ['sat'], stop: '20:00', start: '06:00' }] }, { hours: 12, hoursRunning: 3, spendWithout: 24, spendWith: 6, saved: 18 }],
-    ['placement', { objects: [{ kind: 'Pod', metadata: { name: 'a' }, spec: {} }] }, { placed: [], waiting: [{ pod: 'default/a', tally: {}, says: 'There is no node.', remedies: [] }], evicted: [], nodes: [] }],
-    ['drain', { objects: [everyRule[0], everyRule[6]], nodes: ['n1'] }, { evictions: [], blocked: [{ pod: 'field/standing', says: 'It has nowhere to go. There is no other node.' }], waves: [{ nodes: ['n1'], seconds: 0 }], seconds: 0 }],
-  ])('%s', async (name, body, expected) => expect((await post(`/compute/${name}`, body)).json).toEqual(expected))
+    [
+      'replicas',
+      { current: 4, min: 2, max: 8, metrics: [{ name: 'requests', value: 180, target: 100 }] },
+      {
+        desired: 8,
+        because: 'requests is 180 against a target of 100: 4 × 180 ÷ 100 rounds up to 8.',
+      },
+    ],
+    [
+      'rest-savings',
+      {
+        zone: 'Europe/Berlin',
+        from: '2026-03-28T18:00:00Z',
+        until: '2026-03-29T06:00:00Z',
+        hourly: 2,
+        windows: [{ days: ['sat'], stop: '20:00', start: '06:00' }],
+      },
+      { hours: 12, hoursRunning: 3, spendWithout: 24, spendWith: 6, saved: 18 },
+    ],
+    [
+      'placement',
+      { objects: [{ kind: 'Pod', metadata: { name: 'a' }, spec: {} }] },
+      {
+        placed: [],
+        waiting: [{ pod: 'default/a', tally: {}, says: 'There is no node.', remedies: [] }],
+        evicted: [],
+        nodes: [],
+      },
+    ],
+    [
+      'drain',
+      { objects: [everyRule[0], everyRule[6]], nodes: ['n1'] },
+      {
+        evictions: [],
+        blocked: [{ pod: 'field/standing', says: 'It has nowhere to go. There is no other node.' }],
+        waves: [{ nodes: ['n1'], seconds: 0 }],
+        seconds: 0,
+      },
+    ],
+  ])('%s', async (name, body, expected) =>
+    expect((await post(`/compute/${name}`, body)).json).toEqual(expected),
+  )
 
   it('take bodies of more than 8 MiB where whole clusters are sent', async () => {
     const node = everyRule[0]
-    const big = { objects: [node, { kind: 'Pod', metadata: { name: 'a', annotations: { note: 'x'.repeat(90_000) } } }, ...Array.from({ length: 110 }, (_, i) => ({ kind: 'ConfigMap', metadata: { name: `c${i}` }, data: { text: 'x'.repeat(90_000) } }))] }
+    const big = {
+      objects: [
+        node,
+        { kind: 'Pod', metadata: { name: 'a', annotations: { note: 'x'.repeat(90_000) } } },
+        ...Array.from({ length: 110 }, (_, i) => ({
+          kind: 'ConfigMap',
+          metadata: { name: `c${i}` },
+          data: { text: 'x'.repeat(90_000) },
+        })),
+      ],
+    }
     expect((await post('/compute/placement', big)).status).toBe(200)
   })
 
   it('refuse what is no input, with the field', async () => {
     expect((await post('/compute/quorum', { zones: [] })).json.error?.fields[0]?.path).toBe('zones')
-    expect((await post('/compute/cluster-ranges', { pods: '10.130.0.1/18', maxPodsPerNode: 110, services: '10.131.0.0/20' })).json.error?.says).toContain('10.130.0.0/18')
-    const night = { zone: 'Europe/Berlin', from: '2026-03-28T18:00:00Z', until: '2026-03-29T06:00:00Z', hourly: 2 }
-    for (const [more, path] of [[{ zone: 'Europe/Fernhollow' }, 'zone'], [{ windows: [{ days: ['sat'], stop: '24:00', start: '06:00' }] }, 'windows[0].stop'], [{ windows: [{ days: ['sat'], stop: '06:00', start: '06:00' }] }, 'windows[0].start'], [{ until: '2026-03-01T00:00:00Z' }, 'until']] as const) {
-      expect((await post('/compute/rest-savings', { windows: [], ...night, ...more })).json.error?.fields[0]?.path).toBe(path)
+    expect(
+      (
+        await post('/compute/cluster-ranges', {
+          pods: '10.130.0.1/18',
+          maxPodsPerNode: 110,
+          services: '10.131.0.0/20',
+        })
+      ).json.error?.says,
+    ).toContain('10.130.0.0/18')
+    const night = {
+      zone: 'Europe/Berlin',
+      from: '2026-03-28T18:00:00Z',
+      until: '2026-03-29T06:00:00Z',
+      hourly: 2,
     }
-    expect((await post('/compute/replicas', { current: 1, min: 1, max: 2, metrics: [] })).json.error?.fields[0]?.path).toBe('metrics')
-    expect((await post('/compute/placement', { objects: [{ kind: 'Pod', metadata: {} }] })).json.error?.fields[0]?.path).toBe('objects[0].metadata.name')
-    expect((await post('/compute/allocatable', { cpu: 'four', memory: '1Gi' })).json.error?.fields[0]?.path).toBe('cpu')
+    for (const [more, path] of [
+      [{ zone: 'Europe/Fernhollow' }, 'zone'],
+      [{ windows: [{ days: ['sat'], stop: '24:00', start: '06:00' }] }, 'windows[0].stop'],
+      [{ windows: [{ days: ['sat'], stop: '06:00', start: '06:00' }] }, 'windows[0].start'],
+      [{ until: '2026-03-01T00:00:00Z' }, 'until'],
+    ] as const) {
+      expect(
+        (await post('/compute/rest-savings', { windows: [], ...night, ...more })).json.error
+          ?.fields[0]?.path,
+      ).toBe(path)
+    }
+    expect(
+      (await post('/compute/replicas', { current: 1, min: 1, max: 2, metrics: [] })).json.error
+        ?.fields[0]?.path,
+    ).toBe('metrics')
+    expect(
+      (await post('/compute/placement', { objects: [{ kind: 'Pod', metadata: {} }] })).json.error
+        ?.fields[0]?.path,
+    ).toBe('objects[0].metadata.name')
+    expect(
+      (await post('/compute/allocatable', { cpu: 'four', memory: '1Gi' })).json.error?.fields[0]
+        ?.path,
+    ).toBe('cpu')
   })
 })

@@ -1,5 +1,10 @@
 /** The JSON API on express: every answer is JSON, every error has one shape, nothing a caller sends ends in a 500. */
-import express, { type ErrorRequestHandler, type Request, type Response, type Router } from 'express'
+import express, {
+  type ErrorRequestHandler,
+  type Request,
+  type Response,
+  type Router,
+} from 'express'
 import { Refusal, refuseIssues, statusOf } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
 import { live } from '../live/stream'
@@ -11,7 +16,10 @@ const bodyLimit = '8mb'
 const largeBodyLimit = '256mb'
 
 export function sendRefusal(response: Response, refusal: Refusal): void {
-  response.status(statusOf[refusal.code]).json({ error: { code: refusal.code, says: refusal.message, fields: refusal.fields }, ...refusal.more })
+  response.status(statusOf[refusal.code]).json({
+    error: { code: refusal.code, says: refusal.message, fields: refusal.fields },
+    ...refusal.more,
+  })
 }
 
 function handler(gyrarch: Gyrarch, route: Route) {
@@ -19,14 +27,29 @@ function handler(gyrarch: Gyrarch, route: Route) {
     const query = route.query?.safeParse(request.query)
     if (query && !query.success) throw refuseIssues(query.error.issues)
     const given: unknown = request.body
-    const body = route.large === true ? { success: true as const, data: given } : route.body?.safeParse(given === undefined && route.path.startsWith('/changes/:id/') ? {} : given)
+    const body =
+      route.large === true
+        ? { success: true as const, data: given }
+        : route.body?.safeParse(
+            given === undefined && route.path.startsWith('/changes/:id/') ? {} : given,
+          )
     if (body && !body.success) throw refuseIssues(body.error.issues)
     const cancelled = new AbortController()
     response.on('close', () => cancelled.abort())
     // No name holds a NUL, and no database takes one.
-    if (Object.values(request.params).some((value) => String(value).includes('\0'))) throw new Refusal('invalid', 'The address holds a NUL character.')
-    const params = Object.fromEntries(Object.entries(request.params).map(([name, value]) => [name, String(value)]))
-    const answer = await route.handle(gyrarch, { params, query: (query?.data ?? {}) as Record<string, unknown>, body: body?.data, ifMatch: request.get('if-match'), signal: cancelled.signal, base: `${request.protocol}://${request.get('host') ?? 'localhost'}` })
+    if (Object.values(request.params).some((value) => String(value).includes('\0')))
+      throw new Refusal('invalid', 'The address holds a NUL character.')
+    const params = Object.fromEntries(
+      Object.entries(request.params).map(([name, value]) => [name, String(value)]),
+    )
+    const answer = await route.handle(gyrarch, {
+      params,
+      query: (query?.data ?? {}) as Record<string, unknown>,
+      body: body?.data,
+      ifMatch: request.get('if-match'),
+      signal: cancelled.signal,
+      base: `${request.protocol}://${request.get('host') ?? 'localhost'}`,
+    })
     if (answer.etag !== undefined) response.setHeader('ETag', answer.etag)
     response.status(answer.status ?? route.status ?? 200)
     if (!answer.text) {
@@ -34,7 +57,8 @@ function handler(gyrarch: Gyrarch, route: Route) {
       return
     }
     response.type(answer.text.type)
-    if (answer.text.fileName !== undefined) response.attachment(answer.text.fileName).type(answer.text.type)
+    if (answer.text.fileName !== undefined)
+      response.attachment(answer.text.fileName).type(answer.text.type)
     response.send(answer.text.body)
   }
 }
@@ -48,17 +72,30 @@ interface HttpError {
 function refusalFor(error: unknown): Refusal | null {
   if (error instanceof Refusal) return error
   const { status, type } = (typeof error === 'object' && error !== null ? error : {}) as HttpError
-  if (type === 'entity.too.large') return new Refusal('too-large', `The body is larger than ${bodyLimit.replace('mb', ' MiB')} (${largeBodyLimit.replace('mb', ' MiB')} for computations over a cluster’s objects).`)
-  if (type === 'entity.parse.failed') return new Refusal('invalid', 'The body is not valid JSON.', [{ path: '', says: 'not valid JSON' }])
-  if (error instanceof URIError) return new Refusal('invalid', 'The address is not validly encoded.')
-  if (status !== undefined && status >= 400 && status < 500) return new Refusal('invalid', 'The request could not be read.')
+  if (type === 'entity.too.large')
+    return new Refusal(
+      'too-large',
+      `The body is larger than ${bodyLimit.replace('mb', ' MiB')} (${largeBodyLimit.replace('mb', ' MiB')} for computations over a cluster’s objects).`,
+    )
+  if (type === 'entity.parse.failed')
+    return new Refusal('invalid', 'The body is not valid JSON.', [
+      { path: '', says: 'not valid JSON' },
+    ])
+  if (error instanceof URIError)
+    return new Refusal('invalid', 'The address is not validly encoded.')
+  if (status !== undefined && status >= 400 && status < 500)
+    return new Refusal('invalid', 'The request could not be read.')
   return null
 }
 
 export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): Router {
   const router = express.Router()
-  for (const route of routes) if (route.large === true) router.use(route.path, express.raw({ limit: largeBodyLimit, type: () => true }))
-  for (const route of routes) if (route.manifest === true) router.post(route.path, express.text({ limit: bodyLimit, type: () => true }))
+  for (const route of routes)
+    if (route.large === true)
+      router.use(route.path, express.raw({ limit: largeBodyLimit, type: () => true }))
+  for (const route of routes)
+    if (route.manifest === true)
+      router.post(route.path, express.text({ limit: bodyLimit, type: () => true }))
   router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')
@@ -68,8 +105,22 @@ export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): 
   router.get('/openapi.json', (_request, response) => void response.json(description))
   router.get('/live', (request, response) => live(gyrarch, request, response))
   for (const route of routes) router[route.method](route.path, handler(gyrarch, route))
-  router.use('/compute/:name', (request, _response, next) => next(new Refusal('not-found', `There is no computation ${request.params.name.slice(0, 80)}, or it is not asked with POST.`)))
-  router.use((request, _response, next) => next(new Refusal('not-found', `There is nothing at ${request.method} ${request.path.slice(0, 120)}. See /api/v1/openapi.json.`)))
+  router.use('/compute/:name', (request, _response, next) =>
+    next(
+      new Refusal(
+        'not-found',
+        `There is no computation ${request.params.name.slice(0, 80)}, or it is not asked with POST.`,
+      ),
+    ),
+  )
+  router.use((request, _response, next) =>
+    next(
+      new Refusal(
+        'not-found',
+        `There is nothing at ${request.method} ${request.path.slice(0, 120)}. See /api/v1/openapi.json.`,
+      ),
+    ),
+  )
   const onFailure: ErrorRequestHandler = (error: unknown, _request, response, _next) => {
     const refusal = refusalFor(error)
     if (response.headersSent) {
@@ -81,7 +132,13 @@ export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): 
       return
     }
     onError(error)
-    response.status(500).json({ error: { code: 'unavailable', says: 'Gyrarch failed to answer this. The reason is in its log.', fields: [] } })
+    response.status(500).json({
+      error: {
+        code: 'unavailable',
+        says: 'Gyrarch failed to answer this. The reason is in its log.',
+        fields: [],
+      },
+    })
   }
   router.use(onFailure)
   return router

@@ -17,10 +17,24 @@ export const wireRoutes: readonly Route[] = [
     handle: async (gyrarch, { params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       const view = gyrarch.fleet.last()
-      return { text: { type: 'application/openmetrics-text; version=1.0.0; charset=utf-8', body: openMetrics(cluster.name, await gyrarch.fleet.trafficOf(cluster.name), view.now) } }
+      return {
+        text: {
+          type: 'application/openmetrics-text; version=1.0.0; charset=utf-8',
+          body: openMetrics(cluster.name, await gyrarch.fleet.trafficOf(cluster.name), view.now),
+        },
+      }
     },
   },
-  { method: 'get', path: '/clusters/:name/traffic', says: 'Who called whom in a cluster over the last day, in spans in which a call fared alike.', answer: z.object({ traffic: z.array(any) }), handle: async (gyrarch, { params }) => ok({ traffic: await gyrarch.fleet.trafficOf((await gyrarch.cluster(params['name'] ?? '')).name) }) },
+  {
+    method: 'get',
+    path: '/clusters/:name/traffic',
+    says: 'Who called whom in a cluster over the last day, in spans in which a call fared alike.',
+    answer: z.object({ traffic: z.array(any) }),
+    handle: async (gyrarch, { params }) =>
+      ok({
+        traffic: await gyrarch.fleet.trafficOf((await gyrarch.cluster(params['name'] ?? '')).name),
+      }),
+  },
   {
     method: 'get',
     path: '/expectations',
@@ -29,10 +43,24 @@ export const wireRoutes: readonly Route[] = [
     handle: async (gyrarch) => {
       const view = await gyrarch.fleet.withExpected(await gyrarch.fleet.view())
       const held = new Map(expectations(view).map((one) => [one.name, one]))
-      return ok({ expectations: (view.expectations ?? []).map((one) => ({ ...one, holds: held.get(one.name)?.holds ?? null, says: held.get(one.name)?.says ?? 'A cluster it speaks of does not answer.' })) })
+      return ok({
+        expectations: (view.expectations ?? []).map((one) => ({
+          ...one,
+          holds: held.get(one.name)?.holds ?? null,
+          says: held.get(one.name)?.says ?? 'A cluster it speaks of does not answer.',
+        })),
+      })
     },
   },
-  { method: 'post', path: '/expectations', says: 'Keep a walk as an expectation.', body: expectationSchema, answer: any, status: 201, handle: async (gyrarch, { body }) => ok({ name: await gyrarch.expectations.keep(body) }) },
+  {
+    method: 'post',
+    path: '/expectations',
+    says: 'Keep a walk as an expectation.',
+    body: expectationSchema,
+    answer: any,
+    status: 201,
+    handle: async (gyrarch, { body }) => ok({ name: await gyrarch.expectations.keep(body) }),
+  },
   {
     method: 'delete',
     path: '/expectations/:name',

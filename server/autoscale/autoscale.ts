@@ -31,7 +31,12 @@ export class Autoscale {
 
   /** Something has changed: if a cluster that scales by itself is among it, it is looked at with the next turn of the loop. Without slices the register is read anew. */
   async consider(slices?: readonly string[]): Promise<void> {
-    if (!slices) this.on = new Set((await ClusterRow.findAll({ attributes: ['name', 'autoscale'] })).filter((row) => row.autoscale?.enabled === true).map((row) => `cluster:${row.name}`))
+    if (!slices)
+      this.on = new Set(
+        (await ClusterRow.findAll({ attributes: ['name', 'autoscale'] }))
+          .filter((row) => row.autoscale?.enabled === true)
+          .map((row) => `cluster:${row.name}`),
+      )
     if (this.on.size === 0 || (slices && !slices.some((slice) => this.on.has(slice)))) return
     const soon = (Math.floor(this.parts.clock.now / loopMs) + 1) * loopMs
     this.dueAt = Math.min(this.dueAt ?? Infinity, soon)
@@ -48,11 +53,24 @@ export class Autoscale {
     const { now } = this.parts.clock
     for (const cluster of view.clusters) {
       if (cluster.autoscale?.enabled !== true || !cluster.apiAnswers || cluster.resting) continue
-      const own = await ChangeRow.findAll({ where: { kind: 'pool.resize', title: mark }, order: [['number', 'DESC']], limit: 50 })
-      const mine = own.filter((row) => (row.intent as { cluster?: unknown }).cluster === cluster.name)
+      const own = await ChangeRow.findAll({
+        where: { kind: 'pool.resize', title: mark },
+        order: [['number', 'DESC']],
+        limit: 50,
+      })
+      const mine = own.filter(
+        (row) => (row.intent as { cluster?: unknown }).cluster === cluster.name,
+      )
       // One after another: what a resize under way will bring is not there to be counted yet.
-      const open = await ChangeRow.findAll({ where: { kind: { [Op.in]: ['pool.resize', 'pool.add', 'pool.remove'] }, state: { [Op.in]: ['running', 'waiting', 'undoing', 'halted'] } } })
-      const busy = open.filter((row) => (row.intent as { cluster?: unknown }).cluster === cluster.name)
+      const open = await ChangeRow.findAll({
+        where: {
+          kind: { [Op.in]: ['pool.resize', 'pool.add', 'pool.remove'] },
+          state: { [Op.in]: ['running', 'waiting', 'undoing', 'halted'] },
+        },
+      })
+      const busy = open.filter(
+        (row) => (row.intent as { cluster?: unknown }).cluster === cluster.name,
+      )
       if (busy.length > 0) {
         // One that has halted keeps its lock until somebody ends it: nothing to hurry for.
         const again = busy.every((row) => row.state === 'halted') ? 30 * loopMs : 3 * loopMs
@@ -61,26 +79,55 @@ export class Autoscale {
       }
       const objects = await this.parts.fleet.objectsOf(cluster.name)
       if (!objects) continue
-      const grown = mine.find((row) => row.state === 'done' && row.endedAt !== null && row.plan?.creates.some((made) => made.startsWith('machine/')) === true)
-      const decision = decideNodes(cluster, view, objects, cluster.autoscale, (node) => this.halfEmpty.get(`${cluster.name}/${node}`) ?? null, grown?.endedAt ? Date.parse(grown.endedAt) : null)
+      const grown = mine.find(
+        (row) =>
+          row.state === 'done' &&
+          row.endedAt !== null &&
+          row.plan?.creates.some((made) => made.startsWith('machine/')) === true,
+      )
+      const decision = decideNodes(
+        cluster,
+        view,
+        objects,
+        cluster.autoscale,
+        (node) => this.halfEmpty.get(`${cluster.name}/${node}`) ?? null,
+        grown?.endedAt ? Date.parse(grown.endedAt) : null,
+      )
       const nowEmpty = new Set(decision.halfEmpty.map((node) => `${cluster.name}/${node}`))
-      for (const key of [...this.halfEmpty.keys()]) if (key.startsWith(`${cluster.name}/`) && !nowEmpty.has(key)) this.halfEmpty.delete(key)
+      for (const key of [...this.halfEmpty.keys()])
+        if (key.startsWith(`${cluster.name}/`) && !nowEmpty.has(key)) this.halfEmpty.delete(key)
       for (const key of nowEmpty) if (!this.halfEmpty.has(key)) this.halfEmpty.set(key, now)
       for (const wish of decision.resize) await this.resize(cluster.name, wish)
       // A node that is half empty is looked at again when it has been so for long enough.
-      const waits = decision.halfEmpty.map((node) => (this.halfEmpty.get(`${cluster.name}/${node}`) ?? now) + patienceMs).filter((at) => at > now)
+      const waits = decision.halfEmpty
+        .map((node) => (this.halfEmpty.get(`${cluster.name}/${node}`) ?? now) + patienceMs)
+        .filter((at) => at > now)
       if (waits.length > 0) this.dueAt = Math.min(this.dueAt ?? Infinity, ...waits)
     }
   }
 
-  private async resize(cluster: string, wish: { readonly pool: string; readonly count: number; readonly because: string }): Promise<void> {
-    const refused = await this.parts.changes.runUnattended('pool.resize', { cluster, pool: wish.pool, count: wish.count }, mark)
-    const says = refused === null ? `autoscaling: ${wish.pool} of ${cluster} to ${wish.count} nodes: ${wish.because}` : `autoscaling cannot resize ${wish.pool} of ${cluster} to ${wish.count}: ${refused}`
+  private async resize(
+    cluster: string,
+    wish: { readonly pool: string; readonly count: number; readonly because: string },
+  ): Promise<void> {
+    const refused = await this.parts.changes.runUnattended(
+      'pool.resize',
+      { cluster, pool: wish.pool, count: wish.count },
+      mark,
+    )
+    const says =
+      refused === null
+        ? `autoscaling: ${wish.pool} of ${cluster} to ${wish.count} nodes: ${wish.because}`
+        : `autoscaling cannot resize ${wish.pool} of ${cluster} to ${wish.count}: ${refused}`
     if (refused !== null) {
       this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
       if (this.told.get(`${cluster}/${wish.pool}`) === says) return
     }
     this.told.set(`${cluster}/${wish.pool}`, says)
-    await this.parts.journal({ kind: refused === null ? 'autoscale.acts' : 'autoscale.stuck', about: `pool/${cluster}/${wish.pool}`, says })
+    await this.parts.journal({
+      kind: refused === null ? 'autoscale.acts' : 'autoscale.stuck',
+      about: `pool/${cluster}/${wish.pool}`,
+      says,
+    })
   }
 }

@@ -10,15 +10,31 @@ interface JobPod {
   readonly status: { readonly phase: string }
 }
 
-const forecasts = async () => ((await opened.gyrarch.outside.objects('bramble', { kind: 'Pod', namespace: 'vision' })) as unknown as readonly JobPod[]).filter((pod) => pod.metadata.name.startsWith('overnight-forecast'))
-const spot = async () => (await opened.gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === 'bramble')?.pools.find((pool) => pool.name === 'overnight-spot')
-const to = async (iso: string) => opened.gyrarch.outside.advance((Date.parse(iso) - opened.gyrarch.outside.now) / 1000)
+const forecasts = async () =>
+  (
+    (await opened.gyrarch.outside.objects('bramble', {
+      kind: 'Pod',
+      namespace: 'vision',
+    })) as unknown as readonly JobPod[]
+  ).filter((pod) => pod.metadata.name.startsWith('overnight-forecast'))
+const spot = async () =>
+  (await opened.gyrarch.fleet.view()).clusters
+    .find((cluster) => cluster.name === 'bramble')
+    ?.pools.find((pool) => pool.name === 'overnight-spot')
+const to = async (iso: string) =>
+  opened.gyrarch.outside.advance((Date.parse(iso) - opened.gyrarch.outside.now) / 1000)
 
 describe('a CronJob on spot machines', () => {
   it('is made at its local hour, gets a machine, loses it to its cloud, and is done on another', async () => {
     const { gyrarch } = opened
-    const drafted = await gyrarch.changes.draft('cluster.autoscale', { cluster: 'bramble', enabled: true })
-    await gyrarch.changes.run(drafted.id, { accept: drafted.findings.map((finding) => finding.key), confirm: 'bramble' })
+    const drafted = await gyrarch.changes.draft('cluster.autoscale', {
+      cluster: 'bramble',
+      enabled: true,
+    })
+    await gyrarch.changes.run(drafted.id, {
+      accept: drafted.findings.map((finding) => finding.key),
+      confirm: 'bramble',
+    })
     expect((await runOut(gyrarch, drafted.id)).state).toBe('done')
     // 01:00 in Berlin, in winter.
     await to('2026-03-02T23:59:30Z')
@@ -27,14 +43,29 @@ describe('a CronJob on spot machines', () => {
     await to('2026-03-03T00:00:30Z')
     const [first] = await forecasts()
     expect(first?.spec.nodeName).toBeUndefined()
-    for (let minutes = 0; minutes < 20 && (await forecasts())[0]?.status.phase !== 'Running'; minutes++) await gyrarch.outside.advance(30)
+    for (
+      let minutes = 0;
+      minutes < 20 && (await forecasts())[0]?.status.phase !== 'Running';
+      minutes++
+    )
+      await gyrarch.outside.advance(30)
     const ran = (await forecasts())[0]
     expect(ran?.status.phase).toBe('Running')
     const node = (await spot())?.nodes.find((one) => one.name === ran?.spec.nodeName)
     expect(node).toBeDefined()
-    await gyrarch.putFault({ fault: 'spot-taken', about: `machine/palisade-east/${node?.machine ?? ''}`, mode: 'permanent', times: 1, afterSeconds: 0 })
+    await gyrarch.putFault({
+      fault: 'spot-taken',
+      about: `machine/palisade-east/${node?.machine ?? ''}`,
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
     await gyrarch.outside.advance(150)
-    expect((await spot())?.nodes.some((one) => one.name === node?.name && one.createdAt === node.createdAt)).toBe(false)
+    expect(
+      (await spot())?.nodes.some(
+        (one) => one.name === node?.name && one.createdAt === node.createdAt,
+      ),
+    ).toBe(false)
     await to('2026-03-03T00:45:00Z')
     const ended = await forecasts()
     expect(ended.filter((pod) => pod.status.phase === 'Succeeded').length).toBeGreaterThan(0)

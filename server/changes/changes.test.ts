@@ -13,7 +13,12 @@ describe('a draft', () => {
     const one = await gyrarch.changes.draft('cluster.raise', elm, 'the box')
     const two = await gyrarch.changes.draft('cluster.raise', fernlet)
     expect([one.id, two.id]).toEqual(['c-1', 'c-2'])
-    expect(one).toMatchObject({ title: 'the box', state: 'draft', version: 1, intent: { guarded: false, labels: {} } })
+    expect(one).toMatchObject({
+      title: 'the box',
+      state: 'draft',
+      version: 1,
+      intent: { guarded: false, labels: {} },
+    })
     expect((await gyrarch.changes.list()).map((row) => row.number)).toEqual([2, 1])
   })
 
@@ -21,25 +26,48 @@ describe('a draft', () => {
     const { id } = await gyrarch.changes.draft('cluster.raise', elm)
     const amended = await gyrarch.changes.amend(id, { ...elm, name: 'elm-13' }, 1)
     expect(amended).toMatchObject({ version: 2, label: 'raise elm-13' })
-    await expect(gyrarch.changes.amend(id, elm, 1)).rejects.toMatchObject({ code: 'conflict', more: { version: 2 } })
+    await expect(gyrarch.changes.amend(id, elm, 1)).rejects.toMatchObject({
+      code: 'conflict',
+      more: { version: 2 },
+    })
     expect((await gyrarch.changes.get(id)).intent).toMatchObject({ name: 'elm-13' })
   })
 
   it('of two that amend the same version at once, takes one', async () => {
     const { id } = await gyrarch.changes.draft('cluster.raise', elm)
-    const both = await Promise.allSettled([gyrarch.changes.amend(id, { ...elm, name: 'elm-a' }, 1), gyrarch.changes.amend(id, { ...elm, name: 'elm-b' }, 1)])
+    const both = await Promise.allSettled([
+      gyrarch.changes.amend(id, { ...elm, name: 'elm-a' }, 1),
+      gyrarch.changes.amend(id, { ...elm, name: 'elm-b' }, 1),
+    ])
     expect(both.map((one) => one.status).sort()).toEqual(['fulfilled', 'rejected'])
   })
 
   it('may be unfinished: what lacks is a finding, not an error', async () => {
-    const record = await gyrarch.changes.draft('cluster.raise', { ...elm, name: '', release: '', machines: [] })
+    const record = await gyrarch.changes.draft('cluster.raise', {
+      ...elm,
+      name: '',
+      release: '',
+      machines: [],
+    })
     expect(record.plan).toBeNull()
-    expect(record.findings.map((finding) => finding.rule)).toEqual(expect.arrayContaining(['name.label', 'release.available', 'machines.none']))
+    expect(record.findings.map((finding) => finding.rule)).toEqual(
+      expect.arrayContaining(['name.label', 'release.available', 'machines.none']),
+    )
   })
 
   it('that does not fit its kind is refused with the fields, and nothing is kept', async () => {
-    await expect(gyrarch.changes.draft('cluster.raise', { ...elm, ranges: { pods: 1 } })).rejects.toMatchObject({ code: 'invalid', fields: expect.arrayContaining([expect.objectContaining({ path: 'intent.ranges.pods' })]) })
-    await expect(gyrarch.changes.draft('cluster.raise', { ...fernlet, pools: [{ name: 'a', size: 'reed-2-8' }] })).rejects.toMatchObject({ fields: [{ path: 'intent.pools[0].count' }] })
+    await expect(
+      gyrarch.changes.draft('cluster.raise', { ...elm, ranges: { pods: 1 } }),
+    ).rejects.toMatchObject({
+      code: 'invalid',
+      fields: expect.arrayContaining([expect.objectContaining({ path: 'intent.ranges.pods' })]),
+    })
+    await expect(
+      gyrarch.changes.draft('cluster.raise', {
+        ...fernlet,
+        pools: [{ name: 'a', size: 'reed-2-8' }],
+      }),
+    ).rejects.toMatchObject({ fields: [{ path: 'intent.pools[0].count' }] })
     expect(await gyrarch.changes.list()).toEqual([])
   })
 
@@ -50,27 +78,42 @@ describe('a draft', () => {
     const run = await gyrarch.changes.draft('cluster.raise', elm)
     await gyrarch.changes.run(run.id, { accept: [] })
     await expect(gyrarch.changes.discard(run.id)).rejects.toMatchObject({ code: 'conflict' })
-    await expect(gyrarch.changes.amend(run.id, elm, null)).rejects.toMatchObject({ code: 'conflict' })
+    await expect(gyrarch.changes.amend(run.id, elm, null)).rejects.toMatchObject({
+      code: 'conflict',
+    })
   })
 })
 
 describe('running', () => {
   it('is refused while a stop stands, with the finding', async () => {
-    const { id } = await gyrarch.changes.draft('cluster.raise', { ...birch, controlPlane: { kind: 'own', count: 2 } })
-    await expect(gyrarch.changes.run(id, { accept: [] })).rejects.toMatchObject({ code: 'conflict', fields: [{ path: 'intent.controlPlane.count' }] })
+    const { id } = await gyrarch.changes.draft('cluster.raise', {
+      ...birch,
+      controlPlane: { kind: 'own', count: 2 },
+    })
+    await expect(gyrarch.changes.run(id, { accept: [] })).rejects.toMatchObject({
+      code: 'conflict',
+      fields: [{ path: 'intent.controlPlane.count' }],
+    })
   })
 
   it('needs every caution accepted by its key', async () => {
     const drafted = await gyrarch.changes.draft('cluster.raise', { ...birch, release: '1.32.6' })
     const caution = drafted.findings.find((finding) => finding.level === 'caution')
     expect(caution?.key).toBe('release.support|release')
-    await expect(gyrarch.changes.run(drafted.id, { accept: ['another|key'] })).rejects.toMatchObject({ code: 'conflict', fields: [{ path: 'accept', says: caution?.key }] })
-    expect((await gyrarch.changes.run(drafted.id, { accept: [caution?.key ?? ''] })).state).toBe('running')
+    await expect(
+      gyrarch.changes.run(drafted.id, { accept: ['another|key'] }),
+    ).rejects.toMatchObject({ code: 'conflict', fields: [{ path: 'accept', says: caution?.key }] })
+    expect((await gyrarch.changes.run(drafted.id, { accept: [caution?.key ?? ''] })).state).toBe(
+      'running',
+    )
   })
 
   it('twice at once happens once', async () => {
     const { id } = await gyrarch.changes.draft('cluster.raise', elm)
-    const both = await Promise.allSettled([gyrarch.changes.run(id, { accept: [] }), gyrarch.changes.run(id, { accept: [] })])
+    const both = await Promise.allSettled([
+      gyrarch.changes.run(id, { accept: [] }),
+      gyrarch.changes.run(id, { accept: [] }),
+    ])
     expect(both.map((one) => one.status)).toEqual(['fulfilled', 'rejected'])
   })
 
@@ -80,7 +123,12 @@ describe('running', () => {
     const view = await gyrarch.fleet.view()
     expect(view.workedOn).toEqual(['cluster/elm-12', 'machine/glasshouse-12/gh12-box'])
     const second = await gyrarch.changes.draft('cluster.raise', { ...elm, name: 'elm-13' })
-    expect(second.findings.filter((finding) => finding.level === 'stop').map((finding) => finding.rule).sort()).toEqual(['address.free', 'machine.free', 'range.overlap', 'range.overlap'])
+    expect(
+      second.findings
+        .filter((finding) => finding.level === 'stop')
+        .map((finding) => finding.rule)
+        .sort(),
+    ).toEqual(['address.free', 'machine.free', 'range.overlap', 'range.overlap'])
   })
 })
 
@@ -109,7 +157,13 @@ describe('a change that waits', () => {
 
 describe('the end of a halted run', () => {
   const halt = async (): Promise<string> => {
-    await gyrarch.putFault({ fault: 'machine-dies', about: 'site/tarn-north', mode: 'permanent', times: 1, afterSeconds: 0 })
+    await gyrarch.putFault({
+      fault: 'machine-dies',
+      about: 'site/tarn-north',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
     const { id } = await gyrarch.changes.draft('cluster.raise', fernlet)
     await gyrarch.changes.run(id, { accept: [] })
     expect((await runOut(gyrarch, id)).state).toBe('halted')
@@ -121,7 +175,10 @@ describe('the end of a halted run', () => {
     const view = await gyrarch.fleet.view()
     expect(view.workedOn).toEqual([])
     const down = await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })
-    expect((await gyrarch.changes.run(down.id, { accept: down.findings.map((finding) => finding.key) })).state).toBe('waiting')
+    expect(
+      (await gyrarch.changes.run(down.id, { accept: down.findings.map((finding) => finding.key) }))
+        .state,
+    ).toBe('waiting')
     await gyrarch.changes.unqueue(down.id)
   })
 
@@ -130,7 +187,11 @@ describe('the end of a halted run', () => {
     expect((await gyrarch.changes.giveUp(id)).state).toBe('given-up')
     const view = await gyrarch.fleet.view()
     expect(view.workedOn).toEqual([])
-    expect(view.sites.find((site) => site.name === 'tarn-north')?.machines.filter((machine) => machine.cluster === 'fernlet')).toHaveLength(2)
+    expect(
+      view.sites
+        .find((site) => site.name === 'tarn-north')
+        ?.machines.filter((machine) => machine.cluster === 'fernlet'),
+    ).toHaveLength(2)
     const down = await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })
     await gyrarch.changes.run(down.id, { accept: down.findings.map((finding) => finding.key) })
     expect((await runOut(gyrarch, down.id)).state).toBe('done')
@@ -142,14 +203,22 @@ describe('the end of a halted run', () => {
     await gyrarch.changes.takeBack(id)
     expect((await runOut(gyrarch, id)).state).toBe('taken-back')
     const after = (await gyrarch.fleet.view()).sites.find((site) => site.name === 'tarn-north')
-    expect([after?.machines, after?.disks, after?.addresses, after?.controlPlanes]).toEqual([before?.machines, before?.disks, before?.addresses, before?.controlPlanes])
+    expect([after?.machines, after?.disks, after?.addresses, after?.controlPlanes]).toEqual([
+      before?.machines,
+      before?.disks,
+      before?.addresses,
+      before?.controlPlanes,
+    ])
   })
 
   it('is refused for a takedown, which has no way back', async () => {
     const down = await gyrarch.changes.draft('cluster.takedown', { cluster: 'dill' })
     await gyrarch.changes.run(down.id, { accept: down.findings.map((finding) => finding.key) })
     await gyrarch.outside.advance(60)
-    await expect(gyrarch.changes.takeBack(down.id)).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('cannot be undone') })
+    await expect(gyrarch.changes.takeBack(down.id)).rejects.toMatchObject({
+      code: 'conflict',
+      message: expect.stringContaining('cannot be undone'),
+    })
     await expect(gyrarch.changes.retry(down.id)).rejects.toMatchObject({ code: 'conflict' })
   })
 })

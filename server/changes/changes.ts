@@ -1,6 +1,16 @@
 /** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { Op, type Transaction } from 'sequelize'
-import { canonicalJson, type Finding, patchDraft, type Plan, planDigest, type Proof, type Remedy, type Step, withoutChange } from '~/core/changes'
+import {
+  canonicalJson,
+  type Finding,
+  patchDraft,
+  type Plan,
+  planDigest,
+  type Proof,
+  type Remedy,
+  type Step,
+  withoutChange,
+} from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed, kinds } from '~/core/kinds'
 import type { Fleet } from '../fleet/fleet'
@@ -60,12 +70,18 @@ export interface RunRequest {
 }
 
 /** `cluster/a` covers itself and everything below it, as does any ref in the same way. */
-export const covers = (outer: string, inner: string): boolean => outer === inner || below(outer, inner)
+export const covers = (outer: string, inner: string): boolean =>
+  outer === inner || below(outer, inner)
 
 const below = (outer: string, inner: string): boolean => {
   const [kind, ...path] = outer.split('/')
   const [, ...innerPath] = inner.split('/')
-  return (kind === 'cluster' || kind === 'site') && path.length === 1 && innerPath.length > 1 && innerPath[0] === path[0]
+  return (
+    (kind === 'cluster' || kind === 'site') &&
+    path.length === 1 &&
+    innerPath.length > 1 &&
+    innerPath[0] === path[0]
+  )
 }
 
 interface Judged {
@@ -87,7 +103,12 @@ export class Changes {
   /** Reads an intent by its kind, or refuses with the fields. */
   read(kindName: string, intent: unknown): Draft {
     const kind = kindNamed(kindName)
-    if (!kind) throw new Refusal('invalid', `There is no change kind ${kindName.slice(0, 80)}. Known: ${kinds.map((known) => known.name).join(', ')}.`, [{ path: 'kind', says: 'unknown kind' }])
+    if (!kind)
+      throw new Refusal(
+        'invalid',
+        `There is no change kind ${kindName.slice(0, 80)}. Known: ${kinds.map((known) => known.name).join(', ')}.`,
+        [{ path: 'kind', says: 'unknown kind' }],
+      )
     const read = kind.read(intent)
     if (!read.ok) throw refuseIssues(read.issues, ['intent'])
     return read.draft
@@ -100,19 +121,49 @@ export class Changes {
 
   judge(draft: Draft, view: FleetView): Judged {
     const findings = draft.findings(view)
-    if (findings.some((finding) => finding.level === 'stop')) return { findings, plan: null, digest: null }
+    if (findings.some((finding) => finding.level === 'stop'))
+      return { findings, plan: null, digest: null }
     const plan = draft.plan(view)
     return { findings, plan, digest: planDigest(plan) }
   }
 
-  async draft(kindName: string, intent: unknown, title: string | null = null): Promise<ChangeRecord> {
+  async draft(
+    kindName: string,
+    intent: unknown,
+    title: string | null = null,
+  ): Promise<ChangeRecord> {
     const draft = this.read(kindName, intent)
     const row = await this.parts.database.write(async (transaction) => {
       const created = await ChangeRow.create(
-        { kind: kindName, label: draft.label, title, intent: draft.intent, version: 1, state: 'draft', direction: 'on', site: siteIn(draft.intent), createdAt: new Date(), amendedAt: new Date(), startedAt: null, endedAt: null, accepted: [], findings: null, plan: null, planDigest: null, proof: null, subjects: null, waitsFor: null, cause: null },
+        {
+          kind: kindName,
+          label: draft.label,
+          title,
+          intent: draft.intent,
+          version: 1,
+          state: 'draft',
+          direction: 'on',
+          site: siteIn(draft.intent),
+          createdAt: new Date(),
+          amendedAt: new Date(),
+          startedAt: null,
+          endedAt: null,
+          accepted: [],
+          findings: null,
+          plan: null,
+          planDigest: null,
+          proof: null,
+          subjects: null,
+          waitsFor: null,
+          cause: null,
+        },
         { transaction },
       )
-      await this.journal(transaction, { kind: 'change.drafted', change: created.number, says: `${draft.label}: drafted` })
+      await this.journal(transaction, {
+        kind: 'change.drafted',
+        change: created.number,
+        says: `${draft.label}: drafted`,
+      })
       return created
     })
     return this.record(row)
@@ -130,38 +181,71 @@ export class Changes {
   }
 
   /** Newest first. */
-  async list(filter: { readonly states?: readonly ChangeState[] | undefined; readonly limit?: number } = {}): Promise<readonly ChangeRow[]> {
-    return ChangeRow.findAll({ where: filter.states ? { state: { [Op.in]: [...filter.states] } } : {}, order: [['number', 'DESC']], limit: filter.limit ?? 500, attributes: { exclude: ['plan', 'findings', 'proof'] } })
+  async list(
+    filter: { readonly states?: readonly ChangeState[] | undefined; readonly limit?: number } = {},
+  ): Promise<readonly ChangeRow[]> {
+    return ChangeRow.findAll({
+      where: filter.states ? { state: { [Op.in]: [...filter.states] } } : {},
+      order: [['number', 'DESC']],
+      limit: filter.limit ?? 500,
+      attributes: { exclude: ['plan', 'findings', 'proof'] },
+    })
   }
 
   /**
    * Amends the intent of a draft; of a halted run, if what it has done so far stays as it is.
    * `version`, where given, must be the one that was read: else somebody else was quicker.
    */
-  async amend(id: string, intent: unknown, version: number | null, title?: string | null): Promise<ChangeRecord> {
+  async amend(
+    id: string,
+    intent: unknown,
+    version: number | null,
+    title?: string | null,
+  ): Promise<ChangeRecord> {
     const row = await this.find(id)
     if (version !== null && version !== row.version) {
-      throw new Refusal('conflict', `${id} was amended meanwhile: it is at version ${row.version}, you read version ${version}. Read it again.`, [], { version: row.version })
+      throw new Refusal(
+        'conflict',
+        `${id} was amended meanwhile: it is at version ${row.version}, you read version ${version}. Read it again.`,
+        [],
+        { version: row.version },
+      )
     }
     const draft = this.read(row.kind, intent)
     if (row.state === 'halted') return this.amendHalted(row, draft)
-    if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state}; only drafts and halted runs can be amended.`)
+    if (row.state !== 'draft')
+      throw new Refusal(
+        'conflict',
+        `${id} is ${row.state}; only drafts and halted runs can be amended.`,
+      )
     await this.parts.database.write(async (transaction) => {
       const [changed] = await ChangeRow.update(
-        { intent: draft.intent, label: draft.label, site: siteIn(draft.intent), version: row.version + 1, amendedAt: new Date(), ...(title === undefined ? {} : { title }) },
+        {
+          intent: draft.intent,
+          label: draft.label,
+          site: siteIn(draft.intent),
+          version: row.version + 1,
+          amendedAt: new Date(),
+          ...(title === undefined ? {} : { title }),
+        },
         { where: { number: row.number, version: row.version, state: 'draft' }, transaction },
       )
-      if (changed === 0) throw new Refusal('conflict', `${id} was amended meanwhile. Read it again.`)
+      if (changed === 0)
+        throw new Refusal('conflict', `${id} was amended meanwhile. Read it again.`)
     })
     return this.get(id)
   }
 
   async discard(id: string): Promise<void> {
     const row = await this.find(id)
-    if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state}; only drafts can be discarded.`)
+    if (row.state !== 'draft')
+      throw new Refusal('conflict', `${id} is ${row.state}; only drafts can be discarded.`)
     await this.parts.database.write(async (transaction) => {
       await row.destroy({ transaction })
-      await this.journal(transaction, { kind: 'change.discarded', says: `${row.label}: draft ${id} discarded` })
+      await this.journal(transaction, {
+        kind: 'change.discarded',
+        says: `${row.label}: draft ${id} discarded`,
+      })
     })
   }
 
@@ -174,13 +258,31 @@ export class Changes {
       const view = await this.viewFor(draft)
       const judged = this.judge(draft, view)
       const stop = judged.findings.find((finding) => finding.level === 'stop')
-      if (stop || !judged.plan) throw new Refusal('conflict', `${id} cannot run: ${stop?.says ?? 'it has no plan'}`, stop?.field === undefined ? [] : [{ path: `intent.${stop.field}`, says: stop.says }], { findings: judged.findings, plan: null })
-      const missing = judged.findings.filter((finding) => finding.level === 'caution' && !request.accept.includes(finding.key))
+      if (stop || !judged.plan)
+        throw new Refusal(
+          'conflict',
+          `${id} cannot run: ${stop?.says ?? 'it has no plan'}`,
+          stop?.field === undefined ? [] : [{ path: `intent.${stop.field}`, says: stop.says }],
+          { findings: judged.findings, plan: null },
+        )
+      const missing = judged.findings.filter(
+        (finding) => finding.level === 'caution' && !request.accept.includes(finding.key),
+      )
       if (missing.length > 0) {
-        throw new Refusal('conflict', `${missing.length === 1 ? 'A caution is' : `${missing.length} cautions are`} not accepted: ${missing.map((finding) => `${finding.says} (${finding.key})`).join(' ')}`, missing.map((finding) => ({ path: 'accept', says: finding.key })), { findings: judged.findings })
+        throw new Refusal(
+          'conflict',
+          `${missing.length === 1 ? 'A caution is' : `${missing.length} cautions are`} not accepted: ${missing.map((finding) => `${finding.says} (${finding.key})`).join(' ')}`,
+          missing.map((finding) => ({ path: 'accept', says: finding.key })),
+          { findings: judged.findings },
+        )
       }
       if (request.planDigest !== undefined && request.planDigest !== judged.digest) {
-        throw new Refusal('conflict', `The plan of ${id} has changed since it was read. Read the new one.`, [{ path: 'planDigest', says: `is ${judged.digest ?? ''} now` }], { plan: judged.plan, planDigest: judged.digest, findings: judged.findings })
+        throw new Refusal(
+          'conflict',
+          `The plan of ${id} has changed since it was read. Read the new one.`,
+          [{ path: 'planDigest', says: `is ${judged.digest ?? ''} now` }],
+          { plan: judged.plan, planDigest: judged.digest, findings: judged.findings },
+        )
       }
       this.confirmGuard(draft.guardedBy(view), request.confirm)
       await this.prepare(row, draft, view, judged, [...request.accept])
@@ -199,7 +301,10 @@ export class Changes {
     if (stop) return stop.says
     const record = await this.draft(kindName, intent, title)
     try {
-      await this.run(record.id, { accept: record.findings.map((finding) => finding.key), confirm: record.guardedBy ?? undefined })
+      await this.run(record.id, {
+        accept: record.findings.map((finding) => finding.key),
+        confirm: record.guardedBy ?? undefined,
+      })
       return null
     } catch (error) {
       if (error instanceof Refusal) return error.message
@@ -232,7 +337,9 @@ export class Changes {
   /** Takes a waiting change out of the queue: it is a draft again. */
   async unqueue(id: string): Promise<ChangeRecord> {
     const row = await this.mustBe(id, ['waiting'], 'taken out of the queue')
-    await this.parts.database.write((transaction) => row.update({ state: 'draft', waitsFor: null }, { transaction }))
+    await this.parts.database.write((transaction) =>
+      row.update({ state: 'draft', waitsFor: null }, { transaction }),
+    )
     return this.get(id)
   }
 
@@ -263,12 +370,33 @@ export class Changes {
       steps,
       proof: row.proof,
       cause: row.cause,
-      remedies: (row.state === 'halted' || (row.state === 'running' && steps.some((step) => step.state === 'failed'))) && row.direction === 'on' && read?.ok && plan ? this.remedies(row, read.draft, plan, view, steps) : [],
-      keepsBack: fresh ? null : keepsBack(steps.map((step) => ({ state: step.state, says: step.says, final: plan?.steps.find((planned) => planned.id === step.id)?.final ?? false }))),
+      remedies:
+        (row.state === 'halted' ||
+          (row.state === 'running' && steps.some((step) => step.state === 'failed'))) &&
+        row.direction === 'on' &&
+        read?.ok &&
+        plan
+          ? this.remedies(row, read.draft, plan, view, steps)
+          : [],
+      keepsBack: fresh
+        ? null
+        : keepsBack(
+            steps.map((step) => ({
+              state: step.state,
+              says: step.says,
+              final: plan?.steps.find((planned) => planned.id === step.id)?.final ?? false,
+            })),
+          ),
     }
   }
 
-  private remedies(row: ChangeRow, draft: Draft, plan: Plan, view: FleetView, steps: readonly StepRecord[]): ChangeRecord['remedies'] {
+  private remedies(
+    row: ChangeRow,
+    draft: Draft,
+    plan: Plan,
+    view: FleetView,
+    steps: readonly StepRecord[],
+  ): ChangeRecord['remedies'] {
     const without = withoutChange(view, plan, String(row.number))
     return steps
       .filter((step) => step.state === 'failed' && step.cause)
@@ -276,67 +404,165 @@ export class Changes {
       .flatMap((step) => {
         const planned = plan.steps.find((other) => other.id === step.id)
         if (!step.cause || !planned) return []
-        return draft.answers(without, step.cause, planned).map((remedy) => ({ ...remedy, step: step.id, goesOn: this.goesOnWith(row, remedy, without, plan, steps) }))
+        return draft.answers(without, step.cause, planned).map((remedy) => ({
+          ...remedy,
+          step: step.id,
+          goesOn: this.goesOnWith(row, remedy, without, plan, steps),
+        }))
       })
   }
 
   /** Whether a remedy’s plan does everything that is done already in the same way. */
-  private goesOnWith(row: ChangeRow, remedy: Remedy, view: FleetView, plan: Plan, steps: readonly StepRecord[]): boolean {
+  private goesOnWith(
+    row: ChangeRow,
+    remedy: Remedy,
+    view: FleetView,
+    plan: Plan,
+    steps: readonly StepRecord[],
+  ): boolean {
     if (!('patchDraft' in remedy.change)) return false
     const read = kindNamed(row.kind)?.read(patchDraft(row.intent, remedy.change.patchDraft))
     if (!read?.ok) return false
-    const done = plan.steps.filter((step) => steps.some((other) => other.id === step.id && other.state === 'done'))
+    const done = plan.steps.filter((step) =>
+      steps.some((other) => other.id === step.id && other.state === 'done'),
+    )
     return doneDifferently(done, read.draft.plan(view)) === null
   }
 
   private async amendHalted(row: ChangeRow, draft: Draft): Promise<ChangeRecord> {
     const id = changeId(row.number)
     const { plan: old } = row
-    if (!old || row.direction === 'back') throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
+    if (!old || row.direction === 'back')
+      throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
     const view = withoutChange(await this.viewFor(draft), old, String(row.number))
     const judged = this.judge(draft, view)
     const stop = judged.findings.find((finding) => finding.level === 'stop')
-    if (stop || !judged.plan) throw new Refusal('conflict', `Amended like this it could not run: ${stop?.says ?? 'it has no plan'}`, [], { findings: judged.findings })
+    if (stop || !judged.plan)
+      throw new Refusal(
+        'conflict',
+        `Amended like this it could not run: ${stop?.says ?? 'it has no plan'}`,
+        [],
+        { findings: judged.findings },
+      )
     const { plan } = judged
     const rows = await StepRow.findAll({ where: { change: row.number } })
-    const stuck = doneDifferently(rows.filter((step) => step.state === 'done'), plan)
-    if (stuck) throw new Refusal('conflict', `“${stuck.group}: ${stuck.says}” is done and would have to be done differently. Take the run back and draft it anew.`)
+    const stuck = doneDifferently(
+      rows.filter((step) => step.state === 'done'),
+      plan,
+    )
+    if (stuck)
+      throw new Refusal(
+        'conflict',
+        `“${stuck.group}: ${stuck.says}” is done and would have to be done differently. Take the run back and draft it anew.`,
+      )
     await this.parts.database.write(async (transaction) => {
       // The register is Gyrarch’s own: it is simply written again where the amendment changes it.
       const next = new Map(plan.steps.map((step) => [step.id, step]))
-      const keep = new Set(rows.filter((step) => step.state === 'done' && canonicalJson(next.get(step.id)?.command) === canonicalJson(step.command)).map((step) => step.id))
-      await StepRow.destroy({ where: { change: row.number, id: { [Op.notIn]: [...keep] } }, transaction })
+      const keep = new Set(
+        rows
+          .filter(
+            (step) =>
+              step.state === 'done' &&
+              canonicalJson(next.get(step.id)?.command) === canonicalJson(step.command),
+          )
+          .map((step) => step.id),
+      )
+      await StepRow.destroy({
+        where: { change: row.number, id: { [Op.notIn]: [...keep] } },
+        transaction,
+      })
       // Attempts go on counting: a key that was used once is answered with its first result for ever.
       const tried = new Map(rows.map((step) => [step.id, step.attempts]))
-      await writeSteps(transaction, row.number, plan.steps.filter((step) => !keep.has(step.id)), plan.steps, tried)
+      await writeSteps(
+        transaction,
+        row.number,
+        plan.steps.filter((step) => !keep.has(step.id)),
+        plan.steps,
+        tried,
+      )
       await ReservationRow.destroy({ where: { change: row.number }, transaction })
       await writeReservations(transaction, row.number, plan)
-      await row.update({ intent: draft.intent, label: draft.label, version: row.version + 1, amendedAt: new Date(), plan, planDigest: judged.digest, findings: [...judged.findings] }, { transaction })
-      await this.journal(transaction, { kind: 'run.amended', change: row.number, says: `${draft.label}: amended while halted; ${keep.size} done steps stay` })
+      await row.update(
+        {
+          intent: draft.intent,
+          label: draft.label,
+          version: row.version + 1,
+          amendedAt: new Date(),
+          plan,
+          planDigest: judged.digest,
+          findings: [...judged.findings],
+        },
+        { transaction },
+      )
+      await this.journal(transaction, {
+        kind: 'run.amended',
+        change: row.number,
+        says: `${draft.label}: amended while halted; ${keep.size} done steps stay`,
+      })
     })
     await this.parts.runner.reload(row.number)
     return this.get(id)
   }
 
   /** Locks, reservations and steps in one transaction; or, if a lock is taken, a place in the queue. */
-  private async prepare(row: ChangeRow, draft: Draft, view: FleetView, judged: Judged, accepted: string[]): Promise<void> {
+  private async prepare(
+    row: ChangeRow,
+    draft: Draft,
+    view: FleetView,
+    judged: Judged,
+    accepted: string[],
+  ): Promise<void> {
     const { plan } = judged
     if (!plan) return
     const subjects = [...draft.subjects(view)].sort()
     const started = await this.parts.database.write(async (transaction) => {
       const held = await LockRow.findAll({ transaction })
-      const clash = held.find((lock) => subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)))
-      const common = { accepted, findings: [...judged.findings], plan, planDigest: judged.digest, subjects, direction: 'on' as const }
+      const clash = held.find((lock) =>
+        subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)),
+      )
+      const common = {
+        accepted,
+        findings: [...judged.findings],
+        plan,
+        planDigest: judged.digest,
+        subjects,
+        direction: 'on' as const,
+      }
       if (clash) {
-        await row.update({ ...common, state: 'waiting', waitsFor: changeId(clash.change) }, { transaction })
-        await this.journal(transaction, { kind: 'run.waiting', change: row.number, about: clash.ref, says: `${row.label} waits: ${changeId(clash.change)} is at work on ${clash.ref}` })
+        await row.update(
+          { ...common, state: 'waiting', waitsFor: changeId(clash.change) },
+          { transaction },
+        )
+        await this.journal(transaction, {
+          kind: 'run.waiting',
+          change: row.number,
+          about: clash.ref,
+          says: `${row.label} waits: ${changeId(clash.change)} is at work on ${clash.ref}`,
+        })
         return false
       }
-      await LockRow.bulkCreate(subjects.map((ref) => ({ ref, change: row.number })), { transaction })
+      await LockRow.bulkCreate(
+        subjects.map((ref) => ({ ref, change: row.number })),
+        { transaction },
+      )
       await writeReservations(transaction, row.number, plan)
       await writeSteps(transaction, row.number, plan.steps, plan.steps)
-      await row.update({ ...common, state: 'running', waitsFor: null, startedAt: isoClock(this.parts.clock.now), endedAt: null, cause: null }, { transaction })
-      await this.journal(transaction, { kind: 'run.started', change: row.number, says: `${row.label}: running, ${plan.steps.length} steps` })
+      await row.update(
+        {
+          ...common,
+          state: 'running',
+          waitsFor: null,
+          startedAt: isoClock(this.parts.clock.now),
+          endedAt: null,
+          cause: null,
+        },
+        { transaction },
+      )
+      await this.journal(transaction, {
+        kind: 'run.started',
+        change: row.number,
+        says: `${row.label}: running, ${plan.steps.length} steps`,
+      })
       return true
     })
     if (started) await this.parts.runner.begin(row.number)
@@ -346,7 +572,10 @@ export class Changes {
   /** What waited for a lock is checked anew; if its plan is another one now, it goes back to its author. */
   private startWaiting(): Promise<void> {
     return this.inLane(async () => {
-      const rows = await ChangeRow.findAll({ where: { state: 'waiting' }, order: [['number', 'ASC']] })
+      const rows = await ChangeRow.findAll({
+        where: { state: 'waiting' },
+        order: [['number', 'ASC']],
+      })
       for (const row of rows) {
         const draft = this.read(row.kind, row.intent)
         const view = await this.viewFor(draft)
@@ -357,19 +586,33 @@ export class Changes {
         }
         const held = await LockRow.findAll()
         const subjects = draft.subjects(view)
-        if (held.some((lock) => subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)))) continue
+        if (
+          held.some((lock) =>
+            subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)),
+          )
+        )
+          continue
         await this.parts.database.write(async (transaction) => {
           await row.update({ state: 'draft', waitsFor: null }, { transaction })
-          await this.journal(transaction, { kind: 'change.returned', change: row.number, says: `${row.label}: its plan changed while it waited; it is a draft again` })
+          await this.journal(transaction, {
+            kind: 'change.returned',
+            change: row.number,
+            says: `${row.label}: its plan changed while it waited; it is a draft again`,
+          })
         })
         this.parts.hub.emit('run', { change: row.number, steps: [] })
       }
     })
   }
 
-  private async mustBe(id: string, states: readonly ChangeState[], done: string): Promise<ChangeRow> {
+  private async mustBe(
+    id: string,
+    states: readonly ChangeState[],
+    done: string,
+  ): Promise<ChangeRow> {
     const row = await this.find(id)
-    if (!states.includes(row.state)) throw new Refusal('conflict', `${id} is ${row.state}; it cannot be ${done} now.`)
+    if (!states.includes(row.state))
+      throw new Refusal('conflict', `${id} is ${row.state}; it cannot be ${done} now.`)
     return row
   }
 
@@ -380,7 +623,9 @@ export class Changes {
 
   private confirmGuard(guardedBy: string | null, confirm: string | undefined): void {
     if (guardedBy !== null && confirm !== guardedBy) {
-      throw new Refusal('forbidden', `${guardedBy} is guarded. Type its name to go on.`, [{ path: 'confirm', says: `must be ${guardedBy}` }])
+      throw new Refusal('forbidden', `${guardedBy} is guarded. Type its name to go on.`, [
+        { path: 'confirm', says: `must be ${guardedBy}` },
+      ])
     }
   }
 
@@ -396,19 +641,36 @@ export class Changes {
 }
 
 /** The first done step, outside the register, that a plan would have done otherwise; null if there is none. */
-function doneDifferently<S extends { readonly id: string; readonly command: Step['command'] }>(done: readonly S[], plan: Plan): S | null {
+function doneDifferently<S extends { readonly id: string; readonly command: Step['command'] }>(
+  done: readonly S[],
+  plan: Plan,
+): S | null {
   const next = new Map(plan.steps.map((step) => [step.id, step]))
   const replaced = new Set(plan.steps.flatMap((step) => step.replaces ?? []))
-  return done.find((step) => !replaced.has(step.id) && step.command.port !== 'ledger' && canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command)) ?? null
+  return (
+    done.find(
+      (step) =>
+        !replaced.has(step.id) &&
+        step.command.port !== 'ledger' &&
+        canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command),
+    ) ?? null
+  )
 }
 
 const siteIn = (intent: unknown): string | null => {
-  const site = typeof intent === 'object' && intent !== null ? (intent as Record<string, unknown>)['site'] : null
+  const site =
+    typeof intent === 'object' && intent !== null
+      ? (intent as Record<string, unknown>)['site']
+      : null
   return typeof site === 'string' ? site : null
 }
 
 /** Why a run cannot be taken back: a step that is done and final. */
-function keepsBack(steps: readonly { readonly state: string; readonly final: boolean; readonly says: string }[]): string | null {
-  const done = steps.find((step) => step.final && step.state !== 'waiting' && step.state !== 'skipped')
+function keepsBack(
+  steps: readonly { readonly state: string; readonly final: boolean; readonly says: string }[],
+): string | null {
+  const done = steps.find(
+    (step) => step.final && step.state !== 'waiting' && step.state !== 'skipped',
+  )
   return done ? `“${done.says}” cannot be undone, so this run cannot be taken back.` : null
 }

@@ -11,8 +11,23 @@ gyrarchForAll((made) => (opened = made))
 
 const hall = 'mossgate'
 const cloud = 'palisade-east'
-const deployment = { cluster: 'bramble', kind: 'Deployment', namespace: 'market', name: 'price-feed' }
-const rule = { name: 'no-mail', priority: 90, direction: 'out', action: 'deny', from: ['10.44.0.0/22'], to: ['0.0.0.0/0'], protocol: 'tcp', ports: ['25', '465-587'], enabled: true }
+const deployment = {
+  cluster: 'bramble',
+  kind: 'Deployment',
+  namespace: 'market',
+  name: 'price-feed',
+}
+const rule = {
+  name: 'no-mail',
+  priority: 90,
+  direction: 'out',
+  action: 'deny',
+  from: ['10.44.0.0/22'],
+  to: ['0.0.0.0/0'],
+  protocol: 'tcp',
+  ports: ['25', '465-587'],
+  enabled: true,
+}
 
 /** A draft of each kind, sound or nearly so. */
 const drafts: readonly (readonly [string, unknown])[] = [
@@ -22,13 +37,39 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['cluster.takedown', { cluster: 'dill' }],
   ['cluster.stop', { cluster: 'dill' }],
   ['cluster.start', { cluster: 'dill' }],
-  ['cluster.rest', { cluster: 'dill', zone: 'Europe/Berlin', windows: [{ days: ['mon', 'tue'], stop: '20:00', start: '06:00' }] }],
+  [
+    'cluster.rest',
+    {
+      cluster: 'dill',
+      zone: 'Europe/Berlin',
+      windows: [{ days: ['mon', 'tue'], stop: '20:00', start: '06:00' }],
+    },
+  ],
   ['cluster.autoscale', { cluster: 'bramble', enabled: true, order: 'cheapest' }],
   ['cluster.renew-certificates', { cluster: 'cedar' }],
   ['cluster.backup', { cluster: 'cedar', backup: 'before' }],
   ['cluster.restore', { cluster: 'cedar', backup: 'before' }],
-  ['pool.add', { cluster: 'bramble', pool: 'night', size: 'post-4-16', count: 2, lifetime: 'spot', range: { min: 0, max: 4 }, taints: [{ key: 'use', value: 'night', effect: 'NoSchedule' }] }],
-  ['pool.edit', { cluster: 'bramble', pool: 'general', labels: { use: 'all' }, taints: [{ key: 'use', value: 'all', effect: 'NoExecute' }] }],
+  [
+    'pool.add',
+    {
+      cluster: 'bramble',
+      pool: 'night',
+      size: 'post-4-16',
+      count: 2,
+      lifetime: 'spot',
+      range: { min: 0, max: 4 },
+      taints: [{ key: 'use', value: 'night', effect: 'NoSchedule' }],
+    },
+  ],
+  [
+    'pool.edit',
+    {
+      cluster: 'bramble',
+      pool: 'general',
+      labels: { use: 'all' },
+      taints: [{ key: 'use', value: 'all', effect: 'NoExecute' }],
+    },
+  ],
   ['pool.edit', { cluster: 'bramble', pool: 'general', size: 'post-8-32' }],
   ['pool.resize', { cluster: 'bramble', pool: 'general', count: 5, range: { min: 1, max: 9 } }],
   ['pool.remove', { cluster: 'bramble', pool: 'overnight-spot' }],
@@ -36,16 +77,70 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['node.drain', { cluster: 'bramble', nodes: ['bramble-general-1'], allowLocalData: true }],
   ['machine.restart', { cluster: 'bramble', node: 'bramble-general-1', reason: 'slow' }],
   ['machine.replace', { cluster: 'bramble', node: 'bramble-general-1', reason: 'slow' }],
-  ['manifest.apply', { cluster: 'bramble', text: 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a, namespace: market}\ndata: {a: b}\n', manager: 'hand', resolve: { 'v1 ConfigMap market/a data.a': 'take' } }],
-  ['manifest.remove', { cluster: 'bramble', objects: [{ apiVersion: 'apps/v1', ...deployment, cluster: undefined }] }],
+  [
+    'manifest.apply',
+    {
+      cluster: 'bramble',
+      text: 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a, namespace: market}\ndata: {a: b}\n',
+      manager: 'hand',
+      resolve: { 'v1 ConfigMap market/a data.a': 'take' },
+    },
+  ],
+  [
+    'manifest.remove',
+    { cluster: 'bramble', objects: [{ apiVersion: 'apps/v1', ...deployment, cluster: undefined }] },
+  ],
   ['workload.restart', deployment],
   ['workload.undo', { ...deployment, revision: 1 }],
   ['spend.prices', { prices: [{ site: cloud, item: 'size/post-4-16', units: 0.336 }] }],
-  ['site.add', { name: 'larch', title: 'Larch', kind: 'hall', domain: 'larch', zones: ['a'], hosts: [], networks: [], nameServers: ['10.9.0.2'], timeServers: ['time.fernhollow.example'] }],
-  ['site.edit', { site: hall, addZones: ['west'], removeZones: [], overcommit: 2, reservePerZone: 1 }],
+  [
+    'site.add',
+    {
+      name: 'larch',
+      title: 'Larch',
+      kind: 'hall',
+      domain: 'larch',
+      zones: ['a'],
+      hosts: [],
+      networks: [],
+      nameServers: ['10.9.0.2'],
+      timeServers: ['time.fernhollow.example'],
+    },
+  ],
+  [
+    'site.edit',
+    { site: hall, addZones: ['west'], removeZones: [], overcommit: 2, reservePerZone: 1 },
+  ],
   ['site.remove', { site: hall }],
-  ['site.network', { site: hall, network: 'spare', range: '10.20.96.0/24', role: 'private', vlan: 90, gateway: '10.20.96.1', dhcp: '10.20.96.10-10.20.96.99', mtu: 1500 }],
-  ['site.machines', { site: 'gh-12', add: [{ name: 'box', zone: 'gh-12', cores: 4, memoryGiB: 8, disks: [{ identifier: '/dev/disk/by-id/x', sizeGb: 100 }], cards: [{ name: 'a', mac: '02:00:00:00:00:01', address: '10.77.12.9' }] }] }],
+  [
+    'site.network',
+    {
+      site: hall,
+      network: 'spare',
+      range: '10.20.96.0/24',
+      role: 'private',
+      vlan: 90,
+      gateway: '10.20.96.1',
+      dhcp: '10.20.96.10-10.20.96.99',
+      mtu: 1500,
+    },
+  ],
+  [
+    'site.machines',
+    {
+      site: 'gh-12',
+      add: [
+        {
+          name: 'box',
+          zone: 'gh-12',
+          cores: 4,
+          memoryGiB: 8,
+          disks: [{ identifier: '/dev/disk/by-id/x', sizeGb: 100 }],
+          cards: [{ name: 'a', mac: '02:00:00:00:00:01', address: '10.77.12.9' }],
+        },
+      ],
+    },
+  ],
   ['site.service', { site: hall, service: 'time' }],
   ['site.quota', { site: cloud, cores: 200 }],
   ['site.hosts', { site: hall, hosts: ['host-1'], service: 'out' }],
@@ -53,20 +148,108 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['orphans.remove', { site: cloud, items: [{ kind: 'disk', name: 'x' }] }],
   ['orphans.adopt', { site: cloud, kind: 'disk', name: 'x', cluster: 'bramble' }],
   ['image.place', { site: hall, release: '1.35.0' }],
-  ['wire.route', { site: hall, network: 'mossgate frontage', to: '10.20.16.0/22', via: '10.20.40.1' }],
-  ['wire.record', { site: hall, set: [{ name: 'a.fernhollow.example', type: 'A', ttl: 60, value: '10.20.40.9' }], remove: [{ name: 'b', type: 'TXT', value: '"x"' }] }],
+  [
+    'wire.route',
+    { site: hall, network: 'mossgate frontage', to: '10.20.16.0/22', via: '10.20.40.1' },
+  ],
+  [
+    'wire.record',
+    {
+      site: hall,
+      set: [{ name: 'a.fernhollow.example', type: 'A', ttl: 60, value: '10.20.40.9' }],
+      remove: [{ name: 'b', type: 'TXT', value: '"x"' }],
+    },
+  ],
   ['wire.firewall', { site: cloud, put: [rule], enable: ['uplink-closed'] }],
-  ['wire.translation', { site: cloud, put: [{ name: 'hide', priority: 5, kind: 'translate', from: ['10.44.0.0/22'], to: ['0.0.0.0/0'], becomes: '172.31.250.3', protocol: 'tcp' }] }],
+  [
+    'wire.translation',
+    {
+      site: cloud,
+      put: [
+        {
+          name: 'hide',
+          priority: 5,
+          kind: 'translate',
+          from: ['10.44.0.0/22'],
+          to: ['0.0.0.0/0'],
+          becomes: '172.31.250.3',
+          protocol: 'tcp',
+        },
+      ],
+    },
+  ],
   ['wire.keep-source', { cluster: 'bramble', add: ['10.88.4.20/32'], remove: [] }],
   ['wire.pool', { site: hall, pool: '10.20.40.100-10.20.40.120' }],
-  ['wire.policy', { cluster: 'bramble', namespace: 'market', name: 'shut', spec: { podSelector: { matchLabels: { app: 'ledger-view' }, matchExpressions: [{ key: 'app', operator: 'In', values: ['x'] }] }, policyTypes: ['Ingress', 'Egress'], ingress: [{ from: [{ podSelector: {}, namespaceSelector: {} }, { ipBlock: { cidr: '10.0.0.0/8', except: ['10.1.0.0/16'] } }], ports: [{ port: 80, endPort: 90, protocol: 'TCP' }] }], egress: [{ to: [] }] } }],
-  ['wire.callers', { cluster: 'bramble', namespace: 'market', unlisted: 'closed', rule: { name: 'desk', service: 'ledger-view', callers: [{ serviceAccount: 'market-desk', namespace: 'market' }], requests: [{ methods: ['GET'], paths: ['/entries'] }] } }],
-  ['wire.shift', { cluster: 'bramble', route: 'market/market-desk', rule: 0, weights: { 'market-desk-v1': 1, 'market-desk-v2': 3 }, steps: 3, everySeconds: 60, failures: 0.1 }],
-  ['wire.ingress', { cluster: 'bramble', namespace: 'market', name: 'feed', host: '*.fernhollow.example', path: '/feed', service: 'price-feed', port: 8080, record: true }],
+  [
+    'wire.policy',
+    {
+      cluster: 'bramble',
+      namespace: 'market',
+      name: 'shut',
+      spec: {
+        podSelector: {
+          matchLabels: { app: 'ledger-view' },
+          matchExpressions: [{ key: 'app', operator: 'In', values: ['x'] }],
+        },
+        policyTypes: ['Ingress', 'Egress'],
+        ingress: [
+          {
+            from: [
+              { podSelector: {}, namespaceSelector: {} },
+              { ipBlock: { cidr: '10.0.0.0/8', except: ['10.1.0.0/16'] } },
+            ],
+            ports: [{ port: 80, endPort: 90, protocol: 'TCP' }],
+          },
+        ],
+        egress: [{ to: [] }],
+      },
+    },
+  ],
+  [
+    'wire.callers',
+    {
+      cluster: 'bramble',
+      namespace: 'market',
+      unlisted: 'closed',
+      rule: {
+        name: 'desk',
+        service: 'ledger-view',
+        callers: [{ serviceAccount: 'market-desk', namespace: 'market' }],
+        requests: [{ methods: ['GET'], paths: ['/entries'] }],
+      },
+    },
+  ],
+  [
+    'wire.shift',
+    {
+      cluster: 'bramble',
+      route: 'market/market-desk',
+      rule: 0,
+      weights: { 'market-desk-v1': 1, 'market-desk-v2': 3 },
+      steps: 3,
+      everySeconds: 60,
+      failures: 0.1,
+    },
+  ],
+  [
+    'wire.ingress',
+    {
+      cluster: 'bramble',
+      namespace: 'market',
+      name: 'feed',
+      host: '*.fernhollow.example',
+      path: '/feed',
+      service: 'price-feed',
+      port: 8080,
+      record: true,
+    },
+  ],
 ]
 
 it('has a draft of every kind', () => {
-  expect(kinds.map((kind) => kind.name).filter((name) => !drafts.some(([known]) => known === name))).toEqual([])
+  expect(
+    kinds.map((kind) => kind.name).filter((name) => !drafts.some(([known]) => known === name)),
+  ).toEqual([])
 })
 
 const draftOf = async (kind: string, intent: unknown): Promise<unknown> => {

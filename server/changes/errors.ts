@@ -1,6 +1,7 @@
 /** What a caller can have done wrong, as values that the API and the pages show alike. */
 
-export type ErrorCode = 'invalid' | 'not-found' | 'conflict' | 'too-large' | 'forbidden' | 'unavailable'
+export type ErrorCode =
+  'invalid' | 'not-found' | 'conflict' | 'too-large' | 'forbidden' | 'unavailable'
 
 export interface FieldError {
   readonly path: string
@@ -13,7 +14,12 @@ export class Refusal extends Error {
   /** More for the answer’s body, beside `error`. */
   readonly more: Readonly<Record<string, unknown>>
 
-  constructor(code: ErrorCode, says: string, fields: readonly FieldError[] = [], more: Readonly<Record<string, unknown>> = {}) {
+  constructor(
+    code: ErrorCode,
+    says: string,
+    fields: readonly FieldError[] = [],
+    more: Readonly<Record<string, unknown>> = {},
+  ) {
     super(says)
     this.code = code
     this.fields = fields
@@ -21,9 +27,25 @@ export class Refusal extends Error {
   }
 }
 
-export const statusOf: Readonly<Record<ErrorCode, number>> = { invalid: 400, 'not-found': 404, conflict: 409, 'too-large': 413, forbidden: 403, unavailable: 503 }
+export const statusOf: Readonly<Record<ErrorCode, number>> = {
+  invalid: 400,
+  'not-found': 404,
+  conflict: 409,
+  'too-large': 413,
+  forbidden: 403,
+  unavailable: 503,
+}
 
-const pathText = (path: readonly PropertyKey[]): string => path.reduce<string>((text, part) => (typeof part === 'number' ? `${text}[${part}]` : text === '' ? String(part) : `${text}.${String(part)}`), '')
+const pathText = (path: readonly PropertyKey[]): string =>
+  path.reduce<string>(
+    (text, part) =>
+      typeof part === 'number'
+        ? `${text}[${part}]`
+        : text === ''
+          ? String(part)
+          : `${text}.${String(part)}`,
+    '',
+  )
 
 interface Issue {
   readonly path: readonly PropertyKey[]
@@ -33,16 +55,31 @@ interface Issue {
 }
 
 /** Schema issues as field errors; an unknown field is named itself. */
-export function fieldErrors(issues: readonly Issue[], prefix: readonly PropertyKey[] = []): readonly FieldError[] {
+export function fieldErrors(
+  issues: readonly Issue[],
+  prefix: readonly PropertyKey[] = [],
+): readonly FieldError[] {
   return issues.slice(0, 50).flatMap((issue): readonly FieldError[] =>
     issue.code === 'unrecognized_keys' && issue.keys
-      ? issue.keys.slice(0, 20).map((key) => ({ path: pathText([...prefix, ...issue.path, key]).slice(0, 300), says: 'There is no such field. Leave it out.' }))
+      ? issue.keys.slice(0, 20).map((key) => ({
+          path: pathText([...prefix, ...issue.path, key]).slice(0, 300),
+          says: 'There is no such field. Leave it out.',
+        }))
       : [{ path: pathText([...prefix, ...issue.path]).slice(0, 300), says: issue.message }],
   )
 }
 
-export function refuseIssues(issues: readonly Issue[], prefix: readonly PropertyKey[] = []): Refusal {
+export function refuseIssues(
+  issues: readonly Issue[],
+  prefix: readonly PropertyKey[] = [],
+): Refusal {
   const fields = fieldErrors(issues, prefix)
   const first = fields[0]
-  return new Refusal('invalid', first ? `${first.path === '' ? 'The body' : first.path}: ${first.says}` : 'The body does not fit.', fields)
+  return new Refusal(
+    'invalid',
+    first
+      ? `${first.path === '' ? 'The body' : first.path}: ${first.says}`
+      : 'The body does not fit.',
+    fields,
+  )
 }

@@ -23,10 +23,20 @@ export interface StepRecord {
 }
 
 /** Steps with their evidence, all or only some. */
-export async function stepRecords(number: number, only?: readonly string[]): Promise<readonly StepRecord[]> {
+export async function stepRecords(
+  number: number,
+  only?: readonly string[],
+): Promise<readonly StepRecord[]> {
   const where = only ? { change: number, id: { [Op.in]: [...only] } } : { change: number }
   const rows = await StepRow.findAll({ where, order: [['position', 'ASC']] })
-  const evidence = await EvidenceRow.findAll({ where: only ? { change: number, step: { [Op.in]: [...only] } } : { change: number }, order: [['at', 'ASC'], ['key', 'ASC'], ['index', 'ASC']] })
+  const evidence = await EvidenceRow.findAll({
+    where: only ? { change: number, step: { [Op.in]: [...only] } } : { change: number },
+    order: [
+      ['at', 'ASC'],
+      ['key', 'ASC'],
+      ['index', 'ASC'],
+    ],
+  })
   const byStep = groupBy(evidence)
   return rows.map((row) => ({
     id: row.id,
@@ -49,7 +59,13 @@ export async function stepRecords(number: number, only?: readonly string[]): Pro
 }
 
 /** Steps of a run, as they begin. `all` gives their order; `tried`, how often each was tried before. */
-export async function writeSteps(transaction: Transaction, change: number, steps: readonly Step[], all: readonly Step[], tried: ReadonlyMap<string, number> = new Map()): Promise<void> {
+export async function writeSteps(
+  transaction: Transaction,
+  change: number,
+  steps: readonly Step[],
+  all: readonly Step[],
+  tried: ReadonlyMap<string, number> = new Map(),
+): Promise<void> {
   const position = new Map(all.map((step, index) => [step.id, index]))
   await StepRow.bulkCreate(
     steps.map((step) => ({
@@ -82,9 +98,22 @@ export async function writeSteps(transaction: Transaction, change: number, steps
 }
 
 /** Puts aside what a plan takes. */
-export async function writeReservations(transaction: Transaction, change: number, plan: Plan): Promise<void> {
+export async function writeReservations(
+  transaction: Transaction,
+  change: number,
+  plan: Plan,
+): Promise<void> {
   await ReservationRow.bulkCreate(
-    plan.reserves.map((taken) => ({ change, kind: taken.kind, site: taken.site, domain: taken.domain ?? null, zone: taken.zone ?? null, what: taken.what, cores: taken.cores ?? null, memoryBytes: taken.memoryBytes ?? null })),
+    plan.reserves.map((taken) => ({
+      change,
+      kind: taken.kind,
+      site: taken.site,
+      domain: taken.domain ?? null,
+      zone: taken.zone ?? null,
+      what: taken.what,
+      cores: taken.cores ?? null,
+      memoryBytes: taken.memoryBytes ?? null,
+    })),
     { transaction },
   )
 }

@@ -1,7 +1,14 @@
 /** What a stateless computation is: a schema of its input and a core function. */
 import { z } from 'zod'
 
-export type Computed = { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly path: string; readonly says: string; readonly tooLarge?: boolean }
+export type Computed =
+  | { readonly ok: true; readonly value: unknown }
+  | {
+      readonly ok: false
+      readonly path: string
+      readonly says: string
+      readonly tooLarge?: boolean
+    }
 
 export interface Computation {
   readonly name: string
@@ -15,8 +22,21 @@ export interface Computation {
   readonly compute: (input: unknown) => Computed
 }
 
-export function computation<Input>(of: { name: string; says: string; input: z.ZodType<Input, unknown>; output: z.ZodType; large?: boolean; heavy?: (input: Input) => boolean; compute: (input: Input) => Computed }): Computation {
-  return { ...of, large: of.large === true, heavy: (input) => of.heavy?.(input as Input) ?? false, compute: (input) => of.compute(input as Input) }
+export function computation<Input>(of: {
+  name: string
+  says: string
+  input: z.ZodType<Input, unknown>
+  output: z.ZodType
+  large?: boolean
+  heavy?: (input: Input) => boolean
+  compute: (input: Input) => Computed
+}): Computation {
+  return {
+    ...of,
+    large: of.large === true,
+    heavy: (input) => of.heavy?.(input as Input) ?? false,
+    compute: (input) => of.compute(input as Input),
+  }
 }
 
 export const value = (found: unknown): Computed => ({ ok: true, value: found })

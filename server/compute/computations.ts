@@ -1,6 +1,15 @@
 /** The stateless computations: same input, same answer. Each is a schema and a core function. */
 import { z } from 'zod'
-import { bitsOf, carve, clusterRanges, findOverlaps, mostOverlaps, parseCidr, parseRange, type Range } from '~/core/addresses'
+import {
+  bitsOf,
+  carve,
+  clusterRanges,
+  findOverlaps,
+  mostOverlaps,
+  parseCidr,
+  parseRange,
+  type Range,
+} from '~/core/addresses'
 import { drain, place, readWorld } from '~/core/placement'
 import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/core/scaling'
 import { allocatable, quorum } from '~/core/sizing'
@@ -11,16 +20,22 @@ import { wireComputations } from './wire'
 export type { Computation, Computed }
 
 /** Numbers that a double holds exactly stay numbers; larger ones become decimal text. */
-const countValue = (count: bigint): number | string => (count <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(count) : count.toString())
+const countValue = (count: bigint): number | string =>
+  count <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(count) : count.toString()
 
 const text = z.string().max(1000)
 /** API strings; a bare number is read as its text. */
-const quantity = z.union([text, z.number().nonnegative().max(Number.MAX_SAFE_INTEGER)]).transform(String)
+const quantity = z
+  .union([text, z.number().nonnegative().max(Number.MAX_SAFE_INTEGER)])
+  .transform(String)
 
 /** A wide bound that keeps sums of products inside what a double holds. */
 const finite = z.number().min(0).max(1e15)
 const share = z.union([z.int().min(0).max(1_000_000), z.string().max(20)])
-const instant = z.iso.datetime({ offset: true, error: 'Write an instant like 2026-03-01T00:00:00Z.' })
+const instant = z.iso.datetime({
+  offset: true,
+  error: 'Write an instant like 2026-03-01T00:00:00Z.',
+})
 
 export const computations: readonly Computation[] = [
   computation({
@@ -28,22 +43,49 @@ export const computations: readonly Computation[] = [
     says: 'All pairs of ranges that share addresses.',
     input: z.object({ ranges: z.array(z.object({ name: text, range: text })).max(200_000) }),
     output: z.object({
-      overlaps: z.array(z.object({ a: z.string(), b: z.string(), first: z.string(), last: z.string(), count: z.string() })),
-      invalid: z.array(z.object({ name: z.string(), says: z.string(), suggest: z.string().nullable() })),
+      overlaps: z.array(
+        z.object({
+          a: z.string(),
+          b: z.string(),
+          first: z.string(),
+          last: z.string(),
+          count: z.string(),
+        }),
+      ),
+      invalid: z.array(
+        z.object({ name: z.string(), says: z.string(), suggest: z.string().nullable() }),
+      ),
     }),
     heavy: ({ ranges }) => ranges.length > 2000,
     compute: ({ ranges }) => {
       const report = findOverlaps(ranges)
-      return report ? value(report) : { ok: false, path: 'ranges', says: `More than ${mostOverlaps} pairs overlap. Ask about fewer ranges at a time.`, tooLarge: true }
+      return report
+        ? value(report)
+        : {
+            ok: false,
+            path: 'ranges',
+            says: `More than ${mostOverlaps} pairs overlap. Ask about fewer ranges at a time.`,
+            tooLarge: true,
+          }
     },
   }),
   computation({
     name: 'address-carve',
     says: 'Blocks of wanted prefix lengths out of a range, clear of what is taken.',
-    input: z.object({ within: text, taken: z.array(text).max(20_000), prefixes: z.array(z.int().min(0).max(128)).max(2000) }),
+    input: z.object({
+      within: text,
+      taken: z.array(text).max(20_000),
+      prefixes: z.array(z.int().min(0).max(128)).max(2000),
+    }),
     output: z.object({
       blocks: z.array(z.object({ prefix: z.number(), block: z.string() })),
-      unfit: z.array(z.object({ prefix: z.number(), largestFree: z.string().nullable(), move: z.array(z.string()) })),
+      unfit: z.array(
+        z.object({
+          prefix: z.number(),
+          largestFree: z.string().nullable(),
+          move: z.array(z.string()),
+        }),
+      ),
     }),
     heavy: ({ taken, prefixes }) => taken.length * prefixes.length > 20_000,
     compute: ({ within, taken, prefixes }) => {
@@ -56,7 +98,11 @@ export const computations: readonly Computation[] = [
         read.push({ text: one, range: range.value })
       }
       const long = prefixes.findIndex((prefix) => prefix > bitsOf(parent.value.family))
-      if (long >= 0) return wrong(`prefixes[${long}]`, `IPv${parent.value.family} takes prefix lengths from 0 to ${bitsOf(parent.value.family)}.`)
+      if (long >= 0)
+        return wrong(
+          `prefixes[${long}]`,
+          `IPv${parent.value.family} takes prefix lengths from 0 to ${bitsOf(parent.value.family)}.`,
+        )
       return value(carve(parent.value, read, prefixes))
     },
   }),
@@ -64,7 +110,13 @@ export const computations: readonly Computation[] = [
     name: 'cluster-ranges',
     says: 'What a cluster’s pod and service ranges hold.',
     input: z.object({ pods: text, maxPodsPerNode: z.int().min(1).max(1_000_000), services: text }),
-    output: z.object({ perNodePrefix: z.number(), maxNodes: z.union([z.number(), z.string()]), services: z.union([z.number(), z.string()]), apiAddress: z.string().nullable(), dnsAddress: z.string().nullable() }),
+    output: z.object({
+      perNodePrefix: z.number(),
+      maxNodes: z.union([z.number(), z.string()]),
+      services: z.union([z.number(), z.string()]),
+      apiAddress: z.string().nullable(),
+      dnsAddress: z.string().nullable(),
+    }),
     compute: ({ pods, maxPodsPerNode, services }) => {
       const podRange = parseCidr(pods)
       if (!podRange.ok) return wrong('pods', podRange.says)
@@ -72,14 +124,22 @@ export const computations: readonly Computation[] = [
       if (!serviceRange.ok) return wrong('services', serviceRange.says)
       const found = clusterRanges(podRange.value, maxPodsPerNode, serviceRange.value)
       if (!found.ok) return wrong('pods', found.says)
-      return value({ ...found.value, maxNodes: countValue(found.value.maxNodes), services: countValue(found.value.services) })
+      return value({
+        ...found.value,
+        maxNodes: countValue(found.value.maxNodes),
+        services: countValue(found.value.services),
+      })
     },
   }),
   computation({
     name: 'allocatable',
     says: 'What a node of this capacity leaves for pods.',
     input: z.object({ cpu: quantity, memory: quantity }),
-    output: z.object({ cpuMilli: z.number(), memoryBytes: z.number(), reserved: z.object({ cpuMilli: z.number(), memoryBytes: z.number() }) }),
+    output: z.object({
+      cpuMilli: z.number(),
+      memoryBytes: z.number(),
+      reserved: z.object({ cpuMilli: z.number(), memoryBytes: z.number() }),
+    }),
     compute: ({ cpu, memory }) => {
       const cores = parseCpuMilli(cpu)
       if (!cores.ok) return wrong('cpu', cores.says)
@@ -92,37 +152,103 @@ export const computations: readonly Computation[] = [
     name: 'quorum',
     says: 'Which losses a control plane spread over zones survives.',
     input: z.object({ zones: z.array(z.int().min(0).max(1_000_000)).max(1000) }),
-    output: z.object({ members: z.number(), tolerates: z.number(), survivesZoneLoss: z.array(z.boolean()), finding: z.object({ level: z.string(), says: z.string() }).nullable() }),
+    output: z.object({
+      members: z.number(),
+      tolerates: z.number(),
+      survivesZoneLoss: z.array(z.boolean()),
+      finding: z.object({ level: z.string(), says: z.string() }).nullable(),
+    }),
     compute: ({ zones }) => {
       const report = quorum(zones)
-      return report ? value(report) : wrong('zones', 'There is no member at all. Give at least one zone with at least one member.')
+      return report
+        ? value(report)
+        : wrong(
+            'zones',
+            'There is no member at all. Give at least one zone with at least one member.',
+          )
     },
   }),
   computation({
     name: 'placement',
     says: 'Where waiting pods go, why others wait, and what would help.',
     large: true,
-    input: z.object({ objects, options: z.object({ scores: z.boolean().optional(), preempt: z.boolean().optional(), remedies: z.boolean().optional() }).optional() }),
+    input: z.object({
+      objects,
+      options: z
+        .object({
+          scores: z.boolean().optional(),
+          preempt: z.boolean().optional(),
+          remedies: z.boolean().optional(),
+        })
+        .optional(),
+    }),
     output: z.object({
-      placed: z.array(z.object({ pod: z.string(), node: z.string(), scores: z.record(z.string(), z.number()).optional() })),
-      waiting: z.array(z.object({ pod: z.string(), tally: z.record(z.string(), z.number()), says: z.string(), remedies: z.array(z.object({ says: z.string(), patch: z.array(z.object({ op: z.string(), path: z.string(), value: z.unknown() })) })) })),
+      placed: z.array(
+        z.object({
+          pod: z.string(),
+          node: z.string(),
+          scores: z.record(z.string(), z.number()).optional(),
+        }),
+      ),
+      waiting: z.array(
+        z.object({
+          pod: z.string(),
+          tally: z.record(z.string(), z.number()),
+          says: z.string(),
+          remedies: z.array(
+            z.object({
+              says: z.string(),
+              patch: z.array(z.object({ op: z.string(), path: z.string(), value: z.unknown() })),
+            }),
+          ),
+        }),
+      ),
       evicted: z.array(z.object({ pod: z.string(), for: z.string() })),
-      nodes: z.array(z.object({ name: z.string(), cpuMilli: z.number(), memoryBytes: z.number(), pods: z.number() })),
+      nodes: z.array(
+        z.object({
+          name: z.string(),
+          cpuMilli: z.number(),
+          memoryBytes: z.number(),
+          pods: z.number(),
+        }),
+      ),
     }),
     compute: ({ objects: given, options }) => {
       const read = readWorld(given)
       if (!read.ok) return wrong(read.path, read.says)
-      const found = place(read.world, { scores: options?.scores === true, preempt: options?.preempt === true, remedies: options?.remedies !== false })
-      return value({ ...found, waiting: found.waiting.map((pod) => ({ ...pod, remedies: pod.remedies.map(({ says, patch }) => ({ says, patch })) })) })
+      const found = place(read.world, {
+        scores: options?.scores === true,
+        preempt: options?.preempt === true,
+        remedies: options?.remedies !== false,
+      })
+      return value({
+        ...found,
+        waiting: found.waiting.map((pod) => ({
+          ...pod,
+          remedies: pod.remedies.map(({ says, patch }) => ({ says, patch })),
+        })),
+      })
     },
   }),
   computation({
     name: 'drain',
     says: 'What leaves nodes that are drained, in which order, where it goes, and what stands in the way.',
     large: true,
-    input: z.object({ objects, nodes: z.array(text).max(20_000), options: z.object({ allowLocalData: z.boolean().optional(), surge: share.optional(), unavailable: share.optional() }).optional() }),
+    input: z.object({
+      objects,
+      nodes: z.array(text).max(20_000),
+      options: z
+        .object({
+          allowLocalData: z.boolean().optional(),
+          surge: share.optional(),
+          unavailable: share.optional(),
+        })
+        .optional(),
+    }),
     output: z.object({
-      evictions: z.array(z.object({ pod: z.string(), from: z.string(), to: z.string().nullable() })),
+      evictions: z.array(
+        z.object({ pod: z.string(), from: z.string(), to: z.string().nullable() }),
+      ),
       blocked: z.array(z.object({ pod: z.string(), says: z.string() })),
       waves: z.array(z.object({ nodes: z.array(z.string()), seconds: z.number() })),
       seconds: z.number(),
@@ -131,10 +257,19 @@ export const computations: readonly Computation[] = [
       const read = readWorld(given)
       if (!read.ok) return wrong(read.path, read.says)
       const { allowLocalData, surge, unavailable } = options ?? {}
-      const found = drain(read.world, nodes, { ...(allowLocalData === undefined ? {} : { allowLocalData }), ...(surge === undefined ? {} : { surge }), ...(unavailable === undefined ? {} : { unavailable }) })
+      const found = drain(read.world, nodes, {
+        ...(allowLocalData === undefined ? {} : { allowLocalData }),
+        ...(surge === undefined ? {} : { surge }),
+        ...(unavailable === undefined ? {} : { unavailable }),
+      })
       if (!found.ok) return wrong(found.path, found.says)
       const { evictions, blocked, waves, seconds } = found.drain
-      return value({ evictions: evictions.map(({ pod, from, to }) => ({ pod, from, to })), blocked, waves, seconds })
+      return value({
+        evictions: evictions.map(({ pod, from, to }) => ({ pod, from, to })),
+        blocked,
+        waves,
+        seconds,
+      })
     },
   }),
   computation({
@@ -144,11 +279,24 @@ export const computations: readonly Computation[] = [
       current: z.int().min(0).max(1_000_000_000),
       min: z.int().min(0).max(1_000_000_000),
       max: z.int().min(0).max(1_000_000_000),
-      metrics: z.array(z.object({ name: text, value: finite, target: z.number().positive('A target is above 0.').max(1e15) })).min(1, 'Without a metric there is nothing to scale by. Give at least one.').max(1000),
+      metrics: z
+        .array(
+          z.object({
+            name: text,
+            value: finite,
+            target: z.number().positive('A target is above 0.').max(1e15),
+          }),
+        )
+        .min(1, 'Without a metric there is nothing to scale by. Give at least one.')
+        .max(1000),
     }),
     output: z.object({ desired: z.number(), because: z.string() }),
     compute: (given) => {
-      if (given.min > given.max) return wrong('max', `At most ${given.max} is less than at least ${given.min}. Raise max or lower min.`)
+      if (given.min > given.max)
+        return wrong(
+          'max',
+          `At most ${given.max} is less than at least ${given.min}. Raise max or lower min.`,
+        )
       return value(replicasWanted(given))
     },
   }),
@@ -160,20 +308,42 @@ export const computations: readonly Computation[] = [
       from: instant,
       until: instant,
       hourly: finite,
-      windows: z.array(z.object({ days: z.array(z.enum(weekdays)).max(7), stop: text, start: text })).max(1000),
+      windows: z
+        .array(z.object({ days: z.array(z.enum(weekdays)).max(7), stop: text, start: text }))
+        .max(1000),
     }),
-    output: z.object({ hours: z.number(), hoursRunning: z.number(), spendWithout: z.number(), spendWith: z.number(), saved: z.number() }),
+    output: z.object({
+      hours: z.number(),
+      hoursRunning: z.number(),
+      spendWithout: z.number(),
+      spendWith: z.number(),
+      saved: z.number(),
+    }),
     heavy: ({ windows }) => windows.length > 20,
     compute: ({ zone, from, until, hourly, windows }) => {
-      if (!isTimeZone(zone)) return wrong('zone', `“${zone.slice(0, 60)}” is no time zone. Use a name like Europe/Berlin.`)
+      if (!isTimeZone(zone))
+        return wrong(
+          'zone',
+          `“${zone.slice(0, 60)}” is no time zone. Use a name like Europe/Berlin.`,
+        )
       const within = { from: Date.parse(from), to: Date.parse(until) }
-      if (within.to < within.from) return wrong('until', 'It ends before it begins. Give an instant after `from`.')
-      if (within.to - within.from > 100 * 366 * 86_400_000) return wrong('until', 'It is longer than 100 years. Ask about a shorter time.')
+      if (within.to < within.from)
+        return wrong('until', 'It ends before it begins. Give an instant after `from`.')
+      if (within.to - within.from > 100 * 366 * 86_400_000)
+        return wrong('until', 'It is longer than 100 years. Ask about a shorter time.')
       for (const [index, window] of windows.entries()) {
         for (const field of ['stop', 'start'] as const) {
-          if (minutesOf(window[field]) === null) return wrong(`windows[${index}].${field}`, `“${window[field].slice(0, 20)}” is no time of day. Write it from 00:00 to 23:59; midnight is 00:00.`)
+          if (minutesOf(window[field]) === null)
+            return wrong(
+              `windows[${index}].${field}`,
+              `“${window[field].slice(0, 20)}” is no time of day. Write it from 00:00 to 23:59; midnight is 00:00.`,
+            )
         }
-        if (window.stop === window.start) return wrong(`windows[${index}].start`, 'It starts when it stops. Give two different times; a whole day is two windows.')
+        if (window.stop === window.start)
+          return wrong(
+            `windows[${index}].start`,
+            'It starts when it stops. Give two different times; a whole day is two windows.',
+          )
       }
       return value(restSavings(zone, windows, within, hourly))
     },
@@ -181,4 +351,5 @@ export const computations: readonly Computation[] = [
   ...wireComputations,
 ]
 
-export const computationNamed = (name: string): Computation | undefined => computations.find((other) => other.name === name)
+export const computationNamed = (name: string): Computation | undefined =>
+  computations.find((other) => other.name === name)

@@ -20,28 +20,58 @@ export class Compute {
   /** The answer, or a refusal that names the field. `signal` cancels a heavy one. */
   async run(name: string, body: unknown, signal?: AbortSignal): Promise<unknown> {
     const computation = computationNamed(name)
-    if (!computation) throw new Refusal('not-found', `There is no computation ${name.slice(0, 80)}. Known: ${computations.map((known) => known.name).join(', ')}.`)
+    if (!computation)
+      throw new Refusal(
+        'not-found',
+        `There is no computation ${name.slice(0, 80)}. Known: ${computations.map((known) => known.name).join(', ')}.`,
+      )
     const read = computation.input.safeParse(body)
     if (!read.success) throw refuseIssues(read.error.issues)
-    const found = this.worker && computation.heavy(read.data) ? await this.inThread(this.worker, name, read.data, signal) : computation.compute(read.data)
+    const found =
+      this.worker && computation.heavy(read.data)
+        ? await this.inThread(this.worker, name, read.data, signal)
+        : computation.compute(read.data)
     if (found.ok) return found.value
-    throw new Refusal(found.tooLarge ? 'too-large' : 'invalid', `${found.path === '' ? '' : `${found.path}: `}${found.says}`, [{ path: found.path, says: found.says }])
+    throw new Refusal(
+      found.tooLarge ? 'too-large' : 'invalid',
+      `${found.path === '' ? '' : `${found.path}: `}${found.says}`,
+      [{ path: found.path, says: found.says }],
+    )
   }
 
   /** A computation with a large input: from the bytes of its body to the text of its answer. */
   async runText(name: string, body: Uint8Array, signal?: AbortSignal): Promise<string> {
-    const found = this.worker && body.byteLength > inlineBytes ? ((await this.threads(this.worker).run({ name, body } satisfies ThreadTask, signal ? { signal } : {})) as TextAnswer) : computeText(name, body)
+    const found =
+      this.worker && body.byteLength > inlineBytes
+        ? ((await this.threads(this.worker).run(
+            { name, body } satisfies ThreadTask,
+            signal ? { signal } : {},
+          )) as TextAnswer)
+        : computeText(name, body)
     if (found.ok) return found.text
     throw new Refusal(found.tooLarge ? 'too-large' : 'invalid', found.says, found.fields)
   }
 
   private threads(worker: URL): Piscina {
-    this.pool ??= new Piscina({ filename: fileURLToPath(worker), maxThreads: 2, idleTimeout: 30_000, resourceLimits: { maxOldGenerationSizeMb: 6144 } })
+    this.pool ??= new Piscina({
+      filename: fileURLToPath(worker),
+      maxThreads: 2,
+      idleTimeout: 30_000,
+      resourceLimits: { maxOldGenerationSizeMb: 6144 },
+    })
     return this.pool
   }
 
-  private inThread(worker: URL, name: string, input: unknown, signal: AbortSignal | undefined): Promise<Computed> {
-    return this.threads(worker).run({ name, input } satisfies ThreadTask, signal ? { signal } : {}) as Promise<Computed>
+  private inThread(
+    worker: URL,
+    name: string,
+    input: unknown,
+    signal: AbortSignal | undefined,
+  ): Promise<Computed> {
+    return this.threads(worker).run(
+      { name, input } satisfies ThreadTask,
+      signal ? { signal } : {},
+    ) as Promise<Computed>
   }
 
   async close(): Promise<void> {

@@ -2,9 +2,21 @@
 import { refuseIssues } from '../changes/errors'
 import { computationNamed } from './computations'
 
-export type TextAnswer = { readonly ok: true; readonly text: string } | { readonly ok: false; readonly says: string; readonly fields: readonly { readonly path: string; readonly says: string }[]; readonly tooLarge: boolean }
+export type TextAnswer =
+  | { readonly ok: true; readonly text: string }
+  | {
+      readonly ok: false
+      readonly says: string
+      readonly fields: readonly { readonly path: string; readonly says: string }[]
+      readonly tooLarge: boolean
+    }
 
-const refused = (says: string, path = ''): TextAnswer => ({ ok: false, says, fields: [{ path, says }], tooLarge: false })
+const refused = (says: string, path = ''): TextAnswer => ({
+  ok: false,
+  says,
+  fields: [{ path, says }],
+  tooLarge: false,
+})
 
 /** From the bytes of a body to the text of the answer, or to why there is none. */
 export function computeText(name: string, body: Uint8Array): TextAnswer {
@@ -24,5 +36,10 @@ export function computeText(name: string, body: Uint8Array): TextAnswer {
   const found = computation.compute(read.data)
   if (found.ok) return { ok: true, text: JSON.stringify(found.value) }
   const says = `${found.path === '' ? '' : `${found.path}: `}${found.says}`
-  return { ok: false, says, fields: [{ path: found.path, says: found.says }], tooLarge: found.tooLarge === true }
+  return {
+    ok: false,
+    says,
+    fields: [{ path: found.path, says: found.says }],
+    tooLarge: found.tooLarge === true,
+  }
 }

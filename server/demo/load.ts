@@ -4,7 +4,15 @@ import type { CredentialSite } from '../keys/credentials'
 import { fingerprintOf, type Vault } from '../keys/vault'
 import { readPublicKey } from '../keys/ssh-key'
 import type { Database } from '../records/database'
-import { ClusterRow, CredentialRow, KeyRow, LayerFileRow, LedgerRow, ReleaseRow, TemplateRow } from '../records/models'
+import {
+  ClusterRow,
+  CredentialRow,
+  KeyRow,
+  LayerFileRow,
+  LedgerRow,
+  ReleaseRow,
+  TemplateRow,
+} from '../records/models'
 import { demoClusters, demoScenario } from '../ports/standin/demo'
 import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenario'
 
@@ -15,13 +23,30 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
   const { ledger, sshKeys } = demoRecords()
   const clusters = demoClusters(demoScenario(), nodes)
   await database.write(async (transaction) => {
-    await ReleaseRow.bulkCreate(releases.map((release) => ({ ...release, baseImage: image.name, minimumRootDiskGb: image.minimumRootDiskGb })), { transaction })
+    await ReleaseRow.bulkCreate(
+      releases.map((release) => ({
+        ...release,
+        baseImage: image.name,
+        minimumRootDiskGb: image.minimumRootDiskGb,
+      })),
+      { transaction },
+    )
     await LedgerRow.bulkCreate(ledger, { transaction })
-    await TemplateRow.bulkCreate(demoTemplates().map((template) => ({ ...template, shipped: true })), { transaction })
-    await KeyRow.bulkCreate(sshKeys.map(({ name, line }) => {
-      const read = readPublicKey(line)
-      return { name, line: read.ok ? read.key.line : null, fingerprint: read.ok ? read.key.fingerprint : null }
-    }), { transaction })
+    await TemplateRow.bulkCreate(
+      demoTemplates().map((template) => ({ ...template, shipped: true })),
+      { transaction },
+    )
+    await KeyRow.bulkCreate(
+      sshKeys.map(({ name, line }) => {
+        const read = readPublicKey(line)
+        return {
+          name,
+          line: read.ok ? read.key.line : null,
+          fingerprint: read.ok ? read.key.fingerprint : null,
+        }
+      }),
+      { transaction },
+    )
     await LayerFileRow.bulkCreate([{ name: 'seed-desk', text: demoLayers }], { transaction })
     await ClusterRow.bulkCreate(
       clusters.map((cluster) => ({
@@ -29,10 +54,29 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
         site: cluster.site,
         guarded: cluster.guarded,
         release: cluster.release,
-        controlPlane: cluster.controlPlane.kind === 'own' ? { kind: 'own' as const, count: cluster.controlPlane.count } : cluster.controlPlane,
+        controlPlane:
+          cluster.controlPlane.kind === 'own'
+            ? { kind: 'own' as const, count: cluster.controlPlane.count }
+            : cluster.controlPlane,
         pools: [
-          ...(cluster.controlPlane.kind === 'own' ? [{ name: 'control-plane', size: cluster.controlPlane.size, lifetime: 'on-demand' as const, range: null, taints: [] }] : []),
-          ...cluster.pools.map((pool) => ({ name: pool.name, size: pool.size, lifetime: pool.lifetime, range: pool.range ?? null, taints: pool.taints })),
+          ...(cluster.controlPlane.kind === 'own'
+            ? [
+                {
+                  name: 'control-plane',
+                  size: cluster.controlPlane.size,
+                  lifetime: 'on-demand' as const,
+                  range: null,
+                  taints: [],
+                },
+              ]
+            : []),
+          ...cluster.pools.map((pool) => ({
+            name: pool.name,
+            size: pool.size,
+            lifetime: pool.lifetime,
+            range: pool.range ?? null,
+            taints: pool.taints,
+          })),
         ],
         labels: {},
         drives: cluster.drives,
@@ -49,14 +93,27 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
 }
 
 /** Credentials for the demo’s clouds: made here, told to the stand-ins, asked for, as a person would have entered them. */
-export async function loadDemoCredentials(database: Database, vault: Vault, outside: CredentialSite): Promise<void> {
+export async function loadDemoCredentials(
+  database: Database,
+  vault: Vault,
+  outside: CredentialSite,
+): Promise<void> {
   const rows = await Promise.all(
     demoRecords().credentials.map(async ({ site, name, until }) => {
       const secret = randomBytes(24).toString('base64url')
       const fingerprint = fingerprintOf(secret)
       await outside.enterCredential(site, fingerprint, Date.parse(until))
       const { good, says } = await outside.checkCredential(site, fingerprint)
-      return { site, name, sealed: vault.seal(secret, `${site}/${name}`), fingerprint, until: new Date(until).toISOString(), checkedAt: new Date(outside.now).toISOString(), checkedSays: says, checkedGood: good }
+      return {
+        site,
+        name,
+        sealed: vault.seal(secret, `${site}/${name}`),
+        fingerprint,
+        until: new Date(until).toISOString(),
+        checkedAt: new Date(outside.now).toISOString(),
+        checkedSays: says,
+        checkedGood: good,
+      }
     }),
   )
   await database.write((transaction) => CredentialRow.bulkCreate(rows, { transaction }))

@@ -14,7 +14,15 @@ const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/)
 
 export const catalogueSchema = z.object({
   image: z.object({ name: z.string(), minimumRootDiskGb: z.number() }),
-  releases: z.array(z.object({ version: z.string(), released: date, endOfSupport: date, architectures: z.array(z.string()), withdrawn: z.string().nullable().default(null) })),
+  releases: z.array(
+    z.object({
+      version: z.string(),
+      released: date,
+      endOfSupport: date,
+      architectures: z.array(z.string()),
+      withdrawn: z.string().nullable().default(null),
+    }),
+  ),
 })
 
 export const recordsSchema = z.object({
@@ -24,11 +32,27 @@ export const recordsSchema = z.object({
 })
 
 /** The files as one document; each reader takes what is its own. */
-export const demoDocument = (): unknown => ({ ...(parse(sites) as object), ...(parse(clusters) as object), ...(parse(workloads) as object), ...(parse(objects) as object), ...(parse(wire) as object) })
+export const demoDocument = (): unknown => ({
+  ...(parse(sites) as object),
+  ...(parse(clusters) as object),
+  ...(parse(workloads) as object),
+  ...(parse(objects) as object),
+  ...(parse(wire) as object),
+})
 export const demoCatalogue = () => catalogueSchema.parse(parse(releases))
 export const demoRecords = () => recordsSchema.parse(parse(sites))
 
-export const templatesSchema = z.object({ templates: z.array(z.object({ name: z.string(), says: z.string(), kind: z.string(), open: z.array(z.string()), intent: z.record(z.string(), z.unknown()) })) })
+export const templatesSchema = z.object({
+  templates: z.array(
+    z.object({
+      name: z.string(),
+      says: z.string(),
+      kind: z.string(),
+      open: z.array(z.string()),
+      intent: z.record(z.string(), z.unknown()),
+    }),
+  ),
+})
 export const demoTemplates = () => templatesSchema.parse(parse(templates)).templates
 
 export const demoLayers: string = layers

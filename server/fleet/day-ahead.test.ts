@@ -13,9 +13,28 @@ describe('a day ahead for sensor-intake', () => {
     const objects = (await fleet.objectsOf('bramble')) ?? []
     const from = outside.now
     // The curve is that of the day before, as its metrics told.
-    const measured = (await outside.loadMetrics('bramble', 'climate/sensor-intake', from - 86_400_000, from, 60_000)) ?? []
-    const curve = measured.map(({ at, value }) => ({ seconds: (at - (from - 86_400_000)) / 1000, load: value }))
-    const found = dayAhead({ objects, workload: 'Deployment/climate/sensor-intake', min: 3, max: 16, target: 120, curve, from, hourly: () => 0.168 })
+    const measured =
+      (await outside.loadMetrics(
+        'bramble',
+        'climate/sensor-intake',
+        from - 86_400_000,
+        from,
+        60_000,
+      )) ?? []
+    const curve = measured.map(({ at, value }) => ({
+      seconds: (at - (from - 86_400_000)) / 1000,
+      load: value,
+    }))
+    const found = dayAhead({
+      objects,
+      workload: 'Deployment/climate/sensor-intake',
+      min: 3,
+      max: 16,
+      target: 120,
+      curve,
+      from,
+      hourly: () => 0.168,
+    })
     if (!found.ok) throw new Error(found.says)
     const { day } = found
     let replicaSeconds = 0
@@ -24,7 +43,9 @@ describe('a day ahead for sensor-intake', () => {
     let fewest = Infinity
     const step = 300
     for (let seconds = 0; seconds < 86_400; seconds += step) {
-      const workload = workloadsIn((await fleet.objectsOf('bramble')) ?? []).find((one) => one.name === 'sensor-intake')
+      const workload = workloadsIn((await fleet.objectsOf('bramble')) ?? []).find(
+        (one) => one.name === 'sensor-intake',
+      )
       const wanted = workload?.wanted ?? 0
       replicaSeconds += wanted * step
       pendingSeconds += (workload?.pods.filter((pod) => pod.node === null).length ?? 0) * step
@@ -36,6 +57,8 @@ describe('a day ahead for sensor-intake', () => {
     expect(day.mostReplicas).toBe(12)
     expect({ most, fewest }).toEqual({ most: day.mostReplicas, fewest: day.fewestReplicas })
     expect(Math.abs(day.replicaSeconds - replicaSeconds) / replicaSeconds).toBeLessThan(0.05)
-    expect(Math.abs(day.pendingPodSeconds - pendingSeconds)).toBeLessThanOrEqual(0.05 * Math.max(pendingSeconds, 86_400))
+    expect(Math.abs(day.pendingPodSeconds - pendingSeconds)).toBeLessThanOrEqual(
+      0.05 * Math.max(pendingSeconds, 86_400),
+    )
   }, 120_000)
 })

@@ -47,8 +47,12 @@ describe('the picture of the fleet', () => {
     const second = await fleet.view()
     expect([...asked].sort()).toEqual(['cluster:dill', 'site:tarn-north'])
     expect(second.version).toBe(first.version + 1)
-    expect(second.clusters.find((cluster) => cluster.name === 'cedar')).toBe(first.clusters.find((cluster) => cluster.name === 'cedar'))
-    expect(second.clusters.find((cluster) => cluster.name === 'dill')).not.toBe(first.clusters.find((cluster) => cluster.name === 'dill'))
+    expect(second.clusters.find((cluster) => cluster.name === 'cedar')).toBe(
+      first.clusters.find((cluster) => cluster.name === 'cedar'),
+    )
+    expect(second.clusters.find((cluster) => cluster.name === 'dill')).not.toBe(
+      first.clusters.find((cluster) => cluster.name === 'dill'),
+    )
   })
 
   it('joins calls that overlap', async () => {
@@ -76,13 +80,23 @@ describe('the picture of the fleet', () => {
     fleet.touch(['cluster:dill'])
     const after = await fleet.view()
     expect(after.unheard).toEqual({})
-    expect(after.clusters.find((cluster) => cluster.name === 'dill')?.pools).toEqual(before.clusters.find((cluster) => cluster.name === 'dill')?.pools)
+    expect(after.clusters.find((cluster) => cluster.name === 'dill')?.pools).toEqual(
+      before.clusters.find((cluster) => cluster.name === 'dill')?.pools,
+    )
   })
 
   it('has an address ledger in which nothing of one domain overlaps but what lies inside on purpose', async () => {
     const { ledger, sites } = await watched().fleet.view()
-    expect(ledger.filter((entry) => entry.domain === 'kilnlane').map((entry) => entry.name)).toEqual(['kilnlane', 'sorrel pods', 'sorrel services'])
-    expect(ledger.find((entry) => entry.name === 'bramble pods')).toEqual({ domain: 'fernhollow', range: '10.124.0.0/16', name: 'bramble pods', holder: 'bramble', kind: 'pods' })
+    expect(
+      ledger.filter((entry) => entry.domain === 'kilnlane').map((entry) => entry.name),
+    ).toEqual(['kilnlane', 'sorrel pods', 'sorrel services'])
+    expect(ledger.find((entry) => entry.name === 'bramble pods')).toEqual({
+      domain: 'fernhollow',
+      range: '10.124.0.0/16',
+      name: 'bramble pods',
+      holder: 'bramble',
+      kind: 'pods',
+    })
     expect(new Set(sites.map((site) => site.domain))).toEqual(new Set(['fernhollow', 'kilnlane']))
   })
 })

@@ -2,12 +2,30 @@
  * The picture of the fleet that everything is checked against and drawn from: slices by site and cluster, each observed
  * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
  */
-import type { ClusterView, ExpectationView, FleetView, PeerView, SiteView, TrafficView } from '~/core/fleet'
+import type {
+  ClusterView,
+  ExpectationView,
+  FleetView,
+  PeerView,
+  SiteView,
+  TrafficView,
+} from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
 import { clustersOf } from '~/core/wire'
 import { type MeteredThing, type Price, withPrices } from '~/core/spend'
-import { ChangeRow, CredentialRow, ExpectationRow, LedgerRow, KeyRow, PriceRow, LockRow, ReleaseRow, ReservationRow, ClusterRow } from '../records/models'
+import {
+  ChangeRow,
+  CredentialRow,
+  ExpectationRow,
+  LedgerRow,
+  KeyRow,
+  PriceRow,
+  LockRow,
+  ReleaseRow,
+  ReservationRow,
+  ClusterRow,
+} from '../records/models'
 import type { ClusterReport, Metered, Peer, Site, TrafficReport } from '../ports/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
@@ -20,11 +38,16 @@ export interface Observed {
   meter(site: string): Promise<readonly Metered[] | null>
   traffic(cluster: string): Promise<readonly TrafficReport[]>
   peers(): Promise<readonly Peer[]>
-  objects(cluster: string, filter: Record<string, never>): Promise<readonly Record<string, unknown>[] | null>
+  objects(
+    cluster: string,
+    filter: Record<string, never>,
+  ): Promise<readonly Record<string, unknown>[] | null>
 }
 
 /** Clusters that an expectation speaks of. */
-const expectedClusters = (view: FleetView): readonly string[] => [...new Set((view.expectations ?? []).flatMap(clustersOf))]
+const expectedClusters = (view: FleetView): readonly string[] => [
+  ...new Set((view.expectations ?? []).flatMap(clustersOf)),
+]
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
 
@@ -78,7 +101,9 @@ export class Fleet {
 
   get isFresh(): boolean {
     // What is being looked at is not in the picture yet.
-    return this.observing === null && this.dirty.size === 0 && !this.registerDirty && this.version > 0
+    return (
+      this.observing === null && this.dirty.size === 0 && !this.registerDirty && this.version > 0
+    )
   }
 
   /** The picture as of now: observes what has changed first. */
@@ -109,8 +134,15 @@ export class Fleet {
   async viewFor(objectsOf: readonly string[], walksAt: readonly string[]): Promise<FleetView> {
     if (walksAt.length === 0) return this.viewWith(objectsOf)
     const plain = await this.view()
-    const near = plain.clusters.filter((cluster) => walksAt.includes(`cluster/${cluster.name}`) || walksAt.includes(`site/${cluster.site}`)).map((cluster) => cluster.name)
-    const view = await this.viewWith([...new Set([...objectsOf, ...near, ...expectedClusters(plain)])])
+    const near = plain.clusters
+      .filter(
+        (cluster) =>
+          walksAt.includes(`cluster/${cluster.name}`) || walksAt.includes(`site/${cluster.site}`),
+      )
+      .map((cluster) => cluster.name)
+    const view = await this.viewWith([
+      ...new Set([...objectsOf, ...near, ...expectedClusters(plain)]),
+    ])
     const traffic: Record<string, readonly TrafficView[]> = {}
     for (const name of near) traffic[name] = await this.trafficOf(name)
     return { ...view, traffic }
@@ -126,7 +158,14 @@ export class Fleet {
 
   /** Who called whom in a cluster over the last day. */
   async trafficOf(name: string): Promise<readonly TrafficView[]> {
-    return (await this.outside.traffic(name)).map((flow) => ({ ...flow, spans: flow.spans.map((span) => ({ ...span, from: iso(span.from), until: span.until === null ? null : iso(span.until) })) }))
+    return (await this.outside.traffic(name)).map((flow) => ({
+      ...flow,
+      spans: flow.spans.map((span) => ({
+        ...span,
+        from: iso(span.from),
+        until: span.until === null ? null : iso(span.until),
+      })),
+    }))
   }
 
   /** What a cluster’s API lists, or null if it does not answer. */
@@ -145,14 +184,34 @@ export class Fleet {
   /** What every site has counted for its bill, by its name. */
   async meters(): Promise<Readonly<Record<string, readonly MeteredThing[]>>> {
     const found: Record<string, readonly MeteredThing[]> = {}
-    for (const name of await this.outside.siteNames()) found[name] = ((await this.outside.meter(name)) ?? []).map((one) => ({ ...one, from: iso(one.from), until: one.until === null ? null : iso(one.until) }))
+    for (const name of await this.outside.siteNames())
+      found[name] = ((await this.outside.meter(name)) ?? []).map((one) => ({
+        ...one,
+        from: iso(one.from),
+        until: one.until === null ? null : iso(one.until),
+      }))
     return found
   }
 
   /** The last picture, with the clock’s time; what changed since is not in it. */
   last(): FleetView {
     const now = iso(this.outside.now)
-    return { version: this.version, now, sites: this.siteList, clusters: this.clusterList, ledger: this.ledger, catalogue: this.catalogue, sshKeys: this.keys, sshPublic: this.keyLines, credentials: this.credentials, reservations: this.reservations, unheard: this.unheard, workedOn: this.workedOn, peers: this.peers, expectations: this.expectations }
+    return {
+      version: this.version,
+      now,
+      sites: this.siteList,
+      clusters: this.clusterList,
+      ledger: this.ledger,
+      catalogue: this.catalogue,
+      sshKeys: this.keys,
+      sshPublic: this.keyLines,
+      credentials: this.credentials,
+      reservations: this.reservations,
+      unheard: this.unheard,
+      workedOn: this.workedOn,
+      peers: this.peers,
+      expectations: this.expectations,
+    }
   }
 
   /** Asks a cluster; one that cannot be reached at all keeps what it told last, with the time. */
@@ -161,7 +220,10 @@ export class Fleet {
       this.reports.set(name, await this.outside.cluster(name))
       delete this.unheard[name]
     } catch {
-      this.unheard = { [name]: this.clusters.get(name)?.observedAt ?? iso(this.outside.now), ...this.unheard }
+      this.unheard = {
+        [name]: this.clusters.get(name)?.observedAt ?? iso(this.outside.now),
+        ...this.unheard,
+      }
     }
   }
 
@@ -175,7 +237,8 @@ export class Fleet {
       slices.unshift(...(await this.outside.siteNames()).map((name) => `site:${name}`))
       this.catalogue = (await ReleaseRow.findAll({ order: [['released', 'ASC']] })).map(releaseOf)
     }
-    if (register || this.version === 0) this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
+    if (register || this.version === 0)
+      this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
     const { now } = this.outside
     for (const slice of new Set(slices)) {
       if (slice.startsWith('site:')) {
@@ -186,7 +249,9 @@ export class Fleet {
       } else this.reports.delete(slice.slice(8))
     }
     const rows = await ClusterRow.findAll({ order: [['rowid', 'ASC']] })
-    const touched = new Set(slices.filter((slice) => slice.startsWith('cluster:')).map((slice) => slice.slice(8)))
+    const touched = new Set(
+      slices.filter((slice) => slice.startsWith('cluster:')).map((slice) => slice.slice(8)),
+    )
     const known = new Set(rows.map((row) => row.name))
     for (const name of [...this.clusters.keys()]) if (!known.has(name)) this.clusters.delete(name)
     for (const row of rows) {
@@ -194,14 +259,48 @@ export class Fleet {
       if (!this.reports.has(row.name)) await this.ask(row.name)
       this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
     }
-    if (register || this.version === 0) this.prices = (await PriceRow.findAll()).map(({ site, item, units }) => ({ site, item, units }))
-    if (this.version === 0 || slices.some((slice) => slice.startsWith('site:'))) this.peers = await this.outside.peers()
-    if (register || this.version === 0) this.expectations = (await ExpectationRow.findAll({ order: [['name', 'ASC']] })).map(({ name, from, to, port, protocol, delivered }) => ({ name, from, to, port, protocol, delivered }))
+    if (register || this.version === 0)
+      this.prices = (await PriceRow.findAll()).map(({ site, item, units }) => ({
+        site,
+        item,
+        units,
+      }))
+    if (this.version === 0 || slices.some((slice) => slice.startsWith('site:')))
+      this.peers = await this.outside.peers()
+    if (register || this.version === 0)
+      this.expectations = (await ExpectationRow.findAll({ order: [['name', 'ASC']] })).map(
+        ({ name, from, to, port, protocol, delivered }) => ({
+          name,
+          from,
+          to,
+          port,
+          protocol,
+          delivered,
+        }),
+      )
     if (register) {
       const keyRows = await KeyRow.findAll({ order: [['name', 'ASC']] })
       this.keys = keyRows.map((row) => row.name)
-      this.keyLines = Object.fromEntries(keyRows.flatMap((row) => (row.line === null ? [] : [[row.name, row.line] as const])))
-      this.credentials = (await CredentialRow.findAll({ order: [['site', 'ASC'], ['name', 'ASC']] })).map((row) => ({ site: row.site, name: row.name, fingerprint: row.fingerprint, until: row.until, checked: row.checkedAt === null ? null : { at: row.checkedAt, says: row.checkedSays ?? '', good: row.checkedGood === true } }))
+      this.keyLines = Object.fromEntries(
+        keyRows.flatMap((row) => (row.line === null ? [] : [[row.name, row.line] as const])),
+      )
+      this.credentials = (
+        await CredentialRow.findAll({
+          order: [
+            ['site', 'ASC'],
+            ['name', 'ASC'],
+          ],
+        })
+      ).map((row) => ({
+        site: row.site,
+        name: row.name,
+        fingerprint: row.fingerprint,
+        until: row.until,
+        checked:
+          row.checkedAt === null
+            ? null
+            : { at: row.checkedAt, says: row.checkedSays ?? '', good: row.checkedGood === true },
+      }))
       this.reservations = (await ReservationRow.findAll()).map((row) => ({
         change: String(row.change),
         kind: row.kind,
@@ -213,10 +312,24 @@ export class Fleet {
         ...(row.memoryBytes === null ? {} : { memoryBytes: Number(row.memoryBytes) }),
       }))
       // A halted run keeps its locks but is at work on nothing.
-      const atWork = new Set((await ChangeRow.findAll({ where: { state: ['running', 'undoing'] }, attributes: ['number'] })).map((row) => row.number))
-      this.workedOn = (await LockRow.findAll()).flatMap((row) => (atWork.has(row.change) ? [row.ref] : []))
+      const atWork = new Set(
+        (
+          await ChangeRow.findAll({
+            where: { state: ['running', 'undoing'] },
+            attributes: ['number'],
+          })
+        ).map((row) => row.number),
+      )
+      this.workedOn = (await LockRow.findAll()).flatMap((row) =>
+        atWork.has(row.change) ? [row.ref] : [],
+      )
     }
-    this.siteList = [...this.sites.values()].map((site) => withPrices(site, this.prices.filter((price) => price.site === site.name)))
+    this.siteList = [...this.sites.values()].map((site) =>
+      withPrices(
+        site,
+        this.prices.filter((price) => price.site === site.name),
+      ),
+    )
     this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])
     this.ledger = ledgerOf(this.entered, this.siteList, this.clusterList)
     this.version++

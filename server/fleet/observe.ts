@@ -1,16 +1,42 @@
 /** From what the ports report to the slices of the FleetView. Nothing is decided here, only put in order. */
-import type { ClusterView, FleetView, LedgerEntry, NodeView, PoolView, SiteView } from '~/core/fleet'
+import type {
+  ClusterView,
+  FleetView,
+  LedgerEntry,
+  NodeView,
+  PoolView,
+  SiteView,
+} from '~/core/fleet'
 import type { Release } from '~/core/releases'
 import type { ClusterRow, LedgerRow, ReleaseRow } from '../records/models'
 import type { ClusterReport, NodeReport, Site } from '~/server/ports/standin/reports'
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
 
-const machineView = (machine: Site['machines'][number]): SiteView['machines'][number] => ({ name: machine.name, zone: machine.zone, host: machine.host, size: machine.size, cores: machine.cores, memoryBytes: machine.memoryBytes, diskGb: machine.diskGb, lifetime: machine.lifetime, power: machine.power, address: machine.address, cluster: machine.cluster, apart: machine.apart })
+const machineView = (machine: Site['machines'][number]): SiteView['machines'][number] => ({
+  name: machine.name,
+  zone: machine.zone,
+  host: machine.host,
+  size: machine.size,
+  cores: machine.cores,
+  memoryBytes: machine.memoryBytes,
+  diskGb: machine.diskGb,
+  lifetime: machine.lifetime,
+  power: machine.power,
+  address: machine.address,
+  cluster: machine.cluster,
+  apart: machine.apart,
+})
 
 export function siteView(given: Site, now: number): SiteView {
   // What only the site itself knows stays there.
-  const { credentials: _credentials, bootDataCutAt: _cut, soldOut: _sold, managedFrom: _from, ...site } = given
+  const {
+    credentials: _credentials,
+    bootDataCutAt: _cut,
+    soldOut: _sold,
+    managedFrom: _from,
+    ...site
+  } = given
   return {
     ...site,
     sizes: site.sizes.map((size) => ({
@@ -20,7 +46,9 @@ export function siteView(given: Site, now: number): SiteView {
       diskGb: size.diskGb,
       hourly: size.hourly,
       zones: size.zones,
-      soldOut: given.soldOut.flatMap((entry) => (entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [])),
+      soldOut: given.soldOut.flatMap((entry) =>
+        entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [],
+      ),
     })),
     machines: site.machines.map(machineView),
     boxes: site.boxes.map(({ inside: _inside, ...box }) => box),
@@ -51,7 +79,11 @@ function nodeView(node: NodeReport): NodeView {
 }
 
 /** A registered cluster with what its API last told; one whose API was never up has only what the register says. */
-export function clusterView(row: ClusterRow, report: ClusterReport | null, now: number): ClusterView {
+export function clusterView(
+  row: ClusterRow,
+  report: ClusterReport | null,
+  now: number,
+): ClusterView {
   const nodes = (report?.nodes ?? []).map(nodeView)
   const byPool = new Map<string, NodeView[]>()
   for (const node of nodes) {
@@ -59,20 +91,42 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
     if (list) list.push(node)
     else byPool.set(node.pool, [node])
   }
-  const registered = row.pools.map((pool): PoolView => ({ name: pool.name, size: pool.size, lifetime: pool.lifetime, range: pool.range, taints: pool.taints, nodes: byPool.get(pool.name) ?? [] }))
-  const others = [...byPool].filter(([name]) => !row.pools.some((pool) => pool.name === name)).map(([name, list]): PoolView => ({ name, size: '', lifetime: 'on-demand', range: null, taints: [], nodes: list }))
+  const registered = row.pools.map((pool): PoolView => ({
+    name: pool.name,
+    size: pool.size,
+    lifetime: pool.lifetime,
+    range: pool.range,
+    taints: pool.taints,
+    nodes: byPool.get(pool.name) ?? [],
+  }))
+  const others = [...byPool]
+    .filter(([name]) => !row.pools.some((pool) => pool.name === name))
+    .map(([name, list]): PoolView => ({
+      name,
+      size: '',
+      lifetime: 'on-demand',
+      range: null,
+      taints: [],
+      nodes: list,
+    }))
   return {
     name: row.name,
     site: row.site,
     guarded: row.guarded,
     labels: row.labels,
     release: report?.release ?? row.release,
-    controlPlane: row.controlPlane.kind === 'own' ? { kind: 'own', members: report?.members ?? [] } : row.controlPlane,
+    controlPlane:
+      row.controlPlane.kind === 'own'
+        ? { kind: 'own', members: report?.members ?? [] }
+        : row.controlPlane,
     endpoint: report?.endpoint ?? row.endpoint ?? '',
     apiAnswers: report?.apiAnswers ?? false,
     membersUp: report?.membersUp ?? 0,
     resting: report?.restingSince !== null && report?.restingSince !== undefined,
-    restingSince: report?.restingSince === null || report?.restingSince === undefined ? null : iso(report.restingSince),
+    restingSince:
+      report?.restingSince === null || report?.restingSince === undefined
+        ? null
+        : iso(report.restingSince),
     restingMachines: (report?.restingMachines ?? []).map(machineView),
     rest: row.rest ?? null,
     autoscale: row.autoscale ?? null,
@@ -91,19 +145,57 @@ export function clusterView(row: ClusterRow, report: ClusterReport | null, now: 
   }
 }
 
-export const releaseOf = (row: ReleaseRow): Release => ({ version: row.version, released: row.released, endOfSupport: row.endOfSupport, architectures: row.architectures, baseImage: row.baseImage, minimumRootDiskGb: row.minimumRootDiskGb, withdrawn: row.withdrawn })
+export const releaseOf = (row: ReleaseRow): Release => ({
+  version: row.version,
+  released: row.released,
+  endOfSupport: row.endOfSupport,
+  architectures: row.architectures,
+  baseImage: row.baseImage,
+  minimumRootDiskGb: row.minimumRootDiskGb,
+  withdrawn: row.withdrawn,
+})
 
 /** The address ledger: what is entered, the networks of every site, the ranges of every cluster. */
-export function ledgerOf(entered: readonly LedgerRow[], sites: readonly SiteView[], clusters: readonly ClusterView[]): FleetView['ledger'] {
+export function ledgerOf(
+  entered: readonly LedgerRow[],
+  sites: readonly SiteView[],
+  clusters: readonly ClusterView[],
+): FleetView['ledger'] {
   const domainOf = new Map(sites.map((site) => [site.name, site.domain]))
   return [
-    ...entered.map((row): LedgerEntry => ({ domain: row.domain, range: row.range, name: row.name, holder: row.name, kind: 'peer' })),
-    ...sites.flatMap((site) => site.networks.map((network): LedgerEntry => ({ domain: site.domain, range: network.range, name: network.name, holder: site.name, kind: 'network' }))),
+    ...entered.map((row): LedgerEntry => ({
+      domain: row.domain,
+      range: row.range,
+      name: row.name,
+      holder: row.name,
+      kind: 'peer',
+    })),
+    ...sites.flatMap((site) =>
+      site.networks.map((network): LedgerEntry => ({
+        domain: site.domain,
+        range: network.range,
+        name: network.name,
+        holder: site.name,
+        kind: 'network',
+      })),
+    ),
     ...clusters.flatMap((cluster): LedgerEntry[] => {
       const domain = domainOf.get(cluster.site) ?? ''
       return [
-        { domain, range: cluster.pods, name: `${cluster.name} pods`, holder: cluster.name, kind: 'pods' },
-        { domain, range: cluster.services, name: `${cluster.name} services`, holder: cluster.name, kind: 'services' },
+        {
+          domain,
+          range: cluster.pods,
+          name: `${cluster.name} pods`,
+          holder: cluster.name,
+          kind: 'pods',
+        },
+        {
+          domain,
+          range: cluster.services,
+          name: `${cluster.name} services`,
+          holder: cluster.name,
+          kind: 'services',
+        },
       ]
     }),
   ]

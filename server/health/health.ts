@@ -45,33 +45,75 @@ export class Health {
 
   private async once(): Promise<void> {
     const view = await this.parts.fleet.view()
-    const ailing = view.clusters.some((cluster) => cluster.pools.some((pool) => pool.nodes.some((node) => !node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True'))))
+    const ailing = view.clusters.some((cluster) =>
+      cluster.pools.some((pool) =>
+        pool.nodes.some(
+          (node) =>
+            !node.conditions.some(
+              (condition) => condition.type === 'Ready' && condition.status === 'True',
+            ),
+        ),
+      ),
+    )
     if (!ailing) {
       this.dueAt = null
       this.told.clear()
       return
     }
-    const rows = await ChangeRow.findAll({ where: { kind: { [Op.in]: [...kinds] }, title: mark }, order: [['number', 'DESC']], limit: 500 })
+    const rows = await ChangeRow.findAll({
+      where: { kind: { [Op.in]: [...kinds] }, title: mark },
+      order: [['number', 'DESC']],
+      limit: 500,
+    })
     // What halted helped nobody: it is ended, so that the next step can be taken.
-    for (const row of rows) if (row.state === 'halted') await this.parts.changes.giveUp(changeId(row.number))
+    for (const row of rows)
+      if (row.state === 'halted') await this.parts.changes.giveUp(changeId(row.number))
     const past = [...rows].reverse().flatMap((row): HealthPast[] => {
       const { cluster, node } = row.intent as { cluster: string; node: string }
       if (row.startedAt === null) return []
       const running = row.state === 'running' || row.state === 'undoing' || row.state === 'waiting'
-      return [{ cluster, node, kind: row.kind as HealthPast['kind'], startedAt: row.startedAt, endedAt: running ? null : (row.endedAt ?? row.startedAt) }]
+      return [
+        {
+          cluster,
+          node,
+          kind: row.kind as HealthPast['kind'],
+          startedAt: row.startedAt,
+          endedAt: running ? null : (row.endedAt ?? row.startedAt),
+        },
+      ]
     })
     const policies = await this.policies()
     const decision = decideHealth(view, (cluster) => policies.get(cluster) ?? usualHealth, past)
-    this.dueAt = decision.lookAgainAt === null ? null : Math.max(this.parts.clock.now + 1, Date.parse(decision.lookAgainAt))
+    this.dueAt =
+      decision.lookAgainAt === null
+        ? null
+        : Math.max(this.parts.clock.now + 1, Date.parse(decision.lookAgainAt))
     for (const act of decision.acts) {
       const says = `${act.node} of ${act.cluster}: ${act.reason}`
-      await this.parts.journal({ kind: 'health.acts', about: `node/${act.cluster}/${act.node}`, says: `health keeping: ${says}; ${act.kind === 'machine.restart' ? 'it is restarted' : 'its machine is replaced'}` })
-      const refused = await this.parts.changes.runUnattended(act.kind, { cluster: act.cluster, node: act.node, reason: act.reason }, mark)
+      await this.parts.journal({
+        kind: 'health.acts',
+        about: `node/${act.cluster}/${act.node}`,
+        says: `health keeping: ${says}; ${act.kind === 'machine.restart' ? 'it is restarted' : 'its machine is replaced'}`,
+      })
+      const refused = await this.parts.changes.runUnattended(
+        act.kind,
+        { cluster: act.cluster, node: act.node, reason: act.reason },
+        mark,
+      )
       if (refused === null) continue
-      await this.tellOnce(`${act.cluster}/${act.node}`, `health keeping cannot ${act.kind === 'machine.restart' ? 'restart' : 'replace'} ${act.node}: ${refused}`, `node/${act.cluster}/${act.node}`)
+      await this.tellOnce(
+        `${act.cluster}/${act.node}`,
+        `health keeping cannot ${act.kind === 'machine.restart' ? 'restart' : 'replace'} ${act.node}: ${refused}`,
+        `node/${act.cluster}/${act.node}`,
+      )
       this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
     }
-    for (const { cluster, node } of decision.beyond) await this.tellOnce(`${cluster}/${node}`, `health keeping has restarted and replaced ${node}, and it is still not ready: somebody has to look`, `node/${cluster}/${node}`)
+    for (const { cluster, node } of decision.beyond)
+      await this.tellOnce(
+        `${cluster}/${node}`,
+        `health keeping has restarted and replaced ${node}, and it is still not ready: somebody has to look`,
+        `node/${cluster}/${node}`,
+      )
   }
 
   private async tellOnce(key: string, says: string, about: string): Promise<void> {

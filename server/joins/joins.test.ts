@@ -22,25 +22,41 @@ async function begin(intent: unknown = oak): Promise<string> {
 describe('a cluster raised from machines that exist', () => {
   it('waits for their calls, catches the one with the wrong card, and is raised', async () => {
     const id = await begin()
-    expect((await gyrarch.joins.of(id, base)).missing).toBe('2 more control-plane machines of 3 must call before there is a majority.')
+    expect((await gyrarch.joins.of(id, base)).missing).toBe(
+      '2 more control-plane machines of 3 must call before there is a majority.',
+    )
     await gyrarch.joins.runOnStandIn(id, 'm-spare-1')
     await gyrarch.joins.runOnStandIn(id, 'm-spare-3')
-    await expect(gyrarch.joins.runOnStandIn(id, 'm-spare-2')).rejects.toThrow(/eno2 has 192\.168\.0\.10, which m-spare-1 and m-spare-3 have too, not 10\.20\.16\.22\. 10\.20\.16\.22 is on eno1: use eno1\./)
-    const states = (await gyrarch.joins.of(id, base)).machines.map((machine) => [machine.machine, machine.state])
-    expect(states).toEqual([['m-spare-1', 'taken'], ['m-spare-2', 'refused'], ['m-spare-3', 'taken']])
+    await expect(gyrarch.joins.runOnStandIn(id, 'm-spare-2')).rejects.toThrow(
+      /eno2 has 192\.168\.0\.10, which m-spare-1 and m-spare-3 have too, not 10\.20\.16\.22\. 10\.20\.16\.22 is on eno1: use eno1\./,
+    )
+    const states = (await gyrarch.joins.of(id, base)).machines.map((machine) => [
+      machine.machine,
+      machine.state,
+    ])
+    expect(states).toEqual([
+      ['m-spare-1', 'taken'],
+      ['m-spare-2', 'refused'],
+      ['m-spare-3', 'taken'],
+    ])
     const halted = await runOut(gyrarch, id)
     expect(halted).toMatchObject({ state: 'halted', cause: { reason: 'join-card' } })
     const remedy = halted.remedies.find((other) => other.says === 'Use eno1 for m-spare-2')
-    if (!remedy || !('patchDraft' in remedy.change)) throw new Error(`no remedy among ${halted.remedies.map((other) => other.says).join()}`)
+    if (!remedy || !('patchDraft' in remedy.change))
+      throw new Error(`no remedy among ${halted.remedies.map((other) => other.says).join()}`)
     expect(remedy.goesOn).toBe(true)
     await gyrarch.changes.amend(id, patchDraft(halted.intent, remedy.change.patchDraft), null)
     await gyrarch.changes.retry(id)
     await gyrarch.joins.runOnStandIn(id, 'm-spare-2')
     const done = await runOut(gyrarch, id)
-    expect(done.steps.filter((step) => step.state === 'failed').map((step) => step.cause?.says)).toEqual([])
+    expect(
+      done.steps.filter((step) => step.state === 'failed').map((step) => step.cause?.says),
+    ).toEqual([])
     expect(done.state).toBe('done')
     expect(done.proof?.filter((proof) => !proof.holds)).toEqual([])
-    const nodes = (await gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === 'oak')?.pools.flatMap((pool) => pool.nodes.map((node) => `${node.name} ${node.address}`))
+    const nodes = (await gyrarch.fleet.view()).clusters
+      .find((cluster) => cluster.name === 'oak')
+      ?.pools.flatMap((pool) => pool.nodes.map((node) => `${node.name} ${node.address}`))
     expect(nodes?.sort()).toEqual(['oak-a 10.20.16.21', 'oak-b 10.20.16.22', 'oak-c 10.20.16.23'])
   })
 
@@ -54,7 +70,10 @@ describe('a cluster raised from machines that exist', () => {
     await expect(gyrarch.joins.call(token, facts)).rejects.toThrow(/token ended/)
     await gyrarch.joins.renew(id, 'm-spare-1')
     await expect(gyrarch.joins.call(token, facts)).rejects.toThrow(/not known/)
-    const fresh = /join\/([0-9a-f.]+)/.exec((await gyrarch.joins.of(id, base)).machines[0]?.script ?? '')?.[1] ?? ''
+    const fresh =
+      /join\/([0-9a-f.]+)/.exec(
+        (await gyrarch.joins.of(id, base)).machines[0]?.script ?? '',
+      )?.[1] ?? ''
     const now = await gyrarch.outside.boxFacts('mossgate', 'm-spare-1')
     await gyrarch.joins.call(fresh, now ?? facts)
     await expect(gyrarch.joins.call(fresh, now ?? facts)).rejects.toThrow(/for one use/)
@@ -68,16 +87,33 @@ describe('a cluster raised from machines that exist', () => {
     const facts = await gyrarch.outside.boxFacts('mossgate', 'm-spare-1')
     if (!facts) throw new Error('m-spare-1 tells nothing')
     const late = new Date(gyrarch.outside.now - 900_000).toISOString()
-    await expect(gyrarch.joins.call(token, { ...facts, clock: late, runtime: false })).rejects.toThrow(/15 min behind.*no container runtime/s)
+    await expect(
+      gyrarch.joins.call(token, { ...facts, clock: late, runtime: false }),
+    ).rejects.toThrow(/15 min behind.*no container runtime/s)
     expect((await gyrarch.changes.get(id)).state).toBe('running')
-    expect((await gyrarch.changes.get(id)).steps.find((step) => step.id === 'call:m-spare-1')?.evidence.at(-1)?.says).toMatch(/not taken: The clock of m-spare-1/)
-    await expect(gyrarch.joins.call(token, facts)).resolves.toEqual({ says: 'm-spare-1 is taken into oak as oak-a.' })
+    expect(
+      (await gyrarch.changes.get(id)).steps
+        .find((step) => step.id === 'call:m-spare-1')
+        ?.evidence.at(-1)?.says,
+    ).toMatch(/not taken: The clock of m-spare-1/)
+    await expect(gyrarch.joins.call(token, facts)).resolves.toEqual({
+      says: 'm-spare-1 is taken into oak as oak-a.',
+    })
   })
 
   it('is stopped in the draft when it names the card that every machine has the same address on', async () => {
-    const wrong = { ...oak, machines: oak.machines.map((machine, i) => (i === 0 ? { ...machine, card: 'eno1' } : machine)) }
+    const wrong = {
+      ...oak,
+      machines: oak.machines.map((machine, i) =>
+        i === 0 ? { ...machine, card: 'eno1' } : machine,
+      ),
+    }
     const draft = await gyrarch.changes.draft('cluster.raise', wrong)
     const stop = draft.findings.find((finding) => finding.rule === 'card.shared')
-    expect(stop).toMatchObject({ level: 'stop', field: 'machines[0].card', remedies: [{ says: 'Use eno2' }] })
+    expect(stop).toMatchObject({
+      level: 'stop',
+      field: 'machines[0].card',
+      remedies: [{ says: 'Use eno2' }],
+    })
   })
 })

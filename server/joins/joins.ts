@@ -1,7 +1,13 @@
 /** Machines that join by a script: the scripts, their calls, and what each is told. */
 import { z } from 'zod'
 import { clusterOf, nodesOf, siteOf } from '~/core/fleet'
-import { type CallFacts, joinScript, judgeCall, missingToQuorum, type RaiseIntent } from '~/core/provisioning'
+import {
+  type CallFacts,
+  joinScript,
+  judgeCall,
+  missingToQuorum,
+  type RaiseIntent,
+} from '~/core/provisioning'
 import { Refusal } from '../changes/errors'
 import type { Fleet } from '../fleet/fleet'
 import type { Vault } from '../keys/vault'
@@ -12,12 +18,41 @@ import { joinTokenMs } from '../runner/ledger-port'
 import type { Runner } from '../runner/runner'
 
 const card = z.union([
-  z.object({ name: z.string().max(60), mac: z.string().max(40).default(''), addresses: z.array(z.string().max(80)).max(64) }),
+  z.object({
+    name: z.string().max(60),
+    mac: z.string().max(40).default(''),
+    addresses: z.array(z.string().max(80)).max(64),
+  }),
   // As `ip -json address show` writes it.
-  z.object({ ifname: z.string().max(60), address: z.string().max(40).default(''), addr_info: z.array(z.looseObject({ local: z.string().max(80).optional(), prefixlen: z.number().optional() })).max(64).default([]) }).transform((raw) => ({ name: raw.ifname, mac: raw.address, addresses: raw.addr_info.flatMap((info) => (info.local === undefined ? [] : [info.prefixlen === undefined ? info.local : `${info.local}/${info.prefixlen}`])) })),
+  z
+    .object({
+      ifname: z.string().max(60),
+      address: z.string().max(40).default(''),
+      addr_info: z
+        .array(
+          z.looseObject({ local: z.string().max(80).optional(), prefixlen: z.number().optional() }),
+        )
+        .max(64)
+        .default([]),
+    })
+    .transform((raw) => ({
+      name: raw.ifname,
+      mac: raw.address,
+      addresses: raw.addr_info.flatMap((info) =>
+        info.local === undefined
+          ? []
+          : [info.prefixlen === undefined ? info.local : `${info.local}/${info.prefixlen}`],
+      ),
+    })),
 ])
 
-export const callBody = z.object({ hostname: z.string().max(253), arch: z.string().max(40), clock: z.string().max(40), runtime: z.boolean(), cards: z.array(card).max(256) })
+export const callBody = z.object({
+  hostname: z.string().max(253),
+  arch: z.string().max(40),
+  clock: z.string().max(40),
+  runtime: z.boolean(),
+  cards: z.array(card).max(256),
+})
 
 export interface JoinState {
   readonly machine: string
@@ -41,8 +76,16 @@ export interface JoinParts {
   readonly fleet: Fleet
   readonly runner: Runner
   readonly vault: Vault
-  readonly outside: { readonly now: number; boxFacts(site: string, machine: string): Promise<CallFacts | null> }
-  readonly journal: (line: { kind: string; change?: number; about?: string; says: string }) => Promise<void>
+  readonly outside: {
+    readonly now: number
+    boxFacts(site: string, machine: string): Promise<CallFacts | null>
+  }
+  readonly journal: (line: {
+    kind: string
+    change?: number
+    about?: string
+    says: string
+  }) => Promise<void>
 }
 
 export class Joins {
@@ -53,18 +96,32 @@ export class Joins {
   }
 
   /** What a change waits for, with what is missing to a majority. `base` is where Gyrarch is reached. */
-  async of(id: string, base: string): Promise<{ readonly machines: readonly JoinState[]; readonly missing: string | null }> {
+  async of(
+    id: string,
+    base: string,
+  ): Promise<{ readonly machines: readonly JoinState[]; readonly missing: string | null }> {
     const number = Number(/^c-(\d{1,12})$/.exec(id)?.[1] ?? Number.NaN)
     const change = Number.isNaN(number) ? null : await ChangeRow.findByPk(number)
     if (!change) throw new Refusal('not-found', `There is no change ${id.slice(0, 40)}.`)
     const intent = change.intent as RaiseIntent
     const rows = await JoinRow.findAll({ where: { change: number } })
-    const failed = new Set((await StepRow.findAll({ where: { change: number, state: 'failed' } })).map((step) => String(step.command.args['machine'] ?? '')))
+    const failed = new Set(
+      (await StepRow.findAll({ where: { change: number, state: 'failed' } })).map((step) =>
+        String(step.command.args['machine'] ?? ''),
+      ),
+    )
     const machines = (intent.machines ?? []).flatMap((machine): JoinState[] => {
       const row = rows.find((other) => other.machine === machine.machine)
       if (!row) return []
       const ended = Date.parse(row.until) <= this.parts.outside.now
-      const state = row.usedAt !== null ? 'taken' : row.refused !== null ? 'refused' : ended ? 'ended' : 'waited for'
+      const state =
+        row.usedAt !== null
+          ? 'taken'
+          : row.refused !== null
+            ? 'refused'
+            : ended
+              ? 'ended'
+              : 'waited for'
       return [
         {
           machine: row.machine,
@@ -74,30 +131,67 @@ export class Joins {
           address: row.address,
           state,
           until: row.until,
-          says: row.refused ?? (row.usedAt === null ? (ended ? 'Its script has ended: make a new one.' : null) : `called at ${row.usedAt.slice(11, 16)}`),
+          says:
+            row.refused ??
+            (row.usedAt === null
+              ? ended
+                ? 'Its script has ended: make a new one.'
+                : null
+              : `called at ${row.usedAt.slice(11, 16)}`),
           stuck: failed.has(row.machine),
-          script: row.usedAt !== null || ended || failed.has(row.machine) ? null : joinScript({ ...row.get(), roles: machine.roles, arch: '' }, `${base}/api/v1/join/${this.token(row)}`, row.until),
+          script:
+            row.usedAt !== null || ended || failed.has(row.machine)
+              ? null
+              : joinScript(
+                  { ...row.get(), roles: machine.roles, arch: '' },
+                  `${base}/api/v1/join/${this.token(row)}`,
+                  row.until,
+                ),
           facts: row.facts as CallFacts | null,
         },
       ]
     })
     const members = machines.filter((machine) => machine.roles.includes('control-plane'))
-    return { machines, missing: members.length === 0 ? null : missingToQuorum(members.length, members.filter((machine) => machine.state === 'taken').length) }
+    return {
+      machines,
+      missing:
+        members.length === 0
+          ? null
+          : missingToQuorum(
+              members.length,
+              members.filter((machine) => machine.state === 'taken').length,
+            ),
+    }
   }
 
   /** A new script for a machine whose old one has ended; the old one’s token is no longer taken. */
   async renew(id: string, machine: string): Promise<void> {
     const row = await this.find(id, machine)
     if (row.usedAt !== null) throw new Refusal('conflict', `${machine} has called already.`)
-    await this.parts.database.write((transaction) => row.update({ round: row.round + 1, until: new Date(this.parts.outside.now + joinTokenMs).toISOString(), refused: null }, { transaction }))
-    await this.parts.journal({ kind: 'join.script', change: row.change, about: `machine/${row.site}/${machine}`, says: `a new join script was made for ${machine}` })
+    await this.parts.database.write((transaction) =>
+      row.update(
+        {
+          round: row.round + 1,
+          until: new Date(this.parts.outside.now + joinTokenMs).toISOString(),
+          refused: null,
+        },
+        { transaction },
+      ),
+    )
+    await this.parts.journal({
+      kind: 'join.script',
+      change: row.change,
+      about: `machine/${row.site}/${machine}`,
+      says: `a new join script was made for ${machine}`,
+    })
   }
 
   /** The stand-in machine’s owner runs the script on it: what it finds is what it tells. */
   async runOnStandIn(id: string, machine: string): Promise<{ readonly says: string }> {
     const row = await this.find(id, machine)
     const facts = await this.parts.outside.boxFacts(row.site, machine)
-    if (!facts) throw new Refusal('conflict', `${machine} cannot be reached: no operating system runs on it.`)
+    if (!facts)
+      throw new Refusal('conflict', `${machine} cannot be reached: no operating system runs on it.`)
     return this.call(this.token(row), facts)
   }
 
@@ -105,43 +199,110 @@ export class Joins {
   async call(token: string, given: CallFacts): Promise<{ readonly says: string }> {
     const rows = await JoinRow.findAll()
     const row = rows.find((other) => this.token(other) === token)
-    if (!row) throw new Refusal('not-found', 'This join token is not known: it was replaced by a newer one, or its change is over.')
-    if (row.usedAt !== null) throw new Refusal('conflict', `The token of ${row.machine} was used at ${row.usedAt.slice(11, 16)}. It is for one use.`)
+    if (!row)
+      throw new Refusal(
+        'not-found',
+        'This join token is not known: it was replaced by a newer one, or its change is over.',
+      )
+    if (row.usedAt !== null)
+      throw new Refusal(
+        'conflict',
+        `The token of ${row.machine} was used at ${row.usedAt.slice(11, 16)}. It is for one use.`,
+      )
     const { now } = this.parts.outside
     if (Date.parse(row.until) <= now) {
-      await this.refuse(row, given, `The script of ${row.machine} ended at ${row.until.slice(11, 16)}: make a new one.`)
-      throw new Refusal('conflict', `The token ended at ${row.until}. Make a new script for ${row.machine}.`)
+      await this.refuse(
+        row,
+        given,
+        `The script of ${row.machine} ended at ${row.until.slice(11, 16)}: make a new one.`,
+      )
+      throw new Refusal(
+        'conflict',
+        `The token ended at ${row.until}. Make a new script for ${row.machine}.`,
+      )
     }
     const view = await this.parts.fleet.view()
     const cluster = clusterOf(view, row.cluster)
     const box = siteOf(view, row.site)?.boxes.find((other) => other.name === row.machine)
-    const others = rows.filter((other) => other.change === row.change && other.machine !== row.machine && other.facts !== null).map((other) => ({ machine: other.machine, facts: other.facts as unknown as CallFacts }))
-    const problems = judgeCall({ ...row.get(), arch: box?.arch ?? given.arch }, given, others, cluster ? nodesOf(cluster).map((node) => node.name) : [], new Date(now).toISOString())
+    const others = rows
+      .filter(
+        (other) =>
+          other.change === row.change && other.machine !== row.machine && other.facts !== null,
+      )
+      .map((other) => ({ machine: other.machine, facts: other.facts as unknown as CallFacts }))
+    const problems = judgeCall(
+      { ...row.get(), arch: box?.arch ?? given.arch },
+      given,
+      others,
+      cluster ? nodesOf(cluster).map((node) => node.name) : [],
+      new Date(now).toISOString(),
+    )
     const first = problems[0]
     if (first) {
       const says = problems.map((problem) => problem.says).join(' ')
       await this.refuse(row, given, says)
       // What only another draft can put right halts the run; the rest is put right on the machine.
-      const draft = problems.find((problem) => problem.reason === 'join-card' || problem.reason === 'join-address' || problem.reason === 'join-name')
-      if (draft) await this.parts.runner.called(row.change, row.machine, `called: ${says}`, { class: 'permanent', reason: draft.reason, says: draft.says, chain: [{ about: `card/${row.site}/${row.machine}/${row.card}`, says: draft.says }, { about: `machine/${row.site}/${row.machine}`, says: 'was not taken into use' }] })
+      const draft = problems.find(
+        (problem) =>
+          problem.reason === 'join-card' ||
+          problem.reason === 'join-address' ||
+          problem.reason === 'join-name',
+      )
+      if (draft)
+        await this.parts.runner.called(row.change, row.machine, `called: ${says}`, {
+          class: 'permanent',
+          reason: draft.reason,
+          says: draft.says,
+          chain: [
+            { about: `card/${row.site}/${row.machine}/${row.card}`, says: draft.says },
+            { about: `machine/${row.site}/${row.machine}`, says: 'was not taken into use' },
+          ],
+        })
       else await this.parts.runner.noteCall(row.change, row.machine, `called, not taken: ${says}`)
-      throw new Refusal('conflict', says, problems.map((problem) => ({ path: problem.reason, says: problem.says })))
+      throw new Refusal(
+        'conflict',
+        says,
+        problems.map((problem) => ({ path: problem.reason, says: problem.says })),
+      )
     }
-    await this.parts.database.write((transaction) => row.update({ usedAt: new Date(now).toISOString(), facts: { ...given }, refused: null }, { transaction }))
+    await this.parts.database.write((transaction) =>
+      row.update(
+        { usedAt: new Date(now).toISOString(), facts: { ...given }, refused: null },
+        { transaction },
+      ),
+    )
     const says = `${row.machine} called from ${row.address} on ${row.card}; clock and runtime are right`
-    await this.parts.journal({ kind: 'join.called', change: row.change, about: `machine/${row.site}/${row.machine}`, says })
+    await this.parts.journal({
+      kind: 'join.called',
+      change: row.change,
+      about: `machine/${row.site}/${row.machine}`,
+      says,
+    })
     await this.parts.runner.called(row.change, row.machine, says, null)
     return { says: `${row.machine} is taken into ${row.cluster} as ${row.node}.` }
   }
 
   private async refuse(row: JoinRow, facts: CallFacts, says: string): Promise<void> {
-    await this.parts.database.write((transaction) => row.update({ facts: { ...facts }, refused: says }, { transaction }))
-    await this.parts.journal({ kind: 'join.refused', change: row.change, about: `machine/${row.site}/${row.machine}`, says })
+    await this.parts.database.write((transaction) =>
+      row.update({ facts: { ...facts }, refused: says }, { transaction }),
+    )
+    await this.parts.journal({
+      kind: 'join.refused',
+      change: row.change,
+      about: `machine/${row.site}/${row.machine}`,
+      says,
+    })
   }
 
   private async find(id: string, machine: string): Promise<JoinRow> {
-    const row = await JoinRow.findOne({ where: { change: Number(/^c-(\d{1,12})$/.exec(id)?.[1] ?? -1), machine } })
-    if (!row) throw new Refusal('not-found', `${changeId(Number(id.slice(2)) || 0)} waits for no machine ${machine.slice(0, 80)}.`)
+    const row = await JoinRow.findOne({
+      where: { change: Number(/^c-(\d{1,12})$/.exec(id)?.[1] ?? -1), machine },
+    })
+    if (!row)
+      throw new Refusal(
+        'not-found',
+        `${changeId(Number(id.slice(2)) || 0)} waits for no machine ${machine.slice(0, 80)}.`,
+      )
     return row
   }
 }

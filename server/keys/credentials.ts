@@ -8,7 +8,10 @@ import { fingerprintOf, type Vault } from './vault'
 export interface CredentialSite {
   readonly now: number
   enterCredential(site: string, fingerprint: string, until: number): Promise<void>
-  checkCredential(site: string, fingerprint: string): Promise<{ readonly good: boolean; readonly says: string }>
+  checkCredential(
+    site: string,
+    fingerprint: string,
+  ): Promise<{ readonly good: boolean; readonly says: string }>
 }
 
 export interface CredentialWish {
@@ -29,25 +32,64 @@ export class Credentials {
 
   async enter(wish: CredentialWish): Promise<void> {
     const fields: { path: string; says: string }[] = []
-    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name)) fields.push({ path: 'name', says: 'use a–z, 0–9 and inner dashes, at most 63' })
-    if (wish.secret.length < 12) fields.push({ path: 'secret', says: 'has fewer than 12 characters' })
+    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name))
+      fields.push({ path: 'name', says: 'use a–z, 0–9 and inner dashes, at most 63' })
+    if (wish.secret.length < 12)
+      fields.push({ path: 'secret', says: 'has fewer than 12 characters' })
     const until = Date.parse(wish.until)
     if (Number.isNaN(until)) fields.push({ path: 'until', says: 'is no date' })
     else if (until <= this.outside.now) fields.push({ path: 'until', says: 'has passed' })
-    if (await CredentialRow.findOne({ where: { site: wish.site, name: wish.name } })) fields.push({ path: 'name', says: `${wish.site} has a credential of this name; remove it first` })
-    if (fields.length > 0) throw new Refusal('invalid', `The credential was not kept: ${fields.map((field) => `${field.path} ${field.says}`).join('; ')}.`, fields)
+    if (await CredentialRow.findOne({ where: { site: wish.site, name: wish.name } }))
+      fields.push({
+        path: 'name',
+        says: `${wish.site} has a credential of this name; remove it first`,
+      })
+    if (fields.length > 0)
+      throw new Refusal(
+        'invalid',
+        `The credential was not kept: ${fields.map((field) => `${field.path} ${field.says}`).join('; ')}.`,
+        fields,
+      )
     const fingerprint = fingerprintOf(wish.secret)
     await this.outside.enterCredential(wish.site, fingerprint, until)
-    await this.database.write((transaction) => CredentialRow.create({ site: wish.site, name: wish.name, sealed: this.vault.seal(wish.secret, `${wish.site}/${wish.name}`), fingerprint, until: new Date(until).toISOString(), checkedAt: null, checkedSays: null, checkedGood: null }, { transaction }))
-    await this.changed(`credential ${wish.name} for ${wish.site} entered, until ${wish.until.slice(0, 10)}`)
+    await this.database.write((transaction) =>
+      CredentialRow.create(
+        {
+          site: wish.site,
+          name: wish.name,
+          sealed: this.vault.seal(wish.secret, `${wish.site}/${wish.name}`),
+          fingerprint,
+          until: new Date(until).toISOString(),
+          checkedAt: null,
+          checkedSays: null,
+          checkedGood: null,
+        },
+        { transaction },
+      ),
+    )
+    await this.changed(
+      `credential ${wish.name} for ${wish.site} entered, until ${wish.until.slice(0, 10)}`,
+    )
     await this.check(wish.site, wish.name)
   }
 
   /** Asks the site whether it takes the credential, with the secret as it lies sealed. */
   async check(site: string, name: string): Promise<void> {
     const row = await this.find(site, name)
-    const { good, says } = await this.outside.checkCredential(site, fingerprintOf(this.vault.open(row.sealed, `${site}/${name}`)))
-    await this.database.write((transaction) => row.update({ checkedAt: new Date(this.outside.now).toISOString(), checkedSays: says, checkedGood: good }, { transaction }))
+    const { good, says } = await this.outside.checkCredential(
+      site,
+      fingerprintOf(this.vault.open(row.sealed, `${site}/${name}`)),
+    )
+    await this.database.write((transaction) =>
+      row.update(
+        {
+          checkedAt: new Date(this.outside.now).toISOString(),
+          checkedSays: says,
+          checkedGood: good,
+        },
+        { transaction },
+      ),
+    )
     await this.changed(`credential ${name} for ${site}: ${says}`)
   }
 
@@ -59,7 +101,8 @@ export class Credentials {
 
   private async find(site: string, name: string): Promise<CredentialRow> {
     const row = await CredentialRow.findOne({ where: { site, name } })
-    if (!row) throw new Refusal('not-found', `${site.slice(0, 80)} has no credential ${name.slice(0, 80)}.`)
+    if (!row)
+      throw new Refusal('not-found', `${site.slice(0, 80)} has no credential ${name.slice(0, 80)}.`)
     return row
   }
 }

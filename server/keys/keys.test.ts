@@ -4,7 +4,13 @@ import { elm, openForTest, type Opened } from '../testing/open'
 import { makeKey, readPublicKey } from './ssh-key'
 
 /** The fields of a private key file, read as its format says. */
-function readPrivate(file: string): { readonly seed: Buffer; readonly point: Buffer; readonly comment: string; readonly checks: readonly number[]; readonly padding: readonly number[] } {
+function readPrivate(file: string): {
+  readonly seed: Buffer
+  readonly point: Buffer
+  readonly comment: string
+  readonly checks: readonly number[]
+  readonly padding: readonly number[]
+} {
   const bytes = Buffer.from(file.replace(/-----[^-]+-----|\s/g, ''), 'base64')
   let at = 'openssh-key-v1\0'.length
   expect(bytes.subarray(0, at).toString()).toBe('openssh-key-v1\0')
@@ -25,7 +31,13 @@ function readPrivate(file: string): { readonly seed: Buffer; readonly point: Buf
   const point = take()
   const secret = take()
   const comment = take().toString()
-  return { seed: secret.subarray(0, 32), point, comment, checks, padding: [...bytes.subarray(at, end)] }
+  return {
+    seed: secret.subarray(0, 32),
+    point,
+    comment,
+    checks,
+    padding: [...bytes.subarray(at, end)],
+  }
 }
 
 describe('a key made here', () => {
@@ -35,9 +47,28 @@ describe('a key made here', () => {
     expect(comment).toBe('duty')
     expect(checks[0]).toBe(checks[1])
     expect(padding).toEqual(padding.map((_, i) => i + 1))
-    const secret = createPrivateKey({ key: { kty: 'OKP', crv: 'Ed25519', d: seed.toString('base64url'), x: point.toString('base64url') }, format: 'jwk' })
-    const open = createPublicKey({ key: { kty: 'OKP', crv: 'Ed25519', x: Buffer.from(key.line.split(' ')[1] ?? '', 'base64').subarray(-32).toString('base64url') }, format: 'jwk' })
-    expect(verify(null, Buffer.from('said'), open, sign(null, Buffer.from('said'), secret))).toBe(true)
+    const secret = createPrivateKey({
+      key: {
+        kty: 'OKP',
+        crv: 'Ed25519',
+        d: seed.toString('base64url'),
+        x: point.toString('base64url'),
+      },
+      format: 'jwk',
+    })
+    const open = createPublicKey({
+      key: {
+        kty: 'OKP',
+        crv: 'Ed25519',
+        x: Buffer.from(key.line.split(' ')[1] ?? '', 'base64')
+          .subarray(-32)
+          .toString('base64url'),
+      },
+      format: 'jwk',
+    })
+    expect(verify(null, Buffer.from('said'), open, sign(null, Buffer.from('said'), secret))).toBe(
+      true,
+    )
     expect(readPublicKey(`${key.line} duty@desk`)).toEqual({ ok: true, key })
   })
 })
@@ -56,7 +87,10 @@ describe('a pasted key', () => {
     expect(read.ok).toBe(false)
     expect(!read.ok && read.says.length).toBeGreaterThan(20)
   })
-  it('that is private is said to be, so that nobody trusts it further', () => expect(readPublicKey(privateKey)).toMatchObject({ says: expect.stringContaining('private key') }))
+  it('that is private is said to be, so that nobody trusts it further', () =>
+    expect(readPublicKey(privateKey)).toMatchObject({
+      says: expect.stringContaining('private key'),
+    }))
 })
 
 describe('the register of keys', () => {
@@ -70,13 +104,21 @@ describe('the register of keys', () => {
     const { keys, changes } = opened.gyrarch
     const { key } = makeKey('y')
     await keys.paste('desk', key.line)
-    await expect(keys.make('desk')).rejects.toMatchObject({ code: 'conflict', fields: [{ path: 'name' }] })
-    await expect(keys.paste('desk-2', key.line)).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('as desk') })
+    await expect(keys.make('desk')).rejects.toMatchObject({
+      code: 'conflict',
+      fields: [{ path: 'name' }],
+    })
+    await expect(keys.paste('desk-2', key.line)).rejects.toMatchObject({
+      code: 'conflict',
+      message: expect.stringContaining('as desk'),
+    })
     await expect(keys.make('Not A Name')).rejects.toMatchObject({ code: 'invalid' })
     const record = await changes.draft('cluster.raise', { ...elm, sshKey: 'desk' })
     expect(record.plan).not.toBeNull()
     await keys.strike('desk')
-    expect((await changes.get(record.id)).findings.map((finding) => finding.rule)).toContain('ssh-key.known')
+    expect((await changes.get(record.id)).findings.map((finding) => finding.rule)).toContain(
+      'ssh-key.known',
+    )
   })
 
   it('keeps no private half, and no journal line tells one', async () => {

@@ -13,11 +13,22 @@ export interface KeyRecord {
 const validName = /^[a-z0-9][a-z0-9._-]{0,62}$/
 
 async function enter(database: Database, name: string, key: PublicKey): Promise<void> {
-  if (!validName.test(name)) throw new Refusal('invalid', `“${name.slice(0, 70)}” is no name for a key. Use a–z, 0–9, dots and dashes, at most 63.`, [{ path: 'name', says: 'not a valid name' }])
+  if (!validName.test(name))
+    throw new Refusal(
+      'invalid',
+      `“${name.slice(0, 70)}” is no name for a key. Use a–z, 0–9, dots and dashes, at most 63.`,
+      [{ path: 'name', says: 'not a valid name' }],
+    )
   await database.write(async (transaction) => {
-    if (await KeyRow.findByPk(name, { transaction })) throw new Refusal('conflict', `There is a key ${name} already. Give this one another name.`, [{ path: 'name', says: 'is taken' }])
+    if (await KeyRow.findByPk(name, { transaction }))
+      throw new Refusal('conflict', `There is a key ${name} already. Give this one another name.`, [
+        { path: 'name', says: 'is taken' },
+      ])
     const twin = await KeyRow.findOne({ where: { fingerprint: key.fingerprint }, transaction })
-    if (twin) throw new Refusal('conflict', `This key is entered already, as ${twin.name}.`, [{ path: 'publicKey', says: `is ${twin.name}` }])
+    if (twin)
+      throw new Refusal('conflict', `This key is entered already, as ${twin.name}.`, [
+        { path: 'publicKey', says: `is ${twin.name}` },
+      ])
     await KeyRow.create({ name, line: key.line, fingerprint: key.fingerprint }, { transaction })
   })
 }
@@ -33,7 +44,9 @@ export class Keys {
   }
 
   async list(): Promise<readonly KeyRecord[]> {
-    return (await KeyRow.findAll({ order: [['name', 'ASC']] })).map(({ name, line, fingerprint }) => ({ name, line, fingerprint }))
+    return (await KeyRow.findAll({ order: [['name', 'ASC']] })).map(
+      ({ name, line, fingerprint }) => ({ name, line, fingerprint }),
+    )
   }
 
   /** Enters a pasted public key. */
@@ -53,7 +66,9 @@ export class Keys {
   }
 
   async strike(name: string): Promise<void> {
-    const gone = await this.database.write((transaction) => KeyRow.destroy({ where: { name }, transaction }))
+    const gone = await this.database.write((transaction) =>
+      KeyRow.destroy({ where: { name }, transaction }),
+    )
     if (gone === 0) throw new Refusal('not-found', `There is no key ${name.slice(0, 70)}.`)
     await this.changed(`SSH key ${name} struck`)
   }

@@ -23,7 +23,9 @@ export class Vault {
 
   open(sealed: string, place: string): string {
     const bytes = Buffer.from(sealed, 'base64')
-    const decipher = createDecipheriv('aes-256-gcm', this.key, bytes.subarray(0, 12)).setAAD(Buffer.from(place)).setAuthTag(bytes.subarray(12, 28))
+    const decipher = createDecipheriv('aes-256-gcm', this.key, bytes.subarray(0, 12))
+      .setAAD(Buffer.from(place))
+      .setAuthTag(bytes.subarray(12, 28))
     return Buffer.concat([decipher.update(bytes.subarray(28)), decipher.final()]).toString('utf8')
   }
 
@@ -35,4 +37,5 @@ export class Vault {
 }
 
 /** What may be shown and compared of a secret. */
-export const fingerprintOf = (secret: string): string => createHash('sha256').update(secret).digest('hex').slice(0, 16)
+export const fingerprintOf = (secret: string): string =>
+  createHash('sha256').update(secret).digest('hex').slice(0, 16)

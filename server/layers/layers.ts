@@ -14,7 +14,10 @@ export class Layers {
   ) {}
 
   async list(): Promise<readonly { readonly name: string; readonly text: string }[]> {
-    return (await LayerFileRow.findAll({ order: [['name', 'ASC']] })).map(({ name, text }) => ({ name, text }))
+    return (await LayerFileRow.findAll({ order: [['name', 'ASC']] })).map(({ name, text }) => ({
+      name,
+      text,
+    }))
   }
 
   async get(name: string): Promise<string> {
@@ -25,17 +28,25 @@ export class Layers {
 
   /** Keeps a file that can be read; refuses one that cannot, with the place. */
   async keep(name: string, text: string): Promise<void> {
-    if (!nameShape.test(name)) throw new Refusal('invalid', `name: “${name.slice(0, 60)}” is no name. Small letters, digits and -.`, [{ path: 'name', says: 'small letters, digits and -' }])
+    if (!nameShape.test(name))
+      throw new Refusal(
+        'invalid',
+        `name: “${name.slice(0, 60)}” is no name. Small letters, digits and -.`,
+        [{ path: 'name', says: 'small letters, digits and -' }],
+      )
     if (text.length > mostBytes) throw new Refusal('too-large', 'A layered file has up to 2 MiB.')
     const read = readLayers(text)
-    if (!read.ok) throw new Refusal('invalid', `text: ${read.says}`, [{ path: 'text', says: read.says }])
+    if (!read.ok)
+      throw new Refusal('invalid', `text: ${read.says}`, [{ path: 'text', says: read.says }])
     await this.database.write((transaction) => LayerFileRow.upsert({ name, text }, { transaction }))
     await this.journal(`layered file ${name} kept`)
   }
 
   async remove(name: string): Promise<void> {
     await this.get(name)
-    await this.database.write((transaction) => LayerFileRow.destroy({ where: { name }, transaction }))
+    await this.database.write((transaction) =>
+      LayerFileRow.destroy({ where: { name }, transaction }),
+    )
     await this.journal(`layered file ${name} removed`)
   }
 }

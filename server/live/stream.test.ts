@@ -23,7 +23,11 @@ afterAll(async () => {
 })
 
 /** Reads the stream until a text has come, while something is done. */
-async function hear(until: string, during: () => Promise<unknown> = async () => undefined, headers: Record<string, string> = {}): Promise<string> {
+async function hear(
+  until: string,
+  during: () => Promise<unknown> = async () => undefined,
+  headers: Record<string, string> = {},
+): Promise<string> {
   const stop = new AbortController()
   const response = await fetch(url, { headers, signal: stop.signal })
   const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader()
@@ -34,7 +38,8 @@ async function hear(until: string, during: () => Promise<unknown> = async () => 
   return heard
 }
 
-const idsIn = (heard: string): number[] => [...heard.matchAll(/^id: (\d+)$/gm)].map((found) => Number(found[1]))
+const idsIn = (heard: string): number[] =>
+  [...heard.matchAll(/^id: (\d+)$/gm)].map((found) => Number(found[1]))
 
 describe('the event stream', () => {
   it('tells a run step by step, each step once a frame', async () => {
@@ -61,7 +66,8 @@ describe('the event stream', () => {
   })
 
   it('says reset to one who missed too much', async () => {
-    for (let i = 0; i < 510; i++) await opened.gyrarch.journalLine({ kind: 'test', says: `line ${i}` })
+    for (let i = 0; i < 510; i++)
+      await opened.gyrarch.journalLine({ kind: 'test', says: `line ${i}` })
     const heard = await hear('event: reset', undefined, { 'Last-Event-ID': '1' })
     expect(heard).toContain('event: reset')
     expect(idsIn(heard)).toEqual([])

@@ -14,7 +14,12 @@ const commentMs = 15_000
 const mostMissed = 500
 
 export function live(gyrarch: Gyrarch, request: Request, response: Response): void {
-  response.writeHead(200, { 'Content-Type': 'text/event-stream; charset=utf-8', 'Cache-Control': 'no-store', Connection: 'keep-alive', 'X-Accel-Buffering': 'no' })
+  response.writeHead(200, {
+    'Content-Type': 'text/event-stream; charset=utf-8',
+    'Cache-Control': 'no-store',
+    Connection: 'keep-alive',
+    'X-Accel-Buffering': 'no',
+  })
   response.flushHeaders()
   const lines: JournalEntry[] = []
   const runs = new Map<number, Set<string>>()
@@ -24,7 +29,9 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   let lastId = 0
 
   const write = (event: string, data: unknown, id?: number): void => {
-    response.write(`${id === undefined ? '' : `id: ${id}\n`}event: ${event}\ndata: ${JSON.stringify(data)}\n\n`)
+    response.write(
+      `${id === undefined ? '' : `id: ${id}\n`}event: ${event}\ndata: ${JSON.stringify(data)}\n\n`,
+    )
   }
   const onJournal = (entry: JournalEntry): void => void lines.push(entry)
   const onRun = ({ change, steps }: { change: number; steps: readonly string[] }): void => {
@@ -56,7 +63,14 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
         const row = await gyrarch.changes.find(changeId(number)).catch(() => null)
         if (!row) continue
         const some = steps.size > 0 ? await stepRecords(number, [...steps]) : []
-        write('run', { id: changeId(number), label: row.label, state: row.state, startedAt: row.startedAt, endedAt: row.endedAt, steps: some })
+        write('run', {
+          id: changeId(number),
+          label: row.label,
+          state: row.state,
+          startedAt: row.startedAt,
+          endedAt: row.endedAt,
+          steps: some,
+        })
       }
       if (slices.size > 0) {
         write('state', { version: gyrarch.fleet.last().version, slices: [...slices] })
@@ -85,6 +99,10 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   response.on('close', () => {
     clearInterval(frames)
     clearInterval(comments)
-    gyrarch.hub.off('journal', onJournal).off('run', onRun).off('state', onState).off('clock', onClock)
+    gyrarch.hub
+      .off('journal', onJournal)
+      .off('run', onRun)
+      .off('state', onState)
+      .off('clock', onClock)
   })
 }

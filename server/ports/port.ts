@@ -5,7 +5,14 @@ import type { Failure } from '~/core/changes'
 export type Outcome =
   | { readonly known: false }
   | { readonly known: true; readonly ended: false; readonly evidence: readonly Evidence[] }
-  | { readonly known: true; readonly ended: true; readonly at: number; readonly result: Readonly<Record<string, unknown>> | null; readonly failure: Failure | null; readonly evidence: readonly Evidence[] }
+  | {
+      readonly known: true
+      readonly ended: true
+      readonly at: number
+      readonly result: Readonly<Record<string, unknown>> | null
+      readonly failure: Failure | null
+      readonly evidence: readonly Evidence[]
+    }
 
 export interface Evidence {
   /** Milliseconds on the outside’s clock. */

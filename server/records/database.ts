@@ -16,7 +16,12 @@ interface ConnectionSource {
   releaseConnection(connection: Connection, force?: boolean): void
 }
 
-const pragmas = ['PRAGMA journal_mode=WAL', 'PRAGMA synchronous=FULL', 'PRAGMA busy_timeout=5000', 'PRAGMA foreign_keys=ON']
+const pragmas = [
+  'PRAGMA journal_mode=WAL',
+  'PRAGMA synchronous=FULL',
+  'PRAGMA busy_timeout=5000',
+  'PRAGMA foreign_keys=ON',
+]
 
 /** Gives every transaction the same writing connection instead of a new one each, and sets pragmas on both. */
 function keepTwoConnections(sequelize: Sequelize): void {
@@ -51,12 +56,19 @@ export interface Database {
 }
 
 /** Opens a file (made if missing) and brings its schema up to date. */
-export async function openDatabase(file: string, migrations: readonly Migration[], define: (sequelize: Sequelize) => void): Promise<Database> {
+export async function openDatabase(
+  file: string,
+  migrations: readonly Migration[],
+  define: (sequelize: Sequelize) => void,
+): Promise<Database> {
   const sequelize = new Sequelize({ dialect: 'sqlite', storage: file, logging: false })
   keepTwoConnections(sequelize)
   define(sequelize)
   const umzug = new Umzug({
-    migrations: migrations.map(({ name, up }) => ({ name, up: ({ context }: { context: QueryInterface }) => up(context) })),
+    migrations: migrations.map(({ name, up }) => ({
+      name,
+      up: ({ context }: { context: QueryInterface }) => up(context),
+    })),
     context: sequelize.getQueryInterface(),
     storage: new SequelizeStorage({ sequelize }),
     logger: undefined,
@@ -66,7 +78,9 @@ export async function openDatabase(file: string, migrations: readonly Migration[
   return {
     sequelize,
     write: (work) => {
-      const turn = tail.then(() => sequelize.transaction({ type: Transaction.TYPES.IMMEDIATE }, work))
+      const turn = tail.then(() =>
+        sequelize.transaction({ type: Transaction.TYPES.IMMEDIATE }, work),
+      )
       tail = turn.catch(() => undefined)
       return turn
     },

@@ -30,7 +30,11 @@ export const recordMigrations: readonly Migration[] = [
   },
   {
     name: '0002-public-keys',
-    up: sql(`ALTER TABLE ssh_keys ADD COLUMN line TEXT`, `ALTER TABLE ssh_keys ADD COLUMN fingerprint TEXT`, `CREATE UNIQUE INDEX ssh_keys_fingerprint ON ssh_keys (fingerprint)`),
+    up: sql(
+      `ALTER TABLE ssh_keys ADD COLUMN line TEXT`,
+      `ALTER TABLE ssh_keys ADD COLUMN fingerprint TEXT`,
+      `CREATE UNIQUE INDEX ssh_keys_fingerprint ON ssh_keys (fingerprint)`,
+    ),
   },
   {
     name: '0003-ground',
@@ -41,11 +45,30 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE templates (name TEXT PRIMARY KEY, says TEXT NOT NULL, kind TEXT NOT NULL, intent JSON NOT NULL, open JSON NOT NULL, shipped TINYINT(1) NOT NULL)`,
     ),
   },
-  { name: '0004-rest', up: sql(`ALTER TABLE clusters ADD COLUMN rest JSON`, `ALTER TABLE clusters ADD COLUMN restDoneAt TEXT`) },
-  { name: '0005-layers', up: sql(`CREATE TABLE layer_files (name TEXT PRIMARY KEY, text TEXT NOT NULL)`) },
+  {
+    name: '0004-rest',
+    up: sql(
+      `ALTER TABLE clusters ADD COLUMN rest JSON`,
+      `ALTER TABLE clusters ADD COLUMN restDoneAt TEXT`,
+    ),
+  },
+  {
+    name: '0005-layers',
+    up: sql(`CREATE TABLE layer_files (name TEXT PRIMARY KEY, text TEXT NOT NULL)`),
+  },
   { name: '0006-autoscale', up: sql(`ALTER TABLE clusters ADD COLUMN autoscale JSON`) },
-  { name: '0007-prices', up: sql(`CREATE TABLE prices (site TEXT NOT NULL, item TEXT NOT NULL, units REAL NOT NULL, PRIMARY KEY (site, item))`) },
-  { name: '0008-expectations', up: sql(`CREATE TABLE expectations (name TEXT PRIMARY KEY, "from" JSON NOT NULL, "to" JSON NOT NULL, port INTEGER NOT NULL, protocol TEXT NOT NULL, delivered TINYINT(1) NOT NULL)`) },
+  {
+    name: '0007-prices',
+    up: sql(
+      `CREATE TABLE prices (site TEXT NOT NULL, item TEXT NOT NULL, units REAL NOT NULL, PRIMARY KEY (site, item))`,
+    ),
+  },
+  {
+    name: '0008-expectations',
+    up: sql(
+      `CREATE TABLE expectations (name TEXT PRIMARY KEY, "from" JSON NOT NULL, "to" JSON NOT NULL, port INTEGER NOT NULL, protocol TEXT NOT NULL, delivered TINYINT(1) NOT NULL)`,
+    ),
+  },
 ]
 
 export const standinMigrations: readonly Migration[] = [

@@ -1,19 +1,50 @@
 /** Gyrarch’s own records. What is filtered or joined on is a column; documents that are only read whole are JSON. */
-import { type CreationOptional, DataTypes, type InferAttributes, type InferCreationAttributes, Model, type Sequelize } from 'sequelize'
+import {
+  type CreationOptional,
+  DataTypes,
+  type InferAttributes,
+  type InferCreationAttributes,
+  Model,
+  type Sequelize,
+} from 'sequelize'
 import type { AutoscalePolicy, HealthPolicy } from '~/core/keeping'
 import type { RestWindow } from '~/core/scaling'
 import type { Command, Failure, Finding, Plan, Proof, RetryPolicy } from '~/core/changes'
 
-export type ChangeState = 'draft' | 'waiting' | 'scheduled' | 'running' | 'halted' | 'undoing' | 'done' | 'taken-back' | 'given-up'
-export type StepState = 'waiting' | 'running' | 'retrying' | 'done' | 'failed' | 'undone' | 'skipped'
+export type ChangeState =
+  | 'draft'
+  | 'waiting'
+  | 'scheduled'
+  | 'running'
+  | 'halted'
+  | 'undoing'
+  | 'done'
+  | 'taken-back'
+  | 'given-up'
+export type StepState =
+  'waiting' | 'running' | 'retrying' | 'done' | 'failed' | 'undone' | 'skipped'
 
-export class ClusterRow extends Model<InferAttributes<ClusterRow>, InferCreationAttributes<ClusterRow>> {
+export class ClusterRow extends Model<
+  InferAttributes<ClusterRow>,
+  InferCreationAttributes<ClusterRow>
+> {
   declare name: string
   declare site: string
   declare guarded: boolean
   declare release: string
-  declare controlPlane: { kind: 'own'; count: number } | { kind: 'managed'; tier: 'plain' | 'assured' }
-  declare pools: { name: string; size: string; lifetime: 'on-demand' | 'spot'; range: { min: number; max: number } | null; taints: { key: string; value: string; effect: 'NoSchedule' | 'PreferNoSchedule' | 'NoExecute' }[] }[]
+  declare controlPlane:
+    { kind: 'own'; count: number } | { kind: 'managed'; tier: 'plain' | 'assured' }
+  declare pools: {
+    name: string
+    size: string
+    lifetime: 'on-demand' | 'spot'
+    range: { min: number; max: number } | null
+    taints: {
+      key: string
+      value: string
+      effect: 'NoSchedule' | 'PreferNoSchedule' | 'NoExecute'
+    }[]
+  }[]
   declare labels: Record<string, string>
   declare drives: string[]
   declare pods: string
@@ -30,7 +61,10 @@ export class ClusterRow extends Model<InferAttributes<ClusterRow>, InferCreation
   declare restDoneAt: CreationOptional<string | null>
 }
 
-export class ChangeRow extends Model<InferAttributes<ChangeRow>, InferCreationAttributes<ChangeRow>> {
+export class ChangeRow extends Model<
+  InferAttributes<ChangeRow>,
+  InferCreationAttributes<ChangeRow>
+> {
   declare number: CreationOptional<number>
   declare kind: string
   declare label: string
@@ -86,7 +120,10 @@ export class StepRow extends Model<InferAttributes<StepRow>, InferCreationAttrib
   declare cause: Failure | null
 }
 
-export class EvidenceRow extends Model<InferAttributes<EvidenceRow>, InferCreationAttributes<EvidenceRow>> {
+export class EvidenceRow extends Model<
+  InferAttributes<EvidenceRow>,
+  InferCreationAttributes<EvidenceRow>
+> {
   declare change: number
   declare step: string
   declare key: string
@@ -100,7 +137,10 @@ export class LockRow extends Model<InferAttributes<LockRow>, InferCreationAttrib
   declare change: number
 }
 
-export class ReservationRow extends Model<InferAttributes<ReservationRow>, InferCreationAttributes<ReservationRow>> {
+export class ReservationRow extends Model<
+  InferAttributes<ReservationRow>,
+  InferCreationAttributes<ReservationRow>
+> {
   declare id: CreationOptional<number>
   declare change: number
   declare kind: 'address' | 'machine' | 'name' | 'range'
@@ -112,7 +152,10 @@ export class ReservationRow extends Model<InferAttributes<ReservationRow>, Infer
   declare memoryBytes: number | null
 }
 
-export class JournalRow extends Model<InferAttributes<JournalRow>, InferCreationAttributes<JournalRow>> {
+export class JournalRow extends Model<
+  InferAttributes<JournalRow>,
+  InferCreationAttributes<JournalRow>
+> {
   declare seq: CreationOptional<number>
   /** ISO time on the stand-ins’ clock. */
   declare at: string
@@ -123,7 +166,10 @@ export class JournalRow extends Model<InferAttributes<JournalRow>, InferCreation
   declare says: string
 }
 
-export class ReleaseRow extends Model<InferAttributes<ReleaseRow>, InferCreationAttributes<ReleaseRow>> {
+export class ReleaseRow extends Model<
+  InferAttributes<ReleaseRow>,
+  InferCreationAttributes<ReleaseRow>
+> {
   declare version: string
   declare released: string
   declare endOfSupport: string
@@ -133,7 +179,10 @@ export class ReleaseRow extends Model<InferAttributes<ReleaseRow>, InferCreation
   declare withdrawn: string | null
 }
 
-export class LedgerRow extends Model<InferAttributes<LedgerRow>, InferCreationAttributes<LedgerRow>> {
+export class LedgerRow extends Model<
+  InferAttributes<LedgerRow>,
+  InferCreationAttributes<LedgerRow>
+> {
   declare id: CreationOptional<number>
   declare domain: string
   declare range: string
@@ -147,7 +196,10 @@ export class KeyRow extends Model<InferAttributes<KeyRow>, InferCreationAttribut
   declare fingerprint: string | null
 }
 
-export class CredentialRow extends Model<InferAttributes<CredentialRow>, InferCreationAttributes<CredentialRow>> {
+export class CredentialRow extends Model<
+  InferAttributes<CredentialRow>,
+  InferCreationAttributes<CredentialRow>
+> {
   declare site: string
   declare name: string
   declare sealed: string
@@ -176,7 +228,10 @@ export class JoinRow extends Model<InferAttributes<JoinRow>, InferCreationAttrib
   declare refused: string | null
 }
 
-export class TemplateRow extends Model<InferAttributes<TemplateRow>, InferCreationAttributes<TemplateRow>> {
+export class TemplateRow extends Model<
+  InferAttributes<TemplateRow>,
+  InferCreationAttributes<TemplateRow>
+> {
   declare name: string
   declare says: string
   declare kind: string
@@ -185,13 +240,19 @@ export class TemplateRow extends Model<InferAttributes<TemplateRow>, InferCreati
   declare shipped: boolean
 }
 
-export class LayerFileRow extends Model<InferAttributes<LayerFileRow>, InferCreationAttributes<LayerFileRow>> {
+export class LayerFileRow extends Model<
+  InferAttributes<LayerFileRow>,
+  InferCreationAttributes<LayerFileRow>
+> {
   declare name: string
   declare text: string
 }
 
 /** A walk that is kept: what is to be reached, or not. */
-export class ExpectationRow extends Model<InferAttributes<ExpectationRow>, InferCreationAttributes<ExpectationRow>> {
+export class ExpectationRow extends Model<
+  InferAttributes<ExpectationRow>,
+  InferCreationAttributes<ExpectationRow>
+> {
   declare name: string
   declare from: Record<string, string>
   declare to: Record<string, string>
@@ -206,7 +267,10 @@ export class PriceRow extends Model<InferAttributes<PriceRow>, InferCreationAttr
   declare units: number
 }
 
-export class AuthorityRow extends Model<InferAttributes<AuthorityRow>, InferCreationAttributes<AuthorityRow>> {
+export class AuthorityRow extends Model<
+  InferAttributes<AuthorityRow>,
+  InferCreationAttributes<AuthorityRow>
+> {
   declare cluster: string
   /** The names its certificate covers; a change of names makes a new one. */
   declare covers: string
@@ -226,7 +290,24 @@ const whole = () => ({ type: INTEGER, allowNull: false })
 export function defineRecords(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false } as const
   ClusterRow.init(
-    { name: { ...text(), primaryKey: true }, site: text(), guarded: { type: BOOLEAN, allowNull: false }, release: text(), controlPlane: json(), pools: json(), labels: json(), drives: json(), pods: text(), services: text(), maxPodsPerNode: whole(), endpoint: optionalText(), health: optionalJson(), rest: optionalJson(), autoscale: optionalJson(), restDoneAt: optionalText() },
+    {
+      name: { ...text(), primaryKey: true },
+      site: text(),
+      guarded: { type: BOOLEAN, allowNull: false },
+      release: text(),
+      controlPlane: json(),
+      pools: json(),
+      labels: json(),
+      drives: json(),
+      pods: text(),
+      services: text(),
+      maxPodsPerNode: whole(),
+      endpoint: optionalText(),
+      health: optionalJson(),
+      rest: optionalJson(),
+      autoscale: optionalJson(),
+      restDoneAt: optionalText(),
+    },
     { ...common, tableName: 'clusters' },
   )
   ChangeRow.init(
@@ -284,35 +365,147 @@ export function defineRecords(sequelize: Sequelize): void {
     { ...common, tableName: 'steps' },
   )
   EvidenceRow.init(
-    { change: { ...whole(), primaryKey: true }, key: { ...text(), primaryKey: true }, index: { ...whole(), primaryKey: true }, step: text(), at: text(), says: { type: TEXT, allowNull: false } },
+    {
+      change: { ...whole(), primaryKey: true },
+      key: { ...text(), primaryKey: true },
+      index: { ...whole(), primaryKey: true },
+      step: text(),
+      at: text(),
+      says: { type: TEXT, allowNull: false },
+    },
     { ...common, tableName: 'evidence' },
   )
-  LockRow.init({ ref: { ...text(), primaryKey: true }, change: whole() }, { ...common, tableName: 'locks' })
+  LockRow.init(
+    { ref: { ...text(), primaryKey: true }, change: whole() },
+    { ...common, tableName: 'locks' },
+  )
   ReservationRow.init(
-    { id: { type: INTEGER, primaryKey: true, autoIncrement: true }, change: whole(), kind: text(), site: text(), domain: optionalText(), zone: optionalText(), what: text(), cores: { type: INTEGER, allowNull: true }, memoryBytes: { type: DataTypes.BIGINT, allowNull: true } },
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      change: whole(),
+      kind: text(),
+      site: text(),
+      domain: optionalText(),
+      zone: optionalText(),
+      what: text(),
+      cores: { type: INTEGER, allowNull: true },
+      memoryBytes: { type: DataTypes.BIGINT, allowNull: true },
+    },
     { ...common, tableName: 'reservations' },
   )
   JournalRow.init(
-    { seq: { type: INTEGER, primaryKey: true, autoIncrement: true }, at: text(), wall: { type: DATE, allowNull: false }, kind: text(), change: { type: INTEGER, allowNull: true }, about: optionalText(), says: { type: TEXT, allowNull: false } },
+    {
+      seq: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      at: text(),
+      wall: { type: DATE, allowNull: false },
+      kind: text(),
+      change: { type: INTEGER, allowNull: true },
+      about: optionalText(),
+      says: { type: TEXT, allowNull: false },
+    },
     { ...common, tableName: 'journal' },
   )
   ReleaseRow.init(
-    { version: { ...text(), primaryKey: true }, released: text(), endOfSupport: text(), architectures: json(), baseImage: text(), minimumRootDiskGb: whole(), withdrawn: optionalText() },
+    {
+      version: { ...text(), primaryKey: true },
+      released: text(),
+      endOfSupport: text(),
+      architectures: json(),
+      baseImage: text(),
+      minimumRootDiskGb: whole(),
+      withdrawn: optionalText(),
+    },
     { ...common, tableName: 'releases' },
   )
-  LedgerRow.init({ id: { type: INTEGER, primaryKey: true, autoIncrement: true }, domain: text(), range: text(), name: text() }, { ...common, tableName: 'ledger' })
-  KeyRow.init({ name: { ...text(), primaryKey: true }, line: { type: TEXT, allowNull: true }, fingerprint: optionalText() }, { ...common, tableName: 'ssh_keys' })
+  LedgerRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      domain: text(),
+      range: text(),
+      name: text(),
+    },
+    { ...common, tableName: 'ledger' },
+  )
+  KeyRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      line: { type: TEXT, allowNull: true },
+      fingerprint: optionalText(),
+    },
+    { ...common, tableName: 'ssh_keys' },
+  )
   CredentialRow.init(
-    { site: { ...text(), primaryKey: true }, name: { ...text(), primaryKey: true }, sealed: { type: TEXT, allowNull: false }, fingerprint: text(), until: text(), checkedAt: optionalText(), checkedSays: optionalText(), checkedGood: { type: BOOLEAN, allowNull: true } },
+    {
+      site: { ...text(), primaryKey: true },
+      name: { ...text(), primaryKey: true },
+      sealed: { type: TEXT, allowNull: false },
+      fingerprint: text(),
+      until: text(),
+      checkedAt: optionalText(),
+      checkedSays: optionalText(),
+      checkedGood: { type: BOOLEAN, allowNull: true },
+    },
     { ...common, tableName: 'credentials' },
   )
   JoinRow.init(
-    { change: { ...whole(), primaryKey: true }, machine: { ...text(), primaryKey: true }, cluster: text(), site: text(), node: text(), card: text(), address: text(), round: whole(), until: text(), usedAt: optionalText(), facts: optionalJson(), refused: optionalText() },
+    {
+      change: { ...whole(), primaryKey: true },
+      machine: { ...text(), primaryKey: true },
+      cluster: text(),
+      site: text(),
+      node: text(),
+      card: text(),
+      address: text(),
+      round: whole(),
+      until: text(),
+      usedAt: optionalText(),
+      facts: optionalJson(),
+      refused: optionalText(),
+    },
     { ...common, tableName: 'joins' },
   )
-  TemplateRow.init({ name: { ...text(), primaryKey: true }, says: text(), kind: text(), intent: json(), open: json(), shipped: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'templates' })
-  LayerFileRow.init({ name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } }, { ...common, tableName: 'layer_files' })
-  ExpectationRow.init({ name: { ...text(), primaryKey: true }, from: json(), to: json(), port: { type: INTEGER, allowNull: false }, protocol: text(), delivered: { type: BOOLEAN, allowNull: false } }, { ...common, tableName: 'expectations' })
-  PriceRow.init({ site: { ...text(), primaryKey: true }, item: { ...text(), primaryKey: true }, units: { type: DataTypes.DOUBLE, allowNull: false } }, { ...common, tableName: 'prices' })
-  AuthorityRow.init({ cluster: { ...text(), primaryKey: true }, covers: { type: TEXT, allowNull: false }, certificate: { type: TEXT, allowNull: false }, fingerprint: text(), expires: text() }, { ...common, tableName: 'authorities' })
+  TemplateRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      says: text(),
+      kind: text(),
+      intent: json(),
+      open: json(),
+      shipped: { type: BOOLEAN, allowNull: false },
+    },
+    { ...common, tableName: 'templates' },
+  )
+  LayerFileRow.init(
+    { name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } },
+    { ...common, tableName: 'layer_files' },
+  )
+  ExpectationRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      from: json(),
+      to: json(),
+      port: { type: INTEGER, allowNull: false },
+      protocol: text(),
+      delivered: { type: BOOLEAN, allowNull: false },
+    },
+    { ...common, tableName: 'expectations' },
+  )
+  PriceRow.init(
+    {
+      site: { ...text(), primaryKey: true },
+      item: { ...text(), primaryKey: true },
+      units: { type: DataTypes.DOUBLE, allowNull: false },
+    },
+    { ...common, tableName: 'prices' },
+  )
+  AuthorityRow.init(
+    {
+      cluster: { ...text(), primaryKey: true },
+      covers: { type: TEXT, allowNull: false },
+      certificate: { type: TEXT, allowNull: false },
+      fingerprint: text(),
+      expires: text(),
+    },
+    { ...common, tableName: 'authorities' },
+  )
 }

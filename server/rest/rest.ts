@@ -59,7 +59,10 @@ export class Rest {
       const last = all.filter((boundary) => boundary.at <= now && boundary.at > done).at(-1)
       if (last) {
         const retry = await this.act(row.name, last)
-        if (retry === null) await this.parts.database.write((transaction) => row.update({ restDoneAt: new Date(last.at).toISOString() }, { transaction }))
+        if (retry === null)
+          await this.parts.database.write((transaction) =>
+            row.update({ restDoneAt: new Date(last.at).toISOString() }, { transaction }),
+          )
         else next = Math.min(next ?? Infinity, now + againMs)
       }
       const coming = all.find((boundary) => boundary.at > now)
@@ -75,7 +78,12 @@ export class Rest {
     if (!known || known.resting === boundary.rests) return null
     const kind = boundary.rests ? 'cluster.stop' : 'cluster.start'
     const refused = await this.parts.changes.runUnattended(kind, { cluster }, mark)
-    if (refused !== null) await this.parts.journal({ kind: 'rest.stuck', about: `cluster/${cluster}`, says: `the rest calendar cannot ${boundary.rests ? 'stop' : 'start'} ${cluster}: ${refused}` })
+    if (refused !== null)
+      await this.parts.journal({
+        kind: 'rest.stuck',
+        about: `cluster/${cluster}`,
+        says: `the rest calendar cannot ${boundary.rests ? 'stop' : 'start'} ${cluster}: ${refused}`,
+      })
     return refused
   }
 }

@@ -1,14 +1,32 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { StepState } from '../records/models'
-import { backoffSeconds, readyOn, readyToUndo, resolvedArgs, settled, type StepStatus } from './graph-state'
+import {
+  backoffSeconds,
+  readyOn,
+  readyToUndo,
+  resolvedArgs,
+  settled,
+  type StepStatus,
+} from './graph-state'
 
-const step = (id: string, after: string[], state: StepState, more: Partial<StepStatus> = {}): StepStatus => ({ id, after, state, undoing: false, undo: {}, dueAt: null, ...more })
+const step = (
+  id: string,
+  after: string[],
+  state: StepState,
+  more: Partial<StepStatus> = {},
+): StepStatus => ({ id, after, state, undoing: false, undo: {}, dueAt: null, ...more })
 const ids = (steps: readonly StepStatus[]): string[] => steps.map(({ id }) => id)
 
 describe('going on', () => {
   it('starts what waits only for what is done', () => {
-    const steps = [step('a', [], 'done'), step('b', ['a'], 'waiting'), step('c', ['a', 'b'], 'waiting'), step('d', [], 'running'), step('e', ['d'], 'waiting')]
+    const steps = [
+      step('a', [], 'done'),
+      step('b', ['a'], 'waiting'),
+      step('c', ['a', 'b'], 'waiting'),
+      step('d', [], 'running'),
+      step('e', ['d'], 'waiting'),
+    ]
     expect(ids(readyOn(steps, 0))).toEqual(['b'])
   })
 
@@ -36,23 +54,51 @@ describe('going back', () => {
   })
 
   it('undoes what came last first, a failed step too, for it may have left something', () => {
-    const steps = [step('a', [], 'done'), step('b', ['a'], 'done'), step('c', ['b'], 'failed'), step('d', ['a'], 'skipped')]
+    const steps = [
+      step('a', [], 'done'),
+      step('b', ['a'], 'done'),
+      step('c', ['b'], 'failed'),
+      step('d', ['a'], 'skipped'),
+    ]
     expect(ids(readyToUndo(steps, 0))).toEqual(['c'])
-    expect(ids(readyToUndo([step('a', [], 'done'), step('b', ['a'], 'done'), step('c', ['b'], 'undone')], 0))).toEqual(['b'])
+    expect(
+      ids(
+        readyToUndo(
+          [step('a', [], 'done'), step('b', ['a'], 'done'), step('c', ['b'], 'undone')],
+          0,
+        ),
+      ),
+    ).toEqual(['b'])
   })
 
   it('holds what an open step stands on through steps that have no undo', () => {
-    const steps = [step('a', [], 'done'), step('b', ['a'], 'done', { undo: null }), step('c', ['b'], 'done')]
+    const steps = [
+      step('a', [], 'done'),
+      step('b', ['a'], 'done', { undo: null }),
+      step('c', ['b'], 'done'),
+    ]
     expect(ids(readyToUndo(steps, 0))).toEqual(['c'])
   })
 
   it('leaves a step alone whose undo was given up, and whatever that stands on', () => {
-    const steps = [step('a', [], 'done'), step('b', ['a'], 'failed', { undoing: true }), step('c', [], 'done')]
+    const steps = [
+      step('a', [], 'done'),
+      step('b', ['a'], 'failed', { undoing: true }),
+      step('c', [], 'done'),
+    ]
     expect(ids(readyToUndo(steps, 0))).toEqual(['c'])
   })
 
   it('undoes every step of any graph, none before those that came after it', () => {
-    const graph = fc.integer({ min: 1, max: 9 }).chain((size) => fc.tuple(...Array.from({ length: size }, (_, i) => fc.subarray(Array.from({ length: i }, (__, j) => `s${j}`)))))
+    const graph = fc
+      .integer({ min: 1, max: 9 })
+      .chain((size) =>
+        fc.tuple(
+          ...Array.from({ length: size }, (_, i) =>
+            fc.subarray(Array.from({ length: i }, (__, j) => `s${j}`)),
+          ),
+        ),
+      )
     fc.assert(
       fc.property(graph, (afters) => {
         let steps = afters.map((after, i) => step(`s${i}`, after, 'done'))
@@ -61,11 +107,15 @@ describe('going back', () => {
           const ready = ids(readyToUndo(steps, 0))
           if (ready.length === 0) break
           for (const id of ready) {
-            const dependents = steps.filter((other) => other.after.includes(id)).map((other) => other.id)
+            const dependents = steps
+              .filter((other) => other.after.includes(id))
+              .map((other) => other.id)
             expect(dependents.every((other) => undone.includes(other))).toBe(true)
           }
           undone.push(...ready)
-          steps = steps.map((one) => (ready.includes(one.id) ? { ...one, state: 'undone' as const } : one))
+          steps = steps.map((one) =>
+            ready.includes(one.id) ? { ...one, state: 'undone' as const } : one,
+          )
         }
         expect(undone).toHaveLength(afters.length)
       }),
@@ -90,8 +140,18 @@ describe('the wait before another attempt', () => {
 
 describe('arguments', () => {
   it('take values out of earlier results, at any depth', () => {
-    const args = { endpoint: { $from: 'plane', path: 'endpoint' }, list: [{ at: { $from: 'plane', path: 'a.b' } }], plain: 1, none: null }
-    expect(resolvedArgs(args, { plane: { endpoint: 'https://x', a: { b: 2 } } })).toEqual({ endpoint: 'https://x', list: [{ at: 2 }], plain: 1, none: null })
+    const args = {
+      endpoint: { $from: 'plane', path: 'endpoint' },
+      list: [{ at: { $from: 'plane', path: 'a.b' } }],
+      plain: 1,
+      none: null,
+    }
+    expect(resolvedArgs(args, { plane: { endpoint: 'https://x', a: { b: 2 } } })).toEqual({
+      endpoint: 'https://x',
+      list: [{ at: 2 }],
+      plain: 1,
+      none: null,
+    })
   })
   it('read what is not there as nothing', () => {
     expect(resolvedArgs({ a: { $from: 'lost', path: 'x' } }, {})).toEqual({ a: null })

@@ -11,12 +11,17 @@ export interface StepStatus {
   readonly dueAt: string | null
 }
 
-const isDue = (step: StepStatus, now: number): boolean => step.dueAt === null || Date.parse(step.dueAt) <= now
+const isDue = (step: StepStatus, now: number): boolean =>
+  step.dueAt === null || Date.parse(step.dueAt) <= now
 
 /** Steps whose predecessors are done, and those due for another attempt. */
 export function readyOn<S extends StepStatus>(steps: readonly S[], now: number): readonly S[] {
   const done = new Set(steps.filter((step) => step.state === 'done').map((step) => step.id))
-  return steps.filter((step) => (step.state === 'waiting' && step.after.every((id) => done.has(id))) || (step.state === 'retrying' && isDue(step, now)))
+  return steps.filter(
+    (step) =>
+      (step.state === 'waiting' && step.after.every((id) => done.has(id))) ||
+      (step.state === 'retrying' && isDue(step, now)),
+  )
 }
 
 /**
@@ -25,7 +30,12 @@ export function readyOn<S extends StepStatus>(steps: readonly S[], now: number):
  */
 export function readyToUndo<S extends StepStatus>(steps: readonly S[], now: number): readonly S[] {
   if (steps.some((step) => step.state === 'running' && !step.undoing)) return []
-  const open = (step: StepStatus): boolean => step.undo !== null && (step.state === 'done' || step.state === 'failed' || step.state === 'running' || step.state === 'retrying')
+  const open = (step: StepStatus): boolean =>
+    step.undo !== null &&
+    (step.state === 'done' ||
+      step.state === 'failed' ||
+      step.state === 'running' ||
+      step.state === 'retrying')
   const blocked = new Set<string>()
   // What an open step waits for, directly or through steps that have no undo, has to wait with its own.
   const byId = new Map(steps.map((step) => [step.id, step]))
@@ -37,13 +47,21 @@ export function readyToUndo<S extends StepStatus>(steps: readonly S[], now: numb
     }
   }
   for (const step of steps) if (open(step)) block(step.after)
-  return steps.filter((step) => step.undo !== null && !blocked.has(step.id) && (step.state === 'done' || (step.state === 'failed' && !hasFailedUndo(step)) || (step.state === 'retrying' && isDue(step, now))))
+  return steps.filter(
+    (step) =>
+      step.undo !== null &&
+      !blocked.has(step.id) &&
+      (step.state === 'done' ||
+        (step.state === 'failed' && !hasFailedUndo(step)) ||
+        (step.state === 'retrying' && isDue(step, now))),
+  )
 }
 
 /** A step whose undo was tried and given up: only “retry” takes it up again. */
 const hasFailedUndo = (step: StepStatus): boolean => step.undoing && step.state === 'failed'
 
-export const settled = (steps: readonly StepStatus[]): boolean => steps.every((step) => step.state === 'done')
+export const settled = (steps: readonly StepStatus[]): boolean =>
+  steps.every((step) => step.state === 'done')
 
 /** Seconds before the next attempt: doubling from the policy’s first wait up to its longest, with ±20 % that the key decides. */
 export function backoffSeconds(policy: RetryPolicy, attempts: number, key: string): number {
@@ -54,14 +72,27 @@ export function backoffSeconds(policy: RetryPolicy, attempts: number, key: strin
 }
 
 /** Arguments with every `{ $from, path }` replaced by the value out of that step’s result. */
-export function resolvedArgs(args: Readonly<Record<string, unknown>>, results: Readonly<Record<string, Readonly<Record<string, unknown>>>>): Record<string, unknown> {
+export function resolvedArgs(
+  args: Readonly<Record<string, unknown>>,
+  results: Readonly<Record<string, Readonly<Record<string, unknown>>>>,
+): Record<string, unknown> {
   const resolve = (value: unknown): unknown => {
     if (Array.isArray(value)) return value.map(resolve)
     if (typeof value !== 'object' || value === null) return value
     const record = value as Record<string, unknown>
     const { $from: from, path } = record
     if (typeof from === 'string' && typeof path === 'string') {
-      return path.split('.').reduce<unknown>((at, key) => (typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[key] : undefined), results[from]) ?? null
+      return (
+        path
+          .split('.')
+          .reduce<unknown>(
+            (at, key) =>
+              typeof at === 'object' && at !== null
+                ? (at as Record<string, unknown>)[key]
+                : undefined,
+            results[from],
+          ) ?? null
+      )
     }
     return Object.fromEntries(Object.entries(record).map(([key, item]) => [key, resolve(item)]))
   }

@@ -11,7 +11,10 @@ gyrarchForEach((opened) => {
 const start = async (intent: unknown, kind = 'cluster.raise') => {
   const change = await gyrarch.changes.draft(kind, intent)
   expect(change.findings.filter((finding) => finding.level === 'stop')).toEqual([])
-  return gyrarch.changes.run(change.id, { accept: change.findings.map((finding) => finding.key), planDigest: change.planDigest ?? undefined })
+  return gyrarch.changes.run(change.id, {
+    accept: change.findings.map((finding) => finding.key),
+    planDigest: change.planDigest ?? undefined,
+  })
 }
 
 describe('a run', () => {
@@ -37,7 +40,13 @@ describe('a run', () => {
   })
 
   it('halts when the fault stays, and carries on from there once it is gone', async () => {
-    const fault = await gyrarch.putFault({ fault: 'machine-unavailable', about: 'site/tarn-north', mode: 'permanent', times: 1, afterSeconds: 0 })
+    const fault = await gyrarch.putFault({
+      fault: 'machine-unavailable',
+      about: 'site/tarn-north',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
     const { id } = await start(fernlet)
     const halted = await runOut(gyrarch, id)
     expect(halted.state).toBe('halted')
@@ -53,7 +62,9 @@ describe('a run', () => {
     const { id } = await start(birch)
     expect((await runOut(gyrarch, id)).state).toBe('done')
     const cluster = clusterOf(await gyrarch.fleet.view(), 'birch')
-    const members = cluster ? nodesOf(cluster).filter((node) => node.roles.includes('control-plane')) : []
+    const members = cluster
+      ? nodesOf(cluster).filter((node) => node.roles.includes('control-plane'))
+      : []
     expect(new Set(members.map((node) => node.zone)).size).toBe(3)
   })
 
@@ -61,7 +72,9 @@ describe('a run', () => {
     const before = siteOf(await gyrarch.fleet.view(), 'mossgate')
     const { id } = await start(birch)
     await gyrarch.outside.advance(700)
-    expect(siteOf(await gyrarch.fleet.view(), 'mossgate')?.machines.length).toBeGreaterThan(before?.machines.length ?? 0)
+    expect(siteOf(await gyrarch.fleet.view(), 'mossgate')?.machines.length).toBeGreaterThan(
+      before?.machines.length ?? 0,
+    )
     await gyrarch.changes.takeBack(id)
     expect((await runOut(gyrarch, id)).state).toBe('taken-back')
     const view = await gyrarch.fleet.view()
@@ -77,7 +90,13 @@ describe('a run', () => {
   it('offers an amendment that gets past a missing image, and carries on with it', async () => {
     const change = await gyrarch.changes.draft('cluster.raise', birch)
     await gyrarch.changes.run(change.id, { accept: [] })
-    await gyrarch.putFault({ fault: 'image-missing', about: 'image/mossgate/1.33.2', mode: 'permanent', times: 1, afterSeconds: 0 })
+    await gyrarch.putFault({
+      fault: 'image-missing',
+      about: 'image/mossgate/1.33.2',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
     const halted = await runOut(gyrarch, change.id)
     expect(halted.state).toBe('halted')
     expect(halted.cause?.reason).toBe('image-missing')
@@ -92,34 +111,66 @@ describe('a run', () => {
   it('says when an amendment would undo what is done, and refuses it in place', async () => {
     const { id } = await start(fernlet)
     await gyrarch.outside.advance(200)
-    await gyrarch.putFault({ fault: 'image-missing', about: 'image/tarn-north/1.33.2', mode: 'permanent', times: 1, afterSeconds: 0 })
+    await gyrarch.putFault({
+      fault: 'image-missing',
+      about: 'image/tarn-north/1.33.2',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
     const halted = await runOut(gyrarch, id)
     expect(halted.cause?.reason).toBe('image-missing')
     expect(halted.remedies[0]).toMatchObject({ says: 'Use 1.33.1', goesOn: false })
-    await expect(gyrarch.changes.amend(id, { ...fernlet, release: '1.33.1' }, null)).rejects.toMatchObject({ code: 'conflict' })
+    await expect(
+      gyrarch.changes.amend(id, { ...fernlet, release: '1.33.1' }, null),
+    ).rejects.toMatchObject({ code: 'conflict' })
   })
 
   it('reserves what it will take, so that two drafts that each fit cannot overbook together', async () => {
-    const pools = (name: string, pods: string, services: string) => ({ ...fernlet, name, pools: [{ name: 'general', size: 'reed-4-16', count: 3 }], ranges: { pods, services } })
-    const one = await gyrarch.changes.draft('cluster.raise', pools('rush', '10.132.0.0/18', '10.133.0.0/20'))
-    const two = await gyrarch.changes.draft('cluster.raise', pools('sedge', '10.134.0.0/18', '10.135.0.0/20'))
+    const pools = (name: string, pods: string, services: string) => ({
+      ...fernlet,
+      name,
+      pools: [{ name: 'general', size: 'reed-4-16', count: 3 }],
+      ranges: { pods, services },
+    })
+    const one = await gyrarch.changes.draft(
+      'cluster.raise',
+      pools('rush', '10.132.0.0/18', '10.133.0.0/20'),
+    )
+    const two = await gyrarch.changes.draft(
+      'cluster.raise',
+      pools('sedge', '10.134.0.0/18', '10.135.0.0/20'),
+    )
     expect([one.plan === null, two.plan === null]).toEqual([false, false])
     await gyrarch.changes.run(one.id, { accept: [], planDigest: one.planDigest ?? undefined })
-    await expect(gyrarch.changes.run(two.id, { accept: [], planDigest: two.planDigest ?? undefined })).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('12 reserved') })
+    await expect(
+      gyrarch.changes.run(two.id, { accept: [], planDigest: two.planDigest ?? undefined }),
+    ).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('12 reserved') })
   })
 
   it('runs what was read: a plan that has changed since is a conflict that shows the new one', async () => {
     const read = await gyrarch.changes.draft('cluster.raise', { ...birch, networks: {} })
-    const other = await gyrarch.changes.draft('cluster.raise', { ...birch, name: 'rowan', ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' } })
+    const other = await gyrarch.changes.draft('cluster.raise', {
+      ...birch,
+      name: 'rowan',
+      ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' },
+    })
     await gyrarch.changes.run(other.id, { accept: [] })
-    await expect(gyrarch.changes.run(read.id, { accept: [], planDigest: read.planDigest ?? undefined })).rejects.toMatchObject({ code: 'conflict', more: { planDigest: expect.not.stringMatching(read.planDigest ?? 'none') } })
+    await expect(
+      gyrarch.changes.run(read.id, { accept: [], planDigest: read.planDigest ?? undefined }),
+    ).rejects.toMatchObject({
+      code: 'conflict',
+      more: { planDigest: expect.not.stringMatching(read.planDigest ?? 'none') },
+    })
   })
 
   it('makes a second change on the same subject wait, and starts it when the first has ended', async () => {
     const first = await start(elm)
     await gyrarch.outside.advance(30)
     const takedown = await gyrarch.changes.draft('cluster.takedown', { cluster: 'elm-12' })
-    const waiting = await gyrarch.changes.run(takedown.id, { accept: takedown.findings.map((finding) => finding.key) })
+    const waiting = await gyrarch.changes.run(takedown.id, {
+      accept: takedown.findings.map((finding) => finding.key),
+    })
     expect(waiting.state).toBe('waiting')
     expect(waiting.waitsFor).toBe(first.id)
     await runOut(gyrarch, first.id)
@@ -153,7 +204,11 @@ describe('a run', () => {
   it('asks for the name of a guarded cluster', async () => {
     const change = await gyrarch.changes.draft('cluster.takedown', { cluster: 'cedar' })
     const accept = change.findings.map((finding) => finding.key)
-    await expect(gyrarch.changes.run(change.id, { accept })).rejects.toMatchObject({ code: 'forbidden' })
-    expect((await gyrarch.changes.run(change.id, { accept, confirm: 'cedar' })).state).toBe('running')
+    await expect(gyrarch.changes.run(change.id, { accept })).rejects.toMatchObject({
+      code: 'forbidden',
+    })
+    expect((await gyrarch.changes.run(change.id, { accept, confirm: 'cedar' })).state).toBe(
+      'running',
+    )
   })
 })

@@ -19,7 +19,14 @@ export interface Template {
   readonly shipped: boolean
 }
 
-const asTemplate = (row: TemplateRow): Template => ({ name: row.name, says: row.says, kind: row.kind, intent: row.intent, open: row.open, shipped: row.shipped })
+const asTemplate = (row: TemplateRow): Template => ({
+  name: row.name,
+  says: row.says,
+  kind: row.kind,
+  intent: row.intent,
+  open: row.open,
+  shipped: row.shipped,
+})
 
 /** The value at a JSON pointer; undefined where there is none. */
 export function valueAt(document: unknown, pointer: string): unknown {
@@ -27,7 +34,11 @@ export function valueAt(document: unknown, pointer: string): unknown {
     .split('/')
     .slice(1)
     .map((part) => part.replace(/~1/g, '/').replace(/~0/g, '~'))
-    .reduce<unknown>((at, part) => (typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[part] : undefined), document)
+    .reduce<unknown>(
+      (at, part) =>
+        typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[part] : undefined,
+      document,
+    )
 }
 
 export class Templates {
@@ -49,22 +60,52 @@ export class Templates {
   }
 
   async keep(wish: Omit<Template, 'shipped'>, shipped = false): Promise<Template> {
-    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name)) throw new Refusal('invalid', `“${wish.name.slice(0, 80)}” is no template name: a–z, 0–9 and inner dashes, at most 63.`, [{ path: 'name', says: 'is no name' }])
+    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name))
+      throw new Refusal(
+        'invalid',
+        `“${wish.name.slice(0, 80)}” is no template name: a–z, 0–9 and inner dashes, at most 63.`,
+        [{ path: 'name', says: 'is no name' }],
+      )
     const kind = kindNamed(wish.kind)
-    if (!kind) throw new Refusal('invalid', `There is no change kind ${wish.kind.slice(0, 80)}.`, [{ path: 'kind', says: 'unknown kind' }])
+    if (!kind)
+      throw new Refusal('invalid', `There is no change kind ${wish.kind.slice(0, 80)}.`, [
+        { path: 'kind', says: 'unknown kind' },
+      ])
     const read = kind.read(wish.intent)
     if (!read.ok) throw refuseIssues(read.issues, ['intent'])
-    const lost = wish.open.find((pointer) => !pointer.startsWith('/') || valueAt(wish.intent, pointer) === undefined)
-    if (lost !== undefined) throw new Refusal('invalid', `The draft has no field ${lost} that could be left open.`, [{ path: 'open', says: `${lost} is not in the draft` }])
-    if (await TemplateRow.findByPk(wish.name)) throw new Refusal('conflict', `There is a template ${wish.name} already.`, [{ path: 'name', says: 'is taken' }])
-    await this.database.write((transaction) => TemplateRow.create({ name: wish.name, says: wish.says, kind: wish.kind, intent: wish.intent, open: [...wish.open], shipped }, { transaction }))
+    const lost = wish.open.find(
+      (pointer) => !pointer.startsWith('/') || valueAt(wish.intent, pointer) === undefined,
+    )
+    if (lost !== undefined)
+      throw new Refusal('invalid', `The draft has no field ${lost} that could be left open.`, [
+        { path: 'open', says: `${lost} is not in the draft` },
+      ])
+    if (await TemplateRow.findByPk(wish.name))
+      throw new Refusal('conflict', `There is a template ${wish.name} already.`, [
+        { path: 'name', says: 'is taken' },
+      ])
+    await this.database.write((transaction) =>
+      TemplateRow.create(
+        {
+          name: wish.name,
+          says: wish.says,
+          kind: wish.kind,
+          intent: wish.intent,
+          open: [...wish.open],
+          shipped,
+        },
+        { transaction },
+      ),
+    )
     if (!shipped) await this.journal(`template ${wish.name} kept`)
     return this.get(wish.name)
   }
 
   async remove(name: string): Promise<void> {
     const template = await this.get(name)
-    await this.database.write((transaction) => TemplateRow.destroy({ where: { name: template.name }, transaction }))
+    await this.database.write((transaction) =>
+      TemplateRow.destroy({ where: { name: template.name }, transaction }),
+    )
     await this.journal(`template ${name} removed`)
   }
 
@@ -72,14 +113,39 @@ export class Templates {
   async draft(name: string, values: Readonly<Record<string, unknown>>): Promise<ChangeRecord> {
     const template = await this.get(name)
     const other = Object.keys(values).find((pointer) => !template.open.includes(pointer))
-    if (other !== undefined) throw new Refusal('invalid', `${other} is not left open by ${name}. Open: ${template.open.join(', ')}.`, [{ path: `values.${other}`, says: 'is not left open' }])
+    if (other !== undefined)
+      throw new Refusal(
+        'invalid',
+        `${other} is not left open by ${name}. Open: ${template.open.join(', ')}.`,
+        [{ path: `values.${other}`, says: 'is not left open' }],
+      )
     const site = (template.intent as { site?: unknown }).site
-    const free = template.open.some((pointer) => pointer.startsWith('/ranges/')) && typeof site === 'string' ? freeRangesAt(await this.fleet.view(), site) : null
+    const free =
+      template.open.some((pointer) => pointer.startsWith('/ranges/')) && typeof site === 'string'
+        ? freeRangesAt(await this.fleet.view(), site)
+        : null
     // What is left open and not said is empty, whatever the draft it was kept from said there.
-    const blank = Object.fromEntries(template.open.flatMap((pointer) => (typeof valueAt(template.intent, pointer) === 'string' ? [[pointer, ''] as const] : [])))
-    const filled: Record<string, unknown> = { ...blank, ...(free && template.open.includes('/ranges/pods') ? { '/ranges/pods': free.pods } : {}), ...(free && template.open.includes('/ranges/services') ? { '/ranges/services': free.services } : {}), ...values }
-    const intent = patchDraft(template.intent, Object.entries(filled).map(([path, value]) => ({ op: 'replace', path, value })))
-    if (intent === null) throw new Refusal('invalid', 'The values do not fit the template.', [{ path: 'values', says: 'do not fit' }])
+    const blank = Object.fromEntries(
+      template.open.flatMap((pointer) =>
+        typeof valueAt(template.intent, pointer) === 'string' ? [[pointer, ''] as const] : [],
+      ),
+    )
+    const filled: Record<string, unknown> = {
+      ...blank,
+      ...(free && template.open.includes('/ranges/pods') ? { '/ranges/pods': free.pods } : {}),
+      ...(free && template.open.includes('/ranges/services')
+        ? { '/ranges/services': free.services }
+        : {}),
+      ...values,
+    }
+    const intent = patchDraft(
+      template.intent,
+      Object.entries(filled).map(([path, value]) => ({ op: 'replace', path, value })),
+    )
+    if (intent === null)
+      throw new Refusal('invalid', 'The values do not fit the template.', [
+        { path: 'values', says: 'do not fit' },
+      ])
     return this.changes.draft(template.kind, intent)
   }
 }

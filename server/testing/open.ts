@@ -17,7 +17,12 @@ export interface Opened {
 export async function openForTest(given?: string): Promise<Opened> {
   const dir = given ?? mkdtempSync(join(tmpdir(), 'gyrarch-test-'))
   const errors: unknown[] = []
-  const gyrarch = await Gyrarch.open({ dir, link: inThisThread(), clockRuns: false, onError: (error) => void errors.push(error) })
+  const gyrarch = await Gyrarch.open({
+    dir,
+    link: inThisThread(),
+    clockRuns: false,
+    onError: (error) => void errors.push(error),
+  })
   return {
     gyrarch,
     dir,
@@ -53,7 +58,8 @@ export function gyrarchForAll(take: (opened: Opened, view: FleetView) => void): 
 export async function runOut(gyrarch: Gyrarch, id: string, hours = 3): Promise<ChangeRecord> {
   for (let minutes = 0; minutes < hours * 60; minutes++) {
     const change = await gyrarch.changes.get(id)
-    if (change.state !== 'running' && change.state !== 'undoing' && change.state !== 'waiting') return change
+    if (change.state !== 'running' && change.state !== 'undoing' && change.state !== 'waiting')
+      return change
     await gyrarch.outside.advance(60)
   }
   return gyrarch.changes.get(id)
@@ -66,7 +72,16 @@ export const elm = {
   controlPlane: { kind: 'own', count: 1, alsoWorkers: true },
   pools: [],
   ranges: { pods: '10.130.0.0/18', services: '10.131.0.0/20', maxPodsPerNode: 110 },
-  machines: [{ machine: 'gh12-box', roles: ['control-plane', 'worker'], nodeName: 'elm-12-a', disk: '/dev/disk/by-id/ata-FIR_480_A1', card: 'enp1s0', address: '10.77.12.8/26' }],
+  machines: [
+    {
+      machine: 'gh12-box',
+      roles: ['control-plane', 'worker'],
+      nodeName: 'elm-12-a',
+      disk: '/dev/disk/by-id/ata-FIR_480_A1',
+      card: 'enp1s0',
+      address: '10.77.12.8/26',
+    },
+  ],
 }
 
 export const fernlet = {
@@ -95,5 +110,10 @@ export const oak = {
   controlPlane: { kind: 'own', count: 3, alsoWorkers: true },
   pools: [],
   ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20', maxPodsPerNode: 110 },
-  machines: ['a', 'b', 'c'].map((letter, i) => ({ machine: `m-spare-${i + 1}`, roles: ['control-plane', 'worker'], nodeName: `oak-${letter}`, card: 'eno2' })),
+  machines: ['a', 'b', 'c'].map((letter, i) => ({
+    machine: `m-spare-${i + 1}`,
+    roles: ['control-plane', 'worker'],
+    nodeName: `oak-${letter}`,
+    card: 'eno2',
+  })),
 }

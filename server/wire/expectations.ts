@@ -27,15 +27,22 @@ export class Expectations {
     const read = expectationSchema.safeParse(given)
     if (!read.success) throw refuseIssues(read.error.issues)
     const { name, from, to, port, protocol, delivered } = read.data
-    if ((await ExpectationRow.count()) >= most && !(await ExpectationRow.findByPk(name))) throw new Refusal('too-large', `Up to ${most} expectations are kept. Remove one first.`)
-    await this.database.write((transaction) => ExpectationRow.upsert({ name, from: { ...from }, to: { ...to }, port, protocol, delivered }, { transaction }))
+    if ((await ExpectationRow.count()) >= most && !(await ExpectationRow.findByPk(name)))
+      throw new Refusal('too-large', `Up to ${most} expectations are kept. Remove one first.`)
+    await this.database.write((transaction) =>
+      ExpectationRow.upsert(
+        { name, from: { ...from }, to: { ...to }, port, protocol, delivered },
+        { transaction },
+      ),
+    )
     this.changed()
     await this.journal(`expected from now on: ${name}`)
     return name
   }
 
   async remove(name: string): Promise<void> {
-    if ((await ExpectationRow.destroy({ where: { name } })) === 0) throw new Refusal('not-found', `Nothing called ${name.slice(0, 80)} is expected.`)
+    if ((await ExpectationRow.destroy({ where: { name } })) === 0)
+      throw new Refusal('not-found', `Nothing called ${name.slice(0, 80)} is expected.`)
     this.changed()
     await this.journal(`no longer expected: ${name}`)
   }

@@ -10,8 +10,13 @@ gyrarchForAll((made) => (opened = made))
 async function run(kind: string, intent: unknown): Promise<string> {
   const { gyrarch } = opened
   const drafted = await gyrarch.changes.draft(kind, intent)
-  expect(drafted.findings.filter((finding) => finding.level === 'stop').map((finding) => finding.says)).toEqual([])
-  await gyrarch.changes.run(drafted.id, { accept: drafted.findings.map((finding) => finding.key), confirm: drafted.guardedBy ?? undefined })
+  expect(
+    drafted.findings.filter((finding) => finding.level === 'stop').map((finding) => finding.says),
+  ).toEqual([])
+  await gyrarch.changes.run(drafted.id, {
+    accept: drafted.findings.map((finding) => finding.key),
+    confirm: drafted.guardedBy ?? undefined,
+  })
   expect((await runOut(gyrarch, drafted.id)).state).toBe('done')
   return drafted.id
 }
@@ -19,26 +24,56 @@ async function run(kind: string, intent: unknown): Promise<string> {
 describe('what is wired after a hall raise over three zones', () => {
   it('is everything it made by itself, each with its maker', async () => {
     const { gyrarch } = opened
-    const route = await run('wire.route', { site: 'mossgate', network: 'mossgate frontage', to: '10.20.16.0/22', via: '10.20.40.1' })
+    const route = await run('wire.route', {
+      site: 'mossgate',
+      network: 'mossgate frontage',
+      to: '10.20.16.0/22',
+      via: '10.20.40.1',
+    })
     const before = (await gyrarch.fleet.view()).sites.find((site) => site.name === 'mossgate')
-    const raised = await run('cluster.raise', { ...birch, networks: { virtualAddresses: '10.20.40.32-10.20.40.35' } })
+    const raised = await run('cluster.raise', {
+      ...birch,
+      networks: { virtualAddresses: '10.20.40.32-10.20.40.35' },
+    })
     const view = await gyrarch.fleet.viewFor([], ['cluster/birch'])
     const after = view.sites.find((site) => site.name === 'mossgate')
     const cluster = clusterOf(view, 'birch')
     if (!cluster || !before || !after) throw new Error('no birch')
     const rows = wiredObjects(view, cluster, await doneCommands())
-    const has = (what: string, value: string) => rows.find((row) => row.what === what && row.value.includes(value))
+    const has = (what: string, value: string) =>
+      rows.find((row) => row.what === what && row.value.includes(value))
     // Whatever the site holds now and did not before is on the page.
-    const fresh = after.addresses.filter((address) => !before.addresses.some((other) => other.address === address.address))
-    expect(fresh.filter((address) => address.how === 'virtual').map((address) => address.address)).toEqual(['10.20.40.32', '10.20.40.33', '10.20.40.34', '10.20.40.35'])
-    for (const address of fresh.filter((one) => one.how !== 'dhcp')) expect(has(address.how === 'virtual' ? 'virtual address' : 'address', address.address), address.address).toMatchObject({ change: raised, maker: 'raise birch' })
-    expect(rows.filter((row) => row.what === 'lease')).toMatchObject([{ maker: 'DHCP of mossgate' }])
-    for (const balancer of after.balancers.filter((one) => !before.balancers.some((other) => other.name === one.name))) expect(has('load balancer', balancer.address)).toMatchObject({ change: raised })
+    const fresh = after.addresses.filter(
+      (address) => !before.addresses.some((other) => other.address === address.address),
+    )
+    expect(
+      fresh.filter((address) => address.how === 'virtual').map((address) => address.address),
+    ).toEqual(['10.20.40.32', '10.20.40.33', '10.20.40.34', '10.20.40.35'])
+    for (const address of fresh.filter((one) => one.how !== 'dhcp'))
+      expect(
+        has(address.how === 'virtual' ? 'virtual address' : 'address', address.address),
+        address.address,
+      ).toMatchObject({ change: raised, maker: 'raise birch' })
+    expect(rows.filter((row) => row.what === 'lease')).toMatchObject([
+      { maker: 'DHCP of mossgate' },
+    ])
+    for (const balancer of after.balancers.filter(
+      (one) => !before.balancers.some((other) => other.name === one.name),
+    ))
+      expect(has('load balancer', balancer.address)).toMatchObject({ change: raised })
     expect(has('load balancer', '10.20.40.32:443')).toBeDefined()
-    expect(has('route', '10.20.16.0/22')).toMatchObject({ change: route, name: 'mossgate frontage' })
-    expect(has('pod range', '10.134.0.0/18')).toMatchObject({ fill: { used: 5, size: 64 }, change: raised })
+    expect(has('route', '10.20.16.0/22')).toMatchObject({
+      change: route,
+      name: 'mossgate frontage',
+    })
+    expect(has('pod range', '10.134.0.0/18')).toMatchObject({
+      fill: { used: 5, size: 64 },
+      change: raised,
+    })
     expect(has('service range', '10.135.0.0/20')).toMatchObject({ change: raised })
-    expect(rows.find((row) => row.what === 'network' && row.name === 'mossgate frontage')).toMatchObject({ fill: { used: 4, size: 64 }, maker: 'mossgate itself' })
+    expect(
+      rows.find((row) => row.what === 'network' && row.name === 'mossgate frontage'),
+    ).toMatchObject({ fill: { used: 4, size: 64 }, maker: 'mossgate itself' })
     expect(rows.every((row) => row.maker !== '')).toBe(true)
   }, 60_000)
 })

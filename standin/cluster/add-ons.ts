@@ -24,8 +24,19 @@ export function nextServiceAddress(cluster: Cluster): string {
 export function addService(cluster: Cluster, manifest: Manifest): void {
   const { name, namespace = 'default' } = manifest.metadata
   const spec = fields(manifest['spec'])
-  if (spec['clusterIP'] === 'None' || spec['type'] === 'ExternalName' || cluster.serviceList.some((one) => one.name === name && one.namespace === namespace)) return
-  cluster.serviceList.push({ namespace, name, address: nextServiceAddress(cluster), port: Number(fields(list(spec['ports'])[0])['port'] ?? 0), workload: text(fields(spec['selector'])['app']) })
+  if (
+    spec['clusterIP'] === 'None' ||
+    spec['type'] === 'ExternalName' ||
+    cluster.serviceList.some((one) => one.name === name && one.namespace === namespace)
+  )
+    return
+  cluster.serviceList.push({
+    namespace,
+    name,
+    address: nextServiceAddress(cluster),
+    port: Number(fields(list(spec['ports'])[0])['port'] ?? 0),
+    workload: text(fields(spec['selector'])['app']),
+  })
 }
 
 export const addOnsPlace: Behaviour = {
@@ -35,13 +46,26 @@ export const addOnsPlace: Behaviour = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const fresh = addOnWorkloads(sim.now).filter((add) => !cluster.workloads.some((other) => other.namespace === add.namespace && other.name === add.name))
+        const fresh = addOnWorkloads(sim.now).filter(
+          (add) =>
+            !cluster.workloads.some(
+              (other) => other.namespace === add.namespace && other.name === add.name,
+            ),
+        )
         cluster.workloads = [...cluster.workloads, ...fresh]
         for (const workload of fresh) {
-          if (workload.port !== null) cluster.serviceList.push({ namespace: workload.namespace, name: workload.name, address: workload.name === 'dns' ? cluster.dnsAddress : nextServiceAddress(cluster), port: workload.port, workload: workload.name })
+          if (workload.port !== null)
+            cluster.serviceList.push({
+              namespace: workload.namespace,
+              name: workload.name,
+              address: workload.name === 'dns' ? cluster.dnsAddress : nextServiceAddress(cluster),
+              port: workload.port,
+              workload: workload.name,
+            })
         }
         const load = loads(cluster)
-        for (const workload of cluster.workloads) if (workload.namespace === 'platform') fillWorkload(sim, cluster, workload, load)
+        for (const workload of cluster.workloads)
+          if (workload.namespace === 'platform') fillWorkload(sim, cluster, workload, load)
         return `${fresh.length} add-ons applied`
       },
     },
@@ -57,10 +81,20 @@ export const addOnsPlace: Behaviour = {
           const workload = cluster.workloads.find((other) => other.name === homeless.workload)
           if (workload) schedulePod(cluster, homeless, workload, load)
           if (homeless.node === null) {
-            return permanent('pods-pending', `Pod ${podKey(homeless)} has no place.`, { about: `pod/${cluster.name}/${podKey(homeless)}`, says: homeless.waits ?? 'pending' }, { about: `cluster/${cluster.name}`, says: 'add-ons are not running' })
+            return permanent(
+              'pods-pending',
+              `Pod ${podKey(homeless)} has no place.`,
+              {
+                about: `pod/${cluster.name}/${podKey(homeless)}`,
+                says: homeless.waits ?? 'pending',
+              },
+              { about: `cluster/${cluster.name}`, says: 'add-ons are not running' },
+            )
           }
         }
-        return mine.every((pod) => pod.phase === 'Running') ? `${mine.length} platform pods run` : { again: 5 }
+        return mine.every((pod) => pod.phase === 'Running')
+          ? `${mine.length} platform pods run`
+          : { again: 5 }
       },
     },
   ],
@@ -82,7 +116,10 @@ export const tokensRevoke: Behaviour = {
 }
 
 /** Whether a cluster’s DNS answers: its API does, and at least one DNS pod runs. */
-export const dnsAnswers = (cluster: Cluster): boolean => cluster.running.some((pod) => pod.workload === 'dns' && pod.namespace === 'platform' && pod.phase === 'Running')
+export const dnsAnswers = (cluster: Cluster): boolean =>
+  cluster.running.some(
+    (pod) => pod.workload === 'dns' && pod.namespace === 'platform' && pod.phase === 'Running',
+  )
 
 export const dnsAsk: Behaviour = {
   stages: [
@@ -91,14 +128,33 @@ export const dnsAsk: Behaviour = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        return dnsAnswers(cluster) ? `kubernetes.default.svc → ${cluster.apiAddress}, asked of ${cluster.dnsAddress}` : permanent('dns-silent', `The DNS of ${cluster.name} does not answer.`, { about: `service/${cluster.name}/platform/dns`, says: 'no ready endpoint' })
+        return dnsAnswers(cluster)
+          ? `kubernetes.default.svc → ${cluster.apiAddress}, asked of ${cluster.dnsAddress}`
+          : permanent('dns-silent', `The DNS of ${cluster.name} does not answer.`, {
+              about: `service/${cluster.name}/platform/dns`,
+              says: 'no ready endpoint',
+            })
       },
     },
   ],
   result: (_sim, op) => ({ answers: true, says: op.evidence.at(-1)?.says ?? '' }),
 }
 
-const trial = (pool: string, tolerations: Workload['tolerations'], at: number): Workload => ({ namespace: 'platform', name: `trial-${pool}`, kind: 'Deployment', replicas: 1, cpuMilli: 50, memoryBytes: 32 * 1024 * 1024, gpus: 0, image: 'registry.fernhollow.example/platform/trial:1', serviceAccount: 'default', port: null, tolerations, pool, createdAt: at })
+const trial = (pool: string, tolerations: Workload['tolerations'], at: number): Workload => ({
+  namespace: 'platform',
+  name: `trial-${pool}`,
+  kind: 'Deployment',
+  replicas: 1,
+  cpuMilli: 50,
+  memoryBytes: 32 * 1024 * 1024,
+  gpus: 0,
+  image: 'registry.fernhollow.example/platform/trial:1',
+  serviceAccount: 'default',
+  port: null,
+  tolerations,
+  pool,
+  createdAt: at,
+})
 
 export const podTry: Behaviour = {
   stages: [
@@ -108,11 +164,24 @@ export const podTry: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const pool = textArg(op, 'pool')
-        const taints = cluster.nodes.filter((node) => node.pool === pool).flatMap((node) => node.taints)
-        const workload = trial(pool, taints.map(({ key, value }) => ({ key, value })), sim.now)
-        const pod = { ...newPod(sim, cluster, workload, 0, sim.now), name: `${workload.name}-${cluster.nextName}` }
+        const taints = cluster.nodes
+          .filter((node) => node.pool === pool)
+          .flatMap((node) => node.taints)
+        const workload = trial(
+          pool,
+          taints.map(({ key, value }) => ({ key, value })),
+          sim.now,
+        )
+        const pod = {
+          ...newPod(sim, cluster, workload, 0, sim.now),
+          name: `${workload.name}-${cluster.nextName}`,
+        }
         schedulePod(cluster, pod, workload, loads(cluster))
-        if (pod.node === null) return permanent('pods-pending', `A pod finds no place on ${pool}.`, { about: `pool/${cluster.name}/${pool}`, says: pod.waits ?? 'pending' })
+        if (pod.node === null)
+          return permanent('pods-pending', `A pod finds no place on ${pool}.`, {
+            about: `pool/${cluster.name}/${pool}`,
+            says: pod.waits ?? 'pending',
+          })
         cluster.running.push(pod)
         return `pod placed on ${pod.node}`
       },
@@ -122,7 +191,9 @@ export const podTry: Behaviour = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const pod = cluster.running.find((other) => other.workload === `trial-${textArg(op, 'pool')}` && other.phase === 'Pending')
+        const pod = cluster.running.find(
+          (other) => other.workload === `trial-${textArg(op, 'pool')}` && other.phase === 'Pending',
+        )
         if (!pod) return permanent('pod-gone', 'The trial pod is gone.')
         startPod(cluster, pod, sim.now)
         const says = `ran on ${pod.node ?? ''} as ${pod.ip ?? ''}, exit 0`

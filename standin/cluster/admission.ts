@@ -1,13 +1,40 @@
 /** What an API refuses before it takes an object: a namespace that is not there, quotas, limits, the level of its pods’ security. */
 import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest } from '../world'
-import { currentTemplate, isWorkloadKind, list, podsOf, record, templateIn, text } from './manifests'
+import {
+  currentTemplate,
+  isWorkloadKind,
+  list,
+  podsOf,
+  record,
+  templateIn,
+  text,
+} from './manifests'
 
-const clusterWide = new Set(['Namespace', 'Node', 'PersistentVolume', 'StorageClass', 'PriorityClass', 'ClusterRole', 'ClusterRoleBinding', 'IngressClass', 'CustomResourceDefinition', 'ValidatingWebhookConfiguration', 'MutatingWebhookConfiguration', 'RuntimeClass', 'CSINode', 'CSIDriver', 'APIService'])
+const clusterWide = new Set([
+  'Namespace',
+  'Node',
+  'PersistentVolume',
+  'StorageClass',
+  'PriorityClass',
+  'ClusterRole',
+  'ClusterRoleBinding',
+  'IngressClass',
+  'CustomResourceDefinition',
+  'ValidatingWebhookConfiguration',
+  'MutatingWebhookConfiguration',
+  'RuntimeClass',
+  'CSINode',
+  'CSIDriver',
+  'APIService',
+])
 
 export const isClusterWide = (kind: string): boolean => clusterWide.has(kind)
 
-const objectsOfKind = (cluster: Cluster, kind: string, namespace: string): readonly Manifest[] => (cluster.objects ?? []).filter((object) => object.kind === kind && object.metadata.namespace === namespace)
+const objectsOfKind = (cluster: Cluster, kind: string, namespace: string): readonly Manifest[] =>
+  (cluster.objects ?? []).filter(
+    (object) => object.kind === kind && object.metadata.namespace === namespace,
+  )
 
 export interface Forbidden {
   readonly reason: string
@@ -23,44 +50,102 @@ const amount = (given: unknown, read: Read): number => {
 const reader = (resource: string): Read => (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)
 
 /** What containers of a template ask for of one resource, as requests or limits. */
-function asked(template: Readonly<Record<string, unknown>>, what: 'requests' | 'limits', resource: string): number {
+function asked(
+  template: Readonly<Record<string, unknown>>,
+  what: 'requests' | 'limits',
+  resource: string,
+): number {
   return list(record(template['spec'])['containers']).reduce((sum: number, container) => {
     const resources = record(record(container)['resources'])
-    const given = record(resources[what])[resource] ?? (what === 'requests' ? record(resources['limits'])[resource] : undefined)
+    const given =
+      record(resources[what])[resource] ??
+      (what === 'requests' ? record(resources['limits'])[resource] : undefined)
     return sum + amount(given, reader(resource))
   }, 0)
 }
 
 /** What all workloads of a namespace are meant to use of a quota’s entry, one of them as it would be. */
-function used(cluster: Cluster, namespace: string, entry: string, coming: { readonly kind: string; readonly name: string; readonly replicas: number; readonly template: Readonly<Record<string, unknown>> } | null): number {
+function used(
+  cluster: Cluster,
+  namespace: string,
+  entry: string,
+  coming: {
+    readonly kind: string
+    readonly name: string
+    readonly replicas: number
+    readonly template: Readonly<Record<string, unknown>>
+  } | null,
+): number {
   const of = (template: Readonly<Record<string, unknown>>, replicas: number): number => {
     if (entry === 'pods') return replicas
     const plain = entry === 'cpu' || entry === 'memory'
     const what = entry.startsWith('limits.') ? 'limits' : 'requests'
-    return replicas * asked(template, what, plain ? entry : entry.replace(/^(requests|limits)\./, ''))
+    return (
+      replicas * asked(template, what, plain ? entry : entry.replace(/^(requests|limits)\./, ''))
+    )
   }
-  const others = cluster.workloads.filter((one) => one.namespace === namespace && one.kind !== 'CronJob' && !(one.kind === coming?.kind && one.name === coming.name))
-  const standing = others.reduce((sum, one) => sum + of(currentTemplate(one), one.kind === 'Deployment' || one.kind === 'StatefulSet' ? one.replicas : podsOf(cluster, one).length), 0)
+  const others = cluster.workloads.filter(
+    (one) =>
+      one.namespace === namespace &&
+      one.kind !== 'CronJob' &&
+      !(one.kind === coming?.kind && one.name === coming.name),
+  )
+  const standing = others.reduce(
+    (sum, one) =>
+      sum +
+      of(
+        currentTemplate(one),
+        one.kind === 'Deployment' || one.kind === 'StatefulSet'
+          ? one.replicas
+          : podsOf(cluster, one).length,
+      ),
+    0,
+  )
   return standing + (coming ? of(coming.template, coming.replicas) : 0)
 }
 
-const shown = (entry: string, value: number): string => (entry.endsWith('cpu') ? `${value}m` : entry === 'pods' || entry.startsWith('count/') ? String(value) : value % 1024 ** 2 === 0 ? `${value / 1024 ** 2}Mi` : String(value))
+const shown = (entry: string, value: number): string =>
+  entry.endsWith('cpu')
+    ? `${value}m`
+    : entry === 'pods' || entry.startsWith('count/')
+      ? String(value)
+      : value % 1024 ** 2 === 0
+        ? `${value / 1024 ** 2}Mi`
+        : String(value)
 
 function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
-  if (!isWorkloadKind(manifest.kind) || manifest.kind === 'CronJob' || manifest.kind === 'DaemonSet') return null
+  if (
+    !isWorkloadKind(manifest.kind) ||
+    manifest.kind === 'CronJob' ||
+    manifest.kind === 'DaemonSet'
+  )
+    return null
   const replicas = record(manifest['spec'])['replicas']
-  const coming = { kind: manifest.kind, name: manifest.metadata.name, replicas: typeof replicas === 'number' ? replicas : 1, template: templateIn(manifest) }
+  const coming = {
+    kind: manifest.kind,
+    name: manifest.metadata.name,
+    replicas: typeof replicas === 'number' ? replicas : 1,
+    template: templateIn(manifest),
+  }
   for (const object of objectsOfKind(cluster, 'ResourceQuota', namespace)) {
     const over: string[] = []
     for (const [entry, limit] of Object.entries(record(record(object['spec'])['hard']))) {
-      if (!/^(pods|cpu|memory|(requests|limits)\.(cpu|memory|ephemeral-storage))$/.test(entry)) continue
+      if (!/^(pods|cpu|memory|(requests|limits)\.(cpu|memory|ephemeral-storage))$/.test(entry))
+        continue
       const most = amount(limit, entry === 'pods' ? parseBytes : reader(entry))
       const before = used(cluster, namespace, entry, null)
       const after = used(cluster, namespace, entry, coming)
       // What is over already may shrink.
-      if (after > most && after > before) over.push(`requested: ${entry}=${shown(entry, after - before)}, used: ${entry}=${shown(entry, before)}, limited: ${entry}=${String(limit)}`)
+      if (after > most && after > before)
+        over.push(
+          `requested: ${entry}=${shown(entry, after - before)}, used: ${entry}=${shown(entry, before)}, limited: ${entry}=${String(limit)}`,
+        )
     }
-    if (over.length > 0) return { reason: 'quota-exceeded', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: exceeded quota: ${object.metadata.name}, ${over.join('; ')}.` }
+    if (over.length > 0)
+      return {
+        reason: 'quota-exceeded',
+        says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: exceeded quota: ${object.metadata.name}, ${over.join('; ')}.`,
+      }
   }
   return null
 }
@@ -70,15 +155,33 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
   for (const object of objectsOfKind(cluster, 'LimitRange', namespace)) {
     for (const limit of list(record(object['spec'])['limits']).map(record)) {
       if (limit['type'] !== 'Container') continue
-      for (const container of list(record(templateIn(manifest)['spec'])['containers']).map(record)) {
+      for (const container of list(record(templateIn(manifest)['spec'])['containers']).map(
+        record,
+      )) {
         const resources = record(container['resources'])
         for (const [resource, most] of Object.entries(record(limit['max']))) {
-          const given = record(resources['limits'])[resource] ?? record(resources['requests'])[resource]
-          if (given !== undefined && amount(given, reader(resource)) > amount(most, reader(resource))) return { reason: 'limit-exceeded', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: maximum ${resource} usage per container is ${String(most)}, but container ${text(container['name'])} has ${String(given)}.` }
+          const given =
+            record(resources['limits'])[resource] ?? record(resources['requests'])[resource]
+          if (
+            given !== undefined &&
+            amount(given, reader(resource)) > amount(most, reader(resource))
+          )
+            return {
+              reason: 'limit-exceeded',
+              says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: maximum ${resource} usage per container is ${String(most)}, but container ${text(container['name'])} has ${String(given)}.`,
+            }
         }
         for (const [resource, least] of Object.entries(record(limit['min']))) {
-          const given = record(resources['requests'])[resource] ?? record(resources['limits'])[resource]
-          if (given !== undefined && amount(given, reader(resource)) < amount(least, reader(resource))) return { reason: 'limit-exceeded', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: minimum ${resource} usage per container is ${String(least)}, but container ${text(container['name'])} has ${String(given)}.` }
+          const given =
+            record(resources['requests'])[resource] ?? record(resources['limits'])[resource]
+          if (
+            given !== undefined &&
+            amount(given, reader(resource)) < amount(least, reader(resource))
+          )
+            return {
+              reason: 'limit-exceeded',
+              says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: minimum ${resource} usage per container is ${String(least)}, but container ${text(container['name'])} has ${String(given)}.`,
+            }
         }
       }
     }
@@ -89,35 +192,71 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
 /** Source: the pod security standards, levels baseline and restricted, as far as templates here can break them. */
 function security(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
   if (!isWorkloadKind(manifest.kind)) return null
-  const own = (cluster.objects ?? []).find((object) => object.kind === 'Namespace' && object.metadata.name === namespace)
+  const own = (cluster.objects ?? []).find(
+    (object) => object.kind === 'Namespace' && object.metadata.name === namespace,
+  )
   const level = own?.metadata.labels?.['pod-security.kubernetes.io/enforce']
   if (level === undefined || level === 'privileged') return null
   const spec = record(templateIn(manifest)['spec'])
   const containers = [...list(spec['containers']), ...list(spec['initContainers'])].map(record)
   const broken: string[] = []
-  if (spec['hostNetwork'] === true || spec['hostPID'] === true || spec['hostIPC'] === true) broken.push('host namespaces')
-  if (containers.some((one) => record(one['securityContext'])['privileged'] === true)) broken.push('privileged')
-  if (list(spec['volumes']).some((volume) => record(volume)['hostPath'] !== undefined)) broken.push('hostPath volumes')
-  if (containers.some((one) => list(one['ports']).some((port) => Number(record(port)['hostPort'] ?? 0) > 0))) broken.push('hostPort')
+  if (spec['hostNetwork'] === true || spec['hostPID'] === true || spec['hostIPC'] === true)
+    broken.push('host namespaces')
+  if (containers.some((one) => record(one['securityContext'])['privileged'] === true))
+    broken.push('privileged')
+  if (list(spec['volumes']).some((volume) => record(volume)['hostPath'] !== undefined))
+    broken.push('hostPath volumes')
+  if (
+    containers.some((one) =>
+      list(one['ports']).some((port) => Number(record(port)['hostPort'] ?? 0) > 0),
+    )
+  )
+    broken.push('hostPort')
   if (level === 'restricted') {
-    if (containers.some((one) => record(one['securityContext'])['allowPrivilegeEscalation'] !== false)) broken.push('allowPrivilegeEscalation != false')
-    if (record(spec['securityContext'])['runAsNonRoot'] !== true && containers.some((one) => record(one['securityContext'])['runAsNonRoot'] !== true)) broken.push('runAsNonRoot != true')
+    if (
+      containers.some((one) => record(one['securityContext'])['allowPrivilegeEscalation'] !== false)
+    )
+      broken.push('allowPrivilegeEscalation != false')
+    if (
+      record(spec['securityContext'])['runAsNonRoot'] !== true &&
+      containers.some((one) => record(one['securityContext'])['runAsNonRoot'] !== true)
+    )
+      broken.push('runAsNonRoot != true')
   }
-  return broken.length === 0 ? null : { reason: 'pod-security', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} violates PodSecurity "${level}": ${broken.join(', ')}.` }
+  return broken.length === 0
+    ? null
+    : {
+        reason: 'pod-security',
+        says: `${manifest.kind} ${namespace}/${manifest.metadata.name} violates PodSecurity "${level}": ${broken.join(', ')}.`,
+      }
 }
 
 /** What a namespace’s annotation allows, as a list; null where it says nothing. */
-function allowed(cluster: Cluster, namespace: string, annotation: string): readonly string[] | null {
-  const own = (cluster.objects ?? []).find((object) => object.kind === 'Namespace' && object.metadata.name === namespace)
+function allowed(
+  cluster: Cluster,
+  namespace: string,
+  annotation: string,
+): readonly string[] | null {
+  const own = (cluster.objects ?? []).find(
+    (object) => object.kind === 'Namespace' && object.metadata.name === namespace,
+  )
   const said = own?.metadata.annotations?.[annotation]
-  return said === undefined ? null : said.split(',').map((one) => one.trim()).filter((one) => one !== '')
+  return said === undefined
+    ? null
+    : said
+        .split(',')
+        .map((one) => one.trim())
+        .filter((one) => one !== '')
 }
 
 const sizeLabel = 'node.kubernetes.io/instance-type'
 
 /** Keeps the pods of a template to machines of the sizes its namespace may use. */
 function keptToSizes(cluster: Cluster, manifest: Manifest): Manifest {
-  const sizes = isWorkloadKind(manifest.kind) && manifest.kind !== 'CronJob' ? allowed(cluster, manifest.metadata.namespace ?? 'default', 'gyrarch/machine-sizes') : null
+  const sizes =
+    isWorkloadKind(manifest.kind) && manifest.kind !== 'CronJob'
+      ? allowed(cluster, manifest.metadata.namespace ?? 'default', 'gyrarch/machine-sizes')
+      : null
   if (!sizes) return manifest
   const spec = record(manifest['spec'])
   const template = record(spec['template'])
@@ -127,19 +266,56 @@ function keptToSizes(cluster: Cluster, manifest: Manifest): Manifest {
   const required = record(node['requiredDuringSchedulingIgnoredDuringExecution'])
   const term = { key: sizeLabel, operator: 'In', values: sizes }
   const given = list(required['nodeSelectorTerms']).map(record)
-  const isOurs = (one: unknown): boolean => record(one)['key'] === sizeLabel && record(one)['operator'] === 'In'
-  const terms = (given.length > 0 ? given : [{}]).map((one) => ({ ...one, matchExpressions: [...list(record(one)['matchExpressions']).filter((other) => !isOurs(other)), term] }))
-  return { ...manifest, spec: { ...spec, template: { ...template, spec: { ...pod, affinity: { ...affinity, nodeAffinity: { ...node, requiredDuringSchedulingIgnoredDuringExecution: { ...required, nodeSelectorTerms: terms } } } } } } }
+  const isOurs = (one: unknown): boolean =>
+    record(one)['key'] === sizeLabel && record(one)['operator'] === 'In'
+  const terms = (given.length > 0 ? given : [{}]).map((one) => ({
+    ...one,
+    matchExpressions: [
+      ...list(record(one)['matchExpressions']).filter((other) => !isOurs(other)),
+      term,
+    ],
+  }))
+  return {
+    ...manifest,
+    spec: {
+      ...spec,
+      template: {
+        ...template,
+        spec: {
+          ...pod,
+          affinity: {
+            ...affinity,
+            nodeAffinity: {
+              ...node,
+              requiredDuringSchedulingIgnoredDuringExecution: {
+                ...required,
+                nodeSelectorTerms: terms,
+              },
+            },
+          },
+        },
+      },
+    },
+  }
 }
 
 /** A claim of a class that its namespace may not use. */
 function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
   const may = allowed(cluster, namespace, 'gyrarch/storage-classes')
   if (!may) return null
-  const claims = manifest.kind === 'PersistentVolumeClaim' ? [record(manifest['spec'])] : list(record(manifest['spec'])['volumeClaimTemplates']).map((one) => record(record(one)['spec']))
+  const claims =
+    manifest.kind === 'PersistentVolumeClaim'
+      ? [record(manifest['spec'])]
+      : list(record(manifest['spec'])['volumeClaimTemplates']).map((one) =>
+          record(record(one)['spec']),
+        )
   for (const claim of claims) {
     const name = text(claim['storageClassName']) || (cluster.storageClass?.name ?? '')
-    if (!may.includes(name)) return { reason: 'class-forbidden', says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: namespace ${namespace} may use storage classes ${may.join(', ') || '(none)'}, not ${name || 'the default one'}.` }
+    if (!may.includes(name))
+      return {
+        reason: 'class-forbidden',
+        says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: namespace ${namespace} may use storage classes ${may.join(', ') || '(none)'}, not ${name || 'the default one'}.`,
+      }
   }
   return null
 }
@@ -148,23 +324,50 @@ function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbi
 export function withDefaults(cluster: Cluster, given: Manifest): Manifest {
   const manifest = keptToSizes(cluster, given)
   if (!isWorkloadKind(manifest.kind) || manifest.kind === 'CronJob') return manifest
-  const defaults = objectsOfKind(cluster, 'LimitRange', manifest.metadata.namespace ?? 'default').flatMap((object) => list(record(object['spec'])['limits']).map(record)).filter((limit) => limit['type'] === 'Container')
+  const defaults = objectsOfKind(cluster, 'LimitRange', manifest.metadata.namespace ?? 'default')
+    .flatMap((object) => list(record(object['spec'])['limits']).map(record))
+    .filter((limit) => limit['type'] === 'Container')
   if (defaults.length === 0) return manifest
   const spec = record(manifest['spec'])
   const template = record(spec['template'])
   const pod = record(template['spec'])
   const containers = list(pod['containers']).map((container) => {
     const resources = record(record(container)['resources'])
-    return defaults.reduce<Readonly<Record<string, unknown>>>((one, limit) => ({ ...one, resources: { ...record(one['resources']), requests: { ...record(limit['defaultRequest']), ...record(record(one['resources'])['requests']) }, limits: { ...record(limit['default']), ...record(record(one['resources'])['limits']) } } }), { ...record(container), resources })
+    return defaults.reduce<Readonly<Record<string, unknown>>>(
+      (one, limit) => ({
+        ...one,
+        resources: {
+          ...record(one['resources']),
+          requests: {
+            ...record(limit['defaultRequest']),
+            ...record(record(one['resources'])['requests']),
+          },
+          limits: { ...record(limit['default']), ...record(record(one['resources'])['limits']) },
+        },
+      }),
+      { ...record(container), resources },
+    )
   })
   return { ...manifest, spec: { ...spec, template: { ...template, spec: { ...pod, containers } } } }
 }
 
 /** Why the API does not take an object, or null. */
-export function forbids(cluster: Cluster, manifest: Manifest, coming: ReadonlySet<string>): Forbidden | null {
+export function forbids(
+  cluster: Cluster,
+  manifest: Manifest,
+  coming: ReadonlySet<string>,
+): Forbidden | null {
   const namespace = isClusterWide(manifest.kind) ? null : (manifest.metadata.namespace ?? 'default')
   if (namespace === null) return null
-  if (!cluster.namespaces.includes(namespace) && !coming.has(namespace)) return { reason: 'namespace-missing', says: `namespaces "${namespace}" not found: ${manifest.kind} ${manifest.metadata.name} has nowhere to be.` }
-  return classes(cluster, manifest, namespace) ?? security(cluster, manifest, namespace) ?? limits(cluster, manifest, namespace) ?? quota(cluster, manifest, namespace)
+  if (!cluster.namespaces.includes(namespace) && !coming.has(namespace))
+    return {
+      reason: 'namespace-missing',
+      says: `namespaces "${namespace}" not found: ${manifest.kind} ${manifest.metadata.name} has nowhere to be.`,
+    }
+  return (
+    classes(cluster, manifest, namespace) ??
+    security(cluster, manifest, namespace) ??
+    limits(cluster, manifest, namespace) ??
+    quota(cluster, manifest, namespace)
+  )
 }
-

@@ -7,32 +7,67 @@ import { networkWorkload } from './platform'
 import { record } from './pods'
 
 /** Whether the API answers: it was started, its certificates hold, and for an own control plane a majority of its machines is on. */
-export function apiAnswers(sim: { readonly now: number; site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined }, cluster: Cluster): boolean {
+export function apiAnswers(
+  sim: {
+    readonly now: number
+    site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined
+  },
+  cluster: Cluster,
+): boolean {
   if (!cluster.apiUp || cluster.certificatesUntil <= sim.now) return false
   if (cluster.managed) return true
   return membersUp(sim, cluster) * 2 > cluster.members.length
 }
 
-export function membersUp(sim: { site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined }, cluster: Cluster): number {
+export function membersUp(
+  sim: {
+    site(name: unknown): { machines: readonly { name: string; power: string }[] } | undefined
+  },
+  cluster: Cluster,
+): number {
   const machines = sim.site(cluster.site)?.machines ?? []
-  return cluster.members.filter((member) => machines.some((machine) => machine.name === member && machine.power === 'on')).length
+  return cluster.members.filter((member) =>
+    machines.some((machine) => machine.name === member && machine.power === 'on'),
+  ).length
 }
 
 /** The cluster if its API answers, else the failure a caller meets. */
 export function answering(sim: Sim, name: unknown): Cluster | OperationFailure {
   const cluster = sim.cluster(name)
   if (cluster && cluster.certificatesUntil <= sim.now) {
-    return permanent('certificate-expired', `The certificates of ${cluster.name} have expired.`, { about: `certificate/${cluster.name}/api`, says: `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 16)}Z` }, { about: `cluster/${cluster.name}`, says: 'x509: certificate has expired' })
+    return permanent(
+      'certificate-expired',
+      `The certificates of ${cluster.name} have expired.`,
+      {
+        about: `certificate/${cluster.name}/api`,
+        says: `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 16)}Z`,
+      },
+      { about: `cluster/${cluster.name}`, says: 'x509: certificate has expired' },
+    )
   }
-  if (cluster?.resting) return permanent('cluster-rests', `${cluster.name} is stopped.`, { about: `cluster/${cluster.name}`, says: 'stopped' })
+  if (cluster?.resting)
+    return permanent('cluster-rests', `${cluster.name} is stopped.`, {
+      about: `cluster/${cluster.name}`,
+      says: 'stopped',
+    })
   if (cluster && apiAnswers(sim, cluster)) return cluster
-  return transient('api-down', `The API of ${String(name)} does not answer.`, { about: `cluster/${String(name)}`, says: cluster ? 'no answer within 10 s' : 'no such cluster' })
+  return transient('api-down', `The API of ${String(name)} does not answer.`, {
+    about: `cluster/${String(name)}`,
+    says: cluster ? 'no answer within 10 s' : 'no such cluster',
+  })
 }
 
 function ground(sim: Sim, op: Operation): string | OperationFailure {
   if (op.args['managed'] === true) {
-    const plane = sim.site(op.args['site'])?.controlPlanes.find((other) => other.cluster === textArg(op, 'cluster'))
-    return plane ? 'control plane reached' : permanent('control-plane-gone', 'The managed control plane is not there.', { about: `control-plane/${textArg(op, 'site')}/${textArg(op, 'cluster')}`, says: 'does not exist' })
+    const plane = sim
+      .site(op.args['site'])
+      ?.controlPlanes.find((other) => other.cluster === textArg(op, 'cluster'))
+    return plane
+      ? 'control plane reached'
+      : permanent('control-plane-gone', 'The managed control plane is not there.', {
+          about: `control-plane/${textArg(op, 'site')}/${textArg(op, 'cluster')}`,
+          says: 'does not exist',
+        })
   }
   const machine = agentOn(sim, op.args['site'], op.args['machine'])
   return 'class' in machine ? machine : `authority and certificates in place on ${machine.name}`
@@ -41,7 +76,11 @@ function ground(sim: Sim, op: Operation): string | OperationFailure {
 export const apiStart: Behaviour = {
   stages: [
     { seconds: 20, then: ground },
-    { seconds: (_sim, op) => (op.args['managed'] === true ? 5 : 45), then: (_sim, op) => (op.args['managed'] === true ? undefined : 'state store started, one member') },
+    {
+      seconds: (_sim, op) => (op.args['managed'] === true ? 5 : 45),
+      then: (_sim, op) =>
+        op.args['managed'] === true ? undefined : 'state store started, one member',
+    },
     {
       seconds: (_sim, op) => (op.args['managed'] === true ? 20 : 50),
       then: (sim, op) => {
@@ -68,7 +107,15 @@ export const apiStart: Behaviour = {
           nodes: [],
           workloads: [networkWorkload(sim.now)],
           running: [],
-          serviceList: [{ namespace: 'default', name: 'kubernetes', address: textArg(op, 'apiAddress'), port: 443, workload: '' }],
+          serviceList: [
+            {
+              namespace: 'default',
+              name: 'kubernetes',
+              address: textArg(op, 'apiAddress'),
+              port: 443,
+              workload: '',
+            },
+          ],
           events: [],
           nextBlock: 0,
           nextName: 0,
@@ -79,12 +126,21 @@ export const apiStart: Behaviour = {
         }
         cluster.apiUp = true
         sim.world.clusters[name] = cluster
-        record(sim, cluster, 'Normal', 'ApiStarted', `cluster/${name}`, `API answers at ${cluster.endpoint}`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'ApiStarted',
+          `cluster/${name}`,
+          `API answers at ${cluster.endpoint}`,
+        )
         return `API answers at ${cluster.endpoint}`
       },
     },
   ],
-  result: (sim, op) => ({ endpoint: sim.cluster(op.args['cluster'])?.endpoint ?? textArg(op, 'endpoint') }),
+  result: (sim, op) => ({
+    endpoint: sim.cluster(op.args['cluster'])?.endpoint ?? textArg(op, 'endpoint'),
+  }),
 }
 
 const remove = (sim: Sim, name: string): void => {

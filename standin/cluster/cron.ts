@@ -8,7 +8,9 @@ import { fillWorkload, loads, record } from './pods'
 /** The next time (ms) at which a schedule is due, or null for one that does not parse. */
 export function nextDue(schedule: string, timeZone: string, after: number): number | null {
   try {
-    return CronExpressionParser.parse(schedule, { tz: timeZone, currentDate: new Date(after) }).next().getTime()
+    return CronExpressionParser.parse(schedule, { tz: timeZone, currentDate: new Date(after) })
+      .next()
+      .getTime()
   } catch {
     return null
   }
@@ -19,8 +21,12 @@ const key = (workload: Workload): string => `${workload.namespace}/${workload.na
 /** Queues the next time of a CronJob. */
 export function queueCron(sim: Sim, cluster: Cluster, workload: Workload): void {
   const spec = fields(manifestOf(workload)['spec'])
-  const due = spec['suspend'] === true ? null : nextDue(text(spec['schedule']), text(spec['timeZone']) || 'UTC', sim.now)
-  if (due !== null) sim.schedule(due - sim.now, { kind: 'cron', cluster: cluster.name, workload: key(workload) })
+  const due =
+    spec['suspend'] === true
+      ? null
+      : nextDue(text(spec['schedule']), text(spec['timeZone']) || 'UTC', sim.now)
+  if (due !== null)
+    sim.schedule(due - sim.now, { kind: 'cron', cluster: cluster.name, workload: key(workload) })
 }
 
 export function cronDue(sim: Sim, clusterName: string, name: string): void {
@@ -29,17 +35,48 @@ export function cronDue(sim: Sim, clusterName: string, name: string): void {
   if (!cluster || !cron) return
   const manifest = manifestOf(cron)
   const spec = fields(manifest['spec'])
-  const running = cluster.workloads.filter((other) => other.kind === 'Job' && other.manifest?.metadata['owner'] === cron.name && other.namespace === cron.namespace)
-  const isBusy = running.some((job) => cluster.running.some((pod) => pod.workload === job.name && pod.phase !== 'Succeeded'))
+  const running = cluster.workloads.filter(
+    (other) =>
+      other.kind === 'Job' &&
+      other.manifest?.metadata['owner'] === cron.name &&
+      other.namespace === cron.namespace,
+  )
+  const isBusy = running.some((job) =>
+    cluster.running.some((pod) => pod.workload === job.name && pod.phase !== 'Succeeded'),
+  )
   if (!(isBusy && spec['concurrencyPolicy'] === 'Forbid')) {
     const jobName = `${cron.name}-${Math.floor(sim.now / 60_000)}`
     const template = fields(fields(spec['jobTemplate'])['spec'])
-    const job = workloadFrom({ apiVersion: 'batch/v1', kind: 'Job', metadata: { name: jobName, namespace: cron.namespace, owner: cron.name }, spec: template }, sim.now, undefined)
+    const job = workloadFrom(
+      {
+        apiVersion: 'batch/v1',
+        kind: 'Job',
+        metadata: { name: jobName, namespace: cron.namespace, owner: cron.name },
+        spec: template,
+      },
+      sim.now,
+      undefined,
+    )
     // The last three that ended well are kept.
-    const ended = running.filter((other) => !cluster.running.some((pod) => pod.workload === other.name && pod.phase !== 'Succeeded')).slice(0, -2)
+    const ended = running
+      .filter(
+        (other) =>
+          !cluster.running.some((pod) => pod.workload === other.name && pod.phase !== 'Succeeded'),
+      )
+      .slice(0, -2)
     cluster.workloads = [...cluster.workloads.filter((other) => !ended.includes(other)), job]
-    cluster.running = cluster.running.filter((pod) => !ended.some((other) => other.name === pod.workload && other.namespace === pod.namespace))
-    record(sim, cluster, 'Normal', 'SuccessfulCreate', `job/${cron.namespace}/${jobName}`, `made by ${cron.name}`)
+    cluster.running = cluster.running.filter(
+      (pod) =>
+        !ended.some((other) => other.name === pod.workload && other.namespace === pod.namespace),
+    )
+    record(
+      sim,
+      cluster,
+      'Normal',
+      'SuccessfulCreate',
+      `job/${cron.namespace}/${jobName}`,
+      `made by ${cron.name}`,
+    )
     fillWorkload(sim, cluster, job, loads(cluster))
   }
   queueCron(sim, cluster, cron)

@@ -10,11 +10,19 @@ import { suffers, workloadOf } from './fits'
 import { fillWorkload, loads, podKey, record, removePod } from './pods'
 
 const known = (sim: Sim, op: Operation): Cluster | OperationFailure =>
-  sim.cluster(op.args['cluster']) ?? permanent('no-cluster', `There is no cluster ${textArg(op, 'cluster')}.`, { about: `cluster/${textArg(op, 'cluster')}`, says: 'does not exist' })
+  sim.cluster(op.args['cluster']) ??
+  permanent('no-cluster', `There is no cluster ${textArg(op, 'cluster')}.`, {
+    about: `cluster/${textArg(op, 'cluster')}`,
+    says: 'does not exist',
+  })
 
 export const certificatesRenew: Behaviour = {
   stages: [
-    { seconds: 20, then: (_sim, op) => `new key and request for ${textArg(op, 'cluster')}, signed by its authority` },
+    {
+      seconds: 20,
+      then: (_sim, op) =>
+        `new key and request for ${textArg(op, 'cluster')}, signed by its authority`,
+    },
     {
       seconds: 40,
       then: (sim, op) => {
@@ -22,7 +30,14 @@ export const certificatesRenew: Behaviour = {
         if ('class' in cluster) return cluster
         cluster.certificatesUntil = sim.now + 365 * 86_400_000
         healed(sim, 'certificate-expired', `cluster/${cluster.name}`)
-        record(sim, cluster, 'Normal', 'CertificatesRenewed', `cluster/${cluster.name}`, `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 10)}`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'CertificatesRenewed',
+          `cluster/${cluster.name}`,
+          `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 10)}`,
+        )
         sim.touch(`cluster:${cluster.name}`)
         return `control plane restarted one by one, valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 10)}`
       },
@@ -34,10 +49,29 @@ export const certificatesRenew: Behaviour = {
 /** The state store’s content, in a form that can be laid beside the living one. */
 function contentOf(cluster: Cluster): { body: string; objects: number } {
   const nodes = cluster.nodes.map((node) => node.name).sort()
-  const workloads = cluster.workloads.map((workload) => `${workload.kind}/${workload.namespace}/${workload.name}×${workload.replicas}`).sort()
-  const services = cluster.serviceList.map((service) => `${service.namespace}/${service.name}@${service.address}`).sort()
-  const body = JSON.stringify({ namespaces: [...cluster.namespaces].sort(), nodes, workloads, services })
-  return { body, objects: cluster.namespaces.length + nodes.length + workloads.length + services.length + cluster.running.length }
+  const workloads = cluster.workloads
+    .map(
+      (workload) => `${workload.kind}/${workload.namespace}/${workload.name}×${workload.replicas}`,
+    )
+    .sort()
+  const services = cluster.serviceList
+    .map((service) => `${service.namespace}/${service.name}@${service.address}`)
+    .sort()
+  const body = JSON.stringify({
+    namespaces: [...cluster.namespaces].sort(),
+    nodes,
+    workloads,
+    services,
+  })
+  return {
+    body,
+    objects:
+      cluster.namespaces.length +
+      nodes.length +
+      workloads.length +
+      services.length +
+      cluster.running.length,
+  }
 }
 
 export const backupTake: Behaviour = {
@@ -50,14 +84,19 @@ export const backupTake: Behaviour = {
         const { body, objects } = contentOf(cluster)
         const id = textArg(op, 'backup')
         const bytes = body.length * 40 + cluster.running.length * 3200
-        cluster.backups = [...cluster.backups.filter((other) => other.id !== id), { id, at: sim.now, bytes, objects, body }].slice(-20)
+        cluster.backups = [
+          ...cluster.backups.filter((other) => other.id !== id),
+          { id, at: sim.now, bytes, objects, body },
+        ].slice(-20)
         sim.touch(`cluster:${cluster.name}`)
         return `${objects} objects, ${(bytes / 1e6).toFixed(1)} MB, at revision ${cluster.nextName * 7 + cluster.events.length}`
       },
     },
   ],
   result: (sim, op) => {
-    const backup = sim.cluster(op.args['cluster'])?.backups.find((other) => other.id === textArg(op, 'backup'))
+    const backup = sim
+      .cluster(op.args['cluster'])
+      ?.backups.find((other) => other.id === textArg(op, 'backup'))
     return { objects: backup?.objects ?? 0, bytes: backup?.bytes ?? 0 }
   },
 }
@@ -71,7 +110,12 @@ export const backupTry: Behaviour = {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
         const backup = cluster.backups.find((other) => other.id === textArg(op, 'backup'))
-        return backup ? `${backup.objects} objects read into an empty state store beside` : permanent('backup-gone', `${cluster.name} has no backup ${textArg(op, 'backup')}.`, { about: `backup/${cluster.name}/${textArg(op, 'backup')}`, says: 'not found' })
+        return backup
+          ? `${backup.objects} objects read into an empty state store beside`
+          : permanent('backup-gone', `${cluster.name} has no backup ${textArg(op, 'backup')}.`, {
+              about: `backup/${cluster.name}/${textArg(op, 'backup')}`,
+              says: 'not found',
+            })
       },
     },
     {
@@ -80,15 +124,27 @@ export const backupTry: Behaviour = {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
         const backup = cluster.backups.find((other) => other.id === textArg(op, 'backup'))
-        const held = backup ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[] }) : null
-        return held ? `answers: ${held.nodes.length} nodes, ${held.workloads.length} workloads; put away again` : permanent('backup-gone', 'The backup is gone.')
+        const held = backup
+          ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[] })
+          : null
+        return held
+          ? `answers: ${held.nodes.length} nodes, ${held.workloads.length} workloads; put away again`
+          : permanent('backup-gone', 'The backup is gone.')
       },
     },
   ],
   result: (sim, op) => {
-    const backup = sim.cluster(op.args['cluster'])?.backups.find((other) => other.id === textArg(op, 'backup'))
-    const held = backup ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[]; services: string[] }) : { workloads: [], nodes: [], services: [] }
-    return { nodes: held.nodes.length, workloads: held.workloads.length, services: held.services.length }
+    const backup = sim
+      .cluster(op.args['cluster'])
+      ?.backups.find((other) => other.id === textArg(op, 'backup'))
+    const held = backup
+      ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[]; services: string[] })
+      : { workloads: [], nodes: [], services: [] }
+    return {
+      nodes: held.nodes.length,
+      workloads: held.workloads.length,
+      services: held.services.length,
+    }
   },
 }
 
@@ -102,16 +158,32 @@ export const backupRestore: Behaviour = {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
         const backup = cluster.backups.find((other) => other.id === textArg(op, 'backup'))
-        if (!backup) return permanent('backup-gone', `${cluster.name} has no backup ${textArg(op, 'backup')}.`)
+        if (!backup)
+          return permanent('backup-gone', `${cluster.name} has no backup ${textArg(op, 'backup')}.`)
         const held = JSON.parse(backup.body) as { namespaces: string[]; workloads: string[] }
-        const keep = (workload: Cluster['workloads'][number]): boolean => held.workloads.some((text) => text.startsWith(`${workload.kind}/${workload.namespace}/${workload.name}×`))
+        const keep = (workload: Cluster['workloads'][number]): boolean =>
+          held.workloads.some((text) =>
+            text.startsWith(`${workload.kind}/${workload.namespace}/${workload.name}×`),
+          )
         const gone = cluster.workloads.filter((workload) => !keep(workload))
         cluster.workloads = cluster.workloads.filter(keep)
-        cluster.running = cluster.running.filter((pod) => !gone.some((workload) => workload.name === pod.workload && workload.namespace === pod.namespace))
+        cluster.running = cluster.running.filter(
+          (pod) =>
+            !gone.some(
+              (workload) => workload.name === pod.workload && workload.namespace === pod.namespace,
+            ),
+        )
         cluster.namespaces = held.namespaces
         const load = loads(cluster)
         for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
-        record(sim, cluster, 'Normal', 'Restored', `cluster/${cluster.name}`, `from backup ${backup.id}`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'Restored',
+          `cluster/${cluster.name}`,
+          `from backup ${backup.id}`,
+        )
         return `${backup.objects} objects restored, API answers`
       },
     },
@@ -127,20 +199,31 @@ interface Budget {
 function budgetsOver(cluster: Cluster, pod: Pod): readonly Budget[] {
   const labels = podLabels(workloadOf(cluster, pod), pod)
   return (cluster.objects ?? []).flatMap((object): readonly Budget[] => {
-    if (object.kind !== 'PodDisruptionBudget' || object.metadata.namespace !== pod.namespace) return []
+    if (object.kind !== 'PodDisruptionBudget' || object.metadata.namespace !== pod.namespace)
+      return []
     const spec = fields(object['spec'])
     const selector = Object.entries(fields(fields(spec['selector'])['matchLabels']))
     const covers = (other: Pod): boolean => {
       const theirs = podLabels(workloadOf(cluster, other), other)
-      return other.namespace === pod.namespace && selector.every(([key, value]) => theirs[key] === value)
+      return (
+        other.namespace === pod.namespace && selector.every(([key, value]) => theirs[key] === value)
+      )
     }
     if (!selector.every(([key, value]) => labels[key] === value)) return []
     const covered = cluster.running.filter(covers)
     const owners = new Set(covered.map((other) => workloadOf(cluster, other)))
     const expected = [...owners].reduce((sum, workload) => sum + (workload?.replicas ?? 0), 0)
-    const part = (given: unknown): number => (typeof given === 'number' ? given : Math.ceil((Number(text(given).replace('%', '')) * expected) / 100))
-    const desired = spec['minAvailable'] === undefined ? expected - part(spec['maxUnavailable'] ?? 0) : part(spec['minAvailable'])
-    return [{ name: object.metadata.name, allows: covered.filter(isReadyPod).length - desired >= 1 }]
+    const part = (given: unknown): number =>
+      typeof given === 'number'
+        ? given
+        : Math.ceil((Number(text(given).replace('%', '')) * expected) / 100)
+    const desired =
+      spec['minAvailable'] === undefined
+        ? expected - part(spec['maxUnavailable'] ?? 0)
+        : part(spec['minAvailable'])
+    return [
+      { name: object.metadata.name, allows: covered.filter(isReadyPod).length - desired >= 1 },
+    ]
   })
 }
 
@@ -169,27 +252,52 @@ export const nodeDrain: Behaviour = {
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
         if (!node) return undefined
-        const stays = (pod: Pod): boolean => workloadOf(cluster, pod)?.kind === 'DaemonSet' || pod.phase === 'Succeeded'
-        const left = cluster.running.filter((pod) => pod.node === node.name && !stays(pod)).sort((a, b) => (podKey(a) < podKey(b) ? -1 : 1))
+        const stays = (pod: Pod): boolean =>
+          workloadOf(cluster, pod)?.kind === 'DaemonSet' || pod.phase === 'Succeeded'
+        const left = cluster.running
+          .filter((pod) => pod.node === node.name && !stays(pod))
+          .sort((a, b) => (podKey(a) < podKey(b) ? -1 : 1))
         if (left.length === 0) {
           // The last ones are waited for as all others were.
-          const starting = cluster.running.some((pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble)
+          const starting = cluster.running.some(
+            (pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble,
+          )
           return starting ? { again: 5 } : 'empty but for its daemons'
         }
-        const lost = node.conditions.some((condition) => condition.type === 'Ready' && condition.status !== 'True')
-        const moving = lost ? left : left.filter((pod) => budgetsOver(cluster, pod).every((budget) => budget.allows)).slice(0, 1)
+        const lost = node.conditions.some(
+          (condition) => condition.type === 'Ready' && condition.status !== 'True',
+        )
+        const moving = lost
+          ? left
+          : left
+              .filter((pod) => budgetsOver(cluster, pod).every((budget) => budget.allows))
+              .slice(0, 1)
         const since = op.evidence.at(-1)?.at ?? op.startedAt
         if (moving.length === 0) {
           if (sim.now - since < patienceMs) return { again: 10 }
           const pod = left[0]
           const budget = pod ? budgetsOver(cluster, pod).find((one) => !one.allows) : undefined
-          return permanent('eviction-refused', `${pod ? podKey(pod) : 'A pod'} does not leave ${node.name}: its disruption budget does not let it go.`, { about: `poddisruptionbudget/${cluster.name}/${pod?.namespace ?? ''}/${budget?.name ?? ''}`, says: 'allows none' }, { about: `pod/${cluster.name}/${pod ? podKey(pod) : ''}`, says: 'eviction refused' }, { about: `node/${cluster.name}/${node.name}`, says: `${left.length} pods left` })
+          return permanent(
+            'eviction-refused',
+            `${pod ? podKey(pod) : 'A pod'} does not leave ${node.name}: its disruption budget does not let it go.`,
+            {
+              about: `poddisruptionbudget/${cluster.name}/${pod?.namespace ?? ''}/${budget?.name ?? ''}`,
+              says: 'allows none',
+            },
+            { about: `pod/${cluster.name}/${pod ? podKey(pod) : ''}`, says: 'eviction refused' },
+            { about: `node/${cluster.name}/${node.name}`, says: `${left.length} pods left` },
+          )
         }
         const load = loads(cluster)
         for (const pod of moving) {
           removePod(sim, cluster, pod)
           const workload = workloadOf(cluster, pod)
-          if (workload) for (const made of fillWorkload(sim, cluster, workload, load)) op.evidence.push({ at: sim.now, says: `${podKey(pod)} left${made.node === null ? `, ${podKey(made)} waits: ${made.waits ?? ''}` : `, ${podKey(made)} to ${made.node}`}` })
+          if (workload)
+            for (const made of fillWorkload(sim, cluster, workload, load))
+              op.evidence.push({
+                at: sim.now,
+                says: `${podKey(pod)} left${made.node === null ? `, ${podKey(made)} waits: ${made.waits ?? ''}` : `, ${podKey(made)} to ${made.node}`}`,
+              })
         }
         return { again: 5 }
       },
@@ -205,7 +313,11 @@ export const nodeCordon: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
-        if (!node) return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, { about: `node/${cluster.name}/${textArg(op, 'node')}`, says: 'not found' })
+        if (!node)
+          return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, {
+            about: `node/${cluster.name}/${textArg(op, 'node')}`,
+            says: 'not found',
+          })
         node.cordoned = true
         sim.touch(`cluster:${cluster.name}`)
         return `${node.name} takes no new pods`
@@ -223,14 +335,27 @@ export const nodeSet: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
-        if (!node) return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, { about: `node/${cluster.name}/${textArg(op, 'node')}`, says: 'not found' })
+        if (!node)
+          return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, {
+            about: `node/${cluster.name}/${textArg(op, 'node')}`,
+            says: 'not found',
+          })
         was.set(op, { labels: node.labels, taints: node.taints })
-        const taints = op.args['taints'] === undefined ? node.taints : taintsOf(recordsArg(op, 'taints'))
-        cluster.nodes = cluster.nodes.map((other) => (other === node ? { ...node, labels: { ...node.labels, ...textMap(op.args['labels']) }, taints } : other))
-        const gone = cluster.running.filter((pod) => pod.node === node.name && !suffers(cluster, pod, taints))
+        const taints =
+          op.args['taints'] === undefined ? node.taints : taintsOf(recordsArg(op, 'taints'))
+        cluster.nodes = cluster.nodes.map((other) =>
+          other === node
+            ? { ...node, labels: { ...node.labels, ...textMap(op.args['labels']) }, taints }
+            : other,
+        )
+        const gone = cluster.running.filter(
+          (pod) => pod.node === node.name && !suffers(cluster, pod, taints),
+        )
         for (const pod of gone) removePod(sim, cluster, pod)
         const load = loads(cluster)
-        for (const workload of cluster.workloads) if (gone.some((pod) => workloadOf(cluster, pod) === workload)) fillWorkload(sim, cluster, workload, load)
+        for (const workload of cluster.workloads)
+          if (gone.some((pod) => workloadOf(cluster, pod) === workload))
+            fillWorkload(sim, cluster, workload, load)
         sim.touch(`cluster:${cluster.name}`)
         return gone.length === 0 ? 'set' : `set; ${gone.length} pods that do not tolerate it ended`
       },
@@ -249,7 +374,17 @@ export const nodePutBack: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const before = fields(op.args['before'])
-        cluster.nodes = cluster.nodes.map((node) => (node.name === textArg(op, 'node') ? { ...node, labels: textMap(before['labels']), taints: taintsOf(Array.isArray(before['taints']) ? before['taints'].map(fields) : []) } : node))
+        cluster.nodes = cluster.nodes.map((node) =>
+          node.name === textArg(op, 'node')
+            ? {
+                ...node,
+                labels: textMap(before['labels']),
+                taints: taintsOf(
+                  Array.isArray(before['taints']) ? before['taints'].map(fields) : [],
+                ),
+              }
+            : node,
+        )
         sim.touch(`cluster:${cluster.name}`)
         return 'as before'
       },
@@ -268,7 +403,16 @@ export const nodeUncordon: Behaviour = {
         if (node) node.cordoned = false
         // There is room again for what waits.
         const load = loads(cluster)
-        for (const workload of cluster.workloads) if (cluster.running.some((pod) => pod.node === null && pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
+        for (const workload of cluster.workloads)
+          if (
+            cluster.running.some(
+              (pod) =>
+                pod.node === null &&
+                pod.workload === workload.name &&
+                pod.namespace === workload.namespace,
+            )
+          )
+            fillWorkload(sim, cluster, workload, load)
         sim.touch(`cluster:${cluster.name}`)
         return node ? `${node.name} takes pods again` : 'no such node'
       },
@@ -284,8 +428,15 @@ export const storageClass: Behaviour = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const offered = sim.site(cluster.site)?.storageClasses.find((one) => one.name === textArg(op, 'name'))
-        if (!offered) return permanent('storage-unknown', `${cluster.site} offers no storage class ${textArg(op, 'name')}.`, { about: `site/${cluster.site}`, says: 'no such storage class' })
+        const offered = sim
+          .site(cluster.site)
+          ?.storageClasses.find((one) => one.name === textArg(op, 'name'))
+        if (!offered)
+          return permanent(
+            'storage-unknown',
+            `${cluster.site} offers no storage class ${textArg(op, 'name')}.`,
+            { about: `site/${cluster.site}`, says: 'no such storage class' },
+          )
         cluster.storageClass = { name: offered.name, zones: offered.zones }
         sim.touch(`cluster:${cluster.name}`)
         return `${offered.name} is the storage class of claims without one`
@@ -304,7 +455,12 @@ export const memberLeave: Behaviour = {
         if ('class' in cluster) return cluster
         const machine = textArg(op, 'machine')
         const rest = cluster.members.filter((member) => member !== machine)
-        if (rest.length === 0) return permanent('last-member', `${machine} is the only control-plane machine of ${cluster.name}.`, { about: `cluster/${cluster.name}`, says: 'would have no state store' })
+        if (rest.length === 0)
+          return permanent(
+            'last-member',
+            `${machine} is the only control-plane machine of ${cluster.name}.`,
+            { about: `cluster/${cluster.name}`, says: 'would have no state store' },
+          )
         cluster.members = rest
         sim.touch(`cluster:${cluster.name}`)
         return `state store has ${rest.length} members`

@@ -4,16 +4,24 @@ import type { Cluster, Manifest, Pod, Revision, Workload } from '../world'
 
 type Json = Readonly<Record<string, unknown>>
 
-export const record = (value: unknown): Json => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {})
+export const record = (value: unknown): Json =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
 export const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
 export const text = (value: unknown): string => (typeof value === 'string' ? value : '')
-const texts = (value: unknown): Readonly<Record<string, string>> => Object.fromEntries(Object.entries(record(value)).filter((entry): entry is [string, string] => typeof entry[1] === 'string'))
+const texts = (value: unknown): Readonly<Record<string, string>> =>
+  Object.fromEntries(
+    Object.entries(record(value)).filter(
+      (entry): entry is [string, string] => typeof entry[1] === 'string',
+    ),
+  )
 
 export const workloadKinds = ['Deployment', 'StatefulSet', 'DaemonSet', 'CronJob', 'Job'] as const
 
-export const isWorkloadKind = (kind: string): kind is Workload['kind'] => (workloadKinds as readonly string[]).includes(kind)
+export const isWorkloadKind = (kind: string): kind is Workload['kind'] =>
+  (workloadKinds as readonly string[]).includes(kind)
 
-export const objectKey = (manifest: Manifest): string => `${manifest.kind}/${manifest.metadata.namespace ?? ''}/${manifest.metadata.name}`
+export const objectKey = (manifest: Manifest): string =>
+  `${manifest.kind}/${manifest.metadata.namespace ?? ''}/${manifest.metadata.name}`
 
 /** The extended resource by which graphics processors are asked for. */
 export const gpuResource = 'fernhollow.example/gpu'
@@ -21,7 +29,8 @@ export const gpuResource = 'fernhollow.example/gpu'
 /** A short name for a template, equal for equal templates. */
 export function hashOf(template: unknown): string {
   let hash = 0xcbf29ce484222325n
-  for (const char of JSON.stringify(template)) hash = ((hash ^ BigInt(char.codePointAt(0) ?? 0)) * 0x100000001b3n) & 0xffffffffffffffffn
+  for (const char of JSON.stringify(template))
+    hash = ((hash ^ BigInt(char.codePointAt(0) ?? 0)) * 0x100000001b3n) & 0xffffffffffffffffn
   return hash.toString(36).slice(0, 9)
 }
 
@@ -35,69 +44,149 @@ function askedBy(template: Json): { cpuMilli: number; memoryBytes: number; gpus:
   const spec = record(template['spec'])
   const of = (container: unknown, resource: string, read: typeof parseBytes): number => {
     const resources = record(record(container)['resources'])
-    return amount(record(resources['requests'])[resource] ?? record(resources['limits'])[resource], read)
+    return amount(
+      record(resources['requests'])[resource] ?? record(resources['limits'])[resource],
+      read,
+    )
   }
   const sum = (resource: string, read: typeof parseBytes): number => {
-    const running = list(spec['containers']).reduce((total: number, container) => total + of(container, resource, read), 0)
-    return Math.max(running, ...list(spec['initContainers']).map((container) => of(container, resource, read)))
+    const running = list(spec['containers']).reduce(
+      (total: number, container) => total + of(container, resource, read),
+      0,
+    )
+    return Math.max(
+      running,
+      ...list(spec['initContainers']).map((container) => of(container, resource, read)),
+    )
   }
-  return { cpuMilli: sum('cpu', parseCpuMilli), memoryBytes: sum('memory', parseBytes), gpus: sum(gpuResource, parseBytes) }
+  return {
+    cpuMilli: sum('cpu', parseCpuMilli),
+    memoryBytes: sum('memory', parseBytes),
+    gpus: sum(gpuResource, parseBytes),
+  }
 }
 
 /** The pod template inside a workload’s manifest. */
 export function templateIn(manifest: Manifest): Json {
   const spec = record(manifest['spec'])
-  return record(manifest.kind === 'CronJob' ? record(record(spec['jobTemplate'])['spec'])['template'] : spec['template'])
+  return record(
+    manifest.kind === 'CronJob'
+      ? record(record(spec['jobTemplate'])['spec'])['template']
+      : spec['template'],
+  )
 }
 
-const sizeText = (bytes: number): string => (bytes % 1024 ** 3 === 0 ? `${bytes / 1024 ** 3}Gi` : bytes % 1024 ** 2 === 0 ? `${bytes / 1024 ** 2}Mi` : String(bytes))
+const sizeText = (bytes: number): string =>
+  bytes % 1024 ** 3 === 0
+    ? `${bytes / 1024 ** 3}Gi`
+    : bytes % 1024 ** 2 === 0
+      ? `${bytes / 1024 ** 2}Mi`
+      : String(bytes)
 
 /** The template that came with a workload nobody has written. */
 function plainTemplate(workload: Workload): Json {
-  const requests = { cpu: `${workload.cpuMilli}m`, memory: sizeText(workload.memoryBytes), ...(workload.gpus > 0 ? { [gpuResource]: String(workload.gpus) } : {}) }
+  const requests = {
+    cpu: `${workload.cpuMilli}m`,
+    memory: sizeText(workload.memoryBytes),
+    ...(workload.gpus > 0 ? { [gpuResource]: String(workload.gpus) } : {}),
+  }
   return {
     metadata: { labels: { app: workload.name } },
     spec: {
       serviceAccountName: workload.serviceAccount,
       ...(workload.pool === null ? {} : { nodeSelector: { 'gyrarch/pool': workload.pool } }),
-      ...(workload.tolerations.length === 0 ? {} : { tolerations: workload.tolerations.map(({ key, value }) => ({ key, operator: 'Equal', value, effect: 'NoSchedule' })) }),
-      containers: [{ name: workload.name, image: workload.image, ...(workload.port === null ? {} : { ports: [{ containerPort: workload.port }] }), resources: { requests } }],
+      ...(workload.tolerations.length === 0
+        ? {}
+        : {
+            tolerations: workload.tolerations.map(({ key, value }) => ({
+              key,
+              operator: 'Equal',
+              value,
+              effect: 'NoSchedule',
+            })),
+          }),
+      containers: [
+        {
+          name: workload.name,
+          image: workload.image,
+          ...(workload.port === null ? {} : { ports: [{ containerPort: workload.port }] }),
+          resources: { requests },
+        },
+      ],
     },
   }
 }
 
 /** The template a pod was made from, or the one that is meant now. */
 export function templateOf(workload: Workload, hash?: string): Json {
-  const revision = hash === undefined ? undefined : workload.revisions?.find((other) => other.hash === hash)
+  const revision =
+    hash === undefined ? undefined : workload.revisions?.find((other) => other.hash === hash)
   if (revision) return revision.template
   return workload.manifest ? templateIn(workload.manifest) : plainTemplate(workload)
 }
 
-export const currentTemplate = (workload: Workload): Json => workload.revisions?.at(-1)?.template ?? templateOf(workload)
+export const currentTemplate = (workload: Workload): Json =>
+  workload.revisions?.at(-1)?.template ?? templateOf(workload)
 
 /** The hash that new pods bear: none while there was only ever one revision. */
-export const currentHash = (workload: Workload): string | undefined => workload.revisions?.at(-1)?.hash
+export const currentHash = (workload: Workload): string | undefined =>
+  workload.revisions?.at(-1)?.hash
 
 /** Whether a pod is made from the template meant now; without revisions every one is. */
-export const isCurrent = (workload: Workload, pod: Pod): boolean => currentHash(workload) === undefined || pod.hash === currentHash(workload)
+export const isCurrent = (workload: Workload, pod: Pod): boolean =>
+  currentHash(workload) === undefined || pod.hash === currentHash(workload)
 
 /** A workload as somebody would have written it. */
 export function manifestOf(workload: Workload): Manifest {
   if (workload.manifest) return workload.manifest
-  const metadata = { name: workload.name, namespace: workload.namespace, labels: { app: workload.name } }
+  const metadata = {
+    name: workload.name,
+    namespace: workload.namespace,
+    labels: { app: workload.name },
+  }
   const template = plainTemplate(workload)
   const selector = { matchLabels: { app: workload.name } }
   switch (workload.kind) {
     case 'CronJob':
-      return { apiVersion: 'batch/v1', kind: 'CronJob', metadata, spec: { schedule: '0 1 * * *', timeZone: 'Europe/Berlin', jobTemplate: { spec: { template: { ...template, metadata: { ...record(template['metadata']), annotations: { 'gyrarch/run-seconds': '1500' } }, spec: { ...record(template['spec']), restartPolicy: 'Never' } } } } } }
+      return {
+        apiVersion: 'batch/v1',
+        kind: 'CronJob',
+        metadata,
+        spec: {
+          schedule: '0 1 * * *',
+          timeZone: 'Europe/Berlin',
+          jobTemplate: {
+            spec: {
+              template: {
+                ...template,
+                metadata: {
+                  ...record(template['metadata']),
+                  annotations: { 'gyrarch/run-seconds': '1500' },
+                },
+                spec: { ...record(template['spec']), restartPolicy: 'Never' },
+              },
+            },
+          },
+        },
+      }
     case 'Job':
       return { apiVersion: 'batch/v1', kind: 'Job', metadata, spec: { template } }
     case 'DaemonSet':
       return { apiVersion: 'apps/v1', kind: 'DaemonSet', metadata, spec: { selector, template } }
     case 'StatefulSet':
-      return { apiVersion: 'apps/v1', kind: 'StatefulSet', metadata, spec: { serviceName: workload.name, replicas: workload.replicas, selector, template } }
+      return {
+        apiVersion: 'apps/v1',
+        kind: 'StatefulSet',
+        metadata,
+        spec: { serviceName: workload.name, replicas: workload.replicas, selector, template },
+      }
     case 'Deployment':
-      return { apiVersion: 'apps/v1', kind: 'Deployment', metadata, spec: { replicas: workload.replicas, selector, template } }
+      return {
+        apiVersion: 'apps/v1',
+        kind: 'Deployment',
+        metadata,
+        spec: { replicas: workload.replicas, selector, template },
+      }
   }
 }
 
@@ -105,7 +194,11 @@ export function manifestOf(workload: Workload): Manifest {
 const keptRevisions = 10
 
 /** The workload a manifest asks for; a changed template is a new revision of the one before. */
-export function workloadFrom(manifest: Manifest, at: number, before: Workload | undefined): Workload {
+export function workloadFrom(
+  manifest: Manifest,
+  at: number,
+  before: Workload | undefined,
+): Workload {
   const spec = record(manifest['spec'])
   const template = templateIn(manifest)
   const pod = record(template['spec'])
@@ -115,9 +208,16 @@ export function workloadFrom(manifest: Manifest, at: number, before: Workload | 
   const tolerations = list(pod['tolerations']).map(record)
   const old = before ? currentTemplate(before) : undefined
   const changed = before !== undefined && JSON.stringify(old) !== JSON.stringify(template)
-  const history: readonly Revision[] = before?.revisions ?? (before ? [{ number: 1, hash: hashOf(old), template: old ?? {}, at: before.createdAt }] : [])
+  const history: readonly Revision[] =
+    before?.revisions ??
+    (before ? [{ number: 1, hash: hashOf(old), template: old ?? {}, at: before.createdAt }] : [])
   // Going back to an earlier template makes that revision the newest.
-  const revisions = changed ? [...history.filter((one) => one.hash !== hashOf(template)).slice(-keptRevisions), { number: (history.at(-1)?.number ?? 0) + 1, hash: hashOf(template), template, at }] : history
+  const revisions = changed
+    ? [
+        ...history.filter((one) => one.hash !== hashOf(template)).slice(-keptRevisions),
+        { number: (history.at(-1)?.number ?? 0) + 1, hash: hashOf(template), template, at },
+      ]
+    : history
   return {
     namespace: manifest.metadata.namespace ?? 'default',
     name: manifest.metadata.name,
@@ -127,7 +227,12 @@ export function workloadFrom(manifest: Manifest, at: number, before: Workload | 
     ...(before?.progressedAt === undefined ? {} : { progressedAt: before.progressedAt }),
     ...(changed ? { progressedAt: at } : {}),
     ...(before?.completed === undefined ? {} : { completed: before.completed }),
-    replicas: kind === 'Deployment' || kind === 'StatefulSet' ? (typeof spec['replicas'] === 'number' ? spec['replicas'] : 1) : 0,
+    replicas:
+      kind === 'Deployment' || kind === 'StatefulSet'
+        ? typeof spec['replicas'] === 'number'
+          ? spec['replicas']
+          : 1
+        : 0,
     ...asked,
     image: text(first['image']),
     serviceAccount: text(pod['serviceAccountName']) || 'default',
@@ -135,27 +240,41 @@ export function workloadFrom(manifest: Manifest, at: number, before: Workload | 
       const port = record(list(first['ports'])[0])['containerPort']
       return typeof port === 'number' ? port : null
     })(),
-    tolerations: tolerations.filter((one) => text(one['key']) !== '').map((one) => ({ key: text(one['key']), value: text(one['value']) })),
+    tolerations: tolerations
+      .filter((one) => text(one['key']) !== '')
+      .map((one) => ({ key: text(one['key']), value: text(one['value']) })),
     pool: texts(pod['nodeSelector'])['gyrarch/pool'] ?? null,
     createdAt: before?.createdAt ?? at,
   }
 }
 
-export const podsOf = (cluster: Cluster, workload: Workload): Pod[] => cluster.running.filter((pod) => pod.namespace === workload.namespace && pod.workload === workload.name)
+export const podsOf = (cluster: Cluster, workload: Workload): Pod[] =>
+  cluster.running.filter(
+    (pod) => pod.namespace === workload.namespace && pod.workload === workload.name,
+  )
 
 export const isReadyPod = (pod: Pod): boolean => pod.phase === 'Running' && pod.unready !== true
 
 /** Labels of a pod: its template’s, and what its controller adds. */
-export function podLabels(workload: Workload | undefined, pod: Pod): Readonly<Record<string, string>> {
+export function podLabels(
+  workload: Workload | undefined,
+  pod: Pod,
+): Readonly<Record<string, string>> {
   if (!workload) return { app: pod.workload }
   const own = texts(record(templateOf(workload, pod.hash)['metadata'])['labels'])
-  return { ...own, ...(pod.hash === undefined ? {} : { 'pod-template-hash': pod.hash }), ...(workload.kind === 'StatefulSet' ? { 'statefulset.kubernetes.io/pod-name': pod.name } : {}) }
+  return {
+    ...own,
+    ...(pod.hash === undefined ? {} : { 'pod-template-hash': pod.hash }),
+    ...(workload.kind === 'StatefulSet' ? { 'statefulset.kubernetes.io/pod-name': pod.name } : {}),
+  }
 }
 
 /** Where an image is looked up: repository and tag; without a tag `latest`. */
 export function imageParts(image: string): { readonly repository: string; readonly tag: string } {
   const cut = image.lastIndexOf(':')
-  return cut > image.lastIndexOf('/') ? { repository: image.slice(0, cut), tag: image.slice(cut + 1) } : { repository: image, tag: 'latest' }
+  return cut > image.lastIndexOf('/')
+    ? { repository: image.slice(0, cut), tag: image.slice(cut + 1) }
+    : { repository: image, tag: 'latest' }
 }
 
 /** A digest that belongs to an image and no other. */
@@ -163,10 +282,9 @@ export function digestOf(image: string): string {
   let out = ''
   for (let i = 0; out.length < 64; i++) {
     let hash = 0xcbf29ce484222325n
-    for (const char of `${image}#${i}`) hash = ((hash ^ BigInt(char.codePointAt(0) ?? 0)) * 0x100000001b3n) & 0xffffffffffffffffn
+    for (const char of `${image}#${i}`)
+      hash = ((hash ^ BigInt(char.codePointAt(0) ?? 0)) * 0x100000001b3n) & 0xffffffffffffffffn
     out += hash.toString(16).padStart(16, '0')
   }
   return `sha256:${out.slice(0, 64)}`
 }
-
-

@@ -10,28 +10,69 @@ import { answering, apiAnswers } from './api'
 import { fillWorkload, loads, record } from './pods'
 
 /** What an agent keeps back, computed as agents do it: in floating point, rounded down at the end. */
-export function agentAllocatable(cores: number, memoryBytes: number): { cpuMilli: number; memoryBytes: number } {
-  const cpuReserved = 60 * Math.min(cores, 1) + 10 * Math.min(Math.max(cores - 1, 0), 1) + 5 * Math.min(Math.max(cores - 2, 0), 2) + 2.5 * Math.max(cores - 4, 0)
+export function agentAllocatable(
+  cores: number,
+  memoryBytes: number,
+): { cpuMilli: number; memoryBytes: number } {
+  const cpuReserved =
+    60 * Math.min(cores, 1) +
+    10 * Math.min(Math.max(cores - 1, 0), 1) +
+    5 * Math.min(Math.max(cores - 2, 0), 2) +
+    2.5 * Math.max(cores - 4, 0)
   const gib = memoryBytes / GiB
   const kept =
     gib < 1
       ? (255 * MiB) / GiB
-      : 0.25 * Math.min(gib, 4) + 0.2 * Math.min(Math.max(gib - 4, 0), 4) + 0.1 * Math.min(Math.max(gib - 8, 0), 8) + 0.06 * Math.min(Math.max(gib - 16, 0), 112) + 0.02 * Math.max(gib - 128, 0)
-  return { cpuMilli: Math.floor(cores * 1000 - cpuReserved + 1e-6), memoryBytes: Math.floor(memoryBytes - kept * GiB - 100 * MiB + 1e-3) }
+      : 0.25 * Math.min(gib, 4) +
+        0.2 * Math.min(Math.max(gib - 4, 0), 4) +
+        0.1 * Math.min(Math.max(gib - 8, 0), 8) +
+        0.06 * Math.min(Math.max(gib - 16, 0), 112) +
+        0.02 * Math.max(gib - 128, 0)
+  return {
+    cpuMilli: Math.floor(cores * 1000 - cpuReserved + 1e-6),
+    memoryBytes: Math.floor(memoryBytes - kept * GiB - 100 * MiB + 1e-3),
+  }
 }
 
 const pressures = ['MemoryPressure', 'DiskPressure', 'PIDPressure'] as const
 
-export const calmConditions = (at: number): Condition[] => pressures.map((type) => ({ type, status: 'False', reason: `NodeHasNo${type}`, message: `no ${type.replace('Pressure', '').toLowerCase()} pressure`, since: at }))
+export const calmConditions = (at: number): Condition[] =>
+  pressures.map((type) => ({
+    type,
+    status: 'False',
+    reason: `NodeHasNo${type}`,
+    message: `no ${type.replace('Pressure', '').toLowerCase()} pressure`,
+    since: at,
+  }))
 
-export const readyCondition = (at: number): Condition => ({ type: 'Ready', status: 'True', reason: 'AgentReady', message: 'the node agent posts ready status', since: at })
+export const readyCondition = (at: number): Condition => ({
+  type: 'Ready',
+  status: 'True',
+  reason: 'AgentReady',
+  message: 'the node agent posts ready status',
+  since: at,
+})
 
-export function newNode(cluster: Cluster, machine: Machine, spec: Pick<Node, 'name' | 'pool' | 'zone' | 'roles' | 'labels' | 'taints'>, at: number): Node {
+export function newNode(
+  cluster: Cluster,
+  machine: Machine,
+  spec: Pick<Node, 'name' | 'pool' | 'zone' | 'roles' | 'labels' | 'taints'>,
+  at: number,
+): Node {
   const room = agentAllocatable(machine.cores, machine.memoryBytes)
-  const roleLabels = Object.fromEntries(spec.roles.map((role) => [`node-role.kubernetes.io/${role}`, '']))
+  const roleLabels = Object.fromEntries(
+    spec.roles.map((role) => [`node-role.kubernetes.io/${role}`, '']),
+  )
   return {
     ...spec,
-    labels: { 'kubernetes.io/hostname': spec.name, 'topology.kubernetes.io/zone': spec.zone, 'node.kubernetes.io/instance-type': machine.size, 'gyrarch/pool': spec.pool, ...roleLabels, ...spec.labels },
+    labels: {
+      'kubernetes.io/hostname': spec.name,
+      'topology.kubernetes.io/zone': spec.zone,
+      'node.kubernetes.io/instance-type': machine.size,
+      'gyrarch/pool': spec.pool,
+      ...roleLabels,
+      ...spec.labels,
+    },
     machine: machine.name,
     address: machine.address ?? '',
     release: machine.release,
@@ -59,7 +100,9 @@ function blocks(cluster: Cluster): number {
 export const taintsOf = (items: readonly Readonly<Record<string, unknown>>[]): readonly Taint[] =>
   items.flatMap((item): Taint[] => {
     const effect = item['effect']
-    return effect === 'NoSchedule' || effect === 'PreferNoSchedule' || effect === 'NoExecute' ? [{ key: String(item['key']), value: String(item['value'] ?? ''), effect }] : []
+    return effect === 'NoSchedule' || effect === 'PreferNoSchedule' || effect === 'NoExecute'
+      ? [{ key: String(item['key']), value: String(item['value'] ?? ''), effect }]
+      : []
   })
 
 export const nodeJoin: Behaviour = {
@@ -76,15 +119,23 @@ export const nodeJoin: Behaviour = {
         const about = `machine/${site?.name ?? ''}/${machine.name}`
         if (machine.skewSeconds !== undefined) {
           const times = textsArg(op, 'timeServers')
-          const all = Object.values(sim.world.sites).flatMap((other) => (other.domain === site?.domain ? other.timeServers : []))
-          const sources = times.length > 0 ? all.filter((server) => times.includes(server.name)) : (site?.timeServers ?? [])
+          const all = Object.values(sim.world.sites).flatMap((other) =>
+            other.domain === site?.domain ? other.timeServers : [],
+          )
+          const sources =
+            times.length > 0
+              ? all.filter((server) => times.includes(server.name))
+              : (site?.timeServers ?? [])
           // Clocks are set again as soon as a server answers.
           if (sources.some((server) => server.answers)) delete machine.skewSeconds
           else {
             return permanent(
               'clock-skew',
               `${name} is refused: its certificate is not valid yet, because its clock is ${Math.round(machine.skewSeconds / 60)} min behind.`,
-              { about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`, says: 'does not answer' },
+              {
+                about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`,
+                says: 'does not answer',
+              },
               { about, says: `clock ${Math.round(machine.skewSeconds / 60)} min behind` },
               { about: `node/${cluster.name}/${name}`, says: 'x509: certificate is not yet valid' },
             )
@@ -92,27 +143,87 @@ export const nodeJoin: Behaviour = {
         }
         const silent = strike(sim, 'agent-silent', [`site/${site?.name ?? ''}`, about])
         if (silent) {
-          return { class: silent.mode, reason: 'agent-silent', says: `The node agent of ${name} has not registered.`, chain: [{ about: `agent/${site?.name ?? ''}/${machine.name}`, says: 'loops: its configuration names an API that it cannot parse' }, { about: `node/${cluster.name}/${name}`, says: 'not registered within 120 s' }] }
+          return {
+            class: silent.mode,
+            reason: 'agent-silent',
+            says: `The node agent of ${name} has not registered.`,
+            chain: [
+              {
+                about: `agent/${site?.name ?? ''}/${machine.name}`,
+                says: 'loops: its configuration names an API that it cannot parse',
+              },
+              { about: `node/${cluster.name}/${name}`, says: 'not registered within 120 s' },
+            ],
+          }
         }
         if (cluster.nodes.some((node) => node.name === name)) return `${name} is registered already`
-        if (cluster.nodes.length >= blocks(cluster)) return permanent('pod-range-full', `The pod range ${cluster.pods} has no block left for ${name}.`, { about: `cluster/${cluster.name}`, says: 'pod range is used up' })
+        if (cluster.nodes.length >= blocks(cluster))
+          return permanent(
+            'pod-range-full',
+            `The pod range ${cluster.pods} has no block left for ${name}.`,
+            { about: `cluster/${cluster.name}`, says: 'pod range is used up' },
+          )
         const roles = textsArg(op, 'roles')
-        const node = newNode(cluster, machine, { name, pool: textArg(op, 'pool'), zone: textArg(op, 'zone'), roles, labels: textMap(op.args['labels']), taints: taintsOf(recordsArg(op, 'taints')) }, sim.now)
-        node.conditions = [...calmConditions(sim.now), { type: 'Ready', status: 'False', reason: 'NetworkNotReady', message: 'the pod network has not started on this node', since: sim.now }]
+        const node = newNode(
+          cluster,
+          machine,
+          {
+            name,
+            pool: textArg(op, 'pool'),
+            zone: textArg(op, 'zone'),
+            roles,
+            labels: textMap(op.args['labels']),
+            taints: taintsOf(recordsArg(op, 'taints')),
+          },
+          sim.now,
+        )
+        node.conditions = [
+          ...calmConditions(sim.now),
+          {
+            type: 'Ready',
+            status: 'False',
+            reason: 'NetworkNotReady',
+            message: 'the pod network has not started on this node',
+            since: sim.now,
+          },
+        ]
         cluster.nodes = [...cluster.nodes, node]
-        if (roles.includes('control-plane') && !cluster.members.includes(machine.name)) cluster.members = [...cluster.members, machine.name]
-        record(sim, cluster, 'Normal', 'Registered', `node/${name}`, `agent ${node.release} registered from ${node.address}`)
-        fillWorkload(sim, cluster, cluster.workloads.find((workload) => workload.name === 'pod-network') ?? cluster.workloads[0] ?? neverWorkload, loads(cluster))
+        if (roles.includes('control-plane') && !cluster.members.includes(machine.name))
+          cluster.members = [...cluster.members, machine.name]
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'Registered',
+          `node/${name}`,
+          `agent ${node.release} registered from ${node.address}`,
+        )
+        fillWorkload(
+          sim,
+          cluster,
+          cluster.workloads.find((workload) => workload.name === 'pod-network') ??
+            cluster.workloads[0] ??
+            neverWorkload,
+          loads(cluster),
+        )
         return `agent registered from ${node.address}`
       },
     },
-    { seconds: (_sim, op) => (textsArg(op, 'roles').includes('control-plane') ? 45 : 0), then: (_sim, op) => (textsArg(op, 'roles').includes('control-plane') ? 'state store in step with its peers' : undefined) },
+    {
+      seconds: (_sim, op) => (textsArg(op, 'roles').includes('control-plane') ? 45 : 0),
+      then: (_sim, op) =>
+        textsArg(op, 'roles').includes('control-plane')
+          ? 'state store in step with its peers'
+          : undefined,
+    },
     {
       seconds: 22,
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const network = cluster.running.find((pod) => pod.workload === 'pod-network' && pod.node === textArg(op, 'node'))
+        const network = cluster.running.find(
+          (pod) => pod.workload === 'pod-network' && pod.node === textArg(op, 'node'),
+        )
         return network?.phase === 'Running' ? 'pod network started' : { again: 5 }
       },
     },
@@ -122,13 +233,31 @@ export const nodeJoin: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
-        if (!node) return permanent('node-gone', `${textArg(op, 'node')} is no longer registered.`, { about: `node/${cluster.name}/${textArg(op, 'node')}`, says: 'not found' })
-        node.conditions = [...node.conditions.filter((condition) => condition.type !== 'Ready'), readyCondition(sim.now)]
+        if (!node)
+          return permanent('node-gone', `${textArg(op, 'node')} is no longer registered.`, {
+            about: `node/${cluster.name}/${textArg(op, 'node')}`,
+            says: 'not found',
+          })
+        node.conditions = [
+          ...node.conditions.filter((condition) => condition.type !== 'Ready'),
+          readyCondition(sim.now),
+        ]
         record(sim, cluster, 'Normal', 'NodeReady', `node/${node.name}`, 'ready')
         const load = loads(cluster)
         // Daemons first; then what has waited for room.
-        for (const workload of cluster.workloads) if (workload.kind === 'DaemonSet') fillWorkload(sim, cluster, workload, load)
-        for (const workload of cluster.workloads) if (workload.kind !== 'DaemonSet' && cluster.running.some((pod) => pod.node === null && pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
+        for (const workload of cluster.workloads)
+          if (workload.kind === 'DaemonSet') fillWorkload(sim, cluster, workload, load)
+        for (const workload of cluster.workloads)
+          if (
+            workload.kind !== 'DaemonSet' &&
+            cluster.running.some(
+              (pod) =>
+                pod.node === null &&
+                pod.workload === workload.name &&
+                pod.namespace === workload.namespace,
+            )
+          )
+            fillWorkload(sim, cluster, workload, load)
         return 'ready'
       },
     },
@@ -137,7 +266,21 @@ export const nodeJoin: Behaviour = {
 }
 
 /** Stands in where a cluster has no workloads at all: nothing is filled. */
-const neverWorkload = { namespace: 'platform', name: 'none', kind: 'CronJob', replicas: 0, cpuMilli: 0, memoryBytes: 0, gpus: 0, image: '', serviceAccount: '', port: null, tolerations: [], pool: null, createdAt: 0 } as const
+const neverWorkload = {
+  namespace: 'platform',
+  name: 'none',
+  kind: 'CronJob',
+  replicas: 0,
+  cpuMilli: 0,
+  memoryBytes: 0,
+  gpus: 0,
+  image: '',
+  serviceAccount: '',
+  port: null,
+  tolerations: [],
+  pool: null,
+  createdAt: 0,
+} as const
 
 export const nodeRemove: Behaviour = {
   stages: [
@@ -150,7 +293,8 @@ export const nodeRemove: Behaviour = {
         cluster.running = cluster.running.filter((pod) => pod.node !== node.name)
         cluster.nodes = cluster.nodes.filter((other) => other !== node)
         // The last member stays in the books until the API itself is stopped.
-        if (cluster.members.length > 1) cluster.members = cluster.members.filter((member) => member !== node.machine)
+        if (cluster.members.length > 1)
+          cluster.members = cluster.members.filter((member) => member !== node.machine)
         record(sim, cluster, 'Normal', 'Removed', `node/${node.name}`, 'removed from the cluster')
         // Controllers make anew what ran on it; an API without a majority makes nothing.
         if (apiAnswers(sim, cluster) && cluster.nodes.length > 0) {

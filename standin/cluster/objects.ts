@@ -8,16 +8,43 @@ import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
 import { queueAutoscalers } from './autoscale'
 import { queueCron } from './cron'
-import { currentTemplate, hashOf, isCurrent, isReadyPod, isWorkloadKind, manifestOf, objectKey, podsOf, record as fields, text, workloadFrom } from './manifests'
+import {
+  currentTemplate,
+  hashOf,
+  isCurrent,
+  isReadyPod,
+  isWorkloadKind,
+  manifestOf,
+  objectKey,
+  podsOf,
+  record as fields,
+  text,
+  workloadFrom,
+} from './manifests'
 import { fillWorkload, loads, podKey, record } from './pods'
 import { settleFronts } from '../traffic/fronts'
 import { bindAtOnce, reclaim } from './volumes'
 
-const namespaced = (manifest: Manifest): Manifest => (isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined ? manifest : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } })
+const namespaced = (manifest: Manifest): Manifest =>
+  isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined
+    ? manifest
+    : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } }
 
-const manifests = (op: Operation, name: string): readonly Manifest[] => recordsArg(op, name).filter((one) => typeof one['kind'] === 'string' && typeof fields(one['metadata'])['name'] === 'string').map((one) => namespaced(one as Manifest))
+const manifests = (op: Operation, name: string): readonly Manifest[] =>
+  recordsArg(op, name)
+    .filter(
+      (one) =>
+        typeof one['kind'] === 'string' && typeof fields(one['metadata'])['name'] === 'string',
+    )
+    .map((one) => namespaced(one as Manifest))
 
-const workloadFor = (cluster: Cluster, manifest: Manifest): Workload | undefined => cluster.workloads.find((one) => one.kind === manifest.kind && one.namespace === manifest.metadata.namespace && one.name === manifest.metadata.name)
+const workloadFor = (cluster: Cluster, manifest: Manifest): Workload | undefined =>
+  cluster.workloads.find(
+    (one) =>
+      one.kind === manifest.kind &&
+      one.namespace === manifest.metadata.namespace &&
+      one.name === manifest.metadata.name,
+  )
 
 /** An object as it was last written, or undefined. */
 export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | undefined {
@@ -26,25 +53,45 @@ export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | 
   const key = objectKey(manifest)
   const stored = (cluster.objects ?? []).find((other) => objectKey(other) === key)
   if (stored) return stored
-  if (manifest.kind === 'Namespace' && cluster.namespaces.includes(manifest.metadata.name)) return { apiVersion: 'v1', kind: 'Namespace', metadata: { name: manifest.metadata.name } }
-  const service = manifest.kind === 'Service' ? cluster.serviceList.find((one) => one.name === manifest.metadata.name && one.namespace === manifest.metadata.namespace) : undefined
-  return service ? { apiVersion: 'v1', kind: 'Service', metadata: { name: service.name, namespace: service.namespace }, spec: { ports: [{ port: service.port }], selector: { app: service.workload } } } : undefined
+  if (manifest.kind === 'Namespace' && cluster.namespaces.includes(manifest.metadata.name))
+    return { apiVersion: 'v1', kind: 'Namespace', metadata: { name: manifest.metadata.name } }
+  const service =
+    manifest.kind === 'Service'
+      ? cluster.serviceList.find(
+          (one) =>
+            one.name === manifest.metadata.name && one.namespace === manifest.metadata.namespace,
+        )
+      : undefined
+  return service
+    ? {
+        apiVersion: 'v1',
+        kind: 'Service',
+        metadata: { name: service.name, namespace: service.namespace },
+        spec: { ports: [{ port: service.port }], selector: { app: service.workload } },
+      }
+    : undefined
 }
 
 /** Puts a whole object into the cluster, whatever was there. */
 function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   if (isWorkloadKind(manifest.kind)) {
     const before = workloadFor(cluster, manifest)
-    if (before && before.revisions === undefined) for (const pod of podsOf(cluster, before)) pod.hash ??= hashOf(currentTemplate(before))
+    if (before && before.revisions === undefined)
+      for (const pod of podsOf(cluster, before)) pod.hash ??= hashOf(currentTemplate(before))
     const workload = workloadFrom(manifest, sim.now, before)
-    cluster.workloads = before ? cluster.workloads.map((one) => (one === before ? workload : one)) : [...cluster.workloads, workload]
+    cluster.workloads = before
+      ? cluster.workloads.map((one) => (one === before ? workload : one))
+      : [...cluster.workloads, workload]
     if (workload.kind === 'CronJob' && !before) queueCron(sim, cluster, workload)
     return
   }
   const key = objectKey(manifest)
   const known = (cluster.objects ?? []).some((other) => objectKey(other) === key)
-  cluster.objects = known ? (cluster.objects ?? []).map((other) => (objectKey(other) === key ? manifest : other)) : [...(cluster.objects ?? []), manifest]
-  if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name)) cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
+  cluster.objects = known
+    ? (cluster.objects ?? []).map((other) => (objectKey(other) === key ? manifest : other))
+    : [...(cluster.objects ?? []), manifest]
+  if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name))
+    cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
   if (manifest.kind === 'Service') addService(cluster, manifest)
 }
 
@@ -52,22 +99,35 @@ function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
 function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   const { namespace, name } = manifest.metadata
   if (manifest.kind === 'Namespace') {
-    for (const claim of (cluster.objects ?? []).filter((one) => one.kind === 'PersistentVolumeClaim' && one.metadata.namespace === name)) reclaim(sim, cluster, claim)
+    for (const claim of (cluster.objects ?? []).filter(
+      (one) => one.kind === 'PersistentVolumeClaim' && one.metadata.namespace === name,
+    ))
+      reclaim(sim, cluster, claim)
     cluster.namespaces = cluster.namespaces.filter((other) => other !== name)
     cluster.workloads = cluster.workloads.filter((one) => one.namespace !== name)
     cluster.running = cluster.running.filter((pod) => pod.namespace !== name)
     cluster.serviceList = cluster.serviceList.filter((one) => one.namespace !== name)
-    cluster.objects = (cluster.objects ?? []).filter((one) => one.metadata.namespace !== name && !(one.kind === 'Namespace' && one.metadata.name === name))
+    cluster.objects = (cluster.objects ?? []).filter(
+      (one) =>
+        one.metadata.namespace !== name &&
+        !(one.kind === 'Namespace' && one.metadata.name === name),
+    )
     return
   }
   const workload = workloadFor(cluster, manifest)
   if (workload) {
-    cluster.running = cluster.running.filter((pod) => !(pod.namespace === namespace && pod.workload === name))
+    cluster.running = cluster.running.filter(
+      (pod) => !(pod.namespace === namespace && pod.workload === name),
+    )
     cluster.workloads = cluster.workloads.filter((one) => one !== workload)
   }
-  if (manifest.kind === 'Service') cluster.serviceList = cluster.serviceList.filter((one) => !(one.namespace === namespace && one.name === name))
+  if (manifest.kind === 'Service')
+    cluster.serviceList = cluster.serviceList.filter(
+      (one) => !(one.namespace === namespace && one.name === name),
+    )
   const key = objectKey(manifest)
-  const claim = manifest.kind === 'PersistentVolumeClaim' ? writtenObject(cluster, manifest) : undefined
+  const claim =
+    manifest.kind === 'PersistentVolumeClaim' ? writtenObject(cluster, manifest) : undefined
   if (claim) reclaim(sim, cluster, claim)
   cluster.objects = (cluster.objects ?? []).filter((other) => objectKey(other) !== key)
   const { [key]: _gone, ...owners } = cluster.owners ?? {}
@@ -87,7 +147,14 @@ function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void 
 }
 
 /** The object once a manager has applied its fields; or who stands against it. */
-export function applied(cluster: Cluster, manifest: Manifest, manager: string, force: ReadonlySet<string>): { readonly object: Manifest; readonly owners: Readonly<Record<string, string>> } | { readonly conflict: string; readonly owner: string } {
+export function applied(
+  cluster: Cluster,
+  manifest: Manifest,
+  manager: string,
+  force: ReadonlySet<string>,
+):
+  | { readonly object: Manifest; readonly owners: Readonly<Record<string, string>> }
+  | { readonly conflict: string; readonly owner: string } {
   const key = objectKey(manifest)
   const live = writtenObject(cluster, manifest)
   const owners = { ...(cluster.owners?.[key] ?? {}) }
@@ -95,21 +162,52 @@ export function applied(cluster: Cluster, manifest: Manifest, manager: string, f
   for (const [path, value] of wanted) {
     const owner = owners[path]
     if (owner === undefined || owner === manager || force.has(`${key} ${path}`)) continue
-    if (JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value)) return { conflict: path, owner }
+    if (JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value))
+      return { conflict: path, owner }
   }
   const mine = new Set(wanted.map(([path]) => path))
-  const gone = Object.entries(owners).filter(([path, owner]) => owner === manager && !mine.has(path)).map(([path]) => path)
+  const gone = Object.entries(owners)
+    .filter(([path, owner]) => owner === manager && !mine.has(path))
+    .map(([path]) => path)
   for (const path of gone) delete owners[path]
   // A field that another wrote and that stays as it is remains theirs.
-  for (const [path, value] of wanted) if (owners[path] === undefined || JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value)) owners[path] = manager
-  const base: Manifest = live ?? { apiVersion: manifest.apiVersion, kind: manifest.kind, metadata: { name: manifest.metadata.name, ...(manifest.metadata.namespace === undefined ? {} : { namespace: manifest.metadata.namespace }) } }
+  for (const [path, value] of wanted)
+    if (owners[path] === undefined || JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value))
+      owners[path] = manager
+  const base: Manifest = live ?? {
+    apiVersion: manifest.apiVersion,
+    kind: manifest.kind,
+    metadata: {
+      name: manifest.metadata.name,
+      ...(manifest.metadata.namespace === undefined
+        ? {}
+        : { namespace: manifest.metadata.namespace }),
+    },
+  }
   return { object: { ...withFields(base, gone, wanted), apiVersion: manifest.apiVersion }, owners }
 }
 
-const about = (cluster: Cluster, manifest: Manifest): string => `${manifest.kind.toLowerCase()}/${cluster.name}/${manifest.metadata.namespace === undefined ? '' : `${manifest.metadata.namespace}/`}${manifest.metadata.name}`
+const about = (cluster: Cluster, manifest: Manifest): string =>
+  `${manifest.kind.toLowerCase()}/${cluster.name}/${manifest.metadata.namespace === undefined ? '' : `${manifest.metadata.namespace}/`}${manifest.metadata.name}`
 
-const order = ['Namespace', 'PriorityClass', 'StorageClass', 'ResourceQuota', 'LimitRange', 'ServiceAccount', 'ClusterRole', 'Role', 'ClusterRoleBinding', 'RoleBinding', 'ConfigMap', 'Secret', 'PersistentVolumeClaim', 'Service']
-const rank = (manifest: Manifest): number => (order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length)
+const order = [
+  'Namespace',
+  'PriorityClass',
+  'StorageClass',
+  'ResourceQuota',
+  'LimitRange',
+  'ServiceAccount',
+  'ClusterRole',
+  'Role',
+  'ClusterRoleBinding',
+  'RoleBinding',
+  'ConfigMap',
+  'Secret',
+  'PersistentVolumeClaim',
+  'Service',
+]
+const rank = (manifest: Manifest): number =>
+  order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length
 
 /** All objects of a command are taken, or none is. */
 export const objectsApply: Behaviour = {
@@ -120,29 +218,66 @@ export const objectsApply: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const wanted = [...manifests(op, 'objects')].sort((a, b) => rank(a) - rank(b))
-        const coming = new Set(wanted.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name))
+        const coming = new Set(
+          wanted.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name),
+        )
         const manager = textArg(op, 'manager') || 'gyrarch'
         const force = new Set(textsArg(op, 'force'))
         const results: { object: Manifest; owners: Readonly<Record<string, string>> }[] = []
         // Quotas and limits that come with it bind as soon as they are there: they are looked at in a copy.
         const trial: Cluster = { ...cluster, serviceList: [...cluster.serviceList] }
-        const dry: Sim = { world: sim.world, now: sim.now, site: (name) => sim.site(name), cluster: () => trial, takes: () => 0, schedule: () => undefined, touch: () => undefined }
+        const dry: Sim = {
+          world: sim.world,
+          now: sim.now,
+          site: (name) => sim.site(name),
+          cluster: () => trial,
+          takes: () => 0,
+          schedule: () => undefined,
+          touch: () => undefined,
+        }
         for (const manifest of wanted) {
           const found = applied(trial, manifest, manager, force)
-          if ('conflict' in found) return permanent('field-conflict', `${manifest.kind} ${manifest.metadata.name}: ${fieldText(found.conflict)} was written by ${found.owner} meanwhile.`, { about: about(cluster, manifest), says: `${fieldText(found.conflict)} belongs to ${found.owner}` })
+          if ('conflict' in found)
+            return permanent(
+              'field-conflict',
+              `${manifest.kind} ${manifest.metadata.name}: ${fieldText(found.conflict)} was written by ${found.owner} meanwhile.`,
+              {
+                about: about(cluster, manifest),
+                says: `${fieldText(found.conflict)} belongs to ${found.owner}`,
+              },
+            )
           const object = withDefaults(trial, found.object)
           const forbidden = forbids(trial, object, coming)
-          if (forbidden) return permanent(forbidden.reason, forbidden.says, { about: about(cluster, manifest), says: forbidden.says })
+          if (forbidden)
+            return permanent(forbidden.reason, forbidden.says, {
+              about: about(cluster, manifest),
+              says: forbidden.says,
+            })
           store(dry, trial, object)
           results.push({ object, owners: found.owners })
         }
-        before.set(op, wanted.map((manifest) => ({ key: objectKey(manifest), object: writtenObject(cluster, manifest) ?? null, identity: manifest, owners: cluster.owners?.[objectKey(manifest)] ?? null })))
+        before.set(
+          op,
+          wanted.map((manifest) => ({
+            key: objectKey(manifest),
+            object: writtenObject(cluster, manifest) ?? null,
+            identity: manifest,
+            owners: cluster.owners?.[objectKey(manifest)] ?? null,
+          })),
+        )
         for (const { object, owners } of results) {
           store(sim, cluster, object)
           cluster.owners = { ...cluster.owners, [objectKey(object)]: owners }
         }
         settle(sim, cluster, wanted)
-        record(sim, cluster, 'Normal', 'Applied', `cluster/${cluster.name}`, `${wanted.length} objects applied by ${manager}`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'Applied',
+          `cluster/${cluster.name}`,
+          `${wanted.length} objects applied by ${manager}`,
+        )
         return `${wanted.length} ${wanted.length === 1 ? 'object' : 'objects'} applied`
       },
     },
@@ -151,7 +286,15 @@ export const objectsApply: Behaviour = {
 }
 
 /** What was there before a command wrote, until its result is told in the same moment. */
-const before = new WeakMap<Operation, readonly { readonly key: string; readonly object: Manifest | null; readonly identity: Manifest; readonly owners: Readonly<Record<string, string>> | null }[]>()
+const before = new WeakMap<
+  Operation,
+  readonly {
+    readonly key: string
+    readonly object: Manifest | null
+    readonly identity: Manifest
+    readonly owners: Readonly<Record<string, string>> | null
+  }[]
+>()
 
 export const objectsRemove: Behaviour = {
   stages: [
@@ -161,11 +304,26 @@ export const objectsRemove: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const gone = manifests(op, 'objects')
-        before.set(op, gone.map((manifest) => ({ key: objectKey(manifest), object: writtenObject(cluster, manifest) ?? null, identity: manifest, owners: cluster.owners?.[objectKey(manifest)] ?? null })))
+        before.set(
+          op,
+          gone.map((manifest) => ({
+            key: objectKey(manifest),
+            object: writtenObject(cluster, manifest) ?? null,
+            identity: manifest,
+            owners: cluster.owners?.[objectKey(manifest)] ?? null,
+          })),
+        )
         for (const manifest of gone) drop(sim, cluster, manifest)
         settleFronts(sim, cluster)
         sim.touch(`cluster:${cluster.name}`)
-        record(sim, cluster, 'Normal', 'Removed', `cluster/${cluster.name}`, `${gone.length} objects removed`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'Removed',
+          `cluster/${cluster.name}`,
+          `${gone.length} objects removed`,
+        )
         return `${gone.length} ${gone.length === 1 ? 'object' : 'objects'} removed`
       },
     },
@@ -201,28 +359,56 @@ export const objectsPutBack: Behaviour = {
   ],
 }
 
-const deadlineMs = (workload: Workload): number => Number(fields(workload.manifest?.['spec'])['progressDeadlineSeconds'] ?? 600) * 1000
+const deadlineMs = (workload: Workload): number =>
+  Number(fields(workload.manifest?.['spec'])['progressDeadlineSeconds'] ?? 600) * 1000
 
 /** Whether every pod is of the template meant now, and ready. */
 export function isRolledOut(cluster: Cluster, workload: Workload): boolean {
   const pods = podsOf(cluster, workload)
   if (workload.kind === 'CronJob') return true
-  if (workload.kind === 'Job') return (workload.completed ?? 0) >= Number(fields(workload.manifest?.['spec'])['completions'] ?? 1)
+  if (workload.kind === 'Job')
+    return (
+      (workload.completed ?? 0) >= Number(fields(workload.manifest?.['spec'])['completions'] ?? 1)
+    )
   const wanted = workload.kind === 'DaemonSet' ? pods.length : workload.replicas
   return pods.length === wanted && pods.every((pod) => isCurrent(workload, pod) && isReadyPod(pod))
 }
 
-const podState = (pod: Pod): string => pod.trouble?.reason ?? pod.waits ?? (isReadyPod(pod) ? 'ready' : 'starting')
+const podState = (pod: Pod): string =>
+  pod.trouble?.reason ?? pod.waits ?? (isReadyPod(pod) ? 'ready' : 'starting')
 
 function stuck(cluster: Cluster, workload: Workload): OperationFailure {
-  const pods = podsOf(cluster, workload).filter((pod) => isCurrent(workload, pod) && !isReadyPod(pod))
+  const pods = podsOf(cluster, workload).filter(
+    (pod) => isCurrent(workload, pod) && !isReadyPod(pod),
+  )
   const pod = pods[0]
   const ref = `${workload.kind.toLowerCase()}/${cluster.name}/${workload.namespace}/${workload.name}`
   const ready = podsOf(cluster, workload).filter(isReadyPod).length
-  const whole = { about: ref, says: `${ready} of ${workload.replicas} ready; no progress within ${deadlineMs(workload) / 1000} s` }
-  if (pod?.trouble) return permanent('image-not-pulled', `${workload.name} does not roll out: ${pod.trouble.message}.`, { about: `image/${cluster.name}/${workload.image}`, says: 'not found in its registry' }, { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.trouble.reason }, whole)
-  if (pod?.node === null) return permanent('pods-pending', `${workload.name} does not roll out: ${podKey(pod)} has no place.`, { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.waits ?? 'pending' }, whole)
-  return permanent('rollout-stalled', `${workload.name} does not roll out.`, ...(pod ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, says: podState(pod) }] : []), whole)
+  const whole = {
+    about: ref,
+    says: `${ready} of ${workload.replicas} ready; no progress within ${deadlineMs(workload) / 1000} s`,
+  }
+  if (pod?.trouble)
+    return permanent(
+      'image-not-pulled',
+      `${workload.name} does not roll out: ${pod.trouble.message}.`,
+      { about: `image/${cluster.name}/${workload.image}`, says: 'not found in its registry' },
+      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.trouble.reason },
+      whole,
+    )
+  if (pod?.node === null)
+    return permanent(
+      'pods-pending',
+      `${workload.name} does not roll out: ${podKey(pod)} has no place.`,
+      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.waits ?? 'pending' },
+      whole,
+    )
+  return permanent(
+    'rollout-stalled',
+    `${workload.name} does not roll out.`,
+    ...(pod ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, says: podState(pod) }] : []),
+    whole,
+  )
 }
 
 /** Waits until a workload’s pods are all of its newest template and ready; gives up at its progress deadline. */
@@ -233,18 +419,41 @@ export const rolloutAwait: Behaviour = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const workload = cluster.workloads.find((one) => one.kind === textArg(op, 'kind') && one.namespace === textArg(op, 'namespace') && one.name === textArg(op, 'name'))
-        if (!workload) return permanent('workload-gone', `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')} any more.`)
-        if (isRolledOut(cluster, workload)) return workload.kind === 'CronJob' ? 'scheduled' : `${podsOf(cluster, workload).length} pods ready`
+        const workload = cluster.workloads.find(
+          (one) =>
+            one.kind === textArg(op, 'kind') &&
+            one.namespace === textArg(op, 'namespace') &&
+            one.name === textArg(op, 'name'),
+        )
+        if (!workload)
+          return permanent(
+            'workload-gone',
+            `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')} any more.`,
+          )
+        if (isRolledOut(cluster, workload))
+          return workload.kind === 'CronJob'
+            ? 'scheduled'
+            : `${podsOf(cluster, workload).length} pods ready`
         const since = Math.max(workload.progressedAt ?? 0, op.startedAt)
-        if (sim.now - since > (numberArg(op, 'deadlineSeconds') > 0 ? numberArg(op, 'deadlineSeconds') * 1000 : deadlineMs(workload))) return stuck(cluster, workload)
+        if (
+          sim.now - since >
+          (numberArg(op, 'deadlineSeconds') > 0
+            ? numberArg(op, 'deadlineSeconds') * 1000
+            : deadlineMs(workload))
+        )
+          return stuck(cluster, workload)
         return { again: 5 }
       },
     },
   ],
   result: (sim, op) => {
     const cluster = sim.cluster(op.args['cluster'])
-    const workload = cluster?.workloads.find((one) => one.kind === textArg(op, 'kind') && one.namespace === textArg(op, 'namespace') && one.name === textArg(op, 'name'))
+    const workload = cluster?.workloads.find(
+      (one) =>
+        one.kind === textArg(op, 'kind') &&
+        one.namespace === textArg(op, 'namespace') &&
+        one.name === textArg(op, 'name'),
+    )
     return { ready: cluster && workload ? podsOf(cluster, workload).filter(isReadyPod).length : 0 }
   },
 }
@@ -257,9 +466,27 @@ export const workloadRestart: Behaviour = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const workload = cluster.workloads.find((one) => one.kind === textArg(op, 'kind') && one.namespace === textArg(op, 'namespace') && one.name === textArg(op, 'name'))
-        if (!workload) return permanent('workload-gone', `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')}.`)
-        const stamped = withFields(manifestOf(workload), [], [['/spec/template/metadata/annotations/gyrarch~1restarted-at', new Date(sim.now).toISOString()]])
+        const workload = cluster.workloads.find(
+          (one) =>
+            one.kind === textArg(op, 'kind') &&
+            one.namespace === textArg(op, 'namespace') &&
+            one.name === textArg(op, 'name'),
+        )
+        if (!workload)
+          return permanent(
+            'workload-gone',
+            `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')}.`,
+          )
+        const stamped = withFields(
+          manifestOf(workload),
+          [],
+          [
+            [
+              '/spec/template/metadata/annotations/gyrarch~1restarted-at',
+              new Date(sim.now).toISOString(),
+            ],
+          ],
+        )
         store(sim, cluster, stamped)
         settle(sim, cluster, [stamped])
         return 'a new revision of the same template'

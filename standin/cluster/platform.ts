@@ -2,17 +2,40 @@
 import { MiB } from '../../core/units'
 import type { Workload } from '../world'
 
-type Part = Pick<Workload, 'name' | 'kind' | 'replicas' | 'cpuMilli' | 'port'> & { readonly memoryMiB: number }
+type Part = Pick<Workload, 'name' | 'kind' | 'replicas' | 'cpuMilli' | 'port'> & {
+  readonly memoryMiB: number
+}
 
 /** Started with the API, before any node is ready: without it no pod has a network. */
-const network: Part = { name: 'pod-network', kind: 'DaemonSet', replicas: 0, cpuMilli: 110, memoryMiB: 128, port: null }
+const network: Part = {
+  name: 'pod-network',
+  kind: 'DaemonSet',
+  replicas: 0,
+  cpuMilli: 110,
+  memoryMiB: 128,
+  port: null,
+}
 
 const addOns: readonly Part[] = [
   { name: 'dns', kind: 'Deployment', replicas: 2, cpuMilli: 100, memoryMiB: 128, port: 53 },
   { name: 'ingress', kind: 'Deployment', replicas: 2, cpuMilli: 250, memoryMiB: 256, port: 443 },
-  { name: 'policy-webhook', kind: 'Deployment', replicas: 2, cpuMilli: 100, memoryMiB: 128, port: 9443 },
+  {
+    name: 'policy-webhook',
+    kind: 'Deployment',
+    replicas: 2,
+    cpuMilli: 100,
+    memoryMiB: 128,
+    port: 9443,
+  },
   { name: 'metrics', kind: 'Deployment', replicas: 1, cpuMilli: 200, memoryMiB: 400, port: 4443 },
-  { name: 'log-shipping', kind: 'DaemonSet', replicas: 0, cpuMilli: 100, memoryMiB: 200, port: null },
+  {
+    name: 'log-shipping',
+    kind: 'DaemonSet',
+    replicas: 0,
+    cpuMilli: 100,
+    memoryMiB: 200,
+    port: null,
+  },
 ]
 
 const workload = (part: Part, at: number): Workload => ({
@@ -32,4 +55,5 @@ const workload = (part: Part, at: number): Workload => ({
 })
 
 export const networkWorkload = (at: number): Workload => workload(network, at)
-export const addOnWorkloads = (at: number): readonly Workload[] => addOns.map((part) => workload(part, at))
+export const addOnWorkloads = (at: number): readonly Workload[] =>
+  addOns.map((part) => workload(part, at))

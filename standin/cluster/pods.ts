@@ -4,13 +4,30 @@ import { uniform } from '../engine/random'
 import type { Sim } from '../engine/simulator'
 import type { Cluster, Node, Pod, Workload } from '../world'
 import { likes, type Load, refusals, wishOf, workloadOf } from './fits'
-import { currentHash, imageParts, isCurrent, isReadyPod, list, podsOf, record as record_, templateOf, text } from './manifests'
+import {
+  currentHash,
+  imageParts,
+  isCurrent,
+  isReadyPod,
+  list,
+  podsOf,
+  record as record_,
+  templateOf,
+  text,
+} from './manifests'
 import { makeWay, victimsFor } from './preempt'
 import { bindFor, makeClaims } from './volumes'
 
 export const podKey = (pod: Pod): string => `${pod.namespace}/${pod.name}`
 
-export function record(sim: Sim, cluster: Cluster, type: 'Normal' | 'Warning', reason: string, about: string, message: string): void {
+export function record(
+  sim: Sim,
+  cluster: Cluster,
+  type: 'Normal' | 'Warning',
+  reason: string,
+  about: string,
+  message: string,
+): void {
   cluster.events.push({ at: sim.now, type, reason, about, message })
   // An API keeps its events for a while only.
   if (cluster.events.length > 400) cluster.events.splice(0, cluster.events.length - 400)
@@ -18,7 +35,9 @@ export function record(sim: Sim, cluster: Cluster, type: 'Normal' | 'Warning', r
 }
 
 export function loads(cluster: Cluster): Map<string, Load> {
-  const map = new Map<string, Load>(cluster.nodes.map((node) => [node.name, { cpuMilli: 0, memoryBytes: 0, gpus: 0, pods: 0 }]))
+  const map = new Map<string, Load>(
+    cluster.nodes.map((node) => [node.name, { cpuMilli: 0, memoryBytes: 0, gpus: 0, pods: 0 }]),
+  )
   for (const pod of cluster.running) {
     const load = pod.node === null || pod.phase === 'Succeeded' ? undefined : map.get(pod.node)
     if (!load) continue
@@ -31,7 +50,13 @@ export function loads(cluster: Cluster): Map<string, Load> {
 }
 
 /** Puts a waiting pod onto the emptiest node that takes it, or says why none does. */
-export function schedulePod(cluster: Cluster, pod: Pod, workload: Workload, load: Map<string, Load>, only?: string): void {
+export function schedulePod(
+  cluster: Cluster,
+  pod: Pod,
+  workload: Workload,
+  load: Map<string, Load>,
+  only?: string,
+): void {
   const tally = new Map<string, number>()
   const refusal = refusals(cluster, pod, workload)
   const wish = wishOf(workload, pod)
@@ -45,8 +70,12 @@ export function schedulePod(cluster: Cluster, pod: Pod, workload: Workload, load
       tally.set(why, (tally.get(why) ?? 0) + 1)
       continue
     }
-    const used = (here.cpuMilli + pod.cpuMilli) / node.allocatableCpuMilli + (here.memoryBytes + pod.memoryBytes) / node.allocatableMemoryBytes - 2 * likes(wish, node)
-    if (!best || used < best.used || (used === best.used && node.name < best.node.name)) best = { node, load: here, used }
+    const used =
+      (here.cpuMilli + pod.cpuMilli) / node.allocatableCpuMilli +
+      (here.memoryBytes + pod.memoryBytes) / node.allocatableMemoryBytes -
+      2 * likes(wish, node)
+    if (!best || used < best.used || (used === best.used && node.name < best.node.name))
+      best = { node, load: here, used }
   }
   if (!best) {
     if (only !== undefined) pod.wants = only
@@ -67,7 +96,10 @@ function podAddress(cluster: Cluster, node: Node, n: number): string | null {
   if (!range.ok) return null
   let block = 1n
   while (block < 2n * BigInt(cluster.maxPodsPerNode)) block *= 2n
-  return formatAddress({ family: range.value.family, value: range.value.first + BigInt(node.block) * block + 2n + (BigInt(n) % (block - 3n)) })
+  return formatAddress({
+    family: range.value.family,
+    value: range.value.first + BigInt(node.block) * block + 2n + (BigInt(n) % (block - 3n)),
+  })
 }
 
 /** Starts a placed pod, with the given number on its node or else the first whose address is free. */
@@ -77,7 +109,9 @@ export function startPod(cluster: Cluster, pod: Pod, at: number, numbered?: numb
   let n = numbered ?? 0
   let ip = podAddress(cluster, node, n)
   if (numbered === undefined) {
-    const taken = new Set(cluster.running.filter((other) => other.node === node.name).map((other) => other.ip))
+    const taken = new Set(
+      cluster.running.filter((other) => other.node === node.name).map((other) => other.ip),
+    )
     while (taken.has(ip)) ip = podAddress(cluster, node, ++n)
   }
   pod.ip = ip
@@ -86,18 +120,45 @@ export function startPod(cluster: Cluster, pod: Pod, at: number, numbered?: numb
 }
 
 /** A pod of a workload; a stateful one by its ordinal, a daemon’s by its node, any other by a drawn suffix. */
-export function newPod(sim: { readonly world: { readonly seed: number } }, cluster: Cluster, workload: Workload, ordinal: number, at: number): Pod {
+export function newPod(
+  sim: { readonly world: { readonly seed: number } },
+  cluster: Cluster,
+  workload: Workload,
+  ordinal: number,
+  at: number,
+): Pod {
   const n = cluster.nextName++
-  const drawn = Math.floor(uniform(sim.world.seed, `${cluster.name}/${workload.name}/${n}`) * 36 ** 5).toString(36).padStart(5, '0')
-  const name = workload.kind === 'StatefulSet' ? `${workload.name}-${ordinal}` : `${workload.name}-${drawn}`
+  const drawn = Math.floor(
+    uniform(sim.world.seed, `${cluster.name}/${workload.name}/${n}`) * 36 ** 5,
+  )
+    .toString(36)
+    .padStart(5, '0')
+  const name =
+    workload.kind === 'StatefulSet' ? `${workload.name}-${ordinal}` : `${workload.name}-${drawn}`
   const hash = currentHash(workload)
-  return { namespace: workload.namespace, name, workload: workload.name, node: null, phase: 'Pending', ...(hash === undefined ? {} : { hash }), waits: null, ip: null, cpuMilli: workload.cpuMilli, memoryBytes: workload.memoryBytes, gpus: workload.gpus, createdAt: at, startedAt: null }
+  return {
+    namespace: workload.namespace,
+    name,
+    workload: workload.name,
+    node: null,
+    phase: 'Pending',
+    ...(hash === undefined ? {} : { hash }),
+    waits: null,
+    ip: null,
+    cpuMilli: workload.cpuMilli,
+    memoryBytes: workload.memoryBytes,
+    gpus: workload.gpus,
+    createdAt: at,
+    startedAt: null,
+  }
 }
 
 /** Seconds a placed pod takes until it is ready: image, containers, and the delay of its readiness probe. */
 function startTakes(workload: Workload): number {
   const spec = record_(templateOf(workload, currentHash(workload))['spec'])
-  const probes = list(spec['containers']).map((container) => Number(record_(record_(container)['readinessProbe'])['initialDelaySeconds'] ?? 0))
+  const probes = list(spec['containers']).map((container) =>
+    Number(record_(record_(container)['readinessProbe'])['initialDelaySeconds'] ?? 0),
+  )
   return 14 + Math.max(0, ...probes.filter((delay) => Number.isFinite(delay)))
 }
 
@@ -108,7 +169,8 @@ function missingImage(sim: Sim, workload: Workload, pod: Pod): string | null {
   for (const container of list(record_(templateOf(workload, pod.hash)['spec'])['containers'])) {
     const image = text(record_(container)['image'])
     const { repository, tag } = imageParts(image)
-    if (!Object.hasOwn(images, repository) || !Object.hasOwn(images[repository] ?? {}, tag)) return image
+    if (!Object.hasOwn(images, repository) || !Object.hasOwn(images[repository] ?? {}, tag))
+      return image
   }
   return null
 }
@@ -117,8 +179,18 @@ function missingImage(sim: Sim, workload: Workload, pod: Pod): string | null {
 export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): void {
   bindFor(sim, cluster, workload, pod)
   const missing = missingImage(sim, workload, pod)
-  if (missing !== null) sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/pull`, 6), { kind: 'pod-fails', cluster: cluster.name, pod: podKey(pod) })
-  else sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/start`, startTakes(workload)), { kind: 'pod-runs', cluster: cluster.name, pod: podKey(pod) })
+  if (missing !== null)
+    sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/pull`, 6), {
+      kind: 'pod-fails',
+      cluster: cluster.name,
+      pod: podKey(pod),
+    })
+  else
+    sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/start`, startTakes(workload)), {
+      kind: 'pod-runs',
+      cluster: cluster.name,
+      pod: podKey(pod),
+    })
 }
 
 /** A pod whose image is not there: it stays pending on its node and is tried again in vain. */
@@ -133,8 +205,19 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
     return
   }
   const again = pod.trouble !== undefined
-  pod.trouble = { reason: again ? 'ImagePullBackOff' : 'ErrImagePull', message: `${missing}: not found in its registry` }
-  if (!again) record(sim, cluster, 'Warning', 'Failed', `pod/${key}`, `image ${missing} cannot be pulled: not found`)
+  pod.trouble = {
+    reason: again ? 'ImagePullBackOff' : 'ErrImagePull',
+    message: `${missing}: not found in its registry`,
+  }
+  if (!again)
+    record(
+      sim,
+      cluster,
+      'Warning',
+      'Failed',
+      `pod/${key}`,
+      `image ${missing} cannot be pulled: not found`,
+    )
   sim.touch(`cluster:${cluster.name}`)
   if (!again) sim.schedule(20_000, { kind: 'pod-fails', cluster: clusterName, pod: key })
 }
@@ -146,7 +229,12 @@ export function removePod(sim: Sim, cluster: Cluster, pod: Pod): void {
 }
 
 /** A number of pods, or a percentage of them: rounded up for a surge, down for what may be missing. */
-function share(given: unknown, of: number, usual: string, round: (value: number) => number): number {
+function share(
+  given: unknown,
+  of: number,
+  usual: string,
+  round: (value: number) => number,
+): number {
   const value = given ?? usual
   if (typeof value === 'number') return value
   const percent = /^(\d+)%$/.exec(text(value))
@@ -154,20 +242,42 @@ function share(given: unknown, of: number, usual: string, round: (value: number)
 }
 
 /** Places a pod, at the cost of less important ones where it must be; their controllers make them anew, elsewhere if they can. */
-function findPlace(sim: Sim, cluster: Cluster, pod: Pod, workload: Workload, load: Map<string, Load>, only?: string): void {
+function findPlace(
+  sim: Sim,
+  cluster: Cluster,
+  pod: Pod,
+  workload: Workload,
+  load: Map<string, Load>,
+  only?: string,
+): void {
   schedulePod(cluster, pod, workload, load, only)
-  const way = pod.node === null && only === undefined ? victimsFor(cluster, pod, workload, load) : null
+  const way =
+    pod.node === null && only === undefined ? victimsFor(cluster, pod, workload, load) : null
   if (!way) return
   makeWay(sim, cluster, way, load)
-  for (const victim of way.victims) record(sim, cluster, 'Warning', 'Preempted', `pod/${podKey(victim)}`, `made way for ${podKey(pod)} on ${way.node.name}`)
+  for (const victim of way.victims)
+    record(
+      sim,
+      cluster,
+      'Warning',
+      'Preempted',
+      `pod/${podKey(victim)}`,
+      `made way for ${podKey(pod)} on ${way.node.name}`,
+    )
   schedulePod(cluster, pod, workload, load, way.node.name)
   delete pod.wants
   const theirs = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
-  for (const other of theirs) if (other && other !== workload) fillWorkload(sim, cluster, other, load)
+  for (const other of theirs)
+    if (other && other !== workload) fillWorkload(sim, cluster, other, load)
 }
 
 /** Makes and removes pods as the workload’s kind has it, one turn; placed ones begin to start. Called whenever something about it has changed. */
-export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, load: Map<string, Load>): readonly Pod[] {
+export function fillWorkload(
+  sim: Sim,
+  cluster: Cluster,
+  workload: Workload,
+  load: Map<string, Load>,
+): readonly Pod[] {
   const mine = podsOf(cluster, workload)
   const made: Pod[] = []
   const make = (ordinal: number, only?: string): void => {
@@ -176,7 +286,8 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
     makeClaims(cluster, workload, pod)
     findPlace(sim, cluster, pod, workload, load, only)
     made.push(pod)
-    if (pod.node === null) record(sim, cluster, 'Warning', 'FailedScheduling', `pod/${podKey(pod)}`, pod.waits ?? '')
+    if (pod.node === null)
+      record(sim, cluster, 'Warning', 'FailedScheduling', `pod/${podKey(pod)}`, pod.waits ?? '')
     else beginStart(sim, cluster, workload, pod)
   }
   const spec = record_(workload.manifest?.['spec'])
@@ -196,17 +307,22 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
         covered.delete(old.node ?? old.wants ?? null)
       }
       // Its controller makes pods only for nodes that its selector takes, and never a second for one that waits.
-      for (const node of cluster.nodes) if (!covered.has(node.name) && (workload.pool === null || node.pool === workload.pool)) make(0, node.name)
+      for (const node of cluster.nodes)
+        if (!covered.has(node.name) && (workload.pool === null || node.pool === workload.pool))
+          make(0, node.name)
       break
     }
     case 'StatefulSet': {
-      const byOrdinal = new Map(mine.map((pod) => [Number(pod.name.slice(pod.name.lastIndexOf('-') + 1)), pod]))
+      const byOrdinal = new Map(
+        mine.map((pod) => [Number(pod.name.slice(pod.name.lastIndexOf('-') + 1)), pod]),
+      )
       const ordered = spec['podManagementPolicy'] !== 'Parallel'
       const highest = Math.max(-1, ...byOrdinal.keys())
       const extra = byOrdinal.get(highest)
       if (highest >= workload.replicas && extra) {
         removePod(sim, cluster, extra)
-        if (highest > workload.replicas) return [...made, ...fillWorkload(sim, cluster, workload, load)]
+        if (highest > workload.replicas)
+          return [...made, ...fillWorkload(sim, cluster, workload, load)]
         break
       }
       for (let i = 0; i < workload.replicas; i++) {
@@ -215,8 +331,14 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
         // Each waits for the one before it, as soon as it is being written to; those of the platform start together.
         if (ordered && workload.manifest && (!pod || !isReadyPod(pod))) break
       }
-      const old = [...byOrdinal].sort(([a], [b]) => b - a).find(([, pod]) => !isCurrent(workload, pod))?.[1]
-      if (old && made.length === 0 && [...byOrdinal.values()].every((pod) => pod === old || isReadyPod(pod))) {
+      const old = [...byOrdinal]
+        .sort(([a], [b]) => b - a)
+        .find(([, pod]) => !isCurrent(workload, pod))?.[1]
+      if (
+        old &&
+        made.length === 0 &&
+        [...byOrdinal.values()].every((pod) => pod === old || isReadyPod(pod))
+      ) {
         removePod(sim, cluster, old)
         return fillWorkload(sim, cluster, workload, load)
       }
@@ -226,7 +348,8 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
       const done = workload.completed ?? 0
       const completions = Number(spec['completions'] ?? 1)
       const running = mine.filter((pod) => pod.phase !== 'Succeeded').length
-      for (let i = running; i < Math.min(Number(spec['parallelism'] ?? 1), completions - done); i++) make(i)
+      for (let i = running; i < Math.min(Number(spec['parallelism'] ?? 1), completions - done); i++)
+        make(i)
       break
     }
     case 'CronJob':
@@ -239,7 +362,9 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
       const rolling = record_(strategy['rollingUpdate'])
       const wanted = workload.replicas
       const surge = recreate ? 0 : share(rolling['maxSurge'], wanted, '25%', Math.ceil)
-      const missing = recreate ? wanted : Math.max(share(rolling['maxUnavailable'], wanted, '25%', Math.floor), surge === 0 ? 1 : 0)
+      const missing = recreate
+        ? wanted
+        : Math.max(share(rolling['maxUnavailable'], wanted, '25%', Math.floor), surge === 0 ? 1 : 0)
       let ready = mine.filter(isReadyPod).length
       const goes = (pod: Pod): void => {
         if (isReadyPod(pod)) ready--
@@ -253,7 +378,10 @@ export function fillWorkload(sim: Sim, cluster: Cluster, workload: Workload, loa
         here.pods--
       }
       // Too many of the new ones: those that wait or start go first.
-      for (const pod of [...current].sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt).slice(0, Math.max(0, current.length - wanted))) goes(pod)
+      for (const pod of [...current]
+        .sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt)
+        .slice(0, Math.max(0, current.length - wanted)))
+        goes(pod)
       const kept = old.filter((pod) => {
         if (recreate || !isReadyPod(pod)) {
           goes(pod)
@@ -285,13 +413,20 @@ export function podRuns(sim: Sim, clusterName: string, key: string): void {
   const workload = workloadOf(cluster, pod)
   if (!workload) return
   workload.progressedAt = sim.now
-  if (workload.kind === 'Job') sim.schedule(sim.takes(`${clusterName}/${key}/run`, runSeconds(workload)), { kind: 'pod-ends', cluster: clusterName, pod: key })
+  if (workload.kind === 'Job')
+    sim.schedule(sim.takes(`${clusterName}/${key}/run`, runSeconds(workload)), {
+      kind: 'pod-ends',
+      cluster: clusterName,
+      pod: key,
+    })
   else if (workload.manifest) fillWorkload(sim, cluster, workload, loads(cluster))
 }
 
 /** How long a job’s pod works: as its annotation says, else two minutes. */
 function runSeconds(workload: Workload): number {
-  const said = Number(record_(record_(templateOf(workload)['metadata'])['annotations'])['gyrarch/run-seconds'])
+  const said = Number(
+    record_(record_(templateOf(workload)['metadata'])['annotations'])['gyrarch/run-seconds'],
+  )
   return Number.isFinite(said) && said > 0 ? said : 120
 }
 

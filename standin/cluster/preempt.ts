@@ -7,21 +7,37 @@ import { record as fields, templateOf, text } from './manifests'
 /** Pods that came with the platform are above all others. */
 export const platformPriority = 1_000_000
 
-const classes = (cluster: Cluster) => (cluster.objects ?? []).filter((object) => object.kind === 'PriorityClass')
+const classes = (cluster: Cluster) =>
+  (cluster.objects ?? []).filter((object) => object.kind === 'PriorityClass')
 
 export function priorityOf(cluster: Cluster, workload: Workload | undefined, pod: Pod): number {
   if (pod.namespace === 'platform') return platformPriority
-  const name = workload ? text(fields(templateOf(workload, pod.hash)['spec'])['priorityClassName']) : ''
-  const found = classes(cluster).find((one) => (name === '' ? one['globalDefault'] === true : one.metadata.name === name))
+  const name = workload
+    ? text(fields(templateOf(workload, pod.hash)['spec'])['priorityClassName'])
+    : ''
+  const found = classes(cluster).find((one) =>
+    name === '' ? one['globalDefault'] === true : one.metadata.name === name,
+  )
   return Number(found?.['value'] ?? 0)
 }
 
 function mayPreempt(cluster: Cluster, workload: Workload, pod: Pod): boolean {
   const name = text(fields(templateOf(workload, pod.hash)['spec'])['priorityClassName'])
-  return classes(cluster).find((one) => one.metadata.name === name)?.['preemptionPolicy'] !== 'Never'
+  return (
+    classes(cluster).find((one) => one.metadata.name === name)?.['preemptionPolicy'] !== 'Never'
+  )
 }
 
-const without = (load: Load, pods: readonly Pod[]): Load => pods.reduce<Load>((left, pod) => ({ cpuMilli: left.cpuMilli - pod.cpuMilli, memoryBytes: left.memoryBytes - pod.memoryBytes, gpus: left.gpus - pod.gpus, pods: left.pods - 1 }), load)
+const without = (load: Load, pods: readonly Pod[]): Load =>
+  pods.reduce<Load>(
+    (left, pod) => ({
+      cpuMilli: left.cpuMilli - pod.cpuMilli,
+      memoryBytes: left.memoryBytes - pod.memoryBytes,
+      gpus: left.gpus - pod.gpus,
+      pods: left.pods - 1,
+    }),
+    load,
+  )
 
 interface Way {
   readonly node: Node
@@ -30,9 +46,15 @@ interface Way {
 }
 
 /** The pods that have to go so that another fits, and from which node; null if no room can be made. */
-export function victimsFor(cluster: Cluster, pod: Pod, workload: Workload, load: ReadonlyMap<string, Load>): Way | null {
+export function victimsFor(
+  cluster: Cluster,
+  pod: Pod,
+  workload: Workload,
+  load: ReadonlyMap<string, Load>,
+): Way | null {
   const priority = priorityOf(cluster, workload, pod)
-  if (priority <= 0 || workload.kind === 'DaemonSet' || !mayPreempt(cluster, workload, pod)) return null
+  if (priority <= 0 || workload.kind === 'DaemonSet' || !mayPreempt(cluster, workload, pod))
+    return null
   const ways: Way[] = []
   const refuses = refusals(cluster, pod, workload)
   for (const node of cluster.nodes) {
@@ -40,18 +62,39 @@ export function victimsFor(cluster: Cluster, pod: Pod, workload: Workload, load:
     if (!here) continue
     const lower = cluster.running
       .filter((other) => other.node === node.name && other.phase !== 'Succeeded')
-      .map((other) => ({ other, at: priorityOf(cluster, workloadOf(cluster, other), other), daemon: workloadOf(cluster, other)?.kind === 'DaemonSet' }))
+      .map((other) => ({
+        other,
+        at: priorityOf(cluster, workloadOf(cluster, other), other),
+        daemon: workloadOf(cluster, other)?.kind === 'DaemonSet',
+      }))
       .filter(({ at, daemon }) => at < priority && !daemon)
       .sort((a, b) => a.at - b.at || b.other.createdAt - a.other.createdAt)
     const going: typeof lower = []
-    while (refuses(node, without(here, going.map(({ other }) => other))) !== null && going.length < lower.length) {
+    while (
+      refuses(
+        node,
+        without(
+          here,
+          going.map(({ other }) => other),
+        ),
+      ) !== null &&
+      going.length < lower.length
+    ) {
       const next = lower[going.length]
       if (next) going.push(next)
     }
     const victims = going.map(({ other }) => other)
-    if (victims.length > 0 && refuses(node, without(here, victims)) === null) ways.push({ node, victims, highest: Math.max(...going.map(({ at }) => at)) })
+    if (victims.length > 0 && refuses(node, without(here, victims)) === null)
+      ways.push({ node, victims, highest: Math.max(...going.map(({ at }) => at)) })
   }
-  return ways.sort((a, b) => a.highest - b.highest || a.victims.length - b.victims.length || (a.node.name < b.node.name ? -1 : 1))[0] ?? null
+  return (
+    ways.sort(
+      (a, b) =>
+        a.highest - b.highest ||
+        a.victims.length - b.victims.length ||
+        (a.node.name < b.node.name ? -1 : 1),
+    )[0] ?? null
+  )
 }
 
 /** Takes the victims away from the load of their node. */

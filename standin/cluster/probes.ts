@@ -9,7 +9,14 @@ import { podKey } from './pods'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/simulator'
 
-export const probeKinds = ['look-up', 'connect', 'request', 'environment', 'files', 'processes'] as const
+export const probeKinds = [
+  'look-up',
+  'connect',
+  'request',
+  'environment',
+  'files',
+  'processes',
+] as const
 export type ProbeKind = (typeof probeKinds)[number]
 
 export interface ProbeAnswer {
@@ -29,16 +36,29 @@ function serviceNamed(cluster: Cluster, pod: Pod, name: string) {
 const portOf = (target: string): { readonly host: string; readonly port: number | null } => {
   const bare = target.replace(/^https?:\/\//, '').split('/')[0] ?? ''
   const found = /^(.*):(\d{1,5})$/.exec(bare)
-  return found ? { host: found[1] ?? '', port: Number(found[2]) } : { host: bare, port: /^https:/.test(target) ? 443 : null }
+  return found
+    ? { host: found[1] ?? '', port: Number(found[2]) }
+    : { host: bare, port: /^https:/.test(target) ? 443 : null }
 }
 
 /** An address for a name, as the cluster’s name service and then the site’s records have it. */
-function answerFor(sim: Sim, cluster: Cluster, pod: Pod, name: string): { readonly address: string; readonly as: string } | null {
+function answerFor(
+  sim: Sim,
+  cluster: Cluster,
+  pod: Pod,
+  name: string,
+): { readonly address: string; readonly as: string } | null {
   const service = serviceNamed(cluster, pod, name)
-  if (service) return { address: service.address, as: `${service.name}.${service.namespace}.svc.cluster.local` }
+  if (service)
+    return {
+      address: service.address,
+      as: `${service.name}.${service.namespace}.svc.cluster.local`,
+    }
   const site = sim.site(cluster.site)
   const bare = name.replace(/\.$/, '')
-  const found = site?.records.find((one) => `${one.name}.${site.nameDomain}` === bare && (one.type === 'A' || one.type === 'AAAA'))
+  const found = site?.records.find(
+    (one) => `${one.name}.${site.nameDomain}` === bare && (one.type === 'A' || one.type === 'AAAA'),
+  )
   return found ? { address: found.value, as: bare } : null
 }
 
@@ -51,68 +71,173 @@ function silence(at: string, server: string, port: number): string {
 
 function connect(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
   const { port, host: server } = portOf(target)
-  const service = serviceNamed(cluster, pod, server) ?? cluster.serviceList.find((one) => one.address === server)
+  const service =
+    serviceNamed(cluster, pod, server) ?? cluster.serviceList.find((one) => one.address === server)
   if (service) {
     const wanted = port ?? service.port
-    if (wanted !== service.port) return failed(`${server} is ${service.address}`, `connection to ${service.address}:${wanted} refused: the service listens on ${service.port}`)
-    const behind = cluster.running.filter((other) => other.workload === service.workload && other.namespace === service.namespace && isReadyPod(other))
+    if (wanted !== service.port)
+      return failed(
+        `${server} is ${service.address}`,
+        `connection to ${service.address}:${wanted} refused: the service listens on ${service.port}`,
+      )
+    const behind = cluster.running.filter(
+      (other) =>
+        other.workload === service.workload &&
+        other.namespace === service.namespace &&
+        isReadyPod(other),
+    )
     const end = behind[0]
-    if (service.workload !== '' && !end) return failed(`${server} is ${service.address}`, `no ready endpoint behind ${service.namespace}/${service.name}`)
-    const fare = service.workload === '' ? null : send(sim.world, { cluster, pod }, service.address, wanted)
-    if (fare && !fare.arrived) return failed(`${server} is ${service.address}`, silence(fare.at, service.address, wanted))
-    return { good: true, lines: [`${server} is ${service.address}`, end ? `connected to ${end.ip ?? ''}:${service.port} (${podKey(end)})` : `connected to ${service.address}:${service.port}`] }
+    if (service.workload !== '' && !end)
+      return failed(
+        `${server} is ${service.address}`,
+        `no ready endpoint behind ${service.namespace}/${service.name}`,
+      )
+    const fare =
+      service.workload === '' ? null : send(sim.world, { cluster, pod }, service.address, wanted)
+    if (fare && !fare.arrived)
+      return failed(`${server} is ${service.address}`, silence(fare.at, service.address, wanted))
+    return {
+      good: true,
+      lines: [
+        `${server} is ${service.address}`,
+        end
+          ? `connected to ${end.ip ?? ''}:${service.port} (${podKey(end)})`
+          : `connected to ${service.address}:${service.port}`,
+      ],
+    }
   }
   const peer = cluster.running.find((other) => other.ip === server)
   if (peer && !isReadyPod(peer)) return failed(`${podKey(peer)} does not answer`)
-  const answer = parseAddress(server).ok ? { address: server, as: server } : answerFor(sim, cluster, pod, server)
+  const answer = parseAddress(server).ok
+    ? { address: server, as: server }
+    : answerFor(sim, cluster, pod, server)
   if (answer) {
     const fare = send(sim.world, { cluster, pod }, answer.address, port ?? 443)
-    const named = answer.as === server && answer.address === server ? [] : [`${server} is ${answer.address}`]
-    return fare.arrived ? { good: true, lines: [...named, `connected to ${peer ? podKey(peer) : `${answer.address}:${port ?? 443}`}, as ${fare.packet.source}`] } : failed(...named, silence(fare.at, answer.address, port ?? 443))
+    const named =
+      answer.as === server && answer.address === server ? [] : [`${server} is ${answer.address}`]
+    return fare.arrived
+      ? {
+          good: true,
+          lines: [
+            ...named,
+            `connected to ${peer ? podKey(peer) : `${answer.address}:${port ?? 443}`}, as ${fare.packet.source}`,
+          ],
+        }
+      : failed(...named, silence(fare.at, answer.address, port ?? 443))
   }
   return failed(`${server} is not known: NXDOMAIN, asked of ${cluster.dnsAddress}`)
 }
 
 /** Asks a pod; null if the cluster does not answer or there is no such pod. */
-export function probe(sim: Sim, clusterName: string, key: string, kind: ProbeKind, target: string): ProbeAnswer | null {
+export function probe(
+  sim: Sim,
+  clusterName: string,
+  key: string,
+  kind: ProbeKind,
+  target: string,
+): ProbeAnswer | null {
   const cluster = answering(sim, clusterName)
   if ('class' in cluster) return null
   const pod = cluster.running.find((other) => podKey(other) === key)
   const workload = pod && workloadOf(cluster, pod)
   if (!pod || !workload) return null
-  if (pod.phase !== 'Running') return failed(`${podKey(pod)} is not running: ${pod.trouble?.reason ?? pod.waits ?? pod.phase}`)
+  if (pod.phase !== 'Running')
+    return failed(`${podKey(pod)} is not running: ${pod.trouble?.reason ?? pod.waits ?? pod.phase}`)
   const api = cluster.apiAddress
   const spec = record(templateOf(workload, pod.hash)['spec'])
   const containers = list(spec['containers']).map(record)
   switch (kind) {
     case 'look-up': {
       const answer = answerFor(sim, cluster, pod, target)
-      return answer ? { good: true, lines: [`${target} is ${answer.address}`, `answered by ${cluster.dnsAddress} as ${answer.as}`] } : failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
+      return answer
+        ? {
+            good: true,
+            lines: [
+              `${target} is ${answer.address}`,
+              `answered by ${cluster.dnsAddress} as ${answer.as}`,
+            ],
+          }
+        : failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
     }
     case 'connect':
       return connect(sim, cluster, pod, target)
     case 'request': {
       const found = connect(sim, cluster, pod, target)
-      return found.good ? { good: true, lines: [...found.lines, `200 OK in ${3 + Math.floor(uniform(sim.world.seed, `${key}${target}${sim.now}`) * 20)} ms`] } : found
+      return found.good
+        ? {
+            good: true,
+            lines: [
+              ...found.lines,
+              `200 OK in ${3 + Math.floor(uniform(sim.world.seed, `${key}${target}${sim.now}`) * 20)} ms`,
+            ],
+          }
+        : found
     }
     case 'environment':
-      return { good: true, lines: [`HOSTNAME=${pod.name}`, `KUBERNETES_SERVICE_HOST=${api}`, ...containers.flatMap((container) => list(container['env']).map((one) => `${text(record(one)['name'])}=${record(one)['valueFrom'] === undefined ? text(record(one)['value']) : '(from a reference)'}`))] }
+      return {
+        good: true,
+        lines: [
+          `HOSTNAME=${pod.name}`,
+          `KUBERNETES_SERVICE_HOST=${api}`,
+          ...containers.flatMap((container) =>
+            list(container['env']).map(
+              (one) =>
+                `${text(record(one)['name'])}=${record(one)['valueFrom'] === undefined ? text(record(one)['value']) : '(from a reference)'}`,
+            ),
+          ),
+        ],
+      }
     case 'files':
-      return { good: true, lines: ['/var/run/secrets/kubernetes.io/serviceaccount/token (masked)', ...containers.flatMap((container) => list(container['volumeMounts']).map((one) => `${text(record(one)['mountPath'])} from volume ${text(record(one)['name'])}`))] }
+      return {
+        good: true,
+        lines: [
+          '/var/run/secrets/kubernetes.io/serviceaccount/token (masked)',
+          ...containers.flatMap((container) =>
+            list(container['volumeMounts']).map(
+              (one) => `${text(record(one)['mountPath'])} from volume ${text(record(one)['name'])}`,
+            ),
+          ),
+        ],
+      }
     case 'processes':
-      return { good: true, lines: containers.map((container, i) => `${i + 1}  ${text(container['name'])}  since ${new Date(pod.startedAt ?? sim.now).toISOString().slice(0, 16)}Z`) }
+      return {
+        good: true,
+        lines: containers.map(
+          (container, i) =>
+            `${i + 1}  ${text(container['name'])}  since ${new Date(pod.startedAt ?? sim.now).toISOString().slice(0, 16)}Z`,
+        ),
+      }
   }
 }
 
-const phrases = ['listening on {port}', 'ready', 'handled {n} requests in the last minute', 'wrote {n} readings', 'connection pool at {n} of 40', 'configuration read', 'queue empty', 'took {n} ms for a batch']
+const phrases = [
+  'listening on {port}',
+  'ready',
+  'handled {n} requests in the last minute',
+  'wrote {n} readings',
+  'connection pool at {n} of 40',
+  'configuration read',
+  'queue empty',
+  'took {n} ms for a batch',
+]
 
 /** What a pod has written lately: derived from who it is and what time it is, the same whenever it is asked. */
-export function podLog(sim: Sim, clusterName: string, key: string, lines: number): readonly string[] | null {
+export function podLog(
+  sim: Sim,
+  clusterName: string,
+  key: string,
+  lines: number,
+): readonly string[] | null {
   const cluster = answering(sim, clusterName)
   if ('class' in cluster) return null
   const pod = cluster.running.find((other) => podKey(other) === key)
   if (!pod) return null
-  if (pod.startedAt === null) return pod.trouble ? [`${new Date(sim.now).toISOString().slice(11, 19)} ${pod.trouble.reason}: ${pod.trouble.message}`] : []
+  if (pod.startedAt === null)
+    return pod.trouble
+      ? [
+          `${new Date(sim.now).toISOString().slice(11, 19)} ${pod.trouble.reason}: ${pod.trouble.message}`,
+        ]
+      : []
   const workload = workloadOf(cluster, pod)
   const started = pod.startedAt
   const stepMs = 20_000
@@ -121,7 +246,10 @@ export function podLog(sim: Sim, clusterName: string, key: string, lines: number
   return Array.from({ length: Math.max(0, last - first + 1) }, (_, i) => {
     const tick = first + i
     const drawn = uniform(sim.world.seed, `${key}/${tick}`)
-    const phrase = tick * stepMs - started < stepMs ? phrases[0] : phrases[2 + Math.floor(drawn * (phrases.length - 2))]
+    const phrase =
+      tick * stepMs - started < stepMs
+        ? phrases[0]
+        : phrases[2 + Math.floor(drawn * (phrases.length - 2))]
     return `${new Date(tick * stepMs).toISOString().slice(11, 19)} ${(phrase ?? '').replace('{n}', String(Math.floor(drawn * 97) + 3)).replace('{port}', String(workload?.port ?? 8080))}`
   })
 }

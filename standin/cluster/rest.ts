@@ -7,7 +7,12 @@ import { queueAutoscalers } from './autoscale'
 import { readyCondition } from './nodes'
 import { fillWorkload, loads, record } from './pods'
 
-const known = (sim: Sim, name: unknown): Cluster | OperationFailure => sim.cluster(name) ?? permanent('no-cluster', `There is no cluster ${String(name)}.`, { about: `cluster/${String(name)}`, says: 'does not exist' })
+const known = (sim: Sim, name: unknown): Cluster | OperationFailure =>
+  sim.cluster(name) ??
+  permanent('no-cluster', `There is no cluster ${String(name)}.`, {
+    about: `cluster/${String(name)}`,
+    says: 'does not exist',
+  })
 
 /** Pods end, the API is closed, nodes are put down; then the machines go back. */
 export const clusterRest: Behaviour = {
@@ -32,7 +37,12 @@ export const clusterRest: Behaviour = {
         const site = sim.site(cluster.site)
         if (cluster.resting || !site) return undefined
         const machines = site.machines.filter((machine) => machine.cluster === cluster.name)
-        cluster.resting = { since: sim.now, machines, nodes: cluster.nodes, controlPlanes: site.controlPlanes.filter((plane) => plane.cluster === cluster.name) }
+        cluster.resting = {
+          since: sim.now,
+          machines,
+          nodes: cluster.nodes,
+          controlPlanes: site.controlPlanes.filter((plane) => plane.cluster === cluster.name),
+        }
         cluster.nodes = []
         cluster.apiUp = false
         site.machines = site.machines.filter((machine) => machine.cluster !== cluster.name)
@@ -48,12 +58,33 @@ export const clusterRest: Behaviour = {
 /** Why a site cannot give a machine again, or null. */
 function refused(site: Site, machine: Machine): OperationFailure | null {
   const about = `machine/${site.name}/${machine.name}`
-  if (site.soldOut.includes(`${machine.zone}/${machine.size}`)) return permanent('no-stock', `${machine.size} is sold out in ${machine.zone}.`, { about: `size/${site.name}/${machine.zone}/${machine.size}`, says: 'none left' }, { about, says: 'not started' })
-  const cores = site.machines.reduce((sum, other) => sum + (other.box === null ? other.cores : 0), 0)
-  if (site.quotaCores !== null && cores + machine.cores > site.quotaCores) return permanent('quota', `The quota of ${site.name} has no room for ${machine.name}: ${cores} of ${site.quotaCores} vCPU are used.`, { about: `quota/${site.name}/cores`, says: `${cores} of ${site.quotaCores} used` }, { about, says: 'not started' })
+  if (site.soldOut.includes(`${machine.zone}/${machine.size}`))
+    return permanent(
+      'no-stock',
+      `${machine.size} is sold out in ${machine.zone}.`,
+      { about: `size/${site.name}/${machine.zone}/${machine.size}`, says: 'none left' },
+      { about, says: 'not started' },
+    )
+  const cores = site.machines.reduce(
+    (sum, other) => sum + (other.box === null ? other.cores : 0),
+    0,
+  )
+  if (site.quotaCores !== null && cores + machine.cores > site.quotaCores)
+    return permanent(
+      'quota',
+      `The quota of ${site.name} has no room for ${machine.name}: ${cores} of ${site.quotaCores} vCPU are used.`,
+      { about: `quota/${site.name}/cores`, says: `${cores} of ${site.quotaCores} used` },
+      { about, says: 'not started' },
+    )
   if (machine.box === null && site.kind === 'hall') {
     const host = firstHost(site, machine)
-    if (!host) return permanent('no-room', `No host of ${machine.zone} has room for ${machine.name}.`, { about: `zone/${machine.zone}`, says: 'no host with room' }, { about, says: 'not started' })
+    if (!host)
+      return permanent(
+        'no-room',
+        `No host of ${machine.zone} has room for ${machine.name}.`,
+        { about: `zone/${machine.zone}`, says: 'no host with room' },
+        { about, says: 'not started' },
+      )
     machine.host = host.name
   }
   return null
@@ -89,13 +120,27 @@ export const clusterWake: Behaviour = {
         if ('class' in cluster) return cluster
         const { resting } = cluster
         if (!resting) return undefined
-        cluster.nodes = resting.nodes.map((node) => ({ ...node, cordoned: false, conditions: [...node.conditions.filter((condition) => condition.type !== 'Ready'), readyCondition(sim.now)] }))
+        cluster.nodes = resting.nodes.map((node) => ({
+          ...node,
+          cordoned: false,
+          conditions: [
+            ...node.conditions.filter((condition) => condition.type !== 'Ready'),
+            readyCondition(sim.now),
+          ],
+        }))
         cluster.apiUp = true
         delete cluster.resting
         const load = loads(cluster)
         for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
         queueAutoscalers(sim, cluster)
-        record(sim, cluster, 'Normal', 'Woken', `cluster/${cluster.name}`, `${cluster.nodes.length} nodes are back`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'Woken',
+          `cluster/${cluster.name}`,
+          `${cluster.nodes.length} nodes are back`,
+        )
         return `API answers, ${cluster.nodes.length} nodes ready`
       },
     },
@@ -104,7 +149,9 @@ export const clusterWake: Behaviour = {
       then: (sim, op) => {
         const cluster = known(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
-        const starting = cluster.running.filter((pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble).length
+        const starting = cluster.running.filter(
+          (pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble,
+        ).length
         return starting > 0 ? { again: 5 } : `${cluster.running.length} pods run`
       },
     },

@@ -24,8 +24,12 @@ const samples = 288
 
 /** The CPU limit of a pod (thousandths of a core): the sum over its containers; without one it may use what is there. */
 function cpuLimit(workload: Workload): number {
-  const limits = list(fields(currentTemplate(workload)['spec'])['containers']).map((container) => parseCpuMilli(String(fields(fields(fields(container)['resources'])['limits'])['cpu'] ?? '')))
-  return limits.length > 0 && limits.every((one) => one.ok) ? limits.reduce((sum, one) => sum + (one.ok ? one.value : 0), 0) : Infinity
+  const limits = list(fields(currentTemplate(workload)['spec'])['containers']).map((container) =>
+    parseCpuMilli(String(fields(fields(fields(container)['resources'])['limits'])['cpu'] ?? '')),
+  )
+  return limits.length > 0 && limits.every((one) => one.ok)
+    ? limits.reduce((sum, one) => sum + (one.ok ? one.value : 0), 0)
+    : Infinity
 }
 
 function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
@@ -42,19 +46,29 @@ function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
   for (let i = last - samples + 1; i <= last; i++) {
     const at = i * stepMs
     // Work is done by day; what follows a load follows that.
-    const wave = points ? loadAt(points, at) / Math.max(1, workload.replicas) / 200 : 0.75 + 0.25 * Math.sin(((at % 86_400_000) / 86_400_000) * 2 * Math.PI - Math.PI / 2)
+    const wave = points
+      ? loadAt(points, at) / Math.max(1, workload.replicas) / 200
+      : 0.75 + 0.25 * Math.sin(((at % 86_400_000) / 86_400_000) * 2 * Math.PI - Math.PI / 2)
     const jitter = 0.9 + 0.2 * uniform(seed, `${key}/${i}`)
     const wanted = workload.cpuMilli * level * wave * jitter
     if (wanted > limit) heldBack++
     cpu.push(Math.round(Math.min(wanted, limit)))
     memory.push(Math.round(workload.memoryBytes * held * (0.95 + 0.05 * wave)))
   }
-  return { workload: `${workload.kind}/${workload.namespace}/${workload.name}`, cpuMilli: cpu, memoryBytes: memory, memoryKills: held > 0.82 ? 2 : 0, throttled: heldBack / samples }
+  return {
+    workload: `${workload.kind}/${workload.namespace}/${workload.name}`,
+    cpuMilli: cpu,
+    memoryBytes: memory,
+    memoryKills: held > 0.82 ? 2 : 0,
+    throttled: heldBack / samples,
+  }
 }
 
 /** Use of every workload that has pods; null if the cluster does not answer. */
 export function usage(sim: Sim, name: string): readonly Usage[] | null {
   const cluster = answering(sim, name)
   if ('class' in cluster) return null
-  return cluster.workloads.filter((workload) => podsOf(cluster, workload).length > 0).map((workload) => usageOf(sim, cluster, workload))
+  return cluster.workloads
+    .filter((workload) => podsOf(cluster, workload).length > 0)
+    .map((workload) => usageOf(sim, cluster, workload))
 }

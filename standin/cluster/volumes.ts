@@ -17,43 +17,88 @@ interface StorageClass {
 function classOf(cluster: Cluster, name: string | undefined): StorageClass | null {
   const written = (cluster.objects ?? []).filter((object) => object.kind === 'StorageClass')
   const read = (object: Manifest): StorageClass => {
-    const zones = list(object['allowedTopologies']).flatMap((one) => list(fields(one)['matchLabelExpressions'])).map(fields).filter((one) => one['key'] === zoneLabel).flatMap((one) => list(one['values']).map(text))
-    return { name: object.metadata.name, waits: object['volumeBindingMode'] === 'WaitForFirstConsumer', zones: zones.length === 0 ? null : zones }
+    const zones = list(object['allowedTopologies'])
+      .flatMap((one) => list(fields(one)['matchLabelExpressions']))
+      .map(fields)
+      .filter((one) => one['key'] === zoneLabel)
+      .flatMap((one) => list(one['values']).map(text))
+    return {
+      name: object.metadata.name,
+      waits: object['volumeBindingMode'] === 'WaitForFirstConsumer',
+      zones: zones.length === 0 ? null : zones,
+    }
   }
-  if (cluster.storageClass && (name === undefined || name === cluster.storageClass.name)) return { name: cluster.storageClass.name, waits: true, zones: cluster.storageClass.zones }
-  const found = written.find((object) => (name === undefined ? object.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true' : object.metadata.name === name))
+  if (cluster.storageClass && (name === undefined || name === cluster.storageClass.name))
+    return { name: cluster.storageClass.name, waits: true, zones: cluster.storageClass.zones }
+  const found = written.find((object) =>
+    name === undefined
+      ? object.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true'
+      : object.metadata.name === name,
+  )
   return found ? read(found) : null
 }
 
-const claimNamed = (cluster: Cluster, namespace: string, name: string): Manifest | undefined => (cluster.objects ?? []).find((object) => object.kind === 'PersistentVolumeClaim' && object.metadata.namespace === namespace && object.metadata.name === name)
+const claimNamed = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
+  (cluster.objects ?? []).find(
+    (object) =>
+      object.kind === 'PersistentVolumeClaim' &&
+      object.metadata.namespace === namespace &&
+      object.metadata.name === name,
+  )
 
 export const volumeName = (claim: Manifest): string => text(fields(claim['spec'])['volumeName'])
 
-const volumeOf = (cluster: Cluster, claim: Manifest): Manifest | undefined => (cluster.objects ?? []).find((object) => object.kind === 'PersistentVolume' && object.metadata.name === volumeName(claim))
+const volumeOf = (cluster: Cluster, claim: Manifest): Manifest | undefined =>
+  (cluster.objects ?? []).find(
+    (object) => object.kind === 'PersistentVolume' && object.metadata.name === volumeName(claim),
+  )
 
 function zoneOf(volume: Manifest | undefined): string | null {
-  const terms = list(fields(fields(fields(volume?.['spec'])['nodeAffinity'])['required'])['nodeSelectorTerms'])
+  const terms = list(
+    fields(fields(fields(volume?.['spec'])['nodeAffinity'])['required'])['nodeSelectorTerms'],
+  )
   return text(list(fields(list(fields(terms[0])['matchExpressions'])[0])['values'])[0]) || null
 }
 
 /** The names of the claims a pod uses: those of its template, and those a stateful workload makes for it. */
 export function claimsOf(workload: Workload, pod: Pod): readonly string[] {
   const spec = fields(templateOf(workload, pod.hash)['spec'])
-  const own = list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map((one) => `${text(fields(fields(one)['metadata'])['name'])}-${pod.name}`)
-  return [...own, ...list(spec['volumes']).flatMap((one) => text(fields(fields(one)['persistentVolumeClaim'])['claimName']) || [])]
+  const own = list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map(
+    (one) => `${text(fields(fields(one)['metadata'])['name'])}-${pod.name}`,
+  )
+  return [
+    ...own,
+    ...list(spec['volumes']).flatMap(
+      (one) => text(fields(fields(one)['persistentVolumeClaim'])['claimName']) || [],
+    ),
+  ]
 }
 
 /** A stateful workload’s claims for one of its pods, made where they are not there yet. They outlive the pod. */
 export function makeClaims(cluster: Cluster, workload: Workload, pod: Pod): void {
-  for (const template of list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map(fields)) {
+  for (const template of list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map(
+    fields,
+  )) {
     const name = `${text(fields(template['metadata'])['name'])}-${pod.name}`
     if (claimNamed(cluster, pod.namespace, name)) continue
-    cluster.objects = [...(cluster.objects ?? []), { apiVersion: 'v1', kind: 'PersistentVolumeClaim', metadata: { name, namespace: pod.namespace, labels: { app: workload.name } }, spec: fields(template['spec']) }]
+    cluster.objects = [
+      ...(cluster.objects ?? []),
+      {
+        apiVersion: 'v1',
+        kind: 'PersistentVolumeClaim',
+        metadata: { name, namespace: pod.namespace, labels: { app: workload.name } },
+        spec: fields(template['spec']),
+      },
+    ]
   }
 }
 
 /** Why a node cannot reach a pod’s volumes, or null. */
-export function volumeRefusals(cluster: Cluster, workload: Workload, pod: Pod): (node: Node) => string | null {
+export function volumeRefusals(
+  cluster: Cluster,
+  workload: Workload,
+  pod: Pod,
+): (node: Node) => string | null {
   const needs = claimsOf(workload, pod).map((name) => {
     const claim = claimNamed(cluster, pod.namespace, name)
     if (!claim) return { refuses: `claim ${name} not found`, zones: null }
@@ -63,19 +108,28 @@ export function volumeRefusals(cluster: Cluster, workload: Workload, pod: Pod): 
     }
     const given = fields(claim['spec'])['storageClassName']
     const kind = classOf(cluster, typeof given === 'string' ? given : undefined)
-    return kind?.waits === true ? { refuses: null, zones: kind.zones } : { refuses: 'unbound claim', zones: null }
+    return kind?.waits === true
+      ? { refuses: null, zones: kind.zones }
+      : { refuses: 'unbound claim', zones: null }
   })
   return (node) => {
     for (const { refuses, zones } of needs) {
       if (refuses !== null) return refuses
-      if (zones && !zones.includes(node.labels[zoneLabel] ?? node.zone)) return 'volume node affinity'
+      if (zones && !zones.includes(node.labels[zoneLabel] ?? node.zone))
+        return 'volume node affinity'
     }
     return null
   }
 }
 
 /** Binds a claim to a new volume in a zone: a disk of the site’s. */
-function bind(sim: Sim, cluster: Cluster, claim: Manifest, kind: StorageClass, zone: string | null): void {
+function bind(
+  sim: Sim,
+  cluster: Cluster,
+  claim: Manifest,
+  kind: StorageClass,
+  zone: string | null,
+): void {
   const spec = fields(claim['spec'])
   const size = text(fields(fields(spec['resources'])['requests'])['storage'])
   const bytes = parseBytes(size)
@@ -89,16 +143,46 @@ function bind(sim: Sim, cluster: Cluster, claim: Manifest, kind: StorageClass, z
       accessModes: list(spec['accessModes']),
       storageClassName: kind.name,
       persistentVolumeReclaimPolicy: 'Delete',
-      claimRef: { kind: 'PersistentVolumeClaim', namespace: claim.metadata.namespace, name: claim.metadata.name },
-      ...(zone === null ? {} : { nodeAffinity: { required: { nodeSelectorTerms: [{ matchExpressions: [{ key: zoneLabel, operator: 'In', values: [zone] }] }] } } }),
+      claimRef: {
+        kind: 'PersistentVolumeClaim',
+        namespace: claim.metadata.namespace,
+        name: claim.metadata.name,
+      },
+      ...(zone === null
+        ? {}
+        : {
+            nodeAffinity: {
+              required: {
+                nodeSelectorTerms: [
+                  { matchExpressions: [{ key: zoneLabel, operator: 'In', values: [zone] }] },
+                ],
+              },
+            },
+          }),
     },
     status: { phase: 'Bound' },
   }
-  const bound: Manifest = { ...claim, spec: { ...spec, storageClassName: kind.name, volumeName: name }, status: { phase: 'Bound', capacity: { storage: size } } }
-  cluster.objects = [...(cluster.objects ?? []).map((object) => (object === claim ? bound : object)), volume]
+  const bound: Manifest = {
+    ...claim,
+    spec: { ...spec, storageClassName: kind.name, volumeName: name },
+    status: { phase: 'Bound', capacity: { storage: size } },
+  }
+  cluster.objects = [
+    ...(cluster.objects ?? []).map((object) => (object === claim ? bound : object)),
+    volume,
+  ]
   const site = sim.site(cluster.site)
   if (site && bytes.ok) {
-    site.disks = [...site.disks, { name, sizeGb: Math.ceil(bytes.value / 1e9), machine: null, cluster: cluster.name, ...(zone === null ? {} : { zone }) }]
+    site.disks = [
+      ...site.disks,
+      {
+        name,
+        sizeGb: Math.ceil(bytes.value / 1e9),
+        machine: null,
+        cluster: cluster.name,
+        ...(zone === null ? {} : { zone }),
+      },
+    ]
     sim.touch(`site:${site.name}`)
   }
   sim.touch(`cluster:${cluster.name}`)
@@ -118,9 +202,12 @@ export function bindFor(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod
 
 /** Claims of an immediate class are bound as soon as they are there, in the first zone of the class. */
 export function bindAtOnce(sim: Sim, cluster: Cluster): void {
-  for (const claim of (cluster.objects ?? []).filter((object) => object.kind === 'PersistentVolumeClaim' && volumeName(object) === '')) {
+  for (const claim of (cluster.objects ?? []).filter(
+    (object) => object.kind === 'PersistentVolumeClaim' && volumeName(object) === '',
+  )) {
     const given = fields(claim['spec'])['storageClassName']
-    const kind = given === '' ? null : classOf(cluster, typeof given === 'string' ? given : undefined)
+    const kind =
+      given === '' ? null : classOf(cluster, typeof given === 'string' ? given : undefined)
     if (kind && !kind.waits) bind(sim, cluster, claim, kind, kind.zones?.[0] ?? null)
   }
 }
@@ -129,7 +216,9 @@ export function bindAtOnce(sim: Sim, cluster: Cluster): void {
 export function reclaim(sim: Sim, cluster: Cluster, claim: Manifest): void {
   const name = volumeName(claim)
   if (name === '') return
-  cluster.objects = (cluster.objects ?? []).filter((object) => !(object.kind === 'PersistentVolume' && object.metadata.name === name))
+  cluster.objects = (cluster.objects ?? []).filter(
+    (object) => !(object.kind === 'PersistentVolume' && object.metadata.name === name),
+  )
   const site = sim.site(cluster.site)
   if (!site) return
   site.disks = site.disks.filter((disk) => disk.name !== name)

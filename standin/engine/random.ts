@@ -15,7 +15,8 @@ function hash(text: string): number {
 }
 
 /** A number in [0, 1) for a seed and a name. */
-export const uniform = (seed: number, name: string): number => hash(`${seed}/${name}`) / 0x1_0000_0000
+export const uniform = (seed: number, name: string): number =>
+  hash(`${seed}/${name}`) / 0x1_0000_0000
 
 /** A standard normal number (Box–Muller), cut at ±2.5 so that no duration runs away. */
 function normal(seed: number, name: string): number {

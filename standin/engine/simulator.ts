@@ -19,7 +19,17 @@ import { lookAtTraffic } from '../traffic/flows'
 import { settleFronts } from '../traffic/fronts'
 
 /** What can be put into the queue for later. */
-export type Later = { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string } | { kind: 'cron'; cluster: string; workload: string } | { kind: 'scale'; cluster: string; autoscaler: string } | { kind: 'fault'; fault: Fault } | { kind: 'power'; site: string; machine: string; what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken' }
+export type Later =
+  | { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string }
+  | { kind: 'cron'; cluster: string; workload: string }
+  | { kind: 'scale'; cluster: string; autoscaler: string }
+  | { kind: 'fault'; fault: Fault }
+  | {
+      kind: 'power'
+      site: string
+      machine: string
+      what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken'
+    }
 
 /** What an event or command of the simulation can see and do. */
 export interface Sim {
@@ -37,7 +47,10 @@ export interface Sim {
 export interface Stage {
   readonly seconds: number | ((sim: Sim, op: Operation) => number)
   /** What was seen, a failure, or nothing. `again` seconds: look again later (waiting for something else). */
-  readonly then: (sim: Sim, op: Operation) => string | OperationFailure | { readonly again: number } | undefined
+  readonly then: (
+    sim: Sim,
+    op: Operation,
+  ) => string | OperationFailure | { readonly again: number } | undefined
 }
 
 export interface Behaviour {
@@ -57,7 +70,8 @@ export interface Snapshot {
   readonly peers?: World['peers']
 }
 
-const isFailure = (value: unknown): value is OperationFailure => typeof value === 'object' && value !== null && 'class' in value
+const isFailure = (value: unknown): value is OperationFailure =>
+  typeof value === 'object' && value !== null && 'class' in value
 
 /** Done commands are kept this long for repeated keys and look-ups: two days of virtual time. */
 const keepMs = 2 * 86_400_000
@@ -97,7 +111,9 @@ export class Simulator implements Sim {
       lookAtTraffic(this, cluster)
     }
     for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
-    for (const cluster of Object.values(this.world.clusters)) for (const workload of cluster.workloads) if (workload.kind === 'CronJob') queueCron(this, cluster, workload)
+    for (const cluster of Object.values(this.world.clusters))
+      for (const workload of cluster.workloads)
+        if (workload.kind === 'CronJob') queueCron(this, cluster, workload)
   }
 
   /** Events carried out since the beginning of time. */
@@ -110,11 +126,15 @@ export class Simulator implements Sim {
   }
 
   site(name: unknown): Site | undefined {
-    return typeof name === 'string' && Object.hasOwn(this.world.sites, name) ? this.world.sites[name] : undefined
+    return typeof name === 'string' && Object.hasOwn(this.world.sites, name)
+      ? this.world.sites[name]
+      : undefined
   }
 
   cluster(name: unknown): Cluster | undefined {
-    return typeof name === 'string' && Object.hasOwn(this.world.clusters, name) ? this.world.clusters[name] : undefined
+    return typeof name === 'string' && Object.hasOwn(this.world.clusters, name)
+      ? this.world.clusters[name]
+      : undefined
   }
 
   takes(name: string, medianSeconds: number): number {
@@ -134,11 +154,26 @@ export class Simulator implements Sim {
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
   command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
     if (this.operations.has(key)) return
-    const op: Operation = { key, verb, args, startedAt: this.clock, stage: 0, endedAt: null, result: null, failure: null, evidence: [] }
+    const op: Operation = {
+      key,
+      verb,
+      args,
+      startedAt: this.clock,
+      stage: 0,
+      endedAt: null,
+      result: null,
+      failure: null,
+      evidence: [],
+    }
     this.operations.set(key, op)
     const behaviour = behaviours[verb]
     if (!behaviour) {
-      this.end(op, null, { class: 'permanent', reason: 'unknown-verb', says: `There is no command ${verb}.`, chain: [] })
+      this.end(op, null, {
+        class: 'permanent',
+        reason: 'unknown-verb',
+        says: `There is no command ${verb}.`,
+        chain: [],
+      })
       return
     }
     this.enterStage(op, behaviour)
@@ -171,13 +206,22 @@ export class Simulator implements Sim {
 
   /** Repeats history: runs until `processed` events are carried out, then sets the clock. */
   replayTo(processed: number, at: number): void {
-    for (let next = this.queue.peek(); this.count < processed && next && next.at <= at; next = this.queue.peek()) this.run(at, 1)
+    for (
+      let next = this.queue.peek();
+      this.count < processed && next && next.at <= at;
+      next = this.queue.peek()
+    )
+      this.run(at, 1)
     this.ended.length = 0
     this.clock = Math.max(this.clock, at)
   }
 
   /** Commands that have ended, slices that have changed and commands that have evidence to show, since last asked. */
-  drain(): { readonly ended: readonly Operation[]; readonly moved: readonly Operation[]; readonly changed: readonly string[] } {
+  drain(): {
+    readonly ended: readonly Operation[]
+    readonly moved: readonly Operation[]
+    readonly changed: readonly string[]
+  } {
     const ended = this.ended.splice(0)
     const moved = [...this.moved]
     const changed = [...this.changed]
@@ -187,8 +231,19 @@ export class Simulator implements Sim {
   }
 
   snapshot(): Snapshot {
-    for (const [key, op] of this.operations) if (op.endedAt !== null && op.endedAt < this.clock - keepMs) this.operations.delete(key)
-    return { now: this.clock, seq: this.seq, processed: this.count, seed: this.world.seed, queue: this.queue.all(), faults: this.world.faults, operations: Object.fromEntries(this.operations), ...(this.world.images ? { images: this.world.images } : {}), ...(this.world.peers ? { peers: this.world.peers } : {}) }
+    for (const [key, op] of this.operations)
+      if (op.endedAt !== null && op.endedAt < this.clock - keepMs) this.operations.delete(key)
+    return {
+      now: this.clock,
+      seq: this.seq,
+      processed: this.count,
+      seed: this.world.seed,
+      queue: this.queue.all(),
+      faults: this.world.faults,
+      operations: Object.fromEntries(this.operations),
+      ...(this.world.images ? { images: this.world.images } : {}),
+      ...(this.world.peers ? { peers: this.world.peers } : {}),
+    }
   }
 
   /** Called at the end of whatever can have changed something, at the same time of the clock: what follows from it by itself. */
@@ -205,8 +260,12 @@ export class Simulator implements Sim {
       }
     }
     if (this.stirred.size === 0) return
-    const sites = new Set([...this.stirred].flatMap((name) => (name.startsWith('site:') ? [name.slice(5)] : [])))
-    for (const cluster of Object.values(this.world.clusters)) if (cluster.flows && (this.stirred.has(`cluster:${cluster.name}`) || sites.has(cluster.site))) lookAtTraffic(this, cluster)
+    const sites = new Set(
+      [...this.stirred].flatMap((name) => (name.startsWith('site:') ? [name.slice(5)] : [])),
+    )
+    for (const cluster of Object.values(this.world.clusters))
+      if (cluster.flows && (this.stirred.has(`cluster:${cluster.name}`) || sites.has(cluster.site)))
+        lookAtTraffic(this, cluster)
     this.stirred.clear()
   }
 
@@ -249,7 +308,12 @@ export class Simulator implements Sim {
       return
     }
     const median = typeof stage.seconds === 'number' ? stage.seconds : stage.seconds(this, op)
-    this.queue.push({ at: this.clock + (median <= 0 ? 0 : this.takes(`${op.key}/${op.stage}`, median)), seq: this.seq++, kind: 'stage', key: op.key })
+    this.queue.push({
+      at: this.clock + (median <= 0 ? 0 : this.takes(`${op.key}/${op.stage}`, median)),
+      seq: this.seq++,
+      kind: 'stage',
+      key: op.key,
+    })
   }
 
   private finishStage(op: Operation, behaviour: Behaviour): void {
@@ -259,7 +323,12 @@ export class Simulator implements Sim {
       return
     }
     if (typeof seen === 'object') {
-      this.queue.push({ at: this.clock + seen.again * 1000, seq: this.seq++, kind: 'stage', key: op.key })
+      this.queue.push({
+        at: this.clock + seen.again * 1000,
+        seq: this.seq++,
+        kind: 'stage',
+        key: op.key,
+      })
       return
     }
     if (typeof seen === 'string') {
@@ -270,7 +339,11 @@ export class Simulator implements Sim {
     this.enterStage(op, behaviour)
   }
 
-  private end(op: Operation, result: Record<string, unknown> | null, failure: OperationFailure | null): void {
+  private end(
+    op: Operation,
+    result: Record<string, unknown> | null,
+    failure: OperationFailure | null,
+  ): void {
     op.endedAt = this.clock
     op.result = result
     op.failure = failure

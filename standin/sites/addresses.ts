@@ -25,7 +25,8 @@ export function leaseFrom(site: Site, network: Network): string | null {
   if (!range) return null
   const taken = new Set(site.addresses.map((held) => held.address))
   if (network.gateway !== undefined) taken.add(network.gateway)
-  const [first, last] = network.dhcp === undefined ? [range.first + 4n, range.last - 1n] : [range.first, range.last]
+  const [first, last] =
+    network.dhcp === undefined ? [range.first + 4n, range.last - 1n] : [range.first, range.last]
   for (let value = first; value <= last; value++) {
     const address = formatAddress({ family: range.family, value })
     if (!taken.has(address)) return address
@@ -40,18 +41,38 @@ export const addressHold: Behaviour = {
       then: (sim, op): OperationFailure | string => {
         const site = sim.site(op.args['site'])
         if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
-        const wanted = recordsArg(op, 'addresses').map((item) => ({ address: String(item['address']), network: String(item['network']), for: String(item['for']) }))
+        const wanted = recordsArg(op, 'addresses').map((item) => ({
+          address: String(item['address']),
+          network: String(item['network']),
+          for: String(item['for']),
+        }))
         for (const { address, network } of wanted) {
           const holder = site.addresses.find((held) => held.address === address)
           if (holder && holder.cluster !== textArg(op, 'cluster')) {
-            return permanent('address-taken', `${address} is held for ${holder.for}.`, { about: `address/${site.name}/${address}`, says: `held for ${holder.for}` })
+            return permanent('address-taken', `${address} is held for ${holder.for}.`, {
+              about: `address/${site.name}/${address}`,
+              says: `held for ${holder.for}`,
+            })
           }
-          if (!site.networks.some((other) => other.name === network)) return permanent('no-network', `${site.name} has no network ${network}.`, { about: `network/${site.name}/${network}`, says: 'does not exist' })
+          if (!site.networks.some((other) => other.name === network))
+            return permanent('no-network', `${site.name} has no network ${network}.`, {
+              about: `network/${site.name}/${network}`,
+              says: 'does not exist',
+            })
         }
         for (const { address, network, for: purpose } of wanted) {
-          if (!site.addresses.some((held) => held.address === address)) hold(sim, site, { address, network, for: purpose, cluster: textArg(op, 'cluster'), how: op.args['how'] === 'virtual' ? 'virtual' : 'static' })
+          if (!site.addresses.some((held) => held.address === address))
+            hold(sim, site, {
+              address,
+              network,
+              for: purpose,
+              cluster: textArg(op, 'cluster'),
+              how: op.args['how'] === 'virtual' ? 'virtual' : 'static',
+            })
         }
-        return wanted.length === 1 ? `${wanted[0]?.address ?? ''} held` : `${wanted.map((item) => item.address).join(', ')} held`
+        return wanted.length === 1
+          ? `${wanted[0]?.address ?? ''} held`
+          : `${wanted.map((item) => item.address).join(', ')} held`
       },
     },
   ],

@@ -23,19 +23,43 @@ export const controlPlaneCreate: Behaviour = {
       then: (sim, op) => {
         const site = sim.site(op.args['site'])
         const tier = site?.managedTiers.find((other) => other.tier === op.args['tier'])
-        if (!site || !tier) return permanent('no-tier', `${textArg(op, 'site')} offers no control plane of tier ${textArg(op, 'tier')}.`, { about: `site/${textArg(op, 'site')}`, says: 'tier not offered' })
+        if (!site || !tier)
+          return permanent(
+            'no-tier',
+            `${textArg(op, 'site')} offers no control plane of tier ${textArg(op, 'tier')}.`,
+            { about: `site/${textArg(op, 'site')}`, says: 'tier not offered' },
+          )
         if (!site.controlPlanes.some((plane) => plane.cluster === textArg(op, 'cluster'))) {
           const address = addressFor(site)
-          if (address === null) return permanent('no-address', `${site.name} has no address for another control plane.`, { about: `site/${site.name}`, says: 'no address left' })
-          site.controlPlanes = [...site.controlPlanes, { cluster: textArg(op, 'cluster'), tier: tier.tier, release: textArg(op, 'release'), address }]
+          if (address === null)
+            return permanent(
+              'no-address',
+              `${site.name} has no address for another control plane.`,
+              { about: `site/${site.name}`, says: 'no address left' },
+            )
+          site.controlPlanes = [
+            ...site.controlPlanes,
+            {
+              cluster: textArg(op, 'cluster'),
+              tier: tier.tier,
+              release: textArg(op, 'release'),
+              address,
+            },
+          ]
         }
         sim.touch(`site:${site.name}`)
         return `ordered, tier ${tier.tier}`
       },
     },
-    { seconds: 270, then: (sim, op) => `provided at ${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? 'no address'}` },
+    {
+      seconds: 270,
+      then: (sim, op) =>
+        `provided at ${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? 'no address'}`,
+    },
   ],
-  result: (sim, op) => ({ endpoint: `https://${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? ''}:443` }),
+  result: (sim, op) => ({
+    endpoint: `https://${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? ''}:443`,
+  }),
 }
 
 export const controlPlaneDelete: Behaviour = {
@@ -45,7 +69,9 @@ export const controlPlaneDelete: Behaviour = {
       then: (sim, op) => {
         const site = sim.site(op.args['site'])
         if (!site) return 'nothing to delete'
-        site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== textArg(op, 'cluster'))
+        site.controlPlanes = site.controlPlanes.filter(
+          (plane) => plane.cluster !== textArg(op, 'cluster'),
+        )
         sim.touch(`site:${site.name}`)
         return 'control plane deleted'
       },

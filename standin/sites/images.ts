@@ -12,7 +12,11 @@ export const imagePlace: Behaviour = {
       then: (sim, op) => {
         const site = siteOf(sim, op)
         if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
-        if (!site.connected) return permanent('no-route', `${site.name} cannot be reached from here.`, { about: `site/${site.name}`, says: 'no route to it' })
+        if (!site.connected)
+          return permanent('no-route', `${site.name} cannot be reached from here.`, {
+            about: `site/${site.name}`,
+            says: 'no route to it',
+          })
         return `${textArg(op, 'name')} ${textArg(op, 'release')} fetched`
       },
     },
@@ -23,7 +27,16 @@ export const imagePlace: Behaviour = {
         const site = siteOf(sim, op)
         if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
         const release = textArg(op, 'release')
-        if (!site.images.some((image) => image.release === release)) site.images = [...site.images, { name: textArg(op, 'name'), release, arch: site.arch, minimumDiskGb: numberArg(op, 'minimumDiskGb') }]
+        if (!site.images.some((image) => image.release === release))
+          site.images = [
+            ...site.images,
+            {
+              name: textArg(op, 'name'),
+              release,
+              arch: site.arch,
+              minimumDiskGb: numberArg(op, 'minimumDiskGb'),
+            },
+          ]
         sim.touch(`site:${site.name}`)
         return `copied to ${site.zones.join(', ')}`
       },

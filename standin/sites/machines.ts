@@ -14,16 +14,33 @@ const machineOf = (sim: Sim, op: Operation): { site: Site; machine: Machine } | 
 }
 
 const gone = (op: Operation): OperationFailure =>
-  permanent('machine-gone', `There is no machine ${textArg(op, 'name')} at ${textArg(op, 'site')}.`, { about: `machine/${textArg(op, 'site')}/${textArg(op, 'name')}`, says: 'does not exist' })
+  permanent(
+    'machine-gone',
+    `There is no machine ${textArg(op, 'name')} at ${textArg(op, 'site')}.`,
+    { about: `machine/${textArg(op, 'site')}/${textArg(op, 'name')}`, says: 'does not exist' },
+  )
 
 /**
  * The host a hall puts a machine on: the one with most cores left in the zone that holds none of its group.
  * `reserve` hosts' worth of each zone stays free; the objection says which limit was met.
  */
-function hostFor(site: Site, zone: string, cores: number, memoryBytes: number, apart: string | null): { host: Host } | { says: string } {
+function hostFor(
+  site: Site,
+  zone: string,
+  cores: number,
+  memoryBytes: number,
+  apart: string | null,
+): { host: Host } | { says: string } {
   const hosts = site.hosts.filter((host) => host.zone === zone && (host.service ?? 'in') === 'in')
-  if (hosts.length === 0) return { says: site.hosts.some((host) => host.zone === zone) ? `every host of ${zone} is out of service` : `${zone} has no host` }
-  const used = new Map(hosts.map((host) => [host.name, { cores: 0, memoryBytes: 0, groups: new Set<string>() }]))
+  if (hosts.length === 0)
+    return {
+      says: site.hosts.some((host) => host.zone === zone)
+        ? `every host of ${zone} is out of service`
+        : `${zone} has no host`,
+    }
+  const used = new Map(
+    hosts.map((host) => [host.name, { cores: 0, memoryBytes: 0, groups: new Set<string>() }]),
+  )
   for (const machine of site.machines) {
     const load = machine.host === null ? undefined : used.get(machine.host)
     if (!load) continue
@@ -31,17 +48,28 @@ function hostFor(site: Site, zone: string, cores: number, memoryBytes: number, a
     load.memoryBytes += machine.memoryBytes
     if (machine.apart !== null) load.groups.add(machine.apart)
   }
-  const loadOf = (host: Host) => used.get(host.name) ?? { cores: 0, memoryBytes: 0, groups: new Set<string>() }
+  const loadOf = (host: Host) =>
+    used.get(host.name) ?? { cores: 0, memoryBytes: 0, groups: new Set<string>() }
   const kept = Math.max(...hosts.map((host) => host.cores)) * site.overcommit * site.reservePerZone
   const zoneCores = hosts.reduce((sum, host) => sum + host.cores * site.overcommit, 0)
   const zoneUsed = hosts.reduce((sum, host) => sum + loadOf(host).cores, 0)
-  if (zoneUsed + cores > zoneCores - kept) return { says: `${zone} has ${zoneCores - kept - zoneUsed} of ${cores} cores left after the failover reserve of ${site.reservePerZone} host` }
+  if (zoneUsed + cores > zoneCores - kept)
+    return {
+      says: `${zone} has ${zoneCores - kept - zoneUsed} of ${cores} cores left after the failover reserve of ${site.reservePerZone} host`,
+    }
   const apartHosts = hosts.filter((host) => apart === null || !loadOf(host).groups.has(apart))
-  if (apartHosts.length === 0) return { says: `every host of ${zone} holds a machine of the same control plane` }
+  if (apartHosts.length === 0)
+    return { says: `every host of ${zone} holds a machine of the same control plane` }
   const roomy = apartHosts
-    .filter((host) => loadOf(host).cores + cores <= host.cores * site.overcommit && loadOf(host).memoryBytes + memoryBytes <= host.memoryBytes)
+    .filter(
+      (host) =>
+        loadOf(host).cores + cores <= host.cores * site.overcommit &&
+        loadOf(host).memoryBytes + memoryBytes <= host.memoryBytes,
+    )
     .sort((a, b) => loadOf(a).cores - loadOf(b).cores || (a.name < b.name ? -1 : 1))
-  return roomy[0] ? { host: roomy[0] } : { says: `no single host of ${zone} has ${cores} cores left` }
+  return roomy[0]
+    ? { host: roomy[0] }
+    : { says: `no single host of ${zone} has ${cores} cores left` }
 }
 
 /** Everything that stands against making the machine, as the site itself finds it. */
@@ -50,7 +78,11 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
   const name = textArg(op, 'name')
   if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
   const about = `machine/${site.name}/${name}`
-  if (site.machines.some((machine) => machine.name === name)) return permanent('name-taken', `${site.name} has a machine ${name} already.`, { about, says: 'exists' })
+  if (site.machines.some((machine) => machine.name === name))
+    return permanent('name-taken', `${site.name} has a machine ${name} already.`, {
+      about,
+      says: 'exists',
+    })
   const busy = unavailable(sim, site.name, name)
   if (busy) return busy
   const zone = textArg(op, 'zone')
@@ -59,30 +91,76 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
   strike(sim, 'image-missing', [`image/${site.name}/${wanted}`])
   const image = site.images.find((other) => other.release === wanted)
   if (!image) {
-    return permanent('image-missing', `${site.name} has no base image of ${wanted}.`, { about: `image/${site.name}/${wanted}`, says: 'not found in the image store' }, { about, says: 'its root disk could not be cloned' })
+    return permanent(
+      'image-missing',
+      `${site.name} has no base image of ${wanted}.`,
+      { about: `image/${site.name}/${wanted}`, says: 'not found in the image store' },
+      { about, says: 'its root disk could not be cloned' },
+    )
   }
-  if (!size || !size.zones.includes(zone)) return permanent('size-unknown', `${site.name} does not offer ${textArg(op, 'size')} in ${zone}.`, { about: `size/${site.name}/${zone}/${textArg(op, 'size')}`, says: 'not offered' }, { about, says: 'was not created' })
+  if (!size || !size.zones.includes(zone))
+    return permanent(
+      'size-unknown',
+      `${site.name} does not offer ${textArg(op, 'size')} in ${zone}.`,
+      { about: `size/${site.name}/${zone}/${textArg(op, 'size')}`, says: 'not offered' },
+      { about, says: 'was not created' },
+    )
   const stock = `${zone}/${size.name}`
   if (site.soldOut.includes(stock)) {
     strike(sim, 'no-stock', [`size/${site.name}/${stock}`])
-    return permanent('no-stock', `${zone} has no ${size.name} left.`, { about: `size/${site.name}/${stock}`, says: 'none in stock' }, { about, says: 'was not created' })
+    return permanent(
+      'no-stock',
+      `${zone} has no ${size.name} left.`,
+      { about: `size/${site.name}/${stock}`, says: 'none in stock' },
+      { about, says: 'was not created' },
+    )
   }
   const used = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
   if (site.quotaCores !== null && used + size.cores > site.quotaCores) {
-    return permanent('quota', `The quota of ${site.name} is ${site.quotaCores} vCPU; ${used} are in use.`, { about: `quota/${site.name}/cores`, says: `${used} of ${site.quotaCores} vCPU in use, ${size.cores} asked for` }, { about, says: 'was not created' })
+    return permanent(
+      'quota',
+      `The quota of ${site.name} is ${site.quotaCores} vCPU; ${used} are in use.`,
+      {
+        about: `quota/${site.name}/cores`,
+        says: `${used} of ${site.quotaCores} vCPU in use, ${size.cores} asked for`,
+      },
+      { about, says: 'was not created' },
+    )
   }
   const rootDiskGb = numberArg(op, 'rootDiskGb')
-  if (rootDiskGb < image.minimumDiskGb) return permanent('disk-small', `A root disk of ${rootDiskGb} GB is too small for ${image.name}.`, { about: `image/${site.name}/${wanted}`, says: `needs ${image.minimumDiskGb} GB` }, { about, says: 'was not created' })
+  if (rootDiskGb < image.minimumDiskGb)
+    return permanent(
+      'disk-small',
+      `A root disk of ${rootDiskGb} GB is too small for ${image.name}.`,
+      { about: `image/${site.name}/${wanted}`, says: `needs ${image.minimumDiskGb} GB` },
+      { about, says: 'was not created' },
+    )
   const apart = optionalText(op, 'apart')
-  const spot = site.kind === 'hall' ? hostFor(site, zone, size.cores, size.memoryBytes, apart) : { host: null }
-  if ('says' in spot) return permanent('no-room', `No host takes ${name}: ${spot.says}.`, { about: `zone/${site.name}/${zone}`, says: spot.says }, { about, says: 'was not placed' })
+  const spot =
+    site.kind === 'hall' ? hostFor(site, zone, size.cores, size.memoryBytes, apart) : { host: null }
+  if ('says' in spot)
+    return permanent(
+      'no-room',
+      `No host takes ${name}: ${spot.says}.`,
+      { about: `zone/${site.name}/${zone}`, says: spot.says },
+      { about, says: 'was not placed' },
+    )
   if (site.kind === 'hall') {
     const { usableGb, usedGb } = store(site, zone)
     if (usedGb + rootDiskGb > usableGb) {
-      return permanent('store-full', `The disk store of ${zone} has ${usableGb - usedGb} GB left; ${name} needs ${rootDiskGb}.`, { about: `store/${site.name}/${zone}`, says: `${usedGb} of ${usableGb} GB in use` }, { about, says: 'its root disk could not be cloned' })
+      return permanent(
+        'store-full',
+        `The disk store of ${zone} has ${usableGb - usedGb} GB left; ${name} needs ${rootDiskGb}.`,
+        { about: `store/${site.name}/${zone}`, says: `${usedGb} of ${usableGb} GB in use` },
+        { about, says: 'its root disk could not be cloned' },
+      )
     }
   }
-  const network = optionalText(op, 'network') ?? site.networks.find((other) => other.zone === zone)?.name ?? site.networks[0]?.name ?? ''
+  const network =
+    optionalText(op, 'network') ??
+    site.networks.find((other) => other.zone === zone)?.name ??
+    site.networks[0]?.name ??
+    ''
   const cluster = textArg(op, 'cluster')
   site.machines = [
     ...site.machines,
@@ -107,7 +185,10 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
       createdAt: sim.now,
     },
   ]
-  site.disks = [...site.disks, { name: `${name}-root`, sizeGb: rootDiskGb, machine: name, cluster, zone }]
+  site.disks = [
+    ...site.disks,
+    { name: `${name}-root`, sizeGb: rootDiskGb, machine: name, cluster, zone },
+  ]
   sim.touch(`site:${site.name}`)
   return spot.host ? `placed on ${spot.host.name}` : `created in ${zone}`
 }
@@ -117,12 +198,19 @@ export const machineCreate: Behaviour = {
     { seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 8 : 4), then: place },
     {
       seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 50 : 90),
-      then: (sim, op) => (machineOf(sim, op) ? `disk of ${numberArg(op, 'rootDiskGb')} GB cloned from fern-base ${textArg(op, 'release')}` : gone(op)),
+      then: (sim, op) =>
+        machineOf(sim, op)
+          ? `disk of ${numberArg(op, 'rootDiskGb')} GB cloned from fern-base ${textArg(op, 'release')}`
+          : gone(op),
     },
   ],
   result: (sim, op) => {
     const found = machineOf(sim, op)
-    return { machine: textArg(op, 'name'), host: found?.machine.host ?? null, zone: textArg(op, 'zone') }
+    return {
+      machine: textArg(op, 'name'),
+      host: found?.machine.host ?? null,
+      zone: textArg(op, 'zone'),
+    }
   },
 }
 
@@ -131,14 +219,36 @@ function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure |
   if (machine.address !== null) return `address ${machine.address}, held for it`
   const network = site.networks.find((other) => other.name === machine.network)
   if (network?.dhcpAnswers === false) {
-    return permanent('dhcp-silent', `${machine.name} got no address: the DHCP server of ${machine.network} does not answer.`, { about: `network/${site.name}/${machine.network}`, says: 'DHCP server: no offer within 60 s, six requests sent' }, { about: `machine/${site.name}/${machine.name}`, says: 'has no address' })
+    return permanent(
+      'dhcp-silent',
+      `${machine.name} got no address: the DHCP server of ${machine.network} does not answer.`,
+      {
+        about: `network/${site.name}/${machine.network}`,
+        says: 'DHCP server: no offer within 60 s, six requests sent',
+      },
+      { about: `machine/${site.name}/${machine.name}`, says: 'has no address' },
+    )
   }
   const address = network ? leaseFrom(site, network) : null
   if (!network || address === null) {
-    return permanent('no-address', `${machine.name} got no address on ${machine.network}.`, { about: `network/${site.name}/${machine.network}`, says: `every address of ${network?.dhcp ?? network?.range ?? 'it'} is leased` }, { about: `machine/${site.name}/${machine.name}`, says: 'has no address' })
+    return permanent(
+      'no-address',
+      `${machine.name} got no address on ${machine.network}.`,
+      {
+        about: `network/${site.name}/${machine.network}`,
+        says: `every address of ${network?.dhcp ?? network?.range ?? 'it'} is leased`,
+      },
+      { about: `machine/${site.name}/${machine.name}`, says: 'has no address' },
+    )
   }
   machine.address = address
-  hold(sim, site, { address, network: network.name, for: machine.name, cluster: machine.cluster, how: 'dhcp' })
+  hold(sim, site, {
+    address,
+    network: network.name,
+    for: machine.name,
+    cluster: machine.cluster,
+    how: 'dhcp',
+  })
   return `address ${address} by DHCP`
 }
 
@@ -150,7 +260,12 @@ const withMachine =
   }
 
 /** What cloud-init meets on a first boot, in the order in which it meets it. */
-function firstBoot(sim: Sim, op: Operation, site: Site, machine: Machine): string | OperationFailure {
+function firstBoot(
+  sim: Sim,
+  op: Operation,
+  site: Site,
+  machine: Machine,
+): string | OperationFailure {
   const about = `machine/${site.name}/${machine.name}`
   const fail = (failure: OperationFailure): OperationFailure => {
     machine.power = 'failed'
@@ -165,41 +280,97 @@ function firstBoot(sim: Sim, op: Operation, site: Site, machine: Machine): strin
   const lines = Number(given['lines'] ?? 0)
   const pointer = given['handed'] === 'pointer'
   if (site.bootData.limitBytes !== null && bytes > site.bootData.limitBytes) {
-    return fail(permanent('boot-data-large', `The boot data of ${machine.name} is ${bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`, { about: `boot-data/${site.name}/${machine.name}`, says: 'refused by the machine service' }, { about, says: 'was not started' }))
+    return fail(
+      permanent(
+        'boot-data-large',
+        `The boot data of ${machine.name} is ${bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`,
+        { about: `boot-data/${site.name}/${machine.name}`, says: 'refused by the machine service' },
+        { about, says: 'was not started' },
+      ),
+    )
   }
   if (site.bootDataCutAt !== null && bytes > site.bootDataCutAt) {
     const line = Math.max(1, Math.floor((lines * site.bootDataCutAt) / bytes))
-    return fail(permanent('boot-data-malformed', `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`, { about: `boot-data/${site.name}/${machine.name}`, says: `${site.bootDataCutAt} of ${bytes} bytes arrived; line ${line}: unexpected end of text` }, { about, says: 'cloud-init stopped: no user, no key, no runtime' }))
+    return fail(
+      permanent(
+        'boot-data-malformed',
+        `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`,
+        {
+          about: `boot-data/${site.name}/${machine.name}`,
+          says: `${site.bootDataCutAt} of ${bytes} bytes arrived; line ${line}: unexpected end of text`,
+        },
+        { about, says: 'cloud-init stopped: no user, no key, no runtime' },
+      ),
+    )
   }
   if (pointer) {
     const digest = String(given['digest'] ?? '')
     const file = site.published.find((other) => other.digest === digest)
-    if (!file) return fail(permanent('boot-data-missing', `${machine.name} found no boot data behind its pointer.`, { about: `boot-data/${site.name}/${machine.name}`, says: 'not on the boot server' }, { about, says: 'cloud-init stopped' }))
+    if (!file)
+      return fail(
+        permanent(
+          'boot-data-missing',
+          `${machine.name} found no boot data behind its pointer.`,
+          { about: `boot-data/${site.name}/${machine.name}`, says: 'not on the boot server' },
+          { about, says: 'cloud-init stopped' },
+        ),
+      )
   }
-  machine.bootData = { bytes, instance: String(given['instance'] ?? machine.name), handed: pointer ? 'pointer' : 'inline' }
+  machine.bootData = {
+    bytes,
+    instance: String(given['instance'] ?? machine.name),
+    handed: pointer ? 'pointer' : 'inline',
+  }
   const network = site.networks.find((other) => other.name === machine.network)
   const asked = textsOf(op.args['nameServers'])
-  const servers = asked.length > 0 ? asked : [network?.nameServer ?? site.nameServers[0]?.address].filter((one): one is string => one !== undefined)
-  const known = Object.values(sim.world.sites).flatMap((other) => (other.domain === site.domain ? other.nameServers : []))
-  if (servers.length > 0 && !servers.some((address) => known.some((server) => server.address === address && server.answers))) {
+  const servers =
+    asked.length > 0
+      ? asked
+      : [network?.nameServer ?? site.nameServers[0]?.address].filter(
+          (one): one is string => one !== undefined,
+        )
+  const known = Object.values(sim.world.sites).flatMap((other) =>
+    other.domain === site.domain ? other.nameServers : [],
+  )
+  if (
+    servers.length > 0 &&
+    !servers.some((address) => known.some((server) => server.address === address && server.answers))
+  ) {
     return fail(
       permanent(
         'name-server',
         `${machine.name} cannot resolve names: no answer from ${servers.join(', ')}.`,
-        { about: asked.length > 0 ? `name-server/${site.name}/${servers[0] ?? ''}` : `network/${site.name}/${machine.network}`, says: asked.length > 0 ? 'does not answer' : `hands out name server ${servers[0] ?? ''}, which does not exist` },
-        { about, says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled` },
+        {
+          about:
+            asked.length > 0
+              ? `name-server/${site.name}/${servers[0] ?? ''}`
+              : `network/${site.name}/${machine.network}`,
+          says:
+            asked.length > 0
+              ? 'does not answer'
+              : `hands out name server ${servers[0] ?? ''}, which does not exist`,
+        },
+        {
+          about,
+          says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled`,
+        },
       ),
     )
   }
   const times = textsOf(op.args['timeServers'])
-  const all = Object.values(sim.world.sites).flatMap((other) => (other.domain === site.domain ? other.timeServers : []))
-  const sources = times.length > 0 ? all.filter((server) => times.includes(server.name)) : site.timeServers
-  if (sources.length > 0 && !sources.some((server) => server.answers)) machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
+  const all = Object.values(sim.world.sites).flatMap((other) =>
+    other.domain === site.domain ? other.timeServers : [],
+  )
+  const sources =
+    times.length > 0 ? all.filter((server) => times.includes(server.name)) : site.timeServers
+  if (sources.length > 0 && !sources.some((server) => server.answers))
+    machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
   else delete machine.skewSeconds
   return `first boot done: ${pointer ? 'boot data fetched and its SHA-256 verified, ' : ''}root file system grown, host keys made, ${machine.skewSeconds === undefined ? 'clock set' : `clock not set: no time server answered, it is ${Math.round(machine.skewSeconds / 60)} min behind`}`
 }
 
-const textsOf = (value: unknown): readonly string[] => (Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : [])
+const textsOf = (value: unknown): readonly string[] =>
+  Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : []
 
 export const machineBoot: Behaviour = {
   stages: [
@@ -214,16 +385,34 @@ export const machineBoot: Behaviour = {
     { seconds: 8, then: withMachine(takeAddress) },
     {
       seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 50 : 105),
-      then: (sim, op) => withMachine((_sim, site, machine) => firstBoot(sim, op, site, machine))(sim, op),
+      then: (sim, op) =>
+        withMachine((_sim, site, machine) => firstBoot(sim, op, site, machine))(sim, op),
     },
     {
       seconds: 25,
       then: withMachine((sim, site, machine) => {
-        const fault = strike(sim, 'runtime-fails', [`site/${site.name}`, `machine/${site.name}/${machine.name}`])
+        const fault = strike(sim, 'runtime-fails', [
+          `site/${site.name}`,
+          `machine/${site.name}/${machine.name}`,
+        ])
         if (!fault) return 'container runtime started'
         machine.power = 'failed'
         sim.touch(`site:${site.name}`)
-        return { class: fault.mode, reason: 'runtime-failed', says: `The container runtime of ${machine.name} does not start.`, chain: [{ about: `runtime/${site.name}/${machine.name}`, says: 'exit 1: image store is not writable, its metadata is damaged' }, { about: `machine/${site.name}/${machine.name}`, says: 'runs, but takes no containers' }] }
+        return {
+          class: fault.mode,
+          reason: 'runtime-failed',
+          says: `The container runtime of ${machine.name} does not start.`,
+          chain: [
+            {
+              about: `runtime/${site.name}/${machine.name}`,
+              says: 'exit 1: image store is not writable, its metadata is damaged',
+            },
+            {
+              about: `machine/${site.name}/${machine.name}`,
+              says: 'runs, but takes no containers',
+            },
+          ],
+        }
       }),
     },
     {
@@ -238,7 +427,11 @@ export const machineBoot: Behaviour = {
   ],
   result: (sim, op) => {
     const machine = machineOf(sim, op)?.machine
-    return { machine: textArg(op, 'name'), address: machine?.address ?? null, endpoint: `https://${machine?.address ?? ''}:6443` }
+    return {
+      machine: textArg(op, 'name'),
+      address: machine?.address ?? null,
+      endpoint: `https://${machine?.address ?? ''}:6443`,
+    }
   },
 }
 
@@ -250,10 +443,34 @@ export const machineRestart: Behaviour = {
       then: (sim, op) => {
         const found = machineOf(sim, op)
         if (!found) return gone(op)
-        const off = sim.world.faults.find((fault) => fault.kind === 'machine-off' && fault.about === `machine/${found.site.name}/${found.machine.name}`)
-        if (found.site.hosts.some((host) => host.name === found.machine.host && host.service === 'dead')) return permanent('host-dead', `${found.machine.name} stands on a dead host.`, { about: `host/${found.site.name}/${found.machine.host ?? ''}`, says: 'does not answer' }, { about: `machine/${found.site.name}/${found.machine.name}`, says: 'waits for another host' })
+        const off = sim.world.faults.find(
+          (fault) =>
+            fault.kind === 'machine-off' &&
+            fault.about === `machine/${found.site.name}/${found.machine.name}`,
+        )
+        if (
+          found.site.hosts.some(
+            (host) => host.name === found.machine.host && host.service === 'dead',
+          )
+        )
+          return permanent(
+            'host-dead',
+            `${found.machine.name} stands on a dead host.`,
+            {
+              about: `host/${found.site.name}/${found.machine.host ?? ''}`,
+              says: 'does not answer',
+            },
+            {
+              about: `machine/${found.site.name}/${found.machine.name}`,
+              says: 'waits for another host',
+            },
+          )
         // What took the power away in the first place still does.
-        if (off) return permanent('no-power', `${found.machine.name} does not come on.`, { about: `machine/${found.site.name}/${found.machine.name}`, says: 'power control: no answer from its supply' })
+        if (off)
+          return permanent('no-power', `${found.machine.name} does not come on.`, {
+            about: `machine/${found.site.name}/${found.machine.name}`,
+            says: 'power control: no answer from its supply',
+          })
         if (found.machine.power !== 'off') powerLost(sim, found.site, found.machine)
         return 'powered off'
       },
@@ -319,5 +536,8 @@ export function agentOn(sim: Sim, siteName: unknown, name: unknown): Machine | O
   const machine = site?.machines.find((other) => other.name === name)
   if (machine?.agent && machine.power === 'on') return machine
   const about = `machine/${String(siteName)}/${String(name)}`
-  return transient('agent-down', `The node agent of ${String(name)} does not answer.`, { about, says: machine ? `power is ${machine.power}` : 'does not exist' })
+  return transient('agent-down', `The node agent of ${String(name)} does not answer.`, {
+    about,
+    says: machine ? `power is ${machine.power}` : 'does not exist',
+  })
 }

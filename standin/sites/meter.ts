@@ -6,15 +6,35 @@ const keepMs = 70 * 86_400_000
 
 type Thing = Omit<Metered, 'from' | 'until'>
 
-const machine = ({ name, cluster, zone, size, cores, lifetime }: Machine): Thing => ({ what: 'machine', name, cluster, zone, size, cores, lifetime })
+const machine = ({ name, cluster, zone, size, cores, lifetime }: Machine): Thing => ({
+  what: 'machine',
+  name,
+  cluster,
+  zone,
+  size,
+  cores,
+  lifetime,
+})
 
 function standing(site: Site): Map<string, Thing> {
   const things: readonly Thing[] = [
     ...site.machines.map(machine),
-    ...site.disks.map(({ name, cluster, sizeGb }): Thing => ({ what: 'disk', name, cluster, gb: sizeGb })),
-    ...site.controlPlanes.map(({ cluster, tier }): Thing => ({ what: 'tier', name: cluster, cluster, tier })),
+    ...site.disks.map(({ name, cluster, sizeGb }): Thing => ({
+      what: 'disk',
+      name,
+      cluster,
+      gb: sizeGb,
+    })),
+    ...site.controlPlanes.map(({ cluster, tier }): Thing => ({
+      what: 'tier',
+      name: cluster,
+      cluster,
+      tier,
+    })),
     ...site.balancers.map(({ name, cluster }): Thing => ({ what: 'balancer', name, cluster })),
-    ...site.addresses.flatMap(({ address, cluster, how }): readonly Thing[] => (how === 'virtual' ? [{ what: 'address', name: address, cluster }] : [])),
+    ...site.addresses.flatMap(({ address, cluster, how }): readonly Thing[] =>
+      how === 'virtual' ? [{ what: 'address', name: address, cluster }] : [],
+    ),
     ...site.hosts.map(({ name, zone }): Thing => ({ what: 'host', name, cluster: null, zone })),
   ]
   return new Map(things.map((thing) => [JSON.stringify(thing), thing]))
@@ -36,5 +56,8 @@ export function meterSite(site: Site, now: number): void {
     if (there.delete(JSON.stringify(thing))) kept.push(entry)
     else if (entry.from < now) kept.push({ ...entry, until: now })
   }
-  site.meter = [...kept, ...[...there.values()].map((thing): Metered => ({ ...thing, from: now, until: null }))]
+  site.meter = [
+    ...kept,
+    ...[...there.values()].map((thing): Metered => ({ ...thing, from: now, until: null })),
+  ]
 }

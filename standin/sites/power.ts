@@ -12,7 +12,11 @@ const evictMs = 300_000
 const failoverMs = 90_000
 const restartMs = 120_000
 
-export const machineAt = (sim: Sim, siteName: string, name: string): { site: Site; machine: Machine } | undefined => {
+export const machineAt = (
+  sim: Sim,
+  siteName: string,
+  name: string,
+): { site: Site; machine: Machine } | undefined => {
   const site = sim.site(siteName)
   const machine = site?.machines.find((other) => other.name === name)
   return site && machine ? { site, machine } : undefined
@@ -34,7 +38,12 @@ export function watchAgents(sim: Sim, site: Site): void {
     if (!reaches && machine.cutOff !== true && machine.power === 'on') {
       machine.cutOff = true
       machine.offSince = sim.now
-      sim.schedule(unheardMs, { kind: 'power', site: site.name, machine: machine.name, what: 'unheard' })
+      sim.schedule(unheardMs, {
+        kind: 'power',
+        site: site.name,
+        machine: machine.name,
+        what: 'unheard',
+      })
     } else if (reaches && machine.cutOff === true) {
       delete machine.cutOff
       if (machine.power !== 'on') continue
@@ -52,7 +61,12 @@ export function powerLost(sim: Sim, site: Site, machine: Machine): void {
   machine.offSince = sim.now
   sim.touch(`site:${site.name}`)
   if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
-  sim.schedule(unheardMs, { kind: 'power', site: site.name, machine: machine.name, what: 'unheard' })
+  sim.schedule(unheardMs, {
+    kind: 'power',
+    site: site.name,
+    machine: machine.name,
+    what: 'unheard',
+  })
 }
 
 /** The first host of a zone, as listed, that takes the machine: the hall’s own rule after a loss. */
@@ -69,16 +83,32 @@ export function firstHost(site: Site, machine: Machine): Host | undefined {
 /** A host stops with everything on it; its machines follow the hall’s rule, in order of their names. */
 export function hostDies(sim: Sim, site: Site, host: Host): void {
   host.service = 'dead'
-  const lost = site.machines.filter((machine) => machine.host === host.name).sort((a, b) => (a.name < b.name ? -1 : 1))
+  const lost = site.machines
+    .filter((machine) => machine.host === host.name)
+    .sort((a, b) => (a.name < b.name ? -1 : 1))
   lost.forEach((machine, i) => {
     powerLost(sim, site, machine)
-    sim.schedule(failoverMs + i * 1000, { kind: 'power', site: site.name, machine: machine.name, what: 'failover' })
+    sim.schedule(failoverMs + i * 1000, {
+      kind: 'power',
+      site: site.name,
+      machine: machine.name,
+      what: 'failover',
+    })
   })
   sim.touch(`site:${site.name}`)
 }
 
-const ready = (node: Node, status: 'True' | 'Unknown', reason: string, message: string, at: number): void => {
-  node.conditions = [...node.conditions.filter((condition) => condition.type !== 'Ready'), { type: 'Ready', status, reason, message, since: at }]
+const ready = (
+  node: Node,
+  status: 'True' | 'Unknown',
+  reason: string,
+  message: string,
+  at: number,
+): void => {
+  node.conditions = [
+    ...node.conditions.filter((condition) => condition.type !== 'Ready'),
+    { type: 'Ready', status, reason, message, since: at },
+  ]
 }
 
 /** The node of a machine that runs again posts its status. */
@@ -101,7 +131,14 @@ export function spotNotice(sim: Sim, site: Site, machine: Machine): void {
   const on = nodeOn(sim, machine)
   if (on) {
     on.node.cordoned = true
-    record(sim, on.cluster, 'Warning', 'SpotTakenBack', `node/${on.node.name}`, 'its cloud takes it back in 2 min')
+    record(
+      sim,
+      on.cluster,
+      'Warning',
+      'SpotTakenBack',
+      `node/${on.node.name}`,
+      'its cloud takes it back in 2 min',
+    )
   }
   sim.schedule(noticeMs, { kind: 'power', site: site.name, machine: machine.name, what: 'taken' })
 }
@@ -112,19 +149,36 @@ function takenBack(sim: Sim, site: Site, machine: Machine): void {
   site.machines = site.machines.filter((other) => other !== machine)
   site.disks = site.disks.filter((disk) => disk.machine !== machine.name)
   site.addresses = site.addresses.filter((held) => held.for !== machine.name)
-  sim.world.faults = sim.world.faults.filter((fault) => !(fault.kind === 'spot-taken' && fault.about === `machine/${site.name}/${machine.name}`))
+  sim.world.faults = sim.world.faults.filter(
+    (fault) =>
+      !(fault.kind === 'spot-taken' && fault.about === `machine/${site.name}/${machine.name}`),
+  )
   sim.touch(`site:${site.name}`)
   if (!on) return
   const { cluster, node } = on
   const gone = cluster.running.filter((pod) => pod.node === node.name)
   cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
   cluster.nodes = cluster.nodes.filter((other) => other !== node)
-  record(sim, cluster, 'Warning', 'NodeGone', `node/${node.name}`, `taken back by its cloud; ${gone.length} pods ended`)
+  record(
+    sim,
+    cluster,
+    'Warning',
+    'NodeGone',
+    `node/${node.name}`,
+    `taken back by its cloud; ${gone.length} pods ended`,
+  )
   const load = loads(cluster)
-  for (const workload of cluster.workloads) if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
+  for (const workload of cluster.workloads)
+    if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
+      fillWorkload(sim, cluster, workload, load)
 }
 
-export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken'): void {
+export function powerEvent(
+  sim: Sim,
+  siteName: string,
+  name: string,
+  what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken',
+): void {
   const found = machineAt(sim, siteName, name)
   if (!found) return
   const { site, machine } = found
@@ -132,22 +186,58 @@ export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unhe
   switch (what) {
     case 'unheard':
       if ((machine.power === 'on' && machine.cutOff !== true) || !on) return
-      ready(on.node, 'Unknown', 'AgentSilent', `the node agent has posted no status since ${new Date(machine.offSince ?? sim.now).toISOString().slice(11, 19)}`, sim.now)
-      record(sim, on.cluster, 'Warning', 'NodeNotReady', `node/${on.node.name}`, 'its agent is silent')
+      ready(
+        on.node,
+        'Unknown',
+        'AgentSilent',
+        `the node agent has posted no status since ${new Date(machine.offSince ?? sim.now).toISOString().slice(11, 19)}`,
+        sim.now,
+      )
+      record(
+        sim,
+        on.cluster,
+        'Warning',
+        'NodeNotReady',
+        `node/${on.node.name}`,
+        'its agent is silent',
+      )
       sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
       return
     case 'evict': {
       if ((machine.power === 'on' && machine.cutOff !== true) || !on) return
       // Where no node is heard at all, it is the way that is broken: nothing is evicted.
-      if (on.cluster.nodes.every((node) => node.conditions.some((condition) => condition.type === 'Ready' && condition.status !== 'True'))) return
+      if (
+        on.cluster.nodes.every((node) =>
+          node.conditions.some(
+            (condition) => condition.type === 'Ready' && condition.status !== 'True',
+          ),
+        )
+      )
+        return
       const { cluster, node } = on
-      const stays = (workloadName: string): boolean => cluster.workloads.some((workload) => workload.name === workloadName && (workload.kind === 'DaemonSet' || workload.kind === 'StatefulSet'))
+      const stays = (workloadName: string): boolean =>
+        cluster.workloads.some(
+          (workload) =>
+            workload.name === workloadName &&
+            (workload.kind === 'DaemonSet' || workload.kind === 'StatefulSet'),
+        )
       const gone = cluster.running.filter((pod) => pod.node === node.name && !stays(pod.workload))
       if (gone.length === 0) return
       cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
-      record(sim, cluster, 'Warning', 'PodsEvicted', `node/${node.name}`, `${gone.length} pods evicted`)
+      record(
+        sim,
+        cluster,
+        'Warning',
+        'PodsEvicted',
+        `node/${node.name}`,
+        `${gone.length} pods evicted`,
+      )
       const load = loads(cluster)
-      for (const workload of cluster.workloads) if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)) fillWorkload(sim, cluster, workload, load)
+      for (const workload of cluster.workloads)
+        if (
+          gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)
+        )
+          fillWorkload(sim, cluster, workload, load)
       return
     }
     case 'failover': {
@@ -162,7 +252,12 @@ export function powerEvent(sim: Sim, siteName: string, name: string, what: 'unhe
       machine.host = target.name
       machine.power = 'starting'
       sim.touch(`site:${siteName}`)
-      sim.schedule(sim.takes(`restart/${name}/${sim.now}`, restartMs / 1000), { kind: 'power', site: siteName, machine: name, what: 'up' })
+      sim.schedule(sim.takes(`restart/${name}/${sim.now}`, restartMs / 1000), {
+        kind: 'power',
+        site: siteName,
+        machine: name,
+        what: 'up',
+      })
       return
     }
     case 'taken':

@@ -5,24 +5,54 @@ import { list, record as fields, text } from '../cluster/manifests'
 import { record } from '../cluster/pods'
 import type { Balancer, Cluster, Manifest, Network, Site } from '../world'
 
-const nameOf = (cluster: Cluster, service: Manifest): string => `${cluster.name}-${service.metadata.namespace ?? 'default'}-${service.metadata.name}`
+const nameOf = (cluster: Cluster, service: Manifest): string =>
+  `${cluster.name}-${service.metadata.namespace ?? 'default'}-${service.metadata.name}`
 
 /** The network whose addresses a site gives to services: its frontage. */
-export const poolNetwork = (site: Site): Network | undefined => site.networks.find((network) => network.role === 'frontage')
+export const poolNetwork = (site: Site): Network | undefined =>
+  site.networks.find((network) => network.role === 'frontage')
 
-function freeAddress(site: Site, cluster: Cluster, asked: string): string | { readonly says: string } {
+function freeAddress(
+  site: Site,
+  cluster: Cluster,
+  asked: string,
+): string | { readonly says: string } {
   const network = poolNetwork(site)
   const range = network ? parseRange(network.pool ?? network.range) : null
   if (!network || !range?.ok) return { says: `${site.name} offers no virtual addresses` }
-  const mine = new Set(site.addresses.filter((held) => held.how === 'virtual' && held.cluster === cluster.name && !site.balancers.some((one) => one.address === held.address)).map((held) => held.address))
-  const taken = new Set([...site.addresses.filter((held) => !mine.has(held.address)).map((held) => held.address), ...site.balancers.map((one) => one.address), network.gateway ?? ''])
+  const mine = new Set(
+    site.addresses
+      .filter(
+        (held) =>
+          held.how === 'virtual' &&
+          held.cluster === cluster.name &&
+          !site.balancers.some((one) => one.address === held.address),
+      )
+      .map((held) => held.address),
+  )
+  const taken = new Set([
+    ...site.addresses.filter((held) => !mine.has(held.address)).map((held) => held.address),
+    ...site.balancers.map((one) => one.address),
+    network.gateway ?? '',
+  ])
   const wish = asked === '' ? null : parseAddress(asked)
   if (wish) {
-    if (!wish.ok || wish.value.family !== range.value.family || wish.value.value < range.value.first || wish.value.value > range.value.last) return { says: `${asked} is not in the pool ${network.pool ?? network.range}` }
-    return taken.has(formatAddress(wish.value)) ? { says: `${asked} is taken` } : formatAddress(wish.value)
+    if (
+      !wish.ok ||
+      wish.value.family !== range.value.family ||
+      wish.value.value < range.value.first ||
+      wish.value.value > range.value.last
+    )
+      return { says: `${asked} is not in the pool ${network.pool ?? network.range}` }
+    return taken.has(formatAddress(wish.value))
+      ? { says: `${asked} is taken` }
+      : formatAddress(wish.value)
   }
   // The network’s own first and last address are nobody’s where the whole network is the pool.
-  const [first, last] = network.pool === undefined ? [range.value.first + 1n, range.value.last - 1n] : [range.value.first, range.value.last]
+  const [first, last] =
+    network.pool === undefined
+      ? [range.value.first + 1n, range.value.last - 1n]
+      : [range.value.first, range.value.last]
   for (let value = first; value <= last; value++) {
     const address = formatAddress({ family: range.value.family, value })
     if (!taken.has(address)) return address
@@ -34,9 +64,13 @@ function freeAddress(site: Site, cluster: Cluster, asked: string): string | { re
 export function settleFronts(sim: Sim, cluster: Cluster): void {
   const site = sim.site(cluster.site)
   if (!site) return
-  const wanted = (cluster.objects ?? []).filter((object) => object.kind === 'Service' && fields(object['spec'])['type'] === 'LoadBalancer')
+  const wanted = (cluster.objects ?? []).filter(
+    (object) => object.kind === 'Service' && fields(object['spec'])['type'] === 'LoadBalancer',
+  )
   const names = new Set(wanted.map((service) => nameOf(cluster, service)))
-  const gone = site.balancers.filter((one) => one.cluster === cluster.name && one.made === true && !names.has(one.name))
+  const gone = site.balancers.filter(
+    (one) => one.cluster === cluster.name && one.made === true && !names.has(one.name),
+  )
   if (gone.length > 0) {
     site.balancers = site.balancers.filter((one) => !gone.includes(one))
     sim.touch(`site:${site.name}`)
@@ -45,24 +79,41 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
   for (const service of wanted) {
     const name = nameOf(cluster, service)
     const key = `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`
-    const ports = list(fields(service['spec'])['ports']).map((port) => Number(fields(port)['port'])).filter((port) => port > 0)
+    const ports = list(fields(service['spec'])['ports'])
+      .map((port) => Number(fields(port)['port']))
+      .filter((port) => port > 0)
     const [port = 443, ...more] = ports
     const known = site.balancers.find((one) => one.name === name)
     if (known) {
       const next: Balancer = { ...known, port, ...(more.length > 0 ? { ports: more } : {}) }
-      if (JSON.stringify([known.port, known.ports ?? []]) !== JSON.stringify([port, more])) site.balancers = site.balancers.map((one) => (one === known ? next : one))
+      if (JSON.stringify([known.port, known.ports ?? []]) !== JSON.stringify([port, more]))
+        site.balancers = site.balancers.map((one) => (one === known ? next : one))
       continue
     }
     // A raise may have put a balancer before the same service already.
     if (site.balancers.some((one) => one.cluster === cluster.name && one.service === key)) continue
     const full = site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers
-    const address = full ? { says: `${site.name} allows ${site.quotaBalancers ?? 0} load balancers; all are in use` } : freeAddress(site, cluster, text(fields(service['spec'])['loadBalancerIP']))
+    const address = full
+      ? { says: `${site.name} allows ${site.quotaBalancers ?? 0} load balancers; all are in use` }
+      : freeAddress(site, cluster, text(fields(service['spec'])['loadBalancerIP']))
     if (typeof address !== 'string') {
       waiting[key] = address.says
-      if (cluster.frontsWaiting?.[key] !== address.says) record(sim, cluster, 'Warning', 'NoAddress', `service/${key}`, address.says)
+      if (cluster.frontsWaiting?.[key] !== address.says)
+        record(sim, cluster, 'Warning', 'NoAddress', `service/${key}`, address.says)
       continue
     }
-    site.balancers = [...site.balancers, { name, address, port, cluster: cluster.name, service: key, made: true, ...(more.length > 0 ? { ports: more } : {}) }]
+    site.balancers = [
+      ...site.balancers,
+      {
+        name,
+        address,
+        port,
+        cluster: cluster.name,
+        service: key,
+        made: true,
+        ...(more.length > 0 ? { ports: more } : {}),
+      },
+    ]
     record(sim, cluster, 'Normal', 'AddressGiven', `service/${key}`, `answers at ${address}`)
     sim.touch(`site:${site.name}`)
   }

@@ -28,14 +28,26 @@ export const keepSourceSet: Behaviour = {
         cluster.keepSource = textsArg(op, 'ranges')
         sim.touch(`cluster:${cluster.name}`)
         sim.touch(`site:${cluster.site}`)
-        record(sim, cluster, 'Normal', 'KeepSource', `cluster/${cluster.name}`, `pods keep their addresses towards ${cluster.keepSource.join(', ') || 'nobody'}`)
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'KeepSource',
+          `cluster/${cluster.name}`,
+          `pods keep their addresses towards ${cluster.keepSource.join(', ') || 'nobody'}`,
+        )
         return `${cluster.nodes.length} nodes told: ${cluster.keepSource.join(', ') || 'none'}`
       },
     },
   ],
 }
 
-const routeNamed = (objects: readonly Manifest[] | undefined, key: string): Manifest | undefined => (objects ?? []).find((one) => one.kind === 'HTTPRoute' && `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === key)
+const routeNamed = (objects: readonly Manifest[] | undefined, key: string): Manifest | undefined =>
+  (objects ?? []).find(
+    (one) =>
+      one.kind === 'HTTPRoute' &&
+      `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === key,
+  )
 
 /** Sets the weights of one rule’s backends; others stay. */
 export const routeWeights: Behaviour = {
@@ -46,13 +58,33 @@ export const routeWeights: Behaviour = {
         const cluster = answering(sim, op.args['cluster'])
         if ('class' in cluster) return cluster
         const route = routeNamed(cluster.objects, textArg(op, 'route'))
-        if (!route) return permanent('route-gone', `There is no route ${textArg(op, 'route')} in ${cluster.name}.`, { about: `httproute/${cluster.name}/${textArg(op, 'route')}`, says: 'does not exist' })
+        if (!route)
+          return permanent(
+            'route-gone',
+            `There is no route ${textArg(op, 'route')} in ${cluster.name}.`,
+            { about: `httproute/${cluster.name}/${textArg(op, 'route')}`, says: 'does not exist' },
+          )
         const weights = fields(op.args['weights'])
         const at = numberArg(op, 'rule')
-        const rules = list(fields(route['spec'])['rules']).map((rule, i) => (i === at ? { ...fields(rule), backendRefs: list(fields(rule)['backendRefs']).map((ref) => (typeof weights[text(fields(ref)['name'])] === 'number' ? { ...fields(ref), weight: weights[text(fields(ref)['name'])] } : ref)) } : rule))
-        cluster.objects = (cluster.objects ?? []).map((one) => (one === route ? { ...route, spec: { ...fields(route['spec']), rules } } : one))
+        const rules = list(fields(route['spec'])['rules']).map((rule, i) =>
+          i === at
+            ? {
+                ...fields(rule),
+                backendRefs: list(fields(rule)['backendRefs']).map((ref) =>
+                  typeof weights[text(fields(ref)['name'])] === 'number'
+                    ? { ...fields(ref), weight: weights[text(fields(ref)['name'])] }
+                    : ref,
+                ),
+              }
+            : rule,
+        )
+        cluster.objects = (cluster.objects ?? []).map((one) =>
+          one === route ? { ...route, spec: { ...fields(route['spec']), rules } } : one,
+        )
         sim.touch(`cluster:${cluster.name}`)
-        return Object.entries(weights).map(([name, weight]) => `${name} ${String(weight)}`).join(', ')
+        return Object.entries(weights)
+          .map(([name, weight]) => `${name} ${String(weight)}`)
+          .join(', ')
       },
     },
   ],
@@ -64,7 +96,10 @@ export const trafficWatch: Behaviour = {
     {
       seconds: 0,
       // Exactly as long as asked: a guard is a span of the clock.
-      then: (sim, op) => (sim.now < op.startedAt + numberArg(op, 'seconds') * 1000 ? { again: (op.startedAt + numberArg(op, 'seconds') * 1000 - sim.now) / 1000 } : undefined),
+      then: (sim, op) =>
+        sim.now < op.startedAt + numberArg(op, 'seconds') * 1000
+          ? { again: (op.startedAt + numberArg(op, 'seconds') * 1000 - sim.now) / 1000 }
+          : undefined,
     },
     {
       seconds: 0,
@@ -79,7 +114,9 @@ export const trafficWatch: Behaviour = {
           const to = (key.split(' ')[1] ?? '').replace(/:\d+$/, '')
           if (!services.includes(to)) continue
           for (const span of spans) {
-            const seconds = Math.max(0, Math.min(sim.now, span.until ?? sim.now) - Math.max(since, span.from)) / 1000
+            const seconds =
+              Math.max(0, Math.min(sim.now, span.until ?? sim.now) - Math.max(since, span.from)) /
+              1000
             calls += span.perSecond * seconds
             failures += span.failing * seconds
           }
@@ -87,7 +124,13 @@ export const trafficWatch: Behaviour = {
         const share = calls === 0 ? 0 : failures / calls
         const says = `${Math.round(failures)} of ${Math.round(calls)} calls failed in ${numberArg(op, 'overSeconds')} s (${(100 * share).toFixed(1)} %)`
         const most = numberArg(op, 'failures')
-        return share > most ? permanent('guard', `${services.join(', ')}: ${says}, more than the ${(100 * most).toFixed(1)} % allowed.`, { about: `service/${cluster.name}/${services[0] ?? ''}`, says }) : says
+        return share > most
+          ? permanent(
+              'guard',
+              `${services.join(', ')}: ${says}, more than the ${(100 * most).toFixed(1)} % allowed.`,
+              { about: `service/${cluster.name}/${services[0] ?? ''}`, says },
+            )
+          : says
       },
     },
   ],

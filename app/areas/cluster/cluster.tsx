@@ -3,7 +3,15 @@ import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { z } from 'zod'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
-import { clusterState, leftovers, type NodeView, nodesOf, nodeState, type State, stateContext } from '~/core/fleet'
+import {
+  clusterState,
+  leftovers,
+  type NodeView,
+  nodesOf,
+  nodeState,
+  type State,
+  stateContext,
+} from '~/core/fleet'
 import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
 import { setHealth } from '~/server/api/ground-routes'
@@ -34,16 +42,38 @@ interface ObjectRow {
 
 interface ApiObject {
   readonly kind?: string
-  readonly metadata?: { readonly name?: string; readonly namespace?: string; readonly creationTimestamp?: string }
-  readonly spec?: { readonly nodeName?: string; readonly replicas?: number; readonly clusterIP?: string; readonly ports?: readonly { readonly port?: number }[] }
-  readonly status?: { readonly phase?: string; readonly podIP?: string; readonly readyReplicas?: number; readonly numberReady?: number; readonly desiredNumberScheduled?: number; readonly conditions?: readonly { readonly type: string; readonly status: string; readonly message?: string }[] }
+  readonly metadata?: {
+    readonly name?: string
+    readonly namespace?: string
+    readonly creationTimestamp?: string
+  }
+  readonly spec?: {
+    readonly nodeName?: string
+    readonly replicas?: number
+    readonly clusterIP?: string
+    readonly ports?: readonly { readonly port?: number }[]
+  }
+  readonly status?: {
+    readonly phase?: string
+    readonly podIP?: string
+    readonly readyReplicas?: number
+    readonly numberReady?: number
+    readonly desiredNumberScheduled?: number
+    readonly conditions?: readonly {
+      readonly type: string
+      readonly status: string
+      readonly message?: string
+    }[]
+  }
 }
 
 /** What an object says of itself in a few words. */
 function objectSays({ kind, spec, status }: ApiObject): string {
   switch (kind) {
     case 'Pod': {
-      const waits = status?.conditions?.find((condition) => condition.type === 'PodScheduled')?.message
+      const waits = status?.conditions?.find(
+        (condition) => condition.type === 'PodScheduled',
+      )?.message
       return [status?.phase, spec?.nodeName, status?.podIP, waits].filter(Boolean).join(' · ')
     }
     case 'Deployment':
@@ -54,7 +84,9 @@ function objectSays({ kind, spec, status }: ApiObject): string {
     case 'Service':
       return `${spec?.clusterIP ?? ''}:${spec?.ports?.[0]?.port ?? ''}`
     case 'Node':
-      return status?.conditions?.find((condition) => condition.type === 'Ready')?.status === 'True' ? 'ready' : 'not ready'
+      return status?.conditions?.find((condition) => condition.type === 'Ready')?.status === 'True'
+        ? 'ready'
+        : 'not ready'
     default:
       return status?.phase ?? ''
   }
@@ -82,24 +114,48 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     apiAnswers: cluster.apiAnswers,
     ...clusterState(cluster, state),
     summary: `${cluster.site} · ${cluster.release} · ${countText(nodesOf(cluster).length, 'node')} · ${countText(cluster.podCount, 'pod')}`,
-    nodes: cluster.pools.flatMap((pool) => pool.nodes.map((node) => ({ ...node, pool: pool.name, ...nodeState(node, cluster, state) }))),
+    nodes: cluster.pools.flatMap((pool) =>
+      pool.nodes.map((node) => ({ ...node, pool: pool.name, ...nodeState(node, cluster, state) })),
+    ),
     objects: (objects ?? []).map((object): ObjectRow => {
       const read = object as ApiObject
-      return { kind: read.kind ?? '', namespace: read.metadata?.namespace ?? '', name: read.metadata?.name ?? '', says: objectSays(read), createdAt: read.metadata?.creationTimestamp ?? '' }
+      return {
+        kind: read.kind ?? '',
+        namespace: read.metadata?.namespace ?? '',
+        name: read.metadata?.name ?? '',
+        says: objectSays(read),
+        createdAt: read.metadata?.creationTimestamp ?? '',
+      }
     }),
     events: events.map((event) => ({ ...event, at: new Date(event.at).toISOString() })).reverse(),
-    reason: reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ?? reasonFor(view, `cluster/${cluster.name}`),
+    reason:
+      reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ??
+      reasonFor(view, `cluster/${cluster.name}`),
     keeping: {
       name: cluster.name,
       now: view.now,
       managed: cluster.controlPlane.kind === 'managed',
       sizes: site?.sizes.map((size) => size.name) ?? [],
-      pools: cluster.pools.filter((pool) => pool.name !== 'control-plane').map((pool) => ({ name: pool.name, size: pool.size, count: pool.nodes.length, range: pool.range, lifetime: pool.lifetime })),
+      pools: cluster.pools
+        .filter((pool) => pool.name !== 'control-plane')
+        .map((pool) => ({
+          name: pool.name,
+          size: pool.size,
+          count: pool.nodes.length,
+          range: pool.range,
+          lifetime: pool.lifetime,
+        })),
       certificatesUntil: cluster.certificatesUntil,
       backups: cluster.backups,
-      health: (tab === 'keeping' ? (await gyrarch.health.policies()).get(cluster.name) : undefined) ?? usualHealth,
+      health:
+        (tab === 'keeping' ? (await gyrarch.health.policies()).get(cluster.name) : undefined) ??
+        usualHealth,
     } satisfies KeepingData,
-    left: site ? leftovers(site, view.clusters).filter((item) => item.was === cluster.name || item.was === null) : [],
+    left: site
+      ? leftovers(site, view.clusters).filter(
+          (item) => item.was === cluster.name || item.was === null,
+        )
+      : [],
   }
 }
 
@@ -107,10 +163,12 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   const form = await request.formData()
   return orRefused(async () => {
-    if (form.get('do') === 'access') return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
+    if (form.get('do') === 'access')
+      return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
     if (form.get('do') === 'health') {
       const policy = healthSchema.safeParse(JSON.parse(String(form.get('policy') ?? 'null')))
-      if (!policy.success) throw new Refusal('invalid', 'Between 30 s and a day, and between 1 and 100 %.')
+      if (!policy.success)
+        throw new Refusal('invalid', 'Between 30 s and a day, and between 1 and 100 %.')
       await setHealth(gyrarch, params.name, policy.data)
       return { refused: null }
     }
@@ -122,39 +180,104 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   })
 }
 
-const healthSchema = z.strictObject({ enabled: z.boolean(), afterSeconds: z.number().min(30).max(86_400), mostShare: z.number().min(0.01).max(1) })
+const healthSchema = z.strictObject({
+  enabled: z.boolean(),
+  afterSeconds: z.number().min(30).max(86_400),
+  mostShare: z.number().min(0.01).max(1),
+})
 
 type NodeRow = NodeView & { readonly state: State; readonly says: string }
 
 const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
-  { name: 'node', value: (node) => node.name, show: (node) => <span className="mono">{node.name}</span> },
+  {
+    name: 'node',
+    value: (node) => node.name,
+    show: (node) => <span className="mono">{node.name}</span>,
+  },
   { name: 'state', value: (node) => node.state, show: (node) => <StateText state={node.state} /> },
   { name: 'pool', value: (node) => node.pool },
-  { name: 'zone', value: (node) => node.zone, show: (node) => <span className="mono">{node.zone}</span> },
-  { name: 'address', value: (node) => node.address, show: (node) => <span className="mono">{node.address}</span> },
-  { name: 'agent', value: (node) => node.release, show: (node) => <span className="mono">{node.release}</span> },
-  { name: 'conditions', value: (node) => node.conditions.filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True')).map((condition) => condition.type).join(', ') || 'none amiss' },
-  { name: 'cores asked', value: (node) => node.requestedCpuMilli / 1000, show: (node) => `${numberText(node.requestedCpuMilli / 1000, 2)} of ${numberText(node.allocatableCpuMilli / 1000, 2)}`, number: true },
-  { name: 'GiB asked', value: (node) => node.requestedMemoryBytes / GiB, show: (node) => `${numberText(node.requestedMemoryBytes / GiB, 1)} of ${numberText(node.allocatableMemoryBytes / GiB, 1)}`, number: true },
+  {
+    name: 'zone',
+    value: (node) => node.zone,
+    show: (node) => <span className="mono">{node.zone}</span>,
+  },
+  {
+    name: 'address',
+    value: (node) => node.address,
+    show: (node) => <span className="mono">{node.address}</span>,
+  },
+  {
+    name: 'agent',
+    value: (node) => node.release,
+    show: (node) => <span className="mono">{node.release}</span>,
+  },
+  {
+    name: 'conditions',
+    value: (node) =>
+      node.conditions
+        .filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True'))
+        .map((condition) => condition.type)
+        .join(', ') || 'none amiss',
+  },
+  {
+    name: 'cores asked',
+    value: (node) => node.requestedCpuMilli / 1000,
+    show: (node) =>
+      `${numberText(node.requestedCpuMilli / 1000, 2)} of ${numberText(node.allocatableCpuMilli / 1000, 2)}`,
+    number: true,
+  },
+  {
+    name: 'GiB asked',
+    value: (node) => node.requestedMemoryBytes / GiB,
+    show: (node) =>
+      `${numberText(node.requestedMemoryBytes / GiB, 1)} of ${numberText(node.allocatableMemoryBytes / GiB, 1)}`,
+    number: true,
+  },
   { name: 'pods', value: (node) => node.pods, number: true },
-  { name: 'made', value: (node) => node.createdAt, show: (node) => <Ago at={node.createdAt} now={now} /> },
+  {
+    name: 'made',
+    value: (node) => node.createdAt,
+    show: (node) => <Ago at={node.createdAt} now={now} />,
+  },
 ]
 
 const objectColumns = (now: string): readonly Column<ObjectRow>[] => [
   { name: 'kind', value: (row) => row.kind },
-  { name: 'namespace', value: (row) => row.namespace, show: (row) => <span className="mono">{row.namespace}</span> },
-  { name: 'name', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  {
+    name: 'namespace',
+    value: (row) => row.namespace,
+    show: (row) => <span className="mono">{row.namespace}</span>,
+  },
+  {
+    name: 'name',
+    value: (row) => row.name,
+    show: (row) => <span className="mono">{row.name}</span>,
+  },
   { name: 'says', value: (row) => row.says },
-  { name: 'made', value: (row) => row.createdAt, show: (row) => (row.createdAt === '' ? '' : <Ago at={row.createdAt} now={now} />) },
+  {
+    name: 'made',
+    value: (row) => row.createdAt,
+    show: (row) => (row.createdAt === '' ? '' : <Ago at={row.createdAt} now={now} />),
+  },
 ]
 
 type EventRow = Route.ComponentProps['loaderData']['events'][number]
 
 const eventColumns: readonly Column<EventRow>[] = [
   { name: 'at', value: (event) => event.at, show: (event) => clockText(event.at) },
-  { name: 'type', value: (event) => event.type, show: (event) => <StateText state={event.type === 'Warning' ? 'strained' : 'well'}>{event.type}</StateText> },
+  {
+    name: 'type',
+    value: (event) => event.type,
+    show: (event) => (
+      <StateText state={event.type === 'Warning' ? 'strained' : 'well'}>{event.type}</StateText>
+    ),
+  },
   { name: 'reason', value: (event) => event.reason },
-  { name: 'about', value: (event) => event.about, show: (event) => <span className="mono">{event.about}</span> },
+  {
+    name: 'about',
+    value: (event) => event.about,
+    show: (event) => <span className="mono">{event.about}</span>,
+  },
   { name: 'message', value: (event) => event.message, wraps: true },
 ]
 
@@ -168,12 +291,19 @@ function Access({ name, answers }: { readonly name: string; readonly answers: bo
       <p className="soft">A kubeconfig for duty, valid for eight hours.</p>
       <div className="acts" style={{ marginTop: 8 }}>
         {yaml === undefined ? (
-          <Button variant="contained" disabled={!answers || fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'access' }, { method: 'post' })}>
+          <Button
+            variant="contained"
+            disabled={!answers || fetcher.state !== 'idle'}
+            onClick={() => void fetcher.submit({ do: 'access' }, { method: 'post' })}
+          >
             Make an access file
           </Button>
         ) : (
           <>
-            <Button variant="contained" onClick={() => saveFile(`${name}.kubeconfig.yaml`, 'application/yaml', yaml)}>
+            <Button
+              variant="contained"
+              onClick={() => saveFile(`${name}.kubeconfig.yaml`, 'application/yaml', yaml)}
+            >
               Download
             </Button>
             <Button
@@ -198,7 +328,21 @@ function Access({ name, answers }: { readonly name: string; readonly answers: bo
 }
 
 export default function Cluster({ loaderData }: Route.ComponentProps) {
-  const { name, state, says, summary, tab, nodes, objects, events, reason, now, apiAnswers, left, keeping } = loaderData
+  const {
+    name,
+    state,
+    says,
+    summary,
+    tab,
+    nodes,
+    objects,
+    events,
+    reason,
+    now,
+    apiAnswers,
+    left,
+    keeping,
+  } = loaderData
   const [search] = useSearchParams()
   const chosen = nodes.find((node) => node.name === search.get('at'))
   const navigate = useNavigate()
@@ -206,7 +350,8 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
   const fetcher = useFetcher()
   const keep = Object.fromEntries(search)
   const takeDown = (): void => void fetcher.submit({ do: 'take-down' }, { method: 'post' })
-  const select = (node: string): void => void navigate(address(`/clusters/${name}`, { ...keep, at: node }), { preventScrollReset: true })
+  const select = (node: string): void =>
+    void navigate(address(`/clusters/${name}`, { ...keep, at: node }), { preventScrollReset: true })
   return (
     <Page
       title={
@@ -220,13 +365,20 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
           {reason ? <Reason reason={{ ...reason, actions: [] }} now={now} /> : <p>{says}</p>}
           {chosen ? (
             <div className="acts">
-              <DraftChange kind="machine.restart" intent={{ cluster: name, node: chosen.name }} variant={chosen.state === 'broken' ? 'contained' : 'outlined'}>
+              <DraftChange
+                kind="machine.restart"
+                intent={{ cluster: name, node: chosen.name }}
+                variant={chosen.state === 'broken' ? 'contained' : 'outlined'}
+              >
                 Draft restarting it
               </DraftChange>
               <DraftChange kind="machine.replace" intent={{ cluster: name, node: chosen.name }}>
                 Draft replacing its machine
               </DraftChange>
-              <DraftChange kind="node.cordon" intent={{ cluster: name, node: chosen.name, open: chosen.cordoned }}>
+              <DraftChange
+                kind="node.cordon"
+                intent={{ cluster: name, node: chosen.name, open: chosen.cordoned }}
+              >
                 {chosen.cordoned ? 'Draft opening it' : 'Draft cordoning it'}
               </DraftChange>
               <DraftChange kind="node.drain" intent={{ cluster: name, nodes: [chosen.name] }}>
@@ -263,15 +415,50 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
     >
       <nav className="tabs" aria-label="What to show">
         {tabs.map((one) => (
-          <To key={one} path={`/clusters/${name}`} query={{ ...keep, show: one === 'nodes' ? null : one }} aria-current={one === tab}>
+          <To
+            key={one}
+            path={`/clusters/${name}`}
+            query={{ ...keep, show: one === 'nodes' ? null : one }}
+            aria-current={one === tab}
+          >
             {one}
           </To>
         ))}
       </nav>
-      {tab === 'nodes' ? <Table name={`nodes of ${name}`} columns={nodeColumns(now)} rows={nodes} id={(node) => node.name} selected={search.get('at')} onSelect={(node) => select(node.name)} empty={apiAnswers ? 'No node has joined yet.' : 'Its API does not answer yet, so nothing is known of its nodes.'} /> : null}
+      {tab === 'nodes' ? (
+        <Table
+          name={`nodes of ${name}`}
+          columns={nodeColumns(now)}
+          rows={nodes}
+          id={(node) => node.name}
+          selected={search.get('at')}
+          onSelect={(node) => select(node.name)}
+          empty={
+            apiAnswers
+              ? 'No node has joined yet.'
+              : 'Its API does not answer yet, so nothing is known of its nodes.'
+          }
+        />
+      ) : null}
       {tab === 'keeping' ? <Keeping key={name} {...keeping} /> : null}
-      {tab === 'objects' ? <Table name={`objects of ${name}`} columns={objectColumns(now)} rows={objects} id={(row) => `${row.kind}/${row.namespace}/${row.name}`} empty={apiAnswers ? 'It holds no objects.' : 'Its API does not answer.'} /> : null}
-      {tab === 'events' ? <Table name={`events of ${name}`} columns={eventColumns} rows={events} id={(event) => `${event.at}${event.about}${event.reason}${event.message}`} empty="Its API has no events now: it keeps them only for a while." /> : null}
+      {tab === 'objects' ? (
+        <Table
+          name={`objects of ${name}`}
+          columns={objectColumns(now)}
+          rows={objects}
+          id={(row) => `${row.kind}/${row.namespace}/${row.name}`}
+          empty={apiAnswers ? 'It holds no objects.' : 'Its API does not answer.'}
+        />
+      ) : null}
+      {tab === 'events' ? (
+        <Table
+          name={`events of ${name}`}
+          columns={eventColumns}
+          rows={events}
+          id={(event) => `${event.at}${event.about}${event.reason}${event.message}`}
+          empty="Its API has no events now: it keeps them only for a while."
+        />
+      ) : null}
     </Page>
   )
 }

@@ -11,14 +11,33 @@ export interface KeepingData {
   readonly name: string
   readonly now: string
   readonly managed: boolean
-  readonly pools: readonly { readonly name: string; readonly size: string; readonly count: number; readonly range: { readonly min: number; readonly max: number } | null; readonly lifetime: string }[]
+  readonly pools: readonly {
+    readonly name: string
+    readonly size: string
+    readonly count: number
+    readonly range: { readonly min: number; readonly max: number } | null
+    readonly lifetime: string
+  }[]
   readonly sizes: readonly string[]
   readonly certificatesUntil: string | null
-  readonly backups: readonly { readonly id: string; readonly at: string; readonly bytes: number; readonly objects: number }[]
+  readonly backups: readonly {
+    readonly id: string
+    readonly at: string
+    readonly bytes: number
+    readonly objects: number
+  }[]
   readonly health: HealthPolicy
 }
 
-function PoolLine({ cluster, pool, sizes }: { readonly cluster: string; readonly pool: KeepingData['pools'][number]; readonly sizes: readonly string[] }) {
+function PoolLine({
+  cluster,
+  pool,
+  sizes,
+}: {
+  readonly cluster: string
+  readonly pool: KeepingData['pools'][number]
+  readonly sizes: readonly string[]
+}) {
   const [count, setCount] = useState(pool.count)
   const [size, setSize] = useState(pool.size)
   return (
@@ -30,18 +49,49 @@ function PoolLine({ cluster, pool, sizes }: { readonly cluster: string; readonly
         {pool.lifetime === 'spot' ? ', spot' : ''}
       </span>
       <span className="acts">
-        <input type="number" min={0} max={1000} value={count} onChange={(event) => setCount(Math.max(0, Math.trunc(Number(event.target.value))))} aria-label={`Nodes of ${pool.name}`} className="journal-search mono" style={{ width: 66 }} />
-        <DraftChange kind="pool.resize" intent={{ cluster, pool: pool.name, count: count === pool.count ? pool.count + 1 : count }}>
+        <input
+          type="number"
+          min={0}
+          max={1000}
+          value={count}
+          onChange={(event) => setCount(Math.max(0, Math.trunc(Number(event.target.value))))}
+          aria-label={`Nodes of ${pool.name}`}
+          className="journal-search mono"
+          style={{ width: 66 }}
+        />
+        <DraftChange
+          kind="pool.resize"
+          intent={{
+            cluster,
+            pool: pool.name,
+            count: count === pool.count ? pool.count + 1 : count,
+          }}
+        >
           Draft {countText(count === pool.count ? pool.count + 1 : count, 'node')}
         </DraftChange>
         {sizes.length > 1 ? (
           <>
-            <select value={size} onChange={(event) => setSize(event.target.value)} aria-label={`Size of ${pool.name}`} className="journal-search mono" style={{ width: 150 }}>
+            <select
+              value={size}
+              onChange={(event) => setSize(event.target.value)}
+              aria-label={`Size of ${pool.name}`}
+              className="journal-search mono"
+              style={{ width: 150 }}
+            >
               {sizes.map((one) => (
                 <option key={one}>{one}</option>
               ))}
             </select>
-            <DraftChange kind="pool.edit" intent={{ cluster, pool: pool.name, size }} disabled={size === pool.size || pool.count === 0} title={pool.count === 0 ? 'It has no node to replace' : 'Replaces its nodes one after another'}>
+            <DraftChange
+              kind="pool.edit"
+              intent={{ cluster, pool: pool.name, size }}
+              disabled={size === pool.size || pool.count === 0}
+              title={
+                pool.count === 0
+                  ? 'It has no node to replace'
+                  : 'Replaces its nodes one after another'
+              }
+            >
               Turn over
             </DraftChange>
           </>
@@ -51,34 +101,65 @@ function PoolLine({ cluster, pool, sizes }: { readonly cluster: string; readonly
   )
 }
 
-export function Keeping({ name, now, managed, pools, sizes, certificatesUntil, backups, health }: KeepingData) {
+export function Keeping({
+  name,
+  now,
+  managed,
+  pools,
+  sizes,
+  certificatesUntil,
+  backups,
+  health,
+}: KeepingData) {
   const fetcher = useFetcher<{ refused?: string | null }>()
-  const days = certificatesUntil === null ? null : Math.floor((Date.parse(certificatesUntil) - Date.parse(now)) / 86_400_000)
+  const days =
+    certificatesUntil === null
+      ? null
+      : Math.floor((Date.parse(certificatesUntil) - Date.parse(now)) / 86_400_000)
   const state = days === null ? 'unknown' : days < 0 ? 'broken' : days < 30 ? 'strained' : 'well'
   const [policy, setPolicy] = useState(health)
   const stamp = now.slice(0, 16).replace(/[-:T]/g, '')
-  const changed = policy.enabled !== health.enabled || policy.afterSeconds !== health.afterSeconds || policy.mostShare !== health.mostShare
+  const changed =
+    policy.enabled !== health.enabled ||
+    policy.afterSeconds !== health.afterSeconds ||
+    policy.mostShare !== health.mostShare
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label={`Keeping ${name}`}>
       <section aria-label="Pools">
         <h2>Pools</h2>
         <ul className="site-lines">
           {pools.map((pool) => (
-            <PoolLine key={`${pool.name}${pool.count}${pool.size}`} cluster={name} pool={pool} sizes={sizes} />
+            <PoolLine
+              key={`${pool.name}${pool.count}${pool.size}`}
+              cluster={name}
+              pool={pool}
+              sizes={sizes}
+            />
           ))}
-          {pools.length === 0 ? <li className="soft">No pool: its control-plane machines run its pods.</li> : null}
+          {pools.length === 0 ? (
+            <li className="soft">No pool: its control-plane machines run its pods.</li>
+          ) : null}
         </ul>
       </section>
       <section aria-label="Certificates" style={{ marginTop: 20 }}>
         <h2>
-          <StateGlyph state={state} title={state} /> Certificates {days === null ? 'unknown' : days < 0 ? `ended ${countText(-days, 'day')} ago` : `for ${countText(days, 'more day')}`}
+          <StateGlyph state={state} title={state} /> Certificates{' '}
+          {days === null
+            ? 'unknown'
+            : days < 0
+              ? `ended ${countText(-days, 'day')} ago`
+              : `for ${countText(days, 'more day')}`}
         </h2>
         <p className="soft">
           API and agents, until {certificatesUntil?.slice(0, 10) ?? 'nobody told'}
           {managed ? '; its cloud renews them by itself' : ''}.
         </p>
         <div className="acts" style={{ marginTop: 6 }}>
-          <DraftChange kind="cluster.renew-certificates" intent={{ cluster: name }} variant={days !== null && days < 30 ? 'contained' : 'outlined'}>
+          <DraftChange
+            kind="cluster.renew-certificates"
+            intent={{ cluster: name }}
+            variant={days !== null && days < 30 ? 'contained' : 'outlined'}
+          >
             Draft renewing them
           </DraftChange>
         </div>
@@ -90,9 +171,14 @@ export function Keeping({ name, now, managed, pools, sizes, certificatesUntil, b
             <li key={backup.id}>
               <span className="mono">{backup.id}</span>
               <span className="soft">
-                {backup.at.slice(0, 16).replace('T', ' ')}, {countText(backup.objects, 'object')}, {bytesText(backup.bytes)}
+                {backup.at.slice(0, 16).replace('T', ' ')}, {countText(backup.objects, 'object')},{' '}
+                {bytesText(backup.bytes)}
               </span>
-              <DraftChange kind="cluster.restore" intent={{ cluster: name, backup: backup.id }} variant="text">
+              <DraftChange
+                kind="cluster.restore"
+                intent={{ cluster: name, backup: backup.id }}
+                variant="text"
+              >
                 Draft restoring it
               </DraftChange>
             </li>
@@ -105,20 +191,58 @@ export function Keeping({ name, now, managed, pools, sizes, certificatesUntil, b
       </section>
       <section aria-label="Health keeping" style={{ marginTop: 20, paddingBottom: 20 }}>
         <h2>Health keeping</h2>
-        <p className="soft">{health.enabled ? `A node that is not ready for ${durationText(health.afterSeconds)} is restarted; if that does not help, its machine is replaced. At most ${Math.round(health.mostShare * 100)} % of the nodes at once.` : 'Off: a node that is not ready waits for a person.'}</p>
+        <p className="soft">
+          {health.enabled
+            ? `A node that is not ready for ${durationText(health.afterSeconds)} is restarted; if that does not help, its machine is replaced. At most ${Math.round(health.mostShare * 100)} % of the nodes at once.`
+            : 'Off: a node that is not ready waits for a person.'}
+        </p>
         <div className="acts" style={{ marginTop: 8 }}>
           <label style={{ display: 'flex', gap: 6, alignItems: 'center' }}>
-            <input type="checkbox" checked={policy.enabled} onChange={(event) => setPolicy({ ...policy, enabled: event.target.checked })} /> on
+            <input
+              type="checkbox"
+              checked={policy.enabled}
+              onChange={(event) => setPolicy({ ...policy, enabled: event.target.checked })}
+            />{' '}
+            on
           </label>
           <label className="plain-label">
             after seconds
-            <input type="number" min={30} max={86400} value={policy.afterSeconds} onChange={(event) => setPolicy({ ...policy, afterSeconds: Number(event.target.value) })} className="journal-search mono" style={{ width: 84 }} />
+            <input
+              type="number"
+              min={30}
+              max={86400}
+              value={policy.afterSeconds}
+              onChange={(event) =>
+                setPolicy({ ...policy, afterSeconds: Number(event.target.value) })
+              }
+              className="journal-search mono"
+              style={{ width: 84 }}
+            />
           </label>
           <label className="plain-label">
             at most % at once
-            <input type="number" min={1} max={100} value={Math.round(policy.mostShare * 100)} onChange={(event) => setPolicy({ ...policy, mostShare: Number(event.target.value) / 100 })} className="journal-search mono" style={{ width: 84 }} />
+            <input
+              type="number"
+              min={1}
+              max={100}
+              value={Math.round(policy.mostShare * 100)}
+              onChange={(event) =>
+                setPolicy({ ...policy, mostShare: Number(event.target.value) / 100 })
+              }
+              className="journal-search mono"
+              style={{ width: 84 }}
+            />
           </label>
-          <Button variant="outlined" disabled={!changed || fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'health', policy: JSON.stringify(policy) }, { method: 'post' })}>
+          <Button
+            variant="outlined"
+            disabled={!changed || fetcher.state !== 'idle'}
+            onClick={() =>
+              void fetcher.submit(
+                { do: 'health', policy: JSON.stringify(policy) },
+                { method: 'post' },
+              )
+            }
+          >
             Keep it so
           </Button>
         </div>

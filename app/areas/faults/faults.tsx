@@ -17,30 +17,73 @@ export const meta: Route.MetaFunction = () => [{ title: 'Fault tray · Gyrarch' 
 /** What each fault can be about, as the fleet stands. */
 function subjectsOf({ sites, clusters }: FleetView): Readonly<Record<string, readonly string[]>> {
   const all = sites.map((site) => `site/${site.name}`)
-  const sizes = sites.filter((site) => site.kind === 'cloud').flatMap((site) => site.sizes.flatMap((size) => size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`)))
-  const zones = sites.filter((site) => site.kind === 'hall').flatMap((site) => site.zones.map((zone) => `zone/${site.name}/${zone}`))
-  const networks = sites.filter((site) => site.kind !== 'cloud').flatMap((site) => site.networks.filter((network) => network.dhcp !== undefined).map((network) => `network/${site.name}/${network.name}`))
+  const sizes = sites
+    .filter((site) => site.kind === 'cloud')
+    .flatMap((site) =>
+      site.sizes.flatMap((size) =>
+        size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`),
+      ),
+    )
+  const zones = sites
+    .filter((site) => site.kind === 'hall')
+    .flatMap((site) => site.zones.map((zone) => `zone/${site.name}/${zone}`))
+  const networks = sites
+    .filter((site) => site.kind !== 'cloud')
+    .flatMap((site) =>
+      site.networks
+        .filter((network) => network.dhcp !== undefined)
+        .map((network) => `network/${site.name}/${network.name}`),
+    )
   return {
-    'machine-unavailable': sites.filter((site) => site.kind === 'cloud').map((site) => `site/${site.name}`),
-    'image-missing': sites.flatMap((site) => site.images.map((image) => `image/${site.name}/${image.release}`)),
+    'machine-unavailable': sites
+      .filter((site) => site.kind === 'cloud')
+      .map((site) => `site/${site.name}`),
+    'image-missing': sites.flatMap((site) =>
+      site.images.map((image) => `image/${site.name}/${image.release}`),
+    ),
     'size-withdrawn': sizes,
     'no-stock': sizes,
-    'quota-lowered': sites.filter((site) => site.quotaCores !== null).map((site) => `site/${site.name}`),
+    'quota-lowered': sites
+      .filter((site) => site.quotaCores !== null)
+      .map((site) => `site/${site.name}`),
     'hosts-out': zones,
     'store-full': zones,
     'pool-empty': networks,
     'dhcp-silent': networks,
     'name-server-wrong': networks,
-    'time-silent': sites.filter((site) => site.timeServers.length > 0).map((site) => `site/${site.name}`),
+    'time-silent': sites
+      .filter((site) => site.timeServers.length > 0)
+      .map((site) => `site/${site.name}`),
     'boot-data-cut': all,
     'runtime-fails': all,
     'agent-silent': all,
     'machine-dies': all,
-    'route-missing': sites.flatMap((site) => site.routes.map((route) => `network/${site.name}/${route.network}`)),
+    'route-missing': sites.flatMap((site) =>
+      site.routes.map((route) => `network/${site.name}/${route.network}`),
+    ),
     'certificate-expired': clusters.map((cluster) => `cluster/${cluster.name}`),
-    'machine-off': sites.flatMap((site) => site.machines.filter((machine) => machine.power === 'on').map((machine) => `machine/${site.name}/${machine.name}`)).slice(0, 500),
-    'spot-taken': sites.flatMap((site) => site.machines.filter((machine) => machine.lifetime === 'spot').map((machine) => `machine/${site.name}/${machine.name}`)).slice(0, 500),
-    'host-dies': sites.filter((site) => site.kind === 'hall').flatMap((site) => site.hosts.filter((host) => host.service !== 'dead').map((host) => `host/${site.name}/${host.name}`)).slice(0, 500),
+    'machine-off': sites
+      .flatMap((site) =>
+        site.machines
+          .filter((machine) => machine.power === 'on')
+          .map((machine) => `machine/${site.name}/${machine.name}`),
+      )
+      .slice(0, 500),
+    'spot-taken': sites
+      .flatMap((site) =>
+        site.machines
+          .filter((machine) => machine.lifetime === 'spot')
+          .map((machine) => `machine/${site.name}/${machine.name}`),
+      )
+      .slice(0, 500),
+    'host-dies': sites
+      .filter((site) => site.kind === 'hall')
+      .flatMap((site) =>
+        site.hosts
+          .filter((host) => host.service !== 'dead')
+          .map((host) => `host/${site.name}/${host.name}`),
+      )
+      .slice(0, 500),
   }
 }
 
@@ -51,7 +94,14 @@ export async function loader({ context }: Route.LoaderArgs) {
   return {
     now: new Date(gyrarch.outside.now).toISOString(),
     possible,
-    active: active.map((fault) => ({ id: fault.id, fault: fault.kind, about: fault.about, mode: fault.mode, left: fault.left, since: new Date(fault.since).toISOString() })),
+    active: active.map((fault) => ({
+      id: fault.id,
+      fault: fault.kind,
+      about: fault.about,
+      mode: fault.mode,
+      left: fault.left,
+      since: new Date(fault.since).toISOString(),
+    })),
     subjects: subjectsOf(view),
   }
 }
@@ -64,8 +114,17 @@ export async function action({ request, context }: Route.ActionArgs) {
     if (text('end') !== '') await gyrarch.endFault(text('end'))
     else {
       const times = Number(text('times') || '1')
-      if (!Number.isInteger(times) || times < 1 || times > 10_000) throw new Refusal('invalid', 'It strikes between 1 and 10,000 times.', [{ path: 'times', says: 'give a whole number' }])
-      await gyrarch.putFault({ fault: text('fault'), about: text('about'), mode: text('mode') === 'transient' ? 'transient' : 'permanent', times, afterSeconds: 0 })
+      if (!Number.isInteger(times) || times < 1 || times > 10_000)
+        throw new Refusal('invalid', 'It strikes between 1 and 10,000 times.', [
+          { path: 'times', says: 'give a whole number' },
+        ])
+      await gyrarch.putFault({
+        fault: text('fault'),
+        about: text('about'),
+        mode: text('mode') === 'transient' ? 'transient' : 'permanent',
+        times,
+        afterSeconds: 0,
+      })
     }
     return { refused: null }
   })
@@ -87,32 +146,76 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           <h2>{active.length === 0 ? 'No fault is active' : `${active.length} active`}</h2>
-          <p className="soft">A fault is an event in the simulated outside. Gyrarch is not told: it meets it as it would meet a real one.</p>
+          <p className="soft">
+            A fault is an event in the simulated outside. Gyrarch is not told: it meets it as it
+            would meet a real one.
+          </p>
         </>
       }
     >
       <div className="scroll" tabIndex={0} role="region" aria-label="Faults">
-        <div className="fields" style={{ display: 'flex', gap: 12, flexWrap: 'wrap', alignItems: 'flex-end', padding: '8px 0 16px' }}>
-          <TextField select label="Fault" value={fault} onChange={(event) => setFault(event.target.value)} sx={{ width: 310 }}>
+        <div
+          className="fields"
+          style={{
+            display: 'flex',
+            gap: 12,
+            flexWrap: 'wrap',
+            alignItems: 'flex-end',
+            padding: '8px 0 16px',
+          }}
+        >
+          <TextField
+            select
+            label="Fault"
+            value={fault}
+            onChange={(event) => setFault(event.target.value)}
+            sx={{ width: 310 }}
+          >
             {possible.map((one) => (
               <MenuItem key={one.fault} value={one.fault}>
                 {one.says}
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="About" value={chosen} onChange={(event) => setAbout(event.target.value)} sx={{ width: 245 }}>
+          <TextField
+            select
+            label="About"
+            value={chosen}
+            onChange={(event) => setAbout(event.target.value)}
+            sx={{ width: 245 }}
+          >
             {choices.map((one) => (
               <MenuItem key={one} value={one}>
                 {one}
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="Lasts" value={mode} onChange={(event) => setMode(event.target.value)} sx={{ width: 154 }}>
+          <TextField
+            select
+            label="Lasts"
+            value={mode}
+            onChange={(event) => setMode(event.target.value)}
+            sx={{ width: 154 }}
+          >
             <MenuItem value="permanent">until taken away</MenuItem>
             <MenuItem value="transient">some times</MenuItem>
           </TextField>
-          {mode === 'transient' ? <TextField label="Times" type="number" value={times} onChange={(event) => setTimes(event.target.value)} sx={{ width: 90 }} /> : null}
-          <Button variant="contained" disabled={fetcher.state !== 'idle' || chosen === ''} onClick={() => void fetcher.submit({ fault, about: chosen, mode, times }, { method: 'post' })}>
+          {mode === 'transient' ? (
+            <TextField
+              label="Times"
+              type="number"
+              value={times}
+              onChange={(event) => setTimes(event.target.value)}
+              sx={{ width: 90 }}
+            />
+          ) : null}
+          <Button
+            variant="contained"
+            disabled={fetcher.state !== 'idle' || chosen === ''}
+            onClick={() =>
+              void fetcher.submit({ fault, about: chosen, mode, times }, { method: 'post' })
+            }
+          >
             Put it in
           </Button>
         </div>
@@ -142,7 +245,11 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
                     <Ago at={one.since} now={now} />
                   </td>
                   <td>
-                    <Button variant="outlined" onClick={() => void fetcher.submit({ end: one.id }, { method: 'post' })} aria-label={`Take away ${one.fault} about ${one.about}`}>
+                    <Button
+                      variant="outlined"
+                      onClick={() => void fetcher.submit({ end: one.id }, { method: 'post' })}
+                      aria-label={`Take away ${one.fault} about ${one.about}`}
+                    >
                       Take away
                     </Button>
                   </td>

@@ -2,11 +2,24 @@ import { useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { type FleetNode, type State, type TreePod, withPods } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
-import { bytesText, countText, moneyText, numberText, parseBytes, parseCpuMilli } from '~/core/units'
+import {
+  bytesText,
+  countText,
+  moneyText,
+  numberText,
+  parseBytes,
+  parseCpuMilli,
+} from '~/core/units'
 import type { Gyrarch } from '~/server/gyrarch'
 import { gyrarchContext } from '../../context'
 import { Gyre } from '../../drawings/gyre'
-import { findInTree, gyreLayout, type Measure, measures, readings } from '../../drawings/gyre-layout'
+import {
+  findInTree,
+  gyreLayout,
+  type Measure,
+  measures,
+  readings,
+} from '../../drawings/gyre-layout'
 import { Page } from '../../frame/page'
 import { useKey } from '../../frame/keys'
 import { Reason } from '../../parts/reason'
@@ -46,21 +59,43 @@ interface Row {
 function rowsOf(root: FleetNode): readonly Row[] {
   const rows: Row[] = []
   const visit = (node: FleetNode, within: string): void => {
-    rows.push({ ref: node.ref, kind: node.kind, name: node.name, within, state: node.state, release: node.release ?? '', nodes: node.nodes, cores: node.cpuMilli / 1000, asked: node.cpuMilli === 0 ? 0 : node.requestedCpuMilli / node.cpuMilli, memory: node.memoryBytes, pods: node.pods, spend: node.spend })
-    for (const child of node.children.filter((one) => !one.ref.startsWith('free/'))) visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
+    rows.push({
+      ref: node.ref,
+      kind: node.kind,
+      name: node.name,
+      within,
+      state: node.state,
+      release: node.release ?? '',
+      nodes: node.nodes,
+      cores: node.cpuMilli / 1000,
+      asked: node.cpuMilli === 0 ? 0 : node.requestedCpuMilli / node.cpuMilli,
+      memory: node.memoryBytes,
+      pods: node.pods,
+      spend: node.spend,
+    })
+    for (const child of node.children.filter((one) => !one.ref.startsWith('free/')))
+      visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
   }
   for (const child of root.children) visit(child, root.kind === 'fleet' ? '' : root.name)
   return rows
 }
 
-const severity: Readonly<Record<State, number>> = { broken: 0, unknown: 1, strained: 2, working: 3, resting: 4, well: 5 }
+const severity: Readonly<Record<State, number>> = {
+  broken: 0,
+  unknown: 1,
+  strained: 2,
+  working: 3,
+  resting: 4,
+  well: 5,
+}
 
 function notWell(root: FleetNode): readonly Want[] {
   const wants: Want[] = []
   const visit = (node: FleetNode): void => {
     // The deepest thing that is not well is the one to look at; what only contains it says nothing new.
     const below = node.children.some((child) => child.state !== 'well' && child.state !== 'working')
-    if (!below && node.kind !== 'fleet' && node.state !== 'well' && node.state !== 'working') wants.push({ ref: node.ref, name: node.name, state: node.state, says: node.says, path: null })
+    if (!below && node.kind !== 'fleet' && node.state !== 'well' && node.state !== 'working')
+      wants.push({ ref: node.ref, name: node.name, state: node.state, says: node.says, path: null })
     node.children.forEach(visit)
   }
   visit(root)
@@ -68,27 +103,58 @@ function notWell(root: FleetNode): readonly Want[] {
 }
 
 interface PodObject {
-  readonly metadata: { readonly name: string; readonly namespace: string; readonly creationTimestamp?: string }
-  readonly spec: { readonly nodeName?: string; readonly containers: readonly { readonly resources?: { readonly requests?: { readonly cpu?: string; readonly memory?: string } } }[] }
+  readonly metadata: {
+    readonly name: string
+    readonly namespace: string
+    readonly creationTimestamp?: string
+  }
+  readonly spec: {
+    readonly nodeName?: string
+    readonly containers: readonly {
+      readonly resources?: {
+        readonly requests?: { readonly cpu?: string; readonly memory?: string }
+      }
+    }[]
+  }
   readonly status: { readonly phase: string }
 }
 
 /** In a zoomed cluster the tree goes down to its pods. */
-async function zoomedTree(gyrarch: Gyrarch, tree: FleetNode, zoom: string | null): Promise<FleetNode> {
+async function zoomedTree(
+  gyrarch: Gyrarch,
+  tree: FleetNode,
+  zoom: string | null,
+): Promise<FleetNode> {
   const [kind, cluster] = (zoom ?? '').split('/')
   if (cluster === undefined || (kind !== 'cluster' && kind !== 'pool')) return tree
   const objects = await gyrarch.outside.objects(cluster, { kind: 'Pod' })
-  const pods = ((objects ?? []) as unknown as readonly PodObject[]).flatMap(({ metadata, spec, status }): TreePod[] => {
-    const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number => spec.containers.reduce((total, container) => {
-      const asked = read(container.resources?.requests?.[of] ?? '0')
-      return total + (asked.ok ? asked.value : 0)
-    }, 0)
-    return spec.nodeName === undefined ? [] : [{ namespace: metadata.namespace, name: metadata.name, node: spec.nodeName, phase: status.phase, cpuMilli: sum(parseCpuMilli, 'cpu'), memoryBytes: sum(parseBytes, 'memory'), createdAt: metadata.creationTimestamp ?? null }]
-  })
+  const pods = ((objects ?? []) as unknown as readonly PodObject[]).flatMap(
+    ({ metadata, spec, status }): TreePod[] => {
+      const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number =>
+        spec.containers.reduce((total, container) => {
+          const asked = read(container.resources?.requests?.[of] ?? '0')
+          return total + (asked.ok ? asked.value : 0)
+        }, 0)
+      return spec.nodeName === undefined
+        ? []
+        : [
+            {
+              namespace: metadata.namespace,
+              name: metadata.name,
+              node: spec.nodeName,
+              phase: status.phase,
+              cpuMilli: sum(parseCpuMilli, 'cpu'),
+              memoryBytes: sum(parseBytes, 'memory'),
+              createdAt: metadata.creationTimestamp ?? null,
+            },
+          ]
+    },
+  )
   return withPods(tree, cluster, pods)
 }
 
-const oneOf = <T extends string>(wish: string | null, all: readonly T[], otherwise: T): T => all.find((one) => one === wish) ?? otherwise
+const oneOf = <T extends string>(wish: string | null, all: readonly T[], otherwise: T): T =>
+  all.find((one) => one === wish) ?? otherwise
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -100,15 +166,43 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const tree = await zoomedTree(gyrarch, gyrarch.tree(view), zoom)
   const asTable = search.get('as') === 'table'
   const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
-  const changes = await gyrarch.changes.list({ states: ['running', 'halted', 'undoing', 'waiting'] })
+  const changes = await gyrarch.changes.list({
+    states: ['running', 'halted', 'undoing', 'waiting'],
+  })
   const wants: Want[] = [
-    ...changes.filter((row) => row.state === 'halted').map((row): Want => ({ ref: `change/c-${row.number}`, name: row.label, state: 'broken', says: `halted: ${row.cause?.says ?? 'see the run'}`, path: `/changes/c-${row.number}` })),
+    ...changes
+      .filter((row) => row.state === 'halted')
+      .map((row): Want => ({
+        ref: `change/c-${row.number}`,
+        name: row.label,
+        state: 'broken',
+        says: `halted: ${row.cause?.says ?? 'see the run'}`,
+        path: `/changes/c-${row.number}`,
+      })),
     ...notWell(gyrarch.tree(view)),
     ...view.clusters.flatMap((cluster): Want[] => {
       const release = view.catalogue.find((other) => other.version === cluster.release)
-      return release && isUnsupported(release, view.now) ? [{ ref: `cluster/${cluster.name}`, name: cluster.name, state: 'strained', says: `release ${cluster.release}: support ended ${release.endOfSupport}`, path: null }] : []
+      return release && isUnsupported(release, view.now)
+        ? [
+            {
+              ref: `cluster/${cluster.name}`,
+              name: cluster.name,
+              state: 'strained',
+              says: `release ${cluster.release}: support ended ${release.endOfSupport}`,
+              path: null,
+            },
+          ]
+        : []
     }),
-    ...changes.filter((row) => row.state !== 'halted').map((row): Want => ({ ref: `change/c-${row.number}`, name: row.label, state: row.state === 'waiting' ? 'resting' : 'working', says: row.state === 'waiting' ? `waits for ${row.waitsFor ?? 'another change'}` : row.state, path: `/changes/c-${row.number}` })),
+    ...changes
+      .filter((row) => row.state !== 'halted')
+      .map((row): Want => ({
+        ref: `change/c-${row.number}`,
+        name: row.label,
+        state: row.state === 'waiting' ? 'resting' : 'working',
+        says: row.state === 'waiting' ? `waits for ${row.waitsFor ?? 'another change'}` : row.state,
+        path: `/changes/c-${row.number}`,
+      })),
   ]
   return {
     now: view.now,
@@ -116,18 +210,30 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     reading,
     asTable,
     layout: asTable ? null : gyreLayout(tree, zoom, measure, reading, Date.parse(view.now)),
-    trail: ((zoom === null ? null : findInTree(tree, zoom)) ?? [tree]).map((node) => ({ ref: node.ref, name: node.name })),
+    trail: ((zoom === null ? null : findInTree(tree, zoom)) ?? [tree]).map((node) => ({
+      ref: node.ref,
+      name: node.name,
+    })),
     rows: asTable ? rowsOf(scope) : [],
     totals: { nodes: scope.nodes, clusters: view.clusters.length },
     wants: wants.slice(0, 60),
     wanting: wants.length,
-    reason: reasonFor(view, search.get('at'), search.get('at')?.startsWith('pod/') ? (findInTree(tree, search.get('at') ?? '')?.at(-1) ?? null) : null),
+    reason: reasonFor(
+      view,
+      search.get('at'),
+      search.get('at')?.startsWith('pod/')
+        ? (findInTree(tree, search.get('at') ?? '')?.at(-1) ?? null)
+        : null,
+    ),
     empty: view.sites.length === 0,
   }
 }
 
 /** The total in the middle, in the unit of the measure. */
-function totalText(measure: Measure, value: number): { readonly total: string; readonly unit: string } {
+function totalText(
+  measure: Measure,
+  value: number,
+): { readonly total: string; readonly unit: string } {
   switch (measure) {
     case 'cpu':
       return { total: numberText(value), unit: 'CPU cores' }
@@ -141,11 +247,23 @@ function totalText(measure: Measure, value: number): { readonly total: string; r
 }
 
 const columns: readonly Column<Row>[] = [
-  { name: 'name', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  {
+    name: 'name',
+    value: (row) => row.name,
+    show: (row) => <span className="mono">{row.name}</span>,
+  },
   { name: 'kind', value: (row) => row.kind },
-  { name: 'within', value: (row) => row.within, show: (row) => <span className="mono">{row.within}</span> },
+  {
+    name: 'within',
+    value: (row) => row.within,
+    show: (row) => <span className="mono">{row.within}</span>,
+  },
   { name: 'state', value: (row) => row.state, show: (row) => <StateText state={row.state} /> },
-  { name: 'release', value: (row) => row.release, show: (row) => <span className="mono">{row.release}</span> },
+  {
+    name: 'release',
+    value: (row) => row.release,
+    show: (row) => <span className="mono">{row.release}</span>,
+  },
   { name: 'nodes', value: (row) => row.nodes, number: true },
   { name: 'cores', value: (row) => row.cores, number: true },
   { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
@@ -154,18 +272,27 @@ const columns: readonly Column<Row>[] = [
   { name: 'spend a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
 ]
 
-const readingLegend: Readonly<Record<string, string>> = { pressure: 'darker: more asked of what there is', release: 'darker: older release', age: 'darker: older, up to two years' }
+const readingLegend: Readonly<Record<string, string>> = {
+  pressure: 'darker: more asked of what there is',
+  release: 'darker: older release',
+  age: 'darker: older, up to two years',
+}
 
 export default function Fleet({ loaderData }: Route.ComponentProps) {
-  const { layout, measure, reading, asTable, trail, rows, wants, wanting, reason, now, totals } = loaderData
+  const { layout, measure, reading, asTable, trail, rows, wants, wanting, reason, now, totals } =
+    loaderData
   const navigate = useNavigate()
   const address = useAddress()
   const [search] = useSearchParams()
   const keep = useMemo(() => Object.fromEntries(search), [search])
-  const go = (changes: Record<string, string | null>): void => void navigate(address('/fleet', { ...keep, ...changes }), { preventScrollReset: true })
+  const go = (changes: Record<string, string | null>): void =>
+    void navigate(address('/fleet', { ...keep, ...changes }), { preventScrollReset: true })
   useKey('t', () => go({ as: asTable ? null : 'table' }))
   const shown = layout ? totalText(measure, layout.centre.value) : null
-  const sizeText = layout === null || layout.centre.asked === null ? '' : ` · ${Math.round(layout.centre.asked * 100)} % asked`
+  const sizeText =
+    layout === null || layout.centre.asked === null
+      ? ''
+      : ` · ${Math.round(layout.centre.asked * 100)} % asked`
   return (
     <Page
       title="Fleet"
@@ -178,7 +305,10 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
                   {i === trail.length - 1 ? (
                     <b className="mono">{part.name}</b>
                   ) : (
-                    <To path="/fleet" query={{ ...keep, zoom: part.ref === 'fleet' ? null : part.ref }}>
+                    <To
+                      path="/fleet"
+                      query={{ ...keep, zoom: part.ref === 'fleet' ? null : part.ref }}
+                    >
                       {part.name}
                     </To>
                   )}
@@ -189,7 +319,12 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
           <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>size of an arc</span>
           <span className="picker" role="group" aria-label="Size of an arc">
             {measures.map((one) => (
-              <To key={one} path="/fleet" query={{ ...keep, size: one }} aria-current={one === measure}>
+              <To
+                key={one}
+                path="/fleet"
+                query={{ ...keep, size: one }}
+                aria-current={one === measure}
+              >
                 {one === 'cpu' ? 'CPU' : one}
               </To>
             ))}
@@ -197,12 +332,22 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
           <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>fill</span>
           <span className="picker" role="group" aria-label="Fill">
             {readings.map((one) => (
-              <To key={one} path="/fleet" query={{ ...keep, fill: one }} aria-current={one === reading}>
+              <To
+                key={one}
+                path="/fleet"
+                query={{ ...keep, fill: one }}
+                aria-current={one === reading}
+              >
                 {one}
               </To>
             ))}
           </span>
-          <To path="/fleet" query={{ ...keep, as: asTable ? null : 'table' }} className="quiet-button" style={{ textDecoration: 'none' }}>
+          <To
+            path="/fleet"
+            query={{ ...keep, as: asTable ? null : 'table' }}
+            className="quiet-button"
+            style={{ textDecoration: 'none' }}
+          >
             {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
           </To>
         </>
@@ -213,7 +358,10 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
         ) : (
           <>
             <h2>{countText(totals.nodes, 'node')}</h2>
-            <p className="soft">Choose an arc, or something that wants you, to see its state, why it is so and what can be done. Choose it again to zoom in; the centre leads back.</p>
+            <p className="soft">
+              Choose an arc, or something that wants you, to see its state, why it is so and what
+              can be done. Choose it again to zoom in; the centre leads back.
+            </p>
           </>
         )
       }
@@ -224,7 +372,24 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
             {loaderData.empty ? (
               <div className="empty">No site is known yet. Begin with Ground.</div>
             ) : (
-              <Gyre layout={layout} reading={reading} selected={search.get('at')} onSelect={(ref) => go({ at: ref })} onZoom={(ref) => go({ zoom: ref.startsWith('node/') ? keep['zoom'] ?? null : ref === 'fleet' ? null : ref, at: ref === 'fleet' ? null : ref })} total={shown.total} line={`${shown.unit}${sizeText}`} />
+              <Gyre
+                layout={layout}
+                reading={reading}
+                selected={search.get('at')}
+                onSelect={(ref) => go({ at: ref })}
+                onZoom={(ref) =>
+                  go({
+                    zoom: ref.startsWith('node/')
+                      ? (keep['zoom'] ?? null)
+                      : ref === 'fleet'
+                        ? null
+                        : ref,
+                    at: ref === 'fleet' ? null : ref,
+                  })
+                }
+                total={shown.total}
+                line={`${shown.unit}${sizeText}`}
+              />
             )}
             {readingLegend[reading] === undefined ? null : (
               <p className="soft legend">
@@ -233,7 +398,15 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
             )}
           </div>
         ) : (
-          <Table name="fleet" columns={columns} rows={rows} id={(row) => row.ref} selected={search.get('at')} onSelect={(row) => go({ at: row.ref })} empty="No site is known yet." />
+          <Table
+            name="fleet"
+            columns={columns}
+            rows={rows}
+            id={(row) => row.ref}
+            selected={search.get('at')}
+            onSelect={(row) => go({ at: row.ref })}
+            empty="No site is known yet."
+          />
         )}
         {asTable ? null : (
           <section className="wants" aria-label="Wants you">
@@ -241,9 +414,25 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
             <ul>
               {wants.map((want) => (
                 <li key={`${want.ref}${want.says}`} aria-current={search.get('at') === want.ref}>
-                  <To path={want.path ?? '/fleet'} query={want.path === null ? { ...keep, at: want.ref } : {}}>
+                  <To
+                    path={want.path ?? '/fleet'}
+                    query={want.path === null ? { ...keep, at: want.ref } : {}}
+                  >
                     <span className="want-name">
-                      <StateGlyph state={want.path === null ? want.state : changeGlyph(want.state === 'broken' ? 'halted' : want.state === 'working' ? 'running' : 'waiting')} title={want.state} />
+                      <StateGlyph
+                        state={
+                          want.path === null
+                            ? want.state
+                            : changeGlyph(
+                                want.state === 'broken'
+                                  ? 'halted'
+                                  : want.state === 'working'
+                                    ? 'running'
+                                    : 'waiting',
+                              )
+                        }
+                        title={want.state}
+                      />
                       <span className="mono">{want.name}</span>
                     </span>
                     <span className="soft want-says">{want.says}</span>
@@ -252,11 +441,12 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
               ))}
             </ul>
             {wants.length === 0 ? <p className="soft">Nothing. All is well.</p> : null}
-            {wanting > wants.length ? <p className="soft">and {wanting - wants.length} more in the table</p> : null}
+            {wanting > wants.length ? (
+              <p className="soft">and {wanting - wants.length} more in the table</p>
+            ) : null}
           </section>
         )}
       </div>
     </Page>
   )
 }
-

@@ -27,15 +27,28 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const domain = domains.find((one) => one === search.get('domain')) ?? domains[0] ?? ''
   const within = search.get('within')?.trim().slice(0, 80) ?? ''
   const wanted = (search.get('prefixes') ?? '').slice(0, 200)
-  const prefixes = wanted.split(/[\s,/]+/).filter((part) => part !== '').map(Number)
-  const readable = prefixes.length > 0 && prefixes.every((prefix) => Number.isInteger(prefix) && prefix >= 0 && prefix <= 128)
+  const prefixes = wanted
+    .split(/[\s,/]+/)
+    .filter((part) => part !== '')
+    .map(Number)
+  const readable =
+    prefixes.length > 0 &&
+    prefixes.every((prefix) => Number.isInteger(prefix) && prefix >= 0 && prefix <= 128)
   return {
     domains,
     domain,
     within,
     wanted,
     inside: within !== '' && parseCidr(within).ok,
-    carved: within === '' || wanted === '' ? null : readable ? carveFrom(book, domain, within, prefixes) : { ok: false as const, says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.' },
+    carved:
+      within === '' || wanted === ''
+        ? null
+        : readable
+          ? carveFrom(book, domain, within, prefixes)
+          : {
+              ok: false as const,
+              says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.',
+            },
     entries: book.filter((entry) => entry.domain === domain),
     collisions: collisions(book),
   }
@@ -47,16 +60,31 @@ export async function action({ request, context }: Route.ActionArgs) {
     const text = await request.text()
     if (text.length > 8_000_000) throw new Refusal('too-large', 'The file is larger than 8 MB.')
     const { good, bad, known } = readLedgerCsv(text, await gyrarch.fleet.view())
-    return { refused: null, read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), known } }
+    return {
+      refused: null,
+      read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), known },
+    }
   })
 }
 
-type Read = { readonly good: readonly { readonly domain: string; readonly range: string; readonly name: string }[]; readonly bad: readonly { readonly line: number; readonly says: string }[]; readonly more: number; readonly known: number }
+type Read = {
+  readonly good: readonly {
+    readonly domain: string
+    readonly range: string
+    readonly name: string
+  }[]
+  readonly bad: readonly { readonly line: number; readonly says: string }[]
+  readonly more: number
+  readonly known: number
+}
 
 /** Ranges from a CSV file: each bad line by its number, the good ones offered as a change. */
 function Import() {
   const fetcher = useFetcher<{ refused: string | null; read?: Read }>()
-  const take = (file: File | undefined): void => void file?.text().then((text) => fetcher.submit(text, { method: 'post', encType: 'text/plain' }))
+  const take = (file: File | undefined): void =>
+    void file
+      ?.text()
+      .then((text) => fetcher.submit(text, { method: 'post', encType: 'text/plain' }))
   const read = fetcher.data?.read
   const input = useRef<HTMLInputElement>(null)
   return (
@@ -70,7 +98,14 @@ function Import() {
       <h3>Import</h3>
       <label className="plain-label">
         CSV with the columns domain, range, name
-        <input ref={input} type="file" accept=".csv,text/csv" className="visually-hidden" tabIndex={-1} onChange={(event) => take(event.target.files?.[0])} />
+        <input
+          ref={input}
+          type="file"
+          accept=".csv,text/csv"
+          className="visually-hidden"
+          tabIndex={-1}
+          onChange={(event) => take(event.target.files?.[0])}
+        />
       </label>
       <div className="acts" style={{ marginTop: 5 }}>
         <Button variant="outlined" onClick={() => input.current?.click()}>
@@ -83,7 +118,8 @@ function Import() {
       {read ? (
         <div role="status">
           <p>
-            {countText(read.good.length, 'good line')}, {countText(read.bad.length + read.more, 'bad line')}
+            {countText(read.good.length, 'good line')},{' '}
+            {countText(read.bad.length + read.more, 'bad line')}
             {read.known > 0 ? `, ${read.known} known already` : ''}.
           </p>
           <ul className="facts" style={{ maxHeight: 190, overflow: 'auto' }}>
@@ -96,7 +132,11 @@ function Import() {
           </ul>
           {read.more > 0 ? <p className="soft">and {read.more} more bad lines</p> : null}
           {read.good.length > 0 ? (
-            <DraftChange kind="ledger.enter" intent={{ add: read.good, remove: [] }} variant="contained">
+            <DraftChange
+              kind="ledger.enter"
+              intent={{ add: read.good, remove: [] }}
+              variant="contained"
+            >
               Draft entering {read.good.length} {read.good.length === 1 ? 'range' : 'ranges'}
             </DraftChange>
           ) : null}
@@ -107,20 +147,44 @@ function Import() {
 }
 
 /** Any block to scale, carved by dragging over what is free. */
-function DragCarve({ entries, domain, within }: { readonly entries: readonly BookEntry[]; readonly domain: string; readonly within: string }) {
+function DragCarve({
+  entries,
+  domain,
+  within,
+}: {
+  readonly entries: readonly BookEntry[]
+  readonly domain: string
+  readonly within: string
+}) {
   const [block, setBlock] = useState<{ readonly range: string | null } | null>(null)
   const [name, setName] = useState('')
   return (
     <div style={{ marginBottom: 12 }}>
       <p className="soft" style={{ marginBottom: 5 }}>
-        <span className="mono">{within}</span>: drag over what is free to carve a block. Choose a row to look closer.
+        <span className="mono">{within}</span>: drag over what is free to carve a block. Choose a
+        row to look closer.
       </p>
       <AddressStrip
         label={`${within}, drag over what is free to carve a block`}
         range={within}
         height={40}
-        onDrag={(first, last) => setBlock({ range: carveSpan(entries, domain, within, first, last) })}
-        holders={[...entries.filter((entry) => entry.kind !== 'entered').map((entry) => ({ name: entry.name, range: entry.range, inner: entry.kind === 'DHCP' || entry.kind === 'virtual addresses' || entry.kind === 'held' || entry.kind === 'gateway' })), ...(block?.range ? [{ name: 'carved', range: block.range, mine: true }] : [])]}
+        onDrag={(first, last) =>
+          setBlock({ range: carveSpan(entries, domain, within, first, last) })
+        }
+        holders={[
+          ...entries
+            .filter((entry) => entry.kind !== 'entered')
+            .map((entry) => ({
+              name: entry.name,
+              range: entry.range,
+              inner:
+                entry.kind === 'DHCP' ||
+                entry.kind === 'virtual addresses' ||
+                entry.kind === 'held' ||
+                entry.kind === 'gateway',
+            })),
+          ...(block?.range ? [{ name: 'carved', range: block.range, mine: true }] : []),
+        ]}
       />
       {block === null ? null : block.range === null ? (
         <p className="soft" role="status">
@@ -131,8 +195,19 @@ function DragCarve({ entries, domain, within }: { readonly entries: readonly Boo
           <b className="mono" data-copy={block.range}>
             {block.range}
           </b>
-          <input value={name} onChange={(event) => setName(event.target.value)} placeholder="what it is for" aria-label="What it is for" className="journal-search" />
-          <DraftChange kind="ledger.enter" intent={{ add: [{ domain, range: block.range, name }], remove: [] }} disabled={name.trim() === ''} variant="contained">
+          <input
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            placeholder="what it is for"
+            aria-label="What it is for"
+            className="journal-search"
+          />
+          <DraftChange
+            kind="ledger.enter"
+            intent={{ add: [{ domain, range: block.range, name }], remove: [] }}
+            disabled={name.trim() === ''}
+            variant="contained"
+          >
             Draft entering it
           </DraftChange>
         </div>
@@ -142,7 +217,11 @@ function DragCarve({ entries, domain, within }: { readonly entries: readonly Boo
 }
 
 const columns: readonly Column<BookEntry>[] = [
-  { name: 'range', value: (entry) => entry.range, show: (entry) => <span className="mono">{entry.range}</span> },
+  {
+    name: 'range',
+    value: (entry) => entry.range,
+    show: (entry) => <span className="mono">{entry.range}</span>,
+  },
   { name: 'kind', value: (entry) => entry.kind },
   { name: 'name', value: (entry) => entry.name },
   {
@@ -150,7 +229,17 @@ const columns: readonly Column<BookEntry>[] = [
     value: (entry) => entry.about?.split('/')[1] ?? '',
     show: (entry) => {
       const path = entry.about === null ? null : pathOf(entry.about)
-      return path === null ? <span className="soft">entered by hand</span> : <To path={path.split('?')[0] ?? path} query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))} className="mono">{entry.about?.split('/')[1]}</To>
+      return path === null ? (
+        <span className="soft">entered by hand</span>
+      ) : (
+        <To
+          path={path.split('?')[0] ?? path}
+          query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))}
+          className="mono"
+        >
+          {entry.about?.split('/')[1]}
+        </To>
+      )
     },
   },
 ]
@@ -158,14 +247,27 @@ const columns: readonly Column<BookEntry>[] = [
 export default function Addresses({ loaderData }: Route.ComponentProps) {
   const { domains, domain, within, inside, wanted, carved, entries, collisions: found } = loaderData
   const [search, setSearch] = useSearchParams()
-  const around = stripAround(entries.filter((entry) => entry.kind === 'network' || entry.kind === 'pods' || entry.kind === 'services').map((entry) => entry.range).filter((range) => range.startsWith('10.') || range.startsWith('192.')), 8)
+  const around = stripAround(
+    entries
+      .filter(
+        (entry) => entry.kind === 'network' || entry.kind === 'pods' || entry.kind === 'services',
+      )
+      .map((entry) => entry.range)
+      .filter((range) => range.startsWith('10.') || range.startsWith('192.')),
+    8,
+  )
   return (
     <Page
       title="Addresses"
       beside={
         <span className="picker" role="group" aria-label="Routing domain">
           {domains.map((one) => (
-            <To key={one} path="/ground/addresses" query={{ domain: one }} aria-current={one === domain}>
+            <To
+              key={one}
+              path="/ground/addresses"
+              query={{ domain: one }}
+              aria-current={one === domain}
+            >
               {one}
             </To>
           ))}
@@ -174,7 +276,8 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           <h2>
-            <StateGlyph state={found.length > 0 ? 'broken' : 'well'} /> {found.length > 0 ? `${countText(found.length, 'collision')}` : 'Nothing collides'}
+            <StateGlyph state={found.length > 0 ? 'broken' : 'well'} />{' '}
+            {found.length > 0 ? `${countText(found.length, 'collision')}` : 'Nothing collides'}
           </h2>
           <ul className="facts">
             {found.map((collision) => (
@@ -192,14 +295,26 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
             <h3>Carve</h3>
             <Form method="get" style={{ display: 'grid', gap: 8, marginTop: 6 }}>
               <input type="hidden" name="domain" value={domain} />
-              {search.has('aim') ? <input type="hidden" name="aim" value={search.get('aim') ?? ''} /> : null}
+              {search.has('aim') ? (
+                <input type="hidden" name="aim" value={search.get('aim') ?? ''} />
+              ) : null}
               <label className="plain-label">
                 Out of
-                <input name="within" defaultValue={within} placeholder="10.44.0.0/20" className="journal-search mono" />
+                <input
+                  name="within"
+                  defaultValue={within}
+                  placeholder="10.44.0.0/20"
+                  className="journal-search mono"
+                />
               </label>
               <label className="plain-label">
                 Prefix lengths
-                <input name="prefixes" defaultValue={wanted} placeholder="22 24 24" className="journal-search mono" />
+                <input
+                  name="prefixes"
+                  defaultValue={wanted}
+                  placeholder="22 24 24"
+                  className="journal-search mono"
+                />
               </label>
               <Button type="submit" variant="contained">
                 Carve
@@ -222,7 +337,9 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
                   <span>/{one.prefix} does not fit</span>
                   <span className="source">
                     largest free: {one.largestFree ?? 'none'}
-                    {one.move.length > 0 ? `; ${one.move.slice(0, 4).join(', ')} would have to move` : ''}
+                    {one.move.length > 0
+                      ? `; ${one.move.slice(0, 4).join(', ')} would have to move`
+                      : ''}
                   </span>
                 </li>
               ))}
@@ -233,13 +350,53 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
-      <DragCarve key={`${domain}${within}`} entries={entries} domain={domain} within={inside ? within : around} />
+      <DragCarve
+        key={`${domain}${within}`}
+        entries={entries}
+        domain={domain}
+        within={inside ? within : around}
+      />
       {carved?.ok ? (
         <div style={{ marginBottom: 12 }}>
-          <AddressStrip label={`${within} carved`} range={within} holders={[...entries.filter((entry) => entry.kind !== 'entered').map((entry) => ({ name: entry.name, range: entry.range, inner: entry.kind === 'DHCP' || entry.kind === 'virtual addresses' || entry.kind === 'held' || entry.kind === 'gateway' })), ...carved.carved.blocks.map((block) => ({ name: 'carved', range: block.block, mine: true }))]} />
+          <AddressStrip
+            label={`${within} carved`}
+            range={within}
+            holders={[
+              ...entries
+                .filter((entry) => entry.kind !== 'entered')
+                .map((entry) => ({
+                  name: entry.name,
+                  range: entry.range,
+                  inner:
+                    entry.kind === 'DHCP' ||
+                    entry.kind === 'virtual addresses' ||
+                    entry.kind === 'held' ||
+                    entry.kind === 'gateway',
+                })),
+              ...carved.carved.blocks.map((block) => ({
+                name: 'carved',
+                range: block.block,
+                mine: true,
+              })),
+            ]}
+          />
         </div>
       ) : null}
-      <Table name={`addresses of ${domain}`} columns={columns} rows={entries} id={(entry) => `${entry.range} ${entry.kind} ${entry.name}`} selected={null} onSelect={(entry) => (entry.range.includes('/') ? setSearch((was) => (was.set('within', entry.range), was.set('domain', domain), was), { preventScrollReset: true }) : undefined)} empty="Nothing is entered in this domain." />
+      <Table
+        name={`addresses of ${domain}`}
+        columns={columns}
+        rows={entries}
+        id={(entry) => `${entry.range} ${entry.kind} ${entry.name}`}
+        selected={null}
+        onSelect={(entry) =>
+          entry.range.includes('/')
+            ? setSearch((was) => (was.set('within', entry.range), was.set('domain', domain), was), {
+                preventScrollReset: true,
+              })
+            : undefined
+        }
+        empty="Nothing is entered in this domain."
+      />
     </Page>
   )
 }

@@ -9,7 +9,13 @@ export function Loss({ loss }: { readonly loss: HostLoss }) {
       <h2>
         <StateGlyph state={loss.homeless.length > 0 ? 'broken' : 'well'} /> If {loss.host} dies
       </h2>
-      <p className="soft">{loss.homeless.length > 0 ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.` : loss.moves.length === 0 ? 'Nothing runs on it.' : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}</p>
+      <p className="soft">
+        {loss.homeless.length > 0
+          ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.`
+          : loss.moves.length === 0
+            ? 'Nothing runs on it.'
+            : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}
+      </p>
       <ul className="facts" style={{ marginTop: 6 }}>
         {loss.homeless.map((item) => (
           <li key={item.machine}>

@@ -17,7 +17,9 @@ import { orRefused } from '../refusals'
 import type { Route } from './+types/names'
 import './ground.css'
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `Names at ${loaderData?.site ?? 'no site'} · Gyrarch` }]
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `Names at ${loaderData?.site ?? 'no site'} · Gyrarch` },
+]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await context.get(gyrarchContext).fleet.view()
@@ -33,38 +35,90 @@ export async function loader({ request, context }: Route.LoaderArgs) {
           const name = `api.${cluster.name}`
           const address = /\/\/([^:]+):/.exec(cluster.endpoint)?.[1] ?? ''
           const found = resolve(site.records, site.nameDomain, name)
-          return { name, cluster: cluster.name, address, found: found.addresses, good: found.addresses.includes(address) }
+          return {
+            name,
+            cluster: cluster.name,
+            address,
+            found: found.addresses,
+            good: found.addresses.includes(address),
+          }
         })
     : []
-  return { site: site?.name ?? null, domain: site?.nameDomain ?? '', sites: served.map((other) => other.name), records: site?.records ?? [], asked, found: site && asked !== '' ? resolve(site.records, site.nameDomain, asked) : null, wants, aim: site ? `site/${site.name}` : null }
+  return {
+    site: site?.name ?? null,
+    domain: site?.nameDomain ?? '',
+    sites: served.map((other) => other.name),
+    records: site?.records ?? [],
+    asked,
+    found: site && asked !== '' ? resolve(site.records, site.nameDomain, asked) : null,
+    wants,
+    aim: site ? `site/${site.name}` : null,
+  }
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   return orRefused(async () => {
-    const { site: name, text } = (await request.json().catch(() => ({}))) as { site?: unknown; text?: unknown }
+    const { site: name, text } = (await request.json().catch(() => ({}))) as {
+      site?: unknown
+      text?: unknown
+    }
     const site = (await gyrarch.fleet.view()).sites.find((other) => other.name === name)
-    if (!site || typeof text !== 'string') throw new Refusal('invalid', 'Give a site and the text of a zone file.')
-    if (text.length > 4_000_000) throw new Refusal('too-large', 'The zone file is larger than 4 MB.')
+    if (!site || typeof text !== 'string')
+      throw new Refusal('invalid', 'Give a site and the text of a zone file.')
+    if (text.length > 4_000_000)
+      throw new Refusal('too-large', 'The zone file is larger than 4 MB.')
     const { records, problems, change } = zoneAgainst(text, site)
-    return { refused: null, read: { records: records.length, problems: problems.slice(0, 200), more: Math.max(0, problems.length - 200), change } }
+    return {
+      refused: null,
+      read: {
+        records: records.length,
+        problems: problems.slice(0, 200),
+        more: Math.max(0, problems.length - 200),
+        change,
+      },
+    }
   })
 }
 
 const columns: readonly Column<RecordView>[] = [
-  { name: 'name', value: (record) => record.name, show: (record) => <span className="mono">{record.name}</span> },
+  {
+    name: 'name',
+    value: (record) => record.name,
+    show: (record) => <span className="mono">{record.name}</span>,
+  },
   { name: 'type', value: (record) => record.type },
-  { name: 'value', value: (record) => record.value, show: (record) => <span className="mono">{record.value}</span> },
+  {
+    name: 'value',
+    value: (record) => record.value,
+    show: (record) => <span className="mono">{record.value}</span>,
+  },
   { name: 'time to live', value: (record) => record.ttl, number: true },
 ]
 
-type Read = { readonly records: number; readonly problems: readonly { readonly line: number; readonly level: string; readonly says: string }[]; readonly more: number; readonly change: { readonly kind: string; readonly intent: { readonly set: readonly unknown[]; readonly remove: readonly unknown[] } } | null }
+type Read = {
+  readonly records: number
+  readonly problems: readonly {
+    readonly line: number
+    readonly level: string
+    readonly says: string
+  }[]
+  readonly more: number
+  readonly change: {
+    readonly kind: string
+    readonly intent: { readonly set: readonly unknown[]; readonly remove: readonly unknown[] }
+  } | null
+}
 
 function Import({ site }: { readonly site: string }) {
   const fetcher = useFetcher<{ refused: string | null; read?: Read }>()
   const [text, setText] = useState('')
   const read = fetcher.data?.read
-  const send = (body: string): void => void fetcher.submit(JSON.stringify({ site, text: body }), { method: 'post', encType: 'application/json' })
+  const send = (body: string): void =>
+    void fetcher.submit(JSON.stringify({ site, text: body }), {
+      method: 'post',
+      encType: 'application/json',
+    })
   return (
     <div
       onDragOver={(event) => event.preventDefault()}
@@ -77,9 +131,20 @@ function Import({ site }: { readonly site: string }) {
       }}
     >
       <h3>Read a zone file</h3>
-      <textarea aria-label="Zone file" className="mono zone-text" rows={6} value={text} placeholder={'$TTL 1h\napi.oak  A  10.20.0.60'} onChange={(event) => setText(event.target.value)} />
+      <textarea
+        aria-label="Zone file"
+        className="mono zone-text"
+        rows={6}
+        value={text}
+        placeholder={'$TTL 1h\napi.oak  A  10.20.0.60'}
+        onChange={(event) => setText(event.target.value)}
+      />
       <div className="acts">
-        <Button variant="contained" disabled={text.trim() === '' || fetcher.state !== 'idle'} onClick={() => send(text)}>
+        <Button
+          variant="contained"
+          disabled={text.trim() === '' || fetcher.state !== 'idle'}
+          onClick={() => send(text)}
+        >
           Read it
         </Button>
         <span className="soft">or drop a file here</span>
@@ -88,13 +153,15 @@ function Import({ site }: { readonly site: string }) {
       {read ? (
         <div role="status">
           <p>
-            {countText(read.records, 'record')} read, {countText(read.problems.filter((one) => one.level === 'stop').length, 'bad line')}.
+            {countText(read.records, 'record')} read,{' '}
+            {countText(read.problems.filter((one) => one.level === 'stop').length, 'bad line')}.
           </p>
           <ul className="facts">
             {read.problems.map((one) => (
               <li key={`${one.line}${one.says}`}>
                 <span>
-                  <StateGlyph state={one.level === 'stop' ? 'broken' : 'strained'} /> {one.line > 0 ? `line ${one.line}` : 'the whole'}
+                  <StateGlyph state={one.level === 'stop' ? 'broken' : 'strained'} />{' '}
+                  {one.line > 0 ? `line ${one.line}` : 'the whole'}
                 </span>
                 <span className="source">{one.says}</span>
               </li>
@@ -140,20 +207,34 @@ export default function Names({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           <h2>
-            <StateGlyph state={wrong.length > 0 ? 'strained' : 'well'} /> {wrong.length > 0 ? `${countText(wrong.length, 'name')} of ${wants.length} should lead elsewhere` : wants.length === 0 ? 'No cluster stands here' : 'What should resolve does'}
+            <StateGlyph state={wrong.length > 0 ? 'strained' : 'well'} />{' '}
+            {wrong.length > 0
+              ? `${countText(wrong.length, 'name')} of ${wants.length} should lead elsewhere`
+              : wants.length === 0
+                ? 'No cluster stands here'
+                : 'What should resolve does'}
           </h2>
           <ul className="facts">
             {wants.map((want) => (
               <li key={want.name}>
                 <span>
-                  <StateGlyph state={want.good ? 'well' : 'strained'} /> <span className="mono">{want.name}</span>
+                  <StateGlyph state={want.good ? 'well' : 'strained'} />{' '}
+                  <span className="mono">{want.name}</span>
                 </span>
                 <span className="source mono">
                   {want.found.join(' ') || 'nothing'}
                   {want.good || want.address === '' ? '' : `, not ${want.address}`}
                 </span>
                 {want.good || want.address === '' ? null : (
-                  <DraftChange kind="wire.record" intent={{ site, set: [{ name: want.name, type: 'A', ttl: 3600, value: want.address }], remove: want.found.map((value) => ({ name: want.name, type: 'A', value })) }} variant="text">
+                  <DraftChange
+                    kind="wire.record"
+                    intent={{
+                      site,
+                      set: [{ name: want.name, type: 'A', ttl: 3600, value: want.address }],
+                      remove: want.found.map((value) => ({ name: want.name, type: 'A', value })),
+                    }}
+                    variant="text"
+                  >
                     Add it
                   </DraftChange>
                 )}
@@ -163,15 +244,26 @@ export default function Names({ loaderData }: Route.ComponentProps) {
           <Form method="get" style={{ display: 'grid', gap: 6 }}>
             <h3>Ask for a name</h3>
             <input type="hidden" name="site" value={site} />
-            {search.has('aim') ? <input type="hidden" name="aim" value={search.get('aim') ?? ''} /> : null}
-            <input name="name" defaultValue={asked} placeholder={`api.cedar.${domain}`} aria-label="Name" className="journal-search mono" />
+            {search.has('aim') ? (
+              <input type="hidden" name="aim" value={search.get('aim') ?? ''} />
+            ) : null}
+            <input
+              name="name"
+              defaultValue={asked}
+              placeholder={`api.cedar.${domain}`}
+              aria-label="Name"
+              className="journal-search mono"
+            />
             <Button type="submit" variant="outlined">
               Ask {site}
             </Button>
           </Form>
           {found ? (
             <p role="status">
-              <StateGlyph state={found.addresses.length > 0 ? 'well' : 'broken'} /> <span className="mono">{[...found.path, found.addresses.join(' ') || 'no answer'].join(' → ')}</span>
+              <StateGlyph state={found.addresses.length > 0 ? 'well' : 'broken'} />{' '}
+              <span className="mono">
+                {[...found.path, found.addresses.join(' ') || 'no answer'].join(' → ')}
+              </span>
             </p>
           ) : null}
           <Import site={site} />
@@ -179,14 +271,23 @@ export default function Names({ loaderData }: Route.ComponentProps) {
             <Button variant="outlined" href={`/api/v1/sites/${site}/zone`}>
               Zone file
             </Button>
-            <DraftChange kind="wire.record" intent={{ site, set: [{ name: '', type: 'A', ttl: 3600, value: '' }] }}>
+            <DraftChange
+              kind="wire.record"
+              intent={{ site, set: [{ name: '', type: 'A', ttl: 3600, value: '' }] }}
+            >
               Set a record
             </DraftChange>
           </div>
         </>
       }
     >
-      <Table name={`records of ${site}`} columns={columns} rows={records} id={(record) => `${record.name} ${record.type} ${record.value}`} empty="Its name server serves no record yet." />
+      <Table
+        name={`records of ${site}`}
+        columns={columns}
+        rows={records}
+        id={(record) => `${record.name} ${record.type} ${record.value}`}
+        empty="Its name server serves no record yet."
+      />
     </Page>
   )
 }

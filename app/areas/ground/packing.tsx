@@ -14,24 +14,53 @@ import { Loss } from './loss'
 import type { Route } from './+types/packing'
 import './ground.css'
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `Packing of ${loaderData?.site?.name ?? 'no hall'} · Gyrarch` }]
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `Packing of ${loaderData?.site?.name ?? 'no hall'} · Gyrarch` },
+]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await context.get(gyrarchContext).fleet.view()
   const search = new URL(request.url).searchParams
   const halls = view.sites.filter((site) => site.hosts.length > 0 && site.kind === 'hall')
-  const site = halls.find((other) => other.name === search.get('site')) ?? halls.find((other) => `site/${other.name}` === search.get('aim')) ?? halls[0] ?? null
+  const site =
+    halls.find((other) => other.name === search.get('site')) ??
+    halls.find((other) => `site/${other.name}` === search.get('aim')) ??
+    halls[0] ??
+    null
   const size = site?.sizes.find((other) => other.name === search.get('size'))
   const count = Math.min(200, Math.max(1, Math.trunc(Number(search.get('count') ?? 1)) || 1))
   const zones = site && search.get('zone') ? [search.get('zone') ?? ''] : (site?.zones ?? [])
-  const trial = site && size ? hallRoom(site.hosts, site.machines, Array.from({ length: count }, (_, i) => ({ name: `trial-${String(i + 1).padStart(3, '0')}`, zone: zones[i % zones.length] ?? '', cores: size.cores, memoryBytes: size.memoryBytes, apart: null })), site.overcommit, site.reservePerZone > 0) : null
+  const trial =
+    site && size
+      ? hallRoom(
+          site.hosts,
+          site.machines,
+          Array.from({ length: count }, (_, i) => ({
+            name: `trial-${String(i + 1).padStart(3, '0')}`,
+            zone: zones[i % zones.length] ?? '',
+            cores: size.cores,
+            memoryBytes: size.memoryBytes,
+            apart: null,
+          })),
+          site.overcommit,
+          site.reservePerZone > 0,
+        )
+      : null
   return {
     halls: halls.map((other) => other.name),
     site,
     trial,
     asked: { size: size?.name ?? '', count, zone: search.get('zone') ?? '' },
-    losses: site && site.hosts.length <= 60 ? site.hosts.map((host) => hostLoss(site.hosts, site.machines, host.name, site.overcommit)).filter((loss): loss is HostLoss => loss !== null) : [],
-    loss: site && search.get('host') ? hostLoss(site.hosts, site.machines, search.get('host') ?? '', site.overcommit) : null,
+    losses:
+      site && site.hosts.length <= 60
+        ? site.hosts
+            .map((host) => hostLoss(site.hosts, site.machines, host.name, site.overcommit))
+            .filter((loss): loss is HostLoss => loss !== null)
+        : [],
+    loss:
+      site && search.get('host')
+        ? hostLoss(site.hosts, site.machines, search.get('host') ?? '', site.overcommit)
+        : null,
     aim: site ? `site/${site.name}` : null,
   }
 }
@@ -47,62 +76,151 @@ interface Block {
   readonly kind: 'stands' | 'leaves' | 'comes' | 'trial'
 }
 
-const fills: Readonly<Record<Block['kind'], string>> = { stands: 'var(--arc-4)', leaves: 'var(--broken-wash)', comes: 'var(--brass)', trial: 'var(--petrol)' }
+const fills: Readonly<Record<Block['kind'], string>> = {
+  stands: 'var(--arc-4)',
+  leaves: 'var(--broken-wash)',
+  comes: 'var(--brass)',
+  trial: 'var(--petrol)',
+}
 
 /** One zone: its hosts side by side, all to the scale of the largest. The kept share is marked on each, not held by one. */
-function Zone({ site, zone, loss, trial, trialCores, most }: { readonly site: SiteView; readonly zone: string; readonly loss: HostLoss | null; readonly trial: ReturnType<typeof hallRoom> | null; readonly trialCores: number; readonly most: number }) {
+function Zone({
+  site,
+  zone,
+  loss,
+  trial,
+  trialCores,
+  most,
+}: {
+  readonly site: SiteView
+  readonly zone: string
+  readonly loss: HostLoss | null
+  readonly trial: ReturnType<typeof hallRoom> | null
+  readonly trialCores: number
+  readonly most: number
+}) {
   const hosts = site.hosts.filter((host) => host.zone === zone)
   const shown = hosts.slice(0, 40)
   const y = (cores: number): number => (cores / most) * height
-  const size = (name: string): number => site.machines.find((machine) => machine.name === name)?.cores ?? 0
+  const size = (name: string): number =>
+    site.machines.find((machine) => machine.name === name)?.cores ?? 0
   const largest = Math.max(0, ...hosts.map((host) => host.cores * site.overcommit))
   const kept = hosts.length === 0 ? 0 : (largest * site.reservePerZone) / hosts.length
   const blocksOf = (host: string): readonly Block[] => [
-    ...site.machines.filter((machine) => machine.host === host).sort((a, b) => (a.name < b.name ? -1 : 1)).map((machine): Block => ({ name: machine.name, cores: machine.cores, cluster: machine.cluster, kind: loss?.host === host ? 'leaves' : 'stands' })),
-    ...(loss?.moves.filter((move) => move.to === host) ?? []).map((move): Block => ({ name: move.machine, cores: size(move.machine), cluster: site.machines.find((machine) => machine.name === move.machine)?.cluster ?? null, kind: 'comes' })),
-    ...(trial?.placed.filter((one) => one.host === host) ?? []).map((one): Block => ({ name: one.name, cores: trialCores, cluster: null, kind: 'trial' })),
+    ...site.machines
+      .filter((machine) => machine.host === host)
+      .sort((a, b) => (a.name < b.name ? -1 : 1))
+      .map((machine): Block => ({
+        name: machine.name,
+        cores: machine.cores,
+        cluster: machine.cluster,
+        kind: loss?.host === host ? 'leaves' : 'stands',
+      })),
+    ...(loss?.moves.filter((move) => move.to === host) ?? []).map((move): Block => ({
+      name: move.machine,
+      cores: size(move.machine),
+      cluster: site.machines.find((machine) => machine.name === move.machine)?.cluster ?? null,
+      kind: 'comes',
+    })),
+    ...(trial?.placed.filter((one) => one.host === host) ?? []).map((one): Block => ({
+      name: one.name,
+      cores: trialCores,
+      cluster: null,
+      kind: 'trial',
+    })),
   ]
   return (
     <figure className="packing-zone" aria-label={`Hosts of ${zone}`}>
       <figcaption className="mono">{zone}</figcaption>
-      <svg width={shown.length * (width + gap)} height={height + 40} role="group" aria-label={`${zone}: ${hosts.length} hosts`}>
+      <svg
+        width={shown.length * (width + gap)}
+        height={height + 40}
+        role="group"
+        aria-label={`${zone}: ${hosts.length} hosts`}
+      >
         {shown.map((host, i) => {
           const cores = host.cores * site.overcommit
           const blocks = blocksOf(host.name)
-          const used = blocks.filter((block) => block.kind !== 'leaves').reduce((sum, block) => sum + block.cores, 0)
+          const used = blocks
+            .filter((block) => block.kind !== 'leaves')
+            .reduce((sum, block) => sum + block.cores, 0)
           const left = i * (width + gap)
           let at = height
           return (
             <g key={host.name} transform={`translate(${left} 0)`}>
-              <rect x={0.5} y={height - y(cores) + 0.5} width={width - 1} height={y(cores) - 1} fill={host.service === 'dead' ? 'var(--broken-wash)' : 'var(--sheet)'} stroke="var(--border)" strokeDasharray={host.service === 'out' ? '4 3' : undefined} />
+              <rect
+                x={0.5}
+                y={height - y(cores) + 0.5}
+                width={width - 1}
+                height={y(cores) - 1}
+                fill={host.service === 'dead' ? 'var(--broken-wash)' : 'var(--sheet)'}
+                stroke="var(--border)"
+                strokeDasharray={host.service === 'out' ? '4 3' : undefined}
+              />
               {blocks.map((block) => {
                 const tall = y(block.cores)
                 at -= tall
                 return (
                   <g key={`${block.kind}${block.name}`}>
-                    <rect x={2} y={at + 1} width={width - 4} height={Math.max(1, tall - 2)} fill={fills[block.kind]} stroke={block.kind === 'leaves' ? 'var(--broken)' : 'none'} strokeDasharray={block.kind === 'leaves' ? '3 2' : undefined} rx={1.5}>
+                    <rect
+                      x={2}
+                      y={at + 1}
+                      width={width - 4}
+                      height={Math.max(1, tall - 2)}
+                      fill={fills[block.kind]}
+                      stroke={block.kind === 'leaves' ? 'var(--broken)' : 'none'}
+                      strokeDasharray={block.kind === 'leaves' ? '3 2' : undefined}
+                      rx={1.5}
+                    >
                       <title>{`${block.name}: ${block.cores} cores${block.cluster === null ? '' : `, ${block.cluster}`}${block.kind === 'comes' ? ', restarts here' : block.kind === 'leaves' ? ', loses its host' : ''}`}</title>
                     </rect>
                     {tall > 13 ? (
-                      <text x={6} y={at + tall / 2 + 3.5} className="packing-name" fill={block.kind === 'trial' ? 'var(--on-petrol)' : block.kind === 'comes' ? 'var(--sheet)' : 'var(--ink)'}>
+                      <text
+                        x={6}
+                        y={at + tall / 2 + 3.5}
+                        className="packing-name"
+                        fill={
+                          block.kind === 'trial'
+                            ? 'var(--on-petrol)'
+                            : block.kind === 'comes'
+                              ? 'var(--sheet)'
+                              : 'var(--ink)'
+                        }
+                      >
                         {block.name.length > 12 ? `…${block.name.slice(-11)}` : block.name}
                       </text>
                     ) : null}
                   </g>
                 )
               })}
-              {kept > 0 && host.service !== 'dead' ? <line x1={0} x2={width} y1={height - y(cores - kept)} y2={height - y(cores - kept)} stroke="var(--brass)" strokeWidth={2} strokeDasharray="5 3" /> : null}
+              {kept > 0 && host.service !== 'dead' ? (
+                <line
+                  x1={0}
+                  x2={width}
+                  y1={height - y(cores - kept)}
+                  y2={height - y(cores - kept)}
+                  stroke="var(--brass)"
+                  strokeWidth={2}
+                  strokeDasharray="5 3"
+                />
+              ) : null}
               <text x={width / 2} y={height + 15} textAnchor="middle" className="packing-host">
                 {host.name}
               </text>
               <text x={width / 2} y={height + 30} textAnchor="middle" className="packing-used">
-                {host.service === 'dead' ? 'dead' : host.service === 'out' ? 'out of service' : `${numberText(used)} of ${numberText(cores)}`}
+                {host.service === 'dead'
+                  ? 'dead'
+                  : host.service === 'out'
+                    ? 'out of service'
+                    : `${numberText(used)} of ${numberText(cores)}`}
               </text>
             </g>
           )
         })}
       </svg>
-      {hosts.length > shown.length ? <p className="soft">and {hosts.length - shown.length} more hosts: see the table</p> : null}
+      {hosts.length > shown.length ? (
+        <p className="soft">and {hosts.length - shown.length} more hosts: see the table</p>
+      ) : null}
     </figure>
   )
 }
@@ -119,7 +237,11 @@ interface HostRow {
 }
 
 const columns: readonly Column<HostRow>[] = [
-  { name: 'host', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  {
+    name: 'host',
+    value: (row) => row.name,
+    show: (row) => <span className="mono">{row.name}</span>,
+  },
   { name: 'zone', value: (row) => row.zone },
   { name: 'service', value: (row) => row.service },
   { name: 'machines', value: (row) => row.machines, number: true },
@@ -149,12 +271,22 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
         <>
           <span className="picker" role="group" aria-label="Hall">
             {halls.slice(0, 6).map((one) => (
-              <To key={one} path="/ground/packing" query={{ site: one }} aria-current={one === site.name}>
+              <To
+                key={one}
+                path="/ground/packing"
+                query={{ site: one }}
+                aria-current={one === site.name}
+              >
                 {one}
               </To>
             ))}
           </span>
-          <To path="/ground/packing" query={{ site: site.name, as: asTable ? null : 'table' }} className="quiet-button" style={{ textDecoration: 'none' }}>
+          <To
+            path="/ground/packing"
+            query={{ site: site.name, as: asTable ? null : 'table' }}
+            className="quiet-button"
+            style={{ textDecoration: 'none' }}
+          >
             {asTable ? 'drawing' : 'table'}
           </To>
         </>
@@ -166,11 +298,17 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
               <Loss loss={loss} />
               <div className="acts">
                 {(site.hosts.find((host) => host.name === loss.host)?.service ?? 'in') === 'in' ? (
-                  <DraftChange kind="site.hosts" intent={{ site: site.name, hosts: [loss.host], service: 'out' }}>
+                  <DraftChange
+                    kind="site.hosts"
+                    intent={{ site: site.name, hosts: [loss.host], service: 'out' }}
+                  >
                     Take {loss.host} out of service
                   </DraftChange>
                 ) : (
-                  <DraftChange kind="site.hosts" intent={{ site: site.name, hosts: [loss.host], service: 'in' }}>
+                  <DraftChange
+                    kind="site.hosts"
+                    intent={{ site: site.name, hosts: [loss.host], service: 'in' }}
+                  >
                     Put {loss.host} back in service
                   </DraftChange>
                 )}
@@ -179,16 +317,34 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
           ) : (
             <>
               <h2>
-                <StateGlyph state={fatal.length > 0 ? 'strained' : 'well'} /> {fatal.length > 0 ? `The loss of ${countText(fatal.length, 'host')} would leave machines without a place` : 'Any one host may die'}
+                <StateGlyph state={fatal.length > 0 ? 'strained' : 'well'} />{' '}
+                {fatal.length > 0
+                  ? `The loss of ${countText(fatal.length, 'host')} would leave machines without a place`
+                  : 'Any one host may die'}
               </h2>
-              <p className="soft">{fatal.length > 0 ? fatal.map((one) => `${one.host}: ${one.homeless.map((item) => item.machine).join(', ')}`).join('; ') : 'Its machines restart on the rest of its zone. Choose a host to see where.'}</p>
+              <p className="soft">
+                {fatal.length > 0
+                  ? fatal
+                      .map(
+                        (one) =>
+                          `${one.host}: ${one.homeless.map((item) => item.machine).join(', ')}`,
+                      )
+                      .join('; ')
+                  : 'Its machines restart on the rest of its zone. Choose a host to see where.'}
+              </p>
             </>
           )}
           <div>
             <h3>What if a host dies</h3>
             <div className="host-choice">
               {site.hosts.slice(0, 60).map((host) => (
-                <To key={host.name} path="/ground/packing" query={{ site: site.name, host: host.name, as: search.get('as') }} aria-current={loss?.host === host.name} className="mono">
+                <To
+                  key={host.name}
+                  path="/ground/packing"
+                  query={{ site: site.name, host: host.name, as: search.get('as') }}
+                  aria-current={loss?.host === host.name}
+                  className="mono"
+                >
                   {host.name}
                 </To>
               ))}
@@ -198,10 +354,19 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
             <h3>Would more fit</h3>
             <Form method="get" style={{ display: 'grid', gap: 7, marginTop: 6 }}>
               <input type="hidden" name="site" value={site.name} />
-              {search.has('aim') ? <input type="hidden" name="aim" value={search.get('aim') ?? ''} /> : null}
+              {search.has('aim') ? (
+                <input type="hidden" name="aim" value={search.get('aim') ?? ''} />
+              ) : null}
               <label className="plain-label">
                 Machines
-                <input name="count" type="number" min={1} max={200} defaultValue={asked.count} className="journal-search mono" />
+                <input
+                  name="count"
+                  type="number"
+                  min={1}
+                  max={200}
+                  defaultValue={asked.count}
+                  className="journal-search mono"
+                />
               </label>
               <label className="plain-label">
                 Size
@@ -228,7 +393,10 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
             </Form>
             {trial ? (
               <p role="status" style={{ marginTop: 8 }}>
-                <StateGlyph state={trial.unfit.length > 0 ? 'broken' : 'well'} /> {trial.unfit.length === 0 ? `All ${trial.placed.length} fit, with the reserve kept.` : `${trial.unfit.length} of ${asked.count} do not fit: ${trial.unfit[0]?.says ?? ''}.`}
+                <StateGlyph state={trial.unfit.length > 0 ? 'broken' : 'well'} />{' '}
+                {trial.unfit.length === 0
+                  ? `All ${trial.placed.length} fit, with the reserve kept.`
+                  : `${trial.unfit.length} of ${asked.count} do not fit: ${trial.unfit[0]?.says ?? ''}.`}
               </p>
             ) : null}
           </div>
@@ -242,7 +410,21 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
           rows={site.hosts.map((host): HostRow => {
             const on = site.machines.filter((machine) => machine.host === host.name)
             const one = losses.find((other) => other.host === host.name)
-            return { name: host.name, zone: host.zone, service: host.service ?? 'in', machines: on.length, used: on.reduce((sum, machine) => sum + machine.cores, 0), cores: host.cores * site.overcommit, memory: `${bytesText(on.reduce((sum, machine) => sum + machine.memoryBytes, 0))} of ${bytesText(host.memoryBytes)}`, loss: one ? (one.homeless.length > 0 ? `${one.homeless.length} without a place` : one.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') || 'nothing on it') : '' }
+            return {
+              name: host.name,
+              zone: host.zone,
+              service: host.service ?? 'in',
+              machines: on.length,
+              used: on.reduce((sum, machine) => sum + machine.cores, 0),
+              cores: host.cores * site.overcommit,
+              memory: `${bytesText(on.reduce((sum, machine) => sum + machine.memoryBytes, 0))} of ${bytesText(host.memoryBytes)}`,
+              loss: one
+                ? one.homeless.length > 0
+                  ? `${one.homeless.length} without a place`
+                  : one.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') ||
+                    'nothing on it'
+                : '',
+            }
           })}
           id={(row) => row.name}
           empty="No host."
@@ -250,11 +432,25 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
       ) : (
         <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
           <p className="soft" style={{ marginBottom: 8 }}>
-            A column is a host, to the scale of its cores{site.overcommit > 1 ? ` (${site.overcommit} for one)` : ''}; a block is a machine. The dashed line marks each host’s share of what {site.reservePerZone > 0 ? `${countText(site.reservePerZone, 'host')} of every zone leaves free for failover` : 'nobody keeps free'}.
+            A column is a host, to the scale of its cores
+            {site.overcommit > 1 ? ` (${site.overcommit} for one)` : ''}; a block is a machine. The
+            dashed line marks each host’s share of what{' '}
+            {site.reservePerZone > 0
+              ? `${countText(site.reservePerZone, 'host')} of every zone leaves free for failover`
+              : 'nobody keeps free'}
+            .
           </p>
           <div className="packing">
             {site.zones.map((zone) => (
-              <Zone key={zone} site={site} zone={zone} loss={loss} trial={trial} trialCores={site.sizes.find((size) => size.name === asked.size)?.cores ?? 0} most={most} />
+              <Zone
+                key={zone}
+                site={site}
+                zone={zone}
+                loss={loss}
+                trial={trial}
+                trialCores={site.sizes.find((size) => size.name === asked.size)?.cores ?? 0}
+                most={most}
+              />
             ))}
           </div>
         </div>

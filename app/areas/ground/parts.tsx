@@ -9,17 +9,110 @@ import { To } from '../../parts/to'
 export function Services({ site }: { readonly site: SiteView }) {
   const silentTime = site.timeServers.filter((server) => !server.answers)
   const silentDhcp = site.networks.filter((network) => network.dhcpAnswers === false)
-  const wrongNames = site.networks.filter((network) => network.nameServer !== undefined && !site.nameServers.some((server) => server.address === network.nameServer && server.answers))
+  const wrongNames = site.networks.filter(
+    (network) =>
+      network.nameServer !== undefined &&
+      !site.nameServers.some((server) => server.address === network.nameServer && server.answers),
+  )
   const own = site.nameServers.find((server) => server.answers)?.address
-  const rows: readonly { readonly what: string; readonly says: string; readonly good: boolean; readonly act?: React.ReactNode }[] = [
-    ...silentDhcp.map((network) => ({ what: `DHCP of ${network.name}`, says: 'does not answer', good: false, act: <DraftChange kind="site.service" intent={{ site: site.name, service: 'dhcp', network: network.name }}>Restart</DraftChange> })),
-    ...wrongNames.map((network) => ({ what: `names on ${network.name}`, says: `hands out ${network.nameServer ?? ''}, where nothing answers`, good: false, act: own === undefined ? undefined : <DraftChange kind="site.network" intent={{ site: site.name, network: network.name, nameServer: own }}>Hand out {own}</DraftChange> })),
-    ...(silentTime.length > 0 ? [{ what: 'time', says: `${listText(silentTime.map((server) => server.name), 2)} ${silentTime.length === 1 ? 'does' : 'do'} not answer`, good: false, act: <DraftChange kind="site.service" intent={{ site: site.name, service: 'time' }}>Restart</DraftChange> }] : []),
-    ...(site.timeServers.length > silentTime.length ? [{ what: 'time', says: listText(site.timeServers.filter((server) => server.answers).map((server) => server.name), 3), good: true }] : []),
-    ...site.nameServers.map((server) => ({ what: 'names', says: `${server.address}${server.answers ? '' : ' does not answer'}, ${countText(site.records.length, 'record')} of ${site.nameDomain}`, good: server.answers })),
-    { what: 'boot data', says: site.bootData.limitBytes === null ? 'takes any size' : `takes up to ${bytesText(site.bootData.limitBytes)}${site.bootData.base64 ? ', as base64' : ''}${site.published.length > 0 ? `; ${countText(site.published.length, 'file')} on the boot server` : ''}`, good: true },
-    ...(site.storageClasses.length > 0 ? [{ what: 'storage classes', says: site.storageClasses.map((one) => `${one.name}${one.zones.length < site.zones.length ? ` (only ${listText(one.zones)})` : ''}`).join(', '), good: true }] : []),
-    ...(site.quotaBalancers === null ? [] : [{ what: 'load balancers', says: `${site.balancers.length} of ${site.quotaBalancers} in use`, good: site.balancers.length < site.quotaBalancers }]),
+  const rows: readonly {
+    readonly what: string
+    readonly says: string
+    readonly good: boolean
+    readonly act?: React.ReactNode
+  }[] = [
+    ...silentDhcp.map((network) => ({
+      what: `DHCP of ${network.name}`,
+      says: 'does not answer',
+      good: false,
+      act: (
+        <DraftChange
+          kind="site.service"
+          intent={{ site: site.name, service: 'dhcp', network: network.name }}
+        >
+          Restart
+        </DraftChange>
+      ),
+    })),
+    ...wrongNames.map((network) => ({
+      what: `names on ${network.name}`,
+      says: `hands out ${network.nameServer ?? ''}, where nothing answers`,
+      good: false,
+      act:
+        own === undefined ? undefined : (
+          <DraftChange
+            kind="site.network"
+            intent={{ site: site.name, network: network.name, nameServer: own }}
+          >
+            Hand out {own}
+          </DraftChange>
+        ),
+    })),
+    ...(silentTime.length > 0
+      ? [
+          {
+            what: 'time',
+            says: `${listText(
+              silentTime.map((server) => server.name),
+              2,
+            )} ${silentTime.length === 1 ? 'does' : 'do'} not answer`,
+            good: false,
+            act: (
+              <DraftChange kind="site.service" intent={{ site: site.name, service: 'time' }}>
+                Restart
+              </DraftChange>
+            ),
+          },
+        ]
+      : []),
+    ...(site.timeServers.length > silentTime.length
+      ? [
+          {
+            what: 'time',
+            says: listText(
+              site.timeServers.filter((server) => server.answers).map((server) => server.name),
+              3,
+            ),
+            good: true,
+          },
+        ]
+      : []),
+    ...site.nameServers.map((server) => ({
+      what: 'names',
+      says: `${server.address}${server.answers ? '' : ' does not answer'}, ${countText(site.records.length, 'record')} of ${site.nameDomain}`,
+      good: server.answers,
+    })),
+    {
+      what: 'boot data',
+      says:
+        site.bootData.limitBytes === null
+          ? 'takes any size'
+          : `takes up to ${bytesText(site.bootData.limitBytes)}${site.bootData.base64 ? ', as base64' : ''}${site.published.length > 0 ? `; ${countText(site.published.length, 'file')} on the boot server` : ''}`,
+      good: true,
+    },
+    ...(site.storageClasses.length > 0
+      ? [
+          {
+            what: 'storage classes',
+            says: site.storageClasses
+              .map(
+                (one) =>
+                  `${one.name}${one.zones.length < site.zones.length ? ` (only ${listText(one.zones)})` : ''}`,
+              )
+              .join(', '),
+            good: true,
+          },
+        ]
+      : []),
+    ...(site.quotaBalancers === null
+      ? []
+      : [
+          {
+            what: 'load balancers',
+            says: `${site.balancers.length} of ${site.quotaBalancers} in use`,
+            good: site.balancers.length < site.quotaBalancers,
+          },
+        ]),
   ]
   return (
     <section aria-label="Services" style={{ marginTop: 18 }}>
@@ -28,7 +121,11 @@ export function Services({ site }: { readonly site: SiteView }) {
         {rows.map((row) => (
           <li key={`${row.what}${row.says}`}>
             <span>
-              <StateGlyph state={row.good ? 'well' : 'broken'} title={row.good ? 'well' : 'broken'} /> {row.what}
+              <StateGlyph
+                state={row.good ? 'well' : 'broken'}
+                title={row.good ? 'well' : 'broken'}
+              />{' '}
+              {row.what}
             </span>
             <span className="soft">{row.says}</span>
             <span>{row.act}</span>
@@ -49,7 +146,14 @@ export function Services({ site }: { readonly site: SiteView }) {
 export function Routes({ site }: { readonly site: SiteView }) {
   const front = site.networks.find((network) => network.role === 'frontage')
   const nodes = site.networks.find((network) => network.role === 'nodes')
-  const missing = site.kind === 'hall' && front?.gateway !== undefined && nodes && !site.routes.some((route) => route.network === front.name && (route.to === nodes.range || route.to === '0.0.0.0/0'))
+  const missing =
+    site.kind === 'hall' &&
+    front?.gateway !== undefined &&
+    nodes &&
+    !site.routes.some(
+      (route) =>
+        route.network === front.name && (route.to === nodes.range || route.to === '0.0.0.0/0'),
+    )
   if (site.routes.length === 0 && !missing) return null
   return (
     <section aria-label="Routes" style={{ marginTop: 18 }}>
@@ -62,7 +166,11 @@ export function Routes({ site }: { readonly site: SiteView }) {
               {route.to} by {route.via}
             </span>
             <span>
-              <DraftChange kind="wire.route" intent={{ ...route, site: site.name, remove: true }} variant="text">
+              <DraftChange
+                kind="wire.route"
+                intent={{ ...route, site: site.name, remove: true }}
+                variant="text"
+              >
                 Remove
               </DraftChange>
             </span>
@@ -73,9 +181,19 @@ export function Routes({ site }: { readonly site: SiteView }) {
             <span>
               <StateGlyph state="strained" title="missing" /> {front.name}
             </span>
-            <span className="soft">no route to {nodes.name}: nothing at a virtual address would reach a node</span>
+            <span className="soft">
+              no route to {nodes.name}: nothing at a virtual address would reach a node
+            </span>
             <span>
-              <DraftChange kind="wire.route" intent={{ site: site.name, network: front.name, to: nodes.range, via: front.gateway ?? '' }}>
+              <DraftChange
+                kind="wire.route"
+                intent={{
+                  site: site.name,
+                  network: front.name,
+                  to: nodes.range,
+                  via: front.gateway ?? '',
+                }}
+              >
                 Add it
               </DraftChange>
             </span>
@@ -86,14 +204,21 @@ export function Routes({ site }: { readonly site: SiteView }) {
   )
 }
 
-export function Orphans({ site, left }: { readonly site: SiteView; readonly left: readonly Leftover[] }) {
+export function Orphans({
+  site,
+  left,
+}: {
+  readonly site: SiteView
+  readonly left: readonly Leftover[]
+}) {
   if (left.length === 0) return null
   const cost = left.reduce((sum, one) => sum + one.perMonth, 0)
   const removable = left.filter((one) => one.kind !== 'control plane')
   return (
     <section aria-label="Owned by no cluster" style={{ marginTop: 18 }}>
       <h2>
-        <StateGlyph state="strained" title="strained" /> {countText(left.length, 'thing')} that no cluster owns{cost > 0 ? `, ${moneyText(cost)} units a month` : ''}
+        <StateGlyph state="strained" title="strained" /> {countText(left.length, 'thing')} that no
+        cluster owns{cost > 0 ? `, ${moneyText(cost)} units a month` : ''}
       </h2>
       <ul className="site-lines">
         {left.slice(0, 12).map((one) => (
@@ -107,12 +232,25 @@ export function Orphans({ site, left }: { readonly site: SiteView; readonly left
             </span>
             <span className="acts">
               {one.kind === 'control plane' ? null : (
-                <DraftChange kind="orphans.remove" intent={{ site: site.name, items: [{ kind: one.kind, name: one.name }] }} variant="text">
+                <DraftChange
+                  kind="orphans.remove"
+                  intent={{ site: site.name, items: [{ kind: one.kind, name: one.name }] }}
+                  variant="text"
+                >
                   Remove
                 </DraftChange>
               )}
               {one.kind === 'disk' || one.kind === 'address' || one.kind === 'balancer' ? (
-                <DraftChange kind="orphans.adopt" intent={{ site: site.name, kind: one.kind, name: one.name, cluster: one.was ?? '' }} variant="text">
+                <DraftChange
+                  kind="orphans.adopt"
+                  intent={{
+                    site: site.name,
+                    kind: one.kind,
+                    name: one.name,
+                    cluster: one.was ?? '',
+                  }}
+                  variant="text"
+                >
                   Adopt
                 </DraftChange>
               ) : null}
@@ -122,7 +260,13 @@ export function Orphans({ site, left }: { readonly site: SiteView; readonly left
       </ul>
       {left.length > 12 ? <p className="soft">and {numberText(left.length - 12)} more</p> : null}
       {removable.length > 1 ? (
-        <DraftChange kind="orphans.remove" intent={{ site: site.name, items: removable.slice(0, 5000).map(({ kind, name }) => ({ kind, name })) }}>
+        <DraftChange
+          kind="orphans.remove"
+          intent={{
+            site: site.name,
+            items: removable.slice(0, 5000).map(({ kind, name }) => ({ kind, name })),
+          }}
+        >
           Draft removing all {numberText(removable.length)}
         </DraftChange>
       ) : null}
@@ -130,7 +274,15 @@ export function Orphans({ site, left }: { readonly site: SiteView; readonly left
   )
 }
 
-export function Credentials({ site, credentials, now }: { readonly site: SiteView; readonly credentials: FleetView['credentials']; readonly now: string }) {
+export function Credentials({
+  site,
+  credentials,
+  now,
+}: {
+  readonly site: SiteView
+  readonly credentials: FleetView['credentials']
+  readonly now: string
+}) {
   if (site.kind !== 'cloud' && credentials.length === 0) return null
   return (
     <section aria-label="Credentials" style={{ marginTop: 18 }}>
@@ -141,16 +293,28 @@ export function Credentials({ site, credentials, now }: { readonly site: SiteVie
           return (
             <li key={one.name}>
               <span>
-                <StateGlyph state={days < 0 || one.checked?.good === false ? 'broken' : days < 30 ? 'strained' : 'well'} /> <span className="mono">{one.name}</span>
+                <StateGlyph
+                  state={
+                    days < 0 || one.checked?.good === false
+                      ? 'broken'
+                      : days < 30
+                        ? 'strained'
+                        : 'well'
+                  }
+                />{' '}
+                <span className="mono">{one.name}</span>
               </span>
               <span className="soft">
-                {days < 0 ? 'ended' : `until ${one.until.slice(0, 10)}, ${countText(days, 'day')}`}; {one.checked ? `${one.checked.says} when asked` : 'not asked yet'}
+                {days < 0 ? 'ended' : `until ${one.until.slice(0, 10)}, ${countText(days, 'day')}`};{' '}
+                {one.checked ? `${one.checked.says} when asked` : 'not asked yet'}
               </span>
               <span />
             </li>
           )
         })}
-        {credentials.length === 0 ? <li className="soft">None: it takes orders only with one.</li> : null}
+        {credentials.length === 0 ? (
+          <li className="soft">None: it takes orders only with one.</li>
+        ) : null}
       </ul>
       <To path="/keys">Keys and credentials</To>
     </section>
@@ -165,14 +329,33 @@ export function SiteActs({ site }: { readonly site: SiteView }) {
       <h2>Change the ground</h2>
       <div className="acts" style={{ marginTop: 7 }}>
         {site.kind === 'hall' ? (
-          <DraftChange kind="site.edit" intent={{ site: site.name, addHosts: [{ name: `${site.hosts[0]?.name.replace(/-\d+$/, '') ?? zone}-${site.hosts.filter((host) => host.zone === zone).length + 1}`, zone, cores: site.hosts[0]?.cores ?? 32, memoryGiB: (site.hosts[0]?.memoryBytes ?? 2 ** 38) / 2 ** 30, diskGb: site.hosts[0]?.diskGb ?? 1000, idleWatts: site.hosts[0]?.idleWatts ?? 0, fullWatts: site.hosts[0]?.fullWatts ?? 0 }] }}>
+          <DraftChange
+            kind="site.edit"
+            intent={{
+              site: site.name,
+              addHosts: [
+                {
+                  name: `${site.hosts[0]?.name.replace(/-\d+$/, '') ?? zone}-${site.hosts.filter((host) => host.zone === zone).length + 1}`,
+                  zone,
+                  cores: site.hosts[0]?.cores ?? 32,
+                  memoryGiB: (site.hosts[0]?.memoryBytes ?? 2 ** 38) / 2 ** 30,
+                  diskGb: site.hosts[0]?.diskGb ?? 1000,
+                  idleWatts: site.hosts[0]?.idleWatts ?? 0,
+                  fullWatts: site.hosts[0]?.fullWatts ?? 0,
+                },
+              ],
+            }}
+          >
             Add a host
           </DraftChange>
         ) : null}
         <DraftChange kind="site.edit" intent={{ site: site.name }}>
           Zones, hosts and sizes
         </DraftChange>
-        <DraftChange kind="site.network" intent={{ site: site.name, network: '', range: '', role: 'private' }}>
+        <DraftChange
+          kind="site.network"
+          intent={{ site: site.name, network: '', range: '', role: 'private' }}
+        >
           Add a network
         </DraftChange>
         {site.quotaCores === null ? null : (
@@ -181,7 +364,22 @@ export function SiteActs({ site }: { readonly site: SiteView }) {
           </DraftChange>
         )}
         {site.kind === 'cloud' ? null : (
-          <DraftChange kind="site.machines" intent={{ site: site.name, add: [{ name: '', zone, cores: 8, memoryGiB: 32, prepared: true, cards: [{ name: 'eno1', mac: '' }] }] }}>
+          <DraftChange
+            kind="site.machines"
+            intent={{
+              site: site.name,
+              add: [
+                {
+                  name: '',
+                  zone,
+                  cores: 8,
+                  memoryGiB: 32,
+                  prepared: true,
+                  cards: [{ name: 'eno1', mac: '' }],
+                },
+              ],
+            }}
+          >
             Enter a machine
           </DraftChange>
         )}

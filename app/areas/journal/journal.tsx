@@ -17,18 +17,59 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const search = new URL(request.url).searchParams
   const kind = kindsShown.find((one) => one === search.get('kind'))
-  const before = /^\d{1,12}$/.test(search.get('before') ?? '') ? Number(search.get('before')) : undefined
+  const before = /^\d{1,12}$/.test(search.get('before') ?? '')
+    ? Number(search.get('before'))
+    : undefined
   const change = /^c-(\d{1,12})$/.exec(search.get('change') ?? '')?.[1]
   const text = search.get('text')?.trim().slice(0, 200)
-  const lines = await gyrarch.journal({ kind: kind === undefined ? undefined : `${kind}.`, before, change: change === undefined ? undefined : Number(change), text: text === '' ? undefined : text, limit: pageSize })
-  return { lines, kind: kind ?? null, older: lines.length === pageSize ? (lines.at(-1)?.seq ?? null) : null, now: new Date(gyrarch.outside.now).toISOString() }
+  const lines = await gyrarch.journal({
+    kind: kind === undefined ? undefined : `${kind}.`,
+    before,
+    change: change === undefined ? undefined : Number(change),
+    text: text === '' ? undefined : text,
+    limit: pageSize,
+  })
+  return {
+    lines,
+    kind: kind ?? null,
+    older: lines.length === pageSize ? (lines.at(-1)?.seq ?? null) : null,
+    now: new Date(gyrarch.outside.now).toISOString(),
+  }
 }
 
 const columns: readonly Column<JournalEntry>[] = [
-  { name: 'line', value: (line) => line.seq, show: (line) => <To path={`/journal/${line.seq}`} className="mono">{line.seq}</To>, number: true },
-  { name: 'at', value: (line) => line.at, show: (line) => <span className="mono">{clockText(line.at)}</span> },
-  { name: 'kind', value: (line) => line.kind, show: (line) => <span className="mono">{line.kind}</span> },
-  { name: 'change', value: (line) => line.change ?? '', show: (line) => (line.change === null ? '' : <To path={`/changes/${line.change}`} className="mono">{line.change}</To>) },
+  {
+    name: 'line',
+    value: (line) => line.seq,
+    show: (line) => (
+      <To path={`/journal/${line.seq}`} className="mono">
+        {line.seq}
+      </To>
+    ),
+    number: true,
+  },
+  {
+    name: 'at',
+    value: (line) => line.at,
+    show: (line) => <span className="mono">{clockText(line.at)}</span>,
+  },
+  {
+    name: 'kind',
+    value: (line) => line.kind,
+    show: (line) => <span className="mono">{line.kind}</span>,
+  },
+  {
+    name: 'change',
+    value: (line) => line.change ?? '',
+    show: (line) =>
+      line.change === null ? (
+        ''
+      ) : (
+        <To path={`/changes/${line.change}`} className="mono">
+          {line.change}
+        </To>
+      ),
+  },
   { name: 'what', value: (line) => line.says, wraps: true },
 ]
 
@@ -42,11 +83,20 @@ export default function Journal({ loaderData }: Route.ComponentProps) {
       beside={
         <>
           <span className="picker" role="group" aria-label="Kind of line">
-            <To path="/journal" query={{ ...keep, kind: null, before: null }} aria-current={kind === null}>
+            <To
+              path="/journal"
+              query={{ ...keep, kind: null, before: null }}
+              aria-current={kind === null}
+            >
               all
             </To>
             {kindsShown.map((one) => (
-              <To key={one} path="/journal" query={{ ...keep, kind: one, before: null }} aria-current={one === kind}>
+              <To
+                key={one}
+                path="/journal"
+                query={{ ...keep, kind: one, before: null }}
+                aria-current={one === kind}
+              >
                 {one}
               </To>
             ))}
@@ -57,14 +107,23 @@ export default function Journal({ loaderData }: Route.ComponentProps) {
               .map(([name, value]) => (
                 <input key={name} type="hidden" name={name} value={value} />
               ))}
-            <input name="text" defaultValue={search.get('text') ?? ''} aria-label="Search the whole journal" placeholder="Search all of it" className="journal-search" />
+            <input
+              name="text"
+              defaultValue={search.get('text') ?? ''}
+              aria-label="Search the whole journal"
+              placeholder="Search all of it"
+              className="journal-search"
+            />
           </Form>
         </>
       }
       reason={
         <>
           <h2>{lines.length === 0 ? 'Nothing yet' : 'Lines'}</h2>
-          <p className="soft">Times are those of the stand-ins’ clock, UTC. Every line has an address of its own for a ticket.</p>
+          <p className="soft">
+            Times are those of the stand-ins’ clock, UTC. Every line has an address of its own for a
+            ticket.
+          </p>
           {older === null ? null : (
             <p>
               <To path="/journal" query={{ ...keep, before: String(older) }}>
@@ -82,7 +141,13 @@ export default function Journal({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
-      <Table name="journal" columns={columns} rows={lines} id={(line) => String(line.seq)} empty="No line answers to this. What you draft and run will be written here." />
+      <Table
+        name="journal"
+        columns={columns}
+        rows={lines}
+        id={(line) => String(line.seq)}
+        empty="No line answers to this. What you draft and run will be written here."
+      />
     </Page>
   )
 }

@@ -5,12 +5,16 @@ import { pathOf, To } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import type { Route } from './+types/line'
 
-export const meta: Route.MetaFunction = ({ params }) => [{ title: `Line ${params.seq} · Journal · Gyrarch` }]
+export const meta: Route.MetaFunction = ({ params }) => [
+  { title: `Line ${params.seq} · Journal · Gyrarch` },
+]
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const seq = /^\d{1,12}$/.test(params.seq) ? Number(params.seq) : -1
-  const [line] = seq < 1 ? [] : await context.get(gyrarchContext).journal({ after: seq - 1, limit: 1 })
-  if (line?.seq !== seq) throw data(`The journal has no line ${params.seq.slice(0, 20)}.`, { status: 404 })
+  const [line] =
+    seq < 1 ? [] : await context.get(gyrarchContext).journal({ after: seq - 1, limit: 1 })
+  if (line?.seq !== seq)
+    throw data(`The journal has no line ${params.seq.slice(0, 20)}.`, { status: 404 })
   return { line }
 }
 
@@ -50,7 +54,15 @@ export default function Line({ loaderData }: Route.ComponentProps) {
         {line.about === null ? null : (
           <div>
             <dt>about</dt>
-            <dd>{about === null ? <span className="mono">{line.about}</span> : <To path={about} className="mono">{line.about}</To>}</dd>
+            <dd>
+              {about === null ? (
+                <span className="mono">{line.about}</span>
+              ) : (
+                <To path={about} className="mono">
+                  {line.about}
+                </To>
+              )}
+            </dd>
           </div>
         )}
       </dl>

@@ -11,26 +11,79 @@ import type { Refused } from '../refusals'
 
 const slots = { inputLabel: { shrink: true } }
 
-export function CredentialsPart({ credentials, sites, now }: { readonly credentials: readonly CredentialView[]; readonly sites: readonly string[]; readonly now: string }) {
+export function CredentialsPart({
+  credentials,
+  sites,
+  now,
+}: {
+  readonly credentials: readonly CredentialView[]
+  readonly sites: readonly string[]
+  readonly now: string
+}) {
   const fetcher = useFetcher<{ refused: string | null; fields: Refused['fields'] }>()
   const [form, setForm] = useState({ site: sites[0] ?? '', name: '', secret: '', until: '' })
   const busy = fetcher.state !== 'idle'
-  const wrong = (path: string): string | undefined => (fetcher.data?.refused ? fetcher.data.fields.find((field) => field.path === path)?.says : undefined)
-  const send = (what: string, more: Record<string, string>): void => void fetcher.submit({ do: what, ...more }, { method: 'post' })
+  const wrong = (path: string): string | undefined =>
+    fetcher.data?.refused
+      ? fetcher.data.fields.find((field) => field.path === path)?.says
+      : undefined
+  const send = (what: string, more: Record<string, string>): void =>
+    void fetcher.submit({ do: what, ...more }, { method: 'post' })
   const columns: readonly Column<CredentialView>[] = [
-    { name: 'site', value: (one) => one.site, show: (one) => <span className="mono">{one.site}</span> },
-    { name: 'name', value: (one) => one.name, show: (one) => <span className="mono">{one.name}</span> },
-    { name: 'until', value: (one) => one.until, show: (one) => <StateText state={one.until <= now ? 'broken' : Date.parse(one.until) - Date.parse(now) < 30 * 86_400_000 ? 'strained' : 'well'}>{one.until.slice(0, 10)}</StateText> },
-    { name: 'the site says', value: (one) => one.checked?.says ?? '', show: (one) => (one.checked ? `${one.checked.says}, asked ${one.checked.at.slice(0, 16).replace('T', ' ')}` : 'not asked yet') },
+    {
+      name: 'site',
+      value: (one) => one.site,
+      show: (one) => <span className="mono">{one.site}</span>,
+    },
+    {
+      name: 'name',
+      value: (one) => one.name,
+      show: (one) => <span className="mono">{one.name}</span>,
+    },
+    {
+      name: 'until',
+      value: (one) => one.until,
+      show: (one) => (
+        <StateText
+          state={
+            one.until <= now
+              ? 'broken'
+              : Date.parse(one.until) - Date.parse(now) < 30 * 86_400_000
+                ? 'strained'
+                : 'well'
+          }
+        >
+          {one.until.slice(0, 10)}
+        </StateText>
+      ),
+    },
+    {
+      name: 'the site says',
+      value: (one) => one.checked?.says ?? '',
+      show: (one) =>
+        one.checked
+          ? `${one.checked.says}, asked ${one.checked.at.slice(0, 16).replace('T', ' ')}`
+          : 'not asked yet',
+    },
     {
       name: 'acts',
       value: () => '',
       show: (one) => (
         <>
-          <Button variant="text" disabled={busy} onClick={() => send('credential-check', { site: one.site, name: one.name })} aria-label={`Check ${one.name}`}>
+          <Button
+            variant="text"
+            disabled={busy}
+            onClick={() => send('credential-check', { site: one.site, name: one.name })}
+            aria-label={`Check ${one.name}`}
+          >
             Check
           </Button>
-          <Button variant="text" disabled={busy} onClick={() => send('credential-remove', { site: one.site, name: one.name })} aria-label={`Remove ${one.name}`}>
+          <Button
+            variant="text"
+            disabled={busy}
+            onClick={() => send('credential-remove', { site: one.site, name: one.name })}
+            aria-label={`Remove ${one.name}`}
+          >
             Remove
           </Button>
         </>
@@ -38,27 +91,67 @@ export function CredentialsPart({ credentials, sites, now }: { readonly credenti
     },
   ]
   return (
-    <section aria-labelledby="credentials" style={{ marginTop: 22, display: 'flex', flexDirection: 'column', minHeight: 190 }}>
+    <section
+      aria-labelledby="credentials"
+      style={{ marginTop: 22, display: 'flex', flexDirection: 'column', minHeight: 190 }}
+    >
       <h2 id="credentials" style={{ marginBottom: 8 }}>
         Site credentials
       </h2>
       <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 12 }}>
-        <TextField select label="Site" value={form.site} onChange={(event) => setForm({ ...form, site: event.target.value })} sx={{ width: 160 }} slotProps={slots}>
+        <TextField
+          select
+          label="Site"
+          value={form.site}
+          onChange={(event) => setForm({ ...form, site: event.target.value })}
+          sx={{ width: 160 }}
+          slotProps={slots}
+        >
           {sites.map((site) => (
             <MenuItem key={site} value={site}>
               {site}
             </MenuItem>
           ))}
         </TextField>
-        <TextField label="Name" value={form.name} onChange={(event) => setForm({ ...form, name: event.target.value })} error={wrong('name') !== undefined} helperText={wrong('name')} sx={{ width: 170 }} slotProps={slots} />
-        <TextField label="Secret" type="password" autoComplete="off" value={form.secret} onChange={(event) => setForm({ ...form, secret: event.target.value })} error={wrong('secret') !== undefined} helperText={wrong('secret')} sx={{ width: 190 }} slotProps={slots} />
-        <TextField label="Until" type="date" value={form.until} onChange={(event) => setForm({ ...form, until: event.target.value })} error={wrong('until') !== undefined} helperText={wrong('until')} sx={{ width: 150 }} slotProps={slots} />
+        <TextField
+          label="Name"
+          value={form.name}
+          onChange={(event) => setForm({ ...form, name: event.target.value })}
+          error={wrong('name') !== undefined}
+          helperText={wrong('name')}
+          sx={{ width: 170 }}
+          slotProps={slots}
+        />
+        <TextField
+          label="Secret"
+          type="password"
+          autoComplete="off"
+          value={form.secret}
+          onChange={(event) => setForm({ ...form, secret: event.target.value })}
+          error={wrong('secret') !== undefined}
+          helperText={wrong('secret')}
+          sx={{ width: 190 }}
+          slotProps={slots}
+        />
+        <TextField
+          label="Until"
+          type="date"
+          value={form.until}
+          onChange={(event) => setForm({ ...form, until: event.target.value })}
+          error={wrong('until') !== undefined}
+          helperText={wrong('until')}
+          sx={{ width: 150 }}
+          slotProps={slots}
+        />
         <div className="acts" style={{ marginTop: 19 }}>
           <Button
             variant="contained"
             disabled={busy || form.name === '' || form.secret === ''}
             onClick={() => {
-              send('credential-enter', { ...form, until: form.until === '' ? '' : `${form.until}T00:00:00Z` })
+              send('credential-enter', {
+                ...form,
+                until: form.until === '' ? '' : `${form.until}T00:00:00Z`,
+              })
               setForm({ ...form, secret: '' })
             }}
           >
@@ -67,7 +160,13 @@ export function CredentialsPart({ credentials, sites, now }: { readonly credenti
         </div>
       </div>
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
-      <Table name="credentials" columns={columns} rows={credentials} id={(one) => `${one.site}/${one.name}`} empty="No credential is entered. Clouds take orders only with one." />
+      <Table
+        name="credentials"
+        columns={columns}
+        rows={credentials}
+        id={(one) => `${one.site}/${one.name}`}
+        empty="No credential is entered. Clouds take orders only with one."
+      />
     </section>
   )
 }

@@ -17,7 +17,12 @@ export const meta: Route.MetaFunction = () => [{ title: 'Keys and credentials ·
 export async function loader({ context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const view = await gyrarch.fleet.view()
-  return { keys: await gyrarch.keys.list(), credentials: view.credentials, sites: view.sites.filter((site) => site.kind === 'cloud').map((site) => site.name), now: view.now }
+  return {
+    keys: await gyrarch.keys.list(),
+    credentials: view.credentials,
+    sites: view.sites.filter((site) => site.kind === 'cloud').map((site) => site.name),
+    now: view.now,
+  }
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
@@ -25,34 +30,73 @@ export async function action({ request, context }: Route.ActionArgs) {
   const form = await request.formData()
   const text = (name: string): string => String(form.get(name) ?? '').slice(0, 20_000)
   return orRefused(async () => {
-    if (text('do') === 'credential-enter') await credentials.enter({ site: text('site'), name: text('name').trim(), secret: text('secret'), until: text('until') })
+    if (text('do') === 'credential-enter')
+      await credentials.enter({
+        site: text('site'),
+        name: text('name').trim(),
+        secret: text('secret'),
+        until: text('until'),
+      })
     else if (text('do') === 'credential-check') await credentials.check(text('site'), text('name'))
-    else if (text('do') === 'credential-remove') await credentials.remove(text('site'), text('name'))
+    else if (text('do') === 'credential-remove')
+      await credentials.remove(text('site'), text('name'))
     else if (text('do') === 'strike') await keys.strike(text('name'))
     else if (text('do') === 'paste') await keys.paste(text('name').trim(), text('publicKey'))
-    else return { refused: null, fields: [], made: { name: text('name').trim(), privateKey: await keys.make(text('name').trim()) } }
+    else
+      return {
+        refused: null,
+        fields: [],
+        made: { name: text('name').trim(), privateKey: await keys.make(text('name').trim()) },
+      }
     return { refused: null, fields: [], made: null }
   })
 }
 
-type Answer = { readonly refused: null; readonly fields: Refused['fields']; readonly made: { readonly name: string; readonly privateKey: string } | null } | (Refused & { readonly made?: undefined })
+type Answer =
+  | {
+      readonly refused: null
+      readonly fields: Refused['fields']
+      readonly made: { readonly name: string; readonly privateKey: string } | null
+    }
+  | (Refused & { readonly made?: undefined })
 
 export default function KeysPage({ loaderData }: Route.ComponentProps) {
   const fetcher = useFetcher<Answer>()
   const [name, setName] = useState('')
   const [publicKey, setPublicKey] = useState('')
   const busy = fetcher.state !== 'idle'
-  const wrong = (path: string): string | undefined => fetcher.data?.fields.find((field) => field.path === path)?.says
-  const send = (what: string, more: Record<string, string> = {}): void => void fetcher.submit({ do: what, name, ...more }, { method: 'post' })
+  const wrong = (path: string): string | undefined =>
+    fetcher.data?.fields.find((field) => field.path === path)?.says
+  const send = (what: string, more: Record<string, string> = {}): void =>
+    void fetcher.submit({ do: what, name, ...more }, { method: 'post' })
   const made = fetcher.data?.made ?? null
   const columns: readonly Column<KeyRecord>[] = [
-    { name: 'name', value: (key) => key.name, show: (key) => <span className="mono">{key.name}</span> },
-    { name: 'fingerprint', value: (key) => key.fingerprint ?? '', show: (key) => (key.fingerprint === null ? <span className="soft">known by name only</span> : <span className="mono">{key.fingerprint}</span>), wraps: true },
+    {
+      name: 'name',
+      value: (key) => key.name,
+      show: (key) => <span className="mono">{key.name}</span>,
+    },
+    {
+      name: 'fingerprint',
+      value: (key) => key.fingerprint ?? '',
+      show: (key) =>
+        key.fingerprint === null ? (
+          <span className="soft">known by name only</span>
+        ) : (
+          <span className="mono">{key.fingerprint}</span>
+        ),
+      wraps: true,
+    },
     {
       name: 'strike',
       value: () => '',
       show: (key) => (
-        <Button variant="text" disabled={busy} aria-label={`Strike ${key.name}`} onClick={() => void fetcher.submit({ do: 'strike', name: key.name }, { method: 'post' })}>
+        <Button
+          variant="text"
+          disabled={busy}
+          aria-label={`Strike ${key.name}`}
+          onClick={() => void fetcher.submit({ do: 'strike', name: key.name }, { method: 'post' })}
+        >
           Strike
         </Button>
       ),
@@ -67,9 +111,15 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
             <h2>
               The private half of <span className="mono">{made.name}</span>
             </h2>
-            <p>It is shown this once and kept nowhere. Download it now, or strike the key and make another.</p>
+            <p>
+              It is shown this once and kept nowhere. Download it now, or strike the key and make
+              another.
+            </p>
             <div className="acts">
-              <Button variant="contained" onClick={() => saveFile(made.name, 'application/octet-stream', made.privateKey)}>
+              <Button
+                variant="contained"
+                onClick={() => saveFile(made.name, 'application/octet-stream', made.privateKey)}
+              >
                 Download
               </Button>
               <CopyButton text={() => made.privateKey}>Copy</CopyButton>
@@ -78,28 +128,74 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
         ) : (
           <>
             <h2>Keys for machines</h2>
-            <p className="soft">A cluster’s machines let in whoever holds the key its draft names. Gyrarch keeps public halves only.</p>
+            <p className="soft">
+              A cluster’s machines let in whoever holds the key its draft names. Gyrarch keeps
+              public halves only.
+            </p>
           </>
         )
       }
     >
       <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 14 }}>
-        <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} error={wrong('name') !== undefined} helperText={wrong('name')} sx={{ width: 170 }} slotProps={{ inputLabel: { shrink: true } }} />
-        <TextField label="Public key, to enter one that exists" placeholder="ssh-ed25519 …" value={publicKey} onChange={(event) => setPublicKey(event.target.value)} error={wrong('publicKey') !== undefined} helperText={wrong('publicKey')} sx={{ width: 330 }} slotProps={{ inputLabel: { shrink: true } }} />
+        <TextField
+          label="Name"
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          error={wrong('name') !== undefined}
+          helperText={wrong('name')}
+          sx={{ width: 170 }}
+          slotProps={{ inputLabel: { shrink: true } }}
+        />
+        <TextField
+          label="Public key, to enter one that exists"
+          placeholder="ssh-ed25519 …"
+          value={publicKey}
+          onChange={(event) => setPublicKey(event.target.value)}
+          error={wrong('publicKey') !== undefined}
+          helperText={wrong('publicKey')}
+          sx={{ width: 330 }}
+          slotProps={{ inputLabel: { shrink: true } }}
+        />
         <div className="acts" style={{ marginTop: 19 }}>
-          <Button variant={publicKey === '' ? 'outlined' : 'contained'} disabled={busy || publicKey === '' || name === ''} onClick={() => send('paste', { publicKey })}>
+          <Button
+            variant={publicKey === '' ? 'outlined' : 'contained'}
+            disabled={busy || publicKey === '' || name === ''}
+            onClick={() => send('paste', { publicKey })}
+          >
             Enter
           </Button>
-          <Button variant={publicKey === '' ? 'contained' : 'outlined'} disabled={busy || name === ''} onClick={() => send('make')}>
+          <Button
+            variant={publicKey === '' ? 'contained' : 'outlined'}
+            disabled={busy || name === ''}
+            onClick={() => send('make')}
+          >
             Make a new one
           </Button>
         </div>
       </div>
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
-      <div style={{ flex: '0 0 auto', maxHeight: 280, minHeight: 110, display: 'flex', flexDirection: 'column' }}>
-      <Table name="SSH keys" columns={columns} rows={loaderData.keys} id={(key) => key.name} empty="No key is entered. Make one, or paste the public half of yours." />
+      <div
+        style={{
+          flex: '0 0 auto',
+          maxHeight: 280,
+          minHeight: 110,
+          display: 'flex',
+          flexDirection: 'column',
+        }}
+      >
+        <Table
+          name="SSH keys"
+          columns={columns}
+          rows={loaderData.keys}
+          id={(key) => key.name}
+          empty="No key is entered. Make one, or paste the public half of yours."
+        />
       </div>
-      <CredentialsPart credentials={loaderData.credentials} sites={loaderData.sites} now={loaderData.now} />
+      <CredentialsPart
+        credentials={loaderData.credentials}
+        sites={loaderData.sites}
+        now={loaderData.now}
+      />
     </Page>
   )
 }

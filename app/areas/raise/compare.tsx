@@ -18,7 +18,9 @@ export function leaves(value: unknown, path = ''): ReadonlyMap<string, string> {
   const found = new Map<string, string>()
   const visit = (at: unknown, where: string): void => {
     if (Array.isArray(at)) at.forEach((item, i) => visit(item, `${where}[${i}]`))
-    else if (typeof at === 'object' && at !== null) for (const [key, item] of Object.entries(at)) visit(item, where === '' ? key : `${where}.${key}`)
+    else if (typeof at === 'object' && at !== null)
+      for (const [key, item] of Object.entries(at))
+        visit(item, where === '' ? key : `${where}.${key}`)
     else found.set(where, String(at))
   }
   visit(value, path)
@@ -28,20 +30,34 @@ export function leaves(value: unknown, path = ''): ReadonlyMap<string, string> {
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { changes } = context.get(gyrarchContext)
   const search = new URL(request.url).searchParams
-  const pick = async (id: string | null): Promise<ChangeRecord | null> => (id === null || id === '' ? null : orNotFound(() => changes.get(id)))
-  const all = (await changes.list()).map((row) => ({ id: `c-${row.number}`, name: `c-${row.number} ${row.title ?? row.label}` }))
+  const pick = async (id: string | null): Promise<ChangeRecord | null> =>
+    id === null || id === '' ? null : orNotFound(() => changes.get(id))
+  const all = (await changes.list()).map((row) => ({
+    id: `c-${row.number}`,
+    name: `c-${row.number} ${row.title ?? row.label}`,
+  }))
   return { a: await pick(search.get('a')), b: await pick(search.get('b')), all }
 }
 
 function rowsOf(a: ChangeRecord | null, b: ChangeRecord | null) {
   const left = leaves(a?.intent ?? {})
   const right = leaves(b?.intent ?? {})
-  return [...new Set([...left.keys(), ...right.keys()])].map((path) => ({ path, a: left.get(path) ?? '', b: right.get(path) ?? '', differs: left.get(path) !== right.get(path) }))
+  return [...new Set([...left.keys(), ...right.keys()])].map((path) => ({
+    path,
+    a: left.get(path) ?? '',
+    b: right.get(path) ?? '',
+    differs: left.get(path) !== right.get(path),
+  }))
 }
 
 const outcome = (record: ChangeRecord | null): readonly (readonly [string, string])[] => [
   ['findings', record ? standingText(record.findings) : ''],
-  ['duration', record?.plan ? `likely ${durationText(record.plan.seconds.likely)}, worst ${durationText(record.plan.seconds.worst)}` : ''],
+  [
+    'duration',
+    record?.plan
+      ? `likely ${durationText(record.plan.seconds.likely)}, worst ${durationText(record.plan.seconds.worst)}`
+      : '',
+  ],
   ['spend', record?.plan ? spendText(record.plan.spend) : ''],
 ]
 
@@ -49,11 +65,16 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
   const { a, b, all } = loaderData
   const navigate = useNavigate()
   const address = useAddress()
-  const pick = (side: 'a' | 'b', id: string): void => void navigate(address('/raise/compare', { a: a?.id ?? null, b: b?.id ?? null, [side]: id }))
+  const pick = (side: 'a' | 'b', id: string): void =>
+    void navigate(address('/raise/compare', { a: a?.id ?? null, b: b?.id ?? null, [side]: id }))
   const rows = a && b ? rowsOf(a, b) : []
   const differing = rows.filter((row) => row.differs)
   const chooser = (side: 'a' | 'b', value: string) => (
-    <select aria-label={side === 'a' ? 'First draft' : 'Second draft'} value={value} onChange={(event) => pick(side, event.target.value)}>
+    <select
+      aria-label={side === 'a' ? 'First draft' : 'Second draft'}
+      value={value}
+      onChange={(event) => pick(side, event.target.value)}
+    >
       <option value="">choose a draft</option>
       {all.map((one) => (
         <option key={one.id} value={one.id}>
@@ -67,8 +88,16 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
       title="Compare"
       reason={
         <>
-          <h2>{a && b ? (differing.length === 0 ? 'They are the same' : `${differing.length} fields differ`) : 'Choose two'}</h2>
-          <p className="soft">Findings, duration and spend are computed for both against the fleet as it is now.</p>
+          <h2>
+            {a && b
+              ? differing.length === 0
+                ? 'They are the same'
+                : `${differing.length} fields differ`
+              : 'Choose two'}
+          </h2>
+          <p className="soft">
+            Findings, duration and spend are computed for both against the fleet as it is now.
+          </p>
           {[a, b].map((record) =>
             record ? (
               <div key={record.id}>
@@ -80,7 +109,11 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
                     </li>
                   ))}
                 </ul>
-                <To path={record.state === 'draft' ? `/raise/${record.id}` : `/changes/${record.id}`}>Open {record.id}</To>
+                <To
+                  path={record.state === 'draft' ? `/raise/${record.id}` : `/changes/${record.id}`}
+                >
+                  Open {record.id}
+                </To>
               </div>
             ) : null,
           )}

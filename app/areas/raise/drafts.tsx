@@ -21,7 +21,28 @@ const fileLimit = 1024 * 1024
 export async function loader({ context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const rows = await gyrarch.changes.list()
-  return { templates: (await gyrarch.templates.list()).map(({ name, says, kind, open, shipped, intent }) => ({ name, says, kind, open, shipped, site: (intent as { site?: string }).site ?? '' })), changes: rows.map((row) => ({ id: `c-${row.number}`, title: row.title ?? row.label, kind: row.kind, site: row.site ?? '', state: row.state, startedAt: row.startedAt, waitsFor: row.waitsFor, amendedWall: row.amendedAt.toISOString() })) }
+  return {
+    templates: (await gyrarch.templates.list()).map(
+      ({ name, says, kind, open, shipped, intent }) => ({
+        name,
+        says,
+        kind,
+        open,
+        shipped,
+        site: (intent as { site?: string }).site ?? '',
+      }),
+    ),
+    changes: rows.map((row) => ({
+      id: `c-${row.number}`,
+      title: row.title ?? row.label,
+      kind: row.kind,
+      site: row.site ?? '',
+      state: row.state,
+      startedAt: row.startedAt,
+      waitsFor: row.waitsFor,
+      amendedWall: row.amendedAt.toISOString(),
+    })),
+  }
 }
 
 /** Takes a shared draft: `{ "gyrarch": "draft/1", "kind", "title", "intent" }`. */
@@ -29,18 +50,35 @@ export async function action({ request, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
   return orRefused(async () => {
     const text = await request.text()
-    if (text.length > fileLimit) throw new Refusal('too-large', 'The file is larger than 1 MiB. A draft is a few KiB.')
+    if (text.length > fileLimit)
+      throw new Refusal('too-large', 'The file is larger than 1 MiB. A draft is a few KiB.')
     let file: unknown
     try {
       file = JSON.parse(text)
     } catch (error) {
-      throw new Refusal('invalid', `The file is not valid JSON: ${error instanceof Error ? error.message : 'it cannot be read'}`)
+      throw new Refusal(
+        'invalid',
+        `The file is not valid JSON: ${error instanceof Error ? error.message : 'it cannot be read'}`,
+      )
     }
-    const draft = (typeof file === 'object' && file !== null ? file : {}) as { gyrarch?: unknown; kind?: unknown; title?: unknown; intent?: unknown }
-    if (draft.gyrarch !== 'draft/1') throw new Refusal('invalid', 'The file is no shared draft: it lacks "gyrarch": "draft/1".')
-    if (typeof draft.kind !== 'string') throw new Refusal('invalid', 'The draft names no kind of change.')
-    const record = await changes.draft(draft.kind, draft.intent, typeof draft.title === 'string' ? draft.title.slice(0, 120) : null)
-    throw redirect(record.kind === 'cluster.raise' ? `/raise/${record.id}` : `/changes/${record.id}`)
+    const draft = (typeof file === 'object' && file !== null ? file : {}) as {
+      gyrarch?: unknown
+      kind?: unknown
+      title?: unknown
+      intent?: unknown
+    }
+    if (draft.gyrarch !== 'draft/1')
+      throw new Refusal('invalid', 'The file is no shared draft: it lacks "gyrarch": "draft/1".')
+    if (typeof draft.kind !== 'string')
+      throw new Refusal('invalid', 'The draft names no kind of change.')
+    const record = await changes.draft(
+      draft.kind,
+      draft.intent,
+      typeof draft.title === 'string' ? draft.title.slice(0, 120) : null,
+    )
+    throw redirect(
+      record.kind === 'cluster.raise' ? `/raise/${record.id}` : `/changes/${record.id}`,
+    )
   })
 }
 
@@ -51,7 +89,17 @@ const columns: readonly Column<Row>[] = [
   {
     name: 'what',
     value: (row) => row.title,
-    show: (row) => <To path={row.state === 'draft' && row.kind === 'cluster.raise' ? `/raise/${row.id}` : `/changes/${row.id}`}>{row.title}</To>,
+    show: (row) => (
+      <To
+        path={
+          row.state === 'draft' && row.kind === 'cluster.raise'
+            ? `/raise/${row.id}`
+            : `/changes/${row.id}`
+        }
+      >
+        {row.title}
+      </To>
+    ),
   },
   {
     name: 'state',
@@ -64,20 +112,43 @@ const columns: readonly Column<Row>[] = [
       </span>
     ),
   },
-  { name: 'kind', value: (row) => row.kind, show: (row) => <span className="mono">{row.kind}</span> },
-  { name: 'site', value: (row) => row.site, show: (row) => <span className="mono">{row.site}</span> },
-  { name: 'started', value: (row) => row.startedAt ?? '', show: (row) => (row.startedAt === null ? <span className="soft">not yet</span> : clockText(row.startedAt, { seconds: false })) },
+  {
+    name: 'kind',
+    value: (row) => row.kind,
+    show: (row) => <span className="mono">{row.kind}</span>,
+  },
+  {
+    name: 'site',
+    value: (row) => row.site,
+    show: (row) => <span className="mono">{row.site}</span>,
+  },
+  {
+    name: 'started',
+    value: (row) => row.startedAt ?? '',
+    show: (row) =>
+      row.startedAt === null ? (
+        <span className="soft">not yet</span>
+      ) : (
+        clockText(row.startedAt, { seconds: false })
+      ),
+  },
 ]
 
 function DropIn() {
   const fetcher = useFetcher<{ refused?: string }>()
   const [over, setOver] = useState(false)
-  const [said, setSaid] = useState<{ readonly name: string; readonly refused: string | null } | null>(null)
+  const [said, setSaid] = useState<{
+    readonly name: string
+    readonly refused: string | null
+  } | null>(null)
   const input = useRef<HTMLInputElement>(null)
   const take = async (file: File | undefined): Promise<void> => {
     if (!file) return
     if (file.size > fileLimit) {
-      setSaid({ name: file.name, refused: `It is ${Math.round(file.size / 1024)} KiB; a draft is at most 1 MiB.` })
+      setSaid({
+        name: file.name,
+        refused: `It is ${Math.round(file.size / 1024)} KiB; a draft is at most 1 MiB.`,
+      })
       return
     }
     setSaid({ name: file.name, refused: null })
@@ -88,7 +159,8 @@ function DropIn() {
     setOver(false)
     void take(event.dataTransfer.files[0])
   }
-  const refused = said?.refused ?? (fetcher.state === 'idle' ? fetcher.data?.refused : undefined) ?? null
+  const refused =
+    said?.refused ?? (fetcher.state === 'idle' ? fetcher.data?.refused : undefined) ?? null
   return (
     <div
       className="drop"
@@ -104,7 +176,15 @@ function DropIn() {
       <Button variant="outlined" onClick={() => input.current?.click()}>
         choose a file
       </Button>
-      <input ref={input} type="file" accept="application/json,.json" aria-label="Shared draft" className="visually-hidden" tabIndex={-1} onChange={(event) => void take(event.target.files?.[0])} />
+      <input
+        ref={input}
+        type="file"
+        accept="application/json,.json"
+        aria-label="Shared draft"
+        className="visually-hidden"
+        tabIndex={-1}
+        onChange={(event) => void take(event.target.files?.[0])}
+      />
       {said && refused !== null ? (
         <span role="alert">
           <b>{said.name} was not taken.</b> {refused}
@@ -130,7 +210,17 @@ function Templates({ templates }: { readonly templates: readonly TemplateRow[] }
               {template.says} <span className="nowrap">At {template.site}.</span>
             </span>
             <div className="acts">
-              <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit(JSON.stringify({ template: template.name }), { method: 'post', action: address('/do/draft'), encType: 'application/json' })}>
+              <Button
+                variant="outlined"
+                disabled={fetcher.state !== 'idle'}
+                onClick={() =>
+                  void fetcher.submit(JSON.stringify({ template: template.name }), {
+                    method: 'post',
+                    action: address('/do/draft'),
+                    encType: 'application/json',
+                  })
+                }
+              >
                 Draft from it
               </Button>
             </div>
@@ -149,24 +239,37 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title="Raise"
-      beside={
-        <DraftButton>Draft a cluster</DraftButton>
-      }
+      beside={<DraftButton>Draft a cluster</DraftButton>}
       reason={
         <>
-          <h2>{halted.length > 0 ? `${halted.length} halted` : drafts > 0 ? `${drafts} ${drafts === 1 ? 'draft' : 'drafts'}` : 'Nothing drafted'}</h2>
+          <h2>
+            {halted.length > 0
+              ? `${halted.length} halted`
+              : drafts > 0
+                ? `${drafts} ${drafts === 1 ? 'draft' : 'drafts'}`
+                : 'Nothing drafted'}
+          </h2>
           {halted.map((change) => (
             <p key={change.id}>
               <To path={`/changes/${change.id}`}>{change.title}</To> wants you.
             </p>
           ))}
-          <p className="soft">A draft is checked and planned against the real state of the fleet while you type. Nothing is made before you run it.</p>
+          <p className="soft">
+            A draft is checked and planned against the real state of the fleet while you type.
+            Nothing is made before you run it.
+          </p>
         </>
       }
     >
       <Templates templates={loaderData.templates} />
       <DropIn />
-      <Table name="changes" columns={columns} rows={changes} id={(row) => row.id} empty="No change has been drafted yet. Draft a cluster to begin: it is checked as you type." />
+      <Table
+        name="changes"
+        columns={columns}
+        rows={changes}
+        id={(row) => row.id}
+        empty="No change has been drafted yet. Draft a cluster to begin: it is checked as you type."
+      />
     </Page>
   )
 }

@@ -10,23 +10,41 @@ import { useFetcher } from 'react-router'
 import type { RaiseIntent } from '~/core/provisioning'
 
 /** Fields that usually differ from draft to draft. */
-const openable = (intent: RaiseIntent): readonly { readonly pointer: string; readonly says: string; readonly usual: boolean }[] => [
+const openable = (
+  intent: RaiseIntent,
+): readonly { readonly pointer: string; readonly says: string; readonly usual: boolean }[] => [
   { pointer: '/name', says: 'its name', usual: true },
   { pointer: '/ranges/pods', says: 'pod range', usual: true },
   { pointer: '/ranges/services', says: 'service range', usual: true },
   { pointer: '/release', says: 'release', usual: false },
   { pointer: '/site', says: 'site', usual: false },
-  ...intent.machines.map((machine, i) => ({ pointer: `/machines/${i}/nodeName`, says: `node name on ${machine.machine}`, usual: true })),
-  ...intent.pools.map((pool, i) => ({ pointer: `/pools/${i}/size`, says: `size of ${pool.name}`, usual: false })),
+  ...intent.machines.map((machine, i) => ({
+    pointer: `/machines/${i}/nodeName`,
+    says: `node name on ${machine.machine}`,
+    usual: true,
+  })),
+  ...intent.pools.map((pool, i) => ({
+    pointer: `/pools/${i}/size`,
+    says: `size of ${pool.name}`,
+    usual: false,
+  })),
 ]
 
-export function KeepTemplate({ id, intent }: { readonly id: string; readonly intent: RaiseIntent }) {
+export function KeepTemplate({
+  id,
+  intent,
+}: {
+  readonly id: string
+  readonly intent: RaiseIntent
+}) {
   const fetcher = useFetcher<{ refused?: string | null; kept?: string }>()
   const [open, setOpen] = useState(false)
   const [name, setName] = useState('')
   const [says, setSays] = useState('')
   const fields = openable(intent)
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set(fields.filter((field) => field.usual).map((field) => field.pointer)))
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(
+    new Set(fields.filter((field) => field.usual).map((field) => field.pointer)),
+  )
   const kept = fetcher.data?.kept
   return (
     <>
@@ -36,8 +54,19 @@ export function KeepTemplate({ id, intent }: { readonly id: string; readonly int
       <Dialog open={open} onClose={() => setOpen(false)} aria-labelledby="keep-template">
         <DialogTitle id="keep-template">Keep as a template</DialogTitle>
         <DialogContent sx={{ display: 'grid', gap: 1.5, minWidth: 420 }}>
-          <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} slotProps={{ inputLabel: { shrink: true } }} autoFocus />
-          <TextField label="What it is for" value={says} onChange={(event) => setSays(event.target.value)} slotProps={{ inputLabel: { shrink: true } }} />
+          <TextField
+            label="Name"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            slotProps={{ inputLabel: { shrink: true } }}
+            autoFocus
+          />
+          <TextField
+            label="What it is for"
+            value={says}
+            onChange={(event) => setSays(event.target.value)}
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
           <fieldset className="schema-list">
             <legend>Left open: what each draft made from it has to say</legend>
             {fields.map((field) => (
@@ -59,11 +88,22 @@ export function KeepTemplate({ id, intent }: { readonly id: string; readonly int
             ))}
           </fieldset>
           {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
-          {kept === undefined ? null : <p role="status">Kept as {kept}. It is on the Raise page.</p>}
+          {kept === undefined ? null : (
+            <p role="status">Kept as {kept}. It is on the Raise page.</p>
+          )}
         </DialogContent>
         <DialogActions>
           <Button onClick={() => setOpen(false)}>Close</Button>
-          <Button variant="contained" disabled={name === '' || fetcher.state !== 'idle'} onClick={() => void fetcher.submit(JSON.stringify({ do: 'template', name, says, open: [...chosen] }), { method: 'post', action: `/raise/${id}`, encType: 'application/json' })}>
+          <Button
+            variant="contained"
+            disabled={name === '' || fetcher.state !== 'idle'}
+            onClick={() =>
+              void fetcher.submit(
+                JSON.stringify({ do: 'template', name, says, open: [...chosen] }),
+                { method: 'post', action: `/raise/${id}`, encType: 'application/json' },
+              )
+            }
+          >
             Keep
           </Button>
         </DialogActions>

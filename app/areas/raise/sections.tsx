@@ -7,11 +7,31 @@ import { bytesText, numberText } from '~/core/units'
 import { AddressStrip } from '../../drawings/address-strip'
 import { NumberIn, SelectIn, SheetContext, TextIn, useFinding } from './fields'
 
-export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly site: SiteView | undefined }) {
+export function Pools({
+  intent,
+  site,
+}: {
+  readonly intent: RaiseIntent
+  readonly site: SiteView | undefined
+}) {
   const { set } = useContext(SheetContext)
   const finding = useFinding('pools')
-  const sizes = (site?.sizes ?? []).map((size) => ({ value: size.name, says: `${size.name}: ${size.cores} cores, ${bytesText(size.memoryBytes)}${size.hourly === null ? '' : `, ${size.hourly} an hour`}` }))
-  const add = (): void => set('pools', [...intent.pools, { name: intent.pools.length === 0 ? 'general' : `pool-${intent.pools.length + 1}`, size: site?.sizes[0]?.name ?? '', count: 2, lifetime: 'on-demand', labels: {}, taints: [] }])
+  const sizes = (site?.sizes ?? []).map((size) => ({
+    value: size.name,
+    says: `${size.name}: ${size.cores} cores, ${bytesText(size.memoryBytes)}${size.hourly === null ? '' : `, ${size.hourly} an hour`}`,
+  }))
+  const add = (): void =>
+    set('pools', [
+      ...intent.pools,
+      {
+        name: intent.pools.length === 0 ? 'general' : `pool-${intent.pools.length + 1}`,
+        size: site?.sizes[0]?.name ?? '',
+        count: 2,
+        lifetime: 'on-demand',
+        labels: {},
+        taints: [],
+      },
+    ])
   return (
     <section aria-labelledby="sheet-pools">
       <h2 id="sheet-pools">Node pools</h2>
@@ -19,11 +39,27 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
       {intent.pools.map((pool, i) => (
         <div className="fields" key={i}>
           <TextIn path={`pools[${i}].name`} label="Name" value={pool.name} width={120} />
-          <SelectIn path={`pools[${i}].size`} label="Size" value={pool.size} options={sizes} width={215} />
+          <SelectIn
+            path={`pools[${i}].size`}
+            label="Size"
+            value={pool.size}
+            options={sizes}
+            width={215}
+          />
           {pool.range ? (
             <>
-              <NumberIn path={`pools[${i}].range.min`} label="At least" value={pool.range.min} width={76} />
-              <NumberIn path={`pools[${i}].range.max`} label="At most" value={pool.range.max} width={76} />
+              <NumberIn
+                path={`pools[${i}].range.min`}
+                label="At least"
+                value={pool.range.min}
+                width={76}
+              />
+              <NumberIn
+                path={`pools[${i}].range.max`}
+                label="At most"
+                value={pool.range.max}
+                width={76}
+              />
             </>
           ) : (
             <NumberIn path={`pools[${i}].count`} label="Nodes" value={pool.count} width={76} />
@@ -40,10 +76,21 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
             onPick={(how) => {
               const { count, range, ...rest } = pool
               const now = count ?? range?.min ?? 1
-              set(`pools[${i}]`, how === 'by itself' ? { ...rest, range: { min: now, max: Math.max(now, now + 2) } } : { ...rest, count: now })
+              set(
+                `pools[${i}]`,
+                how === 'by itself'
+                  ? { ...rest, range: { min: now, max: Math.max(now, now + 2) } }
+                  : { ...rest, count: now },
+              )
             }}
           />
-          <NumberIn path={`pools[${i}].rootDiskGb`} label="Root disk, GB" value={pool.rootDiskGb} width={106} most={100_000} />
+          <NumberIn
+            path={`pools[${i}].rootDiskGb`}
+            label="Root disk, GB"
+            value={pool.rootDiskGb}
+            width={106}
+            most={100_000}
+          />
           {site?.kind === 'cloud' ? (
             <SelectIn
               path={`pools[${i}].lifetime`}
@@ -56,10 +103,54 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
               ]}
             />
           ) : null}
-          <SelectIn path={`pools[${i}].zones`} label="Zones" value={pool.zones?.join(', ') ?? 'all'} width={130} options={[{ value: 'all', says: 'all in turn' }, ...(site?.zones ?? []).map((zone) => ({ value: zone, says: `only ${zone}` })), ...(pool.zones && pool.zones.length > 1 ? [{ value: pool.zones.join(', '), says: pool.zones.join(', ') }] : [])]} onPick={(zone) => set(`pools[${i}].zones`, zone === 'all' ? undefined : zone.split(', '))} />
-          <Marks label="Labels" value={Object.entries(pool.labels).map(([key, value]) => `${key}=${value}`)} placeholder="tier=front" onChange={(items) => set(`pools[${i}].labels`, Object.fromEntries(items.map((item) => [item.split('=')[0] ?? '', item.split('=').slice(1).join('=')])))} />
-          <Marks label="Taints" value={pool.taints.map((taint) => `${taint.key}=${taint.value}:${taint.effect}`)} placeholder="use=storage:NoSchedule" onChange={(items) => set(`pools[${i}].taints`, items.map(taintOf))} />
-          <Button variant="text" onClick={() => set('pools', intent.pools.filter((_, other) => other !== i))} aria-label={`Remove pool ${pool.name}`}>
+          <SelectIn
+            path={`pools[${i}].zones`}
+            label="Zones"
+            value={pool.zones?.join(', ') ?? 'all'}
+            width={130}
+            options={[
+              { value: 'all', says: 'all in turn' },
+              ...(site?.zones ?? []).map((zone) => ({ value: zone, says: `only ${zone}` })),
+              ...(pool.zones && pool.zones.length > 1
+                ? [{ value: pool.zones.join(', '), says: pool.zones.join(', ') }]
+                : []),
+            ]}
+            onPick={(zone) =>
+              set(`pools[${i}].zones`, zone === 'all' ? undefined : zone.split(', '))
+            }
+          />
+          <Marks
+            label="Labels"
+            value={Object.entries(pool.labels).map(([key, value]) => `${key}=${value}`)}
+            placeholder="tier=front"
+            onChange={(items) =>
+              set(
+                `pools[${i}].labels`,
+                Object.fromEntries(
+                  items.map((item) => [
+                    item.split('=')[0] ?? '',
+                    item.split('=').slice(1).join('='),
+                  ]),
+                ),
+              )
+            }
+          />
+          <Marks
+            label="Taints"
+            value={pool.taints.map((taint) => `${taint.key}=${taint.value}:${taint.effect}`)}
+            placeholder="use=storage:NoSchedule"
+            onChange={(items) => set(`pools[${i}].taints`, items.map(taintOf))}
+          />
+          <Button
+            variant="text"
+            onClick={() =>
+              set(
+                'pools',
+                intent.pools.filter((_, other) => other !== i),
+              )
+            }
+            aria-label={`Remove pool ${pool.name}`}
+          >
             Remove
           </Button>
         </div>
@@ -75,19 +166,50 @@ export function Pools({ intent, site }: { readonly intent: RaiseIntent; readonly
 function taintOf(text: string): RaiseIntent['pools'][number]['taints'][number] {
   const [mark = '', effect = ''] = text.split(':')
   const [key = '', value = ''] = mark.split('=')
-  return { key, value, effect: effect === 'PreferNoSchedule' || effect === 'NoExecute' ? effect : 'NoSchedule' }
+  return {
+    key,
+    value,
+    effect: effect === 'PreferNoSchedule' || effect === 'NoExecute' ? effect : 'NoSchedule',
+  }
 }
 
-function Marks({ label, value, placeholder, onChange }: { readonly label: string; readonly value: readonly string[]; readonly placeholder: string; readonly onChange: (items: readonly string[]) => void }) {
+function Marks({
+  label,
+  value,
+  placeholder,
+  onChange,
+}: {
+  readonly label: string
+  readonly value: readonly string[]
+  readonly placeholder: string
+  readonly onChange: (items: readonly string[]) => void
+}) {
   return (
     <label className="plain-field">
       <span>{label}</span>
-      <input key={value.join(' ')} defaultValue={value.join(' ')} placeholder={placeholder} onBlur={(event) => onChange(event.target.value.split(/[\s,]+/).filter((item) => item !== ''))} className="journal-search mono" style={{ width: 205 }} />
+      <input
+        key={value.join(' ')}
+        defaultValue={value.join(' ')}
+        placeholder={placeholder}
+        onBlur={(event) =>
+          onChange(event.target.value.split(/[\s,]+/).filter((item) => item !== ''))
+        }
+        className="journal-search mono"
+        style={{ width: 205 }}
+      />
     </label>
   )
 }
 
-function Disks({ box, machine, index }: { readonly box: BoxView; readonly machine: RaiseIntent['machines'][number]; readonly index: number }) {
+function Disks({
+  box,
+  machine,
+  index,
+}: {
+  readonly box: BoxView
+  readonly machine: RaiseIntent['machines'][number]
+  readonly index: number
+}) {
   const { set } = useContext(SheetContext)
   const finding = useFinding(`machines[${index}].disk`)
   return (
@@ -109,7 +231,13 @@ function Disks({ box, machine, index }: { readonly box: BoxView; readonly machin
             <tr key={disk.identifier} data-wrong={chosen && finding?.level === 'stop'}>
               <td>
                 <label>
-                  <input type="radio" name={`disk-${index}`} checked={chosen} onChange={() => set(`machines[${index}].disk`, disk.identifier)} /> <span className="mono">{disk.shownAs}</span> today
+                  <input
+                    type="radio"
+                    name={`disk-${index}`}
+                    checked={chosen}
+                    onChange={() => set(`machines[${index}].disk`, disk.identifier)}
+                  />{' '}
+                  <span className="mono">{disk.shownAs}</span> today
                 </label>
               </td>
               <td className="mono">{disk.identifier}</td>
@@ -131,7 +259,13 @@ function Disks({ box, machine, index }: { readonly box: BoxView; readonly machin
   )
 }
 
-export function Boxes({ intent, site }: { readonly intent: RaiseIntent; readonly site: SiteView | undefined }) {
+export function Boxes({
+  intent,
+  site,
+}: {
+  readonly intent: RaiseIntent
+  readonly site: SiteView | undefined
+}) {
   const finding = useFinding('machines')
   return (
     <section aria-labelledby="sheet-boxes">
@@ -139,18 +273,52 @@ export function Boxes({ intent, site }: { readonly intent: RaiseIntent; readonly
       {finding?.level === 'stop' ? <p className="field-stop">{finding.says}</p> : null}
       {intent.machines.map((machine, i) => {
         const box = site?.boxes.find((other) => other.name === machine.machine)
-        const cards = (box?.cards ?? []).map((card) => ({ value: card.name, says: `${card.name}, ${card.network ?? card.address ?? 'no address'}${card.sharedWith ? ` (shared with ${card.sharedWith})` : ''}` }))
+        const cards = (box?.cards ?? []).map((card) => ({
+          value: card.name,
+          says: `${card.name}, ${card.network ?? card.address ?? 'no address'}${card.sharedWith ? ` (shared with ${card.sharedWith})` : ''}`,
+        }))
         return (
           <div key={i}>
             <div className="fields">
-              <SelectIn path={`machines[${i}].machine`} label="Machine" value={machine.machine} options={(site?.boxes ?? []).map((other) => ({ value: other.name, says: `${other.name}, ${other.cores} cores` }))} width={170} />
-              <TextIn path={`machines[${i}].nodeName`} label="Node name" value={machine.nodeName} width={140} />
-              <SelectIn path={`machines[${i}].card`} label="Network card" value={machine.card ?? ''} options={cards} width={220} />
-              <TextIn path={`machines[${i}].address`} label="Address" value={machine.address ?? ''} width={160} help={machine.address ? '' : 'the lowest free one'} />
+              <SelectIn
+                path={`machines[${i}].machine`}
+                label="Machine"
+                value={machine.machine}
+                options={(site?.boxes ?? []).map((other) => ({
+                  value: other.name,
+                  says: `${other.name}, ${other.cores} cores`,
+                }))}
+                width={170}
+              />
+              <TextIn
+                path={`machines[${i}].nodeName`}
+                label="Node name"
+                value={machine.nodeName}
+                width={140}
+              />
+              <SelectIn
+                path={`machines[${i}].card`}
+                label="Network card"
+                value={machine.card ?? ''}
+                options={cards}
+                width={220}
+              />
+              <TextIn
+                path={`machines[${i}].address`}
+                label="Address"
+                value={machine.address ?? ''}
+                width={160}
+                help={machine.address ? '' : 'the lowest free one'}
+              />
             </div>
             {box ? <Disks box={box} machine={machine} index={i} /> : null}
             <div className="fields" style={{ marginTop: 14 }}>
-              <TextIn path={`machines[${i}].disk`} label="Install disk" value={machine.disk ?? ''} width={360} />
+              <TextIn
+                path={`machines[${i}].disk`}
+                label="Install disk"
+                value={machine.disk ?? ''}
+                width={360}
+              />
             </div>
           </div>
         )
@@ -159,9 +327,20 @@ export function Boxes({ intent, site }: { readonly intent: RaiseIntent; readonly
   )
 }
 
-export function HallNetworks({ intent, site }: { readonly intent: RaiseIntent; readonly site: SiteView }) {
+export function HallNetworks({
+  intent,
+  site,
+}: {
+  readonly intent: RaiseIntent
+  readonly site: SiteView
+}) {
   const { set } = useContext(SheetContext)
-  const management = site.networks.find((network) => network.name === (intent.networks.management ?? site.networks.find((other) => other.role === 'management')?.name))
+  const management = site.networks.find(
+    (network) =>
+      network.name ===
+      (intent.networks.management ??
+        site.networks.find((other) => other.role === 'management')?.name),
+  )
   const list = (text: string): string[] | undefined => {
     const items = text.split(/[\s,]+/).filter((item) => item !== '')
     return items.length === 0 ? undefined : items
@@ -170,9 +349,26 @@ export function HallNetworks({ intent, site }: { readonly intent: RaiseIntent; r
     <section aria-labelledby="sheet-networks">
       <h2 id="sheet-networks">Networks</h2>
       <div className="fields">
-        <SelectIn path="networks.management" label="Control plane on" value={management?.name ?? ''} options={site.networks.filter((network) => network.role === 'management').map((network) => ({ value: network.name, says: network.name }))} width={190} />
-        <StaticAddresses value={intent.networks.staticAddresses ?? []} onChange={(text) => set('networks.staticAddresses', list(text))} />
-        <TextIn path="networks.virtualAddresses" label="Virtual addresses" value={intent.networks.virtualAddresses ?? ''} width={210} help="for services; empty: none set apart" />
+        <SelectIn
+          path="networks.management"
+          label="Control plane on"
+          value={management?.name ?? ''}
+          options={site.networks
+            .filter((network) => network.role === 'management')
+            .map((network) => ({ value: network.name, says: network.name }))}
+          width={190}
+        />
+        <StaticAddresses
+          value={intent.networks.staticAddresses ?? []}
+          onChange={(text) => set('networks.staticAddresses', list(text))}
+        />
+        <TextIn
+          path="networks.virtualAddresses"
+          label="Virtual addresses"
+          value={intent.networks.virtualAddresses ?? ''}
+          width={210}
+          help="for services; empty: none set apart"
+        />
       </div>
       {management ? (
         <div style={{ marginTop: 8 }}>
@@ -180,9 +376,17 @@ export function HallNetworks({ intent, site }: { readonly intent: RaiseIntent; r
             range={management.range}
             label={management.name}
             holders={[
-              ...(management.dhcp === undefined ? [] : [{ name: 'DHCP', range: management.dhcp, inner: true }]),
-              ...site.addresses.filter((held) => held.network === management.name).map((held) => ({ name: held.for, range: held.address })),
-              ...(intent.networks.staticAddresses ?? []).map((address, i) => ({ name: i === 0 ? 'API here' : `here ${i}`, range: address, mine: true })),
+              ...(management.dhcp === undefined
+                ? []
+                : [{ name: 'DHCP', range: management.dhcp, inner: true }]),
+              ...site.addresses
+                .filter((held) => held.network === management.name)
+                .map((held) => ({ name: held.for, range: held.address })),
+              ...(intent.networks.staticAddresses ?? []).map((address, i) => ({
+                name: i === 0 ? 'API here' : `here ${i}`,
+                range: address,
+                mine: true,
+              })),
             ]}
           />
         </div>
@@ -191,12 +395,26 @@ export function HallNetworks({ intent, site }: { readonly intent: RaiseIntent; r
   )
 }
 
-function StaticAddresses({ value, onChange }: { readonly value: readonly string[]; readonly onChange: (text: string) => void }) {
+function StaticAddresses({
+  value,
+  onChange,
+}: {
+  readonly value: readonly string[]
+  readonly onChange: (text: string) => void
+}) {
   const finding = useFinding('networks.staticAddresses')
   return (
     <label className="plain-field">
       <span>Static addresses: API, machines, spare</span>
-      <textarea key={value.join(' ')} defaultValue={value.join(' ')} placeholder="the lowest free ones" onBlur={(event) => onChange(event.target.value)} rows={2} aria-invalid={finding?.level === 'stop'} className="mono" />
+      <textarea
+        key={value.join(' ')}
+        defaultValue={value.join(' ')}
+        placeholder="the lowest free ones"
+        onBlur={(event) => onChange(event.target.value)}
+        rows={2}
+        aria-invalid={finding?.level === 'stop'}
+        className="mono"
+      />
     </label>
   )
 }

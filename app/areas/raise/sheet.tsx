@@ -27,12 +27,15 @@ import { useJudged } from './use-judged'
 import type { Route } from './+types/sheet'
 import './sheet.css'
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.record.title ?? loaderData?.intent.name ?? 'draft'} · draft · Gyrarch` }]
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `${loaderData?.record.title ?? loaderData?.intent.name ?? 'draft'} · draft · Gyrarch` },
+]
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const record = await orNotFound(() => gyrarch.changes.get(params.id))
-  if (record.state !== 'draft' || record.kind !== 'cluster.raise') throw redirect(`/changes/${record.id}`)
+  if (record.state !== 'draft' || record.kind !== 'cluster.raise')
+    throw redirect(`/changes/${record.id}`)
   const intent = record.intent as RaiseIntent
   const view = await gyrarch.fleet.view()
   return { record, intent, view: draftSlice(view, intent.site), aim: `site/${intent.site}` }
@@ -40,15 +43,31 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
-  const wish = (await request.json().catch(() => ({}))) as { do?: string; kind?: string; intent?: unknown; title?: string | null; version?: number; accept?: string[]; planDigest?: string }
+  const wish = (await request.json().catch(() => ({}))) as {
+    do?: string
+    kind?: string
+    intent?: unknown
+    title?: string | null
+    version?: number
+    accept?: string[]
+    planDigest?: string
+  }
   return orRefused(async () => {
     switch (wish.do) {
       case 'keep': {
-        const record = await changes.amend(params.id, wish.intent, typeof wish.version === 'number' ? wish.version : null, wish.title)
+        const record = await changes.amend(
+          params.id,
+          wish.intent,
+          typeof wish.version === 'number' ? wish.version : null,
+          wish.title,
+        )
         return { refused: null, fields: [], version: record.version }
       }
       case 'run': {
-        await changes.run(params.id, { accept: Array.isArray(wish.accept) ? wish.accept : [], planDigest: wish.planDigest })
+        await changes.run(params.id, {
+          accept: Array.isArray(wish.accept) ? wish.accept : [],
+          planDigest: wish.planDigest,
+        })
         throw redirect(`/changes/${params.id}`)
       }
       case 'draft': {
@@ -58,7 +77,13 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       case 'template': {
         const { name, says, open } = wish as { name?: unknown; says?: unknown; open?: unknown }
         const record = await changes.get(params.id)
-        const kept = await context.get(gyrarchContext).templates.keep({ name: String(name ?? '').slice(0, 80), says: String(says ?? '').slice(0, 300), kind: record.kind, intent: record.intent, open: Array.isArray(open) ? open.map(String) : [] })
+        const kept = await context.get(gyrarchContext).templates.keep({
+          name: String(name ?? '').slice(0, 80),
+          says: String(says ?? '').slice(0, 300),
+          kind: record.kind,
+          intent: record.intent,
+          open: Array.isArray(open) ? open.map(String) : [],
+        })
         return { refused: null, fields: [], kept: kept.name }
       }
       case 'discard':
@@ -84,14 +109,41 @@ function normalText(intent: unknown): string {
 
 /** What a draft usually is at another kind of site: the rest of it is kept. */
 function usualAt(site: SiteView, intent: RaiseIntent): Partial<RaiseIntent> {
-  if (site.kind === 'edge') return { controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [] }
-  const size = [...site.sizes].filter((other) => other.cores >= 2).sort((a, b) => a.cores - b.cores)[0]?.name ?? ''
-  const pools = intent.pools.length > 0 ? intent.pools.map((pool) => ({ ...pool, size, zones: undefined, rootDiskGb: undefined })) : [{ name: 'general', size, count: 2, lifetime: 'on-demand' as const, labels: {}, taints: [] }]
-  return { machines: [], pools, controlPlane: site.kind === 'hall' ? { kind: 'own', count: 3, alsoWorkers: false } : { kind: 'managed', tier: 'plain' } }
+  if (site.kind === 'edge')
+    return { controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [] }
+  const size =
+    [...site.sizes].filter((other) => other.cores >= 2).sort((a, b) => a.cores - b.cores)[0]
+      ?.name ?? ''
+  const pools =
+    intent.pools.length > 0
+      ? intent.pools.map((pool) => ({ ...pool, size, zones: undefined, rootDiskGb: undefined }))
+      : [
+          {
+            name: 'general',
+            size,
+            count: 2,
+            lifetime: 'on-demand' as const,
+            labels: {},
+            taints: [],
+          },
+        ]
+  return {
+    machines: [],
+    pools,
+    controlPlane:
+      site.kind === 'hall'
+        ? { kind: 'own', count: 3, alsoWorkers: false }
+        : { kind: 'managed', tier: 'plain' },
+  }
 }
 
 /** Keeps what is typed shortly after it is typed; nothing is lost when keeping is refused. */
-function useKeeping(id: string, intent: RaiseIntent, title: string | null, saved: { readonly intent: RaiseIntent; readonly title: string | null; readonly version: number }) {
+function useKeeping(
+  id: string,
+  intent: RaiseIntent,
+  title: string | null,
+  saved: { readonly intent: RaiseIntent; readonly title: string | null; readonly version: number },
+) {
   const fetcher = useFetcher<Kept>()
   const dirty = normalText(intent) !== normalText(saved.intent) || title !== saved.title
   const { submit, state } = fetcher
@@ -122,14 +174,26 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   const navigate = useNavigate()
   const address = useAddress()
   const runner = useFetcher<Kept>()
-  const saved = useMemo(() => ({ intent: savedIntent, title: record.title, version: record.version }), [savedIntent, record.title, record.version])
+  const saved = useMemo(
+    () => ({ intent: savedIntent, title: record.title, version: record.version }),
+    [savedIntent, record.title, record.version],
+  )
   const keeping = useKeeping(record.id, intent, title, saved)
-  const judged = useJudged(record.kind, intent, normalText(intent) !== normalText(savedIntent), view, { findings: record.findings, plan: record.plan, digest: record.planDigest })
+  const judged = useJudged(
+    record.kind,
+    intent,
+    normalText(intent) !== normalText(savedIntent),
+    view,
+    { findings: record.findings, plan: record.plan, digest: record.planDigest },
+  )
   const site = view.sites.find((other) => other.name === intent.site)
   const set = (path: string, value: unknown): void => setIntent((was) => withAt(was, path, value))
   const apply = ({ change }: Remedy): void => {
     if (!('patchDraft' in change)) {
-      void runner.submit(JSON.stringify({ do: 'draft', kind: change.kind, intent: change.intent }), { method: 'post', encType: 'application/json' })
+      void runner.submit(
+        JSON.stringify({ do: 'draft', kind: change.kind, intent: change.intent }),
+        { method: 'post', encType: 'application/json' },
+      )
       return
     }
     const patched = patchDraft(intent, change.patchDraft)
@@ -151,31 +215,66 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   const stops = judged.findings.filter((finding) => finding.level === 'stop').length
   const cautions = judged.findings.filter((finding) => finding.level === 'caution')
   const missing = cautions.filter((finding) => !accepted.has(finding.key)).length
-  const ready = !keeping.dirty && !keeping.keeping && stops === 0 && missing === 0 && judged.plan !== null
-  const post = (wish: Record<string, unknown>): void => void runner.submit(JSON.stringify(wish), { method: 'post', encType: 'application/json' })
-  const releases = [...view.catalogue].reverse().map((release) => ({ value: release.version, says: `${release.version}${site?.images.some((image) => image.release === release.version) ? '' : ', no image here'}` }))
+  const ready =
+    !keeping.dirty && !keeping.keeping && stops === 0 && missing === 0 && judged.plan !== null
+  const post = (wish: Record<string, unknown>): void =>
+    void runner.submit(JSON.stringify(wish), { method: 'post', encType: 'application/json' })
+  const releases = [...view.catalogue].reverse().map((release) => ({
+    value: release.version,
+    says: `${release.version}${site?.images.some((image) => image.release === release.version) ? '' : ', no image here'}`,
+  }))
   const takesSite = (name: string): void => {
     const other = view.sites.find((candidate) => candidate.name === name)
-    setIntent((was) => ({ ...was, site: name, networks: {}, ...(other && other.kind !== site?.kind ? usualAt(other, was) : {}) }))
+    setIntent((was) => ({
+      ...was,
+      site: name,
+      networks: {},
+      ...(other && other.kind !== site?.kind ? usualAt(other, was) : {}),
+    }))
   }
   return (
     <SheetContext.Provider value={{ findings: judged.findings, set }}>
       <Page
         title={
           <>
-            <input className="sheet-title" aria-label="Name of the draft" value={title ?? ''} placeholder={intent.name || 'unnamed draft'} onChange={(event) => setTitle(event.target.value === '' ? null : event.target.value)} maxLength={120} />
+            <input
+              className="sheet-title"
+              aria-label="Name of the draft"
+              value={title ?? ''}
+              placeholder={intent.name || 'unnamed draft'}
+              onChange={(event) => setTitle(event.target.value === '' ? null : event.target.value)}
+              maxLength={120}
+            />
           </>
         }
         beside={
           <>
             <span className="soft" role="status">
-              {keeping.refused !== null && keeping.dirty ? `not kept: ${keeping.refused}` : keeping.dirty || keeping.keeping ? 'keeping…' : `draft ${record.id}, kept`}
+              {keeping.refused !== null && keeping.dirty
+                ? `not kept: ${keeping.refused}`
+                : keeping.dirty || keeping.keeping
+                  ? 'keeping…'
+                  : `draft ${record.id}, kept`}
             </span>
             <span style={{ flex: 1 }} />
-            <Button variant="outlined" component={To} path="/raise/compare" query={{ a: record.id }}>
+            <Button
+              variant="outlined"
+              component={To}
+              path="/raise/compare"
+              query={{ a: record.id }}
+            >
               Compare
             </Button>
-            <Button variant="outlined" onClick={() => saveFile(`${intent.name || record.id}.draft.json`, 'application/json', `${JSON.stringify({ gyrarch: 'draft/1', kind: record.kind, title, intent }, null, 2)}\n`)}>
+            <Button
+              variant="outlined"
+              onClick={() =>
+                saveFile(
+                  `${intent.name || record.id}.draft.json`,
+                  'application/json',
+                  `${JSON.stringify({ gyrarch: 'draft/1', kind: record.kind, title, intent }, null, 2)}\n`,
+                )
+              }
+            >
               Share
             </Button>
             <KeepTemplate id={record.id} intent={intent} />
@@ -187,7 +286,9 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
         reason={
           <>
             <h2 role="status">{standingText(judged.findings)}</h2>
-            {judged.unreadable === null ? null : <p className="soft">The draft cannot be read: {judged.unreadable}</p>}
+            {judged.unreadable === null ? null : (
+              <p className="soft">The draft cannot be read: {judged.unreadable}</p>
+            )}
             <Findings
               findings={judged.findings}
               onRemedy={(_remedy, at) => setWish(at)}
@@ -196,11 +297,31 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
             />
             <PlanSummary plan={judged.plan} />
             <div className="acts">
-              <Button variant="contained" disabled={!ready || runner.state !== 'idle'} onClick={() => post({ do: 'run', accept: [...accepted], planDigest: record.planDigest })}>
+              <Button
+                variant="contained"
+                disabled={!ready || runner.state !== 'idle'}
+                onClick={() =>
+                  post({ do: 'run', accept: [...accepted], planDigest: record.planDigest })
+                }
+              >
                 Run
               </Button>
-              <CopyButton text={() => markdownOf({ ...record, intent, findings: judged.findings, plan: judged.plan })}>Copy as Markdown</CopyButton>
-              <span className="soft">{stops > 0 ? 'after the stops are cleared' : missing > 0 ? 'after the cautions are accepted' : keeping.dirty ? 'as soon as it is kept' : ''}</span>
+              <CopyButton
+                text={() =>
+                  markdownOf({ ...record, intent, findings: judged.findings, plan: judged.plan })
+                }
+              >
+                Copy as Markdown
+              </CopyButton>
+              <span className="soft">
+                {stops > 0
+                  ? 'after the stops are cleared'
+                  : missing > 0
+                    ? 'after the cautions are accepted'
+                    : keeping.dirty
+                      ? 'as soon as it is kept'
+                      : ''}
+              </span>
             </div>
             {runner.data?.refused ? (
               <p role="alert">
@@ -215,9 +336,32 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
             <h2 id="sheet-what">What</h2>
             <div className="fields">
               <TextIn path="name" label="Name" value={intent.name} width={170} />
-              <SelectIn path="site" label="Site" value={intent.site} options={view.sites.map((other) => ({ value: other.name, says: `${other.name}, ${other.kind}` }))} onPick={takesSite} width={190} />
-              <SelectIn path="release" label="Release" value={intent.release} options={releases} width={130} />
-              <SelectIn path="sshKey" label="SSH key" value={intent.sshKey ?? ''} options={view.sshKeys.map((key) => ({ value: key, says: key }))} empty="none" width={130} />
+              <SelectIn
+                path="site"
+                label="Site"
+                value={intent.site}
+                options={view.sites.map((other) => ({
+                  value: other.name,
+                  says: `${other.name}, ${other.kind}`,
+                }))}
+                onPick={takesSite}
+                width={190}
+              />
+              <SelectIn
+                path="release"
+                label="Release"
+                value={intent.release}
+                options={releases}
+                width={130}
+              />
+              <SelectIn
+                path="sshKey"
+                label="SSH key"
+                value={intent.sshKey ?? ''}
+                options={view.sshKeys.map((key) => ({ value: key, says: key }))}
+                empty="none"
+                width={130}
+              />
               <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
             </div>
           </section>
@@ -232,27 +376,78 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
                   { value: 'own', says: 'own machines' },
                   { value: 'managed', says: 'managed by the cloud' },
                 ]}
-                onPick={(kind) => set('controlPlane', kind === 'managed' ? { kind, tier: 'plain' } : { kind: 'own', count: site?.kind === 'hall' ? 3 : 1, alsoWorkers: site?.kind === 'edge' })}
+                onPick={(kind) =>
+                  set(
+                    'controlPlane',
+                    kind === 'managed'
+                      ? { kind, tier: 'plain' }
+                      : {
+                          kind: 'own',
+                          count: site?.kind === 'hall' ? 3 : 1,
+                          alsoWorkers: site?.kind === 'edge',
+                        },
+                  )
+                }
               />
               {intent.controlPlane.kind === 'own' ? (
                 <>
-                  <NumberIn path="controlPlane.count" label="Machines" value={intent.controlPlane.count} most={99} />
-                  {site && site.sizes.length > 0 ? <SelectIn path="controlPlane.size" label="Size" value={intent.controlPlane.size ?? ''} options={site.sizes.map((size) => ({ value: size.name, says: size.name }))} empty={`smallest, ${defaultControlPlaneSize(site)}`} width={160} /> : null}
-                  <CheckIn path="controlPlane.alsoWorkers" label="Also workers" value={intent.controlPlane.alsoWorkers} />
+                  <NumberIn
+                    path="controlPlane.count"
+                    label="Machines"
+                    value={intent.controlPlane.count}
+                    most={99}
+                  />
+                  {site && site.sizes.length > 0 ? (
+                    <SelectIn
+                      path="controlPlane.size"
+                      label="Size"
+                      value={intent.controlPlane.size ?? ''}
+                      options={site.sizes.map((size) => ({ value: size.name, says: size.name }))}
+                      empty={`smallest, ${defaultControlPlaneSize(site)}`}
+                      width={160}
+                    />
+                  ) : null}
+                  <CheckIn
+                    path="controlPlane.alsoWorkers"
+                    label="Also workers"
+                    value={intent.controlPlane.alsoWorkers}
+                  />
                 </>
               ) : (
-                <SelectIn path="controlPlane.tier" label="Tier" value={intent.controlPlane.tier} options={(site?.managedTiers ?? []).map((tier) => ({ value: tier.tier, says: `${tier.tier}, ${tier.hourly === 0 ? 'free' : `${tier.hourly} an hour`}` }))} />
+                <SelectIn
+                  path="controlPlane.tier"
+                  label="Tier"
+                  value={intent.controlPlane.tier}
+                  options={(site?.managedTiers ?? []).map((tier) => ({
+                    value: tier.tier,
+                    says: `${tier.tier}, ${tier.hourly === 0 ? 'free' : `${tier.hourly} an hour`}`,
+                  }))}
+                />
               )}
             </div>
           </section>
-          {site?.kind === 'edge' || intent.machines.length > 0 ? <Boxes intent={intent} site={site} /> : null}
+          {site?.kind === 'edge' || intent.machines.length > 0 ? (
+            <Boxes intent={intent} site={site} />
+          ) : null}
           {site?.kind === 'hall' ? <OnMachines intent={intent} site={site} /> : null}
-          {site?.kind !== 'edge' && intent.machines.length === 0 ? <Pools intent={intent} site={site} /> : null}
+          {site?.kind !== 'edge' && intent.machines.length === 0 ? (
+            <Pools intent={intent} site={site} />
+          ) : null}
           <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
           {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
           <Surroundings intent={intent} site={site} />
           <p className="soft" style={{ padding: '4px 0 20px' }}>
-            <BootDataLink id={record.id} machines={intent.machines.length + intent.pools.reduce((sum, pool) => sum + (pool.count ?? pool.range?.min ?? 0), 0) + (intent.controlPlane.kind === 'own' && intent.machines.length === 0 ? intent.controlPlane.count : 0)} /> · <a href={`/api/v1/changes/${record.id}/draft.yaml`}>Draft as YAML</a> ·{' '}
+            <BootDataLink
+              id={record.id}
+              machines={
+                intent.machines.length +
+                intent.pools.reduce((sum, pool) => sum + (pool.count ?? pool.range?.min ?? 0), 0) +
+                (intent.controlPlane.kind === 'own' && intent.machines.length === 0
+                  ? intent.controlPlane.count
+                  : 0)
+              }
+            />{' '}
+            · <a href={`/api/v1/changes/${record.id}/draft.yaml`}>Draft as YAML</a> ·{' '}
             <To path="/keys">Keys</To> ·{' '}
             <a
               href={address('/raise')}
@@ -271,22 +466,40 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
 }
 
 /** What the ledger holds in a domain, without the blocks that others are cut from: those collide with nothing. */
-function neighbours(view: Route.ComponentProps['loaderData']['view'], domain: string, own: string): readonly { readonly name: string; readonly range: string }[] {
+function neighbours(
+  view: Route.ComponentProps['loaderData']['view'],
+  domain: string,
+  own: string,
+): readonly { readonly name: string; readonly range: string }[] {
   const entries = view.ledger.filter((entry) => entry.domain === domain && entry.holder !== own)
   const holdsAnother = (entry: (typeof entries)[number]): boolean => {
     const outer = parseRange(entry.range)
-    return entry.kind === 'peer' && entries.some((other) => {
-      const inside = parseRange(other.range)
-      return other !== entry && outer.ok && inside.ok && contains(outer.value, inside.value)
-    })
+    return (
+      entry.kind === 'peer' &&
+      entries.some((other) => {
+        const inside = parseRange(other.range)
+        return other !== entry && outer.ok && inside.ok && contains(outer.value, inside.value)
+      })
+    )
   }
   return entries.filter((entry) => !holdsAnother(entry)).map(({ name, range }) => ({ name, range }))
 }
 
-function Ranges({ intent, view, domain }: { readonly intent: RaiseIntent; readonly view: Route.ComponentProps['loaderData']['view']; readonly domain: string }) {
+function Ranges({
+  intent,
+  view,
+  domain,
+}: {
+  readonly intent: RaiseIntent
+  readonly view: Route.ComponentProps['loaderData']['view']
+  readonly domain: string
+}) {
   const pods = parseCidr(intent.ranges.pods)
   const services = parseCidr(intent.ranges.services)
-  const holds = pods.ok && services.ok ? clusterRanges(pods.value, intent.ranges.maxPodsPerNode, services.value) : null
+  const holds =
+    pods.ok && services.ok
+      ? clusterRanges(pods.value, intent.ranges.maxPodsPerNode, services.value)
+      : null
   const mine = [
     { name: `${intent.name || 'this draft'} pods`, range: intent.ranges.pods, mine: true },
     { name: `${intent.name || 'this draft'} services`, range: intent.ranges.services, mine: true },
@@ -299,14 +512,38 @@ function Ranges({ intent, view, domain }: { readonly intent: RaiseIntent; readon
     <section aria-labelledby="sheet-ranges">
       <h2 id="sheet-ranges">Ranges</h2>
       <div className="fields">
-        <TextIn path="ranges.pods" label="Pods" value={intent.ranges.pods} help={holds?.ok ? `room for ${numberText(Number(holds.value.maxNodes))} nodes` : ''} />
-        <TextIn path="ranges.services" label="Services" value={intent.ranges.services} help={holds?.ok ? `${numberText(Number(holds.value.services))} services, DNS at ${holds.value.dnsAddress ?? 'none'}` : ''} width={230} />
-        <NumberIn path="ranges.maxPodsPerNode" label="Pods a node" value={intent.ranges.maxPodsPerNode} most={2048} />
+        <TextIn
+          path="ranges.pods"
+          label="Pods"
+          value={intent.ranges.pods}
+          help={holds?.ok ? `room for ${numberText(Number(holds.value.maxNodes))} nodes` : ''}
+        />
+        <TextIn
+          path="ranges.services"
+          label="Services"
+          value={intent.ranges.services}
+          help={
+            holds?.ok
+              ? `${numberText(Number(holds.value.services))} services, DNS at ${holds.value.dnsAddress ?? 'none'}`
+              : ''
+          }
+          width={230}
+        />
+        <NumberIn
+          path="ranges.maxPodsPerNode"
+          label="Pods a node"
+          value={intent.ranges.maxPodsPerNode}
+          most={2048}
+        />
       </div>
       <p className="soft" style={{ margin: '8px 0 4px' }}>
         <span className="mono">{around}</span> in routing domain {domain}
       </p>
-      <AddressStrip range={around} label={`Ranges of ${domain}`} holders={[...neighbours(view, domain, intent.name), ...mine]} />
+      <AddressStrip
+        range={around}
+        label={`Ranges of ${domain}`}
+        holders={[...neighbours(view, domain, intent.name), ...mine]}
+      />
     </section>
   )
 }

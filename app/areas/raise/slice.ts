@@ -8,8 +8,14 @@ export function draftSlice(view: FleetView, site: string): FleetView {
   const machines = view.sites.reduce((sum, other) => sum + other.machines.length, 0)
   return {
     ...view,
-    sites: view.sites.map((other) => (machines <= mostMachines || other.name === site ? other : { ...other, machines: [], addresses: [], disks: [], hosts: [] })),
+    sites: view.sites.map((other) =>
+      machines <= mostMachines || other.name === site
+        ? other
+        : { ...other, machines: [], addresses: [], disks: [], hosts: [] },
+    ),
     // Pools are large and only those of a lifecycle cluster are looked at by a draft.
-    clusters: view.clusters.map((cluster) => (cluster.drives.length > 0 ? cluster : { ...cluster, pools: [] })),
+    clusters: view.clusters.map((cluster) =>
+      cluster.drives.length > 0 ? cluster : { ...cluster, pools: [] },
+    ),
   }
 }

@@ -20,14 +20,25 @@ const debounceMs = 120
 /**
  * `server` is the answer to what was kept; while `intent` differs from that (`dirty`), the worker’s answer shows.
  */
-export function useJudged(kind: string, intent: unknown, dirty: boolean, view: FleetView, server: Pick<Judged, 'findings' | 'plan' | 'digest'>): Judged {
+export function useJudged(
+  kind: string,
+  intent: unknown,
+  dirty: boolean,
+  view: FleetView,
+  server: Pick<Judged, 'findings' | 'plan' | 'digest'>,
+): Judged {
   const worker = useRef<Worker | null>(null)
   const asked = useRef(0)
   const sentView = useRef<FleetView | null>(null)
   const askedFor = useRef<unknown>(null)
-  const [answered, setAnswered] = useState<{ readonly answer: DraftAnswer; readonly intent: unknown } | null>(null)
+  const [answered, setAnswered] = useState<{
+    readonly answer: DraftAnswer
+    readonly intent: unknown
+  } | null>(null)
   useEffect(() => {
-    const made = new Worker(new URL('../../../workers/draft.worker.ts', import.meta.url), { type: 'module' })
+    const made = new Worker(new URL('../../../workers/draft.worker.ts', import.meta.url), {
+      type: 'module',
+    })
     made.onmessage = ({ data }: MessageEvent<DraftAnswer>) => {
       if (data.id === asked.current) setAnswered({ answer: data, intent: askedFor.current })
     }
@@ -41,7 +52,12 @@ export function useJudged(kind: string, intent: unknown, dirty: boolean, view: F
       return
     }
     const timer = setTimeout(() => {
-      const question: DraftQuestion = { id: ++asked.current, kind, intent, ...(sentView.current === view ? {} : { view }) }
+      const question: DraftQuestion = {
+        id: ++asked.current,
+        kind,
+        intent,
+        ...(sentView.current === view ? {} : { view }),
+      }
       sentView.current = view
       askedFor.current = intent
       worker.current?.postMessage(question)

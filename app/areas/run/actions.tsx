@@ -13,7 +13,10 @@ import { markdownOf } from './markdown'
 
 function TellMe() {
   const [state, setState] = useState<NotificationPermission | 'none'>('none')
-  useEffect(() => setState(typeof Notification === 'undefined' ? 'denied' : Notification.permission), [])
+  useEffect(
+    () => setState(typeof Notification === 'undefined' ? 'denied' : Notification.permission),
+    [],
+  )
   if (state !== 'default') return null
   return (
     <Button variant="text" onClick={() => void Notification.requestPermission().then(setState)}>
@@ -39,7 +42,9 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
   }
   const busy = fetcher.state !== 'idle'
   const guard = record.guardedBy !== null && name !== record.guardedBy
-  const missing = record.findings.filter((finding) => finding.level === 'caution' && !accepted.has(finding.key)).length
+  const missing = record.findings.filter(
+    (finding) => finding.level === 'caution' && !accepted.has(finding.key),
+  ).length
   const stops = record.findings.some((finding) => finding.level === 'stop')
   const draft = record.state === 'draft'
   const acts = draft || record.state === 'halted' || record.state === 'running'
@@ -55,20 +60,50 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
             onRemedy={({ change }) => {
               if ('patchDraft' in change) {
                 const amended = patchDraft(record.intent, change.patchDraft)
-                if (amended !== null) void fetcher.submit({ do: 'amend', intent: JSON.stringify(amended) }, { method: 'post' })
-              } else void fetcher.submit(JSON.stringify({ kind: change.kind, intent: change.intent, then: record.id }), { method: 'post', action: address('/do/draft'), encType: 'application/json' })
+                if (amended !== null)
+                  void fetcher.submit(
+                    { do: 'amend', intent: JSON.stringify(amended) },
+                    { method: 'post' },
+                  )
+              } else
+                void fetcher.submit(
+                  JSON.stringify({ kind: change.kind, intent: change.intent, then: record.id }),
+                  { method: 'post', action: address('/do/draft'), encType: 'application/json' },
+                )
             }}
           />
           <PlanSummary plan={record.plan} />
         </>
       ) : null}
-      {acts && record.guardedBy !== null ? <TextField label={`${record.guardedBy} is guarded: type its name`} value={name} onChange={(event) => setName(event.target.value)} fullWidth slotProps={{ inputLabel: { shrink: true } }} autoComplete="off" /> : null}
-      {record.keepsBack !== null && (record.state === 'running' || record.state === 'halted') ? <p className="soft">{record.keepsBack}</p> : null}
-      {record.state === 'halted' && record.keepsBack === null && record.direction === 'on' && record.plan ? <p className="soft">If taken back: {refsText(record.plan.creates)} go, as far as they were made.</p> : null}
+      {acts && record.guardedBy !== null ? (
+        <TextField
+          label={`${record.guardedBy} is guarded: type its name`}
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          fullWidth
+          slotProps={{ inputLabel: { shrink: true } }}
+          autoComplete="off"
+        />
+      ) : null}
+      {record.keepsBack !== null && (record.state === 'running' || record.state === 'halted') ? (
+        <p className="soft">{record.keepsBack}</p>
+      ) : null}
+      {record.state === 'halted' &&
+      record.keepsBack === null &&
+      record.direction === 'on' &&
+      record.plan ? (
+        <p className="soft">
+          If taken back: {refsText(record.plan.creates)} go, as far as they were made.
+        </p>
+      ) : null}
       <div className="acts">
         {draft ? (
           <>
-            <Button variant="contained" disabled={busy || stops || guard || missing > 0} onClick={() => go('run')}>
+            <Button
+              variant="contained"
+              disabled={busy || stops || guard || missing > 0}
+              onClick={() => go('run')}
+            >
               Run
             </Button>
             <Button variant="outlined" disabled={busy} onClick={() => go('discard')}>
@@ -82,7 +117,11 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
           </Button>
         ) : null}
         {(record.state === 'halted' && record.direction === 'on') || record.state === 'running' ? (
-          <Button variant="outlined" disabled={busy || guard || record.keepsBack !== null} onClick={() => go('take-back')}>
+          <Button
+            variant="outlined"
+            disabled={busy || guard || record.keepsBack !== null}
+            onClick={() => go('take-back')}
+          >
             Take back
           </Button>
         ) : null}

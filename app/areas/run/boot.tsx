@@ -13,22 +13,47 @@ import { orNotFound } from '../refusals'
 import './run.css'
 import type { Route } from './+types/boot'
 
-export const meta: Route.MetaFunction = ({ params }) => [{ title: `Boot data of ${params.id} · Gyrarch` }]
+export const meta: Route.MetaFunction = ({ params }) => [
+  { title: `Boot data of ${params.id} · Gyrarch` },
+]
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const record = await orNotFound(() => gyrarch.changes.get(params.id))
   if (record.kind !== 'cluster.raise') throw redirect(`/changes/${record.id}`)
-  return { id: record.id, label: record.label, state: record.state, boots: await orNotFound(() => gyrarch.boot.views(params.id)), aim: `site/${String((record.intent as { site?: string }).site ?? '')}` }
+  return {
+    id: record.id,
+    label: record.label,
+    state: record.state,
+    boots: await orNotFound(() => gyrarch.boot.views(params.id)),
+    aim: `site/${String((record.intent as { site?: string }).site ?? '')}`,
+  }
 }
 
 const columns: readonly Column<BootView>[] = [
-  { name: 'machine', value: (boot) => boot.machine, show: (boot) => <span className="mono">{boot.machine}</span> },
-  { name: 'node', value: (boot) => boot.node, show: (boot) => <span className="mono">{boot.node}</span> },
-  { name: 'handed over', value: (boot) => boot.handed, show: (boot) => (boot.handed === 'inline' ? 'whole' : 'by pointer') },
+  {
+    name: 'machine',
+    value: (boot) => boot.machine,
+    show: (boot) => <span className="mono">{boot.machine}</span>,
+  },
+  {
+    name: 'node',
+    value: (boot) => boot.node,
+    show: (boot) => <span className="mono">{boot.node}</span>,
+  },
+  {
+    name: 'handed over',
+    value: (boot) => boot.handed,
+    show: (boot) => (boot.handed === 'inline' ? 'whole' : 'by pointer'),
+  },
   { name: 'bytes', value: (boot) => boot.bytes, number: true },
   { name: 'in full', value: (boot) => boot.fullBytes, number: true },
-  { name: 'limit', value: (boot) => boot.limitBytes ?? 0, show: (boot) => (boot.limitBytes === null ? 'none' : numberText(boot.limitBytes)), number: true },
+  {
+    name: 'limit',
+    value: (boot) => boot.limitBytes ?? 0,
+    show: (boot) => (boot.limitBytes === null ? 'none' : numberText(boot.limitBytes)),
+    number: true,
+  },
 ]
 
 const parts = ['user-data', 'meta-data', 'network-config'] as const
@@ -40,13 +65,26 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
   const [full, setFull] = useState(false)
   const chosen = boots.find((boot) => boot.machine === search.get('at')) ?? boots[0]
   const pointers = boots.filter((boot) => boot.handed === 'pointer').length
-  const text = !chosen ? '' : part === 'user-data' ? (full ? chosen.fullUserData : chosen.userData) : part === 'meta-data' ? chosen.metaData : chosen.networkConfig
-  const at = (file: string): string => `/api/v1/changes/${id}/boot-data/${chosen?.machine ?? ''}/${file}`
+  const text = !chosen
+    ? ''
+    : part === 'user-data'
+      ? full
+        ? chosen.fullUserData
+        : chosen.userData
+      : part === 'meta-data'
+        ? chosen.metaData
+        : chosen.networkConfig
+  const at = (file: string): string =>
+    `/api/v1/changes/${id}/boot-data/${chosen?.machine ?? ''}/${file}`
   return (
     <Page
       title={`Boot data: ${label}`}
       beside={
-        <To path={state === 'draft' ? `/raise/${id}` : `/changes/${id}`} className="quiet-button" style={{ textDecoration: 'none' }}>
+        <To
+          path={state === 'draft' ? `/raise/${id}` : `/changes/${id}`}
+          className="quiet-button"
+          style={{ textDecoration: 'none' }}
+        >
           back to {id}
         </To>
       }
@@ -56,7 +94,8 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
             <div>
               <p className="about mono">{chosen.machine}</p>
               <h2>
-                <StateGlyph state={chosen.handed === 'inline' ? 'well' : 'strained'} /> {chosen.handed === 'inline' ? 'Handed over whole' : 'Handed over by pointer'}
+                <StateGlyph state={chosen.handed === 'inline' ? 'well' : 'strained'} />{' '}
+                {chosen.handed === 'inline' ? 'Handed over whole' : 'Handed over by pointer'}
               </h2>
             </div>
             <dl className="facts">
@@ -95,14 +134,21 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
                   {one}
                 </Button>
               ))}
-              <Button variant="outlined" href={at('seed.iso')} title="An ISO 9660 image labelled CIDATA, for a machine that boots from a stick">
+              <Button
+                variant="outlined"
+                href={at('seed.iso')}
+                title="An ISO 9660 image labelled CIDATA, for a machine that boots from a stick"
+              >
                 Seed volume
               </Button>
               <Button variant="contained" href={`/api/v1/changes/${id}/boot-data.tar`}>
                 All, as tar
               </Button>
             </div>
-            <p className="soft">Secrets are masked here. What is downloaded holds a join token for one use and 30 minutes, and no other.</p>
+            <p className="soft">
+              Secrets are masked here. What is downloaded holds a join token for one use and 30
+              minutes, and no other.
+            </p>
           </>
         ) : (
           <h2>No machine is booted</h2>
@@ -110,22 +156,53 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
       }
     >
       <p className="soft" style={{ marginBottom: 8 }}>
-        {boots.length} machines{pointers > 0 ? `, ${pointers} by pointer: their boot data is larger than the site takes` : ', every one handed its boot data whole'}.
+        {boots.length} machines
+        {pointers > 0
+          ? `, ${pointers} by pointer: their boot data is larger than the site takes`
+          : ', every one handed its boot data whole'}
+        .
       </p>
-      <div style={{ flex: '0 0 auto', maxHeight: 200, display: 'flex', flexDirection: 'column', minHeight: 120 }}>
-        <Table name={`boot data of ${id}`} columns={columns} rows={boots} id={(boot) => boot.machine} selected={chosen?.machine ?? null} onSelect={(boot) => setSearch((was) => (was.set('at', boot.machine), was))} empty="The draft asks for no machine yet." />
+      <div
+        style={{
+          flex: '0 0 auto',
+          maxHeight: 200,
+          display: 'flex',
+          flexDirection: 'column',
+          minHeight: 120,
+        }}
+      >
+        <Table
+          name={`boot data of ${id}`}
+          columns={columns}
+          rows={boots}
+          id={(boot) => boot.machine}
+          selected={chosen?.machine ?? null}
+          onSelect={(boot) => setSearch((was) => (was.set('at', boot.machine), was))}
+          empty="The draft asks for no machine yet."
+        />
       </div>
       {chosen ? (
         <>
           <nav className="tabs" aria-label="Which file" style={{ marginTop: 12 }}>
             {parts.map((one) => (
-              <button key={one} type="button" className="tab" aria-pressed={one === part} onClick={() => setPart(one)}>
+              <button
+                key={one}
+                type="button"
+                className="tab"
+                aria-pressed={one === part}
+                onClick={() => setPart(one)}
+              >
                 {one}
               </button>
             ))}
             {part === 'user-data' && chosen.handed === 'pointer' ? (
               <label style={{ marginLeft: 'auto' }}>
-                <input type="checkbox" checked={full} onChange={(event) => setFull(event.target.checked)} /> the published file
+                <input
+                  type="checkbox"
+                  checked={full}
+                  onChange={(event) => setFull(event.target.checked)}
+                />{' '}
+                the published file
               </label>
             ) : null}
           </nav>

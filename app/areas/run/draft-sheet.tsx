@@ -11,9 +11,18 @@ import '../raise/sheet.css'
 /** The largest intent that is edited field by field; what is larger came from a file and is read, not typed. */
 const mostTyped = 40_000
 
-export function DraftSheet({ record, choices }: { readonly record: ChangeRecord; readonly choices: Readonly<Record<string, readonly string[]>> }) {
+export function DraftSheet({
+  record,
+  choices,
+}: {
+  readonly record: ChangeRecord
+  readonly choices: Readonly<Record<string, readonly string[]>>
+}) {
   const kind = kindNamed(record.kind)
-  const schema = useMemo(() => (kind ? z.toJSONSchema(kind.schema, { io: 'input', unrepresentable: 'any' }) : null), [kind])
+  const schema = useMemo(
+    () => (kind ? z.toJSONSchema(kind.schema, { io: 'input', unrepresentable: 'any' }) : null),
+    [kind],
+  )
   const [intent, setIntent] = useState(record.intent)
   const fetcher = useFetcher<{ refused?: string | null }>()
   const sent = useRef(canonicalJson(record.intent))
@@ -34,14 +43,27 @@ export function DraftSheet({ record, choices }: { readonly record: ChangeRecord;
     setSeen(kept)
     setIntent(record.intent)
   }
-  if (!schema || text.length > mostTyped) return <p className="soft">This draft is too large to be edited here. It runs as it was made.</p>
+  if (!schema || text.length > mostTyped)
+    return (
+      <p className="soft">This draft is too large to be edited here. It runs as it was made.</p>
+    )
   return (
     <section className="sheet" aria-label="Draft">
       <h2>{record.title ?? kind?.title}</h2>
       <p className="soft" role="status" style={{ margin: '2px 0 10px' }}>
-        {fetcher.data?.refused ? `not kept: ${fetcher.data.refused}` : fetcher.state !== 'idle' || text !== kept ? 'keeping…' : `draft ${record.id}, kept`}
+        {fetcher.data?.refused
+          ? `not kept: ${fetcher.data.refused}`
+          : fetcher.state !== 'idle' || text !== kept
+            ? 'keeping…'
+            : `draft ${record.id}, kept`}
       </p>
-      <SchemaForm schema={schema} value={intent} findings={record.findings} choices={choices} onChange={setIntent} />
+      <SchemaForm
+        schema={schema}
+        value={intent}
+        findings={record.findings}
+        choices={choices}
+        onChange={setIntent}
+      />
     </section>
   )
 }

@@ -7,34 +7,54 @@ import { CopyButton } from '../../parts/copy-button'
 import { StateGlyph } from '../../parts/state'
 import { saveFile } from '../../parts/table'
 
-const glyph = { 'waited for': 'working', taken: 'well', refused: 'broken', ended: 'strained' } as const
+const glyph = {
+  'waited for': 'working',
+  taken: 'well',
+  refused: 'broken',
+  ended: 'strained',
+} as const
 
 function OneJoin({ join }: { readonly join: JoinState }) {
   const fetcher = useFetcher<{ refused?: string | null }>()
   const [open, setOpen] = useState(false)
-  const send = (what: 'call' | 'renew'): void => void fetcher.submit({ do: `join-${what}`, machine: join.machine }, { method: 'post' })
+  const send = (what: 'call' | 'renew'): void =>
+    void fetcher.submit({ do: `join-${what}`, machine: join.machine }, { method: 'post' })
   const { script } = join
   return (
     <li className="join">
       <div className="join-head">
         <span>
-          <StateGlyph state={glyph[join.state]} title={join.state} /> <b className="mono">{join.machine}</b> as <span className="mono">{join.node}</span> <span className="soft">{join.roles.join(', ')}</span>
+          <StateGlyph state={glyph[join.state]} title={join.state} />{' '}
+          <b className="mono">{join.machine}</b> as <span className="mono">{join.node}</span>{' '}
+          <span className="soft">{join.roles.join(', ')}</span>
         </span>
         <span className="mono">
           {join.address} on {join.card}
         </span>
-        <span>{join.state === 'waited for' ? `its script is taken until ${join.until.slice(11, 16)}` : join.state}</span>
+        <span>
+          {join.state === 'waited for'
+            ? `its script is taken until ${join.until.slice(11, 16)}`
+            : join.state}
+        </span>
       </div>
-      {join.says && join.state !== 'taken' ? <p className={join.state === 'refused' ? 'field-stop' : 'soft'}>{join.says}</p> : null}
+      {join.says && join.state !== 'taken' ? (
+        <p className={join.state === 'refused' ? 'field-stop' : 'soft'}>{join.says}</p>
+      ) : null}
       {join.facts ? (
         <p className="soft mono">
-          {join.facts.cards.map((card) => `${card.name} ${card.addresses.join(' ') || 'without address'}`).join('; ')} · runtime {join.facts.runtime ? 'present' : 'missing'}
+          {join.facts.cards
+            .map((card) => `${card.name} ${card.addresses.join(' ') || 'without address'}`)
+            .join('; ')}{' '}
+          · runtime {join.facts.runtime ? 'present' : 'missing'}
         </p>
       ) : null}
       {join.state === 'taken' ? null : (
         <div className="acts">
           {join.stuck ? (
-            <span className="soft">Its remedy is below, where the run says why it stopped here. After that it gets a new script.</span>
+            <span className="soft">
+              Its remedy is below, where the run says why it stopped here. After that it gets a new
+              script.
+            </span>
           ) : script === null ? (
             <Button variant="contained" onClick={() => send('renew')}>
               Make a new script
@@ -42,13 +62,21 @@ function OneJoin({ join }: { readonly join: JoinState }) {
           ) : (
             <>
               <CopyButton text={() => script}>Copy the script</CopyButton>
-              <Button variant="outlined" onClick={() => saveFile(`join-${join.machine}.sh`, 'text/x-shellscript', script)}>
+              <Button
+                variant="outlined"
+                onClick={() => saveFile(`join-${join.machine}.sh`, 'text/x-shellscript', script)}
+              >
                 Download
               </Button>
               <Button variant="text" onClick={() => setOpen(!open)} aria-expanded={open}>
                 {open ? 'Hide it' : 'Show it'}
               </Button>
-              <Button variant="text" disabled={fetcher.state !== 'idle'} onClick={() => send('call')} title="The machine is a stand-in: this runs the script on it, as the person in front of it would">
+              <Button
+                variant="text"
+                disabled={fetcher.state !== 'idle'}
+                onClick={() => send('call')}
+                title="The machine is a stand-in: this runs the script on it, as the person in front of it would"
+              >
                 Run it on the stand-in
               </Button>
             </>
@@ -60,11 +88,18 @@ function OneJoin({ join }: { readonly join: JoinState }) {
   )
 }
 
-export function Joins({ joins, missing }: { readonly joins: readonly JoinState[]; readonly missing: string | null }) {
+export function Joins({
+  joins,
+  missing,
+}: {
+  readonly joins: readonly JoinState[]
+  readonly missing: string | null
+}) {
   return (
     <section aria-label="Machines waited for" className="joins">
       <h2>
-        {joins.filter((join) => join.state === 'taken').length} of {joins.length} machines have called
+        {joins.filter((join) => join.state === 'taken').length} of {joins.length} machines have
+        called
       </h2>
       {missing === null ? null : <p>{missing}</p>}
       <ul>

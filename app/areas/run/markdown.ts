@@ -14,7 +14,11 @@ export function markdownOf(record: ChangeRecord): string {
     lines.push('')
   }
   if (plan) {
-    lines.push(`Plan: ${plan.steps.length} steps, likely ${durationText(plan.seconds.likely)}, worst ${durationText(plan.seconds.worst)}. Makes ${refsText(plan.creates)}; removes ${refsText(plan.removes)}. Spend at the site ${moneyText(plan.spend.before)} → ${moneyText(plan.spend.after)} a month (${spendText(plan.spend)}).`, `Longest path: ${pathText(plan)}.`, '')
+    lines.push(
+      `Plan: ${plan.steps.length} steps, likely ${durationText(plan.seconds.likely)}, worst ${durationText(plan.seconds.worst)}. Makes ${refsText(plan.creates)}; removes ${refsText(plan.removes)}. Spend at the site ${moneyText(plan.spend.before)} → ${moneyText(plan.spend.after)} a month (${spendText(plan.spend)}).`,
+      `Longest path: ${pathText(plan)}.`,
+      '',
+    )
   }
   if (record.findings.length > 0) {
     lines.push('## Findings', '')
@@ -23,17 +27,36 @@ export function markdownOf(record: ChangeRecord): string {
   }
   const steps = record.steps.length > 0 ? record.steps : []
   if (steps.length > 0) {
-    lines.push('## Steps', '', '| what | step | state | attempts | started | ended |', '| --- | --- | --- | --- | --- | --- |')
-    for (const step of steps) lines.push(`| ${cell(step.group)} | ${cell(step.says)} | ${step.state} | ${step.attempts} | ${step.startedAt ?? ''} | ${step.endedAt ?? ''} |`)
+    lines.push(
+      '## Steps',
+      '',
+      '| what | step | state | attempts | started | ended |',
+      '| --- | --- | --- | --- | --- | --- |',
+    )
+    for (const step of steps)
+      lines.push(
+        `| ${cell(step.group)} | ${cell(step.says)} | ${step.state} | ${step.attempts} | ${step.startedAt ?? ''} | ${step.endedAt ?? ''} |`,
+      )
     lines.push('')
   } else if (plan) {
-    lines.push('## Steps planned', '', '| what | step | likely | worst |', '| --- | --- | --- | --- |')
-    for (const step of plan.steps) lines.push(`| ${cell(step.group)} | ${cell(step.says)} | ${durationText(step.seconds.likely)} | ${durationText(step.seconds.worst)} |`)
+    lines.push(
+      '## Steps planned',
+      '',
+      '| what | step | likely | worst |',
+      '| --- | --- | --- | --- |',
+    )
+    for (const step of plan.steps)
+      lines.push(
+        `| ${cell(step.group)} | ${cell(step.says)} | ${durationText(step.seconds.likely)} | ${durationText(step.seconds.worst)} |`,
+      )
     lines.push('')
   }
   if (record.proof) {
     lines.push('## Proof', '')
-    for (const proof of record.proof) lines.push(`- ${proof.holds ? 'holds' : '**does not hold**'}: ${proof.says}: ${proof.observed}`)
+    for (const proof of record.proof)
+      lines.push(
+        `- ${proof.holds ? 'holds' : '**does not hold**'}: ${proof.says}: ${proof.observed}`,
+      )
     lines.push('')
   }
   return `${lines.join('\n').trimEnd()}\n`

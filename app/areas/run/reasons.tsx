@@ -10,10 +10,20 @@ import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { Chain, Evidence, StepState } from './step-parts'
 
-export function StepReason({ step, record, now }: { readonly step: StepRecord; readonly record: ChangeRecord; readonly now: number }) {
+export function StepReason({
+  step,
+  record,
+  now,
+}: {
+  readonly step: StepRecord
+  readonly record: ChangeRecord
+  readonly now: number
+}) {
   const position = record.steps.findIndex((other) => other.id === step.id) + 1
   const late = lateness(step, now)
-  const before = record.steps.filter((other) => step.after.includes(other.id) && other.state !== 'done')
+  const before = record.steps.filter(
+    (other) => step.after.includes(other.id) && other.state !== 'done',
+  )
   return (
     <>
       <div>
@@ -105,7 +115,9 @@ function GoOn({ then }: { readonly then: Then }) {
           variant="contained"
           disabled={fetcher.state !== 'idle'}
           onClick={() => {
-            void fetcher.submit({ do: 'retry' }, { method: 'post', action: `/changes/${then.id}` }).then(() => navigate(address(page)))
+            void fetcher
+              .submit({ do: 'retry' }, { method: 'post', action: `/changes/${then.id}` })
+              .then(() => navigate(address(page)))
           }}
         >
           Go on with {then.id}
@@ -120,7 +132,15 @@ function GoOn({ then }: { readonly then: Then }) {
   )
 }
 
-export function RunReason({ record, cluster, then }: { readonly record: ChangeRecord; readonly cluster: string | null; readonly then: Then | null }) {
+export function RunReason({
+  record,
+  cluster,
+  then,
+}: {
+  readonly record: ChangeRecord
+  readonly cluster: string | null
+  readonly then: Then | null
+}) {
   if (record.state === 'draft') return null
   return (
     <>
@@ -129,7 +149,19 @@ export function RunReason({ record, cluster, then }: { readonly record: ChangeRe
           <span className="mono">{record.id}</span> {record.kind}
         </p>
         <h2 style={{ marginTop: 4 }}>
-          {record.state === 'done' ? 'Done and proven' : record.state === 'halted' ? (record.cause?.says ?? 'Halted') : record.state === 'taken-back' ? 'Taken back' : record.state === 'waiting' ? `Waits for ${record.waitsFor ?? 'another change'}` : record.state === 'given-up' ? 'Given up' : record.state === 'undoing' ? 'Being taken back' : 'Running'}
+          {record.state === 'done'
+            ? 'Done and proven'
+            : record.state === 'halted'
+              ? (record.cause?.says ?? 'Halted')
+              : record.state === 'taken-back'
+                ? 'Taken back'
+                : record.state === 'waiting'
+                  ? `Waits for ${record.waitsFor ?? 'another change'}`
+                  : record.state === 'given-up'
+                    ? 'Given up'
+                    : record.state === 'undoing'
+                      ? 'Being taken back'
+                      : 'Running'}
         </h2>
       </div>
       {record.proof ? (
@@ -139,7 +171,11 @@ export function RunReason({ record, cluster, then }: { readonly record: ChangeRe
             {record.proof.map((proof) => (
               <li key={proof.says}>
                 <span>
-                  <StateGlyph state={proof.holds ? 'well' : 'broken'} title={proof.holds ? 'holds' : 'does not hold'} /> {proof.says}
+                  <StateGlyph
+                    state={proof.holds ? 'well' : 'broken'}
+                    title={proof.holds ? 'holds' : 'does not hold'}
+                  />{' '}
+                  {proof.says}
                 </span>
                 <span className="source">{proof.observed}</span>
               </li>
@@ -150,11 +186,14 @@ export function RunReason({ record, cluster, then }: { readonly record: ChangeRe
       {then !== null && record.state === 'done' ? <GoOn then={then} /> : null}
       {record.kind === 'cluster.raise' ? (
         <p className="soft">
-          <To path={`/changes/${record.id}/boot`}>Boot data</To> · <a href={`/api/v1/changes/${record.id}/draft.yaml`}>draft as YAML</a>
+          <To path={`/changes/${record.id}/boot`}>Boot data</To> ·{' '}
+          <a href={`/api/v1/changes/${record.id}/draft.yaml`}>draft as YAML</a>
           {record.state === 'done' ? (
             <>
               {' '}
-              · inventory as <a href={`/api/v1/changes/${record.id}/inventory?format=csv`}>CSV</a>, <a href={`/api/v1/changes/${record.id}/inventory`}>JSON</a>
+              · inventory as <a href={`/api/v1/changes/${record.id}/inventory?format=csv`}>
+                CSV
+              </a>, <a href={`/api/v1/changes/${record.id}/inventory`}>JSON</a>
             </>
           ) : null}
         </p>
@@ -173,4 +212,3 @@ export function RunReason({ record, cluster, then }: { readonly record: ChangeRe
     </>
   )
 }
-

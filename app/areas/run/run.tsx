@@ -26,16 +26,30 @@ import { Seen, StepState } from './step-parts'
 import { Unfolded } from './unfolded'
 import type { Route } from './+types/run'
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: loaderData ? `${loaderData.record.label} · ${loaderData.record.state} · Gyrarch` : 'Gyrarch' }]
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  {
+    title: loaderData
+      ? `${loaderData.record.label} · ${loaderData.record.state} · Gyrarch`
+      : 'Gyrarch',
+  },
+]
 
 const subjectOf = (record: ChangeRecord): string | null => {
   const intent = record.intent as { name?: unknown; cluster?: unknown; site?: unknown }
-  if (record.kind === 'cluster.takedown' && typeof intent.cluster === 'string') return `cluster/${intent.cluster}`
+  if (record.kind === 'cluster.takedown' && typeof intent.cluster === 'string')
+    return `cluster/${intent.cluster}`
   return typeof intent.site === 'string' ? `site/${intent.site}` : null
 }
 
 /** The change that this one was made for, with how it stands. */
-async function thenOf(gyrarch: Gyrarch, id: string | null): Promise<{ readonly id: string; readonly state: string; readonly guardedBy: string | null } | null> {
+async function thenOf(
+  gyrarch: Gyrarch,
+  id: string | null,
+): Promise<{
+  readonly id: string
+  readonly state: string
+  readonly guardedBy: string | null
+} | null> {
   if (id === null || !/^c-\d{1,12}$/.test(id)) return null
   const record = await gyrarch.changes.get(id).catch(() => null)
   return record ? { id: record.id, state: record.state, guardedBy: record.guardedBy } : null
@@ -48,8 +62,17 @@ function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, r
   const cluster = view.clusters.find((other) => other.name === wish.cluster)
   return {
     site: view.sites.map((other) => other.name),
-    cluster: view.clusters.filter((other) => site === undefined || other.site === site.name).map((other) => other.name),
-    ...(cluster ? { pool: cluster.pools.filter((pool) => pool.name !== 'control-plane').map((pool) => pool.name), node: cluster.pools.flatMap((pool) => pool.nodes.map((node) => node.name)).slice(0, 400) } : {}),
+    cluster: view.clusters
+      .filter((other) => site === undefined || other.site === site.name)
+      .map((other) => other.name),
+    ...(cluster
+      ? {
+          pool: cluster.pools
+            .filter((pool) => pool.name !== 'control-plane')
+            .map((pool) => pool.name),
+          node: cluster.pools.flatMap((pool) => pool.nodes.map((node) => node.name)).slice(0, 400),
+        }
+      : {}),
     ...(site ? { zone: site.zones } : {}),
   }
 }
@@ -57,17 +80,25 @@ function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, r
 export async function loader({ params, request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const record = await orNotFound(() => gyrarch.changes.get(params.id))
-  if (record.state === 'draft' && record.kind === 'cluster.raise') throw redirect(`/raise/${record.id}`)
+  if (record.state === 'draft' && record.kind === 'cluster.raise')
+    throw redirect(`/raise/${record.id}`)
   const { name } = record.intent as { name?: string }
   const view = gyrarch.fleet.last()
   const cluster = view.clusters.find((other) => other.name === name)
   const asked = new URL(request.url)
-  const { machines: joins, missing } = record.steps.some((step) => step.verb === 'join.await') ? await gyrarch.joins.of(record.id, asked.origin) : { machines: [], missing: null }
+  const { machines: joins, missing } = record.steps.some((step) => step.verb === 'join.await')
+    ? await gyrarch.joins.of(record.id, asked.origin)
+    : { machines: [], missing: null }
   return {
     joins,
     missing,
     choices: record.state === 'draft' ? choicesFor(view, record.intent) : {},
-    then: await thenOf(gyrarch, asked.searchParams.get('then')), record, aim: subjectOf(record), cluster: cluster?.apiAnswers === true ? cluster.name : null, now: new Date(gyrarch.outside.now).toISOString() }
+    then: await thenOf(gyrarch, asked.searchParams.get('then')),
+    record,
+    aim: subjectOf(record),
+    cluster: cluster?.apiAnswers === true ? cluster.name : null,
+    now: new Date(gyrarch.outside.now).toISOString(),
+  }
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
@@ -82,7 +113,11 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return orRefused(async () => {
     switch (text('do')) {
       case 'run':
-        await changes.run(params.id, { accept: form.getAll('accept').map(String), confirm, planDigest: text('planDigest') })
+        await changes.run(params.id, {
+          accept: form.getAll('accept').map(String),
+          confirm,
+          planDigest: text('planDigest'),
+        })
         break
       case 'retry':
         await changes.retry(params.id, confirm)
@@ -128,10 +163,18 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 
 /** The record with its run kept fresh by the stream. */
 function useRun(given: ChangeRecord): ChangeRecord {
-  const [live, setLive] = useState<{ readonly from: ChangeRecord; readonly state: ChangeRecord['state']; readonly steps: readonly StepRecord[] } | null>(null)
+  const [live, setLive] = useState<{
+    readonly from: ChangeRecord
+    readonly state: ChangeRecord['state']
+    readonly steps: readonly StepRecord[]
+  } | null>(null)
   useLive('run', (event) => {
     if (event.id !== given.id) return
-    setLive((was) => ({ from: given, state: event.state as ChangeRecord['state'], steps: mergeSteps(was?.from === given ? was.steps : given.steps, event.steps) }))
+    setLive((was) => ({
+      from: given,
+      state: event.state as ChangeRecord['state'],
+      steps: mergeSteps(was?.from === given ? was.steps : given.steps, event.steps),
+    }))
   })
   return live?.from === given ? { ...given, state: live.state, steps: live.steps } : given
 }
@@ -140,7 +183,9 @@ function useNow(given: string): number {
   const root = useRouteLoaderData('root') as { clock?: { now: string } } | undefined
   const [live, setLive] = useState<string | null>(null)
   useLive('clock', (clock) => setLive(clock.now))
-  const times = [given, root?.clock?.now ?? given, ...(live === null ? [] : [live])].map((at) => Date.parse(at))
+  const times = [given, root?.clock?.now ?? given, ...(live === null ? [] : [live])].map((at) =>
+    Date.parse(at),
+  )
   return Math.max(...times)
 }
 
@@ -148,7 +193,15 @@ export default function Run({ loaderData }: Route.ComponentProps) {
   return <OneRun key={loaderData.record.id} {...loaderData} />
 }
 
-function OneRun({ record: given, now: givenNow, cluster, joins, missing, choices, then }: Route.ComponentProps['loaderData']) {
+function OneRun({
+  record: given,
+  now: givenNow,
+  cluster,
+  joins,
+  missing,
+  choices,
+  then,
+}: Route.ComponentProps['loaderData']) {
   const record = useRun(given)
   const now = useNow(givenNow)
   const [search, setSearch] = useSearchParams()
@@ -167,10 +220,37 @@ function OneRun({ record: given, now: givenNow, cluster, joins, missing, choices
     }),
   )
   const planned = record.steps.length === 0
-  const steps: readonly StepRecord[] = planned ? (record.plan?.steps ?? []).map((step) => ({ id: step.id, after: step.after, says: step.says, group: step.group, port: step.command.port, verb: step.command.verb, state: 'waiting', undoing: false, attempts: 0, mostAttempts: step.retry.attempts, seconds: step.seconds, startedAt: null, endedAt: null, dueAt: null, evidence: [], cause: null })) : record.steps
-  const over = record.endedAt !== null && record.state !== 'running' && record.state !== 'undoing' ? Date.parse(record.endedAt) : now
+  const steps: readonly StepRecord[] = planned
+    ? (record.plan?.steps ?? []).map((step) => ({
+        id: step.id,
+        after: step.after,
+        says: step.says,
+        group: step.group,
+        port: step.command.port,
+        verb: step.command.verb,
+        state: 'waiting',
+        undoing: false,
+        attempts: 0,
+        mostAttempts: step.retry.attempts,
+        seconds: step.seconds,
+        startedAt: null,
+        endedAt: null,
+        dueAt: null,
+        evidence: [],
+        cause: null,
+      }))
+    : record.steps
+  const over =
+    record.endedAt !== null && record.state !== 'running' && record.state !== 'undoing'
+      ? Date.parse(record.endedAt)
+      : now
   const progress = progressOf(steps, over)
-  const layout = timelineLayout(steps, record.plan?.critical ?? [], record.startedAt === null ? null : Date.parse(record.startedAt), over)
+  const layout = timelineLayout(
+    steps,
+    record.plan?.critical ?? [],
+    record.startedAt === null ? null : Date.parse(record.startedAt),
+    over,
+  )
   const selected = steps.find((step) => step.id === at) ?? null
   return (
     <Page
@@ -178,28 +258,51 @@ function OneRun({ record: given, now: givenNow, cluster, joins, missing, choices
       beside={<Status record={record} now={over} progress={progress} steps={steps} />}
       reason={
         <>
-          {selected ? <StepReason step={selected} record={record} now={now} /> : <RunReason record={record} cluster={cluster} then={then} />}
+          {selected ? (
+            <StepReason step={selected} record={record} now={now} />
+          ) : (
+            <RunReason record={record} cluster={cluster} then={then} />
+          )}
           <Actions record={record} />
         </>
       }
     >
       {record.state === 'draft' ? <DraftSheet record={record} choices={choices} /> : null}
-      {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? <Joins joins={joins} missing={missing} /> : null}
+      {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
+        <Joins joins={joins} missing={missing} />
+      ) : null}
       {steps.length === 0 ? (
-        <div className="empty">There is no plan while something stops this. The findings beside say what, and what clears it.</div>
+        <div className="empty">
+          There is no plan while something stops this. The findings beside say what, and what clears
+          it.
+        </div>
       ) : asTable ? (
-        <Table name={`steps of ${record.id}`} columns={stepColumns} rows={steps} id={(step) => step.id} selected={at} onSelect={(step) => select(step.id)} empty="No steps." />
+        <Table
+          name={`steps of ${record.id}`}
+          columns={stepColumns}
+          rows={steps}
+          id={(step) => step.id}
+          selected={at}
+          onSelect={(step) => select(step.id)}
+          empty="No steps."
+        />
       ) : (
         <div className="scroll" tabIndex={0} role="region" aria-label="Run timeline">
           <Timeline
             layout={layout}
             selected={at}
             onSelect={select}
-            nowText={record.state === 'running' || record.state === 'undoing' ? `now ${timeText(new Date(now).toISOString())}` : `ended ${record.endedAt === null ? '' : timeText(record.endedAt)}`}
+            nowText={
+              record.state === 'running' || record.state === 'undoing'
+                ? `now ${timeText(new Date(now).toISOString())}`
+                : `ended ${record.endedAt === null ? '' : timeText(record.endedAt)}`
+            }
             unfold={(bars) =>
               bars.flatMap((bar) => {
                 const step = steps.find((other) => other.id === bar.id)
-                return step && (step.state === 'failed' || step.state === 'retrying') && step.cause ? [<Unfolded key={step.id} step={step} record={record} now={now} />] : []
+                return step && (step.state === 'failed' || step.state === 'retrying') && step.cause
+                  ? [<Unfolded key={step.id} step={step} record={record} now={now} />]
+                  : []
               })
             }
           />
@@ -211,12 +314,24 @@ function OneRun({ record: given, now: givenNow, cluster, joins, missing, choices
 }
 
 const stepColumns: readonly Column<StepRecord>[] = [
-  { name: 'what', value: (step) => step.group, show: (step) => <span className="mono">{step.group}</span> },
+  {
+    name: 'what',
+    value: (step) => step.group,
+    show: (step) => <span className="mono">{step.group}</span>,
+  },
   { name: 'step', value: (step) => step.says },
   { name: 'state', value: (step) => step.state, show: (step) => <StepState step={step} /> },
   { name: 'attempts', value: (step) => step.attempts, number: true },
-  { name: 'started', value: (step) => step.startedAt ?? '', show: (step) => (step.startedAt === null ? '' : timeText(step.startedAt)) },
-  { name: 'ended', value: (step) => step.endedAt ?? '', show: (step) => (step.endedAt === null ? '' : timeText(step.endedAt)) },
+  {
+    name: 'started',
+    value: (step) => step.startedAt ?? '',
+    show: (step) => (step.startedAt === null ? '' : timeText(step.startedAt)),
+  },
+  {
+    name: 'ended',
+    value: (step) => step.endedAt ?? '',
+    show: (step) => (step.endedAt === null ? '' : timeText(step.endedAt)),
+  },
   { name: 'likely s', value: (step) => step.seconds.likely, number: true },
   { name: 'worst s', value: (step) => step.seconds.worst, number: true },
 ]

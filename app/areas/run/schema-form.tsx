@@ -27,10 +27,24 @@ export interface SchemaFormProps {
   readonly onChange: (value: unknown) => void
 }
 
-const shouted: Readonly<Record<string, string>> = { vlan: 'VLAN', dhcp: 'DHCP range', mtu: 'MTU', mac: 'hardware address', ttl: 'time to live', memoryGiB: 'memory, GiB', diskGb: 'disk, GB', sizeGb: 'size, GB' }
+const shouted: Readonly<Record<string, string>> = {
+  vlan: 'VLAN',
+  dhcp: 'DHCP range',
+  mtu: 'MTU',
+  mac: 'hardware address',
+  ttl: 'time to live',
+  memoryGiB: 'memory, GiB',
+  diskGb: 'disk, GB',
+  sizeGb: 'size, GB',
+}
 
 /** `addHosts` → “add hosts”. */
-const says = (key: string): string => shouted[key] ?? key.replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`).replace(/GiB$/i, 'GiB').replace(/Gb$/, 'GB')
+const says = (key: string): string =>
+  shouted[key] ??
+  key
+    .replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`)
+    .replace(/GiB$/i, 'GiB')
+    .replace(/Gb$/, 'GB')
 
 /** What a nullable union really is. */
 const plain = (schema: Schema): Schema => schema.anyOf?.find((one) => one.type !== 'null') ?? schema
@@ -42,7 +56,9 @@ function emptyOf(schema: Schema): unknown {
   if (real.enum) return real.enum[0]
   switch (real.type) {
     case 'object':
-      return Object.fromEntries((real.required ?? []).map((key) => [key, emptyOf(real.properties?.[key] ?? {})]))
+      return Object.fromEntries(
+        (real.required ?? []).map((key) => [key, emptyOf(real.properties?.[key] ?? {})]),
+      )
     case 'array':
       return []
     case 'boolean':
@@ -55,19 +71,59 @@ function emptyOf(schema: Schema): unknown {
   }
 }
 
-const slots = { inputLabel: { shrink: true }, input: { sx: { fontFamily: 'var(--mono)', fontSize: 12, fontStretch: '75%' } } }
+const slots = {
+  inputLabel: { shrink: true },
+  input: { sx: { fontFamily: 'var(--mono)', fontSize: 12, fontStretch: '75%' } },
+}
 
-function Field({ path, name, schema, value, required, props, onChange }: { readonly path: string; readonly name: string; readonly schema: Schema; readonly value: unknown; readonly required: boolean; readonly props: SchemaFormProps; readonly onChange: (value: unknown) => void }) {
+function Field({
+  path,
+  name,
+  schema,
+  value,
+  required,
+  props,
+  onChange,
+}: {
+  readonly path: string
+  readonly name: string
+  readonly schema: Schema
+  readonly value: unknown
+  readonly required: boolean
+  readonly props: SchemaFormProps
+  readonly onChange: (value: unknown) => void
+}) {
   const real = plain(schema)
   const finding = props.findings.find((one) => one.field === path && one.level === 'stop')
-  const common = { label: says(name), error: finding !== undefined, helperText: finding?.says, slotProps: slots, autoComplete: 'off' as const }
-  if (real.type === 'boolean') return <FormControlLabel control={<Checkbox checked={value === true} onChange={(event) => onChange(event.target.checked)} />} label={says(name)} />
+  const common = {
+    label: says(name),
+    error: finding !== undefined,
+    helperText: finding?.says,
+    slotProps: slots,
+    autoComplete: 'off' as const,
+  }
+  if (real.type === 'boolean')
+    return (
+      <FormControlLabel
+        control={
+          <Checkbox checked={value === true} onChange={(event) => onChange(event.target.checked)} />
+        }
+        label={says(name)}
+      />
+    )
   if (real.enum || props.choices[name]) {
     const options = (real.enum ?? props.choices[name] ?? []).map(String)
     const text = typeof value === 'string' || typeof value === 'number' ? String(value) : ''
     const all = text === '' || options.includes(text) ? options : [text, ...options]
     return (
-      <TextField select {...common} value={text} onChange={(event) => onChange(event.target.value === '' ? undefined : event.target.value)} sx={{ width: 210 }} slotProps={{ ...slots, select: { displayEmpty: true } }}>
+      <TextField
+        select
+        {...common}
+        value={text}
+        onChange={(event) => onChange(event.target.value === '' ? undefined : event.target.value)}
+        sx={{ width: 210 }}
+        slotProps={{ ...slots, select: { displayEmpty: true } }}
+      >
         {required ? null : <MenuItem value="">as it is</MenuItem>}
         {all.map((one) => (
           <MenuItem key={one} value={one}>
@@ -83,7 +139,17 @@ function Field({ path, name, schema, value, required, props, onChange }: { reado
         {...common}
         type="number"
         value={typeof value === 'number' ? value : ''}
-        onChange={(event) => onChange(event.target.value === '' ? (required ? 0 : undefined) : real.type === 'integer' ? Math.trunc(Number(event.target.value)) : Number(event.target.value))}
+        onChange={(event) =>
+          onChange(
+            event.target.value === ''
+              ? required
+                ? 0
+                : undefined
+              : real.type === 'integer'
+                ? Math.trunc(Number(event.target.value))
+                : Number(event.target.value),
+          )
+        }
         sx={{ width: 120 }}
       />
     )
@@ -98,13 +164,25 @@ function Field({ path, name, schema, value, required, props, onChange }: { reado
         </legend>
         {shown.map((item, i) => (
           <div key={i} className="fields schema-item">
-            <Fields path={`${path}[${i}]`} schema={real.items ?? {}} value={item} props={props} onChange={(next) => onChange(list.map((other, at) => (at === i ? next : other)))} />
-            <Button variant="text" onClick={() => onChange(list.filter((_, at) => at !== i))} aria-label={`Remove ${says(name)} ${i + 1}`}>
+            <Fields
+              path={`${path}[${i}]`}
+              schema={real.items ?? {}}
+              value={item}
+              props={props}
+              onChange={(next) => onChange(list.map((other, at) => (at === i ? next : other)))}
+            />
+            <Button
+              variant="text"
+              onClick={() => onChange(list.filter((_, at) => at !== i))}
+              aria-label={`Remove ${says(name)} ${i + 1}`}
+            >
               Remove
             </Button>
           </div>
         ))}
-        {list.length > shown.length ? <p className="soft">and {list.length - shown.length} more</p> : null}
+        {list.length > shown.length ? (
+          <p className="soft">and {list.length - shown.length} more</p>
+        ) : null}
         <Button variant="outlined" onClick={() => onChange([...list, emptyOf(real.items ?? {})])}>
           Add one
         </Button>
@@ -114,7 +192,8 @@ function Field({ path, name, schema, value, required, props, onChange }: { reado
   }
   if (real.type === 'array') {
     const list = Array.isArray(value) ? (value as unknown[]).map(String) : []
-    const numbers = plain(real.items ?? {}).type === 'integer' || plain(real.items ?? {}).type === 'number'
+    const numbers =
+      plain(real.items ?? {}).type === 'integer' || plain(real.items ?? {}).type === 'number'
     return (
       <TextField
         key={list.join(',')}
@@ -151,11 +230,36 @@ function Field({ path, name, schema, value, required, props, onChange }: { reado
       </fieldset>
     )
   }
-  return <TextField {...common} value={typeof value === 'string' ? value : ''} placeholder={required ? '' : 'as it is'} onChange={(event) => onChange(event.target.value === '' && !required ? undefined : event.target.value)} sx={{ width: 230 }} />
+  return (
+    <TextField
+      {...common}
+      value={typeof value === 'string' ? value : ''}
+      placeholder={required ? '' : 'as it is'}
+      onChange={(event) =>
+        onChange(event.target.value === '' && !required ? undefined : event.target.value)
+      }
+      sx={{ width: 230 }}
+    />
+  )
 }
 
-function Fields({ path, schema, value, props, onChange }: { readonly path: string; readonly schema: Schema; readonly value: unknown; readonly props: SchemaFormProps; readonly onChange: (value: unknown) => void }) {
-  const record = (typeof value === 'object' && value !== null ? value : {}) as Record<string, unknown>
+function Fields({
+  path,
+  schema,
+  value,
+  props,
+  onChange,
+}: {
+  readonly path: string
+  readonly schema: Schema
+  readonly value: unknown
+  readonly props: SchemaFormProps
+  readonly onChange: (value: unknown) => void
+}) {
+  const record = (typeof value === 'object' && value !== null ? value : {}) as Record<
+    string,
+    unknown
+  >
   return (
     <>
       {Object.entries(plain(schema).properties ?? {}).map(([key, inner]) => (
@@ -180,7 +284,13 @@ function Fields({ path, schema, value, props, onChange }: { readonly path: strin
 export function SchemaForm(props: SchemaFormProps) {
   return (
     <div className="fields">
-      <Fields path="" schema={props.schema as Schema} value={props.value} props={props} onChange={props.onChange} />
+      <Fields
+        path=""
+        schema={props.schema as Schema}
+        value={props.value}
+        props={props}
+        onChange={props.onChange}
+      />
     </div>
   )
 }

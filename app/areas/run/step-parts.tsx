@@ -18,7 +18,18 @@ export function Chain({ step }: { readonly step: StepRecord }) {
         const path = pathOf(link.about)
         return (
           <li key={`${link.about}${link.says}`}>
-            {path === null ? <span className="mono">{link.about}</span> : <To path={path.split('?')[0] ?? path} query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))} className="mono">{link.about}</To>}: {link.says}
+            {path === null ? (
+              <span className="mono">{link.about}</span>
+            ) : (
+              <To
+                path={path.split('?')[0] ?? path}
+                query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))}
+                className="mono"
+              >
+                {link.about}
+              </To>
+            )}
+            : {link.says}
           </li>
         )
       })}
@@ -43,7 +54,13 @@ export function Evidence({ step }: { readonly step: StepRecord }) {
 }
 
 /** The evidence of all steps, newest first: what is happening, in the words of those it happens to. */
-export function Seen({ steps, onSelect }: { readonly steps: readonly StepRecord[]; readonly onSelect: (id: string) => void }) {
+export function Seen({
+  steps,
+  onSelect,
+}: {
+  readonly steps: readonly StepRecord[]
+  readonly onSelect: (id: string) => void
+}) {
   const seen = steps
     .flatMap((step) => step.evidence.map((item) => ({ ...item, step })))
     .sort((a, b) => (a.at < b.at ? 1 : a.at > b.at ? -1 : 0))
@@ -58,7 +75,12 @@ export function Seen({ steps, onSelect }: { readonly steps: readonly StepRecord[
             <time className="mono" dateTime={item.at}>
               {timeText(item.at)}
             </time>
-            <button type="button" className="quiet-button mono" style={{ padding: 0, justifyContent: 'flex-start' }} onClick={() => onSelect(item.step.id)}>
+            <button
+              type="button"
+              className="quiet-button mono"
+              style={{ padding: 0, justifyContent: 'flex-start' }}
+              onClick={() => onSelect(item.step.id)}
+            >
               {item.step.group}
             </button>
             <span>{item.says}</span>
@@ -68,4 +90,3 @@ export function Seen({ steps, onSelect }: { readonly steps: readonly StepRecord[
     </section>
   )
 }
-

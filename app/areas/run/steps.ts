@@ -6,5 +6,7 @@ import type { Route } from './+types/steps'
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const record = await orNotFound(() => context.get(gyrarchContext).changes.get(params.id))
-  return new Response(markdownOf(record), { headers: { 'Content-Type': 'text/markdown; charset=utf-8' } })
+  return new Response(markdownOf(record), {
+    headers: { 'Content-Type': 'text/markdown; charset=utf-8' },
+  })
 }

@@ -10,7 +10,15 @@ import { To } from '../../parts/to'
 import { Chain, Evidence } from './step-parts'
 
 /** A failed or retrying step, in place: what failed, why link by link, what was seen, what clears it. */
-export function Unfolded({ step, record, now }: { readonly step: StepRecord; readonly record: ChangeRecord; readonly now: number }) {
+export function Unfolded({
+  step,
+  record,
+  now,
+}: {
+  readonly step: StepRecord
+  readonly record: ChangeRecord
+  readonly now: number
+}) {
   const remedies = record.remedies.filter((remedy) => remedy.step === step.id)
   return (
     <div className="unfolded" data-state={step.state}>
@@ -19,16 +27,39 @@ export function Unfolded({ step, record, now }: { readonly step: StepRecord; rea
       </h3>
       <p className="soft">
         Attempt {step.attempts}
-        {step.state === 'retrying' ? ` of ${step.mostAttempts}, again ${step.dueAt === null ? 'soon' : `in ${durationText(Math.max(0, (Date.parse(step.dueAt) - now) / 1000))}`}` : step.cause?.class === 'permanent' ? '. Not tried again: waiting will not help.' : `. Given up after ${step.attempts} attempts.`}
+        {step.state === 'retrying'
+          ? ` of ${step.mostAttempts}, again ${step.dueAt === null ? 'soon' : `in ${durationText(Math.max(0, (Date.parse(step.dueAt) - now) / 1000))}`}`
+          : step.cause?.class === 'permanent'
+            ? '. Not tried again: waiting will not help.'
+            : `. Given up after ${step.attempts} attempts.`}
       </p>
       <Chain step={step} />
       <Evidence step={step} />
-      {record.state === 'halted' ? <Remedies record={record} remedies={remedies} /> : record.state === 'running' && step.state === 'failed' ? <p style={{ marginTop: 8 }}>{remedies[0] ? <><b>Proven remedy: {remedies[0].says}.</b> It can be taken as soon as what else is under way has ended.</> : 'What else is under way goes on first.'}</p> : null}
+      {record.state === 'halted' ? (
+        <Remedies record={record} remedies={remedies} />
+      ) : record.state === 'running' && step.state === 'failed' ? (
+        <p style={{ marginTop: 8 }}>
+          {remedies[0] ? (
+            <>
+              <b>Proven remedy: {remedies[0].says}.</b> It can be taken as soon as what else is
+              under way has ended.
+            </>
+          ) : (
+            'What else is under way goes on first.'
+          )}
+        </p>
+      ) : null}
     </div>
   )
 }
 
-function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonly remedies: ChangeRecord['remedies'] }) {
+function Remedies({
+  record,
+  remedies,
+}: {
+  readonly record: ChangeRecord
+  readonly remedies: ChangeRecord['remedies']
+}) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const apply = (remedy: Remedy, how: 'amend-and-go-on' | 'draft-anew'): void => {
     if (!('patchDraft' in remedy.change)) return
@@ -40,29 +71,52 @@ function Remedies({ record, remedies }: { readonly record: ChangeRecord; readonl
     <div className="acts" style={{ marginTop: 8 }}>
       {remedies.map((remedy) =>
         !('patchDraft' in remedy.change) ? (
-          <DraftChange key={remedy.says} kind={remedy.change.kind} intent={remedy.change.intent} then={record.id} variant="contained" title="Proven: once this other change has run, nothing stops the rest">
+          <DraftChange
+            key={remedy.says}
+            kind={remedy.change.kind}
+            intent={remedy.change.intent}
+            then={record.id}
+            variant="contained"
+            title="Proven: once this other change has run, nothing stops the rest"
+          >
             {remedy.says}, then go on
           </DraftChange>
         ) : (
-        <Button
-          key={remedy.says}
-          variant="contained"
-          disabled={fetcher.state !== 'idle'}
-          onClick={() => apply(remedy, remedy.goesOn ? 'amend-and-go-on' : 'draft-anew')}
-          title={remedy.goesOn ? 'Proven: with this nothing stops the rest' : 'Proven for a new draft. What is done would have to be done differently, so this run is taken back'}
-        >
-          {remedy.goesOn ? `${remedy.says}, go on` : `Take back, draft anew: ${remedy.says}`}
-        </Button>
+          <Button
+            key={remedy.says}
+            variant="contained"
+            disabled={fetcher.state !== 'idle'}
+            onClick={() => apply(remedy, remedy.goesOn ? 'amend-and-go-on' : 'draft-anew')}
+            title={
+              remedy.goesOn
+                ? 'Proven: with this nothing stops the rest'
+                : 'Proven for a new draft. What is done would have to be done differently, so this run is taken back'
+            }
+          >
+            {remedy.goesOn ? `${remedy.says}, go on` : `Take back, draft anew: ${remedy.says}`}
+          </Button>
         ),
       )}
-      <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={() => void fetcher.submit({ do: 'retry' }, { method: 'post' })}>
+      <Button
+        variant="outlined"
+        disabled={fetcher.state !== 'idle'}
+        onClick={() => void fetcher.submit({ do: 'retry' }, { method: 'post' })}
+      >
         Retry from here
       </Button>
-      {remedies.length > 0 ? <span className="soft">{remedies.length === 1 ? 'the first is proven' : `the first ${remedies.length} are proven`}</span> : <span className="soft">
-          no amendment of the draft would clear it; mend the cause, then retry. Practising? It may lie in the <To path="/faults">fault tray</To>.
-        </span>}
+      {remedies.length > 0 ? (
+        <span className="soft">
+          {remedies.length === 1
+            ? 'the first is proven'
+            : `the first ${remedies.length} are proven`}
+        </span>
+      ) : (
+        <span className="soft">
+          no amendment of the draft would clear it; mend the cause, then retry. Practising? It may
+          lie in the <To path="/faults">fault tray</To>.
+        </span>
+      )}
       {refused === null ? null : <p role="alert">{refused}</p>}
     </div>
   )
 }
-

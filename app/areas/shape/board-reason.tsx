@@ -25,12 +25,24 @@ function NodeReason({ node, cluster, onAdd }: { readonly node: BoardNode } & Pro
         {node.name}
       </h2>
       <dl className="facts">
-        <Fact name="pool, zone" says={[node.pool, node.zone].filter(Boolean).join(', ') || 'none named'} />
+        <Fact
+          name="pool, zone"
+          says={[node.pool, node.zone].filter(Boolean).join(', ') || 'none named'}
+        />
         {node.size === '' ? null : <Fact name="size" says={node.size} />}
-        <Fact name="CPU asked for" says={`${coresText(node.cpuUsed)} of ${coresText(node.cpuMilli)}`} />
+        <Fact
+          name="CPU asked for"
+          says={`${coresText(node.cpuUsed)} of ${coresText(node.cpuMilli)}`}
+        />
         <Fact name="CPU free" says={`${numberText(node.cpuMilli - node.cpuUsed)} m`} />
-        <Fact name="memory asked for" says={`${bytesText(node.memoryUsed)} of ${bytesText(node.memoryBytes)}`} />
-        <Fact name="pods" says={`${node.pods.length}${node.podLimit === null ? '' : ` of ${node.podLimit}`}`} />
+        <Fact
+          name="memory asked for"
+          says={`${bytesText(node.memoryUsed)} of ${bytesText(node.memoryBytes)}`}
+        />
+        <Fact
+          name="pods"
+          says={`${node.pods.length}${node.podLimit === null ? '' : ` of ${node.podLimit}`}`}
+        />
         {node.taints.length > 0 ? <Fact name="taints" says={node.taints.join(', ')} /> : null}
         {node.cordoned ? <Fact name="new pods" says="none, it is cordoned" /> : null}
       </dl>
@@ -39,12 +51,18 @@ function NodeReason({ node, cluster, onAdd }: { readonly node: BoardNode } & Pro
           <Button variant="contained" onClick={() => onAdd({ kind: 'drain', node: node.name })}>
             Try draining it
           </Button>
-          <Button variant="outlined" onClick={() => onAdd({ kind: 'loss', label: 'name', value: node.name })}>
+          <Button
+            variant="outlined"
+            onClick={() => onAdd({ kind: 'loss', label: 'name', value: node.name })}
+          >
             Try losing it
           </Button>
           {cluster === null ? null : (
             <>
-              <DraftChange kind="node.cordon" intent={{ cluster, node: node.name, open: node.cordoned }}>
+              <DraftChange
+                kind="node.cordon"
+                intent={{ cluster, node: node.name, open: node.cordoned }}
+              >
                 {node.cordoned ? 'Draft opening it' : 'Draft cordoning it'}
               </DraftChange>
               <DraftChange kind="node.drain" intent={{ cluster, nodes: [node.name] }}>
@@ -69,21 +87,40 @@ function NodeReason({ node, cluster, onAdd }: { readonly node: BoardNode } & Pro
   )
 }
 
-function Request({ workload, container, resource, now, onAdd }: { readonly workload: string; readonly container: string; readonly resource: 'cpu' | 'memory'; readonly now: string | null } & Pick<Props, 'onAdd'>) {
+function Request({
+  workload,
+  container,
+  resource,
+  now,
+  onAdd,
+}: {
+  readonly workload: string
+  readonly container: string
+  readonly resource: 'cpu' | 'memory'
+  readonly now: string | null
+} & Pick<Props, 'onAdd'>) {
   const [amount, setAmount] = useState(now ?? '')
   return (
     <form
       className="board-request"
       onSubmit={(event) => {
         event.preventDefault()
-        if (/^\d+(\.\d+)?(m|[kMGTPE]i?)?$/.test(amount)) onAdd({ kind: 'request', workload, container, resource, amount })
+        if (/^\d+(\.\d+)?(m|[kMGTPE]i?)?$/.test(amount))
+          onAdd({ kind: 'request', workload, container, resource, amount })
       }}
     >
       <label>
         <span>
           {resource} of {container}
         </span>
-        <input className="mono" value={amount} onChange={(event) => setAmount(event.target.value)} size={8} pattern="\d+(\.\d+)?(m|[kMGTPE]i?)?" title="Like 500m or 2Gi" />
+        <input
+          className="mono"
+          value={amount}
+          onChange={(event) => setAmount(event.target.value)}
+          size={8}
+          pattern="\d+(\.\d+)?(m|[kMGTPE]i?)?"
+          title="Like 500m or 2Gi"
+        />
       </label>
       <Button type="submit" variant="outlined" disabled={amount === '' || amount === now}>
         Try
@@ -94,7 +131,11 @@ function Request({ workload, container, resource, now, onAdd }: { readonly workl
 
 function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWorkload } & Props) {
   const [kind = '', namespace = '', name = ''] = workload.key.split('/')
-  const pods = board.nodes.flatMap((node) => node.pods.filter((pod) => pod.workload === workload.key).map((pod) => ({ ...pod, node: node.name })))
+  const pods = board.nodes.flatMap((node) =>
+    node.pods
+      .filter((pod) => pod.workload === workload.key)
+      .map((pod) => ({ ...pod, node: node.name })),
+  )
   const waiting = board.waiting.filter((one) => one.workload === workload.key)
   return (
     <>
@@ -107,16 +148,49 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
       <h3>What its pods ask for</h3>
       {workload.containers.map((container) => (
         <div key={container.name}>
-          <Request key={`c${workload.key}${container.name}`} workload={workload.key} container={container.name} resource="cpu" now={container.cpu} onAdd={onAdd} />
-          <Request key={`m${workload.key}${container.name}`} workload={workload.key} container={container.name} resource="memory" now={container.memory} onAdd={onAdd} />
+          <Request
+            key={`c${workload.key}${container.name}`}
+            workload={workload.key}
+            container={container.name}
+            resource="cpu"
+            now={container.cpu}
+            onAdd={onAdd}
+          />
+          <Request
+            key={`m${workload.key}${container.name}`}
+            workload={workload.key}
+            container={container.name}
+            resource="memory"
+            now={container.memory}
+            onAdd={onAdd}
+          />
         </div>
       ))}
       {kind === 'Deployment' || kind === 'StatefulSet' ? (
         <div className="acts">
-          <Button variant="contained" onClick={() => onAdd({ kind: 'replicas', workload: workload.key, count: pods.length + waiting.reduce((sum, one) => sum + one.count, 0) + 1 })}>
+          <Button
+            variant="contained"
+            onClick={() =>
+              onAdd({
+                kind: 'replicas',
+                workload: workload.key,
+                count: pods.length + waiting.reduce((sum, one) => sum + one.count, 0) + 1,
+              })
+            }
+          >
             Try one more
           </Button>
-          <Button variant="outlined" disabled={pods.length === 0} onClick={() => onAdd({ kind: 'replicas', workload: workload.key, count: Math.max(0, pods.length - 1) })}>
+          <Button
+            variant="outlined"
+            disabled={pods.length === 0}
+            onClick={() =>
+              onAdd({
+                kind: 'replicas',
+                workload: workload.key,
+                count: Math.max(0, pods.length - 1),
+              })
+            }
+          >
             Try one less
           </Button>
         </div>
@@ -135,7 +209,9 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
         {waiting.map((one) => (
           <li key={one.pod}>
             <span className="mono">{one.pod.split('/')[1]}</span>
-            <span className="source">waits{one.count > 1 ? `, with ${one.count - 1} like it` : ''}</span>
+            <span className="source">
+              waits{one.count > 1 ? `, with ${one.count - 1} like it` : ''}
+            </span>
           </li>
         ))}
       </ul>
@@ -146,26 +222,47 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
 /** Room left, and in units of what is largest. */
 function Room({ board }: Props) {
   const workers = board.nodes.filter((node) => node.fate === 'stands' || node.fate === 'new')
-  const sum = (of: (node: BoardNode) => number): number => workers.reduce((total, node) => total + of(node), 0)
+  const sum = (of: (node: BoardNode) => number): number =>
+    workers.reduce((total, node) => total + of(node), 0)
   const waiting = board.waiting
   return (
     <>
       <h2>Room</h2>
       <dl className="facts">
-        <Fact name="CPU asked for" says={`${numberText(sum((node) => node.cpuUsed) / 1000, 1)} of ${coresText(sum((node) => node.cpuMilli))}`} />
-        <Fact name="memory asked for" says={`${bytesText(sum((node) => node.memoryUsed))} of ${bytesText(sum((node) => node.memoryBytes))}`} />
-        <Fact name="most CPU free on one node" says={`${numberText(Math.max(0, ...workers.map((node) => node.cpuMilli - node.cpuUsed)))} m`} />
+        <Fact
+          name="CPU asked for"
+          says={`${numberText(sum((node) => node.cpuUsed) / 1000, 1)} of ${coresText(sum((node) => node.cpuMilli))}`}
+        />
+        <Fact
+          name="memory asked for"
+          says={`${bytesText(sum((node) => node.memoryUsed))} of ${bytesText(sum((node) => node.memoryBytes))}`}
+        />
+        <Fact
+          name="most CPU free on one node"
+          says={`${numberText(Math.max(0, ...workers.map((node) => node.cpuMilli - node.cpuUsed)))} m`}
+        />
         <Fact name="pods" says={`${sum((node) => node.pods.length)}`} />
       </dl>
       {waiting.length > 0 ? <p>{waiting[0]?.says}</p> : null}
-      <p className="soft">Choose a node by its name below its column, or a workload by one of its blocks. Drag a name into the tray to see the node drained.</p>
+      <p className="soft">
+        Choose a node by its name below its column, or a workload by one of its blocks. Drag a name
+        into the tray to see the node drained.
+      </p>
     </>
   )
 }
 
-export function BoardReason({ node: nodeName, workload: key, ...props }: Props & { readonly node: string | null; readonly workload: string | null }) {
+export function BoardReason({
+  node: nodeName,
+  workload: key,
+  ...props
+}: Props & { readonly node: string | null; readonly workload: string | null }) {
   const node = props.board.nodes.find((one) => one.name === nodeName)
   if (node) return <NodeReason node={node} {...props} />
   const workload = props.board.workloads.find((one) => one.key === key)
-  return workload ? <WorkloadReason key={workload.key} workload={workload} {...props} /> : <Room {...props} />
+  return workload ? (
+    <WorkloadReason key={workload.key} workload={workload} {...props} />
+  ) : (
+    <Room {...props} />
+  )
 }

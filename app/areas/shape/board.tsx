@@ -5,7 +5,13 @@ import { X } from 'lucide-react'
 import { type ReactNode, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { clusterOf } from '~/core/fleet'
-import { boardObjects, type Board, type BoardObject, type BoardWaiting, type WhatIf } from '~/core/placement'
+import {
+  boardObjects,
+  type Board,
+  type BoardObject,
+  type BoardWaiting,
+  type WhatIf,
+} from '~/core/placement'
 import { bytesText, coresText, countText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { PlacementBoard } from '../../drawings/placement-board'
@@ -30,21 +36,47 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const free = new URL(request.url).searchParams.has('free')
   const objects = cluster && !free ? await gyrarch.fleet.objectsOf(cluster.name) : null
   return {
-    cluster: cluster && !free ? { name: cluster.name, answers: objects !== null, pools: cluster.pools.map((pool) => ({ name: pool.name, count: pool.nodes.length })) } : null,
+    cluster:
+      cluster && !free
+        ? {
+            name: cluster.name,
+            answers: objects !== null,
+            pools: cluster.pools.map((pool) => ({ name: pool.name, count: pool.nodes.length })),
+          }
+        : null,
     free,
-    clusters: view.clusters.map((one) => ({ name: one.name, site: one.site, nodes: one.pools.reduce((sum, pool) => sum + pool.nodes.length, 0), pods: one.podCount })),
+    clusters: view.clusters.map((one) => ({
+      name: one.name,
+      site: one.site,
+      nodes: one.pools.reduce((sum, pool) => sum + pool.nodes.length, 0),
+      pods: one.podCount,
+    })),
     objects: objects ? boardObjects(objects as unknown as readonly BoardObject[]) : [],
   }
 }
 
-function Choose({ clusters }: { readonly clusters: Route.ComponentProps['loaderData']['clusters'] }) {
+function Choose({
+  clusters,
+}: {
+  readonly clusters: Route.ComponentProps['loaderData']['clusters']
+}) {
   return (
     <>
-      <p className="soft">Point at a cluster to see its pods on its nodes, or paste objects of any cluster.</p>
+      <p className="soft">
+        Point at a cluster to see its pods on its nodes, or paste objects of any cluster.
+      </p>
       <Table
         name="clusters"
         columns={[
-          { name: 'cluster', value: (row) => row.name, show: (row) => <To path="/shape/board" query={{ aim: `cluster/${row.name}` }} className="mono">{row.name}</To> },
+          {
+            name: 'cluster',
+            value: (row) => row.name,
+            show: (row) => (
+              <To path="/shape/board" query={{ aim: `cluster/${row.name}` }} className="mono">
+                {row.name}
+              </To>
+            ),
+          },
           { name: 'site', value: (row) => row.site },
           { name: 'nodes', value: (row) => row.nodes, number: true },
           { name: 'pods', value: (row) => row.pods, number: true },
@@ -76,13 +108,24 @@ function Ask({ board, onAdd }: AskProps) {
   const [workload, setWorkload] = useState('')
   const [replicas, setReplicas] = useState('')
   const chosen = board.workloads.find((one) => one.key === workload)
-  const pools = [...new Map(board.nodes.filter((node) => node.fate === 'stands').map((node) => [node.pool, node])).values()]
+  const pools = [
+    ...new Map(
+      board.nodes.filter((node) => node.fate === 'stands').map((node) => [node.pool, node]),
+    ).values(),
+  ]
   return (
     <div className="board-ask" role="group" aria-label="What if">
       <b>What if</b>
       <label>
         <span className="soft">lose</span>{' '}
-        <select value="" onChange={(event) => event.target.value !== '' && onAdd({ kind: 'loss', label: 'topology.kubernetes.io/zone', value: event.target.value })} aria-label="Lose a zone">
+        <select
+          value=""
+          onChange={(event) =>
+            event.target.value !== '' &&
+            onAdd({ kind: 'loss', label: 'topology.kubernetes.io/zone', value: event.target.value })
+          }
+          aria-label="Lose a zone"
+        >
           <option value="">a zone…</option>
           {board.zones.map((zone) => (
             <option key={zone}>{zone}</option>
@@ -91,7 +134,14 @@ function Ask({ board, onAdd }: AskProps) {
       </label>
       <label>
         <span className="soft">add</span>{' '}
-        <select value="" onChange={(event) => event.target.value !== '' && onAdd({ kind: 'nodes', like: event.target.value, count: 1 })} aria-label="Add a node to a pool">
+        <select
+          value=""
+          onChange={(event) =>
+            event.target.value !== '' &&
+            onAdd({ kind: 'nodes', like: event.target.value, count: 1 })
+          }
+          aria-label="Add a node to a pool"
+        >
           <option value="">a node to…</option>
           {pools.map((node) => (
             <option key={node.name} value={node.name}>
@@ -103,7 +153,8 @@ function Ask({ board, onAdd }: AskProps) {
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          if (workload !== '' && /^\d{1,5}$/.test(replicas)) onAdd({ kind: 'replicas', workload, count: Number(replicas) })
+          if (workload !== '' && /^\d{1,5}$/.test(replicas))
+            onAdd({ kind: 'replicas', workload, count: Number(replicas) })
         }}
       >
         <select
@@ -111,7 +162,11 @@ function Ask({ board, onAdd }: AskProps) {
           aria-label="Workload"
           onChange={(event) => {
             setWorkload(event.target.value)
-            setReplicas(String((board.workloads.find((one) => one.key === event.target.value)?.replicas ?? 0) + 1))
+            setReplicas(
+              String(
+                (board.workloads.find((one) => one.key === event.target.value)?.replicas ?? 0) + 1,
+              ),
+            )
           }}
         >
           <option value="">scale…</option>
@@ -125,10 +180,14 @@ function Ask({ board, onAdd }: AskProps) {
         </select>
         {chosen ? (
           <>
-            <span className="soft">
-              {chosen.replicas} →{' '}
-            </span>
-            <input value={replicas} onChange={(event) => setReplicas(event.target.value)} inputMode="numeric" aria-label="Replicas" size={4} />
+            <span className="soft">{chosen.replicas} → </span>
+            <input
+              value={replicas}
+              onChange={(event) => setReplicas(event.target.value)}
+              inputMode="numeric"
+              aria-label="Replicas"
+              size={4}
+            />
             <Button type="submit" variant="outlined">
               Try
             </Button>
@@ -139,14 +198,24 @@ function Ask({ board, onAdd }: AskProps) {
   )
 }
 
-function Waiting({ waiting, onTry }: { readonly waiting: readonly BoardWaiting[]; readonly onTry: (whatIf: WhatIf) => void }) {
+function Waiting({
+  waiting,
+  onTry,
+}: {
+  readonly waiting: readonly BoardWaiting[]
+  readonly onTry: (whatIf: WhatIf) => void
+}) {
   if (waiting.length === 0) return <p className="soft">No pod waits: every one has a place.</p>
   return (
     <ul className="board-tray" aria-label="Waiting pods">
       {waiting.map((one) => (
         <li key={`${one.workload}${one.pod}`}>
           <p>
-            <b className="mono">{one.workload.split('/').at(-1)}</b> <span className="soft">{one.count > 1 ? `${one.count} pods wait` : one.pod.split('/')[1]} · {coresText(one.cpuMilli)}, {bytesText(one.memoryBytes)} each</span>
+            <b className="mono">{one.workload.split('/').at(-1)}</b>{' '}
+            <span className="soft">
+              {one.count > 1 ? `${one.count} pods wait` : one.pod.split('/')[1]} ·{' '}
+              {coresText(one.cpuMilli)}, {bytesText(one.memoryBytes)} each
+            </span>
           </p>
           <p>{one.says}</p>
           {one.remedies.length > 0 ? (
@@ -154,7 +223,12 @@ function Waiting({ waiting, onTry }: { readonly waiting: readonly BoardWaiting[]
               {one.remedies.map((remedy, i) => {
                 const whatIf = one.tries[i] ?? null
                 return whatIf ? (
-                  <Button key={remedy.says} variant={i === 0 ? 'contained' : 'outlined'} onClick={() => onTry(whatIf)} title="Proven: with it, a pod finds a place. Try it on the board.">
+                  <Button
+                    key={remedy.says}
+                    variant={i === 0 ? 'contained' : 'outlined'}
+                    onClick={() => onTry(whatIf)}
+                    title="Proven: with it, a pod finds a place. Try it on the board."
+                  >
                     {remedy.says.replaceAll('`', '')}
                   </Button>
                 ) : (
@@ -174,14 +248,37 @@ function Waiting({ waiting, onTry }: { readonly waiting: readonly BoardWaiting[]
 export default function BoardPage({ loaderData }: Route.ComponentProps) {
   const { cluster, clusters, free, objects } = loaderData
   const [pasted, setPasted] = useState('')
-  const source = useMemo<BoardSource>(() => (free ? { pasted } : { objects }), [free, pasted, objects])
+  const source = useMemo<BoardSource>(
+    () => (free ? { pasted } : { objects }),
+    [free, pasted, objects],
+  )
   const hasSource = free ? pasted.trim() !== '' : cluster?.answers === true
-  const title = cluster ? `Placement in ${cluster.name}` : free ? 'Placement of pasted objects' : 'Placement'
+  const title = cluster
+    ? `Placement in ${cluster.name}`
+    : free
+      ? 'Placement of pasted objects'
+      : 'Placement'
   if (!hasSource) {
     return (
-      <Page title={title} reason={<p className="soft">Nodes are columns; pods are blocks in them, to scale. What waits lies in a tray below, each with the reason and with remedies that were proven by placing it.</p>}>
+      <Page
+        title={title}
+        reason={
+          <p className="soft">
+            Nodes are columns; pods are blocks in them, to scale. What waits lies in a tray below,
+            each with the reason and with remedies that were proven by placing it.
+          </p>
+        }
+      >
         <ShapeTabs here="/shape/board" />
-        {free ? <Paste onRead={setPasted} /> : cluster ? <p className="empty">The API of {cluster.name} does not answer, so nothing is known of its pods.</p> : <Choose clusters={clusters} />}
+        {free ? (
+          <Paste onRead={setPasted} />
+        ) : cluster ? (
+          <p className="empty">
+            The API of {cluster.name} does not answer, so nothing is known of its pods.
+          </p>
+        ) : (
+          <Choose clusters={clusters} />
+        )}
         {free || cluster ? null : (
           <p>
             <To path="/shape/board" query={{ free: 'yes' }}>
@@ -203,11 +300,23 @@ function Paste({ onRead }: { readonly onRead: (text: string) => void }) {
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault()
-        void Promise.all([...event.dataTransfer.files].map((file) => file.text())).then((texts) => onRead(texts.join('\n---\n')))
+        void Promise.all([...event.dataTransfer.files].map((file) => file.text())).then((texts) =>
+          onRead(texts.join('\n---\n')),
+        )
       }}
     >
-      <label htmlFor="objects">Nodes and pods of any cluster, as JSON or YAML: paste them, or drop files here. They stay in this browser.</label>
-      <textarea id="objects" className="zone-text mono" rows={14} value={text} onChange={(event) => setText(event.target.value)} spellCheck={false} />
+      <label htmlFor="objects">
+        Nodes and pods of any cluster, as JSON or YAML: paste them, or drop files here. They stay in
+        this browser.
+      </label>
+      <textarea
+        id="objects"
+        className="zone-text mono"
+        rows={14}
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        spellCheck={false}
+      />
       <Button variant="contained" disabled={text.trim() === ''} onClick={() => onRead(text)}>
         Lay out
       </Button>
@@ -215,7 +324,15 @@ function Paste({ onRead }: { readonly onRead: (text: string) => void }) {
   )
 }
 
-function Living({ title, source, cluster }: { readonly title: string; readonly source: BoardSource; readonly cluster: Route.ComponentProps['loaderData']['cluster'] }) {
+function Living({
+  title,
+  source,
+  cluster,
+}: {
+  readonly title: string
+  readonly source: BoardSource
+  readonly cluster: Route.ComponentProps['loaderData']['cluster']
+}) {
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -226,8 +343,20 @@ function Living({ title, source, cluster }: { readonly title: string; readonly s
   const { answer, working } = useBoard(source, whatIfs)
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }))
   const go = (query: Readonly<Record<string, string | null>>): void =>
-    void navigate(address('/shape/board', { if: whatIfText_, node, workload, free: search.get('free'), ...query }), { preventScrollReset: true, replace: true })
-  const setIfs = (next: readonly WhatIf[], more: Readonly<Record<string, string | null>> = {}): void => go({ if: next.length === 0 ? null : JSON.stringify(next), ...more })
+    void navigate(
+      address('/shape/board', {
+        if: whatIfText_,
+        node,
+        workload,
+        free: search.get('free'),
+        ...query,
+      }),
+      { preventScrollReset: true, replace: true },
+    )
+  const setIfs = (
+    next: readonly WhatIf[],
+    more: Readonly<Record<string, string | null>> = {},
+  ): void => go({ if: next.length === 0 ? null : JSON.stringify(next), ...more })
   const add = (whatIf: WhatIf): void => setIfs(withWhatIf(whatIfs, whatIf))
   const board = answer?.board ?? null
   const waits = board?.waiting.reduce((sum, one) => sum + one.count, 0) ?? 0
@@ -236,35 +365,80 @@ function Living({ title, source, cluster }: { readonly title: string; readonly s
       title={title}
       beside={
         <span className="soft" role="status">
-          {board ? `${countText(board.nodes.length, 'node')} · ${waits === 0 ? 'nothing waits' : `${countText(waits, 'pod')} ${waits === 1 ? 'waits' : 'wait'}`}${board.moves.length > 0 ? ` · ${countText(board.moves.length, 'pod')} placed or moved` : ''}${working ? ' · placing…' : ` · placed in ${numberText(answer?.milliseconds ?? 0)} ms`}` : 'placing…'}
+          {board
+            ? `${countText(board.nodes.length, 'node')} · ${waits === 0 ? 'nothing waits' : `${countText(waits, 'pod')} ${waits === 1 ? 'waits' : 'wait'}`}${board.moves.length > 0 ? ` · ${countText(board.moves.length, 'pod')} placed or moved` : ''}${working ? ' · placing…' : ` · placed in ${numberText(answer?.milliseconds ?? 0)} ms`}`
+            : 'placing…'}
         </span>
       }
-      reason={board ? <BoardReason board={board} cluster={cluster?.name ?? null} node={node} workload={workload} onAdd={add} /> : <p className="soft">Placing what is there…</p>}
+      reason={
+        board ? (
+          <BoardReason
+            board={board}
+            cluster={cluster?.name ?? null}
+            node={node}
+            workload={workload}
+            onAdd={add}
+          />
+        ) : (
+          <p className="soft">Placing what is there…</p>
+        )
+      }
     >
       <ShapeTabs here="/shape/board" />
       {answer?.says ? <p role="alert">{answer.says}</p> : null}
       {board ? (
-        <DndContext sensors={sensors} onDragEnd={({ active, over }) => over?.id === 'out' && add({ kind: 'drain', node: String(active.id) })}>
+        <DndContext
+          sensors={sensors}
+          onDragEnd={({ active, over }) =>
+            over?.id === 'out' && add({ kind: 'drain', node: String(active.id) })
+          }
+        >
           <div className="board-page" aria-busy={working}>
             <Ask board={board} onAdd={add} />
             <div className="board-legend soft">
-              <span>left CPU, right memory; a narrow column is CPU alone; the frame is what a node can give</span>
-              <span className="key" data-kind="pod" /> pod <span className="key" data-kind="daemon" /> of a DaemonSet <span className="key" data-kind="moved" /> placed or moved by a what-if
+              <span>
+                left CPU, right memory; a narrow column is CPU alone; the frame is what a node can
+                give
+              </span>
+              <span className="key" data-kind="pod" /> pod{' '}
+              <span className="key" data-kind="daemon" /> of a DaemonSet{' '}
+              <span className="key" data-kind="moved" /> placed or moved by a what-if
             </div>
-            <PlacementBoard board={board} height={300} node={node} workload={workload} onNode={(name) => go({ node: name === node ? null : name, workload: null })} onWorkload={(key) => go({ workload: key === workload ? null : key, node: null })} />
+            <PlacementBoard
+              board={board}
+              height={300}
+              node={node}
+              workload={workload}
+              onNode={(name) => go({ node: name === node ? null : name, workload: null })}
+              onWorkload={(key) => go({ workload: key === workload ? null : key, node: null })}
+            />
             <Out>
-              {whatIfs.length === 0 ? <span className="soft">Drag the name of a node here to see it drained.</span> : null}
+              {whatIfs.length === 0 ? (
+                <span className="soft">Drag the name of a node here to see it drained.</span>
+              ) : null}
               {whatIfs.map((whatIf, i) => {
-                const change = cluster ? changeFor(whatIf, cluster.name, board, cluster.pools) : null
+                const change = cluster
+                  ? changeFor(whatIf, cluster.name, board, cluster.pools)
+                  : null
                 return (
                   <span key={JSON.stringify(whatIf)} className="board-if">
                     {whatIfText(whatIf)}
                     {change ? (
-                      <DraftChange kind={change.kind} intent={change.intent} variant="text" title="Make it a draft change">
+                      <DraftChange
+                        kind={change.kind}
+                        intent={change.intent}
+                        variant="text"
+                        title="Make it a draft change"
+                      >
                         Draft
                       </DraftChange>
                     ) : null}
-                    <button type="button" className="quiet-button" aria-label={`Without: ${whatIfText(whatIf)}`} onClick={() => setIfs(whatIfs.filter((_, other) => other !== i))}>
+                    <button
+                      type="button"
+                      className="quiet-button"
+                      aria-label={`Without: ${whatIfText(whatIf)}`}
+                      onClick={() => setIfs(whatIfs.filter((_, other) => other !== i))}
+                    >
                       <X size={13} aria-hidden />
                     </button>
                   </span>

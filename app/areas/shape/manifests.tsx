@@ -4,7 +4,16 @@ import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import { useFetcher, useNavigate } from 'react-router'
 import { stringify } from 'yaml'
 import { clusterOf } from '~/core/fleet'
-import { changesOf, applyIntent, objectKey, objectText, parseManifests, tidied, untar, type WrittenObject } from '~/core/manifests'
+import {
+  changesOf,
+  applyIntent,
+  objectKey,
+  objectText,
+  parseManifests,
+  tidied,
+  untar,
+  type WrittenObject,
+} from '~/core/manifests'
 import { fieldText } from '~/core/objects'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -33,25 +42,43 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const objects = cluster && key !== null ? await gyrarch.fleet.objectsOf(cluster.name) : null
   const live = objects?.find((object) => objectKey(object) === key)
   return {
-    cluster: cluster ? { name: cluster.name, answers: cluster.apiAnswers, guarded: cluster.guarded } : null,
+    cluster: cluster
+      ? { name: cluster.name, answers: cluster.apiAnswers, guarded: cluster.guarded }
+      : null,
     clusters: view.clusters.map((one) => one.name),
-    live: live ? { key: key ?? '', text: stringify(tidied(live as unknown as WrittenObject), { lineWidth: 0 }) } : null,
+    live: live
+      ? {
+          key: key ?? '',
+          text: stringify(tidied(live as unknown as WrittenObject), { lineWidth: 0 }),
+        }
+      : null,
     missing: key !== null && !live ? key : null,
     layers: search.get('view') === 'layers' ? await gyrarch.layers.list() : null,
   }
 }
 
-const valueText = (value: unknown): string => (value === undefined ? '–' : typeof value === 'string' ? value : JSON.stringify(value))
+const valueText = (value: unknown): string =>
+  value === undefined ? '–' : typeof value === 'string' ? value : JSON.stringify(value)
 
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const wish = (await request.json().catch(() => ({}))) as { do?: unknown; cluster?: unknown; text?: unknown; manager?: unknown; name?: unknown }
+  const wish = (await request.json().catch(() => ({}))) as {
+    do?: unknown
+    cluster?: unknown
+    text?: unknown
+    manager?: unknown
+    name?: unknown
+  }
   return orRefused(async (): Promise<Preview> => {
     if (wish.do === 'keep-layers') {
       await gyrarch.layers.keep(String(wish.name ?? ''), String(wish.text ?? ''))
       return { kept: String(wish.name) }
     }
-    const draft = gyrarch.changes.read('manifest.apply', { cluster: wish.cluster, text: wish.text, ...(typeof wish.manager === 'string' ? { manager: wish.manager } : {}) })
+    const draft = gyrarch.changes.read('manifest.apply', {
+      cluster: wish.cluster,
+      text: wish.text,
+      ...(typeof wish.manager === 'string' ? { manager: wish.manager } : {}),
+    })
     const view = await gyrarch.changes.viewFor(draft)
     return {
       findings: draft.findings(view).map(({ key, level, says }) => ({ key, level, says })),
@@ -59,7 +86,16 @@ export async function action({ request, context }: Route.ActionArgs) {
         key: change.key,
         says: objectText(change.object),
         kind: change.kind,
-        fields: change.kind === 'make' ? [] : change.fields.slice(0, 60).map((field) => ({ path: fieldText(field.path), live: valueText(field.live), wanted: valueText(field.wanted), owner: field.owner, conflict: change.conflicts.includes(field) })),
+        fields:
+          change.kind === 'make'
+            ? []
+            : change.fields.slice(0, 60).map((field) => ({
+                path: fieldText(field.path),
+                live: valueText(field.live),
+                wanted: valueText(field.wanted),
+                owner: field.owner,
+                conflict: change.conflicts.includes(field),
+              })),
       })),
     }
   })
@@ -72,7 +108,12 @@ async function textsOf(files: readonly File[]): Promise<string> {
     files.map(async (file) => {
       const bytes = new Uint8Array(await file.arrayBuffer())
       const inside = untar(bytes)
-      return inside ? inside.filter(({ name }) => /\.(ya?ml|json)$/i.test(name)).map(({ text }) => text).join('\n---\n') : new TextDecoder().decode(bytes)
+      return inside
+        ? inside
+            .filter(({ name }) => /\.(ya?ml|json)$/i.test(name))
+            .map(({ text }) => text)
+            .join('\n---\n')
+        : new TextDecoder().decode(bytes)
     }),
   )
   return texts.join('\n---\n')
@@ -81,10 +122,23 @@ async function textsOf(files: readonly File[]): Promise<string> {
 export default function Manifests({ loaderData }: Route.ComponentProps) {
   const { cluster, clusters, live, missing, layers } = loaderData
   if (layers) return <LayersView files={layers} aim={cluster?.name ?? null} />
-  return <Editor key={`${live?.key ?? ''}`} cluster={cluster} clusters={clusters} live={live} missing={missing} />
+  return (
+    <Editor
+      key={`${live?.key ?? ''}`}
+      cluster={cluster}
+      clusters={clusters}
+      live={live}
+      missing={missing}
+    />
+  )
 }
 
-function Editor({ cluster, clusters, live, missing }: Pick<Route.ComponentProps['loaderData'], 'cluster' | 'clusters' | 'live' | 'missing'>) {
+function Editor({
+  cluster,
+  clusters,
+  live,
+  missing,
+}: Pick<Route.ComponentProps['loaderData'], 'cluster' | 'clusters' | 'live' | 'missing'>) {
   const [text, setText] = useState(live?.text ?? '')
   const fetcher = useFetcher<Preview>()
   const address = useAddress()
@@ -107,15 +161,29 @@ function Editor({ cluster, clusters, live, missing }: Pick<Route.ComponentProps[
   const stops = findings.filter((finding) => finding.level === 'stop').length
   return (
     <Page
-      title={live ? `${live.key.split('/').filter(Boolean).slice(0, 1).join('')} ${live.key.split('/').slice(1).filter(Boolean).join('/')}` : 'Manifests'}
-      beside={<span className="soft">{text.trim() === '' ? 'write, paste or drop files' : `${countText(read.documents.length, 'object')}${read.problems.length > 0 ? `, ${countText(read.problems.length, 'problem')}` : ''}`}</span>}
+      title={
+        live
+          ? `${live.key.split('/').filter(Boolean).slice(0, 1).join('')} ${live.key.split('/').slice(1).filter(Boolean).join('/')}`
+          : 'Manifests'
+      }
+      beside={
+        <span className="soft">
+          {text.trim() === ''
+            ? 'write, paste or drop files'
+            : `${countText(read.documents.length, 'object')}${read.problems.length > 0 ? `, ${countText(read.problems.length, 'problem')}` : ''}`}
+        </span>
+      }
       reason={
         cluster ? (
           <>
             <h2>
               For <span className="mono">{cluster.name}</span>
             </h2>
-            <p className="soft">{cluster.guarded ? 'Guarded: its name is typed before it runs.' : 'What is written here goes to the aim and nowhere else.'}</p>
+            <p className="soft">
+              {cluster.guarded
+                ? 'Guarded: its name is typed before it runs.'
+                : 'What is written here goes to the aim and nowhere else.'}
+            </p>
             <ul className="findings-short" aria-label="Findings">
               {findings.map((finding) => (
                 <li key={finding.key}>
@@ -125,11 +193,32 @@ function Editor({ cluster, clusters, live, missing }: Pick<Route.ComponentProps[
               ))}
             </ul>
             <div className="acts">
-              <DraftChange kind="manifest.apply" intent={{ cluster: cluster.name, text, manager }} variant="contained" disabled={read.documents.length === 0}>
-                {stops > 0 ? `Draft it and settle ${countText(stops, 'stop')}` : 'Draft applying it'}
+              <DraftChange
+                kind="manifest.apply"
+                intent={{ cluster: cluster.name, text, manager }}
+                variant="contained"
+                disabled={read.documents.length === 0}
+              >
+                {stops > 0
+                  ? `Draft it and settle ${countText(stops, 'stop')}`
+                  : 'Draft applying it'}
               </DraftChange>
               {live ? (
-                <DraftChange kind="manifest.remove" intent={{ cluster: cluster.name, objects: read.documents.slice(0, 1).map(({ object }) => ({ apiVersion: object.apiVersion, kind: object.kind, ...(object.metadata.namespace === undefined ? {} : { namespace: object.metadata.namespace }), name: object.metadata.name })) }} disabled={read.documents.length === 0}>
+                <DraftChange
+                  kind="manifest.remove"
+                  intent={{
+                    cluster: cluster.name,
+                    objects: read.documents.slice(0, 1).map(({ object }) => ({
+                      apiVersion: object.apiVersion,
+                      kind: object.kind,
+                      ...(object.metadata.namespace === undefined
+                        ? {}
+                        : { namespace: object.metadata.namespace }),
+                      name: object.metadata.name,
+                    })),
+                  }}
+                  disabled={read.documents.length === 0}
+                >
                   Draft removing it
                 </DraftChange>
               ) : null}
@@ -145,7 +234,13 @@ function Editor({ cluster, clusters, live, missing }: Pick<Route.ComponentProps[
             <p>Manifests go to the aim. Point at the cluster they are meant for:</p>
             <div className="acts">
               {clusters.map((one) => (
-                <Button key={one} variant="outlined" onClick={() => void navigate(address('/shape/manifests', { aim: `cluster/${one}` }))}>
+                <Button
+                  key={one}
+                  variant="outlined"
+                  onClick={() =>
+                    void navigate(address('/shape/manifests', { aim: `cluster/${one}` }))
+                  }
+                >
                   {one}
                 </Button>
               ))}
@@ -166,10 +261,22 @@ function Editor({ cluster, clusters, live, missing }: Pick<Route.ComponentProps[
         onDragOver={(event) => event.preventDefault()}
         onDrop={(event) => {
           event.preventDefault()
-          void textsOf([...event.dataTransfer.files]).then((dropped) => setText(text.trim() === '' ? dropped : `${text.trimEnd()}\n---\n${dropped}`))
+          void textsOf([...event.dataTransfer.files]).then((dropped) =>
+            setText(text.trim() === '' ? dropped : `${text.trimEnd()}\n---\n${dropped}`),
+          )
         }}
       >
-        <Suspense fallback={<textarea className="zone-text mono" rows={16} value={text} onChange={(event) => setText(event.target.value)} aria-label="Manifests" />}>
+        <Suspense
+          fallback={
+            <textarea
+              className="zone-text mono"
+              rows={16}
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+              aria-label="Manifests"
+            />
+          }
+        >
           <YamlEditor value={text} label="Manifests" height="340px" manifests onChange={setText} />
         </Suspense>
         <PreviewList preview={fetcher.data} />

@@ -2,8 +2,23 @@
 import type { ObjectChange } from '~/core/manifests'
 
 export interface Preview {
-  readonly findings?: readonly { readonly key: string; readonly level: 'stop' | 'caution' | 'note'; readonly says: string }[]
-  readonly changes?: readonly { readonly key: string; readonly says: string; readonly kind: ObjectChange['kind']; readonly fields: readonly { readonly path: string; readonly live: string; readonly wanted: string; readonly owner: string | null; readonly conflict: boolean }[] }[]
+  readonly findings?: readonly {
+    readonly key: string
+    readonly level: 'stop' | 'caution' | 'note'
+    readonly says: string
+  }[]
+  readonly changes?: readonly {
+    readonly key: string
+    readonly says: string
+    readonly kind: ObjectChange['kind']
+    readonly fields: readonly {
+      readonly path: string
+      readonly live: string
+      readonly wanted: string
+      readonly owner: string | null
+      readonly conflict: boolean
+    }[]
+  }[]
   readonly refused?: string
   readonly kept?: string
 }
@@ -27,7 +42,9 @@ export function PreviewList({ preview }: { readonly preview: Preview | undefined
                     <td className="mono">{field.path}</td>
                     <td className="mono was">{field.live}</td>
                     <td className="mono">{field.wanted}</td>
-                    <td className="soft">{field.owner === null ? '' : `written by ${field.owner}`}</td>
+                    <td className="soft">
+                      {field.owner === null ? '' : `written by ${field.owner}`}
+                    </td>
                   </tr>
                 ))}
               </tbody>

@@ -4,7 +4,15 @@ import { X } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { clusterOf, siteOf } from '~/core/fleet'
 import { keptUntil } from '~/core/keeping'
-import { instantOf, minutesOf, restIntervals, restSavings, type RestWindow, type Weekday, weekdays } from '~/core/scaling'
+import {
+  instantOf,
+  minutesOf,
+  restIntervals,
+  restSavings,
+  type RestWindow,
+  type Weekday,
+  weekdays,
+} from '~/core/scaling'
 import { clusterHourly } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -24,12 +32,30 @@ export const meta: Route.MetaFunction = () => [{ title: 'Rest · Gyrarch' }]
 const usualZone = 'Europe/Berlin'
 
 /** The calendar month that holds an instant, in a zone. */
-function monthOf(zone: string, at: number): { readonly from: number; readonly to: number; readonly says: string } {
-  const parts = new Intl.DateTimeFormat('en', { timeZone: zone, year: 'numeric', month: 'numeric' }).formatToParts(at)
+function monthOf(
+  zone: string,
+  at: number,
+): { readonly from: number; readonly to: number; readonly says: string } {
+  const parts = new Intl.DateTimeFormat('en', {
+    timeZone: zone,
+    year: 'numeric',
+    month: 'numeric',
+  }).formatToParts(at)
   const year = Number(parts.find((part) => part.type === 'year')?.value)
   const month = Number(parts.find((part) => part.type === 'month')?.value)
-  const says = new Intl.DateTimeFormat('en', { timeZone: zone, year: 'numeric', month: 'long' }).format(at)
-  return { from: instantOf(zone, { year, month, day: 1 }, 0), to: month === 12 ? instantOf(zone, { year: year + 1, month: 1, day: 1 }, 0) : instantOf(zone, { year, month: month + 1, day: 1 }, 0), says }
+  const says = new Intl.DateTimeFormat('en', {
+    timeZone: zone,
+    year: 'numeric',
+    month: 'long',
+  }).format(at)
+  return {
+    from: instantOf(zone, { year, month, day: 1 }, 0),
+    to:
+      month === 12
+        ? instantOf(zone, { year: year + 1, month: 1, day: 1 }, 0)
+        : instantOf(zone, { year, month: month + 1, day: 1 }, 0),
+    says,
+  }
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -41,30 +67,94 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     const hourly = site ? clusterHourly(site, cluster) : 0
     const zone = cluster.rest?.zone ?? usualZone
     const month = monthOf(zone, now)
-    return { name: cluster.name, site: cluster.site, resting: cluster.resting, since: cluster.restingSince, hourly, month: month.says, windows: cluster.rest?.windows ?? [], ...restSavings(zone, cluster.rest?.windows ?? [], month, hourly) }
+    return {
+      name: cluster.name,
+      site: cluster.site,
+      resting: cluster.resting,
+      since: cluster.restingSince,
+      hourly,
+      month: month.says,
+      windows: cluster.rest?.windows ?? [],
+      ...restSavings(zone, cluster.rest?.windows ?? [], month, hourly),
+    }
   })
   const aim = aimedCluster(request)
   const chosen = aim === null ? undefined : clusterOf(view, aim)
   const row = rows.find((one) => one.name === chosen?.name)
-  return { now: view.now, rows, chosen: chosen && row ? { name: chosen.name, zone: chosen.rest?.zone ?? usualZone, windows: chosen.rest?.windows ?? [], resting: chosen.resting, since: chosen.restingSince, hourly: row.hourly, drives: chosen.drives } : null }
+  return {
+    now: view.now,
+    rows,
+    chosen:
+      chosen && row
+        ? {
+            name: chosen.name,
+            zone: chosen.rest?.zone ?? usualZone,
+            windows: chosen.rest?.windows ?? [],
+            resting: chosen.resting,
+            since: chosen.restingSince,
+            hourly: row.hourly,
+            drives: chosen.drives,
+          }
+        : null,
+  }
 }
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
 const columns: readonly Column<Row>[] = [
-  { name: 'cluster', value: (row) => row.name, show: (row) => <To path="/shape/rest" query={{ aim: `cluster/${row.name}` }} className="mono">{row.name}</To> },
-  { name: 'now', value: (row) => (row.resting ? 'rests' : 'runs'), show: (row) => <StateText state={row.resting ? 'resting' : 'well'}>{row.resting ? 'rests' : 'runs'}</StateText> },
-  { name: 'units an hour', value: (row) => row.hourly, show: (row) => moneyText(row.hourly), number: true },
-  { name: 'windows', value: (row) => row.windows.length, show: (row) => (row.windows.length === 0 ? 'none' : String(row.windows.length)), number: true },
-  { name: 'hours of the month', value: (row) => row.hours, show: (row) => `${numberText(row.hoursRunning, 1)} of ${numberText(row.hours, 1)}`, number: true },
-  { name: 'saved in the month', value: (row) => row.saved, show: (row) => moneyText(row.saved), number: true },
+  {
+    name: 'cluster',
+    value: (row) => row.name,
+    show: (row) => (
+      <To path="/shape/rest" query={{ aim: `cluster/${row.name}` }} className="mono">
+        {row.name}
+      </To>
+    ),
+  },
+  {
+    name: 'now',
+    value: (row) => (row.resting ? 'rests' : 'runs'),
+    show: (row) => (
+      <StateText state={row.resting ? 'resting' : 'well'}>
+        {row.resting ? 'rests' : 'runs'}
+      </StateText>
+    ),
+  },
+  {
+    name: 'units an hour',
+    value: (row) => row.hourly,
+    show: (row) => moneyText(row.hourly),
+    number: true,
+  },
+  {
+    name: 'windows',
+    value: (row) => row.windows.length,
+    show: (row) => (row.windows.length === 0 ? 'none' : String(row.windows.length)),
+    number: true,
+  },
+  {
+    name: 'hours of the month',
+    value: (row) => row.hours,
+    show: (row) => `${numberText(row.hoursRunning, 1)} of ${numberText(row.hours, 1)}`,
+    number: true,
+  },
+  {
+    name: 'saved in the month',
+    value: (row) => row.saved,
+    show: (row) => moneyText(row.saved),
+    number: true,
+  },
 ]
 
 /** Resting minutes of each day of a week without changes of the clocks, for the drawing. */
-function weekOf(windows: readonly RestWindow[]): Readonly<Record<Weekday, readonly (readonly [number, number])[]>> {
+function weekOf(
+  windows: readonly RestWindow[],
+): Readonly<Record<Weekday, readonly (readonly [number, number])[]>> {
   const monday = Date.UTC(2026, 5, 1)
   const intervals = restIntervals('UTC', windows, { from: monday, to: monday + 7 * 86_400_000 })
-  const days = Object.fromEntries(weekdays.map((day): [Weekday, [number, number][]] => [day, []])) as Record<Weekday, [number, number][]>
+  const days = Object.fromEntries(
+    weekdays.map((day): [Weekday, [number, number][]] => [day, []]),
+  ) as Record<Weekday, [number, number][]>
   for (const [i, day] of weekdays.entries()) {
     const from = monday + i * 86_400_000
     for (const interval of intervals) {
@@ -77,30 +167,77 @@ function weekOf(windows: readonly RestWindow[]): Readonly<Record<Weekday, readon
 }
 
 function localNow(zone: string, at: string): { readonly day: Weekday; readonly minute: number } {
-  const parts = new Intl.DateTimeFormat('en-GB', { timeZone: zone, weekday: 'short', hour: '2-digit', minute: '2-digit', hour12: false }).formatToParts(Date.parse(at))
+  const parts = new Intl.DateTimeFormat('en-GB', {
+    timeZone: zone,
+    weekday: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+    hour12: false,
+  }).formatToParts(Date.parse(at))
   const of = (type: string): string => parts.find((part) => part.type === type)?.value ?? ''
-  return { day: weekdays.find((day) => of('weekday').toLowerCase().startsWith(day)) ?? 'mon', minute: Number(of('hour')) * 60 + Number(of('minute')) }
+  return {
+    day: weekdays.find((day) => of('weekday').toLowerCase().startsWith(day)) ?? 'mon',
+    minute: Number(of('hour')) * 60 + Number(of('minute')),
+  }
 }
 
-function Calendar({ chosen, now }: { readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']>; readonly now: string }) {
+function Calendar({
+  chosen,
+  now,
+}: {
+  readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']>
+  readonly now: string
+}) {
   const [zone, setZone] = useState(chosen.zone)
   const [windows, setWindows] = useState<readonly RestWindow[]>(chosen.windows)
-  const good = useMemo(() => windows.filter((window) => minutesOf(window.stop) !== null && minutesOf(window.start) !== null && window.stop !== window.start), [windows])
-  const set = (i: number, change: Partial<RestWindow>): void => setWindows(windows.map((window, other) => (other === i ? { ...window, ...change } : window)))
+  const good = useMemo(
+    () =>
+      windows.filter(
+        (window) =>
+          minutesOf(window.stop) !== null &&
+          minutesOf(window.start) !== null &&
+          window.stop !== window.start,
+      ),
+    [windows],
+  )
+  const set = (i: number, change: Partial<RestWindow>): void =>
+    setWindows(windows.map((window, other) => (other === i ? { ...window, ...change } : window)))
   const month = useMemo(() => monthOf(zone, Date.parse(now)), [zone, now])
-  const found = useMemo(() => restSavings(zone, good, month, chosen.hourly), [zone, good, month, chosen.hourly])
+  const found = useMemo(
+    () => restSavings(zone, good, month, chosen.hourly),
+    [zone, good, month, chosen.hourly],
+  )
   const changed = JSON.stringify(windows) !== JSON.stringify(chosen.windows) || zone !== chosen.zone
-  const zones = useMemo(() => [...new Set([zone, 'Europe/Berlin', 'Europe/London', 'Europe/Helsinki', 'America/New_York', 'Asia/Tokyo', 'UTC'])], [zone])
+  const zones = useMemo(
+    () => [
+      ...new Set([
+        zone,
+        'Europe/Berlin',
+        'Europe/London',
+        'Europe/Helsinki',
+        'America/New_York',
+        'Asia/Tokyo',
+        'UTC',
+      ]),
+    ],
+    [zone],
+  )
   return (
     <div className="rest-page">
       <WeekStrip rests={weekOf(good)} now={localNow(zone, now)} />
       <p className="rest-saves" role="status">
-        {month.says}: runs <b>{numberText(found.hoursRunning, 2)}</b> of {numberText(found.hours, 2)} h and costs <b>{moneyText(found.spendWith)}</b> units in place of {moneyText(found.spendWithout)}: <b>{moneyText(found.saved)}</b> saved.
+        {month.says}: runs <b>{numberText(found.hoursRunning, 2)}</b> of{' '}
+        {numberText(found.hours, 2)} h and costs <b>{moneyText(found.spendWith)}</b> units in place
+        of {moneyText(found.spendWithout)}: <b>{moneyText(found.saved)}</b> saved.
       </p>
       <div className="rest-windows">
         <label>
           Time zone{' '}
-          <select className="shape-field" value={zone} onChange={(event) => setZone(event.target.value)}>
+          <select
+            className="shape-field"
+            value={zone}
+            onChange={(event) => setZone(event.target.value)}
+          >
             {zones.map((one) => (
               <option key={one}>{one}</option>
             ))}
@@ -111,27 +248,80 @@ function Calendar({ chosen, now }: { readonly chosen: NonNullable<Route.Componen
             <legend className="visually-hidden">Window {i + 1}</legend>
             {weekdays.map((day) => (
               <label key={day} className="rest-day" data-on={window.days.includes(day)}>
-                <input type="checkbox" className="visually-hidden" checked={window.days.includes(day)} onChange={(event) => set(i, { days: weekdays.filter((other) => (other === day ? event.target.checked : window.days.includes(other))) })} />
+                <input
+                  type="checkbox"
+                  className="visually-hidden"
+                  checked={window.days.includes(day)}
+                  onChange={(event) =>
+                    set(i, {
+                      days: weekdays.filter((other) =>
+                        other === day ? event.target.checked : window.days.includes(other),
+                      ),
+                    })
+                  }
+                />
                 {day}
               </label>
             ))}
             <label>
-              stops <input className="shape-field mono" size={6} pattern="([01]\d|2[0-3]):[0-5]\d" title="From 00:00 to 23:59" value={window.stop} onChange={(event) => set(i, { stop: event.target.value })} />
+              stops{' '}
+              <input
+                className="shape-field mono"
+                size={6}
+                pattern="([01]\d|2[0-3]):[0-5]\d"
+                title="From 00:00 to 23:59"
+                value={window.stop}
+                onChange={(event) => set(i, { stop: event.target.value })}
+              />
             </label>
             <label>
-              starts <input className="shape-field mono" size={6} pattern="([01]\d|2[0-3]):[0-5]\d" title="From 00:00 to 23:59" value={window.start} onChange={(event) => set(i, { start: event.target.value })} />
+              starts{' '}
+              <input
+                className="shape-field mono"
+                size={6}
+                pattern="([01]\d|2[0-3]):[0-5]\d"
+                title="From 00:00 to 23:59"
+                value={window.start}
+                onChange={(event) => set(i, { start: event.target.value })}
+              />
             </label>
-            <span className="soft">{minutesOf(window.stop) === null || minutesOf(window.start) === null ? 'times are from 00:00 to 23:59' : window.stop === window.start ? 'stops when it starts: give two times' : window.start <= window.stop ? 'over midnight' : ''}</span>
-            <button type="button" className="quiet-button" aria-label={`Remove window ${i + 1}`} onClick={() => setWindows(windows.filter((_, other) => other !== i))}>
+            <span className="soft">
+              {minutesOf(window.stop) === null || minutesOf(window.start) === null
+                ? 'times are from 00:00 to 23:59'
+                : window.stop === window.start
+                  ? 'stops when it starts: give two times'
+                  : window.start <= window.stop
+                    ? 'over midnight'
+                    : ''}
+            </span>
+            <button
+              type="button"
+              className="quiet-button"
+              aria-label={`Remove window ${i + 1}`}
+              onClick={() => setWindows(windows.filter((_, other) => other !== i))}
+            >
               <X size={14} aria-hidden />
             </button>
           </fieldset>
         ))}
         <div className="acts">
-          <Button variant="outlined" onClick={() => setWindows([...windows, { days: ['mon', 'tue', 'wed', 'thu', 'fri'], stop: '20:00', start: '06:00' }])}>
+          <Button
+            variant="outlined"
+            onClick={() =>
+              setWindows([
+                ...windows,
+                { days: ['mon', 'tue', 'wed', 'thu', 'fri'], stop: '20:00', start: '06:00' },
+              ])
+            }
+          >
             Add a window
           </Button>
-          <DraftChange kind="cluster.rest" intent={{ cluster: chosen.name, zone, windows }} variant="contained" disabled={!changed || good.length !== windows.length}>
+          <DraftChange
+            kind="cluster.rest"
+            intent={{ cluster: chosen.name, zone, windows }}
+            variant="contained"
+            disabled={!changed || good.length !== windows.length}
+          >
             Draft this calendar
           </DraftChange>
         </div>
@@ -145,7 +335,13 @@ export default function RestPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title={chosen ? `Rest of ${chosen.name}` : 'Rest'}
-      beside={chosen ? <StateText state={chosen.resting ? 'resting' : 'well'}>{chosen.resting ? `rests since ${clockText(chosen.since ?? now)}` : 'runs'}</StateText> : null}
+      beside={
+        chosen ? (
+          <StateText state={chosen.resting ? 'resting' : 'well'}>
+            {chosen.resting ? `rests since ${clockText(chosen.since ?? now)}` : 'runs'}
+          </StateText>
+        ) : null
+      }
       reason={
         chosen ? (
           <>
@@ -170,10 +366,16 @@ export default function RestPage({ loaderData }: Route.ComponentProps) {
                 </div>
               ) : null}
             </dl>
-            {chosen.drives.length > 0 ? <p>It drives {chosen.drives.join(' and ')}, so it cannot rest.</p> : null}
+            {chosen.drives.length > 0 ? (
+              <p>It drives {chosen.drives.join(' and ')}, so it cannot rest.</p>
+            ) : null}
             <div className="acts">
               {chosen.resting ? (
-                <DraftChange kind="cluster.start" intent={{ cluster: chosen.name }} variant="contained">
+                <DraftChange
+                  kind="cluster.start"
+                  intent={{ cluster: chosen.name }}
+                  variant="contained"
+                >
                   Draft starting it
                 </DraftChange>
               ) : (
@@ -182,15 +384,36 @@ export default function RestPage({ loaderData }: Route.ComponentProps) {
                 </DraftChange>
               )}
             </div>
-            <p className="soft">A window belongs to the days on which it stops. A night in which the clocks change is as long as it really is. What you stop or start by hand stands until the calendar’s next boundary.</p>
+            <p className="soft">
+              A window belongs to the days on which it stops. A night in which the clocks change is
+              as long as it really is. What you stop or start by hand stands until the calendar’s
+              next boundary.
+            </p>
           </>
         ) : (
-          <p className="soft">Choose a cluster to draw its week. Savings are exact to the hour, also in months in which the clocks change.</p>
+          <p className="soft">
+            Choose a cluster to draw its week. Savings are exact to the hour, also in months in
+            which the clocks change.
+          </p>
         )
       }
     >
       <ShapeTabs here="/shape/rest" />
-      {chosen ? <Calendar key={`${chosen.name}${JSON.stringify(chosen.windows)}`} chosen={chosen} now={now} /> : <Table name="clusters" columns={columns} rows={rows} id={(row) => row.name} empty="There is no cluster yet." />}
+      {chosen ? (
+        <Calendar
+          key={`${chosen.name}${JSON.stringify(chosen.windows)}`}
+          chosen={chosen}
+          now={now}
+        />
+      ) : (
+        <Table
+          name="clusters"
+          columns={columns}
+          rows={rows}
+          id={(row) => row.name}
+          empty="There is no cluster yet."
+        />
+      )}
     </Page>
   )
 }

@@ -25,8 +25,17 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const rows = await Promise.all(
     view.clusters.map(async (cluster) => {
       const nodes = cluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0)
-      const objects = cluster.apiAnswers && (nodes <= mostPlaced || cluster.name === aim) ? await gyrarch.fleet.objectsOf(cluster.name) : null
-      return { name: cluster.name, site: cluster.site, ...clusterState(cluster, state), nodes, capacity: objects ? capacityOf(objects) : null }
+      const objects =
+        cluster.apiAnswers && (nodes <= mostPlaced || cluster.name === aim)
+          ? await gyrarch.fleet.objectsOf(cluster.name)
+          : null
+      return {
+        name: cluster.name,
+        site: cluster.site,
+        ...clusterState(cluster, state),
+        nodes,
+        capacity: objects ? capacityOf(objects) : null,
+      }
     }),
   )
   return { rows, at: aim }
@@ -34,19 +43,67 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
-const of = (row: Row, pick: (capacity: Capacity) => number): number => (row.capacity ? pick(row.capacity) : -1)
-const share = (used: number, all: number): string => (all === 0 ? '' : ` (${Math.round((100 * used) / all)} %)`)
+const of = (row: Row, pick: (capacity: Capacity) => number): number =>
+  row.capacity ? pick(row.capacity) : -1
+const share = (used: number, all: number): string =>
+  all === 0 ? '' : ` (${Math.round((100 * used) / all)} %)`
 
 const columns: readonly Column<Row>[] = [
-  { name: 'cluster', value: (row) => row.name, show: (row) => <To path="/shape/board" query={{ aim: `cluster/${row.name}` }} className="mono">{row.name}</To> },
+  {
+    name: 'cluster',
+    value: (row) => row.name,
+    show: (row) => (
+      <To path="/shape/board" query={{ aim: `cluster/${row.name}` }} className="mono">
+        {row.name}
+      </To>
+    ),
+  },
   { name: 'state', value: (row) => row.state, show: (row) => <StateText state={row.state} /> },
   { name: 'nodes', value: (row) => row.nodes, number: true },
-  { name: 'cores asked', value: (row) => of(row, (c) => c.cpuRequested), show: (row) => (row.capacity ? `${numberText(row.capacity.cpuRequested / 1000, 1)} of ${numberText(row.capacity.cpuMilli / 1000, 1)}${share(row.capacity.cpuRequested, row.capacity.cpuMilli)}` : '–'), number: true },
-  { name: 'GiB asked', value: (row) => of(row, (c) => c.memoryRequested), show: (row) => (row.capacity ? `${numberText(row.capacity.memoryRequested / GiB, 1)} of ${numberText(row.capacity.memoryBytes / GiB, 1)}${share(row.capacity.memoryRequested, row.capacity.memoryBytes)}` : '–'), number: true },
-  { name: 'pods', value: (row) => of(row, (c) => c.pods), show: (row) => (row.capacity ? `${row.capacity.pods} of ${row.capacity.podLimit}` : '–'), number: true },
-  { name: 'waiting', value: (row) => of(row, (c) => c.waiting), show: (row) => (row.capacity ? String(row.capacity.waiting) : '–'), number: true },
-  { name: 'room for', value: (row) => of(row, (c) => c.headroom?.fits ?? 0), show: (row) => (row.capacity?.headroom ? `${row.capacity.headroom.fits} more of ${row.capacity.headroom.workload.split('/').at(-1) ?? ''}` : '–') },
-  { name: 'if a zone is lost', value: (row) => row.capacity?.losses.map((loss) => loss.homeless).join() ?? '', show: (row) => (row.capacity ? lossText(row.capacity) : '–'), wraps: true },
+  {
+    name: 'cores asked',
+    value: (row) => of(row, (c) => c.cpuRequested),
+    show: (row) =>
+      row.capacity
+        ? `${numberText(row.capacity.cpuRequested / 1000, 1)} of ${numberText(row.capacity.cpuMilli / 1000, 1)}${share(row.capacity.cpuRequested, row.capacity.cpuMilli)}`
+        : '–',
+    number: true,
+  },
+  {
+    name: 'GiB asked',
+    value: (row) => of(row, (c) => c.memoryRequested),
+    show: (row) =>
+      row.capacity
+        ? `${numberText(row.capacity.memoryRequested / GiB, 1)} of ${numberText(row.capacity.memoryBytes / GiB, 1)}${share(row.capacity.memoryRequested, row.capacity.memoryBytes)}`
+        : '–',
+    number: true,
+  },
+  {
+    name: 'pods',
+    value: (row) => of(row, (c) => c.pods),
+    show: (row) => (row.capacity ? `${row.capacity.pods} of ${row.capacity.podLimit}` : '–'),
+    number: true,
+  },
+  {
+    name: 'waiting',
+    value: (row) => of(row, (c) => c.waiting),
+    show: (row) => (row.capacity ? String(row.capacity.waiting) : '–'),
+    number: true,
+  },
+  {
+    name: 'room for',
+    value: (row) => of(row, (c) => c.headroom?.fits ?? 0),
+    show: (row) =>
+      row.capacity?.headroom
+        ? `${row.capacity.headroom.fits} more of ${row.capacity.headroom.workload.split('/').at(-1) ?? ''}`
+        : '–',
+  },
+  {
+    name: 'if a zone is lost',
+    value: (row) => row.capacity?.losses.map((loss) => loss.homeless).join() ?? '',
+    show: (row) => (row.capacity ? lossText(row.capacity) : '–'),
+    wraps: true,
+  },
 ]
 
 const lossText = (capacity: Capacity): string => {
@@ -75,7 +132,11 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
               {chosen.capacity.losses.map((loss) => (
                 <li key={loss.zone}>
                   <span className="mono">{loss.zone}</span>
-                  <span className="source">{loss.homeless === 0 ? `all ${loss.moved} pods find room` : `${loss.homeless} of ${loss.moved} pods find no place`}</span>
+                  <span className="source">
+                    {loss.homeless === 0
+                      ? `all ${loss.moved} pods find room`
+                      : `${loss.homeless} of ${loss.moved} pods find no place`}
+                  </span>
                 </li>
               ))}
             </ul>
@@ -85,12 +146,23 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
             </p>
           </>
         ) : (
-          <p className="soft">Choose a cluster to see what the loss of each of its zones would leave without a place. “Room for” is how many more pods of its largest workload would fit, placed one by one.</p>
+          <p className="soft">
+            Choose a cluster to see what the loss of each of its zones would leave without a place.
+            “Room for” is how many more pods of its largest workload would fit, placed one by one.
+          </p>
         )
       }
     >
       <ShapeTabs here="/shape" />
-      <Table name="clusters" columns={columns} rows={rows} id={(row) => row.name} selected={at} onSelect={(row) => void navigate(address('/shape', { aim: `cluster/${row.name}` }))} empty="There is no cluster yet." />
+      <Table
+        name="clusters"
+        columns={columns}
+        rows={rows}
+        id={(row) => row.name}
+        selected={at}
+        onSelect={(row) => void navigate(address('/shape', { aim: `cluster/${row.name}` }))}
+        empty="There is no cluster yet."
+      />
     </Page>
   )
 }

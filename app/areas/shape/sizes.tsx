@@ -1,6 +1,12 @@
 /** Right sizes: what workloads ask for against what they used, and what a change would free. */
 import { useNavigate } from 'react-router'
-import { rightSizes, readWorld, workloadsOf, type BoardObject, type RightSize } from '~/core/placement'
+import {
+  rightSizes,
+  readWorld,
+  workloadsOf,
+  type BoardObject,
+  type RightSize,
+} from '~/core/placement'
 import { bytesText, GiB, MiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -18,38 +24,101 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await gyrarch.fleet.view()
   const aim = aimedCluster(request)
   const rows: (RightSize & { readonly cluster: string; readonly container: string })[] = []
-  for (const cluster of view.clusters.filter((one) => aim === null || one.name === aim).slice(0, 12)) {
+  for (const cluster of view.clusters
+    .filter((one) => aim === null || one.name === aim)
+    .slice(0, 12)) {
     const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
     const read = readWorld(objects)
     const used = (await gyrarch.outside.usage(cluster.name)) ?? []
     if (!read.ok) continue
     const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
-    const byWorkload = new Map(used.map((one) => [one.workload, read.world.pods.filter((pod) => ownerOf(pod.object) === one.workload)]))
+    const byWorkload = new Map(
+      used.map((one) => [
+        one.workload,
+        read.world.pods.filter((pod) => ownerOf(pod.object) === one.workload),
+      ]),
+    )
     const found = rightSizes(
       used.flatMap((one) => {
         const pods = (byWorkload.get(one.workload) ?? []).filter((pod) => !pod.isFinished)
         const pod = pods[0]
-        return pod ? [{ ...one, pods: pods.length, requestCpuMilli: pod.shape.cpuMilli, requestMemoryBytes: pod.shape.memoryBytes }] : []
+        return pod
+          ? [
+              {
+                ...one,
+                pods: pods.length,
+                requestCpuMilli: pod.shape.cpuMilli,
+                requestMemoryBytes: pod.shape.memoryBytes,
+              },
+            ]
+          : []
       }),
     )
-    rows.push(...found.map((size) => ({ ...size, cluster: cluster.name, container: byWorkload.get(size.workload)?.[0]?.object.spec?.containers?.[0]?.name ?? '' })))
+    rows.push(
+      ...found.map((size) => ({
+        ...size,
+        cluster: cluster.name,
+        container: byWorkload.get(size.workload)?.[0]?.object.spec?.containers?.[0]?.name ?? '',
+      })),
+    )
   }
   const wanted = new URL(request.url).searchParams.get('workload')
-  return { rows: rows.sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli), chosen: rows.find((row) => `${row.cluster} ${row.workload}` === wanted) ?? null }
+  return {
+    rows: rows.sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli),
+    chosen: rows.find((row) => `${row.cluster} ${row.workload}` === wanted) ?? null,
+  }
 }
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
 const columns: readonly Column<Row>[] = [
-  { name: 'workload', value: (row) => row.workload.split('/').slice(1).join('/'), show: (row) => <span className="mono">{row.workload.split('/').at(-1)}</span> },
-  { name: 'cluster', value: (row) => row.cluster, show: (row) => <span className="mono">{row.cluster}</span> },
+  {
+    name: 'workload',
+    value: (row) => row.workload.split('/').slice(1).join('/'),
+    show: (row) => <span className="mono">{row.workload.split('/').at(-1)}</span>,
+  },
+  {
+    name: 'cluster',
+    value: (row) => row.cluster,
+    show: (row) => <span className="mono">{row.cluster}</span>,
+  },
   { name: 'pods', value: (row) => row.pods, number: true },
-  { name: 'CPU asked', value: (row) => row.cpu.asked, show: (row) => `${numberText(row.cpu.asked)} m`, number: true },
-  { name: 'used', value: (row) => row.cpu.used, show: (row) => `${numberText(row.cpu.used)} m`, number: true },
-  { name: 'memory asked', value: (row) => row.memory.asked, show: (row) => bytesText(row.memory.asked), number: true },
-  { name: 'memory used', value: (row) => row.memory.used, show: (row) => bytesText(row.memory.used), number: true },
-  { name: 'held back', value: (row) => row.throttled, show: (row) => (row.throttled === 0 ? '' : `${numberText(100 * row.throttled, 0)} %`), number: true },
-  { name: 'frees', value: (row) => row.frees.cpuMilli, show: (row) => `${numberText(row.frees.cpuMilli)} m`, number: true },
+  {
+    name: 'CPU asked',
+    value: (row) => row.cpu.asked,
+    show: (row) => `${numberText(row.cpu.asked)} m`,
+    number: true,
+  },
+  {
+    name: 'used',
+    value: (row) => row.cpu.used,
+    show: (row) => `${numberText(row.cpu.used)} m`,
+    number: true,
+  },
+  {
+    name: 'memory asked',
+    value: (row) => row.memory.asked,
+    show: (row) => bytesText(row.memory.asked),
+    number: true,
+  },
+  {
+    name: 'memory used',
+    value: (row) => row.memory.used,
+    show: (row) => bytesText(row.memory.used),
+    number: true,
+  },
+  {
+    name: 'held back',
+    value: (row) => row.throttled,
+    show: (row) => (row.throttled === 0 ? '' : `${numberText(100 * row.throttled, 0)} %`),
+    number: true,
+  },
+  {
+    name: 'frees',
+    value: (row) => row.frees.cpuMilli,
+    show: (row) => `${numberText(row.frees.cpuMilli)} m`,
+    number: true,
+  },
   { name: 'says', value: (row) => row.says },
 ]
 
@@ -69,7 +138,8 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
       title="Right sizes"
       beside={
         <span className="soft">
-          up to {numberText(cpu / 1000, 1)} cores and {numberText(memory / GiB, 1)} GiB are asked for and not used
+          up to {numberText(cpu / 1000, 1)} cores and {numberText(memory / GiB, 1)} GiB are asked
+          for and not used
         </span>
       }
       reason={
@@ -80,43 +150,89 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
             <dl className="facts">
               <div>
                 <dt>CPU, 95 % of the last day</dt>
-                <dd>{numberText(chosen.cpu.used)} m of {numberText(chosen.cpu.asked)} m</dd>
+                <dd>
+                  {numberText(chosen.cpu.used)} m of {numberText(chosen.cpu.asked)} m
+                </dd>
               </div>
               <div>
                 <dt>CPU proposed</dt>
-                <dd>{chosen.cpu.proposed === chosen.cpu.asked ? 'as it is' : `${numberText(chosen.cpu.proposed)} m`}</dd>
+                <dd>
+                  {chosen.cpu.proposed === chosen.cpu.asked
+                    ? 'as it is'
+                    : `${numberText(chosen.cpu.proposed)} m`}
+                </dd>
               </div>
               <div>
                 <dt>memory, 95 % of the last day</dt>
-                <dd>{bytesText(chosen.memory.used)} of {bytesText(chosen.memory.asked)}</dd>
+                <dd>
+                  {bytesText(chosen.memory.used)} of {bytesText(chosen.memory.asked)}
+                </dd>
               </div>
               <div>
                 <dt>memory proposed</dt>
-                <dd>{chosen.memory.proposed === chosen.memory.asked ? 'as it is' : bytesText(chosen.memory.proposed)}</dd>
+                <dd>
+                  {chosen.memory.proposed === chosen.memory.asked
+                    ? 'as it is'
+                    : bytesText(chosen.memory.proposed)}
+                </dd>
               </div>
               <div>
                 <dt>over {chosen.pods} pods</dt>
                 <dd>
-                  {numberText(chosen.frees.cpuMilli)} m and {bytesText(chosen.frees.memoryBytes)} {chosen.frees.cpuMilli < 0 || chosen.frees.memoryBytes < 0 ? 'in balance' : 'freed'}
+                  {numberText(chosen.frees.cpuMilli)} m and {bytesText(chosen.frees.memoryBytes)}{' '}
+                  {chosen.frees.cpuMilli < 0 || chosen.frees.memoryBytes < 0
+                    ? 'in balance'
+                    : 'freed'}
                 </dd>
               </div>
             </dl>
             <div className="acts">
-              <DraftChange kind="manifest.apply" intent={{ cluster: chosen.cluster, manager: 'gyrarch-sizes', text: manifest(chosen) }} variant="contained" disabled={chosen.container === '' || (chosen.cpu.proposed === chosen.cpu.asked && chosen.memory.proposed === chosen.memory.asked)}>
+              <DraftChange
+                kind="manifest.apply"
+                intent={{
+                  cluster: chosen.cluster,
+                  manager: 'gyrarch-sizes',
+                  text: manifest(chosen),
+                }}
+                variant="contained"
+                disabled={
+                  chosen.container === '' ||
+                  (chosen.cpu.proposed === chosen.cpu.asked &&
+                    chosen.memory.proposed === chosen.memory.asked)
+                }
+              >
                 Draft these requests
               </DraftChange>
-              <To path="/shape/board" query={{ aim: `cluster/${chosen.cluster}`, workload: chosen.workload }}>
+              <To
+                path="/shape/board"
+                query={{ aim: `cluster/${chosen.cluster}`, workload: chosen.workload }}
+              >
                 On the board
               </To>
             </div>
           </>
         ) : (
-          <p className="soft">Use is the 95th percentile of a pod over the last day. A proposal has a margin of 15 % for CPU and 25 % for memory; within a tenth of what is asked for nothing is proposed.</p>
+          <p className="soft">
+            Use is the 95th percentile of a pod over the last day. A proposal has a margin of 15 %
+            for CPU and 25 % for memory; within a tenth of what is asked for nothing is proposed.
+          </p>
         )
       }
     >
       <ShapeTabs here="/shape/sizes" />
-      <Table name="right sizes" columns={columns} rows={rows} id={(row) => `${row.cluster} ${row.workload}`} selected={chosen ? `${chosen.cluster} ${chosen.workload}` : null} onSelect={(row) => void navigate(address('/shape/sizes', { workload: `${row.cluster} ${row.workload}` }), { preventScrollReset: true })} empty="Nothing runs here, so nothing is used." />
+      <Table
+        name="right sizes"
+        columns={columns}
+        rows={rows}
+        id={(row) => `${row.cluster} ${row.workload}`}
+        selected={chosen ? `${chosen.cluster} ${chosen.workload}` : null}
+        onSelect={(row) =>
+          void navigate(address('/shape/sizes', { workload: `${row.cluster} ${row.workload}` }), {
+            preventScrollReset: true,
+          })
+        }
+        empty="Nothing runs here, so nothing is used."
+      />
     </Page>
   )
 }

@@ -3,7 +3,14 @@ import { redirect, useFetcher, useNavigate } from 'react-router'
 import { clusterOf, type ClusterView, nodesOf, siteOf } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import { smallestPools } from '~/core/placement'
-import { meteredSpend, namespaceSpend, poolWhatIfs, projectSpend, readPrices, type SpendLine } from '~/core/spend'
+import {
+  meteredSpend,
+  namespaceSpend,
+  poolWhatIfs,
+  projectSpend,
+  readPrices,
+  type SpendLine,
+} from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -19,27 +26,59 @@ export const meta: Route.MetaFunction = () => [{ title: 'Spend · Gyrarch' }]
 /** The largest cluster for which smaller pools are looked for while the page is made. */
 const mostTried = 24
 
-const smallestOf = (cluster: ClusterView, objects: readonly ApiObject[]) => (nodesOf(cluster).length <= mostTried ? smallestPools(objects) : [])
+const smallestOf = (cluster: ClusterView, objects: readonly ApiObject[]) =>
+  nodesOf(cluster).length <= mostTried ? smallestPools(objects) : []
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const view = await gyrarch.fleet.view()
   const from = Math.floor(Date.parse(view.now) / 3_600_000) * 3_600_000
   const date = new Date(from)
-  const until = Date.UTC(date.getUTCFullYear(), date.getUTCMonth() + 1, date.getUTCDate(), date.getUTCHours())
+  const until = Date.UTC(
+    date.getUTCFullYear(),
+    date.getUTCMonth() + 1,
+    date.getUTCDate(),
+    date.getUTCHours(),
+  )
   const projection = projectSpend(view, from, until)
   const monthBegan = Date.UTC(date.getUTCFullYear(), date.getUTCMonth(), 1)
   const metered = meteredSpend(view, await gyrarch.fleet.meters(), monthBegan, Date.parse(view.now))
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const site = cluster && siteOf(view, cluster.site)
-  const workers = projection.lines.filter((line) => line.cluster === cluster?.name && line.what === 'machines' && line.pool !== 'control-plane').reduce((sum, line) => sum + line.units, 0)
+  const workers = projection.lines
+    .filter(
+      (line) =>
+        line.cluster === cluster?.name && line.what === 'machines' && line.pool !== 'control-plane',
+    )
+    .reduce((sum, line) => sum + line.units, 0)
   return {
-    projection: { from: projection.from, until: projection.until, assumptions: projection.assumptions },
-    rows: rowsOf(projection.lines, metered.lines).filter((row) => !cluster || row.cluster === cluster.name),
+    projection: {
+      from: projection.from,
+      until: projection.until,
+      assumptions: projection.assumptions,
+    },
+    rows: rowsOf(projection.lines, metered.lines).filter(
+      (row) => !cluster || row.cluster === cluster.name,
+    ),
     since: metered.since,
     whole: projection.units,
-    chosen: cluster && site ? { name: cluster.name, resting: cluster.resting, namespaces: namespaceSpend(cluster.name, workers, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []), whatIfs: cluster.pools.flatMap((pool) => poolWhatIfs(site, cluster, pool.name, from, until)), smaller: smallestOf(cluster, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []) } : null,
+    chosen:
+      cluster && site
+        ? {
+            name: cluster.name,
+            resting: cluster.resting,
+            namespaces: namespaceSpend(
+              cluster.name,
+              workers,
+              (await gyrarch.fleet.objectsOf(cluster.name)) ?? [],
+            ),
+            whatIfs: cluster.pools.flatMap((pool) =>
+              poolWhatIfs(site, cluster, pool.name, from, until),
+            ),
+            smaller: smallestOf(cluster, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []),
+          }
+        : null,
   }
 }
 
@@ -56,7 +95,11 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 
 function PriceBook() {
-  const fetcher = useFetcher<{ bad?: readonly { line: number; says: string }[]; drafted?: string; refused?: string | null }>()
+  const fetcher = useFetcher<{
+    bad?: readonly { line: number; says: string }[]
+    drafted?: string
+    refused?: string | null
+  }>()
   return (
     <section aria-label="Price book">
       <h3>Price book</h3>
@@ -64,13 +107,23 @@ function PriceBook() {
         <a href="/api/v1/prices.csv">As CSV</a>
         <label className="soft file-choice">
           From a CSV file
-          <input type="file" className="visually-hidden" accept=".csv,text/csv" onChange={(event) => void event.target.files?.[0]?.text().then((text) => fetcher.submit({ text }, { method: 'post' }))} />
+          <input
+            type="file"
+            className="visually-hidden"
+            accept=".csv,text/csv"
+            onChange={(event) =>
+              void event.target.files?.[0]
+                ?.text()
+                .then((text) => fetcher.submit({ text }, { method: 'post' }))
+            }
+          />
         </label>
       </div>
       {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
       {fetcher.data?.drafted ? (
         <p>
-          The good lines are drafted: <To path={`/changes/${fetcher.data.drafted}`}>{fetcher.data.drafted}</To>
+          The good lines are drafted:{' '}
+          <To path={`/changes/${fetcher.data.drafted}`}>{fetcher.data.drafted}</To>
         </p>
       ) : null}
       <ul className="facts">
@@ -89,23 +142,59 @@ interface Row extends SpendLine {
   readonly soFar: number
 }
 
-const keyOf = (line: SpendLine): string => `${line.site}/${line.cluster ?? ''}/${line.pool ?? ''}/${line.what}`
+const keyOf = (line: SpendLine): string =>
+  `${line.site}/${line.cluster ?? ''}/${line.pool ?? ''}/${line.what}`
 
 function rowsOf(projected: readonly SpendLine[], metered: readonly SpendLine[]): readonly Row[] {
   const spent = new Map(metered.map((line) => [keyOf(line), line.units]))
   const known = new Set(projected.map(keyOf))
-  return [...projected.map((line): Row => ({ ...line, soFar: spent.get(keyOf(line)) ?? 0 })), ...metered.filter((line) => !known.has(keyOf(line))).map((line): Row => ({ ...line, count: 0, hours: 0, units: 0, soFar: line.units }))]
+  return [
+    ...projected.map((line): Row => ({ ...line, soFar: spent.get(keyOf(line)) ?? 0 })),
+    ...metered
+      .filter((line) => !known.has(keyOf(line)))
+      .map((line): Row => ({ ...line, count: 0, hours: 0, units: 0, soFar: line.units })),
+  ]
 }
 
 const columns: readonly Column<Row>[] = [
-  { name: 'site', value: (line) => line.site, show: (line) => <span className="mono">{line.site}</span> },
-  { name: 'cluster', value: (line) => line.cluster ?? '', show: (line) => (line.cluster === null ? <span className="soft">all of them</span> : <To path="/shape/spend" query={{ aim: `cluster/${line.cluster}` }} className="mono">{line.cluster}</To>) },
+  {
+    name: 'site',
+    value: (line) => line.site,
+    show: (line) => <span className="mono">{line.site}</span>,
+  },
+  {
+    name: 'cluster',
+    value: (line) => line.cluster ?? '',
+    show: (line) =>
+      line.cluster === null ? (
+        <span className="soft">all of them</span>
+      ) : (
+        <To path="/shape/spend" query={{ aim: `cluster/${line.cluster}` }} className="mono">
+          {line.cluster}
+        </To>
+      ),
+  },
   { name: 'pool', value: (line) => line.pool ?? '' },
   { name: 'what', value: (line) => line.what },
   { name: 'count', value: (line) => line.count, number: true },
-  { name: 'hours each', value: (line) => line.hours, show: (line) => numberText(line.hours, 1), number: true },
-  { name: 'spent so far', value: (line) => line.soFar, show: (line) => moneyText(line.soFar), number: true },
-  { name: 'coming month', value: (line) => line.units, show: (line) => moneyText(line.units), number: true },
+  {
+    name: 'hours each',
+    value: (line) => line.hours,
+    show: (line) => numberText(line.hours, 1),
+    number: true,
+  },
+  {
+    name: 'spent so far',
+    value: (line) => line.soFar,
+    show: (line) => moneyText(line.soFar),
+    number: true,
+  },
+  {
+    name: 'coming month',
+    value: (line) => line.units,
+    show: (line) => moneyText(line.units),
+    number: true,
+  },
 ]
 
 export default function Spend({ loaderData }: Route.ComponentProps) {
@@ -119,7 +208,13 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
       title={chosen ? `Spend of ${chosen.name}` : 'Spend'}
       beside={
         <span>
-          <b>{moneyText(sum)}</b> units <span className="soft">from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}{chosen ? `, of ${moneyText(whole)} for the fleet` : ''}</span> · <b>{moneyText(spent)}</b> <span className="soft">spent since {since.slice(0, 16).replace('T', ' ')}</span>
+          <b>{moneyText(sum)}</b> units{' '}
+          <span className="soft">
+            from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}
+            {chosen ? `, of ${moneyText(whole)} for the fleet` : ''}
+          </span>{' '}
+          · <b>{moneyText(spent)}</b>{' '}
+          <span className="soft">spent since {since.slice(0, 16).replace('T', ' ')}</span>
         </span>
       }
       reason={
@@ -129,15 +224,26 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
               <h2>By namespace</h2>
               {chosen.namespaces.length > 0 ? (
                 <>
-                  <div className="spend-bar" role="img" aria-label={`Shares: ${chosen.namespaces.map((row) => `${row.namespace ?? 'idle'} ${numberText(100 * row.share, 1)} %`).join(', ')}`}>
+                  <div
+                    className="spend-bar"
+                    role="img"
+                    aria-label={`Shares: ${chosen.namespaces.map((row) => `${row.namespace ?? 'idle'} ${numberText(100 * row.share, 1)} %`).join(', ')}`}
+                  >
                     {chosen.namespaces.map((row) => (
-                      <span key={row.namespace ?? ''} data-idle={row.namespace === null} style={{ width: `${100 * row.share}%` }} title={row.namespace ?? 'idle'} />
+                      <span
+                        key={row.namespace ?? ''}
+                        data-idle={row.namespace === null}
+                        style={{ width: `${100 * row.share}%` }}
+                        title={row.namespace ?? 'idle'}
+                      />
                     ))}
                   </div>
                   <ul className="facts">
                     {chosen.namespaces.map((row) => (
                       <li key={row.namespace ?? ''}>
-                        <span className={row.namespace === null ? 'soft' : 'mono'}>{row.namespace ?? 'idle: asked for by nobody'}</span>
+                        <span className={row.namespace === null ? 'soft' : 'mono'}>
+                          {row.namespace ?? 'idle: asked for by nobody'}
+                        </span>
                         <span className="source">
                           {moneyText(row.units)} · {numberText(100 * row.share, 1)} %
                         </span>
@@ -146,7 +252,11 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                   </ul>
                 </>
               ) : (
-                <p className="soft">{chosen.resting ? 'It rests: nobody asks for anything.' : 'Its API does not answer.'}</p>
+                <p className="soft">
+                  {chosen.resting
+                    ? 'It rests: nobody asks for anything.'
+                    : 'Its API does not answer.'}
+                </p>
               )}
               {chosen.whatIfs.length > 0 ? (
                 <>
@@ -169,7 +279,12 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                   <ul className="facts">
                     {chosen.smaller.map((one) => (
                       <li key={one.pool}>
-                        <To path="/shape/board" query={{ if: JSON.stringify(one.nodes.map((node) => ({ kind: 'drain', node }))) }}>
+                        <To
+                          path="/shape/board"
+                          query={{
+                            if: JSON.stringify(one.nodes.map((node) => ({ kind: 'drain', node }))),
+                          }}
+                        >
                           {one.pool}: {one.from} → {one.to}
                         </To>
                         <span className="source">proven on the board</span>
@@ -183,7 +298,9 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
               </p>
             </>
           ) : (
-            <p className="soft">Choose a cluster to see what each of its namespaces takes, and what nobody asks for.</p>
+            <p className="soft">
+              Choose a cluster to see what each of its namespaces takes, and what nobody asks for.
+            </p>
           )}
           <PriceBook />
           <h3>What this rests on</h3>
@@ -196,7 +313,18 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
       }
     >
       <ShapeTabs here="/shape/spend" />
-      <Table name="spend of the coming month" columns={columns} rows={rows} id={keyOf} onSelect={(line) => (line.cluster === null ? undefined : void navigate(address('/shape/spend', { aim: `cluster/${line.cluster}` })))} empty="Nothing costs anything yet." />
+      <Table
+        name="spend of the coming month"
+        columns={columns}
+        rows={rows}
+        id={keyOf}
+        onSelect={(line) =>
+          line.cluster === null
+            ? undefined
+            : void navigate(address('/shape/spend', { aim: `cluster/${line.cluster}` }))
+        }
+        empty="Nothing costs anything yet."
+      />
     </Page>
   )
 }

@@ -18,7 +18,9 @@ export function useBoard(source: BoardSource, whatIfs: readonly WhatIf[]): Board
   const sent = useRef<BoardSource | null>(null)
   const last = useRef(0)
   useEffect(() => {
-    const made = new Worker(new URL('../../../workers/board.worker.ts', import.meta.url), { type: 'module' })
+    const made = new Worker(new URL('../../../workers/board.worker.ts', import.meta.url), {
+      type: 'module',
+    })
     worker.current = made
     sent.current = null
     made.onmessage = ({ data }: MessageEvent<BoardAnswer>) => {
@@ -31,7 +33,15 @@ export function useBoard(source: BoardSource, whatIfs: readonly WhatIf[]): Board
     setAsked(id)
     const fresh = sent.current !== source
     sent.current = source
-    const question: BoardQuestion = { id, whatIfs, ...(fresh ? ('objects' in source ? { objects: source.objects } : { pasted: source.pasted }) : {}) }
+    const question: BoardQuestion = {
+      id,
+      whatIfs,
+      ...(fresh
+        ? 'objects' in source
+          ? { objects: source.objects }
+          : { pasted: source.pasted }
+        : {}),
+    }
     worker.current?.postMessage(question)
   }, [source, whatIfs])
   return { answer, working: answer === null || answer.id !== asked }

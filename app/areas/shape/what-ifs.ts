@@ -42,7 +42,10 @@ const subject = (whatIf: WhatIf): string => {
 export function withWhatIf(whatIfs: readonly WhatIf[], added: WhatIf): readonly WhatIf[] {
   if (added.kind === 'nodes') {
     const known = whatIfs.find((one) => one.kind === 'nodes' && one.like === added.like)
-    if (known?.kind === 'nodes') return whatIfs.map((one) => (one === known ? { ...known, count: known.count + added.count } : one))
+    if (known?.kind === 'nodes')
+      return whatIfs.map((one) =>
+        one === known ? { ...known, count: known.count + added.count } : one,
+      )
   }
   return [...whatIfs.filter((one) => subject(one) !== subject(added)), added]
 }
@@ -54,21 +57,50 @@ export function readWhatIfs(text: string | null): readonly WhatIf[] {
   if (text === null) return []
   try {
     const read: unknown = JSON.parse(text)
-    return Array.isArray(read) ? (read.filter((one: unknown) => typeof one === 'object' && one !== null && 'kind' in one && kinds.has(String(one.kind))) as readonly WhatIf[]) : []
+    return Array.isArray(read)
+      ? (read.filter(
+          (one: unknown) =>
+            typeof one === 'object' && one !== null && 'kind' in one && kinds.has(String(one.kind)),
+        ) as readonly WhatIf[])
+      : []
   } catch {
     return []
   }
 }
 
-const apiVersions: Readonly<Record<string, string>> = { Deployment: 'apps/v1', StatefulSet: 'apps/v1', DaemonSet: 'apps/v1', Job: 'batch/v1', CronJob: 'batch/v1' }
+const apiVersions: Readonly<Record<string, string>> = {
+  Deployment: 'apps/v1',
+  StatefulSet: 'apps/v1',
+  DaemonSet: 'apps/v1',
+  Job: 'batch/v1',
+  CronJob: 'batch/v1',
+}
 
 /** The change that makes a what-if true, or null where none does (a loss is nothing one asks for). */
-export function changeFor(whatIf: WhatIf, cluster: string, board: Board, pools: readonly { readonly name: string; readonly count: number }[]): { readonly kind: string; readonly intent: unknown } | null {
-  const manifest = (workload: string, spec: string, manager: string): { kind: string; intent: unknown } | null => {
+export function changeFor(
+  whatIf: WhatIf,
+  cluster: string,
+  board: Board,
+  pools: readonly { readonly name: string; readonly count: number }[],
+): { readonly kind: string; readonly intent: unknown } | null {
+  const manifest = (
+    workload: string,
+    spec: string,
+    manager: string,
+  ): { kind: string; intent: unknown } | null => {
     const [kind = '', namespace = '', name = ''] = workload.split('/')
     const apiVersion = apiVersions[kind]
     // Each kind of setting has a manager of its own: applying one never takes another one back.
-    return apiVersion === undefined ? null : { kind: 'manifest.apply', intent: { cluster, manager, text: `apiVersion: ${apiVersion}\nkind: ${kind}\nmetadata:\n  name: ${name}\n  namespace: ${namespace}\nspec:\n${spec}` } }
+    return apiVersion === undefined
+      ? null
+      : {
+          kind: 'manifest.apply',
+          intent: {
+            cluster,
+            manager,
+            text: `apiVersion: ${apiVersion}\nkind: ${kind}\nmetadata:\n  name: ${name}\n  namespace: ${namespace}\nspec:\n${spec}`,
+          },
+        }
   }
   switch (whatIf.kind) {
     case 'drain':
@@ -78,13 +110,26 @@ export function changeFor(whatIf: WhatIf, cluster: string, board: Board, pools: 
     case 'nodes': {
       const pool = board.nodes.find((node) => node.name === whatIf.like)?.pool
       const known = pools.find((one) => one.name === pool)
-      return known ? { kind: 'pool.resize', intent: { cluster, pool: known.name, count: known.count + whatIf.count } } : null
+      return known
+        ? {
+            kind: 'pool.resize',
+            intent: { cluster, pool: known.name, count: known.count + whatIf.count },
+          }
+        : null
     }
     case 'replicas':
       return manifest(whatIf.workload, `  replicas: ${whatIf.count}\n`, 'gyrarch-replicas')
     case 'request':
-      return manifest(whatIf.workload, `  template:\n    spec:\n      containers:\n        - name: ${whatIf.container}\n          resources:\n            requests:\n              ${whatIf.resource}: ${JSON.stringify(whatIf.amount)}\n`, `gyrarch-${whatIf.resource}`)
+      return manifest(
+        whatIf.workload,
+        `  template:\n    spec:\n      containers:\n        - name: ${whatIf.container}\n          resources:\n            requests:\n              ${whatIf.resource}: ${JSON.stringify(whatIf.amount)}\n`,
+        `gyrarch-${whatIf.resource}`,
+      )
     case 'toleration':
-      return manifest(whatIf.workload, `  template:\n    spec:\n      tolerations:\n        - key: ${whatIf.key}\n          operator: Equal\n          value: ${JSON.stringify(whatIf.value)}\n          effect: ${whatIf.effect}\n`, 'gyrarch-tolerations')
+      return manifest(
+        whatIf.workload,
+        `  template:\n    spec:\n      tolerations:\n        - key: ${whatIf.key}\n          operator: Equal\n          value: ${JSON.stringify(whatIf.value)}\n          effect: ${whatIf.effect}\n`,
+        'gyrarch-tolerations',
+      )
   }
 }

@@ -26,21 +26,48 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await gyrarch.fleet.view()
   const search = new URL(request.url).searchParams
   const aim = aimedCluster(request)
-  const names = aim === null ? view.clusters.slice(0, mostClusters).map((cluster) => cluster.name) : [aim]
-  const rows = (await Promise.all(names.map(async (cluster) => workloadsIn((await gyrarch.fleet.objectsOf(cluster)) ?? []).map((workload) => ({ cluster, ...workload }))))).flat()
+  const names =
+    aim === null ? view.clusters.slice(0, mostClusters).map((cluster) => cluster.name) : [aim]
+  const rows = (
+    await Promise.all(
+      names.map(async (cluster) =>
+        workloadsIn((await gyrarch.fleet.objectsOf(cluster)) ?? []).map((workload) => ({
+          cluster,
+          ...workload,
+        })),
+      ),
+    )
+  ).flat()
   const wanted = search.get('workload')
   const at = search.get('in') ?? aim
   const chosen = rows.find((row) => row.key === wanted && row.cluster === at) ?? null
-  const events = chosen ? (await gyrarch.outside.events(chosen.cluster)).filter((event) => event.about.includes(`/${chosen.name}`)).slice(-20).reverse().map((event) => ({ ...event, at: new Date(event.at).toISOString() })) : []
-  const revisions = chosen?.kind === 'Deployment' ? revisionsOf({ cluster: chosen.cluster, namespace: chosen.namespace, name: chosen.name }, await gyrarch.fleet.viewWith([chosen.cluster])).map(({ template: _template, ...rest }) => rest) : []
+  const events = chosen
+    ? (await gyrarch.outside.events(chosen.cluster))
+        .filter((event) => event.about.includes(`/${chosen.name}`))
+        .slice(-20)
+        .reverse()
+        .map((event) => ({ ...event, at: new Date(event.at).toISOString() }))
+    : []
+  const revisions =
+    chosen?.kind === 'Deployment'
+      ? revisionsOf(
+          { cluster: chosen.cluster, namespace: chosen.namespace, name: chosen.name },
+          await gyrarch.fleet.viewWith([chosen.cluster]),
+        ).map(({ template: _template, ...rest }) => rest)
+      : []
   return {
     now: view.now,
-    rows: rows.map(({ pods: _pods, ...row }) => row).sort((a, b) => order[a.state] - order[b.state]),
+    rows: rows
+      .map(({ pods: _pods, ...row }) => row)
+      .sort((a, b) => order[a.state] - order[b.state]),
     chosen,
     events,
     revisions,
-    silent: names.filter((name) => !view.clusters.find((cluster) => cluster.name === name)?.apiAnswers),
-    more: aim === null && view.clusters.length > mostClusters ? view.clusters.length - mostClusters : 0,
+    silent: names.filter(
+      (name) => !view.clusters.find((cluster) => cluster.name === name)?.apiAnswers,
+    ),
+    more:
+      aim === null && view.clusters.length > mostClusters ? view.clusters.length - mostClusters : 0,
   }
 }
 
@@ -51,7 +78,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   const form = await request.formData()
   const of = (name: string): string => String(form.get(name) ?? '')
   return orRefused(async () => {
-    if (of('do') === 'log') return { lines: await gyrarch.podLog(of('cluster'), of('pod'), 60), refused: null }
+    if (of('do') === 'log')
+      return { lines: await gyrarch.podLog(of('cluster'), of('pod'), 60), refused: null }
     const kind = probeKinds.find((one) => one === of('probe'))
     if (!kind) return { lines: ['There is no such probe.'], refused: null }
     return { ...(await gyrarch.probe(of('cluster'), of('pod'), kind, of('target'))), refused: null }
@@ -61,26 +89,63 @@ export async function action({ request, context }: Route.ActionArgs) {
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
 const columns: readonly Column<Row>[] = [
-  { name: 'workload', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
-  { name: 'state', value: (row) => order[row.state], show: (row) => <StateText state={row.state} /> },
-  { name: 'ready', value: (row) => row.ready, show: (row) => (row.kind === 'CronJob' ? '' : `${row.ready} of ${row.wanted}`), number: true },
+  {
+    name: 'workload',
+    value: (row) => row.name,
+    show: (row) => <span className="mono">{row.name}</span>,
+  },
+  {
+    name: 'state',
+    value: (row) => order[row.state],
+    show: (row) => <StateText state={row.state} />,
+  },
+  {
+    name: 'ready',
+    value: (row) => row.ready,
+    show: (row) => (row.kind === 'CronJob' ? '' : `${row.ready} of ${row.wanted}`),
+    number: true,
+  },
   { name: 'kind', value: (row) => row.kind },
-  { name: 'namespace', value: (row) => row.namespace, show: (row) => <span className="mono">{row.namespace}</span> },
-  { name: 'cluster', value: (row) => row.cluster, show: (row) => <span className="mono">{row.cluster}</span> },
+  {
+    name: 'namespace',
+    value: (row) => row.namespace,
+    show: (row) => <span className="mono">{row.namespace}</span>,
+  },
+  {
+    name: 'cluster',
+    value: (row) => row.cluster,
+    show: (row) => <span className="mono">{row.cluster}</span>,
+  },
   { name: 'says', value: (row) => row.says, wraps: true },
 ]
 
-function Inside({ cluster, pods }: { readonly cluster: string; readonly pods: WorkloadFact['pods'] }) {
+function Inside({
+  cluster,
+  pods,
+}: {
+  readonly cluster: string
+  readonly pods: WorkloadFact['pods']
+}) {
   const [pod, setPod] = useState(pods[0]?.key ?? '')
   const [kind, setKind] = useState<(typeof probeKinds)[number]>('look-up')
   const [target, setTarget] = useState('dns.platform')
-  const fetcher = useFetcher<{ lines?: readonly string[]; good?: boolean; refused?: string | null }>()
-  const ask = (wish: Record<string, string>): void => void fetcher.submit({ cluster, pod, ...wish }, { method: 'post' })
+  const fetcher = useFetcher<{
+    lines?: readonly string[]
+    good?: boolean
+    refused?: string | null
+  }>()
+  const ask = (wish: Record<string, string>): void =>
+    void fetcher.submit({ cluster, pod, ...wish }, { method: 'post' })
   const needsTarget = kind === 'look-up' || kind === 'connect' || kind === 'request'
   return (
     <div className="pod-inside">
       <h3>From inside</h3>
-      <select className="shape-field" aria-label="Pod" value={pod} onChange={(event) => setPod(event.target.value)}>
+      <select
+        className="shape-field"
+        aria-label="Pod"
+        value={pod}
+        onChange={(event) => setPod(event.target.value)}
+      >
         {pods.map((one) => (
           <option key={one.key} value={one.key}>
             {one.key.split('/')[1]}
@@ -88,18 +153,41 @@ function Inside({ cluster, pods }: { readonly cluster: string; readonly pods: Wo
         ))}
       </select>
       <div className="pod-probe">
-        <select className="shape-field" aria-label="Probe" value={kind} onChange={(event) => setKind(probeKinds.find((one) => one === event.target.value) ?? 'look-up')}>
+        <select
+          className="shape-field"
+          aria-label="Probe"
+          value={kind}
+          onChange={(event) =>
+            setKind(probeKinds.find((one) => one === event.target.value) ?? 'look-up')
+          }
+        >
           {probeKinds.map((one) => (
             <option key={one}>{one}</option>
           ))}
         </select>
-        {needsTarget ? <input className="shape-field mono" aria-label="Target" value={target} onChange={(event) => setTarget(event.target.value)} size={16} /> : null}
+        {needsTarget ? (
+          <input
+            className="shape-field mono"
+            aria-label="Target"
+            value={target}
+            onChange={(event) => setTarget(event.target.value)}
+            size={16}
+          />
+        ) : null}
       </div>
       <div className="acts">
-        <Button variant="outlined" disabled={fetcher.state !== 'idle' || pod === ''} onClick={() => ask({ do: 'probe', probe: kind, target: needsTarget ? target : '' })}>
+        <Button
+          variant="outlined"
+          disabled={fetcher.state !== 'idle' || pod === ''}
+          onClick={() => ask({ do: 'probe', probe: kind, target: needsTarget ? target : '' })}
+        >
           Ask
         </Button>
-        <Button variant="outlined" disabled={fetcher.state !== 'idle' || pod === ''} onClick={() => ask({ do: 'log' })}>
+        <Button
+          variant="outlined"
+          disabled={fetcher.state !== 'idle' || pod === ''}
+          onClick={() => ask({ do: 'log' })}
+        >
           Log
         </Button>
       </div>
@@ -112,7 +200,15 @@ function Inside({ cluster, pods }: { readonly cluster: string; readonly pods: Wo
   )
 }
 
-function Chosen({ chosen, events, revisions, now }: { readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']> } & Pick<Route.ComponentProps['loaderData'], 'events' | 'revisions' | 'now'>) {
+function Chosen({
+  chosen,
+  events,
+  revisions,
+  now,
+}: { readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']> } & Pick<
+  Route.ComponentProps['loaderData'],
+  'events' | 'revisions' | 'now'
+>) {
   const { cluster, kind, namespace, name } = chosen
   const rolls = kind === 'Deployment' || kind === 'StatefulSet' || kind === 'DaemonSet'
   return (
@@ -136,11 +232,31 @@ function Chosen({ chosen, events, revisions, now }: { readonly chosen: NonNullab
                 .filter((pod) => pod.by === by)
                 .map((pod) => (
                   <li key={pod.key}>
-                    <StateText state={pod.ready || pod.phase === 'Succeeded' ? 'well' : pod.waits ? 'broken' : 'working'}>
+                    <StateText
+                      state={
+                        pod.ready || pod.phase === 'Succeeded'
+                          ? 'well'
+                          : pod.waits
+                            ? 'broken'
+                            : 'working'
+                      }
+                    >
                       <span className="mono">{pod.key.split('/')[1]}</span>
                     </StateText>
-                    {pod.node === null ? <span className="soft"> no node</span> : <To path={`/clusters/${cluster}`} query={{ at: pod.node }} className="mono"> {pod.node}</To>}
-                    {pod.startedAt === null ? null : <span className="soft"> <Ago at={pod.startedAt} now={now} /></span>}
+                    {pod.node === null ? (
+                      <span className="soft"> no node</span>
+                    ) : (
+                      <To path={`/clusters/${cluster}`} query={{ at: pod.node }} className="mono">
+                        {' '}
+                        {pod.node}
+                      </To>
+                    )}
+                    {pod.startedAt === null ? null : (
+                      <span className="soft">
+                        {' '}
+                        <Ago at={pod.startedAt} now={now} />
+                      </span>
+                    )}
                     {pod.waits === null ? null : <p>{pod.waits}</p>}
                   </li>
                 ))}
@@ -156,7 +272,13 @@ function Chosen({ chosen, events, revisions, now }: { readonly chosen: NonNullab
           </DraftChange>
         ) : null}
         {revisions.length > 1 ? (
-          <DraftChange kind="workload.undo" intent={{ cluster, kind, namespace, name }} variant={chosen.state === 'strained' || chosen.state === 'broken' ? 'contained' : 'outlined'}>
+          <DraftChange
+            kind="workload.undo"
+            intent={{ cluster, kind, namespace, name }}
+            variant={
+              chosen.state === 'strained' || chosen.state === 'broken' ? 'contained' : 'outlined'
+            }
+          >
             Draft going back
           </DraftChange>
         ) : null}
@@ -169,9 +291,15 @@ function Chosen({ chosen, events, revisions, now }: { readonly chosen: NonNullab
       </div>
       <h3>Images</h3>
       <ul className="facts">
-        {[...new Map(chosen.pods.flatMap((pod) => pod.images).map((image) => [image.image, image])).values()].map((image) => (
+        {[
+          ...new Map(
+            chosen.pods.flatMap((pod) => pod.images).map((image) => [image.image, image]),
+          ).values(),
+        ].map((image) => (
           <li key={image.image}>
-            <span className="mono" style={{ overflowWrap: 'anywhere' }}>{image.image}</span>
+            <span className="mono" style={{ overflowWrap: 'anywhere' }}>
+              {image.image}
+            </span>
             <span className="source mono">{image.digest.slice(7, 19) || 'not pulled'}</span>
           </li>
         ))}
@@ -183,7 +311,8 @@ function Chosen({ chosen, events, revisions, now }: { readonly chosen: NonNullab
             {[...revisions].reverse().map((revision) => (
               <li key={revision.number}>
                 <span>
-                  {revision.number} <span className="mono soft">{revision.image.split('/').at(-1)}</span>
+                  {revision.number}{' '}
+                  <span className="mono soft">{revision.image.split('/').at(-1)}</span>
                 </span>
                 <span className="source">{revision.pods} pods</span>
               </li>
@@ -191,7 +320,9 @@ function Chosen({ chosen, events, revisions, now }: { readonly chosen: NonNullab
           </ul>
         </>
       ) : null}
-      {chosen.pods.length > 0 ? <Inside key={chosen.key + cluster} cluster={cluster} pods={chosen.pods} /> : null}
+      {chosen.pods.length > 0 ? (
+        <Inside key={chosen.key + cluster} cluster={cluster} pods={chosen.pods} />
+      ) : null}
       {events.length > 0 ? (
         <>
           <h3>Events</h3>
@@ -219,9 +350,28 @@ export default function Workloads({ loaderData }: Route.ComponentProps) {
   const bad = rows.filter((row) => row.state === 'broken' || row.state === 'strained').length
   return (
     <Page
-      title={search.get('aim')?.startsWith('cluster/') === true ? `Workloads of ${search.get('aim')?.slice(8) ?? ''}` : 'Workloads of the fleet'}
-      beside={<span className="soft">{bad === 0 ? 'all are well' : `${bad} not well`}{silent.length > 0 ? ` · ${silent.join(', ')} does not answer` : ''}{more > 0 ? ` · point at one of ${more} more clusters to see theirs` : ''}</span>}
-      reason={chosen ? <Chosen chosen={chosen} events={events} revisions={revisions} now={now} /> : <p className="soft">Choose a workload to see its pods and nodes, what it waits for, its revisions, events and log, and to ask one of its pods from inside.</p>}
+      title={
+        search.get('aim')?.startsWith('cluster/') === true
+          ? `Workloads of ${search.get('aim')?.slice(8) ?? ''}`
+          : 'Workloads of the fleet'
+      }
+      beside={
+        <span className="soft">
+          {bad === 0 ? 'all are well' : `${bad} not well`}
+          {silent.length > 0 ? ` · ${silent.join(', ')} does not answer` : ''}
+          {more > 0 ? ` · point at one of ${more} more clusters to see theirs` : ''}
+        </span>
+      }
+      reason={
+        chosen ? (
+          <Chosen chosen={chosen} events={events} revisions={revisions} now={now} />
+        ) : (
+          <p className="soft">
+            Choose a workload to see its pods and nodes, what it waits for, its revisions, events
+            and log, and to ask one of its pods from inside.
+          </p>
+        )
+      }
     >
       <ShapeTabs here="/shape/workloads" />
       <Table
@@ -230,7 +380,11 @@ export default function Workloads({ loaderData }: Route.ComponentProps) {
         rows={rows}
         id={(row) => `${row.cluster} ${row.key}`}
         selected={chosen ? `${chosen.cluster} ${chosen.key}` : null}
-        onSelect={(row) => void navigate(address('/shape/workloads', { workload: row.key, in: row.cluster }), { preventScrollReset: true })}
+        onSelect={(row) =>
+          void navigate(address('/shape/workloads', { workload: row.key, in: row.cluster }), {
+            preventScrollReset: true,
+          })
+        }
         empty="Nothing runs here."
       />
     </Page>

@@ -28,24 +28,70 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const ready = readyWorldOf(view)
   const traffic = view.traffic?.[cluster.name] ?? []
   const calls = callsOf(view, cluster.name)
-  const services = [...new Set([...traffic.filter((flow) => flow.to.includes('/')).map((flow) => flow.to), ...callers.rules.map((rule) => `${rule.namespace}/${rule.service}`)])].sort().slice(0, most)
+  const services = [
+    ...new Set([
+      ...traffic.filter((flow) => flow.to.includes('/')).map((flow) => flow.to),
+      ...callers.rules.map((rule) => `${rule.namespace}/${rule.service}`),
+    ]),
+  ]
+    .sort()
+    .slice(0, most)
   const from = [...new Set(traffic.map((flow) => flow.from))].sort().slice(0, most)
   const cells = from.flatMap((caller) =>
     services.flatMap((service) => {
       const flow = traffic.find((one) => one.from === caller && one.to === service)
       const [namespace = '', name = ''] = service.split('/')
       const account = accountOf(objects, caller)
-      const rule = account ? mayCall(callers, account, { namespace, name }, { method: flow?.method ?? 'GET', path: flow?.path ?? '/' }) : null
+      const rule = account
+        ? mayCall(
+            callers,
+            account,
+            { namespace, name },
+            { method: flow?.method ?? 'GET', path: flow?.path ?? '/' },
+          )
+        : null
       const call = calls.find((one) => one.flow.from === caller)
       const target = flow?.port ?? traffic.find((one) => one.to === service)?.port ?? 80
-      const found = call && ready.ok ? walk(ready.world, { from: call.query.from, to: { service, cluster: cluster.name }, port: target, protocol: 'TCP' }) : null
+      const found =
+        call && ready.ok
+          ? walk(ready.world, {
+              from: call.query.from,
+              to: { service, cluster: cluster.name },
+              port: target,
+              protocol: 'TCP',
+            })
+          : null
       const last = found?.ok ? found.walk.hops.at(-1) : undefined
       const reaches = found?.ok ? found.walk.delivered : null
       const allowed = reaches !== false && rule?.allowed !== false
       const perDay = flow ? callsADay(flow, view.now) : 0
       // A cell is drawn where something is said of the two: a call, a rule that lists it, or a way that is shut.
-      if (!flow && (!account || (rule?.by !== 'closed' && !Array.isArray(rule?.by) && allowed))) return []
-      return [{ caller, service, port: target, allowed, perSecond: flow?.spans.find((span) => span.until === null)?.perSecond ?? 0, perDay, why: reaches === false && last ? `${last.hop.replace('-', ' ')}: ${byText(last.by)}` : rule ? (typeof rule.by === 'string' ? (rule.by === 'open' ? `namespace ${namespace} is open` : `namespace ${namespace} is closed to callers not listed`) : `caller rule ${listText(rule.by, 2)}`) : 'an address outside', account: account?.serviceAccount ?? null, asks: flow ? `${flow.method} ${flow.path}` : null, listed: rule && typeof rule.by !== 'string' ? rule.by : [], namespace: account?.namespace ?? '' }]
+      if (!flow && (!account || (rule?.by !== 'closed' && !Array.isArray(rule?.by) && allowed)))
+        return []
+      return [
+        {
+          caller,
+          service,
+          port: target,
+          allowed,
+          perSecond: flow?.spans.find((span) => span.until === null)?.perSecond ?? 0,
+          perDay,
+          why:
+            reaches === false && last
+              ? `${last.hop.replace('-', ' ')}: ${byText(last.by)}`
+              : rule
+                ? typeof rule.by === 'string'
+                  ? rule.by === 'open'
+                    ? `namespace ${namespace} is open`
+                    : `namespace ${namespace} is closed to callers not listed`
+                  : `caller rule ${listText(rule.by, 2)}`
+                : 'an address outside',
+          account: account?.serviceAccount ?? null,
+          asks: flow ? `${flow.method} ${flow.path}` : null,
+          listed: rule && typeof rule.by !== 'string' ? rule.by : [],
+          namespace: account?.namespace ?? '',
+        },
+      ]
     }),
   )
   return {
@@ -55,8 +101,23 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     services,
     cells,
     most: Math.max(1, ...cells.map((cell) => cell.perSecond)),
-    namespaces: [...new Set(services.map((service) => service.split('/')[0] ?? ''))].map((name) => ({ name, closed: callers.closed.has(name) })),
-    rules: callers.rules.map((rule) => ({ key: rule.key, namespace: rule.namespace, name: rule.key.split('/')[1] ?? '', service: rule.service, callers: rule.callers.map((one) => (one.namespace === rule.namespace ? one.serviceAccount : `${one.namespace}/${one.serviceAccount}`)), requests: rule.requests.map((one) => `${one.methods.join(',') || 'any'} ${one.paths.join(', ') || '/'}`) })),
+    namespaces: [...new Set(services.map((service) => service.split('/')[0] ?? ''))].map(
+      (name) => ({ name, closed: callers.closed.has(name) }),
+    ),
+    rules: callers.rules.map((rule) => ({
+      key: rule.key,
+      namespace: rule.namespace,
+      name: rule.key.split('/')[1] ?? '',
+      service: rule.service,
+      callers: rule.callers.map((one) =>
+        one.namespace === rule.namespace
+          ? one.serviceAccount
+          : `${one.namespace}/${one.serviceAccount}`,
+      ),
+      requests: rule.requests.map(
+        (one) => `${one.methods.join(',') || 'any'} ${one.paths.join(', ') || '/'}`,
+      ),
+    })),
   }
 }
 
@@ -66,7 +127,14 @@ function Mark({ cell, most: largest }: { readonly cell: Cell; readonly most: num
   const size = cell.perDay === 0 ? 5 : 4 + 9 * Math.sqrt(cell.perSecond / largest)
   return (
     <svg width={30} height={30} viewBox="-15 -15 30 30" aria-hidden>
-      {cell.allowed ? <circle r={size} className={cell.perDay === 0 ? 'idle' : 'ok'} /> : <path d={`M${-size} ${-size} L${size} ${size} M${-size} ${size} L${size} ${-size}`} className={cell.perDay > 0 ? 'used-denied' : 'no'} />}
+      {cell.allowed ? (
+        <circle r={size} className={cell.perDay === 0 ? 'idle' : 'ok'} />
+      ) : (
+        <path
+          d={`M${-size} ${-size} L${size} ${size} M${-size} ${size} L${size} ${-size}`}
+          className={cell.perDay > 0 ? 'used-denied' : 'no'}
+        />
+      )}
     </svg>
   )
 }
@@ -77,20 +145,56 @@ function Rule({ cluster, cell }: { readonly cluster: string; readonly cell: Cell
   const [paths, setPaths] = useState(cell.asks?.split(' ')[1] ?? '')
   const [namespace = '', service = ''] = cell.service.split('/')
   const list = (text: string): string[] => text.split(/[\s,]+/).filter((one) => one !== '')
-  const requests = methods.trim() === '' && paths.trim() === '' ? undefined : [{ ...(methods.trim() === '' ? {} : { methods: list(methods.toUpperCase()) }), ...(paths.trim() === '' ? {} : { paths: list(paths) }) }]
+  const requests =
+    methods.trim() === '' && paths.trim() === ''
+      ? undefined
+      : [
+          {
+            ...(methods.trim() === '' ? {} : { methods: list(methods.toUpperCase()) }),
+            ...(paths.trim() === '' ? {} : { paths: list(paths) }),
+          },
+        ]
   if (cell.account === null) return null
   return (
     <section aria-label="Draft a caller rule">
-      <h3>{cell.listed.length > 0 ? `Listed by ${listText(cell.listed, 2)}; list it for` : 'List this caller'}</h3>
+      <h3>
+        {cell.listed.length > 0
+          ? `Listed by ${listText(cell.listed, 2)}; list it for`
+          : 'List this caller'}
+      </h3>
       <div className="wire-form">
         <label>
-          Methods <input value={methods} placeholder="all" onChange={(event) => setMethods(event.target.value)} />
+          Methods{' '}
+          <input
+            value={methods}
+            placeholder="all"
+            onChange={(event) => setMethods(event.target.value)}
+          />
         </label>
         <label>
-          Paths <input value={paths} placeholder="/" onChange={(event) => setPaths(event.target.value)} />
+          Paths{' '}
+          <input value={paths} placeholder="/" onChange={(event) => setPaths(event.target.value)} />
         </label>
       </div>
-      <DraftChange kind="wire.callers" intent={{ cluster, namespace, rule: { name: `${service}-${cell.account}`.slice(0, 63), service, callers: [{ serviceAccount: cell.account, ...(cell.namespace === namespace ? {} : { namespace: cell.namespace }) }], ...(requests ? { requests } : {}) } }} variant="contained">
+      <DraftChange
+        kind="wire.callers"
+        intent={{
+          cluster,
+          namespace,
+          rule: {
+            name: `${service}-${cell.account}`.slice(0, 63),
+            service,
+            callers: [
+              {
+                serviceAccount: cell.account,
+                ...(cell.namespace === namespace ? {} : { namespace: cell.namespace }),
+              },
+            ],
+            ...(requests ? { requests } : {}),
+          },
+        }}
+        variant="contained"
+      >
         Draft the rule
       </DraftChange>
     </section>
@@ -104,21 +208,38 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
     return (
       <Page title="Calls" reason={<p className="soft">Calls are seen inside a cluster.</p>}>
         <WireTabs here="/wire/calls" />
-        <ChooseCluster clusters={loaderData.clusters} path="/wire/calls" says="Who calls whom? Point at a cluster:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire/calls"
+          says="Who calls whom? Point at a cluster:"
+        />
       </Page>
     )
   }
   const { from, services, namespaces, rules, most: largest } = loaderData
-  const chosen = cells.find((cell) => `${cell.caller} ${cell.service}` === search.get('cell')) ?? null
+  const chosen =
+    cells.find((cell) => `${cell.caller} ${cell.service}` === search.get('cell')) ?? null
   const refused = cells.filter((cell) => !cell.allowed && cell.perDay > 0)
   return (
     <Page
       title={`Calls in ${cluster}`}
-      beside={<span className="soft">{countText(cells.filter((cell) => cell.perDay > 0).length, 'pair')} called in the last day</span>}
+      beside={
+        <span className="soft">
+          {countText(cells.filter((cell) => cell.perDay > 0).length, 'pair')} called in the last day
+        </span>
+      }
       reason={
         chosen ? (
           <>
-            <div className="soft">{chosen.allowed ? (chosen.perDay === 0 ? 'allowed, not used' : 'allowed') : chosen.perDay > 0 ? 'used, and refused' : 'refused'}</div>
+            <div className="soft">
+              {chosen.allowed
+                ? chosen.perDay === 0
+                  ? 'allowed, not used'
+                  : 'allowed'
+                : chosen.perDay > 0
+                  ? 'used, and refused'
+                  : 'refused'}
+            </div>
             <h2>
               {chosen.caller} to {chosen.service}
             </h2>
@@ -143,7 +264,10 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
               </div>
             </dl>
             <p>
-              <To path="/wire/walk" query={{ from: chosen.caller, to: chosen.service, port: String(chosen.port) }}>
+              <To
+                path="/wire/walk"
+                query={{ from: chosen.caller, to: chosen.service, port: String(chosen.port) }}
+              >
                 Walk it
               </To>
             </p>
@@ -151,7 +275,11 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
           </>
         ) : (
           <>
-            <h2>{refused.length === 0 ? 'No call is refused' : countText(refused.length, 'call is refused', 'calls are refused')}</h2>
+            <h2>
+              {refused.length === 0
+                ? 'No call is refused'
+                : countText(refused.length, 'call is refused', 'calls are refused')}
+            </h2>
             <ul className="facts">
               {refused.map((cell) => (
                 <li key={cell.caller + cell.service}>
@@ -167,9 +295,18 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
               {namespaces.map((one) => (
                 <li key={one.name}>
                   <span>
-                    <span className="mono">{one.name}</span> is {one.closed ? 'closed' : 'open'} to them
+                    <span className="mono">{one.name}</span> is {one.closed ? 'closed' : 'open'} to
+                    them
                   </span>
-                  <DraftChange kind="wire.callers" intent={{ cluster, namespace: one.name, unlisted: one.closed ? 'open' : 'closed' }} variant="text">
+                  <DraftChange
+                    kind="wire.callers"
+                    intent={{
+                      cluster,
+                      namespace: one.name,
+                      unlisted: one.closed ? 'open' : 'closed',
+                    }}
+                    variant="text"
+                  >
                     Draft {one.closed ? 'opening' : 'closing'} it
                   </DraftChange>
                 </li>
@@ -180,15 +317,22 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
               {rules.map((rule) => (
                 <li key={rule.key}>
                   <span>
-                    <span className="mono">{rule.key}</span>: {listText(rule.callers, 3)} to {rule.service}
+                    <span className="mono">{rule.key}</span>: {listText(rule.callers, 3)} to{' '}
+                    {rule.service}
                     {rule.requests.length > 0 ? `, ${listText(rule.requests, 2)}` : ''}
                   </span>
-                  <DraftChange kind="wire.callers" intent={{ cluster, namespace: rule.namespace, remove: rule.name }} variant="text">
+                  <DraftChange
+                    kind="wire.callers"
+                    intent={{ cluster, namespace: rule.namespace, remove: rule.name }}
+                    variant="text"
+                  >
                     Draft removing it
                   </DraftChange>
                 </li>
               ))}
-              {rules.length === 0 ? <li className="soft">None yet. Choose a cell to list a caller.</li> : null}
+              {rules.length === 0 ? (
+                <li className="soft">None yet. Choose a cell to list a caller.</li>
+              ) : null}
             </ul>
           </>
         )
@@ -196,7 +340,10 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
     >
       <WireTabs here="/wire/calls" />
       <div className="wire-page" tabIndex={0} role="region" aria-label="Call matrix">
-        <p className="soft">Disc: allowed, larger for more calls; dotted: allowed and not used. Cross: refused; in red where it is used all the same.</p>
+        <p className="soft">
+          Disc: allowed, larger for more calls; dotted: allowed and not used. Cross: refused; in red
+          where it is used all the same.
+        </p>
         {cells.length === 0 ? <p>Nobody was seen calling anybody in the last day.</p> : null}
         <table className="matrix" aria-label="Callers and what they call">
           <thead>
@@ -220,7 +367,13 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
                   return (
                     <td key={service} data-open={cell !== undefined && cell === chosen}>
                       {cell ? (
-                        <button type="button" aria-label={`${caller} to ${service}: ${cell.allowed ? 'allowed' : 'refused'}, ${numberText(cell.perDay)} calls in the last day`} onClick={() => setSearch((was) => (was.set('cell', `${caller} ${service}`), was))}>
+                        <button
+                          type="button"
+                          aria-label={`${caller} to ${service}: ${cell.allowed ? 'allowed' : 'refused'}, ${numberText(cell.perDay)} calls in the last day`}
+                          onClick={() =>
+                            setSearch((was) => (was.set('cell', `${caller} ${service}`), was))
+                          }
+                        >
                           <Mark cell={cell} most={largest} />
                         </button>
                       ) : null}

@@ -3,7 +3,15 @@ import Button from '@mui/material/Button'
 import { useNavigate } from 'react-router'
 import { useAddress } from '../../parts/to'
 
-export function ChooseCluster({ clusters, path, says }: { readonly clusters: readonly string[]; readonly path: string; readonly says: string }) {
+export function ChooseCluster({
+  clusters,
+  path,
+  says,
+}: {
+  readonly clusters: readonly string[]
+  readonly path: string
+  readonly says: string
+}) {
   const navigate = useNavigate()
   const address = useAddress()
   return (
@@ -11,7 +19,11 @@ export function ChooseCluster({ clusters, path, says }: { readonly clusters: rea
       <p>{says}</p>
       <div className="acts">
         {clusters.slice(0, 24).map((one) => (
-          <Button key={one} variant="outlined" onClick={() => void navigate(address(path, { aim: `cluster/${one}` }))}>
+          <Button
+            key={one}
+            variant="outlined"
+            onClick={() => void navigate(address(path, { aim: `cluster/${one}` }))}
+          >
             {one}
           </Button>
         ))}

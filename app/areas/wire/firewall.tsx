@@ -16,20 +16,34 @@ import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/firewall'
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `Firewall of ${loaderData?.site ?? 'no site'} · Gyrarch` }]
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `Firewall of ${loaderData?.site ?? 'no site'} · Gyrarch` },
+]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view: near, site: own } = await aimed(gyrarch, request)
   const search = new URL(request.url).searchParams
-  const name = search.get('site') ?? own?.name ?? near.sites.find((site) => (site.firewall ?? []).length > 0)?.name ?? near.sites[0]?.name ?? ''
+  const name =
+    search.get('site') ??
+    own?.name ??
+    near.sites.find((site) => (site.firewall ?? []).length > 0)?.name ??
+    near.sites[0]?.name ??
+    ''
   const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
   const site = view.sites.find((one) => one.name === name)
   const traffic = Object.values(view.traffic ?? {}).flat()
   const rules = site?.firewall ?? []
   const review = reviewFirewall(rules as never)
   const hits = site ? ruleHits(site, traffic, view.now) : new Map<string, number>()
-  const order = [...rules].map((rule, index) => ({ rule, index })).sort((a, b) => Number(b.rule.direction === 'in') - Number(a.rule.direction === 'in') || a.rule.priority - b.rule.priority || a.index - b.index)
+  const order = [...rules]
+    .map((rule, index) => ({ rule, index }))
+    .sort(
+      (a, b) =>
+        Number(b.rule.direction === 'in') - Number(a.rule.direction === 'in') ||
+        a.rule.priority - b.rule.priority ||
+        a.index - b.index,
+    )
   const found = review.ok ? review.review : null
   return {
     site: site?.name ?? null,
@@ -37,27 +51,77 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     rows: order.map(({ rule }) => {
       const unreachable = found?.unreachable.find((one) => one.rule === rule.name)
       const redundant = found?.redundant.find((one) => one.rule === rule.name)
-      return { ...rule, hits: hits.get(rule.name) ?? 0, finding: rule.enabled === false ? '' : unreachable ? `never decides: ${listText(unreachable.by, 3)}${unreachable.opposite === true ? ', which does the opposite' : unreachable.opposite === 'partly' ? ', partly the opposite' : ''}` : redundant ? `only repeats ${listText(redundant.by, 3)}` : '' }
+      return {
+        ...rule,
+        hits: hits.get(rule.name) ?? 0,
+        finding:
+          rule.enabled === false
+            ? ''
+            : unreachable
+              ? `never decides: ${listText(unreachable.by, 3)}${unreachable.opposite === true ? ', which does the opposite' : unreachable.opposite === 'partly' ? ', partly the opposite' : ''}`
+              : redundant
+                ? `only repeats ${listText(redundant.by, 3)}`
+                : '',
+      }
     }),
-    meets: Object.fromEntries(rules.map((rule) => [rule.name, wouldMeet(rule, traffic, view.now).slice(0, 8)])),
+    meets: Object.fromEntries(
+      rules.map((rule) => [rule.name, wouldMeet(rule, traffic, view.now).slice(0, 8)]),
+    ),
     misread: review.ok ? null : review.says,
   }
 }
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
-const list = (values: readonly string[] | undefined): string => (values === undefined ? 'all' : listText(values, 2))
+const list = (values: readonly string[] | undefined): string =>
+  values === undefined ? 'all' : listText(values, 2)
 
 const columns: readonly Column<Row>[] = [
-  { name: 'rule', value: (row) => row.name, show: (row) => <span className="mono" style={row.enabled === false ? { textDecoration: 'line-through' } : undefined}>{row.name}</span> },
+  {
+    name: 'rule',
+    value: (row) => row.name,
+    show: (row) => (
+      <span
+        className="mono"
+        style={row.enabled === false ? { textDecoration: 'line-through' } : undefined}
+      >
+        {row.name}
+      </span>
+    ),
+  },
   { name: 'way', value: (row) => row.direction },
   { name: 'priority', value: (row) => row.priority, number: true },
   { name: 'does', value: (row) => (row.enabled === false ? 'off' : row.action) },
-  { name: 'from', value: (row) => list(row.from), show: (row) => <span className="mono">{list(row.from)}</span> },
-  { name: 'to', value: (row) => list(row.to), show: (row) => <span className="mono">{list(row.to)}</span> },
+  {
+    name: 'from',
+    value: (row) => list(row.from),
+    show: (row) => <span className="mono">{list(row.from)}</span>,
+  },
+  {
+    name: 'to',
+    value: (row) => list(row.to),
+    show: (row) => <span className="mono">{list(row.to)}</span>,
+  },
   { name: 'ports', value: (row) => `${row.protocol} ${list(row.ports)}` },
-  { name: 'met in a day', value: (row) => row.hits, show: (row) => numberText(row.hits), number: true },
-  { name: 'review', value: (row) => row.finding, wraps: true, show: (row) => (row.finding === '' ? '' : <><StateGlyph state="strained" /> {row.finding}</>) },
+  {
+    name: 'met in a day',
+    value: (row) => row.hits,
+    show: (row) => numberText(row.hits),
+    number: true,
+  },
+  {
+    name: 'review',
+    value: (row) => row.finding,
+    wraps: true,
+    show: (row) =>
+      row.finding === '' ? (
+        ''
+      ) : (
+        <>
+          <StateGlyph state="strained" /> {row.finding}
+        </>
+      ),
+  },
 ]
 
 const parts = (text: string): string[] | undefined => {
@@ -65,11 +129,40 @@ const parts = (text: string): string[] | undefined => {
   return found.length === 0 ? undefined : found
 }
 
-function NewRule({ site, start }: { readonly site: string; readonly start: FirewallRuleView | null }) {
-  const [rule, setRule] = useState({ name: start?.name ?? '', priority: String(start?.priority ?? 100), direction: start?.direction ?? 'in', action: start?.action ?? 'deny', from: (start?.from ?? []).join(', '), to: (start?.to ?? []).join(', '), protocol: start?.protocol ?? 'tcp', ports: (start?.ports ?? []).join(', ') })
-  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) => setRule((was) => ({ ...was, [field]: event.target.value }))
-  const put = { name: rule.name, priority: Number(rule.priority), direction: rule.direction, action: rule.action, from: parts(rule.from), to: parts(rule.to), protocol: rule.protocol, ports: parts(rule.ports) }
-  const choice = (field: 'direction' | 'action' | 'protocol', says: string, values: readonly string[]) => (
+function NewRule({
+  site,
+  start,
+}: {
+  readonly site: string
+  readonly start: FirewallRuleView | null
+}) {
+  const [rule, setRule] = useState({
+    name: start?.name ?? '',
+    priority: String(start?.priority ?? 100),
+    direction: start?.direction ?? 'in',
+    action: start?.action ?? 'deny',
+    from: (start?.from ?? []).join(', '),
+    to: (start?.to ?? []).join(', '),
+    protocol: start?.protocol ?? 'tcp',
+    ports: (start?.ports ?? []).join(', '),
+  })
+  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) =>
+    setRule((was) => ({ ...was, [field]: event.target.value }))
+  const put = {
+    name: rule.name,
+    priority: Number(rule.priority),
+    direction: rule.direction,
+    action: rule.action,
+    from: parts(rule.from),
+    to: parts(rule.to),
+    protocol: rule.protocol,
+    ports: parts(rule.ports),
+  }
+  const choice = (
+    field: 'direction' | 'action' | 'protocol',
+    says: string,
+    values: readonly string[],
+  ) => (
     <label>
       {says}
       <select value={rule[field]} onChange={set(field)}>
@@ -79,7 +172,11 @@ function NewRule({ site, start }: { readonly site: string; readonly start: Firew
       </select>
     </label>
   )
-  const field = (name: 'name' | 'priority' | 'from' | 'to' | 'ports', says: string, placeholder = '') => (
+  const field = (
+    name: 'name' | 'priority' | 'from' | 'to' | 'ports',
+    says: string,
+    placeholder = '',
+  ) => (
     <label>
       {says}
       <input value={rule[name]} placeholder={placeholder} onChange={set(name)} />
@@ -98,7 +195,12 @@ function NewRule({ site, start }: { readonly site: string; readonly start: Firew
         {choice('protocol', 'Protocol', ['tcp', 'udp', 'sctp', 'any'])}
         {field('ports', 'Ports', 'all, or 443, 8000-8100')}
       </div>
-      <DraftChange kind="wire.firewall" intent={{ site, put: [put] }} variant="contained" disabled={rule.name.trim() === '' || !Number.isFinite(Number(rule.priority))}>
+      <DraftChange
+        kind="wire.firewall"
+        intent={{ site, put: [put] }}
+        variant="contained"
+        disabled={rule.name.trim() === '' || !Number.isFinite(Number(rule.priority))}
+      >
         Draft the rule
       </DraftChange>
     </section>
@@ -132,7 +234,9 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
               <option key={one}>{one}</option>
             ))}
           </select>
-          <span className="soft">what goes out is allowed unless a rule says no; what comes from other domains is not</span>
+          <span className="soft">
+            what goes out is allowed unless a rule says no; what comes from other domains is not
+          </span>
         </span>
       }
       reason={
@@ -142,9 +246,16 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
             <h2>{chosen.name}</h2>
             <p>
               {chosen.action === 'allow' ? 'Allows' : 'Denies'} what goes {chosen.direction}
-              {chosen.enabled === false ? '; it is off.' : '.'} {chosen.finding === '' ? '' : `It ${chosen.finding}.`}
+              {chosen.enabled === false ? '; it is off.' : '.'}{' '}
+              {chosen.finding === '' ? '' : `It ${chosen.finding}.`}
             </p>
-            <h3>{chosen.enabled === false ? (chosen.action === 'deny' ? 'What it would have stopped yesterday' : 'What it would have let by yesterday') : 'What it is for, of the last day'}</h3>
+            <h3>
+              {chosen.enabled === false
+                ? chosen.action === 'deny'
+                  ? 'What it would have stopped yesterday'
+                  : 'What it would have let by yesterday'
+                : 'What it is for, of the last day'}
+            </h3>
             <ul className="facts">
               {met.map((one) => (
                 <li key={`${one.from}${one.to}`}>
@@ -157,7 +268,15 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
               {met.length === 0 ? <li className="soft">No call of the last day.</li> : null}
             </ul>
             <div className="acts" style={{ margin: '10px 0 14px' }}>
-              <DraftChange kind="wire.firewall" intent={chosen.enabled === false ? { site, enable: [chosen.name] } : { site, disable: [chosen.name] }} variant="contained">
+              <DraftChange
+                kind="wire.firewall"
+                intent={
+                  chosen.enabled === false
+                    ? { site, enable: [chosen.name] }
+                    : { site, disable: [chosen.name] }
+                }
+                variant="contained"
+              >
                 {chosen.enabled === false ? 'Draft switching it on' : 'Draft switching it off'}
               </DraftChange>
               <DraftChange kind="wire.firewall" intent={{ site, remove: [chosen.name] }}>
@@ -168,7 +287,11 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
           </>
         ) : (
           <>
-            <h2>{wrong.length === 0 ? 'No rule stands in another’s way' : countText(wrong.length, 'rule wants a look', 'rules want a look')}</h2>
+            <h2>
+              {wrong.length === 0
+                ? 'No rule stands in another’s way'
+                : countText(wrong.length, 'rule wants a look', 'rules want a look')}
+            </h2>
             {misread === null ? null : <p role="alert">{misread}</p>}
             <ul className="facts">
               {wrong.map((row) => (
@@ -179,7 +302,8 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
               ))}
             </ul>
             <p className="soft">
-              Choose a rule to see what it met. <To path="/wire/walk">Walk a packet</To> to see which one decides.
+              Choose a rule to see what it met. <To path="/wire/walk">Walk a packet</To> to see
+              which one decides.
             </p>
             <NewRule key="new" site={site} start={null} />
           </>

@@ -26,16 +26,27 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const { view, cluster, site } = await aimed(gyrarch, request)
   if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
   const objects = view.objects?.[cluster.name] ?? []
-  const services = objects.filter((object) => object.kind === 'Service') as unknown as readonly (ServiceObject & { status?: { loadBalancer?: { ingress?: readonly { ip: string }[] }; conditions?: readonly { message: string }[] } })[]
+  const services = objects.filter(
+    (object) => object.kind === 'Service',
+  ) as unknown as readonly (ServiceObject & {
+    status?: {
+      loadBalancer?: { ingress?: readonly { ip: string }[] }
+      conditions?: readonly { message: string }[]
+    }
+  })[]
   const ingress = ingressAddress(view, cluster.name)
   const rows = services.flatMap((service) => {
     const key = `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`
-    const balancer = site.balancers.find((one) => one.cluster === cluster.name && one.service === key)
+    const balancer = site.balancers.find(
+      (one) => one.cluster === cluster.name && one.service === key,
+    )
     if (service.spec?.type !== 'LoadBalancer' && !balancer) return []
     const endpoints = slicesOfService(objects, key).flatMap((slice) => slice.endpoints ?? [])
     const ready = endpoints.filter((endpoint) => endpoint.conditions?.ready !== false)
     const holding = new Map<string, number>()
-    for (const endpoint of ready) if (endpoint.nodeName) holding.set(endpoint.nodeName, (holding.get(endpoint.nodeName) ?? 0) + 1)
+    for (const endpoint of ready)
+      if (endpoint.nodeName)
+        holding.set(endpoint.nodeName, (holding.get(endpoint.nodeName) ?? 0) + 1)
     const local = service.spec?.externalTrafficPolicy === 'Local'
     const counts = [...holding.values()]
     // With Local each node that holds an endpoint gets the same share, whatever it holds.
@@ -44,7 +55,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       {
         key,
         address: balancer?.address ?? null,
-        ports: balancer ? [balancer.port, ...(balancer.ports ?? [])] : (service.spec?.ports ?? []).map((port) => port.port),
+        ports: balancer
+          ? [balancer.port, ...(balancer.ports ?? [])]
+          : (service.spec?.ports ?? []).map((port) => port.port),
         why: balancer ? '' : (service.status?.conditions?.[0]?.message ?? 'waits for its site'),
         local,
         ready: ready.length,
@@ -55,35 +68,91 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       },
     ]
   })
-  const routes = (objects.filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]).flatMap((route) =>
+  const routes = (
+    objects.filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]
+  ).flatMap((route) =>
     (route.spec?.hostnames ?? ['every host']).map((host) => {
       const record = site.records.find((one) => `${one.name}.${site.nameDomain}` === host)
-      return { kind: 'HTTPRoute', key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`, namespace: route.metadata.namespace ?? 'default', name: route.metadata.name, host, paths: (route.spec?.rules ?? []).flatMap((rule) => (rule.matches ?? [{}]).map((match) => match.path?.value ?? '/')), backends: (route.spec?.rules ?? []).flatMap((rule) => (rule.backendRefs ?? []).map((backend) => backend.name)), record: record?.value ?? null, recordGood: record !== undefined && record.value === ingress }
+      return {
+        kind: 'HTTPRoute',
+        key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`,
+        namespace: route.metadata.namespace ?? 'default',
+        name: route.metadata.name,
+        host,
+        paths: (route.spec?.rules ?? []).flatMap((rule) =>
+          (rule.matches ?? [{}]).map((match) => match.path?.value ?? '/'),
+        ),
+        backends: (route.spec?.rules ?? []).flatMap((rule) =>
+          (rule.backendRefs ?? []).map((backend) => backend.name),
+        ),
+        record: record?.value ?? null,
+        recordGood: record !== undefined && record.value === ingress,
+      }
     }),
   )
-  const ingresses = (objects.filter((object) => object.kind === 'Ingress') as unknown as readonly { metadata: { name: string; namespace?: string }; spec?: { rules?: readonly { host?: string; http?: { paths?: readonly { path?: string; backend?: { service?: { name?: string } } }[] } }[] } }[]).flatMap((one) =>
+  const ingresses = (
+    objects.filter((object) => object.kind === 'Ingress') as unknown as readonly {
+      metadata: { name: string; namespace?: string }
+      spec?: {
+        rules?: readonly {
+          host?: string
+          http?: { paths?: readonly { path?: string; backend?: { service?: { name?: string } } }[] }
+        }[]
+      }
+    }[]
+  ).flatMap((one) =>
     (one.spec?.rules ?? []).map((rule) => {
       const host = rule.host ?? 'every host'
       const record = site.records.find((other) => `${other.name}.${site.nameDomain}` === host)
-      return { kind: 'Ingress', key: `${one.metadata.namespace ?? 'default'}/${one.metadata.name}`, namespace: one.metadata.namespace ?? 'default', name: one.metadata.name, host, paths: (rule.http?.paths ?? []).map((path) => path.path ?? '/'), backends: (rule.http?.paths ?? []).flatMap((path) => path.backend?.service?.name ?? []), record: record?.value ?? null, recordGood: record !== undefined && record.value === ingress }
+      return {
+        kind: 'Ingress',
+        key: `${one.metadata.namespace ?? 'default'}/${one.metadata.name}`,
+        namespace: one.metadata.namespace ?? 'default',
+        name: one.metadata.name,
+        host,
+        paths: (rule.http?.paths ?? []).map((path) => path.path ?? '/'),
+        backends: (rule.http?.paths ?? []).flatMap((path) => path.backend?.service?.name ?? []),
+        record: record?.value ?? null,
+        recordGood: record !== undefined && record.value === ingress,
+      }
     }),
   )
-  const namespaces = [...new Set(services.map((service) => service.metadata.namespace ?? 'default'))].sort()
+  const namespaces = [
+    ...new Set(services.map((service) => service.metadata.namespace ?? 'default')),
+  ].sort()
   const pool = poolFill(site)
-  const kept = ((await gyrarch.fleet.meters())[site.name] ?? []).filter((one) => one.what === 'balancer')
-  const began = ((await gyrarch.fleet.meters())[site.name] ?? []).reduce((first, one) => (one.from < first ? one.from : first), view.now)
+  const kept = ((await gyrarch.fleet.meters())[site.name] ?? []).filter(
+    (one) => one.what === 'balancer',
+  )
+  const began = ((await gyrarch.fleet.meters())[site.name] ?? []).reduce(
+    (first, one) => (one.from < first ? one.from : first),
+    view.now,
+  )
   return {
     cluster: cluster.name,
     clusters: [],
     site: site.name,
     network: frontage(site)?.name ?? null,
-    pool: pool ? { ...pool, days: daysUntilFull(pool.size - pool.used, kept, began, view.now) } : null,
+    pool: pool
+      ? { ...pool, days: daysUntilFull(pool.size - pool.used, kept, began, view.now) }
+      : null,
     ingress,
     rows,
     routes: [...routes, ...ingresses],
     certificatesUntil: cluster.certificatesUntil,
-    taken: [...new Set(rows.flatMap((row) => row.ports))].filter((port) => port === 80 || port === 443),
-    namespaces: namespaces.map((name) => ({ name, services: services.filter((service) => (service.metadata.namespace ?? 'default') === name && service.spec?.clusterIP !== 'None').map((service) => service.metadata.name) })),
+    taken: [...new Set(rows.flatMap((row) => row.ports))].filter(
+      (port) => port === 80 || port === 443,
+    ),
+    namespaces: namespaces.map((name) => ({
+      name,
+      services: services
+        .filter(
+          (service) =>
+            (service.metadata.namespace ?? 'default') === name &&
+            service.spec?.clusterIP !== 'None',
+        )
+        .map((service) => service.metadata.name),
+    })),
     domain: site.nameDomain,
   }
 }
@@ -92,11 +161,38 @@ type Data = Route.ComponentProps['loaderData']
 type Row = NonNullable<Data['rows']>[number]
 
 const columns: readonly Column<Row>[] = [
-  { name: 'service', value: (row) => row.key, show: (row) => <span className="mono">{row.key}</span> },
-  { name: 'virtual address', value: (row) => row.address ?? '', show: (row) => (row.address === null ? <><StateGlyph state="strained" /> none: {row.why}</> : <span className="mono">{row.address}:{row.ports.join(',')}</span>), wraps: true },
-  { name: 'comes in', value: (row) => (row.local ? 'on nodes that hold an endpoint' : 'on any node'), wraps: true },
+  {
+    name: 'service',
+    value: (row) => row.key,
+    show: (row) => <span className="mono">{row.key}</span>,
+  },
+  {
+    name: 'virtual address',
+    value: (row) => row.address ?? '',
+    show: (row) =>
+      row.address === null ? (
+        <>
+          <StateGlyph state="strained" /> none: {row.why}
+        </>
+      ) : (
+        <span className="mono">
+          {row.address}:{row.ports.join(',')}
+        </span>
+      ),
+    wraps: true,
+  },
+  {
+    name: 'comes in',
+    value: (row) => (row.local ? 'on nodes that hold an endpoint' : 'on any node'),
+    wraps: true,
+  },
   { name: 'source seen', value: (row) => (row.local ? 'the caller’s' : 'a node’s') },
-  { name: 'endpoints', value: (row) => row.ready, show: (row) => `${row.ready} ready`, number: true },
+  {
+    name: 'endpoints',
+    value: (row) => row.ready,
+    show: (row) => `${row.ready} ready`,
+    number: true,
+  },
 ]
 
 function Explain({ row, cluster }: { readonly row: Row; readonly cluster: string }) {
@@ -107,11 +203,19 @@ function Explain({ row, cluster }: { readonly row: Row; readonly cluster: string
       <dl className="facts">
         <div>
           <dt>pool members</dt>
-          <dd>{row.local ? `${row.holding.length} of ${row.members} nodes` : `all ${row.members} nodes`}</dd>
+          <dd>
+            {row.local
+              ? `${row.holding.length} of ${row.members} nodes`
+              : `all ${row.members} nodes`}
+          </dd>
         </div>
         <div>
           <dt>extra hop</dt>
-          <dd>{row.local ? 'none' : `for about ${row.members === 0 ? 0 : numberText(100 * (1 - row.holding.length / row.members))} % of the connections`}</dd>
+          <dd>
+            {row.local
+              ? 'none'
+              : `for about ${row.members === 0 ? 0 : numberText(100 * (1 - row.holding.length / row.members))} % of the connections`}
+          </dd>
         </div>
         <div>
           <dt>source the pod sees</dt>
@@ -133,12 +237,21 @@ function Explain({ row, cluster }: { readonly row: Row; readonly cluster: string
       </p>
       {row.address === null ? null : (
         <p>
-          <To path="/wire/walk" query={{ from: '192.0.2.77', to: row.address, port: String(row.ports[0] ?? 443) }}>
+          <To
+            path="/wire/walk"
+            query={{ from: '192.0.2.77', to: row.address, port: String(row.ports[0] ?? 443) }}
+          >
             Walk from outside
           </To>
         </p>
       )}
-      <DraftChange kind="manifest.apply" intent={{ cluster, text: `apiVersion: v1\nkind: Service\nmetadata: {name: ${row.key.split('/')[1] ?? ''}, namespace: ${row.key.split('/')[0] ?? ''}}\nspec: {externalTrafficPolicy: ${row.local ? 'Cluster' : 'Local'}}\n` }}>
+      <DraftChange
+        kind="manifest.apply"
+        intent={{
+          cluster,
+          text: `apiVersion: v1\nkind: Service\nmetadata: {name: ${row.key.split('/')[1] ?? ''}, namespace: ${row.key.split('/')[0] ?? ''}}\nspec: {externalTrafficPolicy: ${row.local ? 'Cluster' : 'Local'}}\n`,
+        }}
+      >
         Draft {row.local ? 'any node taking it' : 'keeping to nodes with an endpoint'}
       </DraftChange>
     </>
@@ -147,7 +260,16 @@ function Explain({ row, cluster }: { readonly row: Row; readonly cluster: string
 
 function Lead({ data }: { readonly data: Data }) {
   const { cluster, namespaces = [], domain = '' } = data
-  const [wish, setWish] = useState({ host: '', path: '/', namespace: namespaces.find((one) => one.name !== 'platform' && one.name !== 'default')?.name ?? namespaces[0]?.name ?? '', service: '', record: true })
+  const [wish, setWish] = useState({
+    host: '',
+    path: '/',
+    namespace:
+      namespaces.find((one) => one.name !== 'platform' && one.name !== 'default')?.name ??
+      namespaces[0]?.name ??
+      '',
+    service: '',
+    record: true,
+  })
   const services = namespaces.find((one) => one.name === wish.namespace)?.services ?? []
   const service = services.includes(wish.service) ? wish.service : (services[0] ?? '')
   return (
@@ -155,14 +277,26 @@ function Lead({ data }: { readonly data: Data }) {
       <h3>Lead a host to a service</h3>
       <div className="wire-form">
         <label>
-          Host <input value={wish.host} placeholder={`prices.${domain}`} onChange={(event) => setWish((was) => ({ ...was, host: event.target.value }))} />
+          Host{' '}
+          <input
+            value={wish.host}
+            placeholder={`prices.${domain}`}
+            onChange={(event) => setWish((was) => ({ ...was, host: event.target.value }))}
+          />
         </label>
         <label>
-          Path <input value={wish.path} onChange={(event) => setWish((was) => ({ ...was, path: event.target.value }))} />
+          Path{' '}
+          <input
+            value={wish.path}
+            onChange={(event) => setWish((was) => ({ ...was, path: event.target.value }))}
+          />
         </label>
         <label>
           Namespace{' '}
-          <select value={wish.namespace} onChange={(event) => setWish((was) => ({ ...was, namespace: event.target.value }))}>
+          <select
+            value={wish.namespace}
+            onChange={(event) => setWish((was) => ({ ...was, namespace: event.target.value }))}
+          >
             {namespaces.map((one) => (
               <option key={one.name}>{one.name}</option>
             ))}
@@ -170,17 +304,39 @@ function Lead({ data }: { readonly data: Data }) {
         </label>
         <label>
           Service{' '}
-          <select value={service} onChange={(event) => setWish((was) => ({ ...was, service: event.target.value }))}>
+          <select
+            value={service}
+            onChange={(event) => setWish((was) => ({ ...was, service: event.target.value }))}
+          >
             {services.map((one) => (
               <option key={one}>{one}</option>
             ))}
           </select>
         </label>
         <label style={{ justifyContent: 'flex-start' }}>
-          <input type="checkbox" checked={wish.record} style={{ minHeight: 0 }} onChange={(event) => setWish((was) => ({ ...was, record: event.target.checked }))} /> write its name record too
+          <input
+            type="checkbox"
+            checked={wish.record}
+            style={{ minHeight: 0 }}
+            onChange={(event) => setWish((was) => ({ ...was, record: event.target.checked }))}
+          />{' '}
+          write its name record too
         </label>
       </div>
-      <DraftChange kind="wire.ingress" intent={{ cluster: cluster ?? '', namespace: wish.namespace, name: (wish.host.split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host', host: wish.host, path: wish.path || '/', service, record: wish.record }} variant="contained" disabled={wish.host.trim() === '' || service === ''}>
+      <DraftChange
+        kind="wire.ingress"
+        intent={{
+          cluster: cluster ?? '',
+          namespace: wish.namespace,
+          name: (wish.host.split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host',
+          host: wish.host,
+          path: wish.path || '/',
+          service,
+          record: wish.record,
+        }}
+        variant="contained"
+        disabled={wish.host.trim() === '' || service === ''}
+      >
         Draft it
       </DraftChange>
     </section>
@@ -196,10 +352,19 @@ function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullabl
         <span className="fill" aria-hidden>
           <i style={{ width: `${Math.min(100, (100 * pool.used) / Math.max(1, pool.size))}%` }} />
         </span>
-        {pool.used} of {numberText(pool.size)} used, in {pool.network}; {pool.days === null ? 'not growing' : `full in ${numberText(pool.days)} days as it grows now`}
+        {pool.used} of {numberText(pool.size)} used, in {pool.network};{' '}
+        {pool.days === null
+          ? 'not growing'
+          : `full in ${numberText(pool.days)} days as it grows now`}
       </p>
       <div className="acts">
-        <input className="wire-field" aria-label="Pool" value={range} size={24} onChange={(event) => setRange(event.target.value)} />
+        <input
+          className="wire-field"
+          aria-label="Pool"
+          value={range}
+          size={24}
+          onChange={(event) => setRange(event.target.value)}
+        />
         <DraftChange kind="wire.pool" intent={{ site, pool: range }} disabled={range === pool.pool}>
           Draft it
         </DraftChange>
@@ -213,9 +378,16 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
   const { cluster, rows } = loaderData
   if (cluster === null || !rows) {
     return (
-      <Page title="Hosts" reason={<p className="soft">What is reached from outside belongs to a cluster.</p>}>
+      <Page
+        title="Hosts"
+        reason={<p className="soft">What is reached from outside belongs to a cluster.</p>}
+      >
         <WireTabs here="/wire/hosts" />
-        <ChooseCluster clusters={loaderData.clusters} path="/wire/hosts" says="What is reached from outside? Point at a cluster:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire/hosts"
+          says="What is reached from outside? Point at a cluster:"
+        />
       </Page>
     )
   }
@@ -224,35 +396,78 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title={`Reached from outside: ${cluster}`}
-      beside={<span className="soft">{ingress === null ? 'its ingress has no virtual address' : `ingress at ${ingress}`}</span>}
+      beside={
+        <span className="soft">
+          {ingress === null ? 'its ingress has no virtual address' : `ingress at ${ingress}`}
+        </span>
+      }
       reason={
         chosen ? (
           <>
             <Explain row={chosen} cluster={cluster} />
             <p>
-              <button type="button" className="quiet-button" onClick={() => setSearch((was) => (was.delete('service'), was))}>
+              <button
+                type="button"
+                className="quiet-button"
+                onClick={() => setSearch((was) => (was.delete('service'), was))}
+              >
                 Hosts and the pool
               </button>
             </p>
           </>
         ) : (
           <>
-            <h2>{rows.some((row) => row.address === null) ? countText(rows.filter((row) => row.address === null).length, 'service waits', 'services wait') : 'Every service has its address'}</h2>
-            {taken.length > 0 ? <p className="soft">{taken.length === 1 ? `Port ${taken[0] ?? ''} is` : 'Ports 80 and 443 are'} taken behind a virtual address; a second controller on the same nodes would collide.</p> : null}
-            {pool ? <Pool key={pool.pool} site={site} pool={pool} /> : <p className="soft">{site} offers no virtual addresses.</p>}
+            <h2>
+              {rows.some((row) => row.address === null)
+                ? countText(
+                    rows.filter((row) => row.address === null).length,
+                    'service waits',
+                    'services wait',
+                  )
+                : 'Every service has its address'}
+            </h2>
+            {taken.length > 0 ? (
+              <p className="soft">
+                {taken.length === 1 ? `Port ${taken[0] ?? ''} is` : 'Ports 80 and 443 are'} taken
+                behind a virtual address; a second controller on the same nodes would collide.
+              </p>
+            ) : null}
+            {pool ? (
+              <Pool key={pool.pool} site={site} pool={pool} />
+            ) : (
+              <p className="soft">{site} offers no virtual addresses.</p>
+            )}
             <Lead data={loaderData} />
           </>
         )
       }
     >
       <WireTabs here="/wire/hosts" />
-      <div style={{ flex: '0 1 auto', maxHeight: '45%', display: 'flex', flexDirection: 'column', minHeight: 140 }}>
-        <Table name="services with a virtual address" columns={columns} rows={rows} id={(row) => row.key} selected={chosen?.key ?? null} onSelect={(row) => setSearch((was) => (was.set('service', row.key), was))} empty="No service asks for a virtual address. One of type LoadBalancer does." />
+      <div
+        style={{
+          flex: '0 1 auto',
+          maxHeight: '45%',
+          display: 'flex',
+          flexDirection: 'column',
+          minHeight: 140,
+        }}
+      >
+        <Table
+          name="services with a virtual address"
+          columns={columns}
+          rows={rows}
+          id={(row) => row.key}
+          selected={chosen?.key ?? null}
+          onSelect={(row) => setSearch((was) => (was.set('service', row.key), was))}
+          empty="No service asks for a virtual address. One of type LoadBalancer does."
+        />
       </div>
       <h3 style={{ marginTop: 14 }}>Hosts</h3>
       <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
         <table className="grid">
-          <ColumnHeads names={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']} />
+          <ColumnHeads
+            names={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']}
+          />
           <tbody>
             {routes.map((route) => (
               <tr key={route.key + route.host}>
@@ -260,11 +475,40 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
                 <td className="mono">{listText(route.paths, 3)}</td>
                 <td className="mono">{listText(route.backends, 3)}</td>
                 <td>
-                  <StateGlyph state={route.recordGood ? 'well' : 'strained'} /> <span className="mono">{route.record ?? 'none'}</span>
+                  <StateGlyph state={route.recordGood ? 'well' : 'strained'} />{' '}
+                  <span className="mono">{route.record ?? 'none'}</span>
                 </td>
-                <td>{certificatesUntil === null ? 'unknown' : `until ${certificatesUntil.slice(0, 10)}`}</td>
                 <td>
-                  <DraftChange kind={route.kind === 'Ingress' ? 'manifest.remove' : 'wire.ingress'} intent={route.kind === 'Ingress' ? { cluster, objects: [{ apiVersion: 'networking.k8s.io/v1', kind: 'Ingress', namespace: route.namespace, name: route.name }] } : { cluster, namespace: route.namespace, name: route.name, host: route.host, remove: true }} variant="text">
+                  {certificatesUntil === null
+                    ? 'unknown'
+                    : `until ${certificatesUntil.slice(0, 10)}`}
+                </td>
+                <td>
+                  <DraftChange
+                    kind={route.kind === 'Ingress' ? 'manifest.remove' : 'wire.ingress'}
+                    intent={
+                      route.kind === 'Ingress'
+                        ? {
+                            cluster,
+                            objects: [
+                              {
+                                apiVersion: 'networking.k8s.io/v1',
+                                kind: 'Ingress',
+                                namespace: route.namespace,
+                                name: route.name,
+                              },
+                            ],
+                          }
+                        : {
+                            cluster,
+                            namespace: route.namespace,
+                            name: route.name,
+                            host: route.host,
+                            remove: true,
+                          }
+                    }
+                    variant="text"
+                  >
                     Draft removing it
                   </DraftChange>
                 </td>

@@ -19,13 +19,20 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const { view, cluster, site } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
   const search = new URL(request.url).searchParams
-  const pods = (view.objects?.[cluster.name] ?? []).filter((object) => object.kind === 'Pod').map((object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`)
-  const services = (view.objects?.[cluster.name] ?? []).filter((object) => object.kind === 'Service').map((object) => `${object.metadata?.name ?? ''}.${object.metadata?.namespace ?? 'default'}`)
+  const pods = (view.objects?.[cluster.name] ?? [])
+    .filter((object) => object.kind === 'Pod')
+    .map((object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`)
+  const services = (view.objects?.[cluster.name] ?? [])
+    .filter((object) => object.kind === 'Service')
+    .map((object) => `${object.metadata?.name ?? ''}.${object.metadata?.namespace ?? 'default'}`)
   const pod = search.get('pod')?.trim() ?? pods[0] ?? ''
   const name = search.get('name')?.trim().slice(0, 253) ?? ''
   const source = readFrom(view, pod, cluster.name)
   const ready = readyWorldOf(view)
-  const tries = name !== '' && source.ok && 'pod' in source.end && ready.ok ? lookUp(ready.world, source.end, name) : null
+  const tries =
+    name !== '' && source.ok && 'pod' in source.end && ready.ok
+      ? lookUp(ready.world, source.end, name)
+      : null
   return {
     aim: `cluster/${cluster.name}`,
     cluster: cluster.name,
@@ -34,9 +41,21 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     pod,
     name,
     pods: pods.slice(0, 500),
-    choices: [...services, ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`)].slice(0, 500),
+    choices: [
+      ...services,
+      ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`),
+    ].slice(0, 500),
     tries,
-    wrong: name === '' ? null : !source.ok ? source.says : !('pod' in source.end) ? 'Only a pod has a search path: name one as namespace/name.' : tries === null ? 'Nothing answers: the pod is not there any more.' : null,
+    wrong:
+      name === ''
+        ? null
+        : !source.ok
+          ? source.says
+          : !('pod' in source.end)
+            ? 'Only a pod has a search path: name one as namespace/name.'
+            : tries === null
+              ? 'Nothing answers: the pod is not there any more.'
+              : null,
   }
 }
 
@@ -44,9 +63,16 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
   const { cluster } = loaderData
   if (cluster === null || loaderData.pods === undefined) {
     return (
-      <Page title="Names" reason={<p className="soft">Each cluster answers names for its own pods.</p>}>
+      <Page
+        title="Names"
+        reason={<p className="soft">Each cluster answers names for its own pods.</p>}
+      >
         <WireTabs here="/wire/names" />
-        <ChooseCluster clusters={loaderData.clusters} path="/wire/names" says="Whose pods ask? Point at a cluster:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire/names"
+          says="Whose pods ask? Point at a cluster:"
+        />
       </Page>
     )
   }
@@ -59,21 +85,33 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
       reason={
         tries && answered ? (
           <>
-            <h2>{answered.addresses.length > 0 ? `${name} is ${answered.addresses.join(', ')}` : `Nobody answers for ${name}`}</h2>
+            <h2>
+              {answered.addresses.length > 0
+                ? `${name} is ${answered.addresses.join(', ')}`
+                : `Nobody answers for ${name}`}
+            </h2>
             <p>
-              {answered.addresses.length > 0 ? `Answered by the ${answered.who}, as ${answered.by}, on try ${tries.length}.` : `All ${tries.length} names of its search path were asked in vain. Write it in full, with its namespace, or give the site a record.`}
+              {answered.addresses.length > 0
+                ? `Answered by the ${answered.who}, as ${answered.by}, on try ${tries.length}.`
+                : `All ${tries.length} names of its search path were asked in vain. Write it in full, with its namespace, or give the site a record.`}
             </p>
             <p>
               <To path="/wire/walk" query={{ from: pod, to: answered.name, port: '443' }}>
                 Walk there
               </To>{' '}
-              · <To path="/ground/names" query={{ site }}>Records of {site}</To>
+              ·{' '}
+              <To path="/ground/names" query={{ site }}>
+                Records of {site}
+              </To>
             </p>
           </>
         ) : (
           <>
             <h2>Its search path, try by try</h2>
-            <p className="soft">A name with fewer than five dots is tried with the pod’s namespace first, then the cluster, then as it stands. A final dot makes it a full name.</p>
+            <p className="soft">
+              A name with fewer than five dots is tried with the pod’s namespace first, then the
+              cluster, then as it stands. A final dot makes it a full name.
+            </p>
           </>
         )
       }
@@ -84,11 +122,26 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
           <input type="hidden" name="aim" value={aim} />
           <label>
             Pod
-            <input name="pod" defaultValue={pod} key={`p${pod}`} list="name-pods" size={32} autoComplete="off" />
+            <input
+              name="pod"
+              defaultValue={pod}
+              key={`p${pod}`}
+              list="name-pods"
+              size={32}
+              autoComplete="off"
+            />
           </label>
           <label>
             Name
-            <input name="name" defaultValue={name} key={`n${name}`} list="names" size={34} placeholder="ledger-view" autoComplete="off" />
+            <input
+              name="name"
+              defaultValue={name}
+              key={`n${name}`}
+              list="names"
+              size={34}
+              placeholder="ledger-view"
+              autoComplete="off"
+            />
           </label>
           <Button type="submit" variant="contained">
             Ask
@@ -119,7 +172,11 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
                 <tr key={one.name}>
                   <td className="mono">{one.name}.</td>
                   <td className="mono">
-                    <StateGlyph state={one.addresses.length > 0 ? 'well' : 'resting'} title={one.addresses.length > 0 ? 'answered' : 'no such name'} /> {one.addresses.join(', ') || 'no such name'}
+                    <StateGlyph
+                      state={one.addresses.length > 0 ? 'well' : 'resting'}
+                      title={one.addresses.length > 0 ? 'answered' : 'no such name'}
+                    />{' '}
+                    {one.addresses.join(', ') || 'no such name'}
                   </td>
                   <td>{one.who}</td>
                 </tr>

@@ -23,27 +23,66 @@ export const meta: Route.MetaFunction = () => [{ title: 'Policies · Gyrarch' }]
 
 type Rules = NonNullable<NonNullable<PolicyObject['spec']>['ingress']>
 
-const selectorText = (selector: { readonly matchLabels?: Readonly<Record<string, string>> | null | undefined; readonly matchExpressions?: readonly { readonly key: string; readonly operator: string; readonly values?: readonly string[] | null | undefined }[] | null | undefined } | null | undefined): string => {
-  const parts = [...Object.entries(selector?.matchLabels ?? {}).map(([key, value]) => `${key}=${value}`), ...(selector?.matchExpressions ?? []).map((one) => `${one.key} ${one.operator} ${(one.values ?? []).join('|')}`.trim())]
+const selectorText = (
+  selector:
+    | {
+        readonly matchLabels?: Readonly<Record<string, string>> | null | undefined
+        readonly matchExpressions?:
+          | readonly {
+              readonly key: string
+              readonly operator: string
+              readonly values?: readonly string[] | null | undefined
+            }[]
+          | null
+          | undefined
+      }
+    | null
+    | undefined,
+): string => {
+  const parts = [
+    ...Object.entries(selector?.matchLabels ?? {}).map(([key, value]) => `${key}=${value}`),
+    ...(selector?.matchExpressions ?? []).map((one) =>
+      `${one.key} ${one.operator} ${(one.values ?? []).join('|')}`.trim(),
+    ),
+  ]
   return parts.join(', ') || 'every pod'
 }
 
 function peersText(rule: Rules[number], field: 'from' | 'to'): readonly string[] {
-  const peers = (field === 'from' ? rule.from : (rule as unknown as { to?: typeof rule.from }).to) ?? []
+  const peers =
+    (field === 'from' ? rule.from : (rule as unknown as { to?: typeof rule.from }).to) ?? []
   if (peers.length === 0) return ['anybody']
-  return peers.map((peer) => (peer.ipBlock ? `${peer.ipBlock.cidr}${(peer.ipBlock.except ?? []).length > 0 ? ` but ${listText(peer.ipBlock.except ?? [], 2)}` : ''}` : `${peer.podSelector ? selectorText(peer.podSelector) : 'every pod'}${peer.namespaceSelector ? ` in ${selectorText(peer.namespaceSelector).replace('kubernetes.io/metadata.name=', '').replace('every pod', 'every namespace')}` : ''}`))
+  return peers.map((peer) =>
+    peer.ipBlock
+      ? `${peer.ipBlock.cidr}${(peer.ipBlock.except ?? []).length > 0 ? ` but ${listText(peer.ipBlock.except ?? [], 2)}` : ''}`
+      : `${peer.podSelector ? selectorText(peer.podSelector) : 'every pod'}${peer.namespaceSelector ? ` in ${selectorText(peer.namespaceSelector).replace('kubernetes.io/metadata.name=', '').replace('every pod', 'every namespace')}` : ''}`,
+  )
 }
 
-const portsText = (rule: Rules[number]): string => (rule.ports ?? []).map((port) => `${port.port ?? 'all'}${port.endPort ? `-${port.endPort}` : ''}${port.protocol && port.protocol !== 'TCP' ? `/${port.protocol}` : ''}`).join(', ') || 'all ports'
+const portsText = (rule: Rules[number]): string =>
+  (rule.ports ?? [])
+    .map(
+      (port) =>
+        `${port.port ?? 'all'}${port.endPort ? `-${port.endPort}` : ''}${port.protocol && port.protocol !== 'TCP' ? `/${port.protocol}` : ''}`,
+    )
+    .join(', ') || 'all ports'
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
   const objects = view.objects?.[cluster.name] ?? []
-  const world = readPolicyWorld(readObjects(objects.filter((object) => ['Namespace', 'Pod', 'NetworkPolicy'].includes(object.kind))).located, 'objects', [])
+  const world = readPolicyWorld(
+    readObjects(
+      objects.filter((object) => ['Namespace', 'Pod', 'NetworkPolicy'].includes(object.kind)),
+    ).located,
+    'objects',
+    [],
+  )
   const pods = [...world.pods.values()]
-  const given = objects.filter((object) => object.kind === 'NetworkPolicy') as unknown as readonly PolicyObject[]
+  const given = objects.filter(
+    (object) => object.kind === 'NetworkPolicy',
+  ) as unknown as readonly PolicyObject[]
   const search = new URL(request.url).searchParams
   const workload = search.get('workload')
   const into = (view.traffic?.[cluster.name] ?? []).filter((flow) => flow.to.includes('/'))
@@ -57,7 +96,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     clusters: [],
     answers: cluster.apiAnswers,
     rows: world.policies.map((policy) => {
-      const object = given.find((one) => `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === policy.key)
+      const object = given.find(
+        (one) => `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === policy.key,
+      )
       const selected = pods.filter((pod) => policy.selects(pod))
       return {
         key: policy.key,
@@ -66,15 +107,30 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         text: stringify(object?.spec ?? {}),
         selects: selectorText(object?.spec?.podSelector),
         pods: selected.map((pod) => pod.name),
-        ingress: policy.ingress === null ? null : (object?.spec?.ingress ?? []).flatMap((rule) => peersText(rule, 'from').map((peer) => `${peer} · ${portsText(rule)}`)),
-        egress: policy.egress === null ? null : ((object?.spec?.egress ?? []) as unknown as Rules).flatMap((rule) => peersText(rule, 'to').map((peer) => `${peer} · ${portsText(rule)}`)),
+        ingress:
+          policy.ingress === null
+            ? null
+            : (object?.spec?.ingress ?? []).flatMap((rule) =>
+                peersText(rule, 'from').map((peer) => `${peer} · ${portsText(rule)}`),
+              ),
+        egress:
+          policy.egress === null
+            ? null
+            : ((object?.spec?.egress ?? []) as unknown as Rules).flatMap((rule) =>
+                peersText(rule, 'to').map((peer) => `${peer} · ${portsText(rule)}`),
+              ),
       }
     }),
     open: pods.filter((pod) => !world.policies.some((policy) => policy.selects(pod))).length,
     total: pods.length,
     callees,
     workload,
-    flows: flows.map((flow) => ({ from: flow.from, port: flow.port, calls: callsADay(flow, view.now), ticked: all || ticked.has(flow.from) })),
+    flows: flows.map((flow) => ({
+      from: flow.from,
+      port: flow.port,
+      calls: callsADay(flow, view.now),
+      ticked: all || ticked.has(flow.from),
+    })),
     draft: workload === null ? null : policyFromCalls(objects, workload, chosen),
   }
 }
@@ -82,10 +138,28 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 type Row = NonNullable<Route.ComponentProps['loaderData']['rows']>[number]
 
 const columns: readonly Column<Row>[] = [
-  { name: 'policy', value: (row) => row.key, show: (row) => <span className="mono">{row.key}</span> },
-  { name: 'isolates', value: (row) => row.pods.length, show: (row) => (row.pods.length === 0 ? 'no pod now' : `${countText(row.pods.length, 'pod')}: ${row.selects}`), wraps: true },
-  { name: 'lets in', value: (row) => (row.ingress === null ? 'not isolated' : row.ingress.join('; ') || 'nobody'), wraps: true },
-  { name: 'lets out', value: (row) => (row.egress === null ? 'not isolated' : row.egress.join('; ') || 'nowhere'), wraps: true },
+  {
+    name: 'policy',
+    value: (row) => row.key,
+    show: (row) => <span className="mono">{row.key}</span>,
+  },
+  {
+    name: 'isolates',
+    value: (row) => row.pods.length,
+    show: (row) =>
+      row.pods.length === 0 ? 'no pod now' : `${countText(row.pods.length, 'pod')}: ${row.selects}`,
+    wraps: true,
+  },
+  {
+    name: 'lets in',
+    value: (row) => (row.ingress === null ? 'not isolated' : row.ingress.join('; ') || 'nobody'),
+    wraps: true,
+  },
+  {
+    name: 'lets out',
+    value: (row) => (row.egress === null ? 'not isolated' : row.egress.join('; ') || 'nowhere'),
+    wraps: true,
+  },
 ]
 
 /** Who is let in, the pods, and where they are let out: three columns, with lines where a way is open. */
@@ -97,14 +171,24 @@ function Sketch({ row }: { readonly row: Row }) {
   const cut = (text: string): string => (text.length > 34 ? `${text.slice(0, 33)}…` : text)
   const y = (i: number, of: number): number => middle + (i - (of - 1) / 2) * 26
   return (
-    <svg className="policy-sketch" viewBox={`0 0 820 ${height}`} role="img" aria-label={`${row.key}: in from ${left.join(', ') || 'nobody'}; out to ${right.join(', ') || 'nowhere'}`}>
+    <svg
+      className="policy-sketch"
+      viewBox={`0 0 820 ${height}`}
+      role="img"
+      aria-label={`${row.key}: in from ${left.join(', ') || 'nobody'}; out to ${right.join(', ') || 'nowhere'}`}
+    >
       {left.map((text, i) => (
         <g key={text + String(i)}>
           <title>{text}</title>
           <text x={0} y={y(i, left.length) + 4}>
             {cut(text)}
           </text>
-          <line x1={Math.min(306, cut(text).length * 7.3 + 8)} y1={y(i, left.length)} x2={318} y2={middle} />
+          <line
+            x1={Math.min(306, cut(text).length * 7.3 + 8)}
+            y1={y(i, left.length)}
+            x2={318}
+            y2={middle}
+          />
         </g>
       ))}
       {left.length === 0 ? (
@@ -181,7 +265,8 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
                 setSearch((was) => {
                   was.delete('tick')
                   was.set('ticked', '1')
-                  for (const one of flows) if ((one.from === flow.from) !== one.ticked) was.append('tick', one.from)
+                  for (const one of flows)
+                    if ((one.from === flow.from) !== one.ticked) was.append('tick', one.from)
                   return was
                 })
               }
@@ -192,7 +277,12 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
         ))}
         {workload ? (
           <label>
-            Name <input value={name} placeholder={`${service}-callers`} onChange={(event) => setName(event.target.value)} />
+            Name{' '}
+            <input
+              value={name}
+              placeholder={`${service}-callers`}
+              onChange={(event) => setName(event.target.value)}
+            />
           </label>
         ) : null}
       </div>
@@ -200,10 +290,15 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
         <>
           {flows.some((flow) => !flow.ticked) ? (
             <p>
-              <StateGlyph state="strained" /> Cuts off {listText(flows.filter((flow) => !flow.ticked).map((flow) => flow.from))}.
+              <StateGlyph state="strained" /> Cuts off{' '}
+              {listText(flows.filter((flow) => !flow.ticked).map((flow) => flow.from))}.
             </p>
           ) : null}
-          <DraftChange kind="wire.policy" intent={{ cluster, namespace, name: name.trim() || `${service}-callers`, spec: draft }} variant="contained">
+          <DraftChange
+            kind="wire.policy"
+            intent={{ cluster, namespace, name: name.trim() || `${service}-callers`, spec: draft }}
+            variant="contained"
+          >
             Draft the policy
           </DraftChange>
         </>
@@ -219,7 +314,11 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
     return (
       <Page title="Policies" reason={<p className="soft">Policies belong to a cluster.</p>}>
         <WireTabs here="/wire/policies" />
-        <ChooseCluster clusters={loaderData.clusters} path="/wire/policies" says="Whose policies? Point at a cluster:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire/policies"
+          says="Whose policies? Point at a cluster:"
+        />
       </Page>
     )
   }
@@ -237,15 +336,27 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
           <>
             <div className="soft">policy</div>
             <h2>{chosen.key}</h2>
-            <p>Isolates {chosen.pods.length === 0 ? 'no pod as it is now' : listText(chosen.pods, 6)}.</p>
-            <pre className="wire-spec" tabIndex={0} aria-label="Its manifest">{chosen.text}</pre>
+            <p>
+              Isolates {chosen.pods.length === 0 ? 'no pod as it is now' : listText(chosen.pods, 6)}
+              .
+            </p>
+            <pre className="wire-spec" tabIndex={0} aria-label="Its manifest">
+              {chosen.text}
+            </pre>
             <div className="acts" style={{ margin: '10px 0' }}>
-              <DraftChange kind="wire.policy" intent={{ cluster, namespace: chosen.namespace, name: chosen.name, remove: true }}>
+              <DraftChange
+                kind="wire.policy"
+                intent={{ cluster, namespace: chosen.namespace, name: chosen.name, remove: true }}
+              >
                 Draft removing it
               </DraftChange>
               <To path="/shape/manifests">Write it as a manifest</To>
             </div>
-            <button type="button" className="quiet-button" onClick={() => setSearch((was) => (was.delete('policy'), was))}>
+            <button
+              type="button"
+              className="quiet-button"
+              onClick={() => setSearch((was) => (was.delete('policy'), was))}
+            >
               A new one
             </button>
           </>
@@ -256,7 +367,19 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
     >
       <WireTabs here="/wire/policies" />
       {chosen ? <Sketch row={chosen} /> : null}
-      <Table name={`policies of ${cluster}`} columns={columns} rows={rows} id={(row) => row.key} selected={chosen?.key ?? null} onSelect={(row) => setSearch((was) => (was.set('policy', row.key), was))} empty={loaderData.answers ? 'No policy: every pod reaches every other. Tick calls beside this to begin with one.' : 'Its API does not answer.'} />
+      <Table
+        name={`policies of ${cluster}`}
+        columns={columns}
+        rows={rows}
+        id={(row) => row.key}
+        selected={chosen?.key ?? null}
+        onSelect={(row) => setSearch((was) => (was.set('policy', row.key), was))}
+        empty={
+          loaderData.answers
+            ? 'No policy: every pod reaches every other. Tick calls beside this to begin with one.'
+            : 'Its API does not answer.'
+        }
+      />
     </Page>
   )
 }

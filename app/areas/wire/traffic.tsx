@@ -27,43 +27,119 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const traffic = view.traffic?.[cluster.name] ?? []
   const search = new URL(request.url).searchParams
   const rows = serviceUse(traffic, view.now)
-  const routes = ((view.objects?.[cluster.name] ?? []).filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]).flatMap((route) =>
+  const routes = (
+    (view.objects?.[cluster.name] ?? []).filter(
+      (object) => object.kind === 'HTTPRoute',
+    ) as unknown as readonly HttpRouteObject[]
+  ).flatMap((route) =>
     (route.spec?.rules ?? []).flatMap((rule, index) => {
       const namespace = route.metadata.namespace ?? 'default'
-      const backends = (rule.backendRefs ?? []).map((backend) => ({ name: backend.name, weight: backend.weight ?? 1, use: rows.find((row) => row.service === `${namespace}/${backend.name}`) ?? null }))
-      return backends.length < 1 ? [] : [{ key: `${namespace}/${route.metadata.name}`, rule: index, hosts: route.spec?.hostnames ?? [], backends }]
+      const backends = (rule.backendRefs ?? []).map((backend) => ({
+        name: backend.name,
+        weight: backend.weight ?? 1,
+        use: rows.find((row) => row.service === `${namespace}/${backend.name}`) ?? null,
+      }))
+      return backends.length < 1
+        ? []
+        : [
+            {
+              key: `${namespace}/${route.metadata.name}`,
+              rule: index,
+              hosts: route.spec?.hostnames ?? [],
+              backends,
+            },
+          ]
     }),
   )
   const wanted = search.get('service')
   const route = routes.find((one) => `${one.key} ${one.rule}` === search.get('route')) ?? null
   // Without a choice the one that fails most is drawn, else the busiest.
   const first = [...rows].sort((a, b) => b.failing - a.failing || b.perSecond - a.perSecond)[0]
-  const shown = wanted !== null && rows.some((row) => row.service === wanted) ? [wanted] : route ? route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`) : first ? [first.service] : []
-  return { cluster: cluster.name, clusters: [], rows, routes, route, service: route ? null : (shown[0] ?? null), curves: shown.map((service) => ({ service, points: serviceCurve(traffic, service, view.now, points) })) }
+  const shown =
+    wanted !== null && rows.some((row) => row.service === wanted)
+      ? [wanted]
+      : route
+        ? route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`)
+        : first
+          ? [first.service]
+          : []
+  return {
+    cluster: cluster.name,
+    clusters: [],
+    rows,
+    routes,
+    route,
+    service: route ? null : (shown[0] ?? null),
+    curves: shown.map((service) => ({
+      service,
+      points: serviceCurve(traffic, service, view.now, points),
+    })),
+  }
 }
 
 const columns: readonly Column<ServiceUse>[] = [
-  { name: 'called', value: (row) => row.service, show: (row) => <span className="mono">{row.service}</span> },
-  { name: 'a second', value: (row) => row.perSecond, show: (row) => numberText(row.perSecond, 1), number: true },
-  { name: 'failing', value: (row) => (row.perSecond === 0 ? 0 : row.failing / row.perSecond), show: (row) => (row.failing === 0 ? '0 %' : <><StateGlyph state="broken" /> {numberText((100 * row.failing) / row.perSecond, 1)} %</>), number: true },
-  { name: 'median', value: (row) => row.medianMs, show: (row) => `${numberText(row.medianMs, 1)} ms`, number: true },
-  { name: 'in a day', value: (row) => row.calls, show: (row) => numberText(row.calls), number: true },
-  { name: 'callers', value: (row) => row.callers.join(', '), show: (row) => listText(row.callers, 2), wraps: true },
+  {
+    name: 'called',
+    value: (row) => row.service,
+    show: (row) => <span className="mono">{row.service}</span>,
+  },
+  {
+    name: 'a second',
+    value: (row) => row.perSecond,
+    show: (row) => numberText(row.perSecond, 1),
+    number: true,
+  },
+  {
+    name: 'failing',
+    value: (row) => (row.perSecond === 0 ? 0 : row.failing / row.perSecond),
+    show: (row) =>
+      row.failing === 0 ? (
+        '0 %'
+      ) : (
+        <>
+          <StateGlyph state="broken" /> {numberText((100 * row.failing) / row.perSecond, 1)} %
+        </>
+      ),
+    number: true,
+  },
+  {
+    name: 'median',
+    value: (row) => row.medianMs,
+    show: (row) => `${numberText(row.medianMs, 1)} ms`,
+    number: true,
+  },
+  {
+    name: 'in a day',
+    value: (row) => row.calls,
+    show: (row) => numberText(row.calls),
+    number: true,
+  },
+  {
+    name: 'callers',
+    value: (row) => row.callers.join(', '),
+    show: (row) => listText(row.callers, 2),
+    wraps: true,
+  },
 ]
 
 type Route_ = NonNullable<Route.ComponentProps['loaderData']['routes']>[number]
 
 function Shift({ cluster, route }: { readonly cluster: string; readonly route: Route_ }) {
-  const [weights, setWeights] = useState<Readonly<Record<string, number>>>(Object.fromEntries(route.backends.map((backend) => [backend.name, backend.weight])))
+  const [weights, setWeights] = useState<Readonly<Record<string, number>>>(
+    Object.fromEntries(route.backends.map((backend) => [backend.name, backend.weight])),
+  )
   const [steps, setSteps] = useState(5)
   const [every, setEvery] = useState(60)
   const [failures, setFailures] = useState(5)
   const sum = route.backends.reduce((total, backend) => total + backend.weight, 0)
   const next = Object.values(weights).reduce((total, weight) => total + weight, 0)
-  const whole = (text: string, most: number): number => Math.max(0, Math.min(most, Math.trunc(Number(text)) || 0))
+  const whole = (text: string, most: number): number =>
+    Math.max(0, Math.min(most, Math.trunc(Number(text)) || 0))
   return (
     <section aria-label="Shift the traffic">
-      <div className="soft">route{route.hosts.length > 0 ? ` of ${listText(route.hosts, 2)}` : ''}</div>
+      <div className="soft">
+        route{route.hosts.length > 0 ? ` of ${listText(route.hosts, 2)}` : ''}
+      </div>
       <h2>{route.key}</h2>
       <div className="wire-form">
         {route.backends.map((backend) => (
@@ -71,24 +147,74 @@ function Shift({ cluster, route }: { readonly cluster: string; readonly route: R
             <span>
               <span className="mono">{backend.name}</span>{' '}
               <span className="soft">
-                {sum === 0 ? 0 : numberText((100 * backend.weight) / sum)} % now{next === 0 ? '' : `, ${numberText((100 * (weights[backend.name] ?? 0)) / next)} % then`}
+                {sum === 0 ? 0 : numberText((100 * backend.weight) / sum)} % now
+                {next === 0
+                  ? ''
+                  : `, ${numberText((100 * (weights[backend.name] ?? 0)) / next)} % then`}
               </span>
             </span>
-            <input type="number" min={0} aria-label={`Weight of ${backend.name}`} value={weights[backend.name] ?? 0} style={{ width: 80 }} onChange={(event) => setWeights((was) => ({ ...was, [backend.name]: whole(event.target.value, 1_000_000) }))} />
+            <input
+              type="number"
+              min={0}
+              aria-label={`Weight of ${backend.name}`}
+              value={weights[backend.name] ?? 0}
+              style={{ width: 80 }}
+              onChange={(event) =>
+                setWeights((was) => ({
+                  ...was,
+                  [backend.name]: whole(event.target.value, 1_000_000),
+                }))
+              }
+            />
           </label>
         ))}
         <label>
-          In steps <input type="number" min={1} max={20} value={steps} style={{ width: 80 }} onChange={(event) => setSteps(Math.max(1, whole(event.target.value, 20)))} />
+          In steps{' '}
+          <input
+            type="number"
+            min={1}
+            max={20}
+            value={steps}
+            style={{ width: 80 }}
+            onChange={(event) => setSteps(Math.max(1, whole(event.target.value, 20)))}
+          />
         </label>
         <label>
-          Seconds each <input type="number" min={10} value={every} style={{ width: 80 }} onChange={(event) => setEvery(whole(event.target.value, 86_400))} />
+          Seconds each{' '}
+          <input
+            type="number"
+            min={10}
+            value={every}
+            style={{ width: 80 }}
+            onChange={(event) => setEvery(whole(event.target.value, 86_400))}
+          />
         </label>
         <label>
-          Turn back above, % failing <input type="number" min={0} max={100} value={failures} style={{ width: 80 }} onChange={(event) => setFailures(whole(event.target.value, 100))} />
+          Turn back above, % failing{' '}
+          <input
+            type="number"
+            min={0}
+            max={100}
+            value={failures}
+            style={{ width: 80 }}
+            onChange={(event) => setFailures(whole(event.target.value, 100))}
+          />
         </label>
       </div>
       {next === 0 ? <p role="alert">The weights sum to 0: nobody would answer.</p> : null}
-      <DraftChange kind="wire.shift" intent={{ cluster, route: route.key, rule: route.rule, weights, steps, everySeconds: Math.max(10, every), failures: failures / 100 }} variant="contained">
+      <DraftChange
+        kind="wire.shift"
+        intent={{
+          cluster,
+          route: route.key,
+          rule: route.rule,
+          weights,
+          steps,
+          everySeconds: Math.max(10, every),
+          failures: failures / 100,
+        }}
+        variant="contained"
+      >
         Draft the shift
       </DraftChange>
     </section>
@@ -104,15 +230,36 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
     return (
       <Page title="Traffic" reason={<p className="soft">Calls are counted inside a cluster.</p>}>
         <WireTabs here="/wire/traffic" />
-        <ChooseCluster clusters={loaderData.clusters} path="/wire/traffic" says="Whose traffic? Point at a cluster:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire/traffic"
+          says="Whose traffic? Point at a cluster:"
+        />
       </Page>
     )
   }
   const { route, curves, service } = loaderData
   const times = (curves[0]?.points ?? []).map((point) => point.at.slice(11, 16))
   const short = (name: string): string => name.split('/')[1] ?? name
-  const chart = (name: string, pick: (point: (typeof curves)[number]['points'][number]) => number, unit: string) => (
-    <LineChart label={`${name} over the last day`} height={168} left={unit} right="" times={times} curves={curves.map((one, i) => ({ name: `${short(one.service)}: ${name}`, axis: 'left' as const, token: inks[i % inks.length] ?? '--petrol', isStepped: true, values: one.points.map(pick) }))} />
+  const chart = (
+    name: string,
+    pick: (point: (typeof curves)[number]['points'][number]) => number,
+    unit: string,
+  ) => (
+    <LineChart
+      label={`${name} over the last day`}
+      height={168}
+      left={unit}
+      right=""
+      times={times}
+      curves={curves.map((one, i) => ({
+        name: `${short(one.service)}: ${name}`,
+        axis: 'left' as const,
+        token: inks[i % inks.length] ?? '--petrol',
+        isStepped: true,
+        values: one.points.map(pick),
+      }))}
+    />
   )
   return (
     <Page
@@ -124,11 +271,19 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
       }
       reason={
         route ? (
-          <Shift key={`${route.key}${route.rule}${route.backends.map((one) => one.weight).join()}`} cluster={cluster} route={route} />
+          <Shift
+            key={`${route.key}${route.rule}${route.backends.map((one) => one.weight).join()}`}
+            cluster={cluster}
+            route={route}
+          />
         ) : (
           <>
             <h2>{service ?? 'Routes'}</h2>
-            <p className="soft">{service ? 'Drawn over the last day, from when it was first seen.' : 'Choose a route to move its calls between versions.'}</p>
+            <p className="soft">
+              {service
+                ? 'Drawn over the last day, from when it was first seen.'
+                : 'Choose a route to move its calls between versions.'}
+            </p>
             <ul className="plain-list">
               {routes.map((one) => (
                 <li key={`${one.key}${one.rule}`} className="wire-remedy">
@@ -137,12 +292,26 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
                     <br />
                     {one.backends.map((backend) => `${backend.name} ${backend.weight}`).join(', ')}
                   </p>
-                  <button type="button" className="quiet-button" onClick={() => setSearch((was) => (was.delete('service'), was.set('route', `${one.key} ${one.rule}`), was))}>
+                  <button
+                    type="button"
+                    className="quiet-button"
+                    onClick={() =>
+                      setSearch(
+                        (was) => (
+                          was.delete('service'),
+                          was.set('route', `${one.key} ${one.rule}`),
+                          was
+                        ),
+                      )
+                    }
+                  >
                     Shift its traffic
                   </button>
                 </li>
               ))}
-              {routes.length === 0 ? <li className="soft">No route yet. Lead a host to a service first.</li> : null}
+              {routes.length === 0 ? (
+                <li className="soft">No route yet. Lead a host to a service first.</li>
+              ) : null}
             </ul>
           </>
         )
@@ -156,7 +325,22 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
           {curves.length === 1 ? chart('median answer', (point) => point.medianMs, 'ms') : null}
         </div>
       ) : null}
-      <Table name={`services of ${cluster}`} columns={columns} rows={rows} id={(row) => row.service} selected={service} onSelect={(row) => setSearch((was) => (was.delete('route'), was.set('service', row.service), was))} empty="Nobody was seen calling anybody." tools={<span className="soft">{countText(rows.filter((row) => row.failing > 0).length, 'service')} with failures now</span>} />
+      <Table
+        name={`services of ${cluster}`}
+        columns={columns}
+        rows={rows}
+        id={(row) => row.service}
+        selected={service}
+        onSelect={(row) =>
+          setSearch((was) => (was.delete('route'), was.set('service', row.service), was))
+        }
+        empty="Nobody was seen calling anybody."
+        tools={
+          <span className="soft">
+            {countText(rows.filter((row) => row.failing > 0).length, 'service')} with failures now
+          </span>
+        }
+      />
     </Page>
   )
 }

@@ -32,14 +32,57 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const hits = ruleHits(site, traffic, view.now)
   const leaving = traffic.flatMap((flow) => {
     const now = flow.spans.find((span) => span.until === null)
-    return now?.leaving ? [{ from: flow.from, to: flow.to, port: flow.port, source: now.leaving.source, perSecond: now.perSecond, met: now.met.map((one) => one.split('/')[1] ?? '') }] : []
+    return now?.leaving
+      ? [
+          {
+            from: flow.from,
+            to: flow.to,
+            port: flow.port,
+            source: now.leaving.source,
+            perSecond: now.perSecond,
+            met: now.met.map((one) => one.split('/')[1] ?? ''),
+          },
+        ]
+      : []
   })
-  const translated = leaving.filter((one) => (site.translations ?? []).some((rule) => rule.kind === 'translate' && one.met.includes(rule.name)))
+  const translated = leaving.filter((one) =>
+    (site.translations ?? []).some(
+      (rule) => rule.kind === 'translate' && one.met.includes(rule.name),
+    ),
+  )
   const agents = cluster.controlPlane.kind === 'managed' ? nodesOf(cluster).length : 0
   // One new connection a call at the most; each agent holds one.
-  const used = Math.ceil(translated.reduce((sum, one) => sum + one.perSecond, 0) * heldSeconds) + agents
-  const networks = [...new Set(nodesOf(cluster).map((node) => networkHolding(site, node.address)).filter((name) => name !== null))]
-  const links = [...site.networks.filter((network) => networks.includes(network.name)).map((network) => ({ name: network.name, mtu: network.mtu ?? site.mtu ?? 1500, says: network.mtu === undefined ? 'not said; taken as the uplink’s' : 'as set' })), { name: 'pods across nodes', mtu: Math.min(...site.networks.filter((network) => networks.includes(network.name)).map((network) => network.mtu ?? site.mtu ?? 1500)) - overlayBytes, says: `the overlay takes ${overlayBytes}` }, ...(site.mtu === undefined ? [] : [{ name: `uplink of ${site.name}`, mtu: site.mtu, says: 'as set' }])]
+  const used =
+    Math.ceil(translated.reduce((sum, one) => sum + one.perSecond, 0) * heldSeconds) + agents
+  const networks = [
+    ...new Set(
+      nodesOf(cluster)
+        .map((node) => networkHolding(site, node.address))
+        .filter((name) => name !== null),
+    ),
+  ]
+  const links = [
+    ...site.networks
+      .filter((network) => networks.includes(network.name))
+      .map((network) => ({
+        name: network.name,
+        mtu: network.mtu ?? site.mtu ?? 1500,
+        says: network.mtu === undefined ? 'not said; taken as the uplink’s' : 'as set',
+      })),
+    {
+      name: 'pods across nodes',
+      mtu:
+        Math.min(
+          ...site.networks
+            .filter((network) => networks.includes(network.name))
+            .map((network) => network.mtu ?? site.mtu ?? 1500),
+        ) - overlayBytes,
+      says: `the overlay takes ${overlayBytes}`,
+    },
+    ...(site.mtu === undefined
+      ? []
+      : [{ name: `uplink of ${site.name}`, mtu: site.mtu, says: 'as set' }]),
+  ]
   return {
     cluster: cluster.name,
     clusters: [],
@@ -50,20 +93,55 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     ports: portsOfAddress,
     links,
     leaving,
-    rows: [...(site.translations ?? [])].map((rule, index) => ({ rule, index })).sort((a, b) => a.rule.priority - b.rule.priority || a.index - b.index).map(({ rule }) => ({ ...rule, hits: hits.get(rule.name) ?? 0, flows: leaving.filter((one) => one.met.includes(rule.name)).map((one) => `${one.from} to ${one.to}`) })),
+    rows: [...(site.translations ?? [])]
+      .map((rule, index) => ({ rule, index }))
+      .sort((a, b) => a.rule.priority - b.rule.priority || a.index - b.index)
+      .map(({ rule }) => ({
+        ...rule,
+        hits: hits.get(rule.name) ?? 0,
+        flows: leaving
+          .filter((one) => one.met.includes(rule.name))
+          .map((one) => `${one.from} to ${one.to}`),
+      })),
   }
 }
 
 type Row = NonNullable<Route.ComponentProps['loaderData']['rows']>[number]
 
 const columns: readonly Column<Row>[] = [
-  { name: 'translation', value: (row) => row.name, show: (row) => <span className="mono">{row.name}</span> },
+  {
+    name: 'translation',
+    value: (row) => row.name,
+    show: (row) => <span className="mono">{row.name}</span>,
+  },
   { name: 'priority', value: (row) => row.priority, number: true },
-  { name: 'does', value: (row) => (row.kind === 'keep' ? 'keeps the source' : `becomes ${row.becomes ?? ''}`) },
-  { name: 'from', value: (row) => listText(row.from ?? ['all'], 2), wraps: true, show: (row) => <span className="mono">{listText(row.from ?? ['all'], 2)}</span> },
-  { name: 'to', value: (row) => listText(row.to ?? ['all'], 2), show: (row) => <span className="mono">{listText(row.to ?? ['all'], 2)}</span> },
-  { name: 'met in a day', value: (row) => row.hits, show: (row) => numberText(row.hits), number: true },
-  { name: 'calls now', value: (row) => row.flows.length, wraps: true, show: (row) => (row.flows.length === 0 ? 'none' : listText(row.flows, 2)) },
+  {
+    name: 'does',
+    value: (row) => (row.kind === 'keep' ? 'keeps the source' : `becomes ${row.becomes ?? ''}`),
+  },
+  {
+    name: 'from',
+    value: (row) => listText(row.from ?? ['all'], 2),
+    wraps: true,
+    show: (row) => <span className="mono">{listText(row.from ?? ['all'], 2)}</span>,
+  },
+  {
+    name: 'to',
+    value: (row) => listText(row.to ?? ['all'], 2),
+    show: (row) => <span className="mono">{listText(row.to ?? ['all'], 2)}</span>,
+  },
+  {
+    name: 'met in a day',
+    value: (row) => row.hits,
+    show: (row) => numberText(row.hits),
+    number: true,
+  },
+  {
+    name: 'calls now',
+    value: (row) => row.flows.length,
+    wraps: true,
+    show: (row) => (row.flows.length === 0 ? 'none' : listText(row.flows, 2)),
+  },
 ]
 
 function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: readonly string[] }) {
@@ -80,11 +158,26 @@ function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: read
             </DraftChange>
           </li>
         ))}
-        {kept.length === 0 ? <li className="soft">Nowhere: outside its own pods and services, a pod arrives as its node.</li> : null}
+        {kept.length === 0 ? (
+          <li className="soft">
+            Nowhere: outside its own pods and services, a pod arrives as its node.
+          </li>
+        ) : null}
       </ul>
       <div className="acts" style={{ margin: '8px 0 14px' }}>
-        <input className="wire-field" aria-label="Range to keep sources towards" placeholder="10.88.4.20/32" value={range} onChange={(event) => setRange(event.target.value)} size={18} />
-        <DraftChange kind="wire.keep-source" intent={{ cluster, add: [range.trim()] }} disabled={range.trim() === ''}>
+        <input
+          className="wire-field"
+          aria-label="Range to keep sources towards"
+          placeholder="10.88.4.20/32"
+          value={range}
+          onChange={(event) => setRange(event.target.value)}
+          size={18}
+        />
+        <DraftChange
+          kind="wire.keep-source"
+          intent={{ cluster, add: [range.trim()] }}
+          disabled={range.trim() === ''}
+        >
           Draft keeping
         </DraftChange>
       </div>
@@ -92,14 +185,35 @@ function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: read
   )
 }
 
-function NewTranslation({ site, egress }: { readonly site: string; readonly egress: string | null }) {
-  const [rule, setRule] = useState({ name: '', priority: '50', kind: 'keep', from: '', to: '', becomes: egress ?? '' })
-  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) => setRule((was) => ({ ...was, [field]: event.target.value }))
+function NewTranslation({
+  site,
+  egress,
+}: {
+  readonly site: string
+  readonly egress: string | null
+}) {
+  const [rule, setRule] = useState({
+    name: '',
+    priority: '50',
+    kind: 'keep',
+    from: '',
+    to: '',
+    becomes: egress ?? '',
+  })
+  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) =>
+    setRule((was) => ({ ...was, [field]: event.target.value }))
   const parts = (text: string): string[] | undefined => {
     const found = text.split(/[\s,]+/).filter((one) => one !== '')
     return found.length === 0 ? undefined : found
   }
-  const put = { name: rule.name, priority: Number(rule.priority), kind: rule.kind, from: parts(rule.from), to: parts(rule.to), ...(rule.kind === 'translate' ? { becomes: rule.becomes } : {}) }
+  const put = {
+    name: rule.name,
+    priority: Number(rule.priority),
+    kind: rule.kind,
+    from: parts(rule.from),
+    to: parts(rule.to),
+    ...(rule.kind === 'translate' ? { becomes: rule.becomes } : {}),
+  }
   return (
     <section aria-label="A new translation">
       <h3>A new translation</h3>
@@ -129,7 +243,11 @@ function NewTranslation({ site, egress }: { readonly site: string; readonly egre
           </label>
         ) : null}
       </div>
-      <DraftChange kind="wire.translation" intent={{ site, put: [put] }} disabled={rule.name.trim() === ''}>
+      <DraftChange
+        kind="wire.translation"
+        intent={{ site, put: [put] }}
+        disabled={rule.name.trim() === ''}
+      >
         Draft the translation
       </DraftChange>
     </section>
@@ -140,9 +258,18 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
   const { cluster } = loaderData
   if (cluster === null || !loaderData.rows) {
     return (
-      <Page title="Translation" reason={<p className="soft">As whom a packet arrives depends on its cluster and its site.</p>}>
+      <Page
+        title="Translation"
+        reason={
+          <p className="soft">As whom a packet arrives depends on its cluster and its site.</p>
+        }
+      >
         <WireTabs here="/wire/translation" />
-        <ChooseCluster clusters={loaderData.clusters} path="/wire/translation" says="As whom do packets leave? Point at a cluster:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire/translation"
+          says="As whom do packets leave? Point at a cluster:"
+        />
       </Page>
     )
   }
@@ -161,7 +288,8 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
                 <li>
                   <span className="mono">{egress}</span>
                   <span className="source">
-                    about {numberText(ports - used)} of {numberText(ports)} to any one destination, if each call opens a connection
+                    about {numberText(ports - used)} of {numberText(ports)} to any one destination,
+                    if each call opens a connection
                   </span>
                 </li>
               </ul>
@@ -179,14 +307,29 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
             ))}
           </ul>
           <p className="soft">
-            A full-sized packet of 1,500 bytes {links.some((link) => link.mtu < 1500) ? `stops first at ${links.find((link) => link.mtu < 1500)?.name ?? ''}` : 'passes everywhere'}. <To path="/wire/walk">Walk one</To>
+            A full-sized packet of 1,500 bytes{' '}
+            {links.some((link) => link.mtu < 1500)
+              ? `stops first at ${links.find((link) => link.mtu < 1500)?.name ?? ''}`
+              : 'passes everywhere'}
+            . <To path="/wire/walk">Walk one</To>
           </p>
           <NewTranslation site={site} egress={egress} />
         </>
       }
     >
       <WireTabs here="/wire/translation" />
-      <Table name={`translations of ${site}`} columns={columns} rows={rows} id={(row) => row.name} empty="No translation: what leaves keeps its source." tools={<span className="soft">{countText(loaderData.leaving.length, 'call leaves', 'calls leave')} the site</span>} />
+      <Table
+        name={`translations of ${site}`}
+        columns={columns}
+        rows={rows}
+        id={(row) => row.name}
+        empty="No translation: what leaves keeps its source."
+        tools={
+          <span className="soft">
+            {countText(loaderData.leaving.length, 'call leaves', 'calls leave')} the site
+          </span>
+        }
+      />
     </Page>
   )
 }

@@ -2,7 +2,18 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { Form, useFetcher, useNavigate } from 'react-router'
-import { clustersOf, endChoices, expectations, readFrom, readTo, readyWorldOf, walk, walkAnswer, walkRemedies, walkWorldOf } from '~/core/wire'
+import {
+  clustersOf,
+  endChoices,
+  expectations,
+  readFrom,
+  readTo,
+  readyWorldOf,
+  walk,
+  walkAnswer,
+  walkRemedies,
+  walkWorldOf,
+} from '~/core/wire'
 import { byText, changeFor } from '~/core/wiring'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -26,8 +37,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const search = new URL(request.url).searchParams
   const { view: near, cluster } = await aimed(gyrarch, request)
-  const named = [search.get('from'), search.get('to')].flatMap((text) => /^([a-z][-a-z0-9]*):.*\//.exec(text ?? '')?.[1] ?? [])
-  const view = await gyrarch.fleet.viewFor([...named, ...(near.expectations ?? []).flatMap(clustersOf)], cluster ? [`cluster/${cluster.name}`] : [])
+  const named = [search.get('from'), search.get('to')].flatMap(
+    (text) => /^([a-z][-a-z0-9]*):.*\//.exec(text ?? '')?.[1] ?? [],
+  )
+  const view = await gyrarch.fleet.viewFor(
+    [...named, ...(near.expectations ?? []).flatMap(clustersOf)],
+    cluster ? [`cluster/${cluster.name}`] : [],
+  )
   const aim = cluster?.name ?? null
   const [from = '', to = ''] = [search.get('from')?.trim() ?? '', search.get('to')?.trim() ?? '']
   const port = Number(search.get('port') ?? '443')
@@ -36,21 +52,54 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const asked = from !== '' || to !== ''
   const ready = readyWorldOf(view)
   const [source, goal] = [readFrom(view, from, aim), readTo(view, to, aim)]
-  const wrong = !asked ? null : !source.ok ? { field: 'from', says: source.says } : !goal.ok ? { field: 'to', says: goal.says } : !Number.isInteger(port) || port < 1 || port > 65_535 ? { field: 'port', says: 'A port is a whole number from 1 to 65535.' } : !ready.ok ? { field: '', says: `${ready.path}: ${ready.says}` } : null
-  const query = asked && source.ok && goal.ok ? { from: source.end, to: goal.end, port, protocol } : null
+  const wrong = !asked
+    ? null
+    : !source.ok
+      ? { field: 'from', says: source.says }
+      : !goal.ok
+        ? { field: 'to', says: goal.says }
+        : !Number.isInteger(port) || port < 1 || port > 65_535
+          ? { field: 'port', says: 'A port is a whole number from 1 to 65535.' }
+          : !ready.ok
+            ? { field: '', says: `${ready.path}: ${ready.says}` }
+            : null
+  const query =
+    asked && source.ok && goal.ok ? { from: source.end, to: goal.end, port, protocol } : null
   const found = wrong === null && query && ready.ok ? walk(ready.world, query) : null
   const world = walkWorldOf(view)
-  const remedies = found?.ok && query && ready.ok ? walkRemedies(ready.world, query, found.walk).map((remedy) => ({ kind: remedy.kind, says: remedy.says, change: changeFor(world, remedy) })) : []
+  const remedies =
+    found?.ok && query && ready.ok
+      ? walkRemedies(ready.world, query, found.walk).map((remedy) => ({
+          kind: remedy.kind,
+          says: remedy.says,
+          change: changeFor(world, remedy),
+        }))
+      : []
   const held = new Map(expectations(view).map((one) => [one.name, one]))
   return {
     aim: aim === null ? null : `cluster/${aim}`,
     cluster: aim,
-    asked: { from, to, port: Number.isFinite(port) ? port : 443, protocol, bytes: Number.isFinite(bytes) && bytes > 0 ? bytes : null },
+    asked: {
+      from,
+      to,
+      port: Number.isFinite(port) ? port : 443,
+      protocol,
+      bytes: Number.isFinite(bytes) && bytes > 0 ? bytes : null,
+    },
     wrong: wrong ?? (found && !found.ok ? { field: found.path, says: found.says } : null),
     query,
-    answer: found?.ok ? { ...walkAnswer(found.walk), choices: found.walk.choices, sentAs: walkAnswer(found.walk).hops[0]?.before.source ?? '' } : null,
+    answer: found?.ok
+      ? {
+          ...walkAnswer(found.walk),
+          choices: found.walk.choices,
+          sentAs: walkAnswer(found.walk).hops[0]?.before.source ?? '',
+        }
+      : null,
     remedies,
-    peer: found?.ok && found.walk.peer ? { name: found.walk.peer.name, accepts: found.walk.peer.given.accepts ?? null } : null,
+    peer:
+      found?.ok && found.walk.peer
+        ? { name: found.walk.peer.name, accepts: found.walk.peer.given.accepts ?? null }
+        : null,
     choices: endChoices(view, aim).slice(0, 400),
     kept: (view.expectations ?? []).map((one) => ({ ...one, now: held.get(one.name) ?? null })),
   }
@@ -73,7 +122,11 @@ function endText(end: Readonly<Record<string, string>>): string {
 }
 
 /** What is kept names the workload where one was typed: its pods come and go. */
-function keptQuery(query: NonNullable<Data['query']>, from: string, to: string): NonNullable<Data['query']> {
+function keptQuery(
+  query: NonNullable<Data['query']>,
+  from: string,
+  to: string,
+): NonNullable<Data['query']> {
   const own = <End extends object>(end: End, typed: string): End => {
     const bare = typed.replace(/^[a-z][-a-z0-9]*:/, '')
     return 'pod' in end ? { ...end, pod: bare } : end
@@ -81,7 +134,13 @@ function keptQuery(query: NonNullable<Data['query']>, from: string, to: string):
   return { ...query, from: own(query.from, from), to: own(query.to, to) }
 }
 
-function Keep({ query, delivered }: { readonly query: NonNullable<Data['query']>; readonly delivered: boolean }) {
+function Keep({
+  query,
+  delivered,
+}: {
+  readonly query: NonNullable<Data['query']>
+  readonly delivered: boolean
+}) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const [name, setName] = useState('')
   return (
@@ -89,10 +148,26 @@ function Keep({ query, delivered }: { readonly query: NonNullable<Data['query']>
       <h3>Keep it as an expectation</h3>
       <p className="soft">Walked again after every change, and shown in its proof.</p>
       <div className="wire-form">
-        <input aria-label="Name of the expectation" placeholder={delivered ? 'the desk reaches the ledger' : 'the broker does not'} value={name} onChange={(event) => setName(event.target.value)} style={{ maxWidth: 'none' }} />
+        <input
+          aria-label="Name of the expectation"
+          placeholder={delivered ? 'the desk reaches the ledger' : 'the broker does not'}
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          style={{ maxWidth: 'none' }}
+        />
         <div className="acts">
           {[true, false].map((wanted) => (
-            <Button key={String(wanted)} variant={wanted === delivered ? 'contained' : 'outlined'} disabled={name.trim() === '' || fetcher.state !== 'idle'} onClick={() => void fetcher.submit(JSON.stringify({ keep: { name, ...query, delivered: wanted } }), { method: 'post', encType: 'application/json' })}>
+            <Button
+              key={String(wanted)}
+              variant={wanted === delivered ? 'contained' : 'outlined'}
+              disabled={name.trim() === '' || fetcher.state !== 'idle'}
+              onClick={() =>
+                void fetcher.submit(
+                  JSON.stringify({ keep: { name, ...query, delivered: wanted } }),
+                  { method: 'post', encType: 'application/json' },
+                )
+              }
+            >
               {wanted ? 'Is to arrive' : 'Is not to arrive'}
             </Button>
           ))}
@@ -107,7 +182,12 @@ function Kept({ rows }: { readonly rows: Data['kept'] }) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const navigate = useNavigate()
   const address = useAddress()
-  if (rows.length === 0) return <p className="soft">No walk is kept as an expectation yet. Walk one and keep it beside the answer.</p>
+  if (rows.length === 0)
+    return (
+      <p className="soft">
+        No walk is kept as an expectation yet. Walk one and keep it beside the answer.
+      </p>
+    )
   return (
     <table className="grid" aria-label="Kept walks">
       <ColumnHeads names={['kept walk', 'from', 'to', 'expected', 'now', '']} />
@@ -121,14 +201,44 @@ function Kept({ rows }: { readonly rows: Data['kept'] }) {
             </td>
             <td>{row.delivered ? 'delivered' : 'dropped'}</td>
             <td>
-              <StateGlyph state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'} /> {row.now === null ? 'not known' : row.now.holds === row.delivered ? 'delivered' : 'dropped'}
+              <StateGlyph
+                state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'}
+              />{' '}
+              {row.now === null
+                ? 'not known'
+                : row.now.holds === row.delivered
+                  ? 'delivered'
+                  : 'dropped'}
             </td>
             <td>
               <span className="acts">
-                <button type="button" className="quiet-button" onClick={() => void navigate(address('/wire/walk', { aim: row.from['cluster'] ? `cluster/${row.from['cluster']}` : null, from: endText(row.from), to: endText(row.to), port: String(row.port), protocol: row.protocol }))}>
+                <button
+                  type="button"
+                  className="quiet-button"
+                  onClick={() =>
+                    void navigate(
+                      address('/wire/walk', {
+                        aim: row.from['cluster'] ? `cluster/${row.from['cluster']}` : null,
+                        from: endText(row.from),
+                        to: endText(row.to),
+                        port: String(row.port),
+                        protocol: row.protocol,
+                      }),
+                    )
+                  }
+                >
                   Walk
                 </button>
-                <button type="button" className="quiet-button" onClick={() => void fetcher.submit(JSON.stringify({ remove: row.name }), { method: 'post', encType: 'application/json' })}>
+                <button
+                  type="button"
+                  className="quiet-button"
+                  onClick={() =>
+                    void fetcher.submit(JSON.stringify({ remove: row.name }), {
+                      method: 'post',
+                      encType: 'application/json',
+                    })
+                  }
+                >
                   Remove
                 </button>
               </span>
@@ -140,25 +250,39 @@ function Kept({ rows }: { readonly rows: Data['kept'] }) {
   )
 }
 
-function Answer({ answer, open, onOpen }: { readonly answer: NonNullable<Data['answer']>; readonly open: number; readonly onOpen: (index: number) => void }) {
+function Answer({
+  answer,
+  open,
+  onOpen,
+}: {
+  readonly answer: NonNullable<Data['answer']>
+  readonly open: number
+  readonly onOpen: (index: number) => void
+}) {
   const last = answer.hops.at(-1)
   const arrived = answer.verdict === 'delivered'
   const before = answer.hops.filter((hop) => hop.hop !== 'way-back').at(-1)
   return (
     <>
       <h2 className="walk-verdict">
-        <StateGlyph state={arrived ? 'well' : 'broken'} /> {arrived ? 'Delivered, and the answer comes back' : `Dropped at ${(last?.hop ?? '').replace('-', ' ')}${typeof last?.by === 'string' && last.by !== 'default' ? `: ${last.by}` : ''}`}
+        <StateGlyph state={arrived ? 'well' : 'broken'} />{' '}
+        {arrived
+          ? 'Delivered, and the answer comes back'
+          : `Dropped at ${(last?.hop ?? '').replace('-', ' ')}${typeof last?.by === 'string' && last.by !== 'default' ? `: ${last.by}` : ''}`}
       </h2>
       <p className="soft">
         sent as <span className="mono">{answer.sentAs}</span>
         {before ? (
           <>
             {' '}
-            · {arrived ? 'arrives' : 'last seen'} as <span className="mono">{(before.after ?? before.before).source}</span>
+            · {arrived ? 'arrives' : 'last seen'} as{' '}
+            <span className="mono">{(before.after ?? before.before).source}</span>
           </>
         ) : null}{' '}
         · {countText(answer.hops.length, 'hop')}
-        {answer.mtu ? ` · smallest MTU ${answer.mtu.smallest} at ${answer.mtu.at}${answer.mtu.overhead > 0 ? `, overlay takes ${answer.mtu.overhead}` : ''}` : ''}
+        {answer.mtu
+          ? ` · smallest MTU ${answer.mtu.smallest} at ${answer.mtu.at}${answer.mtu.overhead > 0 ? `, overlay takes ${answer.mtu.overhead}` : ''}`
+          : ''}
         {answer.choices > 1 ? ` · first of ${answer.choices} ready endpoints` : ''}
       </p>
       <PacketRibbon hops={answer.hops} open={open} onOpen={onOpen} />
@@ -168,15 +292,24 @@ function Answer({ answer, open, onOpen }: { readonly answer: NonNullable<Data['a
 
 export default function WalkPage({ loaderData }: Route.ComponentProps) {
   const { asked, wrong, answer, remedies, query, choices, kept, cluster, peer } = loaderData
-  const [chosen, setChosen] = useState<{ readonly of: unknown; readonly index: number } | null>(null)
+  const [chosen, setChosen] = useState<{ readonly of: unknown; readonly index: number } | null>(
+    null,
+  )
   const address = useAddress()
   const navigate = useNavigate()
-  const index = chosen && chosen.of === answer ? chosen.index : Math.max(0, (answer?.hops.length ?? 1) - 1)
+  const index =
+    chosen && chosen.of === answer ? chosen.index : Math.max(0, (answer?.hops.length ?? 1) - 1)
   const hop = answer?.hops[index]
   return (
     <Page
       title="Packet walk"
-      beside={<span className="soft">{cluster === null ? 'between anything that has an address' : `names as ${cluster} has them`}</span>}
+      beside={
+        <span className="soft">
+          {cluster === null
+            ? 'between anything that has an address'
+            : `names as ${cluster} has them`}
+        </span>
+      }
       reason={
         answer && hop ? (
           <>
@@ -190,7 +323,9 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
               {peer && hop.hop === 'acceptance' ? (
                 <div>
                   <dt>accepts</dt>
-                  <dd className="mono">{peer.accepts === null ? 'everybody' : peer.accepts.join(', ') || 'nobody'}</dd>
+                  <dd className="mono">
+                    {peer.accepts === null ? 'everybody' : peer.accepts.join(', ') || 'nobody'}
+                  </dd>
                 </div>
               ) : null}
               <div>
@@ -206,29 +341,54 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
             </dl>
             {answer.verdict === 'dropped' ? (
               <section aria-label="What clears it">
-                <h3>{remedies.length > 0 ? 'What clears it, proven by walking again' : 'Nothing of ours alone clears it'}</h3>
+                <h3>
+                  {remedies.length > 0
+                    ? 'What clears it, proven by walking again'
+                    : 'Nothing of ours alone clears it'}
+                </h3>
                 {remedies.map((remedy) => (
                   <div key={remedy.says} className="wire-remedy">
                     <p>
                       <b>{remedy.says}</b>
                     </p>
                     {remedy.change ? (
-                      <DraftChange kind={remedy.change.kind} intent={remedy.change.intent} variant={remedy === remedies[0] ? 'contained' : 'outlined'}>
+                      <DraftChange
+                        kind={remedy.change.kind}
+                        intent={remedy.change.intent}
+                        variant={remedy === remedies[0] ? 'contained' : 'outlined'}
+                      >
                         Draft it
                       </DraftChange>
                     ) : null}
                   </div>
                 ))}
-                {remedies.length === 0 ? <p className="soft">No single change here lets it through. Look at the hop that decided, or ask whoever is at the other end.</p> : null}
+                {remedies.length === 0 ? (
+                  <p className="soft">
+                    No single change here lets it through. Look at the hop that decided, or ask
+                    whoever is at the other end.
+                  </p>
+                ) : null}
               </section>
             ) : null}
-            {query ? <Keep query={keptQuery(query, asked.from, asked.to)} delivered={answer.verdict === 'delivered'} /> : null}
+            {query ? (
+              <Keep
+                query={keptQuery(query, asked.from, asked.to)}
+                delivered={answer.verdict === 'delivered'}
+              />
+            ) : null}
           </>
         ) : (
           <>
             <h2>Who reaches whom</h2>
-            <p>Every hop is computed from what is set up now: name, policies, service, the node’s masquerade, route, firewalls, translation, virtual address, acceptance, and the way back.</p>
-            <p className="soft">A pod or service is namespace/name; one of another cluster is cluster:namespace/name. A workload’s name takes its first running pod.</p>
+            <p>
+              Every hop is computed from what is set up now: name, policies, service, the node’s
+              masquerade, route, firewalls, translation, virtual address, acceptance, and the way
+              back.
+            </p>
+            <p className="soft">
+              A pod or service is namespace/name; one of another cluster is cluster:namespace/name.
+              A workload’s name takes its first running pod.
+            </p>
           </>
         )
       }
@@ -236,21 +396,48 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
       <WireTabs here="/wire/walk" />
       <div className="wire-page">
         <Form className="walk-ask" method="get" role="search" aria-label="Walk a packet">
-          {loaderData.aim === null ? null : <input type="hidden" name="aim" value={loaderData.aim} />}
+          {loaderData.aim === null ? null : (
+            <input type="hidden" name="aim" value={loaderData.aim} />
+          )}
           <label>
             From
-            <input name="from" defaultValue={asked.from} key={`f${asked.from}`} list="ends" size={23} placeholder="climate/climate-loop" aria-invalid={wrong?.field === 'from'} autoComplete="off" />
+            <input
+              name="from"
+              defaultValue={asked.from}
+              key={`f${asked.from}`}
+              list="ends"
+              size={23}
+              placeholder="climate/climate-loop"
+              aria-invalid={wrong?.field === 'from'}
+              autoComplete="off"
+            />
           </label>
           <span className="arrow" aria-hidden>
             →
           </span>
           <label>
             To
-            <input name="to" defaultValue={asked.to} key={`t${asked.to}`} list="ends" size={20} placeholder="weather-bureau" aria-invalid={wrong?.field === 'to'} autoComplete="off" />
+            <input
+              name="to"
+              defaultValue={asked.to}
+              key={`t${asked.to}`}
+              list="ends"
+              size={20}
+              placeholder="weather-bureau"
+              aria-invalid={wrong?.field === 'to'}
+              autoComplete="off"
+            />
           </label>
           <label>
             Port
-            <input name="port" defaultValue={asked.port} key={`p${asked.port}`} size={5} inputMode="numeric" aria-invalid={wrong?.field === 'port'} />
+            <input
+              name="port"
+              defaultValue={asked.port}
+              key={`p${asked.port}`}
+              size={5}
+              inputMode="numeric"
+              aria-invalid={wrong?.field === 'port'}
+            />
           </label>
           <label>
             Protocol
@@ -263,7 +450,20 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
           <Button type="submit" variant="contained">
             Walk
           </Button>
-          <Button variant="outlined" disabled={asked.from === '' || asked.to === ''} onClick={() => void navigate(address('/wire/walk', { from: asked.to, to: asked.from, port: String(asked.port), protocol: asked.protocol }))}>
+          <Button
+            variant="outlined"
+            disabled={asked.from === '' || asked.to === ''}
+            onClick={() =>
+              void navigate(
+                address('/wire/walk', {
+                  from: asked.to,
+                  to: asked.from,
+                  port: String(asked.port),
+                  protocol: asked.protocol,
+                }),
+              )
+            }
+          >
             Other way
           </Button>
           <datalist id="ends">
@@ -273,7 +473,13 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
           </datalist>
         </Form>
         {wrong ? <p role="alert">{wrong.says}</p> : null}
-        {answer ? <Answer answer={answer} open={index} onOpen={(at) => setChosen({ of: answer, index: at })} /> : null}
+        {answer ? (
+          <Answer
+            answer={answer}
+            open={index}
+            onOpen={(at) => setChosen({ of: answer, index: at })}
+          />
+        ) : null}
         <h3 style={{ marginTop: 18 }}>Expectations</h3>
         <Kept rows={kept} />
       </div>

@@ -16,9 +16,16 @@ export async function aimed(gyrarch: Gyrarch, request: Request): Promise<Aimed> 
   if (kind === 'site' && siteOf(plain, name)) {
     const first = plain.clusters.find((cluster) => cluster.site === name)
     const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
-    return { view, cluster: first ? (clusterOf(view, first.name) ?? null) : null, site: siteOf(view, name) ?? null }
+    return {
+      view,
+      cluster: first ? (clusterOf(view, first.name) ?? null) : null,
+      site: siteOf(view, name) ?? null,
+    }
   }
-  const cluster = (kind === 'cluster' || kind === 'node' || kind === 'pool') && clusterOf(plain, name) ? name : null
+  const cluster =
+    (kind === 'cluster' || kind === 'node' || kind === 'pool') && clusterOf(plain, name)
+      ? name
+      : null
   if (cluster === null) return { view: plain, cluster: null, site: null }
   const view = await gyrarch.fleet.viewFor([cluster], [`cluster/${cluster}`])
   const found = clusterOf(view, cluster)

@@ -22,15 +22,41 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const { view, cluster, site } = await aimed(gyrarch, request)
   const held = expectations(await gyrarch.fleet.withExpected(view))
   const broken = held.filter((one) => !one.holds).map(({ name, says }) => ({ name, says }))
-  if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name), broken, expected: held.length }
+  if (!cluster || !site)
+    return {
+      cluster: null,
+      clusters: view.clusters.map((one) => one.name),
+      broken,
+      expected: held.length,
+    }
   const failing = (view.traffic?.[cluster.name] ?? []).flatMap((flow) => {
     const now = flow.spans.find((span) => span.until === null)
-    return now && now.failing > 0 ? [{ from: flow.from, to: flow.to, port: flow.port, at: now.at, by: now.by, failing: now.failing, perSecond: now.perSecond }] : []
+    return now && now.failing > 0
+      ? [
+          {
+            from: flow.from,
+            to: flow.to,
+            port: flow.port,
+            at: now.at,
+            by: now.by,
+            failing: now.failing,
+            perSecond: now.perSecond,
+          },
+        ]
+      : []
   })
   const rows = wiredObjects(view, cluster, await doneCommands())
   const balancers = site.balancers.filter((one) => one.cluster === cluster.name)
-  const policies = (view.objects?.[cluster.name] ?? []).filter((object) => object.kind === 'NetworkPolicy').length
-  const networks = [...new Set(rows.filter((row) => row.what === 'network' && row.says.includes('node')).map((row) => row.name))]
+  const policies = (view.objects?.[cluster.name] ?? []).filter(
+    (object) => object.kind === 'NetworkPolicy',
+  ).length
+  const networks = [
+    ...new Set(
+      rows
+        .filter((row) => row.what === 'network' && row.says.includes('node'))
+        .map((row) => row.name),
+    ),
+  ]
   const fill = poolFill(site)
   return {
     cluster: cluster.name,
@@ -41,21 +67,86 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     calls: (view.traffic?.[cluster.name] ?? []).length,
     rows,
     lane: [
-      { name: 'outside', lines: site.connected ? ['wide-area uplink'] : ['no way in or out'], soft: site.mtu === undefined ? '' : `MTU ${site.mtu}`, path: null },
-      { name: 'firewall', lines: [countText((site.firewall ?? []).filter((rule) => rule.enabled !== false && rule.direction === 'in').length, 'rule in', 'rules in'), countText((site.firewall ?? []).filter((rule) => rule.enabled !== false && rule.direction === 'out').length, 'rule out', 'rules out')], soft: `of ${site.name}`, path: '/wire/firewall' },
-      { name: 'virtual addresses', lines: balancers.length > 0 ? balancers.map((one) => `${one.address}:${[one.port, ...(one.ports ?? [])].join(',')}`) : ['none'], soft: fill ? `${fill.used} of ${fill.size} used` : 'none offered', path: '/wire/hosts' },
-      { name: 'pool members', lines: [countText(nodesOf(cluster).length, 'node')], soft: balancers.map((one) => one.service).join(', '), path: `/clusters/${cluster.name}` },
-      { name: 'node network', lines: networks.length > 0 ? networks.slice(0, 4) : ['none'], soft: '', path: '/ground/addresses' },
-      { name: 'pods and services', lines: [cluster.pods, cluster.services], soft: countText(policies, 'policy', 'policies'), path: '/wire/policies' },
-      { name: 'way out', lines: [`kept: ${listText(cluster.keepSource ?? [], 2) || 'none'}`, site.egress === undefined ? 'no egress' : `becomes ${site.egress}`], soft: countText((site.translations ?? []).length, 'translation'), path: '/wire/translation' },
+      {
+        name: 'outside',
+        lines: site.connected ? ['wide-area uplink'] : ['no way in or out'],
+        soft: site.mtu === undefined ? '' : `MTU ${site.mtu}`,
+        path: null,
+      },
+      {
+        name: 'firewall',
+        lines: [
+          countText(
+            (site.firewall ?? []).filter(
+              (rule) => rule.enabled !== false && rule.direction === 'in',
+            ).length,
+            'rule in',
+            'rules in',
+          ),
+          countText(
+            (site.firewall ?? []).filter(
+              (rule) => rule.enabled !== false && rule.direction === 'out',
+            ).length,
+            'rule out',
+            'rules out',
+          ),
+        ],
+        soft: `of ${site.name}`,
+        path: '/wire/firewall',
+      },
+      {
+        name: 'virtual addresses',
+        lines:
+          balancers.length > 0
+            ? balancers.map((one) => `${one.address}:${[one.port, ...(one.ports ?? [])].join(',')}`)
+            : ['none'],
+        soft: fill ? `${fill.used} of ${fill.size} used` : 'none offered',
+        path: '/wire/hosts',
+      },
+      {
+        name: 'pool members',
+        lines: [countText(nodesOf(cluster).length, 'node')],
+        soft: balancers.map((one) => one.service).join(', '),
+        path: `/clusters/${cluster.name}`,
+      },
+      {
+        name: 'node network',
+        lines: networks.length > 0 ? networks.slice(0, 4) : ['none'],
+        soft: '',
+        path: '/ground/addresses',
+      },
+      {
+        name: 'pods and services',
+        lines: [cluster.pods, cluster.services],
+        soft: countText(policies, 'policy', 'policies'),
+        path: '/wire/policies',
+      },
+      {
+        name: 'way out',
+        lines: [
+          `kept: ${listText(cluster.keepSource ?? [], 2) || 'none'}`,
+          site.egress === undefined ? 'no egress' : `becomes ${site.egress}`,
+        ],
+        soft: countText((site.translations ?? []).length, 'translation'),
+        path: '/wire/translation',
+      },
     ],
   }
 }
 
 const columns: readonly Column<Wired>[] = [
   { name: 'what', value: (row) => row.what },
-  { name: 'name', value: (row) => row.name, wraps: true, show: (row) => <span className="mono">{row.name}</span> },
-  { name: 'value', value: (row) => row.value, show: (row) => <span className="mono">{row.value}</span> },
+  {
+    name: 'name',
+    value: (row) => row.name,
+    wraps: true,
+    show: (row) => <span className="mono">{row.name}</span>,
+  },
+  {
+    name: 'value',
+    value: (row) => row.value,
+    show: (row) => <span className="mono">{row.value}</span>,
+  },
   { name: 'for', value: (row) => row.says, wraps: true },
   {
     name: 'fill',
@@ -72,7 +163,13 @@ const columns: readonly Column<Wired>[] = [
         ''
       ),
   },
-  { name: 'made by', value: (row) => row.maker, wraps: true, show: (row) => (row.change === null ? row.maker : <To path={`/changes/${row.change}`}>{row.maker}</To>) },
+  {
+    name: 'made by',
+    value: (row) => row.maker,
+    wraps: true,
+    show: (row) =>
+      row.change === null ? row.maker : <To path={`/changes/${row.change}`}>{row.maker}</To>,
+  },
 ]
 
 export default function WiredPage({ loaderData }: Route.ComponentProps) {
@@ -81,10 +178,20 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title={cluster === null ? 'What is wired' : `What is wired in ${cluster}`}
-      beside={cluster === null ? null : <span className="soft">from outside to a pod, and back</span>}
+      beside={
+        cluster === null ? null : <span className="soft">from outside to a pod, and back</span>
+      }
       reason={
         <>
-          <h2>{failing.length > 0 ? `${countText(failing.length, 'call')} ${failing.length === 1 ? 'fails' : 'fail'}` : cluster === null ? 'Ways' : loaderData.calls === 0 ? 'No call was seen' : 'Every call gets through'}</h2>
+          <h2>
+            {failing.length > 0
+              ? `${countText(failing.length, 'call')} ${failing.length === 1 ? 'fails' : 'fail'}`
+              : cluster === null
+                ? 'Ways'
+                : loaderData.calls === 0
+                  ? 'No call was seen'
+                  : 'Every call gets through'}
+          </h2>
           <ul className="plain-list">
             {failing.map((one) => (
               <li key={`${one.from}${one.to}${one.port}`} className="wire-remedy">
@@ -93,7 +200,13 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
                   <span className="mono">
                     {one.to}:{one.port}
                   </span>{' '}
-                  {one.at === 'answer' ? 'is answered with errors' : one.at === 'callers' ? `is refused: ${one.by}` : `ends at ${one.at.replace('-', ' ')}${one.by === '' ? '' : `: ${one.by}`}`}, {numberText((100 * one.failing) / one.perSecond)} % of {numberText(one.perSecond, 1)} a second.
+                  {one.at === 'answer'
+                    ? 'is answered with errors'
+                    : one.at === 'callers'
+                      ? `is refused: ${one.by}`
+                      : `ends at ${one.at.replace('-', ' ')}${one.by === '' ? '' : `: ${one.by}`}`}
+                  , {numberText((100 * one.failing) / one.perSecond)} % of{' '}
+                  {numberText(one.perSecond, 1)} a second.
                 </p>
                 {one.at === 'answer' ? (
                   <To path="/wire/traffic" query={{ service: one.to }}>
@@ -104,7 +217,10 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
                     See who may call
                   </To>
                 ) : (
-                  <To path="/wire/walk" query={{ from: one.from, to: one.to, port: String(one.port) }}>
+                  <To
+                    path="/wire/walk"
+                    query={{ from: one.from, to: one.to, port: String(one.port) }}
+                  >
                     Walk it
                   </To>
                 )}
@@ -137,7 +253,11 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
     >
       <WireTabs here="/wire" />
       {cluster === null || !loaderData.rows ? (
-        <ChooseCluster clusters={loaderData.clusters} path="/wire" says="Ways are told for one cluster. Point at one:" />
+        <ChooseCluster
+          clusters={loaderData.clusters}
+          path="/wire"
+          says="Ways are told for one cluster. Point at one:"
+        />
       ) : (
         <>
           <div className="wired-lane" role="list" aria-label="The way from outside to a pod">
@@ -151,7 +271,13 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
               </div>
             ))}
           </div>
-          <Table name={`what is wired in ${cluster}`} columns={columns} rows={loaderData.rows} id={(row) => `${row.what}/${row.name}/${row.value}`} empty="Nothing is wired yet." />
+          <Table
+            name={`what is wired in ${cluster}`}
+            columns={columns}
+            rows={loaderData.rows}
+            id={(row) => `${row.what}/${row.name}/${row.value}`}
+            empty="Nothing is wired yet."
+          />
         </>
       )}
     </Page>

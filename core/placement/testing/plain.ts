@@ -2,7 +2,14 @@
  * Placement written straight from its description, one pod and one node at a time over plain lists, with nothing kept between
  * questions. Slow on purpose: it is what the fast one is held against.
  */
-import { podRequest, selectorTest, type LabelSelector, type NodeObject, type PodObject, type PodTerm } from '../../objects'
+import {
+  podRequest,
+  selectorTest,
+  type LabelSelector,
+  type NodeObject,
+  type PodObject,
+  type PodTerm,
+} from '../../objects'
 import { amountOf } from '../../objects'
 
 interface Standing {
@@ -19,14 +26,26 @@ interface Plain {
 const nsOf = (pod: PodObject): string => pod.metadata.namespace ?? 'default'
 const keyOf = (pod: PodObject): string => `${nsOf(pod)}/${pod.metadata.name}`
 const labelsOf = (pod: PodObject): Readonly<Record<string, string>> => pod.metadata.labels ?? {}
-const isDone = (pod: PodObject): boolean => pod.status?.phase === 'Succeeded' || pod.status?.phase === 'Failed'
-const nodeLabels = (node: NodeObject): Readonly<Record<string, string>> => node.metadata.labels ?? {}
+const isDone = (pod: PodObject): boolean =>
+  pod.status?.phase === 'Succeeded' || pod.status?.phase === 'Failed'
+const nodeLabels = (node: NodeObject): Readonly<Record<string, string>> =>
+  node.metadata.labels ?? {}
 
-const asks = (pod: PodObject, resource: string): number => podRequest(pod.spec ?? {}, '').get(resource) ?? 0
-const counts = (pod: PodObject, resource: string): number => podRequest(pod.spec ?? {}, '', { cpu: '100m', memory: '200Mi' }).get(resource) ?? 0
-const gives = (node: NodeObject, resource: string): number => amountOf(resource, node.status?.allocatable?.[resource] ?? (resource === 'pods' ? '1000000' : '0'), '')
+const asks = (pod: PodObject, resource: string): number =>
+  podRequest(pod.spec ?? {}, '').get(resource) ?? 0
+const counts = (pod: PodObject, resource: string): number =>
+  podRequest(pod.spec ?? {}, '', { cpu: '100m', memory: '200Mi' }).get(resource) ?? 0
+const gives = (node: NodeObject, resource: string): number =>
+  amountOf(
+    resource,
+    node.status?.allocatable?.[resource] ?? (resource === 'pods' ? '1000000' : '0'),
+    '',
+  )
 
-function tolerated(pod: PodObject, taint: { key: string; value?: string | null | undefined; effect: string }): boolean {
+function tolerated(
+  pod: PodObject,
+  taint: { key: string; value?: string | null | undefined; effect: string },
+): boolean {
   for (const one of pod.spec?.tolerations ?? []) {
     const effect = !one.effect || one.effect === taint.effect
     const key = !one.key ? one.operator === 'Exists' : one.key === taint.key
@@ -36,8 +55,26 @@ function tolerated(pod: PodObject, taint: { key: string; value?: string | null |
   return false
 }
 
-function term(node: NodeObject, given: { matchExpressions?: readonly { key: string; operator: string; values?: readonly string[] | null | undefined }[] | null | undefined; matchFields?: readonly { key: string; operator: string; values?: readonly string[] | null | undefined }[] | null | undefined }): boolean {
-  const all = [...(given.matchExpressions ?? []).map((one) => ({ one, value: nodeLabels(node)[one.key] })), ...(given.matchFields ?? []).map((one) => ({ one, value: one.key === 'metadata.name' ? node.metadata.name : undefined }))]
+function term(
+  node: NodeObject,
+  given: {
+    matchExpressions?:
+      | readonly { key: string; operator: string; values?: readonly string[] | null | undefined }[]
+      | null
+      | undefined
+    matchFields?:
+      | readonly { key: string; operator: string; values?: readonly string[] | null | undefined }[]
+      | null
+      | undefined
+  },
+): boolean {
+  const all = [
+    ...(given.matchExpressions ?? []).map((one) => ({ one, value: nodeLabels(node)[one.key] })),
+    ...(given.matchFields ?? []).map((one) => ({
+      one,
+      value: one.key === 'metadata.name' ? node.metadata.name : undefined,
+    })),
+  ]
   if (all.length === 0) return false
   return all.every(({ one, value }) => {
     if (one.operator === 'In') return value !== undefined && (one.values ?? []).includes(value)
@@ -51,71 +88,155 @@ function term(node: NodeObject, given: { matchExpressions?: readonly { key: stri
 }
 
 function selected(pod: PodObject, node: NodeObject): boolean {
-  for (const [key, value] of Object.entries(pod.spec?.nodeSelector ?? {})) if (nodeLabels(node)[key] !== value) return false
+  for (const [key, value] of Object.entries(pod.spec?.nodeSelector ?? {}))
+    if (nodeLabels(node)[key] !== value) return false
   const required = pod.spec?.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution
   return !required || (required.nodeSelectorTerms ?? []).some((one) => term(node, one))
 }
 
-const taintsOk = (pod: PodObject, node: NodeObject): boolean => (node.spec?.taints ?? []).every((taint) => taint.effect === 'PreferNoSchedule' || tolerated(pod, taint))
+const taintsOk = (pod: PodObject, node: NodeObject): boolean =>
+  (node.spec?.taints ?? []).every(
+    (taint) => taint.effect === 'PreferNoSchedule' || tolerated(pod, taint),
+  )
 
 function means(world: Plain, owner: PodObject, given: PodTerm, other: PodObject): boolean {
   const named = given.namespaces ?? []
-  const inNamespace = named.includes(nsOf(other)) || (given.namespaceSelector ? selectorTest(given.namespaceSelector)(world.namespaces.get(nsOf(other)) ?? { 'kubernetes.io/metadata.name': nsOf(other) }) : named.length === 0 && nsOf(other) === nsOf(owner))
+  const inNamespace =
+    named.includes(nsOf(other)) ||
+    (given.namespaceSelector
+      ? selectorTest(given.namespaceSelector)(
+          world.namespaces.get(nsOf(other)) ?? { 'kubernetes.io/metadata.name': nsOf(other) },
+        )
+      : named.length === 0 && nsOf(other) === nsOf(owner))
   return inNamespace && selectorTest(given.labelSelector)(labelsOf(other))
 }
 
-const at = (world: Plain, name: string): NodeObject | undefined => world.nodes.find((node) => node.metadata.name === name)
-const domain = (node: NodeObject | undefined, key: string): string | undefined => (node ? nodeLabels(node)[key] : undefined)
+const at = (world: Plain, name: string): NodeObject | undefined =>
+  world.nodes.find((node) => node.metadata.name === name)
+const domain = (node: NodeObject | undefined, key: string): string | undefined =>
+  node ? nodeLabels(node)[key] : undefined
 
-function spreadSelector(pod: PodObject, selector: LabelSelector | null | undefined, keys: readonly string[] | null | undefined): (labels: Readonly<Record<string, string>>) => boolean {
+function spreadSelector(
+  pod: PodObject,
+  selector: LabelSelector | null | undefined,
+  keys: readonly string[] | null | undefined,
+): (labels: Readonly<Record<string, string>>) => boolean {
   const test = selectorTest(selector)
-  return (labels) => test(labels) && (keys ?? []).every((key) => !(key in labelsOf(pod)) || labels[key] === labelsOf(pod)[key])
+  return (labels) =>
+    test(labels) &&
+    (keys ?? []).every((key) => !(key in labelsOf(pod)) || labels[key] === labelsOf(pod)[key])
 }
 
 function shortages(world: Plain, pod: PodObject, node: NodeObject): string[] {
   const here = world.standing.filter((one) => one.node === node.metadata.name)
-  const short = (resource: string): boolean => asks(pod, resource) > 0 && asks(pod, resource) > gives(node, resource) - here.reduce((sum, one) => sum + asks(one.pod, resource), 0)
-  const others = [...podRequest(pod.spec ?? {}, '').keys()].filter((resource) => resource !== 'cpu' && resource !== 'memory')
-  return [...(short('cpu') ? ['cpu'] : []), ...(short('memory') ? ['memory'] : []), ...(here.length + 1 > gives(node, 'pods') ? ['pods'] : []), ...others.filter(short)]
+  const short = (resource: string): boolean =>
+    asks(pod, resource) > 0 &&
+    asks(pod, resource) >
+      gives(node, resource) - here.reduce((sum, one) => sum + asks(one.pod, resource), 0)
+  const others = [...podRequest(pod.spec ?? {}, '').keys()].filter(
+    (resource) => resource !== 'cpu' && resource !== 'memory',
+  )
+  return [
+    ...(short('cpu') ? ['cpu'] : []),
+    ...(short('memory') ? ['memory'] : []),
+    ...(here.length + 1 > gives(node, 'pods') ? ['pods'] : []),
+    ...others.filter(short),
+  ]
 }
 
-const hostPorts = (pod: PodObject) => (pod.spec?.containers ?? []).flatMap((container) => (container.ports ?? []).filter((port) => (port.hostPort ?? 0) > 0))
+const hostPorts = (pod: PodObject) =>
+  (pod.spec?.containers ?? []).flatMap((container) =>
+    (container.ports ?? []).filter((port) => (port.hostPort ?? 0) > 0),
+  )
 
 function spreadFails(world: Plain, pod: PodObject, node: NodeObject): boolean {
-  const hard = (pod.spec?.topologySpreadConstraints ?? []).filter((one) => one.whenUnsatisfiable === 'DoNotSchedule')
+  const hard = (pod.spec?.topologySpreadConstraints ?? []).filter(
+    (one) => one.whenUnsatisfiable === 'DoNotSchedule',
+  )
   return hard.some((one) => {
     const test = spreadSelector(pod, one.labelSelector, one.matchLabelKeys)
-    const eligible = world.nodes.filter((other) => hard.every((each) => domain(other, each.topologyKey) !== undefined) && (one.nodeAffinityPolicy === 'Ignore' || selected(pod, other)) && (one.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, other)))
+    const eligible = world.nodes.filter(
+      (other) =>
+        hard.every((each) => domain(other, each.topologyKey) !== undefined) &&
+        (one.nodeAffinityPolicy === 'Ignore' || selected(pod, other)) &&
+        (one.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, other)),
+    )
     const domains = [...new Set(eligible.map((other) => domain(other, one.topologyKey)))]
     const matching = (name: string | undefined): number =>
-      world.standing.filter((each) => nsOf(each.pod) === nsOf(pod) && !each.pod.metadata.deletionTimestamp && test(labelsOf(each.pod)) && eligible.some((other) => other.metadata.name === each.node && domain(other, one.topologyKey) === name)).length
+      world.standing.filter(
+        (each) =>
+          nsOf(each.pod) === nsOf(pod) &&
+          !each.pod.metadata.deletionTimestamp &&
+          test(labelsOf(each.pod)) &&
+          eligible.some(
+            (other) => other.metadata.name === each.node && domain(other, one.topologyKey) === name,
+          ),
+      ).length
     const least = domains.length < (one.minDomains ?? 1) ? 0 : Math.min(...domains.map(matching))
     const mine = domain(node, one.topologyKey)
-    return mine === undefined || matching(mine) + (test(labelsOf(pod)) ? 1 : 0) - least > one.maxSkew
+    return (
+      mine === undefined || matching(mine) + (test(labelsOf(pod)) ? 1 : 0) - least > one.maxSkew
+    )
   })
 }
 
 function affinityFails(world: Plain, pod: PodObject, node: NodeObject): boolean {
-  const terms = pod.spec?.affinity?.podAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
+  const terms =
+    pod.spec?.affinity?.podAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
   if (terms.length === 0) return false
-  const friends = world.standing.filter((one) => terms.every((each) => means(world, pod, each, one.pod)))
-  if (friends.length === 0 && terms.every((each) => means(world, pod, each, pod))) return terms.some((each) => domain(node, each.topologyKey) === undefined)
-  return !terms.every((each) => domain(node, each.topologyKey) !== undefined && friends.some((one) => domain(at(world, one.node), each.topologyKey) === domain(node, each.topologyKey)))
+  const friends = world.standing.filter((one) =>
+    terms.every((each) => means(world, pod, each, one.pod)),
+  )
+  if (friends.length === 0 && terms.every((each) => means(world, pod, each, pod)))
+    return terms.some((each) => domain(node, each.topologyKey) === undefined)
+  return !terms.every(
+    (each) =>
+      domain(node, each.topologyKey) !== undefined &&
+      friends.some(
+        (one) => domain(at(world, one.node), each.topologyKey) === domain(node, each.topologyKey),
+      ),
+  )
 }
 
 function antiFails(world: Plain, pod: PodObject, node: NodeObject): boolean {
-  const same = (other: string, key: string): boolean => domain(node, key) !== undefined && domain(at(world, other), key) === domain(node, key)
-  const own = pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
-  if (own.some((each) => world.standing.some((one) => means(world, pod, each, one.pod) && same(one.node, each.topologyKey)))) return true
-  return world.standing.some((one) => (one.pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).some((each) => means(world, one.pod, each, pod) && same(one.node, each.topologyKey)))
+  const same = (other: string, key: string): boolean =>
+    domain(node, key) !== undefined && domain(at(world, other), key) === domain(node, key)
+  const own =
+    pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
+  if (
+    own.some((each) =>
+      world.standing.some(
+        (one) => means(world, pod, each, one.pod) && same(one.node, each.topologyKey),
+      ),
+    )
+  )
+    return true
+  return world.standing.some((one) =>
+    (
+      one.pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
+    ).some((each) => means(world, one.pod, each, pod) && same(one.node, each.topologyKey)),
+  )
 }
 
 function why(world: Plain, pod: PodObject, node: NodeObject): readonly string[] {
-  if (node.spec?.unschedulable === true && !tolerated(pod, { key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' })) return ['cordoned']
+  if (
+    node.spec?.unschedulable === true &&
+    !tolerated(pod, { key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' })
+  )
+    return ['cordoned']
   if (!taintsOk(pod, node)) return ['taint']
   if (!selected(pod, node)) return ['selector']
-  const used = world.standing.filter((one) => one.node === node.metadata.name).flatMap((one) => hostPorts(one.pod))
-  const clash = hostPorts(pod).some((port) => used.some((other) => other.hostPort === port.hostPort && (other.protocol ?? 'TCP') === (port.protocol ?? 'TCP') && (!other.hostIP || !port.hostIP || other.hostIP === port.hostIP)))
+  const used = world.standing
+    .filter((one) => one.node === node.metadata.name)
+    .flatMap((one) => hostPorts(one.pod))
+  const clash = hostPorts(pod).some((port) =>
+    used.some(
+      (other) =>
+        other.hostPort === port.hostPort &&
+        (other.protocol ?? 'TCP') === (port.protocol ?? 'TCP') &&
+        (!other.hostIP || !port.hostIP || other.hostIP === port.hostIP),
+    ),
+  )
   if (clash) return ['port']
   const short = shortages(world, pod, node)
   if (short.length > 0) return short
@@ -127,59 +248,157 @@ function why(world: Plain, pod: PodObject, node: NodeObject): readonly string[] 
 function scale(values: readonly number[], upwards: boolean): readonly number[] {
   const low = Math.min(...values)
   const high = Math.max(...values)
-  return values.map((value) => (high === low ? (upwards ? 0 : 100) : upwards ? (100 * (value - low)) / (high - low) : (100 * (high - value)) / (high - low)))
+  return values.map((value) =>
+    high === low
+      ? upwards
+        ? 0
+        : 100
+      : upwards
+        ? (100 * (value - low)) / (high - low)
+        : (100 * (high - value)) / (high - low),
+  )
 }
 
 function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): readonly number[] {
-  const usage = (node: NodeObject, resource: string): number => Math.min(1, (world.standing.filter((one) => one.node === node.metadata.name).reduce((sum, one) => sum + counts(one.pod, resource), 0) + counts(pod, resource)) / gives(node, resource))
-  const liked = scale(nodes.map((node) => (pod.spec?.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).reduce((sum, one) => sum + (term(node, one.preference) ? one.weight : 0), 0)), true)
-  const preferred = [
-    ...(pod.spec?.affinity?.podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({ term: one.podAffinityTerm, weight: one.weight })),
-    ...(pod.spec?.affinity?.podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({ term: one.podAffinityTerm, weight: -one.weight })),
-  ]
-  const friendly = scale(
-    nodes.map((node) => preferred.reduce((sum, one) => sum + (domain(node, one.term.topologyKey) !== undefined && world.standing.some((each) => means(world, pod, one.term, each.pod) && domain(at(world, each.node), one.term.topologyKey) === domain(node, one.term.topologyKey)) ? one.weight : 0), 0)),
+  const usage = (node: NodeObject, resource: string): number =>
+    Math.min(
+      1,
+      (world.standing
+        .filter((one) => one.node === node.metadata.name)
+        .reduce((sum, one) => sum + counts(one.pod, resource), 0) +
+        counts(pod, resource)) /
+        gives(node, resource),
+    )
+  const liked = scale(
+    nodes.map((node) =>
+      (
+        pod.spec?.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
+      ).reduce((sum, one) => sum + (term(node, one.preference) ? one.weight : 0), 0),
+    ),
     true,
   )
-  const soft = (pod.spec?.topologySpreadConstraints ?? []).filter((one) => one.whenUnsatisfiable === 'ScheduleAnyway')
+  const preferred = [
+    ...(pod.spec?.affinity?.podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map(
+      (one) => ({ term: one.podAffinityTerm, weight: one.weight }),
+    ),
+    ...(
+      pod.spec?.affinity?.podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
+    ).map((one) => ({ term: one.podAffinityTerm, weight: -one.weight })),
+  ]
+  const friendly = scale(
+    nodes.map((node) =>
+      preferred.reduce(
+        (sum, one) =>
+          sum +
+          (domain(node, one.term.topologyKey) !== undefined &&
+          world.standing.some(
+            (each) =>
+              means(world, pod, one.term, each.pod) &&
+              domain(at(world, each.node), one.term.topologyKey) ===
+                domain(node, one.term.topologyKey),
+          )
+            ? one.weight
+            : 0),
+        0,
+      ),
+    ),
+    true,
+  )
+  const soft = (pod.spec?.topologySpreadConstraints ?? []).filter(
+    (one) => one.whenUnsatisfiable === 'ScheduleAnyway',
+  )
   const inDomain = (node: NodeObject, one: (typeof soft)[number]): number => {
     const test = spreadSelector(pod, one.labelSelector, one.matchLabelKeys)
     return world.standing.filter((each) => {
       const other = at(world, each.node)
-      const eligible = other !== undefined && soft.every((every) => domain(other, every.topologyKey) !== undefined) && (one.nodeAffinityPolicy === 'Ignore' || selected(pod, other)) && (one.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, other))
-      return eligible && nsOf(each.pod) === nsOf(pod) && !each.pod.metadata.deletionTimestamp && test(labelsOf(each.pod)) && domain(other, one.topologyKey) === domain(node, one.topologyKey)
+      const eligible =
+        other !== undefined &&
+        soft.every((every) => domain(other, every.topologyKey) !== undefined) &&
+        (one.nodeAffinityPolicy === 'Ignore' || selected(pod, other)) &&
+        (one.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, other))
+      return (
+        eligible &&
+        nsOf(each.pod) === nsOf(pod) &&
+        !each.pod.metadata.deletionTimestamp &&
+        test(labelsOf(each.pod)) &&
+        domain(other, one.topologyKey) === domain(node, one.topologyKey)
+      )
     }).length
   }
-  const having = nodes.filter((node) => soft.every((one) => domain(node, one.topologyKey) !== undefined))
-  const crowds = scale(having.map((node) => soft.reduce((sum, one) => sum + inDomain(node, one), 0)), false)
-  const disliked = nodes.map((node) => (node.spec?.taints ?? []).filter((taint) => taint.effect === 'PreferNoSchedule' && !tolerated(pod, taint)).length)
+  const having = nodes.filter((node) =>
+    soft.every((one) => domain(node, one.topologyKey) !== undefined),
+  )
+  const crowds = scale(
+    having.map((node) => soft.reduce((sum, one) => sum + inDomain(node, one), 0)),
+    false,
+  )
+  const disliked = nodes.map(
+    (node) =>
+      (node.spec?.taints ?? []).filter(
+        (taint) => taint.effect === 'PreferNoSchedule' && !tolerated(pod, taint),
+      ).length,
+  )
   const most = Math.max(...disliked)
   return nodes.map((node, i) => {
     const cpu = usage(node, 'cpu')
     const memory = usage(node, 'memory')
-    const spread = soft.length === 0 ? 100 : having.includes(node) ? (crowds[having.indexOf(node)] ?? 0) : 0
-    return (100 * (1 - cpu + (1 - memory))) / 2 + 100 * (1 - Math.abs(cpu - memory) / 2) + (2 * (liked[i] ?? 0) + 2 * (friendly[i] ?? 0) + 2 * spread + 3 * (most === 0 ? 100 : 100 * (1 - (disliked[i] ?? 0) / most)))
+    const spread =
+      soft.length === 0 ? 100 : having.includes(node) ? (crowds[having.indexOf(node)] ?? 0) : 0
+    return (
+      (100 * (1 - cpu + (1 - memory))) / 2 +
+      100 * (1 - Math.abs(cpu - memory) / 2) +
+      (2 * (liked[i] ?? 0) +
+        2 * (friendly[i] ?? 0) +
+        2 * spread +
+        3 * (most === 0 ? 100 : 100 * (1 - (disliked[i] ?? 0) / most)))
+    )
   })
 }
 
 export interface PlainAnswer {
   readonly placed: readonly { readonly pod: string; readonly node: string }[]
-  readonly waiting: readonly { readonly pod: string; readonly tally: Readonly<Record<string, number>> }[]
+  readonly waiting: readonly {
+    readonly pod: string
+    readonly tally: Readonly<Record<string, number>>
+  }[]
 }
 
 /** Places what waits, one pod after another. */
 export function placePlainly(objects: readonly { readonly kind: string }[]): PlainAnswer {
   const pods = objects.filter((object) => object.kind === 'Pod') as unknown as readonly PodObject[]
-  const namespaces = objects.filter((object) => object.kind === 'Namespace') as unknown as readonly NodeObject[]
+  const namespaces = objects.filter(
+    (object) => object.kind === 'Namespace',
+  ) as unknown as readonly NodeObject[]
   const world: Plain = {
-    nodes: (objects.filter((object) => object.kind === 'Node') as unknown as readonly NodeObject[]).toSorted((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1)),
-    namespaces: new Map(namespaces.map((one) => [one.metadata.name, { 'kubernetes.io/metadata.name': one.metadata.name, ...one.metadata.labels }])),
-    standing: pods.filter((pod) => pod.spec?.nodeName && !isDone(pod)).map((pod) => ({ pod, node: pod.spec?.nodeName ?? '' })),
+    nodes: (
+      objects.filter((object) => object.kind === 'Node') as unknown as readonly NodeObject[]
+    ).toSorted((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1)),
+    namespaces: new Map(
+      namespaces.map((one) => [
+        one.metadata.name,
+        { 'kubernetes.io/metadata.name': one.metadata.name, ...one.metadata.labels },
+      ]),
+    ),
+    standing: pods
+      .filter((pod) => pod.spec?.nodeName && !isDone(pod))
+      .map((pod) => ({ pod, node: pod.spec?.nodeName ?? '' })),
   }
-  const created = (pod: PodObject): number => (pod.metadata.creationTimestamp ? Date.parse(pod.metadata.creationTimestamp) : Infinity)
+  const created = (pod: PodObject): number =>
+    pod.metadata.creationTimestamp ? Date.parse(pod.metadata.creationTimestamp) : Infinity
   const queue = pods
     .filter((pod) => !pod.spec?.nodeName && !isDone(pod) && !pod.metadata.deletionTimestamp)
-    .toSorted((a, b) => (b.spec?.priority ?? 0) - (a.spec?.priority ?? 0) || (created(a) === created(b) ? 0 : created(a) - created(b)) || (nsOf(a) < nsOf(b) ? -1 : nsOf(a) > nsOf(b) ? 1 : a.metadata.name < b.metadata.name ? -1 : 1))
+    .toSorted(
+      (a, b) =>
+        (b.spec?.priority ?? 0) - (a.spec?.priority ?? 0) ||
+        (created(a) === created(b) ? 0 : created(a) - created(b)) ||
+        (nsOf(a) < nsOf(b)
+          ? -1
+          : nsOf(a) > nsOf(b)
+            ? 1
+            : a.metadata.name < b.metadata.name
+              ? -1
+              : 1),
+    )
   const placed: { pod: string; node: string }[] = []
   const waiting: { pod: string; tally: Readonly<Record<string, number>> }[] = []
   for (const pod of queue) {

@@ -3,30 +3,56 @@ import type { RawFinding } from '../../changes'
 import { hallRoom, quorum, toleratedLosses } from '../../sizing'
 import type { SiteView } from '../../fleet'
 import { countText, GiB, listText, numberText } from '../../units'
-import { type Check, controlPlanePool, pendingMachines, type Planned, type PlannedMachine, startCount } from '../planned'
+import {
+  type Check,
+  controlPlanePool,
+  pendingMachines,
+  type Planned,
+  type PlannedMachine,
+  startCount,
+} from '../planned'
 
-const pointer = (field: string): string => `/${field.replace(/\[(\d+)\]/g, '/$1').replace(/\./g, '/')}`
+const pointer = (field: string): string =>
+  `/${field.replace(/\[(\d+)\]/g, '/$1').replace(/\./g, '/')}`
 
-const put = (field: string, value: unknown) => ({ patchDraft: [{ op: 'add', path: pointer(field), value } as const] })
+const put = (field: string, value: unknown) => ({
+  patchDraft: [{ op: 'add', path: pointer(field), value } as const],
+})
 
 /** Machines of the draft by the pool or control plane that asks for them. */
-const byField = (machines: readonly PlannedMachine[]): ReadonlyMap<string, readonly PlannedMachine[]> => {
+const byField = (
+  machines: readonly PlannedMachine[],
+): ReadonlyMap<string, readonly PlannedMachine[]> => {
   const groups = new Map<string, PlannedMachine[]>()
-  for (const machine of machines) groups.set(machine.field, [...(groups.get(machine.field) ?? []), machine])
+  for (const machine of machines)
+    groups.set(machine.field, [...(groups.get(machine.field) ?? []), machine])
   return groups
 }
 
 /** Sizes of a site by likeness: the same cores first, then the next larger ones. */
-const alike = (site: SiteView, cores: number, zones: readonly string[], free: boolean): readonly string[] =>
+const alike = (
+  site: SiteView,
+  cores: number,
+  zones: readonly string[],
+  free: boolean,
+): readonly string[] =>
   site.sizes
-    .filter((size) => zones.every((zone) => size.zones.includes(zone) && !(free && size.soldOut.includes(zone))))
-    .sort((a, b) => Math.abs(a.cores - cores) - Math.abs(b.cores - cores) || a.memoryBytes - b.memoryBytes)
+    .filter((size) =>
+      zones.every((zone) => size.zones.includes(zone) && !(free && size.soldOut.includes(zone))),
+    )
+    .sort(
+      (a, b) =>
+        Math.abs(a.cores - cores) - Math.abs(b.cores - cores) || a.memoryBytes - b.memoryBytes,
+    )
     .map((size) => size.name)
 
 export const checkZones: Check = ({ intent, site }) => {
   if (!site || site.kind === 'edge') return []
   const asked = [
-    { field: 'controlPlane.zones', zones: intent.controlPlane.kind === 'own' ? (intent.controlPlane.zones ?? []) : [] },
+    {
+      field: 'controlPlane.zones',
+      zones: intent.controlPlane.kind === 'own' ? (intent.controlPlane.zones ?? []) : [],
+    },
     ...intent.pools.map((pool, i) => ({ field: `pools[${i}].zones`, zones: pool.zones ?? [] })),
   ]
   return asked.flatMap(({ field, zones }): RawFinding[] => {
@@ -39,8 +65,15 @@ export const checkZones: Check = ({ intent, site }) => {
         rule: 'zone.known',
         field,
         says: `${site.name} has no zone ${listText(unknown)}. Its zones: ${listText(site.zones)}.`,
-        because: [{ says: `zones ${listText(site.zones)}`, source: site.name, at: site.observedAt }],
-        offers: [{ says: `Use ${listText(known.length ? known : site.zones)}`, change: put(field, known.length ? known : site.zones) }],
+        because: [
+          { says: `zones ${listText(site.zones)}`, source: site.name, at: site.observedAt },
+        ],
+        offers: [
+          {
+            says: `Use ${listText(known.length ? known : site.zones)}`,
+            change: put(field, known.length ? known : site.zones),
+          },
+        ],
       },
     ]
   })
@@ -53,15 +86,28 @@ export const checkSizes: Check = ({ machines, site }) => {
     const first = members[0]
     if (!first) continue
     const field = `${group}.size`
-    const zones = [...new Set(members.map((machine) => machine.zone))].filter((zone) => site.zones.includes(zone))
+    const zones = [...new Set(members.map((machine) => machine.zone))].filter((zone) =>
+      site.zones.includes(zone),
+    )
     if (!first.offered) {
       findings.push({
         level: 'stop',
         rule: 'size.offered',
         field,
-        says: first.size === '' ? `No machine size is chosen for ${first.pool}.` : `${site.name} offers no size ${first.size}.`,
-        because: [{ says: `sizes offered: ${listText(site.sizes.map((size) => size.name))}`, source: site.name, at: site.observedAt }],
-        offers: alike(site, 4, zones, true).slice(0, 2).map((name) => ({ says: `Use ${name}`, change: put(field, name) })),
+        says:
+          first.size === ''
+            ? `No machine size is chosen for ${first.pool}.`
+            : `${site.name} offers no size ${first.size}.`,
+        because: [
+          {
+            says: `sizes offered: ${listText(site.sizes.map((size) => size.name))}`,
+            source: site.name,
+            at: site.observedAt,
+          },
+        ],
+        offers: alike(site, 4, zones, true)
+          .slice(0, 2)
+          .map((name) => ({ says: `Use ${name}`, change: put(field, name) })),
       })
       continue
     }
@@ -71,16 +117,35 @@ export const checkSizes: Check = ({ machines, site }) => {
     if (without.length === 0 && empty.length === 0) continue
     const bad = without.length ? without : empty
     const good = zones.filter((zone) => !bad.includes(zone))
-    const others = site.zones.filter((zone) => offered.zones.includes(zone) && !offered.soldOut.includes(zone))
+    const others = site.zones.filter(
+      (zone) => offered.zones.includes(zone) && !offered.soldOut.includes(zone),
+    )
     const keep = good.length ? good : others
     findings.push({
       level: 'stop',
       rule: without.length ? 'size.zone' : 'size.stock',
       field,
-      says: without.length ? `${first.size} is not offered in ${listText(without)}.` : `${listText(empty)} has no ${first.size} left.`,
-      because: [{ says: without.length ? `${first.size} is offered in ${listText(offered.zones)}` : `last answer of ${site.name}: none in stock`, source: site.name, at: site.observedAt }],
+      says: without.length
+        ? `${first.size} is not offered in ${listText(without)}.`
+        : `${listText(empty)} has no ${first.size} left.`,
+      because: [
+        {
+          says: without.length
+            ? `${first.size} is offered in ${listText(offered.zones)}`
+            : `last answer of ${site.name}: none in stock`,
+          source: site.name,
+          at: site.observedAt,
+        },
+      ],
       offers: [
-        ...(keep.length ? [{ says: `Put ${first.pool} in ${listText(keep)}`, change: put(`${group}.zones`, keep) }] : []),
+        ...(keep.length
+          ? [
+              {
+                says: `Put ${first.pool} in ${listText(keep)}`,
+                change: put(`${group}.zones`, keep),
+              },
+            ]
+          : []),
         ...alike(site, offered.cores, zones, true)
           .filter((name) => name !== first.size)
           .slice(0, 2)
@@ -102,8 +167,21 @@ export const checkRootDisks: Check = ({ machines, release, site }) => {
       rule: 'root-disk.minimum',
       field: `${group}.rootDiskGb`,
       says: `Root disk of ${first.pool === controlPlanePool ? 'the control plane' : `pool ${first.pool}`} is ${numberText(first.rootDiskGb)} GB. Image ${release.baseImage} ${release.version} needs ${release.minimumRootDiskGb} GB. Set it to ${release.minimumRootDiskGb} GB or more.`,
-      because: [{ says: `${release.baseImage} ${release.version}: at least ${release.minimumRootDiskGb} GB`, source: 'release catalogue' }],
-      offers: first.pool === controlPlanePool ? [] : [{ says: `Set it to ${release.minimumRootDiskGb} GB`, change: put(`${group}.rootDiskGb`, release.minimumRootDiskGb) }],
+      because: [
+        {
+          says: `${release.baseImage} ${release.version}: at least ${release.minimumRootDiskGb} GB`,
+          source: 'release catalogue',
+        },
+      ],
+      offers:
+        first.pool === controlPlanePool
+          ? []
+          : [
+              {
+                says: `Set it to ${release.minimumRootDiskGb} GB`,
+                change: put(`${group}.rootDiskGb`, release.minimumRootDiskGb),
+              },
+            ],
     })
   }
   return findings
@@ -111,7 +189,8 @@ export const checkRootDisks: Check = ({ machines, release, site }) => {
 
 /** Drafts with fewer nodes in their largest pool, so that `over` cores fewer are asked for. */
 function fewerNodes({ intent, machines }: Planned, over: number) {
-  const cores = (name: string): number => machines.find((machine) => machine.pool === name)?.offered?.cores ?? 0
+  const cores = (name: string): number =>
+    machines.find((machine) => machine.pool === name)?.offered?.cores ?? 0
   const largest = intent.pools
     .map((pool, index) => ({ pool, index, cores: cores(pool.name), count: startCount(pool) }))
     .filter((entry) => entry.cores > 0)
@@ -120,13 +199,22 @@ function fewerNodes({ intent, machines }: Planned, over: number) {
   const left = largest.count - Math.ceil(over / largest.cores)
   if (left < 1) return []
   const field = `pools[${largest.index}]`
-  const change = largest.pool.range ? put(`${field}.range`, { min: left, max: Math.max(left, largest.pool.range.max) }) : put(`${field}.count`, left)
+  const change = largest.pool.range
+    ? put(`${field}.range`, { min: left, max: Math.max(left, largest.pool.range.max) })
+    : put(`${field}.count`, left)
   return [{ says: `${countText(left, 'node')} in ${largest.pool.name}`, change }]
 }
 
 /** Draft with as many nodes in its largest pool as find a place, found by halving; what is offered has been tried. */
-function fittingNodes({ intent, machines }: Planned, fits: (kept: (machine: string) => boolean) => boolean) {
-  const pools = intent.pools.map((pool, index) => ({ pool, index, mine: machines.filter((machine) => machine.field === `pools[${index}]`) }))
+function fittingNodes(
+  { intent, machines }: Planned,
+  fits: (kept: (machine: string) => boolean) => boolean,
+) {
+  const pools = intent.pools.map((pool, index) => ({
+    pool,
+    index,
+    mine: machines.filter((machine) => machine.field === `pools[${index}]`),
+  }))
   const largest = [...pools].sort((a, b) => b.mine.length - a.mine.length)[0]
   if (!largest) return []
   const names = largest.mine.map((machine) => machine.name)
@@ -139,7 +227,14 @@ function fittingNodes({ intent, machines }: Planned, fits: (kept: (machine: stri
   }
   if (count === 0) return []
   const field = `pools[${largest.index}]`
-  return [{ says: `${countText(count, 'node')} in ${largest.pool.name}`, change: largest.pool.range ? put(`${field}.range`, { min: count, max: Math.max(count, largest.pool.range.max) }) : put(`${field}.count`, count) }]
+  return [
+    {
+      says: `${countText(count, 'node')} in ${largest.pool.name}`,
+      change: largest.pool.range
+        ? put(`${field}.range`, { min: count, max: Math.max(count, largest.pool.range.max) })
+        : put(`${field}.count`, count),
+    },
+  ]
 }
 
 /** Draft in which the largest pool takes the next smaller size. */
@@ -147,8 +242,17 @@ function smallerSize({ intent, machines, site }: Planned) {
   if (!site) return []
   return intent.pools.flatMap((pool, index) => {
     const now = machines.find((machine) => machine.pool === pool.name)?.offered
-    const next = now && [...site.sizes].filter((size) => size.cores < now.cores).sort((a, b) => b.cores - a.cores)[0]
-    return next ? [{ says: `Use ${next.name} for ${pool.name}`, change: put(`pools[${index}].size`, next.name) }] : []
+    const next =
+      now &&
+      [...site.sizes].filter((size) => size.cores < now.cores).sort((a, b) => b.cores - a.cores)[0]
+    return next
+      ? [
+          {
+            says: `Use ${next.name} for ${pool.name}`,
+            change: put(`pools[${index}].size`, next.name),
+          },
+        ]
+      : []
   })
 }
 
@@ -167,10 +271,26 @@ export const checkQuota: Check = (planned) => {
       field: 'pools',
       says: `This asks for ${asked} vCPU. ${site.name} allows ${site.quotaCores}, of which ${used} are in use${reserved ? ` and ${reserved} reserved` : ''}: ${over} too many.`,
       because: [
-        { says: `quota ${site.quotaCores} vCPU, ${used} in use by ${countText(site.machines.length, 'machine')}`, source: site.name, at: site.observedAt },
-        ...(reserved ? [{ says: `${reserved} vCPU reserved by running changes`, source: 'runner' }] : []),
+        {
+          says: `quota ${site.quotaCores} vCPU, ${used} in use by ${countText(site.machines.length, 'machine')}`,
+          source: site.name,
+          at: site.observedAt,
+        },
+        ...(reserved
+          ? [{ says: `${reserved} vCPU reserved by running changes`, source: 'runner' }]
+          : []),
       ],
-      offers: [...fewerNodes(planned, over), ...smallerSize(planned).slice(0, 1), { says: `Ask ${site.name} for ${Math.ceil((used + reserved + asked) / 8) * 8} vCPU`, change: { kind: 'site.quota', intent: { site: site.name, cores: Math.ceil((used + reserved + asked) / 8) * 8 } } }],
+      offers: [
+        ...fewerNodes(planned, over),
+        ...smallerSize(planned).slice(0, 1),
+        {
+          says: `Ask ${site.name} for ${Math.ceil((used + reserved + asked) / 8) * 8} vCPU`,
+          change: {
+            kind: 'site.quota',
+            intent: { site: site.name, cores: Math.ceil((used + reserved + asked) / 8) * 8 },
+          },
+        },
+      ],
     },
   ]
 }
@@ -179,28 +299,90 @@ export const checkHostRoom: Check = (planned) => {
   const { site, machines, intent } = planned
   if (!site || site.kind !== 'hall') return []
   const pending = pendingMachines(planned).flatMap((taken) =>
-    taken.zone === undefined ? [] : [{ name: taken.what, zone: taken.zone, cores: taken.cores ?? 0, memoryBytes: taken.memoryBytes ?? 0, apart: null }],
+    taken.zone === undefined
+      ? []
+      : [
+          {
+            name: taken.what,
+            zone: taken.zone,
+            cores: taken.cores ?? 0,
+            memoryBytes: taken.memoryBytes ?? 0,
+            apart: null,
+          },
+        ],
   )
   const wishes = machines.flatMap((machine) =>
     machine.offered
-      ? [{ name: machine.name, zone: machine.zone, cores: machine.offered.cores, memoryBytes: machine.offered.memoryBytes, apart: machine.role === 'control-plane' ? intent.name : null }]
+      ? [
+          {
+            name: machine.name,
+            zone: machine.zone,
+            cores: machine.offered.cores,
+            memoryBytes: machine.offered.memoryBytes,
+            apart: machine.role === 'control-plane' ? intent.name : null,
+          },
+        ]
       : [],
   )
-  const room = hallRoom(site.hosts, site.machines, [...pending, ...wishes], site.overcommit, site.reservePerZone > 0)
+  const room = hallRoom(
+    site.hosts,
+    site.machines,
+    [...pending, ...wishes],
+    site.overcommit,
+    site.reservePerZone > 0,
+  )
   const wished = new Map(wishes.map((wish) => [wish.name, wish]))
   const unfit = room.unfit.filter(({ name }) => wished.has(name))
   const first = unfit[0]
   if (!first) return []
-  const out = site.hosts.filter((host) => host.service === 'out' && unfit.some(({ name }) => wished.get(name)?.zone === host.zone))
-  const back = out.length === 0 ? [] : [{ says: `Put ${listText(out.map((host) => host.name), 3)} back in service`, change: { kind: 'site.hosts', intent: { site: site.name, hosts: out.map((host) => host.name), service: 'in' } } }]
+  const out = site.hosts.filter(
+    (host) =>
+      host.service === 'out' && unfit.some(({ name }) => wished.get(name)?.zone === host.zone),
+  )
+  const back =
+    out.length === 0
+      ? []
+      : [
+          {
+            says: `Put ${listText(
+              out.map((host) => host.name),
+              3,
+            )} back in service`,
+            change: {
+              kind: 'site.hosts',
+              intent: { site: site.name, hosts: out.map((host) => host.name), service: 'in' },
+            },
+          },
+        ]
   return [
     {
       level: 'stop',
       rule: 'hosts.room',
       field: 'pools',
-      says: `${countText(unfit.length, 'machine has', 'machines have')} no place at ${site.name}: ${listText(unfit.map(({ name }) => name), 4)}. ${first.says.charAt(0).toUpperCase()}${first.says.slice(1)}.`,
-      because: unfit.slice(0, 4).map(({ name, says }) => ({ says: `${name}: ${says}`, source: site.name, at: site.observedAt })),
-      offers: [...back, ...fittingNodes(planned, (kept) => hallRoom(site.hosts, site.machines, [...pending, ...wishes.filter((wish) => kept(wish.name))], site.overcommit, site.reservePerZone > 0).unfit.length === 0), ...smallerSize(planned)],
+      says: `${countText(unfit.length, 'machine has', 'machines have')} no place at ${site.name}: ${listText(
+        unfit.map(({ name }) => name),
+        4,
+      )}. ${first.says.charAt(0).toUpperCase()}${first.says.slice(1)}.`,
+      because: unfit.slice(0, 4).map(({ name, says }) => ({
+        says: `${name}: ${says}`,
+        source: site.name,
+        at: site.observedAt,
+      })),
+      offers: [
+        ...back,
+        ...fittingNodes(
+          planned,
+          (kept) =>
+            hallRoom(
+              site.hosts,
+              site.machines,
+              [...pending, ...wishes.filter((wish) => kept(wish.name))],
+              site.overcommit,
+              site.reservePerZone > 0,
+            ).unfit.length === 0,
+        ),
+        ...smallerSize(planned),
+      ],
     },
   ]
 }
@@ -216,21 +398,50 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
   const field = 'controlPlane.count'
   const most = site.kind === 'hall' ? 3 : 1
   const findings: RawFinding[] = []
-  const members = site.kind === 'edge' ? intent.machines.filter((machine) => machine.roles.includes('control-plane')).length : count
+  const members =
+    site.kind === 'edge'
+      ? intent.machines.filter((machine) => machine.roles.includes('control-plane')).length
+      : count
   if (count < 1) {
-    findings.push({ level: 'stop', rule: 'control-plane.count', field, says: 'A control plane needs at least one machine.', because: [], offers: [setCount(most)] })
+    findings.push({
+      level: 'stop',
+      rule: 'control-plane.count',
+      field,
+      says: 'A control plane needs at least one machine.',
+      because: [],
+      offers: [setCount(most)],
+    })
   } else {
-    const report = quorum(site.zones.map((zone) => (site.kind === 'edge' ? (zone === site.zones[0] ? count : 0) : machines.filter((m) => m.role === 'control-plane' && m.zone === zone).length)))
+    const report = quorum(
+      site.zones.map((zone) =>
+        site.kind === 'edge'
+          ? zone === site.zones[0]
+            ? count
+            : 0
+          : machines.filter((m) => m.role === 'control-plane' && m.zone === zone).length,
+      ),
+    )
     if (report?.finding) {
       findings.push({
         ...report.finding,
         rule: 'control-plane.count',
         field,
-        because: [{ says: `${count} members tolerate ${toleratedLosses(count)} losses`, source: 'majority rule' }],
+        because: [
+          {
+            says: `${count} members tolerate ${toleratedLosses(count)} losses`,
+            source: 'majority rule',
+          },
+        ],
         offers: [setCount(count + 1 <= 3 ? count + 1 : count - 1), setCount(count - 1)],
       })
     } else if (count === 1) {
-      findings.push({ level: 'note', rule: 'control-plane.single', field, says: 'One control-plane machine tolerates no loss.', because: [{ says: '1 member tolerates 0 losses', source: 'majority rule' }] })
+      findings.push({
+        level: 'note',
+        rule: 'control-plane.single',
+        field,
+        says: 'One control-plane machine tolerates no loss.',
+        because: [{ says: '1 member tolerates 0 losses', source: 'majority rule' }],
+      })
     } else if (report && site.zones.length > 1) {
       const fatal = site.zones.filter((_, i) => report.survivesZoneLoss[i] === false)
       if (fatal.length) {
@@ -239,8 +450,21 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
           rule: 'control-plane.spread',
           field: 'controlPlane.zones',
           says: `Losing ${listText(fatal)} alone would stop the control plane: most of its machines would be there.`,
-          because: [{ says: `${count} members, majority ${Math.floor(count / 2) + 1}`, source: 'majority rule' }],
-          offers: site.zones.length >= 3 ? [{ says: `Spread over ${listText(site.zones)}`, change: put('controlPlane.zones', site.zones) }] : [],
+          because: [
+            {
+              says: `${count} members, majority ${Math.floor(count / 2) + 1}`,
+              source: 'majority rule',
+            },
+          ],
+          offers:
+            site.zones.length >= 3
+              ? [
+                  {
+                    says: `Spread over ${listText(site.zones)}`,
+                    change: put('controlPlane.zones', site.zones),
+                  },
+                ]
+              : [],
         })
       }
     }
@@ -255,7 +479,9 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
       })
     }
   }
-  const workers = intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) + intent.machines.filter((machine) => machine.roles.includes('worker')).length
+  const workers =
+    intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) +
+    intent.machines.filter((machine) => machine.roles.includes('worker')).length
   if (!alsoWorkers && workers === 0) {
     findings.push({
       level: 'stop',
@@ -263,7 +489,12 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
       field: 'controlPlane.alsoWorkers',
       says: 'No machine would run workloads: there is no worker, and control-plane machines are kept clear of them.',
       because: [{ says: 'no pool, and no machine with the role worker', source: 'draft' }],
-      offers: [{ says: 'Let control-plane machines run workloads', change: put('controlPlane.alsoWorkers', true) }],
+      offers: [
+        {
+          says: 'Let control-plane machines run workloads',
+          change: put('controlPlane.alsoWorkers', true),
+        },
+      ],
     })
   }
   return findings
@@ -274,30 +505,108 @@ export const checkPools: Check = ({ intent, site }) => {
   intent.pools.forEach((pool, i) => {
     const field = `pools[${i}]`
     if (!/^[a-z0-9]([-a-z0-9]{0,38}[a-z0-9])?$/.test(pool.name) || pool.name === controlPlanePool) {
-      findings.push({ level: 'stop', rule: 'pool.name', field: `${field}.name`, says: pool.name === '' ? 'A pool has no name.' : `“${pool.name}” is no valid pool name. Use a–z, 0–9 and inner dashes, at most 40${pool.name === controlPlanePool ? '; control-plane is kept for the control plane' : ''}.`, because: [{ says: 'Node names are made from it.', source: 'RFC 1123' }] })
+      findings.push({
+        level: 'stop',
+        rule: 'pool.name',
+        field: `${field}.name`,
+        says:
+          pool.name === ''
+            ? 'A pool has no name.'
+            : `“${pool.name}” is no valid pool name. Use a–z, 0–9 and inner dashes, at most 40${pool.name === controlPlanePool ? '; control-plane is kept for the control plane' : ''}.`,
+        because: [{ says: 'Node names are made from it.', source: 'RFC 1123' }],
+      })
     } else if (intent.pools.findIndex((other) => other.name === pool.name) < i) {
-      findings.push({ level: 'stop', rule: 'pool.twice', field: `${field}.name`, says: `Two pools are called ${pool.name}.`, because: [{ says: 'pool names are unique in a cluster', source: 'draft' }], offers: [{ says: `Call this one ${pool.name}-${i + 1}`, change: put(`${field}.name`, `${pool.name}-${i + 1}`) }] })
+      findings.push({
+        level: 'stop',
+        rule: 'pool.twice',
+        field: `${field}.name`,
+        says: `Two pools are called ${pool.name}.`,
+        because: [{ says: 'pool names are unique in a cluster', source: 'draft' }],
+        offers: [
+          {
+            says: `Call this one ${pool.name}-${i + 1}`,
+            change: put(`${field}.name`, `${pool.name}-${i + 1}`),
+          },
+        ],
+      })
     }
     if (pool.range && pool.range.min > pool.range.max) {
-      findings.push({ level: 'stop', rule: 'pool.range', field: `${field}.range`, says: `Pool ${pool.name} has a lower end of ${pool.range.min} and an upper end of ${pool.range.max}.`, because: [], offers: [{ says: 'Turn them round', change: put(`${field}.range`, { min: pool.range.max, max: pool.range.min }) }] })
+      findings.push({
+        level: 'stop',
+        rule: 'pool.range',
+        field: `${field}.range`,
+        says: `Pool ${pool.name} has a lower end of ${pool.range.min} and an upper end of ${pool.range.max}.`,
+        because: [],
+        offers: [
+          {
+            says: 'Turn them round',
+            change: put(`${field}.range`, { min: pool.range.max, max: pool.range.min }),
+          },
+        ],
+      })
     }
     if (pool.lifetime === 'spot' && site && site.kind !== 'cloud') {
-      findings.push({ level: 'stop', rule: 'pool.spot', field: `${field}.lifetime`, says: `${site.name} sells no spot machines.`, because: [{ says: `${site.name} is own ground`, source: site.name }], offers: [{ says: 'Use on-demand', change: put(`${field}.lifetime`, 'on-demand') }] })
+      findings.push({
+        level: 'stop',
+        rule: 'pool.spot',
+        field: `${field}.lifetime`,
+        says: `${site.name} sells no spot machines.`,
+        because: [{ says: `${site.name} is own ground`, source: site.name }],
+        offers: [{ says: 'Use on-demand', change: put(`${field}.lifetime`, 'on-demand') }],
+      })
     }
   })
   if (intent.pools.length > 0 && site?.kind === 'edge') {
-    findings.push({ level: 'stop', rule: 'pool.edge', field: 'pools', says: `${site.name} makes no machines. Use the ones that stand there.`, because: [{ says: `${countText(site.boxes.length, 'machine')} stand there`, source: site.name, at: site.observedAt }], offers: [{ says: 'Leave the pools out', change: { patchDraft: [{ op: 'replace', path: '/pools', value: [] }] } }] })
+    findings.push({
+      level: 'stop',
+      rule: 'pool.edge',
+      field: 'pools',
+      says: `${site.name} makes no machines. Use the ones that stand there.`,
+      because: [
+        {
+          says: `${countText(site.boxes.length, 'machine')} stand there`,
+          source: site.name,
+          at: site.observedAt,
+        },
+      ],
+      offers: [
+        {
+          says: 'Leave the pools out',
+          change: { patchDraft: [{ op: 'replace', path: '/pools', value: [] }] },
+        },
+      ],
+    })
   }
-  const empty = intent.controlPlane.kind === 'managed' && intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) === 0
+  const empty =
+    intent.controlPlane.kind === 'managed' &&
+    intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) === 0
   if (empty && site?.kind === 'cloud') {
-    const size = [...site.sizes].filter((other) => other.memoryBytes >= 8 * GiB).sort((a, b) => a.cores - b.cores)[0]
+    const size = [...site.sizes]
+      .filter((other) => other.memoryBytes >= 8 * GiB)
+      .sort((a, b) => a.cores - b.cores)[0]
     findings.push({
       level: 'stop',
       rule: 'workers.none',
       field: 'pools',
       says: 'No machine would run workloads, not even the platform’s own pods. Add a pool with at least one node.',
       because: [{ says: 'a managed control plane runs no pods', source: site.name }],
-      offers: size && intent.pools.length === 0 ? [{ says: `Add a pool of 2 ${size.name}`, change: { patchDraft: [{ op: 'replace', path: '/pools', value: [{ name: 'general', size: size.name, count: 2 }] }] } }] : [],
+      offers:
+        size && intent.pools.length === 0
+          ? [
+              {
+                says: `Add a pool of 2 ${size.name}`,
+                change: {
+                  patchDraft: [
+                    {
+                      op: 'replace',
+                      path: '/pools',
+                      value: [{ name: 'general', size: size.name, count: 2 }],
+                    },
+                  ],
+                },
+              },
+            ]
+          : [],
     })
   }
   return findings

@@ -2,7 +2,11 @@
 
 interface Selector {
   readonly matchLabels?: Readonly<Record<string, string>>
-  readonly matchExpressions?: readonly { readonly key: string; readonly operator: string; readonly values: readonly string[] }[]
+  readonly matchExpressions?: readonly {
+    readonly key: string
+    readonly operator: string
+    readonly values: readonly string[]
+  }[]
 }
 interface Peer {
   readonly ipBlock?: { readonly cidr: string; readonly except?: readonly string[] }
@@ -12,20 +16,40 @@ interface Peer {
 interface Rule {
   readonly from?: readonly Peer[]
   readonly to?: readonly Peer[]
-  readonly ports?: readonly { readonly protocol?: string; readonly port?: number | string; readonly endPort?: number }[]
+  readonly ports?: readonly {
+    readonly protocol?: string
+    readonly port?: number | string
+    readonly endPort?: number
+  }[]
 }
 interface Container {
-  readonly ports?: readonly { readonly name: string; readonly containerPort: number; readonly protocol?: string }[]
+  readonly ports?: readonly {
+    readonly name: string
+    readonly containerPort: number
+    readonly protocol?: string
+  }[]
 }
 /** A Namespace, a Pod or a NetworkPolicy: what is read of any of them. */
 interface Obj {
   readonly kind: string
-  readonly metadata: { readonly name: string; readonly namespace?: string; readonly labels?: Record<string, string> }
-  readonly spec?: { readonly hostNetwork?: boolean; readonly containers?: readonly Container[]; readonly podSelector?: Selector; readonly policyTypes?: readonly string[]; readonly ingress?: readonly Rule[]; readonly egress?: readonly Rule[] }
+  readonly metadata: {
+    readonly name: string
+    readonly namespace?: string
+    readonly labels?: Record<string, string>
+  }
+  readonly spec?: {
+    readonly hostNetwork?: boolean
+    readonly containers?: readonly Container[]
+    readonly podSelector?: Selector
+    readonly policyTypes?: readonly string[]
+    readonly ingress?: readonly Rule[]
+    readonly egress?: readonly Rule[]
+  }
   readonly status?: { readonly podIP?: string; readonly hostIP?: string }
 }
 
-const bits = (ip: string): number => ip.split('.').reduce((sum, octet) => sum * 256 + Number(octet), 0)
+const bits = (ip: string): number =>
+  ip.split('.').reduce((sum, octet) => sum * 256 + Number(octet), 0)
 const inCidr = (ip: string, cidr: string): boolean => {
   const [base = '', length = '32'] = cidr.split('/')
   const size = 2 ** (32 - Number(length))
@@ -33,7 +57,8 @@ const inCidr = (ip: string, cidr: string): boolean => {
 }
 
 function selected(selector: Selector, labels: Record<string, string>): boolean {
-  for (const [key, value] of Object.entries(selector.matchLabels ?? {})) if (labels[key] !== value) return false
+  for (const [key, value] of Object.entries(selector.matchLabels ?? {}))
+    if (labels[key] !== value) return false
   for (const one of selector.matchExpressions ?? []) {
     const value = labels[one.key]
     if (one.operator === 'In' && (value === undefined || !one.values.includes(value))) return false
@@ -50,12 +75,28 @@ export interface PlainVerdict {
   readonly ingress: { readonly isolated: boolean; readonly by: readonly string[] }
 }
 
-export function plainPolicy(objects: readonly Obj[], from: { pod?: string; address?: string }, to: { pod?: string; address?: string }, port: number, protocol: string): PlainVerdict {
+export function plainPolicy(
+  objects: readonly Obj[],
+  from: { pod?: string; address?: string },
+  to: { pod?: string; address?: string },
+  port: number,
+  protocol: string,
+): PlainVerdict {
   const space = (object: Obj): string => object.metadata.namespace ?? 'default'
-  const spaceLabels = (name: string): Record<string, string> => ({ ...objects.find((one) => one.kind === 'Namespace' && one.metadata.name === name)?.metadata.labels, 'kubernetes.io/metadata.name': name })
+  const spaceLabels = (name: string): Record<string, string> => ({
+    ...objects.find((one) => one.kind === 'Namespace' && one.metadata.name === name)?.metadata
+      .labels,
+    'kubernetes.io/metadata.name': name,
+  })
   const pods = objects.filter((one) => one.kind === 'Pod')
-  const find = (end: { pod?: string; address?: string }): { pod: Obj | undefined; ip: string | undefined } => {
-    const pod = end.pod === undefined ? pods.find((one) => one.spec?.hostNetwork !== true && one.status?.podIP === end.address) : pods.find((one) => `${space(one)}/${one.metadata.name}` === end.pod)
+  const find = (end: {
+    pod?: string
+    address?: string
+  }): { pod: Obj | undefined; ip: string | undefined } => {
+    const pod =
+      end.pod === undefined
+        ? pods.find((one) => one.spec?.hostNetwork !== true && one.status?.podIP === end.address)
+        : pods.find((one) => `${space(one)}/${one.metadata.name}` === end.pod)
     // On the host’s network it is the host.
     if (pod?.spec?.hostNetwork === true) return { pod: undefined, ip: pod.status?.hostIP }
     return { pod, ip: pod ? pod.status?.podIP : end.address }
@@ -68,9 +109,15 @@ export function plainPolicy(objects: readonly Obj[], from: { pod?: string; addre
     if (!me.pod) return { allowed: true, isolated: false, by: [] }
     const mine = me.pod
     const isolating = objects.filter((one) => {
-      if (one.kind !== 'NetworkPolicy' || space(one) !== space(mine) || !selected(one.spec?.podSelector ?? {}, mine.metadata.labels ?? {})) return false
+      if (
+        one.kind !== 'NetworkPolicy' ||
+        space(one) !== space(mine) ||
+        !selected(one.spec?.podSelector ?? {}, mine.metadata.labels ?? {})
+      )
+        return false
       let types = one.spec?.policyTypes ?? []
-      if (types.length === 0) types = (one.spec?.egress ?? []).length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
+      if (types.length === 0)
+        types = (one.spec?.egress ?? []).length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
       return types.includes(direction === 'egress' ? 'Egress' : 'Ingress')
     })
     if (isolating.length === 0) return { allowed: true, isolated: false, by: [] }
@@ -80,26 +127,60 @@ export function plainPolicy(objects: readonly Obj[], from: { pod?: string; addre
     const opens = isolating.filter((one) =>
       (one.spec?.[direction] ?? []).some((rule) => {
         const ports = rule.ports ?? []
-        const portFits = ports.length === 0 || ports.some((wanted) => {
-          if ((wanted.protocol ?? 'TCP') !== protocol) return false
-          if (wanted.port === undefined) return true
-          if (typeof wanted.port === 'string') return goal.pod !== undefined && (goal.pod.spec?.containers ?? []).some((container) => (container.ports ?? []).find((named) => named.name === wanted.port && (named.protocol ?? 'TCP') === protocol)?.containerPort === port)
-          return port >= wanted.port && port <= (wanted.endPort ?? wanted.port)
-        })
+        const portFits =
+          ports.length === 0 ||
+          ports.some((wanted) => {
+            if ((wanted.protocol ?? 'TCP') !== protocol) return false
+            if (wanted.port === undefined) return true
+            if (typeof wanted.port === 'string')
+              return (
+                goal.pod !== undefined &&
+                (goal.pod.spec?.containers ?? []).some(
+                  (container) =>
+                    (container.ports ?? []).find(
+                      (named) =>
+                        named.name === wanted.port && (named.protocol ?? 'TCP') === protocol,
+                    )?.containerPort === port,
+                )
+              )
+            return port >= wanted.port && port <= (wanted.endPort ?? wanted.port)
+          })
         const peers = rule[direction === 'egress' ? 'to' : 'from'] ?? []
-        const peerFits = peers.length === 0 || peers.some((peer) => {
-          if (peer.ipBlock) return other.ip !== undefined && inCidr(other.ip, peer.ipBlock.cidr) && !(peer.ipBlock.except ?? []).some((no) => inCidr(other.ip ?? '', no))
-          if (!other.pod) return false
-          const there = space(other.pod)
-          const spaceFits = peer.namespaceSelector ? selected(peer.namespaceSelector, spaceLabels(there)) : there === space(one)
-          return spaceFits && (!peer.podSelector || selected(peer.podSelector, other.pod.metadata.labels ?? {}))
-        })
+        const peerFits =
+          peers.length === 0 ||
+          peers.some((peer) => {
+            if (peer.ipBlock)
+              return (
+                other.ip !== undefined &&
+                inCidr(other.ip, peer.ipBlock.cidr) &&
+                !(peer.ipBlock.except ?? []).some((no) => inCidr(other.ip ?? '', no))
+              )
+            if (!other.pod) return false
+            const there = space(other.pod)
+            const spaceFits = peer.namespaceSelector
+              ? selected(peer.namespaceSelector, spaceLabels(there))
+              : there === space(one)
+            return (
+              spaceFits &&
+              (!peer.podSelector || selected(peer.podSelector, other.pod.metadata.labels ?? {}))
+            )
+          })
         return portFits && peerFits
       }),
     )
-    return { allowed: opens.length > 0, isolated: true, by: (opens.length > 0 ? opens : isolating).map((one) => `${space(one)}/${one.metadata.name}`).sort() }
+    return {
+      allowed: opens.length > 0,
+      isolated: true,
+      by: (opens.length > 0 ? opens : isolating)
+        .map((one) => `${space(one)}/${one.metadata.name}`)
+        .sort(),
+    }
   }
   const egress = side('egress')
   const ingress = side('ingress')
-  return { allowed: egress.allowed && ingress.allowed, egress: { isolated: egress.isolated, by: egress.by }, ingress: { isolated: ingress.isolated, by: ingress.by } }
+  return {
+    allowed: egress.allowed && ingress.allowed,
+    egress: { isolated: egress.isolated, by: egress.by },
+    ingress: { isolated: ingress.isolated, by: ingress.by },
+  }
 }

@@ -21,9 +21,20 @@ function small() {
     ...whole,
     loads: [],
     flows: [],
-    sites: whole.sites.filter((site) => ['palisade-east', 'tarn-north', 'glasshouse-12'].includes(site.name)),
-    clusters: whole.clusters.filter((cluster) => ['bramble', 'dill'].includes(cluster.name)).map((cluster) => ({ ...cluster, pools: cluster.pools.filter((pool) => pool.name === 'general' || pool.name === 'base') })),
-    workloads: whole.workloads.filter((workload) => (workload.cluster === 'bramble' && workload.namespace === 'market') || workload.cluster === 'dill'),
+    sites: whole.sites.filter((site) =>
+      ['palisade-east', 'tarn-north', 'glasshouse-12'].includes(site.name),
+    ),
+    clusters: whole.clusters
+      .filter((cluster) => ['bramble', 'dill'].includes(cluster.name))
+      .map((cluster) => ({
+        ...cluster,
+        pools: cluster.pools.filter((pool) => pool.name === 'general' || pool.name === 'base'),
+      })),
+    workloads: whole.workloads.filter(
+      (workload) =>
+        (workload.cluster === 'bramble' && workload.namespace === 'market') ||
+        workload.cluster === 'dill',
+    ),
     objects: whole.objects.filter((one) => one.cluster === 'bramble'),
   }
   const sim = new Simulator(buildWorld(scenario, 3), start)
@@ -38,23 +49,111 @@ function worldOf(sim: Simulator): unknown {
     const site = siteReport(sim, name)
     return site ? [siteView(site, sim.now)] : []
   })
-  const clusters = Object.values(sim.world.clusters).map((cluster) => ({ name: cluster.name, site: cluster.site, pods: cluster.pods, services: cluster.services, keepSource: cluster.keepSource ?? [], pools: [{ name: 'all', nodes: cluster.nodes.map((node) => ({ name: node.name, address: node.address })) }] }))
-  const objects = Object.fromEntries(clusters.map((cluster) => [cluster.name, (objectsOf(sim, cluster.name, {}) ?? []) as unknown as readonly ApiObject[]]))
-  return walkWorldOf({ sites, clusters, objects, peers: peersOf(sim.world) } as unknown as FleetView)
+  const clusters = Object.values(sim.world.clusters).map((cluster) => ({
+    name: cluster.name,
+    site: cluster.site,
+    pods: cluster.pods,
+    services: cluster.services,
+    keepSource: cluster.keepSource ?? [],
+    pools: [
+      {
+        name: 'all',
+        nodes: cluster.nodes.map((node) => ({ name: node.name, address: node.address })),
+      },
+    ],
+  }))
+  const objects = Object.fromEntries(
+    clusters.map((cluster) => [
+      cluster.name,
+      (objectsOf(sim, cluster.name, {}) ?? []) as unknown as readonly ApiObject[],
+    ]),
+  )
+  return walkWorldOf({
+    sites,
+    clusters,
+    objects,
+    peers: peersOf(sim.world),
+  } as unknown as FleetView)
 }
 
-const ranges = ['10.44.0.0/20', '10.44.0.0/22', '10.124.0.0/16', '10.52.0.0/21', '10.126.0.0/18', '10.88.4.0/24', '10.88.4.20', '198.51.100.0/26', '172.31.250.0/29', '0.0.0.0/0', '192.0.2.0/24']
-const some = fc.option(fc.uniqueArray(fc.constantFrom(...ranges), { minLength: 1, maxLength: 2 }), { nil: undefined })
-const rule = fc.record({ priority: fc.constantFrom(10, 20, 30), direction: fc.constantFrom('in' as const, 'out' as const), action: fc.constantFrom('allow' as const, 'deny' as const), from: some, to: some, protocol: fc.constantFrom('tcp' as const, 'any' as const, 'udp' as const), ports: fc.option(fc.constantFrom(['8443'], ['1-1000'], ['443', '8080']), { nil: undefined }), members: fc.option(fc.constantFrom(['10.44.0.0/22'], ['10.52.0.0/21']), { nil: undefined }), enabled: fc.constantFrom(true, true, false) })
-const translation = fc.record({ priority: fc.constantFrom(10, 50, 100), kind: fc.constantFrom('keep' as const, 'translate' as const), from: some, to: some })
+const ranges = [
+  '10.44.0.0/20',
+  '10.44.0.0/22',
+  '10.124.0.0/16',
+  '10.52.0.0/21',
+  '10.126.0.0/18',
+  '10.88.4.0/24',
+  '10.88.4.20',
+  '198.51.100.0/26',
+  '172.31.250.0/29',
+  '0.0.0.0/0',
+  '192.0.2.0/24',
+]
+const some = fc.option(fc.uniqueArray(fc.constantFrom(...ranges), { minLength: 1, maxLength: 2 }), {
+  nil: undefined,
+})
+const rule = fc.record({
+  priority: fc.constantFrom(10, 20, 30),
+  direction: fc.constantFrom('in' as const, 'out' as const),
+  action: fc.constantFrom('allow' as const, 'deny' as const),
+  from: some,
+  to: some,
+  protocol: fc.constantFrom('tcp' as const, 'any' as const, 'udp' as const),
+  ports: fc.option(fc.constantFrom(['8443'], ['1-1000'], ['443', '8080']), { nil: undefined }),
+  members: fc.option(fc.constantFrom(['10.44.0.0/22'], ['10.52.0.0/21']), { nil: undefined }),
+  enabled: fc.constantFrom(true, true, false),
+})
+const translation = fc.record({
+  priority: fc.constantFrom(10, 50, 100),
+  kind: fc.constantFrom('keep' as const, 'translate' as const),
+  from: some,
+  to: some,
+})
 const app = fc.constantFrom('market-desk-v1', 'ledger-view', 'price-feed', 'broker-bot')
-const labels = fc.oneof(app.map((name) => ({ matchLabels: { app: name } })), fc.constant({}))
-const peer = fc.oneof(labels.map((podSelector) => ({ podSelector })), fc.constant({ namespaceSelector: { matchLabels: { 'kubernetes.io/metadata.name': 'platform' } } }), fc.constantFrom(...ranges.filter((one) => one.includes('/'))).map((cidr) => ({ ipBlock: { cidr } })))
-const ports = fc.option(fc.constantFrom([{ port: 8443 }], [{ port: 8080, endPort: 9000 }], [{ protocol: 'UDP', port: 53 }]), { nil: undefined })
-const policy = fc.record({ podSelector: labels, ingress: fc.option(fc.array(fc.record({ from: fc.option(fc.array(peer, { maxLength: 2 }), { nil: undefined }), ports }), { maxLength: 2 }), { nil: undefined }), egress: fc.option(fc.array(fc.record({ to: fc.option(fc.array(peer, { maxLength: 2 }), { nil: undefined }), ports }), { maxLength: 2 }), { nil: undefined }), policyTypes: fc.option(fc.subarray(['Ingress', 'Egress']), { nil: undefined }) })
+const labels = fc.oneof(
+  app.map((name) => ({ matchLabels: { app: name } })),
+  fc.constant({}),
+)
+const peer = fc.oneof(
+  labels.map((podSelector) => ({ podSelector })),
+  fc.constant({
+    namespaceSelector: { matchLabels: { 'kubernetes.io/metadata.name': 'platform' } },
+  }),
+  fc
+    .constantFrom(...ranges.filter((one) => one.includes('/')))
+    .map((cidr) => ({ ipBlock: { cidr } })),
+)
+const ports = fc.option(
+  fc.constantFrom(
+    [{ port: 8443 }],
+    [{ port: 8080, endPort: 9000 }],
+    [{ protocol: 'UDP', port: 53 }],
+  ),
+  { nil: undefined },
+)
+const policy = fc.record({
+  podSelector: labels,
+  ingress: fc.option(
+    fc.array(
+      fc.record({ from: fc.option(fc.array(peer, { maxLength: 2 }), { nil: undefined }), ports }),
+      { maxLength: 2 },
+    ),
+    { nil: undefined },
+  ),
+  egress: fc.option(
+    fc.array(
+      fc.record({ to: fc.option(fc.array(peer, { maxLength: 2 }), { nil: undefined }), ports }),
+      { maxLength: 2 },
+    ),
+    { nil: undefined },
+  ),
+  policyTypes: fc.option(fc.subarray(['Ingress', 'Egress']), { nil: undefined }),
+})
 const changes = fc.record({
   rules: fc.array(fc.tuple(fc.constantFrom('palisade-east', 'tarn-north'), rule), { maxLength: 5 }),
-  translations: fc.array(fc.tuple(fc.constantFrom('palisade-east', 'tarn-north'), translation), { maxLength: 3 }),
+  translations: fc.array(fc.tuple(fc.constantFrom('palisade-east', 'tarn-north'), translation), {
+    maxLength: 3,
+  }),
   keep: fc.array(fc.constantFrom(...ranges), { maxLength: 2 }),
   policies: fc.array(policy, { maxLength: 3 }),
   noRoutes: fc.subarray(['palisade-east', 'tarn-north']),
@@ -70,11 +169,20 @@ function altered(given: typeof changes extends fc.Arbitrary<infer T> ? T : never
   const world = JSON.parse(base) as ReturnType<typeof small>
   for (const [i, [name, one]] of given.rules.entries()) {
     const site = world.sites[name] as Site
-    site.firewall = [...(site.firewall ?? []), clean({ ...one, name: `r${i}` })] as NonNullable<Site['firewall']>
+    site.firewall = [...(site.firewall ?? []), clean({ ...one, name: `r${i}` })] as NonNullable<
+      Site['firewall']
+    >
   }
   for (const [i, [name, one]] of given.translations.entries()) {
     const site = world.sites[name] as Site
-    site.translations = [...(site.translations ?? []), clean({ ...one, name: `t${i}`, ...(one.kind === 'translate' ? { becomes: site.egress ?? '172.31.250.3' } : {}) })] as NonNullable<Site['translations']>
+    site.translations = [
+      ...(site.translations ?? []),
+      clean({
+        ...one,
+        name: `t${i}`,
+        ...(one.kind === 'translate' ? { becomes: site.egress ?? '172.31.250.3' } : {}),
+      }),
+    ] as NonNullable<Site['translations']>
   }
   for (const name of given.noRoutes) {
     const site = world.sites[name] as Site
@@ -82,15 +190,42 @@ function altered(given: typeof changes extends fc.Arbitrary<infer T> ? T : never
   }
   const bramble = world.clusters['bramble'] as Cluster
   bramble.keepSource = given.keep
-  bramble.objects = [...(bramble.objects ?? []), ...given.policies.map((spec, i) => clean({ apiVersion: 'networking.k8s.io/v1', kind: 'NetworkPolicy', metadata: { name: `p${i}`, namespace: i % 3 === 2 ? 'platform' : 'market' }, spec }) as unknown as Manifest)].map((object) =>
-    object.kind === 'Service' && object.metadata.name === 'ingress' ? ({ ...object, spec: { ...(object['spec'] as object), ...(given.local ? { externalTrafficPolicy: 'Local' } : {}), ...(given.internal ? { internalTrafficPolicy: 'Local' } : {}) } } as Manifest) : object,
+  bramble.objects = [
+    ...(bramble.objects ?? []),
+    ...given.policies.map(
+      (spec, i) =>
+        clean({
+          apiVersion: 'networking.k8s.io/v1',
+          kind: 'NetworkPolicy',
+          metadata: { name: `p${i}`, namespace: i % 3 === 2 ? 'platform' : 'market' },
+          spec,
+        }) as unknown as Manifest,
+    ),
+  ].map((object) =>
+    object.kind === 'Service' && object.metadata.name === 'ingress'
+      ? ({
+          ...object,
+          spec: {
+            ...(object['spec'] as object),
+            ...(given.local ? { externalTrafficPolicy: 'Local' } : {}),
+            ...(given.internal ? { internalTrafficPolicy: 'Local' } : {}),
+          },
+        } as Manifest)
+      : object,
   )
-  world.peers = (world.peers ?? []).map(({ accepts: _accepts, routes: _routes, ...one }) => ({ ...one, ...(given.accepts ? { accepts: given.accepts } : {}), ...(given.answers ? { routes: given.answers } : {}) }))
+  world.peers = (world.peers ?? []).map(({ accepts: _accepts, routes: _routes, ...one }) => ({
+    ...one,
+    ...(given.accepts ? { accepts: given.accepts } : {}),
+    ...(given.answers ? { routes: given.answers } : {}),
+  }))
   return new Simulator(world, start)
 }
 
 /** Ends of packets, by number, so that any world has some. */
-function endsOf(sim: Simulator, pick: number): { readonly sender: Sender; readonly from: WalkFrom } {
+function endsOf(
+  sim: Simulator,
+  pick: number,
+): { readonly sender: Sender; readonly from: WalkFrom } {
   const clusters = ['bramble', 'dill'].map((name) => sim.world.clusters[name] as Cluster)
   const cluster = clusters[pick % 2] as Cluster
   if (pick % 7 === 6) return { sender: { address: '192.0.2.77' }, from: { address: '192.0.2.77' } }
@@ -100,13 +235,24 @@ function endsOf(sim: Simulator, pick: number): { readonly sender: Sender; readon
   }
   const pods = cluster.running.filter((pod) => pod.ip !== null)
   const pod = pods[pick % pods.length] as Cluster['running'][number]
-  return { sender: { cluster, pod }, from: { pod: `${pod.namespace}/${pod.name}`, cluster: cluster.name } }
+  return {
+    sender: { cluster, pod },
+    from: { pod: `${pod.namespace}/${pod.name}`, cluster: cluster.name },
+  }
 }
 
 function goalOf(sim: Simulator, pick: number): string {
   const clusters = ['bramble', 'dill'].map((name) => sim.world.clusters[name] as Cluster)
   const cluster = clusters[(pick >> 1) % 2] as Cluster
-  const fixed = ['10.88.4.20', '198.51.100.1', '198.51.100.250', '203.0.113.250', '10.77.12.60', '8.8.8.8', '10.125.15.9']
+  const fixed = [
+    '10.88.4.20',
+    '198.51.100.1',
+    '198.51.100.250',
+    '203.0.113.250',
+    '10.77.12.60',
+    '8.8.8.8',
+    '10.125.15.9',
+  ]
   switch (pick % 5) {
     case 0:
       return cluster.running.filter((pod) => pod.ip !== null)[pick % 9]?.ip ?? '10.88.4.20'
@@ -124,34 +270,72 @@ describe('the walk and the outside', () => {
   it('agree on every packet of 400 random small worlds: verdict, hop, and source at the end', () => {
     const hops = new Map<string, number>()
     fc.assert(
-      fc.property(changes, fc.array(fc.tuple(fc.nat(10_000), fc.nat(10_000), fc.constantFrom(80, 443, 8080, 8443)), { minLength: 10, maxLength: 10 }), (given, packets) => {
-        const sim = altered(given)
-        const read = prepareWorld(walkWorldSchema.parse(worldOf(sim)))
-        if (!read.ok) throw new Error(`${read.path}: ${read.says}`)
-        for (const [a, b, port] of packets) {
-          const { sender, from } = endsOf(sim, a)
-          const address = goalOf(sim, b)
-          const found = walk(read.world, { from, to: { address }, port, protocol: 'TCP' })
-          if (!found.ok) throw new Error(`${found.path}: ${found.says}`)
-          const fare = send(sim.world, sender, address, port)
-          const last = found.walk.hops.at(-1)
-          const hop = found.walk.delivered ? 'there' : (last?.hop ?? '')
-          hops.set(hop, (hops.get(hop) ?? 0) + 1)
-          const told = { arrived: found.walk.delivered, hop }
-          expect(told, `${JSON.stringify(from)} to ${address}:${port}`).toEqual({ arrived: fare.arrived, hop: fare.at })
-          const source = last?.hop === 'way-back' ? last.before.source : (last?.after ?? last?.before)?.source
-          if (source) expect(formatAddress(source)).toBe(fare.packet.source)
-          const named = typeof last?.by === 'string' ? (last.by === 'default' ? '' : last.by) : (last?.by ?? []).join(', ')
-          if (!found.walk.delivered && fare.by !== '') expect(named).toBe(fare.by)
-        }
-      }),
+      fc.property(
+        changes,
+        fc.array(fc.tuple(fc.nat(10_000), fc.nat(10_000), fc.constantFrom(80, 443, 8080, 8443)), {
+          minLength: 10,
+          maxLength: 10,
+        }),
+        (given, packets) => {
+          const sim = altered(given)
+          const read = prepareWorld(walkWorldSchema.parse(worldOf(sim)))
+          if (!read.ok) throw new Error(`${read.path}: ${read.says}`)
+          for (const [a, b, port] of packets) {
+            const { sender, from } = endsOf(sim, a)
+            const address = goalOf(sim, b)
+            const found = walk(read.world, { from, to: { address }, port, protocol: 'TCP' })
+            if (!found.ok) throw new Error(`${found.path}: ${found.says}`)
+            const fare = send(sim.world, sender, address, port)
+            const last = found.walk.hops.at(-1)
+            const hop = found.walk.delivered ? 'there' : (last?.hop ?? '')
+            hops.set(hop, (hops.get(hop) ?? 0) + 1)
+            const told = { arrived: found.walk.delivered, hop }
+            expect(told, `${JSON.stringify(from)} to ${address}:${port}`).toEqual({
+              arrived: fare.arrived,
+              hop: fare.at,
+            })
+            const source =
+              last?.hop === 'way-back' ? last.before.source : (last?.after ?? last?.before)?.source
+            if (source) expect(formatAddress(source)).toBe(fare.packet.source)
+            const named =
+              typeof last?.by === 'string'
+                ? last.by === 'default'
+                  ? ''
+                  : last.by
+                : (last?.by ?? []).join(', ')
+            if (!found.walk.delivered && fare.by !== '') expect(named).toBe(fare.by)
+          }
+        },
+      ),
       { numRuns: 400, seed: 21 },
     )
     // Every way to fail must have been met, else the agreement is about less than it says.
-    for (const hop of ['there', 'policy-out', 'policy-in', 'service', 'route', 'firewall-out', 'firewall-in', 'front', 'acceptance', 'way-back']) expect(hops.get(hop) ?? 0, hop).toBeGreaterThan(3)
+    for (const hop of [
+      'there',
+      'policy-out',
+      'policy-in',
+      'service',
+      'route',
+      'firewall-out',
+      'firewall-in',
+      'front',
+      'acceptance',
+      'way-back',
+    ])
+      expect(hops.get(hop) ?? 0, hop).toBeGreaterThan(3)
   }, 120_000)
 
   it('finds the network of an address, the smallest where they lie in each other', () => {
-    expect(networkHolding({ networks: [{ name: 'wide', range: '10.0.0.0/8', role: 'private' }, { name: 'near', range: '10.44.0.0/22', role: 'private' }] }, '10.44.1.1')).toBe('near')
+    expect(
+      networkHolding(
+        {
+          networks: [
+            { name: 'wide', range: '10.0.0.0/8', role: 'private' },
+            { name: 'near', range: '10.44.0.0/22', role: 'private' },
+          ],
+        },
+        '10.44.1.1',
+      ),
+    ).toBe('near')
   })
 })

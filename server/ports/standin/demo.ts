@@ -6,4 +6,5 @@ import { enlarged } from '~/standin/build'
 export const demoScenario = (): Scenario => scenarioSchema.parse(demoDocument())
 
 /** The clusters of the scenario, enlarged to at least `nodes` nodes. */
-export const demoClusters = (scenario: Scenario, nodes: number): Scenario['clusters'] => enlarged(scenario, nodes).clusters
+export const demoClusters = (scenario: Scenario, nodes: number): Scenario['clusters'] =>
+  enlarged(scenario, nodes).clusters

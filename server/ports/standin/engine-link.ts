@@ -11,7 +11,10 @@ export function inThisThread(): EngineLink {
   const engine = new Engine()
   return {
     // Answers cross a thread border as copies; a copy here keeps both links alike.
-    ask: async (what, about) => structuredClone(engine.answer({ what, ...about } as Parameters<Engine['answer']>[0])) as Asks[typeof what]['answer'],
+    ask: async (what, about) =>
+      structuredClone(
+        engine.answer({ what, ...about } as Parameters<Engine['answer']>[0]),
+      ) as Asks[typeof what]['answer'],
     close: async () => undefined,
   }
 }
@@ -19,7 +22,10 @@ export function inThisThread(): EngineLink {
 /** Starts the engine in a worker thread from the built file at `url`. */
 export function inOwnThread(url: URL): EngineLink {
   const worker = new Worker(url)
-  const waiting = new Map<number, { resolve: (value: unknown) => void; reject: (error: Error) => void }>()
+  const waiting = new Map<
+    number,
+    { resolve: (value: unknown) => void; reject: (error: Error) => void }
+  >()
   let next = 0
   worker.on('message', (message: { id: number; answer?: unknown; error?: string }) => {
     const asked = waiting.get(message.id)
@@ -28,14 +34,18 @@ export function inOwnThread(url: URL): EngineLink {
     else asked?.reject(new Error(message.error))
   })
   worker.on('error', (error: unknown) => {
-    for (const asked of waiting.values()) asked.reject(error instanceof Error ? error : new Error(String(error)))
+    for (const asked of waiting.values())
+      asked.reject(error instanceof Error ? error : new Error(String(error)))
     waiting.clear()
   })
   return {
     ask: (what, about) =>
       new Promise((resolve, reject) => {
         const id = next++
-        waiting.set(id, { resolve: (value) => resolve(value as Asks[typeof what]['answer']), reject })
+        waiting.set(id, {
+          resolve: (value) => resolve(value as Asks[typeof what]['answer']),
+          reject,
+        })
         worker.postMessage({ id, question: { what, ...about } })
       }),
     close: async () => {

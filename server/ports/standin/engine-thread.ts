@@ -8,6 +8,9 @@ parentPort?.on('message', ({ id, question }: { id: number; question: Question })
   try {
     parentPort?.postMessage({ id, answer: engine.answer(question) })
   } catch (error) {
-    parentPort?.postMessage({ id, error: error instanceof Error ? (error.stack ?? error.message) : String(error) })
+    parentPort?.postMessage({
+      id,
+      error: error instanceof Error ? (error.stack ?? error.message) : String(error),
+    })
   }
 })

@@ -2,7 +2,41 @@
  * The simulator behind a message interface, so that it can live in a worker thread.
  * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
  */
-import { buildWorld, enterCredential, type Cluster, clusterReport, type ClusterReport, endFault, eventsOf, type ClusterEvent, type Fault, faultObjection, objectsOf, type Metered, type Operation, type Peer, peersOf, trafficOf, type TrafficReport, possibleFaults, type PossibleFault, type Scenario, Simulator, type Site, siteReport, type Snapshot, startFault, type World, loadAt, podLog, probe, usage, type Usage, type ProbeAnswer, type ProbeKind } from '~/standin'
+import {
+  buildWorld,
+  enterCredential,
+  type Cluster,
+  clusterReport,
+  type ClusterReport,
+  endFault,
+  eventsOf,
+  type ClusterEvent,
+  type Fault,
+  faultObjection,
+  objectsOf,
+  type Metered,
+  type Operation,
+  type Peer,
+  peersOf,
+  trafficOf,
+  type TrafficReport,
+  possibleFaults,
+  type PossibleFault,
+  type Scenario,
+  Simulator,
+  type Site,
+  siteReport,
+  type Snapshot,
+  startFault,
+  type World,
+  loadAt,
+  podLog,
+  probe,
+  usage,
+  type Usage,
+  type ProbeAnswer,
+  type ProbeKind,
+} from '~/standin'
 
 /** A stamped command out of the log. */
 export interface LoggedCommand {
@@ -32,21 +66,39 @@ export interface Asks {
   restore: { ask: { chunks: readonly Chunk[] }; answer: null }
   replay: { ask: { commands: readonly LoggedCommand[]; until: number }; answer: RunReport }
   run: { ask: { until: number; mostEvents: number }; answer: RunReport }
-  command: { ask: { key: string; verb: string; args: Readonly<Record<string, unknown>> }; answer: null }
+  command: {
+    ask: { key: string; verb: string; args: Readonly<Record<string, unknown>> }
+    answer: null
+  }
   lookup: { ask: { key: string }; answer: Operation | null }
-  names: { ask: Record<string, never>; answer: { sites: readonly string[]; clusters: readonly string[] } }
+  names: {
+    ask: Record<string, never>
+    answer: { sites: readonly string[]; clusters: readonly string[] }
+  }
   site: { ask: { name: string }; answer: Site | null }
   cluster: { ask: { name: string }; answer: ClusterReport | null }
-  objects: { ask: { cluster: string; kind?: string | undefined; namespace?: string | undefined }; answer: readonly Record<string, unknown>[] | null }
+  objects: {
+    ask: { cluster: string; kind?: string | undefined; namespace?: string | undefined }
+    answer: readonly Record<string, unknown>[] | null
+  }
   events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
-  load: { ask: { cluster: string; workload: string; from: number; to: number; step: number }; answer: readonly { readonly at: number; readonly value: number }[] | null }
+  load: {
+    ask: { cluster: string; workload: string; from: number; to: number; step: number }
+    answer: readonly { readonly at: number; readonly value: number }[] | null
+  }
   meter: { ask: { site: string }; answer: readonly Metered[] | null }
   traffic: { ask: { cluster: string }; answer: readonly TrafficReport[] }
   peers: { ask: Record<string, never>; answer: readonly Peer[] }
   usage: { ask: { cluster: string }; answer: readonly Usage[] | null }
   log: { ask: { cluster: string; pod: string; lines: number }; answer: readonly string[] | null }
-  probe: { ask: { cluster: string; pod: string; kind: ProbeKind; target: string }; answer: ProbeAnswer | null }
-  faults: { ask: Record<string, never>; answer: { possible: readonly PossibleFault[]; active: readonly Fault[] } }
+  probe: {
+    ask: { cluster: string; pod: string; kind: ProbeKind; target: string }
+    answer: ProbeAnswer | null
+  }
+  faults: {
+    ask: Record<string, never>
+    answer: { possible: readonly PossibleFault[]; active: readonly Fault[] }
+  }
   faultObjection: { ask: { kind: string; about: string }; answer: string | null }
   chunks: { ask: { all: boolean }; answer: readonly Chunk[] }
 }
@@ -54,12 +106,32 @@ export interface Asks {
 export type Question = { [K in keyof Asks]: { readonly what: K } & Asks[K]['ask'] }[keyof Asks]
 
 /** The parts of a site that came later than the first stored worlds. */
-const withoutParts = { quotaBalancers: null, quotaAddresses: null, routes: [], nameServers: [], timeServers: [], nameDomain: '', records: [], storageClasses: [], bootData: { limitBytes: null, base64: false }, bootDataCutAt: null, published: [], balancers: [], credentials: [] } satisfies Partial<Site>
+const withoutParts = {
+  quotaBalancers: null,
+  quotaAddresses: null,
+  routes: [],
+  nameServers: [],
+  timeServers: [],
+  nameDomain: '',
+  records: [],
+  storageClasses: [],
+  bootData: { limitBytes: null, base64: false },
+  bootDataCutAt: null,
+  published: [],
+  balancers: [],
+  credentials: [],
+} satisfies Partial<Site>
 
 /** What was stored, with the parts it lacks behind it: the order of what it has stays, to the byte. */
-const completed = <T extends object>(stored: T, parts: Partial<T>): T => ({ ...stored, ...Object.fromEntries(Object.entries(parts).filter(([key]) => !Object.hasOwn(stored, key))) })
+const completed = <T extends object>(stored: T, parts: Partial<T>): T => ({
+  ...stored,
+  ...Object.fromEntries(Object.entries(parts).filter(([key]) => !Object.hasOwn(stored, key))),
+})
 
-const keptParts = (now: number): Partial<Cluster> => ({ certificatesUntil: now + 180 * 86_400_000, backups: [] })
+const keptParts = (now: number): Partial<Cluster> => ({
+  certificatesUntil: now + 180 * 86_400_000,
+  backups: [],
+})
 
 interface Core extends Snapshot {
   readonly sites: readonly string[]
@@ -76,7 +148,10 @@ export class Engine {
   answer(question: Question): unknown {
     switch (question.what) {
       case 'build':
-        this.sim = new Simulator(buildWorld(question.scenario, question.seed, question.nodes), question.at)
+        this.sim = new Simulator(
+          buildWorld(question.scenario, question.seed, question.nodes),
+          question.at,
+        )
         this.sim.begin()
         return null
       case 'restore':
@@ -93,7 +168,10 @@ export class Engine {
       case 'lookup':
         return this.sim.lookup(question.key) ?? null
       case 'names':
-        return { sites: Object.keys(this.sim.world.sites), clusters: Object.keys(this.sim.world.clusters) }
+        return {
+          sites: Object.keys(this.sim.world.sites),
+          clusters: Object.keys(this.sim.world.clusters),
+        }
       case 'site':
         return siteReport(this.sim, question.name)
       case 'cluster':
@@ -105,7 +183,13 @@ export class Engine {
       case 'load': {
         const points = this.sim.cluster(question.cluster)?.load?.[question.workload]
         if (!points) return null
-        return Array.from({ length: Math.floor((question.to - question.from) / question.step) + 1 }, (_, i) => ({ at: question.from + i * question.step, value: loadAt(points, question.from + i * question.step) }))
+        return Array.from(
+          { length: Math.floor((question.to - question.from) / question.step) + 1 },
+          (_, i) => ({
+            at: question.from + i * question.step,
+            value: loadAt(points, question.from + i * question.step),
+          }),
+        )
       }
       case 'meter':
         return this.sim.site(question.site)?.meter ?? null
@@ -139,7 +223,13 @@ export class Engine {
       const after = Number(args['afterSeconds'] ?? 0)
       if (after > 0) this.sim.schedule(after * 1000, { kind: 'fault', fault })
       else startFault(this.sim, structuredClone(fault))
-    } else if (verb === 'credential.enter') enterCredential(this.sim, String(args['site']), String(args['fingerprint']), Number(args['until']))
+    } else if (verb === 'credential.enter')
+      enterCredential(
+        this.sim,
+        String(args['site']),
+        String(args['fingerprint']),
+        Number(args['until']),
+      )
     else if (verb === 'fault.end') endFault(this.sim, String(args['id']))
     else this.sim.command(key, verb, args)
   }
@@ -166,17 +256,33 @@ export class Engine {
 
   private report(): RunReport {
     const drained = this.collect()
-    return { now: this.sim.now, processed: this.sim.processed, nextEventAt: this.sim.nextEventAt, ...drained }
+    return {
+      now: this.sim.now,
+      processed: this.sim.processed,
+      nextEventAt: this.sim.nextEventAt,
+      ...drained,
+    }
   }
 
   private chunks(all: boolean): readonly Chunk[] {
     this.collect()
     const { world } = this.sim
-    const core: Core = { ...this.sim.snapshot(), sites: Object.keys(world.sites), clusters: Object.keys(world.clusters) }
-    const slices = all ? [...core.sites.map((name) => `site:${name}`), ...core.clusters.map((name) => `cluster:${name}`)] : [...this.unsaved]
+    const core: Core = {
+      ...this.sim.snapshot(),
+      sites: Object.keys(world.sites),
+      clusters: Object.keys(world.clusters),
+    }
+    const slices = all
+      ? [
+          ...core.sites.map((name) => `site:${name}`),
+          ...core.clusters.map((name) => `cluster:${name}`),
+        ]
+      : [...this.unsaved]
     this.unsaved.clear()
     const bodies = slices.flatMap((name): Chunk[] => {
-      const value: Site | Cluster | undefined = name.startsWith('site:') ? world.sites[withoutPrefix(name, 'site:')] : world.clusters[withoutPrefix(name, 'cluster:')]
+      const value: Site | Cluster | undefined = name.startsWith('site:')
+        ? world.sites[withoutPrefix(name, 'site:')]
+        : world.clusters[withoutPrefix(name, 'cluster:')]
       return value ? [{ name, body: JSON.stringify(value) }] : []
     })
     return [{ name: 'core', body: JSON.stringify(core) }, ...bodies]
@@ -193,8 +299,15 @@ export class Engine {
     const world: World = {
       seed: core.seed,
       // What was stored before a site had these parts has none of them.
-      sites: Object.fromEntries(core.sites.map((name) => [name, completed(read<Site>(`site:${name}`), withoutParts)])),
-      clusters: Object.fromEntries(core.clusters.map((name) => [name, completed(read<Cluster>(`cluster:${name}`), keptParts(core.now))])),
+      sites: Object.fromEntries(
+        core.sites.map((name) => [name, completed(read<Site>(`site:${name}`), withoutParts)]),
+      ),
+      clusters: Object.fromEntries(
+        core.clusters.map((name) => [
+          name,
+          completed(read<Cluster>(`cluster:${name}`), keptParts(core.now)),
+        ]),
+      ),
       faults: [...core.faults],
       operations: { ...core.operations },
       ...(core.images ? { images: core.images } : {}),

@@ -8,16 +8,26 @@ import { inThisThread } from './engine-link'
 import { type Listener, Outside } from './outside'
 
 // Without load nothing follows the time of day: what happens is what is asked for.
-const scenario = { ...demoScenario(), loads: [], workloads: demoScenario().workloads.filter((workload) => workload.kind !== 'CronJob') }
+const scenario = {
+  ...demoScenario(),
+  loads: [],
+  workloads: demoScenario().workloads.filter((workload) => workload.kind !== 'CronJob'),
+}
 const start = Date.parse(scenario.start)
 let dir: string
 let outside: Outside
 
-const open = (notBefore = 0): Promise<Outside> => Outside.open({ dir, link: inThisThread(), scenario, nodes: 0, notBefore })
+const open = (notBefore = 0): Promise<Outside> =>
+  Outside.open({ dir, link: inThisThread(), scenario, nodes: 0, notBefore })
 
 /** A listener that notes what it is told. */
 function ear(wakes: number[] = []) {
-  const heard = { ended: [] as [string, number][], changed: [] as string[], woken: [] as number[], evidence: [] as string[] }
+  const heard = {
+    ended: [] as [string, number][],
+    changed: [] as string[],
+    woken: [] as number[],
+    evidence: [] as string[],
+  }
   const listener: Listener = {
     atRest: async () => undefined,
     wakeAt: () => wakes[0] ?? null,
@@ -36,7 +46,19 @@ function ear(wakes: number[] = []) {
   return { heard, listener }
 }
 
-const machine = (name: string) => ({ site: 'palisade-east', name, zone: 'east-1', size: 'post-4-16', release: '1.33.2', rootDiskGb: 60, lifetime: 'on-demand', cluster: 'rowan', apart: null, network: null, address: null })
+const machine = (name: string) => ({
+  site: 'palisade-east',
+  name,
+  zone: 'east-1',
+  size: 'post-4-16',
+  release: '1.33.2',
+  rootDiskGb: 60,
+  lifetime: 'on-demand',
+  cluster: 'rowan',
+  apart: null,
+  network: null,
+  address: null,
+})
 
 beforeEach(async () => {
   dir = mkdtempSync(join(tmpdir(), 'gyrarch-outside-'))
@@ -68,7 +90,11 @@ describe('the clock', () => {
     await outside.issue('a', 'machine.create', machine('rowan-1'))
     await outside.toNextEvent()
     expect(outside.now).toBeGreaterThan(start)
-    expect(await outside.lookup('a')).toMatchObject({ known: true, ended: false, evidence: [{ says: 'created in east-1' }] })
+    expect(await outside.lookup('a')).toMatchObject({
+      known: true,
+      ended: false,
+      evidence: [{ says: 'created in east-1' }],
+    })
   })
 
   it('calm, hurries while something runs and rests after, but never starts a paused clock', async () => {
@@ -110,10 +136,15 @@ describe('commands', () => {
     await outside.issue('a', 'machine.create', machine('rowan-2'))
     await outside.advance(600)
     expect(heard.ended.map(([key]) => key)).toEqual(['a', 'a'])
-    expect((await outside.site('palisade-east'))?.machines.filter((other) => other.cluster === 'rowan').map((other) => other.name)).toEqual(['rowan-1'])
+    expect(
+      (await outside.site('palisade-east'))?.machines
+        .filter((other) => other.cluster === 'rowan')
+        .map((other) => other.name),
+    ).toEqual(['rowan-1'])
   })
 
-  it('that were never given are not known', async () => expect(await outside.lookup('lost')).toEqual({ known: false }))
+  it('that were never given are not known', async () =>
+    expect(await outside.lookup('lost')).toEqual({ known: false }))
 })
 
 describe('opened again', () => {
@@ -145,11 +176,44 @@ describe('opened again', () => {
   it('reads a world that was stored before sites had name servers and clusters certificates', async () => {
     const engine = new Engine()
     engine.answer({ what: 'build', scenario: demoScenario(), seed: 1, nodes: 0, at: start })
-    const later = ['routes', 'nameServers', 'timeServers', 'records', 'storageClasses', 'bootData', 'published', 'balancers', 'credentials', 'certificatesUntil', 'backups']
-    const chunks = (engine.answer({ what: 'chunks', all: true }) as readonly { name: string; body: string }[]).map(({ name, body }) => ({ name, body: name === 'core' ? body : JSON.stringify(Object.fromEntries(Object.entries(JSON.parse(body) as Record<string, unknown>).filter(([key]) => !later.includes(key)))) }))
+    const later = [
+      'routes',
+      'nameServers',
+      'timeServers',
+      'records',
+      'storageClasses',
+      'bootData',
+      'published',
+      'balancers',
+      'credentials',
+      'certificatesUntil',
+      'backups',
+    ]
+    const chunks = (
+      engine.answer({ what: 'chunks', all: true }) as readonly { name: string; body: string }[]
+    ).map(({ name, body }) => ({
+      name,
+      body:
+        name === 'core'
+          ? body
+          : JSON.stringify(
+              Object.fromEntries(
+                Object.entries(JSON.parse(body) as Record<string, unknown>).filter(
+                  ([key]) => !later.includes(key),
+                ),
+              ),
+            ),
+    }))
     const restored = new Engine()
     restored.answer({ what: 'restore', chunks })
-    expect(restored.answer({ what: 'site', name: 'mossgate' })).toMatchObject({ routes: [], nameServers: [], bootData: { limitBytes: null } })
-    expect(restored.answer({ what: 'cluster', name: 'cedar' })).toMatchObject({ apiAnswers: true, backups: [] })
+    expect(restored.answer({ what: 'site', name: 'mossgate' })).toMatchObject({
+      routes: [],
+      nameServers: [],
+      bootData: { limitBytes: null },
+    })
+    expect(restored.answer({ what: 'cluster', name: 'cedar' })).toMatchObject({
+      apiAnswers: true,
+      backups: [],
+    })
   })
 })

@@ -4,7 +4,21 @@
  * that a command waits for and at every time the runner has asked to be woken, and goes on only once the runner is at rest.
  */
 import { join } from 'node:path'
-import type { ClusterReport, ClusterEvent, Fault, Metered, Operation, Peer, TrafficReport, PossibleFault, ProbeAnswer, ProbeKind, Scenario, Site, Usage } from '~/standin'
+import type {
+  ClusterReport,
+  ClusterEvent,
+  Fault,
+  Metered,
+  Operation,
+  Peer,
+  TrafficReport,
+  PossibleFault,
+  ProbeAnswer,
+  ProbeKind,
+  Scenario,
+  Site,
+  Usage,
+} from '~/standin'
 import type { CommandPort, Evidence, Outcome } from '../port'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
@@ -71,7 +85,12 @@ export class Outside implements CommandPort {
     const start = Date.parse(options.scenario.start)
     if ((await store.mark('clock')) === null) {
       const seed = options.seed ?? 20260302
-      await options.link.ask('build', { scenario: options.scenario, seed, nodes: options.nodes, at: start })
+      await options.link.ask('build', {
+        scenario: options.scenario,
+        seed,
+        nodes: options.nodes,
+        at: start,
+      })
       await store.snapshot(await options.link.ask('chunks', { all: true }))
       await store.setMarks({ clock: String(start), speed: '1', calm: 'yes' })
       outside.nowMs = start
@@ -147,8 +166,12 @@ export class Outside implements CommandPort {
   /** Runs the clock to the next thing that happens: an event of the stand-ins or something the runner waits for. */
   async toNextEvent(): Promise<void> {
     await this.listener?.atRest()
-    const report = await this.inLane(() => this.link.ask('run', { until: this.nowMs, mostEvents: 0 }))
-    const times = [report.nextEventAt, this.listener?.wakeAt() ?? null].filter((at): at is number => at !== null)
+    const report = await this.inLane(() =>
+      this.link.ask('run', { until: this.nowMs, mostEvents: 0 }),
+    )
+    const times = [report.nextEventAt, this.listener?.wakeAt() ?? null].filter(
+      (at): at is number => at !== null,
+    )
     if (times.length === 0) return
     await this.runTo(Math.max(this.nowMs, Math.min(...times)))
     this.rebase()
@@ -157,7 +180,13 @@ export class Outside implements CommandPort {
   async issue(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<void> {
     await this.inLane(async () => {
       // Committed before it takes effect: after a crash the log repeats it.
-      const fresh = await this.store.append({ key, verb, args, clock: this.nowMs, processed: this.processed })
+      const fresh = await this.store.append({
+        key,
+        verb,
+        args,
+        clock: this.nowMs,
+        processed: this.processed,
+      })
       if (fresh) await this.link.ask('command', { key, verb, args })
       return fresh
     }).then(async (fresh) => {
@@ -172,7 +201,16 @@ export class Outside implements CommandPort {
     const op = await this.inLane(() => this.link.ask('lookup', { key }))
     if (op) return outcomeOf(op)
     const stored = await this.store.find(key)
-    return stored ? { known: true, ended: true, at: stored.endedAt, result: stored.result, failure: stored.failure, evidence: stored.evidence } : { known: false }
+    return stored
+      ? {
+          known: true,
+          ended: true,
+          at: stored.endedAt,
+          result: stored.result,
+          failure: stored.failure,
+          evidence: stored.evidence,
+        }
+      : { known: false }
   }
 
   site(name: string): Promise<Site | null> {
@@ -187,7 +225,10 @@ export class Outside implements CommandPort {
     return this.inLane(async () => (await this.link.ask('names', {})).sites)
   }
 
-  objects(cluster: string, filter: { kind?: string | undefined; namespace?: string | undefined }): Promise<readonly Record<string, unknown>[] | null> {
+  objects(
+    cluster: string,
+    filter: { kind?: string | undefined; namespace?: string | undefined },
+  ): Promise<readonly Record<string, unknown>[] | null> {
     return this.inLane(() => this.link.ask('objects', { cluster, ...filter }))
   }
 
@@ -196,8 +237,16 @@ export class Outside implements CommandPort {
   }
 
   /** Requests a second that reached a workload, as its metrics tell; null where nobody measures. `from` and `to` in milliseconds, no later than now. */
-  async loadMetrics(cluster: string, workload: string, from: number, to: number, step: number): Promise<readonly { readonly at: number; readonly value: number }[] | null> {
-    return this.inLane(() => this.link.ask('load', { cluster, workload, from, to: Math.min(to, this.nowMs), step }))
+  async loadMetrics(
+    cluster: string,
+    workload: string,
+    from: number,
+    to: number,
+    step: number,
+  ): Promise<readonly { readonly at: number; readonly value: number }[] | null> {
+    return this.inLane(() =>
+      this.link.ask('load', { cluster, workload, from, to: Math.min(to, this.nowMs), step }),
+    )
   }
 
   /** Who calls whom in a cluster, and how it fared over the last day. */
@@ -226,7 +275,12 @@ export class Outside implements CommandPort {
   }
 
   /** Asks a pod from inside. */
-  probe(cluster: string, pod: string, kind: ProbeKind, target: string): Promise<ProbeAnswer | null> {
+  probe(
+    cluster: string,
+    pod: string,
+    kind: ProbeKind,
+    target: string,
+  ): Promise<ProbeAnswer | null> {
     return this.inLane(() => this.link.ask('probe', { cluster, pod, kind, target }))
   }
 
@@ -239,30 +293,68 @@ export class Outside implements CommandPort {
   }
 
   async enterCredential(site: string, fingerprint: string, until: number): Promise<void> {
-    await this.issue(`credential/${site}/${fingerprint}`, 'credential.enter', { site, fingerprint, until })
+    await this.issue(`credential/${site}/${fingerprint}`, 'credential.enter', {
+      site,
+      fingerprint,
+      until,
+    })
     await this.tell()
   }
 
   /** What the site says to a credential, by the fingerprint of its secret. */
-  async checkCredential(site: string, fingerprint: string): Promise<{ readonly good: boolean; readonly says: string }> {
+  async checkCredential(
+    site: string,
+    fingerprint: string,
+  ): Promise<{ readonly good: boolean; readonly says: string }> {
     const known = await this.site(site)
     if (!known) return { good: false, says: `${site} is not there` }
     const credential = known.credentials.find((other) => other.fingerprint === fingerprint)
     if (!credential) return { good: false, says: 'refused: not known' }
-    return credential.until > this.nowMs ? { good: true, says: 'accepted' } : { good: false, says: `refused: ended ${new Date(credential.until).toISOString().slice(0, 10)}` }
+    return credential.until > this.nowMs
+      ? { good: true, says: 'accepted' }
+      : {
+          good: false,
+          says: `refused: ended ${new Date(credential.until).toISOString().slice(0, 10)}`,
+        }
   }
 
   /** What a machine that stands there finds when a script is run on it; null if nothing runs on it. */
-  async boxFacts(site: string, machine: string): Promise<{ hostname: string; arch: string; clock: string; runtime: boolean; cards: readonly { name: string; mac: string; addresses: readonly string[] }[] } | null> {
+  async boxFacts(
+    site: string,
+    machine: string,
+  ): Promise<{
+    hostname: string
+    arch: string
+    clock: string
+    runtime: boolean
+    cards: readonly { name: string; mac: string; addresses: readonly string[] }[]
+  } | null> {
     const box = (await this.site(site))?.boxes.find((other) => other.name === machine)
     if (!box?.prepared) return null
-    const inside = box.inside ?? { cards: box.cards.map((card) => ({ name: card.name, mac: card.mac, addresses: card.address === null ? [] : [card.address] })), clockOffSeconds: 0, runtime: true }
-    return { hostname: machine, arch: box.arch, clock: new Date(this.nowMs + inside.clockOffSeconds * 1000).toISOString(), runtime: inside.runtime, cards: inside.cards }
+    const inside = box.inside ?? {
+      cards: box.cards.map((card) => ({
+        name: card.name,
+        mac: card.mac,
+        addresses: card.address === null ? [] : [card.address],
+      })),
+      clockOffSeconds: 0,
+      runtime: true,
+    }
+    return {
+      hostname: machine,
+      arch: box.arch,
+      clock: new Date(this.nowMs + inside.clockOffSeconds * 1000).toISOString(),
+      runtime: inside.runtime,
+      cards: inside.cards,
+    }
   }
 
   /** Puts a fault into the world, now or after some seconds. */
   async putFault(fault: Omit<Fault, 'since'>, afterSeconds: number): Promise<void> {
-    await this.issue(`fault/${fault.id}`, 'fault.put', { fault: { ...fault, since: this.nowMs + afterSeconds * 1000 }, afterSeconds })
+    await this.issue(`fault/${fault.id}`, 'fault.put', {
+      fault: { ...fault, since: this.nowMs + afterSeconds * 1000 },
+      afterSeconds,
+    })
     await this.tell()
   }
 
@@ -273,7 +365,9 @@ export class Outside implements CommandPort {
 
   /** Has the engine say what the last command changed, without letting time pass. */
   private async tell(): Promise<void> {
-    const report = await this.inLane(() => this.link.ask('run', { until: this.nowMs, mostEvents: 0 }))
+    const report = await this.inLane(() =>
+      this.link.ask('run', { until: this.nowMs, mostEvents: 0 }),
+    )
     this.spread(report)
   }
 
@@ -346,7 +440,14 @@ export class Outside implements CommandPort {
       const outcome = outcomeOf(op)
       if (!outcome.known || !outcome.ended) continue
       // Kept for look-ups long after; should it fail, the log still repeats the command to the same end.
-      this.store.ended(op.key, { endedAt: outcome.at, result: op.result, failure: outcome.failure, evidence: [...op.evidence] }).catch((error: unknown) => this.listener?.failed(error))
+      this.store
+        .ended(op.key, {
+          endedAt: outcome.at,
+          result: op.result,
+          failure: outcome.failure,
+          evidence: [...op.evidence],
+        })
+        .catch((error: unknown) => this.listener?.failed(error))
       this.listener?.ended(op.key, outcome)
     }
     this.listener?.clock()
@@ -373,5 +474,12 @@ export class Outside implements CommandPort {
 function outcomeOf(op: Operation): Outcome {
   const evidence = op.evidence
   if (op.endedAt === null) return { known: true, ended: false, evidence }
-  return { known: true, ended: true, at: op.endedAt, result: op.result, failure: op.failure, evidence }
+  return {
+    known: true,
+    ended: true,
+    at: op.endedAt,
+    result: op.result,
+    failure: op.failure,
+    evidence,
+  }
 }

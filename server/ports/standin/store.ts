@@ -1,5 +1,13 @@
 /** The stand-ins’ own database: the log of commands, chunks of state, and a few marks (clock, speed, seed). */
-import { type CreationOptional, DataTypes, type InferAttributes, type InferCreationAttributes, Model, Op, type Sequelize } from 'sequelize'
+import {
+  type CreationOptional,
+  DataTypes,
+  type InferAttributes,
+  type InferCreationAttributes,
+  Model,
+  Op,
+  type Sequelize,
+} from 'sequelize'
 import type { Failure } from '~/core/changes'
 import { type Database, openDatabase } from '~/server/records/database'
 import { standinMigrations } from '~/server/records/migrations'
@@ -32,11 +40,28 @@ function define(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false } as const
   const { INTEGER, JSON: Json, STRING, TEXT } = DataTypes
   CommandRow.init(
-    { seq: { type: INTEGER, primaryKey: true, autoIncrement: true }, key: STRING, verb: STRING, args: Json, clock: DataTypes.BIGINT, processed: DataTypes.BIGINT, endedAt: DataTypes.BIGINT, result: Json, failure: Json, evidence: Json },
+    {
+      seq: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      key: STRING,
+      verb: STRING,
+      args: Json,
+      clock: DataTypes.BIGINT,
+      processed: DataTypes.BIGINT,
+      endedAt: DataTypes.BIGINT,
+      result: Json,
+      failure: Json,
+      evidence: Json,
+    },
     { ...common, tableName: 'commands' },
   )
-  ChunkRow.init({ name: { type: STRING, primaryKey: true }, body: TEXT }, { ...common, tableName: 'chunks' })
-  MarkRow.init({ name: { type: STRING, primaryKey: true }, value: STRING }, { ...common, tableName: 'marks' })
+  ChunkRow.init(
+    { name: { type: STRING, primaryKey: true }, body: TEXT },
+    { ...common, tableName: 'chunks' },
+  )
+  MarkRow.init(
+    { name: { type: STRING, primaryKey: true }, value: STRING },
+    { ...common, tableName: 'marks' },
+  )
 }
 
 export interface EndedCommand {
@@ -63,32 +88,49 @@ export class StandinStore {
 
   async setMarks(marks: Readonly<Record<string, string>>): Promise<void> {
     await this.database.write(async (transaction) => {
-      for (const [name, value] of Object.entries(marks)) await MarkRow.upsert({ name, value }, { transaction })
+      for (const [name, value] of Object.entries(marks))
+        await MarkRow.upsert({ name, value }, { transaction })
     })
   }
 
   /** Appends a command, stamped; false if its key is in the log already. */
   async append(command: LoggedCommand): Promise<boolean> {
     return this.database.write(async (transaction) => {
-      if (await CommandRow.findOne({ where: { key: command.key }, attributes: ['seq'], transaction })) return false
-      await CommandRow.create({ ...command, endedAt: null, result: null, failure: null, evidence: null }, { transaction })
+      if (
+        await CommandRow.findOne({ where: { key: command.key }, attributes: ['seq'], transaction })
+      )
+        return false
+      await CommandRow.create(
+        { ...command, endedAt: null, result: null, failure: null, evidence: null },
+        { transaction },
+      )
       return true
     })
   }
 
   async ended(key: string, outcome: EndedCommand): Promise<void> {
-    await this.database.write((transaction) => CommandRow.update(outcome, { where: { key }, transaction }))
+    await this.database.write((transaction) =>
+      CommandRow.update(outcome, { where: { key }, transaction }),
+    )
   }
 
   async find(key: string): Promise<EndedCommand | null> {
     const row = await CommandRow.findOne({ where: { key, endedAt: { [Op.ne]: null } } })
-    return row?.endedAt === null || !row ? null : { endedAt: Number(row.endedAt), result: row.result, failure: row.failure, evidence: row.evidence ?? [] }
+    return row?.endedAt === null || !row
+      ? null
+      : {
+          endedAt: Number(row.endedAt),
+          result: row.result,
+          failure: row.failure,
+          evidence: row.evidence ?? [],
+        }
   }
 
   /** Stores chunks of state together with how far the log is in them. */
   async snapshot(chunks: readonly Chunk[]): Promise<void> {
     await this.database.write(async (transaction) => {
-      for (const chunk of chunks) await ChunkRow.upsert({ name: chunk.name, body: chunk.body }, { transaction })
+      for (const chunk of chunks)
+        await ChunkRow.upsert({ name: chunk.name, body: chunk.body }, { transaction })
       const last = await CommandRow.max<number, CommandRow>('seq', { transaction })
       await MarkRow.upsert({ name: 'replayAfter', value: String(last ?? 0) }, { transaction })
     })
@@ -101,8 +143,17 @@ export class StandinStore {
   /** Commands that the stored chunks do not know yet, in order. */
   async unsnapshot(): Promise<readonly LoggedCommand[]> {
     const after = Number((await this.mark('replayAfter')) ?? 0)
-    const rows = await CommandRow.findAll({ where: { seq: { [Op.gt]: after } }, order: [['seq', 'ASC']] })
-    return rows.map((row) => ({ key: row.key, verb: row.verb, args: row.args, clock: Number(row.clock), processed: Number(row.processed) }))
+    const rows = await CommandRow.findAll({
+      where: { seq: { [Op.gt]: after } },
+      order: [['seq', 'ASC']],
+    })
+    return rows.map((row) => ({
+      key: row.key,
+      verb: row.verb,
+      args: row.args,
+      clock: Number(row.clock),
+      processed: Number(row.processed),
+    }))
   }
 
   close(): Promise<void> {
