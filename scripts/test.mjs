@@ -47,6 +47,7 @@ function tests(name, project) {
 
 check('route types', bin('react-router'), ['typegen'])
 check('type check', bin('tsc'), ['--noEmit'])
+check('format', bin('prettier'), ['--check', '.', '--log-level', 'warn'])
 check('lint', bin('eslint'), ['.', '--max-warnings', '0'])
 check('dependency rules', bin('depcruise'), [
   '--config',

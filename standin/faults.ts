@@ -146,11 +146,9 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
     case 'boot-data-cut':
       return what === 'site' && third === undefined ? null : wrong
     case 'quota-lowered':
-      return what !== 'site' || third !== undefined
-        ? wrong
-        : site.quotaCores === null
-          ? `${site.name} has no quota.`
-          : null
+      if (what !== 'site' || third !== undefined) return wrong
+      if (site.quotaCores === null) return `${site.name} has no quota.`
+      return null
     case 'image-missing':
       return what === 'image' && site.images.some((image) => image.release === third)
         ? null

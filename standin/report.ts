@@ -583,7 +583,11 @@ export function objectsOf(
   }
   return all
     .map((object) => ({ object, key: sortKey(object) }))
-    .sort((a, b) => (a.key < b.key ? -1 : a.key > b.key ? 1 : 0))
+    .sort((a, b) => {
+      if (a.key < b.key) return -1
+      if (a.key > b.key) return 1
+      return 0
+    })
     .map(({ object }) => object)
 }
 

@@ -52,11 +52,9 @@ function fillOf(item: Arc, reading: Reading): string {
     return 'var(--arc-4)'
   }
   if (item.kind === 'cluster' && item.state === 'broken') return 'var(--broken)'
-  return item.kind === 'pool'
-    ? 'var(--arc-3)'
-    : item.kind === 'cluster'
-      ? 'var(--arc-2)'
-      : 'var(--arc-1)'
+  if (item.kind === 'pool') return 'var(--arc-3)'
+  if (item.kind === 'cluster') return 'var(--arc-2)'
+  return 'var(--arc-1)'
 }
 
 function Band({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {

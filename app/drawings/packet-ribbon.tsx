@@ -9,8 +9,13 @@ export interface PacketRibbonProps {
 }
 
 const named = (hop: string): string => hop.replace('-', ' ')
-const byText = (by: HopAnswer['by']): string =>
-  typeof by === 'string' ? (by === 'default' ? '' : by) : by.join(', ')
+const byText = (by: HopAnswer['by']): string => {
+  if (typeof by === 'string') {
+    if (by === 'default') return ''
+    return by
+  }
+  return by.join(', ')
+}
 
 function Part({
   says,

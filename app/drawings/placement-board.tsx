@@ -200,14 +200,12 @@ function Canvas({
         Math.max(1, stack.height - 1),
       )
     }
-    const fill = (block: Block): string =>
-      block.pod.from !== undefined
-        ? '--working'
-        : block.pod.workload === workload
-          ? '--petrol'
-          : block.pod.isDaemon
-            ? '--arc-2'
-            : '--arc-4'
+    const fill = (block: Block): string => {
+      if (block.pod.from !== undefined) return '--working'
+      if (block.pod.workload === workload) return '--petrol'
+      if (block.pod.isDaemon) return '--arc-2'
+      return '--arc-4'
+    }
     for (const block of layout.blocks) {
       context.fillStyle = token(fill(block))
       context.fillRect(

@@ -170,13 +170,13 @@ export function Table<Row>({
                     <button
                       type="button"
                       onClick={() =>
-                        setSort((was) =>
-                          was?.column === column.name
-                            ? was.descending
-                              ? null
-                              : { column: column.name, descending: true }
-                            : { column: column.name, descending: false },
-                        )
+                        setSort((was) => {
+                          if (was?.column === column.name) {
+                            if (was.descending) return null
+                            return { column: column.name, descending: true }
+                          }
+                          return { column: column.name, descending: false }
+                        })
                       }
                     >
                       {column.name}

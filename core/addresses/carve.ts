@@ -88,7 +88,11 @@ class Meeting {
   private readonly lasts: readonly bigint[]
 
   constructor(ranges: readonly Range[]) {
-    const ascending = (a: bigint, b: bigint): number => (a < b ? -1 : a > b ? 1 : 0)
+    const ascending = (a: bigint, b: bigint): number => {
+      if (a < b) return -1
+      if (a > b) return 1
+      return 0
+    }
     this.firsts = ranges.map((range) => range.first).sort(ascending)
     this.lasts = ranges.map((range) => range.last).sort(ascending)
   }

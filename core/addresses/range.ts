@@ -137,7 +137,11 @@ export function formatRange(range: Range | Cidr): string {
 export function freeGaps(range: Range, taken: readonly Range[]): readonly Range[] {
   const inside = taken
     .flatMap((other) => intersection(range, other) ?? [])
-    .sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0))
+    .sort((a, b) => {
+      if (a.first < b.first) return -1
+      if (a.first > b.first) return 1
+      return 0
+    })
   const gaps: Range[] = []
   let next = range.first
   for (const part of inside) {

@@ -115,7 +115,9 @@ export function whoHolds(
       found.push({ domain: entry.domain, range: entry.range, says: entry.name, about: null })
   found.sort((a, b) => {
     const [left, right] = [widthOf(a.range), widthOf(b.range)]
-    return left < right ? -1 : left > right ? 1 : 0
+    if (left < right) return -1
+    if (left > right) return 1
+    return 0
   })
   return {
     address,

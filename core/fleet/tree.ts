@@ -240,11 +240,11 @@ export function withPods(tree: FleetNode, cluster: string, pods: readonly TreePo
     }
     return { ...entry, children: [...mine, free] }
   }
-  const visit = (entry: FleetNode): FleetNode =>
-    entry.ref === `cluster/${cluster}`
-      ? hang(entry)
-      : entry.kind === 'fleet' || entry.kind === 'site'
-        ? { ...entry, children: entry.children.map(visit) }
-        : entry
+  const visit = (entry: FleetNode): FleetNode => {
+    if (entry.ref === `cluster/${cluster}`) return hang(entry)
+    if (entry.kind === 'fleet' || entry.kind === 'site')
+      return { ...entry, children: entry.children.map(visit) }
+    return entry
+  }
   return visit(tree)
 }

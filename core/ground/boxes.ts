@@ -89,18 +89,15 @@ export const siteMachines = oneStep<Intent>({
     return [
       ...wish.remove.flatMap((gone, i) => {
         const known = site.boxes.find((other) => other.name === gone)
-        return known
-          ? known.usedBy === null
-            ? []
-            : [
-                stop(
-                  'machine.free',
-                  `remove[${i}]`,
-                  `${gone} is in use by ${known.usedBy}.`,
-                  because,
-                ),
-              ]
-          : [stop('machine.known', `remove[${i}]`, `${site.name} has no machine ${gone}.`, because)]
+        if (known) {
+          if (known.usedBy === null) return []
+          return [
+            stop('machine.free', `remove[${i}]`, `${gone} is in use by ${known.usedBy}.`, because),
+          ]
+        }
+        return [
+          stop('machine.known', `remove[${i}]`, `${site.name} has no machine ${gone}.`, because),
+        ]
       }),
       ...wish.add.flatMap((one, i) => {
         const field = `add[${i}]`

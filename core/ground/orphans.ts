@@ -91,17 +91,16 @@ export const orphansRemove = oneStep({
   after: (intent, site) => without(site, intent.items),
   prove: (intent, site) => {
     const still = site
-      ? intent.items.filter((one) =>
-          one.kind === 'disk'
-            ? site.disks.some((disk) => disk.name === one.name)
-            : one.kind === 'address'
-              ? site.addresses.some(
-                  (address) => address.address === one.name && address.cluster === null,
-                )
-              : one.kind === 'balancer'
-                ? site.balancers.some((balancer) => balancer.name === one.name)
-                : site.machines.some((machine) => machine.name === one.name),
-        )
+      ? intent.items.filter((one) => {
+          if (one.kind === 'disk') return site.disks.some((disk) => disk.name === one.name)
+          if (one.kind === 'address')
+            return site.addresses.some(
+              (address) => address.address === one.name && address.cluster === null,
+            )
+          if (one.kind === 'balancer')
+            return site.balancers.some((balancer) => balancer.name === one.name)
+          return site.machines.some((machine) => machine.name === one.name)
+        })
       : intent.items
     return [
       {

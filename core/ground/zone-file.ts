@@ -129,11 +129,10 @@ export function nameObjection(name: string): string | null {
     return `“${name.slice(0, 60)}” is no name of 1 to 253 characters.`
   const labels = bare.split('.')
   const wrong = labels.find((part, i) => !label.test(part) || (part === '*' && i > 0))
-  return wrong === undefined
-    ? null
-    : wrong === '*' || wrong.includes('*')
-      ? `In ${name} the wild card is not the leftmost label by itself (RFC 4592).`
-      : `“${wrong.slice(0, 63)}” in ${name.slice(0, 80)} is no label: letters, digits, inner dashes, at most 63.`
+  if (wrong === undefined) return null
+  if (wrong === '*' || wrong.includes('*'))
+    return `In ${name} the wild card is not the leftmost label by itself (RFC 4592).`
+  return `“${wrong.slice(0, 63)}” in ${name.slice(0, 80)} is no label: letters, digits, inner dashes, at most 63.`
 }
 
 const whole = (text: string | undefined, most: number): number | null =>
@@ -206,14 +205,13 @@ export function recordValue(
       return { ok: true, value: `${target(first)} ${target(words[1] ?? '')} ${numbers.join(' ')}` }
     }
     case 'TXT':
-      return words.length === 0
-        ? bad('A TXT record has at least one text.')
-        : words.some((word) => new TextEncoder().encode(word).length > 255)
-          ? bad('A text of a TXT record has at most 255 bytes; split it.')
-          : {
-              ok: true,
-              value: words.map((word) => `"${word.replace(/(["\\])/g, '\\$1')}"`).join(' '),
-            }
+      if (words.length === 0) return bad('A TXT record has at least one text.')
+      if (words.some((word) => new TextEncoder().encode(word).length > 255))
+        return bad('A text of a TXT record has at most 255 bytes; split it.')
+      return {
+        ok: true,
+        value: words.map((word) => `"${word.replace(/(["\\])/g, '\\$1')}"`).join(' '),
+      }
     case 'CAA': {
       const objection =
         count(3) ??
@@ -237,16 +235,17 @@ export function readZone(text: string, domain: string): ZoneFile {
   let last: string | null = null
   let lastTtl: number | null = null
   /** Full name without the final dot. */
-  const full = (name: string): string =>
-    name === '@'
-      ? origin
-      : name.endsWith('.')
-        ? name.slice(0, -1)
-        : origin === ''
-          ? name
-          : `${name}.${origin}`
-  const relative = (name: string): string | null =>
-    name === root ? '@' : name.endsWith(`.${root}`) ? name.slice(0, -root.length - 1) : null
+  const full = (name: string): string => {
+    if (name === '@') return origin
+    if (name.endsWith('.')) return name.slice(0, -1)
+    if (origin === '') return name
+    return `${name}.${origin}`
+  }
+  const relative = (name: string): string | null => {
+    if (name === root) return '@'
+    if (name.endsWith(`.${root}`)) return name.slice(0, -root.length - 1)
+    return null
+  }
   for (const entry of entriesOf(text, problems)) {
     const stop = (says: string): void =>
       void problems.push({ line: entry.line, level: 'stop', says })
@@ -441,11 +440,9 @@ export function resolve(
 ): { readonly addresses: readonly string[]; readonly path: readonly string[] } {
   const short = (full: string): string => {
     const bare = full.replace(/\.$/, '').toLowerCase()
-    return bare === domain
-      ? '@'
-      : bare.endsWith(`.${domain}`)
-        ? bare.slice(0, -domain.length - 1)
-        : bare
+    if (bare === domain) return '@'
+    if (bare.endsWith(`.${domain}`)) return bare.slice(0, -domain.length - 1)
+    return bare
   }
   const path = [short(name)]
   for (let hops = 0; hops < 16; hops++) {

@@ -255,12 +255,14 @@ export interface LayerLine {
 /** A rendered object as lines of YAML, each with its layer. */
 export function layerLines({ object, from }: RenderedObject): readonly LayerLine[] {
   const lines: LayerLine[] = []
-  const scalar = (value: unknown): string =>
-    typeof value === 'string'
-      ? /^[A-Za-z][\w./:@-]*$/.test(value) && !/^(true|false|null|yes|no|on|off)$/i.test(value)
-        ? value
-        : JSON.stringify(value)
-      : JSON.stringify(value)
+  const scalar = (value: unknown): string => {
+    if (typeof value === 'string') {
+      if (/^[A-Za-z][\w./:@-]*$/.test(value) && !/^(true|false|null|yes|no|on|off)$/i.test(value))
+        return value
+      return JSON.stringify(value)
+    }
+    return JSON.stringify(value)
+  }
   const layerOf = (path: string): string | null =>
     from.get(path) ?? [...from].find(([other]) => other.startsWith(`${path}/`))?.[1] ?? null
   const keyed = (path: string, list: readonly unknown[]): ((item: unknown) => string) | null => {

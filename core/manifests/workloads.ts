@@ -45,7 +45,9 @@ const specOf = (object: ApiObject | undefined): Json =>
 const replicasOf = (object: ApiObject | undefined): number => {
   const wanted = specOf(object)['replicas']
   const daemon = record((object as Json | undefined)?.['status'])['desiredNumberScheduled']
-  return typeof wanted === 'number' ? wanted : typeof daemon === 'number' ? daemon : 1
+  if (typeof wanted === 'number') return wanted
+  if (typeof daemon === 'number') return daemon
+  return 1
 }
 
 const refOf = (intent: RestartIntent | UndoIntent): string =>

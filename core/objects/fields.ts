@@ -196,13 +196,11 @@ export const isIdentity = (path: string): boolean =>
 /** A path as people read it: `spec.template.spec.containers[main].image`. */
 export const fieldText = (path: string): string =>
   steps(path)
-    .map(({ name, item }) =>
-      item
-        ? `[${item.value}]`
-        : name.includes('.') || name.includes('/')
-          ? `["${name}"]`
-          : `.${name}`,
-    )
+    .map(({ name, item }) => {
+      if (item) return `[${item.value}]`
+      if (name.includes('.') || name.includes('/')) return `["${name}"]`
+      return `.${name}`
+    })
     .join('')
     .replace(/^\./, '')
 

@@ -210,15 +210,12 @@ function empty(
       const pods = [...(room.podsOn[node] ?? []), ...(finished.get(name) ?? [])].filter(
         (pod) => !isDaemonPod(pod) && !isMirror(pod),
       )
-      pods.sort((a, b) =>
-        a.shape.namespace < b.shape.namespace
-          ? -1
-          : a.shape.namespace > b.shape.namespace
-            ? 1
-            : a.key < b.key
-              ? -1
-              : 1,
-      )
+      pods.sort((a, b) => {
+        if (a.shape.namespace < b.shape.namespace) return -1
+        if (a.shape.namespace > b.shape.namespace) return 1
+        if (a.key < b.key) return -1
+        return 1
+      })
       for (const pod of pods)
         seconds += evict(state, pod, node, closed, options.allowLocalData === true)
     }

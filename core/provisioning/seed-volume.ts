@@ -183,15 +183,14 @@ export function seedVolume(files: readonly SeedFile[], label: string, when: Date
       id: kind === 'wide' ? ucs2(file.name) : ascii(shortName(file.name, i)),
     }))
     // Entries stand in the order of their names.
-    names.sort((a, b) =>
-      kind === 'wide'
-        ? a.name < b.name
-          ? -1
-          : 1
-        : shortName(a.name, 0) < shortName(b.name, 0)
-          ? -1
-          : 1,
-    )
+    names.sort((a, b) => {
+      if (kind === 'wide') {
+        if (a.name < b.name) return -1
+        return 1
+      }
+      if (shortName(a.name, 0) < shortName(b.name, 0)) return -1
+      return 1
+    })
     let offset = 0
     for (const record of [
       recordOf(Uint8Array.of(0), directory, sector, true, when),

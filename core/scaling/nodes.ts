@@ -62,8 +62,11 @@ const better = (
   order: PoolOrder,
   a: { unused: number; hourly: number },
   b: { unused: number; hourly: number },
-): boolean =>
-  order === 'tightest' ? a.unused < b.unused : order === 'cheapest' ? a.hourly < b.hourly : false
+): boolean => {
+  if (order === 'tightest') return a.unused < b.unused
+  if (order === 'cheapest') return a.hourly < b.hourly
+  return false
+}
 
 /** How far pools should grow for what waits and finds no place now. Nothing for pods that no pool could take. */
 export function poolsToGrow(

@@ -58,14 +58,14 @@ function common(
   return pod === null ? null : { ok: true, end: { pod, cluster }, shown: pod }
 }
 
-const unknown = (view: FleetView, text: string, cluster: string | null): string =>
-  text === ''
-    ? 'Say who sends it and to whom: a pod or service as namespace/name, a node, an address or a name.'
-    : text.includes('/') && cluster === null
-      ? `Point at a cluster first, or write it as cluster:${text}.`
-      : cluster !== null && !clusterOf(view, cluster)
-        ? `There is no cluster ${cluster}.`
-        : `Nothing is called ${text.slice(0, 80)}${cluster === null ? '' : ` in ${cluster}`}. Write namespace/name, a node, an address or a name.`
+const unknown = (view: FleetView, text: string, cluster: string | null): string => {
+  if (text === '')
+    return 'Say who sends it and to whom: a pod or service as namespace/name, a node, an address or a name.'
+  if (text.includes('/') && cluster === null)
+    return `Point at a cluster first, or write it as cluster:${text}.`
+  if (cluster !== null && !clusterOf(view, cluster)) return `There is no cluster ${cluster}.`
+  return `Nothing is called ${text.slice(0, 80)}${cluster === null ? '' : ` in ${cluster}`}. Write namespace/name, a node, an address or a name.`
+}
 
 export function readFrom(view: FleetView, given: string, aim: string | null): EndRead<WalkFrom> {
   const { cluster, rest } = split(given.trim(), aim)

@@ -29,7 +29,11 @@ class Axis {
   private readonly covers: (at: bigint) => Uint32Array
 
   constructor(ends: readonly bigint[], covers: (at: bigint) => Uint32Array) {
-    this.starts = [...new Set([0n, ...ends])].sort((a, b) => (a < b ? -1 : a > b ? 1 : 0))
+    this.starts = [...new Set([0n, ...ends])].sort((a, b) => {
+      if (a < b) return -1
+      if (a > b) return 1
+      return 0
+    })
     this.known = Array.from({ length: this.starts.length })
     this.covers = covers
   }

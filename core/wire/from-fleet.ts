@@ -44,12 +44,11 @@ export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetVi
 
 /** Full names with their addresses; aliases are followed as far as they lead. */
 function recordsOf(site: SiteView): readonly { readonly name: string; readonly address: string }[] {
-  const full = (name: string): string =>
-    name === '@'
-      ? site.nameDomain
-      : name.endsWith('.')
-        ? name.slice(0, -1)
-        : `${name}.${site.nameDomain}`
+  const full = (name: string): string => {
+    if (name === '@') return site.nameDomain
+    if (name.endsWith('.')) return name.slice(0, -1)
+    return `${name}.${site.nameDomain}`
+  }
   const byName = new Map(site.records.map((record) => [full(record.name), record]))
   return site.records.flatMap((record) => {
     let at: typeof record | undefined = record

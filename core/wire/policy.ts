@@ -84,7 +84,11 @@ export interface Verdict {
 }
 
 const nameLabel = 'kubernetes.io/metadata.name'
-const compare = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0)
+const compare = (a: string, b: string): number => {
+  if (a < b) return -1
+  if (a > b) return 1
+  return 0
+}
 const namespaceOf = (metadata: { readonly namespace?: string | null | undefined }): string =>
   metadata.namespace ?? 'default'
 
@@ -318,14 +322,16 @@ export function asEnd(world: PolicyWorld, address: Address): PolicyEnd {
   return pod ? { pod } : { address }
 }
 
-const addressesOf = (end: PolicyEnd): readonly Address[] =>
-  'pod' in end
-    ? end.pod.onHostNetwork
-      ? end.pod.hostAddress
-        ? [end.pod.hostAddress]
-        : []
-      : end.pod.addresses
-    : [end.address]
+const addressesOf = (end: PolicyEnd): readonly Address[] => {
+  if ('pod' in end) {
+    if (end.pod.onHostNetwork) {
+      if (end.pod.hostAddress) return [end.pod.hostAddress]
+      return []
+    }
+    return end.pod.addresses
+  }
+  return [end.address]
+}
 
 const isolatedPod = (end: PolicyEnd): PodEnd | null =>
   'pod' in end && !end.pod.onHostNetwork ? end.pod : null

@@ -137,7 +137,11 @@ export type WorldRead =
   | { readonly ok: true; readonly world: ReadyWorld }
   | { readonly ok: false; readonly path: string; readonly says: string }
 
-const compare = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0)
+const compare = (a: string, b: string): number => {
+  if (a < b) return -1
+  if (a > b) return 1
+  return 0
+}
 const nowhere: Range = { family: 4, first: 1n, last: 0n }
 
 function readRange(text: string, path: string, bad: BadText[]): Range {

@@ -63,7 +63,11 @@ class Ruler {
   private readonly rank = new Map<bigint, number>()
 
   constructor(ends: Iterable<bigint>) {
-    const sorted = [...new Set(ends)].sort((a, b) => (a < b ? -1 : a > b ? 1 : 0))
+    const sorted = [...new Set(ends)].sort((a, b) => {
+      if (a < b) return -1
+      if (a > b) return 1
+      return 0
+    })
     for (const [i, end] of sorted.entries()) this.rank.set(end, i)
   }
 
@@ -238,14 +242,12 @@ function judge(rules: readonly Boxed[], at: number): Found {
     : {}
 }
 
-const protocolParts = (protocol: string): readonly (readonly [number, number])[] =>
-  protocol === 'tcp'
-    ? [[0, 0]]
-    : protocol === 'udp'
-      ? [[1, 1]]
-      : protocol === 'sctp'
-        ? [[2, 2]]
-        : [[0, 1]]
+const protocolParts = (protocol: string): readonly (readonly [number, number])[] => {
+  if (protocol === 'tcp') return [[0, 0]]
+  if (protocol === 'udp') return [[1, 1]]
+  if (protocol === 'sctp') return [[2, 2]]
+  return [[0, 1]]
+}
 
 /**
  * Reviews rules. Each is judged against those decided before it (lower priority first, list order on a tie) and those

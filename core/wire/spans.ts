@@ -26,7 +26,11 @@ export const everywhere: Spans = { all: true, four: [], six: [] }
 function merged(ranges: readonly Range[], family: Family): readonly Range[] {
   const sorted = ranges
     .filter((range) => range.family === family)
-    .sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0))
+    .sort((a, b) => {
+      if (a.first < b.first) return -1
+      if (a.first > b.first) return 1
+      return 0
+    })
   const out: Range[] = []
   for (const range of sorted) {
     const last = out.at(-1)

@@ -467,13 +467,12 @@ class Walker {
 
     if (service) {
       if (!endpoint)
-        return this.drop('service', service.key, () =>
-          service.endpoints === 0
-            ? `${service.key} has no endpoint.`
-            : service.internalLocal && service.ready.length > 0
-              ? `${service.key} keeps to the own node, and none of its ${service.ready.length} ready endpoints is on ${from.node?.name ?? 'it'}.`
-              : `None of the ${service.endpoints} endpoints of ${service.key} is ready.`,
-        )
+        return this.drop('service', service.key, () => {
+          if (service.endpoints === 0) return `${service.key} has no endpoint.`
+          if (service.internalLocal && service.ready.length > 0)
+            return `${service.key} keeps to the own node, and none of its ${service.ready.length} ready endpoints is on ${from.node?.name ?? 'it'}.`
+          return `None of the ${service.endpoints} endpoints of ${service.key} is ready.`
+        })
       if (target === null)
         return this.drop(
           'service',
@@ -546,13 +545,11 @@ class Walker {
         () =>
           `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'isolates' : 'isolate'} ${pod.key} and ${verdict.by.length === 1 ? 'has' : 'have'} no rule that lets this ${way} it.`,
       )
-    this.pass(hop, by, () =>
-      !verdict.isolated
-        ? `No policy isolates ${pod.key} this way.`
-        : verdict.by.length === 0
-          ? `A pod always reaches itself and the node it runs on.`
-          : `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'lets' : 'let'} it ${way} ${pod.key}.`,
-    )
+    this.pass(hop, by, () => {
+      if (!verdict.isolated) return `No policy isolates ${pod.key} this way.`
+      if (verdict.by.length === 0) return `A pod always reaches itself and the node it runs on.`
+      return `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'lets' : 'let'} it ${way} ${pod.key}.`
+    })
     return null
   }
 
@@ -613,12 +610,12 @@ class Walker {
       this.pass(
         'translation',
         translation?.rule.name ?? ofDefault,
-        () =>
-          becomes
-            ? `${translation?.rule.name ?? ''} of ${source.name} makes its source ${written(becomes)}.`
-            : translation
-              ? `${translation.rule.name} of ${source.name} keeps its source.`
-              : `No translation of ${source.name} is for it.`,
+        () => {
+          if (becomes)
+            return `${translation?.rule.name ?? ''} of ${source.name} makes its source ${written(becomes)}.`
+          if (translation) return `${translation.rule.name} of ${source.name} keeps its source.`
+          return `No translation of ${source.name} is for it.`
+        },
         becomes ? { source: becomes } : {},
       )
     }

@@ -37,15 +37,11 @@ export const statusOf: Readonly<Record<ErrorCode, number>> = {
 }
 
 const pathText = (path: readonly PropertyKey[]): string =>
-  path.reduce<string>(
-    (text, part) =>
-      typeof part === 'number'
-        ? `${text}[${part}]`
-        : text === ''
-          ? String(part)
-          : `${text}.${String(part)}`,
-    '',
-  )
+  path.reduce<string>((text, part) => {
+    if (typeof part === 'number') return `${text}[${part}]`
+    if (text === '') return String(part)
+    return `${text}.${String(part)}`
+  }, '')
 
 interface Issue {
   readonly path: readonly PropertyKey[]

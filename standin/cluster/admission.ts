@@ -104,14 +104,12 @@ function used(
   return standing + (coming ? of(coming.template, coming.replicas) : 0)
 }
 
-const shown = (entry: string, value: number): string =>
-  entry.endsWith('cpu')
-    ? `${value}m`
-    : entry === 'pods' || entry.startsWith('count/')
-      ? String(value)
-      : value % 1024 ** 2 === 0
-        ? `${value / 1024 ** 2}Mi`
-        : String(value)
+const shown = (entry: string, value: number): string => {
+  if (entry.endsWith('cpu')) return `${value}m`
+  if (entry === 'pods' || entry.startsWith('count/')) return String(value)
+  if (value % 1024 ** 2 === 0) return `${value / 1024 ** 2}Mi`
+  return String(value)
+}
 
 function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
   if (

@@ -76,12 +76,11 @@ export function templateIn(manifest: Manifest): Json {
   )
 }
 
-const sizeText = (bytes: number): string =>
-  bytes % 1024 ** 3 === 0
-    ? `${bytes / 1024 ** 3}Gi`
-    : bytes % 1024 ** 2 === 0
-      ? `${bytes / 1024 ** 2}Mi`
-      : String(bytes)
+const sizeText = (bytes: number): string => {
+  if (bytes % 1024 ** 3 === 0) return `${bytes / 1024 ** 3}Gi`
+  if (bytes % 1024 ** 2 === 0) return `${bytes / 1024 ** 2}Mi`
+  return String(bytes)
+}
 
 /** The template that came with a workload nobody has written. */
 function plainTemplate(workload: Workload): Json {

@@ -226,9 +226,11 @@ export function lookAtTraffic(sim: Sim, cluster: Cluster): void {
       traffic[key] = spans
       continue
     }
-    const closed = spans.flatMap((span): readonly Span[] =>
-      span.until !== null ? [span] : span.from === sim.now ? [] : [{ ...span, until: sim.now }],
-    )
+    const closed = spans.flatMap((span): readonly Span[] => {
+      if (span.until !== null) return [span]
+      if (span.from === sim.now) return []
+      return [{ ...span, until: sim.now }]
+    })
     const next = fares ? [...closed, { from: sim.now, until: null, ...fares }] : closed
     if (next.length > 0) traffic[key] = next
   }

@@ -55,11 +55,11 @@ export interface Fare {
 /** A number for an address; both families on one line. */
 function lineOf(address: string): bigint | null {
   const parsed = parseAddress(address)
-  return parsed.ok
-    ? parsed.value.family === 6
-      ? (1n << 40n) + parsed.value.value
-      : parsed.value.value
-    : null
+  if (parsed.ok) {
+    if (parsed.value.family === 6) return (1n << 40n) + parsed.value.value
+    return parsed.value.value
+  }
+  return null
 }
 
 export function covers(range: string, address: string): boolean {

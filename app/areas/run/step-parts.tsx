@@ -63,7 +63,11 @@ export function Seen({
 }) {
   const seen = steps
     .flatMap((step) => step.evidence.map((item) => ({ ...item, step })))
-    .sort((a, b) => (a.at < b.at ? 1 : a.at > b.at ? -1 : 0))
+    .sort((a, b) => {
+      if (a.at < b.at) return 1
+      if (a.at > b.at) return -1
+      return 0
+    })
     .slice(0, 40)
   if (seen.length === 0) return null
   return (

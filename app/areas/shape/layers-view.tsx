@@ -13,8 +13,11 @@ import { ShapeTabs } from './tabs'
 
 const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
 
-const valueText = (value: unknown): string =>
-  value === undefined ? '–' : typeof value === 'string' ? value : JSON.stringify(value)
+const valueText = (value: unknown): string => {
+  if (value === undefined) return '–'
+  if (typeof value === 'string') return value
+  return JSON.stringify(value)
+}
 
 export function LayersView({
   files,

@@ -57,8 +57,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
-const valueText = (value: unknown): string =>
-  value === undefined ? '–' : typeof value === 'string' ? value : JSON.stringify(value)
+const valueText = (value: unknown): string => {
+  if (value === undefined) return '–'
+  if (typeof value === 'string') return value
+  return JSON.stringify(value)
+}
 
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)

@@ -248,15 +248,14 @@ function why(world: Plain, pod: PodObject, node: NodeObject): readonly string[] 
 function scale(values: readonly number[], upwards: boolean): readonly number[] {
   const low = Math.min(...values)
   const high = Math.max(...values)
-  return values.map((value) =>
-    high === low
-      ? upwards
-        ? 0
-        : 100
-      : upwards
-        ? (100 * (value - low)) / (high - low)
-        : (100 * (high - value)) / (high - low),
-  )
+  return values.map((value) => {
+    if (high === low) {
+      if (upwards) return 0
+      return 100
+    }
+    if (upwards) return (100 * (value - low)) / (high - low)
+    return (100 * (high - value)) / (high - low)
+  })
 }
 
 function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): readonly number[] {

@@ -413,13 +413,13 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
     })
   } else {
     const report = quorum(
-      site.zones.map((zone) =>
-        site.kind === 'edge'
-          ? zone === site.zones[0]
-            ? count
-            : 0
-          : machines.filter((m) => m.role === 'control-plane' && m.zone === zone).length,
-      ),
+      site.zones.map((zone) => {
+        if (site.kind === 'edge') {
+          if (zone === site.zones[0]) return count
+          return 0
+        }
+        return machines.filter((m) => m.role === 'control-plane' && m.zone === zone).length
+      }),
     )
     if (report?.finding) {
       findings.push({
