@@ -48,12 +48,21 @@ export function largeWorld(
       },
     })
   for (let i = 0; i < policies; i++) {
-    const peer =
-      i % 3 === 0
-        ? { namespaceSelector: { matchLabels: { team: `t${pick(5)}` } } }
-        : i % 3 === 1
-          ? { podSelector: { matchLabels: { app: `a${pick(60)}` } } }
-          : { ipBlock: { cidr: `10.124.${pick(20)}.0/24` } }
+    let peer:
+      | {
+          namespaceSelector: { matchLabels: { team: string } }
+          podSelector?: never
+          ipBlock?: never
+        }
+      | {
+          podSelector: { matchLabels: { app: string } }
+          namespaceSelector?: never
+          ipBlock?: never
+        }
+      | { ipBlock: { cidr: string }; namespaceSelector?: never; podSelector?: never }
+    if (i % 3 === 0) peer = { namespaceSelector: { matchLabels: { team: `t${pick(5)}` } } }
+    else if (i % 3 === 1) peer = { podSelector: { matchLabels: { app: `a${pick(60)}` } } }
+    else peer = { ipBlock: { cidr: `10.124.${pick(20)}.0/24` } }
     objects.push({
       kind: 'NetworkPolicy',
       metadata: { namespace: `ns-${i % 20}`, name: `np-${i}` },

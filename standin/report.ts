@@ -157,16 +157,16 @@ function podObject(
   const spec = record(template['spec'])
   const ready = isReadyPod(pod)
   const hash = pod.hash ?? (workload ? hashOf(currentTemplate(workload)) : '')
-  const owner =
-    workload?.kind === 'Deployment'
-      ? { apiVersion: 'apps/v1', kind: 'ReplicaSet', name: `${workload.name}-${hash}` }
-      : workload
-        ? {
-            apiVersion: workload.kind === 'Job' ? 'batch/v1' : 'apps/v1',
-            kind: workload.kind,
-            name: workload.name,
-          }
-        : null
+  let owner: { apiVersion: string; kind: string; name: string } | null
+  if (workload?.kind === 'Deployment')
+    owner = { apiVersion: 'apps/v1', kind: 'ReplicaSet', name: `${workload.name}-${hash}` }
+  else if (workload)
+    owner = {
+      apiVersion: workload.kind === 'Job' ? 'batch/v1' : 'apps/v1',
+      kind: workload.kind,
+      name: workload.name,
+    }
+  else owner = null
   const containers = list(spec['containers']).map(record)
   const node =
     pod.node === null ? undefined : cluster.nodes.find((other) => other.name === pod.node)

@@ -88,13 +88,12 @@ function Label({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
   const along = length > width
   if (!along && !(outer - inner > width && length > 15)) return null
   const turn = (angle * 180) / Math.PI
-  const rotation = along
-    ? turn > 90 && turn < 270
-      ? turn + 180
-      : turn
-    : turn > 180
-      ? turn + 90
-      : turn - 90
+  let rotation: number
+  if (along) {
+    if (turn > 90 && turn < 270) rotation = turn + 180
+    else rotation = turn
+  } else if (turn > 180) rotation = turn + 90
+  else rotation = turn - 90
   return (
     <text
       x={x}

@@ -169,11 +169,11 @@ function usePlaces(data: FrameData): {
     if (ref === null) params.delete('aim')
     else params.set('aim', ref)
     // A cluster’s page is that cluster: pointing elsewhere leaves it for the other one, or for the fleet.
-    const base = pathname.startsWith('/clusters/')
-      ? ref?.startsWith('cluster/')
-        ? `/clusters/${ref.slice(8)}`
-        : '/fleet'
-      : pathname
+    let base: string
+    if (pathname.startsWith('/clusters/')) {
+      if (ref?.startsWith('cluster/')) base = `/clusters/${ref.slice(8)}`
+      else base = '/fleet'
+    } else base = pathname
     void navigate(`${base}?${params.toString()}`)
   }
   return {

@@ -115,11 +115,10 @@ export function Table<Row>({
   const items = virtual.getVirtualItems()
   const first = items[0]
   const last = items[items.length - 1]
-  const visible = all
-    ? shown
-    : first && last
-      ? shown.slice(first.index, last.index + 1)
-      : shown.slice(0, 40)
+  let visible: readonly Row[]
+  if (all) visible = shown
+  else if (first && last) visible = shown.slice(first.index, last.index + 1)
+  else visible = shown.slice(0, 40)
   const above = all ? 0 : (first?.start ?? 0)
   const below = all ? 0 : Math.max(0, shown.length * rowHeight - (last?.end ?? 40 * rowHeight))
   return (

@@ -125,14 +125,11 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
       const mine = pods.get(key) ?? []
       const spec = record(object['spec'])
       const status = record(object['status'])
-      const wanted =
-        kind === 'DaemonSet'
-          ? Number(status['desiredNumberScheduled'] ?? 0)
-          : kind === 'Job'
-            ? Number(spec['completions'] ?? 1)
-            : kind === 'CronJob'
-              ? 0
-              : Number(spec['replicas'] ?? 1)
+      let wanted: number
+      if (kind === 'DaemonSet') wanted = Number(status['desiredNumberScheduled'] ?? 0)
+      else if (kind === 'Job') wanted = Number(spec['completions'] ?? 1)
+      else if (kind === 'CronJob') wanted = 0
+      else wanted = Number(spec['replicas'] ?? 1)
       const ready =
         kind === 'Job' ? Number(status['succeeded'] ?? 0) : mine.filter((pod) => pod.ready).length
       const stuck = mine.find((pod) => pod.waits !== null)
@@ -140,16 +137,12 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         kind === 'CronJob'
           ? record(record(record(spec['jobTemplate'])['spec'])['template'])
           : record(spec['template'])
-      const state =
-        kind === 'CronJob'
-          ? 'resting'
-          : ready >= wanted && !stuck
-            ? 'well'
-            : ready === 0 && wanted > 0 && stuck
-              ? 'broken'
-              : stuck
-                ? 'strained'
-                : 'working'
+      let state: 'resting' | 'well' | 'broken' | 'strained' | 'working'
+      if (kind === 'CronJob') state = 'resting'
+      else if (ready >= wanted && !stuck) state = 'well'
+      else if (ready === 0 && wanted > 0 && stuck) state = 'broken'
+      else if (stuck) state = 'strained'
+      else state = 'working'
       return {
         key,
         kind,

@@ -179,12 +179,11 @@ export const orphansAdopt = oneStep({
     ),
   }),
   prove: (intent, site) => {
-    const owner =
-      intent.kind === 'disk'
-        ? site?.disks.find((one) => one.name === intent.name)?.cluster
-        : intent.kind === 'address'
-          ? site?.addresses.find((one) => one.address === intent.name)?.cluster
-          : site?.balancers.find((one) => one.name === intent.name)?.cluster
+    let owner: string | null | undefined
+    if (intent.kind === 'disk') owner = site?.disks.find((one) => one.name === intent.name)?.cluster
+    else if (intent.kind === 'address')
+      owner = site?.addresses.find((one) => one.address === intent.name)?.cluster
+    else owner = site?.balancers.find((one) => one.name === intent.name)?.cluster
     return [
       {
         says: `${intent.name} belongs to ${intent.cluster}`,

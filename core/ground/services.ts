@@ -84,24 +84,24 @@ export const siteService = oneStep({
         : site.nameServers,
   }),
   prove: (intent, site) => {
-    const silent =
-      intent.service === 'dhcp'
-        ? (site?.networks ?? [])
-            .filter(
-              (network) =>
-                network.dhcpAnswers === false &&
-                (intent.network === undefined || network.name === intent.network),
-            )
-            .map((network) => network.name)
-        : intent.service === 'time'
-          ? (site?.timeServers ?? [])
-              .filter((server) => !server.answers)
-              .map((server) => server.name)
-          : intent.service === 'names'
-            ? (site?.nameServers ?? [])
-                .filter((server) => !server.answers)
-                .map((server) => server.address)
-            : []
+    let silent: string[]
+    if (intent.service === 'dhcp')
+      silent = (site?.networks ?? [])
+        .filter(
+          (network) =>
+            network.dhcpAnswers === false &&
+            (intent.network === undefined || network.name === intent.network),
+        )
+        .map((network) => network.name)
+    else if (intent.service === 'time')
+      silent = (site?.timeServers ?? [])
+        .filter((server) => !server.answers)
+        .map((server) => server.name)
+    else if (intent.service === 'names')
+      silent = (site?.nameServers ?? [])
+        .filter((server) => !server.answers)
+        .map((server) => server.address)
+    else silent = []
     return [
       {
         says: `The ${serviceNames[intent.service]} of ${intent.network ?? intent.site} answers`,

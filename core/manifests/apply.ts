@@ -92,8 +92,10 @@ const rolling = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job'])
 
 const pointer = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
 const shown = (value: unknown): string => {
-  const text =
-    value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value)
+  let text: string
+  if (value === undefined) text = 'nothing'
+  else if (typeof value === 'string') text = value
+  else text = JSON.stringify(value)
   return text.length > 60 ? `${text.slice(0, 57)}…` : text
 }
 

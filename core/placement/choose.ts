@@ -177,8 +177,10 @@ export function choose(
     }
     const liked = liking ? scaledUp(fit.preferred?.[node] ?? 0, liking) : 0
     const friendly = friends ? scaledUp(friendliness[node] ?? 0, friends) : 0
-    const spread =
-      crowds === null ? 100 : (crowd[node] ?? 0) < 0 ? 0 : scaledDown(crowd[node] ?? 0, crowds)
+    let spread: number
+    if (crowds === null) spread = 100
+    else if ((crowd[node] ?? 0) < 0) spread = 0
+    else spread = scaledDown(crowd[node] ?? 0, crowds)
     const calm = mostDisliked > 0 ? 100 * (1 - (fit.disliked[node] ?? 0) / mostDisliked) : 100
     const score = free + balance + (2 * liked + 2 * friendly + 2 * spread + 3 * calm)
     scores?.set(node, score)

@@ -137,13 +137,14 @@ function less(
   const place = own === undefined ? largest(object, resource) : null
   const amount = own === undefined ? place?.amount : amountOf(resource, own, '')
   if (amount === undefined || amount <= by) return null
-  const left =
-    resource === 'cpu'
-      ? amount - by
-      : amount - by >= MiB
-        ? Math.floor((amount - by) / MiB) * MiB
-        : amount - by
-  const text = resource === 'cpu' ? `${left}m` : left % MiB === 0 ? `${left / MiB}Mi` : String(left)
+  let left: number
+  if (resource === 'cpu') left = amount - by
+  else if (amount - by >= MiB) left = Math.floor((amount - by) / MiB) * MiB
+  else left = amount - by
+  let text: string
+  if (resource === 'cpu') text = `${left}m`
+  else if (left % MiB === 0) text = `${left / MiB}Mi`
+  else text = String(left)
   if (own !== undefined) {
     const resources = {
       ...object.spec?.resources,

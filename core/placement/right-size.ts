@@ -68,16 +68,14 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
         cpuMilli: (fact.requestCpuMilli - cpu) * fact.pods,
         memoryBytes: (fact.requestMemoryBytes - memory) * fact.pods,
       }
-      const says =
-        fact.memoryKills > 0
-          ? `ended ${fact.memoryKills} times for its memory`
-          : isThrottled
-            ? `held back by its CPU limit ${Math.round(100 * fact.throttled)} % of the time`
-            : cpuUsed > fact.requestCpuMilli
-              ? 'uses more CPU than it asks for'
-              : cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes
-                ? 'asks for more than it uses'
-                : 'fits'
+      let says: string
+      if (fact.memoryKills > 0) says = `ended ${fact.memoryKills} times for its memory`
+      else if (isThrottled)
+        says = `held back by its CPU limit ${Math.round(100 * fact.throttled)} % of the time`
+      else if (cpuUsed > fact.requestCpuMilli) says = 'uses more CPU than it asks for'
+      else if (cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes)
+        says = 'asks for more than it uses'
+      else says = 'fits'
       return {
         workload: fact.workload,
         pods: fact.pods,

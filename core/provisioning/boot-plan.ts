@@ -116,18 +116,14 @@ export function bootOfMachine(
   token: string = masked,
 ): BootOf {
   const hall = site.kind === 'hall'
-  const network =
-    machine.role === 'control-plane' && hall
-      ? planned.managementNetwork
-      : hall
-        ? planned.nodesNetwork
-        : site.networks.find((other) => other.zone === machine.zone)
-  const roles =
-    machine.role === 'worker'
-      ? ['worker']
-      : tolerated(planned)
-        ? ['control-plane']
-        : ['control-plane', 'worker']
+  let network: NetworkView | undefined
+  if (machine.role === 'control-plane' && hall) network = planned.managementNetwork
+  else if (hall) network = planned.nodesNetwork
+  else network = site.networks.find((other) => other.zone === machine.zone)
+  let roles: string[]
+  if (machine.role === 'worker') roles = ['worker']
+  else if (tolerated(planned)) roles = ['control-plane']
+  else roles = ['control-plane', 'worker']
   return finish(planned, site, machine.name, {
     ...common(planned, machine.name, roles, machine.pool, token),
     instance: `${machine.name}-${machine.again + 1}`,

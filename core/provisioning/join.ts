@@ -68,11 +68,11 @@ export function judgeCall(
       )
       .map((other) => other.machine)
   if (!card || !card.addresses.some((address) => bare(address) === wish.address)) {
-    const has = card
-      ? card.addresses.length > 0
-        ? `${wish.card} has ${listText(card.addresses.map(bare))}`
-        : `${wish.card} has no address`
-      : `there is no ${wish.card}`
+    let has: string
+    if (card) {
+      if (card.addresses.length > 0) has = `${wish.card} has ${listText(card.addresses.map(bare))}`
+      else has = `${wish.card} has no address`
+    } else has = `there is no ${wish.card}`
     const shared = card ? sharing(card.addresses) : []
     problems.push({
       reason: 'join-card',

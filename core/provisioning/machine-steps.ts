@@ -124,12 +124,10 @@ export function machineSteps(
     )
   }
   const made = site ? bootOfMachine(planned, site, machine, address) : null
-  const network =
-    machine.role === 'control-plane' && hall
-      ? planned.managementNetwork?.name
-      : hall
-        ? planned.nodesNetwork?.name
-        : undefined
+  let network: string | undefined
+  if (machine.role === 'control-plane' && hall) network = planned.managementNetwork?.name
+  else if (hall) network = planned.nodesNetwork?.name
+  else network = undefined
   graph.steps.push(
     step({
       id: create,

@@ -19,18 +19,27 @@ export function quorum(zones: readonly number[]): QuorumReport | null {
   const members = zones.reduce((sum, count) => sum + count, 0)
   if (members < 1) return null
   const majority = Math.floor(members / 2) + 1
-  const finding =
-    members === 2
-      ? ({
-          level: 'stop',
-          says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.',
-        } as const)
-      : members % 2 === 0
-        ? ({
-            level: 'caution',
-            says: `${members} members tolerate ${toleratedLosses(members)} losses, no more than ${members - 1} would. Use ${members - 1} or ${members + 1}.`,
-          } as const)
-        : null
+  let finding:
+    | {
+        readonly level: 'stop'
+        readonly says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.'
+      }
+    | {
+        readonly level: 'caution'
+        readonly says: `${number} members tolerate ${number} losses, no more than ${number} would. Use ${number} or ${number}.`
+      }
+    | null
+  if (members === 2)
+    finding = {
+      level: 'stop',
+      says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.',
+    } as const
+  else if (members % 2 === 0)
+    finding = {
+      level: 'caution',
+      says: `${members} members tolerate ${toleratedLosses(members)} losses, no more than ${members - 1} would. Use ${members - 1} or ${members + 1}.`,
+    } as const
+  else finding = null
   return {
     members,
     tolerates: toleratedLosses(members),

@@ -330,12 +330,11 @@ function prepareSite(given: WalkSite, index: number, bad: BadText[]): ReadySite 
     .filter(({ rule }) => rule.enabled !== false)
   const translations = given.translations.map((rule, i) => {
     const at = `${path}.translations[${i}]`
-    const address =
-      rule.kind === 'translate'
-        ? rule.becomes === null || rule.becomes === undefined
-          ? null
-          : readAddress(rule.becomes, `${at}.becomes`, bad)
-        : null
+    let address: Address | null
+    if (rule.kind === 'translate') {
+      if (rule.becomes === null || rule.becomes === undefined) address = null
+      else address = readAddress(rule.becomes, `${at}.becomes`, bad)
+    } else address = null
     if (rule.kind === 'translate' && (rule.becomes === null || rule.becomes === undefined))
       bad.push({
         path: `${at}.becomes`,

@@ -32,11 +32,10 @@ export function lookUp(
     cluster.dnsDomain,
   ]
   const searched = suffixes.map((suffix) => `${bare}.${suffix}`)
-  const names = bare.endsWith('.')
-    ? [bare.slice(0, -1)]
-    : bare.split('.').length - 1 >= ndots
-      ? [bare, ...searched]
-      : [...searched, bare]
+  let names: string[]
+  if (bare.endsWith('.')) names = [bare.slice(0, -1)]
+  else if (bare.split('.').length - 1 >= ndots) names = [bare, ...searched]
+  else names = [...searched, bare]
   const tries: NameTry[] = []
   for (const one of names) {
     const answer = resolveName(world, one, place)

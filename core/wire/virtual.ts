@@ -98,11 +98,10 @@ const templated = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'ReplicaSet
 /** The ports of its nodes that a workload takes, as `port/PROTOCOL`. */
 export function nodePortsOf(object: ApiObject): readonly string[] {
   const placed = object as unknown as Placed
-  const spec = templated.has(placed.kind)
-    ? placed.spec?.template?.spec
-    : placed.kind === 'Pod'
-      ? placed.spec
-      : undefined
+  let spec: PodLike | undefined
+  if (templated.has(placed.kind)) spec = placed.spec?.template?.spec
+  else if (placed.kind === 'Pod') spec = placed.spec
+  else spec = undefined
   return [
     ...new Set(
       (spec?.containers ?? []).flatMap((container) =>

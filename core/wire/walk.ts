@@ -692,11 +692,11 @@ class Walker {
     const ready = service.ready
     this.choices = Math.max(1, ready.length)
     const endpoint = ready.length === 0 ? undefined : ready[this.nth % ready.length]
-    const node = service.externalLocal
-      ? endpoint?.node
-        ? (cluster.nodes.get(endpoint.node) ?? null)
-        : null
-      : (cluster.nodeList[0] ?? null)
+    let node: NodeEnd | null
+    if (service.externalLocal) {
+      if (endpoint?.node) node = cluster.nodes.get(endpoint.node) ?? null
+      else node = null
+    } else node = cluster.nodeList[0] ?? null
     const target =
       port && endpoint ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
     if (!endpoint || !node)

@@ -79,12 +79,14 @@ export function wouldMeet(
   for (const flow of traffic) {
     let calls = 0
     for (const span of flow.spans) {
-      const header =
-        rule.direction === 'out'
-          ? span.leaving
-          : flow.from.includes('/')
-            ? null
-            : { source: flow.from, destination: flow.to, port: flow.port }
+      let header: {
+        readonly source: string
+        readonly destination: string
+        readonly port: number
+      } | null
+      if (rule.direction === 'out') header = span.leaving
+      else if (flow.from.includes('/')) header = null
+      else header = { source: flow.from, destination: flow.to, port: flow.port }
       const [source, destination] = [
         parseAddress(header?.source ?? ''),
         parseAddress(header?.destination ?? ''),

@@ -114,14 +114,11 @@ export class Joins {
       const row = rows.find((other) => other.machine === machine.machine)
       if (!row) return []
       const ended = Date.parse(row.until) <= this.parts.outside.now
-      const state =
-        row.usedAt !== null
-          ? 'taken'
-          : row.refused !== null
-            ? 'refused'
-            : ended
-              ? 'ended'
-              : 'waited for'
+      let state: 'taken' | 'refused' | 'ended' | 'waited for'
+      if (row.usedAt !== null) state = 'taken'
+      else if (row.refused !== null) state = 'refused'
+      else if (ended) state = 'ended'
+      else state = 'waited for'
       return [
         {
           machine: row.machine,

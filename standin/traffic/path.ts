@@ -435,12 +435,11 @@ export function send(
   let leaving: Packet | null = null
   const own = 'cluster' in from ? from.cluster : undefined
   const pod = 'pod' in from && !isHostPod(from.cluster, from.pod) ? from.pod : undefined
-  const node =
-    own && 'cluster' in from
-      ? 'node' in from
-        ? from.node
-        : own.nodes.find((one) => one.name === from.pod.node)
-      : undefined
+  let node: Node | undefined
+  if (own && 'cluster' in from) {
+    if ('node' in from) node = from.node
+    else node = own.nodes.find((one) => one.name === from.pod.node)
+  } else node = undefined
   const packet: Packet = {
     source: pod?.ip ?? node?.address ?? ('address' in from ? from.address : ''),
     destination,

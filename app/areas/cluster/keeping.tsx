@@ -116,7 +116,11 @@ export function Keeping({
     certificatesUntil === null
       ? null
       : Math.floor((Date.parse(certificatesUntil) - Date.parse(now)) / 86_400_000)
-  const state = days === null ? 'unknown' : days < 0 ? 'broken' : days < 30 ? 'strained' : 'well'
+  let state: 'unknown' | 'well' | 'broken' | 'strained'
+  if (days === null) state = 'unknown'
+  else if (days < 0) state = 'broken'
+  else if (days < 30) state = 'strained'
+  else state = 'well'
   const [policy, setPolicy] = useState(health)
   const stamp = now.slice(0, 16).replace(/[-:T]/g, '')
   const changed =

@@ -65,15 +65,13 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
   const [full, setFull] = useState(false)
   const chosen = boots.find((boot) => boot.machine === search.get('at')) ?? boots[0]
   const pointers = boots.filter((boot) => boot.handed === 'pointer').length
-  const text = !chosen
-    ? ''
-    : part === 'user-data'
-      ? full
-        ? chosen.fullUserData
-        : chosen.userData
-      : part === 'meta-data'
-        ? chosen.metaData
-        : chosen.networkConfig
+  let text: string
+  if (!chosen) text = ''
+  else if (part === 'user-data') {
+    if (full) text = chosen.fullUserData
+    else text = chosen.userData
+  } else if (part === 'meta-data') text = chosen.metaData
+  else text = chosen.networkConfig
   const at = (file: string): string =>
     `/api/v1/changes/${id}/boot-data/${chosen?.machine ?? ''}/${file}`
   return (

@@ -253,11 +253,10 @@ export default function BoardPage({ loaderData }: Route.ComponentProps) {
     [free, pasted, objects],
   )
   const hasSource = free ? pasted.trim() !== '' : cluster?.answers === true
-  const title = cluster
-    ? `Placement in ${cluster.name}`
-    : free
-      ? 'Placement of pasted objects'
-      : 'Placement'
+  let title: string
+  if (cluster) title = `Placement in ${cluster.name}`
+  else if (free) title = 'Placement of pasted objects'
+  else title = 'Placement'
   if (!hasSource) {
     return (
       <Page

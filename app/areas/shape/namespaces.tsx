@@ -97,12 +97,10 @@ type Row = Route.ComponentProps['loaderData']['rows'][number]
 
 function quotaText(row: Row, entry: 'cpu' | 'memory' | 'pods'): string {
   const limit = row.hard[entry === 'pods' ? 'pods' : `requests.${entry}`] ?? row.hard[entry]
-  const shown =
-    entry === 'cpu'
-      ? `${numberText(row.cpu)} m`
-      : entry === 'memory'
-        ? bytesText(row.memory)
-        : String(row.pods)
+  let shown: string
+  if (entry === 'cpu') shown = `${numberText(row.cpu)} m`
+  else if (entry === 'memory') shown = bytesText(row.memory)
+  else shown = String(row.pods)
   if (limit === undefined) return shown
   const most = amountOf(entry === 'cpu' ? 'cpu' : 'memory', limit, '')
   return `${shown} of ${entry === 'cpu' ? `${numberText(most)} m` : entry === 'memory' ? bytesText(most) : String(most)}`

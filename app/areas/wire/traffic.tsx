@@ -55,14 +55,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const route = routes.find((one) => `${one.key} ${one.rule}` === search.get('route')) ?? null
   // Without a choice the one that fails most is drawn, else the busiest.
   const first = [...rows].sort((a, b) => b.failing - a.failing || b.perSecond - a.perSecond)[0]
-  const shown =
-    wanted !== null && rows.some((row) => row.service === wanted)
-      ? [wanted]
-      : route
-        ? route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`)
-        : first
-          ? [first.service]
-          : []
+  let shown: string[]
+  if (wanted !== null && rows.some((row) => row.service === wanted)) shown = [wanted]
+  else if (route)
+    shown = route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`)
+  else if (first) shown = [first.service]
+  else shown = []
   return {
     cluster: cluster.name,
     clusters: [],

@@ -52,17 +52,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const asked = from !== '' || to !== ''
   const ready = readyWorldOf(view)
   const [source, goal] = [readFrom(view, from, aim), readTo(view, to, aim)]
-  const wrong = !asked
-    ? null
-    : !source.ok
-      ? { field: 'from', says: source.says }
-      : !goal.ok
-        ? { field: 'to', says: goal.says }
-        : !Number.isInteger(port) || port < 1 || port > 65_535
-          ? { field: 'port', says: 'A port is a whole number from 1 to 65535.' }
-          : !ready.ok
-            ? { field: '', says: `${ready.path}: ${ready.says}` }
-            : null
+  let wrong: { field: string; says: string } | null
+  if (!asked) wrong = null
+  else if (!source.ok) wrong = { field: 'from', says: source.says }
+  else if (!goal.ok) wrong = { field: 'to', says: goal.says }
+  else if (!Number.isInteger(port) || port < 1 || port > 65_535)
+    wrong = { field: 'port', says: 'A port is a whole number from 1 to 65535.' }
+  else if (!ready.ok) wrong = { field: '', says: `${ready.path}: ${ready.says}` }
+  else wrong = null
   const query =
     asked && source.ok && goal.ok ? { from: source.end, to: goal.end, port, protocol } : null
   const found = wrong === null && query && ready.ok ? walk(ready.world, query) : null

@@ -341,8 +341,10 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
   return nodes.map((node, i) => {
     const cpu = usage(node, 'cpu')
     const memory = usage(node, 'memory')
-    const spread =
-      soft.length === 0 ? 100 : having.includes(node) ? (crowds[having.indexOf(node)] ?? 0) : 0
+    let spread: number
+    if (soft.length === 0) spread = 100
+    else if (having.includes(node)) spread = crowds[having.indexOf(node)] ?? 0
+    else spread = 0
     return (
       (100 * (1 - cpu + (1 - memory))) / 2 +
       100 * (1 - Math.abs(cpu - memory) / 2) +

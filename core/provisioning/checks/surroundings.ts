@@ -26,12 +26,10 @@ function leasesWanted({
   for (const machine of machines) {
     const member = machine.role === 'control-plane'
     if (site.kind === 'hall' && member && statics) continue
-    const network =
-      site.kind === 'cloud'
-        ? site.networks.find((other) => other.zone === machine.zone)
-        : member
-          ? managementNetwork
-          : nodesNetwork
+    let network: NetworkView | undefined
+    if (site.kind === 'cloud') network = site.networks.find((other) => other.zone === machine.zone)
+    else if (member) network = managementNetwork
+    else network = nodesNetwork
     if (network) wanted.set(network, [...(wanted.get(network) ?? []), machine])
   }
   return wanted
@@ -350,12 +348,11 @@ export const checkStores: Check = (planned) => {
 
 function zonesOf(intent: Planned['intent'], field: string, site: SiteView): readonly string[] {
   const index = /^pools\[(\d+)\]$/.exec(field)?.[1]
-  const asked =
-    index === undefined
-      ? intent.controlPlane.kind === 'own'
-        ? intent.controlPlane.zones
-        : undefined
-      : intent.pools[Number(index)]?.zones
+  let asked: string[] | undefined
+  if (index === undefined) {
+    if (intent.controlPlane.kind === 'own') asked = intent.controlPlane.zones
+    else asked = undefined
+  } else asked = intent.pools[Number(index)]?.zones
   return asked?.length ? asked : site.zones
 }
 

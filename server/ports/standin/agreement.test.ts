@@ -297,12 +297,11 @@ describe('the walk and the outside', () => {
             const source =
               last?.hop === 'way-back' ? last.before.source : (last?.after ?? last?.before)?.source
             if (source) expect(formatAddress(source)).toBe(fare.packet.source)
-            const named =
-              typeof last?.by === 'string'
-                ? last.by === 'default'
-                  ? ''
-                  : last.by
-                : (last?.by ?? []).join(', ')
+            let named: string
+            if (typeof last?.by === 'string') {
+              if (last.by === 'default') named = ''
+              else named = last.by
+            } else named = (last?.by ?? []).join(', ')
             if (!found.walk.delivered && fare.by !== '') expect(named).toBe(fare.by)
           }
         },
