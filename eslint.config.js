@@ -1,6 +1,22 @@
 import reactHooks from 'eslint-plugin-react-hooks'
 import tseslint from 'typescript-eslint'
 
+/** Double assertions silence the checker altogether. */
+const noDoubleAssertion = {
+  selector: 'TSAsExpression > TSAsExpression > TSUnknownKeyword',
+  message: 'Read the value through a schema or a type guard instead of asserting twice.',
+}
+
+const noRawControl = {
+  selector: 'JSXOpeningElement[name.name=/^(input|select|textarea|table|dialog)$/]',
+  message: 'The kit has this control.',
+}
+
+const noHandMadeTabs = {
+  selector: 'JSXAttribute[name.name="role"] > Literal[value=/^(tab|tablist)$/]',
+  message: 'The kit has tabs.',
+}
+
 export default tseslint.config(
   { ignores: ['build/**', '.react-router/**', 'node_modules/**', 'reports/**', '.tmp/**'] },
   ...tseslint.configs.recommended,
@@ -15,14 +31,31 @@ export default tseslint.config(
         { argsIgnorePattern: '^_', varsIgnorePattern: '^_' },
       ],
       eqeqeq: 'error',
+      'no-empty': ['error', { allowEmptyCatch: false }],
+      'no-nested-ternary': 'error',
       'prefer-const': 'error',
       'no-console': 'error',
+      'no-restricted-syntax': ['error', noDoubleAssertion],
+    },
+  },
+  {
+    files: ['**/*.{ts,tsx}'],
+    ignores: ['**/*.test.ts', '**/testing/**', 'e2e/**', 'demo/**'],
+    rules: {
+      'max-lines': ['error', 400],
+      'max-lines-per-function': ['error', 80],
     },
   },
   {
     files: ['app/**/*.{ts,tsx}'],
     plugins: { 'react-hooks': reactHooks },
     rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'error' },
+  },
+  {
+    files: ['app/areas/**/*.tsx'],
+    rules: {
+      'no-restricted-syntax': ['error', noDoubleAssertion, noRawControl, noHandMadeTabs],
+    },
   },
   {
     files: ['core/**/*.ts', 'standin/**/*.ts'],

@@ -144,18 +144,22 @@ export function longFirewall(count: number): readonly FirewallRule[] {
     const size = 2 ** (32 - prefix)
     return `${ip(0, Math.floor(value / size) * size)}/${prefix}`
   }
-  return Array.from({ length: count }, (_, i) =>
-    firewallRuleSchema.parse({
+  return Array.from({ length: count }, (_, i) => {
+    let protocol: 'any' | 'tcp' | 'udp'
+    if (i % 4 === 0) protocol = 'any'
+    else if (i % 2 === 0) protocol = 'tcp'
+    else protocol = 'udp'
+    return firewallRuleSchema.parse({
       name: `r-${i}`,
       priority: pick(500),
       direction: 'in',
       action: i % 3 === 0 ? 'deny' : 'allow',
       from: [block(i)],
       to: [block(i)],
-      protocol: i % 4 === 0 ? 'any' : i % 2 === 0 ? 'tcp' : 'udp',
+      protocol,
       ports: i % 5 === 0 ? ['0-65535'] : [`${pick(1000)}-${1000 + pick(8000)}`],
-    }),
-  )
+    })
+  })
 }
 
 export function wireBench(report: (name: string, figure: string, aim: string) => void): void {

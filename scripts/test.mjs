@@ -60,6 +60,7 @@ check('dependency rules', bin('depcruise'), [
   'app',
   'workers',
 ])
+check('copies', bin('jscpd'), ['app', 'core', 'server', 'standin', 'workers', 'bench', 'scripts'])
 if (check('build', bin('react-router'), ['build', '--logLevel', 'error'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')

@@ -1,5 +1,5 @@
 /** Every command the outside understands, by verb. */
-import type { Behaviour } from './engine/simulator'
+import type { Behaviour } from './engine/sim'
 import { addressHold, addressRelease } from './sites/addresses'
 import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'

@@ -335,16 +335,15 @@ function buildCluster(
   }
   if (own) {
     const management = site.networks.find((network) => network.role === 'management')
+    const holder = (i: number): string => {
+      if (i === 0) return `${spec.name} API`
+      return i <= own.count ? `${spec.name}-cp-${i}` : `${spec.name} spare`
+    }
     own.addresses.forEach((address, i) =>
       site.addresses.push({
         address,
         network: management?.name ?? '',
-        for:
-          i === 0
-            ? `${spec.name} API`
-            : i <= own.count
-              ? `${spec.name}-cp-${i}`
-              : `${spec.name} spare`,
+        for: holder(i),
         cluster: spec.name,
         how: 'static',
       }),

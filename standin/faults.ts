@@ -1,7 +1,7 @@
 /** Faults that can be put into the stand-ins, and what each does to the world. */
 import { formatAddress, parseRange } from '../core/addresses'
 import { uniform } from './engine/random'
-import type { Sim } from './engine/simulator'
+import type { Sim } from './engine/sim'
 import { hostDies, machineAt, powerLost, spotNotice } from './sites/power'
 import type { Fault, FaultKind, OperationFailure, Site } from './world'
 

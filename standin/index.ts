@@ -15,7 +15,8 @@ export { podLog, probe, probeKinds, type ProbeAnswer, type ProbeKind } from './c
 export { peersOf } from './traffic/path'
 export { trafficOf, type TrafficReport } from './traffic/flows'
 export { type Scenario, scenarioSchema } from './scenario'
-export { Simulator, type Snapshot } from './engine/simulator'
+export type { Snapshot } from './engine/sim'
+export { Simulator } from './engine/simulator'
 export type {
   Cluster,
   ClusterEvent,

@@ -227,23 +227,29 @@ function podObject(
       ...(pod.node === null
         ? {}
         : {
-            containerStatuses: containers.map((container) => ({
-              name: text(container['name']),
-              image: text(container['image']),
-              imageID:
-                pod.startedAt === null
-                  ? ''
-                  : `${imageParts(text(container['image'])).repository}@${digestOf(text(container['image']))}`,
-              ready,
-              restartCount: pod.restarts ?? 0,
-              state: pod.trouble
-                ? { waiting: { ...pod.trouble } }
-                : pod.startedAt === null
-                  ? { waiting: { reason: 'ContainerCreating' } }
-                  : pod.phase === 'Succeeded'
-                    ? { terminated: { exitCode: 0, reason: 'Completed' } }
-                    : { running: { startedAt: iso(pod.startedAt) } },
-            })),
+            containerStatuses: containers.map((container) => {
+              let state:
+                | { waiting: { reason: string; message: string } }
+                | { waiting: { reason: string } }
+                | { terminated: { exitCode: number; reason: string } }
+                | { running: { startedAt: string } }
+              if (pod.trouble) state = { waiting: { ...pod.trouble } }
+              else if (pod.startedAt === null) state = { waiting: { reason: 'ContainerCreating' } }
+              else if (pod.phase === 'Succeeded')
+                state = { terminated: { exitCode: 0, reason: 'Completed' } }
+              else state = { running: { startedAt: iso(pod.startedAt) } }
+              return {
+                name: text(container['name']),
+                image: text(container['image']),
+                imageID:
+                  pod.startedAt === null
+                    ? ''
+                    : `${imageParts(text(container['image'])).repository}@${digestOf(text(container['image']))}`,
+                ready,
+                restartCount: pod.restarts ?? 0,
+                state,
+              }
+            }),
           }),
     },
   }
@@ -565,15 +571,17 @@ export function objectsOf(
           ...(pod.node === null ? {} : { nodeName: pod.node }),
           targetRef: { kind: 'Pod', namespace: pod.namespace, name: pod.name },
         })),
-        ports: servicePorts(cluster, service).map((port) => ({
-          ...(port.name === '' ? {} : { name: port.name }),
-          port: first
-            ? targetOn(cluster, first, port)
-            : typeof port.target === 'number'
-              ? port.target
-              : port.port,
-          protocol: port.protocol,
-        })),
+        ports: servicePorts(cluster, service).map((port) => {
+          let portShown: number
+          if (first) portShown = targetOn(cluster, first, port)
+          else if (typeof port.target === 'number') portShown = port.target
+          else portShown = port.port
+          return {
+            ...(port.name === '' ? {} : { name: port.name }),
+            port: portShown,
+            protocol: port.protocol,
+          }
+        }),
       })
     }
   }

@@ -107,14 +107,13 @@ export function ticksOf(
   const every = steps.find((step) => seconds / step <= 8) ?? 28_800
   return Array.from({ length: Math.floor(seconds / every) + 1 }, (_, i) => {
     const at = i * every
+    let says: string
+    if (every < 60) says = `${at} s`
+    else if (every < 3600) says = `${Math.round(at / 60)} min`
+    else says = `${Math.round(at / 3600)} h`
     return {
       at,
-      says:
-        every < 60
-          ? `${at} s`
-          : every < 3600
-            ? `${Math.round(at / 60)} min`
-            : `${Math.round(at / 3600)} h`,
+      says,
     }
   })
 }

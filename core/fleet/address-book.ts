@@ -35,17 +35,16 @@ export function addressBook(view: FleetView): readonly BookEntry[] {
   const entries: BookEntry[] = [
     ...view.ledger.map((entry): BookEntry => {
       const kind = entry.kind === 'peer' ? 'entered' : entry.kind
+      let about: string | null
+      if (kind === 'network') about = `site/${entry.holder}`
+      else if (kind === 'entered') about = null
+      else about = `cluster/${entry.holder}`
       return {
         domain: entry.domain,
         range: entry.range,
         name: entry.name,
         kind,
-        about:
-          kind === 'network'
-            ? `site/${entry.holder}`
-            : kind === 'entered'
-              ? null
-              : `cluster/${entry.holder}`,
+        about,
       }
     }),
     ...view.sites.flatMap((site) => {

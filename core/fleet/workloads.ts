@@ -63,6 +63,10 @@ function podFact(pod: Json, by: string | null): PodFact {
   const unplaced = list(status['conditions']).find(
     (condition) => condition['type'] === 'PodScheduled' && condition['status'] === 'False',
   )
+  let waits: string | null
+  if (waiting) waits = `${text(waiting['reason'])}: ${text(waiting['message'])}`
+  else if (unplaced) waits = text(unplaced['message']) || 'no place yet'
+  else waits = null
   return {
     key: `${text(metadata['namespace'])}/${text(metadata['name'])}`,
     node: text(spec['nodeName']) || null,
@@ -70,11 +74,7 @@ function podFact(pod: Json, by: string | null): PodFact {
     ready: list(status['conditions']).some(
       (condition) => condition['type'] === 'Ready' && condition['status'] === 'True',
     ),
-    waits: waiting
-      ? `${text(waiting['reason'])}: ${text(waiting['message'])}`
-      : unplaced
-        ? text(unplaced['message']) || 'no place yet'
-        : null,
+    waits,
     restarts: containers.reduce((sum, one) => sum + Number(one['restartCount'] ?? 0), 0),
     ip: text(status['podIP']) || null,
     images: containers.map((one) => ({
@@ -143,6 +143,12 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
       else if (ready === 0 && wanted > 0 && stuck) state = 'broken'
       else if (stuck) state = 'strained'
       else state = 'working'
+      let says: string
+      if (stuck) says = `${stuck.key.split('/')[1] ?? ''}: ${stuck.waits ?? ''}`
+      else if (kind === 'CronJob')
+        says = `at ${text(spec['schedule'])}${text(spec['timeZone']) === '' ? '' : ` in ${text(spec['timeZone'])}`}`
+      else if (ready >= wanted) says = 'all ready'
+      else says = `${wanted - ready} still starting`
       return {
         key,
         kind,
@@ -151,13 +157,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         wanted,
         ready,
         state,
-        says: stuck
-          ? `${stuck.key.split('/')[1] ?? ''}: ${stuck.waits ?? ''}`
-          : kind === 'CronJob'
-            ? `at ${text(spec['schedule'])}${text(spec['timeZone']) === '' ? '' : ` in ${text(spec['timeZone'])}`}`
-            : ready >= wanted
-              ? 'all ready'
-              : `${wanted - ready} still starting`,
+        says,
         images: [
           ...new Set(
             list(record(template['spec'])['containers']).map((container) =>

@@ -14,3 +14,4 @@ export {
   type ZoneFile,
   type ZoneProblem,
 } from './zone-file'
+export { zoneAgainst } from './zone-difference'

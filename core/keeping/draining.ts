@@ -222,11 +222,16 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
   prove: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
     const node = cluster && nodesOf(cluster).find((other) => other.name === intent.node)
+    let observed: 'open' | 'cordoned' | 'not listed'
+    if (node) {
+      if (node.cordoned) observed = 'cordoned'
+      else observed = 'open'
+    } else observed = 'not listed'
     return [
       {
         says: `${intent.node} ${intent.open ? 'takes' : 'takes no'} new pods`,
         holds: node?.cordoned === !intent.open,
-        observed: node ? (node.cordoned ? 'cordoned' : 'open') : 'not listed',
+        observed,
       },
     ]
   },

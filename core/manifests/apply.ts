@@ -635,19 +635,21 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
 }
 
 function prove(intent: ApplyIntent, view: FleetView): readonly Proof[] {
-  return changesOf(intent, view).map((change) => ({
-    says: `${objectText(change.object)} is as written`,
-    holds: change.kind === 'same',
-    observed:
-      change.kind === 'make'
-        ? 'not there'
-        : change.kind === 'same'
-          ? `${intent.cluster} lists every field of it`
-          : `differs at ${listText(
-              change.fields.map((field) => fieldText(field.path)),
-              3,
-            )}`,
-  }))
+  return changesOf(intent, view).map((change) => {
+    let observed: string
+    if (change.kind === 'make') observed = 'not there'
+    else if (change.kind === 'same') observed = `${intent.cluster} lists every field of it`
+    else
+      observed = `differs at ${listText(
+        change.fields.map((field) => fieldText(field.path)),
+        3,
+      )}`
+    return {
+      says: `${objectText(change.object)} is as written`,
+      holds: change.kind === 'same',
+      observed,
+    }
+  })
 }
 
 const guarded = (cluster: string, view: FleetView): string | null =>

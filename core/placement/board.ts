@@ -345,6 +345,10 @@ export function boardOf(
         ...(moved ? { from } : {}),
       }
     })
+    let fate: 'drained' | 'stands' | 'new'
+    if (drained.includes(node.metadata.name)) fate = 'drained'
+    else if (standing.has(node.metadata.name)) fate = 'stands'
+    else fate = 'new'
     nodes.push({
       name: node.metadata.name,
       pool: node.metadata.labels?.['gyrarch/pool'] ?? '',
@@ -365,11 +369,7 @@ export function boardOf(
           compareText(a.workload, b.workload) ||
           compareText(a.key, b.key),
       ),
-      fate: drained.includes(node.metadata.name)
-        ? 'drained'
-        : standing.has(node.metadata.name)
-          ? 'stands'
-          : 'new',
+      fate,
     })
   }
   for (const [name, node] of standing) {

@@ -51,17 +51,17 @@ function common(
   const box = first && site?.boxes.find((other) => other.name === first.machine)
   const address =
     statics?.addresses[0] ?? (site && first && box ? boxAddress(site, box, first, planned) : null)
+  let endpoint: string | null
+  if (intent.names?.api) endpoint = `https://${intent.names.api}:6443`
+  else if (address === null || address === '') endpoint = null
+  else endpoint = `https://${address}:6443`
   return {
     cluster: intent.name,
     site: intent.site,
     node,
     roles,
     release: release?.version ?? intent.release,
-    endpoint: intent.names?.api
-      ? `https://${intent.names.api}:6443`
-      : address === null || address === ''
-        ? null
-        : `https://${address}:6443`,
+    endpoint,
     token,
     sshKeys: key === undefined ? [] : [`${key} ${intent.sshKey ?? ''}`],
     domain: site?.nameDomain ?? '',

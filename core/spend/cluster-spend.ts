@@ -1,5 +1,5 @@
 /** What a cluster costs an hour while it runs, and what of that ends while it rests. */
-import type { ClusterView, SiteView } from '../fleet'
+import type { ClusterView, SiteView } from '../fleet/view'
 import { machineHourly } from './site-spend'
 
 /** Units an hour for machines and control-plane tier: what resting saves. Machines of a resting cluster are counted as they will be again. */

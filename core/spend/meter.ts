@@ -1,5 +1,5 @@
 /** Spend as it was: intervals of existence times price, as the sites counted them. Nothing is rounded. */
-import type { FleetView, SiteView } from '../fleet'
+import type { FleetView, SiteView } from '../fleet/view'
 import type { SpendLine } from './projection'
 import { machineHourly, monthHours } from './site-spend'
 

@@ -1,6 +1,6 @@
 /** Price books: what each thing of a site costs, as data that comes in and goes out as CSV. */
 import Papa from 'papaparse'
-import type { FleetView, SiteView } from '../fleet'
+import type { FleetView, SiteView } from '../fleet/view'
 
 export interface Price {
   readonly site: string

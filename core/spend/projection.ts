@@ -3,7 +3,7 @@
  * pool and namespace. A namespace has its share by requests of what its cluster’s workers cost; what nobody asks for is idle
  * and shown apart. Nothing is rounded.
  */
-import type { ClusterView, FleetView, SiteView } from '../fleet'
+import type { ClusterView, FleetView, SiteView } from '../fleet/view'
 import type { ApiObject } from '../objects'
 import { readWorld } from '../placement'
 import { restIntervals } from '../scaling'

@@ -3,7 +3,7 @@
  * Clouds charge machines, control-plane tiers and disks by the hour; halls and edge boxes pay power
  * (idle + (full − idle) × cores of running machines ÷ (cores × overcommit)) and a write-off for each host.
  */
-import type { MachineView, SiteView } from '../fleet'
+import type { MachineView, SiteView } from '../fleet/view'
 
 /** Hours in a month, for monthly prices. */
 export const monthHours = 730

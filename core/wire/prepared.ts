@@ -191,14 +191,13 @@ function readService(service: ServiceObject): Omit<Service, 'ready' | 'endpoints
     const parsed = parseAddress(text)
     return parsed.ok ? [parsed.value] : []
   })
+  let kind: 'cluster' | 'external-name' | 'headless'
+  if (spec.type === 'ExternalName') kind = 'external-name'
+  else if (addresses.length === 0) kind = 'headless'
+  else kind = 'cluster'
   return {
     key: `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`,
-    kind:
-      spec.type === 'ExternalName'
-        ? 'external-name'
-        : addresses.length === 0
-          ? 'headless'
-          : 'cluster',
+    kind,
     addresses,
     externalName: spec.externalName ?? '',
     externalLocal: spec.externalTrafficPolicy === 'Local',

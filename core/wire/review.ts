@@ -218,11 +218,15 @@ function judge(rules: readonly Boxed[], at: number): Found {
   }
   if (left.length === 0) {
     const opposed = before.filter((earlier) => earlier.action !== rule.action).length
+    let opposite: boolean | 'partly'
+    if (opposed === 0) opposite = false
+    else if (opposed === before.length) opposite = true
+    else opposite = 'partly'
     return {
       unreachable: {
         rule: rule.name,
         by: before.map((earlier) => earlier.name),
-        opposite: opposed === 0 ? false : opposed === before.length ? true : 'partly',
+        opposite,
       },
     }
   }

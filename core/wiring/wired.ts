@@ -92,6 +92,14 @@ export function wiredObjects(
     if (count === 0 && held === 0 && !isFront) continue
     const fill = isFront ? poolFill(site) : null
     const block = parseCidr(network.range)
+    let fillShown: { used: number; size: number } | null
+    if (fill) fillShown = { used: fill.used, size: fill.size }
+    else if (block.ok)
+      fillShown = {
+        used: site.addresses.filter((address) => address.network === network.name).length,
+        size: Number(block.value.last - block.value.first) - 1,
+      }
+    else fillShown = null
     rows.push({
       what: 'network',
       name: network.name,
@@ -104,14 +112,7 @@ export function wiredObjects(
       ]
         .filter((one) => one !== '')
         .join(', '),
-      fill: fill
-        ? { used: fill.used, size: fill.size }
-        : block.ok
-          ? {
-              used: site.addresses.filter((address) => address.network === network.name).length,
-              size: Number(block.value.last - block.value.first) - 1,
-            }
-          : null,
+      fill: fillShown,
       ...maker(
         mine,
         platform,

@@ -1,7 +1,8 @@
 /** The OpenAPI 3.1 description, made from the route table. */
 import { z } from 'zod'
 import { version } from '../gyrarch'
-import { type Route, routes } from './routes'
+import { routes } from './routes'
+import { type Route } from './route'
 
 const schemaOf = (type: z.ZodType, io: 'input' | 'output') =>
   z.toJSONSchema(type, { io, unrepresentable: 'any' })

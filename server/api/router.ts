@@ -9,7 +9,8 @@ import { Refusal, refuseIssues, statusOf } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
 import { live } from '../live/stream'
 import { openApi } from './openapi'
-import { type Route, routes } from './routes'
+import { routes } from './routes'
+import { type Route } from './route'
 
 const bodyLimit = '8mb'
 /** For computations that take a whole cluster’s objects. */

@@ -1,7 +1,7 @@
 /** Add-ons and the small probes that prove a cluster: DNS asked, a pod tried on each pool. */
 import { formatAddress, parseCidr } from '../../core/addresses'
 import { permanent, textArg } from '../args'
-import type { Behaviour } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
 import { answering } from './api'
 import { list, record as fields, text } from './manifests'

@@ -1,6 +1,7 @@
 /** A cluster’s API: started on a control plane, stopped, closed for good. */
 import { numberArg, optionalText, permanent, textArg, transient } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Operation, OperationFailure } from '../world'
 import { networkWorkload } from './platform'

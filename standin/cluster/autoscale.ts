@@ -5,7 +5,7 @@
  */
 import { parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
 import { list, manifestOf, record as fields, text } from './manifests'
 import { fillWorkload, loads, record } from './pods'

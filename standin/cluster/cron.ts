@@ -1,6 +1,6 @@
 /** CronJobs: at each due time a job is made, and the next time is queued. Source of the times: cron expressions in an IANA time zone. */
 import { CronExpressionParser } from 'cron-parser'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
 import { manifestOf, record as fields, text, workloadFrom } from './manifests'
 import { fillWorkload, loads, record } from './pods'

@@ -1,6 +1,7 @@
 /** What keeps a cluster alive: certificates renewed, its control-plane data stored away, and a store tried before it is trusted. */
 import { permanent, recordsArg, textArg, textMap } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import { healed } from '../sites/ground'
 import type { Cluster, Operation, OperationFailure, Pod } from '../world'
 import { answering } from './api'

@@ -217,6 +217,11 @@ export function workloadFrom(
         { number: (history.at(-1)?.number ?? 0) + 1, hash: hashOf(template), template, at },
       ]
     : history
+  let replicas: number
+  if (kind === 'Deployment' || kind === 'StatefulSet') {
+    if (typeof spec['replicas'] === 'number') replicas = spec['replicas']
+    else replicas = 1
+  } else replicas = 0
   return {
     namespace: manifest.metadata.namespace ?? 'default',
     name: manifest.metadata.name,
@@ -226,12 +231,7 @@ export function workloadFrom(
     ...(before?.progressedAt === undefined ? {} : { progressedAt: before.progressedAt }),
     ...(changed ? { progressedAt: at } : {}),
     ...(before?.completed === undefined ? {} : { completed: before.completed }),
-    replicas:
-      kind === 'Deployment' || kind === 'StatefulSet'
-        ? typeof spec['replicas'] === 'number'
-          ? spec['replicas']
-          : 1
-        : 0,
+    replicas,
     ...asked,
     image: text(first['image']),
     serviceAccount: text(pod['serviceAccountName']) || 'default',

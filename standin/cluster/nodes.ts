@@ -2,7 +2,7 @@
 import { parseCidr } from '../../core/addresses'
 import { GiB, MiB } from '../../core/units'
 import { permanent, recordsArg, textArg, textMap, textsArg } from '../args'
-import type { Behaviour } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
 import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Condition, Machine, Node, Taint } from '../world'

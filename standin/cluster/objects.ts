@@ -1,7 +1,8 @@
 /** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
 import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core/objects/fields'
 import { numberArg, permanent, recordsArg, textArg, textsArg } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Operation, OperationFailure, Pod, Workload } from '../world'
 import { addService } from './add-ons'
 import { forbids, isClusterWide, withDefaults } from './admission'

@@ -1,7 +1,7 @@
 /** Scheduling and starting of pods, as far as provisioning needs it: room, taints, pools. */
 import { formatAddress, parseCidr } from '../../core/addresses'
 import { uniform } from '../engine/random'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Node, Pod, Workload } from '../world'
 import { likes, type Load, refusals, wishOf, workloadOf } from './fits'
 import {

@@ -1,5 +1,5 @@
 /** Room made for a pod of higher priority: on the node where the fewest, least important pods have to go. */
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Node, Pod, Workload } from '../world'
 import { type Load, refusals, workloadOf } from './fits'
 import { record as fields, templateOf, text } from './manifests'

@@ -7,7 +7,7 @@ import { isReadyPod, list, record, templateOf, text } from './manifests'
 import { workloadOf } from './fits'
 import { podKey } from './pods'
 import { uniform } from '../engine/random'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 
 export const probeKinds = [
   'look-up',

@@ -1,6 +1,7 @@
 /** A cluster stopped and started: its objects and disks stay, its machines and its control plane’s tier are given back and taken again. */
 import { permanent, textArg } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import { firstHost } from '../sites/power'
 import type { Cluster, Machine, OperationFailure, Site } from '../world'
 import { queueAutoscalers } from './autoscale'

@@ -1,7 +1,7 @@
 /** What pods really use: a wave over the day below or above what they ask for, the same whenever it is looked at. */
 import { parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
 import { answering } from './api'
 import { loadAt } from './autoscale'

@@ -1,6 +1,6 @@
 /** Claims and their volumes: bound at once or with the first pod that needs them, by class and zone; given back with the claim. */
 import { parseBytes } from '../../core/units'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Node, Pod, Workload } from '../world'
 import { list, manifestOf, record as fields, templateOf, text } from './manifests'
 

@@ -1,7 +1,8 @@
 /** Addresses at a site: held statically, leased by DHCP, given back. An address given out is gone. */
 import { formatAddress, parseRange, type Range } from '../../core/addresses'
 import { permanent, recordsArg, textArg, textsArg } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import type { HeldAddress, Network, OperationFailure, Site } from '../world'
 
 export const hold = (sim: Sim, site: Site, address: HeldAddress): void => {

@@ -1,6 +1,7 @@
 /** Boxes that stand somewhere already: installed from a boot server onto one of their disks, and cleared again. */
 import { optionalText, permanent, textArg } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import type { Operation, OperationFailure } from '../world'
 import { hold } from './addresses'
 import { removeMachine } from './machines'

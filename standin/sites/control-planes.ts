@@ -1,7 +1,7 @@
 /** Managed control planes: ordered from a cloud, which runs them outside its customers’ networks. */
 import { formatAddress, parseAddress } from '../../core/addresses'
 import { permanent, textArg } from '../args'
-import type { Behaviour } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
 import type { Site } from '../world'
 
 /** The highest address, from the site’s first one down, that no other control plane has. */

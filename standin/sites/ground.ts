@@ -1,7 +1,8 @@
 /** What people do to a site itself: its zones, hosts, sizes, networks, routes, services, quota, records and credentials. */
 import { parseAddress, parseRange } from '../../core/addresses'
 import { numberArg, optionalText, permanent, recordsArg, textArg, textsArg } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import type {
   Box,
   DnsRecord,

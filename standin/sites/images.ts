@@ -1,6 +1,7 @@
 /** Base images of a site: fetched, verified, copied to each zone; and removed again. */
 import { numberArg, permanent, textArg } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import type { Operation, Site } from '../world'
 
 const siteOf = (sim: Sim, op: Operation): Site | undefined => sim.site(op.args['site'])

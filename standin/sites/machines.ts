@@ -1,6 +1,7 @@
 /** Machines: placed on a host or bought from a cloud, cloned from a base image, booted, stopped, deleted. */
 import { numberArg, optionalText, permanent, textArg, transient } from '../args'
-import type { Behaviour, Sim } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
+import type { Sim } from '../engine/sim'
 import { diesBooting, forgetMachineFaults, store, strike, unavailable } from '../faults'
 import type { Host, Machine, Operation, OperationFailure, Site } from '../world'
 import { uniform } from '../engine/random'

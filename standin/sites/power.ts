@@ -2,7 +2,7 @@
  * Machines that lose their power and get it back, and what follows by itself: heartbeats stop, a node is unknown after
  * 50 s, its pods are evicted 300 s later; machines of a dead host restart on the first host of their zone with room.
  */
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import { fillWorkload, loads, record } from '../cluster/pods'
 import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'

@@ -3,7 +3,7 @@
  * keeps the spans in which it fared alike, and is looked at anew when something about its cluster or site has changed.
  */
 import { uniform } from '../engine/random'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import { isReadyPod, list, record as fields, text } from '../cluster/manifests'
 import { workloadOf } from '../cluster/fits'
 import type { Cluster, Flow, Manifest, Pod, Span } from '../world'
@@ -163,10 +163,15 @@ function fareOf(
   }
   const told = worst ?? first
   const share = failed / (callers.length * choices)
+  let at: string
+  if (worst) at = worst.at
+  else if (refused !== null) at = 'callers'
+  else if (share > 0) at = 'answer'
+  else at = ''
   return {
     perSecond,
     failing: perSecond * share,
-    at: worst ? worst.at : refused !== null ? 'callers' : share > 0 ? 'answer' : '',
+    at,
     by: worst ? worst.by : (refused ?? (share > 0 ? to : '')),
     source: told?.packet.source ?? '',
     destination,

@@ -1,6 +1,6 @@
 /** The load balancer: gives services of its kind an address of the pool their site offers, and stands before their nodes. */
 import { formatAddress, parseAddress, parseRange } from '../../core/addresses'
-import type { Sim } from '../engine/simulator'
+import type { Sim } from '../engine/sim'
 import { list, record as fields, text } from '../cluster/manifests'
 import { record } from '../cluster/pods'
 import type { Balancer, Cluster, Manifest, Network, Site } from '../world'

@@ -3,7 +3,7 @@ import { numberArg, permanent, recordsArg, textArg, textsArg } from '../args'
 import { answering } from '../cluster/api'
 import { list, record as fields, text } from '../cluster/manifests'
 import { record } from '../cluster/pods'
-import type { Behaviour } from '../engine/simulator'
+import type { Behaviour } from '../engine/sim'
 import { onSite } from '../sites/ground'
 import type { FirewallRule, Manifest, Translation } from '../world'
 

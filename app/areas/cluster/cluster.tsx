@@ -14,7 +14,7 @@ import {
 } from '~/core/fleet'
 import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
-import { setHealth } from '~/server/api/ground-routes'
+import { setHealth } from '~/server/health/policy'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'

@@ -377,16 +377,16 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
                 reading={reading}
                 selected={search.get('at')}
                 onSelect={(ref) => go({ at: ref })}
-                onZoom={(ref) =>
-                  go({
-                    zoom: ref.startsWith('node/')
-                      ? (keep['zoom'] ?? null)
-                      : ref === 'fleet'
-                        ? null
-                        : ref,
+                onZoom={(ref) => {
+                  let zoom: string | null
+                  if (ref.startsWith('node/')) zoom = keep['zoom'] ?? null
+                  else if (ref === 'fleet') zoom = null
+                  else zoom = ref
+                  return go({
+                    zoom,
                     at: ref === 'fleet' ? null : ref,
                   })
-                }
+                }}
                 total={shown.total}
                 line={`${shown.unit}${sizeText}`}
               />

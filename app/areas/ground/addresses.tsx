@@ -34,21 +34,21 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const readable =
     prefixes.length > 0 &&
     prefixes.every((prefix) => Number.isInteger(prefix) && prefix >= 0 && prefix <= 128)
+  let carved: ReturnType<typeof carveFrom> | null
+  if (within === '' || wanted === '') carved = null
+  else if (readable) carved = carveFrom(book, domain, within, prefixes)
+  else
+    carved = {
+      ok: false,
+      says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.',
+    }
   return {
     domains,
     domain,
     within,
     wanted,
     inside: within !== '' && parseCidr(within).ok,
-    carved:
-      within === '' || wanted === ''
-        ? null
-        : readable
-          ? carveFrom(book, domain, within, prefixes)
-          : {
-              ok: false as const,
-              says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.',
-            },
+    carved,
     entries: book.filter((entry) => entry.domain === domain),
     collisions: collisions(book),
   }

@@ -17,9 +17,10 @@ import { useKey } from '../../frame/keys'
 import { DraftChange } from '../../parts/draft-change'
 import { Page } from '../../frame/page'
 import { Reason } from '../../parts/reason'
+import { RefLink } from '../../parts/ref-link'
 import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
-import { pathOf, To, useAddress } from '../../parts/to'
+import { To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import { orRefused } from '../refusals'
 import type { Route } from './+types/ground'
@@ -583,30 +584,18 @@ function Holders({
       </h2>
       {found.says === null ? null : <p>{found.says}</p>}
       <ul className="facts" style={{ marginTop: 6 }}>
-        {found.holders.map((holder) => {
-          const path = holder.about === null ? null : pathOf(holder.about)
-          return (
-            <li key={`${holder.domain}${holder.range}${holder.says}`}>
-              <span>
-                {path === null ? (
-                  holder.says
-                ) : (
-                  <To
-                    path={path.split('?')[0] ?? path}
-                    query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))}
-                  >
-                    {holder.says}
-                  </To>
-                )}
-              </span>
-              <span className="source">
-                <span className="mono">{holder.range}</span>
-                <br />
-                {holder.domain}
-              </span>
-            </li>
-          )
-        })}
+        {found.holders.map((holder) => (
+          <li key={`${holder.domain}${holder.range}${holder.says}`}>
+            <span>
+              <RefLink about={holder.about}>{holder.says}</RefLink>
+            </span>
+            <span className="source">
+              <span className="mono">{holder.range}</span>
+              <br />
+              {holder.domain}
+            </span>
+          </li>
+        ))}
       </ul>
     </section>
   )

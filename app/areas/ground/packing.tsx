@@ -410,6 +410,14 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
           rows={site.hosts.map((host): HostRow => {
             const on = site.machines.filter((machine) => machine.host === host.name)
             const one = losses.find((other) => other.host === host.name)
+            let loss: string
+            if (one) {
+              if (one.homeless.length > 0) loss = `${one.homeless.length} without a place`
+              else
+                loss =
+                  one.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') ||
+                  'nothing on it'
+            } else loss = ''
             return {
               name: host.name,
               zone: host.zone,
@@ -418,12 +426,7 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
               used: on.reduce((sum, machine) => sum + machine.cores, 0),
               cores: host.cores * site.overcommit,
               memory: `${bytesText(on.reduce((sum, machine) => sum + machine.memoryBytes, 0))} of ${bytesText(host.memoryBytes)}`,
-              loss: one
-                ? one.homeless.length > 0
-                  ? `${one.homeless.length} without a place`
-                  : one.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') ||
-                    'nothing on it'
-                : '',
+              loss,
             }
           })}
           id={(row) => row.name}

@@ -1,7 +1,8 @@
 /** Small pieces that speak of one step: its state, its cause chain, what was seen of it. */
 import type { StepRecord } from '~/server/changes/changes'
+import { RefLink } from '../../parts/ref-link'
 import { StateGlyph, stepGlyph } from '../../parts/state'
-import { pathOf, To } from '../../parts/to'
+import { To } from '../../parts/to'
 import { timeText } from '../../parts/when'
 
 export const StepState = ({ step }: { readonly step: StepRecord }) => (
@@ -14,25 +15,14 @@ export const StepState = ({ step }: { readonly step: StepRecord }) => (
 export function Chain({ step }: { readonly step: StepRecord }) {
   return (
     <ul className="chain" aria-label="Cause chain, from the top down">
-      {[...(step.cause?.chain ?? [])].reverse().map((link) => {
-        const path = pathOf(link.about)
-        return (
-          <li key={`${link.about}${link.says}`}>
-            {path === null ? (
-              <span className="mono">{link.about}</span>
-            ) : (
-              <To
-                path={path.split('?')[0] ?? path}
-                query={Object.fromEntries(new URLSearchParams(path.split('?')[1] ?? ''))}
-                className="mono"
-              >
-                {link.about}
-              </To>
-            )}
-            : {link.says}
-          </li>
-        )
-      })}
+      {[...(step.cause?.chain ?? [])].reverse().map((link) => (
+        <li key={`${link.about}${link.says}`}>
+          <RefLink about={link.about} className="mono">
+            {link.about}
+          </RefLink>
+          : {link.says}
+        </li>
+      ))}
     </ul>
   )
 }

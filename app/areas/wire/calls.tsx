@@ -68,6 +68,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       // A cell is drawn where something is said of the two: a call, a rule that lists it, or a way that is shut.
       if (!flow && (!account || (rule?.by !== 'closed' && !Array.isArray(rule?.by) && allowed)))
         return []
+      let why: string
+      if (reaches === false && last) why = `${last.hop.replace('-', ' ')}: ${byText(last.by)}`
+      else if (rule) {
+        if (typeof rule.by === 'string') {
+          if (rule.by === 'open') why = `namespace ${namespace} is open`
+          else why = `namespace ${namespace} is closed to callers not listed`
+        } else why = `caller rule ${listText(rule.by, 2)}`
+      } else why = 'an address outside'
       return [
         {
           caller,
@@ -76,16 +84,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
           allowed,
           perSecond: flow?.spans.find((span) => span.until === null)?.perSecond ?? 0,
           perDay,
-          why:
-            reaches === false && last
-              ? `${last.hop.replace('-', ' ')}: ${byText(last.by)}`
-              : rule
-                ? typeof rule.by === 'string'
-                  ? rule.by === 'open'
-                    ? `namespace ${namespace} is open`
-                    : `namespace ${namespace} is closed to callers not listed`
-                  : `caller rule ${listText(rule.by, 2)}`
-                : 'an address outside',
+          why,
           account: account?.serviceAccount ?? null,
           asks: flow ? `${flow.method} ${flow.path}` : null,
           listed: rule && typeof rule.by !== 'string' ? rule.by : [],

@@ -51,17 +51,16 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     rows: order.map(({ rule }) => {
       const unreachable = found?.unreachable.find((one) => one.rule === rule.name)
       const redundant = found?.redundant.find((one) => one.rule === rule.name)
+      let finding: string
+      if (rule.enabled === false) finding = ''
+      else if (unreachable)
+        finding = `never decides: ${listText(unreachable.by, 3)}${unreachable.opposite === true ? ', which does the opposite' : unreachable.opposite === 'partly' ? ', partly the opposite' : ''}`
+      else if (redundant) finding = `only repeats ${listText(redundant.by, 3)}`
+      else finding = ''
       return {
         ...rule,
         hits: hits.get(rule.name) ?? 0,
-        finding:
-          rule.enabled === false
-            ? ''
-            : unreachable
-              ? `never decides: ${listText(unreachable.by, 3)}${unreachable.opposite === true ? ', which does the opposite' : unreachable.opposite === 'partly' ? ', partly the opposite' : ''}`
-              : redundant
-                ? `only repeats ${listText(redundant.by, 3)}`
-                : '',
+        finding,
       }
     }),
     meets: Object.fromEntries(

@@ -33,6 +33,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     name !== '' && source.ok && 'pod' in source.end && ready.ok
       ? lookUp(ready.world, source.end, name)
       : null
+  let wrong: string | null
+  if (name === '') wrong = null
+  else if (!source.ok) wrong = source.says
+  else if (!('pod' in source.end))
+    wrong = 'Only a pod has a search path: name one as namespace/name.'
+  else if (tries === null) wrong = 'Nothing answers: the pod is not there any more.'
+  else wrong = null
   return {
     aim: `cluster/${cluster.name}`,
     cluster: cluster.name,
@@ -46,16 +53,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`),
     ].slice(0, 500),
     tries,
-    wrong:
-      name === ''
-        ? null
-        : !source.ok
-          ? source.says
-          : !('pod' in source.end)
-            ? 'Only a pod has a search path: name one as namespace/name.'
-            : tries === null
-              ? 'Nothing answers: the pod is not there any more.'
-              : null,
+    wrong,
   }
 }
 

@@ -2,6 +2,8 @@
 import fc from 'fast-check'
 
 interface PodOf {
+  /** The stateful set it belongs to. */
+  readonly of?: string
   readonly namespace: string
   readonly name: string
   readonly ip?: string
@@ -25,9 +27,17 @@ export const pod = ({
   labels = {},
   ports = [],
   hostNetwork,
+  of,
 }: PodOf): Record<string, unknown> => ({
   kind: 'Pod',
-  metadata: { namespace, name, labels },
+  metadata: {
+    namespace,
+    name,
+    labels,
+    ...(of === undefined
+      ? {}
+      : { ownerReferences: [{ kind: 'StatefulSet', name: of, controller: true }] }),
+  },
   spec: {
     ...(node === undefined ? {} : { nodeName: node }),
     ...(hostNetwork ? { hostNetwork: true } : {}),
@@ -111,6 +121,7 @@ export const wired = {
           node: 'bramble-2',
           hostIP: '10.44.0.12',
           labels: { app: 'ledger' },
+          of: 'ledger',
           ports: [{ name: 'view', containerPort: 8443 }],
         }),
         pod({
@@ -120,6 +131,7 @@ export const wired = {
           node: 'bramble-1',
           hostIP: '10.44.0.11',
           labels: { app: 'ledger' },
+          of: 'ledger',
           ports: [{ name: 'view', containerPort: 8443 }],
         }),
         pod({

@@ -3,10 +3,8 @@ import { z } from 'zod'
 import { openMetrics } from '~/core/wiring'
 import { expectations } from '~/core/wire'
 import { expectationSchema } from '../wire/expectations'
-import type { Route } from './routes'
-
-const any = z.unknown()
-const ok = (json: unknown) => ({ json })
+import { any, ok } from './answers'
+import type { Route } from './route'
 
 export const wireRoutes: readonly Route[] = [
   {

@@ -1,0 +1,120 @@
+/** What a raise hands out and leaves behind: boot data, its draft as text, its inventory. */
+import { z } from 'zod'
+import { stringify } from 'yaml'
+import Papa from 'papaparse'
+import { siteOf } from '~/core/fleet'
+import type { Gyrarch } from '../gyrarch'
+import { any, ok } from './answers'
+import type { Route } from './route'
+
+/** What a run made, one row a thing. */
+export function inventory(
+  record: {
+    readonly id: string
+    readonly intent: unknown
+    readonly plan: { readonly creates: readonly string[] } | null
+  },
+  view: Awaited<ReturnType<Gyrarch['fleet']['view']>>,
+) {
+  const site = siteOf(view, String((record.intent as { site?: unknown }).site ?? ''))
+  return (record.plan?.creates ?? []).map((ref) => {
+    const [kind = '', ...path] = ref.split('/')
+    const name = path[path.length - 1] ?? ''
+    const machine =
+      kind === 'machine' || kind === 'node'
+        ? site?.machines.find((other) => other.name === name)
+        : undefined
+    const held =
+      kind === 'address' ? site?.addresses.find((other) => other.address === name) : undefined
+    const disk = kind === 'disk' ? site?.disks.find((other) => other.name === name) : undefined
+    return {
+      kind,
+      name,
+      site: site?.name ?? '',
+      zone: machine?.zone ?? disk?.zone ?? '',
+      host: machine?.host ?? '',
+      size: machine?.size ?? '',
+      address: machine?.address ?? held?.address ?? '',
+      for: held?.for ?? disk?.machine ?? '',
+      diskGb: machine?.diskGb ?? disk?.sizeGb ?? null,
+      there:
+        machine !== undefined || held !== undefined || disk !== undefined || kind === 'cluster'
+          ? true
+          : site?.balancers.some((other) => other.name === name) === true,
+    }
+  })
+}
+export const bootDataRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/changes/:id/boot-data',
+    says: 'Boot data of every machine, secrets masked, with its size against the site’s limit.',
+    answer: z.object({ machines: z.array(any) }),
+    handle: async (gyrarch, { params }) =>
+      ok({ machines: await gyrarch.boot.views(params['id'] ?? '') }),
+  },
+  {
+    method: 'get',
+    path: '/changes/:id/boot-data.tar',
+    says: 'The boot data of all machines in one archive.',
+    answer: 'text',
+    handle: async (gyrarch, { params }) => ({
+      text: {
+        type: 'application/x-tar',
+        body: await gyrarch.boot.tar(params['id'] ?? ''),
+        fileName: `${params['id'] ?? 'change'}-boot-data.tar`,
+      },
+    }),
+  },
+  {
+    method: 'get',
+    path: '/changes/:id/boot-data/:machine/:file',
+    says: 'One file: user-data (as it is handed over), full-user-data, meta-data, network-config or seed.iso.',
+    answer: 'text',
+    handle: async (gyrarch, { params }) => ({
+      text: await gyrarch.boot.file(
+        params['id'] ?? '',
+        params['machine'] ?? '',
+        params['file'] ?? '',
+      ),
+    }),
+  },
+  {
+    method: 'get',
+    path: '/changes/:id/draft.yaml',
+    says: 'The draft as YAML.',
+    answer: 'yaml',
+    handle: async (gyrarch, { params }) => {
+      const { id, kind, title, intent } = await gyrarch.changes.get(params['id'] ?? '')
+      return {
+        text: {
+          type: 'application/yaml',
+          body: stringify({ gyrarch: 'draft/1', kind, title, intent }, { lineWidth: 0 }),
+          fileName: `${id}.draft.yaml`,
+        },
+      }
+    },
+  },
+  {
+    method: 'get',
+    path: '/changes/:id/inventory',
+    says: 'What a run made, as JSON or CSV.',
+    query: z.object({ format: z.enum(['json', 'csv']).optional() }),
+    answer: z.object({ inventory: z.array(any) }),
+    handle: async (gyrarch, { params, query }) => {
+      const rows = inventory(
+        await gyrarch.changes.get(params['id'] ?? ''),
+        await gyrarch.fleet.view(),
+      )
+      if ((query as { format?: string }).format === 'csv')
+        return {
+          text: {
+            type: 'text/csv',
+            body: Papa.unparse(rows),
+            fileName: `${params['id'] ?? ''}-inventory.csv`,
+          },
+        }
+      return ok({ inventory: rows })
+    },
+  },
+]

@@ -1,0 +1,206 @@
+/** Changes: drafted, amended, run, retried, taken back. */
+import { z } from 'zod'
+import { kinds } from '~/core/kinds'
+import { patchDraft } from '~/core/changes'
+import { Refusal } from '../changes/errors'
+import { changeId } from '../runner/journal'
+import { any, ok, change, asChange } from './answers'
+import type { Route } from './route'
+
+export const draftBody = z.strictObject({
+  kind: z.string().max(80),
+  intent: z.record(z.string(), any),
+  title: z.string().max(120).nullable().optional(),
+})
+export const patchOperation = z.looseObject({
+  op: z.enum(['add', 'remove', 'replace', 'move', 'copy', 'test']),
+  path: z.string().max(500),
+})
+export const amendBody = z.strictObject({
+  intent: z.record(z.string(), any).optional(),
+  patch: z.array(patchOperation).max(200).optional(),
+  title: z.string().max(120).nullable().optional(),
+})
+export const runBody = z.strictObject({
+  accept: z.array(z.string().max(400)).max(500).default([]),
+  confirm: z.string().max(253).optional(),
+  planDigest: z.string().max(80).nullable().optional(),
+})
+export const confirmBody = z.strictObject({ confirm: z.string().max(253).optional() })
+/** The version an `If-Match` header names: "3", W/"3" or * (any, null). */
+export function versionOf(header: string | undefined, id: string): number | null {
+  if (header === undefined)
+    throw new Refusal(
+      'conflict',
+      `Say which version of ${id} you amend: send If-Match with the ETag you read.`,
+    )
+  if (header.trim() === '*') return null
+  const found = /^(?:W\/)?"?(\d{1,9})"?$/.exec(header.trim())
+  if (!found)
+    throw new Refusal(
+      'conflict',
+      `If-Match “${header.slice(0, 40)}” is no version of ${id}. Read it again.`,
+    )
+  return Number(found[1])
+}
+export const changeRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/changes',
+    says: 'All changes, newest first.',
+    query: z.object({ state: z.string().max(20).optional() }),
+    answer: z.object({ changes: z.array(any) }),
+    handle: async (gyrarch, { query }) => {
+      const { state } = query as { state?: string }
+      const rows = await gyrarch.changes.list()
+      return ok({
+        changes: rows
+          .filter((row) => state === undefined || row.state === state)
+          .map((row) => ({
+            id: changeId(row.number),
+            kind: row.kind,
+            label: row.label,
+            title: row.title,
+            state: row.state,
+            startedAt: row.startedAt,
+            endedAt: row.endedAt,
+            waitsFor: row.waitsFor,
+          })),
+      })
+    },
+  },
+  {
+    method: 'post',
+    path: '/changes',
+    says: 'Draft a change.',
+    body: draftBody,
+    answer: change,
+    status: 201,
+    handle: async (gyrarch, { body }) => {
+      const wish = body as z.infer<typeof draftBody>
+      return asChange(await gyrarch.changes.draft(wish.kind, wish.intent, wish.title ?? null), 201)
+    },
+  },
+  {
+    method: 'get',
+    path: '/changes/:id',
+    says: 'One change with its findings, plan, steps and proof.',
+    answer: change,
+    handle: async (gyrarch, { params }) => asChange(await gyrarch.changes.get(params['id'] ?? '')),
+  },
+  {
+    method: 'patch',
+    path: '/changes/:id',
+    says: 'Amend the intent, whole or by JSON Patch (RFC 6902). Needs If-Match.',
+    body: amendBody,
+    answer: change,
+    handle: async (gyrarch, { params, body, ifMatch }) => {
+      const id = params['id'] ?? ''
+      const row = await gyrarch.changes.find(id)
+      const wish = body as z.infer<typeof amendBody>
+      const expected = versionOf(ifMatch, id)
+      if (wish.intent === undefined && wish.patch === undefined && wish.title === undefined)
+        throw new Refusal('invalid', 'Give the intent, or a patch of it.', [
+          { path: 'intent', says: 'is missing' },
+        ])
+      if (wish.intent !== undefined && wish.patch !== undefined)
+        throw new Refusal('invalid', 'Give either the intent or a patch of it, not both.', [
+          { path: 'patch', says: 'is given beside intent' },
+        ])
+      const patched =
+        wish.patch === undefined
+          ? (wish.intent ?? row.intent)
+          : patchDraft(row.intent, wish.patch as Parameters<typeof patchDraft>[1])
+      if (patched === null)
+        throw new Refusal('invalid', 'The patch does not fit the intent.', [
+          { path: 'patch', says: 'an operation names a place that is not there, or a test failed' },
+        ])
+      return asChange(await gyrarch.changes.amend(id, patched, expected, wish.title))
+    },
+  },
+  {
+    method: 'delete',
+    path: '/changes/:id',
+    says: 'Discard a draft.',
+    answer: z.object({ id: z.string() }),
+    handle: async (gyrarch, { params }) => {
+      await gyrarch.changes.discard(params['id'] ?? '')
+      return ok({ id: params['id'] })
+    },
+  },
+  {
+    method: 'post',
+    path: '/changes/:id/run',
+    says: 'Run it as it was read.',
+    body: runBody,
+    answer: change,
+    status: 202,
+    handle: async (gyrarch, { params, body }) => {
+      const wish = body as z.infer<typeof runBody>
+      return asChange(
+        await gyrarch.changes.run(params['id'] ?? '', {
+          accept: wish.accept,
+          confirm: wish.confirm,
+          planDigest: wish.planDigest ?? undefined,
+        }),
+        202,
+      )
+    },
+  },
+  {
+    method: 'post',
+    path: '/changes/:id/retry',
+    says: 'Retry a halted run from where it failed.',
+    body: confirmBody,
+    answer: change,
+    status: 202,
+    handle: async (gyrarch, { params, body }) =>
+      asChange(
+        await gyrarch.changes.retry(
+          params['id'] ?? '',
+          (body as z.infer<typeof confirmBody>).confirm,
+        ),
+        202,
+      ),
+  },
+  {
+    method: 'post',
+    path: '/changes/:id/take-back',
+    says: 'Undo what a run has done, in reverse order.',
+    body: confirmBody,
+    answer: change,
+    status: 202,
+    handle: async (gyrarch, { params, body }) =>
+      asChange(
+        await gyrarch.changes.takeBack(
+          params['id'] ?? '',
+          (body as z.infer<typeof confirmBody>).confirm,
+        ),
+        202,
+      ),
+  },
+  {
+    method: 'post',
+    path: '/changes/:id/give-up',
+    says: 'End a halted run and leave what it made.',
+    body: confirmBody,
+    answer: change,
+    status: 202,
+    handle: async (gyrarch, { params }) =>
+      asChange(await gyrarch.changes.giveUp(params['id'] ?? ''), 202),
+  },
+  {
+    method: 'get',
+    path: '/kinds',
+    says: 'The change kinds with the schemas of their intents.',
+    answer: z.object({ kinds: z.array(any) }),
+    handle: async () =>
+      ok({
+        kinds: kinds.map((kind) => ({
+          name: kind.name,
+          title: kind.title,
+          schema: z.toJSONSchema(kind.schema, { io: 'input', unrepresentable: 'any' }),
+        })),
+      }),
+  },
+]

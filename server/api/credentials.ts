@@ -1,0 +1,64 @@
+/** Credentials of sites. */
+import { z } from 'zod'
+import { any, ok, siteCalled } from './answers'
+import type { Route } from './route'
+
+export const credentialRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/credentials',
+    says: 'Site credentials: never their secrets.',
+    answer: z.object({ credentials: z.array(any) }),
+    handle: async (gyrarch) => ok({ credentials: (await gyrarch.fleet.view()).credentials }),
+  },
+  {
+    method: 'post',
+    path: '/credentials',
+    says: 'Enter a credential. It is encrypted at rest, checked with the site, and never shown again.',
+    body: z.strictObject({
+      site: z.string().max(253),
+      name: z.string().max(63),
+      secret: z.string().max(10000),
+      until: z.string().max(40),
+    }),
+    answer: z.object({ credentials: z.array(any) }),
+    status: 201,
+    handle: async (gyrarch, { body }) => {
+      const wish = body as { site: string; name: string; secret: string; until: string }
+      await siteCalled(gyrarch, wish.site)
+      await gyrarch.credentials.enter(wish)
+      return {
+        status: 201,
+        json: {
+          credentials: (await gyrarch.fleet.view()).credentials.filter(
+            (one) => one.site === wish.site,
+          ),
+        },
+      }
+    },
+  },
+  {
+    method: 'post',
+    path: '/credentials/:site/:name/check',
+    says: 'Ask the site whether it takes a credential.',
+    answer: z.object({ credential: any }),
+    handle: async (gyrarch, { params }) => {
+      await gyrarch.credentials.check(params['site'] ?? '', params['name'] ?? '')
+      return ok({
+        credential: (await gyrarch.fleet.view()).credentials.find(
+          (one) => one.site === params['site'] && one.name === params['name'],
+        ),
+      })
+    },
+  },
+  {
+    method: 'delete',
+    path: '/credentials/:site/:name',
+    says: 'Remove a credential.',
+    answer: z.object({ name: z.string() }),
+    handle: async (gyrarch, { params }) => {
+      await gyrarch.credentials.remove(params['site'] ?? '', params['name'] ?? '')
+      return ok({ name: params['name'] })
+    },
+  },
+]

@@ -1,0 +1,75 @@
+/** The fleet at a glance, and what has happened to it. */
+import { z } from 'zod'
+import type { FleetNode } from '~/core/fleet'
+import { version } from '../gyrarch'
+import type { Route } from './route'
+import { ok, any, wholeText } from './answers'
+
+/** A place in the fleet, as the API shows it. */
+export const treeEntry = (node: FleetNode) => ({ name: node.name, state: node.state })
+export const fleetRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/health',
+    says: 'Whether the server answers.',
+    answer: z.object({ ok: z.boolean(), version: z.string() }),
+    handle: async () => ok({ ok: true, version }),
+  },
+  {
+    method: 'get',
+    path: '/fleet',
+    says: 'The whole fleet with its states.',
+    answer: z.object({ version: z.number(), now: z.string(), totals: any, sites: z.array(any) }),
+    handle: async (gyrarch) => {
+      const view = await gyrarch.fleet.view()
+      const tree = gyrarch.tree(view)
+      const byName = new Map(view.clusters.map((cluster) => [cluster.name, cluster]))
+      const kindOf = new Map(view.sites.map((site) => [site.name, site.kind]))
+      return ok({
+        version: view.version,
+        now: view.now,
+        totals: {
+          sites: view.sites.length,
+          clusters: view.clusters.length,
+          nodes: tree.nodes,
+          pods: view.clusters.reduce((sum, cluster) => sum + cluster.podCount, 0),
+          cpuMilli: tree.cpuMilli,
+          requestedCpuMilli: tree.requestedCpuMilli,
+          memoryBytes: tree.memoryBytes,
+          requestedMemoryBytes: tree.requestedMemoryBytes,
+          spendPerMonth: tree.spend,
+        },
+        sites: tree.children.map((site) => ({
+          name: site.name,
+          kind: kindOf.get(site.name),
+          state: site.state,
+          clusters: site.children.map((cluster) => ({
+            ...treeEntry(cluster),
+            guarded: byName.get(cluster.name)?.guarded ?? false,
+            release: cluster.release,
+            pools: cluster.children.map((pool) => ({
+              ...treeEntry(pool),
+              nodes: pool.children.map(treeEntry),
+            })),
+          })),
+        })),
+      })
+    },
+  },
+  {
+    method: 'get',
+    path: '/events',
+    says: 'The journal in pages, oldest first.',
+    query: z.object({
+      after: wholeText(Number.MAX_SAFE_INTEGER).optional(),
+      limit: wholeText(1000).optional(),
+    }),
+    answer: z.object({ events: z.array(any), next: z.number().nullable() }),
+    handle: async (gyrarch, { query }) => {
+      const { after, limit } = query as { after?: number; limit?: number }
+      const most = Math.max(1, limit ?? 200)
+      const events = await gyrarch.journal({ after: after ?? 0, limit: most })
+      return ok({ events, next: events.length === most ? (events.at(-1)?.seq ?? null) : null })
+    },
+  },
+]

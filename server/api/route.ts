@@ -1,0 +1,39 @@
+/** One route of the JSON API: what it takes, what it answers. */
+
+import type { z } from 'zod'
+import type { Gyrarch } from '../gyrarch'
+
+export interface Route {
+  readonly method: 'get' | 'post' | 'patch' | 'delete'
+  readonly path: string
+  readonly says: string
+  readonly query?: z.ZodType
+  readonly body?: z.ZodType
+  /** Where the body is optional: an absent one reads as `{}`. */
+  readonly answer: z.ZodType | 'yaml' | 'text'
+  readonly status?: number
+  /** Takes its body as bytes, up to 256 MiB, and reads it itself. */
+  readonly large?: boolean
+  /** Takes its body as the text it is: a manifest in YAML or JSON. */
+  readonly manifest?: boolean
+  readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
+}
+export interface Call {
+  readonly params: Readonly<Record<string, string>>
+  readonly query: Readonly<Record<string, unknown>>
+  readonly body: unknown
+  readonly ifMatch: string | undefined
+  readonly signal: AbortSignal
+  /** Where Gyrarch was reached, for addresses that others are given. */
+  readonly base: string
+}
+export interface Answer {
+  readonly status?: number
+  readonly json?: unknown
+  readonly text?: {
+    readonly type: string
+    readonly body: string | Buffer
+    readonly fileName?: string
+  }
+  readonly etag?: string
+}

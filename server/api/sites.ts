@@ -1,0 +1,151 @@
+/** Sites: what stands there, host packing, name records. */
+import { z } from 'zod'
+import { leftovers, siteState, stateContext } from '~/core/fleet'
+import { resolve, writeZone, zoneAgainst } from '~/core/ground'
+import { hallRoom, hostLoss } from '~/core/sizing'
+import { any, ok, siteCalled } from './answers'
+import type { Route } from './route'
+
+export const siteRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/sites/:name',
+    says: 'One site: zones, hosts, machines, networks, images.',
+    answer: any,
+    handle: async (gyrarch, { params }) => {
+      const { view, site } = await siteCalled(gyrarch, params['name'])
+      return ok({ ...site, ...siteState(site, view.clusters, stateContext(view)) })
+    },
+  },
+  {
+    method: 'get',
+    path: '/sites',
+    says: 'All sites.',
+    answer: z.object({ sites: z.array(any) }),
+    handle: async (gyrarch) =>
+      ok({
+        sites: (await gyrarch.fleet.view()).sites.map(
+          ({ name, title, kind, domain, zones, connected }) => ({
+            name,
+            title,
+            kind,
+            domain,
+            zones,
+            connected,
+          }),
+        ),
+      }),
+  },
+  {
+    method: 'get',
+    path: '/sites/:name/packing',
+    says: 'The hosts of a hall with what they hold, and what the loss of each would do.',
+    query: z.object({
+      cores: z
+        .string()
+        .regex(/^\d{1,4}$/)
+        .optional(),
+      memoryGiB: z
+        .string()
+        .regex(/^\d{1,6}$/)
+        .optional(),
+      count: z
+        .string()
+        .regex(/^\d{1,3}$/)
+        .optional(),
+      zone: z.string().max(253).optional(),
+    }),
+    answer: z.object({ hosts: z.array(any), trial: any }),
+    handle: async (gyrarch, { params, query }) => {
+      const { site } = await siteCalled(gyrarch, params['name'])
+      const wish = query as { cores?: string; memoryGiB?: string; count?: string; zone?: string }
+      const trial =
+        wish.cores === undefined
+          ? null
+          : hallRoom(
+              site.hosts,
+              site.machines,
+              Array.from({ length: Math.min(200, Number(wish.count ?? 1)) }, (_, i) => ({
+                name: `trial-${String(i + 1).padStart(3, '0')}`,
+                zone: wish.zone ?? site.zones[i % site.zones.length] ?? '',
+                cores: Number(wish.cores),
+                memoryBytes: Number(wish.memoryGiB ?? 0) * 2 ** 30,
+                apart: null,
+              })),
+              site.overcommit,
+              site.reservePerZone > 0,
+            )
+      return ok({
+        overcommit: site.overcommit,
+        reservePerZone: site.reservePerZone,
+        hosts: site.hosts.map((host) => ({
+          ...host,
+          machines: site.machines
+            .filter((machine) => machine.host === host.name)
+            .map(({ name, cores, memoryBytes, cluster }) => ({
+              name,
+              cores,
+              memoryBytes,
+              cluster,
+            })),
+          loss: hostLoss(site.hosts, site.machines, host.name, site.overcommit),
+        })),
+        trial,
+      })
+    },
+  },
+  {
+    method: 'get',
+    path: '/sites/:name/orphans',
+    says: 'What no cluster owns at a site, and what it costs a month.',
+    answer: z.object({ orphans: z.array(any), perMonth: z.number() }),
+    handle: async (gyrarch, { params }) => {
+      const { view, site } = await siteCalled(gyrarch, params['name'])
+      const orphans = leftovers(site, view.clusters)
+      return ok({ orphans, perMonth: orphans.reduce((sum, one) => sum + one.perMonth, 0) })
+    },
+  },
+  {
+    method: 'get',
+    path: '/sites/:name/zone',
+    says: 'The records of a site’s name server as a zone file (RFC 1035).',
+    answer: 'text',
+    handle: async (gyrarch, { params }) => {
+      const { site } = await siteCalled(gyrarch, params['name'])
+      return {
+        text: {
+          type: 'text/dns',
+          body: writeZone(site.records, site.nameDomain),
+          fileName: `${site.name}.zone`,
+        },
+      }
+    },
+  },
+  {
+    method: 'post',
+    path: '/sites/:name/zone',
+    says: 'Read a zone file against what the site serves: the good records, the bad lines, and the change that would set them.',
+    body: z.strictObject({ text: z.string().max(4000000) }),
+    answer: z.object({ records: z.array(any), problems: z.array(any), change: any }),
+    handle: async (gyrarch, { params, body }) => {
+      const { site } = await siteCalled(gyrarch, params['name'])
+      return ok(zoneAgainst((body as { text: string }).text, site))
+    },
+  },
+  {
+    method: 'get',
+    path: '/sites/:name/resolve',
+    says: 'What a name leads to, asked of the site’s name server.',
+    query: z.object({ name: z.string().min(1).max(253) }),
+    answer: z.object({
+      name: z.string(),
+      addresses: z.array(z.string()),
+      path: z.array(z.string()),
+    }),
+    handle: async (gyrarch, { params, query }) => {
+      const { site } = await siteCalled(gyrarch, params['name'])
+      const { name } = query as { name: string }
+      return ok({ name, ...resolve(site.records, site.nameDomain, name) })
+    },
+  },
+]

@@ -1,0 +1,98 @@
+/** The clock and the faults of the stand-ins. */
+import { z } from 'zod'
+import type { Gyrarch } from '../gyrarch'
+import type { Route } from './route'
+import { ok, any } from './answers'
+
+export const clockBody = z.union([
+  z.strictObject({ speed: z.union([z.literal(0), z.literal(1), z.literal(60), z.literal(600)]) }),
+  z.strictObject({
+    advanceSeconds: z
+      .number()
+      .min(0)
+      .max(31 * 86400),
+  }),
+  z.strictObject({ toNextEvent: z.literal(true) }),
+  z.strictObject({ calm: z.boolean() }),
+])
+export const faultBody = z.strictObject({
+  fault: z.string().max(80),
+  about: z.string().max(300),
+  mode: z.enum(['transient', 'permanent']).default('permanent'),
+  times: z.int().min(1).max(10000).default(1),
+  afterSeconds: z
+    .number()
+    .min(0)
+    .max(31 * 86400)
+    .default(0),
+})
+export function clockOf(gyrarch: Gyrarch) {
+  const { now, speed, calm } = gyrarch.outside
+  return { now: new Date(now).toISOString(), speed, calm }
+}
+export const standinRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/clock',
+    says: 'The stand-ins’ clock.',
+    answer: z.object({ now: z.string(), speed: z.number(), calm: z.boolean() }),
+    handle: async (gyrarch) => ok(clockOf(gyrarch)),
+  },
+  {
+    method: 'post',
+    path: '/clock',
+    says: 'Set its speed, run it ahead, or go to the next event.',
+    body: clockBody,
+    answer: z.object({ now: z.string(), speed: z.number(), calm: z.boolean() }),
+    handle: async (gyrarch, { body }) => {
+      const wish = body as z.infer<typeof clockBody>
+      if ('speed' in wish) await gyrarch.outside.setSpeed(wish.speed)
+      else if ('advanceSeconds' in wish) await gyrarch.outside.advance(wish.advanceSeconds)
+      else if ('toNextEvent' in wish) await gyrarch.outside.toNextEvent()
+      else await gyrarch.outside.setCalm(wish.calm)
+      return ok(clockOf(gyrarch))
+    },
+  },
+  {
+    method: 'get',
+    path: '/faults',
+    says: 'Faults that can be put into the stand-ins, and those that are.',
+    answer: z.object({ possible: z.array(any), active: z.array(any) }),
+    handle: async (gyrarch) => {
+      const { possible, active } = await gyrarch.outside.faults()
+      return ok({
+        possible,
+        active: active.map((fault) => ({
+          id: fault.id,
+          fault: fault.kind,
+          about: fault.about,
+          mode: fault.mode,
+          left: fault.left,
+          since: new Date(fault.since).toISOString(),
+        })),
+      })
+    },
+  },
+  {
+    method: 'post',
+    path: '/faults',
+    says: 'Put a fault into the stand-ins.',
+    body: faultBody,
+    answer: z.object({ id: z.string() }),
+    status: 201,
+    handle: async (gyrarch, { body }) => ({
+      status: 201,
+      json: { id: await gyrarch.putFault(body as z.infer<typeof faultBody>) },
+    }),
+  },
+  {
+    method: 'delete',
+    path: '/faults/:id',
+    says: 'Take a fault away.',
+    answer: z.object({ id: z.string() }),
+    handle: async (gyrarch, { params }) => {
+      await gyrarch.endFault(params['id'] ?? '')
+      return ok({ id: params['id'] })
+    },
+  },
+]

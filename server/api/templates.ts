@@ -1,0 +1,87 @@
+/** Templates of drafts. */
+import { z } from 'zod'
+import { Refusal } from '../changes/errors'
+import { any, ok } from './answers'
+import type { Route } from './route'
+
+export const templateRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/templates',
+    says: 'Drafts kept with fields left open.',
+    answer: z.object({ templates: z.array(any) }),
+    handle: async (gyrarch) => ok({ templates: await gyrarch.templates.list() }),
+  },
+  {
+    method: 'post',
+    path: '/templates',
+    says: 'Keep a draft as a template: a change, or a kind with its intent.',
+    body: z.strictObject({
+      name: z.string().max(63),
+      says: z.string().max(300).default(''),
+      change: z.string().max(20).optional(),
+      kind: z.string().max(80).optional(),
+      intent: z.record(z.string(), any).optional(),
+      open: z.array(z.string().max(300)).max(50).default([]),
+    }),
+    answer: any,
+    status: 201,
+    handle: async (gyrarch, { body }) => {
+      const wish = body as {
+        name: string
+        says: string
+        change?: string
+        kind?: string
+        intent?: unknown
+        open: string[]
+      }
+      const from = wish.change === undefined ? null : await gyrarch.changes.get(wish.change)
+      if (!from && (wish.kind === undefined || wish.intent === undefined))
+        throw new Refusal('invalid', 'Say which draft: a change, or a kind and its intent.', [
+          { path: 'change', says: 'is missing' },
+        ])
+      return {
+        status: 201,
+        json: await gyrarch.templates.keep({
+          name: wish.name,
+          says: wish.says,
+          kind: from?.kind ?? wish.kind ?? '',
+          intent: from?.intent ?? wish.intent,
+          open: wish.open,
+        }),
+      }
+    },
+  },
+  {
+    method: 'get',
+    path: '/templates/:name',
+    says: 'One template.',
+    answer: any,
+    handle: async (gyrarch, { params }) => ok(await gyrarch.templates.get(params['name'] ?? '')),
+  },
+  {
+    method: 'delete',
+    path: '/templates/:name',
+    says: 'Remove a template.',
+    answer: z.object({ name: z.string() }),
+    handle: async (gyrarch, { params }) => {
+      await gyrarch.templates.remove(params['name'] ?? '')
+      return ok({ name: params['name'] })
+    },
+  },
+  {
+    method: 'post',
+    path: '/templates/:name/draft',
+    says: 'Draft a change from a template; values by the pointers it leaves open.',
+    body: z.strictObject({ values: z.record(z.string().max(300), any).default({}) }),
+    answer: any,
+    status: 201,
+    handle: async (gyrarch, { params, body }) => ({
+      status: 201,
+      json: await gyrarch.templates.draft(
+        params['name'] ?? '',
+        (body as { values: Record<string, unknown> }).values,
+      ),
+    }),
+  },
+]
