@@ -2,6 +2,7 @@
 import { place, readWorld } from '../core/placement'
 import { node, pod, type TestObject } from '../core/placement/testing/worlds'
 import { seeded } from '../core/units'
+import { type Figure, measure } from './figure'
 
 /** Objects of a cluster with as many nodes and pods; pods are of `shapes` shapes, one in ten with spread or affinity. */
 export function largeCluster(
@@ -95,28 +96,35 @@ export function largeCluster(
   return made
 }
 
-export function placementBench(report: (name: string, figure: string, aim: string) => void): void {
+/** All of a fleet placed in one go. */
+export function placementFigures(): readonly Figure[] {
   const objects = largeCluster(5000, 90_000, 10_000, 200)
   const from = performance.now()
   const read = readWorld(objects)
   if (!read.ok) throw new Error(read.says)
   const found = place(read.world, { remedies: false })
   const seconds = (performance.now() - from) / 1000
-  report(
-    'placement: 5,000 nodes, 90,000 + 10,000 pods',
-    `${seconds.toFixed(1)} s, ${(process.memoryUsage().rss / 2 ** 30).toFixed(2)} GiB, ${found.placed.length} placed`,
-    'under 10 s, 1.5 GiB',
-  )
+  const memory = process.memoryUsage().rss / 2 ** 30
+  const detail = `${found.placed.length} placed`
+  const name = 'placement of 90,000 + 10,000 pods on 5,000 nodes'
+  return [
+    { name, value: seconds, unit: 's', aim: { atMost: 10 }, detail },
+    { name: `${name}, memory`, value: memory, unit: 'GiB', aim: { atMost: 1.5 } },
+  ]
+}
+
+export function boardFigures(): readonly Figure[] {
   const board = largeCluster(500, 9000, 200, 60)
-  const times = Array.from({ length: 20 }, () => {
-    const start = performance.now()
+  const { median } = measure(17, () => {
     const world = readWorld(board)
     if (world.ok) place(world.world, { remedies: false })
-    return performance.now() - start
-  }).sort((a, b) => a - b)
-  report(
-    'board of 500 nodes and 9,200 pods placed anew, median',
-    `${(times[10] ?? 0).toFixed(0)} ms`,
-    'under 100 ms',
-  )
+  })
+  return [
+    {
+      name: 'board of 500 nodes and 9,200 pods placed anew',
+      value: median,
+      unit: 'ms',
+      aim: { atMost: 100 },
+    },
+  ]
 }

@@ -9,6 +9,7 @@ import {
   type WalkWorld,
 } from '../core/wire'
 import { seeded } from '../core/units'
+import type { Figure } from './figure'
 
 const ip = (base: number, n: number): string => {
   const value = base + n
@@ -162,7 +163,8 @@ export function longFirewall(count: number): readonly FirewallRule[] {
   })
 }
 
-export function wireBench(report: (name: string, figure: string, aim: string) => void): void {
+/** Walks between pods, and from pods to the ranges of the site, drawn by a counter. */
+export function walkFigures(): readonly Figure[] {
   const given = largeWorld(200, 5000, 500, 1000)
   const from = performance.now()
   const read = prepareWorld(given)
@@ -187,18 +189,34 @@ export function wireBench(report: (name: string, figure: string, aim: string) =>
     if (found.ok && found.walk.delivered) delivered++
   }
   const seconds = (performance.now() - start) / 1000
-  report(
-    'walks a second: 200 nodes, 5,000 pods, 500 policies, 1,000 rules',
-    `${Math.round(walks / seconds)} (prepared in ${prepared.toFixed(0)} ms; ${Math.round((100 * delivered) / walks)} % delivered)`,
-    '20,000',
-  )
+  return [
+    {
+      name: 'walks among 200 nodes, 5,000 pods, 500 policies, 1,000 rules',
+      value: walks / seconds,
+      unit: '/s',
+      aim: { atLeast: 20_000 },
+      detail: `${Math.round((100 * delivered) / walks)} % delivered`,
+    },
+    {
+      name: 'their world prepared',
+      value: prepared,
+      unit: 'ms',
+      aim: { atMost: 1000 },
+    },
+  ]
+}
+
+export function reviewFigures(): readonly Figure[] {
   const rules = longFirewall(2000)
   const began = performance.now()
   const review = reviewFirewall(rules)
   if (!review.ok) throw new Error(review.says)
-  report(
-    'review of 2,000 firewall rules',
-    `${((performance.now() - began) / 1000).toFixed(2)} s, ${review.review.unreachable.length} unreachable, ${review.review.redundant.length} redundant`,
-    'under 2 s',
-  )
+  return [
+    {
+      name: 'review of 2,000 firewall rules',
+      value: (performance.now() - began) / 1000,
+      unit: 's',
+      aim: { atMost: 2 },
+    },
+  ]
 }

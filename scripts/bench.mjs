@@ -3,7 +3,15 @@ import { bin, needChromium, needPackages, root, run } from './ready.mjs'
 
 needPackages()
 needChromium()
-const application = run(bin('react-router'), ['build', '--logLevel', 'error'])
-if (application !== 0) process.exit(application)
-const built = run(bin('vite'), ['build', '--config', 'bench/vite.config.ts', '--logLevel', 'error'])
-process.exit(built === 0 ? run(process.execPath, [`${root}build/bench/bench.js`]) : built)
+
+// With --json only the figures go to standard output.
+const quiet = { stdio: ['ignore', 'ignore', 'inherit'] }
+
+function build(command, args) {
+  const status = run(bin(command), args, quiet)
+  if (status !== 0) process.exit(status)
+}
+
+build('react-router', ['build', '--logLevel', 'error'])
+build('vite', ['build', '--config', 'bench/vite.config.ts', '--logLevel', 'error'])
+process.exit(run(process.execPath, [`${root}build/bench/bench.js`, ...process.argv.slice(2)]))

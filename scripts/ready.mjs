@@ -38,7 +38,7 @@ export function needPackages() {
     )
     process.exit(status)
   }
-  console.log(`Installed in ${Math.round((Date.now() - started) / 1000)} s.`)
+  console.error(`Installed in ${Math.round((Date.now() - started) / 1000)} s.`)
   writeFileSync(mark, lock)
 }
 
@@ -50,7 +50,7 @@ export function needChromium() {
     ['libarchive-tools', '/usr/bin/bsdtar'],
   ].flatMap(([name, path]) => (existsSync(path) ? [] : [name]))
   if (missing.length === 0) return
-  console.log(`Installing ${missing.join(', ')} for the tests…`)
+  console.error(`Installing ${missing.join(', ')} for the tests…`)
   const sudo = process.getuid?.() === 0 ? [] : ['sudo']
   const apt = (...args) => {
     const [command, ...rest] = [...sudo, 'apt-get', ...args]

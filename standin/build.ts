@@ -8,7 +8,7 @@ import { fieldsOf, isIdentity } from '../core/objects/fields'
 import { digestOf, imageParts, objectKey } from './cluster/manifests'
 import { loads, newPod, schedulePod, startPod } from './cluster/pods'
 import type { Scenario, ScenarioCluster, ScenarioSite } from './scenario'
-import { leaseFrom } from './sites/addresses'
+import { enterAddress, leaseFrom } from './sites/addresses'
 import type { Cluster, Machine, Manifest, Node, Site, Workload, World } from './world'
 
 const number = (index: number): string => String(index).padStart(2, '0')
@@ -229,7 +229,7 @@ function standMachine(
     zone,
   })
   if (given !== null && address === null && network)
-    site.addresses.push({
+    enterAddress(site, {
       address: given,
       network: network.name,
       for: name,
@@ -340,7 +340,7 @@ function buildCluster(
       return i <= own.count ? `${spec.name}-cp-${i}` : `${spec.name} spare`
     }
     own.addresses.forEach((address, i) =>
-      site.addresses.push({
+      enterAddress(site, {
         address,
         network: management?.name ?? '',
         for: holder(i),

@@ -189,7 +189,7 @@ export interface Disk {
   readonly name: string
   readonly sizeGb: number
   readonly machine: string | null
-  cluster: string | null
+  readonly cluster: string | null
   /** Where its store is; absent on disks that belong to no zone. */
   readonly zone?: string
 }

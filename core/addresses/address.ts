@@ -32,7 +32,7 @@ function parseIpv4(text: string): AddressResult<bigint> {
     return refuse(`${shown(text)} has a leading zero in “${zeros}”. Write it without.`)
   const over = octets.find((octet) => Number(octet) > 255)
   if (over !== undefined) return refuse(`${shown(text)} is no address: ${over} is over 255.`)
-  return { ok: true, value: octets.reduce((sum, octet) => sum * 256n + BigInt(octet), 0n) }
+  return { ok: true, value: BigInt(octets.reduce((sum, octet) => sum * 256 + Number(octet), 0)) }
 }
 
 function parseIpv6(text: string): AddressResult<bigint> {
@@ -77,7 +77,8 @@ export function parseAddress(text: string): AddressResult<Address> {
 }
 
 function formatIpv4(value: bigint): string {
-  return [24n, 16n, 8n, 0n].map((shift) => String((value >> shift) & 255n)).join('.')
+  const bits = Number(value)
+  return `${(bits >>> 24) & 255}.${(bits >>> 16) & 255}.${(bits >>> 8) & 255}.${bits & 255}`
 }
 
 /** RFC 5952: lower case, no leading zeros, the longest run of two or more zero groups (the first of equals) as "::". */

@@ -2,6 +2,7 @@
 import { parseCidr } from '../../core/addresses'
 import { GiB, MiB } from '../../core/units'
 import { permanent, recordsArg, textArg, textMap, textsArg } from '../args'
+import { timeServersFor } from '../sites/surroundings'
 import type { Behaviour } from '../engine/sim'
 import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
@@ -119,13 +120,7 @@ export const nodeJoin: Behaviour = {
         const about = `machine/${site?.name ?? ''}/${machine.name}`
         if (machine.skewSeconds !== undefined) {
           const times = textsArg(op, 'timeServers')
-          const all = Object.values(sim.world.sites).flatMap((other) =>
-            other.domain === site?.domain ? other.timeServers : [],
-          )
-          const sources =
-            times.length > 0
-              ? all.filter((server) => times.includes(server.name))
-              : (site?.timeServers ?? [])
+          const sources = site ? timeServersFor(sim, site, times) : []
           // Clocks are set again as soon as a server answers.
           if (sources.some((server) => server.answers)) delete machine.skewSeconds
           else {

@@ -22,6 +22,9 @@ import type { Behaviour, Later, Sim, Snapshot } from './sim'
 const isFailure = (value: unknown): value is OperationFailure =>
   typeof value === 'object' && value !== null && 'class' in value
 
+const isNamed = <T extends { readonly name: string }>(value: unknown, name: string): value is T =>
+  typeof value === 'object' && value !== null && 'name' in value && value.name === name
+
 /** Done commands are kept this long for repeated keys and look-ups: two days of virtual time. */
 const keepMs = 2 * 86_400_000
 
@@ -33,9 +36,18 @@ export class Simulator implements Sim {
   private seq: number
   private count: number
   private readonly changed = new Set<string>()
-  private readonly stirred = new Set<string>()
+  private readonly stirredSites = new Set<string>()
+  private readonly stirredClusters = new Set<string>()
+  /** Slices that were touched before, taken apart. */
+  private readonly slices = new Map<
+    string,
+    { readonly kind: 'site' | 'cluster'; readonly name: string }
+  >()
   /** What the ways of each site were made of when they were last looked at. */
-  private readonly wiring = new Map<string, readonly unknown[]>()
+  private readonly wiring = new WeakMap<
+    Site,
+    { readonly [K in 'firewall' | 'translations' | 'routes' | 'networks']: Site[K] | undefined }
+  >()
   private readonly ended: Operation[] = []
   private readonly moved = new Set<Operation>()
 
@@ -75,15 +87,16 @@ export class Simulator implements Sim {
   }
 
   site(name: unknown): Site | undefined {
-    return typeof name === 'string' && Object.hasOwn(this.world.sites, name)
-      ? this.world.sites[name]
-      : undefined
+    if (typeof name !== 'string') return undefined
+    // A name that every object has, like `constructor`, gives no site.
+    const site: unknown = this.world.sites[name]
+    return isNamed<Site>(site, name) ? site : undefined
   }
 
   cluster(name: unknown): Cluster | undefined {
-    return typeof name === 'string' && Object.hasOwn(this.world.clusters, name)
-      ? this.world.clusters[name]
-      : undefined
+    if (typeof name !== 'string') return undefined
+    const cluster: unknown = this.world.clusters[name]
+    return isNamed<Cluster>(cluster, name) ? cluster : undefined
   }
 
   takes(name: string, medianSeconds: number): number {
@@ -97,7 +110,9 @@ export class Simulator implements Sim {
   touch(slice: string): void {
     this.changed.add(slice)
     // Some touch before they change: what follows is looked at when the event is over.
-    this.stirred.add(slice)
+    const known = this.slices.get(slice) ?? this.readSlice(slice)
+    if (known.kind === 'site') this.stirredSites.add(known.name)
+    else this.stirredClusters.add(known.name)
   }
 
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
@@ -197,25 +212,45 @@ export class Simulator implements Sim {
 
   /** Called at the end of whatever can have changed something, at the same time of the clock: what follows from it by itself. */
   settle(): void {
-    for (const name of this.stirred) {
-      const site = name.startsWith('site:') ? this.site(name.slice(5)) : undefined
+    if (this.stirredSites.size === 0 && this.stirredClusters.size === 0) return
+    for (const name of this.stirredSites) {
+      const site = this.site(name)
       if (!site) continue
       meterSite(site, this.clock)
-      const wiring = [site.firewall, site.translations, site.routes, site.networks]
-      const before = this.wiring.get(site.name)
-      if (!before || wiring.some((part, i) => part !== before[i])) {
-        this.wiring.set(site.name, wiring)
-        watchAgents(this, site)
-      }
+      if (this.isRewired(site)) watchAgents(this, site)
     }
-    if (this.stirred.size === 0) return
-    const sites = new Set(
-      [...this.stirred].flatMap((name) => (name.startsWith('site:') ? [name.slice(5)] : [])),
-    )
-    for (const cluster of Object.values(this.world.clusters))
-      if (cluster.flows && (this.stirred.has(`cluster:${cluster.name}`) || sites.has(cluster.site)))
+    for (const name in this.world.clusters) {
+      const cluster = this.cluster(name)
+      if (!cluster?.flows) continue
+      if (this.stirredClusters.has(name) || this.stirredSites.has(cluster.site))
         lookAtTraffic(this, cluster)
-    this.stirred.clear()
+    }
+    this.stirredSites.clear()
+    this.stirredClusters.clear()
+  }
+
+  private readSlice(slice: string): { readonly kind: 'site' | 'cluster'; readonly name: string } {
+    const colon = slice.indexOf(':')
+    const kind: 'site' | 'cluster' = slice.startsWith('site:') ? 'site' : 'cluster'
+    const read = { kind, name: slice.slice(colon + 1) }
+    this.slices.set(slice, read)
+    return read
+  }
+
+  /** Whether what decides a site’s ways is another than when it was last looked at. */
+  private isRewired(site: Site): boolean {
+    const before = this.wiring.get(site)
+    if (
+      before &&
+      before.firewall === site.firewall &&
+      before.translations === site.translations &&
+      before.routes === site.routes &&
+      before.networks === site.networks
+    )
+      return false
+    const { firewall, translations, routes, networks } = site
+    this.wiring.set(site, { firewall, translations, routes, networks })
+    return true
   }
 
   private carryOut(event: SimEvent): void {

@@ -5,32 +5,85 @@ import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { HeldAddress, Network, OperationFailure, Site } from '../world'
 
+/** The addresses of a list as a set, handed on from each list to the one that replaces it. */
+const takenIn = new WeakMap<readonly HeldAddress[], Set<string>>()
+
+function takenAt(site: Site): Set<string> {
+  let taken = takenIn.get(site.addresses)
+  if (!taken) {
+    taken = new Set()
+    for (const held of site.addresses) taken.add(held.address)
+    takenIn.set(site.addresses, taken)
+  }
+  return taken
+}
+
+/** Replaces the list of addresses; `taken` is what was taken before, brought up to date by whoever calls. */
+function replace(site: Site, addresses: HeldAddress[], taken: Set<string>): void {
+  takenIn.delete(site.addresses)
+  takenIn.set(addresses, taken)
+  site.addresses = addresses
+}
+
+/** Enters an address as held. */
+export function enterAddress(site: Site, address: HeldAddress): void {
+  const taken = takenAt(site)
+  taken.add(address.address)
+  replace(site, [...site.addresses, address], taken)
+}
+
 export const hold = (sim: Sim, site: Site, address: HeldAddress): void => {
-  site.addresses = [...site.addresses, address]
+  enterAddress(site, address)
   sim.touch(`site:${site.name}`)
 }
 
 export const release = (sim: Sim, site: Site, gone: (address: HeldAddress) => boolean): void => {
-  site.addresses = site.addresses.filter((address) => !gone(address))
+  const taken = takenAt(site)
+  const kept: HeldAddress[] = []
+  for (const held of site.addresses) {
+    if (gone(held)) taken.delete(held.address)
+    else kept.push(held)
+  }
+  replace(site, kept, taken)
   sim.touch(`site:${site.name}`)
 }
+
+interface LeaseRange {
+  readonly range: Range
+  readonly first: bigint
+  readonly last: bigint
+}
+
+const leaseRanges = new WeakMap<Network, LeaseRange | null>()
 
 const rangeOf = (text: string | undefined): Range | null => {
   const range = text === undefined ? null : parseRange(text)
   return range?.ok ? range.value : null
 }
 
-/** The lowest address of a network that its DHCP server still has: its DHCP range, or the whole network past the gateway. */
-export function leaseFrom(site: Site, network: Network): string | null {
+/** What a network’s DHCP server gives out: its DHCP range, or the whole network past the gateway. Read once for each network. */
+function leaseRangeOf(network: Network): LeaseRange | null {
+  const read = leaseRanges.get(network)
+  if (read !== undefined) return read
   const range = rangeOf(network.dhcp) ?? rangeOf(network.range)
-  if (!range) return null
-  const taken = new Set(site.addresses.map((held) => held.address))
-  if (network.gateway !== undefined) taken.add(network.gateway)
-  const [first, last] =
-    network.dhcp === undefined ? [range.first + 4n, range.last - 1n] : [range.first, range.last]
-  for (let value = first; value <= last; value++) {
-    const address = formatAddress({ family: range.family, value })
-    if (!taken.has(address)) return address
+  const isWhole = network.dhcp === undefined
+  const leases = range && {
+    range,
+    first: isWhole ? range.first + 4n : range.first,
+    last: isWhole ? range.last - 1n : range.last,
+  }
+  leaseRanges.set(network, leases)
+  return leases
+}
+
+/** The lowest address of a network that its DHCP server still has. O(addresses taken below it). */
+export function leaseFrom(site: Site, network: Network): string | null {
+  const leases = leaseRangeOf(network)
+  if (!leases) return null
+  const taken = takenAt(site)
+  for (let value = leases.first; value <= leases.last; value++) {
+    const address = formatAddress({ family: leases.range.family, value })
+    if (address !== network.gateway && !taken.has(address)) return address
   }
   return null
 }

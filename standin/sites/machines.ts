@@ -7,10 +7,24 @@ import type { Host, Machine, Operation, OperationFailure, Site } from '../world'
 import { uniform } from '../engine/random'
 import { hold, leaseFrom, release } from './addresses'
 import { heardAgain, powerLost } from './power'
+import { nameServersFor, namesAreAnswered, timeServersFor } from './surroundings'
+
+/** Machines by name, of lists that were asked before: a list is replaced, never altered, when one comes or goes. */
+const byName = new WeakMap<readonly Machine[], ReadonlyMap<string, Machine>>()
+
+/** The machine of that name at a site. O(1) once its list was asked. */
+export function machineNamed(site: Site, name: string): Machine | undefined {
+  let machines = byName.get(site.machines)
+  if (!machines) {
+    machines = new Map(site.machines.map((machine) => [machine.name, machine]))
+    byName.set(site.machines, machines)
+  }
+  return machines.get(name)
+}
 
 const machineOf = (sim: Sim, op: Operation): { site: Site; machine: Machine } | undefined => {
   const site = sim.site(op.args['site'])
-  const machine = site?.machines.find((other) => other.name === op.args['name'])
+  const machine = site && machineNamed(site, textArg(op, 'name'))
   return site && machine ? { site, machine } : undefined
 }
 
@@ -260,6 +274,94 @@ const withMachine =
     return found ? what(sim, found.site, found.machine) : gone(op)
   }
 
+interface BootData {
+  readonly bytes: number
+  readonly lines: number
+  readonly digest: string
+  readonly instance: string
+  readonly handed: 'inline' | 'pointer'
+}
+
+function bootDataOf(op: Operation, machine: Machine): BootData {
+  const data = op.args['bootData']
+  const given = typeof data === 'object' && data !== null ? (data as Record<string, unknown>) : {}
+  return {
+    bytes: Number(given['bytes'] ?? 0),
+    lines: Number(given['lines'] ?? 0),
+    digest: String(given['digest'] ?? ''),
+    instance: String(given['instance'] ?? machine.name),
+    handed: given['handed'] === 'pointer' ? 'pointer' : 'inline',
+  }
+}
+
+/** What is wrong with boot data when a machine comes to read it, or null. */
+function bootDataFailure(site: Site, machine: Machine, data: BootData): OperationFailure | null {
+  const about = `machine/${site.name}/${machine.name}`
+  const dataRef = `boot-data/${site.name}/${machine.name}`
+  if (site.bootData.limitBytes !== null && data.bytes > site.bootData.limitBytes)
+    return permanent(
+      'boot-data-large',
+      `The boot data of ${machine.name} is ${data.bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`,
+      { about: dataRef, says: 'refused by the machine service' },
+      { about, says: 'was not started' },
+    )
+  if (site.bootDataCutAt !== null && data.bytes > site.bootDataCutAt) {
+    const line = Math.max(1, Math.floor((data.lines * site.bootDataCutAt) / data.bytes))
+    return permanent(
+      'boot-data-malformed',
+      `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`,
+      {
+        about: dataRef,
+        says: `${site.bootDataCutAt} of ${data.bytes} bytes arrived; line ${line}: unexpected end of text`,
+      },
+      { about, says: 'cloud-init stopped: no user, no key, no runtime' },
+    )
+  }
+  if (data.handed === 'inline') return null
+  if (site.published.some((file) => file.digest === data.digest)) return null
+  return permanent(
+    'boot-data-missing',
+    `${machine.name} found no boot data behind its pointer.`,
+    { about: dataRef, says: 'not on the boot server' },
+    { about, says: 'cloud-init stopped' },
+  )
+}
+
+/** What a machine that cannot resolve names fails with, or null. */
+function namesFailure(
+  sim: Sim,
+  site: Site,
+  machine: Machine,
+  told: readonly string[],
+): OperationFailure | null {
+  const network = site.networks.find((other) => other.name === machine.network)
+  const servers = nameServersFor(site, network, told)
+  if (servers.length === 0 || namesAreAnswered(sim, site, servers)) return null
+  const server = servers[0] ?? ''
+  return permanent(
+    'name-server',
+    `${machine.name} cannot resolve names: no answer from ${servers.join(', ')}.`,
+    told.length > 0
+      ? { about: `name-server/${site.name}/${server}`, says: 'does not answer' }
+      : {
+          about: `network/${site.name}/${machine.network}`,
+          says: `hands out name server ${server}, which does not exist`,
+        },
+    {
+      about: `machine/${site.name}/${machine.name}`,
+      says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled`,
+    },
+  )
+}
+
+/** Sets the clock of a machine by the first time server that answers; without one it stays behind. */
+function setClock(sim: Sim, site: Site, machine: Machine, told: readonly string[]): void {
+  const servers = timeServersFor(sim, site, told)
+  if (servers.length > 0 && !servers.some((server) => server.answers))
+    machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
+  else if (machine.skewSeconds !== undefined) delete machine.skewSeconds
+}
+
 /** What cloud-init meets on a first boot, in the order in which it meets it. */
 function firstBoot(
   sim: Sim,
@@ -267,7 +369,6 @@ function firstBoot(
   site: Site,
   machine: Machine,
 ): string | OperationFailure {
-  const about = `machine/${site.name}/${machine.name}`
   const fail = (failure: OperationFailure): OperationFailure => {
     machine.power = 'failed'
     sim.touch(`site:${site.name}`)
@@ -275,99 +376,19 @@ function firstBoot(
   }
   const death = diesBooting(sim, site.name, machine.name)
   if (death) return fail(death)
-  const data = op.args['bootData']
-  const given = typeof data === 'object' && data !== null ? (data as Record<string, unknown>) : {}
-  const bytes = Number(given['bytes'] ?? 0)
-  const lines = Number(given['lines'] ?? 0)
-  const pointer = given['handed'] === 'pointer'
-  if (site.bootData.limitBytes !== null && bytes > site.bootData.limitBytes) {
-    return fail(
-      permanent(
-        'boot-data-large',
-        `The boot data of ${machine.name} is ${bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`,
-        { about: `boot-data/${site.name}/${machine.name}`, says: 'refused by the machine service' },
-        { about, says: 'was not started' },
-      ),
-    )
-  }
-  if (site.bootDataCutAt !== null && bytes > site.bootDataCutAt) {
-    const line = Math.max(1, Math.floor((lines * site.bootDataCutAt) / bytes))
-    return fail(
-      permanent(
-        'boot-data-malformed',
-        `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`,
-        {
-          about: `boot-data/${site.name}/${machine.name}`,
-          says: `${site.bootDataCutAt} of ${bytes} bytes arrived; line ${line}: unexpected end of text`,
-        },
-        { about, says: 'cloud-init stopped: no user, no key, no runtime' },
-      ),
-    )
-  }
-  if (pointer) {
-    const digest = String(given['digest'] ?? '')
-    const file = site.published.find((other) => other.digest === digest)
-    if (!file)
-      return fail(
-        permanent(
-          'boot-data-missing',
-          `${machine.name} found no boot data behind its pointer.`,
-          { about: `boot-data/${site.name}/${machine.name}`, says: 'not on the boot server' },
-          { about, says: 'cloud-init stopped' },
-        ),
-      )
-  }
-  machine.bootData = {
-    bytes,
-    instance: String(given['instance'] ?? machine.name),
-    handed: pointer ? 'pointer' : 'inline',
-  }
-  const network = site.networks.find((other) => other.name === machine.network)
-  const asked = textsOf(op.args['nameServers'])
-  const servers =
-    asked.length > 0
-      ? asked
-      : [network?.nameServer ?? site.nameServers[0]?.address].filter(
-          (one): one is string => one !== undefined,
-        )
-  const known = Object.values(sim.world.sites).flatMap((other) =>
-    other.domain === site.domain ? other.nameServers : [],
-  )
-  if (
-    servers.length > 0 &&
-    !servers.some((address) => known.some((server) => server.address === address && server.answers))
-  ) {
-    return fail(
-      permanent(
-        'name-server',
-        `${machine.name} cannot resolve names: no answer from ${servers.join(', ')}.`,
-        {
-          about:
-            asked.length > 0
-              ? `name-server/${site.name}/${servers[0] ?? ''}`
-              : `network/${site.name}/${machine.network}`,
-          says:
-            asked.length > 0
-              ? 'does not answer'
-              : `hands out name server ${servers[0] ?? ''}, which does not exist`,
-        },
-        {
-          about,
-          says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled`,
-        },
-      ),
-    )
-  }
-  const times = textsOf(op.args['timeServers'])
-  const all = Object.values(sim.world.sites).flatMap((other) =>
-    other.domain === site.domain ? other.timeServers : [],
-  )
-  const sources =
-    times.length > 0 ? all.filter((server) => times.includes(server.name)) : site.timeServers
-  if (sources.length > 0 && !sources.some((server) => server.answers))
-    machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
-  else delete machine.skewSeconds
-  return `first boot done: ${pointer ? 'boot data fetched and its SHA-256 verified, ' : ''}root file system grown, host keys made, ${machine.skewSeconds === undefined ? 'clock set' : `clock not set: no time server answered, it is ${Math.round(machine.skewSeconds / 60)} min behind`}`
+  const data = bootDataOf(op, machine)
+  const unreadable = bootDataFailure(site, machine, data)
+  if (unreadable) return fail(unreadable)
+  machine.bootData = { bytes: data.bytes, instance: data.instance, handed: data.handed }
+  const unresolved = namesFailure(sim, site, machine, textsOf(op.args['nameServers']))
+  if (unresolved) return fail(unresolved)
+  setClock(sim, site, machine, textsOf(op.args['timeServers']))
+  const fetched = data.handed === 'pointer' ? 'boot data fetched and its SHA-256 verified, ' : ''
+  const clock =
+    machine.skewSeconds === undefined
+      ? 'clock set'
+      : `clock not set: no time server answered, it is ${Math.round(machine.skewSeconds / 60)} min behind`
+  return `first boot done: ${fetched}root file system grown, host keys made, ${clock}`
 }
 
 const textsOf = (value: unknown): readonly string[] =>

@@ -52,14 +52,25 @@ export interface Fare {
   readonly leaving: Readonly<Packet> | null
 }
 
+/** Lines of addresses that were asked before. An address is short and there are few; past this many it begins anew. */
+const lines = new Map<string, bigint | null>()
+const maxLines = 50_000
+
 /** A number for an address; both families on one line. */
 function lineOf(address: string): bigint | null {
-  const parsed = parseAddress(address)
-  if (parsed.ok) {
-    if (parsed.value.family === 6) return (1n << 40n) + parsed.value.value
-    return parsed.value.value
+  let line = lines.get(address)
+  if (line === undefined) {
+    line = readLine(address)
+    if (lines.size >= maxLines) lines.clear()
+    lines.set(address, line)
   }
-  return null
+  return line
+}
+
+function readLine(address: string): bigint | null {
+  const parsed = parseAddress(address)
+  if (!parsed.ok) return null
+  return parsed.value.family === 6 ? (1n << 40n) + parsed.value.value : parsed.value.value
 }
 
 export function covers(range: string, address: string): boolean {
@@ -72,7 +83,10 @@ export function covers(range: string, address: string): boolean {
 
 const anyCovers = (ranges: readonly string[] | undefined, address: string): boolean =>
   ranges === undefined || ranges.some((range) => covers(range, address))
-const same = (a: string, b: string): boolean => lineOf(a) !== null && lineOf(a) === lineOf(b)
+const same = (a: string, b: string): boolean => {
+  const line = lineOf(a)
+  return line !== null && line === lineOf(b)
+}
 
 // Policies
 

@@ -1,0 +1,50 @@
+/** The Fleet page of 5,000 nodes, from the built server and in the browser. */
+import { openBrowser } from '../e2e/browser'
+import { serve } from '../e2e/server'
+import { type Figure, middle } from './figure'
+
+export async function fleetFigures(): Promise<readonly Figure[]> {
+  const served = await serve({ args: ['--nodes', '5000'] })
+  try {
+    return [await responses(served.url), await awakenings(served.url)]
+  } finally {
+    await served.remove()
+  }
+}
+
+async function responses(url: string): Promise<Figure> {
+  const ask = async (): Promise<number> => {
+    const from = performance.now()
+    await (await fetch(`${url}/fleet`)).text()
+    return performance.now() - from
+  }
+  for (let i = 0; i < 5; i++) await ask()
+  const taken: number[] = []
+  for (let i = 0; i < 30; i++) taken.push(await ask())
+  return {
+    name: 'Fleet page of 5,000 nodes, response of the server',
+    value: middle(taken).median,
+    unit: 'ms',
+    aim: { atMost: 150 },
+  }
+}
+
+async function awakenings(url: string): Promise<Figure> {
+  const browser = await openBrowser()
+  const taken: number[] = []
+  for (let i = 0; i < 5; i++) {
+    const page = await browser.newPage()
+    const from = performance.now()
+    await page.goto(`${url}/fleet`, { waitUntil: 'domcontentloaded' })
+    await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
+    taken.push(performance.now() - from)
+    await page.close()
+  }
+  await browser.close()
+  return {
+    name: 'Fleet page of 5,000 nodes, usable in the browser',
+    value: middle(taken).median,
+    unit: 'ms',
+    aim: { atMost: 1500 },
+  }
+}

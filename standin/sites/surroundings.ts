@@ -1,0 +1,40 @@
+/** The name and time servers that a machine can ask: those of its site, and of every site in its address domain. */
+import type { Sim } from '../engine/sim'
+import type { Network, Site } from '../world'
+
+/** Sites that share the address domain, the site itself first. Nothing is made: most look-ups end at the site itself. */
+function* sitesOfDomain(sim: Sim, site: Site): Generator<Site> {
+  yield site
+  for (const name in sim.world.sites) {
+    const other = sim.site(name)
+    if (other && other !== site && other.domain === site.domain) yield other
+  }
+}
+
+/** The name servers a machine asks: those it was told, else the one its network hands out, else the site’s first. */
+export function nameServersFor(
+  site: Site,
+  network: Network | undefined,
+  told: readonly string[],
+): readonly string[] {
+  if (told.length > 0) return told
+  const handedOut = network?.nameServer ?? site.nameServers[0]?.address
+  return handedOut === undefined ? [] : [handedOut]
+}
+
+/** Whether one of the addresses is that of a name server that answers. */
+export function namesAreAnswered(sim: Sim, site: Site, addresses: readonly string[]): boolean {
+  for (const other of sitesOfDomain(sim, site))
+    for (const server of other.nameServers)
+      if (server.answers && addresses.includes(server.address)) return true
+  return false
+}
+
+/** The time servers a machine asks: those it was told, as far as they exist, else the site’s. */
+export function timeServersFor(sim: Sim, site: Site, told: readonly string[]): Site['timeServers'] {
+  if (told.length === 0) return site.timeServers
+  const servers: Site['timeServers'][number][] = []
+  for (const other of sitesOfDomain(sim, site))
+    for (const server of other.timeServers) if (told.includes(server.name)) servers.push(server)
+  return servers
+}
