@@ -30,7 +30,7 @@ module.exports = {
       name: 'standin-uses-little-of-the-core',
       severity: 'error',
       from: { path: '^standin/', pathNot: test },
-      to: { path: '^(core/(?!units/|addresses/|objects/)|server/|app/|workers/|demo/)' },
+      to: { path: '^(core/(?!contract/|units/|addresses/|objects/)|server/|app/|workers/|demo/)' },
     },
     {
       name: 'standin-no-node',
@@ -39,9 +39,15 @@ module.exports = {
       to: { dependencyTypes: ['core'] },
     },
     {
+      name: 'the-contract-stands-on-little',
+      severity: 'error',
+      from: { path: '^core/contract/', pathNot: test },
+      to: { path: '^core/(?!contract/|units/|addresses/|objects/)' },
+    },
+    {
       name: 'only-the-connector-knows-the-standin',
       severity: 'error',
-      from: { pathNot: '^(standin/|server/ports/standin/|bench/)' },
+      from: { pathNot: '^(standin/|server/connectors/standin/|bench/)' },
       to: { path: '^standin/' },
     },
     {

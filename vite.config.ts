@@ -15,7 +15,7 @@ export default defineConfig({
         rollupOptions: {
           input: {
             main: here('./server/main.ts'),
-            engine: here('./server/ports/standin/engine-thread.ts'),
+            engine: here('./server/connectors/standin/engine-thread.ts'),
             compute: here('./server/compute/thread.ts'),
           },
         },

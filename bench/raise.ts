@@ -7,7 +7,7 @@ import type { FleetView } from '../core/fleet'
 import { clusterRaise, raiseIntent } from '../core/provisioning'
 import { hallRoom } from '../core/sizing'
 import { Gyrarch } from '../server/gyrarch'
-import { inThisThread } from '../server/ports/standin/engine-link'
+import { inThisThread } from '../server/connectors/standin/engine-link'
 import { type Figure, measure } from './figure'
 
 export function packingFigures(): readonly Figure[] {

@@ -1,5 +1,5 @@
 /** How many events a second the simulated outside gets through. */
-import { demoScenario } from '../server/ports/standin/demo'
+import { demoScenario } from '../server/connectors/standin/demo'
 import { buildWorld, Simulator } from '../standin'
 import type { Figure } from './figure'
 

@@ -11,7 +11,7 @@ import { gyrarchContext, nonceContext } from '~/app/context'
 import { headers, ownHostOnly, ownOriginOnly } from './api/guards'
 import { apiRouter } from './api/router'
 import { Gyrarch } from './gyrarch'
-import { inOwnThread } from './ports/standin/engine-link'
+import { inOwnThread } from './connectors/standin/engine-link'
 
 const { values } = parseArgs({
   options: {

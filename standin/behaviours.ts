@@ -1,5 +1,6 @@
 /** Every command the outside understands, by verb. */
-import type { Behaviour } from './engine/sim'
+import type { VerbName, DefinitionOf } from '../core/contract'
+import type { AnyBehaviour, Behaviour } from './engine/sim'
 import { addressHold, addressRelease } from './sites/addresses'
 import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
@@ -44,7 +45,12 @@ import {
   workloadRestart,
 } from './cluster/objects'
 
-export const behaviours: Readonly<Record<string, Behaviour>> = {
+/** Verbs that are asked of the outside: all but those of Gyrarch’s own register. */
+export type OutsideVerb = {
+  [Name in VerbName]: DefinitionOf<Name>['port'] extends 'ledger' ? never : Name
+}[VerbName]
+
+const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'address.hold': addressHold,
   'address.release': addressRelease,
   'machine.create': machineCreate,
@@ -112,3 +118,7 @@ export const behaviours: Readonly<Record<string, Behaviour>> = {
   'dns.ask': dnsAsk,
   'pod.try': podTry,
 }
+
+const byVerb: ReadonlyMap<string, AnyBehaviour> = new Map(Object.entries(behaviours))
+
+export const behaviourOf = (verb: string): AnyBehaviour | undefined => byVerb.get(verb)

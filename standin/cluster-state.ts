@@ -1,4 +1,7 @@
 /** A cluster as the simulator keeps it: its nodes, what was written to it, and the calls within it. */
+import type { Manifest, Taint } from '../core/contract'
+
+export type { Taint } from '../core/contract'
 import type { Machine, ManagedControlPlane } from './site-state'
 
 export interface Condition {
@@ -7,12 +10,6 @@ export interface Condition {
   readonly reason: string
   readonly message: string
   readonly since: number
-}
-
-export interface Taint {
-  readonly key: string
-  readonly value: string
-  readonly effect: 'NoSchedule' | 'PreferNoSchedule' | 'NoExecute'
 }
 
 export interface Node {
@@ -38,18 +35,7 @@ export interface Node {
 }
 
 /** An object of the API as it was written, without its status. */
-export interface Manifest {
-  readonly apiVersion: string
-  readonly kind: string
-  readonly metadata: {
-    readonly name: string
-    readonly namespace?: string
-    readonly labels?: Readonly<Record<string, string>>
-    readonly annotations?: Readonly<Record<string, string>>
-    readonly [field: string]: unknown
-  }
-  readonly [field: string]: unknown
-}
+export type { Manifest }
 
 /** What a workload’s pods are made from, at one time in its life. */
 export interface Revision {

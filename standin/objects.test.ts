@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { demoScenario } from '../server/ports/standin/demo'
+import { demoScenario } from '../server/connectors/standin/demo'
 import { objectsOf } from './report'
 import { buildWorld, Simulator } from '.'
 import type { Manifest, Pod } from './world'

@@ -1,6 +1,6 @@
 /** Things at sites and in clusters that are undone, run out or are refused. */
 import { describe, expect, it } from 'vitest'
-import { demoScenario } from '../server/ports/standin/demo'
+import { demoScenario } from '../server/connectors/standin/demo'
 import { buildWorld, Simulator } from '.'
 
 const scenario = demoScenario()

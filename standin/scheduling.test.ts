@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { demoScenario } from '~/server/ports/standin/demo'
+import { demoScenario } from '~/server/connectors/standin/demo'
 import { buildWorld, objectsOf, probe, Simulator } from '.'
 
 const start = Date.parse('2026-03-02T06:00:00Z')

@@ -1,83 +1,25 @@
-/** A site as the simulator keeps it: its ground, its devices, and the machines on it. */
+/** A site as the simulator keeps it: its ground, its devices, and the machines on it. What it reports has the contract’s shape. */
+import type * as contract from '../core/contract'
 
-export interface Network {
-  readonly name: string
-  readonly range: string
-  readonly role: 'management' | 'nodes' | 'frontage' | 'storage' | 'private'
-  readonly zone?: string
-  readonly vlan?: number
-  readonly gateway?: string
-  readonly dhcp?: string
-  readonly pool?: string
-  readonly mtu?: number
-  /** The name server that its DHCP server hands out; the site’s first where absent. */
-  readonly nameServer?: string
-  /** Whether its DHCP server answers; absent means yes. */
-  readonly dhcpAnswers?: boolean
-}
+export type {
+  Balancer,
+  Card,
+  FirewallRule,
+  HeldAddress,
+  Image,
+  Network,
+  Route,
+  Translation,
+} from '../core/contract'
+export type DnsRecord = contract.NameRecord
+export type Published = contract.PublishedFile
+export type Disk = contract.HeldDisk
 
-export interface Route {
-  readonly network: string
-  readonly to: string
-  readonly via: string
-}
+/** A record of the contract that the simulator alters in place at these keys. */
+type Mutable<T, Key extends keyof T> = Omit<T, Key> & { -readonly [K in Key]: T[K] }
 
-export interface DnsRecord {
-  readonly name: string
-  readonly type: string
-  readonly ttl: number
-  readonly value: string
-}
-
-/** What stands between an address outside and nodes: a virtual address, its port, and who made it for whom. */
-export interface Balancer {
-  readonly name: string
-  readonly address: string
-  readonly port: number
-  readonly cluster: string | null
-  readonly service: string
-  /** Further ports it answers on. */
-  readonly ports?: readonly number[]
-  /** Made by the load balancer itself, for a service; goes with that. */
-  readonly made?: boolean
-}
-
-export interface FirewallRule {
-  readonly name: string
-  /** Lower is asked first. */
-  readonly priority: number
-  readonly direction: 'in' | 'out'
-  readonly action: 'allow' | 'deny'
-  readonly from?: readonly string[]
-  readonly to?: readonly string[]
-  readonly protocol: 'tcp' | 'udp' | 'sctp' | 'any'
-  readonly ports?: readonly string[]
-  /** The machines it is on; absent is all. */
-  readonly members?: readonly string[]
-  readonly enabled?: boolean
-}
-
-export interface Translation {
-  readonly name: string
-  readonly priority: number
-  readonly kind: 'keep' | 'translate'
-  readonly from?: readonly string[]
-  readonly to?: readonly string[]
-  readonly becomes?: string
-  readonly protocol?: 'tcp' | 'udp' | 'any'
-}
-
-export interface Host {
-  readonly name: string
-  readonly zone: string
-  readonly cores: number
-  readonly memoryBytes: number
-  readonly diskGb: number
-  readonly idleWatts: number
-  readonly fullWatts: number
-  /** Out: taken out for work, holds nothing new. Dead: everything on it has stopped. */
-  service?: 'in' | 'out' | 'dead'
-}
+/** Out: taken out for work, holds nothing new. Dead: everything on it has stopped. */
+export type Host = Mutable<contract.Host, 'service'>
 
 export interface Size {
   readonly name: string
@@ -89,40 +31,11 @@ export interface Size {
   readonly gpus: number
 }
 
-export interface Image {
-  readonly name: string
-  readonly release: string
-  readonly arch: string
-  readonly minimumDiskGb: number
-}
-
-export interface BoxDisk {
-  readonly identifier: string
-  readonly shownAs: string
-  readonly sizeGb: number
-  readonly removable: boolean
-  holds: string | null
-}
-
-export interface Card {
-  readonly name: string
-  readonly mac: string
-  readonly address: string | null
-  readonly network: string | null
-  readonly sharedWith: number
-}
+export type BoxDisk = Mutable<contract.BoxDisk, 'holds'>
 
 /** A machine that stands somewhere already, with its own disks and cards. */
-export interface Box {
-  readonly name: string
-  readonly zone: string
-  readonly arch: string
-  readonly cores: number
-  readonly memoryBytes: number
+export interface Box extends Omit<contract.Box, 'disks' | 'usedBy'> {
   readonly disks: BoxDisk[]
-  readonly cards: readonly Card[]
-  /** An operating system runs on it. */
-  readonly prepared?: boolean
   /** What it really is, which only itself tells: its cards’ addresses, its clock, its runtime. */
   readonly inside?: {
     readonly cards: readonly {
@@ -170,30 +83,6 @@ export interface Machine {
   readonly createdAt: number
 }
 
-export interface HeldAddress {
-  readonly address: string
-  readonly network: string
-  readonly for: string
-  readonly cluster: string | null
-  readonly how: 'static' | 'dhcp' | 'virtual'
-}
-
-export interface Published {
-  readonly name: string
-  readonly bytes: number
-  readonly digest: string
-  readonly cluster: string
-}
-
-export interface Disk {
-  readonly name: string
-  readonly sizeGb: number
-  readonly machine: string | null
-  readonly cluster: string | null
-  /** Where its store is; absent on disks that belong to no zone. */
-  readonly zone?: string
-}
-
 export interface ManagedControlPlane {
   readonly cluster: string
   readonly tier: 'plain' | 'assured'
@@ -229,10 +118,10 @@ export interface Site {
   quotaCores: number | null
   quotaBalancers: number | null
   quotaAddresses: number | null
-  networks: Network[]
-  routes: Route[]
+  networks: contract.Network[]
+  routes: contract.Route[]
   sizes: Size[]
-  images: Image[]
+  images: contract.Image[]
   hosts: Host[]
   nameServers: { readonly address: string; readonly answers: boolean }[]
   timeServers: { readonly name: string; readonly answers: boolean }[]
@@ -243,12 +132,12 @@ export interface Site {
   readonly bootData: { readonly limitBytes: number | null; readonly base64: boolean }
   bootDataCutAt: number | null
   published: Published[]
-  balancers: Balancer[]
+  balancers: contract.Balancer[]
   /** Fingerprints of the credentials it takes, and until when (ms). */
   credentials: { readonly fingerprint: string; readonly until: number }[]
   boxes: Box[]
   machines: Machine[]
-  addresses: HeldAddress[]
+  addresses: contract.HeldAddress[]
   disks: Disk[]
   readonly managedTiers: readonly { readonly tier: 'plain' | 'assured'; readonly hourly: number }[]
   /** The address the first managed control plane gets; later ones count down. */
@@ -263,8 +152,8 @@ export interface Site {
   }
   /** Sizes of which a zone has none left, as `zone/size`. */
   soldOut: string[]
-  firewall?: readonly FirewallRule[]
-  translations?: readonly Translation[]
+  firewall?: readonly contract.FirewallRule[]
+  translations?: readonly contract.Translation[]
   /** The address under which it goes out to the wide-area uplink. */
   readonly egress?: string
   /** Largest packet its uplink carries (bytes). */

@@ -57,10 +57,10 @@ export const faultKinds = [
 export type FaultKind = (typeof faultKinds)[number]
 
 /** A command under way or done. */
-export interface Operation {
+export interface Operation<Args = Readonly<Record<string, unknown>>> {
   readonly key: string
   readonly verb: string
-  readonly args: Readonly<Record<string, unknown>>
+  readonly args: Args
   readonly startedAt: number
   stage: number
   endedAt: number | null

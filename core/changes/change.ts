@@ -4,12 +4,8 @@
  */
 import type { Operation } from 'fast-json-patch'
 import type { z } from 'zod'
+import type { Command, Failure, Ref } from '../contract'
 import type { FleetView, Reservation } from '../fleet'
-
-/** `kind/cluster-or-site/name`, or `kind/name` for sites and clusters themselves. */
-export type Ref = string
-
-export const ref = (kind: string, ...path: readonly string[]): Ref => [kind, ...path].join('/')
 
 /** Something observed, on which a finding or a cause rests. */
 export interface Fact {
@@ -51,16 +47,6 @@ export interface Remedy {
 /** A finding as a check writes it: the key is derived, and remedies are still unproven. */
 export interface RawFinding extends Omit<Finding, 'key' | 'remedies'> {
   readonly offers?: readonly { readonly says: string; readonly change: RemedyChange }[]
-}
-
-/** `ledger` is Gyrarch's own register of clusters; the others are outside. */
-export type PortName = 'site' | 'cluster' | 'ledger'
-
-/** An argument may be `{ $from: stepId, path }`: a value out of an earlier step's result. */
-export interface Command {
-  readonly port: PortName
-  readonly verb: string
-  readonly args: Readonly<Record<string, unknown>>
 }
 
 /** Attempts in all, and the wait before the second; each further wait doubles, up to `mostSeconds`. */
@@ -117,15 +103,6 @@ export interface Proof {
 }
 
 export type StepResults = Readonly<Record<StepId, Readonly<Record<string, unknown>>>>
-
-/** A failed command, from the lowest object up: `chain[0]` is the lowest. */
-export interface Failure {
-  readonly class: 'transient' | 'permanent'
-  /** Machine-readable reason: `image-missing`, `no-stock`, `unavailable` … */
-  readonly reason: string
-  readonly says: string
-  readonly chain: readonly { readonly about: Ref; readonly says: string }[]
-}
 
 /** Slices of the fleet a kind must see. A site slice carries the clusters on it, without their pods; `objects` are what a cluster’s API lists; `walks` are the objects and the traffic of what a site or a cluster sends and takes, and of what is expected of anybody. */
 export type SliceKey =

@@ -1,4 +1,5 @@
 /** The change kind `site.machines`: machines that stand somewhere are entered, or struck. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { ref, stop } from '../changes'
 import type { BoxView } from '../fleet'
@@ -185,20 +186,12 @@ export const siteMachines = oneStep<Intent>({
     }${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${listText(wish.remove, 4)}` : ''}`,
   command: (wish) =>
     wish.add.length > 0
-      ? {
-          port: 'site',
-          verb: 'box.add',
-          args: { site: wish.site, boxes: wish.add.map(asView), drop: wish.remove },
-        }
-      : { port: 'site', verb: 'box.drop', args: { site: wish.site, names: wish.remove } },
+      ? command('box.add', { site: wish.site, boxes: wish.add.map(asView), drop: wish.remove })
+      : command('box.drop', { site: wish.site, names: wish.remove }),
   undo: (wish) =>
     wish.remove.length > 0
       ? null
-      : {
-          port: 'site',
-          verb: 'box.drop',
-          args: { site: wish.site, names: wish.add.map((one) => one.name) },
-        },
+      : command('box.drop', { site: wish.site, names: wish.add.map((one) => one.name) }),
   seconds: { likely: 10, worst: 30 },
   makes: 'creates',
   after: (wish, site) => ({

@@ -1,4 +1,5 @@
 /** Ranges entered by hand into the address ledger: one by one, or from CSV with its bad lines named. */
+import { command } from '../contract'
 import Papa from 'papaparse'
 import { z } from 'zod'
 import { caution, type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
@@ -201,16 +202,8 @@ export const ledgerEnter: ChangeKind<Intent> = {
         after: [],
         group: 'ledger',
         says: `${wish.add.length > 0 ? `enter ${countText(wish.add.length, 'range')}` : ''}${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${countText(wish.remove.length, 'range')}` : ''}`,
-        command: {
-          port: 'ledger',
-          verb: 'ranges.enter',
-          args: { add: wish.add, remove: wish.remove },
-        },
-        undo: {
-          port: 'ledger',
-          verb: 'ranges.enter',
-          args: { add: wish.remove, remove: wish.add },
-        },
+        command: command('ranges.enter', { add: wish.add, remove: wish.remove }),
+        undo: command('ranges.enter', { add: wish.remove, remove: wish.add }),
         seconds: estimates.ledger,
       }),
     ]

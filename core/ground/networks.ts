@@ -1,4 +1,5 @@
 /** Networks of a site and the routes between them. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type RawFinding, ref, stop } from '../changes'
 import {
@@ -244,19 +245,17 @@ export const siteNetwork = oneStep({
       ? `remove ${intent.network}`
       : `set ${intent.network}: ${[network?.range, network?.dhcp && `DHCP ${network.dhcp}`, network?.pool && `pool ${network.pool}`, network?.nameServer && `name server ${network.nameServer}`].filter(Boolean).join(', ')}`
   },
-  command: (intent, site) =>
-    intent.remove
-      ? { port: 'site', verb: 'network.remove', args: { site: site.name, name: intent.network } }
-      : {
-          port: 'site',
-          verb: 'network.set',
-          args: { site: site.name, network: wanted(intent, site) },
-        },
+  command: (intent, site) => {
+    const network = wanted(intent, site)
+    return intent.remove || !network
+      ? command('network.remove', { site: site.name, name: intent.network })
+      : command('network.set', { site: site.name, network })
+  },
   undo: (intent, site) => {
     const was = site.networks.find((network) => network.name === intent.network)
     return was
-      ? { port: 'site', verb: 'network.set', args: { site: site.name, network: was } }
-      : { port: 'site', verb: 'network.remove', args: { site: site.name, name: intent.network } }
+      ? command('network.set', { site: site.name, network: was })
+      : command('network.remove', { site: site.name, name: intent.network })
   },
   seconds: { likely: 12, worst: 40 },
   after: (intent, site) => {
@@ -325,6 +324,12 @@ export function widerDhcp(network: NetworkView, site: SiteView): string | null {
   while (first - 1n > block.value.first && gained < most && !taken(first - 1n)) gain(--first)
   return gained > 0n ? formatRange({ family: block.value.family, first, last }) : null
 }
+
+const addRoute = ({ site, network, to, via }: z.infer<typeof wireRouteIntent>) =>
+  command('route.add', { site, network, to, via })
+
+const removeRoute = ({ site, network, to }: z.infer<typeof wireRouteIntent>) =>
+  command('route.remove', { site, network, to })
 
 export const wireRouteIntent = z.strictObject({
   site: name,
@@ -401,16 +406,8 @@ export const wireRoute = oneStep({
     intent.remove
       ? `remove the route to ${intent.to}`
       : `${intent.network} reaches ${intent.to} by ${intent.via}`,
-  command: (intent) => ({
-    port: 'site',
-    verb: intent.remove ? 'route.remove' : 'route.add',
-    args: { site: intent.site, network: intent.network, to: intent.to, via: intent.via },
-  }),
-  undo: (intent) => ({
-    port: 'site',
-    verb: intent.remove ? 'route.add' : 'route.remove',
-    args: { site: intent.site, network: intent.network, to: intent.to, via: intent.via },
-  }),
+  command: (intent) => (intent.remove ? removeRoute(intent) : addRoute(intent)),
+  undo: (intent) => (intent.remove ? addRoute(intent) : removeRoute(intent)),
   seconds: { likely: 6, worst: 20 },
   makes: 'creates',
   after: (intent, site) => ({

@@ -1,4 +1,5 @@
 /** Things at a site that no cluster owns: removed, or given to a cluster. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { ref, stop } from '../changes'
 import { clusterOf, leftovers, type SiteView } from '../fleet'
@@ -81,11 +82,7 @@ export const orphansRemove = oneStep({
     ]
   },
   says: (intent) => `remove ${countText(intent.items.length, 'thing')} that no cluster owns`,
-  command: (intent) => ({
-    port: 'site',
-    verb: 'orphan.remove',
-    args: { site: intent.site, items: intent.items },
-  }),
+  command: (intent) => command('orphan.remove', { site: intent.site, items: intent.items }),
   seconds: { likely: 15, worst: 60 },
   makes: 'removes',
   after: (intent, site) => without(site, intent.items),
@@ -158,7 +155,7 @@ export const orphansAdopt = oneStep({
     return []
   },
   says: (intent) => `${intent.name} belongs to ${intent.cluster}`,
-  command: (intent) => ({ port: 'site', verb: 'orphan.adopt', args: { ...intent } }),
+  command: (intent) => command('orphan.adopt', { ...intent }),
   seconds: { likely: 5, worst: 20 },
   after: (intent, site) => ({
     ...site,

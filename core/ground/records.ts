@@ -1,4 +1,5 @@
 /** The change kind `wire.record`: name records of a site set and removed, one by one or from a zone file. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { caution, ref, stop } from '../changes'
 import type { RecordView, SiteView } from '../fleet'
@@ -113,16 +114,9 @@ export const wireRecord = oneStep({
     ]
   },
   says: (intent) => `serve ${intent.set.length} new and ${intent.remove.length} fewer records`,
-  command: (intent, site) => ({
-    port: 'site',
-    verb: 'records.set',
-    args: { site: site.name, records: recordsAfter(intent, site) },
-  }),
-  undo: (_intent, site) => ({
-    port: 'site',
-    verb: 'records.set',
-    args: { site: site.name, records: site.records },
-  }),
+  command: (intent, site) =>
+    command('records.set', { site: site.name, records: recordsAfter(intent, site) }),
+  undo: (_intent, site) => command('records.set', { site: site.name, records: site.records }),
   seconds: { likely: 8, worst: 25 },
   after: (intent, site) => ({ ...site, records: recordsAfter(intent, site) }),
   prove: (intent, site) => {

@@ -1,4 +1,5 @@
 /** Things a site does for its machines, mended: DHCP, time, names, boot data; and what it allows: quota, hosts in service. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { ref, stop } from '../changes'
 import { listText, numberText } from '../units'
@@ -58,11 +59,12 @@ export const siteService = oneStep({
   },
   says: (intent) =>
     `restart the ${serviceNames[intent.service]}${intent.network === undefined ? '' : ` of ${intent.network}`}`,
-  command: (intent) => ({
-    port: 'site',
-    verb: 'service.restart',
-    args: { site: intent.site, service: intent.service, network: intent.network ?? null },
-  }),
+  command: (intent) =>
+    command('service.restart', {
+      site: intent.site,
+      service: intent.service,
+      network: intent.network ?? null,
+    }),
   seconds: { likely: 45, worst: 90 },
   after: (intent, site) => ({
     ...site,
@@ -134,7 +136,7 @@ export const siteQuota = oneStep({
     ]
   },
   says: (intent) => `ask for ${intent.cores} vCPU and wait for the answer`,
-  command: (intent) => ({ port: 'site', verb: 'quota.ask', args: { ...intent } }),
+  command: (intent) => command('quota.ask', { ...intent }),
   seconds: { likely: 270, worst: 600 },
   after: (intent, site) => ({ ...site, quotaCores: Math.max(site.quotaCores ?? 0, intent.cores) }),
   prove: (intent, site) => [
@@ -178,12 +180,9 @@ export const siteHosts = oneStep({
   },
   says: (intent) =>
     `${listText(intent.hosts, 4)} ${intent.service === 'in' ? 'back in service' : 'out of service: keeps what it holds, takes nothing new'}`,
-  command: (intent) => ({ port: 'site', verb: 'host.service', args: { ...intent } }),
-  undo: (intent) => ({
-    port: 'site',
-    verb: 'host.service',
-    args: { ...intent, service: intent.service === 'in' ? 'out' : 'in' },
-  }),
+  command: (intent) => command('host.service', { ...intent }),
+  undo: (intent) =>
+    command('host.service', { ...intent, service: intent.service === 'in' ? 'out' : 'in' }),
   seconds: { likely: 20, worst: 60 },
   after: (intent, site) => ({
     ...site,

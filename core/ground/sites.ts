@@ -1,4 +1,5 @@
 /** Sites themselves: added, edited, removed. Zones, hosts and machine sizes are parts of a site. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
 import {
@@ -344,22 +345,14 @@ export const siteAdd: ChangeKind<AddIntent> = {
         after: [],
         group: intent.name,
         says: `enter ${intent.name}: ${intent.zones.length} zones, ${intent.hosts.length} hosts, ${intent.networks.length} networks`,
-        command: {
-          port: 'site',
-          verb: 'site.add',
-          args: {
-            name: intent.name,
-            definition: {
-              ...siteOfIntent(intent, view),
-              sizes: intent.sizes.map((one) => ({ ...sizeView(one, intent.zones), gpus: 0 })),
-              managedFrom: null,
-              bootDataCutAt: null,
-              credentials: [],
-              soldOut: [],
-            },
+        command: command('site.add', {
+          name: intent.name,
+          definition: {
+            ...siteOfIntent(intent, view),
+            sizes: intent.sizes.map((one) => sizeView(one, intent.zones)),
           },
-        },
-        undo: { port: 'site', verb: 'site.remove', args: { site: intent.name } },
+        }),
+        undo: command('site.remove', { site: intent.name }),
         seconds: { likely: 15, worst: 40 },
       }),
     ]
@@ -431,18 +424,15 @@ function edited(intent: EditIntent, site: SiteView): SiteView {
   }
 }
 
-const setCommand = (site: SiteView) => ({
-  port: 'site' as const,
-  verb: 'site.set',
-  args: {
+const setCommand = (site: SiteView) =>
+  command('site.set', {
     site: site.name,
     zones: site.zones,
     hosts: site.hosts,
     sizes: site.sizes.map(({ soldOut: _soldOut, ...rest }) => rest),
     overcommit: site.overcommit,
     reservePerZone: site.reservePerZone,
-  },
-})
+  })
 
 export const siteEdit = oneStep<EditIntent>({
   name: 'site.edit',
@@ -703,7 +693,7 @@ export const siteRemove: ChangeKind<z.infer<typeof removeIntent>> = {
         after: [],
         group: intent.site,
         says: `remove ${intent.site} with its networks and records`,
-        command: { port: 'site', verb: 'site.remove', args: { site: intent.site } },
+        command: command('site.remove', { site: intent.site }),
         final: true,
         seconds: { likely: 10, worst: 30 },
       }),

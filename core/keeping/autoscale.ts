@@ -1,4 +1,5 @@
 /** Whether a cluster’s pools scale by themselves, and what that decides now: `cluster.autoscale`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
@@ -186,11 +187,8 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
   },
   plan: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
-    const set = (policy: AutoscalePolicy | null) => ({
-      port: 'ledger' as const,
-      verb: 'autoscale.set',
-      args: { cluster: wish.cluster, policy },
-    })
+    const set = (policy: AutoscalePolicy | null) =>
+      command('autoscale.set', { cluster: wish.cluster, policy })
     const steps = [
       step({
         id: 'set',

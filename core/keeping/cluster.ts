@@ -1,4 +1,5 @@
 /** What keeps a cluster alive: its certificates renewed, its control-plane data kept and proven to be restorable. */
+import { command } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -108,7 +109,7 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
         after: [],
         group: intent.cluster,
         says: 'sign new certificates, restart the control plane one by one',
-        command: { port: 'cluster', verb: 'certificates.renew', args: { cluster: intent.cluster } },
+        command: command('certificates.renew', { cluster: intent.cluster }),
         final: true,
         seconds: estimates.renewCertificates,
         retry: askRetry,
@@ -208,11 +209,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
         after: [],
         group: intent.cluster,
         says: 'copy the state store',
-        command: {
-          port: 'cluster',
-          verb: 'backup.take',
-          args: { cluster: intent.cluster, backup: intent.backup },
-        },
+        command: command('backup.take', { cluster: intent.cluster, backup: intent.backup }),
         final: true,
         seconds: estimates.takeBackup,
         retry: askRetry,
@@ -222,11 +219,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
         after: ['take'],
         group: intent.cluster,
         says: 'restore it beside, ask it what it holds',
-        command: {
-          port: 'cluster',
-          verb: 'backup.try',
-          args: { cluster: intent.cluster, backup: intent.backup },
-        },
+        command: command('backup.try', { cluster: intent.cluster, backup: intent.backup }),
         final: true,
         seconds: estimates.tryBackup,
         retry: askRetry,
@@ -321,11 +314,7 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
         after: [],
         group: intent.cluster,
         says: 'restore it beside first, ask it what it holds',
-        command: {
-          port: 'cluster',
-          verb: 'backup.try',
-          args: { cluster: intent.cluster, backup: intent.backup },
-        },
+        command: command('backup.try', { cluster: intent.cluster, backup: intent.backup }),
         final: true,
         seconds: estimates.tryBackup,
         retry: askRetry,
@@ -335,11 +324,7 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
         after: ['try'],
         group: intent.cluster,
         says: 'hold the API, put the data back, let it answer',
-        command: {
-          port: 'cluster',
-          verb: 'backup.restore',
-          args: { cluster: intent.cluster, backup: intent.backup },
-        },
+        command: command('backup.restore', { cluster: intent.cluster, backup: intent.backup }),
         final: true,
         seconds: estimates.restoreBackup,
         retry: askRetry,

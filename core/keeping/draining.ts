@@ -1,4 +1,5 @@
 /** Nodes closed for new pods and emptied: `node.cordon`, `node.drain`; and what stands against emptying a node, computed by placement. */
+import { command } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -196,15 +197,16 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
   },
   plan: (intent, view) => {
     const { cluster, node, open } = intent
-    const command = (verb: string) => ({ port: 'cluster' as const, verb, args: { cluster, node } })
+    const set = (isOpen: boolean) =>
+      command(isOpen ? 'node.uncordon' : 'node.cordon', { cluster, node })
     const steps: readonly Step[] = [
       step({
         id: 'do',
         after: [],
         group: node,
         says: open ? 'takes pods again' : 'takes no new pods',
-        command: command(open ? 'node.uncordon' : 'node.cordon'),
-        undo: command(open ? 'node.cordon' : 'node.uncordon'),
+        command: set(open),
+        undo: set(!open),
         seconds: { likely: 2, worst: 8 },
         retry: askRetry,
       }),
@@ -272,8 +274,8 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
         after: i === 0 ? [] : [`drain:${intent.nodes[i - 1] ?? ''}`],
         group: node,
         says: 'cordon, move its pods away one after another',
-        command: { port: 'cluster', verb: 'node.drain', args: { cluster, node, allowLocalData } },
-        undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } },
+        command: command('node.drain', { cluster, node, allowLocalData }),
+        undo: command('node.uncordon', { cluster, node }),
         seconds: {
           likely: Math.max(estimates.drainNode.likely, seconds(node)),
           worst: Math.max(estimates.drainNode.worst, 4 * seconds(node)),

@@ -1,4 +1,5 @@
 /** Nodes added, removed, restarted and replaced in a cluster that stands: `pool.resize`, `machine.restart`, `machine.replace`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -343,8 +344,8 @@ export const drain = (cluster: string, node: string, after: readonly StepId[]): 
     after,
     group: node,
     says: 'cordon, move its pods away',
-    command: { port: 'cluster', verb: 'node.drain', args: { cluster, node, allowLocalData: true } },
-    undo: { port: 'cluster', verb: 'node.uncordon', args: { cluster, node } },
+    command: command('node.drain', { cluster, node, allowLocalData: true }),
+    undo: command('node.uncordon', { cluster, node }),
     seconds: estimates.drainNode,
     retry: askRetry,
   })
@@ -355,7 +356,7 @@ export const leave = (cluster: string, node: string, after: readonly StepId[]): 
     after,
     group: node,
     says: 'leave the cluster',
-    command: { port: 'cluster', verb: 'node.remove', args: { cluster, node } },
+    command: command('node.remove', { cluster, node }),
     final: true,
     seconds: estimates.joinNode,
     retry: askRetry,
@@ -367,7 +368,7 @@ export const remove = (site: string, machine: string, after: readonly StepId[]):
     after,
     group: machine,
     says: 'delete the machine and its disk',
-    command: { port: 'site', verb: 'machine.delete', args: { site, name: machine } },
+    command: command('machine.delete', { site, name: machine }),
     final: true,
     seconds: estimates.deleteMachine,
   })
@@ -391,19 +392,16 @@ function planResize(intent: ResizeIntent, view: FleetView): Plan {
       remove(site.name, node.machine, [`leave:${node.name}`]),
     )
   if (intent.range) {
-    const command = (range: unknown): Command => ({
-      port: 'ledger',
-      verb: 'pool.range',
-      args: { cluster: cluster.name, pool: pool.name, range },
-    })
+    const setRange = (range: PoolView['range']): Command =>
+      command('pool.range', { cluster: cluster.name, pool: pool.name, range })
     graph.steps.push(
       step({
         id: 'range',
         after: [],
         group: 'register',
         says: `scale between ${intent.range.min} and ${intent.range.max}`,
-        command: command(intent.range),
-        undo: command(pool.range),
+        command: setRange(intent.range),
+        undo: setRange(pool.range),
         seconds: estimates.ledger,
       }),
     )
@@ -566,11 +564,7 @@ export const machineRestart: ChangeKind<NodeIntent> = {
         after: [],
         group: node.name,
         says: 'power off and on again, agent speaks up',
-        command: {
-          port: 'site',
-          verb: 'machine.restart',
-          args: { site: site.name, name: node.machine },
-        },
+        command: command('machine.restart', { site: site.name, name: node.machine }),
         final: true,
         seconds: estimates.restartMachine,
         retry: { attempts: 2, firstSeconds: 20, mostSeconds: 60 },

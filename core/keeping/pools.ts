@@ -1,4 +1,5 @@
 /** Pools made, changed and given up in a cluster that stands: `pool.add`, `pool.edit`, `pool.remove`. Resizing is with the machines. */
+import { command } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -191,16 +192,8 @@ export const poolAdd: ChangeKind<AddIntent> = {
         after: [],
         group: 'register',
         says: `pool ${intent.pool} of ${intent.size} entered`,
-        command: {
-          port: 'ledger',
-          verb: 'pool.set',
-          args: { cluster: cluster.name, pool: entryOf(fresh(intent)) },
-        },
-        undo: {
-          port: 'ledger',
-          verb: 'pool.strike',
-          args: { cluster: cluster.name, pool: intent.pool },
-        },
+        command: command('pool.set', { cluster: cluster.name, pool: entryOf(fresh(intent)) }),
+        undo: command('pool.strike', { cluster: cluster.name, pool: intent.pool }),
         seconds: estimates.ledger,
       }),
     )
@@ -364,11 +357,8 @@ export const poolEdit: ChangeKind<EditIntent> = {
     const site = cluster && siteOf(view, cluster.site)
     if (!cluster || !pool || !site) throw new Error('a plan is made only for a pool that is known')
     if (intent.size !== undefined) {
-      const enter = (size: string) => ({
-        port: 'ledger' as const,
-        verb: 'pool.set',
-        args: { cluster: cluster.name, pool: entryOf({ ...pool, size }) },
-      })
+      const enter = (size: string) =>
+        command('pool.set', { cluster: cluster.name, pool: entryOf({ ...pool, size }) })
       const turned = turnoverPlan(view, cluster, pool, intent.size, ['enter'])
       const steps = [
         step({
@@ -397,25 +387,17 @@ export const poolEdit: ChangeKind<EditIntent> = {
           after: [],
           group: node.name,
           says: 'labels and taints set',
-          command: {
-            port: 'cluster',
-            verb: 'node.set',
-            args: {
-              cluster: cluster.name,
-              node: node.name,
-              labels: intent.labels ?? {},
-              ...(intent.taints ? { taints: intent.taints } : {}),
-            },
-          },
-          undo: {
-            port: 'cluster',
-            verb: 'node.put-back',
-            args: {
-              cluster: cluster.name,
-              node: node.name,
-              before: { $from: `set:${node.name}`, path: 'before' },
-            },
-          },
+          command: command('node.set', {
+            cluster: cluster.name,
+            node: node.name,
+            labels: intent.labels ?? {},
+            ...(intent.taints ? { taints: intent.taints } : {}),
+          }),
+          undo: command('node.put-back', {
+            cluster: cluster.name,
+            node: node.name,
+            before: { $from: `set:${node.name}`, path: 'before' },
+          }),
           seconds: { likely: 2, worst: 8 },
           retry: askRetry,
         }),
@@ -427,16 +409,11 @@ export const poolEdit: ChangeKind<EditIntent> = {
               after: [],
               group: 'register',
               says: 'new nodes of the pool get them too',
-              command: {
-                port: 'ledger',
-                verb: 'pool.set',
-                args: { cluster: cluster.name, pool: entryOf({ ...pool, taints }) },
-              },
-              undo: {
-                port: 'ledger',
-                verb: 'pool.set',
-                args: { cluster: cluster.name, pool: entryOf(pool) },
-              },
+              command: command('pool.set', {
+                cluster: cluster.name,
+                pool: entryOf({ ...pool, taints }),
+              }),
+              undo: command('pool.set', { cluster: cluster.name, pool: entryOf(pool) }),
               seconds: estimates.ledger,
             }),
           ]
@@ -598,16 +575,8 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
         after: pool.nodes.map((node) => `delete:${node.machine}`),
         group: 'register',
         says: `pool ${pool.name} struck`,
-        command: {
-          port: 'ledger',
-          verb: 'pool.strike',
-          args: { cluster: cluster.name, pool: pool.name },
-        },
-        undo: {
-          port: 'ledger',
-          verb: 'pool.set',
-          args: { cluster: cluster.name, pool: entryOf(pool) },
-        },
+        command: command('pool.strike', { cluster: cluster.name, pool: pool.name }),
+        undo: command('pool.set', { cluster: cluster.name, pool: entryOf(pool) }),
         seconds: estimates.ledger,
       }),
     )

@@ -1,4 +1,5 @@
 /** Prices entered into the book: `spend.prices`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { type FleetView, siteOf } from '../fleet'
@@ -116,11 +117,10 @@ export const spendPrices: ChangeKind<PricesIntent> = {
       const site = siteOf(view, price.site)
       return site ? priceBook(site).filter((one) => one.item === price.item) : []
     })
-    const set = (prices: readonly Price[]) => ({
-      port: 'ledger' as const,
-      verb: 'prices.set',
-      args: { prices: prices.map(({ site, item, units }) => ({ site, item, units })) },
-    })
+    const set = (prices: readonly Price[]) =>
+      command('prices.set', {
+        prices: prices.map(({ site, item, units }) => ({ site, item, units })),
+      })
     const steps = [
       step({
         id: 'set',

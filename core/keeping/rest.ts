@@ -1,4 +1,5 @@
 /** Clusters stopped and started, by hand or by a calendar: `cluster.stop`, `cluster.start`, `cluster.rest`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
@@ -135,8 +136,8 @@ export const clusterStop: ChangeKind<StopIntent> = {
         after: [],
         group: wish.cluster,
         says: 'end its pods, close its API, give its machines back',
-        command: { port: 'cluster', verb: 'cluster.rest', args },
-        undo: { port: 'cluster', verb: 'cluster.wake', args },
+        command: command('cluster.rest', args),
+        undo: command('cluster.wake', args),
         seconds: { likely: 55, worst: 140 },
       }),
     ]
@@ -242,8 +243,8 @@ export const clusterStart: ChangeKind<StopIntent> = {
         after: [],
         group: wish.cluster,
         says: `take ${countText(cluster?.restingMachines.length ?? 0, 'machine')} again, open its API, make its pods anew`,
-        command: { port: 'cluster', verb: 'cluster.wake', args },
-        undo: { port: 'cluster', verb: 'cluster.rest', args },
+        command: command('cluster.wake', args),
+        undo: command('cluster.rest', args),
         seconds: { likely: 145, worst: 330 },
       }),
     ]
@@ -373,11 +374,7 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
   },
   plan: (wish, view) => {
     const cluster = clusterOf(view, wish.cluster)
-    const set = (rest: unknown) => ({
-      port: 'ledger' as const,
-      verb: 'rest.set',
-      args: { cluster: wish.cluster, rest },
-    })
+    const set = (rest: ClusterView['rest']) => command('rest.set', { cluster: wish.cluster, rest })
     const steps = [
       step({
         id: 'set',

@@ -1,4 +1,5 @@
 /** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -563,11 +564,12 @@ export function rolloutStep(
     after,
     group: object.metadata.name,
     says: `${countText(replicas, 'pod')} made anew and ready`,
-    command: {
-      port: 'cluster',
-      verb: 'rollout.await',
-      args: { cluster, kind: object.kind, namespace, name: object.metadata.name },
-    },
+    command: command('rollout.await', {
+      cluster,
+      kind: object.kind,
+      namespace,
+      name: object.metadata.name,
+    }),
     seconds: { likely: 25 + 20 * Math.max(1, replicas), worst: 90 + 60 * Math.max(1, replicas) },
     retry: { attempts: 1, firstSeconds: 10, mostSeconds: 10 },
   })
@@ -597,21 +599,16 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
         after: [],
         group: intent.cluster,
         says: `${countText(changes.length, 'object')} written, all or none`,
-        command: {
-          port: 'cluster',
-          verb: 'objects.apply',
-          args: {
-            cluster: intent.cluster,
-            manager: intent.manager,
-            objects: changes.map((change) => change.object),
-            force,
-          },
-        },
-        undo: {
-          port: 'cluster',
-          verb: 'objects.put-back',
-          args: { cluster: intent.cluster, before: { $from: 'apply', path: 'before' } },
-        },
+        command: command('objects.apply', {
+          cluster: intent.cluster,
+          manager: intent.manager,
+          objects: changes.map((change) => change.object),
+          force,
+        }),
+        undo: command('objects.put-back', {
+          cluster: intent.cluster,
+          before: { $from: 'apply', path: 'before' },
+        }),
         seconds: { likely: 4, worst: 12 },
         retry: { attempts: 3, firstSeconds: 5, mostSeconds: 20 },
       }),
@@ -793,16 +790,14 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
         after: [],
         group: intent.cluster,
         says: `${countText(intent.objects.length, 'object')} removed`,
-        command: {
-          port: 'cluster',
-          verb: 'objects.remove',
-          args: { cluster: intent.cluster, objects: intent.objects.map(writtenOf) },
-        },
-        undo: {
-          port: 'cluster',
-          verb: 'objects.put-back',
-          args: { cluster: intent.cluster, before: { $from: 'remove', path: 'before' } },
-        },
+        command: command('objects.remove', {
+          cluster: intent.cluster,
+          objects: intent.objects.map(writtenOf),
+        }),
+        undo: command('objects.put-back', {
+          cluster: intent.cluster,
+          before: { $from: 'remove', path: 'before' },
+        }),
         seconds: { likely: 4, worst: 12 },
         retry: { attempts: 3, firstSeconds: 5, mostSeconds: 20 },
       }),

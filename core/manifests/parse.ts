@@ -20,6 +20,7 @@ export interface WrittenObject extends ApiObject {
     readonly name: string
     readonly namespace?: string
     readonly labels?: Readonly<Record<string, string>>
+    readonly annotations?: Readonly<Record<string, string>>
     readonly [field: string]: unknown
   }
   readonly [field: string]: unknown

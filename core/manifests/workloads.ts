@@ -1,4 +1,5 @@
 /** A workload’s pods made anew, and a workload taken back to an earlier revision: `workload.restart`, `workload.undo`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { type FleetView } from '../fleet'
@@ -90,11 +91,7 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
         after: [],
         group: name,
         says: 'a new revision of the same template',
-        command: {
-          port: 'cluster',
-          verb: 'workload.restart',
-          args: { cluster, kind, namespace, name },
-        },
+        command: command('workload.restart', { cluster, kind, namespace, name }),
         final: true,
         seconds: { likely: 3, worst: 8 },
       }),
@@ -222,16 +219,13 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
         after: [],
         group: name,
         says: `template of revision ${revision?.number ?? ''}: ${revision?.image ?? ''}`,
-        command: {
-          port: 'cluster',
-          verb: 'objects.apply',
-          args: { cluster, manager: ownManager, objects: [object], force },
-        },
-        undo: {
-          port: 'cluster',
-          verb: 'objects.put-back',
-          args: { cluster, before: { $from: 'apply', path: 'before' } },
-        },
+        command: command('objects.apply', {
+          cluster,
+          manager: ownManager,
+          objects: [object],
+          force,
+        }),
+        undo: command('objects.put-back', { cluster, before: { $from: 'apply', path: 'before' } }),
         seconds: { likely: 4, worst: 12 },
       }),
       rolloutStep(cluster, identity(intent), replicasOf(live), ['apply']),

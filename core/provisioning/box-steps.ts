@@ -1,4 +1,5 @@
 /** A cluster raised on machines that stand already: installed from a boot server, or joined by a script somebody runs. */
+import { command } from '../contract'
 import { ref, type StepId } from '../changes'
 import type { SiteView } from '../fleet'
 import { bootOfBox } from './boot-plan'
@@ -43,22 +44,18 @@ export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): vo
         after: ['addresses'],
         group: machine.nodeName,
         says: `install ${release?.baseImage ?? ''} ${release?.version ?? ''} on ${disk.split('/').pop() ?? disk}`,
-        command: {
-          port: 'site',
-          verb: 'box.install',
-          args: {
-            site: site.name,
-            name: box.name,
-            cluster: intent.name,
-            release: release?.version ?? '',
-            disk,
-            wipe: machine.wipe ?? null,
-            card: machine.card ?? box.cards[0]?.name ?? '',
-            address,
-            network,
-          },
-        },
-        undo: { port: 'site', verb: 'box.clear', args: { site: site.name, name: box.name } },
+        command: command('box.install', {
+          site: site.name,
+          name: box.name,
+          cluster: intent.name,
+          release: release?.version ?? '',
+          disk,
+          wipe: machine.wipe ?? null,
+          card: machine.card ?? box.cards[0]?.name ?? '',
+          address,
+          network,
+        }),
+        undo: command('box.clear', { site: site.name, name: box.name }),
         seconds: estimates.installBox,
       }),
       step({
@@ -66,17 +63,13 @@ export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): vo
         after: [install],
         group: machine.nodeName,
         says: 'restart from disk, first boot, runtime and agent',
-        command: {
-          port: 'site',
-          verb: 'machine.boot',
-          args: {
-            site: site.name,
-            name: box.name,
-            ...(made ? { bootData: bootArgs(made) } : {}),
-            ...surroundings(planned),
-          },
-        },
-        undo: { port: 'site', verb: 'machine.stop', args: { site: site.name, name: box.name } },
+        command: command('machine.boot', {
+          site: site.name,
+          name: box.name,
+          ...(made ? { bootData: bootArgs(made) } : {}),
+          ...surroundings(planned),
+        }),
+        undo: command('machine.stop', { site: site.name, name: box.name }),
         seconds: estimates.bootBox,
       }),
     )
@@ -131,23 +124,15 @@ function callSteps(
       after: ['register'],
       group: machine.nodeName,
       says: `wait for the call of ${box.name}: run its join script there`,
-      command: {
-        port: 'ledger',
-        verb: 'join.await',
-        args: {
-          cluster: intent.name,
-          site: intent.site,
-          machine: box.name,
-          node: machine.nodeName,
-          card: machine.card ?? box.cards[0]?.name ?? '',
-          address,
-        },
-      },
-      undo: {
-        port: 'ledger',
-        verb: 'join.forget',
-        args: { cluster: intent.name, machine: box.name },
-      },
+      command: command('join.await', {
+        cluster: intent.name,
+        site: intent.site,
+        machine: box.name,
+        node: machine.nodeName,
+        card: machine.card ?? box.cards[0]?.name ?? '',
+        address,
+      }),
+      undo: command('join.forget', { cluster: intent.name, machine: box.name }),
       seconds: estimates.awaitCall,
       retry: { attempts: 1, firstSeconds: 10, mostSeconds: 10 },
     }),
@@ -156,20 +141,16 @@ function callSteps(
       after: [call, 'addresses'],
       group: machine.nodeName,
       says: 'take it into use: agent set up for the cluster',
-      command: {
-        port: 'site',
-        verb: 'box.take',
-        args: {
-          site: intent.site,
-          name: box.name,
-          cluster: intent.name,
-          release: planned.release?.version ?? '',
-          card: machine.card ?? box.cards[0]?.name ?? '',
-          address,
-          network,
-        },
-      },
-      undo: { port: 'site', verb: 'box.clear', args: { site: intent.site, name: box.name } },
+      command: command('box.take', {
+        site: intent.site,
+        name: box.name,
+        cluster: intent.name,
+        release: planned.release?.version ?? '',
+        card: machine.card ?? box.cards[0]?.name ?? '',
+        address,
+        network,
+      }),
+      undo: command('box.clear', { site: intent.site, name: box.name }),
       seconds: estimates.takeBox,
     }),
   )

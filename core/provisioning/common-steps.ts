@@ -1,4 +1,5 @@
 /** Steps that every raise has, whatever it stands on: register, held addresses, the API, add-ons and proof. */
+import { command, type Command, type Deferred } from '../contract'
 import { clusterRanges, formatAddress, parseCidr } from '../addresses'
 import type { Step, StepId } from '../changes'
 import type { Graph } from './machine-steps'
@@ -23,7 +24,7 @@ export function registerStep(planned: Planned, endpoint: string | null): Step {
                 planned.machines.find((m) => m.role === 'control-plane')?.size ??
                 planned.intent.machines[0]?.machine ??
                 '',
-              lifetime: 'on-demand',
+              lifetime: 'on-demand' as const,
               range: null,
               taints: controlPlaneTaints(planned),
             },
@@ -47,8 +48,8 @@ export function registerStep(planned: Planned, endpoint: string | null): Step {
     after: [],
     group: 'register',
     says: `enter ${intent.name} and its ranges in the register`,
-    command: { port: 'ledger', verb: 'cluster.enter', args },
-    undo: { port: 'ledger', verb: 'cluster.strike', args: { name: intent.name } },
+    command: command('cluster.enter', args),
+    undo: command('cluster.strike', { name: intent.name }),
     seconds: estimates.ledger,
   })
 }
@@ -74,7 +75,7 @@ export function apiStep(
   planned: Planned,
   after: readonly StepId[],
   machine: string | null,
-  endpoint: unknown,
+  endpoint: Deferred<string>,
 ): void {
   const { intent, release } = planned
   const inside = serviceAddresses(planned)
@@ -84,24 +85,20 @@ export function apiStep(
       after,
       group: 'API',
       says: 'start the control plane, API answers',
-      command: {
-        port: 'cluster',
-        verb: 'api.start',
-        args: {
-          cluster: intent.name,
-          site: intent.site,
-          release: release?.version ?? '',
-          machine,
-          managed: intent.controlPlane.kind === 'managed',
-          endpoint,
-          pods: intent.ranges.pods,
-          services: intent.ranges.services,
-          apiAddress: inside.api,
-          dnsAddress: inside.dns,
-          maxPodsPerNode: intent.ranges.maxPodsPerNode,
-        },
-      },
-      undo: { port: 'cluster', verb: 'api.stop', args: { cluster: intent.name } },
+      command: command('api.start', {
+        cluster: intent.name,
+        site: intent.site,
+        release: release?.version ?? '',
+        machine,
+        managed: intent.controlPlane.kind === 'managed',
+        endpoint,
+        pods: intent.ranges.pods,
+        services: intent.ranges.services,
+        apiAddress: inside.api,
+        dnsAddress: inside.dns,
+        maxPodsPerNode: intent.ranges.maxPodsPerNode,
+      }),
+      undo: command('api.stop', { cluster: intent.name }),
       seconds: estimates.startApi,
       retry: askRetry,
     }),
@@ -116,13 +113,13 @@ export function closingSteps(
   pools: readonly string[],
 ): void {
   const { intent } = planned
+  const cluster = intent.name
   const add = (
     id: string,
     after: readonly StepId[],
     group: string,
     says: string,
-    verb: string,
-    args: Readonly<Record<string, unknown>>,
+    asked: Command,
     seconds: Step['seconds'],
   ): void => {
     graph.steps.push(
@@ -131,7 +128,7 @@ export function closingSteps(
         after,
         group,
         says,
-        command: { port: 'cluster', verb, args: { cluster: intent.name, ...args } },
+        command: asked,
         seconds,
         retry: askRetry,
       }),
@@ -142,8 +139,7 @@ export function closingSteps(
     joined,
     'add-ons',
     'DNS, ingress, policy webhook, metrics, log shipping',
-    'addons.place',
-    {},
+    command('addons.place', { cluster }),
     estimates.addOns,
   )
   add(
@@ -151,23 +147,29 @@ export function closingSteps(
     ['add-ons'],
     'add-ons',
     'revoke join tokens',
-    'tokens.revoke',
-    {},
+    command('tokens.revoke', { cluster }),
     estimates.revokeTokens,
   )
-  add('dns', ['add-ons'], 'proof', 'ask the cluster’s DNS', 'dns.ask', {}, estimates.askDns)
+  add(
+    'dns',
+    ['add-ons'],
+    'proof',
+    'ask the cluster’s DNS',
+    command('dns.ask', { cluster }),
+    estimates.askDns,
+  )
   if (intent.storageClass)
     add(
       'storage',
       ['add-ons'],
       'add-ons',
       `make ${intent.storageClass} the storage class`,
-      'storage.class',
-      {
+      command('storage.class', {
+        cluster,
         name: intent.storageClass,
         zones:
           planned.site?.storageClasses.find((one) => one.name === intent.storageClass)?.zones ?? [],
-      },
+      }),
       estimates.ledger,
     )
   for (const pool of pools)
@@ -176,8 +178,7 @@ export function closingSteps(
       ['add-ons'],
       'proof',
       `run a pod on ${pool}`,
-      'pod.try',
-      { pool },
+      command('pod.try', { cluster, pool }),
       estimates.tryPod,
     )
 }
@@ -192,16 +193,11 @@ export function holdStep(
     after: ['register'],
     group: 'network',
     says: `hold ${addresses.length === 1 ? (addresses[0]?.address ?? '') : `${addresses.length} addresses from ${addresses[0]?.address ?? ''}`}`,
-    command: {
-      port: 'site',
-      verb: 'address.hold',
-      args: { site: intent.site, cluster: intent.name, addresses },
-    },
-    undo: {
-      port: 'site',
-      verb: 'address.release',
-      args: { site: intent.site, addresses: addresses.map((held) => held.address) },
-    },
+    command: command('address.hold', { site: intent.site, cluster: intent.name, addresses }),
+    undo: command('address.release', {
+      site: intent.site,
+      addresses: addresses.map((held) => held.address),
+    }),
     seconds: estimates.holdAddresses,
   })
 }

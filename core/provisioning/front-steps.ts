@@ -1,4 +1,5 @@
 /** What a cluster is reached by from outside: virtual addresses held for it, and a balancer on the first of them. */
+import { command } from '../contract'
 import { formatAddress, parseRange } from '../addresses'
 import { ref, type StepId } from '../changes'
 import type { SiteView } from '../fleet'
@@ -46,25 +47,17 @@ export function frontSteps(
       after: ['register'],
       group: 'front',
       says: `hold ${virtual.length === 1 ? first : `${virtual.length} virtual addresses from ${first}`}`,
-      command: {
-        port: 'site',
-        verb: 'address.hold',
-        args: {
-          site: site.name,
-          cluster: intent.name,
-          how: 'virtual',
-          addresses: virtual.map((address) => ({
-            address,
-            network,
-            for: `${intent.name} virtual`,
-          })),
-        },
-      },
-      undo: {
-        port: 'site',
-        verb: 'address.release',
-        args: { site: site.name, addresses: virtual },
-      },
+      command: command('address.hold', {
+        site: site.name,
+        cluster: intent.name,
+        how: 'virtual',
+        addresses: virtual.map((address) => ({
+          address,
+          network,
+          for: `${intent.name} virtual`,
+        })),
+      }),
+      undo: command('address.release', { site: site.name, addresses: virtual }),
       seconds: estimates.holdAddresses,
     }),
     step({
@@ -72,19 +65,15 @@ export function frontSteps(
       after: ['virtual', ...after],
       group: 'front',
       says: `put ingress behind ${first}:443`,
-      command: {
-        port: 'site',
-        verb: 'balancer.create',
-        args: {
-          site: site.name,
-          cluster: intent.name,
-          name,
-          address: first,
-          port: 443,
-          service: 'platform/ingress',
-        },
-      },
-      undo: { port: 'site', verb: 'balancer.delete', args: { site: site.name, name } },
+      command: command('balancer.create', {
+        site: site.name,
+        cluster: intent.name,
+        name,
+        address: first,
+        port: 443,
+        service: 'platform/ingress',
+      }),
+      undo: command('balancer.delete', { site: site.name, name }),
       seconds: estimates.balancer,
     }),
     step({
@@ -92,16 +81,12 @@ export function frontSteps(
       after: ['balancer', 'add-ons'],
       group: 'proof',
       says: `connect to ${first}:443 from outside`,
-      command: {
-        port: 'site',
-        verb: 'front.try',
-        args: {
-          site: site.name,
-          cluster: intent.name,
-          name,
-          nodes: planned.nodesNetwork?.name ?? '',
-        },
-      },
+      command: command('front.try', {
+        site: site.name,
+        cluster: intent.name,
+        name,
+        nodes: planned.nodesNetwork?.name ?? '',
+      }),
       seconds: estimates.askDns,
       retry: askRetry,
     }),

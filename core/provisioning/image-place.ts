@@ -1,4 +1,5 @@
 /** The change kind `image.place`: the base image of a release is brought to a site, so that its machines can start from it. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type Plan, type RawFinding, ref } from '../changes'
 import { type FleetView, siteOf } from '../fleet'
@@ -128,21 +129,13 @@ function plan(intent: ImagePlaceIntent, view: FleetView): Plan {
       after: [],
       group: site.name,
       says: `bring ${release.baseImage} ${release.version} to every zone`,
-      command: {
-        port: 'site',
-        verb: 'image.place',
-        args: {
-          site: site.name,
-          name: release.baseImage,
-          release: release.version,
-          minimumDiskGb: release.minimumRootDiskGb,
-        },
-      },
-      undo: {
-        port: 'site',
-        verb: 'image.remove',
-        args: { site: site.name, release: release.version },
-      },
+      command: command('image.place', {
+        site: site.name,
+        name: release.baseImage,
+        release: release.version,
+        minimumDiskGb: release.minimumRootDiskGb,
+      }),
+      undo: command('image.remove', { site: site.name, release: release.version }),
       seconds: estimates.placeImage,
     }),
   ]

@@ -1,4 +1,5 @@
 /** Steps for one machine: made, handed its boot data, booted, joined; shared by a raise and by what is added to a cluster that stands. */
+import { command } from '../contract'
 import { ref, type Step, type StepId } from '../changes'
 import type { Reservation } from '../fleet'
 import { bootOfMachine, type BootOf } from './boot-plan'
@@ -58,22 +59,14 @@ function publishStep(
       after,
       group: boot.machine,
       says: `publish ${boot.handed.fullBytes} bytes of boot data, hand over a pointer`,
-      command: {
-        port: 'site',
-        verb: 'bootdata.publish',
-        args: {
-          site: planned.intent.site,
-          cluster: planned.intent.name,
-          name,
-          bytes: boot.handed.fullBytes,
-          digest: boot.handed.digest,
-        },
-      },
-      undo: {
-        port: 'site',
-        verb: 'bootdata.withdraw',
-        args: { site: planned.intent.site, names: [name] },
-      },
+      command: command('bootdata.publish', {
+        site: planned.intent.site,
+        cluster: planned.intent.name,
+        name,
+        bytes: boot.handed.fullBytes,
+        digest: boot.handed.digest,
+      }),
+      undo: command('bootdata.withdraw', { site: planned.intent.site, names: [name] }),
       seconds: estimates.publishBootData,
     }),
   )
@@ -108,11 +101,7 @@ export function machineSteps(
         after,
         group: machine.name,
         says: 'discard the machine that would not run',
-        command: {
-          port: 'site',
-          verb: 'machine.delete',
-          args: { site: intent.site, name: machine.name },
-        },
+        command: command('machine.delete', { site: intent.site, name: machine.name }),
         replaces: before.flatMap((was) => [
           `create:${machine.name}${was}`,
           `boot:${machine.name}${was}`,
@@ -134,28 +123,20 @@ export function machineSteps(
       after: machine.again > 0 ? [`discard:${machine.name}${suffix}`] : after,
       group: machine.name,
       says: hall ? 'place on a host, clone the disk' : `create in ${machine.zone}`,
-      command: {
-        port: 'site',
-        verb: 'machine.create',
-        args: {
-          site: intent.site,
-          name: machine.name,
-          zone: machine.zone,
-          size: machine.size,
-          release: release?.version ?? '',
-          rootDiskGb: machine.rootDiskGb,
-          lifetime: machine.lifetime,
-          cluster: intent.name,
-          apart: machine.role === 'control-plane' ? intent.name : null,
-          network: network ?? null,
-          address,
-        },
-      },
-      undo: {
-        port: 'site',
-        verb: 'machine.delete',
-        args: { site: intent.site, name: machine.name },
-      },
+      command: command('machine.create', {
+        site: intent.site,
+        name: machine.name,
+        zone: machine.zone,
+        size: machine.size,
+        release: release?.version ?? '',
+        rootDiskGb: machine.rootDiskGb,
+        lifetime: machine.lifetime,
+        cluster: intent.name,
+        apart: machine.role === 'control-plane' ? intent.name : null,
+        network: network ?? null,
+        address,
+      }),
+      undo: command('machine.delete', { site: intent.site, name: machine.name }),
       seconds: hall ? estimates.createInHall : estimates.createInCloud,
     }),
   )
@@ -166,17 +147,13 @@ export function machineSteps(
       after: [create, ...published],
       group: machine.name,
       says: 'power on, first boot, runtime and agent',
-      command: {
-        port: 'site',
-        verb: 'machine.boot',
-        args: {
-          site: intent.site,
-          name: machine.name,
-          ...(made ? { bootData: bootArgs(made) } : {}),
-          ...surroundings(planned),
-        },
-      },
-      undo: { port: 'site', verb: 'machine.stop', args: { site: intent.site, name: machine.name } },
+      command: command('machine.boot', {
+        site: intent.site,
+        name: machine.name,
+        ...(made ? { bootData: bootArgs(made) } : {}),
+        ...surroundings(planned),
+      }),
+      undo: command('machine.stop', { site: intent.site, name: machine.name }),
       seconds: hall ? estimates.bootInHall : estimates.bootInCloud,
     }),
   )
@@ -211,16 +188,8 @@ export function joinStep(
       after,
       group: machine.name,
       says: member ? 'join the control plane, become ready' : 'join, become ready',
-      command: {
-        port: 'cluster',
-        verb: 'node.join',
-        args: joinArgs(planned, machine, machineName),
-      },
-      undo: {
-        port: 'cluster',
-        verb: 'node.remove',
-        args: { cluster: planned.intent.name, node: machine.name },
-      },
+      command: command('node.join', joinArgs(planned, machine, machineName)),
+      undo: command('node.remove', { cluster: planned.intent.name, node: machine.name }),
       seconds: member ? estimates.joinControlPlane : estimates.joinNode,
       retry: askRetry,
     }),

@@ -3,6 +3,7 @@
  * register → addresses → first control-plane machine → API answers → other control-plane machines and workers,
  * in parallel → add-ons → tokens revoked → DNS asked and a pod tried on each pool.
  */
+import { command } from '../contract'
 import { longestPath, type Plan, ref, type StepId } from '../changes'
 import type { SiteView } from '../fleet'
 import { siteSpend } from '../spend'
@@ -27,21 +28,13 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         after: ['register'],
         group: 'API',
         says: `order a managed control plane, tier ${intent.controlPlane.tier}`,
-        command: {
-          port: 'site',
-          verb: 'controlplane.create',
-          args: {
-            site: site.name,
-            cluster: intent.name,
-            tier: intent.controlPlane.tier,
-            release: release?.version ?? '',
-          },
-        },
-        undo: {
-          port: 'site',
-          verb: 'controlplane.delete',
-          args: { site: site.name, cluster: intent.name },
-        },
+        command: command('controlplane.create', {
+          site: site.name,
+          cluster: intent.name,
+          tier: intent.controlPlane.tier,
+          release: release?.version ?? '',
+        }),
+        undo: command('controlplane.delete', { site: site.name, cluster: intent.name }),
         seconds: estimates.managedControlPlane,
       }),
     )
@@ -108,11 +101,7 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
           after: membersJoined,
           group: temporary.name,
           says: 'leave the control plane to the machines that stay',
-          command: {
-            port: 'cluster',
-            verb: 'member.leave',
-            args: { cluster: intent.name, machine: temporary.name },
-          },
+          command: command('member.leave', { cluster: intent.name, machine: temporary.name }),
           seconds: estimates.joinNode,
           retry: askRetry,
         }),
@@ -121,11 +110,7 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
           after: ['leave:begin'],
           group: temporary.name,
           says: 'delete the temporary machine',
-          command: {
-            port: 'site',
-            verb: 'machine.delete',
-            args: { site: site.name, name: temporary.name },
-          },
+          command: command('machine.delete', { site: site.name, name: temporary.name }),
           seconds: estimates.deleteMachine,
         }),
       )
@@ -141,24 +126,16 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         after: ['register'],
         group: 'network',
         says: `hold ${outside.size} addresses outside, one for each node`,
-        command: {
-          port: 'site',
-          verb: 'address.hold',
-          args: {
-            site: site.name,
-            cluster: intent.name,
-            addresses: [...outside].map(([name, address]) => ({
-              address,
-              network,
-              for: `${name} outside`,
-            })),
-          },
-        },
-        undo: {
-          port: 'site',
-          verb: 'address.release',
-          args: { site: site.name, addresses: [...outside.values()] },
-        },
+        command: command('address.hold', {
+          site: site.name,
+          cluster: intent.name,
+          addresses: [...outside].map(([name, address]) => ({
+            address,
+            network,
+            for: `${name} outside`,
+          })),
+        }),
+        undo: command('address.release', { site: site.name, addresses: [...outside.values()] }),
         seconds: estimates.holdAddresses,
       }),
     )
@@ -176,24 +153,19 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         after: ['register'],
         group: 'network',
         says: `hold ${staticWorkers.size} addresses for workers`,
-        command: {
-          port: 'site',
-          verb: 'address.hold',
-          args: {
-            site: site.name,
-            cluster: intent.name,
-            addresses: [...staticWorkers].map(([name, address]) => ({
-              address,
-              network,
-              for: name,
-            })),
-          },
-        },
-        undo: {
-          port: 'site',
-          verb: 'address.release',
-          args: { site: site.name, addresses: [...staticWorkers.values()] },
-        },
+        command: command('address.hold', {
+          site: site.name,
+          cluster: intent.name,
+          addresses: [...staticWorkers].map(([name, address]) => ({
+            address,
+            network,
+            for: name,
+          })),
+        }),
+        undo: command('address.release', {
+          site: site.name,
+          addresses: [...staticWorkers.values()],
+        }),
         seconds: estimates.holdAddresses,
       }),
     )

@@ -1,4 +1,5 @@
 /** The change kind `cluster.takedown`: everything a cluster owns at its site goes, and what is left is named. */
+import { command } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -94,113 +95,114 @@ function check(intent: TakedownIntent, view: FleetView): readonly RawFinding[] {
   ]
 }
 
+type Removal = Pick<Step, 'id' | 'group' | 'says' | 'command' | 'seconds'>
+
+/** What goes once the cluster is closed, in no order: its machines, fronts, files and control plane. */
+function removals(cluster: ClusterView, site: SiteView): readonly Removal[] {
+  const { machines, boxes, controlPlane, balancers, published } = owned(cluster, site)
+  const standing = new Set(boxes.map((box) => box.name))
+  // A box is cleared, not deleted: it stays where it stands.
+  const cleared = boxes.map((box): Removal => ({
+    id: `clear:${box.name}`,
+    group: box.name,
+    says: 'clear its install disk, power off',
+    command: command('box.clear', { site: site.name, name: box.name }),
+    seconds: estimates.clearBox,
+  }))
+  const deleted = machines
+    .filter((machine) => !standing.has(machine.name))
+    .map((machine): Removal => ({
+      id: `delete:${machine.name}`,
+      group: machine.name,
+      says: 'delete the machine and its disk',
+      command: command('machine.delete', { site: site.name, name: machine.name }),
+      seconds: estimates.deleteMachine,
+    }))
+  const fronts = balancers.map((balancer): Removal => ({
+    id: `balancer:${balancer.name}`,
+    group: 'front',
+    says: `delete the balancer at ${balancer.address}`,
+    command: command('balancer.delete', { site: site.name, name: balancer.name }),
+    seconds: estimates.balancer,
+  }))
+  const files: readonly Removal[] =
+    published.length === 0
+      ? []
+      : [
+          {
+            id: 'published',
+            group: 'boot data',
+            says: `take ${countText(published.length, 'file')} off the boot server`,
+            command: command('bootdata.withdraw', {
+              site: site.name,
+              names: published.map((file) => file.name),
+            }),
+            seconds: estimates.publishBootData,
+          },
+        ]
+  const planes: readonly Removal[] = controlPlane
+    ? [
+        {
+          id: 'control-plane',
+          group: 'API',
+          says: 'delete the managed control plane',
+          command: command('controlplane.delete', { site: site.name, cluster: cluster.name }),
+          seconds: estimates.deleteControlPlane,
+        },
+      ]
+    : []
+  return [...cleared, ...deleted, ...fronts, ...files, ...planes]
+}
+
+/** Addresses that were held for it, released once nothing has them any more; or nothing. */
+function release(cluster: ClusterView, site: SiteView): readonly Removal[] {
+  const held = owned(cluster, site)
+    .addresses.filter((address) => address.how !== 'dhcp')
+    .map((address) => address.address)
+  if (held.length === 0) return []
+  return [
+    {
+      id: 'addresses',
+      group: 'network',
+      says: `release ${countText(held.length, 'address', 'addresses')}`,
+      command: command('address.release', { site: site.name, addresses: held }),
+      seconds: estimates.releaseAddresses,
+    },
+  ]
+}
+
 function plan(intent: TakedownIntent, view: FleetView): Plan {
   const cluster = clusterOf(view, intent.cluster)
   const site = cluster && siteOf(view, cluster.site)
   if (!cluster || !site) throw new Error('a plan is made only for a cluster that is known')
-  const { machines, boxes, addresses, controlPlane, balancers, published } = owned(cluster, site)
+  const { machines, boxes, addresses } = owned(cluster, site)
+  const standing = new Set(boxes.map((box) => box.name))
+  const removed = removals(cluster, site)
+  const released = release(cluster, site)
+  const removedIds = removed.map(({ id }) => id)
+  const gone = [...removedIds, ...released.map(({ id }) => id)]
   const steps: Step[] = [
     step({
       id: 'close',
       after: [],
       group: cluster.name,
       says: 'end its pods, close its API',
-      command: { port: 'cluster', verb: 'cluster.close', args: { cluster: cluster.name } },
+      command: command('cluster.close', { cluster: cluster.name }),
       final: true,
       seconds: estimates.closeCluster,
     }),
+    ...removed.map((removal) => step({ ...removal, after: ['close'], final: true })),
+    ...released.map((removal) =>
+      step({ ...removal, after: removedIds.length > 0 ? removedIds : ['close'], final: true }),
+    ),
   ]
-  const gone: string[] = []
-  const add = (
-    id: string,
-    group: string,
-    says: string,
-    verb: string,
-    args: Readonly<Record<string, unknown>>,
-    seconds: Step['seconds'],
-    after: readonly string[] = ['close'],
-  ): void => {
-    steps.push(
-      step({
-        id,
-        after,
-        group,
-        says,
-        command: { port: 'site', verb, args: { site: site.name, ...args } },
-        final: true,
-        seconds,
-      }),
-    )
-    gone.push(id)
-  }
-  // A box is cleared, not deleted: it stays where it stands.
-  const standing = new Set(boxes.map((box) => box.name))
-  for (const box of boxes)
-    add(
-      `clear:${box.name}`,
-      box.name,
-      'clear its install disk, power off',
-      'box.clear',
-      { name: box.name },
-      estimates.clearBox,
-    )
-  for (const machine of machines)
-    if (!standing.has(machine.name))
-      add(
-        `delete:${machine.name}`,
-        machine.name,
-        'delete the machine and its disk',
-        'machine.delete',
-        { name: machine.name },
-        estimates.deleteMachine,
-      )
-  for (const balancer of balancers)
-    add(
-      `balancer:${balancer.name}`,
-      'front',
-      `delete the balancer at ${balancer.address}`,
-      'balancer.delete',
-      { name: balancer.name },
-      estimates.balancer,
-    )
-  if (published.length > 0)
-    add(
-      'published',
-      'boot data',
-      `take ${countText(published.length, 'file')} off the boot server`,
-      'bootdata.withdraw',
-      { names: published.map((file) => file.name) },
-      estimates.publishBootData,
-    )
-  if (controlPlane)
-    add(
-      'control-plane',
-      'API',
-      'delete the managed control plane',
-      'controlplane.delete',
-      { cluster: cluster.name },
-      estimates.deleteControlPlane,
-    )
-  const held = addresses
-    .filter((address) => address.how !== 'dhcp')
-    .map((address) => address.address)
-  if (held.length)
-    add(
-      'addresses',
-      'network',
-      `release ${countText(held.length, 'address', 'addresses')}`,
-      'address.release',
-      { addresses: held },
-      estimates.releaseAddresses,
-      [...gone],
-    )
   steps.push(
     step({
       id: 'strike',
       after: gone.length ? gone : ['close'],
       group: 'register',
       says: `strike ${cluster.name} from the register`,
-      command: { port: 'ledger', verb: 'cluster.strike', args: { name: cluster.name } },
+      command: command('cluster.strike', { name: cluster.name }),
       final: true,
       seconds: estimates.ledger,
     }),

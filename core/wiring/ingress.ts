@@ -1,4 +1,5 @@
 /** A host and path led to a service: `wire.ingress`, written as an HTTPRoute; with the name record that leads to it. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type RawFinding, ref, type Step, stop } from '../changes'
 import { type FleetView, siteOf } from '../fleet'
@@ -82,8 +83,8 @@ function recordStep(intent: IngressIntent, view: FleetView): readonly Step[] {
       after: ['write'],
       group: site.name,
       says: `${intent.host} is ${address}`,
-      command: { port: 'site', verb: 'records.set', args: { site: site.name, records } },
-      undo: { port: 'site', verb: 'records.set', args: { site: site.name, records: site.records } },
+      command: command('records.set', { site: site.name, records }),
+      undo: command('records.set', { site: site.name, records: site.records }),
       seconds: { likely: 8, worst: 20 },
     }),
   ]

@@ -1,4 +1,5 @@
 /** Ranges towards which a cluster’s pods keep their own addresses: `wire.keep-source`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { parseCidr, parseRange } from '../addresses'
 import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
@@ -129,11 +130,8 @@ export const wireKeepSource: ChangeKind<KeepSourceIntent> = {
     const cluster = clusterOf(view, intent.cluster)
     const site = cluster && siteOf(view, cluster.site)
     if (!cluster || !site) throw new Error('a plan is made only for a cluster that is known')
-    const set = (ranges: readonly string[]) => ({
-      port: 'cluster' as const,
-      verb: 'keepsource.set',
-      args: { cluster: cluster.name, ranges },
-    })
+    const set = (ranges: readonly string[]) =>
+      command('keepsource.set', { cluster: cluster.name, ranges })
     const next = keptAfter(intent, cluster.keepSource ?? [])
     const steps = [
       step({

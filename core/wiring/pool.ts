@@ -1,4 +1,5 @@
 /** The addresses that a site gives to services: `wire.pool`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { contains, formatAddress, intersection, parseRange, type Range, sizeOf } from '../addresses'
 import { type RawFinding, ref, stop } from '../changes'
@@ -11,6 +12,13 @@ export type PoolIntent = z.infer<typeof poolIntent>
 
 export const frontage = (site: SiteView): NetworkView | undefined =>
   site.networks.find((network) => network.role === 'frontage')
+
+/** The frontage of a site whose draft has passed its check: it has one. */
+function existingFrontage(site: SiteView): NetworkView {
+  const network = frontage(site)
+  if (!network) throw new Error('a plan is made only for a site with a frontage')
+  return network
+}
 
 export interface PoolFill {
   readonly network: string
@@ -155,16 +163,13 @@ export const wirePool = oneStep<PoolIntent>({
     return findings
   },
   says: (intent, site) => `${frontage(site)?.name ?? ''} gives ${intent.pool} to services`,
-  command: (intent, site) => ({
-    port: 'site',
-    verb: 'network.set',
-    args: { site: site.name, network: { ...frontage(site), pool: intent.pool } },
-  }),
-  undo: (_intent, site) => ({
-    port: 'site',
-    verb: 'network.set',
-    args: { site: site.name, network: frontage(site) },
-  }),
+  command: (intent, site) =>
+    command('network.set', {
+      site: site.name,
+      network: { ...existingFrontage(site), pool: intent.pool },
+    }),
+  undo: (_intent, site) =>
+    command('network.set', { site: site.name, network: existingFrontage(site) }),
   seconds: { likely: 12, worst: 30 },
   after: (intent, site) => ({
     ...site,

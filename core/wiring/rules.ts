@@ -1,4 +1,5 @@
 /** The ordered rules of a site’s edge, changed: `wire.firewall`, `wire.translation`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { caution, type RawFinding, ref, stop } from '../changes'
 import type { FirewallRuleView, FleetView, SiteView, TranslationView } from '../fleet'
@@ -223,16 +224,9 @@ export const wireFirewall = onWays<FirewallIntent>({
   check: checkFirewall,
   says: (intent, site) =>
     `${countText(firewallAfter(intent, site.firewall ?? []).length, 'rule')} in force`,
-  command: (intent, site) => ({
-    port: 'site',
-    verb: 'firewall.set',
-    args: { site: site.name, rules: firewallAfter(intent, site.firewall ?? []) },
-  }),
-  undo: (_intent, site) => ({
-    port: 'site',
-    verb: 'firewall.set',
-    args: { site: site.name, rules: site.firewall ?? [] },
-  }),
+  command: (intent, site) =>
+    command('firewall.set', { site: site.name, rules: firewallAfter(intent, site.firewall ?? []) }),
+  undo: (_intent, site) => command('firewall.set', { site: site.name, rules: site.firewall ?? [] }),
   seconds: { likely: 7, worst: 20 },
   after: (intent, site) => ({ ...site, firewall: firewallAfter(intent, site.firewall ?? []) }),
   prove: (intent, site) => {
@@ -327,16 +321,13 @@ export const wireTranslation = onWays<TranslationIntent>({
   check: checkTranslation,
   says: (intent, site) =>
     `${countText(translationsAfter(intent, site.translations ?? []).length, 'translation')} in force`,
-  command: (intent, site) => ({
-    port: 'site',
-    verb: 'translations.set',
-    args: { site: site.name, translations: translationsAfter(intent, site.translations ?? []) },
-  }),
-  undo: (_intent, site) => ({
-    port: 'site',
-    verb: 'translations.set',
-    args: { site: site.name, translations: site.translations ?? [] },
-  }),
+  command: (intent, site) =>
+    command('translations.set', {
+      site: site.name,
+      translations: translationsAfter(intent, site.translations ?? []),
+    }),
+  undo: (_intent, site) =>
+    command('translations.set', { site: site.name, translations: site.translations ?? [] }),
   seconds: { likely: 7, worst: 20 },
   after: (intent, site) => ({
     ...site,

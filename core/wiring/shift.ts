@@ -1,4 +1,5 @@
 /** Traffic moved between the backends of a route, step by step, with a guard that turns it back: `wire.shift`. */
+import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../changes'
 import { clusterOf, type FleetView, siteOf } from '../fleet'
@@ -207,11 +208,13 @@ export const wireShift: ChangeKind<ShiftIntent> = {
     if (!backends) throw new Error('a plan is made only for a route that is known')
     const [namespace = ''] = intent.route.split('/')
     const all = shiftSteps(backends, intent.weights, intent.steps)
-    const set = (weights: Readonly<Record<string, number>>) => ({
-      port: 'cluster' as const,
-      verb: 'route.weights',
-      args: { cluster: intent.cluster, route: intent.route, rule: intent.rule, weights },
-    })
+    const set = (weights: Readonly<Record<string, number>>) =>
+      command('route.weights', {
+        cluster: intent.cluster,
+        route: intent.route,
+        rule: intent.rule,
+        weights,
+      })
     const services = backends
       .filter((backend) => (intent.weights[backend.name] ?? 0) > 0)
       .map((backend) => `${namespace}/${backend.name}`)
@@ -244,17 +247,13 @@ export const wireShift: ChangeKind<ShiftIntent> = {
             intent.failures < 1
               ? `watch for ${intent.everySeconds} s; turn back above ${numberText(100 * intent.failures, 1)} % failures`
               : `wait ${intent.everySeconds} s`,
-          command: {
-            port: 'cluster',
-            verb: 'traffic.watch',
-            args: {
-              cluster: intent.cluster,
-              services,
-              seconds: intent.everySeconds,
-              overSeconds: intent.everySeconds,
-              failures: intent.failures,
-            },
-          },
+          command: command('traffic.watch', {
+            cluster: intent.cluster,
+            services,
+            seconds: intent.everySeconds,
+            overSeconds: intent.everySeconds,
+            failures: intent.failures,
+          }),
           turnsBack: true,
           seconds: { likely: intent.everySeconds, worst: intent.everySeconds + 5 },
           retry: { attempts: 1, firstSeconds: 5, mostSeconds: 5 },

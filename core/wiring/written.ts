@@ -1,4 +1,5 @@
 /** Change kinds that write a few objects into one cluster: what was there is written back when they are taken back. */
+import { command } from '../contract'
 import type { z } from 'zod'
 import {
   type ChangeKind,
@@ -136,11 +137,8 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
       const site = siteOf(view, clusterOf(view, name)?.site ?? '')
       const puts = of.puts(intent, view)
       const gone = removes(intent, view)
-      const back = (id: string) => ({
-        port: 'cluster' as const,
-        verb: 'objects.put-back',
-        args: { cluster: name, before: { $from: id, path: 'before' } },
-      })
+      const back = (id: string) =>
+        command('objects.put-back', { cluster: name, before: { $from: id, path: 'before' } })
       const steps: Step[] = [
         ...(puts.length > 0
           ? [
@@ -149,11 +147,12 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
                 after: [],
                 group: name,
                 says: of.says(intent),
-                command: {
-                  port: 'cluster' as const,
-                  verb: 'objects.apply',
-                  args: { cluster: name, objects: puts, manager: 'gyrarch', force: force(puts) },
-                },
+                command: command('objects.apply', {
+                  cluster: name,
+                  objects: puts,
+                  manager: 'gyrarch',
+                  force: force(puts),
+                }),
                 undo: back('write'),
                 seconds: { likely: 4, worst: 15 },
                 retry: askRetry,
@@ -167,11 +166,7 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
                 after: [],
                 group: name,
                 says: of.says(intent),
-                command: {
-                  port: 'cluster' as const,
-                  verb: 'objects.remove',
-                  args: { cluster: name, objects: gone },
-                },
+                command: command('objects.remove', { cluster: name, objects: gone }),
                 undo: back('remove'),
                 seconds: { likely: 4, worst: 15 },
                 retry: askRetry,

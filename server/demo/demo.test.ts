@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { collisions, addressBook } from '~/core/fleet'
 import { openForTest } from '../testing/open'
-import { demoClusters, demoScenario } from '../ports/standin/demo'
+import { demoClusters, demoScenario } from '../connectors/standin/demo'
 import { demoCatalogue, demoRecords } from './scenario'
 
 const scenario = demoScenario()

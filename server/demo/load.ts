@@ -13,7 +13,7 @@ import {
   ReleaseRow,
   TemplateRow,
 } from '../records/models'
-import { demoClusters, demoScenario } from '../ports/standin/demo'
+import { demoClusters, demoScenario } from '../connectors/standin/demo'
 import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenario'
 
 /** True if it loaded anything: records that hold a release are left alone. */

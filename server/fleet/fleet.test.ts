@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { gyrarchForAll, type Opened } from '../testing/open'
-import type { ClusterReport, Site } from '../ports/standin/reports'
+import type { ClusterReport, Site } from '../connectors/standin/reports'
 import { Fleet, type Observed } from './fleet'
 
 let opened: Opened

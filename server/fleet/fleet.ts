@@ -26,7 +26,7 @@ import {
   ReservationRow,
   ClusterRow,
 } from '../records/models'
-import type { ClusterReport, Metered, Peer, Site, TrafficReport } from '../ports/standin/reports'
+import type { ClusterReport, Metered, Peer, Site, TrafficReport } from '../connectors/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
 /** What the fleet asks of the outside. */

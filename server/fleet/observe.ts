@@ -9,7 +9,7 @@ import type {
 } from '~/core/fleet'
 import type { Release } from '~/core/releases'
 import type { ClusterRow, LedgerRow, ReleaseRow } from '../records/models'
-import type { ClusterReport, NodeReport, Site } from '~/server/ports/standin/reports'
+import type { ClusterReport, NodeReport, Site } from '~/server/connectors/standin/reports'
 
 const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
 

@@ -14,7 +14,7 @@ import type { Vault } from '../keys/vault'
 import type { Database } from '../records/database'
 import { ChangeRow, JoinRow, StepRow } from '../records/models'
 import { changeId } from '../runner/journal'
-import { joinTokenMs } from '../runner/ledger-port'
+import { joinTokenMs } from '../connectors/ledger/register'
 import type { Runner } from '../runner/runner'
 
 const card = z.union([

@@ -17,7 +17,7 @@ import type { CommandPort, Evidence, Outcome } from '../ports/port'
 import type { Database } from '../records/database'
 import { ChangeRow, EvidenceRow, LockRow, ReservationRow, StepRow } from '../records/models'
 import { changeId, type Line, writeJournal } from './journal'
-import { ledgerCommand } from './ledger-port'
+import { ledgerCommand } from '../connectors/ledger/register'
 import { backoffSeconds, readyOn, readyToUndo, resolvedArgs, settled } from './graph-state'
 
 type Ended = Outcome & { readonly known: true; readonly ended: true }

@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, beforeEach } from 'vitest'
 import type { FleetView } from '~/core/fleet'
 import { Gyrarch } from '../gyrarch'
-import { inThisThread } from '../ports/standin/engine-link'
+import { inThisThread } from '../connectors/standin/engine-link'
 import type { ChangeRecord } from '../changes/changes'
 
 export interface Opened {

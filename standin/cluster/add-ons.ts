@@ -1,6 +1,6 @@
 /** Add-ons and the small probes that prove a cluster: DNS asked, a pod tried on each pool. */
 import { formatAddress, parseCidr } from '../../core/addresses'
-import { permanent, textArg } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
 import { answering } from './api'
@@ -39,12 +39,12 @@ export function addService(cluster: Cluster, manifest: Manifest): void {
   })
 }
 
-export const addOnsPlace: Behaviour = {
+export const addOnsPlace: Behaviour<'addons.place'> = {
   stages: [
     {
       seconds: 15,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const fresh = addOnWorkloads(sim.now).filter(
           (add) =>
@@ -72,7 +72,7 @@ export const addOnsPlace: Behaviour = {
     {
       seconds: 10,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const mine = cluster.running.filter((pod) => pod.namespace === 'platform')
         const homeless = mine.find((pod) => pod.node === null)
@@ -100,12 +100,12 @@ export const addOnsPlace: Behaviour = {
   ],
 }
 
-export const tokensRevoke: Behaviour = {
+export const tokensRevoke: Behaviour<'tokens.revoke'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         cluster.tokens = 0
         sim.touch(`cluster:${cluster.name}`)
@@ -121,12 +121,12 @@ export const dnsAnswers = (cluster: Cluster): boolean =>
     (pod) => pod.workload === 'dns' && pod.namespace === 'platform' && pod.phase === 'Running',
   )
 
-export const dnsAsk: Behaviour = {
+export const dnsAsk: Behaviour<'dns.ask'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         return dnsAnswers(cluster)
           ? `kubernetes.default.svc → ${cluster.apiAddress}, asked of ${cluster.dnsAddress}`
@@ -156,14 +156,14 @@ const trial = (pool: string, tolerations: Workload['tolerations'], at: number): 
   createdAt: at,
 })
 
-export const podTry: Behaviour = {
+export const podTry: Behaviour<'pod.try'> = {
   stages: [
     {
       seconds: 4,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const pool = textArg(op, 'pool')
+        const pool = op.args.pool
         const taints = cluster.nodes
           .filter((node) => node.pool === pool)
           .flatMap((node) => node.taints)
@@ -189,10 +189,10 @@ export const podTry: Behaviour = {
     {
       seconds: 12,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const pod = cluster.running.find(
-          (other) => other.workload === `trial-${textArg(op, 'pool')}` && other.phase === 'Pending',
+          (other) => other.workload === `trial-${op.args.pool}` && other.phase === 'Pending',
         )
         if (!pod) return permanent('pod-gone', 'The trial pod is gone.')
         startPod(cluster, pod, sim.now)

@@ -1,5 +1,6 @@
 /** A cluster’s API: started on a control plane, stopped, closed for good. */
-import { numberArg, optionalText, permanent, textArg, transient } from '../args'
+import { permanent, transient } from '../failures'
+import type { ArgsOf } from '../../core/contract'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import { agentOn } from '../sites/machines'
@@ -58,50 +59,50 @@ export function answering(sim: Sim, name: unknown): Cluster | OperationFailure {
   })
 }
 
-function ground(sim: Sim, op: Operation): string | OperationFailure {
-  if (op.args['managed'] === true) {
+function ground(sim: Sim, op: Operation<ArgsOf<'api.start'>>): string | OperationFailure {
+  if (op.args.managed === true) {
     const plane = sim
-      .site(op.args['site'])
-      ?.controlPlanes.find((other) => other.cluster === textArg(op, 'cluster'))
+      .site(op.args.site)
+      ?.controlPlanes.find((other) => other.cluster === op.args.cluster)
     return plane
       ? 'control plane reached'
       : permanent('control-plane-gone', 'The managed control plane is not there.', {
-          about: `control-plane/${textArg(op, 'site')}/${textArg(op, 'cluster')}`,
+          about: `control-plane/${op.args.site}/${op.args.cluster}`,
           says: 'does not exist',
         })
   }
-  const machine = agentOn(sim, op.args['site'], op.args['machine'])
+  const machine = agentOn(sim, op.args.site, op.args.machine)
   return 'class' in machine ? machine : `authority and certificates in place on ${machine.name}`
 }
 
-export const apiStart: Behaviour = {
+export const apiStart: Behaviour<'api.start'> = {
   stages: [
     { seconds: 20, then: ground },
     {
-      seconds: (_sim, op) => (op.args['managed'] === true ? 5 : 45),
+      seconds: (_sim, op) => (op.args.managed === true ? 5 : 45),
       then: (_sim, op) =>
-        op.args['managed'] === true ? undefined : 'state store started, one member',
+        op.args.managed === true ? undefined : 'state store started, one member',
     },
     {
-      seconds: (_sim, op) => (op.args['managed'] === true ? 20 : 50),
+      seconds: (_sim, op) => (op.args.managed === true ? 20 : 50),
       then: (sim, op) => {
-        const name = textArg(op, 'cluster')
-        const machine = optionalText(op, 'machine')
+        const name = op.args.cluster
+        const machine = op.args.machine
         if (machine !== null) {
-          const on = agentOn(sim, op.args['site'], machine)
+          const on = agentOn(sim, op.args.site, machine)
           if ('class' in on) return on
         }
         const cluster: Cluster = sim.cluster(name) ?? {
           name,
-          site: textArg(op, 'site'),
-          release: textArg(op, 'release'),
-          managed: op.args['managed'] === true,
-          endpoint: textArg(op, 'endpoint'),
-          pods: textArg(op, 'pods'),
-          services: textArg(op, 'services'),
-          apiAddress: textArg(op, 'apiAddress'),
-          dnsAddress: textArg(op, 'dnsAddress'),
-          maxPodsPerNode: numberArg(op, 'maxPodsPerNode') || 110,
+          site: op.args.site,
+          release: op.args.release,
+          managed: op.args.managed === true,
+          endpoint: op.args.endpoint,
+          pods: op.args.pods,
+          services: op.args.services,
+          apiAddress: op.args.apiAddress,
+          dnsAddress: op.args.dnsAddress,
+          maxPodsPerNode: op.args.maxPodsPerNode || 110,
           members: machine === null ? [] : [machine],
           apiUp: true,
           namespaces: ['default', 'platform'],
@@ -112,7 +113,7 @@ export const apiStart: Behaviour = {
             {
               namespace: 'default',
               name: 'kubernetes',
-              address: textArg(op, 'apiAddress'),
+              address: op.args.apiAddress,
               port: 443,
               workload: '',
             },
@@ -140,7 +141,7 @@ export const apiStart: Behaviour = {
     },
   ],
   result: (sim, op) => ({
-    endpoint: sim.cluster(op.args['cluster'])?.endpoint ?? textArg(op, 'endpoint'),
+    endpoint: sim.cluster(op.args.cluster)?.endpoint ?? op.args.endpoint,
   }),
 }
 
@@ -149,24 +150,24 @@ const remove = (sim: Sim, name: string): void => {
   sim.touch(`cluster:${name}`)
 }
 
-export const apiStop: Behaviour = {
+export const apiStop: Behaviour<'api.stop'> = {
   stages: [
     {
       seconds: 10,
       then: (sim, op) => {
-        remove(sim, textArg(op, 'cluster'))
+        remove(sim, op.args.cluster)
         return 'API stopped, its state removed'
       },
     },
   ],
 }
 
-export const clusterClose: Behaviour = {
+export const clusterClose: Behaviour<'cluster.close'> = {
   stages: [
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = sim.cluster(op.args['cluster'])
+        const cluster = sim.cluster(op.args.cluster)
         if (!cluster) return 'its API did not exist any more'
         const count = cluster.running.length
         cluster.running = []
@@ -177,8 +178,8 @@ export const clusterClose: Behaviour = {
     {
       seconds: 12,
       then: (sim, op) => {
-        const site = sim.cluster(op.args['cluster'])?.site
-        remove(sim, textArg(op, 'cluster'))
+        const site = sim.cluster(op.args.cluster)?.site
+        remove(sim, op.args.cluster)
         return site === undefined ? undefined : 'API closed'
       },
     },

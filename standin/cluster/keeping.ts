@@ -1,28 +1,26 @@
 /** What keeps a cluster alive: certificates renewed, its control-plane data stored away, and a store tried before it is trusted. */
-import { permanent, recordsArg, textArg, textMap } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import { healed } from '../sites/ground'
-import type { Cluster, Operation, OperationFailure, Pod } from '../world'
+import type { Cluster, Operation, OperationFailure, Pod, Node } from '../world'
 import { answering } from './api'
-import { taintsOf } from './nodes'
 import { isReadyPod, podLabels, record as fields, text } from './manifests'
 import { suffers, workloadOf } from './fits'
 import { fillWorkload, loads, podKey, record, removePod } from './pods'
 
-const known = (sim: Sim, op: Operation): Cluster | OperationFailure =>
-  sim.cluster(op.args['cluster']) ??
-  permanent('no-cluster', `There is no cluster ${textArg(op, 'cluster')}.`, {
-    about: `cluster/${textArg(op, 'cluster')}`,
+const known = (sim: Sim, op: Operation<{ readonly cluster: string }>): Cluster | OperationFailure =>
+  sim.cluster(op.args.cluster) ??
+  permanent('no-cluster', `There is no cluster ${op.args.cluster}.`, {
+    about: `cluster/${op.args.cluster}`,
     says: 'does not exist',
   })
 
-export const certificatesRenew: Behaviour = {
+export const certificatesRenew: Behaviour<'certificates.renew'> = {
   stages: [
     {
       seconds: 20,
-      then: (_sim, op) =>
-        `new key and request for ${textArg(op, 'cluster')}, signed by its authority`,
+      then: (_sim, op) => `new key and request for ${op.args.cluster}, signed by its authority`,
     },
     {
       seconds: 40,
@@ -44,7 +42,7 @@ export const certificatesRenew: Behaviour = {
       },
     },
   ],
-  result: (sim, op) => ({ until: sim.cluster(op.args['cluster'])?.certificatesUntil ?? 0 }),
+  result: (sim, op) => ({ until: sim.cluster(op.args.cluster)?.certificatesUntil ?? 0 }),
 }
 
 /** The state store’s content, in a form that can be laid beside the living one. */
@@ -75,15 +73,15 @@ function contentOf(cluster: Cluster): { body: string; objects: number } {
   }
 }
 
-export const backupTake: Behaviour = {
+export const backupTake: Behaviour<'backup.take'> = {
   stages: [
     {
       seconds: 30,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const { body, objects } = contentOf(cluster)
-        const id = textArg(op, 'backup')
+        const id = op.args.backup
         const bytes = body.length * 40 + cluster.running.length * 3200
         cluster.backups = [
           ...cluster.backups.filter((other) => other.id !== id),
@@ -96,25 +94,25 @@ export const backupTake: Behaviour = {
   ],
   result: (sim, op) => {
     const backup = sim
-      .cluster(op.args['cluster'])
-      ?.backups.find((other) => other.id === textArg(op, 'backup'))
+      .cluster(op.args.cluster)
+      ?.backups.find((other) => other.id === op.args.backup)
     return { objects: backup?.objects ?? 0, bytes: backup?.bytes ?? 0 }
   },
 }
 
 /** Restores into a state store set up beside, and compares what it then holds. */
-export const backupTry: Behaviour = {
+export const backupTry: Behaviour<'backup.try'> = {
   stages: [
     {
       seconds: 25,
       then: (sim, op) => {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
-        const backup = cluster.backups.find((other) => other.id === textArg(op, 'backup'))
+        const backup = cluster.backups.find((other) => other.id === op.args.backup)
         return backup
           ? `${backup.objects} objects read into an empty state store beside`
-          : permanent('backup-gone', `${cluster.name} has no backup ${textArg(op, 'backup')}.`, {
-              about: `backup/${cluster.name}/${textArg(op, 'backup')}`,
+          : permanent('backup-gone', `${cluster.name} has no backup ${op.args.backup}.`, {
+              about: `backup/${cluster.name}/${op.args.backup}`,
               says: 'not found',
             })
       },
@@ -124,7 +122,7 @@ export const backupTry: Behaviour = {
       then: (sim, op) => {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
-        const backup = cluster.backups.find((other) => other.id === textArg(op, 'backup'))
+        const backup = cluster.backups.find((other) => other.id === op.args.backup)
         const held = backup
           ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[] })
           : null
@@ -136,8 +134,8 @@ export const backupTry: Behaviour = {
   ],
   result: (sim, op) => {
     const backup = sim
-      .cluster(op.args['cluster'])
-      ?.backups.find((other) => other.id === textArg(op, 'backup'))
+      .cluster(op.args.cluster)
+      ?.backups.find((other) => other.id === op.args.backup)
     const held = backup
       ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[]; services: string[] })
       : { workloads: [], nodes: [], services: [] }
@@ -150,17 +148,17 @@ export const backupTry: Behaviour = {
 }
 
 /** The living state store takes a backup’s content: what was made since is gone, what was removed is back. */
-export const backupRestore: Behaviour = {
+export const backupRestore: Behaviour<'backup.restore'> = {
   stages: [
-    { seconds: 30, then: (_sim, op) => `API of ${textArg(op, 'cluster')} held, agents wait` },
+    { seconds: 30, then: (_sim, op) => `API of ${op.args.cluster} held, agents wait` },
     {
       seconds: 45,
       then: (sim, op) => {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
-        const backup = cluster.backups.find((other) => other.id === textArg(op, 'backup'))
+        const backup = cluster.backups.find((other) => other.id === op.args.backup)
         if (!backup)
-          return permanent('backup-gone', `${cluster.name} has no backup ${textArg(op, 'backup')}.`)
+          return permanent('backup-gone', `${cluster.name} has no backup ${op.args.backup}.`)
         const held = JSON.parse(backup.body) as { namespaces: string[]; workloads: string[] }
         const keep = (workload: Cluster['workloads'][number]): boolean =>
           held.workloads.some((text) =>
@@ -232,14 +230,14 @@ function budgetsOver(cluster: Cluster, pod: Pod): readonly Budget[] {
 const patienceMs = 300_000
 
 /** Cordons a node and moves its pods away, one after another as budgets let them go; what nothing else takes waits with its reason. */
-export const nodeDrain: Behaviour = {
+export const nodeDrain: Behaviour<'node.drain'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node) return 'nothing to drain'
         node.cordoned = true
         sim.touch(`cluster:${cluster.name}`)
@@ -249,9 +247,9 @@ export const nodeDrain: Behaviour = {
     {
       seconds: 4,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node) return undefined
         const stays = (pod: Pod): boolean =>
           workloadOf(cluster, pod)?.kind === 'DaemonSet' || pod.phase === 'Succeeded'
@@ -306,17 +304,17 @@ export const nodeDrain: Behaviour = {
   ],
 }
 
-export const nodeCordon: Behaviour = {
+export const nodeCordon: Behaviour<'node.cordon'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node)
-          return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, {
-            about: `node/${cluster.name}/${textArg(op, 'node')}`,
+          return permanent('node-gone', `${cluster.name} has no node ${op.args.node}.`, {
+            about: `node/${cluster.name}/${op.args.node}`,
             says: 'not found',
           })
         node.cordoned = true
@@ -328,25 +326,24 @@ export const nodeCordon: Behaviour = {
 }
 
 /** Other labels and taints on a node; pods that a new NoExecute taint does not suffer end. */
-export const nodeSet: Behaviour = {
+export const nodeSet: Behaviour<'node.set'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node)
-          return permanent('node-gone', `${cluster.name} has no node ${textArg(op, 'node')}.`, {
-            about: `node/${cluster.name}/${textArg(op, 'node')}`,
+          return permanent('node-gone', `${cluster.name} has no node ${op.args.node}.`, {
+            about: `node/${cluster.name}/${op.args.node}`,
             says: 'not found',
           })
         was.set(op, { labels: node.labels, taints: node.taints })
-        const taints =
-          op.args['taints'] === undefined ? node.taints : taintsOf(recordsArg(op, 'taints'))
+        const taints = op.args.taints === undefined ? node.taints : op.args.taints
         cluster.nodes = cluster.nodes.map((other) =>
           other === node
-            ? { ...node, labels: { ...node.labels, ...textMap(op.args['labels']) }, taints }
+            ? { ...node, labels: { ...node.labels, ...op.args.labels }, taints }
             : other,
         )
         const gone = cluster.running.filter(
@@ -365,24 +362,22 @@ export const nodeSet: Behaviour = {
   result: (_sim, op) => ({ before: was.get(op) ?? null }),
 }
 
-const was = new WeakMap<Operation, { readonly labels: unknown; readonly taints: unknown }>()
+const was = new WeakMap<object, Pick<Node, 'labels' | 'taints'>>()
 
-export const nodePutBack: Behaviour = {
+export const nodePutBack: Behaviour<'node.put-back'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const before = fields(op.args['before'])
+        const before = op.args.before ?? { labels: {}, taints: [] }
         cluster.nodes = cluster.nodes.map((node) =>
-          node.name === textArg(op, 'node')
+          node.name === op.args.node
             ? {
                 ...node,
-                labels: textMap(before['labels']),
-                taints: taintsOf(
-                  Array.isArray(before['taints']) ? before['taints'].map(fields) : [],
-                ),
+                labels: before.labels,
+                taints: before.taints,
               }
             : node,
         )
@@ -393,14 +388,14 @@ export const nodePutBack: Behaviour = {
   ],
 }
 
-export const nodeUncordon: Behaviour = {
+export const nodeUncordon: Behaviour<'node.uncordon'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (node) node.cordoned = false
         // There is room again for what waits.
         const load = loads(cluster)
@@ -422,20 +417,20 @@ export const nodeUncordon: Behaviour = {
 }
 
 /** The storage class that claims without one get. */
-export const storageClass: Behaviour = {
+export const storageClass: Behaviour<'storage.class'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const offered = sim
           .site(cluster.site)
-          ?.storageClasses.find((one) => one.name === textArg(op, 'name'))
+          ?.storageClasses.find((one) => one.name === op.args.name)
         if (!offered)
           return permanent(
             'storage-unknown',
-            `${cluster.site} offers no storage class ${textArg(op, 'name')}.`,
+            `${cluster.site} offers no storage class ${op.args.name}.`,
             { about: `site/${cluster.site}`, says: 'no such storage class' },
           )
         cluster.storageClass = { name: offered.name, zones: offered.zones }
@@ -447,14 +442,14 @@ export const storageClass: Behaviour = {
 }
 
 /** A machine leaves the control plane; the others must be a majority without it. */
-export const memberLeave: Behaviour = {
+export const memberLeave: Behaviour<'member.leave'> = {
   stages: [
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const machine = textArg(op, 'machine')
+        const machine = op.args.machine
         const rest = cluster.members.filter((member) => member !== machine)
         if (rest.length === 0)
           return permanent(

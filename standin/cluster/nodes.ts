@@ -1,7 +1,7 @@
 /** Nodes: an agent registers, the pod network starts, the node becomes ready; and the way back. */
 import { parseCidr } from '../../core/addresses'
 import { GiB, MiB } from '../../core/units'
-import { permanent, recordsArg, textArg, textMap, textsArg } from '../args'
+import { permanent } from '../failures'
 import { timeServersFor } from '../sites/surroundings'
 import type { Behaviour } from '../engine/sim'
 import { strike } from '../faults'
@@ -98,28 +98,20 @@ function blocks(cluster: Cluster): number {
   return Number((range.value.last - range.value.first + 1n) / size)
 }
 
-export const taintsOf = (items: readonly Readonly<Record<string, unknown>>[]): readonly Taint[] =>
-  items.flatMap((item): Taint[] => {
-    const effect = item['effect']
-    return effect === 'NoSchedule' || effect === 'PreferNoSchedule' || effect === 'NoExecute'
-      ? [{ key: String(item['key']), value: String(item['value'] ?? ''), effect }]
-      : []
-  })
-
-export const nodeJoin: Behaviour = {
+export const nodeJoin: Behaviour<'node.join'> = {
   stages: [
     {
       seconds: 12,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const machine = agentOn(sim, op.args['site'], op.args['machine'])
+        const machine = agentOn(sim, op.args.site, op.args.machine)
         if ('class' in machine) return machine
-        const name = textArg(op, 'node')
-        const site = sim.site(op.args['site'])
+        const name = op.args.node
+        const site = sim.site(op.args.site)
         const about = `machine/${site?.name ?? ''}/${machine.name}`
         if (machine.skewSeconds !== undefined) {
-          const times = textsArg(op, 'timeServers')
+          const times = op.args.timeServers
           const sources = site ? timeServersFor(sim, site, times) : []
           // Clocks are set again as soon as a server answers.
           if (sources.some((server) => server.answers)) delete machine.skewSeconds
@@ -158,17 +150,17 @@ export const nodeJoin: Behaviour = {
             `The pod range ${cluster.pods} has no block left for ${name}.`,
             { about: `cluster/${cluster.name}`, says: 'pod range is used up' },
           )
-        const roles = textsArg(op, 'roles')
+        const roles = op.args.roles
         const node = newNode(
           cluster,
           machine,
           {
             name,
-            pool: textArg(op, 'pool'),
-            zone: textArg(op, 'zone'),
+            pool: op.args.pool,
+            zone: op.args.zone,
             roles,
-            labels: textMap(op.args['labels']),
-            taints: taintsOf(recordsArg(op, 'taints')),
+            labels: op.args.labels,
+            taints: op.args.taints,
           },
           sim.now,
         )
@@ -205,19 +197,17 @@ export const nodeJoin: Behaviour = {
       },
     },
     {
-      seconds: (_sim, op) => (textsArg(op, 'roles').includes('control-plane') ? 45 : 0),
+      seconds: (_sim, op) => (op.args.roles.includes('control-plane') ? 45 : 0),
       then: (_sim, op) =>
-        textsArg(op, 'roles').includes('control-plane')
-          ? 'state store in step with its peers'
-          : undefined,
+        op.args.roles.includes('control-plane') ? 'state store in step with its peers' : undefined,
     },
     {
       seconds: 22,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const network = cluster.running.find(
-          (pod) => pod.workload === 'pod-network' && pod.node === textArg(op, 'node'),
+          (pod) => pod.workload === 'pod-network' && pod.node === op.args.node,
         )
         return network?.phase === 'Running' ? 'pod network started' : { again: 5 }
       },
@@ -225,12 +215,12 @@ export const nodeJoin: Behaviour = {
     {
       seconds: 8,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === textArg(op, 'node'))
+        const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node)
-          return permanent('node-gone', `${textArg(op, 'node')} is no longer registered.`, {
-            about: `node/${cluster.name}/${textArg(op, 'node')}`,
+          return permanent('node-gone', `${op.args.node} is no longer registered.`, {
+            about: `node/${cluster.name}/${op.args.node}`,
             says: 'not found',
           })
         node.conditions = [
@@ -257,7 +247,7 @@ export const nodeJoin: Behaviour = {
       },
     },
   ],
-  result: (_sim, op) => ({ node: textArg(op, 'node') }),
+  result: (_sim, op) => ({ node: op.args.node }),
 }
 
 /** Stands in where a cluster has no workloads at all: nothing is filled. */
@@ -277,13 +267,13 @@ const neverWorkload = {
   createdAt: 0,
 } as const
 
-export const nodeRemove: Behaviour = {
+export const nodeRemove: Behaviour<'node.remove'> = {
   stages: [
     {
       seconds: 15,
       then: (sim, op) => {
-        const cluster = sim.cluster(op.args['cluster'])
-        const node = cluster?.nodes.find((other) => other.name === textArg(op, 'node'))
+        const cluster = sim.cluster(op.args.cluster)
+        const node = cluster?.nodes.find((other) => other.name === op.args.node)
         if (!cluster || !node) return 'nothing to remove'
         cluster.running = cluster.running.filter((pod) => pod.node !== node.name)
         cluster.nodes = cluster.nodes.filter((other) => other !== node)

@@ -1,6 +1,6 @@
 /** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
 import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core/objects/fields'
-import { numberArg, permanent, recordsArg, textArg, textsArg } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Operation, OperationFailure, Pod, Workload } from '../world'
@@ -30,14 +30,6 @@ const namespaced = (manifest: Manifest): Manifest =>
   isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined
     ? manifest
     : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } }
-
-const manifests = (op: Operation, name: string): readonly Manifest[] =>
-  recordsArg(op, name)
-    .filter(
-      (one) =>
-        typeof one['kind'] === 'string' && typeof fields(one['metadata'])['name'] === 'string',
-    )
-    .map((one) => namespaced(one as Manifest))
 
 const workloadFor = (cluster: Cluster, manifest: Manifest): Workload | undefined =>
   cluster.workloads.find(
@@ -211,19 +203,19 @@ const rank = (manifest: Manifest): number =>
   order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length
 
 /** All objects of a command are taken, or none is. */
-export const objectsApply: Behaviour = {
+export const objectsApply: Behaviour<'objects.apply'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const wanted = [...manifests(op, 'objects')].sort((a, b) => rank(a) - rank(b))
+        const wanted = op.args.objects.map(namespaced).sort((a, b) => rank(a) - rank(b))
         const coming = new Set(
           wanted.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name),
         )
-        const manager = textArg(op, 'manager') || 'gyrarch'
-        const force = new Set(textsArg(op, 'force'))
+        const manager = op.args.manager
+        const force = new Set(op.args.force)
         const results: { object: Manifest; owners: Readonly<Record<string, string>> }[] = []
         // Quotas and limits that come with it bind as soon as they are there: they are looked at in a copy.
         const trial: Cluster = { ...cluster, serviceList: [...cluster.serviceList] }
@@ -288,7 +280,7 @@ export const objectsApply: Behaviour = {
 
 /** What was there before a command wrote, until its result is told in the same moment. */
 const before = new WeakMap<
-  Operation,
+  object,
   readonly {
     readonly key: string
     readonly object: Manifest | null
@@ -297,14 +289,14 @@ const before = new WeakMap<
   }[]
 >()
 
-export const objectsRemove: Behaviour = {
+export const objectsRemove: Behaviour<'objects.remove'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const gone = manifests(op, 'objects')
+        const gone = op.args.objects.map(namespaced)
         before.set(
           op,
           gone.map((manifest) => ({
@@ -333,24 +325,22 @@ export const objectsRemove: Behaviour = {
 }
 
 /** Objects as they were before: what was made is removed, what was changed or removed is written back. */
-export const objectsPutBack: Behaviour = {
+export const objectsPutBack: Behaviour<'objects.put-back'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const entries = recordsArg(op, 'before')
+        const entries = op.args.before ?? []
         const back: Manifest[] = []
         for (const entry of [...entries].reverse()) {
-          const identity = entry['identity'] as Manifest
-          const object = entry['object'] as Manifest | null
+          const { identity, object, owners } = entry
           if (object === null) drop(sim, cluster, identity)
           else {
             store(sim, cluster, object)
             back.push(object)
-            const owners = entry['owners'] as Readonly<Record<string, string>> | null
-            if (owners) cluster.owners = { ...cluster.owners, [text(entry['key'])]: owners }
+            if (owners) cluster.owners = { ...cluster.owners, [entry.key]: owners }
           }
         }
         settle(sim, cluster, back)
@@ -413,24 +403,21 @@ function stuck(cluster: Cluster, workload: Workload): OperationFailure {
 }
 
 /** Waits until a workload’s pods are all of its newest template and ready; gives up at its progress deadline. */
-export const rolloutAwait: Behaviour = {
+export const rolloutAwait: Behaviour<'rollout.await'> = {
   stages: [
     {
       seconds: 4,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const workload = cluster.workloads.find(
           (one) =>
-            one.kind === textArg(op, 'kind') &&
-            one.namespace === textArg(op, 'namespace') &&
-            one.name === textArg(op, 'name'),
+            one.kind === op.args.kind &&
+            one.namespace === op.args.namespace &&
+            one.name === op.args.name,
         )
         if (!workload)
-          return permanent(
-            'workload-gone',
-            `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')} any more.`,
-          )
+          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name} any more.`)
         if (isRolledOut(cluster, workload))
           return workload.kind === 'CronJob'
             ? 'scheduled'
@@ -438,9 +425,7 @@ export const rolloutAwait: Behaviour = {
         const since = Math.max(workload.progressedAt ?? 0, op.startedAt)
         if (
           sim.now - since >
-          (numberArg(op, 'deadlineSeconds') > 0
-            ? numberArg(op, 'deadlineSeconds') * 1000
-            : deadlineMs(workload))
+          (op.args.deadlineSeconds > 0 ? op.args.deadlineSeconds * 1000 : deadlineMs(workload))
         )
           return stuck(cluster, workload)
         return { again: 5 }
@@ -448,36 +433,33 @@ export const rolloutAwait: Behaviour = {
     },
   ],
   result: (sim, op) => {
-    const cluster = sim.cluster(op.args['cluster'])
+    const cluster = sim.cluster(op.args.cluster)
     const workload = cluster?.workloads.find(
       (one) =>
-        one.kind === textArg(op, 'kind') &&
-        one.namespace === textArg(op, 'namespace') &&
-        one.name === textArg(op, 'name'),
+        one.kind === op.args.kind &&
+        one.namespace === op.args.namespace &&
+        one.name === op.args.name,
     )
     return { ready: cluster && workload ? podsOf(cluster, workload).filter(isReadyPod).length : 0 }
   },
 }
 
 /** Makes a workload’s pods anew, a few at a time: its template is stamped, which is a new revision. */
-export const workloadRestart: Behaviour = {
+export const workloadRestart: Behaviour<'workload.restart'> = {
   stages: [
     {
       seconds: 2,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const workload = cluster.workloads.find(
           (one) =>
-            one.kind === textArg(op, 'kind') &&
-            one.namespace === textArg(op, 'namespace') &&
-            one.name === textArg(op, 'name'),
+            one.kind === op.args.kind &&
+            one.namespace === op.args.namespace &&
+            one.name === op.args.name,
         )
         if (!workload)
-          return permanent(
-            'workload-gone',
-            `There is no ${textArg(op, 'kind')} ${textArg(op, 'name')}.`,
-          )
+          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name}.`)
         const stamped = withFields(
           manifestOf(workload),
           [],

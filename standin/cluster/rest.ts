@@ -1,5 +1,5 @@
 /** A cluster stopped and started: its objects and disks stay, its machines and its control plane’s tier are given back and taken again. */
-import { permanent, textArg } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import { firstHost } from '../sites/power'
@@ -16,12 +16,12 @@ const known = (sim: Sim, name: unknown): Cluster | OperationFailure =>
   })
 
 /** Pods end, the API is closed, nodes are put down; then the machines go back. */
-export const clusterRest: Behaviour = {
+export const clusterRest: Behaviour<'cluster.rest'> = {
   stages: [
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = known(sim, op.args['cluster'])
+        const cluster = known(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         if (cluster.resting) return 'rests already'
         const count = cluster.running.length
@@ -33,7 +33,7 @@ export const clusterRest: Behaviour = {
     {
       seconds: 30,
       then: (sim, op) => {
-        const cluster = known(sim, op.args['cluster'])
+        const cluster = known(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const site = sim.site(cluster.site)
         if (cluster.resting || !site) return undefined
@@ -92,12 +92,12 @@ function refused(site: Site, machine: Machine): OperationFailure | null {
 }
 
 /** Machines are taken again, the API opens, nodes come back and their pods are made anew. */
-export const clusterWake: Behaviour = {
+export const clusterWake: Behaviour<'cluster.wake'> = {
   stages: [
     {
       seconds: 70,
       then: (sim, op) => {
-        const cluster = known(sim, op.args['cluster'])
+        const cluster = known(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const site = sim.site(cluster.site)
         const { resting } = cluster
@@ -117,7 +117,7 @@ export const clusterWake: Behaviour = {
     {
       seconds: 45,
       then: (sim, op) => {
-        const cluster = known(sim, op.args['cluster'])
+        const cluster = known(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const { resting } = cluster
         if (!resting) return undefined
@@ -148,7 +148,7 @@ export const clusterWake: Behaviour = {
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = known(sim, op.args['cluster'])
+        const cluster = known(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const starting = cluster.running.filter(
           (pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble,
@@ -157,5 +157,5 @@ export const clusterWake: Behaviour = {
       },
     },
   ],
-  result: (sim, op) => ({ nodes: sim.cluster(textArg(op, 'cluster'))?.nodes.length ?? 0 }),
+  result: (sim, op) => ({ nodes: sim.cluster(op.args.cluster)?.nodes.length ?? 0 }),
 }

@@ -1,5 +1,6 @@
 /** What behaviours of the simulated outside can see and do. */
 
+import type { ArgsOf, ResultOf, VerbName } from '../../core/contract'
 import type { Cluster, Fault, World, Site, OperationFailure, Operation, SimEvent } from '../world'
 
 /** What can be put into the queue for later. */
@@ -25,19 +26,30 @@ export interface Sim {
   schedule(delayMs: number, event: Later): void
   touch(slice: string): void
 }
+type Seen = string | OperationFailure | { readonly again: number } | undefined
+
 /** One stage of a command: its median duration, and what happens when that has passed. */
-export interface Stage {
-  readonly seconds: number | ((sim: Sim, op: Operation) => number)
+export interface Stage<Args> {
+  readonly seconds: number | { of(sim: Sim, op: Operation<Args>): number }['of']
   /** What was seen, a failure, or nothing. `again` seconds: look again later (waiting for something else). */
-  readonly then: (
-    sim: Sim,
-    op: Operation,
-  ) => string | OperationFailure | { readonly again: number } | undefined
+  then(sim: Sim, op: Operation<Args>): Seen
 }
-export interface Behaviour {
-  readonly stages: readonly Stage[]
-  readonly result?: (sim: Sim, op: Operation) => Record<string, unknown>
+
+/** How a command is carried out: its stages, one after the other, and what it answers in the end. */
+export interface Carried<Args, Result> {
+  readonly stages: readonly Stage<Args>[]
+  result?(sim: Sim, op: Operation<Args>): Result
 }
+
+/** How a verb of the contract is carried out. */
+export type Behaviour<Name extends VerbName> = Carried<ArgsOf<Name>, ResultOf<Name>>
+
+/** The behaviour of whichever verb: its arguments were read by the verb’s schema before it is asked. */
+export type AnyBehaviour = Carried<
+  Readonly<Record<string, unknown>>,
+  Readonly<Record<string, unknown>>
+>
+
 export interface Snapshot {
   readonly now: number
   readonly seq: number

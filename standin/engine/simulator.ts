@@ -8,7 +8,9 @@
 import { EventQueue } from './queue'
 import { spreadMs } from './random'
 import type { Cluster, Operation, OperationFailure, SimEvent, Site, World } from '../world'
-import { behaviours } from '../behaviours'
+import { readCommand } from '../../core/contract'
+import { behaviourOf } from '../behaviours'
+import { permanent } from '../failures'
 import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
@@ -17,13 +19,20 @@ import { meterSite } from '../sites/meter'
 import { powerEvent, watchAgents } from '../sites/power'
 import { lookAtTraffic } from '../traffic/flows'
 import { settleFronts } from '../traffic/fronts'
-import type { Behaviour, Later, Sim, Snapshot } from './sim'
+import type { AnyBehaviour, Later, Sim, Snapshot } from './sim'
 
 const isFailure = (value: unknown): value is OperationFailure =>
   typeof value === 'object' && value !== null && 'class' in value
 
 const isNamed = <T extends { readonly name: string }>(value: unknown, name: string): value is T =>
   typeof value === 'object' && value !== null && 'name' in value && value.name === name
+
+/** A stored command under way, its arguments read by the contract of today. */
+function readAgain(op: Operation): Operation {
+  if (op.endedAt !== null) return op
+  const read = readCommand(op.verb, op.args)
+  return read.ok ? { ...op, args: read.args } : op
+}
 
 /** Done commands are kept this long for repeated keys and look-ups: two days of virtual time. */
 const keepMs = 2 * 86_400_000
@@ -53,7 +62,9 @@ export class Simulator implements Sim {
 
   constructor(world: World, at: number, stored?: Pick<Snapshot, 'seq' | 'processed' | 'queue'>) {
     this.world = world
-    this.operations = new Map(Object.entries(world.operations))
+    this.operations = new Map(
+      Object.entries(world.operations).map(([key, op]) => [key, readAgain(op)]),
+    )
     this.clock = at
     this.seq = stored?.seq ?? 0
     this.count = stored?.processed ?? 0
@@ -118,10 +129,11 @@ export class Simulator implements Sim {
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
   command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
     if (this.operations.has(key)) return
+    const read = readCommand(verb, args)
     const op: Operation = {
       key,
       verb,
-      args,
+      args: read.ok ? read.args : args,
       startedAt: this.clock,
       stage: 0,
       endedAt: null,
@@ -130,17 +142,11 @@ export class Simulator implements Sim {
       evidence: [],
     }
     this.operations.set(key, op)
-    const behaviour = behaviours[verb]
-    if (!behaviour) {
-      this.end(op, null, {
-        class: 'permanent',
-        reason: 'unknown-verb',
-        says: `There is no command ${verb}.`,
-        chain: [],
-      })
-      return
-    }
-    this.enterStage(op, behaviour)
+    const behaviour = behaviourOf(verb)
+    if (!read.ok) this.end(op, null, permanent(read.reason, read.says))
+    else if (!behaviour)
+      this.end(op, null, permanent('unknown-verb', `There is no command ${verb} here.`))
+    else this.enterStage(op, behaviour)
   }
 
   lookup(key: string): Operation | undefined {
@@ -257,7 +263,7 @@ export class Simulator implements Sim {
     switch (event.kind) {
       case 'stage': {
         const op = this.operations.get(event.key)
-        const behaviour = op && behaviours[op.verb]
+        const behaviour = op && behaviourOf(op.verb)
         if (op && behaviour) this.finishStage(op, behaviour)
         return
       }
@@ -285,7 +291,7 @@ export class Simulator implements Sim {
     }
   }
 
-  private enterStage(op: Operation, behaviour: Behaviour): void {
+  private enterStage(op: Operation, behaviour: AnyBehaviour): void {
     const stage = behaviour.stages[op.stage]
     if (!stage) {
       this.end(op, behaviour.result?.(this, op) ?? {}, null)
@@ -300,7 +306,7 @@ export class Simulator implements Sim {
     })
   }
 
-  private finishStage(op: Operation, behaviour: Behaviour): void {
+  private finishStage(op: Operation, behaviour: AnyBehaviour): void {
     const seen = behaviour.stages[op.stage]?.then(this, op)
     if (isFailure(seen)) {
       this.end(op, null, seen)

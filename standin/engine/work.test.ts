@@ -1,6 +1,6 @@
 /** Work instead of time: what an event costs must not grow with what is around it. */
 import { expect, it } from 'vitest'
-import { demoScenario } from '../../server/ports/standin/demo'
+import { demoScenario } from '../../server/connectors/standin/demo'
 import { buildWorld } from '../build'
 import { meterWork } from '../sites/meter'
 import { Simulator } from './simulator'

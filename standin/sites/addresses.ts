@@ -1,6 +1,6 @@
 /** Addresses at a site: held statically, leased by DHCP, given back. An address given out is gone. */
 import { formatAddress, parseRange, type Range } from '../../core/addresses'
-import { permanent, recordsArg, textArg, textsArg } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { HeldAddress, Network, OperationFailure, Site } from '../world'
@@ -88,21 +88,21 @@ export function leaseFrom(site: Site, network: Network): string | null {
   return null
 }
 
-export const addressHold: Behaviour = {
+export const addressHold: Behaviour<'address.hold'> = {
   stages: [
     {
       seconds: 4,
       then: (sim, op): OperationFailure | string => {
-        const site = sim.site(op.args['site'])
-        if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
-        const wanted = recordsArg(op, 'addresses').map((item) => ({
+        const site = sim.site(op.args.site)
+        if (!site) return permanent('no-site', `There is no site ${op.args.site}.`)
+        const wanted = op.args.addresses.map((item) => ({
           address: String(item['address']),
           network: String(item['network']),
           for: String(item['for']),
         }))
         for (const { address, network } of wanted) {
           const holder = site.addresses.find((held) => held.address === address)
-          if (holder && holder.cluster !== textArg(op, 'cluster')) {
+          if (holder && holder.cluster !== op.args.cluster) {
             return permanent('address-taken', `${address} is held for ${holder.for}.`, {
               about: `address/${site.name}/${address}`,
               says: `held for ${holder.for}`,
@@ -120,8 +120,8 @@ export const addressHold: Behaviour = {
               address,
               network,
               for: purpose,
-              cluster: textArg(op, 'cluster'),
-              how: op.args['how'] === 'virtual' ? 'virtual' : 'static',
+              cluster: op.args.cluster,
+              how: op.args.how === 'virtual' ? 'virtual' : 'static',
             })
         }
         return wanted.length === 1
@@ -130,16 +130,16 @@ export const addressHold: Behaviour = {
       },
     },
   ],
-  result: (_sim, op) => ({ addresses: recordsArg(op, 'addresses').map((item) => item['address']) }),
+  result: (_sim, op) => ({ addresses: op.args.addresses.map((item) => item['address']) }),
 }
 
-export const addressRelease: Behaviour = {
+export const addressRelease: Behaviour<'address.release'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const site = sim.site(op.args['site'])
-        const gone = new Set(textsArg(op, 'addresses'))
+        const site = sim.site(op.args.site)
+        const gone = new Set(op.args.addresses)
         if (!site) return 'nothing to release'
         release(sim, site, (held) => gone.has(held.address) && held.how !== 'dhcp')
         return `${gone.size === 1 ? [...gone].join('') : `${gone.size} addresses`} released`

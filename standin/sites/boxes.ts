@@ -1,41 +1,45 @@
 /** Boxes that stand somewhere already: installed from a boot server onto one of their disks, and cleared again. */
-import { optionalText, permanent, textArg } from '../args'
+import { permanent } from '../failures'
+import type { ArgsOf } from '../../core/contract'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { Operation, OperationFailure } from '../world'
 import { hold } from './addresses'
 import { removeMachine } from './machines'
 
-const boxOf = (sim: Sim, op: Operation) => {
-  const site = sim.site(op.args['site'])
-  const box = site?.boxes.find((other) => other.name === op.args['name'])
+type OfBox = Operation<{ readonly site: string; readonly name: string }>
+
+const boxOf = (sim: Sim, op: OfBox) => {
+  const site = sim.site(op.args.site)
+  const box = site?.boxes.find((other) => other.name === op.args.name)
   return site && box ? { site, box } : undefined
 }
 
 /** The disk a name means today: its stable identifier, or the name it shows as. */
-const diskOf = (sim: Sim, op: Operation) => {
-  const wanted = textArg(op, 'disk')
+type Install = Operation<ArgsOf<'box.install'>>
+
+const diskOf = (sim: Sim, op: Install) => {
+  const wanted = op.args.disk
   return boxOf(sim, op)?.box.disks.find(
     (disk) => disk.identifier === wanted || disk.shownAs === wanted,
   )
 }
 
-function startInstall(sim: Sim, op: Operation): string | OperationFailure {
+function startInstall(sim: Sim, op: Install): string | OperationFailure {
   const found = boxOf(sim, op)
-  const about = `machine/${textArg(op, 'site')}/${textArg(op, 'name')}`
+  const about = `machine/${op.args.site}/${op.args.name}`
   if (!found)
-    return permanent(
-      'machine-gone',
-      `There is no machine ${textArg(op, 'name')} at ${textArg(op, 'site')}.`,
-      { about, says: 'does not exist' },
-    )
+    return permanent('machine-gone', `There is no machine ${op.args.name} at ${op.args.site}.`, {
+      about,
+      says: 'does not exist',
+    })
   const { site, box } = found
-  if (box.usedBy !== null && box.usedBy !== textArg(op, 'cluster'))
+  if (box.usedBy !== null && box.usedBy !== op.args.cluster)
     return permanent('machine-used', `${box.name} is in use by ${box.usedBy}.`, {
       about,
       says: `used by ${box.usedBy}`,
     })
-  const release = textArg(op, 'release')
+  const release = op.args.release
   if (!site.images.some((image) => image.release === release)) {
     return permanent(
       'image-missing',
@@ -46,11 +50,11 @@ function startInstall(sim: Sim, op: Operation): string | OperationFailure {
   }
   const disk = diskOf(sim, op)
   if (!disk)
-    return permanent('disk-unknown', `${box.name} has no disk ${textArg(op, 'disk')}.`, {
+    return permanent('disk-unknown', `${box.name} has no disk ${op.args.disk}.`, {
       about,
       says: 'disk not found',
     })
-  if (disk.holds !== null && optionalText(op, 'wipe') !== disk.identifier) {
+  if (disk.holds !== null && op.args.wipe !== disk.identifier) {
     return permanent(
       'disk-holds-data',
       `${disk.identifier} holds ${disk.holds}.`,
@@ -58,22 +62,22 @@ function startInstall(sim: Sim, op: Operation): string | OperationFailure {
       { about, says: 'was not installed' },
     )
   }
-  box.usedBy = textArg(op, 'cluster')
+  box.usedBy = op.args.cluster
   sim.touch(`site:${site.name}`)
-  return `booted from the boot server over ${textArg(op, 'card')}`
+  return `booted from the boot server over ${op.args.card}`
 }
 
-export const boxInstall: Behaviour = {
+export const boxInstall: Behaviour<'box.install'> = {
   stages: [
     { seconds: 40, then: startInstall },
     {
       seconds: 180,
       then: (sim, op) => {
         const disk = diskOf(sim, op)
-        if (!disk) return permanent('disk-unknown', `The disk ${textArg(op, 'disk')} is gone.`)
-        disk.holds = `fern-base ${textArg(op, 'release')}`
-        sim.touch(`site:${textArg(op, 'site')}`)
-        return `fern-base ${textArg(op, 'release')} written to ${disk.identifier.split('/').pop() ?? disk.identifier}`
+        if (!disk) return permanent('disk-unknown', `The disk ${op.args.disk} is gone.`)
+        disk.holds = `fern-base ${op.args.release}`
+        sim.touch(`site:${op.args.site}`)
+        return `fern-base ${op.args.release} written to ${disk.identifier.split('/').pop() ?? disk.identifier}`
       },
     },
     {
@@ -82,7 +86,7 @@ export const boxInstall: Behaviour = {
         const found = boxOf(sim, op)
         if (!found) return undefined
         const { site, box } = found
-        const address = optionalText(op, 'address')
+        const address = op.args.address
         if (!site.machines.some((machine) => machine.name === box.name)) {
           site.machines = [
             ...site.machines,
@@ -96,10 +100,10 @@ export const boxInstall: Behaviour = {
               diskGb: diskOf(sim, op)?.sizeGb ?? 0,
               gpus: 0,
               lifetime: 'on-demand',
-              release: textArg(op, 'release'),
-              cluster: textArg(op, 'cluster'),
+              release: op.args.release,
+              cluster: op.args.cluster,
               apart: null,
-              network: textArg(op, 'network'),
+              network: op.args.network,
               box: box.name,
               power: 'off',
               agent: false,
@@ -111,9 +115,9 @@ export const boxInstall: Behaviour = {
         if (address !== null && !site.addresses.some((held) => held.address === address))
           hold(sim, site, {
             address,
-            network: textArg(op, 'network'),
+            network: op.args.network,
             for: box.name,
-            cluster: textArg(op, 'cluster'),
+            cluster: op.args.cluster,
             how: 'static',
           })
         sim.touch(`site:${site.name}`)
@@ -121,10 +125,10 @@ export const boxInstall: Behaviour = {
       },
     },
   ],
-  result: (_sim, op) => ({ machine: textArg(op, 'name'), disk: textArg(op, 'disk') }),
+  result: (_sim, op) => ({ machine: op.args.name, disk: op.args.disk }),
 }
 
-export const boxClear: Behaviour = {
+export const boxClear: Behaviour<'box.clear'> = {
   stages: [
     {
       seconds: 50,
@@ -144,27 +148,27 @@ export const boxClear: Behaviour = {
 }
 
 /** A machine that runs already is taken into use as it stands: nothing is written over, its agent is set up. */
-export const boxTake: Behaviour = {
+export const boxTake: Behaviour<'box.take'> = {
   stages: [
     {
       seconds: 45,
       then: (sim, op) => {
         const found = boxOf(sim, op)
-        const about = `machine/${textArg(op, 'site')}/${textArg(op, 'name')}`
+        const about = `machine/${op.args.site}/${op.args.name}`
         if (!found)
           return permanent(
             'machine-gone',
-            `There is no machine ${textArg(op, 'name')} at ${textArg(op, 'site')}.`,
+            `There is no machine ${op.args.name} at ${op.args.site}.`,
             { about, says: 'does not exist' },
           )
         const { site, box } = found
-        if (box.usedBy !== null && box.usedBy !== textArg(op, 'cluster'))
+        if (box.usedBy !== null && box.usedBy !== op.args.cluster)
           return permanent('machine-used', `${box.name} is in use by ${box.usedBy}.`, {
             about,
             says: `used by ${box.usedBy}`,
           })
-        const address = optionalText(op, 'address')
-        box.usedBy = textArg(op, 'cluster')
+        const address = op.args.address
+        box.usedBy = op.args.cluster
         if (!site.machines.some((machine) => machine.name === box.name)) {
           site.machines = [
             ...site.machines,
@@ -178,10 +182,10 @@ export const boxTake: Behaviour = {
               diskGb: box.disks[0]?.sizeGb ?? 0,
               gpus: 0,
               lifetime: 'on-demand',
-              release: textArg(op, 'release'),
-              cluster: textArg(op, 'cluster'),
+              release: op.args.release,
+              cluster: op.args.cluster,
               apart: null,
-              network: textArg(op, 'network'),
+              network: op.args.network,
               box: box.name,
               power: 'on',
               agent: true,
@@ -193,13 +197,13 @@ export const boxTake: Behaviour = {
         if (address !== null && !site.addresses.some((held) => held.address === address))
           hold(sim, site, {
             address,
-            network: textArg(op, 'network'),
+            network: op.args.network,
             for: box.name,
-            cluster: textArg(op, 'cluster'),
+            cluster: op.args.cluster,
             how: 'static',
           })
         sim.touch(`site:${site.name}`)
-        return `agent of ${textArg(op, 'release')} set up on ${box.name}, traffic over ${textArg(op, 'card')}`
+        return `agent of ${op.args.release} set up on ${box.name}, traffic over ${op.args.card}`
       },
     },
   ],

@@ -1,6 +1,6 @@
 /** Managed control planes: ordered from a cloud, which runs them outside its customers’ networks. */
 import { formatAddress, parseAddress } from '../../core/addresses'
-import { permanent, textArg } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Site } from '../world'
 
@@ -16,20 +16,20 @@ function addressFor(site: Site): string | null {
   return null
 }
 
-export const controlPlaneCreate: Behaviour = {
+export const controlPlaneCreate: Behaviour<'controlplane.create'> = {
   stages: [
     {
       seconds: 10,
       then: (sim, op) => {
-        const site = sim.site(op.args['site'])
-        const tier = site?.managedTiers.find((other) => other.tier === op.args['tier'])
+        const site = sim.site(op.args.site)
+        const tier = site?.managedTiers.find((other) => other.tier === op.args.tier)
         if (!site || !tier)
           return permanent(
             'no-tier',
-            `${textArg(op, 'site')} offers no control plane of tier ${textArg(op, 'tier')}.`,
-            { about: `site/${textArg(op, 'site')}`, says: 'tier not offered' },
+            `${op.args.site} offers no control plane of tier ${op.args.tier}.`,
+            { about: `site/${op.args.site}`, says: 'tier not offered' },
           )
-        if (!site.controlPlanes.some((plane) => plane.cluster === textArg(op, 'cluster'))) {
+        if (!site.controlPlanes.some((plane) => plane.cluster === op.args.cluster)) {
           const address = addressFor(site)
           if (address === null)
             return permanent(
@@ -40,9 +40,9 @@ export const controlPlaneCreate: Behaviour = {
           site.controlPlanes = [
             ...site.controlPlanes,
             {
-              cluster: textArg(op, 'cluster'),
+              cluster: op.args.cluster,
               tier: tier.tier,
-              release: textArg(op, 'release'),
+              release: op.args.release,
               address,
             },
           ]
@@ -54,24 +54,22 @@ export const controlPlaneCreate: Behaviour = {
     {
       seconds: 270,
       then: (sim, op) =>
-        `provided at ${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? 'no address'}`,
+        `provided at ${sim.site(op.args.site)?.controlPlanes.find((plane) => plane.cluster === op.args.cluster)?.address ?? 'no address'}`,
     },
   ],
   result: (sim, op) => ({
-    endpoint: `https://${sim.site(op.args['site'])?.controlPlanes.find((plane) => plane.cluster === textArg(op, 'cluster'))?.address ?? ''}:443`,
+    endpoint: `https://${sim.site(op.args.site)?.controlPlanes.find((plane) => plane.cluster === op.args.cluster)?.address ?? ''}:443`,
   }),
 }
 
-export const controlPlaneDelete: Behaviour = {
+export const controlPlaneDelete: Behaviour<'controlplane.delete'> = {
   stages: [
     {
       seconds: 110,
       then: (sim, op) => {
-        const site = sim.site(op.args['site'])
+        const site = sim.site(op.args.site)
         if (!site) return 'nothing to delete'
-        site.controlPlanes = site.controlPlanes.filter(
-          (plane) => plane.cluster !== textArg(op, 'cluster'),
-        )
+        site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== op.args.cluster)
         sim.touch(`site:${site.name}`)
         return 'control plane deleted'
       },

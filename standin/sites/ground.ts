@@ -1,6 +1,7 @@
 /** What people do to a site itself: its zones, hosts, sizes, networks, routes, services, quota, records and credentials. */
+import type { ArgsOf, SiteReport, VerbName } from '../../core/contract'
 import { parseAddress, parseRange } from '../../core/addresses'
-import { numberArg, optionalText, permanent, recordsArg, textArg, textsArg } from '../args'
+import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type {
@@ -15,18 +16,31 @@ import type {
   Size,
 } from '../world'
 
-type Work = (sim: Sim, site: Site, op: Operation) => string | OperationFailure
+/** Verbs whose whole work is at one site. */
+type SiteVerb = {
+  [Name in VerbName]: ArgsOf<Name> extends { site: string } ? Name : never
+}[VerbName]
+
+type Work<Name extends SiteVerb> = (
+  sim: Sim,
+  site: Site,
+  op: Operation<ArgsOf<Name> & { readonly site: string }>,
+) => string | OperationFailure
 
 /** A command on one site, carried out after a while; its effect is seen at once. */
-export const onSite = (seconds: number, work: Work, result?: Behaviour['result']): Behaviour => ({
+export const onSite = <Name extends SiteVerb>(
+  seconds: number,
+  work: Work<Name>,
+  result?: Behaviour<Name>['result'],
+): Behaviour<Name> => ({
   stages: [
     {
       seconds,
-      then: (sim, op) => {
-        const site = sim.site(op.args['site'])
+      then: (sim, op: Operation<ArgsOf<Name> & { readonly site: string }>) => {
+        const site = sim.site(op.args.site)
         if (!site)
-          return permanent('no-site', `There is no site ${textArg(op, 'site')}.`, {
-            about: `site/${textArg(op, 'site')}`,
+          return permanent('no-site', `There is no site ${op.args.site}.`, {
+            about: `site/${op.args.site}`,
             says: 'does not exist',
           })
         sim.touch(`site:${site.name}`)
@@ -44,9 +58,9 @@ export const healed = (sim: Sim, kind: FaultKind, about: string): void => {
   )
 }
 
-export const serviceRestart = onSite(45, (sim, site, op) => {
-  const network = optionalText(op, 'network')
-  switch (textArg(op, 'service')) {
+export const serviceRestart = onSite<'service.restart'>(45, (sim, site, op) => {
+  const network = op.args.network
+  switch (op.args.service) {
     case 'dhcp':
       site.networks = site.networks.map((other) =>
         network === null || other.name === network ? { ...other, dhcpAnswers: true } : other,
@@ -66,12 +80,12 @@ export const serviceRestart = onSite(45, (sim, site, op) => {
       healed(sim, 'boot-data-cut', `site/${site.name}`)
       return 'boot data service restarted, hands over whole files'
     default:
-      return permanent('no-service', `${site.name} has no service ${textArg(op, 'service')}.`)
+      return permanent('no-service', `${site.name} has no service ${op.args.service}.`)
   }
 })
 
-export const networkSet = onSite(12, (sim, site, op) => {
-  const given = op.args['network'] as Network | undefined
+export const networkSet = onSite<'network.set'>(12, (sim, site, op) => {
+  const given = op.args.network as Network | undefined
   if (!given?.name || !parseRange(given.range).ok)
     return permanent('network-unreadable', 'The network lacks a name or a range.')
   const known = site.networks.some((network) => network.name === given.name)
@@ -89,8 +103,8 @@ export const networkSet = onSite(12, (sim, site, op) => {
   return `${given.name} ${known ? 'set' : 'added'}: ${given.range}${given.dhcp === undefined ? '' : `, DHCP ${given.dhcp}`}`
 })
 
-export const networkRemove = onSite(8, (_sim, site, op) => {
-  const name = textArg(op, 'name')
+export const networkRemove = onSite<'network.remove'>(8, (_sim, site, op) => {
+  const name = op.args.name
   if (site.addresses.some((address) => address.network === name))
     return permanent('network-used', `${name} still has addresses that are held.`, {
       about: `network/${site.name}/${name}`,
@@ -100,32 +114,32 @@ export const networkRemove = onSite(8, (_sim, site, op) => {
   return `${name} removed`
 })
 
-export const routeAdd = onSite(6, (sim, site, op) => {
-  const route = { network: textArg(op, 'network'), to: textArg(op, 'to'), via: textArg(op, 'via') }
+export const routeAdd = onSite<'route.add'>(6, (sim, site, op) => {
+  const route = { network: op.args.network, to: op.args.to, via: op.args.via }
   if (!site.routes.some((other) => other.network === route.network && other.to === route.to))
     site.routes = [...site.routes, route]
   healed(sim, 'route-missing', `network/${site.name}/${route.network}`)
   return `${route.network} reaches ${route.to} by ${route.via}`
 })
 
-export const routeRemove = onSite(6, (_sim, site, op) => {
+export const routeRemove = onSite<'route.remove'>(6, (_sim, site, op) => {
   site.routes = site.routes.filter(
-    (route) => route.network !== textArg(op, 'network') || route.to !== textArg(op, 'to'),
+    (route) => route.network !== op.args.network || route.to !== op.args.to,
   )
-  return `route to ${textArg(op, 'to')} removed`
+  return `route to ${op.args.to} removed`
 })
 
 /** A cloud’s people look at the wish and grant it, up to eight times what the account began with. */
-export const quotaAsk: Behaviour = {
+export const quotaAsk: Behaviour<'quota.ask'> = {
   stages: [
-    { seconds: 30, then: (_sim, op) => `request for ${numberArg(op, 'cores')} vCPU taken` },
+    { seconds: 30, then: (_sim, op) => `request for ${op.args.cores} vCPU taken` },
     {
       seconds: 240,
       then: (sim, op) => {
-        const site = sim.site(op.args['site'])
+        const site = sim.site(op.args.site)
         if (!site || site.quotaCores === null)
-          return permanent('no-quota', `${textArg(op, 'site')} has no quota.`)
-        const cores = numberArg(op, 'cores')
+          return permanent('no-quota', `${op.args.site} has no quota.`)
+        const cores = op.args.cores
         if (cores > 768)
           return permanent(
             'quota-refused',
@@ -141,9 +155,9 @@ export const quotaAsk: Behaviour = {
   ],
 }
 
-export const hostService = onSite(20, (sim, site, op) => {
-  const names = textsArg(op, 'hosts')
-  const service = textArg(op, 'service') === 'out' ? 'out' : 'in'
+export const hostService = onSite<'host.service'>(20, (sim, site, op) => {
+  const names = op.args.hosts
+  const service = op.args.service === 'out' ? 'out' : 'in'
   for (const host of site.hosts) if (names.includes(host.name)) host.service = service
   if (service === 'in') {
     for (const zone of site.zones)
@@ -155,10 +169,10 @@ export const hostService = onSite(20, (sim, site, op) => {
 })
 
 /** Replaces a site’s own description: zones, hosts, sizes and figures, as they are given whole. */
-export const siteSet = onSite(25, (_sim, site, op) => {
-  const hosts = recordsArg(op, 'hosts') as unknown as Host[]
-  const zones = textsArg(op, 'zones')
-  const sizes = recordsArg(op, 'sizes') as unknown as Size[]
+export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
+  const hosts = op.args.hosts as unknown as Host[]
+  const zones = op.args.zones
+  const sizes = op.args.sizes as unknown as Size[]
   const lost = site.hosts.filter((host) => !hosts.some((other) => other.name === host.name))
   const holding = lost.find((host) => site.machines.some((machine) => machine.host === host.name))
   if (holding)
@@ -180,23 +194,59 @@ export const siteSet = onSite(25, (_sim, site, op) => {
     service: site.hosts.find((other) => other.name === host.name)?.service ?? 'in',
   }))
   site.sizes = sizes.map((size) => ({ ...size, gpus: size.gpus ?? 0 }))
-  site.overcommit = numberArg(op, 'overcommit') || 1
-  site.reservePerZone = numberArg(op, 'reservePerZone')
+  site.overcommit = op.args.overcommit || 1
+  site.reservePerZone = op.args.reservePerZone
   return `${site.zones.length} zones, ${site.hosts.length} hosts, ${site.sizes.length} sizes`
 })
 
-export const siteAdd: Behaviour = {
+/** A site as it was entered, with what only the stand-ins know of one. */
+function siteFrom(given: SiteReport, name: string, now: number): Site {
+  return {
+    ...given,
+    name,
+    machines: given.machines.map((machine) => ({
+      ...machine,
+      gpus: 0,
+      release: '',
+      cluster: machine.cluster ?? '',
+      apart: machine.apart ?? null,
+      network: '',
+      box: null,
+      agent: false,
+      createdAt: now,
+    })),
+    sizes: given.sizes.map(({ soldOut: _soldOut, ...size }) => ({ ...size, gpus: 0 })),
+    zones: [...given.zones],
+    networks: [...given.networks],
+    routes: [...given.routes],
+    nameServers: [...given.nameServers],
+    timeServers: [...given.timeServers],
+    records: [...given.records],
+    storageClasses: given.storageClasses.map(({ name: named, zones }) => ({ name: named, zones })),
+    published: [...given.published],
+    balancers: [...given.balancers],
+    images: [...given.images],
+    hosts: given.hosts.map((host) => ({ ...host })),
+    boxes: given.boxes.map((box) => ({ ...box, disks: box.disks.map((disk) => ({ ...disk })) })),
+    addresses: [...given.addresses],
+    disks: [...given.disks],
+    controlPlanes: [...given.controlPlanes],
+    managedFrom: null,
+    bootDataCutAt: null,
+    credentials: [],
+    soldOut: [],
+  }
+}
+
+export const siteAdd: Behaviour<'site.add'> = {
   stages: [
     {
       seconds: 15,
       then: (sim, op) => {
-        const name = textArg(op, 'name')
-        const given = op.args['definition'] as Site | undefined
-        if (!given || sim.site(name))
-          return sim.site(name)
-            ? `${name} stands already`
-            : permanent('site-unreadable', 'The site has no definition.')
-        sim.world.sites[name] = { ...given, name }
+        const name = op.args.name
+        const given = op.args.definition
+        if (sim.site(name)) return `${name} stands already`
+        sim.world.sites[name] = siteFrom(given, name, sim.now)
         sim.touch(`site:${name}`)
         return `${name} entered: ${given.zones.length} zones, ${given.hosts.length} hosts`
       },
@@ -204,12 +254,12 @@ export const siteAdd: Behaviour = {
   ],
 }
 
-export const siteRemove: Behaviour = {
+export const siteRemove: Behaviour<'site.remove'> = {
   stages: [
     {
       seconds: 10,
       then: (sim, op) => {
-        const site = sim.site(op.args['site'])
+        const site = sim.site(op.args.site)
         if (!site) return 'nothing to remove'
         if (site.machines.length > 0 || site.controlPlanes.length > 0)
           return permanent('site-used', `${site.name} still holds machines.`, {
@@ -224,8 +274,8 @@ export const siteRemove: Behaviour = {
   ],
 }
 
-export const recordsSet = onSite(8, (_sim, site, op) => {
-  site.records = recordsArg(op, 'records').map((item): DnsRecord => ({
+export const recordsSet = onSite<'records.set'>(8, (_sim, site, op) => {
+  site.records = op.args.records.map((item): DnsRecord => ({
     name: String(item['name']),
     type: String(item['type']),
     ttl: Number(item['ttl'] ?? 3600),
@@ -250,19 +300,19 @@ export function enterCredential(
   sim.touch(`site:${site.name}`)
 }
 
-export const bootDataPublish = onSite(6, (_sim, site, op) => {
+export const bootDataPublish = onSite<'bootdata.publish'>(6, (_sim, site, op) => {
   const file = {
-    name: textArg(op, 'name'),
-    bytes: numberArg(op, 'bytes'),
-    digest: textArg(op, 'digest'),
-    cluster: textArg(op, 'cluster'),
+    name: op.args.name,
+    bytes: op.args.bytes,
+    digest: op.args.digest,
+    cluster: op.args.cluster,
   }
   site.published = [...site.published.filter((other) => other.name !== file.name), file]
   return `${file.name}, ${file.bytes} bytes, on the boot server; SHA-256 ${file.digest.slice(0, 12)}…`
 })
 
-export const bootDataWithdraw = onSite(3, (_sim, site, op) => {
-  const names = textsArg(op, 'names')
+export const bootDataWithdraw = onSite<'bootdata.withdraw'>(3, (_sim, site, op) => {
+  const names = op.args.names
   site.published = site.published.filter((file) => !names.includes(file.name))
   return `${names.length} files taken off the boot server`
 })
@@ -280,8 +330,8 @@ const inRange = (address: string, range: string): boolean => {
 }
 
 /** A balancer takes an address that was held for it, or the site’s lowest free one, within its quota. */
-export const balancerCreate = onSite(20, (_sim, site, op) => {
-  const name = textArg(op, 'name')
+export const balancerCreate = onSite<'balancer.create'>(20, (_sim, site, op) => {
+  const name = op.args.name
   const about = `balancer/${site.name}/${name}`
   if (site.balancers.some((other) => other.name === name)) return `${name} stands already`
   if (site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers)
@@ -298,32 +348,32 @@ export const balancerCreate = onSite(20, (_sim, site, op) => {
     ...site.balancers,
     {
       name,
-      address: textArg(op, 'address'),
-      port: numberArg(op, 'port') || 443,
-      cluster: optionalText(op, 'cluster'),
-      service: textArg(op, 'service'),
+      address: op.args.address,
+      port: op.args.port || 443,
+      cluster: op.args.cluster,
+      service: op.args.service,
     },
   ]
-  return `${name} answers at ${textArg(op, 'address')}:${numberArg(op, 'port') || 443}`
+  return `${name} answers at ${op.args.address}:${op.args.port || 443}`
 })
 
-export const balancerDelete = onSite(10, (_sim, site, op) => {
-  site.balancers = site.balancers.filter((other) => other.name !== textArg(op, 'name'))
-  return `${textArg(op, 'name')} deleted`
+export const balancerDelete = onSite<'balancer.delete'>(10, (_sim, site, op) => {
+  site.balancers = site.balancers.filter((other) => other.name !== op.args.name)
+  return `${op.args.name} deleted`
 })
 
 /** A connection from outside to the balancer’s address: it needs a way from that network to the nodes. */
-export const frontTry = onSite(
+export const frontTry = onSite<'front.try'>(
   6,
   (_sim, site, op) => {
-    const balancer = site.balancers.find((other) => other.name === textArg(op, 'name'))
+    const balancer = site.balancers.find((other) => other.name === op.args.name)
     if (!balancer)
-      return permanent('balancer-gone', `There is no balancer ${textArg(op, 'name')}.`, {
-        about: `balancer/${site.name}/${textArg(op, 'name')}`,
+      return permanent('balancer-gone', `There is no balancer ${op.args.name}.`, {
+        about: `balancer/${site.name}/${op.args.name}`,
         says: 'does not exist',
       })
     const front = site.networks.find((network) => inRange(balancer.address, network.range))
-    const nodes = site.networks.find((network) => network.name === textArg(op, 'nodes'))
+    const nodes = site.networks.find((network) => network.name === op.args.nodes)
     const joined =
       site.kind !== 'hall' ||
       !front ||
@@ -349,10 +399,8 @@ export const frontTry = onSite(
   (_sim, op) => ({ answers: true, says: op.evidence.at(-1)?.says ?? '' }),
 )
 
-export const orphanRemove = onSite(15, (_sim, site, op) => {
-  const items = recordsArg(op, 'items').map(
-    (item) => `${String(item['kind'])}/${String(item['name'])}`,
-  )
+export const orphanRemove = onSite<'orphan.remove'>(15, (_sim, site, op) => {
+  const items = op.args.items.map((item) => `${String(item['kind'])}/${String(item['name'])}`)
   const has = (kind: string, name: string): boolean => items.includes(`${kind}/${name}`)
   const before =
     site.machines.length + site.disks.length + site.addresses.length + site.balancers.length
@@ -365,29 +413,25 @@ export const orphanRemove = onSite(15, (_sim, site, op) => {
   return `${before - site.machines.length - site.disks.length - site.addresses.length - site.balancers.length} things removed`
 })
 
-export const orphanAdopt = onSite(5, (_sim, site, op) => {
-  const cluster = textArg(op, 'cluster')
-  const name = textArg(op, 'name')
+export const orphanAdopt = onSite<'orphan.adopt'>(5, (_sim, site, op) => {
+  const cluster = op.args.cluster
+  const name = op.args.name
   site.disks = site.disks.map((disk) =>
-    textArg(op, 'kind') === 'disk' && disk.name === name ? { ...disk, cluster } : disk,
+    op.args.kind === 'disk' && disk.name === name ? { ...disk, cluster } : disk,
   )
   site.addresses = site.addresses.map((address) =>
-    textArg(op, 'kind') === 'address' && address.address === name
-      ? { ...address, cluster }
-      : address,
+    op.args.kind === 'address' && address.address === name ? { ...address, cluster } : address,
   )
   site.balancers = site.balancers.map((balancer) =>
-    textArg(op, 'kind') === 'balancer' && balancer.name === name
-      ? { ...balancer, cluster }
-      : balancer,
+    op.args.kind === 'balancer' && balancer.name === name ? { ...balancer, cluster } : balancer,
   )
   return `${name} belongs to ${cluster} now`
 })
 
 /** Machines that were put up somewhere: from now on the site knows them. */
-export const boxAdd = onSite(10, (_sim, site, op) => {
-  const boxes = recordsArg(op, 'boxes') as unknown as Box[]
-  const drop = textsArg(op, 'drop')
+export const boxAdd = onSite<'box.add'>(10, (_sim, site, op) => {
+  const boxes = op.args.boxes as unknown as Box[]
+  const drop = op.args.drop
   site.boxes = [
     ...site.boxes.filter(
       (box) => !drop.includes(box.name) && !boxes.some((other) => other.name === box.name),
@@ -397,8 +441,8 @@ export const boxAdd = onSite(10, (_sim, site, op) => {
   return `${boxes.map((box) => box.name).join(', ')} entered`
 })
 
-export const boxDrop = onSite(5, (_sim, site, op) => {
-  const names = textsArg(op, 'names')
+export const boxDrop = onSite<'box.drop'>(5, (_sim, site, op) => {
+  const names = op.args.names
   const used = site.boxes.find((box) => names.includes(box.name) && box.usedBy !== null)
   if (used)
     return permanent('machine-used', `${used.name} is in use by ${used.usedBy ?? ''}.`, {

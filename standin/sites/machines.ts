@@ -1,5 +1,6 @@
 /** Machines: placed on a host or bought from a cloud, cloned from a base image, booted, stopped, deleted. */
-import { numberArg, optionalText, permanent, textArg, transient } from '../args'
+import { permanent, transient } from '../failures'
+import type { ArgsOf } from '../../core/contract'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import { diesBooting, forgetMachineFaults, store, strike, unavailable } from '../faults'
@@ -22,18 +23,19 @@ export function machineNamed(site: Site, name: string): Machine | undefined {
   return machines.get(name)
 }
 
-const machineOf = (sim: Sim, op: Operation): { site: Site; machine: Machine } | undefined => {
-  const site = sim.site(op.args['site'])
-  const machine = site && machineNamed(site, textArg(op, 'name'))
+type OfMachine = Operation<{ readonly site: string; readonly name: string }>
+
+const machineOf = (sim: Sim, op: OfMachine): { site: Site; machine: Machine } | undefined => {
+  const site = sim.site(op.args.site)
+  const machine = site && machineNamed(site, op.args.name)
   return site && machine ? { site, machine } : undefined
 }
 
-const gone = (op: Operation): OperationFailure =>
-  permanent(
-    'machine-gone',
-    `There is no machine ${textArg(op, 'name')} at ${textArg(op, 'site')}.`,
-    { about: `machine/${textArg(op, 'site')}/${textArg(op, 'name')}`, says: 'does not exist' },
-  )
+const gone = (op: OfMachine): OperationFailure =>
+  permanent('machine-gone', `There is no machine ${op.args.name} at ${op.args.site}.`, {
+    about: `machine/${op.args.site}/${op.args.name}`,
+    says: 'does not exist',
+  })
 
 /**
  * The host a hall puts a machine on: the one with most cores left in the zone that holds none of its group.
@@ -88,10 +90,10 @@ function hostFor(
 }
 
 /** Everything that stands against making the machine, as the site itself finds it. */
-function place(sim: Sim, op: Operation): OperationFailure | string {
-  const site = sim.site(op.args['site'])
-  const name = textArg(op, 'name')
-  if (!site) return permanent('no-site', `There is no site ${textArg(op, 'site')}.`)
+function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFailure | string {
+  const site = sim.site(op.args.site)
+  const name = op.args.name
+  if (!site) return permanent('no-site', `There is no site ${op.args.site}.`)
   const about = `machine/${site.name}/${name}`
   if (site.machines.some((machine) => machine.name === name))
     return permanent('name-taken', `${site.name} has a machine ${name} already.`, {
@@ -100,9 +102,9 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
     })
   const busy = unavailable(sim, site.name, name)
   if (busy) return busy
-  const zone = textArg(op, 'zone')
-  const size = site.sizes.find((other) => other.name === textArg(op, 'size'))
-  const wanted = textArg(op, 'release')
+  const zone = op.args.zone
+  const size = site.sizes.find((other) => other.name === op.args.size)
+  const wanted = op.args.release
   strike(sim, 'image-missing', [`image/${site.name}/${wanted}`])
   const image = site.images.find((other) => other.release === wanted)
   if (!image) {
@@ -116,8 +118,8 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
   if (!size || !size.zones.includes(zone))
     return permanent(
       'size-unknown',
-      `${site.name} does not offer ${textArg(op, 'size')} in ${zone}.`,
-      { about: `size/${site.name}/${zone}/${textArg(op, 'size')}`, says: 'not offered' },
+      `${site.name} does not offer ${op.args.size} in ${zone}.`,
+      { about: `size/${site.name}/${zone}/${op.args.size}`, says: 'not offered' },
       { about, says: 'was not created' },
     )
   const stock = `${zone}/${size.name}`
@@ -142,7 +144,7 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
       { about, says: 'was not created' },
     )
   }
-  const rootDiskGb = numberArg(op, 'rootDiskGb')
+  const rootDiskGb = op.args.rootDiskGb
   if (rootDiskGb < image.minimumDiskGb)
     return permanent(
       'disk-small',
@@ -150,7 +152,7 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
       { about: `image/${site.name}/${wanted}`, says: `needs ${image.minimumDiskGb} GB` },
       { about, says: 'was not created' },
     )
-  const apart = optionalText(op, 'apart')
+  const apart = op.args.apart
   const spot =
     site.kind === 'hall' ? hostFor(site, zone, size.cores, size.memoryBytes, apart) : { host: null }
   if ('says' in spot)
@@ -172,11 +174,11 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
     }
   }
   const network =
-    optionalText(op, 'network') ??
+    op.args.network ??
     site.networks.find((other) => other.zone === zone)?.name ??
     site.networks[0]?.name ??
     ''
-  const cluster = textArg(op, 'cluster')
+  const cluster = op.args.cluster
   site.machines = [
     ...site.machines,
     {
@@ -188,7 +190,7 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
       memoryBytes: size.memoryBytes,
       diskGb: rootDiskGb,
       gpus: size.gpus,
-      lifetime: textArg(op, 'lifetime') === 'spot' ? 'spot' : 'on-demand',
+      lifetime: op.args.lifetime === 'spot' ? 'spot' : 'on-demand',
       release: wanted,
       cluster,
       apart,
@@ -196,7 +198,7 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
       box: null,
       power: 'off',
       agent: false,
-      address: optionalText(op, 'address'),
+      address: op.args.address,
       createdAt: sim.now,
     },
   ]
@@ -208,23 +210,23 @@ function place(sim: Sim, op: Operation): OperationFailure | string {
   return spot.host ? `placed on ${spot.host.name}` : `created in ${zone}`
 }
 
-export const machineCreate: Behaviour = {
+export const machineCreate: Behaviour<'machine.create'> = {
   stages: [
-    { seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 8 : 4), then: place },
+    { seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 8 : 4), then: place },
     {
-      seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 50 : 90),
+      seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 50 : 90),
       then: (sim, op) =>
         machineOf(sim, op)
-          ? `disk of ${numberArg(op, 'rootDiskGb')} GB cloned from fern-base ${textArg(op, 'release')}`
+          ? `disk of ${op.args.rootDiskGb} GB cloned from fern-base ${op.args.release}`
           : gone(op),
     },
   ],
   result: (sim, op) => {
     const found = machineOf(sim, op)
     return {
-      machine: textArg(op, 'name'),
+      machine: op.args.name,
       host: found?.machine.host ?? null,
-      zone: textArg(op, 'zone'),
+      zone: op.args.zone,
     }
   },
 }
@@ -269,30 +271,18 @@ function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure |
 
 const withMachine =
   (what: (sim: Sim, site: Site, machine: Machine) => string | OperationFailure | undefined) =>
-  (sim: Sim, op: Operation): string | OperationFailure | undefined => {
+  (sim: Sim, op: OfMachine): string | OperationFailure | undefined => {
     const found = machineOf(sim, op)
     return found ? what(sim, found.site, found.machine) : gone(op)
   }
 
-interface BootData {
-  readonly bytes: number
-  readonly lines: number
-  readonly digest: string
-  readonly instance: string
-  readonly handed: 'inline' | 'pointer'
-}
+type Boot = Operation<ArgsOf<'machine.boot'>>
 
-function bootDataOf(op: Operation, machine: Machine): BootData {
-  const data = op.args['bootData']
-  const given = typeof data === 'object' && data !== null ? (data as Record<string, unknown>) : {}
-  return {
-    bytes: Number(given['bytes'] ?? 0),
-    lines: Number(given['lines'] ?? 0),
-    digest: String(given['digest'] ?? ''),
-    instance: String(given['instance'] ?? machine.name),
-    handed: given['handed'] === 'pointer' ? 'pointer' : 'inline',
-  }
-}
+type BootData = NonNullable<ArgsOf<'machine.boot'>['bootData']>
+
+/** What a machine is handed; without anything it is told, it makes do with nothing. */
+const bootDataOf = (op: Boot, machine: Machine): BootData =>
+  op.args.bootData ?? { handed: 'inline', bytes: 0, lines: 0, digest: '', instance: machine.name }
 
 /** What is wrong with boot data when a machine comes to read it, or null. */
 function bootDataFailure(site: Site, machine: Machine, data: BootData): OperationFailure | null {
@@ -363,12 +353,7 @@ function setClock(sim: Sim, site: Site, machine: Machine, told: readonly string[
 }
 
 /** What cloud-init meets on a first boot, in the order in which it meets it. */
-function firstBoot(
-  sim: Sim,
-  op: Operation,
-  site: Site,
-  machine: Machine,
-): string | OperationFailure {
+function firstBoot(sim: Sim, op: Boot, site: Site, machine: Machine): string | OperationFailure {
   const fail = (failure: OperationFailure): OperationFailure => {
     machine.power = 'failed'
     sim.touch(`site:${site.name}`)
@@ -380,9 +365,9 @@ function firstBoot(
   const unreadable = bootDataFailure(site, machine, data)
   if (unreadable) return fail(unreadable)
   machine.bootData = { bytes: data.bytes, instance: data.instance, handed: data.handed }
-  const unresolved = namesFailure(sim, site, machine, textsOf(op.args['nameServers']))
+  const unresolved = namesFailure(sim, site, machine, op.args.nameServers)
   if (unresolved) return fail(unresolved)
-  setClock(sim, site, machine, textsOf(op.args['timeServers']))
+  setClock(sim, site, machine, op.args.timeServers)
   const fetched = data.handed === 'pointer' ? 'boot data fetched and its SHA-256 verified, ' : ''
   const clock =
     machine.skewSeconds === undefined
@@ -391,10 +376,7 @@ function firstBoot(
   return `first boot done: ${fetched}root file system grown, host keys made, ${clock}`
 }
 
-const textsOf = (value: unknown): readonly string[] =>
-  Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : []
-
-export const machineBoot: Behaviour = {
+export const machineBoot: Behaviour<'machine.boot'> = {
   stages: [
     {
       seconds: 12,
@@ -406,7 +388,7 @@ export const machineBoot: Behaviour = {
     },
     { seconds: 8, then: withMachine(takeAddress) },
     {
-      seconds: (sim, op) => (sim.site(op.args['site'])?.kind === 'cloud' ? 50 : 105),
+      seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 50 : 105),
       then: (sim, op) =>
         withMachine((_sim, site, machine) => firstBoot(sim, op, site, machine))(sim, op),
     },
@@ -450,7 +432,7 @@ export const machineBoot: Behaviour = {
   result: (sim, op) => {
     const machine = machineOf(sim, op)?.machine
     return {
-      machine: textArg(op, 'name'),
+      machine: op.args.name,
       address: machine?.address ?? null,
       endpoint: `https://${machine?.address ?? ''}:6443`,
     }
@@ -458,7 +440,7 @@ export const machineBoot: Behaviour = {
 }
 
 /** Off and on again; the node on it speaks up once it runs. */
-export const machineRestart: Behaviour = {
+export const machineRestart: Behaviour<'machine.restart'> = {
   stages: [
     {
       seconds: 15,
@@ -514,7 +496,7 @@ export const machineRestart: Behaviour = {
   ],
 }
 
-export const machineStop: Behaviour = {
+export const machineStop: Behaviour<'machine.stop'> = {
   stages: [
     {
       seconds: 8,
@@ -538,7 +520,7 @@ export function removeMachine(sim: Sim, site: Site, machine: Machine): void {
   forgetMachineFaults(sim, site.name, machine.name)
 }
 
-export const machineDelete: Behaviour = {
+export const machineDelete: Behaviour<'machine.delete'> = {
   stages: [
     {
       seconds: 30,

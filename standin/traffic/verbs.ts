@@ -1,5 +1,5 @@
 /** What people set on the ways of a site: its firewall, translations, kept ranges, the weights of a route; and traffic watched. */
-import { numberArg, permanent, recordsArg, textArg, textsArg } from '../args'
+import { permanent } from '../failures'
 import { answering } from '../cluster/api'
 import { list, record as fields, text } from '../cluster/manifests'
 import { record } from '../cluster/pods'
@@ -7,25 +7,25 @@ import type { Behaviour } from '../engine/sim'
 import { onSite } from '../sites/ground'
 import type { FirewallRule, Manifest, Translation } from '../world'
 
-export const firewallSet = onSite(7, (_sim, site, op) => {
-  site.firewall = recordsArg(op, 'rules') as unknown as readonly FirewallRule[]
+export const firewallSet = onSite<'firewall.set'>(7, (_sim, site, op) => {
+  site.firewall = op.args.rules as unknown as readonly FirewallRule[]
   const on = site.firewall.filter((rule) => rule.enabled !== false).length
   return `${site.firewall.length} rules in force at ${site.name}, ${on} of them on`
 })
 
-export const translationsSet = onSite(7, (_sim, site, op) => {
-  site.translations = recordsArg(op, 'translations') as unknown as readonly Translation[]
+export const translationsSet = onSite<'translations.set'>(7, (_sim, site, op) => {
+  site.translations = op.args.translations as unknown as readonly Translation[]
   return `${site.translations.length} translations in force at ${site.name}`
 })
 
-export const keepSourceSet: Behaviour = {
+export const keepSourceSet: Behaviour<'keepsource.set'> = {
   stages: [
     {
       seconds: 9,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        cluster.keepSource = textsArg(op, 'ranges')
+        cluster.keepSource = op.args.ranges
         sim.touch(`cluster:${cluster.name}`)
         sim.touch(`site:${cluster.site}`)
         record(
@@ -50,22 +50,21 @@ const routeNamed = (objects: readonly Manifest[] | undefined, key: string): Mani
   )
 
 /** Sets the weights of one rule’s backends; others stay. */
-export const routeWeights: Behaviour = {
+export const routeWeights: Behaviour<'route.weights'> = {
   stages: [
     {
       seconds: 3,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const route = routeNamed(cluster.objects, textArg(op, 'route'))
+        const route = routeNamed(cluster.objects, op.args.route)
         if (!route)
-          return permanent(
-            'route-gone',
-            `There is no route ${textArg(op, 'route')} in ${cluster.name}.`,
-            { about: `httproute/${cluster.name}/${textArg(op, 'route')}`, says: 'does not exist' },
-          )
-        const weights = fields(op.args['weights'])
-        const at = numberArg(op, 'rule')
+          return permanent('route-gone', `There is no route ${op.args.route} in ${cluster.name}.`, {
+            about: `httproute/${cluster.name}/${op.args.route}`,
+            says: 'does not exist',
+          })
+        const weights = fields(op.args.weights)
+        const at = op.args.rule
         const rules = list(fields(route['spec'])['rules']).map((rule, i) =>
           i === at
             ? {
@@ -91,23 +90,23 @@ export const routeWeights: Behaviour = {
 }
 
 /** Watches what services answer for a while; too many failures are a failure. */
-export const trafficWatch: Behaviour = {
+export const trafficWatch: Behaviour<'traffic.watch'> = {
   stages: [
     {
       seconds: 0,
       // Exactly as long as asked: a guard is a span of the clock.
       then: (sim, op) =>
-        sim.now < op.startedAt + numberArg(op, 'seconds') * 1000
-          ? { again: (op.startedAt + numberArg(op, 'seconds') * 1000 - sim.now) / 1000 }
+        sim.now < op.startedAt + op.args.seconds * 1000
+          ? { again: (op.startedAt + op.args.seconds * 1000 - sim.now) / 1000 }
           : undefined,
     },
     {
       seconds: 0,
       then: (sim, op) => {
-        const cluster = answering(sim, op.args['cluster'])
+        const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const services = textsArg(op, 'services')
-        const since = sim.now - numberArg(op, 'overSeconds') * 1000
+        const services = op.args.services
+        const since = sim.now - op.args.overSeconds * 1000
         let calls = 0
         let failures = 0
         for (const [key, spans] of Object.entries(cluster.traffic ?? {})) {
@@ -122,8 +121,8 @@ export const trafficWatch: Behaviour = {
           }
         }
         const share = calls === 0 ? 0 : failures / calls
-        const says = `${Math.round(failures)} of ${Math.round(calls)} calls failed in ${numberArg(op, 'overSeconds')} s (${(100 * share).toFixed(1)} %)`
-        const most = numberArg(op, 'failures')
+        const says = `${Math.round(failures)} of ${Math.round(calls)} calls failed in ${op.args.overSeconds} s (${(100 * share).toFixed(1)} %)`
+        const most = op.args.failures
         return share > most
           ? permanent(
               'guard',

@@ -19,7 +19,7 @@ import type {
   Site,
   Usage,
 } from '~/standin'
-import type { CommandPort, Evidence, Outcome } from '../port'
+import type { CommandPort, Evidence, Outcome } from '../../ports/port'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
 import { StandinStore } from './store'

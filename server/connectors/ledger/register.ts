@@ -4,8 +4,8 @@
  */
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
-import type { Database } from '../records/database'
-import { ClusterRow, JoinRow, LedgerRow, PriceRow } from '../records/models'
+import type { Database } from '../../records/database'
+import { ClusterRow, JoinRow, LedgerRow, PriceRow } from '../../records/models'
 
 const entry = z.object({
   name: z.string(),

@@ -1,0 +1,79 @@
+/** The only vocabulary that plans, connectors and reports share. */
+export {
+  command,
+  type Command,
+  type CommandRead,
+  type Deferred,
+  effectOf,
+  type FromStep,
+  readCommand,
+  targetOf,
+} from './command'
+export type {
+  Commands,
+  Connector,
+  ConnectorClock,
+  ConnectorListener,
+  Ended,
+  Evidence,
+  Observe,
+  Origin,
+  Outcome,
+} from './ports'
+export { type Ref, ref, type SliceName } from './refs'
+export { heard, notAsked, type Slice } from './slices'
+export type { Told } from './told'
+export { type Failure, portFailures, type PortName, verb, type VerbDefinition } from './verb'
+export {
+  type ArgsIn,
+  type ArgsOf,
+  type DefinitionOf,
+  objectRef,
+  type ResultOf,
+  verbNamed,
+  type VerbName,
+  verbNames,
+} from './verbs'
+export {
+  type BoxFacts,
+  type ClusterEvent,
+  type ClusterReport,
+  clusterReport,
+  type Condition,
+  type LoadPoint,
+  type MachineReport,
+  type MeteredThing,
+  meteredThing,
+  type NodeReport,
+  peer,
+  type PeerReport,
+  type ProbeAnswer,
+  type ProbeKind,
+  probeKinds,
+  type SiteKind,
+  type SiteReport,
+  siteReport,
+  type TrafficReport,
+  trafficReport,
+  type TrafficSpan,
+  type UsageReport,
+  usageReport,
+} from './reports'
+export type {
+  Balancer,
+  Box,
+  BoxDisk,
+  Card,
+  FirewallRule,
+  HeldAddress,
+  HeldDisk,
+  Host,
+  Image,
+  Manifest,
+  NameRecord,
+  Network,
+  PublishedFile,
+  Route,
+  Taint,
+  Translation,
+} from './shapes'
