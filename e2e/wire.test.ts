@@ -12,7 +12,7 @@ const { visit, advance } = served
 async function runDraft(page: Page, name: string): Promise<ApiChange> {
   await page.waitForFunction(() => location.pathname.startsWith('/changes/'))
   await see(page, `${name} is guarded: type its name`)
-  for (const box of await page.$$('main input[type=checkbox], aside input[type=checkbox]'))
+  for (const box of await page.$$('aside input[type=checkbox]'))
     if (!(await box.evaluate((element) => element.checked))) await box.click()
   await fill(page, 'textbox', `${name} is guarded: type its name`, name)
   await page.waitForFunction(() =>

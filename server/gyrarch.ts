@@ -14,17 +14,19 @@ import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
-import { Autoscale } from './autoscale/autoscale'
-import { Health } from './health/health'
+import { Autoscale } from './watchers/autoscale'
+import { Health } from './watchers/health'
 import { Layers } from './layers/layers'
 import { Expectations } from './wire/expectations'
-import type { probeKinds } from '~/core/fleet'
-import { Rest } from './rest/rest'
+import { Rest } from './watchers/rest'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './connectors/standin/engine-link'
+import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
+import { ConnectorRegistry } from './ports/registry'
+import { Watchers } from './watchers/watcher'
+import type { Observe, ProbeKind } from '~/core/contract'
 import { demoScenario } from './connectors/standin/demo'
-import type { Fault } from './connectors/standin/reports'
 import { type Database, openDatabase } from './records/database'
 import { recordMigrations } from './records/migrations'
 import { ChangeRow, defineRecords, JournalRow, StepRow } from './records/models'
@@ -66,7 +68,9 @@ export interface JournalFilter {
 export class Gyrarch {
   readonly hub: Hub
   readonly database: Database
+  /** The simulated outside: its clock and its faults. What is observed goes through `observe`. */
   readonly outside: Outside
+  readonly observe: Observe
   readonly fleet: Fleet
   readonly runner: Runner
   readonly changes: Changes
@@ -79,12 +83,8 @@ export class Gyrarch {
   readonly layers: Layers
   readonly expectations: Expectations
   readonly credentials: Credentials
-
-  health!: Health
-
-  rest!: Rest
-
-  autoscale!: Autoscale
+  readonly health: Health
+  readonly watchers: Watchers
 
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
@@ -97,10 +97,13 @@ export class Gyrarch {
     changes: Changes
     compute: Compute
     vault: Vault
+    observe: Observe
+    onError: (error: unknown) => void
   }) {
     this.hub = parts.hub
     this.database = parts.database
     this.outside = parts.outside
+    this.observe = parts.observe
     this.fleet = parts.fleet
     this.runner = parts.runner
     this.changes = parts.changes
@@ -110,12 +113,23 @@ export class Gyrarch {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'credential.changed', says })
     })
+    const watcherParts = {
+      database: parts.database,
+      fleet: parts.fleet,
+      changes: parts.changes,
+      clock: parts.outside.clock,
+      onError: parts.onError,
+      journal: (line: Line) => this.journalLine(line),
+    }
+    this.health = new Health(watcherParts)
+    this.watchers = new Watchers([this.health, new Rest(watcherParts), new Autoscale(watcherParts)])
     this.joins = new Joins({
       database: parts.database,
       fleet: parts.fleet,
       runner: parts.runner,
       vault: parts.vault,
-      outside: parts.outside,
+      clock: parts.outside.clock,
+      observe: parts.observe,
       journal: (line) => this.journalLine(line),
     })
     this.boot = new Boot({
@@ -160,87 +174,50 @@ export class Gyrarch {
       notBefore: await newestClock(),
       ...(options.seed === undefined ? {} : { seed: options.seed }),
     })
-    const fleet = new Fleet(outside)
-    const runner = new Runner({ database, outside, fleet, hub, onError })
-    const changes = new Changes({ database, fleet, runner, hub, clock: outside })
+    const register = new Register(database, outside.clock, () => {
+      fleet.touchRegister()
+      watchers.registered()
+    })
+    const connectors = new ConnectorRegistry(register, outside)
+    const observe = connectors.observe()
+    const fleet = new Fleet(observe, outside.clock)
+    const runner = new Runner({ database, connectors, clock: outside.clock, fleet, hub, onError })
+    const changes = new Changes({ database, fleet, runner, hub, clock: outside.clock })
     const gyrarch = new Gyrarch({
       hub,
       database,
       outside,
+      observe,
       fleet,
       runner,
       changes,
       compute: new Compute(options.computeWorker),
       vault: new Vault(options.dir),
-    })
-    const health = new Health({
-      fleet,
-      changes,
-      clock: outside,
       onError,
-      journal: (line) => gyrarch.journalLine(line),
     })
-    const autoscale = new Autoscale({
-      fleet,
-      changes,
-      clock: outside,
-      onError,
-      journal: (line) => gyrarch.journalLine(line),
-    })
-    const rest = new Rest({
-      database,
-      fleet,
-      changes,
-      clock: outside,
-      onError,
-      journal: (line) => gyrarch.journalLine(line),
-    })
-    const listener = {
+    const { watchers } = gyrarch
+    runner.changed = (slices) => {
+      fleet.touch(slices)
+      hub.emit('state', slices)
+      watchers.stirred(slices)
+    }
+    outside.keep({
       atRest: async () => {
         await runner.atRest()
-        await health.atRest()
-        await rest.atRest()
-        await autoscale.atRest()
+        await watchers.atRest()
         await runner.atRest()
       },
-      wakeAt: () =>
-        earliest(
-          earliest(runner.wakeAt(), health.wakeAt()),
-          earliest(rest.wakeAt(), autoscale.wakeAt()),
-        ),
+      wakeAt: () => earliest(runner.wakeAt(outside), watchers.wakeAt()),
       woken: (now: number) => {
         runner.woken()
-        const due = health.wakeAt()
-        if (due !== null && due <= now) health.look()
-        const restDue = rest.wakeAt()
-        if (restDue !== null && restDue <= now) rest.look()
-        const scaleDue = autoscale.wakeAt()
-        if (scaleDue !== null && scaleDue <= now) autoscale.look()
-      },
-      evidence: runner.evidence.bind(runner),
-      ended: runner.ended.bind(runner),
-      changed: (slices: readonly string[]) => {
-        fleet.touch(slices)
-        hub.emit('state', slices)
-        if (!slices.some((slice) => slice.startsWith('cluster:'))) return
-        health.stirred()
-        void autoscale.consider(slices).catch(onError)
+        watchers.woken(now)
       },
       clock: () => void hub.emit('clock'),
       failed: onError,
-    }
-    gyrarch.health = health
-    gyrarch.rest = rest
-    gyrarch.autoscale = autoscale
-    runner.registered = () => {
-      rest.look()
-      void autoscale.consider().catch(onError)
-    }
-    outside.listen(listener)
+    })
     if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
     await runner.resume()
-    rest.look()
-    void autoscale.consider().catch(onError)
+    watchers.registered()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch
   }
@@ -261,7 +238,7 @@ export class Gyrarch {
   }
 
   async podLog(cluster: string, pod: string, lines: number): Promise<readonly string[]> {
-    const found = await this.outside.podLog((await this.cluster(cluster)).name, pod, lines)
+    const found = await this.observe.podLog((await this.cluster(cluster)).name, pod, lines)
     if (!found)
       throw new Refusal(
         'not-found',
@@ -274,10 +251,10 @@ export class Gyrarch {
   async probe(
     cluster: string,
     pod: string,
-    kind: (typeof probeKinds)[number],
+    kind: ProbeKind,
     target: string,
   ): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
-    const found = await this.outside.probe((await this.cluster(cluster)).name, pod, kind, target)
+    const found = await this.observe.probe((await this.cluster(cluster)).name, pod, kind, target)
     if (!found)
       throw new Refusal(
         'not-found',
@@ -317,7 +294,7 @@ export class Gyrarch {
     await this.outside.putFault(
       {
         id,
-        kind: wish.fault as Fault['kind'],
+        kind: wish.fault,
         about: wish.about,
         mode: wish.mode,
         left: wish.mode === 'transient' ? wish.times : null,
@@ -374,9 +351,7 @@ export class Gyrarch {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
     await this.runner.atRest()
-    await this.health.atRest()
-    await this.rest.atRest()
-    await this.autoscale.atRest()
+    await this.watchers.atRest()
     await this.runner.atRest()
     await this.outside.close()
     await this.compute.close()

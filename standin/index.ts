@@ -1,34 +1,16 @@
+/** What the stand-ins offer to their connector. */
 export { enterCredential } from './sites/ground'
 export { buildWorld } from './build'
 export { endFault, faultObjection, possibleFaults, type PossibleFault, startFault } from './faults'
-export {
-  clusterReport,
-  type ClusterReport,
-  eventsOf,
-  type NodeReport,
-  objectsOf,
-  siteReport,
-} from './report'
+export { clusterReport, eventsOf } from './report/cluster'
+export { objectsOf } from './report/objects'
+export { boxFactsOf, credentialAnswer, meterOf, siteReport } from './report/site'
 export { loadAt } from './cluster/autoscale'
-export { usage, type Usage } from './cluster/usage'
-export { podLog, probe, probeKinds, type ProbeAnswer, type ProbeKind } from './cluster/probes'
+export { usage } from './cluster/usage'
+export { podLog, probe } from './cluster/probes'
 export { peersOf } from './traffic/path'
-export { trafficOf, type TrafficReport } from './traffic/flows'
+export { trafficOf } from './traffic/flows'
 export { type Scenario, scenarioSchema } from './scenario'
 export type { Snapshot } from './engine/sim'
 export { Simulator } from './engine/simulator'
-export type {
-  Cluster,
-  ClusterEvent,
-  Fault,
-  FaultKind,
-  FirewallRule,
-  Metered,
-  Operation,
-  OperationFailure,
-  Peer,
-  Site,
-  Span,
-  Translation,
-  World,
-} from './world'
+export type { Cluster, Fault, FaultKind, Operation, OperationFailure, Site, World } from './world'

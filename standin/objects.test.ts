@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { demoScenario } from '../server/connectors/standin/demo'
-import { objectsOf } from './report'
+import { objectsOf } from './report/objects'
 import { buildWorld, Simulator } from '.'
 import type { Manifest, Pod } from './world'
 

@@ -1,21 +1,13 @@
 /** Everything the simulated outside consists of, as plain data that can be stored and restored. */
 
+import type { Failure, PeerReport } from '../core/contract'
 import type { Cluster } from './cluster-state'
 import type { Site } from './site-state'
 
 export type * from './cluster-state'
 export type * from './site-state'
 
-/** Somebody outside who listens. */
-export interface Peer {
-  readonly name: string
-  readonly address: string
-  readonly ports: readonly number[]
-  readonly protocol: 'tcp' | 'udp'
-  readonly site?: string
-  readonly accepts?: readonly string[]
-  readonly routes?: readonly string[]
-}
+export type { PeerReport as Peer } from '../core/contract'
 
 export interface Fault {
   readonly id: string
@@ -65,17 +57,11 @@ export interface Operation<Args = Readonly<Record<string, unknown>>> {
   stage: number
   endedAt: number | null
   result: Record<string, unknown> | null
-  failure: OperationFailure | null
+  failure: Failure | null
   readonly evidence: { readonly at: number; readonly says: string }[]
 }
 
-export interface OperationFailure {
-  readonly class: 'transient' | 'permanent'
-  readonly reason: string
-  readonly says: string
-  /** From the lowest object up. */
-  readonly chain: readonly { readonly about: string; readonly says: string }[]
-}
+export type { Failure as OperationFailure } from '../core/contract'
 
 export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'stage'; readonly key: string }
@@ -129,7 +115,7 @@ export interface World {
   /** What registries hold: digests by repository and tag. Absent in worlds from before there were any: then every image is there. */
   images?: Readonly<Record<string, Readonly<Record<string, string>>>>
   /** Partners outside who listen. */
-  peers?: readonly Peer[]
+  peers?: readonly PeerReport[]
   readonly sites: Record<string, Site>
   readonly clusters: Record<string, Cluster>
   faults: Fault[]

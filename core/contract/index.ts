@@ -22,7 +22,7 @@ export type {
 } from './ports'
 export { type Ref, ref, type SliceName } from './refs'
 export { heard, notAsked, type Slice } from './slices'
-export type { Told } from './told'
+export { readReport, type Told } from './told'
 export { type Failure, portFailures, type PortName, verb, type VerbDefinition } from './verb'
 export {
   type ArgsIn,

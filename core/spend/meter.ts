@@ -1,23 +1,10 @@
 /** Spend as it was: intervals of existence times price, as the sites counted them. Nothing is rounded. */
+import type { MeteredThing } from '../contract'
 import type { FleetView, SiteView } from '../fleet/view'
 import type { SpendLine } from './projection'
 import { machineHourly, monthHours } from './site-spend'
 
-/** One billable thing of a site and the time in which it was there; null is until now. */
-export interface MeteredThing {
-  readonly what: 'machine' | 'disk' | 'tier' | 'balancer' | 'address' | 'host'
-  readonly name: string
-  readonly cluster: string | null
-  readonly zone?: string
-  readonly size?: string
-  readonly cores?: number
-  readonly lifetime?: 'on-demand' | 'spot'
-  readonly gb?: number
-  readonly tier?: string
-  /** ISO 8601, UTC. */
-  readonly from: string
-  readonly until: string | null
-}
+export type { MeteredThing } from '../contract'
 
 export interface Metering {
   /** From when on anything was counted, at the earliest. */

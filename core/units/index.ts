@@ -12,3 +12,4 @@ export { compareReleases, minorLine, minorsBehind, parseVersion, type Version } 
 export { exhaustive } from './exhaustive'
 export { compareText } from './order'
 export { seeded } from './seeded'
+export { isoTime } from './time'

@@ -6,7 +6,16 @@ import { isIn } from './spans'
 import { prepareWorld, type WorldRead } from './prepared'
 import { type WalkWorld, walkWorldSchema } from './world'
 
-const kinds = new Set(['Namespace', 'Pod', 'Service', 'EndpointSlice', 'NetworkPolicy'])
+/** What a walk reads; replica sets and jobs stand between pods and the workloads that they are named by. */
+const kinds = new Set([
+  'Namespace',
+  'Pod',
+  'Service',
+  'EndpointSlice',
+  'NetworkPolicy',
+  'ReplicaSet',
+  'Job',
+])
 
 /** The network of a site that holds an address; the smallest where they lie in each other. */
 export function networkHolding(site: Pick<SiteView, 'networks'>, address: string): string | null {

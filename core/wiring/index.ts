@@ -24,5 +24,5 @@ export {
   type ServiceUse,
 } from './services'
 export { shiftIntent, shiftSteps, wireShift, type ShiftIntent } from './shift'
-export { wiredObjects, type DoneCommand, type Wired } from './wired'
+export { type Maker, type Wired, type WiredPart, wiredParts, withMakers } from './wired'
 export { byText, callsOf, callText, wayFindings, type Call } from './ways'

@@ -17,6 +17,7 @@ export const finding = z.object({
   because: z.array(any),
   remedies: z.array(any),
 })
+
 export const change = z.object({
   id: z.string(),
   kind: z.string(),
@@ -29,11 +30,13 @@ export const change = z.object({
   steps: z.array(any),
   proof: z.array(any).nullable(),
 })
+
 export const asChange = (record: { readonly version: number }, status?: number): Answer => ({
   json: record,
   etag: `"${record.version}"`,
   ...(status === undefined ? {} : { status }),
 })
+
 export const wholeText = (most: number) =>
   z
     .string()

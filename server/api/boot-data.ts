@@ -2,48 +2,51 @@
 import { z } from 'zod'
 import { stringify } from 'yaml'
 import Papa from 'papaparse'
-import { siteOf } from '~/core/fleet'
-import type { Gyrarch } from '../gyrarch'
+import type { Ref } from '~/core/contract'
+import { clusterOf, type FleetView, siteOf, stands } from '~/core/fleet'
+import { madeBy } from '../runner/attribution'
 import { any, ok } from './answers'
 import type { Route } from './route'
 
-/** What a run made, one row a thing. */
-export function inventory(
+/** What a run made, one row a thing: as it was recorded; of a draft, what its plan would make. */
+export async function inventory(
   record: {
     readonly id: string
-    readonly intent: unknown
-    readonly plan: { readonly creates: readonly string[] } | null
+    readonly plan: { readonly creates: readonly Ref[] } | null
   },
-  view: Awaited<ReturnType<Gyrarch['fleet']['view']>>,
+  view: FleetView,
 ) {
-  const site = siteOf(view, String((record.intent as { site?: unknown }).site ?? ''))
-  return (record.plan?.creates ?? []).map((ref) => {
-    const [kind = '', ...path] = ref.split('/')
-    const name = path[path.length - 1] ?? ''
-    const machine =
-      kind === 'machine' || kind === 'node'
-        ? site?.machines.find((other) => other.name === name)
-        : undefined
-    const held =
-      kind === 'address' ? site?.addresses.find((other) => other.address === name) : undefined
-    const disk = kind === 'disk' ? site?.disks.find((other) => other.name === name) : undefined
-    return {
-      kind,
-      name,
-      site: site?.name ?? '',
-      zone: machine?.zone ?? disk?.zone ?? '',
-      host: machine?.host ?? '',
-      size: machine?.size ?? '',
-      address: machine?.address ?? held?.address ?? '',
-      for: held?.for ?? disk?.machine ?? '',
-      diskGb: machine?.diskGb ?? disk?.sizeGb ?? null,
-      there:
-        machine !== undefined || held !== undefined || disk !== undefined || kind === 'cluster'
-          ? true
-          : site?.balancers.some((other) => other.name === name) === true,
-    }
+  const made = await madeBy(Number(record.id.slice(2)))
+  const goneAt = new Map(made.map((entry) => [entry.ref, entry.goneAt]))
+  const refs = made.length > 0 ? [...goneAt.keys()] : (record.plan?.creates ?? [])
+  return refs.map((about) => {
+    const isThere = stands(view, about) ?? goneAt.get(about) === null
+    return { ...inventoryRow(view, about), there: isThere }
   })
 }
+
+function inventoryRow(view: FleetView, about: Ref) {
+  const [kind = '', place = '', ...rest] = about.split('/')
+  const name = rest.length === 0 ? place : rest.join('/')
+  const site = siteOf(view, place) ?? siteOf(view, clusterOf(view, place)?.site ?? '')
+  const isMachine = kind === 'machine' || kind === 'node'
+  const machine = isMachine ? site?.machines.find((other) => other.name === name) : undefined
+  const held =
+    kind === 'address' ? site?.addresses.find((other) => other.address === name) : undefined
+  const disk = kind === 'disk' ? site?.disks.find((other) => other.name === name) : undefined
+  return {
+    kind,
+    name,
+    site: site?.name ?? '',
+    zone: machine?.zone ?? disk?.zone ?? '',
+    host: machine?.host ?? '',
+    size: machine?.size ?? '',
+    address: machine?.address ?? held?.address ?? '',
+    for: held?.for ?? disk?.machine ?? '',
+    diskGb: machine?.diskGb ?? disk?.sizeGb ?? null,
+  }
+}
+
 export const bootDataRoutes: readonly Route[] = [
   {
     method: 'get',
@@ -102,7 +105,7 @@ export const bootDataRoutes: readonly Route[] = [
     query: z.object({ format: z.enum(['json', 'csv']).optional() }),
     answer: z.object({ inventory: z.array(any) }),
     handle: async (gyrarch, { params, query }) => {
-      const rows = inventory(
+      const rows = await inventory(
         await gyrarch.changes.get(params['id'] ?? ''),
         await gyrarch.fleet.view(),
       )

@@ -12,20 +12,24 @@ export const draftBody = z.strictObject({
   intent: z.record(z.string(), any),
   title: z.string().max(120).nullable().optional(),
 })
+
 export const patchOperation = z.looseObject({
   op: z.enum(['add', 'remove', 'replace', 'move', 'copy', 'test']),
   path: z.string().max(500),
 })
+
 export const amendBody = z.strictObject({
   intent: z.record(z.string(), any).optional(),
   patch: z.array(patchOperation).max(200).optional(),
   title: z.string().max(120).nullable().optional(),
 })
+
 export const runBody = z.strictObject({
   accept: z.array(z.string().max(400)).max(500).default([]),
   confirm: z.string().max(253).optional(),
   planDigest: z.string().max(80).nullable().optional(),
 })
+
 export const confirmBody = z.strictObject({ confirm: z.string().max(253).optional() })
 /** The version an `If-Match` header names: "3", W/"3" or * (any, null). */
 export function versionOf(header: string | undefined, id: string): number | null {
@@ -43,6 +47,7 @@ export function versionOf(header: string | undefined, id: string): number | null
     )
   return Number(found[1])
 }
+
 export const changeRoutes: readonly Route[] = [
   {
     method: 'get',

@@ -98,7 +98,7 @@ export const clusterRoutes: readonly Route[] = [
     answer: z.object({ objects: z.array(any) }),
     handle: async (gyrarch, { params, query }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
-      const objects = await gyrarch.outside.objects(
+      const objects = await gyrarch.observe.objects(
         cluster.name,
         query as { kind?: string; namespace?: string },
       )
@@ -114,7 +114,7 @@ export const clusterRoutes: readonly Route[] = [
     handle: async (gyrarch, { params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       return ok({
-        events: (await gyrarch.outside.events(cluster.name)).map((event) => ({
+        events: (await gyrarch.observe.events(cluster.name)).map((event) => ({
           ...event,
           at: new Date(event.at).toISOString(),
         })),

@@ -1,7 +1,7 @@
 /** Health keeping of clusters. */
 import type { z } from 'zod'
 import { usualHealth } from '~/core/keeping'
-import { healthBody, setHealth } from '../health/policy'
+import { healthBody, setHealth } from '../watchers/health-policy'
 import { ok } from './answers'
 import type { Route } from './route'
 

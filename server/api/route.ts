@@ -1,5 +1,4 @@
 /** One route of the JSON API: what it takes, what it answers. */
-
 import type { z } from 'zod'
 import type { Gyrarch } from '../gyrarch'
 
@@ -18,6 +17,7 @@ export interface Route {
   readonly manifest?: boolean
   readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
 }
+
 export interface Call {
   readonly params: Readonly<Record<string, string>>
   readonly query: Readonly<Record<string, unknown>>
@@ -27,6 +27,7 @@ export interface Call {
   /** Where Gyrarch was reached, for addresses that others are given. */
   readonly base: string
 }
+
 export interface Answer {
   readonly status?: number
   readonly json?: unknown

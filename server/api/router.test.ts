@@ -60,6 +60,7 @@ async function send(
       : {},
   }
 }
+
 const post = (path: string, body: unknown): Promise<Sent> =>
   send('post', path, JSON.stringify(body))
 

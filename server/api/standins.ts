@@ -15,6 +15,7 @@ export const clockBody = z.union([
   z.strictObject({ toNextEvent: z.literal(true) }),
   z.strictObject({ calm: z.boolean() }),
 ])
+
 export const faultBody = z.strictObject({
   fault: z.string().max(80),
   about: z.string().max(300),
@@ -26,10 +27,12 @@ export const faultBody = z.strictObject({
     .max(31 * 86400)
     .default(0),
 })
+
 export function clockOf(gyrarch: Gyrarch) {
   const { now, speed, calm } = gyrarch.outside
   return { now: new Date(now).toISOString(), speed, calm }
 }
+
 export const standinRoutes: readonly Route[] = [
   {
     method: 'get',

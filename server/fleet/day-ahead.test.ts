@@ -14,13 +14,8 @@ describe('a day ahead for sensor-intake', () => {
     const from = outside.now
     // The curve is that of the day before, as its metrics told.
     const measured =
-      (await outside.loadMetrics(
-        'bramble',
-        'climate/sensor-intake',
-        from - 86_400_000,
-        from,
-        60_000,
-      )) ?? []
+      (await outside.load('bramble', 'climate/sensor-intake', from - 86_400_000, from, 60_000)) ??
+      []
     const curve = measured.map(({ at, value }) => ({
       seconds: (at - (from - 86_400_000)) / 1000,
       load: value,

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { gyrarchForAll, type Opened } from '../testing/open'
-import type { ClusterReport, Site } from '../connectors/standin/reports'
-import { Fleet, type Observed } from './fleet'
+import type { ClusterReport, SiteReport } from '~/core/contract'
+import { Fleet, type FleetSources } from './fleet'
 
 let opened: Opened
 gyrarchForAll((one) => {
@@ -13,12 +13,9 @@ function watched() {
   const { outside } = opened.gyrarch
   const asked: string[] = []
   const unreachable = new Set<string>()
-  const observed: Observed = {
-    get now() {
-      return outside.now
-    },
+  const observed: FleetSources = {
     siteNames: () => outside.siteNames(),
-    site: (name): Promise<Site | null> => {
+    site: (name): Promise<SiteReport | null> => {
       asked.push(`site:${name}`)
       return outside.site(name)
     },
@@ -32,7 +29,7 @@ function watched() {
       return outside.cluster(name)
     },
   }
-  return { asked, unreachable, fleet: new Fleet(observed) }
+  return { asked, unreachable, fleet: new Fleet(observed, outside.clock) }
 }
 
 describe('the picture of the fleet', () => {

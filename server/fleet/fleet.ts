@@ -2,6 +2,8 @@
  * The picture of the fleet that everything is checked against and drawn from: slices by site and cluster, each observed
  * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
  */
+import type { ClusterReport, ConnectorClock, Observe } from '~/core/contract'
+import { isoTime } from '~/core/units'
 import type {
   ClusterView,
   ExpectationView,
@@ -26,33 +28,22 @@ import {
   ReservationRow,
   ClusterRow,
 } from '../records/models'
-import type { ClusterReport, Metered, Peer, Site, TrafficReport } from '../connectors/standin/reports'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
 /** What the fleet asks of the outside. */
-export interface Observed {
-  readonly now: number
-  siteNames(): Promise<readonly string[]>
-  site(name: string): Promise<Site | null>
-  cluster(name: string): Promise<ClusterReport | null>
-  meter(site: string): Promise<readonly Metered[] | null>
-  traffic(cluster: string): Promise<readonly TrafficReport[]>
-  peers(): Promise<readonly Peer[]>
-  objects(
-    cluster: string,
-    filter: Record<string, never>,
-  ): Promise<readonly Record<string, unknown>[] | null>
-}
+export type FleetSources = Pick<
+  Observe,
+  'siteNames' | 'site' | 'cluster' | 'meter' | 'traffic' | 'peers' | 'objects'
+>
 
 /** Clusters that an expectation speaks of. */
 const expectedClusters = (view: FleetView): readonly string[] => [
   ...new Set((view.expectations ?? []).flatMap(clustersOf)),
 ]
 
-const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
-
 export class Fleet {
-  private readonly outside: Observed
+  private readonly outside: FleetSources
+  private readonly clock: ConnectorClock
   private readonly sites = new Map<string, SiteView>()
   private readonly clusters = new Map<string, ClusterView>()
   private readonly reports = new Map<string, ClusterReport | null>()
@@ -79,8 +70,9 @@ export class Fleet {
   /** How often each cluster has stirred: a list asked for before that is not kept. */
   private readonly stirs = new Map<string, number>()
 
-  constructor(outside: Observed) {
+  constructor(outside: FleetSources, clock: ConnectorClock) {
     this.outside = outside
+    this.clock = clock
   }
 
   /** Slices that have changed outside: `site:x`, `cluster:x`. */
@@ -157,15 +149,8 @@ export class Fleet {
   }
 
   /** Who called whom in a cluster over the last day. */
-  async trafficOf(name: string): Promise<readonly TrafficView[]> {
-    return (await this.outside.traffic(name)).map((flow) => ({
-      ...flow,
-      spans: flow.spans.map((span) => ({
-        ...span,
-        from: iso(span.from),
-        until: span.until === null ? null : iso(span.until),
-      })),
-    }))
+  trafficOf(name: string): Promise<readonly TrafficView[]> {
+    return this.outside.traffic(name)
   }
 
   /** What a cluster’s API lists, or null if it does not answer. */
@@ -185,17 +170,13 @@ export class Fleet {
   async meters(): Promise<Readonly<Record<string, readonly MeteredThing[]>>> {
     const found: Record<string, readonly MeteredThing[]> = {}
     for (const name of await this.outside.siteNames())
-      found[name] = ((await this.outside.meter(name)) ?? []).map((one) => ({
-        ...one,
-        from: iso(one.from),
-        until: one.until === null ? null : iso(one.until),
-      }))
+      found[name] = (await this.outside.meter(name)) ?? []
     return found
   }
 
   /** The last picture, with the clock’s time; what changed since is not in it. */
   last(): FleetView {
-    const now = iso(this.outside.now)
+    const now = isoTime(this.clock.now)
     return {
       version: this.version,
       now,
@@ -221,7 +202,7 @@ export class Fleet {
       delete this.unheard[name]
     } catch {
       this.unheard = {
-        [name]: this.clusters.get(name)?.observedAt ?? iso(this.outside.now),
+        [name]: this.clusters.get(name)?.observedAt ?? isoTime(this.clock.now),
         ...this.unheard,
       }
     }
@@ -239,7 +220,7 @@ export class Fleet {
     }
     if (register || this.version === 0)
       this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
-    const { now } = this.outside
+    const { now } = this.clock
     for (const slice of new Set(slices)) {
       if (slice.startsWith('site:')) {
         const name = slice.slice(5)

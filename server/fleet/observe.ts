@@ -9,74 +9,13 @@ import type {
 } from '~/core/fleet'
 import type { Release } from '~/core/releases'
 import type { ClusterRow, LedgerRow, ReleaseRow } from '../records/models'
-import type { ClusterReport, NodeReport, Site } from '~/server/connectors/standin/reports'
+import type { ClusterReport, SiteReport } from '~/core/contract'
+import { isoTime } from '~/core/units'
 
-const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
-
-const machineView = (machine: Site['machines'][number]): SiteView['machines'][number] => ({
-  name: machine.name,
-  zone: machine.zone,
-  host: machine.host,
-  size: machine.size,
-  cores: machine.cores,
-  memoryBytes: machine.memoryBytes,
-  diskGb: machine.diskGb,
-  lifetime: machine.lifetime,
-  power: machine.power,
-  address: machine.address,
-  cluster: machine.cluster,
-  apart: machine.apart,
+export const siteView = (site: SiteReport, now: number): SiteView => ({
+  ...site,
+  observedAt: isoTime(now),
 })
-
-export function siteView(given: Site, now: number): SiteView {
-  // What only the site itself knows stays there.
-  const {
-    credentials: _credentials,
-    bootDataCutAt: _cut,
-    soldOut: _sold,
-    managedFrom: _from,
-    ...site
-  } = given
-  return {
-    ...site,
-    sizes: site.sizes.map((size) => ({
-      name: size.name,
-      cores: size.cores,
-      memoryBytes: size.memoryBytes,
-      diskGb: size.diskGb,
-      hourly: size.hourly,
-      zones: size.zones,
-      soldOut: given.soldOut.flatMap((entry) =>
-        entry.endsWith(`/${size.name}`) ? [entry.slice(0, -size.name.length - 1)] : [],
-      ),
-    })),
-    machines: site.machines.map(machineView),
-    boxes: site.boxes.map(({ inside: _inside, ...box }) => box),
-    observedAt: iso(now),
-  }
-}
-
-function nodeView(node: NodeReport): NodeView {
-  return {
-    name: node.name,
-    pool: node.pool,
-    zone: node.zone,
-    roles: node.roles,
-    machine: node.machine,
-    address: node.address,
-    release: node.release,
-    conditions: node.conditions.map((condition) => ({ ...condition, since: iso(condition.since) })),
-    cordoned: node.cordoned,
-    cpuMilli: node.cpuMilli,
-    memoryBytes: node.memoryBytes,
-    allocatableCpuMilli: node.allocatableCpuMilli,
-    allocatableMemoryBytes: node.allocatableMemoryBytes,
-    requestedCpuMilli: node.requestedCpuMilli,
-    requestedMemoryBytes: node.requestedMemoryBytes,
-    pods: node.podCount,
-    createdAt: iso(node.createdAt),
-  }
-}
 
 /** A registered cluster with what its API last told; one whose API was never up has only what the register says. */
 export function clusterView(
@@ -84,7 +23,7 @@ export function clusterView(
   report: ClusterReport | null,
   now: number,
 ): ClusterView {
-  const nodes = (report?.nodes ?? []).map(nodeView)
+  const nodes = report?.nodes ?? []
   const byPool = new Map<string, NodeView[]>()
   for (const node of nodes) {
     const list = byPool.get(node.pool)
@@ -122,12 +61,9 @@ export function clusterView(
     endpoint: report?.endpoint ?? row.endpoint ?? '',
     apiAnswers: report?.apiAnswers ?? false,
     membersUp: report?.membersUp ?? 0,
-    resting: report?.restingSince !== null && report?.restingSince !== undefined,
-    restingSince:
-      report?.restingSince === null || report?.restingSince === undefined
-        ? null
-        : iso(report.restingSince),
-    restingMachines: (report?.restingMachines ?? []).map(machineView),
+    resting: (report?.restingSince ?? null) !== null,
+    restingSince: report?.restingSince ?? null,
+    restingMachines: report?.restingMachines ?? [],
     rest: row.rest ?? null,
     autoscale: row.autoscale ?? null,
     pods: row.pods,
@@ -139,9 +75,9 @@ export function clusterView(
     keepSource: report?.keepSource ?? [],
     namespaces: report?.namespaces ?? [],
     dnsAnswers: report?.dnsAnswers ?? false,
-    certificatesUntil: report ? iso(report.certificatesUntil) : null,
-    backups: (report?.backups ?? []).map((backup) => ({ ...backup, at: iso(backup.at) })),
-    observedAt: iso(now),
+    certificatesUntil: report?.certificatesUntil ?? null,
+    backups: report?.backups ?? [],
+    observedAt: isoTime(now),
   }
 }
 

@@ -64,7 +64,7 @@ describe('a cluster raised from machines that exist', () => {
     const id = await begin()
     const script = (await gyrarch.joins.of(id, base)).machines[0]?.script ?? ''
     const token = /join\/([0-9a-f]{6}\.[0-9a-f]{16})/.exec(script)?.[1] ?? ''
-    const facts = await gyrarch.outside.boxFacts('mossgate', 'm-spare-1')
+    const facts = await gyrarch.observe.boxFacts('mossgate', 'm-spare-1')
     if (!facts) throw new Error('m-spare-1 tells nothing')
     await gyrarch.outside.advance(1800)
     await expect(gyrarch.joins.call(token, facts)).rejects.toThrow(/token ended/)
@@ -74,7 +74,7 @@ describe('a cluster raised from machines that exist', () => {
       /join\/([0-9a-f.]+)/.exec(
         (await gyrarch.joins.of(id, base)).machines[0]?.script ?? '',
       )?.[1] ?? ''
-    const now = await gyrarch.outside.boxFacts('mossgate', 'm-spare-1')
+    const now = await gyrarch.observe.boxFacts('mossgate', 'm-spare-1')
     await gyrarch.joins.call(fresh, now ?? facts)
     await expect(gyrarch.joins.call(fresh, now ?? facts)).rejects.toThrow(/for one use/)
     expect(JSON.stringify((await JoinRow.findAll()).map((row) => row.get()))).not.toContain(fresh)
@@ -84,7 +84,7 @@ describe('a cluster raised from machines that exist', () => {
     const id = await begin()
     const script = (await gyrarch.joins.of(id, base)).machines[0]?.script ?? ''
     const token = /join\/([0-9a-f.]+)/.exec(script)?.[1] ?? ''
-    const facts = await gyrarch.outside.boxFacts('mossgate', 'm-spare-1')
+    const facts = await gyrarch.observe.boxFacts('mossgate', 'm-spare-1')
     if (!facts) throw new Error('m-spare-1 tells nothing')
     const late = new Date(gyrarch.outside.now - 900_000).toISOString()
     await expect(

@@ -15,6 +15,7 @@ import type { Database } from '../records/database'
 import { ChangeRow, JoinRow, StepRow } from '../records/models'
 import { changeId } from '../runner/journal'
 import { joinTokenMs } from '../connectors/ledger/register'
+import { type Observe, ref } from '~/core/contract'
 import type { Runner } from '../runner/runner'
 
 const card = z.union([
@@ -76,10 +77,8 @@ export interface JoinParts {
   readonly fleet: Fleet
   readonly runner: Runner
   readonly vault: Vault
-  readonly outside: {
-    readonly now: number
-    boxFacts(site: string, machine: string): Promise<CallFacts | null>
-  }
+  readonly clock: { readonly now: number }
+  readonly observe: Pick<Observe, 'boxFacts'>
   readonly journal: (line: {
     kind: string
     change?: number
@@ -113,7 +112,7 @@ export class Joins {
     const machines = (intent.machines ?? []).flatMap((machine): JoinState[] => {
       const row = rows.find((other) => other.machine === machine.machine)
       if (!row) return []
-      const ended = Date.parse(row.until) <= this.parts.outside.now
+      const ended = Date.parse(row.until) <= this.parts.clock.now
       let state: 'taken' | 'refused' | 'ended' | 'waited for'
       if (row.usedAt !== null) state = 'taken'
       else if (row.refused !== null) state = 'refused'
@@ -169,7 +168,7 @@ export class Joins {
       row.update(
         {
           round: row.round + 1,
-          until: new Date(this.parts.outside.now + joinTokenMs).toISOString(),
+          until: new Date(this.parts.clock.now + joinTokenMs).toISOString(),
           refused: null,
         },
         { transaction },
@@ -186,7 +185,7 @@ export class Joins {
   /** The stand-in machine’s owner runs the script on it: what it finds is what it tells. */
   async runOnStandIn(id: string, machine: string): Promise<{ readonly says: string }> {
     const row = await this.find(id, machine)
-    const facts = await this.parts.outside.boxFacts(row.site, machine)
+    const facts = await this.parts.observe.boxFacts(row.site, machine)
     if (!facts)
       throw new Refusal('conflict', `${machine} cannot be reached: no operating system runs on it.`)
     return this.call(this.token(row), facts)
@@ -206,7 +205,7 @@ export class Joins {
         'conflict',
         `The token of ${row.machine} was used at ${row.usedAt.slice(11, 16)}. It is for one use.`,
       )
-    const { now } = this.parts.outside
+    const { now } = this.parts.clock
     if (Date.parse(row.until) <= now) {
       await this.refuse(
         row,
@@ -246,16 +245,25 @@ export class Joins {
           problem.reason === 'join-name',
       )
       if (draft)
-        await this.parts.runner.called(row.change, row.machine, `called: ${says}`, {
-          class: 'permanent',
-          reason: draft.reason,
-          says: draft.says,
-          chain: [
-            { about: `card/${row.site}/${row.machine}/${row.card}`, says: draft.says },
-            { about: `machine/${row.site}/${row.machine}`, says: 'was not taken into use' },
-          ],
+        await this.parts.runner.called(row.change, ref('machine', row.site, row.machine), {
+          says: `called: ${says}`,
+          result: null,
+          failure: {
+            class: 'permanent',
+            reason: draft.reason,
+            says: draft.says,
+            chain: [
+              { about: `card/${row.site}/${row.machine}/${row.card}`, says: draft.says },
+              { about: `machine/${row.site}/${row.machine}`, says: 'was not taken into use' },
+            ],
+          },
         })
-      else await this.parts.runner.noteCall(row.change, row.machine, `called, not taken: ${says}`)
+      else
+        await this.parts.runner.noteCall(
+          row.change,
+          ref('machine', row.site, row.machine),
+          `called, not taken: ${says}`,
+        )
       throw new Refusal(
         'conflict',
         says,
@@ -275,7 +283,11 @@ export class Joins {
       about: `machine/${row.site}/${row.machine}`,
       says,
     })
-    await this.parts.runner.called(row.change, row.machine, says, null)
+    await this.parts.runner.called(row.change, ref('machine', row.site, row.machine), {
+      says,
+      result: { address: row.address, calledAt: new Date(now).toISOString() },
+      failure: null,
+    })
     return { says: `${row.machine} is taken into ${row.cluster} as ${row.node}.` }
   }
 

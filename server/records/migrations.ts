@@ -1,5 +1,13 @@
 /** The schema of Gyrarch’s records, one migration a change. Applied ones are never edited. */
+import { QueryTypes } from 'sequelize'
+import { z } from 'zod'
+import { effectOf } from '~/core/contract'
+import { resolvedArgs } from '../runner/graph-state'
 import type { Migration } from './database'
+
+/** A JSON column as raw queries give it: text, or null. */
+const readJson = (text: string | null): Record<string, unknown> =>
+  text === null ? {} : z.record(z.string(), z.unknown()).parse(JSON.parse(text))
 
 const sql =
   (...statements: readonly string[]): Migration['up'] =>
@@ -69,7 +77,56 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE expectations (name TEXT PRIMARY KEY, "from" JSON NOT NULL, "to" JSON NOT NULL, port INTEGER NOT NULL, protocol TEXT NOT NULL, delivered TINYINT(1) NOT NULL)`,
     ),
   },
+  {
+    name: '0009-made',
+    up: async (context) => {
+      await sql(
+        `CREATE TABLE made (id INTEGER PRIMARY KEY AUTOINCREMENT, ref TEXT NOT NULL, change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, step TEXT NOT NULL, at TEXT NOT NULL, goneAt TEXT, goneBy INTEGER)`,
+        `CREATE INDEX made_ref ON made (ref)`,
+        `CREATE INDEX made_change ON made (change)`,
+      )(context)
+      await recordOldEffects(context)
+    },
+  },
 ]
+
+/** Commands that were done before their effects were recorded, in the order in which they ended. */
+const recordOldEffects: Migration['up'] = async ({ sequelize }) => {
+  const rows = await sequelize.query<{
+    change: number
+    id: string
+    command: string
+    result: string | null
+    endedAt: string | null
+  }>(
+    `SELECT change, id, command, result, endedAt FROM steps WHERE state = 'done' ORDER BY endedAt, change, position`,
+    { type: QueryTypes.SELECT },
+  )
+  const results = new Map<number, Record<string, Record<string, unknown>>>()
+  for (const { change, id, result } of rows)
+    results.set(change, { ...results.get(change), [id]: readJson(result) })
+  for (const row of rows) {
+    const { verb, args } = z
+      .object({ verb: z.string(), args: z.record(z.string(), z.unknown()) })
+      .parse(readJson(row.command))
+    const { makes, removes } = effectOf({
+      verb,
+      args: resolvedArgs(args, results.get(row.change) ?? {}),
+    })
+    const at = row.endedAt ?? ''
+    for (const ref of removes)
+      await sequelize.query(
+        `UPDATE made SET goneAt = ?, goneBy = ? WHERE ref = ? AND goneAt IS NULL`,
+        {
+          replacements: [at, row.change, ref],
+        },
+      )
+    for (const ref of makes)
+      await sequelize.query(`INSERT INTO made (ref, change, step, at) VALUES (?, ?, ?, ?)`, {
+        replacements: [ref, row.change, row.id, at],
+      })
+  }
+}
 
 export const standinMigrations: readonly Migration[] = [
   {

@@ -248,6 +248,17 @@ export class LayerFileRow extends Model<
   declare text: string
 }
 
+/** What a command made, and when it was gone again. */
+export class MadeRow extends Model<InferAttributes<MadeRow>, InferCreationAttributes<MadeRow>> {
+  declare id: CreationOptional<number>
+  declare ref: string
+  declare change: number
+  declare step: string
+  declare at: string
+  declare goneAt: CreationOptional<string | null>
+  declare goneBy: CreationOptional<number | null>
+}
+
 /** A walk that is kept: what is to be reached, or not. */
 export class ExpectationRow extends Model<
   InferAttributes<ExpectationRow>,
@@ -289,6 +300,18 @@ const whole = () => ({ type: INTEGER, allowNull: false })
 
 export function defineRecords(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false } as const
+  MadeRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      ref: text(),
+      change: whole(),
+      step: text(),
+      at: text(),
+      goneAt: optionalText(),
+      goneBy: { type: INTEGER, allowNull: true },
+    },
+    { ...common, tableName: 'made' },
+  )
   ClusterRow.init(
     {
       name: { ...text(), primaryKey: true },

@@ -269,12 +269,12 @@ describe('a raise', () => {
         .map((machine) => machine.name)
         .sort(),
     ).toEqual(['birch-cp-1', 'birch-cp-2', 'birch-cp-3', 'birch-general-1', 'birch-general-2'])
-    expect([...((await gyrarch.outside.cluster('birch'))?.members ?? [])].sort()).toEqual([
+    expect([...((await gyrarch.observe.cluster('birch'))?.members ?? [])].sort()).toEqual([
       'birch-cp-1',
       'birch-cp-2',
       'birch-cp-3',
     ])
-    expect((await gyrarch.outside.objects('birch', { kind: 'StorageClass' }))?.length).toBe(1)
+    expect((await gyrarch.observe.objects('birch', { kind: 'StorageClass' }))?.length).toBe(1)
     const cloud = await run(
       (
         await gyrarch.changes.draft('cluster.raise', {

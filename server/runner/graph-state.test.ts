@@ -27,19 +27,19 @@ describe('going on', () => {
       step('d', [], 'running'),
       step('e', ['d'], 'waiting'),
     ]
-    expect(ids(readyOn(steps, 0))).toEqual(['b'])
+    expect(ids(readyOn(steps, () => 0))).toEqual(['b'])
   })
 
   it('starts branches beside a failed one, but nothing behind it', () => {
     const steps = [step('a', [], 'failed'), step('b', ['a'], 'waiting'), step('c', [], 'waiting')]
-    expect(ids(readyOn(steps, 0))).toEqual(['c'])
+    expect(ids(readyOn(steps, () => 0))).toEqual(['c'])
   })
 
   it('tries again when it is due, and not before', () => {
     const steps = [step('a', [], 'retrying', { dueAt: '2026-03-02T06:00:10Z' })]
     const due = Date.parse('2026-03-02T06:00:10Z')
-    expect(readyOn(steps, due - 1)).toEqual([])
-    expect(ids(readyOn(steps, due))).toEqual(['a'])
+    expect(readyOn(steps, () => due - 1)).toEqual([])
+    expect(ids(readyOn(steps, () => due))).toEqual(['a'])
   })
 
   it('is settled only when every step is done', () => {
@@ -50,7 +50,7 @@ describe('going on', () => {
 
 describe('going back', () => {
   it('lets running commands end first', () => {
-    expect(readyToUndo([step('a', [], 'done'), step('b', [], 'running')], 0)).toEqual([])
+    expect(readyToUndo([step('a', [], 'done'), step('b', [], 'running')], () => 0)).toEqual([])
   })
 
   it('undoes what came last first, a failed step too, for it may have left something', () => {
@@ -60,12 +60,12 @@ describe('going back', () => {
       step('c', ['b'], 'failed'),
       step('d', ['a'], 'skipped'),
     ]
-    expect(ids(readyToUndo(steps, 0))).toEqual(['c'])
+    expect(ids(readyToUndo(steps, () => 0))).toEqual(['c'])
     expect(
       ids(
         readyToUndo(
           [step('a', [], 'done'), step('b', ['a'], 'done'), step('c', ['b'], 'undone')],
-          0,
+          () => 0,
         ),
       ),
     ).toEqual(['b'])
@@ -77,7 +77,7 @@ describe('going back', () => {
       step('b', ['a'], 'done', { undo: null }),
       step('c', ['b'], 'done'),
     ]
-    expect(ids(readyToUndo(steps, 0))).toEqual(['c'])
+    expect(ids(readyToUndo(steps, () => 0))).toEqual(['c'])
   })
 
   it('leaves a step alone whose undo was given up, and whatever that stands on', () => {
@@ -86,7 +86,7 @@ describe('going back', () => {
       step('b', ['a'], 'failed', { undoing: true }),
       step('c', [], 'done'),
     ]
-    expect(ids(readyToUndo(steps, 0))).toEqual(['c'])
+    expect(ids(readyToUndo(steps, () => 0))).toEqual(['c'])
   })
 
   it('undoes every step of any graph, none before those that came after it', () => {
@@ -104,7 +104,7 @@ describe('going back', () => {
         let steps = afters.map((after, i) => step(`s${i}`, after, 'done'))
         const undone: string[] = []
         for (;;) {
-          const ready = ids(readyToUndo(steps, 0))
+          const ready = ids(readyToUndo(steps, () => 0))
           if (ready.length === 0) break
           for (const id of ready) {
             const dependents = steps

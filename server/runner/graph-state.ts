@@ -11,16 +11,22 @@ export interface StepStatus {
   readonly dueAt: string | null
 }
 
-const isDue = (step: StepStatus, now: number): boolean =>
-  step.dueAt === null || Date.parse(step.dueAt) <= now
+/** The time (ms) on the clock of whoever carries a step. */
+type NowFor<S> = (step: S) => number
+
+const isDue = <S extends StepStatus>(step: S, nowFor: NowFor<S>): boolean =>
+  step.dueAt === null || Date.parse(step.dueAt) <= nowFor(step)
 
 /** Steps whose predecessors are done, and those due for another attempt. */
-export function readyOn<S extends StepStatus>(steps: readonly S[], now: number): readonly S[] {
+export function readyOn<S extends StepStatus>(
+  steps: readonly S[],
+  nowFor: NowFor<S>,
+): readonly S[] {
   const done = new Set(steps.filter((step) => step.state === 'done').map((step) => step.id))
   return steps.filter(
     (step) =>
       (step.state === 'waiting' && step.after.every((id) => done.has(id))) ||
-      (step.state === 'retrying' && isDue(step, now)),
+      (step.state === 'retrying' && isDue(step, nowFor)),
   )
 }
 
@@ -28,7 +34,10 @@ export function readyOn<S extends StepStatus>(steps: readonly S[], now: number):
  * Steps that may be undone now: nothing runs forward any more, and whatever came after them is undone.
  * A failed step may have left something behind, so it is undone too; one without an undo counts as undone.
  */
-export function readyToUndo<S extends StepStatus>(steps: readonly S[], now: number): readonly S[] {
+export function readyToUndo<S extends StepStatus>(
+  steps: readonly S[],
+  nowFor: NowFor<S>,
+): readonly S[] {
   if (steps.some((step) => step.state === 'running' && !step.undoing)) return []
   const open = (step: StepStatus): boolean =>
     step.undo !== null &&
@@ -53,7 +62,7 @@ export function readyToUndo<S extends StepStatus>(steps: readonly S[], now: numb
       !blocked.has(step.id) &&
       (step.state === 'done' ||
         (step.state === 'failed' && !hasFailedUndo(step)) ||
-        (step.state === 'retrying' && isDue(step, now))),
+        (step.state === 'retrying' && isDue(step, nowFor))),
   )
 }
 

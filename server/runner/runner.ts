@@ -1,26 +1,39 @@
 /**
  * Durable execution of plans. Every transition is committed before and after each command; a command carries a key that
- * its port answers once and for all. Killed at any moment and started again, the runner asks each port how the keys
- * under way stand and goes on from there.
+ * its connector answers once and for all. Killed at any moment and started again, the runner asks each connector how
+ * the keys under way stand and goes on from there. It knows no verb by name: what a command makes, whom it is asked of
+ * and whether it ends by a call are in the contract.
  *
- * All of the runner’s work passes one lane, one piece at a time, so a transition sees the state that the last one left.
- * The outside’s clock waits until the lane is empty.
+ * What is done to a change passes its lane, one piece at a time, so a transition sees the state that the last one left;
+ * changes do not wait for each other. Simulated clocks wait until every lane is empty.
  */
 import { Op, type Transaction } from 'sequelize'
-import type { Failure, Proof } from '~/core/changes'
-import { type FleetView, leftovers } from '~/core/fleet'
+import type { Proof, StepResults } from '~/core/changes'
+import {
+  type Command,
+  type Connector,
+  type ConnectorClock,
+  effectOf,
+  type Ended,
+  type Evidence,
+  type Failure,
+  type Outcome,
+  readCommand,
+  type Ref,
+  type SliceName,
+} from '~/core/contract'
+import { type FleetView, stands } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
 import { expectations } from '~/core/wire'
 import type { Fleet } from '../fleet/fleet'
 import type { Hub } from '../live/hub'
-import type { CommandPort, Evidence, Outcome } from '../ports/port'
+import type { ConnectorRegistry } from '../ports/registry'
 import type { Database } from '../records/database'
 import { ChangeRow, EvidenceRow, LockRow, ReservationRow, StepRow } from '../records/models'
 import { changeId, type Line, writeJournal } from './journal'
-import { ledgerCommand } from '../connectors/ledger/register'
+import { recordEffect } from './attribution'
+import { Lanes } from './lanes'
 import { backoffSeconds, readyOn, readyToUndo, resolvedArgs, settled } from './graph-state'
-
-type Ended = Outcome & { readonly known: true; readonly ended: true }
 
 interface Active {
   readonly row: ChangeRow
@@ -29,7 +42,9 @@ interface Active {
 
 export interface RunnerParts {
   readonly database: Database
-  readonly outside: CommandPort & { readonly now: number; busy(isBusy: boolean): Promise<void> }
+  readonly connectors: ConnectorRegistry
+  /** The clock of Gyrarch’s own records: when a run began, halted, ended. */
+  readonly clock: ConnectorClock
   readonly fleet: Fleet
   readonly hub: Hub
   /** Told of errors that are the program’s own. */
@@ -42,59 +57,71 @@ export class Runner {
   private readonly parts: RunnerParts
   private readonly active = new Map<number, Active>()
   private readonly byKey = new Map<string, { change: number; step: string }>()
-  private lane: Promise<unknown> = Promise.resolve()
-  private pending = 0
+  private readonly lanes = new Lanes<number>()
 
   constructor(parts: RunnerParts) {
     this.parts = parts
+    for (const connector of parts.connectors.all())
+      connector.connect({
+        ended: (key, outcome) => this.ended(key, outcome),
+        evidence: (key, evidence) => this.evidence(key, evidence),
+        changed: (slices) => this.changed(slices),
+      })
   }
+
+  /** Slices are not what they were: set by the server. */
+  changed: (slices: readonly SliceName[]) => void = () => undefined
 
   /** Takes up every run that was under way when the program last ended. */
   async resume(): Promise<void> {
-    await this.enter(async () => {
-      const rows = await ChangeRow.findAll({
-        where: { state: { [Op.in]: ['running', 'undoing', 'halted'] } },
-        order: [['number', 'ASC']],
-      })
-      for (const row of rows) await this.load(row)
-      for (const active of this.active.values()) await this.reconcile(active)
-      for (const active of this.active.values())
-        if (active.row.state !== 'halted') await this.drive(active)
-      await this.noteBusy()
+    const rows = await ChangeRow.findAll({
+      where: { state: { [Op.in]: ['running', 'undoing', 'halted'] } },
+      order: [['number', 'ASC']],
     })
+    for (const row of rows) await this.enter(row.number, () => this.load(row))
+    for (const row of rows)
+      await this.enter(row.number, async () => {
+        const active = this.active.get(row.number)
+        if (!active) return
+        await this.reconcile(active)
+        if (active.row.state !== 'halted') await this.drive(active)
+      })
+    await this.noteBusy()
     await this.startWaiting()
   }
 
-  // What the clock asks.
+  // What the clocks ask.
 
-  async atRest(): Promise<void> {
-    while (this.pending > 0) await this.lane
+  atRest(): Promise<void> {
+    return this.lanes.atRest()
   }
 
-  wakeAt(): number | null {
-    let least: number | null = null
+  /** The next time (ms) on a connector’s clock at which a step that it carries is due again, or null. */
+  wakeAt(connector: Connector): number | null {
+    let earliest: number | null = null
     for (const { row, steps } of this.active.values()) {
       if (row.state === 'halted') continue
       for (const step of steps.values()) {
         if (step.state !== 'retrying' || step.dueAt === null) continue
+        if (this.carrying(step) !== connector) continue
         const due = Date.parse(step.dueAt)
-        if (least === null || due < least) least = due
+        if (earliest === null || due < earliest) earliest = due
       }
     }
-    return least
+    return earliest
   }
 
   woken(): void {
-    void this.enter(async () => {
-      for (const active of [...this.active.values()])
+    for (const active of [...this.active.values()])
+      void this.enter(active.row.number, async () => {
         if (active.row.state !== 'halted') await this.drive(active)
-    })
+      })
   }
 
-  evidence(key: string, evidence: readonly Evidence[]): void {
-    void this.enter(async () => {
-      const where = this.byKey.get(key)
-      if (!where) return
+  private evidence(key: string, evidence: readonly Evidence[]): void {
+    const where = this.byKey.get(key)
+    if (!where) return
+    void this.enter(where.change, async () => {
       await this.parts.database.write((transaction) =>
         this.keepEvidence(transaction, where.change, where.step, key, evidence),
       )
@@ -102,30 +129,36 @@ export class Runner {
     })
   }
 
-  ended(key: string, outcome: Ended): void {
-    void this.enter(() => this.settle(key, outcome))
+  private ended(key: string, outcome: Ended): void {
+    const where = this.byKey.get(key)
+    if (where) void this.enter(where.change, () => this.settle(key, outcome))
   }
 
-  /** A machine that a run waits for has called: its step ends, well or not. False if nothing waits for it. */
-  called(change: number, machine: string, says: string, failure: Failure | null): Promise<boolean> {
-    return this.enter(async () => {
-      const active = this.active.get(change)
-      const step =
-        active &&
-        [...active.steps.values()].find(
-          (other) =>
-            other.state === 'running' &&
-            !other.undoing &&
-            other.command.verb === 'join.await' &&
-            other.command.args['machine'] === machine,
-        )
+  /** The step of a run that waits for a call under a name, if one does. */
+  private awaiting(change: number, call: Ref, isOpen: boolean): StepRow | undefined {
+    return [...(this.active.get(change)?.steps.values() ?? [])].find((step) => {
+      if (isOpen && (step.state !== 'running' || step.undoing)) return false
+      const read = readCommand(step.command.verb, step.command.args)
+      return read.ok && read.definition.awaits?.(read.args) === call
+    })
+  }
+
+  /** What a step waits for has called: it ends, well or not. False if nothing waits for that call. */
+  called(
+    change: number,
+    call: Ref,
+    outcome: Pick<Ended, 'result' | 'failure'> & { readonly says: string },
+  ): Promise<boolean> {
+    return this.enter(change, async () => {
+      const step = this.awaiting(change, call, true)
       if (!step || step.key === null) return false
-      const at = this.parts.outside.now
+      const at = this.carrying(step).clock.now
+      const { says, result, failure } = outcome
       await this.settle(step.key, {
         known: true,
         ended: true,
         at,
-        result: { address: step.command.args['address'], calledAt: isoClock(at) },
+        result,
         failure,
         evidence: [{ at, says }],
       })
@@ -133,12 +166,10 @@ export class Runner {
     })
   }
 
-  /** What it saw of a machine that called and was not taken yet. */
-  noteCall(change: number, machine: string, says: string): Promise<void> {
-    return this.enter(async () => {
-      const step = [...(this.active.get(change)?.steps.values() ?? [])].find(
-        (other) => other.command.verb === 'join.await' && other.command.args['machine'] === machine,
-      )
+  /** What was seen of somebody who called and was not taken yet. */
+  noteCall(change: number, call: Ref, says: string): Promise<void> {
+    return this.enter(change, async () => {
+      const step = this.awaiting(change, call, false)
       if (!step || step.key === null) return
       const seen = await EvidenceRow.count({ where: { change, key: step.key } })
       await this.parts.database.write((transaction) =>
@@ -148,7 +179,7 @@ export class Runner {
             step: step.id,
             key: step.key ?? '',
             index: 1000 + seen,
-            at: isoClock(this.parts.outside.now),
+            at: isoClock(this.carrying(step).clock.now),
             says,
           },
           { transaction },
@@ -162,7 +193,7 @@ export class Runner {
 
   /** Starts a change whose locks, reservations and steps were written in `prepare`. */
   begin(number: number): Promise<void> {
-    return this.enter(async () => {
+    return this.enter(number, async () => {
       const row = await ChangeRow.findByPk(number)
       if (!row) return
       this.parts.fleet.touchRegister()
@@ -175,7 +206,7 @@ export class Runner {
 
   /** Failed steps are tried again, with a fresh allowance of attempts; so is an undo that halted. */
   retry(number: number): Promise<void> {
-    return this.enter(async () => {
+    return this.enter(number, async () => {
       const active = this.active.get(number)
       if (!active) return
       await this.transition(
@@ -210,7 +241,7 @@ export class Runner {
   }
 
   takeBack(number: number): Promise<void> {
-    return this.enter(async () => {
+    return this.enter(number, async () => {
       const active = this.active.get(number)
       if (!active) return
       await this.turnBack(active, `${active.row.label}: being taken back`, null)
@@ -236,7 +267,7 @@ export class Runner {
   }
 
   giveUp(number: number): Promise<void> {
-    return this.enter(async () => {
+    return this.enter(number, async () => {
       const active = this.active.get(number)
       if (!active) return
       await this.transition(
@@ -254,7 +285,7 @@ export class Runner {
 
   /** Takes over a halted run’s amended steps. */
   reload(number: number): Promise<void> {
-    return this.enter(async () => {
+    return this.enter(number, async () => {
       const row = await ChangeRow.findByPk(number)
       if (row) await this.load(row)
       this.parts.fleet.touchRegister()
@@ -263,20 +294,19 @@ export class Runner {
 
   /** Called once locks were released: set by the server to start what waits for them. */
   startWaiting: () => Promise<void> = async () => undefined
-  /** Gyrarch’s own register was written to. */
-  registered: () => void = () => undefined
 
   // Inside the lane.
 
-  private enter<T>(work: () => Promise<T>): Promise<T> {
-    this.pending++
-    const turn = this.lane.then(work)
-    this.lane = turn
-      .catch((error: unknown) => this.parts.onError(error))
-      .finally(() => {
-        this.pending--
-      })
-    return turn
+  private enter<T>(change: number, work: () => Promise<T>): Promise<T> {
+    return this.lanes.enter(change, work, (error) => this.parts.onError(error))
+  }
+
+  private commandOf(step: StepRow): Command {
+    return step.undoing && step.undo ? step.undo : step.command
+  }
+
+  private carrying(step: StepRow): Connector {
+    return this.parts.connectors.carrying(this.commandOf(step))
   }
 
   private async load(row: ChangeRow): Promise<Active> {
@@ -295,10 +325,7 @@ export class Runner {
   private async reconcile(active: Active): Promise<void> {
     for (const step of active.steps.values()) {
       if (step.state !== 'running' || step.key === null) continue
-      const command = step.undoing ? step.undo : step.command
-      if (!command) continue
-      const outcome: Outcome =
-        command.port === 'ledger' ? { known: false } : await this.parts.outside.lookup(step.key)
+      const outcome: Outcome = await this.carrying(step).lookup(step.key)
       if (!outcome.known) await this.issue(active, step)
       else if (outcome.ended) await this.settle(step.key, outcome)
       else
@@ -324,7 +351,7 @@ export class Runner {
       await writeJournal(
         this.parts.hub,
         transaction,
-        isoClock(this.parts.outside.now),
+        isoClock(this.parts.clock.now),
         lines.map((line) => ({ change: active.row.number, ...line })),
       )
     })
@@ -358,9 +385,10 @@ export class Runner {
   /** Starts everything that may start now; ends or halts the run when nothing is left to do or to wait for. */
   private async drive(active: Active): Promise<void> {
     const steps = [...active.steps.values()]
-    const { now } = this.parts.outside
     const back = active.row.direction === 'back'
-    const ready = back ? readyToUndo(steps, now) : readyOn(steps, now)
+    const nowFor = (step: StepRow): number =>
+      this.parts.connectors.carrying(back && step.undo ? step.undo : step.command).clock.now
+    const ready = back ? readyToUndo(steps, nowFor) : readyOn(steps, nowFor)
     if (ready.length > 0) {
       await this.parts.database.write(async (transaction) => {
         for (const step of ready) {
@@ -373,7 +401,7 @@ export class Runner {
               undoing: back,
               key,
               dueAt: null,
-              startedAt: step.startedAt ?? isoClock(now),
+              startedAt: step.startedAt ?? isoClock(nowFor(step)),
               ...(back ? { undoAttempts: attempt } : { attempts: attempt, cause: null }),
             },
             { transaction },
@@ -391,33 +419,15 @@ export class Runner {
   }
 
   private async issue(active: Active, step: StepRow): Promise<void> {
-    const command = step.undoing ? step.undo : step.command
-    if (!command || step.key === null) return
-    const results = Object.fromEntries(
-      [...active.steps.values()].map((other) => [other.id, other.result ?? {}]),
-    )
-    const args = resolvedArgs(command.args, results)
-    if (command.port !== 'ledger') {
-      await this.parts.outside.issue(step.key, command.verb, args)
-      return
-    }
-    const { now } = this.parts.outside
-    const outcome = await ledgerCommand(this.parts.database, command.verb, args, {
+    if (step.key === null) return
+    const command = this.commandOf(step)
+    const origin = {
       change: active.row.number,
       attempt: step.undoing ? step.undoAttempts : step.attempts,
-      now,
-    })
-    if ('waits' in outcome) return
-    this.parts.fleet.touchRegister()
-    this.registered()
-    await this.settle(step.key, {
-      known: true,
-      ended: true,
-      at: now,
-      result: outcome.result,
-      failure: null,
-      evidence: [{ at: now, says: outcome.says }],
-    })
+    }
+    await this.parts.connectors
+      .carrying(command)
+      .issue(step.key, command.verb, resolvedArgs(command.args, resultsOf(active)), origin)
   }
 
   /** Records how a command ended and goes on. */
@@ -427,64 +437,77 @@ export class Runner {
     const step = where && active?.steps.get(where.step)
     if (!where || !active || !step || step.key !== key || step.state !== 'running') return
     const at = isoClock(outcome.at)
-    const lines: Line[] = []
     await this.parts.database.write(async (transaction) => {
       await this.keepEvidence(transaction, where.change, step.id, key, outcome.evidence)
-      if (!outcome.failure) {
-        await step.update(
-          step.undoing
-            ? { state: 'undone', undoing: false, key: null, endedAt: at }
-            : { state: 'done', key: null, endedAt: at, result: { ...outcome.result }, cause: null },
-          { transaction },
-        )
-        lines.push({
-          kind: step.undoing ? 'step.undone' : 'step.done',
-          about: `step/${changeId(where.change)}/${step.id}`,
-          says: `${active.row.label}: ${step.group}: ${step.says}${step.state === 'undone' ? ', undone' : ''}`,
-        })
-      } else {
-        const tried = (step.undoing ? step.undoAttempts : step.attempts) - step.attemptsBefore
-        const wanted = step.undoing === (active.row.direction === 'back')
-        const again = wanted && outcome.failure.class === 'transient' && tried < step.retry.attempts
-        const due = again
-          ? isoClock(outcome.at + 1000 * backoffSeconds(step.retry, tried, key))
-          : null
-        const cause: Failure = {
-          ...outcome.failure,
-          chain: [
-            ...outcome.failure.chain,
-            {
-              about: `change/${changeId(where.change)}`,
-              says: `${active.row.label}: ${step.group}: ${step.says}`,
-            },
-          ],
-        }
-        await step.update(
-          {
-            state: again ? 'retrying' : 'failed',
-            key: null,
-            dueAt: due,
-            cause,
-            endedAt: again ? null : at,
-          },
-          { transaction },
-        )
-        lines.push({
-          kind: again ? 'step.retrying' : 'step.failed',
-          about: `step/${changeId(where.change)}/${step.id}`,
-          says: `${active.row.label}: ${step.group}: ${outcome.failure.says} ${again ? `Attempt ${tried} of ${step.retry.attempts}.` : 'It is not tried again.'}`,
-        })
-      }
-      await writeJournal(
-        this.parts.hub,
-        transaction,
-        at,
-        lines.map((line) => ({ change: where.change, ...line })),
-      )
+      const line = outcome.failure
+        ? await this.settleFailed(transaction, active, step, outcome.at, outcome.failure, key)
+        : await this.settleDone(transaction, active, step, at, outcome.result)
+      await writeJournal(this.parts.hub, transaction, at, [{ change: where.change, ...line }])
     })
     this.byKey.delete(key)
     this.parts.hub.emit('run', { change: where.change, steps: [step.id] })
     await this.drive(active)
+  }
+
+  private async settleDone(
+    transaction: Transaction,
+    active: Active,
+    step: StepRow,
+    at: string,
+    result: Ended['result'],
+  ): Promise<Line> {
+    const { verb, args } = this.commandOf(step)
+    const change = active.row.number
+    await recordEffect(
+      transaction,
+      { verb, args: resolvedArgs(args, resultsOf(active)) },
+      { change, step: step.id, at },
+    )
+    const wasUndoing = step.undoing
+    await step.update(
+      wasUndoing
+        ? { state: 'undone', undoing: false, key: null, endedAt: at }
+        : { state: 'done', key: null, endedAt: at, result: { ...result }, cause: null },
+      { transaction },
+    )
+    return {
+      kind: wasUndoing ? 'step.undone' : 'step.done',
+      about: `step/${changeId(change)}/${step.id}`,
+      says: `${stepText(active, step)}${wasUndoing ? ', undone' : ''}`,
+    }
+  }
+
+  /** A failed command is tried again while its policy allows, on the clock of whoever carries it. */
+  private async settleFailed(
+    transaction: Transaction,
+    active: Active,
+    step: StepRow,
+    atMs: number,
+    failure: Failure,
+    key: string,
+  ): Promise<Line> {
+    const change = changeId(active.row.number)
+    const tried = (step.undoing ? step.undoAttempts : step.attempts) - step.attemptsBefore
+    const isWanted = step.undoing === (active.row.direction === 'back')
+    const again = isWanted && failure.class === 'transient' && tried < step.retry.attempts
+    const dueMs = atMs + 1000 * backoffSeconds(step.retry, tried, key)
+    const top = { about: `change/${change}`, says: stepText(active, step) }
+    await step.update(
+      {
+        state: again ? 'retrying' : 'failed',
+        key: null,
+        dueAt: again ? isoClock(dueMs) : null,
+        cause: { ...failure, chain: [...failure.chain, top] },
+        endedAt: again ? null : isoClock(atMs),
+      },
+      { transaction },
+    )
+    const next = again ? `Attempt ${tried} of ${step.retry.attempts}.` : 'It is not tried again.'
+    return {
+      kind: again ? 'step.retrying' : 'step.failed',
+      about: `step/${change}/${step.id}`,
+      says: `${active.row.label}: ${step.group}: ${failure.says} ${next}`,
+    }
   }
 
   private async expected(view: FleetView): Promise<readonly Proof[]> {
@@ -501,7 +524,7 @@ export class Runner {
     if (active.row.state !== 'running') return
     const failed = steps.filter((step) => step.state === 'failed')
     const first = failed[0]
-    const at = isoClock(this.parts.outside.now)
+    const at = isoClock(this.parts.clock.now)
     if (
       first &&
       active.row.plan?.steps.some((step) => step.id === first.id && step.turnsBack === true)
@@ -590,7 +613,7 @@ export class Runner {
         ],
         async (transaction) => {
           await active.row.update(
-            { state: 'halted', cause: stuck.cause, endedAt: isoClock(this.parts.outside.now) },
+            { state: 'halted', cause: stuck.cause, endedAt: isoClock(this.parts.clock.now) },
             { transaction },
           )
         },
@@ -603,7 +626,7 @@ export class Runner {
       [
         {
           kind: 'run.taken-back',
-          says: `${active.row.label}: taken back; ${await this.leftBehind(active.row)}`,
+          says: `${active.row.label}: taken back; ${await this.leftBehind(active)}`,
         },
       ],
       (transaction) => this.close(active, 'taken-back', transaction),
@@ -611,20 +634,17 @@ export class Runner {
     await this.closed(active.row.number)
   }
 
-  /** What a run that was taken back has left at its site after all. */
-  private async leftBehind(row: ChangeRow): Promise<string> {
-    const { name, site: siteName } = row.intent as {
-      readonly name?: unknown
-      readonly site?: unknown
-    }
+  /** What a run that was taken back has left after all: whatever its commands make and the fleet still shows. */
+  private async leftBehind(active: Active): Promise<string> {
     this.parts.fleet.touchRegister()
     const view = await this.parts.fleet.view()
-    const site = view.sites.find((other) => other.name === siteName)
-    if (!site) return 'nothing is left'
-    const left = leftovers(site, view.clusters).filter((item) => item.was === name)
-    return left.length === 0
-      ? `nothing is left at ${site.name}`
-      : `left at ${site.name}: ${left.map((item) => `${item.kind} ${item.name}`).join(', ')}`
+    const results = resultsOf(active)
+    const made = [...active.steps.values()].flatMap(
+      ({ command }) =>
+        effectOf({ verb: command.verb, args: resolvedArgs(command.args, results) }).makes,
+    )
+    const left = [...new Set(made)].filter((about) => stands(view, about) === true)
+    return left.length === 0 ? 'nothing is left' : `left: ${left.join(', ')}`
   }
 
   private async close(
@@ -632,7 +652,7 @@ export class Runner {
     state: 'done' | 'taken-back' | 'given-up',
     transaction: Transaction,
   ): Promise<void> {
-    await active.row.update({ state, endedAt: isoClock(this.parts.outside.now) }, { transaction })
+    await active.row.update({ state, endedAt: isoClock(this.parts.clock.now) }, { transaction })
     await LockRow.destroy({ where: { change: active.row.number }, transaction })
     await ReservationRow.destroy({ where: { change: active.row.number }, transaction })
   }
@@ -646,11 +666,20 @@ export class Runner {
     void this.startWaiting().catch((error: unknown) => this.parts.onError(error))
   }
 
+  /** Tells each connector whether a run that it carries steps of is under way. */
   private async noteBusy(): Promise<void> {
-    await this.parts.outside.busy(
-      [...this.active.values()].some(
-        ({ row }) => row.state === 'running' || row.state === 'undoing',
-      ),
-    )
+    const busy = new Set<Connector>()
+    for (const { row, steps } of this.active.values()) {
+      if (row.state !== 'running' && row.state !== 'undoing') continue
+      for (const step of steps.values()) busy.add(this.carrying(step))
+    }
+    // A run that asks nothing but the register still wants its clock hurried: they are one.
+    for (const connector of this.parts.connectors.all()) await connector.busy?.(busy.size > 0)
   }
 }
+
+const stepText = (active: Active, step: StepRow): string =>
+  `${active.row.label}: ${step.group}: ${step.says}`
+
+const resultsOf = (active: Active): StepResults =>
+  Object.fromEntries([...active.steps.values()].map((step) => [step.id, step.result ?? {}]))

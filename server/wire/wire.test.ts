@@ -37,7 +37,7 @@ async function go(query: WalkQuery) {
   return { ...walkAnswer(found.walk), remedies: walkRemedies(read.world, query, found.walk) }
 }
 const podOf = async (workload: string, namespace = 'market'): Promise<string> => {
-  const pods = (await opened.gyrarch.outside.objects('bramble', {
+  const pods = (await opened.gyrarch.observe.objects('bramble', {
     kind: 'Pod',
     namespace,
   })) as unknown as readonly { metadata: { name: string }; status: { phase: string } }[]
@@ -52,6 +52,32 @@ const failing = async (from: string, to: string): Promise<number> => {
 }
 const says = (record: ChangeRecord, level: string): readonly string[] =>
   record.findings.filter((finding) => finding.level === level).map((finding) => finding.says)
+
+describe('what is expected', () => {
+  it('may name a deployment: it stands for its first running pod, from fact to proof', async () => {
+    const { gyrarch } = opened
+    await gyrarch.expectations.keep({
+      name: 'the loop reaches the bureau',
+      from: { pod: 'climate/climate-loop', cluster: 'bramble' },
+      to: { address: '10.88.4.20' },
+      port: 8443,
+      protocol: 'TCP',
+      delivered: true,
+    })
+    const held = async () => {
+      const view = await gyrarch.fleet.withExpected(await gyrarch.fleet.view())
+      return expectations(view).map(({ holds, hop }) => ({ holds, hop }))
+    }
+    expect(await held()).toEqual([{ holds: false, hop: 'acceptance' }])
+    const add = ['10.88.4.20/32']
+    const done = await run('wire.keep-source', { cluster: 'bramble', add, remove: [] })
+    expect(done.proof?.map(({ says, holds }) => [says, holds])).toContainEqual([
+      'the loop reaches the bureau: reached',
+      true,
+    ])
+    expect(await held()).toEqual([{ holds: true, hop: 'way-back' }])
+  })
+})
 
 describe('the weather bureau', () => {
   it('refuses the nodes’ addresses; the narrowest remedy, applied, lets it answer', async () => {
@@ -244,7 +270,7 @@ describe('the market', () => {
 
   const weights = async () =>
     (
-      (await opened.gyrarch.outside.objects('bramble', {
+      (await opened.gyrarch.observe.objects('bramble', {
         kind: 'HTTPRoute',
       })) as unknown as readonly {
         spec: { rules: readonly { backendRefs: readonly { name: string; weight: number }[] }[] }
@@ -329,7 +355,7 @@ describe('what goes in and out', () => {
       ['market/prices', '198.51.100.2'],
       ['market/asked', '198.51.100.9'],
     ])
-    const listed = (await opened.gyrarch.outside.objects('bramble', {
+    const listed = (await opened.gyrarch.observe.objects('bramble', {
       kind: 'Service',
       namespace: 'market',
     })) as unknown as readonly {

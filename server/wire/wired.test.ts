@@ -1,8 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { clusterOf } from '~/core/fleet'
-import { wiredObjects } from '~/core/wiring'
 import { birch, gyrarchForAll, runOut, type Opened } from '../testing/open'
-import { doneCommands } from './done'
+import { wiredWithMakers } from './wired'
 
 let opened: Opened
 gyrarchForAll((made) => (opened = made))
@@ -39,7 +38,7 @@ describe('what is wired after a hall raise over three zones', () => {
     const after = view.sites.find((site) => site.name === 'mossgate')
     const cluster = clusterOf(view, 'birch')
     if (!cluster || !before || !after) throw new Error('no birch')
-    const rows = wiredObjects(view, cluster, await doneCommands())
+    const rows = await wiredWithMakers(view, cluster)
     const has = (what: string, value: string) =>
       rows.find((row) => row.what === what && row.value.includes(value))
     // Whatever the site holds now and did not before is on the page.

@@ -257,14 +257,16 @@ export const isReadyPod = (pod: Pod): boolean => pod.phase === 'Running' && pod.
 /** Labels of a pod: its template’s, and what its controller adds. */
 export function podLabels(
   workload: Workload | undefined,
-  pod: Pod,
+  pod: Pick<Pod, 'workload' | 'hash'> & { readonly name?: string },
 ): Readonly<Record<string, string>> {
   if (!workload) return { app: pod.workload }
   const own = texts(record(templateOf(workload, pod.hash)['metadata'])['labels'])
   return {
     ...own,
     ...(pod.hash === undefined ? {} : { 'pod-template-hash': pod.hash }),
-    ...(workload.kind === 'StatefulSet' ? { 'statefulset.kubernetes.io/pod-name': pod.name } : {}),
+    ...(workload.kind === 'StatefulSet'
+      ? { 'statefulset.kubernetes.io/pod-name': pod.name ?? '' }
+      : {}),
   }
 }
 

@@ -6,7 +6,7 @@ import { timeServersFor } from '../sites/surroundings'
 import type { Behaviour } from '../engine/sim'
 import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
-import type { Cluster, Condition, Machine, Node, Taint } from '../world'
+import type { Cluster, Condition, Machine, Node } from '../world'
 import { answering, apiAnswers } from './api'
 import { fillWorkload, loads, record } from './pods'
 

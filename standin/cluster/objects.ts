@@ -3,7 +3,7 @@ import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
-import type { Cluster, Manifest, Operation, OperationFailure, Pod, Workload } from '../world'
+import type { Cluster, Manifest, OperationFailure, Pod, Workload } from '../world'
 import { addService } from './add-ons'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
@@ -19,7 +19,6 @@ import {
   objectKey,
   podsOf,
   record as fields,
-  text,
   workloadFrom,
 } from './manifests'
 import { fillWorkload, loads, podKey, record } from './pods'

@@ -1,4 +1,5 @@
 /** What can be asked of a pod from inside, and what it has written: looked up, connected to, read; nothing is changed. */
+import type { ProbeAnswer, ProbeKind } from '../../core/contract'
 import { parseAddress } from '../../core/addresses'
 import { send } from '../traffic/path'
 import type { Cluster, Pod } from '../world'
@@ -8,21 +9,6 @@ import { workloadOf } from './fits'
 import { podKey } from './pods'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
-
-export const probeKinds = [
-  'look-up',
-  'connect',
-  'request',
-  'environment',
-  'files',
-  'processes',
-] as const
-export type ProbeKind = (typeof probeKinds)[number]
-
-export interface ProbeAnswer {
-  readonly good: boolean
-  readonly lines: readonly string[]
-}
 
 const failed = (...lines: readonly string[]): ProbeAnswer => ({ good: false, lines })
 

@@ -1,4 +1,5 @@
 /** What pods really use: a wave over the day below or above what they ask for, the same whenever it is looked at. */
+import type { UsageReport } from '../../core/contract'
 import { parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
@@ -6,18 +7,6 @@ import type { Cluster, Workload } from '../world'
 import { answering } from './api'
 import { loadAt } from './autoscale'
 import { currentTemplate, list, podsOf, record as fields } from './manifests'
-
-export interface Usage {
-  /** `Kind/namespace/name` */
-  readonly workload: string
-  /** Of one pod, a sample every five minutes of the last day: thousandths of a core, bytes. */
-  readonly cpuMilli: readonly number[]
-  readonly memoryBytes: readonly number[]
-  /** Times a container was ended because it used more memory than it may. */
-  readonly memoryKills: number
-  /** Part of the five-minute spans in which it wanted more CPU than its limit let it have. */
-  readonly throttled: number
-}
 
 const stepMs = 300_000
 const samples = 288
@@ -32,7 +21,7 @@ function cpuLimit(workload: Workload): number {
     : Infinity
 }
 
-function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
+function usageOf(sim: Sim, cluster: Cluster, workload: Workload): UsageReport {
   const { seed } = sim.world
   const key = `${cluster.name}/${workload.namespace}/${workload.name}`
   const level = 0.2 + 0.6 * uniform(seed, `${key}/cpu`)
@@ -65,7 +54,7 @@ function usageOf(sim: Sim, cluster: Cluster, workload: Workload): Usage {
 }
 
 /** Use of every workload that has pods; null if the cluster does not answer. */
-export function usage(sim: Sim, name: string): readonly Usage[] | null {
+export function usage(sim: Sim, name: string): readonly UsageReport[] | null {
   const cluster = answering(sim, name)
   if ('class' in cluster) return null
   return cluster.workloads

@@ -2,6 +2,8 @@
  * Traffic: who calls whom, at which rate, and how it fares. Rates are steady, so nothing is counted by event: each flow
  * keeps the spans in which it fared alike, and is looked at anew when something about its cluster or site has changed.
  */
+import type { TrafficReport } from '../../core/contract'
+import { isoTime } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import { isReadyPod, list, record as fields, text } from '../cluster/manifests'
@@ -242,18 +244,6 @@ export function lookAtTraffic(sim: Sim, cluster: Cluster): void {
   cluster.traffic = traffic
 }
 
-export interface TrafficReport {
-  /** `namespace/workload` or an address, and what it calls. */
-  readonly from: string
-  readonly to: string
-  readonly port: number
-  readonly method: string
-  readonly path: string
-  /** Milliseconds an answer takes, as the callers measure: half of them are faster. */
-  readonly medianMs: number
-  readonly spans: readonly Span[]
-}
-
 /** The traffic of a cluster over the last day; empty where nobody measures. */
 export function trafficOf(sim: Sim, name: string): readonly TrafficReport[] {
   const cluster = sim.cluster(name)
@@ -271,7 +261,11 @@ export function trafficOf(sim: Sim, name: string): readonly TrafficReport[] {
       method: flow?.method ?? 'GET',
       path: flow?.path ?? '/',
       medianMs: Math.round(30 + 120 * uniform(sim.world.seed, `${name}/${key}/ms`)) / 10,
-      spans,
+      spans: spans.map((span) => ({
+        ...span,
+        from: isoTime(span.from),
+        until: span.until === null ? null : isoTime(span.until),
+      })),
     }
   })
 }

@@ -14,7 +14,7 @@ import {
 } from '~/core/fleet'
 import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
-import { setHealth } from '~/server/health/policy'
+import { setHealth } from '~/server/watchers/health-policy'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -102,8 +102,8 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   const tab = tabs.find((one) => one === search.get('show')) ?? 'nodes'
   const state = stateContext(view)
   const site = view.sites.find((other) => other.name === cluster.site)
-  const objects = tab === 'objects' ? await gyrarch.outside.objects(cluster.name, {}) : null
-  const events = tab === 'events' ? await gyrarch.outside.events(cluster.name) : []
+  const objects = tab === 'objects' ? await gyrarch.observe.objects(cluster.name, {}) : null
+  const events = tab === 'events' ? await gyrarch.observe.events(cluster.name) : []
   const at = search.get('at')
   return {
     aim: `cluster/${cluster.name}`,

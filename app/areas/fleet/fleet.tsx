@@ -127,7 +127,7 @@ async function zoomedTree(
 ): Promise<FleetNode> {
   const [kind, cluster] = (zoom ?? '').split('/')
   if (cluster === undefined || (kind !== 'cluster' && kind !== 'pool')) return tree
-  const objects = await gyrarch.outside.objects(cluster, { kind: 'Pod' })
+  const objects = await gyrarch.observe.objects(cluster, { kind: 'Pod' })
   const pods = ((objects ?? []) as unknown as readonly PodObject[]).flatMap(
     ({ metadata, spec, status }): TreePod[] => {
       const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number =>

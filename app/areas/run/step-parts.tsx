@@ -2,7 +2,6 @@
 import type { StepRecord } from '~/server/changes/changes'
 import { RefLink } from '../../parts/ref-link'
 import { StateGlyph, stepGlyph } from '../../parts/state'
-import { To } from '../../parts/to'
 import { timeText } from '../../parts/when'
 
 export const StepState = ({ step }: { readonly step: StepRecord }) => (

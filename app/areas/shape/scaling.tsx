@@ -124,7 +124,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ),
     ),
   )
-  const metrics = await gyrarch.outside.loadMetrics(
+  const metrics = await gyrarch.observe.load(
     chosen.cluster,
     chosen.workload.split('/').slice(1).join('/'),
     from - 86_400_000,

@@ -29,7 +29,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     .slice(0, 12)) {
     const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
     const read = readWorld(objects)
-    const used = (await gyrarch.outside.usage(cluster.name)) ?? []
+    const used = (await gyrarch.observe.usage(cluster.name)) ?? []
     if (!read.ok) continue
     const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
     const byWorkload = new Map(

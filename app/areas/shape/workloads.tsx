@@ -42,7 +42,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const at = search.get('in') ?? aim
   const chosen = rows.find((row) => row.key === wanted && row.cluster === at) ?? null
   const events = chosen
-    ? (await gyrarch.outside.events(chosen.cluster))
+    ? (await gyrarch.observe.events(chosen.cluster))
         .filter((event) => event.about.includes(`/${chosen.name}`))
         .slice(-20)
         .reverse()

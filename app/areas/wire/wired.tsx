@@ -2,8 +2,8 @@
 import { nodesOf } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { expectations } from '~/core/wire'
-import { poolFill, wiredObjects, type Wired } from '~/core/wiring'
-import { doneCommands } from '~/server/wire/done'
+import { poolFill, type Wired } from '~/core/wiring'
+import { wiredWithMakers } from '~/server/wire/wired'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { StateGlyph } from '../../parts/state'
@@ -45,7 +45,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         ]
       : []
   })
-  const rows = wiredObjects(view, cluster, await doneCommands())
+  const rows = await wiredWithMakers(view, cluster)
   const balancers = site.balancers.filter((one) => one.cluster === cluster.name)
   const policies = (view.objects?.[cluster.name] ?? []).filter(
     (object) => object.kind === 'NetworkPolicy',

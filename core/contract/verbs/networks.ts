@@ -38,6 +38,7 @@ export const routeAdd = verb({
   failures: [],
   at: atSite,
   touches: siteSlice,
+  makes: ({ site, network, to }) => [ref('route', site, network, to)],
 })
 
 export const routeRemove = verb({
@@ -48,6 +49,7 @@ export const routeRemove = verb({
   failures: [],
   at: atSite,
   touches: siteSlice,
+  removes: ({ site, network, to }) => [ref('route', site, network, to)],
 })
 
 export const addressHold = verb({

@@ -111,6 +111,7 @@ export const keepSourceSet = verb({
   failures: [],
   at: atCluster,
   touches: clusterSlice,
+  makes: ({ cluster, ranges }) => ranges.map((range) => ref('kept-source', cluster, range)),
 })
 
 /** Sets the weights of one rule’s backends; others stay. */

@@ -1,269 +1,183 @@
 /**
- * Gyrarch’s own register as a port: clusters, and machines that are waited for. Its verbs are idempotent, so an unknown
- * outcome is simply repeated. A verb may wait for something from outside; its end is then told to the runner later.
+ * Gyrarch’s own register as a connector: clusters, ranges, pools, calendars, prices, and machines that are waited for.
+ * Its verbs are idempotent, so an unknown outcome is simply repeated. A verb may wait for a call from outside; its end
+ * is then told by whoever takes the call.
  */
-import { z } from 'zod'
-import { weekdays } from '~/core/scaling'
+import {
+  type ArgsOf,
+  type Connector,
+  type ConnectorClock,
+  type ConnectorListener,
+  type DefinitionOf,
+  type Ended,
+  type Origin,
+  type Outcome,
+  readCommand,
+  type VerbName,
+} from '~/core/contract'
 import type { Database } from '../../records/database'
 import { ClusterRow, JoinRow, LedgerRow, PriceRow } from '../../records/models'
 
-const entry = z.object({
-  name: z.string(),
-  site: z.string(),
-  guarded: z.boolean(),
-  labels: z.record(z.string(), z.string()),
-  release: z.string(),
-  controlPlane: z.union([
-    z.object({ kind: z.literal('own'), count: z.number() }),
-    z.object({ kind: z.literal('managed'), tier: z.enum(['plain', 'assured']) }),
-  ]),
-  pools: z.array(
-    z.object({
-      name: z.string(),
-      size: z.string(),
-      lifetime: z.enum(['on-demand', 'spot']),
-      range: z.object({ min: z.number(), max: z.number() }).nullable(),
-      taints: z.array(
-        z.object({
-          key: z.string(),
-          value: z.string(),
-          effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']),
-        }),
-      ),
-    }),
-  ),
-  pods: z.string(),
-  services: z.string(),
-  maxPodsPerNode: z.number(),
-  endpoint: z.string().nullable(),
-})
+/** What a verb did, or nothing while it waits for a call. */
+type Done = { readonly result: Readonly<Record<string, unknown>>; readonly says: string } | null
 
-const rangeLine = z.object({ domain: z.string(), range: z.string(), name: z.string() })
-
-export type LedgerOutcome =
-  { readonly result: Record<string, unknown>; readonly says: string } | { readonly waits: string }
-
-/** What a verb that waits needs to know of where it stands. */
-export interface LedgerPlace {
-  readonly change: number
-  readonly attempt: number
+interface Place extends Origin {
   /** Milliseconds on the clock. */
   readonly now: number
-}
-
-export async function ledgerCommand(
-  database: Database,
-  verb: string,
-  args: Readonly<Record<string, unknown>>,
-  place: LedgerPlace,
-): Promise<LedgerOutcome> {
-  if (verb === 'join.await') return awaitJoin(database, args, place)
-  if (verb === 'join.forget') {
-    await database.write((transaction) =>
-      JoinRow.destroy({
-        where: { change: place.change, machine: String(args['machine']) },
-        transaction,
-      }),
-    )
-    return { result: {}, says: 'no longer waited for' }
-  }
-  if (verb === 'cluster.enter') {
-    const cluster = entry.parse(args)
-    await database.write((transaction) =>
-      ClusterRow.upsert(
-        {
-          ...cluster,
-          drives: [],
-          ...(cluster.pools.some((pool) => pool.range !== null)
-            ? { autoscale: { enabled: true, order: 'tightest' as const } }
-            : {}),
-        },
-        { transaction },
-      ),
-    )
-    return {
-      result: { cluster: cluster.name, site: cluster.site },
-      says: `${cluster.name} entered with pods ${cluster.pods} and services ${cluster.services}`,
-    }
-  }
-  if (verb === 'cluster.strike') {
-    const name = String(args['name'])
-    await database.write((transaction) => ClusterRow.destroy({ where: { name }, transaction }))
-    return { result: { cluster: name }, says: `${name} struck` }
-  }
-  if (verb === 'ranges.enter') {
-    const wish = z.object({ add: z.array(rangeLine), remove: z.array(rangeLine) }).parse(args)
-    await database.write(async (transaction) => {
-      for (const gone of wish.remove)
-        await LedgerRow.destroy({ where: { ...gone }, limit: 1, transaction })
-      const known = new Set(
-        (await LedgerRow.findAll({ transaction })).map(
-          (row) => `${row.domain}\n${row.range}\n${row.name}`,
-        ),
-      )
-      await LedgerRow.bulkCreate(
-        wish.add.filter((one) => !known.has(`${one.domain}\n${one.range}\n${one.name}`)),
-        { transaction },
-      )
-    })
-    return {
-      result: { entered: wish.add.length, struck: wish.remove.length },
-      says: `${wish.add.length} entered, ${wish.remove.length} struck`,
-    }
-  }
-  if (verb === 'pool.range') {
-    const wish = z
-      .object({
-        cluster: z.string(),
-        pool: z.string(),
-        range: z.object({ min: z.number(), max: z.number() }).nullable(),
-      })
-      .parse(args)
-    await database.write(async (transaction) => {
-      const row = await ClusterRow.findByPk(wish.cluster, { transaction })
-      if (row)
-        await row.update(
-          {
-            pools: row.pools.map((pool) =>
-              pool.name === wish.pool ? { ...pool, range: wish.range } : pool,
-            ),
-          },
-          { transaction },
-        )
-    })
-    return {
-      result: { pool: wish.pool },
-      says: wish.range
-        ? `${wish.pool} scales between ${wish.range.min} and ${wish.range.max}`
-        : `${wish.pool} no longer scales by itself`,
-    }
-  }
-  if (verb === 'pool.set') {
-    const wish = z.object({ cluster: z.string(), pool: entry.shape.pools.element }).parse(args)
-    await database.write(async (transaction) => {
-      const row = await ClusterRow.findByPk(wish.cluster, { transaction })
-      const known = row?.pools.some((pool) => pool.name === wish.pool.name) === true
-      if (row)
-        await row.update(
-          {
-            pools: known
-              ? row.pools.map((pool) => (pool.name === wish.pool.name ? wish.pool : pool))
-              : [...row.pools, wish.pool],
-          },
-          { transaction },
-        )
-    })
-    return {
-      result: { pool: wish.pool.name },
-      says: `pool ${wish.pool.name} of ${wish.pool.size} entered`,
-    }
-  }
-  if (verb === 'pool.strike') {
-    const wish = z.object({ cluster: z.string(), pool: z.string() }).parse(args)
-    await database.write(async (transaction) => {
-      const row = await ClusterRow.findByPk(wish.cluster, { transaction })
-      if (row)
-        await row.update(
-          { pools: row.pools.filter((pool) => pool.name !== wish.pool) },
-          { transaction },
-        )
-    })
-    return { result: { pool: wish.pool }, says: `pool ${wish.pool} struck` }
-  }
-  if (verb === 'autoscale.set') {
-    const wish = z
-      .object({
-        cluster: z.string(),
-        policy: z
-          .object({ enabled: z.boolean(), order: z.enum(['tightest', 'cheapest', 'listed']) })
-          .nullable(),
-      })
-      .parse(args)
-    await database.write((transaction) =>
-      ClusterRow.update({ autoscale: wish.policy }, { where: { name: wish.cluster }, transaction }),
-    )
-    return {
-      result: { enabled: wish.policy?.enabled === true },
-      says:
-        wish.policy?.enabled === true
-          ? `pools of ${wish.cluster} scale by themselves, ${wish.policy.order}`
-          : `pools of ${wish.cluster} stay as they are`,
-    }
-  }
-  if (verb === 'prices.set') {
-    const wish = z
-      .object({
-        prices: z.array(z.object({ site: z.string(), item: z.string(), units: z.number() })),
-      })
-      .parse(args)
-    await database.write((transaction) =>
-      PriceRow.bulkCreate(wish.prices, { updateOnDuplicate: ['units'], transaction }),
-    )
-    return { result: { entered: wish.prices.length }, says: `${wish.prices.length} prices entered` }
-  }
-  if (verb === 'rest.set') {
-    const wish = z
-      .object({
-        cluster: z.string(),
-        rest: z
-          .object({
-            zone: z.string(),
-            windows: z.array(
-              z.object({ days: z.array(z.enum(weekdays)), stop: z.string(), start: z.string() }),
-            ),
-          })
-          .nullable(),
-      })
-      .parse(args)
-    // A calendar speaks from now on: what it would have done before it was there is not made up for.
-    await database.write((transaction) =>
-      ClusterRow.update(
-        { rest: wish.rest, restDoneAt: new Date(place.now).toISOString() },
-        { where: { name: wish.cluster }, transaction },
-      ),
-    )
-    return {
-      result: { windows: wish.rest?.windows.length ?? 0 },
-      says: wish.rest
-        ? `${wish.cluster} rests in ${wish.rest.windows.length} windows, in ${wish.rest.zone}`
-        : `${wish.cluster} no longer rests by itself`,
-    }
-  }
-  throw new Error(`the register has no verb ${verb}`)
 }
 
 /** Join scripts are for one use within so many milliseconds. */
 export const joinTokenMs = 30 * 60_000
 
+type RegisterVerb = {
+  [Name in VerbName]: DefinitionOf<Name>['port'] extends 'ledger' ? Name : never
+}[VerbName]
+
+type Work<Args> = { of(database: Database, args: Args, place: Place): Promise<Done> }['of']
+
+async function enterCluster(database: Database, args: ArgsOf<'cluster.enter'>): Promise<Done> {
+  const scales = args.pools.some((pool) => pool.range !== null)
+  const row = {
+    ...args,
+    labels: { ...args.labels },
+    pools: args.pools.map((pool) => ({ ...pool, taints: [...pool.taints] })),
+    drives: [],
+    ...(scales ? { autoscale: { enabled: true, order: 'tightest' as const } } : {}),
+  }
+  await database.write((transaction) => ClusterRow.upsert(row, { transaction }))
+  return {
+    result: { cluster: args.name, site: args.site },
+    says: `${args.name} entered with pods ${args.pods} and services ${args.services}`,
+  }
+}
+
+async function strikeCluster(database: Database, args: ArgsOf<'cluster.strike'>): Promise<Done> {
+  const { name } = args
+  await database.write((transaction) => ClusterRow.destroy({ where: { name }, transaction }))
+  return { result: { cluster: name }, says: `${name} struck` }
+}
+
+async function enterRanges(database: Database, args: ArgsOf<'ranges.enter'>): Promise<Done> {
+  const keyOf = (line: { domain: string; range: string; name: string }): string =>
+    `${line.domain}\n${line.range}\n${line.name}`
+  await database.write(async (transaction) => {
+    for (const gone of args.remove)
+      await LedgerRow.destroy({ where: { ...gone }, limit: 1, transaction })
+    const known = new Set((await LedgerRow.findAll({ transaction })).map(keyOf))
+    await LedgerRow.bulkCreate(
+      args.add.filter((line) => !known.has(keyOf(line))),
+      { transaction },
+    )
+  })
+  return {
+    result: { entered: args.add.length, struck: args.remove.length },
+    says: `${args.add.length} entered, ${args.remove.length} struck`,
+  }
+}
+
+/** Rewrites the pools of a registered cluster; one that is not there is left alone. */
+async function withPools(
+  database: Database,
+  cluster: string,
+  change: (pools: ClusterRow['pools']) => ClusterRow['pools'],
+): Promise<void> {
+  await database.write(async (transaction) => {
+    const row = await ClusterRow.findByPk(cluster, { transaction })
+    if (row) await row.update({ pools: change(row.pools) }, { transaction })
+  })
+}
+
+async function setRange(database: Database, args: ArgsOf<'pool.range'>): Promise<Done> {
+  const { cluster, pool, range } = args
+  await withPools(database, cluster, (pools) =>
+    pools.map((other) => (other.name === pool ? { ...other, range } : other)),
+  )
+  return {
+    result: { pool },
+    says: range
+      ? `${pool} scales between ${range.min} and ${range.max}`
+      : `${pool} no longer scales by itself`,
+  }
+}
+
+async function setPool(database: Database, args: ArgsOf<'pool.set'>): Promise<Done> {
+  const pool = { ...args.pool, taints: [...args.pool.taints] }
+  await withPools(database, args.cluster, (pools) =>
+    pools.some((other) => other.name === pool.name)
+      ? pools.map((other) => (other.name === pool.name ? pool : other))
+      : [...pools, pool],
+  )
+  return { result: { pool: pool.name }, says: `pool ${pool.name} of ${pool.size} entered` }
+}
+
+async function strikePool(database: Database, args: ArgsOf<'pool.strike'>): Promise<Done> {
+  await withPools(database, args.cluster, (pools) =>
+    pools.filter((other) => other.name !== args.pool),
+  )
+  return { result: { pool: args.pool }, says: `pool ${args.pool} struck` }
+}
+
+async function setAutoscale(database: Database, args: ArgsOf<'autoscale.set'>): Promise<Done> {
+  const { cluster, policy } = args
+  await database.write((transaction) =>
+    ClusterRow.update({ autoscale: policy }, { where: { name: cluster }, transaction }),
+  )
+  return {
+    result: { enabled: policy?.enabled === true },
+    says:
+      policy?.enabled === true
+        ? `pools of ${cluster} scale by themselves, ${policy.order}`
+        : `pools of ${cluster} stay as they are`,
+  }
+}
+
+async function setPrices(database: Database, args: ArgsOf<'prices.set'>): Promise<Done> {
+  await database.write((transaction) =>
+    PriceRow.bulkCreate([...args.prices], { updateOnDuplicate: ['units'], transaction }),
+  )
+  return { result: { entered: args.prices.length }, says: `${args.prices.length} prices entered` }
+}
+
+/** A calendar speaks from now on: what it would have done before it was there is not made up for. */
+async function setRest(
+  database: Database,
+  args: ArgsOf<'rest.set'>,
+  { now }: Place,
+): Promise<Done> {
+  const rest = args.rest && {
+    zone: args.rest.zone,
+    windows: args.rest.windows.map((window) => ({ ...window, days: [...window.days] })),
+  }
+  await database.write((transaction) =>
+    ClusterRow.update(
+      { rest, restDoneAt: new Date(now).toISOString() },
+      { where: { name: args.cluster }, transaction },
+    ),
+  )
+  return {
+    result: { windows: rest?.windows.length ?? 0 },
+    says: rest
+      ? `${args.cluster} rests in ${rest.windows.length} windows, in ${rest.zone}`
+      : `${args.cluster} no longer rests by itself`,
+  }
+}
+
 async function awaitJoin(
   database: Database,
-  args: Readonly<Record<string, unknown>>,
-  place: LedgerPlace,
-): Promise<LedgerOutcome> {
-  const wish = z
-    .object({
-      cluster: z.string(),
-      site: z.string(),
-      machine: z.string(),
-      node: z.string(),
-      card: z.string(),
-      address: z.string(),
-    })
-    .parse(args)
-  const known = await JoinRow.findOne({ where: { change: place.change, machine: wish.machine } })
-  const same =
-    known &&
-    known.card === wish.card &&
-    known.address === wish.address &&
-    known.round >= place.attempt
-  if (same && known.usedAt !== null)
+  args: ArgsOf<'join.await'>,
+  place: Place,
+): Promise<Done> {
+  const row = await JoinRow.findOne({ where: { change: place.change, machine: args.machine } })
+  const isSame =
+    row && row.card === args.card && row.address === args.address && row.round >= place.attempt
+  if (isSame && row.usedAt !== null)
     return {
-      result: { address: known.address, calledAt: known.usedAt },
-      says: `called at ${known.usedAt.slice(11, 16)}`,
+      result: { address: row.address, calledAt: row.usedAt },
+      says: `called at ${row.usedAt.slice(11, 16)}`,
     }
-  if (!same) {
+  if (!isSame) {
     const fresh = {
-      ...wish,
+      ...args,
       change: place.change,
       round: place.attempt,
       until: new Date(place.now + joinTokenMs).toISOString(),
@@ -273,5 +187,81 @@ async function awaitJoin(
     }
     await database.write((transaction) => JoinRow.upsert(fresh, { transaction }))
   }
-  return { waits: `${wish.machine} has not called yet` }
+  return null
+}
+
+async function forgetJoin(
+  database: Database,
+  args: ArgsOf<'join.forget'>,
+  { change }: Place,
+): Promise<Done> {
+  await database.write((transaction) =>
+    JoinRow.destroy({ where: { change, machine: args.machine }, transaction }),
+  )
+  return { result: {}, says: 'no longer waited for' }
+}
+
+const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
+  'cluster.enter': enterCluster,
+  'cluster.strike': strikeCluster,
+  'ranges.enter': enterRanges,
+  'pool.range': setRange,
+  'pool.set': setPool,
+  'pool.strike': strikePool,
+  'autoscale.set': setAutoscale,
+  'prices.set': setPrices,
+  'rest.set': setRest,
+  'join.await': awaitJoin,
+  'join.forget': forgetJoin,
+}
+
+const byVerb: ReadonlyMap<string, Work<Readonly<Record<string, unknown>>>> = new Map(
+  Object.entries(works),
+)
+
+export class Register implements Connector {
+  readonly name = 'register'
+  private listener: ConnectorListener | null = null
+
+  constructor(
+    private readonly database: Database,
+    readonly clock: ConnectorClock,
+    /** Told whenever something was written. */
+    private readonly written: () => void,
+  ) {}
+
+  connect(listener: ConnectorListener): void {
+    this.listener = listener
+  }
+
+  async issue(
+    key: string,
+    verb: string,
+    args: Readonly<Record<string, unknown>>,
+    origin: Origin,
+  ): Promise<void> {
+    const at = this.clock.now
+    const ended = (outcome: Pick<Ended, 'result' | 'failure' | 'evidence'>): void =>
+      this.listener?.ended(key, { known: true, ended: true, at, ...outcome })
+    const read = readCommand(verb, args)
+    const work = byVerb.get(verb)
+    if (!read.ok || !work) {
+      const says = read.ok ? `The register has no verb ${verb}.` : read.says
+      const reason = read.ok ? 'unknown-verb' : read.reason
+      ended({
+        result: null,
+        failure: { class: 'permanent', reason, says, chain: [] },
+        evidence: [],
+      })
+      return
+    }
+    const done = await work(this.database, read.args, { ...origin, now: at })
+    this.written()
+    if (done) ended({ result: done.result, failure: null, evidence: [{ at, says: done.says }] })
+  }
+
+  /** Nothing is kept by key: repeating a verb does what it did. */
+  async lookup(): Promise<Outcome> {
+    return { known: false }
+  }
 }

@@ -2,40 +2,48 @@
  * The simulator behind a message interface, so that it can live in a worker thread.
  * It is asked one thing at a time and holds no connection to anything: what must outlive it is given back as chunks.
  */
+import type {
+  BoxFacts,
+  ClusterEvent,
+  ClusterReport,
+  LoadPoint,
+  MeteredThing,
+  PeerReport,
+  ProbeAnswer,
+  ProbeKind,
+  SiteReport,
+  TrafficReport,
+  UsageReport,
+} from '~/core/contract'
 import {
+  boxFactsOf,
   buildWorld,
-  enterCredential,
   type Cluster,
   clusterReport,
-  type ClusterReport,
+  credentialAnswer,
   endFault,
+  enterCredential,
   eventsOf,
-  type ClusterEvent,
   type Fault,
   faultObjection,
+  loadAt,
+  meterOf,
   objectsOf,
-  type Metered,
   type Operation,
-  type Peer,
   peersOf,
-  trafficOf,
-  type TrafficReport,
-  possibleFaults,
+  podLog,
   type PossibleFault,
+  possibleFaults,
+  probe,
   type Scenario,
   Simulator,
   type Site,
   siteReport,
   type Snapshot,
   startFault,
-  type World,
-  loadAt,
-  podLog,
-  probe,
+  trafficOf,
   usage,
-  type Usage,
-  type ProbeAnswer,
-  type ProbeKind,
+  type World,
 } from '~/standin'
 
 /** A stamped command out of the log. */
@@ -75,7 +83,7 @@ export interface Asks {
     ask: Record<string, never>
     answer: { sites: readonly string[]; clusters: readonly string[] }
   }
-  site: { ask: { name: string }; answer: Site | null }
+  site: { ask: { name: string }; answer: SiteReport | null }
   cluster: { ask: { name: string }; answer: ClusterReport | null }
   objects: {
     ask: { cluster: string; kind?: string | undefined; namespace?: string | undefined }
@@ -84,17 +92,22 @@ export interface Asks {
   events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
   load: {
     ask: { cluster: string; workload: string; from: number; to: number; step: number }
-    answer: readonly { readonly at: number; readonly value: number }[] | null
+    answer: readonly LoadPoint[] | null
   }
-  meter: { ask: { site: string }; answer: readonly Metered[] | null }
+  meter: { ask: { site: string }; answer: readonly MeteredThing[] | null }
   traffic: { ask: { cluster: string }; answer: readonly TrafficReport[] }
-  peers: { ask: Record<string, never>; answer: readonly Peer[] }
-  usage: { ask: { cluster: string }; answer: readonly Usage[] | null }
+  peers: { ask: Record<string, never>; answer: readonly PeerReport[] }
+  usage: { ask: { cluster: string }; answer: readonly UsageReport[] | null }
   log: { ask: { cluster: string; pod: string; lines: number }; answer: readonly string[] | null }
   probe: {
     ask: { cluster: string; pod: string; kind: ProbeKind; target: string }
     answer: ProbeAnswer | null
   }
+  credential: {
+    ask: { site: string; fingerprint: string }
+    answer: { readonly good: boolean; readonly says: string }
+  }
+  boxFacts: { ask: { site: string; machine: string }; answer: BoxFacts | null }
   faults: {
     ask: Record<string, never>
     answer: { possible: readonly PossibleFault[]; active: readonly Fault[] }
@@ -192,7 +205,7 @@ export class Engine {
         )
       }
       case 'meter':
-        return this.sim.site(question.site)?.meter ?? null
+        return meterOf(this.sim, question.site)
       case 'traffic':
         return trafficOf(this.sim, question.cluster)
       case 'peers':
@@ -203,6 +216,10 @@ export class Engine {
         return podLog(this.sim, question.cluster, question.pod, question.lines)
       case 'probe':
         return probe(this.sim, question.cluster, question.pod, question.kind, question.target)
+      case 'credential':
+        return credentialAnswer(this.sim, question.site, question.fingerprint)
+      case 'boxFacts':
+        return boxFactsOf(this.sim, question.site, question.machine)
       case 'faults':
         return { possible: possibleFaults, active: this.sim.world.faults }
       case 'faultObjection':

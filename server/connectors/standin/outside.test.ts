@@ -5,7 +5,8 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { demoScenario } from './demo'
 import { Engine } from './engine'
 import { inThisThread } from './engine-link'
-import { type Listener, Outside } from './outside'
+import type { ConnectorListener } from '~/core/contract'
+import { type ClockKeeper, Outside } from './outside'
 
 // Without load nothing follows the time of day: what happens is what is asked for.
 const scenario = {
@@ -28,22 +29,30 @@ function ear(wakes: number[] = []) {
     woken: [] as number[],
     evidence: [] as string[],
   }
-  const listener: Listener = {
+  const keeper: ClockKeeper = {
     atRest: async () => undefined,
     wakeAt: () => wakes[0] ?? null,
     woken: (now) => {
       heard.woken.push(now)
       wakes.shift()
     },
-    evidence: (_key, evidence) => heard.evidence.push(evidence.at(-1)?.says ?? ''),
-    ended: (key, outcome) => heard.ended.push([key, outcome.at]),
-    changed: (slices) => heard.changed.push(...slices),
     clock: () => undefined,
     failed: (error) => {
       throw error
     },
   }
-  return { heard, listener }
+  const listener: ConnectorListener = {
+    evidence: (_key, evidence) => void heard.evidence.push(evidence.at(-1)?.says ?? ''),
+    ended: (key, outcome) => void heard.ended.push([key, outcome.at]),
+    changed: (slices) => void heard.changed.push(...slices),
+  }
+  return {
+    heard,
+    listenTo: (one: Outside) => {
+      one.keep(keeper)
+      one.connect(listener)
+    },
+  }
 }
 
 const machine = (name: string) => ({
@@ -77,8 +86,8 @@ describe('the clock', () => {
   })
 
   it('stops where the runner wants to be woken', async () => {
-    const { heard, listener } = ear([start + 10_000, start + 25_000])
-    outside.listen(listener)
+    const { heard, listenTo } = ear([start + 10_000, start + 25_000])
+    listenTo(outside)
     await outside.advance(60)
     expect(heard.woken).toEqual([start + 10_000, start + 25_000])
     expect(outside.now).toBe(start + 60_000)
@@ -118,8 +127,8 @@ describe('the clock', () => {
 
 describe('commands', () => {
   it('end at their own time, which the listener is told, with evidence and what changed', async () => {
-    const { heard, listener } = ear()
-    outside.listen(listener)
+    const { heard, listenTo } = ear()
+    listenTo(outside)
     await outside.issue('a', 'machine.create', machine('rowan-1'))
     await outside.advance(600)
     expect(heard.ended).toHaveLength(1)
@@ -129,8 +138,8 @@ describe('commands', () => {
   })
 
   it('under a repeated key are done once, and the first result is told again', async () => {
-    const { heard, listener } = ear()
-    outside.listen(listener)
+    const { heard, listenTo } = ear()
+    listenTo(outside)
     await outside.issue('a', 'machine.create', machine('rowan-1'))
     await outside.advance(600)
     await outside.issue('a', 'machine.create', machine('rowan-2'))

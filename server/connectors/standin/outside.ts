@@ -5,21 +5,24 @@
  */
 import { join } from 'node:path'
 import type {
-  ClusterReport,
+  BoxFacts,
   ClusterEvent,
-  Fault,
-  Metered,
-  Operation,
-  Peer,
-  TrafficReport,
-  PossibleFault,
+  ClusterReport,
+  Connector,
+  ConnectorListener,
+  LoadPoint,
+  MeteredThing,
+  Observe,
+  Outcome,
+  PeerReport,
   ProbeAnswer,
   ProbeKind,
-  Scenario,
-  Site,
-  Usage,
-} from '~/standin'
-import type { CommandPort, Evidence, Outcome } from '../../ports/port'
+  SiteReport,
+  SliceName,
+  TrafficReport,
+  UsageReport,
+} from '~/core/contract'
+import type { Fault, Operation, PossibleFault, Scenario } from '~/standin'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
 import { StandinStore } from './store'
@@ -27,17 +30,14 @@ import { StandinStore } from './store'
 export const speeds = [0, 1, 60, 600] as const
 export type Speed = (typeof speeds)[number]
 
-/** Who listens: the runner, which has to be at rest before the clock goes on, and whoever draws pictures. */
-export interface Listener {
+/** Who minds the clock: the runner, which has to be at rest before it goes on, and whoever draws pictures. */
+export interface ClockKeeper {
   /** Resolves when no transaction is open and nothing ready is left to issue. */
   atRest(): Promise<void>
-  /** The next clock time (ms) at which the runner wants to act, or null. */
+  /** The next clock time (ms) at which somebody wants to act, or null. */
   wakeAt(): number | null
   /** The clock has reached a time asked for. */
   woken(now: number): void
-  evidence(key: string, evidence: readonly Evidence[]): void
-  ended(key: string, outcome: Outcome & { readonly known: true; readonly ended: true }): void
-  changed(slices: readonly string[]): void
   clock(): void
   /** Something is wrong with the stand-ins themselves; the clock stands still. */
   failed(error: unknown): void
@@ -58,10 +58,12 @@ const snapshotEvents = 50_000
 const snapshotWallMs = 60_000
 const turnWallMs = 100
 
-export class Outside implements CommandPort {
+export class Outside implements Connector, Observe {
+  readonly name = 'stand-ins'
   private readonly link: EngineLink
   private readonly store: StandinStore
-  private listener: Listener | null = null
+  private keeper: ClockKeeper | null = null
+  private listener: ConnectorListener | null = null
   private lane: Promise<unknown> = Promise.resolve()
   private nowMs = 0
   private processed = 0
@@ -108,9 +110,18 @@ export class Outside implements CommandPort {
     return outside
   }
 
-  /** From here on the listener is told, and the clock minds it. */
-  listen(listener: Listener): void {
+  /** From here on the clock minds who keeps it. */
+  keep(keeper: ClockKeeper): void {
+    this.keeper = keeper
+  }
+
+  connect(listener: ConnectorListener): void {
     this.listener = listener
+  }
+
+  /** Everything simulated lives by one clock. */
+  get clock(): { readonly now: number } {
+    return this
   }
 
   /** Starts the clock. */
@@ -141,13 +152,13 @@ export class Outside implements CommandPort {
     this.speedNow = speed
     this.rebase()
     await this.store.setMarks({ speed: String(speed) })
-    this.listener?.clock()
+    this.keeper?.clock()
   }
 
   async setCalm(calm: boolean): Promise<void> {
     this.calmNow = calm
     await this.store.setMarks({ calm: calm ? 'yes' : 'no' })
-    this.listener?.clock()
+    this.keeper?.clock()
   }
 
   /** A change has begun or all have ended: while calm, the clock hurries only in between. A paused clock stays paused. */
@@ -165,11 +176,11 @@ export class Outside implements CommandPort {
 
   /** Runs the clock to the next thing that happens: an event of the stand-ins or something the runner waits for. */
   async toNextEvent(): Promise<void> {
-    await this.listener?.atRest()
+    await this.keeper?.atRest()
     const report = await this.inLane(() =>
       this.link.ask('run', { until: this.nowMs, mostEvents: 0 }),
     )
-    const times = [report.nextEventAt, this.listener?.wakeAt() ?? null].filter(
+    const times = [report.nextEventAt, this.keeper?.wakeAt() ?? null].filter(
       (at): at is number => at !== null,
     )
     if (times.length === 0) return
@@ -213,7 +224,7 @@ export class Outside implements CommandPort {
       : { known: false }
   }
 
-  site(name: string): Promise<Site | null> {
+  site(name: string): Promise<SiteReport | null> {
     return this.inLane(() => this.link.ask('site', { name }))
   }
 
@@ -237,13 +248,13 @@ export class Outside implements CommandPort {
   }
 
   /** Requests a second that reached a workload, as its metrics tell; null where nobody measures. `from` and `to` in milliseconds, no later than now. */
-  async loadMetrics(
+  load(
     cluster: string,
     workload: string,
     from: number,
     to: number,
     step: number,
-  ): Promise<readonly { readonly at: number; readonly value: number }[] | null> {
+  ): Promise<readonly LoadPoint[] | null> {
     return this.inLane(() =>
       this.link.ask('load', { cluster, workload, from, to: Math.min(to, this.nowMs), step }),
     )
@@ -255,17 +266,17 @@ export class Outside implements CommandPort {
   }
 
   /** Everybody outside who is known to listen. */
-  peers(): Promise<readonly Peer[]> {
+  peers(): Promise<readonly PeerReport[]> {
     return this.inLane(() => this.link.ask('peers', {}))
   }
 
   /** What a site counts for its bill, over the last two months. */
-  meter(site: string): Promise<readonly Metered[] | null> {
+  meter(site: string): Promise<readonly MeteredThing[] | null> {
     return this.inLane(() => this.link.ask('meter', { site }))
   }
 
   /** What the pods of each workload used over the last day, as their metrics tell. */
-  usage(cluster: string): Promise<readonly Usage[] | null> {
+  usage(cluster: string): Promise<readonly UsageReport[] | null> {
     return this.inLane(() => this.link.ask('usage', { cluster }))
   }
 
@@ -301,56 +312,23 @@ export class Outside implements CommandPort {
     await this.tell()
   }
 
-  /** What the site says to a credential, by the fingerprint of its secret. */
-  async checkCredential(
+  checkCredential(
     site: string,
     fingerprint: string,
   ): Promise<{ readonly good: boolean; readonly says: string }> {
-    const known = await this.site(site)
-    if (!known) return { good: false, says: `${site} is not there` }
-    const credential = known.credentials.find((other) => other.fingerprint === fingerprint)
-    if (!credential) return { good: false, says: 'refused: not known' }
-    return credential.until > this.nowMs
-      ? { good: true, says: 'accepted' }
-      : {
-          good: false,
-          says: `refused: ended ${new Date(credential.until).toISOString().slice(0, 10)}`,
-        }
+    return this.inLane(() => this.link.ask('credential', { site, fingerprint }))
   }
 
-  /** What a machine that stands there finds when a script is run on it; null if nothing runs on it. */
-  async boxFacts(
-    site: string,
-    machine: string,
-  ): Promise<{
-    hostname: string
-    arch: string
-    clock: string
-    runtime: boolean
-    cards: readonly { name: string; mac: string; addresses: readonly string[] }[]
-  } | null> {
-    const box = (await this.site(site))?.boxes.find((other) => other.name === machine)
-    if (!box?.prepared) return null
-    const inside = box.inside ?? {
-      cards: box.cards.map((card) => ({
-        name: card.name,
-        mac: card.mac,
-        addresses: card.address === null ? [] : [card.address],
-      })),
-      clockOffSeconds: 0,
-      runtime: true,
-    }
-    return {
-      hostname: machine,
-      arch: box.arch,
-      clock: new Date(this.nowMs + inside.clockOffSeconds * 1000).toISOString(),
-      runtime: inside.runtime,
-      cards: inside.cards,
-    }
+  boxFacts(site: string, machine: string): Promise<BoxFacts | null> {
+    return this.inLane(() => this.link.ask('boxFacts', { site, machine }))
   }
 
   /** Puts a fault into the world, now or after some seconds. */
-  async putFault(fault: Omit<Fault, 'since'>, afterSeconds: number): Promise<void> {
+  /** `kind` is one that `faultObjection` has nothing against. */
+  async putFault(
+    fault: Omit<Fault, 'since' | 'kind'> & { readonly kind: string },
+    afterSeconds: number,
+  ): Promise<void> {
     await this.issue(`fault/${fault.id}`, 'fault.put', {
       fault: { ...fault, since: this.nowMs + afterSeconds * 1000 },
       afterSeconds,
@@ -408,7 +386,7 @@ export class Outside implements CommandPort {
       await this.inLane(() => this.saveIfDue())
     } catch (error) {
       this.speedNow = 0
-      this.listener?.failed(error)
+      this.keeper?.failed(error)
     } finally {
       this.turning = false
     }
@@ -417,8 +395,8 @@ export class Outside implements CommandPort {
   /** Advances to `target`, with a stop at everything somebody waits for. */
   private async runTo(target: number): Promise<void> {
     while (!this.closed) {
-      await this.listener?.atRest()
-      const wake = this.listener?.wakeAt() ?? null
+      await this.keeper?.atRest()
+      const wake = this.keeper?.wakeAt() ?? null
       const until = Math.max(this.nowMs, wake === null ? target : Math.min(target, wake))
       const report = await this.inLane(async () => {
         const answer = await this.link.ask('run', { until, mostEvents })
@@ -427,15 +405,15 @@ export class Outside implements CommandPort {
         return answer
       })
       this.spread(report)
-      if (wake !== null && this.nowMs >= wake) this.listener?.woken(this.nowMs)
-      await this.listener?.atRest()
+      if (wake !== null && this.nowMs >= wake) this.keeper?.woken(this.nowMs)
+      await this.keeper?.atRest()
       if (this.nowMs >= target && report.ended.length === 0) return
     }
   }
 
   private spread(report: RunReport): void {
     for (const op of report.moved) this.listener?.evidence(op.key, op.evidence)
-    if (report.changed.length) this.listener?.changed(report.changed)
+    if (report.changed.length > 0) this.listener?.changed(report.changed.filter(isSlice))
     for (const op of report.ended) {
       const outcome = outcomeOf(op)
       if (!outcome.known || !outcome.ended) continue
@@ -447,10 +425,10 @@ export class Outside implements CommandPort {
           failure: outcome.failure,
           evidence: [...op.evidence],
         })
-        .catch((error: unknown) => this.listener?.failed(error))
+        .catch((error: unknown) => this.keeper?.failed(error))
       this.listener?.ended(op.key, outcome)
     }
-    this.listener?.clock()
+    this.keeper?.clock()
   }
 
   private async saveIfDue(): Promise<void> {
@@ -470,6 +448,9 @@ export class Outside implements CommandPort {
     this.saved = { processed: this.processed, wall: Date.now(), clock: this.nowMs }
   }
 }
+
+const isSlice = (name: string): name is SliceName =>
+  name.startsWith('site:') || name.startsWith('cluster:')
 
 function outcomeOf(op: Operation): Outcome {
   const evidence = op.evidence

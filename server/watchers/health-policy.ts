@@ -23,6 +23,6 @@ export async function setHealth(
     about: `cluster/${name}`,
     says: `health keeping of ${name}: ${policy.enabled ? `after ${policy.afterSeconds} s, at most ${Math.round(policy.mostShare * 100)} % at once` : 'off'}`,
   })
-  gyrarch.health.stirred()
+  gyrarch.health.lookSoon()
   return policy
 }

@@ -1,13 +1,15 @@
 /** Node autoscaling at work: a little after something about a cluster has changed its pools are looked at, and resized like any change. */
+import type { SliceName } from '~/core/contract'
+import type { Watcher } from './watcher'
 import { Op } from 'sequelize'
 import { decideNodes, patienceMs } from '~/core/keeping'
 import { ChangeRow, ClusterRow } from '../records/models'
-import { Looker, type LookerParts } from '../runner/looker'
+import { Looker, type LookerParts } from './looker'
 
 const loopMs = 10_000
 const mark = 'autoscaling'
 
-export class Autoscale {
+export class Autoscale implements Watcher {
   private dueAt: number | null = null
   /** Slices of the clusters that scale by themselves. */
   private on: ReadonlySet<string> = new Set()
@@ -29,15 +31,24 @@ export class Autoscale {
     return this.looker.atRest()
   }
 
-  /** Something has changed: if a cluster that scales by itself is among it, it is looked at with the next turn of the loop. Without slices the register is read anew. */
-  async consider(slices?: readonly string[]): Promise<void> {
-    if (!slices)
-      this.on = new Set(
-        (await ClusterRow.findAll({ attributes: ['name', 'autoscale'] }))
-          .filter((row) => row.autoscale?.enabled === true)
-          .map((row) => `cluster:${row.name}`),
-      )
-    if (this.on.size === 0 || (slices && !slices.some((slice) => this.on.has(slice)))) return
+  stirred(slices: readonly SliceName[]): void {
+    if (slices.some((slice) => this.on.has(slice))) this.lookSoon()
+  }
+
+  /** Which clusters scale by themselves is read anew, and they are looked at with the next turn of the loop. */
+  registered(): void {
+    void this.readRegister().catch((error: unknown) => this.parts.onError(error))
+  }
+
+  private async readRegister(): Promise<void> {
+    const rows = await ClusterRow.findAll({ attributes: ['name', 'autoscale'] })
+    this.on = new Set(
+      rows.filter((row) => row.autoscale?.enabled === true).map((row) => `cluster:${row.name}`),
+    )
+    if (this.on.size > 0) this.lookSoon()
+  }
+
+  private lookSoon(): void {
     const soon = (Math.floor(this.parts.clock.now / loopMs) + 1) * loopMs
     this.dueAt = Math.min(this.dueAt ?? Infinity, soon)
   }

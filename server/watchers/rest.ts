@@ -1,8 +1,9 @@
 /** Rest calendars at work: at each boundary of a calendar its cluster is stopped or started, like any change. What a person does in between stands until the next boundary. */
+import type { Watcher } from './watcher'
 import { type Interval, restIntervals } from '~/core/scaling'
 import type { Database } from '../records/database'
 import { ClusterRow } from '../records/models'
-import { Looker, type LookerParts } from '../runner/looker'
+import { Looker, type LookerParts } from './looker'
 
 const dayMs = 86_400_000
 const mark = 'rest calendar'
@@ -27,7 +28,7 @@ function boundaries(rest: NonNullable<ClusterRow['rest']>, around: Interval): re
     .sort((a, b) => a.at - b.at)
 }
 
-export class Rest {
+export class Rest implements Watcher {
   private dueAt: number | null = null
 
   private readonly looker: Looker
@@ -47,6 +48,10 @@ export class Rest {
   /** A calendar was set, or time has come. Never two looks at once. */
   look(): void {
     this.looker.look()
+  }
+
+  registered(): void {
+    this.look()
   }
 
   private async once(): Promise<void> {

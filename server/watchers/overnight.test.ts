@@ -12,7 +12,7 @@ interface JobPod {
 
 const forecasts = async () =>
   (
-    (await opened.gyrarch.outside.objects('bramble', {
+    (await opened.gyrarch.observe.objects('bramble', {
       kind: 'Pod',
       namespace: 'vision',
     })) as unknown as readonly JobPod[]

@@ -1,9 +1,11 @@
 /** Health keeping at work: looks when nodes change and when something is due, and runs what was decided like any change. */
+import type { SliceName } from '~/core/contract'
+import type { Watcher } from './watcher'
 import { Op } from 'sequelize'
 import { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from '~/core/keeping'
 import { ChangeRow, ClusterRow } from '../records/models'
 import { changeId } from '../runner/journal'
-import { Looker, type LookerParts } from '../runner/looker'
+import { Looker, type LookerParts } from './looker'
 
 const kinds = ['machine.restart', 'machine.replace'] as const
 const stirMs = 30_000
@@ -11,7 +13,7 @@ const stirMs = 30_000
 /** What marks a change as health keeping’s own. */
 const mark = 'health keeping'
 
-export class Health {
+export class Health implements Watcher {
   private dueAt: number | null = null
   private readonly told = new Set<string>()
 
@@ -30,7 +32,12 @@ export class Health {
   }
 
   /** Nodes may have changed: looked at shortly after, so that a busy fleet is not looked at at every event. */
-  stirred(): void {
+  stirred(slices: readonly SliceName[]): void {
+    if (slices.some((slice) => slice.startsWith('cluster:'))) this.lookSoon()
+  }
+
+  /** A policy was set: what it means is seen shortly. */
+  lookSoon(): void {
     this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + stirMs)
   }
 

@@ -1,0 +1,64 @@
+/** What a cluster’s API tells of itself and its nodes. */
+import type { ClusterEvent, ClusterReport, NodeReport } from '../../core/contract'
+import type { Node } from '../cluster-state'
+import type { Simulator } from '../engine/simulator'
+import type { Load } from '../cluster/fits'
+import { loads } from '../cluster/pods'
+import { apiAnswers, membersUp } from '../cluster/api'
+import { dnsAnswers } from '../cluster/add-ons'
+import { isoTime } from '../../core/units'
+import { machineReport } from './site'
+
+export const nodeReport = (node: Node, load: Load | undefined): NodeReport => ({
+  name: node.name,
+  pool: node.pool,
+  zone: node.zone,
+  roles: node.roles,
+  machine: node.machine,
+  address: node.address,
+  release: node.release,
+  conditions: node.conditions.map((condition) => ({
+    ...condition,
+    since: isoTime(condition.since),
+  })),
+  cordoned: node.cordoned,
+  cpuMilli: node.cpuMilli,
+  memoryBytes: node.memoryBytes,
+  allocatableCpuMilli: node.allocatableCpuMilli,
+  allocatableMemoryBytes: node.allocatableMemoryBytes,
+  requestedCpuMilli: load?.cpuMilli ?? 0,
+  requestedMemoryBytes: load?.memoryBytes ?? 0,
+  pods: load?.pods ?? 0,
+  createdAt: isoTime(node.createdAt),
+})
+
+/** A cluster as its API tells it; of one whose API does not answer only that. */
+export function clusterReport(sim: Simulator, name: string): ClusterReport | null {
+  const cluster = sim.cluster(name)
+  if (!cluster) return null
+  const answers = apiAnswers(sim, cluster)
+  const load = loads(cluster)
+  return {
+    name,
+    apiAnswers: answers,
+    membersUp: membersUp(sim, cluster),
+    members: cluster.members,
+    release: cluster.release,
+    endpoint: cluster.endpoint,
+    nodes: answers ? cluster.nodes.map((node) => nodeReport(node, load.get(node.name))) : [],
+    certificatesUntil: isoTime(cluster.certificatesUntil),
+    backups: cluster.backups.map(({ body: _body, at, ...backup }) => ({
+      ...backup,
+      at: isoTime(at),
+    })),
+    podCount: answers ? cluster.running.length : 0,
+    keepSource: cluster.keepSource ?? [],
+    namespaces: answers ? cluster.namespaces : [],
+    dnsAnswers: answers && dnsAnswers(cluster),
+    restingSince: cluster.resting ? isoTime(cluster.resting.since) : null,
+    restingMachines: (cluster.resting?.machines ?? []).map(machineReport),
+  }
+}
+
+export const eventsOf = (sim: Simulator, name: string): readonly ClusterEvent[] =>
+  sim.cluster(name)?.events.map((event) => ({ ...event, at: isoTime(event.at) })) ?? []
