@@ -55,7 +55,7 @@ export function drainFindings(
       cluster,
       `placed and evicted on a copy of ${cluster.name}: ${countText(found.evictions.length, 'pod')} would move, ${found.blocked.length} would not`,
     ),
-    ...(blocked.says.includes('emptyDir')
+    ...(blocked.code === 'local-data'
       ? {
           offers: [
             {

@@ -507,7 +507,7 @@ function platformHomeless(
   const found = drainWorld(read.world, nodes, { allowLocalData: true, unavailable: '100%' })
   return found.ok
     ? found.drain.blocked
-        .filter((one) => one.pod.startsWith('platform/') && one.says.startsWith('It has nowhere'))
+        .filter((one) => one.pod.startsWith('platform/') && one.code === 'no-room')
         .map((one) => one.pod)
     : []
 }

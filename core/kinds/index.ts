@@ -2,6 +2,7 @@
 import type { z } from 'zod'
 import {
   type ApplyChange,
+  canonicalJson,
   type ChangeKind,
   type Failure,
   type Finding,
@@ -60,6 +61,10 @@ import {
   wireShift,
   wireTranslation,
 } from '../wiring'
+
+/** Remedies that would run the same change, or patch the draft alike, are one. */
+const isSameRemedy = (a: Remedy, b: Remedy): boolean =>
+  canonicalJson(a.change) === canonicalJson(b.change)
 
 /** At most this many remedies are shown for one failed step. */
 const remediesPerFailure = 4
@@ -142,7 +147,7 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
               : []
             return [...known, ...offered]
               .filter(
-                (remedy, i, all) => all.findIndex((other) => other.says === remedy.says) === i,
+                (remedy, i, all) => all.findIndex((other) => isSameRemedy(other, remedy)) === i,
               )
               .slice(0, remediesPerFailure)
           },

@@ -12,6 +12,15 @@ import { waitingText } from './schedule'
 import { type Pod, type World } from './world'
 import { controllerOf } from '../objects'
 
+/** What keeps a pod on its node. */
+export type BlockedCode = 'no-controller' | 'local-data' | 'budget' | 'no-room'
+
+export interface Blocked {
+  readonly pod: string
+  readonly code: BlockedCode
+  readonly says: string
+}
+
 export interface DrainOptions {
   /** Whether data in emptyDir volumes may be lost. */
   readonly allowLocalData?: boolean
@@ -32,7 +41,7 @@ export interface Eviction {
 
 export interface Drain {
   readonly evictions: readonly Eviction[]
-  readonly blocked: readonly { readonly pod: string; readonly says: string }[]
+  readonly blocked: readonly Blocked[]
   /** What will be left behind or lost without standing in the way. */
   readonly cautions: readonly { readonly pod: string; readonly says: string }[]
   readonly waves: readonly { readonly nodes: readonly string[]; readonly seconds: number }[]
@@ -62,20 +71,29 @@ const isMirror = (pod: Pod): boolean =>
   pod.object.metadata.annotations?.['kubernetes.io/config.mirror'] !== undefined
 
 /** Why a pod cannot be evicted whatever the room, or null. */
-function standsInTheWay(pod: Pod, allowLocalData: boolean): string | null {
+function standsInTheWay(pod: Pod, allowLocalData: boolean): Omit<Blocked, 'pod'> | null {
   if (pod.isFinished || pod.isLeaving) return null
-  if (!controllerOf(pod.object)) return 'It has no controller: nothing would make it anew.'
+  if (!controllerOf(pod.object))
+    return { code: 'no-controller', says: 'It has no controller: nothing would make it anew.' }
   const local = (pod.object.spec?.volumes ?? []).filter((volume) => volume.emptyDir)
   if (local.length > 0 && !allowLocalData)
-    return `Its emptyDir ${listText(local.map((volume) => `“${volume.name ?? ''}”`))} would be lost. Allow the loss of local data, or keep the data elsewhere.`
+    return {
+      code: 'local-data',
+      says: `Its emptyDir ${listText(local.map((volume) => `“${volume.name ?? ''}”`))} would be lost. Allow the loss of local data, or keep the data elsewhere.`,
+    }
   return null
+}
+
+function budgetObstacle(pod: Pod, budgets: readonly Budget[]): Omit<Blocked, 'pod'> | null {
+  const says = budgetRefusal(pod, budgets)
+  return says === null ? null : { code: 'budget', says }
 }
 
 interface Going {
   readonly world: World
   readonly budgets: readonly Budget[]
   readonly evictions: Eviction[]
-  readonly blocked: { pod: string; says: string }[]
+  readonly blocked: Blocked[]
   readonly cautions: { pod: string; says: string }[]
 }
 
@@ -97,9 +115,9 @@ function evict(
   const { world, evictions, blocked, cautions } = going
   const { room } = world
   const from = room.names[node] ?? ''
-  const standing = standsInTheWay(pod, allowLocalData) ?? budgetRefusal(pod, going.budgets)
-  if (standing !== null) {
-    blocked.push({ pod: pod.key, says: standing })
+  const obstacle = standsInTheWay(pod, allowLocalData) ?? budgetObstacle(pod, going.budgets)
+  if (obstacle) {
+    blocked.push({ pod: pod.key, ...obstacle })
     return 0
   }
   if (pod.isFinished || pod.isLeaving) {
@@ -116,6 +134,7 @@ function evict(
     room.put(pod, node)
     blocked.push({
       pod: pod.key,
+      code: 'no-room',
       says: `It has nowhere to go. ${Object.keys(tally).length === 0 ? 'There is no other node.' : waitingText(tally, others)}`,
     })
     return 0

@@ -7,6 +7,7 @@ export {
   listText,
   moneyText,
   numberText,
+  sentenceCase,
 } from './text'
 export { compareReleases, minorLine, minorsBehind, parseVersion, type Version } from './version'
 export { exhaustive } from './exhaustive'

@@ -60,3 +60,7 @@ export function listText(items: readonly string[], most = 6): string {
   if (items.length < 2) return items.join('')
   return `${items.slice(0, -1).join(', ')} and ${items[items.length - 1] ?? ''}`
 }
+
+/** A clause as the beginning of a sentence. */
+export const sentenceCase = (text: string): string =>
+  `${text.charAt(0).toUpperCase()}${text.slice(1)}`

@@ -34,13 +34,16 @@ export interface Wired {
   /** What it is for, or serves. */
   readonly says: string
   readonly fill: { readonly used: number; readonly size: number } | null
+  /** Of a network: the nodes of the cluster in it. */
+  readonly nodes: number
   readonly maker: string
   /** The run that made it, where one did. */
   readonly change: string | null
 }
 
 /** A part of the way, and the references under which a run may be recorded as its maker. */
-export interface WiredPart extends Omit<Wired, 'maker' | 'change'> {
+export interface WiredPart extends Omit<Wired, 'maker' | 'change' | 'nodes'> {
+  readonly nodes?: number
   readonly about: readonly Ref[]
   /** Who made it where no run did. */
   readonly otherwise: string
@@ -62,9 +65,9 @@ export const withMakers = (
 ): readonly Wired[] =>
   parts.map(({ about, otherwise, ...part }) => {
     const maker = about.map((one) => makers.get(one)).find((one) => one !== undefined)
-    if (!maker) return { ...part, maker: otherwise, change: null }
+    if (!maker) return { nodes: 0, ...part, maker: otherwise, change: null }
     const asked = maker.title === null ? '' : `, by ${maker.title}`
-    return { ...part, maker: `${maker.label}${asked}`, change: maker.change }
+    return { nodes: 0, ...part, maker: `${maker.label}${asked}`, change: maker.change }
   })
 
 interface Around {
@@ -138,6 +141,7 @@ const networkParts = ({ site, cluster, platform, nodesIn }: Around): readonly Wi
           network.mtu === undefined ? '' : `MTU ${network.mtu}`,
         ),
         fill: networkFill(site, network),
+        nodes,
         about: [ref('network', site.name, network.name), ref('site', site.name)],
         otherwise: platform,
       },

@@ -249,7 +249,7 @@ export const computations: readonly Computation[] = [
       evictions: z.array(
         z.object({ pod: z.string(), from: z.string(), to: z.string().nullable() }),
       ),
-      blocked: z.array(z.object({ pod: z.string(), says: z.string() })),
+      blocked: z.array(z.object({ pod: z.string(), code: z.string(), says: z.string() })),
       waves: z.array(z.object({ nodes: z.array(z.string()), seconds: z.number() })),
       seconds: z.number(),
     }),

@@ -97,9 +97,11 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
       ? { says: `${site.name} allows ${site.quotaBalancers ?? 0} load balancers; all are in use` }
       : freeAddress(site, cluster, text(fields(service['spec'])['loadBalancerIP']))
     if (typeof address !== 'string') {
-      waiting[key] = address.says
-      if (cluster.frontsWaiting?.[key] !== address.says)
-        record(sim, cluster, 'Warning', 'NoAddress', `service/${key}`, address.says)
+      const { says: message } = address
+      waiting[key] = message
+      // An event with the message of the one before it is not repeated.
+      if (cluster.frontsWaiting?.[key] !== message)
+        record(sim, cluster, 'Warning', 'NoAddress', `service/${key}`, message)
       continue
     }
     site.balancers = [

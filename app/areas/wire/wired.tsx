@@ -51,11 +51,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     (object) => object.kind === 'NetworkPolicy',
   ).length
   const networks = [
-    ...new Set(
-      rows
-        .filter((row) => row.what === 'network' && row.says.includes('node'))
-        .map((row) => row.name),
-    ),
+    ...new Set(rows.flatMap((row) => (row.what === 'network' && row.nodes > 0 ? [row.name] : []))),
   ]
   const fill = poolFill(site)
   return {

@@ -2,7 +2,7 @@
 import type { RawFinding } from '../../changes'
 import { hallRoom, quorum, toleratedLosses } from '../../sizing'
 import type { SiteView } from '../../fleet'
-import { countText, GiB, listText, numberText } from '../../units'
+import { countText, GiB, listText, numberText, sentenceCase } from '../../units'
 import {
   type Check,
   controlPlanePool,
@@ -362,7 +362,7 @@ export const checkHostRoom: Check = (planned) => {
       says: `${countText(unfit.length, 'machine has', 'machines have')} no place at ${site.name}: ${listText(
         unfit.map(({ name }) => name),
         4,
-      )}. ${first.says.charAt(0).toUpperCase()}${first.says.slice(1)}.`,
+      )}. ${sentenceCase(first.says)}.`,
       because: unfit.slice(0, 4).map(({ name, says }) => ({
         says: `${name}: ${says}`,
         source: site.name,

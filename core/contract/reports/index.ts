@@ -1,0 +1,32 @@
+/** What the outside reports, one file a slice. */
+export {
+  type ClusterEvent,
+  clusterEvent,
+  type ClusterReport,
+  clusterReport,
+  type Condition,
+  type LoadPoint,
+  type NodeReport,
+  nodeReport,
+  type ProbeAnswer,
+  probeAnswer,
+  type ProbeKind,
+  probeKinds,
+  type TrafficReport,
+  trafficReport,
+  type TrafficSpan,
+  type UsageReport,
+  usageReport,
+} from './cluster'
+export {
+  type BoxFacts,
+  boxFacts,
+  type MachineReport,
+  type MeteredThing,
+  meteredThing,
+  type PeerReport,
+  peer,
+  type SiteKind,
+  type SiteReport,
+  siteReport,
+} from './site'

@@ -1,0 +1,87 @@
+/**
+ * Rules that neither the type checker nor the linter knows, each with the place that breaks it:
+ *   the runner compares no verb by name; nothing reads a sentence back as a fact.
+ */
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import ts from 'typescript'
+import { root } from './ready.mjs'
+
+function sources(folder) {
+  return readdirSync(join(root, folder), { recursive: true, encoding: 'utf8' })
+    .filter((name) => /\.tsx?$/.test(name) && !/\.test\.tsx?$/.test(name))
+    .map((name) => `${folder}/${name}`)
+}
+
+const problems = []
+const report = (file, source, node, says) => {
+  const { line } = source.getLineAndCharacterOfPosition(node.getStart(source))
+  problems.push(`${file}:${line + 1} ${says}`)
+}
+
+/** Calls `visit` for every node of a file. */
+function walk(file, visit) {
+  const text = readFileSync(join(root, file), 'utf8')
+  const kind = file.endsWith('x') ? ts.ScriptKind.TSX : ts.ScriptKind.TS
+  const source = ts.createSourceFile(file, text, ts.ScriptTarget.Latest, true, kind)
+  const step = (node) => {
+    visit(node, source)
+    ts.forEachChild(node, step)
+  }
+  step(source)
+}
+
+const isComparison = (node) =>
+  ts.isBinaryExpression(node) &&
+  [ts.SyntaxKind.EqualsEqualsEqualsToken, ts.SyntaxKind.ExclamationEqualsEqualsToken].includes(
+    node.operatorToken.kind,
+  )
+
+const named = (node, name) => ts.isPropertyAccessExpression(node) && node.name.text === name
+
+/** A verb of the contract, as a string literal. */
+const isVerbText = (node) => ts.isStringLiteral(node) && /^[a-z]+\.[a-z-]+$/.test(node.text)
+
+for (const file of sources('server/runner'))
+  walk(file, (node, source) => {
+    if (isComparison(node) && (named(node.left, 'verb') || named(node.right, 'verb')))
+      report(file, source, node, 'compares a verb by its name: say what differs in the contract')
+    if (
+      isVerbText(node) &&
+      ts.isPropertyAssignment(node.parent) &&
+      node.parent.name.getText(source) === 'verb'
+    )
+      report(file, source, node, 'asks for a verb by its name: the runner carries what plans ask')
+  })
+
+/** Methods that look into a text rather than show it. */
+const lookingInto = new Set([
+  'includes',
+  'startsWith',
+  'endsWith',
+  'match',
+  'indexOf',
+  'search',
+  'split',
+])
+
+for (const file of ['core', 'server', 'standin', 'app', 'workers'].flatMap(sources))
+  walk(file, (node, source) => {
+    const says = 'reads a sentence back: facts have codes and parameters'
+    if (isComparison(node)) {
+      const sides = [node.left, node.right]
+      const isNullCheck = sides.some((side) =>
+        ['null', 'undefined', "''"].includes(side.getText(source)),
+      )
+      if (sides.some((side) => named(side, 'says')) && !isNullCheck)
+        report(file, source, node, says)
+    }
+    if (!ts.isCallExpression(node) || !ts.isPropertyAccessExpression(node.expression)) return
+    const { expression, name } = node.expression
+    if (named(expression, 'says') && lookingInto.has(name.text)) report(file, source, node, says)
+    if (name.text === 'test' && node.arguments.some((argument) => named(argument, 'says')))
+      report(file, source, node, says)
+  })
+
+for (const problem of problems) console.error(problem)
+process.exit(problems.length === 0 ? 0 : 1)

@@ -1,0 +1,141 @@
+/**
+ * Counts what a new capability costs: in a copy of the tree a toy verb is added with a toy change kind, a bell of a site
+ * that is rung. The copy must pass the type checker, and its toy must run to its proof; at most six files may be touched
+ * besides tests. Kept in build/, which is not a part of the tree.
+ */
+import { execFileSync } from 'node:child_process'
+import { cpSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { bin, root, run } from './ready.mjs'
+
+const most = 6
+const copy = join(root, 'build/toy')
+
+/** New files, whole. */
+const added = {
+  'core/contract/verbs/bells.ts': `/** Bells of a site. */
+import { z } from 'zod'
+import { ref } from '../refs'
+import { verb } from '../verb'
+
+export const bellRing = verb({
+  name: 'bell.ring',
+  port: 'site',
+  args: z.object({ site: z.string(), times: z.number() }),
+  result: z.object({ rung: z.number() }),
+  failures: ['bell-cracked'],
+  at: ({ site }) => ref('site', site),
+  touches: ({ site }) => [\`site:\${site}\`],
+  makes: ({ site }) => [ref('peal', site, 'last')],
+})
+`,
+  'standin/sites/bells.ts': `/** The bell of a site. */
+import { onSite } from './ground'
+
+export const bellRing = onSite<'bell.ring'>(
+  5,
+  (_sim, _site, op) => \`rung \${op.args.times} times\`,
+  (_sim, op) => ({ rung: op.args.times }),
+)
+`,
+  'core/ground/bell.ts': `/** The change kind \`site.bell\`: a bell is rung. */
+import { z } from 'zod'
+import { ref } from '../changes'
+import { command } from '../contract'
+import { oneStep } from './one-step'
+
+export const siteBell = oneStep({
+  name: 'site.bell',
+  title: 'Ring the bell of a site',
+  intent: z.strictObject({ site: z.string().max(253), times: z.int().min(1).max(12) }),
+  label: (intent) => \`ring the bell of \${intent.site}\`,
+  site: (intent) => intent.site,
+  subject: (intent) => ref('bell', intent.site),
+  check: () => [],
+  says: (intent) => \`ring \${intent.times} times\`,
+  command: ({ site, times }) => command('bell.ring', { site, times }),
+  seconds: { likely: 5, worst: 20 },
+  after: (_intent, site) => site,
+  prove: (intent, site) => [
+    { says: 'the site answers', holds: site !== undefined, observed: intent.site },
+  ],
+})
+`,
+}
+
+/** Files that are altered: what is found is followed by what is put behind it. */
+const altered = {
+  'core/contract/verbs/index.ts': [
+    [`import * as boxes from './boxes'`, `\nimport * as bells from './bells'`],
+    ['  ...machines,', '\n  ...bells,'],
+  ],
+  'standin/behaviours.ts': [
+    [
+      `import { addressHold, addressRelease } from './sites/addresses'`,
+      `\nimport { bellRing } from './sites/bells'`,
+    ],
+    [`  'address.hold': addressHold,`, `\n  'bell.ring': bellRing,`],
+  ],
+  'core/kinds/index.ts': [
+    [`import type { FleetView } from '../fleet'`, `\nimport { siteBell } from '../ground/bell'`],
+    ['  kind(clusterRaise),', '\n  kind(siteBell),'],
+  ],
+}
+
+/** The toy at work, from draft to proof, through everything that was not touched. */
+const test = `import { expect, it } from 'vitest'
+import { madeBy } from '~/server/runner/attribution'
+import { openForTest, runOut } from '~/server/testing/open'
+
+it('rings', async () => {
+  const opened = await openForTest()
+  const { gyrarch } = opened
+  const draft = await gyrarch.changes.draft('site.bell', { site: 'mossgate', times: 3 })
+  expect(draft.findings).toEqual([])
+  await gyrarch.changes.run(draft.id, { accept: [] })
+  const done = await runOut(gyrarch, draft.id)
+  expect([done.state, done.steps[0]?.evidence[0]?.says]).toEqual(['done', 'rung 3 times'])
+  expect((await madeBy(1)).map(({ ref }) => ref)).toEqual(['peal/mossgate/last'])
+  await opened.close()
+})
+`
+
+function write(path, text) {
+  const file = join(copy, path)
+  mkdirSync(dirname(file), { recursive: true })
+  writeFileSync(file, text)
+}
+
+rmSync(copy, { recursive: true, force: true })
+const files = execFileSync('git', ['ls-files', '-co', '--exclude-standard'], {
+  cwd: root,
+  encoding: 'utf8',
+})
+for (const file of files.split('\n'))
+  if (/\.(ts|tsx|yaml|json|gz)$/.test(file) || file === 'package.json')
+    cpSync(join(root, file), join(copy, file), { recursive: true, force: true })
+symlinkSync(join(root, 'node_modules'), join(copy, 'node_modules'))
+cpSync(join(root, '.react-router'), join(copy, '.react-router'), { recursive: true })
+
+for (const [path, text] of Object.entries(added)) write(path, text)
+for (const [path, edits] of Object.entries(altered)) {
+  let text = readFileSync(join(copy, path), 'utf8')
+  for (const [place, more] of edits) {
+    if (!text.includes(place)) throw new Error(`${path} has no ${place}`)
+    text = text.replace(place, place + more)
+  }
+  write(path, text)
+}
+write('server/toy.test.ts', test)
+
+const count = Object.keys(added).length + Object.keys(altered).length
+console.log(
+  `a toy verb with a toy kind touches ${count} files besides its test: ${[...Object.keys(added), ...Object.keys(altered)].join(', ')}`,
+)
+const checked = run(bin('tsc'), ['--noEmit', '-p', copy], { cwd: copy })
+const ran =
+  checked === 0
+    ? run(bin('vitest'), ['run', '--project', 'unit', 'server/toy.test.ts'], { cwd: copy })
+    : 1
+rmSync(copy, { recursive: true, force: true })
+process.exit(count <= most && checked === 0 && ran === 0 ? 0 : 1)
