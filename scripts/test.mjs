@@ -61,6 +61,8 @@ check('dependency rules', bin('depcruise'), [
   'workers',
 ])
 check('copies', bin('jscpd'), ['app', 'core', 'server', 'standin', 'workers', 'bench', 'scripts'])
+check('rules of our own', process.execPath, ['scripts/check-rules.mjs'])
+check('a new capability touches six files', process.execPath, ['scripts/toy-capability.mjs'])
 if (check('build', bin('react-router'), ['build', '--logLevel', 'error'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')

@@ -2,7 +2,7 @@
  * Databases of an earlier version open, migrate and go on. The copy in `testing/stored` was made by version 0.1.0 before
  * effects of commands were recorded: a cluster raised (c-1), a name record set (c-2), a second raise under way (c-3).
  */
-import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -13,6 +13,12 @@ import { madeBy, makersOf } from '../runner/attribution'
 import { openForTest, type Opened, runOut } from '../testing/open'
 
 const stored = fileURLToPath(new URL('../testing/stored', import.meta.url))
+
+const files = [
+  ['records.gz', 'records.sqlite'],
+  ['standin.gz', 'standin.sqlite'],
+  ['vault.key.gz', 'vault.key'],
+] as const
 
 let opened: Opened
 beforeEach(async () => {
