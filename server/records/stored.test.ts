@@ -23,11 +23,8 @@ const files = [
 let opened: Opened
 beforeEach(async () => {
   const dir = mkdtempSync(join(tmpdir(), 'gyrarch-stored-'))
-  for (const file of readdirSync(stored))
-    writeFileSync(
-      join(dir, file.replace(/\.gz$/, '')),
-      gunzipSync(readFileSync(join(stored, file))),
-    )
+  for (const [file, name] of files)
+    writeFileSync(join(dir, name), gunzipSync(readFileSync(join(stored, file))))
   opened = await openForTest(dir)
 })
 afterEach(() => opened.close())
