@@ -84,6 +84,8 @@ export class Gyrarch {
   readonly expectations: Expectations
   readonly credentials: Credentials
   readonly health: Health
+  /** Told of errors that are the program’s own. */
+  readonly onError: (error: unknown) => void
   readonly watchers: Watchers
 
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
@@ -102,6 +104,7 @@ export class Gyrarch {
   }) {
     this.hub = parts.hub
     this.database = parts.database
+    this.onError = parts.onError
     this.outside = parts.outside
     this.observe = parts.observe
     this.fleet = parts.fleet

@@ -20,6 +20,7 @@ export type {
   Origin,
   Outcome,
 } from './ports'
+export { Unheard } from './ports'
 export { type Ref, ref, type SliceName } from './refs'
 export { heard, notAsked, type Slice } from './slices'
 export { readReport, type Told } from './told'

@@ -82,7 +82,10 @@ export interface Connector extends Commands {
   busy?(isBusy: boolean): Promise<void>
 }
 
-/** What can be asked of the outside. Null is an answer: not there, or not measured. Silence is an error thrown. */
+/** Nothing was heard: no way there, no answer in time. Any other error is a fault of whoever throws it. */
+export class Unheard extends Error {}
+
+/** What can be asked of the outside. Null is an answer: not there, or not measured. Silence throws `Unheard`. */
 export interface Observe {
   siteNames(): Promise<readonly string[]>
   site(name: string): Promise<SiteReport | null>

@@ -61,3 +61,11 @@ export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from 
 export { probeKinds, workloadsIn, type PodFact, type WorkloadFact } from './workloads'
 export { rightsIn, whatCan, whoCan, type Right, type WhoCan } from './rights'
 export { stands } from './stands'
+export {
+  knownObjects,
+  knownTraffic,
+  objectsHeard,
+  listedObjects,
+  trafficIn,
+  withObjectList,
+} from './slices'

@@ -7,6 +7,7 @@ import type {
   NodeReport,
   PeerReport,
   SiteReport,
+  Slice,
   Taint,
   TrafficReport,
 } from '../contract'
@@ -165,9 +166,9 @@ export interface FleetView {
   readonly peers?: readonly PeerReport[]
   readonly expectations?: readonly ExpectationView[]
   /** Who called whom over the last day, of those clusters that were asked (`walks:cluster/bramble`). */
-  readonly traffic?: Readonly<Record<string, readonly TrafficReport[]>>
-  /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); absent elsewhere. */
-  readonly objects?: Readonly<Record<string, readonly ApiObject[]>>
+  readonly traffic?: Readonly<Record<string, Slice<readonly TrafficReport[]>>>
+  /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); read by `listedObjects`, which tells who did not ask from who is not answered. */
+  readonly objects?: Readonly<Record<string, Slice<readonly ApiObject[]>>>
 }
 
 export const siteOf = (view: FleetView, name: string): SiteView | undefined =>

@@ -9,7 +9,15 @@ import {
   ref,
   type Step,
 } from '../changes'
-import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  nodesOf,
+  siteOf,
+  objectsHeard,
+  listedObjects,
+} from '../fleet'
 import { drain, readWorld, type Drain } from '../placement'
 import { askRetry, estimates, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
@@ -28,7 +36,7 @@ export function drainOf(
   nodes: readonly string[],
   allowLocalData: boolean,
 ): Drain | null {
-  const objects = view.objects?.[cluster]
+  const objects = objectsHeard(view, cluster)
   if (!objects || nodes.length === 0) return null
   const read = readWorld(objects)
   if (!read.ok) return null
@@ -294,7 +302,7 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
     }
   },
   prove: (intent, view) => {
-    const objects = view.objects?.[intent.cluster] ?? []
+    const objects = listedObjects(view, intent.cluster)
     return intent.nodes.map((node) => {
       const left = objects.filter((object) => {
         if (object.kind !== 'Pod') return false

@@ -17,6 +17,8 @@ import {
   nodesOf,
   type PoolView,
   siteOf,
+  objectsHeard,
+  listedObjects,
 } from '../fleet'
 import { drain as drainWorld, place, readWorld } from '../placement'
 import {
@@ -251,7 +253,7 @@ function homeless(
   pool: PoolView,
   intent: EditIntent,
 ): readonly string[] {
-  const objects = view.objects?.[cluster.name]
+  const objects = objectsHeard(view, cluster.name)
   if (!objects) return []
   const names = new Set(pool.nodes.map((node) => node.name))
   const changed = objects.map((object) => {
@@ -455,7 +457,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
         ?.pools.find((pool) => pool.name === intent.pool)
         ?.nodes.map((node) => node.name),
     )
-    const nodes = (view.objects?.[intent.cluster] ?? []).filter(
+    const nodes = listedObjects(view, intent.cluster).filter(
       (object) => object.kind === 'Node' && names.has(object.metadata?.name ?? ''),
     ) as unknown as readonly {
       metadata: { name: string; labels?: Record<string, string> }
@@ -501,7 +503,7 @@ function platformHomeless(
   cluster: ClusterView,
   nodes: readonly string[],
 ): readonly string[] {
-  const objects = view.objects?.[cluster.name]
+  const objects = objectsHeard(view, cluster.name)
   const read = objects && nodes.length > 0 ? readWorld(objects) : null
   if (!read?.ok) return []
   const found = drainWorld(read.world, nodes, { allowLocalData: true, unavailable: '100%' })

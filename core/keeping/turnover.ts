@@ -8,6 +8,7 @@ import {
   siteOf,
   type SiteView,
   type SizeView,
+  objectsHeard,
 } from '../fleet'
 import type { ApiObject } from '../objects'
 import { drain as drainWorld, readWorld } from '../placement'
@@ -199,7 +200,7 @@ export function turnoverFindings(
         })
     }
   }
-  const objects = view.objects?.[cluster.name]
+  const objects = objectsHeard(view, cluster.name)
   if (!objects) return findings
   const done = walkThrough(
     objects,

@@ -10,8 +10,10 @@ import {
   type Plan,
   type Proof,
   provenAnswers,
+  type RawFinding,
   type Ref,
   type Remedy,
+  type SliceKey,
   type Step,
   type StepResults,
 } from '../changes'
@@ -81,14 +83,20 @@ export type Read =
   | { readonly ok: true; readonly draft: Draft }
   | { readonly ok: false; readonly issues: readonly z.core.$ZodIssue[] }
 
-/** A readable intent and what the pipeline can do with it. */
-export interface Draft {
-  readonly intent: unknown
-  readonly label: string
+/** Parts of the picture that are looked at only for those who ask. */
+export interface Needs {
   /** Clusters whose objects it must see. */
   readonly objectsOf: readonly string[]
   /** Sites and clusters whose ways it must see, as `site/x` or `cluster/x`. */
   readonly walksAt: readonly string[]
+}
+
+/** A readable intent and what the pipeline can do with it. */
+export interface Draft extends Needs {
+  readonly intent: unknown
+  readonly label: string
+  /** What the changes that its findings offer must see, so that each is proven with its own needs. */
+  readonly offersNeed: (view: FleetView) => Needs
   readonly findings: (view: FleetView) => readonly Finding[]
   /** Whether a stop stands: checked without looking for remedies. */
   readonly stops: (view: FleetView) => boolean
@@ -115,12 +123,8 @@ function kind<Intent>(of: ChangeKind<Intent>): Kind {
         draft: {
           intent,
           label: of.label(intent),
-          objectsOf: of
-            .needs(intent)
-            .flatMap((key) => (key.startsWith('objects:') ? [key.slice('objects:'.length)] : [])),
-          walksAt: of
-            .needs(intent)
-            .flatMap((key) => (key.startsWith('walks:') ? [key.slice('walks:'.length)] : [])),
+          ...needsOf(of.needs(intent)),
+          offersNeed: (view) => offersNeed(of.check(intent, view)),
           findings: (view) => findingsOf(of, intent, view, applyChange),
           stops: (view) => of.check(intent, view).some((finding) => finding.level === 'stop'),
           plan: (view) => of.plan(intent, view),
@@ -207,9 +211,40 @@ export const kinds: readonly Kind[] = [
 export const kindNamed = (name: string): Kind | undefined =>
   kinds.find((other) => other.name === name)
 
+/** The part of a list of needs that is looked at only for those who ask. */
+function needsOf(keys: readonly SliceKey[]): Needs {
+  const after = (prefix: string): readonly string[] =>
+    keys.flatMap((key) => (key.startsWith(prefix) ? [key.slice(prefix.length)] : []))
+  return { objectsOf: after('objects:'), walksAt: after('walks:') }
+}
+
+/** What the changes offered by some findings must see. */
+function offersNeed(findings: readonly RawFinding[]): Needs {
+  const objectsOf = new Set<string>()
+  const walksAt = new Set<string>()
+  for (const { change } of findings.flatMap((finding) => finding.offers ?? [])) {
+    if ('patchDraft' in change) continue
+    const read = kindNamed(change.kind)?.read(change.intent)
+    if (!read?.ok) continue
+    for (const cluster of read.draft.objectsOf) objectsOf.add(cluster)
+    for (const place of read.draft.walksAt) walksAt.add(place)
+  }
+  return { objectsOf: [...objectsOf], walksAt: [...walksAt] }
+}
+
+/** Whether a view holds everything that is needed: a change is not proven on less. */
+const holdsAll = (view: FleetView, needs: Needs): boolean =>
+  needs.objectsOf.every((cluster) => view.objects?.[cluster] !== undefined) &&
+  needs.walksAt.every((place) => {
+    const [kind, name] = place.split('/')
+    return view.clusters
+      .filter((cluster) => (kind === 'site' ? cluster.site : cluster.name) === name)
+      .every((cluster) => view.traffic?.[cluster.name] !== undefined)
+  })
+
 /** A remedy that is another change is proven by the fleet it leaves; one that could not run itself proves nothing. Its own remedies are not looked for. */
 const applyChange: ApplyChange = (change, view) => {
   const read = kindNamed(change.kind)?.read(change.intent)
-  if (!read?.ok || read.draft.stops(view)) return null
+  if (!read?.ok || !holdsAll(view, read.draft) || read.draft.stops(view)) return null
   return read.draft.after(view)
 }

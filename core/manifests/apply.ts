@@ -11,7 +11,14 @@ import {
   type Step,
   stop,
 } from '../changes'
-import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  siteOf,
+  objectsHeard,
+  listedObjects,
+} from '../fleet'
 import { fieldsOf, fieldText, isIdentity, withFields, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
@@ -66,7 +73,7 @@ const byKey = new WeakMap<readonly ApiObject[], ReadonlyMap<string, ApiObject>>(
 
 /** Live objects by `Kind/namespace/name`. */
 export function liveObjects(view: FleetView, cluster: string): ReadonlyMap<string, ApiObject> {
-  const list = view.objects?.[cluster] ?? []
+  const list = listedObjects(view, cluster)
   const known = byKey.get(list)
   if (known) return known
   const map = new Map(list.map((object) => [objectKey(object), object]))
@@ -132,7 +139,7 @@ function known(
         [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }],
       ),
     }
-  if (!found.apiAnswers || view.objects?.[cluster] === undefined)
+  if (!found.apiAnswers || objectsHeard(view, cluster) === undefined)
     return {
       finding: {
         level: 'stop',
@@ -326,7 +333,7 @@ function wiringFindings(
   cluster: ClusterView,
   view: FleetView,
 ): readonly RawFinding[] {
-  const standing = view.objects?.[intent.cluster] ?? []
+  const standing = listedObjects(view, intent.cluster)
   const live = liveObjects(view, intent.cluster)
   const findings: RawFinding[] = []
   for (const object of objects) {

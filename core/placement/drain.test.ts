@@ -181,6 +181,7 @@ describe('draining a node', () => {
     expect(found.blocked).toEqual([
       {
         pod: 'climate/a',
+        code: 'no-room',
         says: 'It has nowhere to go. None of 1 node takes it: 1 is short of cpu.',
       },
     ])

@@ -1,6 +1,6 @@
 /** Ends of a walk as people type them: a pod, a service, a node, an address, a partner, a name. */
 import { parseAddress } from '../addresses'
-import { clusterOf, type FleetView, nodesOf } from '../fleet'
+import { clusterOf, type FleetView, nodesOf, listedObjects } from '../fleet'
 import type { WalkFrom, WalkTo } from './world'
 import { podsOfWorkload } from '../objects'
 
@@ -17,7 +17,7 @@ interface Listed {
 }
 
 const listed = (view: FleetView, cluster: string): readonly Listed[] =>
-  (view.objects?.[cluster] ?? []) as readonly Listed[]
+  listedObjects(view, cluster) as readonly Listed[]
 const keyOf = (object: Listed): string =>
   `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
 
@@ -26,7 +26,7 @@ function podNamed(view: FleetView, cluster: string, key: string): string | null 
   const pods = listed(view, cluster).filter((object) => object.kind === 'Pod')
   const exact = pods.find((pod) => keyOf(pod) === key)
   if (exact) return keyOf(exact)
-  const found = podsOfWorkload(view.objects?.[cluster] ?? [], key).find((pod) => pod.status?.podIP)
+  const found = podsOfWorkload(listedObjects(view, cluster), key).find((pod) => pod.status?.podIP)
   return found ? keyOf(found) : null
 }
 

@@ -1,5 +1,5 @@
 /** What is expected to be reached, or not to be: walked again whenever something changes. */
-import type { ExpectationView, FleetView } from '../fleet'
+import { type ExpectationView, type FleetView, knownObjects } from '../fleet'
 import { readyWorldOf } from './from-fleet'
 import { fromSchema, toSchema } from './world'
 import { type Decider, walk, walkAnswer, type WalkQuery } from './walk'
@@ -79,6 +79,6 @@ export function expectations(view: FleetView): readonly Expected[] {
   const read = readyWorldOf(view)
   if (!read.ok) return []
   return all
-    .filter((one) => clustersOf(one).every((name) => view.objects?.[name] !== undefined))
+    .filter((one) => clustersOf(one).every((name) => knownObjects(view, name) !== undefined))
     .map((one) => expectedIn(read.world, one))
 }

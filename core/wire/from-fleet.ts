@@ -1,7 +1,7 @@
 /** The world of a walk out of the picture of the fleet: what is set up now, with the objects of those clusters that were looked at. */
 import { parseAddress, parseRange } from '../addresses'
-import { type ClusterView, type FleetView, nodesOf, type SiteView } from '../fleet'
-import type { ServiceObject } from '../objects'
+import { type ClusterView, type FleetView, nodesOf, type SiteView, knownObjects } from '../fleet'
+import type { ApiObject, ServiceObject } from '../objects'
 import { isIn } from './spans'
 import { prepareWorld, type WorldRead } from './prepared'
 import { type WalkWorld, walkWorldSchema } from './world'
@@ -47,7 +47,7 @@ export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetVi
       address: node.address,
       network: networkHolding(site, node.address) ?? '',
     })),
-    objects: (view.objects?.[cluster.name] ?? []).filter((object) => kinds.has(object.kind)),
+    objects: (knownObjects(view, cluster.name) ?? []).filter((object) => kinds.has(object.kind)),
   }
 }
 
@@ -86,7 +86,7 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
     fronts: site.balancers.flatMap((balancer) => {
       const service = (balancer.cluster === null
         ? []
-        : (view.objects?.[balancer.cluster] ?? [])
+        : (knownObjects(view, balancer.cluster) ?? [])
       ).find(
         (object) =>
           object.kind === 'Service' &&
@@ -114,14 +114,53 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
   }
 }
 
-const worlds = new WeakMap<FleetView, WalkWorld>()
-const prepared = new WeakMap<FleetView, WorldRead>()
+/** What a world was made of: while each part is the same object, so is the world. */
+interface Kept {
+  readonly clusters: FleetView['clusters']
+  readonly peers: FleetView['peers']
+  readonly lists: readonly (readonly ApiObject[] | undefined)[]
+  readonly world: WalkWorld
+  readonly read: WorldRead
+}
 
-/** What is set up now, as a walk takes it; made once for each picture. */
-export function walkWorldOf(view: FleetView): WalkWorld {
-  const known = worlds.get(view)
-  if (known) return known
-  const world = walkWorldSchema.parse({
+/** The worlds of a list of sites that were asked for last: with the objects of one cluster, of another … */
+const kept = new WeakMap<FleetView['sites'], readonly Kept[]>()
+const maxKept = 4
+
+/** Worlds prepared so far: what a test holds against the number of pages. */
+export const worldWork = { prepared: 0 }
+
+function keptFor(view: FleetView): Kept {
+  const lists = view.clusters.map((cluster) => knownObjects(view, cluster.name))
+  const earlier = kept.get(view.sites) ?? []
+  const same = earlier.find(
+    (one) =>
+      one.clusters === view.clusters &&
+      one.peers === view.peers &&
+      one.lists.every((list, i) => list === lists[i]),
+  )
+  if (same) return same
+  worldWork.prepared++
+  const world = readWalkWorld(view)
+  const fresh: Kept = {
+    clusters: view.clusters,
+    peers: view.peers,
+    lists,
+    world,
+    read: prepareWorld(world),
+  }
+  kept.set(view.sites, [fresh, ...earlier].slice(0, maxKept))
+  return fresh
+}
+
+/** What is set up now, as a walk takes it; made once for what a picture is made of. */
+export const walkWorldOf = (view: FleetView): WalkWorld => keptFor(view).world
+
+/** The same, prepared for walks. */
+export const readyWorldOf = (view: FleetView): WorldRead => keptFor(view).read
+
+const readWalkWorld = (view: FleetView): WalkWorld =>
+  walkWorldSchema.parse({
     clusters: view.clusters.flatMap((cluster): readonly unknown[] => {
       const site = view.sites.find((one) => one.name === cluster.site)
       return site ? [clusterWorld(cluster, site, view)] : []
@@ -129,14 +168,3 @@ export function walkWorldOf(view: FleetView): WalkWorld {
     sites: view.sites.map((site) => siteWorld(site, view)),
     peers: view.peers ?? [],
   })
-  worlds.set(view, world)
-  return world
-}
-
-export function readyWorldOf(view: FleetView): WorldRead {
-  const known = prepared.get(view)
-  if (known) return known
-  const read = prepareWorld(walkWorldOf(view))
-  prepared.set(view, read)
-  return read
-}

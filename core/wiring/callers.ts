@@ -1,7 +1,7 @@
 /** Who may call a service, and whether a namespace takes callers that are not listed: `wire.callers`. */
 import { z } from 'zod'
 import { caution, type RawFinding, ref, stop } from '../changes'
-import type { FleetView } from '../fleet'
+import { type FleetView, listedObjects, trafficIn } from '../fleet'
 import { type ApiObject, podsOfWorkload } from '../objects'
 import { callersLabel, mayCall, readCallers } from '../wire'
 import { listText, numberText } from '../units'
@@ -110,20 +110,21 @@ export function accountOf(
 }
 
 function cutOff(intent: CallersIntent, view: FleetView): readonly RawFinding[] {
-  const objects = view.objects?.[intent.cluster] ?? []
+  const objects = listedObjects(view, intent.cluster)
   const [before, after] = [
     readCallers(objects),
     readCallers(
-      withObjects(view, intent.cluster, objectsOf(intent, view), goneOf(intent)).objects?.[
-        intent.cluster
-      ] ?? [],
+      listedObjects(
+        withObjects(view, intent.cluster, objectsOf(intent, view), goneOf(intent)),
+        intent.cluster,
+      ),
     ),
   ]
   const findings: RawFinding[] = []
   const seen = [
     { says: 'calls of the last day', source: `traffic of ${intent.cluster}`, at: view.now },
   ]
-  for (const flow of view.traffic?.[intent.cluster] ?? []) {
+  for (const flow of trafficIn(view, intent.cluster)) {
     const [namespace = '', service = ''] = flow.to.split('/')
     const account = accountOf(objects, flow.from)
     if (!account || service === '' || namespace !== intent.namespace) continue

@@ -1,4 +1,5 @@
 /** Network policies written or removed: `wire.policy`. What a draft would cut off is walked over the calls of the last day. */
+import { listedObjects } from '../fleet'
 import { z } from 'zod'
 import { caution, type RawFinding, ref, stop } from '../changes'
 import { readObjects, schemaOf } from '../objects'
@@ -78,7 +79,7 @@ export const wirePolicy = writes<PolicyIntent>({
     const bad: BadText[] = []
     const world = readPolicyWorld(
       readObjects([
-        ...(view.objects?.[cluster.name] ?? []).filter(
+        ...listedObjects(view, cluster.name).filter(
           (one) => one.kind === 'Pod' || one.kind === 'Namespace',
         ),
         object,

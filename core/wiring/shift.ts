@@ -2,7 +2,7 @@
 import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../changes'
-import { clusterOf, type FleetView, siteOf } from '../fleet'
+import { clusterOf, type FleetView, siteOf, objectsHeard, listedObjects, trafficIn } from '../fleet'
 import { type HttpRouteObject, slicesOfService } from '../objects'
 import { askRetry, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
@@ -77,7 +77,7 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
         intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`,
       ),
     ]
-  if (!cluster.apiAnswers || view.objects?.[cluster.name] === undefined)
+  if (!cluster.apiAnswers || objectsHeard(view, cluster.name) === undefined)
     return [
       stop(
         'cluster.answers',
@@ -130,7 +130,7 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   if (findings.length > 0) return findings
   const [namespace = ''] = intent.route.split('/')
   for (const backend of backends.filter((one) => (intent.weights[one.name] ?? 0) > 0)) {
-    const ready = slicesOfService(view.objects[cluster.name] ?? [], `${namespace}/${backend.name}`)
+    const ready = slicesOfService(listedObjects(view, cluster.name), `${namespace}/${backend.name}`)
       .flatMap((slice) => slice.endpoints ?? [])
       .filter((endpoint) => endpoint.conditions?.ready !== false).length
     if (ready === 0)
@@ -163,7 +163,7 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
         },
       ],
     })
-  const calls = (view.traffic?.[cluster.name] ?? [])
+  const calls = trafficIn(view, cluster.name)
     .filter((flow) => backends.some((backend) => flow.to === `${namespace}/${backend.name}`))
     .flatMap((flow) => flow.spans.filter((span) => span.until === null))
   const rate = calls.reduce((total, span) => total + span.perSecond, 0)

@@ -1,6 +1,14 @@
 /** What a change of the ways would do: the flows of the last day, the agents’ way to their API and the expectations, walked before and after. */
 import { caution, type RawFinding, stop } from '../changes'
-import { clusterOf, type ClusterView, type FleetView, nodesOf, type TrafficView } from '../fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  nodesOf,
+  type TrafficView,
+  listedObjects,
+  trafficIn,
+} from '../fleet'
 import { countText, listText, numberText } from '../units'
 import {
   type Decider,
@@ -25,7 +33,7 @@ export interface Call {
 
 /** The calls of a cluster as walks: from the first running pod of the caller, to the service or address. */
 export function callsOf(view: FleetView, cluster: string): readonly Call[] {
-  return (view.traffic?.[cluster] ?? []).flatMap((flow): readonly Call[] => {
+  return trafficIn(view, cluster).flatMap((flow): readonly Call[] => {
     const from = callerOf(view, cluster, flow.from)
     const to: WalkTo = flow.to.includes('/') ? { service: flow.to, cluster } : { address: flow.to }
     return from ? [{ cluster, flow, query: { from, to, port: flow.port, protocol: 'TCP' } }] : []
@@ -34,7 +42,7 @@ export function callsOf(view: FleetView, cluster: string): readonly Call[] {
 
 function callerOf(view: FleetView, cluster: string, from: string): WalkFrom | null {
   if (!from.includes('/')) return { address: from }
-  const pod = podsOfWorkload(view.objects?.[cluster] ?? [], from).find(
+  const pod = podsOfWorkload(listedObjects(view, cluster), from).find(
     (one) => one.status?.phase === 'Running',
   )
   return pod

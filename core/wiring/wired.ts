@@ -9,6 +9,7 @@ import {
   nodesOf,
   siteOf,
   type SiteView,
+  listedObjects,
 } from '../fleet'
 import { countText, listText } from '../units'
 import { networkHolding } from '../wire'
@@ -197,7 +198,7 @@ function rangeParts({ view, cluster }: Around): readonly WiredPart[] {
   if (!pods.ok || !services.ok) return []
   const ranges = clusterRanges(pods.value, cluster.maxPodsPerNode, services.value)
   if (!ranges.ok) return []
-  const objects = view.objects?.[cluster.name] ?? []
+  const objects = listedObjects(view, cluster.name)
   const listed = objects.filter((object) => object.kind === 'Service').length
   const made = { about: [ref('cluster', cluster.name)], otherwise: 'entered with the cluster' }
   return [

@@ -10,7 +10,15 @@ import {
   type Step,
   stop,
 } from '../changes'
-import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  siteOf,
+  objectsHeard,
+  listedObjects,
+  withObjectList,
+} from '../fleet'
 import { type ApiObject, fieldsOf, isIdentity } from '../objects'
 import { askRetry, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
@@ -45,10 +53,8 @@ export function withObjects(
   removes: readonly WrittenObject[] = [],
 ): FleetView {
   const gone = new Set([...puts, ...removes].map(objectKey))
-  const kept = (view.objects?.[cluster] ?? []).filter((object) => !gone.has(objectKey(object)))
-  const known = new Map(
-    (view.objects?.[cluster] ?? []).map((object) => [objectKey(object), object]),
-  )
+  const kept = listedObjects(view, cluster).filter((object) => !gone.has(objectKey(object)))
+  const known = new Map(listedObjects(view, cluster).map((object) => [objectKey(object), object]))
   const merged = puts.map((object): ApiObject => {
     const before = known.get(objectKey(object)) as { metadata?: object; spec?: object } | undefined
     return before
@@ -59,11 +65,11 @@ export function withObjects(
         } as unknown as ApiObject)
       : (object as unknown as ApiObject)
   })
-  return { ...view, objects: { ...view.objects, [cluster]: [...kept, ...merged] } }
+  return withObjectList(view, cluster, [...kept, ...merged])
 }
 
 export const objectsIn = (view: FleetView, cluster: string, kind: string): readonly ApiObject[] =>
-  (view.objects?.[cluster] ?? []).filter((object) => object.kind === kind)
+  listedObjects(view, cluster).filter((object) => object.kind === kind)
 
 export function objectNamed(
   view: FleetView,
@@ -120,7 +126,7 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
             ],
           ),
         ]
-      if (!cluster.apiAnswers || view.objects?.[name] === undefined)
+      if (!cluster.apiAnswers || objectsHeard(view, name) === undefined)
         return [
           stop(
             'cluster.answers',
@@ -195,6 +201,6 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
     },
     after: (intent, view) =>
       withObjects(view, of.cluster(intent), of.puts(intent, view), removes(intent, view)),
-    prove: (intent, view) => of.prove(intent, view.objects?.[of.cluster(intent)] ?? [], view),
+    prove: (intent, view) => of.prove(intent, listedObjects(view, of.cluster(intent)), view),
   }
 }

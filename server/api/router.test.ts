@@ -489,7 +489,13 @@ describe('computations', () => {
       { objects: [everyRule[0], everyRule[6]], nodes: ['n1'] },
       {
         evictions: [],
-        blocked: [{ pod: 'field/standing', says: 'It has nowhere to go. There is no other node.' }],
+        blocked: [
+          {
+            pod: 'field/standing',
+            code: 'no-room',
+            says: 'It has nowhere to go. There is no other node.',
+          },
+        ],
         waves: [{ nodes: ['n1'], seconds: 0 }],
         seconds: 0,
       },

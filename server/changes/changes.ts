@@ -115,8 +115,13 @@ export class Changes {
   }
 
   /** The fleet with everything that a draft must see. */
-  viewFor(draft: Draft): Promise<FleetView> {
-    return this.parts.fleet.viewFor(draft.objectsOf, draft.walksAt)
+  async viewFor(draft: Draft): Promise<FleetView> {
+    const { fleet } = this.parts
+    const view = await fleet.viewFor(draft.objectsOf, draft.walksAt)
+    const more = draft.offersNeed(view)
+    if (more.objectsOf.length + more.walksAt.length === 0) return view
+    const objectsOf = [...new Set([...draft.objectsOf, ...more.objectsOf])]
+    return fleet.viewFor(objectsOf, [...new Set([...draft.walksAt, ...more.walksAt])])
   }
 
   judge(draft: Draft, view: FleetView): Judged {

@@ -268,8 +268,13 @@ it.each(drafts)('%s', async (kind, intent) => {
     fc.asyncProperty(damaged(plain), async (wrong) => {
       const answer = await draftOf(kind, wrong)
       if (!(answer instanceof Refusal)) return
-      expect(answer.code).not.toBe('failed')
-      expect(answer.message.length).toBeGreaterThan(5)
+      // The refusal names the field: what was damaged is told, not only that something was.
+      expect(answer.code).toBe('invalid')
+      expect(answer.fields.length).toBeGreaterThan(0)
+      for (const field of answer.fields) {
+        expect(field.path).toMatch(/^intent/)
+        expect(field.says.length).toBeGreaterThan(3)
+      }
     }),
     { numRuns: 25 },
   )

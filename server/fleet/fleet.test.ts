@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { gyrarchForAll, type Opened } from '../testing/open'
-import type { ClusterReport, SiteReport } from '~/core/contract'
+import { type ClusterReport, type SiteReport, Unheard } from '~/core/contract'
 import { Fleet, type FleetSources } from './fleet'
 
 let opened: Opened
@@ -25,7 +25,7 @@ function watched() {
     peers: () => outside.peers(),
     cluster: async (name): Promise<ClusterReport | null> => {
       asked.push(`cluster:${name}`)
-      if (unreachable.has(name)) throw new Error('no route')
+      if (unreachable.has(name)) throw new Unheard('no route')
       return outside.cluster(name)
     },
   }

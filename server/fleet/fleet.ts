@@ -2,7 +2,14 @@
  * The picture of the fleet that everything is checked against and drawn from: slices by site and cluster, each observed
  * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
  */
-import type { ClusterReport, ConnectorClock, Observe } from '~/core/contract'
+import {
+  type ClusterReport,
+  type ConnectorClock,
+  type Observe,
+  type Slice,
+  Unheard,
+} from '~/core/contract'
+import { knownObjects } from '~/core/fleet'
 import { isoTime } from '~/core/units'
 import type {
   ClusterView,
@@ -40,6 +47,9 @@ export type FleetSources = Pick<
 const expectedClusters = (view: FleetView): readonly string[] => [
   ...new Set((view.expectations ?? []).flatMap(clustersOf)),
 ]
+
+/** So many lists of objects are kept. */
+const maxLists = 400
 
 export class Fleet {
   private readonly outside: FleetSources
@@ -114,11 +124,8 @@ export class Fleet {
   async viewWith(clusters: readonly string[]): Promise<FleetView> {
     const view = await this.view()
     if (clusters.length === 0) return view
-    const objects: Record<string, readonly ApiObject[]> = {}
-    for (const name of clusters) {
-      const list = await this.objectsOf(name)
-      if (list) objects[name] = list
-    }
+    const objects: Record<string, Slice<readonly ApiObject[]>> = {}
+    for (const name of clusters) objects[name] = await this.objectSlice(name, view)
     return { ...view, objects }
   }
 
@@ -135,14 +142,31 @@ export class Fleet {
     const view = await this.viewWith([
       ...new Set([...objectsOf, ...near, ...expectedClusters(plain)]),
     ])
-    const traffic: Record<string, readonly TrafficView[]> = {}
-    for (const name of near) traffic[name] = await this.trafficOf(name)
+    const traffic: Record<string, Slice<readonly TrafficView[]>> = {}
+    for (const name of near)
+      traffic[name] = {
+        state: 'known',
+        version: view.version,
+        at: view.now,
+        value: await this.trafficOf(name),
+      }
     return { ...view, traffic }
+  }
+
+  /** What a cluster lists, or since when nothing is heard of it. */
+  private async objectSlice(name: string, view: FleetView): Promise<Slice<readonly ApiObject[]>> {
+    const value = await this.objectsOf(name)
+    if (value) return { state: 'known', version: this.stirs.get(name) ?? 0, at: view.now, value }
+    return {
+      state: 'unheard',
+      since: view.unheard[name] ?? view.now,
+      why: 'its API does not answer',
+    }
   }
 
   /** The picture with the objects of every cluster that an expectation speaks of. */
   async withExpected(view: FleetView): Promise<FleetView> {
-    const missing = expectedClusters(view).filter((name) => view.objects?.[name] === undefined)
+    const missing = expectedClusters(view).filter((name) => knownObjects(view, name) === undefined)
     if (missing.length === 0) return view
     const more = await this.viewWith(missing)
     return { ...view, objects: { ...view.objects, ...more.objects } }
@@ -156,21 +180,33 @@ export class Fleet {
   /** What a cluster’s API lists, or null if it does not answer. */
   async objectsOf(name: string): Promise<readonly ApiObject[] | null> {
     const known = this.lists.get(name)
-    if (known) return known
+    if (known) {
+      this.lists.delete(name)
+      this.lists.set(name, known)
+      return known
+    }
     const stirs = this.stirs.get(name)
     const list = (await this.outside.objects(name, {})) as readonly ApiObject[] | null
     if (list && stirs === this.stirs.get(name)) {
-      if (this.lists.size > 40) this.lists.clear()
       this.lists.set(name, list)
+      // The list that was asked for longest ago goes first.
+      for (const oldest of this.lists.keys()) {
+        if (this.lists.size <= maxLists) break
+        this.lists.delete(oldest)
+      }
     }
     return list
+  }
+
+  /** What one site has counted for its bill. */
+  async meter(site: string): Promise<readonly MeteredThing[]> {
+    return (await this.outside.meter(site)) ?? []
   }
 
   /** What every site has counted for its bill, by its name. */
   async meters(): Promise<Readonly<Record<string, readonly MeteredThing[]>>> {
     const found: Record<string, readonly MeteredThing[]> = {}
-    for (const name of await this.outside.siteNames())
-      found[name] = (await this.outside.meter(name)) ?? []
+    for (const name of await this.outside.siteNames()) found[name] = await this.meter(name)
     return found
   }
 
@@ -200,7 +236,8 @@ export class Fleet {
     try {
       this.reports.set(name, await this.outside.cluster(name))
       delete this.unheard[name]
-    } catch {
+    } catch (error) {
+      if (!(error instanceof Unheard)) throw error
       this.unheard = {
         [name]: this.clusters.get(name)?.observedAt ?? isoTime(this.clock.now),
         ...this.unheard,

@@ -5,6 +5,7 @@
 import type { Request, Response } from 'express'
 import { stepRecords } from '../changes/rows'
 import type { Gyrarch } from '../gyrarch'
+import { ChangeRow } from '../records/models'
 import { changeId } from '../runner/journal'
 import type { JournalEntry } from './hub'
 
@@ -26,6 +27,7 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   const slices = new Set<string>()
   let clock = true
   let sending = false
+  let closed = false
   let lastId = 0
 
   const write = (event: string, data: unknown, id?: number): void => {
@@ -60,7 +62,7 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
       const pending = [...runs]
       runs.clear()
       for (const [number, steps] of pending) {
-        const row = await gyrarch.changes.find(changeId(number)).catch(() => null)
+        const row = await ChangeRow.findByPk(number)
         if (!row) continue
         const some = steps.size > 0 ? await stepRecords(number, [...steps]) : []
         write('run', {
@@ -93,10 +95,17 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
     if (missed.length > mostMissed) write('reset', { says: 'too much was missed; read again' })
     else lines.unshift(...missed)
   }
-  const frames = setInterval(() => void frame().catch(() => undefined), frameMs)
+  // A fault of ours ends the stream: its reader comes again, and the fault is told.
+  const failed = (error: unknown): void => {
+    if (closed) return
+    gyrarch.onError(error)
+    response.end()
+  }
+  const frames = setInterval(() => void frame().catch(failed), frameMs)
   const comments = setInterval(() => response.write(': still here\n\n'), commentMs)
-  void begin().then(frame, () => undefined)
+  void begin().then(frame).catch(failed)
   response.on('close', () => {
+    closed = true
     clearInterval(frames)
     clearInterval(comments)
     gyrarch.hub

@@ -1,4 +1,5 @@
 /** Who calls whom: callers down, services across; allowed or not by shape, use by size, surprise by ink. */
+import { listedObjects, trafficIn } from '~/core/fleet'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { countText, listText, numberText } from '~/core/units'
@@ -23,10 +24,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
-  const objects = view.objects?.[cluster.name] ?? []
+  const objects = listedObjects(view, cluster.name)
   const callers = readCallers(objects)
   const ready = readyWorldOf(view)
-  const traffic = view.traffic?.[cluster.name] ?? []
+  const traffic = trafficIn(view, cluster.name)
   const calls = callsOf(view, cluster.name)
   const services = [
     ...new Set([

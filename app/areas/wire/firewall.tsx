@@ -1,7 +1,7 @@
 /** A site’s firewall: rules in the order in which they decide, what each has met, what is wrong among them, and changes of them. */
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import type { FirewallRuleView } from '~/core/fleet'
+import { type FirewallRuleView, knownTraffic } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { reviewFirewall } from '~/core/wire'
 import { ruleHits, wouldMeet } from '~/core/wiring'
@@ -32,7 +32,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     ''
   const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
   const site = view.sites.find((one) => one.name === name)
-  const traffic = Object.values(view.traffic ?? {}).flat()
+  const traffic = knownTraffic(view)
   const rules = site?.firewall ?? []
   const review = reviewFirewall(rules as never)
   const hits = site ? ruleHits(site, traffic, view.now) : new Map<string, number>()

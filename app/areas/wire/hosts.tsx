@@ -1,7 +1,7 @@
 /** What is reached from outside: services with a virtual address or the reason why none, how traffic comes in, hosts and their certificates. */
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { nodesOf } from '~/core/fleet'
+import { nodesOf, listedObjects } from '~/core/fleet'
 import { type HttpRouteObject, type ServiceObject, slicesOfService } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
 import { daysUntilFull } from '~/core/wire'
@@ -25,7 +25,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster, site } = await aimed(gyrarch, request)
   if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
-  const objects = view.objects?.[cluster.name] ?? []
+  const objects = listedObjects(view, cluster.name)
   const services = objects.filter(
     (object) => object.kind === 'Service',
   ) as unknown as readonly (ServiceObject & {
@@ -121,13 +121,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     ...new Set(services.map((service) => service.metadata.namespace ?? 'default')),
   ].sort()
   const pool = poolFill(site)
-  const kept = ((await gyrarch.fleet.meters())[site.name] ?? []).filter(
-    (one) => one.what === 'balancer',
-  )
-  const began = ((await gyrarch.fleet.meters())[site.name] ?? []).reduce(
-    (first, one) => (one.from < first ? one.from : first),
-    view.now,
-  )
+  const metered = await gyrarch.fleet.meter(site.name)
+  const kept = metered.filter((one) => one.what === 'balancer')
+  const began = metered.reduce((first, one) => (one.from < first ? one.from : first), view.now)
   return {
     cluster: cluster.name,
     clusters: [],

@@ -1,4 +1,5 @@
 /** Names: asked as a pod would ask them, every try of its search path with who answered. */
+import { listedObjects } from '~/core/fleet'
 import Button from '@mui/material/Button'
 import { Form } from 'react-router'
 import { lookUp, readyWorldOf, readFrom } from '~/core/wire'
@@ -19,10 +20,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const { view, cluster, site } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
   const search = new URL(request.url).searchParams
-  const pods = (view.objects?.[cluster.name] ?? [])
+  const pods = listedObjects(view, cluster.name)
     .filter((object) => object.kind === 'Pod')
     .map((object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`)
-  const services = (view.objects?.[cluster.name] ?? [])
+  const services = listedObjects(view, cluster.name)
     .filter((object) => object.kind === 'Service')
     .map((object) => `${object.metadata?.name ?? ''}.${object.metadata?.namespace ?? 'default'}`)
   const pod = search.get('pod')?.trim() ?? pods[0] ?? ''

@@ -1,4 +1,5 @@
 /** Network policies: which pods each isolates, who is let in and out, and a new one out of the calls that were seen. */
+import { listedObjects, trafficIn } from '~/core/fleet'
 import { useState } from 'react'
 import { stringify } from 'yaml'
 import { useSearchParams } from 'react-router'
@@ -71,7 +72,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
-  const objects = view.objects?.[cluster.name] ?? []
+  const objects = listedObjects(view, cluster.name)
   const world = readPolicyWorld(
     readObjects(
       objects.filter((object) => ['Namespace', 'Pod', 'NetworkPolicy'].includes(object.kind)),
@@ -85,7 +86,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   ) as unknown as readonly PolicyObject[]
   const search = new URL(request.url).searchParams
   const workload = search.get('workload')
-  const into = (view.traffic?.[cluster.name] ?? []).filter((flow) => flow.to.includes('/'))
+  const into = trafficIn(view, cluster.name).filter((flow) => flow.to.includes('/'))
   const callees = [...new Set(into.map((flow) => flow.to))].sort()
   const flows = workload === null ? [] : into.filter((flow) => flow.to === workload)
   const ticked = new Set(search.getAll('tick'))

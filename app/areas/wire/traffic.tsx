@@ -1,4 +1,5 @@
 /** Traffic: what each service is asked and how it answers, and routes whose calls are moved from version to version. */
+import { listedObjects, trafficIn } from '~/core/fleet'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import type { HttpRouteObject } from '~/core/objects'
@@ -24,11 +25,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
-  const traffic = view.traffic?.[cluster.name] ?? []
+  const traffic = trafficIn(view, cluster.name)
   const search = new URL(request.url).searchParams
   const rows = serviceUse(traffic, view.now)
   const routes = (
-    (view.objects?.[cluster.name] ?? []).filter(
+    listedObjects(view, cluster.name).filter(
       (object) => object.kind === 'HTTPRoute',
     ) as unknown as readonly HttpRouteObject[]
   ).flatMap((route) =>

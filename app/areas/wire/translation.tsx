@@ -1,6 +1,6 @@
 /** As whom packets leave: translations of the site in order, where a cluster’s pods keep their addresses, ports left, and packet sizes. */
 import { useState } from 'react'
-import { nodesOf } from '~/core/fleet'
+import { nodesOf, trafficIn } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { networkHolding } from '~/core/wire'
 import { ruleHits } from '~/core/wiring'
@@ -28,7 +28,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster, site } = await aimed(gyrarch, request)
   if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
-  const traffic = view.traffic?.[cluster.name] ?? []
+  const traffic = trafficIn(view, cluster.name)
   const hits = ruleHits(site, traffic, view.now)
   const leaving = traffic.flatMap((flow) => {
     const now = flow.spans.find((span) => span.until === null)

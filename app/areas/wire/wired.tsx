@@ -1,5 +1,5 @@
 /** What is wired: the way from outside to a pod and back as it is set up now, with who made each part and how full it is. */
-import { nodesOf } from '~/core/fleet'
+import { nodesOf, listedObjects, trafficIn } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { expectations } from '~/core/wire'
 import { poolFill, type Wired } from '~/core/wiring'
@@ -29,7 +29,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       broken,
       expected: held.length,
     }
-  const failing = (view.traffic?.[cluster.name] ?? []).flatMap((flow) => {
+  const failing = trafficIn(view, cluster.name).flatMap((flow) => {
     const now = flow.spans.find((span) => span.until === null)
     return now && now.failing > 0
       ? [
@@ -47,7 +47,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   })
   const rows = await wiredWithMakers(view, cluster)
   const balancers = site.balancers.filter((one) => one.cluster === cluster.name)
-  const policies = (view.objects?.[cluster.name] ?? []).filter(
+  const policies = listedObjects(view, cluster.name).filter(
     (object) => object.kind === 'NetworkPolicy',
   ).length
   const networks = [
@@ -60,7 +60,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     broken,
     expected: held.length,
     failing,
-    calls: (view.traffic?.[cluster.name] ?? []).length,
+    calls: trafficIn(view, cluster.name).length,
     rows,
     lane: [
       {

@@ -2,7 +2,6 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { formatAddress } from '~/core/addresses'
 import type { FleetView } from '~/core/fleet'
-import type { ApiObject } from '~/core/objects'
 import { networkHolding, prepareWorld, walk, type WalkFrom, walkWorldSchema } from '~/core/wire'
 import { objectsOf, peersOf, siteReport, Simulator } from '~/standin'
 import { buildWorld } from '~/standin/build'
@@ -65,7 +64,7 @@ function worldOf(sim: Simulator): unknown {
   const objects = Object.fromEntries(
     clusters.map((cluster) => [
       cluster.name,
-      (objectsOf(sim, cluster.name, {}) ?? []) as unknown as readonly ApiObject[],
+      { state: 'known', version: 1, at: '', value: objectsOf(sim, cluster.name, {}) ?? [] },
     ]),
   )
   return walkWorldOf({

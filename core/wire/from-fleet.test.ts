@@ -1,0 +1,37 @@
+/** The world of walks is made once for what a picture is made of, whatever the picture is wrapped in. */
+import { expect, it } from 'vitest'
+import { bareSite, type FleetView, withObjectList } from '../fleet'
+import { readyWorldOf, worldWork } from './from-fleet'
+
+const bare: FleetView = {
+  version: 1,
+  now: '2026-03-02T06:00:00Z',
+  sites: [bareSite('mossgate', 'hall', 'fernhollow')],
+  clusters: [],
+  ledger: [],
+  catalogue: [],
+  sshKeys: [],
+  sshPublic: {},
+  credentials: [],
+  reservations: [],
+  unheard: {},
+  workedOn: [],
+}
+
+it('is the same object while sites, clusters and lists are', () => {
+  const before = worldWork.prepared
+  const first = readyWorldOf(bare)
+  expect(readyWorldOf({ ...bare, now: '2026-03-02T06:05:00Z' })).toBe(first)
+  expect(readyWorldOf({ ...bare, version: 2, workedOn: ['cluster/cedar'] })).toBe(first)
+  expect(worldWork.prepared - before).toBe(1)
+})
+
+it('is made anew when a site is another, and goes back to what it was', () => {
+  const first = readyWorldOf(bare)
+  const other = { ...bare, sites: [{ ...bareSite('mossgate', 'hall', 'fernhollow'), mtu: 1400 }] }
+  expect(readyWorldOf(other)).not.toBe(first)
+  expect(readyWorldOf(bare)).toBe(first)
+})
+
+it('does not mind lists of clusters that are not there', () =>
+  expect(readyWorldOf(withObjectList(bare, 'cedar', []))).toBe(readyWorldOf(bare)))
