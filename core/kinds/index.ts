@@ -62,7 +62,7 @@ import {
   wirePool,
   wireShift,
   wireTranslation,
-} from '../wiring'
+} from '../wire/changes'
 
 /** Remedies that would run the same change, or patch the draft alike, are one. */
 const isSameRemedy = (a: Remedy, b: Remedy): boolean =>

@@ -1,6 +1,6 @@
 /** Ways and traffic by API: what is expected, who calls whom, and the same as OpenMetrics text. */
 import { z } from 'zod'
-import { openMetrics } from '~/core/wiring'
+import { openMetrics } from '~/core/wire/changes'
 import { expectations } from '~/core/wire'
 import { expectationSchema } from '../wire/expectations'
 import { any, ok } from './answers'

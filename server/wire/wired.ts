@@ -1,6 +1,6 @@
 /** What is wired, each part with the run that made it. */
 import type { ClusterView, FleetView } from '~/core/fleet'
-import { type Wired, wiredParts, withMakers } from '~/core/wiring'
+import { type Wired, wiredParts, withMakers } from '~/core/wire/changes'
 import { makersOf } from '../runner/attribution'
 
 export async function wiredWithMakers(

@@ -14,7 +14,7 @@ import {
   walkRemedies,
   walkWorldOf,
 } from '~/core/wire'
-import { byText, changeFor } from '~/core/wiring'
+import { byText, changeFor } from '~/core/wire/changes'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'

@@ -2,7 +2,7 @@
 import { nodesOf, listedObjects, trafficIn } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { expectations } from '~/core/wire'
-import { poolFill, type Wired } from '~/core/wiring'
+import { poolFill, type Wired } from '~/core/wire/changes'
 import { wiredWithMakers } from '~/server/wire/wired'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'

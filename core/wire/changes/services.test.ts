@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { TrafficSpan, TrafficView } from '../fleet'
+import type { TrafficSpan, TrafficView } from '../../fleet'
 import { openMetrics, serviceCurve, serviceUse } from '.'
 
 const now = '2026-03-03T06:00:00Z'

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { bareSite, type TrafficSpan, type TrafficView } from '../fleet'
+import { bareSite, type TrafficSpan, type TrafficView } from '../../fleet'
 import { callsIn, ruleHits, wouldMeet } from '.'
 
 const now = '2026-03-03T06:00:00Z'

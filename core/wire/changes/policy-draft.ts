@@ -1,6 +1,6 @@
 /** A network policy out of calls that were seen: exactly those that are ticked are let in. */
-import type { TrafficView } from '../fleet'
-import { type ApiObject, podsOfWorkload, targetPort } from '../objects'
+import type { TrafficView } from '../../fleet'
+import { type ApiObject, podsOfWorkload, targetPort } from '../../objects'
 
 /** Labels that tell a workload’s pods from others: what its controller adds for itself is left out. */
 export function labelsOfWorkload(

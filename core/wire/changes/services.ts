@@ -1,5 +1,5 @@
 /** What each service is asked and how it answers, out of the calls seen: over time, in sum, and as OpenMetrics text. */
-import type { TrafficView } from '../fleet'
+import type { TrafficView } from '../../fleet'
 import { callsADay, failuresADay } from './hits'
 
 const dayMs = 86_400_000

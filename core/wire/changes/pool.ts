@@ -1,11 +1,18 @@
 /** The addresses that a site gives to services: `wire.pool`. */
-import { command } from '../contract'
+import { command } from '../../contract'
 import { z } from 'zod'
-import { contains, formatAddress, intersection, parseRange, type Range, sizeOf } from '../addresses'
-import { type RawFinding, ref, stop } from '../changes'
-import type { NetworkView, SiteView } from '../fleet'
-import { oneStep, put, seen } from '../ground/one-step'
-import { countText, listText } from '../units'
+import {
+  contains,
+  formatAddress,
+  intersection,
+  parseRange,
+  type Range,
+  sizeOf,
+} from '../../addresses'
+import { type RawFinding, ref, stop } from '../../changes'
+import type { NetworkView, SiteView } from '../../fleet'
+import { oneStep, put, seen } from '../../ground/one-step'
+import { countText, listText } from '../../units'
 
 export const poolIntent = z.strictObject({ site: z.string().max(253), pool: z.string().max(100) })
 export type PoolIntent = z.infer<typeof poolIntent>

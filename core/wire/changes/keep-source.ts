@@ -1,12 +1,12 @@
 /** Ranges towards which a cluster’s pods keep their own addresses: `wire.keep-source`. */
-import { command } from '../contract'
+import { command } from '../../contract'
 import { z } from 'zod'
-import { parseCidr, parseRange } from '../addresses'
-import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
-import { clusterOf, type FleetView, siteOf } from '../fleet'
-import { askRetry, step } from '../provisioning/steps'
-import { siteSpend } from '../spend'
-import { listText } from '../units'
+import { parseCidr, parseRange } from '../../addresses'
+import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../../changes'
+import { clusterOf, type FleetView, siteOf } from '../../fleet'
+import { askRetry, step } from '../../provisioning/steps'
+import { siteSpend } from '../../spend'
+import { listText } from '../../units'
 import { wayFindings, withCluster } from './ways'
 
 const range = z.string().max(100)

@@ -1,11 +1,11 @@
 /** Who may call a service, and whether a namespace takes callers that are not listed: `wire.callers`. */
 import { z } from 'zod'
-import { caution, type RawFinding, ref, stop } from '../changes'
-import { type FleetView, listedObjects, trafficIn } from '../fleet'
-import { type ApiObject, podsOfWorkload } from '../objects'
-import { callersLabel, mayCall, readCallers } from '../wire'
-import { listText, numberText } from '../units'
-import type { WrittenObject } from '../manifests/parse'
+import { caution, type RawFinding, ref, stop } from '../../changes'
+import { type FleetView, listedObjects, trafficIn } from '../../fleet'
+import { type ApiObject, podsOfWorkload } from '../../objects'
+import { callersLabel, mayCall, readCallers } from '..'
+import { listText, numberText } from '../../units'
+import type { WrittenObject } from '../../manifests/parse'
 import { objectNamed, objectsIn, withObjects, writes } from './written'
 import { callsADay } from './hits'
 

@@ -1,12 +1,19 @@
 /** Traffic moved between the backends of a route, step by step, with a guard that turns it back: `wire.shift`. */
-import { command } from '../contract'
+import { command } from '../../contract'
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../changes'
-import { clusterOf, type FleetView, siteOf, objectsHeard, listedObjects, trafficIn } from '../fleet'
-import { type HttpRouteObject, slicesOfService } from '../objects'
-import { askRetry, step } from '../provisioning/steps'
-import { siteSpend } from '../spend'
-import { listText, numberText } from '../units'
+import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../../changes'
+import {
+  clusterOf,
+  type FleetView,
+  siteOf,
+  objectsHeard,
+  listedObjects,
+  trafficIn,
+} from '../../fleet'
+import { type HttpRouteObject, slicesOfService } from '../../objects'
+import { askRetry, step } from '../../provisioning/steps'
+import { siteSpend } from '../../spend'
+import { listText, numberText } from '../../units'
 import { objectNamed, objectsIn } from './written'
 
 export const shiftIntent = z.strictObject({

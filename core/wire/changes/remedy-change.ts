@@ -1,6 +1,6 @@
 /** A proven remedy of a walk as the change that makes it so. */
 import { applyPatch, type JsonPatch } from './patch'
-import type { WalkRemedy, WalkWorld } from '../wire'
+import type { WalkRemedy, WalkWorld } from '..'
 
 export interface RemedyAsChange {
   readonly kind: string

@@ -1,5 +1,5 @@
 /** Change kinds that write a few objects into one cluster: what was there is written back when they are taken back. */
-import { command } from '../contract'
+import { command } from '../../contract'
 import type { z } from 'zod'
 import {
   type ChangeKind,
@@ -9,7 +9,7 @@ import {
   ref,
   type Step,
   stop,
-} from '../changes'
+} from '../../changes'
 import {
   clusterOf,
   type ClusterView,
@@ -18,12 +18,12 @@ import {
   objectsHeard,
   listedObjects,
   withObjectList,
-} from '../fleet'
-import { type ApiObject, fieldsOf, isIdentity } from '../objects'
-import { askRetry, step } from '../provisioning/steps'
-import { siteSpend } from '../spend'
-import { listText } from '../units'
-import { objectKey, type WrittenObject } from '../manifests/parse'
+} from '../../fleet'
+import { type ApiObject, fieldsOf, isIdentity } from '../../objects'
+import { askRetry, step } from '../../provisioning/steps'
+import { siteSpend } from '../../spend'
+import { listText } from '../../units'
+import { objectKey, type WrittenObject } from '../../manifests/parse'
 
 export interface Writes<Intent> {
   readonly name: string

@@ -1,11 +1,11 @@
 /** The ordered rules of a site’s edge, changed: `wire.firewall`, `wire.translation`. */
-import { command } from '../contract'
+import { command } from '../../contract'
 import { z } from 'zod'
-import { caution, type RawFinding, ref, stop } from '../changes'
-import type { FirewallRuleView, FleetView, SiteView, TranslationView } from '../fleet'
-import { oneStep, type OneStep } from '../ground/one-step'
-import { countText, listText } from '../units'
-import { prepareWorld, reviewFirewall, walkWorldSchema } from '../wire'
+import { caution, type RawFinding, ref, stop } from '../../changes'
+import type { FirewallRuleView, FleetView, SiteView, TranslationView } from '../../fleet'
+import { oneStep, type OneStep } from '../../ground/one-step'
+import { countText, listText } from '../../units'
+import { prepareWorld, reviewFirewall, walkWorldSchema } from '..'
 import { wayFindings, withSite } from './ways'
 
 const name = z.string().trim().min(1, 'Give the rule a name.').max(120)

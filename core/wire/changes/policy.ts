@@ -1,11 +1,11 @@
 /** Network policies written or removed: `wire.policy`. What a draft would cut off is walked over the calls of the last day. */
-import { listedObjects } from '../fleet'
+import { listedObjects } from '../../fleet'
 import { z } from 'zod'
-import { caution, type RawFinding, ref, stop } from '../changes'
-import { readObjects, schemaOf } from '../objects'
-import { countText, listText } from '../units'
-import { type BadText, readPolicyWorld } from '../wire'
-import type { WrittenObject } from '../manifests/parse'
+import { caution, type RawFinding, ref, stop } from '../../changes'
+import { readObjects, schemaOf } from '../../objects'
+import { countText, listText } from '../../units'
+import { type BadText, readPolicyWorld } from '..'
+import type { WrittenObject } from '../../manifests/parse'
 import { wayFindings } from './ways'
 import { objectNamed, withObjects, writes } from './written'
 

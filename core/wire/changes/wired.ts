@@ -1,6 +1,6 @@
 /** Everything on the way from outside to a pod and back, as it is set up now: what it is, how full, and who made it. */
-import { clusterRanges, parseCidr } from '../addresses'
-import { type Ref, ref } from '../contract'
+import { clusterRanges, parseCidr } from '../../addresses'
+import { type Ref, ref } from '../../contract'
 import {
   type ClusterView,
   type FirewallRuleView,
@@ -10,9 +10,9 @@ import {
   siteOf,
   type SiteView,
   listedObjects,
-} from '../fleet'
-import { countText, listText } from '../units'
-import { networkHolding } from '../wire'
+} from '../../fleet'
+import { countText, listText } from '../../units'
+import { networkHolding } from '..'
 import { frontage, poolFill } from './pool'
 
 export interface Wired {

@@ -1,5 +1,5 @@
 /** What a change of the ways would do: the flows of the last day, the agents’ way to their API and the expectations, walked before and after. */
-import { caution, type RawFinding, stop } from '../changes'
+import { caution, type RawFinding, stop } from '../../changes'
 import {
   clusterOf,
   type ClusterView,
@@ -8,8 +8,8 @@ import {
   type TrafficView,
   listedObjects,
   trafficIn,
-} from '../fleet'
-import { countText, listText, numberText } from '../units'
+} from '../../fleet'
+import { countText, listText, numberText } from '../../units'
 import {
   type Decider,
   expectations,
@@ -19,9 +19,9 @@ import {
   type WalkFrom,
   type WalkQuery,
   type WalkTo,
-} from '../wire'
+} from '..'
 import { callsADay } from './hits'
-import { podsOfWorkload } from '../objects'
+import { podsOfWorkload } from '../../objects'
 
 export const byText = (by: Decider): string => (typeof by === 'string' ? by : by.join(', '))
 

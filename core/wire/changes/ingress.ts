@@ -1,13 +1,13 @@
 /** A host and path led to a service: `wire.ingress`, written as an HTTPRoute; with the name record that leads to it. */
-import { command } from '../contract'
+import { command } from '../../contract'
 import { z } from 'zod'
-import { type RawFinding, ref, type Step, stop } from '../changes'
-import { type FleetView, siteOf } from '../fleet'
-import type { HttpRouteObject, ServiceObject } from '../objects'
-import { step } from '../provisioning/steps'
-import { listText } from '../units'
-import { readRoutes } from '../wire'
-import type { WrittenObject } from '../manifests/parse'
+import { type RawFinding, ref, type Step, stop } from '../../changes'
+import { type FleetView, siteOf } from '../../fleet'
+import type { HttpRouteObject, ServiceObject } from '../../objects'
+import { step } from '../../provisioning/steps'
+import { listText } from '../../units'
+import { readRoutes } from '..'
+import type { WrittenObject } from '../../manifests/parse'
 import { objectNamed, objectsIn, writes } from './written'
 
 const name = z

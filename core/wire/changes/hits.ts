@@ -1,7 +1,7 @@
 /** What rules have decided, and what a rule would have met, over the calls of the last day. */
-import { parseAddress } from '../addresses'
-import type { FirewallRuleView, SiteView, TrafficSpan, TrafficView } from '../fleet'
-import { type BadText, FirstMatch, readFirewallRule } from '../wire'
+import { parseAddress } from '../../addresses'
+import type { FirewallRuleView, SiteView, TrafficSpan, TrafficView } from '../../fleet'
+import { type BadText, FirstMatch, readFirewallRule } from '..'
 
 const dayMs = 86_400_000
 
