@@ -1,0 +1,50 @@
+/** Services that ask for an address outside: the lowest free one of the pool, or the reason why there is none. */
+import { expect, it } from 'vitest'
+import { demoScenario } from '../../server/connectors/standin/demo'
+import { buildWorld } from '../build'
+import { Simulator } from '../engine/simulator'
+import { settleFronts } from './fronts'
+
+function world() {
+  const scenario = demoScenario()
+  const sim = new Simulator(buildWorld(scenario, 1), Date.parse(scenario.start))
+  const cluster = sim.cluster('cedar')
+  const site = sim.site('mossgate')
+  if (!cluster || !site) throw new Error('the demo has no cedar at mossgate')
+  cluster.objects = [
+    ...(cluster.objects ?? []),
+    ...['desk', 'feed'].map((name) => ({
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { name, namespace: 'market' },
+      spec: { type: 'LoadBalancer', ports: [{ port: 443 }, { port: 80 }] },
+    })),
+  ]
+  return { sim, cluster, site }
+}
+
+it('give each its own address once, with all its ports, and take it back with the service', () => {
+  const { sim, cluster, site } = world()
+  settleFronts(sim, cluster)
+  const made = () => site.balancers.filter((one) => one.made === true && one.cluster === 'cedar')
+  const first = made()
+  expect(first.map(({ service, port, ports }) => [service, port, ports])).toEqual([
+    ['market/desk', 443, [80]],
+    ['market/feed', 443, [80]],
+  ])
+  expect(new Set(first.map(({ address }) => address)).size).toBe(2)
+  settleFronts(sim, cluster)
+  expect(made()).toEqual(first)
+  cluster.objects = (cluster.objects ?? []).filter((one) => one.metadata.name !== 'desk')
+  settleFronts(sim, cluster)
+  expect(made().map(({ service }) => service)).toEqual(['market/feed'])
+})
+
+it('wait with the reason, said once, where the site allows no more', () => {
+  const { sim, cluster, site } = world()
+  site.quotaBalancers = site.balancers.length
+  settleFronts(sim, cluster)
+  settleFronts(sim, cluster)
+  expect(cluster.frontsWaiting?.['market/desk']).toMatch(/allows \d+ load balancers/)
+  expect(cluster.events.filter((event) => event.about === 'service/market/desk')).toHaveLength(1)
+})
