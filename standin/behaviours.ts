@@ -6,20 +6,12 @@ import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
 import { imagePlace, imageRemove } from './sites/images'
 import * as ground from './sites/ground'
-import {
-  machineBoot,
-  machineCreate,
-  machineDelete,
-  machineRestart,
-  machineStop,
-} from './sites/machines'
+import * as balancers from './sites/balancers'
+import { machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
+import { machineBoot } from './sites/boot'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
 import {
-  backupRestore,
-  backupTake,
-  backupTry,
-  certificatesRenew,
   memberLeave,
   nodeCordon,
   nodeDrain,
@@ -28,6 +20,10 @@ import {
   nodeUncordon,
   storageClass,
 } from './cluster/keeping'
+import { backupRestore } from './cluster/backups'
+import { backupTry } from './cluster/backups'
+import { backupTake } from './cluster/backups'
+import { certificatesRenew } from './cluster/backups'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
 import {
@@ -37,13 +33,9 @@ import {
   trafficWatch,
   translationsSet,
 } from './traffic/verbs'
-import {
-  objectsApply,
-  objectsPutBack,
-  objectsRemove,
-  rolloutAwait,
-  workloadRestart,
-} from './cluster/objects'
+import { objectsApply, objectsPutBack, objectsRemove } from './cluster/objects'
+import { workloadRestart } from './cluster/rollout'
+import { rolloutAwait } from './cluster/rollout'
 
 /** Verbs that are asked of the outside: all but those of Gyrarch’s own register. */
 export type OutsideVerb = {
@@ -76,9 +68,9 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'traffic.watch': trafficWatch,
   'bootdata.publish': ground.bootDataPublish,
   'bootdata.withdraw': ground.bootDataWithdraw,
-  'balancer.create': ground.balancerCreate,
-  'balancer.delete': ground.balancerDelete,
-  'front.try': ground.frontTry,
+  'balancer.create': balancers.balancerCreate,
+  'balancer.delete': balancers.balancerDelete,
+  'front.try': balancers.frontTry,
   'orphan.remove': ground.orphanRemove,
   'orphan.adopt': ground.orphanAdopt,
   'box.install': boxInstall,

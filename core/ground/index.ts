@@ -1,5 +1,6 @@
 export { ledgerEnter, type LedgerCsv, readLedgerCsv } from './ledger'
-export { siteAdd, siteEdit, siteRemove } from './sites'
+export { siteAdd, siteRemove } from './sites'
+export { siteEdit } from './site-edit'
 export { siteMachines } from './boxes'
 export { siteNetwork, widerDhcp, wireRoute } from './networks'
 export { orphansAdopt, type OrphanItem, orphansRemove } from './orphans'

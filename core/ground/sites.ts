@@ -1,25 +1,20 @@
 /** Sites themselves: added, edited, removed. Zones, hosts and machine sizes are parts of a site. */
 import { command } from '../contract'
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
-import {
-  bareSite,
-  type FleetView,
-  type HostView,
-  type NetworkView,
-  siteOf,
-  type SiteView,
-} from '../fleet'
+import type { ChangeKind, RawFinding } from '../changes'
+import { longestPath, ref, stop } from '../changes'
+import type { FleetView, HostView, NetworkView, SiteView } from '../fleet'
+import { bareSite, siteOf } from '../fleet'
 import { intersection, parseCidr } from '../addresses'
 import { siteSpend } from '../spend'
 import { GiB, listText, numberText } from '../units'
 import { step } from '../provisioning/steps'
-import { oneStep, put, seen, unknownSite } from './one-step'
+import { put, seen, unknownSite } from './one-step'
 
-const name = z.string().max(253)
+export const name = z.string().max(253)
 const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 
-const host = z.strictObject({
+export const host = z.strictObject({
   name,
   zone: name,
   cores: z.int().min(1).max(4096),
@@ -28,7 +23,8 @@ const host = z.strictObject({
   idleWatts: z.number().min(0).max(20_000).default(0),
   fullWatts: z.number().min(0).max(20_000).default(0),
 })
-const size = z.strictObject({
+
+export const size = z.strictObject({
   name,
   cores: z.int().min(1).max(4096),
   memoryGiB: z.number().min(0.5).max(65_536),
@@ -36,6 +32,7 @@ const size = z.strictObject({
   hourly: z.number().min(0).max(100_000).nullable().default(null),
   zones: z.array(name).max(50).optional(),
 })
+
 const network = z.strictObject({
   name,
   range: z.string().max(100),
@@ -51,11 +48,12 @@ const network = z.strictObject({
 type HostWish = z.infer<typeof host>
 type SizeWish = z.infer<typeof size>
 
-const hostView = ({ memoryGiB, ...rest }: HostWish): HostView => ({
+export const hostView = ({ memoryGiB, ...rest }: HostWish): HostView => ({
   ...rest,
   memoryBytes: memoryGiB * GiB,
 })
-const sizeView = (
+
+export const sizeView = (
   { memoryGiB, zones, ...rest }: SizeWish,
   all: readonly string[],
 ): SiteView['sizes'][number] => ({
@@ -65,7 +63,7 @@ const sizeView = (
   soldOut: [],
 })
 
-function checkHosts(
+export function checkHosts(
   hosts: readonly HostWish[],
   zones: readonly string[],
   path: string,
@@ -129,7 +127,7 @@ function checkHosts(
   ])
 }
 
-function checkSizes(
+export function checkSizes(
   sizes: readonly SizeWish[],
   zones: readonly string[],
   path: string,
@@ -179,6 +177,7 @@ const addIntent = z.strictObject({
   nameServers: z.array(z.string().max(60)).max(10).default([]),
   timeServers: z.array(name).max(10).default([]),
 })
+
 type AddIntent = z.infer<typeof addIntent>
 
 /** What costs are reckoned by: those of a site of the same kind, else of any. */
@@ -383,241 +382,6 @@ export const siteAdd: ChangeKind<AddIntent> = {
     ]
   },
 }
-
-// Edit
-
-const editIntent = z.strictObject({
-  site: name,
-  addZones: z.array(name).max(50).default([]),
-  removeZones: z.array(name).max(50).default([]),
-  addHosts: z.array(host).max(2000).default([]),
-  removeHosts: z.array(name).max(2000).default([]),
-  setSizes: z.array(size).max(200).default([]),
-  removeSizes: z.array(name).max(200).default([]),
-  overcommit: z.number().min(1).max(16).optional(),
-  reservePerZone: z.int().min(0).max(100).optional(),
-})
-type EditIntent = z.infer<typeof editIntent>
-
-function edited(intent: EditIntent, site: SiteView): SiteView {
-  const zones = [
-    ...site.zones.filter((zone) => !intent.removeZones.includes(zone)),
-    ...intent.addZones,
-  ]
-  const sizes = intent.setSizes.map((one) => sizeView(one, zones))
-  return {
-    ...site,
-    zones,
-    overcommit: intent.overcommit ?? site.overcommit,
-    reservePerZone: intent.reservePerZone ?? site.reservePerZone,
-    hosts: [
-      ...site.hosts.filter((one) => !intent.removeHosts.includes(one.name)),
-      ...intent.addHosts.map(hostView),
-    ],
-    sizes: [
-      ...site.sizes.filter(
-        (one) =>
-          !intent.removeSizes.includes(one.name) && !sizes.some((other) => other.name === one.name),
-      ),
-      ...sizes,
-    ],
-  }
-}
-
-const setCommand = (site: SiteView) =>
-  command('site.set', {
-    site: site.name,
-    zones: site.zones,
-    hosts: site.hosts,
-    sizes: site.sizes.map(({ soldOut: _soldOut, ...rest }) => rest),
-    overcommit: site.overcommit,
-    reservePerZone: site.reservePerZone,
-  })
-
-export const siteEdit = oneStep<EditIntent>({
-  name: 'site.edit',
-  title: 'Edit a site',
-  intent: editIntent,
-  label: (intent) => `edit site ${intent.site}`,
-  site: (intent) => intent.site,
-  subject: (intent) => ref('ground', intent.site, 'site'),
-  check: (intent, site, view) => {
-    const next = edited(intent, site)
-    const findings: RawFinding[] = []
-    const nothing = Object.entries(intent).every(
-      ([key, value]) =>
-        key === 'site' || value === undefined || (Array.isArray(value) && value.length === 0),
-    )
-    if (nothing) findings.push(stop('edit.none', 'site', 'Nothing is changed.'))
-    for (const zone of intent.removeZones) {
-      if (!site.zones.includes(zone))
-        findings.push(
-          stop('zone.known', 'removeZones', `${site.name} has no zone ${zone}.`, [
-            seen(site, `zones: ${listText(site.zones)}`),
-          ]),
-        )
-      const held = site.machines.filter((machine) => machine.zone === zone)
-      const hosts = next.hosts.filter((one) => one.zone === zone)
-      if (held.length > 0)
-        findings.push(
-          stop(
-            'zone.used',
-            'removeZones',
-            `${zone} holds ${numberText(held.length)} machines, the first ${held[0]?.name ?? ''}.`,
-            [seen(site, `${held.length} machines in ${zone}`)],
-          ),
-        )
-      else if (hosts.length > 0)
-        findings.push(
-          stop(
-            'zone.hosts',
-            'removeZones',
-            `${zone} still has hosts: ${listText(
-              hosts.map((one) => one.name),
-              4,
-            )}.`,
-            [],
-            [
-              {
-                says: 'Remove them, too',
-                change: put('/removeHosts', [
-                  ...intent.removeHosts,
-                  ...hosts.map((one) => one.name),
-                ]),
-              },
-            ],
-          ),
-        )
-    }
-    for (const zone of intent.addZones)
-      if (site.zones.includes(zone))
-        findings.push(stop('zone.twice', 'addZones', `${site.name} has a zone ${zone} already.`))
-    if (next.zones.length === 0)
-      findings.push(stop('zone.none', 'removeZones', 'A site keeps at least one zone.'))
-    for (const gone of intent.removeHosts) {
-      const one = site.hosts.find((other) => other.name === gone)
-      const on = site.machines.filter((machine) => machine.host === gone)
-      if (!one)
-        findings.push(
-          stop('host.known', 'removeHosts', `${site.name} has no host ${gone}.`, [
-            seen(
-              site,
-              `hosts: ${listText(
-                site.hosts.map((other) => other.name),
-                12,
-              )}`,
-            ),
-          ]),
-        )
-      else if (on.length > 0)
-        findings.push(
-          stop(
-            'host.used',
-            'removeHosts',
-            `${gone} holds ${listText(
-              on.map((machine) => machine.name),
-              3,
-            )}.`,
-            [seen(site, `${on.length} machines on ${gone}`)],
-          ),
-        )
-    }
-    findings.push(
-      ...checkHosts(
-        intent.addHosts,
-        next.zones,
-        'addHosts',
-        site.hosts.filter((one) => !intent.removeHosts.includes(one.name)).map((one) => one.name),
-      ),
-    )
-    if (intent.addHosts.length > 0 && site.kind !== 'hall')
-      findings.push(
-        stop(
-          'host.site',
-          'addHosts',
-          `Only a hall has hosts; ${site.name} is ${site.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`,
-        ),
-      )
-    findings.push(...checkSizes(intent.setSizes, next.zones, 'setSizes'))
-    for (const gone of intent.removeSizes) {
-      const used = view.clusters.filter(
-        (cluster) => cluster.site === site.name && cluster.pools.some((pool) => pool.size === gone),
-      )
-      if (!site.sizes.some((one) => one.name === gone))
-        findings.push(stop('size.known', 'removeSizes', `${site.name} offers no size ${gone}.`))
-      else if (used.length > 0)
-        findings.push({
-          level: 'caution',
-          rule: 'size.used',
-          field: 'removeSizes',
-          says: `${listText(used.map((cluster) => cluster.name))} ${used.length === 1 ? 'has' : 'have'} pools of ${gone}: those could no longer grow.`,
-          because: [],
-        })
-    }
-    // Fewer or smaller hosts must still hold what stands, with the reserve.
-    for (const zone of next.zones) {
-      const cores = next.hosts
-        .filter((one) => one.zone === zone)
-        .reduce((sum, one) => sum + one.cores * next.overcommit, 0)
-      const used = site.machines
-        .filter((machine) => machine.zone === zone && machine.host !== null)
-        .reduce((sum, machine) => sum + machine.cores, 0)
-      if (site.kind === 'hall' && used > cores)
-        findings.push(
-          stop(
-            'hosts.room',
-            'removeHosts',
-            `${zone} would have ${numberText(cores)} cores; ${numberText(used)} are in use.`,
-            [seen(site, `${numberText(used)} cores in use in ${zone}`)],
-          ),
-        )
-    }
-    return findings
-  },
-  says: (intent) =>
-    [
-      intent.addZones.length && `${intent.addZones.length} more zones`,
-      intent.removeZones.length && `${intent.removeZones.length} fewer zones`,
-      intent.addHosts.length && `${intent.addHosts.length} more hosts`,
-      intent.removeHosts.length && `${intent.removeHosts.length} fewer hosts`,
-      intent.setSizes.length && `${intent.setSizes.length} sizes set`,
-      intent.removeSizes.length && `${intent.removeSizes.length} sizes gone`,
-      intent.overcommit && `overcommit ${intent.overcommit}`,
-      intent.reservePerZone !== undefined && `reserve ${intent.reservePerZone}`,
-    ]
-      .filter(Boolean)
-      .join(', '),
-  command: (intent, site) => setCommand(edited(intent, site)),
-  undo: (_intent, site) => setCommand(site),
-  seconds: { likely: 25, worst: 60 },
-  after: edited,
-  prove: (intent, site) => {
-    const missing = [
-      ...intent.addHosts
-        .map((one) => one.name)
-        .filter((one) => !site?.hosts.some((other) => other.name === one)),
-      ...intent.addZones.filter((zone) => !site?.zones.includes(zone)),
-      ...intent.setSizes
-        .map((one) => one.name)
-        .filter((one) => !site?.sizes.some((other) => other.name === one)),
-    ]
-    const still = [
-      ...intent.removeHosts.filter((one) => site?.hosts.some((other) => other.name === one)),
-      ...intent.removeZones.filter((zone) => site?.zones.includes(zone)),
-      ...intent.removeSizes.filter((one) => site?.sizes.some((other) => other.name === one)),
-    ]
-    return [
-      {
-        says: 'The site is as drafted',
-        holds: missing.length + still.length === 0,
-        observed:
-          missing.length + still.length === 0
-            ? `${site?.zones.length ?? 0} zones, ${site?.hosts.length ?? 0} hosts, ${site?.sizes.length ?? 0} sizes`
-            : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}`,
-      },
-    ]
-  },
-})
 
 // Remove
 

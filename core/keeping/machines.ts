@@ -1,51 +1,31 @@
 /** Nodes added, removed, restarted and replaced in a cluster that stands: `pool.resize`, `machine.restart`, `machine.replace`. */
 import { command } from '../contract'
 import { z } from 'zod'
-import {
-  type ChangeKind,
-  type Command,
-  longestPath,
-  type Plan,
-  type Proof,
-  type RawFinding,
-  ref,
-  type Step,
-  type StepId,
-  stop,
-} from '../changes'
-import {
-  clusterOf,
-  clusterState,
-  type ClusterView,
-  type FleetView,
-  nodesOf,
-  type NodeView,
-  type PoolView,
-  siteOf,
-  stateContext,
-} from '../fleet'
+import type { ChangeKind, RawFinding } from '../changes'
+import { longestPath, ref, stop } from '../changes'
+import type { ClusterView, FleetView, NodeView, PoolView } from '../fleet'
+import { clusterOf, clusterState, nodesOf, siteOf, stateContext } from '../fleet'
+import type { Graph, Planned } from '../provisioning'
 import {
   addMachineChecks,
   controlPlanePool,
   estimates,
-  type Graph,
   joinStep,
   machineSteps,
-  type Planned,
-  type PlannedMachine,
-  siteAfter,
   step,
 } from '../provisioning'
-import { askRetry } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText, numberText } from '../units'
 import { drainFindings } from './draining'
-import { freeNames, standing, thinnestZone } from './standing'
+import { standing } from './standing'
+import { remove } from './leaving'
+import { leave } from './leaving'
+import { drain } from './leaving'
 
-const name = z.string().max(253)
+export const name = z.string().max(253)
 
 /** The finding that a cluster is not there, or null. */
-function unknownCluster(wish: string, view: FleetView): RawFinding | null {
+export function unknownCluster(wish: string, view: FleetView): RawFinding | null {
   if (clusterOf(view, wish)) return null
   return stop(
     'cluster.known',
@@ -95,344 +75,13 @@ export function checkAnswers(cluster: ClusterView, view: FleetView): readonly Ra
   ]
 }
 
-const isReady = (node: NodeView): boolean =>
+export const isReady = (node: NodeView): boolean =>
   node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')
 
-// Resize
-
-export const resizeIntent = z.strictObject({
-  cluster: name,
-  pool: name,
-  count: z.int().min(0).max(10_000),
-  range: z
-    .strictObject({ min: z.int().min(0).max(10_000), max: z.int().min(0).max(10_000) })
-    .optional(),
-})
-export type ResizeIntent = z.infer<typeof resizeIntent>
-
-const poolOf = (cluster: ClusterView | undefined, wish: string): PoolView | undefined =>
+export const poolOf = (cluster: ClusterView | undefined, wish: string): PoolView | undefined =>
   cluster?.pools.find((pool) => pool.name === wish && wish !== controlPlanePool)
 
-/** Nodes that leave when a pool shrinks: those not ready first, then the ones with the highest numbers. */
-function leaving(pool: PoolView, count: number): readonly NodeView[] {
-  const number = (node: NodeView): number => Number(/(\d+)$/.exec(node.name)?.[1] ?? 0)
-  return [...pool.nodes]
-    .sort((a, b) => Number(isReady(a)) - Number(isReady(b)) || number(b) - number(a))
-    .slice(0, Math.max(0, pool.nodes.length - count))
-}
-
-/** The machines a pool is still to be given, spread over the zones that offer its size. */
-export function coming(
-  cluster: ClusterView,
-  pool: PoolView,
-  count: number,
-  view: FleetView,
-): Planned {
-  const site = siteOf(view, cluster.site)
-  const size = site?.sizes.find((other) => other.name === pool.size)
-  const zones = (site?.zones ?? []).filter(
-    (zone) => size === undefined || size.zones.includes(zone),
-  )
-  const nodes: { zone: string }[] = [...pool.nodes]
-  const machines = freeNames(
-    cluster,
-    pool,
-    Math.max(0, count - pool.nodes.length),
-    site?.machines.map((machine) => machine.name) ?? [],
-  ).map((machine): Omit<PlannedMachine, 'field' | 'offered' | 'again'> => {
-    const zone = thinnestZone(zones, nodes)
-    nodes.push({ zone })
-    return {
-      name: machine,
-      role: 'worker',
-      pool: pool.name,
-      zone,
-      size: pool.size,
-      rootDiskGb:
-        (site?.kind === 'hall' ? size?.diskGb : undefined) ??
-        view.catalogue.find((release) => release.version === cluster.release)?.minimumRootDiskGb ??
-        30,
-      lifetime: pool.lifetime,
-    }
-  })
-  return standing(cluster, view, machines)
-}
-
-function checkResize(intent: ResizeIntent, view: FleetView): readonly RawFinding[] {
-  const unknown = unknownCluster(intent.cluster, view)
-  const cluster = clusterOf(view, intent.cluster)
-  if (unknown || !cluster) return unknown ? [unknown] : []
-  const pool = poolOf(cluster, intent.pool)
-  const pools = cluster.pools.filter((other) => other.name !== controlPlanePool)
-  if (!pool) {
-    return [
-      stop(
-        'pool.known',
-        'pool',
-        intent.pool === controlPlanePool
-          ? 'The control plane is no pool; its machines are replaced, not resized.'
-          : `${cluster.name} has no pool ${intent.pool}.`,
-        [
-          {
-            says: `pools: ${listText(pools.map((other) => other.name)) || 'none'}`,
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-        pools.slice(0, 2).map((other) => ({
-          says: `Resize ${other.name}`,
-          change: { patchDraft: [{ op: 'replace', path: '/pool', value: other.name } as const] },
-        })),
-      ),
-    ]
-  }
-  const findings: RawFinding[] = [...checkAnswers(cluster, view)]
-  if (intent.range && intent.range.min > intent.range.max)
-    findings.push(
-      stop(
-        'pool.range',
-        'range',
-        `The lower end ${intent.range.min} is above the upper end ${intent.range.max}.`,
-        [],
-        [
-          {
-            says: 'Turn them round',
-            change: {
-              patchDraft: [
-                {
-                  op: 'replace',
-                  path: '/range',
-                  value: { min: intent.range.max, max: intent.range.min },
-                },
-              ],
-            },
-          },
-        ],
-      ),
-    )
-  const range = intent.range ?? pool.range
-  if (range && (intent.count < range.min || intent.count > range.max)) {
-    const within = Math.max(range.min, Math.min(range.max, intent.count))
-    findings.push(
-      stop(
-        'pool.within',
-        'count',
-        `${pool.name} scales by itself between ${range.min} and ${range.max}; ${intent.count} lies outside.`,
-        [
-          {
-            says: `range ${range.min} to ${range.max}`,
-            source: intent.range ? 'draft' : 'register of clusters',
-          },
-        ],
-        [
-          {
-            says: `Use ${within}`,
-            change: { patchDraft: [{ op: 'replace', path: '/count', value: within }] },
-          },
-        ],
-      ),
-    )
-  }
-  if (intent.count === pool.nodes.length && !intent.range)
-    findings.push(
-      stop('pool.same', 'count', `${pool.name} has ${countText(intent.count, 'node')} already.`, [
-        { says: `${pool.nodes.length} nodes`, source: cluster.name, at: cluster.observedAt },
-      ]),
-    )
-  if (intent.count > pool.nodes.length) {
-    const planned = coming(cluster, pool, intent.count, view)
-    const most = 2 ** Math.max(0, (24 - Number(cluster.pods.split('/')[1] ?? 24)) | 0)
-    const found = addMachineChecks.flatMap((check) => check(planned))
-    // Amendments are written for a raise; here the amendment that counts is fewer nodes.
-    const fewer = Array.from(
-      { length: Math.min(3, intent.count - pool.nodes.length - 1) },
-      (_, i) => ({
-        says: countText(intent.count - 1 - i, 'node'),
-        change: {
-          patchDraft: [{ op: 'replace' as const, path: '/count', value: intent.count - 1 - i }],
-        },
-      }),
-    )
-    findings.push(
-      ...found.map((finding): RawFinding => ({
-        ...finding,
-        field: 'count',
-        offers: [
-          ...(finding.offers ?? []).filter((offer) => 'kind' in offer.change),
-          ...fewer,
-        ].slice(0, 3),
-      })),
-    )
-    const total = nodesOf(cluster).length + intent.count - pool.nodes.length
-    if (total > most && cluster.maxPodsPerNode === 110)
-      findings.push(
-        stop(
-          'range.size',
-          'count',
-          `The pod range ${cluster.pods} holds ${numberText(most)} nodes; there would be ${numberText(total)}.`,
-          [{ says: 'one /24 a node', source: 'address plan' }],
-        ),
-      )
-  }
-  if (intent.count < pool.nodes.length) {
-    const gone = leaving(pool, intent.count)
-    const others = nodesOf(cluster).filter(
-      (node) => !gone.includes(node) && !node.roles.includes('control-plane') && isReady(node),
-    )
-    const moved = gone.reduce((sum, node) => sum + node.requestedCpuMilli, 0)
-    const room = others.reduce(
-      (sum, node) => sum + node.allocatableCpuMilli - node.requestedCpuMilli,
-      0,
-    )
-    const because = [
-      {
-        says: `${gone.map((node) => node.name).join(', ')}: ${numberText(moved)} m requested`,
-        source: cluster.name,
-        at: cluster.observedAt,
-      },
-      {
-        says: `${others.length} other workers have ${numberText(room)} m free`,
-        source: cluster.name,
-        at: cluster.observedAt,
-      },
-    ]
-    if (others.length === 0 && cluster.podCount > 0)
-      findings.push(
-        stop(
-          'pool.last',
-          'count',
-          'No worker would be left for the platform’s own pods.',
-          because,
-          [
-            {
-              says: 'Keep one node',
-              change: { patchDraft: [{ op: 'replace', path: '/count', value: 1 }] },
-            },
-          ],
-        ),
-      )
-    findings.push(
-      ...drainFindings(
-        view,
-        cluster,
-        gone.filter(isReady).map((node) => node.name),
-        'count',
-        false,
-      ).filter((finding) => finding.level !== 'note'),
-    )
-    if (others.length > 0)
-      findings.push({
-        level: 'caution',
-        rule: 'pool.moves',
-        field: 'count',
-        says: `${countText(
-          gone.reduce((sum, node) => sum + node.pods, 0),
-          'pod',
-        )} on ${listText(
-          gone.map((node) => node.name),
-          3,
-        )} end and are made anew elsewhere${moved > room ? `; ${numberText(moved - room)} m of CPU find no room` : ''}.`,
-        because,
-      })
-  }
-  return findings
-}
-
-export const drain = (cluster: string, node: string, after: readonly StepId[]): Step =>
-  step({
-    id: `drain:${node}`,
-    after,
-    group: node,
-    says: 'cordon, move its pods away',
-    command: command('node.drain', { cluster, node, allowLocalData: true }),
-    undo: command('node.uncordon', { cluster, node }),
-    seconds: estimates.drainNode,
-    retry: askRetry,
-  })
-
-export const leave = (cluster: string, node: string, after: readonly StepId[]): Step =>
-  step({
-    id: `leave:${node}`,
-    after,
-    group: node,
-    says: 'leave the cluster',
-    command: command('node.remove', { cluster, node }),
-    final: true,
-    seconds: estimates.joinNode,
-    retry: askRetry,
-  })
-
-export const remove = (site: string, machine: string, after: readonly StepId[]): Step =>
-  step({
-    id: `delete:${machine}`,
-    after,
-    group: machine,
-    says: 'delete the machine and its disk',
-    command: command('machine.delete', { site, name: machine }),
-    final: true,
-    seconds: estimates.deleteMachine,
-  })
-
-function planResize(intent: ResizeIntent, view: FleetView): Plan {
-  const cluster = clusterOf(view, intent.cluster)
-  const pool = poolOf(cluster, intent.pool)
-  const site = cluster && siteOf(view, cluster.site)
-  if (!cluster || !pool || !site) throw new Error('a plan is made only for a pool that is known')
-  const planned = coming(cluster, pool, intent.count, view)
-  const graph: Graph = { steps: [], reserves: [], creates: [] }
-  for (const machine of planned.machines) {
-    const booted = machineSteps(graph, planned, machine, [], null)
-    joinStep(graph, planned, { ...machine, roles: ['worker'] }, machine.name, [booted])
-  }
-  const gone = leaving(pool, intent.count)
-  for (const node of gone)
-    graph.steps.push(
-      drain(cluster.name, node.name, []),
-      leave(cluster.name, node.name, [`drain:${node.name}`]),
-      remove(site.name, node.machine, [`leave:${node.name}`]),
-    )
-  if (intent.range) {
-    const setRange = (range: PoolView['range']): Command =>
-      command('pool.range', { cluster: cluster.name, pool: pool.name, range })
-    graph.steps.push(
-      step({
-        id: 'range',
-        after: [],
-        group: 'register',
-        says: `scale between ${intent.range.min} and ${intent.range.max}`,
-        command: setRange(intent.range),
-        undo: setRange(pool.range),
-        seconds: estimates.ledger,
-      }),
-    )
-  }
-  const lost = new Set(gone.map((node) => node.machine))
-  const after = siteAfter(
-    {
-      ...site,
-      machines: site.machines.filter((machine) => !lost.has(machine.name)),
-      disks: site.disks.filter((disk) => disk.machine === null || !lost.has(disk.machine)),
-    },
-    {
-      ...planned,
-      intent: { ...planned.intent, controlPlane: { kind: 'own', count: 0, alsoWorkers: false } },
-    },
-  )
-  return {
-    steps: graph.steps,
-    creates: graph.creates,
-    alters: [ref('pool', cluster.name, pool.name)],
-    removes: gone.flatMap((node) => [
-      ref('node', cluster.name, node.name),
-      ref('machine', site.name, node.machine),
-    ]),
-    ...longestPath(graph.steps),
-    spend: { before: siteSpend(site).perMonth, after: siteSpend(after).perMonth },
-    reserves: graph.reserves,
-  }
-}
-
-const shownBy: Readonly<Record<string, readonly string[]>> = {
+export const shownBy: Readonly<Record<string, readonly string[]>> = {
   'certificate-expired': ['cluster.answers'],
   'image-missing': ['image.present'],
   'no-room': ['hosts.room'],
@@ -446,38 +95,8 @@ const shownBy: Readonly<Record<string, readonly string[]>> = {
   'no-stock': ['size.stock'],
 }
 
-const guarded = (cluster: string, view: FleetView): string | null =>
+export const guarded = (cluster: string, view: FleetView): string | null =>
   clusterOf(view, cluster)?.guarded ? cluster : null
-
-export const poolResize: ChangeKind<ResizeIntent> = {
-  name: 'pool.resize',
-  title: 'Resize a pool',
-  intent: resizeIntent,
-  needs: (intent) => [
-    'catalogue',
-    'ledger',
-    `cluster:${intent.cluster}`,
-    `objects:${intent.cluster}`,
-  ],
-  subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
-  label: (intent) => `resize ${intent.pool} of ${intent.cluster || 'a cluster'} to ${intent.count}`,
-  check: checkResize,
-  plan: planResize,
-  answeredBy: (failure) => shownBy[failure.reason] ?? [],
-  prove: (intent, view): readonly Proof[] => {
-    const pool = poolOf(clusterOf(view, intent.cluster), intent.pool)
-    const nodes = pool?.nodes ?? []
-    const ready = nodes.filter(isReady).length
-    return [
-      {
-        says: `${intent.pool} has ${countText(intent.count, 'node')}, every one ready`,
-        holds: nodes.length === intent.count && ready === intent.count,
-        observed: `${nodes.length} nodes, ${ready} ready`,
-      },
-    ]
-  },
-}
 
 // Restart and replace
 
@@ -486,6 +105,7 @@ export const nodeIntent = z.strictObject({
   node: name,
   reason: z.string().max(500).optional(),
 })
+
 export type NodeIntent = z.infer<typeof nodeIntent>
 
 const nodeOf = (cluster: ClusterView | undefined, wish: string): NodeView | undefined =>

@@ -1,29 +1,19 @@
 /** A pool’s nodes replaced one after another by nodes of another size: what stands against it, computed by placement, and the steps. */
 import type { Plan, RawFinding, StepId } from '../changes'
 import { ref } from '../changes'
-import {
-  type ClusterView,
-  type FleetView,
-  type PoolView,
-  siteOf,
-  type SiteView,
-  type SizeView,
-  objectsHeard,
-} from '../fleet'
+import type { ClusterView, FleetView, PoolView, SiteView, SizeView } from '../fleet'
+import { siteOf, objectsHeard } from '../fleet'
 import type { ApiObject } from '../objects'
 import { drain as drainWorld, readWorld } from '../placement'
-import {
-  addMachineChecks,
-  type Graph,
-  joinStep,
-  machineSteps,
-  type Planned,
-  type PlannedMachine,
-} from '../provisioning'
+import type { Graph, Planned, PlannedMachine } from '../provisioning'
+import { addMachineChecks, joinStep, machineSteps } from '../provisioning'
 import { allocatable } from '../sizing'
 import { siteSpend } from '../spend'
 import { countText, durationText, listText } from '../units'
-import { coming, drain, leave, remove } from './machines'
+import { remove } from './leaving'
+import { leave } from './leaving'
+import { drain } from './leaving'
+import { coming } from './resize'
 
 const sizeLabel = 'node.kubernetes.io/instance-type'
 

@@ -4,14 +4,13 @@ export {
   documentsOf,
   liveObjects,
   manifestApply,
-  manifestRemove,
   ownManager,
   rolloutStep,
   sizeAllowance,
   storageAllowance,
   type ApplyIntent,
-  type RemoveIntent,
 } from './apply'
+export { manifestRemove, type RemoveIntent } from './remove'
 export { changeOf, without, type FieldChange, type ObjectChange } from './diff'
 export {
   compareLayers,

@@ -1,23 +1,12 @@
 /** The boot data of a draft: one wish for each machine, and how each is handed over at its site. */
 import { parseRange, sizeOf } from '../addresses'
 import type { BoxView, NetworkView, SiteView } from '../fleet'
-import {
-  type BootFiles,
-  bootFiles,
-  type BootWish,
-  handOver,
-  type Handed,
-  macOf,
-  masked,
-} from './boot-data'
-import { boxAddress, cardNetwork } from './checks/box'
-import {
-  controlPlanePool,
-  controlPlaneTaints,
-  type Planned,
-  type PlannedMachine,
-  tolerated,
-} from './planned'
+import type { BootFiles, BootWish, Handed } from './boot-data'
+import { bootFiles, handOver, macOf, masked } from './boot-data'
+import { boxAddress } from './checks/box-address'
+import { cardNetwork } from './checks/box-address'
+import type { Planned, PlannedMachine } from './planned'
+import { controlPlanePool, controlPlaneTaints, tolerated } from './planned'
 
 export interface BootOf {
   /** The machine as its site calls it. */

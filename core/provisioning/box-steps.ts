@@ -1,13 +1,17 @@
 /** A cluster raised on machines that stand already: installed from a boot server, or joined by a script somebody runs. */
 import { command } from '../contract'
-import { ref, type StepId } from '../changes'
+import type { StepId } from '../changes'
+import { ref } from '../changes'
 import type { SiteView } from '../fleet'
 import { bootOfBox } from './boot-plan'
-import { boxAddress, cardNetwork } from './checks/box'
+import { boxAddress } from './checks/box-address'
+import { cardNetwork } from './checks/box-address'
 import { apiStep, closingSteps, holdStep, registerStep } from './common-steps'
 import { joinsBy } from './join'
-import { bootArgs, type Graph, joinStep, surroundings } from './machine-steps'
-import { controlPlanePool, type Planned } from './planned'
+import type { Graph } from './machine-steps'
+import { bootArgs, joinStep, surroundings } from './machine-steps'
+import type { Planned } from './planned'
+import { controlPlanePool } from './planned'
 import { estimates, step } from './steps'
 
 export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {

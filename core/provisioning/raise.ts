@@ -1,44 +1,40 @@
 /** The change kind `cluster.raise`: from a draft to a cluster whose every node is ready. */
-import {
-  type ChangeKind,
-  type Failure,
-  type Proof,
-  type RawFinding,
-  ref,
-  type Step,
-  type StepResults,
-} from '../changes'
-import { clusterOf, clusterState, type FleetView, nodesOf, stateContext } from '../fleet'
+import type { ChangeKind, Failure, Proof, RawFinding, Step, StepResults } from '../changes'
+import { ref } from '../changes'
+import type { FleetView } from '../fleet'
+import { clusterOf, clusterState, nodesOf, stateContext } from '../fleet'
 import { listText } from '../units'
 import { checkBoxes } from './checks/box'
 import { checkImage, checkName, checkRelease, checkSite } from './checks/identity'
 import {
   checkControlPlane,
-  checkHostRoom,
   checkPools,
-  checkQuota,
   checkRootDisks,
   checkSizes,
   checkZones,
 } from './checks/machines'
+import { checkHostRoom } from './checks/room'
+import { checkQuota } from './checks/room'
 import { checkRanges, checkStaticAddresses, checkVirtualAddresses } from './checks/ranges'
 import {
   checkAuthorities,
   checkBootData,
   checkCredentials,
-  checkLeases,
-  checkMtu,
-  checkNames,
-  checkNameServer,
-  checkOutsideQuota,
-  checkRoute,
   checkStorageClass,
   checkStores,
-  checkSubnets,
-  checkTime,
 } from './checks/surroundings'
-import { type Check, planned, type Planned } from './planned'
-import { type RaiseIntent, raiseIntent } from './raise-intent'
+import { checkRoute } from './checks/outside'
+import { checkMtu } from './checks/outside'
+import { checkSubnets } from './checks/outside'
+import { checkOutsideQuota } from './checks/outside'
+import { checkTime } from './checks/names'
+import { checkNameServer } from './checks/names'
+import { checkNames } from './checks/names'
+import { checkLeases } from './checks/leases'
+import type { Check, Planned } from './planned'
+import { planned } from './planned'
+import type { RaiseIntent } from './raise-intent'
+import { raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
 
 const checkSshKey: Check = ({ intent, view }) =>

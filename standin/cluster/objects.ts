@@ -3,7 +3,7 @@ import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
-import type { Cluster, Manifest, OperationFailure, Pod, Workload } from '../world'
+import type { Cluster, Manifest, Workload } from '../world'
 import { addService } from './add-ons'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
@@ -12,16 +12,13 @@ import { queueCron } from './cron'
 import {
   currentTemplate,
   hashOf,
-  isCurrent,
-  isReadyPod,
   isWorkloadKind,
   manifestOf,
   objectKey,
   podsOf,
-  record as fields,
   workloadFrom,
 } from './manifests'
-import { fillWorkload, loads, podKey, record } from './pods'
+import { fillWorkload, loads, record } from './pods'
 import { settleFronts } from '../traffic/fronts'
 import { bindAtOnce, reclaim } from './volumes'
 
@@ -65,7 +62,7 @@ export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | 
 }
 
 /** Puts a whole object into the cluster, whatever was there. */
-function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
+export function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   if (isWorkloadKind(manifest.kind)) {
     const before = workloadFor(cluster, manifest)
     if (before && before.revisions === undefined)
@@ -126,7 +123,7 @@ function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   cluster.owners = owners
 }
 
-function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void {
+export function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void {
   bindAtOnce(sim, cluster)
   settleFronts(sim, cluster)
   const load = loads(cluster)
@@ -198,6 +195,7 @@ const order = [
   'PersistentVolumeClaim',
   'Service',
 ]
+
 const rank = (manifest: Manifest): number =>
   order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length
 
@@ -344,134 +342,6 @@ export const objectsPutBack: Behaviour<'objects.put-back'> = {
         }
         settle(sim, cluster, back)
         return `${entries.length} ${entries.length === 1 ? 'object is' : 'objects are'} as before`
-      },
-    },
-  ],
-}
-
-const deadlineMs = (workload: Workload): number =>
-  Number(fields(workload.manifest?.['spec'])['progressDeadlineSeconds'] ?? 600) * 1000
-
-/** Whether every pod is of the template meant now, and ready. */
-export function isRolledOut(cluster: Cluster, workload: Workload): boolean {
-  const pods = podsOf(cluster, workload)
-  if (workload.kind === 'CronJob') return true
-  if (workload.kind === 'Job')
-    return (
-      (workload.completed ?? 0) >= Number(fields(workload.manifest?.['spec'])['completions'] ?? 1)
-    )
-  const wanted = workload.kind === 'DaemonSet' ? pods.length : workload.replicas
-  return pods.length === wanted && pods.every((pod) => isCurrent(workload, pod) && isReadyPod(pod))
-}
-
-const podState = (pod: Pod): string =>
-  pod.trouble?.reason ?? pod.waits ?? (isReadyPod(pod) ? 'ready' : 'starting')
-
-function stuck(cluster: Cluster, workload: Workload): OperationFailure {
-  const pods = podsOf(cluster, workload).filter(
-    (pod) => isCurrent(workload, pod) && !isReadyPod(pod),
-  )
-  const pod = pods[0]
-  const ref = `${workload.kind.toLowerCase()}/${cluster.name}/${workload.namespace}/${workload.name}`
-  const ready = podsOf(cluster, workload).filter(isReadyPod).length
-  const whole = {
-    about: ref,
-    says: `${ready} of ${workload.replicas} ready; no progress within ${deadlineMs(workload) / 1000} s`,
-  }
-  if (pod?.trouble)
-    return permanent(
-      'image-not-pulled',
-      `${workload.name} does not roll out: ${pod.trouble.message}.`,
-      { about: `image/${cluster.name}/${workload.image}`, says: 'not found in its registry' },
-      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.trouble.reason },
-      whole,
-    )
-  if (pod?.node === null)
-    return permanent(
-      'pods-pending',
-      `${workload.name} does not roll out: ${podKey(pod)} has no place.`,
-      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.waits ?? 'pending' },
-      whole,
-    )
-  return permanent(
-    'rollout-stalled',
-    `${workload.name} does not roll out.`,
-    ...(pod ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, says: podState(pod) }] : []),
-    whole,
-  )
-}
-
-/** Waits until a workload’s pods are all of its newest template and ready; gives up at its progress deadline. */
-export const rolloutAwait: Behaviour<'rollout.await'> = {
-  stages: [
-    {
-      seconds: 4,
-      then: (sim, op) => {
-        const cluster = answering(sim, op.args.cluster)
-        if ('class' in cluster) return cluster
-        const workload = cluster.workloads.find(
-          (one) =>
-            one.kind === op.args.kind &&
-            one.namespace === op.args.namespace &&
-            one.name === op.args.name,
-        )
-        if (!workload)
-          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name} any more.`)
-        if (isRolledOut(cluster, workload))
-          return workload.kind === 'CronJob'
-            ? 'scheduled'
-            : `${podsOf(cluster, workload).length} pods ready`
-        const since = Math.max(workload.progressedAt ?? 0, op.startedAt)
-        if (
-          sim.now - since >
-          (op.args.deadlineSeconds > 0 ? op.args.deadlineSeconds * 1000 : deadlineMs(workload))
-        )
-          return stuck(cluster, workload)
-        return { again: 5 }
-      },
-    },
-  ],
-  result: (sim, op) => {
-    const cluster = sim.cluster(op.args.cluster)
-    const workload = cluster?.workloads.find(
-      (one) =>
-        one.kind === op.args.kind &&
-        one.namespace === op.args.namespace &&
-        one.name === op.args.name,
-    )
-    return { ready: cluster && workload ? podsOf(cluster, workload).filter(isReadyPod).length : 0 }
-  },
-}
-
-/** Makes a workload’s pods anew, a few at a time: its template is stamped, which is a new revision. */
-export const workloadRestart: Behaviour<'workload.restart'> = {
-  stages: [
-    {
-      seconds: 2,
-      then: (sim, op) => {
-        const cluster = answering(sim, op.args.cluster)
-        if ('class' in cluster) return cluster
-        const workload = cluster.workloads.find(
-          (one) =>
-            one.kind === op.args.kind &&
-            one.namespace === op.args.namespace &&
-            one.name === op.args.name,
-        )
-        if (!workload)
-          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name}.`)
-        const stamped = withFields(
-          manifestOf(workload),
-          [],
-          [
-            [
-              '/spec/template/metadata/annotations/gyrarch~1restarted-at',
-              new Date(sim.now).toISOString(),
-            ],
-          ],
-        )
-        store(sim, cluster, stamped)
-        settle(sim, cluster, [stamped])
-        return 'a new revision of the same template'
       },
     },
   ],

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { prepareWorld, walk, walkRemedies, walkWorldSchema } from '..'
+import { prepareWorld, walk, type WalkRemedy, walkRemedies, walkWorldSchema } from '..'
 import { wired } from '../testing/worlds'
 import { changeFor } from './remedy-change'
 
@@ -8,7 +8,7 @@ const read = prepareWorld(world)
 if (!read.ok) throw new Error(read.says)
 const ready = read.world
 
-const changesFor = (from: string, to: string, port: number) => {
+const remediesFor = (from: string, to: string, port: number): readonly WalkRemedy[] => {
   const query = {
     from: { pod: from, cluster: 'bramble' },
     to: { address: to },
@@ -17,24 +17,21 @@ const changesFor = (from: string, to: string, port: number) => {
   } as const
   const found = walk(ready, query)
   if (!found.ok) throw new Error(found.says)
-  return walkRemedies(ready, query, found.walk).map((remedy) => changeFor(world, remedy))
+  return walkRemedies(ready, query, found.walk)
 }
 
 it('a pod whose address is not accepted may keep it: the change names the cluster and the range', () => {
-  const changes = changesFor('market/desk', '10.88.4.20', 8443)
-  expect(changes).toContainEqual({
+  const remedies = remediesFor('market/desk', '10.88.4.20', 8443)
+  expect(remedies.map((remedy) => changeFor(world, remedy))).toContainEqual({
     kind: 'wire.keep-source',
     intent: { cluster: 'bramble', add: ['10.88.4.20/32'] },
   })
 })
 
-it('a remedy whose place is not in the world is nobody’s to make', () => {
-  const remedy = {
-    kind: 'rule-off',
-    says: '',
-    patch: [{ op: 'remove', path: '/sites/99/firewall/0' }],
-  }
-  expect(changeFor(world, remedy as unknown as Parameters<typeof changeFor>[1])).toBeNull()
-  const empty = { kind: 'rule-off', says: '', patch: [] }
-  expect(changeFor(world, empty as unknown as Parameters<typeof changeFor>[1])).toBeNull()
+it('a remedy whose place is not in the world, or that patches nothing, is nobody’s to make', () => {
+  const [remedy] = remediesFor('market/desk', '10.88.4.20', 8443)
+  if (!remedy) throw new Error('the walk has no remedy')
+  const elsewhere = { op: 'add', path: '/clusters/99/keepSource/-', value: '10.0.0.0/8' } as const
+  expect(changeFor(world, { ...remedy, patch: [elsewhere] })).toBeNull()
+  expect(changeFor(world, { ...remedy, patch: [] })).toBeNull()
 })

@@ -1,0 +1,70 @@
+/** What the change kinds of pools share: the fields of their intents, and the pool they are about. */
+import { z } from 'zod'
+import type { RawFinding } from '../changes'
+import { stop } from '../changes'
+import type { ClusterView, FleetView, PoolView } from '../fleet'
+import { clusterOf } from '../fleet'
+import { listText } from '../units'
+
+export const name = z.string().max(253)
+export const poolName = z
+  .string()
+  .regex(/^[a-z]([-a-z0-9]{0,30}[a-z0-9])?$/, 'Small letters, digits and -, up to 32.')
+export const taint = z.strictObject({
+  key: z.string().min(1).max(317),
+  value: z.string().max(63).default(''),
+  effect: z.enum(['NoSchedule', 'PreferNoSchedule', 'NoExecute']),
+})
+
+export const labels = z.record(z.string().min(1).max(317), z.string().max(63))
+
+export const range = z.strictObject({
+  min: z.int().min(0).max(10_000),
+  max: z.int().min(0).max(10_000),
+})
+
+export const guarded = (cluster: string, view: FleetView): string | null =>
+  clusterOf(view, cluster)?.guarded === true ? cluster : null
+export const facts = (cluster: ClusterView, says: string) => [
+  { says, source: cluster.name, at: cluster.observedAt },
+]
+
+export function unknown(
+  cluster: string,
+  view: FleetView,
+): { readonly cluster: ClusterView } | RawFinding {
+  const found = clusterOf(view, cluster)
+  return found
+    ? { cluster: found }
+    : stop(
+        'cluster.known',
+        'cluster',
+        cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+      )
+}
+
+export function poolIn(cluster: ClusterView, wish: string): PoolView | RawFinding {
+  const pool = cluster.pools.find((one) => one.name === wish && one.name !== 'control-plane')
+  return (
+    pool ??
+    stop(
+      'pool.known',
+      'pool',
+      wish === 'control-plane'
+        ? 'The control plane is no pool.'
+        : `${cluster.name} has no pool ${wish}.`,
+      facts(
+        cluster,
+        `pools: ${listText(cluster.pools.filter((one) => one.name !== 'control-plane').map((one) => one.name)) || 'none'}`,
+      ),
+    )
+  )
+}
+
+export const entryOf = (pool: PoolView) => ({
+  name: pool.name,
+  size: pool.size,
+  lifetime: pool.lifetime,
+  range: pool.range,
+  taints: pool.taints.map(({ key, value, effect }) => ({ key, value, effect })),
+})

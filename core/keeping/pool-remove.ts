@@ -1,0 +1,142 @@
+/** The change kind `pool.remove`: a pool is given up with its nodes. */
+import { z } from 'zod'
+import { readWorld, drain as drainWorld } from '../placement'
+import type { FleetView, ClusterView } from '../fleet'
+import { objectsHeard, siteOf, nodesOf, clusterOf } from '../fleet'
+import { poolIn } from './pool-parts'
+import { unknown } from './pool-parts'
+import { facts } from './pool-parts'
+import { guarded } from './pool-parts'
+import { name } from './pool-parts'
+import { entryOf } from './pool-parts'
+import type { ChangeKind, RawFinding, Step } from '../changes'
+import { stop, longestPath } from '../changes'
+import { ref, command } from '../contract'
+import { step, estimates } from '../provisioning'
+import { siteSpend } from '../spend'
+import { listText } from '../units'
+import { drainFindings } from './draining'
+import { checkAnswers } from './machines'
+import { remove } from './leaving'
+import { leave } from './leaving'
+import { drain } from './leaving'
+
+// Remove
+
+export const removePoolIntent = z.strictObject({ cluster: name, pool: z.string().max(63) })
+export type RemovePoolIntent = z.infer<typeof removePoolIntent>
+/** Platform pods that would have no node that takes them, once some nodes are gone. */
+export function platformHomeless(
+  view: FleetView,
+  cluster: ClusterView,
+  nodes: readonly string[],
+): readonly string[] {
+  const objects = objectsHeard(view, cluster.name)
+  const read = objects && nodes.length > 0 ? readWorld(objects) : null
+  if (!read?.ok) return []
+  const found = drainWorld(read.world, nodes, { allowLocalData: true, unavailable: '100%' })
+  return found.ok
+    ? found.drain.blocked
+        .filter((one) => one.pod.startsWith('platform/') && one.code === 'no-room')
+        .map((one) => one.pod)
+    : []
+}
+
+export const poolRemove: ChangeKind<RemovePoolIntent> = {
+  name: 'pool.remove',
+  title: 'Give a pool up',
+  intent: removePoolIntent,
+  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
+  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  label: (intent) => `give up pool ${intent.pool || ''} of ${intent.cluster || 'a cluster'}`,
+  check: (intent, view) => {
+    const found = unknown(intent.cluster, view)
+    if ('level' in found) return [found]
+    const pool = poolIn(found.cluster, intent.pool)
+    if ('level' in pool) return [pool]
+    const { cluster } = found
+    const nodes = pool.nodes.map((node) => node.name)
+    const findings: RawFinding[] = [...checkAnswers(cluster, view)]
+    const lost = platformHomeless(view, cluster, nodes)
+    if (lost.length > 0)
+      findings.push(
+        stop(
+          'pool.platform',
+          'pool',
+          `Without ${pool.name} the platform’s own pods have no node that takes them: ${listText(lost, 4)}.`,
+          facts(cluster, 'placed on a copy without the pool'),
+        ),
+      )
+    else if (
+      nodes.length ===
+        nodesOf(cluster).filter((node) => !node.roles.includes('control-plane')).length &&
+      nodes.length > 0
+    )
+      findings.push(
+        stop(
+          'pool.last',
+          'pool',
+          `${pool.name} is the last pool: no worker would be left.`,
+          facts(cluster, `${nodes.length} workers`),
+        ),
+      )
+    else findings.push(...drainFindings(view, cluster, nodes, 'pool', false))
+    return findings
+  },
+  plan: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
+    const pool = cluster?.pools.find((one) => one.name === intent.pool)
+    const site = cluster && siteOf(view, cluster.site)
+    if (!cluster || !pool || !site) throw new Error('a plan is made only for a pool that is known')
+    const steps: Step[] = []
+    let last: string[] = []
+    for (const node of pool.nodes) {
+      steps.push(
+        drain(cluster.name, node.name, last),
+        leave(cluster.name, node.name, [`drain:${node.name}`]),
+        remove(site.name, node.machine, [`leave:${node.name}`]),
+      )
+      last = [`drain:${node.name}`]
+    }
+    steps.push(
+      step({
+        id: 'strike',
+        after: pool.nodes.map((node) => `delete:${node.machine}`),
+        group: 'register',
+        says: `pool ${pool.name} struck`,
+        command: command('pool.strike', { cluster: cluster.name, pool: pool.name }),
+        undo: command('pool.set', { cluster: cluster.name, pool: entryOf(pool) }),
+        seconds: estimates.ledger,
+      }),
+    )
+    const lost = new Set(pool.nodes.map((node) => node.machine))
+    const after = {
+      ...site,
+      machines: site.machines.filter((machine) => !lost.has(machine.name)),
+      disks: site.disks.filter((disk) => disk.machine === null || !lost.has(disk.machine)),
+    }
+    return {
+      steps,
+      creates: [],
+      alters: [],
+      removes: [
+        ref('pool', cluster.name, pool.name),
+        ...pool.nodes.map((node) => ref('node', cluster.name, node.name)),
+      ],
+      ...longestPath(steps),
+      spend: { before: siteSpend(site).perMonth, after: siteSpend(after).perMonth },
+      reserves: [],
+    }
+  },
+  prove: (intent, view) => {
+    const left = clusterOf(view, intent.cluster)?.pools.find((pool) => pool.name === intent.pool)
+    return [
+      {
+        says: `${intent.cluster} has no pool ${intent.pool}`,
+        holds: left === undefined,
+        observed: left === undefined ? 'not listed any more' : `${left.nodes.length} nodes left`,
+      },
+    ]
+  },
+}

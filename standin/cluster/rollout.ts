@@ -1,0 +1,137 @@
+/** Roll-outs: awaited, and started by a restart. */
+
+import type { Failure as OperationFailure } from '../../core/contract'
+import { withFields } from '../../core/objects'
+import type { Cluster, Pod, Workload } from '../cluster-state'
+import type { Behaviour } from '../engine/sim'
+import { permanent } from '../failures'
+import { answering } from './api'
+import { record as fields, podsOf, isReadyPod, isCurrent, manifestOf } from './manifests'
+import { store, settle } from './objects'
+import { podKey } from './pods'
+
+export const deadlineMs = (workload: Workload): number =>
+  Number(fields(workload.manifest?.['spec'])['progressDeadlineSeconds'] ?? 600) * 1000
+/** Whether every pod is of the template meant now, and ready. */
+export function isRolledOut(cluster: Cluster, workload: Workload): boolean {
+  const pods = podsOf(cluster, workload)
+  if (workload.kind === 'CronJob') return true
+  if (workload.kind === 'Job')
+    return (
+      (workload.completed ?? 0) >= Number(fields(workload.manifest?.['spec'])['completions'] ?? 1)
+    )
+  const wanted = workload.kind === 'DaemonSet' ? pods.length : workload.replicas
+  return pods.length === wanted && pods.every((pod) => isCurrent(workload, pod) && isReadyPod(pod))
+}
+
+export const podState = (pod: Pod): string =>
+  pod.trouble?.reason ?? pod.waits ?? (isReadyPod(pod) ? 'ready' : 'starting')
+export function stuck(cluster: Cluster, workload: Workload): OperationFailure {
+  const pods = podsOf(cluster, workload).filter(
+    (pod) => isCurrent(workload, pod) && !isReadyPod(pod),
+  )
+  const pod = pods[0]
+  const ref = `${workload.kind.toLowerCase()}/${cluster.name}/${workload.namespace}/${workload.name}`
+  const ready = podsOf(cluster, workload).filter(isReadyPod).length
+  const whole = {
+    about: ref,
+    says: `${ready} of ${workload.replicas} ready; no progress within ${deadlineMs(workload) / 1000} s`,
+  }
+  if (pod?.trouble)
+    return permanent(
+      'image-not-pulled',
+      `${workload.name} does not roll out: ${pod.trouble.message}.`,
+      { about: `image/${cluster.name}/${workload.image}`, says: 'not found in its registry' },
+      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.trouble.reason },
+      whole,
+    )
+  if (pod?.node === null)
+    return permanent(
+      'pods-pending',
+      `${workload.name} does not roll out: ${podKey(pod)} has no place.`,
+      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.waits ?? 'pending' },
+      whole,
+    )
+  return permanent(
+    'rollout-stalled',
+    `${workload.name} does not roll out.`,
+    ...(pod ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, says: podState(pod) }] : []),
+    whole,
+  )
+}
+
+/** Waits until a workload’s pods are all of its newest template and ready; gives up at its progress deadline. */
+export const rolloutAwait: Behaviour<'rollout.await'> = {
+  stages: [
+    {
+      seconds: 4,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const workload = cluster.workloads.find(
+          (one) =>
+            one.kind === op.args.kind &&
+            one.namespace === op.args.namespace &&
+            one.name === op.args.name,
+        )
+        if (!workload)
+          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name} any more.`)
+        if (isRolledOut(cluster, workload))
+          return workload.kind === 'CronJob'
+            ? 'scheduled'
+            : `${podsOf(cluster, workload).length} pods ready`
+        const since = Math.max(workload.progressedAt ?? 0, op.startedAt)
+        if (
+          sim.now - since >
+          (op.args.deadlineSeconds > 0 ? op.args.deadlineSeconds * 1000 : deadlineMs(workload))
+        )
+          return stuck(cluster, workload)
+        return { again: 5 }
+      },
+    },
+  ],
+  result: (sim, op) => {
+    const cluster = sim.cluster(op.args.cluster)
+    const workload = cluster?.workloads.find(
+      (one) =>
+        one.kind === op.args.kind &&
+        one.namespace === op.args.namespace &&
+        one.name === op.args.name,
+    )
+    return { ready: cluster && workload ? podsOf(cluster, workload).filter(isReadyPod).length : 0 }
+  },
+}
+
+/** Makes a workload’s pods anew, a few at a time: its template is stamped, which is a new revision. */
+export const workloadRestart: Behaviour<'workload.restart'> = {
+  stages: [
+    {
+      seconds: 2,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const workload = cluster.workloads.find(
+          (one) =>
+            one.kind === op.args.kind &&
+            one.namespace === op.args.namespace &&
+            one.name === op.args.name,
+        )
+        if (!workload)
+          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name}.`)
+        const stamped = withFields(
+          manifestOf(workload),
+          [],
+          [
+            [
+              '/spec/template/metadata/annotations/gyrarch~1restarted-at',
+              new Date(sim.now).toISOString(),
+            ],
+          ],
+        )
+        store(sim, cluster, stamped)
+        settle(sim, cluster, [stamped])
+        return 'a new revision of the same template'
+      },
+    },
+  ],
+}

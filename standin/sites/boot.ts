@@ -1,0 +1,219 @@
+/** What a machine goes through when it boots: its address, its boot data, names and time. */
+
+import type { ArgsOf, Failure as OperationFailure } from '../../core/contract'
+import { uniform } from '../engine/random'
+import type { Behaviour, Sim } from '../engine/sim'
+import { permanent } from '../failures'
+import { diesBooting, strike } from '../faults'
+import type { Site, Machine } from '../site-state'
+import type { Operation } from '../world'
+import { leaseFrom, hold } from './addresses'
+import { withMachine, machineOf } from './machines'
+import { nameServersFor, namesAreAnswered, timeServersFor } from './surroundings'
+
+/** Gives a machine its address: the one it was made with, or a lease. */
+export function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure | string {
+  if (machine.address !== null) return `address ${machine.address}, held for it`
+  const network = site.networks.find((other) => other.name === machine.network)
+  if (network?.dhcpAnswers === false) {
+    return permanent(
+      'dhcp-silent',
+      `${machine.name} got no address: the DHCP server of ${machine.network} does not answer.`,
+      {
+        about: `network/${site.name}/${machine.network}`,
+        says: 'DHCP server: no offer within 60 s, six requests sent',
+      },
+      { about: `machine/${site.name}/${machine.name}`, says: 'has no address' },
+    )
+  }
+  const address = network ? leaseFrom(site, network) : null
+  if (!network || address === null) {
+    return permanent(
+      'no-address',
+      `${machine.name} got no address on ${machine.network}.`,
+      {
+        about: `network/${site.name}/${machine.network}`,
+        says: `every address of ${network?.dhcp ?? network?.range ?? 'it'} is leased`,
+      },
+      { about: `machine/${site.name}/${machine.name}`, says: 'has no address' },
+    )
+  }
+  machine.address = address
+  hold(sim, site, {
+    address,
+    network: network.name,
+    for: machine.name,
+    cluster: machine.cluster,
+    how: 'dhcp',
+  })
+  return `address ${address} by DHCP`
+}
+
+export type Boot = Operation<ArgsOf<'machine.boot'>>
+export type BootData = NonNullable<ArgsOf<'machine.boot'>['bootData']>
+/** What a machine is handed; without anything it is told, it makes do with nothing. */
+export const bootDataOf = (op: Boot, machine: Machine): BootData =>
+  op.args.bootData ?? { handed: 'inline', bytes: 0, lines: 0, digest: '', instance: machine.name }
+/** What is wrong with boot data when a machine comes to read it, or null. */
+export function bootDataFailure(
+  site: Site,
+  machine: Machine,
+  data: BootData,
+): OperationFailure | null {
+  const about = `machine/${site.name}/${machine.name}`
+  const dataRef = `boot-data/${site.name}/${machine.name}`
+  if (site.bootData.limitBytes !== null && data.bytes > site.bootData.limitBytes)
+    return permanent(
+      'boot-data-large',
+      `The boot data of ${machine.name} is ${data.bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`,
+      { about: dataRef, says: 'refused by the machine service' },
+      { about, says: 'was not started' },
+    )
+  if (site.bootDataCutAt !== null && data.bytes > site.bootDataCutAt) {
+    const line = Math.max(1, Math.floor((data.lines * site.bootDataCutAt) / data.bytes))
+    return permanent(
+      'boot-data-malformed',
+      `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`,
+      {
+        about: dataRef,
+        says: `${site.bootDataCutAt} of ${data.bytes} bytes arrived; line ${line}: unexpected end of text`,
+      },
+      { about, says: 'cloud-init stopped: no user, no key, no runtime' },
+    )
+  }
+  if (data.handed === 'inline') return null
+  if (site.published.some((file) => file.digest === data.digest)) return null
+  return permanent(
+    'boot-data-missing',
+    `${machine.name} found no boot data behind its pointer.`,
+    { about: dataRef, says: 'not on the boot server' },
+    { about, says: 'cloud-init stopped' },
+  )
+}
+
+/** What a machine that cannot resolve names fails with, or null. */
+export function namesFailure(
+  sim: Sim,
+  site: Site,
+  machine: Machine,
+  told: readonly string[],
+): OperationFailure | null {
+  const network = site.networks.find((other) => other.name === machine.network)
+  const servers = nameServersFor(site, network, told)
+  if (servers.length === 0 || namesAreAnswered(sim, site, servers)) return null
+  const server = servers[0] ?? ''
+  return permanent(
+    'name-server',
+    `${machine.name} cannot resolve names: no answer from ${servers.join(', ')}.`,
+    told.length > 0
+      ? { about: `name-server/${site.name}/${server}`, says: 'does not answer' }
+      : {
+          about: `network/${site.name}/${machine.network}`,
+          says: `hands out name server ${server}, which does not exist`,
+        },
+    {
+      about: `machine/${site.name}/${machine.name}`,
+      says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled`,
+    },
+  )
+}
+
+/** Sets the clock of a machine by the first time server that answers; without one it stays behind. */
+export function setClock(sim: Sim, site: Site, machine: Machine, told: readonly string[]): void {
+  const servers = timeServersFor(sim, site, told)
+  if (servers.length > 0 && !servers.some((server) => server.answers))
+    machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
+  else if (machine.skewSeconds !== undefined) delete machine.skewSeconds
+}
+
+/** What cloud-init meets on a first boot, in the order in which it meets it. */
+export function firstBoot(
+  sim: Sim,
+  op: Boot,
+  site: Site,
+  machine: Machine,
+): string | OperationFailure {
+  const fail = (failure: OperationFailure): OperationFailure => {
+    machine.power = 'failed'
+    sim.touch(`site:${site.name}`)
+    return failure
+  }
+  const death = diesBooting(sim, site.name, machine.name)
+  if (death) return fail(death)
+  const data = bootDataOf(op, machine)
+  const unreadable = bootDataFailure(site, machine, data)
+  if (unreadable) return fail(unreadable)
+  machine.bootData = { bytes: data.bytes, instance: data.instance, handed: data.handed }
+  const unresolved = namesFailure(sim, site, machine, op.args.nameServers)
+  if (unresolved) return fail(unresolved)
+  setClock(sim, site, machine, op.args.timeServers)
+  const fetched = data.handed === 'pointer' ? 'boot data fetched and its SHA-256 verified, ' : ''
+  const clock =
+    machine.skewSeconds === undefined
+      ? 'clock set'
+      : `clock not set: no time server answered, it is ${Math.round(machine.skewSeconds / 60)} min behind`
+  return `first boot done: ${fetched}root file system grown, host keys made, ${clock}`
+}
+
+export const machineBoot: Behaviour<'machine.boot'> = {
+  stages: [
+    {
+      seconds: 12,
+      then: withMachine((sim, site, machine) => {
+        machine.power = 'starting'
+        sim.touch(`site:${site.name}`)
+        return 'powered on'
+      }),
+    },
+    { seconds: 8, then: withMachine(takeAddress) },
+    {
+      seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 50 : 105),
+      then: (sim, op) =>
+        withMachine((_sim, site, machine) => firstBoot(sim, op, site, machine))(sim, op),
+    },
+    {
+      seconds: 25,
+      then: withMachine((sim, site, machine) => {
+        const fault = strike(sim, 'runtime-fails', [
+          `site/${site.name}`,
+          `machine/${site.name}/${machine.name}`,
+        ])
+        if (!fault) return 'container runtime started'
+        machine.power = 'failed'
+        sim.touch(`site:${site.name}`)
+        return {
+          class: fault.mode,
+          reason: 'runtime-failed',
+          says: `The container runtime of ${machine.name} does not start.`,
+          chain: [
+            {
+              about: `runtime/${site.name}/${machine.name}`,
+              says: 'exit 1: image store is not writable, its metadata is damaged',
+            },
+            {
+              about: `machine/${site.name}/${machine.name}`,
+              says: 'runs, but takes no containers',
+            },
+          ],
+        }
+      }),
+    },
+    {
+      seconds: 20,
+      then: withMachine((sim, site, machine) => {
+        machine.power = 'on'
+        machine.agent = true
+        sim.touch(`site:${site.name}`)
+        return 'node agent started'
+      }),
+    },
+  ],
+  result: (sim, op) => {
+    const machine = machineOf(sim, op)?.machine
+    return {
+      machine: op.args.name,
+      address: machine?.address ?? null,
+      endpoint: `https://${machine?.address ?? ''}:6443`,
+    }
+  },
+}
