@@ -53,6 +53,15 @@ describe('a command', () => {
   })
 })
 
+it('a command is asked of the same place before and after its deferred arguments are known', () => {
+  const endpoint = { $from: 'control-plane', path: 'endpoint' }
+  expect(targetOf({ verb: 'api.start', args: { cluster: 'birch', endpoint } })).toBe(
+    'cluster/birch',
+  )
+  const before = { $from: 'apply', path: 'before' }
+  expect(targetOf(command('objects.put-back', { cluster: 'cedar', before }))).toBe('cluster/cedar')
+})
+
 it('every verb has a name of its own, under which it is found', () => {
   expect(new Set(verbNames).size).toBe(verbNames.length)
   for (const name of verbNames) expect(verbNamed(name)?.name).toBe(name)

@@ -13,6 +13,7 @@ function watched() {
   const { outside } = opened.gyrarch
   const asked: string[] = []
   const unreachable = new Set<string>()
+  const faulty = new Set<string>()
   const observed: FleetSources = {
     siteNames: () => outside.siteNames(),
     site: (name): Promise<SiteReport | null> => {
@@ -25,11 +26,12 @@ function watched() {
     peers: () => outside.peers(),
     cluster: async (name): Promise<ClusterReport | null> => {
       asked.push(`cluster:${name}`)
+      if (faulty.has(name)) throw new TypeError('told is not a function')
       if (unreachable.has(name)) throw new Unheard('no route')
       return outside.cluster(name)
     },
   }
-  return { asked, unreachable, fleet: new Fleet(observed, outside.clock) }
+  return { asked, unreachable, faulty, fleet: new Fleet(observed, outside.clock) }
 }
 
 describe('the picture of the fleet', () => {
@@ -64,6 +66,20 @@ describe('the picture of the fleet', () => {
     fleet.touch(['site:tarn-north'])
     const [first, second] = await Promise.all([fleet.view(), fleet.view()])
     expect([first.version, second.version]).toEqual([before.version + 1, before.version + 1])
+  })
+
+  it('does not take a fault of ours for silence, and looks again once it is mended', async () => {
+    const { asked, faulty, fleet } = watched()
+    const before = await fleet.view()
+    faulty.add('dill')
+    fleet.touch(['cluster:dill', 'site:tarn-north'])
+    await expect(fleet.view()).rejects.toThrow('not a function')
+    expect(fleet.last().unheard).toEqual({})
+    faulty.delete('dill')
+    asked.length = 0
+    const after = await fleet.view()
+    expect([...asked].sort()).toEqual(['cluster:dill', 'site:tarn-north'])
+    expect(after.version).toBeGreaterThan(before.version)
   })
 
   it('keeps what an unreachable cluster told last, and since when it is silent', async () => {

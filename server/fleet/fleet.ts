@@ -245,11 +245,22 @@ export class Fleet {
     }
   }
 
+  /** Looks at what has changed; if that fails it stays to be looked at. */
   private async observe(): Promise<void> {
     const slices = [...this.dirty]
     this.dirty.clear()
     const register = this.registerDirty
     this.registerDirty = false
+    try {
+      await this.lookAt([...slices], register)
+    } catch (error) {
+      for (const slice of slices) this.dirty.add(slice)
+      this.registerDirty ||= register
+      throw error
+    }
+  }
+
+  private async lookAt(slices: string[], register: boolean): Promise<void> {
     if (this.version === 0) {
       // In the order in which the outside lists them, whatever has stirred first.
       slices.unshift(...(await this.outside.siteNames()).map((name) => `site:${name}`))

@@ -666,15 +666,12 @@ export class Runner {
     void this.startWaiting().catch((error: unknown) => this.parts.onError(error))
   }
 
-  /** Tells each connector whether a run that it carries steps of is under way. */
+  /** Tells every connector whether a run is under way: whoever carries none of its steps may be asked by the next. */
   private async noteBusy(): Promise<void> {
-    const busy = new Set<Connector>()
-    for (const { row, steps } of this.active.values()) {
-      if (row.state !== 'running' && row.state !== 'undoing') continue
-      for (const step of steps.values()) busy.add(this.carrying(step))
-    }
-    // A run that asks nothing but the register still wants its clock hurried: they are one.
-    for (const connector of this.parts.connectors.all()) await connector.busy?.(busy.size > 0)
+    const isBusy = [...this.active.values()].some(
+      ({ row }) => row.state === 'running' || row.state === 'undoing',
+    )
+    for (const connector of this.parts.connectors.all()) await connector.busy?.(isBusy)
   }
 }
 
