@@ -1,6 +1,7 @@
 /**
  * Rules that neither the type checker nor the linter knows, each with the place that breaks it:
- *   the runner compares no verb by name; nothing reads a sentence back as a fact.
+ *   the runner compares no verb by name; nothing reads a sentence back as a fact; the sentences of findings, facts,
+ *   failures and evidence stand in the says.ts of their area.
  */
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -81,6 +82,22 @@ for (const file of ['core', 'server', 'standin', 'app', 'workers'].flatMap(sourc
     if (named(expression, 'says') && lookingInto.has(name.text)) report(file, source, node, says)
     if (name.text === 'test' && node.arguments.some((argument) => named(argument, 'says')))
       report(file, source, node, says)
+  })
+
+const isText = (node) =>
+  ts.isStringLiteral(node) ||
+  ts.isNoSubstitutionTemplateLiteral(node) ||
+  ts.isTemplateExpression(node)
+
+for (const file of ['core', 'server', 'standin'].flatMap(sources))
+  walk(file, (node, source) => {
+    if (!ts.isCallExpression(node) || !ts.isIdentifier(node.expression)) return
+    const called = node.expression.text
+    if (called === 'sentences' && !/(^|\/)(says|said)\.ts$/.test(file))
+      report(file, source, node, 'makes sentences outside the says.ts of its area')
+    const text = node.arguments[1]
+    if (called === 'quoted' && text && isText(text) && !file.startsWith('server/testing/'))
+      report(file, source, node, 'quotes words of its own: give them a code in says.ts')
   })
 
 for (const problem of problems) console.error(problem)

@@ -6,6 +6,7 @@ import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
 import { imagePlace, imageRemove } from './sites/images'
 import * as ground from './sites/ground'
+import * as leftovers from './sites/leftovers'
 import * as balancers from './sites/balancers'
 import { machineCreate, machineDelete, machineRestart, machineStop } from './sites/machines'
 import { machineBoot } from './sites/boot'
@@ -71,8 +72,8 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'balancer.create': balancers.balancerCreate,
   'balancer.delete': balancers.balancerDelete,
   'front.try': balancers.frontTry,
-  'orphan.remove': ground.orphanRemove,
-  'orphan.adopt': ground.orphanAdopt,
+  'orphan.remove': leftovers.orphanRemove,
+  'orphan.adopt': leftovers.orphanAdopt,
   'box.install': boxInstall,
   'box.clear': boxClear,
   'box.take': boxTake,

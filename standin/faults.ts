@@ -1,4 +1,5 @@
 /** Faults that can be put into the stand-ins, and what each does to the world. */
+import { said } from './says'
 import { formatAddress, parseRange } from '../core/addresses'
 import { uniform } from './engine/random'
 import type { Sim } from './engine/sim'
@@ -463,13 +464,13 @@ export function unavailable(sim: Sim, site: string, machine: string): OperationF
   return {
     class: 'transient',
     reason: 'unavailable',
-    says: `The machine service of ${site} answered “unavailable”.`,
+    ...said('unavailable', { site }),
     chain: [
       {
         about: `site/${site}`,
-        says: `machine service: 503, service unavailable for this account, request ${ticket}`,
+        ...said('service-unavailable', { ticket }),
       },
-      { about: `machine/${site}/${machine}`, says: 'was not created' },
+      { about: `machine/${site}/${machine}`, ...said('not-created') },
     ],
   }
 }
@@ -481,13 +482,13 @@ export function diesBooting(sim: Sim, site: string, machine: string): OperationF
   return {
     class: fault.mode,
     reason: 'machine-died',
-    says: `${machine} died during its first boot.`,
+    ...said('machine-died', { machine }),
     chain: [
       {
         about: `disk/${site}/${machine}-root`,
-        says: 'console: root file system could not be mounted, read error at sector 2,048',
+        ...said('root-not-mounted'),
       },
-      { about: `machine/${site}/${machine}`, says: 'stopped 40 s after power-on' },
+      { about: `machine/${site}/${machine}`, ...said('stopped-booting') },
     ],
   }
 }

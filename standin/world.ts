@@ -1,6 +1,6 @@
 /** Everything the simulated outside consists of, as plain data that can be stored and restored. */
 
-import type { Failure, PeerReport } from '../core/contract'
+import type { Evidence, Failure, PeerReport } from '../core/contract'
 import type { Cluster } from './cluster-state'
 import type { Site } from './site-state'
 
@@ -58,10 +58,10 @@ export interface Operation<Args = Readonly<Record<string, unknown>>> {
   endedAt: number | null
   result: Record<string, unknown> | null
   failure: Failure | null
-  readonly evidence: { readonly at: number; readonly says: string }[]
+  readonly evidence: Evidence[]
 }
 
-export type { Failure as OperationFailure } from '../core/contract'
+export type { Evidence, Failure as OperationFailure } from '../core/contract'
 
 export type SimEvent =
   | { readonly at: number; readonly seq: number; readonly kind: 'stage'; readonly key: string }

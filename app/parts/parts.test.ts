@@ -1,3 +1,4 @@
+import { quoted } from '~/core/contract'
 import { describe, expect, it } from 'vitest'
 import type { Finding, Plan } from '~/core/changes'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
@@ -12,7 +13,7 @@ const finding = (level: Finding['level']): Finding => ({
   key: level,
   level,
   rule: level,
-  says: level,
+  ...quoted(level, level),
   because: [],
   remedies: [],
 })
@@ -121,8 +122,8 @@ describe('Markdown for a ticket', () => {
     const cause = {
       class: 'permanent' as const,
       reason: 'no-stock',
-      says: 'none left',
-      chain: [{ about: 'size/s/z/n', says: 'none in stock' }],
+      ...quoted('no-stock', 'none left'),
+      chain: [{ about: 'size/s/z/n', ...quoted('none-in-stock', 'none in stock') }],
     }
     const text = markdownOf({
       ...record,

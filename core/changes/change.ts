@@ -4,12 +4,11 @@
  */
 import type { Operation } from 'fast-json-patch'
 import type { z } from 'zod'
-import type { Command, Failure, Ref } from '../contract'
+import type { Command, Failure, Ref, Said } from '../contract'
 import type { FleetView, Reservation } from '../fleet'
 
 /** Something observed, on which a finding or a cause rests. */
-export interface Fact {
-  readonly says: string
+export interface Fact extends Said {
   /** Where it was seen: a port, a ledger, a catalogue, the draft itself. */
   readonly source: string
   /** ISO time on the stand-ins' clock, where the fact has one. */
@@ -21,14 +20,13 @@ export type Level = 'stop' | 'caution' | 'note'
 /** `rule|field` or `rule|about`: stable from check to check. */
 export type FindingKey = string
 
-export interface Finding {
+export interface Finding extends Said {
   readonly key: FindingKey
   readonly level: Level
   readonly rule: string
   /** Path into the intent, like `pools[0].rootDiskGb`. */
   readonly field?: string
   readonly about?: Ref
-  readonly says: string
   readonly because: readonly Fact[]
   readonly remedies: readonly Remedy[]
 }

@@ -1,3 +1,4 @@
+import { quoted } from '../contract'
 import { describe, expect, it } from 'vitest'
 import { z } from 'zod'
 import type { FleetView } from '../fleet'
@@ -52,7 +53,15 @@ const kind = (offers: NonNullable<RawFinding['offers']>): ChangeKind<Intent> => 
   label: () => 'test',
   check: ({ a, b }) => [
     ...(b > 10
-      ? [{ level: 'stop' as const, rule: 'b', field: 'b', says: 'b is over 10', because: [] }]
+      ? [
+          {
+            level: 'stop' as const,
+            rule: 'b',
+            field: 'b',
+            ...quoted('b', 'b is over 10'),
+            because: [],
+          },
+        ]
       : []),
     ...(a === 1
       ? []
@@ -61,7 +70,7 @@ const kind = (offers: NonNullable<RawFinding['offers']>): ChangeKind<Intent> => 
             level: 'stop' as const,
             rule: 'a',
             field: 'a',
-            says: 'a is not 1',
+            ...quoted('a', 'a is not 1'),
             because: [],
             offers,
           },
@@ -208,9 +217,9 @@ describe('progress', () => {
   it('calls a step late past its worst, and stuck once it gives no sign of life', () => {
     const running = one('a', [], 'running', 100, 0)
     expect(lateness(running, 150_000)).toBeNull()
-    expect(lateness({ ...running, evidence: [{ at: at(190), says: 'alive' }] }, 210_000)).toBe(
-      'late',
-    )
+    expect(
+      lateness({ ...running, evidence: [{ at: at(190), ...quoted('alive', 'alive') }] }, 210_000),
+    ).toBe('late')
     expect(lateness(running, 210_000)).toBe('stuck')
   })
 })

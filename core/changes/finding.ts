@@ -1,4 +1,5 @@
 /** What stands against a draft, put together. */
+import type { Said } from '../contract'
 import type { RawFinding } from './change'
 
 const at =
@@ -6,10 +7,10 @@ const at =
   (
     rule: string,
     field: string,
-    says: string,
+    said: Said,
     because: RawFinding['because'] = [],
     offers: NonNullable<RawFinding['offers']> = [],
-  ): RawFinding => ({ level, rule, field, says, because, offers })
+  ): RawFinding => ({ level, rule, field, ...said, because, offers })
 
 /** With this a draft does not run. */
 export const stop = at('stop')

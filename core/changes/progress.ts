@@ -1,4 +1,5 @@
 /** How far a run is, from the states of its steps: what it is doing, what it waits for, how long it will take. */
+import type { Said } from '../contract'
 import { inOrderOf } from './graph'
 
 export interface StepProgress {
@@ -14,7 +15,7 @@ export interface StepProgress {
   readonly startedAt: string | null
   readonly endedAt: string | null
   readonly dueAt: string | null
-  readonly evidence?: readonly { readonly at: string; readonly says: string }[]
+  readonly evidence?: readonly (Said & { readonly at: string })[]
 }
 
 export interface Progress {

@@ -13,12 +13,12 @@ import type {
   TrafficReport,
   UsageReport,
 } from './reports'
+import type { Said } from './said'
 import type { Failure } from './verb'
 
-export interface Evidence {
+export interface Evidence extends Said {
   /** Milliseconds on the connector’s clock. */
   readonly at: number
-  readonly says: string
 }
 
 /** How a command stands, asked by its key. */

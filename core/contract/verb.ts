@@ -5,6 +5,7 @@
  */
 import type { z } from 'zod'
 import type { Ref, SliceName } from './refs'
+import type { Said } from './said'
 import type { Told } from './told'
 
 /** `ledger` is Gyrarch’s own register; `site` and `cluster` are outside. */
@@ -47,12 +48,11 @@ export const verb = <
 ): VerbDefinition<Name, Args, Result, Port> => definition
 
 /** A failed command, from the lowest object up: `chain[0]` is the lowest. */
-export interface Failure {
+export interface Failure extends Said {
   readonly class: 'transient' | 'permanent'
   /** Machine-readable: `image-missing`, `no-stock`, `unavailable` … */
   readonly reason: string
-  readonly says: string
-  readonly chain: readonly { readonly about: Ref; readonly says: string }[]
+  readonly chain: readonly (Said & { readonly about: Ref })[]
 }
 
 /** Codes that every verb of a port can fail with. */

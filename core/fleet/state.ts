@@ -1,7 +1,9 @@
 /** The six states, derived from what was observed; never set. */
+import type { Said } from '../contract'
 import { minorsBehind } from '../units'
 import { toleratedLosses } from '../sizing'
 import type { ClusterView, NodeView, PoolView, SiteView } from './view'
+import { said } from './says'
 
 export type State = 'well' | 'working' | 'strained' | 'broken' | 'resting' | 'unknown'
 
@@ -15,9 +17,8 @@ export const stateOrder: readonly State[] = [
   'well',
 ]
 
-export interface Reasoned {
+export interface Reasoned extends Said {
   readonly state: State
-  readonly says: string
 }
 
 /** What states depend on besides the thing itself. `now` in milliseconds; `workedOn` holds refs that running changes touch. */
@@ -49,31 +50,34 @@ export function nodeState(node: NodeView, cluster: ClusterView, context: StateCo
   if (!condition || condition.status !== 'True') {
     return {
       state: 'broken',
-      says: condition
-        ? `Ready is ${condition.status}: ${condition.message}`
-        : 'It has no Ready condition.',
+      ...(condition
+        ? said('node.not-ready', { status: condition.status, message: condition.message })
+        : said('node.no-ready-condition')),
     }
   }
   const silent = silentSince(cluster, context)
-  if (silent !== null) return { state: 'unknown', says: `Not observed since ${silent}.` }
+  if (silent !== null) return { state: 'unknown', ...said('not-observed', { silent }) }
   const pressure = node.conditions.find(
     (other) => other.type.endsWith('Pressure') && other.status === 'True',
   )
-  if (pressure) return { state: 'strained', says: `${pressure.type}: ${pressure.message}` }
+  if (pressure)
+    return {
+      state: 'strained',
+      ...said('node.pressure', { type: pressure.type, message: pressure.message }),
+    }
   const worked =
     context.workedOn.has(`node/${cluster.name}/${node.name}`) ||
     context.workedOn.has(`cluster/${cluster.name}`)
-  if (node.cordoned && !worked)
-    return { state: 'strained', says: 'Cordoned, and no change is at work on it.' }
+  if (node.cordoned && !worked) return { state: 'strained', ...said('node.cordoned') }
   const behind = minorsBehind(cluster.release, node.release)
   if (behind < 0 || behind > permittedSkew(cluster.release)) {
     return {
       state: 'strained',
-      says: `Agent ${node.release} is outside the permitted skew of API ${cluster.release}.`,
+      ...said('node.release-skew', { release: node.release, clusterRelease: cluster.release }),
     }
   }
-  if (worked) return { state: 'working', says: 'A running change is at work on it.' }
-  return { state: 'well', says: 'Ready, without pressure.' }
+  if (worked) return { state: 'working', ...said('change-at-work') }
+  return { state: 'well', ...said('node.well') }
 }
 
 /** The state of a pool: broken if over half its nodes are. */
@@ -81,50 +85,54 @@ export function poolState(pool: PoolView, cluster: ClusterView, context: StateCo
   const states = pool.nodes.map((node) => nodeState(node, cluster, context).state)
   const broken = states.filter((state) => state === 'broken').length
   if (broken * 2 > states.length)
-    return { state: 'broken', says: `${broken} of ${states.length} nodes are broken.` }
+    return { state: 'broken', ...said('pool.nodes-broken', { broken, statesCount: states.length }) }
   if (states.length > 0 && states.every((state) => state === 'unknown'))
-    return { state: 'unknown', says: 'None of its nodes was observed lately.' }
+    return { state: 'unknown', ...said('pool.not-observed') }
   const unwell = states.filter((state) => state !== 'well' && state !== 'working').length
   if (unwell > 0)
-    return { state: 'strained', says: `${unwell} of ${states.length} nodes are not well.` }
-  if (states.includes('working'))
-    return { state: 'working', says: 'A running change is at work on it.' }
+    return {
+      state: 'strained',
+      ...said('pool.nodes-unwell', { unwell, statesCount: states.length }),
+    }
+  if (states.includes('working')) return { state: 'working', ...said('change-at-work') }
   return {
     state: 'well',
-    says: states.length === 0 ? 'It has no nodes now.' : `All ${states.length} nodes are well.`,
+    ...(states.length === 0
+      ? said('pool.empty')
+      : said('pool.well', { statesCount: states.length })),
   }
 }
 
 /** The state of a cluster: broken if its API does not answer or its quorum is lost. */
 export function clusterState(cluster: ClusterView, context: StateContext): Reasoned {
   const worked = context.workedOn.has(`cluster/${cluster.name}`)
-  if (cluster.resting) return { state: 'resting', says: 'Stopped by a change.' }
+  if (cluster.resting) return { state: 'resting', ...said('cluster.stopped') }
   if (!cluster.apiAnswers) {
     return worked
       ? {
           state: 'working',
-          says: 'A running change is at work on it; its API does not answer yet.',
+          ...said('cluster.coming-up'),
         }
-      : { state: 'broken', says: `Its API at ${cluster.endpoint} does not answer.` }
+      : { state: 'broken', ...said('cluster.api-silent', { endpoint: cluster.endpoint }) }
   }
   if (cluster.controlPlane.kind === 'own' && !worked) {
     const members = cluster.controlPlane.members.length
     if (members - cluster.membersUp > toleratedLosses(members)) {
       return {
         state: 'broken',
-        says: `Quorum is lost: ${cluster.membersUp} of ${members} control-plane members answer.`,
+        ...said('cluster.quorum-lost', { membersUp: cluster.membersUp, members }),
       }
     }
   }
   const silent = silentSince(cluster, context)
-  if (silent !== null) return { state: 'unknown', says: `Not observed since ${silent}.` }
+  if (silent !== null) return { state: 'unknown', ...said('not-observed', { silent }) }
   const unwell = cluster.pools.flatMap((pool) => {
     const { state } = poolState(pool, cluster, context)
     return state === 'well' || state === 'working' || state === 'resting' ? [] : [pool.name]
   })
-  if (unwell.length > 0) return { state: 'strained', says: `Not well: pool ${unwell.join(', ')}.` }
-  if (worked) return { state: 'working', says: 'A running change is at work on it.' }
-  return { state: 'well', says: 'Its API answers and every pool is well.' }
+  if (unwell.length > 0) return { state: 'strained', ...said('cluster.pools-unwell', { unwell }) }
+  if (worked) return { state: 'working', ...said('change-at-work') }
+  return { state: 'well', ...said('cluster.well') }
 }
 
 /** The state of a site: the worst of its clusters, but broken only when all of them are. */
@@ -139,19 +147,23 @@ export function siteState(
   if (states.length === 0)
     return {
       state: context.workedOn.has(`site/${site.name}`) ? 'working' : 'well',
-      says: 'It holds no cluster.',
+      ...said('site.empty'),
     }
   if (states.every(({ state }) => state === 'broken'))
-    return { state: 'broken', says: 'All of its clusters are broken.' }
+    return { state: 'broken', ...said('site.clusters-broken') }
   const softened = states.map((entry) =>
     entry.state === 'broken'
-      ? { ...entry, state: 'strained' as const, says: `${entry.name} is broken.` }
+      ? {
+          ...entry,
+          state: 'strained' as const,
+          ...said('site.cluster-broken', { entry: entry.name }),
+        }
       : entry,
   )
   const worst = softened.reduce((a, b) =>
     stateOrder.indexOf(b.state) < stateOrder.indexOf(a.state) ? b : a,
   )
   return worst.state === 'well'
-    ? { state: 'well', says: 'All of its clusters are well.' }
-    : { state: worst.state, says: `${worst.name}: ${worst.says}` }
+    ? { state: 'well', ...said('site.well') }
+    : { state: worst.state, ...said('site.worst', { worst: worst.name, worstSays: worst.says }) }
 }

@@ -1,5 +1,7 @@
 /** Workloads as they are looked at: what each wants, what it has, what is not well about it; and its pods. */
+import type { Said } from '../contract'
 import type { ApiObject } from '../objects'
+import { said } from './says'
 
 /** What a pod can be asked from inside. */
 export const probeKinds = [
@@ -27,7 +29,7 @@ export interface PodFact {
   readonly startedAt: string | null
 }
 
-export interface WorkloadFact {
+export interface WorkloadFact extends Said {
   /** `Kind/namespace/name` */
   readonly key: string
   readonly kind: string
@@ -36,7 +38,6 @@ export interface WorkloadFact {
   readonly wanted: number
   readonly ready: number
   readonly state: 'well' | 'working' | 'strained' | 'broken' | 'resting'
-  readonly says: string
   readonly images: readonly string[]
   readonly pods: readonly PodFact[]
 }
@@ -143,12 +144,19 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
       else if (ready === 0 && wanted > 0 && stuck) state = 'broken'
       else if (stuck) state = 'strained'
       else state = 'working'
-      let says: string
-      if (stuck) says = `${stuck.key.split('/')[1] ?? ''}: ${stuck.waits ?? ''}`
+      let what: Said
+      if (stuck)
+        what = said('workload.waits', {
+          pod: stuck.key.split('/')[1] ?? '',
+          waits: stuck.waits ?? '',
+        })
       else if (kind === 'CronJob')
-        says = `at ${text(spec['schedule'])}${text(spec['timeZone']) === '' ? '' : ` in ${text(spec['timeZone'])}`}`
-      else if (ready >= wanted) says = 'all ready'
-      else says = `${wanted - ready} still starting`
+        what = said('workload.at', {
+          schedule: text(spec['schedule']),
+          timeZone: text(spec['timeZone']),
+        })
+      else if (ready >= wanted) what = said('workload.ready')
+      else what = said('workload.starting', { wanted: wanted - ready })
       return {
         key,
         kind,
@@ -157,7 +165,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         wanted,
         ready,
         state,
-        says,
+        ...what,
         images: [
           ...new Set(
             list(record(template['spec'])['containers']).map((container) =>

@@ -5,6 +5,7 @@ import { ref, stop } from '../changes'
 import type { BoxView } from '../fleet'
 import { GiB, listText } from '../units'
 import { oneStep, put, seen } from './one-step'
+import { said } from './says'
 
 const name = z.string().max(253)
 const box = z.strictObject({
@@ -74,30 +75,30 @@ export const siteMachines = oneStep<Intent>({
   site: (wish) => wish.site,
   subject: (wish) => ref('machines', wish.site, wish.add[0]?.name ?? wish.remove[0] ?? 'none'),
   check: (wish, site) => {
-    const because = [
-      seen(
-        site,
-        `machines: ${
-          listText(
-            site.boxes.map((other) => other.name),
-            8,
-          ) || 'none'
-        }`,
-      ),
-    ]
+    const because = [seen(site, said('boxes', { boxes: site.boxes.map((other) => other.name) }))]
     if (wish.add.length + wish.remove.length === 0)
-      return [stop('machines.none', 'add', 'No machine is named.', because)]
+      return [stop('machines.none', 'add', said('machines.none'), because)]
     return [
       ...wish.remove.flatMap((gone, i) => {
         const known = site.boxes.find((other) => other.name === gone)
         if (known) {
           if (known.usedBy === null) return []
           return [
-            stop('machine.free', `remove[${i}]`, `${gone} is in use by ${known.usedBy}.`, because),
+            stop(
+              'machine.free',
+              `remove[${i}]`,
+              said('machine.free', { gone, usedBy: known.usedBy }),
+              because,
+            ),
           ]
         }
         return [
-          stop('machine.known', `remove[${i}]`, `${site.name} has no machine ${gone}.`, because),
+          stop(
+            'machine.known',
+            `remove[${i}]`,
+            said('machine.known', { site: site.name, gone }),
+            because,
+          ),
         ]
       }),
       ...wish.add.flatMap((one, i) => {
@@ -107,20 +108,14 @@ export const siteMachines = oneStep<Intent>({
         return [
           ...(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(one.name)
             ? []
-            : [
-                stop(
-                  'machine.name',
-                  `${field}.name`,
-                  `“${one.name}” is no machine name: a–z, 0–9 and inner dashes, at most 63.`,
-                ),
-              ]),
+            : [stop('machine.name', `${field}.name`, said('machine.name', { name: one.name }))]),
           ...(site.boxes.some((other) => other.name === one.name) ||
           wish.add.findIndex((other) => other.name === one.name) < i
             ? [
                 stop(
                   'machine.twice',
                   `${field}.name`,
-                  `There is a machine ${one.name} already.`,
+                  said('machine.twice', { name: one.name }),
                   because,
                   [
                     {
@@ -137,8 +132,8 @@ export const siteMachines = oneStep<Intent>({
                 stop(
                   'zone.known',
                   `${field}.zone`,
-                  `${site.name} has no zone ${one.zone}.`,
-                  [seen(site, `zones: ${listText(site.zones)}`)],
+                  said('zone.known.no-zone', { site: site.name, zone: one.zone }),
+                  [seen(site, said('zones', { zones: site.zones }))],
                   site.zones
                     .slice(0, 2)
                     .map((zone) => ({ says: `Use ${zone}`, change: put(`/add/${i}/zone`, zone) })),
@@ -150,26 +145,14 @@ export const siteMachines = oneStep<Intent>({
                 stop(
                   'card.mac',
                   `${field}.cards[${bad}].mac`,
-                  `“${one.cards[bad]?.mac ?? ''}” is no hardware address: six pairs of digits, as in 02:47:59:12:00:01.`,
+                  said('card.mac', { mac: one.cards[bad]?.mac ?? '' }),
                 ),
               ]),
           ...(new Set(macs).size < macs.length
-            ? [
-                stop(
-                  'card.twice',
-                  `${field}.cards`,
-                  `Two cards of ${one.name} have the same hardware address.`,
-                ),
-              ]
+            ? [stop('card.twice', `${field}.cards`, said('card.twice', { name: one.name }))]
             : []),
           ...(one.cards.length === 0
-            ? [
-                stop(
-                  'card.none',
-                  `${field}.cards`,
-                  `${one.name} has no network card: nothing could reach it.`,
-                ),
-              ]
+            ? [stop('card.none', `${field}.cards`, said('card.none', { name: one.name }))]
             : []),
         ]
       }),

@@ -1,4 +1,6 @@
 /** Ranges entered by hand into the address ledger: one by one, or from CSV with its bad lines named. */
+import { quoted } from '../contract'
+import { said } from './says'
 import { command } from '../contract'
 import Papa from 'papaparse'
 import { z } from 'zod'
@@ -123,7 +125,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
       : `enter ${wish.add.length} ranges${wish.remove.length > 0 ? `, strike ${wish.remove.length}` : ''}`,
   check: (wish, view) => {
     if (wish.add.length + wish.remove.length === 0)
-      return [stop('ledger.none', 'add', 'No range is given.')]
+      return [stop('ledger.none', 'add', said('ledger.none'))]
     const findings: RawFinding[] = []
     const ranges = wish.add.map((one) => parseRange(one.range))
     ranges.forEach((range, i) => {
@@ -132,7 +134,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
           stop(
             'range.readable',
             `add[${i}].range`,
-            range.says,
+            quoted('range.unreadable', range.says),
             [],
             range.suggest
               ? [
@@ -157,10 +159,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
         stop(
           'ledger.known',
           'remove',
-          `${listText(
-            missing.map((one) => `${one.name} (${one.range})`),
-            3,
-          )} ${missing.length === 1 ? 'was' : 'were'} not entered by hand, or ${missing.length === 1 ? 'is' : 'are'} gone.`,
+          said('ledger.known', { ranges: missing.map((one) => `${one.name} (${one.range})`) }),
         ),
       )
     // A range that cuts through what others hold is worth a word; one that holds them whole, or lies whole in one, is a block they are cut from.
@@ -188,8 +187,13 @@ export const ledgerEnter: ChangeKind<Intent> = {
         caution(
           'range.overlap',
           `add[${i}].range`,
-          `${one.range} (${one.name}) overlaps ${entry.name} (${entry.range}).`,
-          [{ says: `domain ${one.domain}`, source: 'address ledger' }],
+          said('ledger.overlap', {
+            range: one.range,
+            name: one.name,
+            other: entry.name,
+            otherRange: entry.range,
+          }),
+          [{ ...said('domain', { domain: one.domain }), source: 'address ledger' }],
           [{ says: 'Leave it out', change: { patchDraft: [{ op: 'remove', path: `/add/${i}` }] } }],
         ),
       )

@@ -13,8 +13,9 @@ import {
   sizeOf,
 } from '../addresses'
 import type { FleetView, NetworkView, SiteView } from '../fleet'
-import { listText } from '../units'
 import { oneStep, put, seen } from './one-step'
+import { said } from './says'
+import { quoted } from '../contract'
 
 const name = z.string().max(253)
 const range = z.string().max(100)
@@ -61,20 +62,22 @@ function checkNetwork(
   const because = [
     seen(
       site,
-      `networks: ${
-        listText(
-          site.networks.map((network) => `${network.name} ${network.range}`),
-          8,
-        ) || 'none'
-      }`,
+      said('networks', {
+        networks: site.networks.map((network) => `${network.name} ${network.range}`),
+      }),
     ),
   ]
   if (intent.network.trim() === '')
-    return [stop('network.name', 'network', 'The network has no name.', because)]
+    return [stop('network.name', 'network', said('network.name'), because)]
   if (intent.remove) {
     if (!site.networks.some((network) => network.name === intent.network))
       return [
-        stop('network.known', 'network', `${site.name} has no network ${intent.network}.`, because),
+        stop(
+          'network.known',
+          'network',
+          said('network.known.no-network', { site: site.name, network: intent.network }),
+          because,
+        ),
       ]
     const held = site.addresses.filter((address) => address.network === intent.network)
     return held.length === 0
@@ -83,10 +86,10 @@ function checkNetwork(
           stop(
             'network.used',
             'network',
-            `${held.length} addresses of ${intent.network} are held: ${listText(
-              held.map((address) => `${address.address} for ${address.for}`),
-              3,
-            )}.`,
+            said('network.used', {
+              network: intent.network,
+              held: held.map((address) => `${address.address} for ${address.for}`),
+            }),
             because,
           ),
         ]
@@ -97,7 +100,7 @@ function checkNetwork(
       stop(
         'network.range',
         'range',
-        `${intent.network} is new at ${site.name}: say its range.`,
+        said('network.range', { network: intent.network, site: site.name }),
         because,
       ),
     ]
@@ -107,10 +110,10 @@ function checkNetwork(
       stop(
         'range.readable',
         'range',
-        block.says,
+        quoted('range.unreadable', block.says),
         [
           {
-            says: 'a range is an address and a prefix length, host bits clear',
+            ...said('range-address-prefix'),
             source: 'RFC 4632',
           },
         ],
@@ -133,11 +136,11 @@ function checkNetwork(
       stop(
         'range.overlap',
         'range',
-        `${network.range} overlaps ${listText(
-          clash.map((entry) => `${entry.name} (${entry.range})`),
-          3,
-        )}.`,
-        [{ says: `domain ${site.domain}`, source: 'address ledger' }],
+        said('range.overlap', {
+          range: network.range,
+          clash: clash.map((entry) => `${entry.name} (${entry.range})`),
+        }),
+        [{ ...said('domain', { domain: site.domain }), source: 'address ledger' }],
       ),
     )
   for (const [field, text] of [
@@ -146,20 +149,25 @@ function checkNetwork(
     ['pool', network.pool],
   ] as const) {
     const parsed = text === undefined ? null : parseRange(text)
-    if (parsed && !parsed.ok) findings.push(stop('range.readable', field, parsed.says))
+    if (parsed && !parsed.ok)
+      findings.push(stop('range.readable', field, quoted('range.unreadable', parsed.says)))
     else if (inside(block.value, text) === false)
       findings.push(
         stop(
           'range.inside',
           field,
-          `${text ?? ''} lies outside ${network.name} (${network.range}).`,
+          said('range.inside', { text: text ?? '', network: network.name, range: network.range }),
           because,
         ),
       )
   }
   if (network.nameServer !== undefined && !parseAddress(network.nameServer).ok)
     findings.push(
-      stop('name-server.readable', 'nameServer', `${network.nameServer} is no address.`),
+      stop(
+        'name-server.readable',
+        'nameServer',
+        said('name-server.readable', { nameServer: network.nameServer }),
+      ),
     )
   else if (
     network.nameServer !== undefined &&
@@ -174,13 +182,8 @@ function checkNetwork(
       stop(
         'name-server.answers',
         'nameServer',
-        `No name server answers at ${network.nameServer}.`,
-        [
-          seen(
-            site,
-            `name servers that answer: ${listText(good.map((server) => server.address)) || 'none'}`,
-          ),
-        ],
+        said('name-server.answers', { nameServer: network.nameServer }),
+        [seen(site, said('name-servers-answer', { good: good.map((server) => server.address) }))],
         good.slice(0, 1).map((server) => ({
           says: `Hand out ${server.address}`,
           change: put('/nameServer', server.address),
@@ -196,7 +199,7 @@ function checkNetwork(
       stop(
         'range.dhcp-pool',
         'pool',
-        `The pool ${network.pool ?? ''} and the DHCP range ${network.dhcp ?? ''} share addresses: two would hand out the same one.`,
+        said('range.dhcp-pool', { pool: network.pool ?? '', dhcp: network.dhcp ?? '' }),
       ),
     )
   if (dhcp?.ok) {
@@ -214,13 +217,12 @@ function checkNetwork(
         stop(
           'range.dhcp-held',
           'dhcp',
-          `${listText(
-            held.map((address) => `${address.address} (${address.for})`),
-            3,
-          )} would be handed out a second time.`,
+          said('range.dhcp-held', {
+            held: held.map((address) => `${address.address} (${address.for})`),
+          }),
           [
             {
-              says: `${held.length} static holdings in ${network.dhcp ?? ''}`,
+              ...said('static-holdings', { heldCount: held.length, dhcp: network.dhcp ?? '' }),
               source: 'address ledger',
             },
           ],
@@ -351,17 +353,17 @@ export const wireRoute = oneStep({
     const because = [
       seen(
         site,
-        `routes: ${
-          listText(
-            site.routes.map((route) => `${route.network} → ${route.to}`),
-            6,
-          ) || 'none'
-        }`,
+        said('routes', { routes: site.routes.map((route) => `${route.network} → ${route.to}`) }),
       ),
     ]
     if (!site.networks.some((network) => network.name === intent.network))
       return [
-        stop('network.known', 'network', `${site.name} has no network ${intent.network}.`, because),
+        stop(
+          'network.known',
+          'network',
+          said('network.known.no-network', { site: site.name, network: intent.network }),
+          because,
+        ),
       ]
     const to = parseCidr(intent.to)
     if (!to.ok)
@@ -369,7 +371,7 @@ export const wireRoute = oneStep({
         stop(
           'range.readable',
           'to',
-          to.says,
+          quoted('range.unreadable', to.says),
           [],
           to.suggest ? [{ says: `Use ${to.suggest}`, change: put('/to', to.suggest) }] : [],
         ),
@@ -378,13 +380,20 @@ export const wireRoute = oneStep({
       (route) => route.network === intent.network && route.to === intent.to,
     )
     if (intent.remove && !there)
-      return [stop('route.known', 'to', `${intent.network} has no route to ${intent.to}.`, because)]
+      return [
+        stop(
+          'route.known',
+          'to',
+          said('route.known', { network: intent.network, to: intent.to }),
+          because,
+        ),
+      ]
     if (!intent.remove && there)
       return [
         stop(
           'route.there',
           'to',
-          `${intent.network} has a route to ${intent.to} already.`,
+          said('route.there', { network: intent.network, to: intent.to }),
           because,
         ),
       ]
@@ -396,7 +405,7 @@ export const wireRoute = oneStep({
         stop(
           'route.self',
           'to',
-          `${intent.to} lies in ${intent.network} itself: a route to oneself leads nowhere.`,
+          said('route.self', { to: intent.to, network: intent.network }),
           because,
         ),
       ]

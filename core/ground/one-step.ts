@@ -4,6 +4,7 @@ import {
   type ChangeKind,
   type Command,
   type Estimate,
+  type Fact,
   longestPath,
   type Plan,
   type Proof,
@@ -12,10 +13,11 @@ import {
   type Step,
   stop,
 } from '../changes'
+import type { Said } from '../contract'
 import { type FleetView, siteOf, type SiteView } from '../fleet'
 import { siteSpend } from '../spend'
-import { listText } from '../units'
 import { step } from '../provisioning/steps'
+import { said } from './says'
 
 export interface OneStep<Intent> {
   readonly name: string
@@ -42,22 +44,24 @@ export const put = (path: string, value: unknown) => ({
 })
 
 /** What was seen at a site, for the facts of findings. */
-export const seen = (site: SiteView, says: string) => ({
-  says,
+export const seen = (site: SiteView, said: Said): Fact => ({
+  ...said,
   source: site.name,
   at: site.observedAt,
 })
 
 export const unknownSite = (name: string, view: FleetView): RawFinding =>
-  stop('site.known', 'site', name === '' ? 'No site is chosen yet.' : `There is no site ${name}.`, [
-    {
-      says: `sites: ${listText(
-        view.sites.map((site) => site.name),
-        8,
-      )}`,
-      source: 'fleet',
-    },
-  ])
+  stop(
+    'site.known',
+    'site',
+    name === '' ? said('site.known.no-site-chosen') : said('site.known.there-no-site', { name }),
+    [
+      {
+        ...said('sites', { sites: view.sites.map((site) => site.name) }),
+        source: 'fleet',
+      },
+    ],
+  )
 
 export function oneStep<Intent>(of: OneStep<Intent>): ChangeKind<Intent> {
   const known = (intent: Intent, view: FleetView): SiteView => {

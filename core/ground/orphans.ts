@@ -5,6 +5,7 @@ import { ref, stop } from '../changes'
 import { clusterOf, leftovers, type SiteView } from '../fleet'
 import { countText, listText } from '../units'
 import { oneStep, put, seen } from './one-step'
+import { said } from './says'
 
 const name = z.string().max(253)
 const item = z.strictObject({ kind: z.enum(['machine', 'disk', 'address', 'balancer']), name })
@@ -40,8 +41,8 @@ export const orphansRemove = oneStep({
         stop(
           'orphans.none',
           'items',
-          'Nothing is named.',
-          [seen(site, `${left.length} things are owned by no cluster`)],
+          said('orphans.none'),
+          [seen(site, said('leftovers', { leftCount: left.length }))],
           left.length > 0
             ? [
                 {
@@ -64,11 +65,10 @@ export const orphansRemove = oneStep({
       stop(
         'orphans.owned',
         'items',
-        `${listText(
-          owned.map((one) => one.name),
-          3,
-        )} ${owned.length === 1 ? 'is' : 'are'} owned by a cluster, or not there.`,
-        [seen(site, `${left.length} things are owned by no cluster`)],
+        said('orphans.owned.several', {
+          owned: owned.map((one) => one.name),
+        }),
+        [seen(site, said('leftovers', { leftCount: left.length }))],
         [
           {
             says: 'Leave them out',
@@ -137,8 +137,8 @@ export const orphansAdopt = oneStep({
         stop(
           'cluster.known',
           'cluster',
-          `There is no cluster ${intent.cluster} at ${site.name}.`,
-          [seen(site, `clusters: ${listText(here) || 'none'}`)],
+          said('cluster.known', { cluster: intent.cluster, site: site.name }),
+          [seen(site, said('here', { here }))],
           here
             .slice(0, 2)
             .map((other) => ({ says: `Give it to ${other}`, change: put('/cluster', other) })),
@@ -149,9 +149,7 @@ export const orphansAdopt = oneStep({
         (one) => one.kind === intent.kind && one.name === intent.name,
       )
     )
-      return [
-        stop('orphans.owned', 'name', `${intent.name} is owned by a cluster, or not there.`, []),
-      ]
+      return [stop('orphans.owned', 'name', said('orphans.owned.one', { name: intent.name }), [])]
     return []
   },
   says: (intent) => `${intent.name} belongs to ${intent.cluster}`,

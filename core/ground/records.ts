@@ -6,6 +6,8 @@ import type { RecordView, SiteView } from '../fleet'
 import { listText } from '../units'
 import { oneStep, put } from './one-step'
 import { nameObjection, recordTypes, recordValue, setProblems, withNextSerial } from './zone-file'
+import { said } from './says'
+import { saidOf } from '../contract'
 
 const name = z.string().max(253)
 const record = z.strictObject({
@@ -59,9 +61,9 @@ export const wireRecord = oneStep({
   subject: (intent) => ref('records', intent.site, 'zone'),
   check: (intent, site) => {
     if (site.nameServers.length === 0)
-      return [stop('names.server', 'site', `${site.name} has no name server of its own.`)]
+      return [stop('names.server', 'site', said('names.server', { site: site.name }))]
     if (intent.set.length === 0 && intent.remove.length === 0)
-      return [stop('record.none', 'set', 'Nothing is set and nothing removed.')]
+      return [stop('record.none', 'set', said('record.none'))]
     const findings = intent.set.flatMap((one, i) => {
       const field = `set[${i}]`
       const known = (recordTypes as readonly string[]).includes(one.type)
@@ -70,13 +72,13 @@ export const wireRecord = oneStep({
           stop(
             'record.type',
             `${field}.type`,
-            `${one.type || 'An empty type'} is not known here. Known: ${recordTypes.join(', ')}.`,
+            said('record.type', { type: one.type || 'An empty type', recordTypes }),
           ),
         ]
       const objection = nameObjection(one.name)
       if (objection !== null) return [stop('record.name', `${field}.name`, objection)]
       const value = recordValue(one.type, split(one.value), (target) => target)
-      return value.ok ? [] : [stop('record.value', `${field}.value`, value.says)]
+      return value.ok ? [] : [stop('record.value', `${field}.value`, saidOf(value))]
     })
     if (findings.length > 0) return findings.slice(0, 100)
     const missing = intent.remove.filter((gone) => !site.records.some((one) => same(gone, one)))
@@ -87,10 +89,9 @@ export const wireRecord = oneStep({
             caution(
               'record.gone',
               'remove',
-              `${listText(
-                missing.map((one) => `${one.name} ${one.type}`),
-                3,
-              )} ${missing.length === 1 ? 'is' : 'are'} not there to be removed.`,
+              said('record.gone', {
+                missing: missing.map((one) => `${one.name} ${one.type}`),
+              }),
               [],
               [
                 {
@@ -108,8 +109,8 @@ export const wireRecord = oneStep({
         .slice(0, 20)
         .map((problem, i) =>
           problem.level === 'stop'
-            ? stop('record.set', `set|${i}`, problem.says)
-            : caution('record.set', `set|${i}`, problem.says),
+            ? stop('record.set', `set|${i}`, saidOf(problem))
+            : caution('record.set', `set|${i}`, saidOf(problem)),
         ),
     ]
   },

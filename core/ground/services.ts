@@ -4,6 +4,7 @@ import { z } from 'zod'
 import { ref, stop } from '../changes'
 import { listText, numberText } from '../units'
 import { oneStep, put, seen } from './one-step'
+import { said } from './says'
 
 const name = z.string().max(253)
 
@@ -29,12 +30,9 @@ export const siteService = oneStep({
   check: (intent, site) => {
     if (site.kind === 'cloud')
       return [
-        stop(
-          'service.own',
-          'site',
-          `${site.name} runs its services itself. Nobody outside can restart them.`,
-          [seen(site, `${site.name} is a cloud`)],
-        ),
+        stop('service.own', 'site', said('service.own', { site: site.name }), [
+          seen(site, said('site-is-cloud', { site: site.name })),
+        ]),
       ]
     if (intent.service !== 'dhcp') return []
     const networks = site.networks.filter((network) => network.dhcp !== undefined)
@@ -46,8 +44,8 @@ export const siteService = oneStep({
         stop(
           'network.known',
           'network',
-          `${site.name} has no network ${intent.network} with a DHCP server.`,
-          [seen(site, `DHCP on ${listText(networks.map((network) => network.name)) || 'none'}`)],
+          said('network.known.no-network-dhcp', { site: site.name, network: intent.network }),
+          [seen(site, said('dhcp', { networks: networks.map((network) => network.name) }))],
           networks.slice(0, 2).map((network) => ({
             says: `Restart that of ${network.name}`,
             change: put('/network', network.name),
@@ -123,14 +121,18 @@ export const siteQuota = oneStep({
   subject: (intent) => ref('quota', intent.site, 'cores'),
   check: (intent, site) => {
     if (site.quotaCores === null)
-      return [stop('quota.none', 'site', `${site.name} sets no quota.`, [seen(site, 'no quota')])]
+      return [
+        stop('quota.none', 'site', said('quota.none', { site: site.name }), [
+          seen(site, said('no-quota')),
+        ]),
+      ]
     if (intent.cores > site.quotaCores) return []
     return [
       stop(
         'quota.more',
         'cores',
-        `${site.name} allows ${site.quotaCores} vCPU already.`,
-        [seen(site, `quota ${site.quotaCores} vCPU`)],
+        said('quota.more', { site: site.name, quotaCores: site.quotaCores }),
+        [seen(site, said('quota-vcpu', { quotaCores: site.quotaCores }))],
         [{ says: `Ask for ${site.quotaCores + 32}`, change: put('/cores', site.quotaCores + 32) }],
       ),
     ]
@@ -164,16 +166,8 @@ export const siteHosts = oneStep({
     const missing = intent.hosts.filter((host) => !site.hosts.some((other) => other.name === host))
     if (missing.length > 0)
       return [
-        stop('host.known', 'hosts', `${site.name} has no host ${listText(missing)}.`, [
-          seen(
-            site,
-            `hosts: ${
-              listText(
-                site.hosts.map((host) => host.name),
-                12,
-              ) || 'none'
-            }`,
-          ),
+        stop('host.known', 'hosts', said('host.known.site-missing', { site: site.name, missing }), [
+          seen(site, said('hosts-all', { hosts: site.hosts.map((host) => host.name) })),
         ]),
       ]
     return []

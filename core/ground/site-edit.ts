@@ -5,8 +5,9 @@ import { name, host, size, sizeView, hostView, checkSizes, checkHosts } from './
 import { command, ref } from '../contract'
 import type { RawFinding } from '../changes'
 import { stop } from '../changes'
-import { listText, numberText } from '../units'
+import { listText } from '../units'
 import { oneStep, seen, put } from './one-step'
+import { said } from './says'
 
 // Edit
 export const editIntent = z.strictObject({
@@ -71,12 +72,12 @@ export const siteEdit = oneStep<EditIntent>({
       ([key, value]) =>
         key === 'site' || value === undefined || (Array.isArray(value) && value.length === 0),
     )
-    if (nothing) findings.push(stop('edit.none', 'site', 'Nothing is changed.'))
+    if (nothing) findings.push(stop('edit.none', 'site', said('edit.none')))
     for (const zone of intent.removeZones) {
       if (!site.zones.includes(zone))
         findings.push(
-          stop('zone.known', 'removeZones', `${site.name} has no zone ${zone}.`, [
-            seen(site, `zones: ${listText(site.zones)}`),
+          stop('zone.known', 'removeZones', said('zone.known.no-zone', { site: site.name, zone }), [
+            seen(site, said('zones', { zones: site.zones })),
           ]),
         )
       const held = site.machines.filter((machine) => machine.zone === zone)
@@ -86,8 +87,8 @@ export const siteEdit = oneStep<EditIntent>({
           stop(
             'zone.used',
             'removeZones',
-            `${zone} holds ${numberText(held.length)} machines, the first ${held[0]?.name ?? ''}.`,
-            [seen(site, `${held.length} machines in ${zone}`)],
+            said('zone.used', { zone, heldCount: held.length, held: held[0]?.name ?? '' }),
+            [seen(site, said('machines', { heldCount: held.length, zone }))],
           ),
         )
       else if (hosts.length > 0)
@@ -95,10 +96,7 @@ export const siteEdit = oneStep<EditIntent>({
           stop(
             'zone.hosts',
             'removeZones',
-            `${zone} still has hosts: ${listText(
-              hosts.map((one) => one.name),
-              4,
-            )}.`,
+            said('zone.hosts', { zone, hosts: hosts.map((one) => one.name) }),
             [],
             [
               {
@@ -114,22 +112,16 @@ export const siteEdit = oneStep<EditIntent>({
     }
     for (const zone of intent.addZones)
       if (site.zones.includes(zone))
-        findings.push(stop('zone.twice', 'addZones', `${site.name} has a zone ${zone} already.`))
+        findings.push(stop('zone.twice', 'addZones', said('zone.twice', { site: site.name, zone })))
     if (next.zones.length === 0)
-      findings.push(stop('zone.none', 'removeZones', 'A site keeps at least one zone.'))
+      findings.push(stop('zone.none', 'removeZones', said('zone.none.site-keeps-least')))
     for (const gone of intent.removeHosts) {
       const one = site.hosts.find((other) => other.name === gone)
       const on = site.machines.filter((machine) => machine.host === gone)
       if (!one)
         findings.push(
-          stop('host.known', 'removeHosts', `${site.name} has no host ${gone}.`, [
-            seen(
-              site,
-              `hosts: ${listText(
-                site.hosts.map((other) => other.name),
-                12,
-              )}`,
-            ),
+          stop('host.known', 'removeHosts', said('host.known.no-host', { site: site.name, gone }), [
+            seen(site, said('hosts', { hosts: site.hosts.map((other) => other.name) })),
           ]),
         )
       else if (on.length > 0)
@@ -137,11 +129,8 @@ export const siteEdit = oneStep<EditIntent>({
           stop(
             'host.used',
             'removeHosts',
-            `${gone} holds ${listText(
-              on.map((machine) => machine.name),
-              3,
-            )}.`,
-            [seen(site, `${on.length} machines on ${gone}`)],
+            said('host.used', { gone, on: on.map((machine) => machine.name) }),
+            [seen(site, said('host-machines', { onCount: on.length, gone }))],
           ),
         )
     }
@@ -158,7 +147,7 @@ export const siteEdit = oneStep<EditIntent>({
         stop(
           'host.site',
           'addHosts',
-          `Only a hall has hosts; ${site.name} is ${site.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`,
+          said('host.site.site-kind', { site: site.name, kind: site.kind }),
         ),
       )
     findings.push(...checkSizes(intent.setSizes, next.zones, 'setSizes'))
@@ -167,13 +156,18 @@ export const siteEdit = oneStep<EditIntent>({
         (cluster) => cluster.site === site.name && cluster.pools.some((pool) => pool.size === gone),
       )
       if (!site.sizes.some((one) => one.name === gone))
-        findings.push(stop('size.known', 'removeSizes', `${site.name} offers no size ${gone}.`))
+        findings.push(
+          stop('size.known', 'removeSizes', said('size.known', { site: site.name, gone })),
+        )
       else if (used.length > 0)
         findings.push({
           level: 'caution',
           rule: 'size.used',
           field: 'removeSizes',
-          says: `${listText(used.map((cluster) => cluster.name))} ${used.length === 1 ? 'has' : 'have'} pools of ${gone}: those could no longer grow.`,
+          ...said('size.used', {
+            used: used.map((cluster) => cluster.name),
+            gone,
+          }),
           because: [],
         })
     }
@@ -187,12 +181,9 @@ export const siteEdit = oneStep<EditIntent>({
         .reduce((sum, machine) => sum + machine.cores, 0)
       if (site.kind === 'hall' && used > cores)
         findings.push(
-          stop(
-            'hosts.room',
-            'removeHosts',
-            `${zone} would have ${numberText(cores)} cores; ${numberText(used)} are in use.`,
-            [seen(site, `${numberText(used)} cores in use in ${zone}`)],
-          ),
+          stop('hosts.room', 'removeHosts', said('hosts.room', { zone, cores, used }), [
+            seen(site, said('cores-use', { used, zone })),
+          ]),
         )
     }
     return findings

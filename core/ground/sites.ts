@@ -7,9 +7,11 @@ import type { FleetView, HostView, NetworkView, SiteView } from '../fleet'
 import { bareSite, siteOf } from '../fleet'
 import { intersection, parseCidr } from '../addresses'
 import { siteSpend } from '../spend'
-import { GiB, listText, numberText } from '../units'
+import { GiB } from '../units'
 import { step } from '../provisioning/steps'
 import { put, seen, unknownSite } from './one-step'
+import { said } from './says'
+import { quoted } from '../contract'
 
 export const name = z.string().max(253)
 const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
@@ -72,19 +74,13 @@ export function checkHosts(
   return hosts.flatMap((one, i) => [
     ...(label.test(one.name)
       ? []
-      : [
-          stop(
-            'host.name',
-            `${path}[${i}].name`,
-            `“${one.name}” is no host name: a–z, 0–9 and inner dashes, at most 63.`,
-          ),
-        ]),
+      : [stop('host.name', `${path}[${i}].name`, said('host.name', { name: one.name }))]),
     ...(taken.includes(one.name) || hosts.findIndex((other) => other.name === one.name) < i
       ? [
           stop(
             'host.twice',
             `${path}[${i}].name`,
-            `There is a host ${one.name} already.`,
+            said('host.twice', { name: one.name }),
             [],
             [{ says: `Call it ${one.name}-2`, change: put(`/${path}/${i}/name`, `${one.name}-2`) }],
           ),
@@ -96,7 +92,7 @@ export function checkHosts(
           stop(
             'zone.known',
             `${path}[${i}].zone`,
-            `There is no zone ${one.zone || '(none given)'}. Zones: ${listText(zones) || 'none'}.`,
+            said('zone.known.there-no-zone', { zone: one.zone || '(none given)', zones }),
             [],
             zones
               .slice(0, 2)
@@ -108,7 +104,11 @@ export function checkHosts(
           stop(
             'host.power',
             `${path}[${i}].fullWatts`,
-            `${one.name} would draw less when full (${one.fullWatts} W) than when idle (${one.idleWatts} W).`,
+            said('host.power', {
+              name: one.name,
+              fullWatts: one.fullWatts,
+              idleWatts: one.idleWatts,
+            }),
             [],
             [
               {
@@ -135,15 +135,9 @@ export function checkSizes(
   return sizes.flatMap((one, i) => [
     ...(label.test(one.name)
       ? []
-      : [
-          stop(
-            'size.name',
-            `${path}[${i}].name`,
-            `“${one.name}” is no size name: a–z, 0–9 and inner dashes, at most 63.`,
-          ),
-        ]),
+      : [stop('size.name', `${path}[${i}].name`, said('size.name', { name: one.name }))]),
     ...(sizes.findIndex((other) => other.name === one.name) < i
-      ? [stop('size.twice', `${path}[${i}].name`, `Two sizes are called ${one.name}.`)]
+      ? [stop('size.twice', `${path}[${i}].name`, said('size.twice', { name: one.name }))]
       : []),
     ...(one.zones ?? [])
       .filter((zone) => !zones.includes(zone))
@@ -151,7 +145,7 @@ export function checkSizes(
         stop(
           'zone.known',
           `${path}[${i}].zones`,
-          `There is no zone ${zone}. Zones: ${listText(zones) || 'none'}.`,
+          said('zone.known.there-no-zone', { zone, zones }),
         ),
       ),
   ])
@@ -226,8 +220,8 @@ export const siteAdd: ChangeKind<AddIntent> = {
           'site.name',
           'name',
           intent.name === ''
-            ? 'The site has no name yet.'
-            : `“${intent.name}” is no site name: a–z, 0–9 and inner dashes, at most 63.`,
+            ? said('site.name.site-no-name')
+            : said('site.name.no-site-name', { name: intent.name }),
         ),
       )
     if (view.sites.some((site) => site.name === intent.name))
@@ -235,13 +229,10 @@ export const siteAdd: ChangeKind<AddIntent> = {
         stop(
           'site.taken',
           'name',
-          `There is a site ${intent.name} already.`,
+          said('site.taken', { name: intent.name }),
           [
             {
-              says: `sites: ${listText(
-                view.sites.map((site) => site.name),
-                8,
-              )}`,
+              ...said('sites', { sites: view.sites.map((site) => site.name) }),
               source: 'fleet',
             },
           ],
@@ -253,7 +244,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
         stop(
           'domain.named',
           'domain',
-          'Say which routing domain it is in.',
+          said('domain.named'),
           [],
           [...new Set(view.sites.map((site) => site.domain))]
             .slice(0, 2)
@@ -265,7 +256,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
         stop(
           'zone.none',
           'zones',
-          'A site has at least one zone.',
+          said('zone.none.site-least-one'),
           [],
           intent.name === ''
             ? []
@@ -281,7 +272,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
         stop(
           'host.site',
           'hosts',
-          `Only a hall has hosts; ${intent.name} is ${intent.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`,
+          said('host.site.only-hall-hosts', { name: intent.name, kind: intent.kind }),
           [],
           [{ says: 'Leave them out', change: put('/hosts', []) }],
         ),
@@ -293,7 +284,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
           stop(
             'range.readable',
             `networks[${i}].range`,
-            range.says,
+            quoted('range.unreadable', range.says),
             [],
             range.suggest
               ? [
@@ -319,11 +310,11 @@ export const siteAdd: ChangeKind<AddIntent> = {
           stop(
             'range.overlap',
             `networks[${i}].range`,
-            `${one.range} overlaps ${listText(
-              clash.map((entry) => `${entry.name} (${entry.range})`),
-              3,
-            )}.`,
-            [{ says: `domain ${intent.domain}`, source: 'address ledger' }],
+            said('range.overlap', {
+              range: one.range,
+              clash: clash.map((entry) => `${entry.name} (${entry.range})`),
+            }),
+            [{ ...said('domain', { domain: intent.domain }), source: 'address ledger' }],
           ),
         )
     })
@@ -332,7 +323,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
         level: 'note',
         rule: 'host.none',
         field: 'hosts',
-        says: 'It has no host yet: nothing can be raised there before some are added.',
+        ...said('host.none'),
         because: [],
       })
     return findings
@@ -404,31 +395,23 @@ export const siteRemove: ChangeKind<z.infer<typeof removeIntent>> = {
     const findings: RawFinding[] = []
     if (clusters.length > 0)
       findings.push(
-        stop(
-          'site.clusters',
-          'site',
-          `${listText(clusters, 4)} ${clusters.length === 1 ? 'stands' : 'stand'} at ${site.name}. Take ${clusters.length === 1 ? 'it' : 'them'} down first.`,
-          [
-            {
-              says: `clusters at ${site.name}: ${listText(clusters, 8)}`,
-              source: 'register of clusters',
-            },
-          ],
-        ),
+        stop('site.clusters', 'site', said('site.clusters', { clusters, site: site.name }), [
+          {
+            ...said('clusters', { site: site.name, clusters }),
+            source: 'register of clusters',
+          },
+        ]),
       )
     else if (site.machines.length > 0)
       findings.push(
         stop(
           'site.machines',
           'site',
-          `${numberText(site.machines.length)} machines are left at ${site.name} that no cluster owns.`,
+          said('site.machines', { machinesCount: site.machines.length, site: site.name }),
           [
             seen(
               site,
-              listText(
-                site.machines.map((machine) => machine.name),
-                4,
-              ),
+              said('machines-left', { machines: site.machines.map((machine) => machine.name) }),
             ),
           ],
           [

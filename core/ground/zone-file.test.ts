@@ -85,6 +85,11 @@ describe('a zone file', () => {
       {
         line: 1,
         level: 'caution',
+        code: 'target-ends-without',
+        params: {
+          origin: 'fernhollow.example',
+          target: 'api.fernhollow.example.fernhollow.example.',
+        },
         says: 'The target ends in fernhollow.example without a final dot, so it means api.fernhollow.example.fernhollow.example.',
       },
     ])

@@ -5,12 +5,13 @@
  */
 import { formatAddress, parseAddress } from '../addresses'
 import type { RecordView } from '../fleet'
+import { said } from './says'
+import { quoted, type Said, saidOf } from '../contract'
 
-export interface ZoneProblem {
+export interface ZoneProblem extends Said {
   /** Counted from 1. */
   readonly line: number
   readonly level: 'stop' | 'caution'
-  readonly says: string
 }
 
 export interface ZoneFile {
@@ -72,7 +73,7 @@ function entriesOf(text: string, problems: ZoneProblem[]): readonly Entry[] {
         depth--
         at++
         if (depth < 0) {
-          problems.push({ line, level: 'stop', says: 'A closing parenthesis has no opening one.' })
+          problems.push({ line, level: 'stop', ...said('closing-parenthesis-no') })
           depth = 0
         }
       } else if (char === '"') {
@@ -83,8 +84,7 @@ function entriesOf(text: string, problems: ZoneProblem[]): readonly Entry[] {
           body += source[at] ?? ''
           at++
         }
-        if (at >= source.length)
-          problems.push({ line, level: 'stop', says: 'A quoted text is not closed.' })
+        if (at >= source.length) problems.push({ line, level: 'stop', ...said('quoted-text-not') })
         at++
         words.push({ text: body, quoted: true })
       } else {
@@ -102,8 +102,7 @@ function entriesOf(text: string, problems: ZoneProblem[]): readonly Entry[] {
     }
     if (depth === 0 && words.length > 0) entries.push({ line: start, blank, words })
   })
-  if (depth > 0)
-    problems.push({ line: start, level: 'stop', says: 'A parenthesis is never closed.' })
+  if (depth > 0) problems.push({ line: start, level: 'stop', ...said('parenthesis-never-closed') })
   return entries
 }
 
@@ -122,17 +121,15 @@ export function ttlSeconds(text: string): number | null {
 const label = /^(\*|[a-z0-9_]([a-z0-9_-]{0,61}[a-z0-9_])?)$/i
 
 /** A host name’s objection, or null. A wild card is the leftmost label alone. */
-export function nameObjection(name: string): string | null {
+export function nameObjection(name: string): Said | null {
   if (name === '@') return null
   const bare = name.replace(/\.$/, '')
-  if (bare === '' || bare.length > 253)
-    return `“${name.slice(0, 60)}” is no name of 1 to 253 characters.`
+  if (bare === '' || bare.length > 253) return said('name.length', { name: name.slice(0, 60) })
   const labels = bare.split('.')
   const wrong = labels.find((part, i) => !label.test(part) || (part === '*' && i > 0))
   if (wrong === undefined) return null
-  if (wrong === '*' || wrong.includes('*'))
-    return `In ${name} the wild card is not the leftmost label by itself (RFC 4592).`
-  return `“${wrong.slice(0, 63)}” in ${name.slice(0, 80)} is no label: letters, digits, inner dashes, at most 63.`
+  if (wrong === '*' || wrong.includes('*')) return said('name.wild-card', { name })
+  return said('name.label', { label: wrong.slice(0, 63), name: name.slice(0, 80) })
 }
 
 const whole = (text: string | undefined, most: number): number | null =>
@@ -143,36 +140,40 @@ export function recordValue(
   type: string,
   words: readonly string[],
   target: (name: string) => string,
-): { readonly ok: true; readonly value: string } | { readonly ok: false; readonly says: string } {
-  const bad = (says: string) => ({ ok: false as const, says })
-  const count = (wanted: number): string | null =>
-    words.length === wanted
-      ? null
-      : `A ${type} record has ${wanted} ${wanted === 1 ? 'value' : 'values'}; this has ${words.length}.`
+): { readonly ok: true; readonly value: string } | (Said & { readonly ok: false }) {
+  const bad = (objection: Said) => ({ ok: false as const, ...objection })
+  const miscounted = (wanted: number): Said | null =>
+    words.length === wanted ? null : said('value.count', { type, wanted, given: words.length })
   const first = words[0] ?? ''
   switch (type) {
     case 'A':
     case 'AAAA': {
       const parsed = parseAddress(first)
-      if (words.length !== 1) return bad(count(1) ?? '')
-      if (!parsed.ok) return bad(parsed.says)
+      const objection = miscounted(1)
+      if (objection !== null) return bad(objection)
+      if (!parsed.ok) return bad(quoted('address.unreadable', parsed.says))
       if (parsed.value.family !== (type === 'A' ? 4 : 6))
         return bad(
-          `${first} is an IPv${parsed.value.family} address; ${type} takes IPv${type === 'A' ? 4 : 6}.`,
+          said('ipv-address-takes', {
+            first,
+            family: parsed.value.family,
+            type,
+            wanted: type === 'A' ? 4 : 6,
+          }),
         )
       return { ok: true, value: formatAddress(parsed.value) }
     }
     case 'CNAME':
     case 'NS':
     case 'PTR': {
-      const objection = count(1) ?? nameObjection(first)
+      const objection = miscounted(1) ?? nameObjection(first)
       return objection === null ? { ok: true, value: target(first) } : bad(objection)
     }
     case 'MX': {
       const objection =
-        count(2) ??
+        miscounted(2) ??
         (whole(first, 65_535) === null
-          ? `“${first}” is no preference of 0 to 65535.`
+          ? said('value.preference', { preference: first })
           : nameObjection(words[1] ?? ''))
       return objection === null
         ? { ok: true, value: `${Number(first)} ${target(words[1] ?? '')}` }
@@ -180,9 +181,9 @@ export function recordValue(
     }
     case 'SRV': {
       const objection =
-        count(4) ??
+        miscounted(4) ??
         (words.slice(0, 3).some((word) => whole(word, 65_535) === null)
-          ? 'Priority, weight and port are whole numbers of 0 to 65535 (RFC 2782).'
+          ? said('value.service')
           : words[3] === '.'
             ? null
             : nameObjection(words[3] ?? ''))
@@ -195,33 +196,32 @@ export function recordValue(
     }
     case 'SOA': {
       const objection =
-        count(7) ?? nameObjection(first) ?? nameObjection((words[1] ?? '').replace(/\\\./g, '-'))
+        miscounted(7) ??
+        nameObjection(first) ??
+        nameObjection((words[1] ?? '').replace(/\\\./g, '-'))
       const numbers = words
         .slice(2)
         .map((word, i) => (i === 0 ? whole(word, 2 ** 32 - 1) : ttlSeconds(word)))
       if (objection !== null) return bad(objection)
-      if (numbers.some((number) => number === null))
-        return bad('Serial, refresh, retry, expire and minimum are whole numbers.')
+      if (numbers.some((number) => number === null)) return bad(said('serial-refresh-retry'))
       return { ok: true, value: `${target(first)} ${target(words[1] ?? '')} ${numbers.join(' ')}` }
     }
     case 'TXT':
-      if (words.length === 0) return bad('A TXT record has at least one text.')
+      if (words.length === 0) return bad(said('txt-record-least'))
       if (words.some((word) => new TextEncoder().encode(word).length > 255))
-        return bad('A text of a TXT record has at most 255 bytes; split it.')
+        return bad(said('text-txt-record'))
       return {
         ok: true,
         value: words.map((word) => `"${word.replace(/(["\\])/g, '\\$1')}"`).join(' '),
       }
     case 'CAA': {
-      const objection =
-        count(3) ??
-        (whole(first, 255) === null ? 'The flag of a CAA record is a number of 0 to 255.' : null)
+      const objection = miscounted(3) ?? (whole(first, 255) === null ? said('value.flag') : null)
       return objection === null
         ? { ok: true, value: `${Number(first)} ${words[1] ?? ''} "${words[2] ?? ''}"` }
         : bad(objection)
     }
     default:
-      return bad(`${type} is a type that is not known here. Known: ${recordTypes.join(', ')}.`)
+      return bad(said('type-not-known', { type, recordTypes }))
   }
 }
 
@@ -247,8 +247,8 @@ export function readZone(text: string, domain: string): ZoneFile {
     return null
   }
   for (const entry of entriesOf(text, problems)) {
-    const stop = (says: string): void =>
-      void problems.push({ line: entry.line, level: 'stop', says })
+    const stop = (objection: Said): void =>
+      void problems.push({ line: entry.line, level: 'stop', ...objection })
     const words = entry.words.map((word) => word.text)
     const directive = entry.words[0]?.quoted ? '' : (words[0] ?? '').toUpperCase()
     if (directive === '$ORIGIN') {
@@ -259,15 +259,15 @@ export function readZone(text: string, domain: string): ZoneFile {
     }
     if (directive === '$TTL') {
       ttl = ttlSeconds(words[1] ?? '')
-      if (ttl === null) stop(`“${words[1] ?? ''}” is no time to live.`)
+      if (ttl === null) stop(said('no-time-live', { word: words[1] ?? '' }))
       continue
     }
     if (directive === '$INCLUDE' || directive === '$GENERATE') {
-      stop(`${directive} is not taken: write the records out.`)
+      stop(said('not-taken-write', { directive }))
       continue
     }
     if (directive.startsWith('$')) {
-      stop(`${words[0] ?? ''} is no directive of a zone file.`)
+      stop(said('no-directive-zone', { word: words[0] ?? '' }))
       continue
     }
     let at = 0
@@ -283,14 +283,15 @@ export function readZone(text: string, domain: string): ZoneFile {
       last = owner
     }
     if (owner === null) {
-      stop('The first record has no name to take over.')
+      stop(said('first-record-no'))
       continue
     }
     let own: number | null = null
     for (; at < words.length; at++) {
       const word = words[at] ?? ''
       if (/^(IN|CH|HS|CS)$/i.test(word)) {
-        if (word.toUpperCase() !== 'IN') stop(`Class ${word.toUpperCase()} is not taken, only IN.`)
+        if (word.toUpperCase() !== 'IN')
+          stop(said('class-not-taken', { class: word.toUpperCase() }))
       } else if (/^\d/.test(word) && ttlSeconds(word) !== null) own = ttlSeconds(word)
       else break
     }
@@ -309,18 +310,18 @@ export function readZone(text: string, domain: string): ZoneFile {
       return `${absolute}.`
     })
     if (!read.ok) {
-      stop(read.says)
+      stop(saidOf(read))
       continue
     }
     for (const name of doubled)
       problems.push({
         line: entry.line,
         level: 'caution',
-        says: `The target ends in ${origin} without a final dot, so it means ${name}`,
+        ...said('target-ends-without', { origin, target: name }),
       })
     const short = relative(owner)
     if (short === null) {
-      stop(`${owner} lies outside ${root}.`)
+      stop(said('lies-outside', { owner, root }))
       continue
     }
     const time: number | null = own ?? ttl ?? lastTtl
@@ -357,7 +358,7 @@ export function setProblems(
       problems.push({
         line,
         level: 'stop',
-        says: `${name} has a CNAME and ${list.length - 1} other ${list.length === 2 ? 'record' : 'records'}: a CNAME stands alone (RFC 2181).`,
+        ...said('cname-other-cname', { name, others: list.length - 1 }),
       })
     if (alias) next.set(absolute(name), { to: alias.value, line, name })
     const seen = new Set<string>()
@@ -367,7 +368,7 @@ export function setProblems(
         problems.push({
           line: record.line ?? 0,
           level: 'caution',
-          says: `${name} ${record.type} ${record.value} stands twice.`,
+          ...said('stands-twice', { name, type: record.type, record: record.value }),
         })
       seen.add(key)
     }
@@ -379,12 +380,12 @@ export function setProblems(
         problems.push({
           line,
           level: 'caution',
-          says: `The ${type} records of ${name} have different times to live; they are one set (RFC 2181).`,
+          ...said('records-different-times', { type, name }),
         })
     }
   }
   if ((byName.get('@') ?? []).filter((record) => record.type === 'SOA').length > 1)
-    problems.push({ line: 0, level: 'stop', says: 'There is more than one SOA record.' })
+    problems.push({ line: 0, level: 'stop', ...said('there-more-one') })
   const told = new Set<string>()
   for (const start of next.keys()) {
     const path = [start]
@@ -397,7 +398,7 @@ export function setProblems(
             problems.push({
               line: next.get(name)?.line ?? 0,
               level: 'stop',
-              says: `CNAMEs run in a circle: ${[...circle, at].join(' → ')}`,
+              ...said('cnames-run-circle', { circle: [...circle, at] }),
             })
         told.add(key)
         break

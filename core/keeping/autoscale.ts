@@ -10,6 +10,7 @@ import { machineHourly, siteSpend } from '../spend'
 import { step } from '../provisioning/steps'
 import { listText } from '../units'
 import { thinnestZone } from './standing'
+import { said } from './says'
 
 export interface AutoscalePolicy {
   readonly enabled: boolean
@@ -152,8 +153,9 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
           level: 'stop',
           rule: 'cluster.known',
           field: 'cluster',
-          says:
-            wish.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${wish.cluster}.`,
+          ...(wish.cluster === ''
+            ? said('cluster.known.no-cluster-chosen')
+            : said('cluster.known.there-no-cluster', { cluster: wish.cluster })),
           because: [],
         },
       ]
@@ -164,10 +166,13 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
           level: 'caution',
           rule: 'pool.ranges',
           field: 'cluster',
-          says: `No pool of ${cluster.name} has a range: none would scale until one has.`,
+          ...said('pool.ranges', { cluster: cluster.name }),
           because: [
             {
-              says: `${cluster.pools.length} pools, ${nodesOf(cluster).length} nodes`,
+              ...said('pools-nodes', {
+                poolsCount: cluster.pools.length,
+                nodesCount: nodesOf(cluster).length,
+              }),
               source: 'register of clusters',
             },
           ],
@@ -179,8 +184,12 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
             level: 'note',
             rule: 'pool.scale',
             field: 'cluster',
-            says: `${listText(ranged.map((pool) => `${pool.name} (${pool.range?.min ?? 0} to ${pool.range?.max ?? 0})`))} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`,
-            because: [{ says: 'ranges of its pools', source: 'register of clusters' }],
+            ...said('pool.scale', {
+              ranged: ranged.map(
+                (pool) => `${pool.name} (${pool.range?.min ?? 0} to ${pool.range?.max ?? 0})`,
+              ),
+            }),
+            because: [{ ...said('pool-ranges'), source: 'register of clusters' }],
           },
         ]
       : []

@@ -14,8 +14,9 @@ import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
 import { estimates, step } from '../provisioning'
 import { askRetry } from '../provisioning/steps'
 import { siteSpend } from '../spend'
-import { bytesText, countText, listText } from '../units'
+import { bytesText, countText } from '../units'
 import { checkAnswers } from './machines'
+import { said } from './says'
 
 const name = z.string().max(253)
 
@@ -23,13 +24,12 @@ const unknown = (wish: string, view: FleetView): RawFinding => ({
   level: 'stop',
   rule: 'cluster.known',
   field: 'cluster',
-  says: wish === '' ? 'No cluster is chosen.' : `There is no cluster ${wish}.`,
+  ...(wish === ''
+    ? said('cluster.known.no-cluster-chosen')
+    : said('cluster.known.not-there', { wanted: wish })),
   because: [
     {
-      says: `clusters: ${listText(
-        view.clusters.map((other) => other.name),
-        10,
-      )}`,
+      ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
       source: 'register of clusters',
     },
   ],
@@ -85,7 +85,7 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
           level: 'note',
           rule: 'certificates.managed',
           field: 'cluster',
-          says: `${cluster.site} renews the certificates of ${cluster.name} by itself.`,
+          ...said('certificates.managed', { site: cluster.site, cluster: cluster.name }),
           because: [],
         },
       ]
@@ -96,8 +96,8 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
             level: 'caution',
             rule: 'certificates.single',
             field: 'cluster',
-            says: `${cluster.name} has one control-plane machine: its API does not answer for about a minute.`,
-            because: [{ says: '1 member', source: cluster.name, at: cluster.observedAt }],
+            ...said('certificates.single', { cluster: cluster.name }),
+            because: [{ ...said('single-member'), source: cluster.name, at: cluster.observedAt }],
           },
         ]
       : []
@@ -173,7 +173,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
         level: 'note',
         rule: 'backup.managed',
         field: 'cluster',
-        says: `${cluster.site} keeps the state store of ${cluster.name}; what is kept here are its objects.`,
+        ...said('backup.managed', { site: cluster.site, cluster: cluster.name }),
         because: [],
       })
     if (cluster.backups.some((backup) => backup.id === intent.backup))
@@ -181,13 +181,10 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
         level: 'stop',
         rule: 'backup.name',
         field: 'backup',
-        says: `${cluster.name} has a backup ${intent.backup} already.`,
+        ...said('backup.name', { cluster: cluster.name, backup: intent.backup }),
         because: [
           {
-            says: `backups: ${listText(
-              cluster.backups.map((backup) => backup.id),
-              6,
-            )}`,
+            ...said('backups', { backups: cluster.backups.map((backup) => backup.id) }),
             source: cluster.name,
           },
         ],
@@ -269,15 +266,10 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
           level: 'stop',
           rule: 'backup.known',
           field: 'backup',
-          says: `${cluster.name} has no backup ${intent.backup}.`,
+          ...said('backup.known', { cluster: cluster.name, backup: intent.backup }),
           because: [
             {
-              says: `backups: ${
-                listText(
-                  cluster.backups.map((other) => other.id),
-                  6,
-                ) || 'none'
-              }`,
+              ...said('backups-all', { backups: cluster.backups.map((other) => other.id) }),
               source: cluster.name,
             },
           ],
@@ -297,10 +289,10 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
         level: 'caution',
         rule: 'backup.loses',
         field: 'backup',
-        says: `What was changed in ${cluster.name} in the ${countText(minutes, 'minute')} since ${backup.id} is lost.`,
+        ...said('backup.loses', { cluster: cluster.name, minutes, backup: backup.id }),
         because: [
           {
-            says: `taken ${backup.at.slice(0, 16)}Z, ${countText(backup.objects, 'object')}`,
+            ...said('backup-taken', { at: backup.at.slice(0, 16), objects: backup.objects }),
             source: cluster.name,
           },
         ],

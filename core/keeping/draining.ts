@@ -1,5 +1,5 @@
 /** Nodes closed for new pods and emptied: `node.cordon`, `node.drain`; and what stands against emptying a node, computed by placement. */
-import { command } from '../contract'
+import { command, type Said } from '../contract'
 import { z } from 'zod'
 import {
   type ChangeKind,
@@ -21,12 +21,13 @@ import {
 import { drain, readWorld, type Drain } from '../placement'
 import { askRetry, estimates, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
-import { countText, durationText, listText } from '../units'
+import { listText } from '../units'
+import { said } from './says'
 
 const name = z.string().max(253)
 
-const facts = (cluster: ClusterView, says: string): readonly Fact[] => [
-  { says, source: cluster.name, at: cluster.observedAt },
+const facts = (cluster: ClusterView, said: Said): readonly Fact[] => [
+  { ...said, source: cluster.name, at: cluster.observedAt },
 ]
 
 /** What draining nodes would do, or null where the cluster’s objects were not looked at. */
@@ -58,10 +59,14 @@ export function drainFindings(
     level: 'stop',
     rule: `drain.${blocked.pod}`,
     field,
-    says: `${blocked.pod} does not leave: ${blocked.says}`,
+    ...said('does-not-leave', { pod: blocked.pod, blocked: blocked.says }),
     because: facts(
       cluster,
-      `placed and evicted on a copy of ${cluster.name}: ${countText(found.evictions.length, 'pod')} would move, ${found.blocked.length} would not`,
+      said('placed-evicted-copy', {
+        cluster: cluster.name,
+        evictionsCount: found.evictions.length,
+        blockedCount: found.blocked.length,
+      }),
     ),
     ...(blocked.code === 'local-data'
       ? {
@@ -81,8 +86,8 @@ export function drainFindings(
       level: 'caution',
       rule: `drain.path.${caution.pod}`,
       field,
-      says: `${caution.pod}: ${caution.says}`,
-      because: facts(cluster, 'hostPath volume'),
+      ...said('pod-caution', { pod: caution.pod, caution: caution.says }),
+      because: facts(cluster, said('hostpath-volume')),
     })
   if (found.evictions.length > 0 && found.blocked.length === 0) {
     const to = new Map<string, number>()
@@ -92,11 +97,12 @@ export function drainFindings(
       level: 'note',
       rule: 'drain.moves',
       field,
-      says: `${countText(found.evictions.length, 'pod')} move one after another, in ${durationText(found.seconds)} as they last started: ${listText(
-        [...to].map(([node, pods]) => `${pods} to ${node}`),
-        4,
-      )}.`,
-      because: facts(cluster, 'placed on a copy of the cluster, budgets kept'),
+      ...said('drain.moves', {
+        evictionsCount: found.evictions.length,
+        seconds: found.seconds,
+        to: [...to].map(([node, pods]) => `${pods} to ${node}`),
+      }),
+      because: facts(cluster, said('placed-copy-cluster')),
     })
   }
   return findings
@@ -114,7 +120,9 @@ function unknown(
       level: 'stop',
       rule: 'cluster.known',
       field: 'cluster',
-      says: cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+      ...(cluster === ''
+        ? said('cluster.known.no-cluster-chosen')
+        : said('cluster.known.there-no-cluster', { cluster })),
       because: [],
     }
   if (!found.apiAnswers)
@@ -122,21 +130,27 @@ function unknown(
       level: 'stop',
       rule: 'cluster.answers',
       about: ref('cluster', cluster),
-      says: found.resting
-        ? `${cluster} is stopped: start it first.`
-        : `The API of ${cluster} does not answer.`,
-      because: facts(found, 'no answer'),
+      ...(found.resting
+        ? said('cluster.answers.stopped-start-first', { cluster })
+        : said('cluster.answers.api-does-not', { cluster })),
+      because: facts(found, said('no-answer')),
     }
   const missing = nodes.filter((node) => !nodesOf(found).some((other) => other.name === node))
   if (nodes.length === 0)
-    return { level: 'stop', rule: 'node.known', field, says: 'No node is chosen.', because: [] }
+    return {
+      level: 'stop',
+      rule: 'node.known',
+      field,
+      ...said('node.known.no-node-chosen'),
+      because: [],
+    }
   if (missing.length > 0)
     return {
       level: 'stop',
       rule: 'node.known',
       field,
-      says: `${cluster} has no node ${listText(missing)}.`,
-      because: facts(found, `${nodesOf(found).length} nodes listed`),
+      ...said('node.known.no-node', { cluster, missing }),
+      because: facts(found, said('nodes-listed', { nodesCount: nodesOf(found).length })),
     }
   return { cluster: found }
 }
@@ -197,8 +211,8 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
             level: 'note',
             rule: 'node.cordoned',
             field: 'node',
-            says: `${intent.node} is ${intent.open ? 'open' : 'cordoned'} already.`,
-            because: facts(found.cluster, intent.open ? 'takes pods' : 'cordoned'),
+            ...said('node.cordoned', { node: intent.node, open: intent.open }),
+            because: facts(found.cluster, intent.open ? said('takes-pods') : said('cordoned')),
           },
         ]
       : []

@@ -1,4 +1,5 @@
 /** Nodes added, removed, restarted and replaced in a cluster that stands: `pool.resize`, `machine.restart`, `machine.replace`. */
+import { saidOf } from '../contract'
 import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, RawFinding } from '../changes'
@@ -15,12 +16,12 @@ import {
   step,
 } from '../provisioning'
 import { siteSpend } from '../spend'
-import { countText, listText, numberText } from '../units'
 import { drainFindings } from './draining'
 import { standing } from './standing'
 import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
+import { said } from './says'
 
 export const name = z.string().max(253)
 
@@ -30,13 +31,12 @@ export function unknownCluster(wish: string, view: FleetView): RawFinding | null
   return stop(
     'cluster.known',
     'cluster',
-    wish === '' ? 'No cluster is chosen.' : `There is no cluster ${wish}.`,
+    wish === ''
+      ? said('cluster.known.no-cluster-chosen')
+      : said('cluster.known.not-there', { wanted: wish }),
     [
       {
-        says: `clusters: ${listText(
-          view.clusters.map((other) => other.name),
-          10,
-        )}`,
+        ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
         source: 'register of clusters',
       },
     ],
@@ -46,19 +46,24 @@ export function unknownCluster(wish: string, view: FleetView): RawFinding | null
 /** Whether the API takes orders; where its certificates have ended, renewing them is what helps. */
 export function checkAnswers(cluster: ClusterView, view: FleetView): readonly RawFinding[] {
   if (cluster.apiAnswers) return []
-  const { says } = clusterState(cluster, stateContext(view))
+  const state = clusterState(cluster, stateContext(view))
   const expired = cluster.certificatesUntil !== null && cluster.certificatesUntil <= view.now
   return [
     {
       level: 'stop',
       rule: 'cluster.answers',
       about: ref('cluster', cluster.name),
-      says: expired
-        ? `The certificates of ${cluster.name} ended on ${cluster.certificatesUntil?.slice(0, 10) ?? ''}: its API takes no orders.`
-        : `The API of ${cluster.name} does not answer.`,
+      ...(expired
+        ? said('cluster.answers.certificates-ended-api', {
+            cluster: cluster.name,
+            certificatesUntil: cluster.certificatesUntil?.slice(0, 10) ?? '',
+          })
+        : said('cluster.answers.api-does-not', { cluster: cluster.name })),
       because: [
         {
-          says: expired ? `certificates until ${cluster.certificatesUntil ?? ''}` : says,
+          ...(expired
+            ? said('certificates-until', { certificatesUntil: cluster.certificatesUntil ?? '' })
+            : saidOf(state)),
           source: cluster.name,
           at: cluster.observedAt,
         },
@@ -119,7 +124,7 @@ function checkNode(
   if (!cluster)
     return (
       unknownCluster(intent.cluster, view) ??
-      stop('cluster.known', 'cluster', 'No cluster is chosen.')
+      stop('cluster.known', 'cluster', said('cluster.known.no-cluster-chosen'))
     )
   const node = nodeOf(cluster, intent.node)
   return node
@@ -127,10 +132,12 @@ function checkNode(
     : stop(
         'node.known',
         'node',
-        intent.node === '' ? 'No node is chosen.' : `${cluster.name} has no node ${intent.node}.`,
+        intent.node === ''
+          ? said('node.known.no-node-chosen')
+          : said('node.known.not-there', { cluster: cluster.name, node: intent.node }),
         [
           {
-            says: `${nodesOf(cluster).length} nodes listed`,
+            ...said('nodes-listed', { nodesCount: nodesOf(cluster).length }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -166,10 +173,12 @@ export const machineRestart: ChangeKind<NodeIntent> = {
         level: 'caution',
         rule: 'node.ready',
         field: 'node',
-        says: member
-          ? `${node.name} is ready, and without it the control plane has no majority: its API will not answer while it restarts.`
-          : `${node.name} is ready. Its ${countText(node.pods, 'pod')} stop for as long as it restarts.`,
-        because: [{ says: `${node.pods} pods`, source: cluster.name, at: cluster.observedAt }],
+        ...(member
+          ? said('node.ready.ready-without-control', { node: node.name })
+          : said('node.ready.ready-stop-long', { node: node.name, pods: node.pods })),
+        because: [
+          { ...said('pods', { pods: node.pods }), source: cluster.name, at: cluster.observedAt },
+        ],
       },
     ]
   },
@@ -275,10 +284,10 @@ export const machineReplace: ChangeKind<NodeIntent> = {
         stop(
           'machine.box',
           'node',
-          `${node.name} stands on ${node.machine}, which nobody can make anew. Restart it instead.`,
+          said('machine.box.stands-nobody-make', { node: node.name, machine: node.machine }),
           [
             {
-              says: `${node.machine} is a machine that stood there`,
+              ...said('machine-stood-there', { machine: node.machine }),
               source: site.name,
               at: site.observedAt,
             },
@@ -290,20 +299,21 @@ export const machineReplace: ChangeKind<NodeIntent> = {
       const members = cluster.controlPlane.members.length
       if (members === 1)
         findings.push(
-          stop(
-            'member.only',
-            'node',
-            `${node.name} is the only control-plane machine: its state store would be gone. Take a backup and restore it on a new cluster.`,
-            [{ says: '1 member', source: cluster.name }],
-          ),
+          stop('member.only', 'node', said('member.only', { node: node.name }), [
+            { ...said('single-member'), source: cluster.name },
+          ]),
         )
       else if (membersLeft(cluster, node) * 2 <= members)
         findings.push(
           stop(
             'member.majority',
             'node',
-            `Without ${node.name} the control plane has ${membersLeft(cluster, node)} of ${members} members: no majority.`,
-            [{ says: 'more than half must answer', source: 'majority rule' }],
+            said('member.majority', {
+              node: node.name,
+              membersLeft: membersLeft(cluster, node),
+              members,
+            }),
+            [{ ...said('majority-rule'), source: 'majority rule' }],
           ),
         )
     }
@@ -327,10 +337,13 @@ export const machineReplace: ChangeKind<NodeIntent> = {
         level: 'caution',
         rule: 'node.ready',
         field: 'node',
-        says: `${node.name} is ready. Its ${countText(node.pods, 'pod')} are moved away, and its disk is lost.`,
+        ...said('node.ready.ready-moved-away', { node: node.name, pods: node.pods }),
         because: [
           {
-            says: `${node.pods} pods, ${numberText(node.requestedCpuMilli)} m requested`,
+            ...said('pods-m-requested', {
+              pods: node.pods,
+              requestedCpuMilli: node.requestedCpuMilli,
+            }),
             source: cluster.name,
             at: cluster.observedAt,
           },

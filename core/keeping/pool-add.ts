@@ -22,9 +22,10 @@ import {
   siteAfter,
 } from '../provisioning'
 import { siteSpend } from '../spend'
-import { listText, countText } from '../units'
+import { countText } from '../units'
 import { checkAnswers } from './machines'
 import { coming } from './resize'
+import { said } from './says'
 
 // Add
 
@@ -71,8 +72,8 @@ export const poolAdd: ChangeKind<AddIntent> = {
         stop(
           'pool.name',
           'pool',
-          `${cluster.name} has a pool ${intent.pool} already.`,
-          facts(cluster, `pools: ${listText(cluster.pools.map((pool) => pool.name))}`),
+          said('pool.name', { cluster: cluster.name, pool: intent.pool }),
+          facts(cluster, said('pools-all', { pools: cluster.pools.map((pool) => pool.name) })),
         ),
       )
     const site = siteOf(view, cluster.site)
@@ -81,10 +82,10 @@ export const poolAdd: ChangeKind<AddIntent> = {
         stop(
           'size.known',
           'size',
-          `${site.name} offers no size ${intent.size || '(none chosen)'}.`,
+          said('size.known', { site: site.name, size: intent.size || '(none chosen)' }),
           [
             {
-              says: `sizes: ${listText(site.sizes.map((size) => size.name))}`,
+              ...said('sizes', { sizes: site.sizes.map((size) => size.name) }),
               source: site.name,
               at: site.observedAt,
             },
@@ -100,7 +101,7 @@ export const poolAdd: ChangeKind<AddIntent> = {
         stop(
           'pool.range',
           'range',
-          `The lower end ${intent.range.min} is above the upper end ${intent.range.max}.`,
+          said('pool.range', { min: intent.range.min, max: intent.range.max }),
         ),
       )
     if (findings.some((finding) => finding.level === 'stop')) return findings

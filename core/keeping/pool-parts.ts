@@ -1,10 +1,11 @@
 /** What the change kinds of pools share: the fields of their intents, and the pool they are about. */
 import { z } from 'zod'
-import type { RawFinding } from '../changes'
+import type { Fact, RawFinding } from '../changes'
 import { stop } from '../changes'
 import type { ClusterView, FleetView, PoolView } from '../fleet'
 import { clusterOf } from '../fleet'
-import { listText } from '../units'
+import type { Said } from '../contract'
+import { said } from './says'
 
 export const name = z.string().max(253)
 export const poolName = z
@@ -25,8 +26,8 @@ export const range = z.strictObject({
 
 export const guarded = (cluster: string, view: FleetView): string | null =>
   clusterOf(view, cluster)?.guarded === true ? cluster : null
-export const facts = (cluster: ClusterView, says: string) => [
-  { says, source: cluster.name, at: cluster.observedAt },
+export const facts = (cluster: ClusterView, said: Said): readonly Fact[] => [
+  { ...said, source: cluster.name, at: cluster.observedAt },
 ]
 
 export function unknown(
@@ -39,7 +40,9 @@ export function unknown(
     : stop(
         'cluster.known',
         'cluster',
-        cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+        cluster === ''
+          ? said('cluster.known.no-cluster-chosen')
+          : said('cluster.known.there-no-cluster', { cluster }),
       )
 }
 
@@ -51,11 +54,13 @@ export function poolIn(cluster: ClusterView, wish: string): PoolView | RawFindin
       'pool.known',
       'pool',
       wish === 'control-plane'
-        ? 'The control plane is no pool.'
-        : `${cluster.name} has no pool ${wish}.`,
+        ? said('pool.known.control-plane-no')
+        : said('pool.known.no-pool', { cluster: cluster.name, wanted: wish }),
       facts(
         cluster,
-        `pools: ${listText(cluster.pools.filter((one) => one.name !== 'control-plane').map((one) => one.name)) || 'none'}`,
+        said('pools', {
+          pools: cluster.pools.filter((one) => one.name !== 'control-plane').map((one) => one.name),
+        }),
       ),
     )
   )

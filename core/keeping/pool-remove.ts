@@ -14,12 +14,12 @@ import { stop, longestPath } from '../changes'
 import { ref, command } from '../contract'
 import { step, estimates } from '../provisioning'
 import { siteSpend } from '../spend'
-import { listText } from '../units'
 import { drainFindings } from './draining'
 import { checkAnswers } from './machines'
 import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
+import { said } from './says'
 
 // Remove
 
@@ -64,8 +64,8 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
         stop(
           'pool.platform',
           'pool',
-          `Without ${pool.name} the platform’s own pods have no node that takes them: ${listText(lost, 4)}.`,
-          facts(cluster, 'placed on a copy without the pool'),
+          said('pool.platform', { pool: pool.name, lost }),
+          facts(cluster, said('placed-copy-without')),
         ),
       )
     else if (
@@ -77,8 +77,8 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
         stop(
           'pool.last',
           'pool',
-          `${pool.name} is the last pool: no worker would be left.`,
-          facts(cluster, `${nodes.length} workers`),
+          said('pool.last.last-pool-no', { pool: pool.name }),
+          facts(cluster, said('workers', { nodesCount: nodes.length })),
         ),
       )
     else findings.push(...drainFindings(view, cluster, nodes, 'pool', false))

@@ -14,6 +14,7 @@ import { turnoverFindings, turnoverPlan } from './turnover'
 import { checkAnswers } from './machines'
 import { entryOf } from './pool-parts'
 import { facts, guarded, labels, name, poolIn, taint, unknown } from './pool-parts'
+import { said } from './says'
 
 // Edit
 
@@ -77,19 +78,13 @@ export const poolEdit: ChangeKind<EditIntent> = {
     if ('level' in pool) return [pool]
     const findings: RawFinding[] = [...checkAnswers(found.cluster, view)]
     if (intent.labels === undefined && intent.taints === undefined && intent.size === undefined)
-      findings.push(
-        stop(
-          'pool.nothing',
-          'labels',
-          'Neither size nor labels nor taints are given: there is nothing to change.',
-        ),
-      )
+      findings.push(stop('pool.nothing', 'labels', said('pool.nothing')))
     if (intent.size !== undefined && (intent.labels !== undefined || intent.taints !== undefined))
       findings.push(
         stop(
           'pool.both',
           'size',
-          'A turnover makes every node anew; change labels and taints in a change of their own, before it or after it.',
+          said('pool.both'),
           [],
           [
             {
@@ -114,14 +109,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
     const own = Object.keys(intent.labels ?? {}).filter(
       (key) => key === 'gyrarch/pool' || key === 'kubernetes.io/hostname',
     )
-    if (own.length > 0)
-      findings.push(
-        stop(
-          'pool.label',
-          'labels',
-          `${listText(own)} says what a node is; it is not changed by hand.`,
-        ),
-      )
+    if (own.length > 0) findings.push(stop('pool.label', 'labels', said('pool.label', { own })))
     const lost = homeless(view, found.cluster, pool, intent)
     const evicts = (intent.taints ?? []).some((one) => one.effect === 'NoExecute')
     if (lost.length > 0)
@@ -129,8 +117,8 @@ export const poolEdit: ChangeKind<EditIntent> = {
         level: evicts ? 'stop' : 'caution',
         rule: 'pool.homeless',
         field: 'taints',
-        says: `${countText(lost.length, 'pod')} of this pool would find no place if made anew: ${listText(lost, 4)}.${evicts ? ' NoExecute would end them at once.' : ' They stay as long as they run.'}`,
-        because: facts(found.cluster, 'placed anew on a copy with the pool as it would be'),
+        ...said('pool.homeless', { lost, evicts }),
+        because: facts(found.cluster, said('placed-anew-copy')),
       })
     return findings
   },

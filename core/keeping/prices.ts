@@ -5,7 +5,8 @@ import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { type FleetView, siteOf } from '../fleet'
 import { step } from '../provisioning/steps'
 import { type Price, priceBook, siteSpend, withPrices } from '../spend'
-import { countText, listText, moneyText } from '../units'
+import { countText, moneyText } from '../units'
+import { said } from './says'
 
 const intent = z.strictObject({
   prices: z
@@ -64,7 +65,7 @@ export const spendPrices: ChangeKind<PricesIntent> = {
             level: 'stop',
             rule: `site.known.${i}`,
             field: `prices[${i}].site`,
-            says: `There is no site ${price.site}.`,
+            ...said('there-no-site', { site: price.site }),
             because: [],
           },
         ]
@@ -75,13 +76,10 @@ export const spendPrices: ChangeKind<PricesIntent> = {
               level: 'stop',
               rule: `item.known.${i}`,
               field: `prices[${i}].item`,
-              says: `${price.site} has nothing called ${price.item} that has a price.`,
+              ...said('nothing-called-price', { site: price.site, item: price.item }),
               because: [
                 {
-                  says: listText(
-                    priceBook(site).map((one) => one.item),
-                    8,
-                  ),
+                  ...said('items-priced', { items: priceBook(site).map((one) => one.item) }),
                   source: 'price book',
                 },
               ],
@@ -95,18 +93,22 @@ export const spendPrices: ChangeKind<PricesIntent> = {
         level: 'note',
         rule: 'prices.changed',
         field: 'prices',
-        says:
-          different.length === 0
-            ? 'All of them are as they are already.'
-            : `${listText(
-                different.map(
-                  (price) =>
-                    `${price.item} of ${price.site} from ${moneyText(price.before)} to ${moneyText(price.units)}`,
-                ),
-                4,
-              )}.`,
+        ...(different.length === 0
+          ? said('prices.changed.all-them-they')
+          : said('prices.changed.different', {
+              different: different.map(
+                (price) =>
+                  `${price.item} of ${price.site} from ${moneyText(price.before)} to ${moneyText(price.units)}`,
+              ),
+            })),
         because: [
-          { says: `${different.length} of ${wish.prices.length} differ`, source: 'price book' },
+          {
+            ...said('differ', {
+              differentCount: different.length,
+              pricesCount: wish.prices.length,
+            }),
+            source: 'price book',
+          },
         ],
       },
     ]

@@ -18,10 +18,11 @@ import {
 import { freeNames, thinnestZone, standing } from './standing'
 import type { RawFinding, Plan, Proof, ChangeKind } from '../changes'
 import { stop, longestPath } from '../changes'
-import { listText, countText, numberText } from '../units'
+import { countText } from '../units'
 import { drainFindings } from './draining'
 import { siteSpend } from '../spend'
 import { drain, leave, remove } from './leaving'
+import { said } from './says'
 
 // Resize
 
@@ -92,11 +93,11 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
         'pool.known',
         'pool',
         intent.pool === controlPlanePool
-          ? 'The control plane is no pool; its machines are replaced, not resized.'
-          : `${cluster.name} has no pool ${intent.pool}.`,
+          ? said('pool.known.control-plane-no-pool')
+          : said('pool.known.not-there', { cluster: cluster.name, pool: intent.pool }),
         [
           {
-            says: `pools: ${listText(pools.map((other) => other.name)) || 'none'}`,
+            ...said('pools', { pools: pools.map((other) => other.name) }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -114,7 +115,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
       stop(
         'pool.range',
         'range',
-        `The lower end ${intent.range.min} is above the upper end ${intent.range.max}.`,
+        said('pool.range', { min: intent.range.min, max: intent.range.max }),
         [],
         [
           {
@@ -139,10 +140,15 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
       stop(
         'pool.within',
         'count',
-        `${pool.name} scales by itself between ${range.min} and ${range.max}; ${intent.count} lies outside.`,
+        said('pool.within', {
+          pool: pool.name,
+          min: range.min,
+          max: range.max,
+          count: intent.count,
+        }),
         [
           {
-            says: `range ${range.min} to ${range.max}`,
+            ...said('range', { min: range.min, max: range.max }),
             source: intent.range ? 'draft' : 'register of clusters',
           },
         ],
@@ -157,8 +163,12 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
   }
   if (intent.count === pool.nodes.length && !intent.range)
     findings.push(
-      stop('pool.same', 'count', `${pool.name} has ${countText(intent.count, 'node')} already.`, [
-        { says: `${pool.nodes.length} nodes`, source: cluster.name, at: cluster.observedAt },
+      stop('pool.same', 'count', said('pool.same', { pool: pool.name, count: intent.count }), [
+        {
+          ...said('nodes', { nodesCount: pool.nodes.length }),
+          source: cluster.name,
+          at: cluster.observedAt,
+        },
       ]),
     )
   if (intent.count > pool.nodes.length) {
@@ -191,8 +201,8 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
         stop(
           'range.size',
           'count',
-          `The pod range ${cluster.pods} holds ${numberText(most)} nodes; there would be ${numberText(total)}.`,
-          [{ says: 'one /24 a node', source: 'address plan' }],
+          said('range.size', { pods: cluster.pods, limit: most, total }),
+          [{ ...said('node-block'), source: 'address plan' }],
         ),
       )
   }
@@ -208,30 +218,24 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
     )
     const because = [
       {
-        says: `${gone.map((node) => node.name).join(', ')}: ${numberText(moved)} m requested`,
+        ...said('requested', { gone: gone.map((node) => node.name), moved }),
         source: cluster.name,
         at: cluster.observedAt,
       },
       {
-        says: `${others.length} other workers have ${numberText(room)} m free`,
+        ...said('room-elsewhere', { othersCount: others.length, room }),
         source: cluster.name,
         at: cluster.observedAt,
       },
     ]
     if (others.length === 0 && cluster.podCount > 0)
       findings.push(
-        stop(
-          'pool.last',
-          'count',
-          'No worker would be left for the platform’s own pods.',
-          because,
-          [
-            {
-              says: 'Keep one node',
-              change: { patchDraft: [{ op: 'replace', path: '/count', value: 1 }] },
-            },
-          ],
-        ),
+        stop('pool.last', 'count', said('pool.last.no-worker-left'), because, [
+          {
+            says: 'Keep one node',
+            change: { patchDraft: [{ op: 'replace', path: '/count', value: 1 }] },
+          },
+        ]),
       )
     findings.push(
       ...drainFindings(
@@ -247,13 +251,13 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
         level: 'caution',
         rule: 'pool.moves',
         field: 'count',
-        says: `${countText(
-          gone.reduce((sum, node) => sum + node.pods, 0),
-          'pod',
-        )} on ${listText(
-          gone.map((node) => node.name),
-          3,
-        )} end and are made anew elsewhere${moved > room ? `; ${numberText(moved - room)} m of CPU find no room` : ''}.`,
+        ...said('pool.moves', {
+          reduce: gone.reduce((sum, node) => sum + node.pods, 0),
+          gone: gone.map((node) => node.name),
+          moved,
+          room,
+          moved2: moved - room,
+        }),
         because,
       })
   }

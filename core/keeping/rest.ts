@@ -6,7 +6,8 @@ import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '..
 import { step } from '../provisioning/steps'
 import { isTimeZone, minutesOf, restIntervals, type RestWindow, weekdays } from '../scaling'
 import { clusterHourly, siteSpend } from '../spend'
-import { countText, listText, moneyText, numberText } from '../units'
+import { countText, listText } from '../units'
+import { said } from './says'
 
 const name = z.string().max(253)
 
@@ -27,13 +28,12 @@ function unknown(cluster: string, view: FleetView): RawFinding | null {
   return stop(
     'cluster.known',
     'cluster',
-    cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+    cluster === ''
+      ? said('cluster.known.no-cluster-chosen')
+      : said('cluster.known.there-no-cluster', { cluster }),
     [
       {
-        says: `clusters: ${listText(
-          view.clusters.map((other) => other.name),
-          10,
-        )}`,
+        ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
         source: 'register of clusters',
       },
     ],
@@ -72,13 +72,18 @@ export const clusterStop: ChangeKind<StopIntent> = {
     if (missing || !cluster) return missing ? [missing] : []
     const because = [
       {
-        says: `${countText(nodesOf(cluster).length, 'node')}, ${countText(cluster.podCount, 'pod')}`,
+        ...said('nodes-and-pods', {
+          nodesCount: nodesOf(cluster).length,
+          podCount: cluster.podCount,
+        }),
         source: cluster.name,
         at: cluster.observedAt,
       },
     ]
     if (cluster.resting)
-      return [stop('cluster.rests', 'cluster', `${cluster.name} is stopped already.`, because)]
+      return [
+        stop('cluster.rests', 'cluster', said('cluster.rests', { cluster: cluster.name }), because),
+      ]
     const site = siteOf(view, cluster.site)
     const findings: RawFinding[] = []
     const boxes = nodesOf(cluster).filter((node) =>
@@ -89,10 +94,9 @@ export const clusterStop: ChangeKind<StopIntent> = {
         stop(
           'machine.box',
           'cluster',
-          `${listText(
-            boxes.map((node) => node.machine),
-            3,
-          )} ${boxes.length === 1 ? 'is a machine' : 'are machines'} that stand there: they cannot be given back.`,
+          said('machine.box.stand-there-they', {
+            boxes: boxes.map((node) => node.machine),
+          }),
           because,
         ),
       )
@@ -102,15 +106,18 @@ export const clusterStop: ChangeKind<StopIntent> = {
         stop(
           'cluster.drives',
           'cluster',
-          `${cluster.name} drives ${listText(driven.map((other) => other.name))}: without it nothing keeps them.`,
-          [{ says: `drives ${cluster.drives.join(', ')}`, source: 'register of clusters' }],
+          said('cluster.drives.drives-without-nothing', {
+            cluster: cluster.name,
+            driven: driven.map((other) => other.name),
+          }),
+          [{ ...said('drives', { drives: cluster.drives }), source: 'register of clusters' }],
         ),
       )
     findings.push({
       level: 'caution',
       rule: 'cluster.pods',
       field: 'cluster',
-      says: `Its ${countText(cluster.podCount, 'pod')} end. Objects, disks, load balancers and addresses stay; while it is stopped it can only be started or taken down. It is kept until ${keptUntil(view.now)}.`,
+      ...said('cluster.pods', { podCount: cluster.podCount, keptUntil: keptUntil(view.now) }),
       because,
     })
     const scaled = cluster.pools.filter((pool) => pool.range !== null)
@@ -119,9 +126,16 @@ export const clusterStop: ChangeKind<StopIntent> = {
         level: 'note',
         rule: 'cluster.counts',
         field: 'cluster',
-        says: `${listText(scaled.map((pool) => pool.name))} scale by themselves: after a start they may settle at other counts than ${scaled.map((pool) => pool.nodes.length).join(' and ')}.`,
+        ...said('cluster.counts.scale-themselves-after', {
+          scaled: scaled.map((pool) => pool.name),
+          scaled2: scaled.map((pool) => pool.nodes.length),
+        }),
         because: scaled.map((pool) => ({
-          says: `${pool.name}: ${pool.range?.min ?? 0} to ${pool.range?.max ?? 0}`,
+          ...said('pool-range', {
+            pool: pool.name,
+            min: pool.range?.min ?? 0,
+            max: pool.range?.max ?? 0,
+          }),
           source: 'register of clusters',
         })),
       })
@@ -193,9 +207,9 @@ export const clusterStart: ChangeKind<StopIntent> = {
     if (missing || !cluster) return missing ? [missing] : []
     if (!cluster.resting)
       return [
-        stop('cluster.runs', 'cluster', `${cluster.name} is not stopped.`, [
+        stop('cluster.runs', 'cluster', said('cluster.runs', { cluster: cluster.name }), [
           {
-            says: cluster.apiAnswers ? 'its API answers' : 'its API does not answer',
+            ...(cluster.apiAnswers ? said('api-answers') : said('api-does-not')),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -212,10 +226,15 @@ export const clusterStart: ChangeKind<StopIntent> = {
           stop(
             'quota.cores',
             'cluster',
-            `Its machines need ${wanted} vCPU; the quota of ${site.name} has ${Math.max(0, site.quotaCores - used)} of ${site.quotaCores} left.`,
+            said('quota.cores', {
+              wanted,
+              site: site.name,
+              value: Math.max(0, site.quotaCores - used),
+              quotaCores: site.quotaCores,
+            }),
             [
               {
-                says: `${used} of ${site.quotaCores} vCPU used`,
+                ...said('vcpu-used', { used, quotaCores: site.quotaCores }),
                 source: site.name,
                 at: site.observedAt,
               },
@@ -229,7 +248,7 @@ export const clusterStart: ChangeKind<StopIntent> = {
         level: 'note',
         rule: 'cluster.counts',
         field: 'cluster',
-        says: `${listText(scaled.map((pool) => pool.name))} scale by themselves and may settle at other counts than before.`,
+        ...said('cluster.counts.scale-themselves-may', { scaled: scaled.map((pool) => pool.name) }),
         because: [],
       })
     return findings
@@ -342,18 +361,19 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
         level: 'caution',
         rule: 'rest.always',
         field: 'windows',
-        says: `${cluster.name} would rest all week long.`,
-        because: [
-          { says: `${numberText(hours, 1)} of 168 h in the coming week`, source: 'the calendar' },
-        ],
+        ...said('rest.always', { cluster: cluster.name }),
+        because: [{ ...said('rest-hours', { hours }), source: 'the calendar' }],
       })
     if (cluster.drives.length > 0 && wish.windows.length > 0)
       findings.push(
         stop(
           'cluster.drives',
           'cluster',
-          `${cluster.name} drives ${listText(cluster.drives)}: it cannot rest.`,
-          [{ says: `drives ${cluster.drives.join(', ')}`, source: 'register of clusters' }],
+          said('cluster.drives.drives-cannot-rest', {
+            cluster: cluster.name,
+            drives: cluster.drives,
+          }),
+          [{ ...said('drives', { drives: cluster.drives }), source: 'register of clusters' }],
         ),
       )
     const site = siteOf(view, cluster.site)
@@ -362,10 +382,10 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
         level: 'note',
         rule: 'rest.saves',
         field: 'windows',
-        says: `It rests ${numberText(hours, 1)} h in the coming week and saves ${moneyText(hours * clusterHourly(site, cluster))} units in it.`,
+        ...said('rest.saves', { hours, hours2: hours * clusterHourly(site, cluster) }),
         because: [
           {
-            says: `${moneyText(clusterHourly(site, cluster))} units an hour for machines and control plane`,
+            ...said('cluster-hourly', { clusterHourly: clusterHourly(site, cluster) }),
             source: 'price book',
           },
         ],

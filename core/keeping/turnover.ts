@@ -9,11 +9,11 @@ import type { Graph, Planned, PlannedMachine } from '../provisioning'
 import { addMachineChecks, joinStep, machineSteps } from '../provisioning'
 import { allocatable } from '../sizing'
 import { siteSpend } from '../spend'
-import { countText, durationText, listText } from '../units'
 import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
 import { coming } from './resize'
+import { said } from './says'
 
 const sizeLabel = 'node.kubernetes.io/instance-type'
 
@@ -131,7 +131,7 @@ export function turnoverFindings(
   const site = siteOf(view, cluster.site)
   const wanted = sizeOf(site, size)
   const because = [
-    { says: `sizes: ${listText(site?.sizes.map((one) => one.name) ?? [])}`, source: cluster.site },
+    { ...said('sizes', { sizes: site?.sizes.map((one) => one.name) ?? [] }), source: cluster.site },
   ]
   if (!wanted)
     return [
@@ -139,7 +139,7 @@ export function turnoverFindings(
         level: 'stop',
         rule: 'size.known',
         field,
-        says: `${cluster.site} offers no size ${size || '(none chosen)'}.`,
+        ...said('size.known', { site: cluster.site, size: size || '(none chosen)' }),
         because,
       },
     ]
@@ -149,7 +149,7 @@ export function turnoverFindings(
         level: 'stop',
         rule: 'size.same',
         field,
-        says: `${pool.name} is of ${size} already.`,
+        ...said('size.same', { pool: pool.name, size }),
         because,
       },
     ]
@@ -159,7 +159,7 @@ export function turnoverFindings(
         level: 'stop',
         rule: 'machine.box',
         field,
-        says: `${pool.name} stands on machines that nobody can make anew.`,
+        ...said('machine.box.stands-machines-nobody', { pool: pool.name }),
         because,
       },
     ]
@@ -200,7 +200,7 @@ export function turnoverFindings(
   )
   const facts = [
     {
-      says: `moved node by node on a copy of ${cluster.name}`,
+      ...said('moved-node-node', { cluster: cluster.name }),
       source: cluster.name,
       at: cluster.observedAt,
     },
@@ -210,7 +210,7 @@ export function turnoverFindings(
       level: 'stop',
       rule: `drain.${one.pod}`,
       field,
-      says: `${one.pod} does not leave ${one.node}: ${one.says}`,
+      ...said('pod-node-name', { pod: one.pod, node: one.node, name: one.says }),
       because: facts,
     })
   if (done.blocked.length === 0)
@@ -218,7 +218,11 @@ export function turnoverFindings(
       level: 'caution',
       rule: 'pool.turnover',
       field,
-      says: `${countText(pool.nodes.length, 'node')} are replaced one after another; ${countText(done.moved, 'pod')} move, in ${durationText(done.seconds)} as they last started.`,
+      ...said('pool.turnover', {
+        nodesCount: pool.nodes.length,
+        moved: done.moved,
+        seconds: done.seconds,
+      }),
       because: facts,
     })
   return findings

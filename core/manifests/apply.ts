@@ -1,4 +1,5 @@
 /** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
+import { quoted } from '../contract'
 import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
@@ -17,6 +18,7 @@ import type { ParsedManifests, WrittenObject } from './parse'
 import { isClusterWide, objectKey, objectText, parseManifests, tidied } from './parse'
 import { referencesOf, wantedNodeLabels } from './references'
 import { invalidities, knownKinds } from './validate'
+import { said } from './says'
 
 /** The name under which Gyrarch writes fields. */
 export const ownManager = 'gyrarch'
@@ -99,13 +101,12 @@ export function known(
       finding: stop(
         'cluster.known',
         'cluster',
-        cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${cluster}.`,
+        cluster === ''
+          ? said('cluster.known.no-cluster-chosen')
+          : said('cluster.known.there-no-cluster', { cluster }),
         [
           {
-            says: `clusters: ${listText(
-              view.clusters.map((other) => other.name),
-              10,
-            )}`,
+            ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
             source: 'register of clusters',
           },
         ],
@@ -116,7 +117,7 @@ export function known(
       finding: stop(
         'cluster.rests',
         'cluster',
-        `${cluster} is stopped. Start it first: while it rests nothing can be written to it.`,
+        said('cluster.rests', { cluster }),
         [],
         [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }],
       ),
@@ -127,8 +128,8 @@ export function known(
         level: 'stop',
         rule: 'cluster.answers',
         about: ref('cluster', cluster),
-        says: `The API of ${cluster} does not answer.`,
-        because: [{ says: 'no answer', source: cluster, at: found.observedAt }],
+        ...said('cluster.answers', { cluster }),
+        because: [{ ...said('no-answer'), source: cluster, at: found.observedAt }],
       },
     }
   return { cluster: found }
@@ -137,12 +138,15 @@ export function known(
 /** Findings about the text itself: by line, most of them at once. */
 function textFindings(read: ParsedManifests): readonly RawFinding[] {
   const problems = read.problems.map((problem, i): RawFinding =>
-    stop(`text.${i}`, 'text', `Line ${problem.line}, column ${problem.column}: ${problem.says}`, [
-      { says: `line ${problem.line}`, source: 'the text' },
-    ]),
+    stop(
+      `text.${i}`,
+      'text',
+      said('line-column', { line: problem.line, column: problem.column, problem: problem.says }),
+      [{ ...said('line', { line: problem.line }), source: 'the text' }],
+    ),
   )
   if (read.documents.length === 0 && problems.length === 0)
-    return [stop('text.empty', 'text', 'There is no object in it yet. Write or drop at least one.')]
+    return [stop('text.empty', 'text', said('text.empty'))]
   return problems
 }
 
@@ -163,8 +167,14 @@ function conflictFindings(
             level: 'caution',
             rule: `conflict.taken.${key}`,
             field: 'resolve',
-            says: `${objectText(change.object)}: ${fieldText(field.path)} becomes ${shown(field.wanted)}; what ${field.owner ?? 'somebody'} wrote (${shown(field.live)}) is undone.`,
-            because: [{ says: `written by ${field.owner ?? ''}`, source: intent.cluster }],
+            ...said('overwrites', {
+              objectText: objectText(change.object),
+              path: field.path,
+              shown: shown(field.wanted),
+              owner: field.owner ?? 'somebody',
+              shown2: shown(field.live),
+            }),
+            because: [{ ...said('written', { owner: field.owner ?? '' }), source: intent.cluster }],
           },
         ]
       }
@@ -173,10 +183,16 @@ function conflictFindings(
           level: 'stop',
           rule: `conflict.${key}`,
           field: 'resolve',
-          says: `${objectText(change.object)}: ${fieldText(field.path)} is ${shown(field.live)}, as ${field.owner ?? 'somebody'} wrote it. This would make it ${shown(field.wanted)}.`,
+          ...said('conflicts', {
+            objectText: objectText(change.object),
+            path: field.path,
+            shown: shown(field.live),
+            owner: field.owner ?? 'somebody',
+            shown2: shown(field.wanted),
+          }),
           because: [
             {
-              says: `${fieldText(field.path)} belongs to ${field.owner ?? ''}`,
+              ...said('field-owner', { path: field.path, owner: field.owner ?? '' }),
               source: `${intent.cluster}, field owners`,
               at: clusterOf(view, intent.cluster)?.observedAt ?? view.now,
             },
@@ -225,10 +241,15 @@ function referenceFindings(
       stop(
         `namespace.${namespace}`,
         'text',
-        `${cluster.name} has no namespace ${namespace}, which ${countText(wanting.length, 'object')} ${wanting.length === 1 ? 'is' : 'are'} for.${meant}`,
+        said('no-namespace', {
+          cluster: cluster.name,
+          namespace,
+          wantingCount: wanting.length,
+          meant,
+        }),
         [
           {
-            says: `namespaces: ${listText(cluster.namespaces, 12)}`,
+            ...said('namespaces', { namespaces: cluster.namespaces }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -277,10 +298,17 @@ function referenceFindings(
         level: 'caution',
         rule: `reference.${objectKey(object)}.${reference.path}`,
         field: 'text',
-        says: `${objectText(object)} names ${reference.kind} ${reference.name} (${reference.path}), which ${cluster.name} does not have${reference.namespace === null ? '' : ` in ${reference.namespace}`}.`,
+        ...said('names-does-not', {
+          objectText: objectText(object),
+          kind: reference.kind,
+          reference: reference.name,
+          path: reference.path,
+          cluster: cluster.name,
+          namespace: reference.namespace,
+        }),
         because: [
           {
-            says: `no ${reference.kind} ${reference.name}`,
+            ...said('reference-missing', { kind: reference.kind, reference: reference.name }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -294,10 +322,16 @@ function referenceFindings(
         level: 'caution',
         rule: `pool.${objectKey(object)}`,
         field: 'text',
-        says: `${objectText(object)} wants nodes of pool ${pool}, which ${cluster.name} does not have.${elsewhere.length === 1 ? ` This looks meant for ${elsewhere[0] ?? ''}.` : ''}`,
+        ...said('wants-nodes-pool', {
+          objectText: objectText(object),
+          pool,
+          cluster: cluster.name,
+          elsewhereCount: elsewhere.length,
+          elsewhere: elsewhere[0] ?? '',
+        }),
         because: [
           {
-            says: `pools: ${listText(cluster.pools.map((one) => one.name))}`,
+            ...said('pools', { pools: cluster.pools.map((one) => one.name) }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -329,8 +363,13 @@ function wiringFindings(
         level: 'caution',
         rule: `ports.${objectKey(object)}`,
         field: 'text',
-        says: `${objectText(object)} wants ${listText([...new Set(hits.map((hit) => hit.port))])} of its nodes, which ${listText([...new Set(hits.map((hit) => hit.with))], 3)} ${new Set(hits.map((hit) => hit.with)).size === 1 ? 'has' : 'have'}: no node holds both.`,
-        because: [{ says: 'host ports compared', source: cluster.name, at: cluster.observedAt }],
+        ...said('wants-nodes-no', {
+          objectText: objectText(object),
+          set: [...new Set(hits.map((hit) => hit.port))],
+          set2: [...new Set(hits.map((hit) => hit.with))],
+          size: new Set(hits.map((hit) => hit.with)).size,
+        }),
+        because: [{ ...said('host-ports-compared'), source: cluster.name, at: cluster.observedAt }],
       })
     const spec = object['spec'] as { type?: string; loadBalancerIP?: string } | undefined
     const site = siteOf(view, cluster.site)
@@ -354,13 +393,12 @@ function wiringFindings(
             level: 'note',
             rule: `virtual.${objectKey(object)}`,
             field: 'text',
-            says: `${key} would be reached at ${found.address}.`,
+            ...said('reached', { key, address: found.address }),
             because: [
               {
-                says:
-                  spec.loadBalancerIP === undefined
-                    ? 'the lowest free address of the pool'
-                    : 'the address asked for is free',
+                ...(spec.loadBalancerIP === undefined
+                  ? said('lowest-free-address')
+                  : said('address-asked-free')),
                 source: site.name,
                 at: site.observedAt,
               },
@@ -370,10 +408,10 @@ function wiringFindings(
             level: 'caution',
             rule: `virtual.${objectKey(object)}`,
             field: 'text',
-            says: `${key} would wait for a virtual address: ${found.says}`,
+            ...said('wait-virtual-address', { key, values: found.says }),
             because: [
               {
-                says: `${site.balancers.length} balancers`,
+                ...said('balancers', { balancersCount: site.balancers.length }),
                 source: site.name,
                 at: site.observedAt,
               },
@@ -395,7 +433,7 @@ function allowanceFindings(
   const findings: RawFinding[] = []
   const because = (namespace: string, annotation: string) => [
     {
-      says: `annotation ${annotation} of namespace ${namespace}`,
+      ...said('annotation-namespace', { annotation, namespace }),
       source: cluster.name,
       at: cluster.observedAt,
     },
@@ -423,7 +461,12 @@ function allowanceFindings(
         stop(
           `class.${objectKey(object)}`,
           'text',
-          `${objectText(object)} wants storage of class ${named}; namespace ${namespace} may use ${listText(classes) || 'none'}.`,
+          said('wants-storage-class', {
+            objectText: objectText(object),
+            named,
+            namespace,
+            classes,
+          }),
           because(namespace, storageAllowance),
         ),
       )
@@ -435,7 +478,12 @@ function allowanceFindings(
         stop(
           `sizes.${objectKey(object)}`,
           'text',
-          `Namespace ${namespace} may use machines of ${listText(sizes) || 'no size'}, and ${cluster.name} has none of them: ${objectText(object)} would find no place.`,
+          said('namespace-may-use', {
+            namespace,
+            sizes,
+            cluster: cluster.name,
+            objectText: objectText(object),
+          }),
           because(namespace, sizeAllowance),
         ),
       )
@@ -444,7 +492,7 @@ function allowanceFindings(
         level: 'note',
         rule: `sizes.${objectKey(object)}`,
         field: 'text',
-        says: `${objectText(object)} is kept to machines of ${listText(sizes)}, which is what namespace ${namespace} may use.`,
+        ...said('kept-machines-what', { objectText: objectText(object), sizes, namespace }),
         because: because(namespace, sizeAllowance),
       })
   }
@@ -472,10 +520,15 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
         stop(
           `invalid.${objectKey(object)}.${wrong.path}`,
           'text',
-          `${objectText(object)} (line ${line}), ${wrong.path}: ${wrong.says}`,
+          said('field-wrong', {
+            objectText: objectText(object),
+            line,
+            path: wrong.path,
+            wrong: wrong.says,
+          }),
           [
             {
-              says: `${wrong.path} of the document on line ${line}`,
+              ...said('document-line', { path: wrong.path, line }),
               source: 'the open API’s rules',
             },
           ],
@@ -486,8 +539,8 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
         level: 'caution',
         rule: `kind.${objectKey(object)}`,
         field: 'text',
-        says: `${object.kind} (${object.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`,
-        because: [{ says: object.apiVersion, source: 'the text' }],
+        ...said('no-kind-gyrarch', { kind: object.kind, apiVersion: object.apiVersion }),
+        because: [{ ...quoted('api-version', object.apiVersion), source: 'the text' }],
       })
   }
   const changes = changesOf(intent, view)
@@ -502,10 +555,10 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
       level: 'note',
       rule: 'nothing',
       field: 'text',
-      says: `${intent.cluster} has all of it already: nothing would change.`,
+      ...said('nothing', { cluster: intent.cluster }),
       because: [
         {
-          says: `${changes.length} objects compared field by field`,
+          ...said('objects-compared-field', { changesCount: changes.length }),
           source: intent.cluster,
           at: target.cluster.observedAt,
         },

@@ -4,7 +4,8 @@
  */
 import { LineCounter, parseAllDocuments, type Document } from 'yaml'
 import type { ApiObject } from '../objects'
-import { countText, numberText } from '../units'
+import { said } from './says'
+import { quoted, type Said } from '../contract'
 
 export interface ManifestDocument {
   /** Its place in the text, from 0. */
@@ -26,10 +27,9 @@ export interface WrittenObject extends ApiObject {
   readonly [field: string]: unknown
 }
 
-export interface TextProblem {
+export interface TextProblem extends Said {
   readonly line: number
   readonly column: number
-  readonly says: string
 }
 
 export interface ParsedManifests {
@@ -45,9 +45,9 @@ const mostAliases = 200
 const isRecord = (value: unknown): value is Record<string, unknown> =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
 
-const problemAt = (counter: LineCounter, offset: number, says: string): TextProblem => {
+const problemAt = (counter: LineCounter, offset: number, problem: Said): TextProblem => {
   const { line, col } = counter.linePos(offset)
-  return { line: Math.max(1, line), column: Math.max(1, col), says }
+  return { line: Math.max(1, line), column: Math.max(1, col), ...problem }
 }
 
 const plain = (message: string): string =>
@@ -57,19 +57,20 @@ const plain = (message: string): string =>
     .replace(/:$/, '') ?? message
 
 /** What is wrong with the outside of an object, or null. */
-function misshapen(value: unknown): string | null {
-  if (!isRecord(value)) return 'A document is an object with apiVersion, kind and metadata.'
+function misshapen(value: unknown): Said | null {
+  if (!isRecord(value)) return said('document.no-object')
   if (typeof value['apiVersion'] !== 'string' || value['apiVersion'] === '')
-    return 'apiVersion is missing.'
-  if (typeof value['kind'] !== 'string' || value['kind'] === '') return 'kind is missing.'
+    return said('document.missing', { field: 'apiVersion' })
+  if (typeof value['kind'] !== 'string' || value['kind'] === '')
+    return said('document.missing', { field: 'kind' })
   if (value['kind'].endsWith('List') && Array.isArray(value['items'])) return null
-  if (!isRecord(value['metadata'])) return 'metadata is missing.'
+  if (!isRecord(value['metadata'])) return said('document.missing', { field: 'metadata' })
   if (typeof value['metadata']['name'] !== 'string' || value['metadata']['name'] === '')
-    return 'metadata.name is missing.'
+    return said('document.missing', { field: 'metadata.name' })
   const { namespace } = value['metadata']
   return namespace === undefined || namespace === null || typeof namespace === 'string'
     ? null
-    : 'metadata.namespace is text.'
+    : said('document.namespace')
 }
 
 /** Reads a text. Nothing is thrown: what cannot be read is among the problems. */
@@ -81,7 +82,7 @@ export function parseManifests(text: string): ParsedManifests {
         {
           line: 1,
           column: 1,
-          says: `The text is ${numberText(text.length / 1e6, 1)} MB; up to ${numberText(mostBytes / 1e6, 1)} MB are read at a time. Split it into several changes.`,
+          ...said('text-too-long', { textCount: text.length / 1e6, mostBytes: mostBytes / 1e6 }),
         },
       ],
     }
@@ -100,7 +101,7 @@ export function parseManifests(text: string): ParsedManifests {
         {
           line: 1,
           column: 1,
-          says: `The text has ${countText(parsed.length, 'document')}; up to ${numberText(mostDocuments)} are read at a time. Split it into several changes.`,
+          ...said('too-many-documents', { parsedCount: parsed.length, mostDocuments }),
         },
       ],
     }
@@ -115,14 +116,14 @@ export function parseManifests(text: string): ParsedManifests {
           counter,
           error.pos[0],
           /tab/i.test(error.message)
-            ? 'A tab stands where spaces are needed. YAML is indented with spaces.'
-            : plain(error.message),
+            ? said('tab-stands-where')
+            : quoted('yaml', plain(error.message)),
         ),
       )
     if (document.errors.length > 0 || document.contents === null) return
     const value = valueOf(document)
     if (!value.ok) {
-      problems.push(problemAt(counter, offset, value.says))
+      problems.push(problemAt(counter, offset, quoted('document.unreadable', value.says)))
       return
     }
     // A document with nothing in it, as after a last “---”, is nothing.
@@ -140,7 +141,7 @@ export function parseManifests(text: string): ParsedManifests {
           problemAt(
             counter,
             offset,
-            `${written.kind} ${written.metadata.name} is written a second time; the first is on line ${first}.`,
+            said('written-second-time', { kind: written.kind, name: written.metadata.name, first }),
           ),
         )
         continue

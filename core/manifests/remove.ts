@@ -7,8 +7,9 @@ import type { ChangeKind, RawFinding } from '../changes'
 import { stop, longestPath } from '../changes'
 import { command } from '../contract'
 import { step } from '../provisioning'
-import { countText, listText } from '../units'
+import { countText } from '../units'
 import { refOf, guarded, known, liveObjects, spendOf } from './apply'
+import { said } from './says'
 
 export const removeIntent = z.strictObject({
   cluster: z.string().max(253),
@@ -79,10 +80,10 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
           stop(
             `object.known.${i}`,
             `objects[${i}].name`,
-            `${intent.cluster} has no ${objectText(object)}.`,
+            said('object-missing', { cluster: intent.cluster, objectText: objectText(object) }),
             [
               {
-                says: `${live.size} objects listed`,
+                ...said('objects-listed', { size: live.size }),
                 source: intent.cluster,
                 at: target.cluster.observedAt,
               },
@@ -100,7 +101,7 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
           stop(
             `object.platform.${i}`,
             `objects[${i}].name`,
-            `${object.metadata.name} holds what the cluster itself runs. It stays.`,
+            said('holds-what-cluster', { name: object.metadata.name }),
           ),
         )
       else if (along.length > 0)
@@ -108,13 +109,16 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
           level: 'caution',
           rule: `along.${i}`,
           field: `objects[${i}]`,
-          says: `With ${objectText(object)} ${along.length === 1 ? 'goes' : 'go'} ${countText(along.length, 'object')}, ${countText(pods, 'pod')} among them.`,
+          ...said('removed-along', {
+            objectText: objectText(object),
+            alongCount: along.length,
+            pods,
+          }),
           because: [
             {
-              says: listText(
-                along.map((other) => `${other.kind} ${other.metadata?.name ?? ''}`),
-                5,
-              ),
+              ...said('objects-along', {
+                objects: along.map((other) => `${other.kind} ${other.metadata?.name ?? ''}`),
+              }),
               source: intent.cluster,
               at: target.cluster.observedAt,
             },

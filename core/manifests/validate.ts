@@ -5,6 +5,8 @@
 import { schemaOf, selectorTest } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
+import { said } from './says'
+import { quoted } from '../contract'
 
 export interface Invalid {
   /** Below the object, like `spec.replicas`. */
@@ -125,9 +127,11 @@ function labels(given: unknown, path: string): readonly Invalid[] {
 function quantities(given: unknown, path: string): readonly Invalid[] {
   return Object.entries(record(given)).flatMap(([resource, value]) => {
     if (typeof value !== 'string' && typeof value !== 'number')
-      return [{ path: `${path}.${resource}`, says: 'A quantity is text or a number.' }]
+      return [{ path: `${path}.${resource}`, ...said('quantity-text-or') }]
     const read = (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)(String(value))
-    return read.ok ? [] : [{ path: `${path}.${resource}`, says: read.says }]
+    return read.ok
+      ? []
+      : [{ path: `${path}.${resource}`, ...quoted('quantity.unreadable', read.says) }]
   })
 }
 
@@ -146,16 +150,13 @@ function containers(given: unknown, path: string): readonly Invalid[] {
     if (!label63.test(name))
       found.push({
         path: `${here}.name`,
-        says:
-          name === ''
-            ? 'A container needs a name.'
-            : `“${name}” is no container name: small letters, digits and -.`,
+        ...(name === '' ? said('container-needs-name') : said('no-container-name', { name })),
       })
     if (names.has(name))
-      found.push({ path: `${here}.name`, says: `A second container is called ${name}.` })
+      found.push({ path: `${here}.name`, ...said('second-container-called', { name }) })
     names.add(name)
     if (typeof container['image'] !== 'string' || container['image'].trim() === '')
-      found.push({ path: `${here}.image`, says: 'A container needs an image.' })
+      found.push({ path: `${here}.image`, ...said('container-needs-image') })
     const resources = record(container['resources'])
     const requests = quantities(resources['requests'], `${here}.resources.requests`)
     const limits = quantities(resources['limits'], `${here}.resources.limits`)
@@ -171,7 +172,7 @@ function containers(given: unknown, path: string): readonly Invalid[] {
         if (asked?.ok && most.ok && asked.value > most.value)
           found.push({
             path: `${here}.resources.requests.${resource}`,
-            says: `It asks for ${String(request)}, more than its limit of ${String(limit)}.`,
+            ...said('asks-more-limit', { request: String(request), limit: String(limit) }),
           })
       }
     }
@@ -190,7 +191,7 @@ function podTemplate(given: unknown, path: string): readonly Invalid[] {
     ...labels(record(template['metadata'])['labels'], `${path}.metadata.labels`),
   ]
   if (list(spec['containers']).length === 0)
-    found.push({ path: `${path}.spec.containers`, says: 'A pod needs at least one container.' })
+    found.push({ path: `${path}.spec.containers`, ...said('pod-needs-least') })
   found.push(
     ...containers(spec['containers'], `${path}.spec.containers`),
     ...containers(spec['initContainers'], `${path}.spec.initContainers`),
@@ -202,7 +203,7 @@ function podTemplate(given: unknown, path: string): readonly Invalid[] {
       if (!volumes.has(name))
         found.push({
           path: `${path}.spec.containers[${c}].volumeMounts[${m}].name`,
-          says: `There is no volume ${String(name)} in this pod.`,
+          ...said('there-no-volume', { name: String(name) }),
         })
     }),
   )
@@ -223,7 +224,7 @@ function replicated(object: WrittenObject): readonly Invalid[] {
     replicas !== null &&
     (typeof replicas !== 'number' || !Number.isInteger(replicas) || replicas < 0)
   )
-    found.push({ path: 'spec.replicas', says: 'Replicas are a whole number from 0.' })
+    found.push({ path: 'spec.replicas', ...said('replicas-whole-number') })
   const empty =
     !isRecord(selector) ||
     (Object.keys(record(selector['matchLabels'])).length === 0 &&
@@ -231,7 +232,7 @@ function replicated(object: WrittenObject): readonly Invalid[] {
   if (empty)
     found.push({
       path: 'spec.selector',
-      says: `A ${object.kind} needs a selector that finds its pods.`,
+      ...said('needs-selector-finds', { kind: object.kind }),
     })
   else {
     const own = record(record(record(spec['template'])['metadata'])['labels'])
@@ -244,16 +245,16 @@ function replicated(object: WrittenObject): readonly Invalid[] {
       if (!selectorTest(selector as Parameters<typeof selectorTest>[0])(text))
         found.push({
           path: 'spec.selector',
-          says: 'The selector does not find the pods of its own template. Give the template the labels it asks for.',
+          ...said('selector-does-not'),
         })
     } catch {
-      found.push({ path: 'spec.selector', says: 'This is no selector.' })
+      found.push({ path: 'spec.selector', ...said('no-selector') })
     }
   }
   if (object.kind === 'StatefulSet' && typeof spec['serviceName'] !== 'string')
     found.push({
       path: 'spec.serviceName',
-      says: 'A StatefulSet names the service that its pods answer under.',
+      ...said('statefulset-names-service'),
     })
   return found
 }
@@ -264,7 +265,7 @@ const count = (value: unknown, path: string): readonly Invalid[] =>
   (typeof value === 'number' && Number.isInteger(value) && value >= 0) ||
   (typeof value === 'string' && /^\d{1,9}%$/.test(value))
     ? []
-    : [{ path, says: `“${String(value)}” is neither a whole number nor a percentage like 25%.` }]
+    : [{ path, ...said('neither-whole-number', { value: String(value) }) }]
 
 function autoscaler(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
@@ -272,11 +273,11 @@ function autoscaler(object: WrittenObject): readonly Invalid[] {
   const { minReplicas, maxReplicas } = spec
   const min = typeof minReplicas === 'number' ? minReplicas : 1
   if (typeof maxReplicas !== 'number' || maxReplicas < 1)
-    found.push({ path: 'spec.maxReplicas', says: 'maxReplicas is a whole number from 1.' })
+    found.push({ path: 'spec.maxReplicas', ...said('maxreplicas-whole-number') })
   else if (maxReplicas < min)
-    found.push({ path: 'spec.maxReplicas', says: `It is below minReplicas (${min}).` })
+    found.push({ path: 'spec.maxReplicas', ...said('below-minreplicas', { min }) })
   if (typeof record(spec['scaleTargetRef'])['name'] !== 'string')
-    found.push({ path: 'spec.scaleTargetRef.name', says: 'An autoscaler names what it scales.' })
+    found.push({ path: 'spec.scaleTargetRef.name', ...said('autoscaler-names-what') })
   return found
 }
 
@@ -285,18 +286,18 @@ function service(object: WrittenObject): readonly Invalid[] {
   if (spec['type'] === 'ExternalName')
     return typeof spec['externalName'] === 'string'
       ? []
-      : [{ path: 'spec.externalName', says: 'It needs the name it stands for.' }]
+      : [{ path: 'spec.externalName', ...said('needs-name-stands') }]
   const ports = list(spec['ports'])
   return [
     ...(ports.length === 0 && spec['clusterIP'] !== 'None'
-      ? [{ path: 'spec.ports', says: 'A service needs at least one port.' }]
+      ? [{ path: 'spec.ports', ...said('service-needs-least') }]
       : []),
     ...ports.flatMap((port, i) => {
       const wrong = portWrong(record(port)['port'])
       return [
         ...(wrong === null ? [] : [{ path: `spec.ports[${i}].port`, says: wrong }]),
         ...(ports.length > 1 && typeof record(port)['name'] !== 'string'
-          ? [{ path: `spec.ports[${i}].name`, says: 'With several ports each has a name.' }]
+          ? [{ path: `spec.ports[${i}].name`, ...said('several-ports-each') }]
           : []),
       ]
     }),
@@ -314,7 +315,7 @@ function cron(object: WrittenObject): readonly Invalid[] {
       : [
           {
             path: 'spec.schedule',
-            says: `“${String(schedule)}” is no schedule: five fields, minute hour day month weekday.`,
+            ...said('no-schedule-five', { schedule: String(schedule) }),
           },
         ]
   return [
@@ -335,7 +336,7 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
   if (namespace !== undefined && !label63.test(namespace))
     found.push({
       path: 'metadata.namespace',
-      says: `“${namespace}” is no namespace: small letters, digits and -.`,
+      ...said('no-namespace-small', { namespace }),
     })
   found.push(...labels(object.metadata.labels, 'metadata.labels'))
   const served = Object.hasOwn(servedAs, object.kind) ? servedAs[object.kind] : undefined
@@ -347,7 +348,7 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
   )
     found.push({
       path: 'apiVersion',
-      says: `${object.kind} is served as ${served}, not ${object.apiVersion}.`,
+      ...said('served-not', { kind: object.kind, served, apiVersion: object.apiVersion }),
     })
   const spec = record(object['spec'])
   switch (object.kind) {
@@ -382,7 +383,7 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
       if (spec['minAvailable'] !== undefined && spec['maxUnavailable'] !== undefined)
         found.push({
           path: 'spec.maxUnavailable',
-          says: 'A budget says either minAvailable or maxUnavailable, not both.',
+          ...said('budget-says-either'),
         })
       break
     case 'ResourceQuota':
@@ -407,7 +408,7 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
       if (typeof object['value'] !== 'number' || Math.abs(object['value']) > 1_000_000_000)
         found.push({
           path: 'value',
-          says: 'A priority is a whole number from -1000000000 to 1000000000.',
+          ...said('priority-whole-number'),
         })
       break
     default:

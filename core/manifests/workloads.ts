@@ -14,6 +14,7 @@ import {
   writableCluster,
 } from './apply'
 import { objectKey } from './parse'
+import { said } from './says'
 
 const rolling = z.enum(['Deployment', 'StatefulSet', 'DaemonSet'])
 const workload = {
@@ -63,8 +64,13 @@ function found(intent: RestartIntent | UndoIntent, view: FleetView): readonly Ra
       level: 'stop',
       rule: 'workload.known',
       field: 'name',
-      says: `${intent.cluster} has no ${intent.kind} ${intent.namespace}/${intent.name}.`,
-      because: [{ says: 'not listed', source: intent.cluster, at: target.cluster.observedAt }],
+      ...said('workload.known', {
+        cluster: intent.cluster,
+        kind: intent.kind,
+        namespace: intent.namespace,
+        name: intent.name,
+      }),
+      because: [{ ...said('not-listed'), source: intent.cluster, at: target.cluster.observedAt }],
     },
   ]
 }
@@ -188,13 +194,12 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
         level: 'stop',
         rule: 'revision.known',
         field: 'revision',
-        says:
-          intent.revision === undefined
-            ? `${intent.name} has only ever had one revision: there is none to go back to.`
-            : `${intent.name} has no revision ${intent.revision}.`,
+        ...(intent.revision === undefined
+          ? said('revision.known.only-ever-one', { name: intent.name })
+          : said('revision.known.no-revision', { name: intent.name, revision: intent.revision })),
         because: [
           {
-            says: `revisions: ${all.map((one) => `${one.number} (${one.image})`).join(', ')}`,
+            ...said('revisions', { all: all.map((one) => `${one.number} (${one.image})`) }),
             source: intent.cluster,
           },
         ],

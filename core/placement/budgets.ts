@@ -2,6 +2,8 @@
  * Disruption budgets: how many pods each lets go at this moment. Expected are the owners’ replicas where the owner is known,
  * else the pods matched; healthy are the Ready ones. Source: policy/v1, and its rounding: both percentages up.
  */
+import type { Said } from '../contract'
+import { said } from './says'
 import { type BudgetObject, controllerOf, selectorTest } from '../objects'
 import { type Pod, type World } from './world'
 
@@ -92,21 +94,21 @@ const phaseOf = (pod: Pod): string =>
   pod.object.status?.phase ?? (pod.object.spec?.nodeName ? 'Running' : 'Pending')
 
 /** Why budgets do not let a pod go now, or null. Pending, finished and leaving pods need none. */
-export function budgetRefusal(pod: Pod, budgets: readonly Budget[]): string | null {
+export function budgetRefusal(pod: Pod, budgets: readonly Budget[]): Said | null {
   if (pod.isFinished || pod.isLeaving || phaseOf(pod) === 'Pending') return null
   const binding = budgets.filter((budget) => budget.covers(pod))
   if (binding.length > 1)
-    return `It is under ${binding.length} disruption budgets (${binding.map((budget) => budget.key).join(', ')}); the API evicts no pod under more than one.`
+    return said('budget.several', { budgets: binding.map((budget) => budget.key) })
   const [budget] = binding
   if (!budget) return null
-  const words = `Disruption budget ${budget.key}`
+  const { desired, healthy, expected } = budget
   if (!isReady(pod)) {
     if (budget.object.spec?.unhealthyPodEvictionPolicy === 'AlwaysAllow') return null
     if (budget.healthy >= budget.desired) return null
-    return `${words} lets a pod that is not ready go only while ${budget.desired} are healthy; ${budget.healthy} are.`
+    return said('budget.not-ready', { budget: budget.key, desired, healthy })
   }
   if (allowedBy(budget) > 0) return null
   if (budget.desired >= budget.expected)
-    return `${words} can never let one go: it asks for ${budget.desired} healthy of ${budget.expected}.`
-  return `${words} asks for ${budget.desired} healthy; ${budget.healthy} of ${budget.expected} are.`
+    return said('budget.never', { budget: budget.key, desired, expected })
+  return said('budget.exhausted', { budget: budget.key, desired, healthy, expected })
 }

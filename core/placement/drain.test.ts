@@ -171,7 +171,12 @@ describe('draining a node', () => {
     const found = run([...three, set(2), alone, data, path], ['n1'])
     expect(found.blocked.map(({ pod: key }) => key)).toEqual(['climate/alone', 'climate/data'])
     expect(found.cautions).toEqual([
-      { pod: 'climate/path', says: 'What it keeps at /var/log stays on n1.' },
+      {
+        pod: 'climate/path',
+        code: 'host-path-stays',
+        params: { paths: ['/var/log'], from: 'n1' },
+        says: 'What it keeps at /var/log stays on n1.',
+      },
     ])
     expect(run([...three, set(2), data], ['n1'], { allowLocalData: true }).blocked).toEqual([])
   })
@@ -182,6 +187,7 @@ describe('draining a node', () => {
       {
         pod: 'climate/a',
         code: 'no-room',
+        params: { tally: 'None of 1 node takes it: 1 is short of cpu.' },
         says: 'It has nowhere to go. None of 1 node takes it: 1 is short of cpu.',
       },
     ])

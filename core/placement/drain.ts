@@ -3,7 +3,7 @@
  * takes it, and ready again before the next. A drain gives its nodes away: none of them takes a pod. A turnover replaces
  * them wave by wave: a node that has been drained comes back empty. Cost: evicted pods × nodes.
  */
-import { listText } from '../units'
+import type { Said } from '../contract'
 import { budgetRefusal, budgetsOf, isReady, partOf, type Budget } from './budgets'
 import { choose, type Choice } from './choose'
 import { FITS, look, tallyOf } from './filters'
@@ -11,14 +11,11 @@ import { freshName, oneMore } from './remedies'
 import { waitingText } from './schedule'
 import { type Pod, type World } from './world'
 import { controllerOf } from '../objects'
+import { said } from './says'
 
-/** What keeps a pod on its node. */
-export type BlockedCode = 'no-controller' | 'local-data' | 'budget' | 'no-room'
-
-export interface Blocked {
+/** What keeps a pod on its node: `no-controller`, `local-data`, `budget.…` or `no-room`. */
+export interface Blocked extends Said {
   readonly pod: string
-  readonly code: BlockedCode
-  readonly says: string
 }
 
 export interface DrainOptions {
@@ -43,7 +40,7 @@ export interface Drain {
   readonly evictions: readonly Eviction[]
   readonly blocked: readonly Blocked[]
   /** What will be left behind or lost without standing in the way. */
-  readonly cautions: readonly { readonly pod: string; readonly says: string }[]
+  readonly cautions: readonly (Said & { readonly pod: string })[]
   readonly waves: readonly { readonly nodes: readonly string[]; readonly seconds: number }[]
   readonly seconds: number
 }
@@ -73,20 +70,17 @@ const isMirror = (pod: Pod): boolean =>
 /** Why a pod cannot be evicted whatever the room, or null. */
 function standsInTheWay(pod: Pod, allowLocalData: boolean): Omit<Blocked, 'pod'> | null {
   if (pod.isFinished || pod.isLeaving) return null
-  if (!controllerOf(pod.object))
-    return { code: 'no-controller', says: 'It has no controller: nothing would make it anew.' }
+  if (!controllerOf(pod.object)) return { ...said('no-controller') }
   const local = (pod.object.spec?.volumes ?? []).filter((volume) => volume.emptyDir)
   if (local.length > 0 && !allowLocalData)
     return {
-      code: 'local-data',
-      says: `Its emptyDir ${listText(local.map((volume) => `“${volume.name ?? ''}”`))} would be lost. Allow the loss of local data, or keep the data elsewhere.`,
+      ...said('local-data', { local: local.map((volume) => `“${volume.name ?? ''}”`) }),
     }
   return null
 }
 
 function budgetObstacle(pod: Pod, budgets: readonly Budget[]): Omit<Blocked, 'pod'> | null {
-  const says = budgetRefusal(pod, budgets)
-  return says === null ? null : { code: 'budget', says }
+  return budgetRefusal(pod, budgets)
 }
 
 interface Going {
@@ -94,7 +88,7 @@ interface Going {
   readonly budgets: readonly Budget[]
   readonly evictions: Eviction[]
   readonly blocked: Blocked[]
-  readonly cautions: { pod: string; says: string }[]
+  readonly cautions: (Said & { pod: string })[]
 }
 
 /** Where an evicted pod goes: a node that stands, else one of the surge. */
@@ -134,16 +128,17 @@ function evict(
     room.put(pod, node)
     blocked.push({
       pod: pod.key,
-      code: 'no-room',
-      says: `It has nowhere to go. ${Object.keys(tally).length === 0 ? 'There is no other node.' : waitingText(tally, others)}`,
+
+      ...said('no-room', {
+        tally: Object.keys(tally).length === 0 ? '' : waitingText(tally, others),
+      }),
     })
     return 0
   }
   const paths = (pod.object.spec?.volumes ?? []).flatMap((volume) =>
     volume.hostPath ? [volume.hostPath.path ?? volume.name ?? ''] : [],
   )
-  if (paths.length > 0)
-    cautions.push({ pod: pod.key, says: `What it keeps at ${listText(paths)} stays on ${from}.` })
+  if (paths.length > 0) cautions.push({ pod: pod.key, ...said('host-path-stays', { paths, from }) })
   room.put(pod, home.node)
   // It is ready at its new place before the next one goes.
   if (!isReady(pod)) for (const budget of going.budgets) if (budget.covers(pod)) budget.healthy++

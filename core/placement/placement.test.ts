@@ -376,6 +376,8 @@ describe('placement', () => {
       {
         pod: 'default/b',
         tally: {},
+        code: 'gated',
+        params: { gates: ['“paperwork”'] },
         says: 'gated: it waits until “paperwork” is taken off.',
         remedies: [],
       },

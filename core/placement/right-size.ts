@@ -2,6 +2,8 @@
  * Right sizes: what pods ask for against what they used, as the 95th percentile of the last day. What is proposed has a margin
  * above it; a workload that was ended for its memory is proposed more, whatever it used before.
  */
+import type { Said } from '../contract'
+import { said } from './says'
 
 export interface UseFacts {
   readonly workload: string
@@ -16,7 +18,7 @@ export interface UseFacts {
   readonly throttled: number
 }
 
-export interface RightSize {
+export interface RightSize extends Said {
   readonly workload: string
   readonly pods: number
   readonly cpu: { readonly asked: number; readonly used: number; readonly proposed: number }
@@ -25,7 +27,6 @@ export interface RightSize {
   readonly throttled: number
   /** What the proposal frees over all pods; below 0 where it takes more. */
   readonly frees: { readonly cpuMilli: number; readonly memoryBytes: number }
-  readonly says: string
 }
 
 const MiB = 1024 ** 2
@@ -68,14 +69,13 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
         cpuMilli: (fact.requestCpuMilli - cpu) * fact.pods,
         memoryBytes: (fact.requestMemoryBytes - memory) * fact.pods,
       }
-      let says: string
-      if (fact.memoryKills > 0) says = `ended ${fact.memoryKills} times for its memory`
-      else if (isThrottled)
-        says = `held back by its CPU limit ${Math.round(100 * fact.throttled)} % of the time`
-      else if (cpuUsed > fact.requestCpuMilli) says = 'uses more CPU than it asks for'
+      let what: Said
+      if (fact.memoryKills > 0) what = said('memory-kills', { memoryKills: fact.memoryKills })
+      else if (isThrottled) what = said('throttled', { percent: Math.round(100 * fact.throttled) })
+      else if (cpuUsed > fact.requestCpuMilli) what = said('above-request')
       else if (cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes)
-        says = 'asks for more than it uses'
-      else says = 'fits'
+        what = said('below-request')
+      else what = said('fits')
       return {
         workload: fact.workload,
         pods: fact.pods,
@@ -84,7 +84,7 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
         memoryKills: fact.memoryKills,
         throttled: fact.throttled,
         frees,
-        says,
+        ...what,
       }
     })
     .sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli)

@@ -3,6 +3,7 @@
  * stood at its turn. A pod that does not fit waits, even if a later one would have made room.
  * Cost: waiting pods × nodes, with a small constant; see bench/.
  */
+import type { Said } from '../contract'
 import { countText, listText } from '../units'
 import { budgetsOf, type Budget } from './budgets'
 import { choose } from './choose'
@@ -10,6 +11,7 @@ import { look, tallyOf } from './filters'
 import { findPreemption } from './preempt'
 import { findRemedies, proves, retarget, type PlacementRemedy } from './remedies'
 import type { World } from './world'
+import { said } from './says'
 
 export interface PlacementOptions {
   readonly scores?: boolean
@@ -26,11 +28,10 @@ export interface PlacedAnswer {
   readonly scores?: Readonly<Record<string, number>>
 }
 
-export interface WaitingAnswer {
+export interface WaitingAnswer extends Said {
   readonly pod: string
   /** Number of nodes by reason; empty for a gated pod. */
   readonly tally: Readonly<Record<string, number>>
-  readonly says: string
   readonly remedies: readonly PlacementRemedy[]
 }
 
@@ -95,7 +96,9 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
       waiting.push({
         pod: pod.key,
         tally: {},
-        says: `gated: it waits until ${listText(gates.map((gate) => `“${gate.name ?? ''}”`))} ${gates.length === 1 ? 'is' : 'are'} taken off.`,
+        ...said('gated', {
+          gates: gates.map((gate) => `“${gate.name ?? ''}”`),
+        }),
         remedies: [],
       })
       continue
@@ -149,16 +152,14 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
         groups.set(pod.alike, remedies)
       }
     }
-    const would = preemption
-      ? ` Evicting ${listText(
-          preemption.victims.map((victim) => victim.key),
-          3,
-        )} from ${room.names[preemption.node] ?? ''} would make room.`
-      : ''
     waiting.push({
       pod: pod.key,
       tally,
-      says: `${waitingText(tally, room.count)}${would}`,
+      ...said('no-node-fits', {
+        tally: waitingText(tally, room.count),
+        victims: preemption?.victims.map((victim) => victim.key) ?? [],
+        node: preemption ? (room.names[preemption.node] ?? '') : '',
+      }),
       remedies,
     })
   }

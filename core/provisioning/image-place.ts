@@ -1,4 +1,5 @@
 /** The change kind `image.place`: the base image of a release is brought to a site, so that its machines can start from it. */
+import { quoted, type Said } from '../contract'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type Plan, type RawFinding, ref } from '../changes'
@@ -7,6 +8,7 @@ import { findRelease, newestFirst } from '../releases'
 import { siteSpend } from '../spend'
 import { listText } from '../units'
 import { estimates, step } from './steps'
+import { said } from './says'
 
 export const imagePlaceIntent = z.strictObject({
   site: z.string().max(253),
@@ -31,18 +33,15 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
   const stop = (
     rule: string,
     field: string,
-    says: string,
+    objection: Said,
     because: RawFinding['because'],
     remedies: RawFinding['offers'] = [],
-  ): RawFinding => ({ level: 'stop', rule, field, says, because, offers: remedies ?? [] })
+  ): RawFinding => ({ level: 'stop', rule, field, ...objection, because, offers: remedies ?? [] })
   if (!site)
     return [
-      stop('site.known', 'site', `There is no site ${intent.site}.`, [
+      stop('site.known', 'site', said('site.known', { site: intent.site }), [
         {
-          says: `sites: ${listText(
-            view.sites.map((other) => other.name),
-            8,
-          )}`,
+          ...said('sites', { sites: view.sites.map((other) => other.name) }),
           source: 'fleet',
         },
       ]),
@@ -51,29 +50,28 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
   const findings: RawFinding[] = []
   if (site.kind === 'cloud')
     return [
-      stop(
-        'image.cloud',
-        'site',
-        `${site.name} keeps its base images itself. There is nothing to place.`,
-        [{ says: `${site.name} is a cloud`, ...seen }],
-      ),
+      stop('image.cloud', 'site', said('image.cloud', { site: site.name }), [
+        { ...said('site-is-cloud', { site: site.name }), ...seen },
+      ]),
     ]
   if (!site.connected)
     findings.push(
-      stop(
-        'image.reach',
-        'site',
-        `No route leads to ${site.name}. What it runs is carried in on drives.`,
-        [{ says: `${site.name} is disconnected`, ...seen }],
-      ),
+      stop('image.reach', 'site', said('image.reach', { site: site.name }), [
+        { ...said('disconnected', { site: site.name }), ...seen },
+      ]),
     )
   if (!release)
     findings.push(
       stop(
         'release.available',
         'release',
-        `The catalogue has no release ${intent.release}.`,
-        [{ says: `${view.catalogue.length} releases are listed`, source: 'release catalogue' }],
+        said('release.available', { release: intent.release }),
+        [
+          {
+            ...said('releases-listed', { catalogueCount: view.catalogue.length }),
+            source: 'release catalogue',
+          },
+        ],
         offers,
       ),
     )
@@ -82,8 +80,8 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
       stop(
         'release.withdrawn',
         'release',
-        `${release.version} was withdrawn: ${release.withdrawn}`,
-        [{ says: release.withdrawn, source: 'release catalogue' }],
+        said('release.withdrawn', { version: release.version, withdrawn: release.withdrawn }),
+        [{ ...quoted('withdrawn', release.withdrawn), source: 'release catalogue' }],
         offers,
       ),
     )
@@ -92,8 +90,13 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
       stop(
         'release.architecture',
         'release',
-        `${release.version} is not built for ${site.arch}.`,
-        [{ says: `built for ${listText(release.architectures)}`, source: 'release catalogue' }],
+        said('release.architecture', { version: release.version, arch: site.arch }),
+        [
+          {
+            ...said('built', { architectures: release.architectures }),
+            source: 'release catalogue',
+          },
+        ],
         offers,
       ),
     )
@@ -102,13 +105,10 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
       stop(
         'image.there',
         'release',
-        `${site.name} holds the image of ${release.version} already.`,
+        said('image.there', { site: site.name, version: release.version }),
         [
           {
-            says: `images held: ${listText(
-              site.images.map((image) => image.release),
-              12,
-            )}`,
+            ...said('images-held', { images: site.images.map((image) => image.release) }),
             ...seen,
           },
         ],

@@ -38,6 +38,16 @@ describe('a machine that has called', () => {
     expect(judge({ cards: swapped }, [{ machine: 'm-spare-1', facts }])).toEqual([
       {
         reason: 'join-card',
+        code: 'join-card',
+        params: {
+          machine: 'm-spare-2',
+          card: 'eno2',
+          has: ['192.168.0.10'],
+          shared: ['m-spare-1'],
+          address: '10.20.16.22',
+          holder: 'eno1',
+          cards: ['eno1 10.20.16.22', 'eno2 192.168.0.10'],
+        },
         says: 'm-spare-2: eno2 has 192.168.0.10, which m-spare-1 has too, not 10.20.16.22. 10.20.16.22 is on eno1: use eno1.',
       },
     ])

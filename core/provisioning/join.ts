@@ -1,8 +1,10 @@
 /** Joining machine by machine: the script that each one runs once, and what its call tells against the draft. */
+import type { Said } from '../contract'
 import { parseAddress } from '../addresses'
 import type { BoxView } from '../fleet'
-import { countText, durationText, listText } from '../units'
+import { countText } from '../units'
 import type { RaiseIntent } from './raise-intent'
+import { said } from './says'
 
 type MachineIntent = RaiseIntent['machines'][number]
 
@@ -34,11 +36,10 @@ export interface JoinWish {
   readonly arch: string
 }
 
-export interface CallProblem {
+export interface CallProblem extends Said {
   /** `join-card`, `join-address` and `join-name` need another draft; the others are put right on the machine. */
   readonly reason:
     'join-card' | 'join-address' | 'join-name' | 'join-clock' | 'join-runtime' | 'join-architecture'
-  readonly says: string
 }
 
 /** Clocks further apart than this make certificates invalid, in seconds. */
@@ -68,53 +69,59 @@ export function judgeCall(
       )
       .map((other) => other.machine)
   if (!card || !card.addresses.some((address) => bare(address) === wish.address)) {
-    let has: string
-    if (card) {
-      if (card.addresses.length > 0) has = `${wish.card} has ${listText(card.addresses.map(bare))}`
-      else has = `${wish.card} has no address`
-    } else has = `there is no ${wish.card}`
     const shared = card ? sharing(card.addresses) : []
     problems.push({
       reason: 'join-card',
-      says: `${wish.machine}: ${has}${shared.length > 0 ? `, which ${listText(shared)} ${shared.length === 1 ? 'has' : 'have'} too` : ''}, not ${wish.address}.${
-        holder
-          ? ` ${wish.address} is on ${holder.name}: use ${holder.name}.`
-          : ` None of its cards has it: ${listText(
-              facts.cards.map(
-                (other) =>
-                  `${other.name} ${other.addresses.map(bare).join(' ') || 'without address'}`,
-              ),
-              4,
-            )}.`
-      }`,
+      ...said('join-card', {
+        machine: wish.machine,
+        card: wish.card,
+        has: card ? card.addresses.map(bare) : null,
+        shared,
+        address: wish.address,
+        holder: holder?.name ?? null,
+        cards: facts.cards.map(
+          (other) => `${other.name} ${other.addresses.map(bare).join(' ') || 'without address'}`,
+        ),
+      }),
     })
   } else {
     const same = sharing([wish.address])
     if (same.length > 0)
       problems.push({
         reason: 'join-address',
-        says: `${wish.machine} and ${listText(same)} both have ${wish.address}. Nodes could not tell each other apart.`,
+        ...said('join-address', { machine: wish.machine, same, address: wish.address }),
       })
   }
   if (nodeNames.includes(wish.node))
-    problems.push({ reason: 'join-name', says: `${wish.cluster} has a node ${wish.node} already.` })
+    problems.push({
+      reason: 'join-name',
+      ...said('join-name', { cluster: wish.cluster, node: wish.node }),
+    })
   if (facts.arch !== wish.arch)
     problems.push({
       reason: 'join-architecture',
-      says: `${wish.machine} is ${facts.arch}; its entry says ${wish.arch}. This is another machine.`,
+      ...said('join-architecture', {
+        machine: wish.machine,
+        arch: facts.arch,
+        wantedArch: wish.arch,
+      }),
     })
   const off = Math.round((Date.parse(facts.clock) - Date.parse(now)) / 1000)
   if (!(Math.abs(off) <= mostClockSeconds))
     problems.push({
       reason: 'join-clock',
-      says: Number.isNaN(off)
-        ? `${wish.machine} told no readable time.`
-        : `The clock of ${wish.machine} is ${durationText(Math.abs(off))} ${off < 0 ? 'behind' : 'ahead'}. Certificates would not be valid there: set it, then run the script again.`,
+      ...(Number.isNaN(off)
+        ? said('join-clock.told-no-readable', { machine: wish.machine })
+        : said('join-clock.clock-certificates-not', {
+            machine: wish.machine,
+            off: Math.abs(off),
+            off2: off,
+          })),
     })
   if (!facts.runtime)
     problems.push({
       reason: 'join-runtime',
-      says: `${wish.machine} has no container runtime. Install it, then run the script again.`,
+      ...said('join-runtime', { machine: wish.machine }),
     })
   return problems
 }

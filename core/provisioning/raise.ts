@@ -1,4 +1,5 @@
 /** The change kind `cluster.raise`: from a draft to a cluster whose every node is ready. */
+import { saidOf } from '../contract'
 import type { ChangeKind, Failure, Proof, RawFinding, Step, StepResults } from '../changes'
 import { ref } from '../changes'
 import type { FleetView } from '../fleet'
@@ -15,7 +16,8 @@ import {
 } from './checks/machines'
 import { checkHostRoom } from './checks/room'
 import { checkQuota } from './checks/room'
-import { checkRanges, checkStaticAddresses, checkVirtualAddresses } from './checks/ranges'
+import { checkStaticAddresses, checkVirtualAddresses } from './checks/held-addresses'
+import { checkRanges } from './checks/ranges'
 import {
   checkAuthorities,
   checkBootData,
@@ -36,6 +38,7 @@ import { planned } from './planned'
 import type { RaiseIntent } from './raise-intent'
 import { raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
+import { said } from './says'
 
 const checkSshKey: Check = ({ intent, view }) =>
   intent.sshKey === undefined || intent.sshKey === '' || view.sshKeys.includes(intent.sshKey)
@@ -45,8 +48,8 @@ const checkSshKey: Check = ({ intent, view }) =>
           level: 'stop',
           rule: 'ssh-key.known',
           field: 'sshKey',
-          says: `There is no SSH key ${intent.sshKey}.`,
-          because: [{ says: `keys: ${listText(view.sshKeys) || 'none'}`, source: 'key register' }],
+          ...said('ssh-key.known', { sshKey: intent.sshKey }),
+          because: [{ ...said('keys', { sshKeys: view.sshKeys }), source: 'key register' }],
           offers: [
             ...view.sshKeys.slice(0, 2).map((key) => ({
               says: `Use ${key}`,
@@ -64,15 +67,15 @@ const checkSshKey: Check = ({ intent, view }) =>
 const checkLifecycle: Check = ({ site, view }) =>
   view.clusters.flatMap((cluster): readonly RawFinding[] => {
     if (!site || cluster.site !== site.name || cluster.drives.length === 0) return []
-    const { state, says } = clusterState(cluster, stateContext(view))
+    const { state, ...cause } = clusterState(cluster, stateContext(view))
     if (state === 'well' || state === 'working') return []
     return [
       {
         level: 'caution',
         rule: 'lifecycle.well',
         about: ref('cluster', cluster.name),
-        says: `${cluster.name}, which drives the clusters of ${site.name}, is ${state}. What is raised now may not be looked after.`,
-        because: [{ says, source: cluster.name, at: cluster.observedAt }],
+        ...said('lifecycle.well', { cluster: cluster.name, site: site.name, state }),
+        because: [{ ...saidOf(cause), source: cluster.name, at: cluster.observedAt }],
       },
     ]
   })

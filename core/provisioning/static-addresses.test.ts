@@ -66,13 +66,22 @@ describe('the addresses of an own control plane', () => {
       '10.20.0.15',
       'first',
     ]
-    expect(findAddresses(given, 5, network, site([]), []).wrong).toEqual([
-      { index: 1, says: '10.20.0.2 is given twice.' },
-      { index: 2, says: '10.20.0.9 lies in the DHCP range 10.20.0.8-10.20.0.10.' },
-      { index: 3, says: '10.20.1.2 lies outside management (10.20.0.0/28).' },
-      { index: 4, says: '10.20.0.1 is the gateway.' },
-      { index: 5, says: '10.20.0.15 is the broadcast address.' },
-      { index: 6, says: '“first” is no address.' },
+    const { wrong } = findAddresses(given, 5, network, site([]), [])
+    expect(wrong.map(({ index, code, says }) => ({ index, code, says }))).toEqual([
+      { index: 1, code: 'address.twice', says: '10.20.0.2 is given twice.' },
+      {
+        index: 2,
+        code: 'address.taken',
+        says: '10.20.0.9 lies in the DHCP range 10.20.0.8-10.20.0.10.',
+      },
+      {
+        index: 3,
+        code: 'address.outside',
+        says: '10.20.1.2 lies outside management (10.20.0.0/28).',
+      },
+      { index: 4, code: 'address.taken', says: '10.20.0.1 is the gateway.' },
+      { index: 5, code: 'address.taken', says: '10.20.0.15 is the broadcast address.' },
+      { index: 6, code: 'address.unreadable', says: '“first” is no address.' },
     ])
   })
 })

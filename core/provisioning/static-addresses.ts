@@ -2,6 +2,8 @@
  * Addresses of an own control plane: one floating address for the API, one for each machine and one spare for a
  * rolling step. They lie in the subnet, clear of gateway, network and broadcast address, DHCP range and holders.
  */
+import { quoted, type Said } from '../contract'
+import { said } from './says'
 import {
   contains,
   formatAddress,
@@ -17,14 +19,13 @@ export interface StaticAddresses {
   readonly addresses: readonly string[]
   readonly wanted: number
   /** What is wrong with the given ones, by position. */
-  readonly wrong: readonly { readonly index: number; readonly says: string }[]
+  readonly wrong: readonly (Said & { readonly index: number })[]
   /** A full set of free addresses: the lowest. */
   readonly proposed: readonly string[]
 }
 
-interface Taken {
+interface Taken extends Said {
   readonly range: Range
-  readonly says: string
 }
 
 /** Everything in a network that a static address must keep clear of. */
@@ -38,20 +39,20 @@ export function takenIn(
   const block = parseCidr(network.range)
   if (!block.ok) return []
   const { family, first, last } = block.value
-  const entry = (text: string | undefined, says: string): readonly Taken[] => {
+  const entry = (text: string | undefined, use: Said): readonly Taken[] => {
     const range = text === undefined ? null : parseRange(text)
-    return range?.ok ? [{ range: range.value, says }] : []
+    return range?.ok ? [{ range: range.value, ...use }] : []
   }
   return [
-    { range: { family, first, last: first }, says: 'is the network address' },
+    { range: { family, first, last: first }, ...said('taken.network-address') },
     ...(family === 4
-      ? [{ range: { family, first: last, last }, says: 'is the broadcast address' }]
+      ? [{ range: { family, first: last, last }, ...said('taken.broadcast-address') }]
       : []),
-    ...entry(network.gateway, 'is the gateway'),
-    ...entry(network.dhcp, `lies in the DHCP range ${network.dhcp ?? ''}`),
-    ...entry(network.pool, `lies in the pool ${network.pool ?? ''}`),
-    ...site.addresses.flatMap((held) => entry(held.address, `is held for ${held.for}`)),
-    ...site.nameServers.flatMap((server) => entry(server.address, 'is the name server')),
+    ...entry(network.gateway, said('taken.gateway')),
+    ...entry(network.dhcp, said('taken.dhcp', { range: network.dhcp ?? '' })),
+    ...entry(network.pool, said('taken.pool', { range: network.pool ?? '' })),
+    ...site.addresses.flatMap((held) => entry(held.address, said('taken.held', { for: held.for }))),
+    ...site.nameServers.flatMap((server) => entry(server.address, said('taken.name-server'))),
     ...site.records
       .filter(
         (record) =>
@@ -63,11 +64,11 @@ export function takenIn(
       .flatMap((record) =>
         site.addresses.some((held) => held.address === record.value)
           ? []
-          : entry(record.value, `is what ${record.name} leads to`),
+          : entry(record.value, said('taken.record', { record: record.name })),
       ),
     ...reservations
       .filter((taken) => taken.kind === 'address')
-      .flatMap((taken) => entry(taken.what, 'is reserved by a running change')),
+      .flatMap((taken) => entry(taken.what, said('taken.reserved'))),
   ]
 }
 
@@ -76,9 +77,9 @@ export function addressObjection(
   text: string,
   network: NetworkView,
   taken: readonly Taken[],
-): string | null {
+): Said | null {
   const parsed = parseAddress(text)
-  if (!parsed.ok) return parsed.says
+  if (!parsed.ok) return quoted('address.unreadable', parsed.says)
   const range: Range = {
     family: parsed.value.family,
     first: parsed.value.value,
@@ -86,9 +87,9 @@ export function addressObjection(
   }
   const block = parseCidr(network.range)
   if (block.ok && !contains(block.value, range))
-    return `${text} lies outside ${network.name} (${network.range}).`
+    return said('address.outside', { address: text, network: network.name, range: network.range })
   const clash = taken.find((other) => contains(other.range, range))
-  return clash ? `${text} ${clash.says}.` : null
+  return clash ? said('address.taken', { address: text, use: clash.code, clash: clash.says }) : null
 }
 
 /** The `count` lowest addresses of a network that nothing takes; fewer if it is nearly full. */
@@ -124,13 +125,13 @@ export function findAddresses(
   const wanted = members + 2
   const taken = takenIn(network, site, reservations, ownNames)
   const proposed = lowestFree(network, taken, wanted)
-  const wrong: { index: number; says: string }[] = []
+  const wrong: (Said & { index: number })[] = []
   given?.forEach((text, index) => {
-    const says =
+    const objection =
       given.indexOf(text) < index
-        ? `${text} is given twice.`
+        ? said('address.twice', { address: text })
         : addressObjection(text, network, taken)
-    if (says !== null) wrong.push({ index, says })
+    if (objection !== null) wrong.push({ index, ...objection })
   })
   return { addresses: given?.length ? given : proposed, wanted, wrong, proposed }
 }

@@ -19,8 +19,9 @@ import {
   siteOf,
 } from '../fleet'
 import { siteSpend } from '../spend'
-import { countText, listText } from '../units'
+import { countText } from '../units'
 import { estimates, step } from './steps'
+import { said } from './says'
 
 export const takedownIntent = z.strictObject({ cluster: z.string().max(253) })
 export type TakedownIntent = z.infer<typeof takedownIntent>
@@ -45,16 +46,12 @@ function check(intent: TakedownIntent, view: FleetView): readonly RawFinding[] {
         level: 'stop',
         rule: 'cluster.known',
         field: 'cluster',
-        says:
-          intent.cluster === ''
-            ? 'No cluster is chosen.'
-            : `There is no cluster ${intent.cluster}.`,
+        ...(intent.cluster === ''
+          ? said('cluster.known.no-cluster-chosen')
+          : said('cluster.known.there-no-cluster', { cluster: intent.cluster })),
         because: [
           {
-            says: `clusters: ${listText(
-              view.clusters.map((other) => other.name),
-              10,
-            )}`,
+            ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
             source: 'register of clusters',
           },
         ],
@@ -70,8 +67,8 @@ function check(intent: TakedownIntent, view: FleetView): readonly RawFinding[] {
             level: 'stop',
             rule: 'cluster.drives',
             about,
-            says: `${cluster.name} drives ${listText(driven)}. Take those down or hand them over first.`,
-            because: [{ says: `drives ${listText(driven)}`, source: 'register of clusters' }],
+            ...said('cluster.drives', { cluster: cluster.name, driven }),
+            because: [{ ...said('drives', { driven }), source: 'register of clusters' }],
           } satisfies RawFinding,
         ]
       : []),
@@ -81,10 +78,13 @@ function check(intent: TakedownIntent, view: FleetView): readonly RawFinding[] {
             level: 'caution',
             rule: 'cluster.pods',
             about,
-            says: `${countText(cluster.podCount, 'pod')} on ${countText(nodesOf(cluster).length, 'node')} end. Nothing of them is kept.`,
+            ...said('cluster.pods', {
+              podCount: cluster.podCount,
+              nodesCount: nodesOf(cluster).length,
+            }),
             because: [
               {
-                says: `${cluster.podCount} pods observed`,
+                ...said('pods-observed', { podCount: cluster.podCount }),
                 source: cluster.name,
                 at: cluster.observedAt,
               },

@@ -132,7 +132,12 @@ describe('the hosts of a hall', () => {
   it('take nothing on a host that is out of service', () => {
     const out = { ...host('h1'), service: 'out' as const }
     expect(hallRoom([out], [], [wish('a', 1)], 1, false).unfit).toEqual([
-      { name: 'a', says: 'every host of a is out of service' },
+      {
+        name: 'a',
+        code: 'hosts-out-of-service',
+        params: { zone: 'a' },
+        says: 'every host of a is out of service',
+      },
     ])
   })
 

@@ -6,6 +6,8 @@
  * smallest set that does not fit (fewest, then lexically first names). Past that first-fit decreasing.
  * Exact search is bounded by `mostTries` placements tried a zone; machines and hosts that are alike are tried once.
  */
+import type { Said } from '../contract'
+import { said } from './says'
 import { compareText } from '../units'
 
 export interface RoomHost {
@@ -37,7 +39,7 @@ export interface MachineWish {
 
 export interface HallRoom {
   readonly placed: readonly { readonly name: string; readonly host: string }[]
-  readonly unfit: readonly { readonly name: string; readonly says: string }[]
+  readonly unfit: readonly (Said & { readonly name: string })[]
 }
 
 /** Up to so many machines the answer is exact. */
@@ -205,21 +207,22 @@ const loadsOf = (
     })
 
 /** Why a machine has no place although the others stand as they do. */
-function whyNot(wish: MachineWish, loads: readonly Load[], known: boolean): string {
+function whyNot(wish: MachineWish, loads: readonly Load[], known: boolean): Said {
   if (loads.length === 0)
-    return known ? `every host of ${wish.zone} is out of service` : `${wish.zone} has no host.`
+    return known
+      ? said('hosts-out-of-service', { zone: wish.zone })
+      : said('no-host', { zone: wish.zone })
   const apart = loads.filter(
     (load) => wish.apart === null || !load.holds.some((other) => other.apart === wish.apart),
   )
-  if (apart.length === 0)
-    return `every host of ${wish.zone} holds another machine of its control plane`
+  if (apart.length === 0) return said('hosts-hold-its-control-plane', { zone: wish.zone })
   if (!apart.some((load) => takes(load, wish))) {
     const most = Math.max(0, ...apart.map((load) => load.freeCores))
     return most >= wish.cores
-      ? `no host of ${wish.zone} has its memory left`
-      : `no host of ${wish.zone} takes ${wish.cores} cores: the emptiest has ${most} left`
+      ? said('no-memory-left', { zone: wish.zone })
+      : said('no-cores-left', { zone: wish.zone, cores: wish.cores, left: most })
   }
-  return `one host’s worth of ${wish.zone} is kept for failover: with it placed, the loss of a host would leave machines with nowhere to restart`
+  return said('kept-for-failover', { zone: wish.zone })
 }
 
 /** Places one after the other, largest first, onto the emptiest host; what breaks the reserve stays out. */
@@ -230,7 +233,7 @@ function firstFit(
   known: boolean,
 ): HallRoom {
   const placed: { name: string; host: string }[] = []
-  const unfit: { name: string; says: string }[] = []
+  const unfit: (Said & { name: string })[] = []
   for (const wish of [...wishes].sort((a, b) => bigger(a, b) || compareText(a.name, b.name))) {
     const target = [...loads]
       .sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host))
@@ -243,7 +246,7 @@ function firstFit(
       }
       take(target, wish)
     }
-    unfit.push({ name: wish.name, says: whyNot(wish, loads, known) })
+    unfit.push({ name: wish.name, ...whyNot(wish, loads, known) })
   }
   return { placed, unfit }
 }
@@ -286,13 +289,13 @@ function exactly(
       })
       return {
         placed: kept.map((wish, i) => ({ name: wish.name, host: found[i] ?? '' })),
-        unfit: left.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })),
+        unfit: left.map((wish) => ({ name: wish.name, ...whyNot(wish, loads, known) })),
       }
     }
   }
   return {
     placed: [],
-    unfit: wishes.map((wish) => ({ name: wish.name, says: whyNot(wish, loads, known) })),
+    unfit: wishes.map((wish) => ({ name: wish.name, ...whyNot(wish, loads, known) })),
   }
 }
 

@@ -1,11 +1,13 @@
 /** What a hall does when one of its hosts dies: its own rule, by machine name, onto the first host of the zone with room. */
+import type { Said } from '../contract'
 import { compareText } from '../units'
 import type { PlacedMachine, RoomHost } from './hall-room'
+import { said } from './says'
 
 export interface HostLoss {
   readonly host: string
   readonly moves: readonly { readonly machine: string; readonly to: string }[]
-  readonly homeless: readonly { readonly machine: string; readonly says: string }[]
+  readonly homeless: readonly (Said & { readonly machine: string })[]
 }
 
 /** Where the machines of `lost` restart, and which find no place. Null if there is no such host. O(machines × hosts). */
@@ -28,7 +30,7 @@ export function hostLoss(
       }
     })
   const moves: { machine: string; to: string }[] = []
-  const homeless: { machine: string; says: string }[] = []
+  const homeless: (Said & { machine: string })[] = []
   for (const machine of machines
     .filter((other) => other.host === lost)
     .sort((a, b) => compareText(a.name, b.name))) {
@@ -43,10 +45,9 @@ export function hostLoss(
       const most = Math.max(0, ...others.map((other) => other.cores))
       homeless.push({
         machine: machine.name,
-        says:
-          others.length === 0
-            ? `${dead.zone} has no other host`
-            : `it needs ${machine.cores} cores; the emptiest other host of ${dead.zone} has ${most} left`,
+        ...(others.length === 0
+          ? said('no-other-host', { zone: dead.zone })
+          : said('no-host-with-room', { cores: machine.cores, zone: dead.zone, limit: most })),
       })
     }
   }

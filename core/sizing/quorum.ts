@@ -1,10 +1,12 @@
 /** How many losses a control plane survives: a majority of its members must remain. */
+import type { Said } from '../contract'
+import { said } from './says'
 
 export interface QuorumReport {
   readonly members: number
   readonly tolerates: number
   readonly survivesZoneLoss: readonly boolean[]
-  readonly finding: { readonly level: 'stop' | 'caution'; readonly says: string } | null
+  readonly finding: (Said & { readonly level: 'stop' | 'caution' }) | null
 }
 
 /** Losses that `members` tolerate: ⌊(n−1)/2⌋, 0 for none. */
@@ -19,26 +21,22 @@ export function quorum(zones: readonly number[]): QuorumReport | null {
   const members = zones.reduce((sum, count) => sum + count, 0)
   if (members < 1) return null
   const majority = Math.floor(members / 2) + 1
-  let finding:
-    | {
-        readonly level: 'stop'
-        readonly says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.'
-      }
-    | {
-        readonly level: 'caution'
-        readonly says: `${number} members tolerate ${number} losses, no more than ${number} would. Use ${number} or ${number}.`
-      }
-    | null
+  let finding: QuorumReport['finding']
   if (members === 2)
     finding = {
       level: 'stop',
-      says: 'Two members need both to agree: the loss of either stops the control plane. Use 1 or 3.',
-    } as const
+      ...said('quorum.two'),
+    }
   else if (members % 2 === 0)
     finding = {
       level: 'caution',
-      says: `${members} members tolerate ${toleratedLosses(members)} losses, no more than ${members - 1} would. Use ${members - 1} or ${members + 1}.`,
-    } as const
+      ...said('quorum.even', {
+        members,
+        toleratedLosses: toleratedLosses(members),
+        fewer: members - 1,
+        more: members + 1,
+      }),
+    }
   else finding = null
   return {
     members,

@@ -152,7 +152,12 @@ describe('the loss of a host', () => {
       1,
     )
     expect(loss?.homeless).toEqual([
-      { machine: 'm-1', says: 'it needs 8 cores; the emptiest other host of a has 4 left' },
+      {
+        machine: 'm-1',
+        code: 'no-host-with-room',
+        params: { cores: 8, zone: 'a', limit: 4 },
+        says: 'it needs 8 cores; the emptiest other host of a has 4 left',
+      },
     ])
     expect(hostLoss(hosts, [machine('m-1', 'b-1', 1)], 'b-1', 1)?.homeless).toHaveLength(1)
     expect(hostLoss(hosts, [], 'lost', 1)).toBeNull()

@@ -3,6 +3,7 @@
  * The order of the hops and what each looks at is the design’s; every hop is decided from the prepared world alone.
  */
 import { type Address, formatAddress, parseAddress } from '../addresses'
+import type { Said } from '../contract'
 import {
   asEnd,
   type PodEnd,
@@ -25,6 +26,7 @@ import {
 } from './prepared'
 import { addressKey, isIn, spansOf, within } from './spans'
 import type { WalkFrom, WalkTo } from './world'
+import { said } from './says'
 
 export const hopNames = [
   'name',
@@ -57,7 +59,7 @@ export interface Hop {
   /** Null where there is no packet any more. */
   readonly after: Header | null
   readonly by: Decider
-  readonly says: () => string
+  readonly tell: () => Said
 }
 
 /** Where an end of the packet is: what holds it, in which network of which site. */
@@ -364,14 +366,14 @@ class Walker {
   }
 
   /** The hop lets the packet on, changed or not. */
-  private pass(hop: HopName, by: Decider, says: () => string, change: Partial<Header> = {}): void {
+  private pass(hop: HopName, by: Decider, tell: () => Said, change: Partial<Header> = {}): void {
     const before = this.header
     this.header = Object.keys(change).length === 0 ? before : { ...before, ...change }
-    this.hops.push({ hop, before, after: this.header, by, says })
+    this.hops.push({ hop, before, after: this.header, by, tell })
   }
 
-  private drop(hop: HopName, by: Decider, says: () => string): Walk {
-    this.hops.push({ hop, before: this.header, after: null, by, says })
+  private drop(hop: HopName, by: Decider, tell: () => Said): Walk {
+    this.hops.push({ hop, before: this.header, after: null, by, tell })
     return this.end(false)
   }
 
@@ -412,8 +414,12 @@ class Walker {
       if (!answer)
         return this.drop('name', ofDefault, () =>
           from.site
-            ? `Nobody answers for ${name}: ${from.pod ? `neither ${from.cluster?.name ?? ''} nor ${from.site.name} has it` : `${from.site.name} has no such record`}.`
-            : `${written(this.from.address)} is in no site whose records could answer for ${name}.`,
+            ? said('nobody-answers', {
+                name,
+                cluster: from.pod ? (from.cluster?.name ?? '') : null,
+                site: from.site.name,
+              })
+            : said('no-site-whose', { address: written(this.from.address), name }),
         )
       this.choices = answer.addresses.length
       const chosen = answer.addresses[this.nth % answer.addresses.length]
@@ -423,7 +429,11 @@ class Walker {
         'name',
         answer.by,
         () =>
-          `${name} is ${written(chosen.address)}${answer.addresses.length > 1 ? `, one of ${answer.addresses.length} ready endpoints` : ''}.`,
+          said('name-answers', {
+            name,
+            address: written(chosen.address),
+            addressesCount: answer.addresses.length,
+          }),
         { destination: chosen.address },
       )
       this.begun = this.header
@@ -468,24 +478,34 @@ class Walker {
     if (service) {
       if (!endpoint)
         return this.drop('service', service.key, () => {
-          if (service.endpoints === 0) return `${service.key} has no endpoint.`
+          if (service.endpoints === 0) return said('no-endpoint', { service: service.key })
           if (service.internalLocal && service.ready.length > 0)
-            return `${service.key} keeps to the own node, and none of its ${service.ready.length} ready endpoints is on ${from.node?.name ?? 'it'}.`
-          return `None of the ${service.endpoints} endpoints of ${service.key} is ready.`
+            return said('no-endpoint-on-node', {
+              service: service.key,
+              ready: service.ready.length,
+              node: from.node?.name ?? 'it',
+            })
+          return said('no-endpoint-ready', { service: service.key, endpoints: service.endpoints })
         })
       if (target === null)
-        return this.drop(
-          'service',
-          service.key,
-          () =>
-            `${service.key} has no port ${this.header.port}/${protocol}; it has ${service.ports.map((one) => `${one.port}/${one.protocol}`).join(', ') || 'none'}.`,
+        return this.drop('service', service.key, () =>
+          said('no-port', {
+            service: service.key,
+            port: this.header.port,
+            protocol,
+            ports: service.ports.map((one) => `${one.port}/${one.protocol}`).join(', ') || 'none',
+          }),
         )
       const chosen = endpoint
       this.pass(
         'service',
         service.key,
         () =>
-          `${service.key} sends it to ${chosen.pod?.key ?? written(chosen.address)}, one of ${this.choices} ready.`,
+          said('sends-one-ready', {
+            service: service.key,
+            endpoint: chosen.pod?.key ?? written(chosen.address),
+            choices: this.choices,
+          }),
         { destination: endpoint.address, port: target },
       )
     } else {
@@ -493,8 +513,8 @@ class Walker {
       if (other)
         return this.drop('service', ofDefault, () =>
           other === own
-            ? `No service of ${other.name} has the address ${written(asked)}.`
-            : `${written(asked)} is a service address of ${other.name}: it means something only inside that cluster.`,
+            ? said('no-service-address', { cluster: other.name, address: written(asked) })
+            : said('service-address-means', { address: written(asked), cluster: other.name }),
         )
     }
 
@@ -504,22 +524,18 @@ class Walker {
       const kept =
         own.given.keepSource?.[own.keepSource.findIndex((range) => isIn(range, destination))]
       if (kept !== undefined)
-        this.pass('masquerade', kept, () => `${own.name} keeps the pod’s address towards ${kept}.`)
+        this.pass('masquerade', kept, () => said('keeps-pod-address', { cluster: own.name, kept }))
       else if (from.node) {
         const { node } = from
         this.pass(
           'masquerade',
           ofDefault,
-          () =>
-            `The pod’s address is hidden behind ${node.name}: it arrives as ${written(node.address)}.`,
+          () => said('pod-address-hidden', { node: node.name, address: written(node.address) }),
           { source: node.address },
         )
       } else
-        return this.drop(
-          'masquerade',
-          ofDefault,
-          () =>
-            `${from.pod?.key ?? ''} is on a node that is not in this world: nobody sends its packet on.`,
+        return this.drop('masquerade', ofDefault, () =>
+          said('node-not-world', { pod: from.pod?.key ?? '' }),
         )
     }
     return this.across(destination)
@@ -539,16 +555,11 @@ class Walker {
     const by: Decider = verdict.by.length > 0 ? verdict.by : ofDefault
     const way = hop === 'policy-out' ? 'out of' : 'into'
     if (!verdict.allowed)
-      return this.drop(
-        hop,
-        by,
-        () =>
-          `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'isolates' : 'isolate'} ${pod.key} and ${verdict.by.length === 1 ? 'has' : 'have'} no rule that lets this ${way} it.`,
-      )
+      return this.drop(hop, by, () => said('no-rule-lets', { by: verdict.by, pod: pod.key, way }))
     this.pass(hop, by, () => {
-      if (!verdict.isolated) return `No policy isolates ${pod.key} this way.`
-      if (verdict.by.length === 0) return `A pod always reaches itself and the node it runs on.`
-      return `${verdict.by.join(', ')} ${verdict.by.length === 1 ? 'lets' : 'let'} it ${way} ${pod.key}.`
+      if (!verdict.isolated) return said('no-policy-isolates', { pod: pod.key })
+      if (verdict.by.length === 0) return said('itself-and-its-node')
+      return said('policy-lets', { by: verdict.by, way, pod: pod.key })
     })
     return null
   }
@@ -573,31 +584,27 @@ class Walker {
     if (source && leaves) {
       const route = routeTo(source, from.network, destination)
       if (!route)
-        return this.drop(
-          'route',
-          ofDefault,
-          () => `${from.network ?? written(from.address)} has no route to ${written(destination)}.`,
+        return this.drop('route', ofDefault, () =>
+          said('no-route', {
+            network: from.network ?? written(from.address),
+            address: written(destination),
+          }),
         )
-      this.pass(
-        'route',
-        route.text,
-        () =>
-          `${route.network} sends it towards ${route.text}${route.via === '' ? '' : ` by ${route.via}`}.`,
+      this.pass('route', route.text, () =>
+        said('sends-towards', { network: route.network, route: route.text, via: route.via }),
       )
       if (source.given.mtu) this.links.push({ mtu: source.given.mtu, at: source.name })
       const out = source.out.find(this.header.source, destination, protocol, this.header.port, [
         from.node?.address ?? from.address,
       ])
       if (out?.rule.action === 'deny')
-        return this.drop(
-          'firewall-out',
-          out.rule.name,
-          () => `${out.rule.name} of ${source.name} denies it on the way out.`,
+        return this.drop('firewall-out', out.rule.name, () =>
+          said('denies-way-out', { rule: out.rule.name, site: source.name }),
         )
       this.pass('firewall-out', out?.rule.name ?? ofDefault, () =>
         out
-          ? `${out.rule.name} of ${source.name} lets it out.`
-          : `No rule of ${source.name} speaks of it; what goes out is allowed.`,
+          ? said('lets-out', { rule: out.rule.name, site: source.name })
+          : said('no-rule-speaks', { site: source.name }),
       )
       const translation = source.translations.find(
         this.header.source,
@@ -612,9 +619,14 @@ class Walker {
         translation?.rule.name ?? ofDefault,
         () => {
           if (becomes)
-            return `${translation?.rule.name ?? ''} of ${source.name} makes its source ${written(becomes)}.`
-          if (translation) return `${translation.rule.name} of ${source.name} keeps its source.`
-          return `No translation of ${source.name} is for it.`
+            return said('source-becomes', {
+              rule: translation?.rule.name ?? '',
+              site: source.name,
+              becomes: written(becomes),
+            })
+          if (translation)
+            return said('source-kept', { rule: translation.rule.name, site: source.name })
+          return said('no-translation', { site: source.name })
         },
         becomes ? { source: becomes } : {},
       )
@@ -639,22 +651,21 @@ class Walker {
       )
       const near = within(world.domain.get(goal.domain) ?? nobody, this.header.source)
       if (rule?.rule.action === 'deny')
-        return this.drop(
-          'firewall-in',
-          rule.rule.name,
-          () => `${rule.rule.name} of ${goal.name} denies it on the way in.`,
+        return this.drop('firewall-in', rule.rule.name, () =>
+          said('denies-way-in', { rule: rule.rule.name, site: goal.name }),
         )
       if (!rule && !near)
-        return this.drop(
-          'firewall-in',
-          ofDefault,
-          () =>
-            `${written(this.header.source)} is outside ${goal.domain}, and no rule of ${goal.name} lets it in.`,
+        return this.drop('firewall-in', ofDefault, () =>
+          said('outside-no-rule', {
+            address: written(this.header.source),
+            domain: goal.domain,
+            site: goal.name,
+          }),
         )
       this.pass('firewall-in', rule?.rule.name ?? ofDefault, () =>
         rule
-          ? `${rule.rule.name} of ${goal.name} lets it in.`
-          : `It comes from inside ${goal.domain}; no rule of ${goal.name} speaks against it.`,
+          ? said('lets-in', { rule: rule.rule.name, site: goal.name })
+          : said('comes-from-inside', { domain: goal.domain, site: goal.name }),
       )
     }
     return front && front === (goal ?? front)
@@ -673,18 +684,14 @@ class Walker {
         one.protocol === protocol,
     )
     if (!front)
-      return this.drop(
-        'front',
-        ofDefault,
-        () => `${written(destination)} serves no port ${this.header.port}/${protocol}.`,
+      return this.drop('front', ofDefault, () =>
+        said('serves-no-port', { address: written(destination), port: this.header.port, protocol }),
       )
     const cluster = world.clusters.get(front.cluster)
     const service = cluster?.services.get(front.service)
     if (!cluster || !service)
-      return this.drop(
-        'front',
-        front.service,
-        () => `${front.cluster} has no service ${front.service}.`,
+      return this.drop('front', front.service, () =>
+        said('no-service', { cluster: front.cluster, service: front.service }),
       )
     const port =
       service.ports.find((one) => one.nodePort === front.nodePort && one.protocol === protocol) ??
@@ -702,20 +709,23 @@ class Walker {
     if (!endpoint || !node)
       return this.drop('front', service.key, () =>
         service.ready.length === 0
-          ? `${service.key} of ${cluster.name} has no ready endpoint.`
-          : `No node of ${cluster.name} takes it.`,
+          ? said('no-ready-endpoint', { service: service.key, cluster: cluster.name })
+          : said('no-node-takes', { cluster: cluster.name }),
       )
     if (target === null)
-      return this.drop(
-        'front',
-        service.key,
-        () => `${service.key} has no port behind node port ${front.nodePort}.`,
+      return this.drop('front', service.key, () =>
+        said('no-port-behind', { service: service.key, nodePort: front.nodePort }),
       )
     this.pass(
       'front',
       service.key,
       () =>
-        `${written(destination)} is for ${service.key}; ${service.externalLocal ? `${node.name} holds an endpoint` : `${node.name} takes it`}.`,
+        said('front-hands-on', {
+          address: written(destination),
+          service: service.key,
+          externalLocal: service.externalLocal,
+          node: node.name,
+        }),
       { destination: node.address, port: front.nodePort },
     )
     this.pass(
@@ -723,8 +733,11 @@ class Walker {
       service.key,
       () =>
         service.externalLocal
-          ? `${node.name} hands it to its own ${endpoint.pod?.key ?? 'endpoint'}; the source is kept.`
-          : `${node.name} sends it on to ${endpoint.pod?.key ?? written(endpoint.address)} under its own address.`,
+          ? said('hands-own-source', { node: node.name, service: endpoint.pod?.key ?? 'endpoint' })
+          : said('sends-under-own', {
+              node: node.name,
+              service: endpoint.pod?.key ?? written(endpoint.address),
+            }),
       {
         destination: endpoint.address,
         port: target,
@@ -768,22 +781,19 @@ class Walker {
     }
     if (peer) {
       if (peer.protocol !== protocol || !peer.given.ports.includes(this.header.port))
-        return this.drop(
-          'acceptance',
-          peer.name,
-          () => `${peer.name} does not listen on ${this.header.port}/${protocol}.`,
+        return this.drop('acceptance', peer.name, () =>
+          said('does-not-listen', { peer: peer.name, port: this.header.port, protocol }),
         )
       if (!within(peer.accepts, this.header.source))
-        return this.drop(
-          'acceptance',
-          peer.name,
-          () =>
-            `${peer.name} accepts ${peer.given.accepts?.join(', ') || 'nobody'}, and this arrives as ${written(this.header.source)}.`,
+        return this.drop('acceptance', peer.name, () =>
+          said('accepts-arrives', {
+            peer: peer.name,
+            accepts: peer.given.accepts?.join(', ') || 'nobody',
+            address: written(this.header.source),
+          }),
         )
-      this.pass(
-        'acceptance',
-        peer.name,
-        () => `${peer.name} accepts it from ${written(this.header.source)}.`,
+      this.pass('acceptance', peer.name, () =>
+        said('accepts-from', { peer: peer.name, address: written(this.header.source) }),
       )
     }
     return this.wayBack(place, peer)
@@ -798,32 +808,44 @@ class Walker {
     }
     if (peer) {
       if (!within(peer.routes, source))
-        return this.drop(
-          'way-back',
-          peer.name,
-          () =>
-            `${peer.name} has no way back to ${written(source)}; it answers to ${peer.given.routes?.join(', ') || 'nobody'}.`,
+        return this.drop('way-back', peer.name, () =>
+          said('no-way-back', {
+            peer: peer.name,
+            address: written(source),
+            routes: peer.given.routes?.join(', ') || 'nobody',
+          }),
         )
-      this.pass('way-back', peer.name, () => `${peer.name} answers ${written(source)}.`, reply)
+      this.pass(
+        'way-back',
+        peer.name,
+        () => said('answers', { peer: peer.name, address: written(source) }),
+        reply,
+      )
       return this.end(true)
     }
     const { site, network } = place
     const answers = site !== null && (place.pod !== null || place.node !== null || network !== null)
     if (!answers) return this.end(true)
     if (inSite(this.world, site, source))
-      this.pass('way-back', ofDefault, () => `The answer stays inside ${site.name}.`, reply)
+      this.pass(
+        'way-back',
+        ofDefault,
+        () => said('answer-stays-inside', { site: site.name }),
+        reply,
+      )
     else {
       const route = routeTo(site, network, source)
       if (!route)
-        return this.drop(
-          'way-back',
-          ofDefault,
-          () => `${network ?? written(place.address)} has no route back to ${written(source)}.`,
+        return this.drop('way-back', ofDefault, () =>
+          said('no-route-back', {
+            network: network ?? written(place.address),
+            address: written(source),
+          }),
         )
       this.pass(
         'way-back',
         route.text,
-        () => `The answer goes by the route to ${route.text}.`,
+        () => said('answer-goes-route', { route: route.text }),
         reply,
       )
     }
@@ -841,7 +863,7 @@ export function walk(world: ReadyWorld, query: WalkQuery, nth = 0): WalkRead {
   }
 }
 
-export interface HopAnswer {
+export interface HopAnswer extends Said {
   readonly hop: HopName
   readonly before: { readonly source: string; readonly destination: string; readonly port: number }
   readonly after: {
@@ -850,7 +872,6 @@ export interface HopAnswer {
     readonly port: number
   } | null
   readonly by: Decider
-  readonly says: string
 }
 
 export interface WalkAnswer {
@@ -871,12 +892,12 @@ export function walkAnswer(walked: Walk): WalkAnswer {
   const last = walked.hops.at(-1)
   return {
     verdict: walked.delivered ? 'delivered' : 'dropped',
-    hops: walked.hops.map(({ hop, before, after, by, says }) => ({
+    hops: walked.hops.map(({ hop, before, after, by, tell }) => ({
       hop,
       before: headerText(before),
       after: after === null ? null : headerText(after),
       by,
-      says: says(),
+      ...tell(),
     })),
     decided: { hop: last?.hop ?? null, by: last?.by ?? ofDefault },
     mtu: walked.mtu,

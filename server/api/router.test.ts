@@ -479,7 +479,16 @@ describe('computations', () => {
       { objects: [{ kind: 'Pod', metadata: { name: 'a' }, spec: {} }] },
       {
         placed: [],
-        waiting: [{ pod: 'default/a', tally: {}, says: 'There is no node.', remedies: [] }],
+        waiting: [
+          {
+            pod: 'default/a',
+            tally: {},
+            code: 'no-node-fits',
+            params: { tally: 'There is no node.', victims: [], node: '' },
+            says: 'There is no node.',
+            remedies: [],
+          },
+        ],
         evicted: [],
         nodes: [],
       },
@@ -493,6 +502,7 @@ describe('computations', () => {
           {
             pod: 'field/standing',
             code: 'no-room',
+            params: { tally: '' },
             says: 'It has nowhere to go. There is no other node.',
           },
         ],

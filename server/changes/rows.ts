@@ -1,4 +1,5 @@
 /** What a run is kept as: its steps with their evidence, and what it has put aside. */
+import { type Said, saidOf } from '~/core/contract'
 import { Op, type Transaction } from 'sequelize'
 import type { Plan, Step } from '~/core/changes'
 import { EvidenceRow, ReservationRow, StepRow } from '../records/models'
@@ -18,7 +19,7 @@ export interface StepRecord {
   readonly startedAt: string | null
   readonly endedAt: string | null
   readonly dueAt: string | null
-  readonly evidence: readonly { readonly at: string; readonly says: string }[]
+  readonly evidence: readonly (Said & { readonly at: string })[]
   readonly cause: StepRow['cause']
 }
 
@@ -53,7 +54,7 @@ export async function stepRecords(
     startedAt: row.startedAt,
     endedAt: row.endedAt,
     dueAt: row.dueAt,
-    evidence: (byStep.get(row.id) ?? []).map((item) => ({ at: item.at, says: item.says })),
+    evidence: (byStep.get(row.id) ?? []).map((item) => ({ at: item.at, ...saidOf(item) })),
     cause: row.cause,
   }))
 }

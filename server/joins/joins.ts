@@ -1,4 +1,6 @@
 /** Machines that join by a script: the scripts, their calls, and what each is told. */
+import { saidOf } from '~/core/contract'
+import { said } from './says'
 import { z } from 'zod'
 import { clusterOf, nodesOf, siteOf } from '~/core/fleet'
 import {
@@ -246,15 +248,15 @@ export class Joins {
       )
       if (draft)
         await this.parts.runner.called(row.change, ref('machine', row.site, row.machine), {
-          says: `called: ${says}`,
+          told: said('call.wrong', { problems: problems.map((problem) => problem.says) }),
           result: null,
           failure: {
             class: 'permanent',
             reason: draft.reason,
-            says: draft.says,
+            ...saidOf(draft),
             chain: [
-              { about: `card/${row.site}/${row.machine}/${row.card}`, says: draft.says },
-              { about: `machine/${row.site}/${row.machine}`, says: 'was not taken into use' },
+              { about: `card/${row.site}/${row.machine}/${row.card}`, ...saidOf(draft) },
+              { about: `machine/${row.site}/${row.machine}`, ...said('call.not-taken') },
             ],
           },
         })
@@ -262,7 +264,7 @@ export class Joins {
         await this.parts.runner.noteCall(
           row.change,
           ref('machine', row.site, row.machine),
-          `called, not taken: ${says}`,
+          said('call.refused', { problems: problems.map((problem) => problem.says) }),
         )
       throw new Refusal(
         'conflict',
@@ -276,15 +278,19 @@ export class Joins {
         { transaction },
       ),
     )
-    const says = `${row.machine} called from ${row.address} on ${row.card}; clock and runtime are right`
+    const told = said('call.taken', {
+      machine: row.machine,
+      address: row.address,
+      card: row.card,
+    })
     await this.parts.journal({
       kind: 'join.called',
       change: row.change,
       about: `machine/${row.site}/${row.machine}`,
-      says,
+      says: told.says,
     })
     await this.parts.runner.called(row.change, ref('machine', row.site, row.machine), {
-      says,
+      told,
       result: { address: row.address, calledAt: new Date(now).toISOString() },
       failure: null,
     })

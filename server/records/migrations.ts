@@ -1,9 +1,10 @@
 /** The schema of Gyrarch’s records, one migration a change. Applied ones are never edited. */
-import { QueryTypes } from 'sequelize'
+import { type QueryInterface, QueryTypes } from 'sequelize'
 import { z } from 'zod'
 import { effectOf } from '~/core/contract'
 import { resolvedArgs } from '../runner/graph-state'
 import type { Migration } from './database'
+import { withCodes } from './with-codes'
 
 /** A JSON column as raw queries give it: text, or null. */
 const readJson = (text: string | null): Record<string, unknown> =>
@@ -14,6 +15,25 @@ const sql =
   async (context) => {
     for (const statement of statements) await context.sequelize.query(statement)
   }
+
+/** Gives codes to the facts that JSON columns hold. */
+async function codeFacts(
+  { sequelize }: QueryInterface,
+  table: string,
+  key: string,
+  columns: readonly string[],
+): Promise<void> {
+  for (const column of columns) {
+    const rows = await sequelize.query<{ key: number; body: string }>(
+      `SELECT ${key} AS key, ${column} AS body FROM ${table} WHERE ${column} LIKE '%"says"%'`,
+      { type: QueryTypes.SELECT },
+    )
+    for (const row of rows)
+      await sequelize.query(`UPDATE ${table} SET ${column} = ? WHERE ${key} = ?`, {
+        replacements: [JSON.stringify(withCodes(JSON.parse(row.body))), row.key],
+      })
+  }
+}
 
 export const recordMigrations: readonly Migration[] = [
   {
@@ -88,6 +108,18 @@ export const recordMigrations: readonly Migration[] = [
       await recordOldEffects(context)
     },
   },
+  {
+    name: '0010-codes',
+    up: async (context) => {
+      await sql(
+        `ALTER TABLE evidence ADD COLUMN code TEXT NOT NULL DEFAULT 'told'`,
+        `ALTER TABLE evidence ADD COLUMN params JSON NOT NULL DEFAULT '{}'`,
+        `UPDATE evidence SET params = json_object('text', says)`,
+      )(context)
+      await codeFacts(context, 'changes', 'number', ['findings', 'cause'])
+      await codeFacts(context, 'steps', 'rowid', ['cause'])
+    },
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */
@@ -136,5 +168,12 @@ export const standinMigrations: readonly Migration[] = [
       `CREATE TABLE chunks (name TEXT PRIMARY KEY, body TEXT NOT NULL)`,
       `CREATE TABLE marks (name TEXT PRIMARY KEY, value TEXT NOT NULL)`,
     ),
+  },
+  {
+    name: '0002-codes',
+    up: async (context) => {
+      await codeFacts(context, 'commands', 'seq', ['failure', 'evidence'])
+      await codeFacts(context, 'chunks', 'rowid', ['body'])
+    },
   },
 ]

@@ -1,4 +1,5 @@
 /** Gyrarch’s own records. What is filtered or joined on is a column; documents that are only read whole are JSON. */
+import type { Params } from '~/core/contract'
 import {
   type CreationOptional,
   DataTypes,
@@ -129,6 +130,8 @@ export class EvidenceRow extends Model<
   declare key: string
   declare index: number
   declare at: string
+  declare code: string
+  declare params: Params
   declare says: string
 }
 
@@ -394,6 +397,8 @@ export function defineRecords(sequelize: Sequelize): void {
       index: { ...whole(), primaryKey: true },
       step: text(),
       at: text(),
+      code: text(),
+      params: { type: Json, allowNull: false },
       says: { type: TEXT, allowNull: false },
     },
     { ...common, tableName: 'evidence' },

@@ -7,6 +7,7 @@
  * What is done to a change passes its lane, one piece at a time, so a transition sees the state that the last one left;
  * changes do not wait for each other. Simulated clocks wait until every lane is empty.
  */
+import { said } from './says'
 import { Op, type Transaction } from 'sequelize'
 import type { Proof, StepResults } from '~/core/changes'
 import {
@@ -21,6 +22,8 @@ import {
   readCommand,
   type Ref,
   type SliceName,
+  type Said,
+  saidOf,
 } from '~/core/contract'
 import { type FleetView, stands } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
@@ -147,27 +150,27 @@ export class Runner {
   called(
     change: number,
     call: Ref,
-    outcome: Pick<Ended, 'result' | 'failure'> & { readonly says: string },
+    outcome: Pick<Ended, 'result' | 'failure'> & { readonly told: Said },
   ): Promise<boolean> {
     return this.enter(change, async () => {
       const step = this.awaiting(change, call, true)
       if (!step || step.key === null) return false
       const at = this.carrying(step).clock.now
-      const { says, result, failure } = outcome
+      const { told, result, failure } = outcome
       await this.settle(step.key, {
         known: true,
         ended: true,
         at,
         result,
         failure,
-        evidence: [{ at, says }],
+        evidence: [{ at, ...told }],
       })
       return true
     })
   }
 
   /** What was seen of somebody who called and was not taken yet. */
-  noteCall(change: number, call: Ref, says: string): Promise<void> {
+  noteCall(change: number, call: Ref, told: Said): Promise<void> {
     return this.enter(change, async () => {
       const step = this.awaiting(change, call, false)
       if (!step || step.key === null) return
@@ -180,7 +183,7 @@ export class Runner {
             key: step.key ?? '',
             index: 1000 + seen,
             at: isoClock(this.carrying(step).clock.now),
-            says,
+            ...told,
           },
           { transaction },
         ),
@@ -376,7 +379,7 @@ export class Runner {
         key,
         index,
         at: isoClock(item.at),
-        says: item.says,
+        ...saidOf(item),
       })),
       { transaction, ignoreDuplicates: true },
     )
@@ -491,7 +494,10 @@ export class Runner {
     const isWanted = step.undoing === (active.row.direction === 'back')
     const again = isWanted && failure.class === 'transient' && tried < step.retry.attempts
     const dueMs = atMs + 1000 * backoffSeconds(step.retry, tried, key)
-    const top = { about: `change/${change}`, says: stepText(active, step) }
+    const top = {
+      about: `change/${change}`,
+      ...said('step', { change: active.row.label, group: step.group, step: step.says }),
+    }
     await step.update(
       {
         state: again ? 'retrying' : 'failed',
@@ -537,22 +543,8 @@ export class Runner {
       return
     }
     if (first) {
-      await this.transition(
-        active,
-        [
-          {
-            kind: 'run.halted',
-            says: `${active.row.label} halted: ${first.cause?.says ?? first.says}`,
-          },
-        ],
-        async (transaction) => {
-          await active.row.update(
-            { state: 'halted', cause: first.cause, endedAt: at },
-            { transaction },
-          )
-        },
-      )
-      await this.noteBusy()
+      const says = first.cause?.says ?? first.says
+      await this.halt(active, says, { cause: first.cause, endedAt: at })
       return
     }
     if (!settled(steps)) return
@@ -569,23 +561,15 @@ export class Runner {
     const proof = [...proven, ...(await this.expected(view))]
     const broken = proven.filter((item) => !item.holds)
     if (broken.length > 0) {
-      const says = `${broken.length} of ${proof.length} proofs do not hold: ${broken.map((item) => `${item.says}: ${item.observed}`).join('; ')}`
-      await this.transition(
-        active,
-        [{ kind: 'run.halted', says: `${active.row.label} halted: ${says}` }],
-        async (transaction) => {
-          await active.row.update(
-            {
-              state: 'halted',
-              proof: [...proof],
-              cause: { class: 'permanent', reason: 'proof', says, chain: [] },
-              endedAt: at,
-            },
-            { transaction },
-          )
-        },
-      )
-      await this.noteBusy()
+      const cause = said('proofs.broken', {
+        proofs: proof.length,
+        broken: broken.map((item) => `${item.says}: ${item.observed}`),
+      })
+      await this.halt(active, cause.says, {
+        proof: [...proof],
+        cause: { class: 'permanent', reason: 'proof', ...cause, chain: [] },
+        endedAt: at,
+      })
       return
     }
     await this.transition(
@@ -597,6 +581,22 @@ export class Runner {
       },
     )
     await this.closed(active.row.number)
+  }
+
+  /** A run stops where it is and waits for its author. */
+  private async halt(
+    active: Active,
+    says: string,
+    halted: Partial<Pick<ChangeRow, 'proof' | 'cause' | 'endedAt'>>,
+  ): Promise<void> {
+    await this.transition(
+      active,
+      [{ kind: 'run.halted', says: `${active.row.label} halted: ${says}` }],
+      async (transaction) => {
+        await active.row.update({ state: 'halted', ...halted }, { transaction })
+      },
+    )
+    await this.noteBusy()
   }
 
   private async endBack(active: Active, steps: readonly StepRow[]): Promise<void> {

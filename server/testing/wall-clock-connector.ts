@@ -13,6 +13,7 @@ import {
   readReport,
   type SiteReport,
   siteReport,
+  quoted,
 } from '~/core/contract'
 
 const workMs = 5
@@ -62,7 +63,7 @@ export class WallClockConnector implements Connector {
         at,
         result,
         failure,
-        evidence: [{ at, says }],
+        evidence: [{ at, ...quoted('told', says) }],
       }
       this.outcomes.set(key, outcome)
       this.listener?.evidence(key, outcome.evidence)
@@ -118,8 +119,13 @@ export class WallClockConnector implements Connector {
     if (this.machines.has(args.name)) {
       const says = `${this.siteName} has a machine ${args.name} already.`
       const about = `machine/${this.siteName}/${args.name}`
-      const chain = [{ about, says: 'exists' }]
-      const failure = { class: 'permanent', reason: 'name-taken', says, chain } as const
+      const chain = [{ about, ...quoted('exists', 'exists') }]
+      const failure = {
+        class: 'permanent',
+        reason: 'name-taken',
+        ...quoted('name-taken', says),
+        chain,
+      } as const
       return { result: null, failure, says }
     }
     const { name, zone, size, cluster, lifetime, apart } = args
@@ -153,5 +159,9 @@ export class WallClockConnector implements Connector {
 function refuse(verb: string, read: ReturnType<typeof readCommand>): ReturnType<Work> {
   const reason = read.ok ? 'unknown-verb' : read.reason
   const says = read.ok ? `There is no command ${verb} here.` : read.says
-  return { result: null, failure: { class: 'permanent', reason, says, chain: [] }, says }
+  return {
+    result: null,
+    failure: { class: 'permanent', reason, ...quoted(reason, says), chain: [] },
+    says,
+  }
 }

@@ -1,4 +1,5 @@
 /** Add-ons and the small probes that prove a cluster: DNS asked, a pod tried on each pool. */
+import { quoted } from '../../core/contract'
 import { formatAddress, parseCidr } from '../../core/addresses'
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
@@ -7,6 +8,7 @@ import { answering } from './api'
 import { list, record as fields, text } from './manifests'
 import { addOnWorkloads } from './platform'
 import { fillWorkload, loads, newPod, podKey, record, schedulePod, startPod } from './pods'
+import { said } from './says'
 
 /** The address of the next service: DNS has its own, others count up from network + 11. */
 export function nextServiceAddress(cluster: Cluster): string {
@@ -66,7 +68,7 @@ export const addOnsPlace: Behaviour<'addons.place'> = {
         const load = loads(cluster)
         for (const workload of cluster.workloads)
           if (workload.namespace === 'platform') fillWorkload(sim, cluster, workload, load)
-        return `${fresh.length} add-ons applied`
+        return said('add-ons-applied', { freshCount: fresh.length })
       },
     },
     {
@@ -83,17 +85,17 @@ export const addOnsPlace: Behaviour<'addons.place'> = {
           if (homeless.node === null) {
             return permanent(
               'pods-pending',
-              `Pod ${podKey(homeless)} has no place.`,
+              said('pods-pending.pod-no-place', { pod: podKey(homeless) }),
               {
                 about: `pod/${cluster.name}/${podKey(homeless)}`,
-                says: homeless.waits ?? 'pending',
+                ...quoted('pod-waits', homeless.waits ?? 'pending'),
               },
-              { about: `cluster/${cluster.name}`, says: 'add-ons are not running' },
+              { about: `cluster/${cluster.name}`, ...said('add-ons-not') },
             )
           }
         }
         return mine.every((pod) => pod.phase === 'Running')
-          ? `${mine.length} platform pods run`
+          ? said('platform-pods-run', { mineCount: mine.length })
           : { again: 5 }
       },
     },
@@ -109,7 +111,7 @@ export const tokensRevoke: Behaviour<'tokens.revoke'> = {
         if ('class' in cluster) return cluster
         cluster.tokens = 0
         sim.touch(`cluster:${cluster.name}`)
-        return 'join tokens revoked'
+        return said('join-tokens-revoked')
       },
     },
   ],
@@ -129,10 +131,13 @@ export const dnsAsk: Behaviour<'dns.ask'> = {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         return dnsAnswers(cluster)
-          ? `kubernetes.default.svc → ${cluster.apiAddress}, asked of ${cluster.dnsAddress}`
-          : permanent('dns-silent', `The DNS of ${cluster.name} does not answer.`, {
+          ? said('kubernetes-default-svc', {
+              apiAddress: cluster.apiAddress,
+              dnsAddress: cluster.dnsAddress,
+            })
+          : permanent('dns-silent', said('dns-silent', { cluster: cluster.name }), {
               about: `service/${cluster.name}/platform/dns`,
-              says: 'no ready endpoint',
+              ...said('no-ready-endpoint'),
             })
       },
     },
@@ -178,12 +183,12 @@ export const podTry: Behaviour<'pod.try'> = {
         }
         schedulePod(cluster, pod, workload, loads(cluster))
         if (pod.node === null)
-          return permanent('pods-pending', `A pod finds no place on ${pool}.`, {
+          return permanent('pods-pending', said('pods-pending.pod-finds-no', { pool }), {
             about: `pool/${cluster.name}/${pool}`,
-            says: pod.waits ?? 'pending',
+            ...quoted('pod-waits', pod.waits ?? 'pending'),
           })
         cluster.running.push(pod)
-        return `pod placed on ${pod.node}`
+        return said('pod-placed', { node: pod.node })
       },
     },
     {
@@ -194,12 +199,12 @@ export const podTry: Behaviour<'pod.try'> = {
         const pod = cluster.running.find(
           (other) => other.workload === `trial-${op.args.pool}` && other.phase === 'Pending',
         )
-        if (!pod) return permanent('pod-gone', 'The trial pod is gone.')
+        if (!pod) return permanent('pod-gone', said('pod-gone'))
         startPod(cluster, pod, sim.now)
-        const says = `ran on ${pod.node ?? ''} as ${pod.ip ?? ''}, exit 0`
+        const ran = said('trial-ran', { node: pod.node ?? '', ip: pod.ip ?? '' })
         cluster.running = cluster.running.filter((other) => other !== pod)
-        record(sim, cluster, 'Normal', 'Completed', `pod/${podKey(pod)}`, says)
-        return says
+        record(sim, cluster, 'Normal', 'Completed', `pod/${podKey(pod)}`, ran.says)
+        return ran
       },
     },
   ],

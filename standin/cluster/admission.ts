@@ -1,4 +1,5 @@
 /** What an API refuses before it takes an object: a namespace that is not there, quotas, limits, the level of its pods’ security. */
+import type { Forbidden } from './forbidden'
 import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest } from '../world'
 import {
@@ -10,6 +11,8 @@ import {
   templateIn,
   text,
 } from './manifests'
+import { security } from './pod-security'
+import { said } from './says'
 
 const clusterWide = new Set([
   'Namespace',
@@ -35,11 +38,6 @@ const objectsOfKind = (cluster: Cluster, kind: string, namespace: string): reado
   (cluster.objects ?? []).filter(
     (object) => object.kind === kind && object.metadata.namespace === namespace,
   )
-
-export interface Forbidden {
-  readonly reason: string
-  readonly says: string
-}
 
 type Read = (given: string) => { readonly ok: boolean; readonly value?: number }
 const amount = (given: unknown, read: Read): number => {
@@ -142,7 +140,13 @@ function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidd
     if (over.length > 0)
       return {
         reason: 'quota-exceeded',
-        says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: exceeded quota: ${object.metadata.name}, ${over.join('; ')}.`,
+        ...said('quota-exceeded', {
+          kind: manifest.kind,
+          namespace,
+          name: manifest.metadata.name,
+          metadataName: object.metadata.name,
+          over,
+        }),
       }
   }
   return null
@@ -166,7 +170,15 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
           )
             return {
               reason: 'limit-exceeded',
-              says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: maximum ${resource} usage per container is ${String(most)}, but container ${text(container['name'])} has ${String(given)}.`,
+              ...said('limit-exceeded.forbidden-maximum-usage', {
+                kind: manifest.kind,
+                namespace,
+                name: manifest.metadata.name,
+                resource,
+                limit: String(most),
+                text: text(container['name']),
+                given: String(given),
+              }),
             }
         }
         for (const [resource, least] of Object.entries(record(limit['min']))) {
@@ -178,55 +190,21 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
           )
             return {
               reason: 'limit-exceeded',
-              says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: minimum ${resource} usage per container is ${String(least)}, but container ${text(container['name'])} has ${String(given)}.`,
+              ...said('limit-exceeded.forbidden-minimum-usage', {
+                kind: manifest.kind,
+                namespace,
+                name: manifest.metadata.name,
+                resource,
+                least: String(least),
+                text: text(container['name']),
+                given: String(given),
+              }),
             }
         }
       }
     }
   }
   return null
-}
-
-/** Source: the pod security standards, levels baseline and restricted, as far as templates here can break them. */
-function security(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
-  if (!isWorkloadKind(manifest.kind)) return null
-  const own = (cluster.objects ?? []).find(
-    (object) => object.kind === 'Namespace' && object.metadata.name === namespace,
-  )
-  const level = own?.metadata.labels?.['pod-security.kubernetes.io/enforce']
-  if (level === undefined || level === 'privileged') return null
-  const spec = record(templateIn(manifest)['spec'])
-  const containers = [...list(spec['containers']), ...list(spec['initContainers'])].map(record)
-  const broken: string[] = []
-  if (spec['hostNetwork'] === true || spec['hostPID'] === true || spec['hostIPC'] === true)
-    broken.push('host namespaces')
-  if (containers.some((one) => record(one['securityContext'])['privileged'] === true))
-    broken.push('privileged')
-  if (list(spec['volumes']).some((volume) => record(volume)['hostPath'] !== undefined))
-    broken.push('hostPath volumes')
-  if (
-    containers.some((one) =>
-      list(one['ports']).some((port) => Number(record(port)['hostPort'] ?? 0) > 0),
-    )
-  )
-    broken.push('hostPort')
-  if (level === 'restricted') {
-    if (
-      containers.some((one) => record(one['securityContext'])['allowPrivilegeEscalation'] !== false)
-    )
-      broken.push('allowPrivilegeEscalation != false')
-    if (
-      record(spec['securityContext'])['runAsNonRoot'] !== true &&
-      containers.some((one) => record(one['securityContext'])['runAsNonRoot'] !== true)
-    )
-      broken.push('runAsNonRoot != true')
-  }
-  return broken.length === 0
-    ? null
-    : {
-        reason: 'pod-security',
-        says: `${manifest.kind} ${namespace}/${manifest.metadata.name} violates PodSecurity "${level}": ${broken.join(', ')}.`,
-      }
 }
 
 /** What a namespace’s annotation allows, as a list; null where it says nothing. */
@@ -312,7 +290,13 @@ function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbi
     if (!may.includes(name))
       return {
         reason: 'class-forbidden',
-        says: `${manifest.kind} ${namespace}/${manifest.metadata.name} is forbidden: namespace ${namespace} may use storage classes ${may.join(', ') || '(none)'}, not ${name || 'the default one'}.`,
+        ...said('class-forbidden', {
+          kind: manifest.kind,
+          namespace,
+          name: manifest.metadata.name,
+          may: may.join(', ') || '(none)',
+          name2: name || 'the default one',
+        }),
       }
   }
   return null
@@ -360,7 +344,11 @@ export function forbids(
   if (!cluster.namespaces.includes(namespace) && !coming.has(namespace))
     return {
       reason: 'namespace-missing',
-      says: `namespaces "${namespace}" not found: ${manifest.kind} ${manifest.metadata.name} has nowhere to be.`,
+      ...said('namespace-missing', {
+        namespace,
+        kind: manifest.kind,
+        name: manifest.metadata.name,
+      }),
     }
   return (
     classes(cluster, manifest, namespace) ??

@@ -1,4 +1,5 @@
 /** A cluster’s API: started on a control plane, stopped, closed for good. */
+import type { Said } from '../../core/contract'
 import { permanent, transient } from '../failures'
 import type { ArgsOf } from '../../core/contract'
 import type { Behaviour } from '../engine/sim'
@@ -7,6 +8,7 @@ import { agentOn } from '../sites/machines'
 import type { Cluster, Operation, OperationFailure } from '../world'
 import { networkWorkload } from './platform'
 import { record } from './pods'
+import { said } from './says'
 
 /** Whether the API answers: it was started, its certificates hold, and for an own control plane a majority of its machines is on. */
 export function apiAnswers(
@@ -39,40 +41,44 @@ export function answering(sim: Sim, name: unknown): Cluster | OperationFailure {
   if (cluster && cluster.certificatesUntil <= sim.now) {
     return permanent(
       'certificate-expired',
-      `The certificates of ${cluster.name} have expired.`,
+      said('certificate-expired', { cluster: cluster.name }),
       {
         about: `certificate/${cluster.name}/api`,
-        says: `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 16)}Z`,
+        ...said('valid-until-z', {
+          certificatesUntil: new Date(cluster.certificatesUntil).toISOString().slice(0, 16),
+        }),
       },
-      { about: `cluster/${cluster.name}`, says: 'x509: certificate has expired' },
+      { about: `cluster/${cluster.name}`, ...said('x509-certificate-expired') },
     )
   }
   if (cluster?.resting)
-    return permanent('cluster-rests', `${cluster.name} is stopped.`, {
+    return permanent('cluster-rests', said('cluster-rests', { cluster: cluster.name }), {
       about: `cluster/${cluster.name}`,
-      says: 'stopped',
+      ...said('stopped'),
     })
   if (cluster && apiAnswers(sim, cluster)) return cluster
-  return transient('api-down', `The API of ${String(name)} does not answer.`, {
+  return transient('api-down', said('api-down', { name: String(name) }), {
     about: `cluster/${String(name)}`,
-    says: cluster ? 'no answer within 10 s' : 'no such cluster',
+    ...(cluster ? said('no-answer-within') : said('no-such-cluster')),
   })
 }
 
-function ground(sim: Sim, op: Operation<ArgsOf<'api.start'>>): string | OperationFailure {
+function ground(sim: Sim, op: Operation<ArgsOf<'api.start'>>): Said | OperationFailure {
   if (op.args.managed === true) {
     const plane = sim
       .site(op.args.site)
       ?.controlPlanes.find((other) => other.cluster === op.args.cluster)
     return plane
-      ? 'control plane reached'
-      : permanent('control-plane-gone', 'The managed control plane is not there.', {
+      ? said('control-plane-reached')
+      : permanent('control-plane-gone', said('control-plane-gone'), {
           about: `control-plane/${op.args.site}/${op.args.cluster}`,
-          says: 'does not exist',
+          ...said('does-not-exist'),
         })
   }
   const machine = agentOn(sim, op.args.site, op.args.machine)
-  return 'class' in machine ? machine : `authority and certificates in place on ${machine.name}`
+  return 'class' in machine
+    ? machine
+    : said('authority-certificates-place', { machine: machine.name })
 }
 
 export const apiStart: Behaviour<'api.start'> = {
@@ -80,8 +86,7 @@ export const apiStart: Behaviour<'api.start'> = {
     { seconds: 20, then: ground },
     {
       seconds: (_sim, op) => (op.args.managed === true ? 5 : 45),
-      then: (_sim, op) =>
-        op.args.managed === true ? undefined : 'state store started, one member',
+      then: (_sim, op) => (op.args.managed === true ? undefined : said('state-store-started')),
     },
     {
       seconds: (_sim, op) => (op.args.managed === true ? 20 : 50),
@@ -136,7 +141,7 @@ export const apiStart: Behaviour<'api.start'> = {
           `cluster/${name}`,
           `API answers at ${cluster.endpoint}`,
         )
-        return `API answers at ${cluster.endpoint}`
+        return said('api-answers', { endpoint: cluster.endpoint })
       },
     },
   ],
@@ -156,7 +161,7 @@ export const apiStop: Behaviour<'api.stop'> = {
       seconds: 10,
       then: (sim, op) => {
         remove(sim, op.args.cluster)
-        return 'API stopped, its state removed'
+        return said('api-stopped-state')
       },
     },
   ],
@@ -168,11 +173,11 @@ export const clusterClose: Behaviour<'cluster.close'> = {
       seconds: 25,
       then: (sim, op) => {
         const cluster = sim.cluster(op.args.cluster)
-        if (!cluster) return 'its API did not exist any more'
+        if (!cluster) return said('api-did-not')
         const count = cluster.running.length
         cluster.running = []
         sim.touch(`cluster:${cluster.name}`)
-        return `${count} pods ended`
+        return said('pods-ended', { count })
       },
     },
     {
@@ -180,7 +185,7 @@ export const clusterClose: Behaviour<'cluster.close'> = {
       then: (sim, op) => {
         const site = sim.cluster(op.args.cluster)?.site
         remove(sim, op.args.cluster)
-        return site === undefined ? undefined : 'API closed'
+        return site === undefined ? undefined : said('api-closed')
       },
     },
   ],

@@ -7,12 +7,13 @@ import { healed } from '../sites/ground'
 import { answering } from './api'
 import { known } from './keeping'
 import { loads, fillWorkload, record } from './pods'
+import { said } from './says'
 
 export const certificatesRenew: Behaviour<'certificates.renew'> = {
   stages: [
     {
       seconds: 20,
-      then: (_sim, op) => `new key and request for ${op.args.cluster}, signed by its authority`,
+      then: (_sim, op) => said('new-key-request', { cluster: op.args.cluster }),
     },
     {
       seconds: 40,
@@ -30,7 +31,9 @@ export const certificatesRenew: Behaviour<'certificates.renew'> = {
           `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 10)}`,
         )
         sim.touch(`cluster:${cluster.name}`)
-        return `control plane restarted one by one, valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 10)}`
+        return said('control-plane-restarted', {
+          certificatesUntil: new Date(cluster.certificatesUntil).toISOString().slice(0, 10),
+        })
       },
     },
   ],
@@ -80,7 +83,11 @@ export const backupTake: Behaviour<'backup.take'> = {
           { id, at: sim.now, bytes, objects, body },
         ].slice(-20)
         sim.touch(`cluster:${cluster.name}`)
-        return `${objects} objects, ${(bytes / 1e6).toFixed(1)} MB, at revision ${cluster.nextName * 7 + cluster.events.length}`
+        return said('objects-mb-revision', {
+          objects,
+          bytes: (bytes / 1e6).toFixed(1),
+          nextName: cluster.nextName * 7 + cluster.events.length,
+        })
       },
     },
   ],
@@ -102,11 +109,15 @@ export const backupTry: Behaviour<'backup.try'> = {
         if ('class' in cluster) return cluster
         const backup = cluster.backups.find((other) => other.id === op.args.backup)
         return backup
-          ? `${backup.objects} objects read into an empty state store beside`
-          : permanent('backup-gone', `${cluster.name} has no backup ${op.args.backup}.`, {
-              about: `backup/${cluster.name}/${op.args.backup}`,
-              says: 'not found',
-            })
+          ? said('objects-read-into', { objects: backup.objects })
+          : permanent(
+              'backup-gone',
+              said('backup-gone.no-backup', { cluster: cluster.name, backup: op.args.backup }),
+              {
+                about: `backup/${cluster.name}/${op.args.backup}`,
+                ...said('not-found'),
+              },
+            )
       },
     },
     {
@@ -119,8 +130,11 @@ export const backupTry: Behaviour<'backup.try'> = {
           ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[] })
           : null
         return held
-          ? `answers: ${held.nodes.length} nodes, ${held.workloads.length} workloads; put away again`
-          : permanent('backup-gone', 'The backup is gone.')
+          ? said('answers-nodes-workloads', {
+              nodesCount: held.nodes.length,
+              workloadsCount: held.workloads.length,
+            })
+          : permanent('backup-gone', said('backup-gone.backup-gone'))
       },
     },
   ],
@@ -142,7 +156,7 @@ export const backupTry: Behaviour<'backup.try'> = {
 /** The living state store takes a backup’s content: what was made since is gone, what was removed is back. */
 export const backupRestore: Behaviour<'backup.restore'> = {
   stages: [
-    { seconds: 30, then: (_sim, op) => `API of ${op.args.cluster} held, agents wait` },
+    { seconds: 30, then: (_sim, op) => said('api-held-agents', { cluster: op.args.cluster }) },
     {
       seconds: 45,
       then: (sim, op) => {
@@ -150,7 +164,10 @@ export const backupRestore: Behaviour<'backup.restore'> = {
         if ('class' in cluster) return cluster
         const backup = cluster.backups.find((other) => other.id === op.args.backup)
         if (!backup)
-          return permanent('backup-gone', `${cluster.name} has no backup ${op.args.backup}.`)
+          return permanent(
+            'backup-gone',
+            said('backup-gone.no-backup', { cluster: cluster.name, backup: op.args.backup }),
+          )
         const held = JSON.parse(backup.body) as { namespaces: string[]; workloads: string[] }
         const keep = (workload: Cluster['workloads'][number]): boolean =>
           held.workloads.some((text) =>
@@ -175,7 +192,7 @@ export const backupRestore: Behaviour<'backup.restore'> = {
           `cluster/${cluster.name}`,
           `from backup ${backup.id}`,
         )
-        return `${backup.objects} objects restored, API answers`
+        return said('objects-restored-api', { objects: backup.objects })
       },
     },
   ],

@@ -7,15 +7,16 @@ import { answering } from './api'
 import { isReadyPod, podLabels, record as fields, text } from './manifests'
 import { suffers, workloadOf } from './fits'
 import { fillWorkload, loads, podKey, removePod } from './pods'
+import { said } from './says'
 
 export const known = (
   sim: Sim,
   op: Operation<{ readonly cluster: string }>,
 ): Cluster | OperationFailure =>
   sim.cluster(op.args.cluster) ??
-  permanent('no-cluster', `There is no cluster ${op.args.cluster}.`, {
+  permanent('no-cluster', said('no-cluster.there-no-cluster', { cluster: op.args.cluster }), {
     about: `cluster/${op.args.cluster}`,
-    says: 'does not exist',
+    ...said('does-not-exist'),
   })
 
 interface Budget {
@@ -67,10 +68,10 @@ export const nodeDrain: Behaviour<'node.drain'> = {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === op.args.node)
-        if (!node) return 'nothing to drain'
+        if (!node) return said('nothing-drain')
         node.cordoned = true
         sim.touch(`cluster:${cluster.name}`)
-        return `${node.name} takes no new pods`
+        return said('takes-no-new', { node: node.name })
       },
     },
     {
@@ -90,7 +91,7 @@ export const nodeDrain: Behaviour<'node.drain'> = {
           const starting = cluster.running.some(
             (pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble,
           )
-          return starting ? { again: 5 } : 'empty but for its daemons'
+          return starting ? { again: 5 } : said('empty-but-daemons')
         }
         const lost = node.conditions.some(
           (condition) => condition.type === 'Ready' && condition.status !== 'True',
@@ -107,13 +108,16 @@ export const nodeDrain: Behaviour<'node.drain'> = {
           const budget = pod ? budgetsOver(cluster, pod).find((one) => !one.allows) : undefined
           return permanent(
             'eviction-refused',
-            `${pod ? podKey(pod) : 'A pod'} does not leave ${node.name}: its disruption budget does not let it go.`,
+            said('eviction-refused', { pod: pod ? podKey(pod) : null, node: node.name }),
             {
               about: `poddisruptionbudget/${cluster.name}/${pod?.namespace ?? ''}/${budget?.name ?? ''}`,
-              says: 'allows none',
+              ...said('allows-none'),
             },
-            { about: `pod/${cluster.name}/${pod ? podKey(pod) : ''}`, says: 'eviction refused' },
-            { about: `node/${cluster.name}/${node.name}`, says: `${left.length} pods left` },
+            { about: `pod/${cluster.name}/${pod ? podKey(pod) : ''}`, ...said('eviction-denied') },
+            {
+              about: `node/${cluster.name}/${node.name}`,
+              ...said('pods-left', { leftCount: left.length }),
+            },
           )
         }
         const load = loads(cluster)
@@ -124,7 +128,12 @@ export const nodeDrain: Behaviour<'node.drain'> = {
             for (const made of fillWorkload(sim, cluster, workload, load))
               op.evidence.push({
                 at: sim.now,
-                says: `${podKey(pod)} left${made.node === null ? `, ${podKey(made)} waits: ${made.waits ?? ''}` : `, ${podKey(made)} to ${made.node}`}`,
+                ...said('left', {
+                  pod: podKey(pod),
+                  node: made.node,
+                  successor: podKey(made),
+                  waits: made.waits ?? '',
+                }),
               })
         }
         return { again: 5 }
@@ -142,13 +151,17 @@ export const nodeCordon: Behaviour<'node.cordon'> = {
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node)
-          return permanent('node-gone', `${cluster.name} has no node ${op.args.node}.`, {
-            about: `node/${cluster.name}/${op.args.node}`,
-            says: 'not found',
-          })
+          return permanent(
+            'node-gone',
+            said('node-gone.no-node', { cluster: cluster.name, node: op.args.node }),
+            {
+              about: `node/${cluster.name}/${op.args.node}`,
+              ...said('not-found'),
+            },
+          )
         node.cordoned = true
         sim.touch(`cluster:${cluster.name}`)
-        return `${node.name} takes no new pods`
+        return said('takes-no-new', { node: node.name })
       },
     },
   ],
@@ -164,10 +177,14 @@ export const nodeSet: Behaviour<'node.set'> = {
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node)
-          return permanent('node-gone', `${cluster.name} has no node ${op.args.node}.`, {
-            about: `node/${cluster.name}/${op.args.node}`,
-            says: 'not found',
-          })
+          return permanent(
+            'node-gone',
+            said('node-gone.no-node', { cluster: cluster.name, node: op.args.node }),
+            {
+              about: `node/${cluster.name}/${op.args.node}`,
+              ...said('not-found'),
+            },
+          )
         was.set(op, { labels: node.labels, taints: node.taints })
         const taints = op.args.taints === undefined ? node.taints : op.args.taints
         cluster.nodes = cluster.nodes.map((other) =>
@@ -184,7 +201,7 @@ export const nodeSet: Behaviour<'node.set'> = {
           if (gone.some((pod) => workloadOf(cluster, pod) === workload))
             fillWorkload(sim, cluster, workload, load)
         sim.touch(`cluster:${cluster.name}`)
-        return gone.length === 0 ? 'set' : `set; ${gone.length} pods that do not tolerate it ended`
+        return gone.length === 0 ? said('set') : said('set-pods-do', { goneCount: gone.length })
       },
     },
   ],
@@ -211,7 +228,7 @@ export const nodePutBack: Behaviour<'node.put-back'> = {
             : node,
         )
         sim.touch(`cluster:${cluster.name}`)
-        return 'as before'
+        return said('before')
       },
     },
   ],
@@ -239,7 +256,7 @@ export const nodeUncordon: Behaviour<'node.uncordon'> = {
           )
             fillWorkload(sim, cluster, workload, load)
         sim.touch(`cluster:${cluster.name}`)
-        return node ? `${node.name} takes pods again` : 'no such node'
+        return node ? said('takes-pods-again', { node: node.name }) : said('no-such-node')
       },
     },
   ],
@@ -259,12 +276,12 @@ export const storageClass: Behaviour<'storage.class'> = {
         if (!offered)
           return permanent(
             'storage-unknown',
-            `${cluster.site} offers no storage class ${op.args.name}.`,
-            { about: `site/${cluster.site}`, says: 'no such storage class' },
+            said('storage-unknown', { site: cluster.site, name: op.args.name }),
+            { about: `site/${cluster.site}`, ...said('no-such-storage') },
           )
         cluster.storageClass = { name: offered.name, zones: offered.zones }
         sim.touch(`cluster:${cluster.name}`)
-        return `${offered.name} is the storage class of claims without one`
+        return said('storage-class-claims', { offered: offered.name })
       },
     },
   ],
@@ -281,14 +298,13 @@ export const memberLeave: Behaviour<'member.leave'> = {
         const machine = op.args.machine
         const rest = cluster.members.filter((member) => member !== machine)
         if (rest.length === 0)
-          return permanent(
-            'last-member',
-            `${machine} is the only control-plane machine of ${cluster.name}.`,
-            { about: `cluster/${cluster.name}`, says: 'would have no state store' },
-          )
+          return permanent('last-member', said('last-member', { machine, cluster: cluster.name }), {
+            about: `cluster/${cluster.name}`,
+            ...said('no-state-store'),
+          })
         cluster.members = rest
         sim.touch(`cluster:${cluster.name}`)
-        return `state store has ${rest.length} members`
+        return said('state-store-members', { restCount: rest.length })
       },
     },
   ],

@@ -9,6 +9,7 @@ import { agentOn } from '../sites/machines'
 import type { Cluster, Condition, Machine, Node } from '../world'
 import { answering, apiAnswers } from './api'
 import { fillWorkload, loads, record } from './pods'
+import { said } from './says'
 
 /** What an agent keeps back, computed as agents do it: in floating point, rounded down at the end. */
 export function agentAllocatable(
@@ -118,13 +119,16 @@ export const nodeJoin: Behaviour<'node.join'> = {
           else {
             return permanent(
               'clock-skew',
-              `${name} is refused: its certificate is not valid yet, because its clock is ${Math.round(machine.skewSeconds / 60)} min behind.`,
+              said('clock-skew', { name, skewSeconds: Math.round(machine.skewSeconds / 60) }),
               {
                 about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`,
-                says: 'does not answer',
+                ...said('does-not-answer'),
               },
-              { about, says: `clock ${Math.round(machine.skewSeconds / 60)} min behind` },
-              { about: `node/${cluster.name}/${name}`, says: 'x509: certificate is not yet valid' },
+              {
+                about,
+                ...said('clock-min-behind', { skewSeconds: Math.round(machine.skewSeconds / 60) }),
+              },
+              { about: `node/${cluster.name}/${name}`, ...said('x509-certificate-not') },
             )
           }
         }
@@ -133,23 +137,23 @@ export const nodeJoin: Behaviour<'node.join'> = {
           return {
             class: silent.mode,
             reason: 'agent-silent',
-            says: `The node agent of ${name} has not registered.`,
+            ...said('agent-silent', { name }),
             chain: [
               {
                 about: `agent/${site?.name ?? ''}/${machine.name}`,
-                says: 'loops: its configuration names an API that it cannot parse',
+                ...said('loops-configuration-names'),
               },
-              { about: `node/${cluster.name}/${name}`, says: 'not registered within 120 s' },
+              { about: `node/${cluster.name}/${name}`, ...said('not-registered-within') },
             ],
           }
         }
-        if (cluster.nodes.some((node) => node.name === name)) return `${name} is registered already`
+        if (cluster.nodes.some((node) => node.name === name))
+          return said('registered-already', { name })
         if (cluster.nodes.length >= blocks(cluster))
-          return permanent(
-            'pod-range-full',
-            `The pod range ${cluster.pods} has no block left for ${name}.`,
-            { about: `cluster/${cluster.name}`, says: 'pod range is used up' },
-          )
+          return permanent('pod-range-full', said('pod-range-full', { pods: cluster.pods, name }), {
+            about: `cluster/${cluster.name}`,
+            ...said('pod-range-used'),
+          })
         const roles = op.args.roles
         const node = newNode(
           cluster,
@@ -193,13 +197,13 @@ export const nodeJoin: Behaviour<'node.join'> = {
             neverWorkload,
           loads(cluster),
         )
-        return `agent registered from ${node.address}`
+        return said('agent-registered-from', { address: node.address })
       },
     },
     {
       seconds: (_sim, op) => (op.args.roles.includes('control-plane') ? 45 : 0),
       then: (_sim, op) =>
-        op.args.roles.includes('control-plane') ? 'state store in step with its peers' : undefined,
+        op.args.roles.includes('control-plane') ? said('state-store-step') : undefined,
     },
     {
       seconds: 22,
@@ -209,7 +213,7 @@ export const nodeJoin: Behaviour<'node.join'> = {
         const network = cluster.running.find(
           (pod) => pod.workload === 'pod-network' && pod.node === op.args.node,
         )
-        return network?.phase === 'Running' ? 'pod network started' : { again: 5 }
+        return network?.phase === 'Running' ? said('pod-network-started') : { again: 5 }
       },
     },
     {
@@ -219,10 +223,14 @@ export const nodeJoin: Behaviour<'node.join'> = {
         if ('class' in cluster) return cluster
         const node = cluster.nodes.find((other) => other.name === op.args.node)
         if (!node)
-          return permanent('node-gone', `${op.args.node} is no longer registered.`, {
-            about: `node/${cluster.name}/${op.args.node}`,
-            says: 'not found',
-          })
+          return permanent(
+            'node-gone',
+            said('node-gone.no-longer-registered', { node: op.args.node }),
+            {
+              about: `node/${cluster.name}/${op.args.node}`,
+              ...said('not-found'),
+            },
+          )
         node.conditions = [
           ...node.conditions.filter((condition) => condition.type !== 'Ready'),
           readyCondition(sim.now),
@@ -243,7 +251,7 @@ export const nodeJoin: Behaviour<'node.join'> = {
             )
           )
             fillWorkload(sim, cluster, workload, load)
-        return 'ready'
+        return said('ready')
       },
     },
   ],
@@ -274,7 +282,7 @@ export const nodeRemove: Behaviour<'node.remove'> = {
       then: (sim, op) => {
         const cluster = sim.cluster(op.args.cluster)
         const node = cluster?.nodes.find((other) => other.name === op.args.node)
-        if (!cluster || !node) return 'nothing to remove'
+        if (!cluster || !node) return said('nothing-remove')
         cluster.running = cluster.running.filter((pod) => pod.node !== node.name)
         cluster.nodes = cluster.nodes.filter((other) => other !== node)
         // The last member stays in the books until the API itself is stopped.
@@ -286,7 +294,7 @@ export const nodeRemove: Behaviour<'node.remove'> = {
           const load = loads(cluster)
           for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
         }
-        return `${node.name} removed`
+        return said('removed', { node: node.name })
       },
     },
   ],

@@ -1,5 +1,5 @@
 /** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
-import { fieldAt, fieldsOf, fieldText, isIdentity, withFields } from '../../core/objects/fields'
+import { fieldAt, fieldsOf, isIdentity, withFields } from '../../core/objects/fields'
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
@@ -21,6 +21,8 @@ import {
 import { fillWorkload, loads, record } from './pods'
 import { settleFronts } from '../traffic/fronts'
 import { bindAtOnce, reclaim } from './volumes'
+import { said } from './says'
+import { saidOf } from '../../core/contract'
 
 const namespaced = (manifest: Manifest): Manifest =>
   isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined
@@ -230,18 +232,23 @@ export const objectsApply: Behaviour<'objects.apply'> = {
           if ('conflict' in found)
             return permanent(
               'field-conflict',
-              `${manifest.kind} ${manifest.metadata.name}: ${fieldText(found.conflict)} was written by ${found.owner} meanwhile.`,
+              said('field-conflict', {
+                kind: manifest.kind,
+                name: manifest.metadata.name,
+                conflict: found.conflict,
+                owner: found.owner,
+              }),
               {
                 about: about(cluster, manifest),
-                says: `${fieldText(found.conflict)} belongs to ${found.owner}`,
+                ...said('belongs', { conflict: found.conflict, owner: found.owner }),
               },
             )
           const object = withDefaults(trial, found.object)
           const forbidden = forbids(trial, object, coming)
           if (forbidden)
-            return permanent(forbidden.reason, forbidden.says, {
+            return permanent(forbidden.reason, saidOf(forbidden), {
               about: about(cluster, manifest),
-              says: forbidden.says,
+              ...saidOf(forbidden),
             })
           store(dry, trial, object)
           results.push({ object, owners: found.owners })
@@ -268,7 +275,7 @@ export const objectsApply: Behaviour<'objects.apply'> = {
           `cluster/${cluster.name}`,
           `${wanted.length} objects applied by ${manager}`,
         )
-        return `${wanted.length} ${wanted.length === 1 ? 'object' : 'objects'} applied`
+        return said('applied', { wantedCount: wanted.length })
       },
     },
   ],
@@ -314,7 +321,7 @@ export const objectsRemove: Behaviour<'objects.remove'> = {
           `cluster/${cluster.name}`,
           `${gone.length} objects removed`,
         )
-        return `${gone.length} ${gone.length === 1 ? 'object' : 'objects'} removed`
+        return said('gone-count', { goneCount: gone.length })
       },
     },
   ],
@@ -341,7 +348,7 @@ export const objectsPutBack: Behaviour<'objects.put-back'> = {
           }
         }
         settle(sim, cluster, back)
-        return `${entries.length} ${entries.length === 1 ? 'object is' : 'objects are'} as before`
+        return said('entries-count', { entriesCount: entries.length })
       },
     },
   ],

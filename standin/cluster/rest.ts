@@ -7,12 +7,13 @@ import type { Cluster, Machine, OperationFailure, Site } from '../world'
 import { queueAutoscalers } from './autoscale'
 import { readyCondition } from './nodes'
 import { fillWorkload, loads, record } from './pods'
+import { said } from './says'
 
 const known = (sim: Sim, name: unknown): Cluster | OperationFailure =>
   sim.cluster(name) ??
-  permanent('no-cluster', `There is no cluster ${String(name)}.`, {
+  permanent('no-cluster', said('no-cluster.name', { name: String(name) }), {
     about: `cluster/${String(name)}`,
-    says: 'does not exist',
+    ...said('does-not-exist'),
   })
 
 /** Pods end, the API is closed, nodes are put down; then the machines go back. */
@@ -23,11 +24,14 @@ export const clusterRest: Behaviour<'cluster.rest'> = {
       then: (sim, op) => {
         const cluster = known(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        if (cluster.resting) return 'rests already'
+        if (cluster.resting) return said('rests-already')
         const count = cluster.running.length
         cluster.running = []
         sim.touch(`cluster:${cluster.name}`)
-        return `${count} pods ended, ${cluster.workloads.length + (cluster.objects?.length ?? 0)} objects stay`
+        return said('pods-ended-objects', {
+          count,
+          workloadsCount: cluster.workloads.length + (cluster.objects?.length ?? 0),
+        })
       },
     },
     {
@@ -50,7 +54,7 @@ export const clusterRest: Behaviour<'cluster.rest'> = {
         site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== cluster.name)
         sim.touch(`cluster:${cluster.name}`)
         sim.touch(`site:${site.name}`)
-        return `${machines.length} machines given back; disks and addresses are kept`
+        return said('machines-given-back', { machinesCount: machines.length })
       },
     },
   ],
@@ -62,9 +66,9 @@ function refused(site: Site, machine: Machine): OperationFailure | null {
   if (site.soldOut.includes(`${machine.zone}/${machine.size}`))
     return permanent(
       'no-stock',
-      `${machine.size} is sold out in ${machine.zone}.`,
-      { about: `size/${site.name}/${machine.zone}/${machine.size}`, says: 'none left' },
-      { about, says: 'not started' },
+      said('no-stock', { size: machine.size, zone: machine.zone }),
+      { about: `size/${site.name}/${machine.zone}/${machine.size}`, ...said('none-left') },
+      { about, ...said('not-started') },
     )
   const cores = site.machines.reduce(
     (sum, other) => sum + (other.box === null ? other.cores : 0),
@@ -73,18 +77,21 @@ function refused(site: Site, machine: Machine): OperationFailure | null {
   if (site.quotaCores !== null && cores + machine.cores > site.quotaCores)
     return permanent(
       'quota',
-      `The quota of ${site.name} has no room for ${machine.name}: ${cores} of ${site.quotaCores} vCPU are used.`,
-      { about: `quota/${site.name}/cores`, says: `${cores} of ${site.quotaCores} used` },
-      { about, says: 'not started' },
+      said('quota', { site: site.name, machine: machine.name, cores, quotaCores: site.quotaCores }),
+      {
+        about: `quota/${site.name}/cores`,
+        ...said('used', { cores, quotaCores: site.quotaCores }),
+      },
+      { about, ...said('not-started') },
     )
   if (machine.box === null && site.kind === 'hall') {
     const host = firstHost(site, machine)
     if (!host)
       return permanent(
         'no-room',
-        `No host of ${machine.zone} has room for ${machine.name}.`,
-        { about: `zone/${machine.zone}`, says: 'no host with room' },
-        { about, says: 'not started' },
+        said('no-room', { zone: machine.zone, machine: machine.name }),
+        { about: `zone/${machine.zone}`, ...said('no-host-room') },
+        { about, ...said('not-started') },
       )
     machine.host = host.name
   }
@@ -101,7 +108,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
         if ('class' in cluster) return cluster
         const site = sim.site(cluster.site)
         const { resting } = cluster
-        if (!resting || !site) return 'runs already'
+        if (!resting || !site) return said('runs-already')
         const taken: Machine[] = []
         for (const machine of resting.machines) {
           const failure = refused({ ...site, machines: [...site.machines, ...taken] }, machine)
@@ -111,7 +118,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
         site.machines = [...site.machines, ...taken]
         site.controlPlanes = [...site.controlPlanes, ...resting.controlPlanes]
         sim.touch(`site:${site.name}`)
-        return `${taken.length} machines taken again`
+        return said('machines-taken-again', { takenCount: taken.length })
       },
     },
     {
@@ -142,7 +149,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
           `cluster/${cluster.name}`,
           `${cluster.nodes.length} nodes are back`,
         )
-        return `API answers, ${cluster.nodes.length} nodes ready`
+        return said('api-answers-nodes', { nodesCount: cluster.nodes.length })
       },
     },
     {
@@ -153,7 +160,9 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
         const starting = cluster.running.filter(
           (pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble,
         ).length
-        return starting > 0 ? { again: 5 } : `${cluster.running.length} pods run`
+        return starting > 0
+          ? { again: 5 }
+          : said('pods-run', { runningCount: cluster.running.length })
       },
     },
   ],

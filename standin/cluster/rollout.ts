@@ -1,5 +1,6 @@
 /** Roll-outs: awaited, and started by a restart. */
 
+import { quoted } from '../../core/contract'
 import type { Failure as OperationFailure } from '../../core/contract'
 import { withFields } from '../../core/objects'
 import type { Cluster, Pod, Workload } from '../cluster-state'
@@ -9,6 +10,7 @@ import { answering } from './api'
 import { record as fields, podsOf, isReadyPod, isCurrent, manifestOf } from './manifests'
 import { store, settle } from './objects'
 import { podKey } from './pods'
+import { said } from './says'
 
 export const deadlineMs = (workload: Workload): number =>
   Number(fields(workload.manifest?.['spec'])['progressDeadlineSeconds'] ?? 600) * 1000
@@ -35,27 +37,36 @@ export function stuck(cluster: Cluster, workload: Workload): OperationFailure {
   const ready = podsOf(cluster, workload).filter(isReadyPod).length
   const whole = {
     about: ref,
-    says: `${ready} of ${workload.replicas} ready; no progress within ${deadlineMs(workload) / 1000} s`,
+    ...said('ready-no-progress', {
+      ready,
+      replicas: workload.replicas,
+      deadlineSeconds: deadlineMs(workload) / 1000,
+    }),
   }
   if (pod?.trouble)
     return permanent(
       'image-not-pulled',
-      `${workload.name} does not roll out: ${pod.trouble.message}.`,
-      { about: `image/${cluster.name}/${workload.image}`, says: 'not found in its registry' },
-      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.trouble.reason },
+      said('image-not-pulled', { workload: workload.name, message: pod.trouble.message }),
+      { about: `image/${cluster.name}/${workload.image}`, ...said('not-found-registry') },
+      { about: `pod/${cluster.name}/${podKey(pod)}`, ...quoted('pod-trouble', pod.trouble.reason) },
       whole,
     )
   if (pod?.node === null)
     return permanent(
       'pods-pending',
-      `${workload.name} does not roll out: ${podKey(pod)} has no place.`,
-      { about: `pod/${cluster.name}/${podKey(pod)}`, says: pod.waits ?? 'pending' },
+      said('pods-pending.does-not-roll', { workload: workload.name, pod: podKey(pod) }),
+      {
+        about: `pod/${cluster.name}/${podKey(pod)}`,
+        ...quoted('pod-waits', pod.waits ?? 'pending'),
+      },
       whole,
     )
   return permanent(
     'rollout-stalled',
-    `${workload.name} does not roll out.`,
-    ...(pod ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, says: podState(pod) }] : []),
+    said('rollout-stalled', { workload: workload.name }),
+    ...(pod
+      ? [{ about: `pod/${cluster.name}/${podKey(pod)}`, ...quoted('pod-state', podState(pod)) }]
+      : []),
     whole,
   )
 }
@@ -75,11 +86,14 @@ export const rolloutAwait: Behaviour<'rollout.await'> = {
             one.name === op.args.name,
         )
         if (!workload)
-          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name} any more.`)
+          return permanent(
+            'workload-gone',
+            said('workload-gone.there-no-any', { kind: op.args.kind, name: op.args.name }),
+          )
         if (isRolledOut(cluster, workload))
           return workload.kind === 'CronJob'
-            ? 'scheduled'
-            : `${podsOf(cluster, workload).length} pods ready`
+            ? said('scheduled')
+            : said('pods-ready', { podsCount: podsOf(cluster, workload).length })
         const since = Math.max(workload.progressedAt ?? 0, op.startedAt)
         if (
           sim.now - since >
@@ -117,7 +131,10 @@ export const workloadRestart: Behaviour<'workload.restart'> = {
             one.name === op.args.name,
         )
         if (!workload)
-          return permanent('workload-gone', `There is no ${op.args.kind} ${op.args.name}.`)
+          return permanent(
+            'workload-gone',
+            said('workload-gone.there-no', { kind: op.args.kind, name: op.args.name }),
+          )
         const stamped = withFields(
           manifestOf(workload),
           [],
@@ -130,7 +147,7 @@ export const workloadRestart: Behaviour<'workload.restart'> = {
         )
         store(sim, cluster, stamped)
         settle(sim, cluster, [stamped])
-        return 'a new revision of the same template'
+        return said('new-revision-same')
       },
     },
   ],

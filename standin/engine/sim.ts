@@ -1,5 +1,6 @@
 /** What behaviours of the simulated outside can see and do. */
 
+import type { Said } from '../../core/contract'
 import type { ArgsOf, ResultOf, VerbName } from '../../core/contract'
 import type { Cluster, Fault, World, Site, OperationFailure, Operation, SimEvent } from '../world'
 
@@ -26,7 +27,7 @@ export interface Sim {
   schedule(delayMs: number, event: Later): void
   touch(slice: string): void
 }
-type Seen = string | OperationFailure | { readonly again: number } | undefined
+type Seen = Said | OperationFailure | { readonly again: number } | undefined
 
 /** One stage of a command: its median duration, and what happens when that has passed. */
 export interface Stage<Args> {

@@ -20,6 +20,8 @@ import { powerEvent, watchAgents } from '../sites/power'
 import { lookAtTraffic } from '../traffic/flows'
 import { settleFronts } from '../traffic/fronts'
 import type { AnyBehaviour, Later, Sim, Snapshot } from './sim'
+import { said } from './says'
+import { quoted } from '../../core/contract'
 
 const isFailure = (value: unknown): value is OperationFailure =>
   typeof value === 'object' && value !== null && 'class' in value
@@ -143,9 +145,9 @@ export class Simulator implements Sim {
     }
     this.operations.set(key, op)
     const behaviour = behaviourOf(verb)
-    if (!read.ok) this.end(op, null, permanent(read.reason, read.says))
+    if (!read.ok) this.end(op, null, permanent(read.reason, quoted(read.reason, read.says)))
     else if (!behaviour)
-      this.end(op, null, permanent('unknown-verb', `There is no command ${verb} here.`))
+      this.end(op, null, permanent('unknown-verb', said('unknown-verb', { verb })))
     else this.enterStage(op, behaviour)
   }
 
@@ -312,7 +314,7 @@ export class Simulator implements Sim {
       this.end(op, null, seen)
       return
     }
-    if (typeof seen === 'object') {
+    if (seen && 'again' in seen) {
       this.queue.push({
         at: this.clock + seen.again * 1000,
         seq: this.seq++,
@@ -321,8 +323,8 @@ export class Simulator implements Sim {
       })
       return
     }
-    if (typeof seen === 'string') {
-      op.evidence.push({ at: this.clock, says: seen })
+    if (seen) {
+      op.evidence.push({ at: this.clock, ...seen })
       this.moved.add(op)
     }
     op.stage++

@@ -3,6 +3,7 @@ import type { BoxFacts, MachineReport, MeteredThing, SiteReport } from '../../co
 import type { Simulator } from '../engine/simulator'
 import { isoTime } from '../../core/units'
 import type { Machine, Site } from '../site-state'
+import { said } from './says'
 
 export const machineReport = (machine: Machine): MachineReport => ({
   name: machine.name,
@@ -66,12 +67,12 @@ export function credentialAnswer(
   fingerprint: string,
 ): { readonly good: boolean; readonly says: string } {
   const site = sim.site(siteName)
-  if (!site) return { good: false, says: `${siteName} is not there` }
+  if (!site) return { good: false, ...said('not-there', { siteName }) }
   const credential = site.credentials.find((other) => other.fingerprint === fingerprint)
-  if (!credential) return { good: false, says: 'refused: not known' }
+  if (!credential) return { good: false, ...said('refused-not-known') }
   return credential.until > sim.now
-    ? { good: true, says: 'accepted' }
-    : { good: false, says: `refused: ended ${isoTime(credential.until).slice(0, 10)}` }
+    ? { good: true, ...said('accepted') }
+    : { good: false, ...said('refused-ended', { isoTime: isoTime(credential.until).slice(0, 10) }) }
 }
 
 /** What a machine that stands there finds when a script is run on it; null if nothing runs on it. */

@@ -1,9 +1,11 @@
 /** Addresses at a site: held statically, leased by DHCP, given back. An address given out is gone. */
+import type { Said } from '../../core/contract'
 import { formatAddress, parseRange, type Range } from '../../core/addresses'
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { HeldAddress, Network, OperationFailure, Site } from '../world'
+import { said } from './says'
 
 /** The addresses of a list as a set, handed on from each list to the one that replaces it. */
 const takenIn = new WeakMap<readonly HeldAddress[], Set<string>>()
@@ -92,9 +94,9 @@ export const addressHold: Behaviour<'address.hold'> = {
   stages: [
     {
       seconds: 4,
-      then: (sim, op): OperationFailure | string => {
+      then: (sim, op): OperationFailure | Said => {
         const site = sim.site(op.args.site)
-        if (!site) return permanent('no-site', `There is no site ${op.args.site}.`)
+        if (!site) return permanent('no-site', said('no-site', { site: op.args.site }))
         const wanted = op.args.addresses.map((item) => ({
           address: String(item['address']),
           network: String(item['network']),
@@ -103,15 +105,15 @@ export const addressHold: Behaviour<'address.hold'> = {
         for (const { address, network } of wanted) {
           const holder = site.addresses.find((held) => held.address === address)
           if (holder && holder.cluster !== op.args.cluster) {
-            return permanent('address-taken', `${address} is held for ${holder.for}.`, {
+            return permanent('address-taken', said('address-taken', { address, for: holder.for }), {
               about: `address/${site.name}/${address}`,
-              says: `held for ${holder.for}`,
+              ...said('held', { for: holder.for }),
             })
           }
           if (!site.networks.some((other) => other.name === network))
-            return permanent('no-network', `${site.name} has no network ${network}.`, {
+            return permanent('no-network', said('no-network', { site: site.name, network }), {
               about: `network/${site.name}/${network}`,
-              says: 'does not exist',
+              ...said('does-not-exist'),
             })
         }
         for (const { address, network, for: purpose } of wanted) {
@@ -125,8 +127,8 @@ export const addressHold: Behaviour<'address.hold'> = {
             })
         }
         return wanted.length === 1
-          ? `${wanted[0]?.address ?? ''} held`
-          : `${wanted.map((item) => item.address).join(', ')} held`
+          ? said('address', { address: wanted[0]?.address ?? '' })
+          : said('wanted', { wanted: wanted.map((item) => item.address) })
       },
     },
   ],
@@ -140,9 +142,9 @@ export const addressRelease: Behaviour<'address.release'> = {
       then: (sim, op) => {
         const site = sim.site(op.args.site)
         const gone = new Set(op.args.addresses)
-        if (!site) return 'nothing to release'
+        if (!site) return said('nothing-release')
         release(sim, site, (held) => gone.has(held.address) && held.how !== 'dhcp')
-        return `${gone.size === 1 ? [...gone].join('') : `${gone.size} addresses`} released`
+        return said('released', { size: gone.size, gone: [...gone] })
       },
     },
   ],

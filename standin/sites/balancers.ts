@@ -3,6 +3,7 @@
 import { parseAddress, parseRange } from '../../core/addresses'
 import { onSite } from './ground'
 import { permanent } from '../failures'
+import { said } from './says'
 
 export const inRange = (address: string, range: string): boolean => {
   const one = parseAddress(address)
@@ -20,16 +21,19 @@ export const inRange = (address: string, range: string): boolean => {
 export const balancerCreate = onSite<'balancer.create'>(20, (_sim, site, op) => {
   const name = op.args.name
   const about = `balancer/${site.name}/${name}`
-  if (site.balancers.some((other) => other.name === name)) return `${name} stands already`
+  if (site.balancers.some((other) => other.name === name)) return said('stands-already', { name })
   if (site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers)
     return permanent(
       'quota-balancers',
-      `${site.name} allows ${site.quotaBalancers} load balancers; all are in use.`,
+      said('quota-balancers', { site: site.name, quotaBalancers: site.quotaBalancers }),
       {
         about: `quota/${site.name}/balancers`,
-        says: `${site.balancers.length} of ${site.quotaBalancers} in use`,
+        ...said('balancers-in-use', {
+          balancersCount: site.balancers.length,
+          quotaBalancers: site.quotaBalancers,
+        }),
       },
-      { about, says: 'was not created' },
+      { about, ...said('not-created') },
     )
   site.balancers = [
     ...site.balancers,
@@ -41,12 +45,12 @@ export const balancerCreate = onSite<'balancer.create'>(20, (_sim, site, op) => 
       service: op.args.service,
     },
   ]
-  return `${name} answers at ${op.args.address}:${op.args.port || 443}`
+  return said('answers', { name, address: op.args.address, port: op.args.port || 443 })
 })
 
 export const balancerDelete = onSite<'balancer.delete'>(10, (_sim, site, op) => {
   site.balancers = site.balancers.filter((other) => other.name !== op.args.name)
-  return `${op.args.name} deleted`
+  return said('deleted', { name: op.args.name })
 })
 
 /** A connection from outside to the balancer’s address: it needs a way from that network to the nodes. */
@@ -55,9 +59,9 @@ export const frontTry = onSite<'front.try'>(
   (_sim, site, op) => {
     const balancer = site.balancers.find((other) => other.name === op.args.name)
     if (!balancer)
-      return permanent('balancer-gone', `There is no balancer ${op.args.name}.`, {
+      return permanent('balancer-gone', said('balancer-gone', { name: op.args.name }), {
         about: `balancer/${site.name}/${op.args.name}`,
-        says: 'does not exist',
+        ...said('does-not-exist'),
       })
     const front = site.networks.find((network) => inRange(balancer.address, network.range))
     const nodes = site.networks.find((network) => network.name === op.args.nodes)
@@ -73,15 +77,15 @@ export const frontTry = onSite<'front.try'>(
     if (!joined) {
       return permanent(
         'route-missing',
-        `Nothing answers at ${balancer.address}: ${front.name} has no route to ${nodes.name}.`,
-        { about: `route/${site.name}/${front.name}`, says: `no route to ${nodes.range}` },
+        said('route-missing', { address: balancer.address, front: front.name, nodes: nodes.name }),
+        { about: `route/${site.name}/${front.name}`, ...said('range', { range: nodes.range }) },
         {
           about: `balancer/${site.name}/${balancer.name}`,
-          says: 'no pool member answers, connection timed out after 5 s',
+          ...said('no-pool-member'),
         },
       )
     }
-    return `${balancer.address}:${balancer.port} answers`
+    return said('address-port', { address: balancer.address, port: balancer.port })
   },
   (_sim, op) => ({ answers: true, says: op.evidence.at(-1)?.says ?? '' }),
 )

@@ -1,5 +1,6 @@
 /** What a machine goes through when it boots: its address, its boot data, names and time. */
 
+import type { Said } from '../../core/contract'
 import type { ArgsOf, Failure as OperationFailure } from '../../core/contract'
 import { uniform } from '../engine/random'
 import type { Behaviour, Sim } from '../engine/sim'
@@ -10,32 +11,33 @@ import type { Operation } from '../world'
 import { leaseFrom, hold } from './addresses'
 import { withMachine, machineOf } from './machines'
 import { nameServersFor, namesAreAnswered, timeServersFor } from './surroundings'
+import { said } from './says'
 
 /** Gives a machine its address: the one it was made with, or a lease. */
-export function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure | string {
-  if (machine.address !== null) return `address ${machine.address}, held for it`
+export function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure | Said {
+  if (machine.address !== null) return said('address-held', { address: machine.address })
   const network = site.networks.find((other) => other.name === machine.network)
   if (network?.dhcpAnswers === false) {
     return permanent(
       'dhcp-silent',
-      `${machine.name} got no address: the DHCP server of ${machine.network} does not answer.`,
+      said('dhcp-silent', { machine: machine.name, network: machine.network }),
       {
         about: `network/${site.name}/${machine.network}`,
-        says: 'DHCP server: no offer within 60 s, six requests sent',
+        ...said('dhcp-server-no'),
       },
-      { about: `machine/${site.name}/${machine.name}`, says: 'has no address' },
+      { about: `machine/${site.name}/${machine.name}`, ...said('no-address') },
     )
   }
   const address = network ? leaseFrom(site, network) : null
   if (!network || address === null) {
     return permanent(
       'no-address',
-      `${machine.name} got no address on ${machine.network}.`,
+      said('no-address.got-no-address', { machine: machine.name, network: machine.network }),
       {
         about: `network/${site.name}/${machine.network}`,
-        says: `every address of ${network?.dhcp ?? network?.range ?? 'it'} is leased`,
+        ...said('every-address-leased', { dhcp: network?.dhcp ?? network?.range ?? 'it' }),
       },
-      { about: `machine/${site.name}/${machine.name}`, says: 'has no address' },
+      { about: `machine/${site.name}/${machine.name}`, ...said('no-address') },
     )
   }
   machine.address = address
@@ -46,7 +48,7 @@ export function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFa
     cluster: machine.cluster,
     how: 'dhcp',
   })
-  return `address ${address} by DHCP`
+  return said('address-dhcp', { address })
 }
 
 export type Boot = Operation<ArgsOf<'machine.boot'>>
@@ -65,29 +67,38 @@ export function bootDataFailure(
   if (site.bootData.limitBytes !== null && data.bytes > site.bootData.limitBytes)
     return permanent(
       'boot-data-large',
-      `The boot data of ${machine.name} is ${data.bytes} bytes; ${site.name} hands over at most ${site.bootData.limitBytes}.`,
-      { about: dataRef, says: 'refused by the machine service' },
-      { about, says: 'was not started' },
+      said('boot-data-large', {
+        machine: machine.name,
+        bytes: data.bytes,
+        site: site.name,
+        limitBytes: site.bootData.limitBytes,
+      }),
+      { about: dataRef, ...said('refused-machine-service') },
+      { about, ...said('not-started') },
     )
   if (site.bootDataCutAt !== null && data.bytes > site.bootDataCutAt) {
     const line = Math.max(1, Math.floor((data.lines * site.bootDataCutAt) / data.bytes))
     return permanent(
       'boot-data-malformed',
-      `cloud-init on ${machine.name} could not read its user-data: it ends in the middle of line ${line}.`,
+      said('boot-data-malformed', { machine: machine.name, line }),
       {
         about: dataRef,
-        says: `${site.bootDataCutAt} of ${data.bytes} bytes arrived; line ${line}: unexpected end of text`,
+        ...said('bytes-arrived-line', {
+          bootDataCutAt: site.bootDataCutAt,
+          bytes: data.bytes,
+          line,
+        }),
       },
-      { about, says: 'cloud-init stopped: no user, no key, no runtime' },
+      { about, ...said('cloud-init-stopped') },
     )
   }
   if (data.handed === 'inline') return null
   if (site.published.some((file) => file.digest === data.digest)) return null
   return permanent(
     'boot-data-missing',
-    `${machine.name} found no boot data behind its pointer.`,
-    { about: dataRef, says: 'not on the boot server' },
-    { about, says: 'cloud-init stopped' },
+    said('boot-data-missing', { machine: machine.name }),
+    { about: dataRef, ...said('not-boot-server') },
+    { about, ...said('cloud-init-off') },
   )
 }
 
@@ -104,16 +115,16 @@ export function namesFailure(
   const server = servers[0] ?? ''
   return permanent(
     'name-server',
-    `${machine.name} cannot resolve names: no answer from ${servers.join(', ')}.`,
+    said('name-server', { machine: machine.name, servers }),
     told.length > 0
-      ? { about: `name-server/${site.name}/${server}`, says: 'does not answer' }
+      ? { about: `name-server/${site.name}/${server}`, ...said('does-not-answer') }
       : {
           about: `network/${site.name}/${machine.network}`,
-          says: `hands out name server ${server}, which does not exist`,
+          ...said('hands-out-name', { server }),
         },
     {
       about: `machine/${site.name}/${machine.name}`,
-      says: `registry.${site.nameDomain}: no answer within 20 s; the node’s images cannot be pulled`,
+      ...said('registry-no-answer', { nameDomain: site.nameDomain }),
     },
   )
 }
@@ -132,7 +143,7 @@ export function firstBoot(
   op: Boot,
   site: Site,
   machine: Machine,
-): string | OperationFailure {
+): Said | OperationFailure {
   const fail = (failure: OperationFailure): OperationFailure => {
     machine.power = 'failed'
     sim.touch(`site:${site.name}`)
@@ -152,7 +163,7 @@ export function firstBoot(
     machine.skewSeconds === undefined
       ? 'clock set'
       : `clock not set: no time server answered, it is ${Math.round(machine.skewSeconds / 60)} min behind`
-  return `first boot done: ${fetched}root file system grown, host keys made, ${clock}`
+  return said('first-boot-done', { fetched, clock })
 }
 
 export const machineBoot: Behaviour<'machine.boot'> = {
@@ -162,7 +173,7 @@ export const machineBoot: Behaviour<'machine.boot'> = {
       then: withMachine((sim, site, machine) => {
         machine.power = 'starting'
         sim.touch(`site:${site.name}`)
-        return 'powered on'
+        return said('powered')
       }),
     },
     { seconds: 8, then: withMachine(takeAddress) },
@@ -178,21 +189,21 @@ export const machineBoot: Behaviour<'machine.boot'> = {
           `site/${site.name}`,
           `machine/${site.name}/${machine.name}`,
         ])
-        if (!fault) return 'container runtime started'
+        if (!fault) return said('container-runtime-started')
         machine.power = 'failed'
         sim.touch(`site:${site.name}`)
         return {
           class: fault.mode,
           reason: 'runtime-failed',
-          says: `The container runtime of ${machine.name} does not start.`,
+          ...said('runtime-failed', { machine: machine.name }),
           chain: [
             {
               about: `runtime/${site.name}/${machine.name}`,
-              says: 'exit 1: image store is not writable, its metadata is damaged',
+              ...said('exit-1-image'),
             },
             {
               about: `machine/${site.name}/${machine.name}`,
-              says: 'runs, but takes no containers',
+              ...said('runs-but-takes'),
             },
           ],
         }
@@ -204,7 +215,7 @@ export const machineBoot: Behaviour<'machine.boot'> = {
         machine.power = 'on'
         machine.agent = true
         sim.touch(`site:${site.name}`)
-        return 'node agent started'
+        return said('node-agent-started')
       }),
     },
   ],

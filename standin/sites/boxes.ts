@@ -1,4 +1,5 @@
 /** Boxes that stand somewhere already: installed from a boot server onto one of their disks, and cleared again. */
+import type { Said } from '../../core/contract'
 import { permanent } from '../failures'
 import type { ArgsOf } from '../../core/contract'
 import type { Behaviour } from '../engine/sim'
@@ -6,6 +7,7 @@ import type { Sim } from '../engine/sim'
 import type { Operation, OperationFailure } from '../world'
 import { hold } from './addresses'
 import { removeMachine } from './machines'
+import { said } from './says'
 
 type OfBox = Operation<{ readonly site: string; readonly name: string }>
 
@@ -25,46 +27,58 @@ const diskOf = (sim: Sim, op: Install) => {
   )
 }
 
-function startInstall(sim: Sim, op: Install): string | OperationFailure {
+function startInstall(sim: Sim, op: Install): Said | OperationFailure {
   const found = boxOf(sim, op)
   const about = `machine/${op.args.site}/${op.args.name}`
   if (!found)
-    return permanent('machine-gone', `There is no machine ${op.args.name} at ${op.args.site}.`, {
-      about,
-      says: 'does not exist',
-    })
+    return permanent(
+      'machine-gone',
+      said('machine-gone', { name: op.args.name, site: op.args.site }),
+      {
+        about,
+        ...said('does-not-exist'),
+      },
+    )
   const { site, box } = found
   if (box.usedBy !== null && box.usedBy !== op.args.cluster)
-    return permanent('machine-used', `${box.name} is in use by ${box.usedBy}.`, {
-      about,
-      says: `used by ${box.usedBy}`,
-    })
+    return permanent(
+      'machine-used',
+      said('machine-used.box-used-by', { box: box.name, usedBy: box.usedBy }),
+      {
+        about,
+        ...said('used', { usedBy: box.usedBy }),
+      },
+    )
   const release = op.args.release
   if (!site.images.some((image) => image.release === release)) {
     return permanent(
       'image-missing',
-      `${site.name} has no base image of ${release}.`,
-      { about: `image/${site.name}/${release}`, says: 'not found on the boot server' },
-      { about, says: 'was not installed' },
+      said('image-missing.site-release', { site: site.name, release }),
+      { about: `image/${site.name}/${release}`, ...said('not-found-boot') },
+      { about, ...said('not-installed') },
     )
   }
   const disk = diskOf(sim, op)
   if (!disk)
-    return permanent('disk-unknown', `${box.name} has no disk ${op.args.disk}.`, {
-      about,
-      says: 'disk not found',
-    })
+    return permanent(
+      'disk-unknown',
+      said('disk-unknown.no-disk', { box: box.name, disk: op.args.disk }),
+      {
+        about,
+        ...said('disk-not-found'),
+      },
+    )
   if (disk.holds !== null && op.args.wipe !== disk.identifier) {
     return permanent(
       'disk-holds-data',
-      `${disk.identifier} holds ${disk.holds}.`,
-      { about: `disk/${site.name}/${disk.identifier}`, says: `holds ${disk.holds}` },
-      { about, says: 'was not installed' },
+      said('disk-holds-data', { identifier: disk.identifier, holds: disk.holds }),
+      { about: `disk/${site.name}/${disk.identifier}`, ...said('holds', { holds: disk.holds }) },
+      { about, ...said('not-installed') },
     )
   }
   box.usedBy = op.args.cluster
   sim.touch(`site:${site.name}`)
-  return `booted from the boot server over ${op.args.card}`
+  return said('booted-from-boot', { card: op.args.card })
 }
 
 export const boxInstall: Behaviour<'box.install'> = {
@@ -74,10 +88,14 @@ export const boxInstall: Behaviour<'box.install'> = {
       seconds: 180,
       then: (sim, op) => {
         const disk = diskOf(sim, op)
-        if (!disk) return permanent('disk-unknown', `The disk ${op.args.disk} is gone.`)
+        if (!disk)
+          return permanent('disk-unknown', said('disk-unknown.disk-gone', { disk: op.args.disk }))
         disk.holds = `fern-base ${op.args.release}`
         sim.touch(`site:${op.args.site}`)
-        return `fern-base ${op.args.release} written to ${disk.identifier.split('/').pop() ?? disk.identifier}`
+        return said('fern-base-written', {
+          release: op.args.release,
+          split: disk.identifier.split('/').pop() ?? disk.identifier,
+        })
       },
     },
     {
@@ -121,7 +139,7 @@ export const boxInstall: Behaviour<'box.install'> = {
             how: 'static',
           })
         sim.touch(`site:${site.name}`)
-        return 'boot order set to the install disk'
+        return said('boot-order-set')
       },
     },
   ],
@@ -134,14 +152,14 @@ export const boxClear: Behaviour<'box.clear'> = {
       seconds: 50,
       then: (sim, op) => {
         const found = boxOf(sim, op)
-        if (!found) return 'nothing to clear'
+        if (!found) return said('nothing-clear')
         const { site, box } = found
         const machine = site.machines.find((other) => other.box === box.name)
         if (machine) removeMachine(sim, site, machine)
         for (const disk of box.disks) if (disk.holds?.startsWith('fern-base ')) disk.holds = null
         box.usedBy = null
         sim.touch(`site:${site.name}`)
-        return `${box.name} cleared and powered off`
+        return said('cleared-powered-off', { box: box.name })
       },
     },
   ],
@@ -158,15 +176,19 @@ export const boxTake: Behaviour<'box.take'> = {
         if (!found)
           return permanent(
             'machine-gone',
-            `There is no machine ${op.args.name} at ${op.args.site}.`,
-            { about, says: 'does not exist' },
+            said('machine-gone', { name: op.args.name, site: op.args.site }),
+            { about, ...said('does-not-exist') },
           )
         const { site, box } = found
         if (box.usedBy !== null && box.usedBy !== op.args.cluster)
-          return permanent('machine-used', `${box.name} is in use by ${box.usedBy}.`, {
-            about,
-            says: `used by ${box.usedBy}`,
-          })
+          return permanent(
+            'machine-used',
+            said('machine-used.box-used-by', { box: box.name, usedBy: box.usedBy }),
+            {
+              about,
+              ...said('used', { usedBy: box.usedBy }),
+            },
+          )
         const address = op.args.address
         box.usedBy = op.args.cluster
         if (!site.machines.some((machine) => machine.name === box.name)) {
@@ -203,7 +225,7 @@ export const boxTake: Behaviour<'box.take'> = {
             how: 'static',
           })
         sim.touch(`site:${site.name}`)
-        return `agent of ${op.args.release} set up on ${box.name}, traffic over ${op.args.card}`
+        return said('agent-set-up', { release: op.args.release, box: box.name, card: op.args.card })
       },
     },
   ],

@@ -3,6 +3,7 @@ import { formatAddress, parseAddress } from '../../core/addresses'
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Site } from '../world'
+import { said } from './says'
 
 /** The highest address, from the site’s first one down, that no other control plane has. */
 function addressFor(site: Site): string | null {
@@ -24,18 +25,17 @@ export const controlPlaneCreate: Behaviour<'controlplane.create'> = {
         const site = sim.site(op.args.site)
         const tier = site?.managedTiers.find((other) => other.tier === op.args.tier)
         if (!site || !tier)
-          return permanent(
-            'no-tier',
-            `${op.args.site} offers no control plane of tier ${op.args.tier}.`,
-            { about: `site/${op.args.site}`, says: 'tier not offered' },
-          )
+          return permanent('no-tier', said('no-tier', { site: op.args.site, tier: op.args.tier }), {
+            about: `site/${op.args.site}`,
+            ...said('tier-not-offered'),
+          })
         if (!site.controlPlanes.some((plane) => plane.cluster === op.args.cluster)) {
           const address = addressFor(site)
           if (address === null)
             return permanent(
               'no-address',
-              `${site.name} has no address for another control plane.`,
-              { about: `site/${site.name}`, says: 'no address left' },
+              said('no-address.no-address-another', { site: site.name }),
+              { about: `site/${site.name}`, ...said('no-address-left') },
             )
           site.controlPlanes = [
             ...site.controlPlanes,
@@ -48,13 +48,17 @@ export const controlPlaneCreate: Behaviour<'controlplane.create'> = {
           ]
         }
         sim.touch(`site:${site.name}`)
-        return `ordered, tier ${tier.tier}`
+        return said('ordered-tier', { tier: tier.tier })
       },
     },
     {
       seconds: 270,
       then: (sim, op) =>
-        `provided at ${sim.site(op.args.site)?.controlPlanes.find((plane) => plane.cluster === op.args.cluster)?.address ?? 'no address'}`,
+        said('provided', {
+          address:
+            sim.site(op.args.site)?.controlPlanes.find((plane) => plane.cluster === op.args.cluster)
+              ?.address ?? 'no address',
+        }),
     },
   ],
   result: (sim, op) => ({
@@ -68,10 +72,10 @@ export const controlPlaneDelete: Behaviour<'controlplane.delete'> = {
       seconds: 110,
       then: (sim, op) => {
         const site = sim.site(op.args.site)
-        if (!site) return 'nothing to delete'
+        if (!site) return said('nothing-delete')
         site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== op.args.cluster)
         sim.touch(`site:${site.name}`)
-        return 'control plane deleted'
+        return said('control-plane-deleted')
       },
     },
   ],

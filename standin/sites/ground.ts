@@ -1,4 +1,5 @@
 /** What people do to a site itself: its zones, hosts, sizes, networks, routes, services, quota, records and credentials. */
+import type { Said } from '../../core/contract'
 import type { ArgsOf, SiteReport, VerbName } from '../../core/contract'
 import { parseRange } from '../../core/addresses'
 import { permanent } from '../failures'
@@ -15,6 +16,7 @@ import type {
   Site,
   Size,
 } from '../world'
+import { said } from './says'
 
 /** Verbs whose whole work is at one site. */
 type SiteVerb = {
@@ -25,7 +27,7 @@ type Work<Name extends SiteVerb> = (
   sim: Sim,
   site: Site,
   op: Operation<ArgsOf<Name> & { readonly site: string }>,
-) => string | OperationFailure
+) => Said | OperationFailure
 
 /** A command on one site, carried out after a while; its effect is seen at once. */
 export const onSite = <Name extends SiteVerb>(
@@ -39,9 +41,9 @@ export const onSite = <Name extends SiteVerb>(
       then: (sim, op: Operation<ArgsOf<Name> & { readonly site: string }>) => {
         const site = sim.site(op.args.site)
         if (!site)
-          return permanent('no-site', `There is no site ${op.args.site}.`, {
+          return permanent('no-site', said('no-site', { site: op.args.site }), {
             about: `site/${op.args.site}`,
-            says: 'does not exist',
+            ...said('does-not-exist'),
           })
         sim.touch(`site:${site.name}`)
         return work(sim, site, op)
@@ -67,27 +69,32 @@ export const serviceRestart = onSite<'service.restart'>(45, (sim, site, op) => {
       )
       for (const other of site.networks)
         healed(sim, 'dhcp-silent', `network/${site.name}/${other.name}`)
-      return `DHCP of ${network ?? site.name} restarted, answers`
+      return said('dhcp-restarted-answers', { network: network ?? site.name })
     case 'time':
       site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: true }))
       healed(sim, 'time-silent', `site/${site.name}`)
-      return `${site.timeServers.map((server) => server.name).join(', ')} restarted, in step`
+      return said('restarted-step', { timeServers: site.timeServers.map((server) => server.name) })
     case 'names':
       site.nameServers = site.nameServers.map(({ address }) => ({ address, answers: true }))
-      return `${site.nameServers.map((server) => server.address).join(', ')} restarted, answers`
+      return said('restarted-answers', {
+        nameServers: site.nameServers.map((server) => server.address),
+      })
     case 'boot':
       site.bootDataCutAt = null
       healed(sim, 'boot-data-cut', `site/${site.name}`)
-      return 'boot data service restarted, hands over whole files'
+      return said('boot-data-service')
     default:
-      return permanent('no-service', `${site.name} has no service ${op.args.service}.`)
+      return permanent(
+        'no-service',
+        said('no-service', { site: site.name, service: op.args.service }),
+      )
   }
 })
 
 export const networkSet = onSite<'network.set'>(12, (sim, site, op) => {
   const given = op.args.network as Network | undefined
   if (!given?.name || !parseRange(given.range).ok)
-    return permanent('network-unreadable', 'The network lacks a name or a range.')
+    return permanent('network-unreadable', said('network-unreadable'))
   const known = site.networks.some((network) => network.name === given.name)
   // A server that is silent stays so: writing its range does not wake it.
   const was = site.networks.find((network) => network.name === given.name)
@@ -100,18 +107,23 @@ export const networkSet = onSite<'network.set'>(12, (sim, site, op) => {
     : [...site.networks, next]
   if (next.nameServer !== was?.nameServer)
     healed(sim, 'name-server-wrong', `network/${site.name}/${given.name}`)
-  return `${given.name} ${known ? 'set' : 'added'}: ${given.range}${given.dhcp === undefined ? '' : `, DHCP ${given.dhcp}`}`
+  return said('network-set', {
+    network: given.name,
+    known,
+    range: given.range,
+    dhcp: given.dhcp ?? null,
+  })
 })
 
 export const networkRemove = onSite<'network.remove'>(8, (_sim, site, op) => {
   const name = op.args.name
   if (site.addresses.some((address) => address.network === name))
-    return permanent('network-used', `${name} still has addresses that are held.`, {
+    return permanent('network-used', said('network-used', { name }), {
       about: `network/${site.name}/${name}`,
-      says: 'addresses are held in it',
+      ...said('addresses-held'),
     })
   site.networks = site.networks.filter((network) => network.name !== name)
-  return `${name} removed`
+  return said('name', { name })
 })
 
 export const routeAdd = onSite<'route.add'>(6, (sim, site, op) => {
@@ -119,37 +131,36 @@ export const routeAdd = onSite<'route.add'>(6, (sim, site, op) => {
   if (!site.routes.some((other) => other.network === route.network && other.to === route.to))
     site.routes = [...site.routes, route]
   healed(sim, 'route-missing', `network/${site.name}/${route.network}`)
-  return `${route.network} reaches ${route.to} by ${route.via}`
+  return said('reaches', { network: route.network, to: route.to, via: route.via })
 })
 
 export const routeRemove = onSite<'route.remove'>(6, (_sim, site, op) => {
   site.routes = site.routes.filter(
     (route) => route.network !== op.args.network || route.to !== op.args.to,
   )
-  return `route to ${op.args.to} removed`
+  return said('route-removed', { to: op.args.to })
 })
 
 /** A cloud’s people look at the wish and grant it, up to eight times what the account began with. */
 export const quotaAsk: Behaviour<'quota.ask'> = {
   stages: [
-    { seconds: 30, then: (_sim, op) => `request for ${op.args.cores} vCPU taken` },
+    { seconds: 30, then: (_sim, op) => said('request-vcpu-taken', { cores: op.args.cores }) },
     {
       seconds: 240,
       then: (sim, op) => {
         const site = sim.site(op.args.site)
         if (!site || site.quotaCores === null)
-          return permanent('no-quota', `${op.args.site} has no quota.`)
+          return permanent('no-quota', said('no-quota', { site: op.args.site }))
         const cores = op.args.cores
         if (cores > 768)
-          return permanent(
-            'quota-refused',
-            `${site.name} grants at most 768 vCPU to an account like this.`,
-            { about: `quota/${site.name}/cores`, says: `${cores} vCPU refused` },
-          )
+          return permanent('quota-refused', said('quota-refused', { site: site.name }), {
+            about: `quota/${site.name}/cores`,
+            ...said('vcpu-refused', { cores }),
+          })
         site.quotaCores = Math.max(site.quotaCores, cores)
         healed(sim, 'quota-lowered', `site/${site.name}`)
         sim.touch(`site:${site.name}`)
-        return `granted: ${site.quotaCores} vCPU`
+        return said('granted-vcpu', { quotaCores: site.quotaCores })
       },
     },
   ],
@@ -165,7 +176,7 @@ export const hostService = onSite<'host.service'>(20, (sim, site, op) => {
         healed(sim, 'hosts-out', `zone/${site.name}/${zone}`)
     for (const name of names) healed(sim, 'host-dies', `host/${site.name}/${name}`)
   }
-  return `${names.join(', ')} ${service === 'in' ? 'back in service' : 'taken out of service'}`
+  return said('names-service', { names, service })
 })
 
 /** Replaces a site’s own description: zones, hosts, sizes and figures, as they are given whole. */
@@ -176,17 +187,17 @@ export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
   const lost = site.hosts.filter((host) => !hosts.some((other) => other.name === host.name))
   const holding = lost.find((host) => site.machines.some((machine) => machine.host === host.name))
   if (holding)
-    return permanent('host-used', `${holding.name} still holds machines.`, {
+    return permanent('host-used', said('host-used', { holding: holding.name }), {
       about: `host/${site.name}/${holding.name}`,
-      says: 'holds machines',
+      ...said('holds-machines'),
     })
   const zone = site.zones.find(
     (other) => !zones.includes(other) && site.machines.some((machine) => machine.zone === other),
   )
   if (zone !== undefined)
-    return permanent('zone-used', `${zone} still holds machines.`, {
+    return permanent('zone-used', said('zone-used', { zone }), {
       about: `zone/${site.name}/${zone}`,
-      says: 'holds machines',
+      ...said('holds-machines'),
     })
   site.zones = [...zones]
   site.hosts = hosts.map((host) => ({
@@ -196,7 +207,11 @@ export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
   site.sizes = sizes.map((size) => ({ ...size, gpus: size.gpus ?? 0 }))
   site.overcommit = op.args.overcommit || 1
   site.reservePerZone = op.args.reservePerZone
-  return `${site.zones.length} zones, ${site.hosts.length} hosts, ${site.sizes.length} sizes`
+  return said('zones-hosts-sizes', {
+    zonesCount: site.zones.length,
+    hostsCount: site.hosts.length,
+    sizesCount: site.sizes.length,
+  })
 })
 
 /** A site as it was entered, with what only the stand-ins know of one. */
@@ -245,10 +260,14 @@ export const siteAdd: Behaviour<'site.add'> = {
       then: (sim, op) => {
         const name = op.args.name
         const given = op.args.definition
-        if (sim.site(name)) return `${name} stands already`
+        if (sim.site(name)) return said('stands-already', { name })
         sim.world.sites[name] = siteFrom(given, name, sim.now)
         sim.touch(`site:${name}`)
-        return `${name} entered: ${given.zones.length} zones, ${given.hosts.length} hosts`
+        return said('entered-zones-hosts', {
+          name,
+          zonesCount: given.zones.length,
+          hostsCount: given.hosts.length,
+        })
       },
     },
   ],
@@ -260,15 +279,15 @@ export const siteRemove: Behaviour<'site.remove'> = {
       seconds: 10,
       then: (sim, op) => {
         const site = sim.site(op.args.site)
-        if (!site) return 'nothing to remove'
+        if (!site) return said('nothing-remove')
         if (site.machines.length > 0 || site.controlPlanes.length > 0)
-          return permanent('site-used', `${site.name} still holds machines.`, {
+          return permanent('site-used', said('site-used', { site: site.name }), {
             about: `site/${site.name}`,
-            says: `${site.machines.length} machines`,
+            ...said('machines', { machinesCount: site.machines.length }),
           })
         delete sim.world.sites[site.name]
         sim.touch(`site:${site.name}`)
-        return `${site.name} removed`
+        return said('removed', { site: site.name })
       },
     },
   ],
@@ -281,7 +300,7 @@ export const recordsSet = onSite<'records.set'>(8, (_sim, site, op) => {
     ttl: Number(item['ttl'] ?? 3600),
     value: String(item['value']),
   }))
-  return `${site.records.length} records of ${site.nameDomain} served`
+  return said('records-served', { recordsCount: site.records.length, nameDomain: site.nameDomain })
 })
 
 /** A credential that its owner has told the site about. It holds at once. */
@@ -308,42 +327,17 @@ export const bootDataPublish = onSite<'bootdata.publish'>(6, (_sim, site, op) =>
     cluster: op.args.cluster,
   }
   site.published = [...site.published.filter((other) => other.name !== file.name), file]
-  return `${file.name}, ${file.bytes} bytes, on the boot server; SHA-256 ${file.digest.slice(0, 12)}…`
+  return said('bytes-boot-server', {
+    file: file.name,
+    bytes: file.bytes,
+    digest: file.digest.slice(0, 12),
+  })
 })
 
 export const bootDataWithdraw = onSite<'bootdata.withdraw'>(3, (_sim, site, op) => {
   const names = op.args.names
   site.published = site.published.filter((file) => !names.includes(file.name))
-  return `${names.length} files taken off the boot server`
-})
-
-export const orphanRemove = onSite<'orphan.remove'>(15, (_sim, site, op) => {
-  const items = op.args.items.map((item) => `${String(item['kind'])}/${String(item['name'])}`)
-  const has = (kind: string, name: string): boolean => items.includes(`${kind}/${name}`)
-  const before =
-    site.machines.length + site.disks.length + site.addresses.length + site.balancers.length
-  site.machines = site.machines.filter((machine) => !has('machine', machine.name))
-  site.disks = site.disks.filter(
-    (disk) => !has('disk', disk.name) && !(disk.machine !== null && has('machine', disk.machine)),
-  )
-  site.addresses = site.addresses.filter((address) => !has('address', address.address))
-  site.balancers = site.balancers.filter((balancer) => !has('balancer', balancer.name))
-  return `${before - site.machines.length - site.disks.length - site.addresses.length - site.balancers.length} things removed`
-})
-
-export const orphanAdopt = onSite<'orphan.adopt'>(5, (_sim, site, op) => {
-  const cluster = op.args.cluster
-  const name = op.args.name
-  site.disks = site.disks.map((disk) =>
-    op.args.kind === 'disk' && disk.name === name ? { ...disk, cluster } : disk,
-  )
-  site.addresses = site.addresses.map((address) =>
-    op.args.kind === 'address' && address.address === name ? { ...address, cluster } : address,
-  )
-  site.balancers = site.balancers.map((balancer) =>
-    op.args.kind === 'balancer' && balancer.name === name ? { ...balancer, cluster } : balancer,
-  )
-  return `${name} belongs to ${cluster} now`
+  return said('files-taken-off', { namesCount: names.length })
 })
 
 /** Machines that were put up somewhere: from now on the site knows them. */
@@ -356,17 +350,21 @@ export const boxAdd = onSite<'box.add'>(10, (_sim, site, op) => {
     ),
     ...boxes.map((box) => ({ ...box, usedBy: null })),
   ]
-  return `${boxes.map((box) => box.name).join(', ')} entered`
+  return said('entered', { boxes: boxes.map((box) => box.name) })
 })
 
 export const boxDrop = onSite<'box.drop'>(5, (_sim, site, op) => {
   const names = op.args.names
   const used = site.boxes.find((box) => names.includes(box.name) && box.usedBy !== null)
   if (used)
-    return permanent('machine-used', `${used.name} is in use by ${used.usedBy ?? ''}.`, {
-      about: `machine/${site.name}/${used.name}`,
-      says: 'in use',
-    })
+    return permanent(
+      'machine-used',
+      said('machine-used.use', { used: used.name, usedBy: used.usedBy ?? '' }),
+      {
+        about: `machine/${site.name}/${used.name}`,
+        ...said('use'),
+      },
+    )
   site.boxes = site.boxes.filter((box) => !names.includes(box.name))
-  return `${names.join(', ')} struck`
+  return said('struck', { names })
 })

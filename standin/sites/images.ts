@@ -3,6 +3,7 @@ import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { Operation, Site } from '../world'
+import { said } from './says'
 
 const siteOf = (sim: Sim, op: Operation<{ readonly site: string }>): Site | undefined =>
   sim.site(op.args.site)
@@ -13,21 +14,21 @@ export const imagePlace: Behaviour<'image.place'> = {
       seconds: 110,
       then: (sim, op) => {
         const site = siteOf(sim, op)
-        if (!site) return permanent('no-site', `There is no site ${op.args.site}.`)
+        if (!site) return permanent('no-site', said('no-site', { site: op.args.site }))
         if (!site.connected)
-          return permanent('no-route', `${site.name} cannot be reached from here.`, {
+          return permanent('no-route', said('no-route', { site: site.name }), {
             about: `site/${site.name}`,
-            says: 'no route to it',
+            ...said('cloud-init-off'),
           })
-        return `${op.args.name} ${op.args.release} fetched`
+        return said('fetched', { name: op.args.name, release: op.args.release })
       },
     },
-    { seconds: 25, then: () => 'digest verified' },
+    { seconds: 25, then: () => said('digest-verified') },
     {
       seconds: (sim, op) => 40 * (siteOf(sim, op)?.zones.length ?? 1),
       then: (sim, op) => {
         const site = siteOf(sim, op)
-        if (!site) return permanent('no-site', `There is no site ${op.args.site}.`)
+        if (!site) return permanent('no-site', said('no-site', { site: op.args.site }))
         const release = op.args.release
         if (!site.images.some((image) => image.release === release))
           site.images = [
@@ -40,7 +41,7 @@ export const imagePlace: Behaviour<'image.place'> = {
             },
           ]
         sim.touch(`site:${site.name}`)
-        return `copied to ${site.zones.join(', ')}`
+        return said('copied', { zones: site.zones })
       },
     },
   ],
@@ -52,10 +53,10 @@ export const imageRemove: Behaviour<'image.remove'> = {
       seconds: 10,
       then: (sim, op) => {
         const site = siteOf(sim, op)
-        if (!site) return 'nothing to remove'
+        if (!site) return said('nothing-remove')
         site.images = site.images.filter((image) => image.release !== op.args.release)
         sim.touch(`site:${site.name}`)
-        return `image of ${op.args.release} removed`
+        return said('image-removed', { release: op.args.release })
       },
     },
   ],

@@ -1,4 +1,5 @@
 /** Machines: placed on a host or bought from a cloud, cloned from a base image, booted, stopped, deleted. */
+import type { Said } from '../../core/contract'
 import { permanent, transient } from '../failures'
 import type { ArgsOf } from '../../core/contract'
 import type { Behaviour } from '../engine/sim'
@@ -7,6 +8,8 @@ import { forgetMachineFaults, store, strike, unavailable } from '../faults'
 import type { Host, Machine, Operation, OperationFailure, Site } from '../world'
 import { release } from './addresses'
 import { heardAgain, powerLost } from './power'
+import { said } from './says'
+import { saidOf } from '../../core/contract'
 
 /** Machines by name, of lists that were asked before: a list is replaced, never altered, when one comes or goes. */
 const byName = new WeakMap<readonly Machine[], ReadonlyMap<string, Machine>>()
@@ -33,9 +36,9 @@ export const machineOf = (
 }
 
 const gone = (op: OfMachine): OperationFailure =>
-  permanent('machine-gone', `There is no machine ${op.args.name} at ${op.args.site}.`, {
+  permanent('machine-gone', said('machine-gone', { name: op.args.name, site: op.args.site }), {
     about: `machine/${op.args.site}/${op.args.name}`,
-    says: 'does not exist',
+    ...said('does-not-exist'),
   })
 
 /**
@@ -48,14 +51,12 @@ function hostFor(
   cores: number,
   memoryBytes: number,
   apart: string | null,
-): { host: Host } | { says: string } {
+): { host: Host } | Said {
   const hosts = site.hosts.filter((host) => host.zone === zone && (host.service ?? 'in') === 'in')
   if (hosts.length === 0)
-    return {
-      says: site.hosts.some((host) => host.zone === zone)
-        ? `every host of ${zone} is out of service`
-        : `${zone} has no host`,
-    }
+    return site.hosts.some((host) => host.zone === zone)
+      ? said('every-host-out', { zone })
+      : said('no-host', { zone })
   const used = new Map(
     hosts.map((host) => [host.name, { cores: 0, memoryBytes: 0, groups: new Set<string>() }]),
   )
@@ -72,12 +73,14 @@ function hostFor(
   const zoneCores = hosts.reduce((sum, host) => sum + host.cores * site.overcommit, 0)
   const zoneUsed = hosts.reduce((sum, host) => sum + loadOf(host).cores, 0)
   if (zoneUsed + cores > zoneCores - kept)
-    return {
-      says: `${zone} has ${zoneCores - kept - zoneUsed} of ${cores} cores left after the failover reserve of ${site.reservePerZone} host`,
-    }
+    return said('cores-left-after', {
+      zone,
+      zoneCores: zoneCores - kept - zoneUsed,
+      cores,
+      reservePerZone: site.reservePerZone,
+    })
   const apartHosts = hosts.filter((host) => apart === null || !loadOf(host).groups.has(apart))
-  if (apartHosts.length === 0)
-    return { says: `every host of ${zone} holds a machine of the same control plane` }
+  if (apartHosts.length === 0) return said('every-host-holds', { zone })
   const roomy = apartHosts
     .filter(
       (host) =>
@@ -85,21 +88,19 @@ function hostFor(
         loadOf(host).memoryBytes + memoryBytes <= host.memoryBytes,
     )
     .sort((a, b) => loadOf(a).cores - loadOf(b).cores || (a.name < b.name ? -1 : 1))
-  return roomy[0]
-    ? { host: roomy[0] }
-    : { says: `no single host of ${zone} has ${cores} cores left` }
+  return roomy[0] ? { host: roomy[0] } : said('no-single-host', { zone, cores })
 }
 
 /** Everything that stands against making the machine, as the site itself finds it. */
-function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFailure | string {
+function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFailure | Said {
   const site = sim.site(op.args.site)
   const name = op.args.name
-  if (!site) return permanent('no-site', `There is no site ${op.args.site}.`)
+  if (!site) return permanent('no-site', said('no-site', { site: op.args.site }))
   const about = `machine/${site.name}/${name}`
   if (site.machines.some((machine) => machine.name === name))
-    return permanent('name-taken', `${site.name} has a machine ${name} already.`, {
+    return permanent('name-taken', said('name-taken', { site: site.name, name }), {
       about,
-      says: 'exists',
+      ...said('exists'),
     })
   const busy = unavailable(sim, site.name, name)
   if (busy) return busy
@@ -111,47 +112,50 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
   if (!image) {
     return permanent(
       'image-missing',
-      `${site.name} has no base image of ${wanted}.`,
-      { about: `image/${site.name}/${wanted}`, says: 'not found in the image store' },
-      { about, says: 'its root disk could not be cloned' },
+      said('image-missing.no-base-image', { site: site.name, wanted }),
+      { about: `image/${site.name}/${wanted}`, ...said('not-found-image') },
+      { about, ...said('root-disk-could') },
     )
   }
   if (!size || !size.zones.includes(zone))
     return permanent(
       'size-unknown',
-      `${site.name} does not offer ${op.args.size} in ${zone}.`,
-      { about: `size/${site.name}/${zone}/${op.args.size}`, says: 'not offered' },
-      { about, says: 'was not created' },
+      said('size-unknown', { site: site.name, size: op.args.size, zone }),
+      { about: `size/${site.name}/${zone}/${op.args.size}`, ...said('not-offered') },
+      { about, ...said('not-created') },
     )
   const stock = `${zone}/${size.name}`
   if (site.soldOut.includes(stock)) {
     strike(sim, 'no-stock', [`size/${site.name}/${stock}`])
     return permanent(
       'no-stock',
-      `${zone} has no ${size.name} left.`,
-      { about: `size/${site.name}/${stock}`, says: 'none in stock' },
-      { about, says: 'was not created' },
+      said('no-stock', { zone, size: size.name }),
+      { about: `size/${site.name}/${stock}`, ...said('none-stock') },
+      { about, ...said('not-created') },
     )
   }
   const used = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
   if (site.quotaCores !== null && used + size.cores > site.quotaCores) {
     return permanent(
       'quota',
-      `The quota of ${site.name} is ${site.quotaCores} vCPU; ${used} are in use.`,
+      said('quota', { site: site.name, quotaCores: site.quotaCores, used }),
       {
         about: `quota/${site.name}/cores`,
-        says: `${used} of ${site.quotaCores} vCPU in use, ${size.cores} asked for`,
+        ...said('vcpu-use-asked', { used, quotaCores: site.quotaCores, cores: size.cores }),
       },
-      { about, says: 'was not created' },
+      { about, ...said('not-created') },
     )
   }
   const rootDiskGb = op.args.rootDiskGb
   if (rootDiskGb < image.minimumDiskGb)
     return permanent(
       'disk-small',
-      `A root disk of ${rootDiskGb} GB is too small for ${image.name}.`,
-      { about: `image/${site.name}/${wanted}`, says: `needs ${image.minimumDiskGb} GB` },
-      { about, says: 'was not created' },
+      said('disk-small', { rootDiskGb, image: image.name }),
+      {
+        about: `image/${site.name}/${wanted}`,
+        ...said('needs-gb', { minimumDiskGb: image.minimumDiskGb }),
+      },
+      { about, ...said('not-created') },
     )
   const apart = op.args.apart
   const spot =
@@ -159,18 +163,18 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
   if ('says' in spot)
     return permanent(
       'no-room',
-      `No host takes ${name}: ${spot.says}.`,
-      { about: `zone/${site.name}/${zone}`, says: spot.says },
-      { about, says: 'was not placed' },
+      said('no-room', { name, spot: spot.says }),
+      { about: `zone/${site.name}/${zone}`, ...saidOf(spot) },
+      { about, ...said('not-placed') },
     )
   if (site.kind === 'hall') {
     const { usableGb, usedGb } = store(site, zone)
     if (usedGb + rootDiskGb > usableGb) {
       return permanent(
         'store-full',
-        `The disk store of ${zone} has ${usableGb - usedGb} GB left; ${name} needs ${rootDiskGb}.`,
-        { about: `store/${site.name}/${zone}`, says: `${usedGb} of ${usableGb} GB in use` },
-        { about, says: 'its root disk could not be cloned' },
+        said('store-full', { zone, usableGb: usableGb - usedGb, name, rootDiskGb }),
+        { about: `store/${site.name}/${zone}`, ...said('gb-use', { usedGb, usableGb }) },
+        { about, ...said('root-disk-could') },
       )
     }
   }
@@ -208,7 +212,7 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
     { name: `${name}-root`, sizeGb: rootDiskGb, machine: name, cluster, zone },
   ]
   sim.touch(`site:${site.name}`)
-  return spot.host ? `placed on ${spot.host.name}` : `created in ${zone}`
+  return spot.host ? said('placed', { host: spot.host.name }) : said('created', { zone })
 }
 
 export const machineCreate: Behaviour<'machine.create'> = {
@@ -218,7 +222,7 @@ export const machineCreate: Behaviour<'machine.create'> = {
       seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 50 : 90),
       then: (sim, op) =>
         machineOf(sim, op)
-          ? `disk of ${op.args.rootDiskGb} GB cloned from fern-base ${op.args.release}`
+          ? said('disk-gb-cloned', { rootDiskGb: op.args.rootDiskGb, release: op.args.release })
           : gone(op),
     },
   ],
@@ -233,8 +237,8 @@ export const machineCreate: Behaviour<'machine.create'> = {
 }
 
 export const withMachine =
-  (what: (sim: Sim, site: Site, machine: Machine) => string | OperationFailure | undefined) =>
-  (sim: Sim, op: OfMachine): string | OperationFailure | undefined => {
+  (what: (sim: Sim, site: Site, machine: Machine) => Said | OperationFailure | undefined) =>
+  (sim: Sim, op: OfMachine): Said | OperationFailure | undefined => {
     const found = machineOf(sim, op)
     return found ? what(sim, found.site, found.machine) : gone(op)
   }
@@ -259,24 +263,24 @@ export const machineRestart: Behaviour<'machine.restart'> = {
         )
           return permanent(
             'host-dead',
-            `${found.machine.name} stands on a dead host.`,
+            said('host-dead', { machine: found.machine.name }),
             {
               about: `host/${found.site.name}/${found.machine.host ?? ''}`,
-              says: 'does not answer',
+              ...said('does-not-answer'),
             },
             {
               about: `machine/${found.site.name}/${found.machine.name}`,
-              says: 'waits for another host',
+              ...said('waits-another-host'),
             },
           )
         // What took the power away in the first place still does.
         if (off)
-          return permanent('no-power', `${found.machine.name} does not come on.`, {
+          return permanent('no-power', said('no-power', { machine: found.machine.name }), {
             about: `machine/${found.site.name}/${found.machine.name}`,
-            says: 'power control: no answer from its supply',
+            ...said('power-control-no'),
           })
         if (found.machine.power !== 'off') powerLost(sim, found.site, found.machine)
-        return 'powered off'
+        return said('powered-off')
       },
     },
     {
@@ -290,7 +294,7 @@ export const machineRestart: Behaviour<'machine.restart'> = {
         sim.touch(`site:${found.site.name}`)
         if (found.machine.cluster) sim.touch(`cluster:${found.machine.cluster}`)
         heardAgain(sim, found.machine)
-        return 'started, node agent runs'
+        return said('started-node-agent')
       },
     },
   ],
@@ -302,11 +306,11 @@ export const machineStop: Behaviour<'machine.stop'> = {
       seconds: 8,
       then: (sim, op) => {
         const found = machineOf(sim, op)
-        if (!found) return 'nothing to stop'
+        if (!found) return said('nothing-stop')
         found.machine.power = 'off'
         found.machine.agent = false
         sim.touch(`site:${found.site.name}`)
-        return 'powered off'
+        return said('powered-off')
       },
     },
   ],
@@ -326,9 +330,12 @@ export const machineDelete: Behaviour<'machine.delete'> = {
       seconds: 30,
       then: (sim, op) => {
         const found = machineOf(sim, op)
-        if (!found) return 'nothing to delete'
+        if (!found) return said('nothing-delete')
         removeMachine(sim, found.site, found.machine)
-        return `${found.machine.name} and its disk of ${found.machine.diskGb} GB deleted`
+        return said('disk-gb-deleted', {
+          machine: found.machine.name,
+          diskGb: found.machine.diskGb,
+        })
       },
     },
   ],
@@ -340,8 +347,8 @@ export function agentOn(sim: Sim, siteName: unknown, name: unknown): Machine | O
   const machine = site?.machines.find((other) => other.name === name)
   if (machine?.agent && machine.power === 'on') return machine
   const about = `machine/${String(siteName)}/${String(name)}`
-  return transient('agent-down', `The node agent of ${String(name)} does not answer.`, {
+  return transient('agent-down', said('agent-down', { name: String(name) }), {
     about,
-    says: machine ? `power is ${machine.power}` : 'does not exist',
+    ...(machine ? said('power', { power: machine.power }) : said('does-not-exist')),
   })
 }

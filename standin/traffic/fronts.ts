@@ -4,6 +4,7 @@ import type { Sim } from '../engine/sim'
 import { list, record as fields, text } from '../cluster/manifests'
 import { record } from '../cluster/pods'
 import type { Balancer, Cluster, Manifest, Network, Site } from '../world'
+import { said } from './says'
 
 const nameOf = (cluster: Cluster, service: Manifest): string =>
   `${cluster.name}-${service.metadata.namespace ?? 'default'}-${service.metadata.name}`
@@ -19,7 +20,7 @@ function freeAddress(
 ): string | { readonly says: string } {
   const network = poolNetwork(site)
   const range = network ? parseRange(network.pool ?? network.range) : null
-  if (!network || !range?.ok) return { says: `${site.name} offers no virtual addresses` }
+  if (!network || !range?.ok) return { ...said('offers-no-virtual', { site: site.name }) }
   const mine = new Set(
     site.addresses
       .filter(
@@ -43,9 +44,9 @@ function freeAddress(
       wish.value.value < range.value.first ||
       wish.value.value > range.value.last
     )
-      return { says: `${asked} is not in the pool ${network.pool ?? network.range}` }
+      return { ...said('not-pool', { asked, pool: network.pool ?? network.range }) }
     return taken.has(formatAddress(wish.value))
-      ? { says: `${asked} is taken` }
+      ? { ...said('taken', { asked }) }
       : formatAddress(wish.value)
   }
   // The network’s own first and last address are nobody’s where the whole network is the pool.
@@ -57,7 +58,7 @@ function freeAddress(
     const address = formatAddress({ family: range.value.family, value })
     if (!taken.has(address)) return address
   }
-  return { says: `the pool ${network.pool ?? network.range} is full` }
+  return { ...said('pool-full', { pool: network.pool ?? network.range }) }
 }
 
 /** Brings the balancers of a cluster in line with its services: new ones get an address or wait, those of gone services go. */
@@ -94,7 +95,12 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
     if (site.balancers.some((one) => one.cluster === cluster.name && one.service === key)) continue
     const full = site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers
     const address = full
-      ? { says: `${site.name} allows ${site.quotaBalancers ?? 0} load balancers; all are in use` }
+      ? {
+          ...said('allows-load-balancers', {
+            site: site.name,
+            quotaBalancers: site.quotaBalancers ?? 0,
+          }),
+        }
       : freeAddress(site, cluster, text(fields(service['spec'])['loadBalancerIP']))
     if (typeof address !== 'string') {
       const { says: message } = address

@@ -6,16 +6,20 @@ import { record } from '../cluster/pods'
 import type { Behaviour } from '../engine/sim'
 import { onSite } from '../sites/ground'
 import type { FirewallRule, Manifest, Translation } from '../world'
+import { said } from './says'
 
 export const firewallSet = onSite<'firewall.set'>(7, (_sim, site, op) => {
   site.firewall = op.args.rules as unknown as readonly FirewallRule[]
   const on = site.firewall.filter((rule) => rule.enabled !== false).length
-  return `${site.firewall.length} rules in force at ${site.name}, ${on} of them on`
+  return said('rules-force-them', { firewallCount: site.firewall.length, site: site.name, on })
 })
 
 export const translationsSet = onSite<'translations.set'>(7, (_sim, site, op) => {
   site.translations = op.args.translations as unknown as readonly Translation[]
-  return `${site.translations.length} translations in force at ${site.name}`
+  return said('translations-force', {
+    translationsCount: site.translations.length,
+    site: site.name,
+  })
 })
 
 export const keepSourceSet: Behaviour<'keepsource.set'> = {
@@ -36,7 +40,10 @@ export const keepSourceSet: Behaviour<'keepsource.set'> = {
           `cluster/${cluster.name}`,
           `pods keep their addresses towards ${cluster.keepSource.join(', ') || 'nobody'}`,
         )
-        return `${cluster.nodes.length} nodes told: ${cluster.keepSource.join(', ') || 'none'}`
+        return said('nodes-told', {
+          nodesCount: cluster.nodes.length,
+          keepSource: cluster.keepSource.join(', ') || 'none',
+        })
       },
     },
   ],
@@ -59,10 +66,14 @@ export const routeWeights: Behaviour<'route.weights'> = {
         if ('class' in cluster) return cluster
         const route = routeNamed(cluster.objects, op.args.route)
         if (!route)
-          return permanent('route-gone', `There is no route ${op.args.route} in ${cluster.name}.`, {
-            about: `httproute/${cluster.name}/${op.args.route}`,
-            says: 'does not exist',
-          })
+          return permanent(
+            'route-gone',
+            said('route-gone', { route: op.args.route, cluster: cluster.name }),
+            {
+              about: `httproute/${cluster.name}/${op.args.route}`,
+              ...said('does-not-exist'),
+            },
+          )
         const weights = fields(op.args.weights)
         const at = op.args.rule
         const rules = list(fields(route['spec'])['rules']).map((rule, i) =>
@@ -81,9 +92,9 @@ export const routeWeights: Behaviour<'route.weights'> = {
           one === route ? { ...route, spec: { ...fields(route['spec']), rules } } : one,
         )
         sim.touch(`cluster:${cluster.name}`)
-        return Object.entries(weights)
-          .map(([name, weight]) => `${name} ${String(weight)}`)
-          .join(', ')
+        return said('weights-set', {
+          weights: Object.entries(weights).map(([name, weight]) => `${name} ${String(weight)}`),
+        })
       },
     },
   ],
@@ -121,15 +132,27 @@ export const trafficWatch: Behaviour<'traffic.watch'> = {
           }
         }
         const share = calls === 0 ? 0 : failures / calls
-        const says = `${Math.round(failures)} of ${Math.round(calls)} calls failed in ${op.args.overSeconds} s (${(100 * share).toFixed(1)} %)`
+        const counted = said('calls-failed', {
+          failures: Math.round(failures),
+          calls: Math.round(calls),
+          seconds: op.args.overSeconds,
+          percent: (100 * share).toFixed(1),
+        })
         const most = op.args.failures
         return share > most
           ? permanent(
               'guard',
-              `${services.join(', ')}: ${says}, more than the ${(100 * most).toFixed(1)} % allowed.`,
-              { about: `service/${cluster.name}/${services[0] ?? ''}`, says },
+              said('guard', {
+                services,
+                counted: counted.says,
+                percent: (100 * most).toFixed(1),
+              }),
+              {
+                about: `service/${cluster.name}/${services[0] ?? ''}`,
+                ...counted,
+              },
             )
-          : says
+          : counted
       },
     },
   ],

@@ -10,6 +10,8 @@ import type { Planned } from '../planned'
 import { reservationsAt } from '../planned'
 import type { MachineIntent } from './box-parts'
 import { set } from './box-parts'
+import { said } from './says'
+import { quoted, type Said } from '../../contract'
 
 export function checkCard(
   box: BoxView,
@@ -19,7 +21,12 @@ export function checkCard(
   if (box.cards.length < 2 && !machine.card) return []
   const field = `machines[${index}].card`
   const because: Fact[] = box.cards.map((card) => ({
-    says: `${card.name} (${card.mac}): ${card.network ?? card.address ?? 'no address'}${card.sharedWith ? `, an address that ${card.sharedWith} others hold too` : ''}`,
+    ...said('card', {
+      card: card.name,
+      mac: card.mac,
+      network: card.network ?? card.address ?? 'no address',
+      sharedWith: card.sharedWith,
+    }),
     source: 'address ledger',
   }))
   const good = box.cards.filter((card) => card.sharedWith === 0 && card.network !== null)
@@ -32,7 +39,7 @@ export function checkCard(
         level: 'stop',
         rule: 'card.chosen',
         field,
-        says: `${box.name} has ${box.cards.length} network cards. Choose the one the cluster’s traffic goes over.`,
+        ...said('card.chosen', { box: box.name, cardsCount: box.cards.length }),
         because,
         offers,
       },
@@ -44,7 +51,7 @@ export function checkCard(
         level: 'stop',
         rule: 'card.known',
         field,
-        says: `${box.name} has no network card ${machine.card}.`,
+        ...said('card.known', { box: box.name, card: machine.card }),
         because,
         offers,
       },
@@ -61,7 +68,11 @@ export function checkCard(
         level: 'stop',
         rule: 'card.shared',
         field,
-        says: `${card.name} has ${card.address ?? 'an address'}, which ${card.sharedWith} others hold too. Nodes could not tell each other apart.`,
+        ...said('card.shared', {
+          card: card.name,
+          address: card.address ?? 'an address',
+          sharedWith: card.sharedWith,
+        }),
         because,
         offers,
       },
@@ -129,9 +140,9 @@ export function checkAddress(
         level: 'stop',
         rule: 'address.inside',
         field,
-        says: `Nobody knows the inside address of ${box.name}. Say which one the nodes should reach it at; its script compares.`,
+        ...said('address.inside', { box: box.name }),
         because: box.cards.map((card) => ({
-          says: `${card.name}: ${card.address ?? 'no address known'}`,
+          ...said('card-address', { card: card.name, address: card.address ?? 'no address known' }),
           source: 'address ledger',
         })),
       },
@@ -147,22 +158,27 @@ export function checkAddress(
       : [{ says: `Use ${free}/${length}`, change: set(index, 'address', `${free}/${length}`) }]
   const because: Fact[] = [
     {
-      says: `${network.name}: ${network.range}, gateway ${network.gateway ?? 'none'}, DHCP ${network.dhcp ?? 'none'}`,
+      ...said('network', {
+        network: network.name,
+        range: network.range,
+        gateway: network.gateway ?? 'none',
+        dhcp: network.dhcp ?? 'none',
+      }),
       source: 'address ledger',
     },
   ]
-  const stop = (says: string): readonly RawFinding[] => [
-    { level: 'stop', rule: 'address.free', field, says, because, offers },
+  const stop = (objection: Said): readonly RawFinding[] => [
+    { level: 'stop', rule: 'address.free', field, ...objection, because, offers },
   ]
   if (!machine.address) {
     return free === undefined
-      ? stop(`${network.name} has no free static address.`)
+      ? stop(said('no-free-static', { network: network.name }))
       : [
           {
             level: 'note',
             rule: 'address.proposed',
             field,
-            says: `The lowest free address of ${network.name} is taken: ${free}.`,
+            ...said('address.proposed', { network: network.name, free }),
             because,
             offers,
           },
@@ -170,9 +186,16 @@ export function checkAddress(
   }
   const [alone = '', prefix] = machine.address.split('/')
   const block = prefix === undefined ? null : parseCidr(machine.address, { hostBits: true })
-  if (block && !block.ok) return stop(block.says)
+  if (block && !block.ok) return stop(quoted('address.unreadable', block.says))
   if (block?.ok && prefix !== length)
-    return stop(`${machine.address} says /${prefix ?? ''}; ${network.name} is a /${length}.`)
+    return stop(
+      said('address-prefix', {
+        address: machine.address,
+        prefix: prefix ?? '',
+        network: network.name,
+        length,
+      }),
+    )
   const objection = addressObjection(alone, network, taken)
   return objection === null ? [] : stop(objection)
 }

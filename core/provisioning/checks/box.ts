@@ -1,19 +1,20 @@
 /** Machines that exist already: the right box, disk, card and address. The wrong disk cannot be unwritten. */
+import type { Said } from '../../contract'
 import type { Fact, RawFinding } from '../../changes'
 import type { BoxView, DiskView } from '../../fleet'
-import { bytesText, listText, numberText } from '../../units'
 import { joinsBy } from '../join'
 import type { Check, Planned } from '../planned'
 import { reservationsAt } from '../planned'
 import { checkAddress, checkCard } from './box-address'
 import type { MachineIntent } from './box-parts'
 import { set } from './box-parts'
+import { said } from './says'
 
 /** The last part of an identifier, which is how people tell disks apart. */
 const shortName = (disk: DiskView): string => disk.identifier.split('/').pop() ?? disk.identifier
 
-const diskText = (disk: DiskView): string =>
-  `${disk.identifier}: ${numberText(disk.sizeGb)} GB, ${disk.removable ? 'removable, ' : ''}${disk.holds ?? 'blank'}, shows as ${disk.shownAs} today`
+const diskTold = ({ identifier, sizeGb, removable, holds, shownAs }: DiskView): Said =>
+  said('disk', { identifier, sizeGb, removable, holds, shownAs })
 
 /** The smallest fixed, blank disk that takes the base image. */
 export const bestDisk = (box: BoxView, minimumGb: number): DiskView | undefined =>
@@ -30,7 +31,7 @@ function checkDisk(
   const field = `machines[${index}].disk`
   const minimum = planned.release?.minimumRootDiskGb ?? 0
   const because: Fact[] = box.disks.map((disk) => ({
-    says: diskText(disk),
+    ...diskTold(disk),
     source: `${box.name}, disks`,
     at: planned.site?.observedAt ?? planned.view.now,
   }))
@@ -40,18 +41,15 @@ function checkDisk(
     : []
   const stop = (
     rule: string,
-    says: string,
+    objection: Said,
     more: RawFinding['offers'] = [],
   ): readonly RawFinding[] => [
-    { level: 'stop', rule, field, says, because, offers: [...offers, ...(more ?? [])] },
+    { level: 'stop', rule, field, ...objection, because, offers: [...offers, ...(more ?? [])] },
   ]
 
   if (machine.disk === undefined || machine.disk === '') {
     if (box.disks.length === 1 && best) return []
-    return stop(
-      'disk.chosen',
-      `${box.name} has ${box.disks.length} disks. Choose the one to install on.`,
-    )
+    return stop('disk.chosen', said('disk.chosen', { box: box.name, disksCount: box.disks.length }))
   }
   const disk = box.disks.find((other) => other.identifier === machine.disk)
   if (!disk) {
@@ -59,28 +57,28 @@ function checkDisk(
     if (shown && box.disks.length > 1) {
       return stop(
         'disk.stable',
-        `${machine.disk} is only today’s name: it is ${shortName(shown)} now and may be another disk after a restart. Give a stable identifier.`,
+        said('disk.stable', { disk: machine.disk, shortName: shortName(shown) }),
       )
     }
     if (shown) return []
-    return stop('disk.known', `${box.name} has no disk ${machine.disk}.`)
+    return stop('disk.known', said('disk.known', { box: box.name, disk: machine.disk }))
   }
   if (disk.removable)
-    return stop(
-      'disk.removable',
-      `${shortName(disk)} is removable. Whoever pulls it out takes the cluster with it.`,
-    )
+    return stop('disk.removable', said('disk.removable', { shortName: shortName(disk) }))
   if (disk.sizeGb < minimum)
     return stop(
       'disk.small',
-      `${shortName(disk)} has ${numberText(disk.sizeGb)} GB. Image ${planned.release?.baseImage ?? ''} needs ${minimum} GB.`,
+      said('disk.small', {
+        shortName: shortName(disk),
+        sizeGb: disk.sizeGb,
+        baseImage: planned.release?.baseImage ?? '',
+        minimum,
+      }),
     )
   if (disk.holds !== null && machine.wipe !== disk.identifier) {
-    return stop(
-      'disk.data',
-      `${shortName(disk)} holds ${disk.holds}. Installing would overwrite it.`,
-      [{ says: `Wipe ${shortName(disk)}`, change: set(index, 'wipe', disk.identifier) }],
-    )
+    return stop('disk.data', said('disk.data', { shortName: shortName(disk), holds: disk.holds }), [
+      { says: `Wipe ${shortName(disk)}`, change: set(index, 'wipe', disk.identifier) },
+    ])
   }
   if (machine.wipe !== undefined && machine.wipe !== '' && machine.wipe !== disk.identifier) {
     return [
@@ -88,7 +86,7 @@ function checkDisk(
         level: 'stop',
         rule: 'disk.wipe',
         field: `machines[${index}].wipe`,
-        says: `The draft says to wipe ${machine.wipe} and to install on ${disk.identifier}. Only the disk installed on can be wiped.`,
+        ...said('disk.wipe', { wipe: machine.wipe, identifier: disk.identifier }),
         because,
         offers: [
           {
@@ -105,7 +103,7 @@ function checkDisk(
         level: 'caution',
         rule: 'disk.wiped',
         field,
-        says: `${shortName(disk)} holds ${disk.holds}. All of it will be lost.`,
+        ...said('disk.wiped', { shortName: shortName(disk), holds: disk.holds }),
         because,
         offers,
       },
@@ -124,7 +122,7 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'machines.pools',
         field: 'machines',
-        says: 'The draft names machines and asks for pools, too. Raise it on the machines that stand there, or have the site make them.',
+        ...said('machines.pools'),
         because: [],
         offers: [
           {
@@ -145,8 +143,10 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'machines.site',
         field: 'machines',
-        says: `${site.name} makes its machines itself. Ask for pools instead of naming machines.`,
-        because: [{ says: `${site.name} is a ${site.kind}`, source: site.name }],
+        ...said('machines.site', { site: site.name }),
+        because: [
+          { ...said('site-kind', { site: site.name, kind: site.kind }), source: site.name },
+        ],
         offers: [
           {
             says: 'Leave the machines out',
@@ -172,9 +172,14 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'machines.none',
         field: 'machines',
-        says: `No machine of ${site.name} is chosen.`,
+        ...said('machines.none', { site: site.name }),
         because: site.boxes.map((other) => ({
-          says: `${other.name}: ${other.cores} cores, ${bytesText(other.memoryBytes)}, ${other.usedBy === null ? 'free' : `used by ${other.usedBy}`}`,
+          ...said('machine', {
+            other: other.name,
+            cores: other.cores,
+            memoryBytes: other.memoryBytes,
+            usedBy: other.usedBy,
+          }),
           source: site.name,
           at: site.observedAt,
         })),
@@ -205,13 +210,12 @@ export const checkBoxes: Check = (planned) => {
           level: 'stop',
           rule: 'machine.known',
           field,
-          says:
-            machine.machine === ''
-              ? 'No machine is chosen.'
-              : `${site.name} has no machine ${machine.machine}.`,
+          ...(machine.machine === ''
+            ? said('machine.known.no-machine-chosen')
+            : said('machine.known.no-machine', { site: site.name, machine: machine.machine })),
           because: [
             {
-              says: `machines: ${listText(site.boxes.map((other) => other.name)) || 'none'}`,
+              ...said('machines', { boxes: site.boxes.map((other) => other.name) }),
               source: site.name,
               at: site.observedAt,
             },
@@ -225,7 +229,7 @@ export const checkBoxes: Check = (planned) => {
           level: 'stop',
           rule: 'machine.twice',
           field,
-          says: `${box.name} is named twice.`,
+          ...said('machine.twice', { box: box.name }),
           because: [],
           offers,
         },
@@ -239,13 +243,12 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'machine.free',
         field,
-        says:
-          box.usedBy === null
-            ? `${box.name} is reserved by a running change.`
-            : `${box.name} is in use by ${box.usedBy}.`,
+        ...(box.usedBy === null
+          ? said('machine.free.reserved-running-change', { box: box.name })
+          : said('machine.free.in-use', { box: box.name, usedBy: box.usedBy })),
         because: [
           {
-            says: box.usedBy === null ? 'reserved' : `used by ${box.usedBy}`,
+            ...(box.usedBy === null ? said('reserved') : said('used', { usedBy: box.usedBy })),
             source: site.name,
             at: site.observedAt,
           },
@@ -258,11 +261,10 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'node.name',
         field: `machines[${index}].nodeName`,
-        says:
-          machine.nodeName === ''
-            ? 'The node has no name yet.'
-            : `“${machine.nodeName}” is no valid node name.`,
-        because: [{ says: 'a node name is a DNS subdomain', source: 'RFC 1123' }],
+        ...(machine.nodeName === ''
+          ? said('node.name.node-no-name')
+          : said('node.name.no-valid-node', { nodeName: machine.nodeName })),
+        because: [{ ...said('node-name-dns'), source: 'RFC 1123' }],
         offers: [
           {
             says: `Call it ${intent.name || 'node'}-${String.fromCharCode(97 + (index % 26))}`,
@@ -280,10 +282,14 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'machine.architecture',
         field,
-        says: `${box.name} is ${box.arch}; ${planned.release.version} is not built for it.`,
+        ...said('machine.architecture', {
+          box: box.name,
+          arch: box.arch,
+          version: planned.release.version,
+        }),
         because: [
           {
-            says: `built for ${listText(planned.release.architectures)}`,
+            ...said('built', { architectures: planned.release.architectures }),
             source: 'release catalogue',
           },
         ],
@@ -295,10 +301,20 @@ export const checkBoxes: Check = (planned) => {
         level: 'stop',
         rule: 'machine.image',
         field,
-        says: `${box.name} is ${box.arch}; the image of ${image.release} at ${site.name} is for ${image.arch}. It would not boot.`,
+        ...said('machine.image', {
+          box: box.name,
+          arch: box.arch,
+          release: image.release,
+          site: site.name,
+          imageArch: image.arch,
+        }),
         because: [
           {
-            says: `${image.name} ${image.release}: ${image.arch}`,
+            ...said('image-release-arch', {
+              image: image.name,
+              release: image.release,
+              arch: image.arch,
+            }),
             source: site.name,
             at: site.observedAt,
           },

@@ -1,9 +1,11 @@
 /** Name, site, release: what the cluster is called, where it stands and what it runs. */
+import { quoted } from '../../contract'
 import type { Fact, RawFinding } from '../../changes'
 import type { ImageView } from '../../fleet'
 import { isUnsupported, newestFirst, supportDaysLeft } from '../../releases'
-import { compareReleases, listText, minorLine } from '../../units'
+import { compareReleases, minorLine } from '../../units'
 import type { Check, Planned } from '../planned'
+import { said } from './says'
 
 /** A DNS label as RFC 1123 has it: lower-case letters, digits and inner dashes, at most 63. */
 const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
@@ -30,7 +32,7 @@ function freeName(wish: string, taken: ReadonlySet<string>): string {
 export const checkName: Check = ({ intent, view }) => {
   const because: Fact[] = [
     {
-      says: 'A cluster name is a DNS label: 1 to 63 of a–z, 0–9 and inner dashes.',
+      ...said('cluster-name-dns'),
       source: 'RFC 1123',
     },
   ]
@@ -41,10 +43,9 @@ export const checkName: Check = ({ intent, view }) => {
         level: 'stop',
         rule: 'name.label',
         field: 'name',
-        says:
-          intent.name === ''
-            ? 'The cluster has no name yet.'
-            : `“${intent.name}” is no valid name. Use a–z, 0–9 and inner dashes, at most 63.`,
+        ...(intent.name === ''
+          ? said('name.label.cluster-no-name')
+          : said('name.label.no-valid-name', { name: intent.name })),
         because,
         offers: fixed === '' ? [] : [rename(fixed)],
       },
@@ -61,12 +62,16 @@ export const checkName: Check = ({ intent, view }) => {
       level: 'stop',
       rule: 'name.taken',
       field: 'name',
-      says: `The name ${intent.name} is taken${holder ? ` by the cluster at ${holder.site}` : ' by a running change'}.`,
+      ...said('name.taken', { name: intent.name, site: holder?.site ?? null }),
       because: [
         {
-          says: holder
-            ? `${holder.name} stands at ${holder.site}, release ${holder.release}`
-            : 'reserved by a running change',
+          ...(holder
+            ? said('stands-release', {
+                holder: holder.name,
+                site: holder.site,
+                release: holder.release,
+              })
+            : said('reserved-running-change')),
           source: 'register of clusters',
         },
       ],
@@ -82,14 +87,13 @@ export const checkSite: Check = ({ intent, site, view }) => {
         level: 'stop',
         rule: 'site.known',
         field: 'site',
-        says:
-          intent.site === ''
-            ? 'No site is chosen yet.'
-            : `There is no site ${intent.site}. Known: ${listText(
-                view.sites.map((other) => other.name),
-                8,
-              )}.`,
-        because: [{ says: `${view.sites.length} sites are known`, source: 'fleet' }],
+        ...(intent.site === ''
+          ? said('site.known.no-site-chosen')
+          : said('site.known.there-no-site', {
+              site: intent.site,
+              sites: view.sites.map((other) => other.name),
+            })),
+        because: [{ ...said('sites-known', { sitesCount: view.sites.length }), source: 'fleet' }],
       },
     ]
   }
@@ -100,10 +104,10 @@ export const checkSite: Check = ({ intent, site, view }) => {
         level: 'stop',
         rule: 'control-plane.managed',
         field: 'controlPlane.kind',
-        says: `${site.name} runs no managed control planes. Bring your own: 1 or 3 machines.`,
+        ...said('control-plane.managed', { site: site.name }),
         because: [
           {
-            says: `${site.name} is ${site.kind === 'edge' ? 'an edge box' : 'a hall'}`,
+            ...said('site-kind-own', { site: site.name, kind: site.kind }),
             source: site.name,
             at: site.observedAt,
           },
@@ -170,10 +174,10 @@ export const checkImage: Check = (planned) => {
       level: 'stop',
       rule: 'image.present',
       field: 'release',
-      says: `${site.name} holds no base image of ${release.version}. Its machines could not start.`,
+      ...said('image.present', { site: site.name, version: release.version }),
       because: [
         {
-          says: `images held: ${listText(site.images.map((image) => image.release)) || 'none'}`,
+          ...said('images-held', { images: site.images.map((image) => image.release) }),
           source: site.name,
           at: site.observedAt,
         },
@@ -206,12 +210,14 @@ export const checkRelease: Check = (planned) => {
         level: 'stop',
         rule: 'release.available',
         field: 'release',
-        says:
-          intent.release === ''
-            ? 'No release is chosen yet.'
-            : `The catalogue has no release ${intent.release}.`,
+        ...(intent.release === ''
+          ? said('release.available.no-release-chosen')
+          : said('release.available.catalogue-no-release', { release: intent.release })),
         because: [
-          { says: `${view.catalogue.length} releases are listed`, source: 'release catalogue' },
+          {
+            ...said('releases-listed', { catalogueCount: view.catalogue.length }),
+            source: 'release catalogue',
+          },
         ],
         offers,
       },
@@ -223,8 +229,8 @@ export const checkRelease: Check = (planned) => {
       level: 'stop',
       rule: 'release.withdrawn',
       field: 'release',
-      says: `${release.version} was withdrawn: ${release.withdrawn}`,
-      because: [{ says: release.withdrawn, source: 'release catalogue' }],
+      ...said('release.withdrawn', { version: release.version, withdrawn: release.withdrawn }),
+      because: [{ ...quoted('withdrawn', release.withdrawn), source: 'release catalogue' }],
       offers,
     })
   }
@@ -233,9 +239,13 @@ export const checkRelease: Check = (planned) => {
       level: 'stop',
       rule: 'release.architecture',
       field: 'release',
-      says: `${release.version} is not built for ${site.arch}, which the machines of ${site.name} are.`,
+      ...said('release.architecture', {
+        version: release.version,
+        arch: site.arch,
+        site: site.name,
+      }),
       because: [
-        { says: `built for ${listText(release.architectures)}`, source: 'release catalogue' },
+        { ...said('built', { architectures: release.architectures }), source: 'release catalogue' },
       ],
       offers,
     })
@@ -245,10 +255,13 @@ export const checkRelease: Check = (planned) => {
       level: 'caution',
       rule: 'release.support',
       field: 'release',
-      says: `Support for ${release.version} ended on ${release.endOfSupport}. It gets no more fixes.`,
+      ...said('release.support', { version: release.version, endOfSupport: release.endOfSupport }),
       because: [
         {
-          says: `end of support ${release.endOfSupport}, ${-supportDaysLeft(release, view.now)} days ago`,
+          ...said('end-support-days', {
+            endOfSupport: release.endOfSupport,
+            supportDaysLeft: -supportDaysLeft(release, view.now),
+          }),
           source: 'release catalogue',
         },
       ],

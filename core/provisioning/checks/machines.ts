@@ -2,9 +2,10 @@
 import type { RawFinding } from '../../changes'
 import { quorum, toleratedLosses } from '../../sizing'
 import type { SiteView } from '../../fleet'
-import { countText, GiB, listText, numberText } from '../../units'
+import { countText, GiB, listText } from '../../units'
 import type { Check, PlannedMachine } from '../planned'
 import { controlPlanePool, startCount } from '../planned'
+import { said } from './says'
 
 const pointer = (field: string): string =>
   `/${field.replace(/\[(\d+)\]/g, '/$1').replace(/\./g, '/')}`
@@ -58,9 +59,9 @@ export const checkZones: Check = ({ intent, site }) => {
         level: 'stop',
         rule: 'zone.known',
         field,
-        says: `${site.name} has no zone ${listText(unknown)}. Its zones: ${listText(site.zones)}.`,
+        ...said('zone.known', { site: site.name, unknown, zones: site.zones }),
         because: [
-          { says: `zones ${listText(site.zones)}`, source: site.name, at: site.observedAt },
+          { ...said('zones', { zones: site.zones }), source: site.name, at: site.observedAt },
         ],
         offers: [
           {
@@ -88,13 +89,12 @@ export const checkSizes: Check = ({ machines, site }) => {
         level: 'stop',
         rule: 'size.offered',
         field,
-        says:
-          first.size === ''
-            ? `No machine size is chosen for ${first.pool}.`
-            : `${site.name} offers no size ${first.size}.`,
+        ...(first.size === ''
+          ? said('size.offered.no-machine-size', { pool: first.pool })
+          : said('size.offered.offers-no-size', { site: site.name, size: first.size })),
         because: [
           {
-            says: `sizes offered: ${listText(site.sizes.map((size) => size.name))}`,
+            ...said('sizes-offered', { sizes: site.sizes.map((size) => size.name) }),
             source: site.name,
             at: site.observedAt,
           },
@@ -119,14 +119,14 @@ export const checkSizes: Check = ({ machines, site }) => {
       level: 'stop',
       rule: without.length ? 'size.zone' : 'size.stock',
       field,
-      says: without.length
-        ? `${first.size} is not offered in ${listText(without)}.`
-        : `${listText(empty)} has no ${first.size} left.`,
+      ...(without.length
+        ? said('not-offered', { size: first.size, without })
+        : said('no-left', { empty, size: first.size })),
       because: [
         {
-          says: without.length
-            ? `${first.size} is offered in ${listText(offered.zones)}`
-            : `last answer of ${site.name}: none in stock`,
+          ...(without.length
+            ? said('offered', { size: first.size, zones: offered.zones })
+            : said('last-answer-none', { site: site.name })),
           source: site.name,
           at: site.observedAt,
         },
@@ -160,10 +160,20 @@ export const checkRootDisks: Check = ({ machines, release, site }) => {
       level: 'stop',
       rule: 'root-disk.minimum',
       field: `${group}.rootDiskGb`,
-      says: `Root disk of ${first.pool === controlPlanePool ? 'the control plane' : `pool ${first.pool}`} is ${numberText(first.rootDiskGb)} GB. Image ${release.baseImage} ${release.version} needs ${release.minimumRootDiskGb} GB. Set it to ${release.minimumRootDiskGb} GB or more.`,
+      ...said('root-disk.minimum', {
+        pool: first.pool,
+        rootDiskGb: first.rootDiskGb,
+        baseImage: release.baseImage,
+        version: release.version,
+        minimumRootDiskGb: release.minimumRootDiskGb,
+      }),
       because: [
         {
-          says: `${release.baseImage} ${release.version}: at least ${release.minimumRootDiskGb} GB`,
+          ...said('image-minimum', {
+            baseImage: release.baseImage,
+            version: release.version,
+            minimumRootDiskGb: release.minimumRootDiskGb,
+          }),
           source: 'release catalogue',
         },
       ],
@@ -201,7 +211,7 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
       level: 'stop',
       rule: 'control-plane.count',
       field,
-      says: 'A control plane needs at least one machine.',
+      ...said('control-plane.count'),
       because: [],
       offers: [setCount(most)],
     })
@@ -222,7 +232,7 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
         field,
         because: [
           {
-            says: `${count} members tolerate ${toleratedLosses(count)} losses`,
+            ...said('members-tolerate-losses', { count, toleratedLosses: toleratedLosses(count) }),
             source: 'majority rule',
           },
         ],
@@ -233,8 +243,8 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
         level: 'note',
         rule: 'control-plane.single',
         field,
-        says: 'One control-plane machine tolerates no loss.',
-        because: [{ says: '1 member tolerates 0 losses', source: 'majority rule' }],
+        ...said('control-plane.single'),
+        because: [{ ...said('single-member'), source: 'majority rule' }],
       })
     } else if (report && site.zones.length > 1) {
       const fatal = site.zones.filter((_, i) => report.survivesZoneLoss[i] === false)
@@ -243,10 +253,10 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
           level: 'caution',
           rule: 'control-plane.spread',
           field: 'controlPlane.zones',
-          says: `Losing ${listText(fatal)} alone would stop the control plane: most of its machines would be there.`,
+          ...said('control-plane.spread', { fatal }),
           because: [
             {
-              says: `${count} members, majority ${Math.floor(count / 2) + 1}`,
+              ...said('members-majority', { count, count2: Math.floor(count / 2) + 1 }),
               source: 'majority rule',
             },
           ],
@@ -267,8 +277,8 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
         level: 'stop',
         rule: 'control-plane.machines',
         field,
-        says: `The draft asks for ${countText(count, 'control-plane machine')} and gives that role to ${members}.`,
-        because: [{ says: `roles in machines: ${members} control-plane`, source: 'draft' }],
+        ...said('control-plane.machines', { count, members }),
+        because: [{ ...said('roles-machines-control', { members }), source: 'draft' }],
         offers: members > 0 ? [setCount(members)] : [],
       })
     }
@@ -281,8 +291,8 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
       level: 'stop',
       rule: 'workers.none',
       field: 'controlPlane.alsoWorkers',
-      says: 'No machine would run workloads: there is no worker, and control-plane machines are kept clear of them.',
-      because: [{ says: 'no pool, and no machine with the role worker', source: 'draft' }],
+      ...said('workers.none.no-machine-run'),
+      because: [{ ...said('no-pool-no'), source: 'draft' }],
       offers: [
         {
           says: 'Let control-plane machines run workloads',
@@ -303,19 +313,18 @@ export const checkPools: Check = ({ intent, site }) => {
         level: 'stop',
         rule: 'pool.name',
         field: `${field}.name`,
-        says:
-          pool.name === ''
-            ? 'A pool has no name.'
-            : `“${pool.name}” is no valid pool name. Use a–z, 0–9 and inner dashes, at most 40${pool.name === controlPlanePool ? '; control-plane is kept for the control plane' : ''}.`,
-        because: [{ says: 'Node names are made from it.', source: 'RFC 1123' }],
+        ...(pool.name === ''
+          ? said('pool.name.pool-no-name')
+          : said('pool.name.no-valid-pool', { pool: pool.name })),
+        because: [{ ...said('node-names-made'), source: 'RFC 1123' }],
       })
     } else if (intent.pools.findIndex((other) => other.name === pool.name) < i) {
       findings.push({
         level: 'stop',
         rule: 'pool.twice',
         field: `${field}.name`,
-        says: `Two pools are called ${pool.name}.`,
-        because: [{ says: 'pool names are unique in a cluster', source: 'draft' }],
+        ...said('pool.twice', { pool: pool.name }),
+        because: [{ ...said('pool-names-unique'), source: 'draft' }],
         offers: [
           {
             says: `Call this one ${pool.name}-${i + 1}`,
@@ -329,7 +338,7 @@ export const checkPools: Check = ({ intent, site }) => {
         level: 'stop',
         rule: 'pool.range',
         field: `${field}.range`,
-        says: `Pool ${pool.name} has a lower end of ${pool.range.min} and an upper end of ${pool.range.max}.`,
+        ...said('pool.range', { pool: pool.name, min: pool.range.min, max: pool.range.max }),
         because: [],
         offers: [
           {
@@ -344,8 +353,8 @@ export const checkPools: Check = ({ intent, site }) => {
         level: 'stop',
         rule: 'pool.spot',
         field: `${field}.lifetime`,
-        says: `${site.name} sells no spot machines.`,
-        because: [{ says: `${site.name} is own ground`, source: site.name }],
+        ...said('pool.spot', { site: site.name }),
+        because: [{ ...said('own-ground', { site: site.name }), source: site.name }],
         offers: [{ says: 'Use on-demand', change: put(`${field}.lifetime`, 'on-demand') }],
       })
     }
@@ -355,10 +364,10 @@ export const checkPools: Check = ({ intent, site }) => {
       level: 'stop',
       rule: 'pool.edge',
       field: 'pools',
-      says: `${site.name} makes no machines. Use the ones that stand there.`,
+      ...said('pool.edge', { site: site.name }),
       because: [
         {
-          says: `${countText(site.boxes.length, 'machine')} stand there`,
+          ...said('stand-there', { boxesCount: site.boxes.length }),
           source: site.name,
           at: site.observedAt,
         },
@@ -382,8 +391,8 @@ export const checkPools: Check = ({ intent, site }) => {
       level: 'stop',
       rule: 'workers.none',
       field: 'pools',
-      says: 'No machine would run workloads, not even the platform’s own pods. Add a pool with at least one node.',
-      because: [{ says: 'a managed control plane runs no pods', source: site.name }],
+      ...said('workers.none.no-machine-run-workloads'),
+      because: [{ ...said('managed-control-plane'), source: site.name }],
       offers:
         size && intent.pools.length === 0
           ? [

@@ -6,6 +6,7 @@ import { listText } from '../../units'
 import type { Check } from '../planned'
 import { at, patch } from './surroundings'
 import { leasesWanted } from './leases'
+import { said } from './says'
 
 /** Names that are given must resolve to the addresses that will be used. */
 export const checkNames: Check = ({ site, intent, statics, view }) => {
@@ -45,7 +46,7 @@ export const checkNames: Check = ({ site, intent, statics, view }) => {
           level: 'note',
           rule: 'names.later',
           field,
-          says: `${name} is checked once its address is known.`,
+          ...said('names.later', { name }),
           because: [],
         },
       ]
@@ -55,16 +56,14 @@ export const checkNames: Check = ({ site, intent, statics, view }) => {
         level: 'stop',
         rule: 'names.resolve',
         field,
-        says:
-          found.length === 0
-            ? `${name} does not resolve. It should lead to ${address}.`
-            : `${name} resolves to ${listText(found)}, not to ${address}.`,
+        ...(found.length === 0
+          ? said('names.resolve.does-not-resolve', { name, address })
+          : said('names.resolve.resolves-not', { name, values: found, address })),
         because: [
           {
-            says:
-              found.length === 0
-                ? `no record ${short} in ${domain}`
-                : `record ${short}: ${listText(found)}`,
+            ...(found.length === 0
+              ? said('no-record', { short, domain })
+              : said('name-record', { short, values: found })),
             source: `name server of ${site.name}`,
             at: site.observedAt,
           },
@@ -113,7 +112,7 @@ export const checkNameServer: Check = (planned) => {
   const own = site.nameServers.find((server) => server.answers)?.address
   const because: Fact[] = [
     {
-      says: `name servers that answer: ${listText([...new Set(answering)]) || 'none'}`,
+      ...said('name-servers-answer', { set: [...new Set(answering)] }),
       ...at(site),
     },
   ]
@@ -126,7 +125,7 @@ export const checkNameServer: Check = (planned) => {
         level: 'stop',
         rule: 'names.server',
         field: 'services.nameServers',
-        says: `No name server answers at ${listText(wrong)}.`,
+        ...said('names.server.no-name-server', { wrong }),
         because,
         offers:
           own === undefined
@@ -144,9 +143,9 @@ export const checkNameServer: Check = (planned) => {
         rule: 'names.server',
         field: 'networks.nodes',
         about: `network/${site.name}/${network.name}`,
-        says: `${network.name} hands out ${given} as name server, and nothing answers there. Machines could not pull an image.`,
+        ...said('names.server.hands-out-name', { network: network.name, given }),
         because: [
-          { says: `DHCP option of ${network.name}: name server ${given}`, ...at(site) },
+          { ...said('dhcp-option-name', { network: network.name, given }), ...at(site) },
           ...because,
         ],
         offers:
@@ -198,12 +197,9 @@ export const checkTime: Check = ({ site, intent, view }) => {
       level: 'stop',
       rule: 'time.reachable',
       field: 'services.timeServers',
-      says: `No time server answers (${listText(
-        sources.map((server) => server.name),
-        2,
-      )}). Machines would start with wrong clocks, and certificates would not be valid for them.`,
+      ...said('time.reachable', { sources: sources.map((server) => server.name) }),
       because: [
-        { says: `${listText(sources.map((server) => server.name))}: no answer`, ...at(site) },
+        { ...said('no-answer', { sources: sources.map((server) => server.name) }), ...at(site) },
       ],
       offers: [
         ...(site.kind !== 'cloud' && site.timeServers.some((server) => !server.answers)

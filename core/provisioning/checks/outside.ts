@@ -1,86 +1,91 @@
 /** What a cluster needs towards the outside: quota, subnets, routes, packet sizes. */
 
 import type { RawFinding } from '../../changes'
-import { countText, listText } from '../../units'
-import type { Check } from '../planned'
+import { listText } from '../../units'
+import type { Said } from '../../contract'
+import type { SiteView } from '../../fleet'
+import type { Check, Planned } from '../planned'
 import { at, patch } from './surroundings'
+import { said } from './says'
+
+/** Load balancers, where a cloud counts them. */
+function checkBalancers({ intent, site }: Planned & { readonly site: SiteView }): RawFinding[] {
+  const { frontage, virtualAddresses } = intent.networks
+  const used = site.balancers.length
+  if (frontage === undefined && virtualAddresses === undefined) return []
+  if (site.quotaBalancers === null || used + 1 <= site.quotaBalancers) return []
+  const without = ['frontage', 'virtualAddresses'] as const
+  return [
+    {
+      level: 'stop',
+      rule: 'quota.balancers',
+      field: 'networks.frontage',
+      ...said('quota.balancers', { site: site.name, quotaBalancers: site.quotaBalancers, used }),
+      because: [
+        { ...said('balancers-in-use', { used, quotaBalancers: site.quotaBalancers }), ...at(site) },
+      ],
+      offers: [
+        {
+          says: 'Raise it without a load balancer',
+          change: {
+            patchDraft: without
+              .filter((name) => intent.networks[name] !== undefined)
+              .map((name) => ({ op: 'remove' as const, path: `/networks/${name}` })),
+          },
+        },
+      ],
+    },
+  ]
+}
+
+/** Addresses outside for every node, where a cloud counts them. */
+function checkPublicNodes({
+  intent,
+  site,
+  machines,
+}: Planned & { readonly site: SiteView }): RawFinding[] {
+  if (intent.networks.nodeAddresses !== 'public') return []
+  const finding = (
+    level: RawFinding['level'],
+    rule: string,
+    what: Said,
+    because: readonly Said[],
+  ): RawFinding => ({
+    level,
+    rule,
+    field: 'networks.nodeAddresses',
+    ...what,
+    because: because.map((fact) => ({ ...fact, ...at(site) })),
+    offers: [{ says: 'Keep nodes private', change: patch('/networks/nodeAddresses', 'private') }],
+  })
+  if (site.kind !== 'cloud')
+    return [finding('stop', 'public.site', said('public.site', { site: site.name }), [])]
+  const front = site.networks.find((network) => network.role === 'frontage')
+  const held = site.addresses.filter((address) => address.network === front?.name).length
+  const limit = site.quotaAddresses ?? 0
+  const machinesCount = machines.length
+  if (held + machinesCount > limit)
+    return [
+      finding(
+        'stop',
+        'quota.addresses',
+        said('quota.addresses', { site: site.name, limit, held, machinesCount }),
+        [said('quota-addresses', { limit })],
+      ),
+    ]
+  return [
+    finding('caution', 'public.nodes', said('public.nodes'), [
+      said('addresses-wanted', { machinesCount, front: front?.name ?? site.name }),
+    ]),
+  ]
+}
 
 /** Load balancers and addresses outside, where a cloud counts them. */
 export const checkOutsideQuota: Check = (planned) => {
-  const { site, intent, machines } = planned
-  if (!site) return []
-  const findings: RawFinding[] = []
-  if (intent.networks.frontage !== undefined || intent.networks.virtualAddresses !== undefined) {
-    const used = site.balancers.length
-    if (site.quotaBalancers !== null && used + 1 > site.quotaBalancers) {
-      findings.push({
-        level: 'stop',
-        rule: 'quota.balancers',
-        field: 'networks.frontage',
-        says: `${site.name} allows ${countText(site.quotaBalancers, 'load balancer')}; ${used} are in use.`,
-        because: [{ says: `${used} of ${site.quotaBalancers} in use`, ...at(site) }],
-        offers: [
-          {
-            says: 'Raise it without a load balancer',
-            change: {
-              patchDraft: [
-                ...(intent.networks.frontage === undefined
-                  ? []
-                  : [{ op: 'remove' as const, path: '/networks/frontage' }]),
-                ...(intent.networks.virtualAddresses === undefined
-                  ? []
-                  : [{ op: 'remove' as const, path: '/networks/virtualAddresses' }]),
-              ],
-            },
-          },
-        ],
-      })
-    }
-  }
-  if (intent.networks.nodeAddresses === 'public') {
-    const front = site.networks.find((network) => network.role === 'frontage')
-    const held = site.addresses.filter((address) => address.network === front?.name).length
-    const most = site.quotaAddresses ?? 0
-    if (site.kind !== 'cloud')
-      findings.push({
-        level: 'stop',
-        rule: 'public.site',
-        field: 'networks.nodeAddresses',
-        says: `${site.name} has no addresses outside to give to nodes.`,
-        because: [],
-        offers: [
-          { says: 'Keep nodes private', change: patch('/networks/nodeAddresses', 'private') },
-        ],
-      })
-    else if (held + machines.length > most)
-      findings.push({
-        level: 'stop',
-        rule: 'quota.addresses',
-        field: 'networks.nodeAddresses',
-        says: `${site.name} allows ${most} addresses outside; ${held} are held and this draft needs ${machines.length}.`,
-        because: [{ says: `quota ${most} addresses`, ...at(site) }],
-        offers: [
-          { says: 'Keep nodes private', change: patch('/networks/nodeAddresses', 'private') },
-        ],
-      })
-    else
-      findings.push({
-        level: 'caution',
-        rule: 'public.nodes',
-        field: 'networks.nodeAddresses',
-        says: 'Every node can be reached from outside, as far as the firewall lets it.',
-        because: [
-          {
-            says: `${countText(machines.length, 'address')} of ${front?.name ?? site.name}`,
-            ...at(site),
-          },
-        ],
-        offers: [
-          { says: 'Keep nodes private', change: patch('/networks/nodeAddresses', 'private') },
-        ],
-      })
-  }
-  return findings
+  const { site } = planned
+  return site
+    ? [...checkBalancers({ ...planned, site }), ...checkPublicNodes({ ...planned, site })]
+    : []
 }
 
 /** In a cloud a machine stands in a subnet of its zone. */
@@ -107,10 +112,14 @@ export const checkSubnets: Check = ({ site, machines }) => {
       level: 'stop',
       rule: 'zone.subnet',
       field: `${field}.zones`,
-      says: `${listText(zones)} ${zones.length === 1 ? 'has' : 'have'} no subnet at ${site.name}. A machine there would get no address.`,
+      ...said('zone.subnet', { zones, site: site.name }),
       because: [
         {
-          says: `subnets: ${listText(site.networks.filter((network) => network.zone !== undefined).map((network) => `${network.zone ?? ''} ${network.range}`)) || 'none'}`,
+          ...said('subnets', {
+            networks: site.networks
+              .filter((network) => network.zone !== undefined)
+              .map((network) => `${network.zone ?? ''} ${network.range}`),
+          }),
           ...at(site),
         },
       ],
@@ -137,8 +146,8 @@ export const checkMtu: Check = ({ site, intent, nodesNetwork }) => {
       level: 'stop',
       rule: 'mtu.link',
       field: 'services.mtu',
-      says: `An MTU of ${mtu} does not pass ${nodesNetwork?.name ?? 'the node network'}, whose links take ${link}. Large packets would vanish.`,
-      because: [{ says: `MTU ${link}`, ...at(site) }],
+      ...said('mtu.link', { mtu, nodesNetwork: nodesNetwork?.name ?? 'the node network', link }),
+      because: [{ ...said('mtu', { link }), ...at(site) }],
       offers: [{ says: `Use ${link}`, change: patch('/services/mtu', link) }],
     },
   ]
@@ -168,10 +177,19 @@ export const checkRoute: Check = ({ intent, site, nodesNetwork }) => {
       rule: 'route.missing',
       field: 'networks.frontage',
       about: `network/${site.name}/${front.name}`,
-      says: `${front.name} has no route to ${nodesNetwork.name} (${nodesNetwork.range}). What arrives at a virtual address would not reach a node.`,
+      ...said('route.missing', {
+        front: front.name,
+        nodesNetwork: nodesNetwork.name,
+        range: nodesNetwork.range,
+      }),
       because: [
         {
-          says: `routes of ${front.name}: ${listText(site.routes.filter((route) => route.network === front.name).map((route) => `${route.to} by ${route.via}`)) || 'none'}`,
+          ...said('routes', {
+            front: front.name,
+            routes: site.routes
+              .filter((route) => route.network === front.name)
+              .map((route) => `${route.to} by ${route.via}`),
+          }),
           ...at(site),
         },
       ],

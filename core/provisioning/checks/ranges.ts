@@ -3,7 +3,6 @@ import type { RawFinding } from '../../changes'
 import {
   clusterRanges,
   type Cidr,
-  contains,
   formatRange,
   intersection,
   lowestFreeBlock,
@@ -11,8 +10,9 @@ import {
   parseRange,
   type Range,
 } from '../../addresses'
-import { listText, numberText } from '../../units'
 import type { Check, Planned } from '../planned'
+import { said } from './says'
+import { quoted } from '../../contract'
 
 const ends = ['pods', 'services'] as const
 
@@ -86,10 +86,8 @@ export const checkRanges: Check = (planned) => {
       level: 'stop',
       rule: 'range.readable',
       field: `ranges.${end}`,
-      says: result.says,
-      because: [
-        { says: 'a range is an address and a prefix length, host bits clear', source: 'RFC 4632' },
-      ],
+      ...quoted('range.unreadable', result.says),
+      because: [{ ...said('range-address-prefix'), source: 'RFC 4632' }],
       offers: suggestion === null ? [] : [replaceRange(end, suggestion)],
     })
   }
@@ -108,9 +106,12 @@ export const checkRanges: Check = (planned) => {
       level: 'stop',
       rule: 'range.family',
       field: 'ranges.services',
-      says: `Pods are IPv${pods.value.family} and services IPv${services.value.family}: neither would reach the other.`,
+      ...said('range.family', { family: pods.value.family, servicesFamily: services.value.family }),
       because: [
-        { says: `pods ${intent.ranges.pods}, services ${intent.ranges.services}`, source: 'draft' },
+        {
+          ...said('pods-services', { pods: intent.ranges.pods, services: intent.ranges.services }),
+          source: 'draft',
+        },
       ],
       offers: free === null ? [] : [replaceRange('services', free)],
     })
@@ -130,13 +131,10 @@ export const checkRanges: Check = (planned) => {
       level: 'stop',
       rule: 'range.ipv4',
       field: 'ranges.pods',
-      says: `${site.name} has IPv4 networks only: packets of IPv6 pods would not leave their nodes.`,
+      ...said('range.ipv4', { site: site.name }),
       because: [
         {
-          says: `networks: ${listText(
-            site.networks.map((network) => network.range),
-            4,
-          )}`,
+          ...said('networks', { networks: site.networks.map((network) => network.range) }),
           source: site.name,
           at: site.observedAt,
         },
@@ -161,17 +159,20 @@ export const checkRanges: Check = (planned) => {
       level: 'stop',
       rule: 'range.overlap',
       field: `ranges.${end}`,
-      says: `${end === 'pods' ? 'Pod' : 'Service'} range ${intent.ranges[end]} overlaps ${listText(names, 3)}. Packets for one would go to the other.`,
+      ...said('range.overlap', { end, range: intent.ranges[end], names }),
       because: [
         ...clashes.slice(0, 4).map((holder) => {
           const shared = intersection(holder.range, mine.value)
           return {
-            says: `shared with ${holder.name}: ${shared ? formatRange(shared) : ''}`,
+            ...said('range-shared', {
+              holder: holder.name,
+              range: shared ? formatRange(shared) : '',
+            }),
             source: `address ledger, domain ${site?.domain ?? ''}`,
           }
         }),
         ...(own && end === 'services'
-          ? [{ says: `pods ${intent.ranges.pods}`, source: 'draft' }]
+          ? [{ ...said('pods', { pods: intent.ranges.pods }), source: 'draft' }]
           : []),
       ],
       offers: free === null ? [] : [replaceRange(end, free)],
@@ -185,8 +186,8 @@ export const checkRanges: Check = (planned) => {
         level: 'stop',
         rule: 'range.size',
         field: 'ranges.pods',
-        says: holds.says,
-        because: [{ says: 'a node takes a block of twice its pods', source: 'address plan' }],
+        ...quoted('range.too-small', holds.says),
+        because: [{ ...said('node-block'), source: 'address plan' }],
       })
     } else if (holds.value.maxNodes < BigInt(nodes)) {
       const prefix = holds.value.perNodePrefix - Math.ceil(Math.log2(nodes))
@@ -198,8 +199,18 @@ export const checkRanges: Check = (planned) => {
         level: 'stop',
         rule: 'range.size',
         field: 'ranges.pods',
-        says: `Pod range ${intent.ranges.pods} holds ${holds.value.maxNodes} nodes of ${intent.ranges.maxPodsPerNode} pods. This draft has ${nodes}.`,
-        because: [{ says: `one /${holds.value.perNodePrefix} a node`, source: 'address plan' }],
+        ...said('range.size', {
+          pods: intent.ranges.pods,
+          maxNodes: Number(holds.value.maxNodes),
+          maxPodsPerNode: intent.ranges.maxPodsPerNode,
+          nodes,
+        }),
+        because: [
+          {
+            ...said('one-node', { perNodePrefix: holds.value.perNodePrefix }),
+            source: 'address plan',
+          },
+        ],
         offers: free === null ? [] : [replaceRange('pods', free)],
       })
     } else if (holds.value.dnsAddress === null) {
@@ -211,183 +222,14 @@ export const checkRanges: Check = (planned) => {
         level: 'stop',
         rule: 'range.services-size',
         field: 'ranges.services',
-        says: `Service range ${intent.ranges.services} has room for ${numberText(Number(holds.value.services))} services and none for DNS, which takes its tenth address.`,
-        because: [{ says: 'API at network + 1, DNS at network + 10', source: 'address plan' }],
+        ...said('range.services-size', {
+          services: intent.ranges.services,
+          services2: Number(holds.value.services),
+        }),
+        because: [{ ...said('service-addresses'), source: 'address plan' }],
         offers: free === null ? [] : [replaceRange('services', free)],
       })
     }
   }
   return findings
-}
-
-export const checkStaticAddresses: Check = ({ intent, site, statics, managementNetwork }) => {
-  if (
-    !site ||
-    site.kind !== 'hall' ||
-    intent.controlPlane.kind !== 'own' ||
-    intent.machines.length > 0
-  )
-    return []
-  const field = 'networks.staticAddresses'
-  if (!managementNetwork || !statics) {
-    const known = site.networks.find((network) => network.role === 'management')
-    return [
-      {
-        level: 'stop',
-        rule: 'network.known',
-        field: 'networks.management',
-        says: `${site.name} has no network ${intent.networks.management ?? 'for management'}.`,
-        because: [
-          {
-            says: `networks: ${listText(site.networks.map((network) => network.name))}`,
-            source: site.name,
-            at: site.observedAt,
-          },
-        ],
-        offers: known
-          ? [
-              {
-                says: `Use ${known.name}`,
-                change: {
-                  patchDraft: [{ op: 'add', path: '/networks/management', value: known.name }],
-                },
-              },
-            ]
-          : [],
-      },
-    ]
-  }
-  const offers =
-    statics.proposed.length === statics.wanted
-      ? [
-          {
-            says: `Hold ${statics.proposed[0] ?? ''} and ${statics.wanted - 1} more`,
-            change: {
-              patchDraft: [
-                {
-                  op: 'add',
-                  path: '/networks/staticAddresses',
-                  value: [...statics.proposed],
-                } as const,
-              ],
-            },
-          },
-        ]
-      : []
-  const because = [
-    {
-      says: `one floating address for the API, one for each of ${intent.controlPlane.count} machines, one spare for a rolling step`,
-      source: 'address plan',
-    },
-  ]
-  if (!intent.networks.staticAddresses?.length) {
-    if (statics.proposed.length < statics.wanted) {
-      return [
-        {
-          level: 'stop',
-          rule: 'addresses.static',
-          field,
-          says: `${managementNetwork.name} has ${statics.proposed.length} free static addresses; ${statics.wanted} are needed.`,
-          because,
-        },
-      ]
-    }
-    return [
-      {
-        level: 'note',
-        rule: 'addresses.static',
-        field,
-        says: `The lowest free addresses of ${managementNetwork.name} are taken: ${listText(statics.proposed, 5)}.`,
-        because,
-        offers,
-      },
-    ]
-  }
-  const wrong = statics.wrong.map((entry) => entry.says)
-  if (statics.addresses.length !== statics.wanted)
-    wrong.unshift(
-      `${statics.addresses.length} static addresses are given; ${statics.wanted} are needed.`,
-    )
-  if (wrong.length === 0) return []
-  return [
-    {
-      level: 'stop',
-      rule: 'addresses.static',
-      field,
-      says: wrong.slice(0, 3).join(' '),
-      because: [
-        ...because,
-        ...wrong.slice(3, 8).map((says) => ({ says, source: 'address ledger' })),
-      ],
-      offers,
-    },
-  ]
-}
-
-export const checkVirtualAddresses: Check = ({ intent, site }) => {
-  const wish = intent.networks.virtualAddresses
-  if (!site || wish === undefined || wish === '') return []
-  const field = 'networks.virtualAddresses'
-  const range = parseRange(wish)
-  if (!range.ok)
-    return [{ level: 'stop', rule: 'virtual.readable', field, says: range.says, because: [] }]
-  const network = site.networks.find((other) =>
-    intent.networks.frontage === undefined
-      ? other.role === 'frontage'
-      : other.name === intent.networks.frontage,
-  )
-  const pool = network?.pool === undefined ? null : parseRange(network.pool)
-  if (!network || !pool?.ok) {
-    return [
-      {
-        level: 'stop',
-        rule: 'virtual.network',
-        field,
-        says: `${site.name} has no network ${intent.networks.frontage ?? 'for virtual addresses'} with a pool.`,
-        because: [
-          {
-            says: `networks: ${listText(site.networks.map((other) => other.name))}`,
-            source: site.name,
-          },
-        ],
-      },
-    ]
-  }
-  if (!contains(pool.value, range.value)) {
-    return [
-      {
-        level: 'stop',
-        rule: 'virtual.pool',
-        field,
-        says: `${wish} lies outside the pool ${network.pool ?? ''} of ${network.name}.`,
-        because: [{ says: `pool ${network.pool ?? ''}`, source: site.name }],
-        offers: [
-          {
-            says: 'Leave it to the site’s pool',
-            change: { patchDraft: [{ op: 'remove', path: '/networks/virtualAddresses' }] },
-          },
-        ],
-      },
-    ]
-  }
-  const held = site.addresses.filter((address) => {
-    const one = parseRange(address.address)
-    return one.ok && intersection(one.value, range.value)
-  })
-  if (held.length === 0) return []
-  return [
-    {
-      level: 'stop',
-      rule: 'virtual.held',
-      field,
-      says: `${listText(
-        held.map((address) => `${address.address} (${address.for})`),
-        3,
-      )} in ${wish} is held already.`,
-      because: held.slice(0, 4).map((address) => ({
-        says: `${address.address} for ${address.for}`,
-        source: 'address ledger',
-      })),
-    },
-  ]
 }

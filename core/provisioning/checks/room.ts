@@ -1,10 +1,11 @@
 /** Room for machines: the quota of a cloud, the hosts of a hall. */
 
 import { hallRoom } from '../../sizing'
-import { countText, sentenceCase, listText } from '../../units'
+import { countText, listText } from '../../units'
 import type { Check, Planned } from '../planned'
 import { pendingMachines, startCount } from '../planned'
 import { put } from './machines'
+import { said } from './says'
 
 /** Drafts with fewer nodes in their largest pool, so that `over` cores fewer are asked for. */
 export function fewerNodes({ intent, machines }: Planned, over: number) {
@@ -88,16 +89,25 @@ export const checkQuota: Check = (planned) => {
       level: 'stop',
       rule: 'quota.cores',
       field: 'pools',
-      says: `This asks for ${asked} vCPU. ${site.name} allows ${site.quotaCores}, of which ${used} are in use${reserved ? ` and ${reserved} reserved` : ''}: ${over} too many.`,
+      ...said('quota.cores', {
+        asked,
+        site: site.name,
+        quotaCores: site.quotaCores,
+        used,
+        reserved,
+        over,
+      }),
       because: [
         {
-          says: `quota ${site.quotaCores} vCPU, ${used} in use by ${countText(site.machines.length, 'machine')}`,
+          ...said('quota-vcpu-use', {
+            quotaCores: site.quotaCores,
+            used,
+            machinesCount: site.machines.length,
+          }),
           source: site.name,
           at: site.observedAt,
         },
-        ...(reserved
-          ? [{ says: `${reserved} vCPU reserved by running changes`, source: 'runner' }]
-          : []),
+        ...(reserved ? [{ ...said('vcpu-reserved-running', { reserved }), source: 'runner' }] : []),
       ],
       offers: [
         ...fewerNodes(planned, over),
@@ -178,12 +188,14 @@ export const checkHostRoom: Check = (planned) => {
       level: 'stop',
       rule: 'hosts.room',
       field: 'pools',
-      says: `${countText(unfit.length, 'machine has', 'machines have')} no place at ${site.name}: ${listText(
-        unfit.map(({ name }) => name),
-        4,
-      )}. ${sentenceCase(first.says)}.`,
+      ...said('hosts.room', {
+        unfitCount: unfit.length,
+        site: site.name,
+        unfit: unfit.map(({ name }) => name),
+        why: first.says,
+      }),
       because: unfit.slice(0, 4).map(({ name, says }) => ({
-        says: `${name}: ${says}`,
+        ...said('machine-unfit', { name, says }),
         source: site.name,
         at: site.observedAt,
       })),

@@ -2,9 +2,10 @@
 import type { Fact, RawFinding } from '../../changes'
 import type { SiteView } from '../../fleet'
 import { zoneStore } from '../../fleet'
-import { bytesText, countText, listText, numberText } from '../../units'
+import { listText } from '../../units'
 import { bootDataOf } from '../boot-plan'
 import type { Check, Planned } from '../planned'
+import { said } from './says'
 
 export const at = (site: SiteView) => ({ source: site.name, at: site.observedAt })
 
@@ -39,14 +40,14 @@ export const checkStores: Check = (planned) => {
         rule: 'store.room',
         field: 'pools',
         about: `store/${site.name}/${zone}`,
-        says: `The disk store of ${zone} has ${numberText(Math.max(0, usableGb - usedGb))} GB left; this draft needs ${numberText(asked)} there.`,
+        ...said('store.room', { zone, value: Math.max(0, usableGb - usedGb), asked }),
         because: [
           {
-            says: `${numberText(usedGb)} of ${numberText(usableGb)} GB in use, two copies of each`,
+            ...said('store-use', { usedGb, usableGb }),
             ...at(site),
           },
           ...stray.slice(0, 3).map((disk) => ({
-            says: `${disk.name}: ${numberText(disk.sizeGb)} GB, ${disk.cluster === null ? 'no cluster owns it' : `made for ${disk.cluster}, which is gone`}`,
+            ...said('store-disk', { disk: disk.name, sizeGb: disk.sizeGb, cluster: disk.cluster }),
             ...at(site),
           })),
         ],
@@ -111,16 +112,26 @@ export const checkBootData: Check = (planned) => {
       level: 'note',
       rule: 'boot-data.limit',
       field: 'bootData',
-      says: `The boot data of ${countText(large.length, 'machine')} is too large for ${site.name}: ${bytesText(first.handed.fullBytes)} of ${bytesText(limit)}${site.bootData.base64 ? ', after base64' : ''}. It is published on the boot server, and a pointer with its SHA-256 is handed over.`,
+      ...said('boot-data.limit', {
+        largeCount: large.length,
+        site: site.name,
+        fullBytes: first.handed.fullBytes,
+        limit,
+        base64: site.bootData.base64,
+      }),
       because: [
         {
-          says: `${first.machine}: ${numberText(first.handed.fullBytes)} bytes; limit ${numberText(limit)}`,
+          ...said('bytes-limit', {
+            machine: first.machine,
+            fullBytes: first.handed.fullBytes,
+            limit,
+          }),
           ...at(site),
         },
         ...(intent.services?.authorities.length
           ? [
               {
-                says: `${countText(intent.services.authorities.length, 'certificate authority', 'certificate authorities')} in it`,
+                ...said('authorities', { authoritiesCount: intent.services.authorities.length }),
                 source: 'draft',
               },
             ]
@@ -144,7 +155,7 @@ export const checkAuthorities: Check = ({ intent }) =>
           level: 'stop',
           rule: 'authority.private',
           field,
-          says: `${authority.name || 'This authority'} holds a private key. It would lie on every machine; paste the certificate alone.`,
+          ...said('authority.private', { authority: authority.name || 'This authority' }),
           because: [],
           offers: [drop],
         },
@@ -160,7 +171,7 @@ export const checkAuthorities: Check = ({ intent }) =>
         level: 'stop',
         rule: 'authority.readable',
         field,
-        says: `${authority.name || 'This authority'} is no certificate: one block from BEGIN CERTIFICATE to END CERTIFICATE is expected.`,
+        ...said('authority.readable', { authority: authority.name || 'This authority' }),
         because: [],
         offers: [drop],
       },
@@ -174,7 +185,12 @@ export const checkCredentials: Check = ({ site, view }) => {
     (credential) => credential.until > view.now && credential.checked?.good !== false,
   )
   const because: Fact[] = mine.map((credential) => ({
-    says: `${credential.name}: ${credential.until > view.now ? 'until' : 'ended'} ${credential.until.slice(0, 10)}${credential.checked ? `, ${credential.checked.says}` : ''}`,
+    ...said('credential', {
+      credential: credential.name,
+      until: credential.until.slice(0, 10),
+      ended: credential.until <= view.now,
+      answer: credential.checked?.says ?? null,
+    }),
     source: 'credentials',
   }))
   if (good.length === 0) {
@@ -183,10 +199,9 @@ export const checkCredentials: Check = ({ site, view }) => {
         level: 'stop',
         rule: 'credentials.valid',
         field: 'site',
-        says:
-          mine.length === 0
-            ? `There is no credential for ${site.name}. It takes orders only with one.`
-            : `The credentials for ${site.name} have ended. Enter a new one on the page of the site.`,
+        ...(mine.length === 0
+          ? said('credentials.valid.there-no-credential', { site: site.name })
+          : said('credentials.valid.credentials-ended-enter', { site: site.name })),
         because,
       },
     ]
@@ -201,7 +216,7 @@ export const checkCredentials: Check = ({ site, view }) => {
           level: 'caution',
           rule: 'credentials.soon',
           field: 'site',
-          says: `The credential for ${site.name} ends in ${countText(Math.max(0, Math.floor(days)), 'day')}. A raise that halts may not be able to go on.`,
+          ...said('credentials.soon', { site: site.name, value: Math.max(0, Math.floor(days)) }),
           because,
         },
       ]
@@ -221,7 +236,7 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
     zones.every((zone) => other.zones.includes(zone)),
   )
   const because: Fact[] = site.storageClasses.map((other) => ({
-    says: `${other.name}: ${listText(other.zones)}`,
+    ...said('storage-class-zones', { other: other.name, zones: other.zones }),
     ...at(site),
   }))
   const offers = fitting
@@ -233,7 +248,7 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
         level: 'stop',
         rule: 'storage.offered',
         field,
-        says: `${site.name} offers no storage class ${wish}.`,
+        ...said('storage.offered', { site: site.name, wanted: wish }),
         because,
         offers,
       },
@@ -245,7 +260,7 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
       level: 'stop',
       rule: 'storage.zone',
       field,
-      says: `${wish} is not offered in ${listText(without)}. A volume could not follow its pod there.`,
+      ...said('storage.zone', { wanted: wish, without }),
       because,
       offers,
     },

@@ -4,10 +4,10 @@ import { caution, type RawFinding, ref, stop } from '../../changes'
 import { type FleetView, listedObjects, trafficIn } from '../../fleet'
 import { type ApiObject, podsOfWorkload } from '../../objects'
 import { callersLabel, mayCall, readCallers } from '..'
-import { listText, numberText } from '../../units'
 import type { WrittenObject } from '../../manifests/parse'
 import { objectNamed, objectsIn, withObjects, writes } from './written'
 import { callsADay } from './hits'
+import { said } from './says'
 
 const name = z
   .string()
@@ -121,9 +121,7 @@ function cutOff(intent: CallersIntent, view: FleetView): readonly RawFinding[] {
     ),
   ]
   const findings: RawFinding[] = []
-  const seen = [
-    { says: 'calls of the last day', source: `traffic of ${intent.cluster}`, at: view.now },
-  ]
+  const seen = [{ ...said('calls-last-day'), source: `traffic of ${intent.cluster}`, at: view.now }]
   for (const flow of trafficIn(view, intent.cluster)) {
     const [namespace = '', service = ''] = flow.to.split('/')
     const account = accountOf(objects, flow.from)
@@ -138,7 +136,12 @@ function cutOff(intent: CallersIntent, view: FleetView): readonly RawFinding[] {
         caution(
           `callers.${flow.from}.${flow.to}`,
           'rule',
-          `${flow.from} (${account.serviceAccount}) would be refused by ${service}: ${numberText(callsADay(flow, view.now))} calls in the last day.`,
+          said('refused-calls-last', {
+            from: flow.from,
+            serviceAccount: account.serviceAccount,
+            service,
+            callsADay: callsADay(flow, view.now),
+          }),
           seen,
         ),
       )
@@ -160,10 +163,13 @@ export const wireCallers = writes<CallersIntent>({
         stop(
           'namespace.known',
           'namespace',
-          `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`,
+          said('namespace.known', {
+            cluster: cluster.name,
+            namespace: intent.namespace || '(none chosen)',
+          }),
           [
             {
-              says: `namespaces: ${listText(cluster.namespaces, 10)}`,
+              ...said('namespaces', { namespaces: cluster.namespaces }),
               source: cluster.name,
               at: cluster.observedAt,
             },
@@ -172,19 +178,17 @@ export const wireCallers = writes<CallersIntent>({
       ]
     const findings: RawFinding[] = []
     if (intent.unlisted === undefined && !intent.rule && intent.remove === undefined)
-      findings.push(
-        stop(
-          'callers.nothing',
-          'rule',
-          'No rule is written or removed and the namespace stays as it is: there is nothing to change.',
-        ),
-      )
+      findings.push(stop('callers.nothing', 'rule', said('callers.nothing')))
     if (
       intent.remove !== undefined &&
       !objectNamed(view, cluster.name, 'CallerRule', `${intent.namespace}/${intent.remove}`)
     )
       findings.push(
-        stop('callers.known', 'remove', `${intent.namespace} has no caller rule ${intent.remove}.`),
+        stop(
+          'callers.known',
+          'remove',
+          said('callers.known', { namespace: intent.namespace, remove: intent.remove }),
+        ),
       )
     const services = objectsIn(view, cluster.name, 'Service')
       .filter((object) => object.metadata?.namespace === intent.namespace)
@@ -194,10 +198,10 @@ export const wireCallers = writes<CallersIntent>({
         stop(
           'callers.service',
           'rule.service',
-          `${intent.namespace} has no service ${intent.rule.service}.`,
+          said('callers.service', { namespace: intent.namespace, service: intent.rule.service }),
           [
             {
-              says: `services: ${listText(services, 8) || 'none'}`,
+              ...said('services', { services }),
               source: cluster.name,
               at: cluster.observedAt,
             },
@@ -217,9 +221,9 @@ export const wireCallers = writes<CallersIntent>({
           level: 'note',
           rule: `callers.used.${i}`,
           field: `rule.callers[${i}]`,
-          says: `No pod of ${space} runs as ${caller.serviceAccount} now.`,
+          ...said('no-pod-runs', { space, serviceAccount: caller.serviceAccount }),
           because: [
-            { says: `pods of ${space} looked at`, source: cluster.name, at: cluster.observedAt },
+            { ...said('pods-looked', { space }), source: cluster.name, at: cluster.observedAt },
           ],
         })
     }

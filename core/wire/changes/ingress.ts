@@ -5,10 +5,11 @@ import { type RawFinding, ref, type Step, stop } from '../../changes'
 import { type FleetView, siteOf } from '../../fleet'
 import type { HttpRouteObject, ServiceObject } from '../../objects'
 import { step } from '../../provisioning/steps'
-import { listText } from '../../units'
 import { readRoutes } from '..'
 import type { WrittenObject } from '../../manifests/parse'
 import { objectNamed, objectsIn, writes } from './written'
+import { said } from './says'
+import { quoted } from '../../contract'
 
 const name = z
   .string()
@@ -105,13 +106,22 @@ export const wireIngress = writes<IngressIntent>({
     if (intent.remove)
       return objectNamed(view, cluster.name, 'HTTPRoute', key)
         ? []
-        : [stop('route.known', 'name', `${cluster.name} has no route ${key}.`)]
+        : [
+            stop(
+              'route.known',
+              'name',
+              said('route.known.no-route', { cluster: cluster.name, key }),
+            ),
+          ]
     if (!cluster.namespaces.includes(intent.namespace))
       return [
         stop(
           'namespace.known',
           'namespace',
-          `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`,
+          said('namespace.known', {
+            cluster: cluster.name,
+            namespace: intent.namespace || '(none chosen)',
+          }),
         ),
       ]
     const findings: RawFinding[] = []
@@ -120,17 +130,17 @@ export const wireIngress = writes<IngressIntent>({
     ])
     if (!read.ok)
       findings.push(
-        stop('host.readable', read.path.includes('hostnames') ? 'host' : 'path', read.says),
+        stop(
+          'host.readable',
+          read.path.includes('hostnames') ? 'host' : 'path',
+          quoted('route.unreadable', read.says),
+        ),
       )
     else if (
       !/^(\*\.)?([a-z0-9]([-a-z0-9]*[a-z0-9])?\.)*[a-z0-9]([-a-z0-9]*[a-z0-9])?$/.test(intent.host)
     )
       findings.push(
-        stop(
-          'host.readable',
-          'host',
-          `“${intent.host.slice(0, 80)}” is no host name: small letters, digits, - and dots; a wild card stands alone as the first label.`,
-        ),
+        stop('host.readable', 'host', said('host.readable', { host: intent.host.slice(0, 80) })),
       )
     const service = serviceOf(intent, view)
     const services = objectsIn(view, cluster.name, 'Service')
@@ -141,10 +151,13 @@ export const wireIngress = writes<IngressIntent>({
         stop(
           'service.known',
           'service',
-          `${intent.namespace} has no service ${intent.service || '(none chosen)'}.`,
+          said('callers.service', {
+            namespace: intent.namespace,
+            service: intent.service || '(none chosen)',
+          }),
           [
             {
-              says: `services: ${listText(services, 8) || 'none'}`,
+              ...said('services', { services }),
               source: cluster.name,
               at: cluster.observedAt,
             },
@@ -159,7 +172,11 @@ export const wireIngress = writes<IngressIntent>({
         stop(
           'service.port',
           'port',
-          `${intent.service} has no port ${intent.port}; it has ${listText((service.spec?.ports ?? []).map((port) => String(port.port)))}.`,
+          said('service.port', {
+            service: intent.service,
+            port: intent.port,
+            ports: (service.spec?.ports ?? []).map((port) => String(port.port)),
+          }),
         ),
       )
     for (const other of objectsIn(
@@ -183,8 +200,10 @@ export const wireIngress = writes<IngressIntent>({
           level: 'caution',
           rule: `route.same.${theirs}`,
           field: 'host',
-          says: `${theirs} takes ${intent.host}${intent.path} already: the older of the two goes on taking it.`,
-          because: [{ says: theirs, source: cluster.name, at: cluster.observedAt }],
+          ...said('host-taken', { theirs, host: intent.host, path: intent.path }),
+          because: [
+            { ...said('route', { route: theirs }), source: cluster.name, at: cluster.observedAt },
+          ],
         })
     }
     const address = ingressAddress(view, cluster.name)
@@ -193,8 +212,8 @@ export const wireIngress = writes<IngressIntent>({
         level: 'caution',
         rule: 'ingress.address',
         field: 'cluster',
-        says: `The ingress of ${cluster.name} stands behind no virtual address: the host is reached at its nodes alone.`,
-        because: [{ says: 'no balancer before platform/ingress', source: cluster.site }],
+        ...said('ingress.address', { cluster: cluster.name }),
+        because: [{ ...said('no-balancer-before'), source: cluster.site }],
       })
     const site = siteOf(view, cluster.site)
     const label =
@@ -207,10 +226,17 @@ export const wireIngress = writes<IngressIntent>({
         level: 'note',
         rule: 'record.missing',
         field: 'record',
-        says: record
-          ? `${intent.host} is ${record.value} in the name server of ${cluster.site}, not ${address}.`
-          : `${cluster.site} has no name record for ${intent.host}.`,
-        because: [{ says: `${site?.records.length ?? 0} records`, source: cluster.site }],
+        ...(record
+          ? said('record.missing.name-server-not', {
+              host: intent.host,
+              record: record.value,
+              site: cluster.site,
+              address,
+            })
+          : said('record.missing.no-name-record', { site: cluster.site, host: intent.host })),
+        because: [
+          { ...said('records', { recordsCount: site?.records.length ?? 0 }), source: cluster.site },
+        ],
         ...(label === null
           ? {}
           : {

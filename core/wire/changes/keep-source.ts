@@ -8,6 +8,8 @@ import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { listText } from '../../units'
 import { wayFindings, withCluster } from './ways'
+import { said } from './says'
+import { quoted } from '../../contract'
 
 const range = z.string().max(100)
 export const keepSourceIntent = z.strictObject({
@@ -31,13 +33,12 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
       stop(
         'cluster.known',
         'cluster',
-        intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`,
+        intent.cluster === ''
+          ? said('cluster.known.no-cluster-chosen')
+          : said('cluster.known.cluster', { cluster: intent.cluster }),
         [
           {
-            says: `clusters: ${listText(
-              view.clusters.map((one) => one.name),
-              10,
-            )}`,
+            ...said('clusters', { clusters: view.clusters.map((one) => one.name) }),
             source: 'register of clusters',
           },
         ],
@@ -49,8 +50,8 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         'cluster.answers',
         'cluster',
         cluster.resting
-          ? `${cluster.name} is stopped: start it first.`
-          : `The API of ${cluster.name} does not answer.`,
+          ? said('cluster.answers.cluster', { cluster: cluster.name })
+          : said('cluster.answers.api-does-not-answer', { cluster: cluster.name }),
       ),
     ]
   const findings: RawFinding[] = []
@@ -63,7 +64,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         stop(
           `range.readable.${i}`,
           `add[${i}]`,
-          read.says,
+          quoted('range.unreadable', read.says),
           [],
           block && !block.ok && block.suggest
             ? [
@@ -82,7 +83,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         stop(
           `range.there.${i}`,
           `add[${i}]`,
-          `${cluster.name} keeps sources towards ${text} already.`,
+          said('keeps-sources-towards', { cluster: cluster.name, text }),
         ),
       )
   }
@@ -92,10 +93,10 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         stop(
           `range.known.${i}`,
           `remove[${i}]`,
-          `${cluster.name} keeps no sources towards ${text}.`,
+          said('keeps-no-sources', { cluster: cluster.name, text }),
           [
             {
-              says: `kept: ${listText(known) || 'none'}`,
+              ...said('kept', { known }),
               source: cluster.name,
               at: cluster.observedAt,
             },
@@ -103,9 +104,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         ),
       )
   if (intent.add.length + intent.remove.length === 0)
-    findings.push(
-      stop('range.nothing', 'add', 'No range is added or removed: there is nothing to change.'),
-    )
+    findings.push(stop('range.nothing', 'add', said('range.nothing')))
   if (findings.length > 0) return findings
   return wayFindings(
     view,

@@ -3,11 +3,12 @@ import { listedObjects } from '../../fleet'
 import { z } from 'zod'
 import { caution, type RawFinding, ref, stop } from '../../changes'
 import { readObjects, schemaOf } from '../../objects'
-import { countText, listText } from '../../units'
 import { type BadText, readPolicyWorld } from '..'
 import type { WrittenObject } from '../../manifests/parse'
 import { wayFindings } from './ways'
 import { objectNamed, withObjects, writes } from './written'
+import { said } from './says'
+import { quoted } from '../../contract'
 
 const name = z
   .string()
@@ -40,7 +41,7 @@ export const wirePolicy = writes<PolicyIntent>({
   check: (intent, cluster, view): readonly RawFinding[] => {
     const because = [
       {
-        says: `namespaces: ${listText(cluster.namespaces, 10)}`,
+        ...said('namespaces', { namespaces: cluster.namespaces }),
         source: cluster.name,
         at: cluster.observedAt,
       },
@@ -50,14 +51,18 @@ export const wirePolicy = writes<PolicyIntent>({
         stop(
           'namespace.known',
           'namespace',
-          `${cluster.name} has no namespace ${intent.namespace || '(none chosen)'}.`,
+          said('namespace.known', {
+            cluster: cluster.name,
+            namespace: intent.namespace || '(none chosen)',
+          }),
           because,
         ),
       ]
     const key = `${intent.namespace}/${intent.name}`
     const known = objectNamed(view, cluster.name, 'NetworkPolicy', key)
     if (intent.remove) {
-      if (!known) return [stop('policy.known', 'name', `${cluster.name} has no policy ${key}.`)]
+      if (!known)
+        return [stop('policy.known', 'name', said('policy.known', { cluster: cluster.name, key }))]
       return wayFindings(
         view,
         withObjects(view, cluster.name, [], [objectOf(intent)]),
@@ -73,7 +78,7 @@ export const wirePolicy = writes<PolicyIntent>({
         stop(
           'policy.readable',
           `spec.${issue.path.slice(1).join('.')}`,
-          `${issue.path.slice(1).join('.')}: ${issue.message}`,
+          said('policy.readable', { path: issue.path.slice(1).join('.'), message: issue.message }),
         ),
       ]
     const bad: BadText[] = []
@@ -89,7 +94,13 @@ export const wirePolicy = writes<PolicyIntent>({
     )
     const [first] = bad
     if (first)
-      return [stop('policy.readable', first.path.replace(/^objects\[\d+\]\./, ''), first.says)]
+      return [
+        stop(
+          'policy.readable',
+          first.path.replace(/^objects\[\d+\]\./, ''),
+          quoted('policy.unreadable', first.says),
+        ),
+      ]
     const findings: RawFinding[] = []
     const [policy] = world.policies
     const selected = [...world.pods.values()].filter((pod) => policy?.selects(pod) === true)
@@ -98,10 +109,14 @@ export const wirePolicy = writes<PolicyIntent>({
         level: 'note',
         rule: 'policy.selects',
         field: 'spec.podSelector',
-        says: `It selects no pod of ${intent.namespace} as it is now.`,
+        ...said('policy.selects.selects-no-pod', { namespace: intent.namespace }),
         because: [
           {
-            says: `${[...world.pods.values()].filter((pod) => pod.namespace === intent.namespace).length} pods looked at`,
+            ...said('pods-looked-at', {
+              valuesCount: [...world.pods.values()].filter(
+                (pod) => pod.namespace === intent.namespace,
+              ).length,
+            }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -112,15 +127,15 @@ export const wirePolicy = writes<PolicyIntent>({
         level: 'note',
         rule: 'policy.selects',
         field: 'spec.podSelector',
-        says: `It isolates ${countText(selected.length, 'pod')}: ${listText(
-          selected.map((pod) => pod.name),
-          4,
-        )}.`,
+        ...said('policy.selects.isolates', {
+          selected: selected.map((pod) => pod.name),
+        }),
         because: [
           {
-            says: [policy?.ingress ? 'on the way in' : '', policy?.egress ? 'on the way out' : '']
-              .filter((one) => one !== '')
-              .join(' and '),
+            ...said('policy-directions', {
+              ingress: policy?.ingress !== null && policy?.ingress !== undefined,
+              egress: policy?.egress !== null && policy?.egress !== undefined,
+            }),
             source: 'the policy',
           },
         ],
@@ -132,12 +147,9 @@ export const wirePolicy = writes<PolicyIntent>({
       )
     )
       findings.push(
-        caution(
-          'policy.names',
-          'spec.egress',
-          'Nothing lets its pods out to the name service (port 53): names will not be answered.',
-          [{ says: 'no rule for port 53', source: 'the policy' }],
-        ),
+        caution('policy.names', 'spec.egress', said('policy.names'), [
+          { ...said('no-rule-port'), source: 'the policy' },
+        ]),
       )
     return [
       ...findings,

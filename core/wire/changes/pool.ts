@@ -12,7 +12,8 @@ import {
 import { type RawFinding, ref, stop } from '../../changes'
 import type { NetworkView, SiteView } from '../../fleet'
 import { oneStep, put, seen } from '../../ground/one-step'
-import { countText, listText } from '../../units'
+import { said } from './says'
+import { quoted } from '../../contract'
 
 export const poolIntent = z.strictObject({ site: z.string().max(253), pool: z.string().max(100) })
 export type PoolIntent = z.infer<typeof poolIntent>
@@ -71,20 +72,9 @@ export const wirePool = oneStep<PoolIntent>({
     const network = frontage(site)
     if (!network)
       return [
-        stop(
-          'pool.network',
-          'site',
-          `${site.name} has no frontage network whose addresses could be given to services.`,
-          [
-            seen(
-              site,
-              `networks: ${listText(
-                site.networks.map((one) => one.name),
-                6,
-              )}`,
-            ),
-          ],
-        ),
+        stop('pool.network', 'site', said('pool.network', { site: site.name }), [
+          seen(site, said('networks', { networks: site.networks.map((one) => one.name) })),
+        ]),
       ]
     const range = parseRange(intent.pool)
     if (!range.ok)
@@ -92,7 +82,7 @@ export const wirePool = oneStep<PoolIntent>({
         stop(
           'pool.readable',
           'pool',
-          range.says,
+          quoted('range.unreadable', range.says),
           [],
           range.suggest === null
             ? []
@@ -106,8 +96,8 @@ export const wirePool = oneStep<PoolIntent>({
         stop(
           'pool.inside',
           'pool',
-          `${intent.pool} lies outside ${network.name} (${network.range}).`,
-          [seen(site, `${network.name} is ${network.range}`)],
+          said('pool.inside', { pool: intent.pool, network: network.name, range: network.range }),
+          [seen(site, said('network', { network: network.name, range: network.range }))],
         ),
       )
     const dhcp = network.dhcp === undefined ? null : parseRange(network.dhcp)
@@ -117,14 +107,18 @@ export const wirePool = oneStep<PoolIntent>({
         stop(
           'pool.dhcp',
           'pool',
-          `The DHCP server of ${network.name} hands out ${formatAddress({ family: shared.family, value: shared.first })} to ${formatAddress({ family: shared.family, value: shared.last })} too: two would give the same address.`,
-          [seen(site, `DHCP ${network.dhcp ?? ''}`)],
+          said('pool.dhcp', {
+            network: network.name,
+            address: formatAddress({ family: shared.family, value: shared.first }),
+            address2: formatAddress({ family: shared.family, value: shared.last }),
+          }),
+          [seen(site, said('dhcp', { dhcp: network.dhcp ?? '' }))],
         ),
       )
     if (network.gateway !== undefined && within(range.value, network.gateway))
       findings.push(
-        stop('pool.gateway', 'pool', `The gateway ${network.gateway} is in it.`, [
-          seen(site, `gateway ${network.gateway}`),
+        stop('pool.gateway', 'pool', said('pool.gateway', { gateway: network.gateway }), [
+          seen(site, said('gateway', { gateway: network.gateway })),
         ]),
       )
     const statics = site.addresses.filter(
@@ -138,11 +132,10 @@ export const wirePool = oneStep<PoolIntent>({
         stop(
           'pool.held',
           'pool',
-          `${listText(
-            statics.map((held) => `${held.address} (${held.for})`),
-            3,
-          )} ${statics.length === 1 ? 'is' : 'are'} held in it.`,
-          [seen(site, `${statics.length} addresses`)],
+          said('pool.held', {
+            statics: statics.map((held) => `${held.address} (${held.for})`),
+          }),
+          [seen(site, said('addresses', { addresses: statics.length }))],
         ),
       )
     const outside = site.balancers.filter(
@@ -153,19 +146,18 @@ export const wirePool = oneStep<PoolIntent>({
         level: 'caution',
         rule: 'pool.used',
         field: 'pool',
-        says: `${listText(
-          outside.map((one) => `${one.address} (${one.service})`),
-          3,
-        )} ${outside.length === 1 ? 'is' : 'are'} in use and would lie outside: they stay as long as they are used.`,
-        because: [seen(site, countText(outside.length, 'address', 'addresses'))],
+        ...said('pool.used', {
+          outside: outside.map((one) => `${one.address} (${one.service})`),
+        }),
+        because: [seen(site, said('addresses', { addresses: outside.length }))],
       })
     if (!site.routes.some((route) => route.network === network.name) && site.kind === 'hall')
       findings.push({
         level: 'note',
         rule: 'pool.route',
         field: 'pool',
-        says: `${network.name} has no route: what answers behind these addresses must reach the nodes.`,
-        because: [seen(site, `${site.routes.length} routes`)],
+        ...said('pool.route', { network: network.name }),
+        because: [seen(site, said('routes', { routesCount: site.routes.length }))],
       })
     return findings
   },

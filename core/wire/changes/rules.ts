@@ -7,6 +7,7 @@ import { oneStep, type OneStep } from '../../ground/one-step'
 import { countText, listText } from '../../units'
 import { prepareWorld, reviewFirewall, walkWorldSchema } from '..'
 import { wayFindings, withSite } from './ways'
+import { said } from './says'
 
 const name = z.string().trim().min(1, 'Give the rule a name.').max(120)
 const ranges = z
@@ -111,14 +112,9 @@ const unknownNames = (
   return missing.length === 0
     ? []
     : [
-        stop(`rule.known.${field}`, field, `${site.name} has no rule ${listText(missing)}.`, [
+        stop(`rule.known.${field}`, field, said('no-rule', { site: site.name, missing }), [
           {
-            says: `rules: ${
-              listText(
-                known.map((one) => one.name),
-                8,
-              ) || 'none'
-            }`,
+            ...said('rules', { known: known.map((one) => one.name) }),
             source: site.name,
             at: site.observedAt,
           },
@@ -153,13 +149,7 @@ function checkFirewall(
     ...unknownNames(intent.disable, rules, 'disable', site),
   ]
   if (intent.put.length + intent.remove.length + intent.enable.length + intent.disable.length === 0)
-    findings.push(
-      stop(
-        'rule.nothing',
-        'put',
-        'No rule is put, removed, enabled or disabled: there is nothing to change.',
-      ),
-    )
+    findings.push(stop('rule.nothing', 'put', said('rule.nothing.no-rule-put')))
   const next = firewallAfter(intent, rules)
   const review = reviewFirewall(next as never)
   if (!review.ok) {
@@ -171,20 +161,30 @@ function checkFirewall(
       stop(
         'rule.readable',
         at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put',
-        `${bad?.name ?? 'A rule'}: ${review.says}`,
+        said('rule.readable.firewall', { bad: bad?.name ?? 'A rule', review: review.says }),
       ),
     ]
   }
   if (findings.length > 0) return findings
   const was = reviewFirewall(rules as never)
-  const seen = [{ says: `${next.length} rules reviewed`, source: site.name, at: site.observedAt }]
+  const seen = [
+    {
+      ...said('rules-reviewed', { nextCount: next.length }),
+      source: site.name,
+      at: site.observedAt,
+    },
+  ]
   for (const one of review.review.unreachable) {
     if (was.ok && was.review.unreachable.some((other) => other.rule === one.rule)) continue
     findings.push(
       caution(
         `rule.unreachable.${one.rule}`,
         'put',
-        `${one.rule} would never decide: ${listText(one.by, 4)} ${one.by.length === 1 ? 'takes' : 'take'} all it is for${one.opposite === true ? ', and does the opposite' : one.opposite === 'partly' ? ', partly doing the opposite' : ''}.`,
+        said('never-decide-all', {
+          rule: one.rule,
+          by: one.by,
+          opposite: one.opposite,
+        }),
         seen,
       ),
     )
@@ -195,7 +195,7 @@ function checkFirewall(
       level: 'note',
       rule: `rule.redundant.${one.rule}`,
       field: 'put',
-      says: `${one.rule} would only repeat ${listText(one.by, 4)}.`,
+      ...said('only-repeat', { rule: one.rule, by: one.by }),
       because: seen,
     })
   }
@@ -261,9 +261,7 @@ function checkTranslation(
   const rules = site.translations ?? []
   const findings: RawFinding[] = [...unknownNames(intent.remove, rules, 'remove', site)]
   if (intent.put.length + intent.remove.length === 0)
-    findings.push(
-      stop('rule.nothing', 'put', 'No translation is put or removed: there is nothing to change.'),
-    )
+    findings.push(stop('rule.nothing', 'put', said('rule.nothing.no-translation-put')))
   const next = translationsAfter(intent, rules)
   const trial = walkWorldSchema.safeParse({
     sites: [{ name: site.name, domain: site.domain, translations: next }],
@@ -278,7 +276,10 @@ function checkTranslation(
       stop(
         'rule.readable',
         at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put',
-        `${bad?.name ?? 'A translation'}: ${read?.says ?? 'is not readable'}`,
+        said('rule.readable.translation', {
+          bad: bad?.name ?? 'A translation',
+          read: read?.says ?? 'is not readable',
+        }),
       ),
     ]
   }
@@ -294,8 +295,18 @@ function checkTranslation(
         caution(
           `rule.egress.${i}`,
           `put[${i}].becomes`,
-          `${one.becomes} is not the egress address of ${site.name} (${site.egress ?? 'none is known'}): answers may not come back.`,
-          [{ says: `egress ${site.egress ?? 'unknown'}`, source: site.name, at: site.observedAt }],
+          said('not-egress-address', {
+            becomes: one.becomes,
+            site: site.name,
+            egress: site.egress ?? 'none is known',
+          }),
+          [
+            {
+              ...said('egress', { egress: site.egress ?? 'unknown' }),
+              source: site.name,
+              at: site.observedAt,
+            },
+          ],
         ),
       )
   }

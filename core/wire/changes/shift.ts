@@ -15,6 +15,7 @@ import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { listText, numberText } from '../../units'
 import { objectNamed, objectsIn } from './written'
+import { said } from './says'
 
 export const shiftIntent = z.strictObject({
   cluster: z.string().max(253),
@@ -81,7 +82,9 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
       stop(
         'cluster.known',
         'cluster',
-        intent.cluster === '' ? 'No cluster is chosen.' : `There is no cluster ${intent.cluster}.`,
+        intent.cluster === ''
+          ? said('cluster.known.no-cluster-chosen')
+          : said('cluster.known.cluster', { cluster: intent.cluster }),
       ),
     ]
   if (!cluster.apiAnswers || objectsHeard(view, cluster.name) === undefined)
@@ -90,8 +93,8 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
         'cluster.answers',
         'cluster',
         cluster.resting
-          ? `${cluster.name} is stopped: start it first.`
-          : `The API of ${cluster.name} does not answer.`,
+          ? said('cluster.answers.cluster', { cluster: cluster.name })
+          : said('cluster.answers.api-does-not-answer', { cluster: cluster.name }),
       ),
     ]
   const backends = backendsOf(intent, view)
@@ -103,10 +106,14 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
       stop(
         'route.known',
         'route',
-        `${cluster.name} has no route ${intent.route || '(none chosen)'} with a rule ${intent.rule}.`,
+        said('route.known.no-route-rule', {
+          cluster: cluster.name,
+          route: intent.route || '(none chosen)',
+          rule: intent.rule,
+        }),
         [
           {
-            says: `routes: ${listText(routes, 6) || 'none'}`,
+            ...said('routes-all', { routes }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -122,18 +129,15 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
       stop(
         'weights.known',
         `weights.${unknown[0] ?? ''}`,
-        `${intent.route} has no backend ${listText(unknown)}; it has ${listText(backends.map((backend) => backend.name))}.`,
+        said('weights.known', {
+          route: intent.route,
+          unknown,
+          backends: backends.map((backend) => backend.name),
+        }),
       ),
     )
   const sum = backends.reduce((total, backend) => total + (intent.weights[backend.name] ?? 0), 0)
-  if (sum === 0)
-    findings.push(
-      stop(
-        'weights.sum',
-        'weights',
-        'The weights sum to 0: nobody would answer. Give at least one backend a weight above 0.',
-      ),
-    )
+  if (sum === 0) findings.push(stop('weights.sum', 'weights', said('weights.sum')))
   if (findings.length > 0) return findings
   const [namespace = ''] = intent.route.split('/')
   for (const backend of backends.filter((one) => (intent.weights[one.name] ?? 0) > 0)) {
@@ -145,8 +149,8 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
         stop(
           `backend.ready.${backend.name}`,
           `weights.${backend.name}`,
-          `${backend.name} has no ready endpoint: its share of the calls would fail.`,
-          [{ says: '0 ready endpoints', source: cluster.name, at: cluster.observedAt }],
+          said('no-ready-endpoint', { backend: backend.name }),
+          [{ ...said('no-endpoint-ready'), source: cluster.name, at: cluster.observedAt }],
         ),
       )
   }
@@ -157,14 +161,13 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
       level: 'note',
       rule: 'weights.same',
       field: 'weights',
-      says: 'The shares stay as they are.',
+      ...said('weights.same'),
       because: [
         {
-          says: listText(
-            backends.map(
-              (backend, i) => `${backend.name} ${numberText(100 * (from[i] ?? 0), 1)} %`,
-            ),
-          ),
+          ...said('shares', {
+            backends: backends.map((backend) => backend.name),
+            percent: from.map((share) => 100 * share),
+          }),
           source: cluster.name,
           at: cluster.observedAt,
         },
@@ -179,10 +182,10 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
       level: 'caution',
       rule: 'guard.calls',
       field: 'everySeconds',
-      says: `Only about ${numberText(rate * intent.everySeconds)} calls are seen in a step: too few to tell a failing version by.`,
+      ...said('guard.calls', { rate: rate * intent.everySeconds }),
       because: [
         {
-          says: `${numberText(rate, 1)} calls a second`,
+          ...said('calls-second', { rate }),
           source: `traffic of ${cluster.name}`,
           at: view.now,
         },

@@ -9,7 +9,6 @@ import {
   listedObjects,
   trafficIn,
 } from '../../fleet'
-import { countText, listText, numberText } from '../../units'
 import {
   type Decider,
   expectations,
@@ -22,6 +21,7 @@ import {
 } from '..'
 import { callsADay } from './hits'
 import { podsOfWorkload } from '../../objects'
+import { said } from './says'
 
 export const byText = (by: Decider): string => (typeof by === 'string' ? by : by.join(', '))
 
@@ -94,7 +94,9 @@ export function wayFindings(
 ): readonly RawFinding[] {
   const [then, now] = [readyWorldOf(before), readyWorldOf(after)]
   if (!then.ok || !now.ok)
-    return now.ok ? [] : [stop('world.readable', field, `${now.path}: ${now.says}`)]
+    return now.ok
+      ? []
+      : [stop('world.readable', field, said('world.readable', { path: now.path, now: now.says }))]
   const findings: RawFinding[] = []
   for (const name of clusters) {
     const cluster = clusterOf(before, name)
@@ -107,14 +109,23 @@ export function wayFindings(
     const cut = ways.filter(({ was, is }) => was.delivered && !is.delivered)
     const mended = ways.filter(({ was, is }) => !was.delivered && is.delivered)
     const because = [
-      { says: `${ways.length} nodes walked to their API`, source: name, at: cluster.observedAt },
+      {
+        ...said('nodes-walked-their', { waysCount: ways.length }),
+        source: name,
+        at: cluster.observedAt,
+      },
     ]
     if (cut.length > 0)
       findings.push(
         caution(
           `agents.${name}`,
           field,
-          `${countText(cut.length, 'node')} of ${name} would no longer reach ${name}-api (${cut[0]?.is.hop ?? ''}: ${cut[0]?.is.by ?? ''}): not ready within a minute.`,
+          said('no-longer-reach', {
+            cutCount: cut.length,
+            name,
+            hop: cut[0]?.is.hop ?? '',
+            by: cut[0]?.is.by ?? '',
+          }),
           because,
         ),
       )
@@ -123,7 +134,7 @@ export function wayFindings(
         level: 'note',
         rule: `agents.${name}`,
         field,
-        says: `${countText(mended.length, 'node')} of ${name} would reach ${name}-api again.`,
+        ...said('reach-api-again', { mendedCount: mended.length, name }),
         because,
       })
     const calls = callsOf(before, name).map((call) => ({
@@ -135,7 +146,7 @@ export function wayFindings(
     const won = calls.filter(({ was, is }) => !was.delivered && is.delivered)
     const seen = [
       {
-        says: `${calls.length} calls of the last day walked before and after`,
+        ...said('calls-last-day-walked', { callsCount: calls.length }),
         source: `traffic of ${name}`,
         at: before.now,
       },
@@ -145,7 +156,12 @@ export function wayFindings(
         caution(
           `calls.${name}.${callText(call)}`,
           field,
-          `${callText(call)} would end at ${is.hop} (${is.by}): ${numberText(callsADay(call.flow, before.now))} calls in the last day.`,
+          said('end-calls-last', {
+            callText: callText(call),
+            hop: is.hop,
+            by: is.by,
+            callsADay: callsADay(call.flow, before.now),
+          }),
           seen,
         ),
       )
@@ -154,10 +170,7 @@ export function wayFindings(
         level: 'note',
         rule: `calls.${name}`,
         field,
-        says: `${listText(
-          won.map(({ call }) => callText(call)),
-          4,
-        )} would get through.`,
+        ...said('get-through', { won: won.map(({ call }) => callText(call)) }),
         because: seen,
       })
     if (calls.length > 0 && lost.length === 0 && won.length === 0)
@@ -165,7 +178,7 @@ export function wayFindings(
         level: 'note',
         rule: `calls.${name}`,
         field,
-        says: `No call of the last day in ${name} changes.`,
+        ...said('no-call-last', { name }),
         because: seen,
       })
   }
@@ -176,8 +189,13 @@ export function wayFindings(
       caution(
         `expected.${one.name}`,
         field,
-        `“${one.name}” would no longer hold: it is to be ${one.wanted ? 'reached' : 'kept out'}. ${one.says}`,
-        [{ says: `${one.hop ?? ''}: ${byText(one.by)}`, source: 'walked as it would be' }],
+        said('no-longer-hold', { name: one.name, wanted: one.wanted, oneSays: one.says }),
+        [
+          {
+            ...said('walk-ends', { hop: one.hop ?? '', byText: byText(one.by) }),
+            source: 'walked as it would be',
+          },
+        ],
       ),
     )
   }

@@ -22,8 +22,8 @@ import {
 import { type ApiObject, fieldsOf, isIdentity } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
-import { listText } from '../../units'
 import { objectKey, type WrittenObject } from '../../manifests/parse'
+import { said } from './says'
 
 export interface Writes<Intent> {
   readonly name: string
@@ -114,13 +114,12 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
           stop(
             'cluster.known',
             'cluster',
-            name === '' ? 'No cluster is chosen.' : `There is no cluster ${name}.`,
+            name === ''
+              ? said('cluster.known.no-cluster-chosen')
+              : said('cluster.known.there-no-cluster', { name }),
             [
               {
-                says: `clusters: ${listText(
-                  view.clusters.map((one) => one.name),
-                  10,
-                )}`,
+                ...said('clusters', { clusters: view.clusters.map((one) => one.name) }),
                 source: 'register of clusters',
               },
             ],
@@ -132,8 +131,8 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
             'cluster.answers',
             'cluster',
             cluster.resting
-              ? `${name} is stopped: start it first.`
-              : `The API of ${name} does not answer.`,
+              ? said('cluster.answers.stopped-start-first', { name })
+              : said('cluster.answers.api-does-not', { name }),
           ),
         ]
       return of.check(intent, cluster, view)

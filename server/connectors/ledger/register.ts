@@ -3,6 +3,7 @@
  * Its verbs are idempotent, so an unknown outcome is simply repeated. A verb may wait for a call from outside; its end
  * is then told by whoever takes the call.
  */
+import { said } from './says'
 import {
   type ArgsOf,
   type Connector,
@@ -14,12 +15,15 @@ import {
   type Outcome,
   readCommand,
   type VerbName,
+  quoted,
+  type Said,
+  saidOf,
 } from '~/core/contract'
 import type { Database } from '../../records/database'
 import { ClusterRow, JoinRow, LedgerRow, PriceRow } from '../../records/models'
 
 /** What a verb did, or nothing while it waits for a call. */
-type Done = { readonly result: Readonly<Record<string, unknown>>; readonly says: string } | null
+type Done = (Said & { readonly result: Readonly<Record<string, unknown>> }) | null
 
 interface Place extends Origin {
   /** Milliseconds on the clock. */
@@ -47,14 +51,14 @@ async function enterCluster(database: Database, args: ArgsOf<'cluster.enter'>): 
   await database.write((transaction) => ClusterRow.upsert(row, { transaction }))
   return {
     result: { cluster: args.name, site: args.site },
-    says: `${args.name} entered with pods ${args.pods} and services ${args.services}`,
+    ...said('cluster.entered', { cluster: args.name, pods: args.pods, services: args.services }),
   }
 }
 
 async function strikeCluster(database: Database, args: ArgsOf<'cluster.strike'>): Promise<Done> {
   const { name } = args
   await database.write((transaction) => ClusterRow.destroy({ where: { name }, transaction }))
-  return { result: { cluster: name }, says: `${name} struck` }
+  return { result: { cluster: name }, ...said('cluster.struck', { cluster: name }) }
 }
 
 async function enterRanges(database: Database, args: ArgsOf<'ranges.enter'>): Promise<Done> {
@@ -71,7 +75,7 @@ async function enterRanges(database: Database, args: ArgsOf<'ranges.enter'>): Pr
   })
   return {
     result: { entered: args.add.length, struck: args.remove.length },
-    says: `${args.add.length} entered, ${args.remove.length} struck`,
+    ...said('ranges.entered', { entered: args.add.length, struck: args.remove.length }),
   }
 }
 
@@ -94,9 +98,9 @@ async function setRange(database: Database, args: ArgsOf<'pool.range'>): Promise
   )
   return {
     result: { pool },
-    says: range
-      ? `${pool} scales between ${range.min} and ${range.max}`
-      : `${pool} no longer scales by itself`,
+    ...(range
+      ? said('pool.scales', { pool, min: range.min, max: range.max })
+      : said('pool.scales-no-more', { pool })),
   }
 }
 
@@ -107,14 +111,17 @@ async function setPool(database: Database, args: ArgsOf<'pool.set'>): Promise<Do
       ? pools.map((other) => (other.name === pool.name ? pool : other))
       : [...pools, pool],
   )
-  return { result: { pool: pool.name }, says: `pool ${pool.name} of ${pool.size} entered` }
+  return {
+    result: { pool: pool.name },
+    ...said('pool.entered', { pool: pool.name, size: pool.size }),
+  }
 }
 
 async function strikePool(database: Database, args: ArgsOf<'pool.strike'>): Promise<Done> {
   await withPools(database, args.cluster, (pools) =>
     pools.filter((other) => other.name !== args.pool),
   )
-  return { result: { pool: args.pool }, says: `pool ${args.pool} struck` }
+  return { result: { pool: args.pool }, ...said('pool.struck', { pool: args.pool }) }
 }
 
 async function setAutoscale(database: Database, args: ArgsOf<'autoscale.set'>): Promise<Done> {
@@ -124,10 +131,9 @@ async function setAutoscale(database: Database, args: ArgsOf<'autoscale.set'>): 
   )
   return {
     result: { enabled: policy?.enabled === true },
-    says:
-      policy?.enabled === true
-        ? `pools of ${cluster} scale by themselves, ${policy.order}`
-        : `pools of ${cluster} stay as they are`,
+    ...(policy?.enabled === true
+      ? said('autoscale.on', { cluster, order: policy.order })
+      : said('autoscale.off', { cluster })),
   }
 }
 
@@ -135,7 +141,10 @@ async function setPrices(database: Database, args: ArgsOf<'prices.set'>): Promis
   await database.write((transaction) =>
     PriceRow.bulkCreate([...args.prices], { updateOnDuplicate: ['units'], transaction }),
   )
-  return { result: { entered: args.prices.length }, says: `${args.prices.length} prices entered` }
+  return {
+    result: { entered: args.prices.length },
+    ...said('prices.entered', { entered: args.prices.length }),
+  }
 }
 
 /** A calendar speaks from now on: what it would have done before it was there is not made up for. */
@@ -156,9 +165,13 @@ async function setRest(
   )
   return {
     result: { windows: rest?.windows.length ?? 0 },
-    says: rest
-      ? `${args.cluster} rests in ${rest.windows.length} windows, in ${rest.zone}`
-      : `${args.cluster} no longer rests by itself`,
+    ...(rest
+      ? said('rest.windows', {
+          cluster: args.cluster,
+          windows: rest.windows.length,
+          zone: rest.zone,
+        })
+      : said('rest.none', { cluster: args.cluster })),
   }
 }
 
@@ -173,7 +186,7 @@ async function awaitJoin(
   if (isSame && row.usedAt !== null)
     return {
       result: { address: row.address, calledAt: row.usedAt },
-      says: `called at ${row.usedAt.slice(11, 16)}`,
+      ...said('join.called', { at: row.usedAt.slice(11, 16) }),
     }
   if (!isSame) {
     const fresh = {
@@ -198,7 +211,7 @@ async function forgetJoin(
   await database.write((transaction) =>
     JoinRow.destroy({ where: { change, machine: args.machine }, transaction }),
   )
-  return { result: {}, says: 'no longer waited for' }
+  return { result: {}, ...said('join.forgotten') }
 }
 
 const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
@@ -246,18 +259,18 @@ export class Register implements Connector {
     const read = readCommand(verb, args)
     const work = byVerb.get(verb)
     if (!read.ok || !work) {
-      const says = read.ok ? `The register has no verb ${verb}.` : read.says
       const reason = read.ok ? 'unknown-verb' : read.reason
+      const objection = read.ok ? said('verb.unknown', { verb }) : quoted(reason, read.says)
       ended({
         result: null,
-        failure: { class: 'permanent', reason, says, chain: [] },
+        failure: { class: 'permanent', reason, ...objection, chain: [] },
         evidence: [],
       })
       return
     }
     const done = await work(this.database, read.args, { ...origin, now: at })
     this.written()
-    if (done) ended({ result: done.result, failure: null, evidence: [{ at, says: done.says }] })
+    if (done) ended({ result: done.result, failure: null, evidence: [{ at, ...saidOf(done) }] })
   }
 
   /** Nothing is kept by key: repeating a verb does what it did. */

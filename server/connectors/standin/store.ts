@@ -1,4 +1,5 @@
 /** The stand-ins’ own database: the log of commands, chunks of state, and a few marks (clock, speed, seed). */
+import type { Evidence } from '~/core/contract'
 import {
   type CreationOptional,
   DataTypes,
@@ -23,7 +24,7 @@ class CommandRow extends Model<InferAttributes<CommandRow>, InferCreationAttribu
   declare endedAt: number | null
   declare result: Record<string, unknown> | null
   declare failure: Failure | null
-  declare evidence: { at: number; says: string }[] | null
+  declare evidence: Evidence[] | null
 }
 
 class ChunkRow extends Model<InferAttributes<ChunkRow>, InferCreationAttributes<ChunkRow>> {
@@ -68,7 +69,7 @@ export interface EndedCommand {
   readonly endedAt: number
   readonly result: Record<string, unknown> | null
   readonly failure: Failure | null
-  readonly evidence: { at: number; says: string }[]
+  readonly evidence: Evidence[]
 }
 
 export class StandinStore {

@@ -1,0 +1,43 @@
+/** The sentences of this area, by the code of what they tell. */
+import { sentences } from '../contract/said'
+
+export const said = sentences({
+  // state
+  'node.not-ready': (p: { status: string; message: string }) =>
+    `Ready is ${p.status}: ${p.message}`,
+  'node.no-ready-condition': () => 'It has no Ready condition.',
+  'not-observed': (p: { silent: string }) => `Not observed since ${p.silent}.`,
+  'node.pressure': (p: { type: string; message: string }) => `${p.type}: ${p.message}`,
+  'node.cordoned': () => 'Cordoned, and no change is at work on it.',
+  'node.release-skew': (p: { release: string; clusterRelease: string }) =>
+    `Agent ${p.release} is outside the permitted skew of API ${p.clusterRelease}.`,
+  'change-at-work': () => 'A running change is at work on it.',
+  'node.well': () => 'Ready, without pressure.',
+  'pool.nodes-broken': (p: { broken: number; statesCount: number }) =>
+    `${p.broken} of ${p.statesCount} nodes are broken.`,
+  'pool.not-observed': () => 'None of its nodes was observed lately.',
+  'pool.nodes-unwell': (p: { unwell: number; statesCount: number }) =>
+    `${p.unwell} of ${p.statesCount} nodes are not well.`,
+  'pool.empty': () => 'It has no nodes now.',
+  'pool.well': (p: { statesCount: number }) => `All ${p.statesCount} nodes are well.`,
+  'cluster.stopped': () => 'Stopped by a change.',
+  'cluster.coming-up': () => 'A running change is at work on it; its API does not answer yet.',
+  'cluster.api-silent': (p: { endpoint: string }) => `Its API at ${p.endpoint} does not answer.`,
+  'cluster.quorum-lost': (p: { membersUp: number; members: number }) =>
+    `Quorum is lost: ${p.membersUp} of ${p.members} control-plane members answer.`,
+  'cluster.pools-unwell': (p: { unwell: readonly string[] }) =>
+    `Not well: pool ${p.unwell.join(', ')}.`,
+  'cluster.well': () => 'Its API answers and every pool is well.',
+  'site.empty': () => 'It holds no cluster.',
+  'site.clusters-broken': () => 'All of its clusters are broken.',
+  'site.cluster-broken': (p: { entry: string }) => `${p.entry} is broken.`,
+  'site.well': () => 'All of its clusters are well.',
+  'site.worst': (p: { worst: string; worstSays: string }) => `${p.worst}: ${p.worstSays}`,
+
+  // workloads
+  'workload.waits': (p: { pod: string; waits: string }) => `${p.pod}: ${p.waits}`,
+  'workload.at': (p: { schedule: string; timeZone: string }) =>
+    `at ${p.schedule}${p.timeZone === '' ? '' : ` in ${p.timeZone}`}`,
+  'workload.ready': () => 'all ready',
+  'workload.starting': (p: { wanted: number }) => `${p.wanted} still starting`,
+})

@@ -1,0 +1,205 @@
+/** The sentences of this area, by the code of what they tell. */
+import { sentences } from '../contract/said'
+import { listText, countText, durationText, numberText, moneyText } from '../units'
+
+export const said = sentences({
+  // autoscale
+  'cluster.known.no-cluster-chosen': () => 'No cluster is chosen.',
+  'cluster.known.there-no-cluster': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
+  'pool.ranges': (p: { cluster: string }) =>
+    `No pool of ${p.cluster} has a range: none would scale until one has.`,
+  'pools-nodes': (p: { poolsCount: number; nodesCount: number }) =>
+    `${p.poolsCount} pools, ${p.nodesCount} nodes`,
+  'pool.scale': (p: { ranged: readonly string[] }) =>
+    `${listText(p.ranged)} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`,
+  'pool-ranges': () => 'ranges of its pools',
+
+  // draining
+  'does-not-leave': (p: { pod: string; blocked: string }) =>
+    `${p.pod} does not leave: ${p.blocked}`,
+  'placed-evicted-copy': (p: { cluster: string; evictionsCount: number; blockedCount: number }) =>
+    `placed and evicted on a copy of ${p.cluster}: ${countText(p.evictionsCount, 'pod')} would move, ${p.blockedCount} would not`,
+  'pod-caution': (p: { pod: string; caution: string }) => `${p.pod}: ${p.caution}`,
+  'hostpath-volume': () => 'hostPath volume',
+  'drain.moves': (p: { evictionsCount: number; seconds: number; to: readonly string[] }) =>
+    `${countText(p.evictionsCount, 'pod')} move one after another, in ${durationText(p.seconds)} as they last started: ${listText(p.to, 4)}.`,
+  'placed-copy-cluster': () => 'placed on a copy of the cluster, budgets kept',
+  'cluster.answers.stopped-start-first': (p: { cluster: string }) =>
+    `${p.cluster} is stopped: start it first.`,
+  'cluster.answers.api-does-not': (p: { cluster: string }) =>
+    `The API of ${p.cluster} does not answer.`,
+  'no-answer': () => 'no answer',
+  'node.known.no-node-chosen': () => 'No node is chosen.',
+  'node.known.no-node': (p: { cluster: string; missing: readonly string[] }) =>
+    `${p.cluster} has no node ${listText(p.missing)}.`,
+  'nodes-listed': (p: { nodesCount: number }) => `${p.nodesCount} nodes listed`,
+  'node.cordoned': (p: { node: string; open: boolean }) =>
+    `${p.node} is ${p.open ? 'open' : 'cordoned'} already.`,
+  'takes-pods': () => 'takes pods',
+  cordoned: () => 'cordoned',
+
+  // machines
+  'cluster.known.not-there': (p: { wanted: string }) => `There is no cluster ${p.wanted}.`,
+  clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
+  'cluster.answers.certificates-ended-api': (p: { cluster: string; certificatesUntil: string }) =>
+    `The certificates of ${p.cluster} ended on ${p.certificatesUntil}: its API takes no orders.`,
+  'certificates-until': (p: { certificatesUntil: string }) =>
+    `certificates until ${p.certificatesUntil}`,
+  'node.known.not-there': (p: { cluster: string; node: string }) =>
+    `${p.cluster} has no node ${p.node}.`,
+  'node.ready.ready-without-control': (p: { node: string }) =>
+    `${p.node} is ready, and without it the control plane has no majority: its API will not answer while it restarts.`,
+  'node.ready.ready-stop-long': (p: { node: string; pods: number }) =>
+    `${p.node} is ready. Its ${countText(p.pods, 'pod')} stop for as long as it restarts.`,
+  pods: (p: { pods: number }) => `${p.pods} pods`,
+  'machine.box.stands-nobody-make': (p: { node: string; machine: string }) =>
+    `${p.node} stands on ${p.machine}, which nobody can make anew. Restart it instead.`,
+  'machine-stood-there': (p: { machine: string }) => `${p.machine} is a machine that stood there`,
+  'member.only': (p: { node: string }) =>
+    `${p.node} is the only control-plane machine: its state store would be gone. Take a backup and restore it on a new cluster.`,
+  'single-member': () => '1 member',
+  'member.majority': (p: { node: string; membersLeft: number; members: number }) =>
+    `Without ${p.node} the control plane has ${p.membersLeft} of ${p.members} members: no majority.`,
+  'majority-rule': () => 'more than half must answer',
+  'node.ready.ready-moved-away': (p: { node: string; pods: number }) =>
+    `${p.node} is ready. Its ${countText(p.pods, 'pod')} are moved away, and its disk is lost.`,
+  'pods-m-requested': (p: { pods: number; requestedCpuMilli: number }) =>
+    `${p.pods} pods, ${numberText(p.requestedCpuMilli)} m requested`,
+
+  // cluster
+  'certificates.managed': (p: { site: string; cluster: string }) =>
+    `${p.site} renews the certificates of ${p.cluster} by itself.`,
+  'certificates.single': (p: { cluster: string }) =>
+    `${p.cluster} has one control-plane machine: its API does not answer for about a minute.`,
+  'backup.managed': (p: { site: string; cluster: string }) =>
+    `${p.site} keeps the state store of ${p.cluster}; what is kept here are its objects.`,
+  'backup.name': (p: { cluster: string; backup: string }) =>
+    `${p.cluster} has a backup ${p.backup} already.`,
+  backups: (p: { backups: readonly string[] }) => `backups: ${listText(p.backups, 6)}`,
+  'backup.known': (p: { cluster: string; backup: string }) =>
+    `${p.cluster} has no backup ${p.backup}.`,
+  'backups-all': (p: { backups: readonly string[] }) =>
+    `backups: ${listText(p.backups, 6) || 'none'}`,
+  'backup.loses': (p: { cluster: string; minutes: number; backup: string }) =>
+    `What was changed in ${p.cluster} in the ${countText(p.minutes, 'minute')} since ${p.backup} is lost.`,
+  'backup-taken': (p: { at: string; objects: number }) =>
+    `taken ${p.at}Z, ${countText(p.objects, 'object')}`,
+
+  // pool-parts
+  'pool.known.control-plane-no': () => 'The control plane is no pool.',
+  'pool.known.no-pool': (p: { cluster: string; wanted: string }) =>
+    `${p.cluster} has no pool ${p.wanted}.`,
+  pools: (p: { pools: readonly string[] }) => `pools: ${listText(p.pools) || 'none'}`,
+
+  // resize
+  'pool.known.control-plane-no-pool': () =>
+    'The control plane is no pool; its machines are replaced, not resized.',
+  'pool.known.not-there': (p: { cluster: string; pool: string }) =>
+    `${p.cluster} has no pool ${p.pool}.`,
+  'pool.range': (p: { min: number; max: number }) =>
+    `The lower end ${p.min} is above the upper end ${p.max}.`,
+  'pool.within': (p: { pool: string; min: number; max: number; count: number }) =>
+    `${p.pool} scales by itself between ${p.min} and ${p.max}; ${p.count} lies outside.`,
+  range: (p: { min: number; max: number }) => `range ${p.min} to ${p.max}`,
+  'pool.same': (p: { pool: string; count: number }) =>
+    `${p.pool} has ${countText(p.count, 'node')} already.`,
+  nodes: (p: { nodesCount: number }) => `${p.nodesCount} nodes`,
+  'range.size': (p: { pods: string; limit: number; total: number }) =>
+    `The pod range ${p.pods} holds ${numberText(p.limit)} nodes; there would be ${numberText(p.total)}.`,
+  'node-block': () => 'one /24 a node',
+  requested: (p: { gone: readonly string[]; moved: number }) =>
+    `${p.gone.join(', ')}: ${numberText(p.moved)} m requested`,
+  'room-elsewhere': (p: { othersCount: number; room: number }) =>
+    `${p.othersCount} other workers have ${numberText(p.room)} m free`,
+  'pool.last.no-worker-left': () => 'No worker would be left for the platform’s own pods.',
+  'pool.moves': (p: {
+    reduce: number
+    gone: readonly string[]
+    moved: number
+    room: number
+    moved2: number
+  }) =>
+    `${countText(p.reduce, 'pod')} on ${listText(p.gone, 3)} end and are made anew elsewhere${p.moved > p.room ? `; ${numberText(p.moved2)} m of CPU find no room` : ''}.`,
+
+  // pool-add
+  'pool.name': (p: { cluster: string; pool: string }) =>
+    `${p.cluster} has a pool ${p.pool} already.`,
+  'pools-all': (p: { pools: readonly string[] }) => `pools: ${listText(p.pools)}`,
+  'size.known': (p: { site: string; size: string }) => `${p.site} offers no size ${p.size}.`,
+  sizes: (p: { sizes: readonly string[] }) => `sizes: ${listText(p.sizes)}`,
+
+  // turnover
+  'size.same': (p: { pool: string; size: string }) => `${p.pool} is of ${p.size} already.`,
+  'machine.box.stands-machines-nobody': (p: { pool: string }) =>
+    `${p.pool} stands on machines that nobody can make anew.`,
+  'moved-node-node': (p: { cluster: string }) => `moved node by node on a copy of ${p.cluster}`,
+  'pod-node-name': (p: { pod: string; node: string; name: string }) =>
+    `${p.pod} does not leave ${p.node}: ${p.name}`,
+  'pool.turnover': (p: { nodesCount: number; moved: number; seconds: number }) =>
+    `${countText(p.nodesCount, 'node')} are replaced one after another; ${countText(p.moved, 'pod')} move, in ${durationText(p.seconds)} as they last started.`,
+
+  // pools
+  'pool.nothing': () => 'Neither size nor labels nor taints are given: there is nothing to change.',
+  'pool.both': () =>
+    'A turnover makes every node anew; change labels and taints in a change of their own, before it or after it.',
+  'pool.label': (p: { own: readonly string[] }) =>
+    `${listText(p.own)} says what a node is; it is not changed by hand.`,
+  'pool.homeless': (p: { lost: readonly string[]; evicts: boolean }) =>
+    `${countText(p.lost.length, 'pod')} of this pool would find no place if made anew: ${listText(p.lost, 4)}.${p.evicts ? ' NoExecute would end them at once.' : ' They stay as long as they run.'}`,
+  'placed-anew-copy': () => 'placed anew on a copy with the pool as it would be',
+
+  // pool-remove
+  'pool.platform': (p: { pool: string; lost: readonly string[] }) =>
+    `Without ${p.pool} the platform’s own pods have no node that takes them: ${listText(p.lost, 4)}.`,
+  'placed-copy-without': () => 'placed on a copy without the pool',
+  'pool.last.last-pool-no': (p: { pool: string }) =>
+    `${p.pool} is the last pool: no worker would be left.`,
+  workers: (p: { nodesCount: number }) => `${p.nodesCount} workers`,
+
+  // rest
+  'nodes-and-pods': (p: { nodesCount: number; podCount: number }) =>
+    `${countText(p.nodesCount, 'node')}, ${countText(p.podCount, 'pod')}`,
+  'cluster.rests': (p: { cluster: string }) => `${p.cluster} is stopped already.`,
+  'machine.box.stand-there-they': (p: { boxes: readonly string[] }) =>
+    `${listText(p.boxes, 3)} ${p.boxes.length === 1 ? 'is a machine' : 'are machines'} that stand there: they cannot be given back.`,
+  'cluster.drives.drives-without-nothing': (p: { cluster: string; driven: readonly string[] }) =>
+    `${p.cluster} drives ${listText(p.driven)}: without it nothing keeps them.`,
+  drives: (p: { drives: readonly string[] }) => `drives ${p.drives.join(', ')}`,
+  'cluster.pods': (p: { podCount: number; keptUntil: string }) =>
+    `Its ${countText(p.podCount, 'pod')} end. Objects, disks, load balancers and addresses stay; while it is stopped it can only be started or taken down. It is kept until ${p.keptUntil}.`,
+  'cluster.counts.scale-themselves-after': (p: {
+    scaled: readonly string[]
+    scaled2: readonly number[]
+  }) =>
+    `${listText(p.scaled)} scale by themselves: after a start they may settle at other counts than ${p.scaled2.join(' and ')}.`,
+  'pool-range': (p: { pool: string; min: number; max: number }) =>
+    `${p.pool}: ${p.min} to ${p.max}`,
+  'cluster.runs': (p: { cluster: string }) => `${p.cluster} is not stopped.`,
+  'api-answers': () => 'its API answers',
+  'api-does-not': () => 'its API does not answer',
+  'quota.cores': (p: { wanted: number; site: string; value: number; quotaCores: number }) =>
+    `Its machines need ${p.wanted} vCPU; the quota of ${p.site} has ${p.value} of ${p.quotaCores} left.`,
+  'vcpu-used': (p: { used: number; quotaCores: number }) =>
+    `${p.used} of ${p.quotaCores} vCPU used`,
+  'cluster.counts.scale-themselves-may': (p: { scaled: readonly string[] }) =>
+    `${listText(p.scaled)} scale by themselves and may settle at other counts than before.`,
+  'rest.always': (p: { cluster: string }) => `${p.cluster} would rest all week long.`,
+  'rest-hours': (p: { hours: number }) => `${numberText(p.hours, 1)} of 168 h in the coming week`,
+  'cluster.drives.drives-cannot-rest': (p: { cluster: string; drives: readonly string[] }) =>
+    `${p.cluster} drives ${listText(p.drives)}: it cannot rest.`,
+  'rest.saves': (p: { hours: number; hours2: number }) =>
+    `It rests ${numberText(p.hours, 1)} h in the coming week and saves ${moneyText(p.hours2)} units in it.`,
+  'cluster-hourly': (p: { clusterHourly: number }) =>
+    `${moneyText(p.clusterHourly)} units an hour for machines and control plane`,
+
+  // prices
+  'there-no-site': (p: { site: string }) => `There is no site ${p.site}.`,
+  'nothing-called-price': (p: { site: string; item: string }) =>
+    `${p.site} has nothing called ${p.item} that has a price.`,
+  'prices.changed.all-them-they': () => 'All of them are as they are already.',
+  'prices.changed.different': (p: { different: readonly string[] }) =>
+    `${listText(p.different, 4)}.`,
+  differ: (p: { differentCount: number; pricesCount: number }) =>
+    `${p.differentCount} of ${p.pricesCount} differ`,
+  'items-priced': (p: { items: readonly string[] }) => listText(p.items, 8),
+})

@@ -1,0 +1,25 @@
+/** What the register tells of its commands. */
+import { sentences } from '~/core/contract'
+
+export const said = sentences({
+  'cluster.entered': (p: { cluster: string; pods: string; services: string }) =>
+    `${p.cluster} entered with pods ${p.pods} and services ${p.services}`,
+  'cluster.struck': (p: { cluster: string }) => `${p.cluster} struck`,
+  'ranges.entered': (p: { entered: number; struck: number }) =>
+    `${p.entered} entered, ${p.struck} struck`,
+  'pool.scales': (p: { pool: string; min: number; max: number }) =>
+    `${p.pool} scales between ${p.min} and ${p.max}`,
+  'pool.scales-no-more': (p: { pool: string }) => `${p.pool} no longer scales by itself`,
+  'pool.entered': (p: { pool: string; size: string }) => `pool ${p.pool} of ${p.size} entered`,
+  'pool.struck': (p: { pool: string }) => `pool ${p.pool} struck`,
+  'autoscale.on': (p: { cluster: string; order: string }) =>
+    `pools of ${p.cluster} scale by themselves, ${p.order}`,
+  'autoscale.off': (p: { cluster: string }) => `pools of ${p.cluster} stay as they are`,
+  'prices.entered': (p: { entered: number }) => `${p.entered} prices entered`,
+  'rest.windows': (p: { cluster: string; windows: number; zone: string }) =>
+    `${p.cluster} rests in ${p.windows} windows, in ${p.zone}`,
+  'rest.none': (p: { cluster: string }) => `${p.cluster} no longer rests by itself`,
+  'join.called': (p: { at: string }) => `called at ${p.at}`,
+  'join.forgotten': () => 'no longer waited for',
+  'verb.unknown': (p: { verb: string }) => `The register has no verb ${p.verb}.`,
+})

@@ -1,0 +1,9 @@
+/** What runs tell of themselves. */
+import { sentences } from '~/core/contract'
+
+export const said = sentences({
+  step: (p: { change: string; group: string; step: string }) =>
+    `${p.change}: ${p.group}: ${p.step}`,
+  'proofs.broken': (p: { proofs: number; broken: readonly string[] }) =>
+    `${p.broken.length} of ${p.proofs} proofs do not hold: ${p.broken.join('; ')}`,
+})

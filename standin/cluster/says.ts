@@ -1,0 +1,227 @@
+/** The sentences of this area, by the code of what they tell. */
+import { sentences } from '../../core/contract/said'
+import { fieldText } from '../../core/objects/fields'
+
+export const said = sentences({
+  // api
+  'certificate-expired': (p: { cluster: string }) =>
+    `The certificates of ${p.cluster} have expired.`,
+  'valid-until-z': (p: { certificatesUntil: string }) => `valid until ${p.certificatesUntil}Z`,
+  'x509-certificate-expired': () => 'x509: certificate has expired',
+  'cluster-rests': (p: { cluster: string }) => `${p.cluster} is stopped.`,
+  stopped: () => 'stopped',
+  'api-down': (p: { name: string }) => `The API of ${p.name} does not answer.`,
+  'no-answer-within': () => 'no answer within 10 s',
+  'no-such-cluster': () => 'no such cluster',
+  'control-plane-gone': () => 'The managed control plane is not there.',
+  'does-not-exist': () => 'does not exist',
+
+  // add-ons
+  'pods-pending.pod-no-place': (p: { pod: string }) => `Pod ${p.pod} has no place.`,
+  'add-ons-not': () => 'add-ons are not running',
+  'dns-silent': (p: { cluster: string }) => `The DNS of ${p.cluster} does not answer.`,
+  'no-ready-endpoint': () => 'no ready endpoint',
+  'pods-pending.pod-finds-no': (p: { pool: string }) => `A pod finds no place on ${p.pool}.`,
+  'pod-gone': () => 'The trial pod is gone.',
+
+  // nodes
+  'clock-skew': (p: { name: string; skewSeconds: number }) =>
+    `${p.name} is refused: its certificate is not valid yet, because its clock is ${p.skewSeconds} min behind.`,
+  'does-not-answer': () => 'does not answer',
+  'clock-min-behind': (p: { skewSeconds: number }) => `clock ${p.skewSeconds} min behind`,
+  'x509-certificate-not': () => 'x509: certificate is not yet valid',
+  'agent-silent': (p: { name: string }) => `The node agent of ${p.name} has not registered.`,
+  'loops-configuration-names': () => 'loops: its configuration names an API that it cannot parse',
+  'not-registered-within': () => 'not registered within 120 s',
+  'pod-range-full': (p: { pods: string; name: string }) =>
+    `The pod range ${p.pods} has no block left for ${p.name}.`,
+  'pod-range-used': () => 'pod range is used up',
+  'node-gone.no-longer-registered': (p: { node: string }) => `${p.node} is no longer registered.`,
+  'not-found': () => 'not found',
+
+  // keeping
+  'no-cluster.there-no-cluster': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
+  'eviction-refused': (p: { pod: string | null; node: string }) =>
+    `${p.pod !== null ? p.pod : 'A pod'} does not leave ${p.node}: its disruption budget does not let it go.`,
+  'allows-none': () => 'allows none',
+  'eviction-denied': () => 'eviction refused',
+  'pods-left': (p: { leftCount: number }) => `${p.leftCount} pods left`,
+  left: (p: { pod: string; node: null | string; successor: string; waits: string }) =>
+    `${p.pod} left${p.node === null ? `, ${p.successor} waits: ${p.waits}` : `, ${p.successor} to ${p.node}`}`,
+  'node-gone.no-node': (p: { cluster: string; node: string }) =>
+    `${p.cluster} has no node ${p.node}.`,
+  'storage-unknown': (p: { site: string; name: string }) =>
+    `${p.site} offers no storage class ${p.name}.`,
+  'no-such-storage': () => 'no such storage class',
+  'last-member': (p: { machine: string; cluster: string }) =>
+    `${p.machine} is the only control-plane machine of ${p.cluster}.`,
+  'no-state-store': () => 'would have no state store',
+
+  // backups
+  'backup-gone.no-backup': (p: { cluster: string; backup: string }) =>
+    `${p.cluster} has no backup ${p.backup}.`,
+  'backup-gone.backup-gone': () => 'The backup is gone.',
+
+  // rest
+  'no-cluster.name': (p: { name: string }) => `There is no cluster ${p.name}.`,
+  'no-stock': (p: { size: string; zone: string }) => `${p.size} is sold out in ${p.zone}.`,
+  'none-left': () => 'none left',
+  'not-started': () => 'not started',
+  quota: (p: { site: string; machine: string; cores: number; quotaCores: number }) =>
+    `The quota of ${p.site} has no room for ${p.machine}: ${p.cores} of ${p.quotaCores} vCPU are used.`,
+  used: (p: { cores: number; quotaCores: number }) => `${p.cores} of ${p.quotaCores} used`,
+  'no-room': (p: { zone: string; machine: string }) =>
+    `No host of ${p.zone} has room for ${p.machine}.`,
+  'no-host-room': () => 'no host with room',
+
+  // admission
+  'quota-exceeded': (p: {
+    kind: string
+    namespace: string
+    name: string
+    metadataName: string
+    over: readonly string[]
+  }) =>
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: exceeded quota: ${p.metadataName}, ${p.over.join('; ')}.`,
+  'limit-exceeded.forbidden-maximum-usage': (p: {
+    kind: string
+    namespace: string
+    name: string
+    resource: string
+    limit: string
+    text: string
+    given: string
+  }) =>
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: maximum ${p.resource} usage per container is ${p.limit}, but container ${p.text} has ${p.given}.`,
+  'limit-exceeded.forbidden-minimum-usage': (p: {
+    kind: string
+    namespace: string
+    name: string
+    resource: string
+    least: string
+    text: string
+    given: string
+  }) =>
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: minimum ${p.resource} usage per container is ${p.least}, but container ${p.text} has ${p.given}.`,
+  'pod-security': (p: {
+    kind: string
+    namespace: string
+    name: string
+    level: string
+    broken: readonly string[]
+  }) =>
+    `${p.kind} ${p.namespace}/${p.name} violates PodSecurity "${p.level}": ${p.broken.join(', ')}.`,
+  'class-forbidden': (p: {
+    kind: string
+    namespace: string
+    name: string
+    may: string
+    name2: string
+  }) =>
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: namespace ${p.namespace} may use storage classes ${p.may}, not ${p.name2}.`,
+  'namespace-missing': (p: { namespace: string; kind: string; name: string }) =>
+    `namespaces "${p.namespace}" not found: ${p.kind} ${p.name} has nowhere to be.`,
+
+  // objects
+  'field-conflict': (p: { kind: string; name: string; conflict: string; owner: string }) =>
+    `${p.kind} ${p.name}: ${fieldText(p.conflict)} was written by ${p.owner} meanwhile.`,
+  belongs: (p: { conflict: string; owner: string }) =>
+    `${fieldText(p.conflict)} belongs to ${p.owner}`,
+
+  // rollout
+  'ready-no-progress': (p: { ready: number; replicas: number; deadlineSeconds: number }) =>
+    `${p.ready} of ${p.replicas} ready; no progress within ${p.deadlineSeconds} s`,
+  'image-not-pulled': (p: { workload: string; message: string }) =>
+    `${p.workload} does not roll out: ${p.message}.`,
+  'not-found-registry': () => 'not found in its registry',
+  'pods-pending.does-not-roll': (p: { workload: string; pod: string }) =>
+    `${p.workload} does not roll out: ${p.pod} has no place.`,
+  'rollout-stalled': (p: { workload: string }) => `${p.workload} does not roll out.`,
+  'workload-gone.there-no-any': (p: { kind: string; name: string }) =>
+    `There is no ${p.kind} ${p.name} any more.`,
+  'workload-gone.there-no': (p: { kind: string; name: string }) =>
+    `There is no ${p.kind} ${p.name}.`,
+
+  // api
+  'state-store-started': () => 'state store started, one member',
+  'api-answers': (p: { endpoint: string }) => `API answers at ${p.endpoint}`,
+  'api-stopped-state': () => 'API stopped, its state removed',
+  'api-did-not': () => 'its API did not exist any more',
+  'pods-ended': (p: { count: number }) => `${p.count} pods ended`,
+  'api-closed': () => 'API closed',
+
+  // add-ons
+  'add-ons-applied': (p: { freshCount: number }) => `${p.freshCount} add-ons applied`,
+  'platform-pods-run': (p: { mineCount: number }) => `${p.mineCount} platform pods run`,
+  'join-tokens-revoked': () => 'join tokens revoked',
+  'kubernetes-default-svc': (p: { apiAddress: string; dnsAddress: string }) =>
+    `kubernetes.default.svc → ${p.apiAddress}, asked of ${p.dnsAddress}`,
+  'pod-placed': (p: { node: string }) => `pod placed on ${p.node}`,
+
+  // nodes
+  'registered-already': (p: { name: string }) => `${p.name} is registered already`,
+  'agent-registered-from': (p: { address: string }) => `agent registered from ${p.address}`,
+  'state-store-step': () => 'state store in step with its peers',
+  'pod-network-started': () => 'pod network started',
+  ready: () => 'ready',
+  'nothing-remove': () => 'nothing to remove',
+  removed: (p: { node: string }) => `${p.node} removed`,
+
+  // keeping
+  'nothing-drain': () => 'nothing to drain',
+  'takes-no-new': (p: { node: string }) => `${p.node} takes no new pods`,
+  'empty-but-daemons': () => 'empty but for its daemons',
+  set: () => 'set',
+  'set-pods-do': (p: { goneCount: number }) =>
+    `set; ${p.goneCount} pods that do not tolerate it ended`,
+  before: () => 'as before',
+  'takes-pods-again': (p: { node: string }) => `${p.node} takes pods again`,
+  'no-such-node': () => 'no such node',
+  'storage-class-claims': (p: { offered: string }) =>
+    `${p.offered} is the storage class of claims without one`,
+  'state-store-members': (p: { restCount: number }) => `state store has ${p.restCount} members`,
+
+  // backups
+  'new-key-request': (p: { cluster: string }) =>
+    `new key and request for ${p.cluster}, signed by its authority`,
+  'control-plane-restarted': (p: { certificatesUntil: string }) =>
+    `control plane restarted one by one, valid until ${p.certificatesUntil}`,
+  'objects-mb-revision': (p: { objects: number; bytes: string; nextName: number }) =>
+    `${p.objects} objects, ${p.bytes} MB, at revision ${p.nextName}`,
+  'objects-read-into': (p: { objects: number }) =>
+    `${p.objects} objects read into an empty state store beside`,
+  'answers-nodes-workloads': (p: { nodesCount: number; workloadsCount: number }) =>
+    `answers: ${p.nodesCount} nodes, ${p.workloadsCount} workloads; put away again`,
+  'api-held-agents': (p: { cluster: string }) => `API of ${p.cluster} held, agents wait`,
+  'objects-restored-api': (p: { objects: number }) => `${p.objects} objects restored, API answers`,
+
+  // rest
+  'rests-already': () => 'rests already',
+  'pods-ended-objects': (p: { count: number; workloadsCount: number }) =>
+    `${p.count} pods ended, ${p.workloadsCount} objects stay`,
+  'machines-given-back': (p: { machinesCount: number }) =>
+    `${p.machinesCount} machines given back; disks and addresses are kept`,
+  'runs-already': () => 'runs already',
+  'machines-taken-again': (p: { takenCount: number }) => `${p.takenCount} machines taken again`,
+  'api-answers-nodes': (p: { nodesCount: number }) => `API answers, ${p.nodesCount} nodes ready`,
+  'pods-run': (p: { runningCount: number }) => `${p.runningCount} pods run`,
+
+  // objects
+  applied: (p: { wantedCount: number }) =>
+    `${p.wantedCount} ${p.wantedCount === 1 ? 'object' : 'objects'} applied`,
+  'gone-count': (p: { goneCount: number }) =>
+    `${p.goneCount} ${p.goneCount === 1 ? 'object' : 'objects'} removed`,
+  'entries-count': (p: { entriesCount: number }) =>
+    `${p.entriesCount} ${p.entriesCount === 1 ? 'object is' : 'objects are'} as before`,
+
+  // rollout
+  scheduled: () => 'scheduled',
+  'pods-ready': (p: { podsCount: number }) => `${p.podsCount} pods ready`,
+  'new-revision-same': () => 'a new revision of the same template',
+  'trial-ran': (p: { node: string; ip: string }) => `ran on ${p.node} as ${p.ip}, exit 0`,
+
+  // api
+  'control-plane-reached': () => 'control plane reached',
+  'authority-certificates-place': (p: { machine: string }) =>
+    `authority and certificates in place on ${p.machine}`,
+})

@@ -1,0 +1,32 @@
+/** The sentences of this area, by the code of what they tell. */
+import { sentences } from '../../core/contract/said'
+
+export const said = sentences({
+  // verbs
+  'route-gone': (p: { route: string; cluster: string }) =>
+    `There is no route ${p.route} in ${p.cluster}.`,
+  'does-not-exist': () => 'does not exist',
+  guard: (p: { services: readonly string[]; counted: string; percent: string }) =>
+    `${p.services.join(', ')}: ${p.counted}, more than the ${p.percent} % allowed.`,
+
+  // fronts
+  'offers-no-virtual': (p: { site: string }) => `${p.site} offers no virtual addresses`,
+  'not-pool': (p: { asked: string; pool: string }) => `${p.asked} is not in the pool ${p.pool}`,
+  taken: (p: { asked: string }) => `${p.asked} is taken`,
+  'pool-full': (p: { pool: string }) => `the pool ${p.pool} is full`,
+  'allows-load-balancers': (p: { site: string; quotaBalancers: number }) =>
+    `${p.site} allows ${p.quotaBalancers} load balancers; all are in use`,
+  'calls-failed': (p: { failures: number; calls: number; seconds: number; percent: string }) =>
+    `${p.failures} of ${p.calls} calls failed in ${p.seconds} s (${p.percent} %)`,
+
+  // verbs
+  'nodes-told': (p: { nodesCount: number; keepSource: string }) =>
+    `${p.nodesCount} nodes told: ${p.keepSource}`,
+
+  // verbs
+  'rules-force-them': (p: { firewallCount: number; site: string; on: number }) =>
+    `${p.firewallCount} rules in force at ${p.site}, ${p.on} of them on`,
+  'translations-force': (p: { translationsCount: number; site: string }) =>
+    `${p.translationsCount} translations in force at ${p.site}`,
+  'weights-set': (p: { weights: readonly string[] }) => p.weights.join(', '),
+})
