@@ -13,6 +13,7 @@ export default defineConfig({
           name: 'unit',
           environment: 'node',
           include: ['{core,standin,server,app,workers,demo}/**/*.test.{ts,tsx}'],
+          setupFiles: ['server/testing/strict-views.ts'],
           testTimeout: 60_000,
           hookTimeout: 60_000,
         },

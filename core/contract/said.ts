@@ -24,14 +24,26 @@ type ParamsOf<S extends Sentence> =
 
 /**
  * The sentences of an area by code, as a function that tells one of them. The parameters are typed by the sentence:
- * a code that is not in the table, or a parameter that is missing, does not compile.
+ * a code that is not in the table, or a parameter that is missing, does not compile. What takes no parameters is made
+ * once and shared.
  */
-export const sentences =
-  <const T extends Readonly<Record<string, Sentence>>>(table: T) =>
-  <C extends keyof T & string>(code: C, ...given: ParamsOf<T[C]>): Said => {
-    const params: Params = given[0] ?? {}
+export function sentences<const T extends Readonly<Record<string, Sentence>>>(
+  table: T,
+): <C extends keyof T & string>(code: C, ...given: ParamsOf<T[C]>) => Said {
+  const constant = new Map<string, Said>()
+  return (code, ...given) => {
+    const [params] = given
+    if (params === undefined) {
+      let same = constant.get(code)
+      if (!same) {
+        same = { code, params: {}, says: (table[code] as () => string)() }
+        constant.set(code, same)
+      }
+      return same
+    }
     return { code, params, says: (table[code] as (params: Params) => string)(params) }
   }
+}
 
 /** The code, parameters and sentence of something that carries more than these. */
 export const saidOf = ({ code, params, says }: Said): Said => ({ code, params, says })

@@ -1,14 +1,8 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openForTest, type Opened } from '~/server/testing/open'
+import { describe, expect, it } from 'vitest'
+import { demoFleet } from '../testing/demo-fleet'
 import { addressBook, type BookEntry, carveFrom, collisions } from '.'
 
-let opened: Opened
-let book: readonly BookEntry[]
-beforeAll(async () => {
-  opened = await openForTest()
-  book = addressBook(await opened.gyrarch.fleet.view())
-})
-afterAll(() => opened.close())
+const book = addressBook(demoFleet())
 
 const entry = (
   name: string,

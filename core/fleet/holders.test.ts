@@ -1,11 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { gyrarchForAll } from '~/server/testing/open'
-import { type FleetView, whoHolds } from '.'
+import { demoFleet } from '../testing/demo-fleet'
+import { whoHolds } from '.'
 
-let view: FleetView
-gyrarchForAll((_opened, seen) => {
-  view = seen
-})
+const view = demoFleet()
 
 describe('who holds', () => {
   it.each([

@@ -57,6 +57,7 @@ export {
 } from './address-book'
 export { type AddressHolder, whoHolds } from './holders'
 export { leftovers, type Leftover } from './leftovers'
+export { scoped, setStrictViews, UnneededRead, wholeView } from './scope'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'
 export { probeKinds, workloadsIn, type PodFact, type WorkloadFact } from './workloads'
 export { rightsIn, whatCan, whoCan, type Right, type WhoCan } from './rights'

@@ -208,7 +208,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
   name: 'site.add',
   title: 'Add a site',
   intent: addIntent,
-  needs: () => ['ledger', 'names'],
+  needs: (intent) => ['ledger', 'names', 'prices', `site:${intent.name}`],
   subjects: (intent) => [ref('site', intent.name)],
   guardedBy: () => null,
   label: (intent) => `add site ${intent.name || '(unnamed)'}`,

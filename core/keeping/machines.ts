@@ -268,6 +268,7 @@ export const machineReplace: ChangeKind<NodeIntent> = {
   needs: (intent) => [
     'catalogue',
     'ledger',
+    'names',
     `cluster:${intent.cluster}`,
     `objects:${intent.cluster}`,
   ],

@@ -58,7 +58,7 @@ export const poolAdd: ChangeKind<AddIntent> = {
   name: 'pool.add',
   title: 'Add a pool',
   intent: addIntent,
-  needs: (intent) => ['catalogue', 'ledger', `cluster:${intent.cluster}`],
+  needs: (intent) => ['catalogue', 'ledger', 'names', `cluster:${intent.cluster}`],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
   guardedBy: (intent, view) => guarded(intent.cluster, view),
   label: (intent) => `add pool ${intent.pool || 'a pool'} to ${intent.cluster || 'a cluster'}`,

@@ -64,7 +64,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
   title: 'Change a pool’s size, labels and taints',
   intent: editIntent,
   needs: (intent) => [
-    ...(intent.size === undefined ? [] : (['catalogue', 'ledger'] as const)),
+    ...(intent.size === undefined ? [] : (['catalogue', 'ledger', 'names'] as const)),
     `cluster:${intent.cluster}`,
     `objects:${intent.cluster}`,
   ],

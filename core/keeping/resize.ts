@@ -330,6 +330,7 @@ export const poolResize: ChangeKind<ResizeIntent> = {
   needs: (intent) => [
     'catalogue',
     'ledger',
+    'names',
     `cluster:${intent.cluster}`,
     `objects:${intent.cluster}`,
   ],

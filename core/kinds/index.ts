@@ -17,7 +17,7 @@ import {
   type Step,
   type StepResults,
 } from '../changes'
-import type { FleetView } from '../fleet'
+import { type FleetView, scoped, wholeView } from '../fleet'
 import {
   ledgerEnter,
   orphansAdopt,
@@ -109,7 +109,29 @@ export interface Draft extends Needs {
   readonly answers: (view: FleetView, failure: Failure, step: Step) => readonly Remedy[]
 }
 
-function kind<Intent>(of: ChangeKind<Intent>): Kind {
+/** The kind with every view limited to what it says it needs. */
+const inScope = <Intent>(of: ChangeKind<Intent>): ChangeKind<Intent> => {
+  const seen = (intent: Intent, view: FleetView): FleetView => scoped(view, of.needs(intent))
+  const { after, answers } = of
+  return {
+    ...of,
+    subjects: (intent, view) => of.subjects(intent, seen(intent, view)),
+    guardedBy: (intent, view) => of.guardedBy(intent, seen(intent, view)),
+    check: (intent, view) => of.check(intent, seen(intent, view)),
+    plan: (intent, view) => of.plan(intent, seen(intent, view)),
+    prove: (intent, view, results) => of.prove(intent, seen(intent, view), results),
+    ...(after ? { after: (intent, view) => wholeView(after(intent, seen(intent, view))) } : {}),
+    ...(answers
+      ? {
+          answers: (intent, view, failure, step) =>
+            answers(intent, seen(intent, view), failure, step),
+        }
+      : {}),
+  }
+}
+
+function kind<Intent>(given: ChangeKind<Intent>): Kind {
+  const of = inScope(given)
   return {
     name: of.name,
     title: of.title,

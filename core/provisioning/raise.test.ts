@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import type { FleetView } from '../fleet'
 import { findingsOf, inOrder, patchDraft } from '../changes'
-import { birch, elm, fernlet, gyrarchForAll } from '~/server/testing/open'
+import { demoFleet } from '../testing/demo-fleet'
+import { birch, elm, fernlet } from '../testing/drafts'
 import { kindNamed } from '../kinds'
 import {
   clusterRaise,
@@ -12,10 +13,7 @@ import {
   raiseIntent,
 } from '.'
 
-let view: FleetView
-gyrarchForAll((_opened, seen) => {
-  view = seen
-})
+const view: FleetView = demoFleet()
 
 const draft = (base: object, changes: Record<string, unknown> = {}): RaiseIntent =>
   raiseIntent.parse({ ...structuredClone(base), ...changes })

@@ -3,15 +3,13 @@ import { parse } from 'yaml'
 import { patchDraft } from '../changes'
 import { type FleetView, withSite } from '../fleet'
 import { kindNamed } from '../kinds'
-import { birch, elm, fernlet, gyrarchForAll, oak } from '~/server/testing/open'
+import { demoFleet } from '../testing/demo-fleet'
+import { birch, elm, fernlet, oak } from '../testing/drafts'
 import { bootFiles, handOver, masked, pointerScript, sha256Hex } from './boot-data'
 import { bootDataOf, planned, type RaiseIntent, raiseIntent } from '.'
 import { execFileSync } from 'node:child_process'
 
-let demo: FleetView
-gyrarchForAll((_opened, seen) => {
-  demo = seen
-})
+const demo: FleetView = demoFleet()
 
 const raise = (intent: unknown, view: FleetView) => {
   const read = kindNamed('cluster.raise')?.read(intent)

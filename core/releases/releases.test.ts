@@ -1,13 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { demoCatalogue } from '~/server/demo/scenario'
+import { demoFleet } from '../testing/demo-fleet'
 import { findRelease, isUnsupported, newestFirst, type Release, supportDaysLeft } from '.'
 
-const { image, releases } = demoCatalogue()
-const catalogue: readonly Release[] = releases.map((release) => ({
-  ...release,
-  baseImage: image.name,
-  minimumRootDiskGb: image.minimumRootDiskGb,
-}))
+const { catalogue } = demoFleet()
 const now = '2026-03-02T06:00:00Z'
 
 describe('the catalogue', () => {

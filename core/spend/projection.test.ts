@@ -1,14 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import { gyrarchForAll, type Opened } from '~/server/testing/open'
-import type { FleetView } from '../fleet'
+import { knownObjects } from '../fleet'
+import { demoFleet } from '../testing/demo-fleet'
 import { namespaceSpend, projectSpend, runningHours, siteSpend } from '.'
 
-let opened: Opened
-let view: FleetView
-gyrarchForAll((made, seen) => {
-  opened = made
-  view = seen
-})
+const view = demoFleet()
 
 const from = Date.parse('2026-03-01T00:00:00Z')
 const hours = 730
@@ -45,8 +40,8 @@ describe('the coming month', () => {
     expect(lines.find((line) => line.what === 'machines')?.hours).toBeLessThan(hours / 2)
   })
 
-  it('is shared by namespaces with nothing left over', async () => {
-    const rows = namespaceSpend('cedar', 100, (await opened.gyrarch.fleet.objectsOf('cedar')) ?? [])
+  it('is shared by namespaces with nothing left over', () => {
+    const rows = namespaceSpend('cedar', 100, knownObjects(view, 'cedar') ?? [])
     expect(rows.reduce((sum, row) => sum + row.share, 0)).toBeCloseTo(1, 9)
     expect(rows.at(-1)?.namespace).toBe(null)
     expect(rows.find((row) => row.namespace === 'gathering')?.units).toBeGreaterThan(

@@ -46,7 +46,7 @@ export class Simulator implements Sim {
   private clock: number
   private seq: number
   private count: number
-  private readonly changed = new Set<string>()
+  private changed = new Set<string>()
   private readonly stirredSites = new Set<string>()
   private readonly stirredClusters = new Set<string>()
   /** Slices that were touched before, taken apart. */
@@ -59,8 +59,8 @@ export class Simulator implements Sim {
     Site,
     { readonly [K in 'firewall' | 'translations' | 'routes' | 'networks']: Site[K] | undefined }
   >()
-  private readonly ended: Operation[] = []
-  private readonly moved = new Set<Operation>()
+  private ended: Operation[] = []
+  private moved = new Set<Operation>()
 
   constructor(world: World, at: number, stored?: Pick<Snapshot, 'seq' | 'processed' | 'queue'>) {
     this.world = world
@@ -191,15 +191,14 @@ export class Simulator implements Sim {
   /** Commands that have ended, slices that have changed and commands that have evidence to show, since last asked. */
   drain(): {
     readonly ended: readonly Operation[]
-    readonly moved: readonly Operation[]
-    readonly changed: readonly string[]
+    readonly moved: ReadonlySet<Operation>
+    readonly changed: ReadonlySet<string>
   } {
-    const ended = this.ended.splice(0)
-    const moved = [...this.moved]
-    const changed = [...this.changed]
-    this.moved.clear()
-    this.changed.clear()
-    return { ended, moved, changed }
+    const told = { ended: this.ended, moved: this.moved, changed: this.changed }
+    this.ended = []
+    this.moved = new Set()
+    this.changed = new Set()
+    return told
   }
 
   snapshot(): Snapshot {
@@ -324,7 +323,8 @@ export class Simulator implements Sim {
       return
     }
     if (seen) {
-      op.evidence.push({ at: this.clock, ...seen })
+      const { code, params, says } = seen
+      op.evidence.push({ at: this.clock, code, params, says })
       this.moved.add(op)
     }
     op.stage++

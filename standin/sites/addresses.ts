@@ -39,8 +39,12 @@ export const hold = (sim: Sim, site: Site, address: HeldAddress): void => {
   sim.touch(`site:${site.name}`)
 }
 
+/** Where the search for a free lease begins, for each network: below it all are taken until one is given back. */
+const searchedTo = new WeakMap<ReadonlySet<string>, Map<Network, bigint>>()
+
 export const release = (sim: Sim, site: Site, gone: (address: HeldAddress) => boolean): void => {
   const taken = takenAt(site)
+  searchedTo.delete(taken)
   const kept: HeldAddress[] = []
   for (const held of site.addresses) {
     if (gone(held)) taken.delete(held.address)
@@ -78,14 +82,18 @@ function leaseRangeOf(network: Network): LeaseRange | null {
   return leases
 }
 
-/** The lowest address of a network that its DHCP server still has. O(addresses taken below it). */
+/** The lowest address of a network that its DHCP server still has. O(addresses taken since one was given back). */
 export function leaseFrom(site: Site, network: Network): string | null {
   const leases = leaseRangeOf(network)
   if (!leases) return null
   const taken = takenAt(site)
-  for (let value = leases.first; value <= leases.last; value++) {
+  let searched = searchedTo.get(taken)
+  if (!searched) searchedTo.set(taken, (searched = new Map<Network, bigint>()))
+  for (let value = searched.get(network) ?? leases.first; value <= leases.last; value++) {
     const address = formatAddress({ family: leases.range.family, value })
-    if (address !== network.gateway && !taken.has(address)) return address
+    if (address === network.gateway || taken.has(address)) continue
+    searched.set(network, value)
+    return address
   }
   return null
 }

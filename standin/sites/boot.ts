@@ -9,7 +9,7 @@ import { diesBooting, strike } from '../faults'
 import type { Site, Machine } from '../site-state'
 import type { Operation } from '../world'
 import { leaseFrom, hold } from './addresses'
-import { withMachine, machineOf } from './machines'
+import { gone, machineOf, withMachine } from './machines'
 import { nameServersFor, namesAreAnswered, timeServersFor } from './surroundings'
 import { said } from './says'
 
@@ -179,8 +179,10 @@ export const machineBoot: Behaviour<'machine.boot'> = {
     { seconds: 8, then: withMachine(takeAddress) },
     {
       seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 50 : 105),
-      then: (sim, op) =>
-        withMachine((_sim, site, machine) => firstBoot(sim, op, site, machine))(sim, op),
+      then: (sim, op) => {
+        const found = machineOf(sim, op)
+        return found ? firstBoot(sim, op, found.site, found.machine) : gone(op)
+      },
     },
     {
       seconds: 25,

@@ -35,7 +35,7 @@ export const machineOf = (
   return site && machine ? { site, machine } : undefined
 }
 
-const gone = (op: OfMachine): OperationFailure =>
+export const gone = (op: OfMachine): OperationFailure =>
   permanent('machine-gone', said('machine-gone', { name: op.args.name, site: op.args.site }), {
     about: `machine/${op.args.site}/${op.args.name}`,
     ...said('does-not-exist'),

@@ -50,6 +50,14 @@ function isUnaltered<Item extends object>(
   return at === billed.length
 }
 
+/** How many records at the beginning of two lists are the same. */
+function sharedLength(left: readonly object[], right: readonly object[]): number {
+  const most = Math.min(left.length, right.length)
+  let at = 0
+  while (at < most && left[at] === right[at]) at++
+  return at
+}
+
 function counter<Item extends object>(
   listOf: (site: Site) => readonly Item[],
   billedAs: (item: Item) => Thing,
@@ -68,13 +76,15 @@ function counter<Item extends object>(
     if (last?.list === list) return last
     if (last && isUnaltered(list, isBilled, last.billed)) return { list, billed: last.billed }
     const billed = list.filter(isBilled)
-    const now = new Set<object>(billed)
-    const before = new Set(last?.billed)
+    // Lists are replaced by ones that begin alike: only what follows can have come or gone.
+    const alike = sharedLength(billed, last?.billed ?? [])
+    const now = new Set(billed.slice(alike))
+    const before = new Set<object>(last?.billed.slice(alike))
     for (const item of before) {
-      const thing = now.has(item) ? undefined : things.get(item)
+      const thing = now.has(item as Item) ? undefined : things.get(item)
       if (thing) went.add(keyOf(thing))
     }
-    for (const item of billed) {
+    for (const item of now) {
       if (before.has(item)) continue
       const thing = thingOf(item)
       // What was replaced by a record that is billed alike goes on.

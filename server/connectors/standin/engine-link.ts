@@ -19,9 +19,13 @@ export function inThisThread(): EngineLink {
   }
 }
 
+/** Room for what an event makes and drops again, in MiB. */
+const youngMb = 128
+
 /** Starts the engine in a worker thread from the built file at `url`. */
 export function inOwnThread(url: URL): EngineLink {
-  const worker = new Worker(url)
+  // Every event leaves short-lived objects behind: with this room few of them are copied before they are gone.
+  const worker = new Worker(url, { resourceLimits: { maxYoungGenerationSizeMb: youngMb } })
   const waiting = new Map<
     number,
     { resolve: (value: unknown) => void; reject: (error: Error) => void }

@@ -277,7 +277,9 @@ export class Engine {
       now: this.sim.now,
       processed: this.sim.processed,
       nextEventAt: this.sim.nextEventAt,
-      ...drained,
+      ended: drained.ended,
+      moved: [...drained.moved],
+      changed: [...drained.changed],
     }
   }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { gyrarchForEach, runOut, type Opened } from '~/server/testing/open'
-import { meteredSpend, projectSpend, type SpendLine } from '.'
+import { meteredSpend, projectSpend, type SpendLine } from '~/core/spend'
 
 let opened: Opened
 gyrarchForEach((made) => {

@@ -1,0 +1,4 @@
+/** Every test holds kinds to what they say they need. */
+import { setStrictViews } from '~/core/fleet'
+
+setStrictViews(true)
