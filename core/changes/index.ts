@@ -18,6 +18,7 @@ export {
   type StepId,
   type StepResults,
 } from './change'
+export { guardedCluster, noCluster } from './clusters'
 export { caution, stop } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { withoutChange } from './undone'

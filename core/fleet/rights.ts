@@ -2,6 +2,7 @@
  * Who may do what in a cluster: subjects of bindings, what their roles allow, asked both ways. Source: rbac.authorization.k8s.io/v1
  * (verbs, groups, resources, names; `*` stands for all; a role binding grants a cluster role within its namespace only).
  */
+import { type Json, record, records, text, texts } from '../objects'
 import type { ApiObject } from '../objects'
 import { compareText } from '../units'
 
@@ -19,14 +20,6 @@ export interface Right {
   readonly by: string
 }
 
-type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
-const list = (value: unknown): readonly Json[] => (Array.isArray(value) ? value.map(record) : [])
-const texts = (value: unknown): readonly string[] =>
-  Array.isArray(value) ? value.filter((one): one is string => typeof one === 'string') : []
-const text = (value: unknown): string => (typeof value === 'string' ? value : '')
-
 /** Every right that bindings among the objects give. Bindings to roles that are not there give none. */
 export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
   const given = objects as unknown as readonly Json[]
@@ -36,10 +29,10 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
     if (object['kind'] === 'Role')
       roles.set(
         `Role/${text(metadata['namespace'])}/${text(metadata['name'])}`,
-        list(object['rules']),
+        records(object['rules']),
       )
     if (object['kind'] === 'ClusterRole')
-      roles.set(`ClusterRole/${text(metadata['name'])}`, list(object['rules']))
+      roles.set(`ClusterRole/${text(metadata['name'])}`, records(object['rules']))
   }
   return given.flatMap((object): readonly Right[] => {
     if (object['kind'] !== 'RoleBinding' && object['kind'] !== 'ClusterRoleBinding') return []
@@ -51,7 +44,7 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
         ? `ClusterRole/${text(ref['name'])}`
         : `Role/${namespace ?? ''}/${text(ref['name'])}`
     const rules = roles.get(role) ?? []
-    return list(object['subjects']).flatMap((subject) =>
+    return records(object['subjects']).flatMap((subject) =>
       rules.map((rule): Right => ({
         subject:
           subject['kind'] === 'ServiceAccount'

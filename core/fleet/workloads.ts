@@ -1,4 +1,5 @@
 /** Workloads as they are looked at: what each wants, what it has, what is not well about it; and its pods. */
+import { type Json, record, records, text } from '../objects'
 import type { Said } from '../contract'
 import type { ApiObject } from '../objects'
 import { said } from './says'
@@ -42,26 +43,22 @@ export interface WorkloadFact extends Said {
   readonly pods: readonly PodFact[]
 }
 
-type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
-const list = (value: unknown): readonly Json[] => (Array.isArray(value) ? value.map(record) : [])
-const text = (value: unknown): string => (typeof value === 'string' ? value : '')
-
 const kinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob'])
 
 const controller = (object: Json): Json | undefined =>
-  list(record(object['metadata'])['ownerReferences']).find((owner) => owner['controller'] === true)
+  records(record(object['metadata'])['ownerReferences']).find(
+    (owner) => owner['controller'] === true,
+  )
 
 function podFact(pod: Json, by: string | null): PodFact {
   const metadata = record(pod['metadata'])
   const spec = record(pod['spec'])
   const status = record(pod['status'])
-  const containers = list(status['containerStatuses'])
+  const containers = records(status['containerStatuses'])
   const waiting = containers
     .map((one) => record(record(one['state'])['waiting']))
     .find((one) => text(one['reason']) !== '' && text(one['reason']) !== 'ContainerCreating')
-  const unplaced = list(status['conditions']).find(
+  const unplaced = records(status['conditions']).find(
     (condition) => condition['type'] === 'PodScheduled' && condition['status'] === 'False',
   )
   let waits: string | null
@@ -72,7 +69,7 @@ function podFact(pod: Json, by: string | null): PodFact {
     key: `${text(metadata['namespace'])}/${text(metadata['name'])}`,
     node: text(spec['nodeName']) || null,
     phase: text(status['phase']),
-    ready: list(status['conditions']).some(
+    ready: records(status['conditions']).some(
       (condition) => condition['type'] === 'Ready' && condition['status'] === 'True',
     ),
     waits,
@@ -168,7 +165,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         ...what,
         images: [
           ...new Set(
-            list(record(template['spec'])['containers']).map((container) =>
+            records(record(template['spec'])['containers']).map((container) =>
               text(container['image']),
             ),
           ),

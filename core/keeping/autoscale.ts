@@ -1,4 +1,5 @@
 /** Whether a cluster’s pools scale by themselves, and what that decides now: `cluster.autoscale`. */
+import { guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
@@ -141,24 +142,12 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
   intent: autoscaleIntent,
   needs: (wish) => [`cluster:${wish.cluster}`],
   subjects: (wish) => [ref('autoscaling', wish.cluster)],
-  guardedBy: (wish, view) =>
-    clusterOf(view, wish.cluster)?.guarded === true ? wish.cluster : null,
+  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
   label: (wish) =>
     `${wish.enabled ? 'let pools scale in' : 'no more autoscaling in'} ${wish.cluster || 'a cluster'}`,
   check: (wish, view): readonly RawFinding[] => {
     const cluster = clusterOf(view, wish.cluster)
-    if (!cluster)
-      return [
-        {
-          level: 'stop',
-          rule: 'cluster.known',
-          field: 'cluster',
-          ...(wish.cluster === ''
-            ? said('cluster.known.no-cluster-chosen')
-            : said('cluster.known.there-no-cluster', { cluster: wish.cluster })),
-          because: [],
-        },
-      ]
+    if (!cluster) return [noCluster(wish.cluster, view)]
     const ranged = cluster.pools.filter((pool) => pool.range !== null)
     if (wish.enabled && ranged.length === 0)
       return [

@@ -1,4 +1,5 @@
 /** What keeps a cluster alive: its certificates renewed, its control-plane data kept and proven to be restorable. */
+import { guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import {
@@ -19,21 +20,6 @@ import { checkAnswers } from './machines'
 import { said } from './says'
 
 const name = z.string().max(253)
-
-const unknown = (wish: string, view: FleetView): RawFinding => ({
-  level: 'stop',
-  rule: 'cluster.known',
-  field: 'cluster',
-  ...(wish === ''
-    ? said('cluster.known.no-cluster-chosen')
-    : said('cluster.known.not-there', { wanted: wish })),
-  because: [
-    {
-      ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
-      source: 'register of clusters',
-    },
-  ],
-})
 
 function planOf(cluster: ClusterView, view: FleetView, steps: readonly Step[]): Plan {
   const site = siteOf(view, cluster.site)
@@ -58,8 +44,7 @@ const known = (wish: string, view: FleetView): ClusterView => {
 const shared = <Intent extends { readonly cluster: string }>() => ({
   needs: (intent: Intent) => [`cluster:${intent.cluster}` as const],
   subjects: (intent: Intent) => [ref('cluster', intent.cluster)],
-  guardedBy: (intent: Intent, view: FleetView) =>
-    clusterOf(view, intent.cluster)?.guarded ? intent.cluster : null,
+  guardedBy: (intent: Intent, view: FleetView) => guardedCluster(intent.cluster, view),
 })
 
 const renewIntent = z.strictObject({ cluster: name })
@@ -74,7 +59,7 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
   label: (intent) => `renew the certificates of ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    if (!cluster) return [unknown(intent.cluster, view)]
+    if (!cluster) return [noCluster(intent.cluster, view)]
     if (
       cluster.controlPlane.kind === 'managed' &&
       cluster.certificatesUntil !== null &&
@@ -166,7 +151,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
   label: (intent) => `back up ${intent.cluster || 'a cluster'} as ${intent.backup}`,
   check: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    if (!cluster) return [unknown(intent.cluster, view)]
+    if (!cluster) return [noCluster(intent.cluster, view)]
     const findings: RawFinding[] = [...checkAnswers(cluster, view)]
     if (cluster.controlPlane.kind === 'managed')
       findings.push({
@@ -257,7 +242,7 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
   label: (intent) => `restore ${intent.cluster || 'a cluster'} from ${intent.backup}`,
   check: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    if (!cluster) return [unknown(intent.cluster, view)]
+    if (!cluster) return [noCluster(intent.cluster, view)]
     const backup = cluster.backups.find((other) => other.id === intent.backup)
     const newest = cluster.backups[cluster.backups.length - 1]
     if (!backup)

@@ -1,4 +1,5 @@
 /** Nodes closed for new pods and emptied: `node.cordon`, `node.drain`; and what stands against emptying a node, computed by placement. */
+import { guardedCluster, noCluster } from '../changes'
 import { command, type Said } from '../contract'
 import { z } from 'zod'
 import {
@@ -115,16 +116,7 @@ function unknown(
   view: FleetView,
 ): { readonly cluster: ClusterView } | RawFinding {
   const found = clusterOf(view, cluster)
-  if (!found)
-    return {
-      level: 'stop',
-      rule: 'cluster.known',
-      field: 'cluster',
-      ...(cluster === ''
-        ? said('cluster.known.no-cluster-chosen')
-        : said('cluster.known.there-no-cluster', { cluster })),
-      because: [],
-    }
+  if (!found) return noCluster(cluster, view)
   if (!found.apiAnswers)
     return {
       level: 'stop',
@@ -154,9 +146,6 @@ function unknown(
     }
   return { cluster: found }
 }
-
-const guarded = (cluster: string, view: FleetView): string | null =>
-  clusterOf(view, cluster)?.guarded === true ? cluster : null
 
 const spend = (view: FleetView, cluster: string) => {
   const site = siteOf(view, clusterOf(view, cluster)?.site ?? '')
@@ -199,7 +188,7 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
   intent: cordonIntent,
   needs: (intent) => [`cluster:${intent.cluster}`],
   subjects: (intent) => [ref('node', intent.cluster, intent.node)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `${intent.open ? 'open' : 'cordon'} ${intent.node || 'a node'}`,
   check: (intent, view) => {
     const found = unknown(intent.cluster, intent.node === '' ? [] : [intent.node], 'node', view)
@@ -275,7 +264,7 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
   intent: drainIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => intent.nodes.map((node) => ref('node', intent.cluster, node)),
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `drain ${intent.nodes.length === 0 ? 'nodes' : listText(intent.nodes, 3)}`,
   check: (intent, view) => {
     const found = unknown(intent.cluster, intent.nodes, 'nodes', view)

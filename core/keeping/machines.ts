@@ -1,4 +1,5 @@
 /** Nodes added, removed, restarted and replaced in a cluster that stands: `pool.resize`, `machine.restart`, `machine.replace`. */
+import { guardedCluster, noCluster } from '../changes'
 import { saidOf } from '../contract'
 import { command } from '../contract'
 import { z } from 'zod'
@@ -24,24 +25,6 @@ import { drain } from './leaving'
 import { said } from './says'
 
 export const name = z.string().max(253)
-
-/** The finding that a cluster is not there, or null. */
-export function unknownCluster(wish: string, view: FleetView): RawFinding | null {
-  if (clusterOf(view, wish)) return null
-  return stop(
-    'cluster.known',
-    'cluster',
-    wish === ''
-      ? said('cluster.known.no-cluster-chosen')
-      : said('cluster.known.not-there', { wanted: wish }),
-    [
-      {
-        ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
-        source: 'register of clusters',
-      },
-    ],
-  )
-}
 
 /** Whether the API takes orders; where its certificates have ended, renewing them is what helps. */
 export function checkAnswers(cluster: ClusterView, view: FleetView): readonly RawFinding[] {
@@ -100,9 +83,6 @@ export const shownBy: Readonly<Record<string, readonly string[]>> = {
   'no-stock': ['size.stock'],
 }
 
-export const guarded = (cluster: string, view: FleetView): string | null =>
-  clusterOf(view, cluster)?.guarded ? cluster : null
-
 // Restart and replace
 
 export const nodeIntent = z.strictObject({
@@ -121,11 +101,7 @@ function checkNode(
   view: FleetView,
 ): { readonly cluster: ClusterView; readonly node: NodeView } | RawFinding {
   const cluster = clusterOf(view, intent.cluster)
-  if (!cluster)
-    return (
-      unknownCluster(intent.cluster, view) ??
-      stop('cluster.known', 'cluster', said('cluster.known.no-cluster-chosen'))
-    )
+  if (!cluster) return noCluster(intent.cluster, view)
   const node = nodeOf(cluster, intent.node)
   return node
     ? { cluster, node }
@@ -157,7 +133,7 @@ export const machineRestart: ChangeKind<NodeIntent> = {
   intent: nodeIntent,
   needs: (intent) => [`cluster:${intent.cluster}`],
   subjects: (intent) => [ref('node', intent.cluster, intent.node)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `restart ${intent.node || 'a node'}`,
   check: (intent, view) => {
     const found = checkNode(intent, view)
@@ -273,7 +249,7 @@ export const machineReplace: ChangeKind<NodeIntent> = {
     `objects:${intent.cluster}`,
   ],
   subjects: (intent) => [ref('node', intent.cluster, intent.node)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `replace ${intent.node || 'a node'}`,
   check: (intent, view) => {
     const found = checkNode(intent, view)

@@ -1,10 +1,10 @@
 /** The change kind `pool.add`: a cluster gets another pool. */
+import { guardedCluster } from '../changes'
 import { z } from 'zod'
 import type { ClusterView, PoolView } from '../fleet'
 import { siteOf, clusterOf } from '../fleet'
 import { entryOf, unknown } from './pool-parts'
 import { facts } from './pool-parts'
-import { guarded } from './pool-parts'
 import { range } from './pool-parts'
 import { taint } from './pool-parts'
 import { poolName } from './pool-parts'
@@ -60,7 +60,7 @@ export const poolAdd: ChangeKind<AddIntent> = {
   intent: addIntent,
   needs: (intent) => ['catalogue', 'ledger', 'names', `cluster:${intent.cluster}`],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `add pool ${intent.pool || 'a pool'} to ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
     const found = unknown(intent.cluster, view)

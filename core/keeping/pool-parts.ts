@@ -1,4 +1,5 @@
 /** What the change kinds of pools share: the fields of their intents, and the pool they are about. */
+import { noCluster } from '../changes'
 import { z } from 'zod'
 import type { Fact, RawFinding } from '../changes'
 import { stop } from '../changes'
@@ -24,8 +25,6 @@ export const range = z.strictObject({
   max: z.int().min(0).max(10_000),
 })
 
-export const guarded = (cluster: string, view: FleetView): string | null =>
-  clusterOf(view, cluster)?.guarded === true ? cluster : null
 export const facts = (cluster: ClusterView, said: Said): readonly Fact[] => [
   { ...said, source: cluster.name, at: cluster.observedAt },
 ]
@@ -35,15 +34,7 @@ export function unknown(
   view: FleetView,
 ): { readonly cluster: ClusterView } | RawFinding {
   const found = clusterOf(view, cluster)
-  return found
-    ? { cluster: found }
-    : stop(
-        'cluster.known',
-        'cluster',
-        cluster === ''
-          ? said('cluster.known.no-cluster-chosen')
-          : said('cluster.known.there-no-cluster', { cluster }),
-      )
+  return found ? { cluster: found } : noCluster(cluster, view)
 }
 
 export function poolIn(cluster: ClusterView, wish: string): PoolView | RawFinding {

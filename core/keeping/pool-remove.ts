@@ -1,4 +1,5 @@
 /** The change kind `pool.remove`: a pool is given up with its nodes. */
+import { guardedCluster } from '../changes'
 import { z } from 'zod'
 import { readWorld, drain as drainWorld } from '../placement'
 import type { FleetView, ClusterView } from '../fleet'
@@ -6,7 +7,6 @@ import { objectsHeard, siteOf, nodesOf, clusterOf } from '../fleet'
 import { poolIn } from './pool-parts'
 import { unknown } from './pool-parts'
 import { facts } from './pool-parts'
-import { guarded } from './pool-parts'
 import { name } from './pool-parts'
 import { entryOf } from './pool-parts'
 import type { ChangeKind, RawFinding, Step } from '../changes'
@@ -48,7 +48,7 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
   intent: removePoolIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `give up pool ${intent.pool || ''} of ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
     const found = unknown(intent.cluster, view)

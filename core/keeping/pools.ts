@@ -1,4 +1,5 @@
 /** Pools made, changed and given up in a cluster that stands: `pool.add`, `pool.edit`, `pool.remove`. Resizing is with the machines. */
+import { guardedCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, RawFinding, Step } from '../changes'
@@ -13,7 +14,7 @@ import { countText, listText } from '../units'
 import { turnoverFindings, turnoverPlan } from './turnover'
 import { checkAnswers } from './machines'
 import { entryOf } from './pool-parts'
-import { facts, guarded, labels, name, poolIn, taint, unknown } from './pool-parts'
+import { facts, labels, name, poolIn, taint, unknown } from './pool-parts'
 import { said } from './says'
 
 // Edit
@@ -69,7 +70,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
     `objects:${intent.cluster}`,
   ],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `edit pool ${intent.pool || ''} of ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
     const found = unknown(intent.cluster, view)

@@ -1,10 +1,11 @@
 /** The change kind `pool.resize`: nodes are added to a pool or given up. */
+import { guardedCluster, noCluster } from '../changes'
 import { z } from 'zod'
 import type { FleetView, ClusterView, PoolView } from '../fleet'
 import { siteOf, nodesOf, clusterOf } from '../fleet'
 import type { Command, NodeReport as NodeView } from '../contract'
 import { command, ref } from '../contract'
-import { checkAnswers, isReady, name, unknownCluster, poolOf, shownBy, guarded } from './machines'
+import { checkAnswers, isReady, name, poolOf, shownBy } from './machines'
 import type { Planned, PlannedMachine, Graph } from '../provisioning'
 import {
   controlPlanePool,
@@ -82,7 +83,7 @@ export function coming(
 }
 
 export function checkResize(intent: ResizeIntent, view: FleetView): readonly RawFinding[] {
-  const unknown = unknownCluster(intent.cluster, view)
+  const unknown = clusterOf(view, intent.cluster) ? null : noCluster(intent.cluster, view)
   const cluster = clusterOf(view, intent.cluster)
   if (unknown || !cluster) return unknown ? [unknown] : []
   const pool = poolOf(cluster, intent.pool)
@@ -335,7 +336,7 @@ export const poolResize: ChangeKind<ResizeIntent> = {
     `objects:${intent.cluster}`,
   ],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `resize ${intent.pool} of ${intent.cluster || 'a cluster'} to ${intent.count}`,
   check: checkResize,
   plan: planResize,

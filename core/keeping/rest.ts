@@ -1,4 +1,5 @@
 /** Clusters stopped and started, by hand or by a calendar: `cluster.stop`, `cluster.start`, `cluster.rest`. */
+import { guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, stop } from '../changes'
@@ -18,26 +19,6 @@ export function keptUntil(since: string): string {
   const date = new Date(since)
   date.setUTCMonth(date.getUTCMonth() + keptMonths)
   return date.toISOString().slice(0, 10)
-}
-
-const guarded = (cluster: string, view: FleetView): string | null =>
-  clusterOf(view, cluster)?.guarded === true ? cluster : null
-
-function unknown(cluster: string, view: FleetView): RawFinding | null {
-  if (clusterOf(view, cluster)) return null
-  return stop(
-    'cluster.known',
-    'cluster',
-    cluster === ''
-      ? said('cluster.known.no-cluster-chosen')
-      : said('cluster.known.there-no-cluster', { cluster }),
-    [
-      {
-        ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
-        source: 'register of clusters',
-      },
-    ],
-  )
 }
 
 const intent = z.strictObject({ cluster: name })
@@ -64,10 +45,10 @@ export const clusterStop: ChangeKind<StopIntent> = {
   intent,
   needs: (wish) => [`cluster:${wish.cluster}`],
   subjects: (wish) => [ref('cluster', wish.cluster)],
-  guardedBy: (wish, view) => guarded(wish.cluster, view),
+  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
   label: (wish) => `stop ${wish.cluster || 'a cluster'}`,
   check: (wish, view) => {
-    const missing = unknown(wish.cluster, view)
+    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
     const cluster = clusterOf(view, wish.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     const because = [
@@ -199,10 +180,10 @@ export const clusterStart: ChangeKind<StopIntent> = {
   intent,
   needs: (wish) => [`cluster:${wish.cluster}`],
   subjects: (wish) => [ref('cluster', wish.cluster)],
-  guardedBy: (wish, view) => guarded(wish.cluster, view),
+  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
   label: (wish) => `start ${wish.cluster || 'a cluster'}`,
   check: (wish, view) => {
-    const missing = unknown(wish.cluster, view)
+    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
     const cluster = clusterOf(view, wish.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     if (!cluster.resting)
@@ -347,11 +328,11 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
   intent: calendarIntent,
   needs: (wish) => [`cluster:${wish.cluster}`],
   subjects: (wish) => [ref('calendar', wish.cluster)],
-  guardedBy: (wish, view) => guarded(wish.cluster, view),
+  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
   label: (wish) =>
     `${wish.windows.length === 0 ? 'no rest for' : 'rest calendar of'} ${wish.cluster || 'a cluster'}`,
   check: (wish, view) => {
-    const missing = unknown(wish.cluster, view)
+    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
     const cluster = clusterOf(view, wish.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     const findings: RawFinding[] = []

@@ -4,8 +4,6 @@ import { listText, countText, durationText, numberText, moneyText } from '../uni
 
 export const said = sentences({
   // autoscale
-  'cluster.known.no-cluster-chosen': () => 'No cluster is chosen.',
-  'cluster.known.there-no-cluster': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
   'pool.ranges': (p: { cluster: string }) =>
     `No pool of ${p.cluster} has a range: none would scale until one has.`,
   'pools-nodes': (p: { poolsCount: number; nodesCount: number }) =>
@@ -39,8 +37,6 @@ export const said = sentences({
   cordoned: () => 'cordoned',
 
   // machines
-  'cluster.known.not-there': (p: { wanted: string }) => `There is no cluster ${p.wanted}.`,
-  clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
   'cluster.answers.certificates-ended-api': (p: { cluster: string; certificatesUntil: string }) =>
     `The certificates of ${p.cluster} ended on ${p.certificatesUntil}: its API takes no orders.`,
   'certificates-until': (p: { certificatesUntil: string }) =>

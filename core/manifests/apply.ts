@@ -1,4 +1,5 @@
 /** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
+import { guardedCluster, noCluster } from '../changes'
 import { quoted } from '../contract'
 import { command } from '../contract'
 import { z } from 'zod'
@@ -96,22 +97,7 @@ export function known(
   view: FleetView,
 ): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
   const found = clusterOf(view, cluster)
-  if (!found)
-    return {
-      finding: stop(
-        'cluster.known',
-        'cluster',
-        cluster === ''
-          ? said('cluster.known.no-cluster-chosen')
-          : said('cluster.known.there-no-cluster', { cluster }),
-        [
-          {
-            ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
-            source: 'register of clusters',
-          },
-        ],
-      ),
-    }
+  if (!found) return { finding: noCluster(cluster, view) }
   if (found.resting)
     return {
       finding: stop(
@@ -691,9 +677,6 @@ function prove(intent: ApplyIntent, view: FleetView): readonly Proof[] {
   })
 }
 
-export const guarded = (cluster: string, view: FleetView): string | null =>
-  clusterOf(view, cluster)?.guarded === true ? cluster : null
-
 export const manifestApply: ChangeKind<ApplyIntent> = {
   name: 'manifest.apply',
   title: 'Apply manifests',
@@ -701,7 +684,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) =>
     documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => {
     const { documents } = documentsOf(intent)
     const first = documents[0]
@@ -712,4 +695,4 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   prove,
 }
 
-export { guarded as guardedCluster, known as writableCluster, spendOf as spendUnchanged }
+export { known as writableCluster, spendOf as spendUnchanged }

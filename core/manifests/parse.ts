@@ -2,6 +2,7 @@
  * Manifests out of text: YAML of several documents or JSON, lists opened. A document that does not parse is named by line and
  * column and the others are still read. Aliases are counted before they are followed, so that none can explode.
  */
+import { isRecord } from '../objects'
 import { LineCounter, parseAllDocuments, type Document } from 'yaml'
 import type { ApiObject } from '../objects'
 import { said } from './says'
@@ -41,9 +42,6 @@ export const mostBytes = 6 * 1024 * 1024
 export const mostDocuments = 1000
 /** How often aliases of one document may be followed in all. */
 const mostAliases = 200
-
-const isRecord = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 const problemAt = (counter: LineCounter, offset: number, problem: Said): TextProblem => {
   const { line, col } = counter.linePos(offset)

@@ -1,10 +1,7 @@
 /** What an object names that must be somewhere: accounts, configuration, claims, classes, targets. */
+import { type Json, list, record } from '../objects'
 import type { WrittenObject } from './parse'
 
-type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
-const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
 const text = (value: unknown): string | null =>
   typeof value === 'string' && value !== '' ? value : null
 

@@ -1,4 +1,5 @@
 /** The change kind `manifest.remove`: objects are removed from a cluster. */
+import { guardedCluster } from '../changes'
 import { z } from 'zod'
 import type { WrittenObject } from './parse'
 import { isClusterWide, objectText, objectKey } from './parse'
@@ -8,7 +9,7 @@ import { stop, longestPath } from '../changes'
 import { command } from '../contract'
 import { step } from '../provisioning'
 import { countText } from '../units'
-import { refOf, guarded, known, liveObjects, spendOf } from './apply'
+import { refOf, known, liveObjects, spendOf } from './apply'
 import { said } from './says'
 
 export const removeIntent = z.strictObject({
@@ -66,7 +67,7 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
   intent: removeIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
   subjects: (intent) => intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))),
-  guardedBy: (intent, view) => guarded(intent.cluster, view),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) =>
     `remove ${intent.objects.length === 1 ? objectText(writtenOf(intent.objects[0] ?? { apiVersion: 'v1', kind: 'Object', name: '' })) : countText(intent.objects.length, 'object')} from ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {

@@ -49,9 +49,6 @@ export const said = sentences({
   'priority-whole-number': () => 'A priority is a whole number from -1000000000 to 1000000000.',
 
   // apply
-  'cluster.known.no-cluster-chosen': () => 'No cluster is chosen.',
-  'cluster.known.there-no-cluster': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
-  clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
   'cluster.rests': (p: { cluster: string }) =>
     `${p.cluster} is stopped. Start it first: while it rests nothing can be written to it.`,
   'cluster.answers': (p: { cluster: string }) => `The API of ${p.cluster} does not answer.`,

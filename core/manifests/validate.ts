@@ -2,6 +2,7 @@
  * Objects held against the open API’s rules: types, names, quantities, label syntax, selectors that match their templates,
  * ports, percentages. Source: the Kubernetes API reference and its validation. A kind we do not know is kept and marked.
  */
+import { isRecord, list, record } from '../objects'
 import { schemaOf, selectorTest } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
@@ -13,12 +14,6 @@ export interface Invalid {
   readonly path: string
   readonly says: string
 }
-
-type Json = Readonly<Record<string, unknown>>
-const isRecord = (value: unknown): value is Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
-const record = (value: unknown): Json => (isRecord(value) ? value : {})
-const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
 
 export const knownKinds = new Set([
   'Namespace',

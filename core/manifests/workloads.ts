@@ -1,18 +1,13 @@
 /** A workload’s pods made anew, and a workload taken back to an earlier revision: `workload.restart`, `workload.undo`. */
+import { guardedCluster } from '../changes'
+import { type Json, record } from '../objects'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { type FleetView } from '../fleet'
 import { fieldsOf, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
-import {
-  guardedCluster,
-  liveObjects,
-  ownManager,
-  rolloutStep,
-  spendUnchanged,
-  writableCluster,
-} from './apply'
+import { liveObjects, ownManager, rolloutStep, spendUnchanged, writableCluster } from './apply'
 import { objectKey } from './parse'
 import { said } from './says'
 
@@ -32,10 +27,6 @@ export const undoIntent = z.strictObject({
   revision: z.int().min(1).optional(),
 })
 export type UndoIntent = z.infer<typeof undoIntent>
-
-type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json =>
-  typeof value === 'object' && value !== null ? (value as Json) : {}
 
 const liveOf = (intent: RestartIntent | UndoIntent, view: FleetView): ApiObject | undefined =>
   liveObjects(view, intent.cluster).get(

@@ -3,12 +3,10 @@
  * apply has it. Paths read like `/spec/template/spec/containers/[name=main]/image`; a `/` or `~` in a name is escaped as in
  * RFC 6901. Source of the list keys: the patch merge keys of the Kubernetes API reference.
  */
+import { isRecord } from './json'
 
 export type Fields = ReadonlyMap<string, unknown>
 type Json = Record<string, unknown>
-
-const isRecord = (value: unknown): value is Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 const listKeys: Readonly<Record<string, readonly string[]>> = {
   containers: ['name'],

@@ -9,6 +9,7 @@ export {
   withFields,
   type Fields,
 } from './fields'
+export { isRecord, type Json, list, record, records, text, texts } from './json'
 export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'
 export { readObjects, type ApiObject, type Located, type Misread } from './read'
 export {

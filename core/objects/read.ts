@@ -1,4 +1,5 @@
 /** Objects out of what a caller pasted: lists opened, each object with the path it came from, wrong ones named. */
+import { isRecord } from './json'
 import { schemaOf } from './schema'
 
 export interface ApiObject {
@@ -21,9 +22,6 @@ export interface Misread {
   readonly path: string
   readonly says: string
 }
-
-const isRecord = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 /** Objects that were read before: objects are never changed in place, so what was right stays right. */
 const checked = new WeakSet()

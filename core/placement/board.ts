@@ -2,6 +2,7 @@
  * The placement board: what stands on which node, and what a what-if moves. A what-if changes the objects (a node more, a
  * zone less, other replicas or requests) or drains a node; then everything that waits is placed anew and compared with before.
  */
+import { type Json, record } from '../objects'
 import {
   amountOf,
   controllerOf,
@@ -501,9 +502,6 @@ const boardKinds = new Set([
   'Job',
 ])
 
-type Json = Readonly<Record<string, unknown>>
-const record = (value: unknown): Json =>
-  typeof value === 'object' && value !== null ? (value as Json) : {}
 const pick = (from: Json, names: readonly string[]): Json =>
   Object.fromEntries(
     names.flatMap((name) => (from[name] === undefined ? [] : [[name, from[name]]])),

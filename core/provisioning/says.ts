@@ -59,9 +59,6 @@ export const said = sentences({
   'images-held': (p: { images: readonly string[] }) => `images held: ${listText(p.images, 12)}`,
 
   // takedown
-  'cluster.known.no-cluster-chosen': () => 'No cluster is chosen.',
-  'cluster.known.there-no-cluster': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
-  clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
   'cluster.drives': (p: { cluster: string; driven: readonly string[] }) =>
     `${p.cluster} drives ${listText(p.driven)}. Take those down or hand them over first.`,
   drives: (p: { driven: readonly string[] }) => `drives ${listText(p.driven)}`,

@@ -1,4 +1,5 @@
 /** The change kind `cluster.takedown`: everything a cluster owns at its site goes, and what is left is named. */
+import { guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import {
@@ -40,24 +41,7 @@ function owned(cluster: ClusterView, site: SiteView) {
 
 function check(intent: TakedownIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
-  if (!cluster) {
-    return [
-      {
-        level: 'stop',
-        rule: 'cluster.known',
-        field: 'cluster',
-        ...(intent.cluster === ''
-          ? said('cluster.known.no-cluster-chosen')
-          : said('cluster.known.there-no-cluster', { cluster: intent.cluster })),
-        because: [
-          {
-            ...said('clusters', { clusters: view.clusters.map((other) => other.name) }),
-            source: 'register of clusters',
-          },
-        ],
-      },
-    ]
-  }
+  if (!cluster) return [noCluster(intent.cluster, view)]
   const about = ref('cluster', cluster.name)
   const driven = cluster.drives.filter((name) => clusterOf(view, name))
   return [
@@ -241,7 +225,7 @@ export const clusterTakedown: ChangeKind<TakedownIntent> = {
   intent: takedownIntent,
   needs: (intent) => ['names', 'ledger', `cluster:${intent.cluster}`],
   subjects: (intent) => [ref('cluster', intent.cluster)],
-  guardedBy: (intent, view) => (clusterOf(view, intent.cluster)?.guarded ? intent.cluster : null),
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `take down ${intent.cluster || 'a cluster'}`,
   check,
   plan,

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { record } from '~/core/objects'
 import { gyrarchForAll, runOut, type Opened } from '~/server/testing/open'
 
 let opened: Opened
@@ -45,11 +46,8 @@ describe('what a namespace may use', () => {
       accept: drafted.findings.map((finding) => finding.key),
     })
     expect((await runOut(gyrarch, drafted.id)).state).toBe('done')
-    const objects = (await gyrarch.outside.objects('dill', {
-      kind: 'Pod',
-      namespace: 'trial',
-    })) as unknown as readonly { spec: { affinity: unknown }; status: { phase: string } }[]
-    expect(objects[0]?.status.phase).toBe('Running')
-    expect(JSON.stringify(objects[0]?.spec.affinity)).toContain('reed-4-16')
+    const [pod] = (await gyrarch.outside.objects('dill', { kind: 'Pod', namespace: 'trial' })) ?? []
+    expect(record(pod?.['status'])['phase']).toBe('Running')
+    expect(JSON.stringify(record(pod?.['spec'])['affinity'])).toContain('reed-4-16')
   })
 })

@@ -1,13 +1,10 @@
 /** Manifests as controllers read them: from what was written to what is run, and back. */
+import { type Json, list, record, text } from '../../core/objects'
 import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest, Pod, Revision, Workload } from '../world'
 
-type Json = Readonly<Record<string, unknown>>
+export { list, record, text } from '../../core/objects'
 
-export const record = (value: unknown): Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
-export const list = (value: unknown): readonly unknown[] => (Array.isArray(value) ? value : [])
-export const text = (value: unknown): string => (typeof value === 'string' ? value : '')
 const texts = (value: unknown): Readonly<Record<string, string>> =>
   Object.fromEntries(
     Object.entries(record(value)).filter(

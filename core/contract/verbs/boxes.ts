@@ -2,11 +2,10 @@
 import { z } from 'zod'
 import { ref } from '../refs'
 import { box } from '../shapes'
+import { atSite, siteSlice } from '../places'
 import { verb } from '../verb'
 
 const named = z.object({ site: z.string(), name: z.string() })
-const atSite = ({ site }: { readonly site: string }) => ref('site', site)
-const siteSlice = ({ site }: { readonly site: string }) => [`site:${site}`] as const
 
 const use = named.extend({
   cluster: z.string(),

@@ -2,14 +2,10 @@
 import { z } from 'zod'
 import { ref } from '../refs'
 import { tier } from '../shapes'
+import { atSite, atCluster, clusterSlice } from '../places'
 import { verb } from '../verb'
 
 const ofCluster = z.object({ cluster: z.string() })
-type OfCluster = z.infer<typeof ofCluster>
-
-const atSite = ({ site }: { readonly site: string }) => ref('site', site)
-const atCluster = ({ cluster }: OfCluster) => ref('cluster', cluster)
-const clusterSlice = ({ cluster }: OfCluster) => [`cluster:${cluster}`] as const
 
 export const controlPlaneCreate = verb({
   name: 'controlplane.create',

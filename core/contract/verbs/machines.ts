@@ -1,13 +1,12 @@
 /** Machines of a site: made, booted, stopped, restarted, deleted. */
 import { z } from 'zod'
 import { ref } from '../refs'
+import { atSite, siteSlice } from '../places'
 import { verb } from '../verb'
 
 const named = z.object({ site: z.string(), name: z.string() })
 type Named = z.infer<typeof named>
 
-const atSite = ({ site }: { readonly site: string }) => ref('site', site)
-const siteSlice = ({ site }: { readonly site: string }) => [`site:${site}`] as const
 const machineRef = ({ site, name }: Named) => ref('machine', site, name)
 
 export const machineCreate = verb({

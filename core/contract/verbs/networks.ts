@@ -2,11 +2,10 @@
 import { z } from 'zod'
 import { ref } from '../refs'
 import { firewallRule, nameRecord, network, route, translation } from '../shapes'
+import { atSite, siteSlice } from '../places'
 import { verb } from '../verb'
 
 const onSite = z.object({ site: z.string() })
-const atSite = ({ site }: { readonly site: string }) => ref('site', site)
-const siteSlice = ({ site }: { readonly site: string }) => [`site:${site}`] as const
 
 export const networkSet = verb({
   name: 'network.set',

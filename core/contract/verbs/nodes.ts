@@ -2,13 +2,12 @@
 import { z } from 'zod'
 import { ref } from '../refs'
 import { labels, taint } from '../shapes'
+import { atCluster, clusterSlice } from '../places'
 import { verb } from '../verb'
 
 const ofNode = z.object({ cluster: z.string(), node: z.string() })
 type OfNode = z.infer<typeof ofNode>
 
-const atCluster = ({ cluster }: { readonly cluster: string }) => ref('cluster', cluster)
-const clusterSlice = ({ cluster }: { readonly cluster: string }) => [`cluster:${cluster}`] as const
 const nodeRef = ({ cluster, node }: OfNode) => ref('node', cluster, node)
 
 export const nodeJoin = verb({

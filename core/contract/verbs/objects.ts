@@ -2,11 +2,10 @@
 import { z } from 'zod'
 import { ref } from '../refs'
 import { manifest, type Manifest } from '../shapes'
+import { atCluster, clusterSlice } from '../places'
 import { verb } from '../verb'
 
 const ofCluster = z.object({ cluster: z.string() })
-const atCluster = ({ cluster }: { readonly cluster: string }) => ref('cluster', cluster)
-const clusterSlice = ({ cluster }: { readonly cluster: string }) => [`cluster:${cluster}`] as const
 
 /** `deployment/cedar/market/ledger`: the kind in lower case, then where it is. */
 export const objectRef = (cluster: string, { kind, metadata }: Manifest): string =>

@@ -3,10 +3,8 @@ import { z } from 'zod'
 import { ref } from '../refs'
 import { siteReport } from '../reports/site'
 import { host, publishedFile, size } from '../shapes'
+import { atSite, siteSlice } from '../places'
 import { verb } from '../verb'
-
-const atSite = ({ site }: { readonly site: string }) => ref('site', site)
-const siteSlice = ({ site }: { readonly site: string }) => [`site:${site}`] as const
 
 export const siteAdd = verb({
   name: 'site.add',

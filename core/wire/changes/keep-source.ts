@@ -1,4 +1,5 @@
 /** Ranges towards which a cluster’s pods keep their own addresses: `wire.keep-source`. */
+import { guardedCluster, noCluster } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
 import { parseCidr, parseRange } from '../../addresses'
@@ -28,22 +29,7 @@ export const keptAfter = (
 
 function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
-  if (!cluster)
-    return [
-      stop(
-        'cluster.known',
-        'cluster',
-        intent.cluster === ''
-          ? said('cluster.known.no-cluster-chosen')
-          : said('cluster.known.cluster', { cluster: intent.cluster }),
-        [
-          {
-            ...said('clusters', { clusters: view.clusters.map((one) => one.name) }),
-            source: 'register of clusters',
-          },
-        ],
-      ),
-    ]
+  if (!cluster) return [noCluster(intent.cluster, view)]
   if (!cluster.apiAnswers)
     return [
       stop(
@@ -120,8 +106,7 @@ export const wireKeepSource: ChangeKind<KeepSourceIntent> = {
   intent: keepSourceIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `walks:cluster/${intent.cluster}`],
   subjects: (intent) => [ref('keep-source', intent.cluster)],
-  guardedBy: (intent, view) =>
-    clusterOf(view, intent.cluster)?.guarded === true ? intent.cluster : null,
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) =>
     `keep sources of ${intent.cluster || 'a cluster'}: ${listText([...intent.add, ...intent.remove.map((one) => `no more ${one}`)], 2) || 'nothing yet'}`,
   check,

@@ -10,8 +10,6 @@ function doing(opposite: boolean | string): string {
 
 export const said = sentences({
   // written
-  'cluster.known.no-cluster-chosen': () => 'No cluster is chosen.',
-  'cluster.known.there-no-cluster': (p: { name: string }) => `There is no cluster ${p.name}.`,
   clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
   'cluster.answers.stopped-start-first': (p: { name: string }) =>
     `${p.name} is stopped: start it first.`,
@@ -81,7 +79,6 @@ export const said = sentences({
   'walk-ends': (p: { hop: string; byText: string }) => `${p.hop}: ${p.byText}`,
 
   // keep-source
-  'cluster.known.cluster': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
   'cluster.answers.cluster': (p: { cluster: string }) => `${p.cluster} is stopped: start it first.`,
   'cluster.answers.api-does-not-answer': (p: { cluster: string }) =>
     `The API of ${p.cluster} does not answer.`,

@@ -1,4 +1,5 @@
 /** Traffic moved between the backends of a route, step by step, with a guard that turns it back: `wire.shift`. */
+import { guardedCluster, noCluster } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../../changes'
@@ -77,16 +78,7 @@ export function shiftSteps(
 
 function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
-  if (!cluster)
-    return [
-      stop(
-        'cluster.known',
-        'cluster',
-        intent.cluster === ''
-          ? said('cluster.known.no-cluster-chosen')
-          : said('cluster.known.cluster', { cluster: intent.cluster }),
-      ),
-    ]
+  if (!cluster) return [noCluster(intent.cluster, view)]
   if (!cluster.apiAnswers || objectsHeard(view, cluster.name) === undefined)
     return [
       stop(
@@ -204,8 +196,7 @@ export const wireShift: ChangeKind<ShiftIntent> = {
     `walks:cluster/${intent.cluster}`,
   ],
   subjects: (intent) => [ref('httproute', intent.cluster, ...intent.route.split('/'))],
-  guardedBy: (intent, view) =>
-    clusterOf(view, intent.cluster)?.guarded === true ? intent.cluster : null,
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) =>
     `shift ${intent.route || 'a route'} to ${listText(
       Object.entries(intent.weights).map(([name, weight]) => `${name} ${weight}`),

@@ -1,4 +1,5 @@
 /** Change kinds that write a few objects into one cluster: what was there is written back when they are taken back. */
+import { guardedCluster, noCluster } from '../../changes'
 import { command } from '../../contract'
 import type { z } from 'zod'
 import {
@@ -103,28 +104,12 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
       `walks:cluster/${of.cluster(intent)}`,
     ],
     subjects: (intent) => [of.subject(intent)],
-    guardedBy: (intent, view) =>
-      clusterOf(view, of.cluster(intent))?.guarded === true ? of.cluster(intent) : null,
+    guardedBy: (intent, view) => guardedCluster(of.cluster(intent), view),
     label: of.label,
     check: (intent, view) => {
       const name = of.cluster(intent)
       const cluster = clusterOf(view, name)
-      if (!cluster)
-        return [
-          stop(
-            'cluster.known',
-            'cluster',
-            name === ''
-              ? said('cluster.known.no-cluster-chosen')
-              : said('cluster.known.there-no-cluster', { name }),
-            [
-              {
-                ...said('clusters', { clusters: view.clusters.map((one) => one.name) }),
-                source: 'register of clusters',
-              },
-            ],
-          ),
-        ]
+      if (!cluster) return [noCluster(name, view)]
       if (!cluster.apiAnswers || objectsHeard(view, name) === undefined)
         return [
           stop(
