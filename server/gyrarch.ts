@@ -29,9 +29,11 @@ import type { Observe, ProbeKind } from '~/core/contract'
 import { demoScenario } from './connectors/standin/demo'
 import { type Database, openDatabase } from './records/database'
 import { recordMigrations } from './records/migrations'
-import { ChangeRow, defineRecords, JournalRow, StepRow } from './records/models'
+import { ChangeRow, JournalRow, StepRow } from './records/models'
+import { defineRecords } from './records/define'
 import { entryOf, type Line, writeJournal } from './runner/journal'
-import { isoClock, Runner } from './runner/runner'
+import { isoClock } from './runner/active'
+import { Runner } from './runner/runner'
 import {
   clusterOf,
   type ClusterView,

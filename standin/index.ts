@@ -1,7 +1,7 @@
 /** What the stand-ins offer to their connector. */
 export { enterCredential } from './sites/ground'
 export { buildWorld } from './build'
-export { endFault, faultObjection, possibleFaults, type PossibleFault, startFault } from './faults'
+export { endFault, startFault } from './faults'
 export { clusterReport, eventsOf } from './report/cluster'
 export { objectsOf } from './report/objects'
 export { boxFactsOf, credentialAnswer, meterOf, siteReport } from './report/site'
@@ -14,3 +14,4 @@ export { type Scenario, scenarioSchema } from './scenario'
 export type { Snapshot } from './engine/sim'
 export { Simulator } from './engine/simulator'
 export type { Cluster, Fault, FaultKind, Operation, OperationFailure, Site, World } from './world'
+export { type PossibleFault, possibleFaults, faultObjection } from './possible-faults'

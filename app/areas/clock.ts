@@ -1,6 +1,6 @@
 /** The clock’s controls. */
 import { data } from 'react-router'
-import { speeds } from '~/server/connectors/standin/outside'
+import { speeds } from '~/server/connectors/standin/clock-keeper'
 import { gyrarchContext } from '../context'
 import type { Route } from './+types/clock'
 

@@ -1,8 +1,8 @@
 export { ledgerEnter, type LedgerCsv, readLedgerCsv } from './ledger'
-export { siteAdd, siteRemove } from './sites'
+export { siteAdd } from './sites'
 export { siteEdit } from './site-edit'
 export { siteMachines } from './boxes'
-export { siteNetwork, widerDhcp, wireRoute } from './networks'
+export { siteNetwork, widerDhcp } from './networks'
 export { orphansAdopt, type OrphanItem, orphansRemove } from './orphans'
 export { recordsAfter, wireRecord } from './records'
 export { siteHosts, siteQuota, siteService } from './services'
@@ -16,3 +16,5 @@ export {
   type ZoneProblem,
 } from './zone-file'
 export { zoneAgainst } from './zone-difference'
+export { siteRemove } from './site-remove'
+export { wireRoute } from './routes'

@@ -5,7 +5,10 @@ import { caution, ref, stop } from '../changes'
 import type { RecordView, SiteView } from '../fleet'
 import { listText } from '../units'
 import { oneStep, put } from './one-step'
-import { nameObjection, recordTypes, recordValue, setProblems, withNextSerial } from './zone-file'
+import { setProblems, withNextSerial } from './zone-file'
+import { recordValue } from './record-value'
+import { nameObjection } from './record-value'
+import { recordTypes } from './record-value'
 import { said } from './says'
 import { saidOf } from '../contract'
 
@@ -29,6 +32,7 @@ export const recordIntent = z.strictObject({
     .max(20_000)
     .default([]),
 })
+
 export type RecordIntent = z.infer<typeof recordIntent>
 
 const same = (

@@ -5,12 +5,11 @@ import { z } from 'zod'
 import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, stop } from '../changes'
 import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
 import { step } from '../provisioning/steps'
-import { isTimeZone, minutesOf, restIntervals, type RestWindow, weekdays } from '../scaling'
 import { clusterHourly, siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import { said } from './says'
 
-const name = z.string().max(253)
+export const name = z.string().max(253)
 
 /** How long a stopped cluster is kept, in months. */
 export const keptMonths = 9
@@ -278,144 +277,6 @@ export const clusterStart: ChangeKind<StopIntent> = {
         says: 'every node is ready',
         holds: nodes.length > 0 && ready === nodes.length,
         observed: `${ready} of ${nodes.length} ready`,
-      },
-    ]
-  },
-}
-
-const time = z
-  .string()
-  .refine(
-    (text) => minutesOf(text) !== null,
-    'Write a time from 00:00 to 23:59; midnight is 00:00.',
-  )
-
-export const calendarIntent = z.strictObject({
-  cluster: name,
-  zone: z
-    .string()
-    .max(60)
-    .refine(isTimeZone, 'This is no time zone. Use a name like Europe/Berlin.')
-    .default('Europe/Berlin'),
-  windows: z
-    .array(
-      z
-        .strictObject({
-          days: z.array(z.enum(weekdays)).min(1, 'Choose at least one day.').max(7),
-          stop: time,
-          start: time,
-        })
-        .refine((window) => window.stop !== window.start, {
-          message: 'It starts when it stops. Give two different times; a whole day is two windows.',
-          path: ['start'],
-        }),
-    )
-    .max(50),
-})
-export type CalendarIntent = z.infer<typeof calendarIntent>
-
-const weekMs = 7 * 86_400_000
-
-const hoursResting = (zone: string, windows: readonly RestWindow[], from: number): number =>
-  restIntervals(zone, windows, { from, to: from + weekMs }).reduce(
-    (sum, one) => sum + one.to - one.from,
-    0,
-  ) / 3_600_000
-
-export const clusterRest: ChangeKind<CalendarIntent> = {
-  name: 'cluster.rest',
-  title: 'Set when a cluster rests',
-  intent: calendarIntent,
-  needs: (wish) => [`cluster:${wish.cluster}`],
-  subjects: (wish) => [ref('calendar', wish.cluster)],
-  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
-  label: (wish) =>
-    `${wish.windows.length === 0 ? 'no rest for' : 'rest calendar of'} ${wish.cluster || 'a cluster'}`,
-  check: (wish, view) => {
-    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
-    const cluster = clusterOf(view, wish.cluster)
-    if (missing || !cluster) return missing ? [missing] : []
-    const findings: RawFinding[] = []
-    const hours = hoursResting(wish.zone, wish.windows, Date.parse(view.now))
-    if (hours >= 168)
-      findings.push({
-        level: 'caution',
-        rule: 'rest.always',
-        field: 'windows',
-        ...said('rest.always', { cluster: cluster.name }),
-        because: [{ ...said('rest-hours', { hours }), source: 'the calendar' }],
-      })
-    if (cluster.drives.length > 0 && wish.windows.length > 0)
-      findings.push(
-        stop(
-          'cluster.drives',
-          'cluster',
-          said('cluster.drives.drives-cannot-rest', {
-            cluster: cluster.name,
-            drives: cluster.drives,
-          }),
-          [{ ...said('drives', { drives: cluster.drives }), source: 'register of clusters' }],
-        ),
-      )
-    const site = siteOf(view, cluster.site)
-    if (site && wish.windows.length > 0)
-      findings.push({
-        level: 'note',
-        rule: 'rest.saves',
-        field: 'windows',
-        ...said('rest.saves', { hours, hours2: hours * clusterHourly(site, cluster) }),
-        because: [
-          {
-            ...said('cluster-hourly', { clusterHourly: clusterHourly(site, cluster) }),
-            source: 'price book',
-          },
-        ],
-      })
-    return findings
-  },
-  plan: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
-    const set = (rest: ClusterView['rest']) => command('rest.set', { cluster: wish.cluster, rest })
-    const steps = [
-      step({
-        id: 'set',
-        after: [],
-        group: 'register',
-        says:
-          wish.windows.length === 0
-            ? 'no rest any more'
-            : `${countText(wish.windows.length, 'window')} entered`,
-        command: set(wish.windows.length === 0 ? null : { zone: wish.zone, windows: wish.windows }),
-        undo: set(cluster?.rest ?? null),
-        seconds: { likely: 1, worst: 3 },
-      }),
-    ]
-    const site = cluster && siteOf(view, cluster.site)
-    const now = site ? siteSpend(site).perMonth : 0
-    const share = (windows: readonly RestWindow[], zone: string): number =>
-      hoursResting(zone, windows, Date.parse(view.now)) / 168
-    const monthly = site && cluster ? clusterHourly(site, cluster) * 730 : 0
-    const before = cluster?.rest ? share(cluster.rest.windows, cluster.rest.zone) : 0
-    return {
-      steps,
-      creates: [],
-      alters: [ref('calendar', wish.cluster)],
-      removes: [],
-      ...longestPath(steps),
-      spend: {
-        before: now - monthly * before,
-        after: now - monthly * share(wish.windows, wish.zone),
-      },
-      reserves: [],
-    }
-  },
-  prove: (wish, view) => {
-    const rest = clusterOf(view, wish.cluster)?.rest ?? null
-    return [
-      {
-        says: 'the calendar is entered',
-        holds: (rest?.windows.length ?? 0) === wish.windows.length,
-        observed: rest ? countText(rest.windows.length, 'window') : 'no calendar',
       },
     ]
   },

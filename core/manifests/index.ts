@@ -1,15 +1,4 @@
-export {
-  applyIntent,
-  changesOf,
-  documentsOf,
-  liveObjects,
-  manifestApply,
-  ownManager,
-  rolloutStep,
-  sizeAllowance,
-  storageAllowance,
-  type ApplyIntent,
-} from './apply'
+export { manifestApply, rolloutStep } from './apply'
 export { manifestRemove, type RemoveIntent } from './remove'
 export { changeOf, without, type FieldChange, type ObjectChange } from './diff'
 export {
@@ -37,7 +26,17 @@ export {
   type WrittenObject,
 } from './parse'
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
-export { invalidities, knownKinds, servedAs, type Invalid } from './validate'
+export { invalidities, type Invalid } from './validate'
 export { untar } from './untar'
 export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'
 export { fieldsAt, placeIn, type Outline } from './outline'
+export {
+  type ApplyIntent,
+  ownManager,
+  liveObjects,
+  documentsOf,
+  changesOf,
+  applyIntent,
+} from './apply-intent'
+export { storageAllowance, sizeAllowance } from './apply-checks'
+export { knownKinds, servedAs } from './served-kinds'

@@ -9,7 +9,8 @@ import { stop, longestPath } from '../changes'
 import { command } from '../contract'
 import { step } from '../provisioning'
 import { countText } from '../units'
-import { refOf, known, liveObjects, spendOf } from './apply'
+import { refOf, known, spendOf } from './apply'
+import { liveObjects } from './apply-intent'
 import { said } from './says'
 
 export const removeIntent = z.strictObject({

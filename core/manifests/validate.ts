@@ -8,70 +8,12 @@ import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
 import { said } from './says'
 import { quoted } from '../contract'
+import { servedAs } from './served-kinds'
 
 export interface Invalid {
   /** Below the object, like `spec.replicas`. */
   readonly path: string
   readonly says: string
-}
-
-export const knownKinds = new Set([
-  'Namespace',
-  'Pod',
-  'Deployment',
-  'ReplicaSet',
-  'StatefulSet',
-  'DaemonSet',
-  'Job',
-  'CronJob',
-  'ConfigMap',
-  'Secret',
-  'ServiceAccount',
-  'Role',
-  'ClusterRole',
-  'RoleBinding',
-  'ClusterRoleBinding',
-  'ResourceQuota',
-  'LimitRange',
-  'PriorityClass',
-  'PodDisruptionBudget',
-  'HorizontalPodAutoscaler',
-  'Service',
-  'EndpointSlice',
-  'Ingress',
-  'NetworkPolicy',
-  'PersistentVolumeClaim',
-  'StorageClass',
-])
-
-/** The API version under which each kind is served today. */
-export const servedAs: Readonly<Record<string, string>> = {
-  Namespace: 'v1',
-  Pod: 'v1',
-  ConfigMap: 'v1',
-  Secret: 'v1',
-  ServiceAccount: 'v1',
-  ResourceQuota: 'v1',
-  LimitRange: 'v1',
-  Service: 'v1',
-  PersistentVolumeClaim: 'v1',
-  Deployment: 'apps/v1',
-  ReplicaSet: 'apps/v1',
-  StatefulSet: 'apps/v1',
-  DaemonSet: 'apps/v1',
-  Job: 'batch/v1',
-  CronJob: 'batch/v1',
-  Role: 'rbac.authorization.k8s.io/v1',
-  ClusterRole: 'rbac.authorization.k8s.io/v1',
-  RoleBinding: 'rbac.authorization.k8s.io/v1',
-  ClusterRoleBinding: 'rbac.authorization.k8s.io/v1',
-  PriorityClass: 'scheduling.k8s.io/v1',
-  PodDisruptionBudget: 'policy/v1',
-  HorizontalPodAutoscaler: 'autoscaling/v2',
-  EndpointSlice: 'discovery.k8s.io/v1',
-  Ingress: 'networking.k8s.io/v1',
-  NetworkPolicy: 'networking.k8s.io/v1',
-  StorageClass: 'storage.k8s.io/v1',
 }
 
 const label63 = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/

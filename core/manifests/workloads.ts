@@ -7,7 +7,9 @@ import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
 import { type FleetView } from '../fleet'
 import { fieldsOf, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
-import { liveObjects, ownManager, rolloutStep, spendUnchanged, writableCluster } from './apply'
+import { rolloutStep, spendUnchanged, writableCluster } from './apply'
+import { liveObjects } from './apply-intent'
+import { ownManager } from './apply-intent'
 import { objectKey } from './parse'
 import { said } from './says'
 
@@ -26,6 +28,7 @@ export const undoIntent = z.strictObject({
   kind: z.literal('Deployment').default('Deployment'),
   revision: z.int().min(1).optional(),
 })
+
 export type UndoIntent = z.infer<typeof undoIntent>
 
 const liveOf = (intent: RestartIntent | UndoIntent, view: FleetView): ApiObject | undefined =>

@@ -2,47 +2,23 @@
  * The placement board: what stands on which node, and what a what-if moves. A what-if changes the objects (a node more, a
  * zone less, other replicas or requests) or drains a node; then everything that waits is placed anew and compared with before.
  */
-import { type Json, record } from '../objects'
-import {
-  amountOf,
-  controllerOf,
-  type NodeObject,
-  type PodObject,
-  podRequest,
-  type PodSpec,
-} from '../objects'
+import { amountOf, type PodObject, podRequest } from '../objects'
 import { compareText } from '../units'
 import { drain } from './drain'
-import { oneMore, type PlacementRemedy } from './remedies'
+import { type PlacementRemedy } from './remedies'
 import { place, type WaitingAnswer } from './schedule'
+import type { BoardObject } from './what-if'
+import {
+  type WhatIf,
+  applied,
+  isDaemonPod,
+  isNode,
+  isPod,
+  isStanding,
+  podKey,
+  workloadsOf,
+} from './what-if'
 import { readWorld } from './world'
-
-export interface BoardObject {
-  readonly kind: string
-  readonly metadata?: unknown
-  readonly [field: string]: unknown
-}
-
-export type WhatIf =
-  | { readonly kind: 'drain'; readonly node: string }
-  /** Nodes that are suddenly gone: those with a label, or one by name. */
-  | { readonly kind: 'loss'; readonly label: string; readonly value: string }
-  | { readonly kind: 'nodes'; readonly like: string; readonly count: number }
-  | { readonly kind: 'replicas'; readonly workload: string; readonly count: number }
-  | {
-      readonly kind: 'request'
-      readonly workload: string
-      readonly container: string
-      readonly resource: 'cpu' | 'memory'
-      readonly amount: string
-    }
-  | {
-      readonly kind: 'toleration'
-      readonly workload: string
-      readonly key: string
-      readonly value: string
-      readonly effect: string
-    }
 
 export interface BoardPod {
   readonly key: string
@@ -110,164 +86,7 @@ export type BoardRead =
   | { readonly ok: true; readonly board: Board }
   | { readonly ok: false; readonly path: string; readonly says: string }
 
-const isPod = (object: BoardObject): object is BoardObject & PodObject => object.kind === 'Pod'
-const isNode = (object: BoardObject): object is BoardObject & NodeObject => object.kind === 'Node'
-const namespaceOf = (pod: PodObject): string => pod.metadata.namespace || 'default'
-const podKey = (pod: PodObject): string => `${namespaceOf(pod)}/${pod.metadata.name}`
-
 const zoneLabel = 'topology.kubernetes.io/zone'
-
-/** The workload at the top of a pod’s owners, by way of its replica set; a pod of its own is its own workload. */
-export function workloadsOf(objects: readonly BoardObject[]): (pod: PodObject) => string {
-  const above = new Map<string, string>()
-  for (const object of objects) {
-    if (object.kind !== 'ReplicaSet' && object.kind !== 'Job') continue
-    const set = object as unknown as PodObject
-    const owner = controllerOf(set)
-    if (owner)
-      above.set(
-        `${object.kind}/${namespaceOf(set)}/${set.metadata.name}`,
-        `${owner.kind}/${namespaceOf(set)}/${owner.name}`,
-      )
-  }
-  return (pod) => {
-    const owner = controllerOf(pod)
-    if (!owner) return `Pod/${podKey(pod)}`
-    const key = `${owner.kind}/${namespaceOf(pod)}/${owner.name}`
-    return above.get(key) ?? key
-  }
-}
-
-const isStanding = (pod: PodObject): boolean =>
-  pod.status?.phase !== 'Succeeded' &&
-  pod.status?.phase !== 'Failed' &&
-  !pod.metadata.deletionTimestamp
-
-/** A pod as its controller would make it again: without a node, with a name of its own unless its name is kept. */
-function again(pod: BoardObject & PodObject, keepsName: boolean): BoardObject & PodObject {
-  const { nodeName: _node, ...spec } = pod.spec ?? {}
-  return {
-    ...pod,
-    metadata: { ...pod.metadata, name: keepsName ? pod.metadata.name : `${pod.metadata.name}~` },
-    spec,
-    status: { phase: 'Pending' },
-  }
-}
-
-const isStateful = (pod: PodObject): boolean => controllerOf(pod)?.kind === 'StatefulSet'
-const isDaemonPod = (pod: PodObject): boolean => controllerOf(pod)?.kind === 'DaemonSet'
-
-function withReplicas(
-  objects: readonly BoardObject[],
-  workload: string,
-  count: number,
-): readonly BoardObject[] {
-  const ownerOf = workloadsOf(objects)
-  const mine = objects.filter(isPod).filter((pod) => isStanding(pod) && ownerOf(pod) === workload)
-  const number = (pod: PodObject): number => Number(/-(\d+)$/.exec(pod.metadata.name)?.[1] ?? 0)
-  if (count <= mine.length) {
-    const gone = new Set(
-      [...mine]
-        .sort(
-          (a, b) =>
-            Number(Boolean(a.spec?.nodeName)) - Number(Boolean(b.spec?.nodeName)) ||
-            number(b) - number(a) ||
-            compareText(b.metadata.name, a.metadata.name),
-        )
-        .slice(0, mine.length - count),
-    )
-    return objects.filter((object) => !gone.has(object as BoardObject & PodObject))
-  }
-  const like = mine[0]
-  if (!like) return objects
-  const [, , name = ''] = workload.split('/')
-  const highest = Math.max(-1, ...mine.map(number))
-  const made = Array.from({ length: count - mine.length }, (_, i) => {
-    const fresh = again(like, false)
-    const own = isStateful(like) ? `${name}-${highest + 1 + i}` : `${name}-new-${i + 1}`
-    return { ...fresh, metadata: { ...fresh.metadata, name: own, creationTimestamp: null } }
-  })
-  return [...objects, ...made]
-}
-
-/** Pods of a workload with another spec: made anew, as a roll-out would. */
-function withSpec(
-  objects: readonly BoardObject[],
-  workload: string,
-  change: (spec: PodSpec) => PodSpec,
-): readonly BoardObject[] {
-  const ownerOf = workloadsOf(objects)
-  return objects.map((object) => {
-    if (!isPod(object) || !isStanding(object) || ownerOf(object) !== workload) return object
-    const fresh = again(object, true)
-    return { ...fresh, spec: change(fresh.spec ?? {}) }
-  })
-}
-
-/** The objects once a what-if that is not a drain has happened. Draining is done on the world they make. */
-function applied(
-  objects: readonly BoardObject[],
-  whatIf: Exclude<WhatIf, { readonly kind: 'drain' }>,
-): readonly BoardObject[] {
-  switch (whatIf.kind) {
-    case 'nodes': {
-      const like = objects.filter(isNode).find((node) => node.metadata.name === whatIf.like)
-      if (!like) return objects
-      const taken = new Set(objects.filter(isNode).map((node) => node.metadata.name))
-      const made: BoardObject[] = []
-      for (let i = 1; made.length < whatIf.count; i++) {
-        const name = `${like.metadata.name}-more-${i}`
-        if (!taken.has(name)) made.push(oneMore(like, name) as unknown as BoardObject)
-      }
-      return [...objects, ...made]
-    }
-    case 'loss': {
-      const lost = new Set(
-        objects
-          .filter(isNode)
-          .filter(
-            (node) =>
-              (whatIf.label === 'name'
-                ? node.metadata.name
-                : node.metadata.labels?.[whatIf.label]) === whatIf.value,
-          )
-          .map((node) => node.metadata.name),
-      )
-      return objects.flatMap((object): readonly BoardObject[] => {
-        if (isNode(object)) return lost.has(object.metadata.name) ? [] : [object]
-        if (!isPod(object) || !lost.has(object.spec?.nodeName ?? '') || !isStanding(object))
-          return [object]
-        // A daemon’s pod goes with its node; what nobody makes anew is gone; a stateful one waits until its node is given up.
-        return isDaemonPod(object) || !controllerOf(object) ? [] : [again(object, true)]
-      })
-    }
-    case 'replicas':
-      return withReplicas(objects, whatIf.workload, whatIf.count)
-    case 'request':
-      return withSpec(objects, whatIf.workload, (spec) => ({
-        ...spec,
-        containers: (spec.containers ?? []).map((container) =>
-          container.name === whatIf.container
-            ? {
-                ...container,
-                resources: {
-                  ...container.resources,
-                  requests: { ...container.resources?.requests, [whatIf.resource]: whatIf.amount },
-                },
-              }
-            : container,
-        ),
-      }))
-    case 'toleration':
-      return withSpec(objects, whatIf.workload, (spec) => ({
-        ...spec,
-        tolerations: [
-          ...(spec.tolerations ?? []),
-          { key: whatIf.key, operator: 'Equal', value: whatIf.value, effect: whatIf.effect },
-        ],
-      }))
-  }
-}
 
 const text = (value: string | number | undefined): string | null =>
   value === undefined ? null : String(value)
@@ -484,76 +303,4 @@ function whatIfOf(
     }
   }
   return null
-}
-
-const boardKinds = new Set([
-  'Node',
-  'Pod',
-  'Namespace',
-  'PriorityClass',
-  'PodDisruptionBudget',
-  'PersistentVolume',
-  'PersistentVolumeClaim',
-  'StorageClass',
-  'CSINode',
-  'Deployment',
-  'ReplicaSet',
-  'StatefulSet',
-  'Job',
-])
-
-const pick = (from: Json, names: readonly string[]): Json =>
-  Object.fromEntries(
-    names.flatMap((name) => (from[name] === undefined ? [] : [[name, from[name]]])),
-  )
-
-/** What placement reads of a cluster’s objects, and nothing else: small enough to be sent to a browser. */
-export function boardObjects(objects: readonly BoardObject[]): readonly BoardObject[] {
-  return objects
-    .filter((object) => boardKinds.has(object.kind))
-    .map((object): BoardObject => {
-      const metadata = pick(record(object.metadata), [
-        'name',
-        'namespace',
-        'labels',
-        'creationTimestamp',
-        'deletionTimestamp',
-        'ownerReferences',
-        ...(object.kind === 'StorageClass' ? ['annotations'] : []),
-      ])
-      const spec = record(object['spec'])
-      const status = record(object['status'])
-      if (object.kind === 'Pod') {
-        const containers = (list: unknown): unknown =>
-          Array.isArray(list)
-            ? list.map((one) => pick(record(one), ['name', 'resources', 'ports', 'restartPolicy']))
-            : list
-        const conditions = Array.isArray(status['conditions'])
-          ? status['conditions'].filter((one) => record(one)['type'] === 'Ready')
-          : []
-        return {
-          kind: 'Pod',
-          metadata,
-          spec: {
-            ...spec,
-            containers: containers(spec['containers']),
-            ...(spec['initContainers'] === undefined
-              ? {}
-              : { initContainers: containers(spec['initContainers']) }),
-          },
-          status: { ...pick(status, ['phase', 'startTime']), conditions },
-        }
-      }
-      if (object.kind === 'Node')
-        return {
-          kind: 'Node',
-          metadata,
-          spec: pick(spec, ['unschedulable', 'taints']),
-          status: pick(status, ['allocatable', 'capacity']),
-        }
-      if (['Deployment', 'ReplicaSet', 'StatefulSet', 'Job'].includes(object.kind))
-        return { kind: object.kind, metadata, spec: pick(spec, ['replicas']) }
-      const { metadata: _metadata, ...rest } = object
-      return { ...rest, metadata }
-    })
 }

@@ -1,7 +1,9 @@
 /** Capacity of a cluster: what is asked for against what nodes give, headroom in units of its largest workload, and what each lost zone leaves homeless. */
 import type { ApiObject, PodObject } from '../objects'
 import { amountOf } from '../objects'
-import { boardOf, workloadsOf, type BoardObject } from './board'
+import { boardOf } from './board'
+import { workloadsOf } from './what-if'
+import { type BoardObject } from './what-if'
 import { chooseFor } from './choose'
 import { readWorld, type Pod } from './world'
 

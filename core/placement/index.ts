@@ -1,16 +1,12 @@
 export { capacityOf, smallestPools, type Capacity, type SmallerPool } from './capacity'
 export {
-  boardObjects,
   boardOf,
-  workloadsOf,
   type Board,
   type BoardNode,
-  type BoardObject,
   type BoardPod,
   type BoardRead,
   type BoardWaiting,
   type BoardWorkload,
-  type WhatIf,
 } from './board'
 export { allowedBy, budgetRefusal, budgetsOf, type Budget } from './budgets'
 export { chooseFor } from './choose'
@@ -23,7 +19,7 @@ export {
   type DrainRead,
   type Eviction,
 } from './drain'
-export { freshName, oneMore, type PatchStep, type PlacementRemedy } from './remedies'
+export { type PatchStep, type PlacementRemedy } from './remedies'
 export { percentile, rightSizes, type RightSize, type UseFacts } from './right-size'
 export { Room } from './room'
 export {
@@ -34,3 +30,6 @@ export {
   type WaitingAnswer,
 } from './schedule'
 export { readWorld, type Pod, type World, type WorldRead } from './world'
+export { boardObjects } from './board-objects'
+export { workloadsOf, type BoardObject, type WhatIf } from './what-if'
+export { freshName, oneMore } from './new-node'

@@ -4,19 +4,9 @@
  * Nodes lie in arrays by index, sorted by name; nodes that are tried out are added behind and taken off again.
  * Putting or taking a pod costs the counters that its shape is in.
  */
-import {
-  amountOf,
-  nodeTermTest,
-  requirementTest,
-  type ClaimObject,
-  type CsiNodeObject,
-  type NodeObject,
-  type PodObject,
-  type StorageClassObject,
-  type Taint,
-  type VolumeObject,
-} from '../objects'
+import { amountOf, nodeTermTest, type NodeObject, type PodObject, type Taint } from '../objects'
 import { compareText } from '../units'
+import { AttachedVolumes, bump, type VolumeFacts } from './attached-volumes'
 import type { HostPort, Shape, Term } from './shape'
 import { tolerates } from './shape'
 
@@ -67,23 +57,8 @@ export interface Fit {
   readonly anyDisliked: boolean
 }
 
-export interface VolumeFacts {
-  readonly claims: readonly ClaimObject[]
-  readonly volumes: readonly VolumeObject[]
-  readonly classes: readonly StorageClassObject[]
-  readonly csiNodes: readonly CsiNodeObject[]
-}
-
 const spare = 256
-const zoneLabels = [
-  'topology.kubernetes.io/zone',
-  'failure-domain.beta.kubernetes.io/zone',
-  'topology.kubernetes.io/region',
-  'failure-domain.beta.kubernetes.io/region',
-]
 const cordonTaint: Taint = { key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' }
-
-type NodeTest = (labels: Readonly<Record<string, string>>, name: string) => boolean
 
 export class Room {
   /** How many nodes there are, those tried out included; the first `standing` are given ones, in the order of their names. */
@@ -126,13 +101,7 @@ export class Room {
     { readonly domains: Domains; readonly ids: Map<string, number> }
   >()
   private readonly fits = new Map<string, { fit: Fit; upTo: number }>()
-  private readonly claimsInUse = new Map<string, number>()
-  private readonly volumes: VolumeFacts
-  private readonly claimOf: ReadonlyMap<string, ClaimObject>
-  private readonly volumeOf: ReadonlyMap<string, VolumeObject>
-  private readonly classOf: ReadonlyMap<string, StorageClassObject>
-  private readonly attachLimits = new Map<string, ReadonlyMap<string, number>>()
-  private readonly attached: Map<string, Map<string, number>>[] = []
+  private readonly volumes: AttachedVolumes
 
   constructor(
     nodes: readonly { readonly node: NodeObject; readonly path: string }[],
@@ -145,23 +114,7 @@ export class Room {
     this.scoreMemory = new Float64Array(this.capacity)
     this.allocatable = [new Float64Array(this.capacity), new Float64Array(this.capacity)]
     this.used = [new Float64Array(this.capacity), new Float64Array(this.capacity)]
-    this.volumes = volumes
-    this.claimOf = new Map(
-      volumes.claims.map((claim) => [
-        `${claim.metadata.namespace || 'default'}/${claim.metadata.name}`,
-        claim,
-      ]),
-    )
-    this.volumeOf = new Map(volumes.volumes.map((volume) => [volume.metadata.name, volume]))
-    this.classOf = new Map(volumes.classes.map((one) => [one.metadata.name, one]))
-    for (const csi of volumes.csiNodes) {
-      const limits = (csi.spec?.drivers ?? []).flatMap((driver) =>
-        driver.allocatable?.count === null || driver.allocatable?.count === undefined
-          ? []
-          : [[driver.name, driver.allocatable.count] as const],
-      )
-      if (limits.length > 0) this.attachLimits.set(csi.metadata.name, new Map(limits))
-    }
+    this.volumes = new AttachedVolumes(volumes)
     const sorted = [...nodes].sort((a, b) =>
       compareText(a.node.metadata.name, b.node.metadata.name),
     )
@@ -195,7 +148,7 @@ export class Room {
     this.nodes[index] = node
     this.podsOn[index] = []
     this.ports[index] = []
-    this.attached[index] = new Map()
+    this.volumes.addNode(index)
     this.indexOf.set(name, index)
     const field = node.status?.allocatable ? 'allocatable' : 'capacity'
     const given = node.status?.allocatable ?? node.status?.capacity ?? {}
@@ -224,12 +177,8 @@ export class Room {
   dropLastNode(): void {
     const index = --this.count
     this.indexOf.delete(this.names[index] ?? '')
-    this.names.length =
-      this.nodes.length =
-      this.podsOn.length =
-      this.ports.length =
-      this.attached.length =
-        index
+    this.names.length = this.nodes.length = this.podsOn.length = this.ports.length = index
+    this.volumes.dropNodesFrom(index)
     for (const known of this.fits.values()) known.upTo = Math.min(known.upTo, index)
   }
 
@@ -385,7 +334,7 @@ export class Room {
 
   /** A pod that holds claims, but on a node that is not among those given. */
   holdElsewhere(pod: Pod): void {
-    for (const claim of pod.shape.claims) bump(this.claimsInUse, claim, 1)
+    this.volumes.holdElsewhere(pod.shape)
   }
 
   private change(pod: Pod, node: number, by: 1 | -1): void {
@@ -419,121 +368,13 @@ export class Room {
       }
       bump(guard.perNode, node, by)
     }
-    for (const claim of shape.claims) {
-      bump(this.claimsInUse, claim, by)
-      const attachment = this.attachment(claim)
-      if (!attachment) continue
-      const here = this.attached[node]
-      const volumes = here?.get(attachment.driver) ?? new Map<string, number>()
-      here?.set(attachment.driver, volumes)
-      bump(volumes, attachment.volume, by)
-    }
-  }
-
-  /** Driver and volume behind a claim, as far as they are known. */
-  private attachment(
-    claimKey: string,
-  ): { readonly driver: string; readonly volume: string } | null {
-    if (this.attachLimits.size === 0) return null
-    const claim = this.claimOf.get(claimKey)
-    if (!claim) return null
-    const volume = claim.spec?.volumeName ? this.volumeOf.get(claim.spec.volumeName) : undefined
-    if (volume)
-      return volume.spec?.csi
-        ? {
-            driver: volume.spec.csi.driver,
-            volume: volume.spec.csi.volumeHandle ?? volume.metadata.name,
-          }
-        : null
-    const provisioner = this.classOf.get(claim.spec?.storageClassName ?? '')?.provisioner
-    return provisioner ? { driver: provisioner, volume: claimKey } : null
+    this.volumes.change(shape, node, by)
   }
 
   /** Which nodes the volumes of a shape keep it from; null where it has none. */
   volumeTest(shape: Shape): ((node: number) => boolean) | null {
-    if (shape.claims.length === 0) return null
-    const tests: NodeTest[] = []
-    const wanted = new Map<string, Set<string>>()
-    for (const key of shape.claims) {
-      const claim = this.claimOf.get(key)
-      if (!claim) return () => false
-      if (
-        claim.spec?.accessModes?.includes('ReadWriteOncePod') &&
-        (this.claimsInUse.get(key) ?? 0) > 0
-      )
-        return () => false
-      const test = this.claimTest(claim)
-      if (!test) return () => false
-      tests.push(test)
-      const attachment = this.attachment(key)
-      if (attachment)
-        wanted.set(
-          attachment.driver,
-          (wanted.get(attachment.driver) ?? new Set()).add(attachment.volume),
-        )
-    }
-    return (index) => {
-      const node = this.nodes[index]
-      if (!node || !tests.every((test) => test(node.metadata.labels ?? {}, node.metadata.name)))
-        return false
-      const limits = this.attachLimits.get(node.metadata.name)
-      if (!limits) return true
-      for (const [driver, volumes] of wanted) {
-        const limit = limits.get(driver)
-        if (limit === undefined) continue
-        const here = this.attached[index]?.get(driver)
-        let more = 0
-        for (const volume of volumes) if (!here?.has(volume)) more++
-        if (more > 0 && (here?.size ?? 0) + more > limit) return false
-      }
-      return true
-    }
+    return this.volumes.test(shape, this.nodes)
   }
-
-  /** Where one claim lets its pod run; null is nowhere. */
-  private claimTest(claim: ClaimObject): NodeTest | null {
-    if (claim.spec?.volumeName) {
-      const volume = this.volumeOf.get(claim.spec.volumeName)
-      if (!volume) return null
-      const required = volume.spec?.nodeAffinity?.required
-      const terms = required ? (required.nodeSelectorTerms ?? []).map(nodeTermTest) : null
-      const zoned = zoneLabels.flatMap((key) => {
-        const value = volume.metadata.labels?.[key]
-        return value === undefined ? [] : [{ key, values: new Set(value.split('__')) }]
-      })
-      return (labels, name) => {
-        if (terms !== null && !terms.some((holds) => holds(labels, name))) return false
-        // A node that names no zone at all is in none that could be wrong.
-        if (zoned.length === 0 || !zoneLabels.some((key) => Object.hasOwn(labels, key))) return true
-        return zoned.every(({ key, values }) => values.has(labels[key] ?? ''))
-      }
-    }
-    const named =
-      claim.spec?.storageClassName ??
-      claim.metadata.annotations?.['volume.beta.kubernetes.io/storage-class']
-    const storageClass =
-      named === undefined
-        ? this.volumes.classes.find(
-            (one) =>
-              one.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true',
-          )
-        : this.classOf.get(named)
-    if (storageClass?.volumeBindingMode !== 'WaitForFirstConsumer') return null
-    const topologies = storageClass.allowedTopologies ?? []
-    if (topologies.length === 0) return () => true
-    const terms = topologies.map((term) =>
-      (term.matchLabelExpressions ?? []).map(({ key, values }) =>
-        requirementTest({ key, operator: 'In', values: values ?? [] }),
-      ),
-    )
-    return (labels) => terms.some((tests) => tests.every((test) => test(labels)))
-  }
-}
-
-function bump<Key>(map: Map<Key, number>, key: Key, by: number): void {
-  const now = (map.get(key) ?? 0) + by
-  if (now === 0) map.delete(key)
-  else map.set(key, now)
 }
 
 function domainId(

@@ -7,13 +7,8 @@ import { clusterOf, clusterState, nodesOf, stateContext } from '../fleet'
 import { listText } from '../units'
 import { checkBoxes } from './checks/box'
 import { checkImage, checkName, checkRelease, checkSite } from './checks/identity'
-import {
-  checkControlPlane,
-  checkPools,
-  checkRootDisks,
-  checkSizes,
-  checkZones,
-} from './checks/machines'
+import { checkPools, checkRootDisks, checkSizes, checkZones } from './checks/machines'
+import { checkControlPlane } from './checks/control-plane'
 import { checkHostRoom } from './checks/room'
 import { checkQuota } from './checks/room'
 import { checkStaticAddresses, checkVirtualAddresses } from './checks/held-addresses'

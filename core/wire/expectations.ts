@@ -2,7 +2,10 @@
 import { type ExpectationView, type FleetView, knownObjects } from '../fleet'
 import { readyWorldOf } from './from-fleet'
 import { fromSchema, toSchema } from './world'
-import { type Decider, walk, walkAnswer, type WalkQuery } from './walk'
+import { walk } from './walk'
+import { walkAnswer } from './walk-answer'
+import { type WalkQuery } from './hops'
+import { type Decider } from './hops'
 import type { ReadyWorld } from './prepared'
 import { type ApiObject, podsOfWorkload } from '../objects'
 

@@ -3,7 +3,8 @@ import { parseAddress, parseRange } from '../addresses'
 import { type ClusterView, type FleetView, nodesOf, type SiteView, knownObjects } from '../fleet'
 import type { ApiObject, ServiceObject } from '../objects'
 import { isIn } from './spans'
-import { prepareWorld, type WorldRead } from './prepared'
+import { type WorldRead } from './prepared'
+import { prepareWorld } from './prepare'
 import { type WalkWorld, walkWorldSchema } from './world'
 
 /** What a walk reads; replica sets and jobs stand between pods and the workloads that they are named by. */

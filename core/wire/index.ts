@@ -24,7 +24,6 @@ export {
   asEnd,
   policyIn,
   policyOut,
-  readPolicyWorld,
   selecting,
   type PodEnd,
   type Policy,
@@ -36,9 +35,6 @@ export {
 export { FirstMatch, type RuleFields } from './first-match'
 export {
   networkOf,
-  prepareWorld,
-  readFirewallRule,
-  readPorts,
   siteOfAddress,
   type Endpoint,
   type NodeEnd,
@@ -66,23 +62,7 @@ export {
   type RouteRequest,
   type RoutesRead,
 } from './http-route'
-export {
-  hopNames,
-  resolveName,
-  routeTo,
-  walk,
-  walkAnswer,
-  type Decider,
-  type Header,
-  type Hop,
-  type HopAnswer,
-  type HopName,
-  type Place,
-  type Walk,
-  type WalkAnswer,
-  type WalkQuery,
-  type WalkRead,
-} from './walk'
+export { walk } from './walk'
 export {
   firewallRuleSchema,
   fromSchema,
@@ -100,3 +80,19 @@ export {
   type WalkTo,
   type WalkWorld,
 } from './world'
+export {
+  type Decider,
+  type WalkRead,
+  type Hop,
+  type Header,
+  type Walk,
+  hopNames,
+  type Place,
+  type HopName,
+  type WalkQuery,
+} from './hops'
+export { readPolicyWorld } from './policy-reading'
+export { type HopAnswer, walkAnswer, type WalkAnswer } from './walk-answer'
+export { prepareWorld, readPorts, readFirewallRule } from './prepare'
+export { resolveName } from './names'
+export { routeTo } from './legs'

@@ -2,17 +2,10 @@
  * Network policy: whether an end lets a packet out or in, and which policies decided.
  * Source: the Kubernetes API reference, NetworkPolicy networking.k8s.io/v1.
  */
-import { type Address, parseAddress, parseCidr } from '../addresses'
-import {
-  type ApiObject,
-  type Labels,
-  type LabelTest,
-  type NamespaceObject,
-  type PodObject,
-  type PolicyObject,
-  selectorTest,
-} from '../objects'
-import { addressKey, type BadText, isIn } from './spans'
+import { compareText } from '../units'
+import { type Address } from '../addresses'
+import { type Labels } from '../objects'
+import { addressKey } from './spans'
 
 export type Protocol = 'TCP' | 'UDP' | 'SCTP'
 
@@ -35,12 +28,12 @@ export interface PodEnd {
 /** One end of a packet as policies see it: a pod of their cluster, or an address. */
 export type PolicyEnd = { readonly pod: PodEnd } | { readonly address: Address }
 
-interface Peer {
+export interface Peer {
   readonly pod: ((pod: PodEnd) => boolean) | null
   readonly block: ((address: Address) => boolean) | null
 }
 
-interface PolicyRule {
+export interface PolicyRule {
   /** Null is every peer. */
   readonly peers: readonly Peer[] | null
   /** Null is every port. */
@@ -83,221 +76,8 @@ export interface Verdict {
   readonly by: readonly string[]
 }
 
-const nameLabel = 'kubernetes.io/metadata.name'
-const compare = (a: string, b: string): number => {
-  if (a < b) return -1
-  if (a > b) return 1
-  return 0
-}
-const namespaceOf = (metadata: { readonly namespace?: string | null | undefined }): string =>
+export const namespaceOf = (metadata: { readonly namespace?: string | null | undefined }): string =>
   metadata.namespace ?? 'default'
-
-function readAddresses(texts: readonly (string | null | undefined)[]): readonly Address[] {
-  const found = new Map<string, Address>()
-  for (const text of texts) {
-    const parsed = text ? parseAddress(text) : null
-    if (parsed?.ok) found.set(addressKey(parsed.value), parsed.value)
-  }
-  return [...found.values()]
-}
-
-export function readPod(pod: PodObject): PodEnd {
-  const namespace = namespaceOf(pod.metadata)
-  const onHostNetwork = pod.spec?.hostNetwork === true
-  const sidecars = (pod.spec?.initContainers ?? []).filter(
-    (container) => container.restartPolicy === 'Always',
-  )
-  const ports = new Map<string, number>()
-  for (const port of [...(pod.spec?.containers ?? []), ...sidecars].flatMap(
-    (container) => container.ports ?? [],
-  )) {
-    const key = `${port.name ?? ''}/${(port.protocol ?? 'TCP').toUpperCase()}`
-    if (port.name && typeof port.containerPort === 'number' && !ports.has(key))
-      ports.set(key, port.containerPort)
-  }
-  const phase = pod.status?.phase
-  const own = readAddresses([pod.status?.podIP, ...(pod.status?.podIPs ?? []).map((one) => one.ip)])
-  const host = readAddresses([pod.status?.hostIP])[0]
-  return {
-    key: `${namespace}/${pod.metadata.name}`,
-    namespace,
-    name: pod.metadata.name,
-    labels: pod.metadata.labels ?? {},
-    addresses: onHostNetwork ? [] : own,
-    node: pod.spec?.nodeName ?? null,
-    hostAddress: host ?? (onHostNetwork ? (own[0] ?? null) : null),
-    onHostNetwork,
-    finished: phase === 'Succeeded' || phase === 'Failed',
-    ports,
-  }
-}
-
-function readPeer(
-  peer: NonNullable<
-    NonNullable<NonNullable<NonNullable<PolicyObject['spec']>['ingress']>[number]['from']>[number]
-  >,
-  namespace: string,
-  namespaces: ReadonlyMap<string, Labels>,
-  path: string,
-  bad: BadText[],
-): Peer {
-  if (peer.ipBlock) {
-    const cidr = parseCidr(peer.ipBlock.cidr)
-    if (!cidr.ok) bad.push({ path: `${path}.ipBlock.cidr`, says: cidr.says })
-    const except = (peer.ipBlock.except ?? []).flatMap((text, i) => {
-      const read = parseCidr(text)
-      if (!read.ok) bad.push({ path: `${path}.ipBlock.except[${i}]`, says: read.says })
-      return read.ok ? [read.value] : []
-    })
-    return {
-      pod: null,
-      block: cidr.ok
-        ? (address) => isIn(cidr.value, address) && !except.some((one) => isIn(one, address))
-        : () => false,
-    }
-  }
-  if (!peer.podSelector && !peer.namespaceSelector) return { pod: () => false, block: null }
-  const pods = peer.podSelector ? selectorTest(peer.podSelector) : () => true
-  const spaces = peer.namespaceSelector
-    ? memoised(selectorTest(peer.namespaceSelector), namespaces)
-    : (name: string): boolean => name === namespace
-  return { pod: (pod) => spaces(pod.namespace) && pods(pod.labels), block: null }
-}
-
-/** Whether the labels of a namespace pass, asked once for each. */
-function memoised(
-  test: LabelTest,
-  namespaces: ReadonlyMap<string, Labels>,
-): (name: string) => boolean {
-  const known = new Map<string, boolean>()
-  return (name) => {
-    let found = known.get(name)
-    if (found === undefined)
-      known.set(name, (found = test(namespaces.get(name) ?? { [nameLabel]: name })))
-    return found
-  }
-}
-
-type GivenRule = {
-  readonly ports?:
-    | readonly {
-        readonly protocol?: string | null | undefined
-        readonly port?: number | string | null | undefined
-        readonly endPort?: number | null | undefined
-      }[]
-    | null
-    | undefined
-}
-
-function readRule(
-  rule: GivenRule,
-  peers: readonly Peer[],
-  path: string,
-  bad: BadText[],
-): PolicyRule {
-  const ports = (rule.ports ?? []).map((port, i) => {
-    if (
-      typeof port.endPort === 'number' &&
-      typeof port.port === 'number' &&
-      port.endPort < port.port
-    )
-      bad.push({
-        path: `${path}.ports[${i}].endPort`,
-        says: `Ports ${port.port} to ${port.endPort} run backwards. Write the lower one first.`,
-      })
-    return {
-      protocol: (port.protocol ?? 'TCP').toUpperCase(),
-      port: port.port ?? null,
-      endPort: port.endPort ?? null,
-    }
-  })
-  return { peers: peers.length > 0 ? peers : null, ports: ports.length > 0 ? ports : null }
-}
-
-function readPolicy(
-  policy: PolicyObject,
-  pointer: string,
-  namespaces: ReadonlyMap<string, Labels>,
-  path: string,
-  bad: BadText[],
-): Policy {
-  const namespace = namespaceOf(policy.metadata)
-  const spec = policy.spec ?? {}
-  const given = spec.policyTypes ?? []
-  const types =
-    given.length > 0 ? given : ['Ingress', ...((spec.egress ?? []).length > 0 ? ['Egress'] : [])]
-  const selects = selectorTest(spec.podSelector ?? {})
-  const at = `${path}.spec`
-  return {
-    key: `${namespace}/${policy.metadata.name}`,
-    namespace,
-    selects: (pod) => pod.namespace === namespace && !pod.onHostNetwork && selects(pod.labels),
-    ingress: types.includes('Ingress')
-      ? (spec.ingress ?? []).map((rule, i) =>
-          readRule(
-            rule,
-            (rule.from ?? []).map((peer, j) =>
-              readPeer(peer, namespace, namespaces, `${at}.ingress[${i}].from[${j}]`, bad),
-            ),
-            `${at}.ingress[${i}]`,
-            bad,
-          ),
-        )
-      : null,
-    egress: types.includes('Egress')
-      ? (spec.egress ?? []).map((rule, i) =>
-          readRule(
-            rule,
-            (rule.to ?? []).map((peer, j) =>
-              readPeer(peer, namespace, namespaces, `${at}.egress[${i}].to[${j}]`, bad),
-            ),
-            `${at}.egress[${i}]`,
-            bad,
-          ),
-        )
-      : null,
-    pointer,
-  }
-}
-
-/** Reads the namespaces, pods and policies among located objects. `path` names them in errors: `objects`. */
-export function readPolicyWorld(
-  located: readonly { readonly pointer: string; readonly object: ApiObject }[],
-  path: string,
-  bad: BadText[],
-): PolicyWorld {
-  const namespaces = new Map<string, Labels>()
-  const pods = new Map<string, PodEnd>()
-  const byAddress = new Map<string, PodEnd>()
-  for (const { object } of located) {
-    if (object.kind === 'Namespace') {
-      const { metadata } = object as unknown as NamespaceObject
-      namespaces.set(metadata.name, { ...metadata.labels, [nameLabel]: metadata.name })
-    } else if (object.kind === 'Pod') {
-      const pod = readPod(object as unknown as PodObject)
-      pods.set(pod.key, pod)
-      for (const address of pod.addresses) {
-        const known = byAddress.get(addressKey(address))
-        // The address of a pod that has ended may be another’s by now.
-        if (!known || (known.finished && !pod.finished)) byAddress.set(addressKey(address), pod)
-      }
-    }
-  }
-  const policies = located.flatMap(({ object, pointer }) =>
-    object.kind === 'NetworkPolicy'
-      ? [
-          readPolicy(
-            object as unknown as PolicyObject,
-            pointer,
-            namespaces,
-            `${path}${pointer.replace(/\/(\d+)/g, '[$1]').replaceAll('/', '.')}`,
-            bad,
-          ),
-        ]
-      : [],
-  )
-  return { pods, byAddress, policies, namespaces, selecting: new Map() }
-}
 
 const onlyPolicies = (policies: readonly Policy[], pod: PodEnd) => ({
   egress: policies.filter((policy) => policy.egress !== null && policy.selects(pod)),
@@ -412,7 +192,7 @@ function decide(
   return {
     allowed: opening.length > 0,
     isolated: true,
-    by: deciding.map((policy) => policy.key).sort(compare),
+    by: deciding.map((policy) => policy.key).sort(compareText),
   }
 }
 

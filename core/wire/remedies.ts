@@ -6,8 +6,12 @@ import jsonPatch from 'fast-json-patch'
 import { type Address, bitsOf, formatAddress } from '../addresses'
 import { readObjects } from '../objects'
 import { selecting } from './policy'
-import { prepareWorld, type ReadySite, type ReadyWorld } from './prepared'
-import { type Hop, type Walk, walk, type WalkQuery } from './walk'
+import { type ReadySite, type ReadyWorld } from './prepared'
+import { prepareWorld } from './prepare'
+import { walk } from './walk'
+import { type WalkQuery } from './hops'
+import { type Walk } from './hops'
+import { type Hop } from './hops'
 import type { WalkWorld } from './world'
 
 export const remedyKinds = [
@@ -19,6 +23,7 @@ export const remedyKinds = [
   'route',
   'rule-off',
 ] as const
+
 export type RemedyKind = (typeof remedyKinds)[number]
 
 export interface PatchStep {

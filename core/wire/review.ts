@@ -3,7 +3,7 @@
  * rules take is subtracted box by box. Coordinates are the ranks of the ends that occur, so that boxes are small integers.
  */
 import type { Range } from '../addresses'
-import { readPorts } from './prepared'
+import { readPorts } from './prepare'
 import { type BadText, rangesOf, readSpans, type Spans } from './spans'
 import type { FirewallRule } from './world'
 

@@ -1,7 +1,9 @@
 /** A name as a pod would have it answered: its search path tried in order, each try with who answered. Source: the DNS of the Kubernetes API, ndots 5. */
 import { formatAddress } from '../addresses'
 import type { ReadyWorld } from './prepared'
-import { resolveName, type Place, walk } from './walk'
+import { walk } from './walk'
+import { resolveName } from './names'
+import { type Place } from './hops'
 
 export interface NameTry {
   readonly name: string

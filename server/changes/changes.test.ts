@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Gyrarch } from '../gyrarch'
 import { birch, elm, fernlet, gyrarchForEach, runOut } from '../testing/open'
-import { covers } from './changes'
+import { covers } from './start'
 
 let gyrarch: Gyrarch
 gyrarchForEach((opened) => {

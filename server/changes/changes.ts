@@ -1,93 +1,25 @@
 /** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { Op, type Transaction } from 'sequelize'
-import {
-  canonicalJson,
-  type Finding,
-  patchDraft,
-  type Plan,
-  planDigest,
-  type Proof,
-  type Remedy,
-  type Step,
-  withoutChange,
-} from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed, kinds } from '~/core/kinds'
-import type { Fleet } from '../fleet/fleet'
-import type { Hub } from '../live/hub'
-import type { Database } from '../records/database'
-import { ChangeRow, type ChangeState, LockRow, ReservationRow, StepRow } from '../records/models'
+import { ChangeRow, type ChangeState, LockRow, StepRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
-import { isoClock, type Runner } from '../runner/runner'
+import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
-import { stepRecords, type StepRecord, writeReservations, writeSteps } from './rows'
+
+import { amendHalted } from './amend-halted'
+import { judge, viewFor } from './judge'
+import type { ChangesParts } from './parts'
+import { type ChangeRecord, keepsBack, recordOf } from './record'
+import { covers, start } from './start'
 
 export type { StepRecord } from './rows'
-
-export interface ChangesParts {
-  readonly database: Database
-  readonly fleet: Fleet
-  readonly runner: Runner
-  readonly hub: Hub
-  readonly clock: { readonly now: number }
-}
-
-export interface ChangeRecord {
-  readonly id: string
-  readonly kind: string
-  readonly label: string
-  readonly title: string | null
-  readonly intent: unknown
-  readonly version: number
-  readonly state: ChangeState
-  readonly direction: 'on' | 'back'
-  readonly waitsFor: string | null
-  readonly createdWall: string
-  readonly amendedWall: string
-  readonly startedAt: string | null
-  readonly endedAt: string | null
-  readonly findings: readonly Finding[]
-  readonly plan: Plan | null
-  readonly planDigest: string | null
-  readonly guardedBy: string | null
-  readonly steps: readonly StepRecord[]
-  readonly proof: readonly Proof[] | null
-  readonly cause: ChangeRow['cause']
-  /** Proven remedies that get a run past its failure; they can be taken once it has halted. */
-  readonly remedies: readonly (Remedy & {
-    readonly step: string
-    /** Whether the run can go on with it; else what is done would have to be done differently, and it takes a new draft. */
-    readonly goesOn: boolean
-  })[]
-  /** Why it cannot be taken back, or null. */
-  readonly keepsBack: string | null
-}
+export type { ChangeRecord } from './record'
 
 export interface RunRequest {
   readonly accept: readonly string[]
   readonly confirm?: string | undefined
   readonly planDigest?: string | undefined
-}
-
-/** `cluster/a` covers itself and everything below it, as does any ref in the same way. */
-export const covers = (outer: string, inner: string): boolean =>
-  outer === inner || below(outer, inner)
-
-const below = (outer: string, inner: string): boolean => {
-  const [kind, ...path] = outer.split('/')
-  const [, ...innerPath] = inner.split('/')
-  return (
-    (kind === 'cluster' || kind === 'site') &&
-    path.length === 1 &&
-    innerPath.length > 1 &&
-    innerPath[0] === path[0]
-  )
-}
-
-interface Judged {
-  readonly findings: readonly Finding[]
-  readonly plan: Plan | null
-  readonly digest: string | null
 }
 
 export class Changes {
@@ -98,6 +30,11 @@ export class Changes {
   constructor(parts: ChangesParts) {
     this.parts = parts
     parts.runner.startWaiting = () => this.startWaiting()
+  }
+
+  /** The fleet with everything that a draft must see. */
+  viewFor(draft: Draft): Promise<FleetView> {
+    return viewFor(this.parts.fleet, draft)
   }
 
   /** Reads an intent by its kind, or refuses with the fields. */
@@ -112,24 +49,6 @@ export class Changes {
     const read = kind.read(intent)
     if (!read.ok) throw refuseIssues(read.issues, ['intent'])
     return read.draft
-  }
-
-  /** The fleet with everything that a draft must see. */
-  async viewFor(draft: Draft): Promise<FleetView> {
-    const { fleet } = this.parts
-    const view = await fleet.viewFor(draft.objectsOf, draft.walksAt)
-    const more = draft.offersNeed(view)
-    if (more.objectsOf.length + more.walksAt.length === 0) return view
-    const objectsOf = [...new Set([...draft.objectsOf, ...more.objectsOf])]
-    return fleet.viewFor(objectsOf, [...new Set([...draft.walksAt, ...more.walksAt])])
-  }
-
-  judge(draft: Draft, view: FleetView): Judged {
-    const findings = draft.findings(view)
-    if (findings.some((finding) => finding.level === 'stop'))
-      return { findings, plan: null, digest: null }
-    const plan = draft.plan(view)
-    return { findings, plan, digest: planDigest(plan) }
   }
 
   async draft(
@@ -171,7 +90,7 @@ export class Changes {
       })
       return created
     })
-    return this.record(row)
+    return recordOf(this.parts, row)
   }
 
   async find(id: string): Promise<ChangeRow> {
@@ -182,7 +101,7 @@ export class Changes {
   }
 
   async get(id: string): Promise<ChangeRecord> {
-    return this.record(await this.find(id))
+    return recordOf(this.parts, await this.find(id))
   }
 
   /** Newest first. */
@@ -217,7 +136,10 @@ export class Changes {
       )
     }
     const draft = this.read(row.kind, intent)
-    if (row.state === 'halted') return this.amendHalted(row, draft)
+    if (row.state === 'halted') {
+      await amendHalted(this.parts, row, draft)
+      return this.get(changeId(row.number))
+    }
     if (row.state !== 'draft')
       throw new Refusal(
         'conflict',
@@ -260,8 +182,8 @@ export class Changes {
       const row = await this.find(id)
       if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state} already.`)
       const draft = this.read(row.kind, row.intent)
-      const view = await this.viewFor(draft)
-      const judged = this.judge(draft, view)
+      const view = await viewFor(this.parts.fleet, draft)
+      const judged = judge(draft, view)
       const stop = judged.findings.find((finding) => finding.level === 'stop')
       if (stop || !judged.plan)
         throw new Refusal(
@@ -290,7 +212,7 @@ export class Changes {
         )
       }
       this.confirmGuard(draft.guardedBy(view), request.confirm)
-      await this.prepare(row, draft, view, judged, [...request.accept])
+      await start(this.parts, row, draft, view, judged, [...request.accept])
       return this.get(id)
     })
   }
@@ -301,7 +223,7 @@ export class Changes {
    */
   async runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
     const asked = this.read(kindName, intent)
-    const view = await this.viewFor(asked)
+    const view = await viewFor(this.parts.fleet, asked)
     const stop = asked.findings(view).find((finding) => finding.level === 'stop')
     if (stop) return stop.says
     const record = await this.draft(kindName, intent, title)
@@ -348,232 +270,6 @@ export class Changes {
     return this.get(id)
   }
 
-  async record(row: ChangeRow): Promise<ChangeRecord> {
-    const read = kindNamed(row.kind)?.read(row.intent)
-    const view = await (read?.ok ? this.viewFor(read.draft) : this.parts.fleet.view())
-    const fresh = row.state === 'draft' && read?.ok ? this.judge(read.draft, view) : null
-    const steps = fresh ? [] : await stepRecords(row.number)
-    const plan = fresh ? fresh.plan : row.plan
-    return {
-      id: changeId(row.number),
-      kind: row.kind,
-      label: row.label,
-      title: row.title,
-      intent: row.intent,
-      version: row.version,
-      state: row.state,
-      direction: row.direction,
-      waitsFor: row.waitsFor,
-      createdWall: row.createdAt.toISOString(),
-      amendedWall: row.amendedAt.toISOString(),
-      startedAt: row.startedAt,
-      endedAt: row.endedAt,
-      findings: fresh ? fresh.findings : (row.findings ?? []),
-      plan,
-      planDigest: fresh ? fresh.digest : row.planDigest,
-      guardedBy: read?.ok ? read.draft.guardedBy(view) : null,
-      steps,
-      proof: row.proof,
-      cause: row.cause,
-      remedies:
-        (row.state === 'halted' ||
-          (row.state === 'running' && steps.some((step) => step.state === 'failed'))) &&
-        row.direction === 'on' &&
-        read?.ok &&
-        plan
-          ? this.remedies(row, read.draft, plan, view, steps)
-          : [],
-      keepsBack: fresh
-        ? null
-        : keepsBack(
-            steps.map((step) => ({
-              state: step.state,
-              says: step.says,
-              final: plan?.steps.find((planned) => planned.id === step.id)?.final ?? false,
-            })),
-          ),
-    }
-  }
-
-  private remedies(
-    row: ChangeRow,
-    draft: Draft,
-    plan: Plan,
-    view: FleetView,
-    steps: readonly StepRecord[],
-  ): ChangeRecord['remedies'] {
-    const without = withoutChange(view, plan, String(row.number))
-    return steps
-      .filter((step) => step.state === 'failed' && step.cause)
-      .slice(0, 4)
-      .flatMap((step) => {
-        const planned = plan.steps.find((other) => other.id === step.id)
-        if (!step.cause || !planned) return []
-        return draft.answers(without, step.cause, planned).map((remedy) => ({
-          ...remedy,
-          step: step.id,
-          goesOn: this.goesOnWith(row, remedy, without, plan, steps),
-        }))
-      })
-  }
-
-  /** Whether a remedy’s plan does everything that is done already in the same way. */
-  private goesOnWith(
-    row: ChangeRow,
-    remedy: Remedy,
-    view: FleetView,
-    plan: Plan,
-    steps: readonly StepRecord[],
-  ): boolean {
-    if (!('patchDraft' in remedy.change)) return false
-    const read = kindNamed(row.kind)?.read(patchDraft(row.intent, remedy.change.patchDraft))
-    if (!read?.ok) return false
-    const done = plan.steps.filter((step) =>
-      steps.some((other) => other.id === step.id && other.state === 'done'),
-    )
-    return doneDifferently(done, read.draft.plan(view)) === null
-  }
-
-  private async amendHalted(row: ChangeRow, draft: Draft): Promise<ChangeRecord> {
-    const id = changeId(row.number)
-    const { plan: old } = row
-    if (!old || row.direction === 'back')
-      throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
-    const view = withoutChange(await this.viewFor(draft), old, String(row.number))
-    const judged = this.judge(draft, view)
-    const stop = judged.findings.find((finding) => finding.level === 'stop')
-    if (stop || !judged.plan)
-      throw new Refusal(
-        'conflict',
-        `Amended like this it could not run: ${stop?.says ?? 'it has no plan'}`,
-        [],
-        { findings: judged.findings },
-      )
-    const { plan } = judged
-    const rows = await StepRow.findAll({ where: { change: row.number } })
-    const stuck = doneDifferently(
-      rows.filter((step) => step.state === 'done'),
-      plan,
-    )
-    if (stuck)
-      throw new Refusal(
-        'conflict',
-        `“${stuck.group}: ${stuck.says}” is done and would have to be done differently. Take the run back and draft it anew.`,
-      )
-    await this.parts.database.write(async (transaction) => {
-      // The register is Gyrarch’s own: it is simply written again where the amendment changes it.
-      const next = new Map(plan.steps.map((step) => [step.id, step]))
-      const keep = new Set(
-        rows
-          .filter(
-            (step) =>
-              step.state === 'done' &&
-              canonicalJson(next.get(step.id)?.command) === canonicalJson(step.command),
-          )
-          .map((step) => step.id),
-      )
-      await StepRow.destroy({
-        where: { change: row.number, id: { [Op.notIn]: [...keep] } },
-        transaction,
-      })
-      // Attempts go on counting: a key that was used once is answered with its first result for ever.
-      const tried = new Map(rows.map((step) => [step.id, step.attempts]))
-      await writeSteps(
-        transaction,
-        row.number,
-        plan.steps.filter((step) => !keep.has(step.id)),
-        plan.steps,
-        tried,
-      )
-      await ReservationRow.destroy({ where: { change: row.number }, transaction })
-      await writeReservations(transaction, row.number, plan)
-      await row.update(
-        {
-          intent: draft.intent,
-          label: draft.label,
-          version: row.version + 1,
-          amendedAt: new Date(),
-          plan,
-          planDigest: judged.digest,
-          findings: [...judged.findings],
-        },
-        { transaction },
-      )
-      await this.journal(transaction, {
-        kind: 'run.amended',
-        change: row.number,
-        says: `${draft.label}: amended while halted; ${keep.size} done steps stay`,
-      })
-    })
-    await this.parts.runner.reload(row.number)
-    return this.get(id)
-  }
-
-  /** Locks, reservations and steps in one transaction; or, if a lock is taken, a place in the queue. */
-  private async prepare(
-    row: ChangeRow,
-    draft: Draft,
-    view: FleetView,
-    judged: Judged,
-    accepted: string[],
-  ): Promise<void> {
-    const { plan } = judged
-    if (!plan) return
-    const subjects = [...draft.subjects(view)].sort()
-    const started = await this.parts.database.write(async (transaction) => {
-      const held = await LockRow.findAll({ transaction })
-      const clash = held.find((lock) =>
-        subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)),
-      )
-      const common = {
-        accepted,
-        findings: [...judged.findings],
-        plan,
-        planDigest: judged.digest,
-        subjects,
-        direction: 'on' as const,
-      }
-      if (clash) {
-        await row.update(
-          { ...common, state: 'waiting', waitsFor: changeId(clash.change) },
-          { transaction },
-        )
-        await this.journal(transaction, {
-          kind: 'run.waiting',
-          change: row.number,
-          about: clash.ref,
-          says: `${row.label} waits: ${changeId(clash.change)} is at work on ${clash.ref}`,
-        })
-        return false
-      }
-      await LockRow.bulkCreate(
-        subjects.map((ref) => ({ ref, change: row.number })),
-        { transaction },
-      )
-      await writeReservations(transaction, row.number, plan)
-      await writeSteps(transaction, row.number, plan.steps, plan.steps)
-      await row.update(
-        {
-          ...common,
-          state: 'running',
-          waitsFor: null,
-          startedAt: isoClock(this.parts.clock.now),
-          endedAt: null,
-          cause: null,
-        },
-        { transaction },
-      )
-      await this.journal(transaction, {
-        kind: 'run.started',
-        change: row.number,
-        says: `${row.label}: running, ${plan.steps.length} steps`,
-      })
-      return true
-    })
-    if (started) await this.parts.runner.begin(row.number)
-    else this.parts.hub.emit('run', { change: row.number, steps: [] })
-  }
-
   /** What waited for a lock is checked anew; if its plan is another one now, it goes back to its author. */
   private startWaiting(): Promise<void> {
     return this.inLane(async () => {
@@ -583,10 +279,10 @@ export class Changes {
       })
       for (const row of rows) {
         const draft = this.read(row.kind, row.intent)
-        const view = await this.viewFor(draft)
-        const judged = this.judge(draft, view)
+        const view = await viewFor(this.parts.fleet, draft)
+        const judged = judge(draft, view)
         if (judged.plan && judged.digest === row.planDigest) {
-          await this.prepare(row, draft, view, judged, row.accepted)
+          await start(this.parts, row, draft, view, judged, row.accepted)
           continue
         }
         const held = await LockRow.findAll()
@@ -645,37 +341,10 @@ export class Changes {
   }
 }
 
-/** The first done step, outside the register, that a plan would have done otherwise; null if there is none. */
-function doneDifferently<S extends { readonly id: string; readonly command: Step['command'] }>(
-  done: readonly S[],
-  plan: Plan,
-): S | null {
-  const next = new Map(plan.steps.map((step) => [step.id, step]))
-  const replaced = new Set(plan.steps.flatMap((step) => step.replaces ?? []))
-  return (
-    done.find(
-      (step) =>
-        !replaced.has(step.id) &&
-        step.command.port !== 'ledger' &&
-        canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command),
-    ) ?? null
-  )
-}
-
 const siteIn = (intent: unknown): string | null => {
   const site =
     typeof intent === 'object' && intent !== null
       ? (intent as Record<string, unknown>)['site']
       : null
   return typeof site === 'string' ? site : null
-}
-
-/** Why a run cannot be taken back: a step that is done and final. */
-function keepsBack(
-  steps: readonly { readonly state: string; readonly final: boolean; readonly says: string }[],
-): string | null {
-  const done = steps.find(
-    (step) => step.final && step.state !== 'waiting' && step.state !== 'skipped',
-  )
-  return done ? `“${done.says}” cannot be undone, so this run cannot be taken back.` : null
 }

@@ -8,62 +8,36 @@
  * changes do not wait for each other. Simulated clocks wait until every lane is empty.
  */
 import { said } from './says'
-import { Op, type Transaction } from 'sequelize'
-import type { Proof, StepResults } from '~/core/changes'
+import { Op } from 'sequelize'
 import {
-  type Command,
   type Connector,
-  type ConnectorClock,
-  effectOf,
   type Ended,
   type Evidence,
   type Failure,
   type Outcome,
-  readCommand,
   type Ref,
   type SliceName,
   type Said,
-  saidOf,
 } from '~/core/contract'
-import { type FleetView, stands } from '~/core/fleet'
-import { kindNamed } from '~/core/kinds'
-import { expectations } from '~/core/wire'
-import type { Fleet } from '../fleet/fleet'
-import type { Hub } from '../live/hub'
-import type { ConnectorRegistry } from '../ports/registry'
-import type { Database } from '../records/database'
-import { ChangeRow, EvidenceRow, LockRow, ReservationRow, StepRow } from '../records/models'
-import { changeId, type Line, writeJournal } from './journal'
-import { recordEffect } from './attribution'
+import { ChangeRow, StepRow } from '../records/models'
+import { changeId, writeJournal } from './journal'
+import { type Active, isoClock, resultsOf, stepAwaiting } from './active'
 import { Lanes } from './lanes'
-import { backoffSeconds, readyOn, readyToUndo, resolvedArgs, settled } from './graph-state'
-
-interface Active {
-  readonly row: ChangeRow
-  readonly steps: Map<string, StepRow>
-}
-
-export interface RunnerParts {
-  readonly database: Database
-  readonly connectors: ConnectorRegistry
-  /** The clock of Gyrarch’s own records: when a run began, halted, ended. */
-  readonly clock: ConnectorClock
-  readonly fleet: Fleet
-  readonly hub: Hub
-  /** Told of errors that are the program’s own. */
-  readonly onError: (error: unknown) => void
-}
-
-export const isoClock = (ms: number): string => new Date(ms).toISOString()
+import type { RunnerParts } from './parts'
+import { leftBehind, proofsOf } from './proofs'
+import { commandOf, RunRecords } from './run-records'
+import { readyOn, readyToUndo, resolvedArgs, settled } from './graph-state'
 
 export class Runner {
   private readonly parts: RunnerParts
   private readonly active = new Map<number, Active>()
   private readonly byKey = new Map<string, { change: number; step: string }>()
   private readonly lanes = new Lanes<number>()
+  private readonly records: RunRecords
 
   constructor(parts: RunnerParts) {
     this.parts = parts
+    this.records = new RunRecords(parts)
     for (const connector of parts.connectors.all())
       connector.connect({
         ended: (key, outcome) => this.ended(key, outcome),
@@ -126,7 +100,7 @@ export class Runner {
     if (!where) return
     void this.enter(where.change, async () => {
       await this.parts.database.write((transaction) =>
-        this.keepEvidence(transaction, where.change, where.step, key, evidence),
+        this.records.keepEvidence(transaction, where.change, where.step, key, evidence),
       )
       this.parts.hub.emit('run', { change: where.change, steps: [where.step] })
     })
@@ -139,11 +113,8 @@ export class Runner {
 
   /** The step of a run that waits for a call under a name, if one does. */
   private awaiting(change: number, call: Ref, isOpen: boolean): StepRow | undefined {
-    return [...(this.active.get(change)?.steps.values() ?? [])].find((step) => {
-      if (isOpen && (step.state !== 'running' || step.undoing)) return false
-      const read = readCommand(step.command.verb, step.command.args)
-      return read.ok && read.definition.awaits?.(read.args) === call
-    })
+    const active = this.active.get(change)
+    return active && stepAwaiting(active, call, isOpen)
   }
 
   /** What a step waits for has called: it ends, well or not. False if nothing waits for that call. */
@@ -174,20 +145,7 @@ export class Runner {
     return this.enter(change, async () => {
       const step = this.awaiting(change, call, false)
       if (!step || step.key === null) return
-      const seen = await EvidenceRow.count({ where: { change, key: step.key } })
-      await this.parts.database.write((transaction) =>
-        EvidenceRow.create(
-          {
-            change,
-            step: step.id,
-            key: step.key ?? '',
-            index: 1000 + seen,
-            at: isoClock(this.carrying(step).clock.now),
-            ...told,
-          },
-          { transaction },
-        ),
-      )
+      await this.records.noteCall(step, this.carrying(step).clock.now, told)
       this.parts.hub.emit('run', { change, steps: [step.id] })
     })
   }
@@ -212,32 +170,7 @@ export class Runner {
     return this.enter(number, async () => {
       const active = this.active.get(number)
       if (!active) return
-      await this.transition(
-        active,
-        [{ kind: 'run.retried', says: `${active.row.label}: retried from where it halted` }],
-        async (transaction) => {
-          for (const step of active.steps.values()) {
-            if (step.state !== 'failed') continue
-            // On the way back a failed step keeps its state: that its undo is no longer marked as tried makes it ready again.
-            const allowance =
-              active.row.direction === 'on'
-                ? { state: 'waiting' as const, attemptsBefore: step.attempts }
-                : { attemptsBefore: step.undoAttempts }
-            await step.update(
-              { ...allowance, undoing: false, dueAt: null, endedAt: null, key: null },
-              { transaction },
-            )
-          }
-          await active.row.update(
-            {
-              state: active.row.direction === 'on' ? 'running' : 'undoing',
-              cause: null,
-              endedAt: null,
-            },
-            { transaction },
-          )
-        },
-      )
+      await this.records.retried(active)
       await this.noteBusy()
       await this.drive(active)
     })
@@ -252,19 +185,7 @@ export class Runner {
   }
 
   private async turnBack(active: Active, says: string, cause: Failure | null): Promise<void> {
-    await this.transition(active, [{ kind: 'run.undoing', says }], async (transaction) => {
-      for (const step of active.steps.values()) {
-        const stopped = step.state === 'waiting' || step.state === 'retrying'
-        await step.update(
-          {
-            attemptsBefore: 0,
-            ...(stopped ? { state: step.attempts > 0 ? 'failed' : 'skipped', dueAt: null } : {}),
-          },
-          { transaction },
-        )
-      }
-      await active.row.update({ state: 'undoing', direction: 'back', cause }, { transaction })
-    })
+    await this.records.turnedBack(active, says, cause)
     await this.noteBusy()
     await this.drive(active)
   }
@@ -273,15 +194,7 @@ export class Runner {
     return this.enter(number, async () => {
       const active = this.active.get(number)
       if (!active) return
-      await this.transition(
-        active,
-        [{ kind: 'run.given-up', says: `${active.row.label}: given up; what was made stays` }],
-        async (transaction) => {
-          for (const step of active.steps.values())
-            if (step.state === 'waiting') await step.update({ state: 'skipped' }, { transaction })
-          await this.close(active, 'given-up', transaction)
-        },
-      )
+      await this.records.givenUp(active)
       await this.closed(number)
     })
   }
@@ -304,12 +217,8 @@ export class Runner {
     return this.lanes.enter(change, work, (error) => this.parts.onError(error))
   }
 
-  private commandOf(step: StepRow): Command {
-    return step.undoing && step.undo ? step.undo : step.command
-  }
-
   private carrying(step: StepRow): Connector {
-    return this.parts.connectors.carrying(this.commandOf(step))
+    return this.parts.connectors.carrying(commandOf(step))
   }
 
   private async load(row: ChangeRow): Promise<Active> {
@@ -333,7 +242,7 @@ export class Runner {
       else if (outcome.ended) await this.settle(step.key, outcome)
       else
         await this.parts.database.write((transaction) =>
-          this.keepEvidence(
+          this.records.keepEvidence(
             transaction,
             active.row.number,
             step.id,
@@ -342,47 +251,6 @@ export class Runner {
           ),
         )
     }
-  }
-
-  private async transition(
-    active: Active,
-    lines: readonly Line[],
-    work: (transaction: Transaction) => Promise<void>,
-  ): Promise<void> {
-    await this.parts.database.write(async (transaction) => {
-      await work(transaction)
-      await writeJournal(
-        this.parts.hub,
-        transaction,
-        isoClock(this.parts.clock.now),
-        lines.map((line) => ({ change: active.row.number, ...line })),
-      )
-    })
-    // What is at work on what may be another now.
-    this.parts.fleet.touchRegister()
-    this.parts.hub.emit('state', [])
-    this.parts.hub.emit('run', { change: active.row.number, steps: [...active.steps.keys()] })
-  }
-
-  private async keepEvidence(
-    transaction: Transaction,
-    change: number,
-    step: string,
-    key: string,
-    evidence: readonly Evidence[],
-  ): Promise<void> {
-    if (evidence.length === 0) return
-    await EvidenceRow.bulkCreate(
-      evidence.map((item, index) => ({
-        change,
-        step,
-        key,
-        index,
-        at: isoClock(item.at),
-        ...saidOf(item),
-      })),
-      { transaction, ignoreDuplicates: true },
-    )
   }
 
   /** Starts everything that may start now; ends or halts the run when nothing is left to do or to wait for. */
@@ -423,7 +291,7 @@ export class Runner {
 
   private async issue(active: Active, step: StepRow): Promise<void> {
     if (step.key === null) return
-    const command = this.commandOf(step)
+    const command = commandOf(step)
     const origin = {
       change: active.row.number,
       attempt: step.undoing ? step.undoAttempts : step.attempts,
@@ -441,10 +309,17 @@ export class Runner {
     if (!where || !active || !step || step.key !== key || step.state !== 'running') return
     const at = isoClock(outcome.at)
     await this.parts.database.write(async (transaction) => {
-      await this.keepEvidence(transaction, where.change, step.id, key, outcome.evidence)
+      await this.records.keepEvidence(transaction, where.change, step.id, key, outcome.evidence)
       const line = outcome.failure
-        ? await this.settleFailed(transaction, active, step, outcome.at, outcome.failure, key)
-        : await this.settleDone(transaction, active, step, at, outcome.result)
+        ? await this.records.settleFailed(
+            transaction,
+            active,
+            step,
+            outcome.at,
+            outcome.failure,
+            key,
+          )
+        : await this.records.settleDone(transaction, active, step, at, outcome.result)
       await writeJournal(this.parts.hub, transaction, at, [{ change: where.change, ...line }])
     })
     this.byKey.delete(key)
@@ -452,85 +327,10 @@ export class Runner {
     await this.drive(active)
   }
 
-  private async settleDone(
-    transaction: Transaction,
-    active: Active,
-    step: StepRow,
-    at: string,
-    result: Ended['result'],
-  ): Promise<Line> {
-    const { verb, args } = this.commandOf(step)
-    const change = active.row.number
-    await recordEffect(
-      transaction,
-      { verb, args: resolvedArgs(args, resultsOf(active)) },
-      { change, step: step.id, at },
-    )
-    const wasUndoing = step.undoing
-    await step.update(
-      wasUndoing
-        ? { state: 'undone', undoing: false, key: null, endedAt: at }
-        : { state: 'done', key: null, endedAt: at, result: { ...result }, cause: null },
-      { transaction },
-    )
-    return {
-      kind: wasUndoing ? 'step.undone' : 'step.done',
-      about: `step/${changeId(change)}/${step.id}`,
-      says: `${stepText(active, step)}${wasUndoing ? ', undone' : ''}`,
-    }
-  }
-
-  /** A failed command is tried again while its policy allows, on the clock of whoever carries it. */
-  private async settleFailed(
-    transaction: Transaction,
-    active: Active,
-    step: StepRow,
-    atMs: number,
-    failure: Failure,
-    key: string,
-  ): Promise<Line> {
-    const change = changeId(active.row.number)
-    const tried = (step.undoing ? step.undoAttempts : step.attempts) - step.attemptsBefore
-    const isWanted = step.undoing === (active.row.direction === 'back')
-    const again = isWanted && failure.class === 'transient' && tried < step.retry.attempts
-    const dueMs = atMs + 1000 * backoffSeconds(step.retry, tried, key)
-    const top = {
-      about: `change/${change}`,
-      ...said('step', { change: active.row.label, group: step.group, step: step.says }),
-    }
-    await step.update(
-      {
-        state: again ? 'retrying' : 'failed',
-        key: null,
-        dueAt: again ? isoClock(dueMs) : null,
-        cause: { ...failure, chain: [...failure.chain, top] },
-        endedAt: again ? null : isoClock(atMs),
-      },
-      { transaction },
-    )
-    const next = again ? `Attempt ${tried} of ${step.retry.attempts}.` : 'It is not tried again.'
-    return {
-      kind: again ? 'step.retrying' : 'step.failed',
-      about: `step/${change}/${step.id}`,
-      says: `${active.row.label}: ${step.group}: ${failure.says} ${next}`,
-    }
-  }
-
-  private async expected(view: FleetView): Promise<readonly Proof[]> {
-    if ((view.expectations ?? []).length === 0) return []
-    const whole = await this.parts.fleet.withExpected(view)
-    return expectations(whole).map((one) => ({
-      says: `${one.name}: ${one.wanted ? 'reached' : 'not reached'}`,
-      holds: one.holds,
-      observed: one.says,
-    }))
-  }
-
   private async endOn(active: Active, steps: readonly StepRow[]): Promise<void> {
     if (active.row.state !== 'running') return
     const failed = steps.filter((step) => step.state === 'failed')
     const first = failed[0]
-    const at = isoClock(this.parts.clock.now)
     if (
       first &&
       active.row.plan?.steps.some((step) => step.id === first.id && step.turnsBack === true)
@@ -543,118 +343,42 @@ export class Runner {
       return
     }
     if (first) {
-      const says = first.cause?.says ?? first.says
-      await this.halt(active, says, { cause: first.cause, endedAt: at })
+      await this.records.halted(active, `halted: ${first.cause?.says ?? first.says}`, {
+        cause: first.cause,
+      })
+      await this.noteBusy()
       return
     }
     if (!settled(steps)) return
-    const read = kindNamed(active.row.kind)?.read(active.row.intent)
-    if (!read?.ok)
-      throw new Error(`change ${active.row.number} holds an intent that its kind does not read`)
-    this.parts.fleet.touchRegister()
-    const view = await this.parts.fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
-    const proven = read.draft.prove(
-      view,
-      Object.fromEntries(steps.map((step) => [step.id, step.result ?? {}])),
-    )
-    // What is expected is walked again after every change; it is shown, but a change is not undone for what others broke.
-    const proof = [...proven, ...(await this.expected(view))]
+    const { proven, proof } = await proofsOf(this.parts.fleet, active)
     const broken = proven.filter((item) => !item.holds)
     if (broken.length > 0) {
       const cause = said('proofs.broken', {
         proofs: proof.length,
         broken: broken.map((item) => `${item.says}: ${item.observed}`),
       })
-      await this.halt(active, cause.says, {
+      await this.records.halted(active, `halted: ${cause.says}`, {
         proof: [...proof],
         cause: { class: 'permanent', reason: 'proof', ...cause, chain: [] },
-        endedAt: at,
       })
+      await this.noteBusy()
       return
     }
-    await this.transition(
-      active,
-      [{ kind: 'run.done', says: `${active.row.label}: done, ${proof.length} proofs hold` }],
-      async (transaction) => {
-        await active.row.update({ proof: [...proof] }, { transaction })
-        await this.close(active, 'done', transaction)
-      },
-    )
+    await this.records.done(active, proof)
     await this.closed(active.row.number)
-  }
-
-  /** A run stops where it is and waits for its author. */
-  private async halt(
-    active: Active,
-    says: string,
-    halted: Partial<Pick<ChangeRow, 'proof' | 'cause' | 'endedAt'>>,
-  ): Promise<void> {
-    await this.transition(
-      active,
-      [{ kind: 'run.halted', says: `${active.row.label} halted: ${says}` }],
-      async (transaction) => {
-        await active.row.update({ state: 'halted', ...halted }, { transaction })
-      },
-    )
-    await this.noteBusy()
   }
 
   private async endBack(active: Active, steps: readonly StepRow[]): Promise<void> {
     if (active.row.state !== 'undoing') return
     const stuck = steps.find((step) => step.state === 'failed' && step.undoing)
     if (stuck) {
-      await this.transition(
-        active,
-        [
-          {
-            kind: 'run.halted',
-            says: `${active.row.label}: taking back halted: ${stuck.cause?.says ?? stuck.says}`,
-          },
-        ],
-        async (transaction) => {
-          await active.row.update(
-            { state: 'halted', cause: stuck.cause, endedAt: isoClock(this.parts.clock.now) },
-            { transaction },
-          )
-        },
-      )
+      const says = `taking back halted: ${stuck.cause?.says ?? stuck.says}`
+      await this.records.halted(active, says, { cause: stuck.cause })
       await this.noteBusy()
       return
     }
-    await this.transition(
-      active,
-      [
-        {
-          kind: 'run.taken-back',
-          says: `${active.row.label}: taken back; ${await this.leftBehind(active)}`,
-        },
-      ],
-      (transaction) => this.close(active, 'taken-back', transaction),
-    )
+    await this.records.takenBack(active, await leftBehind(this.parts.fleet, active))
     await this.closed(active.row.number)
-  }
-
-  /** What a run that was taken back has left after all: whatever its commands make and the fleet still shows. */
-  private async leftBehind(active: Active): Promise<string> {
-    this.parts.fleet.touchRegister()
-    const view = await this.parts.fleet.view()
-    const results = resultsOf(active)
-    const made = [...active.steps.values()].flatMap(
-      ({ command }) =>
-        effectOf({ verb: command.verb, args: resolvedArgs(command.args, results) }).makes,
-    )
-    const left = [...new Set(made)].filter((about) => stands(view, about) === true)
-    return left.length === 0 ? 'nothing is left' : `left: ${left.join(', ')}`
-  }
-
-  private async close(
-    active: Active,
-    state: 'done' | 'taken-back' | 'given-up',
-    transaction: Transaction,
-  ): Promise<void> {
-    await active.row.update({ state, endedAt: isoClock(this.parts.clock.now) }, { transaction })
-    await LockRow.destroy({ where: { change: active.row.number }, transaction })
-    await ReservationRow.destroy({ where: { change: active.row.number }, transaction })
   }
 
   private async closed(number: number): Promise<void> {
@@ -674,9 +398,3 @@ export class Runner {
     for (const connector of this.parts.connectors.all()) await connector.busy?.(isBusy)
   }
 }
-
-const stepText = (active: Active, step: StepRow): string =>
-  `${active.row.label}: ${step.group}: ${step.says}`
-
-const resultsOf = (active: Active): StepResults =>
-  Object.fromEntries([...active.steps.values()].map((step) => [step.id, step.result ?? {}]))

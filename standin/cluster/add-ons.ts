@@ -7,7 +7,11 @@ import type { Cluster, Manifest, Workload } from '../world'
 import { answering } from './api'
 import { list, record as fields, text } from './manifests'
 import { addOnWorkloads } from './platform'
-import { fillWorkload, loads, newPod, podKey, record, schedulePod, startPod } from './pods'
+import { fillWorkload, newPod, startPod } from './pods'
+import { record } from './pod-events'
+import { podKey } from './pod-events'
+import { schedulePod } from './placing'
+import { loads } from './placing'
 import { said } from './says'
 
 /** The address of the next service: DNS has its own, others count up from network + 11. */

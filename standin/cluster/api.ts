@@ -7,7 +7,7 @@ import type { Sim } from '../engine/sim'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Operation, OperationFailure } from '../world'
 import { networkWorkload } from './platform'
-import { record } from './pods'
+import { record } from './pod-events'
 import { said } from './says'
 
 /** Whether the API answers: it was started, its certificates hold, and for an own control plane a majority of its machines is on. */

@@ -8,7 +8,9 @@ import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
 import { list, manifestOf, record as fields, text } from './manifests'
-import { fillWorkload, loads, record } from './pods'
+import { fillWorkload } from './pods'
+import { record } from './pod-events'
+import { loads } from './placing'
 
 const tickMs = 15_000
 const dayMs = 86_400_000
@@ -92,6 +94,7 @@ const usualUp: Rules = {
     { percent: false, value: 4, periodMs: tickMs },
   ],
 }
+
 const usualDown: Rules = {
   windowMs: downWindowMs,
   select: 'Max',

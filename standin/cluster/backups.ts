@@ -6,7 +6,9 @@ import { permanent } from '../failures'
 import { healed } from '../sites/ground'
 import { answering } from './api'
 import { known } from './keeping'
-import { loads, fillWorkload, record } from './pods'
+import { fillWorkload } from './pods'
+import { record } from './pod-events'
+import { loads } from './placing'
 import { said } from './says'
 
 export const certificatesRenew: Behaviour<'certificates.renew'> = {

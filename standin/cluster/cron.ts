@@ -3,7 +3,9 @@ import { CronExpressionParser } from 'cron-parser'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
 import { manifestOf, record as fields, text, workloadFrom } from './manifests'
-import { fillWorkload, loads, record } from './pods'
+import { fillWorkload } from './pods'
+import { record } from './pod-events'
+import { loads } from './placing'
 
 /** The next time (ms) at which a schedule is due, or null for one that does not parse. */
 export function nextDue(schedule: string, timeZone: string, after: number): number | null {

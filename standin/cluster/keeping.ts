@@ -6,7 +6,9 @@ import type { Cluster, Operation, OperationFailure, Pod, Node } from '../world'
 import { answering } from './api'
 import { isReadyPod, podLabels, record as fields, text } from './manifests'
 import { suffers, workloadOf } from './fits'
-import { fillWorkload, loads, podKey, removePod } from './pods'
+import { fillWorkload, removePod } from './pods'
+import { podKey } from './pod-events'
+import { loads } from './placing'
 import { said } from './says'
 
 export const known = (

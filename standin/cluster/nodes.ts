@@ -8,7 +8,9 @@ import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Condition, Machine, Node } from '../world'
 import { answering, apiAnswers } from './api'
-import { fillWorkload, loads, record } from './pods'
+import { fillWorkload } from './pods'
+import { record } from './pod-events'
+import { loads } from './placing'
 import { said } from './says'
 
 /** What an agent keeps back, computed as agents do it: in floating point, rounded down at the end. */

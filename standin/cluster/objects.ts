@@ -18,7 +18,9 @@ import {
   podsOf,
   workloadFrom,
 } from './manifests'
-import { fillWorkload, loads, record } from './pods'
+import { fillWorkload } from './pods'
+import { record } from './pod-events'
+import { loads } from './placing'
 import { settleFronts } from '../traffic/fronts'
 import { bindAtOnce, reclaim } from './volumes'
 import { said } from './says'

@@ -3,7 +3,7 @@ import { formatAddress, parseCidr } from '../../core/addresses'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Node, Pod, Workload } from '../world'
-import { likes, type Load, refusals, wishOf, workloadOf } from './fits'
+import { type Load, workloadOf } from './fits'
 import {
   currentHash,
   imageParts,
@@ -15,80 +15,10 @@ import {
   templateOf,
   text,
 } from './manifests'
-import { makeWay, victimsFor } from './preempt'
+import { loads, schedulePod, share } from './placing'
+import { podKey, record } from './pod-events'
+import { victimsFor, makeWay } from './preempt'
 import { bindFor, makeClaims } from './volumes'
-
-export const podKey = (pod: Pod): string => `${pod.namespace}/${pod.name}`
-
-export function record(
-  sim: Sim,
-  cluster: Cluster,
-  type: 'Normal' | 'Warning',
-  reason: string,
-  about: string,
-  message: string,
-): void {
-  cluster.events.push({ at: sim.now, type, reason, about, message })
-  // An API keeps its events for a while only.
-  if (cluster.events.length > 400) cluster.events.splice(0, cluster.events.length - 400)
-  sim.touch(`cluster:${cluster.name}`)
-}
-
-export function loads(cluster: Cluster): Map<string, Load> {
-  const map = new Map<string, Load>(
-    cluster.nodes.map((node) => [node.name, { cpuMilli: 0, memoryBytes: 0, gpus: 0, pods: 0 }]),
-  )
-  for (const pod of cluster.running) {
-    const load = pod.node === null || pod.phase === 'Succeeded' ? undefined : map.get(pod.node)
-    if (!load) continue
-    load.cpuMilli += pod.cpuMilli
-    load.memoryBytes += pod.memoryBytes
-    load.gpus += pod.gpus
-    load.pods++
-  }
-  return map
-}
-
-/** Puts a waiting pod onto the emptiest node that takes it, or says why none does. */
-export function schedulePod(
-  cluster: Cluster,
-  pod: Pod,
-  workload: Workload,
-  load: Map<string, Load>,
-  only?: string,
-): void {
-  const tally = new Map<string, number>()
-  const refusal = refusals(cluster, pod, workload)
-  const wish = wishOf(workload, pod)
-  let best: { node: Node; load: Load; used: number } | undefined
-  for (const node of cluster.nodes) {
-    if (only !== undefined && node.name !== only) continue
-    const here = load.get(node.name)
-    if (!here) continue
-    const why = refusal(node, here)
-    if (why !== null) {
-      tally.set(why, (tally.get(why) ?? 0) + 1)
-      continue
-    }
-    const used =
-      (here.cpuMilli + pod.cpuMilli) / node.allocatableCpuMilli +
-      (here.memoryBytes + pod.memoryBytes) / node.allocatableMemoryBytes -
-      2 * likes(wish, node)
-    if (!best || used < best.used || (used === best.used && node.name < best.node.name))
-      best = { node, load: here, used }
-  }
-  if (!best) {
-    if (only !== undefined) pod.wants = only
-    pod.waits = `0 of ${cluster.nodes.length} nodes take it: ${[...tally].map(([why, count]) => `${count} ${why}`).join(', ') || 'there is none'}`
-    return
-  }
-  pod.node = best.node.name
-  pod.waits = null
-  best.load.cpuMilli += pod.cpuMilli
-  best.load.memoryBytes += pod.memoryBytes
-  best.load.gpus += pod.gpus
-  best.load.pods++
-}
 
 /** The address of the n-th pod on a node: inside the node’s block of the pod range. */
 function podAddress(cluster: Cluster, node: Node, n: number): string | null {
@@ -226,49 +156,6 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
 export function removePod(sim: Sim, cluster: Cluster, pod: Pod): void {
   cluster.running = cluster.running.filter((other) => other !== pod)
   sim.touch(`cluster:${cluster.name}`)
-}
-
-/** A number of pods, or a percentage of them: rounded up for a surge, down for what may be missing. */
-function share(
-  given: unknown,
-  of: number,
-  usual: string,
-  round: (value: number) => number,
-): number {
-  const value = given ?? usual
-  if (typeof value === 'number') return value
-  const percent = /^(\d+)%$/.exec(text(value))
-  return percent ? round((Number(percent[1]) * of) / 100) : Number(value) || 0
-}
-
-/** Places a pod, at the cost of less important ones where it must be; their controllers make them anew, elsewhere if they can. */
-function findPlace(
-  sim: Sim,
-  cluster: Cluster,
-  pod: Pod,
-  workload: Workload,
-  load: Map<string, Load>,
-  only?: string,
-): void {
-  schedulePod(cluster, pod, workload, load, only)
-  const way =
-    pod.node === null && only === undefined ? victimsFor(cluster, pod, workload, load) : null
-  if (!way) return
-  makeWay(sim, cluster, way, load)
-  for (const victim of way.victims)
-    record(
-      sim,
-      cluster,
-      'Warning',
-      'Preempted',
-      `pod/${podKey(victim)}`,
-      `made way for ${podKey(pod)} on ${way.node.name}`,
-    )
-  schedulePod(cluster, pod, workload, load, way.node.name)
-  delete pod.wants
-  const theirs = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
-  for (const other of theirs)
-    if (other && other !== workload) fillWorkload(sim, cluster, other, load)
 }
 
 /** Makes and removes pods as the workload’s kind has it, one turn; placed ones begin to start. Called whenever something about it has changed. */
@@ -440,4 +327,34 @@ export function podEnds(sim: Sim, clusterName: string, key: string): void {
   workload.completed = (workload.completed ?? 0) + 1
   record(sim, cluster, 'Normal', 'Completed', `pod/${key}`, 'exit 0')
   fillWorkload(sim, cluster, workload, loads(cluster))
+}
+
+/** Places a pod, at the cost of less important ones where it must be; their controllers make them anew, elsewhere if they can. */
+export function findPlace(
+  sim: Sim,
+  cluster: Cluster,
+  pod: Pod,
+  workload: Workload,
+  load: Map<string, Load>,
+  only?: string,
+): void {
+  schedulePod(cluster, pod, workload, load, only)
+  const way =
+    pod.node === null && only === undefined ? victimsFor(cluster, pod, workload, load) : null
+  if (!way) return
+  makeWay(sim, cluster, way, load)
+  for (const victim of way.victims)
+    record(
+      sim,
+      cluster,
+      'Warning',
+      'Preempted',
+      `pod/${podKey(victim)}`,
+      `made way for ${podKey(pod)} on ${way.node.name}`,
+    )
+  schedulePod(cluster, pod, workload, load, way.node.name)
+  delete pod.wants
+  const theirs = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
+  for (const other of theirs)
+    if (other && other !== workload) fillWorkload(sim, cluster, other, load)
 }

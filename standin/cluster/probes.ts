@@ -6,7 +6,7 @@ import type { Cluster, Pod } from '../world'
 import { answering } from './api'
 import { isReadyPod, list, record, templateOf, text } from './manifests'
 import { workloadOf } from './fits'
-import { podKey } from './pods'
+import { podKey } from './pod-events'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 

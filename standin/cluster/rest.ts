@@ -6,7 +6,9 @@ import { firstHost } from '../sites/power'
 import type { Cluster, Machine, OperationFailure, Site } from '../world'
 import { queueAutoscalers } from './autoscale'
 import { readyCondition } from './nodes'
-import { fillWorkload, loads, record } from './pods'
+import { fillWorkload } from './pods'
+import { record } from './pod-events'
+import { loads } from './placing'
 import { said } from './says'
 
 const known = (sim: Sim, name: unknown): Cluster | OperationFailure =>

@@ -9,7 +9,7 @@ import { permanent } from '../failures'
 import { answering } from './api'
 import { record as fields, podsOf, isReadyPod, isCurrent, manifestOf } from './manifests'
 import { store, settle } from './objects'
-import { podKey } from './pods'
+import { podKey } from './pod-events'
 import { said } from './says'
 
 export const deadlineMs = (workload: Workload): number =>

@@ -3,7 +3,7 @@ import type { ClusterEvent, ClusterReport, NodeReport } from '../../core/contrac
 import type { Node } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
 import type { Load } from '../cluster/fits'
-import { loads } from '../cluster/pods'
+import { loads } from '../cluster/placing'
 import { apiAnswers, membersUp } from '../cluster/api'
 import { dnsAnswers } from '../cluster/add-ons'
 import { isoTime } from '../../core/units'

@@ -2,7 +2,9 @@
 import { isReadyPod, record } from '../cluster/manifests'
 import type { Cluster, Service } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
-import { readyBehind, servicePorts, targetOn } from '../traffic/path'
+import { targetOn } from '../traffic/services'
+import { readyBehind } from '../traffic/services'
+import { servicePorts } from '../traffic/services'
 import { withOwners } from './written'
 
 const bareService = ({ name, namespace, port, workload }: Service) => ({

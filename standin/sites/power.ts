@@ -3,7 +3,9 @@
  * 50 s, its pods are evicted 300 s later; machines of a dead host restart on the first host of their zone with room.
  */
 import type { Sim } from '../engine/sim'
-import { fillWorkload, loads, record } from '../cluster/pods'
+import { fillWorkload } from '../cluster/pods'
+import { record } from '../cluster/pod-events'
+import { loads } from '../cluster/placing'
 import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'
 

@@ -9,7 +9,9 @@ import type { Sim } from '../engine/sim'
 import { isReadyPod, list, record as fields, text } from '../cluster/manifests'
 import { workloadOf } from '../cluster/fits'
 import type { Cluster, Flow, Manifest, Pod, Span } from '../world'
-import { type Fare, peersOf, readyBehind, send, type Sender } from './path'
+import { type Fare, peersOf, send } from './path'
+import { type Sender } from './packet'
+import { readyBehind } from './services'
 
 /** Spans are kept for a day and a bit. */
 const keepMs = 26 * 3_600_000

@@ -2,7 +2,7 @@
 import { formatAddress, parseAddress, parseRange } from '../../core/addresses'
 import type { Sim } from '../engine/sim'
 import { list, record as fields, text } from '../cluster/manifests'
-import { record } from '../cluster/pods'
+import { record } from '../cluster/pod-events'
 import type { Balancer, Cluster, Manifest, Network, Site } from '../world'
 import { said } from './says'
 

@@ -2,7 +2,7 @@
 import { permanent } from '../failures'
 import { answering } from '../cluster/api'
 import { list, record as fields, text } from '../cluster/manifests'
-import { record } from '../cluster/pods'
+import { record } from '../cluster/pod-events'
 import type { Behaviour } from '../engine/sim'
 import { onSite } from '../sites/ground'
 import type { FirewallRule, Manifest, Translation } from '../world'

@@ -5,7 +5,8 @@ import type { FleetView } from '~/core/fleet'
 import { networkHolding, prepareWorld, walk, type WalkFrom, walkWorldSchema } from '~/core/wire'
 import { objectsOf, peersOf, siteReport, Simulator } from '~/standin'
 import { buildWorld } from '~/standin/build'
-import { send, type Sender } from '~/standin/traffic/path'
+import { send } from '~/standin/traffic/path'
+import { type Sender } from '~/standin/traffic/packet'
 import type { Cluster, Manifest, Site } from '~/standin/world'
 import { walkWorldOf } from '~/core/wire'
 import { siteView } from '../../fleet/observe'
@@ -40,6 +41,7 @@ function small() {
   sim.begin()
   return sim.world
 }
+
 const base = JSON.stringify(small())
 
 /** The world of a walk from what the ports report, as Gyrarch makes it. */
@@ -88,9 +90,11 @@ const ranges = [
   '0.0.0.0/0',
   '192.0.2.0/24',
 ]
+
 const some = fc.option(fc.uniqueArray(fc.constantFrom(...ranges), { minLength: 1, maxLength: 2 }), {
   nil: undefined,
 })
+
 const rule = fc.record({
   priority: fc.constantFrom(10, 20, 30),
   direction: fc.constantFrom('in' as const, 'out' as const),
@@ -102,17 +106,20 @@ const rule = fc.record({
   members: fc.option(fc.constantFrom(['10.44.0.0/22'], ['10.52.0.0/21']), { nil: undefined }),
   enabled: fc.constantFrom(true, true, false),
 })
+
 const translation = fc.record({
   priority: fc.constantFrom(10, 50, 100),
   kind: fc.constantFrom('keep' as const, 'translate' as const),
   from: some,
   to: some,
 })
+
 const app = fc.constantFrom('market-desk-v1', 'ledger-view', 'price-feed', 'broker-bot')
 const labels = fc.oneof(
   app.map((name) => ({ matchLabels: { app: name } })),
   fc.constant({}),
 )
+
 const peer = fc.oneof(
   labels.map((podSelector) => ({ podSelector })),
   fc.constant({
@@ -122,6 +129,7 @@ const peer = fc.oneof(
     .constantFrom(...ranges.filter((one) => one.includes('/')))
     .map((cidr) => ({ ipBlock: { cidr } })),
 )
+
 const ports = fc.option(
   fc.constantFrom(
     [{ port: 8443 }],
@@ -130,6 +138,7 @@ const ports = fc.option(
   ),
   { nil: undefined },
 )
+
 const policy = fc.record({
   podSelector: labels,
   ingress: fc.option(
@@ -148,6 +157,7 @@ const policy = fc.record({
   ),
   policyTypes: fc.option(fc.subarray(['Ingress', 'Egress']), { nil: undefined }),
 })
+
 const changes = fc.record({
   rules: fc.array(fc.tuple(fc.constantFrom('palisade-east', 'tarn-north'), rule), { maxLength: 5 }),
   translations: fc.array(fc.tuple(fc.constantFrom('palisade-east', 'tarn-north'), translation), {

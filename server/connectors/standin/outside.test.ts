@@ -6,7 +6,8 @@ import { demoScenario } from './demo'
 import { Engine } from './engine'
 import { inThisThread } from './engine-link'
 import type { ConnectorListener } from '~/core/contract'
-import { type ClockKeeper, Outside } from './outside'
+import { Outside } from './outside'
+import { type ClockKeeper } from './clock-keeper'
 
 // Without load nothing follows the time of day: what happens is what is asked for.
 const scenario = {
@@ -14,6 +15,7 @@ const scenario = {
   loads: [],
   workloads: demoScenario().workloads.filter((workload) => workload.kind !== 'CronJob'),
 }
+
 const start = Date.parse(scenario.start)
 let dir: string
 let outside: Outside

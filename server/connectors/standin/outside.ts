@@ -4,67 +4,25 @@
  * that a command waits for and at every time the runner has asked to be woken, and goes on only once the runner is at rest.
  */
 import { join } from 'node:path'
-import type {
-  BoxFacts,
-  ClusterEvent,
-  ClusterReport,
-  Connector,
-  ConnectorListener,
-  LoadPoint,
-  MeteredThing,
-  Observe,
-  Outcome,
-  PeerReport,
-  ProbeAnswer,
-  ProbeKind,
-  SiteReport,
-  SliceName,
-  TrafficReport,
-  UsageReport,
-} from '~/core/contract'
-import type { Fault, Operation, PossibleFault, Scenario } from '~/standin'
+import type { Connector, ConnectorListener, Observe, Outcome } from '~/core/contract'
+import type { Fault, PossibleFault } from '~/standin'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
 import { StandinStore } from './store'
-
-export const speeds = [0, 1, 60, 600] as const
-export type Speed = (typeof speeds)[number]
-
-/** Who minds the clock: the runner, which has to be at rest before it goes on, and whoever draws pictures. */
-export interface ClockKeeper {
-  /** Resolves when no transaction is open and nothing ready is left to issue. */
-  atRest(): Promise<void>
-  /** The next clock time (ms) at which somebody wants to act, or null. */
-  wakeAt(): number | null
-  /** The clock has reached a time asked for. */
-  woken(now: number): void
-  clock(): void
-  /** Something is wrong with the stand-ins themselves; the clock stands still. */
-  failed(error: unknown): void
-}
-
-export interface OutsideOptions {
-  readonly dir: string
-  readonly link: EngineLink
-  readonly scenario: Scenario
-  readonly nodes: number
-  readonly seed?: number
-  /** The newest clock time that Gyrarch’s records know (ms): the stand-ins never wake up before it. */
-  readonly notBefore: number
-}
+import { Observed } from './observed'
+import { type ClockKeeper, type OutsideOptions, type Speed, speeds } from './clock-keeper'
+import { isSlice, outcomeOf } from './outcome'
 
 const mostEvents = 20_000
 const snapshotEvents = 50_000
 const snapshotWallMs = 60_000
 const turnWallMs = 100
 
-export class Outside implements Connector, Observe {
+export class Outside extends Observed implements Connector, Observe {
   readonly name = 'stand-ins'
-  private readonly link: EngineLink
   private readonly store: StandinStore
   private keeper: ClockKeeper | null = null
   private listener: ConnectorListener | null = null
-  private lane: Promise<unknown> = Promise.resolve()
   private nowMs = 0
   private processed = 0
   private speedNow: Speed = 1
@@ -77,7 +35,7 @@ export class Outside implements Connector, Observe {
   private slip = false
 
   private constructor(link: EngineLink, store: StandinStore) {
-    this.link = link
+    super(link)
     this.store = store
   }
 
@@ -224,77 +182,6 @@ export class Outside implements Connector, Observe {
       : { known: false }
   }
 
-  site(name: string): Promise<SiteReport | null> {
-    return this.inLane(() => this.link.ask('site', { name }))
-  }
-
-  cluster(name: string): Promise<ClusterReport | null> {
-    return this.inLane(() => this.link.ask('cluster', { name }))
-  }
-
-  siteNames(): Promise<readonly string[]> {
-    return this.inLane(async () => (await this.link.ask('names', {})).sites)
-  }
-
-  objects(
-    cluster: string,
-    filter: { kind?: string | undefined; namespace?: string | undefined },
-  ): Promise<readonly Record<string, unknown>[] | null> {
-    return this.inLane(() => this.link.ask('objects', { cluster, ...filter }))
-  }
-
-  events(cluster: string): Promise<readonly ClusterEvent[]> {
-    return this.inLane(() => this.link.ask('events', { cluster }))
-  }
-
-  /** Requests a second that reached a workload, as its metrics tell; null where nobody measures. `from` and `to` in milliseconds, no later than now. */
-  load(
-    cluster: string,
-    workload: string,
-    from: number,
-    to: number,
-    step: number,
-  ): Promise<readonly LoadPoint[] | null> {
-    return this.inLane(() =>
-      this.link.ask('load', { cluster, workload, from, to: Math.min(to, this.nowMs), step }),
-    )
-  }
-
-  /** Who calls whom in a cluster, and how it fared over the last day. */
-  traffic(cluster: string): Promise<readonly TrafficReport[]> {
-    return this.inLane(() => this.link.ask('traffic', { cluster }))
-  }
-
-  /** Everybody outside who is known to listen. */
-  peers(): Promise<readonly PeerReport[]> {
-    return this.inLane(() => this.link.ask('peers', {}))
-  }
-
-  /** What a site counts for its bill, over the last two months. */
-  meter(site: string): Promise<readonly MeteredThing[] | null> {
-    return this.inLane(() => this.link.ask('meter', { site }))
-  }
-
-  /** What the pods of each workload used over the last day, as their metrics tell. */
-  usage(cluster: string): Promise<readonly UsageReport[] | null> {
-    return this.inLane(() => this.link.ask('usage', { cluster }))
-  }
-
-  /** What a pod has written lately, oldest first; null if it is not there. */
-  podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null> {
-    return this.inLane(() => this.link.ask('log', { cluster, pod, lines }))
-  }
-
-  /** Asks a pod from inside. */
-  probe(
-    cluster: string,
-    pod: string,
-    kind: ProbeKind,
-    target: string,
-  ): Promise<ProbeAnswer | null> {
-    return this.inLane(() => this.link.ask('probe', { cluster, pod, kind, target }))
-  }
-
   faults(): Promise<{ possible: readonly PossibleFault[]; active: readonly Fault[] }> {
     return this.inLane(() => this.link.ask('faults', {}))
   }
@@ -310,17 +197,6 @@ export class Outside implements Connector, Observe {
       until,
     })
     await this.tell()
-  }
-
-  checkCredential(
-    site: string,
-    fingerprint: string,
-  ): Promise<{ readonly good: boolean; readonly says: string }> {
-    return this.inLane(() => this.link.ask('credential', { site, fingerprint }))
-  }
-
-  boxFacts(site: string, machine: string): Promise<BoxFacts | null> {
-    return this.inLane(() => this.link.ask('boxFacts', { site, machine }))
   }
 
   /** Puts a fault into the world, now or after some seconds. */
@@ -362,12 +238,6 @@ export class Outside implements Connector, Observe {
       await this.link.close()
     })
     await this.store.close()
-  }
-
-  private inLane<T>(work: () => Promise<T>): Promise<T> {
-    const turn = this.lane.then(work)
-    this.lane = turn.catch(() => undefined)
-    return turn
   }
 
   private rebase(): void {
@@ -446,21 +316,5 @@ export class Outside implements Connector, Observe {
     await this.store.snapshot(chunks)
     await this.store.setMarks({ clock: String(Math.floor(this.nowMs)) })
     this.saved = { processed: this.processed, wall: Date.now(), clock: this.nowMs }
-  }
-}
-
-const isSlice = (name: string): name is SliceName =>
-  name.startsWith('site:') || name.startsWith('cluster:')
-
-function outcomeOf(op: Operation): Outcome {
-  const evidence = op.evidence
-  if (op.endedAt === null) return { known: true, ended: false, evidence }
-  return {
-    known: true,
-    ended: true,
-    at: op.endedAt,
-    result: op.result,
-    failure: op.failure,
-    evidence,
   }
 }

@@ -1,0 +1,381 @@
+/** What stands against applying: the text, other owners, what is named and not there, the wiring, allowances. */
+
+import { type RawFinding, stop } from '../changes'
+import type { ObjectChange } from './diff'
+import { type ApplyIntent, conflictKey, liveObjects, pointer, shown } from './apply-intent'
+import { type ClusterView, type FleetView, clusterOf, siteOf, listedObjects } from '../fleet'
+import type { ParsedManifests } from './parse'
+import { objectKey, isClusterWide, objectText, type WrittenObject } from './parse'
+import { said } from './says'
+import { listText } from '../units'
+import { referencesOf, wantedNodeLabels } from './references'
+import type { ApiObject } from '../objects'
+import { portCollisions, virtualAddressFor } from '../wire'
+import { rolling } from './apply-intent'
+
+/** Annotations of a namespace: what its pods and claims may use, names parted by commas. */
+export const sizeAllowance = 'gyrarch/machine-sizes'
+export const storageAllowance = 'gyrarch/storage-classes'
+/** Findings about the text itself: by line, most of them at once. */
+export function textFindings(read: ParsedManifests): readonly RawFinding[] {
+  const problems = read.problems.map((problem, i): RawFinding =>
+    stop(
+      `text.${i}`,
+      'text',
+      said('line-column', { line: problem.line, column: problem.column, problem: problem.says }),
+      [{ ...said('line', { line: problem.line }), source: 'the text' }],
+    ),
+  )
+  if (read.documents.length === 0 && problems.length === 0)
+    return [stop('text.empty', 'text', said('text.empty'))]
+  return problems
+}
+
+export function conflictFindings(
+  intent: ApplyIntent,
+  changes: readonly ObjectChange[],
+  view: FleetView,
+): readonly RawFinding[] {
+  return changes.flatMap((change) =>
+    change.conflicts.flatMap((field): readonly RawFinding[] => {
+      const key = conflictKey(change, field.path)
+      const choose = (how: 'keep' | 'take') => ({
+        patchDraft: [{ op: 'add' as const, path: `/resolve/${pointer(key)}`, value: how }],
+      })
+      if (intent.resolve[key] === 'take') {
+        return [
+          {
+            level: 'caution',
+            rule: `conflict.taken.${key}`,
+            field: 'resolve',
+            ...said('overwrites', {
+              objectText: objectText(change.object),
+              path: field.path,
+              shown: shown(field.wanted),
+              owner: field.owner ?? 'somebody',
+              shown2: shown(field.live),
+            }),
+            because: [{ ...said('written', { owner: field.owner ?? '' }), source: intent.cluster }],
+          },
+        ]
+      }
+      return [
+        {
+          level: 'stop',
+          rule: `conflict.${key}`,
+          field: 'resolve',
+          ...said('conflicts', {
+            objectText: objectText(change.object),
+            path: field.path,
+            shown: shown(field.live),
+            owner: field.owner ?? 'somebody',
+            shown2: shown(field.wanted),
+          }),
+          because: [
+            {
+              ...said('field-owner', { path: field.path, owner: field.owner ?? '' }),
+              source: `${intent.cluster}, field owners`,
+              at: clusterOf(view, intent.cluster)?.observedAt ?? view.now,
+            },
+          ],
+          offers: [
+            { says: `Keep theirs: ${shown(field.live)}`, change: choose('keep') },
+            { says: `Take ours: ${shown(field.wanted)}`, change: choose('take') },
+          ],
+        },
+      ]
+    }),
+  )
+}
+
+/** What is named and is nowhere; and where it is instead. */
+export function referenceFindings(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const live = liveObjects(view, intent.cluster)
+  const here = new Set([...live.keys(), ...objects.map(objectKey)])
+  const namespaces = new Set([
+    ...cluster.namespaces,
+    ...objects
+      .filter((object) => object.kind === 'Namespace')
+      .map((object) => object.metadata.name),
+  ])
+  const findings: RawFinding[] = []
+  const others = (has: (other: ClusterView) => boolean): readonly string[] =>
+    view.clusters.filter((other) => other !== cluster && has(other)).map((other) => other.name)
+  const missing = new Map<string, WrittenObject[]>()
+  for (const object of objects) {
+    const { namespace } = object.metadata
+    if (namespace !== undefined && !isClusterWide(object.kind) && !namespaces.has(namespace))
+      missing.set(namespace, [...(missing.get(namespace) ?? []), object])
+  }
+  for (const [namespace, wanting] of missing) {
+    const elsewhere = others((other) => other.namespaces.includes(namespace))
+    const meant =
+      elsewhere.length > 0
+        ? ` ${elsewhere.length === 1 ? `This looks meant for ${elsewhere[0] ?? ''}.` : `${listText(elsewhere)} have one.`}`
+        : ''
+    findings.push(
+      stop(
+        `namespace.${namespace}`,
+        'text',
+        said('no-namespace', {
+          cluster: cluster.name,
+          namespace,
+          wantingCount: wanting.length,
+          meant,
+        }),
+        [
+          {
+            ...said('namespaces', { namespaces: cluster.namespaces }),
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+        [
+          {
+            says: `Make the namespace ${namespace} along with it`,
+            change: {
+              patchDraft: [
+                {
+                  op: 'replace',
+                  path: '/text',
+                  value: `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}`,
+                },
+              ],
+            },
+          },
+          ...(elsewhere.length === 1
+            ? [
+                {
+                  says: `Aim it at ${elsewhere[0] ?? ''}`,
+                  change: {
+                    patchDraft: [
+                      { op: 'replace' as const, path: '/cluster', value: elsewhere[0] ?? '' },
+                    ],
+                  },
+                },
+              ]
+            : []),
+        ],
+      ),
+    )
+  }
+  for (const object of objects) {
+    for (const reference of referencesOf(object)) {
+      if (
+        here.has(
+          objectKey({
+            kind: reference.kind,
+            metadata: { name: reference.name, namespace: reference.namespace },
+          }),
+        )
+      )
+        continue
+      findings.push({
+        level: 'caution',
+        rule: `reference.${objectKey(object)}.${reference.path}`,
+        field: 'text',
+        ...said('names-does-not', {
+          objectText: objectText(object),
+          kind: reference.kind,
+          reference: reference.name,
+          path: reference.path,
+          cluster: cluster.name,
+          namespace: reference.namespace,
+        }),
+        because: [
+          {
+            ...said('reference-missing', { kind: reference.kind, reference: reference.name }),
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      })
+    }
+    const pool = wantedNodeLabels(object)['gyrarch/pool']
+    if (pool !== undefined && !cluster.pools.some((one) => one.name === pool)) {
+      const elsewhere = others((other) => other.pools.some((one) => one.name === pool))
+      findings.push({
+        level: 'caution',
+        rule: `pool.${objectKey(object)}`,
+        field: 'text',
+        ...said('wants-nodes-pool', {
+          objectText: objectText(object),
+          pool,
+          cluster: cluster.name,
+          elsewhereCount: elsewhere.length,
+          elsewhere: elsewhere[0] ?? '',
+        }),
+        because: [
+          {
+            ...said('pools', { pools: cluster.pools.map((one) => one.name) }),
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      })
+    }
+  }
+  return findings
+}
+
+/** Ports of nodes that are taken, and the virtual addresses that services would get. */
+export function wiringFindings(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const standing = listedObjects(view, intent.cluster)
+  const live = liveObjects(view, intent.cluster)
+  const findings: RawFinding[] = []
+  for (const object of objects) {
+    const others = objects.filter((other) => other !== object)
+    const hits = portCollisions(object as unknown as ApiObject, [
+      ...standing,
+      ...(others as unknown as readonly ApiObject[]),
+    ])
+    if (hits.length > 0)
+      findings.push({
+        level: 'caution',
+        rule: `ports.${objectKey(object)}`,
+        field: 'text',
+        ...said('wants-nodes-no', {
+          objectText: objectText(object),
+          set: [...new Set(hits.map((hit) => hit.port))],
+          set2: [...new Set(hits.map((hit) => hit.with))],
+          size: new Set(hits.map((hit) => hit.with)).size,
+        }),
+        because: [{ ...said('host-ports-compared'), source: cluster.name, at: cluster.observedAt }],
+      })
+    const spec = object['spec'] as { type?: string; loadBalancerIP?: string } | undefined
+    const site = siteOf(view, cluster.site)
+    const key = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
+    if (
+      object.kind !== 'Service' ||
+      spec?.type !== 'LoadBalancer' ||
+      !site ||
+      site.balancers.some((one) => one.cluster === cluster.name && one.service === key)
+    )
+      continue
+    if (
+      (live.get(objectKey(object)) as { spec?: { type?: string } } | undefined)?.spec?.type ===
+      'LoadBalancer'
+    )
+      continue
+    const found = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null)
+    findings.push(
+      found.ok
+        ? {
+            level: 'note',
+            rule: `virtual.${objectKey(object)}`,
+            field: 'text',
+            ...said('reached', { key, address: found.address }),
+            because: [
+              {
+                ...(spec.loadBalancerIP === undefined
+                  ? said('lowest-free-address')
+                  : said('address-asked-free')),
+                source: site.name,
+                at: site.observedAt,
+              },
+            ],
+          }
+        : {
+            level: 'caution',
+            rule: `virtual.${objectKey(object)}`,
+            field: 'text',
+            ...said('wait-virtual-address', { key, values: found.says }),
+            because: [
+              {
+                ...said('balancers', { balancersCount: site.balancers.length }),
+                source: site.name,
+                at: site.observedAt,
+              },
+            ],
+          },
+    )
+  }
+  return findings
+}
+
+/** What the namespaces of the objects allow, as their annotations say. */
+export function allowanceFindings(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const live = liveObjects(view, intent.cluster)
+  const findings: RawFinding[] = []
+  const because = (namespace: string, annotation: string) => [
+    {
+      ...said('annotation-namespace', { annotation, namespace }),
+      source: cluster.name,
+      at: cluster.observedAt,
+    },
+  ]
+  for (const object of objects) {
+    const namespace = object.metadata.namespace ?? 'default'
+    const own =
+      objects.find((other) => other.kind === 'Namespace' && other.metadata.name === namespace) ??
+      live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
+    const allowed = (annotation: string): readonly string[] | null => {
+      const said = (
+        own?.metadata as { readonly annotations?: Readonly<Record<string, string>> } | undefined
+      )?.annotations?.[annotation]
+      return said === undefined
+        ? null
+        : said
+            .split(',')
+            .map((one) => one.trim())
+            .filter((one) => one !== '')
+    }
+    const classes = object.kind === 'PersistentVolumeClaim' ? allowed(storageAllowance) : null
+    const named = (object['spec'] as { storageClassName?: string } | undefined)?.storageClassName
+    if (classes && named !== undefined && !classes.includes(named))
+      findings.push(
+        stop(
+          `class.${objectKey(object)}`,
+          'text',
+          said('wants-storage-class', {
+            objectText: objectText(object),
+            named,
+            namespace,
+            classes,
+          }),
+          because(namespace, storageAllowance),
+        ),
+      )
+    const sizes = rolling.has(object.kind) ? allowed(sizeAllowance) : null
+    if (!sizes) continue
+    const there = new Set(cluster.pools.map((pool) => pool.size))
+    if (!sizes.some((size) => there.has(size)))
+      findings.push(
+        stop(
+          `sizes.${objectKey(object)}`,
+          'text',
+          said('namespace-may-use', {
+            namespace,
+            sizes,
+            cluster: cluster.name,
+            objectText: objectText(object),
+          }),
+          because(namespace, sizeAllowance),
+        ),
+      )
+    else
+      findings.push({
+        level: 'note',
+        rule: `sizes.${objectKey(object)}`,
+        field: 'text',
+        ...said('kept-machines-what', { objectText: objectText(object), sizes, namespace }),
+        because: because(namespace, sizeAllowance),
+      })
+  }
+  return findings
+}

@@ -1,0 +1,77 @@
+/** The part of objects that a board is made of. */
+
+import type { Json } from '../objects'
+import { record } from '../objects'
+import type { BoardObject } from './what-if'
+
+export const boardKinds = new Set([
+  'Node',
+  'Pod',
+  'Namespace',
+  'PriorityClass',
+  'PodDisruptionBudget',
+  'PersistentVolume',
+  'PersistentVolumeClaim',
+  'StorageClass',
+  'CSINode',
+  'Deployment',
+  'ReplicaSet',
+  'StatefulSet',
+  'Job',
+])
+
+export const pick = (from: Json, names: readonly string[]): Json =>
+  Object.fromEntries(
+    names.flatMap((name) => (from[name] === undefined ? [] : [[name, from[name]]])),
+  )
+
+/** What placement reads of a cluster’s objects, and nothing else: small enough to be sent to a browser. */
+export function boardObjects(objects: readonly BoardObject[]): readonly BoardObject[] {
+  return objects
+    .filter((object) => boardKinds.has(object.kind))
+    .map((object): BoardObject => {
+      const metadata = pick(record(object.metadata), [
+        'name',
+        'namespace',
+        'labels',
+        'creationTimestamp',
+        'deletionTimestamp',
+        'ownerReferences',
+        ...(object.kind === 'StorageClass' ? ['annotations'] : []),
+      ])
+      const spec = record(object['spec'])
+      const status = record(object['status'])
+      if (object.kind === 'Pod') {
+        const containers = (list: unknown): unknown =>
+          Array.isArray(list)
+            ? list.map((one) => pick(record(one), ['name', 'resources', 'ports', 'restartPolicy']))
+            : list
+        const conditions = Array.isArray(status['conditions'])
+          ? status['conditions'].filter((one) => record(one)['type'] === 'Ready')
+          : []
+        return {
+          kind: 'Pod',
+          metadata,
+          spec: {
+            ...spec,
+            containers: containers(spec['containers']),
+            ...(spec['initContainers'] === undefined
+              ? {}
+              : { initContainers: containers(spec['initContainers']) }),
+          },
+          status: { ...pick(status, ['phase', 'startTime']), conditions },
+        }
+      }
+      if (object.kind === 'Node')
+        return {
+          kind: 'Node',
+          metadata,
+          spec: pick(spec, ['unschedulable', 'taints']),
+          status: pick(status, ['allocatable', 'capacity']),
+        }
+      if (['Deployment', 'ReplicaSet', 'StatefulSet', 'Job'].includes(object.kind))
+        return { kind: object.kind, metadata, spec: pick(spec, ['replicas']) }
+      const { metadata: _metadata, ...rest } = object
+      return { ...rest, metadata }
+    })
+}

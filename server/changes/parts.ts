@@ -1,0 +1,14 @@
+/** What changes are drafted and run with. */
+/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
+import type { Fleet } from '../fleet/fleet'
+import type { Hub } from '../live/hub'
+import type { Database } from '../records/database'
+import type { Runner } from '../runner/runner'
+
+export interface ChangesParts {
+  readonly database: Database
+  readonly fleet: Fleet
+  readonly runner: Runner
+  readonly hub: Hub
+  readonly clock: { readonly now: number }
+}

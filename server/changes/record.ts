@@ -1,0 +1,164 @@
+/** What is told of a change: its intent, findings, plan, steps and proofs, and what gets it past a failure. */
+/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
+import { judge, viewFor } from './judge'
+import type { ChangesParts } from './parts'
+import {
+  canonicalJson,
+  type Finding,
+  patchDraft,
+  type Plan,
+  type Proof,
+  type Remedy,
+  type Step,
+  withoutChange,
+} from '~/core/changes'
+import type { FleetView } from '~/core/fleet'
+import { type Draft, kindNamed } from '~/core/kinds'
+import type { ChangeRow} from '../records/models';
+import { type ChangeState } from '../records/models'
+import { changeId } from '../runner/journal'
+import { stepRecords, type StepRecord } from './rows'
+
+export interface ChangeRecord {
+  readonly id: string
+  readonly kind: string
+  readonly label: string
+  readonly title: string | null
+  readonly intent: unknown
+  readonly version: number
+  readonly state: ChangeState
+  readonly direction: 'on' | 'back'
+  readonly waitsFor: string | null
+  readonly createdWall: string
+  readonly amendedWall: string
+  readonly startedAt: string | null
+  readonly endedAt: string | null
+  readonly findings: readonly Finding[]
+  readonly plan: Plan | null
+  readonly planDigest: string | null
+  readonly guardedBy: string | null
+  readonly steps: readonly StepRecord[]
+  readonly proof: readonly Proof[] | null
+  readonly cause: ChangeRow['cause']
+  /** Proven remedies that get a run past its failure; they can be taken once it has halted. */
+  readonly remedies: readonly (Remedy & {
+    readonly step: string
+    /** Whether the run can go on with it; else what is done would have to be done differently, and it takes a new draft. */
+    readonly goesOn: boolean
+  })[]
+  /** Why it cannot be taken back, or null. */
+  readonly keepsBack: string | null
+}
+
+/** A change as it is told: a draft is judged anew each time. */
+export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<ChangeRecord> {
+  const read = kindNamed(row.kind)?.read(row.intent)
+  const view = await (read?.ok ? viewFor(parts.fleet, read.draft) : parts.fleet.view())
+  const fresh = row.state === 'draft' && read?.ok ? judge(read.draft, view) : null
+  const steps = fresh ? [] : await stepRecords(row.number)
+  const plan = fresh ? fresh.plan : row.plan
+  return {
+    id: changeId(row.number),
+    kind: row.kind,
+    label: row.label,
+    title: row.title,
+    intent: row.intent,
+    version: row.version,
+    state: row.state,
+    direction: row.direction,
+    waitsFor: row.waitsFor,
+    createdWall: row.createdAt.toISOString(),
+    amendedWall: row.amendedAt.toISOString(),
+    startedAt: row.startedAt,
+    endedAt: row.endedAt,
+    findings: fresh ? fresh.findings : (row.findings ?? []),
+    plan,
+    planDigest: fresh ? fresh.digest : row.planDigest,
+    guardedBy: read?.ok ? read.draft.guardedBy(view) : null,
+    steps,
+    proof: row.proof,
+    cause: row.cause,
+    remedies:
+      (row.state === 'halted' ||
+        (row.state === 'running' && steps.some((step) => step.state === 'failed'))) &&
+      row.direction === 'on' &&
+      read?.ok &&
+      plan
+        ? remediesOf(row, read.draft, plan, view, steps)
+        : [],
+    keepsBack: fresh
+      ? null
+      : keepsBack(
+          steps.map((step) => ({
+            state: step.state,
+            says: step.says,
+            final: plan?.steps.find((planned) => planned.id === step.id)?.final ?? false,
+          })),
+        ),
+  }
+}
+
+function remediesOf(
+  row: ChangeRow,
+  draft: Draft,
+  plan: Plan,
+  view: FleetView,
+  steps: readonly StepRecord[],
+): ChangeRecord['remedies'] {
+  const without = withoutChange(view, plan, String(row.number))
+  return steps
+    .filter((step) => step.state === 'failed' && step.cause)
+    .slice(0, 4)
+    .flatMap((step) => {
+      const planned = plan.steps.find((other) => other.id === step.id)
+      if (!step.cause || !planned) return []
+      return draft.answers(without, step.cause, planned).map((remedy) => ({
+        ...remedy,
+        step: step.id,
+        goesOn: goesOnWith(row, remedy, without, plan, steps),
+      }))
+    })
+}
+
+/** Whether a remedy’s plan does everything that is done already in the same way. */
+function goesOnWith(
+  row: ChangeRow,
+  remedy: Remedy,
+  view: FleetView,
+  plan: Plan,
+  steps: readonly StepRecord[],
+): boolean {
+  if (!('patchDraft' in remedy.change)) return false
+  const read = kindNamed(row.kind)?.read(patchDraft(row.intent, remedy.change.patchDraft))
+  if (!read?.ok) return false
+  const done = plan.steps.filter((step) =>
+    steps.some((other) => other.id === step.id && other.state === 'done'),
+  )
+  return doneDifferently(done, read.draft.plan(view)) === null
+}
+
+/** The first done step, outside the register, that a plan would have done otherwise; null if there is none. */
+export function doneDifferently<
+  S extends { readonly id: string; readonly command: Step['command'] },
+>(done: readonly S[], plan: Plan): S | null {
+  const next = new Map(plan.steps.map((step) => [step.id, step]))
+  const replaced = new Set(plan.steps.flatMap((step) => step.replaces ?? []))
+  return (
+    done.find(
+      (step) =>
+        !replaced.has(step.id) &&
+        step.command.port !== 'ledger' &&
+        canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command),
+    ) ?? null
+  )
+}
+
+/** Why a run cannot be taken back: a step that is done and final. */
+export function keepsBack(
+  steps: readonly { readonly state: string; readonly final: boolean; readonly says: string }[],
+): string | null {
+  const done = steps.find(
+    (step) => step.final && step.state !== 'waiting' && step.state !== 'skipped',
+  )
+  return done ? `“${done.says}” cannot be undone, so this run cannot be taken back.` : null
+}

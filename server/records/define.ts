@@ -1,0 +1,268 @@
+/** How the records are laid out in the database. */
+
+import { DataTypes, type Sequelize } from 'sequelize'
+import {
+  MadeRow,
+  ClusterRow,
+  ChangeRow,
+  StepRow,
+  EvidenceRow,
+  LockRow,
+  ReservationRow,
+  JournalRow,
+  ReleaseRow,
+  LedgerRow,
+  KeyRow,
+  CredentialRow,
+  JoinRow,
+  TemplateRow,
+  LayerFileRow,
+  ExpectationRow,
+  PriceRow,
+  AuthorityRow,
+} from './models'
+
+const { BOOLEAN, DATE, INTEGER, JSON: Json, STRING, TEXT } = DataTypes
+
+// The library writes into the definitions it is given, so each column gets one of its own.
+export const text = () => ({ type: STRING, allowNull: false })
+export const optionalText = () => ({ type: STRING, allowNull: true })
+export const json = () => ({ type: Json, allowNull: false })
+export const optionalJson = () => ({ type: Json, allowNull: true })
+export const whole = () => ({ type: INTEGER, allowNull: false })
+export function defineRecords(sequelize: Sequelize): void {
+  const common = { sequelize, timestamps: false } as const
+  MadeRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      ref: text(),
+      change: whole(),
+      step: text(),
+      at: text(),
+      goneAt: optionalText(),
+      goneBy: { type: INTEGER, allowNull: true },
+    },
+    { ...common, tableName: 'made' },
+  )
+  ClusterRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      site: text(),
+      guarded: { type: BOOLEAN, allowNull: false },
+      release: text(),
+      controlPlane: json(),
+      pools: json(),
+      labels: json(),
+      drives: json(),
+      pods: text(),
+      services: text(),
+      maxPodsPerNode: whole(),
+      endpoint: optionalText(),
+      health: optionalJson(),
+      rest: optionalJson(),
+      autoscale: optionalJson(),
+      restDoneAt: optionalText(),
+    },
+    { ...common, tableName: 'clusters' },
+  )
+  ChangeRow.init(
+    {
+      number: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      kind: text(),
+      label: text(),
+      title: optionalText(),
+      intent: json(),
+      version: whole(),
+      state: text(),
+      direction: text(),
+      site: optionalText(),
+      createdAt: { type: DATE, allowNull: false },
+      amendedAt: { type: DATE, allowNull: false },
+      startedAt: optionalText(),
+      endedAt: optionalText(),
+      accepted: json(),
+      findings: optionalJson(),
+      plan: optionalJson(),
+      planDigest: optionalText(),
+      proof: optionalJson(),
+      subjects: optionalJson(),
+      waitsFor: optionalText(),
+      cause: optionalJson(),
+    },
+    { ...common, tableName: 'changes' },
+  )
+  StepRow.init(
+    {
+      change: { ...whole(), primaryKey: true },
+      id: { ...text(), primaryKey: true },
+      position: whole(),
+      group: text(),
+      says: text(),
+      after: json(),
+      command: json(),
+      undo: optionalJson(),
+      final: { type: BOOLEAN, allowNull: false },
+      likely: { type: DataTypes.DOUBLE, allowNull: false },
+      worst: { type: DataTypes.DOUBLE, allowNull: false },
+      retry: json(),
+      state: text(),
+      attempts: whole(),
+      attemptsBefore: whole(),
+      undoAttempts: whole(),
+      key: optionalText(),
+      undoing: { type: BOOLEAN, allowNull: false },
+      startedAt: optionalText(),
+      endedAt: optionalText(),
+      dueAt: optionalText(),
+      result: optionalJson(),
+      cause: optionalJson(),
+    },
+    { ...common, tableName: 'steps' },
+  )
+  EvidenceRow.init(
+    {
+      change: { ...whole(), primaryKey: true },
+      key: { ...text(), primaryKey: true },
+      index: { ...whole(), primaryKey: true },
+      step: text(),
+      at: text(),
+      code: text(),
+      params: { type: Json, allowNull: false },
+      says: { type: TEXT, allowNull: false },
+    },
+    { ...common, tableName: 'evidence' },
+  )
+  LockRow.init(
+    { ref: { ...text(), primaryKey: true }, change: whole() },
+    { ...common, tableName: 'locks' },
+  )
+  ReservationRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      change: whole(),
+      kind: text(),
+      site: text(),
+      domain: optionalText(),
+      zone: optionalText(),
+      what: text(),
+      cores: { type: INTEGER, allowNull: true },
+      memoryBytes: { type: DataTypes.BIGINT, allowNull: true },
+    },
+    { ...common, tableName: 'reservations' },
+  )
+  JournalRow.init(
+    {
+      seq: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      at: text(),
+      wall: { type: DATE, allowNull: false },
+      kind: text(),
+      change: { type: INTEGER, allowNull: true },
+      about: optionalText(),
+      says: { type: TEXT, allowNull: false },
+    },
+    { ...common, tableName: 'journal' },
+  )
+  ReleaseRow.init(
+    {
+      version: { ...text(), primaryKey: true },
+      released: text(),
+      endOfSupport: text(),
+      architectures: json(),
+      baseImage: text(),
+      minimumRootDiskGb: whole(),
+      withdrawn: optionalText(),
+    },
+    { ...common, tableName: 'releases' },
+  )
+  LedgerRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      domain: text(),
+      range: text(),
+      name: text(),
+    },
+    { ...common, tableName: 'ledger' },
+  )
+  KeyRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      line: { type: TEXT, allowNull: true },
+      fingerprint: optionalText(),
+    },
+    { ...common, tableName: 'ssh_keys' },
+  )
+  CredentialRow.init(
+    {
+      site: { ...text(), primaryKey: true },
+      name: { ...text(), primaryKey: true },
+      sealed: { type: TEXT, allowNull: false },
+      fingerprint: text(),
+      until: text(),
+      checkedAt: optionalText(),
+      checkedSays: optionalText(),
+      checkedGood: { type: BOOLEAN, allowNull: true },
+    },
+    { ...common, tableName: 'credentials' },
+  )
+  JoinRow.init(
+    {
+      change: { ...whole(), primaryKey: true },
+      machine: { ...text(), primaryKey: true },
+      cluster: text(),
+      site: text(),
+      node: text(),
+      card: text(),
+      address: text(),
+      round: whole(),
+      until: text(),
+      usedAt: optionalText(),
+      facts: optionalJson(),
+      refused: optionalText(),
+    },
+    { ...common, tableName: 'joins' },
+  )
+  TemplateRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      says: text(),
+      kind: text(),
+      intent: json(),
+      open: json(),
+      shipped: { type: BOOLEAN, allowNull: false },
+    },
+    { ...common, tableName: 'templates' },
+  )
+  LayerFileRow.init(
+    { name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } },
+    { ...common, tableName: 'layer_files' },
+  )
+  ExpectationRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      from: json(),
+      to: json(),
+      port: { type: INTEGER, allowNull: false },
+      protocol: text(),
+      delivered: { type: BOOLEAN, allowNull: false },
+    },
+    { ...common, tableName: 'expectations' },
+  )
+  PriceRow.init(
+    {
+      site: { ...text(), primaryKey: true },
+      item: { ...text(), primaryKey: true },
+      units: { type: DataTypes.DOUBLE, allowNull: false },
+    },
+    { ...common, tableName: 'prices' },
+  )
+  AuthorityRow.init(
+    {
+      cluster: { ...text(), primaryKey: true },
+      covers: { type: TEXT, allowNull: false },
+      certificate: { type: TEXT, allowNull: false },
+      fingerprint: text(),
+      expires: text(),
+    },
+    { ...common, tableName: 'authorities' },
+  )
+}

@@ -1,0 +1,194 @@
+/** The faults there are, and why one cannot be put somewhere. */
+import type { Sim } from './engine/sim'
+import type { FaultKind } from './world'
+
+export interface PossibleFault {
+  readonly fault: FaultKind
+  readonly says: string
+  /** How `about` is written. */
+  readonly about: string
+}
+
+export const possibleFaults: readonly PossibleFault[] = [
+  {
+    fault: 'machine-unavailable',
+    says: 'The machine service answers “unavailable”.',
+    about: 'site/<site>',
+  },
+  {
+    fault: 'image-missing',
+    says: 'The base image of a release is gone.',
+    about: 'image/<site>/<release>',
+  },
+  {
+    fault: 'size-withdrawn',
+    says: 'A zone stops offering a machine size.',
+    about: 'size/<site>/<zone>/<size>',
+  },
+  {
+    fault: 'no-stock',
+    says: 'A zone has no machine of a size left.',
+    about: 'size/<site>/<zone>/<size>',
+  },
+  {
+    fault: 'quota-lowered',
+    says: 'The quota is cut down to what is in use.',
+    about: 'site/<site>',
+  },
+  {
+    fault: 'hosts-out',
+    says: 'All hosts of a zone are taken out for work: they keep what they hold and take nothing new.',
+    about: 'zone/<site>/<zone>',
+  },
+  {
+    fault: 'store-full',
+    says: 'A zone’s disk store is filled up by disks that nobody owns.',
+    about: 'zone/<site>/<zone>',
+  },
+  {
+    fault: 'pool-empty',
+    says: 'Every address of a network’s DHCP range is leased to things that are gone.',
+    about: 'network/<site>/<network>',
+  },
+  {
+    fault: 'dhcp-silent',
+    says: 'The DHCP server of a network does not answer.',
+    about: 'network/<site>/<network>',
+  },
+  {
+    fault: 'name-server-wrong',
+    says: 'A network hands out a name server that does not exist.',
+    about: 'network/<site>/<network>',
+  },
+  {
+    fault: 'time-silent',
+    says: 'No time server of a site answers; clocks of machines that start there drift.',
+    about: 'site/<site>',
+  },
+  {
+    fault: 'boot-data-cut',
+    says: 'Boot data of over 1,400 bytes arrives cut off.',
+    about: 'site/<site>',
+  },
+  {
+    fault: 'runtime-fails',
+    says: 'The container runtime of a machine does not start.',
+    about: 'site/<site> or machine/<site>/<name>',
+  },
+  {
+    fault: 'agent-silent',
+    says: 'The node agent of a machine does not register.',
+    about: 'site/<site> or machine/<site>/<name>',
+  },
+  {
+    fault: 'route-missing',
+    says: 'The route from the virtual addresses to the nodes is gone.',
+    about: 'network/<site>/<network>',
+  },
+  {
+    fault: 'certificate-expired',
+    says: 'The certificates of a cluster’s API have run out.',
+    about: 'cluster/<cluster>',
+  },
+  {
+    fault: 'machine-dies',
+    says: 'Machines die during their first boot.',
+    about: 'site/<site> or machine/<site>/<name>',
+  },
+  {
+    fault: 'machine-off',
+    says: 'A machine loses its power and stays off.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'host-dies',
+    says: 'A host of a hall dies with everything on it.',
+    about: 'host/<site>/<host>',
+  },
+  {
+    fault: 'answers-fail',
+    says: 'Every second answer of a workload is an error.',
+    about: 'workload/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'spot-taken',
+    says: 'A cloud takes a spot machine back, at two minutes’ notice.',
+    about: 'machine/<site>/<name>',
+  },
+]
+
+/** Why a fault cannot be about this, or null. */
+export function faultObjection(sim: Sim, kind: string, about: string): string | null {
+  const known = possibleFaults.find((possible) => possible.fault === kind)
+  if (!known)
+    return `There is no fault ${kind}. Possible: ${possibleFaults.map((possible) => possible.fault).join(', ')}.`
+  const [what = '', second, third, fourth] = about.split('/')
+  const write = `Write what it is about as ${known.about}.`
+  if (known.fault === 'certificate-expired')
+    return what === 'cluster' && sim.cluster(second)
+      ? null
+      : `There is no cluster ${second ?? ''}. ${write}`
+  if (known.fault === 'answers-fail')
+    return what === 'workload' &&
+      sim.cluster(second)?.workloads.some((one) => one.namespace === third && one.name === fourth)
+      ? null
+      : `There is no workload ${third ?? ''}/${fourth ?? ''} in ${second ?? ''}. ${write}`
+  const site = sim.site(second)
+  if (!site) return `There is no site ${second ?? ''}. ${write}`
+  const wrong = `${kind} is about ${known.about}, not ${about}.`
+  const network = site.networks.find((other) => other.name === third)
+  switch (known.fault) {
+    case 'machine-unavailable':
+    case 'time-silent':
+    case 'boot-data-cut':
+      return what === 'site' && third === undefined ? null : wrong
+    case 'quota-lowered':
+      if (what !== 'site' || third !== undefined) return wrong
+      if (site.quotaCores === null) return `${site.name} has no quota.`
+      return null
+    case 'image-missing':
+      return what === 'image' && site.images.some((image) => image.release === third)
+        ? null
+        : `${site.name} holds no image of ${third ?? ''}. ${write}`
+    case 'no-stock':
+    case 'size-withdrawn':
+      return what === 'size' &&
+        site.sizes.some((size) => size.name === fourth && size.zones.includes(third ?? ''))
+        ? null
+        : `${site.name} does not offer ${fourth ?? ''} in ${third ?? ''}. ${write}`
+    case 'hosts-out':
+    case 'store-full':
+      return what === 'zone' && site.kind === 'hall' && site.zones.includes(third ?? '')
+        ? null
+        : `${site.name} has no zone ${third ?? ''} with hosts. ${write}`
+    case 'pool-empty':
+    case 'dhcp-silent':
+    case 'name-server-wrong':
+      return what === 'network' && network
+        ? null
+        : `${site.name} has no network ${third ?? ''}. ${write}`
+    case 'route-missing':
+      return what === 'network' && site.routes.some((route) => route.network === third)
+        ? null
+        : `${site.name} has no route from ${third ?? ''}. ${write}`
+    case 'runtime-fails':
+    case 'agent-silent':
+    case 'machine-dies':
+      return (what === 'site' && third === undefined) || (what === 'machine' && third !== undefined)
+        ? null
+        : wrong
+    case 'machine-off':
+      return what === 'machine' && site.machines.some((machine) => machine.name === third)
+        ? null
+        : `${site.name} has no machine ${third ?? ''}. ${write}`
+    case 'spot-taken':
+      return what === 'machine' &&
+        site.machines.some((machine) => machine.name === third && machine.lifetime === 'spot')
+        ? null
+        : `${site.name} has no spot machine ${third ?? ''}. ${write}`
+    case 'host-dies':
+      return what === 'host' && site.hosts.some((host) => host.name === third)
+        ? null
+        : `${site.name} has no host ${third ?? ''}. ${write}`
+  }
+}
