@@ -7,6 +7,11 @@ import { join, resolve as resolvePath } from 'node:path'
 
 const main = resolvePath('build/server/main.js')
 
+function bodyOf(text: string, type: string): unknown {
+  if (text === '') return null
+  return /json/.test(type) ? (JSON.parse(text) as unknown) : text
+}
+
 export interface Served {
   readonly url: string
   readonly dir: string
@@ -122,11 +127,7 @@ export function api(url: string) {
     const text = await response.text()
     return {
       status: response.status,
-      json: (text === ''
-        ? null
-        : /json/.test(response.headers.get('content-type') ?? '')
-          ? JSON.parse(text)
-          : text) as T,
+      json: bodyOf(text, response.headers.get('content-type') ?? '') as T,
       headers: response.headers,
     }
   }

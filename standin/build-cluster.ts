@@ -17,7 +17,7 @@ import type { ScenarioCluster, Scenario } from './scenario'
 import type { Site, Machine } from './site-state'
 import { enterAddress } from './sites/addresses'
 
-export const year = 365 * 86400000
+export const year = 365 * 86_400_000
 /** Certificates are renewed at every anniversary that leaves less than a quarter of a year. */
 export function renewedUntil(madeAt: number, now: number): number {
   let until = madeAt + year
@@ -102,7 +102,7 @@ export function buildCluster(
               status: 'True' as const,
               reason: `NodeHas${strain.type}`,
               message: strain.message,
-              since: Date.parse(scenario.start) - 47 * 60000,
+              since: Date.parse(scenario.start) - 47 * 60_000,
             }
           : condition,
       ),
@@ -276,6 +276,6 @@ export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, 
     // Pods that have stood for long are numbered along their node: the search for a free address is left to the living.
     const n = next.get(pod.node) ?? 0
     next.set(pod.node, n + 1)
-    startPod(cluster, pod, at + 90000, n)
+    startPod(cluster, pod, at + 90_000, n)
   }
 }

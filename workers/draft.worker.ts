@@ -22,6 +22,10 @@ export interface DraftAnswer {
 
 let view: FleetView | null = null
 
+const issueText = (
+  issue: { readonly path: readonly PropertyKey[]; readonly message: string } | undefined,
+): string => (issue ? `${issue.path.map(String).join('.')}: ${issue.message}` : 'it does not fit')
+
 function judge({ id, kind, intent }: DraftQuestion): DraftAnswer | null {
   if (!view) return null
   const read = kindNamed(kind)?.read(intent)
@@ -31,11 +35,7 @@ function judge({ id, kind, intent }: DraftQuestion): DraftAnswer | null {
       findings: [],
       plan: null,
       digest: null,
-      unreadable: read
-        ? read.issues[0]
-          ? `${read.issues[0].path.join('.')}: ${read.issues[0].message}`
-          : 'it does not fit'
-        : 'unknown kind',
+      unreadable: read ? issueText(read.issues[0]) : 'unknown kind',
     }
   const findings = read.draft.findings(view)
   const plan = findings.some((finding) => finding.level === 'stop') ? null : read.draft.plan(view)

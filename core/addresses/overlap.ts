@@ -6,6 +6,11 @@ import type { Address } from './address'
 import { formatAddress } from './address'
 import { intersection, parseRange, type Range, sizeOf } from './range'
 
+const compareBig = (a: bigint, b: bigint): number => {
+  if (a === b) return 0
+  return a < b ? -1 : 1
+}
+
 export interface NamedRange {
   readonly name: string
   readonly range: string
@@ -42,11 +47,7 @@ export function overlappingPairs(
 ): readonly (readonly [number, number])[] | null {
   const order = ranges
     .map((range, index) => ({ range, index }))
-    .sort(
-      (a, b) =>
-        a.range.family - b.range.family ||
-        (a.range.first < b.range.first ? -1 : a.range.first > b.range.first ? 1 : 0),
-    )
+    .sort((a, b) => a.range.family - b.range.family || compareBig(a.range.first, b.range.first))
   const pairs: (readonly [number, number])[] = []
   let open: { range: Range; index: number }[] = []
   for (const entry of order) {
@@ -88,7 +89,7 @@ export function findOverlaps(ranges: readonly NamedRange[]): OverlapReport | nul
   found.sort(
     (x, y) =>
       x.shared.family - y.shared.family ||
-      (x.shared.first < y.shared.first ? -1 : x.shared.first > y.shared.first ? 1 : 0) ||
+      compareBig(x.shared.first, y.shared.first) ||
       x.i - y.i ||
       x.j - y.j,
   )

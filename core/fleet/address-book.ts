@@ -72,11 +72,13 @@ export function addressBook(view: FleetView): readonly BookEntry[] {
     const read = first.get(entry)
     return read?.ok ? read.value.first + (read.value.family === 6 ? 1n << 130n : 0n) : -1n
   }
+  const byAddress = (a: BookEntry, b: BookEntry): number => {
+    const apart = order(a) - order(b)
+    if (apart === 0n) return 0
+    return apart < 0n ? -1 : 1
+  }
   return entries.sort(
-    (a, b) =>
-      compareText(a.domain, b.domain) ||
-      (order(a) < order(b) ? -1 : order(a) > order(b) ? 1 : 0) ||
-      compareText(a.name, b.name),
+    (a, b) => compareText(a.domain, b.domain) || byAddress(a, b) || compareText(a.name, b.name),
   )
 }
 

@@ -1,4 +1,5 @@
 /** Workloads as they are looked at: what each wants, what it has, what is not well about it; and its pods. */
+import { compareText } from '../units'
 import { type Json, record, records, text } from '../objects'
 import type { Said } from '../contract'
 import type { ApiObject } from '../objects'
@@ -176,6 +177,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
     .sort(
       (a, b) =>
         rank[a.state] - rank[b.state] ||
-        (a.namespace < b.namespace ? -1 : a.namespace > b.namespace ? 1 : a.name < b.name ? -1 : 1),
+        compareText(a.namespace, b.namespace) ||
+        compareText(a.name, b.name),
     )
 }

@@ -22,7 +22,7 @@ export const recordTypes = [
 export function ttlSeconds(text: string): number | null {
   if (/^\d{1,10}$/.test(text)) return Number(text) <= 2 ** 31 - 1 ? Number(text) : null
   if (!/^(\d+[smhdw])+$/i.test(text)) return null
-  const unit: Readonly<Record<string, number>> = { s: 1, m: 60, h: 3600, d: 86400, w: 604800 }
+  const unit: Readonly<Record<string, number>> = { s: 1, m: 60, h: 3600, d: 86_400, w: 604_800 }
   const total = [...text.toLowerCase().matchAll(/(\d+)([smhdw])/g)].reduce(
     (sum, [, count, letter]) => sum + Number(count) * (unit[letter ?? ''] ?? 0),
     0,
@@ -82,7 +82,7 @@ export function recordValue(
     case 'MX': {
       const objection =
         miscounted(2) ??
-        (whole(first, 65535) === null
+        (whole(first, 65_535) === null
           ? said('value.preference', { preference: first })
           : nameObjection(words[1] ?? ''))
       return objection === null
@@ -90,13 +90,11 @@ export function recordValue(
         : bad(objection)
     }
     case 'SRV': {
-      const objection =
-        miscounted(4) ??
-        (words.slice(0, 3).some((word) => whole(word, 65535) === null)
-          ? said('value.service')
-          : words[3] === '.'
-            ? null
-            : nameObjection(words[3] ?? ''))
+      const numbers = words.slice(0, 3)
+      let objection = miscounted(4)
+      if (!objection && numbers.some((word) => whole(word, 65_535) === null))
+        objection = said('value.service')
+      else if (!objection && words[3] !== '.') objection = nameObjection(words[3] ?? '')
       return objection === null
         ? {
             ok: true,

@@ -279,8 +279,12 @@ export function setProblems(
 
 /** The zone as a file, SOA first, then by name and type. What is read from it again is the same. */
 export function writeZone(records: readonly RecordView[], domain: string): string {
+  const rank = ({ type, name }: RecordView): number => {
+    if (type === 'SOA') return 0
+    return type === 'NS' && name === '@' ? 1 : 2
+  }
   const order = (record: RecordView): string =>
-    `${record.type === 'SOA' ? 0 : record.type === 'NS' && record.name === '@' ? 1 : 2} ${record.name === '@' ? '' : record.name} ${record.type} ${record.value}`
+    `${rank(record)} ${record.name === '@' ? '' : record.name} ${record.type} ${record.value}`
   const lines = [...records]
     .sort((a, b) => (order(a) < order(b) ? -1 : 1))
     .map(

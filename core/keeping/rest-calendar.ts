@@ -47,12 +47,12 @@ export const calendarIntent = z.strictObject({
 })
 
 export type CalendarIntent = z.infer<typeof calendarIntent>
-export const weekMs = 7 * 86400000
+export const weekMs = 7 * 86_400_000
 export const hoursResting = (zone: string, windows: readonly RestWindow[], from: number): number =>
   restIntervals(zone, windows, { from, to: from + weekMs }).reduce(
     (sum, one) => sum + one.to - one.from,
     0,
-  ) / 3600000
+  ) / 3_600_000
 
 export const clusterRest: ChangeKind<CalendarIntent> = {
   name: 'cluster.rest',

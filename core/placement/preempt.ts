@@ -14,9 +14,14 @@ export interface Preemption {
   readonly victims: readonly Pod[]
 }
 
+const earlier = (a: number, b: number): number => {
+  if (a === b) return 0
+  return a < b ? -1 : 1
+}
+
 const byImportance = (a: Pod, b: Pod): number =>
   b.priority - a.priority ||
-  (a.startedAt === b.startedAt ? 0 : a.startedAt < b.startedAt ? -1 : 1) ||
+  earlier(a.startedAt, b.startedAt) ||
   compareText(a.shape.namespace, b.shape.namespace) ||
   compareText(a.key, b.key)
 

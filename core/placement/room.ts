@@ -250,7 +250,9 @@ export class Room {
         wanted.every(([key, value]) => Object.hasOwn(labels, key) && labels[key] === value) &&
         (terms === null || terms.some((holds) => holds(labels, node.metadata.name)))
       fit.excluded[i] = selected ? 0 : 1
-      fit.codes[i] = fit.cordoned[i] === 1 ? 1 : fit.tainted[i] === 1 ? 2 : selected ? 0 : 3
+      if (fit.cordoned[i] === 1) fit.codes[i] = 1
+      else if (fit.tainted[i] === 1) fit.codes[i] = 2
+      else fit.codes[i] = selected ? 0 : 3
       const disliked = taints.filter(
         (taint) => taint.effect === 'PreferNoSchedule' && !covers(taint),
       ).length

@@ -45,7 +45,7 @@ export function readPorts(
     const parts = /^\s*(\d{1,5})\s*(?:-\s*(\d{1,5})\s*)?$/.exec(text)
     const first = Number(parts?.[1])
     const last = parts?.[2] === undefined ? first : Number(parts[2])
-    if (!parts || first > 65535 || last > 65535)
+    if (!parts || first > 65_535 || last > 65_535)
       bad.push({
         path: `${path}[${i}]`,
         says: `“${text.slice(0, 40)}” is no port. Write one from 0 to 65535, or a range like 8000-8100.`,

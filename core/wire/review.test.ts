@@ -176,9 +176,8 @@ describe('a firewall’s review', () => {
           if (unreachable) {
             expect([...unreachable.by].sort()).toEqual(others.map((other) => other.name).sort())
             const opposed = others.filter((other) => other.action !== one.action).length
-            expect(unreachable.opposite).toBe(
-              opposed === 0 ? false : opposed === others.length ? true : 'partly',
-            )
+            const isWhole = opposed === 0 || opposed === others.length
+            expect(unreachable.opposite).toBe(isWhole ? opposed > 0 : 'partly')
             continue
           }
           const then = decided(one)

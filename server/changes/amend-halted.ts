@@ -6,7 +6,7 @@ import { doneDifferently } from './record'
 import { Op } from 'sequelize'
 import { canonicalJson, withoutChange } from '~/core/changes'
 import { type Draft } from '~/core/kinds'
-import type { ChangeRow} from '../records/models';
+import type { ChangeRow } from '../records/models'
 import { ReservationRow, StepRow } from '../records/models'
 import { changeId, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'

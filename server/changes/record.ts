@@ -14,7 +14,7 @@ import {
 } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed } from '~/core/kinds'
-import type { ChangeRow} from '../records/models';
+import type { ChangeRow } from '../records/models'
 import { type ChangeState } from '../records/models'
 import { changeId } from '../runner/journal'
 import { stepRecords, type StepRecord } from './rows'

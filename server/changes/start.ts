@@ -4,7 +4,7 @@ import type { Judged } from './judge'
 import type { ChangesParts } from './parts'
 import type { FleetView } from '~/core/fleet'
 import { type Draft } from '~/core/kinds'
-import type { ChangeRow} from '../records/models';
+import type { ChangeRow } from '../records/models'
 import { LockRow } from '../records/models'
 import { changeId, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'

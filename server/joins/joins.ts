@@ -89,6 +89,9 @@ export interface JoinParts {
   }) => Promise<void>
 }
 
+const unusedText = (ended: boolean): string | null =>
+  ended ? 'Its script has ended: make a new one.' : null
+
 export class Joins {
   constructor(private readonly parts: JoinParts) {}
 
@@ -131,11 +134,7 @@ export class Joins {
           until: row.until,
           says:
             row.refused ??
-            (row.usedAt === null
-              ? ended
-                ? 'Its script has ended: make a new one.'
-                : null
-              : `called at ${row.usedAt.slice(11, 16)}`),
+            (row.usedAt === null ? unusedText(ended) : `called at ${row.usedAt.slice(11, 16)}`),
           stuck: failed.has(row.machine),
           script:
             row.usedAt !== null || ended || failed.has(row.machine)

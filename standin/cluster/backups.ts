@@ -22,7 +22,7 @@ export const certificatesRenew: Behaviour<'certificates.renew'> = {
       then: (sim, op) => {
         const cluster = known(sim, op)
         if ('class' in cluster) return cluster
-        cluster.certificatesUntil = sim.now + 365 * 86400000
+        cluster.certificatesUntil = sim.now + 365 * 86_400_000
         healed(sim, 'certificate-expired', `cluster/${cluster.name}`)
         record(
           sim,

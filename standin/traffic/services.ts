@@ -17,8 +17,8 @@ export interface ServicePort {
 /** A node port that stays the same as long as a service does. */
 export function derivedNodePort(key: string): number {
   let hash = 7
-  for (const char of key) hash = (hash * 31 + (char.codePointAt(0) ?? 0)) % 1000003
-  return 30000 + (hash % 2768)
+  for (const char of key) hash = (hash * 31 + (char.codePointAt(0) ?? 0)) % 1_000_003
+  return 30_000 + (hash % 2768)
 }
 
 export const writtenService = (

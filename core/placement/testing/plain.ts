@@ -23,6 +23,8 @@ interface Plain {
   standing: Standing[]
 }
 
+const inOrder = (a: string, b: string): number => (a < b ? -1 : 1)
+
 const nsOf = (pod: PodObject): string => pod.metadata.namespace ?? 'default'
 const keyOf = (pod: PodObject): string => `${nsOf(pod)}/${pod.metadata.name}`
 const labelsOf = (pod: PodObject): Readonly<Record<string, string>> => pod.metadata.labels ?? {}
@@ -392,13 +394,9 @@ export function placePlainly(objects: readonly { readonly kind: string }[]): Pla
       (a, b) =>
         (b.spec?.priority ?? 0) - (a.spec?.priority ?? 0) ||
         (created(a) === created(b) ? 0 : created(a) - created(b)) ||
-        (nsOf(a) < nsOf(b)
-          ? -1
-          : nsOf(a) > nsOf(b)
-            ? 1
-            : a.metadata.name < b.metadata.name
-              ? -1
-              : 1),
+        (nsOf(a) === nsOf(b)
+          ? inOrder(a.metadata.name, b.metadata.name)
+          : inOrder(nsOf(a), nsOf(b))),
     )
   const placed: { pod: string; node: string }[] = []
   const waiting: { pod: string; tally: Readonly<Record<string, number>> }[] = []

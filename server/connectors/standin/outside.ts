@@ -44,7 +44,7 @@ export class Outside extends Observed implements Connector, Observe {
     const outside = new Outside(options.link, store)
     const start = Date.parse(options.scenario.start)
     if ((await store.mark('clock')) === null) {
-      const seed = options.seed ?? 20260302
+      const seed = options.seed ?? 20_260_302
       await options.link.ask('build', {
         scenario: options.scenario,
         seed,
