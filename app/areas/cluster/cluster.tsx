@@ -1,6 +1,5 @@
 /** One cluster: its nodes, objects and events, its access file, and the way to take it down. */
 import Button from '@mui/material/Button'
-import { useState } from 'react'
 import { z } from 'zod'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
 import {
@@ -20,7 +19,7 @@ import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
-import { type Column, saveFile, Table } from '../../parts/table'
+import { type Column, Table } from '../../parts/table'
 import { To, useAddress } from '../../parts/to'
 import { Ago, clockText } from '../../parts/when'
 import { reasonFor } from '../reason-data'
@@ -29,6 +28,8 @@ import { Refusal } from '~/server/changes/errors'
 import { Keeping, type KeepingData } from './keeping'
 import '../ground/ground.css'
 import type { Route } from './+types/cluster'
+import { objectSays, type ApiObject } from './object-says'
+import { Access } from './access'
 
 export const meta: Route.MetaFunction = ({ params }) => [{ title: `${params.name} · Gyrarch` }]
 
@@ -38,58 +39,6 @@ interface ObjectRow {
   readonly name: string
   readonly says: string
   readonly createdAt: string
-}
-
-interface ApiObject {
-  readonly kind?: string
-  readonly metadata?: {
-    readonly name?: string
-    readonly namespace?: string
-    readonly creationTimestamp?: string
-  }
-  readonly spec?: {
-    readonly nodeName?: string
-    readonly replicas?: number
-    readonly clusterIP?: string
-    readonly ports?: readonly { readonly port?: number }[]
-  }
-  readonly status?: {
-    readonly phase?: string
-    readonly podIP?: string
-    readonly readyReplicas?: number
-    readonly numberReady?: number
-    readonly desiredNumberScheduled?: number
-    readonly conditions?: readonly {
-      readonly type: string
-      readonly status: string
-      readonly message?: string
-    }[]
-  }
-}
-
-/** What an object says of itself in a few words. */
-function objectSays({ kind, spec, status }: ApiObject): string {
-  switch (kind) {
-    case 'Pod': {
-      const waits = status?.conditions?.find(
-        (condition) => condition.type === 'PodScheduled',
-      )?.message
-      return [status?.phase, spec?.nodeName, status?.podIP, waits].filter(Boolean).join(' · ')
-    }
-    case 'Deployment':
-    case 'StatefulSet':
-      return `${status?.readyReplicas ?? 0} of ${spec?.replicas ?? 0} ready`
-    case 'DaemonSet':
-      return `${status?.numberReady ?? 0} of ${status?.desiredNumberScheduled ?? 0} ready`
-    case 'Service':
-      return `${spec?.clusterIP ?? ''}:${spec?.ports?.[0]?.port ?? ''}`
-    case 'Node':
-      return status?.conditions?.find((condition) => condition.type === 'Ready')?.status === 'True'
-        ? 'ready'
-        : 'not ready'
-    default:
-      return status?.phase ?? ''
-  }
 }
 
 const tabs = ['nodes', 'keeping', 'objects', 'events'] as const
@@ -280,52 +229,6 @@ const eventColumns: readonly Column<EventRow>[] = [
   },
   { name: 'message', value: (event) => event.message, wraps: true },
 ]
-
-function Access({ name, answers }: { readonly name: string; readonly answers: boolean }) {
-  const fetcher = useFetcher<{ yaml?: string; refused?: string | null }>()
-  const [said, setSaid] = useState('')
-  const yaml = fetcher.data?.yaml
-  return (
-    <div>
-      <h3>Access file</h3>
-      <p className="soft">A kubeconfig for duty, valid for eight hours.</p>
-      <div className="acts" style={{ marginTop: 8 }}>
-        {yaml === undefined ? (
-          <Button
-            variant="contained"
-            disabled={!answers || fetcher.state !== 'idle'}
-            onClick={() => void fetcher.submit({ do: 'access' }, { method: 'post' })}
-          >
-            Make an access file
-          </Button>
-        ) : (
-          <>
-            <Button
-              variant="contained"
-              onClick={() => saveFile(`${name}.kubeconfig.yaml`, 'application/yaml', yaml)}
-            >
-              Download
-            </Button>
-            <Button
-              variant="outlined"
-              onClick={() =>
-                void navigator.clipboard.writeText(yaml).then(
-                  () => setSaid('Copied.'),
-                  () => setSaid('The browser did not allow copying.'),
-                )
-              }
-            >
-              Copy
-            </Button>
-            <span role="status">{said}</span>
-          </>
-        )}
-        {answers ? null : <span className="soft">once its API answers</span>}
-      </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
-    </div>
-  )
-}
 
 export default function Cluster({ loaderData }: Route.ComponentProps) {
   const {

@@ -16,6 +16,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { pathOf, To } from '../../parts/to'
 import type { Route } from './+types/addresses'
+import type { Read } from './import'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Addresses · Gyrarch' }]
 
@@ -65,17 +66,6 @@ export async function action({ request, context }: Route.ActionArgs) {
       read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), known },
     }
   })
-}
-
-type Read = {
-  readonly good: readonly {
-    readonly domain: string
-    readonly range: string
-    readonly name: string
-  }[]
-  readonly bad: readonly { readonly line: number; readonly says: string }[]
-  readonly more: number
-  readonly known: number
 }
 
 /** Ranges from a CSV file: each bad line by its number, the good ones offered as a change. */

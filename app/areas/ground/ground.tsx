@@ -1,23 +1,14 @@
 /** The ground: sites with their zones, hosts, room and networks. */
-import Button from '@mui/material/Button'
 import { Form, redirect, useNavigate, useSearchParams } from 'react-router'
-import {
-  leftovers,
-  type SiteView,
-  siteState,
-  type State,
-  stateContext,
-  whoHolds,
-} from '~/core/fleet'
+import { leftovers, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
 import { hostLoss } from '~/core/sizing'
-import { bytesText, countText, listText, numberText } from '~/core/units'
+import { listText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { useKey } from '../../frame/keys'
 import { DraftChange } from '../../parts/draft-change'
 import { Page } from '../../frame/page'
 import { Reason } from '../../parts/reason'
-import { RefLink } from '../../parts/ref-link'
 import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, Table } from '../../parts/table'
 import { To, useAddress } from '../../parts/to'
@@ -27,6 +18,9 @@ import type { Route } from './+types/ground'
 import { Loss } from './loss'
 import { Credentials, Orphans, Routes, Services, SiteActs } from './parts'
 import './ground.css'
+import { coresOf, Fill, roomOf, usedOf, ZoneRoom } from './zones'
+import { BoxTable, Holders } from './tables'
+import { Images } from './tables'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.site?.name ?? 'Ground'} · Ground · Gyrarch` },
@@ -41,56 +35,6 @@ interface SiteRow {
   readonly machines: number
   readonly used: number
   readonly of: number
-}
-
-const coresOf = (site: SiteView): number =>
-  site.quotaCores ?? site.hosts.reduce((sum, host) => sum + host.cores, 0) * site.overcommit
-const usedOf = (site: SiteView): number =>
-  site.machines.reduce((sum, machine) => sum + machine.cores, 0)
-
-/** Cores used, reserved for failover and by runs, and free, in each zone and on each host. */
-function roomOf(
-  site: SiteView,
-  pending: readonly { readonly zone?: string; readonly cores?: number; readonly what: string }[],
-) {
-  const seen = new Set(site.machines.map((machine) => machine.name))
-  return site.zones.map((zone) => {
-    const hosts = site.hosts
-      .filter((host) => host.zone === zone)
-      .map((host) => {
-        const on = site.machines.filter((machine) => machine.host === host.name)
-        return {
-          name: host.name,
-          cores: host.cores * site.overcommit,
-          memoryBytes: host.memoryBytes,
-          used: on.reduce((sum, machine) => sum + machine.cores, 0),
-          usedMemory: on.reduce((sum, machine) => sum + machine.memoryBytes, 0),
-          machines: on.map((machine) => ({
-            name: machine.name,
-            cores: machine.cores,
-            cluster: machine.cluster,
-          })),
-        }
-      })
-    const cores = hosts.reduce((sum, host) => sum + host.cores, 0)
-    const reserve =
-      hosts.length > 0 ? Math.max(...hosts.map((host) => host.cores)) * site.reservePerZone : 0
-    const machines = site.machines.filter((machine) => machine.zone === zone)
-    const used = machines.reduce((sum, machine) => sum + machine.cores, 0)
-    const taken = pending
-      .filter((reservation) => reservation.zone === zone && !seen.has(reservation.what))
-      .reduce((sum, reservation) => sum + (reservation.cores ?? 0), 0)
-    return {
-      zone,
-      hosts,
-      cores,
-      reserve,
-      used,
-      taken,
-      machines: machines.length,
-      free: Math.max(0, cores - reserve - used - taken),
-    }
-  })
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -186,94 +130,6 @@ const columns: readonly Column<SiteRow>[] = [
   { name: 'cores used', value: (row) => row.used, number: true },
   { name: 'cores in all', value: (row) => row.of, number: true },
 ]
-
-function Fill({
-  used,
-  reserved,
-  kept,
-  of,
-  label,
-}: {
-  readonly used: number
-  readonly reserved: number
-  readonly kept: number
-  readonly of: number
-  readonly label: string
-}) {
-  const part = (value: number): string => `${of === 0 ? 0 : Math.min(100, (100 * value) / of)}%`
-  return (
-    <div className="fill" role="img" aria-label={label} title={label}>
-      <span className="fill-used" style={{ width: part(used) }} />
-      <span className="fill-reserved" style={{ width: part(reserved) }} />
-      <span className="fill-kept" style={{ width: part(kept) }} />
-    </div>
-  )
-}
-
-type Zone = ReturnType<typeof roomOf>[number]
-
-function ZoneRoom({ zone, site }: { readonly zone: Zone; readonly site: SiteView }) {
-  return (
-    <div className="zone">
-      <h3 className="mono">{zone.zone}</h3>
-      {zone.cores > 0 ? (
-        <>
-          <Fill
-            used={zone.used}
-            reserved={zone.taken}
-            kept={zone.reserve}
-            of={zone.cores}
-            label={`${zone.zone}: ${zone.used} of ${zone.cores} cores used, ${zone.taken} reserved by runs, ${zone.reserve} kept for failover, ${zone.free} free`}
-          />
-          <p className="soft">
-            {numberText(zone.used)} used{zone.taken ? `, ${zone.taken} reserved` : ''},{' '}
-            {numberText(zone.reserve)} kept for failover, <b>{numberText(zone.free)} cores free</b>{' '}
-            of {numberText(zone.cores)}
-          </p>
-          <ul className="hosts">
-            {zone.hosts.slice(0, 12).map((host) => (
-              <li key={host.name}>
-                <To
-                  path="/ground"
-                  query={{ site: site.name, host: host.name }}
-                  className="mono"
-                  title={`What if ${host.name} dies?`}
-                >
-                  {host.name}
-                </To>
-                <Fill
-                  used={host.used}
-                  reserved={0}
-                  kept={0}
-                  of={host.cores}
-                  label={`${host.name}: ${host.used} of ${host.cores} cores, ${bytesText(host.usedMemory)} of ${bytesText(host.memoryBytes)}; ${host.machines.map((machine) => machine.name).join(', ') || 'empty'}`}
-                />
-                <span className="soft nowrap">
-                  {host.used} of {host.cores}
-                </span>
-              </li>
-            ))}
-          </ul>
-          {zone.hosts.length > 12 ? (
-            <p className="soft">and {countText(zone.hosts.length - 12, 'host')} more</p>
-          ) : null}
-        </>
-      ) : (
-        <p className="soft">
-          {countText(zone.machines, 'machine')}, {zone.used} vCPU
-          {zone.taken ? `, ${zone.taken} reserved` : ''}. Sizes:{' '}
-          {listText(
-            site.sizes
-              .filter((size) => size.zones.includes(zone.zone))
-              .map(
-                (size) => `${size.name}${size.soldOut.includes(zone.zone) ? ' (none left)' : ''}`,
-              ),
-          ) || 'none'}
-        </p>
-      )}
-    </div>
-  )
-}
 
 export default function Ground({ loaderData }: Route.ComponentProps) {
   const {
@@ -517,122 +373,5 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
         </div>
       )}
     </Page>
-  )
-}
-
-function BoxTable({ site }: { readonly site: SiteView }) {
-  return (
-    <section aria-label="Machines that stand there" style={{ marginTop: 16 }}>
-      <h2>{site.boxes.length === 1 ? 'The box' : 'Machines that stand there'}</h2>
-      {site.boxes.map((box) => (
-        <details key={box.name} className="box" open={site.boxes.length === 1}>
-          <summary>
-            <b className="mono">{box.name}</b>{' '}
-            <span className="soft">
-              {box.zone}, {box.cores} cores, {bytesText(box.memoryBytes)}, {box.arch},{' '}
-              {box.prepared ? 'runs' : 'waits to be installed'},{' '}
-              {box.usedBy === null ? 'free' : `used by ${box.usedBy}`}
-            </span>
-          </summary>
-          <table className="grid" aria-label={box.name}>
-            <tbody>
-              {box.disks.map((disk) => (
-                <tr key={disk.identifier}>
-                  <td className="mono">{disk.identifier.split('/').pop()}</td>
-                  <td>
-                    {numberText(disk.sizeGb)} GB, shows as {disk.shownAs} today
-                  </td>
-                  <td>
-                    {disk.removable ? 'removable, ' : ''}
-                    {disk.holds ?? 'blank'}
-                  </td>
-                </tr>
-              ))}
-              {box.cards.map((card) => (
-                <tr key={card.name}>
-                  <td className="mono">{card.name}</td>
-                  <td className="mono">{card.mac}</td>
-                  <td>
-                    {[card.network, card.address].filter((part) => part !== null).join(', ') ||
-                      'no address'}
-                    {card.sharedWith > 0 ? `, an address ${card.sharedWith} others hold too` : ''}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </details>
-      ))}
-    </section>
-  )
-}
-
-/** Who holds an address, the closest first. */
-function Holders({
-  asked,
-  found,
-}: {
-  readonly asked: string
-  readonly found: ReturnType<typeof whoHolds>
-}) {
-  return (
-    <section aria-label="Holders" role="status">
-      <h2>
-        <span className="mono" data-copy={found.address ?? asked}>
-          {found.address ?? asked}
-        </span>
-      </h2>
-      {found.says === null ? null : <p>{found.says}</p>}
-      <ul className="facts" style={{ marginTop: 6 }}>
-        {found.holders.map((holder) => (
-          <li key={`${holder.domain}${holder.range}${holder.says}`}>
-            <span>
-              <RefLink about={holder.about}>{holder.says}</RefLink>
-            </span>
-            <span className="source">
-              <span className="mono">{holder.range}</span>
-              <br />
-              {holder.domain}
-            </span>
-          </li>
-        ))}
-      </ul>
-    </section>
-  )
-}
-
-/** The base images a site holds, and the way to bring another. */
-function Images({
-  site,
-  releases,
-}: {
-  readonly site: SiteView
-  readonly releases: readonly string[]
-}) {
-  return (
-    <section aria-label="Base images" style={{ marginTop: 16 }}>
-      <h2>Base images</h2>
-      <p className="mono" style={{ margin: '5px 0 8px', overflowWrap: 'anywhere' }}>
-        {site.images.map((image) => image.release).join('  ') || 'none'}
-      </p>
-      {site.kind === 'cloud' || releases.length === 0 ? null : (
-        <Form method="post" className="acts">
-          <input type="hidden" name="site" value={site.name} />
-          <select
-            name="release"
-            aria-label="Release"
-            className="journal-search"
-            style={{ width: 110 }}
-          >
-            {releases.map((release) => (
-              <option key={release}>{release}</option>
-            ))}
-          </select>
-          <Button type="submit" variant="outlined">
-            Draft putting it in place
-          </Button>
-        </Form>
-      )}
-    </section>
   )
 }

@@ -6,6 +6,7 @@ import type { RaiseIntent } from '~/core/provisioning'
 import { bytesText, numberText } from '~/core/units'
 import { AddressStrip } from '../../drawings/address-strip'
 import { NumberIn, SelectIn, SheetContext, TextIn, useFinding } from './fields'
+import { Marks } from './boxes'
 
 export function Pools({
   intent,
@@ -171,34 +172,6 @@ function taintOf(text: string): RaiseIntent['pools'][number]['taints'][number] {
     value,
     effect: effect === 'PreferNoSchedule' || effect === 'NoExecute' ? effect : 'NoSchedule',
   }
-}
-
-function Marks({
-  label,
-  value,
-  placeholder,
-  onChange,
-}: {
-  readonly label: string
-  readonly value: readonly string[]
-  readonly placeholder: string
-  readonly onChange: (items: readonly string[]) => void
-}) {
-  return (
-    <label className="plain-field">
-      <span>{label}</span>
-      <input
-        key={value.join(' ')}
-        defaultValue={value.join(' ')}
-        placeholder={placeholder}
-        onBlur={(event) =>
-          onChange(event.target.value.split(/[\s,]+/).filter((item) => item !== ''))
-        }
-        className="journal-search mono"
-        style={{ width: 205 }}
-      />
-    </label>
-  )
 }
 
 function Disks({

@@ -2,14 +2,10 @@
 import Button from '@mui/material/Button'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { data, redirect, useFetcher, useNavigate } from 'react-router'
-import { canonicalJson, patchDraft, type Remedy } from '~/core/changes'
-import { clusterRanges, contains, parseCidr, parseRange } from '~/core/addresses'
-import type { SiteView } from '~/core/fleet'
-import { defaultControlPlaneSize, raiseIntent, type RaiseIntent } from '~/core/provisioning'
-import { numberText } from '~/core/units'
+import { patchDraft, type Remedy } from '~/core/changes'
+import { defaultControlPlaneSize, type RaiseIntent } from '~/core/provisioning'
 import { Refusal } from '~/server/changes/errors'
 import { gyrarchContext } from '../../context'
-import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, type RemedyPlace, standingText, useAccepted } from '../../parts/findings'
@@ -26,6 +22,9 @@ import { BootDataLink, OnMachines, Surroundings } from './surroundings'
 import { useJudged } from './use-judged'
 import type { Route } from './+types/sheet'
 import './sheet.css'
+import { Ranges } from './ranges'
+import { normalText, type Kept, usualAt } from './use-keeping'
+import { useKeeping } from './use-keeping'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.record.title ?? loaderData?.intent.name ?? 'draft'} · draft · Gyrarch` },
@@ -93,72 +92,6 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         throw new Refusal('invalid', 'The sheet can be kept, run or discarded.')
     }
   }).then((answer) => answer ?? data(null))
-}
-
-interface Kept {
-  readonly refused?: string | null
-  readonly fields?: readonly { readonly path: string; readonly says: string }[]
-  readonly version?: number
-}
-
-/** The text of an intent with its defaults filled in, so that what was kept and what is typed can be compared. */
-function normalText(intent: unknown): string {
-  const read = raiseIntent.safeParse(intent)
-  return canonicalJson(read.success ? read.data : intent)
-}
-
-/** What a draft usually is at another kind of site: the rest of it is kept. */
-function usualAt(site: SiteView, intent: RaiseIntent): Partial<RaiseIntent> {
-  if (site.kind === 'edge')
-    return { controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [] }
-  const size =
-    [...site.sizes].filter((other) => other.cores >= 2).sort((a, b) => a.cores - b.cores)[0]
-      ?.name ?? ''
-  const pools =
-    intent.pools.length > 0
-      ? intent.pools.map((pool) => ({ ...pool, size, zones: undefined, rootDiskGb: undefined }))
-      : [
-          {
-            name: 'general',
-            size,
-            count: 2,
-            lifetime: 'on-demand' as const,
-            labels: {},
-            taints: [],
-          },
-        ]
-  return {
-    machines: [],
-    pools,
-    controlPlane:
-      site.kind === 'hall'
-        ? { kind: 'own', count: 3, alsoWorkers: false }
-        : { kind: 'managed', tier: 'plain' },
-  }
-}
-
-/** Keeps what is typed shortly after it is typed; nothing is lost when keeping is refused. */
-function useKeeping(
-  id: string,
-  intent: RaiseIntent,
-  title: string | null,
-  saved: { readonly intent: RaiseIntent; readonly title: string | null; readonly version: number },
-) {
-  const fetcher = useFetcher<Kept>()
-  const dirty = normalText(intent) !== normalText(saved.intent) || title !== saved.title
-  const { submit, state } = fetcher
-  const sent = useRef('')
-  useEffect(() => {
-    if (!dirty || state !== 'idle') return
-    const body = JSON.stringify({ do: 'keep', intent, title })
-    if (body === sent.current) return
-    const timer = setTimeout(() => {
-      sent.current = body
-      void submit(body, { method: 'post', action: `/raise/${id}`, encType: 'application/json' })
-    }, 500)
-    return () => clearTimeout(timer)
-  }, [dirty, state, intent, title, id, submit])
-  return { dirty, keeping: state !== 'idle', refused: fetcher.data?.refused ?? null }
 }
 
 export default function Sheet({ loaderData }: Route.ComponentProps) {
@@ -462,88 +395,5 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
         </div>
       </Page>
     </SheetContext.Provider>
-  )
-}
-
-/** What the ledger holds in a domain, without the blocks that others are cut from: those collide with nothing. */
-function neighbours(
-  view: Route.ComponentProps['loaderData']['view'],
-  domain: string,
-  own: string,
-): readonly { readonly name: string; readonly range: string }[] {
-  const entries = view.ledger.filter((entry) => entry.domain === domain && entry.holder !== own)
-  const holdsAnother = (entry: (typeof entries)[number]): boolean => {
-    const outer = parseRange(entry.range)
-    return (
-      entry.kind === 'peer' &&
-      entries.some((other) => {
-        const inside = parseRange(other.range)
-        return other !== entry && outer.ok && inside.ok && contains(outer.value, inside.value)
-      })
-    )
-  }
-  return entries.filter((entry) => !holdsAnother(entry)).map(({ name, range }) => ({ name, range }))
-}
-
-function Ranges({
-  intent,
-  view,
-  domain,
-}: {
-  readonly intent: RaiseIntent
-  readonly view: Route.ComponentProps['loaderData']['view']
-  readonly domain: string
-}) {
-  const pods = parseCidr(intent.ranges.pods)
-  const services = parseCidr(intent.ranges.services)
-  const holds =
-    pods.ok && services.ok
-      ? clusterRanges(pods.value, intent.ranges.maxPodsPerNode, services.value)
-      : null
-  const mine = [
-    { name: `${intent.name || 'this draft'} pods`, range: intent.ranges.pods, mine: true },
-    { name: `${intent.name || 'this draft'} services`, range: intent.ranges.services, mine: true },
-  ]
-  const around = stripAround(
-    mine.map((holder) => holder.range),
-    12,
-  )
-  return (
-    <section aria-labelledby="sheet-ranges">
-      <h2 id="sheet-ranges">Ranges</h2>
-      <div className="fields">
-        <TextIn
-          path="ranges.pods"
-          label="Pods"
-          value={intent.ranges.pods}
-          help={holds?.ok ? `room for ${numberText(Number(holds.value.maxNodes))} nodes` : ''}
-        />
-        <TextIn
-          path="ranges.services"
-          label="Services"
-          value={intent.ranges.services}
-          help={
-            holds?.ok
-              ? `${numberText(Number(holds.value.services))} services, DNS at ${holds.value.dnsAddress ?? 'none'}`
-              : ''
-          }
-          width={230}
-        />
-        <NumberIn
-          path="ranges.maxPodsPerNode"
-          label="Pods a node"
-          value={intent.ranges.maxPodsPerNode}
-          most={2048}
-        />
-      </div>
-      <p className="soft" style={{ margin: '8px 0 4px' }}>
-        <span className="mono">{around}</span> in routing domain {domain}
-      </p>
-      <AddressStrip
-        range={around}
-        label={`Ranges of ${domain}`}
-        holders={[...neighbours(view, domain, intent.name), ...mine]}
-      />
-    </section>
   )
 }

@@ -4,15 +4,7 @@ import { X } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { clusterOf, siteOf } from '~/core/fleet'
 import { keptUntil } from '~/core/keeping'
-import {
-  instantOf,
-  minutesOf,
-  restIntervals,
-  restSavings,
-  type RestWindow,
-  type Weekday,
-  weekdays,
-} from '~/core/scaling'
+import { instantOf, minutesOf, restSavings, type RestWindow, weekdays } from '~/core/scaling'
 import { clusterHourly } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -26,10 +18,9 @@ import { clockText } from '../../parts/when'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/rest'
+import { localNow, usualZone, weekOf } from './calendar'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Rest · Gyrarch' }]
-
-const usualZone = 'Europe/Berlin'
 
 /** The calendar month that holds an instant, in a zone. */
 function monthOf(
@@ -145,41 +136,6 @@ const columns: readonly Column<Row>[] = [
     number: true,
   },
 ]
-
-/** Resting minutes of each day of a week without changes of the clocks, for the drawing. */
-function weekOf(
-  windows: readonly RestWindow[],
-): Readonly<Record<Weekday, readonly (readonly [number, number])[]>> {
-  const monday = Date.UTC(2026, 5, 1)
-  const intervals = restIntervals('UTC', windows, { from: monday, to: monday + 7 * 86_400_000 })
-  const days = Object.fromEntries(
-    weekdays.map((day): [Weekday, [number, number][]] => [day, []]),
-  ) as Record<Weekday, [number, number][]>
-  for (const [i, day] of weekdays.entries()) {
-    const from = monday + i * 86_400_000
-    for (const interval of intervals) {
-      const start = Math.max(interval.from, from)
-      const end = Math.min(interval.to, from + 86_400_000)
-      if (end > start) days[day].push([(start - from) / 60_000, (end - from) / 60_000])
-    }
-  }
-  return days
-}
-
-function localNow(zone: string, at: string): { readonly day: Weekday; readonly minute: number } {
-  const parts = new Intl.DateTimeFormat('en-GB', {
-    timeZone: zone,
-    weekday: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-    hour12: false,
-  }).formatToParts(Date.parse(at))
-  const of = (type: string): string => parts.find((part) => part.type === type)?.value ?? ''
-  return {
-    day: weekdays.find((day) => of('weekday').toLowerCase().startsWith(day)) ?? 'mon',
-    minute: Number(of('hour')) * 60 + Number(of('minute')),
-  }
-}
 
 function Calendar({
   chosen,

@@ -1,42 +1,23 @@
 /** Scaling: which workloads follow their load, and the day ahead of one of them, replayed over a curve. */
 import Button from '@mui/material/Button'
-import Papa from 'papaparse'
-import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { clusterOf, siteOf, workloadsIn } from '~/core/fleet'
 import { scalablePools } from '~/core/keeping'
 import { estimates } from '~/core/provisioning'
 import { boardObjects, type BoardObject } from '~/core/placement'
-import type { DayAhead } from '~/core/scaling'
 import { machineHourly } from '~/core/spend'
-import { durationText, moneyText, numberText } from '~/core/units'
-import type { DayAnswer, DayQuestion } from '~/workers/day.worker'
+import { numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
-import { type Column, saveFile, Table } from '../../parts/table'
+import { type Column, Table } from '../../parts/table'
 import { useAddress } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/scaling'
-
-const LineChart = lazy(() =>
-  import('../../drawings/line-chart').then((module) => ({ default: module.LineChart })),
-)
+import { Day, type Scaler } from './day'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Scaling · Gyrarch' }]
-
-interface Scaler {
-  readonly cluster: string
-  readonly namespace: string
-  readonly name: string
-  readonly workload: string
-  readonly min: number
-  readonly max: number
-  readonly metric: string
-  readonly target: number
-  readonly replicas: number
-}
 
 interface Hpa {
   readonly metadata: { readonly name: string; readonly namespace?: string }
@@ -177,258 +158,6 @@ const columns: readonly Column<Row>[] = [
     show: (row) => `${row.metric}, ${numberText(row.target)} a replica`,
   },
 ]
-
-const hours = Array.from({ length: 24 }, (_, i) => i)
-
-/** A load curve of one point an hour, from a measured one of a point a minute. */
-const hourly24 = (measured: readonly number[] | null): readonly number[] =>
-  hours.map((hour) => Math.round(measured?.[hour * 60] ?? 100))
-
-function useDay(question: Omit<DayQuestion, 'id'> | null): {
-  readonly day: DayAhead | null
-  readonly says: string | null
-  readonly working: boolean
-} {
-  const worker = useRef<Worker | null>(null)
-  const last = useRef(0)
-  const [answer, setAnswer] = useState<DayAnswer | null>(null)
-  const [asked, setAsked] = useState(0)
-  useEffect(() => {
-    const made = new Worker(new URL('../../../workers/day.worker.ts', import.meta.url), {
-      type: 'module',
-    })
-    made.onmessage = ({ data }: MessageEvent<DayAnswer>) => {
-      if (data.id === last.current) setAnswer(data)
-    }
-    worker.current = made
-    return () => made.terminate()
-  }, [])
-  useEffect(() => {
-    if (!question) return
-    const timer = setTimeout(() => {
-      const id = ++last.current
-      setAsked(id)
-      worker.current?.postMessage({ id, ...question } satisfies DayQuestion)
-    }, 150)
-    return () => clearTimeout(timer)
-  }, [question])
-  return {
-    day: answer?.day ?? null,
-    says: answer?.says ?? null,
-    working: answer === null || answer.id !== asked,
-  }
-}
-
-function Day({
-  data,
-}: {
-  readonly data: Route.ComponentProps['loaderData'] & { readonly chosen: Scaler }
-}) {
-  const { chosen, objects, hourly, measured, from } = data
-  const [grows, setGrows] = useState(data.autoscale?.enabled === true)
-  const order = data.autoscale?.order ?? 'tightest'
-  const [own, setOwn] = useState<readonly number[] | null>(null)
-  const [min, setMin] = useState(chosen.min)
-  const [max, setMax] = useState(chosen.max)
-  const [target, setTarget] = useState(chosen.target)
-  // The day begins when the page was opened; what happens meanwhile does not move it.
-  const [then] = useState({ from, objects, pools: data.pools, startSeconds: data.startSeconds })
-  const curve = useMemo(
-    () =>
-      own
-        ? own.map((load, hour) => ({ seconds: hour * 3600, load }))
-        : (measured ?? []).map((load, minute) => ({ seconds: minute * 60, load })),
-    [own, measured],
-  )
-  const question = useMemo(
-    () =>
-      min <= max && target > 0 && curve.length > 0
-        ? {
-            plan: {
-              objects: then.objects as unknown as DayQuestion['plan']['objects'],
-              workload: chosen.workload,
-              min,
-              max,
-              target,
-              curve,
-              from: then.from,
-              hourly,
-              nodes: grows ? { pools: then.pools, order, startSeconds: then.startSeconds } : null,
-            },
-          }
-        : null,
-    [chosen.workload, min, max, target, curve, hourly, then, grows, order],
-  )
-  const { day, says, working } = useDay(question)
-  const shown = own ?? hourly24(measured)
-  const top = Math.max(100, ...shown) * 1.25
-  const [begun] = useState(from)
-  const zoneHour = (seconds: number): string =>
-    new Date(begun + seconds * 1000).toISOString().slice(11, 16)
-  const points = useMemo(() => day?.points ?? [], [day])
-  const curves = useMemo(
-    () => [
-      {
-        name: 'load (requests/s)',
-        values: points.map((point) => point.load),
-        axis: 'left' as const,
-        token: '--ink-soft',
-        isDashed: true,
-      },
-      {
-        name: 'replicas',
-        values: points.map((point) => point.replicas),
-        axis: 'right' as const,
-        token: '--petrol',
-        isStepped: true,
-      },
-      {
-        name: 'ready',
-        values: points.map((point) => point.ready),
-        axis: 'right' as const,
-        token: '--well',
-        isStepped: true,
-      },
-      {
-        name: 'without a node',
-        values: points.map((point) => point.pending),
-        axis: 'right' as const,
-        token: '--broken',
-        isStepped: true,
-      },
-      {
-        name: 'nodes',
-        values: points.map((point) => point.nodes),
-        axis: 'right' as const,
-        token: '--brass',
-        isStepped: true,
-      },
-    ],
-    [points],
-  )
-  const times = useMemo(
-    () => points.map((point) => new Date(begun + point.seconds * 1000).toISOString().slice(11, 16)),
-    [points, begun],
-  )
-  return (
-    <div className="manifest-page" aria-busy={working}>
-      <div className="day-figures" role="status">
-        {day ? (
-          <>
-            <b>
-              {day.fewestReplicas}–{day.mostReplicas}
-            </b>{' '}
-            replicas, {day.changes} changes · <b>{durationText(day.pendingPodSeconds)}</b> of pods
-            without a node · <b>{numberText(day.replicaSeconds / 3600, 1)}</b> replica hours ·{' '}
-            <b>{moneyText(day.spend)}</b> units for the nodes
-          </>
-        ) : (
-          (says ?? 'replaying the day…')
-        )}
-      </div>
-      <Suspense fallback={<div style={{ height: 300 }} />}>
-        {day ? (
-          <LineChart
-            label="Load, replicas and nodes over the day ahead"
-            times={times}
-            curves={curves}
-            left="requests a second"
-            right="replicas, nodes"
-            height={300}
-          />
-        ) : (
-          <div style={{ height: 300 }} />
-        )}
-      </Suspense>
-      <div className="board-ask" role="group" aria-label="What if">
-        <b>What if</b>
-        {(
-          [
-            ['min', min, setMin],
-            ['max', max, setMax],
-            ['target', target, setTarget],
-          ] as const
-        ).map(([name, value, set]) => (
-          <label key={name}>
-            <span className="soft">{name === 'target' ? 'requests a replica' : name}</span>{' '}
-            <input
-              className="shape-field mono"
-              type="number"
-              min={1}
-              max={name === 'target' ? 1_000_000 : 1000}
-              value={value}
-              onChange={(event) => set(Number(event.target.value))}
-            />
-          </label>
-        ))}
-        {data.pools.length > 0 ? (
-          <label>
-            <input
-              type="checkbox"
-              checked={grows}
-              onChange={(event) => setGrows(event.target.checked)}
-            />{' '}
-            <span className="soft">pools scale too</span>
-          </label>
-        ) : null}
-        <Button variant="outlined" disabled={own === null} onClick={() => setOwn(null)}>
-          Load as measured
-        </Button>
-        <Button
-          variant="outlined"
-          onClick={() =>
-            saveFile(
-              'load.csv',
-              'text/csv',
-              Papa.unparse([
-                ['hour', 'requests a second'],
-                ...shown.map((load, hour) => [hour, load]),
-              ]),
-            )
-          }
-        >
-          CSV
-        </Button>
-        <label className="soft file-choice">
-          From a CSV file
-          <input
-            type="file"
-            className="visually-hidden"
-            accept=".csv,text/csv"
-            onChange={(event) => {
-              void event.target.files?.[0]?.text().then((text) => {
-                const rows = Papa.parse<string[]>(text.trim())
-                  .data.map((row) => Number(row.at(-1)))
-                  .filter((value) => Number.isFinite(value) && value >= 0)
-                if (rows.length >= 24) setOwn(rows.slice(0, 24))
-              })
-            }}
-          />
-        </label>
-      </div>
-      <fieldset className="day-draw">
-        <legend className="soft">Load by hour of the day ahead, drawn by hand</legend>
-        {shown.map((load, hour) => (
-          <label key={hour}>
-            <input
-              type="range"
-              min={0}
-              max={Math.round(top)}
-              step={10}
-              value={load}
-              aria-label={`Load at ${zoneHour(hour * 3600)}`}
-              aria-valuetext={`${load} requests a second`}
-              onChange={(event) =>
-                setOwn(shown.map((other, i) => (i === hour ? Number(event.target.value) : other)))
-              }
-            />
-            <span className="mono">{zoneHour(hour * 3600).slice(0, 2)}</span>
-          </label>
-        ))}
-      </fieldset>
-    </div>
-  )
-}
 
 export default function Scaling({ loaderData }: Route.ComponentProps) {
   const { scalers, chosen } = loaderData

@@ -1,7 +1,7 @@
 /** The packet walk: who sends what to whom, the way hop by hop, what would let it through, and what is expected to stay so. */
 import Button from '@mui/material/Button'
 import { useState } from 'react'
-import { Form, useFetcher, useNavigate } from 'react-router'
+import { Form, useNavigate } from 'react-router'
 import {
   clustersOf,
   endChoices,
@@ -19,7 +19,6 @@ import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
-import { ColumnHeads } from '../../parts/column-heads'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
@@ -28,6 +27,8 @@ import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/walk'
+import { keptQuery } from './kept'
+import { Keep, Kept } from './kept'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Packet walk · Gyrarch' }]
 
@@ -112,140 +113,7 @@ export async function action({ request, context }: Route.ActionArgs) {
   })
 }
 
-type Data = Route.ComponentProps['loaderData']
-
-function endText(end: Readonly<Record<string, string>>): string {
-  return end['pod'] ?? end['service'] ?? end['node'] ?? end['address'] ?? end['name'] ?? ''
-}
-
-/** What is kept names the workload where one was typed: its pods come and go. */
-function keptQuery(
-  query: NonNullable<Data['query']>,
-  from: string,
-  to: string,
-): NonNullable<Data['query']> {
-  const own = <End extends object>(end: End, typed: string): End => {
-    const bare = typed.replace(/^[a-z][-a-z0-9]*:/, '')
-    return 'pod' in end ? { ...end, pod: bare } : end
-  }
-  return { ...query, from: own(query.from, from), to: own(query.to, to) }
-}
-
-function Keep({
-  query,
-  delivered,
-}: {
-  readonly query: NonNullable<Data['query']>
-  readonly delivered: boolean
-}) {
-  const fetcher = useFetcher<{ refused: string | null }>()
-  const [name, setName] = useState('')
-  return (
-    <section aria-label="Keep it">
-      <h3>Keep it as an expectation</h3>
-      <p className="soft">Walked again after every change, and shown in its proof.</p>
-      <div className="wire-form">
-        <input
-          aria-label="Name of the expectation"
-          placeholder={delivered ? 'the desk reaches the ledger' : 'the broker does not'}
-          value={name}
-          onChange={(event) => setName(event.target.value)}
-          style={{ maxWidth: 'none' }}
-        />
-        <div className="acts">
-          {[true, false].map((wanted) => (
-            <Button
-              key={String(wanted)}
-              variant={wanted === delivered ? 'contained' : 'outlined'}
-              disabled={name.trim() === '' || fetcher.state !== 'idle'}
-              onClick={() =>
-                void fetcher.submit(
-                  JSON.stringify({ keep: { name, ...query, delivered: wanted } }),
-                  { method: 'post', encType: 'application/json' },
-                )
-              }
-            >
-              {wanted ? 'Is to arrive' : 'Is not to arrive'}
-            </Button>
-          ))}
-        </div>
-        {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
-      </div>
-    </section>
-  )
-}
-
-function Kept({ rows }: { readonly rows: Data['kept'] }) {
-  const fetcher = useFetcher<{ refused: string | null }>()
-  const navigate = useNavigate()
-  const address = useAddress()
-  if (rows.length === 0)
-    return (
-      <p className="soft">
-        No walk is kept as an expectation yet. Walk one and keep it beside the answer.
-      </p>
-    )
-  return (
-    <table className="grid" aria-label="Kept walks">
-      <ColumnHeads names={['kept walk', 'from', 'to', 'expected', 'now', '']} />
-      <tbody>
-        {rows.map((row) => (
-          <tr key={row.name} title={row.now?.says}>
-            <td>{row.name}</td>
-            <td className="mono">{endText(row.from)}</td>
-            <td className="mono">
-              {endText(row.to)}:{row.port}
-            </td>
-            <td>{row.delivered ? 'delivered' : 'dropped'}</td>
-            <td>
-              <StateGlyph
-                state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'}
-              />{' '}
-              {row.now === null
-                ? 'not known'
-                : row.now.holds === row.delivered
-                  ? 'delivered'
-                  : 'dropped'}
-            </td>
-            <td>
-              <span className="acts">
-                <button
-                  type="button"
-                  className="quiet-button"
-                  onClick={() =>
-                    void navigate(
-                      address('/wire/walk', {
-                        aim: row.from['cluster'] ? `cluster/${row.from['cluster']}` : null,
-                        from: endText(row.from),
-                        to: endText(row.to),
-                        port: String(row.port),
-                        protocol: row.protocol,
-                      }),
-                    )
-                  }
-                >
-                  Walk
-                </button>
-                <button
-                  type="button"
-                  className="quiet-button"
-                  onClick={() =>
-                    void fetcher.submit(JSON.stringify({ remove: row.name }), {
-                      method: 'post',
-                      encType: 'application/json',
-                    })
-                  }
-                >
-                  Remove
-                </button>
-              </span>
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  )
-}
+export type Data = Route.ComponentProps['loaderData']
 
 function Answer({
   answer,

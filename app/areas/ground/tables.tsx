@@ -1,0 +1,123 @@
+/** What stands at a site: machines in place, who holds an address, images. */
+import Button from '@mui/material/Button'
+import { Form } from 'react-router'
+import type { SiteView, whoHolds } from '../../../core/fleet'
+import { bytesText, numberText } from '../../../core/units'
+import { RefLink } from '../../parts/ref-link'
+
+export function BoxTable({ site }: { readonly site: SiteView }) {
+  return (
+    <section aria-label="Machines that stand there" style={{ marginTop: 16 }}>
+      <h2>{site.boxes.length === 1 ? 'The box' : 'Machines that stand there'}</h2>
+      {site.boxes.map((box) => (
+        <details key={box.name} className="box" open={site.boxes.length === 1}>
+          <summary>
+            <b className="mono">{box.name}</b>{' '}
+            <span className="soft">
+              {box.zone}, {box.cores} cores, {bytesText(box.memoryBytes)}, {box.arch},{' '}
+              {box.prepared ? 'runs' : 'waits to be installed'},{' '}
+              {box.usedBy === null ? 'free' : `used by ${box.usedBy}`}
+            </span>
+          </summary>
+          <table className="grid" aria-label={box.name}>
+            <tbody>
+              {box.disks.map((disk) => (
+                <tr key={disk.identifier}>
+                  <td className="mono">{disk.identifier.split('/').pop()}</td>
+                  <td>
+                    {numberText(disk.sizeGb)} GB, shows as {disk.shownAs} today
+                  </td>
+                  <td>
+                    {disk.removable ? 'removable, ' : ''}
+                    {disk.holds ?? 'blank'}
+                  </td>
+                </tr>
+              ))}
+              {box.cards.map((card) => (
+                <tr key={card.name}>
+                  <td className="mono">{card.name}</td>
+                  <td className="mono">{card.mac}</td>
+                  <td>
+                    {[card.network, card.address].filter((part) => part !== null).join(', ') ||
+                      'no address'}
+                    {card.sharedWith > 0 ? `, an address ${card.sharedWith} others hold too` : ''}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </details>
+      ))}
+    </section>
+  )
+}
+
+/** Who holds an address, the closest first. */
+export function Holders({
+  asked,
+  found,
+}: {
+  readonly asked: string
+  readonly found: ReturnType<typeof whoHolds>
+}) {
+  return (
+    <section aria-label="Holders" role="status">
+      <h2>
+        <span className="mono" data-copy={found.address ?? asked}>
+          {found.address ?? asked}
+        </span>
+      </h2>
+      {found.says === null ? null : <p>{found.says}</p>}
+      <ul className="facts" style={{ marginTop: 6 }}>
+        {found.holders.map((holder) => (
+          <li key={`${holder.domain}${holder.range}${holder.says}`}>
+            <span>
+              <RefLink about={holder.about}>{holder.says}</RefLink>
+            </span>
+            <span className="source">
+              <span className="mono">{holder.range}</span>
+              <br />
+              {holder.domain}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+/** The base images a site holds, and the way to bring another. */
+export function Images({
+  site,
+  releases,
+}: {
+  readonly site: SiteView
+  readonly releases: readonly string[]
+}) {
+  return (
+    <section aria-label="Base images" style={{ marginTop: 16 }}>
+      <h2>Base images</h2>
+      <p className="mono" style={{ margin: '5px 0 8px', overflowWrap: 'anywhere' }}>
+        {site.images.map((image) => image.release).join('  ') || 'none'}
+      </p>
+      {site.kind === 'cloud' || releases.length === 0 ? null : (
+        <Form method="post" className="acts">
+          <input type="hidden" name="site" value={site.name} />
+          <select
+            name="release"
+            aria-label="Release"
+            className="journal-search"
+            style={{ width: 110 }}
+          >
+            {releases.map((release) => (
+              <option key={release}>{release}</option>
+            ))}
+          </select>
+          <Button type="submit" variant="outlined">
+            Draft putting it in place
+          </Button>
+        </Form>
+      )}
+    </section>
+  )
+}
