@@ -15,7 +15,7 @@ function build(command, args) {
 build('react-router', ['build', '--logLevel', 'error'])
 build('vite', ['build', '--config', 'bench/vite.config.ts', '--logLevel', 'error'])
 // The simulator is given the young generation that its worker thread has.
-const flags = ['--max-semi-space-size=64']
+const flags = ['--max-semi-space-size=32']
 process.exit(
   run(process.execPath, [...flags, `${root}build/bench/bench.js`, ...process.argv.slice(2)]),
 )

@@ -20,7 +20,7 @@ export function inThisThread(): EngineLink {
 }
 
 /** Room for what an event makes and drops again, in MiB. */
-const youngMb = 128
+const youngMb = 96
 
 /** Starts the engine in a worker thread from the built file at `url`. */
 export function inOwnThread(url: URL): EngineLink {
