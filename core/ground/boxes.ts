@@ -63,23 +63,24 @@ export const siteMachines = oneStep<Intent>({
   name: 'site.machines',
   title: 'Enter machines that stand there',
   intent,
-  label: (wish) =>
+  label: (intent) =>
     `${
-      wish.add.length > 0
+      intent.add.length > 0
         ? `enter ${listText(
-            wish.add.map((one) => one.name),
+            intent.add.map((one) => one.name),
             3,
           )}`
-        : `strike ${listText(wish.remove, 3)}`
-    } at ${wish.site}`,
-  site: (wish) => wish.site,
-  subject: (wish) => ref('machines', wish.site, wish.add[0]?.name ?? wish.remove[0] ?? 'none'),
-  check: (wish, site) => {
+        : `strike ${listText(intent.remove, 3)}`
+    } at ${intent.site}`,
+  site: (intent) => intent.site,
+  subject: (intent) =>
+    ref('machines', intent.site, intent.add[0]?.name ?? intent.remove[0] ?? 'none'),
+  check: (intent, site) => {
     const because = [seen(site, said('boxes', { boxes: site.boxes.map((other) => other.name) }))]
-    if (wish.add.length + wish.remove.length === 0)
+    if (intent.add.length + intent.remove.length === 0)
       return [stop('machines.none', 'add', said('machines.none'), because)]
     return [
-      ...wish.remove.flatMap((gone, i) => {
+      ...intent.remove.flatMap((gone, i) => {
         const known = site.boxes.find((other) => other.name === gone)
         if (known) {
           if (known.usedBy === null) return []
@@ -101,7 +102,7 @@ export const siteMachines = oneStep<Intent>({
           ),
         ]
       }),
-      ...wish.add.flatMap((one, i) => {
+      ...intent.add.flatMap((one, i) => {
         const field = `add[${i}]`
         const macs = one.cards.map((card) => card.mac.toLowerCase())
         const bad = one.cards.findIndex((card) => !/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(card.mac))
@@ -110,7 +111,7 @@ export const siteMachines = oneStep<Intent>({
             ? []
             : [stop('machine.name', `${field}.name`, said('machine.name', { name: one.name }))]),
           ...(site.boxes.some((other) => other.name === one.name) ||
-          wish.add.findIndex((other) => other.name === one.name) < i
+          intent.add.findIndex((other) => other.name === one.name) < i
             ? [
                 stop(
                   'machine.twice',
@@ -158,37 +159,41 @@ export const siteMachines = oneStep<Intent>({
       }),
     ]
   },
-  says: (wish) =>
+  says: (intent) =>
     `${
-      wish.add.length > 0
+      intent.add.length > 0
         ? `enter ${listText(
-            wish.add.map((one) => one.name),
+            intent.add.map((one) => one.name),
             4,
           )}`
         : ''
-    }${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${listText(wish.remove, 4)}` : ''}`,
-  command: (wish) =>
-    wish.add.length > 0
-      ? command('box.add', { site: wish.site, boxes: wish.add.map(asView), drop: wish.remove })
-      : command('box.drop', { site: wish.site, names: wish.remove }),
-  undo: (wish) =>
-    wish.remove.length > 0
+    }${intent.remove.length > 0 ? `${intent.add.length > 0 ? ', ' : ''}strike ${listText(intent.remove, 4)}` : ''}`,
+  command: (intent) =>
+    intent.add.length > 0
+      ? command('box.add', {
+          site: intent.site,
+          boxes: intent.add.map(asView),
+          drop: intent.remove,
+        })
+      : command('box.drop', { site: intent.site, names: intent.remove }),
+  undo: (intent) =>
+    intent.remove.length > 0
       ? null
-      : command('box.drop', { site: wish.site, names: wish.add.map((one) => one.name) }),
+      : command('box.drop', { site: intent.site, names: intent.add.map((one) => one.name) }),
   seconds: { likely: 10, worst: 30 },
   makes: 'creates',
-  after: (wish, site) => ({
+  after: (intent, site) => ({
     ...site,
     boxes: [
-      ...site.boxes.filter((other) => !wish.remove.includes(other.name)),
-      ...wish.add.map(asView),
+      ...site.boxes.filter((other) => !intent.remove.includes(other.name)),
+      ...intent.add.map(asView),
     ],
   }),
-  prove: (wish, site) => {
-    const missing = wish.add
+  prove: (intent, site) => {
+    const missing = intent.add
       .filter((one) => !site?.boxes.some((other) => other.name === one.name))
       .map((one) => one.name)
-    const still = wish.remove.filter((gone) => site?.boxes.some((other) => other.name === gone))
+    const still = intent.remove.filter((gone) => site?.boxes.some((other) => other.name === gone))
     return [
       {
         says: 'The site lists them as drafted',

@@ -119,15 +119,15 @@ export const ledgerEnter: ChangeKind<Intent> = {
   needs: () => ['ledger'],
   subjects: () => [ref('ledger', 'ranges')],
   guardedBy: () => null,
-  label: (wish) =>
-    wish.add.length === 1 && wish.remove.length === 0
-      ? `enter ${wish.add[0]?.range ?? ''}`
-      : `enter ${wish.add.length} ranges${wish.remove.length > 0 ? `, strike ${wish.remove.length}` : ''}`,
-  check: (wish, view) => {
-    if (wish.add.length + wish.remove.length === 0)
+  label: (intent) =>
+    intent.add.length === 1 && intent.remove.length === 0
+      ? `enter ${intent.add[0]?.range ?? ''}`
+      : `enter ${intent.add.length} ranges${intent.remove.length > 0 ? `, strike ${intent.remove.length}` : ''}`,
+  check: (intent, view) => {
+    if (intent.add.length + intent.remove.length === 0)
       return [stop('ledger.none', 'add', said('ledger.none'))]
     const findings: RawFinding[] = []
-    const ranges = wish.add.map((one) => parseRange(one.range))
+    const ranges = intent.add.map((one) => parseRange(one.range))
     ranges.forEach((range, i) => {
       if (!range.ok && findings.length < 50)
         findings.push(
@@ -151,7 +151,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
           ),
         )
     })
-    const missing = wish.remove.filter(
+    const missing = intent.remove.filter(
       (gone) => !view.ledger.some((entry) => entry.kind === 'peer' && same(gone, entry)),
     )
     if (missing.length > 0)
@@ -163,12 +163,13 @@ export const ledgerEnter: ChangeKind<Intent> = {
         ),
       )
     // A range that cuts through what others hold is worth a word; one that holds them whole, or lies whole in one, is a block they are cut from.
-    const clashes = wish.add.flatMap((one, i) => {
+    const clashes = intent.add.flatMap((one, i) => {
       const range = ranges[i]
       if (!range?.ok || findings.length > 20) return []
       return view.ledger
         .filter(
-          (entry) => entry.domain === one.domain && !wish.remove.some((gone) => same(gone, entry)),
+          (entry) =>
+            entry.domain === one.domain && !intent.remove.some((gone) => same(gone, entry)),
         )
         .flatMap((entry) => {
           const other = parseRange(entry.range)
@@ -199,21 +200,21 @@ export const ledgerEnter: ChangeKind<Intent> = {
       )
     return findings
   },
-  plan: (wish) => {
+  plan: (intent) => {
     const steps = [
       step({
         id: 'enter',
         after: [],
         group: 'ledger',
-        says: `${wish.add.length > 0 ? `enter ${countText(wish.add.length, 'range')}` : ''}${wish.remove.length > 0 ? `${wish.add.length > 0 ? ', ' : ''}strike ${countText(wish.remove.length, 'range')}` : ''}`,
-        command: command('ranges.enter', { add: wish.add, remove: wish.remove }),
-        undo: command('ranges.enter', { add: wish.remove, remove: wish.add }),
+        says: `${intent.add.length > 0 ? `enter ${countText(intent.add.length, 'range')}` : ''}${intent.remove.length > 0 ? `${intent.add.length > 0 ? ', ' : ''}strike ${countText(intent.remove.length, 'range')}` : ''}`,
+        command: command('ranges.enter', { add: intent.add, remove: intent.remove }),
+        undo: command('ranges.enter', { add: intent.remove, remove: intent.add }),
         seconds: estimates.ledger,
       }),
     ]
     return {
       steps,
-      creates: wish.add
+      creates: intent.add
         .slice(0, 100)
         .map((one) => ref('range', one.domain, one.range.replaceAll('/', '_'))),
       alters: [],
@@ -223,18 +224,20 @@ export const ledgerEnter: ChangeKind<Intent> = {
       reserves: [],
     }
   },
-  after: (wish, view) => ({
+  after: (intent, view) => ({
     ...view,
     ledger: [
-      ...view.ledger.filter((entry) => !wish.remove.some((gone) => same(gone, entry))),
-      ...wish.add.map((one) => ({ ...one, holder: one.name, kind: 'peer' as const })),
+      ...view.ledger.filter((entry) => !intent.remove.some((gone) => same(gone, entry))),
+      ...intent.add.map((one) => ({ ...one, holder: one.name, kind: 'peer' as const })),
     ],
   }),
-  prove: (wish, view) => {
+  prove: (intent, view) => {
     const there = new Set(
       view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`),
     )
-    const missing = wish.add.filter((one) => !there.has(`${one.domain}\n${one.range}\n${one.name}`))
+    const missing = intent.add.filter(
+      (one) => !there.has(`${one.domain}\n${one.range}\n${one.name}`),
+    )
     return [
       {
         says: 'The ledger holds them',

@@ -140,16 +140,16 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
   name: 'cluster.autoscale',
   title: 'Set whether pools scale by themselves',
   intent: autoscaleIntent,
-  needs: (wish) => [`cluster:${wish.cluster}`],
-  subjects: (wish) => [ref('autoscaling', wish.cluster)],
-  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
-  label: (wish) =>
-    `${wish.enabled ? 'let pools scale in' : 'no more autoscaling in'} ${wish.cluster || 'a cluster'}`,
-  check: (wish, view): readonly RawFinding[] => {
-    const cluster = clusterOf(view, wish.cluster)
-    if (!cluster) return [noCluster(wish.cluster, view)]
+  needs: (intent) => [`cluster:${intent.cluster}`],
+  subjects: (intent) => [ref('autoscaling', intent.cluster)],
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  label: (intent) =>
+    `${intent.enabled ? 'let pools scale in' : 'no more autoscaling in'} ${intent.cluster || 'a cluster'}`,
+  check: (intent, view): readonly RawFinding[] => {
+    const cluster = clusterOf(view, intent.cluster)
+    if (!cluster) return [noCluster(intent.cluster, view)]
     const ranged = cluster.pools.filter((pool) => pool.range !== null)
-    if (wish.enabled && ranged.length === 0)
+    if (intent.enabled && ranged.length === 0)
       return [
         {
           level: 'caution',
@@ -167,7 +167,7 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
           ],
         },
       ]
-    return wish.enabled
+    return intent.enabled
       ? [
           {
             level: 'note',
@@ -183,17 +183,19 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
         ]
       : []
   },
-  plan: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
+  plan: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
     const set = (policy: AutoscalePolicy | null) =>
-      command('autoscale.set', { cluster: wish.cluster, policy })
+      command('autoscale.set', { cluster: intent.cluster, policy })
     const steps = [
       step({
         id: 'set',
         after: [],
         group: 'register',
-        says: wish.enabled ? `pools scale by themselves, ${wish.order}` : 'pools stay as they are',
-        command: set({ enabled: wish.enabled, order: wish.order }),
+        says: intent.enabled
+          ? `pools scale by themselves, ${intent.order}`
+          : 'pools stay as they are',
+        command: set({ enabled: intent.enabled, order: intent.order }),
         undo: set(cluster?.autoscale ?? null),
         seconds: { likely: 1, worst: 3 },
       }),
@@ -203,19 +205,19 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
     return {
       steps,
       creates: [],
-      alters: [ref('autoscaling', wish.cluster)],
+      alters: [ref('autoscaling', intent.cluster)],
       removes: [],
       ...longestPath(steps),
       spend: { before: spend, after: spend },
       reserves: [],
     }
   },
-  prove: (wish, view) => {
-    const policy = clusterOf(view, wish.cluster)?.autoscale ?? noAutoscale
+  prove: (intent, view) => {
+    const policy = clusterOf(view, intent.cluster)?.autoscale ?? noAutoscale
     return [
       {
         says: 'the register has it',
-        holds: policy.enabled === wish.enabled,
+        holds: policy.enabled === intent.enabled,
         observed: policy.enabled ? `on, ${policy.order}` : 'off',
       },
     ]

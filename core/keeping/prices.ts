@@ -23,21 +23,21 @@ const intent = z.strictObject({
 export type PricesIntent = z.infer<typeof intent>
 
 const changed = (
-  wish: PricesIntent,
+  intent: PricesIntent,
   view: FleetView,
 ): readonly (Price & { readonly before: number })[] =>
-  wish.prices.flatMap((price) => {
+  intent.prices.flatMap((price) => {
     const site = siteOf(view, price.site)
     const before = site ? priceBook(site).find((one) => one.item === price.item)?.units : undefined
     return before === undefined || before === price.units ? [] : [{ ...price, before }]
   })
 
-const withBook = (wish: PricesIntent, view: FleetView): FleetView => ({
+const withBook = (intent: PricesIntent, view: FleetView): FleetView => ({
   ...view,
   sites: view.sites.map((site) =>
     withPrices(
       site,
-      wish.prices.filter((price) => price.site === site.name),
+      intent.prices.filter((price) => price.site === site.name),
     ),
   ),
 })
@@ -51,13 +51,13 @@ export const spendPrices: ChangeKind<PricesIntent> = {
   name: 'spend.prices',
   title: 'Enter prices',
   intent,
-  needs: (wish) =>
-    [...new Set(wish.prices.map((price) => price.site))].map((site) => `site:${site}` as const),
-  subjects: (wish) => [...new Set(wish.prices.map((price) => ref('prices', price.site)))],
+  needs: (intent) =>
+    [...new Set(intent.prices.map((price) => price.site))].map((site) => `site:${site}` as const),
+  subjects: (intent) => [...new Set(intent.prices.map((price) => ref('prices', price.site)))],
   guardedBy: () => null,
-  label: (wish) => `enter ${countText(wish.prices.length, 'price')}`,
-  check: (wish, view) => {
-    const findings = wish.prices.flatMap((price, i): readonly RawFinding[] => {
+  label: (intent) => `enter ${countText(intent.prices.length, 'price')}`,
+  check: (intent, view) => {
+    const findings = intent.prices.flatMap((price, i): readonly RawFinding[] => {
       const site = siteOf(view, price.site)
       if (!site)
         return [
@@ -86,7 +86,7 @@ export const spendPrices: ChangeKind<PricesIntent> = {
             },
           ]
     })
-    const different = changed(wish, view)
+    const different = changed(intent, view)
     if (findings.length > 0) return findings
     return [
       {
@@ -105,7 +105,7 @@ export const spendPrices: ChangeKind<PricesIntent> = {
           {
             ...said('differ', {
               differentCount: different.length,
-              pricesCount: wish.prices.length,
+              pricesCount: intent.prices.length,
             }),
             source: 'price book',
           },
@@ -113,9 +113,9 @@ export const spendPrices: ChangeKind<PricesIntent> = {
       },
     ]
   },
-  plan: (wish, view) => {
-    const names = new Set(wish.prices.map((price) => price.site))
-    const before = wish.prices.flatMap((price) => {
+  plan: (intent, view) => {
+    const names = new Set(intent.prices.map((price) => price.site))
+    const before = intent.prices.flatMap((price) => {
       const site = siteOf(view, price.site)
       return site ? priceBook(site).filter((one) => one.item === price.item) : []
     })
@@ -128,8 +128,8 @@ export const spendPrices: ChangeKind<PricesIntent> = {
         id: 'set',
         after: [],
         group: 'register',
-        says: `${countText(wish.prices.length, 'price')} entered`,
-        command: set(wish.prices),
+        says: `${countText(intent.prices.length, 'price')} entered`,
+        command: set(intent.prices),
         undo: set(before),
         seconds: { likely: 1, worst: 3 },
       }),
@@ -140,18 +140,18 @@ export const spendPrices: ChangeKind<PricesIntent> = {
       alters: [...names].map((site) => ref('prices', site)),
       removes: [],
       ...longestPath(steps),
-      spend: { before: total(view, names), after: total(withBook(wish, view), names) },
+      spend: { before: total(view, names), after: total(withBook(intent, view), names) },
       reserves: [],
     }
   },
-  prove: (wish, view) => {
-    const left = changed(wish, view)
+  prove: (intent, view) => {
+    const left = changed(intent, view)
     return [
       {
         says: 'the price book has them',
         holds: left.length === 0,
         observed:
-          left.length === 0 ? countText(wish.prices.length, 'price') : `${left.length} differ`,
+          left.length === 0 ? countText(intent.prices.length, 'price') : `${left.length} differ`,
       },
     ]
   },

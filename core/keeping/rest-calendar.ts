@@ -58,17 +58,17 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
   name: 'cluster.rest',
   title: 'Set when a cluster rests',
   intent: calendarIntent,
-  needs: (wish) => [`cluster:${wish.cluster}`],
-  subjects: (wish) => [ref('calendar', wish.cluster)],
-  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
-  label: (wish) =>
-    `${wish.windows.length === 0 ? 'no rest for' : 'rest calendar of'} ${wish.cluster || 'a cluster'}`,
-  check: (wish, view) => {
-    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
-    const cluster = clusterOf(view, wish.cluster)
+  needs: (intent) => [`cluster:${intent.cluster}`],
+  subjects: (intent) => [ref('calendar', intent.cluster)],
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  label: (intent) =>
+    `${intent.windows.length === 0 ? 'no rest for' : 'rest calendar of'} ${intent.cluster || 'a cluster'}`,
+  check: (intent, view) => {
+    const missing = clusterOf(view, intent.cluster) ? null : noCluster(intent.cluster, view)
+    const cluster = clusterOf(view, intent.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     const findings: RawFinding[] = []
-    const hours = hoursResting(wish.zone, wish.windows, Date.parse(view.now))
+    const hours = hoursResting(intent.zone, intent.windows, Date.parse(view.now))
     if (hours >= 168)
       findings.push({
         level: 'caution',
@@ -77,7 +77,7 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
         ...said('rest.always', { cluster: cluster.name }),
         because: [{ ...said('rest-hours', { hours }), source: 'the calendar' }],
       })
-    if (cluster.drives.length > 0 && wish.windows.length > 0)
+    if (cluster.drives.length > 0 && intent.windows.length > 0)
       findings.push(
         stop(
           'cluster.drives',
@@ -90,7 +90,7 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
         ),
       )
     const site = siteOf(view, cluster.site)
-    if (site && wish.windows.length > 0)
+    if (site && intent.windows.length > 0)
       findings.push({
         level: 'note',
         rule: 'rest.saves',
@@ -105,19 +105,22 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
       })
     return findings
   },
-  plan: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
-    const set = (rest: ClusterView['rest']) => command('rest.set', { cluster: wish.cluster, rest })
+  plan: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
+    const set = (rest: ClusterView['rest']) =>
+      command('rest.set', { cluster: intent.cluster, rest })
     const steps = [
       step({
         id: 'set',
         after: [],
         group: 'register',
         says:
-          wish.windows.length === 0
+          intent.windows.length === 0
             ? 'no rest any more'
-            : `${countText(wish.windows.length, 'window')} entered`,
-        command: set(wish.windows.length === 0 ? null : { zone: wish.zone, windows: wish.windows }),
+            : `${countText(intent.windows.length, 'window')} entered`,
+        command: set(
+          intent.windows.length === 0 ? null : { zone: intent.zone, windows: intent.windows },
+        ),
         undo: set(cluster?.rest ?? null),
         seconds: { likely: 1, worst: 3 },
       }),
@@ -131,22 +134,22 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
     return {
       steps,
       creates: [],
-      alters: [ref('calendar', wish.cluster)],
+      alters: [ref('calendar', intent.cluster)],
       removes: [],
       ...longestPath(steps),
       spend: {
         before: now - monthly * before,
-        after: now - monthly * share(wish.windows, wish.zone),
+        after: now - monthly * share(intent.windows, intent.zone),
       },
       reserves: [],
     }
   },
-  prove: (wish, view) => {
-    const rest = clusterOf(view, wish.cluster)?.rest ?? null
+  prove: (intent, view) => {
+    const rest = clusterOf(view, intent.cluster)?.rest ?? null
     return [
       {
         says: 'the calendar is entered',
-        holds: (rest?.windows.length ?? 0) === wish.windows.length,
+        holds: (rest?.windows.length ?? 0) === intent.windows.length,
         observed: rest ? countText(rest.windows.length, 'window') : 'no calendar',
       },
     ]

@@ -42,13 +42,13 @@ export const clusterStop: ChangeKind<StopIntent> = {
   name: 'cluster.stop',
   title: 'Stop a cluster',
   intent,
-  needs: (wish) => [`cluster:${wish.cluster}`],
-  subjects: (wish) => [ref('cluster', wish.cluster)],
-  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
-  label: (wish) => `stop ${wish.cluster || 'a cluster'}`,
-  check: (wish, view) => {
-    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
-    const cluster = clusterOf(view, wish.cluster)
+  needs: (intent) => [`cluster:${intent.cluster}`],
+  subjects: (intent) => [ref('cluster', intent.cluster)],
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  label: (intent) => `stop ${intent.cluster || 'a cluster'}`,
+  check: (intent, view) => {
+    const missing = clusterOf(view, intent.cluster) ? null : noCluster(intent.cluster, view)
+    const cluster = clusterOf(view, intent.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     const because = [
       {
@@ -121,14 +121,14 @@ export const clusterStop: ChangeKind<StopIntent> = {
       })
     return findings
   },
-  plan: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
-    const args = { cluster: wish.cluster }
+  plan: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
+    const args = { cluster: intent.cluster }
     const steps = [
       step({
         id: 'rest',
         after: [],
-        group: wish.cluster,
+        group: intent.cluster,
         says: 'end its pods, close its API, give its machines back',
         command: command('cluster.rest', args),
         undo: command('cluster.wake', args),
@@ -138,21 +138,21 @@ export const clusterStop: ChangeKind<StopIntent> = {
     return {
       steps,
       creates: [],
-      alters: [ref('cluster', wish.cluster)],
+      alters: [ref('cluster', intent.cluster)],
       removes: cluster ? nodesOf(cluster).map((node) => ref('node', cluster.name, node.name)) : [],
       ...longestPath(steps),
       spend: spend(view, cluster, 'stop'),
       reserves: [],
     }
   },
-  prove: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
+  prove: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
     const machines = (siteOf(view, cluster?.site ?? '')?.machines ?? []).filter(
-      (machine) => machine.cluster === wish.cluster,
+      (machine) => machine.cluster === intent.cluster,
     )
     return [
       {
-        says: `${wish.cluster} rests`,
+        says: `${intent.cluster} rests`,
         holds: cluster?.resting === true,
         observed: cluster?.restingSince
           ? `since ${cluster.restingSince.slice(11, 16)}`
@@ -177,13 +177,13 @@ export const clusterStart: ChangeKind<StopIntent> = {
   name: 'cluster.start',
   title: 'Start a cluster',
   intent,
-  needs: (wish) => [`cluster:${wish.cluster}`],
-  subjects: (wish) => [ref('cluster', wish.cluster)],
-  guardedBy: (wish, view) => guardedCluster(wish.cluster, view),
-  label: (wish) => `start ${wish.cluster || 'a cluster'}`,
-  check: (wish, view) => {
-    const missing = clusterOf(view, wish.cluster) ? null : noCluster(wish.cluster, view)
-    const cluster = clusterOf(view, wish.cluster)
+  needs: (intent) => [`cluster:${intent.cluster}`],
+  subjects: (intent) => [ref('cluster', intent.cluster)],
+  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  label: (intent) => `start ${intent.cluster || 'a cluster'}`,
+  check: (intent, view) => {
+    const missing = clusterOf(view, intent.cluster) ? null : noCluster(intent.cluster, view)
+    const cluster = clusterOf(view, intent.cluster)
     if (missing || !cluster) return missing ? [missing] : []
     if (!cluster.resting)
       return [
@@ -233,14 +233,14 @@ export const clusterStart: ChangeKind<StopIntent> = {
       })
     return findings
   },
-  plan: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
-    const args = { cluster: wish.cluster }
+  plan: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
+    const args = { cluster: intent.cluster }
     const steps = [
       step({
         id: 'wake',
         after: [],
-        group: wish.cluster,
+        group: intent.cluster,
         says: `take ${countText(cluster?.restingMachines.length ?? 0, 'machine')} again, open its API, make its pods anew`,
         command: command('cluster.wake', args),
         undo: command('cluster.rest', args),
@@ -252,15 +252,15 @@ export const clusterStart: ChangeKind<StopIntent> = {
       creates: (cluster?.restingMachines ?? []).map((machine) =>
         ref('machine', cluster?.site ?? '', machine.name),
       ),
-      alters: [ref('cluster', wish.cluster)],
+      alters: [ref('cluster', intent.cluster)],
       removes: [],
       ...longestPath(steps),
       spend: spend(view, cluster, 'start'),
       reserves: [],
     }
   },
-  prove: (wish, view) => {
-    const cluster = clusterOf(view, wish.cluster)
+  prove: (intent, view) => {
+    const cluster = clusterOf(view, intent.cluster)
     const nodes = cluster ? nodesOf(cluster) : []
     const ready = nodes.filter((node) =>
       node.conditions.some(
@@ -269,7 +269,7 @@ export const clusterStart: ChangeKind<StopIntent> = {
     ).length
     return [
       {
-        says: `the API of ${wish.cluster} answers`,
+        says: `the API of ${intent.cluster} answers`,
         holds: cluster?.apiAnswers === true,
         observed: cluster?.apiAnswers === true ? cluster.endpoint : 'no answer',
       },
