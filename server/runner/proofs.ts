@@ -1,12 +1,14 @@
 /** Whether a run did what it was for, and what it left behind. */
 import type { Proof } from '~/core/changes'
-import { effectOf } from '~/core/contract'
+import { effectOf, type Said } from '~/core/contract'
 import { type FleetView, stands } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
 import { expectations } from '~/core/wire'
 import type { Fleet } from '../fleet/fleet'
 import { type Active, resultsOf } from './active'
 import { resolvedArgs } from './graph-state'
+import type { RunnerParts } from './parts'
+import { said } from './says'
 
 /** What is expected of anybody is walked again after every change. */
 async function expected(fleet: Fleet, view: FleetView): Promise<readonly Proof[]> {
@@ -18,22 +20,44 @@ async function expected(fleet: Fleet, view: FleetView): Promise<readonly Proof[]
   }))
 }
 
-/**
- * The proofs of a run whose steps are done, by the fleet as it is now: `proven` are those of its kind, `proof` has what
- * is expected of others as well. That is shown, but a change is not undone for what others broke.
- */
-export async function proofsOf(
-  fleet: Fleet,
-  active: Active,
-): Promise<{ readonly proven: readonly Proof[]; readonly proof: readonly Proof[] }> {
+async function proven(fleet: Fleet, active: Active): Promise<Proven> {
   const read = kindNamed(active.row.kind)?.read(active.row.intent)
   if (!read?.ok)
     throw new Error(`change ${active.row.number} holds an intent that its kind does not read`)
   fleet.touchRegister()
   const view = await fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
-  const proven = read.draft.prove(view, resultsOf(active))
-  return { proven, proof: [...proven, ...(await expected(fleet, view))] }
+  const own = read.draft.prove(view, resultsOf(active))
+  // What is expected is shown, but a change is not undone for what others broke.
+  const proof = [...own, ...(await expected(fleet, view))]
+  const broken = own.filter((item) => !item.holds)
+  const objection =
+    broken.length === 0
+      ? null
+      : said('proofs.broken', {
+          proofs: proof.length,
+          broken: broken.map((item) => `${item.says}: ${item.observed}`),
+        })
+  return { proof, objection }
 }
+
+export interface Proven {
+  readonly proof: readonly Proof[]
+  /** Why the run is not done although its steps are, or null. */
+  readonly objection: Said | null
+}
+
+/**
+ * The proofs of a run whose steps are done, by the fleet as it is now, with those of what is expected of anybody. A
+ * proof that fails by the program’s own error is told, and the run is not done: it never stays under way for that.
+ */
+export const proofsOf = (
+  { fleet, onError }: Pick<RunnerParts, 'fleet' | 'onError'>,
+  active: Active,
+): Promise<Proven> =>
+  proven(fleet, active).catch((error: unknown) => {
+    onError(error)
+    return { proof: [], objection: said('proofs.failed') }
+  })
 
 /** What a run that was taken back has left after all: whatever its commands make and the fleet still shows. */
 export async function leftBehind(fleet: Fleet, active: Active): Promise<string> {

@@ -7,7 +7,6 @@
  * What is done to a change passes its lane, one piece at a time, so a transition sees the state that the last one left;
  * changes do not wait for each other. Simulated clocks wait until every lane is empty.
  */
-import { said } from './says'
 import { Op } from 'sequelize'
 import {
   type Connector,
@@ -350,16 +349,11 @@ export class Runner {
       return
     }
     if (!settled(steps)) return
-    const { proven, proof } = await proofsOf(this.parts.fleet, active)
-    const broken = proven.filter((item) => !item.holds)
-    if (broken.length > 0) {
-      const cause = said('proofs.broken', {
-        proofs: proof.length,
-        broken: broken.map((item) => `${item.says}: ${item.observed}`),
-      })
-      await this.records.halted(active, `halted: ${cause.says}`, {
+    const { proof, objection } = await proofsOf(this.parts, active)
+    if (objection) {
+      await this.records.halted(active, `halted: ${objection.says}`, {
         proof: [...proof],
-        cause: { class: 'permanent', reason: 'proof', ...cause, chain: [] },
+        cause: { class: 'permanent', reason: 'proof', ...objection, chain: [] },
       })
       await this.noteBusy()
       return

@@ -71,6 +71,15 @@ export function stuck(cluster: Cluster, workload: Workload): OperationFailure {
   )
 }
 
+const workloadNamed = (
+  cluster: Cluster,
+  named: Readonly<Record<'kind' | 'namespace' | 'name', string>>,
+): Workload | undefined =>
+  cluster.workloads.find(
+    ({ kind, namespace, name }) =>
+      kind === named.kind && namespace === named.namespace && name === named.name,
+  )
+
 /** Waits until a workload’s pods are all of its newest template and ready; gives up at its progress deadline. */
 export const rolloutAwait: Behaviour<'rollout.await'> = {
   stages: [
@@ -79,12 +88,7 @@ export const rolloutAwait: Behaviour<'rollout.await'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const workload = cluster.workloads.find(
-          (one) =>
-            one.kind === op.args.kind &&
-            one.namespace === op.args.namespace &&
-            one.name === op.args.name,
-        )
+        const workload = workloadNamed(cluster, op.args)
         if (!workload)
           return permanent(
             'workload-gone',
@@ -106,12 +110,7 @@ export const rolloutAwait: Behaviour<'rollout.await'> = {
   ],
   result: (sim, op) => {
     const cluster = sim.cluster(op.args.cluster)
-    const workload = cluster?.workloads.find(
-      (one) =>
-        one.kind === op.args.kind &&
-        one.namespace === op.args.namespace &&
-        one.name === op.args.name,
-    )
+    const workload = cluster && workloadNamed(cluster, op.args)
     return { ready: cluster && workload ? podsOf(cluster, workload).filter(isReadyPod).length : 0 }
   },
 }
@@ -124,12 +123,7 @@ export const workloadRestart: Behaviour<'workload.restart'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const workload = cluster.workloads.find(
-          (one) =>
-            one.kind === op.args.kind &&
-            one.namespace === op.args.namespace &&
-            one.name === op.args.name,
-        )
+        const workload = workloadNamed(cluster, op.args)
         if (!workload)
           return permanent(
             'workload-gone',
