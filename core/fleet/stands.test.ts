@@ -1,11 +1,9 @@
 import { expect, it } from 'vitest'
+import { bareFleet } from '../testing/bare'
 import { bareSite } from './bare'
 import { stands } from './stands'
-import type { FleetView } from './view'
 
-const view: FleetView = {
-  version: 1,
-  now: '2026-03-02T06:00:00Z',
+const view = bareFleet({
   sites: [
     {
       ...bareSite('mossgate', 'hall', 'fernhollow'),
@@ -13,16 +11,7 @@ const view: FleetView = {
       published: [{ name: 'birch-1.yaml', bytes: 9, digest: 'ab', cluster: 'birch' }],
     },
   ],
-  clusters: [],
-  ledger: [],
-  catalogue: [],
-  sshKeys: [],
-  sshPublic: {},
-  credentials: [],
-  reservations: [],
-  unheard: {},
-  workedOn: [],
-}
+})
 
 it.each([
   ['site/mossgate', true],

@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { bareSite, type ClusterView, type FleetView, type NodeView, type SiteView } from '../fleet'
 import type { ApiObject } from '../objects'
 import { node, pod } from '../placement/testing/worlds'
+import { bareCluster, bareFleet } from '../testing/bare'
 import { decideNodes, patienceMs, scalablePools } from './autoscale'
 
 const now = '2026-03-02T08:00:00Z'
@@ -44,57 +45,24 @@ const site: SiteView = {
   ],
 }
 
-const clusterWith = (range: { min: number; max: number } | null): ClusterView => ({
-  name: 'cedar',
-  site: 'mossgate',
-  guarded: false,
-  labels: {},
-  release: '1.33.2',
-  controlPlane: { kind: 'managed', tier: 'plain' },
-  endpoint: '',
-  apiAnswers: true,
-  membersUp: 0,
-  resting: false,
-  restingSince: null,
-  restingMachines: [],
-  rest: null,
-  autoscale: { enabled: true, order: 'tightest' },
-  pods: '10.130.0.0/18',
-  services: '10.131.0.0/20',
-  maxPodsPerNode: 110,
-  drives: [],
-  pools: [
-    {
-      name: 'general',
-      size: 'rack-4',
-      lifetime: 'on-demand',
-      range,
-      taints: [],
-      nodes: [nodeView('n1'), nodeView('n2')],
-    },
-  ],
-  podCount: 0,
-  namespaces: [],
-  dnsAnswers: true,
-  certificatesUntil: null,
-  backups: [],
-  observedAt: now,
-})
+const clusterWith = (range: { min: number; max: number } | null): ClusterView =>
+  bareCluster('cedar', 'mossgate', {
+    autoscale: { enabled: true, order: 'tightest' },
+    pools: [
+      {
+        name: 'general',
+        size: 'rack-4',
+        lifetime: 'on-demand',
+        range,
+        taints: [],
+        nodes: [nodeView('n1'), nodeView('n2')],
+      },
+    ],
+    observedAt: now,
+  })
 
-const viewOf = (cluster: ClusterView): FleetView => ({
-  version: 1,
-  now,
-  sites: [site],
-  clusters: [cluster],
-  ledger: [],
-  catalogue: [],
-  sshKeys: [],
-  sshPublic: {},
-  credentials: [],
-  reservations: [],
-  unheard: {},
-  workedOn: [],
-})
+const viewOf = (cluster: ClusterView): FleetView =>
+  bareFleet({ now, sites: [site], clusters: [cluster] })
 
 const decide = (
   objects: readonly ApiObject[],

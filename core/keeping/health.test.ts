@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { bareSite, type ClusterView, type FleetView, type NodeView } from '../fleet'
+import { bareCluster, bareFleet } from '../testing/bare'
 import { decideHealth, type HealthPast, usualHealth } from './health'
 
 const now = '2026-03-02T06:10:00Z'
@@ -30,49 +31,15 @@ const node = (name: string, since: string | null): NodeView => ({
   pods: 0,
   createdAt: '',
 })
-const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {}): ClusterView => ({
-  name: 'cedar',
-  site: 'mossgate',
-  guarded: true,
-  labels: {},
-  release: '1.33.2',
-  controlPlane: { kind: 'managed', tier: 'plain' },
-  endpoint: '',
-  apiAnswers: true,
-  membersUp: 0,
-  resting: false,
-  restingSince: null,
-  restingMachines: [],
-  rest: null,
-  autoscale: null,
-  pods: '',
-  services: '',
-  maxPodsPerNode: 110,
-  drives: [],
-  pools: [{ name: 'general', size: '', lifetime: 'on-demand', range: null, taints: [], nodes }],
-  podCount: 0,
-  namespaces: [],
-  dnsAnswers: true,
-  certificatesUntil: null,
-  backups: [],
-  observedAt: now,
-  ...changes,
-})
-const view = (clusters: readonly ClusterView[], changes: Partial<FleetView> = {}): FleetView => ({
-  version: 1,
-  now,
-  sites: [bareSite('mossgate', 'hall', 'd')],
-  clusters,
-  ledger: [],
-  catalogue: [],
-  sshKeys: [],
-  sshPublic: {},
-  credentials: [],
-  reservations: [],
-  unheard: {},
-  workedOn: [],
-  ...changes,
-})
+const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {}): ClusterView =>
+  bareCluster('cedar', 'mossgate', {
+    guarded: true,
+    pools: [{ name: 'general', size: '', lifetime: 'on-demand', range: null, taints: [], nodes }],
+    observedAt: now,
+    ...changes,
+  })
+const view = (clusters: readonly ClusterView[], changes: Partial<FleetView> = {}): FleetView =>
+  bareFleet({ now, sites: [bareSite('mossgate', 'hall', 'd')], clusters, ...changes })
 const decide = (fleet: FleetView, past: readonly HealthPast[] = []) =>
   decideHealth(fleet, () => usualHealth, past)
 const restart = (name: string, startedAt: string, endedAt: string | null): HealthPast => ({

@@ -1,5 +1,6 @@
 import { expect, it } from 'vitest'
 import { bareSite, type FleetView } from '../../fleet'
+import { bareCluster, bareFleet } from '../../testing/bare'
 import { ingressAddress } from './ingress'
 
 const balancer = (name: string, cluster: string, service: string, address: string) => ({
@@ -10,20 +11,8 @@ const balancer = (name: string, cluster: string, service: string, address: strin
   service,
 })
 
-const view = (balancers: readonly ReturnType<typeof balancer>[]): FleetView => ({
-  version: 1,
-  now: '2026-03-02T06:00:00Z',
-  sites: [{ ...bareSite('mossgate', 'hall', 'fernhollow'), balancers }],
-  clusters: [],
-  ledger: [],
-  catalogue: [],
-  sshKeys: [],
-  sshPublic: {},
-  credentials: [],
-  reservations: [],
-  unheard: {},
-  workedOn: [],
-})
+const view = (balancers: readonly ReturnType<typeof balancer>[]): FleetView =>
+  bareFleet({ sites: [{ ...bareSite('mossgate', 'hall', 'fernhollow'), balancers }] })
 
 it('the ingress of a cluster that is not known has no address', () =>
   expect(
@@ -37,35 +26,6 @@ it('the address is that of the balancer before the cluster’s own ingress, no o
     balancer('ours', 'cedar', 'platform/ingress', '10.20.40.9'),
   ])
   const [site] = given.sites
-  const cluster = { name: 'cedar', site: site?.name ?? '' }
-  const known = { ...given, clusters: [{ ...bareCluster, ...cluster }] }
+  const known = { ...given, clusters: [bareCluster('cedar', site?.name ?? '')] }
   expect(ingressAddress(known, 'cedar')).toBe('10.20.40.9')
 })
-
-const bareCluster: FleetView['clusters'][number] = {
-  name: '',
-  site: '',
-  guarded: false,
-  labels: {},
-  release: '1.33.2',
-  controlPlane: { kind: 'managed', tier: 'plain' },
-  endpoint: '',
-  apiAnswers: true,
-  membersUp: 0,
-  resting: false,
-  restingSince: null,
-  restingMachines: [],
-  rest: null,
-  autoscale: null,
-  pods: '10.130.0.0/18',
-  services: '10.131.0.0/20',
-  maxPodsPerNode: 110,
-  drives: [],
-  pools: [],
-  podCount: 0,
-  namespaces: [],
-  dnsAnswers: true,
-  certificatesUntil: null,
-  backups: [],
-  observedAt: '2026-03-02T06:00:00Z',
-}

@@ -1,0 +1,51 @@
+/** A fleet and a cluster with nothing in them: a test writes only what it is about. */
+import type { ClusterView, FleetView } from '../fleet'
+
+export const bareFleet = (parts: Partial<FleetView> = {}): FleetView => ({
+  version: 1,
+  now: '2026-03-02T06:00:00Z',
+  sites: [],
+  clusters: [],
+  ledger: [],
+  catalogue: [],
+  sshKeys: [],
+  sshPublic: {},
+  credentials: [],
+  reservations: [],
+  unheard: {},
+  workedOn: [],
+  ...parts,
+})
+
+export const bareCluster = (
+  name: string,
+  site: string,
+  parts: Partial<ClusterView> = {},
+): ClusterView => ({
+  name,
+  site,
+  guarded: false,
+  labels: {},
+  release: '1.33.2',
+  controlPlane: { kind: 'managed', tier: 'plain' },
+  endpoint: '',
+  apiAnswers: true,
+  membersUp: 0,
+  resting: false,
+  restingSince: null,
+  restingMachines: [],
+  rest: null,
+  autoscale: null,
+  pods: '10.130.0.0/18',
+  services: '10.131.0.0/20',
+  maxPodsPerNode: 110,
+  drives: [],
+  pools: [],
+  podCount: 0,
+  namespaces: [],
+  dnsAnswers: true,
+  certificatesUntil: null,
+  backups: [],
+  observedAt: '2026-03-02T06:00:00Z',
+  ...parts,
+})
