@@ -1,5 +1,5 @@
 /** What stands against a draft, put together. */
-import type { Said } from '../contract'
+import { quoted, type Said } from '../contract'
 import type { RawFinding } from './change'
 
 const at =
@@ -16,3 +16,31 @@ const at =
 export const stop = at('stop')
 /** With this it runs only once somebody has accepted it. */
 export const caution = at('caution')
+
+/** Where a field of an intent is for a patch: `add[0].range` is at `/add/0/range`. */
+export const pointerOf = (field: string): string =>
+  `/${field.replace(/\[(\d+)\]/g, '/$1').replace(/\./g, '/')}`
+
+/** A range that does not read, and the nearest one that does where there is one. */
+export const unreadableRange = (
+  rule: string,
+  field: string,
+  refusal: { readonly says: string; readonly suggest: string | null },
+  because: RawFinding['because'] = [],
+): RawFinding =>
+  stop(
+    rule,
+    field,
+    quoted('range.unreadable', refusal.says),
+    because,
+    refusal.suggest === null
+      ? []
+      : [
+          {
+            says: `Use ${refusal.suggest}`,
+            change: {
+              patchDraft: [{ op: 'replace', path: pointerOf(field), value: refusal.suggest }],
+            },
+          },
+        ],
+  )

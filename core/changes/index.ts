@@ -19,7 +19,7 @@ export {
   type StepResults,
 } from './change'
 export { guardedCluster, noCluster } from './clusters'
-export { caution, stop } from './finding'
+export { caution, pointerOf, stop, unreadableRange } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { withoutChange } from './undone'
 export {

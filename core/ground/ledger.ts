@@ -1,5 +1,5 @@
 /** Ranges entered by hand into the address ledger: one by one, or from CSV with its bad lines named. */
-import { quoted } from '../contract'
+import { unreadableRange } from '../changes'
 import { said } from './says'
 import { command } from '../contract'
 import Papa from 'papaparse'
@@ -130,26 +130,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
     const ranges = intent.add.map((one) => parseRange(one.range))
     ranges.forEach((range, i) => {
       if (!range.ok && findings.length < 50)
-        findings.push(
-          stop(
-            'range.readable',
-            `add[${i}].range`,
-            quoted('range.unreadable', range.says),
-            [],
-            range.suggest
-              ? [
-                  {
-                    says: `Use ${range.suggest}`,
-                    change: {
-                      patchDraft: [
-                        { op: 'replace', path: `/add/${i}/range`, value: range.suggest },
-                      ],
-                    },
-                  },
-                ]
-              : [],
-          ),
-        )
+        findings.push(unreadableRange('range.readable', `add[${i}].range`, range))
     })
     const missing = intent.remove.filter(
       (gone) => !view.ledger.some((entry) => entry.kind === 'peer' && same(gone, entry)),

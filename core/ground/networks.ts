@@ -1,4 +1,5 @@
 /** Networks of a site and the routes between them. */
+import { unreadableRange } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type RawFinding, ref, stop } from '../changes'
@@ -108,20 +109,9 @@ function checkNetwork(
   const block = parseCidr(network.range)
   if (!block.ok)
     return [
-      stop(
-        'range.readable',
-        'range',
-        quoted('range.unreadable', block.says),
-        [
-          {
-            ...said('range-address-prefix'),
-            source: 'RFC 4632',
-          },
-        ],
-        block.suggest
-          ? [{ says: `Use ${block.suggest}`, change: put('/range', block.suggest) }]
-          : [],
-      ),
+      unreadableRange('range.readable', 'range', block, [
+        { ...said('range-address-prefix'), source: 'RFC 4632' },
+      ]),
     ]
   const findings: RawFinding[] = []
   const clash = view.ledger.filter((entry) => {

@@ -1,11 +1,11 @@
 /** Routes between the networks of a site. */
+import { unreadableRange } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import { ref, stop } from '../changes'
 import { contains, parseCidr } from '../addresses'
-import { oneStep, put, seen } from './one-step'
+import { oneStep, seen } from './one-step'
 import { said } from './says'
-import { quoted } from '../contract'
 
 const name = z.string().max(253)
 const range = z.string().max(100)
@@ -48,16 +48,7 @@ export const wireRoute = oneStep({
         ),
       ]
     const to = parseCidr(intent.to)
-    if (!to.ok)
-      return [
-        stop(
-          'range.readable',
-          'to',
-          quoted('range.unreadable', to.says),
-          [],
-          to.suggest ? [{ says: `Use ${to.suggest}`, change: put('/to', to.suggest) }] : [],
-        ),
-      ]
+    if (!to.ok) return [unreadableRange('range.readable', 'to', to)]
     const there = site.routes.some(
       (route) => route.network === intent.network && route.to === intent.to,
     )

@@ -1,4 +1,5 @@
 /** Sites themselves: added, edited, removed. Zones, hosts and machine sizes are parts of a site. */
+import { unreadableRange } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, RawFinding } from '../changes'
@@ -11,7 +12,6 @@ import { GiB } from '../units'
 import { step } from '../provisioning/steps'
 import { put } from './one-step'
 import { said } from './says'
-import { quoted } from '../contract'
 
 export const name = z.string().max(253)
 const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
@@ -280,22 +280,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
     intent.networks.forEach((one, i) => {
       const range = parseCidr(one.range)
       if (!range.ok) {
-        findings.push(
-          stop(
-            'range.readable',
-            `networks[${i}].range`,
-            quoted('range.unreadable', range.says),
-            [],
-            range.suggest
-              ? [
-                  {
-                    says: `Use ${range.suggest}`,
-                    change: put(`/networks/${i}/range`, range.suggest),
-                  },
-                ]
-              : [],
-          ),
-        )
+        findings.push(unreadableRange('range.readable', `networks[${i}].range`, range))
         return
       }
       const clash = [

@@ -1,4 +1,5 @@
 /** Sizes, zones, stock, quota, host room, root disks, control-plane count. */
+import { pointerOf } from '../../changes'
 import type { RawFinding } from '../../changes'
 import type { SiteView } from '../../fleet'
 import { GiB, listText } from '../../units'
@@ -6,11 +7,8 @@ import type { Check, PlannedMachine } from '../planned'
 import { controlPlanePool, startCount } from '../planned'
 import { said } from './says'
 
-const pointer = (field: string): string =>
-  `/${field.replace(/\[(\d+)\]/g, '/$1').replace(/\./g, '/')}`
-
 export const put = (field: string, value: unknown) => ({
-  patchDraft: [{ op: 'add', path: pointer(field), value } as const],
+  patchDraft: [{ op: 'add', path: pointerOf(field), value } as const],
 })
 
 /** Machines of the draft by the pool or control plane that asks for them. */

@@ -1,4 +1,5 @@
 /** The addresses that a site gives to services: `wire.pool`. */
+import { unreadableRange } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
 import {
@@ -11,9 +12,8 @@ import {
 } from '../../addresses'
 import { type RawFinding, ref, stop } from '../../changes'
 import type { NetworkView, SiteView } from '../../fleet'
-import { oneStep, put, seen } from '../../ground/one-step'
+import { oneStep, seen } from '../../ground/one-step'
 import { said } from './says'
-import { quoted } from '../../contract'
 
 export const poolIntent = z.strictObject({ site: z.string().max(253), pool: z.string().max(100) })
 export type PoolIntent = z.infer<typeof poolIntent>
@@ -77,18 +77,7 @@ export const wirePool = oneStep<PoolIntent>({
         ]),
       ]
     const range = parseRange(intent.pool)
-    if (!range.ok)
-      return [
-        stop(
-          'pool.readable',
-          'pool',
-          quoted('range.unreadable', range.says),
-          [],
-          range.suggest === null
-            ? []
-            : [{ says: `Use ${range.suggest}`, change: put('/pool', range.suggest) }],
-        ),
-      ]
+    if (!range.ok) return [unreadableRange('pool.readable', 'pool', range)]
     const whole = parseRange(network.range)
     const findings: RawFinding[] = []
     if (whole.ok && !contains(whole.value, range.value))
