@@ -100,5 +100,14 @@ for (const file of ['core', 'server', 'standin'].flatMap(sources))
       report(file, source, node, 'quotes words of its own: give them a code in says.ts')
   })
 
+/** A parameter whose name only keeps it apart from another says nothing to whoever reads it. */
+for (const file of ['core', 'server', 'standin']
+  .flatMap(sources)
+  .filter((name) => /says\.ts$/.test(name)))
+  walk(file, (node, source) => {
+    if (ts.isPropertySignature(node) && /[a-z][2-9]$/.test(node.name.getText(source)))
+      report(file, source, node, 'numbers a parameter: name what it holds')
+  })
+
 for (const problem of problems) console.error(problem)
 process.exit(problems.length === 0 ? 0 : 1)

@@ -30,7 +30,7 @@ export const said = sentences({
   'cluster.well': () => 'Its API answers and every pool is well.',
   'site.empty': () => 'It holds no cluster.',
   'site.clusters-broken': () => 'All of its clusters are broken.',
-  'site.cluster-broken': (p: { entry: string }) => `${p.entry} is broken.`,
+  'site.cluster-broken': (p: { cluster: string }) => `${p.cluster} is broken.`,
   'site.well': () => 'All of its clusters are well.',
   'site.worst': (p: { worst: string; worstSays: string }) => `${p.worst}: ${p.worstSays}`,
 

@@ -156,7 +156,7 @@ export function siteState(
       ? {
           ...entry,
           state: 'strained' as const,
-          ...said('site.cluster-broken', { entry: entry.name }),
+          ...said('site.cluster-broken', { cluster: entry.name }),
         }
       : entry,
   )

@@ -253,11 +253,11 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
         rule: 'pool.moves',
         field: 'count',
         ...said('pool.moves', {
-          reduce: gone.reduce((sum, node) => sum + node.pods, 0),
+          pods: gone.reduce((sum, node) => sum + node.pods, 0),
           gone: gone.map((node) => node.name),
-          moved,
-          room,
-          moved2: moved - room,
+          movedCpuMilli: moved,
+          roomCpuMilli: room,
+          homelessCpuMilli: moved - room,
         }),
         because,
       })

@@ -95,7 +95,7 @@ export const clusterRest: ChangeKind<CalendarIntent> = {
         level: 'note',
         rule: 'rest.saves',
         field: 'windows',
-        ...said('rest.saves', { hours, hours2: hours * clusterHourly(site, cluster) }),
+        ...said('rest.saves', { hours, saved: hours * clusterHourly(site, cluster) }),
         because: [
           {
             ...said('cluster-hourly', { clusterHourly: clusterHourly(site, cluster) }),

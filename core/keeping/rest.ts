@@ -108,7 +108,7 @@ export const clusterStop: ChangeKind<StopIntent> = {
         field: 'cluster',
         ...said('cluster.counts.scale-themselves-after', {
           scaled: scaled.map((pool) => pool.name),
-          scaled2: scaled.map((pool) => pool.nodes.length),
+          counts: scaled.map((pool) => pool.nodes.length),
         }),
         because: scaled.map((pool) => ({
           ...said('pool-range', {
@@ -209,7 +209,7 @@ export const clusterStart: ChangeKind<StopIntent> = {
             said('quota.cores', {
               wanted,
               site: site.name,
-              value: Math.max(0, site.quotaCores - used),
+              free: Math.max(0, site.quotaCores - used),
               quotaCores: site.quotaCores,
             }),
             [

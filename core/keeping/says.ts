@@ -109,13 +109,13 @@ export const said = sentences({
     `${p.othersCount} other workers have ${numberText(p.room)} m free`,
   'pool.last.no-worker-left': () => 'No worker would be left for the platform’s own pods.',
   'pool.moves': (p: {
-    reduce: number
+    pods: number
     gone: readonly string[]
-    moved: number
-    room: number
-    moved2: number
+    movedCpuMilli: number
+    roomCpuMilli: number
+    homelessCpuMilli: number
   }) =>
-    `${countText(p.reduce, 'pod')} on ${listText(p.gone, 3)} end and are made anew elsewhere${p.moved > p.room ? `; ${numberText(p.moved2)} m of CPU find no room` : ''}.`,
+    `${countText(p.pods, 'pod')} on ${listText(p.gone, 3)} end and are made anew elsewhere${p.movedCpuMilli > p.roomCpuMilli ? `; ${numberText(p.homelessCpuMilli)} m of CPU find no room` : ''}.`,
 
   // pool-add
   'pool.name': (p: { cluster: string; pool: string }) =>
@@ -129,8 +129,8 @@ export const said = sentences({
   'machine.box.stands-machines-nobody': (p: { pool: string }) =>
     `${p.pool} stands on machines that nobody can make anew.`,
   'moved-node-node': (p: { cluster: string }) => `moved node by node on a copy of ${p.cluster}`,
-  'pod-node-name': (p: { pod: string; node: string; name: string }) =>
-    `${p.pod} does not leave ${p.node}: ${p.name}`,
+  'pod-node-name': (p: { pod: string; node: string; obstacle: string }) =>
+    `${p.pod} does not leave ${p.node}: ${p.obstacle}`,
   'pool.turnover': (p: { nodesCount: number; moved: number; seconds: number }) =>
     `${countText(p.nodesCount, 'node')} are replaced one after another; ${countText(p.moved, 'pod')} move, in ${durationText(p.seconds)} as they last started.`,
 
@@ -165,16 +165,16 @@ export const said = sentences({
     `Its ${countText(p.podCount, 'pod')} end. Objects, disks, load balancers and addresses stay; while it is stopped it can only be started or taken down. It is kept until ${p.keptUntil}.`,
   'cluster.counts.scale-themselves-after': (p: {
     scaled: readonly string[]
-    scaled2: readonly number[]
+    counts: readonly number[]
   }) =>
-    `${listText(p.scaled)} scale by themselves: after a start they may settle at other counts than ${p.scaled2.join(' and ')}.`,
+    `${listText(p.scaled)} scale by themselves: after a start they may settle at other counts than ${p.counts.join(' and ')}.`,
   'pool-range': (p: { pool: string; min: number; max: number }) =>
     `${p.pool}: ${p.min} to ${p.max}`,
   'cluster.runs': (p: { cluster: string }) => `${p.cluster} is not stopped.`,
   'api-answers': () => 'its API answers',
   'api-does-not': () => 'its API does not answer',
-  'quota.cores': (p: { wanted: number; site: string; value: number; quotaCores: number }) =>
-    `Its machines need ${p.wanted} vCPU; the quota of ${p.site} has ${p.value} of ${p.quotaCores} left.`,
+  'quota.cores': (p: { wanted: number; site: string; free: number; quotaCores: number }) =>
+    `Its machines need ${p.wanted} vCPU; the quota of ${p.site} has ${p.free} of ${p.quotaCores} left.`,
   'vcpu-used': (p: { used: number; quotaCores: number }) =>
     `${p.used} of ${p.quotaCores} vCPU used`,
   'cluster.counts.scale-themselves-may': (p: { scaled: readonly string[] }) =>
@@ -183,8 +183,8 @@ export const said = sentences({
   'rest-hours': (p: { hours: number }) => `${numberText(p.hours, 1)} of 168 h in the coming week`,
   'cluster.drives.drives-cannot-rest': (p: { cluster: string; drives: readonly string[] }) =>
     `${p.cluster} drives ${listText(p.drives)}: it cannot rest.`,
-  'rest.saves': (p: { hours: number; hours2: number }) =>
-    `It rests ${numberText(p.hours, 1)} h in the coming week and saves ${moneyText(p.hours2)} units in it.`,
+  'rest.saves': (p: { hours: number; saved: number }) =>
+    `It rests ${numberText(p.hours, 1)} h in the coming week and saves ${moneyText(p.saved)} units in it.`,
   'cluster-hourly': (p: { clusterHourly: number }) =>
     `${moneyText(p.clusterHourly)} units an hour for machines and control plane`,
 

@@ -210,7 +210,7 @@ export function turnoverFindings(
       level: 'stop',
       rule: `drain.${one.pod}`,
       field,
-      ...said('pod-node-name', { pod: one.pod, node: one.node, name: one.says }),
+      ...said('pod-node-name', { pod: one.pod, node: one.node, obstacle: one.says }),
       because: facts,
     })
   if (done.blocked.length === 0)

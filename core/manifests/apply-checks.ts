@@ -51,9 +51,9 @@ export function conflictFindings(
             ...said('overwrites', {
               objectText: objectText(change.object),
               path: field.path,
-              shown: shown(field.wanted),
+              wanted: shown(field.wanted),
               owner: field.owner ?? 'somebody',
-              shown2: shown(field.live),
+              current: shown(field.live),
             }),
             because: [{ ...said('written', { owner: field.owner ?? '' }), source: intent.cluster }],
           },
@@ -67,9 +67,9 @@ export function conflictFindings(
           ...said('conflicts', {
             objectText: objectText(change.object),
             path: field.path,
-            shown: shown(field.live),
+            current: shown(field.live),
             owner: field.owner ?? 'somebody',
-            shown2: shown(field.wanted),
+            wanted: shown(field.wanted),
           }),
           because: [
             {
@@ -246,9 +246,8 @@ export function wiringFindings(
         field: 'text',
         ...said('wants-nodes-no', {
           objectText: objectText(object),
-          set: [...new Set(hits.map((hit) => hit.port))],
-          set2: [...new Set(hits.map((hit) => hit.with))],
-          size: new Set(hits.map((hit) => hit.with)).size,
+          ports: [...new Set(hits.map((hit) => hit.port))],
+          holders: [...new Set(hits.map((hit) => hit.with))],
         }),
         because: [{ ...said('host-ports-compared'), source: cluster.name, at: cluster.observedAt }],
       })

@@ -60,20 +60,20 @@ export const said = sentences({
   overwrites: (p: {
     objectText: string
     path: string
-    shown: string
+    wanted: string
     owner: string
-    shown2: string
+    current: string
   }) =>
-    `${p.objectText}: ${fieldText(p.path)} becomes ${p.shown}; what ${p.owner} wrote (${p.shown2}) is undone.`,
+    `${p.objectText}: ${fieldText(p.path)} becomes ${p.wanted}; what ${p.owner} wrote (${p.current}) is undone.`,
   written: (p: { owner: string }) => `written by ${p.owner}`,
   conflicts: (p: {
     objectText: string
     path: string
-    shown: string
+    current: string
     owner: string
-    shown2: string
+    wanted: string
   }) =>
-    `${p.objectText}: ${fieldText(p.path)} is ${p.shown}, as ${p.owner} wrote it. This would make it ${p.shown2}.`,
+    `${p.objectText}: ${fieldText(p.path)} is ${p.current}, as ${p.owner} wrote it. This would make it ${p.wanted}.`,
   'field-owner': (p: { path: string; owner: string }) =>
     `${fieldText(p.path)} belongs to ${p.owner}`,
   'no-namespace': (p: {
@@ -105,11 +105,10 @@ export const said = sentences({
   pools: (p: { pools: readonly string[] }) => `pools: ${listText(p.pools)}`,
   'wants-nodes-no': (p: {
     objectText: string
-    set: readonly string[]
-    set2: readonly string[]
-    size: number
+    ports: readonly string[]
+    holders: readonly string[]
   }) =>
-    `${p.objectText} wants ${listText(p.set)} of its nodes, which ${listText(p.set2, 3)} ${p.size === 1 ? 'has' : 'have'}: no node holds both.`,
+    `${p.objectText} wants ${listText(p.ports)} of its nodes, which ${listText(p.holders, 3)} ${p.holders.length === 1 ? 'has' : 'have'}: no node holds both.`,
   'host-ports-compared': () => 'host ports compared',
   reached: (p: { key: string; address: string }) => `${p.key} would be reached at ${p.address}.`,
   'lowest-free-address': () => 'the lowest free address of the pool',

@@ -114,8 +114,8 @@ export function judgeCall(
         ? said('join-clock.told-no-readable', { machine: wish.machine })
         : said('join-clock.clock-certificates-not', {
             machine: wish.machine,
-            off: Math.abs(off),
-            off2: off,
+            seconds: Math.abs(off),
+            isBehind: off < 0,
           })),
     })
   if (!facts.runtime)

@@ -27,8 +27,12 @@ export const said = sentences({
   'join-architecture': (p: { machine: string; arch: string; wantedArch: string }) =>
     `${p.machine} is ${p.arch}; its entry says ${p.wantedArch}. This is another machine.`,
   'join-clock.told-no-readable': (p: { machine: string }) => `${p.machine} told no readable time.`,
-  'join-clock.clock-certificates-not': (p: { machine: string; off: number; off2: number }) =>
-    `The clock of ${p.machine} is ${durationText(p.off)} ${p.off2 < 0 ? 'behind' : 'ahead'}. Certificates would not be valid there: set it, then run the script again.`,
+  'join-clock.clock-certificates-not': (p: {
+    machine: string
+    seconds: number
+    isBehind: boolean
+  }) =>
+    `The clock of ${p.machine} is ${durationText(p.seconds)} ${p.isBehind ? 'behind' : 'ahead'}. Certificates would not be valid there: set it, then run the script again.`,
   'join-runtime': (p: { machine: string }) =>
     `${p.machine} has no container runtime. Install it, then run the script again.`,
 

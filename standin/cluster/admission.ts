@@ -144,7 +144,7 @@ function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidd
           kind: manifest.kind,
           namespace,
           name: manifest.metadata.name,
-          metadataName: object.metadata.name,
+          quota: object.metadata.name,
           over,
         }),
       }
@@ -176,7 +176,7 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
                 name: manifest.metadata.name,
                 resource,
                 limit: String(most),
-                text: text(container['name']),
+                container: text(container['name']),
                 given: String(given),
               }),
             }
@@ -196,7 +196,7 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
                 name: manifest.metadata.name,
                 resource,
                 least: String(least),
-                text: text(container['name']),
+                container: text(container['name']),
                 given: String(given),
               }),
             }
@@ -295,7 +295,7 @@ function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbi
           namespace,
           name: manifest.metadata.name,
           may: may.join(', ') || '(none)',
-          name2: name || 'the default one',
+          storageClass: name || 'the default one',
         }),
       }
   }

@@ -121,14 +121,14 @@ export const nodeJoin: Behaviour<'node.join'> = {
           else {
             return permanent(
               'clock-skew',
-              said('clock-skew', { name, skewSeconds: Math.round(machine.skewSeconds / 60) }),
+              said('clock-skew', { name, minutes: Math.round(machine.skewSeconds / 60) }),
               {
                 about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`,
                 ...said('does-not-answer'),
               },
               {
                 about,
-                ...said('clock-min-behind', { skewSeconds: Math.round(machine.skewSeconds / 60) }),
+                ...said('clock-min-behind', { minutes: Math.round(machine.skewSeconds / 60) }),
               },
               { about: `node/${cluster.name}/${name}`, ...said('x509-certificate-not') },
             )

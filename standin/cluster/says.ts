@@ -25,10 +25,10 @@ export const said = sentences({
   'pod-gone': () => 'The trial pod is gone.',
 
   // nodes
-  'clock-skew': (p: { name: string; skewSeconds: number }) =>
-    `${p.name} is refused: its certificate is not valid yet, because its clock is ${p.skewSeconds} min behind.`,
+  'clock-skew': (p: { name: string; minutes: number }) =>
+    `${p.name} is refused: its certificate is not valid yet, because its clock is ${p.minutes} min behind.`,
   'does-not-answer': () => 'does not answer',
-  'clock-min-behind': (p: { skewSeconds: number }) => `clock ${p.skewSeconds} min behind`,
+  'clock-min-behind': (p: { minutes: number }) => `clock ${p.minutes} min behind`,
   'x509-certificate-not': () => 'x509: certificate is not yet valid',
   'agent-silent': (p: { name: string }) => `The node agent of ${p.name} has not registered.`,
   'loops-configuration-names': () => 'loops: its configuration names an API that it cannot parse',
@@ -79,30 +79,30 @@ export const said = sentences({
     kind: string
     namespace: string
     name: string
-    metadataName: string
+    quota: string
     over: readonly string[]
   }) =>
-    `${p.kind} ${p.namespace}/${p.name} is forbidden: exceeded quota: ${p.metadataName}, ${p.over.join('; ')}.`,
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: exceeded quota: ${p.quota}, ${p.over.join('; ')}.`,
   'limit-exceeded.forbidden-maximum-usage': (p: {
     kind: string
     namespace: string
     name: string
     resource: string
     limit: string
-    text: string
+    container: string
     given: string
   }) =>
-    `${p.kind} ${p.namespace}/${p.name} is forbidden: maximum ${p.resource} usage per container is ${p.limit}, but container ${p.text} has ${p.given}.`,
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: maximum ${p.resource} usage per container is ${p.limit}, but container ${p.container} has ${p.given}.`,
   'limit-exceeded.forbidden-minimum-usage': (p: {
     kind: string
     namespace: string
     name: string
     resource: string
     least: string
-    text: string
+    container: string
     given: string
   }) =>
-    `${p.kind} ${p.namespace}/${p.name} is forbidden: minimum ${p.resource} usage per container is ${p.least}, but container ${p.text} has ${p.given}.`,
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: minimum ${p.resource} usage per container is ${p.least}, but container ${p.container} has ${p.given}.`,
   'pod-security': (p: {
     kind: string
     namespace: string
@@ -116,9 +116,9 @@ export const said = sentences({
     namespace: string
     name: string
     may: string
-    name2: string
+    storageClass: string
   }) =>
-    `${p.kind} ${p.namespace}/${p.name} is forbidden: namespace ${p.namespace} may use storage classes ${p.may}, not ${p.name2}.`,
+    `${p.kind} ${p.namespace}/${p.name} is forbidden: namespace ${p.namespace} may use storage classes ${p.may}, not ${p.storageClass}.`,
   'namespace-missing': (p: { namespace: string; kind: string; name: string }) =>
     `namespaces "${p.namespace}" not found: ${p.kind} ${p.name} has nowhere to be.`,
 

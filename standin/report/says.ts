@@ -6,5 +6,5 @@ export const said = sentences({
   'not-there': (p: { siteName: string }) => `${p.siteName} is not there`,
   'refused-not-known': () => 'refused: not known',
   accepted: () => 'accepted',
-  'refused-ended': (p: { isoTime: string }) => `refused: ended ${p.isoTime}`,
+  'refused-ended': (p: { until: string }) => `refused: ended ${p.until}`,
 })

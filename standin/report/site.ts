@@ -72,7 +72,7 @@ export function credentialAnswer(
   if (!credential) return { good: false, ...said('refused-not-known') }
   return credential.until > sim.now
     ? { good: true, ...said('accepted') }
-    : { good: false, ...said('refused-ended', { isoTime: isoTime(credential.until).slice(0, 10) }) }
+    : { good: false, ...said('refused-ended', { until: isoTime(credential.until).slice(0, 10) }) }
 }
 
 /** What a machine that stands there finds when a script is run on it; null if nothing runs on it. */

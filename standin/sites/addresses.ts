@@ -152,7 +152,7 @@ export const addressRelease: Behaviour<'address.release'> = {
         const gone = new Set(op.args.addresses)
         if (!site) return said('nothing-release')
         release(sim, site, (held) => gone.has(held.address) && held.how !== 'dhcp')
-        return said('released', { size: gone.size, gone: [...gone] })
+        return said('released', { count: gone.size, gone: [...gone] })
       },
     },
   ],

@@ -94,7 +94,7 @@ export const boxInstall: Behaviour<'box.install'> = {
         sim.touch(`site:${op.args.site}`)
         return said('fern-base-written', {
           release: op.args.release,
-          split: disk.identifier.split('/').pop() ?? disk.identifier,
+          disk: disk.identifier.split('/').pop() ?? disk.identifier,
         })
       },
     },

@@ -159,8 +159,8 @@ export const said = sentences({
   address: (p: { address: string }) => `${p.address} held`,
   wanted: (p: { wanted: readonly string[] }) => `${p.wanted.join(', ')} held`,
   'nothing-release': () => 'nothing to release',
-  released: (p: { size: number; gone: readonly string[] }) =>
-    `${p.size === 1 ? p.gone.join('') : `${p.size} addresses`} released`,
+  released: (p: { count: number; gone: readonly string[] }) =>
+    `${p.count === 1 ? p.gone.join('') : `${p.count} addresses`} released`,
 
   // machines
   'disk-gb-cloned': (p: { rootDiskGb: number; release: string }) =>
@@ -173,8 +173,8 @@ export const said = sentences({
     `${p.machine} and its disk of ${p.diskGb} GB deleted`,
 
   // boxes
-  'fern-base-written': (p: { release: string; split: string }) =>
-    `fern-base ${p.release} written to ${p.split}`,
+  'fern-base-written': (p: { release: string; disk: string }) =>
+    `fern-base ${p.release} written to ${p.disk}`,
   'boot-order-set': () => 'boot order set to the install disk',
   'nothing-clear': () => 'nothing to clear',
   'cleared-powered-off': (p: { box: string }) => `${p.box} cleared and powered off`,

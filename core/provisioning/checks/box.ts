@@ -175,7 +175,7 @@ export const checkBoxes: Check = (planned) => {
         ...said('machines.none', { site: site.name }),
         because: site.boxes.map((other) => ({
           ...said('machine', {
-            other: other.name,
+            machine: other.name,
             cores: other.cores,
             memoryBytes: other.memoryBytes,
             usedBy: other.usedBy,

@@ -72,7 +72,7 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
           ...said('control-plane.spread', { fatal }),
           because: [
             {
-              ...said('members-majority', { count, count2: Math.floor(count / 2) + 1 }),
+              ...said('members-majority', { count, majority: Math.floor(count / 2) + 1 }),
               source: 'majority rule',
             },
           ],

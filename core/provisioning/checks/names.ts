@@ -112,7 +112,7 @@ export const checkNameServer: Check = (planned) => {
   const own = site.nameServers.find((server) => server.answers)?.address
   const because: Fact[] = [
     {
-      ...said('name-servers-answer', { set: [...new Set(answering)] }),
+      ...said('name-servers-answer', { answering: [...new Set(answering)] }),
       ...at(site),
     },
   ]

@@ -224,7 +224,7 @@ export const checkRanges: Check = (planned) => {
         field: 'ranges.services',
         ...said('range.services-size', {
           services: intent.ranges.services,
-          services2: Number(holds.value.services),
+          addresses: Number(holds.value.services),
         }),
         because: [{ ...said('service-addresses'), source: 'address plan' }],
         offers: free === null ? [] : [replaceRange('services', free)],

@@ -45,8 +45,8 @@ export const said = sentences({
     `${p.site} makes its machines itself. Ask for pools instead of naming machines.`,
   'site-kind': (p: { site: string; kind: string }) => `${p.site} is a ${p.kind}`,
   'machines.none': (p: { site: string }) => `No machine of ${p.site} is chosen.`,
-  machine: (p: { other: string; cores: number; memoryBytes: number; usedBy: null | string }) =>
-    `${p.other}: ${p.cores} cores, ${bytesText(p.memoryBytes)}, ${p.usedBy === null ? 'free' : `used by ${p.usedBy}`}`,
+  machine: (p: { machine: string; cores: number; memoryBytes: number; usedBy: null | string }) =>
+    `${p.machine}: ${p.cores} cores, ${bytesText(p.memoryBytes)}, ${p.usedBy === null ? 'free' : `used by ${p.usedBy}`}`,
   'machine.known.no-machine-chosen': () => 'No machine is chosen.',
   'machine.known.no-machine': (p: { site: string; machine: string }) =>
     `${p.site} has no machine ${p.machine}.`,
@@ -143,8 +143,8 @@ export const said = sentences({
   'single-member': () => '1 member tolerates 0 losses',
   'control-plane.spread': (p: { fatal: readonly string[] }) =>
     `Losing ${listText(p.fatal)} alone would stop the control plane: most of its machines would be there.`,
-  'members-majority': (p: { count: number; count2: number }) =>
-    `${p.count} members, majority ${p.count2}`,
+  'members-majority': (p: { count: number; majority: number }) =>
+    `${p.count} members, majority ${p.majority}`,
   'control-plane.machines': (p: { count: number; members: number }) =>
     `The draft asks for ${countText(p.count, 'control-plane machine')} and gives that role to ${p.members}.`,
   'roles-machines-control': (p: { members: number }) =>
@@ -204,8 +204,8 @@ export const said = sentences({
   'range.size': (p: { pods: string; maxNodes: number; maxPodsPerNode: number; nodes: number }) =>
     `Pod range ${p.pods} holds ${p.maxNodes} nodes of ${p.maxPodsPerNode} pods. This draft has ${p.nodes}.`,
   'one-node': (p: { perNodePrefix: number }) => `one /${p.perNodePrefix} a node`,
-  'range.services-size': (p: { services: string; services2: number }) =>
-    `Service range ${p.services} has room for ${numberText(p.services2)} services and none for DNS, which takes its tenth address.`,
+  'range.services-size': (p: { services: string; addresses: number }) =>
+    `Service range ${p.services} has room for ${numberText(p.addresses)} services and none for DNS, which takes its tenth address.`,
   'service-addresses': () => 'API at network + 1, DNS at network + 10',
   'network.known': (p: { site: string; management: string }) =>
     `${p.site} has no network ${p.management}.`,
@@ -226,8 +226,8 @@ export const said = sentences({
   'address-for': (p: { address: string; for: string }) => `${p.address} for ${p.for}`,
 
   // surroundings
-  'store.room': (p: { zone: string; value: number; asked: number }) =>
-    `The disk store of ${p.zone} has ${numberText(p.value)} GB left; this draft needs ${numberText(p.asked)} there.`,
+  'store.room': (p: { zone: string; freeGb: number; neededGb: number }) =>
+    `The disk store of ${p.zone} has ${numberText(p.freeGb)} GB left; this draft needs ${numberText(p.neededGb)} there.`,
   'store-use': (p: { usedGb: number; usableGb: number }) =>
     `${numberText(p.usedGb)} of ${numberText(p.usableGb)} GB in use, two copies of each`,
   'store-disk': (p: { disk: string; sizeGb: number; cluster: null | string }) =>
@@ -254,10 +254,10 @@ export const said = sentences({
     `There is no credential for ${p.site}. It takes orders only with one.`,
   'credentials.valid.credentials-ended-enter': (p: { site: string }) =>
     `The credentials for ${p.site} have ended. Enter a new one on the page of the site.`,
-  'credentials.soon': (p: { site: string; value: number }) =>
-    `The credential for ${p.site} ends in ${countText(p.value, 'day')}. A raise that halts may not be able to go on.`,
-  'storage-class-zones': (p: { other: string; zones: readonly string[] }) =>
-    `${p.other}: ${listText(p.zones)}`,
+  'credentials.soon': (p: { site: string; days: number }) =>
+    `The credential for ${p.site} ends in ${countText(p.days, 'day')}. A raise that halts may not be able to go on.`,
+  'storage-class-zones': (p: { storageClass: string; zones: readonly string[] }) =>
+    `${p.storageClass}: ${listText(p.zones)}`,
   'storage.offered': (p: { site: string; wanted: string }) =>
     `${p.site} offers no storage class ${p.wanted}.`,
   'storage.zone': (p: { wanted: string; without: readonly string[] }) =>
@@ -305,8 +305,8 @@ export const said = sentences({
   'no-record': (p: { short: string; domain: string }) => `no record ${p.short} in ${p.domain}`,
   'name-record': (p: { short: string; values: readonly string[] }) =>
     `record ${p.short}: ${listText(p.values)}`,
-  'name-servers-answer': (p: { set: readonly string[] }) =>
-    `name servers that answer: ${listText(p.set) || 'none'}`,
+  'name-servers-answer': (p: { answering: readonly string[] }) =>
+    `name servers that answer: ${listText(p.answering) || 'none'}`,
   'names.server.no-name-server': (p: { wrong: readonly string[] }) =>
     `No name server answers at ${listText(p.wrong)}.`,
   'names.server.hands-out-name': (p: { network: string; given: string }) =>

@@ -40,7 +40,7 @@ export const checkStores: Check = (planned) => {
         rule: 'store.room',
         field: 'pools',
         about: `store/${site.name}/${zone}`,
-        ...said('store.room', { zone, value: Math.max(0, usableGb - usedGb), asked }),
+        ...said('store.room', { zone, freeGb: Math.max(0, usableGb - usedGb), neededGb: asked }),
         because: [
           {
             ...said('store-use', { usedGb, usableGb }),
@@ -216,7 +216,7 @@ export const checkCredentials: Check = ({ site, view }) => {
           level: 'caution',
           rule: 'credentials.soon',
           field: 'site',
-          ...said('credentials.soon', { site: site.name, value: Math.max(0, Math.floor(days)) }),
+          ...said('credentials.soon', { site: site.name, days: Math.max(0, Math.floor(days)) }),
           because,
         },
       ]
@@ -236,7 +236,7 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
     zones.every((zone) => other.zones.includes(zone)),
   )
   const because: Fact[] = site.storageClasses.map((other) => ({
-    ...said('storage-class-zones', { other: other.name, zones: other.zones }),
+    ...said('storage-class-zones', { storageClass: other.name, zones: other.zones }),
     ...at(site),
   }))
   const offers = fitting

@@ -69,7 +69,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         stop(
           `range.there.${i}`,
           `add[${i}]`,
-          said('keeps-sources-towards', { cluster: cluster.name, text }),
+          said('keeps-sources-towards', { cluster: cluster.name, range: text }),
         ),
       )
   }
@@ -79,7 +79,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
         stop(
           `range.known.${i}`,
           `remove[${i}]`,
-          said('keeps-no-sources', { cluster: cluster.name, text }),
+          said('keeps-no-sources', { cluster: cluster.name, range: text }),
           [
             {
               ...said('kept', { known }),

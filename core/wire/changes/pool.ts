@@ -98,8 +98,8 @@ export const wirePool = oneStep<PoolIntent>({
           'pool',
           said('pool.dhcp', {
             network: network.name,
-            address: formatAddress({ family: shared.family, value: shared.first }),
-            address2: formatAddress({ family: shared.family, value: shared.last }),
+            first: formatAddress({ family: shared.family, value: shared.first }),
+            last: formatAddress({ family: shared.family, value: shared.last }),
           }),
           [seen(site, said('dhcp', { dhcp: network.dhcp ?? '' }))],
         ),

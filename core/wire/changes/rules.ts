@@ -161,7 +161,7 @@ function checkFirewall(
       stop(
         'rule.readable',
         at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put',
-        said('rule.readable.firewall', { bad: bad?.name ?? 'A rule', review: review.says }),
+        said('rule.readable.firewall', { rule: bad?.name ?? 'A rule', message: review.says }),
       ),
     ]
   }
@@ -277,8 +277,8 @@ function checkTranslation(
         'rule.readable',
         at >= 0 ? `put[${at}].${place?.[2] ?? ''}` : 'put',
         said('rule.readable.translation', {
-          bad: bad?.name ?? 'A translation',
-          read: read?.says ?? 'is not readable',
+          rule: bad?.name ?? 'A translation',
+          message: read?.says ?? 'is not readable',
         }),
       ),
     ]

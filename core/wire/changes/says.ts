@@ -82,10 +82,10 @@ export const said = sentences({
   'cluster.answers.cluster': (p: { cluster: string }) => `${p.cluster} is stopped: start it first.`,
   'cluster.answers.api-does-not-answer': (p: { cluster: string }) =>
     `The API of ${p.cluster} does not answer.`,
-  'keeps-sources-towards': (p: { cluster: string; text: string }) =>
-    `${p.cluster} keeps sources towards ${p.text} already.`,
-  'keeps-no-sources': (p: { cluster: string; text: string }) =>
-    `${p.cluster} keeps no sources towards ${p.text}.`,
+  'keeps-sources-towards': (p: { cluster: string; range: string }) =>
+    `${p.cluster} keeps sources towards ${p.range} already.`,
+  'keeps-no-sources': (p: { cluster: string; range: string }) =>
+    `${p.cluster} keeps no sources towards ${p.range}.`,
   kept: (p: { known: readonly string[] }) => `kept: ${listText(p.known) || 'none'}`,
   'range.nothing': () => 'No range is added or removed: there is nothing to change.',
 
@@ -108,8 +108,8 @@ export const said = sentences({
   'pool.inside': (p: { pool: string; network: string; range: string }) =>
     `${p.pool} lies outside ${p.network} (${p.range}).`,
   network: (p: { network: string; range: string }) => `${p.network} is ${p.range}`,
-  'pool.dhcp': (p: { network: string; address: string; address2: string }) =>
-    `The DHCP server of ${p.network} hands out ${p.address} to ${p.address2} too: two would give the same address.`,
+  'pool.dhcp': (p: { network: string; first: string; last: string }) =>
+    `The DHCP server of ${p.network} hands out ${p.first} to ${p.last} too: two would give the same address.`,
   dhcp: (p: { dhcp: string }) => `DHCP ${p.dhcp}`,
   'pool.gateway': (p: { gateway: string }) => `The gateway ${p.gateway} is in it.`,
   gateway: (p: { gateway: string }) => `gateway ${p.gateway}`,
@@ -128,7 +128,7 @@ export const said = sentences({
   rules: (p: { known: readonly string[] }) => `rules: ${listText(p.known, 8) || 'none'}`,
   'rule.nothing.no-rule-put': () =>
     'No rule is put, removed, enabled or disabled: there is nothing to change.',
-  'rule.readable.firewall': (p: { bad: string; review: string }) => `${p.bad}: ${p.review}`,
+  'rule.readable.firewall': (p: { rule: string; message: string }) => `${p.rule}: ${p.message}`,
   'rules-reviewed': (p: { nextCount: number }) => `${p.nextCount} rules reviewed`,
   'never-decide-all': (p: { rule: string; by: readonly string[]; opposite: boolean | string }) =>
     `${p.rule} would never decide: ${listText(p.by, 4)} ${p.by.length === 1 ? 'takes' : 'take'} all it is for${doing(p.opposite)}.`,
@@ -136,7 +136,7 @@ export const said = sentences({
     `${p.rule} would only repeat ${listText(p.by, 4)}.`,
   'rule.nothing.no-translation-put': () =>
     'No translation is put or removed: there is nothing to change.',
-  'rule.readable.translation': (p: { bad: string; read: string }) => `${p.bad}: ${p.read}`,
+  'rule.readable.translation': (p: { rule: string; message: string }) => `${p.rule}: ${p.message}`,
   'not-egress-address': (p: { becomes: string; site: string; egress: string }) =>
     `${p.becomes} is not the egress address of ${p.site} (${p.egress}): answers may not come back.`,
   egress: (p: { egress: string }) => `egress ${p.egress}`,
