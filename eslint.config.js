@@ -17,6 +17,13 @@ const noHandMadeTabs = {
   message: 'The kit has tabs.',
 }
 
+/** Names that say nothing of what they hold; a second reader has to guess. */
+const noVagueName = {
+  selector:
+    ':matches(VariableDeclarator > Identifier.id, :function > Identifier.params, Property > Identifier.value)[name=/^(one|other|found|wish|known|standing|most|mine|theirs)$/]:not(Property[shorthand=false] > Identifier)',
+  message: 'Name what this holds in the words of the trade: pool, candidate, intent, match.',
+}
+
 export default tseslint.config(
   { ignores: ['build/**', '.react-router/**', 'node_modules/**', 'reports/**', '.tmp/**'] },
   ...tseslint.configs.recommended,
@@ -35,7 +42,7 @@ export default tseslint.config(
       'no-nested-ternary': 'error',
       'prefer-const': 'error',
       'no-console': 'error',
-      'no-restricted-syntax': ['error', noDoubleAssertion],
+      'no-restricted-syntax': ['error', noDoubleAssertion, noVagueName],
     },
   },
   {
@@ -54,7 +61,13 @@ export default tseslint.config(
   {
     files: ['app/areas/**/*.tsx'],
     rules: {
-      'no-restricted-syntax': ['error', noDoubleAssertion, noRawControl, noHandMadeTabs],
+      'no-restricted-syntax': [
+        'error',
+        noDoubleAssertion,
+        noVagueName,
+        noRawControl,
+        noHandMadeTabs,
+      ],
     },
   },
   {

@@ -95,8 +95,8 @@ async function main(): Promise<number> {
   const only = values.only?.split(',').map((name) => name.trim())
   const unknown = only?.filter((name) => !benches.some((bench) => bench.name === name)) ?? []
   if (unknown.length > 0) {
-    const known = benches.map((bench) => bench.name).join(', ')
-    console.error(`There is no bench ${unknown.join(', ')}. Known: ${known}.`)
+    const existing = benches.map((bench) => bench.name).join(', ')
+    console.error(`There is no bench ${unknown.join(', ')}. Known: ${existing}.`)
     return 2
   }
   const baseline = readBaseline()

@@ -180,13 +180,13 @@ export function walkFigures(): readonly Figure[] {
   const start = performance.now()
   for (let i = 0; i < walks; i++) {
     const to = i % 2 === 0 ? pod() : { address: `10.52.${i % 8}.${(i * 7) % 250}` }
-    const found = walk(read.world, {
+    const walkRead = walk(read.world, {
       from: pod(),
       to,
       port: i % 3 === 0 ? 8080 : 1 + (i % 9000),
       protocol: 'TCP',
     })
-    if (found.ok && found.walk.delivered) delivered++
+    if (walkRead.ok && walkRead.walk.delivered) delivered++
   }
   const seconds = (performance.now() - start) / 1000
   return [

@@ -100,9 +100,9 @@ it('a run is followed from its line, read as a table, and its step explained', a
       ?.click(),
   )
   await see(page, 'site · controlplane.create')
-  const other = await visit('/journal')
-  await other.waitForSelector('[aria-label="Runs"] a')
-  expect(await other.$eval('[aria-label="Runs"]', (line) => line.textContent)).toContain(
+  const otherPage = await visit('/journal')
+  await otherPage.waitForSelector('[aria-label="Runs"] a')
+  expect(await otherPage.$eval('[aria-label="Runs"]', (line) => line.textContent)).toContain(
     'raise rush',
   )
 })

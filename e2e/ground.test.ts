@@ -22,8 +22,8 @@ it('a three-zone hall is raised from its template, once the missing route is add
   const page = await visit('/raise')
   await see(page, 'three-zone-hall')
   await page.evaluate(() => {
-    const card = [...document.querySelectorAll('.templates li')].find((one) =>
-      one.textContent?.includes('three-zone-hall'),
+    const card = [...document.querySelectorAll('.templates li')].find((element) =>
+      element.textContent?.includes('three-zone-hall'),
     )
     card?.querySelector('button')?.click()
   })
@@ -74,7 +74,7 @@ it('a three-zone hall is raised from its template, once the missing route is add
   }>('/sites/mossgate/packing')
   for (const [machine, to] of said)
     expect(
-      hosts.find((host) => host.name === to)?.machines.map((one) => one.name),
+      hosts.find((host) => host.name === to)?.machines.map((eachMachine) => eachMachine.name),
       `${machine ?? ''} on ${to ?? ''}`,
     ).toContain(machine)
   await advance(1500)
@@ -150,11 +150,11 @@ it('a cluster is raised from three machines that stand there, by join scripts; t
       machine,
     )
     await page.evaluate((wanted) => {
-      const row = [...document.querySelectorAll('.join')].find((one) =>
-        one.textContent?.includes(wanted),
+      const row = [...document.querySelectorAll('.join')].find((element) =>
+        element.textContent?.includes(wanted),
       )
       const button = [...(row?.querySelectorAll('button') ?? [])].find(
-        (one) => one.textContent === 'Run it on the stand-in',
+        (button) => button.textContent === 'Run it on the stand-in',
       )
       button?.click()
     }, machine)

@@ -89,8 +89,8 @@ it('a roll-out whose image is missing stops at its limit, is explained down to t
   await see(page, 'market-desk:9: not found in its registry')
   // Three of four still serve while it is stuck.
   expect(
-    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status
-      .readyReplicas,
+    (await objects('dill', 'Deployment')).find((object) => object.metadata.name === 'seed-clerk')
+      ?.status.readyReplicas,
   ).toBe(3)
   await press(page, 'button', 'Take back')
   await page.waitForFunction(
@@ -103,8 +103,8 @@ it('a roll-out whose image is missing stops at its limit, is explained down to t
   await see(page, 'taken back')
   await advance(120)
   expect(
-    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-clerk')?.status
-      .readyReplicas,
+    (await objects('dill', 'Deployment')).find((object) => object.metadata.name === 'seed-clerk')
+      ?.status.readyReplicas,
   ).toBe(4)
 })
 
@@ -139,8 +139,8 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
     ).state,
   ).toBe('done')
   expect(
-    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-desk')?.spec
-      .replicas,
+    (await objects('dill', 'Deployment')).find((object) => object.metadata.name === 'seed-desk')
+      ?.spec.replicas,
   ).toBe(3)
   await page.goto(`${served.url}/shape/manifests?view=layers`, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
@@ -151,7 +151,7 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
   await press(page, 'button', 'Keep theirs: 3')
   await page.waitForFunction(() => !document.body.innerText.includes('as hand wrote it'))
   expect(
-    (await objects('dill', 'Deployment')).find((one) => one.metadata.name === 'seed-desk')?.spec
-      .replicas,
+    (await objects('dill', 'Deployment')).find((object) => object.metadata.name === 'seed-desk')
+      ?.spec.replicas,
   ).toBe(3)
 })

@@ -243,13 +243,13 @@ export class Gyrarch {
   }
 
   async podLog(cluster: string, pod: string, lines: number): Promise<readonly string[]> {
-    const found = await this.observe.podLog((await this.cluster(cluster)).name, pod, lines)
-    if (!found)
+    const matches = await this.observe.podLog((await this.cluster(cluster)).name, pod, lines)
+    if (!matches)
       throw new Refusal(
         'not-found',
         `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`,
       )
-    return found
+    return matches
   }
 
   /** Asks a pod from inside, and writes down who was asked what. */
@@ -259,8 +259,8 @@ export class Gyrarch {
     kind: ProbeKind,
     target: string,
   ): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
-    const found = await this.observe.probe((await this.cluster(cluster)).name, pod, kind, target)
-    if (!found)
+    const result = await this.observe.probe((await this.cluster(cluster)).name, pod, kind, target)
+    if (!result)
       throw new Refusal(
         'not-found',
         `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`,
@@ -268,9 +268,9 @@ export class Gyrarch {
     await this.journalLine({
       kind: 'pod.probed',
       about: `pod/${cluster}/${pod}`,
-      says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${found.lines.at(-1) ?? ''}`,
+      says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${result.lines.at(-1) ?? ''}`,
     })
-    return found
+    return result
   }
 
   async access(name: string): Promise<AccessFile> {
@@ -283,14 +283,14 @@ export class Gyrarch {
     return file
   }
 
-  async putFault(wish: {
+  async putFault(request: {
     fault: string
     about: string
     mode: 'transient' | 'permanent'
     times: number
     afterSeconds: number
   }): Promise<string> {
-    const objection = await this.outside.faultObjection(wish.fault, wish.about)
+    const objection = await this.outside.faultObjection(request.fault, request.about)
     if (objection !== null)
       throw new Refusal('invalid', objection, [
         { path: objection.startsWith('There is no fault') ? 'fault' : 'about', says: objection },
@@ -299,24 +299,24 @@ export class Gyrarch {
     await this.outside.putFault(
       {
         id,
-        kind: wish.fault,
-        about: wish.about,
-        mode: wish.mode,
-        left: wish.mode === 'transient' ? wish.times : null,
+        kind: request.fault,
+        about: request.about,
+        mode: request.mode,
+        left: request.mode === 'transient' ? request.times : null,
       },
-      wish.afterSeconds,
+      request.afterSeconds,
     )
     await this.journalLine({
       kind: 'fault.put',
-      about: wish.about,
-      says: `fault ${wish.fault} put into ${wish.about}, ${wish.mode}`,
+      about: request.about,
+      says: `fault ${request.fault} put into ${request.about}, ${request.mode}`,
     })
     return id
   }
 
   async endFault(id: string): Promise<void> {
     const { active } = await this.outside.faults()
-    const fault = active.find((other) => other.id === id)
+    const fault = active.find((fault) => fault.id === id)
     if (!fault) throw new Refusal('not-found', `No fault ${id.slice(0, 40)} is active.`)
     await this.outside.endFault(id)
     await this.journalLine({

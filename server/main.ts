@@ -24,9 +24,9 @@ const { values } = parseArgs({
 
 const log = pino({ level: process.env['LOG_LEVEL'] ?? 'warn' }, pino.destination(2))
 
-function wholeNumber(text: string, name: string, most: number): number {
-  if (/^\d{1,7}$/.test(text) && Number(text) <= most) return Number(text)
-  process.stderr.write(`--${name} ${text}: give a whole number from 0 to ${most}.\n`)
+function wholeNumber(text: string, name: string, max: number): number {
+  if (/^\d{1,7}$/.test(text) && Number(text) <= max) return Number(text)
+  process.stderr.write(`--${name} ${text}: give a whole number from 0 to ${max}.\n`)
   process.exit(2)
 }
 

@@ -93,7 +93,7 @@ export function buildCluster(
       { name: machine.name, pool, zone: machine.zone, roles, labels: {}, taints },
       at,
     )
-    const strain = spec.strained.find((other) => other.node === machine.name)
+    const strain = spec.strained.find((candidate) => candidate.node === machine.name)
     node.conditions = [
       ...calmConditions(at).map((condition) =>
         strain && condition.type === strain.type
@@ -172,8 +172,8 @@ export function buildCluster(
   }
   fillCluster(cluster, scenario, seed, at)
   const written = scenario.objects
-    .filter((other) => other.cluster === spec.name)
-    .flatMap((other) => other.manifests) as readonly Manifest[]
+    .filter((object) => object.cluster === spec.name)
+    .flatMap((object) => object.manifests) as readonly Manifest[]
   if (written.length > 0) {
     cluster.objects = structuredClone(written)
     cluster.namespaces = [
@@ -198,18 +198,18 @@ export function buildCluster(
   const [usual] = site.storageClasses
   if (usual) cluster.storageClass = usual
   const flows = scenario.flows
-    .filter((one) => one.cluster === spec.name)
+    .filter((flow) => flow.cluster === spec.name)
     .map(({ cluster: _cluster, ...flow }) => plain(flow) as NonNullable<Cluster['flows']>[number])
   if (flows.length > 0) Object.assign(cluster, { flows })
   for (const manifest of written) if (manifest.kind === 'Service') addService(cluster, manifest)
-  const load = scenario.loads.filter((one) => one.cluster === spec.name)
+  const load = scenario.loads.filter((load) => load.cluster === spec.name)
   if (load.length > 0)
-    cluster.load = Object.fromEntries(load.map((one) => [one.workload, one.points]))
+    cluster.load = Object.fromEntries(load.map((entry) => [entry.workload, entry.points]))
   return cluster
 }
 
 export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, at: number): void {
-  const listed = scenario.workloads.filter((other) => other.cluster === cluster.name)
+  const listed = scenario.workloads.filter((workload) => workload.cluster === cluster.name)
   const read = <T>(parsed: { ok: true; value: T } | { ok: false; says: string }): T => {
     if (!parsed.ok) throw new Error(`the scenario’s workloads: ${parsed.says}`)
     return parsed.value
@@ -232,7 +232,10 @@ export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, 
   }))
   const platform = [networkWorkload(at), ...addOnWorkloads(at)].filter(
     (workload) =>
-      !own.some((other) => other.namespace === workload.namespace && other.name === workload.name),
+      !own.some(
+        (candidate) =>
+          candidate.namespace === workload.namespace && candidate.name === workload.name,
+      ),
   )
   const all: (Workload & { readonly on?: readonly number[] | undefined })[] = [
     ...platform.filter((workload) => workload.kind === 'DaemonSet'),

@@ -116,7 +116,7 @@ export function standMachine(
   at: number,
   busy: Map<string, number>,
 ): Machine {
-  const size = site.sizes.find((other) => other.name === sizeName)
+  const size = site.sizes.find((size) => size.name === sizeName)
   if (!size)
     throw new Error(
       `the scenario gives ${name} the size ${sizeName}, which ${site.name} does not offer`,
@@ -127,14 +127,14 @@ export function standMachine(
     apart !== null &&
     site.machines.some((machine) => machine.host === host && machine.apart === apart)
   const host = site.hosts
-    .filter((other) => other.zone === zone && !clash(other.name))
+    .filter((host) => host.zone === zone && !clash(host.name))
     .sort((a, b) => used(a.name) - used(b.name) || (a.name < b.name ? -1 : 1))[0]
   if (host) busy.set(host.name, used(host.name) + size.cores)
   const network =
-    site.networks.find((other) =>
+    site.networks.find((network) =>
       site.kind === 'cloud'
-        ? other.zone === zone
-        : other.role === (role === 'control-plane' ? 'management' : 'nodes'),
+        ? network.zone === zone
+        : network.role === (role === 'control-plane' ? 'management' : 'nodes'),
     ) ?? site.networks[0]
   const given = address ?? (network ? leaseFrom(site, network) : null)
   const diskGb = size.diskGb || 30

@@ -18,13 +18,13 @@ export function enlarged(scenario: Scenario, nodes: number): Scenario {
         cluster.pools.reduce((pools, pool) => pools + pool.count, 0),
       0,
     )
-  const site = scenario.sites.find((other) => other.name === scenario.copies.site)
-  const cluster = scenario.clusters.find((other) => other.name === scenario.copies.cluster)
+  const site = scenario.sites.find((site) => site.name === scenario.copies.site)
+  const cluster = scenario.clusters.find((cluster) => cluster.name === scenario.copies.cluster)
   if (!site || !cluster) return scenario
   const sites: ScenarioSite[] = [...scenario.sites]
   const clusters: ScenarioCluster[] = [...scenario.clusters]
   const workloads = [...scenario.workloads]
-  const theirs = scenario.workloads.filter((workload) => workload.cluster === cluster.name)
+  const others = scenario.workloads.filter((workload) => workload.cluster === cluster.name)
   for (let i = 2; count(clusters) < nodes; i++) {
     const name = `${site.name}-${number(i)}`
     sites.push({
@@ -55,7 +55,7 @@ export function enlarged(scenario: Scenario, nodes: number): Scenario {
       })),
     })
     workloads.push(
-      ...theirs.map((workload) => ({ ...workload, cluster: `${cluster.name}-${number(i)}` })),
+      ...others.map((workload) => ({ ...workload, cluster: `${cluster.name}-${number(i)}` })),
     )
   }
   return { ...scenario, sites, clusters, workloads }

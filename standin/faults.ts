@@ -36,7 +36,7 @@ const goneDevice = 'a device that is gone'
 
 /** Every address a network’s DHCP range still has, leased to things that no longer exist. */
 function exhaust(site: Site, name: string): void {
-  const network = site.networks.find((other) => other.name === name)
+  const network = site.networks.find((network) => network.name === name)
   const range = network && parseRange(network.dhcp ?? network.range)
   if (!network || !range?.ok) return
   const held = new Set(site.addresses.map((address) => address.address))
@@ -128,7 +128,7 @@ export function startFault(sim: Sim, fault: Fault): void {
       setNetwork({ dhcpAnswers: false })
       return
     case 'name-server-wrong': {
-      const network = site.networks.find((other) => other.name === third)
+      const network = site.networks.find((network) => network.name === third)
       const range = network && parseRange(network.range)
       if (range?.ok)
         setNetwork({
@@ -146,17 +146,17 @@ export function startFault(sim: Sim, fault: Fault): void {
       site.routes = site.routes.filter((route) => route.network !== third)
       return
     case 'machine-off': {
-      const found = machineAt(sim, second, third)
-      if (found) powerLost(sim, site, found.machine)
+      const result = machineAt(sim, second, third)
+      if (result) powerLost(sim, site, result.machine)
       return
     }
     case 'spot-taken': {
-      const found = machineAt(sim, second, third)
-      if (found) spotNotice(sim, site, found.machine)
+      const result = machineAt(sim, second, third)
+      if (result) spotNotice(sim, site, result.machine)
       return
     }
     case 'host-dies': {
-      const host = site.hosts.find((other) => other.name === third)
+      const host = site.hosts.find((host) => host.name === third)
       if (host) hostDies(sim, site, host)
       return
     }
@@ -166,9 +166,9 @@ export function startFault(sim: Sim, fault: Fault): void {
 }
 
 export function endFault(sim: Sim, id: string): boolean {
-  const fault = sim.world.faults.find((other) => other.id === id)
+  const fault = sim.world.faults.find((fault) => fault.id === id)
   if (!fault) return false
-  sim.world.faults = sim.world.faults.filter((other) => other !== fault)
+  sim.world.faults = sim.world.faults.filter((otherFault) => otherFault !== fault)
   const [, second = '', third = '', fourth = ''] = fault.about.split('/')
   if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
   const site = sim.site(second)
@@ -231,19 +231,23 @@ export function endFault(sim: Sim, id: string): boolean {
       return true
     case 'route-missing':
       for (const route of (was ?? []) as Site['routes'])
-        if (!site.routes.some((other) => other.network === route.network && other.to === route.to))
+        if (
+          !site.routes.some(
+            (otherRoute) => otherRoute.network === route.network && otherRoute.to === route.to,
+          )
+        )
           site.routes = [...site.routes, route]
       return true
     case 'machine-off': {
-      const found = machineAt(sim, second, third)
-      if (found?.machine.power === 'off') {
-        found.machine.power = 'starting'
+      const result = machineAt(sim, second, third)
+      if (result?.machine.power === 'off') {
+        result.machine.power = 'starting'
         sim.schedule(60_000, { kind: 'power', site: second, machine: third, what: 'up' })
       }
       return true
     }
     case 'host-dies': {
-      const host = site.hosts.find((other) => other.name === third)
+      const host = site.hosts.find((host) => host.name === third)
       if (host?.service === 'dead') host.service = 'in'
       return true
     }
@@ -255,7 +259,7 @@ export function endFault(sim: Sim, id: string): boolean {
 /** The fault of a kind that strikes now, counted down; undefined if none does. */
 export function strike(sim: Sim, kind: FaultKind, abouts: readonly string[]): Fault | undefined {
   const fault = sim.world.faults.find(
-    (other) => other.kind === kind && abouts.includes(other.about),
+    (fault) => fault.kind === kind && abouts.includes(fault.about),
   )
   if (!fault) return undefined
   if (fault.left !== null) {

@@ -73,19 +73,19 @@ describe('a Deployment', () => {
       objects: [desk({ image: '3' })],
       manager: 'gyrarch',
     })
-    let most = 0
+    let max = 0
     let fewestReady = Infinity
     for (let i = 0; i < 300; i++) {
       sim.run(sim.now + 1000)
       sim.drain()
-      most = Math.max(most, pods('market-desk').length)
+      max = Math.max(max, pods('market-desk').length)
       fewestReady = Math.min(
         fewestReady,
         pods('market-desk').filter((pod) => pod.phase === 'Running').length,
       )
     }
     // 25 % of 4 either way.
-    expect({ most, fewestReady }).toEqual({ most: 5, fewestReady: 3 })
+    expect({ most: max, fewestReady }).toEqual({ most: 5, fewestReady: 3 })
     const objects = objectsOf(sim, 'dill', { namespace: 'market' }) ?? []
     const images = objects
       .filter((object) => object['kind'] === 'Pod')
@@ -126,7 +126,7 @@ describe('a Deployment', () => {
     expect(pods('market-desk').filter((pod) => pod.phase === 'Running')).toHaveLength(4)
     expect(
       dill()
-        .workloads.find((one) => one.name === 'market-desk')
+        .workloads.find((workload) => workload.name === 'market-desk')
         ?.revisions?.at(-1)?.number,
     ).toBeGreaterThan(1)
   })
@@ -162,8 +162,9 @@ describe('writing to an API', () => {
     const failed = run('objects.apply', { objects: [desk(), desk({ namespace: 'nowhere' })] })
     expect(failed?.failure?.reason).toBe('namespace-missing')
     expect(
-      dill().workloads.find((one) => one.name === 'market-desk' && one.namespace === 'market')
-        ?.replicas,
+      dill().workloads.find(
+        (workload) => workload.name === 'market-desk' && workload.namespace === 'market',
+      )?.replicas,
     ).toBe(1)
   })
 
@@ -291,7 +292,9 @@ describe('other controllers', () => {
       1900,
     )
     expect(
-      dill().workloads.filter((one) => one.kind === 'Job' && one.name.startsWith('tally-')).length,
+      dill().workloads.filter(
+        (workload) => workload.kind === 'Job' && workload.name.startsWith('tally-'),
+      ).length,
     ).toBe(3)
   })
 
@@ -310,10 +313,10 @@ describe('other controllers', () => {
       },
     }
     run('objects.apply', { objects: [desk({ replicas: 4, extra: apart })] }, 300)
-    const mine = pods('market-desk')
-    const placed = mine.filter((pod) => pod.node !== null)
+    const own = pods('market-desk')
+    const placed = own.filter((pod) => pod.node !== null)
     expect(new Set(placed.map((pod) => pod.node)).size).toBe(placed.length)
-    expect(mine.some((pod) => pod.waits?.includes('anti-affinity') === true)).toBe(true)
+    expect(own.some((pod) => pod.waits?.includes('anti-affinity') === true)).toBe(true)
   })
 })
 
@@ -324,10 +327,10 @@ describe('endpoints of a service', () => {
       (objectsOf(sim, 'dill', { kind: 'EndpointSlice', namespace: 'market' }) ?? []).find(
         (object) => (object['metadata'] as { name: string }).name === 'market-desk-1',
       ) as { endpoints: { addresses: string[]; conditions: { ready: boolean } }[] } | undefined
-    expect(slice()?.endpoints.map((one) => one.addresses[0])).toEqual(
+    expect(slice()?.endpoints.map((endpoint) => endpoint.addresses[0])).toEqual(
       pods('market-desk').map((pod) => pod.ip),
     )
     run('objects.apply', { objects: [desk({ replicas: 3 })] }, 120)
-    expect(slice()?.endpoints.filter((one) => one.conditions.ready)).toHaveLength(3)
+    expect(slice()?.endpoints.filter((endpoint) => endpoint.conditions.ready)).toHaveLength(3)
   })
 })

@@ -20,7 +20,7 @@ function act(sim: Simulator, verb: string, args: Record<string, unknown>) {
 }
 
 describe('addresses', () => {
-  const wish = (address: string, cluster = 'rowan') => ({
+  const request = (address: string, cluster = 'rowan') => ({
     site: 'mossgate',
     cluster,
     addresses: [{ address, network: 'mossgate management', for: 'rowan API' }],
@@ -28,9 +28,9 @@ describe('addresses', () => {
 
   it('are held once: the same holder may ask again, another may not', () => {
     const sim = fresh()
-    expect(act(sim, 'address.hold', wish('10.20.0.60')).failure).toBeNull()
-    expect(act(sim, 'address.hold', wish('10.20.0.60')).failure).toBeNull()
-    expect(act(sim, 'address.hold', wish('10.20.0.60', 'sedge')).failure).toMatchObject({
+    expect(act(sim, 'address.hold', request('10.20.0.60')).failure).toBeNull()
+    expect(act(sim, 'address.hold', request('10.20.0.60')).failure).toBeNull()
+    expect(act(sim, 'address.hold', request('10.20.0.60', 'sedge')).failure).toMatchObject({
       class: 'permanent',
       reason: 'address-taken',
       chain: [{ about: 'address/mossgate/10.20.0.60' }],
@@ -44,7 +44,7 @@ describe('addresses', () => {
     const sim = fresh()
     const lease =
       sim.world.sites['mossgate']?.addresses.find((held) => held.how === 'dhcp')?.address ?? ''
-    act(sim, 'address.hold', wish('10.20.0.60'))
+    act(sim, 'address.hold', request('10.20.0.60'))
     act(sim, 'address.release', { site: 'mossgate', addresses: ['10.20.0.60', lease] })
     const left = sim.world.sites['mossgate']?.addresses.map((held) => held.address) ?? []
     expect([left.includes('10.20.0.60'), left.includes(lease)]).toEqual([false, true])
@@ -53,7 +53,7 @@ describe('addresses', () => {
   it('of a network that is not there are refused', () => {
     expect(
       act(fresh(), 'address.hold', {
-        ...wish('10.20.0.60'),
+        ...request('10.20.0.60'),
         addresses: [{ address: '10.20.0.60', network: 'attic', for: 'x' }],
       }).failure?.reason,
     ).toBe('no-network')

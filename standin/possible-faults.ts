@@ -119,25 +119,27 @@ export const possibleFaults: readonly PossibleFault[] = [
 
 /** Why a fault cannot be about this, or null. */
 export function faultObjection(sim: Sim, kind: string, about: string): string | null {
-  const known = possibleFaults.find((possible) => possible.fault === kind)
-  if (!known)
+  const possibleFault = possibleFaults.find((possible) => possible.fault === kind)
+  if (!possibleFault)
     return `There is no fault ${kind}. Possible: ${possibleFaults.map((possible) => possible.fault).join(', ')}.`
   const [what = '', second, third, fourth] = about.split('/')
-  const write = `Write what it is about as ${known.about}.`
-  if (known.fault === 'certificate-expired')
+  const write = `Write what it is about as ${possibleFault.about}.`
+  if (possibleFault.fault === 'certificate-expired')
     return what === 'cluster' && sim.cluster(second)
       ? null
       : `There is no cluster ${second ?? ''}. ${write}`
-  if (known.fault === 'answers-fail')
+  if (possibleFault.fault === 'answers-fail')
     return what === 'workload' &&
-      sim.cluster(second)?.workloads.some((one) => one.namespace === third && one.name === fourth)
+      sim
+        .cluster(second)
+        ?.workloads.some((workload) => workload.namespace === third && workload.name === fourth)
       ? null
       : `There is no workload ${third ?? ''}/${fourth ?? ''} in ${second ?? ''}. ${write}`
   const site = sim.site(second)
   if (!site) return `There is no site ${second ?? ''}. ${write}`
-  const wrong = `${kind} is about ${known.about}, not ${about}.`
-  const network = site.networks.find((other) => other.name === third)
-  switch (known.fault) {
+  const wrong = `${kind} is about ${possibleFault.about}, not ${about}.`
+  const network = site.networks.find((network) => network.name === third)
+  switch (possibleFault.fault) {
     case 'machine-unavailable':
     case 'time-silent':
     case 'boot-data-cut':

@@ -79,7 +79,7 @@ const stored = (sim: Simulator, kind: string) =>
     status?: { phase: string }
   }[]
 const zoneOf = (sim: Simulator, node: string | null) =>
-  sim.cluster('dill')?.nodes.find((one) => one.name === node)?.zone
+  sim.cluster('dill')?.nodes.find((candidate) => candidate.name === node)?.zone
 
 describe('priorities', () => {
   it('put out less important pods where there is no room, and only those', () => {
@@ -259,7 +259,10 @@ describe('claims', () => {
       claim('lost', 'nothing'),
     )
     expect(
-      stored(sim, 'PersistentVolumeClaim').map((one) => [one.metadata.name, one.status?.phase]),
+      stored(sim, 'PersistentVolumeClaim').map((entry) => [
+        entry.metadata.name,
+        entry.status?.phase,
+      ]),
     ).toEqual([
       ['early', 'Bound'],
       ['lost', undefined],
@@ -297,7 +300,10 @@ describe('claims', () => {
     apply(sim, 'dill', set(2))
     advance(sim, 120)
     expect(
-      stored(sim, 'PersistentVolumeClaim').map((one) => [one.metadata.name, one.status?.phase]),
+      stored(sim, 'PersistentVolumeClaim').map((entry) => [
+        entry.metadata.name,
+        entry.status?.phase,
+      ]),
     ).toEqual([
       ['data-shelf-0', 'Bound'],
       ['data-shelf-1', 'Bound'],
@@ -324,7 +330,8 @@ describe('replicas that follow load', () => {
     },
   ]
   const replicas = (sim: Simulator) =>
-    sim.cluster('bramble')?.workloads.find((one) => one.name === 'sensor-intake')?.replicas ?? 0
+    sim.cluster('bramble')?.workloads.find((workload) => workload.name === 'sensor-intake')
+      ?.replicas ?? 0
   const scaler = (spec: Record<string, unknown>) => ({
     apiVersion: 'autoscaling/v2',
     kind: 'HorizontalPodAutoscaler',
@@ -394,10 +401,10 @@ describe('replicas that follow load', () => {
     })
     advance(sim, 60 * 60)
     const both = replicas(sim)
-    const other = fresh({ loads })
-    instead(other, { metrics: [perSecond('400')] })
-    advance(other, 60 * 60)
-    expect(replicas(other)).toBe(4)
+    const simulator = fresh({ loads })
+    instead(simulator, { metrics: [perSecond('400')] })
+    advance(simulator, 60 * 60)
+    expect(replicas(simulator)).toBe(4)
     expect(both).toBeGreaterThan(4)
   })
   it('stay where scaling down is switched off', () => {
@@ -451,7 +458,7 @@ describe('probes from inside a pod', () => {
     target: string,
     kind: 'connect' | 'look-up' = 'connect',
   ) => {
-    const pod = (sim.cluster('bramble')?.running ?? []).find((one) => one.workload === app)
+    const pod = (sim.cluster('bramble')?.running ?? []).find((pod) => pod.workload === app)
     return probe(sim, 'bramble', `${pod?.namespace ?? ''}/${pod?.name ?? ''}`, kind, target)
   }
   it('go the way of packets: refused by a partner that knows pods alone, and let through once sources are kept', () => {

@@ -143,7 +143,9 @@ describe('the world of the scenario', () => {
         .filter((name) => name.startsWith('gathering-ledger')),
     ).toEqual(['gathering-ledger-0', 'gathering-ledger-1', 'gathering-ledger-2'])
     for (const member of sim.world.clusters['cedar']?.members.slice(0, 2) ?? []) {
-      const down = sim.world.sites['mossgate']?.machines.find((other) => other.name === member)
+      const down = sim.world.sites['mossgate']?.machines.find(
+        (otherMachine) => otherMachine.name === member,
+      )
       if (down) down.power = 'off'
     }
     expect(objectsOf(sim, 'cedar', {})).toBeNull()
@@ -237,9 +239,9 @@ describe('machines', () => {
     const first = act(sim, 'a', 'machine.create', machine('rowan-1'))
     sim.command('a', 'machine.create', machine('rowan-2'))
     expect(end(sim, 'a')).toBe(first)
-    expect(sim.world.sites['palisade-east']?.machines.map((other) => other.name)).not.toContain(
-      'rowan-2',
-    )
+    expect(
+      sim.world.sites['palisade-east']?.machines.map((otherMachine) => otherMachine.name),
+    ).not.toContain('rowan-2')
   })
 })
 

@@ -64,6 +64,9 @@ self.onmessage = ({ data }: MessageEvent<BoardQuestion>): void => {
     }
     objects = opened(read)
   }
-  const found = boardOf(objects, data.whatIfs)
-  answer(found.ok ? found.board : null, found.ok ? null : `${found.path}: ${found.says}`)
+  const boardRead = boardOf(objects, data.whatIfs)
+  answer(
+    boardRead.ok ? boardRead.board : null,
+    boardRead.ok ? null : `${boardRead.path}: ${boardRead.says}`,
+  )
 }

@@ -45,14 +45,14 @@ self.onmessage = ({ data }: MessageEvent<DayQuestion>): void => {
         })),
       }
     : null
-  const found = dayAhead({
+  const dayRead = dayAhead({
     ...plan,
     hourly: (node) => hourly[node] ?? 0,
     ...(made ? { nodes: made } : {}),
   })
   self.postMessage({
     id: data.id,
-    day: found.ok ? found.day : null,
-    says: found.ok ? null : found.says,
+    day: dayRead.ok ? dayRead.day : null,
+    says: dayRead.ok ? null : dayRead.says,
   } satisfies DayAnswer)
 }

@@ -7,7 +7,7 @@ import type { Route } from './+types/clock'
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   const form = await request.formData()
-  const speed = speeds.find((known) => String(known) === form.get('speed'))
+  const speed = speeds.find((speed) => String(speed) === form.get('speed'))
   if (speed !== undefined) await gyrarch.outside.setSpeed(speed)
   else if (form.get('calm') === 'yes' || form.get('calm') === 'no')
     await gyrarch.outside.setCalm(form.get('calm') === 'yes')

@@ -10,22 +10,22 @@ export const loader = () => redirect('/raise')
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   return orRefused(async () => {
-    const wish = (await request.json().catch(() => ({}))) as {
+    const wanted = (await request.json().catch(() => ({}))) as {
       kind?: unknown
       intent?: unknown
       then?: unknown
       template?: unknown
     }
-    if (typeof wish.template === 'string') {
-      const record = await gyrarch.templates.draft(wish.template, {})
+    if (typeof wanted.template === 'string') {
+      const record = await gyrarch.templates.draft(wanted.template, {})
       throw redirect(`/raise/${record.id}`)
     }
-    if (typeof wish.kind !== 'string')
+    if (typeof wanted.kind !== 'string')
       throw new Refusal('invalid', 'The draft names no kind of change.')
-    const record = await gyrarch.changes.draft(wish.kind, wish.intent)
+    const record = await gyrarch.changes.draft(wanted.kind, wanted.intent)
     if (record.kind === 'cluster.raise') throw redirect(`/raise/${record.id}`)
     throw redirect(
-      `/changes/${record.id}${typeof wish.then === 'string' ? `?then=${encodeURIComponent(wish.then)}` : ''}`,
+      `/changes/${record.id}${typeof wanted.then === 'string' ? `?then=${encodeURIComponent(wanted.then)}` : ''}`,
     )
   })
 }

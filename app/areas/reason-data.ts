@@ -40,7 +40,7 @@ const percent = (part: number, whole: number): string =>
 
 function nodeReason(view: FleetView, clusterName: string, nodeName: string): ReasonData | null {
   const cluster = clusterOf(view, clusterName)
-  const node = cluster && nodesOf(cluster).find((other) => other.name === nodeName)
+  const node = cluster && nodesOf(cluster).find((node) => node.name === nodeName)
   if (!cluster || !node) return null
   const reasoned = nodeState(node, cluster, stateContext(view))
   return {
@@ -75,7 +75,7 @@ function nodeReason(view: FleetView, clusterName: string, nodeName: string): Rea
 function clusterReason(view: FleetView, name: string): ReasonData | null {
   const cluster = clusterOf(view, name)
   if (!cluster) return null
-  const release = view.catalogue.find((other) => other.version === cluster.release)
+  const release = view.catalogue.find((release) => release.version === cluster.release)
   const ended = release && isUnsupported(release, view.now)
   return {
     ref: `cluster/${name}`,
@@ -114,7 +114,7 @@ function clusterReason(view: FleetView, name: string): ReasonData | null {
 
 function poolReason(view: FleetView, clusterName: string, poolName: string): ReasonData | null {
   const cluster = clusterOf(view, clusterName)
-  const pool = cluster?.pools.find((other) => other.name === poolName)
+  const pool = cluster?.pools.find((pool) => pool.name === poolName)
   if (!cluster || !pool) return null
   const { nodes } = pool
   const sum = (of: (node: (typeof nodes)[number]) => number): number =>

@@ -55,7 +55,7 @@ export function segmentsOf(within: Range, holders: readonly Holder[]): readonly 
     holder,
     start: placeOf(within, shared.first),
     end: placeOf(within, shared.last + 1n),
-    collides: hit.has(outer.findIndex((other) => other.holder === holder)),
+    collides: hit.has(outer.findIndex((candidate) => candidate.holder === holder)),
   }))
 }
 

@@ -54,7 +54,7 @@ export function layBoard(board: Board, width: number, height: number): BoardLayo
     narrowest,
     Math.min(widest, Math.floor(room / Math.max(1, board.nodes.length))),
   )
-  const most = {
+  const largest = {
     cpu: Math.max(1, ...board.nodes.map((node) => Math.max(node.cpuMilli, node.cpuUsed))),
     memory: Math.max(1, ...board.nodes.map((node) => Math.max(node.memoryBytes, node.memoryUsed))),
   }
@@ -80,7 +80,7 @@ export function layBoard(board: Board, width: number, height: number): BoardLayo
       : (['cpu', 'memory'] as const)
     ).entries()) {
       const all = measure === 'cpu' ? node.cpuMilli : node.memoryBytes
-      const scale = height / most[measure]
+      const scale = height / largest[measure]
       const at = x + i * (each + 3)
       stacks.push({
         node,

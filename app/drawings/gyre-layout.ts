@@ -127,21 +127,21 @@ const hasPods = (node: FleetNode): boolean =>
 export function findInTree(root: FleetNode, ref: string): readonly FleetNode[] | null {
   if (root.ref === ref) return [root]
   for (const child of root.children) {
-    const found = findInTree(child, ref)
-    if (found) return [root, ...found]
+    const fleetNodes = findInTree(child, ref)
+    if (fleetNodes) return [root, ...fleetNodes]
   }
   return null
 }
 
 function releasesIn(root: FleetNode): readonly string[] {
-  const found = new Set<string>()
+  const results = new Set<string>()
   const visit = (node: FleetNode): void => {
     if (node.kind === 'pod') return
-    if (node.release !== null) found.add(node.release)
+    if (node.release !== null) results.add(node.release)
     if (node.kind !== 'cluster') node.children.forEach(visit)
   }
   visit(root)
-  return [...found].sort((a, b) => a.localeCompare(b, 'en', { numeric: true }))
+  return [...results].sort((a, b) => a.localeCompare(b, 'en', { numeric: true }))
 }
 
 /** Lays out what lies below `zoom` (a ref; the whole fleet if it names nothing). `now` in milliseconds. */

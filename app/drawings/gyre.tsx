@@ -143,12 +143,12 @@ export const Gyre = memo(function Gyre({
       event.preventDefault()
       drawing.current?.querySelector<SVGGElement>(`[data-arc="${to}"]`)?.focus()
     }
-    const ring = layout.arcs.flatMap((other, i) => (other.depth === item.depth ? [i] : []))
+    const ring = layout.arcs.flatMap((arc, i) => (arc.depth === item.depth ? [i] : []))
     const place = ring.indexOf(index)
     const middle = (item.start + item.end) / 2
     const over = (depth: number): number =>
       layout.arcs.findIndex(
-        (other) => other.depth === depth && other.start <= middle && middle <= other.end,
+        (arc) => arc.depth === depth && arc.start <= middle && middle <= arc.end,
       )
     if (event.key === 'ArrowRight') focus(ring[(place + 1) % ring.length])
     else if (event.key === 'ArrowLeft') focus(ring[(place - 1 + ring.length) % ring.length])

@@ -22,8 +22,8 @@ export interface PlacementBoardProps {
   readonly onWorkload: (key: string) => void
 }
 
-const cutTo = (text: string, most: number): string =>
-  text.length <= most ? text : `${text.slice(0, Math.max(1, most - 1))}…`
+const cutTo = (text: string, max: number): string =>
+  text.length <= max ? text : `${text.slice(0, Math.max(1, max - 1))}…`
 
 /** What a node is called below its column: names of a pool begin alike, so the end of one tells it apart. */
 const shortName = (name: string, width: number): string => {
@@ -227,11 +227,17 @@ function Canvas({
         const x = event.clientX - box.left
         const y = event.clientY - box.top - headHeight
         const block = layout.blocks.find(
-          (one) => x >= one.x && x <= one.x + one.width && y >= one.y && y <= one.y + one.height,
+          (block) =>
+            x >= block.x &&
+            x <= block.x + block.width &&
+            y >= block.y &&
+            y <= block.y + block.height,
         )
         if (block) onWorkload(block.pod.workload)
         else {
-          const column = layout.columns.find((one) => x >= one.x && x <= one.x + one.width)
+          const column = layout.columns.find(
+            (column) => x >= column.x && x <= column.x + column.width,
+          )
           if (column) onNode(column.node.name)
         }
       }}

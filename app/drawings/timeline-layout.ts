@@ -45,8 +45,8 @@ export function timelineLayout(
   const onPath = new Set(critical)
   const byId = new Map(steps.map((step) => [step.id, step]))
   const endOf = (id: string): number => {
-    const known = ends.get(id)
-    if (known !== undefined) return known
+    const existingEnd = ends.get(id)
+    if (existingEnd !== undefined) return existingEnd
     const step = byId.get(id)
     if (!step) return 0
     const start = startOf(step)

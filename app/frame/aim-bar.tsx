@@ -32,11 +32,11 @@ export interface ClockState {
 
 function Clock({ clock }: { readonly clock: ClockState }) {
   const fetcher = useFetcher()
-  const ask = (wish: Record<string, string>): void =>
-    void fetcher.submit(wish, { method: 'post', action: '/do/clock' })
+  const ask = (request: Record<string, string>): void =>
+    void fetcher.submit(request, { method: 'post', action: '/do/clock' })
   // What was just asked for shows at once; the stream confirms it a moment later.
-  const asked = fetcher.formData?.get('speed')
-  const speedNow = typeof asked === 'string' ? Number(asked) : clock.speed
+  const requested = fetcher.formData?.get('speed')
+  const speedNow = typeof requested === 'string' ? Number(requested) : clock.speed
   const paused = speedNow === 0
   useKey(' ', () => ask({ speed: paused ? '60' : '0' }))
   useKey('.', () => ask({ next: 'event' }))

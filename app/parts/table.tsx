@@ -91,14 +91,14 @@ export function Table<Row>({
   } | null>(null)
   const shown = useMemo(() => {
     const wanted = find.trim().toLowerCase()
-    const found =
+    const matchingRows =
       wanted === ''
         ? rows
         : rows.filter((row) =>
             columns.some((column) => String(column.value(row)).toLowerCase().includes(wanted)),
           )
     return sortRows(
-      found,
+      matchingRows,
       columns.find((column) => column.name === sort?.column),
       sort?.descending ?? false,
     )

@@ -33,12 +33,12 @@ function complete(context: CompletionContext): CompletionResult | null {
   if (!word) return null
   const line = context.state.doc.lineAt(context.pos)
   const place = placeIn(context.state.doc.toString(), line.number - 1, context.pos - line.from)
-  const known = fieldsAt(place.kind, place.path)
-  return known.length === 0
+  const existing = fieldsAt(place.kind, place.path)
+  return existing.length === 0
     ? null
     : {
         from: word.from + (/^\s*(- )?/.exec(word.text)?.[0].length ?? 0),
-        options: known.map((label) => ({
+        options: existing.map((label) => ({
           label,
           type: 'property',
           apply: `${label}: `,
@@ -52,8 +52,8 @@ function marks(view: EditorView): readonly Diagnostic[] {
   const text = view.state.doc
   const read = parseManifests(text.toString())
   const at = (line: number): { from: number; to: number } => {
-    const found = text.line(Math.min(Math.max(1, line), text.lines))
-    return { from: found.from, to: found.to }
+    const matchingLine = text.line(Math.min(Math.max(1, line), text.lines))
+    return { from: matchingLine.from, to: matchingLine.to }
   }
   return [
     ...read.problems.map((problem): Diagnostic => ({

@@ -45,9 +45,9 @@ describe('an address', () => {
         const bytes = Array.from({ length: 16 }, (_, i) =>
           Number((value >> BigInt(8 * (15 - i))) & 255n),
         )
-        const other = ipaddr.fromByteArray(bytes)
+        const candidate = ipaddr.fromByteArray(bytes)
         expect(formatAddress({ family: 6, value })).toBe(
-          other instanceof ipaddr.IPv6 ? other.toRFC5952String() : '',
+          candidate instanceof ipaddr.IPv6 ? candidate.toRFC5952String() : '',
         )
       }),
     )
@@ -217,13 +217,13 @@ describe('free space', () => {
 })
 
 describe('the block around ranges', () => {
-  const around = (texts: readonly string[], most?: number): string | null => {
+  const around = (texts: readonly string[], max?: number): string | null => {
     const block = enclosingBlock(
-      texts.flatMap((one) => {
-        const read = parseRange(one)
+      texts.flatMap((name) => {
+        const read = parseRange(name)
         return read.ok ? [read.value] : []
       }),
-      most,
+      max,
     )
     return block && formatRange(block)
   }
@@ -235,7 +235,7 @@ describe('the block around ranges', () => {
     [['fd00::1', 'fd00::ffff'], undefined, 'fd00::/112'],
     [[], undefined, null],
     [['10.0.0.1', 'fd00::1'], undefined, null],
-  ] as const)('%j is %s', (texts, most, block) => expect(around(texts, most)).toBe(block))
+  ] as const)('%j is %s', (texts, max, block) => expect(around(texts, max)).toBe(block))
 })
 
 describe('cluster ranges', () => {
@@ -251,11 +251,11 @@ describe('cluster ranges', () => {
     expect(perNodePrefix(6, pods)).toBe(prefix + bitsOf(6) - bitsOf(4))
   })
 
-  const ranges = (pods: string, most: number, services: string) => {
+  const ranges = (pods: string, max: number, services: string) => {
     const podRange = parseCidr(pods)
     const serviceRange = parseCidr(services)
     if (!podRange.ok || !serviceRange.ok) throw new Error('the fixture does not parse')
-    return clusterRanges(podRange.value, most, serviceRange.value)
+    return clusterRanges(podRange.value, max, serviceRange.value)
   }
 
   it('hold nodes and services, and give API and DNS their addresses', () => {

@@ -91,14 +91,16 @@ describe('carving', () => {
           given.forEach((block, i) => {
             expect(contains(cidr('10.0.0.0/24'), block)).toBe(true)
             expect(ranges.some((text) => intersection(named(text).range, block))).toBe(false)
-            expect(given.some((other, j) => j !== i && intersection(other, block))).toBe(false)
+            expect(given.some((otherCidr, j) => j !== i && intersection(otherCidr, block))).toBe(
+              false,
+            )
           })
           // With the named ranges gone there is room for each that did not fit.
           for (const { prefix, move } of unfit) {
             if (move.length === 0) continue
             const rest = ranges.filter((text) => !move.includes(text))
             const larger = blocks
-              .filter((other) => other.prefix <= prefix)
+              .filter((block) => block.prefix <= prefix)
               .map(({ block }) => block)
             expect(blocksOf('10.0.0.0/24', [...rest, ...larger], [prefix]).unfit).toEqual([])
           }
@@ -138,7 +140,7 @@ describe('a block that does not fit', () => {
         fc.array(range, { minLength: 1, maxLength: 14 }),
         fc.integer({ min: 26, max: 30 }),
         (ranges, prefix) => {
-          const taken = ranges.map((one, i) => ({ text: `r${i}`, range: one }))
+          const taken = ranges.map((eachRange, i) => ({ text: `r${i}`, range: eachRange }))
           const [unfit] = carve(within, taken, [prefix]).unfit
           const size = 1n << BigInt(32 - prefix)
           const places = Array.from(

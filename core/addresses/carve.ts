@@ -61,8 +61,8 @@ class FreeBlocks {
   /** Takes out the smallest block that holds the prefix, lowest on a tie. */
   take(prefix: number): Cidr | undefined {
     for (let at = prefix; at >= 0; at--) {
-      const found = this.lists.get(at)?.shift()
-      if (found) return found
+      const cidr = this.lists.get(at)?.shift()
+      if (cidr) return cidr
     }
     return undefined
   }
@@ -70,8 +70,8 @@ class FreeBlocks {
   /** Largest block, lowest on a tie. */
   largest(): Cidr | undefined {
     for (const prefix of [...this.lists.keys()].sort((a, b) => a - b)) {
-      const found = this.lists.get(prefix)?.[0]
-      if (found) return found
+      const cidr = this.lists.get(prefix)?.[0]
+      if (cidr) return cidr
     }
     return undefined
   }
@@ -162,8 +162,8 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
     .map((prefix, index) => ({ prefix, index }))
     .sort((a, b) => a.prefix - b.prefix || a.index - b.index)
   for (const { prefix, index } of order) {
-    const found = free.take(prefix)
-    if (!found) {
+    const cidr = free.take(prefix)
+    if (!cidr) {
       const largest = free.largest()
       unfit.set(index, {
         prefix,
@@ -172,15 +172,15 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
       })
       continue
     }
-    const block = cidrAt(within.family, found.first, prefix)
+    const block = cidrAt(within.family, cidr.first, prefix)
     blocks.set(index, formatRange(block))
     carved.push(block)
     // What is left of the block it was cut from, again in its largest aligned blocks.
-    if (block.last < found.last)
+    if (block.last < cidr.last)
       for (const rest of alignedBlocks({
         family: within.family,
         first: block.last + 1n,
-        last: found.last,
+        last: cidr.last,
       }))
         free.add(rest)
   }

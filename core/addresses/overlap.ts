@@ -43,7 +43,7 @@ export const mostOverlaps = 500_000
  */
 export function overlappingPairs(
   ranges: readonly Range[],
-  most = mostOverlaps,
+  max = mostOverlaps,
 ): readonly (readonly [number, number])[] | null {
   const order = ranges
     .map((range, index) => ({ range, index }))
@@ -53,13 +53,16 @@ export function overlappingPairs(
   for (const entry of order) {
     // Every range that stays open meets this one, so the filter costs no more than the pairs it yields plus the ranges it closes.
     open = open.filter(
-      (other) => other.range.family === entry.range.family && other.range.last >= entry.range.first,
+      (candidate) =>
+        candidate.range.family === entry.range.family && candidate.range.last >= entry.range.first,
     )
-    for (const other of open) {
+    for (const candidate of open) {
       pairs.push(
-        other.index < entry.index ? [other.index, entry.index] : [entry.index, other.index],
+        candidate.index < entry.index
+          ? [candidate.index, entry.index]
+          : [entry.index, candidate.index],
       )
-      if (pairs.length > most) return null
+      if (pairs.length > max) return null
     }
     open.push(entry)
   }
@@ -80,13 +83,13 @@ export function findOverlaps(ranges: readonly NamedRange[]): OverlapReport | nul
   }
   const pairs = overlappingPairs(valid.map((entry) => entry.range))
   if (!pairs) return null
-  const found = pairs.flatMap(([i, j]) => {
+  const matches = pairs.flatMap(([i, j]) => {
     const a = valid[i]
     const b = valid[j]
     const shared = a && b ? intersection(a.range, b.range) : null
     return a && b && shared ? [{ i, j, a, b, shared }] : []
   })
-  found.sort(
+  matches.sort(
     (x, y) =>
       x.shared.family - y.shared.family ||
       compareBig(x.shared.first, y.shared.first) ||
@@ -96,7 +99,7 @@ export function findOverlaps(ranges: readonly NamedRange[]): OverlapReport | nul
   const text = (range: Range, value: bigint): string =>
     formatAddress({ family: range.family, value } satisfies Address)
   return {
-    overlaps: found.map(({ a, b, shared }) => ({
+    overlaps: matches.map(({ a, b, shared }) => ({
       a: a.name,
       b: b.name,
       first: text(shared, shared.first),

@@ -136,7 +136,7 @@ export function formatRange(range: Range | Cidr): string {
 /** The parts of `range` that no range of `taken` covers, in ascending order. O(n log n). */
 export function freeGaps(range: Range, taken: readonly Range[]): readonly Range[] {
   const inside = taken
-    .flatMap((other) => intersection(range, other) ?? [])
+    .flatMap((otherRange) => intersection(range, otherRange) ?? [])
     .sort((a, b) => {
       if (a.first < b.first) return -1
       if (a.first > b.first) return 1
@@ -174,7 +174,10 @@ export function enclosingBlock(ranges: readonly Range[], mostPrefix = 128): Cidr
     (least, range) => (range.first < least ? range.first : least),
     one.first,
   )
-  const last = ranges.reduce((most, range) => (range.last > most ? range.last : most), one.last)
+  const last = ranges.reduce(
+    (maxRange, range) => (range.last > maxRange ? range.last : maxRange),
+    one.last,
+  )
   const bits = bitsOf(one.family)
   for (let prefix = Math.min(bits, mostPrefix); prefix >= 0; prefix--) {
     const shift = BigInt(bits - prefix)

@@ -115,8 +115,8 @@ describe('a remedy', () => {
   })
 
   it('may leave a stop that was there before', () => {
-    const found = findingsOf(kind([set('helps', '/a', 1)]), { a: 0, b: 11 }, view)
-    expect(found.find((finding) => finding.rule === 'a')?.remedies).toHaveLength(1)
+    const findings = findingsOf(kind([set('helps', '/a', 1)]), { a: 0, b: 11 }, view)
+    expect(findings.find((finding) => finding.rule === 'a')?.remedies).toHaveLength(1)
   })
 
   it('leaves the draft itself alone, whatever the patch', () => {
@@ -163,7 +163,7 @@ describe('a step graph', () => {
 
   it('has a digest that what is done decides, not estimates', () => {
     const plan = (steps: Step[]): Plan => ({ ...emptyPlan, steps })
-    const slower = diamond.map((one) => ({ ...one, seconds: { likely: 1, worst: 2 } }))
+    const slower = diamond.map((eachStep) => ({ ...eachStep, seconds: { likely: 1, worst: 2 } }))
     expect(planDigest(plan(slower))).toBe(planDigest(plan(diamond)))
     expect(planDigest(plan(diamond.slice(0, 3)))).not.toBe(planDigest(plan(diamond)))
   })
@@ -171,7 +171,7 @@ describe('a step graph', () => {
 
 describe('progress', () => {
   const at = (seconds: number): string => new Date(seconds * 1000).toISOString()
-  const one = (
+  const entry = (
     id: string,
     after: string[],
     state: StepProgress['state'],
@@ -193,10 +193,10 @@ describe('progress', () => {
 
   it('counts what is left along the longest path from now', () => {
     const steps = [
-      one('a', [], 'done', 10, 0, 12),
-      one('b', ['a'], 'running', 30, 12),
-      one('c', ['a'], 'waiting', 5),
-      one('d', ['b', 'c'], 'waiting', 10),
+      entry('a', [], 'done', 10, 0, 12),
+      entry('b', ['a'], 'running', 30, 12),
+      entry('c', ['a'], 'waiting', 5),
+      entry('d', ['b', 'c'], 'waiting', 10),
     ]
     const progress = progressOf(steps, 22_000)
     expect(progress).toMatchObject({ done: 1, of: 4, secondsLeft: 30 })
@@ -206,16 +206,16 @@ describe('progress', () => {
 
   it('puts what failed in front, then what is tried again', () => {
     const steps = [
-      one('a', [], 'running', 100, 0),
-      one('b', [], 'retrying', 5, 0),
-      one('c', [], 'failed', 5, 0),
+      entry('a', [], 'running', 100, 0),
+      entry('b', [], 'retrying', 5, 0),
+      entry('c', [], 'failed', 5, 0),
     ]
     expect(progressOf(steps, 1000).front?.id).toBe('c')
     expect(progressOf(steps.slice(0, 2), 1000).front?.id).toBe('b')
   })
 
   it('calls a step late past its worst, and stuck once it gives no sign of life', () => {
-    const running = one('a', [], 'running', 100, 0)
+    const running = entry('a', [], 'running', 100, 0)
     expect(lateness(running, 150_000)).toBeNull()
     expect(
       lateness({ ...running, evidence: [{ at: at(190), ...quoted('alive', 'alive') }] }, 210_000),

@@ -58,7 +58,7 @@ function clears<Intent>(
     (finding) => finding.level === 'stop' && !stopsBefore.has(keyOf(finding)),
   )
   if (left.has(key) || newStop) return null
-  return before.map(keyOf).filter((other) => !left.has(other))
+  return before.map(keyOf).filter((otherName) => !left.has(otherName))
 }
 
 /** Checks a draft and proves the remedies of every finding, other changes among them by the fleet that `apply` gives. Findings come stops first, then as the check lists them. */

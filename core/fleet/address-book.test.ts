@@ -13,8 +13,13 @@ const entry = (
 
 describe('the address book', () => {
   it('is in order of domain and address', () => {
-    expect([...new Set(book.map((one) => one.domain))]).toEqual(['fernhollow', 'kilnlane'])
-    const mossgate = book.filter((one) => one.range.startsWith('10.20.0.')).map((one) => one.range)
+    expect([...new Set(book.map((bookEntry) => bookEntry.domain))]).toEqual([
+      'fernhollow',
+      'kilnlane',
+    ])
+    const mossgate = book
+      .filter((bookEntry) => bookEntry.range.startsWith('10.20.0.'))
+      .map((bookEntry) => bookEntry.range)
     expect(mossgate.slice(0, 4)).toEqual(['10.20.0.0/24', '10.20.0.1', '10.20.0.10', '10.20.0.11'])
     expect(mossgate.at(-1)).toBe('10.20.0.200-10.20.0.239')
   })

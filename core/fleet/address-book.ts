@@ -49,13 +49,13 @@ export function addressBook(view: FleetView): readonly BookEntry[] {
     }),
     ...view.sites.flatMap((site) => {
       const about = `site/${site.name}`
-      const one = (range: string | undefined, name: string, kind: BookKind): BookEntry[] =>
+      const entry = (range: string | undefined, name: string, kind: BookKind): BookEntry[] =>
         range === undefined ? [] : [{ domain: site.domain, range, name, kind, about }]
       return [
         ...site.networks.flatMap((network) => [
-          ...one(network.gateway, `gateway of ${network.name}`, 'gateway'),
-          ...one(network.dhcp, `DHCP of ${network.name}`, 'DHCP'),
-          ...one(network.pool, `virtual addresses of ${network.name}`, 'virtual addresses'),
+          ...entry(network.gateway, `gateway of ${network.name}`, 'gateway'),
+          ...entry(network.dhcp, `DHCP of ${network.name}`, 'DHCP'),
+          ...entry(network.pool, `virtual addresses of ${network.name}`, 'virtual addresses'),
         ]),
         ...site.addresses.map((held): BookEntry => ({
           domain: domainOf.get(site.name) ?? '',

@@ -45,12 +45,12 @@ export function whoHolds(
     return read?.ok === true && contains(read.value, point)
   }
   const address = formatAddress(parsed.value)
-  const found: AddressHolder[] = []
+  const addressHolders: AddressHolder[] = []
   for (const site of view.sites) {
     const { domain } = site
     for (const held of site.addresses)
       if (covers(held.address))
-        found.push({
+        addressHolders.push({
           domain,
           range: held.address,
           says: `held for ${held.for} (${held.how}) in ${held.network}`,
@@ -59,27 +59,27 @@ export function whoHolds(
     for (const network of site.networks) {
       if (!covers(network.range)) continue
       if (covers(network.gateway))
-        found.push({
+        addressHolders.push({
           domain,
           range: network.gateway ?? '',
           says: `gateway of ${network.name}`,
           about: `site/${site.name}`,
         })
       if (covers(network.dhcp))
-        found.push({
+        addressHolders.push({
           domain,
           range: network.dhcp ?? '',
           says: `DHCP range of ${network.name}`,
           about: `site/${site.name}`,
         })
       if (covers(network.pool))
-        found.push({
+        addressHolders.push({
           domain,
           range: network.pool ?? '',
           says: `virtual address pool of ${network.name}`,
           about: `site/${site.name}`,
         })
-      found.push({
+      addressHolders.push({
         domain,
         range: network.range,
         says: `network ${network.name}`,
@@ -95,7 +95,7 @@ export function whoHolds(
       const prefix = perNodePrefix(pods.value.family, cluster.maxPodsPerNode)
       const block =
         (value - pods.value.first) >> BigInt((pods.value.family === 4 ? 32 : 128) - prefix)
-      found.push({
+      addressHolders.push({
         domain,
         range: cluster.pods,
         says: `pods of ${cluster.name}, node block ${block + 1n}`,
@@ -103,7 +103,7 @@ export function whoHolds(
       })
     }
     if (covers(cluster.services))
-      found.push({
+      addressHolders.push({
         domain,
         range: cluster.services,
         says: `services of ${cluster.name}`,
@@ -112,8 +112,13 @@ export function whoHolds(
   }
   for (const entry of view.ledger)
     if (entry.kind === 'peer' && covers(entry.range))
-      found.push({ domain: entry.domain, range: entry.range, says: entry.name, about: null })
-  found.sort((a, b) => {
+      addressHolders.push({
+        domain: entry.domain,
+        range: entry.range,
+        says: entry.name,
+        about: null,
+      })
+  addressHolders.sort((a, b) => {
     const [left, right] = [widthOf(a.range), widthOf(b.range)]
     if (left < right) return -1
     if (left > right) return 1
@@ -122,9 +127,9 @@ export function whoHolds(
   return {
     address,
     says:
-      found.length === 0
+      addressHolders.length === 0
         ? `Nobody holds ${address}: it lies in no network, pool or cluster range that is known.`
         : null,
-    holders: found,
+    holders: addressHolders,
   }
 }

@@ -40,7 +40,7 @@ const objects = [
 ] as unknown as readonly ApiObject[]
 const rights = rightsIn(objects)
 const names = (verb: string, resource: string, namespace: string | null) =>
-  whoCan(rights, verb, resource, namespace).map((one) => one.subject)
+  whoCan(rights, verb, resource, namespace).map((whoCan) => whoCan.subject)
 
 describe('who can', () => {
   it.each<[string, string, string, string | null, readonly string[]]>([
@@ -87,7 +87,7 @@ describe('who can', () => {
 
   it('says by which binding, and for which names alone', () => {
     expect(
-      whoCan(rights, 'get', 'pods/log', 'market').find((one) => one.subject === 'User ana'),
+      whoCan(rights, 'get', 'pods/log', 'market').find((whoCan) => whoCan.subject === 'User ana'),
     ).toEqual({ subject: 'User ana', by: ['RoleBinding market/ana, Role logs'], names: ['desk'] })
     expect(whatCan(rights, 'User bob')).toEqual([])
   })

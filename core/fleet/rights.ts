@@ -62,11 +62,11 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
 }
 
 /** The API group of a resource as people name it: `deployments.apps`, or `pods` for the core group. */
-function parts(asked: string): { readonly plural: string; readonly api: string | null } {
-  const dot = asked.indexOf('.')
+function parts(request: string): { readonly plural: string; readonly api: string | null } {
+  const dot = request.indexOf('.')
   return dot < 0
-    ? { plural: asked, api: null }
-    : { plural: asked.slice(0, dot), api: asked.slice(dot + 1) }
+    ? { plural: request, api: null }
+    : { plural: request.slice(0, dot), api: request.slice(dot + 1) }
 }
 
 const covers = (allowed: readonly string[], wanted: string): boolean =>
@@ -109,16 +109,16 @@ export function whoCan(
   resource: string,
   namespace: string | null,
 ): readonly WhoCan[] {
-  const found = new Map<string, { by: string[]; names: string[]; any: boolean }>()
+  const results = new Map<string, { by: string[]; names: string[]; any: boolean }>()
   for (const right of rights) {
     if (!allows(right, verb, resource, namespace)) continue
-    const known = found.get(right.subject) ?? { by: [], names: [], any: false }
-    if (!known.by.includes(right.by)) known.by.push(right.by)
-    if (right.names.length === 0) known.any = true
-    known.names.push(...right.names)
-    found.set(right.subject, known)
+    const existing = results.get(right.subject) ?? { by: [], names: [], any: false }
+    if (!existing.by.includes(right.by)) existing.by.push(right.by)
+    if (right.names.length === 0) existing.any = true
+    existing.names.push(...right.names)
+    results.set(right.subject, existing)
   }
-  return [...found]
+  return [...results]
     .map(([subject, { by, names, any }]) => ({
       subject,
       by,

@@ -58,7 +58,8 @@ export function nodeState(node: NodeView, cluster: ClusterView, context: StateCo
   const silent = silentSince(cluster, context)
   if (silent !== null) return { state: 'unknown', ...said('not-observed', { silent }) }
   const pressure = node.conditions.find(
-    (other) => other.type.endsWith('Pressure') && other.status === 'True',
+    (otherCondition) =>
+      otherCondition.type.endsWith('Pressure') && otherCondition.status === 'True',
   )
   if (pressure)
     return {

@@ -217,8 +217,8 @@ export function withPods(tree: FleetNode, cluster: string, pods: readonly TreePo
   }
   const hang = (entry: FleetNode): FleetNode => {
     if (entry.kind !== 'node') return { ...entry, children: entry.children.map(hang) }
-    const mine = (byNode.get(entry.name) ?? []).map((pod) => podEntry(pod, cluster, entry))
-    const sums = sumOf(mine)
+    const fleetNodes = (byNode.get(entry.name) ?? []).map((pod) => podEntry(pod, cluster, entry))
+    const sums = sumOf(fleetNodes)
     const free: FleetNode = {
       ...entry,
       ref: `free/${cluster}/${entry.name}`,
@@ -238,7 +238,7 @@ export function withPods(tree: FleetNode, cluster: string, pods: readonly TreePo
       states: {},
       children: [],
     }
-    return { ...entry, children: [...mine, free] }
+    return { ...entry, children: [...fleetNodes, free] }
   }
   const visit = (entry: FleetNode): FleetNode => {
     if (entry.ref === `cluster/${cluster}`) return hang(entry)

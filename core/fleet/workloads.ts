@@ -57,8 +57,10 @@ function podFact(pod: Json, by: string | null): PodFact {
   const status = record(pod['status'])
   const containers = records(status['containerStatuses'])
   const waiting = containers
-    .map((one) => record(record(one['state'])['waiting']))
-    .find((one) => text(one['reason']) !== '' && text(one['reason']) !== 'ContainerCreating')
+    .map((container) => record(record(container['state'])['waiting']))
+    .find(
+      (record) => text(record['reason']) !== '' && text(record['reason']) !== 'ContainerCreating',
+    )
   const unplaced = records(status['conditions']).find(
     (condition) => condition['type'] === 'PodScheduled' && condition['status'] === 'False',
   )
@@ -74,11 +76,14 @@ function podFact(pod: Json, by: string | null): PodFact {
       (condition) => condition['type'] === 'Ready' && condition['status'] === 'True',
     ),
     waits,
-    restarts: containers.reduce((sum, one) => sum + Number(one['restartCount'] ?? 0), 0),
+    restarts: containers.reduce(
+      (sum, container) => sum + Number(container['restartCount'] ?? 0),
+      0,
+    ),
     ip: text(status['podIP']) || null,
-    images: containers.map((one) => ({
-      image: text(one['image']),
-      digest: /sha256:[0-9a-f]+/.exec(text(one['imageID']))?.[0] ?? '',
+    images: containers.map((container) => ({
+      image: text(container['image']),
+      digest: /sha256:[0-9a-f]+/.exec(text(container['imageID']))?.[0] ?? '',
     })),
     by,
     startedAt: text(status['startTime']) || null,
@@ -106,9 +111,9 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
     if (!owner) continue
     const key = `${text(owner['kind'])}/${text(record(object['metadata'])['namespace'])}/${text(owner['name'])}`
     const above = middle.get(key)
-    const found = podFact(object, above === undefined ? null : text(owner['name']))
+    const matchingPodFact = podFact(object, above === undefined ? null : text(owner['name']))
     const top = above ?? key
-    pods.set(top, [...(pods.get(top) ?? []), found])
+    pods.set(top, [...(pods.get(top) ?? []), matchingPodFact])
   }
   const rank = { broken: 0, strained: 1, working: 2, well: 3, resting: 4 }
   return given
@@ -121,7 +126,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         text(metadata['name']),
       ]
       const key = `${kind}/${namespace}/${name}`
-      const mine = pods.get(key) ?? []
+      const podFacts = pods.get(key) ?? []
       const spec = record(object['spec'])
       const status = record(object['status'])
       let wanted: number
@@ -130,8 +135,10 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
       else if (kind === 'CronJob') wanted = 0
       else wanted = Number(spec['replicas'] ?? 1)
       const ready =
-        kind === 'Job' ? Number(status['succeeded'] ?? 0) : mine.filter((pod) => pod.ready).length
-      const stuck = mine.find((pod) => pod.waits !== null)
+        kind === 'Job'
+          ? Number(status['succeeded'] ?? 0)
+          : podFacts.filter((pod) => pod.ready).length
+      const stuck = podFacts.find((pod) => pod.waits !== null)
       const template =
         kind === 'CronJob'
           ? record(record(record(spec['jobTemplate'])['spec'])['template'])
@@ -142,19 +149,19 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
       else if (ready === 0 && wanted > 0 && stuck) state = 'broken'
       else if (stuck) state = 'strained'
       else state = 'working'
-      let what: Said
+      let fact: Said
       if (stuck)
-        what = said('workload.waits', {
+        fact = said('workload.waits', {
           pod: stuck.key.split('/')[1] ?? '',
           waits: stuck.waits ?? '',
         })
       else if (kind === 'CronJob')
-        what = said('workload.at', {
+        fact = said('workload.at', {
           schedule: text(spec['schedule']),
           timeZone: text(spec['timeZone']),
         })
-      else if (ready >= wanted) what = said('workload.ready')
-      else what = said('workload.starting', { wanted: wanted - ready })
+      else if (ready >= wanted) fact = said('workload.ready')
+      else fact = said('workload.starting', { wanted: wanted - ready })
       return {
         key,
         kind,
@@ -163,7 +170,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
         wanted,
         ready,
         state,
-        ...what,
+        ...fact,
         images: [
           ...new Set(
             records(record(template['spec'])['containers']).map((container) =>
@@ -171,7 +178,7 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
             ),
           ),
         ],
-        pods: mine,
+        pods: podFacts,
       }
     })
     .sort(

@@ -47,15 +47,15 @@ const intent = z.strictObject({
 })
 type Intent = z.infer<typeof intent>
 
-const asView = (one: Intent['add'][number]): BoxView => ({
-  name: one.name,
-  zone: one.zone,
-  arch: one.arch,
-  cores: one.cores,
-  memoryBytes: one.memoryGiB * GiB,
-  prepared: one.prepared,
-  disks: one.disks,
-  cards: one.cards.map((card) => ({ ...card, sharedWith: 0 })),
+const asView = (entry: Intent['add'][number]): BoxView => ({
+  name: entry.name,
+  zone: entry.zone,
+  arch: entry.arch,
+  cores: entry.cores,
+  memoryBytes: entry.memoryGiB * GiB,
+  prepared: entry.prepared,
+  disks: entry.disks,
+  cards: entry.cards.map((card) => ({ ...card, sharedWith: 0 })),
   usedBy: null,
 })
 
@@ -67,7 +67,7 @@ export const siteMachines = oneStep<Intent>({
     `${
       intent.add.length > 0
         ? `enter ${listText(
-            intent.add.map((one) => one.name),
+            intent.add.map((eachBox) => eachBox.name),
             3,
           )}`
         : `strike ${listText(intent.remove, 3)}`
@@ -76,19 +76,21 @@ export const siteMachines = oneStep<Intent>({
   subject: (intent) =>
     ref('machines', intent.site, intent.add[0]?.name ?? intent.remove[0] ?? 'none'),
   check: (intent, site) => {
-    const because = [seen(site, said('boxes', { boxes: site.boxes.map((other) => other.name) }))]
+    const because = [
+      seen(site, said('boxes', { boxes: site.boxes.map((otherBox) => otherBox.name) })),
+    ]
     if (intent.add.length + intent.remove.length === 0)
       return [stop('machines.none', 'add', said('machines.none'), because)]
     return [
       ...intent.remove.flatMap((gone, i) => {
-        const known = site.boxes.find((other) => other.name === gone)
-        if (known) {
-          if (known.usedBy === null) return []
+        const existingBox = site.boxes.find((otherBox) => otherBox.name === gone)
+        if (existingBox) {
+          if (existingBox.usedBy === null) return []
           return [
             stop(
               'machine.free',
               `remove[${i}]`,
-              said('machine.free', { gone, usedBy: known.usedBy }),
+              said('machine.free', { gone, usedBy: existingBox.usedBy }),
               because,
             ),
           ]
@@ -102,38 +104,42 @@ export const siteMachines = oneStep<Intent>({
           ),
         ]
       }),
-      ...intent.add.flatMap((one, i) => {
+      ...intent.add.flatMap((eachBox, i) => {
         const field = `add[${i}]`
-        const macs = one.cards.map((card) => card.mac.toLowerCase())
-        const bad = one.cards.findIndex((card) => !/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(card.mac))
+        const macs = eachBox.cards.map((card) => card.mac.toLowerCase())
+        const bad = eachBox.cards.findIndex(
+          (card) => !/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(card.mac),
+        )
         return [
-          ...(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(one.name)
+          ...(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(eachBox.name)
             ? []
-            : [stop('machine.name', `${field}.name`, said('machine.name', { name: one.name }))]),
-          ...(site.boxes.some((other) => other.name === one.name) ||
-          intent.add.findIndex((other) => other.name === one.name) < i
+            : [
+                stop('machine.name', `${field}.name`, said('machine.name', { name: eachBox.name })),
+              ]),
+          ...(site.boxes.some((otherBox) => otherBox.name === eachBox.name) ||
+          intent.add.findIndex((otherBox) => otherBox.name === eachBox.name) < i
             ? [
                 stop(
                   'machine.twice',
                   `${field}.name`,
-                  said('machine.twice', { name: one.name }),
+                  said('machine.twice', { name: eachBox.name }),
                   because,
                   [
                     {
-                      says: `Call it ${one.name}-2`,
-                      change: put(`/add/${i}/name`, `${one.name}-2`),
+                      says: `Call it ${eachBox.name}-2`,
+                      change: put(`/add/${i}/name`, `${eachBox.name}-2`),
                     },
                   ],
                 ),
               ]
             : []),
-          ...(site.zones.includes(one.zone)
+          ...(site.zones.includes(eachBox.zone)
             ? []
             : [
                 stop(
                   'zone.known',
                   `${field}.zone`,
-                  said('zone.known.no-zone', { site: site.name, zone: one.zone }),
+                  said('zone.known.no-zone', { site: site.name, zone: eachBox.zone }),
                   [seen(site, said('zones', { zones: site.zones }))],
                   site.zones
                     .slice(0, 2)
@@ -146,14 +152,14 @@ export const siteMachines = oneStep<Intent>({
                 stop(
                   'card.mac',
                   `${field}.cards[${bad}].mac`,
-                  said('card.mac', { mac: one.cards[bad]?.mac ?? '' }),
+                  said('card.mac', { mac: eachBox.cards[bad]?.mac ?? '' }),
                 ),
               ]),
           ...(new Set(macs).size < macs.length
-            ? [stop('card.twice', `${field}.cards`, said('card.twice', { name: one.name }))]
+            ? [stop('card.twice', `${field}.cards`, said('card.twice', { name: eachBox.name }))]
             : []),
-          ...(one.cards.length === 0
-            ? [stop('card.none', `${field}.cards`, said('card.none', { name: one.name }))]
+          ...(eachBox.cards.length === 0
+            ? [stop('card.none', `${field}.cards`, said('card.none', { name: eachBox.name }))]
             : []),
         ]
       }),
@@ -163,7 +169,7 @@ export const siteMachines = oneStep<Intent>({
     `${
       intent.add.length > 0
         ? `enter ${listText(
-            intent.add.map((one) => one.name),
+            intent.add.map((eachBox) => eachBox.name),
             4,
           )}`
         : ''
@@ -179,21 +185,26 @@ export const siteMachines = oneStep<Intent>({
   undo: (intent) =>
     intent.remove.length > 0
       ? null
-      : command('box.drop', { site: intent.site, names: intent.add.map((one) => one.name) }),
+      : command('box.drop', {
+          site: intent.site,
+          names: intent.add.map((eachBox) => eachBox.name),
+        }),
   seconds: { likely: 10, worst: 30 },
   makes: 'creates',
   after: (intent, site) => ({
     ...site,
     boxes: [
-      ...site.boxes.filter((other) => !intent.remove.includes(other.name)),
+      ...site.boxes.filter((otherBox) => !intent.remove.includes(otherBox.name)),
       ...intent.add.map(asView),
     ],
   }),
   prove: (intent, site) => {
     const missing = intent.add
-      .filter((one) => !site?.boxes.some((other) => other.name === one.name))
-      .map((one) => one.name)
-    const still = intent.remove.filter((gone) => site?.boxes.some((other) => other.name === gone))
+      .filter((candidate) => !site?.boxes.some((otherBox) => otherBox.name === candidate.name))
+      .map((eachBox) => eachBox.name)
+    const still = intent.remove.filter((gone) =>
+      site?.boxes.some((otherBox) => otherBox.name === gone),
+    )
     return [
       {
         says: 'The site lists them as drafted',

@@ -290,9 +290,9 @@ describe('a ledger as CSV', () => {
       { domain: 'fernhollow', range: '10.99.0.0/24', name: 'looms' },
       { domain: 'fernhollow', range: 'fd00::/48', name: 'six, with a comma' },
     ])
-    expect(read.bad.map((one) => one.line)).toEqual([3, 4, 5, 6])
+    expect(read.bad.map((entry) => entry.line)).toEqual([3, 4, 5, 6])
     expect(read.bad[0]?.says).toContain('10.99.1.0/24')
-    expect(read.known).toBe(1)
+    expect(read.alreadyKnown).toBe(1)
   })
 
   it('of 10,000 lines with every tenth bad gives the other 9,000', () => {

@@ -21,7 +21,7 @@ export interface LedgerCsv {
   /** Lines are counted from 1, the heading included. */
   readonly bad: readonly { readonly line: number; readonly says: string }[]
   /** Lines that say what the ledger says already. */
-  readonly known: number
+  readonly alreadyKnown: number
 }
 
 export const mostLedgerLines = 20_000
@@ -49,7 +49,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
           says: `The heading lacks ${listText(missing)}. Columns wanted: domain, range, name.`,
         },
       ],
-      known: 0,
+      alreadyKnown: 0,
     }
   for (const error of parsed.errors)
     if (error.row !== undefined && error.code !== 'UndetectableDelimiter')
@@ -57,13 +57,13 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
         line: error.row + 1,
         says: error.code === 'MissingQuotes' ? 'A quoted field is not closed.' : error.message,
       })
-  const broken = new Set(bad.map((one) => one.line))
+  const broken = new Set(bad.map((entry) => entry.line))
   const present = new Set(
     view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`),
   )
   const seen = new Map<string, number>()
   const good: LedgerLine[] = []
-  let known = 0
+  let knownCount = 0
   rows.slice(1).forEach((cells, i) => {
     const line = i + 2
     if (broken.has(line) || cells.every((cell) => cell.trim() === '')) return
@@ -90,7 +90,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
     else {
       const key = `${domain}\n${formatRange(range.value)}\n${name}`
       const before = seen.get(key)
-      if (present.has(key)) known++
+      if (present.has(key)) knownCount++
       else if (before !== undefined) bad.push({ line, says: `The same as line ${before}.` })
       else {
         seen.set(key, line)
@@ -98,7 +98,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
       }
     }
   })
-  return { good, bad: bad.sort((a, b) => a.line - b.line), known }
+  return { good, bad: bad.sort((a, b) => a.line - b.line), alreadyKnown: knownCount }
 }
 
 const text = z.string().min(1).max(200)
@@ -127,7 +127,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
     if (intent.add.length + intent.remove.length === 0)
       return [stop('ledger.none', 'add', said('ledger.none'))]
     const findings: RawFinding[] = []
-    const ranges = intent.add.map((one) => parseRange(one.range))
+    const ranges = intent.add.map((entry) => parseRange(entry.range))
     ranges.forEach((range, i) => {
       if (!range.ok && findings.length < 50)
         findings.push(unreadableRange('range.readable', `add[${i}].range`, range))
@@ -140,42 +140,44 @@ export const ledgerEnter: ChangeKind<Intent> = {
         stop(
           'ledger.known',
           'remove',
-          said('ledger.known', { ranges: missing.map((one) => `${one.name} (${one.range})`) }),
+          said('ledger.known', {
+            ranges: missing.map((entry) => `${entry.name} (${entry.range})`),
+          }),
         ),
       )
     // A range that cuts through what others hold is worth a word; one that holds them whole, or lies whole in one, is a block they are cut from.
-    const clashes = intent.add.flatMap((one, i) => {
+    const clashes = intent.add.flatMap((item, i) => {
       const range = ranges[i]
       if (!range?.ok || findings.length > 20) return []
       return view.ledger
         .filter(
           (entry) =>
-            entry.domain === one.domain && !intent.remove.some((gone) => same(gone, entry)),
+            entry.domain === item.domain && !intent.remove.some((gone) => same(gone, entry)),
         )
         .flatMap((entry) => {
-          const other = parseRange(entry.range)
+          const candidate = parseRange(entry.range)
           if (
-            !other.ok ||
-            !intersection(other.value, range.value) ||
-            contains(range.value, other.value) ||
-            (entry.kind === 'peer' && contains(other.value, range.value))
+            !candidate.ok ||
+            !intersection(candidate.value, range.value) ||
+            contains(range.value, candidate.value) ||
+            (entry.kind === 'peer' && contains(candidate.value, range.value))
           )
             return []
-          return [{ i, one, entry }]
+          return [{ i, item, entry }]
         })
     })
-    for (const { i, one, entry } of clashes.slice(0, 20))
+    for (const { i, item, entry } of clashes.slice(0, 20))
       findings.push(
         caution(
           'range.overlap',
           `add[${i}].range`,
           said('ledger.overlap', {
-            range: one.range,
-            name: one.name,
+            range: item.range,
+            name: item.name,
             other: entry.name,
             otherRange: entry.range,
           }),
-          [{ ...said('domain', { domain: one.domain }), source: 'address ledger' }],
+          [{ ...said('domain', { domain: item.domain }), source: 'address ledger' }],
           [{ says: 'Leave it out', change: { patchDraft: [{ op: 'remove', path: `/add/${i}` }] } }],
         ),
       )
@@ -197,7 +199,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
       steps,
       creates: intent.add
         .slice(0, 100)
-        .map((one) => ref('range', one.domain, one.range.replaceAll('/', '_'))),
+        .map((entry) => ref('range', entry.domain, entry.range.replaceAll('/', '_'))),
       alters: [],
       removes: [],
       ...longestPath(steps),
@@ -209,7 +211,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
     ...view,
     ledger: [
       ...view.ledger.filter((entry) => !intent.remove.some((gone) => same(gone, entry))),
-      ...intent.add.map((one) => ({ ...one, holder: one.name, kind: 'peer' as const })),
+      ...intent.add.map((entry) => ({ ...entry, holder: entry.name, kind: 'peer' as const })),
     ],
   }),
   prove: (intent, view) => {
@@ -217,7 +219,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
       view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`),
     )
     const missing = intent.add.filter(
-      (one) => !there.has(`${one.domain}\n${one.range}\n${one.name}`),
+      (entry) => !there.has(`${entry.domain}\n${entry.range}\n${entry.name}`),
     )
     return [
       {
@@ -227,7 +229,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
           missing.length === 0
             ? `${view.ledger.length} entries`
             : `missing: ${listText(
-                missing.map((one) => one.range),
+                missing.map((entry) => entry.range),
                 4,
               )}`,
       },

@@ -117,10 +117,10 @@ function checkNetwork(
   const clash = view.ledger.filter((entry) => {
     if (entry.domain !== site.domain || (entry.holder === site.name && entry.name === network.name))
       return false
-    const other = parseRange(entry.range)
-    if (!other.ok || !intersection(other.value, block.value)) return false
+    const candidate = parseRange(entry.range)
+    if (!candidate.ok || !intersection(candidate.value, block.value)) return false
     // A block entered by hand that holds the whole network is what it was cut from.
-    return !(entry.kind === 'peer' && contains(other.value, block.value))
+    return !(entry.kind === 'peer' && contains(candidate.value, block.value))
   })
   if (clash.length > 0)
     findings.push(
@@ -163,9 +163,11 @@ function checkNetwork(
   else if (
     network.nameServer !== undefined &&
     !view.sites.some(
-      (other) =>
-        other.domain === site.domain &&
-        other.nameServers.some((server) => server.address === network.nameServer && server.answers),
+      (otherSite) =>
+        otherSite.domain === site.domain &&
+        otherSite.nameServers.some(
+          (server) => server.address === network.nameServer && server.answers,
+        ),
     )
   ) {
     const good = site.nameServers.filter((server) => server.answers)
@@ -195,12 +197,12 @@ function checkNetwork(
     )
   if (dhcp?.ok) {
     const held = site.addresses.filter((address) => {
-      const one = parseRange(address.address)
+      const entry = parseRange(address.address)
       return (
         address.how !== 'dhcp' &&
         address.network === network.name &&
-        one.ok &&
-        contains(dhcp.value, one.value)
+        entry.ok &&
+        contains(dhcp.value, entry.value)
       )
     })
     if (held.length > 0)
@@ -253,11 +255,11 @@ export const siteNetwork = oneStep({
   seconds: { likely: 12, worst: 40 },
   after: (intent, site) => {
     const network = wanted(intent, site)
-    const others = site.networks.filter((other) => other.name !== intent.network)
+    const others = site.networks.filter((otherNetwork) => otherNetwork.name !== intent.network)
     return { ...site, networks: intent.remove || !network ? others : [...others, network] }
   },
   prove: (intent, site) => {
-    const network = site?.networks.find((other) => other.name === intent.network)
+    const network = site?.networks.find((network) => network.name === intent.network)
     return intent.remove
       ? [
           {
@@ -290,8 +292,8 @@ export function widerDhcp(network: NetworkView, site: SiteView): string | null {
   const fixed = site.addresses
     .filter((address) => address.network === network.name && address.how !== 'dhcp')
     .flatMap((address) => {
-      const one = parseRange(address.address)
-      return one.ok ? [one.value.first] : []
+      const entry = parseRange(address.address)
+      return entry.ok ? [entry.value.first] : []
     })
   const pool = network.pool === undefined ? null : parseRange(network.pool)
   const gateway = network.gateway === undefined ? null : parseRange(network.gateway)
@@ -303,17 +305,17 @@ export function widerDhcp(network: NetworkView, site: SiteView): string | null {
     site.addresses
       .filter((address) => address.network === network.name && address.how === 'dhcp')
       .flatMap((address) => {
-        const one = parseRange(address.address)
-        return one.ok ? [one.value.first] : []
+        const entry = parseRange(address.address)
+        return entry.ok ? [entry.value.first] : []
       }),
   )
-  const most = sizeOf(now.value)
+  const size = sizeOf(now.value)
   let gained = 0n
   let { first, last } = now.value
   const gain = (value: bigint): void => {
     if (!leased.has(value)) gained++
   }
-  while (last + 1n < block.value.last && gained < most && !taken(last + 1n)) gain(++last)
-  while (first - 1n > block.value.first && gained < most && !taken(first - 1n)) gain(--first)
+  while (last + 1n < block.value.last && gained < size && !taken(last + 1n)) gain(++last)
+  while (first - 1n > block.value.first && gained < size && !taken(first - 1n)) gain(--first)
   return gained > 0n ? formatRange({ family: block.value.family, first, last }) : null
 }

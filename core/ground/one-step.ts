@@ -64,7 +64,7 @@ export const unknownSite = (name: string, view: FleetView): RawFinding =>
   )
 
 export function oneStep<Intent>(of: OneStep<Intent>): ChangeKind<Intent> {
-  const known = (intent: Intent, view: FleetView): SiteView => {
+  const existing = (intent: Intent, view: FleetView): SiteView => {
     const site = siteOf(view, of.site(intent))
     if (!site) throw new Error('a plan is made only for a site that is known')
     return site
@@ -82,7 +82,7 @@ export function oneStep<Intent>(of: OneStep<Intent>): ChangeKind<Intent> {
       return site ? of.check(intent, site, view) : [unknownSite(of.site(intent), view)]
     },
     plan: (intent, view): Plan => {
-      const site = known(intent, view)
+      const site = existing(intent, view)
       const undo = of.undo?.(intent, site) ?? null
       const steps: readonly Step[] = [
         step({

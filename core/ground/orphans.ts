@@ -12,7 +12,7 @@ const item = z.strictObject({ kind: z.enum(['machine', 'disk', 'address', 'balan
 export type OrphanItem = z.infer<typeof item>
 
 const without = (site: SiteView, items: readonly OrphanItem[]): SiteView => {
-  const has = new Set(items.map((one) => `${one.kind}/${one.name}`))
+  const has = new Set(items.map((orphan) => `${orphan.kind}/${orphan.name}`))
   return {
     ...site,
     machines: site.machines.filter((machine) => !has.has(`machine/${machine.name}`)),
@@ -50,23 +50,23 @@ export const orphansRemove = oneStep({
                   change: put(
                     '/items',
                     left
-                      .filter((one) => one.kind !== 'control plane')
-                      .map((one) => ({ kind: one.kind, name: one.name })),
+                      .filter((leftover) => leftover.kind !== 'control plane')
+                      .map((leftover) => ({ kind: leftover.kind, name: leftover.name })),
                   ),
                 },
               ]
             : [],
         ),
       ]
-    const keys = new Set(left.map((one) => `${one.kind}/${one.name}`))
-    const owned = intent.items.filter((one) => !keys.has(`${one.kind}/${one.name}`))
+    const keys = new Set(left.map((leftover) => `${leftover.kind}/${leftover.name}`))
+    const owned = intent.items.filter((orphan) => !keys.has(`${orphan.kind}/${orphan.name}`))
     if (owned.length === 0) return []
     return [
       stop(
         'orphans.owned',
         'items',
         said('orphans.owned.several', {
-          owned: owned.map((one) => one.name),
+          owned: owned.map((entry) => entry.name),
         }),
         [seen(site, said('leftovers', { leftCount: left.length }))],
         [
@@ -74,7 +74,7 @@ export const orphansRemove = oneStep({
             says: 'Leave them out',
             change: put(
               '/items',
-              intent.items.filter((one) => !owned.includes(one)),
+              intent.items.filter((orphan) => !owned.includes(orphan)),
             ),
           },
         ],
@@ -88,15 +88,15 @@ export const orphansRemove = oneStep({
   after: (intent, site) => without(site, intent.items),
   prove: (intent, site) => {
     const still = site
-      ? intent.items.filter((one) => {
-          if (one.kind === 'disk') return site.disks.some((disk) => disk.name === one.name)
-          if (one.kind === 'address')
+      ? intent.items.filter((orphan) => {
+          if (orphan.kind === 'disk') return site.disks.some((disk) => disk.name === orphan.name)
+          if (orphan.kind === 'address')
             return site.addresses.some(
-              (address) => address.address === one.name && address.cluster === null,
+              (address) => address.address === orphan.name && address.cluster === null,
             )
-          if (one.kind === 'balancer')
-            return site.balancers.some((balancer) => balancer.name === one.name)
-          return site.machines.some((machine) => machine.name === one.name)
+          if (orphan.kind === 'balancer')
+            return site.balancers.some((balancer) => balancer.name === orphan.name)
+          return site.machines.some((machine) => machine.name === orphan.name)
         })
       : intent.items
     return [
@@ -107,7 +107,7 @@ export const orphansRemove = oneStep({
           still.length === 0
             ? `${intent.items.length} of ${intent.items.length} removed`
             : `still there: ${listText(
-                still.map((one) => one.name),
+                still.map((entry) => entry.name),
                 4,
               )}`,
       },
@@ -130,8 +130,8 @@ export const orphansAdopt = oneStep({
   check: (intent, site, view) => {
     const cluster = clusterOf(view, intent.cluster)
     const here = view.clusters
-      .filter((other) => other.site === site.name)
-      .map((other) => other.name)
+      .filter((otherCluster) => otherCluster.site === site.name)
+      .map((otherCluster) => otherCluster.name)
     if (!cluster || cluster.site !== site.name)
       return [
         stop(
@@ -139,14 +139,15 @@ export const orphansAdopt = oneStep({
           'cluster',
           said('cluster.known', { cluster: intent.cluster, site: site.name }),
           [seen(site, said('here', { here }))],
-          here
-            .slice(0, 2)
-            .map((other) => ({ says: `Give it to ${other}`, change: put('/cluster', other) })),
+          here.slice(0, 2).map((otherName) => ({
+            says: `Give it to ${otherName}`,
+            change: put('/cluster', otherName),
+          })),
         ),
       ]
     if (
       !leftovers(site, view.clusters).some(
-        (one) => one.kind === intent.kind && one.name === intent.name,
+        (leftover) => leftover.kind === intent.kind && leftover.name === intent.name,
       )
     )
       return [stop('orphans.owned', 'name', said('orphans.owned.one', { name: intent.name }), [])]
@@ -175,10 +176,11 @@ export const orphansAdopt = oneStep({
   }),
   prove: (intent, site) => {
     let owner: string | null | undefined
-    if (intent.kind === 'disk') owner = site?.disks.find((one) => one.name === intent.name)?.cluster
+    if (intent.kind === 'disk')
+      owner = site?.disks.find((disk) => disk.name === intent.name)?.cluster
     else if (intent.kind === 'address')
-      owner = site?.addresses.find((one) => one.address === intent.name)?.cluster
-    else owner = site?.balancers.find((one) => one.name === intent.name)?.cluster
+      owner = site?.addresses.find((address) => address.address === intent.name)?.cluster
+    else owner = site?.balancers.find((balancer) => balancer.name === intent.name)?.cluster
     return [
       {
         says: `${intent.name} belongs to ${intent.cluster}`,

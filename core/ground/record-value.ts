@@ -43,8 +43,8 @@ export function nameObjection(name: string): Said | null {
   return said('name.label', { label: wrong.slice(0, 63), name: name.slice(0, 80) })
 }
 
-export const whole = (text: string | undefined, most: number): number | null =>
-  text !== undefined && /^\d{1,10}$/.test(text) && Number(text) <= most ? Number(text) : null
+export const whole = (text: string | undefined, max: number): number | null =>
+  text !== undefined && /^\d{1,10}$/.test(text) && Number(text) <= max ? Number(text) : null
 /** The value of a record in its one form, or what is wrong with it. `absolute` writes a target as it stands. */
 export function recordValue(
   type: string,

@@ -48,9 +48,9 @@ const split = (value: string): readonly string[] =>
 /** The site’s records as the draft would leave them, the serial one higher. */
 export function recordsAfter(intent: RecordIntent, site: SiteView): readonly RecordView[] {
   const kept = site.records.filter(
-    (one) =>
-      !intent.remove.some((gone) => same(gone, one)) &&
-      !intent.set.some((given) => same(given, one)),
+    (candidate) =>
+      !intent.remove.some((gone) => same(gone, candidate)) &&
+      !intent.set.some((given) => same(given, candidate)),
   )
   return withNextSerial([...kept, ...intent.set])
 }
@@ -68,24 +68,26 @@ export const wireRecord = oneStep({
       return [stop('names.server', 'site', said('names.server', { site: site.name }))]
     if (intent.set.length === 0 && intent.remove.length === 0)
       return [stop('record.none', 'set', said('record.none'))]
-    const findings = intent.set.flatMap((one, i) => {
+    const findings = intent.set.flatMap((entry, i) => {
       const field = `set[${i}]`
-      const known = (recordTypes as readonly string[]).includes(one.type)
-      if (!known)
+      const exists = (recordTypes as readonly string[]).includes(entry.type)
+      if (!exists)
         return [
           stop(
             'record.type',
             `${field}.type`,
-            said('record.type', { type: one.type || 'An empty type', recordTypes }),
+            said('record.type', { type: entry.type || 'An empty type', recordTypes }),
           ),
         ]
-      const objection = nameObjection(one.name)
+      const objection = nameObjection(entry.name)
       if (objection !== null) return [stop('record.name', `${field}.name`, objection)]
-      const value = recordValue(one.type, split(one.value), (target) => target)
+      const value = recordValue(entry.type, split(entry.value), (target) => target)
       return value.ok ? [] : [stop('record.value', `${field}.value`, saidOf(value))]
     })
     if (findings.length > 0) return findings.slice(0, 100)
-    const missing = intent.remove.filter((gone) => !site.records.some((one) => same(gone, one)))
+    const missing = intent.remove.filter(
+      (gone) => !site.records.some((candidate) => same(gone, candidate)),
+    )
     const problems = setProblems(recordsAfter(intent, site), site.nameDomain)
     return [
       ...(missing.length > 0
@@ -94,7 +96,7 @@ export const wireRecord = oneStep({
               'record.gone',
               'remove',
               said('record.gone', {
-                missing: missing.map((one) => `${one.name} ${one.type}`),
+                missing: missing.map((entry) => `${entry.name} ${entry.type}`),
               }),
               [],
               [
@@ -125,7 +127,9 @@ export const wireRecord = oneStep({
   seconds: { likely: 8, worst: 25 },
   after: (intent, site) => ({ ...site, records: recordsAfter(intent, site) }),
   prove: (intent, site) => {
-    const missing = intent.set.filter((one) => !site?.records.some((other) => same(one, other)))
+    const missing = intent.set.filter(
+      (entry) => !site?.records.some((otherRecord) => same(entry, otherRecord)),
+    )
     return [
       {
         says: 'The name server serves them',
@@ -134,7 +138,7 @@ export const wireRecord = oneStep({
           missing.length === 0
             ? `${site?.records.length ?? 0} records served`
             : `missing: ${listText(
-                missing.map((one) => one.name),
+                missing.map((entry) => entry.name),
                 4,
               )}`,
       },

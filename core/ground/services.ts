@@ -163,7 +163,9 @@ export const siteHosts = oneStep({
   site: (intent) => intent.site,
   subject: (intent) => ref('hosts', intent.site, [...intent.hosts].sort().join('+')),
   check: (intent, site) => {
-    const missing = intent.hosts.filter((host) => !site.hosts.some((other) => other.name === host))
+    const missing = intent.hosts.filter(
+      (host) => !site.hosts.some((otherHost) => otherHost.name === host),
+    )
     if (missing.length > 0)
       return [
         stop('host.known', 'hosts', said('host.known.site-missing', { site: site.name, missing }), [

@@ -28,20 +28,21 @@ export function edited(intent: EditIntent, site: SiteView): SiteView {
     ...site.zones.filter((zone) => !intent.removeZones.includes(zone)),
     ...intent.addZones,
   ]
-  const sizes = intent.setSizes.map((one) => sizeView(one, zones))
+  const sizes = intent.setSizes.map((setSize) => sizeView(setSize, zones))
   return {
     ...site,
     zones,
     overcommit: intent.overcommit ?? site.overcommit,
     reservePerZone: intent.reservePerZone ?? site.reservePerZone,
     hosts: [
-      ...site.hosts.filter((one) => !intent.removeHosts.includes(one.name)),
+      ...site.hosts.filter((host) => !intent.removeHosts.includes(host.name)),
       ...intent.addHosts.map(hostView),
     ],
     sizes: [
       ...site.sizes.filter(
-        (one) =>
-          !intent.removeSizes.includes(one.name) && !sizes.some((other) => other.name === one.name),
+        (size) =>
+          !intent.removeSizes.includes(size.name) &&
+          !sizes.some((otherSize) => otherSize.name === size.name),
       ),
       ...sizes,
     ],
@@ -81,7 +82,7 @@ export const siteEdit = oneStep<EditIntent>({
           ]),
         )
       const held = site.machines.filter((machine) => machine.zone === zone)
-      const hosts = next.hosts.filter((one) => one.zone === zone)
+      const hosts = next.hosts.filter((host) => host.zone === zone)
       if (held.length > 0)
         findings.push(
           stop(
@@ -96,14 +97,14 @@ export const siteEdit = oneStep<EditIntent>({
           stop(
             'zone.hosts',
             'removeZones',
-            said('zone.hosts', { zone, hosts: hosts.map((one) => one.name) }),
+            said('zone.hosts', { zone, hosts: hosts.map((host) => host.name) }),
             [],
             [
               {
                 says: 'Remove them, too',
                 change: put('/removeHosts', [
                   ...intent.removeHosts,
-                  ...hosts.map((one) => one.name),
+                  ...hosts.map((host) => host.name),
                 ]),
               },
             ],
@@ -116,12 +117,12 @@ export const siteEdit = oneStep<EditIntent>({
     if (next.zones.length === 0)
       findings.push(stop('zone.none', 'removeZones', said('zone.none.site-keeps-least')))
     for (const gone of intent.removeHosts) {
-      const one = site.hosts.find((other) => other.name === gone)
+      const host = site.hosts.find((otherHost) => otherHost.name === gone)
       const on = site.machines.filter((machine) => machine.host === gone)
-      if (!one)
+      if (!host)
         findings.push(
           stop('host.known', 'removeHosts', said('host.known.no-host', { site: site.name, gone }), [
-            seen(site, said('hosts', { hosts: site.hosts.map((other) => other.name) })),
+            seen(site, said('hosts', { hosts: site.hosts.map((otherHost) => otherHost.name) })),
           ]),
         )
       else if (on.length > 0)
@@ -139,7 +140,9 @@ export const siteEdit = oneStep<EditIntent>({
         intent.addHosts,
         next.zones,
         'addHosts',
-        site.hosts.filter((one) => !intent.removeHosts.includes(one.name)).map((one) => one.name),
+        site.hosts
+          .filter((host) => !intent.removeHosts.includes(host.name))
+          .map((host) => host.name),
       ),
     )
     if (intent.addHosts.length > 0 && site.kind !== 'hall')
@@ -155,7 +158,7 @@ export const siteEdit = oneStep<EditIntent>({
       const used = view.clusters.filter(
         (cluster) => cluster.site === site.name && cluster.pools.some((pool) => pool.size === gone),
       )
-      if (!site.sizes.some((one) => one.name === gone))
+      if (!site.sizes.some((size) => size.name === gone))
         findings.push(
           stop('size.known', 'removeSizes', said('size.known', { site: site.name, gone })),
         )
@@ -174,8 +177,8 @@ export const siteEdit = oneStep<EditIntent>({
     // Fewer or smaller hosts must still hold what stands, with the reserve.
     for (const zone of next.zones) {
       const cores = next.hosts
-        .filter((one) => one.zone === zone)
-        .reduce((sum, one) => sum + one.cores * next.overcommit, 0)
+        .filter((host) => host.zone === zone)
+        .reduce((sum, host) => sum + host.cores * next.overcommit, 0)
       const used = site.machines
         .filter((machine) => machine.zone === zone && machine.host !== null)
         .reduce((sum, machine) => sum + machine.cores, 0)
@@ -208,17 +211,21 @@ export const siteEdit = oneStep<EditIntent>({
   prove: (intent, site) => {
     const missing = [
       ...intent.addHosts
-        .map((one) => one.name)
-        .filter((one) => !site?.hosts.some((other) => other.name === one)),
+        .map((addHost) => addHost.name)
+        .filter((name) => !site?.hosts.some((host) => host.name === name)),
       ...intent.addZones.filter((zone) => !site?.zones.includes(zone)),
       ...intent.setSizes
-        .map((one) => one.name)
-        .filter((one) => !site?.sizes.some((other) => other.name === one)),
+        .map((setSize) => setSize.name)
+        .filter((name) => !site?.sizes.some((size) => size.name === name)),
     ]
     const still = [
-      ...intent.removeHosts.filter((one) => site?.hosts.some((other) => other.name === one)),
+      ...intent.removeHosts.filter((removeHost) =>
+        site?.hosts.some((host) => host.name === removeHost),
+      ),
       ...intent.removeZones.filter((zone) => site?.zones.includes(zone)),
-      ...intent.removeSizes.filter((one) => site?.sizes.some((other) => other.name === one)),
+      ...intent.removeSizes.filter((removeSize) =>
+        site?.sizes.some((size) => size.name === removeSize),
+      ),
     ]
     return [
       {

@@ -71,43 +71,49 @@ export function checkHosts(
   path: string,
   taken: readonly string[],
 ): readonly RawFinding[] {
-  return hosts.flatMap((one, i) => [
-    ...(label.test(one.name)
+  return hosts.flatMap((eachHost, i) => [
+    ...(label.test(eachHost.name)
       ? []
-      : [stop('host.name', `${path}[${i}].name`, said('host.name', { name: one.name }))]),
-    ...(taken.includes(one.name) || hosts.findIndex((other) => other.name === one.name) < i
+      : [stop('host.name', `${path}[${i}].name`, said('host.name', { name: eachHost.name }))]),
+    ...(taken.includes(eachHost.name) ||
+    hosts.findIndex((otherHost) => otherHost.name === eachHost.name) < i
       ? [
           stop(
             'host.twice',
             `${path}[${i}].name`,
-            said('host.twice', { name: one.name }),
+            said('host.twice', { name: eachHost.name }),
             [],
-            [{ says: `Call it ${one.name}-2`, change: put(`/${path}/${i}/name`, `${one.name}-2`) }],
+            [
+              {
+                says: `Call it ${eachHost.name}-2`,
+                change: put(`/${path}/${i}/name`, `${eachHost.name}-2`),
+              },
+            ],
           ),
         ]
       : []),
-    ...(zones.includes(one.zone)
+    ...(zones.includes(eachHost.zone)
       ? []
       : [
           stop(
             'zone.known',
             `${path}[${i}].zone`,
-            said('zone.known.there-no-zone', { zone: one.zone || '(none given)', zones }),
+            said('zone.known.there-no-zone', { zone: eachHost.zone || '(none given)', zones }),
             [],
             zones
               .slice(0, 2)
               .map((zone) => ({ says: `Use ${zone}`, change: put(`/${path}/${i}/zone`, zone) })),
           ),
         ]),
-    ...(one.fullWatts < one.idleWatts
+    ...(eachHost.fullWatts < eachHost.idleWatts
       ? [
           stop(
             'host.power',
             `${path}[${i}].fullWatts`,
             said('host.power', {
-              name: one.name,
-              fullWatts: one.fullWatts,
-              idleWatts: one.idleWatts,
+              name: eachHost.name,
+              fullWatts: eachHost.fullWatts,
+              idleWatts: eachHost.idleWatts,
             }),
             [],
             [
@@ -115,8 +121,8 @@ export function checkHosts(
                 says: 'Turn them round',
                 change: {
                   patchDraft: [
-                    { op: 'replace', path: `/${path}/${i}/fullWatts`, value: one.idleWatts },
-                    { op: 'replace', path: `/${path}/${i}/idleWatts`, value: one.fullWatts },
+                    { op: 'replace', path: `/${path}/${i}/fullWatts`, value: eachHost.idleWatts },
+                    { op: 'replace', path: `/${path}/${i}/idleWatts`, value: eachHost.fullWatts },
                   ],
                 },
               },
@@ -132,14 +138,14 @@ export function checkSizes(
   zones: readonly string[],
   path: string,
 ): readonly RawFinding[] {
-  return sizes.flatMap((one, i) => [
-    ...(label.test(one.name)
+  return sizes.flatMap((eachSize, i) => [
+    ...(label.test(eachSize.name)
       ? []
-      : [stop('size.name', `${path}[${i}].name`, said('size.name', { name: one.name }))]),
-    ...(sizes.findIndex((other) => other.name === one.name) < i
-      ? [stop('size.twice', `${path}[${i}].name`, said('size.twice', { name: one.name }))]
+      : [stop('size.name', `${path}[${i}].name`, said('size.name', { name: eachSize.name }))]),
+    ...(sizes.findIndex((otherSize) => otherSize.name === eachSize.name) < i
+      ? [stop('size.twice', `${path}[${i}].name`, said('size.twice', { name: eachSize.name }))]
       : []),
-    ...(one.zones ?? [])
+    ...(eachSize.zones ?? [])
       .filter((zone) => !zones.includes(zone))
       .map((zone) =>
         stop(
@@ -190,11 +196,11 @@ const siteOfIntent = (intent: AddIntent, view: FleetView): SiteView => ({
   reservePerZone: intent.reservePerZone,
   quotaCores: intent.quotaCores,
   hosts: intent.hosts.map(hostView),
-  sizes: intent.sizes.map((one) => sizeView(one, intent.zones)),
+  sizes: intent.sizes.map((eachSize) => sizeView(eachSize, intent.zones)),
   networks: intent.networks.map(
-    (one) =>
+    (eachNetwork) =>
       Object.fromEntries(
-        Object.entries(one).filter(([, value]) => value !== undefined),
+        Object.entries(eachNetwork).filter(([, value]) => value !== undefined),
       ) as unknown as NetworkView,
   ),
   nameServers: intent.nameServers.map((address) => ({ address, answers: true })),
@@ -277,18 +283,20 @@ export const siteAdd: ChangeKind<AddIntent> = {
           [{ says: 'Leave them out', change: put('/hosts', []) }],
         ),
       )
-    intent.networks.forEach((one, i) => {
-      const range = parseCidr(one.range)
+    intent.networks.forEach((eachNetwork, i) => {
+      const range = parseCidr(eachNetwork.range)
       if (!range.ok) {
         findings.push(unreadableRange('range.readable', `networks[${i}].range`, range))
         return
       }
       const clash = [
         ...view.ledger.filter((entry) => entry.domain === intent.domain && entry.kind !== 'peer'),
-        ...intent.networks.slice(0, i).map((other) => ({ name: other.name, range: other.range })),
+        ...intent.networks
+          .slice(0, i)
+          .map((otherNetwork) => ({ name: otherNetwork.name, range: otherNetwork.range })),
       ].filter((entry) => {
-        const other = parseCidr(entry.range)
-        return other.ok && intersection(other.value, range.value)
+        const candidate = parseCidr(entry.range)
+        return candidate.ok && intersection(candidate.value, range.value)
       })
       if (clash.length > 0)
         findings.push(
@@ -296,7 +304,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
             'range.overlap',
             `networks[${i}].range`,
             said('range.overlap', {
-              range: one.range,
+              range: eachNetwork.range,
               clash: clash.map((entry) => `${entry.name} (${entry.range})`),
             }),
             [{ ...said('domain', { domain: intent.domain }), source: 'address ledger' }],
@@ -324,7 +332,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
           name: intent.name,
           definition: {
             ...siteOfIntent(intent, view),
-            sizes: intent.sizes.map((one) => sizeView(one, intent.zones)),
+            sizes: intent.sizes.map((eachSize) => sizeView(eachSize, intent.zones)),
           },
         }),
         undo: command('site.remove', { site: intent.name }),

@@ -330,12 +330,12 @@ export function resolve(
             .map((_, i) =>
               records.filter((record) => record.name === ['*', ...parts.slice(i + 1)].join('.')),
             )
-            .find((found) => found.length > 0) ?? [])
-    const found = exact.length > 0 ? exact : wild
-    const alias = found.find((record) => record.type === 'CNAME')
+            .find((matches) => matches.length > 0) ?? [])
+    const results = exact.length > 0 ? exact : wild
+    const alias = results.find((record) => record.type === 'CNAME')
     if (!alias)
       return {
-        addresses: found
+        addresses: results
           .filter((record) => record.type === 'A' || record.type === 'AAAA')
           .map((record) => record.value),
         path,

@@ -28,10 +28,10 @@ export function scalablePools(cluster: ClusterView, view: FleetView): readonly S
   const site = siteOf(view, cluster.site)
   if (!site) return []
   return cluster.pools.flatMap((pool): readonly ScalablePool[] => {
-    const size = site.sizes.find((one) => one.name === pool.size)
+    const size = site.sizes.find((size) => size.name === pool.size)
     if (!pool.range || !size) return []
     const zone = thinnestZone(
-      site.zones.filter((one) => size.zones.includes(one)),
+      site.zones.filter((zone) => size.zones.includes(zone)),
       pool.nodes,
     )
     const room = allocatable(size.cores * 1000, size.memoryBytes)
@@ -103,17 +103,17 @@ export function decideNodes(
   if (growth.length > 0) {
     return {
       halfEmpty,
-      resize: growth.map((one) => ({
-        pool: one.pool,
-        count: (pools.find((pool) => pool.name === one.pool)?.count ?? 0) + one.by,
-        because: `${listText(one.pods, 3)} ${one.pods.length === 1 ? 'finds' : 'find'} no place`,
+      resize: growth.map((eachGrowth) => ({
+        pool: eachGrowth.pool,
+        count: (pools.find((pool) => pool.name === eachGrowth.pool)?.count ?? 0) + eachGrowth.by,
+        because: `${listText(eachGrowth.pods, 3)} ${eachGrowth.pods.length === 1 ? 'finds' : 'find'} no place`,
       })),
     }
   }
   if (grownAt !== null && now - grownAt < patienceMs) return { halfEmpty, resize: [] }
   const ripe = halfEmpty.filter((node) => now - (halfEmptySince(node) ?? now) >= patienceMs)
   const gone = nodeToGive(objects, ripe)
-  const pool = gone === null ? undefined : pools.find((one) => one.nodes.includes(gone))
+  const pool = gone === null ? undefined : pools.find((pool) => pool.nodes.includes(gone))
   return {
     halfEmpty,
     resize:

@@ -35,8 +35,8 @@ function planOf(cluster: ClusterView, view: FleetView, steps: readonly Step[]): 
   }
 }
 
-const known = (wish: string, view: FleetView): ClusterView => {
-  const cluster = clusterOf(view, wish)
+const existing = (request: string, view: FleetView): ClusterView => {
+  const cluster = clusterOf(view, request)
   if (!cluster) throw new Error('a plan is made only for a cluster that is known')
   return cluster
 }
@@ -88,7 +88,7 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
       : []
   },
   plan: (intent, view) =>
-    planOf(known(intent.cluster, view), view, [
+    planOf(existing(intent.cluster, view), view, [
       step({
         id: 'renew',
         after: [],
@@ -185,7 +185,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
     return findings
   },
   plan: (intent, view) =>
-    planOf(known(intent.cluster, view), view, [
+    planOf(existing(intent.cluster, view), view, [
       step({
         id: 'take',
         after: [],
@@ -209,7 +209,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
     ]),
   prove: (intent, view, results): readonly Proof[] => {
     const cluster = clusterOf(view, intent.cluster)
-    const backup = cluster?.backups.find((other) => other.id === intent.backup)
+    const backup = cluster?.backups.find((backup) => backup.id === intent.backup)
     const nodes = cluster?.pools.reduce((sum, pool) => sum + pool.nodes.length, 0) ?? 0
     const restored = Number(results['try']?.['nodes'] ?? -1)
     return [
@@ -243,7 +243,7 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
   check: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
     if (!cluster) return [noCluster(intent.cluster, view)]
-    const backup = cluster.backups.find((other) => other.id === intent.backup)
+    const backup = cluster.backups.find((backup) => backup.id === intent.backup)
     const newest = cluster.backups[cluster.backups.length - 1]
     if (!backup)
       return [
@@ -254,7 +254,9 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
           ...said('backup.known', { cluster: cluster.name, backup: intent.backup }),
           because: [
             {
-              ...said('backups-all', { backups: cluster.backups.map((other) => other.id) }),
+              ...said('backups-all', {
+                backups: cluster.backups.map((otherBackup) => otherBackup.id),
+              }),
               source: cluster.name,
             },
           ],
@@ -285,7 +287,7 @@ export const clusterRestore: ChangeKind<z.infer<typeof restoreIntent>> = {
     ]
   },
   plan: (intent, view) =>
-    planOf(known(intent.cluster, view), view, [
+    planOf(existing(intent.cluster, view), view, [
       step({
         id: 'try',
         after: [],

@@ -42,8 +42,8 @@ export function drainOf(
   if (!objects || nodes.length === 0) return null
   const read = readWorld(objects)
   if (!read.ok) return null
-  const found = drain(read.world, nodes, { allowLocalData })
-  return found.ok ? found.drain : null
+  const drainRead = drain(read.world, nodes, { allowLocalData })
+  return drainRead.ok ? drainRead.drain : null
 }
 
 /** Findings about pods that would not leave. `field` is the field of the intent that asks for it. */
@@ -54,9 +54,9 @@ export function drainFindings(
   field: string,
   allowLocalData: boolean,
 ): readonly RawFinding[] {
-  const found = drainOf(view, cluster.name, nodes, allowLocalData)
-  if (!found) return []
-  const findings: RawFinding[] = found.blocked.map((blocked) => ({
+  const drain = drainOf(view, cluster.name, nodes, allowLocalData)
+  if (!drain) return []
+  const findings: RawFinding[] = drain.blocked.map((blocked) => ({
     level: 'stop',
     rule: `drain.${blocked.pod}`,
     field,
@@ -65,8 +65,8 @@ export function drainFindings(
       cluster,
       said('placed-evicted-copy', {
         cluster: cluster.name,
-        evictionsCount: found.evictions.length,
-        blockedCount: found.blocked.length,
+        evictionsCount: drain.evictions.length,
+        blockedCount: drain.blocked.length,
       }),
     ),
     ...(blocked.code === 'local-data'
@@ -82,7 +82,7 @@ export function drainFindings(
         }
       : {}),
   }))
-  for (const caution of found.cautions.slice(0, 20))
+  for (const caution of drain.cautions.slice(0, 20))
     findings.push({
       level: 'caution',
       rule: `drain.path.${caution.pod}`,
@@ -90,17 +90,17 @@ export function drainFindings(
       ...said('pod-caution', { pod: caution.pod, caution: caution.says }),
       because: facts(cluster, said('hostpath-volume')),
     })
-  if (found.evictions.length > 0 && found.blocked.length === 0) {
+  if (drain.evictions.length > 0 && drain.blocked.length === 0) {
     const to = new Map<string, number>()
-    for (const eviction of found.evictions)
+    for (const eviction of drain.evictions)
       if (eviction.to !== null) to.set(eviction.to, (to.get(eviction.to) ?? 0) + 1)
     findings.push({
       level: 'note',
       rule: 'drain.moves',
       field,
       ...said('drain.moves', {
-        evictionsCount: found.evictions.length,
-        seconds: found.seconds,
+        evictionsCount: drain.evictions.length,
+        seconds: drain.seconds,
         to: [...to].map(([node, pods]) => `${pods} to ${node}`),
       }),
       because: facts(cluster, said('placed-copy-cluster')),
@@ -115,19 +115,21 @@ function unknown(
   field: string,
   view: FleetView,
 ): { readonly cluster: ClusterView } | RawFinding {
-  const found = clusterOf(view, cluster)
-  if (!found) return noCluster(cluster, view)
-  if (!found.apiAnswers)
+  const matchingCluster = clusterOf(view, cluster)
+  if (!matchingCluster) return noCluster(cluster, view)
+  if (!matchingCluster.apiAnswers)
     return {
       level: 'stop',
       rule: 'cluster.answers',
       about: ref('cluster', cluster),
-      ...(found.resting
+      ...(matchingCluster.resting
         ? said('cluster.answers.stopped-start-first', { cluster })
         : said('cluster.answers.api-does-not', { cluster })),
-      because: facts(found, said('no-answer')),
+      because: facts(matchingCluster, said('no-answer')),
     }
-  const missing = nodes.filter((node) => !nodesOf(found).some((other) => other.name === node))
+  const missing = nodes.filter(
+    (node) => !nodesOf(matchingCluster).some((otherNode) => otherNode.name === node),
+  )
   if (nodes.length === 0)
     return {
       level: 'stop',
@@ -142,9 +144,12 @@ function unknown(
       rule: 'node.known',
       field,
       ...said('node.known.no-node', { cluster, missing }),
-      because: facts(found, said('nodes-listed', { nodesCount: nodesOf(found).length })),
+      because: facts(
+        matchingCluster,
+        said('nodes-listed', { nodesCount: nodesOf(matchingCluster).length }),
+      ),
     }
-  return { cluster: found }
+  return { cluster: matchingCluster }
 }
 
 const spend = (view: FleetView, cluster: string) => {
@@ -167,18 +172,18 @@ const withCordon = (
   cordoned: boolean,
 ): FleetView => ({
   ...view,
-  clusters: view.clusters.map((one) =>
-    one.name === cluster
+  clusters: view.clusters.map((eachCluster) =>
+    eachCluster.name === cluster
       ? {
-          ...one,
-          pools: one.pools.map((pool) => ({
+          ...eachCluster,
+          pools: eachCluster.pools.map((pool) => ({
             ...pool,
             nodes: pool.nodes.map((node) =>
               nodes.includes(node.name) ? { ...node, cordoned } : node,
             ),
           })),
         }
-      : one,
+      : eachCluster,
   ),
 })
 
@@ -191,9 +196,9 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `${intent.open ? 'open' : 'cordon'} ${intent.node || 'a node'}`,
   check: (intent, view) => {
-    const found = unknown(intent.cluster, intent.node === '' ? [] : [intent.node], 'node', view)
-    if ('level' in found) return [found]
-    const node = nodesOf(found.cluster).find((other) => other.name === intent.node)
+    const result = unknown(intent.cluster, intent.node === '' ? [] : [intent.node], 'node', view)
+    if ('level' in result) return [result]
+    const node = nodesOf(result.cluster).find((node) => node.name === intent.node)
     return node?.cordoned === !intent.open
       ? [
           {
@@ -201,7 +206,7 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
             rule: 'node.cordoned',
             field: 'node',
             ...said('node.cordoned', { node: intent.node, open: intent.open }),
-            because: facts(found.cluster, intent.open ? said('takes-pods') : said('cordoned')),
+            because: facts(result.cluster, intent.open ? said('takes-pods') : said('cordoned')),
           },
         ]
       : []
@@ -234,7 +239,7 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
   },
   prove: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    const node = cluster && nodesOf(cluster).find((other) => other.name === intent.node)
+    const node = cluster && nodesOf(cluster).find((node) => node.name === intent.node)
     let observed: 'open' | 'cordoned' | 'not listed'
     if (node) {
       if (node.cordoned) observed = 'cordoned'
@@ -267,15 +272,15 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `drain ${intent.nodes.length === 0 ? 'nodes' : listText(intent.nodes, 3)}`,
   check: (intent, view) => {
-    const found = unknown(intent.cluster, intent.nodes, 'nodes', view)
-    if ('level' in found) return [found]
-    return drainFindings(view, found.cluster, intent.nodes, 'nodes', intent.allowLocalData)
+    const result = unknown(intent.cluster, intent.nodes, 'nodes', view)
+    if ('level' in result) return [result]
+    return drainFindings(view, result.cluster, intent.nodes, 'nodes', intent.allowLocalData)
   },
   plan: (intent, view) => {
     const { cluster, allowLocalData } = intent
-    const found = drainOf(view, cluster, intent.nodes, allowLocalData)
+    const drain = drainOf(view, cluster, intent.nodes, allowLocalData)
     const seconds = (node: string): number =>
-      (found?.evictions ?? [])
+      (drain?.evictions ?? [])
         .filter((eviction) => eviction.from === node)
         .reduce((sum, eviction) => sum + eviction.seconds + 5, 0)
     const steps: Step[] = intent.nodes.map((node, i) =>

@@ -55,8 +55,8 @@ const unreadySince = (node: NodeView): string | null => {
 
 function leftAlone(node: NodeView, cluster: ClusterView, view: FleetView): boolean {
   const site = siteOf(view, cluster.site)
-  const machine = site?.machines.find((other) => other.name === node.machine)
-  const host = site?.hosts.find((other) => other.name === machine?.host)
+  const machine = site?.machines.find((machine) => machine.name === node.machine)
+  const host = site?.hosts.find((host) => host.name === machine?.host)
   // A machine whose host has died, or that is starting, is in its hall’s hands.
   return (
     machine?.power === 'starting' ||
@@ -90,21 +90,23 @@ export function decideHealth(
     const nodes = nodesOf(cluster)
     let room =
       Math.max(1, Math.floor(nodes.length * policy.mostShare)) -
-      past.filter((one) => one.cluster === name && one.endedAt === null).length
+      past.filter((candidate) => candidate.cluster === name && candidate.endedAt === null).length
     for (const node of nodes) {
       const since = unreadySince(node)
       if (since === null) continue
-      const mine = past.filter(
-        (one) =>
-          one.cluster === name &&
-          one.node === node.name &&
-          (one.endedAt === null || one.endedAt >= since || one.startedAt >= since),
+      const healthPasts = past.filter(
+        (candidate) =>
+          candidate.cluster === name &&
+          candidate.node === node.name &&
+          (candidate.endedAt === null ||
+            candidate.endedAt >= since ||
+            candidate.startedAt >= since),
       )
-      if (mine.some((one) => one.endedAt === null)) continue
-      const last = mine[mine.length - 1]
+      if (healthPasts.some((candidate) => candidate.endedAt === null)) continue
+      const last = healthPasts[healthPasts.length - 1]
       const from = Math.max(Date.parse(since), last?.endedAt ? Date.parse(last.endedAt) : 0)
       const due = from + policy.afterSeconds * 1000
-      const replaced = mine.some((one) => one.kind === 'machine.replace')
+      const replaced = healthPasts.some((candidate) => candidate.kind === 'machine.replace')
       if (replaced) {
         beyond.push({ cluster: name, node: node.name })
         continue

@@ -66,8 +66,8 @@ export function checkAnswers(cluster: ClusterView, view: FleetView): readonly Ra
 export const isReady = (node: NodeView): boolean =>
   node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')
 
-export const poolOf = (cluster: ClusterView | undefined, wish: string): PoolView | undefined =>
-  cluster?.pools.find((pool) => pool.name === wish && wish !== controlPlanePool)
+export const poolOf = (cluster: ClusterView | undefined, request: string): PoolView | undefined =>
+  cluster?.pools.find((pool) => pool.name === request && request !== controlPlanePool)
 
 export const shownBy: Readonly<Record<string, readonly string[]>> = {
   'certificate-expired': ['cluster.answers'],
@@ -93,8 +93,8 @@ export const nodeIntent = z.strictObject({
 
 export type NodeIntent = z.infer<typeof nodeIntent>
 
-const nodeOf = (cluster: ClusterView | undefined, wish: string): NodeView | undefined =>
-  cluster ? nodesOf(cluster).find((node) => node.name === wish) : undefined
+const nodeOf = (cluster: ClusterView | undefined, request: string): NodeView | undefined =>
+  cluster ? nodesOf(cluster).find((node) => node.name === request) : undefined
 
 function checkNode(
   intent: NodeIntent,
@@ -124,7 +124,8 @@ function checkNode(
 /** Members of an own control plane that are well, without this one. */
 const membersLeft = (cluster: ClusterView, node: NodeView): number =>
   nodesOf(cluster).filter(
-    (other) => other.roles.includes('control-plane') && other !== node && isReady(other),
+    (otherNode) =>
+      otherNode.roles.includes('control-plane') && otherNode !== node && isReady(otherNode),
   ).length
 
 export const machineRestart: ChangeKind<NodeIntent> = {
@@ -136,9 +137,9 @@ export const machineRestart: ChangeKind<NodeIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `restart ${intent.node || 'a node'}`,
   check: (intent, view) => {
-    const found = checkNode(intent, view)
-    if ('level' in found) return [found]
-    const { cluster, node } = found
+    const result = checkNode(intent, view)
+    if ('level' in result) return [result]
+    const { cluster, node } = result
     if (!isReady(node)) return []
     const member =
       node.roles.includes('control-plane') &&
@@ -207,8 +208,8 @@ function replacement(
   view: FleetView,
 ): { readonly planned: Planned; readonly address: string | null } {
   const site = siteOf(view, cluster.site)
-  const machine = site?.machines.find((other) => other.name === node.machine)
-  const pool = cluster.pools.find((other) => other.name === node.pool)
+  const machine = site?.machines.find((machine) => machine.name === node.machine)
+  const pool = cluster.pools.find((pool) => pool.name === node.pool)
   const member = node.roles.includes('control-plane')
   const wanted = {
     name: node.machine,
@@ -221,14 +222,14 @@ function replacement(
   }
   const without: FleetView = {
     ...view,
-    sites: view.sites.map((other) =>
-      other.name === cluster.site
+    sites: view.sites.map((otherSite) =>
+      otherSite.name === cluster.site
         ? {
-            ...other,
-            machines: other.machines.filter((one) => one.name !== node.machine),
-            disks: other.disks.filter((disk) => disk.machine !== node.machine),
+            ...otherSite,
+            machines: otherSite.machines.filter((candidate) => candidate.name !== node.machine),
+            disks: otherSite.disks.filter((disk) => disk.machine !== node.machine),
           }
-        : other,
+        : otherSite,
     ),
   }
   const held = site?.addresses.find(
@@ -252,9 +253,9 @@ export const machineReplace: ChangeKind<NodeIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `replace ${intent.node || 'a node'}`,
   check: (intent, view) => {
-    const found = checkNode(intent, view)
-    if ('level' in found) return [found]
-    const { cluster, node } = found
+    const result = checkNode(intent, view)
+    if ('level' in result) return [result]
+    const { cluster, node } = result
     const site = siteOf(view, cluster.site)
     if (site?.boxes.some((box) => box.name === node.machine))
       return [

@@ -51,7 +51,7 @@ export const fresh = (intent: AddIntent): PoolView => ({
 
 export const withPool = (cluster: ClusterView, pool: PoolView): ClusterView => ({
   ...cluster,
-  pools: [...cluster.pools.filter((one) => one.name !== pool.name), pool],
+  pools: [...cluster.pools.filter((candidate) => candidate.name !== pool.name), pool],
 })
 
 export const poolAdd: ChangeKind<AddIntent> = {
@@ -63,9 +63,9 @@ export const poolAdd: ChangeKind<AddIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `add pool ${intent.pool || 'a pool'} to ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
-    const found = unknown(intent.cluster, view)
-    if ('level' in found) return [found]
-    const { cluster } = found
+    const result = unknown(intent.cluster, view)
+    if ('level' in result) return [result]
+    const { cluster } = result
     const findings: RawFinding[] = [...checkAnswers(cluster, view)]
     if (cluster.pools.some((pool) => pool.name === intent.pool))
       findings.push(

@@ -33,24 +33,26 @@ export function unknown(
   cluster: string,
   view: FleetView,
 ): { readonly cluster: ClusterView } | RawFinding {
-  const found = clusterOf(view, cluster)
-  return found ? { cluster: found } : noCluster(cluster, view)
+  const matchingCluster = clusterOf(view, cluster)
+  return matchingCluster ? { cluster: matchingCluster } : noCluster(cluster, view)
 }
 
-export function poolIn(cluster: ClusterView, wish: string): PoolView | RawFinding {
-  const pool = cluster.pools.find((one) => one.name === wish && one.name !== 'control-plane')
+export function poolIn(cluster: ClusterView, request: string): PoolView | RawFinding {
+  const pool = cluster.pools.find((pool) => pool.name === request && pool.name !== 'control-plane')
   return (
     pool ??
     stop(
       'pool.known',
       'pool',
-      wish === 'control-plane'
+      request === 'control-plane'
         ? said('pool.known.control-plane-no')
-        : said('pool.known.no-pool', { cluster: cluster.name, wanted: wish }),
+        : said('pool.known.no-pool', { cluster: cluster.name, wanted: request }),
       facts(
         cluster,
         said('pools', {
-          pools: cluster.pools.filter((one) => one.name !== 'control-plane').map((one) => one.name),
+          pools: cluster.pools
+            .filter((candidate) => candidate.name !== 'control-plane')
+            .map((eachPool) => eachPool.name),
         }),
       ),
     )

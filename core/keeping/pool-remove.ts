@@ -34,11 +34,11 @@ export function platformHomeless(
   const objects = objectsHeard(view, cluster.name)
   const read = objects && nodes.length > 0 ? readWorld(objects) : null
   if (!read?.ok) return []
-  const found = drainWorld(read.world, nodes, { allowLocalData: true, unavailable: '100%' })
-  return found.ok
-    ? found.drain.blocked
-        .filter((one) => one.pod.startsWith('platform/') && one.code === 'no-room')
-        .map((one) => one.pod)
+  const drainRead = drainWorld(read.world, nodes, { allowLocalData: true, unavailable: '100%' })
+  return drainRead.ok
+    ? drainRead.drain.blocked
+        .filter((blocked) => blocked.pod.startsWith('platform/') && blocked.code === 'no-room')
+        .map((blocked) => blocked.pod)
     : []
 }
 
@@ -51,11 +51,11 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `give up pool ${intent.pool || ''} of ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
-    const found = unknown(intent.cluster, view)
-    if ('level' in found) return [found]
-    const pool = poolIn(found.cluster, intent.pool)
+    const result = unknown(intent.cluster, view)
+    if ('level' in result) return [result]
+    const pool = poolIn(result.cluster, intent.pool)
     if ('level' in pool) return [pool]
-    const { cluster } = found
+    const { cluster } = result
     const nodes = pool.nodes.map((node) => node.name)
     const findings: RawFinding[] = [...checkAnswers(cluster, view)]
     const lost = platformHomeless(view, cluster, nodes)
@@ -86,7 +86,7 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
   },
   plan: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    const pool = cluster?.pools.find((one) => one.name === intent.pool)
+    const pool = cluster?.pools.find((pool) => pool.name === intent.pool)
     const site = cluster && siteOf(view, cluster.site)
     if (!cluster || !pool || !site) throw new Error('a plan is made only for a pool that is known')
     const steps: Step[] = []

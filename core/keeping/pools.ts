@@ -57,7 +57,9 @@ function homeless(
     return { ...object, spec, status: { phase: 'Pending' } }
   })
   const read = readWorld(changed)
-  return read.ok ? place(read.world, { remedies: false }).waiting.map((one) => one.pod) : []
+  return read.ok
+    ? place(read.world, { remedies: false }).waiting.map((waitingAnswer) => waitingAnswer.pod)
+    : []
 }
 
 export const poolEdit: ChangeKind<EditIntent> = {
@@ -73,11 +75,11 @@ export const poolEdit: ChangeKind<EditIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `edit pool ${intent.pool || ''} of ${intent.cluster || 'a cluster'}`,
   check: (intent, view) => {
-    const found = unknown(intent.cluster, view)
-    if ('level' in found) return [found]
-    const pool = poolIn(found.cluster, intent.pool)
+    const result = unknown(intent.cluster, view)
+    if ('level' in result) return [result]
+    const pool = poolIn(result.cluster, intent.pool)
     if ('level' in pool) return [pool]
-    const findings: RawFinding[] = [...checkAnswers(found.cluster, view)]
+    const findings: RawFinding[] = [...checkAnswers(result.cluster, view)]
     if (intent.labels === undefined && intent.taints === undefined && intent.size === undefined)
       findings.push(stop('pool.nothing', 'labels', said('pool.nothing')))
     if (intent.size !== undefined && (intent.labels !== undefined || intent.taints !== undefined))
@@ -105,27 +107,27 @@ export const poolEdit: ChangeKind<EditIntent> = {
         ...findings,
         ...(findings.some((finding) => finding.level === 'stop')
           ? []
-          : turnoverFindings(view, found.cluster, pool, intent.size, 'size')),
+          : turnoverFindings(view, result.cluster, pool, intent.size, 'size')),
       ]
     const own = Object.keys(intent.labels ?? {}).filter(
       (key) => key === 'gyrarch/pool' || key === 'kubernetes.io/hostname',
     )
     if (own.length > 0) findings.push(stop('pool.label', 'labels', said('pool.label', { own })))
-    const lost = homeless(view, found.cluster, pool, intent)
-    const evicts = (intent.taints ?? []).some((one) => one.effect === 'NoExecute')
+    const lost = homeless(view, result.cluster, pool, intent)
+    const evicts = (intent.taints ?? []).some((taint) => taint.effect === 'NoExecute')
     if (lost.length > 0)
       findings.push({
         level: evicts ? 'stop' : 'caution',
         rule: 'pool.homeless',
         field: 'taints',
         ...said('pool.homeless', { lost, evicts }),
-        because: facts(found.cluster, said('placed-anew-copy')),
+        because: facts(result.cluster, said('placed-anew-copy')),
       })
     return findings
   },
   plan: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
-    const pool = cluster?.pools.find((one) => one.name === intent.pool)
+    const pool = cluster?.pools.find((pool) => pool.name === intent.pool)
     const site = cluster && siteOf(view, cluster.site)
     if (!cluster || !pool || !site) throw new Error('a plan is made only for a pool that is known')
     if (intent.size !== undefined) {
@@ -204,7 +206,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
   },
   prove: (intent, view) => {
     if (intent.size !== undefined) {
-      const pool = clusterOf(view, intent.cluster)?.pools.find((one) => one.name === intent.pool)
+      const pool = clusterOf(view, intent.cluster)?.pools.find((pool) => pool.name === intent.pool)
       const machines = siteOf(view, clusterOf(view, intent.cluster)?.site ?? '')?.machines ?? []
       const wrong = (pool?.nodes ?? []).filter(
         (node) => machines.find((machine) => machine.name === node.machine)?.size !== intent.size,
@@ -235,8 +237,8 @@ export const poolEdit: ChangeKind<EditIntent> = {
     }[]
     const text = (taints: readonly { key: string; value?: string; effect: string }[]): string =>
       taints
-        .filter((one) => !one.key.startsWith('node.kubernetes.io/'))
-        .map((one) => `${one.key}=${one.value ?? ''}:${one.effect}`)
+        .filter((taint) => !taint.key.startsWith('node.kubernetes.io/'))
+        .map((taint) => `${taint.key}=${taint.value ?? ''}:${taint.effect}`)
         .sort()
         .join()
     const wrong = nodes.filter(

@@ -28,7 +28,9 @@ const changed = (
 ): readonly (Price & { readonly before: number })[] =>
   intent.prices.flatMap((price) => {
     const site = siteOf(view, price.site)
-    const before = site ? priceBook(site).find((one) => one.item === price.item)?.units : undefined
+    const before = site
+      ? priceBook(site).find((candidate) => candidate.item === price.item)?.units
+      : undefined
     return before === undefined || before === price.units ? [] : [{ ...price, before }]
   })
 
@@ -69,7 +71,7 @@ export const spendPrices: ChangeKind<PricesIntent> = {
             because: [],
           },
         ]
-      return priceBook(site).some((one) => one.item === price.item)
+      return priceBook(site).some((candidate) => candidate.item === price.item)
         ? []
         : [
             {
@@ -79,7 +81,9 @@ export const spendPrices: ChangeKind<PricesIntent> = {
               ...said('nothing-called-price', { site: price.site, item: price.item }),
               because: [
                 {
-                  ...said('items-priced', { items: priceBook(site).map((one) => one.item) }),
+                  ...said('items-priced', {
+                    items: priceBook(site).map((eachPrice) => eachPrice.item),
+                  }),
                   source: 'price book',
                 },
               ],
@@ -117,7 +121,7 @@ export const spendPrices: ChangeKind<PricesIntent> = {
     const names = new Set(intent.prices.map((price) => price.site))
     const before = intent.prices.flatMap((price) => {
       const site = siteOf(view, price.site)
-      return site ? priceBook(site).filter((one) => one.item === price.item) : []
+      return site ? priceBook(site).filter((candidate) => candidate.item === price.item) : []
     })
     const set = (prices: readonly Price[]) =>
       command('prices.set', {

@@ -53,7 +53,7 @@ export function coming(
   view: FleetView,
 ): Planned {
   const site = siteOf(view, cluster.site)
-  const size = site?.sizes.find((other) => other.name === pool.size)
+  const size = site?.sizes.find((size) => size.name === pool.size)
   const zones = (site?.zones ?? []).filter(
     (zone) => size === undefined || size.zones.includes(zone),
   )
@@ -87,7 +87,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
   const cluster = clusterOf(view, intent.cluster)
   if (unknown || !cluster) return unknown ? [unknown] : []
   const pool = poolOf(cluster, intent.pool)
-  const pools = cluster.pools.filter((other) => other.name !== controlPlanePool)
+  const pools = cluster.pools.filter((otherPool) => otherPool.name !== controlPlanePool)
   if (!pool) {
     return [
       stop(
@@ -98,14 +98,16 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
           : said('pool.known.not-there', { cluster: cluster.name, pool: intent.pool }),
         [
           {
-            ...said('pools', { pools: pools.map((other) => other.name) }),
+            ...said('pools', { pools: pools.map((otherPool) => otherPool.name) }),
             source: cluster.name,
             at: cluster.observedAt,
           },
         ],
-        pools.slice(0, 2).map((other) => ({
-          says: `Resize ${other.name}`,
-          change: { patchDraft: [{ op: 'replace', path: '/pool', value: other.name } as const] },
+        pools.slice(0, 2).map((otherPool) => ({
+          says: `Resize ${otherPool.name}`,
+          change: {
+            patchDraft: [{ op: 'replace', path: '/pool', value: otherPool.name } as const],
+          },
         })),
       ),
     ]
@@ -174,8 +176,8 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
     )
   if (intent.count > pool.nodes.length) {
     const planned = coming(cluster, pool, intent.count, view)
-    const most = 2 ** Math.max(0, (24 - Number(cluster.pods.split('/')[1] ?? 24)) | 0)
-    const found = addMachineChecks.flatMap((check) => check(planned))
+    const max = 2 ** Math.max(0, (24 - Number(cluster.pods.split('/')[1] ?? 24)) | 0)
+    const rawFindings = addMachineChecks.flatMap((check) => check(planned))
     // Amendments are written for a raise; here the amendment that counts is fewer nodes.
     const fewer = Array.from(
       { length: Math.min(3, intent.count - pool.nodes.length - 1) },
@@ -187,7 +189,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
       }),
     )
     findings.push(
-      ...found.map((finding): RawFinding => ({
+      ...rawFindings.map((finding): RawFinding => ({
         ...finding,
         field: 'count',
         offers: [
@@ -197,14 +199,11 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
       })),
     )
     const total = nodesOf(cluster).length + intent.count - pool.nodes.length
-    if (total > most && cluster.maxPodsPerNode === 110)
+    if (total > max && cluster.maxPodsPerNode === 110)
       findings.push(
-        stop(
-          'range.size',
-          'count',
-          said('range.size', { pods: cluster.pods, limit: most, total }),
-          [{ ...said('node-block'), source: 'address plan' }],
-        ),
+        stop('range.size', 'count', said('range.size', { pods: cluster.pods, limit: max, total }), [
+          { ...said('node-block'), source: 'address plan' },
+        ]),
       )
   }
   if (intent.count < pool.nodes.length) {

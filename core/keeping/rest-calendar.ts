@@ -50,7 +50,7 @@ export type CalendarIntent = z.infer<typeof calendarIntent>
 export const weekMs = 7 * 86_400_000
 export const hoursResting = (zone: string, windows: readonly RestWindow[], from: number): number =>
   restIntervals(zone, windows, { from, to: from + weekMs }).reduce(
-    (sum, one) => sum + one.to - one.from,
+    (sum, restInterval) => sum + restInterval.to - restInterval.from,
     0,
   ) / 3_600_000
 

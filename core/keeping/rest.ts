@@ -80,7 +80,9 @@ export const clusterStop: ChangeKind<StopIntent> = {
           because,
         ),
       )
-    const driven = view.clusters.filter((other) => cluster.drives.includes(other.name))
+    const driven = view.clusters.filter((otherCluster) =>
+      cluster.drives.includes(otherCluster.name),
+    )
     if (driven.length > 0)
       findings.push(
         stop(
@@ -88,7 +90,7 @@ export const clusterStop: ChangeKind<StopIntent> = {
           'cluster',
           said('cluster.drives.drives-without-nothing', {
             cluster: cluster.name,
-            driven: driven.map((other) => other.name),
+            driven: driven.map((otherCluster) => otherCluster.name),
           }),
           [{ ...said('drives', { drives: cluster.drives }), source: 'register of clusters' }],
         ),

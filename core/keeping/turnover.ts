@@ -39,7 +39,7 @@ function replaced(cluster: ClusterView, pool: PoolView, size: string, view: Flee
 }
 
 const sizeOf = (site: SiteView | undefined, name: string): SizeView | undefined =>
-  site?.sizes.find((one) => one.name === name)
+  site?.sizes.find((size) => size.name === name)
 
 /** A node as it will be: like an old one, of the new size. */
 function nodeOf(like: NodeLike, name: string, size: SizeView): NodeLike {
@@ -102,10 +102,10 @@ function walkThrough(
     const read = readWorld(state)
     const done = read.ok ? drainWorld(read.world, [old.name], { allowLocalData: true }) : null
     if (!done?.ok) continue
-    blocked.push(...done.drain.blocked.map((one) => ({ ...one, node: old.name })))
+    blocked.push(...done.drain.blocked.map((eachBlocked) => ({ ...eachBlocked, node: old.name })))
     moved += done.drain.evictions.length
     seconds += done.drain.seconds
-    const to = new Map(done.drain.evictions.map((one) => [one.pod, one.to]))
+    const to = new Map(done.drain.evictions.map((eviction) => [eviction.pod, eviction.to]))
     state = state.flatMap((object): readonly ApiObject[] => {
       if (object.kind === 'Node') return object.metadata?.name === old.name ? [] : [object]
       const pod = object as unknown as {
@@ -131,7 +131,10 @@ export function turnoverFindings(
   const site = siteOf(view, cluster.site)
   const wanted = sizeOf(site, size)
   const because = [
-    { ...said('sizes', { sizes: site?.sizes.map((one) => one.name) ?? [] }), source: cluster.site },
+    {
+      ...said('sizes', { sizes: site?.sizes.map((eachSize) => eachSize.name) ?? [] }),
+      source: cluster.site,
+    },
   ]
   if (!wanted)
     return [
@@ -175,14 +178,16 @@ export function turnoverFindings(
           machines: [last],
           view: {
             ...view,
-            sites: view.sites.map((one) => (one === site ? after(site, pool, planned, 1) : one)),
+            sites: view.sites.map((eachSite) =>
+              eachSite === site ? after(site, pool, planned, 1) : eachSite,
+            ),
           },
           site: after(site, pool, planned, 1),
         }
       : null
   for (const stage of [early, ...(late && pool.nodes.length > 1 ? [late] : [])]) {
     for (const finding of addMachineChecks.flatMap((check) => check(stage))) {
-      if (!findings.some((other) => other.rule === finding.rule))
+      if (!findings.some((rawFinding) => rawFinding.rule === finding.rule))
         findings.push({
           ...finding,
           field,
@@ -205,12 +210,12 @@ export function turnoverFindings(
       at: cluster.observedAt,
     },
   ]
-  for (const one of done.blocked)
+  for (const entry of done.blocked)
     findings.push({
       level: 'stop',
-      rule: `drain.${one.pod}`,
+      rule: `drain.${entry.pod}`,
       field,
-      ...said('pod-node-name', { pod: one.pod, node: one.node, obstacle: one.says }),
+      ...said('pod-node-name', { pod: entry.pod, node: entry.node, obstacle: entry.says }),
       because: facts,
     })
   if (done.blocked.length === 0)

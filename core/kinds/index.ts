@@ -156,7 +156,7 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
           after: (view) => of.after?.(intent, view) ?? null,
           answers: (view, failure, step) => {
             const rules = of.answeredBy?.(failure) ?? []
-            const known =
+            const remedies =
               rules.length === 0
                 ? []
                 : findingsOf(of, intent, view, applyChange)
@@ -171,9 +171,10 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
                   `step|${step.id}`,
                 )
               : []
-            return [...known, ...offered]
+            return [...remedies, ...offered]
               .filter(
-                (remedy, i, all) => all.findIndex((other) => isSameRemedy(other, remedy)) === i,
+                (remedy, i, all) =>
+                  all.findIndex((otherRemedy) => isSameRemedy(otherRemedy, remedy)) === i,
               )
               .slice(0, remediesPerFailure)
           },
@@ -231,7 +232,7 @@ export const kinds: readonly Kind[] = [
 ]
 
 export const kindNamed = (name: string): Kind | undefined =>
-  kinds.find((other) => other.name === name)
+  kinds.find((otherKind) => otherKind.name === name)
 
 /** The part of a list of needs that is looked at only for those who ask. */
 function needsOf(keys: readonly SliceKey[]): Needs {

@@ -104,8 +104,10 @@ export function referenceFindings(
       .map((object) => object.metadata.name),
   ])
   const findings: RawFinding[] = []
-  const others = (has: (other: ClusterView) => boolean): readonly string[] =>
-    view.clusters.filter((other) => other !== cluster && has(other)).map((other) => other.name)
+  const others = (has: (otherCluster: ClusterView) => boolean): readonly string[] =>
+    view.clusters
+      .filter((otherCluster) => otherCluster !== cluster && has(otherCluster))
+      .map((otherCluster) => otherCluster.name)
   const missing = new Map<string, WrittenObject[]>()
   for (const object of objects) {
     const { namespace } = object.metadata
@@ -113,7 +115,7 @@ export function referenceFindings(
       missing.set(namespace, [...(missing.get(namespace) ?? []), object])
   }
   for (const [namespace, wanting] of missing) {
-    const elsewhere = others((other) => other.namespaces.includes(namespace))
+    const elsewhere = others((otherCluster) => otherCluster.namespaces.includes(namespace))
     const meant =
       elsewhere.length > 0
         ? ` ${elsewhere.length === 1 ? `This looks meant for ${elsewhere[0] ?? ''}.` : `${listText(elsewhere)} have one.`}`
@@ -197,8 +199,10 @@ export function referenceFindings(
       })
     }
     const pool = wantedNodeLabels(object)['gyrarch/pool']
-    if (pool !== undefined && !cluster.pools.some((one) => one.name === pool)) {
-      const elsewhere = others((other) => other.pools.some((one) => one.name === pool))
+    if (pool !== undefined && !cluster.pools.some((candidate) => candidate.name === pool)) {
+      const elsewhere = others((otherCluster) =>
+        otherCluster.pools.some((candidate) => candidate.name === pool),
+      )
       findings.push({
         level: 'caution',
         rule: `pool.${objectKey(object)}`,
@@ -212,7 +216,7 @@ export function referenceFindings(
         }),
         because: [
           {
-            ...said('pools', { pools: cluster.pools.map((one) => one.name) }),
+            ...said('pools', { pools: cluster.pools.map((eachPool) => eachPool.name) }),
             source: cluster.name,
             at: cluster.observedAt,
           },
@@ -230,13 +234,13 @@ export function wiringFindings(
   cluster: ClusterView,
   view: FleetView,
 ): readonly RawFinding[] {
-  const standing = listedObjects(view, intent.cluster)
+  const apiObjects = listedObjects(view, intent.cluster)
   const live = liveObjects(view, intent.cluster)
   const findings: RawFinding[] = []
   for (const object of objects) {
-    const others = objects.filter((other) => other !== object)
+    const others = objects.filter((writtenObject) => writtenObject !== object)
     const hits = portCollisions(object as unknown as ApiObject, [
-      ...standing,
+      ...apiObjects,
       ...(others as unknown as readonly ApiObject[]),
     ])
     if (hits.length > 0)
@@ -258,7 +262,9 @@ export function wiringFindings(
       object.kind !== 'Service' ||
       spec?.type !== 'LoadBalancer' ||
       !site ||
-      site.balancers.some((one) => one.cluster === cluster.name && one.service === key)
+      site.balancers.some(
+        (balancer) => balancer.cluster === cluster.name && balancer.service === key,
+      )
     )
       continue
     if (
@@ -266,14 +272,14 @@ export function wiringFindings(
       'LoadBalancer'
     )
       continue
-    const found = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null)
+    const virtualAddress = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null)
     findings.push(
-      found.ok
+      virtualAddress.ok
         ? {
             level: 'note',
             rule: `virtual.${objectKey(object)}`,
             field: 'text',
-            ...said('reached', { key, address: found.address }),
+            ...said('reached', { key, address: virtualAddress.address }),
             because: [
               {
                 ...(spec.loadBalancerIP === undefined
@@ -288,7 +294,7 @@ export function wiringFindings(
             level: 'caution',
             rule: `virtual.${objectKey(object)}`,
             field: 'text',
-            ...said('wait-virtual-address', { key, values: found.says }),
+            ...said('wait-virtual-address', { key, values: virtualAddress.says }),
             because: [
               {
                 ...said('balancers', { balancersCount: site.balancers.length }),
@@ -321,8 +327,10 @@ export function allowanceFindings(
   for (const object of objects) {
     const namespace = object.metadata.namespace ?? 'default'
     const own =
-      objects.find((other) => other.kind === 'Namespace' && other.metadata.name === namespace) ??
-      live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
+      objects.find(
+        (writtenObject) =>
+          writtenObject.kind === 'Namespace' && writtenObject.metadata.name === namespace,
+      ) ?? live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
     const allowed = (annotation: string): readonly string[] | null => {
       const said = (
         own?.metadata as { readonly annotations?: Readonly<Record<string, string>> } | undefined
@@ -331,8 +339,8 @@ export function allowanceFindings(
         ? null
         : said
             .split(',')
-            .map((one) => one.trim())
-            .filter((one) => one !== '')
+            .map((name) => name.trim())
+            .filter((trim) => trim !== '')
     }
     const classes = object.kind === 'PersistentVolumeClaim' ? allowed(storageAllowance) : null
     const named = (object['spec'] as { storageClassName?: string } | undefined)?.storageClassName

@@ -26,8 +26,8 @@ export type ApplyIntent = z.infer<typeof applyIntent>
 export const parsed = new WeakMap<ApplyIntent, ParsedManifests>()
 /** The documents of an intent; read once. */
 export function documentsOf(intent: ApplyIntent): ParsedManifests {
-  const known = parsed.get(intent)
-  if (known) return known
+  const parsedManifests = parsed.get(intent)
+  if (parsedManifests) return parsedManifests
   const read = parseManifests(intent.text)
   parsed.set(intent, read)
   return read
@@ -37,8 +37,8 @@ export const byKey = new WeakMap<readonly ApiObject[], ReadonlyMap<string, ApiOb
 /** Live objects by `Kind/namespace/name`. */
 export function liveObjects(view: FleetView, cluster: string): ReadonlyMap<string, ApiObject> {
   const list = listedObjects(view, cluster)
-  const known = byKey.get(list)
-  if (known) return known
+  const existing = byKey.get(list)
+  if (existing) return existing
   const map = new Map(list.map((object) => [objectKey(object), object]))
   byKey.set(list, map)
   return map

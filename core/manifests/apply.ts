@@ -37,9 +37,9 @@ export function known(
   cluster: string,
   view: FleetView,
 ): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
-  const found = clusterOf(view, cluster)
-  if (!found) return { finding: noCluster(cluster, view) }
-  if (found.resting)
+  const matchingCluster = clusterOf(view, cluster)
+  if (!matchingCluster) return { finding: noCluster(cluster, view) }
+  if (matchingCluster.resting)
     return {
       finding: stop(
         'cluster.rests',
@@ -49,17 +49,17 @@ export function known(
         [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }],
       ),
     }
-  if (!found.apiAnswers || objectsHeard(view, cluster) === undefined)
+  if (!matchingCluster.apiAnswers || objectsHeard(view, cluster) === undefined)
     return {
       finding: {
         level: 'stop',
         rule: 'cluster.answers',
         about: ref('cluster', cluster),
         ...said('cluster.answers', { cluster }),
-        because: [{ ...said('no-answer'), source: cluster, at: found.observedAt }],
+        because: [{ ...said('no-answer'), source: cluster, at: matchingCluster.observedAt }],
       },
     }
-  return { cluster: found }
+  return { cluster: matchingCluster }
 }
 
 function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {

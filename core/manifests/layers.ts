@@ -144,11 +144,11 @@ export function renderLayers(file: LayeredFile, environment: string | null): Ren
   const names = new Set(base.map(nameKey))
   for (const [what, list] of [
     ['replicas', Object.keys(layer?.replicas ?? {})],
-    ['mergePatch', (layer?.mergePatch ?? []).map((one) => one.target)],
-    ['jsonPatch', (layer?.jsonPatch ?? []).map((one) => one.target)],
-    ['merge', (layer?.merge ?? []).map((one) => nameKey(one))],
+    ['mergePatch', (layer?.mergePatch ?? []).map((entry) => entry.target)],
+    ['jsonPatch', (layer?.jsonPatch ?? []).map((entry) => entry.target)],
+    ['merge', (layer?.merge ?? []).map((entry) => nameKey(entry))],
   ] as const) {
-    const missing = list.find((one) => !names.has(one))
+    const missing = list.find((name) => !names.has(name))
     if (missing !== undefined)
       return {
         ok: false,
@@ -180,14 +180,14 @@ export function renderLayers(file: LayeredFile, environment: string | null): Ren
       object = withFields(object, [], set)
       for (const part of layer.merge ?? [])
         if (nameKey(part) === key) object = strategic(object, part)
-      for (const one of layer.mergePatch ?? [])
-        if (one.target === key) object = mergePatch(object, one.patch) as WrittenObject
-      for (const one of layer.jsonPatch ?? []) {
-        if (one.target !== key) continue
+      for (const entry of layer.mergePatch ?? [])
+        if (entry.target === key) object = mergePatch(object, entry.patch) as WrittenObject
+      for (const entry of layer.jsonPatch ?? []) {
+        if (entry.target !== key) continue
         try {
           object = jsonPatch.applyPatch(
             object,
-            structuredClone(one.patch) as unknown as Operation[],
+            structuredClone(entry.patch) as unknown as Operation[],
             true,
             false,
           ).newDocument
@@ -222,7 +222,7 @@ export function renderLayers(file: LayeredFile, environment: string | null): Ren
     objects:
       prefix === undefined || environment === null
         ? rendered
-        : rendered.map((one) => followPrefix(one, base, prefix, environment)),
+        : rendered.map((renderedObject) => followPrefix(renderedObject, base, prefix, environment)),
   }
 }
 
@@ -235,7 +235,7 @@ function followPrefix(
   prefix: string,
   environment: string,
 ): RenderedObject {
-  const own = new Set(base.map((one) => one.metadata.name))
+  const own = new Set(base.map((writtenObject) => writtenObject.metadata.name))
   const set = [...fieldsOf(object)]
     .filter(([path, value]) => typeof value === 'string' && referring.test(path) && own.has(value))
     .map(([path, value]): [string, unknown] => [path, `${prefix}${String(value)}`])
@@ -267,7 +267,7 @@ export function layerLines({ object, from }: RenderedObject): readonly LayerLine
     from.get(path) ?? [...from].find(([other]) => other.startsWith(`${path}/`))?.[1] ?? null
   const keyed = (path: string, list: readonly unknown[]): ((item: unknown) => string) | null => {
     const prefix = `${path}/[`
-    const sample = [...from.keys()].find((other) => other.startsWith(prefix))
+    const sample = [...from.keys()].find((otherName) => otherName.startsWith(prefix))
     const field =
       sample === undefined ? null : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
     return field === null || list.length === 0
@@ -310,8 +310,8 @@ export function layerLines({ object, from }: RenderedObject): readonly LayerLine
 /** Rendered objects as one text of several documents. */
 export const renderedText = (objects: readonly RenderedObject[]): string =>
   objects
-    .map((one) =>
-      layerLines(one)
+    .map((object) =>
+      layerLines(object)
         .map((line) => line.text)
         .join('\n'),
     )
@@ -334,12 +334,15 @@ export function compareLayers(
   const right = renderLayers(file, b)
   if (!left.ok) return left.says
   if (!right.ok) return right.says
-  return left.objects.flatMap((one, i) => {
-    const other = right.objects[i]
-    if (!other) return []
-    const paths = new Set([...fieldsOf(one.object).keys(), ...fieldsOf(other.object).keys()])
+  return left.objects.flatMap((object, i) => {
+    const renderedObject = right.objects[i]
+    if (!renderedObject) return []
+    const paths = new Set([
+      ...fieldsOf(object.object).keys(),
+      ...fieldsOf(renderedObject.object).keys(),
+    ])
     return [...paths].flatMap((path): readonly LayerDifference[] => {
-      const values = [fieldAt(one.object, path), fieldAt(other.object, path)]
+      const values = [fieldAt(object.object, path), fieldAt(renderedObject.object, path)]
       return JSON.stringify(values[0]) === JSON.stringify(values[1])
         ? []
         : [

@@ -217,7 +217,7 @@ describe('the API’s rules', () => {
     ],
     ['a kind under another version', { ...deployment(), apiVersion: 'apps/v2' }, 'apiVersion'],
   ])('%s', (_name, object, path) =>
-    expect(invalidities(object).map((one) => one.path)).toContain(path),
+    expect(invalidities(object).map((invalidity) => invalidity.path)).toContain(path),
   )
 
   it('find nothing wrong with a good one', () => expect(invalidities(deployment())).toEqual([]))
@@ -274,9 +274,9 @@ describe('fields', () => {
       { name: 'a', image: '1' },
       { name: 'b', image: '2' },
     ]
-    const one = fieldsOf({ spec: { containers } })
+    const fields = fieldsOf({ spec: { containers } })
     expect(new Map(fieldsOf({ spec: { containers: [...containers].reverse() } }))).toEqual(
-      new Map(one),
+      new Map(fields),
     )
     expect(
       withFields(
@@ -330,9 +330,9 @@ describe('layered files', () => {
   if (!read.ok) throw new Error(read.says)
   const { file } = read
   const rendered = (environment: string | null) => {
-    const found = renderLayers(file, environment)
-    if (!found.ok) throw new Error(found.says)
-    return found.objects
+    const matchingRendered = renderLayers(file, environment)
+    if (!matchingRendered.ok) throw new Error(matchingRendered.says)
+    return matchingRendered.objects
   }
 
   it('render base and layers, and know for each field which it came from', () => {
@@ -368,7 +368,7 @@ describe('layered files', () => {
     const container = (
       desk?.object['spec'] as { template: { spec: { containers: { env: { name: string }[] }[] } } }
     ).template.spec.containers[0]
-    expect(container?.env.map((one) => one.name)).toEqual(['LEDGER', 'LOG'])
+    expect(container?.env.map((entry) => entry.name)).toEqual(['LEDGER', 'LOG'])
   })
 
   it('write lines that parse back to what was rendered, each with its layer', () => {
@@ -390,15 +390,17 @@ describe('layered files', () => {
   it('are compared field by field', () => {
     const differences = compareLayers(file, 'dill', 'bramble')
     expect(
-      typeof differences === 'string' ? differences : differences.map((one) => one.path),
+      typeof differences === 'string'
+        ? differences
+        : differences.map((difference) => difference.path),
     ).toContain('/spec/replicas')
   })
 
   it.each<[string, string, RegExp]>([
     ['an environment that is not there', '', /no environment nowhere/],
   ])('%s', (_name, _text, says) => {
-    const found = renderLayers(file, 'nowhere')
-    expect(found.ok ? '' : found.says).toMatch(says)
+    const matchingRendered = renderLayers(file, 'nowhere')
+    expect(matchingRendered.ok ? '' : matchingRendered.says).toMatch(says)
   })
 
   it.each<[string, string, RegExp]>([
@@ -414,8 +416,8 @@ describe('layered files', () => {
       /names Deployment\/x, which the base does not have/,
     ],
   ])('refuse %s', (_name, text, says) => {
-    const found = readLayers(text)
-    const rendering = found.ok ? renderLayers(found.file, 'a') : found
+    const layersRead = readLayers(text)
+    const rendering = layersRead.ok ? renderLayers(layersRead.file, 'a') : layersRead
     expect(rendering.ok ? '' : rendering.says).toMatch(says)
   })
 })

@@ -224,8 +224,8 @@ const specs: Readonly<Record<string, Outline>> = {
 
 /** The fields a kind has at a path of field names (list items have no name of their own); none for what is not known. */
 export function fieldsAt(kind: string, path: readonly string[]): readonly string[] {
-  const known = Object.hasOwn(specs, kind) ? specs[kind] : undefined
-  let at: Outline | undefined = { apiVersion: leaf, kind: leaf, metadata, ...known }
+  const outline = Object.hasOwn(specs, kind) ? specs[kind] : undefined
+  let at: Outline | undefined = { apiVersion: leaf, kind: leaf, metadata, ...outline }
   for (const field of path) at = at && Object.hasOwn(at, field) ? at[field] : undefined
   return Object.keys(at ?? {}).filter((name) => name !== '')
 }
@@ -242,28 +242,28 @@ export function placeIn(
   column = 0,
 ): { readonly kind: string; readonly path: readonly string[] } {
   const lines = text.split('\n')
-  const isEnd = (one: string | undefined): boolean => one === undefined || one.startsWith('---')
+  const isEnd = (name: string | undefined): boolean => name === undefined || name.startsWith('---')
   let from = line
   while (from > 0 && !isEnd(lines[from - 1])) from--
   let to = line + 1
   while (!isEnd(lines[to])) to++
   const kind =
-    lines.slice(from, to).flatMap((one) => /^kind:\s*["']?(\w+)/.exec(one)?.[1] ?? [])[0] ?? ''
+    lines.slice(from, to).flatMap((name) => /^kind:\s*["']?(\w+)/.exec(name)?.[1] ?? [])[0] ?? ''
   const open: { readonly column: number; readonly name: string }[] = []
   for (let i = from; i <= line; i++) {
-    const one = lines[i] ?? ''
-    const content = one.trim()
+    const entry = lines[i] ?? ''
+    const content = entry.trim()
     if (i < line && (content === '' || content.startsWith('#'))) continue
-    const lead = dashes.exec(one)
+    const lead = dashes.exec(entry)
     const begins = content === '' ? column : (lead?.[0].length ?? 0)
-    const dash = (lead?.[1] ?? '') === '' ? null : (/^ */.exec(one)?.[0].length ?? 0)
+    const dash = (lead?.[1] ?? '') === '' ? null : (/^ */.exec(entry)?.[0].length ?? 0)
     // A list may begin at the column of its own field, which stays open.
     while (
       open.length > 0 &&
       (dash === null ? (open.at(-1)?.column ?? 0) >= begins : (open.at(-1)?.column ?? 0) > dash)
     )
       open.pop()
-    const name = /^["']?([\w./-]+)["']?:(\s|$)/.exec(one.slice(begins))?.[1]
+    const name = /^["']?([\w./-]+)["']?:(\s|$)/.exec(entry.slice(begins))?.[1]
     if (i < line && name !== undefined) open.push({ column: begins, name })
   }
   return { kind, path: open.map(({ name }) => name) }

@@ -39,9 +39,9 @@ export function templateOf(
 /** Everything an object refers to by name; references marked optional are left out. */
 export function referencesOf(object: WrittenObject): readonly Reference[] {
   const namespace = object.metadata.namespace ?? 'default'
-  const found: Reference[] = []
+  const references: Reference[] = []
   const add = (kind: string, name: string | null, path: string, wide = false): void => {
-    if (name !== null) found.push({ kind, name, namespace: wide ? null : namespace, path })
+    if (name !== null) references.push({ kind, name, namespace: wide ? null : namespace, path })
   }
   const inTemplate = templateOf(object)
   if (inTemplate) {
@@ -51,38 +51,38 @@ export function referencesOf(object: WrittenObject): readonly Reference[] {
     if (account !== 'default') add('ServiceAccount', account, `${path}.serviceAccountName`)
     add('PriorityClass', text(spec['priorityClassName']), `${path}.priorityClassName`, true)
     list(spec['volumes']).forEach((volume, i) => {
-      const one = record(volume)
-      if (record(one['configMap'])['optional'] !== true)
+      const entry = record(volume)
+      if (record(entry['configMap'])['optional'] !== true)
         add(
           'ConfigMap',
-          text(record(one['configMap'])['name']),
+          text(record(entry['configMap'])['name']),
           `${path}.volumes[${i}].configMap.name`,
         )
-      if (record(one['secret'])['optional'] !== true)
+      if (record(entry['secret'])['optional'] !== true)
         add(
           'Secret',
-          text(record(one['secret'])['secretName']),
+          text(record(entry['secret'])['secretName']),
           `${path}.volumes[${i}].secret.secretName`,
         )
       add(
         'PersistentVolumeClaim',
-        text(record(one['persistentVolumeClaim'])['claimName']),
+        text(record(entry['persistentVolumeClaim'])['claimName']),
         `${path}.volumes[${i}].persistentVolumeClaim.claimName`,
       )
     })
     list(spec['containers']).forEach((container, c) => {
       list(record(container)['envFrom']).forEach((from, i) => {
-        const one = record(from)
-        if (record(one['configMapRef'])['optional'] !== true)
+        const entry = record(from)
+        if (record(entry['configMapRef'])['optional'] !== true)
           add(
             'ConfigMap',
-            text(record(one['configMapRef'])['name']),
+            text(record(entry['configMapRef'])['name']),
             `${path}.containers[${c}].envFrom[${i}].configMapRef.name`,
           )
-        if (record(one['secretRef'])['optional'] !== true)
+        if (record(entry['secretRef'])['optional'] !== true)
           add(
             'Secret',
-            text(record(one['secretRef'])['name']),
+            text(record(entry['secretRef'])['name']),
             `${path}.containers[${c}].envFrom[${i}].secretRef.name`,
           )
       })
@@ -130,7 +130,7 @@ export function referencesOf(object: WrittenObject): readonly Reference[] {
       ),
     )
   }
-  return found
+  return references
 }
 
 /** Labels of nodes that pods of an object insist on. */

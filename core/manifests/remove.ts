@@ -29,12 +29,12 @@ export const removeIntent = z.strictObject({
 })
 
 export type RemoveIntent = z.infer<typeof removeIntent>
-export const writtenOf = (one: RemoveIntent['objects'][number]): WrittenObject => ({
-  apiVersion: one.apiVersion,
-  kind: one.kind,
+export const writtenOf = (entry: RemoveIntent['objects'][number]): WrittenObject => ({
+  apiVersion: entry.apiVersion,
+  kind: entry.kind,
   metadata: {
-    name: one.name,
-    ...(isClusterWide(one.kind) ? {} : { namespace: one.namespace ?? 'default' }),
+    name: entry.name,
+    ...(isClusterWide(entry.kind) ? {} : { namespace: entry.namespace ?? 'default' }),
   },
 })
 
@@ -45,20 +45,22 @@ export function goesAlong(
 ): readonly ApiObject[] {
   const all = [...live.values()]
   if (object.kind === 'Namespace')
-    return all.filter((other) => other.metadata?.namespace === object.metadata.name)
+    return all.filter((otherObject) => otherObject.metadata?.namespace === object.metadata.name)
   const owned = (kind: string, name: string): readonly ApiObject[] =>
     all.filter(
-      (other) =>
-        other.metadata?.namespace === object.metadata.namespace &&
+      (otherObject) =>
+        otherObject.metadata?.namespace === object.metadata.namespace &&
         (
-          (other.metadata as { ownerReferences?: readonly { kind: string; name: string }[] })
+          (otherObject.metadata as { ownerReferences?: readonly { kind: string; name: string }[] })
             .ownerReferences ?? []
         ).some((owner) => owner.kind === kind && owner.name === name),
     )
   const direct = owned(object.kind, object.metadata.name)
-  return direct.flatMap((one) => [
-    one,
-    ...(one.kind === 'ReplicaSet' ? owned('ReplicaSet', one.metadata?.name ?? '') : []),
+  return direct.flatMap((eachObject) => [
+    eachObject,
+    ...(eachObject.kind === 'ReplicaSet'
+      ? owned('ReplicaSet', eachObject.metadata?.name ?? '')
+      : []),
   ])
 }
 
@@ -67,7 +69,7 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
   title: 'Remove objects',
   intent: removeIntent,
   needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
-  subjects: (intent) => intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))),
+  subjects: (intent) => intent.objects.map((object) => refOf(intent.cluster, writtenOf(object))),
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) =>
     `remove ${intent.objects.length === 1 ? objectText(writtenOf(intent.objects[0] ?? { apiVersion: 'v1', kind: 'Object', name: '' })) : countText(intent.objects.length, 'object')} from ${intent.cluster || 'a cluster'}`,
@@ -75,8 +77,8 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
     const target = known(intent.cluster, view)
     if ('finding' in target) return [target.finding]
     const live = liveObjects(view, intent.cluster)
-    return intent.objects.flatMap((one, i): readonly RawFinding[] => {
-      const object = writtenOf(one)
+    return intent.objects.flatMap((eachObject, i): readonly RawFinding[] => {
+      const object = writtenOf(eachObject)
       if (!live.has(objectKey(object)))
         return [
           stop(
@@ -93,7 +95,7 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
           ),
         ]
       const along = goesAlong(object, live)
-      const pods = along.filter((other) => other.kind === 'Pod').length
+      const pods = along.filter((otherObject) => otherObject.kind === 'Pod').length
       const findings: RawFinding[] = []
       if (
         object.kind === 'Namespace' &&
@@ -119,7 +121,9 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
           because: [
             {
               ...said('objects-along', {
-                objects: along.map((other) => `${other.kind} ${other.metadata?.name ?? ''}`),
+                objects: along.map(
+                  (otherObject) => `${otherObject.kind} ${otherObject.metadata?.name ?? ''}`,
+                ),
               }),
               source: intent.cluster,
               at: target.cluster.observedAt,
@@ -152,7 +156,7 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
       steps,
       creates: [],
       alters: [],
-      removes: intent.objects.map((one) => refOf(intent.cluster, writtenOf(one))),
+      removes: intent.objects.map((object) => refOf(intent.cluster, writtenOf(object))),
       ...longestPath(steps),
       spend: spendOf(view, intent.cluster),
       reserves: [],
@@ -160,8 +164,8 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
   },
   prove: (intent, view) => {
     const live = liveObjects(view, intent.cluster)
-    return intent.objects.map((one) => {
-      const object = writtenOf(one)
+    return intent.objects.map((eachObject) => {
+      const object = writtenOf(eachObject)
       const gone = !live.has(objectKey(object))
       return {
         says: `${objectText(object)} is gone`,

@@ -79,25 +79,25 @@ const portWrong = (value: unknown): string | null =>
 
 function containers(given: unknown, path: string): readonly Invalid[] {
   const names = new Set<string>()
-  return list(given).flatMap((one, i): readonly Invalid[] => {
+  return list(given).flatMap((entry, i): readonly Invalid[] => {
     const here = `${path}[${i}]`
-    const container = record(one)
+    const container = record(entry)
     const name = typeof container['name'] === 'string' ? container['name'] : ''
-    const found: Invalid[] = []
+    const invalids: Invalid[] = []
     if (!label63.test(name))
-      found.push({
+      invalids.push({
         path: `${here}.name`,
         ...(name === '' ? said('container-needs-name') : said('no-container-name', { name })),
       })
     if (names.has(name))
-      found.push({ path: `${here}.name`, ...said('second-container-called', { name }) })
+      invalids.push({ path: `${here}.name`, ...said('second-container-called', { name }) })
     names.add(name)
     if (typeof container['image'] !== 'string' || container['image'].trim() === '')
-      found.push({ path: `${here}.image`, ...said('container-needs-image') })
+      invalids.push({ path: `${here}.image`, ...said('container-needs-image') })
     const resources = record(container['resources'])
     const requests = quantities(resources['requests'], `${here}.resources.requests`)
     const limits = quantities(resources['limits'], `${here}.resources.limits`)
-    found.push(...requests, ...limits)
+    invalids.push(...requests, ...limits)
     if (requests.length + limits.length === 0) {
       for (const [resource, limit] of Object.entries(record(resources['limits']))) {
         const request = record(resources['requests'])[resource]
@@ -107,7 +107,7 @@ function containers(given: unknown, path: string): readonly Invalid[] {
           read(String(limit)),
         ]
         if (asked?.ok && most.ok && asked.value > most.value)
-          found.push({
+          invalids.push({
             path: `${here}.resources.requests.${resource}`,
             ...said('asks-more-limit', { request: String(request), limit: String(limit) }),
           })
@@ -115,21 +115,21 @@ function containers(given: unknown, path: string): readonly Invalid[] {
     }
     list(container['ports']).forEach((port, p) => {
       const wrong = portWrong(record(port)['containerPort'])
-      if (wrong !== null) found.push({ path: `${here}.ports[${p}].containerPort`, says: wrong })
+      if (wrong !== null) invalids.push({ path: `${here}.ports[${p}].containerPort`, says: wrong })
     })
-    return found
+    return invalids
   })
 }
 
 function podTemplate(given: unknown, path: string): readonly Invalid[] {
   const template = record(given)
   const spec = record(template['spec'])
-  const found: Invalid[] = [
+  const invalids: Invalid[] = [
     ...labels(record(template['metadata'])['labels'], `${path}.metadata.labels`),
   ]
   if (list(spec['containers']).length === 0)
-    found.push({ path: `${path}.spec.containers`, ...said('pod-needs-least') })
-  found.push(
+    invalids.push({ path: `${path}.spec.containers`, ...said('pod-needs-least') })
+  invalids.push(
     ...containers(spec['containers'], `${path}.spec.containers`),
     ...containers(spec['initContainers'], `${path}.spec.initContainers`),
   )
@@ -138,7 +138,7 @@ function podTemplate(given: unknown, path: string): readonly Invalid[] {
     list(record(container)['volumeMounts']).forEach((mount, m) => {
       const { name } = record(mount)
       if (!volumes.has(name))
-        found.push({
+        invalids.push({
           path: `${path}.spec.containers[${c}].volumeMounts[${m}].name`,
           ...said('there-no-volume', { name: String(name) }),
         })
@@ -148,26 +148,26 @@ function podTemplate(given: unknown, path: string): readonly Invalid[] {
   const read = schema?.safeParse({ kind: 'Pod', metadata: { name: 'x' }, spec })
   if (read && !read.success)
     for (const issue of read.error.issues.slice(0, 5))
-      found.push({ path: `${path}.${issue.path.map(String).join('.')}`, says: issue.message })
-  return found
+      invalids.push({ path: `${path}.${issue.path.map(String).join('.')}`, says: issue.message })
+  return invalids
 }
 
 function replicated(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
-  const found: Invalid[] = [...podTemplate(spec['template'], 'spec.template')]
+  const invalids: Invalid[] = [...podTemplate(spec['template'], 'spec.template')]
   const { replicas, selector } = spec
   if (
     replicas !== undefined &&
     replicas !== null &&
     (typeof replicas !== 'number' || !Number.isInteger(replicas) || replicas < 0)
   )
-    found.push({ path: 'spec.replicas', ...said('replicas-whole-number') })
+    invalids.push({ path: 'spec.replicas', ...said('replicas-whole-number') })
   const empty =
     !isRecord(selector) ||
     (Object.keys(record(selector['matchLabels'])).length === 0 &&
       list(selector['matchExpressions']).length === 0)
   if (empty)
-    found.push({
+    invalids.push({
       path: 'spec.selector',
       ...said('needs-selector-finds', { kind: object.kind }),
     })
@@ -180,20 +180,20 @@ function replicated(object: WrittenObject): readonly Invalid[] {
     )
     try {
       if (!selectorTest(selector as Parameters<typeof selectorTest>[0])(text))
-        found.push({
+        invalids.push({
           path: 'spec.selector',
           ...said('selector-does-not'),
         })
     } catch {
-      found.push({ path: 'spec.selector', ...said('no-selector') })
+      invalids.push({ path: 'spec.selector', ...said('no-selector') })
     }
   }
   if (object.kind === 'StatefulSet' && typeof spec['serviceName'] !== 'string')
-    found.push({
+    invalids.push({
       path: 'spec.serviceName',
       ...said('statefulset-names-service'),
     })
-  return found
+  return invalids
 }
 
 const count = (value: unknown, path: string): readonly Invalid[] =>
@@ -206,16 +206,16 @@ const count = (value: unknown, path: string): readonly Invalid[] =>
 
 function autoscaler(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
-  const found: Invalid[] = []
+  const invalids: Invalid[] = []
   const { minReplicas, maxReplicas } = spec
   const min = typeof minReplicas === 'number' ? minReplicas : 1
   if (typeof maxReplicas !== 'number' || maxReplicas < 1)
-    found.push({ path: 'spec.maxReplicas', ...said('maxreplicas-whole-number') })
+    invalids.push({ path: 'spec.maxReplicas', ...said('maxreplicas-whole-number') })
   else if (maxReplicas < min)
-    found.push({ path: 'spec.maxReplicas', ...said('below-minreplicas', { min }) })
+    invalids.push({ path: 'spec.maxReplicas', ...said('below-minreplicas', { min }) })
   if (typeof record(spec['scaleTargetRef'])['name'] !== 'string')
-    found.push({ path: 'spec.scaleTargetRef.name', ...said('autoscaler-names-what') })
-  return found
+    invalids.push({ path: 'spec.scaleTargetRef.name', ...said('autoscaler-names-what') })
+  return invalids
 }
 
 function service(object: WrittenObject): readonly Invalid[] {
@@ -266,16 +266,16 @@ function cron(object: WrittenObject): readonly Invalid[] {
 
 /** Everything wrong with an object by itself. */
 export function invalidities(object: WrittenObject): readonly Invalid[] {
-  const found: Invalid[] = []
+  const invalids: Invalid[] = []
   const name = nameWrong(object.kind, object.metadata.name)
-  if (name !== null) found.push({ path: 'metadata.name', says: name })
+  if (name !== null) invalids.push({ path: 'metadata.name', says: name })
   const { namespace } = object.metadata
   if (namespace !== undefined && !label63.test(namespace))
-    found.push({
+    invalids.push({
       path: 'metadata.namespace',
       ...said('no-namespace-small', { namespace }),
     })
-  found.push(...labels(object.metadata.labels, 'metadata.labels'))
+  invalids.push(...labels(object.metadata.labels, 'metadata.labels'))
   const served = Object.hasOwn(servedAs, object.kind) ? servedAs[object.kind] : undefined
   if (
     served !== undefined &&
@@ -283,7 +283,7 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
     !object.apiVersion.includes('beta') &&
     object.apiVersion.split('/')[0] === served.split('/')[0]
   )
-    found.push({
+    invalids.push({
       path: 'apiVersion',
       ...said('served-not', { kind: object.kind, served, apiVersion: object.apiVersion }),
     })
@@ -293,38 +293,41 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
     case 'StatefulSet':
     case 'DaemonSet':
     case 'ReplicaSet':
-      found.push(...replicated(object))
+      invalids.push(...replicated(object))
       break
     case 'Job':
-      found.push(...podTemplate(spec['template'], 'spec.template'))
+      invalids.push(...podTemplate(spec['template'], 'spec.template'))
       break
     case 'CronJob':
-      found.push(...cron(object))
+      invalids.push(...cron(object))
       break
     case 'Pod':
-      found.push(
-        ...podTemplate(object, '').map((one) => ({ ...one, path: one.path.replace(/^\./, '') })),
+      invalids.push(
+        ...podTemplate(object, '').map((invalid) => ({
+          ...invalid,
+          path: invalid.path.replace(/^\./, ''),
+        })),
       )
       break
     case 'Service':
-      found.push(...service(object))
+      invalids.push(...service(object))
       break
     case 'HorizontalPodAutoscaler':
-      found.push(...autoscaler(object))
+      invalids.push(...autoscaler(object))
       break
     case 'PodDisruptionBudget':
-      found.push(
+      invalids.push(
         ...count(spec['minAvailable'], 'spec.minAvailable'),
         ...count(spec['maxUnavailable'], 'spec.maxUnavailable'),
       )
       if (spec['minAvailable'] !== undefined && spec['maxUnavailable'] !== undefined)
-        found.push({
+        invalids.push({
           path: 'spec.maxUnavailable',
           ...said('budget-says-either'),
         })
       break
     case 'ResourceQuota':
-      found.push(
+      invalids.push(
         ...Object.entries(record(spec['hard'])).flatMap(([entry, value]) =>
           quantities({ [entry]: value }, 'spec.hard'),
         ),
@@ -333,17 +336,17 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
     case 'LimitRange':
       list(spec['limits']).forEach((limit, i) => {
         for (const part of ['max', 'min', 'default', 'defaultRequest'])
-          found.push(...quantities(record(limit)[part], `spec.limits[${i}].${part}`))
+          invalids.push(...quantities(record(limit)[part], `spec.limits[${i}].${part}`))
       })
       break
     case 'PersistentVolumeClaim':
-      found.push(
+      invalids.push(
         ...quantities(record(record(spec['resources'])['requests']), 'spec.resources.requests'),
       )
       break
     case 'PriorityClass':
       if (typeof object['value'] !== 'number' || Math.abs(object['value']) > 1_000_000_000)
-        found.push({
+        invalids.push({
           path: 'value',
           ...said('priority-whole-number'),
         })
@@ -351,5 +354,5 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
     default:
       break
   }
-  return found
+  return invalids
 }

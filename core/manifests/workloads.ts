@@ -166,7 +166,7 @@ const target = (intent: UndoIntent, view: FleetView): RevisionFact | undefined =
   const all = revisionsOf(intent, view)
   return intent.revision === undefined
     ? all[all.length - 2]
-    : all.find((one) => one.number === intent.revision)
+    : all.find((revisionFact) => revisionFact.number === intent.revision)
 }
 
 export const workloadUndo: ChangeKind<UndoIntent> = {
@@ -193,7 +193,9 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
           : said('revision.known.no-revision', { name: intent.name, revision: intent.revision })),
         because: [
           {
-            ...said('revisions', { all: all.map((one) => `${one.number} (${one.image})`) }),
+            ...said('revisions', {
+              all: all.map((revisionFact) => `${revisionFact.number} (${revisionFact.image})`),
+            }),
             source: intent.cluster,
           },
         ],

@@ -75,9 +75,9 @@ describe('what is behind a service', () => {
     ]),
   ]
   it('is told by its label, not by names that begin alike', () =>
-    expect(slicesOfService(objects, 'market/desk').map((one) => one.metadata.name)).toEqual([
-      'desk-1',
-    ]))
+    expect(
+      slicesOfService(objects, 'market/desk').map((eachSlice) => eachSlice.metadata.name),
+    ).toEqual(['desk-1']))
   it('listens on the port of that name', () => {
     expect(targetPort(objects, 'market/desk', 80)).toBe(8080)
     expect(targetPort(objects, 'market/desk', 81)).toBe(9101)

@@ -46,15 +46,15 @@ function group(objects: readonly ApiObject[]): ReadonlyMap<string, readonly PodO
   return pods
 }
 
-const known = new WeakMap<readonly ApiObject[], ReadonlyMap<string, readonly PodObject[]>>()
+const cache = new WeakMap<readonly ApiObject[], ReadonlyMap<string, readonly PodObject[]>>()
 
 /** The pods of a workload (`namespace/name`), in the order of their names. Objects are read once, however often they are asked. */
 export function podsOfWorkload(
   objects: readonly ApiObject[],
   workload: string,
 ): readonly PodObject[] {
-  let pods = known.get(objects)
-  if (!pods) known.set(objects, (pods = group(objects)))
+  let pods = cache.get(objects)
+  if (!pods) cache.set(objects, (pods = group(objects)))
   return pods.get(workload) ?? []
 }
 
@@ -76,12 +76,12 @@ export const slicesOfService = (
 /** The port on which the pods behind a service listen for one of its ports; that port itself where nothing says otherwise. */
 export function targetPort(objects: readonly ApiObject[], service: string, port: number): number {
   const object = objects.find(
-    (one) => one.kind === 'Service' && keyOf(one) === service,
+    (object) => object.kind === 'Service' && keyOf(object) === service,
   ) as unknown as ServiceObject | undefined
-  const name = object?.spec?.ports?.find((one) => one.port === port)?.name ?? ''
+  const name = object?.spec?.ports?.find((candidate) => candidate.port === port)?.name ?? ''
   return (
     slicesOfService(objects, service)
       .flatMap((slice) => slice.ports ?? [])
-      .find((one) => (one.name ?? '') === name)?.port ?? port
+      .find((candidate) => (candidate.name ?? '') === name)?.port ?? port
   )
 }

@@ -26,12 +26,12 @@ const listKeys: Readonly<Record<string, readonly string[]>> = {
 /** By which field items of a list are told apart, or null for a list that is one value. */
 function keyOf(field: string, items: readonly unknown[]): string | null {
   const candidates = field === 'ports' ? ['containerPort', 'port'] : (listKeys[field] ?? [])
-  const found = candidates.find((candidate) =>
+  const match = candidates.find((candidate) =>
     items.every((item) => isRecord(item) && item[candidate] !== undefined),
   )
-  if (found === undefined || items.length === 0) return null
-  const values = new Set(items.map((item) => (isRecord(item) ? String(item[found]) : '')))
-  return values.size === items.length ? found : null
+  if (match === undefined || items.length === 0) return null
+  const values = new Set(items.map((item) => (isRecord(item) ? String(item[match]) : '')))
+  return values.size === items.length ? match : null
 }
 
 const escape = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
@@ -39,11 +39,11 @@ const unescape = (text: string): string => text.replaceAll('~1', '/').replaceAll
 
 /** Every value of an object by its path, in the order of the object. Empty maps and lists are values. */
 export function fieldsOf(object: unknown): Fields {
-  const found = new Map<string, unknown>()
+  const results = new Map<string, unknown>()
   const walk = (value: unknown, path: string, field: string): void => {
     if (isRecord(value)) {
       const entries = Object.entries(value).filter(([, inner]) => inner !== undefined)
-      if (entries.length === 0) found.set(path, {})
+      if (entries.length === 0) results.set(path, {})
       for (const [name, inner] of entries) walk(inner, `${path}/${escape(name)}`, name)
       return
     }
@@ -53,10 +53,10 @@ export function fieldsOf(object: unknown): Fields {
         if (isRecord(item)) walk(item, `${path}/[${key}=${escape(String(item[key]))}]`, '')
       return
     }
-    found.set(path, value)
+    results.set(path, value)
   }
   walk(object, '', '')
-  return found
+  return results
 }
 
 interface Step {
@@ -89,7 +89,9 @@ const put = (record: Json, name: string, value: unknown): void =>
   })
 
 const itemOf = (list: readonly unknown[], item: NonNullable<Step['item']>): Json | undefined =>
-  list.find((one): one is Json => isRecord(one) && String(own(one, item.key)) === item.value)
+  list.find(
+    (entry): entry is Json => isRecord(entry) && String(own(entry, item.key)) === item.value,
+  )
 
 /** The value at a path, or undefined. */
 export function fieldAt(object: unknown, path: string): unknown {
@@ -111,18 +113,18 @@ function set(object: Json, path: string, value: unknown): void {
     const isLast = index === way.length - 1
     if (item) {
       if (!holder) return
-      let found = itemOf(holder, item)
-      if (!found) {
-        found = {}
-        holder.push(found)
+      let matchingItem = itemOf(holder, item)
+      if (!matchingItem) {
+        matchingItem = {}
+        holder.push(matchingItem)
         put(
-          found,
+          matchingItem,
           item.key,
           /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value,
         )
       }
       holder = null
-      at = found
+      at = matchingItem
       continue
     }
     if (isLast) {
@@ -150,18 +152,18 @@ function remove(object: Json, path: string): void {
     if (!step) return true
     if (step.item) {
       if (!Array.isArray(at)) return false
-      const found = itemOf(at, step.item)
+      const item = itemOf(at, step.item)
       // What names an item goes with the item, not before it.
       if (
-        found &&
+        item &&
         way[index + 1]?.name === step.item.key &&
         way.length === index + 2 &&
-        Object.keys(found).length > 1
+        Object.keys(item).length > 1
       )
         return false
-      if (!found || !drop(found, index + 1)) return false
-      const left = Object.keys(found)
-      if (index === way.length - 1 || left.length === 0) at.splice(at.indexOf(found), 1)
+      if (!item || !drop(item, index + 1)) return false
+      const left = Object.keys(item)
+      if (index === way.length - 1 || left.length === 0) at.splice(at.indexOf(item), 1)
       return at.length === 0
     }
     if (!isRecord(at) || !Object.hasOwn(at, step.name)) return false

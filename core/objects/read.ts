@@ -62,8 +62,8 @@ export function readObjects(
         const opened =
           own === ''
             ? item['items']
-            : item['items'].map((one: unknown) =>
-                isRecord(one) && one['kind'] === undefined ? { kind: own, ...one } : one,
+            : item['items'].map((entry: unknown) =>
+                isRecord(entry) && entry['kind'] === undefined ? { kind: own, ...entry } : entry,
               )
         walk(opened, `${pointer}/${index}/items`, `${here}.items`, depth + 1)
         continue

@@ -18,17 +18,17 @@ export class BadQuantity extends Error {
   }
 }
 
-const known = new Map<string, Parsed<number>>()
+const cache = new Map<string, Parsed<number>>()
 
 /** Reads an amount of a resource; the same text is parsed once. */
 export function amountOf(resource: string, given: string | number, path: string): number {
   const text = String(given)
   const key = resource === 'cpu' ? `c${text}` : `b${text}`
-  let parsed = known.get(key)
+  let parsed = cache.get(key)
   if (!parsed) {
     parsed = resource === 'cpu' ? parseCpuMilli(text) : parseBytes(text)
-    if (known.size > 50_000) known.clear()
-    known.set(key, parsed)
+    if (cache.size > 50_000) cache.clear()
+    cache.set(key, parsed)
   }
   if (!parsed.ok) throw new BadQuantity(path, parsed.says)
   return parsed.value
@@ -70,8 +70,8 @@ function asked(requests: Given, limits: Given, path: string, missing?: Given): S
 const add = (to: Sum, more: Sum): void => {
   for (const [resource, amount] of more) to.set(resource, (to.get(resource) ?? 0) + amount)
 }
-const raise = (to: Sum, other: Sum): void => {
-  for (const [resource, amount] of other)
+const raise = (to: Sum, sum: Sum): void => {
+  for (const [resource, amount] of sum)
     if (amount > (to.get(resource) ?? 0)) to.set(resource, amount)
 }
 

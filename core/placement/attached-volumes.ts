@@ -53,7 +53,9 @@ export class AttachedVolumes {
       ]),
     )
     this.volumeOf = new Map(volumes.volumes.map((volume) => [volume.metadata.name, volume]))
-    this.classOf = new Map(volumes.classes.map((one) => [one.metadata.name, one]))
+    this.classOf = new Map(
+      volumes.classes.map((storageClass) => [storageClass.metadata.name, storageClass]),
+    )
     for (const csi of volumes.csiNodes) {
       const limits = (csi.spec?.drivers ?? []).flatMap((driver) =>
         driver.allocatable?.count === null || driver.allocatable?.count === undefined
@@ -175,8 +177,9 @@ export class AttachedVolumes {
     const storageClass =
       named === undefined
         ? this.volumes.classes.find(
-            (one) =>
-              one.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true',
+            (storageClass) =>
+              storageClass.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] ===
+              'true',
           )
         : this.classOf.get(named)
     if (storageClass?.volumeBindingMode !== 'WaitForFirstConsumer') return null

@@ -44,10 +44,12 @@ export function boardObjects(objects: readonly BoardObject[]): readonly BoardObj
       if (object.kind === 'Pod') {
         const containers = (list: unknown): unknown =>
           Array.isArray(list)
-            ? list.map((one) => pick(record(one), ['name', 'resources', 'ports', 'restartPolicy']))
+            ? list.map((entry) =>
+                pick(record(entry), ['name', 'resources', 'ports', 'restartPolicy']),
+              )
             : list
         const conditions = Array.isArray(status['conditions'])
-          ? status['conditions'].filter((one) => record(one)['type'] === 'Ready')
+          ? status['conditions'].filter((entry) => record(entry)['type'] === 'Ready')
           : []
         return {
           kind: 'Pod',

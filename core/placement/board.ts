@@ -93,15 +93,15 @@ const text = (value: string | number | undefined): string | null =>
 
 function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[] {
   const ownerOf = workloadsOf(objects)
-  const found = new Map<string, { pod: PodObject; pods: number }>()
+  const results = new Map<string, { pod: PodObject; pods: number }>()
   for (const pod of objects.filter(isPod)) {
     if (!isStanding(pod)) continue
     const key = ownerOf(pod)
-    const known = found.get(key)
-    if (known) known.pods++
-    else found.set(key, { pod, pods: 1 })
+    const existing = results.get(key)
+    if (existing) existing.pods++
+    else results.set(key, { pod, pods: 1 })
   }
-  return [...found]
+  return [...results]
     .map(([key, { pod, pods }]): BoardWorkload => ({
       key,
       replicas: pods,
@@ -140,13 +140,13 @@ export function boardOf(
   )
   let blocked: readonly { readonly pod: string; readonly says: string }[] = []
   if (drained.length > 0) {
-    const found = drain(world, drained, { allowLocalData: true })
-    if (!found.ok) return found
-    blocked = found.drain.blocked
+    const drainRead = drain(world, drained, { allowLocalData: true })
+    if (!drainRead.ok) return drainRead
+    blocked = drainRead.drain.blocked
   }
   const placement = place(world, { remedies })
   const ownerOf = workloadsOf(objects)
-  const standing = new Map(given.filter(isNode).map((node) => [node.metadata.name, node]))
+  const existing = new Map(given.filter(isNode).map((node) => [node.metadata.name, node]))
   const moves: { pod: string; from: string | null; to: string | null }[] = []
   const nodes: BoardNode[] = []
   for (let i = 0; i < room.count; i++) {
@@ -167,7 +167,7 @@ export function boardOf(
     })
     let fate: 'drained' | 'stands' | 'new'
     if (drained.includes(node.metadata.name)) fate = 'drained'
-    else if (standing.has(node.metadata.name)) fate = 'stands'
+    else if (existing.has(node.metadata.name)) fate = 'stands'
     else fate = 'new'
     nodes.push({
       name: node.metadata.name,
@@ -192,7 +192,7 @@ export function boardOf(
       fate,
     })
   }
-  for (const [name, node] of standing) {
+  for (const [name, node] of existing) {
     if (names.has(name)) continue
     const all = node.status?.allocatable ?? node.status?.capacity ?? {}
     nodes.push({
@@ -245,20 +245,20 @@ function waitingGroups(
 ): readonly BoardWaiting[] {
   const byKey = new Map(objects.filter(isPod).map((pod) => [podKey(pod), pod]))
   const groups = new Map<string, BoardWaiting>()
-  for (const one of waiting) {
-    const pod = byKey.get(one.pod)
+  for (const waitingAnswer of waiting) {
+    const pod = byKey.get(waitingAnswer.pod)
     if (!pod) continue
     const workload = ownerOf(pod)
-    const key = `${workload} ${JSON.stringify(one.tally)}`
-    const known = groups.get(key)
-    if (known) groups.set(key, { ...known, count: known.count + 1 })
+    const key = `${workload} ${JSON.stringify(waitingAnswer.tally)}`
+    const group = groups.get(key)
+    if (group) groups.set(key, { ...group, count: group.count + 1 })
     else {
       const request = podRequest(pod.spec ?? {}, '')
       groups.set(key, {
-        ...one,
+        ...waitingAnswer,
         workload,
         count: 1,
-        tries: one.remedies.map((remedy) => whatIfOf(remedy, workload, pod)),
+        tries: waitingAnswer.remedies.map((remedy) => whatIfOf(remedy, workload, pod)),
         cpuMilli: request.get('cpu') ?? 0,
         memoryBytes: request.get('memory') ?? 0,
       })
@@ -289,7 +289,9 @@ function whatIfOf(
   }
   if (remedy.kind !== 'request') return null
   for (const container of remedy.pod?.spec?.containers ?? []) {
-    const old = before?.spec?.containers?.find((other) => other.name === container.name)
+    const old = before?.spec?.containers?.find(
+      (otherContainer) => otherContainer.name === container.name,
+    )
     for (const resource of ['cpu', 'memory'] as const) {
       const amount = container.resources?.requests?.[resource]
       if (amount !== undefined && amount !== old?.resources?.requests?.[resource])

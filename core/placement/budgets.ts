@@ -74,9 +74,9 @@ export function budgetsOf(world: World): readonly Budget[] {
     const expected = expectedOf(covered, world.owners)
     const { minAvailable, maxUnavailable } = object.spec ?? {}
     const least = partOf(minAvailable, expected)
-    const most = partOf(maxUnavailable, expected)
+    const part = partOf(maxUnavailable, expected)
     // Without either the API lets none go beyond what is healthy: nothing is asked for.
-    const desired = least ?? (most === null ? 0 : Math.max(0, expected - most))
+    const desired = least ?? (part === null ? 0 : Math.max(0, expected - part))
     return {
       key: `${namespace}/${object.metadata.name}`,
       object,

@@ -30,15 +30,15 @@ export interface Capacity {
 const mostHeadroom = 200
 const zoneLabel = 'topology.kubernetes.io/zone'
 
-const known = new WeakMap<readonly ApiObject[], Capacity | null>()
+const cache = new WeakMap<readonly ApiObject[], Capacity | null>()
 
 /** Null where the objects are not as the API has them. Computed once for a list. */
 export function capacityOf(objects: readonly ApiObject[]): Capacity | null {
-  const seen = known.get(objects)
+  const seen = cache.get(objects)
   if (seen !== undefined) return seen
-  const found = compute(objects)
-  known.set(objects, found)
-  return found
+  const capacity = compute(objects)
+  cache.set(objects, capacity)
+  return capacity
 }
 
 function compute(objects: readonly ApiObject[]): Capacity | null {
@@ -52,7 +52,7 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
       total += Number.isFinite(array?.[i]) ? (array?.[i] ?? 0) : 0
     return total
   }
-  const standing = pods.filter((pod) => !pod.isFinished && pod.object.spec?.nodeName)
+  const existingPods = pods.filter((pod) => !pod.isFinished && pod.object.spec?.nodeName)
   const limit = (pod: Pod, resource: string): number =>
     (pod.object.spec?.containers ?? []).reduce(
       (total, container) =>
@@ -70,21 +70,23 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
     ),
   ].sort()
   const board = boardOf(given, [], false)
-  const before = board.ok ? board.board.waiting.reduce((total, one) => total + one.count, 0) : 0
+  const before = board.ok
+    ? board.board.waiting.reduce((total, eachWaiting) => total + eachWaiting.count, 0)
+    : 0
   const facts = {
     cpuMilli: sum(room.allocatable[0]),
     memoryBytes: sum(room.allocatable[1]),
     podLimit: sum(room.podLimit),
     cpuRequested: sum(room.used[0]),
     memoryRequested: sum(room.used[1]),
-    cpuLimits: standing.reduce((total, pod) => total + limit(pod, 'cpu'), 0),
-    memoryLimits: standing.reduce((total, pod) => total + limit(pod, 'memory'), 0),
+    cpuLimits: existingPods.reduce((total, pod) => total + limit(pod, 'cpu'), 0),
+    memoryLimits: existingPods.reduce((total, pod) => total + limit(pod, 'memory'), 0),
     pods: sum(room.podCount),
     waiting: waiting.length,
     losses: zones.map((zone) => {
       const lost = boardOf(given, [{ kind: 'loss', label: zoneLabel, value: zone }], false)
       const homeless = lost.ok
-        ? lost.board.waiting.reduce((total, one) => total + one.count, 0) - before
+        ? lost.board.waiting.reduce((total, eachWaiting) => total + eachWaiting.count, 0) - before
         : 0
       return {
         zone,
@@ -98,7 +100,7 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
   const size = (pod: Pod): number =>
     pod.shape.cpuMilli / Math.max(1, facts.cpuMilli) +
     pod.shape.memoryBytes / Math.max(1, facts.memoryBytes)
-  const largest = standing
+  const largest = existingPods
     .filter((pod) => /^(Deployment|StatefulSet)\//.test(ownerOf(pod.object as PodObject)))
     .reduce<Pod | null>((best, pod) => (best === null || size(pod) > size(best) ? pod : best), null)
   let fits = 0
@@ -125,7 +127,7 @@ export function smallestPools(objects: readonly ApiObject[]): readonly SmallerPo
   const given = objects as unknown as readonly BoardObject[]
   const now = boardOf(given, [], false)
   if (!now.ok) return []
-  const waitingNow = now.board.waiting.reduce((sum, one) => sum + one.count, 0)
+  const waitingNow = now.board.waiting.reduce((sum, waiting) => sum + waiting.count, 0)
   const gone: string[] = []
   for (const node of [...now.board.nodes].sort(
     (a, b) => a.cpuUsed / Math.max(1, a.cpuMilli) - b.cpuUsed / Math.max(1, b.cpuMilli),
@@ -139,16 +141,16 @@ export function smallestPools(objects: readonly ApiObject[]): readonly SmallerPo
     if (
       without.ok &&
       without.board.blocked.length === 0 &&
-      without.board.waiting.reduce((sum, one) => sum + one.count, 0) <= waitingNow
+      without.board.waiting.reduce((sum, waiting) => sum + waiting.count, 0) <= waitingNow
     )
       gone.push(node.name)
   }
   const pools = [...new Set(now.board.nodes.map((node) => node.pool))]
   return pools.flatMap((pool) => {
-    const mine = now.board.nodes.filter((node) => node.pool === pool)
-    const nodes = gone.filter((name) => mine.some((node) => node.name === name))
+    const boardNodes = now.board.nodes.filter((node) => node.pool === pool)
+    const nodes = gone.filter((name) => boardNodes.some((node) => node.name === name))
     return nodes.length === 0
       ? []
-      : [{ pool, from: mine.length, to: mine.length - nodes.length, nodes }]
+      : [{ pool, from: boardNodes.length, to: boardNodes.length - nodes.length, nodes }]
   })
 }

@@ -27,8 +27,8 @@ interface Buffers {
 const buffers = new WeakMap<Room, Buffers>()
 
 function buffersOf(room: Room): Buffers {
-  const known = buffers.get(room)
-  if (known) return known
+  const buffer = buffers.get(room)
+  if (buffer) return buffer
   const size = room.podCount.length
   const made: Buffers = {
     codes: new Uint8Array(size),

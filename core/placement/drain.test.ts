@@ -46,22 +46,22 @@ function run(
 ) {
   const read = readWorld(objects)
   if (!read.ok) throw new Error(read.says)
-  const found = how(read.world, nodes, options)
-  if (!found.ok) throw new Error(found.says)
-  return found.drain
+  const drainRead = how(read.world, nodes, options)
+  if (!drainRead.ok) throw new Error(drainRead.says)
+  return drainRead.drain
 }
 
 const three = [node('n1'), node('n2'), node('n3')]
 
 describe('draining a node', () => {
   it('moves its pods in order, with the time each takes to be ready', () => {
-    const found = run([...three, set(2), owned('b', 'n1'), owned('a', 'n1')], ['n1'])
-    expect(found.evictions.map(({ pod: key, to }) => [key, to])).toEqual([
+    const drain = run([...three, set(2), owned('b', 'n1'), owned('a', 'n1')], ['n1'])
+    expect(drain.evictions.map(({ pod: key, to }) => [key, to])).toEqual([
       ['climate/a', 'n2'],
       ['climate/b', 'n3'],
     ])
-    expect(found.waves).toEqual([{ nodes: ['n1'], seconds: 40 }])
-    expect(found.seconds).toBe(40)
+    expect(drain.waves).toEqual([{ nodes: ['n1'], seconds: 40 }])
+    expect(drain.seconds).toBe(40)
   })
 
   it('leaves what a DaemonSet or the node itself runs', () => {
@@ -79,9 +79,9 @@ describe('draining a node', () => {
   })
 
   it('never onto a node that is itself drained', () => {
-    const found = run([...three, set(2), owned('a', 'n1'), owned('b', 'n2')], ['n1', 'n2'])
-    expect(found.evictions.map(({ to }) => to)).toEqual(['n3', 'n3'])
-    expect(found.waves.map((wave) => wave.nodes)).toEqual([['n1'], ['n2']])
+    const drain = run([...three, set(2), owned('a', 'n1'), owned('b', 'n2')], ['n1', 'n2'])
+    expect(drain.evictions.map(({ to }) => to)).toEqual(['n3', 'n3'])
+    expect(drain.waves.map((wave) => wave.nodes)).toEqual([['n1'], ['n2']])
   })
 
   it.each<[string, Record<string, unknown>, number, RegExp | null]>([
@@ -101,20 +101,20 @@ describe('draining a node', () => {
       /asks for 3 healthy; 3 of 4 are/,
     ],
   ])('%s', (_name, spec, replicas, says) => {
-    const found = run(
+    const drain = run(
       [...three, set(replicas), budget(spec), owned('a', 'n1'), owned('b', 'n2'), owned('c', 'n3')],
       ['n1'],
     )
-    if (says) expect(found.blocked[0]?.says).toMatch(says)
-    else expect(found.evictions).toHaveLength(1)
+    if (says) expect(drain.blocked[0]?.says).toMatch(says)
+    else expect(drain.evictions).toHaveLength(1)
   })
 
   it('is ready again before the next one goes, so a budget for one at a time lets all go', () => {
-    const found = run(
+    const drain = run(
       [...three, set(2), budget({ maxUnavailable: 1 }), owned('a', 'n1'), owned('b', 'n1')],
       ['n1'],
     )
-    expect(found.evictions).toHaveLength(2)
+    expect(drain.evictions).toHaveLength(2)
   })
 
   it('never evicts a pod under two budgets', () => {
@@ -168,9 +168,9 @@ describe('draining a node', () => {
     const path = owned('path', 'n1', {
       spec: { volumes: [{ name: 'h', hostPath: { path: '/var/log' } }] },
     })
-    const found = run([...three, set(2), alone, data, path], ['n1'])
-    expect(found.blocked.map(({ pod: key }) => key)).toEqual(['climate/alone', 'climate/data'])
-    expect(found.cautions).toEqual([
+    const drain = run([...three, set(2), alone, data, path], ['n1'])
+    expect(drain.blocked.map(({ pod: key }) => key)).toEqual(['climate/alone', 'climate/data'])
+    expect(drain.cautions).toEqual([
       {
         pod: 'climate/path',
         code: 'host-path-stays',
@@ -182,8 +182,8 @@ describe('draining a node', () => {
   })
 
   it('says why nothing else takes a pod, and leaves it where it is', () => {
-    const found = run([node('n1'), node('n2', { cpu: '500m' }), set(1), owned('a', 'n1')], ['n1'])
-    expect(found.blocked).toEqual([
+    const drain = run([node('n1'), node('n2', { cpu: '500m' }), set(1), owned('a', 'n1')], ['n1'])
+    expect(drain.blocked).toEqual([
       {
         pod: 'climate/a',
         code: 'no-room',
@@ -194,14 +194,14 @@ describe('draining a node', () => {
   })
 
   it('uses the nodes of a surge when those that stand do not do', () => {
-    const found = run([node('n1'), set(1), owned('a', 'n1')], ['n1'], { surge: 1, unavailable: 0 })
-    expect(found.evictions.map(({ to }) => to)).toEqual(['n1-more-1'])
+    const drain = run([node('n1'), set(1), owned('a', 'n1')], ['n1'], { surge: 1, unavailable: 0 })
+    expect(drain.evictions.map(({ to }) => to)).toEqual(['n1-more-1'])
   })
 })
 
 describe('waves', () => {
   const ten = Array.from({ length: 10 }, (_, i) => node(`n${i}`))
-  const names = ten.map((one) => String(one.metadata['name']))
+  const names = ten.map((object) => String(object.metadata['name']))
   it.each<[DrainOptions, readonly number[]]>([
     [{}, [1, 1, 1, 1, 1, 1, 1, 1, 1, 1]],
     [{ surge: '25%', unavailable: 0 }, [3, 3, 3, 1]],
@@ -219,8 +219,8 @@ describe('waves', () => {
     [{}, [], 'nodes'],
   ])('%j of %j is wrong at %s', (options, nodes, path) => {
     const read = readWorld(ten)
-    const found = read.ok ? drain(read.world, nodes, options) : null
-    expect(found?.ok === false && found.path).toBe(path)
+    const drainRead = read.ok ? drain(read.world, nodes, options) : null
+    expect(drainRead?.ok === false && drainRead.path).toBe(path)
   })
 })
 
@@ -236,10 +236,10 @@ describe('turning a pool over', () => {
     ]
     // One by one there is no room for both pods of n1 beside c; with one more node there is.
     expect(run(world, ['n1', 'n2'], {}, turnOver).blocked[0]?.pod).toBe('climate/b')
-    const found = run(world, ['n1', 'n2'], { surge: 1, unavailable: 0 }, turnOver)
-    expect(found.blocked).toEqual([])
+    const drain = run(world, ['n1', 'n2'], { surge: 1, unavailable: 0 }, turnOver)
+    expect(drain.blocked).toEqual([])
     expect(
-      found.evictions
+      drain.evictions
         .filter(({ from }) => from === 'n2')
         .every(({ to }) => to === 'n1' || to === 'n1-more-1'),
     ).toBe(true)

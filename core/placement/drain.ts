@@ -96,8 +96,8 @@ interface Going {
 function newHome(going: Going, pod: Pod, closed: (node: number) => boolean): Choice {
   const { room } = going.world
   const seen = look(room, pod.shape)
-  const standing = choose(room, seen, { without: (node) => closed(node) || node >= room.standing })
-  return standing.node >= 0 ? standing : choose(room, seen, { without: closed })
+  const choice = choose(room, seen, { without: (node) => closed(node) || node >= room.standing })
+  return choice.node >= 0 ? choice : choose(room, seen, { without: closed })
 }
 
 function evict(
@@ -123,7 +123,8 @@ function evict(
   room.take(pod, node)
   const home = newHome(going, pod, closed)
   if (home.node < 0) {
-    for (let other = 0; other < room.count; other++) if (closed(other)) home.codes[other] = FITS
+    for (let otherValue = 0; otherValue < room.count; otherValue++)
+      if (closed(otherValue)) home.codes[otherValue] = FITS
     const tally = tallyOf(room, home.seen, home.codes)
     const others = [...home.codes.subarray(0, room.count)].filter((code) => code !== FITS).length
     room.put(pod, node)

@@ -83,18 +83,18 @@ function spreadNow(room: Room, shape: Shape, fit: Fit): readonly SpreadNow[] {
       keys.every((key) => (key.of[node] ?? -1) >= 0) &&
       !(constraint.honoursSelectors && fit.excluded[node] === 1) &&
       !(constraint.honoursTaints && fit.tainted[node] === 1)
-    let found = 0
+    let count = 0
     for (let node = 0; node < room.count; node++) {
       const domain = domains.of[node] ?? -1
       if (domain < 0 || counted[domain] === 1 || !eligible(node)) continue
       counted[domain] = 1
-      found++
+      count++
     }
     for (const [node, pods] of room.countOf(constraint.means, constraint.matches, false)) {
       const domain = domains.of[node] ?? -1
       if (domain >= 0 && eligible(node)) counts[domain] = (counts[domain] ?? 0) + pods
     }
-    let least = found === 0 || found < constraint.minDomains ? 0 : Infinity
+    let least = count === 0 || count < constraint.minDomains ? 0 : Infinity
     if (least > 0)
       for (let domain = 0; domain < domains.count; domain++)
         if (counted[domain] === 1) least = Math.min(least, counts[domain] ?? 0)
@@ -272,10 +272,10 @@ export function tallyOf(
   // A null prototype: a resource may be named anything.
   const tally: Record<string, number> = {}
   for (const reason of [...order, ...others, ...late]) {
-    const found = counts.get(reason)
-    if (found !== undefined)
+    const index = counts.get(reason)
+    if (index !== undefined)
       Object.defineProperty(tally, reason, {
-        value: found,
+        value: index,
         enumerable: true,
         configurable: true,
         writable: true,

@@ -16,15 +16,15 @@ describe('placement', () => {
     let waits = 0
     for (let seed = 1; seed <= 400; seed++) {
       const objects = randomWorld(seed)
-      const found = placement(objects, { remedies: false })
+      const placed = placement(objects, { remedies: false })
       const plain = placePlainly(objects)
       expect({
         seed,
-        placed: found.placed,
-        waiting: found.waiting.map(({ pod: key, tally }) => ({ pod: key, tally })),
+        placed: placed.placed,
+        waiting: placed.waiting.map(({ pod: key, tally }) => ({ pod: key, tally })),
       }).toEqual({ seed, placed: plain.placed, waiting: plain.waiting })
-      places += found.placed.length
-      waits += found.waiting.length
+      places += placed.placed.length
+      waits += placed.waiting.length
     }
     // The worlds are no easy ones: both happen often.
     expect(places).toBeGreaterThan(800)
@@ -35,9 +35,9 @@ describe('placement', () => {
     const kinds = new Set<string>()
     for (let seed = 1; seed <= 150; seed++) {
       const objects = randomWorld(seed)
-      const found = placement(objects)
-      const turns = found.placed.length
-      for (const waiting of found.waiting) {
+      const placed = placement(objects)
+      const turns = placed.placed.length
+      for (const waiting of placed.waiting) {
         for (const remedy of waiting.remedies) {
           kinds.add(remedy.kind)
           const { newDocument } = applyPatch(
@@ -50,38 +50,43 @@ describe('placement', () => {
             Number(
               (
                 objects.find(
-                  (one) =>
-                    `${String(one.metadata['namespace'])}/${String(one.metadata['name'])}` === key,
+                  (object) =>
+                    `${String(object.metadata['namespace'])}/${String(object.metadata['name'])}` ===
+                    key,
                 )?.['spec'] as { priority?: number } | undefined
               )?.priority ?? 0,
             )
           const before = new Map(
-            found.placed
+            placed.placed
               .filter(({ pod: key }) => priorityOf(key) > priorityOf(waiting.pod))
               .map(({ pod: key, node: name }) => [key, name]),
           )
-          const alone = patched.flatMap((one) => {
-            const key = `${String(one.metadata['namespace'])}/${String(one.metadata['name'])}`
+          const alone = patched.flatMap((object) => {
+            const key = `${String(object.metadata['namespace'])}/${String(object.metadata['name'])}`
             if (
-              one.kind !== 'Pod' ||
-              (one['spec'] as { nodeName?: string }).nodeName !== undefined ||
+              object.kind !== 'Pod' ||
+              (object['spec'] as { nodeName?: string }).nodeName !== undefined ||
               key === waiting.pod
             )
-              return [one]
+              return [object]
             const on = before.get(key)
             return on === undefined
               ? []
-              : [{ ...one, spec: { ...(one['spec'] as object), nodeName: on } }]
+              : [{ ...object, spec: { ...(object['spec'] as object), nodeName: on } }]
           })
           // Pods of the same priority may come before or after: then the proof was on a fuller state, and must hold on at least this one unless pods must be near.
           const spec = JSON.stringify(
-            objects.find((one) => one.metadata['name'] === waiting.pod.split('/')[1])?.['spec'],
+            objects.find((object) => object.metadata['name'] === waiting.pod.split('/')[1])?.[
+              'spec'
+            ],
           )
           if (turns > 0 && /affinity|topologySpread/.test(spec + JSON.stringify(objects))) continue
           expect({
             seed,
             says: remedy.says,
-            waiting: placement(alone, { remedies: false }).waiting.map((one) => one.pod),
+            waiting: placement(alone, { remedies: false }).waiting.map(
+              (waitingAnswer) => waitingAnswer.pod,
+            ),
           }).toEqual({ seed, says: remedy.says, waiting: [] })
         }
       }
@@ -118,17 +123,17 @@ describe('placement', () => {
         ],
       },
     })
-    const found = placement([...general.flat(), store, ledger])
-    expect(found.waiting[0]?.tally).toEqual({ cpu: 6, taint: 1 })
-    expect(found.waiting[0]?.says).toBe(
+    const placed = placement([...general.flat(), store, ledger])
+    expect(placed.waiting[0]?.tally).toEqual({ cpu: 6, taint: 1 })
+    expect(placed.waiting[0]?.says).toBe(
       'None of 7 nodes takes it: 1 has a taint that it does not tolerate and 6 are short of cpu.',
     )
-    expect(found.waiting[0]?.remedies.map((remedy) => remedy.says)).toEqual([
+    expect(placed.waiting[0]?.remedies.map((remedy) => remedy.says)).toEqual([
       '300 m less CPU in `gathering-ledger`',
       'one more `rack-8` in `general`',
       'tolerate `use=storage`',
     ])
-    expect(found.waiting[0]?.remedies[0]?.patch).toEqual([
+    expect(placed.waiting[0]?.remedies[0]?.patch).toEqual([
       { op: 'add', path: '/objects/13/spec/containers/0/resources/requests/cpu', value: '1900m' },
     ])
   })
@@ -362,17 +367,19 @@ describe('placement', () => {
       { 'default/b': 'n1' },
     ],
   ])('%s', (_name, objects, expected) =>
-    expect(Object.fromEntries(placement(objects).placed.map((one) => [one.pod, one.node]))).toEqual(
-      expected,
-    ),
+    expect(
+      Object.fromEntries(
+        placement(objects).placed.map((placedAnswer) => [placedAnswer.pod, placedAnswer.node]),
+      ),
+    ).toEqual(expected),
   )
 
   it('leaves gated pods and says what they wait for', () => {
-    const found = placement([
+    const placed = placement([
       node('n1'),
       pod('b', { spec: { containers: [], schedulingGates: [{ name: 'paperwork' }] } }),
     ])
-    expect(found.waiting).toEqual([
+    expect(placed.waiting).toEqual([
       {
         pod: 'default/b',
         tally: {},
@@ -385,12 +392,12 @@ describe('placement', () => {
   })
 
   it('gives scores on request: all of an empty node but what the pod takes', () => {
-    const found = placement(
+    const placed = placement(
       [node('n1', { cpu: '1', memory: '1Gi' }), pod('b', { cpu: '500m', memory: '256Mi' })],
       { scores: true },
     )
     // Free (50 + 75) / 2, balance 100 × (1 − 0.25 / 2), spread 100 × 2, taints 100 × 3.
-    expect(found.placed[0]?.scores).toEqual({ n1: 62.5 + 87.5 + 200 + 300 })
+    expect(placed.placed[0]?.scores).toEqual({ n1: 62.5 + 87.5 + 200 + 300 })
   })
 
   describe('preemption', () => {
@@ -427,29 +434,29 @@ describe('placement', () => {
       }),
     ]
     it('is reported, not assumed', () => {
-      const found = placement(world)
-      expect(found.evicted).toEqual([])
-      expect(found.waiting[0]?.says).toContain(
+      const placed = placement(world)
+      expect(placed.evicted).toEqual([])
+      expect(placed.waiting[0]?.says).toContain(
         'Evicting default/low-b and default/low-c from n2 would make room.',
       )
     })
     it('takes the node whose most important victim matters least', () => {
-      const found = placement(world, { preempt: true })
-      expect(found.placed).toEqual([{ pod: 'default/high', node: 'n2' }])
-      expect(found.evicted).toEqual([
+      const placed = placement(world, { preempt: true })
+      expect(placed.placed).toEqual([{ pod: 'default/high', node: 'n2' }])
+      expect(placed.evicted).toEqual([
         { pod: 'default/low-b', for: 'default/high' },
         { pod: 'default/low-c', for: 'default/high' },
       ])
     })
     it('spares a budget first', () => {
-      const labelled = world.map((one) =>
-        one.metadata['name'] === 'low-b'
+      const labelled = world.map((object) =>
+        object.metadata['name'] === 'low-b'
           ? {
-              ...one,
-              metadata: { ...one.metadata, labels: { app: 'kept' } },
+              ...object,
+              metadata: { ...object.metadata, labels: { app: 'kept' } },
               status: { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] },
             }
-          : one,
+          : object,
       )
       const budget = {
         kind: 'PodDisruptionBudget',
@@ -461,10 +468,10 @@ describe('placement', () => {
       ])
     })
     it('never preempts by a pod that says so', () => {
-      const polite = world.map((one) =>
-        one.metadata['name'] === 'high'
-          ? { ...one, spec: { ...(one['spec'] as object), preemptionPolicy: 'Never' } }
-          : one,
+      const polite = world.map((object) =>
+        object.metadata['name'] === 'high'
+          ? { ...object, spec: { ...(object['spec'] as object), preemptionPolicy: 'Never' } }
+          : object,
       )
       expect(placement(polite, { preempt: true }).evicted).toEqual([])
     })

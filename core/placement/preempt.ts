@@ -28,16 +28,16 @@ const byImportance = (a: Pod, b: Pod): number =>
 /** Those whose eviction, in this order, would ask more of a budget than it allows. */
 function breaking(pods: readonly Pod[], budgets: readonly Budget[]): ReadonlySet<Pod> {
   const left = new Map(budgets.map((budget) => [budget, allowedBy(budget)]))
-  const found = new Set<Pod>()
+  const results = new Set<Pod>()
   for (const pod of pods) {
     for (const budget of budgets) {
       if (!budget.covers(pod)) continue
       const now = (left.get(budget) ?? 0) - 1
       left.set(budget, now)
-      if (now < 0) found.add(pod)
+      if (now < 0) results.add(pod)
     }
   }
-  return found
+  return results
 }
 
 interface Candidate extends Preemption {
@@ -51,38 +51,38 @@ function candidate(
   node: number,
   budgets: readonly Budget[],
 ): Candidate | null {
-  const lower = (room.podsOn[node] ?? []).filter((other) => other.priority < pod.priority)
+  const lower = (room.podsOn[node] ?? []).filter((otherPod) => otherPod.priority < pod.priority)
   if (lower.length === 0) return null
   lower.sort(byImportance)
-  for (const other of lower) room.take(other, node)
+  for (const otherPod of lower) room.take(otherPod, node)
   const victims: Pod[] = []
   const possible = fitsOn(room, pod.shape, node)
   if (possible) {
     const broken = breaking(lower, budgets)
-    for (const other of [
-      ...lower.filter((one) => broken.has(one)),
-      ...lower.filter((one) => !broken.has(one)),
+    for (const otherPod of [
+      ...lower.filter((entry) => broken.has(entry)),
+      ...lower.filter((entry) => !broken.has(entry)),
     ]) {
-      room.put(other, node)
+      room.put(otherPod, node)
       if (fitsOn(room, pod.shape, node)) continue
-      room.take(other, node)
-      victims.push(other)
+      room.take(otherPod, node)
+      victims.push(otherPod)
     }
-    for (const other of victims) room.put(other, node)
-  } else for (const other of lower) room.put(other, node)
+    for (const victim of victims) room.put(victim, node)
+  } else for (const otherPod of lower) room.put(otherPod, node)
   if (!possible || victims.length === 0) return null
   const broken = breaking(lower, budgets)
-  const highest = Math.max(...victims.map((one) => one.priority))
+  const highest = Math.max(...victims.map((victim) => victim.priority))
   const earliest = Math.min(
-    ...victims.filter((one) => one.priority === highest).map((one) => one.startedAt),
+    ...victims.filter((victim) => victim.priority === highest).map((victim) => victim.startedAt),
   )
   return {
     node,
     victims,
     cost: [
-      victims.filter((one) => broken.has(one)).length,
+      victims.filter((victim) => broken.has(victim)).length,
       highest,
-      victims.reduce((sum, one) => sum + one.priority, 0),
+      victims.reduce((sum, victim) => sum + victim.priority, 0),
       victims.length,
       -earliest,
     ],
@@ -111,8 +111,8 @@ export function findPreemption(
   for (let node = 0; node < room.count; node++) {
     const code = reasons[node] ?? FITS
     if (code === CORDONED || code === TAINT || code === SELECTOR || code === VOLUME) continue
-    const found = candidate(room, pod, node, budgets)
-    if (found && (!best || isBetter(room, found, best))) best = found
+    const result = candidate(room, pod, node, budgets)
+    if (result && (!best || isBetter(room, result, best))) best = result
   }
   return best
 }

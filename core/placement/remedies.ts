@@ -102,15 +102,15 @@ interface Place {
 
 /** The container that asks for most of a resource. */
 function largest(pod: PodObject, resource: string): Place | null {
-  let found: Place | null = null
+  let place: Place | null = null
   for (const list of ['containers', 'initContainers'] as const) {
     for (const [index, container] of (pod.spec?.[list] ?? []).entries()) {
       const requested = container.resources?.requests?.[resource]
       const given = requested ?? container.resources?.limits?.[resource]
       if (given === undefined) continue
       const amount = amountOf(resource, given, '')
-      if (!found || amount > found.amount)
-        found = {
+      if (!place || amount > place.amount)
+        place = {
           list,
           index,
           container,
@@ -119,7 +119,7 @@ function largest(pod: PodObject, resource: string): Place | null {
         }
     }
   }
-  return found
+  return place
 }
 
 const escape = (key: string): string => key.replaceAll('~', '~0').replaceAll('/', '~1')
@@ -173,7 +173,7 @@ function less(
       ...object,
       spec: {
         ...object.spec,
-        [list]: (object.spec?.[list] ?? []).map((one, i) => (i === index ? changed : one)),
+        [list]: (object.spec?.[list] ?? []).map((entry, i) => (i === index ? changed : entry)),
       },
     },
     patch: container.resources?.requests
@@ -191,15 +191,15 @@ function lessRemedies(
 ): readonly PlacementRemedy[] {
   const { room } = world
   return (['cpu', 'memory'] as const).flatMap((resource, r) => {
-    const asked = r === 0 ? pod.shape.cpuMilli : pod.shape.memoryBytes
+    const requested = r === 0 ? pod.shape.cpuMilli : pod.shape.memoryBytes
     let least = Infinity
     for (let node = 0; node < room.count; node++) {
       if (codes[node] !== RESOURCES) continue
       const free = (room.allocatable[r]?.[node] ?? 0) - (room.used[r]?.[node] ?? 0)
-      if (free <= 0 || asked - free >= least) continue
+      if (free <= 0 || requested - free >= least) continue
       const short = shortOf(room, seen, node)
       if (short.length === 1 && short[0] === resource && verdict(room, seen, node, VOLUME) === FITS)
-        least = asked - free
+        least = requested - free
     }
     if (least === Infinity || least <= 0) return []
     const made = less(pod, resource, least)
@@ -244,7 +244,7 @@ const isNotForTolerating = (key: string): boolean =>
 function tolerationRemedies(world: World, pod: Pod, codes: Uint8Array): readonly PlacementRemedy[] {
   const { room } = world
   const tried = new Set<string>()
-  const found: PlacementRemedy[] = []
+  const placementRemedies: PlacementRemedy[] = []
   for (let i = 0; i < room.count && tried.size < 20; i++) {
     if (codes[i] !== TAINT) continue
     const open = (room.nodes[i]?.spec?.taints ?? []).filter(
@@ -268,7 +268,7 @@ function tolerationRemedies(world: World, pod: Pod, codes: Uint8Array): readonly
       spec: { ...pod.object.spec, tolerations: [...(had ?? []), ...added] },
     }
     const says = `tolerate ${open.map((taint) => `\`${taint.key}${taint.value ? `=${taint.value}` : ''}\``).join(' and ')}`
-    found.push({
+    placementRemedies.push({
       kind: 'toleration',
       says,
       pod: changed,
@@ -277,7 +277,7 @@ function tolerationRemedies(world: World, pod: Pod, codes: Uint8Array): readonly
         : [{ op: 'add', path, value: added }],
     })
   }
-  return found.filter((remedy) => proves(world, pod, remedy))
+  return placementRemedies.filter((remedy) => proves(world, pod, remedy))
 }
 
 function uncordonRemedy(world: World, pod: Pod, codes: Uint8Array): readonly PlacementRemedy[] {
@@ -327,8 +327,8 @@ function spreadRemedies(world: World, pod: Pod, codes: Uint8Array): readonly Pla
         ...pod.object,
         spec: {
           ...pod.object.spec,
-          topologySpreadConstraints: constraints.map((one, i) =>
-            i === index ? { ...one, maxSkew: skew } : one,
+          topologySpreadConstraints: constraints.map((eachConstraint, i) =>
+            i === index ? { ...eachConstraint, maxSkew: skew } : eachConstraint,
           ),
         },
       }

@@ -44,10 +44,10 @@ describe('right sizes', () => {
         fc.array(fc.nat(1000), { minLength: 1, maxLength: 60 }),
         fc.double({ min: 0.01, max: 1, noNaN: true }),
         (samples, share) => {
-          const found = percentile(samples, share)
-          expect(samples).toContain(found)
+          const count = percentile(samples, share)
+          expect(samples).toContain(count)
           expect(
-            samples.filter((one) => one <= found).length / samples.length,
+            samples.filter((sample) => sample <= count).length / samples.length,
           ).toBeGreaterThanOrEqual(share - 1e-9)
         },
       ),

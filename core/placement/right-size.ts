@@ -51,8 +51,8 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
     .map((fact): RightSize => {
       const cpuUsed = percentile(fact.cpuMilli, 0.95)
       const memoryUsed = percentile(fact.memoryBytes, 0.95)
-      const near = (proposed: number, asked: number): number =>
-        Math.abs(proposed - asked) * 10 <= asked ? asked : proposed
+      const near = (proposed: number, requested: number): number =>
+        Math.abs(proposed - requested) * 10 <= requested ? requested : proposed
       const isThrottled = fact.throttled >= throttledShare
       const enough = Math.max(10, up(cpuUsed * cpuMargin, 10))
       // One that is held back shows less than it would use: it is not given less.

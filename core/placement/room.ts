@@ -128,8 +128,8 @@ export class Room {
 
   /** The index of a resource in the arrays, made known if it is new. */
   resourceIndex(resource: string): number {
-    const known = this.resources.indexOf(resource)
-    if (known >= 0) return known
+    const knownCount = this.resources.indexOf(resource)
+    if (knownCount >= 0) return knownCount
     this.resources.push(resource)
     this.allocatable.push(new Float64Array(this.capacity))
     this.used.push(new Float64Array(this.capacity))
@@ -179,13 +179,13 @@ export class Room {
     this.indexOf.delete(this.names[index] ?? '')
     this.names.length = this.nodes.length = this.podsOn.length = this.ports.length = index
     this.volumes.dropNodesFrom(index)
-    for (const known of this.fits.values()) known.upTo = Math.min(known.upTo, index)
+    for (const fit of this.fits.values()) fit.upTo = Math.min(fit.upTo, index)
   }
 
   /** Nodes by their value of a label. */
   domainsOf(key: string): Domains {
-    const known = this.domains.get(key)
-    if (known) return known.domains
+    const domain = this.domains.get(key)
+    if (domain) return domain.domains
     const domains: Domains = { of: new Int32Array(this.capacity).fill(-1), count: 0 }
     const ids = new Map<string, number>()
     for (let i = 0; i < this.count; i++) domains.of[i] = domainId(this.nodes[i], key, ids, domains)
@@ -195,8 +195,8 @@ export class Room {
 
   /** What cordon, taints and selectors say about every node. */
   fitOf(shape: Shape): Fit {
-    let known = this.fits.get(shape.fitKey)
-    if (!known) {
+    let existingFit = this.fits.get(shape.fitKey)
+    if (!existingFit) {
       const preferences =
         shape.spec.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
       const fit: Fit = {
@@ -208,17 +208,18 @@ export class Room {
         disliked: new Uint16Array(this.capacity),
         anyDisliked: false,
       }
-      known = { fit, upTo: 0 }
-      this.fits.set(shape.fitKey, known)
+      existingFit = { fit, upTo: 0 }
+      this.fits.set(shape.fitKey, existingFit)
     }
-    if (known.upTo < this.count) {
-      known.fit = {
-        ...known.fit,
-        anyDisliked: this.fillFit(shape, known.fit, known.upTo) || known.fit.anyDisliked,
+    if (existingFit.upTo < this.count) {
+      existingFit.fit = {
+        ...existingFit.fit,
+        anyDisliked:
+          this.fillFit(shape, existingFit.fit, existingFit.upTo) || existingFit.fit.anyDisliked,
       }
-      known.upTo = this.count
+      existingFit.upTo = this.count
     }
-    return known.fit
+    return existingFit.fit
   }
 
   private fillFit(shape: Shape, fit: Fit, from: number): boolean {
@@ -309,14 +310,14 @@ export class Room {
   guardsAgainst(
     shape: Shape,
   ): readonly { readonly term: Term; readonly perNode: ReadonlyMap<number, number> }[] {
-    let found = this.guardsOf.get(shape)
-    if (!found) {
-      found = [...this.guards.values()].filter(({ term }) =>
+    let guard = this.guardsOf.get(shape)
+    if (!guard) {
+      guard = [...this.guards.values()].filter(({ term }) =>
         term.matches(shape.namespace, shape.labels),
       )
-      this.guardsOf.set(shape, found)
+      this.guardsOf.set(shape, guard)
     }
-    return found
+    return guard
   }
 
   put(pod: Pod, node: number): void {

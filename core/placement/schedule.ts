@@ -122,8 +122,8 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
       continue
     }
     const tally = tallyOf(room, seen, choice.codes)
-    const known = groups.get(pod.alike)
-    const isNew = !known && groups.size < mostGroups
+    const group = groups.get(pod.alike)
+    const isNew = !group && groups.size < mostGroups
     const mayPreempt =
       least < pod.priority && (options.preempt === true || (isNew && options.remedies !== false))
     const codes = choice.codes.slice(0, room.count)
@@ -142,9 +142,9 @@ export function place(world: World, options: PlacementOptions = {}): Placement {
     }
     let remedies: readonly PlacementRemedy[] = []
     if (options.remedies !== false) {
-      if (known && retries < mostRetries) {
-        retries += known.length
-        remedies = known
+      if (group && retries < mostRetries) {
+        retries += group.length
+        remedies = group
           .map((remedy) => retarget(remedy, pod))
           .filter((remedy) => proves(world, pod, remedy))
       } else if (isNew) {

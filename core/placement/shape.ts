@@ -68,13 +68,13 @@ export type NamespaceLabels = (namespace: string) => Labels
 
 /** Labels of namespaces; one without an object of its own has only its name. */
 export function namespaceLabels(namespaces: readonly NamespaceObject[]): NamespaceLabels {
-  const known = new Map(
+  const cache = new Map(
     namespaces.map((object) => [
       object.metadata.name,
       { 'kubernetes.io/metadata.name': object.metadata.name, ...object.metadata.labels },
     ]),
   )
-  return (namespace) => known.get(namespace) ?? { 'kubernetes.io/metadata.name': namespace }
+  return (namespace) => cache.get(namespace) ?? { 'kubernetes.io/metadata.name': namespace }
 }
 
 /** Adds what `matchLabelKeys` and `mismatchLabelKeys` take from the pod’s own labels. */
@@ -115,8 +115,8 @@ function compileTerm(
   return {
     means: JSON.stringify([[...named].sort(), term.namespaceSelector ?? null, selector ?? null]),
     topologyKey: term.topologyKey,
-    matches: (other, theirs) =>
-      (named.has(other) || bySelector?.(labelsOf(other)) === true) && test(theirs),
+    matches: (otherName, others) =>
+      (named.has(otherName) || bySelector?.(labelsOf(otherName)) === true) && test(others),
   }
 }
 
@@ -126,7 +126,7 @@ function compileSpread(constraint: SpreadConstraint, namespace: string, labels: 
   return {
     means: JSON.stringify([[namespace], null, selector ?? null]),
     topologyKey: constraint.topologyKey,
-    matches: (other, theirs) => other === namespace && test(theirs),
+    matches: (otherName, others) => otherName === namespace && test(others),
     maxSkew: constraint.maxSkew,
     minDomains: constraint.minDomains ?? 1,
     honoursSelectors: constraint.nodeAffinityPolicy !== 'Ignore',
@@ -170,12 +170,12 @@ export function compileShape(pod: PodObject, path: string, labelsOf: NamespaceLa
   const labels = pod.metadata.labels ?? {}
   const request = podRequest(spec, `${path}.spec`)
   const counted = podRequest(spec, `${path}.spec`, missing)
-  const term = (one: PodTerm): Term => compileTerm(one, namespace, labels, labelsOf)
+  const term = (entry: PodTerm): Term => compileTerm(entry, namespace, labels, labelsOf)
   const { podAffinity, podAntiAffinity, nodeAffinity } = spec.affinity ?? {}
   const spread = (when: string): Spread[] =>
     (spec.topologySpreadConstraints ?? [])
-      .filter((one) => one.whenUnsatisfiable === when)
-      .map((one) => compileSpread(one, namespace, labels))
+      .filter((topologySpreadConstraint) => topologySpreadConstraint.whenUnsatisfiable === when)
+      .map((topologySpreadConstraint) => compileSpread(topologySpreadConstraint, namespace, labels))
   return {
     namespace,
     labels,
@@ -195,14 +195,16 @@ export function compileShape(pod: PodObject, path: string, labelsOf: NamespaceLa
     affinity: (podAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).map(term),
     antiAffinity: (podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).map(term),
     preferred: [
-      ...(podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({
-        term: term(one.podAffinityTerm),
-        weight: one.weight,
+      ...(podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((eachTerm) => ({
+        term: term(eachTerm.podAffinityTerm),
+        weight: eachTerm.weight,
       })),
-      ...(podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => ({
-        term: term(one.podAffinityTerm),
-        weight: -one.weight,
-      })),
+      ...(podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map(
+        (eachTerm) => ({
+          term: term(eachTerm.podAffinityTerm),
+          weight: -eachTerm.weight,
+        }),
+      ),
     ],
   }
 }
@@ -211,8 +213,8 @@ const keys = new WeakMap<PodObject, string>()
 
 /** The parts of a pod that make its shape, as text: equal text, equal shape. Written once for an object. */
 export function shapeKey(pod: PodObject): string {
-  const known = keys.get(pod)
-  if (known !== undefined) return known
+  const existingKey = keys.get(pod)
+  if (existingKey !== undefined) return existingKey
   const key = writeKey(pod)
   keys.set(pod, key)
   return key

@@ -82,26 +82,26 @@ export function withReplicas(
   count: number,
 ): readonly BoardObject[] {
   const ownerOf = workloadsOf(objects)
-  const mine = objects.filter(isPod).filter((pod) => isStanding(pod) && ownerOf(pod) === workload)
+  const pods = objects.filter(isPod).filter((pod) => isStanding(pod) && ownerOf(pod) === workload)
   const number = (pod: PodObject): number => Number(/-(\d+)$/.exec(pod.metadata.name)?.[1] ?? 0)
-  if (count <= mine.length) {
+  if (count <= pods.length) {
     const gone = new Set(
-      [...mine]
+      [...pods]
         .sort(
           (a, b) =>
             Number(Boolean(a.spec?.nodeName)) - Number(Boolean(b.spec?.nodeName)) ||
             number(b) - number(a) ||
             compareText(b.metadata.name, a.metadata.name),
         )
-        .slice(0, mine.length - count),
+        .slice(0, pods.length - count),
     )
     return objects.filter((object) => !gone.has(object as BoardObject & PodObject))
   }
-  const like = mine[0]
+  const like = pods[0]
   if (!like) return objects
   const [, , name = ''] = workload.split('/')
-  const highest = Math.max(-1, ...mine.map(number))
-  const made = Array.from({ length: count - mine.length }, (_, i) => {
+  const highest = Math.max(-1, ...pods.map(number))
+  const made = Array.from({ length: count - pods.length }, (_, i) => {
     const fresh = again(like, false)
     const own = isStateful(like) ? `${name}-${highest + 1 + i}` : `${name}-new-${i + 1}`
     return { ...fresh, metadata: { ...fresh.metadata, name: own, creationTimestamp: null } }

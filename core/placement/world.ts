@@ -98,10 +98,10 @@ function worldOf(located: readonly Located[]): World {
     csiNodes: of<CsiNodeObject>('CSINode'),
   })
   const classes = new Map(
-    of<PriorityClassObject>('PriorityClass').map((one) => [one.metadata.name, one]),
+    of<PriorityClassObject>('PriorityClass').map((entry) => [entry.metadata.name, entry]),
   )
   const usual = [...classes.values()]
-    .filter((one) => one.globalDefault === true)
+    .filter((storageClass) => storageClass.globalDefault === true)
     .sort((a, b) => a.value - b.value || compareText(a.metadata.name, b.metadata.name))[0]
   const shapes = new Map<string, Shape>()
   const pods: Pod[] = []

@@ -94,28 +94,28 @@ export function macOf(site: string, machine: string): string {
   ].join(':')
 }
 
-function nodeConfig(wish: BootWish): Record<string, unknown> {
-  const member = wish.roles.includes('control-plane')
+function nodeConfig(boot: BootWish): Record<string, unknown> {
+  const member = boot.roles.includes('control-plane')
   return {
-    cluster: wish.cluster,
-    node: wish.node,
-    roles: wish.roles,
-    release: wish.release,
-    api: wish.endpoint,
-    join: { token: wish.token, 'valid-minutes': 30, uses: 1 },
-    labels: wish.labels,
-    taints: wish.taints,
-    'traffic-card': wish.card.name,
-    ...(wish.registryMirror === null ? {} : { 'image-mirror': wish.registryMirror }),
+    cluster: boot.cluster,
+    node: boot.node,
+    roles: boot.roles,
+    release: boot.release,
+    api: boot.endpoint,
+    join: { token: boot.token, 'valid-minutes': 30, uses: 1 },
+    labels: boot.labels,
+    taints: boot.taints,
+    'traffic-card': boot.card.name,
+    ...(boot.registryMirror === null ? {} : { 'image-mirror': boot.registryMirror }),
     ...(member
       ? {
-          'encrypt-secrets': wish.encryptSecrets,
-          ...(wish.identityProvider === null
+          'encrypt-secrets': boot.encryptSecrets,
+          ...(boot.identityProvider === null
             ? {}
             : {
                 'identity-provider': {
-                  issuer: wish.identityProvider.issuer,
-                  'client-id': wish.identityProvider.client,
+                  issuer: boot.identityProvider.issuer,
+                  'client-id': boot.identityProvider.client,
                 },
               }),
         }
@@ -124,23 +124,23 @@ function nodeConfig(wish: BootWish): Record<string, unknown> {
 }
 
 /** The full files for one machine. */
-export function bootFiles(wish: BootWish): BootFiles {
-  const member = wish.roles.includes('control-plane')
+export function bootFiles(boot: BootWish): BootFiles {
+  const member = boot.roles.includes('control-plane')
   const files: Record<string, unknown>[] = [
-    { path: '/etc/gyrarch/node.yaml', permissions: '0600', content: yaml(nodeConfig(wish)) },
+    { path: '/etc/gyrarch/node.yaml', permissions: '0600', content: yaml(nodeConfig(boot)) },
   ]
-  if (member && wish.auditPolicy !== 'none')
+  if (member && boot.auditPolicy !== 'none')
     files.push({
       path: '/etc/gyrarch/audit-policy.yaml',
       permissions: '0600',
       content: yaml({
         apiVersion: 'audit.k8s.io/v1',
         kind: 'Policy',
-        rules: auditRules[wish.auditPolicy],
+        rules: auditRules[boot.auditPolicy],
       }),
     })
-  if (wish.webProxy) {
-    const { url, except } = wish.webProxy
+  if (boot.webProxy) {
+    const { url, except } = boot.webProxy
     files.push({
       path: '/etc/environment.d/50-web-proxy.conf',
       permissions: '0644',
@@ -148,8 +148,8 @@ export function bootFiles(wish: BootWish): BootFiles {
     })
   }
   const config = {
-    hostname: wish.node,
-    fqdn: wish.domain === '' ? wish.node : `${wish.node}.${wish.domain}`,
+    hostname: boot.node,
+    fqdn: boot.domain === '' ? boot.node : `${boot.node}.${boot.domain}`,
     preserve_hostname: false,
     users: [
       {
@@ -158,16 +158,16 @@ export function bootFiles(wish: BootWish): BootFiles {
         sudo: 'ALL=(ALL) NOPASSWD:ALL',
         shell: '/bin/bash',
         lock_passwd: true,
-        ssh_authorized_keys: [...wish.sshKeys],
+        ssh_authorized_keys: [...boot.sshKeys],
       },
     ],
     ssh_pwauth: false,
     growpart: { mode: 'auto', devices: ['/'] },
-    ...(wish.timeServers.length > 0
-      ? { ntp: { enabled: true, servers: [...wish.timeServers] } }
+    ...(boot.timeServers.length > 0
+      ? { ntp: { enabled: true, servers: [...boot.timeServers] } }
       : {}),
-    ...(wish.authorities.length > 0
-      ? { ca_certs: { trusted: wish.authorities.map((authority) => authority.pem) } }
+    ...(boot.authorities.length > 0
+      ? { ca_certs: { trusted: boot.authorities.map((authority) => authority.pem) } }
       : {}),
     write_files: files,
     runcmd: [
@@ -176,7 +176,7 @@ export function bootFiles(wish: BootWish): BootFiles {
       ['systemctl', 'enable', '--now', 'node-agent.service'],
     ],
   }
-  const { card } = wish
+  const { card } = boot
   const network = {
     version: 2,
     ethernets: {
@@ -191,11 +191,11 @@ export function bootFiles(wish: BootWish): BootFiles {
               addresses: [card.address],
               ...(card.gateway === null ? {} : { routes: [{ to: 'default', via: card.gateway }] }),
             }),
-        ...(wish.nameServers.length > 0
+        ...(boot.nameServers.length > 0
           ? {
               nameservers: {
-                addresses: [...wish.nameServers],
-                ...(wish.domain === '' ? {} : { search: [wish.domain] }),
+                addresses: [...boot.nameServers],
+                ...(boot.domain === '' ? {} : { search: [boot.domain] }),
               },
             }
           : {}),
@@ -204,7 +204,7 @@ export function bootFiles(wish: BootWish): BootFiles {
   }
   return {
     userData: `#cloud-config\n${yaml(config)}`,
-    metaData: yaml({ 'instance-id': wish.instance, 'local-hostname': wish.node }),
+    metaData: yaml({ 'instance-id': boot.instance, 'local-hostname': boot.node }),
     networkConfig: yaml(network),
   }
 }

@@ -35,9 +35,9 @@ function common(
   const services = intent.services
   const security = intent.security
   const key = intent.sshKey === undefined ? undefined : view.sshPublic[intent.sshKey]
-  const asked = intent.pools.find((other) => other.name === pool)
+  const requestedPool = intent.pools.find((otherPool) => otherPool.name === pool)
   const first = intent.machines.find((machine) => machine.roles.includes('control-plane'))
-  const box = first && site?.boxes.find((other) => other.name === first.machine)
+  const box = first && site?.boxes.find((box) => box.name === first.machine)
   const address =
     statics?.addresses[0] ?? (site && first && box ? boxAddress(site, box, first, planned) : null)
   let endpoint: string | null
@@ -59,8 +59,8 @@ function common(
     webProxy: services?.webProxy ?? null,
     authorities: services?.authorities ?? [],
     registryMirror: services?.registryMirror || null,
-    labels: asked?.labels ?? {},
-    taints: pool === controlPlanePool ? controlPlaneTaints(planned) : (asked?.taints ?? []),
+    labels: requestedPool?.labels ?? {},
+    taints: pool === controlPlanePool ? controlPlaneTaints(planned) : (requestedPool?.taints ?? []),
     encryptSecrets: security?.encryptSecrets ?? true,
     auditPolicy: security?.auditPolicy ?? 'metadata',
     identityProvider: security?.identityProvider ?? null,
@@ -72,24 +72,24 @@ const written = new Map<string, BootFiles>()
 const mostWritten = 4000
 
 /** The files of a wish; those with real tokens are never kept. */
-function filesOf(wish: BootWish): BootFiles {
-  if (wish.token !== masked) return bootFiles(wish)
-  const key = JSON.stringify(wish)
-  const known = written.get(key)
-  if (known) return known
-  const files = bootFiles(wish)
+function filesOf(boot: BootWish): BootFiles {
+  if (boot.token !== masked) return bootFiles(boot)
+  const key = JSON.stringify(boot)
+  const existingBootFiles = written.get(key)
+  if (existingBootFiles) return existingBootFiles
+  const files = bootFiles(boot)
   if (written.size >= mostWritten) written.clear()
   written.set(key, files)
   return files
 }
 
-function finish(planned: Planned, site: SiteView, machine: string, wish: BootWish): BootOf {
-  const files = filesOf(wish)
-  const url = bootUrl(site, wish.cluster, machine)
+function finish(planned: Planned, site: SiteView, machine: string, boot: BootWish): BootOf {
+  const files = filesOf(boot)
+  const url = bootUrl(site, boot.cluster, machine)
   return {
     machine,
-    node: wish.node,
-    wish,
+    node: boot.node,
+    wish: boot,
     files,
     url,
     handed: handOver(files, site.bootData, url, planned.intent.bootData?.handOver === 'published'),
@@ -108,7 +108,7 @@ export function bootOfMachine(
   let network: NetworkView | undefined
   if (machine.role === 'control-plane' && hall) network = planned.managementNetwork
   else if (hall) network = planned.nodesNetwork
-  else network = site.networks.find((other) => other.zone === machine.zone)
+  else network = site.networks.find((otherNetwork) => otherNetwork.zone === machine.zone)
   let roles: string[]
   if (machine.role === 'worker') roles = ['worker']
   else if (tolerated(planned)) roles = ['control-plane']
@@ -137,7 +137,7 @@ export function bootOfBox(
   const machine = planned.intent.machines[index]
   if (!machine) return null
   const network = cardNetwork(site, box, machine)
-  const card = box.cards.find((other) => other.name === machine.card) ?? box.cards[0]
+  const card = box.cards.find((card) => card.name === machine.card) ?? box.cards[0]
   const address = boxAddress(site, box, machine, planned)
   return finish(planned, site, box.name, {
     ...common(
@@ -178,7 +178,7 @@ export function bootDataOf(
       )
     }),
     ...intent.machines.flatMap((machine, i) => {
-      const box = site.boxes.find((other) => other.name === machine.machine)
+      const box = site.boxes.find((box) => box.name === machine.machine)
       return box ? (bootOfBox(planned, site, box, i, tokenOf(machine.nodeName)) ?? []) : []
     }),
   ]

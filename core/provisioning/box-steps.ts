@@ -17,7 +17,7 @@ import { estimates, step } from './steps'
 export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
   const { intent, release } = planned
   const used = intent.machines.flatMap((machine) => {
-    const box = site.boxes.find((other) => other.name === machine.machine)
+    const box = site.boxes.find((box) => box.name === machine.machine)
     const address = box ? boxAddress(site, box, machine, planned) : null
     return box && address !== null
       ? [{ machine, box, address, network: cardNetwork(site, box, machine)?.name ?? '' }]

@@ -119,7 +119,7 @@ export function closingSteps(
     after: readonly StepId[],
     group: string,
     says: string,
-    asked: Command,
+    command: Command,
     seconds: Step['seconds'],
   ): void => {
     graph.steps.push(
@@ -128,7 +128,7 @@ export function closingSteps(
         after,
         group,
         says,
-        command: asked,
+        command: command,
         seconds,
         retry: askRetry,
       }),
@@ -168,7 +168,9 @@ export function closingSteps(
         cluster,
         name: intent.storageClass,
         zones:
-          planned.site?.storageClasses.find((one) => one.name === intent.storageClass)?.zones ?? [],
+          planned.site?.storageClasses.find(
+            (storageStorageClass) => storageStorageClass.name === intent.storageClass,
+          )?.zones ?? [],
       }),
       estimates.ledger,
     )

@@ -9,10 +9,10 @@ import { lowestFree, takenIn } from './static-addresses'
 import { askRetry, estimates, step } from './steps'
 
 const frontNetwork = (planned: Planned, site: SiteView) =>
-  site.networks.find((other) =>
+  site.networks.find((network) =>
     planned.intent.networks.frontage === undefined
-      ? other.role === 'frontage'
-      : other.name === planned.intent.networks.frontage,
+      ? network.role === 'frontage'
+      : network.name === planned.intent.networks.frontage,
   )
 
 /** The virtual addresses of a draft: those asked for; in a cloud, its lowest free one where a front is wanted. */

@@ -20,15 +20,17 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
   const site = siteOf(view, intent.site)
   const release = findRelease(view.catalogue, intent.release)
   const usable = newestFirst(view.catalogue).filter(
-    (other) =>
-      other.withdrawn === null &&
+    (otherRelease) =>
+      otherRelease.withdrawn === null &&
       site !== undefined &&
-      other.architectures.includes(site.arch) &&
-      !site.images.some((image) => image.release === other.version),
+      otherRelease.architectures.includes(site.arch) &&
+      !site.images.some((image) => image.release === otherRelease.version),
   )
-  const offers = usable.slice(0, 2).map((other) => ({
-    says: `Place ${other.version}`,
-    change: { patchDraft: [{ op: 'replace', path: '/release', value: other.version } as const] },
+  const offers = usable.slice(0, 2).map((otherRelease) => ({
+    says: `Place ${otherRelease.version}`,
+    change: {
+      patchDraft: [{ op: 'replace', path: '/release', value: otherRelease.version } as const],
+    },
   }))
   const stop = (
     rule: string,
@@ -41,7 +43,7 @@ function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[]
     return [
       stop('site.known', 'site', said('site.known', { site: intent.site }), [
         {
-          ...said('sites', { sites: view.sites.map((other) => other.name) }),
+          ...said('sites', { sites: view.sites.map((otherSite) => otherSite.name) }),
           source: 'fleet',
         },
       ]),

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { describe, expect, it } from 'vitest'
 import { type CallFacts, joinScript, judgeCall, missingToQuorum } from './join'
 
-const wish = {
+const request = {
   cluster: 'oak',
   node: 'oak-b',
   machine: 'm-spare-2',
@@ -25,7 +25,7 @@ const judge = (
   changes: Partial<CallFacts>,
   others: Parameters<typeof judgeCall>[2] = [],
   nodes: readonly string[] = [],
-) => judgeCall(wish, { ...facts, ...changes }, others, nodes, now)
+) => judgeCall(request, { ...facts, ...changes }, others, nodes, now)
 
 describe('a machine that has called', () => {
   it('is taken when it is what the draft says', () => expect(judge({})).toEqual([]))
@@ -78,7 +78,7 @@ describe('a machine that has called', () => {
 describe('a join script', () => {
   it('is a shell script that a shell takes, whatever stands in its names', () => {
     const script = joinScript(
-      { ...wish, roles: ['worker'] },
+      { ...request, roles: ['worker'] },
       "http://127.0.0.1:4600/api/v1/join/it's",
       '2026-03-02T06:30:00Z',
     )

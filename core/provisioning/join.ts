@@ -49,61 +49,62 @@ const bare = (address: string): string => address.split('/')[0] ?? address
 
 /** What stands against a machine that has called. `others` are machines that called before. `now` is ISO time. */
 export function judgeCall(
-  wish: JoinWish,
+  join: JoinWish,
   facts: CallFacts,
   others: readonly { readonly machine: string; readonly facts: CallFacts }[],
   nodeNames: readonly string[],
   now: string,
 ): readonly CallProblem[] {
   const problems: CallProblem[] = []
-  const card = facts.cards.find((other) => other.name === wish.card)
-  const holder = facts.cards.find((other) =>
-    other.addresses.some((address) => bare(address) === wish.address),
+  const card = facts.cards.find((card) => card.name === join.card)
+  const holder = facts.cards.find((otherCard) =>
+    otherCard.addresses.some((address) => bare(address) === join.address),
   )
   const sharing = (addresses: readonly string[]): readonly string[] =>
     others
-      .filter((other) =>
-        other.facts.cards.some((theirs) =>
-          theirs.addresses.some((address) => addresses.map(bare).includes(bare(address))),
+      .filter((candidate) =>
+        candidate.facts.cards.some((otherCard) =>
+          otherCard.addresses.some((address) => addresses.map(bare).includes(bare(address))),
         ),
       )
-      .map((other) => other.machine)
-  if (!card || !card.addresses.some((address) => bare(address) === wish.address)) {
+      .map((candidate) => candidate.machine)
+  if (!card || !card.addresses.some((address) => bare(address) === join.address)) {
     const shared = card ? sharing(card.addresses) : []
     problems.push({
       reason: 'join-card',
       ...said('join-card', {
-        machine: wish.machine,
-        card: wish.card,
+        machine: join.machine,
+        card: join.card,
         has: card ? card.addresses.map(bare) : null,
         shared,
-        address: wish.address,
+        address: join.address,
         holder: holder?.name ?? null,
         cards: facts.cards.map(
-          (other) => `${other.name} ${other.addresses.map(bare).join(' ') || 'without address'}`,
+          (otherCard) =>
+            `${otherCard.name} ${otherCard.addresses.map(bare).join(' ') || 'without address'}`,
         ),
       }),
     })
   } else {
-    const same = sharing([wish.address])
+    const same = sharing([join.address])
     if (same.length > 0)
       problems.push({
         reason: 'join-address',
-        ...said('join-address', { machine: wish.machine, same, address: wish.address }),
+        ...said('join-address', { machine: join.machine, same, address: join.address }),
       })
   }
-  if (nodeNames.includes(wish.node))
+  if (nodeNames.includes(join.node))
     problems.push({
       reason: 'join-name',
-      ...said('join-name', { cluster: wish.cluster, node: wish.node }),
+      ...said('join-name', { cluster: join.cluster, node: join.node }),
     })
-  if (facts.arch !== wish.arch)
+  if (facts.arch !== join.arch)
     problems.push({
       reason: 'join-architecture',
       ...said('join-architecture', {
-        machine: wish.machine,
+        machine: join.machine,
         arch: facts.arch,
-        wantedArch: wish.arch,
+        wantedArch: join.arch,
       }),
     })
   const off = Math.round((Date.parse(facts.clock) - Date.parse(now)) / 1000)
@@ -111,9 +112,9 @@ export function judgeCall(
     problems.push({
       reason: 'join-clock',
       ...(Number.isNaN(off)
-        ? said('join-clock.told-no-readable', { machine: wish.machine })
+        ? said('join-clock.told-no-readable', { machine: join.machine })
         : said('join-clock.clock-certificates-not', {
-            machine: wish.machine,
+            machine: join.machine,
             seconds: Math.abs(off),
             isBehind: off < 0,
           })),
@@ -121,7 +122,7 @@ export function judgeCall(
   if (!facts.runtime)
     problems.push({
       reason: 'join-runtime',
-      ...said('join-runtime', { machine: wish.machine }),
+      ...said('join-runtime', { machine: join.machine }),
     })
   return problems
 }
@@ -141,14 +142,14 @@ const quoted = (text: string): string => `'${text.replace(/'/g, `'\\''`)}'`
 
 /** The script for one machine: it tells what it finds, once, and says what it is answered. */
 export const joinScript = (
-  wish: JoinWish & { readonly roles: readonly string[] },
+  request: JoinWish & { readonly roles: readonly string[] },
   url: string,
   until: string,
 ): string =>
   [
     '#!/bin/sh',
-    `# Joins this machine to ${wish.cluster} as ${wish.node} (${wish.roles.join(', ')}).`,
-    `# Inside address ${wish.address} on ${wish.card}. For one use, until ${until}.`,
+    `# Joins this machine to ${request.cluster} as ${request.node} (${request.roles.join(', ')}).`,
+    `# Inside address ${request.address} on ${request.card}. For one use, until ${until}.`,
     'set -eu',
     `url=${quoted(url)}`,
     'case "$(uname -m)" in x86_64) arch=x86-64 ;; aarch64) arch=arm64 ;; *) arch=$(uname -m) ;; esac',

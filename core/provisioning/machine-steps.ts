@@ -17,7 +17,7 @@ const joinArgs = (
   machine: { name: string; pool: string; zone: string; roles: readonly string[] },
   machineName: string,
 ) => {
-  const pool = planned.intent.pools.find((other) => other.name === machine.pool)
+  const pool = planned.intent.pools.find((pool) => pool.name === machine.pool)
   return {
     cluster: planned.intent.name,
     site: planned.intent.site,

@@ -111,8 +111,8 @@ export function planned(intent: RaiseIntent, view: FleetView): Planned {
   const release = findRelease(view.catalogue, intent.release)
   const network = (name: string | undefined, role: NetworkView['role']): NetworkView | undefined =>
     name === undefined
-      ? site?.networks.find((other) => other.role === role)
-      : site?.networks.find((other) => other.name === name)
+      ? site?.networks.find((network) => network.role === role)
+      : site?.networks.find((network) => network.name === name)
   const managementNetwork = network(intent.networks.management, 'management')
   const ownInHall =
     site?.kind === 'hall' && intent.controlPlane.kind === 'own' && intent.machines.length === 0

@@ -119,7 +119,7 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
   }
   const outside = publicAddresses(planned, site, [...members, ...workers])
   if (outside.size > 0) {
-    const network = site.networks.find((other) => other.role === 'frontage')?.name ?? ''
+    const network = site.networks.find((network) => network.role === 'frontage')?.name ?? ''
     graph.steps.push(
       step({
         id: 'public-addresses',
@@ -197,7 +197,7 @@ function publicAddresses(
   site: SiteView,
   machines: readonly PlannedMachine[],
 ): ReadonlyMap<string, string> {
-  const network = site.networks.find((other) => other.role === 'frontage')
+  const network = site.networks.find((network) => network.role === 'frontage')
   if (site.kind !== 'cloud' || planned.intent.networks.nodeAddresses !== 'public' || !network)
     return new Map()
   const free = lowestFree(

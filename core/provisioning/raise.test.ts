@@ -385,16 +385,16 @@ describe('a draft with', () => {
     '%s is stopped with the field, and its first remedy clears it',
     (_what, make, rule, field, remedy) => {
       const intent = make()
-      const found = stops(intent).find((finding) => finding.rule === rule)
+      const stop = stops(intent).find((finding) => finding.rule === rule)
       expect(
-        found,
+        stop,
         stops(intent)
           .map((finding) => finding.rule)
           .join(),
       ).toBeDefined()
-      expect(found?.field).toBe(field)
-      expect(found?.remedies[0]?.says ?? null).toBe(remedy)
-      for (const { change, clears } of found?.remedies ?? []) {
+      expect(stop?.field).toBe(field)
+      expect(stop?.remedies[0]?.says ?? null).toBe(remedy)
+      for (const { change, clears } of stop?.remedies ?? []) {
         const patched =
           'patchDraft' in change ? raiseIntent.parse(patchDraft(intent, change.patchDraft)) : intent
         expect(findingsOf(clusterRaise, patched, view).map((finding) => finding.key)).not.toContain(
@@ -539,7 +539,7 @@ describe('putting an image in place', () => {
   it('is offered, proven, to a draft whose image is missing, beside other releases', () => {
     const read = kindNamed('cluster.raise')?.read({ ...birch, release: '1.33.0' })
     const finding = read?.ok
-      ? read.draft.findings(view).find((other) => other.rule === 'image.present')
+      ? read.draft.findings(view).find((finding) => finding.rule === 'image.present')
       : undefined
     expect(finding?.remedies.map((remedy) => remedy.says)).toEqual([
       'Use 1.33.2',
@@ -561,7 +561,7 @@ describe('putting an image in place', () => {
       pools: [{ name: 'general', size: 'rack-4', count: 1 }],
     })
     const finding = read?.ok
-      ? read.draft.findings(view).find((other) => other.rule === 'image.present')
+      ? read.draft.findings(view).find((finding) => finding.rule === 'image.present')
       : undefined
     expect(finding).toBeDefined()
     expect(finding?.remedies.some((remedy) => remedy.says.startsWith('Put'))).toBe(false)

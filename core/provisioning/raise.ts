@@ -196,7 +196,7 @@ const machineFlaws = [
 function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: Step) {
   const context = planned(intent, view)
   const name = step.command.args['name'] ?? step.command.args['machine']
-  const machine = context.machines.find((other) => other.name === name)
+  const machine = context.machines.find((machine) => machine.name === name)
   if (machineFlaws.includes(failure.reason) && machine) {
     return [
       {
@@ -224,7 +224,7 @@ function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: S
     ]
   }
   if (failure.reason === 'join-card' && typeof name === 'string') {
-    const index = intent.machines.findIndex((other) => other.machine === name)
+    const index = intent.machines.findIndex((otherMachine) => otherMachine.machine === name)
     const better = /use (\S+)\./.exec(failure.says)?.[1]
     const address = step.command.args['address']
     const machineIntent = intent.machines[index]
@@ -246,7 +246,7 @@ function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: S
   }
   if (failure.reason !== 'no-stock' && failure.reason !== 'unavailable') return []
   const zone = step.command.args['zone']
-  const others = context.site?.zones.filter((other) => other !== zone) ?? []
+  const others = context.site?.zones.filter((otherZone) => otherZone !== zone) ?? []
   if (!machine || others.length === 0) return []
   const path = `/${machine.field.replace(/\[(\d+)\]/g, '/$1')}/zones`
   return [

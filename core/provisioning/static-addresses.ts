@@ -88,7 +88,7 @@ export function addressObjection(
   const block = parseCidr(network.range)
   if (block.ok && !contains(block.value, range))
     return said('address.outside', { address: text, network: network.name, range: network.range })
-  const clash = taken.find((other) => contains(other.range, range))
+  const clash = taken.find((reservation) => contains(reservation.range, range))
   return clash ? said('address.taken', { address: text, use: clash.code, clash: clash.says }) : null
 }
 
@@ -100,17 +100,17 @@ export function lowestFree(
 ): readonly string[] {
   const block = parseCidr(network.range)
   if (!block.ok) return []
-  const found: string[] = []
+  const matches: string[] = []
   const ranges = taken
-    .map((other) => other.range)
+    .map((reservation) => reservation.range)
     .filter((range) => range.family === block.value.family)
   let at = block.value.first
-  while (at <= block.value.last && found.length < count) {
+  while (at <= block.value.last && matches.length < count) {
     const hit = ranges.find((range) => range.first <= at && at <= range.last)
     if (hit) at = hit.last + 1n
-    else found.push(formatAddress({ family: block.value.family, value: at++ }))
+    else matches.push(formatAddress({ family: block.value.family, value: at++ }))
   }
-  return found
+  return matches
 }
 
 /** Checks the given addresses and proposes a full set. `given` may hold fewer or more than needed. */

@@ -22,7 +22,9 @@ const nodes = 'mossgate nodes'
 const network = (changes: object) => () =>
   withSite(demo, 'mossgate', (site) => ({
     ...site,
-    networks: site.networks.map((one) => (one.name === nodes ? { ...one, ...changes } : one)),
+    networks: site.networks.map((network) =>
+      network.name === nodes ? { ...network, ...changes } : network,
+    ),
   }))
 
 /** What lies in wait, the draft, the fleet, the rule and field that catch it, and the remedy that clears it. */
@@ -219,7 +221,10 @@ const traps: readonly (readonly [
     () => fernlet,
     () => ({
       ...demo,
-      credentials: demo.credentials.map((one) => ({ ...one, until: '2026-03-01T00:00:00Z' })),
+      credentials: demo.credentials.map((credential) => ({
+        ...credential,
+        until: '2026-03-01T00:00:00Z',
+      })),
     }),
     'credentials.valid',
     'site',
@@ -262,7 +267,7 @@ const traps: readonly (readonly [
     () =>
       withSite(demo, 'tarn-north', (site) => ({
         ...site,
-        networks: site.networks.filter((one) => one.zone !== 'north-2'),
+        networks: site.networks.filter((candidate) => candidate.zone !== 'north-2'),
       })),
     'zone.subnet',
     'pools[0].zones',
@@ -291,23 +296,23 @@ describe('a trap', () => {
     '%s is caught before the run, and its remedy is proven',
     (_what, intent, view, rule, field, remedy) => {
       const findings = raise(intent(), view())
-      const found = findings.find((finding) => finding.rule === rule)
+      const matchingFinding = findings.find((finding) => finding.rule === rule)
       expect(
-        found,
+        matchingFinding,
         findings.map((finding) => `${finding.rule}|${finding.field ?? ''}`).join(),
       ).toMatchObject({ level: 'stop', field })
       if (remedy === null) {
-        expect(found?.remedies).toEqual([])
+        expect(matchingFinding?.remedies).toEqual([])
         return
       }
-      expect(found?.remedies[0]?.says).toMatch(remedy)
-      for (const { change, clears } of found?.remedies ?? []) {
-        expect(clears).toContain(found?.key)
+      expect(matchingFinding?.remedies[0]?.says).toMatch(remedy)
+      for (const { change, clears } of matchingFinding?.remedies ?? []) {
+        expect(clears).toContain(matchingFinding?.key)
         // Proven by the pipeline; and here once more by hand for what amends the draft.
         if ('patchDraft' in change)
           expect(
             raise(patchDraft(intent(), change.patchDraft), view()).map((finding) => finding.key),
-          ).not.toContain(found?.key)
+          ).not.toContain(matchingFinding?.key)
       }
     },
   )
@@ -315,7 +320,10 @@ describe('a trap', () => {
   it('that only warns is a caution: a credential about to end, nodes reachable from outside', () => {
     const soon = {
       ...demo,
-      credentials: demo.credentials.map((one) => ({ ...one, until: '2026-03-09T00:00:00Z' })),
+      credentials: demo.credentials.map((credential) => ({
+        ...credential,
+        until: '2026-03-09T00:00:00Z',
+      })),
     }
     expect(
       raise(fernlet, soon).find((finding) => finding.rule === 'credentials.soon')?.says,
@@ -498,7 +506,9 @@ describe('a plan', () => {
     expect(discard?.replaces).toContain('create:birch-general-1')
     const kept = before.steps.filter((step) => !discard?.replaces?.includes(step.id))
     for (const step of kept)
-      expect(after.steps.find((other) => other.id === step.id)?.command).toEqual(step.command)
+      expect(after.steps.find((otherStep) => otherStep.id === step.id)?.command).toEqual(
+        step.command,
+      )
   })
 
   it('with five control-plane machines spreads them over the zones', () => {

@@ -84,7 +84,7 @@ type Removal = Pick<Step, 'id' | 'group' | 'says' | 'command' | 'seconds'>
 /** What goes once the cluster is closed, in no order: its machines, fronts, files and control plane. */
 function removals(cluster: ClusterView, site: SiteView): readonly Removal[] {
   const { machines, boxes, controlPlane, balancers, published } = owned(cluster, site)
-  const standing = new Set(boxes.map((box) => box.name))
+  const existing = new Set(boxes.map((box) => box.name))
   // A box is cleared, not deleted: it stays where it stands.
   const cleared = boxes.map((box): Removal => ({
     id: `clear:${box.name}`,
@@ -94,7 +94,7 @@ function removals(cluster: ClusterView, site: SiteView): readonly Removal[] {
     seconds: estimates.clearBox,
   }))
   const deleted = machines
-    .filter((machine) => !standing.has(machine.name))
+    .filter((machine) => !existing.has(machine.name))
     .map((machine): Removal => ({
       id: `delete:${machine.name}`,
       group: machine.name,
@@ -160,7 +160,7 @@ function plan(intent: TakedownIntent, view: FleetView): Plan {
   const site = cluster && siteOf(view, cluster.site)
   if (!cluster || !site) throw new Error('a plan is made only for a cluster that is known')
   const { machines, boxes, addresses } = owned(cluster, site)
-  const standing = new Set(boxes.map((box) => box.name))
+  const existing = new Set(boxes.map((box) => box.name))
   const removed = removals(cluster, site)
   const released = release(cluster, site)
   const removedIds = removed.map(({ id }) => id)
@@ -206,7 +206,7 @@ function plan(intent: TakedownIntent, view: FleetView): Plan {
       ref('cluster', cluster.name),
       ...nodesOf(cluster).map((node) => ref('node', cluster.name, node.name)),
       ...machines
-        .filter((machine) => !standing.has(machine.name))
+        .filter((machine) => !existing.has(machine.name))
         .map((machine) => ref('machine', site.name, machine.name)),
       ...site.disks
         .filter((disk) => disk.cluster === cluster.name)
@@ -232,10 +232,10 @@ export const clusterTakedown: ChangeKind<TakedownIntent> = {
   prove: (intent, view, results) => {
     const closed = results['close']
     const site = view.sites.find(
-      (other) => other.name === (typeof closed?.['site'] === 'string' ? closed['site'] : ''),
+      (site) => site.name === (typeof closed?.['site'] === 'string' ? closed['site'] : ''),
     )
     const left = site ? leftovers(site, view.clusters) : []
-    const mine = left.filter((item) => item.was === intent.cluster)
+    const own = left.filter((item) => item.was === intent.cluster)
     return [
       {
         says: 'It is no longer in the register',
@@ -244,11 +244,11 @@ export const clusterTakedown: ChangeKind<TakedownIntent> = {
       },
       {
         says: 'Nothing of it is left at the site',
-        holds: mine.length === 0,
+        holds: own.length === 0,
         observed:
-          mine.length === 0
+          own.length === 0
             ? `${countText(site?.machines.length ?? 0, 'machine')}, ${countText(site?.disks.length ?? 0, 'disk')}, ${countText(site?.addresses.length ?? 0, 'address', 'addresses')} at ${site?.name ?? 'the site'}, ${left.length === 0 ? 'all owned' : `${countText(left.length, 'thing')} that no cluster owns, none of it made for ${intent.cluster}`}`
-            : mine.map((item) => `${item.kind} ${item.name} (${item.says})`).join('; '),
+            : own.map((item) => `${item.kind} ${item.name} (${item.says})`).join('; '),
       },
     ]
   },

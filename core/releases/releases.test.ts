@@ -40,16 +40,18 @@ describe('the catalogue', () => {
 
 describe('a release', () => {
   const release = (version: string): Release => {
-    const found = findRelease(catalogue, version)
-    if (!found) throw new Error(`the catalogue lacks ${version}`)
-    return found
+    const matchingRelease = findRelease(catalogue, version)
+    if (!matchingRelease) throw new Error(`the catalogue lacks ${version}`)
+    return matchingRelease
   }
   it('is found by its number, or by its line: the newest patch that is not withdrawn', () => {
     expect(release('1.33.1').version).toBe('1.33.1')
     expect(release('1.33').version).toBe('1.33.2')
     expect(findRelease(catalogue, '1.36')).toBeUndefined()
-    const withdrawn = catalogue.map((one) =>
-      one.version === '1.33.2' ? { ...one, withdrawn: 'it loses volumes' } : one,
+    const withdrawn = catalogue.map((eachRelease) =>
+      eachRelease.version === '1.33.2'
+        ? { ...eachRelease, withdrawn: 'it loses volumes' }
+        : eachRelease,
     )
     expect(findRelease(withdrawn, '1.33')?.version).toBe('1.33.1')
   })

@@ -96,12 +96,12 @@ export function behave(
     behaviour.down.stabilizationWindowSeconds,
   )
   const wishes = [
-    ...history.wishes.filter((wish) => wish.at > now - keep),
+    ...history.wishes.filter((request) => request.at > now - keep),
     { at: now, replicas: wished },
   ]
   const within = (seconds: number): readonly number[] => [
     wished,
-    ...wishes.filter((wish) => wish.at > now - seconds).map((wish) => wish.replicas),
+    ...wishes.filter((request) => request.at > now - seconds).map((request) => request.replicas),
   ]
   const lowest = Math.min(...within(behaviour.up.stabilizationWindowSeconds))
   const highest = Math.max(...within(behaviour.down.stabilizationWindowSeconds))

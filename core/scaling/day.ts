@@ -102,7 +102,7 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
   let made = 0
   const countOf = (pool: ScalablePool): number =>
     pool.count +
-    arriving.filter((one) => one.pool === pool).length +
+    arriving.filter((arrival) => arrival.pool === pool).length +
     [...extra].filter(([node, other]) => other === pool && !closed.has(node)).length
   /** How many of the pods an empty node of a pool would take, and the share of it left unused. */
   const trial = (
@@ -112,7 +112,9 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
     if (room.isFull) return { taken: 0, unused: 1 }
     const node = room.addNode(pool.make(`${pool.name}-trial`), 'pool')
     const placed = pods.filter((pod) => {
-      if (chooseFor(room, pod.shape, { without: (other) => other !== node }).node !== node)
+      if (
+        chooseFor(room, pod.shape, { without: (otherValue) => otherValue !== node }).node !== node
+      )
         return false
       room.put(pod, node)
       return true
@@ -129,12 +131,15 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
     count: (): number => room.count - closed.size,
     /** Nodes that are ready now; what each costs an hour. */
     arrivals: (seconds: number): readonly number[] => {
-      const now = arriving.filter((one) => one.at <= seconds)
-      for (const one of now) {
-        arriving.splice(arriving.indexOf(one), 1)
-        extra.set(room.addNode(one.pool.make(`${one.pool.name}-day-${++made}`), 'pool'), one.pool)
+      const now = arriving.filter((arrival) => arrival.at <= seconds)
+      for (const entry of now) {
+        arriving.splice(arriving.indexOf(entry), 1)
+        extra.set(
+          room.addNode(entry.pool.make(`${entry.pool.name}-day-${++made}`), 'pool'),
+          entry.pool,
+        )
       }
-      return now.map((one) => one.pool.hourly)
+      return now.map((entry) => entry.pool.hourly)
     },
     grow: (seconds: number, waiting: readonly Pod[]): void => {
       if (!given || waiting.length === 0 || arriving.length > 0) return
@@ -143,13 +148,13 @@ function nodeLoop(room: Room, given: DayPlan['nodes']) {
         const open = given.pools
           .filter((pool) => countOf(pool) < pool.max)
           .map((pool) => ({ pool, ...trial(pool, left) }))
-          .filter((one) => one.taken > 0)
+          .filter((entry) => entry.taken > 0)
         const best = open.reduce<(typeof open)[number] | null>(
-          (chosen, one) =>
+          (chosen, entry) =>
             chosen === null ||
-            (given.order === 'tightest' && one.unused < chosen.unused) ||
-            (given.order === 'cheapest' && one.pool.hourly < chosen.pool.hourly)
-              ? one
+            (given.order === 'tightest' && entry.unused < chosen.unused) ||
+            (given.order === 'cheapest' && entry.pool.hourly < chosen.pool.hourly)
+              ? entry
               : chosen,
           null,
         )
@@ -190,10 +195,10 @@ export function dayAhead(plan: DayPlan): DayRead {
   if (!read.ok) return { ok: false, says: `${read.path}: ${read.says}` }
   const { room, pods } = read.world
   const ownerOf = workloadsOf(plan.objects as unknown as readonly BoardObject[])
-  const mine = pods.filter(
+  const own = pods.filter(
     (pod) => !pod.isFinished && !pod.isLeaving && ownerOf(pod.object) === plan.workload,
   )
-  const like = mine[0]
+  const like = own[0]
   if (!like) return { ok: false, says: `There is no pod of ${plan.workload} to take as a pattern.` }
   const starts = Math.max(1, startSeconds(like))
   interface Living {
@@ -201,7 +206,7 @@ export function dayAhead(plan: DayPlan): DayRead {
     node: number
     readyAt: number
   }
-  const living: Living[] = mine.map((pod) => ({
+  const living: Living[] = own.map((pod) => ({
     pod,
     node: room.nodeIndex(pod.object.spec?.nodeName ?? ''),
     readyAt: pod.object.spec?.nodeName ? 0 : Infinity,
@@ -239,48 +244,52 @@ export function dayAhead(plan: DayPlan): DayRead {
     }
     // Those without a node go first, then the newest.
     while (living.length > replicas) {
-      const gone = living.findLastIndex((one) => one.node < 0)
+      const gone = living.findLastIndex((machine) => machine.node < 0)
       const [left] = living.splice(gone < 0 ? living.length - 1 : gone, 1)
       if (left && left.node >= 0) room.take(left.pod, left.node)
     }
     for (const added of fleet.arrivals(seconds)) perHour += added
-    for (const one of living) {
-      if (one.node >= 0) continue
-      const choice = chooseFor(room, one.pod.shape, { without: fleet.isClosed })
+    for (const machine of living) {
+      if (machine.node >= 0) continue
+      const choice = chooseFor(room, machine.pod.shape, { without: fleet.isClosed })
       if (choice.node < 0) break
-      room.put(one.pod, choice.node)
-      one.node = choice.node
-      one.readyAt = seconds + starts
+      room.put(machine.pod, choice.node)
+      machine.node = choice.node
+      machine.readyAt = seconds + starts
     }
-    const waiting = living.filter((one) => one.node < 0)
+    const waiting = living.filter((machine) => machine.node < 0)
     fleet.grow(
       seconds,
-      waiting.map((one) => one.pod),
+      waiting.map((eachLiving) => eachLiving.pod),
     )
     perHour -= fleet.shrink(seconds, (from) => {
-      const moved = living.filter((one) => one.node === from)
-      if (room.podsOn[from]?.some((pod) => !moved.some((one) => one.pod === pod) && !isDaemon(pod)))
+      const moved = living.filter((machine) => machine.node === from)
+      if (
+        room.podsOn[from]?.some(
+          (pod) => !moved.some((candidate) => candidate.pod === pod) && !isDaemon(pod),
+        )
+      )
         return false
       const homes: number[] = []
-      for (const one of moved) {
-        room.take(one.pod, from)
-        const home = chooseFor(room, one.pod.shape, {
+      for (const entry of moved) {
+        room.take(entry.pod, from)
+        const home = chooseFor(room, entry.pod.shape, {
           without: (node) => node === from || fleet.isClosed(node),
         }).node
         homes.push(home)
-        if (home >= 0) room.put(one.pod, home)
+        if (home >= 0) room.put(entry.pod, home)
       }
       if (homes.every((home) => home >= 0)) {
-        moved.forEach((one, i) => {
-          one.node = homes[i] ?? -1
-          one.readyAt = seconds + starts
+        moved.forEach((eachLiving, i) => {
+          eachLiving.node = homes[i] ?? -1
+          eachLiving.readyAt = seconds + starts
         })
         return true
       }
-      moved.forEach((one, i) => {
+      moved.forEach((eachLiving, i) => {
         const home = homes[i] ?? -1
-        if (home >= 0) room.take(one.pod, home)
-        room.put(one.pod, from)
+        if (home >= 0) room.take(eachLiving.pod, home)
+        room.put(eachLiving.pod, from)
       })
       return false
     })
@@ -295,7 +304,7 @@ export function dayAhead(plan: DayPlan): DayRead {
         seconds,
         load,
         replicas,
-        ready: living.filter((one) => one.readyAt <= seconds).length,
+        ready: living.filter((machine) => machine.readyAt <= seconds).length,
         pending,
         nodes: fleet.count(),
       })

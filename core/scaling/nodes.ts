@@ -79,8 +79,8 @@ export function poolsToGrow(
   const { world } = read
   const waits = new Set(
     place(world, { remedies: false })
-      .waiting.filter((one) => Object.keys(one.tally).length > 0)
-      .map((one) => one.pod),
+      .waiting.filter((waitingAnswer) => Object.keys(waitingAnswer.tally).length > 0)
+      .map((waitingAnswer) => waitingAnswer.pod),
   )
   let left = world.waiting.filter((pod) => waits.has(pod.key))
   const grown = new Map<string, { by: number; pods: string[] }>()
@@ -106,10 +106,10 @@ export function poolsToGrow(
     const settled = tryPool(world, left, pool, `${pool.name}-wanted-${made}`)
     const gone = new Set(settled?.placed ?? [])
     left = left.filter((pod) => !gone.has(pod))
-    const known = grown.get(pool.name) ?? { by: 0, pods: [] }
+    const existing = grown.get(pool.name) ?? { by: 0, pods: [] }
     grown.set(pool.name, {
-      by: known.by + 1,
-      pods: [...known.pods, ...[...gone].map((pod) => pod.key)],
+      by: existing.by + 1,
+      pods: [...existing.pods, ...[...gone].map((pod) => pod.key)],
     })
   }
   return [...grown].map(([pool, growth]) => ({ pool, ...growth }))
@@ -143,8 +143,8 @@ export function nodeToGive(
   for (const name of candidates) {
     const read = readWorld(objects)
     if (!read.ok) return null
-    const found = drain(read.world, [name])
-    if (found.ok && found.drain.blocked.length === 0) return name
+    const drainRead = drain(read.world, [name])
+    if (drainRead.ok && drainRead.drain.blocked.length === 0) return name
   }
   return null
 }

@@ -41,19 +41,19 @@ export function replicasWanted(given: {
   const { current, min, max, metrics } = given
   if (current === 0)
     return { desired: 0, because: 'It is scaled to 0, which switches autoscaling off.' }
-  let most: { readonly metric: Metric; readonly desired: number } | null = null
+  let leading: { readonly metric: Metric; readonly desired: number } | null = null
   for (const metric of metrics) {
     const desired = replicasFor(current, metric.value, metric.target)
-    if (!most || desired > most.desired) most = { metric, desired }
+    if (!leading || desired > leading.desired) leading = { metric, desired }
   }
-  if (!most)
+  if (!leading)
     return { desired: Math.min(Math.max(current, min), max), because: 'There is no metric.' }
-  const { metric, desired } = most
+  const { metric, desired } = leading
   const words = `${metric.name} is ${metric.value} against a target of ${metric.target}`
-  const wish = isWithinTenth(exactly(metric.value), exactly(metric.target))
+  const request = isWithinTenth(exactly(metric.value), exactly(metric.target))
     ? `${words}, within a tenth: ${countText(current, 'replica')} ${current === 1 ? 'stays' : 'stay'}`
     : `${words}: ${current} × ${metric.value} ÷ ${metric.target} rounds up to ${desired}`
-  if (desired < min) return { desired: min, because: `${wish}; at least ${min} are kept.` }
-  if (desired > max) return { desired: max, because: `${wish}; at most ${max} are allowed.` }
-  return { desired, because: `${wish}.` }
+  if (desired < min) return { desired: min, because: `${request}; at least ${min} are kept.` }
+  if (desired > max) return { desired: max, because: `${request}; at leading ${max} are allowed.` }
+  return { desired, because: `${request}.` }
 }

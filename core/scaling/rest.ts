@@ -27,8 +27,8 @@ const clock = /^([01]\d|2[0-3]):([0-5]\d)$/
 
 /** Minutes after midnight, or null for what is no time of day. `24:00` is none: it is `00:00` of the day after. */
 export function minutesOf(text: string): number | null {
-  const found = clock.exec(text)
-  return found ? Number(found[1]) * 60 + Number(found[2]) : null
+  const match = clock.exec(text)
+  return match ? Number(match[1]) * 60 + Number(match[2]) : null
 }
 
 /** The instant of a local time on a local day, in milliseconds. */
@@ -64,14 +64,14 @@ function offsetsOf(zone: string): (at: number) => number {
   const days = new Map<number, number | null>()
   return (at) => {
     const day = Math.floor(at / dayMs)
-    let known = days.get(day)
-    if (known === undefined) {
+    let existingDay = days.get(day)
+    if (existingDay === undefined) {
       const first = iana.offset(day * dayMs)
-      known = first === iana.offset((day + 1) * dayMs) ? first : null
+      existingDay = first === iana.offset((day + 1) * dayMs) ? first : null
       if (days.size > 50_000) days.clear()
-      days.set(day, known)
+      days.set(day, existingDay)
     }
-    return known ?? iana.offset(at)
+    return existingDay ?? iana.offset(at)
   }
 }
 
@@ -97,7 +97,7 @@ export function restIntervals(
   windows: readonly RestWindow[],
   within: Interval,
 ): readonly Interval[] {
-  const found: Interval[] = []
+  const intervals: Interval[] = []
   // A window is at most a day long and the clocks change by less than one.
   const firstDay = DateTime.fromMillis(within.from, { zone })
   const last = within.to + 2 * dayMs
@@ -117,10 +117,10 @@ export function restIntervals(
       const next = start <= stop ? dateOf(date + dayMs) : day
       const from = Math.max(instantOf(zone, day, stop), within.from)
       const to = Math.min(instantOf(zone, next, start), within.to)
-      if (to > from) found.push({ from, to })
+      if (to > from) intervals.push({ from, to })
     }
   }
-  return united(found)
+  return united(intervals)
 }
 
 /** Intervals without overlaps, in order; those that touch are one. */

@@ -41,7 +41,7 @@ describe('replicas', () => {
   )
 
   it('takes the largest of several metrics and says which', () => {
-    const found = replicasWanted({
+    const matchingReplicasWanted = replicasWanted({
       current: 4,
       min: 1,
       max: 20,
@@ -50,7 +50,7 @@ describe('replicas', () => {
         { name: 'requests', value: 240, target: 100 },
       ],
     })
-    expect(found).toEqual({
+    expect(matchingReplicasWanted).toEqual({
       desired: 10,
       because: 'requests is 240 against a target of 100: 4 × 240 ÷ 100 rounds up to 10.',
     })
@@ -97,12 +97,12 @@ describe('rest', () => {
     { days: ['sat', 'sun'], stop: '06:00', start: '20:00' },
   ]
   it('of dill in March 2026 is exact to the hour in which the clocks change', () => {
-    const found = restSavings(zone, dill, month, 0.354)
+    const savings = restSavings(zone, dill, month, 0.354)
     // 31 days less one hour; running on 22 weekdays from 06:00 to 20:00.
-    expect(found.hours).toBe(743)
-    expect(found.hoursRunning).toBe(22 * 14)
-    expect(found.saved).toBeCloseTo((743 - 308) * 0.354, 9)
-    expect(found.spendWithout - found.spendWith).toBeCloseTo(found.saved, 9)
+    expect(savings.hours).toBe(743)
+    expect(savings.hoursRunning).toBe(22 * 14)
+    expect(savings.saved).toBeCloseTo((743 - 308) * 0.354, 9)
+    expect(savings.spendWithout - savings.spendWith).toBeCloseTo(savings.saved, 9)
   })
   it.each<[string, string, number]>([
     ['a night of 23 hours is that long', '2026-03-28', 9],
@@ -149,7 +149,7 @@ describe('rest', () => {
     // No change of clocks in this fortnight: a quarter of an hour rests if its local time of day lies in a window of its day or of the day before.
     fc.assert(
       fc.property(fc.array(window, { maxLength: 4 }), (windows) => {
-        const found = restIntervals(zone, windows, within)
+        const intervals = restIntervals(zone, windows, within)
         let resting = 0
         for (let at = within.from; at < within.to; at += 900_000) {
           const local = DateTime.fromMillis(at, { zone })
@@ -158,17 +158,19 @@ describe('rest', () => {
             (['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const)[day.weekday - 1] ?? 'mon'
           const minutes = (text: string): number =>
             Number(text.slice(0, 2)) * 60 + Number(text.slice(3))
-          const rests = windows.some((one) => {
-            const [stop, start] = [minutes(one.stop), minutes(one.start)]
-            const today = one.days.includes(name(local))
-            const yesterday = one.days.includes(name(local.minus({ days: 1 })))
+          const rests = windows.some((candidate) => {
+            const [stop, start] = [minutes(candidate.stop), minutes(candidate.start)]
+            const today = candidate.days.includes(name(local))
+            const yesterday = candidate.days.includes(name(local.minus({ days: 1 })))
             return start > stop
               ? today && minute >= stop && minute < start
               : (today && minute >= stop) || (yesterday && minute < start)
           })
           if (rests) resting += 900_000
         }
-        expect(found.reduce((sum, one) => sum + (one.to - one.from), 0)).toBe(resting)
+        expect(intervals.reduce((sum, interval) => sum + (interval.to - interval.from), 0)).toBe(
+          resting,
+        )
       }),
       { numRuns: 25 },
     )
@@ -210,7 +212,7 @@ describe('pools that grow', () => {
     objects: readonly unknown[],
     pools: readonly ScalablePool[],
     order: PoolOrder = 'tightest',
-  ) => poolsToGrow(objects as never, pools, order).map((one) => [one.pool, one.by])
+  ) => poolsToGrow(objects as never, pools, order).map((growth) => [growth.pool, growth.by])
 
   it('by the tightest fit, the lowest price, or the first that does', () => {
     const pools = [pool('large', '8', 0.1), pool('small', '2', 0.2)]
@@ -257,9 +259,9 @@ describe('pools that grow', () => {
         },
       }),
     ]
-    const two = pool('small', '4', 1, { count: 2, nodes: ['small-1', 'small-2'] })
-    expect(halfEmptyNodes(objects as never, [two])).toEqual(['small-1', 'small-2'])
-    expect(halfEmptyNodes(objects as never, [{ ...two, min: 2 }])).toEqual([])
+    const scalablePool = pool('small', '4', 1, { count: 2, nodes: ['small-1', 'small-2'] })
+    expect(halfEmptyNodes(objects as never, [scalablePool])).toEqual(['small-1', 'small-2'])
+    expect(halfEmptyNodes(objects as never, [{ ...scalablePool, min: 2 }])).toEqual([])
     expect(nodeToGive(objects as never, ['small-1'])).toBe('small-1')
     expect(nodeToGive(objects.slice(0, 1).concat(objects.slice(2)) as never, ['small-1'])).toBe(
       null,
@@ -317,7 +319,7 @@ describe('a day with pools that scale', () => {
     order: PoolOrder
     startSeconds: number
   }) => {
-    const found = dayAhead({
+    const dayRead = dayAhead({
       objects: objects as never,
       workload: 'Deployment/market/desk',
       min: 2,
@@ -328,8 +330,8 @@ describe('a day with pools that scale', () => {
       hourly: () => 2,
       ...(nodes ? { nodes } : {}),
     })
-    if (!found.ok) throw new Error(found.says)
-    return found.day
+    if (!dayRead.ok) throw new Error(dayRead.says)
+    return dayRead.day
   }
   it('waits for room only as long as new nodes take, and pays for them only while they are there', () => {
     const fixed = day()

@@ -9,7 +9,7 @@ const host = (name: string, cores = 8, zone = 'a'): RoomHost => ({
   cores,
   memoryBytes: 64,
 })
-const wish = (
+const request = (
   name: string,
   cores: number,
   apart: string | null = null,
@@ -32,14 +32,16 @@ function plainly(
         rest = Math.floor(rest / hosts.length)
       }
       const used = hosts.map((_, h) =>
-        kept.reduce((sum, one, i) => sum + (at[i] === h ? one.cores : 0), 0),
+        kept.reduce((sum, machine, i) => sum + (at[i] === h ? machine.cores : 0), 0),
       )
       if (used.some((cores, h) => cores > (hosts[h]?.cores ?? 0))) continue
       if (
         kept.some(
-          (one, i) =>
-            one.apart !== null &&
-            kept.some((other, j) => j > i && other.apart === one.apart && at[i] === at[j]),
+          (machine, i) =>
+            machine.apart !== null &&
+            kept.some(
+              (otherMachine, j) => j > i && otherMachine.apart === machine.apart && at[i] === at[j],
+            ),
         )
       )
         continue
@@ -49,7 +51,7 @@ function plainly(
         !hosts.every((_, lost) =>
           survives(
             kept.filter((__, i) => at[i] === lost),
-            hosts.map((one, h) => (h === lost ? 0 : one.cores - (used[h] ?? 0))),
+            hosts.map((roomHost, h) => (h === lost ? 0 : roomHost.cores - (used[h] ?? 0))),
           ),
         )
       )
@@ -66,15 +68,17 @@ function plainly(
         free >= first.cores &&
         survives(
           rest,
-          room.map((other, i) => (i === h ? other - first.cores : other)),
+          room.map((otherValue, i) => (i === h ? otherValue - first.cores : otherValue)),
         ),
     )
   }
-  const names = wishes.map((one) => one.name).sort()
+  const names = wishes.map((machine) => machine.name).sort()
   const sets = Array.from({ length: 2 ** wishes.length }, (_, mask) =>
     names.filter((__, i) => mask & (1 << i)),
   ).sort((a, b) => a.length - b.length || (a.join('\n') < b.join('\n') ? -1 : 1))
-  return sets.find((left) => fits(wishes.filter((one) => !left.includes(one.name)))) ?? names
+  return (
+    sets.find((left) => fits(wishes.filter((machine) => !left.includes(machine.name)))) ?? names
+  )
 }
 
 describe('the hosts of a hall', () => {
@@ -90,8 +94,10 @@ describe('the hosts of a hall', () => {
         fc.boolean(),
         (sizes, machines, reserve) => {
           const hosts = sizes.map((cores, i) => host(`h${i}`, cores))
-          const wishes = machines.map((one, i) => wish(`m${i}`, one.cores, one.apart))
-          expect(hallRoom(hosts, [], wishes, 1, reserve).unfit.map((one) => one.name)).toEqual(
+          const wishes = machines.map((eachMachine, i) =>
+            request(`m${i}`, eachMachine.cores, eachMachine.apart),
+          )
+          expect(hallRoom(hosts, [], wishes, 1, reserve).unfit.map((entry) => entry.name)).toEqual(
             plainly(hosts, wishes, reserve),
           )
         },
@@ -101,37 +107,54 @@ describe('the hosts of a hall', () => {
   })
 
   it('take what largest-first would not: five machines of 5, 4, 4, 3 and 2 cores on two hosts of 9', () => {
-    const wishes = [wish('a', 5), wish('b', 4), wish('c', 4), wish('d', 3), wish('e', 2)]
+    const wishes = [
+      request('a', 5),
+      request('b', 4),
+      request('c', 4),
+      request('d', 3),
+      request('e', 2),
+    ]
     expect(hallRoom([host('h1', 9), host('h2', 9)], [], wishes, 1, false).unfit).toEqual([])
   })
 
   it('leave out the fewest, and of those the lexically first', () => {
-    const room = hallRoom([host('h1', 8)], [], [wish('c', 4), wish('b', 4), wish('a', 4)], 1, false)
-    expect(room.unfit.map((one) => one.name)).toEqual(['a'])
+    const room = hallRoom(
+      [host('h1', 8)],
+      [],
+      [request('c', 4), request('b', 4), request('a', 4)],
+      1,
+      false,
+    )
+    expect(room.unfit.map((entry) => entry.name)).toEqual(['a'])
     expect(room.unfit[0]?.says).toMatch(/no host of a takes 4 cores: the emptiest has 0 left/)
     expect(
-      hallRoom([host('h1', 8)], [], [wish('a', 8), wish('b', 4), wish('c', 4)], 1, false).unfit.map(
-        (one) => one.name,
-      ),
+      hallRoom(
+        [host('h1', 8)],
+        [],
+        [request('a', 8), request('b', 4), request('c', 4)],
+        1,
+        false,
+      ).unfit.map((entry) => entry.name),
     ).toEqual(['a'])
   })
 
   it('keep control-plane machines of one cluster apart, also from one that stands', () => {
-    const standing = [
+    const existing = [
       { name: 'birch-cp-1', zone: 'a', host: 'h1', cores: 1, memoryBytes: 1, apart: 'birch' },
     ]
     expect(
-      hallRoom([host('h1'), host('h2')], standing, [wish('birch-cp-2', 1, 'birch')], 1, false)
+      hallRoom([host('h1'), host('h2')], existing, [request('birch-cp-2', 1, 'birch')], 1, false)
         .placed,
     ).toEqual([{ name: 'birch-cp-2', host: 'h2' }])
     expect(
-      hallRoom([host('h1')], standing, [wish('birch-cp-2', 1, 'birch')], 1, false).unfit[0]?.says,
+      hallRoom([host('h1')], existing, [request('birch-cp-2', 1, 'birch')], 1, false).unfit[0]
+        ?.says,
     ).toMatch(/holds another machine of its control plane/)
   })
 
   it('take nothing on a host that is out of service', () => {
     const out = { ...host('h1'), service: 'out' as const }
-    expect(hallRoom([out], [], [wish('a', 1)], 1, false).unfit).toEqual([
+    expect(hallRoom([out], [], [request('a', 1)], 1, false).unfit).toEqual([
       {
         name: 'a',
         code: 'hosts-out-of-service',
@@ -143,10 +166,12 @@ describe('the hosts of a hall', () => {
 
   it('past 24 machines answer by largest first, quickly', () => {
     const hosts = Array.from({ length: 40 }, (_, i) => host(`h${String(i).padStart(2, '0')}`, 48))
-    const wishes = Array.from({ length: 120 }, (_, i) => wish(`m${String(i).padStart(3, '0')}`, 8))
+    const wishes = Array.from({ length: 120 }, (_, i) =>
+      request(`m${String(i).padStart(3, '0')}`, 8),
+    )
     const room = hallRoom(hosts, [], wishes, 1, true)
     expect(room.unfit).toEqual([])
-    expect(new Set(room.placed.map((one) => one.name)).size).toBe(120)
+    expect(new Set(room.placed.map((entry) => entry.name)).size).toBe(120)
   })
 
   it('after a loss restart by name on the first host with room', () => {

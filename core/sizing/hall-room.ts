@@ -64,7 +64,7 @@ type Thing = Load['holds'][number]
 const takes = (load: Load, thing: Thing): boolean =>
   load.freeCores >= thing.cores &&
   load.freeMemory >= thing.memoryBytes &&
-  (thing.apart === null || !load.holds.some((other) => other.apart === thing.apart))
+  (thing.apart === null || !load.holds.some((hold) => hold.apart === thing.apart))
 
 const put = (load: Load, thing: Thing): void => {
   load.freeCores -= thing.cores
@@ -118,9 +118,9 @@ function packs(things: readonly Thing[], loads: readonly Load[], exact: boolean)
       seen.add(like)
       if (++tries > mostTries) return false
       put(load, thing)
-      const found = place(i + 1)
+      const exists = place(i + 1)
       take(load, thing)
-      if (found) return true
+      if (exists) return true
     }
     return false
   }
@@ -144,12 +144,12 @@ function placeAll(
   reserve: boolean,
 ): readonly string[] | null {
   const free = loads.reduce((sum, load) => sum + load.freeCores, 0)
-  const asked = wishes.reduce((sum, wish) => sum + wish.cores, 0)
+  const requested = wishes.reduce((sum, machine) => sum + machine.cores, 0)
   const largest = Math.max(0, ...loads.map((load) => load.cores))
   // What survives the loss of the largest host must at least fit by sums.
-  if (asked > free - (reserve ? largest : 0) && wishes.length > 0) return null
+  if (requested > free - (reserve ? largest : 0) && wishes.length > 0) return null
   const order = wishes
-    .map((wish, i) => ({ wish, i }))
+    .map((machine, i) => ({ wish: machine, i }))
     .sort((a, b) => bigger(a.wish, b.wish) || compareText(a.wish.name, b.wish.name))
   const hosts = wishes.map(() => '')
   let tries = 0
@@ -182,7 +182,7 @@ function placeAll(
 const loadsOf = (
   zone: string,
   hosts: readonly RoomHost[],
-  standing: readonly PlacedMachine[],
+  placedMachines: readonly PlacedMachine[],
   overcommit: number,
 ): readonly Load[] =>
   hosts
@@ -196,7 +196,7 @@ const loadsOf = (
         freeMemory: host.memoryBytes,
         holds: [],
       }
-      for (const machine of standing)
+      for (const machine of placedMachines)
         if (machine.host === host.name)
           put(load, {
             cores: machine.cores,
@@ -207,22 +207,22 @@ const loadsOf = (
     })
 
 /** Why a machine has no place although the others stand as they do. */
-function whyNot(wish: MachineWish, loads: readonly Load[], known: boolean): Said {
+function whyNot(machine: MachineWish, loads: readonly Load[], exists: boolean): Said {
   if (loads.length === 0)
-    return known
-      ? said('hosts-out-of-service', { zone: wish.zone })
-      : said('no-host', { zone: wish.zone })
+    return exists
+      ? said('hosts-out-of-service', { zone: machine.zone })
+      : said('no-host', { zone: machine.zone })
   const apart = loads.filter(
-    (load) => wish.apart === null || !load.holds.some((other) => other.apart === wish.apart),
+    (load) => machine.apart === null || !load.holds.some((hold) => hold.apart === machine.apart),
   )
-  if (apart.length === 0) return said('hosts-hold-its-control-plane', { zone: wish.zone })
-  if (!apart.some((load) => takes(load, wish))) {
-    const most = Math.max(0, ...apart.map((load) => load.freeCores))
-    return most >= wish.cores
-      ? said('no-memory-left', { zone: wish.zone })
-      : said('no-cores-left', { zone: wish.zone, cores: wish.cores, left: most })
+  if (apart.length === 0) return said('hosts-hold-its-control-plane', { zone: machine.zone })
+  if (!apart.some((load) => takes(load, machine))) {
+    const max = Math.max(0, ...apart.map((load) => load.freeCores))
+    return max >= machine.cores
+      ? said('no-memory-left', { zone: machine.zone })
+      : said('no-cores-left', { zone: machine.zone, cores: machine.cores, left: max })
   }
-  return said('kept-for-failover', { zone: wish.zone })
+  return said('kept-for-failover', { zone: machine.zone })
 }
 
 /** Places one after the other, largest first, onto the emptiest host; what breaks the reserve stays out. */
@@ -230,23 +230,23 @@ function firstFit(
   wishes: readonly MachineWish[],
   loads: readonly Load[],
   reserve: boolean,
-  known: boolean,
+  exists: boolean,
 ): HallRoom {
   const placed: { name: string; host: string }[] = []
   const unfit: (Said & { name: string })[] = []
-  for (const wish of [...wishes].sort((a, b) => bigger(a, b) || compareText(a.name, b.name))) {
+  for (const machine of [...wishes].sort((a, b) => bigger(a, b) || compareText(a.name, b.name))) {
     const target = [...loads]
       .sort((a, b) => b.freeCores - a.freeCores || compareText(a.host, b.host))
-      .find((load) => takes(load, wish))
+      .find((load) => takes(load, machine))
     if (target) {
-      put(target, wish)
+      put(target, machine)
       if (!reserve || hostThatMayNotDie(loads) === null) {
-        placed.push({ name: wish.name, host: target.host })
+        placed.push({ name: machine.name, host: target.host })
         continue
       }
-      take(target, wish)
+      take(target, machine)
     }
-    unfit.push({ name: wish.name, ...whyNot(wish, loads, known) })
+    unfit.push({ name: machine.name, ...whyNot(machine, loads, exists) })
   }
   return { placed, unfit }
 }
@@ -256,12 +256,12 @@ function exactly(
   wishes: readonly MachineWish[],
   loads: readonly Load[],
   reserve: boolean,
-  known: boolean,
+  exists: boolean,
 ): HallRoom {
   const classes = new Map<string, MachineWish[]>()
-  for (const wish of [...wishes].sort((a, b) => compareText(a.name, b.name))) {
-    const like = `${wish.cores}/${wish.memoryBytes}/${wish.apart ?? ''}`
-    classes.set(like, [...(classes.get(like) ?? []), wish])
+  for (const machine of [...wishes].sort((a, b) => compareText(a.name, b.name))) {
+    const like = `${machine.cores}/${machine.memoryBytes}/${machine.apart ?? ''}`
+    classes.set(like, [...(classes.get(like) ?? []), machine])
   }
   const groups = [...classes.values()]
   /** All ways to leave out `count` machines, alike ones by their first names. */
@@ -274,46 +274,48 @@ function exactly(
   }
   const key = (set: readonly MachineWish[]): string =>
     set
-      .map((wish) => wish.name)
+      .map((machine) => machine.name)
       .sort(compareText)
       .join('\n')
   for (let out = 0; out <= wishes.length; out++) {
     for (const left of [...ways(out)].sort((a, b) => compareText(key(a), key(b)))) {
-      const kept = wishes.filter((wish) => !left.includes(wish))
+      const kept = wishes.filter((machine) => !left.includes(machine))
       // What stands may break the reserve by itself: then nothing more is added, but nothing is blamed for it either.
-      const found = placeAll(kept, loads, reserve && kept.length > 0)
-      if (!found) continue
-      kept.forEach((wish, i) => {
-        const load = loads.find((other) => other.host === found[i])
-        if (load) put(load, wish)
+      const matches = placeAll(kept, loads, reserve && kept.length > 0)
+      if (!matches) continue
+      kept.forEach((machine, i) => {
+        const load = loads.find((load) => load.host === matches[i])
+        if (load) put(load, machine)
       })
       return {
-        placed: kept.map((wish, i) => ({ name: wish.name, host: found[i] ?? '' })),
-        unfit: left.map((wish) => ({ name: wish.name, ...whyNot(wish, loads, known) })),
+        placed: kept.map((machine, i) => ({ name: machine.name, host: matches[i] ?? '' })),
+        unfit: left.map((machine) => ({ name: machine.name, ...whyNot(machine, loads, exists) })),
       }
     }
   }
   return {
     placed: [],
-    unfit: wishes.map((wish) => ({ name: wish.name, ...whyNot(wish, loads, known) })),
+    unfit: wishes.map((machine) => ({ name: machine.name, ...whyNot(machine, loads, exists) })),
   }
 }
 
 /** Places `wishes` beside what stands. `reserve` false leaves the failover reserve out of account. */
 export function hallRoom(
   hosts: readonly RoomHost[],
-  standing: readonly PlacedMachine[],
+  placedMachines: readonly PlacedMachine[],
   wishes: readonly MachineWish[],
   overcommit: number,
   reserve: boolean,
 ): HallRoom {
   const exact = wishes.length <= exactMachines
-  const zones = [...new Set(wishes.map((wish) => wish.zone))]
+  const zones = [...new Set(wishes.map((machine) => machine.zone))]
   const parts = zones.map((zone) => {
-    const loads = loadsOf(zone, hosts, standing, overcommit)
-    const mine = wishes.filter((wish) => wish.zone === zone)
-    const known = hosts.some((host) => host.zone === zone)
-    return exact ? exactly(mine, loads, reserve, known) : firstFit(mine, loads, reserve, known)
+    const loads = loadsOf(zone, hosts, placedMachines, overcommit)
+    const machineWishes = wishes.filter((machine) => machine.zone === zone)
+    const exists = hosts.some((host) => host.zone === zone)
+    return exact
+      ? exactly(machineWishes, loads, reserve, exists)
+      : firstFit(machineWishes, loads, reserve, exists)
   })
   const byName = (a: { readonly name: string }, b: { readonly name: string }): number =>
     compareText(a.name, b.name)

@@ -32,22 +32,23 @@ export function hostLoss(
   const moves: { machine: string; to: string }[] = []
   const homeless: (Said & { machine: string })[] = []
   for (const machine of machines
-    .filter((other) => other.host === lost)
+    .filter((placedMachine) => placedMachine.host === lost)
     .sort((a, b) => compareText(a.name, b.name))) {
     const target = others.find(
-      (other) => other.cores >= machine.cores && other.memoryBytes >= machine.memoryBytes,
+      (candidate) =>
+        candidate.cores >= machine.cores && candidate.memoryBytes >= machine.memoryBytes,
     )
     if (target) {
       target.cores -= machine.cores
       target.memoryBytes -= machine.memoryBytes
       moves.push({ machine: machine.name, to: target.host.name })
     } else {
-      const most = Math.max(0, ...others.map((other) => other.cores))
+      const max = Math.max(0, ...others.map((candidate) => candidate.cores))
       homeless.push({
         machine: machine.name,
         ...(others.length === 0
           ? said('no-other-host', { zone: dead.zone })
-          : said('no-host-with-room', { cores: machine.cores, zone: dead.zone, limit: most })),
+          : said('no-host-with-room', { cores: machine.cores, zone: dead.zone, limit: max })),
       })
     }
   }

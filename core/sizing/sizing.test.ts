@@ -40,11 +40,11 @@ describe('allocatable', () => {
         fc.integer({ min: 2 * GiB, max: 1024 * GiB }),
         fc.integer({ min: 0, max: GiB }),
         (cpu, memory, more) => {
-          const one = allocatable(cpu, memory)
-          expect(one.cpuMilli + one.reserved.cpuMilli).toBe(cpu)
-          expect(one.memoryBytes + one.reserved.memoryBytes).toBe(memory)
+          const entry = allocatable(cpu, memory)
+          expect(entry.cpuMilli + entry.reserved.cpuMilli).toBe(cpu)
+          expect(entry.memoryBytes + entry.reserved.memoryBytes).toBe(memory)
           expect(allocatable(cpu + 10, memory + more).memoryBytes).toBeGreaterThanOrEqual(
-            one.memoryBytes,
+            entry.memoryBytes,
           )
         },
       ),
@@ -81,7 +81,7 @@ describe('the room of a hall', () => {
     cores: 8,
     memoryBytes: 64 * GiB,
   }))
-  const wish = (name: string, cores: number, apart: string | null = null) => ({
+  const request = (name: string, cores: number, apart: string | null = null) => ({
     name,
     zone: 'a',
     cores,
@@ -93,7 +93,7 @@ describe('the room of a hall', () => {
     const room = hallRoom(
       hosts,
       [],
-      ['cp-1', 'cp-2', 'cp-3', 'cp-4'].map((name) => wish(name, 1, 'cedar')),
+      ['cp-1', 'cp-2', 'cp-3', 'cp-4'].map((name) => request(name, 1, 'cedar')),
       1,
       false,
     )
@@ -102,16 +102,18 @@ describe('the room of a hall', () => {
   })
 
   it('keeps one host’s worth free, so that whatever dies restarts', () => {
-    const wishes = Array.from({ length: 24 }, (_, i) => wish(`m-${String(i).padStart(2, '0')}`, 1))
+    const wishes = Array.from({ length: 24 }, (_, i) =>
+      request(`m-${String(i).padStart(2, '0')}`, 1),
+    )
     expect(hallRoom(hosts, [], wishes, 1, false).unfit).toEqual([])
     expect(hallRoom(hosts, [], wishes, 1, true).placed).toHaveLength(16)
   })
 
   it('counts what stands, with the overcommit', () => {
-    const standing = [{ name: 'old', zone: 'a', host: 'a-1', cores: 8, memoryBytes: GiB }]
-    const big = [wish('b-1', 8), wish('b-2', 8), wish('b-3', 8)]
-    expect(hallRoom(hosts, standing, big, 1, false).unfit).toHaveLength(1)
-    expect(hallRoom(hosts, standing, big, 2, false).unfit).toEqual([])
+    const existing = [{ name: 'old', zone: 'a', host: 'a-1', cores: 8, memoryBytes: GiB }]
+    const big = [request('b-1', 8), request('b-2', 8), request('b-3', 8)]
+    expect(hallRoom(hosts, existing, big, 1, false).unfit).toHaveLength(1)
+    expect(hallRoom(hosts, existing, big, 2, false).unfit).toEqual([])
   })
 })
 

@@ -9,6 +9,8 @@ export function clusterHourly(site: SiteView, cluster: ClusterView): number {
     : site.machines.filter((machine) => machine.cluster === cluster.name)
   const tier = cluster.controlPlane.kind === 'managed' ? cluster.controlPlane.tier : null
   const plane =
-    tier === null ? 0 : (site.managedTiers.find((one) => one.tier === tier)?.hourly ?? 0)
+    tier === null
+      ? 0
+      : (site.managedTiers.find((managedTier) => managedTier.tier === tier)?.hourly ?? 0)
   return machines.reduce((sum, machine) => sum + machineHourly(site, machine), 0) + plane
 }

@@ -51,8 +51,8 @@ function priced(
       return owned ? [] : [{ what: 'load balancers', hourly: site.prices.balancerHour }]
     case 'host': {
       const host =
-        site.hosts.find((one) => one.name === thing.name) ??
-        site.hosts.find((one) => one.zone === thing.zone)
+        site.hosts.find((host) => host.name === thing.name) ??
+        site.hosts.find((host) => host.zone === thing.zone)
       return [
         { what: 'power at idle', hourly: ((host?.idleWatts ?? 0) / 1000) * site.prices.kwh },
         { what: 'write-off', hourly: site.prices.hostMonth / monthHours },
@@ -66,11 +66,11 @@ function priced(
 /** The pool a machine was made for, by its name: `cluster-pool-n`. Longer pool names first, `a` is no part of `a-b`. */
 function poolOf(view: FleetView, thing: MeteredThing): string | null {
   if (thing.what !== 'machine') return null
-  const cluster = view.clusters.find((one) => one.name === thing.cluster)
-  const standing = cluster?.pools.find((pool) =>
+  const cluster = view.clusters.find((cluster) => cluster.name === thing.cluster)
+  const existingPool = cluster?.pools.find((pool) =>
     pool.nodes.some((node) => node.machine === thing.name),
   )
-  if (standing) return standing.name
+  if (existingPool) return existingPool.name
   const byName = [...(cluster?.pools ?? [])]
     .sort((a, b) => b.name.length - a.name.length)
     .find((pool) => thing.name.startsWith(`${thing.cluster ?? ''}-${pool.name}-`))
@@ -108,12 +108,17 @@ export function meteredSpend(
         if (hourly === 0) continue
         const line = { site: site.name, cluster: thing.cluster, pool: poolOf(view, thing), what }
         const key = JSON.stringify(line)
-        const known = lines.get(key) ?? { line, names: new Set<string>(), hours: 0, units: 0 }
-        known.names.add(thing.name)
+        const existingLine = lines.get(key) ?? {
+          line,
+          names: new Set<string>(),
+          hours: 0,
+          units: 0,
+        }
+        existingLine.names.add(thing.name)
         lines.set(key, {
-          ...known,
-          hours: known.hours + hours,
-          units: known.units + hourly * hours,
+          ...existingLine,
+          hours: existingLine.hours + hours,
+          units: existingLine.units + hourly * hours,
         })
       }
     }

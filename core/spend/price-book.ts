@@ -94,17 +94,17 @@ export function readPrices(
   for (const [index, row] of parsed.data.slice(1, 5001).entries()) {
     const line = index + 2
     const [site, item, amount] = [cell(row, 'site'), cell(row, 'item'), cell(row, 'units')]
-    const known = view.sites.find((one) => one.name === site)
+    const existingSite = view.sites.find((candidate) => candidate.name === site)
     const units = Number(amount)
-    if (!known) bad.push({ line, says: `There is no site “${site.slice(0, 60)}”.` })
-    else if (!priceBook(known).some((price) => price.item === item))
+    if (!existingSite) bad.push({ line, says: `There is no site “${site.slice(0, 60)}”.` })
+    else if (!priceBook(existingSite).some((price) => price.item === item))
       bad.push({
         line,
         says: `${site} has nothing called “${item.slice(0, 60)}” that has a price.`,
       })
     else if (amount === '' || !Number.isFinite(units) || units < 0 || units > 1e9)
       bad.push({ line, says: `“${amount.slice(0, 40)}” is no price: a number from 0.` })
-    else if (good.some((one) => one.site === site && one.item === item))
+    else if (good.some((price) => price.site === site && price.item === item))
       bad.push({ line, says: `${item} of ${site} is priced twice.` })
     else good.push({ site, item, units })
   }

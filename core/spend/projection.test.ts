@@ -14,7 +14,7 @@ describe('the coming month', () => {
     const lines = projectSpend(view, from, until).lines.filter(
       (line) => line.site === 'palisade-east',
     )
-    const site = view.sites.find((one) => one.name === 'palisade-east')
+    const site = view.sites.find((site) => site.name === 'palisade-east')
     expect(site && lines.reduce((sum, line) => sum + line.units, 0)).toBeCloseTo(
       site ? siteSpend(site).perMonth : NaN,
       6,

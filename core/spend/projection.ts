@@ -48,7 +48,7 @@ export function runningHours(cluster: ClusterView, from: number, until: number):
   return (
     all -
     restIntervals(cluster.rest.zone, cluster.rest.windows, { from, to: until }).reduce(
-      (sum, one) => sum + one.to - one.from,
+      (sum, restInterval) => sum + restInterval.to - restInterval.from,
       0,
     ) /
       hourMs
@@ -71,10 +71,10 @@ function clusterLines(
   const byPool = new Map<string, { count: number; hourly: number }>()
   for (const machine of machines) {
     const pool = poolOf(machine.name)
-    const known = byPool.get(pool) ?? { count: 0, hourly: 0 }
+    const existing = byPool.get(pool) ?? { count: 0, hourly: 0 }
     byPool.set(pool, {
-      count: known.count + 1,
-      hourly: known.hourly + machineHourly(site, machine),
+      count: existing.count + 1,
+      hourly: existing.hourly + machineHourly(site, machine),
     })
   }
   const disks =
@@ -85,7 +85,9 @@ function clusterLines(
       : 0
   const tier = cluster.controlPlane.kind === 'managed' ? cluster.controlPlane.tier : null
   const tierHourly =
-    tier === null ? 0 : (site.managedTiers.find((one) => one.tier === tier)?.hourly ?? 0)
+    tier === null
+      ? 0
+      : (site.managedTiers.find((managedTier) => managedTier.tier === tier)?.hourly ?? 0)
   const line = (
     what: SpendLine['what'],
     count: number,
@@ -160,7 +162,7 @@ export function projectSpend(view: FleetView, from: number, until: number): Proj
     from: new Date(from).toISOString(),
     until: new Date(until).toISOString(),
     lines,
-    units: lines.reduce((sum, one) => sum + one.units, 0),
+    units: lines.reduce((sum, line) => sum + line.units, 0),
     assumptions: [
       'Every pool keeps the number of nodes it has now.',
       ...(calendars.length > 0
@@ -193,10 +195,10 @@ export function namespaceSpend(
     cpu += room.allocatable[0]?.[i] ?? 0
     memory += room.allocatable[1]?.[i] ?? 0
     for (const pod of room.podsOn[i] ?? []) {
-      const known = byNamespace.get(pod.shape.namespace) ?? { cpu: 0, memory: 0 }
+      const existing = byNamespace.get(pod.shape.namespace) ?? { cpu: 0, memory: 0 }
       byNamespace.set(pod.shape.namespace, {
-        cpu: known.cpu + pod.shape.cpuMilli,
-        memory: known.memory + pod.shape.memoryBytes,
+        cpu: existing.cpu + pod.shape.cpuMilli,
+        memory: existing.memory + pod.shape.memoryBytes,
       })
     }
   }
@@ -226,36 +228,37 @@ export function poolWhatIfs(
   from: number,
   until: number,
 ): readonly SpendWhatIf[] {
-  const known = cluster.pools.find((one) => one.name === pool)
-  const size = site.sizes.find((one) => one.name === known?.size)
-  if (!known || !size || size.hourly === null || known.nodes.length === 0) return []
+  const existingPool = cluster.pools.find((candidate) => candidate.name === pool)
+  const size = site.sizes.find((size) => size.name === existingPool?.size)
+  if (!existingPool || !size || size.hourly === null || existingPool.nodes.length === 0) return []
   const hours = runningHours(cluster, from, until)
   const spot = (lifetime: 'on-demand' | 'spot'): number =>
     lifetime === 'spot' ? site.prices.spotShare : 1
-  const before = known.nodes.length * size.hourly * spot(known.lifetime) * hours
-  const found: SpendWhatIf[] = []
-  if (known.lifetime === 'on-demand')
-    found.push({
+  const before = existingPool.nodes.length * size.hourly * spot(existingPool.lifetime) * hours
+  const spendWhatIfs: SpendWhatIf[] = []
+  if (existingPool.lifetime === 'on-demand')
+    spendWhatIfs.push({
       says: `${pool} on spot`,
       before,
       after: before * site.prices.spotShare,
       assumptions: ['A spot node may be taken back at two minutes’ notice.'],
     })
-  const asked = {
-    cpu: Math.max(...known.nodes.map((node) => node.requestedCpuMilli)),
-    memory: Math.max(...known.nodes.map((node) => node.requestedMemoryBytes)),
+  const request = {
+    cpu: Math.max(...existingPool.nodes.map((node) => node.requestedCpuMilli)),
+    memory: Math.max(...existingPool.nodes.map((node) => node.requestedMemoryBytes)),
   }
-  for (const other of site.sizes) {
-    if (other.name === size.name || other.hourly === null) continue
+  for (const otherSize of site.sizes) {
+    if (otherSize.name === size.name || otherSize.hourly === null) continue
     // A coarse bound: each node must hold what the fullest one is asked for now. The board proves it pod by pod.
-    if (other.cores * 900 < asked.cpu || other.memoryBytes * 0.75 < asked.memory) continue
-    if (other.hourly >= size.hourly) continue
-    found.push({
-      says: `${pool} on ${other.name}`,
+    if (otherSize.cores * 900 < request.cpu || otherSize.memoryBytes * 0.75 < request.memory)
+      continue
+    if (otherSize.hourly >= size.hourly) continue
+    spendWhatIfs.push({
+      says: `${pool} on ${otherSize.name}`,
       before,
-      after: known.nodes.length * other.hourly * spot(known.lifetime) * hours,
+      after: existingPool.nodes.length * otherSize.hourly * spot(existingPool.lifetime) * hours,
       assumptions: ['The same number of nodes; try it on the board before it is drafted.'],
     })
   }
-  return found
+  return spendWhatIfs
 }

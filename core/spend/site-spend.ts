@@ -24,12 +24,12 @@ export function machineHourly(
   site: SiteView,
   machine: Pick<MachineView, 'size' | 'cores' | 'lifetime' | 'zone' | 'host'>,
 ): number {
-  const size = site.sizes.find((other) => other.name === machine.size)
+  const size = site.sizes.find((size) => size.name === machine.size)
   if (size && size.hourly !== null)
     return size.hourly * (machine.lifetime === 'spot' ? site.prices.spotShare : 1)
   const host =
-    site.hosts.find((other) => other.name === machine.host) ??
-    site.hosts.find((other) => other.zone === machine.zone)
+    site.hosts.find((host) => host.name === machine.host) ??
+    site.hosts.find((host) => host.zone === machine.zone)
   if (!host) return 0
   const watts = ((host.fullWatts - host.idleWatts) * machine.cores) / (host.cores * site.overcommit)
   return (watts / 1000) * site.prices.kwh

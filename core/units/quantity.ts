@@ -37,18 +37,18 @@ const largest = BigInt(Number.MAX_SAFE_INTEGER)
  * `perUnit` 1000 gives thousandths (cpu), 1 gives whole units (bytes). Negative and unreadable text is an error.
  */
 function parseScaled(text: string, perUnit: bigint, example: string): Parsed<number> {
-  const found = shape.exec(text.trim())
-  const whole = found?.[2] ?? ''
-  const fraction = found?.[3] ?? ''
-  if (!found || whole + fraction === '') {
+  const match = shape.exec(text.trim())
+  const whole = match?.[2] ?? ''
+  const fraction = match?.[3] ?? ''
+  if (!match || whole + fraction === '') {
     return { ok: false, says: `“${text.slice(0, 60)}” is no quantity. Write it like ${example}.` }
   }
-  if (found[1] === '-')
+  if (match[1] === '-')
     return { ok: false, says: `“${text.slice(0, 60)}” is below 0. Write it like ${example}.` }
-  const exponent = found[4] === undefined ? 0 : Number(found[4])
+  const exponent = match[4] === undefined ? 0 : Number(match[4])
   if (Math.abs(exponent) > 40)
     return { ok: false, says: `“${text.slice(0, 60)}” is out of range. Write it like ${example}.` }
-  const [up, down] = suffixes[found[5] ?? ''] ?? [1n, 1n]
+  const [up, down] = suffixes[match[5] ?? ''] ?? [1n, 1n]
   let numerator = BigInt(whole + fraction) * up * perUnit
   let denominator = 10n ** BigInt(fraction.length) * down
   if (exponent >= 0) numerator *= 10n ** BigInt(exponent)

@@ -50,13 +50,12 @@ export const moneyText = (units: number): string =>
   numberText(units, Math.abs(units) < 0.1 && units !== 0 ? 3 : 2)
 
 /** "1 node", "3 nodes"; `plural` where an s is not enough. */
-export const countText = (count: number, one: string, plural = `${one}s`): string =>
-  `${numberText(count)} ${count === 1 ? one : plural}`
+export const countText = (count: number, name: string, plural = `${name}s`): string =>
+  `${numberText(count)} ${count === 1 ? name : plural}`
 
 /** "a", "a and b", "a, b and c"; past `most` the rest is counted. */
-export function listText(items: readonly string[], most = 6): string {
-  if (items.length > most)
-    return `${items.slice(0, most).join(', ')} and ${items.length - most} more`
+export function listText(items: readonly string[], max = 6): string {
+  if (items.length > max) return `${items.slice(0, max).join(', ')} and ${items.length - max} more`
   if (items.length < 2) return items.join('')
   return `${items.slice(0, -1).join(', ')} and ${items[items.length - 1] ?? ''}`
 }

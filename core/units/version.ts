@@ -8,9 +8,9 @@ export interface Version {
 
 /** Reads "1.33.2"; null for anything else, a leading v or a missing patch included. */
 export function parseVersion(text: string): Version | null {
-  const found = /^(\d{1,4})\.(\d{1,4})\.(\d{1,4})$/.exec(text)
-  if (!found) return null
-  return { major: Number(found[1]), minor: Number(found[2]), patch: Number(found[3]) }
+  const match = /^(\d{1,4})\.(\d{1,4})\.(\d{1,4})$/.exec(text)
+  if (!match) return null
+  return { major: Number(match[1]), minor: Number(match[2]), patch: Number(match[3]) }
 }
 
 /** The minor line of a release: "1.33.2" → "1.33". Text that is no release comes back as it is. */

@@ -62,16 +62,16 @@ describe('callers', () => {
     })
   })
   it('are told apart by namespace; a rule speaks of a service of its own namespace', () => {
-    const other = rule('readers', {
+    const object = rule('readers', {
       service: 'ledger-view',
       callers: [{ serviceAccount: 'market-desk', namespace: 'climate' }],
     })
-    expect(mayCall(readCallers([other, closed]), desk, ledger, get('/'))).toEqual({
+    expect(mayCall(readCallers([object, closed]), desk, ledger, get('/'))).toEqual({
       allowed: false,
       by: 'closed',
     })
     expect(
-      mayCall(readCallers([other, closed]), { ...desk, namespace: 'climate' }, ledger, get('/'))
+      mayCall(readCallers([object, closed]), { ...desk, namespace: 'climate' }, ledger, get('/'))
         .allowed,
     ).toBe(true)
     expect(

@@ -63,9 +63,9 @@ export function readCallers(objects: readonly ApiObject[]): CallerWorld {
             namespace: caller.namespace ?? namespace,
             serviceAccount: caller.serviceAccount ?? '',
           })),
-          requests: (object.spec?.requests ?? []).map((one) => ({
-            methods: (one.methods ?? []).map((method) => method.toUpperCase()),
-            paths: one.paths ?? [],
+          requests: (object.spec?.requests ?? []).map((request) => ({
+            methods: (request.methods ?? []).map((method) => method.toUpperCase()),
+            paths: request.paths ?? [],
           })),
         },
       ]
@@ -97,7 +97,9 @@ export function mayCall(
       rule.namespace === service.namespace &&
       rule.service === service.name &&
       rule.callers.some(
-        (one) => one.namespace === caller.namespace && one.serviceAccount === caller.serviceAccount,
+        (candidate) =>
+          candidate.namespace === caller.namespace &&
+          candidate.serviceAccount === caller.serviceAccount,
       ),
   )
   if (listed.length === 0)
@@ -108,9 +110,11 @@ export function mayCall(
     (rule) =>
       rule.requests.length === 0 ||
       rule.requests.some(
-        (one) =>
-          (one.methods.length === 0 || one.methods.includes(request.method.toUpperCase())) &&
-          (one.paths.length === 0 || one.paths.some((path) => prefixes(path, request.path))),
+        (candidate) =>
+          (candidate.methods.length === 0 ||
+            candidate.methods.includes(request.method.toUpperCase())) &&
+          (candidate.paths.length === 0 ||
+            candidate.paths.some((path) => prefixes(path, request.path))),
       ),
   )
   return {

@@ -26,8 +26,10 @@ function podNamed(view: FleetView, cluster: string, key: string): string | null 
   const pods = listed(view, cluster).filter((object) => object.kind === 'Pod')
   const exact = pods.find((pod) => keyOf(pod) === key)
   if (exact) return keyOf(exact)
-  const found = podsOfWorkload(listedObjects(view, cluster), key).find((pod) => pod.status?.podIP)
-  return found ? keyOf(found) : null
+  const matchingPod = podsOfWorkload(listedObjects(view, cluster), key).find(
+    (pod) => pod.status?.podIP,
+  )
+  return matchingPod ? keyOf(matchingPod) : null
 }
 
 /** `dill:market/desk` names another cluster than the one aimed at. */
@@ -35,9 +37,9 @@ function split(
   text: string,
   aim: string | null,
 ): { readonly cluster: string | null; readonly rest: string } {
-  const found = /^([a-z][-a-z0-9]*):(.+)$/.exec(text)
-  return found && !parseAddress(text).ok
-    ? { cluster: found[1] ?? '', rest: found[2] ?? '' }
+  const match = /^([a-z][-a-z0-9]*):(.+)$/.exec(text)
+  return match && !parseAddress(text).ok
+    ? { cluster: match[1] ?? '', rest: match[2] ?? '' }
     : { cluster: aim, rest: text }
 }
 
@@ -51,7 +53,9 @@ function common(
   | { readonly pod: string; readonly cluster: string }
 > | null {
   if (parseAddress(text).ok) return { ok: true, end: { address: text }, shown: text }
-  const at = view.clusters.find((one) => nodesOf(one).some((node) => node.name === text))
+  const at = view.clusters.find((candidate) =>
+    nodesOf(candidate).some((node) => node.name === text),
+  )
   if (at) return { ok: true, end: { node: text, cluster: at.name }, shown: text }
   if (!text.includes('/') || cluster === null) return null
   const pod = podNamed(view, cluster, text)
@@ -74,7 +78,7 @@ export function readFrom(view: FleetView, given: string, aim: string | null): En
 
 export function readTo(view: FleetView, given: string, aim: string | null): EndRead<WalkTo> {
   const { cluster, rest } = split(given.trim(), aim)
-  const peer = view.peers?.find((one) => one.name === rest)
+  const peer = view.peers?.find((peer) => peer.name === rest)
   if (peer)
     return { ok: true, end: { address: peer.address }, shown: `${peer.name} (${peer.address})` }
   if (
@@ -82,12 +86,12 @@ export function readTo(view: FleetView, given: string, aim: string | null): EndR
     listed(view, cluster).some((object) => object.kind === 'Service' && keyOf(object) === rest)
   )
     return { ok: true, end: { service: rest, cluster }, shown: rest }
-  const found = common(view, rest, cluster)
-  if (found) {
-    if (!found.ok) return found
-    if (!('node' in found.end)) return { ok: true, end: found.end, shown: found.shown }
-    const { node } = found.end
-    const address = view.clusters.flatMap(nodesOf).find((one) => one.name === node)?.address
+  const endRead = common(view, rest, cluster)
+  if (endRead) {
+    if (!endRead.ok) return endRead
+    if (!('node' in endRead.end)) return { ok: true, end: endRead.end, shown: endRead.shown }
+    const { node } = endRead.end
+    const address = view.clusters.flatMap(nodesOf).find((entry) => entry.name === node)?.address
     if (address !== undefined) return { ok: true, end: { address }, shown: `${node} (${address})` }
   }
   return /^[a-z0-9*]([-a-z0-9.]*[a-z0-9.])?$/i.test(rest) && rest.includes('.')
@@ -100,14 +104,14 @@ export function endChoices(view: FleetView, cluster: string | null): readonly st
   const objects = cluster === null ? [] : listed(view, cluster)
   const of = (kind: string): readonly string[] =>
     objects.filter((object) => object.kind === kind).map(keyOf)
-  const known = cluster === null ? undefined : clusterOf(view, cluster)
-  const site = view.sites.find((one) => one.name === known?.site)
+  const existingCluster = cluster === null ? undefined : clusterOf(view, cluster)
+  const site = view.sites.find((site) => site.name === existingCluster?.site)
   return [
     ...of('Service'),
     ...of('Pod'),
-    ...(known ? nodesOf(known).map((node) => node.name) : []),
+    ...(existingCluster ? nodesOf(existingCluster).map((node) => node.name) : []),
     ...(view.peers ?? []).map((peer) => peer.name),
     ...(site?.records ?? []).map((record) => `${record.name}.${site?.nameDomain ?? ''}`),
-    ...(site?.balancers ?? []).map((one) => one.address),
+    ...(site?.balancers ?? []).map((balancer) => balancer.address),
   ]
 }

@@ -37,14 +37,14 @@ function present<End extends object>(world: ReadyWorld, end: End): End {
   const cluster = world.clusters.get(String(end.cluster))
   const key = String(end.pod)
   if (!cluster || cluster.policies.pods.has(key)) return end
-  const found = podsOfWorkload(cluster.given.objects as readonly ApiObject[], key)
+  const matchingPod = podsOfWorkload(cluster.given.objects as readonly ApiObject[], key)
     .flatMap(
       (pod) =>
         cluster.policies.pods.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`) ??
         [],
     )
     .find((pod) => pod.addresses.length > 0 && !pod.finished)
-  return found ? { ...end, pod: found.key } : end
+  return matchingPod ? { ...end, pod: matchingPod.key } : end
 }
 
 export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Expected {
@@ -52,24 +52,24 @@ export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Exp
   const query = given
     ? { ...given, from: present(world, given.from), to: present(world, given.to) }
     : null
-  const found = query ? walk(world, query) : null
+  const walkRead = query ? walk(world, query) : null
   const wanted = expectation.delivered
-  if (!found?.ok)
+  if (!walkRead?.ok)
     return {
       name: expectation.name,
       wanted,
       holds: false,
-      says: found && !found.ok ? found.says : 'It does not say who reaches whom.',
+      says: walkRead && !walkRead.ok ? walkRead.says : 'It does not say who reaches whom.',
       hop: null,
       by: 'default',
     }
-  const answer = walkAnswer(found.walk)
+  const answer = walkAnswer(walkRead.walk)
   return {
     name: expectation.name,
     wanted,
-    holds: found.walk.delivered === wanted,
+    holds: walkRead.walk.delivered === wanted,
     says:
-      answer.hops.at(-1)?.says ?? (found.walk.delivered ? 'It arrives.' : 'It does not arrive.'),
+      answer.hops.at(-1)?.says ?? (walkRead.walk.delivered ? 'It arrives.' : 'It does not arrive.'),
     hop: answer.decided.hop,
     by: answer.decided.by,
   }
@@ -82,6 +82,8 @@ export function expectations(view: FleetView): readonly Expected[] {
   const read = readyWorldOf(view)
   if (!read.ok) return []
   return all
-    .filter((one) => clustersOf(one).every((name) => knownObjects(view, name) !== undefined))
-    .map((one) => expectedIn(read.world, one))
+    .filter((expectation) =>
+      clustersOf(expectation).every((name) => knownObjects(view, name) !== undefined),
+    )
+    .map((expectation) => expectedIn(read.world, expectation))
 }

@@ -35,11 +35,11 @@ const query = {
 
 describe('a flow', () => {
   it('is shared by weight, and a draw of it comes near', () => {
-    const found = flowOf(routesOf([3, 1]), readCallers([]), query)
-    expect(found.shares.map((share) => share.expected)).toEqual([75, 25])
-    for (const share of found.shares)
+    const flow = flowOf(routesOf([3, 1]), readCallers([]), query)
+    expect(flow.shares.map((share) => share.expected)).toEqual([75, 25])
+    for (const share of flow.shares)
       expect(Math.abs(share.sampled - share.expected)).toBeLessThan(2)
-    expect(found.refusedPerSecond).toBe(0)
+    expect(flow.refusedPerSecond).toBe(0)
   })
   it('drawn with the same seed is the same, nothing is lost, and a weight of 0 gets nothing', () => {
     fc.assert(
@@ -72,12 +72,12 @@ describe('a flow', () => {
         spec: { service: 'v2', callers: [{ serviceAccount: 'broker' }] },
       } as never,
     ])
-    const found = flowOf(routesOf([3, 1]), closed, query)
-    expect(found.shares.map((share) => [share.allowed, share.by])).toEqual([
+    const flow = flowOf(routesOf([3, 1]), closed, query)
+    expect(flow.shares.map((share) => [share.allowed, share.by])).toEqual([
       [false, 'closed'],
       [true, ['market/r']],
     ])
-    expect(found.refusedPerSecond).toBe(75)
+    expect(flow.refusedPerSecond).toBe(75)
     expect(
       flowOf(routesOf([1]), closed, { ...query, request: { ...request, path: '/other' } }),
     ).toEqual({ route: null, rule: null, shares: [], refusedPerSecond: 100 })

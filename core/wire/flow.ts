@@ -38,19 +38,19 @@ export function flowOf(
   callers: CallerWorld,
   { caller, perSecond, request, seconds, seed }: FlowQuery,
 ): FlowResult {
-  const found = routeRequest(routes, request)
-  if (!found) return { route: null, rule: null, shares: [], refusedPerSecond: perSecond }
-  const [namespace = ''] = found.route.split('/')
+  const routedTo = routeRequest(routes, request)
+  if (!routedTo) return { route: null, rule: null, shares: [], refusedPerSecond: perSecond }
+  const [namespace = ''] = routedTo.route.split('/')
   const count = Math.min(mostDrawn, Math.round(perSecond * seconds))
-  const drawn = found.backends.map(() => 0)
+  const drawn = routedTo.backends.map(() => 0)
   const draw = seeded(seed)
   for (let i = 0; i < count; i++) {
     let left = draw()
-    const at = found.backends.findIndex((backend) => (left -= backend.share) < 0)
-    const chosen = at >= 0 ? at : found.backends.findLastIndex((backend) => backend.share > 0)
+    const at = routedTo.backends.findIndex((backend) => (left -= backend.share) < 0)
+    const chosen = at >= 0 ? at : routedTo.backends.findLastIndex((backend) => backend.share > 0)
     if (chosen >= 0) drawn[chosen] = (drawn[chosen] ?? 0) + 1
   }
-  const shares = found.backends.map((backend, i): FlowShare => {
+  const shares = routedTo.backends.map((backend, i): FlowShare => {
     const verdict = mayCall(callers, caller, { namespace, name: backend.name }, request)
     return {
       backend: backend.name,
@@ -61,8 +61,8 @@ export function flowOf(
     }
   })
   return {
-    route: found.route,
-    rule: found.rule,
+    route: routedTo.route,
+    rule: routedTo.rule,
     shares,
     refusedPerSecond: shares.reduce((sum, share) => sum + (share.allowed ? 0 : share.expected), 0),
   }

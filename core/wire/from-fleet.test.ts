@@ -28,8 +28,11 @@ it('is the same object while sites, clusters and lists are', () => {
 
 it('is made anew when a site is another, and goes back to what it was', () => {
   const first = readyWorldOf(bare)
-  const other = { ...bare, sites: [{ ...bareSite('mossgate', 'hall', 'fernhollow'), mtu: 1400 }] }
-  expect(readyWorldOf(other)).not.toBe(first)
+  const candidate = {
+    ...bare,
+    sites: [{ ...bareSite('mossgate', 'hall', 'fernhollow'), mtu: 1400 }],
+  }
+  expect(readyWorldOf(candidate)).not.toBe(first)
   expect(readyWorldOf(bare)).toBe(first)
 })
 

@@ -95,7 +95,9 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
             balancer.service,
       ) as unknown as ServiceObject | undefined
       return [balancer.port, ...(balancer.ports ?? [])].flatMap((port) => {
-        const nodePort = service?.spec?.ports?.find((one) => one.port === port)?.nodePort
+        const nodePort = service?.spec?.ports?.find(
+          (candidate) => candidate.port === port,
+        )?.nodePort
         return nodePort
           ? [
               {
@@ -135,10 +137,10 @@ function keptFor(view: FleetView): Kept {
   const lists = view.clusters.map((cluster) => knownObjects(view, cluster.name))
   const earlier = kept.get(view.sites) ?? []
   const same = earlier.find(
-    (one) =>
-      one.clusters === view.clusters &&
-      one.peers === view.peers &&
-      one.lists.every((list, i) => list === lists[i]),
+    (candidate) =>
+      candidate.clusters === view.clusters &&
+      candidate.peers === view.peers &&
+      candidate.lists.every((list, i) => list === lists[i]),
   )
   if (same) return same
   worldWork.prepared++
@@ -163,7 +165,7 @@ export const readyWorldOf = (view: FleetView): WorldRead => keptFor(view).read
 const readWalkWorld = (view: FleetView): WalkWorld =>
   walkWorldSchema.parse({
     clusters: view.clusters.flatMap((cluster): readonly unknown[] => {
-      const site = view.sites.find((one) => one.name === cluster.site)
+      const site = view.sites.find((site) => site.name === cluster.site)
       return site ? [clusterWorld(cluster, site, view)] : []
     }),
     sites: view.sites.map((site) => siteWorld(site, view)),

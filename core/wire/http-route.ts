@@ -103,16 +103,16 @@ function valueTests(
   at: string,
 ): Test['headers'] {
   const seen = new Set<string>()
-  return (given ?? []).flatMap((one, i) => {
-    const name = fold(one.name)
+  return (given ?? []).flatMap((entry, i) => {
+    const name = fold(entry.name)
     if (seen.has(name)) return []
     seen.add(name)
-    const { value } = one
+    const { value } = entry
     return [
       {
         name,
         test:
-          one.type === 'RegularExpression'
+          entry.type === 'RegularExpression'
             ? expression(value, `${at}[${i}].value`)
             : (text: string): boolean => text === value,
       },

@@ -116,7 +116,9 @@ export class Legs extends Trail {
       this.entering = goal.name
       const at =
         front === goal
-          ? goal.fronts.find((one) => addressKey(one.address) === addressKey(destination))
+          ? goal.fronts.find(
+              (candidate) => addressKey(candidate.address) === addressKey(destination),
+            )
           : undefined
       const held = placeAt(world, destination, goal, from.cluster)
       const members = at
@@ -159,10 +161,10 @@ export class Legs extends Trail {
     const { world } = this
     const { protocol } = this.query
     const front = site.fronts.find(
-      (one) =>
-        addressKey(one.address) === addressKey(destination) &&
-        one.port === this.header.port &&
-        one.protocol === protocol,
+      (front) =>
+        addressKey(front.address) === addressKey(destination) &&
+        front.port === this.header.port &&
+        front.protocol === protocol,
     )
     if (!front)
       return this.drop('front', ofDefault, () =>
@@ -175,8 +177,9 @@ export class Legs extends Trail {
         said('no-service', { cluster: front.cluster, service: front.service }),
       )
     const port =
-      service.ports.find((one) => one.nodePort === front.nodePort && one.protocol === protocol) ??
-      service.ports.find((one) => one.port === front.port && one.protocol === protocol)
+      service.ports.find(
+        (port) => port.nodePort === front.nodePort && port.protocol === protocol,
+      ) ?? service.ports.find((port) => port.port === front.port && port.protocol === protocol)
     const ready = service.ready
     this.choices = Math.max(1, ready.length)
     const endpoint = ready.length === 0 ? undefined : ready[this.nth % ready.length]

@@ -17,17 +17,17 @@ export function resolveName(
   from: Place,
   depth = 0,
 ): Answer | null {
-  const asked = name.toLowerCase().replace(/\.$/, '')
+  const request = name.toLowerCase().replace(/\.$/, '')
   const { cluster, site } = from
   const suffix = cluster ? `.svc.${cluster.dnsDomain}` : ''
-  if (cluster && from.pod && asked.endsWith(suffix)) {
-    const labels = asked.slice(0, -suffix.length).split('.')
+  if (cluster && from.pod && request.endsWith(suffix)) {
+    const labels = request.slice(0, -suffix.length).split('.')
     const [service, namespace] = labels.slice(-2)
-    const found = cluster.services.get(`${namespace ?? ''}/${service ?? ''}`)
-    if (found && labels.length <= 3) {
+    const matchingService = cluster.services.get(`${namespace ?? ''}/${service ?? ''}`)
+    if (matchingService && labels.length <= 3) {
       const answer = serviceAnswer(
         world,
-        found,
+        matchingService,
         from,
         depth,
         labels.length === 3 ? labels[0] : undefined,
@@ -35,7 +35,7 @@ export function resolveName(
       if (answer) return answer
     }
   }
-  const record = site?.records.get(asked)
+  const record = site?.records.get(request)
   return record
     ? { addresses: [{ address: record.address, endpoint: null }], by: record.name }
     : null

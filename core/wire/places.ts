@@ -94,14 +94,14 @@ export function placeAt(
   const key = addressKey(address)
   const pods = world.podAt.get(key) ?? []
   const pod =
-    pods.find((one) => one.cluster === own) ??
-    pods.find((one) => one.cluster.site === site?.name) ??
+    pods.find((pod) => pod.cluster === own) ??
+    pods.find((pod) => pod.cluster.site === site?.name) ??
     (site === null ? pods[0] : undefined)
   if (pod) return podPlace(world, pod.cluster, pod.pod, address)
   const nodes = world.nodeAt.get(key) ?? []
   const node =
-    nodes.find((one) => one.cluster === own) ??
-    nodes.find((one) => one.cluster.site === site?.name) ??
+    nodes.find((node) => node.cluster === own) ??
+    nodes.find((node) => node.cluster.site === site?.name) ??
     (site === null ? nodes[0] : undefined)
   if (node) return nodePlace(world, node.cluster, node.node)
   return {
@@ -128,9 +128,9 @@ export function sourceOf(world: ReadyWorld, from: WalkFrom): Place {
   }
   const address = parseAddress(from.address)
   if (!address.ok) throw new Refused('from.address', address.says)
-  const found = placeAt(world, address.value, null, null)
-  return found.cluster
-    ? found
+  const place = placeAt(world, address.value, null, null)
+  return place.cluster
+    ? place
     : placeAt(world, address.value, siteOfAddress(world, address.value, null, null), null)
 }
 

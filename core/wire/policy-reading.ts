@@ -22,12 +22,12 @@ import { addressKey, type BadText, isIn } from './spans'
 
 export const nameLabel = 'kubernetes.io/metadata.name'
 export function readAddresses(texts: readonly (string | null | undefined)[]): readonly Address[] {
-  const found = new Map<string, Address>()
+  const results = new Map<string, Address>()
   for (const text of texts) {
     const parsed = text ? parseAddress(text) : null
-    if (parsed?.ok) found.set(addressKey(parsed.value), parsed.value)
+    if (parsed?.ok) results.set(addressKey(parsed.value), parsed.value)
   }
-  return [...found.values()]
+  return [...results.values()]
 }
 
 export function readPod(pod: PodObject): PodEnd {
@@ -45,7 +45,10 @@ export function readPod(pod: PodObject): PodEnd {
       ports.set(key, port.containerPort)
   }
   const phase = pod.status?.phase
-  const own = readAddresses([pod.status?.podIP, ...(pod.status?.podIPs ?? []).map((one) => one.ip)])
+  const own = readAddresses([
+    pod.status?.podIP,
+    ...(pod.status?.podIPs ?? []).map((entry) => entry.ip),
+  ])
   const host = readAddresses([pod.status?.hostIP])[0]
   return {
     key: `${namespace}/${pod.metadata.name}`,
@@ -81,7 +84,8 @@ export function readPeer(
     return {
       pod: null,
       block: cidr.ok
-        ? (address) => isIn(cidr.value, address) && !except.some((one) => isIn(one, address))
+        ? (address) =>
+            isIn(cidr.value, address) && !except.some((candidate) => isIn(candidate, address))
         : () => false,
     }
   }
@@ -98,12 +102,12 @@ export function memoised(
   test: LabelTest,
   namespaces: ReadonlyMap<string, Labels>,
 ): (name: string) => boolean {
-  const known = new Map<string, boolean>()
+  const cache = new Map<string, boolean>()
   return (name) => {
-    let found = known.get(name)
-    if (found === undefined)
-      known.set(name, (found = test(namespaces.get(name) ?? { [nameLabel]: name })))
-    return found
+    let exists = cache.get(name)
+    if (exists === undefined)
+      cache.set(name, (exists = test(namespaces.get(name) ?? { [nameLabel]: name })))
+    return exists
   }
 }
 
@@ -206,9 +210,9 @@ export function readPolicyWorld(
       const pod = readPod(object as unknown as PodObject)
       pods.set(pod.key, pod)
       for (const address of pod.addresses) {
-        const known = byAddress.get(addressKey(address))
+        const end = byAddress.get(addressKey(address))
         // The address of a pod that has ended may be another’s by now.
-        if (!known || (known.finished && !pod.finished)) byAddress.set(addressKey(address), pod)
+        if (!end || (end.finished && !pod.finished)) byAddress.set(addressKey(address), pod)
       }
     }
   }

@@ -25,8 +25,8 @@ function read(objects: readonly unknown[]): PolicyWorld {
 }
 
 const endOf = (world: PolicyWorld, end: { pod?: string; address?: string }): PolicyEnd => {
-  const known = end.pod === undefined ? undefined : world.pods.get(end.pod)
-  if (known) return { pod: known }
+  const existingEnd = end.pod === undefined ? undefined : world.pods.get(end.pod)
+  if (existingEnd) return { pod: existingEnd }
   const address = parseAddress(end.address ?? '')
   if (!address.ok) throw new Error(address.says)
   return asEnd(world, address.value)
@@ -262,10 +262,10 @@ describe('network policy', () => {
             ('address' in source || world.pods.has(source.pod)) &&
               ('address' in goal || world.pods.has(goal.pod)),
           )
-          const found = ask(objects, source, goal, port, protocol)
-          if (found.egress.isolated || found.ingress.isolated) isolated++
-          if (!found.allowed) refused++
-          expect(found).toEqual(plainPolicy(objects as never, source, goal, port, protocol))
+          const result = ask(objects, source, goal, port, protocol)
+          if (result.egress.isolated || result.ingress.isolated) isolated++
+          if (!result.allowed) refused++
+          expect(result).toEqual(plainPolicy(objects as never, source, goal, port, protocol))
         },
       ),
       { numRuns: 2000, seed: 5 },

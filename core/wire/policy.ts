@@ -89,11 +89,11 @@ export function selecting(
   world: PolicyWorld,
   pod: PodEnd,
 ): { readonly egress: readonly Policy[]; readonly ingress: readonly Policy[] } {
-  const known = world.selecting.get(pod)
-  if (known) return known
-  const found = onlyPolicies(world.policies, pod)
-  world.selecting.set(pod, found)
-  return found
+  const existing = world.selecting.get(pod)
+  if (existing) return existing
+  const result = onlyPolicies(world.policies, pod)
+  world.selecting.set(pod, result)
+  return result
 }
 
 /** A pod of this cluster where it is one, also when only its address is given; a host-network pod is its node’s address. */
@@ -124,7 +124,7 @@ function meets(peer: Peer, end: PolicyEnd): boolean {
 
 function opens(
   rule: PolicyRule,
-  other: PolicyEnd,
+  end: PolicyEnd,
   destination: PolicyEnd,
   port: number,
   protocol: Protocol,
@@ -132,11 +132,12 @@ function opens(
   if (
     rule.ports &&
     !rule.ports.some(
-      (one) => one.protocol === protocol && portMeets(one, destination, port, protocol),
+      (candidate) =>
+        candidate.protocol === protocol && portMeets(candidate, destination, port, protocol),
     )
   )
     return false
-  return rule.peers === null || rule.peers.some((peer) => meets(peer, other))
+  return rule.peers === null || rule.peers.some((peer) => meets(peer, end))
 }
 
 function portMeets(
@@ -184,9 +185,9 @@ function decide(
   const policies = selecting(world, pod)[direction]
   if (policies.length === 0) return free
   if (alwaysReaches(from, to)) return { allowed: true, isolated: true, by: [] }
-  const other = direction === 'egress' ? to : from
+  const end = direction === 'egress' ? to : from
   const opening = policies.filter((policy) =>
-    (policy[direction] ?? []).some((rule) => opens(rule, other, to, port, protocol)),
+    (policy[direction] ?? []).some((rule) => opens(rule, end, to, port, protocol)),
   )
   const deciding = opening.length > 0 ? opening : policies
   return {

@@ -20,6 +20,7 @@ import type { PodEnd, PolicyWorld } from './policy'
 import { readPolicyWorld } from './policy-reading'
 import type { FirewallRule, WalkCluster, WalkPeer, WalkSite, WalkWorld } from './world'
 import { FirstMatch } from './first-match'
+import { kept, preparedParts } from './prepared-parts'
 
 export const nowhere: Range = { family: 4, first: 1n, last: 0n }
 export function readRange(text: string, path: string, bad: BadText[]): Range {
@@ -63,7 +64,7 @@ export function readPorts(
 export function readService(service: ServiceObject): Omit<Service, 'ready' | 'endpoints'> {
   const spec = service.spec ?? {}
   const texts = [...new Set([spec.clusterIP, ...(spec.clusterIPs ?? [])])].filter(
-    (one): one is string => typeof one === 'string' && one !== '' && one !== 'None',
+    (name): name is string => typeof name === 'string' && name !== '' && name !== 'None',
   )
   const addresses = texts.flatMap((text) => {
     const parsed = parseAddress(text)
@@ -96,10 +97,10 @@ export function endpointsOf(
 ): readonly { readonly ready: boolean; readonly endpoint: Endpoint; readonly order: string }[] {
   const namespace = slice.metadata.namespace ?? 'default'
   const ports = slice.ports ?? []
-  return (slice.endpoints ?? []).flatMap((one) => {
-    const parsed = parseAddress(one.addresses?.[0] ?? '')
+  return (slice.endpoints ?? []).flatMap((endpoint) => {
+    const parsed = parseAddress(endpoint.addresses?.[0] ?? '')
     if (!parsed.ok) return []
-    const target = one.targetRef
+    const target = endpoint.targetRef
     const named =
       target?.kind === 'Pod' && target.name
         ? policies.pods.get(`${target.namespace ?? namespace}/${target.name}`)
@@ -120,9 +121,14 @@ export function endpointsOf(
     }
     return [
       {
-        ready: one.conditions?.ready !== false,
+        ready: endpoint.conditions?.ready !== false,
         order: pod?.key ?? `\uffff${formatAddress(parsed.value)}`,
-        endpoint: { pod, address: parsed.value, node: one.nodeName ?? pod?.node ?? null, portOf },
+        endpoint: {
+          pod,
+          address: parsed.value,
+          node: endpoint.nodeName ?? pod?.node ?? null,
+          portOf,
+        },
       },
     ]
   })
@@ -162,9 +168,9 @@ export function prepareCluster(
       ...service,
       endpoints: all.length,
       ready: all
-        .filter((one) => one.ready)
+        .filter((entry) => entry.ready)
         .sort((a, b) => compareText(a.order, b.order))
-        .map((one) => one.endpoint),
+        .map((entry) => entry.endpoint),
     })
   }
   return {
@@ -299,27 +305,6 @@ export function preparePeer(given: WalkPeer, index: number, bad: BadText[]): Rea
     : null
 }
 
-/** Parts that were read before: worlds that differ in one site share the rest. Only good ones are kept. */
-export const known = {
-  clusters: new WeakMap<WalkCluster, ReadyCluster>(),
-  sites: new WeakMap<WalkSite, ReadySite>(),
-}
-
-export function kept<Given extends object, Ready extends { readonly index: number }>(
-  memory: WeakMap<Given, Ready>,
-  given: Given,
-  index: number,
-  bad: BadText[],
-  read: () => Ready | null,
-): Ready | null {
-  const before = memory.get(given)
-  if (before?.index === index) return before
-  const count = bad.length
-  const ready = read()
-  if (ready && bad.length === count) memory.set(given, ready)
-  return ready
-}
-
 export function duplicate(names: readonly string[]): number {
   const seen = new Set<string>()
   return names.findIndex((name) => seen.size === seen.add(name).size)
@@ -329,7 +314,7 @@ export function duplicate(names: readonly string[]): number {
 export function prepareWorld(given: WalkWorld): WorldRead {
   const bad: BadText[] = []
   for (const part of ['clusters', 'sites', 'peers'] as const) {
-    const twice = duplicate(given[part].map((one) => one.name))
+    const twice = duplicate(given[part].map((entry) => entry.name))
     if (twice >= 0)
       bad.push({
         path: `world.${part}[${twice}].name`,
@@ -338,10 +323,10 @@ export function prepareWorld(given: WalkWorld): WorldRead {
   }
   const clusters = given.clusters.flatMap(
     (cluster, i) =>
-      kept(known.clusters, cluster, i, bad, () => prepareCluster(cluster, i, bad)) ?? [],
+      kept(preparedParts.clusters, cluster, i, bad, () => prepareCluster(cluster, i, bad)) ?? [],
   )
   const sites = given.sites.flatMap(
-    (site, i) => kept(known.sites, site, i, bad, () => prepareSite(site, i, bad)) ?? [],
+    (site, i) => kept(preparedParts.sites, site, i, bad, () => prepareSite(site, i, bad)) ?? [],
   )
   const peers = given.peers.flatMap((peer, i) => preparePeer(peer, i, bad) ?? [])
   const siteNames = new Set(sites.map((site) => site.name))

@@ -128,14 +128,14 @@ export type WorldRead =
 
 /** The network of a site that holds an address, by name; the smallest where they lie in each other. */
 export function networkOf(site: ReadySite, address: Address): string | null {
-  let found: ReadySite['networks'][number] | null = null
+  let result: ReadySite['networks'][number] | null = null
   for (const network of site.networks)
     if (
       isIn(network.range, address) &&
-      (!found || network.range.last - network.range.first < found.range.last - found.range.first)
+      (!result || network.range.last - network.range.first < result.range.last - result.range.first)
     )
-      found = network
-  return found?.name ?? null
+      result = network
+  return result?.name ?? null
 }
 
 /** The site that holds an address in a network or pod range: of the routing domain asked for first, then of any. */
@@ -149,11 +149,11 @@ export function siteOfAddress(
   const holds = (site: ReadySite): boolean =>
     within(world.inside.get(site.name) ?? spansOf([]), address)
   if (own && holds(own)) return own
-  let other: ReadySite | null = null
+  let readySite: ReadySite | null = null
   for (const site of world.sites.values()) {
     if (!holds(site)) continue
     if (domain === null || site.domain === domain) return site
-    other ??= site
+    readySite ??= site
   }
-  return other
+  return readySite
 }

@@ -58,13 +58,13 @@ function append(
 
 function freshName(base: string, taken: readonly { readonly name: string }[]): string {
   let name = base
-  for (let i = 2; taken.some((other) => other.name === name); i++) name = `${base} ${i}`
+  for (let i = 2; taken.some((candidate) => candidate.name === name); i++) name = `${base} ${i}`
   return name
 }
 
 const lastOf = (walked: Walk): Hop | undefined => walked.hops.at(-1)
 const hopOf = (walked: Walk, hop: Hop['hop']): Hop | undefined =>
-  walked.hops.find((one) => one.hop === hop)
+  walked.hops.find((candidate) => candidate.hop === hop)
 
 function keepSource(walked: Walk): readonly Candidate[] {
   const hidden = hopOf(walked, 'masquerade')
@@ -138,12 +138,12 @@ function policyPeer(walked: Walk, query: WalkQuery): readonly Candidate[] {
   }
   return selecting(cluster.policies, pod)[out ? 'egress' : 'ingress'].map((policy): Candidate => {
     const field = out ? 'egress' : 'ingress'
-    const object = located.find((one) => one.pointer === policy.pointer)?.object as
+    const object = located.find((candidate) => candidate.pointer === policy.pointer)?.object as
       | {
           spec?: { egress?: readonly unknown[] | null; ingress?: readonly unknown[] | null } | null
         }
       | undefined
-    const admits = [...cluster.policies.pods.values()].filter((one) => policy.selects(one)).length
+    const admits = [...cluster.policies.pods.values()].filter((end) => policy.selects(end)).length
     const own = `/clusters/${cluster.index}/objects${policy.pointer}/spec`
     return {
       kind: 'policy-peer',
@@ -170,7 +170,7 @@ function firewall(walked: Walk, query: WalkQuery, world: ReadyWorld): readonly C
   const deciding = rules.findIndex((rule) => rule.name === hop.by && rule.direction === direction)
   const before = rules[deciding]
   const last = rules.reduce(
-    (most, rule) => (rule.direction === direction ? Math.max(most, rule.priority) : most),
+    (max, rule) => (rule.direction === direction ? Math.max(max, rule.priority) : max),
     0,
   )
   const [from, to] = [single(hop.before.source), single(hop.before.destination)]
@@ -225,7 +225,7 @@ function route(walked: Walk): readonly Candidate[] {
   if (!place?.site || place.network === null || !isAddress(to) || (back && walked.peer)) return []
   const { site, network } = place
   const via =
-    site.given.routes.find((one) => one.network === network)?.via ??
+    site.given.routes.find((candidate) => candidate.network === network)?.via ??
     site.given.routes[0]?.via ??
     'gateway'
   return [
@@ -263,7 +263,9 @@ export function patchedWorld(world: WalkWorld, patch: readonly PatchStep[]): Wal
       const objects =
         object === undefined
           ? cluster.objects
-          : cluster.objects.map((one, j) => (j === Number(object) ? structuredClone(one) : one))
+          : cluster.objects.map((eachObject, j) =>
+              j === Number(object) ? structuredClone(eachObject) : eachObject,
+            )
       copy.clusters[i] = {
         ...cluster,
         objects,

@@ -12,12 +12,12 @@ function review(...rules: readonly FirewallRule[]): Review {
 
 describe('a firewall’s review', () => {
   it('finds a rule that earlier ones cover together, and no single one', () => {
-    const found = review(
+    const reviewed = review(
       rule('low', { to: ['10.0.0.0/25'] }),
       rule('high', { to: ['10.0.0.128/25'] }),
       rule('both', { to: ['10.0.0.0/24'], priority: 200 }),
     )
-    expect(found.unreachable).toEqual([{ rule: 'both', by: ['low', 'high'], opposite: false }])
+    expect(reviewed.unreachable).toEqual([{ rule: 'both', by: ['low', 'high'], opposite: false }])
   })
   it('tells whether what covers it does the opposite', () => {
     expect(
@@ -134,10 +134,10 @@ describe('a firewall’s review', () => {
           rule(`r${i}`, { ...one, ports: [...one.ports], ...(members ? { members } : {}) }),
         )
         const order = rules
-          .map((one, i) => ({ one, i }))
-          .filter(({ one }) => one.enabled !== false)
-          .sort((a, b) => a.one.priority - b.one.priority || a.i - b.i)
-          .map(({ one }) => one)
+          .map((eachRule, i) => ({ rule: eachRule, i }))
+          .filter(({ rule }) => rule.enabled !== false)
+          .sort((a, b) => a.rule.priority - b.rule.priority || a.i - b.i)
+          .map((entry) => entry.rule)
         const packets: {
           readonly a: number
           readonly b: number
@@ -150,40 +150,45 @@ describe('a firewall’s review', () => {
             for (const protocol of ['tcp', 'udp'])
               for (const port of [0, 1, 2])
                 for (const member of [0, 1]) packets.push({ a, b, protocol, port, member })
-        const meets = (one: FirewallRule, packet: (typeof packets)[number]): boolean =>
-          within(one.from ?? [], packet.a) &&
-          within(one.to ?? [], packet.b) &&
-          (one.protocol === 'any' || one.protocol === packet.protocol) &&
-          (one.ports ?? []).some((text) => {
+        const meets = (entry: FirewallRule, packet: (typeof packets)[number]): boolean =>
+          within(entry.from ?? [], packet.a) &&
+          within(entry.to ?? [], packet.b) &&
+          (entry.protocol === 'any' || entry.protocol === packet.protocol) &&
+          (entry.ports ?? []).some((text) => {
             const [first = '', last = first] = text.split('-')
             return packet.port >= Number(first) && packet.port <= Number(last)
           }) &&
-          (!one.members || packet.member === 1)
+          (!entry.members || packet.member === 1)
         const decided = (without: FirewallRule | null): readonly (FirewallRule | undefined)[] =>
-          packets.map((packet) => order.find((one) => one !== without && meets(one, packet)))
+          packets.map((packet) => order.find((entry) => entry !== without && meets(entry, packet)))
         const normal = decided(null)
-        const found = review(...rules)
-        for (const one of order) {
-          const mine = packets
+        const reviewed = review(...rules)
+        for (const entry of order) {
+          const met = packets
             .map((packet, i) => ({ packet, i }))
-            .filter(({ packet }) => meets(one, packet))
-          const own = mine.filter(({ i }) => normal[i] === one)
-          const others = [...new Set(mine.map(({ i }) => normal[i]))].filter(
-            (other): other is FirewallRule => other !== undefined && other !== one,
+            .filter(({ packet }) => meets(entry, packet))
+          const own = met.filter(({ i }) => normal[i] === entry)
+          const others = [...new Set(met.map(({ i }) => normal[i]))].filter(
+            (candidate): candidate is FirewallRule =>
+              candidate !== undefined && candidate !== entry,
           )
-          const unreachable = found.unreachable.find((other) => other.rule === one.name)
+          const unreachable = reviewed.unreachable.find(
+            (candidate) => candidate.rule === entry.name,
+          )
           expect(unreachable !== undefined).toBe(own.length === 0)
           if (unreachable) {
-            expect([...unreachable.by].sort()).toEqual(others.map((other) => other.name).sort())
-            const opposed = others.filter((other) => other.action !== one.action).length
+            expect([...unreachable.by].sort()).toEqual(
+              others.map((candidate) => candidate.name).sort(),
+            )
+            const opposed = others.filter((candidate) => candidate.action !== entry.action).length
             const isWhole = opposed === 0 || opposed === others.length
             expect(unreachable.opposite).toBe(isWhole ? opposed > 0 : 'partly')
             continue
           }
-          const then = decided(one)
-          const repeats = own.every(({ i }) => then[i]?.action === one.action)
-          const redundant = found.redundant.find((other) => other.rule === one.name)
-          expect(redundant !== undefined, one.name).toBe(repeats)
+          const then = decided(entry)
+          const repeats = own.every(({ i }) => then[i]?.action === entry.action)
+          const redundant = reviewed.redundant.find((candidate) => candidate.rule === entry.name)
+          expect(redundant !== undefined, entry.name).toBe(repeats)
           if (redundant)
             expect([...redundant.by].sort()).toEqual(
               [...new Set(own.map(({ i }) => then[i]?.name))].sort(),

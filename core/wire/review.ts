@@ -100,12 +100,12 @@ function boxed(rules: readonly Rule[]): readonly Boxed[] {
   )
   return rules.map((rule): Boxed => {
     const boxes: Box[] = []
-    const held = sides(rule.members).map((one) => members.parts(one))
+    const held = sides(rule.members).map((side) => members.parts(side))
     const open = rule.ports.map(([first, last]) => ports.parts([BigInt(first), BigInt(last)]))
     // Both addresses of a packet are of one family.
     for (const family of [4, 6] as const) {
-      const sources = lineOf(rule.from, family).map((one) => froms.parts(one))
-      const goals = lineOf(rule.to, family).map((one) => tos.parts(one))
+      const sources = lineOf(rule.from, family).map((entry) => froms.parts(entry))
+      const goals = lineOf(rule.to, family).map((entry) => tos.parts(entry))
       for (const a of sources)
         for (const b of goals)
           for (const c of rule.protocols)
@@ -277,16 +277,16 @@ export function reviewFirewall(given: readonly FirewallRule[]): ReviewRead {
   const [first] = bad
   if (first) return { ok: false, ...first }
   const enabled = read.filter((rule) => given[rule.index]?.enabled !== false)
-  const found = new Map<number, Found>()
+  const results = new Map<number, Found>()
   for (const direction of ['in', 'out'] as const) {
     const rules = boxed(
       enabled
         .filter((rule) => rule.direction === direction)
         .sort((a, b) => a.priority - b.priority || a.index - b.index),
     )
-    for (const [at, rule] of rules.entries()) found.set(rule.index, judge(rules, at))
+    for (const [at, rule] of rules.entries()) results.set(rule.index, judge(rules, at))
   }
-  const inOrder = [...found].sort(([a], [b]) => a - b)
+  const inOrder = [...results].sort(([a], [b]) => a - b)
   return {
     ok: true,
     review: {

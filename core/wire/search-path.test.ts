@@ -5,9 +5,9 @@ import { wired } from './testing/worlds'
 const read = prepareWorld(walkWorldSchema.parse(structuredClone(wired)))
 if (!read.ok) throw new Error(read.says)
 const ask = (name: string) =>
-  lookUp(read.world, { pod: 'market/desk', cluster: 'bramble' }, name)?.map((one) => [
-    one.name,
-    one.addresses.length > 0,
+  lookUp(read.world, { pod: 'market/desk', cluster: 'bramble' }, name)?.map((nameTry) => [
+    nameTry.name,
+    nameTry.addresses.length > 0,
   ])
 
 describe('a name asked by a pod', () => {

@@ -22,8 +22,8 @@ export function lookUp(
   pod: { readonly pod: string; readonly cluster: string },
   name: string,
 ): readonly NameTry[] | null {
-  const found = walk(world, { from: pod, to: { name: 'x' }, port: 53, protocol: 'UDP' })
-  const place: Place | null = found.ok ? found.walk.from : null
+  const walkRead = walk(world, { from: pod, to: { name: 'x' }, port: 53, protocol: 'UDP' })
+  const place: Place | null = walkRead.ok ? walkRead.walk.from : null
   const cluster = place?.cluster
   if (!place || !cluster) return null
   const [namespace = 'default'] = pod.pod.split('/')
@@ -39,11 +39,11 @@ export function lookUp(
   else if (bare.split('.').length - 1 >= ndots) names = [bare, ...searched]
   else names = [...searched, bare]
   const tries: NameTry[] = []
-  for (const one of names) {
-    const answer = resolveName(world, one, place)
-    const inside = one.endsWith(cluster.dnsDomain)
+  for (const text of names) {
+    const answer = resolveName(world, text, place)
+    const inside = text.endsWith(cluster.dnsDomain)
     tries.push({
-      name: one,
+      name: text,
       addresses: answer?.addresses.map(({ address }) => formatAddress(address)) ?? [],
       by: answer?.by ?? '',
       who: inside

@@ -91,7 +91,8 @@ export class Trail {
   }
 
   protected link(site: ReadySite | null, network: string | null): void {
-    const mtu = site?.networks.find((one) => one.name === network)?.mtu ?? site?.given.mtu ?? null
+    const mtu =
+      site?.networks.find((candidate) => candidate.name === network)?.mtu ?? site?.given.mtu ?? null
     if (mtu !== null && site) this.links.push({ mtu, at: network ?? site.name })
   }
 }

@@ -44,9 +44,9 @@ describe('a virtual address', () => {
     })
   })
   it('that cannot be had is refused with the reason', () => {
-    const says = (asked: string | null, change: Partial<SiteView> = {}) => {
-      const found = virtualAddressFor({ ...site, ...change }, 'cedar', asked)
-      return found.ok ? '' : found.says
+    const says = (request: string | null, change: Partial<SiteView> = {}) => {
+      const virtualAddress = virtualAddressFor({ ...site, ...change }, 'cedar', request)
+      return virtualAddress.ok ? '' : virtualAddress.says
     }
     expect([
       says('10.20.40.32'),
@@ -125,12 +125,12 @@ describe('ports of nodes', () => {
     ).toEqual([])
   })
   it('collide where two may stand on the same node', () => {
-    const standing = [workload('ingress', web)]
-    expect(portCollisions(workload('other', web), standing)).toEqual([
+    const apiObjects = [workload('ingress', web)]
+    expect(portCollisions(workload('other', web), apiObjects)).toEqual([
       { port: '80/TCP', with: 'DaemonSet/platform/ingress' },
       { port: '443/TCP', with: 'DaemonSet/platform/ingress' },
     ])
-    expect(portCollisions(workload('ingress', web), standing)).toEqual([])
+    expect(portCollisions(workload('ingress', web), apiObjects)).toEqual([])
     expect(
       portCollisions(workload('other', { ...web, nodeSelector: { pool: 'a' } }), [
         workload('ingress', { ...web, nodeSelector: { pool: 'b' } }),

@@ -10,9 +10,9 @@ export type VirtualAddress =
 export function virtualAddressFor(
   site: SiteView,
   cluster: string,
-  asked: string | null,
+  request: string | null,
 ): VirtualAddress {
-  const network = site.networks.find((one) => one.role === 'frontage')
+  const network = site.networks.find((network) => network.role === 'frontage')
   const text = network?.pool ?? network?.range
   const range = text === undefined ? null : parseRange(text)
   if (!network || text === undefined || !range?.ok)
@@ -22,7 +22,7 @@ export function virtualAddressFor(
       ok: false,
       says: `${site.name} allows ${site.quotaBalancers} load balancers; all are in use.`,
     }
-  const used = new Set(site.balancers.map((one) => one.address))
+  const used = new Set(site.balancers.map((balancer) => balancer.address))
   // Addresses held for the cluster itself are there for its services.
   const taken = new Set([
     ...used,
@@ -31,16 +31,16 @@ export function virtualAddressFor(
       .map((held) => held.address),
     network.gateway ?? '',
   ])
-  if (asked !== null) {
-    const wish = parseAddress(asked)
-    if (!wish.ok) return { ok: false, says: wish.says }
+  if (request !== null) {
+    const wanted = parseAddress(request)
+    if (!wanted.ok) return { ok: false, says: wanted.says }
     if (
-      wish.value.family !== range.value.family ||
-      wish.value.value < range.value.first ||
-      wish.value.value > range.value.last
+      wanted.value.family !== range.value.family ||
+      wanted.value.value < range.value.first ||
+      wanted.value.value > range.value.last
     )
-      return { ok: false, says: `${asked} is not in the pool ${text}.` }
-    const address = formatAddress(wish.value)
+      return { ok: false, says: `${request} is not in the pool ${text}.` }
+    const address = formatAddress(wanted.value)
     return taken.has(address) ? { ok: false, says: `${address} is taken.` } : { ok: true, address }
   }
   const [first, last] =
@@ -67,7 +67,8 @@ export function daysUntilFull(
   if (days <= 0) return null
   const at = (time: number): number =>
     kept.filter(
-      (one) => Date.parse(one.from) <= time && (one.until === null || Date.parse(one.until) > time),
+      (entry) =>
+        Date.parse(entry.from) <= time && (entry.until === null || Date.parse(entry.until) > time),
     ).length
   const growth = (at(end) - at(since)) / days
   return growth > 0 ? free / growth : null
@@ -139,23 +140,23 @@ export interface PortCollision {
 /** What stands already and wants the same ports on the same nodes as a workload that is to come. */
 export function portCollisions(
   coming: ApiObject,
-  standing: readonly ApiObject[],
+  apiObjects: readonly ApiObject[],
 ): readonly PortCollision[] {
   const ports = new Set(nodePortsOf(coming))
   if (ports.size === 0) return []
   const key = (object: ApiObject): string =>
     `${object.kind}/${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`
-  return standing
+  return apiObjects
     .filter(
-      (other) =>
-        templated.has(other.kind) &&
-        other.kind !== 'ReplicaSet' &&
-        key(other) !== key(coming) &&
-        mayMeet(selectorOf(coming), selectorOf(other)),
+      (object) =>
+        templated.has(object.kind) &&
+        object.kind !== 'ReplicaSet' &&
+        key(object) !== key(coming) &&
+        mayMeet(selectorOf(coming), selectorOf(object)),
     )
-    .flatMap((other) =>
-      nodePortsOf(other)
+    .flatMap((object) =>
+      nodePortsOf(object)
         .filter((port) => ports.has(port))
-        .map((port) => ({ port, with: key(other) })),
+        .map((port) => ({ port, with: key(object) })),
     )
 }

@@ -30,25 +30,25 @@ function go(
   protocol: WalkQuery['protocol'] = 'TCP',
   nth = 0,
 ) {
-  const found = walk(world, { from, to, port, protocol }, nth)
-  if (!found.ok) throw new Error(`${found.path}: ${found.says}`)
+  const walkRead = walk(world, { from, to, port, protocol }, nth)
+  if (!walkRead.ok) throw new Error(`${walkRead.path}: ${walkRead.says}`)
   return {
-    ...walkAnswer(found.walk),
-    remedies: walkRemedies(world, { from, to, port, protocol }, found.walk),
-    walk: found.walk,
+    ...walkAnswer(walkRead.walk),
+    remedies: walkRemedies(world, { from, to, port, protocol }, walkRead.walk),
+    walk: walkRead.walk,
   }
 }
 const names = (answer: { readonly hops: readonly { readonly hop: string }[] }) =>
   answer.hops.map(({ hop }) => hop)
 const failure = (from: WalkQuery['from'], to: WalkQuery['to']) => {
-  const found = walk(ready(), { from, to, port: 80, protocol: 'TCP' })
-  return found.ok ? null : { path: found.path, says: found.says }
+  const walkRead = walk(ready(), { from, to, port: 80, protocol: 'TCP' })
+  return walkRead.ok ? null : { path: walkRead.path, says: walkRead.says }
 }
 
 describe('a packet to a partner', () => {
   it('arrives under the node’s address and is refused; one kept range lets it through, and is proven', () => {
-    const found = go(desk, { name: 'bureau.fernhollow.example' }, 8443)
-    expect(names(found)).toEqual([
+    const result = go(desk, { name: 'bureau.fernhollow.example' }, 8443)
+    expect(names(result)).toEqual([
       'name',
       'policy-out',
       'masquerade',
@@ -57,46 +57,46 @@ describe('a packet to a partner', () => {
       'translation',
       'acceptance',
     ])
-    expect(found.decided).toEqual({ hop: 'acceptance', by: 'weather-bureau' })
-    expect(found.hops[0]?.before.destination).toBe('bureau.fernhollow.example')
-    expect(found.hops.find(({ hop }) => hop === 'masquerade')).toMatchObject({
+    expect(result.decided).toEqual({ hop: 'acceptance', by: 'weather-bureau' })
+    expect(result.hops[0]?.before.destination).toBe('bureau.fernhollow.example')
+    expect(result.hops.find(({ hop }) => hop === 'masquerade')).toMatchObject({
       before: { source: '10.124.0.5' },
       after: { source: '10.44.0.11', destination: '10.88.4.20', port: 8443 },
     })
-    expect(found.hops.at(-1)?.after).toBeNull()
-    expect(found.hops.find(({ hop }) => hop === 'route')?.by).toBe('10.88.4.0/24')
-    expect(found.hops.find(({ hop }) => hop === 'translation')?.by).toBe('inside')
-    expect(found.remedies.map(({ kind }) => kind)).toEqual(['keep-source'])
-    expect(found.remedies[0]?.patch).toEqual([
+    expect(result.hops.at(-1)?.after).toBeNull()
+    expect(result.hops.find(({ hop }) => hop === 'route')?.by).toBe('10.88.4.0/24')
+    expect(result.hops.find(({ hop }) => hop === 'translation')?.by).toBe('inside')
+    expect(result.remedies.map(({ kind }) => kind)).toEqual(['keep-source'])
+    expect(result.remedies[0]?.patch).toEqual([
       { op: 'add', path: '/clusters/0/keepSource/-', value: '10.88.4.20/32' },
     ])
     const again = prepareWorld(
-      patchedWorld(walkWorldSchema.parse(structuredClone(wired)), found.remedies[0]?.patch ?? []),
+      patchedWorld(walkWorldSchema.parse(structuredClone(wired)), result.remedies[0]?.patch ?? []),
     )
     expect(again.ok && go(desk, bureau, 8443, again.world).verdict).toBe('delivered')
   })
   it('every hop begins as the one before it ended', () => {
-    for (const found of [
+    for (const match of [
       go(desk, bureau, 8443),
       go({ address: '192.0.2.9' }, { address: '198.51.100.7' }, 443),
       go(desk, { service: 'market/ledger-view', cluster: 'bramble' }, 443),
     ]) {
-      for (const [i, hop] of found.hops.entries())
-        if (i > 0) expect(hop.before).toEqual(found.hops[i - 1]?.after)
+      for (const [i, hop] of match.hops.entries())
+        if (i > 0) expect(hop.before).toEqual(match.hops[i - 1]?.after)
     }
   })
   it('on another port is refused by it, whatever its source', () => {
-    const found = go(
+    const result = go(
       desk,
       bureau,
       80,
       ready((world) => void world.clusters[0]?.keepSource?.push('10.88.4.0/24')),
     )
-    expect(found.decided).toEqual({ hop: 'acceptance', by: 'weather-bureau' })
-    expect(found.remedies).toEqual([])
+    expect(result.decided).toEqual({ hop: 'acceptance', by: 'weather-bureau' })
+    expect(result.remedies).toEqual([])
   })
   it('that has no way back says so', () => {
-    const found = go(
+    const result = go(
       desk,
       bureau,
       8443,
@@ -105,21 +105,27 @@ describe('a packet to a partner', () => {
           Object.assign(peer, { accepts: ['10.0.0.0/8'], routes: ['10.124.0.0/16'] })
       }),
     )
-    expect(found.decided).toEqual({ hop: 'way-back', by: 'weather-bureau' })
-    expect(found.remedies.map(({ kind }) => kind)).toEqual(['keep-source'])
+    expect(result.decided).toEqual({ hop: 'way-back', by: 'weather-bureau' })
+    expect(result.remedies.map(({ kind }) => kind)).toEqual(['keep-source'])
   })
 })
 
 describe('an API outside', () => {
   it('is reached from a node under the egress address', () => {
-    const found = go({ node: 'bramble-1', cluster: 'bramble' }, { address: '198.51.100.250' }, 443)
-    expect(names(found)).toEqual(['route', 'firewall-out', 'translation', 'acceptance', 'way-back'])
-    expect(found.hops.find(({ hop }) => hop === 'translation')).toMatchObject({
+    const result = go({ node: 'bramble-1', cluster: 'bramble' }, { address: '198.51.100.250' }, 443)
+    expect(names(result)).toEqual([
+      'route',
+      'firewall-out',
+      'translation',
+      'acceptance',
+      'way-back',
+    ])
+    expect(result.hops.find(({ hop }) => hop === 'translation')).toMatchObject({
       by: 'uplink',
       after: { source: '172.31.250.3' },
     })
-    expect(found.verdict).toBe('delivered')
-    expect(found.hops.at(-1)?.after).toEqual({
+    expect(result.verdict).toBe('delivered')
+    expect(result.hops.at(-1)?.after).toEqual({
       source: '198.51.100.250',
       destination: '10.44.0.11',
       port: 443,
@@ -136,15 +142,15 @@ describe('an API outside', () => {
           to: ['198.51.100.0/24'],
         } as never),
     )
-    const found = go(
+    const result = go(
       { node: 'bramble-1', cluster: 'bramble' },
       { address: '198.51.100.250' },
       443,
       blocked,
     )
-    expect(found.decided).toEqual({ hop: 'firewall-out', by: 'no uplink' })
-    expect(found.remedies.map(({ kind }) => kind)).toEqual(['allow-out', 'rule-off'])
-    expect(found.remedies[0]?.patch).toEqual([
+    expect(result.decided).toEqual({ hop: 'firewall-out', by: 'no uplink' })
+    expect(result.remedies.map(({ kind }) => kind)).toEqual(['allow-out', 'rule-off'])
+    expect(result.remedies[0]?.patch).toEqual([
       {
         op: 'add',
         path: '/sites/0/firewall/0',
@@ -190,14 +196,16 @@ describe('an API outside', () => {
 
 describe('a service', () => {
   it('becomes its first ready endpoint, on its port; policies look at that endpoint', () => {
-    const found = go(desk, { service: 'market/ledger-view', cluster: 'bramble' }, 443)
-    expect(names(found)).toEqual(['policy-out', 'service', 'policy-in', 'way-back'])
-    expect(found.hops.find(({ hop }) => hop === 'service')).toMatchObject({
+    const result = go(desk, { service: 'market/ledger-view', cluster: 'bramble' }, 443)
+    expect(names(result)).toEqual(['policy-out', 'service', 'policy-in', 'way-back'])
+    expect(result.hops.find(({ hop }) => hop === 'service')).toMatchObject({
       by: 'market/ledger-view',
       before: { destination: '10.125.0.40', port: 443 },
       after: { destination: '10.124.1.5', port: 8443 },
     })
-    expect(found.hops.find(({ hop }) => hop === 'policy-in')?.by).toEqual(['market/ledger-callers'])
+    expect(result.hops.find(({ hop }) => hop === 'policy-in')?.by).toEqual([
+      'market/ledger-callers',
+    ])
     expect(
       go(
         desk,
@@ -208,17 +216,17 @@ describe('a service', () => {
         1,
       ).hops.find(({ hop }) => hop === 'service')?.after?.destination,
     ).toBe('10.124.0.6')
-    expect(found.walk.mtu).toEqual({ smallest: 1500, at: 'east', overhead: 50 })
+    expect(result.walk.mtu).toEqual({ smallest: 1500, at: 'east', overhead: 50 })
   })
   it('refuses who no policy lets in; one peer would', () => {
-    const found = go(
+    const result = go(
       { pod: 'market/broker', cluster: 'bramble' },
       { name: 'ledger-view.market.svc.cluster.local' },
       443,
     )
-    expect(found.decided).toEqual({ hop: 'policy-in', by: ['market/ledger-callers'] })
-    expect(found.remedies.map(({ kind }) => kind)).toEqual(['policy-peer'])
-    expect(found.remedies[0]?.patch[0]?.value).toEqual({
+    expect(result.decided).toEqual({ hop: 'policy-in', by: ['market/ledger-callers'] })
+    expect(result.remedies.map(({ kind }) => kind)).toEqual(['policy-peer'])
+    expect(result.remedies[0]?.patch[0]?.value).toEqual({
       from: [{ ipBlock: { cidr: '10.124.1.6/32' } }],
       ports: [{ protocol: 'TCP', port: 8443 }],
     })
@@ -246,10 +254,10 @@ describe('a service', () => {
   })
   it('that keeps to the own node takes only endpoints there', () => {
     const local = ready((world) => {
-      const found = world.clusters[0]?.objects.find((object) => object['kind'] === 'Service') as {
+      const result = world.clusters[0]?.objects.find((object) => object['kind'] === 'Service') as {
         spec: Record<string, unknown>
       }
-      found.spec['internalTrafficPolicy'] = 'Local'
+      result.spec['internalTrafficPolicy'] = 'Local'
     })
     expect(
       go(desk, { service: 'market/ledger-view', cluster: 'bramble' }, 443, local).hops.find(
@@ -301,7 +309,7 @@ describe('names', () => {
 
 describe('from outside', () => {
   it('a virtual address leads over a node to a pod, under the node’s address', () => {
-    const found = go(
+    const result = go(
       { address: '192.0.2.9' },
       { address: '198.51.100.7' },
       443,
@@ -310,19 +318,19 @@ describe('from outside', () => {
           cluster.objects = cluster.objects.filter((object) => object['kind'] !== 'NetworkPolicy')
       }),
     )
-    expect(names(found)).toEqual(['firewall-in', 'front', 'front', 'policy-in', 'way-back'])
-    expect(found.hops.map(({ after }) => after?.destination)).toEqual([
+    expect(names(result)).toEqual(['firewall-in', 'front', 'front', 'policy-in', 'way-back'])
+    expect(result.hops.map(({ after }) => after?.destination)).toEqual([
       '198.51.100.7',
       '10.44.0.11',
       '10.124.1.5',
       '10.124.1.5',
       '192.0.2.9',
     ])
-    expect(found.hops[1]?.after?.port).toBe(30443)
-    expect(found.hops[2]?.after).toMatchObject({ source: '10.44.0.11', port: 8443 })
+    expect(result.hops[1]?.after?.port).toBe(30443)
+    expect(result.hops[2]?.after).toMatchObject({ source: '10.44.0.11', port: 8443 })
   })
   it('with local traffic only, the source is kept and the policy sees it', () => {
-    const found = go(
+    const result = go(
       { address: '192.0.2.9' },
       { address: '198.51.100.7' },
       443,
@@ -333,14 +341,14 @@ describe('from outside', () => {
         front.spec['externalTrafficPolicy'] = 'Local'
       }),
     )
-    expect(found.hops[1]?.after?.destination).toBe('10.44.0.12')
-    expect(found.decided).toEqual({ hop: 'policy-in', by: ['market/ledger-callers'] })
-    expect(found.hops.at(-1)?.before.source).toBe('192.0.2.9')
+    expect(result.hops[1]?.after?.destination).toBe('10.44.0.12')
+    expect(result.decided).toEqual({ hop: 'policy-in', by: ['market/ledger-callers'] })
+    expect(result.hops.at(-1)?.before.source).toBe('192.0.2.9')
   })
   it('is denied where no rule lets it in, and one rule would', () => {
-    const found = go({ address: '192.0.2.9' }, { address: '10.44.0.11' }, 22)
-    expect(found.decided).toEqual({ hop: 'firewall-in', by: 'default' })
-    expect(found.remedies.map(({ kind }) => kind)).toEqual(['allow-in'])
+    const result = go({ address: '192.0.2.9' }, { address: '10.44.0.11' }, 22)
+    expect(result.decided).toEqual({ hop: 'firewall-in', by: 'default' })
+    expect(result.remedies.map(({ kind }) => kind)).toEqual(['allow-in'])
     expect(
       go(
         { address: '192.0.2.9' },
@@ -363,7 +371,7 @@ describe('from outside', () => {
 describe('between sites', () => {
   const toDill = { pod: 'market/desk', cluster: 'dill' } as const
   it('of one domain goes by a route, there and back', () => {
-    const found = go(
+    const result = go(
       desk,
       toDill,
       80,
@@ -376,7 +384,7 @@ describe('between sites', () => {
           }),
       ),
     )
-    expect(names(found)).toEqual([
+    expect(names(result)).toEqual([
       'policy-out',
       'masquerade',
       'route',
@@ -386,11 +394,11 @@ describe('between sites', () => {
       'policy-in',
       'way-back',
     ])
-    expect(found.hops.find(({ hop }) => hop === 'firewall-in')?.by).toBe('default')
-    expect(found.verdict).toBe('delivered')
+    expect(result.hops.find(({ hop }) => hop === 'firewall-in')?.by).toBe('default')
+    expect(result.verdict).toBe('delivered')
   })
   it('without a route ends at the network that has none; the route is the remedy', () => {
-    const found = go(
+    const result = go(
       desk,
       toDill,
       80,
@@ -402,8 +410,8 @@ describe('between sites', () => {
         world.sites[1]?.routes.push({ network: 'north', to: '10.44.0.0/20', via: 'private link' })
       }),
     )
-    expect(found.decided).toEqual({ hop: 'route', by: 'default' })
-    expect(found.remedies).toMatchObject([
+    expect(result.decided).toEqual({ hop: 'route', by: 'default' })
+    expect(result.remedies).toMatchObject([
       {
         kind: 'route',
         patch: [{ path: '/sites/0/routes/-', value: { network: 'east', to: '10.126.0.5/32' } }],
@@ -411,7 +419,7 @@ describe('between sites', () => {
     ])
   })
   it('of other domains meets like strangers: denied on the way in', () => {
-    const found = go(
+    const result = go(
       desk,
       toDill,
       80,
@@ -419,7 +427,7 @@ describe('between sites', () => {
         for (const site of world.sites.slice(1)) site.domain = 'elsewhere'
       }),
     )
-    expect(found.decided).toEqual({ hop: 'firewall-in', by: 'default' })
+    expect(result.decided).toEqual({ hop: 'firewall-in', by: 'default' })
   })
 })
 

@@ -52,19 +52,21 @@ class Walker extends Legs {
       )
       this.begun = this.header
     }
-    const asked = this.header.destination as Address
+    const address = this.header.destination as Address
 
     // 3 service, chosen before it is reported: the source’s policies look at what it will become
     const own = from.cluster
-    const service = own?.serviceAt.get(addressKey(asked)) ?? null
+    const service = own?.serviceAt.get(addressKey(address)) ?? null
     let endpoint: Endpoint | null = null
     let target: number | null = null
     if (service && own) {
       const port = service.ports.find(
-        (one) => one.port === this.header.port && one.protocol === protocol,
+        (port) => port.port === this.header.port && port.protocol === protocol,
       )
       const here = service.internalLocal
-        ? service.ready.filter((one) => one.node !== null && one.node === from.node?.name)
+        ? service.ready.filter(
+            (candidate) => candidate.node !== null && candidate.node === from.node?.name,
+          )
         : service.ready
       this.choices = Math.max(1, here.length)
       endpoint = here.length === 0 ? null : (here[this.nth % here.length] ?? null)
@@ -76,14 +78,14 @@ class Walker extends Legs {
     if (from.pod && own) {
       const behind = endpoint && target !== null ? { endpoint, port: target } : null
       this.judged = {
-        destination: behind?.endpoint.address ?? asked,
+        destination: behind?.endpoint.address ?? address,
         port: behind?.port ?? this.header.port,
       }
       const pod = behind ? behind.endpoint.pod : (named?.pod ?? null)
-      const other: PolicyEnd = pod ? { pod } : asEnd(own.policies, this.judged.destination)
+      const end: PolicyEnd = pod ? { pod } : asEnd(own.policies, this.judged.destination)
       const dropped = this.policy(
         'policy-out',
-        policyOut(own.policies, { pod: from.pod }, other, this.judged.port, protocol),
+        policyOut(own.policies, { pod: from.pod }, end, this.judged.port, protocol),
         from.pod,
       )
       if (dropped) return dropped
@@ -107,7 +109,8 @@ class Walker extends Legs {
             service: service.key,
             port: this.header.port,
             protocol,
-            ports: service.ports.map((one) => `${one.port}/${one.protocol}`).join(', ') || 'none',
+            ports:
+              service.ports.map((port) => `${port.port}/${port.protocol}`).join(', ') || 'none',
           }),
         )
       const chosen = endpoint
@@ -123,12 +126,15 @@ class Walker extends Legs {
         { destination: endpoint.address, port: target },
       )
     } else {
-      const other = this.otherCluster(asked)
-      if (other)
+      const readyCluster = this.otherCluster(address)
+      if (readyCluster)
         return this.drop('service', ofDefault, () =>
-          other === own
-            ? said('no-service-address', { cluster: other.name, address: written(asked) })
-            : said('service-address-means', { address: written(asked), cluster: other.name }),
+          readyCluster === own
+            ? said('no-service-address', { cluster: readyCluster.name, address: written(address) })
+            : said('service-address-means', {
+                address: written(address),
+                cluster: readyCluster.name,
+              }),
         )
     }
 
@@ -160,8 +166,8 @@ class Walker extends Legs {
     const { site, cluster } = this.from
     if (cluster && isIn(cluster.serviceRange, address)) return cluster
     if (site && within(this.world.domain.get(site.domain) ?? nobody, address)) return null
-    for (const other of this.world.clusters.values())
-      if (isIn(other.serviceRange, address)) return other
+    for (const readyCluster of this.world.clusters.values())
+      if (isIn(readyCluster.serviceRange, address)) return readyCluster
     return null
   }
 }

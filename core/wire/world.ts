@@ -7,7 +7,7 @@ const port = z.int().min(1, 'A port is from 1 to 65535.').max(65_535, 'A port is
 const ranges = z.array(text).max(20_000)
 const anyProtocol = z.enum(['tcp', 'udp', 'sctp', 'any', 'TCP', 'UDP', 'SCTP', 'ANY'])
 const wireProtocol = z.enum(['tcp', 'udp', 'sctp', 'TCP', 'UDP', 'SCTP'])
-const list = <T extends z.ZodType>(item: T, most: number) => z.array(item).max(most).default([])
+const list = <T extends z.ZodType>(item: T, max: number) => z.array(item).max(max).default([])
 
 export const firewallRuleSchema = z.looseObject({
   name,

@@ -4,8 +4,8 @@ import { parse } from 'yaml'
 import { gyrarchForAll, type Opened } from '../testing/open'
 
 let opened: Opened
-gyrarchForAll((one) => {
-  opened = one
+gyrarchForAll((eachOpened) => {
+  opened = eachOpened
 })
 
 interface Kubeconfig {

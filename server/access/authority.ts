@@ -71,8 +71,8 @@ export async function authorityFor(
   names: readonly string[],
 ): Promise<Authority> {
   const covers = [...new Set(names)].sort().join(' ')
-  const known = await AuthorityRow.findByPk(cluster)
-  if (known?.covers === covers) return known
+  const authority = await AuthorityRow.findByPk(cluster)
+  if (authority?.covers === covers) return authority
   const made = await makeAuthority(cluster, covers.split(' '))
   await database.write((transaction) =>
     AuthorityRow.upsert({ cluster, covers, ...made }, { transaction }),

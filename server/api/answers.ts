@@ -37,12 +37,12 @@ export const asChange = (record: { readonly version: number }, status?: number):
   ...(status === undefined ? {} : { status }),
 })
 
-export const wholeText = (most: number) =>
+export const wholeText = (max: number) =>
   z
     .string()
     .regex(/^\d{1,12}$/, 'Give a whole number.')
     .transform(Number)
-    .pipe(z.number().max(most))
+    .pipe(z.number().max(max))
 
 /** The site of that name with the fleet it is in, or a refusal. */
 export async function siteCalled(gyrarch: Gyrarch, name: string | undefined) {

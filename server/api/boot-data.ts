@@ -30,10 +30,10 @@ function inventoryRow(view: FleetView, about: Ref) {
   const name = rest.length === 0 ? place : rest.join('/')
   const site = siteOf(view, place) ?? siteOf(view, clusterOf(view, place)?.site ?? '')
   const isMachine = kind === 'machine' || kind === 'node'
-  const machine = isMachine ? site?.machines.find((other) => other.name === name) : undefined
+  const machine = isMachine ? site?.machines.find((machine) => machine.name === name) : undefined
   const held =
-    kind === 'address' ? site?.addresses.find((other) => other.address === name) : undefined
-  const disk = kind === 'disk' ? site?.disks.find((other) => other.name === name) : undefined
+    kind === 'address' ? site?.addresses.find((address) => address.address === name) : undefined
+  const disk = kind === 'disk' ? site?.disks.find((disk) => disk.name === name) : undefined
   return {
     kind,
     name,

@@ -39,13 +39,13 @@ export function versionOf(header: string | undefined, id: string): number | null
       `Say which version of ${id} you amend: send If-Match with the ETag you read.`,
     )
   if (header.trim() === '*') return null
-  const found = /^(?:W\/)?"?(\d{1,9})"?$/.exec(header.trim())
-  if (!found)
+  const match = /^(?:W\/)?"?(\d{1,9})"?$/.exec(header.trim())
+  if (!match)
     throw new Refusal(
       'conflict',
       `If-Match “${header.slice(0, 40)}” is no version of ${id}. Read it again.`,
     )
-  return Number(found[1])
+  return Number(match[1])
 }
 
 export const changeRoutes: readonly Route[] = [
@@ -82,8 +82,11 @@ export const changeRoutes: readonly Route[] = [
     answer: change,
     status: 201,
     handle: async (gyrarch, { body }) => {
-      const wish = body as z.infer<typeof draftBody>
-      return asChange(await gyrarch.changes.draft(wish.kind, wish.intent, wish.title ?? null), 201)
+      const request = body as z.infer<typeof draftBody>
+      return asChange(
+        await gyrarch.changes.draft(request.kind, request.intent, request.title ?? null),
+        201,
+      )
     },
   },
   {
@@ -102,25 +105,29 @@ export const changeRoutes: readonly Route[] = [
     handle: async (gyrarch, { params, body, ifMatch }) => {
       const id = params['id'] ?? ''
       const row = await gyrarch.changes.find(id)
-      const wish = body as z.infer<typeof amendBody>
+      const request = body as z.infer<typeof amendBody>
       const expected = versionOf(ifMatch, id)
-      if (wish.intent === undefined && wish.patch === undefined && wish.title === undefined)
+      if (
+        request.intent === undefined &&
+        request.patch === undefined &&
+        request.title === undefined
+      )
         throw new Refusal('invalid', 'Give the intent, or a patch of it.', [
           { path: 'intent', says: 'is missing' },
         ])
-      if (wish.intent !== undefined && wish.patch !== undefined)
+      if (request.intent !== undefined && request.patch !== undefined)
         throw new Refusal('invalid', 'Give either the intent or a patch of it, not both.', [
           { path: 'patch', says: 'is given beside intent' },
         ])
       const patched =
-        wish.patch === undefined
-          ? (wish.intent ?? row.intent)
-          : patchDraft(row.intent, wish.patch as Parameters<typeof patchDraft>[1])
+        request.patch === undefined
+          ? (request.intent ?? row.intent)
+          : patchDraft(row.intent, request.patch as Parameters<typeof patchDraft>[1])
       if (patched === null)
         throw new Refusal('invalid', 'The patch does not fit the intent.', [
           { path: 'patch', says: 'an operation names a place that is not there, or a test failed' },
         ])
-      return asChange(await gyrarch.changes.amend(id, patched, expected, wish.title))
+      return asChange(await gyrarch.changes.amend(id, patched, expected, request.title))
     },
   },
   {
@@ -141,12 +148,12 @@ export const changeRoutes: readonly Route[] = [
     answer: change,
     status: 202,
     handle: async (gyrarch, { params, body }) => {
-      const wish = body as z.infer<typeof runBody>
+      const request = body as z.infer<typeof runBody>
       return asChange(
         await gyrarch.changes.run(params['id'] ?? '', {
-          accept: wish.accept,
-          confirm: wish.confirm,
-          planDigest: wish.planDigest ?? undefined,
+          accept: request.accept,
+          confirm: request.confirm,
+          planDigest: request.planDigest ?? undefined,
         }),
         202,
       )

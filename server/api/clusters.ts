@@ -76,13 +76,13 @@ export const clusterRoutes: readonly Route[] = [
     body: z.strictObject({ probe: z.enum(probeKinds), target: z.string().max(300).default('') }),
     answer: z.object({ good: z.boolean(), lines: z.array(z.string()) }),
     handle: async (gyrarch, { params, body }) => {
-      const wish = body as { probe: (typeof probeKinds)[number]; target: string }
+      const request = body as { probe: (typeof probeKinds)[number]; target: string }
       return ok(
         await gyrarch.probe(
           params['name'] ?? '',
           `${params['namespace'] ?? ''}/${params['pod'] ?? ''}`,
-          wish.probe,
-          wish.target,
+          request.probe,
+          request.target,
         ),
       )
     },

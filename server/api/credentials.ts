@@ -24,14 +24,14 @@ export const credentialRoutes: readonly Route[] = [
     answer: z.object({ credentials: z.array(any) }),
     status: 201,
     handle: async (gyrarch, { body }) => {
-      const wish = body as { site: string; name: string; secret: string; until: string }
-      await siteCalled(gyrarch, wish.site)
-      await gyrarch.credentials.enter(wish)
+      const request = body as { site: string; name: string; secret: string; until: string }
+      await siteCalled(gyrarch, request.site)
+      await gyrarch.credentials.enter(request)
       return {
         status: 201,
         json: {
           credentials: (await gyrarch.fleet.view()).credentials.filter(
-            (one) => one.site === wish.site,
+            (credential) => credential.site === request.site,
           ),
         },
       }
@@ -46,7 +46,7 @@ export const credentialRoutes: readonly Route[] = [
       await gyrarch.credentials.check(params['site'] ?? '', params['name'] ?? '')
       return ok({
         credential: (await gyrarch.fleet.view()).credentials.find(
-          (one) => one.site === params['site'] && one.name === params['name'],
+          (credential) => credential.site === params['site'] && credential.name === params['name'],
         ),
       })
     },

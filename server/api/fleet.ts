@@ -67,9 +67,9 @@ export const fleetRoutes: readonly Route[] = [
     answer: z.object({ events: z.array(any), next: z.number().nullable() }),
     handle: async (gyrarch, { query }) => {
       const { after, limit } = query as { after?: number; limit?: number }
-      const most = Math.max(1, limit ?? 200)
-      const events = await gyrarch.journal({ after: after ?? 0, limit: most })
-      return ok({ events, next: events.length === most ? (events.at(-1)?.seq ?? null) : null })
+      const max = Math.max(1, limit ?? 200)
+      const events = await gyrarch.journal({ after: after ?? 0, limit: max })
+      return ok({ events, next: events.length === max ? (events.at(-1)?.seq ?? null) : null })
     },
   },
 ]

@@ -30,7 +30,7 @@ const errorSchema = {
 }
 
 function operation(route: Route) {
-  const names = [...route.path.matchAll(/:(\w+)/g)].map((found) => found[1] ?? '')
+  const names = [...route.path.matchAll(/:(\w+)/g)].map((match) => match[1] ?? '')
   const query = route.query ? schemaOf(route.query, 'input') : null
   const queryNames =
     query && typeof query.properties === 'object' ? Object.entries(query.properties) : []

@@ -58,18 +58,18 @@ export const siteRoutes: readonly Route[] = [
     answer: z.object({ hosts: z.array(any), trial: any }),
     handle: async (gyrarch, { params, query }) => {
       const { site } = await siteCalled(gyrarch, params['name'])
-      const wish = query as { cores?: string; memoryGiB?: string; count?: string; zone?: string }
+      const request = query as { cores?: string; memoryGiB?: string; count?: string; zone?: string }
       const trial =
-        wish.cores === undefined
+        request.cores === undefined
           ? null
           : hallRoom(
               site.hosts,
               site.machines,
-              Array.from({ length: Math.min(200, Number(wish.count ?? 1)) }, (_, i) => ({
+              Array.from({ length: Math.min(200, Number(request.count ?? 1)) }, (_, i) => ({
                 name: `trial-${String(i + 1).padStart(3, '0')}`,
-                zone: wish.zone ?? site.zones[i % site.zones.length] ?? '',
-                cores: Number(wish.cores),
-                memoryBytes: Number(wish.memoryGiB ?? 0) * 2 ** 30,
+                zone: request.zone ?? site.zones[i % site.zones.length] ?? '',
+                cores: Number(request.cores),
+                memoryBytes: Number(request.memoryGiB ?? 0) * 2 ** 30,
                 apart: null,
               })),
               site.overcommit,
@@ -102,7 +102,7 @@ export const siteRoutes: readonly Route[] = [
     handle: async (gyrarch, { params }) => {
       const { view, site } = await siteCalled(gyrarch, params['name'])
       const orphans = leftovers(site, view.clusters)
-      return ok({ orphans, perMonth: orphans.reduce((sum, one) => sum + one.perMonth, 0) })
+      return ok({ orphans, perMonth: orphans.reduce((sum, orphan) => sum + orphan.perMonth, 0) })
     },
   },
   {

@@ -48,11 +48,11 @@ export const standinRoutes: readonly Route[] = [
     body: clockBody,
     answer: z.object({ now: z.string(), speed: z.number(), calm: z.boolean() }),
     handle: async (gyrarch, { body }) => {
-      const wish = body as z.infer<typeof clockBody>
-      if ('speed' in wish) await gyrarch.outside.setSpeed(wish.speed)
-      else if ('advanceSeconds' in wish) await gyrarch.outside.advance(wish.advanceSeconds)
-      else if ('toNextEvent' in wish) await gyrarch.outside.toNextEvent()
-      else await gyrarch.outside.setCalm(wish.calm)
+      const request = body as z.infer<typeof clockBody>
+      if ('speed' in request) await gyrarch.outside.setSpeed(request.speed)
+      else if ('advanceSeconds' in request) await gyrarch.outside.advance(request.advanceSeconds)
+      else if ('toNextEvent' in request) await gyrarch.outside.toNextEvent()
+      else await gyrarch.outside.setCalm(request.calm)
       return ok(clockOf(gyrarch))
     },
   },

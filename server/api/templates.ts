@@ -27,7 +27,7 @@ export const templateRoutes: readonly Route[] = [
     answer: any,
     status: 201,
     handle: async (gyrarch, { body }) => {
-      const wish = body as {
+      const request = body as {
         name: string
         says: string
         change?: string
@@ -35,19 +35,19 @@ export const templateRoutes: readonly Route[] = [
         intent?: unknown
         open: string[]
       }
-      const from = wish.change === undefined ? null : await gyrarch.changes.get(wish.change)
-      if (!from && (wish.kind === undefined || wish.intent === undefined))
+      const from = request.change === undefined ? null : await gyrarch.changes.get(request.change)
+      if (!from && (request.kind === undefined || request.intent === undefined))
         throw new Refusal('invalid', 'Say which draft: a change, or a kind and its intent.', [
           { path: 'change', says: 'is missing' },
         ])
       return {
         status: 201,
         json: await gyrarch.templates.keep({
-          name: wish.name,
-          says: wish.says,
-          kind: from?.kind ?? wish.kind ?? '',
-          intent: from?.intent ?? wish.intent,
-          open: wish.open,
+          name: request.name,
+          says: request.says,
+          kind: from?.kind ?? request.kind ?? '',
+          intent: from?.intent ?? request.intent,
+          open: request.open,
         }),
       }
     },

@@ -40,12 +40,12 @@ export const wireRoutes: readonly Route[] = [
     answer: z.object({ expectations: z.array(any) }),
     handle: async (gyrarch) => {
       const view = await gyrarch.fleet.withExpected(await gyrarch.fleet.view())
-      const held = new Map(expectations(view).map((one) => [one.name, one]))
+      const held = new Map(expectations(view).map((expectation) => [expectation.name, expectation]))
       return ok({
-        expectations: (view.expectations ?? []).map((one) => ({
-          ...one,
-          holds: held.get(one.name)?.holds ?? null,
-          says: held.get(one.name)?.says ?? 'A cluster it speaks of does not answer.',
+        expectations: (view.expectations ?? []).map((expectation) => ({
+          ...expectation,
+          holds: held.get(expectation.name)?.holds ?? null,
+          says: held.get(expectation.name)?.says ?? 'A cluster it speaks of does not answer.',
         })),
       })
     },

@@ -103,7 +103,7 @@ export class Boot {
     name: string,
   ): Promise<{ readonly type: string; readonly body: Buffer; readonly fileName: string }> {
     const { all, base64 } = await this.of(id, true)
-    const boot = all.find((other) => other.machine === machine)
+    const boot = all.find((bootOf) => bootOf.machine === machine)
     if (!boot) throw new Refusal('not-found', `${id} boots no machine ${machine.slice(0, 80)}.`)
     const text = (body: string, type = 'text/plain') => ({
       type,

@@ -31,8 +31,8 @@ describe('what a namespace may use', () => {
       expect.stringMatching(/^stop: .*may use cloud-disk/),
     )
     expect(
-      (await says(namespace('reed-4-16'), claim('cloud-disk'))).some((one) =>
-        one.startsWith('stop'),
+      (await says(namespace('reed-4-16'), claim('cloud-disk'))).some((name) =>
+        name.startsWith('stop'),
       ),
     ).toBe(false)
   })

@@ -10,10 +10,10 @@ gyrarchForEach((opened) => {
 
 describe('a draft', () => {
   it('is kept as it was read, with its defaults, under a number of its own', async () => {
-    const one = await gyrarch.changes.draft('cluster.raise', elm, 'the box')
-    const two = await gyrarch.changes.draft('cluster.raise', fernlet)
-    expect([one.id, two.id]).toEqual(['c-1', 'c-2'])
-    expect(one).toMatchObject({
+    const change = await gyrarch.changes.draft('cluster.raise', elm, 'the box')
+    const secondChange = await gyrarch.changes.draft('cluster.raise', fernlet)
+    expect([change.id, secondChange.id]).toEqual(['c-1', 'c-2'])
+    expect(change).toMatchObject({
       title: 'the box',
       state: 'draft',
       version: 1,
@@ -39,7 +39,7 @@ describe('a draft', () => {
       gyrarch.changes.amend(id, { ...elm, name: 'elm-a' }, 1),
       gyrarch.changes.amend(id, { ...elm, name: 'elm-b' }, 1),
     ])
-    expect(both.map((one) => one.status).sort()).toEqual(['fulfilled', 'rejected'])
+    expect(both.map((outcome) => outcome.status).sort()).toEqual(['fulfilled', 'rejected'])
   })
 
   it('may be unfinished: what lacks is a finding, not an error', async () => {
@@ -114,7 +114,7 @@ describe('running', () => {
       gyrarch.changes.run(id, { accept: [] }),
       gyrarch.changes.run(id, { accept: [] }),
     ])
-    expect(both.map((one) => one.status)).toEqual(['fulfilled', 'rejected'])
+    expect(both.map((outcome) => outcome.status)).toEqual(['fulfilled', 'rejected'])
   })
 
   it('keeps what it held against while it ran', async () => {

@@ -43,7 +43,7 @@ export class Changes {
     if (!kind)
       throw new Refusal(
         'invalid',
-        `There is no change kind ${kindName.slice(0, 80)}. Known: ${kinds.map((known) => known.name).join(', ')}.`,
+        `There is no change kind ${kindName.slice(0, 80)}. Known: ${kinds.map((existingKind) => existingKind.name).join(', ')}.`,
         [{ path: 'kind', says: 'unknown kind' }],
       )
     const read = kind.read(intent)
@@ -222,9 +222,9 @@ export class Changes {
    * Returns why it cannot run, or null; what cannot run is not kept.
    */
   async runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
-    const asked = this.read(kindName, intent)
-    const view = await viewFor(this.parts.fleet, asked)
-    const stop = asked.findings(view).find((finding) => finding.level === 'stop')
+    const draft = this.read(kindName, intent)
+    const view = await viewFor(this.parts.fleet, draft)
+    const stop = draft.findings(view).find((finding) => finding.level === 'stop')
     if (stop) return stop.says
     const record = await this.draft(kindName, intent, title)
     try {

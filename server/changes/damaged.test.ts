@@ -261,6 +261,16 @@ const draftOf = async (kind: string, intent: unknown): Promise<unknown> => {
   }
 }
 
+it('finds a name taken by a cluster of another site, of which a raise need not see more than its name', async () => {
+  const [kind, intent] = drafts.find(([kind]) => kind === 'cluster.raise') ?? ['', {}]
+  const drafted = await draftOf(kind, { ...(intent as object), name: 'bramble', site: 'mossgate' })
+  expect(drafted).toMatchObject({
+    findings: expect.arrayContaining([
+      expect.objectContaining({ rule: 'name.taken', field: 'name' }),
+    ]) as unknown,
+  })
+})
+
 it.each(drafts)('%s', async (kind, intent) => {
   const plain = JSON.parse(JSON.stringify(intent)) as unknown
   expect(await draftOf(kind, plain)).toMatchObject({ kind })

@@ -85,8 +85,8 @@ describe('pools of a cluster that stands', () => {
   it('are of another size once they are turned over, one node after another, with every pod running again', async () => {
     const drafted = await draft('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-2-8' })
     expect(drafted.findings.filter((finding) => finding.level === 'stop')).toEqual([])
-    const boots = drafted.plan?.steps.filter((one) => one.id.startsWith('create:')) ?? []
-    expect(boots.map((one) => one.after)).toEqual([['enter'], ['delete:dill-general-1']])
+    const boots = drafted.plan?.steps.filter((step) => step.id.startsWith('create:')) ?? []
+    expect(boots.map((boot) => boot.after)).toEqual([['enter'], ['delete:dill-general-1']])
     expect(drafted.plan?.spend.after).toBeLessThan(drafted.plan?.spend.before ?? 0)
     const done = await run('pool.edit', { cluster: 'dill', pool: 'general', size: 'reed-2-8' })
     expect(done.state).toBe('done')

@@ -110,7 +110,7 @@ function remediesOf(
     .filter((step) => step.state === 'failed' && step.cause)
     .slice(0, 4)
     .flatMap((step) => {
-      const planned = plan.steps.find((other) => other.id === step.id)
+      const planned = plan.steps.find((otherStep) => otherStep.id === step.id)
       if (!step.cause || !planned) return []
       return draft.answers(without, step.cause, planned).map((remedy) => ({
         ...remedy,
@@ -132,7 +132,7 @@ function goesOnWith(
   const read = kindNamed(row.kind)?.read(patchDraft(row.intent, remedy.change.patchDraft))
   if (!read?.ok) return false
   const done = plan.steps.filter((step) =>
-    steps.some((other) => other.id === step.id && other.state === 'done'),
+    steps.some((otherStep) => otherStep.id === step.id && otherStep.state === 'done'),
   )
   return doneDifferently(done, read.draft.plan(view)) === null
 }

@@ -39,7 +39,7 @@ export function computation<Input>(of: {
   }
 }
 
-export const value = (found: unknown): Computed => ({ ok: true, value: found })
+export const value = (match: unknown): Computed => ({ ok: true, value: match })
 export const wrong = (path: string, says: string): Computed => ({ ok: false, path, says })
 
 /** The objects of a cluster, as exported. */

@@ -122,12 +122,12 @@ export const computations: readonly Computation[] = [
       if (!podRange.ok) return wrong('pods', podRange.says)
       const serviceRange = parseCidr(services)
       if (!serviceRange.ok) return wrong('services', serviceRange.says)
-      const found = clusterRanges(podRange.value, maxPodsPerNode, serviceRange.value)
-      if (!found.ok) return wrong('pods', found.says)
+      const result = clusterRanges(podRange.value, maxPodsPerNode, serviceRange.value)
+      if (!result.ok) return wrong('pods', result.says)
       return value({
-        ...found.value,
-        maxNodes: countValue(found.value.maxNodes),
-        services: countValue(found.value.services),
+        ...result.value,
+        maxNodes: countValue(result.value.maxNodes),
+        services: countValue(result.value.services),
       })
     },
   }),
@@ -216,14 +216,14 @@ export const computations: readonly Computation[] = [
     compute: ({ objects: given, options }) => {
       const read = readWorld(given)
       if (!read.ok) return wrong(read.path, read.says)
-      const found = place(read.world, {
+      const placement = place(read.world, {
         scores: options?.scores === true,
         preempt: options?.preempt === true,
         remedies: options?.remedies !== false,
       })
       return value({
-        ...found,
-        waiting: found.waiting.map((pod) => ({
+        ...placement,
+        waiting: placement.waiting.map((pod) => ({
           ...pod,
           remedies: pod.remedies.map(({ says, patch }) => ({ says, patch })),
         })),
@@ -257,13 +257,13 @@ export const computations: readonly Computation[] = [
       const read = readWorld(given)
       if (!read.ok) return wrong(read.path, read.says)
       const { allowLocalData, surge, unavailable } = options ?? {}
-      const found = drain(read.world, nodes, {
+      const drainRead = drain(read.world, nodes, {
         ...(allowLocalData === undefined ? {} : { allowLocalData }),
         ...(surge === undefined ? {} : { surge }),
         ...(unavailable === undefined ? {} : { unavailable }),
       })
-      if (!found.ok) return wrong(found.path, found.says)
-      const { evictions, blocked, waves, seconds } = found.drain
+      if (!drainRead.ok) return wrong(drainRead.path, drainRead.says)
+      const { evictions, blocked, waves, seconds } = drainRead.drain
       return value({
         evictions: evictions.map(({ pod, from, to }) => ({ pod, from, to })),
         blocked,
@@ -352,4 +352,4 @@ export const computations: readonly Computation[] = [
 ]
 
 export const computationNamed = (name: string): Computation | undefined =>
-  computations.find((other) => other.name === name)
+  computations.find((computation) => computation.name === name)

@@ -23,33 +23,37 @@ export class Compute {
     if (!computation)
       throw new Refusal(
         'not-found',
-        `There is no computation ${name.slice(0, 80)}. Known: ${computations.map((known) => known.name).join(', ')}.`,
+        `There is no computation ${name.slice(0, 80)}. Known: ${computations.map((existingComputation) => existingComputation.name).join(', ')}.`,
       )
     const read = computation.input.safeParse(body)
     if (!read.success) throw refuseIssues(read.error.issues)
-    const found =
+    const computed =
       this.worker && computation.heavy(read.data)
         ? await this.inThread(this.worker, name, read.data, signal)
         : computation.compute(read.data)
-    if (found.ok) return found.value
+    if (computed.ok) return computed.value
     throw new Refusal(
-      found.tooLarge ? 'too-large' : 'invalid',
-      `${found.path === '' ? '' : `${found.path}: `}${found.says}`,
-      [{ path: found.path, says: found.says }],
+      computed.tooLarge ? 'too-large' : 'invalid',
+      `${computed.path === '' ? '' : `${computed.path}: `}${computed.says}`,
+      [{ path: computed.path, says: computed.says }],
     )
   }
 
   /** A computation with a large input: from the bytes of its body to the text of its answer. */
   async runText(name: string, body: Uint8Array, signal?: AbortSignal): Promise<string> {
-    const found =
+    const textAnswer =
       this.worker && body.byteLength > inlineBytes
         ? ((await this.threads(this.worker).run(
             { name, body } satisfies ThreadTask,
             signal ? { signal } : {},
           )) as TextAnswer)
         : computeText(name, body)
-    if (found.ok) return found.text
-    throw new Refusal(found.tooLarge ? 'too-large' : 'invalid', found.says, found.fields)
+    if (textAnswer.ok) return textAnswer.text
+    throw new Refusal(
+      textAnswer.tooLarge ? 'too-large' : 'invalid',
+      textAnswer.says,
+      textAnswer.fields,
+    )
   }
 
   private threads(worker: URL): Piscina {

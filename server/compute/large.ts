@@ -33,13 +33,13 @@ export function computeText(name: string, body: Uint8Array): TextAnswer {
     const refusal = refuseIssues(read.error.issues)
     return { ok: false, says: refusal.message, fields: refusal.fields, tooLarge: false }
   }
-  const found = computation.compute(read.data)
-  if (found.ok) return { ok: true, text: JSON.stringify(found.value) }
-  const says = `${found.path === '' ? '' : `${found.path}: `}${found.says}`
+  const computed = computation.compute(read.data)
+  if (computed.ok) return { ok: true, text: JSON.stringify(computed.value) }
+  const says = `${computed.path === '' ? '' : `${computed.path}: `}${computed.says}`
   return {
     ok: false,
     says,
-    fields: [{ path: found.path, says: found.says }],
-    tooLarge: found.tooLarge === true,
+    fields: [{ path: computed.path, says: computed.says }],
+    tooLarge: computed.tooLarge === true,
   }
 }

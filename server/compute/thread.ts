@@ -8,8 +8,8 @@ export type ThreadTask =
 
 export default function compute(task: ThreadTask): Computed | TextAnswer {
   if ('body' in task) return computeText(task.name, task.body)
-  const found = computationNamed(task.name)
-  return found
-    ? found.compute(task.input)
+  const computation = computationNamed(task.name)
+  return computation
+    ? computation.compute(task.input)
     : { ok: false, path: '', says: `there is no computation ${task.name}` }
 }

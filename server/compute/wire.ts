@@ -74,7 +74,7 @@ const mostEndpoints = 1000
 
 /** Bytes that a packet may have, before the overlay takes its part; a note where a size asked about does not pass. */
 function notesOf(
-  found: {
+  match: {
     readonly mtu: {
       readonly smallest: number
       readonly at: string
@@ -83,7 +83,7 @@ function notesOf(
   },
   bytes: number | undefined,
 ): readonly string[] {
-  const { mtu } = found
+  const { mtu } = match
   if (!mtu || bytes === undefined) return []
   const room = mtu.smallest - mtu.overhead
   return bytes > room
@@ -94,17 +94,17 @@ function notesOf(
 }
 
 function oneWalk(world: ReadyWorld, query: WalkQuery, nth: number, bytes: number | undefined) {
-  const found = walk(world, query, nth)
-  if (!found.ok) return found
-  const answer = walkAnswer(found.walk)
+  const walkRead = walk(world, query, nth)
+  if (!walkRead.ok) return walkRead
+  const answer = walkAnswer(walkRead.walk)
   return {
     ok: true as const,
-    delivered: found.walk.delivered,
-    choices: found.walk.choices,
+    delivered: walkRead.walk.delivered,
+    choices: walkRead.walk.choices,
     answer: {
       ...answer,
-      remedies: walkRemedies(world, query, found.walk, nth),
-      notes: notesOf(found.walk, bytes),
+      remedies: walkRemedies(world, query, walkRead.walk, nth),
+      notes: notesOf(walkRead.walk, bytes),
     },
   }
 }
@@ -180,7 +180,7 @@ export const wireComputations = [
         if (next.ok) all.push(next)
       }
       // The answer as a whole is that of the first endpoint that is not reached; of the first one where all are.
-      const told = all.find((one) => !one.delivered) ?? first
+      const told = all.find((entry) => !entry.delivered) ?? first
       return value({
         ...told.answer,
         walks: all.map(({ answer: { verdict, hops, decided, mtu } }) => ({
@@ -210,8 +210,8 @@ export const wireComputations = [
     }),
     heavy: ({ rules }) => rules.length > 100,
     compute: ({ rules }) => {
-      const found = reviewFirewall(rules)
-      return found.ok ? value(found.review) : wrong(found.path, found.says)
+      const reviewRead = reviewFirewall(rules)
+      return reviewRead.ok ? value(reviewRead.review) : wrong(reviewRead.path, reviewRead.says)
     },
   }),
   computation({

@@ -24,10 +24,10 @@ describe('the demo scenario', () => {
       const sizes = new Set(site?.sizes.map((size) => size.name))
       for (const pool of cluster.pools) expect(sizes).toContain(pool.size)
       for (const driven of cluster.drives)
-        expect(scenario.clusters.map((other) => other.name)).toContain(driven)
+        expect(scenario.clusters.map((otherCluster) => otherCluster.name)).toContain(driven)
     }
     for (const workload of scenario.workloads) {
-      const cluster = scenario.clusters.find((other) => other.name === workload.cluster)
+      const cluster = scenario.clusters.find((cluster) => cluster.name === workload.cluster)
       if (workload.pool !== null)
         expect(cluster?.pools.map((pool) => pool.name)).toContain(workload.pool)
     }

@@ -20,7 +20,7 @@ describe('a day ahead for sensor-intake', () => {
       seconds: (at - (from - 86_400_000)) / 1000,
       load: value,
     }))
-    const found = dayAhead({
+    const dayRead = dayAhead({
       objects,
       workload: 'Deployment/climate/sensor-intake',
       min: 3,
@@ -30,27 +30,27 @@ describe('a day ahead for sensor-intake', () => {
       from,
       hourly: () => 0.168,
     })
-    if (!found.ok) throw new Error(found.says)
-    const { day } = found
+    if (!dayRead.ok) throw new Error(dayRead.says)
+    const { day } = dayRead
     let replicaSeconds = 0
     let pendingSeconds = 0
-    let most = 0
+    let max = 0
     let fewest = Infinity
     const step = 300
     for (let seconds = 0; seconds < 86_400; seconds += step) {
       const workload = workloadsIn((await fleet.objectsOf('bramble')) ?? []).find(
-        (one) => one.name === 'sensor-intake',
+        (workload) => workload.name === 'sensor-intake',
       )
       const wanted = workload?.wanted ?? 0
       replicaSeconds += wanted * step
       pendingSeconds += (workload?.pods.filter((pod) => pod.node === null).length ?? 0) * step
-      most = Math.max(most, wanted)
+      max = Math.max(max, wanted)
       fewest = Math.min(fewest, wanted)
       await outside.advance(step)
       await fleet.view()
     }
     expect(day.mostReplicas).toBe(12)
-    expect({ most, fewest }).toEqual({ most: day.mostReplicas, fewest: day.fewestReplicas })
+    expect({ most: max, fewest }).toEqual({ most: day.mostReplicas, fewest: day.fewestReplicas })
     expect(Math.abs(day.replicaSeconds - replicaSeconds) / replicaSeconds).toBeLessThan(0.05)
     expect(Math.abs(day.pendingPodSeconds - pendingSeconds)).toBeLessThanOrEqual(
       0.05 * Math.max(pendingSeconds, 86_400),

@@ -12,7 +12,10 @@ it('is the stored picture of the demo, with the objects of cedar', async () => {
   // Secrets are new in every Gyrarch, and so are their fingerprints.
   const view = {
     ...seen,
-    credentials: seen.credentials.map((known) => ({ ...known, fingerprint: known.name })),
+    credentials: seen.credentials.map((credential) => ({
+      ...credential,
+      fingerprint: credential.name,
+    })),
   }
   await expect(`${JSON.stringify(view)}\n`).toMatchFileSnapshot(
     '../../core/testing/demo-fleet.json',

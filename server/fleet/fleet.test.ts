@@ -4,20 +4,20 @@ import { type ClusterReport, type SiteReport, Unheard } from '~/core/contract'
 import { Fleet, type FleetSources } from './fleet'
 
 let opened: Opened
-gyrarchForAll((one) => {
-  opened = one
+gyrarchForAll((eachOpened) => {
+  opened = eachOpened
 })
 
 /** The real outside, with a count of what is asked and a switch that makes a cluster unreachable. */
 function watched() {
   const { outside } = opened.gyrarch
-  const asked: string[] = []
+  const request: string[] = []
   const unreachable = new Set<string>()
   const faulty = new Set<string>()
   const observed: FleetSources = {
     siteNames: () => outside.siteNames(),
     site: (name): Promise<SiteReport | null> => {
-      asked.push(`site:${name}`)
+      request.push(`site:${name}`)
       return outside.site(name)
     },
     objects: (cluster) => outside.objects(cluster, {}),
@@ -25,13 +25,13 @@ function watched() {
     traffic: (cluster) => outside.traffic(cluster),
     peers: () => outside.peers(),
     cluster: async (name): Promise<ClusterReport | null> => {
-      asked.push(`cluster:${name}`)
+      request.push(`cluster:${name}`)
       if (faulty.has(name)) throw new TypeError('told is not a function')
       if (unreachable.has(name)) throw new Unheard('no route')
       return outside.cluster(name)
     },
   }
-  return { asked, unreachable, faulty, fleet: new Fleet(observed, outside.clock) }
+  return { asked: request, unreachable, faulty, fleet: new Fleet(observed, outside.clock) }
 }
 
 describe('the picture of the fleet', () => {

@@ -179,11 +179,11 @@ export class Fleet {
 
   /** What a cluster’s API lists, or null if it does not answer. */
   async objectsOf(name: string): Promise<readonly ApiObject[] | null> {
-    const known = this.lists.get(name)
-    if (known) {
+    const apiObjects = this.lists.get(name)
+    if (apiObjects) {
       this.lists.delete(name)
-      this.lists.set(name, known)
-      return known
+      this.lists.set(name, apiObjects)
+      return apiObjects
     }
     const stirs = this.stirs.get(name)
     const list = (await this.outside.objects(name, {})) as readonly ApiObject[] | null
@@ -205,9 +205,9 @@ export class Fleet {
 
   /** What every site has counted for its bill, by its name. */
   async meters(): Promise<Readonly<Record<string, readonly MeteredThing[]>>> {
-    const found: Record<string, readonly MeteredThing[]> = {}
-    for (const name of await this.outside.siteNames()) found[name] = await this.meter(name)
-    return found
+    const result: Record<string, readonly MeteredThing[]> = {}
+    for (const name of await this.outside.siteNames()) result[name] = await this.meter(name)
+    return result
   }
 
   /** The last picture, with the clock’s time; what changed since is not in it. */
@@ -281,8 +281,8 @@ export class Fleet {
     const touched = new Set(
       slices.filter((slice) => slice.startsWith('cluster:')).map((slice) => slice.slice(8)),
     )
-    const known = new Set(rows.map((row) => row.name))
-    for (const name of [...this.clusters.keys()]) if (!known.has(name)) this.clusters.delete(name)
+    const cache = new Set(rows.map((row) => row.name))
+    for (const name of [...this.clusters.keys()]) if (!cache.has(name)) this.clusters.delete(name)
     for (const row of rows) {
       if (!register && !touched.has(row.name) && this.clusters.has(row.name)) continue
       if (!this.reports.has(row.name)) await this.ask(row.name)

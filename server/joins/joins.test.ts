@@ -41,9 +41,11 @@ describe('a cluster raised from machines that exist', () => {
     ])
     const halted = await runOut(gyrarch, id)
     expect(halted).toMatchObject({ state: 'halted', cause: { reason: 'join-card' } })
-    const remedy = halted.remedies.find((other) => other.says === 'Use eno1 for m-spare-2')
+    const remedy = halted.remedies.find((remedy) => remedy.says === 'Use eno1 for m-spare-2')
     if (!remedy || !('patchDraft' in remedy.change))
-      throw new Error(`no remedy among ${halted.remedies.map((other) => other.says).join()}`)
+      throw new Error(
+        `no remedy among ${halted.remedies.map((otherRemedy) => otherRemedy.says).join()}`,
+      )
     expect(remedy.goesOn).toBe(true)
     await gyrarch.changes.amend(id, patchDraft(halted.intent, remedy.change.patchDraft), null)
     await gyrarch.changes.retry(id)

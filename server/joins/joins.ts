@@ -115,7 +115,7 @@ export class Joins {
       ),
     )
     const machines = (intent.machines ?? []).flatMap((machine): JoinState[] => {
-      const row = rows.find((other) => other.machine === machine.machine)
+      const row = rows.find((join) => join.machine === machine.machine)
       if (!row) return []
       const ended = Date.parse(row.until) <= this.parts.clock.now
       let state: 'taken' | 'refused' | 'ended' | 'waited for'
@@ -195,7 +195,7 @@ export class Joins {
   /** A script calls. The token is for one use; a machine that has something to put right may call again. */
   async call(token: string, given: CallFacts): Promise<{ readonly says: string }> {
     const rows = await JoinRow.findAll()
-    const row = rows.find((other) => this.token(other) === token)
+    const row = rows.find((join) => this.token(join) === token)
     if (!row)
       throw new Refusal(
         'not-found',
@@ -220,13 +220,12 @@ export class Joins {
     }
     const view = await this.parts.fleet.view()
     const cluster = clusterOf(view, row.cluster)
-    const box = siteOf(view, row.site)?.boxes.find((other) => other.name === row.machine)
+    const box = siteOf(view, row.site)?.boxes.find((box) => box.name === row.machine)
     const others = rows
       .filter(
-        (other) =>
-          other.change === row.change && other.machine !== row.machine && other.facts !== null,
+        (join) => join.change === row.change && join.machine !== row.machine && join.facts !== null,
       )
-      .map((other) => ({ machine: other.machine, facts: other.facts as unknown as CallFacts }))
+      .map((join) => ({ machine: join.machine, facts: join.facts as unknown as CallFacts }))
     const problems = judgeCall(
       { ...row.get(), arch: box?.arch ?? given.arch },
       given,

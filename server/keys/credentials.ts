@@ -30,19 +30,19 @@ export class Credentials {
     private readonly changed: (says: string) => Promise<void>,
   ) {}
 
-  async enter(wish: CredentialWish): Promise<void> {
+  async enter(credential: CredentialWish): Promise<void> {
     const fields: { path: string; says: string }[] = []
-    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name))
+    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(credential.name))
       fields.push({ path: 'name', says: 'use a–z, 0–9 and inner dashes, at most 63' })
-    if (wish.secret.length < 12)
+    if (credential.secret.length < 12)
       fields.push({ path: 'secret', says: 'has fewer than 12 characters' })
-    const until = Date.parse(wish.until)
+    const until = Date.parse(credential.until)
     if (Number.isNaN(until)) fields.push({ path: 'until', says: 'is no date' })
     else if (until <= this.outside.now) fields.push({ path: 'until', says: 'has passed' })
-    if (await CredentialRow.findOne({ where: { site: wish.site, name: wish.name } }))
+    if (await CredentialRow.findOne({ where: { site: credential.site, name: credential.name } }))
       fields.push({
         path: 'name',
-        says: `${wish.site} has a credential of this name; remove it first`,
+        says: `${credential.site} has a credential of this name; remove it first`,
       })
     if (fields.length > 0)
       throw new Refusal(
@@ -50,14 +50,14 @@ export class Credentials {
         `The credential was not kept: ${fields.map((field) => `${field.path} ${field.says}`).join('; ')}.`,
         fields,
       )
-    const fingerprint = fingerprintOf(wish.secret)
-    await this.outside.enterCredential(wish.site, fingerprint, until)
+    const fingerprint = fingerprintOf(credential.secret)
+    await this.outside.enterCredential(credential.site, fingerprint, until)
     await this.database.write((transaction) =>
       CredentialRow.create(
         {
-          site: wish.site,
-          name: wish.name,
-          sealed: this.vault.seal(wish.secret, `${wish.site}/${wish.name}`),
+          site: credential.site,
+          name: credential.name,
+          sealed: this.vault.seal(credential.secret, `${credential.site}/${credential.name}`),
           fingerprint,
           until: new Date(until).toISOString(),
           checkedAt: null,
@@ -68,9 +68,9 @@ export class Credentials {
       ),
     )
     await this.changed(
-      `credential ${wish.name} for ${wish.site} entered, until ${wish.until.slice(0, 10)}`,
+      `credential ${credential.name} for ${credential.site} entered, until ${credential.until.slice(0, 10)}`,
     )
-    await this.check(wish.site, wish.name)
+    await this.check(credential.site, credential.name)
   }
 
   /** Asks the site whether it takes the credential, with the secret as it lies sealed. */

@@ -74,14 +74,14 @@ function privateFile(seed: Buffer, point: Buffer, blob: Buffer, comment: string)
     wire(comment),
   ])
   const padding = Buffer.from(Array.from({ length: (8 - (inner.length % 8)) % 8 }, (_, i) => i + 1))
-  const one = Buffer.alloc(4)
-  one.writeUInt32BE(1)
+  const entry = Buffer.alloc(4)
+  entry.writeUInt32BE(1)
   const file = Buffer.concat([
     Buffer.from('openssh-key-v1\0'),
     wire('none'),
     wire('none'),
     wire(''),
-    one,
+    entry,
     wire(blob),
     wire(Buffer.concat([inner, padding])),
   ])

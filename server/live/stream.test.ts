@@ -39,7 +39,7 @@ async function hear(
 }
 
 const idsIn = (heard: string): number[] =>
-  [...heard.matchAll(/^id: (\d+)$/gm)].map((found) => Number(found[1]))
+  [...heard.matchAll(/^id: (\d+)$/gm)].map((match) => Number(match[1]))
 
 describe('the event stream', () => {
   it('tells a run step by step, each step once a frame', async () => {

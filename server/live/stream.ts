@@ -37,9 +37,9 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   }
   const onJournal = (entry: JournalEntry): void => void lines.push(entry)
   const onRun = ({ change, steps }: { change: number; steps: readonly string[] }): void => {
-    const known = runs.get(change) ?? new Set<string>()
-    for (const step of steps) known.add(step)
-    runs.set(change, known)
+    const run = runs.get(change) ?? new Set<string>()
+    for (const step of steps) run.add(step)
+    runs.set(change, run)
   }
   const onState = (changed: readonly string[]): void => {
     slices.add('fleet')
@@ -89,9 +89,9 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   }
 
   const begin = async (): Promise<void> => {
-    const asked = request.get('last-event-id') ?? ''
-    if (!/^\d{1,15}$/.test(asked)) return
-    const missed = await gyrarch.journal({ after: Number(asked), limit: mostMissed + 1 })
+    const requested = request.get('last-event-id') ?? ''
+    if (!/^\d{1,15}$/.test(requested)) return
+    const missed = await gyrarch.journal({ after: Number(requested), limit: mostMissed + 1 })
     if (missed.length > mostMissed) write('reset', { says: 'too much was missed; read again' })
     else lines.unshift(...missed)
   }

@@ -49,8 +49,9 @@ export class ConnectorRegistry {
       ...new Set<Outside>([this.outside, ...this.byRef.values()]),
     ]
     return {
-      siteNames: async () => (await Promise.all(everybody().map((one) => one.siteNames()))).flat(),
-      peers: async () => (await Promise.all(everybody().map((one) => one.peers()))).flat(),
+      siteNames: async () =>
+        (await Promise.all(everybody().map((outside) => outside.siteNames()))).flat(),
+      peers: async () => (await Promise.all(everybody().map((outside) => outside.peers()))).flat(),
       site: (name) => site(name).site(name),
       meter: (name) => site(name).meter(name),
       boxFacts: (name, machine) => site(name).boxFacts(name, machine),

@@ -30,8 +30,8 @@ function keepTwoConnections(sequelize: Sequelize): void {
   const ready = new Map<string, Promise<Connection>>()
   source.getConnection = ({ uuid }) => {
     const which = uuid === undefined || uuid === 'default' ? 'default' : 'writer'
-    const known = ready.get(which)
-    if (known) return known
+    const existing = ready.get(which)
+    if (existing) return existing
     const opening = open({ uuid: which }).then(async (connection) => {
       const run = promisify(connection.run.bind(connection))
       for (const pragma of pragmas) await run(pragma)

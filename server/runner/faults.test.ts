@@ -32,9 +32,9 @@ const start = async (intent: unknown, kind = 'cluster.raise'): Promise<string> =
 async function takeRemedy(id: string, wanted: RegExp): Promise<ChangeRecord> {
   const halted = await gyrarch.changes.get(id)
   expect(halted.state).toBe('halted')
-  const remedy = halted.remedies.find((other) => wanted.test(other.says))
+  const remedy = halted.remedies.find((remedy) => wanted.test(remedy.says))
   expect(
-    halted.remedies.map((other) => other.says),
+    halted.remedies.map((otherRemedy) => otherRemedy.says),
     halted.cause?.says,
   ).toEqual(expect.arrayContaining([expect.stringMatching(wanted)]))
   if (!remedy) return halted
@@ -43,8 +43,8 @@ async function takeRemedy(id: string, wanted: RegExp): Promise<ChangeRecord> {
     expect(remedy.goesOn).toBe(true)
     await gyrarch.changes.amend(id, patchDraft(halted.intent, remedy.change.patchDraft), null)
   } else {
-    const other = await gyrarch.changes.draft(remedy.change.kind, remedy.change.intent)
-    expect((await run(other.id)).state).toBe('done')
+    const change = await gyrarch.changes.draft(remedy.change.kind, remedy.change.intent)
+    expect((await run(change.id)).state).toBe('done')
   }
   await gyrarch.changes.retry(id)
   return runOut(gyrarch, id)
@@ -191,11 +191,11 @@ const cases: readonly {
 ]
 
 describe('a failure of the outside', () => {
-  it.each(cases)('$fault is told by its lowest cause, and its remedy clears it', async (one) => {
+  it.each(cases)('$fault is told by its lowest cause, and its remedy clears it', async (entry) => {
     const scenario = await gyrarch.outside.faults()
     for (const active of scenario.active) await gyrarch.endFault(active.id)
-    const about = one.fault === 'runtime-fails' ? 'machine/mossgate/birch-cp-1' : one.about
-    if (one.at === 'front') {
+    const about = entry.fault === 'runtime-fails' ? 'machine/mossgate/birch-cp-1' : entry.about
+    if (entry.at === 'front') {
       // The hall lacks the route from the beginning: the draft says so, and its remedy is a ready draft.
       const draft = await gyrarch.changes.draft('cluster.raise', raiseAt.front)
       const missing = draft.findings.find((finding) => finding.rule === 'route.missing')
@@ -207,16 +207,16 @@ describe('a failure of the outside', () => {
           .state,
       ).toBe('done')
     }
-    const id = await start(raiseAt[one.at ?? 'hall'])
-    await fault(one.fault, about)
+    const id = await start(raiseAt[entry.at ?? 'hall'])
+    await fault(entry.fault, about)
     const halted = await runOut(gyrarch, id)
     expect(halted.state).toBe('halted')
     const failed = halted.steps.find((step) => step.state === 'failed')
-    expect(failed?.cause?.says).toMatch(one.cause)
-    expect(failed?.cause?.chain[0]?.about).toBe(one.lowest)
+    expect(failed?.cause?.says).toMatch(entry.cause)
+    expect(failed?.cause?.chain[0]?.about).toBe(entry.lowest)
     // The chain ends at the change: the lowest failing thing’s message reaches the top with the path it took.
     expect(failed?.cause?.chain.at(-1)?.about).toBe(`change/${id}`)
-    const done = await takeRemedy(id, one.remedy)
+    const done = await takeRemedy(id, entry.remedy)
     expect(
       done.steps.filter((step) => step.state === 'failed').map((step) => step.cause?.says),
     ).toEqual([])
@@ -235,12 +235,16 @@ describe('a failure of the outside', () => {
     expect(
       gyrarch.fleet.last().clusters.find((cluster) => cluster.name === 'cedar')?.apiAnswers,
     ).toBe(false)
-    const remedy = halted.remedies.find((other) => other.says === 'Renew the certificates of cedar')
+    const remedy = halted.remedies.find(
+      (remedy) => remedy.says === 'Renew the certificates of cedar',
+    )
     if (!remedy || 'patchDraft' in remedy.change)
-      throw new Error(`no remedy among ${halted.remedies.map((other) => other.says).join()}`)
-    const other = await gyrarch.changes.draft(remedy.change.kind, remedy.change.intent)
+      throw new Error(
+        `no remedy among ${halted.remedies.map((otherRemedy) => otherRemedy.says).join()}`,
+      )
+    const change = await gyrarch.changes.draft(remedy.change.kind, remedy.change.intent)
     // The halted run holds the pool, renewing wants the cluster: it waits for nobody that works.
-    expect((await run(other.id)).state).toBe('done')
+    expect((await run(change.id)).state).toBe('done')
     await gyrarch.changes.retry(id, 'cedar')
     expect(await runOut(gyrarch, id)).toMatchObject({
       state: 'done',
@@ -262,7 +266,7 @@ describe('a raise', () => {
       ).id,
     )
     expect([done.state, done.cause?.says ?? null]).toEqual(['done', null])
-    const site = (await gyrarch.fleet.view()).sites.find((other) => other.name === 'mossgate')
+    const site = (await gyrarch.fleet.view()).sites.find((site) => site.name === 'mossgate')
     expect(
       site?.machines
         .filter((machine) => machine.cluster === 'birch')
@@ -291,7 +295,9 @@ describe('a raise', () => {
       (await run((await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })).id))
         .state,
     ).toBe('done')
-    const north = (await gyrarch.fleet.view()).sites.find((other) => other.name === 'tarn-north')
+    const north = (await gyrarch.fleet.view()).sites.find(
+      (otherSite) => otherSite.name === 'tarn-north',
+    )
     expect([
       north?.balancers,
       north?.addresses.filter((address) => address.cluster === 'fernlet'),
@@ -315,7 +321,7 @@ describe('a raise', () => {
         .join(),
     ).toContain('its SHA-256 verified')
     const published = async () =>
-      (await gyrarch.fleet.view()).sites.find((other) => other.name === 'tarn-north')?.published
+      (await gyrarch.fleet.view()).sites.find((site) => site.name === 'tarn-north')?.published
         .length
     expect(await published()).toBe(2)
     await run((await gyrarch.changes.draft('cluster.takedown', { cluster: 'fernlet' })).id)
@@ -387,7 +393,7 @@ describe('a cluster that stands', () => {
     const node = (await gyrarch.fleet.view()).clusters
       .find((cluster) => cluster.name === 'cedar')
       ?.pools.flatMap((pool) => pool.nodes)
-      .find((other) => other.name === 'cedar-general-5')
+      .find((node) => node.name === 'cedar-general-5')
     expect(node?.conditions.find((condition) => condition.type === 'Ready')?.status).toBe('True')
     const said = (await gyrarch.journal({ kind: 'health.acts', limit: 10 })).map(
       (line) => line.says,
@@ -438,7 +444,7 @@ describe('a cluster that stands', () => {
 
   it('keeps its machines when a host dies: they come back where the packing said they would', async () => {
     const { hostLoss } = await import('~/core/sizing')
-    const site = (await gyrarch.fleet.view()).sites.find((other) => other.name === 'mossgate')
+    const site = (await gyrarch.fleet.view()).sites.find((site) => site.name === 'mossgate')
     if (!site) throw new Error('the scenario lacks mossgate')
     const host = site.machines.find((machine) => machine.name === 'cedar-general-1')?.host ?? ''
     const predicted = hostLoss(site.hosts, site.machines, host, site.overcommit)
@@ -447,11 +453,11 @@ describe('a cluster that stands', () => {
     await fault('host-dies', `host/mossgate/${host}`)
     for (let minutes = 0; minutes < 12; minutes++) await gyrarch.outside.advance(60)
     const after = await gyrarch.fleet.view()
-    const machines = after.sites.find((other) => other.name === 'mossgate')?.machines ?? []
+    const machines = after.sites.find((otherSite) => otherSite.name === 'mossgate')?.machines ?? []
     expect(
       predicted?.moves.map(({ machine }) => [
         machine,
-        machines.find((other) => other.name === machine)?.host,
+        machines.find((otherMachine) => otherMachine.name === machine)?.host,
       ]),
     ).toEqual(predicted?.moves.map(({ machine, to }) => [machine, to]))
     expect(

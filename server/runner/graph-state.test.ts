@@ -108,13 +108,15 @@ describe('going back', () => {
           if (ready.length === 0) break
           for (const id of ready) {
             const dependents = steps
-              .filter((other) => other.after.includes(id))
-              .map((other) => other.id)
-            expect(dependents.every((other) => undone.includes(other))).toBe(true)
+              .filter((stepStatus) => stepStatus.after.includes(id))
+              .map((stepStatus) => stepStatus.id)
+            expect(dependents.every((dependent) => undone.includes(dependent))).toBe(true)
           }
           undone.push(...ready)
-          steps = steps.map((one) =>
-            ready.includes(one.id) ? { ...one, state: 'undone' as const } : one,
+          steps = steps.map((stepStatus) =>
+            ready.includes(stepStatus.id)
+              ? { ...stepStatus, state: 'undone' as const }
+              : stepStatus,
           )
         }
         expect(undone).toHaveLength(afters.length)

@@ -133,29 +133,32 @@ describe('a run', () => {
       pools: [{ name: 'general', size: 'reed-4-16', count: 3 }],
       ranges: { pods, services },
     })
-    const one = await gyrarch.changes.draft(
+    const change = await gyrarch.changes.draft(
       'cluster.raise',
       pools('rush', '10.132.0.0/18', '10.133.0.0/20'),
     )
-    const two = await gyrarch.changes.draft(
+    const secondChange = await gyrarch.changes.draft(
       'cluster.raise',
       pools('sedge', '10.134.0.0/18', '10.135.0.0/20'),
     )
-    expect([one.plan === null, two.plan === null]).toEqual([false, false])
-    await gyrarch.changes.run(one.id, { accept: [], planDigest: one.planDigest ?? undefined })
+    expect([change.plan === null, secondChange.plan === null]).toEqual([false, false])
+    await gyrarch.changes.run(change.id, { accept: [], planDigest: change.planDigest ?? undefined })
     await expect(
-      gyrarch.changes.run(two.id, { accept: [], planDigest: two.planDigest ?? undefined }),
+      gyrarch.changes.run(secondChange.id, {
+        accept: [],
+        planDigest: secondChange.planDigest ?? undefined,
+      }),
     ).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('12 reserved') })
   })
 
   it('runs what was read: a plan that has changed since is a conflict that shows the new one', async () => {
     const read = await gyrarch.changes.draft('cluster.raise', { ...birch, networks: {} })
-    const other = await gyrarch.changes.draft('cluster.raise', {
+    const change = await gyrarch.changes.draft('cluster.raise', {
       ...birch,
       name: 'rowan',
       ranges: { pods: '10.136.0.0/18', services: '10.137.0.0/20' },
     })
-    await gyrarch.changes.run(other.id, { accept: [] })
+    await gyrarch.changes.run(change.id, { accept: [] })
     await expect(
       gyrarch.changes.run(read.id, { accept: [], planDigest: read.planDigest ?? undefined }),
     ).rejects.toMatchObject({
@@ -189,16 +192,16 @@ describe('a run', () => {
   })
 
   it('puts an image in place, which clears the stop of a draft that waited for it; taken back, it is gone', async () => {
-    const wish = await gyrarch.changes.draft('cluster.raise', { ...birch, release: '1.33.0' })
-    expect(wish.plan).toBeNull()
+    const change = await gyrarch.changes.draft('cluster.raise', { ...birch, release: '1.33.0' })
+    expect(change.plan).toBeNull()
     const place = await start({ site: 'mossgate', release: '1.33.0' }, 'image.place')
     await gyrarch.outside.advance(30)
     await gyrarch.changes.takeBack(place.id)
     expect((await runOut(gyrarch, place.id)).state).toBe('taken-back')
-    expect((await gyrarch.changes.get(wish.id)).plan).toBeNull()
+    expect((await gyrarch.changes.get(change.id)).plan).toBeNull()
     const again = await start({ site: 'mossgate', release: '1.33.0' }, 'image.place')
     expect((await runOut(gyrarch, again.id)).state).toBe('done')
-    expect((await gyrarch.changes.get(wish.id)).plan).not.toBeNull()
+    expect((await gyrarch.changes.get(change.id)).plan).not.toBeNull()
   })
 
   it('asks for the name of a guarded cluster', async () => {

@@ -2,8 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { fernlet, gyrarchForAll, type Opened, runOut } from '../testing/open'
 
 let opened: Opened
-gyrarchForAll((one) => {
-  opened = one
+gyrarchForAll((eachOpened) => {
+  opened = eachOpened
 })
 
 const stopsOf = (findings: readonly { readonly level: string; readonly rule: string }[]) =>
@@ -126,8 +126,10 @@ describe('a credential', () => {
       secret: 'a long enough secret',
       until: '2026-12-01T00:00:00Z',
     })
-    const known = (await gyrarch.fleet.view()).credentials.find((one) => one.name === 'second')
-    expect(known?.checked).toMatchObject({ good: true, says: 'accepted' })
+    const credential = (await gyrarch.fleet.view()).credentials.find(
+      (candidate) => candidate.name === 'second',
+    )
+    expect(credential?.checked).toMatchObject({ good: true, says: 'accepted' })
     const [rows] = await gyrarch.database.sequelize.query('SELECT * FROM credentials')
     expect(JSON.stringify(rows)).not.toContain('a long enough secret')
     for (const name of ['second', 'fernhollow-development'])

@@ -59,46 +59,46 @@ export class Templates {
     return asTemplate(row)
   }
 
-  async keep(wish: Omit<Template, 'shipped'>, shipped = false): Promise<Template> {
-    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(wish.name))
+  async keep(request: Omit<Template, 'shipped'>, shipped = false): Promise<Template> {
+    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(request.name))
       throw new Refusal(
         'invalid',
-        `“${wish.name.slice(0, 80)}” is no template name: a–z, 0–9 and inner dashes, at most 63.`,
+        `“${request.name.slice(0, 80)}” is no template name: a–z, 0–9 and inner dashes, at most 63.`,
         [{ path: 'name', says: 'is no name' }],
       )
-    const kind = kindNamed(wish.kind)
+    const kind = kindNamed(request.kind)
     if (!kind)
-      throw new Refusal('invalid', `There is no change kind ${wish.kind.slice(0, 80)}.`, [
+      throw new Refusal('invalid', `There is no change kind ${request.kind.slice(0, 80)}.`, [
         { path: 'kind', says: 'unknown kind' },
       ])
-    const read = kind.read(wish.intent)
+    const read = kind.read(request.intent)
     if (!read.ok) throw refuseIssues(read.issues, ['intent'])
-    const lost = wish.open.find(
-      (pointer) => !pointer.startsWith('/') || valueAt(wish.intent, pointer) === undefined,
+    const lost = request.open.find(
+      (pointer) => !pointer.startsWith('/') || valueAt(request.intent, pointer) === undefined,
     )
     if (lost !== undefined)
       throw new Refusal('invalid', `The draft has no field ${lost} that could be left open.`, [
         { path: 'open', says: `${lost} is not in the draft` },
       ])
-    if (await TemplateRow.findByPk(wish.name))
-      throw new Refusal('conflict', `There is a template ${wish.name} already.`, [
+    if (await TemplateRow.findByPk(request.name))
+      throw new Refusal('conflict', `There is a template ${request.name} already.`, [
         { path: 'name', says: 'is taken' },
       ])
     await this.database.write((transaction) =>
       TemplateRow.create(
         {
-          name: wish.name,
-          says: wish.says,
-          kind: wish.kind,
-          intent: wish.intent,
-          open: [...wish.open],
+          name: request.name,
+          says: request.says,
+          kind: request.kind,
+          intent: request.intent,
+          open: [...request.open],
           shipped,
         },
         { transaction },
       ),
     )
-    if (!shipped) await this.journal(`template ${wish.name} kept`)
-    return this.get(wish.name)
+    if (!shipped) await this.journal(`template ${request.name} kept`)
+    return this.get(request.name)
   }
 
   async remove(name: string): Promise<void> {
@@ -112,12 +112,12 @@ export class Templates {
   /** A draft made from a template: open fields take the values given; ranges left open take the next free ones. */
   async draft(name: string, values: Readonly<Record<string, unknown>>): Promise<ChangeRecord> {
     const template = await this.get(name)
-    const other = Object.keys(values).find((pointer) => !template.open.includes(pointer))
-    if (other !== undefined)
+    const otherName = Object.keys(values).find((pointer) => !template.open.includes(pointer))
+    if (otherName !== undefined)
       throw new Refusal(
         'invalid',
-        `${other} is not left open by ${name}. Open: ${template.open.join(', ')}.`,
-        [{ path: `values.${other}`, says: 'is not left open' }],
+        `${otherName} is not left open by ${name}. Open: ${template.open.join(', ')}.`,
+        [{ path: `values.${otherName}`, says: 'is not left open' }],
       )
     const site = (template.intent as { site?: unknown }).site
     const free =

@@ -69,7 +69,7 @@ export class Autoscale implements Watcher {
         order: [['number', 'DESC']],
         limit: 50,
       })
-      const mine = own.filter(
+      const changes = own.filter(
         (row) => (row.intent as { cluster?: unknown }).cluster === cluster.name,
       )
       // One after another: what a resize under way will bring is not there to be counted yet.
@@ -90,7 +90,7 @@ export class Autoscale implements Watcher {
       }
       const objects = await this.parts.fleet.objectsOf(cluster.name)
       if (!objects) continue
-      const grown = mine.find(
+      const grown = changes.find(
         (row) =>
           row.state === 'done' &&
           row.endedAt !== null &&
@@ -108,7 +108,7 @@ export class Autoscale implements Watcher {
       for (const key of [...this.halfEmpty.keys()])
         if (key.startsWith(`${cluster.name}/`) && !nowEmpty.has(key)) this.halfEmpty.delete(key)
       for (const key of nowEmpty) if (!this.halfEmpty.has(key)) this.halfEmpty.set(key, now)
-      for (const wish of decision.resize) await this.resize(cluster.name, wish)
+      for (const request of decision.resize) await this.resize(cluster.name, request)
       // A node that is half empty is looked at again when it has been so for long enough.
       const waits = decision.halfEmpty
         .map((node) => (this.halfEmpty.get(`${cluster.name}/${node}`) ?? now) + patienceMs)
@@ -119,25 +119,25 @@ export class Autoscale implements Watcher {
 
   private async resize(
     cluster: string,
-    wish: { readonly pool: string; readonly count: number; readonly because: string },
+    request: { readonly pool: string; readonly count: number; readonly because: string },
   ): Promise<void> {
     const refused = await this.parts.changes.runUnattended(
       'pool.resize',
-      { cluster, pool: wish.pool, count: wish.count },
+      { cluster, pool: request.pool, count: request.count },
       mark,
     )
     const says =
       refused === null
-        ? `autoscaling: ${wish.pool} of ${cluster} to ${wish.count} nodes: ${wish.because}`
-        : `autoscaling cannot resize ${wish.pool} of ${cluster} to ${wish.count}: ${refused}`
+        ? `autoscaling: ${request.pool} of ${cluster} to ${request.count} nodes: ${request.because}`
+        : `autoscaling cannot resize ${request.pool} of ${cluster} to ${request.count}: ${refused}`
     if (refused !== null) {
       this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
-      if (this.told.get(`${cluster}/${wish.pool}`) === says) return
+      if (this.told.get(`${cluster}/${request.pool}`) === says) return
     }
-    this.told.set(`${cluster}/${wish.pool}`, says)
+    this.told.set(`${cluster}/${request.pool}`, says)
     await this.parts.journal({
       kind: refused === null ? 'autoscale.acts' : 'autoscale.stuck',
-      about: `pool/${cluster}/${wish.pool}`,
+      about: `pool/${cluster}/${request.pool}`,
       says,
     })
   }

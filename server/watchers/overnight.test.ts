@@ -51,7 +51,7 @@ describe('a CronJob on spot machines', () => {
       await gyrarch.outside.advance(30)
     const ran = (await forecasts())[0]
     expect(ran?.status.phase).toBe('Running')
-    const node = (await spot())?.nodes.find((one) => one.name === ran?.spec.nodeName)
+    const node = (await spot())?.nodes.find((node) => node.name === ran?.spec.nodeName)
     expect(node).toBeDefined()
     await gyrarch.putFault({
       fault: 'spot-taken',
@@ -63,7 +63,7 @@ describe('a CronJob on spot machines', () => {
     await gyrarch.outside.advance(150)
     expect(
       (await spot())?.nodes.some(
-        (one) => one.name === node?.name && one.createdAt === node.createdAt,
+        (candidate) => candidate.name === node?.name && candidate.createdAt === node.createdAt,
       ),
     ).toBe(false)
     await to('2026-03-03T00:45:00Z')

@@ -5,7 +5,9 @@ let opened: Opened
 gyrarchForAll((made) => (opened = made))
 
 const dill = async () => {
-  const cluster = (await opened.gyrarch.fleet.view()).clusters.find((one) => one.name === 'dill')
+  const cluster = (await opened.gyrarch.fleet.view()).clusters.find(
+    (cluster) => cluster.name === 'dill',
+  )
   if (!cluster) throw new Error('no dill')
   return cluster
 }

@@ -79,8 +79,8 @@ export class Rest implements Watcher {
   /** Null once it is as the calendar has it; else why it cannot be. */
   private async act(cluster: string, boundary: Boundary): Promise<string | null> {
     const view = await this.parts.fleet.view()
-    const known = view.clusters.find((other) => other.name === cluster)
-    if (!known || known.resting === boundary.rests) return null
+    const existingCluster = view.clusters.find((otherCluster) => otherCluster.name === cluster)
+    if (!existingCluster || existingCluster.resting === boundary.rests) return null
     const kind = boundary.rests ? 'cluster.stop' : 'cluster.start'
     const refused = await this.parts.changes.runUnattended(kind, { cluster }, mark)
     if (refused !== null)

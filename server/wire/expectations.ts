@@ -14,7 +14,7 @@ export const expectationSchema = z.object({
   delivered: z.boolean(),
 })
 
-const most = 500
+const max = 500
 
 export class Expectations {
   constructor(
@@ -27,8 +27,8 @@ export class Expectations {
     const read = expectationSchema.safeParse(given)
     if (!read.success) throw refuseIssues(read.error.issues)
     const { name, from, to, port, protocol, delivered } = read.data
-    if ((await ExpectationRow.count()) >= most && !(await ExpectationRow.findByPk(name)))
-      throw new Refusal('too-large', `Up to ${most} expectations are kept. Remove one first.`)
+    if ((await ExpectationRow.count()) >= max && !(await ExpectationRow.findByPk(name)))
+      throw new Refusal('too-large', `Up to ${max} expectations are kept. Remove one first.`)
     await this.database.write((transaction) =>
       ExpectationRow.upsert(
         { name, from: { ...from }, to: { ...to }, port, protocol, delivered },

@@ -32,9 +32,9 @@ async function go(query: WalkQuery) {
   const view = await opened.gyrarch.fleet.viewFor([], ['cluster/bramble'])
   const read = readyWorldOf(view)
   if (!read.ok) throw new Error(read.says)
-  const found = walk(read.world, query)
-  if (!found.ok) throw new Error(found.says)
-  return { ...walkAnswer(found.walk), remedies: walkRemedies(read.world, query, found.walk) }
+  const walkRead = walk(read.world, query)
+  if (!walkRead.ok) throw new Error(walkRead.says)
+  return { ...walkAnswer(walkRead.walk), remedies: walkRemedies(read.world, query, walkRead.walk) }
 }
 const podOf = async (workload: string, namespace = 'market'): Promise<string> => {
   const pods = (await opened.gyrarch.observe.objects('bramble', {
@@ -45,7 +45,7 @@ const podOf = async (workload: string, namespace = 'market'): Promise<string> =>
 }
 const failing = async (from: string, to: string): Promise<number> => {
   const flow = (await opened.gyrarch.fleet.trafficOf('bramble')).find(
-    (one) => one.from === from && one.to === to,
+    (entry) => entry.from === from && entry.to === to,
   )
   const now = flow?.spans.find((span) => span.until === null)
   return now && now.perSecond > 0 ? now.failing / now.perSecond : NaN
@@ -121,14 +121,14 @@ describe('the API outside', () => {
         (node) => node.conditions.find((condition) => condition.type === 'Ready')?.status,
       )
     expect(new Set(await nodes())).toEqual(new Set(['Unknown']))
-    const found = await go({
+    const result = await go({
       from: { node: 'bramble-general-1', cluster: 'bramble' },
       to: { address: '198.51.100.250' },
       port: 443,
       protocol: 'TCP',
     })
-    expect(found.decided).toEqual({ hop: 'firewall-out', by: 'uplink-closed' })
-    expect(found.remedies.map(({ kind }) => kind)).toEqual(['allow-out', 'rule-off'])
+    expect(result.decided).toEqual({ hop: 'firewall-out', by: 'uplink-closed' })
+    expect(result.remedies.map(({ kind }) => kind)).toEqual(['allow-out', 'rule-off'])
     expect(
       (await run('wire.firewall', { site: 'palisade-east', disable: ['uplink-closed'] })).state,
     ).toBe('done')
@@ -184,9 +184,9 @@ describe('the market', () => {
       delivered: true,
     })
     const held = async () =>
-      expectations(await gyrarch.fleet.viewFor([], ['cluster/bramble'])).map((one) => [
-        one.name,
-        one.holds,
+      expectations(await gyrarch.fleet.viewFor([], ['cluster/bramble'])).map((expectation) => [
+        expectation.name,
+        expectation.holds,
       ])
     expect(Object.fromEntries(await held())).toEqual({
       'the desk reaches the ledger': true,
@@ -348,9 +348,9 @@ describe('what goes in and out', () => {
       ).state,
     ).toBe('done')
     const site = (await opened.gyrarch.fleet.view()).sites.find(
-      (one) => one.name === 'palisade-east',
+      (site) => site.name === 'palisade-east',
     )
-    expect(site?.balancers.map((one) => [one.service, one.address])).toEqual([
+    expect(site?.balancers.map((balancer) => [balancer.service, balancer.address])).toEqual([
       ['platform/ingress', '198.51.100.1'],
       ['market/prices', '198.51.100.2'],
       ['market/asked', '198.51.100.9'],
@@ -363,7 +363,7 @@ describe('what goes in and out', () => {
       status?: { loadBalancer: object; conditions?: readonly { message: string }[] }
     }[]
     expect(
-      listed.find((one) => one.metadata.name === 'outside')?.status?.conditions?.[0]?.message,
+      listed.find((object) => object.metadata.name === 'outside')?.status?.conditions?.[0]?.message,
     ).toContain('is not in the pool')
   })
   it('a host is led to a service, with its record; rules, pools and translations are refused where they are wrong', async () => {
@@ -378,7 +378,7 @@ describe('what goes in and out', () => {
     }
     expect((await run('wire.ingress', lead)).state).toBe('done')
     const site = async () =>
-      (await opened.gyrarch.fleet.view()).sites.find((one) => one.name === 'palisade-east')
+      (await opened.gyrarch.fleet.view()).sites.find((site) => site.name === 'palisade-east')
     expect((await site())?.records.find((record) => record.name === 'prices')?.value).toBe(
       '198.51.100.1',
     )
@@ -441,7 +441,7 @@ describe('what goes in and out', () => {
     expect((await run('wire.firewall', { site: 'palisade-east', put })).state).toBe('done')
     expect(
       (await opened.gyrarch.fleet.view()).sites
-        .find((one) => one.name === 'palisade-east')
+        .find((site) => site.name === 'palisade-east')
         ?.firewall?.map((rule) => rule.name)
         .slice(0, 3),
     ).toEqual(['uplink-closed', 'all-web', 'web-in'])

@@ -43,12 +43,13 @@ describe('what is wired after a hall raise over three zones', () => {
       rows.find((row) => row.what === what && row.value.includes(value))
     // Whatever the site holds now and did not before is on the page.
     const fresh = after.addresses.filter(
-      (address) => !before.addresses.some((other) => other.address === address.address),
+      (address) =>
+        !before.addresses.some((otherAddress) => otherAddress.address === address.address),
     )
     expect(
       fresh.filter((address) => address.how === 'virtual').map((address) => address.address),
     ).toEqual(['10.20.40.32', '10.20.40.33', '10.20.40.34', '10.20.40.35'])
-    for (const address of fresh.filter((one) => one.how !== 'dhcp'))
+    for (const address of fresh.filter((entry) => entry.how !== 'dhcp'))
       expect(
         has(address.how === 'virtual' ? 'virtual address' : 'address', address.address),
         address.address,
@@ -57,7 +58,8 @@ describe('what is wired after a hall raise over three zones', () => {
       { maker: 'DHCP of mossgate' },
     ])
     for (const balancer of after.balancers.filter(
-      (one) => !before.balancers.some((other) => other.name === one.name),
+      (candidate) =>
+        !before.balancers.some((otherBalancer) => otherBalancer.name === candidate.name),
     ))
       expect(has('load balancer', balancer.address)).toMatchObject({ change: raised })
     expect(has('load balancer', '10.20.40.32:443')).toBeDefined()

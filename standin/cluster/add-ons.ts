@@ -33,7 +33,7 @@ export function addService(cluster: Cluster, manifest: Manifest): void {
   if (
     spec['clusterIP'] === 'None' ||
     spec['type'] === 'ExternalName' ||
-    cluster.serviceList.some((one) => one.name === name && one.namespace === namespace)
+    cluster.serviceList.some((service) => service.name === name && service.namespace === namespace)
   )
     return
   cluster.serviceList.push({
@@ -55,7 +55,7 @@ export const addOnsPlace: Behaviour<'addons.place'> = {
         const fresh = addOnWorkloads(sim.now).filter(
           (add) =>
             !cluster.workloads.some(
-              (other) => other.namespace === add.namespace && other.name === add.name,
+              (workload) => workload.namespace === add.namespace && workload.name === add.name,
             ),
         )
         cluster.workloads = [...cluster.workloads, ...fresh]
@@ -80,11 +80,11 @@ export const addOnsPlace: Behaviour<'addons.place'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const mine = cluster.running.filter((pod) => pod.namespace === 'platform')
-        const homeless = mine.find((pod) => pod.node === null)
+        const pods = cluster.running.filter((pod) => pod.namespace === 'platform')
+        const homeless = pods.find((pod) => pod.node === null)
         if (homeless) {
           const load = loads(cluster)
-          const workload = cluster.workloads.find((other) => other.name === homeless.workload)
+          const workload = cluster.workloads.find((workload) => workload.name === homeless.workload)
           if (workload) schedulePod(cluster, homeless, workload, load)
           if (homeless.node === null) {
             return permanent(
@@ -98,8 +98,8 @@ export const addOnsPlace: Behaviour<'addons.place'> = {
             )
           }
         }
-        return mine.every((pod) => pod.phase === 'Running')
-          ? said('platform-pods-run', { mineCount: mine.length })
+        return pods.every((pod) => pod.phase === 'Running')
+          ? said('platform-pods-run', { mineCount: pods.length })
           : { again: 5 }
       },
     },
@@ -201,12 +201,12 @@ export const podTry: Behaviour<'pod.try'> = {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const pod = cluster.running.find(
-          (other) => other.workload === `trial-${op.args.pool}` && other.phase === 'Pending',
+          (pod) => pod.workload === `trial-${op.args.pool}` && pod.phase === 'Pending',
         )
         if (!pod) return permanent('pod-gone', said('pod-gone'))
         startPod(cluster, pod, sim.now)
         const ran = said('trial-ran', { node: pod.node ?? '', ip: pod.ip ?? '' })
-        cluster.running = cluster.running.filter((other) => other !== pod)
+        cluster.running = cluster.running.filter((otherPod) => otherPod !== pod)
         record(sim, cluster, 'Normal', 'Completed', `pod/${podKey(pod)}`, ran.says)
         return ran
       },

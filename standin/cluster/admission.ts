@@ -83,23 +83,23 @@ function used(
     )
   }
   const others = cluster.workloads.filter(
-    (one) =>
-      one.namespace === namespace &&
-      one.kind !== 'CronJob' &&
-      !(one.kind === coming?.kind && one.name === coming.name),
+    (workload) =>
+      workload.namespace === namespace &&
+      workload.kind !== 'CronJob' &&
+      !(workload.kind === coming?.kind && workload.name === coming.name),
   )
-  const standing = others.reduce(
-    (sum, one) =>
+  const existing = others.reduce(
+    (sum, workload) =>
       sum +
       of(
-        currentTemplate(one),
-        one.kind === 'Deployment' || one.kind === 'StatefulSet'
-          ? one.replicas
-          : podsOf(cluster, one).length,
+        currentTemplate(workload),
+        workload.kind === 'Deployment' || workload.kind === 'StatefulSet'
+          ? workload.replicas
+          : podsOf(cluster, workload).length,
       ),
     0,
   )
-  return standing + (coming ? of(coming.template, coming.replicas) : 0)
+  return existing + (coming ? of(coming.template, coming.replicas) : 0)
 }
 
 const shown = (entry: string, value: number): string => {
@@ -128,11 +128,11 @@ function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidd
     for (const [entry, limit] of Object.entries(record(record(object['spec'])['hard']))) {
       if (!/^(pods|cpu|memory|(requests|limits)\.(cpu|memory|ephemeral-storage))$/.test(entry))
         continue
-      const most = amount(limit, entry === 'pods' ? parseBytes : reader(entry))
+      const max = amount(limit, entry === 'pods' ? parseBytes : reader(entry))
       const before = used(cluster, namespace, entry, null)
       const after = used(cluster, namespace, entry, coming)
       // What is over already may shrink.
-      if (after > most && after > before)
+      if (after > max && after > before)
         over.push(
           `requested: ${entry}=${shown(entry, after - before)}, used: ${entry}=${shown(entry, before)}, limited: ${entry}=${String(limit)}`,
         )
@@ -221,8 +221,8 @@ function allowed(
     ? null
     : said
         .split(',')
-        .map((one) => one.trim())
-        .filter((one) => one !== '')
+        .map((name) => name.trim())
+        .filter((trim) => trim !== '')
 }
 
 const sizeLabel = 'node.kubernetes.io/instance-type'
@@ -242,12 +242,12 @@ function keptToSizes(cluster: Cluster, manifest: Manifest): Manifest {
   const required = record(node['requiredDuringSchedulingIgnoredDuringExecution'])
   const term = { key: sizeLabel, operator: 'In', values: sizes }
   const given = list(required['nodeSelectorTerms']).map(record)
-  const isOurs = (one: unknown): boolean =>
-    record(one)['key'] === sizeLabel && record(one)['operator'] === 'In'
-  const terms = (given.length > 0 ? given : [{}]).map((one) => ({
-    ...one,
+  const isOurs = (entry: unknown): boolean =>
+    record(entry)['key'] === sizeLabel && record(entry)['operator'] === 'In'
+  const terms = (given.length > 0 ? given : [{}]).map((entry) => ({
+    ...entry,
     matchExpressions: [
-      ...list(record(one)['matchExpressions']).filter((other) => !isOurs(other)),
+      ...list(record(entry)['matchExpressions']).filter((candidate) => !isOurs(candidate)),
       term,
     ],
   }))
@@ -282,8 +282,8 @@ function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbi
   const claims =
     manifest.kind === 'PersistentVolumeClaim'
       ? [record(manifest['spec'])]
-      : list(record(manifest['spec'])['volumeClaimTemplates']).map((one) =>
-          record(record(one)['spec']),
+      : list(record(manifest['spec'])['volumeClaimTemplates']).map((entry) =>
+          record(record(entry)['spec']),
         )
   for (const claim of claims) {
     const name = text(claim['storageClassName']) || (cluster.storageClass?.name ?? '')
@@ -316,15 +316,15 @@ export function withDefaults(cluster: Cluster, given: Manifest): Manifest {
   const containers = list(pod['containers']).map((container) => {
     const resources = record(record(container)['resources'])
     return defaults.reduce<Readonly<Record<string, unknown>>>(
-      (one, limit) => ({
-        ...one,
+      (entry, limit) => ({
+        ...entry,
         resources: {
-          ...record(one['resources']),
+          ...record(entry['resources']),
           requests: {
             ...record(limit['defaultRequest']),
-            ...record(record(one['resources'])['requests']),
+            ...record(record(entry['resources'])['requests']),
           },
-          limits: { ...record(limit['default']), ...record(record(one['resources'])['limits']) },
+          limits: { ...record(limit['default']), ...record(record(entry['resources'])['limits']) },
         },
       }),
       { ...record(container), resources },

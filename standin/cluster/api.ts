@@ -67,7 +67,7 @@ function ground(sim: Sim, op: Operation<ArgsOf<'api.start'>>): Said | OperationF
   if (op.args.managed === true) {
     const plane = sim
       .site(op.args.site)
-      ?.controlPlanes.find((other) => other.cluster === op.args.cluster)
+      ?.controlPlanes.find((controlPlane) => controlPlane.cluster === op.args.cluster)
     return plane
       ? said('control-plane-reached')
       : permanent('control-plane-gone', said('control-plane-gone'), {

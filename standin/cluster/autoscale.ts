@@ -71,10 +71,10 @@ function rulesOf(given: unknown, usual: Rules): Rules {
   const rules = fields(given)
   const policies = list(rules['policies'])
     .map(fields)
-    .map((one) => ({
-      percent: one['type'] === 'Percent',
-      value: amount(one['value']),
-      periodMs: 1000 * amount(one['periodSeconds']),
+    .map((entry) => ({
+      percent: entry['type'] === 'Percent',
+      value: amount(entry['value']),
+      periodMs: 1000 * amount(entry['periodSeconds']),
     }))
   return {
     windowMs:
@@ -129,10 +129,10 @@ function scalerOf(sim: Sim, cluster: Cluster, object: Manifest): Scaler | null {
   const spec = fields(object['spec'])
   const target = fields(spec['scaleTargetRef'])
   const workload = cluster.workloads.find(
-    (one) =>
-      one.namespace === object.metadata.namespace &&
-      one.name === target['name'] &&
-      (one.kind === 'Deployment' || one.kind === 'StatefulSet'),
+    (workload) =>
+      workload.namespace === object.metadata.namespace &&
+      workload.name === target['name'] &&
+      (workload.kind === 'Deployment' || workload.kind === 'StatefulSet'),
   )
   const points = workload && cluster.load?.[`${workload.namespace}/${workload.name}`]
   if (!workload || !points) return null
@@ -176,8 +176,8 @@ function within(
   if (rules.select === 'Disabled') return replicas
   const ends = rules.policies.map((policy) => {
     const done = changes
-      .filter((one) => one.at > at - policy.periodMs && Math.sign(one.by) === sign)
-      .reduce((sum, one) => sum + one.by, 0)
+      .filter((change) => change.at > at - policy.periodMs && Math.sign(change.by) === sign)
+      .reduce((sum, change) => sum + change.by, 0)
     const began = replicas - done
     if (!policy.percent) return began + sign * policy.value
     return sign > 0
@@ -197,21 +197,21 @@ function replicasAt(
   changes: Changes,
   at: number,
 ): number {
-  const asked = (windowMs: number, pick: (...all: number[]) => number): number => {
-    let found = wish(scaler, replicas, at)
+  const request = (windowMs: number, pick: (...all: number[]) => number): number => {
+    let count = wish(scaler, replicas, at)
     for (let tick = at - tickMs; tick > at - windowMs; tick -= tickMs)
-      found = pick(found, tick < since ? replicas : wish(scaler, replicas, tick))
-    return found
+      count = pick(count, tick < since ? replicas : wish(scaler, replicas, tick))
+    return count
   }
   const now = wish(scaler, replicas, at)
   if (now === replicas) return replicas
   if (now > replicas) {
-    const steady = asked(scaler.up.windowMs, Math.min)
+    const steady = request(scaler.up.windowMs, Math.min)
     return steady > replicas
       ? Math.max(replicas, Math.min(steady, within(scaler.up, replicas, changes, at, 1)))
       : replicas
   }
-  const steady = asked(scaler.down.windowMs, Math.max)
+  const steady = request(scaler.down.windowMs, Math.max)
   return steady < replicas
     ? Math.min(replicas, Math.max(steady, within(scaler.down, replicas, changes, at, -1)))
     : replicas
@@ -250,7 +250,7 @@ export function queueAutoscalers(sim: Sim, cluster: Cluster): void {
 /** The time has come at which an autoscaler changes replicas. An event that was overtaken does nothing. */
 export function scaleDue(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
-  const object = cluster && autoscalers(cluster).find((one) => eventKey(one) === key)
+  const object = cluster && autoscalers(cluster).find((autoscaler) => eventKey(autoscaler) === key)
   if (!cluster || !object || cluster.scaleNext?.[key] !== sim.now) return
   const scaler = scalerOf(sim, cluster, object)
   if (scaler && !cluster.resting && scaler.workload.replicas > 0) {
@@ -269,7 +269,9 @@ export function scaleDue(sim: Sim, clusterName: string, key: string): void {
         replicas,
         manifest: { ...manifest, spec: { ...fields(manifest['spec']), replicas } },
       }
-      cluster.workloads = cluster.workloads.map((one) => (one === workload ? scaled : one))
+      cluster.workloads = cluster.workloads.map((eachWorkload) =>
+        eachWorkload === workload ? scaled : eachWorkload,
+      )
       cluster.scaledAt = { ...cluster.scaledAt, [key]: sim.now }
       const period = Math.max(
         0,
@@ -278,7 +280,7 @@ export function scaleDue(sim: Sim, clusterName: string, key: string): void {
       cluster.scaleChanges = {
         ...cluster.scaleChanges,
         [key]: [
-          ...(cluster.scaleChanges?.[key] ?? []).filter((one) => one.at > sim.now - period),
+          ...(cluster.scaleChanges?.[key] ?? []).filter((entry) => entry.at > sim.now - period),
           { at: sim.now, by: replicas - workload.replicas },
         ],
       }

@@ -5,7 +5,7 @@ import type { Behaviour } from '../engine/sim'
 import { permanent } from '../failures'
 import { healed } from '../sites/ground'
 import { answering } from './api'
-import { known } from './keeping'
+import { clusterOf } from './keeping'
 import { fillWorkload } from './pods'
 import { record } from './pod-events'
 import { loads } from './placing'
@@ -20,7 +20,7 @@ export const certificatesRenew: Behaviour<'certificates.renew'> = {
     {
       seconds: 40,
       then: (sim, op) => {
-        const cluster = known(sim, op)
+        const cluster = clusterOf(sim, op)
         if ('class' in cluster) return cluster
         cluster.certificatesUntil = sim.now + 365 * 86_400_000
         healed(sim, 'certificate-expired', `cluster/${cluster.name}`)
@@ -81,7 +81,7 @@ export const backupTake: Behaviour<'backup.take'> = {
         const id = op.args.backup
         const bytes = body.length * 40 + cluster.running.length * 3200
         cluster.backups = [
-          ...cluster.backups.filter((other) => other.id !== id),
+          ...cluster.backups.filter((backup) => backup.id !== id),
           { id, at: sim.now, bytes, objects, body },
         ].slice(-20)
         sim.touch(`cluster:${cluster.name}`)
@@ -96,7 +96,7 @@ export const backupTake: Behaviour<'backup.take'> = {
   result: (sim, op) => {
     const backup = sim
       .cluster(op.args.cluster)
-      ?.backups.find((other) => other.id === op.args.backup)
+      ?.backups.find((backup) => backup.id === op.args.backup)
     return { objects: backup?.objects ?? 0, bytes: backup?.bytes ?? 0 }
   },
 }
@@ -107,9 +107,9 @@ export const backupTry: Behaviour<'backup.try'> = {
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = known(sim, op)
+        const cluster = clusterOf(sim, op)
         if ('class' in cluster) return cluster
-        const backup = cluster.backups.find((other) => other.id === op.args.backup)
+        const backup = cluster.backups.find((backup) => backup.id === op.args.backup)
         return backup
           ? said('objects-read-into', { objects: backup.objects })
           : permanent(
@@ -125,9 +125,9 @@ export const backupTry: Behaviour<'backup.try'> = {
     {
       seconds: 20,
       then: (sim, op) => {
-        const cluster = known(sim, op)
+        const cluster = clusterOf(sim, op)
         if ('class' in cluster) return cluster
-        const backup = cluster.backups.find((other) => other.id === op.args.backup)
+        const backup = cluster.backups.find((backup) => backup.id === op.args.backup)
         const held = backup
           ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[] })
           : null
@@ -143,7 +143,7 @@ export const backupTry: Behaviour<'backup.try'> = {
   result: (sim, op) => {
     const backup = sim
       .cluster(op.args.cluster)
-      ?.backups.find((other) => other.id === op.args.backup)
+      ?.backups.find((backup) => backup.id === op.args.backup)
     const held = backup
       ? (JSON.parse(backup.body) as { workloads: string[]; nodes: string[]; services: string[] })
       : { workloads: [], nodes: [], services: [] }
@@ -162,9 +162,9 @@ export const backupRestore: Behaviour<'backup.restore'> = {
     {
       seconds: 45,
       then: (sim, op) => {
-        const cluster = known(sim, op)
+        const cluster = clusterOf(sim, op)
         if ('class' in cluster) return cluster
-        const backup = cluster.backups.find((other) => other.id === op.args.backup)
+        const backup = cluster.backups.find((backup) => backup.id === op.args.backup)
         if (!backup)
           return permanent(
             'backup-gone',

@@ -32,7 +32,9 @@ it('a due CronJob makes a job, and its next time is queued', () => {
   sim.begin()
   const jobs = (): readonly string[] =>
     Object.values(sim.world.clusters).flatMap((cluster) =>
-      cluster.workloads.filter((one) => one.kind === 'Job').map((one) => one.name),
+      cluster.workloads
+        .filter((workload) => workload.kind === 'Job')
+        .map((workload) => workload.name),
     )
   const before = jobs().length
   sim.run(start + 2 * 86_400_000)

@@ -33,15 +33,17 @@ export function queueCron(sim: Sim, cluster: Cluster, workload: Workload): void 
 
 export function cronDue(sim: Sim, clusterName: string, name: string): void {
   const cluster = sim.cluster(clusterName)
-  const cron = cluster?.workloads.find((other) => other.kind === 'CronJob' && key(other) === name)
+  const cron = cluster?.workloads.find(
+    (workload) => workload.kind === 'CronJob' && key(workload) === name,
+  )
   if (!cluster || !cron) return
   const manifest = manifestOf(cron)
   const spec = fields(manifest['spec'])
   const running = cluster.workloads.filter(
-    (other) =>
-      other.kind === 'Job' &&
-      other.manifest?.metadata['owner'] === cron.name &&
-      other.namespace === cron.namespace,
+    (workload) =>
+      workload.kind === 'Job' &&
+      workload.manifest?.metadata['owner'] === cron.name &&
+      workload.namespace === cron.namespace,
   )
   const isBusy = running.some((job) =>
     cluster.running.some((pod) => pod.workload === job.name && pod.phase !== 'Succeeded'),
@@ -62,14 +64,18 @@ export function cronDue(sim: Sim, clusterName: string, name: string): void {
     // The last three that ended well are kept.
     const ended = running
       .filter(
-        (other) =>
-          !cluster.running.some((pod) => pod.workload === other.name && pod.phase !== 'Succeeded'),
+        (workload) =>
+          !cluster.running.some(
+            (pod) => pod.workload === workload.name && pod.phase !== 'Succeeded',
+          ),
       )
       .slice(0, -2)
-    cluster.workloads = [...cluster.workloads.filter((other) => !ended.includes(other)), job]
+    cluster.workloads = [...cluster.workloads.filter((workload) => !ended.includes(workload)), job]
     cluster.running = cluster.running.filter(
       (pod) =>
-        !ended.some((other) => other.name === pod.workload && other.namespace === pod.namespace),
+        !ended.some(
+          (workload) => workload.name === pod.workload && workload.namespace === pod.namespace,
+        ),
     )
     record(
       sim,

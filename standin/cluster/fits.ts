@@ -45,10 +45,10 @@ export interface Wish {
 const terms = (given: unknown): readonly NodeTerm[] =>
   list(fields(given)['matchExpressions'])
     .map(fields)
-    .map((one) => ({
-      key: text(one['key']),
-      operator: text(one['operator']),
-      values: list(one['values']).map(text),
+    .map((entry) => ({
+      key: text(entry['key']),
+      operator: text(entry['operator']),
+      values: list(entry['values']).map(text),
     }))
 const near = (term: unknown): Near => ({
   key: text(fields(term)['topologyKey']),
@@ -64,22 +64,25 @@ export function wishOf(workload: Workload, pod: Pod): Wish {
     selector: fields(spec['nodeSelector']),
     tolerations: list(spec['tolerations'])
       .map(fields)
-      .map((one) => ({
-        key: text(one['key']),
-        operator: text(one['operator']) || 'Equal',
-        value: text(one['value']),
-        effect: text(one['effect']),
+      .map((entry) => ({
+        key: text(entry['key']),
+        operator: text(entry['operator']) || 'Equal',
+        value: text(entry['value']),
+        effect: text(entry['effect']),
       })),
     nodes: list(fields(node[required])['nodeSelectorTerms']).map(terms),
     likes: list(node['preferredDuringSchedulingIgnoredDuringExecution'])
       .map(fields)
-      .map((one) => ({ weight: Number(one['weight'] ?? 0), terms: terms(one['preference']) })),
+      .map((entry) => ({
+        weight: Number(entry['weight'] ?? 0),
+        terms: terms(entry['preference']),
+      })),
     apart: list(fields(affinity['podAntiAffinity'])[required]).map(near),
     together: list(fields(affinity['podAffinity'])[required]).map(near),
     spread: list(spec['topologySpreadConstraints'])
       .map(fields)
-      .filter((one) => one['whenUnsatisfiable'] === 'DoNotSchedule')
-      .map((one) => ({ ...near(one), skew: Number(one['maxSkew'] ?? 1) })),
+      .filter((entry) => entry['whenUnsatisfiable'] === 'DoNotSchedule')
+      .map((entry) => ({ ...near(entry), skew: Number(entry['maxSkew'] ?? 1) })),
   }
 }
 
@@ -104,58 +107,59 @@ function holds(node: Node, { key, operator, values }: NodeTerm): boolean {
 }
 
 /** How much a pod would like a node: the weights of the terms that hold, as a part of 1 of all. */
-export function likes(wish: Wish, node: Node): number {
-  const all = wish.likes.reduce((sum, one) => sum + one.weight, 0)
+export function likes(request: Wish, node: Node): number {
+  const all = request.likes.reduce((sum, like) => sum + like.weight, 0)
   return all === 0
     ? 0
-    : wish.likes.reduce(
-        (sum, one) => sum + (one.terms.every((term) => holds(node, term)) ? one.weight : 0),
+    : request.likes.reduce(
+        (sum, like) => sum + (like.terms.every((term) => holds(node, term)) ? like.weight : 0),
         0,
       ) / all
 }
 
-const tolerates = (wish: Wish, taint: Node['taints'][number]): boolean =>
-  wish.tolerations.some(
-    (one) =>
-      (one.effect === '' || one.effect === taint.effect) &&
-      (one.key === ''
-        ? one.operator === 'Exists'
-        : one.key === taint.key && (one.operator === 'Exists' || one.value === taint.value)),
+const tolerates = (request: Wish, taint: Node['taints'][number]): boolean =>
+  request.tolerations.some(
+    (toleration) =>
+      (toleration.effect === '' || toleration.effect === taint.effect) &&
+      (toleration.key === ''
+        ? toleration.operator === 'Exists'
+        : toleration.key === taint.key &&
+          (toleration.operator === 'Exists' || toleration.value === taint.value)),
   )
 
 export const workloadOf = (cluster: Cluster, pod: Pod): Workload | undefined =>
   cluster.workloads.find(
-    (other) => other.namespace === pod.namespace && other.name === pod.workload,
+    (workload) => workload.namespace === pod.namespace && workload.name === pod.workload,
   )
 
 /** Whether a pod may stay on a node with these taints: every NoExecute one is tolerated. Daemons stay. */
 export function suffers(cluster: Cluster, pod: Pod, taints: Node['taints']): boolean {
   const workload = workloadOf(cluster, pod)
   if (!workload || workload.kind === 'DaemonSet') return true
-  const wish = wishOf(workload, pod)
-  return taints.every((taint) => taint.effect !== 'NoExecute' || tolerates(wish, taint))
+  const request = wishOf(workload, pod)
+  return taints.every((taint) => taint.effect !== 'NoExecute' || tolerates(request, taint))
 }
 
-const bears = (labels: Labels, theirs: Labels): boolean =>
-  Object.entries(labels).every(([name, wanted]) => theirs[name] === wanted)
+const bears = (labels: Labels, others: Labels): boolean =>
+  Object.entries(labels).every(([name, wanted]) => others[name] === wanted)
 
 /** Pods of a namespace that bear all of some labels, by the value of a label of their nodes. */
 function standingIn(cluster: Cluster, pod: Pod, { key, labels }: Near): Map<string, number> {
-  const found = new Map<string, number>()
+  const results = new Map<string, number>()
   const byName = new Map(cluster.nodes.map((node) => [node.name, node.labels[key]]))
-  for (const other of cluster.running) {
+  for (const otherPod of cluster.running) {
     if (
-      other.node === null ||
-      other === pod ||
-      other.namespace !== pod.namespace ||
-      other.phase === 'Succeeded'
+      otherPod.node === null ||
+      otherPod === pod ||
+      otherPod.namespace !== pod.namespace ||
+      otherPod.phase === 'Succeeded'
     )
       continue
-    const value = byName.get(other.node)
-    if (value !== undefined && bears(labels, podLabels(workloadOf(cluster, other), other)))
-      found.set(value, (found.get(value) ?? 0) + 1)
+    const value = byName.get(otherPod.node)
+    if (value !== undefined && bears(labels, podLabels(workloadOf(cluster, otherPod), otherPod)))
+      results.set(value, (results.get(value) ?? 0) + 1)
   }
-  return found
+  return results
 }
 
 const isReady = (node: Node): boolean =>
@@ -167,25 +171,28 @@ export function refusals(
   pod: Pod,
   workload: Workload,
 ): (node: Node, load: Load) => string | null {
-  const wish = wishOf(workload, pod)
+  const request = wishOf(workload, pod)
   const isDaemon = workload.kind === 'DaemonSet'
   const own = podLabels(workload, pod)
-  const apart = wish.apart.map((one) => ({ key: one.key, here: standingIn(cluster, pod, one) }))
-  const together = wish.together.map((one) => {
-    const here = standingIn(cluster, pod, one)
+  const apart = request.apart.map((eachNear) => ({
+    key: eachNear.key,
+    here: standingIn(cluster, pod, eachNear),
+  }))
+  const together = request.together.map((eachNear) => {
+    const here = standingIn(cluster, pod, eachNear)
     // The first of a group that asks for its own company may begin anywhere.
-    return { key: one.key, here, begins: here.size === 0 && bears(one.labels, own) }
+    return { key: eachNear.key, here, begins: here.size === 0 && bears(eachNear.labels, own) }
   })
-  const spread = wish.spread.map((one) => {
-    const here = standingIn(cluster, pod, one)
+  const spread = request.spread.map((entry) => {
+    const here = standingIn(cluster, pod, entry)
     const domains = new Set(
       cluster.nodes
-        .flatMap((node) => (bears(wish.selector, node.labels) ? [node.labels[one.key]] : []))
+        .flatMap((node) => (bears(request.selector, node.labels) ? [node.labels[entry.key]] : []))
         .filter((value) => value !== undefined),
     )
     return {
-      key: one.key,
-      skew: one.skew,
+      key: entry.key,
+      skew: entry.skew,
       here,
       least: Math.min(...[...domains].map((value) => here.get(value) ?? 0)),
     }
@@ -194,15 +201,17 @@ export function refusals(
   return (node, load) => {
     if (node.cordoned) return 'unschedulable'
     if (!isReady(node) && !isDaemon) return 'not ready'
-    if (!bears(wish.selector, node.labels)) return 'node selector'
+    if (!bears(request.selector, node.labels)) return 'node selector'
     if (
-      wish.nodes.length > 0 &&
-      !wish.nodes.some((any) => any.length > 0 && any.every((term) => holds(node, term)))
+      request.nodes.length > 0 &&
+      !request.nodes.some((any) => any.length > 0 && any.every((term) => holds(node, term)))
     )
       return 'node affinity'
     const untolerated = isDaemon
       ? undefined
-      : node.taints.find((taint) => taint.effect !== 'PreferNoSchedule' && !tolerates(wish, taint))
+      : node.taints.find(
+          (taint) => taint.effect !== 'PreferNoSchedule' && !tolerates(request, taint),
+        )
     if (untolerated) return `taint ${untolerated.key}`
     if (load.cpuMilli + pod.cpuMilli > node.allocatableCpuMilli) return 'insufficient cpu'
     if (load.memoryBytes + pod.memoryBytes > node.allocatableMemoryBytes)

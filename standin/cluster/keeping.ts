@@ -11,7 +11,8 @@ import { podKey } from './pod-events'
 import { loads } from './placing'
 import { said } from './says'
 
-export const known = (
+/** The cluster that an operation is about, or why there is none. */
+export const clusterOf = (
   sim: Sim,
   op: Operation<{ readonly cluster: string }>,
 ): Cluster | OperationFailure =>
@@ -34,15 +35,16 @@ function budgetsOver(cluster: Cluster, pod: Pod): readonly Budget[] {
       return []
     const spec = fields(object['spec'])
     const selector = Object.entries(fields(fields(spec['selector'])['matchLabels']))
-    const covers = (other: Pod): boolean => {
-      const theirs = podLabels(workloadOf(cluster, other), other)
+    const covers = (otherPod: Pod): boolean => {
+      const others = podLabels(workloadOf(cluster, otherPod), otherPod)
       return (
-        other.namespace === pod.namespace && selector.every(([key, value]) => theirs[key] === value)
+        otherPod.namespace === pod.namespace &&
+        selector.every(([key, value]) => others[key] === value)
       )
     }
     if (!selector.every(([key, value]) => labels[key] === value)) return []
     const covered = cluster.running.filter(covers)
-    const owners = new Set(covered.map((other) => workloadOf(cluster, other)))
+    const owners = new Set(covered.map((otherPod) => workloadOf(cluster, otherPod)))
     const expected = [...owners].reduce((sum, workload) => sum + (workload?.replicas ?? 0), 0)
     const part = (given: unknown): number =>
       typeof given === 'number'
@@ -69,7 +71,7 @@ export const nodeDrain: Behaviour<'node.drain'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === op.args.node)
+        const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (!node) return said('nothing-drain')
         node.cordoned = true
         sim.touch(`cluster:${cluster.name}`)
@@ -81,7 +83,7 @@ export const nodeDrain: Behaviour<'node.drain'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === op.args.node)
+        const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (!node) return undefined
         const stays = (pod: Pod): boolean =>
           workloadOf(cluster, pod)?.kind === 'DaemonSet' || pod.phase === 'Succeeded'
@@ -107,7 +109,9 @@ export const nodeDrain: Behaviour<'node.drain'> = {
         if (moving.length === 0) {
           if (sim.now - since < patienceMs) return { again: 10 }
           const pod = left[0]
-          const budget = pod ? budgetsOver(cluster, pod).find((one) => !one.allows) : undefined
+          const budget = pod
+            ? budgetsOver(cluster, pod).find((budget) => !budget.allows)
+            : undefined
           return permanent(
             'eviction-refused',
             said('eviction-refused', { pod: pod ? podKey(pod) : null, node: node.name }),
@@ -151,7 +155,7 @@ export const nodeCordon: Behaviour<'node.cordon'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === op.args.node)
+        const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (!node)
           return permanent(
             'node-gone',
@@ -177,7 +181,7 @@ export const nodeSet: Behaviour<'node.set'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === op.args.node)
+        const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (!node)
           return permanent(
             'node-gone',
@@ -189,10 +193,10 @@ export const nodeSet: Behaviour<'node.set'> = {
           )
         was.set(op, { labels: node.labels, taints: node.taints })
         const taints = op.args.taints === undefined ? node.taints : op.args.taints
-        cluster.nodes = cluster.nodes.map((other) =>
-          other === node
+        cluster.nodes = cluster.nodes.map((otherNode) =>
+          otherNode === node
             ? { ...node, labels: { ...node.labels, ...op.args.labels }, taints }
-            : other,
+            : otherNode,
         )
         const gone = cluster.running.filter(
           (pod) => pod.node === node.name && !suffers(cluster, pod, taints),
@@ -243,7 +247,7 @@ export const nodeUncordon: Behaviour<'node.uncordon'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === op.args.node)
+        const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (node) node.cordoned = false
         // There is room again for what waits.
         const load = loads(cluster)
@@ -274,7 +278,7 @@ export const storageClass: Behaviour<'storage.class'> = {
         if ('class' in cluster) return cluster
         const offered = sim
           .site(cluster.site)
-          ?.storageClasses.find((one) => one.name === op.args.name)
+          ?.storageClasses.find((storageStorageClass) => storageStorageClass.name === op.args.name)
         if (!offered)
           return permanent(
             'storage-unknown',

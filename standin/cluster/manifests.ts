@@ -116,7 +116,7 @@ function plainTemplate(workload: Workload): Json {
 /** The template a pod was made from, or the one that is meant now. */
 export function templateOf(workload: Workload, hash?: string): Json {
   const revision =
-    hash === undefined ? undefined : workload.revisions?.find((other) => other.hash === hash)
+    hash === undefined ? undefined : workload.revisions?.find((revision) => revision.hash === hash)
   if (revision) return revision.template
   return workload.manifest ? templateIn(workload.manifest) : plainTemplate(workload)
 }
@@ -198,7 +198,7 @@ export function workloadFrom(
   const spec = record(manifest['spec'])
   const template = templateIn(manifest)
   const pod = record(template['spec'])
-  const asked = askedBy(template)
+  const request = askedBy(template)
   const first = record(list(pod['containers'])[0])
   const kind = isWorkloadKind(manifest.kind) ? manifest.kind : 'Deployment'
   const tolerations = list(pod['tolerations']).map(record)
@@ -210,7 +210,7 @@ export function workloadFrom(
   // Going back to an earlier template makes that revision the newest.
   const revisions = changed
     ? [
-        ...history.filter((one) => one.hash !== hashOf(template)).slice(-keptRevisions),
+        ...history.filter((revision) => revision.hash !== hashOf(template)).slice(-keptRevisions),
         { number: (history.at(-1)?.number ?? 0) + 1, hash: hashOf(template), template, at },
       ]
     : history
@@ -229,7 +229,7 @@ export function workloadFrom(
     ...(changed ? { progressedAt: at } : {}),
     ...(before?.completed === undefined ? {} : { completed: before.completed }),
     replicas,
-    ...asked,
+    ...request,
     image: text(first['image']),
     serviceAccount: text(pod['serviceAccountName']) || 'default',
     port: (() => {
@@ -237,8 +237,8 @@ export function workloadFrom(
       return typeof port === 'number' ? port : null
     })(),
     tolerations: tolerations
-      .filter((one) => text(one['key']) !== '')
-      .map((one) => ({ key: text(one['key']), value: text(one['value']) })),
+      .filter((toleration) => text(toleration['key']) !== '')
+      .map((toleration) => ({ key: text(toleration['key']), value: text(toleration['value']) })),
     pool: texts(pod['nodeSelector'])['gyrarch/pool'] ?? null,
     createdAt: before?.createdAt ?? at,
   }

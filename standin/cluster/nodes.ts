@@ -223,7 +223,7 @@ export const nodeJoin: Behaviour<'node.join'> = {
       then: (sim, op) => {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
-        const node = cluster.nodes.find((other) => other.name === op.args.node)
+        const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (!node)
           return permanent(
             'node-gone',
@@ -283,10 +283,10 @@ export const nodeRemove: Behaviour<'node.remove'> = {
       seconds: 15,
       then: (sim, op) => {
         const cluster = sim.cluster(op.args.cluster)
-        const node = cluster?.nodes.find((other) => other.name === op.args.node)
+        const node = cluster?.nodes.find((node) => node.name === op.args.node)
         if (!cluster || !node) return said('nothing-remove')
         cluster.running = cluster.running.filter((pod) => pod.node !== node.name)
-        cluster.nodes = cluster.nodes.filter((other) => other !== node)
+        cluster.nodes = cluster.nodes.filter((otherNode) => otherNode !== node)
         // The last member stays in the books until the API itself is stopped.
         if (cluster.members.length > 1)
           cluster.members = cluster.members.filter((member) => member !== node.machine)

@@ -33,10 +33,10 @@ const namespaced = (manifest: Manifest): Manifest =>
 
 const workloadFor = (cluster: Cluster, manifest: Manifest): Workload | undefined =>
   cluster.workloads.find(
-    (one) =>
-      one.kind === manifest.kind &&
-      one.namespace === manifest.metadata.namespace &&
-      one.name === manifest.metadata.name,
+    (workload) =>
+      workload.kind === manifest.kind &&
+      workload.namespace === manifest.metadata.namespace &&
+      workload.name === manifest.metadata.name,
   )
 
 /** An object as it was last written, or undefined. */
@@ -44,15 +44,16 @@ export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | 
   const workload = workloadFor(cluster, manifest)
   if (workload) return manifestOf(workload)
   const key = objectKey(manifest)
-  const stored = (cluster.objects ?? []).find((other) => objectKey(other) === key)
+  const stored = (cluster.objects ?? []).find((object) => objectKey(object) === key)
   if (stored) return stored
   if (manifest.kind === 'Namespace' && cluster.namespaces.includes(manifest.metadata.name))
     return { apiVersion: 'v1', kind: 'Namespace', metadata: { name: manifest.metadata.name } }
   const service =
     manifest.kind === 'Service'
       ? cluster.serviceList.find(
-          (one) =>
-            one.name === manifest.metadata.name && one.namespace === manifest.metadata.namespace,
+          (service) =>
+            service.name === manifest.metadata.name &&
+            service.namespace === manifest.metadata.namespace,
         )
       : undefined
   return service
@@ -73,15 +74,15 @@ export function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
       for (const pod of podsOf(cluster, before)) pod.hash ??= hashOf(currentTemplate(before))
     const workload = workloadFrom(manifest, sim.now, before)
     cluster.workloads = before
-      ? cluster.workloads.map((one) => (one === before ? workload : one))
+      ? cluster.workloads.map((eachWorkload) => (eachWorkload === before ? workload : eachWorkload))
       : [...cluster.workloads, workload]
     if (workload.kind === 'CronJob' && !before) queueCron(sim, cluster, workload)
     return
   }
   const key = objectKey(manifest)
-  const known = (cluster.objects ?? []).some((other) => objectKey(other) === key)
-  cluster.objects = known
-    ? (cluster.objects ?? []).map((other) => (objectKey(other) === key ? manifest : other))
+  const exists = (cluster.objects ?? []).some((object) => objectKey(object) === key)
+  cluster.objects = exists
+    ? (cluster.objects ?? []).map((object) => (objectKey(object) === key ? manifest : object))
     : [...(cluster.objects ?? []), manifest]
   if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name))
     cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
@@ -93,17 +94,17 @@ function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   const { namespace, name } = manifest.metadata
   if (manifest.kind === 'Namespace') {
     for (const claim of (cluster.objects ?? []).filter(
-      (one) => one.kind === 'PersistentVolumeClaim' && one.metadata.namespace === name,
+      (object) => object.kind === 'PersistentVolumeClaim' && object.metadata.namespace === name,
     ))
       reclaim(sim, cluster, claim)
-    cluster.namespaces = cluster.namespaces.filter((other) => other !== name)
-    cluster.workloads = cluster.workloads.filter((one) => one.namespace !== name)
+    cluster.namespaces = cluster.namespaces.filter((otherNamespace) => otherNamespace !== name)
+    cluster.workloads = cluster.workloads.filter((candidate) => candidate.namespace !== name)
     cluster.running = cluster.running.filter((pod) => pod.namespace !== name)
-    cluster.serviceList = cluster.serviceList.filter((one) => one.namespace !== name)
+    cluster.serviceList = cluster.serviceList.filter((service) => service.namespace !== name)
     cluster.objects = (cluster.objects ?? []).filter(
-      (one) =>
-        one.metadata.namespace !== name &&
-        !(one.kind === 'Namespace' && one.metadata.name === name),
+      (object) =>
+        object.metadata.namespace !== name &&
+        !(object.kind === 'Namespace' && object.metadata.name === name),
     )
     return
   }
@@ -112,17 +113,17 @@ function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
     cluster.running = cluster.running.filter(
       (pod) => !(pod.namespace === namespace && pod.workload === name),
     )
-    cluster.workloads = cluster.workloads.filter((one) => one !== workload)
+    cluster.workloads = cluster.workloads.filter((candidate) => candidate !== workload)
   }
   if (manifest.kind === 'Service')
     cluster.serviceList = cluster.serviceList.filter(
-      (one) => !(one.namespace === namespace && one.name === name),
+      (service) => !(service.namespace === namespace && service.name === name),
     )
   const key = objectKey(manifest)
   const claim =
     manifest.kind === 'PersistentVolumeClaim' ? writtenObject(cluster, manifest) : undefined
   if (claim) reclaim(sim, cluster, claim)
-  cluster.objects = (cluster.objects ?? []).filter((other) => objectKey(other) !== key)
+  cluster.objects = (cluster.objects ?? []).filter((object) => objectKey(object) !== key)
   const { [key]: _gone, ...owners } = cluster.owners ?? {}
   cluster.owners = owners
 }
@@ -158,9 +159,9 @@ export function applied(
     if (JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value))
       return { conflict: path, owner }
   }
-  const mine = new Set(wanted.map(([path]) => path))
+  const own = new Set(wanted.map(([path]) => path))
   const gone = Object.entries(owners)
-    .filter(([path, owner]) => owner === manager && !mine.has(path))
+    .filter(([path, owner]) => owner === manager && !own.has(path))
     .map(([path]) => path)
   for (const path of gone) delete owners[path]
   // A field that another wrote and that stays as it is remains theirs.
@@ -213,7 +214,7 @@ export const objectsApply: Behaviour<'objects.apply'> = {
         if ('class' in cluster) return cluster
         const wanted = op.args.objects.map(namespaced).sort((a, b) => rank(a) - rank(b))
         const coming = new Set(
-          wanted.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name),
+          wanted.filter((entry) => entry.kind === 'Namespace').map((entry) => entry.metadata.name),
         )
         const manager = op.args.manager
         const force = new Set(op.args.force)
@@ -230,22 +231,22 @@ export const objectsApply: Behaviour<'objects.apply'> = {
           touch: () => undefined,
         }
         for (const manifest of wanted) {
-          const found = applied(trial, manifest, manager, force)
-          if ('conflict' in found)
+          const result = applied(trial, manifest, manager, force)
+          if ('conflict' in result)
             return permanent(
               'field-conflict',
               said('field-conflict', {
                 kind: manifest.kind,
                 name: manifest.metadata.name,
-                conflict: found.conflict,
-                owner: found.owner,
+                conflict: result.conflict,
+                owner: result.owner,
               }),
               {
                 about: about(cluster, manifest),
-                ...said('belongs', { conflict: found.conflict, owner: found.owner }),
+                ...said('belongs', { conflict: result.conflict, owner: result.owner }),
               },
             )
-          const object = withDefaults(trial, found.object)
+          const object = withDefaults(trial, result.object)
           const forbidden = forbids(trial, object, coming)
           if (forbidden)
             return permanent(forbidden.reason, saidOf(forbidden), {
@@ -253,7 +254,7 @@ export const objectsApply: Behaviour<'objects.apply'> = {
               ...saidOf(forbidden),
             })
           store(dry, trial, object)
-          results.push({ object, owners: found.owners })
+          results.push({ object, owners: result.owners })
         }
         before.set(
           op,

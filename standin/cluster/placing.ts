@@ -30,7 +30,7 @@ export function schedulePod(
 ): void {
   const tally = new Map<string, number>()
   const refusal = refusals(cluster, pod, workload)
-  const wish = wishOf(workload, pod)
+  const request = wishOf(workload, pod)
   let best: { node: Node; load: Load; used: number } | undefined
   for (const node of cluster.nodes) {
     if (only !== undefined && node.name !== only) continue
@@ -44,7 +44,7 @@ export function schedulePod(
     const used =
       (here.cpuMilli + pod.cpuMilli) / node.allocatableCpuMilli +
       (here.memoryBytes + pod.memoryBytes) / node.allocatableMemoryBytes -
-      2 * likes(wish, node)
+      2 * likes(request, node)
     if (!best || used < best.used || (used === best.used && node.name < best.node.name))
       best = { node, load: here, used }
   }

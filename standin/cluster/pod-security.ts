@@ -22,24 +22,26 @@ export function security(
   const broken: string[] = []
   if (spec['hostNetwork'] === true || spec['hostPID'] === true || spec['hostIPC'] === true)
     broken.push('host namespaces')
-  if (containers.some((one) => record(one['securityContext'])['privileged'] === true))
+  if (containers.some((container) => record(container['securityContext'])['privileged'] === true))
     broken.push('privileged')
   if (list(spec['volumes']).some((volume) => record(volume)['hostPath'] !== undefined))
     broken.push('hostPath volumes')
   if (
-    containers.some((one) =>
-      list(one['ports']).some((port) => Number(record(port)['hostPort'] ?? 0) > 0),
+    containers.some((container) =>
+      list(container['ports']).some((port) => Number(record(port)['hostPort'] ?? 0) > 0),
     )
   )
     broken.push('hostPort')
   if (level === 'restricted') {
     if (
-      containers.some((one) => record(one['securityContext'])['allowPrivilegeEscalation'] !== false)
+      containers.some(
+        (container) => record(container['securityContext'])['allowPrivilegeEscalation'] !== false,
+      )
     )
       broken.push('allowPrivilegeEscalation != false')
     if (
       record(spec['securityContext'])['runAsNonRoot'] !== true &&
-      containers.some((one) => record(one['securityContext'])['runAsNonRoot'] !== true)
+      containers.some((container) => record(container['securityContext'])['runAsNonRoot'] !== true)
     )
       broken.push('runAsNonRoot != true')
   }

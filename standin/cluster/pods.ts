@@ -34,13 +34,15 @@ function podAddress(cluster: Cluster, node: Node, n: number): string | null {
 
 /** Starts a placed pod, with the given number on its node or else the first whose address is free. */
 export function startPod(cluster: Cluster, pod: Pod, at: number, numbered?: number): void {
-  const node = cluster.nodes.find((other) => other.name === pod.node)
+  const node = cluster.nodes.find((node) => node.name === pod.node)
   if (!node) return
   let n = numbered ?? 0
   let ip = podAddress(cluster, node, n)
   if (numbered === undefined) {
     const taken = new Set(
-      cluster.running.filter((other) => other.node === node.name).map((other) => other.ip),
+      cluster.running
+        .filter((otherPod) => otherPod.node === node.name)
+        .map((otherPod) => otherPod.ip),
     )
     while (taken.has(ip)) ip = podAddress(cluster, node, ++n)
   }
@@ -126,7 +128,7 @@ export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: 
 /** A pod whose image is not there: it stays pending on its node and is tried again in vain. */
 export function podFails(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
-  const pod = cluster?.running.find((other) => podKey(other) === key)
+  const pod = cluster?.running.find((pod) => podKey(pod) === key)
   const workload = cluster && pod ? workloadOf(cluster, pod) : undefined
   if (!cluster || !pod || !workload || pod.phase !== 'Pending') return
   const missing = missingImage(sim, workload, pod)
@@ -154,7 +156,7 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
 
 /** Takes a pod away for good; its controller sees that it is gone. */
 export function removePod(sim: Sim, cluster: Cluster, pod: Pod): void {
-  cluster.running = cluster.running.filter((other) => other !== pod)
+  cluster.running = cluster.running.filter((otherPod) => otherPod !== pod)
   sim.touch(`cluster:${cluster.name}`)
 }
 
@@ -165,7 +167,7 @@ export function fillWorkload(
   workload: Workload,
   load: Map<string, Load>,
 ): readonly Pod[] {
-  const mine = podsOf(cluster, workload)
+  const pods = podsOf(cluster, workload)
   const made: Pod[] = []
   const make = (ordinal: number, only?: string): void => {
     const pod = newPod(sim, cluster, workload, ordinal, sim.now)
@@ -179,17 +181,17 @@ export function fillWorkload(
   }
   const spec = record_(workload.manifest?.['spec'])
   // Pods that wait are tried again whenever something about the cluster has changed.
-  for (const pod of mine) {
+  for (const pod of pods) {
     if (pod.node !== null || pod.phase !== 'Pending') continue
     findPlace(sim, cluster, pod, workload, load, pod.wants)
     if (pod.node !== null) beginStart(sim, cluster, workload, pod)
   }
   switch (workload.kind) {
     case 'DaemonSet': {
-      const covered = new Set(mine.map((pod) => pod.node ?? pod.wants ?? null))
-      const old = mine.find((pod) => !isCurrent(workload, pod))
+      const covered = new Set(pods.map((pod) => pod.node ?? pod.wants ?? null))
+      const old = pods.find((pod) => !isCurrent(workload, pod))
       // One node at a time: the next goes once all others are ready.
-      if (old && mine.every((pod) => pod === old || !isCurrent(workload, pod) || isReadyPod(pod))) {
+      if (old && pods.every((pod) => pod === old || !isCurrent(workload, pod) || isReadyPod(pod))) {
         removePod(sim, cluster, old)
         covered.delete(old.node ?? old.wants ?? null)
       }
@@ -201,7 +203,7 @@ export function fillWorkload(
     }
     case 'StatefulSet': {
       const byOrdinal = new Map(
-        mine.map((pod) => [Number(pod.name.slice(pod.name.lastIndexOf('-') + 1)), pod]),
+        pods.map((pod) => [Number(pod.name.slice(pod.name.lastIndexOf('-') + 1)), pod]),
       )
       const ordered = spec['podManagementPolicy'] !== 'Parallel'
       const highest = Math.max(-1, ...byOrdinal.keys())
@@ -234,7 +236,7 @@ export function fillWorkload(
     case 'Job': {
       const done = workload.completed ?? 0
       const completions = Number(spec['completions'] ?? 1)
-      const running = mine.filter((pod) => pod.phase !== 'Succeeded').length
+      const running = pods.filter((pod) => pod.phase !== 'Succeeded').length
       for (let i = running; i < Math.min(Number(spec['parallelism'] ?? 1), completions - done); i++)
         make(i)
       break
@@ -242,8 +244,8 @@ export function fillWorkload(
     case 'CronJob':
       break
     case 'Deployment': {
-      const current = mine.filter((pod) => isCurrent(workload, pod))
-      const old = mine.filter((pod) => !isCurrent(workload, pod))
+      const current = pods.filter((pod) => isCurrent(workload, pod))
+      const old = pods.filter((pod) => !isCurrent(workload, pod))
       const strategy = record_(spec['strategy'])
       const recreate = strategy['type'] === 'Recreate'
       const rolling = record_(strategy['rollingUpdate'])
@@ -252,7 +254,7 @@ export function fillWorkload(
       const missing = recreate
         ? wanted
         : Math.max(share(rolling['maxUnavailable'], wanted, '25%', Math.floor), surge === 0 ? 1 : 0)
-      let ready = mine.filter(isReadyPod).length
+      let ready = pods.filter(isReadyPod).length
       const goes = (pod: Pod): void => {
         if (isReadyPod(pod)) ready--
         removePod(sim, cluster, pod)
@@ -292,7 +294,7 @@ export function fillWorkload(
 /** The event at the end of a pod’s start: image pulled, containers ready; its controller takes its next step. */
 export function podRuns(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
-  const pod = cluster?.running.find((other) => podKey(other) === key)
+  const pod = cluster?.running.find((pod) => podKey(pod) === key)
   if (!cluster || !pod || pod.phase !== 'Pending' || pod.node === null) return
   startPod(cluster, pod, sim.now)
   delete pod.trouble
@@ -320,7 +322,7 @@ function runSeconds(workload: Workload): number {
 /** A job’s pod has done its work. */
 export function podEnds(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
-  const pod = cluster?.running.find((other) => podKey(other) === key)
+  const pod = cluster?.running.find((pod) => podKey(pod) === key)
   const workload = cluster && pod ? workloadOf(cluster, pod) : undefined
   if (!cluster || !pod || !workload || pod.phase !== 'Running') return
   pod.phase = 'Succeeded'
@@ -354,7 +356,7 @@ export function findPlace(
     )
   schedulePod(cluster, pod, workload, load, way.node.name)
   delete pod.wants
-  const theirs = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
-  for (const other of theirs)
-    if (other && other !== workload) fillWorkload(sim, cluster, other, load)
+  const others = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
+  for (const their of others)
+    if (their && their !== workload) fillWorkload(sim, cluster, their, load)
 }

@@ -15,16 +15,18 @@ export function priorityOf(cluster: Cluster, workload: Workload | undefined, pod
   const name = workload
     ? text(fields(templateOf(workload, pod.hash)['spec'])['priorityClassName'])
     : ''
-  const found = classes(cluster).find((one) =>
-    name === '' ? one['globalDefault'] === true : one.metadata.name === name,
+  const storageClass = classes(cluster).find((candidate) =>
+    name === '' ? candidate['globalDefault'] === true : candidate.metadata.name === name,
   )
-  return Number(found?.['value'] ?? 0)
+  return Number(storageClass?.['value'] ?? 0)
 }
 
 function mayPreempt(cluster: Cluster, workload: Workload, pod: Pod): boolean {
   const name = text(fields(templateOf(workload, pod.hash)['spec'])['priorityClassName'])
   return (
-    classes(cluster).find((one) => one.metadata.name === name)?.['preemptionPolicy'] !== 'Never'
+    classes(cluster).find((storageClass) => storageClass.metadata.name === name)?.[
+      'preemptionPolicy'
+    ] !== 'Never'
   )
 }
 
@@ -61,21 +63,21 @@ export function victimsFor(
     const here = load.get(node.name)
     if (!here) continue
     const lower = cluster.running
-      .filter((other) => other.node === node.name && other.phase !== 'Succeeded')
-      .map((other) => ({
-        other,
-        at: priorityOf(cluster, workloadOf(cluster, other), other),
-        daemon: workloadOf(cluster, other)?.kind === 'DaemonSet',
+      .filter((otherPod) => otherPod.node === node.name && otherPod.phase !== 'Succeeded')
+      .map((otherPod) => ({
+        pod: otherPod,
+        at: priorityOf(cluster, workloadOf(cluster, otherPod), otherPod),
+        daemon: workloadOf(cluster, otherPod)?.kind === 'DaemonSet',
       }))
       .filter(({ at, daemon }) => at < priority && !daemon)
-      .sort((a, b) => a.at - b.at || b.other.createdAt - a.other.createdAt)
+      .sort((a, b) => a.at - b.at || b.pod.createdAt - a.pod.createdAt)
     const going: typeof lower = []
     while (
       refuses(
         node,
         without(
           here,
-          going.map(({ other }) => other),
+          going.map(({ pod }) => pod),
         ),
       ) !== null &&
       going.length < lower.length
@@ -83,7 +85,7 @@ export function victimsFor(
       const next = lower[going.length]
       if (next) going.push(next)
     }
-    const victims = going.map(({ other }) => other)
+    const victims = going.map(({ pod }) => pod)
     if (victims.length > 0 && refuses(node, without(here, victims)) === null)
       ways.push({ node, victims, highest: Math.max(...going.map(({ at }) => at)) })
   }
@@ -102,6 +104,6 @@ export function makeWay(sim: Sim, cluster: Cluster, way: Way, load: Map<string, 
   const here = load.get(way.node.name)
   if (here) Object.assign(here, without(here, way.victims))
   const gone = new Set(way.victims)
-  cluster.running = cluster.running.filter((other) => !gone.has(other))
+  cluster.running = cluster.running.filter((pod) => !gone.has(pod))
   sim.touch(`cluster:${cluster.name}`)
 }

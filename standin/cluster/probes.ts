@@ -16,14 +16,16 @@ const failed = (...lines: readonly string[]): ProbeAnswer => ({ good: false, lin
 function serviceNamed(cluster: Cluster, pod: Pod, name: string) {
   const bare = name.replace(/\.$/, '').replace(/\.svc(\.cluster\.local)?$/, '')
   const [service = '', namespace = pod.namespace] = bare.split('.')
-  return cluster.serviceList.find((one) => one.name === service && one.namespace === namespace)
+  return cluster.serviceList.find(
+    (candidate) => candidate.name === service && candidate.namespace === namespace,
+  )
 }
 
 const portOf = (target: string): { readonly host: string; readonly port: number | null } => {
   const bare = target.replace(/^https?:\/\//, '').split('/')[0] ?? ''
-  const found = /^(.*):(\d{1,5})$/.exec(bare)
-  return found
-    ? { host: found[1] ?? '', port: Number(found[2]) }
+  const match = /^(.*):(\d{1,5})$/.exec(bare)
+  return match
+    ? { host: match[1] ?? '', port: Number(match[2]) }
     : { host: bare, port: /^https:/.test(target) ? 443 : null }
 }
 
@@ -42,10 +44,12 @@ function answerFor(
     }
   const site = sim.site(cluster.site)
   const bare = name.replace(/\.$/, '')
-  const found = site?.records.find(
-    (one) => `${one.name}.${site.nameDomain}` === bare && (one.type === 'A' || one.type === 'AAAA'),
+  const record = site?.records.find(
+    (candidate) =>
+      `${candidate.name}.${site.nameDomain}` === bare &&
+      (candidate.type === 'A' || candidate.type === 'AAAA'),
   )
-  return found ? { address: found.value, as: bare } : null
+  return record ? { address: record.value, as: bare } : null
 }
 
 /** Where a packet ended, in the words of who sent it: nobody tells a pod why. */
@@ -58,7 +62,8 @@ function silence(at: string, server: string, port: number): string {
 function connect(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
   const { port, host: server } = portOf(target)
   const service =
-    serviceNamed(cluster, pod, server) ?? cluster.serviceList.find((one) => one.address === server)
+    serviceNamed(cluster, pod, server) ??
+    cluster.serviceList.find((service) => service.address === server)
   if (service) {
     const wanted = port ?? service.port
     if (wanted !== service.port)
@@ -67,10 +72,10 @@ function connect(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAns
         `connection to ${service.address}:${wanted} refused: the service listens on ${service.port}`,
       )
     const behind = cluster.running.filter(
-      (other) =>
-        other.workload === service.workload &&
-        other.namespace === service.namespace &&
-        isReadyPod(other),
+      (otherPod) =>
+        otherPod.workload === service.workload &&
+        otherPod.namespace === service.namespace &&
+        isReadyPod(otherPod),
     )
     const end = behind[0]
     if (service.workload !== '' && !end)
@@ -92,7 +97,7 @@ function connect(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAns
       ],
     }
   }
-  const peer = cluster.running.find((other) => other.ip === server)
+  const peer = cluster.running.find((otherPod) => otherPod.ip === server)
   if (peer && !isReadyPod(peer)) return failed(`${podKey(peer)} does not answer`)
   const answer = parseAddress(server).ok
     ? { address: server, as: server }
@@ -114,6 +119,15 @@ function connect(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAns
   return failed(`${server} is not known: NXDOMAIN, asked of ${cluster.dnsAddress}`)
 }
 
+function lookUp(sim: Sim, cluster: Cluster, pod: Pod, target: string): ProbeAnswer {
+  const answer = answerFor(sim, cluster, pod, target)
+  if (!answer) return failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
+  return {
+    good: true,
+    lines: [`${target} is ${answer.address}`, `answered by ${cluster.dnsAddress} as ${answer.as}`],
+  }
+}
+
 /** Asks a pod; null if the cluster does not answer or there is no such pod. */
 export function probe(
   sim: Sim,
@@ -124,7 +138,7 @@ export function probe(
 ): ProbeAnswer | null {
   const cluster = answering(sim, clusterName)
   if ('class' in cluster) return null
-  const pod = cluster.running.find((other) => podKey(other) === key)
+  const pod = cluster.running.find((pod) => podKey(pod) === key)
   const workload = pod && workloadOf(cluster, pod)
   if (!pod || !workload) return null
   if (pod.phase !== 'Running')
@@ -133,31 +147,21 @@ export function probe(
   const spec = record(templateOf(workload, pod.hash)['spec'])
   const containers = list(spec['containers']).map(record)
   switch (kind) {
-    case 'look-up': {
-      const answer = answerFor(sim, cluster, pod, target)
-      return answer
-        ? {
-            good: true,
-            lines: [
-              `${target} is ${answer.address}`,
-              `answered by ${cluster.dnsAddress} as ${answer.as}`,
-            ],
-          }
-        : failed(`${target}: NXDOMAIN, asked of ${cluster.dnsAddress}`)
-    }
+    case 'look-up':
+      return lookUp(sim, cluster, pod, target)
     case 'connect':
       return connect(sim, cluster, pod, target)
     case 'request': {
-      const found = connect(sim, cluster, pod, target)
-      return found.good
+      const result = connect(sim, cluster, pod, target)
+      return result.good
         ? {
             good: true,
             lines: [
-              ...found.lines,
+              ...result.lines,
               `200 OK in ${3 + Math.floor(uniform(sim.world.seed, `${key}${target}${sim.now}`) * 20)} ms`,
             ],
           }
-        : found
+        : result
     }
     case 'environment':
       return {
@@ -167,8 +171,8 @@ export function probe(
           `KUBERNETES_SERVICE_HOST=${api}`,
           ...containers.flatMap((container) =>
             list(container['env']).map(
-              (one) =>
-                `${text(record(one)['name'])}=${record(one)['valueFrom'] === undefined ? text(record(one)['value']) : '(from a reference)'}`,
+              (entry) =>
+                `${text(record(entry)['name'])}=${record(entry)['valueFrom'] === undefined ? text(record(entry)['value']) : '(from a reference)'}`,
             ),
           ),
         ],
@@ -180,7 +184,8 @@ export function probe(
           '/var/run/secrets/kubernetes.io/serviceaccount/token (masked)',
           ...containers.flatMap((container) =>
             list(container['volumeMounts']).map(
-              (one) => `${text(record(one)['mountPath'])} from volume ${text(record(one)['name'])}`,
+              (entry) =>
+                `${text(record(entry)['mountPath'])} from volume ${text(record(entry)['name'])}`,
             ),
           ),
         ],
@@ -216,7 +221,7 @@ export function podLog(
 ): readonly string[] | null {
   const cluster = answering(sim, clusterName)
   if ('class' in cluster) return null
-  const pod = cluster.running.find((other) => podKey(other) === key)
+  const pod = cluster.running.find((pod) => podKey(pod) === key)
   if (!pod) return null
   if (pod.startedAt === null)
     return pod.trouble

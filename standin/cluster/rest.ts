@@ -11,7 +11,7 @@ import { record } from './pod-events'
 import { loads } from './placing'
 import { said } from './says'
 
-const known = (sim: Sim, name: unknown): Cluster | OperationFailure =>
+const existing = (sim: Sim, name: unknown): Cluster | OperationFailure =>
   sim.cluster(name) ??
   permanent('no-cluster', said('no-cluster.name', { name: String(name) }), {
     about: `cluster/${String(name)}`,
@@ -24,7 +24,7 @@ export const clusterRest: Behaviour<'cluster.rest'> = {
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = known(sim, op.args.cluster)
+        const cluster = existing(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         if (cluster.resting) return said('rests-already')
         const count = cluster.running.length
@@ -39,7 +39,7 @@ export const clusterRest: Behaviour<'cluster.rest'> = {
     {
       seconds: 30,
       then: (sim, op) => {
-        const cluster = known(sim, op.args.cluster)
+        const cluster = existing(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const site = sim.site(cluster.site)
         if (cluster.resting || !site) return undefined
@@ -73,7 +73,7 @@ function refused(site: Site, machine: Machine): OperationFailure | null {
       { about, ...said('not-started') },
     )
   const cores = site.machines.reduce(
-    (sum, other) => sum + (other.box === null ? other.cores : 0),
+    (sum, otherMachine) => sum + (otherMachine.box === null ? otherMachine.cores : 0),
     0,
   )
   if (site.quotaCores !== null && cores + machine.cores > site.quotaCores)
@@ -106,7 +106,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
     {
       seconds: 70,
       then: (sim, op) => {
-        const cluster = known(sim, op.args.cluster)
+        const cluster = existing(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const site = sim.site(cluster.site)
         const { resting } = cluster
@@ -126,7 +126,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
     {
       seconds: 45,
       then: (sim, op) => {
-        const cluster = known(sim, op.args.cluster)
+        const cluster = existing(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const { resting } = cluster
         if (!resting) return undefined
@@ -157,7 +157,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
     {
       seconds: 25,
       then: (sim, op) => {
-        const cluster = known(sim, op.args.cluster)
+        const cluster = existing(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         const starting = cluster.running.filter(
           (pod) => pod.node !== null && pod.phase === 'Pending' && !pod.trouble,

@@ -16,8 +16,8 @@ function cpuLimit(workload: Workload): number {
   const limits = list(fields(currentTemplate(workload)['spec'])['containers']).map((container) =>
     parseCpuMilli(String(fields(fields(fields(container)['resources'])['limits'])['cpu'] ?? '')),
   )
-  return limits.length > 0 && limits.every((one) => one.ok)
-    ? limits.reduce((sum, one) => sum + (one.ok ? one.value : 0), 0)
+  return limits.length > 0 && limits.every((limit) => limit.ok)
+    ? limits.reduce((sum, limit) => sum + (limit.ok ? limit.value : 0), 0)
     : Infinity
 }
 

@@ -18,10 +18,10 @@ function classOf(cluster: Cluster, name: string | undefined): StorageClass | nul
   const written = (cluster.objects ?? []).filter((object) => object.kind === 'StorageClass')
   const read = (object: Manifest): StorageClass => {
     const zones = list(object['allowedTopologies'])
-      .flatMap((one) => list(fields(one)['matchLabelExpressions']))
+      .flatMap((entry) => list(fields(entry)['matchLabelExpressions']))
       .map(fields)
-      .filter((one) => one['key'] === zoneLabel)
-      .flatMap((one) => list(one['values']).map(text))
+      .filter((entry) => entry['key'] === zoneLabel)
+      .flatMap((entry) => list(entry['values']).map(text))
     return {
       name: object.metadata.name,
       waits: object['volumeBindingMode'] === 'WaitForFirstConsumer',
@@ -30,12 +30,12 @@ function classOf(cluster: Cluster, name: string | undefined): StorageClass | nul
   }
   if (cluster.storageClass && (name === undefined || name === cluster.storageClass.name))
     return { name: cluster.storageClass.name, waits: true, zones: cluster.storageClass.zones }
-  const found = written.find((object) =>
+  const volume = written.find((object) =>
     name === undefined
       ? object.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true'
       : object.metadata.name === name,
   )
-  return found ? read(found) : null
+  return volume ? read(volume) : null
 }
 
 const claimNamed = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
@@ -64,12 +64,12 @@ function zoneOf(volume: Manifest | undefined): string | null {
 export function claimsOf(workload: Workload, pod: Pod): readonly string[] {
   const spec = fields(templateOf(workload, pod.hash)['spec'])
   const own = list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map(
-    (one) => `${text(fields(fields(one)['metadata'])['name'])}-${pod.name}`,
+    (entry) => `${text(fields(fields(entry)['metadata'])['name'])}-${pod.name}`,
   )
   return [
     ...own,
     ...list(spec['volumes']).flatMap(
-      (one) => text(fields(fields(one)['persistentVolumeClaim'])['claimName']) || [],
+      (entry) => text(fields(fields(entry)['persistentVolumeClaim'])['claimName']) || [],
     ),
   ]
 }
@@ -190,7 +190,7 @@ function bind(
 
 /** Claims of a pod that has just been given a node: those that waited for it are bound in its zone. */
 export function bindFor(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): void {
-  const node = cluster.nodes.find((one) => one.name === pod.node)
+  const node = cluster.nodes.find((node) => node.name === pod.node)
   for (const name of node ? claimsOf(workload, pod) : []) {
     const claim = claimNamed(cluster, pod.namespace, name)
     if (!claim || volumeName(claim) !== '') continue

@@ -123,9 +123,9 @@ export class Simulator implements Sim {
   touch(slice: string): void {
     this.changed.add(slice)
     // Some touch before they change: what follows is looked at when the event is over.
-    const known = this.slices.get(slice) ?? this.readSlice(slice)
-    if (known.kind === 'site') this.stirredSites.add(known.name)
-    else this.stirredClusters.add(known.name)
+    const existingSlice = this.slices.get(slice) ?? this.readSlice(slice)
+    if (existingSlice.kind === 'site') this.stirredSites.add(existingSlice.name)
+    else this.stirredClusters.add(existingSlice.name)
   }
 
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */

@@ -77,7 +77,7 @@ export function podStatus(
   cluster: Cluster,
   containers: readonly Record<string, unknown>[],
 ): Record<string, unknown> {
-  const node = cluster.nodes.find((other) => other.name === pod.node)
+  const node = cluster.nodes.find((node) => node.name === pod.node)
   const { startedAt } = pod
   return {
     phase: pod.phase,

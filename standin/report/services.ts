@@ -40,7 +40,9 @@ function serviceObject(sim: Simulator, cluster: Cluster, service: Service) {
   )
   const object = withOwners(cluster, written ?? bareService(service), cluster.createdAt)
   const balancers = sim.site(cluster.site)?.balancers ?? []
-  const fronts = balancers.filter((one) => one.cluster === cluster.name && one.service === key)
+  const fronts = balancers.filter(
+    (balancer) => balancer.cluster === cluster.name && balancer.service === key,
+  )
   const spec = record(object['spec'])
   const isBalanced = spec['type'] === 'LoadBalancer'
   const ports = servicePorts(cluster, service).map((port) => ({

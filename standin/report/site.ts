@@ -68,7 +68,7 @@ export function credentialAnswer(
 ): { readonly good: boolean; readonly says: string } {
   const site = sim.site(siteName)
   if (!site) return { good: false, ...said('not-there', { siteName }) }
-  const credential = site.credentials.find((other) => other.fingerprint === fingerprint)
+  const credential = site.credentials.find((credential) => credential.fingerprint === fingerprint)
   if (!credential) return { good: false, ...said('refused-not-known') }
   return credential.until > sim.now
     ? { good: true, ...said('accepted') }
@@ -77,7 +77,7 @@ export function credentialAnswer(
 
 /** What a machine that stands there finds when a script is run on it; null if nothing runs on it. */
 export function boxFactsOf(sim: Simulator, siteName: string, name: string): BoxFacts | null {
-  const box = sim.site(siteName)?.boxes.find((other) => other.name === name)
+  const box = sim.site(siteName)?.boxes.find((box) => box.name === name)
   if (!box?.prepared) return null
   const cards = box.cards.map((card) => ({
     name: card.name,

@@ -8,7 +8,7 @@ it('leases the lowest free address, and one given back before those above it', (
   const scenario = demoScenario()
   const sim = new Simulator(buildWorld(scenario, 1), Date.parse(scenario.start))
   const site = sim.site('mossgate')
-  const network = site?.networks.find((other) => other.dhcp !== undefined)
+  const network = site?.networks.find((network) => network.dhcp !== undefined)
   if (!site || !network) throw new Error('the demo has no network with a DHCP range there')
   const lease = (): string => {
     const address = leaseFrom(site, network) ?? ''

@@ -118,7 +118,7 @@ export const addressHold: Behaviour<'address.hold'> = {
               ...said('held', { for: holder.for }),
             })
           }
-          if (!site.networks.some((other) => other.name === network))
+          if (!site.networks.some((otherNetwork) => otherNetwork.name === network))
             return permanent('no-network', said('no-network', { site: site.name, network }), {
               about: `network/${site.name}/${network}`,
               ...said('does-not-exist'),

@@ -6,14 +6,14 @@ import { permanent } from '../failures'
 import { said } from './says'
 
 export const inRange = (address: string, range: string): boolean => {
-  const one = parseAddress(address)
+  const entry = parseAddress(address)
   const many = parseRange(range)
   return (
-    one.ok &&
+    entry.ok &&
     many.ok &&
-    one.value.family === many.value.family &&
-    many.value.first <= one.value.value &&
-    one.value.value <= many.value.last
+    entry.value.family === many.value.family &&
+    many.value.first <= entry.value.value &&
+    entry.value.value <= many.value.last
   )
 }
 
@@ -21,7 +21,8 @@ export const inRange = (address: string, range: string): boolean => {
 export const balancerCreate = onSite<'balancer.create'>(20, (_sim, site, op) => {
   const name = op.args.name
   const about = `balancer/${site.name}/${name}`
-  if (site.balancers.some((other) => other.name === name)) return said('stands-already', { name })
+  if (site.balancers.some((balancer) => balancer.name === name))
+    return said('stands-already', { name })
   if (site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers)
     return permanent(
       'quota-balancers',
@@ -49,7 +50,7 @@ export const balancerCreate = onSite<'balancer.create'>(20, (_sim, site, op) => 
 })
 
 export const balancerDelete = onSite<'balancer.delete'>(10, (_sim, site, op) => {
-  site.balancers = site.balancers.filter((other) => other.name !== op.args.name)
+  site.balancers = site.balancers.filter((balancer) => balancer.name !== op.args.name)
   return said('deleted', { name: op.args.name })
 })
 
@@ -57,7 +58,7 @@ export const balancerDelete = onSite<'balancer.delete'>(10, (_sim, site, op) => 
 export const frontTry = onSite<'front.try'>(
   6,
   (_sim, site, op) => {
-    const balancer = site.balancers.find((other) => other.name === op.args.name)
+    const balancer = site.balancers.find((balancer) => balancer.name === op.args.name)
     if (!balancer)
       return permanent('balancer-gone', said('balancer-gone', { name: op.args.name }), {
         about: `balancer/${site.name}/${op.args.name}`,

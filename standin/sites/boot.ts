@@ -16,7 +16,7 @@ import { said } from './says'
 /** Gives a machine its address: the one it was made with, or a lease. */
 export function takeAddress(sim: Sim, site: Site, machine: Machine): OperationFailure | Said {
   if (machine.address !== null) return said('address-held', { address: machine.address })
-  const network = site.networks.find((other) => other.name === machine.network)
+  const network = site.networks.find((network) => network.name === machine.network)
   if (network?.dhcpAnswers === false) {
     return permanent(
       'dhcp-silent',
@@ -109,7 +109,7 @@ export function namesFailure(
   machine: Machine,
   told: readonly string[],
 ): OperationFailure | null {
-  const network = site.networks.find((other) => other.name === machine.network)
+  const network = site.networks.find((network) => network.name === machine.network)
   const servers = nameServersFor(site, network, told)
   if (servers.length === 0 || namesAreAnswered(sim, site, servers)) return null
   const server = servers[0] ?? ''
@@ -180,8 +180,8 @@ export const machineBoot: Behaviour<'machine.boot'> = {
     {
       seconds: (sim, op) => (sim.site(op.args.site)?.kind === 'cloud' ? 50 : 105),
       then: (sim, op) => {
-        const found = machineOf(sim, op)
-        return found ? firstBoot(sim, op, found.site, found.machine) : gone(op)
+        const machine = machineOf(sim, op)
+        return machine ? firstBoot(sim, op, machine.site, machine.machine) : gone(op)
       },
     },
     {

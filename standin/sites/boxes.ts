@@ -13,7 +13,7 @@ type OfBox = Operation<{ readonly site: string; readonly name: string }>
 
 const boxOf = (sim: Sim, op: OfBox) => {
   const site = sim.site(op.args.site)
-  const box = site?.boxes.find((other) => other.name === op.args.name)
+  const box = site?.boxes.find((box) => box.name === op.args.name)
   return site && box ? { site, box } : undefined
 }
 
@@ -28,9 +28,9 @@ const diskOf = (sim: Sim, op: Install) => {
 }
 
 function startInstall(sim: Sim, op: Install): Said | OperationFailure {
-  const found = boxOf(sim, op)
+  const matchingBox = boxOf(sim, op)
   const about = `machine/${op.args.site}/${op.args.name}`
-  if (!found)
+  if (!matchingBox)
     return permanent(
       'machine-gone',
       said('machine-gone', { name: op.args.name, site: op.args.site }),
@@ -39,7 +39,7 @@ function startInstall(sim: Sim, op: Install): Said | OperationFailure {
         ...said('does-not-exist'),
       },
     )
-  const { site, box } = found
+  const { site, box } = matchingBox
   if (box.usedBy !== null && box.usedBy !== op.args.cluster)
     return permanent(
       'machine-used',
@@ -101,9 +101,9 @@ export const boxInstall: Behaviour<'box.install'> = {
     {
       seconds: 30,
       then: (sim, op) => {
-        const found = boxOf(sim, op)
-        if (!found) return undefined
-        const { site, box } = found
+        const matchingBox = boxOf(sim, op)
+        if (!matchingBox) return undefined
+        const { site, box } = matchingBox
         const address = op.args.address
         if (!site.machines.some((machine) => machine.name === box.name)) {
           site.machines = [
@@ -151,10 +151,10 @@ export const boxClear: Behaviour<'box.clear'> = {
     {
       seconds: 50,
       then: (sim, op) => {
-        const found = boxOf(sim, op)
-        if (!found) return said('nothing-clear')
-        const { site, box } = found
-        const machine = site.machines.find((other) => other.box === box.name)
+        const matchingBox = boxOf(sim, op)
+        if (!matchingBox) return said('nothing-clear')
+        const { site, box } = matchingBox
+        const machine = site.machines.find((machine) => machine.box === box.name)
         if (machine) removeMachine(sim, site, machine)
         for (const disk of box.disks) if (disk.holds?.startsWith('fern-base ')) disk.holds = null
         box.usedBy = null
@@ -171,15 +171,15 @@ export const boxTake: Behaviour<'box.take'> = {
     {
       seconds: 45,
       then: (sim, op) => {
-        const found = boxOf(sim, op)
+        const matchingBox = boxOf(sim, op)
         const about = `machine/${op.args.site}/${op.args.name}`
-        if (!found)
+        if (!matchingBox)
           return permanent(
             'machine-gone',
             said('machine-gone', { name: op.args.name, site: op.args.site }),
             { about, ...said('does-not-exist') },
           )
-        const { site, box } = found
+        const { site, box } = matchingBox
         if (box.usedBy !== null && box.usedBy !== op.args.cluster)
           return permanent(
             'machine-used',

@@ -23,7 +23,7 @@ export const controlPlaneCreate: Behaviour<'controlplane.create'> = {
       seconds: 10,
       then: (sim, op) => {
         const site = sim.site(op.args.site)
-        const tier = site?.managedTiers.find((other) => other.tier === op.args.tier)
+        const tier = site?.managedTiers.find((managedTier) => managedTier.tier === op.args.tier)
         if (!site || !tier)
           return permanent('no-tier', said('no-tier', { site: op.args.site, tier: op.args.tier }), {
             about: `site/${op.args.site}`,

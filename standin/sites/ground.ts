@@ -64,11 +64,13 @@ export const serviceRestart = onSite<'service.restart'>(45, (sim, site, op) => {
   const network = op.args.network
   switch (op.args.service) {
     case 'dhcp':
-      site.networks = site.networks.map((other) =>
-        network === null || other.name === network ? { ...other, dhcpAnswers: true } : other,
+      site.networks = site.networks.map((otherNetwork) =>
+        network === null || otherNetwork.name === network
+          ? { ...otherNetwork, dhcpAnswers: true }
+          : otherNetwork,
       )
-      for (const other of site.networks)
-        healed(sim, 'dhcp-silent', `network/${site.name}/${other.name}`)
+      for (const otherNetwork of site.networks)
+        healed(sim, 'dhcp-silent', `network/${site.name}/${otherNetwork.name}`)
       return said('dhcp-restarted-answers', { network: network ?? site.name })
     case 'time':
       site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: true }))
@@ -95,21 +97,21 @@ export const networkSet = onSite<'network.set'>(12, (sim, site, op) => {
   const given = op.args.network as Network | undefined
   if (!given?.name || !parseRange(given.range).ok)
     return permanent('network-unreadable', said('network-unreadable'))
-  const known = site.networks.some((network) => network.name === given.name)
+  const exists = site.networks.some((network) => network.name === given.name)
   // A server that is silent stays so: writing its range does not wake it.
   const was = site.networks.find((network) => network.name === given.name)
   const next: Network = {
     ...given,
     ...(was?.dhcpAnswers === undefined ? {} : { dhcpAnswers: was.dhcpAnswers }),
   }
-  site.networks = known
+  site.networks = exists
     ? site.networks.map((network) => (network.name === given.name ? next : network))
     : [...site.networks, next]
   if (next.nameServer !== was?.nameServer)
     healed(sim, 'name-server-wrong', `network/${site.name}/${given.name}`)
   return said('network-set', {
     network: given.name,
-    known,
+    known: exists,
     range: given.range,
     dhcp: given.dhcp ?? null,
   })
@@ -128,7 +130,11 @@ export const networkRemove = onSite<'network.remove'>(8, (_sim, site, op) => {
 
 export const routeAdd = onSite<'route.add'>(6, (sim, site, op) => {
   const route = { network: op.args.network, to: op.args.to, via: op.args.via }
-  if (!site.routes.some((other) => other.network === route.network && other.to === route.to))
+  if (
+    !site.routes.some(
+      (otherRoute) => otherRoute.network === route.network && otherRoute.to === route.to,
+    )
+  )
     site.routes = [...site.routes, route]
   healed(sim, 'route-missing', `network/${site.name}/${route.network}`)
   return said('reaches', { network: route.network, to: route.to, via: route.via })
@@ -184,7 +190,7 @@ export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
   const hosts = op.args.hosts as unknown as Host[]
   const zones = op.args.zones
   const sizes = op.args.sizes as unknown as Size[]
-  const lost = site.hosts.filter((host) => !hosts.some((other) => other.name === host.name))
+  const lost = site.hosts.filter((host) => !hosts.some((otherHost) => otherHost.name === host.name))
   const holding = lost.find((host) => site.machines.some((machine) => machine.host === host.name))
   if (holding)
     return permanent('host-used', said('host-used', { holding: holding.name }), {
@@ -192,7 +198,7 @@ export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
       ...said('holds-machines'),
     })
   const zone = site.zones.find(
-    (other) => !zones.includes(other) && site.machines.some((machine) => machine.zone === other),
+    (zone) => !zones.includes(zone) && site.machines.some((machine) => machine.zone === zone),
   )
   if (zone !== undefined)
     return permanent('zone-used', said('zone-used', { zone }), {
@@ -202,7 +208,7 @@ export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
   site.zones = [...zones]
   site.hosts = hosts.map((host) => ({
     ...host,
-    service: site.hosts.find((other) => other.name === host.name)?.service ?? 'in',
+    service: site.hosts.find((otherHost) => otherHost.name === host.name)?.service ?? 'in',
   }))
   site.sizes = sizes.map((size) => ({ ...size, gpus: size.gpus ?? 0 }))
   site.overcommit = op.args.overcommit || 1
@@ -313,7 +319,7 @@ export function enterCredential(
   const site = sim.site(siteName)
   if (!site) return
   site.credentials = [
-    ...site.credentials.filter((other) => other.fingerprint !== fingerprint),
+    ...site.credentials.filter((credential) => credential.fingerprint !== fingerprint),
     { fingerprint, until },
   ]
   sim.touch(`site:${site.name}`)
@@ -326,7 +332,7 @@ export const bootDataPublish = onSite<'bootdata.publish'>(6, (_sim, site, op) =>
     digest: op.args.digest,
     cluster: op.args.cluster,
   }
-  site.published = [...site.published.filter((other) => other.name !== file.name), file]
+  site.published = [...site.published.filter((candidate) => candidate.name !== file.name), file]
   return said('bytes-boot-server', {
     file: file.name,
     bytes: file.bytes,
@@ -346,7 +352,7 @@ export const boxAdd = onSite<'box.add'>(10, (_sim, site, op) => {
   const drop = op.args.drop
   site.boxes = [
     ...site.boxes.filter(
-      (box) => !drop.includes(box.name) && !boxes.some((other) => other.name === box.name),
+      (box) => !drop.includes(box.name) && !boxes.some((otherBox) => otherBox.name === box.name),
     ),
     ...boxes.map((box) => ({ ...box, usedBy: null })),
   ]

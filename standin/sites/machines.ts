@@ -105,10 +105,10 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
   const busy = unavailable(sim, site.name, name)
   if (busy) return busy
   const zone = op.args.zone
-  const size = site.sizes.find((other) => other.name === op.args.size)
+  const size = site.sizes.find((size) => size.name === op.args.size)
   const wanted = op.args.release
   strike(sim, 'image-missing', [`image/${site.name}/${wanted}`])
-  const image = site.images.find((other) => other.release === wanted)
+  const image = site.images.find((image) => image.release === wanted)
   if (!image) {
     return permanent(
       'image-missing',
@@ -180,7 +180,7 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
   }
   const network =
     op.args.network ??
-    site.networks.find((other) => other.zone === zone)?.name ??
+    site.networks.find((network) => network.zone === zone)?.name ??
     site.networks[0]?.name ??
     ''
   const cluster = op.args.cluster
@@ -227,10 +227,10 @@ export const machineCreate: Behaviour<'machine.create'> = {
     },
   ],
   result: (sim, op) => {
-    const found = machineOf(sim, op)
+    const machine = machineOf(sim, op)
     return {
       machine: op.args.name,
-      host: found?.machine.host ?? null,
+      host: machine?.machine.host ?? null,
       zone: op.args.zone,
     }
   },
@@ -239,8 +239,8 @@ export const machineCreate: Behaviour<'machine.create'> = {
 export const withMachine =
   (what: (sim: Sim, site: Site, machine: Machine) => Said | OperationFailure | undefined) =>
   (sim: Sim, op: OfMachine): Said | OperationFailure | undefined => {
-    const found = machineOf(sim, op)
-    return found ? what(sim, found.site, found.machine) : gone(op)
+    const machine = machineOf(sim, op)
+    return machine ? what(sim, machine.site, machine.machine) : gone(op)
   }
 
 /** Off and on again; the node on it speaks up once it runs. */
@@ -249,51 +249,51 @@ export const machineRestart: Behaviour<'machine.restart'> = {
     {
       seconds: 15,
       then: (sim, op) => {
-        const found = machineOf(sim, op)
-        if (!found) return gone(op)
+        const machine = machineOf(sim, op)
+        if (!machine) return gone(op)
         const off = sim.world.faults.find(
           (fault) =>
             fault.kind === 'machine-off' &&
-            fault.about === `machine/${found.site.name}/${found.machine.name}`,
+            fault.about === `machine/${machine.site.name}/${machine.machine.name}`,
         )
         if (
-          found.site.hosts.some(
-            (host) => host.name === found.machine.host && host.service === 'dead',
+          machine.site.hosts.some(
+            (host) => host.name === machine.machine.host && host.service === 'dead',
           )
         )
           return permanent(
             'host-dead',
-            said('host-dead', { machine: found.machine.name }),
+            said('host-dead', { machine: machine.machine.name }),
             {
-              about: `host/${found.site.name}/${found.machine.host ?? ''}`,
+              about: `host/${machine.site.name}/${machine.machine.host ?? ''}`,
               ...said('does-not-answer'),
             },
             {
-              about: `machine/${found.site.name}/${found.machine.name}`,
+              about: `machine/${machine.site.name}/${machine.machine.name}`,
               ...said('waits-another-host'),
             },
           )
         // What took the power away in the first place still does.
         if (off)
-          return permanent('no-power', said('no-power', { machine: found.machine.name }), {
-            about: `machine/${found.site.name}/${found.machine.name}`,
+          return permanent('no-power', said('no-power', { machine: machine.machine.name }), {
+            about: `machine/${machine.site.name}/${machine.machine.name}`,
             ...said('power-control-no'),
           })
-        if (found.machine.power !== 'off') powerLost(sim, found.site, found.machine)
+        if (machine.machine.power !== 'off') powerLost(sim, machine.site, machine.machine)
         return said('powered-off')
       },
     },
     {
       seconds: 90,
       then: (sim, op) => {
-        const found = machineOf(sim, op)
-        if (!found) return gone(op)
-        found.machine.power = 'on'
-        found.machine.agent = true
-        delete found.machine.offSince
-        sim.touch(`site:${found.site.name}`)
-        if (found.machine.cluster) sim.touch(`cluster:${found.machine.cluster}`)
-        heardAgain(sim, found.machine)
+        const machine = machineOf(sim, op)
+        if (!machine) return gone(op)
+        machine.machine.power = 'on'
+        machine.machine.agent = true
+        delete machine.machine.offSince
+        sim.touch(`site:${machine.site.name}`)
+        if (machine.machine.cluster) sim.touch(`cluster:${machine.machine.cluster}`)
+        heardAgain(sim, machine.machine)
         return said('started-node-agent')
       },
     },
@@ -305,11 +305,11 @@ export const machineStop: Behaviour<'machine.stop'> = {
     {
       seconds: 8,
       then: (sim, op) => {
-        const found = machineOf(sim, op)
-        if (!found) return said('nothing-stop')
-        found.machine.power = 'off'
-        found.machine.agent = false
-        sim.touch(`site:${found.site.name}`)
+        const machine = machineOf(sim, op)
+        if (!machine) return said('nothing-stop')
+        machine.machine.power = 'off'
+        machine.machine.agent = false
+        sim.touch(`site:${machine.site.name}`)
         return said('powered-off')
       },
     },
@@ -318,7 +318,7 @@ export const machineStop: Behaviour<'machine.stop'> = {
 
 /** Takes a machine out of the world, with its disks and leased addresses; static ones stay held. */
 export function removeMachine(sim: Sim, site: Site, machine: Machine): void {
-  site.machines = site.machines.filter((other) => other !== machine)
+  site.machines = site.machines.filter((otherMachine) => otherMachine !== machine)
   site.disks = site.disks.filter((disk) => disk.machine !== machine.name)
   release(sim, site, (held) => held.how === 'dhcp' && held.for === machine.name)
   forgetMachineFaults(sim, site.name, machine.name)
@@ -329,12 +329,12 @@ export const machineDelete: Behaviour<'machine.delete'> = {
     {
       seconds: 30,
       then: (sim, op) => {
-        const found = machineOf(sim, op)
-        if (!found) return said('nothing-delete')
-        removeMachine(sim, found.site, found.machine)
+        const machine = machineOf(sim, op)
+        if (!machine) return said('nothing-delete')
+        removeMachine(sim, machine.site, machine.machine)
         return said('disk-gb-deleted', {
-          machine: found.machine.name,
-          diskGb: found.machine.diskGb,
+          machine: machine.machine.name,
+          diskGb: machine.machine.diskGb,
         })
       },
     },
@@ -344,7 +344,7 @@ export const machineDelete: Behaviour<'machine.delete'> = {
 /** A machine that must be on with its agent up before anything can be started on it. */
 export function agentOn(sim: Sim, siteName: unknown, name: unknown): Machine | OperationFailure {
   const site = sim.site(siteName)
-  const machine = site?.machines.find((other) => other.name === name)
+  const machine = site?.machines.find((machine) => machine.name === name)
   if (machine?.agent && machine.power === 'on') return machine
   const about = `machine/${String(siteName)}/${String(name)}`
   return transient('agent-down', said('agent-down', { name: String(name) }), {

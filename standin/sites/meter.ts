@@ -52,9 +52,9 @@ function isUnaltered<Item extends object>(
 
 /** How many records at the beginning of two lists are the same. */
 function sharedLength(left: readonly object[], right: readonly object[]): number {
-  const most = Math.min(left.length, right.length)
+  const max = Math.min(left.length, right.length)
   let at = 0
-  while (at < most && left[at] === right[at]) at++
+  while (at < max && left[at] === right[at]) at++
   return at
 }
 

@@ -20,14 +20,14 @@ export const machineAt = (
   name: string,
 ): { site: Site; machine: Machine } | undefined => {
   const site = sim.site(siteName)
-  const machine = site?.machines.find((other) => other.name === name)
+  const machine = site?.machines.find((machine) => machine.name === name)
   return site && machine ? { site, machine } : undefined
 }
 
 /** The node that a machine carries, if any. */
 export function nodeOn(sim: Sim, machine: Machine): { cluster: Cluster; node: Node } | undefined {
   const cluster = sim.cluster(machine.cluster)
-  const node = cluster?.nodes.find((other) => other.machine === machine.name)
+  const node = cluster?.nodes.find((node) => node.machine === machine.name)
   return cluster && node ? { cluster, node } : undefined
 }
 
@@ -75,9 +75,14 @@ export function powerLost(sim: Sim, site: Site, machine: Machine): void {
 export function firstHost(site: Site, machine: Machine): Host | undefined {
   return site.hosts.find((host) => {
     if (host.zone !== machine.zone || (host.service ?? 'in') !== 'in') return false
-    const on = site.machines.filter((other) => other.host === host.name && other !== machine)
-    const cores = on.reduce((sum, other) => sum + other.cores, machine.cores)
-    const memory = on.reduce((sum, other) => sum + other.memoryBytes, machine.memoryBytes)
+    const on = site.machines.filter(
+      (otherMachine) => otherMachine.host === host.name && otherMachine !== machine,
+    )
+    const cores = on.reduce((sum, otherMachine) => sum + otherMachine.cores, machine.cores)
+    const memory = on.reduce(
+      (sum, otherMachine) => sum + otherMachine.memoryBytes,
+      machine.memoryBytes,
+    )
     return cores <= host.cores * site.overcommit && memory <= host.memoryBytes
   })
 }
@@ -148,7 +153,7 @@ export function spotNotice(sim: Sim, site: Site, machine: Machine): void {
 /** The machine is gone with its disk and its address; what ran on it is made anew elsewhere. */
 function takenBack(sim: Sim, site: Site, machine: Machine): void {
   const on = nodeOn(sim, machine)
-  site.machines = site.machines.filter((other) => other !== machine)
+  site.machines = site.machines.filter((otherMachine) => otherMachine !== machine)
   site.disks = site.disks.filter((disk) => disk.machine !== machine.name)
   site.addresses = site.addresses.filter((held) => held.for !== machine.name)
   sim.world.faults = sim.world.faults.filter(
@@ -160,7 +165,7 @@ function takenBack(sim: Sim, site: Site, machine: Machine): void {
   const { cluster, node } = on
   const gone = cluster.running.filter((pod) => pod.node === node.name)
   cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
-  cluster.nodes = cluster.nodes.filter((other) => other !== node)
+  cluster.nodes = cluster.nodes.filter((otherNode) => otherNode !== node)
   record(
     sim,
     cluster,
@@ -181,9 +186,9 @@ export function powerEvent(
   name: string,
   what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken',
 ): void {
-  const found = machineAt(sim, siteName, name)
-  if (!found) return
-  const { site, machine } = found
+  const result = machineAt(sim, siteName, name)
+  if (!result) return
+  const { site, machine } = result
   const on = nodeOn(sim, machine)
   switch (what) {
     case 'unheard':

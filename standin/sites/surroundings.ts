@@ -6,8 +6,8 @@ import type { Network, Site } from '../world'
 function* sitesOfDomain(sim: Sim, site: Site): Generator<Site> {
   yield site
   for (const name in sim.world.sites) {
-    const other = sim.site(name)
-    if (other && other !== site && other.domain === site.domain) yield other
+    const otherSite = sim.site(name)
+    if (otherSite && otherSite !== site && otherSite.domain === site.domain) yield otherSite
   }
 }
 
@@ -24,8 +24,8 @@ export function nameServersFor(
 
 /** Whether one of the addresses is that of a name server that answers. */
 export function namesAreAnswered(sim: Sim, site: Site, addresses: readonly string[]): boolean {
-  for (const other of sitesOfDomain(sim, site))
-    for (const server of other.nameServers)
+  for (const otherSite of sitesOfDomain(sim, site))
+    for (const server of otherSite.nameServers)
       if (server.answers && addresses.includes(server.address)) return true
   return false
 }
@@ -34,7 +34,7 @@ export function namesAreAnswered(sim: Sim, site: Site, addresses: readonly strin
 export function timeServersFor(sim: Sim, site: Site, told: readonly string[]): Site['timeServers'] {
   if (told.length === 0) return site.timeServers
   const servers: Site['timeServers'][number][] = []
-  for (const other of sitesOfDomain(sim, site))
-    for (const server of other.timeServers) if (told.includes(server.name)) servers.push(server)
+  for (const otherSite of sitesOfDomain(sim, site))
+    for (const server of otherSite.timeServers) if (told.includes(server.name)) servers.push(server)
   return servers
 }

@@ -16,7 +16,7 @@ import { readyBehind } from './services'
 /** Spans are kept for a day and a bit. */
 const keepMs = 26 * 3_600_000
 /** So many callers and endpoints of a flow are tried; the rest fare like them. */
-const most = 4
+const max = 4
 
 const parts = (key: string): readonly [string, string] => {
   const [namespace = '', name = ''] = key.split('/')
@@ -31,10 +31,10 @@ function backends(
   if (!flow.to.startsWith('route:')) return [{ to: flow.to, port: flow.port, share: 1 }]
   const [namespace, name] = parts(flow.to.slice('route:'.length))
   const route = (cluster.objects ?? []).find(
-    (one) =>
-      one.kind === 'HTTPRoute' &&
-      one.metadata.namespace === namespace &&
-      one.metadata.name === name,
+    (object) =>
+      object.kind === 'HTTPRoute' &&
+      object.metadata.namespace === namespace &&
+      object.metadata.name === name,
   )
   const refs = list(fields(list(fields(route?.['spec'])['rules'])[0])['backendRefs']).map(fields)
   const weight = (ref: Readonly<Record<string, unknown>>): number =>
@@ -57,10 +57,10 @@ function refusedCaller(
 ): string | null {
   const [namespace, name] = parts(service)
   const rules = (cluster.objects ?? []).filter(
-    (one) =>
-      one.kind === 'CallerRule' &&
-      one.metadata.namespace === namespace &&
-      fields(one['spec'])['service'] === name,
+    (object) =>
+      object.kind === 'CallerRule' &&
+      object.metadata.namespace === namespace &&
+      fields(object['spec'])['service'] === name,
   )
   const listed = rules.filter((rule) =>
     list(fields(rule['spec'])['callers'])
@@ -75,7 +75,7 @@ function refusedCaller(
       ? null
       : listed.map((rule) => `${namespace}/${rule.metadata.name}`).join(', ')
   const space = (cluster.objects ?? []).find(
-    (one) => one.kind === 'Namespace' && one.metadata.name === namespace,
+    (object) => object.kind === 'Namespace' && object.metadata.name === namespace,
   )
   return space?.metadata.labels?.['gyrarch/callers'] === 'closed' ? `namespace ${namespace}` : null
 }
@@ -84,9 +84,9 @@ function requestMeets(rule: Manifest, flow: Flow): boolean {
   const requests = list(fields(rule['spec'])['requests']).map(fields)
   return (
     requests.length === 0 ||
-    requests.some((one) => {
-      const methods = list(one['methods']).map(text)
-      const paths = list(one['paths']).map(text)
+    requests.some((request) => {
+      const methods = list(request['methods']).map(text)
+      const paths = list(request['paths']).map(text)
       const path = flow.path ?? '/'
       return (
         (methods.length === 0 || methods.includes(flow.method ?? 'GET')) &&
@@ -107,7 +107,7 @@ function senders(cluster: Cluster, flow: Flow): readonly Sender[] {
   const [namespace, name] = parts(flow.from)
   return cluster.running
     .filter((pod) => pod.namespace === namespace && pod.workload === name && isReadyPod(pod))
-    .slice(0, most)
+    .slice(0, max)
     .map((pod): Sender => ({ cluster, pod }))
 }
 
@@ -124,10 +124,10 @@ function fareOf(
 ): Fares {
   const [namespace, name] = parts(to)
   const service = cluster.serviceList.find(
-    (one) => one.namespace === namespace && one.name === name,
+    (service) => service.namespace === namespace && service.name === name,
   )
   const destination = service?.address ?? to
-  const choices = Math.min(most, Math.max(1, service ? readyBehind(cluster, service).length : 1))
+  const choices = Math.min(max, Math.max(1, service ? readyBehind(cluster, service).length : 1))
   const callers = senders(cluster, flow)
   const nothing: Fares = {
     perSecond: 0,
@@ -254,7 +254,7 @@ export function trafficOf(sim: Sim, name: string): readonly TrafficReport[] {
     const cut = rest.lastIndexOf(':')
     const [to, port] = [rest.slice(0, cut), Number(rest.slice(cut + 1))]
     const flow = cluster?.flows?.find(
-      (one) => one.from === from && (one.to === to || one.to.startsWith('route:')),
+      (flow) => flow.from === from && (flow.to === to || flow.to.startsWith('route:')),
     )
     return {
       from,
@@ -275,7 +275,7 @@ export function trafficOf(sim: Sim, name: string): readonly TrafficReport[] {
 /** Whether the agents of a cluster’s nodes reach its API where that is outside the site. */
 export function reachesApi(sim: Sim, cluster: Cluster, node: Cluster['nodes'][number]): boolean {
   const peer = cluster.managed
-    ? peersOf(sim.world).find((one) => one.name === `${cluster.name}-api`)
+    ? peersOf(sim.world).find((peer) => peer.name === `${cluster.name}-api`)
     : undefined
   return !peer || send(sim.world, { cluster, node }, peer.address, peer.ports[0] ?? 443).arrived
 }

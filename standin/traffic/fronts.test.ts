@@ -26,7 +26,8 @@ function world() {
 it('give each its own address once, with all its ports, and take it back with the service', () => {
   const { sim, cluster, site } = world()
   settleFronts(sim, cluster)
-  const made = () => site.balancers.filter((one) => one.made === true && one.cluster === 'cedar')
+  const made = () =>
+    site.balancers.filter((balancer) => balancer.made === true && balancer.cluster === 'cedar')
   const first = made()
   expect(first.map(({ service, port, ports }) => [service, port, ports])).toEqual([
     ['market/desk', 443, [80]],
@@ -35,7 +36,7 @@ it('give each its own address once, with all its ports, and take it back with th
   expect(new Set(first.map(({ address }) => address)).size).toBe(2)
   settleFronts(sim, cluster)
   expect(made()).toEqual(first)
-  cluster.objects = (cluster.objects ?? []).filter((one) => one.metadata.name !== 'desk')
+  cluster.objects = (cluster.objects ?? []).filter((object) => object.metadata.name !== 'desk')
   settleFronts(sim, cluster)
   expect(made().map(({ service }) => service)).toEqual(['market/feed'])
 })

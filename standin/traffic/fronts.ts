@@ -16,38 +16,38 @@ export const poolNetwork = (site: Site): Network | undefined =>
 function freeAddress(
   site: Site,
   cluster: Cluster,
-  asked: string,
+  request: string,
 ): string | { readonly says: string } {
   const network = poolNetwork(site)
   const range = network ? parseRange(network.pool ?? network.range) : null
   if (!network || !range?.ok) return { ...said('offers-no-virtual', { site: site.name }) }
-  const mine = new Set(
+  const own = new Set(
     site.addresses
       .filter(
         (held) =>
           held.how === 'virtual' &&
           held.cluster === cluster.name &&
-          !site.balancers.some((one) => one.address === held.address),
+          !site.balancers.some((balancer) => balancer.address === held.address),
       )
       .map((held) => held.address),
   )
   const taken = new Set([
-    ...site.addresses.filter((held) => !mine.has(held.address)).map((held) => held.address),
-    ...site.balancers.map((one) => one.address),
+    ...site.addresses.filter((held) => !own.has(held.address)).map((held) => held.address),
+    ...site.balancers.map((balancer) => balancer.address),
     network.gateway ?? '',
   ])
-  const wish = asked === '' ? null : parseAddress(asked)
-  if (wish) {
+  const wanted = request === '' ? null : parseAddress(request)
+  if (wanted) {
     if (
-      !wish.ok ||
-      wish.value.family !== range.value.family ||
-      wish.value.value < range.value.first ||
-      wish.value.value > range.value.last
+      !wanted.ok ||
+      wanted.value.family !== range.value.family ||
+      wanted.value.value < range.value.first ||
+      wanted.value.value > range.value.last
     )
-      return { ...said('not-pool', { asked, pool: network.pool ?? network.range }) }
-    return taken.has(formatAddress(wish.value))
-      ? { ...said('taken', { asked }) }
-      : formatAddress(wish.value)
+      return { ...said('not-pool', { asked: request, pool: network.pool ?? network.range }) }
+    return taken.has(formatAddress(wanted.value))
+      ? { ...said('taken', { asked: request }) }
+      : formatAddress(wanted.value)
   }
   // The network’s own first and last address are nobody’s where the whole network is the pool.
   const [first, last] =
@@ -70,10 +70,11 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
   )
   const names = new Set(wanted.map((service) => nameOf(cluster, service)))
   const gone = site.balancers.filter(
-    (one) => one.cluster === cluster.name && one.made === true && !names.has(one.name),
+    (balancer) =>
+      balancer.cluster === cluster.name && balancer.made === true && !names.has(balancer.name),
   )
   if (gone.length > 0) {
-    site.balancers = site.balancers.filter((one) => !gone.includes(one))
+    site.balancers = site.balancers.filter((balancer) => !gone.includes(balancer))
     sim.touch(`site:${site.name}`)
   }
   const waiting: Record<string, string> = {}
@@ -84,15 +85,22 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
       .map((port) => Number(fields(port)['port']))
       .filter((port) => port > 0)
     const [port = 443, ...more] = ports
-    const known = site.balancers.find((one) => one.name === name)
-    if (known) {
-      const next: Balancer = { ...known, port, ...(more.length > 0 ? { ports: more } : {}) }
-      if (JSON.stringify([known.port, known.ports ?? []]) !== JSON.stringify([port, more]))
-        site.balancers = site.balancers.map((one) => (one === known ? next : one))
+    const balancer = site.balancers.find((candidate) => candidate.name === name)
+    if (balancer) {
+      const next: Balancer = { ...balancer, port, ...(more.length > 0 ? { ports: more } : {}) }
+      if (JSON.stringify([balancer.port, balancer.ports ?? []]) !== JSON.stringify([port, more]))
+        site.balancers = site.balancers.map((eachBalancer) =>
+          eachBalancer === balancer ? next : eachBalancer,
+        )
       continue
     }
     // A raise may have put a balancer before the same service already.
-    if (site.balancers.some((one) => one.cluster === cluster.name && one.service === key)) continue
+    if (
+      site.balancers.some(
+        (candidate) => candidate.cluster === cluster.name && candidate.service === key,
+      )
+    )
+      continue
     const full = site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers
     const address = full
       ? {

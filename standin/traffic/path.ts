@@ -66,8 +66,8 @@ function hasRoute(site: Site, network: string | undefined, to: string): boolean 
 
 const portsCover = (ports: readonly string[] | undefined, port: number): boolean =>
   ports === undefined ||
-  ports.some((one) => {
-    const [first = '', last = first] = one.split('-')
+  ports.some((candidate) => {
+    const [first = '', last = first] = candidate.split('-')
     return port >= Number(first) && port <= Number(last)
   })
 
@@ -162,7 +162,7 @@ export function send(
   let node: Node | undefined
   if (own && 'cluster' in from) {
     if ('node' in from) node = from.node
-    else node = own.nodes.find((one) => one.name === from.pod.node)
+    else node = own.nodes.find((candidate) => candidate.name === from.pod.node)
   } else node = undefined
   const packet: Packet = {
     source: pod?.ip ?? node?.address ?? ('address' in from ? from.address : ''),
@@ -182,18 +182,20 @@ export function send(
 
   // Inside the cluster
   const service = own?.serviceList.find(
-    (one) => one.address !== '' && same(one.address, destination),
+    (service) => service.address !== '' && same(service.address, destination),
   )
   let chosen: Pod | undefined
   if (own && service) {
     const listed = servicePorts(own, service).find(
-      (one) => one.port === port && one.protocol === protocol,
+      (servicePort) => servicePort.port === port && servicePort.protocol === protocol,
     )
     const onNode =
       fields(writtenService(own, service.namespace, service.name)?.['spec'])[
         'internalTrafficPolicy'
       ] === 'Local'
-    const ready = readyBehind(own, service).filter((one) => !onNode || one.node === node?.name)
+    const ready = readyBehind(own, service).filter(
+      (candidate) => !onNode || candidate.node === node?.name,
+    )
     chosen = ready.length > 0 ? ready[nth % ready.length] : undefined
     const seen: Packet =
       chosen && listed
@@ -229,7 +231,7 @@ export function send(
   // Between networks
   const home = own ? world.sites[own.site] : siteHolding(world, packet.source, undefined)
   const front = frontOf(world, packet.destination)
-  const peer = peersOf(world).find((one) => same(one.address, packet.destination))
+  const peer = peersOf(world).find((peer) => same(peer.address, packet.destination))
   const goal =
     siteHolding(world, packet.destination, home) ??
     front?.site ??
@@ -250,7 +252,7 @@ export function send(
   if (goal && (leaves || !home)) {
     const members =
       front && front.site === goal
-        ? (front.cluster?.nodes.map((one) => one.address) ?? [])
+        ? (front.cluster?.nodes.map((eachNode) => eachNode.address) ?? [])
         : [destinationHolder(world, goal, packet.destination)]
     const into = firstRule(goal, 'in', packet, members.length > 0 ? members : [packet.destination])
     if (into) met.push(`${goal.name}/${into.name}`)
@@ -266,12 +268,12 @@ export function send(
     const { cluster } = front
     const [namespace = '', name = ''] = front.service.split('/')
     const behind = cluster?.serviceList.find(
-      (one) => one.namespace === namespace && one.name === name,
+      (candidate) => candidate.namespace === namespace && candidate.name === name,
     )
     if (!cluster || !behind || !front.ports.includes(packet.port))
       return ends(false, 'front', front.ports.includes(packet.port) ? front.service : '')
     const listed = servicePorts(cluster, behind).find(
-      (one) => one.port === packet.port && one.protocol === protocol,
+      (servicePort) => servicePort.port === packet.port && servicePort.protocol === protocol,
     )
     const ready = readyBehind(cluster, behind)
     const end = ready.length > 0 ? ready[nth % ready.length] : undefined
@@ -279,7 +281,7 @@ export function send(
       fields(writtenService(cluster, namespace, name)?.['spec'])['externalTrafficPolicy'] ===
       'Local'
     const taker = local
-      ? cluster.nodes.find((one) => one.name === end?.node)
+      ? cluster.nodes.find((candidate) => candidate.name === end?.node)
       : [...cluster.nodes].sort((a, b) => (a.name < b.name ? -1 : 1))[0]
     if (!end || !listed || !taker) return ends(false, 'front', front.service)
     if (!local) packet.source = taker.address
@@ -289,8 +291,8 @@ export function send(
   }
   const cluster = [
     own,
-    ...Object.values(world.clusters).filter((one) => one.site === goal?.name),
-  ].find((one) => one !== undefined && podAt(one, packet.destination) !== undefined)
+    ...Object.values(world.clusters).filter((cluster) => cluster.site === goal?.name),
+  ].find((cluster) => cluster !== undefined && podAt(cluster, packet.destination) !== undefined)
   const there = cluster && podAt(cluster, packet.destination)
   if (cluster && there) return atPod(world, cluster, there, packet, ends)
   if (peer) {
@@ -317,7 +319,9 @@ export function send(
 function destinationHolder(world: World, site: Site, address: string): string {
   for (const cluster of clustersOf(world, site)) {
     const pod = podAt(cluster, address)
-    const node = pod ? cluster.nodes.find((one) => one.name === pod.node) : nodeAt(cluster, address)
+    const node = pod
+      ? cluster.nodes.find((node) => node.name === pod.node)
+      : nodeAt(cluster, address)
     if (node) return node.address
   }
   return address
@@ -333,7 +337,7 @@ function atPod(
   const against = isHostPod(cluster, pod) ? '' : policyAgainst(cluster, pod, 'ingress', packet)
   if (against !== '') return ends(false, 'policy-in', against)
   const site = world.sites[cluster.site]
-  const node = cluster.nodes.find((one) => one.name === pod.node)
+  const node = cluster.nodes.find((node) => node.name === pod.node)
   if (
     site &&
     node &&

@@ -13,19 +13,19 @@ export function selects(selector: unknown, labels: Readonly<Record<string, strin
   if (Object.keys(wanted).some((key) => labels[key] !== wanted[key])) return false
   return list(fields(selector)['matchExpressions'])
     .map(fields)
-    .every((one) => {
-      const value = labels[text(one['key'])]
-      const values = list(one['values']).map(text)
-      if (one['operator'] === 'Exists') return value !== undefined
-      if (one['operator'] === 'DoesNotExist') return value === undefined
-      if (one['operator'] === 'In') return value !== undefined && values.includes(value)
-      return one['operator'] === 'NotIn' && (value === undefined || !values.includes(value))
+    .every((entry) => {
+      const value = labels[text(entry['key'])]
+      const values = list(entry['values']).map(text)
+      if (entry['operator'] === 'Exists') return value !== undefined
+      if (entry['operator'] === 'DoesNotExist') return value === undefined
+      if (entry['operator'] === 'In') return value !== undefined && values.includes(value)
+      return entry['operator'] === 'NotIn' && (value === undefined || !values.includes(value))
     })
 }
 
 export function namespaceLabels(cluster: Cluster, name: string): Readonly<Record<string, string>> {
   const object = (cluster.objects ?? []).find(
-    (one) => one.kind === 'Namespace' && one.metadata.name === name,
+    (object) => object.kind === 'Namespace' && object.metadata.name === name,
   )
   return { ...object?.metadata.labels, 'kubernetes.io/metadata.name': name }
 }
@@ -44,17 +44,17 @@ export function namedPort(
         .flatMap((container) => list(fields(container)['ports']))
         .map(fields)
     : []
-  const found = ports.find(
+  const matchingPort = ports.find(
     (port) => port['name'] === name && (text(port['protocol']) || 'TCP') === protocol,
   )
-  return found ? Number(found['containerPort']) : null
+  return matchingPort ? Number(matchingPort['containerPort']) : null
 }
 
 export function letsThrough(
   cluster: Cluster,
   policy: Manifest,
   way: 'ingress' | 'egress',
-  other: { readonly pod: Pod | undefined; readonly address: string },
+  candidate: { readonly pod: Pod | undefined; readonly address: string },
   goal: Pod | undefined,
   packet: Packet,
 ): boolean {
@@ -83,22 +83,25 @@ export function letsThrough(
           const block = fields(peer['ipBlock'])
           if (peer['ipBlock'] !== undefined)
             return (
-              covers(text(block['cidr']), other.address) &&
-              !list(block['except']).some((no) => covers(text(no), other.address))
+              covers(text(block['cidr']), candidate.address) &&
+              !list(block['except']).some((no) => covers(text(no), candidate.address))
             )
           if (
-            !other.pod ||
+            !candidate.pod ||
             (peer['podSelector'] === undefined && peer['namespaceSelector'] === undefined)
           )
             return false
           const space =
             peer['namespaceSelector'] === undefined
-              ? other.pod.namespace === policy.metadata.namespace
-              : selects(peer['namespaceSelector'], namespaceLabels(cluster, other.pod.namespace))
+              ? candidate.pod.namespace === policy.metadata.namespace
+              : selects(
+                  peer['namespaceSelector'],
+                  namespaceLabels(cluster, candidate.pod.namespace),
+                )
           return (
             space &&
             (peer['podSelector'] === undefined ||
-              selects(peer['podSelector'], labelsOf(cluster, other.pod)))
+              selects(peer['podSelector'], labelsOf(cluster, candidate.pod)))
           )
         })
       )
@@ -113,11 +116,11 @@ export function policyAgainst(
   packet: Packet,
 ): string {
   const far = way === 'ingress' ? packet.source : packet.destination
-  const other = podAt(cluster, far)
-  const goal = way === 'ingress' ? pod : other
-  const isolating = (cluster.objects ?? []).filter((one) => {
-    if (one.kind !== 'NetworkPolicy' || one.metadata.namespace !== pod.namespace) return false
-    const spec = fields(one['spec'])
+  const otherPod = podAt(cluster, far)
+  const goal = way === 'ingress' ? pod : otherPod
+  const isolating = (cluster.objects ?? []).filter((object) => {
+    if (object.kind !== 'NetworkPolicy' || object.metadata.namespace !== pod.namespace) return false
+    const spec = fields(object['spec'])
     const said = list(spec['policyTypes']).map(text)
     const types =
       said.length > 0 ? said : ['Ingress', ...(list(spec['egress']).length > 0 ? ['Egress'] : [])]
@@ -126,12 +129,12 @@ export function policyAgainst(
       selects(spec['podSelector'], labelsOf(cluster, pod))
     )
   })
-  if (isolating.length === 0 || other === pod) return ''
-  const node = cluster.nodes.find((one) => one.name === pod.node)
-  if (!other && node && same(node.address, far)) return ''
+  if (isolating.length === 0 || otherPod === pod) return ''
+  const node = cluster.nodes.find((node) => node.name === pod.node)
+  if (!otherPod && node && same(node.address, far)) return ''
   if (
     isolating.some((policy) =>
-      letsThrough(cluster, policy, way, { pod: other, address: far }, goal, packet),
+      letsThrough(cluster, policy, way, { pod: otherPod, address: far }, goal, packet),
     )
   )
     return ''

@@ -27,8 +27,10 @@ export const writtenService = (
   name: string,
 ): Manifest | undefined =>
   (cluster.objects ?? []).find(
-    (one) =>
-      one.kind === 'Service' && one.metadata.namespace === namespace && one.metadata.name === name,
+    (object) =>
+      object.kind === 'Service' &&
+      object.metadata.namespace === namespace &&
+      object.metadata.name === name,
   )
 
 export function servicePorts(

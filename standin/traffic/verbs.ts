@@ -51,9 +51,9 @@ export const keepSourceSet: Behaviour<'keepsource.set'> = {
 
 const routeNamed = (objects: readonly Manifest[] | undefined, key: string): Manifest | undefined =>
   (objects ?? []).find(
-    (one) =>
-      one.kind === 'HTTPRoute' &&
-      `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === key,
+    (object) =>
+      object.kind === 'HTTPRoute' &&
+      `${object.metadata.namespace ?? 'default'}/${object.metadata.name}` === key,
   )
 
 /** Sets the weights of one rule’s backends; others stay. */
@@ -88,8 +88,8 @@ export const routeWeights: Behaviour<'route.weights'> = {
               }
             : rule,
         )
-        cluster.objects = (cluster.objects ?? []).map((one) =>
-          one === route ? { ...route, spec: { ...fields(route['spec']), rules } } : one,
+        cluster.objects = (cluster.objects ?? []).map((object) =>
+          object === route ? { ...route, spec: { ...fields(route['spec']), rules } } : object,
         )
         sim.touch(`cluster:${cluster.name}`)
         return said('weights-set', {
@@ -138,14 +138,14 @@ export const trafficWatch: Behaviour<'traffic.watch'> = {
           seconds: op.args.overSeconds,
           percent: (100 * share).toFixed(1),
         })
-        const most = op.args.failures
-        return share > most
+        const max = op.args.failures
+        return share > max
           ? permanent(
               'guard',
               said('guard', {
                 services,
                 counted: counted.says,
-                percent: (100 * most).toFixed(1),
+                percent: (100 * max).toFixed(1),
               }),
               {
                 about: `service/${cluster.name}/${services[0] ?? ''}`,

@@ -48,9 +48,9 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   const cluster = await orNotFound(() => gyrarch.cluster(params.name))
   const view = await gyrarch.fleet.view()
   const search = new URL(request.url).searchParams
-  const tab = tabs.find((one) => one === search.get('show')) ?? 'nodes'
+  const tab = tabs.find((tab) => tab === search.get('show')) ?? 'nodes'
   const state = stateContext(view)
-  const site = view.sites.find((other) => other.name === cluster.site)
+  const site = view.sites.find((site) => site.name === cluster.site)
   const objects = tab === 'objects' ? await gyrarch.observe.objects(cluster.name, {}) : null
   const events = tab === 'events' ? await gyrarch.observe.events(cluster.name) : []
   const at = search.get('at')
@@ -317,14 +317,14 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
       }
     >
       <nav className="tabs" aria-label="What to show">
-        {tabs.map((one) => (
+        {tabs.map((text) => (
           <To
-            key={one}
+            key={text}
             path={`/clusters/${name}`}
-            query={{ ...keep, show: one === 'nodes' ? null : one }}
-            aria-current={one === tab}
+            query={{ ...keep, show: text === 'nodes' ? null : text }}
+            aria-current={text === tab}
           >
-            {one}
+            {text}
           </To>
         ))}
       </nav>

@@ -78,8 +78,8 @@ function PoolLine({
               className="journal-search mono"
               style={{ width: 150 }}
             >
-              {sizes.map((one) => (
-                <option key={one}>{one}</option>
+              {sizes.map((name) => (
+                <option key={name}>{name}</option>
               ))}
             </select>
             <DraftChange

@@ -171,9 +171,9 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
             onChange={(event) => setFault(event.target.value)}
             sx={{ width: 310 }}
           >
-            {possible.map((one) => (
-              <MenuItem key={one.fault} value={one.fault}>
-                {one.says}
+            {possible.map((entry) => (
+              <MenuItem key={entry.fault} value={entry.fault}>
+                {entry.says}
               </MenuItem>
             ))}
           </TextField>
@@ -184,9 +184,9 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
             onChange={(event) => setAbout(event.target.value)}
             sx={{ width: 245 }}
           >
-            {choices.map((one) => (
-              <MenuItem key={one} value={one}>
-                {one}
+            {choices.map((choice) => (
+              <MenuItem key={choice} value={choice}>
+                {choice}
               </MenuItem>
             ))}
           </TextField>
@@ -236,19 +236,24 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
               </tr>
             </thead>
             <tbody>
-              {active.map((one) => (
-                <tr key={one.id}>
-                  <td>{possible.find((known) => known.fault === one.fault)?.says ?? one.fault}</td>
-                  <td className="mono">{one.about}</td>
-                  <td>{one.left === null ? 'until taken away' : `${one.left} more times`}</td>
+              {active.map((eachFault) => (
+                <tr key={eachFault.id}>
                   <td>
-                    <Ago at={one.since} now={now} />
+                    {possible.find((existing) => existing.fault === eachFault.fault)?.says ??
+                      eachFault.fault}
+                  </td>
+                  <td className="mono">{eachFault.about}</td>
+                  <td>
+                    {eachFault.left === null ? 'until taken away' : `${eachFault.left} more times`}
+                  </td>
+                  <td>
+                    <Ago at={eachFault.since} now={now} />
                   </td>
                   <td>
                     <Button
                       variant="outlined"
-                      onClick={() => void fetcher.submit({ end: one.id }, { method: 'post' })}
-                      aria-label={`Take away ${one.fault} about ${one.about}`}
+                      onClick={() => void fetcher.submit({ end: eachFault.id }, { method: 'post' })}
+                      aria-label={`Take away ${eachFault.fault} about ${eachFault.about}`}
                     >
                       Take away
                     </Button>

@@ -63,8 +63,8 @@ async function zoomedTree(
     ({ metadata, spec, status }): TreePod[] => {
       const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number =>
         spec.containers.reduce((total, container) => {
-          const asked = read(container.resources?.requests?.[of] ?? '0')
-          return total + (asked.ok ? asked.value : 0)
+          const parsed = read(container.resources?.requests?.[of] ?? '0')
+          return total + (parsed.ok ? parsed.value : 0)
         }, 0)
       return spec.nodeName === undefined
         ? []
@@ -84,8 +84,8 @@ async function zoomedTree(
   return withPods(tree, cluster, pods)
 }
 
-const oneOf = <T extends string>(wish: string | null, all: readonly T[], otherwise: T): T =>
-  all.find((one) => one === wish) ?? otherwise
+const oneOf = <T extends string>(request: string | null, all: readonly T[], otherwise: T): T =>
+  all.find((entry) => entry === request) ?? otherwise
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -112,7 +112,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       })),
     ...notWell(gyrarch.tree(view)),
     ...view.clusters.flatMap((cluster): Want[] => {
-      const release = view.catalogue.find((other) => other.version === cluster.release)
+      const release = view.catalogue.find((release) => release.version === cluster.release)
       return release && isUnsupported(release, view.now)
         ? [
             {
@@ -249,27 +249,27 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
           ) : null}
           <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>size of an arc</span>
           <span className="picker" role="group" aria-label="Size of an arc">
-            {measures.map((one) => (
+            {measures.map((name) => (
               <To
-                key={one}
+                key={name}
                 path="/fleet"
-                query={{ ...keep, size: one }}
-                aria-current={one === measure}
+                query={{ ...keep, size: name }}
+                aria-current={name === measure}
               >
-                {one === 'cpu' ? 'CPU' : one}
+                {name === 'cpu' ? 'CPU' : name}
               </To>
             ))}
           </span>
           <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>fill</span>
           <span className="picker" role="group" aria-label="Fill">
-            {readings.map((one) => (
+            {readings.map((name) => (
               <To
-                key={one}
+                key={name}
                 path="/fleet"
-                query={{ ...keep, fill: one }}
-                aria-current={one === reading}
+                query={{ ...keep, fill: name }}
+                aria-current={name === reading}
               >
-                {one}
+                {name}
               </To>
             ))}
           </span>

@@ -43,7 +43,7 @@ export function rowsOf(root: FleetNode): readonly Row[] {
       pods: node.pods,
       spend: node.spend,
     })
-    for (const child of node.children.filter((one) => !one.ref.startsWith('free/')))
+    for (const child of node.children.filter((fleetNode) => !fleetNode.ref.startsWith('free/')))
       visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
   }
   for (const child of root.children) visit(child, root.kind === 'fleet' ? '' : root.name)

@@ -25,7 +25,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const search = new URL(request.url).searchParams
   const book = addressBook(view)
   const domains = [...new Set(book.map((entry) => entry.domain))]
-  const domain = domains.find((one) => one === search.get('domain')) ?? domains[0] ?? ''
+  const domain = domains.find((domain) => domain === search.get('domain')) ?? domains[0] ?? ''
   const within = search.get('within')?.trim().slice(0, 80) ?? ''
   const wanted = (search.get('prefixes') ?? '').slice(0, 200)
   const prefixes = wanted
@@ -60,10 +60,10 @@ export async function action({ request, context }: Route.ActionArgs) {
   return orRefused(async () => {
     const text = await request.text()
     if (text.length > 8_000_000) throw new Refusal('too-large', 'The file is larger than 8 MB.')
-    const { good, bad, known } = readLedgerCsv(text, await gyrarch.fleet.view())
+    const { good, bad, alreadyKnown } = readLedgerCsv(text, await gyrarch.fleet.view())
     return {
       refused: null,
-      read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), known },
+      read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), alreadyKnown },
     }
   })
 }
@@ -110,13 +110,13 @@ function Import() {
           <p>
             {countText(read.good.length, 'good line')},{' '}
             {countText(read.bad.length + read.more, 'bad line')}
-            {read.known > 0 ? `, ${read.known} known already` : ''}.
+            {read.alreadyKnown > 0 ? `, ${read.alreadyKnown} known already` : ''}.
           </p>
           <ul className="facts" style={{ maxHeight: 190, overflow: 'auto' }}>
-            {read.bad.map((one) => (
-              <li key={`${one.line}${one.says}`}>
-                <span>line {one.line}</span>
-                <span className="source">{one.says}</span>
+            {read.bad.map((entry) => (
+              <li key={`${entry.line}${entry.says}`}>
+                <span>line {entry.line}</span>
+                <span className="source">{entry.says}</span>
               </li>
             ))}
           </ul>
@@ -235,7 +235,7 @@ const columns: readonly Column<BookEntry>[] = [
 ]
 
 export default function Addresses({ loaderData }: Route.ComponentProps) {
-  const { domains, domain, within, inside, wanted, carved, entries, collisions: found } = loaderData
+  const { domains, domain, within, inside, wanted, carved, entries, collisions } = loaderData
   const [search, setSearch] = useSearchParams()
   const around = stripAround(
     entries
@@ -251,14 +251,14 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
       title="Addresses"
       beside={
         <span className="picker" role="group" aria-label="Routing domain">
-          {domains.map((one) => (
+          {domains.map((name) => (
             <To
-              key={one}
+              key={name}
               path="/ground/addresses"
-              query={{ domain: one }}
-              aria-current={one === domain}
+              query={{ domain: name }}
+              aria-current={name === domain}
             >
-              {one}
+              {name}
             </To>
           ))}
         </span>
@@ -266,11 +266,13 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           <h2>
-            <StateGlyph state={found.length > 0 ? 'broken' : 'well'} />{' '}
-            {found.length > 0 ? `${countText(found.length, 'collision')}` : 'Nothing collides'}
+            <StateGlyph state={collisions.length > 0 ? 'broken' : 'well'} />{' '}
+            {collisions.length > 0
+              ? `${countText(collisions.length, 'collision')}`
+              : 'Nothing collides'}
           </h2>
           <ul className="facts">
-            {found.map((collision) => (
+            {collisions.map((collision) => (
               <li key={`${collision.a}${collision.b}${collision.first}`}>
                 <span>
                   {collision.a} and {collision.b}
@@ -322,13 +324,13 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
                   <span className="source">free</span>
                 </li>
               ))}
-              {carved.carved.unfit.map((one, i) => (
-                <li key={`${one.prefix} ${i}`}>
-                  <span>/{one.prefix} does not fit</span>
+              {carved.carved.unfit.map((entry, i) => (
+                <li key={`${entry.prefix} ${i}`}>
+                  <span>/{entry.prefix} does not fit</span>
                   <span className="source">
-                    largest free: {one.largestFree ?? 'none'}
-                    {one.move.length > 0
-                      ? `; ${one.move.slice(0, 4).join(', ')} would have to move`
+                    largest free: {entry.largestFree ?? 'none'}
+                    {entry.move.length > 0
+                      ? `; ${entry.move.slice(0, 4).join(', ')} would have to move`
                       : ''}
                   </span>
                 </li>

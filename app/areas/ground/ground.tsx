@@ -42,12 +42,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await gyrarch.fleet.view()
   const search = new URL(request.url).searchParams
   const aim = search.get('aim') ?? ''
-  const wish =
+  const wanted =
     search.get('site') ??
     (aim.startsWith('site/')
       ? aim.slice(5)
       : view.clusters.find((cluster) => `cluster/${cluster.name}` === aim)?.site)
-  const site = view.sites.find((other) => other.name === wish) ?? view.sites[0] ?? null
+  const site = view.sites.find((site) => site.name === wanted) ?? view.sites[0] ?? null
   const state = stateContext(view)
   return {
     now: view.now,
@@ -86,16 +86,16 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         ? hostLoss(site.hosts, site.machines, search.get('host') ?? '', site.overcommit)
         : null,
     asked: search.get('address')?.trim().slice(0, 80) ?? '',
-    found: search.get('address')?.trim() ? whoHolds(view, search.get('address') ?? '') : null,
-    sites: view.sites.map((other): SiteRow => ({
-      name: other.name,
-      title: other.title,
-      kind: other.kind,
-      state: siteState(other, view.clusters, state).state,
-      zones: listText(other.zones),
-      machines: other.machines.length,
-      used: usedOf(other),
-      of: coresOf(other),
+    holding: search.get('address')?.trim() ? whoHolds(view, search.get('address') ?? '') : null,
+    sites: view.sites.map((otherSite): SiteRow => ({
+      name: otherSite.name,
+      title: otherSite.title,
+      kind: otherSite.kind,
+      state: siteState(otherSite, view.clusters, state).state,
+      zones: listText(otherSite.zones),
+      machines: otherSite.machines.length,
+      used: usedOf(otherSite),
+      of: coresOf(otherSite),
     })),
   }
 }
@@ -142,7 +142,7 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
     now,
     loss,
     asked,
-    found,
+    holding,
     left,
     credentials,
   } = loaderData
@@ -209,7 +209,7 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
-          {found ? <Holders asked={asked} found={found} /> : null}
+          {holding ? <Holders asked={asked} holding={holding} /> : null}
           {loss ? <Loss loss={loss} /> : null}
           {reason ? (
             <Reason

@@ -28,18 +28,18 @@ export function Zone({
   loss,
   trial,
   trialCores,
-  most,
+  maxCores,
 }: {
   readonly site: SiteView
   readonly zone: string
   readonly loss: HostLoss | null
   readonly trial: ReturnType<typeof hallRoom> | null
   readonly trialCores: number
-  readonly most: number
+  readonly maxCores: number
 }) {
   const hosts = site.hosts.filter((host) => host.zone === zone)
   const shown = hosts.slice(0, 40)
-  const y = (cores: number): number => (cores / most) * height
+  const y = (cores: number): number => (cores / maxCores) * height
   const size = (name: string): number =>
     site.machines.find((machine) => machine.name === name)?.cores ?? 0
   const largest = Math.max(0, ...hosts.map((host) => host.cores * site.overcommit))
@@ -60,8 +60,8 @@ export function Zone({
       cluster: site.machines.find((machine) => machine.name === move.machine)?.cluster ?? null,
       kind: 'comes',
     })),
-    ...(trial?.placed.filter((one) => one.host === host) ?? []).map((one): Block => ({
-      name: one.name,
+    ...(trial?.placed.filter((entry) => entry.host === host) ?? []).map((entry): Block => ({
+      name: entry.name,
       cores: trialCores,
       cluster: null,
       kind: 'trial',

@@ -8,5 +8,5 @@ export type Read = {
   }[]
   readonly bad: readonly { readonly line: number; readonly says: string }[]
   readonly more: number
-  readonly known: number
+  readonly alreadyKnown: number
 }

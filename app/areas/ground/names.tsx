@@ -25,8 +25,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await context.get(gyrarchContext).fleet.view()
   const search = new URL(request.url).searchParams
   const served = view.sites.filter((site) => site.nameServers.length > 0)
-  const site = served.find((other) => other.name === search.get('site')) ?? served[0] ?? null
-  const asked = search.get('name')?.trim().slice(0, 253) ?? ''
+  const site = served.find((site) => site.name === search.get('site')) ?? served[0] ?? null
+  const requested = search.get('name')?.trim().slice(0, 253) ?? ''
   // What should resolve: the API of every cluster of the site, at the address it answers on.
   const wants = site
     ? view.clusters
@@ -34,23 +34,23 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         .map((cluster) => {
           const name = `api.${cluster.name}`
           const address = /\/\/([^:]+):/.exec(cluster.endpoint)?.[1] ?? ''
-          const found = resolve(site.records, site.nameDomain, name)
+          const result = resolve(site.records, site.nameDomain, name)
           return {
             name,
             cluster: cluster.name,
             address,
-            found: found.addresses,
-            good: found.addresses.includes(address),
+            found: result.addresses,
+            good: result.addresses.includes(address),
           }
         })
     : []
   return {
     site: site?.name ?? null,
     domain: site?.nameDomain ?? '',
-    sites: served.map((other) => other.name),
+    sites: served.map((otherSite) => otherSite.name),
     records: site?.records ?? [],
-    asked,
-    found: site && asked !== '' ? resolve(site.records, site.nameDomain, asked) : null,
+    asked: requested,
+    resolved: site && requested !== '' ? resolve(site.records, site.nameDomain, requested) : null,
     wants,
     aim: site ? `site/${site.name}` : null,
   }
@@ -63,7 +63,7 @@ export async function action({ request, context }: Route.ActionArgs) {
       site?: unknown
       text?: unknown
     }
-    const site = (await gyrarch.fleet.view()).sites.find((other) => other.name === name)
+    const site = (await gyrarch.fleet.view()).sites.find((site) => site.name === name)
     if (!site || typeof text !== 'string')
       throw new Refusal('invalid', 'Give a site and the text of a zone file.')
     if (text.length > 4_000_000)
@@ -154,16 +154,20 @@ function Import({ site }: { readonly site: string }) {
         <div role="status">
           <p>
             {countText(read.records, 'record')} read,{' '}
-            {countText(read.problems.filter((one) => one.level === 'stop').length, 'bad line')}.
+            {countText(
+              read.problems.filter((problem) => problem.level === 'stop').length,
+              'bad line',
+            )}
+            .
           </p>
           <ul className="facts">
-            {read.problems.map((one) => (
-              <li key={`${one.line}${one.says}`}>
+            {read.problems.map((problem) => (
+              <li key={`${problem.line}${problem.says}`}>
                 <span>
-                  <StateGlyph state={one.level === 'stop' ? 'broken' : 'strained'} />{' '}
-                  {one.line > 0 ? `line ${one.line}` : 'the whole'}
+                  <StateGlyph state={problem.level === 'stop' ? 'broken' : 'strained'} />{' '}
+                  {problem.line > 0 ? `line ${problem.line}` : 'the whole'}
                 </span>
-                <span className="source">{one.says}</span>
+                <span className="source">{problem.says}</span>
               </li>
             ))}
           </ul>
@@ -182,7 +186,7 @@ function Import({ site }: { readonly site: string }) {
 }
 
 export default function Names({ loaderData }: Route.ComponentProps) {
-  const { site, sites, domain, records, asked, found, wants } = loaderData
+  const { site, sites, domain, records, asked, resolved, wants } = loaderData
   const [search] = useSearchParams()
   if (site === null) {
     return (
@@ -197,9 +201,9 @@ export default function Names({ loaderData }: Route.ComponentProps) {
       title={`Names of ${domain}`}
       beside={
         <span className="picker" role="group" aria-label="Site">
-          {sites.slice(0, 6).map((one) => (
-            <To key={one} path="/ground/names" query={{ site: one }} aria-current={one === site}>
-              {one}
+          {sites.slice(0, 6).map((name) => (
+            <To key={name} path="/ground/names" query={{ site: name }} aria-current={name === site}>
+              {name}
             </To>
           ))}
         </span>
@@ -258,11 +262,11 @@ export default function Names({ loaderData }: Route.ComponentProps) {
               Ask {site}
             </Button>
           </Form>
-          {found ? (
+          {resolved ? (
             <p role="status">
-              <StateGlyph state={found.addresses.length > 0 ? 'well' : 'broken'} />{' '}
+              <StateGlyph state={resolved.addresses.length > 0 ? 'well' : 'broken'} />{' '}
               <span className="mono">
-                {[...found.path, found.addresses.join(' ') || 'no answer'].join(' → ')}
+                {[...resolved.path, resolved.addresses.join(' ') || 'no answer'].join(' → ')}
               </span>
             </p>
           ) : null}

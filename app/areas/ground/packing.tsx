@@ -23,11 +23,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const search = new URL(request.url).searchParams
   const halls = view.sites.filter((site) => site.hosts.length > 0 && site.kind === 'hall')
   const site =
-    halls.find((other) => other.name === search.get('site')) ??
-    halls.find((other) => `site/${other.name}` === search.get('aim')) ??
+    halls.find((hall) => hall.name === search.get('site')) ??
+    halls.find((hall) => `site/${hall.name}` === search.get('aim')) ??
     halls[0] ??
     null
-  const size = site?.sizes.find((other) => other.name === search.get('size'))
+  const size = site?.sizes.find((size) => size.name === search.get('size'))
   const count = Math.min(200, Math.max(1, Math.trunc(Number(search.get('count') ?? 1)) || 1))
   const zones = site && search.get('zone') ? [search.get('zone') ?? ''] : (site?.zones ?? [])
   const trial =
@@ -47,7 +47,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         )
       : null
   return {
-    halls: halls.map((other) => other.name),
+    halls: halls.map((hall) => hall.name),
     site,
     trial,
     asked: { size: size?.name ?? '', count, zone: search.get('zone') ?? '' },
@@ -101,8 +101,8 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   }
-  const most = Math.max(1, ...site.hosts.map((host) => host.cores * site.overcommit))
-  const fatal = losses.filter((one) => one.homeless.length > 0)
+  const max = Math.max(1, ...site.hosts.map((host) => host.cores * site.overcommit))
+  const fatal = losses.filter((candidate) => candidate.homeless.length > 0)
   const asTable = search.get('as') === 'table'
   return (
     <Page
@@ -110,14 +110,14 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
       beside={
         <>
           <span className="picker" role="group" aria-label="Hall">
-            {halls.slice(0, 6).map((one) => (
+            {halls.slice(0, 6).map((hall) => (
               <To
-                key={one}
+                key={hall}
                 path="/ground/packing"
-                query={{ site: one }}
-                aria-current={one === site.name}
+                query={{ site: hall }}
+                aria-current={hall === site.name}
               >
-                {one}
+                {hall}
               </To>
             ))}
           </span>
@@ -166,8 +166,8 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
                 {fatal.length > 0
                   ? fatal
                       .map(
-                        (one) =>
-                          `${one.host}: ${one.homeless.map((item) => item.machine).join(', ')}`,
+                        (entry) =>
+                          `${entry.host}: ${entry.homeless.map((item) => item.machine).join(', ')}`,
                       )
                       .join('; ')
                   : 'Its machines restart on the rest of its zone. Choose a host to see where.'}
@@ -249,13 +249,13 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
           columns={columns}
           rows={site.hosts.map((host): HostRow => {
             const on = site.machines.filter((machine) => machine.host === host.name)
-            const one = losses.find((other) => other.host === host.name)
+            const entry = losses.find((otherLoss) => otherLoss.host === host.name)
             let loss: string
-            if (one) {
-              if (one.homeless.length > 0) loss = `${one.homeless.length} without a place`
+            if (entry) {
+              if (entry.homeless.length > 0) loss = `${entry.homeless.length} without a place`
               else
                 loss =
-                  one.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') ||
+                  entry.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') ||
                   'nothing on it'
             } else loss = ''
             return {
@@ -292,7 +292,7 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
                 loss={loss}
                 trial={trial}
                 trialCores={site.sizes.find((size) => size.name === asked.size)?.cores ?? 0}
-                most={most}
+                maxCores={max}
               />
             ))}
           </div>

@@ -96,8 +96,8 @@ export function Services({ site }: { readonly site: SiteView }) {
             what: 'storage classes',
             says: site.storageClasses
               .map(
-                (one) =>
-                  `${one.name}${one.zones.length < site.zones.length ? ` (only ${listText(one.zones)})` : ''}`,
+                (storageStorageClass) =>
+                  `${storageStorageClass.name}${storageStorageClass.zones.length < site.zones.length ? ` (only ${listText(storageStorageClass.zones)})` : ''}`,
               )
               .join(', '),
             good: true,
@@ -212,8 +212,8 @@ export function Orphans({
   readonly left: readonly Leftover[]
 }) {
   if (left.length === 0) return null
-  const cost = left.reduce((sum, one) => sum + one.perMonth, 0)
-  const removable = left.filter((one) => one.kind !== 'control plane')
+  const cost = left.reduce((sum, leftover) => sum + leftover.perMonth, 0)
+  const removable = left.filter((leftover) => leftover.kind !== 'control plane')
   return (
     <section aria-label="Owned by no cluster" style={{ marginTop: 18 }}>
       <h2>
@@ -221,33 +221,38 @@ export function Orphans({
         cluster owns{cost > 0 ? `, ${moneyText(cost)} units a month` : ''}
       </h2>
       <ul className="site-lines">
-        {left.slice(0, 12).map((one) => (
-          <li key={`${one.kind}${one.name}`}>
+        {left.slice(0, 12).map((leftover) => (
+          <li key={`${leftover.kind}${leftover.name}`}>
             <span>
-              {one.kind} <span className="mono">{one.name}</span>
+              {leftover.kind} <span className="mono">{leftover.name}</span>
             </span>
             <span className="soft">
-              {one.says}
-              {one.perMonth > 0 ? `, ${moneyText(one.perMonth)} a month` : ''}
+              {leftover.says}
+              {leftover.perMonth > 0 ? `, ${moneyText(leftover.perMonth)} a month` : ''}
             </span>
             <span className="acts">
-              {one.kind === 'control plane' ? null : (
+              {leftover.kind === 'control plane' ? null : (
                 <DraftChange
                   kind="orphans.remove"
-                  intent={{ site: site.name, items: [{ kind: one.kind, name: one.name }] }}
+                  intent={{
+                    site: site.name,
+                    items: [{ kind: leftover.kind, name: leftover.name }],
+                  }}
                   variant="text"
                 >
                   Remove
                 </DraftChange>
               )}
-              {one.kind === 'disk' || one.kind === 'address' || one.kind === 'balancer' ? (
+              {leftover.kind === 'disk' ||
+              leftover.kind === 'address' ||
+              leftover.kind === 'balancer' ? (
                 <DraftChange
                   kind="orphans.adopt"
                   intent={{
                     site: site.name,
-                    kind: one.kind,
-                    name: one.name,
-                    cluster: one.was ?? '',
+                    kind: leftover.kind,
+                    name: leftover.name,
+                    cluster: leftover.was ?? '',
                   }}
                   variant="text"
                 >
@@ -288,25 +293,27 @@ export function Credentials({
     <section aria-label="Credentials" style={{ marginTop: 18 }}>
       <h2>Credentials</h2>
       <ul className="site-lines">
-        {credentials.map((one) => {
-          const days = Math.floor((Date.parse(one.until) - Date.parse(now)) / 86_400_000)
+        {credentials.map((credential) => {
+          const days = Math.floor((Date.parse(credential.until) - Date.parse(now)) / 86_400_000)
           return (
-            <li key={one.name}>
+            <li key={credential.name}>
               <span>
                 <StateGlyph
                   state={
-                    days < 0 || one.checked?.good === false
+                    days < 0 || credential.checked?.good === false
                       ? 'broken'
                       : days < 30
                         ? 'strained'
                         : 'well'
                   }
                 />{' '}
-                <span className="mono">{one.name}</span>
+                <span className="mono">{credential.name}</span>
               </span>
               <span className="soft">
-                {days < 0 ? 'ended' : `until ${one.until.slice(0, 10)}, ${countText(days, 'day')}`};{' '}
-                {one.checked ? `${one.checked.says} when asked` : 'not asked yet'}
+                {days < 0
+                  ? 'ended'
+                  : `until ${credential.until.slice(0, 10)}, ${countText(days, 'day')}`}
+                ; {credential.checked ? `${credential.checked.says} when asked` : 'not asked yet'}
               </span>
               <span />
             </li>

@@ -55,21 +55,21 @@ export function BoxTable({ site }: { readonly site: SiteView }) {
 /** Who holds an address, the closest first. */
 export function Holders({
   asked,
-  found,
+  holding,
 }: {
   readonly asked: string
-  readonly found: ReturnType<typeof whoHolds>
+  readonly holding: ReturnType<typeof whoHolds>
 }) {
   return (
     <section aria-label="Holders" role="status">
       <h2>
-        <span className="mono" data-copy={found.address ?? asked}>
-          {found.address ?? asked}
+        <span className="mono" data-copy={holding.address ?? asked}>
+          {holding.address ?? asked}
         </span>
       </h2>
-      {found.says === null ? null : <p>{found.says}</p>}
+      {holding.says === null ? null : <p>{holding.says}</p>}
       <ul className="facts" style={{ marginTop: 6 }}>
-        {found.holders.map((holder) => (
+        {holding.holders.map((holder) => (
           <li key={`${holder.domain}${holder.range}${holder.says}`}>
             <span>
               <RefLink about={holder.about}>{holder.says}</RefLink>

@@ -16,7 +16,7 @@ const kindsShown = ['run', 'step', 'change', 'fault', 'access'] as const
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const search = new URL(request.url).searchParams
-  const kind = kindsShown.find((one) => one === search.get('kind'))
+  const kind = kindsShown.find((name) => name === search.get('kind'))
   const before = /^\d{1,12}$/.test(search.get('before') ?? '')
     ? Number(search.get('before'))
     : undefined
@@ -90,14 +90,14 @@ export default function Journal({ loaderData }: Route.ComponentProps) {
             >
               all
             </To>
-            {kindsShown.map((one) => (
+            {kindsShown.map((name) => (
               <To
-                key={one}
+                key={name}
                 path="/journal"
-                query={{ ...keep, kind: one, before: null }}
-                aria-current={one === kind}
+                query={{ ...keep, kind: name, before: null }}
+                aria-current={name === kind}
               >
-                {one}
+                {name}
               </To>
             ))}
           </span>

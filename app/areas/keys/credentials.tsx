@@ -32,57 +32,61 @@ export function CredentialsPart({
   const columns: readonly Column<CredentialView>[] = [
     {
       name: 'site',
-      value: (one) => one.site,
-      show: (one) => <span className="mono">{one.site}</span>,
+      value: (credential) => credential.site,
+      show: (credential) => <span className="mono">{credential.site}</span>,
     },
     {
       name: 'name',
-      value: (one) => one.name,
-      show: (one) => <span className="mono">{one.name}</span>,
+      value: (credential) => credential.name,
+      show: (credential) => <span className="mono">{credential.name}</span>,
     },
     {
       name: 'until',
-      value: (one) => one.until,
-      show: (one) => (
+      value: (credential) => credential.until,
+      show: (credential) => (
         <StateText
           state={
-            one.until <= now
+            credential.until <= now
               ? 'broken'
-              : Date.parse(one.until) - Date.parse(now) < 30 * 86_400_000
+              : Date.parse(credential.until) - Date.parse(now) < 30 * 86_400_000
                 ? 'strained'
                 : 'well'
           }
         >
-          {one.until.slice(0, 10)}
+          {credential.until.slice(0, 10)}
         </StateText>
       ),
     },
     {
       name: 'the site says',
-      value: (one) => one.checked?.says ?? '',
-      show: (one) =>
-        one.checked
-          ? `${one.checked.says}, asked ${one.checked.at.slice(0, 16).replace('T', ' ')}`
+      value: (credential) => credential.checked?.says ?? '',
+      show: (credential) =>
+        credential.checked
+          ? `${credential.checked.says}, asked ${credential.checked.at.slice(0, 16).replace('T', ' ')}`
           : 'not asked yet',
     },
     {
       name: 'acts',
       value: () => '',
-      show: (one) => (
+      show: (credential) => (
         <>
           <Button
             variant="text"
             disabled={busy}
-            onClick={() => send('credential-check', { site: one.site, name: one.name })}
-            aria-label={`Check ${one.name}`}
+            onClick={() =>
+              send('credential-check', { site: credential.site, name: credential.name })
+            }
+            aria-label={`Check ${credential.name}`}
           >
             Check
           </Button>
           <Button
             variant="text"
             disabled={busy}
-            onClick={() => send('credential-remove', { site: one.site, name: one.name })}
-            aria-label={`Remove ${one.name}`}
+            onClick={() =>
+              send('credential-remove', { site: credential.site, name: credential.name })
+            }
+            aria-label={`Remove ${credential.name}`}
           >
             Remove
           </Button>
@@ -164,7 +168,7 @@ export function CredentialsPart({
         name="credentials"
         columns={columns}
         rows={credentials}
-        id={(one) => `${one.site}/${one.name}`}
+        id={(credential) => `${credential.site}/${credential.name}`}
         empty="No credential is entered. Clouds take orders only with one."
       />
     </section>

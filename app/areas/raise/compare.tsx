@@ -15,16 +15,16 @@ export const meta: Route.MetaFunction = () => [{ title: 'Compare drafts · Gyrar
 
 /** Every leaf of a document by its path. */
 export function leaves(value: unknown, path = ''): ReadonlyMap<string, string> {
-  const found = new Map<string, string>()
+  const results = new Map<string, string>()
   const visit = (at: unknown, where: string): void => {
     if (Array.isArray(at)) at.forEach((item, i) => visit(item, `${where}[${i}]`))
     else if (typeof at === 'object' && at !== null)
       for (const [key, item] of Object.entries(at))
         visit(item, where === '' ? key : `${where}.${key}`)
-    else found.set(where, String(at))
+    else results.set(where, String(at))
   }
   visit(value, path)
-  return found
+  return results
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -76,9 +76,9 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
       onChange={(event) => pick(side, event.target.value)}
     >
       <option value="">choose a draft</option>
-      {all.map((one) => (
-        <option key={one.id} value={one.id}>
-          {one.name}
+      {all.map((entry) => (
+        <option key={entry.id} value={entry.id}>
+          {entry.name}
         </option>
       ))}
     </select>

@@ -35,9 +35,9 @@ export function firstDraft(view: FleetView, site: SiteView): Record<string, unkn
     .filter((size) => size.cores >= 2)
     .sort((a, b) => a.cores - b.cores || b.memoryBytes - a.memoryBytes)[0]
   if (site.kind === 'edge') {
-    const box = site.boxes.find((other) => other.usedBy === null) ?? site.boxes[0]
+    const box = site.boxes.find((box) => box.usedBy === null) ?? site.boxes[0]
     const disk = box && bestDisk(box, 30)
-    const card = box?.cards.find((other) => other.sharedWith === 0 && other.network !== null)
+    const card = box?.cards.find((card) => card.sharedWith === 0 && card.network !== null)
     return {
       ...common,
       controlPlane: { kind: 'own', count: 1, alsoWorkers: true },
@@ -67,12 +67,12 @@ export async function action({ request, context }: Route.ActionArgs) {
   const view = await gyrarch.fleet.view()
   const search = new URL(request.url).searchParams
   const aim = search.get('aim') ?? ''
-  const wish =
+  const wanted =
     search.get('site') ??
     (aim.startsWith('site/')
       ? aim.slice(5)
       : view.clusters.find((cluster) => `cluster/${cluster.name}` === aim)?.site)
-  const site = view.sites.find((other) => other.name === wish) ?? view.sites[0]
+  const site = view.sites.find((site) => site.name === wanted) ?? view.sites[0]
   if (!site) throw redirect('/raise')
   const record = await gyrarch.changes.draft('cluster.raise', firstDraft(view, site))
   throw redirect(`/raise/${record.id}${search.has('aim') ? `?aim=${aim}` : ''}`)

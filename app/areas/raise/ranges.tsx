@@ -18,9 +18,9 @@ export function neighbours(
     const outer = parseRange(entry.range)
     return (
       entry.kind === 'peer' &&
-      entries.some((other) => {
-        const inside = parseRange(other.range)
-        return other !== entry && outer.ok && inside.ok && contains(outer.value, inside.value)
+      entries.some((otherEntry) => {
+        const inside = parseRange(otherEntry.range)
+        return otherEntry !== entry && outer.ok && inside.ok && contains(outer.value, inside.value)
       })
     )
   }
@@ -42,12 +42,12 @@ export function Ranges({
     pods.ok && services.ok
       ? clusterRanges(pods.value, intent.ranges.maxPodsPerNode, services.value)
       : null
-  const mine = [
+  const own = [
     { name: `${intent.name || 'this draft'} pods`, range: intent.ranges.pods, mine: true },
     { name: `${intent.name || 'this draft'} services`, range: intent.ranges.services, mine: true },
   ]
   const around = stripAround(
-    mine.map((holder) => holder.range),
+    own.map((holder) => holder.range),
     12,
   )
   return (
@@ -84,7 +84,7 @@ export function Ranges({
       <AddressStrip
         range={around}
         label={`Ranges of ${domain}`}
-        holders={[...neighbours(view, domain, intent.name), ...mine]}
+        holders={[...neighbours(view, domain, intent.name), ...own]}
       />
     </section>
   )

@@ -147,7 +147,7 @@ export function Pools({
             onClick={() =>
               set(
                 'pools',
-                intent.pools.filter((_, other) => other !== i),
+                intent.pools.filter((_, otherPool) => otherPool !== i),
               )
             }
             aria-label={`Remove pool ${pool.name}`}
@@ -245,7 +245,7 @@ export function Boxes({
       <h2 id="sheet-boxes">{intent.machines.length === 1 ? 'The box' : 'Machines'}</h2>
       {finding?.level === 'stop' ? <p className="field-stop">{finding.says}</p> : null}
       {intent.machines.map((machine, i) => {
-        const box = site?.boxes.find((other) => other.name === machine.machine)
+        const box = site?.boxes.find((box) => box.name === machine.machine)
         const cards = (box?.cards ?? []).map((card) => ({
           value: card.name,
           says: `${card.name}, ${card.network ?? card.address ?? 'no address'}${card.sharedWith ? ` (shared with ${card.sharedWith})` : ''}`,
@@ -257,9 +257,9 @@ export function Boxes({
                 path={`machines[${i}].machine`}
                 label="Machine"
                 value={machine.machine}
-                options={(site?.boxes ?? []).map((other) => ({
-                  value: other.name,
-                  says: `${other.name}, ${other.cores} cores`,
+                options={(site?.boxes ?? []).map((otherBox) => ({
+                  value: otherBox.name,
+                  says: `${otherBox.name}, ${otherBox.cores} cores`,
                 }))}
                 width={170}
               />
@@ -312,7 +312,7 @@ export function HallNetworks({
     (network) =>
       network.name ===
       (intent.networks.management ??
-        site.networks.find((other) => other.role === 'management')?.name),
+        site.networks.find((otherNetwork) => otherNetwork.role === 'management')?.name),
   )
   const list = (text: string): string[] | undefined => {
     const items = text.split(/[\s,]+/).filter((item) => item !== '')

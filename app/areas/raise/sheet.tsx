@@ -42,7 +42,7 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
-  const wish = (await request.json().catch(() => ({}))) as {
+  const wanted = (await request.json().catch(() => ({}))) as {
     do?: string
     kind?: string
     intent?: unknown
@@ -52,29 +52,29 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     planDigest?: string
   }
   return orRefused(async () => {
-    switch (wish.do) {
+    switch (wanted.do) {
       case 'keep': {
         const record = await changes.amend(
           params.id,
-          wish.intent,
-          typeof wish.version === 'number' ? wish.version : null,
-          wish.title,
+          wanted.intent,
+          typeof wanted.version === 'number' ? wanted.version : null,
+          wanted.title,
         )
         return { refused: null, fields: [], version: record.version }
       }
       case 'run': {
         await changes.run(params.id, {
-          accept: Array.isArray(wish.accept) ? wish.accept : [],
-          planDigest: wish.planDigest,
+          accept: Array.isArray(wanted.accept) ? wanted.accept : [],
+          planDigest: wanted.planDigest,
         })
         throw redirect(`/changes/${params.id}`)
       }
       case 'draft': {
-        const other = await changes.draft(String(wish.kind), wish.intent)
-        throw redirect(`/changes/${other.id}?then=${params.id}`)
+        const change = await changes.draft(String(wanted.kind), wanted.intent)
+        throw redirect(`/changes/${change.id}?then=${params.id}`)
       }
       case 'template': {
-        const { name, says, open } = wish as { name?: unknown; says?: unknown; open?: unknown }
+        const { name, says, open } = wanted as { name?: unknown; says?: unknown; open?: unknown }
         const record = await changes.get(params.id)
         const kept = await context.get(gyrarchContext).templates.keep({
           name: String(name ?? '').slice(0, 80),
@@ -119,7 +119,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
     view,
     { findings: record.findings, plan: record.plan, digest: record.planDigest },
   )
-  const site = view.sites.find((other) => other.name === intent.site)
+  const site = view.sites.find((site) => site.name === intent.site)
   const set = (path: string, value: unknown): void => setIntent((was) => withAt(was, path, value))
   const apply = ({ change }: Remedy): void => {
     if (!('patchDraft' in change)) {
@@ -150,19 +150,19 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   const missing = cautions.filter((finding) => !accepted.has(finding.key)).length
   const ready =
     !keeping.dirty && !keeping.keeping && stops === 0 && missing === 0 && judged.plan !== null
-  const post = (wish: Record<string, unknown>): void =>
-    void runner.submit(JSON.stringify(wish), { method: 'post', encType: 'application/json' })
+  const post = (request: Record<string, unknown>): void =>
+    void runner.submit(JSON.stringify(request), { method: 'post', encType: 'application/json' })
   const releases = [...view.catalogue].reverse().map((release) => ({
     value: release.version,
     says: `${release.version}${site?.images.some((image) => image.release === release.version) ? '' : ', no image here'}`,
   }))
   const takesSite = (name: string): void => {
-    const other = view.sites.find((candidate) => candidate.name === name)
+    const otherSite = view.sites.find((candidate) => candidate.name === name)
     setIntent((was) => ({
       ...was,
       site: name,
       networks: {},
-      ...(other && other.kind !== site?.kind ? usualAt(other, was) : {}),
+      ...(otherSite && otherSite.kind !== site?.kind ? usualAt(otherSite, was) : {}),
     }))
   }
   return (
@@ -273,9 +273,9 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
                 path="site"
                 label="Site"
                 value={intent.site}
-                options={view.sites.map((other) => ({
-                  value: other.name,
-                  says: `${other.name}, ${other.kind}`,
+                options={view.sites.map((otherSite) => ({
+                  value: otherSite.name,
+                  says: `${otherSite.name}, ${otherSite.kind}`,
                 }))}
                 onPick={takesSite}
                 width={190}

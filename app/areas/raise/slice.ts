@@ -5,13 +5,13 @@ import type { FleetView } from '~/core/fleet'
 const mostMachines = 1500
 
 export function draftSlice(view: FleetView, site: string): FleetView {
-  const machines = view.sites.reduce((sum, other) => sum + other.machines.length, 0)
+  const machines = view.sites.reduce((sum, otherSite) => sum + otherSite.machines.length, 0)
   return {
     ...view,
-    sites: view.sites.map((other) =>
-      machines <= mostMachines || other.name === site
-        ? other
-        : { ...other, machines: [], addresses: [], disks: [], hosts: [] },
+    sites: view.sites.map((otherSite) =>
+      machines <= mostMachines || otherSite.name === site
+        ? otherSite
+        : { ...otherSite, machines: [], addresses: [], disks: [], hosts: [] },
     ),
     // Pools are large and only those of a lifecycle cluster are looked at by a draft.
     clusters: view.clusters.map((cluster) =>

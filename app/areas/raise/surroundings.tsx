@@ -55,9 +55,9 @@ export function Surroundings({
   const { set } = useContext(SheetContext)
   const services = intent.services
   const own = intent.controlPlane.kind === 'own'
-  const classes = (site?.storageClasses ?? []).map((one) => ({
-    value: one.name,
-    says: `${one.name}${site && one.zones.length < site.zones.length ? `, only ${listText(one.zones)}` : ''}`,
+  const classes = (site?.storageClasses ?? []).map((storageStorageClass) => ({
+    value: storageStorageClass.name,
+    says: `${storageStorageClass.name}${site && storageStorageClass.zones.length < site.zones.length ? `, only ${listText(storageStorageClass.zones)}` : ''}`,
   }))
   return (
     <details
@@ -159,7 +159,7 @@ export function Surroundings({
             onClick={() =>
               set(
                 'services.authorities',
-                (services?.authorities ?? []).filter((_, other) => other !== i),
+                (services?.authorities ?? []).filter((_, otherAuthority) => otherAuthority !== i),
               )
             }
           >

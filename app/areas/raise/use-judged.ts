@@ -28,7 +28,7 @@ export function useJudged(
   server: Pick<Judged, 'findings' | 'plan' | 'digest'>,
 ): Judged {
   const worker = useRef<Worker | null>(null)
-  const asked = useRef(0)
+  const refObject = useRef(0)
   const sentView = useRef<FleetView | null>(null)
   const askedFor = useRef<unknown>(null)
   const [answered, setAnswered] = useState<{
@@ -40,7 +40,7 @@ export function useJudged(
       type: 'module',
     })
     made.onmessage = ({ data }: MessageEvent<DraftAnswer>) => {
-      if (data.id === asked.current) setAnswered({ answer: data, intent: askedFor.current })
+      if (data.id === refObject.current) setAnswered({ answer: data, intent: askedFor.current })
     }
     worker.current = made
     sentView.current = null
@@ -48,12 +48,12 @@ export function useJudged(
   }, [])
   useEffect(() => {
     if (!dirty) {
-      asked.current++
+      refObject.current++
       return
     }
     const timer = setTimeout(() => {
       const question: DraftQuestion = {
-        id: ++asked.current,
+        id: ++refObject.current,
         kind,
         intent,
         ...(sentView.current === view ? {} : { view }),

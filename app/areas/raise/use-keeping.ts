@@ -22,8 +22,8 @@ export function usualAt(site: SiteView, intent: RaiseIntent): Partial<RaiseInten
   if (site.kind === 'edge')
     return { controlPlane: { kind: 'own', count: 1, alsoWorkers: true }, pools: [] }
   const size =
-    [...site.sizes].filter((other) => other.cores >= 2).sort((a, b) => a.cores - b.cores)[0]
-      ?.name ?? ''
+    [...site.sizes].filter((size) => size.cores >= 2).sort((a, b) => a.cores - b.cores)[0]?.name ??
+    ''
   const pools =
     intent.pools.length > 0
       ? intent.pools.map((pool) => ({ ...pool, size, zones: undefined, rootDiskGb: undefined }))

@@ -127,9 +127,9 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
               ) : null}
             </dl>
             <div className="acts">
-              {parts.map((one) => (
-                <Button key={one} variant="outlined" href={at(one)}>
-                  {one}
+              {parts.map((name) => (
+                <Button key={name} variant="outlined" href={at(name)}>
+                  {name}
                 </Button>
               ))}
               <Button
@@ -182,15 +182,15 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
       {chosen ? (
         <>
           <nav className="tabs" aria-label="Which file" style={{ marginTop: 12 }}>
-            {parts.map((one) => (
+            {parts.map((name) => (
               <button
-                key={one}
+                key={name}
                 type="button"
                 className="tab"
-                aria-pressed={one === part}
-                onClick={() => setPart(one)}
+                aria-pressed={name === part}
+                onClick={() => setPart(name)}
               >
-                {one}
+                {name}
               </button>
             ))}
             {part === 'user-data' && chosen.handed === 'pointer' ? (

@@ -19,10 +19,10 @@ export function StepReason({
   readonly record: ChangeRecord
   readonly now: number
 }) {
-  const position = record.steps.findIndex((other) => other.id === step.id) + 1
+  const position = record.steps.findIndex((otherStep) => otherStep.id === step.id) + 1
   const late = lateness(step, now)
   const before = record.steps.filter(
-    (other) => step.after.includes(other.id) && other.state !== 'done',
+    (otherStep) => step.after.includes(otherStep.id) && otherStep.state !== 'done',
   )
   return (
     <>
@@ -73,7 +73,7 @@ export function StepReason({
         {before.length > 0 ? (
           <div>
             <dt>waits for</dt>
-            <dd>{before.map((other) => `${other.group}: ${other.says}`).join('; ')}</dd>
+            <dd>{before.map((otherStep) => `${otherStep.group}: ${otherStep.says}`).join('; ')}</dd>
           </div>
         ) : null}
       </dl>

@@ -57,14 +57,14 @@ async function thenOf(
 
 /** Values worth offering for the fields of a draft, by the names of the fields. */
 function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, readonly string[]>> {
-  const wish = intent as { site?: string; cluster?: string }
-  const site = view.sites.find((other) => other.name === wish.site)
-  const cluster = view.clusters.find((other) => other.name === wish.cluster)
+  const request = intent as { site?: string; cluster?: string }
+  const site = view.sites.find((site) => site.name === request.site)
+  const cluster = view.clusters.find((cluster) => cluster.name === request.cluster)
   return {
-    site: view.sites.map((other) => other.name),
+    site: view.sites.map((otherSite) => otherSite.name),
     cluster: view.clusters
-      .filter((other) => site === undefined || other.site === site.name)
-      .map((other) => other.name),
+      .filter((otherCluster) => site === undefined || otherCluster.site === site.name)
+      .map((otherCluster) => otherCluster.name),
     ...(cluster
       ? {
           pool: cluster.pools
@@ -84,16 +84,16 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     throw redirect(`/raise/${record.id}`)
   const { name } = record.intent as { name?: string }
   const view = gyrarch.fleet.last()
-  const cluster = view.clusters.find((other) => other.name === name)
-  const asked = new URL(request.url)
+  const cluster = view.clusters.find((cluster) => cluster.name === name)
+  const url = new URL(request.url)
   const { machines: joins, missing } = record.steps.some((step) => step.verb === 'join.await')
-    ? await gyrarch.joins.of(record.id, asked.origin)
+    ? await gyrarch.joins.of(record.id, url.origin)
     : { machines: [], missing: null }
   return {
     joins,
     missing,
     choices: record.state === 'draft' ? choicesFor(view, record.intent) : {},
-    then: await thenOf(gyrarch, asked.searchParams.get('then')),
+    then: await thenOf(gyrarch, url.searchParams.get('then')),
     record,
     aim: subjectOf(record),
     cluster: cluster?.apiAnswers === true ? cluster.name : null,
@@ -299,7 +299,7 @@ function OneRun({
             }
             unfold={(bars) =>
               bars.flatMap((bar) => {
-                const step = steps.find((other) => other.id === bar.id)
+                const step = steps.find((step) => step.id === bar.id)
                 return step && (step.state === 'failed' || step.state === 'retrying') && step.cause
                   ? [<Unfolded key={step.id} step={step} record={record} now={now} />]
                   : []

@@ -47,12 +47,13 @@ const says = (key: string): string =>
     .replace(/Gb$/, 'GB')
 
 /** What a nullable union really is. */
-const plain = (schema: Schema): Schema => schema.anyOf?.find((one) => one.type !== 'null') ?? schema
+const plain = (schema: Schema): Schema =>
+  schema.anyOf?.find((candidate) => candidate.type !== 'null') ?? schema
 
 function emptyOf(schema: Schema): unknown {
   const real = plain(schema)
   if (real.default !== undefined) return real.default
-  if (schema.anyOf?.some((one) => one.type === 'null')) return null
+  if (schema.anyOf?.some((candidate) => candidate.type === 'null')) return null
   if (real.enum) return real.enum[0]
   switch (real.type) {
     case 'object':
@@ -94,7 +95,9 @@ function Field({
   readonly onChange: (value: unknown) => void
 }) {
   const real = plain(schema)
-  const finding = props.findings.find((one) => one.field === path && one.level === 'stop')
+  const finding = props.findings.find(
+    (finding) => finding.field === path && finding.level === 'stop',
+  )
   const common = {
     label: says(name),
     error: finding !== undefined,
@@ -125,9 +128,9 @@ function Field({
         slotProps={{ ...slots, select: { displayEmpty: true } }}
       >
         {required ? null : <MenuItem value="">as it is</MenuItem>}
-        {all.map((one) => (
-          <MenuItem key={one} value={one}>
-            {one}
+        {all.map((entry) => (
+          <MenuItem key={entry} value={entry}>
+            {entry}
           </MenuItem>
         ))}
       </TextField>
@@ -169,7 +172,9 @@ function Field({
               schema={real.items ?? {}}
               value={item}
               props={props}
-              onChange={(next) => onChange(list.map((other, at) => (at === i ? next : other)))}
+              onChange={(next) =>
+                onChange(list.map((candidate, at) => (at === i ? next : candidate)))
+              }
             />
             <Button
               variant="text"

@@ -12,7 +12,7 @@ export interface AskProps {
 export function Ask({ board, onAdd }: AskProps) {
   const [workload, setWorkload] = useState('')
   const [replicas, setReplicas] = useState('')
-  const chosen = board.workloads.find((one) => one.key === workload)
+  const chosen = board.workloads.find((candidate) => candidate.key === workload)
   const pools = [
     ...new Map(
       board.nodes.filter((node) => node.fate === 'stands').map((node) => [node.pool, node]),
@@ -69,17 +69,18 @@ export function Ask({ board, onAdd }: AskProps) {
             setWorkload(event.target.value)
             setReplicas(
               String(
-                (board.workloads.find((one) => one.key === event.target.value)?.replicas ?? 0) + 1,
+                (board.workloads.find((candidate) => candidate.key === event.target.value)
+                  ?.replicas ?? 0) + 1,
               ),
             )
           }}
         >
           <option value="">scale…</option>
           {board.workloads
-            .filter((one) => /^(Deployment|StatefulSet|ReplicaSet)\//.test(one.key))
-            .map((one) => (
-              <option key={one.key} value={one.key}>
-                {one.key.split('/').slice(1).join('/')}
+            .filter((candidate) => /^(Deployment|StatefulSet|ReplicaSet)\//.test(candidate.key))
+            .map((eachWorkload) => (
+              <option key={eachWorkload.key} value={eachWorkload.key}>
+                {eachWorkload.key.split('/').slice(1).join('/')}
               </option>
             ))}
         </select>

@@ -136,7 +136,7 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
       .filter((pod) => pod.workload === workload.key)
       .map((pod) => ({ ...pod, node: node.name })),
   )
-  const waiting = board.waiting.filter((one) => one.workload === workload.key)
+  const waiting = board.waiting.filter((waiting) => waiting.workload === workload.key)
   return (
     <>
       <h2 className="mono" data-copy={name}>
@@ -174,7 +174,10 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
               onAdd({
                 kind: 'replicas',
                 workload: workload.key,
-                count: pods.length + waiting.reduce((sum, one) => sum + one.count, 0) + 1,
+                count:
+                  pods.length +
+                  waiting.reduce((sum, eachWaiting) => sum + eachWaiting.count, 0) +
+                  1,
               })
             }
           >
@@ -206,11 +209,11 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
             </span>
           </li>
         ))}
-        {waiting.map((one) => (
-          <li key={one.pod}>
-            <span className="mono">{one.pod.split('/')[1]}</span>
+        {waiting.map((eachWaiting) => (
+          <li key={eachWaiting.pod}>
+            <span className="mono">{eachWaiting.pod.split('/')[1]}</span>
             <span className="source">
-              waits{one.count > 1 ? `, with ${one.count - 1} like it` : ''}
+              waits{eachWaiting.count > 1 ? `, with ${eachWaiting.count - 1} like it` : ''}
             </span>
           </li>
         ))}
@@ -257,9 +260,9 @@ export function BoardReason({
   workload: key,
   ...props
 }: Props & { readonly node: string | null; readonly workload: string | null }) {
-  const node = props.board.nodes.find((one) => one.name === nodeName)
+  const node = props.board.nodes.find((node) => node.name === nodeName)
   if (node) return <NodeReason node={node} {...props} />
-  const workload = props.board.workloads.find((one) => one.key === key)
+  const workload = props.board.workloads.find((workload) => workload.key === key)
   return workload ? (
     <WorkloadReason key={workload.key} workload={workload} {...props} />
   ) : (

@@ -40,11 +40,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
           }
         : null,
     free,
-    clusters: view.clusters.map((one) => ({
-      name: one.name,
-      site: one.site,
-      nodes: one.pools.reduce((sum, pool) => sum + pool.nodes.length, 0),
-      pods: one.podCount,
+    clusters: view.clusters.map((eachCluster) => ({
+      name: eachCluster.name,
+      site: eachCluster.site,
+      nodes: eachCluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0),
+      pods: eachCluster.podCount,
     })),
     objects: objects ? boardObjects(objects as unknown as readonly BoardObject[]) : [],
   }
@@ -103,20 +103,22 @@ function Waiting({
   if (waiting.length === 0) return <p className="soft">No pod waits: every one has a place.</p>
   return (
     <ul className="board-tray" aria-label="Waiting pods">
-      {waiting.map((one) => (
-        <li key={`${one.workload}${one.pod}`}>
+      {waiting.map((eachWaiting) => (
+        <li key={`${eachWaiting.workload}${eachWaiting.pod}`}>
           <p>
-            <b className="mono">{one.workload.split('/').at(-1)}</b>{' '}
+            <b className="mono">{eachWaiting.workload.split('/').at(-1)}</b>{' '}
             <span className="soft">
-              {one.count > 1 ? `${one.count} pods wait` : one.pod.split('/')[1]} ·{' '}
-              {coresText(one.cpuMilli)}, {bytesText(one.memoryBytes)} each
+              {eachWaiting.count > 1
+                ? `${eachWaiting.count} pods wait`
+                : eachWaiting.pod.split('/')[1]}{' '}
+              · {coresText(eachWaiting.cpuMilli)}, {bytesText(eachWaiting.memoryBytes)} each
             </span>
           </p>
-          <p>{one.says}</p>
-          {one.remedies.length > 0 ? (
+          <p>{eachWaiting.says}</p>
+          {eachWaiting.remedies.length > 0 ? (
             <p className="acts">
-              {one.remedies.map((remedy, i) => {
-                const whatIf = one.tries[i] ?? null
+              {eachWaiting.remedies.map((remedy, i) => {
+                const whatIf = eachWaiting.tries[i] ?? null
                 return whatIf ? (
                   <Button
                     key={remedy.says}
@@ -253,7 +255,7 @@ function Living({
   ): void => go({ if: next.length === 0 ? null : JSON.stringify(next), ...more })
   const add = (whatIf: WhatIf): void => setIfs(withWhatIf(whatIfs, whatIf))
   const board = answer?.board ?? null
-  const waits = board?.waiting.reduce((sum, one) => sum + one.count, 0) ?? 0
+  const waits = board?.waiting.reduce((sum, waiting) => sum + waiting.count, 0) ?? 0
   return (
     <Page
       title={title}
@@ -331,7 +333,7 @@ function Living({
                       type="button"
                       className="quiet-button"
                       aria-label={`Without: ${whatIfText(whatIf)}`}
-                      onClick={() => setIfs(whatIfs.filter((_, other) => other !== i))}
+                      onClick={() => setIfs(whatIfs.filter((_, otherWhatIf) => otherWhatIf !== i))}
                     >
                       <X size={13} aria-hidden />
                     </button>
@@ -341,9 +343,9 @@ function Living({
             </Out>
             {board.blocked.length > 0 ? (
               <ul className="board-blocked" aria-label="What does not leave">
-                {board.blocked.map((one) => (
-                  <li key={one.pod}>
-                    <b className="mono">{one.pod}</b> does not leave. {one.says}
+                {board.blocked.map((entry) => (
+                  <li key={entry.pod}>
+                    <b className="mono">{entry.pod}</b> does not leave. {entry.says}
                   </li>
                 ))}
               </ul>

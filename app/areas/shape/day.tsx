@@ -264,7 +264,11 @@ export function Day({
               aria-label={`Load at ${zoneHour(hour * 3600)}`}
               aria-valuetext={`${load} requests a second`}
               onChange={(event) =>
-                setOwn(shown.map((other, i) => (i === hour ? Number(event.target.value) : other)))
+                setOwn(
+                  shown.map((otherValue, i) =>
+                    i === hour ? Number(event.target.value) : otherValue,
+                  ),
+                )
               }
             />
             <span className="mono">{zoneHour(hour * 3600).slice(0, 2)}</span>

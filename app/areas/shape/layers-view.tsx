@@ -37,7 +37,7 @@ export function LayersView({
   const against =
     other !== null && environments.includes(other)
       ? other
-      : (environments.find((one) => one !== environment) ?? null)
+      : (environments.find((candidate) => candidate !== environment) ?? null)
   const [tab, setTab] = useState<'file' | 'rendered' | 'compared' | 'drift'>('rendered')
   const rendered = useMemo(
     () => (read.ok ? renderLayers(read.file, environment) : null),
@@ -72,7 +72,7 @@ export function LayersView({
             aria-label="File"
             value={files.some((file) => file.name === name) ? name : ''}
             onChange={(event) => {
-              const file = files.find((one) => one.name === event.target.value)
+              const file = files.find((file) => file.name === event.target.value)
               if (file) {
                 setName(file.name)
                 setText(file.text)
@@ -107,8 +107,8 @@ export function LayersView({
               value={environment ?? ''}
               onChange={(event) => setChosen(event.target.value)}
             >
-              {environments.map((one) => (
-                <option key={one}>{one}</option>
+              {environments.map((entry) => (
+                <option key={entry}>{entry}</option>
               ))}
             </select>
           </label>
@@ -149,15 +149,15 @@ export function LayersView({
     >
       <ShapeTabs here="/shape/manifests" />
       <nav className="tabs" aria-label="What to show">
-        {(['rendered', 'compared', 'drift', 'file'] as const).map((one) => (
+        {(['rendered', 'compared', 'drift', 'file'] as const).map((entry) => (
           <button
-            key={one}
+            key={entry}
             type="button"
-            aria-pressed={tab === one}
-            data-current={tab === one}
-            onClick={() => setTab(one)}
+            aria-pressed={tab === entry}
+            data-current={tab === entry}
+            onClick={() => setTab(entry)}
           >
-            {one}
+            {entry}
           </button>
         ))}
       </nav>
@@ -184,13 +184,13 @@ export function LayersView({
           </Suspense>
         ) : null}
         {tab === 'rendered' && rendered?.ok
-          ? rendered.objects.map((one, i) => (
+          ? rendered.objects.map((object, i) => (
               <pre
                 key={i}
                 className="layer-lines"
                 aria-label={`Rendered for ${environment ?? 'the base'}`}
               >
-                {layerLines(one).map((line, l) => (
+                {layerLines(object).map((line, l) => (
                   <div
                     key={l}
                     data-layer={
@@ -214,8 +214,8 @@ export function LayersView({
                 value={against ?? ''}
                 onChange={(event) => setOther(event.target.value)}
               >
-                {environments.map((one) => (
-                  <option key={one}>{one}</option>
+                {environments.map((entry) => (
+                  <option key={entry}>{entry}</option>
                 ))}
               </select>
             </p>
@@ -232,12 +232,12 @@ export function LayersView({
                   </tr>
                 </thead>
                 <tbody>
-                  {compared.map((one) => (
-                    <tr key={`${one.object}${one.path}`}>
-                      <td>{one.object}</td>
-                      <td className="mono">{fieldText(one.path)}</td>
-                      <td className="mono">{valueText(one.a)}</td>
-                      <td className="mono">{valueText(one.b)}</td>
+                  {compared.map((layerDifference) => (
+                    <tr key={`${layerDifference.object}${layerDifference.path}`}>
+                      <td>{layerDifference.object}</td>
+                      <td className="mono">{fieldText(layerDifference.path)}</td>
+                      <td className="mono">{valueText(layerDifference.a)}</td>
+                      <td className="mono">{valueText(layerDifference.b)}</td>
                     </tr>
                   ))}
                 </tbody>

@@ -45,7 +45,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     cluster: cluster
       ? { name: cluster.name, answers: cluster.apiAnswers, guarded: cluster.guarded }
       : null,
-    clusters: view.clusters.map((one) => one.name),
+    clusters: view.clusters.map((eachCluster) => eachCluster.name),
     live: live
       ? {
           key: key ?? '',
@@ -65,7 +65,7 @@ const valueText = (value: unknown): string => {
 
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const wish = (await request.json().catch(() => ({}))) as {
+  const wanted = (await request.json().catch(() => ({}))) as {
     do?: unknown
     cluster?: unknown
     text?: unknown
@@ -73,14 +73,14 @@ export async function action({ request, context }: Route.ActionArgs) {
     name?: unknown
   }
   return orRefused(async (): Promise<Preview> => {
-    if (wish.do === 'keep-layers') {
-      await gyrarch.layers.keep(String(wish.name ?? ''), String(wish.text ?? ''))
-      return { kept: String(wish.name) }
+    if (wanted.do === 'keep-layers') {
+      await gyrarch.layers.keep(String(wanted.name ?? ''), String(wanted.text ?? ''))
+      return { kept: String(wanted.name) }
     }
     const draft = gyrarch.changes.read('manifest.apply', {
-      cluster: wish.cluster,
-      text: wish.text,
-      ...(typeof wish.manager === 'string' ? { manager: wish.manager } : {}),
+      cluster: wanted.cluster,
+      text: wanted.text,
+      ...(typeof wanted.manager === 'string' ? { manager: wanted.manager } : {}),
     })
     const view = await gyrarch.changes.viewFor(draft)
     return {
@@ -236,15 +236,15 @@ function Editor({
           <>
             <p>Manifests go to the aim. Point at the cluster they are meant for:</p>
             <div className="acts">
-              {clusters.map((one) => (
+              {clusters.map((entry) => (
                 <Button
-                  key={one}
+                  key={entry}
                   variant="outlined"
                   onClick={() =>
-                    void navigate(address('/shape/manifests', { aim: `cluster/${one}` }))
+                    void navigate(address('/shape/manifests', { aim: `cluster/${entry}` }))
                   }
                 >
-                  {one}
+                  {entry}
                 </Button>
               ))}
             </div>

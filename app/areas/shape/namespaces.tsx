@@ -44,40 +44,42 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   if (read.ok) {
     for (const pod of read.world.pods) {
       if (pod.isFinished) continue
-      const known = used.get(pod.shape.namespace) ?? { cpu: 0, memory: 0, pods: 0 }
+      const existing = used.get(pod.shape.namespace) ?? { cpu: 0, memory: 0, pods: 0 }
       used.set(pod.shape.namespace, {
-        cpu: known.cpu + pod.shape.cpuMilli,
-        memory: known.memory + pod.shape.memoryBytes,
-        pods: known.pods + 1,
+        cpu: existing.cpu + pod.shape.cpuMilli,
+        memory: existing.memory + pod.shape.memoryBytes,
+        pods: existing.pods + 1,
       })
     }
   }
   const rows = named
     .filter((object) => object.kind === 'Namespace')
     .map((object) => {
-      const mine = named.filter((other) => other.metadata.namespace === object.metadata.name)
-      const hard = mine
-        .filter((other) => other.kind === 'ResourceQuota')
+      const nameds = named.filter(
+        (candidate) => candidate.metadata.namespace === object.metadata.name,
+      )
+      const hard = nameds
+        .filter((candidate) => candidate.kind === 'ResourceQuota')
         .reduce<Readonly<Record<string, string>>>(
           (all, quota) => ({ ...all, ...quota.spec?.hard }),
           {},
         )
       const may = [sizeAllowance, storageAllowance]
-        .flatMap((one) => object.metadata.annotations?.[one] ?? [])
+        .flatMap((text) => object.metadata.annotations?.[text] ?? [])
         .join('; ')
       return {
         name: object.metadata.name,
         may,
         ...(used.get(object.metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }),
         hard,
-        limits: mine.filter((other) => other.kind === 'LimitRange').length,
+        limits: nameds.filter((candidate) => candidate.kind === 'LimitRange').length,
         level: object.metadata.labels?.[levelLabel] ?? 'privileged',
-        objects: mine.length,
+        objects: nameds.length,
       }
     })
   return {
     cluster: cluster?.name ?? null,
-    clusters: view.clusters.map((one) => one.name),
+    clusters: view.clusters.map((eachCluster) => eachCluster.name),
     rows,
     rights: rightsIn(objects),
     offers: {
@@ -100,8 +102,8 @@ function quotaText(row: Row, entry: 'cpu' | 'memory' | 'pods'): string {
   else if (entry === 'memory') shown = bytesText(row.memory)
   else shown = String(row.pods)
   if (limit === undefined) return shown
-  const most = amountOf(entry === 'cpu' ? 'cpu' : 'memory', limit, '')
-  return `${shown} of ${entry === 'cpu' ? `${numberText(most)} m` : entry === 'memory' ? bytesText(most) : String(most)}`
+  const amount = amountOf(entry === 'cpu' ? 'cpu' : 'memory', limit, '')
+  return `${shown} of ${entry === 'cpu' ? `${numberText(amount)} m` : entry === 'memory' ? bytesText(amount) : String(amount)}`
 }
 
 const columns: readonly Column<Row>[] = [
@@ -170,8 +172,8 @@ function WhoCan({
           list="verbs"
         />
         <datalist id="verbs">
-          {['get', 'list', 'watch', 'create', 'update', 'patch', 'delete'].map((one) => (
-            <option key={one} value={one} />
+          {['get', 'list', 'watch', 'create', 'update', 'patch', 'delete'].map((name) => (
+            <option key={name} value={name} />
           ))}
         </datalist>
         <input
@@ -189,18 +191,18 @@ function WhoCan({
           onChange={(event) => setNamespace(event.target.value)}
         >
           <option value="">anywhere</option>
-          {namespaces.map((one) => (
-            <option key={one}>{one}</option>
+          {namespaces.map((name) => (
+            <option key={name}>{name}</option>
           ))}
         </select>
       </div>
       <ul className="facts" aria-label="Subjects that can">
-        {who.map((one) => (
-          <li key={one.subject}>
-            <span>{one.subject}</span>
+        {who.map((whoCan) => (
+          <li key={whoCan.subject}>
+            <span>{whoCan.subject}</span>
             <span className="source">
-              {one.by.join('; ')}
-              {one.names.length > 0 ? `, only ${one.names.join(', ')}` : ''}
+              {whoCan.by.join('; ')}
+              {whoCan.names.length > 0 ? `, only ${whoCan.names.join(', ')}` : ''}
             </span>
           </li>
         ))}
@@ -214,8 +216,8 @@ function WhoCan({
         onChange={(event) => setSubject(event.target.value)}
       >
         <option value="">a subject…</option>
-        {subjects.map((one) => (
-          <option key={one}>{one}</option>
+        {subjects.map((name) => (
+          <option key={name}>{name}</option>
         ))}
       </select>
       {subject === '' ? null : (
@@ -246,15 +248,15 @@ export default function Namespaces({ loaderData }: Route.ComponentProps) {
           <>
             <p>Namespaces belong to a cluster. Point at one:</p>
             <div className="acts">
-              {clusters.map((one) => (
+              {clusters.map((name) => (
                 <Button
-                  key={one}
+                  key={name}
                   variant="outlined"
                   onClick={() =>
-                    void navigate(address('/shape/namespaces', { aim: `cluster/${one}` }))
+                    void navigate(address('/shape/namespaces', { aim: `cluster/${name}` }))
                   }
                 >
-                  {one}
+                  {name}
                 </Button>
               ))}
             </div>

@@ -81,8 +81,8 @@ export function NewNamespace({
             value={level}
             onChange={(event) => setLevel(event.target.value)}
           >
-            {['privileged', 'baseline', 'restricted'].map((one) => (
-              <option key={one}>{one}</option>
+            {['privileged', 'baseline', 'restricted'].map((entry) => (
+              <option key={entry}>{entry}</option>
             ))}
           </select>
         </label>
@@ -137,18 +137,20 @@ export function Allowed({
   return (
     <fieldset className="ticks">
       <legend>{title}</legend>
-      {all.map((one) => (
-        <label key={one}>
+      {all.map((name) => (
+        <label key={name}>
           <input
             type="checkbox"
-            checked={chosen.includes(one)}
+            checked={chosen.includes(name)}
             onChange={() =>
               onChange(
-                chosen.includes(one) ? chosen.filter((other) => other !== one) : [...chosen, one],
+                chosen.includes(name)
+                  ? chosen.filter((otherName) => otherName !== name)
+                  : [...chosen, name],
               )
             }
           />{' '}
-          <span className="mono">{one}</span>
+          <span className="mono">{name}</span>
         </label>
       ))}
       {chosen.length === 0 ? <span className="soft">any</span> : null}

@@ -71,7 +71,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   })
   const aim = aimedCluster(request)
   const chosen = aim === null ? undefined : clusterOf(view, aim)
-  const row = rows.find((one) => one.name === chosen?.name)
+  const row = rows.find((entry) => entry.name === chosen?.name)
   return {
     now: view.now,
     rows,
@@ -157,9 +157,11 @@ function Calendar({
     [windows],
   )
   const set = (i: number, change: Partial<RestWindow>): void =>
-    setWindows(windows.map((window, other) => (other === i ? { ...window, ...change } : window)))
+    setWindows(
+      windows.map((window, otherWindow) => (otherWindow === i ? { ...window, ...change } : window)),
+    )
   const month = useMemo(() => monthOf(zone, Date.parse(now)), [zone, now])
-  const found = useMemo(
+  const savings = useMemo(
     () => restSavings(zone, good, month, chosen.hourly),
     [zone, good, month, chosen.hourly],
   )
@@ -182,9 +184,9 @@ function Calendar({
     <div className="rest-page">
       <WeekStrip rests={weekOf(good)} now={localNow(zone, now)} />
       <p className="rest-saves" role="status">
-        {month.says}: runs <b>{numberText(found.hoursRunning, 2)}</b> of{' '}
-        {numberText(found.hours, 2)} h and costs <b>{moneyText(found.spendWith)}</b> units in place
-        of {moneyText(found.spendWithout)}: <b>{moneyText(found.saved)}</b> saved.
+        {month.says}: runs <b>{numberText(savings.hoursRunning, 2)}</b> of{' '}
+        {numberText(savings.hours, 2)} h and costs <b>{moneyText(savings.spendWith)}</b> units in
+        place of {moneyText(savings.spendWithout)}: <b>{moneyText(savings.saved)}</b> saved.
       </p>
       <div className="rest-windows">
         <label>
@@ -194,8 +196,8 @@ function Calendar({
             value={zone}
             onChange={(event) => setZone(event.target.value)}
           >
-            {zones.map((one) => (
-              <option key={one}>{one}</option>
+            {zones.map((name) => (
+              <option key={name}>{name}</option>
             ))}
           </select>
         </label>
@@ -210,8 +212,8 @@ function Calendar({
                   checked={window.days.includes(day)}
                   onChange={(event) =>
                     set(i, {
-                      days: weekdays.filter((other) =>
-                        other === day ? event.target.checked : window.days.includes(other),
+                      days: weekdays.filter((weekday) =>
+                        weekday === day ? event.target.checked : window.days.includes(weekday),
                       ),
                     })
                   }
@@ -254,7 +256,7 @@ function Calendar({
               type="button"
               className="quiet-button"
               aria-label={`Remove window ${i + 1}`}
-              onClick={() => setWindows(windows.filter((_, other) => other !== i))}
+              onClick={() => setWindows(windows.filter((_, otherWindow) => otherWindow !== i))}
             >
               <X size={14} aria-hidden />
             </button>

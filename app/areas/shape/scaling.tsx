@@ -40,7 +40,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const aim = aimedCluster(request)
   const scalers: Scaler[] = []
   for (const cluster of view.clusters
-    .filter((one) => aim === null || one.name === aim)
+    .filter((candidate) => aim === null || candidate.name === aim)
     .slice(0, 12)) {
     const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
     const workloads = workloadsIn(objects)
@@ -59,13 +59,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         max: spec?.maxReplicas ?? 1,
         metric: metric?.metric?.name ?? '',
         target: Number(metric?.target?.averageValue ?? 0),
-        replicas: workloads.find((one) => one.key === key)?.wanted ?? 0,
+        replicas: workloads.find((workload) => workload.key === key)?.wanted ?? 0,
       })
     }
   }
   const wanted = new URL(request.url).searchParams.get('scaler')
   const chosen =
-    scalers.find((one) => `${one.cluster}/${one.namespace}/${one.name}` === wanted) ?? null
+    scalers.find((scaler) => `${scaler.cluster}/${scaler.namespace}/${scaler.name}` === wanted) ??
+    null
   if (!chosen)
     return {
       scalers,

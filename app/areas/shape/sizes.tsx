@@ -25,7 +25,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const aim = aimedCluster(request)
   const rows: (RightSize & { readonly cluster: string; readonly container: string })[] = []
   for (const cluster of view.clusters
-    .filter((one) => aim === null || one.name === aim)
+    .filter((candidate) => aim === null || candidate.name === aim)
     .slice(0, 12)) {
     const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
     const read = readWorld(objects)
@@ -33,19 +33,19 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     if (!read.ok) continue
     const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
     const byWorkload = new Map(
-      used.map((one) => [
-        one.workload,
-        read.world.pods.filter((pod) => ownerOf(pod.object) === one.workload),
+      used.map((entry) => [
+        entry.workload,
+        read.world.pods.filter((pod) => ownerOf(pod.object) === entry.workload),
       ]),
     )
-    const found = rightSizes(
-      used.flatMap((one) => {
-        const pods = (byWorkload.get(one.workload) ?? []).filter((pod) => !pod.isFinished)
+    const matchingRightSizes = rightSizes(
+      used.flatMap((entry) => {
+        const pods = (byWorkload.get(entry.workload) ?? []).filter((pod) => !pod.isFinished)
         const pod = pods[0]
         return pod
           ? [
               {
-                ...one,
+                ...entry,
                 pods: pods.length,
                 requestCpuMilli: pod.shape.cpuMilli,
                 requestMemoryBytes: pod.shape.memoryBytes,
@@ -55,7 +55,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       }),
     )
     rows.push(
-      ...found.map((size) => ({
+      ...matchingRightSizes.map((size) => ({
         ...size,
         cluster: cluster.name,
         container: byWorkload.get(size.workload)?.[0]?.object.spec?.containers?.[0]?.name ?? '',

@@ -127,9 +127,9 @@ function PriceBook() {
         </p>
       ) : null}
       <ul className="facts">
-        {(fetcher.data?.bad ?? []).slice(0, 20).map((one) => (
-          <li key={one.line}>
-            line {one.line}: {one.says}
+        {(fetcher.data?.bad ?? []).slice(0, 20).map((entry) => (
+          <li key={entry.line}>
+            line {entry.line}: {entry.says}
           </li>
         ))}
       </ul>
@@ -147,11 +147,11 @@ const keyOf = (line: SpendLine): string =>
 
 function rowsOf(projected: readonly SpendLine[], metered: readonly SpendLine[]): readonly Row[] {
   const spent = new Map(metered.map((line) => [keyOf(line), line.units]))
-  const known = new Set(projected.map(keyOf))
+  const cache = new Set(projected.map(keyOf))
   return [
     ...projected.map((line): Row => ({ ...line, soFar: spent.get(keyOf(line)) ?? 0 })),
     ...metered
-      .filter((line) => !known.has(keyOf(line)))
+      .filter((line) => !cache.has(keyOf(line)))
       .map((line): Row => ({ ...line, count: 0, hours: 0, units: 0, soFar: line.units })),
   ]
 }
@@ -262,11 +262,11 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                 <>
                   <h3>What if</h3>
                   <ul className="facts">
-                    {chosen.whatIfs.map((one) => (
-                      <li key={one.says} title={one.assumptions.join(' ')}>
-                        <span>{one.says}</span>
+                    {chosen.whatIfs.map((whatIf) => (
+                      <li key={whatIf.says} title={whatIf.assumptions.join(' ')}>
+                        <span>{whatIf.says}</span>
                         <span className="source">
-                          {moneyText(one.before)} → {moneyText(one.after)}
+                          {moneyText(whatIf.before)} → {moneyText(whatIf.after)}
                         </span>
                       </li>
                     ))}
@@ -277,15 +277,17 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                 <>
                   <h3>The smallest pools that hold what runs</h3>
                   <ul className="facts">
-                    {chosen.smaller.map((one) => (
-                      <li key={one.pool}>
+                    {chosen.smaller.map((entry) => (
+                      <li key={entry.pool}>
                         <To
                           path="/shape/board"
                           query={{
-                            if: JSON.stringify(one.nodes.map((node) => ({ kind: 'drain', node }))),
+                            if: JSON.stringify(
+                              entry.nodes.map((node) => ({ kind: 'drain', node })),
+                            ),
                           }}
                         >
-                          {one.pool}: {one.from} → {one.to}
+                          {entry.pool}: {entry.from} → {entry.to}
                         </To>
                         <span className="source">proven on the board</span>
                       </li>
@@ -305,8 +307,8 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
           <PriceBook />
           <h3>What this rests on</h3>
           <ul className="facts">
-            {projection.assumptions.map((one) => (
-              <li key={one}>{one}</li>
+            {projection.assumptions.map((assumption) => (
+              <li key={assumption}>{assumption}</li>
             ))}
           </ul>
         </>

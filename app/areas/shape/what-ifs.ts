@@ -41,13 +41,15 @@ const subject = (whatIf: WhatIf): string => {
 
 export function withWhatIf(whatIfs: readonly WhatIf[], added: WhatIf): readonly WhatIf[] {
   if (added.kind === 'nodes') {
-    const known = whatIfs.find((one) => one.kind === 'nodes' && one.like === added.like)
-    if (known?.kind === 'nodes')
-      return whatIfs.map((one) =>
-        one === known ? { ...known, count: known.count + added.count } : one,
+    const whatIf = whatIfs.find(
+      (candidate) => candidate.kind === 'nodes' && candidate.like === added.like,
+    )
+    if (whatIf?.kind === 'nodes')
+      return whatIfs.map((eachWhatIf) =>
+        eachWhatIf === whatIf ? { ...whatIf, count: whatIf.count + added.count } : eachWhatIf,
       )
   }
-  return [...whatIfs.filter((one) => subject(one) !== subject(added)), added]
+  return [...whatIfs.filter((whatIf) => subject(whatIf) !== subject(added)), added]
 }
 
 const kinds = new Set(['drain', 'loss', 'nodes', 'replicas', 'request', 'toleration'])
@@ -59,8 +61,11 @@ export function readWhatIfs(text: string | null): readonly WhatIf[] {
     const read: unknown = JSON.parse(text)
     return Array.isArray(read)
       ? (read.filter(
-          (one: unknown) =>
-            typeof one === 'object' && one !== null && 'kind' in one && kinds.has(String(one.kind)),
+          (entry: unknown) =>
+            typeof entry === 'object' &&
+            entry !== null &&
+            'kind' in entry &&
+            kinds.has(String(entry.kind)),
         ) as readonly WhatIf[])
       : []
   } catch {
@@ -109,11 +114,11 @@ export function changeFor(
       return null
     case 'nodes': {
       const pool = board.nodes.find((node) => node.name === whatIf.like)?.pool
-      const known = pools.find((one) => one.name === pool)
-      return known
+      const existingPool = pools.find((candidate) => candidate.name === pool)
+      return existingPool
         ? {
             kind: 'pool.resize',
-            intent: { cluster, pool: known.name, count: known.count + whatIf.count },
+            intent: { cluster, pool: existingPool.name, count: existingPool.count + whatIf.count },
           }
         : null
     }

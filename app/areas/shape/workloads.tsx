@@ -80,7 +80,7 @@ export async function action({ request, context }: Route.ActionArgs) {
   return orRefused(async () => {
     if (of('do') === 'log')
       return { lines: await gyrarch.podLog(of('cluster'), of('pod'), 60), refused: null }
-    const kind = probeKinds.find((one) => one === of('probe'))
+    const kind = probeKinds.find((probeKind) => probeKind === of('probe'))
     if (!kind) return { lines: ['There is no such probe.'], refused: null }
     return { ...(await gyrarch.probe(of('cluster'), of('pod'), kind, of('target'))), refused: null }
   })
@@ -134,8 +134,8 @@ function Inside({
     good?: boolean
     refused?: string | null
   }>()
-  const ask = (wish: Record<string, string>): void =>
-    void fetcher.submit({ cluster, pod, ...wish }, { method: 'post' })
+  const ask = (request: Record<string, string>): void =>
+    void fetcher.submit({ cluster, pod, ...request }, { method: 'post' })
   const needsTarget = kind === 'look-up' || kind === 'connect' || kind === 'request'
   return (
     <div className="pod-inside">
@@ -146,9 +146,9 @@ function Inside({
         value={pod}
         onChange={(event) => setPod(event.target.value)}
       >
-        {pods.map((one) => (
-          <option key={one.key} value={one.key}>
-            {one.key.split('/')[1]}
+        {pods.map((podFact) => (
+          <option key={podFact.key} value={podFact.key}>
+            {podFact.key.split('/')[1]}
           </option>
         ))}
       </select>
@@ -158,11 +158,11 @@ function Inside({
           aria-label="Probe"
           value={kind}
           onChange={(event) =>
-            setKind(probeKinds.find((one) => one === event.target.value) ?? 'look-up')
+            setKind(probeKinds.find((probeKind) => probeKind === event.target.value) ?? 'look-up')
           }
         >
-          {probeKinds.map((one) => (
-            <option key={one}>{one}</option>
+          {probeKinds.map((probeKind) => (
+            <option key={probeKind}>{probeKind}</option>
           ))}
         </select>
         {needsTarget ? (

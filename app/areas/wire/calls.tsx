@@ -18,12 +18,13 @@ import type { Route } from './+types/calls'
 export const meta: Route.MetaFunction = () => [{ title: 'Calls · Gyrarch' }]
 
 /** So many callers and services are drawn; the rest are in the lists. */
-const most = 30
+const max = 30
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
-  if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  if (!cluster)
+    return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const objects = listedObjects(view, cluster.name)
   const callers = readCallers(objects)
   const ready = readyWorldOf(view)
@@ -36,11 +37,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     ]),
   ]
     .sort()
-    .slice(0, most)
-  const from = [...new Set(traffic.map((flow) => flow.from))].sort().slice(0, most)
+    .slice(0, max)
+  const from = [...new Set(traffic.map((flow) => flow.from))].sort().slice(0, max)
   const cells = from.flatMap((caller) =>
     services.flatMap((service) => {
-      const flow = traffic.find((one) => one.from === caller && one.to === service)
+      const flow = traffic.find((route) => route.from === caller && route.to === service)
       const [namespace = '', name = ''] = service.split('/')
       const account = accountOf(objects, caller)
       const rule = account
@@ -51,9 +52,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
             { method: flow?.method ?? 'GET', path: flow?.path ?? '/' },
           )
         : null
-      const call = calls.find((one) => one.flow.from === caller)
-      const target = flow?.port ?? traffic.find((one) => one.to === service)?.port ?? 80
-      const found =
+      const call = calls.find((call) => call.flow.from === caller)
+      const target = flow?.port ?? traffic.find((route) => route.to === service)?.port ?? 80
+      const walkRead =
         call && ready.ok
           ? walk(ready.world, {
               from: call.query.from,
@@ -62,8 +63,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
               protocol: 'TCP',
             })
           : null
-      const last = found?.ok ? found.walk.hops.at(-1) : undefined
-      const reaches = found?.ok ? found.walk.delivered : null
+      const last = walkRead?.ok ? walkRead.walk.hops.at(-1) : undefined
+      const reaches = walkRead?.ok ? walkRead.walk.delivered : null
       const allowed = reaches !== false && rule?.allowed !== false
       const perDay = flow ? callsADay(flow, view.now) : 0
       // A cell is drawn where something is said of the two: a call, a rule that lists it, or a way that is shut.
@@ -109,13 +110,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       namespace: rule.namespace,
       name: rule.key.split('/')[1] ?? '',
       service: rule.service,
-      callers: rule.callers.map((one) =>
-        one.namespace === rule.namespace
-          ? one.serviceAccount
-          : `${one.namespace}/${one.serviceAccount}`,
+      callers: rule.callers.map((caller) =>
+        caller.namespace === rule.namespace
+          ? caller.serviceAccount
+          : `${caller.namespace}/${caller.serviceAccount}`,
       ),
       requests: rule.requests.map(
-        (one) => `${one.methods.join(',') || 'any'} ${one.paths.join(', ') || '/'}`,
+        (eachRequest) =>
+          `${eachRequest.methods.join(',') || 'any'} ${eachRequest.paths.join(', ') || '/'}`,
       ),
     })),
   }
@@ -144,7 +146,7 @@ function Rule({ cluster, cell }: { readonly cluster: string; readonly cell: Cell
   const [methods, setMethods] = useState(cell.asks?.split(' ')[0] ?? '')
   const [paths, setPaths] = useState(cell.asks?.split(' ')[1] ?? '')
   const [namespace = '', service = ''] = cell.service.split('/')
-  const list = (text: string): string[] => text.split(/[\s,]+/).filter((one) => one !== '')
+  const list = (text: string): string[] => text.split(/[\s,]+/).filter((name) => name !== '')
   const requests =
     methods.trim() === '' && paths.trim() === ''
       ? undefined
@@ -292,22 +294,22 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
             </ul>
             <h3>Callers that no rule lists</h3>
             <ul className="facts">
-              {namespaces.map((one) => (
-                <li key={one.name}>
+              {namespaces.map((namespace) => (
+                <li key={namespace.name}>
                   <span>
-                    <span className="mono">{one.name}</span> is {one.closed ? 'closed' : 'open'} to
-                    them
+                    <span className="mono">{namespace.name}</span> is{' '}
+                    {namespace.closed ? 'closed' : 'open'} to them
                   </span>
                   <DraftChange
                     kind="wire.callers"
                     intent={{
                       cluster,
-                      namespace: one.name,
-                      unlisted: one.closed ? 'open' : 'closed',
+                      namespace: namespace.name,
+                      unlisted: namespace.closed ? 'open' : 'closed',
                     }}
                     variant="text"
                   >
-                    Draft {one.closed ? 'opening' : 'closing'} it
+                    Draft {namespace.closed ? 'opening' : 'closing'} it
                   </DraftChange>
                 </li>
               ))}
@@ -363,7 +365,9 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
               <tr key={caller} aria-selected={chosen?.caller === caller}>
                 <th scope="row">{caller}</th>
                 {services.map((service) => {
-                  const cell = cells.find((one) => one.caller === caller && one.service === service)
+                  const cell = cells.find(
+                    (cell) => cell.caller === caller && cell.service === service,
+                  )
                   return (
                     <td key={service} data-open={cell !== undefined && cell === chosen}>
                       {cell ? (

@@ -18,13 +18,13 @@ export function ChooseCluster({
     <div className="wire-page">
       <p>{says}</p>
       <div className="acts">
-        {clusters.slice(0, 24).map((one) => (
+        {clusters.slice(0, 24).map((cluster) => (
           <Button
-            key={one}
+            key={cluster}
             variant="outlined"
-            onClick={() => void navigate(address(path, { aim: `cluster/${one}` }))}
+            onClick={() => void navigate(address(path, { aim: `cluster/${cluster}` }))}
           >
-            {one}
+            {cluster}
           </Button>
         ))}
       </div>

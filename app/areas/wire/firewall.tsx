@@ -31,7 +31,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     near.sites[0]?.name ??
     ''
   const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
-  const site = view.sites.find((one) => one.name === name)
+  const site = view.sites.find((site) => site.name === name)
   const traffic = knownTraffic(view)
   const rules = site?.firewall ?? []
   const review = reviewFirewall(rules as never)
@@ -44,13 +44,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         a.rule.priority - b.rule.priority ||
         a.index - b.index,
     )
-  const found = review.ok ? review.review : null
+  const reviewed = review.ok ? review.review : null
   return {
     site: site?.name ?? null,
-    sites: view.sites.map((one) => one.name),
+    sites: view.sites.map((eachSite) => eachSite.name),
     rows: order.map(({ rule }) => {
-      const unreachable = found?.unreachable.find((one) => one.rule === rule.name)
-      const redundant = found?.redundant.find((one) => one.rule === rule.name)
+      const unreachable = reviewed?.unreachable.find((entry) => entry.rule === rule.name)
+      const redundant = reviewed?.redundant.find((entry) => entry.rule === rule.name)
       let finding: string
       if (rule.enabled === false) finding = ''
       else if (unreachable)
@@ -124,8 +124,8 @@ const columns: readonly Column<Row>[] = [
 ]
 
 const parts = (text: string): string[] | undefined => {
-  const found = text.split(/[\s,]+/).filter((one) => one !== '')
-  return found.length === 0 ? undefined : found
+  const matches = text.split(/[\s,]+/).filter((name) => name !== '')
+  return matches.length === 0 ? undefined : matches
 }
 
 function NewRule({
@@ -165,8 +165,8 @@ function NewRule({
     <label>
       {says}
       <select value={rule[field]} onChange={set(field)}>
-        {values.map((one) => (
-          <option key={one}>{one}</option>
+        {values.map((name) => (
+          <option key={name}>{name}</option>
         ))}
       </select>
     </label>
@@ -229,8 +229,8 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
               })
             }
           >
-            {sites.map((one) => (
-              <option key={one}>{one}</option>
+            {sites.map((name) => (
+              <option key={name}>{name}</option>
             ))}
           </select>
           <span className="soft">
@@ -256,12 +256,12 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
                 : 'What it is for, of the last day'}
             </h3>
             <ul className="facts">
-              {met.map((one) => (
-                <li key={`${one.from}${one.to}`}>
+              {met.map((entry) => (
+                <li key={`${entry.from}${entry.to}`}>
                   <span className="mono">
-                    {one.from} to {one.to}:{one.port}
+                    {entry.from} to {entry.to}:{entry.port}
                   </span>
-                  <span className="source">{numberText(one.calls)} calls</span>
+                  <span className="source">{numberText(entry.calls)} calls</span>
                 </li>
               ))}
               {met.length === 0 ? <li className="soft">No call of the last day.</li> : null}

@@ -24,7 +24,8 @@ export const meta: Route.MetaFunction = () => [{ title: 'Hosts and virtual addre
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster, site } = await aimed(gyrarch, request)
-  if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  if (!cluster || !site)
+    return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const objects = listedObjects(view, cluster.name)
   const services = objects.filter(
     (object) => object.kind === 'Service',
@@ -38,7 +39,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const rows = services.flatMap((service) => {
     const key = `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`
     const balancer = site.balancers.find(
-      (one) => one.cluster === cluster.name && one.service === key,
+      (balancer) => balancer.cluster === cluster.name && balancer.service === key,
     )
     if (service.spec?.type !== 'LoadBalancer' && !balancer) return []
     const endpoints = slicesOfService(objects, key).flatMap((slice) => slice.endpoints ?? [])
@@ -72,7 +73,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     objects.filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]
   ).flatMap((route) =>
     (route.spec?.hostnames ?? ['every host']).map((host) => {
-      const record = site.records.find((one) => `${one.name}.${site.nameDomain}` === host)
+      const record = site.records.find((record) => `${record.name}.${site.nameDomain}` === host)
       return {
         kind: 'HTTPRoute',
         key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`,
@@ -100,15 +101,15 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         }[]
       }
     }[]
-  ).flatMap((one) =>
-    (one.spec?.rules ?? []).map((rule) => {
+  ).flatMap((object) =>
+    (object.spec?.rules ?? []).map((rule) => {
       const host = rule.host ?? 'every host'
-      const record = site.records.find((other) => `${other.name}.${site.nameDomain}` === host)
+      const record = site.records.find((record) => `${record.name}.${site.nameDomain}` === host)
       return {
         kind: 'Ingress',
-        key: `${one.metadata.namespace ?? 'default'}/${one.metadata.name}`,
-        namespace: one.metadata.namespace ?? 'default',
-        name: one.metadata.name,
+        key: `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`,
+        namespace: object.metadata.namespace ?? 'default',
+        name: object.metadata.name,
         host,
         paths: (rule.http?.paths ?? []).map((path) => path.path ?? '/'),
         backends: (rule.http?.paths ?? []).flatMap((path) => path.backend?.service?.name ?? []),
@@ -122,8 +123,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   ].sort()
   const pool = poolFill(site)
   const metered = await gyrarch.fleet.meter(site.name)
-  const kept = metered.filter((one) => one.what === 'balancer')
-  const began = metered.reduce((first, one) => (one.from < first ? one.from : first), view.now)
+  const kept = metered.filter((entry) => entry.what === 'balancer')
+  const began = metered.reduce(
+    (first, entry) => (entry.from < first ? entry.from : first),
+    view.now,
+  )
   return {
     cluster: cluster.name,
     clusters: [],

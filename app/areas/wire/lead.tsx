@@ -78,13 +78,14 @@ export function Lead({ data }: { readonly data: Data }) {
     host: '',
     path: '/',
     namespace:
-      namespaces.find((one) => one.name !== 'platform' && one.name !== 'default')?.name ??
+      namespaces.find((namespace) => namespace.name !== 'platform' && namespace.name !== 'default')
+        ?.name ??
       namespaces[0]?.name ??
       '',
     service: '',
     record: true,
   })
-  const services = namespaces.find((one) => one.name === wish.namespace)?.services ?? []
+  const services = namespaces.find((namespace) => namespace.name === wish.namespace)?.services ?? []
   const service = services.includes(wish.service) ? wish.service : (services[0] ?? '')
   return (
     <section aria-label="Lead a host to a service">
@@ -111,8 +112,8 @@ export function Lead({ data }: { readonly data: Data }) {
             value={wish.namespace}
             onChange={(event) => setWish((was) => ({ ...was, namespace: event.target.value }))}
           >
-            {namespaces.map((one) => (
-              <option key={one.name}>{one.name}</option>
+            {namespaces.map((namespace) => (
+              <option key={namespace.name}>{namespace.name}</option>
             ))}
           </select>
         </label>
@@ -122,8 +123,8 @@ export function Lead({ data }: { readonly data: Data }) {
             value={service}
             onChange={(event) => setWish((was) => ({ ...was, service: event.target.value }))}
           >
-            {services.map((one) => (
-              <option key={one}>{one}</option>
+            {services.map((name) => (
+              <option key={name}>{name}</option>
             ))}
           </select>
         </label>

@@ -18,7 +18,8 @@ export const meta: Route.MetaFunction = () => [{ title: 'Names as pods ask them 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster, site } = await aimed(gyrarch, request)
-  if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  if (!cluster)
+    return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const search = new URL(request.url).searchParams
   const pods = listedObjects(view, cluster.name)
     .filter((object) => object.kind === 'Pod')
@@ -146,13 +147,13 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
             Ask
           </Button>
           <datalist id="name-pods">
-            {pods.map((one) => (
-              <option key={one} value={one} />
+            {pods.map((text) => (
+              <option key={text} value={text} />
             ))}
           </datalist>
           <datalist id="names">
-            {choices.map((one) => (
-              <option key={one} value={one} />
+            {choices.map((choice) => (
+              <option key={choice} value={choice} />
             ))}
           </datalist>
         </Form>
@@ -167,17 +168,17 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
               </tr>
             </thead>
             <tbody>
-              {tries.map((one) => (
-                <tr key={one.name}>
-                  <td className="mono">{one.name}.</td>
+              {tries.map((attempt) => (
+                <tr key={attempt.name}>
+                  <td className="mono">{attempt.name}.</td>
                   <td className="mono">
                     <StateGlyph
-                      state={one.addresses.length > 0 ? 'well' : 'resting'}
-                      title={one.addresses.length > 0 ? 'answered' : 'no such name'}
+                      state={attempt.addresses.length > 0 ? 'well' : 'resting'}
+                      title={attempt.addresses.length > 0 ? 'answered' : 'no such name'}
                     />{' '}
-                    {one.addresses.join(', ') || 'no such name'}
+                    {attempt.addresses.join(', ') || 'no such name'}
                   </td>
-                  <td>{one.who}</td>
+                  <td>{attempt.who}</td>
                 </tr>
               ))}
             </tbody>

@@ -42,8 +42,8 @@ const selectorText = (
 ): string => {
   const parts = [
     ...Object.entries(selector?.matchLabels ?? {}).map(([key, value]) => `${key}=${value}`),
-    ...(selector?.matchExpressions ?? []).map((one) =>
-      `${one.key} ${one.operator} ${(one.values ?? []).join('|')}`.trim(),
+    ...(selector?.matchExpressions ?? []).map((matchExpression) =>
+      `${matchExpression.key} ${matchExpression.operator} ${(matchExpression.values ?? []).join('|')}`.trim(),
     ),
   ]
   return parts.join(', ') || 'every pod'
@@ -71,7 +71,8 @@ const portsText = (rule: Rules[number]): string =>
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
-  if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  if (!cluster)
+    return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const objects = listedObjects(view, cluster.name)
   const world = readPolicyWorld(
     readObjects(
@@ -98,7 +99,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     answers: cluster.apiAnswers,
     rows: world.policies.map((policy) => {
       const object = given.find(
-        (one) => `${one.metadata.namespace ?? 'default'}/${one.metadata.name}` === policy.key,
+        (candidate) =>
+          `${candidate.metadata.namespace ?? 'default'}/${candidate.metadata.name}` === policy.key,
       )
       const selected = pods.filter((pod) => policy.selects(pod))
       return {
@@ -251,8 +253,8 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
             <option value="" disabled>
               a service…
             </option>
-            {callees.map((one) => (
-              <option key={one}>{one}</option>
+            {callees.map((callee) => (
+              <option key={callee}>{callee}</option>
             ))}
           </select>
         </label>
@@ -266,8 +268,8 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
                 setSearch((was) => {
                   was.delete('tick')
                   was.set('ticked', '1')
-                  for (const one of flows)
-                    if ((one.from === flow.from) !== one.ticked) was.append('tick', one.from)
+                  for (const entry of flows)
+                    if ((entry.from === flow.from) !== entry.ticked) was.append('tick', entry.from)
                   return was
                 })
               }

@@ -24,7 +24,8 @@ const points = 49
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
-  if (!cluster) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  if (!cluster)
+    return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const traffic = trafficIn(view, cluster.name)
   const search = new URL(request.url).searchParams
   const rows = serviceUse(traffic, view.now)
@@ -53,7 +54,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     }),
   )
   const wanted = search.get('service')
-  const route = routes.find((one) => `${one.key} ${one.rule}` === search.get('route')) ?? null
+  const route = routes.find((route) => `${route.key} ${route.rule}` === search.get('route')) ?? null
   // Without a choice the one that fails most is drawn, else the busiest.
   const first = [...rows].sort((a, b) => b.failing - a.failing || b.perSecond - a.perSecond)[0]
   let shown: string[]
@@ -132,8 +133,8 @@ function Shift({ cluster, route }: { readonly cluster: string; readonly route: R
   const [failures, setFailures] = useState(5)
   const sum = route.backends.reduce((total, backend) => total + backend.weight, 0)
   const next = Object.values(weights).reduce((total, weight) => total + weight, 0)
-  const whole = (text: string, most: number): number =>
-    Math.max(0, Math.min(most, Math.trunc(Number(text)) || 0))
+  const whole = (text: string, max: number): number =>
+    Math.max(0, Math.min(max, Math.trunc(Number(text)) || 0))
   return (
     <section aria-label="Shift the traffic">
       <div className="soft">
@@ -251,12 +252,12 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
       left={unit}
       right=""
       times={times}
-      curves={curves.map((one, i) => ({
-        name: `${short(one.service)}: ${name}`,
+      curves={curves.map((curve, i) => ({
+        name: `${short(curve.service)}: ${name}`,
         axis: 'left' as const,
         token: inks[i % inks.length] ?? '--petrol',
         isStepped: true,
-        values: one.points.map(pick),
+        values: curve.points.map(pick),
       }))}
     />
   )
@@ -271,7 +272,7 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
       reason={
         route ? (
           <Shift
-            key={`${route.key}${route.rule}${route.backends.map((one) => one.weight).join()}`}
+            key={`${route.key}${route.rule}${route.backends.map((backend) => backend.weight).join()}`}
             cluster={cluster}
             route={route}
           />
@@ -284,12 +285,14 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
                 : 'Choose a route to move its calls between versions.'}
             </p>
             <ul className="plain-list">
-              {routes.map((one) => (
-                <li key={`${one.key}${one.rule}`} className="wire-remedy">
+              {routes.map((eachRoute) => (
+                <li key={`${eachRoute.key}${eachRoute.rule}`} className="wire-remedy">
                   <p>
-                    <b className="mono">{one.key}</b> {listText(one.hosts, 2)}
+                    <b className="mono">{eachRoute.key}</b> {listText(eachRoute.hosts, 2)}
                     <br />
-                    {one.backends.map((backend) => `${backend.name} ${backend.weight}`).join(', ')}
+                    {eachRoute.backends
+                      .map((backend) => `${backend.name} ${backend.weight}`)
+                      .join(', ')}
                   </p>
                   <button
                     type="button"
@@ -298,7 +301,7 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
                       setSearch(
                         (was) => (
                           was.delete('service'),
-                          was.set('route', `${one.key} ${one.rule}`),
+                          was.set('route', `${eachRoute.key} ${eachRoute.rule}`),
                           was
                         ),
                       )

@@ -27,7 +27,8 @@ const overlayBytes = 50
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster, site } = await aimed(gyrarch, request)
-  if (!cluster || !site) return { cluster: null, clusters: view.clusters.map((one) => one.name) }
+  if (!cluster || !site)
+    return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const traffic = trafficIn(view, cluster.name)
   const hits = ruleHits(site, traffic, view.now)
   const leaving = traffic.flatMap((flow) => {
@@ -40,20 +41,20 @@ export async function loader({ request, context }: Route.LoaderArgs) {
             port: flow.port,
             source: now.leaving.source,
             perSecond: now.perSecond,
-            met: now.met.map((one) => one.split('/')[1] ?? ''),
+            met: now.met.map((name) => name.split('/')[1] ?? ''),
           },
         ]
       : []
   })
-  const translated = leaving.filter((one) =>
+  const translated = leaving.filter((flow) =>
     (site.translations ?? []).some(
-      (rule) => rule.kind === 'translate' && one.met.includes(rule.name),
+      (rule) => rule.kind === 'translate' && flow.met.includes(rule.name),
     ),
   )
   const agents = cluster.controlPlane.kind === 'managed' ? nodesOf(cluster).length : 0
   // One new connection a call at the most; each agent holds one.
   const used =
-    Math.ceil(translated.reduce((sum, one) => sum + one.perSecond, 0) * heldSeconds) + agents
+    Math.ceil(translated.reduce((sum, entry) => sum + entry.perSecond, 0) * heldSeconds) + agents
   const networks = [
     ...new Set(
       nodesOf(cluster)
@@ -100,8 +101,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         ...rule,
         hits: hits.get(rule.name) ?? 0,
         flows: leaving
-          .filter((one) => one.met.includes(rule.name))
-          .map((one) => `${one.from} to ${one.to}`),
+          .filter((flow) => flow.met.includes(rule.name))
+          .map((flow) => `${flow.from} to ${flow.to}`),
       })),
   }
 }
@@ -150,10 +151,14 @@ function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: read
     <section aria-label="Kept sources">
       <h2>Where pods keep their addresses</h2>
       <ul className="facts">
-        {kept.map((one) => (
-          <li key={one}>
-            <span className="mono">{one}</span>
-            <DraftChange kind="wire.keep-source" intent={{ cluster, remove: [one] }} variant="text">
+        {kept.map((name) => (
+          <li key={name}>
+            <span className="mono">{name}</span>
+            <DraftChange
+              kind="wire.keep-source"
+              intent={{ cluster, remove: [name] }}
+              variant="text"
+            >
               Draft removing it
             </DraftChange>
           </li>
@@ -203,8 +208,8 @@ function NewTranslation({
   const set = (field: keyof typeof rule) => (event: { target: { value: string } }) =>
     setRule((was) => ({ ...was, [field]: event.target.value }))
   const parts = (text: string): string[] | undefined => {
-    const found = text.split(/[\s,]+/).filter((one) => one !== '')
-    return found.length === 0 ? undefined : found
+    const matches = text.split(/[\s,]+/).filter((name) => name !== '')
+    return matches.length === 0 ? undefined : matches
   }
   const put = {
     name: rule.name,

@@ -48,13 +48,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const aim = cluster?.name ?? null
   const [from = '', to = ''] = [search.get('from')?.trim() ?? '', search.get('to')?.trim() ?? '']
   const port = Number(search.get('port') ?? '443')
-  const protocol = protocols.find((one) => one === search.get('protocol')?.toUpperCase()) ?? 'TCP'
+  const protocol =
+    protocols.find((protocol) => protocol === search.get('protocol')?.toUpperCase()) ?? 'TCP'
   const bytes = Number(search.get('bytes') ?? '')
-  const asked = from !== '' || to !== ''
+  const requested = from !== '' || to !== ''
   const ready = readyWorldOf(view)
   const [source, goal] = [readFrom(view, from, aim), readTo(view, to, aim)]
   let wrong: { field: string; says: string } | null
-  if (!asked) wrong = null
+  if (!requested) wrong = null
   else if (!source.ok) wrong = { field: 'from', says: source.says }
   else if (!goal.ok) wrong = { field: 'to', says: goal.says }
   else if (!Number.isInteger(port) || port < 1 || port > 65_535)
@@ -62,18 +63,18 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   else if (!ready.ok) wrong = { field: '', says: `${ready.path}: ${ready.says}` }
   else wrong = null
   const query =
-    asked && source.ok && goal.ok ? { from: source.end, to: goal.end, port, protocol } : null
-  const found = wrong === null && query && ready.ok ? walk(ready.world, query) : null
+    requested && source.ok && goal.ok ? { from: source.end, to: goal.end, port, protocol } : null
+  const walkRead = wrong === null && query && ready.ok ? walk(ready.world, query) : null
   const world = walkWorldOf(view)
   const remedies =
-    found?.ok && query && ready.ok
-      ? walkRemedies(ready.world, query, found.walk).map((remedy) => ({
+    walkRead?.ok && query && ready.ok
+      ? walkRemedies(ready.world, query, walkRead.walk).map((remedy) => ({
           kind: remedy.kind,
           says: remedy.says,
           change: changeFor(world, remedy),
         }))
       : []
-  const held = new Map(expectations(view).map((one) => [one.name, one]))
+  const held = new Map(expectations(view).map((expectation) => [expectation.name, expectation]))
   return {
     aim: aim === null ? null : `cluster/${aim}`,
     cluster: aim,
@@ -84,22 +85,26 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       protocol,
       bytes: Number.isFinite(bytes) && bytes > 0 ? bytes : null,
     },
-    wrong: wrong ?? (found && !found.ok ? { field: found.path, says: found.says } : null),
+    wrong:
+      wrong ?? (walkRead && !walkRead.ok ? { field: walkRead.path, says: walkRead.says } : null),
     query,
-    answer: found?.ok
+    answer: walkRead?.ok
       ? {
-          ...walkAnswer(found.walk),
-          choices: found.walk.choices,
-          sentAs: walkAnswer(found.walk).hops[0]?.before.source ?? '',
+          ...walkAnswer(walkRead.walk),
+          choices: walkRead.walk.choices,
+          sentAs: walkAnswer(walkRead.walk).hops[0]?.before.source ?? '',
         }
       : null,
     remedies,
     peer:
-      found?.ok && found.walk.peer
-        ? { name: found.walk.peer.name, accepts: found.walk.peer.given.accepts ?? null }
+      walkRead?.ok && walkRead.walk.peer
+        ? { name: walkRead.walk.peer.name, accepts: walkRead.walk.peer.given.accepts ?? null }
         : null,
     choices: endChoices(view, aim).slice(0, 400),
-    kept: (view.expectations ?? []).map((one) => ({ ...one, now: held.get(one.name) ?? null })),
+    kept: (view.expectations ?? []).map((expectation) => ({
+      ...expectation,
+      now: held.get(expectation.name) ?? null,
+    })),
   }
 }
 
@@ -307,8 +312,8 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
           <label>
             Protocol
             <select name="protocol" defaultValue={asked.protocol} key={asked.protocol}>
-              {protocols.map((one) => (
-                <option key={one}>{one}</option>
+              {protocols.map((protocol) => (
+                <option key={protocol}>{protocol}</option>
               ))}
             </select>
           </label>
@@ -332,8 +337,8 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
             Other way
           </Button>
           <datalist id="ends">
-            {choices.map((one) => (
-              <option key={one} value={one} />
+            {choices.map((choice) => (
+              <option key={choice} value={choice} />
             ))}
           </datalist>
         </Form>

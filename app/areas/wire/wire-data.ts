@@ -28,6 +28,10 @@ export async function aimed(gyrarch: Gyrarch, request: Request): Promise<Aimed> 
       : null
   if (cluster === null) return { view: plain, cluster: null, site: null }
   const view = await gyrarch.fleet.viewFor([cluster], [`cluster/${cluster}`])
-  const found = clusterOf(view, cluster)
-  return { view, cluster: found ?? null, site: found ? (siteOf(view, found.site) ?? null) : null }
+  const matchingCluster = clusterOf(view, cluster)
+  return {
+    view,
+    cluster: matchingCluster ?? null,
+    site: matchingCluster ? (siteOf(view, matchingCluster.site) ?? null) : null,
+  }
 }

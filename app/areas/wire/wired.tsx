@@ -21,11 +21,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster, site } = await aimed(gyrarch, request)
   const held = expectations(await gyrarch.fleet.withExpected(view))
-  const broken = held.filter((one) => !one.holds).map(({ name, says }) => ({ name, says }))
+  const broken = held
+    .filter((expected) => !expected.holds)
+    .map(({ name, says }) => ({ name, says }))
   if (!cluster || !site)
     return {
       cluster: null,
-      clusters: view.clusters.map((one) => one.name),
+      clusters: view.clusters.map((eachCluster) => eachCluster.name),
       broken,
       expected: held.length,
     }
@@ -46,7 +48,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       : []
   })
   const rows = await wiredWithMakers(view, cluster)
-  const balancers = site.balancers.filter((one) => one.cluster === cluster.name)
+  const balancers = site.balancers.filter((balancer) => balancer.cluster === cluster.name)
   const policies = listedObjects(view, cluster.name).filter(
     (object) => object.kind === 'NetworkPolicy',
   ).length
@@ -94,7 +96,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         name: 'virtual addresses',
         lines:
           balancers.length > 0
-            ? balancers.map((one) => `${one.address}:${[one.port, ...(one.ports ?? [])].join(',')}`)
+            ? balancers.map(
+                (balancer) =>
+                  `${balancer.address}:${[balancer.port, ...(balancer.ports ?? [])].join(',')}`,
+              )
             : ['none'],
         soft: fill ? `${fill.used} of ${fill.size} used` : 'none offered',
         path: '/wire/hosts',
@@ -102,7 +107,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       {
         name: 'pool members',
         lines: [countText(nodesOf(cluster).length, 'node')],
-        soft: balancers.map((one) => one.service).join(', '),
+        soft: balancers.map((balancer) => balancer.service).join(', '),
         path: `/clusters/${cluster.name}`,
       },
       {
@@ -189,33 +194,33 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
                   : 'Every call gets through'}
           </h2>
           <ul className="plain-list">
-            {failing.map((one) => (
-              <li key={`${one.from}${one.to}${one.port}`} className="wire-remedy">
+            {failing.map((entry) => (
+              <li key={`${entry.from}${entry.to}${entry.port}`} className="wire-remedy">
                 <p>
-                  <StateGlyph state="broken" /> <span className="mono">{one.from}</span> to{' '}
+                  <StateGlyph state="broken" /> <span className="mono">{entry.from}</span> to{' '}
                   <span className="mono">
-                    {one.to}:{one.port}
+                    {entry.to}:{entry.port}
                   </span>{' '}
-                  {one.at === 'answer'
+                  {entry.at === 'answer'
                     ? 'is answered with errors'
-                    : one.at === 'callers'
-                      ? `is refused: ${one.by}`
-                      : `ends at ${one.at.replace('-', ' ')}${one.by === '' ? '' : `: ${one.by}`}`}
-                  , {numberText((100 * one.failing) / one.perSecond)} % of{' '}
-                  {numberText(one.perSecond, 1)} a second.
+                    : entry.at === 'callers'
+                      ? `is refused: ${entry.by}`
+                      : `ends at ${entry.at.replace('-', ' ')}${entry.by === '' ? '' : `: ${entry.by}`}`}
+                  , {numberText((100 * entry.failing) / entry.perSecond)} % of{' '}
+                  {numberText(entry.perSecond, 1)} a second.
                 </p>
-                {one.at === 'answer' ? (
-                  <To path="/wire/traffic" query={{ service: one.to }}>
+                {entry.at === 'answer' ? (
+                  <To path="/wire/traffic" query={{ service: entry.to }}>
                     See its traffic
                   </To>
-                ) : one.at === 'callers' ? (
-                  <To path="/wire/calls" query={{ cell: `${one.from} ${one.to}` }}>
+                ) : entry.at === 'callers' ? (
+                  <To path="/wire/calls" query={{ cell: `${entry.from} ${entry.to}` }}>
                     See who may call
                   </To>
                 ) : (
                   <To
                     path="/wire/walk"
-                    query={{ from: one.from, to: one.to, port: String(one.port) }}
+                    query={{ from: entry.from, to: entry.to, port: String(entry.port) }}
                   >
                     Walk it
                   </To>
@@ -234,12 +239,12 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
             </p>
           ) : (
             <ul className="facts">
-              {broken.map((one) => (
-                <li key={one.name}>
+              {broken.map((entry) => (
+                <li key={entry.name}>
                   <span>
-                    <StateGlyph state="broken" /> {one.name}
+                    <StateGlyph state="broken" /> {entry.name}
                   </span>
-                  <span className="source">{one.says}</span>
+                  <span className="source">{entry.says}</span>
                 </li>
               ))}
             </ul>

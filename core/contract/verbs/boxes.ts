@@ -73,7 +73,7 @@ export const boxAdd = verb({
   failures: [],
   at: atSite,
   touches: siteSlice,
-  makes: ({ site, boxes }) => boxes.map((one) => ref('box', site, one.name)),
+  makes: ({ site, boxes }) => boxes.map((box) => ref('box', site, box.name)),
   removes: ({ site, drop }) => drop.map((name) => ref('box', site, name)),
 })
 

@@ -48,10 +48,11 @@ function tolerated(
   pod: PodObject,
   taint: { key: string; value?: string | null | undefined; effect: string },
 ): boolean {
-  for (const one of pod.spec?.tolerations ?? []) {
-    const effect = !one.effect || one.effect === taint.effect
-    const key = !one.key ? one.operator === 'Exists' : one.key === taint.key
-    const value = one.operator === 'Exists' || (one.value ?? '') === (taint.value ?? '')
+  for (const toleration of pod.spec?.tolerations ?? []) {
+    const effect = !toleration.effect || toleration.effect === taint.effect
+    const key = !toleration.key ? toleration.operator === 'Exists' : toleration.key === taint.key
+    const value =
+      toleration.operator === 'Exists' || (toleration.value ?? '') === (taint.value ?? '')
     if (effect && key && value) return true
   }
   return false
@@ -71,20 +72,25 @@ function term(
   },
 ): boolean {
   const all = [
-    ...(given.matchExpressions ?? []).map((one) => ({ one, value: nodeLabels(node)[one.key] })),
-    ...(given.matchFields ?? []).map((one) => ({
-      one,
-      value: one.key === 'metadata.name' ? node.metadata.name : undefined,
+    ...(given.matchExpressions ?? []).map((matchExpression) => ({
+      expression: matchExpression,
+      value: nodeLabels(node)[matchExpression.key],
+    })),
+    ...(given.matchFields ?? []).map((matchField) => ({
+      expression: matchField,
+      value: matchField.key === 'metadata.name' ? node.metadata.name : undefined,
     })),
   ]
   if (all.length === 0) return false
-  return all.every(({ one, value }) => {
-    if (one.operator === 'In') return value !== undefined && (one.values ?? []).includes(value)
-    if (one.operator === 'NotIn') return value === undefined || !(one.values ?? []).includes(value)
-    if (one.operator === 'Exists') return value !== undefined
-    if (one.operator === 'DoesNotExist') return value === undefined
-    if (one.operator === 'Gt') return Number(value) > Number((one.values ?? [])[0])
-    if (one.operator === 'Lt') return Number(value) < Number((one.values ?? [])[0])
+  return all.every(({ expression, value }) => {
+    if (expression.operator === 'In')
+      return value !== undefined && (expression.values ?? []).includes(value)
+    if (expression.operator === 'NotIn')
+      return value === undefined || !(expression.values ?? []).includes(value)
+    if (expression.operator === 'Exists') return value !== undefined
+    if (expression.operator === 'DoesNotExist') return value === undefined
+    if (expression.operator === 'Gt') return Number(value) > Number((expression.values ?? [])[0])
+    if (expression.operator === 'Lt') return Number(value) < Number((expression.values ?? [])[0])
     return false
   })
 }
@@ -93,7 +99,10 @@ function selected(pod: PodObject, node: NodeObject): boolean {
   for (const [key, value] of Object.entries(pod.spec?.nodeSelector ?? {}))
     if (nodeLabels(node)[key] !== value) return false
   const required = pod.spec?.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution
-  return !required || (required.nodeSelectorTerms ?? []).some((one) => term(node, one))
+  return (
+    !required ||
+    (required.nodeSelectorTerms ?? []).some((nodeSelectorTerm) => term(node, nodeSelectorTerm))
+  )
 }
 
 const taintsOk = (pod: PodObject, node: NodeObject): boolean =>
@@ -101,16 +110,18 @@ const taintsOk = (pod: PodObject, node: NodeObject): boolean =>
     (taint) => taint.effect === 'PreferNoSchedule' || tolerated(pod, taint),
   )
 
-function means(world: Plain, owner: PodObject, given: PodTerm, other: PodObject): boolean {
+function means(world: Plain, owner: PodObject, given: PodTerm, candidate: PodObject): boolean {
   const named = given.namespaces ?? []
   const inNamespace =
-    named.includes(nsOf(other)) ||
+    named.includes(nsOf(candidate)) ||
     (given.namespaceSelector
       ? selectorTest(given.namespaceSelector)(
-          world.namespaces.get(nsOf(other)) ?? { 'kubernetes.io/metadata.name': nsOf(other) },
+          world.namespaces.get(nsOf(candidate)) ?? {
+            'kubernetes.io/metadata.name': nsOf(candidate),
+          },
         )
-      : named.length === 0 && nsOf(other) === nsOf(owner))
-  return inNamespace && selectorTest(given.labelSelector)(labelsOf(other))
+      : named.length === 0 && nsOf(candidate) === nsOf(owner))
+  return inNamespace && selectorTest(given.labelSelector)(labelsOf(candidate))
 }
 
 const at = (world: Plain, name: string): NodeObject | undefined =>
@@ -130,11 +141,11 @@ function spreadSelector(
 }
 
 function shortages(world: Plain, pod: PodObject, node: NodeObject): string[] {
-  const here = world.standing.filter((one) => one.node === node.metadata.name)
+  const here = world.standing.filter((entry) => entry.node === node.metadata.name)
   const short = (resource: string): boolean =>
     asks(pod, resource) > 0 &&
     asks(pod, resource) >
-      gives(node, resource) - here.reduce((sum, one) => sum + asks(one.pod, resource), 0)
+      gives(node, resource) - here.reduce((sum, entry) => sum + asks(entry.pod, resource), 0)
   const others = [...podRequest(pod.spec ?? {}, '').keys()].filter(
     (resource) => resource !== 'cpu' && resource !== 'memory',
   )
@@ -153,17 +164,17 @@ const hostPorts = (pod: PodObject) =>
 
 function spreadFails(world: Plain, pod: PodObject, node: NodeObject): boolean {
   const hard = (pod.spec?.topologySpreadConstraints ?? []).filter(
-    (one) => one.whenUnsatisfiable === 'DoNotSchedule',
+    (topologySpreadConstraint) => topologySpreadConstraint.whenUnsatisfiable === 'DoNotSchedule',
   )
-  return hard.some((one) => {
-    const test = spreadSelector(pod, one.labelSelector, one.matchLabelKeys)
+  return hard.some((entry) => {
+    const test = spreadSelector(pod, entry.labelSelector, entry.matchLabelKeys)
     const eligible = world.nodes.filter(
-      (other) =>
-        hard.every((each) => domain(other, each.topologyKey) !== undefined) &&
-        (one.nodeAffinityPolicy === 'Ignore' || selected(pod, other)) &&
-        (one.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, other)),
+      (otherNode) =>
+        hard.every((each) => domain(otherNode, each.topologyKey) !== undefined) &&
+        (entry.nodeAffinityPolicy === 'Ignore' || selected(pod, otherNode)) &&
+        (entry.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, otherNode)),
     )
-    const domains = [...new Set(eligible.map((other) => domain(other, one.topologyKey)))]
+    const domains = [...new Set(eligible.map((candidate) => domain(candidate, entry.topologyKey)))]
     const matching = (name: string | undefined): number =>
       world.standing.filter(
         (each) =>
@@ -171,13 +182,15 @@ function spreadFails(world: Plain, pod: PodObject, node: NodeObject): boolean {
           !each.pod.metadata.deletionTimestamp &&
           test(labelsOf(each.pod)) &&
           eligible.some(
-            (other) => other.metadata.name === each.node && domain(other, one.topologyKey) === name,
+            (candidate) =>
+              candidate.metadata.name === each.node &&
+              domain(candidate, entry.topologyKey) === name,
           ),
       ).length
-    const least = domains.length < (one.minDomains ?? 1) ? 0 : Math.min(...domains.map(matching))
-    const mine = domain(node, one.topologyKey)
+    const least = domains.length < (entry.minDomains ?? 1) ? 0 : Math.min(...domains.map(matching))
+    const own = domain(node, entry.topologyKey)
     return (
-      mine === undefined || matching(mine) + (test(labelsOf(pod)) ? 1 : 0) - least > one.maxSkew
+      own === undefined || matching(own) + (test(labelsOf(pod)) ? 1 : 0) - least > entry.maxSkew
     )
   })
 }
@@ -186,8 +199,8 @@ function affinityFails(world: Plain, pod: PodObject, node: NodeObject): boolean 
   const terms =
     pod.spec?.affinity?.podAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
   if (terms.length === 0) return false
-  const friends = world.standing.filter((one) =>
-    terms.every((each) => means(world, pod, each, one.pod)),
+  const friends = world.standing.filter((entry) =>
+    terms.every((each) => means(world, pod, each, entry.pod)),
   )
   if (friends.length === 0 && terms.every((each) => means(world, pod, each, pod)))
     return terms.some((each) => domain(node, each.topologyKey) === undefined)
@@ -195,28 +208,30 @@ function affinityFails(world: Plain, pod: PodObject, node: NodeObject): boolean 
     (each) =>
       domain(node, each.topologyKey) !== undefined &&
       friends.some(
-        (one) => domain(at(world, one.node), each.topologyKey) === domain(node, each.topologyKey),
+        (friend) =>
+          domain(at(world, friend.node), each.topologyKey) === domain(node, each.topologyKey),
       ),
   )
 }
 
 function antiFails(world: Plain, pod: PodObject, node: NodeObject): boolean {
-  const same = (other: string, key: string): boolean =>
-    domain(node, key) !== undefined && domain(at(world, other), key) === domain(node, key)
+  const same = (otherName: string, key: string): boolean =>
+    domain(node, key) !== undefined && domain(at(world, otherName), key) === domain(node, key)
   const own =
     pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
   if (
     own.some((each) =>
       world.standing.some(
-        (one) => means(world, pod, each, one.pod) && same(one.node, each.topologyKey),
+        (entry) => means(world, pod, each, entry.pod) && same(entry.node, each.topologyKey),
       ),
     )
   )
     return true
-  return world.standing.some((one) =>
+  return world.standing.some((entry) =>
     (
-      one.pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []
-    ).some((each) => means(world, one.pod, each, pod) && same(one.node, each.topologyKey)),
+      entry.pod.spec?.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ??
+      []
+    ).some((each) => means(world, entry.pod, each, pod) && same(entry.node, each.topologyKey)),
   )
 }
 
@@ -229,14 +244,14 @@ function why(world: Plain, pod: PodObject, node: NodeObject): readonly string[] 
   if (!taintsOk(pod, node)) return ['taint']
   if (!selected(pod, node)) return ['selector']
   const used = world.standing
-    .filter((one) => one.node === node.metadata.name)
-    .flatMap((one) => hostPorts(one.pod))
+    .filter((entry) => entry.node === node.metadata.name)
+    .flatMap((entry) => hostPorts(entry.pod))
   const clash = hostPorts(pod).some((port) =>
     used.some(
-      (other) =>
-        other.hostPort === port.hostPort &&
-        (other.protocol ?? 'TCP') === (port.protocol ?? 'TCP') &&
-        (!other.hostIP || !port.hostIP || other.hostIP === port.hostIP),
+      (candidate) =>
+        candidate.hostPort === port.hostPort &&
+        (candidate.protocol ?? 'TCP') === (port.protocol ?? 'TCP') &&
+        (!candidate.hostIP || !port.hostIP || candidate.hostIP === port.hostIP),
     ),
   )
   if (clash) return ['port']
@@ -265,8 +280,8 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
     Math.min(
       1,
       (world.standing
-        .filter((one) => one.node === node.metadata.name)
-        .reduce((sum, one) => sum + counts(one.pod, resource), 0) +
+        .filter((entry) => entry.node === node.metadata.name)
+        .reduce((sum, entry) => sum + counts(entry.pod, resource), 0) +
         counts(pod, resource)) /
         gives(node, resource),
     )
@@ -274,31 +289,31 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
     nodes.map((node) =>
       (
         pod.spec?.affinity?.nodeAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
-      ).reduce((sum, one) => sum + (term(node, one.preference) ? one.weight : 0), 0),
+      ).reduce((sum, eachTerm) => sum + (term(node, eachTerm.preference) ? eachTerm.weight : 0), 0),
     ),
     true,
   )
   const preferred = [
     ...(pod.spec?.affinity?.podAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []).map(
-      (one) => ({ term: one.podAffinityTerm, weight: one.weight }),
+      (eachTerm) => ({ term: eachTerm.podAffinityTerm, weight: eachTerm.weight }),
     ),
     ...(
       pod.spec?.affinity?.podAntiAffinity?.preferredDuringSchedulingIgnoredDuringExecution ?? []
-    ).map((one) => ({ term: one.podAffinityTerm, weight: -one.weight })),
+    ).map((eachTerm) => ({ term: eachTerm.podAffinityTerm, weight: -eachTerm.weight })),
   ]
   const friendly = scale(
     nodes.map((node) =>
       preferred.reduce(
-        (sum, one) =>
+        (sum, entry) =>
           sum +
-          (domain(node, one.term.topologyKey) !== undefined &&
+          (domain(node, entry.term.topologyKey) !== undefined &&
           world.standing.some(
             (each) =>
-              means(world, pod, one.term, each.pod) &&
-              domain(at(world, each.node), one.term.topologyKey) ===
-                domain(node, one.term.topologyKey),
+              means(world, pod, entry.term, each.pod) &&
+              domain(at(world, each.node), entry.term.topologyKey) ===
+                domain(node, entry.term.topologyKey),
           )
-            ? one.weight
+            ? entry.weight
             : 0),
         0,
       ),
@@ -306,31 +321,31 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
     true,
   )
   const soft = (pod.spec?.topologySpreadConstraints ?? []).filter(
-    (one) => one.whenUnsatisfiable === 'ScheduleAnyway',
+    (topologySpreadConstraint) => topologySpreadConstraint.whenUnsatisfiable === 'ScheduleAnyway',
   )
-  const inDomain = (node: NodeObject, one: (typeof soft)[number]): number => {
-    const test = spreadSelector(pod, one.labelSelector, one.matchLabelKeys)
+  const inDomain = (node: NodeObject, entry: (typeof soft)[number]): number => {
+    const test = spreadSelector(pod, entry.labelSelector, entry.matchLabelKeys)
     return world.standing.filter((each) => {
-      const other = at(world, each.node)
+      const candidate = at(world, each.node)
       const eligible =
-        other !== undefined &&
-        soft.every((every) => domain(other, every.topologyKey) !== undefined) &&
-        (one.nodeAffinityPolicy === 'Ignore' || selected(pod, other)) &&
-        (one.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, other))
+        candidate !== undefined &&
+        soft.every((every) => domain(candidate, every.topologyKey) !== undefined) &&
+        (entry.nodeAffinityPolicy === 'Ignore' || selected(pod, candidate)) &&
+        (entry.nodeTaintsPolicy !== 'Honor' || taintsOk(pod, candidate))
       return (
         eligible &&
         nsOf(each.pod) === nsOf(pod) &&
         !each.pod.metadata.deletionTimestamp &&
         test(labelsOf(each.pod)) &&
-        domain(other, one.topologyKey) === domain(node, one.topologyKey)
+        domain(candidate, entry.topologyKey) === domain(node, entry.topologyKey)
       )
     }).length
   }
   const having = nodes.filter((node) =>
-    soft.every((one) => domain(node, one.topologyKey) !== undefined),
+    soft.every((candidate) => domain(node, candidate.topologyKey) !== undefined),
   )
   const crowds = scale(
-    having.map((node) => soft.reduce((sum, one) => sum + inDomain(node, one), 0)),
+    having.map((node) => soft.reduce((sum, eachTerm) => sum + inDomain(node, eachTerm), 0)),
     false,
   )
   const disliked = nodes.map(
@@ -339,7 +354,7 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
         (taint) => taint.effect === 'PreferNoSchedule' && !tolerated(pod, taint),
       ).length,
   )
-  const most = Math.max(...disliked)
+  const max = Math.max(...disliked)
   return nodes.map((node, i) => {
     const cpu = usage(node, 'cpu')
     const memory = usage(node, 'memory')
@@ -353,7 +368,7 @@ function scoresOf(world: Plain, pod: PodObject, nodes: readonly NodeObject[]): r
       (2 * (liked[i] ?? 0) +
         2 * (friendly[i] ?? 0) +
         2 * spread +
-        3 * (most === 0 ? 100 : 100 * (1 - (disliked[i] ?? 0) / most)))
+        3 * (max === 0 ? 100 : 100 * (1 - (disliked[i] ?? 0) / max)))
     )
   })
 }
@@ -377,9 +392,9 @@ export function placePlainly(objects: readonly { readonly kind: string }[]): Pla
       objects.filter((object) => object.kind === 'Node') as unknown as readonly NodeObject[]
     ).toSorted((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1)),
     namespaces: new Map(
-      namespaces.map((one) => [
-        one.metadata.name,
-        { 'kubernetes.io/metadata.name': one.metadata.name, ...one.metadata.labels },
+      namespaces.map((namespace) => [
+        namespace.metadata.name,
+        { 'kubernetes.io/metadata.name': namespace.metadata.name, ...namespace.metadata.labels },
       ]),
     ),
     standing: pods

@@ -234,7 +234,7 @@ export function randomWorld(seed: number): readonly TestObject[] {
       ...(chance(0.1) ? { extended: { 'example.com/lamp': '1' } } : {}),
     })
   }
-  const standing = Array.from({ length: Math.floor(random() * 8) }, (_, i) =>
+  const testObjects = Array.from({ length: Math.floor(random() * 8) }, (_, i) =>
     make(i, `n${Math.floor(random() * count)}`),
   )
   const waiting = Array.from({ length: 3 + Math.floor(random() * 10) }, (_, i) =>
@@ -243,7 +243,7 @@ export function randomWorld(seed: number): readonly TestObject[] {
   return [
     ...nodes,
     { kind: 'Namespace', metadata: { name: 'field', labels: { team: 'field' } } },
-    ...standing,
+    ...testObjects,
     ...waiting,
   ]
 }

@@ -44,7 +44,7 @@ export function checkCard(
         offers,
       },
     ]
-  const card = box.cards.find((other) => other.name === machine.card)
+  const card = box.cards.find((card) => card.name === machine.card)
   if (!card)
     return [
       {
@@ -84,7 +84,7 @@ export function checkCard(
 /** The network a box’s chosen card is on. */
 export const cardNetwork = (site: SiteView, box: BoxView, machine: MachineIntent) => {
   const card =
-    box.cards.find((other) => other.name === machine.card) ??
+    box.cards.find((card) => card.name === machine.card) ??
     (box.cards.length === 1 ? box.cards[0] : undefined)
   const given =
     machine.address && joinsBy(machine, box) === 'script'

@@ -51,9 +51,9 @@ function checkDisk(
     if (box.disks.length === 1 && best) return []
     return stop('disk.chosen', said('disk.chosen', { box: box.name, disksCount: box.disks.length }))
   }
-  const disk = box.disks.find((other) => other.identifier === machine.disk)
+  const disk = box.disks.find((disk) => disk.identifier === machine.disk)
   if (!disk) {
-    const shown = box.disks.find((other) => other.shownAs === machine.disk)
+    const shown = box.disks.find((otherDisk) => otherDisk.shownAs === machine.disk)
     if (shown && box.disks.length > 1) {
       return stop(
         'disk.stable',
@@ -157,9 +157,9 @@ export const checkBoxes: Check = (planned) => {
     ]
   }
   if (intent.machines.length === 0) {
-    const box = site.boxes.find((other) => other.usedBy === null)
+    const box = site.boxes.find((box) => box.usedBy === null)
     const best = box && bestDisk(box, planned.release?.minimumRootDiskGb ?? 0)
-    const card = box?.cards.find((other) => other.sharedWith === 0 && other.network !== null)
+    const card = box?.cards.find((card) => card.sharedWith === 0 && card.network !== null)
     const machine = box && {
       machine: box.name,
       roles: ['control-plane', 'worker'],
@@ -173,12 +173,12 @@ export const checkBoxes: Check = (planned) => {
         rule: 'machines.none',
         field: 'machines',
         ...said('machines.none', { site: site.name }),
-        because: site.boxes.map((other) => ({
+        because: site.boxes.map((otherBox) => ({
           ...said('machine', {
-            machine: other.name,
-            cores: other.cores,
-            memoryBytes: other.memoryBytes,
-            usedBy: other.usedBy,
+            machine: otherBox.name,
+            cores: otherBox.cores,
+            memoryBytes: otherBox.memoryBytes,
+            usedBy: otherBox.usedBy,
           }),
           source: site.name,
           at: site.observedAt,
@@ -196,14 +196,16 @@ export const checkBoxes: Check = (planned) => {
   }
   return intent.machines.flatMap((machine, index): readonly RawFinding[] => {
     const field = `machines[${index}].machine`
-    const box = site.boxes.find((other) => other.name === machine.machine)
+    const box = site.boxes.find((box) => box.name === machine.machine)
     const free = site.boxes.filter(
-      (other) =>
-        other.usedBy === null && !intent.machines.some((taken) => taken.machine === other.name),
+      (otherBox) =>
+        otherBox.usedBy === null &&
+        !intent.machines.some((taken) => taken.machine === otherBox.name),
     )
-    const offers = free
-      .slice(0, 2)
-      .map((other) => ({ says: `Use ${other.name}`, change: set(index, 'machine', other.name) }))
+    const offers = free.slice(0, 2).map((candidate) => ({
+      says: `Use ${candidate.name}`,
+      change: set(index, 'machine', candidate.name),
+    }))
     if (!box)
       return [
         {
@@ -215,7 +217,7 @@ export const checkBoxes: Check = (planned) => {
             : said('machine.known.no-machine', { site: site.name, machine: machine.machine })),
           because: [
             {
-              ...said('machines', { boxes: site.boxes.map((other) => other.name) }),
+              ...said('machines', { boxes: site.boxes.map((otherBox) => otherBox.name) }),
               source: site.name,
               at: site.observedAt,
             },
@@ -223,7 +225,9 @@ export const checkBoxes: Check = (planned) => {
           offers,
         },
       ]
-    if (intent.machines.findIndex((other) => other.machine === machine.machine) < index)
+    if (
+      intent.machines.findIndex((otherMachine) => otherMachine.machine === machine.machine) < index
+    )
       return [
         {
           level: 'stop',
@@ -295,7 +299,7 @@ export const checkBoxes: Check = (planned) => {
         ],
       })
     }
-    const image = site.images.find((one) => one.release === planned.release?.version)
+    const image = site.images.find((image) => image.release === planned.release?.version)
     if (image && image.arch !== box.arch && joinsBy(machine, box) === 'install') {
       findings.push({
         level: 'stop',

@@ -16,7 +16,7 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
   if (!site || intent.controlPlane.kind === 'managed') return []
   const { count, alsoWorkers } = intent.controlPlane
   const field = 'controlPlane.count'
-  const most = site.kind === 'hall' ? 3 : 1
+  const maxMembers = site.kind === 'hall' ? 3 : 1
   const findings: RawFinding[] = []
   const members =
     site.kind === 'edge'
@@ -29,7 +29,7 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
       field,
       ...said('control-plane.count'),
       because: [],
-      offers: [setCount(most)],
+      offers: [setCount(maxMembers)],
     })
   } else {
     const report = quorum(

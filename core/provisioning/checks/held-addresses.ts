@@ -1,12 +1,12 @@
 /** Addresses that a draft holds: static ones of its control plane, virtual ones in front of it. */
 import { contains, intersection, parseRange } from '../../addresses'
-import type { Fact, RawFinding } from '../../changes'
+import { type Fact, type RawFinding, unreadableRange } from '../../changes'
 import type { SiteView } from '../../fleet'
 import type { StaticAddresses } from '../static-addresses'
 import type { Check } from '../planned'
 import { patch } from './surroundings'
 import { said } from './says'
-import { quoted, type Said, saidOf } from '../../contract'
+import { type Said, saidOf } from '../../contract'
 
 /** A network that the draft names, or needs, and that is not there. */
 function noManagementNetwork(site: SiteView, management: string | undefined): RawFinding {
@@ -101,24 +101,15 @@ export const checkStaticAddresses: Check = ({ intent, site, statics, managementN
 }
 
 export const checkVirtualAddresses: Check = ({ intent, site }) => {
-  const wish = intent.networks.virtualAddresses
-  if (!site || wish === undefined || wish === '') return []
+  const request = intent.networks.virtualAddresses
+  if (!site || request === undefined || request === '') return []
   const field = 'networks.virtualAddresses'
-  const range = parseRange(wish)
-  if (!range.ok)
-    return [
-      {
-        level: 'stop',
-        rule: 'virtual.readable',
-        field,
-        ...quoted('range.unreadable', range.says),
-        because: [],
-      },
-    ]
-  const network = site.networks.find((other) =>
+  const range = parseRange(request)
+  if (!range.ok) return [unreadableRange('virtual.readable', field, range)]
+  const network = site.networks.find((network) =>
     intent.networks.frontage === undefined
-      ? other.role === 'frontage'
-      : other.name === intent.networks.frontage,
+      ? network.role === 'frontage'
+      : network.name === intent.networks.frontage,
   )
   const pool = network?.pool === undefined ? null : parseRange(network.pool)
   if (!network || !pool?.ok) {
@@ -133,7 +124,9 @@ export const checkVirtualAddresses: Check = ({ intent, site }) => {
         }),
         because: [
           {
-            ...said('networks-all', { networks: site.networks.map((other) => other.name) }),
+            ...said('networks-all', {
+              networks: site.networks.map((otherNetwork) => otherNetwork.name),
+            }),
             source: site.name,
           },
         ],
@@ -146,7 +139,11 @@ export const checkVirtualAddresses: Check = ({ intent, site }) => {
         level: 'stop',
         rule: 'virtual.pool',
         field,
-        ...said('virtual.pool', { wanted: wish, pool: network.pool ?? '', network: network.name }),
+        ...said('virtual.pool', {
+          wanted: request,
+          pool: network.pool ?? '',
+          network: network.name,
+        }),
         because: [{ ...said('pool', { pool: network.pool ?? '' }), source: site.name }],
         offers: [
           {
@@ -158,8 +155,8 @@ export const checkVirtualAddresses: Check = ({ intent, site }) => {
     ]
   }
   const held = site.addresses.filter((address) => {
-    const one = parseRange(address.address)
-    return one.ok && intersection(one.value, range.value)
+    const entry = parseRange(address.address)
+    return entry.ok && intersection(entry.value, range.value)
   })
   if (held.length === 0) return []
   return [
@@ -169,7 +166,7 @@ export const checkVirtualAddresses: Check = ({ intent, site }) => {
       field,
       ...said('virtual.held', {
         held: held.map((address) => `${address.address} (${address.for})`),
-        wanted: wish,
+        wanted: request,
       }),
       because: held.slice(0, 4).map((address) => ({
         ...said('address-for', { address: address.address, for: address.for }),

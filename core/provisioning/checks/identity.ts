@@ -24,8 +24,8 @@ const rename = (name: string) => ({
 })
 
 /** The first of `name-2`, `name-3`… that no cluster bears. */
-function freeName(wish: string, taken: ReadonlySet<string>): string {
-  const stem = wish.slice(0, 58).replace(/-\d+$/, '')
+function freeName(request: string, taken: ReadonlySet<string>): string {
+  const stem = request.slice(0, 58).replace(/-\d+$/, '')
   for (let i = 2; ; i++) if (!taken.has(`${stem}-${i}`)) return `${stem}-${i}`
 }
 
@@ -66,11 +66,7 @@ export const checkName: Check = ({ intent, view }) => {
       because: [
         {
           ...(holder
-            ? said('stands-release', {
-                holder: holder.name,
-                site: holder.site,
-                release: holder.release,
-              })
+            ? said('stands-at', { holder: holder.name, site: holder.site })
             : said('reserved-running-change')),
           source: 'register of clusters',
         },
@@ -91,7 +87,7 @@ export const checkSite: Check = ({ intent, site, view }) => {
           ? said('site.known.no-site-chosen')
           : said('site.known.there-no-site', {
               site: intent.site,
-              sites: view.sites.map((other) => other.name),
+              sites: view.sites.map((otherSite) => otherSite.name),
             })),
         because: [{ ...said('sites-known', { sitesCount: view.sites.length }), source: 'fleet' }],
       },
@@ -151,14 +147,14 @@ function usableReleases({ view, site, intent, release }: Planned): readonly stri
   const line = minorLine(release?.version ?? intent.release)
   return newestFirst(view.catalogue)
     .filter(
-      (other) =>
-        other.withdrawn === null &&
-        images.has(other.version) &&
+      (otherRelease) =>
+        otherRelease.withdrawn === null &&
+        images.has(otherRelease.version) &&
         site !== undefined &&
-        other.architectures.includes(site.arch),
+        otherRelease.architectures.includes(site.arch),
     )
-    .filter((other) => !isUnsupported(other, view.now))
-    .map((other) => other.version)
+    .filter((otherRelease) => !isUnsupported(otherRelease, view.now))
+    .map((otherRelease) => otherRelease.version)
     .sort(
       (a, b) =>
         Number(b.startsWith(`${line}.`)) - Number(a.startsWith(`${line}.`)) ||

@@ -25,7 +25,8 @@ export function leasesWanted({
     const member = machine.role === 'control-plane'
     if (site.kind === 'hall' && member && statics) continue
     let network: NetworkView | undefined
-    if (site.kind === 'cloud') network = site.networks.find((other) => other.zone === machine.zone)
+    if (site.kind === 'cloud')
+      network = site.networks.find((otherNetwork) => otherNetwork.zone === machine.zone)
     else if (member) network = managementNetwork
     else network = nodesNetwork
     if (network) wanted.set(network, [...(wanted.get(network) ?? []), machine])
@@ -39,8 +40,8 @@ export function freeLeases(site: SiteView, network: NetworkView): number {
   if (!range.ok) return 0
   const held = new Set(
     site.addresses.flatMap((address) => {
-      const one = parseRange(address.address)
-      return one.ok && intersection(one.value, range.value) ? [address.address] : []
+      const entry = parseRange(address.address)
+      return entry.ok && intersection(entry.value, range.value) ? [address.address] : []
     }),
   )
   return Number(sizeOf(range.value)) - held.size - (network.dhcp === undefined ? 4 : 0)

@@ -40,17 +40,17 @@ const alike = (
 
 export const checkZones: Check = ({ intent, site }) => {
   if (!site || site.kind === 'edge') return []
-  const asked = [
+  const request = [
     {
       field: 'controlPlane.zones',
       zones: intent.controlPlane.kind === 'own' ? (intent.controlPlane.zones ?? []) : [],
     },
     ...intent.pools.map((pool, i) => ({ field: `pools[${i}].zones`, zones: pool.zones ?? [] })),
   ]
-  return asked.flatMap(({ field, zones }): RawFinding[] => {
+  return request.flatMap(({ field, zones }): RawFinding[] => {
     const unknown = zones.filter((zone) => !site.zones.includes(zone))
     if (unknown.length === 0) return []
-    const known = zones.filter((zone) => site.zones.includes(zone))
+    const existing = zones.filter((zone) => site.zones.includes(zone))
     return [
       {
         level: 'stop',
@@ -62,8 +62,8 @@ export const checkZones: Check = ({ intent, site }) => {
         ],
         offers: [
           {
-            says: `Use ${listText(known.length ? known : site.zones)}`,
-            change: put(field, known.length ? known : site.zones),
+            says: `Use ${listText(existing.length ? existing : site.zones)}`,
+            change: put(field, existing.length ? existing : site.zones),
           },
         ],
       },
@@ -202,7 +202,7 @@ export const checkPools: Check = ({ intent, site }) => {
           : said('pool.name.no-valid-pool', { pool: pool.name })),
         because: [{ ...said('node-names-made'), source: 'RFC 1123' }],
       })
-    } else if (intent.pools.findIndex((other) => other.name === pool.name) < i) {
+    } else if (intent.pools.findIndex((otherPool) => otherPool.name === pool.name) < i) {
       findings.push({
         level: 'stop',
         rule: 'pool.twice',
@@ -269,7 +269,7 @@ export const checkPools: Check = ({ intent, site }) => {
     intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) === 0
   if (empty && site?.kind === 'cloud') {
     const size = [...site.sizes]
-      .filter((other) => other.memoryBytes >= 8 * GiB)
+      .filter((size) => size.memoryBytes >= 8 * GiB)
       .sort((a, b) => a.cores - b.cores)[0]
     findings.push({
       level: 'stop',

@@ -35,9 +35,9 @@ export const checkNames: Check = ({ site, intent, statics, view }) => {
     if (!name) return []
     const short = name.endsWith(`.${domain}`) ? name.slice(0, -domain.length - 1) : name
     const records = view.sites
-      .filter((other) => other.domain === site.domain)
-      .flatMap((other) => other.records)
-    const found = records
+      .filter((otherSite) => otherSite.domain === site.domain)
+      .flatMap((otherSite) => otherSite.records)
+    const matches = records
       .filter((record) => record.name === short && (record.type === 'A' || record.type === 'AAAA'))
       .map((record) => record.value)
     if (address === null)
@@ -50,20 +50,20 @@ export const checkNames: Check = ({ site, intent, statics, view }) => {
           because: [],
         },
       ]
-    if (found.includes(address)) return []
+    if (matches.includes(address)) return []
     return [
       {
         level: 'stop',
         rule: 'names.resolve',
         field,
-        ...(found.length === 0
+        ...(matches.length === 0
           ? said('names.resolve.does-not-resolve', { name, address })
-          : said('names.resolve.resolves-not', { name, values: found, address })),
+          : said('names.resolve.resolves-not', { name, values: matches, address })),
         because: [
           {
-            ...(found.length === 0
+            ...(matches.length === 0
               ? said('no-record', { short, domain })
-              : said('name-record', { short, values: found })),
+              : said('name-record', { short, values: matches })),
             source: `name server of ${site.name}`,
             at: site.observedAt,
           },
@@ -83,7 +83,7 @@ export const checkNames: Check = ({ site, intent, statics, view }) => {
                     value: address,
                   },
                 ],
-                remove: found.map((value) => ({ name: short, type: 'A', value })),
+                remove: matches.map((value) => ({ name: short, type: 'A', value })),
               },
             },
           },
@@ -101,14 +101,14 @@ export const checkNameServer: Check = (planned) => {
   const { site, intent, view } = planned
   if (!site) return []
   const answering = view.sites
-    .filter((other) => other.domain === site.domain)
-    .flatMap((other) =>
-      other.nameServers.filter((server) => server.answers).map((server) => server.address),
+    .filter((otherSite) => otherSite.domain === site.domain)
+    .flatMap((otherSite) =>
+      otherSite.nameServers.filter((server) => server.answers).map((server) => server.address),
     )
-  const known = view.sites
-    .filter((other) => other.domain === site.domain)
-    .flatMap((other) => other.nameServers)
-  if (known.length === 0) return []
+  const existing = view.sites
+    .filter((otherSite) => otherSite.domain === site.domain)
+    .flatMap((otherSite) => otherSite.nameServers)
+  if (existing.length === 0) return []
   const own = site.nameServers.find((server) => server.answers)?.address
   const because: Fact[] = [
     {
@@ -116,10 +116,10 @@ export const checkNameServer: Check = (planned) => {
       ...at(site),
     },
   ]
-  const asked = intent.services?.nameServers
-  if (asked && asked.length > 0) {
-    const wrong = asked.filter((address) => !answering.includes(address))
-    if (wrong.length < asked.length) return []
+  const request = intent.services?.nameServers
+  if (request && request.length > 0) {
+    const wrong = request.filter((address) => !answering.includes(address))
+    if (wrong.length < request.length) return []
     return [
       {
         level: 'stop',
@@ -180,12 +180,14 @@ export const checkNameServer: Check = (planned) => {
 export const checkTime: Check = ({ site, intent, view }) => {
   if (!site) return []
   const all = view.sites
-    .filter((other) => other.domain === site.domain)
-    .flatMap((other) => other.timeServers.map((server) => ({ ...server, site: other.name })))
-  const asked = intent.services?.timeServers
+    .filter((otherSite) => otherSite.domain === site.domain)
+    .flatMap((otherSite) =>
+      otherSite.timeServers.map((server) => ({ ...server, site: otherSite.name })),
+    )
+  const request = intent.services?.timeServers
   const sources =
-    asked && asked.length > 0
-      ? asked.map(
+    request && request.length > 0
+      ? request.map(
           (name) =>
             all.find((server) => server.name === name) ?? { name, answers: false, site: '' },
         )

@@ -156,10 +156,10 @@ export const checkMtu: Check = ({ site, intent, nodesNetwork }) => {
 /** A virtual address network and the node network must be joined by a route. */
 export const checkRoute: Check = ({ intent, site, nodesNetwork }) => {
   if (!site || site.kind !== 'hall' || !intent.networks.virtualAddresses || !nodesNetwork) return []
-  const front = site.networks.find((other) =>
+  const front = site.networks.find((network) =>
     intent.networks.frontage === undefined
-      ? other.role === 'frontage'
-      : other.name === intent.networks.frontage,
+      ? network.role === 'frontage'
+      : network.name === intent.networks.frontage,
   )
   if (!front || front.name === nodesNetwork.name) return []
   if (

@@ -52,12 +52,12 @@ function holders({ view, site, intent }: Planned): readonly Holder[] {
 /** Where ranges for clusters are looked for, in this order. */
 const nurseries = ['10.128.0.0/10', '10.112.0.0/12', '10.0.0.0/8', '172.16.0.0/12', 'fd00::/8']
 
-function freeLike(wish: Cidr, taken: readonly Range[]): string | null {
+function freeLike(cidr: Cidr, taken: readonly Range[]): string | null {
   for (const text of nurseries) {
     const nursery = parseCidr(text)
-    if (!nursery.ok || nursery.value.family !== wish.family || nursery.value.prefix > wish.prefix)
+    if (!nursery.ok || nursery.value.family !== cidr.family || nursery.value.prefix > cidr.prefix)
       continue
-    const block = lowestFreeBlock(nursery.value, taken, wish.prefix)
+    const block = lowestFreeBlock(nursery.value, taken, cidr.prefix)
     if (block) return formatRange(block)
   }
   return null
@@ -78,7 +78,7 @@ export const checkRanges: Check = (planned) => {
       { family: 4, first: 0n, last: 0n, prefix: end === 'pods' ? 18 : 20 },
       [
         ...taken.map((holder) => holder.range),
-        ...ends.flatMap((other) => (parsed[other].ok ? [parsed[other].value] : [])),
+        ...ends.flatMap((otherEnd) => (parsed[otherEnd].ok ? [parsed[otherEnd].value] : [])),
       ],
     )
     const suggestion = result.suggest ?? fallback
@@ -143,14 +143,17 @@ export const checkRanges: Check = (planned) => {
     })
   }
   ends.forEach((end) => {
-    const mine = parsed[end]
-    if (!mine.ok) return
-    const other = end === 'pods' ? parsed.services : parsed.pods
-    const clashes = taken.filter((holder) => intersection(holder.range, mine.value))
-    const own = other.ok && intersection(other.value, mine.value) !== null
+    const range = parsed[end]
+    if (!range.ok) return
+    const candidate = end === 'pods' ? parsed.services : parsed.pods
+    const clashes = taken.filter((holder) => intersection(holder.range, range.value))
+    const own = candidate.ok && intersection(candidate.value, range.value) !== null
     if (clashes.length === 0 && !(own && end === 'services')) return
-    const avoid = [...taken.map((holder) => holder.range), ...(other.ok ? [other.value] : [])]
-    const free = freeLike(mine.value, avoid)
+    const avoid = [
+      ...taken.map((holder) => holder.range),
+      ...(candidate.ok ? [candidate.value] : []),
+    ]
+    const free = freeLike(range.value, avoid)
     const names = [
       ...clashes.map((holder) => `${holder.name} (${formatRange(holder.range)})`),
       ...(own && end === 'services' ? ['this draft’s pods'] : []),
@@ -162,7 +165,7 @@ export const checkRanges: Check = (planned) => {
       ...said('range.overlap', { end, range: intent.ranges[end], names }),
       because: [
         ...clashes.slice(0, 4).map((holder) => {
-          const shared = intersection(holder.range, mine.value)
+          const shared = intersection(holder.range, range.value)
           return {
             ...said('range-shared', {
               holder: holder.name,

@@ -81,8 +81,8 @@ export const checkQuota: Check = (planned) => {
   if (!site || site.quotaCores === null) return []
   const used = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
   const reserved = pendingMachines(planned).reduce((sum, taken) => sum + (taken.cores ?? 0), 0)
-  const asked = machines.reduce((sum, machine) => sum + (machine.offered?.cores ?? 0), 0)
-  const over = used + reserved + asked - site.quotaCores
+  const requested = machines.reduce((sum, machine) => sum + (machine.offered?.cores ?? 0), 0)
+  const over = used + reserved + requested - site.quotaCores
   if (over <= 0) return []
   return [
     {
@@ -90,7 +90,7 @@ export const checkQuota: Check = (planned) => {
       rule: 'quota.cores',
       field: 'pools',
       ...said('quota.cores', {
-        asked,
+        asked: requested,
         site: site.name,
         quotaCores: site.quotaCores,
         used,
@@ -113,10 +113,10 @@ export const checkQuota: Check = (planned) => {
         ...fewerNodes(planned, over),
         ...smallerSize(planned).slice(0, 1),
         {
-          says: `Ask ${site.name} for ${Math.ceil((used + reserved + asked) / 8) * 8} vCPU`,
+          says: `Ask ${site.name} for ${Math.ceil((used + reserved + requested) / 8) * 8} vCPU`,
           change: {
             kind: 'site.quota',
-            intent: { site: site.name, cores: Math.ceil((used + reserved + asked) / 8) * 8 },
+            intent: { site: site.name, cores: Math.ceil((used + reserved + requested) / 8) * 8 },
           },
         },
       ],
@@ -160,7 +160,7 @@ export const checkHostRoom: Check = (planned) => {
     site.overcommit,
     site.reservePerZone > 0,
   )
-  const wished = new Map(wishes.map((wish) => [wish.name, wish]))
+  const wished = new Map(wishes.map((request) => [request.name, request]))
   const unfit = room.unfit.filter(({ name }) => wished.has(name))
   const first = unfit[0]
   if (!first) return []
@@ -207,7 +207,7 @@ export const checkHostRoom: Check = (planned) => {
             hallRoom(
               site.hosts,
               site.machines,
-              [...pending, ...wishes.filter((wish) => kept(wish.name))],
+              [...pending, ...wishes.filter((request) => kept(request.name))],
               site.overcommit,
               site.reservePerZone > 0,
             ).unfit.length === 0,

@@ -82,8 +82,7 @@ export const said = sentences({
     `“${p.name}” is no valid name. Use a–z, 0–9 and inner dashes, at most 63.`,
   'name.taken': (p: { name: string; site: string | null }) =>
     `The name ${p.name} is taken${p.site !== null ? ` by the cluster at ${p.site}` : ' by a running change'}.`,
-  'stands-release': (p: { holder: string; site: string; release: string }) =>
-    `${p.holder} stands at ${p.site}, release ${p.release}`,
+  'stands-at': (p: { holder: string; site: string }) => `${p.holder} stands at ${p.site}`,
   'reserved-running-change': () => 'reserved by a running change',
   'site.known.no-site-chosen': () => 'No site is chosen yet.',
   'site.known.there-no-site': (p: { site: string; sites: readonly string[] }) =>

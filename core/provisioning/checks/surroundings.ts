@@ -18,10 +18,10 @@ export const checkStores: Check = (planned) => {
   if (!site || site.kind !== 'hall') return []
   return site.zones.flatMap((zone): RawFinding[] => {
     const here = machines.filter((machine) => machine.zone === zone)
-    const asked = here.reduce((sum, machine) => sum + machine.rootDiskGb, 0)
-    if (asked === 0) return []
+    const requested = here.reduce((sum, machine) => sum + machine.rootDiskGb, 0)
+    if (requested === 0) return []
     const { usableGb, usedGb } = zoneStore(site, zone)
-    if (usedGb + asked <= usableGb) return []
+    if (usedGb + requested <= usableGb) return []
     const owned = new Set(planned.view.clusters.map((cluster) => cluster.name))
     const stray = site.disks.filter(
       (disk) =>
@@ -30,8 +30,9 @@ export const checkStores: Check = (planned) => {
         disk.machine === null,
     )
     const elsewhere = site.zones.filter(
-      (other) =>
-        other !== zone && zoneStore(site, other).usableGb - zoneStore(site, other).usedGb > asked,
+      (otherZone) =>
+        otherZone !== zone &&
+        zoneStore(site, otherZone).usableGb - zoneStore(site, otherZone).usedGb > requested,
     )
     const fields = [...new Set(here.map((machine) => machine.field))]
     return [
@@ -40,7 +41,11 @@ export const checkStores: Check = (planned) => {
         rule: 'store.room',
         field: 'pools',
         about: `store/${site.name}/${zone}`,
-        ...said('store.room', { zone, freeGb: Math.max(0, usableGb - usedGb), neededGb: asked }),
+        ...said('store.room', {
+          zone,
+          freeGb: Math.max(0, usableGb - usedGb),
+          neededGb: requested,
+        }),
         because: [
           {
             ...said('store-use', { usedGb, usableGb }),
@@ -77,7 +82,7 @@ export const checkStores: Check = (planned) => {
                     patchDraft: fields.map((field) => ({
                       op: 'add' as const,
                       path: `/${field.replace(/\[(\d+)\]/g, '/$1')}/zones`,
-                      value: zonesOf(intent, field, site).filter((other) => other !== zone),
+                      value: zonesOf(intent, field, site).filter((otherZone) => otherZone !== zone),
                     })),
                   },
                 },
@@ -91,12 +96,12 @@ export const checkStores: Check = (planned) => {
 
 function zonesOf(intent: Planned['intent'], field: string, site: SiteView): readonly string[] {
   const index = /^pools\[(\d+)\]$/.exec(field)?.[1]
-  let asked: string[] | undefined
+  let request: string[] | undefined
   if (index === undefined) {
-    if (intent.controlPlane.kind === 'own') asked = intent.controlPlane.zones
-    else asked = undefined
-  } else asked = intent.pools[Number(index)]?.zones
-  return asked?.length ? asked : site.zones
+    if (intent.controlPlane.kind === 'own') request = intent.controlPlane.zones
+    else request = undefined
+  } else request = intent.pools[Number(index)]?.zones
+  return request?.length ? request : site.zones
 }
 
 export const checkBootData: Check = (planned) => {
@@ -180,11 +185,11 @@ export const checkAuthorities: Check = ({ intent }) =>
 
 export const checkCredentials: Check = ({ site, view }) => {
   if (!site || site.kind !== 'cloud') return []
-  const mine = view.credentials.filter((credential) => credential.site === site.name)
-  const good = mine.filter(
+  const credentials = view.credentials.filter((credential) => credential.site === site.name)
+  const good = credentials.filter(
     (credential) => credential.until > view.now && credential.checked?.good !== false,
   )
-  const because: Fact[] = mine.map((credential) => ({
+  const because: Fact[] = credentials.map((credential) => ({
     ...said('credential', {
       credential: credential.name,
       until: credential.until.slice(0, 10),
@@ -199,7 +204,7 @@ export const checkCredentials: Check = ({ site, view }) => {
         level: 'stop',
         rule: 'credentials.valid',
         field: 'site',
-        ...(mine.length === 0
+        ...(credentials.length === 0
           ? said('credentials.valid.there-no-credential', { site: site.name })
           : said('credentials.valid.credentials-ended-enter', { site: site.name })),
         because,
@@ -223,44 +228,50 @@ export const checkCredentials: Check = ({ site, view }) => {
 }
 
 export const checkStorageClass: Check = ({ site, intent, machines }) => {
-  const wish = intent.storageClass
-  if (!site || wish === undefined || wish === '') return []
+  const request = intent.storageClass
+  if (!site || request === undefined || request === '') return []
   const field = 'storageClass'
-  const known = site.storageClasses.find((other) => other.name === wish)
+  const storageStorageClass = site.storageClasses.find(
+    (otherStorageStorageClass) => otherStorageStorageClass.name === request,
+  )
   const zones = [
     ...new Set(
       machines.filter((machine) => machine.role === 'worker').map((machine) => machine.zone),
     ),
   ]
-  const fitting = site.storageClasses.filter((other) =>
-    zones.every((zone) => other.zones.includes(zone)),
+  const fitting = site.storageClasses.filter((otherStorageStorageClass) =>
+    zones.every((zone) => otherStorageStorageClass.zones.includes(zone)),
   )
-  const because: Fact[] = site.storageClasses.map((other) => ({
-    ...said('storage-class-zones', { storageClass: other.name, zones: other.zones }),
+  const because: Fact[] = site.storageClasses.map((otherStorageStorageClass) => ({
+    ...said('storage-class-zones', {
+      storageClass: otherStorageStorageClass.name,
+      zones: otherStorageStorageClass.zones,
+    }),
     ...at(site),
   }))
-  const offers = fitting
-    .slice(0, 2)
-    .map((other) => ({ says: `Use ${other.name}`, change: patch('/storageClass', other.name) }))
-  if (!known)
+  const offers = fitting.slice(0, 2).map((candidate) => ({
+    says: `Use ${candidate.name}`,
+    change: patch('/storageClass', candidate.name),
+  }))
+  if (!storageStorageClass)
     return [
       {
         level: 'stop',
         rule: 'storage.offered',
         field,
-        ...said('storage.offered', { site: site.name, wanted: wish }),
+        ...said('storage.offered', { site: site.name, wanted: request }),
         because,
         offers,
       },
     ]
-  const without = zones.filter((zone) => !known.zones.includes(zone))
+  const without = zones.filter((zone) => !storageStorageClass.zones.includes(zone))
   if (without.length === 0) return []
   return [
     {
       level: 'stop',
       rule: 'storage.zone',
       field,
-      ...said('storage.zone', { wanted: wish, without }),
+      ...said('storage.zone', { wanted: request, without }),
       because,
       offers,
     },

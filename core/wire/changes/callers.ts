@@ -241,16 +241,18 @@ export const wireCallers = writes<CallersIntent>({
         ? ''
         : `${intent.namespace} is ${intent.unlisted} to callers not listed`,
     ]
-      .filter((one) => one !== '')
+      .filter((text) => text !== '')
       .join(', '),
   prove: (intent, objects) => {
     const world = readCallers(objects)
     const rule =
       intent.rule === undefined ||
-      world.rules.some((one) => one.key === `${intent.namespace}/${intent.rule?.name ?? ''}`)
+      world.rules.some((rule) => rule.key === `${intent.namespace}/${intent.rule?.name ?? ''}`)
     const gone =
       intent.remove === undefined ||
-      !world.rules.some((one) => one.key === `${intent.namespace}/${intent.remove ?? ''}`)
+      !world.rules.some(
+        (callerRule) => callerRule.key === `${intent.namespace}/${intent.remove ?? ''}`,
+      )
     const mode =
       intent.unlisted === undefined ||
       world.closed.has(intent.namespace) === (intent.unlisted === 'closed')
@@ -258,7 +260,7 @@ export const wireCallers = writes<CallersIntent>({
       {
         says: 'who may call is as it was to become',
         holds: rule && gone && mode,
-        observed: `${world.rules.filter((one) => one.namespace === intent.namespace).length} rules, ${world.closed.has(intent.namespace) ? 'closed' : 'open'}`,
+        observed: `${world.rules.filter((callerRule) => callerRule.namespace === intent.namespace).length} rules, ${world.closed.has(intent.namespace) ? 'closed' : 'open'}`,
       },
     ]
   },

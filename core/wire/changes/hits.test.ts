@@ -84,7 +84,7 @@ describe('what rules met', () => {
         },
         traffic,
         now,
-      ).map((one) => one.from),
+      ).map((met) => met.from),
     ).toEqual(['192.0.2.7'])
     expect(
       wouldMeet(

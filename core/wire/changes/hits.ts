@@ -75,7 +75,7 @@ export function wouldMeet(
     ),
   ])
   if (bad.length > 0) return []
-  const found: Met[] = []
+  const mets: Met[] = []
   for (const flow of traffic) {
     let calls = 0
     for (const span of flow.spans) {
@@ -99,7 +99,7 @@ export function wouldMeet(
       )
         calls += callsIn(span, now)
     }
-    if (calls > 0) found.push({ from: flow.from, to: flow.to, port: flow.port, calls })
+    if (calls > 0) mets.push({ from: flow.from, to: flow.to, port: flow.port, calls })
   }
-  return found.sort((a, b) => b.calls - a.calls)
+  return mets.sort((a, b) => b.calls - a.calls)
 }

@@ -26,6 +26,6 @@ it('the address is that of the balancer before the cluster’s own ingress, no o
     balancer('ours', 'cedar', 'platform/ingress', '10.20.40.9'),
   ])
   const [site] = given.sites
-  const known = { ...given, clusters: [bareCluster('cedar', site?.name ?? '')] }
-  expect(ingressAddress(known, 'cedar')).toBe('10.20.40.9')
+  const existing = { ...given, clusters: [bareCluster('cedar', site?.name ?? '')] }
+  expect(ingressAddress(existing, 'cedar')).toBe('10.20.40.9')
 })

@@ -31,10 +31,14 @@ export type IngressIntent = z.infer<typeof ingressIntent>
 
 /** The virtual address behind which a cluster’s ingress stands, where it has one. */
 export function ingressAddress(view: FleetView, cluster: string): string | null {
-  const site = siteOf(view, view.clusters.find((one) => one.name === cluster)?.site ?? '')
+  const site = siteOf(
+    view,
+    view.clusters.find((candidate) => candidate.name === cluster)?.site ?? '',
+  )
   return (
-    site?.balancers.find((one) => one.cluster === cluster && one.service === 'platform/ingress')
-      ?.address ?? null
+    site?.balancers.find(
+      (balancer) => balancer.cluster === cluster && balancer.service === 'platform/ingress',
+    )?.address ?? null
   )
 }
 
@@ -68,14 +72,17 @@ function objectOf(intent: IngressIntent, view: FleetView): WrittenObject {
 
 function recordStep(intent: IngressIntent, view: FleetView): readonly Step[] {
   const address = ingressAddress(view, intent.cluster)
-  const site = siteOf(view, view.clusters.find((one) => one.name === intent.cluster)?.site ?? '')
+  const site = siteOf(
+    view,
+    view.clusters.find((cluster) => cluster.name === intent.cluster)?.site ?? '',
+  )
   const label =
     site && intent.host.endsWith(`.${site.nameDomain}`)
       ? intent.host.slice(0, -site.nameDomain.length - 1)
       : null
   if (!intent.record || intent.remove || !site || address === null || label === null) return []
   const records = [
-    ...site.records.filter((one) => one.name !== label),
+    ...site.records.filter((record) => record.name !== label),
     { name: label, type: 'A', ttl: 300, value: address },
   ]
   return [
@@ -179,16 +186,16 @@ export const wireIngress = writes<IngressIntent>({
           }),
         ),
       )
-    for (const other of objectsIn(
+    for (const object of objectsIn(
       view,
       cluster.name,
       'HTTPRoute',
     ) as unknown as readonly HttpRouteObject[]) {
-      const theirs = `${other.metadata.namespace ?? 'default'}/${other.metadata.name}`
+      const others = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
       const same =
-        theirs !== key &&
-        (other.spec?.hostnames ?? []).includes(intent.host) &&
-        (other.spec?.rules ?? []).some((rule) =>
+        others !== key &&
+        (object.spec?.hostnames ?? []).includes(intent.host) &&
+        (object.spec?.rules ?? []).some((rule) =>
           (rule.matches ?? [{}]).some(
             (match) =>
               (match.path?.type ?? 'PathPrefix') === 'PathPrefix' &&
@@ -198,11 +205,11 @@ export const wireIngress = writes<IngressIntent>({
       if (same)
         findings.push({
           level: 'caution',
-          rule: `route.same.${theirs}`,
+          rule: `route.same.${others}`,
           field: 'host',
-          ...said('host-taken', { theirs, host: intent.host, path: intent.path }),
+          ...said('host-taken', { theirs: others, host: intent.host, path: intent.path }),
           because: [
-            { ...said('route', { route: theirs }), source: cluster.name, at: cluster.observedAt },
+            { ...said('route', { route: others }), source: cluster.name, at: cluster.observedAt },
           ],
         })
     }
@@ -220,7 +227,7 @@ export const wireIngress = writes<IngressIntent>({
       site && intent.host.endsWith(`.${site.nameDomain}`)
         ? intent.host.slice(0, -site.nameDomain.length - 1)
         : null
-    const record = site?.records.find((one) => one.name === label)
+    const record = site?.records.find((record) => record.name === label)
     if (address !== null && !intent.record && record?.value !== address)
       findings.push({
         level: 'note',

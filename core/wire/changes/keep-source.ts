@@ -24,7 +24,7 @@ export const keptAfter = (
   intent: KeepSourceIntent,
   ranges: readonly string[],
 ): readonly string[] => [
-  ...new Set([...ranges.filter((one) => !intent.remove.includes(one)), ...intent.add]),
+  ...new Set([...ranges.filter((candidate) => !intent.remove.includes(candidate)), ...intent.add]),
 ]
 
 function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[] {
@@ -41,7 +41,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
       ),
     ]
   const findings: RawFinding[] = []
-  const known = cluster.keepSource ?? []
+  const existing = cluster.keepSource ?? []
   for (const [i, text] of intent.add.entries()) {
     const read = parseRange(text)
     const block = text.includes('/') ? parseCidr(text) : null
@@ -64,7 +64,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
             : [],
         ),
       )
-    else if (known.includes(text))
+    else if (existing.includes(text))
       findings.push(
         stop(
           `range.there.${i}`,
@@ -74,7 +74,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
       )
   }
   for (const [i, text] of intent.remove.entries())
-    if (!known.includes(text))
+    if (!existing.includes(text))
       findings.push(
         stop(
           `range.known.${i}`,
@@ -82,7 +82,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
           said('keeps-no-sources', { cluster: cluster.name, range: text }),
           [
             {
-              ...said('kept', { known }),
+              ...said('kept', { known: existing }),
               source: cluster.name,
               at: cluster.observedAt,
             },
@@ -94,7 +94,7 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
   if (findings.length > 0) return findings
   return wayFindings(
     view,
-    withCluster(view, cluster.name, { keepSource: keptAfter(intent, known) }),
+    withCluster(view, cluster.name, { keepSource: keptAfter(intent, existing) }),
     [cluster.name],
     'add',
   )
@@ -108,7 +108,7 @@ export const wireKeepSource: ChangeKind<KeepSourceIntent> = {
   subjects: (intent) => [ref('keep-source', intent.cluster)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) =>
-    `keep sources of ${intent.cluster || 'a cluster'}: ${listText([...intent.add, ...intent.remove.map((one) => `no more ${one}`)], 2) || 'nothing yet'}`,
+    `keep sources of ${intent.cluster || 'a cluster'}: ${listText([...intent.add, ...intent.remove.map((name) => `no more ${name}`)], 2) || 'nothing yet'}`,
   check,
   plan: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
@@ -145,16 +145,16 @@ export const wireKeepSource: ChangeKind<KeepSourceIntent> = {
       keepSource: keptAfter(intent, clusterOf(view, intent.cluster)?.keepSource ?? []),
     }),
   prove: (intent, view) => {
-    const known = clusterOf(view, intent.cluster)?.keepSource ?? []
+    const existing = clusterOf(view, intent.cluster)?.keepSource ?? []
     const wrong = [
-      ...intent.add.filter((one) => !known.includes(one)),
-      ...intent.remove.filter((one) => known.includes(one)),
+      ...intent.add.filter((name) => !existing.includes(name)),
+      ...intent.remove.filter((name) => existing.includes(name)),
     ]
     return [
       {
         says: 'its nodes were told',
         holds: wrong.length === 0,
-        observed: listText(known) || 'none',
+        observed: listText(existing) || 'none',
       },
     ]
   },

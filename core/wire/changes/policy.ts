@@ -59,9 +59,9 @@ export const wirePolicy = writes<PolicyIntent>({
         ),
       ]
     const key = `${intent.namespace}/${intent.name}`
-    const known = objectNamed(view, cluster.name, 'NetworkPolicy', key)
+    const existingObject = objectNamed(view, cluster.name, 'NetworkPolicy', key)
     if (intent.remove) {
-      if (!known)
+      if (!existingObject)
         return [stop('policy.known', 'name', said('policy.known', { cluster: cluster.name, key }))]
       return wayFindings(
         view,
@@ -85,7 +85,7 @@ export const wirePolicy = writes<PolicyIntent>({
     const world = readPolicyWorld(
       readObjects([
         ...listedObjects(view, cluster.name).filter(
-          (one) => one.kind === 'Pod' || one.kind === 'Namespace',
+          (listedObject) => listedObject.kind === 'Pod' || listedObject.kind === 'Namespace',
         ),
         object,
       ]).located,

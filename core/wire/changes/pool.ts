@@ -44,7 +44,7 @@ export function poolFill(site: SiteView): PoolFill | null {
   const whole = network.pool === undefined ? 2n : 0n
   const used = new Set(
     [
-      ...site.balancers.map((one) => one.address),
+      ...site.balancers.map((balancer) => balancer.address),
       ...site.addresses.filter((held) => held.how === 'virtual').map((held) => held.address),
     ].filter((address) => within(range.value, address)),
   )
@@ -57,8 +57,8 @@ export function poolFill(site: SiteView): PoolFill | null {
 }
 
 function within(range: Range, address: string): boolean {
-  const one = parseRange(address)
-  return one.ok && contains(range, one.value)
+  const entry = parseRange(address)
+  return entry.ok && contains(range, entry.value)
 }
 
 export const wirePool = oneStep<PoolIntent>({
@@ -73,7 +73,10 @@ export const wirePool = oneStep<PoolIntent>({
     if (!network)
       return [
         stop('pool.network', 'site', said('pool.network', { site: site.name }), [
-          seen(site, said('networks', { networks: site.networks.map((one) => one.name) })),
+          seen(
+            site,
+            said('networks', { networks: site.networks.map((eachNetwork) => eachNetwork.name) }),
+          ),
         ]),
       ]
     const range = parseRange(intent.pool)
@@ -128,7 +131,8 @@ export const wirePool = oneStep<PoolIntent>({
         ),
       )
     const outside = site.balancers.filter(
-      (one) => whole.ok && within(whole.value, one.address) && !within(range.value, one.address),
+      (balancer) =>
+        whole.ok && within(whole.value, balancer.address) && !within(range.value, balancer.address),
     )
     if (outside.length > 0)
       findings.push({
@@ -136,7 +140,7 @@ export const wirePool = oneStep<PoolIntent>({
         rule: 'pool.used',
         field: 'pool',
         ...said('pool.used', {
-          outside: outside.map((one) => `${one.address} (${one.service})`),
+          outside: outside.map((entry) => `${entry.address} (${entry.service})`),
         }),
         because: [seen(site, said('addresses', { addresses: outside.length }))],
       })

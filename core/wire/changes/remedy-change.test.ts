@@ -15,9 +15,9 @@ const remediesFor = (from: string, to: string, port: number): readonly WalkRemed
     port,
     protocol: 'TCP',
   } as const
-  const found = walk(ready, query)
-  if (!found.ok) throw new Error(found.says)
-  return walkRemedies(ready, query, found.walk)
+  const walkRead = walk(ready, query)
+  if (!walkRead.ok) throw new Error(walkRead.says)
+  return walkRemedies(ready, query, walkRead.walk)
 }
 
 it('a pod whose address is not accepted may keep it: the change names the cluster and the range', () => {

@@ -68,13 +68,13 @@ function putInto<Rule extends Ordered>(
   put: readonly Rule[],
   remove: readonly string[],
 ): readonly Rule[] {
-  let next = rules.filter((one) => !remove.includes(one.name))
-  for (const one of put) {
-    const known = next.findIndex((other) => other.name === one.name)
-    if (known >= 0) next = next.map((other, i) => (i === known ? one : other))
+  let next = rules.filter((candidate) => !remove.includes(candidate.name))
+  for (const entry of put) {
+    const knownCount = next.findIndex((otherRule) => otherRule.name === entry.name)
+    if (knownCount >= 0) next = next.map((otherRule, i) => (i === knownCount ? entry : otherRule))
     else {
-      const at = next.findIndex((other) => other.priority >= one.priority)
-      next = at < 0 ? [...next, one] : [...next.slice(0, at), one, ...next.slice(at)]
+      const at = next.findIndex((otherRule) => otherRule.priority >= entry.priority)
+      next = at < 0 ? [...next, entry] : [...next.slice(0, at), entry, ...next.slice(at)]
     }
   }
   return next
@@ -84,11 +84,11 @@ export function firewallAfter(
   intent: FirewallIntent,
   rules: readonly FirewallRuleView[],
 ): readonly FirewallRuleView[] {
-  const put = intent.put.map((one) => JSON.parse(JSON.stringify(one)) as FirewallRuleView)
-  return putInto(rules, put, intent.remove).map((one) => {
-    const { enabled: _was, ...rest } = one
-    if (intent.disable.includes(one.name)) return { ...rest, enabled: false }
-    return intent.enable.includes(one.name) ? rest : one
+  const put = intent.put.map((eachRule) => JSON.parse(JSON.stringify(eachRule)) as FirewallRuleView)
+  return putInto(rules, put, intent.remove).map((entry) => {
+    const { enabled: _was, ...rest } = entry
+    if (intent.disable.includes(entry.name)) return { ...rest, enabled: false }
+    return intent.enable.includes(entry.name) ? rest : entry
   })
 }
 
@@ -98,23 +98,23 @@ export const translationsAfter = (
 ): readonly TranslationView[] =>
   putInto(
     rules,
-    intent.put.map((one) => JSON.parse(JSON.stringify(one)) as TranslationView),
+    intent.put.map((eachRule) => JSON.parse(JSON.stringify(eachRule)) as TranslationView),
     intent.remove,
   )
 
 const unknownNames = (
   wanted: readonly string[],
-  known: readonly Ordered[],
+  ordereds: readonly Ordered[],
   field: string,
   site: SiteView,
 ): readonly RawFinding[] => {
-  const missing = wanted.filter((one) => !known.some((other) => other.name === one))
+  const missing = wanted.filter((text) => !ordereds.some((candidate) => candidate.name === text))
   return missing.length === 0
     ? []
     : [
         stop(`rule.known.${field}`, field, said('no-rule', { site: site.name, missing }), [
           {
-            ...said('rules', { known: known.map((one) => one.name) }),
+            ...said('rules', { known: ordereds.map((entry) => entry.name) }),
             source: site.name,
             at: site.observedAt,
           },
@@ -155,7 +155,7 @@ function checkFirewall(
   if (!review.ok) {
     const place = /^rules\[(\d+)\]\.?(.*)$/.exec(review.path)
     const bad = next[Number(place?.[1] ?? -1)]
-    const at = intent.put.findIndex((one) => one.name === bad?.name)
+    const at = intent.put.findIndex((candidate) => candidate.name === bad?.name)
     return [
       ...findings,
       stop(
@@ -174,28 +174,29 @@ function checkFirewall(
       at: site.observedAt,
     },
   ]
-  for (const one of review.review.unreachable) {
-    if (was.ok && was.review.unreachable.some((other) => other.rule === one.rule)) continue
+  for (const entry of review.review.unreachable) {
+    if (was.ok && was.review.unreachable.some((candidate) => candidate.rule === entry.rule))
+      continue
     findings.push(
       caution(
-        `rule.unreachable.${one.rule}`,
+        `rule.unreachable.${entry.rule}`,
         'put',
         said('never-decide-all', {
-          rule: one.rule,
-          by: one.by,
-          opposite: one.opposite,
+          rule: entry.rule,
+          by: entry.by,
+          opposite: entry.opposite,
         }),
         seen,
       ),
     )
   }
-  for (const one of review.review.redundant) {
-    if (was.ok && was.review.redundant.some((other) => other.rule === one.rule)) continue
+  for (const entry of review.review.redundant) {
+    if (was.ok && was.review.redundant.some((candidate) => candidate.rule === entry.rule)) continue
     findings.push({
       level: 'note',
-      rule: `rule.redundant.${one.rule}`,
+      rule: `rule.redundant.${entry.rule}`,
       field: 'put',
-      ...said('only-repeat', { rule: one.rule, by: one.by }),
+      ...said('only-repeat', { rule: entry.rule, by: entry.by }),
       because: seen,
     })
   }
@@ -218,7 +219,7 @@ export const wireFirewall = onWays<FirewallIntent>({
   title: 'Change a firewall',
   intent: firewallIntent,
   label: (intent) =>
-    `firewall of ${intent.site || 'a site'}: ${listText([...intent.put.map((one) => one.name), ...intent.enable.map((one) => `${one} on`), ...intent.disable.map((one) => `${one} off`), ...intent.remove.map((one) => `no ${one}`)], 2) || 'nothing yet'}`,
+    `firewall of ${intent.site || 'a site'}: ${listText([...intent.put.map((eachRule) => eachRule.name), ...intent.enable.map((text) => `${text} on`), ...intent.disable.map((text) => `${text} off`), ...intent.remove.map((text) => `no ${text}`)], 2) || 'nothing yet'}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('firewall', intent.site),
   check: checkFirewall,
@@ -233,14 +234,16 @@ export const wireFirewall = onWays<FirewallIntent>({
     const rules = site?.firewall ?? []
     const wrong = [
       ...intent.put
-        .filter((one) => !rules.some((other) => other.name === one.name))
-        .map((one) => one.name),
-      ...intent.remove.filter((one) => rules.some((other) => other.name === one)),
-      ...intent.disable.filter((one) =>
-        rules.some((other) => other.name === one && other.enabled !== false),
+        .filter((candidate) => !rules.some((otherRule) => otherRule.name === candidate.name))
+        .map((eachRule) => eachRule.name),
+      ...intent.remove.filter((candidate) =>
+        rules.some((otherRule) => otherRule.name === candidate),
       ),
-      ...intent.enable.filter((one) =>
-        rules.some((other) => other.name === one && other.enabled === false),
+      ...intent.disable.filter((text) =>
+        rules.some((otherRule) => otherRule.name === text && otherRule.enabled !== false),
+      ),
+      ...intent.enable.filter((text) =>
+        rules.some((otherRule) => otherRule.name === text && otherRule.enabled === false),
       ),
     ]
     return [
@@ -270,7 +273,7 @@ function checkTranslation(
   if (!read?.ok) {
     const place = /translations\[(\d+)\]\.?(.*)$/.exec(read?.path ?? '')
     const bad = next[Number(place?.[1] ?? -1)]
-    const at = intent.put.findIndex((one) => one.name === bad?.name)
+    const at = intent.put.findIndex((candidate) => candidate.name === bad?.name)
     return [
       ...findings,
       stop(
@@ -326,7 +329,7 @@ export const wireTranslation = onWays<TranslationIntent>({
   title: 'Change address translation',
   intent: translationIntent,
   label: (intent) =>
-    `translation of ${intent.site || 'a site'}: ${listText([...intent.put.map((one) => one.name), ...intent.remove.map((one) => `no ${one}`)], 2) || 'nothing yet'}`,
+    `translation of ${intent.site || 'a site'}: ${listText([...intent.put.map((eachRule) => eachRule.name), ...intent.remove.map((text) => `no ${text}`)], 2) || 'nothing yet'}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('translation', intent.site),
   check: checkTranslation,
@@ -349,11 +352,16 @@ export const wireTranslation = onWays<TranslationIntent>({
     const wrong = [
       ...intent.put
         .filter(
-          (one) =>
-            !rules.some((other) => other.name === one.name && sameRules([other.kind], [one.kind])),
+          (candidate) =>
+            !rules.some(
+              (otherRule) =>
+                otherRule.name === candidate.name && sameRules([otherRule.kind], [candidate.kind]),
+            ),
         )
-        .map((one) => one.name),
-      ...intent.remove.filter((one) => rules.some((other) => other.name === one)),
+        .map((eachRule) => eachRule.name),
+      ...intent.remove.filter((candidate) =>
+        rules.some((otherRule) => otherRule.name === candidate),
+      ),
     ]
     return [
       {

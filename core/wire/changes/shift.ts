@@ -132,7 +132,7 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   if (sum === 0) findings.push(stop('weights.sum', 'weights', said('weights.sum')))
   if (findings.length > 0) return findings
   const [namespace = ''] = intent.route.split('/')
-  for (const backend of backends.filter((one) => (intent.weights[one.name] ?? 0) > 0)) {
+  for (const backend of backends.filter((candidate) => (intent.weights[candidate.name] ?? 0) > 0)) {
     const ready = slicesOfService(listedObjects(view, cluster.name), `${namespace}/${backend.name}`)
       .flatMap((slice) => slice.endpoints ?? [])
       .filter((endpoint) => endpoint.conditions?.ready !== false).length

@@ -43,7 +43,7 @@ export function callsOf(view: FleetView, cluster: string): readonly Call[] {
 function callerOf(view: FleetView, cluster: string, from: string): WalkFrom | null {
   if (!from.includes('/')) return { address: from }
   const pod = podsOfWorkload(listedObjects(view, cluster), from).find(
-    (one) => one.status?.phase === 'Running',
+    (pod) => pod.status?.phase === 'Running',
   )
   return pod
     ? { pod: `${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`, cluster }
@@ -57,10 +57,10 @@ function arrives(
   world: ReadyWorld,
   query: WalkQuery,
 ): { readonly delivered: boolean; readonly by: string; readonly hop: string } {
-  const found = walk(world, query)
-  const last = found.ok ? found.walk.hops.at(-1) : undefined
+  const walkRead = walk(world, query)
+  const last = walkRead.ok ? walkRead.walk.hops.at(-1) : undefined
   return {
-    delivered: found.ok && found.walk.delivered,
+    delivered: walkRead.ok && walkRead.walk.delivered,
     by: last ? byText(last.by) : '',
     hop: last?.hop ?? '',
   }
@@ -70,7 +70,7 @@ function arrives(
 function agentWays(view: FleetView, cluster: ClusterView): readonly WalkQuery[] {
   const peer =
     cluster.controlPlane.kind === 'managed'
-      ? view.peers?.find((one) => one.name === `${cluster.name}-api`)
+      ? view.peers?.find((peer) => peer.name === `${cluster.name}-api`)
       : undefined
   return peer
     ? nodesOf(cluster).map((node) => ({
@@ -182,17 +182,21 @@ export function wayFindings(
         because: seen,
       })
   }
-  const was = new Map(expectations(before).map((one) => [one.name, one]))
-  for (const one of expectations(after)) {
-    if (one.holds || was.get(one.name)?.holds !== true) continue
+  const was = new Map(expectations(before).map((expectation) => [expectation.name, expectation]))
+  for (const expectation of expectations(after)) {
+    if (expectation.holds || was.get(expectation.name)?.holds !== true) continue
     findings.push(
       caution(
-        `expected.${one.name}`,
+        `expected.${expectation.name}`,
         field,
-        said('no-longer-hold', { name: one.name, wanted: one.wanted, oneSays: one.says }),
+        said('no-longer-hold', {
+          name: expectation.name,
+          wanted: expectation.wanted,
+          oneSays: expectation.says,
+        }),
         [
           {
-            ...said('walk-ends', { hop: one.hop ?? '', byText: byText(one.by) }),
+            ...said('walk-ends', { hop: expectation.hop ?? '', byText: byText(expectation.by) }),
             source: 'walked as it would be',
           },
         ],

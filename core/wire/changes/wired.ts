@@ -65,10 +65,10 @@ export const withMakers = (
   makers: ReadonlyMap<Ref, Maker>,
 ): readonly Wired[] =>
   parts.map(({ about, otherwise, ...part }) => {
-    const maker = about.map((one) => makers.get(one)).find((one) => one !== undefined)
+    const maker = about.map((name) => makers.get(name)).find((maker) => maker !== undefined)
     if (!maker) return { nodes: 0, ...part, maker: otherwise, change: null }
-    const asked = maker.title === null ? '' : `, by ${maker.title}`
-    return { nodes: 0, ...part, maker: `${maker.label}${asked}`, change: maker.change }
+    const request = maker.title === null ? '' : `, by ${maker.title}`
+    return { nodes: 0, ...part, maker: `${maker.label}${request}`, change: maker.change }
   })
 
 interface Around {
@@ -150,9 +150,9 @@ const networkParts = ({ site, cluster, platform, nodesIn }: Around): readonly Wi
   })
 
 function addressParts({ site, cluster, platform }: Around): readonly WiredPart[] {
-  const mine = site.addresses.filter((address) => address.cluster === cluster.name)
-  const leases = mine.filter((address) => address.how === 'dhcp')
-  const held = mine
+  const own = site.addresses.filter((address) => address.cluster === cluster.name)
+  const leases = own.filter((address) => address.how === 'dhcp')
+  const held = own
     .filter((address) => address.how !== 'dhcp')
     .map((address): WiredPart => ({
       what: address.how === 'virtual' ? 'virtual address' : 'address',

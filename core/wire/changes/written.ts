@@ -55,9 +55,9 @@ export function withObjects(
 ): FleetView {
   const gone = new Set([...puts, ...removes].map(objectKey))
   const kept = listedObjects(view, cluster).filter((object) => !gone.has(objectKey(object)))
-  const known = new Map(listedObjects(view, cluster).map((object) => [objectKey(object), object]))
+  const cache = new Map(listedObjects(view, cluster).map((object) => [objectKey(object), object]))
   const merged = puts.map((object): ApiObject => {
-    const before = known.get(objectKey(object)) as { metadata?: object; spec?: object } | undefined
+    const before = cache.get(objectKey(object)) as { metadata?: object; spec?: object } | undefined
     return before
       ? ({
           ...before,

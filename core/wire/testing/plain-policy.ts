@@ -59,12 +59,21 @@ const inCidr = (ip: string, cidr: string): boolean => {
 function selected(selector: Selector, labels: Record<string, string>): boolean {
   for (const [key, value] of Object.entries(selector.matchLabels ?? {}))
     if (labels[key] !== value) return false
-  for (const one of selector.matchExpressions ?? []) {
-    const value = labels[one.key]
-    if (one.operator === 'In' && (value === undefined || !one.values.includes(value))) return false
-    if (one.operator === 'NotIn' && value !== undefined && one.values.includes(value)) return false
-    if (one.operator === 'Exists' && value === undefined) return false
-    if (one.operator === 'DoesNotExist' && value !== undefined) return false
+  for (const matchExpression of selector.matchExpressions ?? []) {
+    const value = labels[matchExpression.key]
+    if (
+      matchExpression.operator === 'In' &&
+      (value === undefined || !matchExpression.values.includes(value))
+    )
+      return false
+    if (
+      matchExpression.operator === 'NotIn' &&
+      value !== undefined &&
+      matchExpression.values.includes(value)
+    )
+      return false
+    if (matchExpression.operator === 'Exists' && value === undefined) return false
+    if (matchExpression.operator === 'DoesNotExist' && value !== undefined) return false
   }
   return true
 }
@@ -84,19 +93,19 @@ export function plainPolicy(
 ): PlainVerdict {
   const space = (object: Obj): string => object.metadata.namespace ?? 'default'
   const spaceLabels = (name: string): Record<string, string> => ({
-    ...objects.find((one) => one.kind === 'Namespace' && one.metadata.name === name)?.metadata
-      .labels,
+    ...objects.find((object) => object.kind === 'Namespace' && object.metadata.name === name)
+      ?.metadata.labels,
     'kubernetes.io/metadata.name': name,
   })
-  const pods = objects.filter((one) => one.kind === 'Pod')
+  const pods = objects.filter((object) => object.kind === 'Pod')
   const find = (end: {
     pod?: string
     address?: string
   }): { pod: Obj | undefined; ip: string | undefined } => {
     const pod =
       end.pod === undefined
-        ? pods.find((one) => one.spec?.hostNetwork !== true && one.status?.podIP === end.address)
-        : pods.find((one) => `${space(one)}/${one.metadata.name}` === end.pod)
+        ? pods.find((pod) => pod.spec?.hostNetwork !== true && pod.status?.podIP === end.address)
+        : pods.find((pod) => `${space(pod)}/${pod.metadata.name}` === end.pod)
     // On the host’s network it is the host.
     if (pod?.spec?.hostNetwork === true) return { pod: undefined, ip: pod.status?.hostIP }
     return { pod, ip: pod ? pod.status?.podIP : end.address }
@@ -105,27 +114,28 @@ export function plainPolicy(
   const goal = find(to)
   const side = (direction: 'egress' | 'ingress') => {
     const me = direction === 'egress' ? source : goal
-    const other = direction === 'egress' ? goal : source
+    const candidate = direction === 'egress' ? goal : source
     if (!me.pod) return { allowed: true, isolated: false, by: [] }
-    const mine = me.pod
-    const isolating = objects.filter((one) => {
+    const object = me.pod
+    const isolating = objects.filter((entry) => {
       if (
-        one.kind !== 'NetworkPolicy' ||
-        space(one) !== space(mine) ||
-        !selected(one.spec?.podSelector ?? {}, mine.metadata.labels ?? {})
+        entry.kind !== 'NetworkPolicy' ||
+        space(entry) !== space(object) ||
+        !selected(entry.spec?.podSelector ?? {}, object.metadata.labels ?? {})
       )
         return false
-      let types = one.spec?.policyTypes ?? []
+      let types = entry.spec?.policyTypes ?? []
       if (types.length === 0)
-        types = (one.spec?.egress ?? []).length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
+        types = (entry.spec?.egress ?? []).length > 0 ? ['Ingress', 'Egress'] : ['Ingress']
       return types.includes(direction === 'egress' ? 'Egress' : 'Ingress')
     })
     if (isolating.length === 0) return { allowed: true, isolated: false, by: [] }
     const itself = source.pod !== undefined && source.pod === goal.pod
-    const itsNode = !other.pod && other.ip !== undefined && other.ip === mine.status?.hostIP
+    const itsNode =
+      !candidate.pod && candidate.ip !== undefined && candidate.ip === object.status?.hostIP
     if (itself || itsNode) return { allowed: true, isolated: true, by: [] }
-    const opens = isolating.filter((one) =>
-      (one.spec?.[direction] ?? []).some((rule) => {
+    const opens = isolating.filter((entry) =>
+      (entry.spec?.[direction] ?? []).some((rule) => {
         const ports = rule.ports ?? []
         const portFits =
           ports.length === 0 ||
@@ -151,18 +161,18 @@ export function plainPolicy(
           peers.some((peer) => {
             if (peer.ipBlock)
               return (
-                other.ip !== undefined &&
-                inCidr(other.ip, peer.ipBlock.cidr) &&
-                !(peer.ipBlock.except ?? []).some((no) => inCidr(other.ip ?? '', no))
+                candidate.ip !== undefined &&
+                inCidr(candidate.ip, peer.ipBlock.cidr) &&
+                !(peer.ipBlock.except ?? []).some((no) => inCidr(candidate.ip ?? '', no))
               )
-            if (!other.pod) return false
-            const there = space(other.pod)
+            if (!candidate.pod) return false
+            const there = space(candidate.pod)
             const spaceFits = peer.namespaceSelector
               ? selected(peer.namespaceSelector, spaceLabels(there))
-              : there === space(one)
+              : there === space(entry)
             return (
               spaceFits &&
-              (!peer.podSelector || selected(peer.podSelector, other.pod.metadata.labels ?? {}))
+              (!peer.podSelector || selected(peer.podSelector, candidate.pod.metadata.labels ?? {}))
             )
           })
         return portFits && peerFits
@@ -172,7 +182,7 @@ export function plainPolicy(
       allowed: opens.length > 0,
       isolated: true,
       by: (opens.length > 0 ? opens : isolating)
-        .map((one) => `${space(one)}/${one.metadata.name}`)
+        .map((open) => `${space(open)}/${open.metadata.name}`)
         .sort(),
     }
   }

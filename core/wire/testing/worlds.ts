@@ -345,7 +345,7 @@ export const policyObjects = fc
   })
   .map(({ spaces, pods, policies }) => [
     ...spaces
-      .filter((one, i) => spaces.findIndex((other) => other.name === one.name) === i)
+      .filter((space, i) => spaces.findIndex((otherSpace) => otherSpace.name === space.name) === i)
       .map(({ name, labels }) => ({ kind: 'Namespace', metadata: { name, labels } })),
     ...pods.map(({ namespace, labels, node, hostNetwork, ports, placed }, i) =>
       pod({

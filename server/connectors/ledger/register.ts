@@ -67,9 +67,9 @@ async function enterRanges(database: Database, args: ArgsOf<'ranges.enter'>): Pr
   await database.write(async (transaction) => {
     for (const gone of args.remove)
       await LedgerRow.destroy({ where: { ...gone }, limit: 1, transaction })
-    const known = new Set((await LedgerRow.findAll({ transaction })).map(keyOf))
+    const cache = new Set((await LedgerRow.findAll({ transaction })).map(keyOf))
     await LedgerRow.bulkCreate(
-      args.add.filter((line) => !known.has(keyOf(line))),
+      args.add.filter((line) => !cache.has(keyOf(line))),
       { transaction },
     )
   })
@@ -94,7 +94,7 @@ async function withPools(
 async function setRange(database: Database, args: ArgsOf<'pool.range'>): Promise<Done> {
   const { cluster, pool, range } = args
   await withPools(database, cluster, (pools) =>
-    pools.map((other) => (other.name === pool ? { ...other, range } : other)),
+    pools.map((otherPool) => (otherPool.name === pool ? { ...otherPool, range } : otherPool)),
   )
   return {
     result: { pool },
@@ -107,8 +107,8 @@ async function setRange(database: Database, args: ArgsOf<'pool.range'>): Promise
 async function setPool(database: Database, args: ArgsOf<'pool.set'>): Promise<Done> {
   const pool = { ...args.pool, taints: [...args.pool.taints] }
   await withPools(database, args.cluster, (pools) =>
-    pools.some((other) => other.name === pool.name)
-      ? pools.map((other) => (other.name === pool.name ? pool : other))
+    pools.some((otherPool) => otherPool.name === pool.name)
+      ? pools.map((otherPool) => (otherPool.name === pool.name ? pool : otherPool))
       : [...pools, pool],
   )
   return {
@@ -119,7 +119,7 @@ async function setPool(database: Database, args: ArgsOf<'pool.set'>): Promise<Do
 
 async function strikePool(database: Database, args: ArgsOf<'pool.strike'>): Promise<Done> {
   await withPools(database, args.cluster, (pools) =>
-    pools.filter((other) => other.name !== args.pool),
+    pools.filter((pool) => pool.name !== args.pool),
   )
   return { result: { pool: args.pool }, ...said('pool.struck', { pool: args.pool }) }
 }

@@ -35,7 +35,7 @@ function small() {
         (workload.cluster === 'bramble' && workload.namespace === 'market') ||
         workload.cluster === 'dill',
     ),
-    objects: whole.objects.filter((one) => one.cluster === 'bramble'),
+    objects: whole.objects.filter((object) => object.cluster === 'bramble'),
   }
   const sim = new Simulator(buildWorld(scenario, 3), start)
   sim.begin()
@@ -126,7 +126,7 @@ const peer = fc.oneof(
     namespaceSelector: { matchLabels: { 'kubernetes.io/metadata.name': 'platform' } },
   }),
   fc
-    .constantFrom(...ranges.filter((one) => one.includes('/')))
+    .constantFrom(...ranges.filter((range) => range.includes('/')))
     .map((cidr) => ({ ipBlock: { cidr } })),
 )
 
@@ -292,13 +292,13 @@ describe('the walk and the outside', () => {
           for (const [a, b, port] of packets) {
             const { sender, from } = endsOf(sim, a)
             const address = goalOf(sim, b)
-            const found = walk(read.world, { from, to: { address }, port, protocol: 'TCP' })
-            if (!found.ok) throw new Error(`${found.path}: ${found.says}`)
+            const walkRead = walk(read.world, { from, to: { address }, port, protocol: 'TCP' })
+            if (!walkRead.ok) throw new Error(`${walkRead.path}: ${walkRead.says}`)
             const fare = send(sim.world, sender, address, port)
-            const last = found.walk.hops.at(-1)
-            const hop = found.walk.delivered ? 'there' : (last?.hop ?? '')
+            const last = walkRead.walk.hops.at(-1)
+            const hop = walkRead.walk.delivered ? 'there' : (last?.hop ?? '')
             hops.set(hop, (hops.get(hop) ?? 0) + 1)
-            const told = { arrived: found.walk.delivered, hop }
+            const told = { arrived: walkRead.walk.delivered, hop }
             expect(told, `${JSON.stringify(from)} to ${address}:${port}`).toEqual({
               arrived: fare.arrived,
               hop: fare.at,
@@ -311,7 +311,7 @@ describe('the walk and the outside', () => {
               if (last.by === 'default') named = ''
               else named = last.by
             } else named = (last?.by ?? []).join(', ')
-            if (!found.walk.delivered && fare.by !== '') expect(named).toBe(fare.by)
+            if (!walkRead.walk.delivered && fare.by !== '') expect(named).toBe(fare.by)
           }
         },
       ),

@@ -32,14 +32,14 @@ export function inOwnThread(url: URL): EngineLink {
   >()
   let next = 0
   worker.on('message', (message: { id: number; answer?: unknown; error?: string }) => {
-    const asked = waiting.get(message.id)
+    const request = waiting.get(message.id)
     waiting.delete(message.id)
-    if (message.error === undefined) asked?.resolve(message.answer)
-    else asked?.reject(new Error(message.error))
+    if (message.error === undefined) request?.resolve(message.answer)
+    else request?.reject(new Error(message.error))
   })
   worker.on('error', (error: unknown) => {
-    for (const asked of waiting.values())
-      asked.reject(error instanceof Error ? error : new Error(String(error)))
+    for (const request of waiting.values())
+      request.reject(error instanceof Error ? error : new Error(String(error)))
     waiting.clear()
   })
   return {

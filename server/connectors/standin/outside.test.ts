@@ -50,9 +50,9 @@ function ear(wakes: number[] = []) {
   }
   return {
     heard,
-    listenTo: (one: Outside) => {
-      one.keep(keeper)
-      one.connect(listener)
+    listenTo: (eachOutside: Outside) => {
+      eachOutside.keep(keeper)
+      eachOutside.connect(listener)
     },
   }
 }
@@ -149,8 +149,8 @@ describe('commands', () => {
     expect(heard.ended.map(([key]) => key)).toEqual(['a', 'a'])
     expect(
       (await outside.site('palisade-east'))?.machines
-        .filter((other) => other.cluster === 'rowan')
-        .map((other) => other.name),
+        .filter((otherMachine) => otherMachine.cluster === 'rowan')
+        .map((otherMachine) => otherMachine.name),
     ).toEqual(['rowan-1'])
   })
 

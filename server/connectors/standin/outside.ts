@@ -62,7 +62,7 @@ export class Outside extends Observed implements Connector, Observe {
       outside.processed = report.processed
     }
     const speed = Number((await store.mark('speed')) ?? 1)
-    outside.speedNow = speeds.find((known) => known === speed) ?? 1
+    outside.speedNow = speeds.find((existingSpeed) => existingSpeed === speed) ?? 1
     outside.calmNow = (await store.mark('calm')) !== 'no'
     outside.saved = { processed: outside.processed, wall: Date.now(), clock: outside.nowMs }
     return outside
