@@ -8,7 +8,7 @@ const noDoubleAssertion = {
 }
 
 const noRawControl = {
-  selector: 'JSXOpeningElement[name.name=/^(input|select|textarea|table|dialog)$/]',
+  selector: 'JSXOpeningElement[name.name=/^(input|select|textarea|table|dialog|button)$/]',
   message: 'The kit has this control.',
 }
 

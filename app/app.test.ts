@@ -9,7 +9,7 @@ import { segmentsOf } from './drawings/address-strip'
 import { gyreLayout } from './drawings/gyre-layout'
 import { ticksOf, timelineLayout } from './drawings/timeline-layout'
 import { mergeSteps } from './frame/run-line'
-import { csvOf, sortRows } from './parts/table'
+import { csvOf, sortRows } from './kit/table/columns'
 
 const sums = {
   cpuMilli: 4000,

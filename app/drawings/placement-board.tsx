@@ -73,7 +73,6 @@ function Head({
       data-fate={node.fate}
       data-cordoned={node.cordoned}
       aria-label={nodeText(node)}
-      title={nodeText(node)}
       aria-pressed={chosen}
       style={{
         left: x,

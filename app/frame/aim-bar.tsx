@@ -6,6 +6,8 @@ import { clockText } from '../parts/when'
 import { To } from '../parts/to'
 import type { Aim } from './aim'
 import { useKey } from './keys'
+import { IconButton } from '../kit/icon-button'
+import { Tip } from '../kit/tip'
 
 function Mark() {
   return (
@@ -42,24 +44,23 @@ function Clock({ clock }: { readonly clock: ClockState }) {
   useKey('.', () => ask({ next: 'event' }))
   return (
     <>
-      <time
-        className="mono nowrap"
-        dateTime={clock.now}
-        title={`The stand-ins’ clock, UTC${clock.calm ? '. Calm: 60× while a change runs, else 1×' : ''}`}
+      <Tip
+        says={`The stand-ins’ clock, UTC${clock.calm ? '. Calm: 60× while a change runs, else 1×' : ''}`}
       >
-        {clockText(clock.now)}
-        {clock.slipping ? ' (slipping)' : ''}
-      </time>
+        <time className="mono nowrap" dateTime={clock.now}>
+          {clockText(clock.now)}
+          {clock.slipping ? ' (slipping)' : ''}
+        </time>
+      </Tip>
       <div className="speed" role="group" aria-label="Speed of the clock">
-        <button
-          type="button"
-          aria-pressed={paused}
+        <IconButton
+          says={paused ? 'Resume' : 'Pause'}
+          hint={paused ? 'Resume (Space)' : 'Pause (Space)'}
+          pressed={paused}
           onClick={() => ask({ speed: paused ? '60' : '0' })}
-          title={paused ? 'Resume (Space)' : 'Pause (Space)'}
         >
           {paused ? <Play size={12} aria-hidden /> : <Pause size={12} aria-hidden />}
-          <span className="visually-hidden">{paused ? 'Resume' : 'Pause'}</span>
-        </button>
+        </IconButton>
         {[1, 60, 600].map((speed) => (
           <button
             key={speed}
@@ -70,10 +71,13 @@ function Clock({ clock }: { readonly clock: ClockState }) {
             {speed}×
           </button>
         ))}
-        <button type="button" onClick={() => ask({ next: 'event' })} title="To the next event (.)">
+        <IconButton
+          says="To the next event"
+          hint="To the next event (.)"
+          onClick={() => ask({ next: 'event' })}
+        >
           <ChevronsRight size={13} aria-hidden />
-          <span className="visually-hidden">To the next event</span>
-        </button>
+        </IconButton>
       </div>
     </>
   )
@@ -108,19 +112,12 @@ export function AimBar({ aim, clock, onAim, onJump, onKeys }: AimBarProps) {
       <button type="button" className="quiet-button" onClick={onJump}>
         <Search size={14} aria-hidden /> Jump <kbd aria-hidden>Ctrl K</kbd>
       </button>
-      <button type="button" className="quiet-button" onClick={onKeys} title="Keys (?)">
+      <IconButton says="Keys" hint="Keys (?)" onClick={onKeys}>
         <CircleHelp size={15} aria-hidden />
-        <span className="visually-hidden">Keys</span>
-      </button>
-      <button
-        type="button"
-        className="quiet-button"
-        onClick={() => setMode(dark ? 'light' : 'dark')}
-        title="Light or dark"
-      >
+      </IconButton>
+      <IconButton says="Light or dark" onClick={() => setMode(dark ? 'light' : 'dark')}>
         <Contrast size={15} aria-hidden />
-        <span className="visually-hidden">Light or dark</span>
-      </button>
+      </IconButton>
     </header>
   )
 }

@@ -20,6 +20,7 @@ import { FoldProvider } from './page'
 import { areas, type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
 import { useAddress } from '../parts/to'
+import { Switch } from '../kit/tick'
 
 export interface FrameData {
   readonly clock: ClockState
@@ -124,31 +125,25 @@ function Keys({
             </div>
           ))}
         </dl>
-        <label style={{ display: 'flex', gap: 8, marginTop: 12 }}>
-          <input
-            type="checkbox"
-            checked={on}
-            onChange={(event) => {
-              setLetterKeys(event.target.checked)
-              setOn(event.target.checked)
-            }}
-          />
-          Single-letter keys
-        </label>
+        <Switch
+          label="Single-letter keys"
+          checked={on}
+          onChange={(next) => {
+            setLetterKeys(next)
+            setOn(next)
+          }}
+        />
         <h2 style={{ marginTop: 18 }}>Clock</h2>
-        <label style={{ display: 'flex', gap: 8, marginTop: 8 }}>
-          <input
-            type="checkbox"
-            checked={calm}
-            onChange={(event) =>
-              void fetcher.submit(
-                { calm: event.target.checked ? 'yes' : 'no' },
-                { method: 'post', action: '/do/clock' },
-              )
-            }
-          />
-          Calm: 60× while a change runs, else 1×
-        </label>
+        <Switch
+          label="Calm: 60× while a change runs, else 1×"
+          checked={calm}
+          onChange={(next) =>
+            void fetcher.submit(
+              { calm: next ? 'yes' : 'no' },
+              { method: 'post', action: '/do/clock' },
+            )
+          }
+        />
       </div>
     </Dialog>
   )

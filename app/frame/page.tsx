@@ -2,6 +2,7 @@
 import { PanelRightClose, PanelRightOpen } from 'lucide-react'
 import { createContext, type ReactNode, useContext, useState } from 'react'
 import { useKey } from './keys'
+import { IconButton } from '../kit/icon-button'
 
 interface Fold {
   readonly folded: boolean | null
@@ -37,20 +38,20 @@ export function Page({ title, beside, reason, children }: PageProps) {
         {children}
       </main>
       <aside className="reason" aria-label="Reason">
-        <button
-          type="button"
-          className="quiet-button reason-fold"
-          onClick={toggle}
-          aria-expanded={folded !== true}
-          title="Fold the reason panel (\)"
-        >
-          {folded === true ? (
-            <PanelRightOpen size={15} aria-hidden />
-          ) : (
-            <PanelRightClose size={15} aria-hidden />
-          )}
-          <span className="visually-hidden">Fold the reason panel</span>
-        </button>
+        <div className="reason-fold">
+          <IconButton
+            says="Fold the reason panel"
+            hint="Fold the reason panel (\)"
+            expanded={folded !== true}
+            onClick={toggle}
+          >
+            {folded === true ? (
+              <PanelRightOpen size={15} aria-hidden />
+            ) : (
+              <PanelRightClose size={15} aria-hidden />
+            )}
+          </IconButton>
+        </div>
         {folded === true ? null : <div className="reason-body">{reason}</div>}
       </aside>
     </div>

@@ -1,5 +1,5 @@
 /** The views of an area, each of which keeps the aim. */
-import { To } from './to'
+import { Tabs } from '../kit/tabs'
 
 export function AreaTabs<Path extends string>({
   area,
@@ -11,12 +11,10 @@ export function AreaTabs<Path extends string>({
   readonly here: Path
 }) {
   return (
-    <nav className="tabs" aria-label={`Views of ${area}`}>
-      {views.map(([path, says]) => (
-        <To key={path} path={path} aria-current={path === here}>
-          {says}
-        </To>
-      ))}
-    </nav>
+    <Tabs
+      label={`Views of ${area}`}
+      here={here}
+      tabs={views.map(([path, says]) => ({ id: path, path, says }))}
+    />
   )
 }

@@ -3,6 +3,8 @@ import Button from '@mui/material/Button'
 import type { ReactNode } from 'react'
 import { useFetcher } from 'react-router'
 import { useAddress } from './to'
+import { Refused } from '../kit/notice'
+import { Tip } from '../kit/tip'
 
 export interface DraftChangeProps {
   readonly kind: string
@@ -15,6 +17,26 @@ export interface DraftChangeProps {
   readonly disabled?: boolean
 }
 
+/** Drafts a change of a kind and goes to it; says why where it is refused. */
+export function useDraft(): {
+  readonly draft: (kind: string, intent: unknown, then?: string) => void
+  readonly isBusy: boolean
+  readonly refused: string | null
+} {
+  const fetcher = useFetcher<{ refused?: string | null }>()
+  const address = useAddress()
+  return {
+    draft: (kind, intent, then) =>
+      void fetcher.submit(JSON.stringify({ kind, intent, then: then ?? null }), {
+        method: 'post',
+        action: address('/do/draft'),
+        encType: 'application/json',
+      }),
+    isBusy: fetcher.state !== 'idle',
+    refused: fetcher.data?.refused ?? null,
+  }
+}
+
 export function DraftChange({
   kind,
   intent,
@@ -24,25 +46,19 @@ export function DraftChange({
   title,
   disabled = false,
 }: DraftChangeProps) {
-  const fetcher = useFetcher<{ refused?: string | null }>()
-  const address = useAddress()
+  const { draft, isBusy, refused } = useDraft()
   return (
     <>
-      <Button
-        variant={variant}
-        title={title}
-        disabled={disabled || fetcher.state !== 'idle'}
-        onClick={() =>
-          void fetcher.submit(JSON.stringify({ kind, intent, then: then ?? null }), {
-            method: 'post',
-            action: address('/do/draft'),
-            encType: 'application/json',
-          })
-        }
-      >
-        {children}
-      </Button>
-      {fetcher.data?.refused ? <span role="alert">{fetcher.data.refused}</span> : null}
+      <Tip says={title}>
+        <Button
+          variant={variant}
+          disabled={disabled || isBusy}
+          onClick={() => draft(kind, intent, then)}
+        >
+          {children}
+        </Button>
+      </Tip>
+      <Refused says={refused} />
     </>
   )
 }

@@ -1,9 +1,11 @@
 /** Findings with their reasons and proven remedies. */
 import Button from '@mui/material/Button'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { Finding, Remedy } from '~/core/changes'
 import { countText } from '~/core/units'
 import { StateGlyph } from './state'
+import { Tick } from '../kit/tick'
+import { Tip } from '../kit/tip'
 
 export interface RemedyPlace {
   readonly key: string
@@ -78,39 +80,63 @@ function OneFinding({
       {onRemedy && finding.remedies.length > 0 ? (
         <div className="acts">
           {finding.remedies.map((remedy, i) => (
-            <Button
+            <Tip
               key={remedy.says}
-              variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'}
-              onClick={() => onRemedy(remedy, { key: finding.key, index: i })}
-              title={
+              says={
                 'patchDraft' in remedy.change
                   ? 'Proven: with this the finding is gone and no new stop comes'
                   : 'Proven: once this other change has run the finding is gone'
               }
             >
-              {remedy.says}
-            </Button>
+              <Button
+                variant={i === 0 && finding.level === 'stop' ? 'contained' : 'outlined'}
+                onClick={() => onRemedy(remedy, { key: finding.key, index: i })}
+              >
+                {remedy.says}
+              </Button>
+            </Tip>
           ))}
         </div>
       ) : null}
       {finding.level === 'caution' && onAccept ? (
-        <label style={{ display: 'flex', gap: 7, marginTop: 7 }}>
-          <input
-            type="checkbox"
-            checked={accepted?.has(finding.key) ?? false}
-            onChange={(event) => onAccept(finding.key, event.target.checked)}
-          />{' '}
-          I accept this
-        </label>
+        <Tick
+          label="I accept this"
+          checked={accepted?.has(finding.key) ?? false}
+          onChange={(accept) => onAccept(finding.key, accept)}
+        />
       ) : null}
     </li>
   )
 }
 
+/**
+ * What was shown when a press began, until it ends. A list that is drawn anew between the two would take the button
+ * away from under the pointer, and the press would be lost.
+ */
+function useHeldWhilePressed<Value>(value: Value): {
+  readonly shown: Value
+  readonly onPointerDown: () => void
+} {
+  const [held, setHeld] = useState<{ readonly value: Value } | null>(null)
+  useEffect(() => {
+    if (held === null) return
+    // A click comes right after the pointer is let go.
+    const release = (): void => void setTimeout(() => setHeld(null), 0)
+    window.addEventListener('pointerup', release)
+    window.addEventListener('pointercancel', release)
+    return () => {
+      window.removeEventListener('pointerup', release)
+      window.removeEventListener('pointercancel', release)
+    }
+  }, [held])
+  return { shown: held ? held.value : value, onPointerDown: () => setHeld({ value }) }
+}
+
 export function Findings({ findings, ...rest }: FindingsProps) {
+  const { shown, onPointerDown } = useHeldWhilePressed(findings)
   return (
-    <ul aria-label="Findings">
-      {findings.map((finding) => (
+    <ul aria-label="Findings" onPointerDown={onPointerDown}>
+      {shown.map((finding) => (
         <OneFinding key={finding.key} finding={finding} {...rest} />
       ))}
     </ul>

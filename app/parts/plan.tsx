@@ -1,6 +1,7 @@
 /** A plan in a few lines: what it makes, how long it takes, what it costs, and the path that decides. */
 import type { Plan } from '~/core/changes'
 import { countText, durationText, moneyText } from '~/core/units'
+import { Tip } from '../kit/tip'
 
 const plurals: Readonly<Record<string, string>> = {
   address: 'addresses',
@@ -59,19 +60,25 @@ export function PlanSummary({ plan }: { readonly plan: Plan | null }) {
         {plan.creates.length > 0 ? (
           <div>
             <dt>makes</dt>
-            <dd title={plan.creates.join('\n')}>{refsText(plan.creates)}</dd>
+            <Tip says={plan.creates.join(', ')}>
+              <dd tabIndex={0}>{refsText(plan.creates)}</dd>
+            </Tip>
           </div>
         ) : null}
         {plan.alters.length > 0 ? (
           <div>
             <dt>alters</dt>
-            <dd title={plan.alters.join('\n')}>{refsText(plan.alters)}</dd>
+            <Tip says={plan.alters.join(', ')}>
+              <dd tabIndex={0}>{refsText(plan.alters)}</dd>
+            </Tip>
           </div>
         ) : null}
         {plan.removes.length > 0 ? (
           <div>
             <dt>removes</dt>
-            <dd title={plan.removes.join('\n')}>{refsText(plan.removes)}</dd>
+            <Tip says={plan.removes.join(', ')}>
+              <dd tabIndex={0}>{refsText(plan.removes)}</dd>
+            </Tip>
           </div>
         ) : null}
         <div>

@@ -1,5 +1,7 @@
 /** The look of MUI’s parts, made from the same tokens as everything else. */
 import { createTheme } from '@mui/material/styles'
+import type {} from '@mui/x-data-grid/themeAugmentation'
+import { dataGrid } from './data-grid'
 
 const scheme = (dark: boolean) => ({
   palette: {
@@ -10,6 +12,8 @@ const scheme = (dark: boolean) => ({
     divider: dark ? '#38313F' : '#D9D3DF',
   },
 })
+
+const focusRing = { outline: '2px solid var(--brass)', outlineOffset: -2 }
 
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: 'data' },
@@ -48,7 +52,6 @@ export const theme = createTheme({
         },
       },
     },
-    MuiFormControlLabel: { styleOverrides: { label: { fontSize: 13 } } },
     MuiFormHelperText: {
       styleOverrides: { root: { fontSize: 11.5, marginLeft: 1, marginRight: 0, lineHeight: 1.3 } },
     },
@@ -84,6 +87,82 @@ export const theme = createTheme({
         tooltip: { background: 'var(--ink)', color: 'var(--ground)', fontSize: 12 },
       },
     },
-    MuiCheckbox: { defaultProps: { size: 'small' } },
+    MuiCheckbox: {
+      defaultProps: { size: 'small' },
+      styleOverrides: { root: { padding: 4, '&.Mui-focusVisible': focusRing } },
+    },
+    MuiRadio: { styleOverrides: { root: { padding: 4, '&.Mui-focusVisible': focusRing } } },
+    MuiSwitch: {
+      styleOverrides: { switchBase: { '&.Mui-focusVisible + .MuiSwitch-track': focusRing } },
+    },
+    MuiFormControlLabel: {
+      styleOverrides: { root: { marginLeft: -4, minHeight: 32 }, label: { fontSize: 13 } },
+    },
+    MuiAutocomplete: {
+      styleOverrides: {
+        inputRoot: { padding: '0 34px 0 0 !important' },
+        option: { fontSize: 13, minHeight: 30 },
+        endAdornment: { right: '4px !important' },
+      },
+    },
+    MuiTabs: {
+      styleOverrides: {
+        root: { minHeight: 34, borderBottom: '1px solid var(--line)', flex: 'none' },
+        indicator: { backgroundColor: 'var(--petrol)', height: 3, transition: 'none' },
+      },
+    },
+    MuiTab: {
+      defaultProps: { disableRipple: true },
+      styleOverrides: {
+        root: {
+          minHeight: 34,
+          minWidth: 0,
+          padding: '6px 12px',
+          fontSize: 13,
+          fontWeight: 400,
+          textTransform: 'none',
+          color: 'var(--ink-soft)',
+          '&.Mui-selected': { color: 'var(--ink)', fontWeight: 600 },
+          '&.Mui-focusVisible': { outline: '2px solid var(--brass)', outlineOffset: -3 },
+        },
+      },
+    },
+    MuiTable: { defaultProps: { size: 'small' } },
+    MuiTableCell: {
+      styleOverrides: {
+        root: { fontSize: 13, lineHeight: 1.4, color: 'var(--ink)', borderColor: 'var(--line)' },
+        stickyHeader: { backgroundColor: 'var(--ground)' },
+      },
+    },
+    MuiTableSortLabel: {
+      styleOverrides: {
+        root: { '&:focus-visible': { outline: '2px solid var(--brass)' } },
+        icon: { fontSize: 13, margin: '0 2px' },
+      },
+    },
+    MuiAlert: {
+      defaultProps: { variant: 'outlined' },
+      styleOverrides: {
+        root: {
+          color: 'var(--ink)',
+          background: 'var(--sheet)',
+          border: '1px solid var(--line)',
+          borderLeft: '4px solid var(--border)',
+          padding: '4px 12px',
+          margin: '6px 0',
+          fontSize: 13,
+          variants: [
+            { props: { severity: 'error' }, style: { borderLeftColor: 'var(--broken)' } },
+            { props: { severity: 'warning' }, style: { borderLeftColor: 'var(--strained)' } },
+          ],
+        },
+        icon: { padding: '7px 0', marginRight: 8 },
+        message: { padding: '4px 0' },
+      },
+    },
+    MuiSnackbarContent: {
+      styleOverrides: { root: { background: 'var(--ink)', color: 'var(--ground)' } },
+    },
+    MuiDataGrid: dataGrid,
   },
 })

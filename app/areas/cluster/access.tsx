@@ -2,7 +2,8 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
-import { saveFile } from '../../parts/table'
+import { saveFile } from '../../kit/save-file'
+import { Refused } from '../../kit/notice'
 
 export function Access({ name, answers }: { readonly name: string; readonly answers: boolean }) {
   const fetcher = useFetcher<{ yaml?: string; refused?: string | null }>()
@@ -45,7 +46,7 @@ export function Access({ name, answers }: { readonly name: string; readonly answ
         )}
         {answers ? null : <span className="soft">once its API answers</span>}
       </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Refused says={fetcher.data?.refused} />
     </div>
   )
 }

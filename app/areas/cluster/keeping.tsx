@@ -6,6 +6,10 @@ import type { HealthPolicy } from '~/core/keeping'
 import { bytesText, countText, durationText } from '~/core/units'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
+import { Choice } from '../../kit/choice'
+import { Refused } from '../../kit/notice'
+import { NumberField } from '../../kit/number-field'
+import { Switch } from '../../kit/tick'
 
 export interface KeepingData {
   readonly name: string
@@ -49,15 +53,13 @@ function PoolLine({
         {pool.lifetime === 'spot' ? ', spot' : ''}
       </span>
       <span className="acts">
-        <input
-          type="number"
-          min={0}
+        <NumberField
+          label={`Nodes of ${pool.name}`}
+          hideLabel
           max={1000}
           value={count}
-          onChange={(event) => setCount(Math.max(0, Math.trunc(Number(event.target.value))))}
-          aria-label={`Nodes of ${pool.name}`}
-          className="journal-search mono"
-          style={{ width: 66 }}
+          onChange={(next) => setCount(Math.max(0, Math.trunc(next ?? 0)))}
+          width={80}
         />
         <DraftChange
           kind="pool.resize"
@@ -71,17 +73,15 @@ function PoolLine({
         </DraftChange>
         {sizes.length > 1 ? (
           <>
-            <select
+            <Choice
+              label={`Size of ${pool.name}`}
+              hideLabel
+              mono
               value={size}
-              onChange={(event) => setSize(event.target.value)}
-              aria-label={`Size of ${pool.name}`}
-              className="journal-search mono"
-              style={{ width: 150 }}
-            >
-              {sizes.map((name) => (
-                <option key={name}>{name}</option>
-              ))}
-            </select>
+              options={sizes}
+              onChange={setSize}
+              width={160}
+            />
             <DraftChange
               kind="pool.edit"
               intent={{ cluster, pool: pool.name, size }}
@@ -201,42 +201,27 @@ export function Keeping({
             : 'Off: a node that is not ready waits for a person.'}
         </p>
         <div className="acts" style={{ marginTop: 8 }}>
-          <label style={{ display: 'flex', gap: 6, alignItems: 'center' }}>
-            <input
-              type="checkbox"
-              checked={policy.enabled}
-              onChange={(event) => setPolicy({ ...policy, enabled: event.target.checked })}
-            />{' '}
-            on
-          </label>
-          <label className="plain-label">
-            after seconds
-            <input
-              type="number"
-              min={30}
-              max={86400}
-              value={policy.afterSeconds}
-              onChange={(event) =>
-                setPolicy({ ...policy, afterSeconds: Number(event.target.value) })
-              }
-              className="journal-search mono"
-              style={{ width: 84 }}
-            />
-          </label>
-          <label className="plain-label">
-            at most % at once
-            <input
-              type="number"
-              min={1}
-              max={100}
-              value={Math.round(policy.mostShare * 100)}
-              onChange={(event) =>
-                setPolicy({ ...policy, mostShare: Number(event.target.value) / 100 })
-              }
-              className="journal-search mono"
-              style={{ width: 84 }}
-            />
-          </label>
+          <Switch
+            label="On"
+            says="Health keeping"
+            checked={policy.enabled}
+            onChange={(enabled) => setPolicy({ ...policy, enabled })}
+          />
+          <NumberField
+            label="After seconds"
+            min={30}
+            max={86_400}
+            value={policy.afterSeconds}
+            onChange={(seconds) => setPolicy({ ...policy, afterSeconds: seconds ?? 30 })}
+          />
+          <NumberField
+            label="At most % at once"
+            min={1}
+            max={100}
+            value={Math.round(policy.mostShare * 100)}
+            width={130}
+            onChange={(percent) => setPolicy({ ...policy, mostShare: (percent ?? 1) / 100 })}
+          />
           <Button
             variant="outlined"
             disabled={!changed || fetcher.state !== 'idle'}
@@ -250,7 +235,7 @@ export function Keeping({
             Keep it so
           </Button>
         </div>
-        {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+        <Refused says={fetcher.data?.refused} />
       </section>
     </div>
   )

@@ -1,7 +1,5 @@
 /** The fault tray: faults that can be put into the stand-ins, to practise and to test. */
 import Button from '@mui/material/Button'
-import MenuItem from '@mui/material/MenuItem'
-import TextField from '@mui/material/TextField'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import type { FleetView } from '~/core/fleet'
@@ -11,6 +9,11 @@ import { Ago } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
 import type { Route } from './+types/faults'
+import { Choice } from '../../kit/choice'
+import { Empty } from '../../kit/empty'
+import { Refused } from '../../kit/notice'
+import { NumberField } from '../../kit/number-field'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fault tray · Gyrarch' }]
 
@@ -136,7 +139,7 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
   const [fault, setFault] = useState('machine-unavailable')
   const [about, setAbout] = useState('')
   const [mode, setMode] = useState('permanent')
-  const [times, setTimes] = useState('3')
+  const [times, setTimes] = useState<number | undefined>(3)
   const choices = subjects[fault] ?? []
   const chosen = choices.includes(about) ? about : (choices[0] ?? '')
   return (
@@ -164,104 +167,81 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
             padding: '8px 0 16px',
           }}
         >
-          <TextField
-            select
+          <Choice
             label="Fault"
             value={fault}
-            onChange={(event) => setFault(event.target.value)}
-            sx={{ width: 310 }}
-          >
-            {possible.map((entry) => (
-              <MenuItem key={entry.fault} value={entry.fault}>
-                {entry.says}
-              </MenuItem>
-            ))}
-          </TextField>
-          <TextField
-            select
-            label="About"
-            value={chosen}
-            onChange={(event) => setAbout(event.target.value)}
-            sx={{ width: 245 }}
-          >
-            {choices.map((choice) => (
-              <MenuItem key={choice} value={choice}>
-                {choice}
-              </MenuItem>
-            ))}
-          </TextField>
-          <TextField
-            select
+            onChange={setFault}
+            width={310}
+            options={possible.map((entry) => ({ value: entry.fault, says: entry.says }))}
+          />
+          <Choice label="About" value={chosen} onChange={setAbout} options={choices} width={245} />
+          <Choice
             label="Lasts"
             value={mode}
-            onChange={(event) => setMode(event.target.value)}
-            sx={{ width: 154 }}
-          >
-            <MenuItem value="permanent">until taken away</MenuItem>
-            <MenuItem value="transient">some times</MenuItem>
-          </TextField>
+            onChange={setMode}
+            width={154}
+            options={[
+              { value: 'permanent', says: 'until taken away' },
+              { value: 'transient', says: 'some times' },
+            ]}
+          />
           {mode === 'transient' ? (
-            <TextField
+            <NumberField
               label="Times"
-              type="number"
               value={times}
-              onChange={(event) => setTimes(event.target.value)}
-              sx={{ width: 90 }}
+              onChange={setTimes}
+              min={1}
+              max={10_000}
+              width={90}
             />
           ) : null}
           <Button
             variant="contained"
             disabled={fetcher.state !== 'idle' || chosen === ''}
             onClick={() =>
-              void fetcher.submit({ fault, about: chosen, mode, times }, { method: 'post' })
+              void fetcher.submit(
+                { fault, about: chosen, mode, times: String(times ?? '') },
+                { method: 'post' },
+              )
             }
           >
             Put it in
           </Button>
         </div>
-        {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+        <Refused says={fetcher.data?.refused} />
         {active.length === 0 ? (
-          <p className="empty">Nothing is wrong outside.</p>
+          <Empty title="Nothing is wrong outside">
+            Put a fault in to see how a raise, a drain or a walk meets it: what it halts, what is
+            told of its cause, and which remedies are proven. Choose one above; it is taken away
+            again here.
+          </Empty>
         ) : (
-          <table className="grid">
-            <thead>
-              <tr>
-                <th scope="col">fault</th>
-                <th scope="col">about</th>
-                <th scope="col">lasts</th>
-                <th scope="col">since</th>
-                <th scope="col">
-                  <span className="visually-hidden">take away</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {active.map((eachFault) => (
-                <tr key={eachFault.id}>
-                  <td>
-                    {possible.find((existing) => existing.fault === eachFault.fault)?.says ??
-                      eachFault.fault}
-                  </td>
-                  <td className="mono">{eachFault.about}</td>
-                  <td>
-                    {eachFault.left === null ? 'until taken away' : `${eachFault.left} more times`}
-                  </td>
-                  <td>
-                    <Ago at={eachFault.since} now={now} />
-                  </td>
-                  <td>
-                    <Button
-                      variant="outlined"
-                      onClick={() => void fetcher.submit({ end: eachFault.id }, { method: 'post' })}
-                      aria-label={`Take away ${eachFault.fault} about ${eachFault.about}`}
-                    >
-                      Take away
-                    </Button>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <PlainTable label="Active faults" heads={['fault', 'about', 'lasts', 'since', '']}>
+            {active.map((eachFault) => (
+              <Row key={eachFault.id}>
+                <Cell>
+                  {possible.find((existing) => existing.fault === eachFault.fault)?.says ??
+                    eachFault.fault}
+                </Cell>
+                <Cell className="mono">{eachFault.about}</Cell>
+                <Cell>
+                  {eachFault.left === null ? 'until taken away' : `${eachFault.left} more times`}
+                </Cell>
+                <Cell>
+                  <Ago at={eachFault.since} now={now} />
+                </Cell>
+                <Cell>
+                  <Button
+                    variant="outlined"
+                    onClick={() => void fetcher.submit({ end: eachFault.id }, { method: 'post' })}
+                    aria-label={`Take away ${eachFault.fault} about ${eachFault.about}`}
+                  >
+                    Take away
+                  </Button>
+                </Cell>
+              </Row>
+            ))}
+          </PlainTable>
         )}
       </div>
     </Page>

@@ -1,7 +1,6 @@
 /** The address ledger: every range of every routing domain, what collides, and where there is room. */
-import Button from '@mui/material/Button'
-import { useRef, useState } from 'react'
-import { Form, useFetcher, useSearchParams } from 'react-router'
+import { useState } from 'react'
+import { useFetcher, useSearchParams } from 'react-router'
 import { addressBook, type BookEntry, carveFrom, carveSpan, collisions } from '~/core/fleet'
 import { readLedgerCsv } from '~/core/ground'
 import { Refusal } from '~/server/changes/errors'
@@ -13,10 +12,14 @@ import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { pathOf, To } from '../../parts/to'
 import type { Route } from './+types/addresses'
 import type { Read } from './import'
+import { AskForm, Hidden } from '../../kit/ask-form'
+import { Drop } from '../../kit/drop'
+import { Field } from '../../kit/field'
+import { Notice } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Addresses · Gyrarch' }]
 
@@ -71,40 +74,20 @@ export async function action({ request, context }: Route.ActionArgs) {
 /** Ranges from a CSV file: each bad line by its number, the good ones offered as a change. */
 function Import() {
   const fetcher = useFetcher<{ refused: string | null; read?: Read }>()
-  const take = (file: File | undefined): void =>
-    void file
-      ?.text()
-      .then((text) => fetcher.submit(text, { method: 'post', encType: 'text/plain' }))
   const read = fetcher.data?.read
-  const input = useRef<HTMLInputElement>(null)
   return (
-    <div
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault()
-        take(event.dataTransfer.files[0])
-      }}
-    >
-      <h3>Import</h3>
-      <label className="plain-label">
-        CSV with the columns domain, range, name
-        <input
-          ref={input}
-          type="file"
-          accept=".csv,text/csv"
-          className="visually-hidden"
-          tabIndex={-1}
-          onChange={(event) => take(event.target.files?.[0])}
-        />
-      </label>
-      <div className="acts" style={{ marginTop: 5 }}>
-        <Button variant="outlined" onClick={() => input.current?.click()}>
-          Choose a file
-        </Button>
-        <span className="soft">or drop it here</span>
-      </div>
+    <section className="below-table" aria-label="Import">
+      <h2>Enter many at once</h2>
+      <Drop
+        what="CSV file of ranges"
+        accept={{ 'text/csv': ['.csv'] }}
+        maxBytes={8_000_000}
+        refused={fetcher.data?.refused}
+        onText={(text) => void fetcher.submit(text, { method: 'post', encType: 'text/plain' })}
+      >
+        <span className="soft">with the columns domain, range, name</span>
+      </Drop>
       {fetcher.state !== 'idle' ? <p className="soft">reading…</p> : null}
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
       {read ? (
         <div role="status">
           <p>
@@ -132,7 +115,7 @@ function Import() {
           ) : null}
         </div>
       ) : null}
-    </div>
+    </section>
   )
 }
 
@@ -185,12 +168,12 @@ function DragCarve({
           <b className="mono" data-copy={block.range}>
             {block.range}
           </b>
-          <input
+          <Field
+            label="What it is for"
+            hideLabel
             value={name}
-            onChange={(event) => setName(event.target.value)}
+            onChange={setName}
             placeholder="what it is for"
-            aria-label="What it is for"
-            className="journal-search"
           />
           <DraftChange
             kind="ledger.enter"
@@ -236,7 +219,7 @@ const columns: readonly Column<BookEntry>[] = [
 
 export default function Addresses({ loaderData }: Route.ComponentProps) {
   const { domains, domain, within, inside, wanted, carved, entries, collisions } = loaderData
-  const [search, setSearch] = useSearchParams()
+  const [, setSearch] = useSearchParams()
   const around = stripAround(
     entries
       .filter(
@@ -283,37 +266,6 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
               </li>
             ))}
           </ul>
-          <div>
-            <h3>Carve</h3>
-            <Form method="get" style={{ display: 'grid', gap: 8, marginTop: 6 }}>
-              <input type="hidden" name="domain" value={domain} />
-              {search.has('aim') ? (
-                <input type="hidden" name="aim" value={search.get('aim') ?? ''} />
-              ) : null}
-              <label className="plain-label">
-                Out of
-                <input
-                  name="within"
-                  defaultValue={within}
-                  placeholder="10.44.0.0/20"
-                  className="journal-search mono"
-                />
-              </label>
-              <label className="plain-label">
-                Prefix lengths
-                <input
-                  name="prefixes"
-                  defaultValue={wanted}
-                  placeholder="22 24 24"
-                  className="journal-search mono"
-                />
-              </label>
-              <Button type="submit" variant="contained">
-                Carve
-              </Button>
-            </Form>
-          </div>
-          <Import />
           {carved === null ? null : carved.ok ? (
             <ul className="facts" aria-label="Carved">
               {carved.carved.blocks.map((block) => (
@@ -337,11 +289,32 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
               ))}
             </ul>
           ) : (
-            <p role="alert">{carved.says}</p>
+            <Notice>{carved.says}</Notice>
           )}
         </>
       }
     >
+      <AskForm label="Carve" asks={['domain', 'within', 'prefixes']} verb="Carve">
+        <Hidden name="domain" value={domain} />
+        <Field
+          key={`w${within}`}
+          name="within"
+          label="Out of"
+          mono
+          defaultValue={within}
+          placeholder="10.44.0.0/20"
+          width={200}
+        />
+        <Field
+          key={`p${wanted}`}
+          name="prefixes"
+          label="Prefix lengths"
+          mono
+          defaultValue={wanted}
+          placeholder="22 24 24"
+          width={200}
+        />
+      </AskForm>
       <DragCarve
         key={`${domain}${within}`}
         entries={entries}
@@ -387,8 +360,9 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
               })
             : undefined
         }
-        empty="Nothing is entered in this domain."
+        empty="Nothing is entered in this domain. Drag over the strip to carve a block, or drop a CSV file of what is in use."
       />
+      <Import />
     </Page>
   )
 }

@@ -1,5 +1,5 @@
 /** The ground: sites with their zones, hosts, room and networks. */
-import { Form, redirect, useNavigate, useSearchParams } from 'react-router'
+import { redirect, useNavigate, useSearchParams } from 'react-router'
 import { leftovers, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
 import { hostLoss } from '~/core/sizing'
 import { listText, numberText } from '~/core/units'
@@ -10,7 +10,7 @@ import { DraftChange } from '../../parts/draft-change'
 import { Page } from '../../frame/page'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import { orRefused } from '../refusals'
@@ -21,6 +21,8 @@ import './ground.css'
 import { coresOf, Fill, roomOf, usedOf, ZoneRoom } from './zones'
 import { BoxTable, Holders } from './tables'
 import { Images } from './tables'
+import { AskForm } from '../../kit/ask-form'
+import { Field } from '../../kit/field'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.site?.name ?? 'Ground'} · Ground · Gyrarch` },
@@ -160,21 +162,18 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
       title="Ground"
       beside={
         <>
-          <Form method="get" role="search" style={{ display: 'flex' }}>
-            {['site', 'aim'].map((name) =>
-              search.has(name) ? (
-                <input key={name} type="hidden" name={name} value={search.get(name) ?? ''} />
-              ) : null,
-            )}
-            <input
-              data-find
+          <AskForm label="Who holds an address" asks={['address']}>
+            <Field
+              key={asked}
+              isFind
               name="address"
+              label="Who holds an address"
+              hideLabel
               defaultValue={asked}
-              aria-label="Who holds an address"
               placeholder="Who holds 10.20.40.41 ( / )"
-              className="journal-search"
+              width={220}
             />
-          </Form>
+          </AskForm>
           <DraftChange
             kind="site.add"
             intent={{
@@ -193,7 +192,6 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
             path="/ground/addresses"
             query={{ domain: site?.domain ?? null }}
             className="quiet-button"
-            style={{ textDecoration: 'none' }}
           >
             all addresses
           </To>
@@ -201,7 +199,6 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
             path="/ground"
             query={{ site: search.get('site'), as: asTable ? null : 'table' }}
             className="quiet-button"
-            style={{ textDecoration: 'none' }}
           >
             {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
           </To>

@@ -1,7 +1,7 @@
 /** Name records of a site: what is served, what a zone file would change, and whether names lead where they should. */
 import Button from '@mui/material/Button'
 import { useState } from 'react'
-import { Form, useFetcher, useSearchParams } from 'react-router'
+import { useFetcher } from 'react-router'
 import type { RecordView } from '~/core/fleet'
 import { resolve } from '~/core/ground'
 import { countText } from '~/core/units'
@@ -11,11 +11,14 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { orRefused } from '../refusals'
 import type { Route } from './+types/names'
 import './ground.css'
+import { AskForm } from '../../kit/ask-form'
+import { Drop } from '../../kit/drop'
+import { Field } from '../../kit/field'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `Names at ${loaderData?.site ?? 'no site'} · Gyrarch` },
@@ -120,24 +123,27 @@ function Import({ site }: { readonly site: string }) {
       encType: 'application/json',
     })
   return (
-    <div
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault()
-        void event.dataTransfer.files[0]?.text().then((body) => {
+    <section className="below-table" aria-label="Read a zone file">
+      <h2>Read a zone file</h2>
+      <Drop
+        what="zone file"
+        accept={{ 'text/plain': ['.zone', '.txt', '.db'] }}
+        maxBytes={8_000_000}
+        refused={fetcher.data?.refused}
+        onText={(body) => {
           setText(body)
           send(body)
-        })
-      }}
-    >
-      <h3>Read a zone file</h3>
-      <textarea
-        aria-label="Zone file"
-        className="mono zone-text"
-        rows={6}
+        }}
+      />
+      <Field
+        label="Zone file"
+        hideLabel
+        mono
+        rows={5}
         value={text}
+        onChange={setText}
         placeholder={'$TTL 1h\napi.oak  A  10.20.0.60'}
-        onChange={(event) => setText(event.target.value)}
+        width="100%"
       />
       <div className="acts">
         <Button
@@ -147,9 +153,7 @@ function Import({ site }: { readonly site: string }) {
         >
           Read it
         </Button>
-        <span className="soft">or drop a file here</span>
       </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
       {read ? (
         <div role="status">
           <p>
@@ -181,13 +185,12 @@ function Import({ site }: { readonly site: string }) {
           )}
         </div>
       ) : null}
-    </div>
+    </section>
   )
 }
 
 export default function Names({ loaderData }: Route.ComponentProps) {
   const { site, sites, domain, records, asked, resolved, wants } = loaderData
-  const [search] = useSearchParams()
   if (site === null) {
     return (
       <Page title="Name records" reason={<h2>No name server is known</h2>}>
@@ -245,23 +248,19 @@ export default function Names({ loaderData }: Route.ComponentProps) {
               </li>
             ))}
           </ul>
-          <Form method="get" style={{ display: 'grid', gap: 6 }}>
-            <h3>Ask for a name</h3>
-            <input type="hidden" name="site" value={site} />
-            {search.has('aim') ? (
-              <input type="hidden" name="aim" value={search.get('aim') ?? ''} />
-            ) : null}
-            <input
+          <h3>Ask for a name</h3>
+          <AskForm label="Ask for a name" asks={['name']} verb={`Ask ${site}`}>
+            <Field
+              key={asked}
               name="name"
+              label="Name"
+              hideLabel
+              mono
               defaultValue={asked}
               placeholder={`api.cedar.${domain}`}
-              aria-label="Name"
-              className="journal-search mono"
+              width={200}
             />
-            <Button type="submit" variant="outlined">
-              Ask {site}
-            </Button>
-          </Form>
+          </AskForm>
           {resolved ? (
             <p role="status">
               <StateGlyph state={resolved.addresses.length > 0 ? 'well' : 'broken'} />{' '}
@@ -270,7 +269,6 @@ export default function Names({ loaderData }: Route.ComponentProps) {
               </span>
             </p>
           ) : null}
-          <Import site={site} />
           <div className="acts">
             <Button variant="outlined" href={`/api/v1/sites/${site}/zone`}>
               Zone file
@@ -290,8 +288,9 @@ export default function Names({ loaderData }: Route.ComponentProps) {
         columns={columns}
         rows={records}
         id={(record) => `${record.name} ${record.type} ${record.value}`}
-        empty="Its name server serves no record yet."
+        empty="Its name server serves no record yet. Read a zone file below, or set a first record."
       />
+      <Import site={site} />
     </Page>
   )
 }

@@ -1,18 +1,20 @@
 /** Hosts of a hall as columns, machines as blocks to scale, the failover reserve drawn; and what the loss of a host does. */
-import { Form, useSearchParams } from 'react-router'
-import Button from '@mui/material/Button'
+import { useSearchParams } from 'react-router'
 import { hallRoom, hostLoss, type HostLoss } from '~/core/sizing'
 import { bytesText, countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { Loss } from './loss'
 import type { Route } from './+types/packing'
 import './ground.css'
 import { Zone } from './host-rows'
+import { AskForm } from '../../kit/ask-form'
+import { Choice } from '../../kit/choice'
+import { NumberField } from '../../kit/number-field'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `Packing of ${loaderData?.site?.name ?? 'no hall'} · Gyrarch` },
@@ -192,45 +194,36 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
           </div>
           <div>
             <h3>Would more fit</h3>
-            <Form method="get" style={{ display: 'grid', gap: 7, marginTop: 6 }}>
-              <input type="hidden" name="site" value={site.name} />
-              {search.has('aim') ? (
-                <input type="hidden" name="aim" value={search.get('aim') ?? ''} />
-              ) : null}
-              <label className="plain-label">
-                Machines
-                <input
-                  name="count"
-                  type="number"
-                  min={1}
-                  max={200}
-                  defaultValue={asked.count}
-                  className="journal-search mono"
-                />
-              </label>
-              <label className="plain-label">
-                Size
-                <select name="size" defaultValue={asked.size} className="journal-search">
-                  {site.sizes.map((size) => (
-                    <option key={size.name} value={size.name}>
-                      {size.name}, {size.cores} cores, {bytesText(size.memoryBytes)}
-                    </option>
-                  ))}
-                </select>
-              </label>
-              <label className="plain-label">
-                Zone
-                <select name="zone" defaultValue={asked.zone} className="journal-search">
-                  <option value="">spread over all</option>
-                  {site.zones.map((zone) => (
-                    <option key={zone}>{zone}</option>
-                  ))}
-                </select>
-              </label>
-              <Button type="submit" variant="contained">
-                Place them
-              </Button>
-            </Form>
+            <AskForm label="Would more fit" asks={['count', 'size', 'zone']} verb="Place them">
+              <NumberField
+                key={`c${asked.count}`}
+                name="count"
+                label="Machines"
+                min={1}
+                max={200}
+                defaultValue={asked.count}
+              />
+              <Choice
+                key={`s${asked.size}`}
+                name="size"
+                label="Size"
+                defaultValue={asked.size}
+                options={site.sizes.map((size) => ({
+                  value: size.name,
+                  says: `${size.name}, ${size.cores} cores, ${bytesText(size.memoryBytes)}`,
+                }))}
+                width={230}
+              />
+              <Choice
+                key={`z${asked.zone}`}
+                name="zone"
+                label="Zone"
+                defaultValue={asked.zone}
+                empty="spread over all"
+                options={site.zones}
+                width={150}
+              />
+            </AskForm>
             {trial ? (
               <p role="status" style={{ marginTop: 8 }}>
                 <StateGlyph state={trial.unfit.length > 0 ? 'broken' : 'well'} />{' '}

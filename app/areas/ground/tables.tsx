@@ -4,6 +4,9 @@ import { Form } from 'react-router'
 import type { SiteView, whoHolds } from '../../../core/fleet'
 import { bytesText, numberText } from '../../../core/units'
 import { RefLink } from '../../parts/ref-link'
+import { Hidden } from '../../kit/ask-form'
+import { Choice } from '../../kit/choice'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
 
 export function BoxTable({ site }: { readonly site: SiteView }) {
   return (
@@ -19,33 +22,31 @@ export function BoxTable({ site }: { readonly site: SiteView }) {
               {box.usedBy === null ? 'free' : `used by ${box.usedBy}`}
             </span>
           </summary>
-          <table className="grid" aria-label={box.name}>
-            <tbody>
-              {box.disks.map((disk) => (
-                <tr key={disk.identifier}>
-                  <td className="mono">{disk.identifier.split('/').pop()}</td>
-                  <td>
-                    {numberText(disk.sizeGb)} GB, shows as {disk.shownAs} today
-                  </td>
-                  <td>
-                    {disk.removable ? 'removable, ' : ''}
-                    {disk.holds ?? 'blank'}
-                  </td>
-                </tr>
-              ))}
-              {box.cards.map((card) => (
-                <tr key={card.name}>
-                  <td className="mono">{card.name}</td>
-                  <td className="mono">{card.mac}</td>
-                  <td>
-                    {[card.network, card.address].filter((part) => part !== null).join(', ') ||
-                      'no address'}
-                    {card.sharedWith > 0 ? `, an address ${card.sharedWith} others hold too` : ''}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <PlainTable label={box.name} heads={['part', 'is', 'holds']}>
+            {box.disks.map((disk) => (
+              <Row key={disk.identifier}>
+                <Cell className="mono">{disk.identifier.split('/').pop()}</Cell>
+                <Cell>
+                  {numberText(disk.sizeGb)} GB, shows as {disk.shownAs} today
+                </Cell>
+                <Cell>
+                  {disk.removable ? 'removable, ' : ''}
+                  {disk.holds ?? 'blank'}
+                </Cell>
+              </Row>
+            ))}
+            {box.cards.map((card) => (
+              <Row key={card.name}>
+                <Cell className="mono">{card.name}</Cell>
+                <Cell className="mono">{card.mac}</Cell>
+                <Cell>
+                  {[card.network, card.address].filter((part) => part !== null).join(', ') ||
+                    'no address'}
+                  {card.sharedWith > 0 ? `, an address ${card.sharedWith} others hold too` : ''}
+                </Cell>
+              </Row>
+            ))}
+          </PlainTable>
         </details>
       ))}
     </section>
@@ -102,17 +103,8 @@ export function Images({
       </p>
       {site.kind === 'cloud' || releases.length === 0 ? null : (
         <Form method="post" className="acts">
-          <input type="hidden" name="site" value={site.name} />
-          <select
-            name="release"
-            aria-label="Release"
-            className="journal-search"
-            style={{ width: 110 }}
-          >
-            {releases.map((release) => (
-              <option key={release}>{release}</option>
-            ))}
-          </select>
+          <Hidden name="site" value={site.name} />
+          <Choice name="release" label="Release" hideLabel options={releases} width={120} />
           <Button type="submit" variant="outlined">
             Draft putting it in place
           </Button>

@@ -1,12 +1,14 @@
 /** Everything that was decided or happened, newest first, filtered and searched, each line with its address. */
-import { Form, useSearchParams } from 'react-router'
+import { useSearchParams } from 'react-router'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import type { JournalEntry } from '~/server/live/hub'
 import type { Route } from './+types/journal'
+import { AskForm } from '../../kit/ask-form'
+import { Field } from '../../kit/field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Journal · Gyrarch' }]
 
@@ -101,20 +103,17 @@ export default function Journal({ loaderData }: Route.ComponentProps) {
               </To>
             ))}
           </span>
-          <Form method="get" role="search" style={{ display: 'flex', gap: 6 }}>
-            {Object.entries(keep)
-              .filter(([name]) => name !== 'text' && name !== 'before')
-              .map(([name, value]) => (
-                <input key={name} type="hidden" name={name} value={value} />
-              ))}
-            <input
+          <AskForm label="Search the journal" asks={['text']} drops={['before']}>
+            <Field
+              key={search.get('text') ?? ''}
               name="text"
+              label="Search the whole journal"
+              hideLabel
               defaultValue={search.get('text') ?? ''}
-              aria-label="Search the whole journal"
               placeholder="Search all of it"
-              className="journal-search"
+              width={200}
             />
-          </Form>
+          </AskForm>
         </>
       }
       reason={

@@ -6,8 +6,9 @@ import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import type { CredentialView } from '~/core/fleet'
 import { StateText } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
-import type { Refused } from '../refusals'
+import { type Column, Table } from '../../kit/table/table'
+import type { Refused as RefusedAnswer } from '../refusals'
+import { Refused } from '../../kit/notice'
 
 const slots = { inputLabel: { shrink: true } }
 
@@ -20,7 +21,7 @@ export function CredentialsPart({
   readonly sites: readonly string[]
   readonly now: string
 }) {
-  const fetcher = useFetcher<{ refused: string | null; fields: Refused['fields'] }>()
+  const fetcher = useFetcher<{ refused: string | null; fields: RefusedAnswer['fields'] }>()
   const [form, setForm] = useState({ site: sites[0] ?? '', name: '', secret: '', until: '' })
   const busy = fetcher.state !== 'idle'
   const wrong = (path: string): string | undefined =>
@@ -163,7 +164,7 @@ export function CredentialsPart({
           </Button>
         </div>
       </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Refused says={fetcher.data?.refused} />
       <Table
         name="credentials"
         columns={columns}

@@ -6,11 +6,13 @@ import { useFetcher } from 'react-router'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
-import { type Column, saveFile, Table } from '../../parts/table'
+import { saveFile } from '../../kit/save-file'
+import { type Column, Table } from '../../kit/table/table'
 import type { KeyRecord } from '~/server/keys/keys'
-import { orRefused, type Refused } from '../refusals'
+import { orRefused, type Refused as RefusedAnswer } from '../refusals'
 import { CredentialsPart } from './credentials'
 import type { Route } from './+types/keys'
+import { Refused } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Keys and credentials · Gyrarch' }]
 
@@ -55,10 +57,10 @@ export async function action({ request, context }: Route.ActionArgs) {
 type Answer =
   | {
       readonly refused: null
-      readonly fields: Refused['fields']
+      readonly fields: RefusedAnswer['fields']
       readonly made: { readonly name: string; readonly privateKey: string } | null
     }
-  | (Refused & { readonly made?: undefined })
+  | (RefusedAnswer & { readonly made?: undefined })
 
 export default function KeysPage({ loaderData }: Route.ComponentProps) {
   const fetcher = useFetcher<Answer>()
@@ -173,7 +175,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
           </Button>
         </div>
       </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Refused says={fetcher.data?.refused} />
       <div
         style={{
           flex: '0 0 auto',

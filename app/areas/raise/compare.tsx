@@ -10,6 +10,8 @@ import { To, useAddress } from '../../parts/to'
 import { orNotFound } from '../refusals'
 import type { Route } from './+types/compare'
 import './sheet.css'
+import { Choice } from '../../kit/choice'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Compare drafts · Gyrarch' }]
 
@@ -70,18 +72,15 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
   const rows = a && b ? rowsOf(a, b) : []
   const differing = rows.filter((row) => row.differs)
   const chooser = (side: 'a' | 'b', value: string) => (
-    <select
-      aria-label={side === 'a' ? 'First draft' : 'Second draft'}
+    <Choice
+      label={side === 'a' ? 'First draft' : 'Second draft'}
+      hideLabel
       value={value}
-      onChange={(event) => pick(side, event.target.value)}
-    >
-      <option value="">choose a draft</option>
-      {all.map((entry) => (
-        <option key={entry.id} value={entry.id}>
-          {entry.name}
-        </option>
-      ))}
-    </select>
+      empty="choose a draft"
+      options={all.map((entry) => ({ value: entry.id, says: entry.name }))}
+      onChange={(id) => pick(side, id)}
+      width={260}
+    />
   )
   return (
     <Page
@@ -121,33 +120,34 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
       }
     >
       <div className="scroll" tabIndex={0} role="region" aria-label="Comparison">
-        <table className="grid compare">
-          <thead>
-            <tr>
-              <th scope="col">field</th>
-              <th scope="col">{chooser('a', a?.id ?? '')}</th>
-              <th scope="col">{chooser('b', b?.id ?? '')}</th>
-            </tr>
-          </thead>
-          <tbody>
-            {a && b
-              ? outcome(a).map(([name, left], i) => (
-                  <tr key={name}>
-                    <th scope="row">{name}</th>
-                    <td>{left}</td>
-                    <td>{outcome(b)[i]?.[1]}</td>
-                  </tr>
-                ))
-              : null}
-            {[...differing, ...rows.filter((row) => !row.differs)].map((row) => (
-              <tr key={row.path} data-differs={row.differs}>
-                <td className="mono">{row.path}</td>
-                <td className="mono">{row.a || <span className="soft">not given</span>}</td>
-                <td className="mono">{row.b || <span className="soft">not given</span>}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <PlainTable
+          label="Drafts field by field"
+          className="compare"
+          heads={[
+            'field',
+            { key: 'a', says: chooser('a', a?.id ?? '') },
+            { key: 'b', says: chooser('b', b?.id ?? '') },
+          ]}
+        >
+          {a && b
+            ? outcome(a).map(([name, left], i) => (
+                <Row key={name}>
+                  <Cell component="th" scope="row">
+                    {name}
+                  </Cell>
+                  <Cell>{left}</Cell>
+                  <Cell>{outcome(b)[i]?.[1]}</Cell>
+                </Row>
+              ))
+            : null}
+          {[...differing, ...rows.filter((row) => !row.differs)].map((row) => (
+            <Row key={row.path} data-differs={row.differs}>
+              <Cell className="mono">{row.path}</Cell>
+              <Cell className="mono">{row.a || <span className="soft">not given</span>}</Cell>
+              <Cell className="mono">{row.b || <span className="soft">not given</span>}</Cell>
+            </Row>
+          ))}
+        </PlainTable>
       </div>
     </Page>
   )

@@ -1,18 +1,19 @@
 /** All drafts and runs; a new draft, or one dropped in as a file. */
 import Button from '@mui/material/Button'
-import { type DragEvent, useRef, useState } from 'react'
 import { redirect, useFetcher } from 'react-router'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftButton } from '../../parts/draft-button'
 import { changeGlyph, StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
 import type { Route } from './+types/drafts'
 import './sheet.css'
+import { Drop } from '../../kit/drop'
+import { Refused } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Raise · Gyrarch' }]
 
@@ -136,61 +137,14 @@ const columns: readonly Column<Row>[] = [
 
 function DropIn() {
   const fetcher = useFetcher<{ refused?: string }>()
-  const [over, setOver] = useState(false)
-  const [said, setSaid] = useState<{
-    readonly name: string
-    readonly refused: string | null
-  } | null>(null)
-  const input = useRef<HTMLInputElement>(null)
-  const take = async (file: File | undefined): Promise<void> => {
-    if (!file) return
-    if (file.size > fileLimit) {
-      setSaid({
-        name: file.name,
-        refused: `It is ${Math.round(file.size / 1024)} KiB; a draft is at most 1 MiB.`,
-      })
-      return
-    }
-    setSaid({ name: file.name, refused: null })
-    void fetcher.submit(await file.text(), { method: 'post', encType: 'text/plain' })
-  }
-  const drop = (event: DragEvent): void => {
-    event.preventDefault()
-    setOver(false)
-    void take(event.dataTransfer.files[0])
-  }
-  const refused =
-    said?.refused ?? (fetcher.state === 'idle' ? fetcher.data?.refused : undefined) ?? null
   return (
-    <div
-      className="drop"
-      data-over={over}
-      onDragOver={(event) => {
-        event.preventDefault()
-        setOver(true)
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={drop}
-    >
-      <span>Drop a shared draft here, or</span>
-      <Button variant="outlined" onClick={() => input.current?.click()}>
-        choose a file
-      </Button>
-      <input
-        ref={input}
-        type="file"
-        accept="application/json,.json"
-        aria-label="Shared draft"
-        className="visually-hidden"
-        tabIndex={-1}
-        onChange={(event) => void take(event.target.files?.[0])}
-      />
-      {said && refused !== null ? (
-        <span role="alert">
-          <b>{said.name} was not taken.</b> {refused}
-        </span>
-      ) : null}
-    </div>
+    <Drop
+      what="shared draft"
+      accept={{ 'application/json': ['.json'] }}
+      maxBytes={fileLimit}
+      refused={fetcher.state === 'idle' ? fetcher.data?.refused : null}
+      onText={(text) => void fetcher.submit(text, { method: 'post', encType: 'text/plain' })}
+    />
   )
 }
 
@@ -227,7 +181,7 @@ function Templates({ templates }: { readonly templates: readonly TemplateRow[] }
           </li>
         ))}
       </ul>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Refused says={fetcher.data?.refused} />
     </section>
   )
 }

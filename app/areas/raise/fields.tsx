@@ -1,10 +1,10 @@
 /** Fields of the draft sheet: labelled, and marked by the findings that are about them. */
-import Checkbox from '@mui/material/Checkbox'
-import FormControlLabel from '@mui/material/FormControlLabel'
-import MenuItem from '@mui/material/MenuItem'
-import TextField from '@mui/material/TextField'
 import { createContext, useContext } from 'react'
 import type { Finding } from '~/core/changes'
+import { Choice, type Option } from '../../kit/choice'
+import { Field } from '../../kit/field'
+import { NumberField } from '../../kit/number-field'
+import { Tick } from '../../kit/tick'
 
 export interface SheetContextValue {
   readonly findings: readonly Finding[]
@@ -29,20 +29,16 @@ interface FieldProps {
   readonly help?: string
 }
 
-function useField(path: string, help?: string) {
+function useField(path: string): {
+  readonly set: (value: unknown) => void
+  readonly error: string | null
+} {
   const { set } = useContext(SheetContext)
   const finding = useFinding(path)
-  const stop = finding?.level === 'stop'
   return {
-    set: (value: unknown) => set(path, value),
-    error: stop,
-    helperText: stop ? finding.says : (help ?? undefined),
+    set: (value) => set(path, value),
+    error: finding?.level === 'stop' ? finding.says : null,
   }
-}
-
-const mono = {
-  input: { sx: { fontFamily: 'var(--mono)', fontSize: 12, fontStretch: '75%' } },
-  inputLabel: { shrink: true },
 }
 
 export function TextIn({
@@ -52,17 +48,16 @@ export function TextIn({
   width = 180,
   help,
 }: FieldProps & { readonly value: string }) {
-  const { set, error, helperText } = useField(path, help)
+  const { set, error } = useField(path)
   return (
-    <TextField
+    <Field
       label={label}
       value={value}
-      onChange={(event) => set(event.target.value)}
+      onChange={set}
       error={error}
-      helperText={helperText}
-      sx={{ width }}
-      slotProps={mono}
-      autoComplete="off"
+      help={help}
+      width={width}
+      mono
     />
   )
 }
@@ -73,32 +68,22 @@ export function NumberIn({
   value,
   width = 110,
   help,
-  most = 10_000,
-}: FieldProps & { readonly value: number | undefined; readonly most?: number }) {
-  const { set, error, helperText } = useField(path, help)
+  max = 10_000,
+}: FieldProps & { readonly value: number | undefined; readonly max?: number }) {
+  const { set, error } = useField(path)
   return (
-    <TextField
+    <NumberField
       label={label}
-      type="number"
-      value={value ?? ''}
-      onChange={(event) =>
-        set(
-          event.target.value === ''
-            ? undefined
-            : Math.max(0, Math.min(most, Math.trunc(Number(event.target.value)))),
-        )
+      value={value}
+      onChange={(next) =>
+        set(next === undefined ? undefined : Math.max(0, Math.min(max, Math.trunc(next))))
       }
       error={error}
-      helperText={helperText}
-      sx={{ width }}
-      slotProps={{ ...mono, htmlInput: { min: 0, max: most } }}
+      help={help}
+      width={width}
+      max={max}
     />
   )
-}
-
-export interface Option {
-  readonly value: string
-  readonly says: string
 }
 
 export interface SelectProps extends FieldProps {
@@ -116,44 +101,27 @@ export function SelectIn({
   options,
   width = 180,
   help,
-  empty = 'choose',
+  empty,
   onPick,
 }: SelectProps) {
-  const { set, error, helperText } = useField(path, help)
-  // A value that is no longer offered stays visible until it is changed.
-  const all =
-    options.some((option) => option.value === value) || value === ''
-      ? options
-      : [...options, { value, says: `${value} (not offered)` }]
+  const { set, error } = useField(path)
   return (
-    <TextField
-      select
+    <Choice
       label={label}
       value={value}
-      onChange={(event) => (onPick ?? set)(event.target.value)}
+      options={options}
+      onChange={onPick ?? set}
       error={error}
-      helperText={helperText}
-      sx={{ width }}
-      slotProps={{ ...mono, select: { displayEmpty: true } }}
-    >
-      {value === '' ? <MenuItem value="">{empty}</MenuItem> : null}
-      {all.map((option) => (
-        <MenuItem key={option.value} value={option.value}>
-          {option.says}
-        </MenuItem>
-      ))}
-    </TextField>
+      help={help}
+      width={width}
+      empty={empty}
+    />
   )
 }
 
 export function CheckIn({ path, label, value }: FieldProps & { readonly value: boolean }) {
   const { set } = useField(path)
-  return (
-    <FormControlLabel
-      control={<Checkbox checked={value} onChange={(event) => set(event.target.checked)} />}
-      label={label}
-    />
-  )
+  return <Tick label={label} checked={value} onChange={set} />
 }
 
 type Step = string | number

@@ -4,10 +4,12 @@ import Dialog from '@mui/material/Dialog'
 import DialogActions from '@mui/material/DialogActions'
 import DialogContent from '@mui/material/DialogContent'
 import DialogTitle from '@mui/material/DialogTitle'
-import TextField from '@mui/material/TextField'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import type { RaiseIntent } from '~/core/provisioning'
+import { Field } from '../../kit/field'
+import { Refused } from '../../kit/notice'
+import { Tick } from '../../kit/tick'
 
 /** Fields that usually differ from draft to draft. */
 const openable = (
@@ -54,40 +56,28 @@ export function KeepTemplate({
       <Dialog open={open} onClose={() => setOpen(false)} aria-labelledby="keep-template">
         <DialogTitle id="keep-template">Keep as a template</DialogTitle>
         <DialogContent sx={{ display: 'grid', gap: 1.5, minWidth: 420 }}>
-          <TextField
-            label="Name"
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-            slotProps={{ inputLabel: { shrink: true } }}
-            autoFocus
-          />
-          <TextField
-            label="What it is for"
-            value={says}
-            onChange={(event) => setSays(event.target.value)}
-            slotProps={{ inputLabel: { shrink: true } }}
-          />
+          <Field label="Name" value={name} onChange={setName} width="100%" autoFocus />
+          <Field label="What it is for" value={says} onChange={setSays} width="100%" />
           <fieldset className="schema-list">
             <legend>Left open: what each draft made from it has to say</legend>
             {fields.map((field) => (
-              <label key={field.pointer} style={{ display: 'flex', gap: 7, padding: '3px 0' }}>
-                <input
-                  type="checkbox"
+              <div key={field.pointer}>
+                <Tick
+                  label={field.says}
                   checked={chosen.has(field.pointer)}
-                  onChange={(event) =>
+                  onChange={(checked) =>
                     setChosen((was) => {
                       const next = new Set(was)
-                      if (event.target.checked) next.add(field.pointer)
+                      if (checked) next.add(field.pointer)
                       else next.delete(field.pointer)
                       return next
                     })
                   }
                 />
-                {field.says}
-              </label>
+              </div>
             ))}
           </fieldset>
-          {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+          <Refused says={fetcher.data?.refused} />
           {kept === undefined ? null : (
             <p role="status">Kept as {kept}. It is on the Raise page.</p>
           )}

@@ -75,7 +75,7 @@ export function Ranges({
           path="ranges.maxPodsPerNode"
           label="Pods a node"
           value={intent.ranges.maxPodsPerNode}
-          most={2048}
+          max={2048}
         />
       </div>
       <p className="soft" style={{ margin: '8px 0 4px' }}>

@@ -6,7 +6,9 @@ import type { RaiseIntent } from '~/core/provisioning'
 import { bytesText, numberText } from '~/core/units'
 import { AddressStrip } from '../../drawings/address-strip'
 import { NumberIn, SelectIn, SheetContext, TextIn, useFinding } from './fields'
-import { Marks } from './boxes'
+import { Pick } from '../../kit/pick'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
+import { WordsField } from '../../kit/words-field'
 
 export function Pools({
   intent,
@@ -90,7 +92,7 @@ export function Pools({
             label="Root disk, GB"
             value={pool.rootDiskGb}
             width={106}
-            most={100_000}
+            max={100_000}
           />
           {site?.kind === 'cloud' ? (
             <SelectIn
@@ -120,7 +122,9 @@ export function Pools({
               set(`pools[${i}].zones`, zone === 'all' ? undefined : zone.split(', '))
             }
           />
-          <Marks
+          <WordsField
+            mono
+            width={205}
             label="Labels"
             value={Object.entries(pool.labels).map(([key, value]) => `${key}=${value}`)}
             placeholder="tier=front"
@@ -136,7 +140,9 @@ export function Pools({
               )
             }
           />
-          <Marks
+          <WordsField
+            mono
+            width={205}
             label="Taints"
             value={pool.taints.map((taint) => `${taint.key}=${taint.value}:${taint.effect}`)}
             placeholder="use=storage:NoSchedule"
@@ -186,49 +192,48 @@ function Disks({
   const { set } = useContext(SheetContext)
   const finding = useFinding(`machines[${index}].disk`)
   return (
-    <table className="grid disks" aria-label={`Disks of ${box.name}`}>
-      <thead>
-        <tr>
-          <th scope="col">Install on</th>
-          <th scope="col">Stable identifier</th>
-          <th scope="col" className="number">
-            Size
-          </th>
-          <th scope="col">Holds</th>
-        </tr>
-      </thead>
-      <tbody>
-        {box.disks.map((disk) => {
-          const chosen = machine.disk === disk.identifier
-          return (
-            <tr key={disk.identifier} data-wrong={chosen && finding?.level === 'stop'}>
-              <td>
-                <label>
-                  <input
-                    type="radio"
-                    name={`disk-${index}`}
-                    checked={chosen}
-                    onChange={() => set(`machines[${index}].disk`, disk.identifier)}
-                  />{' '}
-                  <span className="mono">{disk.shownAs}</span> today
-                </label>
-              </td>
-              <td className="mono">{disk.identifier}</td>
-              <td className="number">{numberText(disk.sizeGb)} GB</td>
-              <td>
-                {disk.removable ? 'removable, ' : ''}
-                {disk.holds ?? 'blank'}
-                {machine.wipe === disk.identifier ? (
-                  <Button variant="text" onClick={() => set(`machines[${index}].wipe`, undefined)}>
-                    keep it after all
-                  </Button>
-                ) : null}
-              </td>
-            </tr>
-          )
-        })}
-      </tbody>
-    </table>
+    <PlainTable
+      label={`Disks of ${box.name}`}
+      className="disks"
+      heads={[
+        'Install on',
+        'Stable identifier',
+        { key: 'size', says: 'Size', number: true },
+        'Holds',
+      ]}
+    >
+      {box.disks.map((disk) => {
+        const chosen = machine.disk === disk.identifier
+        return (
+          <Row key={disk.identifier} data-wrong={chosen && finding?.level === 'stop'}>
+            <Cell>
+              <Pick
+                name={`disk-${index}`}
+                says={`Install on ${disk.identifier}`}
+                label={
+                  <>
+                    <span className="mono">{disk.shownAs}</span> today
+                  </>
+                }
+                checked={chosen}
+                onChange={() => set(`machines[${index}].disk`, disk.identifier)}
+              />
+            </Cell>
+            <Cell className="mono">{disk.identifier}</Cell>
+            <Cell className="number">{numberText(disk.sizeGb)} GB</Cell>
+            <Cell>
+              {disk.removable ? 'removable, ' : ''}
+              {disk.holds ?? 'blank'}
+              {machine.wipe === disk.identifier ? (
+                <Button variant="text" onClick={() => set(`machines[${index}].wipe`, undefined)}>
+                  keep it after all
+                </Button>
+              ) : null}
+            </Cell>
+          </Row>
+        )
+      })}
+    </PlainTable>
   )
 }
 
@@ -314,10 +319,6 @@ export function HallNetworks({
       (intent.networks.management ??
         site.networks.find((otherNetwork) => otherNetwork.role === 'management')?.name),
   )
-  const list = (text: string): string[] | undefined => {
-    const items = text.split(/[\s,]+/).filter((item) => item !== '')
-    return items.length === 0 ? undefined : items
-  }
   return (
     <section aria-labelledby="sheet-networks">
       <h2 id="sheet-networks">Networks</h2>
@@ -333,7 +334,9 @@ export function HallNetworks({
         />
         <StaticAddresses
           value={intent.networks.staticAddresses ?? []}
-          onChange={(text) => set('networks.staticAddresses', list(text))}
+          onChange={(addresses) =>
+            set('networks.staticAddresses', addresses.length === 0 ? undefined : addresses)
+          }
         />
         <TextIn
           path="networks.virtualAddresses"
@@ -373,21 +376,19 @@ function StaticAddresses({
   onChange,
 }: {
   readonly value: readonly string[]
-  readonly onChange: (text: string) => void
+  readonly onChange: (addresses: readonly string[]) => void
 }) {
   const finding = useFinding('networks.staticAddresses')
   return (
-    <label className="plain-field">
-      <span>Static addresses: API, machines, spare</span>
-      <textarea
-        key={value.join(' ')}
-        defaultValue={value.join(' ')}
-        placeholder="the lowest free ones"
-        onBlur={(event) => onChange(event.target.value)}
-        rows={2}
-        aria-invalid={finding?.level === 'stop'}
-        className="mono"
-      />
-    </label>
+    <WordsField
+      label="Static addresses: API, machines, spare"
+      mono
+      rows={2}
+      width={330}
+      value={value}
+      placeholder="the lowest free ones"
+      error={finding?.level === 'stop' ? finding.says : null}
+      onChange={onChange}
+    />
   )
 }

@@ -3,18 +3,18 @@ import Button from '@mui/material/Button'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { data, redirect, useFetcher, useNavigate } from 'react-router'
 import { patchDraft, type Remedy } from '~/core/changes'
-import { defaultControlPlaneSize, type RaiseIntent } from '~/core/provisioning'
+import { type RaiseIntent } from '~/core/provisioning'
 import { Refusal } from '~/server/changes/errors'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, type RemedyPlace, standingText, useAccepted } from '../../parts/findings'
 import { PlanSummary } from '../../parts/plan'
-import { saveFile } from '../../parts/table'
+import { saveFile } from '../../kit/save-file'
 import { To, useAddress } from '../../parts/to'
 import { markdownOf } from '../run/markdown'
 import { orNotFound, orRefused } from '../refusals'
-import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
+import { CheckIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
 import { Boxes, HallNetworks, Pools } from './sections'
 import { draftSlice } from './slice'
 import { KeepTemplate } from './keep-template'
@@ -25,6 +25,9 @@ import './sheet.css'
 import { Ranges } from './ranges'
 import { normalText, type Kept, usualAt } from './use-keeping'
 import { useKeeping } from './use-keeping'
+import { Field } from '../../kit/field'
+import { ControlPlane } from './control-plane'
+import { Notice } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.record.title ?? loaderData?.intent.name ?? 'draft'} · draft · Gyrarch` },
@@ -133,18 +136,20 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
     if (patched !== null) setIntent(patched as RaiseIntent)
   }
   // A remedy chosen while the check of the last letter is still under way is the one that check gives.
-  const [wish, setWish] = useState<RemedyPlace | null>(null)
+  const [chosen, setChosen] = useState<RemedyPlace | null>(null)
   const applied = useRef(apply)
   useEffect(() => {
     applied.current = apply
   })
   const { pending, findings: judgedFindings } = judged
   useEffect(() => {
-    if (wish === null || pending) return
-    setWish(null)
-    const remedy = judgedFindings.find((finding) => finding.key === wish.key)?.remedies[wish.index]
+    if (chosen === null || pending) return
+    setChosen(null)
+    const remedy = judgedFindings.find((finding) => finding.key === chosen.key)?.remedies[
+      chosen.index
+    ]
     if (remedy) applied.current(remedy)
-  }, [wish, pending, judgedFindings])
+  }, [chosen, pending, judgedFindings])
   const stops = judged.findings.filter((finding) => finding.level === 'stop').length
   const cautions = judged.findings.filter((finding) => finding.level === 'caution')
   const missing = cautions.filter((finding) => !accepted.has(finding.key)).length
@@ -170,13 +175,14 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
       <Page
         title={
           <>
-            <input
-              className="sheet-title"
-              aria-label="Name of the draft"
+            <Field
+              label="Name of the draft"
+              hideLabel
               value={title ?? ''}
               placeholder={intent.name || 'unnamed draft'}
-              onChange={(event) => setTitle(event.target.value === '' ? null : event.target.value)}
+              onChange={(text) => setTitle(text === '' ? null : text)}
               maxLength={120}
+              width={280}
             />
           </>
         }
@@ -224,7 +230,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
             )}
             <Findings
               findings={judged.findings}
-              onRemedy={(_remedy, at) => setWish(at)}
+              onRemedy={(_remedy, at) => setChosen(at)}
               accepted={accepted}
               onAccept={accept}
             />
@@ -257,9 +263,9 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
               </span>
             </div>
             {runner.data?.refused ? (
-              <p role="alert">
+              <Notice>
                 <b>Not run.</b> {runner.data.refused}
-              </p>
+              </Notice>
             ) : null}
           </>
         }
@@ -298,67 +304,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
               <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
             </div>
           </section>
-          <section aria-labelledby="sheet-plane">
-            <h2 id="sheet-plane">Control plane</h2>
-            <div className="fields">
-              <SelectIn
-                path="controlPlane.kind"
-                label="Kind"
-                value={intent.controlPlane.kind}
-                options={[
-                  { value: 'own', says: 'own machines' },
-                  { value: 'managed', says: 'managed by the cloud' },
-                ]}
-                onPick={(kind) =>
-                  set(
-                    'controlPlane',
-                    kind === 'managed'
-                      ? { kind, tier: 'plain' }
-                      : {
-                          kind: 'own',
-                          count: site?.kind === 'hall' ? 3 : 1,
-                          alsoWorkers: site?.kind === 'edge',
-                        },
-                  )
-                }
-              />
-              {intent.controlPlane.kind === 'own' ? (
-                <>
-                  <NumberIn
-                    path="controlPlane.count"
-                    label="Machines"
-                    value={intent.controlPlane.count}
-                    most={99}
-                  />
-                  {site && site.sizes.length > 0 ? (
-                    <SelectIn
-                      path="controlPlane.size"
-                      label="Size"
-                      value={intent.controlPlane.size ?? ''}
-                      options={site.sizes.map((size) => ({ value: size.name, says: size.name }))}
-                      empty={`smallest, ${defaultControlPlaneSize(site)}`}
-                      width={160}
-                    />
-                  ) : null}
-                  <CheckIn
-                    path="controlPlane.alsoWorkers"
-                    label="Also workers"
-                    value={intent.controlPlane.alsoWorkers}
-                  />
-                </>
-              ) : (
-                <SelectIn
-                  path="controlPlane.tier"
-                  label="Tier"
-                  value={intent.controlPlane.tier}
-                  options={(site?.managedTiers ?? []).map((tier) => ({
-                    value: tier.tier,
-                    says: `${tier.tier}, ${tier.hourly === 0 ? 'free' : `${tier.hourly} an hour`}`,
-                  }))}
-                />
-              )}
-            </div>
-          </section>
+          <ControlPlane intent={intent} site={site} />
           {site?.kind === 'edge' || intent.machines.length > 0 ? (
             <Boxes intent={intent} site={site} />
           ) : null}

@@ -7,11 +7,8 @@ import { bytesText, listText, numberText } from '~/core/units'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, useFinding } from './fields'
-
-const listOf = (text: string): string[] | undefined => {
-  const items = text.split(/[\s,]+/).filter((item) => item !== '')
-  return items.length === 0 ? undefined : items
-}
+import { Field } from '../../kit/field'
+import { WordsField } from '../../kit/words-field'
 
 function ListIn({
   path,
@@ -29,19 +26,15 @@ function ListIn({
   const { set } = useContext(SheetContext)
   const finding = useFinding(path)
   return (
-    <label className="plain-field">
-      <span>{label}</span>
-      <textarea
-        key={value.join(' ')}
-        defaultValue={value.join(' ')}
-        placeholder={placeholder}
-        onBlur={(event) => set(path, listOf(event.target.value))}
-        rows={1}
-        style={{ width }}
-        aria-invalid={finding?.level === 'stop'}
-        className="mono"
-      />
-    </label>
+    <WordsField
+      label={label}
+      mono
+      value={value}
+      placeholder={placeholder}
+      width={width}
+      error={finding?.level === 'stop' ? finding.says : null}
+      onChange={(words) => set(path, words.length === 0 ? undefined : words)}
+    />
   )
 }
 
@@ -97,7 +90,7 @@ export function Surroundings({
             width={210}
           />
         )}
-        <NumberIn path="services.mtu" label="MTU" value={services?.mtu} width={150} most={9216} />
+        <NumberIn path="services.mtu" label="MTU" value={services?.mtu} width={150} max={9216} />
       </div>
       <div className="fields">
         <ListIn
@@ -290,18 +283,16 @@ function Pem({ index, value }: { readonly index: number; readonly value: string 
   const { set } = useContext(SheetContext)
   const finding = useFinding(`services.authorities[${index}].pem`)
   return (
-    <label className="plain-field">
-      <span>Certificate</span>
-      <textarea
-        value={value}
-        onChange={(event) => set(`services.authorities[${index}].pem`, event.target.value)}
-        rows={3}
-        placeholder="-----BEGIN CERTIFICATE-----"
-        aria-invalid={finding?.level === 'stop'}
-        className="mono"
-      />
-      {finding?.level === 'stop' ? <span className="field-stop">{finding.says}</span> : null}
-    </label>
+    <Field
+      label="Certificate"
+      mono
+      rows={3}
+      width={420}
+      value={value}
+      onChange={(pem) => set(`services.authorities[${index}].pem`, pem)}
+      placeholder="-----BEGIN CERTIFICATE-----"
+      error={finding?.level === 'stop' ? finding.says : null}
+    />
   )
 }
 

@@ -10,6 +10,7 @@ import { Findings, standingText, useAccepted } from '../../parts/findings'
 import { PlanSummary, refsText } from '../../parts/plan'
 import { useAddress } from '../../parts/to'
 import { markdownOf } from './markdown'
+import { Refused } from '../../kit/notice'
 
 function TellMe() {
   const [state, setState] = useState<NotificationPermission | 'none'>('none')
@@ -138,7 +139,7 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
         <CopyButton text={() => markdownOf(record)}>Copy as Markdown</CopyButton>
         {record.state === 'running' ? <TellMe /> : null}
       </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Refused says={fetcher.data?.refused} />
     </>
   )
 }

@@ -7,11 +7,14 @@ import type { BootView } from '~/server/boot/boot'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { orNotFound } from '../refusals'
 import './run.css'
 import type { Route } from './+types/boot'
+import { Switch } from '../../kit/tick'
+import { Toggle } from '../../kit/toggles'
+import { Tip } from '../../kit/tip'
 
 export const meta: Route.MetaFunction = ({ params }) => [
   { title: `Boot data of ${params.id} · Gyrarch` },
@@ -132,13 +135,11 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
                   {name}
                 </Button>
               ))}
-              <Button
-                variant="outlined"
-                href={at('seed.iso')}
-                title="An ISO 9660 image labelled CIDATA, for a machine that boots from a stick"
-              >
-                Seed volume
-              </Button>
+              <Tip says="An ISO 9660 image labelled CIDATA, for a machine that boots from a stick">
+                <Button variant="outlined" href={at('seed.iso')}>
+                  Seed volume
+                </Button>
+              </Tip>
               <Button variant="contained" href={`/api/v1/changes/${id}/boot-data.tar`}>
                 All, as tar
               </Button>
@@ -181,29 +182,12 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
       </div>
       {chosen ? (
         <>
-          <nav className="tabs" aria-label="Which file" style={{ marginTop: 12 }}>
-            {parts.map((name) => (
-              <button
-                key={name}
-                type="button"
-                className="tab"
-                aria-pressed={name === part}
-                onClick={() => setPart(name)}
-              >
-                {name}
-              </button>
-            ))}
+          <div className="acts" style={{ margin: '12px 0 8px' }}>
+            <Toggle label="Which file" options={parts} value={part} onChange={setPart} />
             {part === 'user-data' && chosen.handed === 'pointer' ? (
-              <label style={{ marginLeft: 'auto' }}>
-                <input
-                  type="checkbox"
-                  checked={full}
-                  onChange={(event) => setFull(event.target.checked)}
-                />{' '}
-                the published file
-              </label>
+              <Switch label="The published file" checked={full} onChange={setFull} />
             ) : null}
-          </nav>
+          </div>
           <pre className="script scroll" tabIndex={0} aria-label={`${part} of ${chosen.machine}`}>
             {text}
           </pre>

@@ -5,7 +5,8 @@ import { useFetcher } from 'react-router'
 import type { JoinState } from '~/server/joins/joins'
 import { CopyButton } from '../../parts/copy-button'
 import { StateGlyph } from '../../parts/state'
-import { saveFile } from '../../parts/table'
+import { saveFile } from '../../kit/save-file'
+import { Tip } from '../../kit/tip'
 
 const glyph = {
   'waited for': 'working',
@@ -71,14 +72,15 @@ function OneJoin({ join }: { readonly join: JoinState }) {
               <Button variant="text" onClick={() => setOpen(!open)} aria-expanded={open}>
                 {open ? 'Hide it' : 'Show it'}
               </Button>
-              <Button
-                variant="text"
-                disabled={fetcher.state !== 'idle'}
-                onClick={() => send('call')}
-                title="The machine is a stand-in: this runs the script on it, as the person in front of it would"
-              >
-                Run it on the stand-in
-              </Button>
+              <Tip says="The machine is a stand-in: this runs the script on it, as the person in front of it would">
+                <Button
+                  variant="text"
+                  disabled={fetcher.state !== 'idle'}
+                  onClick={() => send('call')}
+                >
+                  Run it on the stand-in
+                </Button>
+              </Tip>
             </>
           )}
         </div>

@@ -9,6 +9,7 @@ import { StateGlyph } from '../../parts/state'
 import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { Chain, Evidence, StepState } from './step-parts'
+import { Refused } from '../../kit/notice'
 
 export function StepReason({
   step,
@@ -127,7 +128,7 @@ function GoOn({ then }: { readonly then: Then }) {
           Back to {then.id}
         </Button>
       )}
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Refused says={fetcher.data?.refused} />
     </div>
   )
 }

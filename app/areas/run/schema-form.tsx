@@ -1,10 +1,11 @@
 /** A form made from the schema of an intent: for every kind of change that has no sheet of its own. */
 import Button from '@mui/material/Button'
-import Checkbox from '@mui/material/Checkbox'
-import FormControlLabel from '@mui/material/FormControlLabel'
-import MenuItem from '@mui/material/MenuItem'
-import TextField from '@mui/material/TextField'
 import type { Finding } from '~/core/changes'
+import { Choice } from '../../kit/choice'
+import { Field } from '../../kit/field'
+import { NumberField } from '../../kit/number-field'
+import { Tick } from '../../kit/tick'
+import { WordsField } from '../../kit/words-field'
 
 interface Schema {
   readonly type?: string | readonly string[]
@@ -72,210 +73,202 @@ function emptyOf(schema: Schema): unknown {
   }
 }
 
-const slots = {
-  inputLabel: { shrink: true },
-  input: { sx: { fontFamily: 'var(--mono)', fontSize: 12, fontStretch: '75%' } },
-}
-
-function Field({
-  path,
-  name,
-  schema,
-  value,
-  required,
-  props,
-  onChange,
-}: {
+interface PartProps {
   readonly path: string
   readonly name: string
-  readonly schema: Schema
+  /** What the schema really asks for, without the null of a nullable one. */
+  readonly real: Schema
   readonly value: unknown
   readonly required: boolean
-  readonly props: SchemaFormProps
+  readonly form: SchemaFormProps
   readonly onChange: (value: unknown) => void
-}) {
-  const real = plain(schema)
-  const finding = props.findings.find(
-    (finding) => finding.field === path && finding.level === 'stop',
-  )
-  const common = {
-    label: says(name),
-    error: finding !== undefined,
-    helperText: finding?.says,
-    slotProps: slots,
-    autoComplete: 'off' as const,
-  }
-  if (real.type === 'boolean')
-    return (
-      <FormControlLabel
-        control={
-          <Checkbox checked={value === true} onChange={(event) => onChange(event.target.checked)} />
-        }
-        label={says(name)}
-      />
-    )
-  if (real.enum || props.choices[name]) {
-    const options = (real.enum ?? props.choices[name] ?? []).map(String)
-    const text = typeof value === 'string' || typeof value === 'number' ? String(value) : ''
-    const all = text === '' || options.includes(text) ? options : [text, ...options]
-    return (
-      <TextField
-        select
-        {...common}
-        value={text}
-        onChange={(event) => onChange(event.target.value === '' ? undefined : event.target.value)}
-        sx={{ width: 210 }}
-        slotProps={{ ...slots, select: { displayEmpty: true } }}
-      >
-        {required ? null : <MenuItem value="">as it is</MenuItem>}
-        {all.map((entry) => (
-          <MenuItem key={entry} value={entry}>
-            {entry}
-          </MenuItem>
-        ))}
-      </TextField>
-    )
-  }
-  if (real.type === 'integer' || real.type === 'number') {
-    return (
-      <TextField
-        {...common}
-        type="number"
-        value={typeof value === 'number' ? value : ''}
-        onChange={(event) =>
-          onChange(
-            event.target.value === ''
-              ? required
-                ? 0
-                : undefined
-              : real.type === 'integer'
-                ? Math.trunc(Number(event.target.value))
-                : Number(event.target.value),
-          )
-        }
-        sx={{ width: 120 }}
-      />
-    )
-  }
-  if (real.type === 'array' && plain(real.items ?? {}).type === 'object') {
-    const list = Array.isArray(value) ? (value as unknown[]) : []
-    const shown = list.slice(0, 30)
-    return (
-      <fieldset className="schema-list">
-        <legend>
-          {says(name)} <span className="soft">{list.length}</span>
-        </legend>
-        {shown.map((item, i) => (
-          <div key={i} className="fields schema-item">
-            <Fields
-              path={`${path}[${i}]`}
-              schema={real.items ?? {}}
-              value={item}
-              props={props}
-              onChange={(next) =>
-                onChange(list.map((candidate, at) => (at === i ? next : candidate)))
-              }
-            />
-            <Button
-              variant="text"
-              onClick={() => onChange(list.filter((_, at) => at !== i))}
-              aria-label={`Remove ${says(name)} ${i + 1}`}
-            >
-              Remove
-            </Button>
-          </div>
-        ))}
-        {list.length > shown.length ? (
-          <p className="soft">and {list.length - shown.length} more</p>
-        ) : null}
-        <Button variant="outlined" onClick={() => onChange([...list, emptyOf(real.items ?? {})])}>
-          Add one
-        </Button>
-        {finding ? <p className="field-stop">{finding.says}</p> : null}
-      </fieldset>
-    )
-  }
-  if (real.type === 'array') {
-    const list = Array.isArray(value) ? (value as unknown[]).map(String) : []
-    const numbers =
-      plain(real.items ?? {}).type === 'integer' || plain(real.items ?? {}).type === 'number'
-    return (
-      <TextField
-        key={list.join(',')}
-        {...common}
-        defaultValue={list.join(', ')}
-        helperText={finding?.says ?? 'separated by commas'}
-        onBlur={(event) => {
-          const items = event.target.value.split(/\s*,\s*/).filter((item) => item !== '')
-          onChange(numbers ? items.map(Number) : items)
-        }}
-        sx={{ width: 320 }}
-      />
-    )
-  }
-  if (real.type === 'object') {
-    if (value === undefined && !required) {
-      return (
-        <Button variant="text" onClick={() => onChange(emptyOf(real))}>
-          Set {says(name)}
-        </Button>
-      )
-    }
-    return (
-      <fieldset className="schema-list">
-        <legend>{says(name)}</legend>
-        <div className="fields">
-          <Fields path={path} schema={real} value={value} props={props} onChange={onChange} />
-          {required ? null : (
-            <Button variant="text" onClick={() => onChange(undefined)}>
-              Leave as it is
-            </Button>
-          )}
-        </div>
-      </fieldset>
-    )
-  }
+}
+
+const stopAt = (form: SchemaFormProps, path: string): string | null =>
+  form.findings.find((finding) => finding.field === path && finding.level === 'stop')?.says ?? null
+
+const isNumeric = (schema: Schema): boolean => schema.type === 'integer' || schema.type === 'number'
+
+const textOf = (value: unknown): string =>
+  typeof value === 'string' || typeof value === 'number' ? String(value) : ''
+
+/** What stands in a field that may be left out. */
+const leftOut = 'as it is'
+
+function ChoicePart({ path, name, real, value, required, form, onChange }: PartProps) {
   return (
-    <TextField
-      {...common}
-      value={typeof value === 'string' ? value : ''}
-      placeholder={required ? '' : 'as it is'}
-      onChange={(event) =>
-        onChange(event.target.value === '' && !required ? undefined : event.target.value)
-      }
-      sx={{ width: 230 }}
+    <Choice
+      label={says(name)}
+      value={textOf(value)}
+      options={(real.enum ?? form.choices[name] ?? []).map(String)}
+      empty={required ? undefined : leftOut}
+      error={stopAt(form, path)}
+      onChange={(text) => onChange(text === '' ? undefined : text)}
+      width={210}
     />
   )
 }
 
-function Fields({
+function NumberPart({ path, name, real, value, required, form, onChange }: PartProps) {
+  const fallback = required ? 0 : undefined
+  const whole = real.type === 'integer'
+  return (
+    <NumberField
+      label={says(name)}
+      value={typeof value === 'number' ? value : undefined}
+      {...(whole ? {} : { step: 'any' as const })}
+      error={stopAt(form, path)}
+      onChange={(next) => {
+        if (next === undefined) onChange(fallback)
+        else onChange(whole ? Math.trunc(next) : next)
+      }}
+      width={130}
+    />
+  )
+}
+
+function WordsPart({ path, name, real, value, form, onChange }: PartProps) {
+  const words = Array.isArray(value) ? (value as unknown[]).map(String) : []
+  const numbers = isNumeric(plain(real.items ?? {}))
+  return (
+    <WordsField
+      label={says(name)}
+      mono
+      value={words}
+      help="several, parted by spaces"
+      error={stopAt(form, path)}
+      onChange={(next) => onChange(numbers ? next.map(Number) : next)}
+      width={320}
+    />
+  )
+}
+
+const shownAtOnce = 30
+
+/** A list of things that have fields of their own. */
+function ListPart({ path, name, real, value, form, onChange }: PartProps) {
+  const items = Array.isArray(value) ? (value as unknown[]) : []
+  const stop = stopAt(form, path)
+  const inner = real.items ?? {}
+  return (
+    <fieldset className="schema-list">
+      <legend>
+        {says(name)} <span className="soft">{items.length === 0 ? 'none' : items.length}</span>
+      </legend>
+      {items.slice(0, shownAtOnce).map((item, i) => (
+        <div key={i} className="fields schema-item">
+          <Parts
+            path={`${path}[${i}]`}
+            schema={inner}
+            value={item}
+            form={form}
+            onChange={(next) => onChange(items.map((was, at) => (at === i ? next : was)))}
+          />
+          <Button
+            variant="text"
+            onClick={() => onChange(items.filter((_, at) => at !== i))}
+            aria-label={`Remove ${says(name)} ${i + 1}`}
+          >
+            Remove
+          </Button>
+        </div>
+      ))}
+      {items.length > shownAtOnce ? (
+        <p className="soft">and {items.length - shownAtOnce} more</p>
+      ) : null}
+      <Button variant="outlined" onClick={() => onChange([...items, emptyOf(inner)])}>
+        Add one
+      </Button>
+      {stop === null ? null : <p className="field-stop">{stop}</p>}
+    </fieldset>
+  )
+}
+
+/** Fields that belong together, and may be left out together. */
+function GroupPart({ path, name, real, value, required, form, onChange }: PartProps) {
+  if (value === undefined && !required) {
+    return (
+      <Button variant="text" onClick={() => onChange(emptyOf(real))}>
+        Set {says(name)}
+      </Button>
+    )
+  }
+  return (
+    <fieldset className="schema-list">
+      <legend>{says(name)}</legend>
+      <div className="fields">
+        <Parts path={path} schema={real} value={value} form={form} onChange={onChange} />
+        {required ? null : (
+          <Button variant="text" onClick={() => onChange(undefined)}>
+            Leave as it is
+          </Button>
+        )}
+      </div>
+    </fieldset>
+  )
+}
+
+function TextPart({ path, name, value, required, form, onChange }: PartProps) {
+  const text = textOf(value)
+  return (
+    <Field
+      label={says(name)}
+      mono
+      value={text}
+      placeholder={required ? '' : leftOut}
+      {...(text.includes('\n') || text.length > 80 ? { rows: 6, width: '100%' } : { width: 230 })}
+      error={stopAt(form, path)}
+      onChange={(next) => onChange(next === '' && !required ? undefined : next)}
+    />
+  )
+}
+
+/** The part of the form for one property of the schema. */
+function Part(props: PartProps) {
+  const { name, real, form, value, onChange } = props
+  if (real.type === 'boolean')
+    return <Tick label={says(name)} checked={value === true} onChange={onChange} />
+  if (real.enum || form.choices[name]) return <ChoicePart {...props} />
+  if (isNumeric(real)) return <NumberPart {...props} />
+  if (real.type === 'array')
+    return plain(real.items ?? {}).type === 'object' ? (
+      <ListPart {...props} />
+    ) : (
+      <WordsPart {...props} />
+    )
+  if (real.type === 'object') return <GroupPart {...props} />
+  return <TextPart {...props} />
+}
+
+function Parts({
   path,
   schema,
   value,
-  props,
+  form,
   onChange,
 }: {
   readonly path: string
   readonly schema: Schema
   readonly value: unknown
-  readonly props: SchemaFormProps
+  readonly form: SchemaFormProps
   readonly onChange: (value: unknown) => void
 }) {
   const record = (typeof value === 'object' && value !== null ? value : {}) as Record<
     string,
     unknown
   >
+  const { properties = {}, required = [] } = plain(schema)
   return (
     <>
-      {Object.entries(plain(schema).properties ?? {}).map(([key, inner]) => (
-        <Field
+      {Object.entries(properties).map(([key, inner]) => (
+        <Part
           key={key}
           path={path === '' ? key : `${path}.${key}`}
           name={key}
-          schema={inner}
+          real={plain(inner)}
           value={record[key]}
-          required={(plain(schema).required ?? []).includes(key)}
-          props={props}
+          required={required.includes(key)}
+          form={form}
           onChange={(next) => {
             const { [key]: _was, ...rest } = record
             onChange(next === undefined ? rest : { ...record, [key]: next })
@@ -289,11 +282,11 @@ function Fields({
 export function SchemaForm(props: SchemaFormProps) {
   return (
     <div className="fields">
-      <Fields
+      <Parts
         path=""
         schema={props.schema as Schema}
         value={props.value}
-        props={props}
+        form={props}
         onChange={props.onChange}
       />
     </div>

@@ -3,6 +3,7 @@ import type { StepRecord } from '~/server/changes/changes'
 import { RefLink } from '../../parts/ref-link'
 import { StateGlyph, stepGlyph } from '../../parts/state'
 import { timeText } from '../../parts/when'
+import Button from '@mui/material/Button'
 
 export const StepState = ({ step }: { readonly step: StepRecord }) => (
   <span className="state">
@@ -68,14 +69,14 @@ export function Seen({
             <time className="mono" dateTime={item.at}>
               {timeText(item.at)}
             </time>
-            <button
-              type="button"
-              className="quiet-button mono"
-              style={{ padding: 0, justifyContent: 'flex-start' }}
+            <Button
+              variant="text"
+              className="quiet mono"
+              sx={{ justifyContent: 'flex-start', p: 0 }}
               onClick={() => onSelect(item.step.id)}
             >
               {item.step.group}
-            </button>
+            </Button>
             <span>{item.says}</span>
           </li>
         ))}

@@ -8,6 +8,8 @@ import { StateGlyph, stepGlyph } from '../../parts/state'
 import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
 import { Chain, Evidence } from './step-parts'
+import { Notice } from '../../kit/notice'
+import { Tip } from '../../kit/tip'
 
 /** A failed or retrying step, in place: what failed, why link by link, what was seen, what clears it. */
 export function Unfolded({
@@ -82,19 +84,22 @@ function Remedies({
             {remedy.says}, then go on
           </DraftChange>
         ) : (
-          <Button
+          <Tip
             key={remedy.says}
-            variant="contained"
-            disabled={fetcher.state !== 'idle'}
-            onClick={() => apply(remedy, remedy.goesOn ? 'amend-and-go-on' : 'draft-anew')}
-            title={
+            says={
               remedy.goesOn
                 ? 'Proven: with this nothing stops the rest'
                 : 'Proven for a new draft. What is done would have to be done differently, so this run is taken back'
             }
           >
-            {remedy.goesOn ? `${remedy.says}, go on` : `Take back, draft anew: ${remedy.says}`}
-          </Button>
+            <Button
+              variant="contained"
+              disabled={fetcher.state !== 'idle'}
+              onClick={() => apply(remedy, remedy.goesOn ? 'amend-and-go-on' : 'draft-anew')}
+            >
+              {remedy.goesOn ? `${remedy.says}, go on` : `Take back, draft anew: ${remedy.says}`}
+            </Button>
+          </Tip>
         ),
       )}
       <Button
@@ -116,7 +121,7 @@ function Remedies({
           lie in the <To path="/faults">fault tray</To>.
         </span>
       )}
-      {refused === null ? null : <p role="alert">{refused}</p>}
+      {refused === null ? null : <Notice>{refused}</Notice>}
     </div>
   )
 }

@@ -2,6 +2,8 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import type { Board, WhatIf } from '../../../core/placement'
+import { Choice } from '../../kit/choice'
+import { NumberField } from '../../kit/number-field'
 
 export interface AskProps {
   readonly board: Board
@@ -11,8 +13,11 @@ export interface AskProps {
 /** The controls that add a what-if without a mouse. */
 export function Ask({ board, onAdd }: AskProps) {
   const [workload, setWorkload] = useState('')
-  const [replicas, setReplicas] = useState('')
+  const [replicas, setReplicas] = useState<number | undefined>(undefined)
   const chosen = board.workloads.find((candidate) => candidate.key === workload)
+  const scalable = board.workloads.filter((candidate) =>
+    /^(Deployment|StatefulSet|ReplicaSet)\//.test(candidate.key),
+  )
   const pools = [
     ...new Map(
       board.nodes.filter((node) => node.fate === 'stands').map((node) => [node.pool, node]),
@@ -21,78 +26,62 @@ export function Ask({ board, onAdd }: AskProps) {
   return (
     <div className="board-ask" role="group" aria-label="What if">
       <b>What if</b>
-      <label>
-        <span className="soft">lose</span>{' '}
-        <select
-          value=""
-          onChange={(event) =>
-            event.target.value !== '' &&
-            onAdd({ kind: 'loss', label: 'topology.kubernetes.io/zone', value: event.target.value })
-          }
-          aria-label="Lose a zone"
-        >
-          <option value="">a zone…</option>
-          {board.zones.map((zone) => (
-            <option key={zone}>{zone}</option>
-          ))}
-        </select>
-      </label>
-      <label>
-        <span className="soft">add</span>{' '}
-        <select
-          value=""
-          onChange={(event) =>
-            event.target.value !== '' &&
-            onAdd({ kind: 'nodes', like: event.target.value, count: 1 })
-          }
-          aria-label="Add a node to a pool"
-        >
-          <option value="">a node to…</option>
-          {pools.map((node) => (
-            <option key={node.name} value={node.name}>
-              {node.pool === '' ? `like ${node.name}` : node.pool}
-            </option>
-          ))}
-        </select>
-      </label>
+      <Choice
+        label="Lose a zone"
+        hideLabel
+        value=""
+        empty="lose a zone…"
+        options={board.zones}
+        width={140}
+        onChange={(zone) =>
+          onAdd({ kind: 'loss', label: 'topology.kubernetes.io/zone', value: zone })
+        }
+      />
+      <Choice
+        label="Add a node to a pool"
+        hideLabel
+        value=""
+        empty="add a node to…"
+        width={160}
+        options={pools.map((node) => ({
+          value: node.name,
+          says: node.pool === '' ? `like ${node.name}` : node.pool,
+        }))}
+        onChange={(like) => onAdd({ kind: 'nodes', like, count: 1 })}
+      />
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          if (workload !== '' && /^\d{1,5}$/.test(replicas))
-            onAdd({ kind: 'replicas', workload, count: Number(replicas) })
+          if (workload !== '' && replicas !== undefined)
+            onAdd({ kind: 'replicas', workload, count: replicas })
         }}
       >
-        <select
+        <Choice
+          label="Workload"
+          hideLabel
           value={workload}
-          aria-label="Workload"
-          onChange={(event) => {
-            setWorkload(event.target.value)
-            setReplicas(
-              String(
-                (board.workloads.find((candidate) => candidate.key === event.target.value)
-                  ?.replicas ?? 0) + 1,
-              ),
-            )
+          empty="scale a workload…"
+          width={220}
+          options={scalable.map((candidate) => ({
+            value: candidate.key,
+            says: candidate.key.split('/').slice(1).join('/'),
+          }))}
+          onChange={(key) => {
+            setWorkload(key)
+            const now = board.workloads.find((candidate) => candidate.key === key)?.replicas ?? 0
+            setReplicas(now + 1)
           }}
-        >
-          <option value="">scale…</option>
-          {board.workloads
-            .filter((candidate) => /^(Deployment|StatefulSet|ReplicaSet)\//.test(candidate.key))
-            .map((eachWorkload) => (
-              <option key={eachWorkload.key} value={eachWorkload.key}>
-                {eachWorkload.key.split('/').slice(1).join('/')}
-              </option>
-            ))}
-        </select>
+        />
         {chosen ? (
           <>
             <span className="soft">{chosen.replicas} → </span>
-            <input
+            <NumberField
+              label="Replicas"
+              hideLabel
               value={replicas}
-              onChange={(event) => setReplicas(event.target.value)}
-              inputMode="numeric"
-              aria-label="Replicas"
-              size={4}
+              onChange={setReplicas}
+              max={99_999}
+              width={84}
             />
             <Button type="submit" variant="outlined">
               Try

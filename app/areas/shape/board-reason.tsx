@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { type Board, type BoardNode, type BoardWorkload, type WhatIf } from '~/core/placement'
 import { bytesText, coresText, countText, numberText } from '~/core/units'
 import { DraftChange } from '../../parts/draft-change'
+import { Field } from '../../kit/field'
 
 interface Props {
   readonly board: Board
@@ -100,29 +101,24 @@ function Request({
   readonly now: string | null
 } & Pick<Props, 'onAdd'>) {
   const [amount, setAmount] = useState(now ?? '')
+  const isQuantity = /^\d+(\.\d+)?(m|[kMGTPE]i?)?$/.test(amount)
   return (
     <form
       className="board-request"
       onSubmit={(event) => {
         event.preventDefault()
-        if (/^\d+(\.\d+)?(m|[kMGTPE]i?)?$/.test(amount))
-          onAdd({ kind: 'request', workload, container, resource, amount })
+        if (isQuantity) onAdd({ kind: 'request', workload, container, resource, amount })
       }}
     >
-      <label>
-        <span>
-          {resource} of {container}
-        </span>
-        <input
-          className="mono"
-          value={amount}
-          onChange={(event) => setAmount(event.target.value)}
-          size={8}
-          pattern="\d+(\.\d+)?(m|[kMGTPE]i?)?"
-          title="Like 500m or 2Gi"
-        />
-      </label>
-      <Button type="submit" variant="outlined" disabled={amount === '' || amount === now}>
+      <Field
+        label={`${resource} of ${container}`}
+        mono
+        value={amount}
+        onChange={setAmount}
+        width={170}
+        error={amount === '' || isQuantity ? null : 'Write it like 500m or 2Gi.'}
+      />
+      <Button type="submit" variant="outlined" disabled={!isQuantity || amount === now}>
         Try
       </Button>
     </form>

@@ -11,7 +11,7 @@ import { gyrarchContext } from '../../context'
 import { PlacementBoard } from '../../drawings/placement-board'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
-import { Table } from '../../parts/table'
+import { Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { BoardReason } from './board-reason'
 import { aimedCluster, ShapeTabs } from './tabs'
@@ -20,6 +20,10 @@ import { changeFor, readWhatIfs, whatIfText, withWhatIf } from './what-ifs'
 import './shape.css'
 import type { Route } from './+types/board'
 import { Ask } from './ask'
+import { Drop } from '../../kit/drop'
+import { Field } from '../../kit/field'
+import { Notice } from '../../kit/notice'
+import { IconButton } from '../../kit/icon-button'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Placement · Gyrarch' }]
 
@@ -124,7 +128,6 @@ function Waiting({
                     key={remedy.says}
                     variant={i === 0 ? 'contained' : 'outlined'}
                     onClick={() => onTry(whatIf)}
-                    title="Proven: with it, a pod finds a place. Try it on the board."
                   >
                     {remedy.says.replaceAll('`', '')}
                   </Button>
@@ -191,27 +194,20 @@ export default function BoardPage({ loaderData }: Route.ComponentProps) {
 function Paste({ onRead }: { readonly onRead: (text: string) => void }) {
   const [text, setText] = useState('')
   return (
-    <div
-      className="board-paste"
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault()
-        void Promise.all([...event.dataTransfer.files].map((file) => file.text())).then((texts) =>
-          onRead(texts.join('\n---\n')),
-        )
-      }}
-    >
-      <label htmlFor="objects">
-        Nodes and pods of any cluster, as JSON or YAML: paste them, or drop files here. They stay in
-        this browser.
-      </label>
-      <textarea
-        id="objects"
-        className="zone-text mono"
+    <div className="board-paste">
+      <Drop
+        what="file of objects"
+        accept={{ 'application/json': ['.json'], 'application/yaml': ['.yaml', '.yml'] }}
+        maxBytes={64 * 1024 * 1024}
+        onText={onRead}
+      />
+      <Field
+        label="Or paste nodes and pods of any cluster, as JSON or YAML. They stay in this browser."
+        mono
         rows={14}
         value={text}
-        onChange={(event) => setText(event.target.value)}
-        spellCheck={false}
+        onChange={setText}
+        width="100%"
       />
       <Button variant="contained" disabled={text.trim() === ''} onClick={() => onRead(text)}>
         Lay out
@@ -281,7 +277,7 @@ function Living({
       }
     >
       <ShapeTabs here="/shape/board" />
-      {answer?.says ? <p role="alert">{answer.says}</p> : null}
+      {answer?.says ? <Notice>{answer.says}</Notice> : null}
       {board ? (
         <DndContext
           sensors={sensors}
@@ -329,14 +325,12 @@ function Living({
                         Draft
                       </DraftChange>
                     ) : null}
-                    <button
-                      type="button"
-                      className="quiet-button"
-                      aria-label={`Without: ${whatIfText(whatIf)}`}
+                    <IconButton
+                      says={`Without: ${whatIfText(whatIf)}`}
                       onClick={() => setIfs(whatIfs.filter((_, otherWhatIf) => otherWhatIf !== i))}
                     >
                       <X size={13} aria-hidden />
-                    </button>
+                    </IconButton>
                   </span>
                 )
               })}

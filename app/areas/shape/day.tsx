@@ -2,12 +2,16 @@
 import Button from '@mui/material/Button'
 import Papa from 'papaparse'
 import { durationText, moneyText, numberText } from '~/core/units'
-import { saveFile } from '../../parts/table'
+import { saveFile } from '../../kit/save-file'
 import './shape.css'
 import type { Route } from './+types/scaling'
 import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import type { DayQuestion, DayAnswer } from '../../../workers/day.worker'
 import type { DayAhead } from '../../../core/scaling'
+import { Drop } from '../../kit/drop'
+import { Level } from '../../kit/level'
+import { NumberField } from '../../kit/number-field'
+import { Switch } from '../../kit/tick'
 
 export interface Scaler {
   readonly cluster: string
@@ -29,6 +33,14 @@ export const hours = Array.from({ length: 24 }, (_, i) => i)
 /** A load curve of one point an hour, from a measured one of a point a minute. */
 export const hourly24 = (measured: readonly number[] | null): readonly number[] =>
   hours.map((hour) => Math.round(measured?.[hour * 60] ?? 100))
+/** The first 24 numbers of a CSV file, one a line; null where there are fewer. */
+function loadsOf(text: string): readonly number[] | null {
+  const loads = Papa.parse<string[]>(text.trim())
+    .data.map((row) => Number(row.at(-1)))
+    .filter((value) => Number.isFinite(value) && value >= 0)
+  return loads.length >= 24 ? loads.slice(0, 24) : null
+}
+
 export function useDay(question: Omit<DayQuestion, 'id'> | null): {
   readonly day: DayAhead | null
   readonly says: string | null
@@ -73,6 +85,7 @@ export function Day({
   const [grows, setGrows] = useState(data.autoscale?.enabled === true)
   const order = data.autoscale?.order ?? 'tightest'
   const [own, setOwn] = useState<readonly number[] | null>(null)
+  const [unread, setUnread] = useState<string | null>(null)
   const [min, setMin] = useState(chosen.min)
   const [max, setMax] = useState(chosen.max)
   const [target, setTarget] = useState(chosen.target)
@@ -189,32 +202,23 @@ export function Day({
         <b>What if</b>
         {(
           [
-            ['min', min, setMin],
-            ['max', max, setMax],
-            ['target', target, setTarget],
+            ['min', 'At least', min, setMin],
+            ['max', 'At most', max, setMax],
+            ['target', 'Requests a replica', target, setTarget],
           ] as const
-        ).map(([name, value, set]) => (
-          <label key={name}>
-            <span className="soft">{name === 'target' ? 'requests a replica' : name}</span>{' '}
-            <input
-              className="shape-field mono"
-              type="number"
-              min={1}
-              max={name === 'target' ? 1_000_000 : 1000}
-              value={value}
-              onChange={(event) => set(Number(event.target.value))}
-            />
-          </label>
+        ).map(([name, says, value, set]) => (
+          <NumberField
+            key={name}
+            label={says}
+            min={1}
+            max={name === 'target' ? 1_000_000 : 1000}
+            value={value}
+            onChange={(next) => set(next ?? 1)}
+            width={name === 'target' ? 140 : 90}
+          />
         ))}
         {data.pools.length > 0 ? (
-          <label>
-            <input
-              type="checkbox"
-              checked={grows}
-              onChange={(event) => setGrows(event.target.checked)}
-            />{' '}
-            <span className="soft">pools scale too</span>
-          </label>
+          <Switch label="Pools scale too" checked={grows} onChange={setGrows} />
         ) : null}
         <Button variant="outlined" disabled={own === null} onClick={() => setOwn(null)}>
           Load as measured
@@ -234,45 +238,34 @@ export function Day({
         >
           CSV
         </Button>
-        <label className="soft file-choice">
-          From a CSV file
-          <input
-            type="file"
-            className="visually-hidden"
-            accept=".csv,text/csv"
-            onChange={(event) => {
-              void event.target.files?.[0]?.text().then((text) => {
-                const rows = Papa.parse<string[]>(text.trim())
-                  .data.map((row) => Number(row.at(-1)))
-                  .filter((value) => Number.isFinite(value) && value >= 0)
-                if (rows.length >= 24) setOwn(rows.slice(0, 24))
-              })
-            }}
-          />
-        </label>
       </div>
+      <Drop
+        what="load curve of 24 lines"
+        accept={{ 'text/csv': ['.csv'] }}
+        maxBytes={1024 * 1024}
+        refused={unread}
+        onText={(text) => {
+          const loads = loadsOf(text)
+          if (loads) setOwn(loads)
+          setUnread(loads ? null : 'It has fewer than 24 lines that end in a number.')
+        }}
+      />
       <fieldset className="day-draw">
         <legend className="soft">Load by hour of the day ahead, drawn by hand</legend>
         {shown.map((load, hour) => (
-          <label key={hour}>
-            <input
-              type="range"
-              min={0}
+          <div key={hour} className="day-hour">
+            <Level
+              label={`Load at ${zoneHour(hour * 3600)}`}
+              value={load}
               max={Math.round(top)}
               step={10}
-              value={load}
-              aria-label={`Load at ${zoneHour(hour * 3600)}`}
-              aria-valuetext={`${load} requests a second`}
-              onChange={(event) =>
-                setOwn(
-                  shown.map((otherValue, i) =>
-                    i === hour ? Number(event.target.value) : otherValue,
-                  ),
-                )
+              unit="requests a second"
+              onChange={(level) =>
+                setOwn(shown.map((otherValue, i) => (i === hour ? level : otherValue)))
               }
             />
             <span className="mono">{zoneHour(hour * 3600).slice(0, 2)}</span>
-          </label>
+          </div>
         ))}
       </fieldset>
     </div>

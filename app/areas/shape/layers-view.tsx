@@ -10,6 +10,11 @@ import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
 import { type Preview, PreviewList } from './preview'
 import { ShapeTabs } from './tabs'
+import { Choice } from '../../kit/choice'
+import { Field } from '../../kit/field'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
+import { Toggle } from '../../kit/toggles'
+import { Notice } from '../../kit/notice'
 
 const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
 
@@ -33,10 +38,10 @@ export function LayersView({
   const [chosen, setChosen] = useState<string | null>(null)
   const environment =
     chosen !== null && environments.includes(chosen) ? chosen : (environments[0] ?? null)
-  const [other, setOther] = useState<string | null>(null)
+  const [picked, setAgainst] = useState<string | null>(null)
   const against =
-    other !== null && environments.includes(other)
-      ? other
+    picked !== null && environments.includes(picked)
+      ? picked
       : (environments.find((candidate) => candidate !== environment) ?? null)
   const [tab, setTab] = useState<'file' | 'rendered' | 'compared' | 'drift'>('rendered')
   const rendered = useMemo(
@@ -67,25 +72,20 @@ export function LayersView({
       title="Layered files"
       beside={
         <span>
-          <select
-            className="shape-field"
-            aria-label="File"
+          <Choice
+            label="File"
+            hideLabel
             value={files.some((file) => file.name === name) ? name : ''}
-            onChange={(event) => {
-              const file = files.find((file) => file.name === event.target.value)
+            empty={files.some((file) => file.name === name) ? undefined : `${name} (new)`}
+            options={files.map((file) => file.name)}
+            onChange={(picked) => {
+              const file = files.find((file) => file.name === picked)
               if (file) {
                 setName(file.name)
                 setText(file.text)
               }
             }}
-          >
-            {files.some((file) => file.name === name) ? null : (
-              <option value="">{name} (new)</option>
-            )}
-            {files.map((file) => (
-              <option key={file.name}>{file.name}</option>
-            ))}
-          </select>
+          />
         </span>
       }
       reason={
@@ -97,21 +97,15 @@ export function LayersView({
               {countText(environments.length, 'environment')}.
             </p>
           ) : (
-            <p role="alert">{read.says}</p>
+            <Notice>{read.says}</Notice>
           )}
-          {rendered && !rendered.ok ? <p role="alert">{rendered.says}</p> : null}
-          <label>
-            Environment{' '}
-            <select
-              className="shape-field"
-              value={environment ?? ''}
-              onChange={(event) => setChosen(event.target.value)}
-            >
-              {environments.map((entry) => (
-                <option key={entry}>{entry}</option>
-              ))}
-            </select>
-          </label>
+          {rendered && !rendered.ok ? <Notice>{rendered.says}</Notice> : null}
+          <Choice
+            label="Environment"
+            value={environment ?? ''}
+            options={environments}
+            onChange={setChosen}
+          />
           <div className="acts" style={{ marginTop: 8 }}>
             <DraftChange
               kind="manifest.apply"
@@ -148,29 +142,24 @@ export function LayersView({
       }
     >
       <ShapeTabs here="/shape/manifests" />
-      <nav className="tabs" aria-label="What to show">
-        {(['rendered', 'compared', 'drift', 'file'] as const).map((entry) => (
-          <button
-            key={entry}
-            type="button"
-            aria-pressed={tab === entry}
-            data-current={tab === entry}
-            onClick={() => setTab(entry)}
-          >
-            {entry}
-          </button>
-        ))}
-      </nav>
+      <Toggle
+        label="What to show"
+        options={['rendered', 'compared', 'drift', 'file'] as const}
+        value={tab}
+        onChange={setTab}
+      />
       <div className="manifest-page" tabIndex={0} role="region" aria-label={tab}>
         {tab === 'file' ? (
           <Suspense
             fallback={
-              <textarea
-                className="zone-text mono"
+              <Field
+                label="Layered file"
+                hideLabel
+                mono
                 rows={22}
                 value={text}
-                onChange={(event) => setText(event.target.value)}
-                aria-label="Layered file"
+                onChange={setText}
+                width="100%"
               />
             }
           >
@@ -208,40 +197,30 @@ export function LayersView({
           <>
             <p>
               <b>{environment ?? 'base'}</b> against{' '}
-              <select
-                className="shape-field"
-                aria-label="Compared with"
+              <Choice
+                label="Compared with"
+                hideLabel
                 value={against ?? ''}
-                onChange={(event) => setOther(event.target.value)}
-              >
-                {environments.map((entry) => (
-                  <option key={entry}>{entry}</option>
-                ))}
-              </select>
+                options={environments}
+                onChange={setAgainst}
+              />
             </p>
             {typeof compared === 'string' ? (
-              <p role="alert">{compared}</p>
+              <Notice>{compared}</Notice>
             ) : (
-              <table className="grid">
-                <thead>
-                  <tr>
-                    <th scope="col">object</th>
-                    <th scope="col">field</th>
-                    <th scope="col">{environment}</th>
-                    <th scope="col">{against}</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {compared.map((layerDifference) => (
-                    <tr key={`${layerDifference.object}${layerDifference.path}`}>
-                      <td>{layerDifference.object}</td>
-                      <td className="mono">{fieldText(layerDifference.path)}</td>
-                      <td className="mono">{valueText(layerDifference.a)}</td>
-                      <td className="mono">{valueText(layerDifference.b)}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+              <PlainTable
+                label="Fields that differ"
+                heads={['object', 'field', environment ?? 'base', against ?? 'base']}
+              >
+                {compared.map((layerDifference) => (
+                  <Row key={`${layerDifference.object}${layerDifference.path}`}>
+                    <Cell>{layerDifference.object}</Cell>
+                    <Cell className="mono">{fieldText(layerDifference.path)}</Cell>
+                    <Cell className="mono">{valueText(layerDifference.a)}</Cell>
+                    <Cell className="mono">{valueText(layerDifference.b)}</Cell>
+                  </Row>
+                ))}
+              </PlainTable>
             )}
           </>
         ) : null}

@@ -1,7 +1,6 @@
 /** Manifests: written or dropped, checked as they are typed, compared with what lives in the aim, and drafted as a change. */
-import Button from '@mui/material/Button'
 import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
-import { useFetcher, useNavigate } from 'react-router'
+import { useFetcher } from 'react-router'
 import { stringify } from 'yaml'
 import { clusterOf } from '~/core/fleet'
 import {
@@ -20,13 +19,16 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
-import { To, useAddress } from '../../parts/to'
+import { To } from '../../parts/to'
 import { orRefused } from '../refusals'
 import { LayersView } from './layers-view'
 import { type Preview, PreviewList } from './preview'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/manifests'
+import { Field } from '../../kit/field'
+import { ChooseCluster } from '../../parts/choose-cluster'
+import { Notice } from '../../kit/notice'
 
 const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
 
@@ -144,8 +146,6 @@ function Editor({
 }: Pick<Route.ComponentProps['loaderData'], 'cluster' | 'clusters' | 'live' | 'missing'>) {
   const [text, setText] = useState(live?.text ?? '')
   const fetcher = useFetcher<Preview>()
-  const address = useAddress()
-  const navigate = useNavigate()
   const { submit } = fetcher
   const manager = live ? 'hand' : 'gyrarch'
   const sent = useRef('')
@@ -233,32 +233,31 @@ function Editor({
             </p>
           </>
         ) : (
-          <>
-            <p>Manifests go to the aim. Point at the cluster they are meant for:</p>
-            <div className="acts">
-              {clusters.map((entry) => (
-                <Button
-                  key={entry}
-                  variant="outlined"
-                  onClick={() =>
-                    void navigate(address('/shape/manifests', { aim: `cluster/${entry}` }))
-                  }
-                >
-                  {entry}
-                </Button>
-              ))}
-            </div>
-            <p>
-              <To path="/shape/manifests" query={{ view: 'layers' }}>
-                Layered files
-              </To>
-            </p>
-          </>
+          <p className="soft">
+            Manifests are checked against the cluster they go to: what exists there, what its API
+            takes, who wrote the fields that would change.
+          </p>
         )
       }
     >
       <ShapeTabs here="/shape/manifests" />
-      {missing === null ? null : <p role="alert">There is no {missing} any more.</p>}
+      {missing === null ? null : <Notice>There is no {missing} any more.</Notice>}
+      {cluster ? null : (
+        <ChooseCluster
+          clusters={clusters}
+          path="/shape/manifests"
+          title="Manifests go to one cluster"
+          says="Point at the one they are meant for. What you write below is kept meanwhile and read for what is wrong in itself."
+        />
+      )}
+      <p>
+        <To path="/shape/manifests" query={{ view: 'layers' }}>
+          Layered files
+        </To>{' '}
+        <span className="soft">
+          keep what several environments share in one place, and what differs beside it.
+        </span>
+      </p>
       <div
         className="manifest-page"
         onDragOver={(event) => event.preventDefault()}
@@ -271,12 +270,14 @@ function Editor({
       >
         <Suspense
           fallback={
-            <textarea
-              className="zone-text mono"
+            <Field
+              label="Manifests"
+              hideLabel
+              mono
               rows={16}
               value={text}
-              onChange={(event) => setText(event.target.value)}
-              aria-label="Manifests"
+              onChange={setText}
+              width="100%"
             />
           }
         >

@@ -1,7 +1,5 @@
 /** Namespaces of a cluster: what each may use and does, how strict it is with its pods, and who may do what in it. */
-import Button from '@mui/material/Button'
 import { useMemo, useState } from 'react'
-import { useNavigate } from 'react-router'
 import { clusterOf, rightsIn, whatCan, whoCan } from '~/core/fleet'
 import { sizeAllowance, storageAllowance } from '~/core/manifests'
 import { amountOf } from '~/core/objects'
@@ -9,12 +7,16 @@ import { readWorld } from '~/core/placement'
 import { bytesText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { type Column, Table } from '../../parts/table'
-import { To, useAddress } from '../../parts/to'
+import { type Column, Table } from '../../kit/table/table'
+import { To } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/namespaces'
 import { levelLabel, NewNamespace } from './new-namespace'
+import { Choice } from '../../kit/choice'
+import { Field } from '../../kit/field'
+import { SuggestField } from '../../kit/suggest-field'
+import { ChooseCluster } from '../../parts/choose-cluster'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Namespaces · Gyrarch' }]
 
@@ -163,38 +165,30 @@ function WhoCan({
     <section aria-label="Who can">
       <h3>Who can</h3>
       <div className="who-can">
-        <input
-          className="shape-field mono"
-          aria-label="Verb"
+        <SuggestField
+          label="Verb"
+          mono
           value={verb}
-          onChange={(event) => setVerb(event.target.value)}
-          size={7}
-          list="verbs"
+          onChange={setVerb}
+          width={110}
+          suggestions={['get', 'list', 'watch', 'create', 'update', 'patch', 'delete']}
         />
-        <datalist id="verbs">
-          {['get', 'list', 'watch', 'create', 'update', 'patch', 'delete'].map((name) => (
-            <option key={name} value={name} />
-          ))}
-        </datalist>
-        <input
-          className="shape-field mono"
-          aria-label="Resource"
+        <Field
+          label="Resource"
+          mono
           value={resource}
-          onChange={(event) => setResource(event.target.value)}
-          size={13}
-          title="Like pods, pods/log or deployments.apps"
+          onChange={setResource}
+          width={190}
+          help="like pods/log or deployments.apps"
         />
-        <select
-          className="shape-field"
-          aria-label="In namespace"
+        <Choice
+          label="In namespace"
           value={namespace}
-          onChange={(event) => setNamespace(event.target.value)}
-        >
-          <option value="">anywhere</option>
-          {namespaces.map((name) => (
-            <option key={name}>{name}</option>
-          ))}
-        </select>
+          empty="anywhere"
+          options={namespaces}
+          onChange={setNamespace}
+          width={170}
+        />
       </div>
       <ul className="facts" aria-label="Subjects that can">
         {who.map((whoCan) => (
@@ -209,17 +203,15 @@ function WhoCan({
         {who.length === 0 ? <li className="soft">No binding lets anybody.</li> : null}
       </ul>
       <h3>What can</h3>
-      <select
-        className="shape-field"
-        aria-label="Subject"
+      <Choice
+        label="Subject"
+        hideLabel
         value={subject}
-        onChange={(event) => setSubject(event.target.value)}
-      >
-        <option value="">a subject…</option>
-        {subjects.map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </select>
+        empty="a subject…"
+        options={subjects}
+        onChange={setSubject}
+        width={300}
+      />
       {subject === '' ? null : (
         <ul className="facts" aria-label={`What ${subject} can`}>
           {what.map((right, i) => (
@@ -238,52 +230,43 @@ function WhoCan({
 
 export default function Namespaces({ loaderData }: Route.ComponentProps) {
   const { cluster, clusters, rows, rights, offers } = loaderData
-  const navigate = useNavigate()
-  const address = useAddress()
   return (
     <Page
       title={cluster === null ? 'Namespaces' : `Namespaces of ${cluster}`}
       reason={
         cluster === null ? (
-          <>
-            <p>Namespaces belong to a cluster. Point at one:</p>
-            <div className="acts">
-              {clusters.map((name) => (
-                <Button
-                  key={name}
-                  variant="outlined"
-                  onClick={() =>
-                    void navigate(address('/shape/namespaces', { aim: `cluster/${name}` }))
-                  }
-                >
-                  {name}
-                </Button>
-              ))}
-            </div>
-          </>
+          <p className="soft">
+            A namespace is a team’s share of a cluster: what it may ask for, who may act in it and
+            how strictly its pods are held.
+          </p>
         ) : (
-          <>
-            <WhoCan rights={rights} namespaces={rows.map((row) => row.name)} />
-            <NewNamespace cluster={cluster} offers={offers} />
-            <p>
-              <To path="/shape/manifests">Write it as a manifest</To>
-            </p>
-          </>
+          <WhoCan rights={rights} namespaces={rows.map((row) => row.name)} />
         )
       }
     >
       <ShapeTabs here="/shape/namespaces" />
-      <Table
-        name="namespaces"
-        columns={columns}
-        rows={rows}
-        id={(row) => row.name}
-        empty={
-          cluster === null
-            ? 'Point at a cluster to see its namespaces.'
-            : 'Its API does not answer.'
-        }
-      />
+      {cluster === null ? (
+        <ChooseCluster
+          clusters={clusters}
+          path="/shape/namespaces"
+          title="Namespaces belong to a cluster"
+          says="Point at one to see what each may use and who may act in it."
+        />
+      ) : (
+        <div className="scroll" tabIndex={0} role="region" aria-label="Namespaces and a new one">
+          <Table
+            name="namespaces"
+            columns={columns}
+            rows={rows}
+            id={(row) => row.name}
+            empty="The API does not answer, so its namespaces are not known."
+          />
+          <NewNamespace cluster={cluster} offers={offers} />
+          <p>
+            <To path="/shape/manifests">Write it as a manifest</To>
+          </p>
+        </div>
+      )}
     </Page>
   )
 }

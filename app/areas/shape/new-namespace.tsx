@@ -2,8 +2,41 @@
 
 import { useState } from 'react'
 import { sizeAllowance, storageAllowance } from '../../../core/manifests'
-import { DraftChange } from '../../parts/draft-change'
+import { useDraft } from '../../parts/draft-change'
 import type { Route } from './+types/namespaces'
+import Button from '@mui/material/Button'
+import { z } from 'zod'
+import { ChoiceAt, SchemaForm, TextAt, useSchemaForm } from '../../kit/form'
+import { Refused } from '../../kit/notice'
+import { Tick } from '../../kit/tick'
+
+const levels = ['privileged', 'baseline', 'restricted'] as const
+
+const quantity = (what: string) =>
+  z.string().regex(/^\d+(\.\d+)?(m|[kMGTPE]i?)?$/, `${what} is written like 4, 500m or 16Gi.`)
+
+const namespaceForm = z.object({
+  name: z
+    .string()
+    .regex(
+      /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/,
+      'A name is up to 63 lower-case letters, digits and hyphens, and begins and ends with no hyphen.',
+    ),
+  cpu: quantity('CPU'),
+  memory: quantity('Memory'),
+  pods: z.string().regex(/^\d{1,6}$/, 'Give a whole number of pods.'),
+  level: z.enum(levels),
+  group: z.string().regex(/^[\w.:@-]*$/, 'A group is letters, digits and . : @ - _'),
+})
+
+const usual: z.infer<typeof namespaceForm> = {
+  name: '',
+  cpu: '4',
+  memory: '16Gi',
+  pods: '20',
+  level: 'baseline',
+  group: '',
+}
 
 export function NewNamespace({
   cluster,
@@ -12,12 +45,9 @@ export function NewNamespace({
   readonly cluster: string
   readonly offers: Route.ComponentProps['loaderData']['offers']
 }) {
-  const [name, setName] = useState('')
-  const [cpu, setCpu] = useState('4')
-  const [memory, setMemory] = useState('16Gi')
-  const [pods, setPods] = useState('20')
-  const [level, setLevel] = useState('baseline')
-  const [group, setGroup] = useState('')
+  const { draft, isBusy, refused } = useDraft()
+  const form = useSchemaForm(namespaceForm, usual)
+  const { name, cpu, memory, pods, level, group } = form.watch()
   const [sizes, setSizes] = useState<readonly string[]>([])
   const [classes, setClasses] = useState<readonly string[]>([])
   const allowances = [
@@ -37,85 +67,35 @@ export function NewNamespace({
   ].join('\n---\n')
   return (
     <section aria-label="A new namespace">
-      <h3>A new namespace</h3>
-      <div className="namespace-form">
-        <label>
-          Name{' '}
-          <input
-            className="shape-field mono"
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        </label>
-        <label>
-          CPU{' '}
-          <input
-            className="shape-field mono"
-            value={cpu}
-            onChange={(event) => setCpu(event.target.value)}
-            size={6}
-          />
-        </label>
-        <label>
-          Memory{' '}
-          <input
-            className="shape-field mono"
-            value={memory}
-            onChange={(event) => setMemory(event.target.value)}
-            size={6}
-          />
-        </label>
-        <label>
-          Pods{' '}
-          <input
-            className="shape-field mono"
-            value={pods}
-            onChange={(event) => setPods(event.target.value)}
-            size={4}
-          />
-        </label>
-        <label>
-          Pod security{' '}
-          <select
-            className="shape-field"
-            value={level}
-            onChange={(event) => setLevel(event.target.value)}
-          >
-            {['privileged', 'baseline', 'restricted'].map((entry) => (
-              <option key={entry}>{entry}</option>
-            ))}
-          </select>
-        </label>
-        <label>
-          Group that rolls out{' '}
-          <input
-            className="shape-field mono"
-            value={group}
-            onChange={(event) => setGroup(event.target.value)}
-            size={12}
-          />
-        </label>
-      </div>
-      <Allowed
-        title="Machine sizes it may use"
-        all={offers.sizes}
-        chosen={sizes}
-        onChange={setSizes}
-      />
-      <Allowed
-        title="Storage classes it may use"
-        all={offers.classes}
-        chosen={classes}
-        onChange={setClasses}
-      />
-      <DraftChange
-        kind="manifest.apply"
-        intent={{ cluster, text }}
-        variant="contained"
-        disabled={!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(name)}
+      <h2>A new namespace</h2>
+      <SchemaForm
+        label="A new namespace"
+        form={form}
+        onSubmit={() => draft('manifest.apply', { cluster, text })}
       >
-        Draft the namespace
-      </DraftChange>
+        <TextAt path="name" label="Name" mono />
+        <TextAt path="cpu" label="CPU" mono width={90} help="cores" />
+        <TextAt path="memory" label="Memory" mono width={100} />
+        <TextAt path="pods" label="Pods" mono width={80} />
+        <ChoiceAt path="level" label="Pod security" options={levels} width={130} />
+        <TextAt path="group" label="Group that rolls out" mono help="may be left out" />
+        <Allowed
+          title="Machine sizes it may use"
+          all={offers.sizes}
+          chosen={sizes}
+          onChange={setSizes}
+        />
+        <Allowed
+          title="Storage classes it may use"
+          all={offers.classes}
+          chosen={classes}
+          onChange={setClasses}
+        />
+        <Button type="submit" variant="contained" disabled={isBusy}>
+          Draft the namespace
+        </Button>
+      </SchemaForm>
+      <Refused says={refused} />
     </section>
   )
 }
@@ -138,20 +118,14 @@ export function Allowed({
     <fieldset className="ticks">
       <legend>{title}</legend>
       {all.map((name) => (
-        <label key={name}>
-          <input
-            type="checkbox"
-            checked={chosen.includes(name)}
-            onChange={() =>
-              onChange(
-                chosen.includes(name)
-                  ? chosen.filter((otherName) => otherName !== name)
-                  : [...chosen, name],
-              )
-            }
-          />{' '}
-          <span className="mono">{name}</span>
-        </label>
+        <Tick
+          key={name}
+          label={<span className="mono">{name}</span>}
+          checked={chosen.includes(name)}
+          onChange={(checked) =>
+            onChange(checked ? [...chosen, name] : chosen.filter((otherName) => otherName !== name))
+          }
+        />
       ))}
       {chosen.length === 0 ? <span className="soft">any</span> : null}
     </fieldset>

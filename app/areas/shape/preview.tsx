@@ -1,5 +1,7 @@
 /** What an apply would do to each object, field by field, with who wrote what is there. */
 import type { ObjectChange } from '~/core/manifests'
+import { Refused } from '../../kit/notice'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
 
 export interface Preview {
   readonly findings?: readonly {
@@ -26,7 +28,7 @@ export interface Preview {
 const does = { make: 'would be made', change: 'would change', same: 'stays as it is' } as const
 
 export function PreviewList({ preview }: { readonly preview: Preview | undefined }) {
-  if (!preview?.changes) return preview?.refused ? <p role="alert">{preview.refused}</p> : null
+  if (!preview?.changes) return <Refused says={preview?.refused} />
   return (
     <ul className="manifest-changes" aria-label="What it would do">
       {preview.changes.map((change) => (
@@ -35,20 +37,19 @@ export function PreviewList({ preview }: { readonly preview: Preview | undefined
             <b className="mono">{change.says}</b> <span className="soft">{does[change.kind]}</span>
           </p>
           {change.fields.length > 0 ? (
-            <table className="grid">
-              <tbody>
-                {change.fields.map((field) => (
-                  <tr key={field.path} data-conflict={field.conflict}>
-                    <td className="mono">{field.path}</td>
-                    <td className="mono was">{field.live}</td>
-                    <td className="mono">{field.wanted}</td>
-                    <td className="soft">
-                      {field.owner === null ? '' : `written by ${field.owner}`}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <PlainTable
+              label={`Fields of ${change.says}`}
+              heads={['field', 'is', 'becomes', 'written by']}
+            >
+              {change.fields.map((field) => (
+                <Row key={field.path} data-conflict={field.conflict}>
+                  <Cell className="mono">{field.path}</Cell>
+                  <Cell className="mono was">{field.live}</Cell>
+                  <Cell className="mono">{field.wanted}</Cell>
+                  <Cell className="soft">{field.owner ?? 'nobody yet'}</Cell>
+                </Row>
+              ))}
+            </PlainTable>
           ) : null}
         </li>
       ))}

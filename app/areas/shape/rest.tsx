@@ -12,13 +12,17 @@ import { WeekStrip } from '../../drawings/week-strip'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/rest'
 import { localNow, usualZone, weekOf } from './calendar'
+import { Choice } from '../../kit/choice'
+import { TimeOfDay } from '../../kit/moment'
+import { Toggles } from '../../kit/toggles'
+import { IconButton } from '../../kit/icon-button'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Rest · Gyrarch' }]
 
@@ -189,60 +193,22 @@ function Calendar({
         place of {moneyText(savings.spendWithout)}: <b>{moneyText(savings.saved)}</b> saved.
       </p>
       <div className="rest-windows">
-        <label>
-          Time zone{' '}
-          <select
-            className="shape-field"
-            value={zone}
-            onChange={(event) => setZone(event.target.value)}
-          >
-            {zones.map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
-        </label>
+        <Choice label="Time zone" value={zone} options={zones} onChange={setZone} width={200} />
         {windows.map((window, i) => (
           <fieldset key={i}>
             <legend className="visually-hidden">Window {i + 1}</legend>
-            {weekdays.map((day) => (
-              <label key={day} className="rest-day" data-on={window.days.includes(day)}>
-                <input
-                  type="checkbox"
-                  className="visually-hidden"
-                  checked={window.days.includes(day)}
-                  onChange={(event) =>
-                    set(i, {
-                      days: weekdays.filter((weekday) =>
-                        weekday === day ? event.target.checked : window.days.includes(weekday),
-                      ),
-                    })
-                  }
-                />
-                {day}
-              </label>
-            ))}
-            <label>
-              stops{' '}
-              <input
-                className="shape-field mono"
-                size={6}
-                pattern="([01]\d|2[0-3]):[0-5]\d"
-                title="From 00:00 to 23:59"
-                value={window.stop}
-                onChange={(event) => set(i, { stop: event.target.value })}
-              />
-            </label>
-            <label>
-              starts{' '}
-              <input
-                className="shape-field mono"
-                size={6}
-                pattern="([01]\d|2[0-3]):[0-5]\d"
-                title="From 00:00 to 23:59"
-                value={window.start}
-                onChange={(event) => set(i, { start: event.target.value })}
-              />
-            </label>
+            <Toggles
+              label={`Days of window ${i + 1}`}
+              options={weekdays}
+              chosen={window.days}
+              onChange={(days) => set(i, { days: [...days] })}
+            />
+            <TimeOfDay label="Stops" value={window.stop} onChange={(stop) => set(i, { stop })} />
+            <TimeOfDay
+              label="Starts"
+              value={window.start}
+              onChange={(start) => set(i, { start })}
+            />
             <span className="soft">
               {minutesOf(window.stop) === null || minutesOf(window.start) === null
                 ? 'times are from 00:00 to 23:59'
@@ -252,14 +218,12 @@ function Calendar({
                     ? 'over midnight'
                     : ''}
             </span>
-            <button
-              type="button"
-              className="quiet-button"
-              aria-label={`Remove window ${i + 1}`}
+            <IconButton
+              says={`Remove window ${i + 1}`}
               onClick={() => setWindows(windows.filter((_, otherWindow) => otherWindow !== i))}
             >
               <X size={14} aria-hidden />
-            </button>
+            </IconButton>
           </fieldset>
         ))}
         <div className="acts">

@@ -14,12 +14,14 @@ import {
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/spend'
+import { Drop } from '../../kit/drop'
+import { Tip } from '../../kit/tip'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Spend · Gyrarch' }]
 
@@ -105,21 +107,14 @@ function PriceBook() {
       <h3>Price book</h3>
       <div className="acts">
         <a href="/api/v1/prices.csv">As CSV</a>
-        <label className="soft file-choice">
-          From a CSV file
-          <input
-            type="file"
-            className="visually-hidden"
-            accept=".csv,text/csv"
-            onChange={(event) =>
-              void event.target.files?.[0]
-                ?.text()
-                .then((text) => fetcher.submit({ text }, { method: 'post' }))
-            }
-          />
-        </label>
       </div>
-      {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+      <Drop
+        what="price book"
+        accept={{ 'text/csv': ['.csv'] }}
+        maxBytes={4 * 1024 * 1024}
+        refused={fetcher.data?.refused}
+        onText={(text) => void fetcher.submit({ text }, { method: 'post' })}
+      />
       {fetcher.data?.drafted ? (
         <p>
           The good lines are drafted:{' '}
@@ -234,7 +229,6 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                         key={row.namespace ?? ''}
                         data-idle={row.namespace === null}
                         style={{ width: `${100 * row.share}%` }}
-                        title={row.namespace ?? 'idle'}
                       />
                     ))}
                   </div>
@@ -263,8 +257,10 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
                   <h3>What if</h3>
                   <ul className="facts">
                     {chosen.whatIfs.map((whatIf) => (
-                      <li key={whatIf.says} title={whatIf.assumptions.join(' ')}>
-                        <span>{whatIf.says}</span>
+                      <li key={whatIf.says}>
+                        <Tip says={whatIf.assumptions.join(' ')}>
+                          <span tabIndex={0}>{whatIf.says}</span>
+                        </Tip>
                         <span className="source">
                           {moneyText(whatIf.before)} → {moneyText(whatIf.after)}
                         </span>

@@ -8,13 +8,15 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { Ago, clockText } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/workloads'
+import { Choice } from '../../kit/choice'
+import { Field } from '../../kit/field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Workloads · Gyrarch' }]
 
@@ -140,39 +142,28 @@ function Inside({
   return (
     <div className="pod-inside">
       <h3>From inside</h3>
-      <select
-        className="shape-field"
-        aria-label="Pod"
+      <Choice
+        label="Pod"
         value={pod}
-        onChange={(event) => setPod(event.target.value)}
-      >
-        {pods.map((podFact) => (
-          <option key={podFact.key} value={podFact.key}>
-            {podFact.key.split('/')[1]}
-          </option>
-        ))}
-      </select>
+        width={290}
+        options={pods.map((podFact) => ({
+          value: podFact.key,
+          says: podFact.key.split('/')[1] ?? podFact.key,
+        }))}
+        onChange={setPod}
+      />
       <div className="pod-probe">
-        <select
-          className="shape-field"
-          aria-label="Probe"
+        <Choice
+          label="Probe"
           value={kind}
-          onChange={(event) =>
-            setKind(probeKinds.find((probeKind) => probeKind === event.target.value) ?? 'look-up')
+          width={130}
+          options={probeKinds}
+          onChange={(picked) =>
+            setKind(probeKinds.find((probeKind) => probeKind === picked) ?? 'look-up')
           }
-        >
-          {probeKinds.map((probeKind) => (
-            <option key={probeKind}>{probeKind}</option>
-          ))}
-        </select>
+        />
         {needsTarget ? (
-          <input
-            className="shape-field mono"
-            aria-label="Target"
-            value={target}
-            onChange={(event) => setTarget(event.target.value)}
-            size={16}
-          />
+          <Field label="Target" mono value={target} onChange={setTarget} width={150} />
         ) : null}
       </div>
       <div className="acts">

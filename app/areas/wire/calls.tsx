@@ -1,6 +1,5 @@
 /** Who calls whom: callers down, services across; allowed or not by shape, use by size, surprise by ink. */
 import { listedObjects, trafficIn } from '~/core/fleet'
-import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { countText, listText, numberText } from '~/core/units'
 import { mayCall, readCallers, readyWorldOf, walk } from '~/core/wire'
@@ -9,11 +8,13 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
-import { ChooseCluster } from './choose'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/calls'
+import { CallerMatrix } from './caller-matrix'
+import { CallerRule } from './caller-rule'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Calls · Gyrarch' }]
 
@@ -101,7 +102,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     from,
     services,
     cells,
-    most: Math.max(1, ...cells.map((cell) => cell.perSecond)),
+    largest: Math.max(1, ...cells.map((cell) => cell.perSecond)),
     namespaces: [...new Set(services.map((service) => service.split('/')[0] ?? ''))].map(
       (name) => ({ name, closed: callers.closed.has(name) }),
     ),
@@ -123,85 +124,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
-type Cell = NonNullable<Route.ComponentProps['loaderData']['cells']>[number]
-
-function Mark({ cell, most: largest }: { readonly cell: Cell; readonly most: number }) {
-  const size = cell.perDay === 0 ? 5 : 4 + 9 * Math.sqrt(cell.perSecond / largest)
-  return (
-    <svg width={30} height={30} viewBox="-15 -15 30 30" aria-hidden>
-      {cell.allowed ? (
-        <circle r={size} className={cell.perDay === 0 ? 'idle' : 'ok'} />
-      ) : (
-        <path
-          d={`M${-size} ${-size} L${size} ${size} M${-size} ${size} L${size} ${-size}`}
-          className={cell.perDay > 0 ? 'used-denied' : 'no'}
-        />
-      )}
-    </svg>
-  )
-}
-
-function Rule({ cluster, cell }: { readonly cluster: string; readonly cell: Cell }) {
-  // Begun with what it is seen to ask.
-  const [methods, setMethods] = useState(cell.asks?.split(' ')[0] ?? '')
-  const [paths, setPaths] = useState(cell.asks?.split(' ')[1] ?? '')
-  const [namespace = '', service = ''] = cell.service.split('/')
-  const list = (text: string): string[] => text.split(/[\s,]+/).filter((name) => name !== '')
-  const requests =
-    methods.trim() === '' && paths.trim() === ''
-      ? undefined
-      : [
-          {
-            ...(methods.trim() === '' ? {} : { methods: list(methods.toUpperCase()) }),
-            ...(paths.trim() === '' ? {} : { paths: list(paths) }),
-          },
-        ]
-  if (cell.account === null) return null
-  return (
-    <section aria-label="Draft a caller rule">
-      <h3>
-        {cell.listed.length > 0
-          ? `Listed by ${listText(cell.listed, 2)}; list it for`
-          : 'List this caller'}
-      </h3>
-      <div className="wire-form">
-        <label>
-          Methods{' '}
-          <input
-            value={methods}
-            placeholder="all"
-            onChange={(event) => setMethods(event.target.value)}
-          />
-        </label>
-        <label>
-          Paths{' '}
-          <input value={paths} placeholder="/" onChange={(event) => setPaths(event.target.value)} />
-        </label>
-      </div>
-      <DraftChange
-        kind="wire.callers"
-        intent={{
-          cluster,
-          namespace,
-          rule: {
-            name: `${service}-${cell.account}`.slice(0, 63),
-            service,
-            callers: [
-              {
-                serviceAccount: cell.account,
-                ...(cell.namespace === namespace ? {} : { namespace: cell.namespace }),
-              },
-            ],
-            ...(requests ? { requests } : {}),
-          },
-        }}
-        variant="contained"
-      >
-        Draft the rule
-      </DraftChange>
-    </section>
-  )
-}
+export type Call = NonNullable<Route.ComponentProps['loaderData']['cells']>[number]
 
 export default function CallsPage({ loaderData }: Route.ComponentProps) {
   const [search, setSearch] = useSearchParams()
@@ -213,12 +136,13 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire/calls"
-          says="Who calls whom? Point at a cluster:"
+          title="Who calls whom"
+          says="A matrix of callers and callees: what is allowed, what is used, and what is refused although it is used. Point at a cluster."
         />
       </Page>
     )
   }
-  const { from, services, namespaces, rules, most: largest } = loaderData
+  const { from, services, namespaces, rules, largest } = loaderData
   const chosen =
     cells.find((cell) => `${cell.caller} ${cell.service}` === search.get('cell')) ?? null
   const refused = cells.filter((cell) => !cell.allowed && cell.perDay > 0)
@@ -273,7 +197,7 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
                 Walk it
               </To>
             </p>
-            <Rule key={`${chosen.caller}${chosen.service}`} cluster={cluster} cell={chosen} />
+            <CallerRule key={`${chosen.caller}${chosen.service}`} cluster={cluster} cell={chosen} />
           </>
         ) : (
           <>
@@ -347,47 +271,16 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
           where it is used all the same.
         </p>
         {cells.length === 0 ? <p>Nobody was seen calling anybody in the last day.</p> : null}
-        <table className="matrix" aria-label="Callers and what they call">
-          <thead>
-            <tr>
-              <th scope="col">
-                <span className="visually-hidden">caller</span>
-              </th>
-              {services.map((service) => (
-                <th key={service} scope="col">
-                  {service}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {from.map((caller) => (
-              <tr key={caller} aria-selected={chosen?.caller === caller}>
-                <th scope="row">{caller}</th>
-                {services.map((service) => {
-                  const cell = cells.find(
-                    (cell) => cell.caller === caller && cell.service === service,
-                  )
-                  return (
-                    <td key={service} data-open={cell !== undefined && cell === chosen}>
-                      {cell ? (
-                        <button
-                          type="button"
-                          aria-label={`${caller} to ${service}: ${cell.allowed ? 'allowed' : 'refused'}, ${numberText(cell.perDay)} calls in the last day`}
-                          onClick={() =>
-                            setSearch((was) => (was.set('cell', `${caller} ${service}`), was))
-                          }
-                        >
-                          <Mark cell={cell} most={largest} />
-                        </button>
-                      ) : null}
-                    </td>
-                  )
-                })}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <CallerMatrix
+          from={from}
+          services={services}
+          cells={cells}
+          largest={largest}
+          chosen={chosen}
+          onChoose={(cell) =>
+            setSearch((was) => (was.set('cell', `${cell.caller} ${cell.service}`), was))
+          }
+        />
       </div>
     </Page>
   )

@@ -1,7 +1,6 @@
 /** A site’s firewall: rules in the order in which they decide, what each has met, what is wrong among them, and changes of them. */
-import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { type FirewallRuleView, knownTraffic } from '~/core/fleet'
+import { knownTraffic } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { reviewFirewall } from '~/core/wire'
 import { ruleHits, wouldMeet } from '~/core/wire/changes'
@@ -9,12 +8,15 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/firewall'
+import { Choice } from '../../kit/choice'
+import { RuleForm } from './rule-form'
+import { Notice } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `Firewall of ${loaderData?.site ?? 'no site'} · Gyrarch` },
@@ -123,89 +125,6 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-const parts = (text: string): string[] | undefined => {
-  const matches = text.split(/[\s,]+/).filter((name) => name !== '')
-  return matches.length === 0 ? undefined : matches
-}
-
-function NewRule({
-  site,
-  start,
-}: {
-  readonly site: string
-  readonly start: FirewallRuleView | null
-}) {
-  const [rule, setRule] = useState({
-    name: start?.name ?? '',
-    priority: String(start?.priority ?? 100),
-    direction: start?.direction ?? 'in',
-    action: start?.action ?? 'deny',
-    from: (start?.from ?? []).join(', '),
-    to: (start?.to ?? []).join(', '),
-    protocol: start?.protocol ?? 'tcp',
-    ports: (start?.ports ?? []).join(', '),
-  })
-  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) =>
-    setRule((was) => ({ ...was, [field]: event.target.value }))
-  const put = {
-    name: rule.name,
-    priority: Number(rule.priority),
-    direction: rule.direction,
-    action: rule.action,
-    from: parts(rule.from),
-    to: parts(rule.to),
-    protocol: rule.protocol,
-    ports: parts(rule.ports),
-  }
-  const choice = (
-    field: 'direction' | 'action' | 'protocol',
-    says: string,
-    values: readonly string[],
-  ) => (
-    <label>
-      {says}
-      <select value={rule[field]} onChange={set(field)}>
-        {values.map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </select>
-    </label>
-  )
-  const field = (
-    name: 'name' | 'priority' | 'from' | 'to' | 'ports',
-    says: string,
-    placeholder = '',
-  ) => (
-    <label>
-      {says}
-      <input value={rule[name]} placeholder={placeholder} onChange={set(name)} />
-    </label>
-  )
-  return (
-    <section aria-label="A rule">
-      <h3>{start ? `Change ${start.name}` : 'A new rule'}</h3>
-      <div className="wire-form">
-        {field('name', 'Name')}
-        {field('priority', 'Priority')}
-        {choice('direction', 'Way', ['in', 'out'])}
-        {choice('action', 'Does', ['allow', 'deny'])}
-        {field('from', 'From', 'all')}
-        {field('to', 'To', 'all')}
-        {choice('protocol', 'Protocol', ['tcp', 'udp', 'sctp', 'any'])}
-        {field('ports', 'Ports', 'all, or 443, 8000-8100')}
-      </div>
-      <DraftChange
-        kind="wire.firewall"
-        intent={{ site, put: [put] }}
-        variant="contained"
-        disabled={rule.name.trim() === '' || !Number.isFinite(Number(rule.priority))}
-      >
-        Draft the rule
-      </DraftChange>
-    </section>
-  )
-}
-
 export default function FirewallPage({ loaderData }: Route.ComponentProps) {
   const { site, sites, rows, meets, misread } = loaderData
   const [search, setSearch] = useSearchParams()
@@ -217,22 +136,19 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
       title={site === null ? 'Firewall' : `Firewall of ${site}`}
       beside={
         <span className="acts">
-          <select
-            className="wire-field"
-            aria-label="Site"
+          <Choice
+            label="Site"
+            hideLabel
             value={site ?? ''}
-            onChange={(event) =>
+            options={sites}
+            onChange={(name) =>
               setSearch((was) => {
-                was.set('site', event.target.value)
+                was.set('site', name)
                 was.delete('rule')
                 return was
               })
             }
-          >
-            {sites.map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
+          />
           <span className="soft">
             what goes out is allowed unless a rule says no; what comes from other domains is not
           </span>
@@ -282,7 +198,6 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
                 Draft removing it
               </DraftChange>
             </div>
-            <NewRule key={chosen.name} site={site} start={chosen} />
           </>
         ) : (
           <>
@@ -291,7 +206,7 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
                 ? 'No rule stands in another’s way'
                 : countText(wrong.length, 'rule wants a look', 'rules want a look')}
             </h2>
-            {misread === null ? null : <p role="alert">{misread}</p>}
+            {misread === null ? null : <Notice>{misread}</Notice>}
             <ul className="facts">
               {wrong.map((row) => (
                 <li key={row.name}>
@@ -304,7 +219,6 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
               Choose a rule to see what it met. <To path="/wire/walk">Walk a packet</To> to see
               which one decides.
             </p>
-            <NewRule key="new" site={site} start={null} />
           </>
         )
       }
@@ -322,8 +236,9 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
             return was
           })
         }
-        empty="No rule yet: what goes out is allowed, and what comes from inside the domain. Draft one beside this."
+        empty="No rule yet: what goes out is allowed, and what comes from inside the domain. The first one is drafted below."
       />
+      {site === null ? null : <RuleForm key={chosen?.name ?? 'new'} site={site} start={chosen} />}
     </Page>
   )
 }

@@ -8,16 +8,18 @@ import { daysUntilFull } from '~/core/wire'
 import { frontage, ingressAddress, poolFill } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { ColumnHeads } from '../../parts/column-heads'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
-import { ChooseCluster } from './choose'
+import { type Column, Table } from '../../kit/table/table'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/hosts'
 import { Explain, Lead } from './lead'
+import Button from '@mui/material/Button'
+import { Field } from '../../kit/field'
+import { Cell, PlainTable, Row as TableRow } from '../../kit/plain-table'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Hosts and virtual addresses · Gyrarch' }]
 
@@ -210,13 +212,7 @@ function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullabl
           : `full in ${numberText(pool.days)} days as it grows now`}
       </p>
       <div className="acts">
-        <input
-          className="wire-field"
-          aria-label="Pool"
-          value={range}
-          size={24}
-          onChange={(event) => setRange(event.target.value)}
-        />
+        <Field label="Pool" hideLabel mono value={range} width={230} onChange={setRange} />
         <DraftChange kind="wire.pool" intent={{ site, pool: range }} disabled={range === pool.pool}>
           Draft it
         </DraftChange>
@@ -238,7 +234,8 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire/hosts"
-          says="What is reached from outside? Point at a cluster:"
+          title="What is reached from outside"
+          says="Virtual addresses, hosts and where they lead. Point at a cluster."
         />
       </Page>
     )
@@ -258,13 +255,12 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
           <>
             <Explain row={chosen} cluster={cluster} />
             <p>
-              <button
-                type="button"
-                className="quiet-button"
+              <Button
+                variant="text"
                 onClick={() => setSearch((was) => (was.delete('service'), was))}
               >
                 Hosts and the pool
-              </button>
+              </Button>
             </p>
           </>
         ) : (
@@ -289,7 +285,6 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
             ) : (
               <p className="soft">{site} offers no virtual addresses.</p>
             )}
-            <Lead data={loaderData} />
           </>
         )
       }
@@ -316,65 +311,62 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
       </div>
       <h3 style={{ marginTop: 14 }}>Hosts</h3>
       <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
-        <table className="grid">
-          <ColumnHeads
-            names={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']}
-          />
-          <tbody>
-            {routes.map((route) => (
-              <tr key={route.key + route.host}>
-                <td className="mono">{route.host}</td>
-                <td className="mono">{listText(route.paths, 3)}</td>
-                <td className="mono">{listText(route.backends, 3)}</td>
-                <td>
-                  <StateGlyph state={route.recordGood ? 'well' : 'strained'} />{' '}
-                  <span className="mono">{route.record ?? 'none'}</span>
-                </td>
-                <td>
-                  {certificatesUntil === null
-                    ? 'unknown'
-                    : `until ${certificatesUntil.slice(0, 10)}`}
-                </td>
-                <td>
-                  <DraftChange
-                    kind={route.kind === 'Ingress' ? 'manifest.remove' : 'wire.ingress'}
-                    intent={
-                      route.kind === 'Ingress'
-                        ? {
-                            cluster,
-                            objects: [
-                              {
-                                apiVersion: 'networking.k8s.io/v1',
-                                kind: 'Ingress',
-                                namespace: route.namespace,
-                                name: route.name,
-                              },
-                            ],
-                          }
-                        : {
-                            cluster,
-                            namespace: route.namespace,
-                            name: route.name,
-                            host: route.host,
-                            remove: true,
-                          }
-                    }
-                    variant="text"
-                  >
-                    Draft removing it
-                  </DraftChange>
-                </td>
-              </tr>
-            ))}
-            {routes.length === 0 ? (
-              <tr>
-                <td colSpan={6} className="soft">
-                  No host is led to a service yet. Draft one beside this.
-                </td>
-              </tr>
-            ) : null}
-          </tbody>
-        </table>
+        <PlainTable
+          label="Hosts"
+          heads={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']}
+        >
+          {routes.map((route) => (
+            <TableRow key={route.key + route.host}>
+              <Cell className="mono">{route.host}</Cell>
+              <Cell className="mono">{listText(route.paths, 3)}</Cell>
+              <Cell className="mono">{listText(route.backends, 3)}</Cell>
+              <Cell>
+                <StateGlyph state={route.recordGood ? 'well' : 'strained'} />{' '}
+                <span className="mono">{route.record ?? 'none'}</span>
+              </Cell>
+              <Cell>
+                {certificatesUntil === null ? 'unknown' : `until ${certificatesUntil.slice(0, 10)}`}
+              </Cell>
+              <Cell>
+                <DraftChange
+                  kind={route.kind === 'Ingress' ? 'manifest.remove' : 'wire.ingress'}
+                  intent={
+                    route.kind === 'Ingress'
+                      ? {
+                          cluster,
+                          objects: [
+                            {
+                              apiVersion: 'networking.k8s.io/v1',
+                              kind: 'Ingress',
+                              namespace: route.namespace,
+                              name: route.name,
+                            },
+                          ],
+                        }
+                      : {
+                          cluster,
+                          namespace: route.namespace,
+                          name: route.name,
+                          host: route.host,
+                          remove: true,
+                        }
+                  }
+                  variant="text"
+                >
+                  Draft removing it
+                </DraftChange>
+              </Cell>
+            </TableRow>
+          ))}
+          {routes.length === 0 ? (
+            <TableRow>
+              <Cell colSpan={6} className="soft">
+                No host is led to a service yet. Draft one below.
+              </Cell>
+            </TableRow>
+          ) : null}
+        </PlainTable>
+        <Lead data={loaderData} />
       </div>
     </Page>
   )

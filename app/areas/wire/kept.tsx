@@ -2,11 +2,13 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher, useNavigate } from 'react-router'
-import { ColumnHeads } from '../../parts/column-heads'
 import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import './wire.css'
 import type { Route } from './+types/walk'
+import { Field } from '../../kit/field'
+import { Refused } from '../../kit/notice'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
 
 type Data = Route.ComponentProps['loaderData']
 
@@ -41,12 +43,12 @@ export function Keep({
       <h3>Keep it as an expectation</h3>
       <p className="soft">Walked again after every change, and shown in its proof.</p>
       <div className="wire-form">
-        <input
-          aria-label="Name of the expectation"
+        <Field
+          label="Name of the expectation"
           placeholder={delivered ? 'the desk reaches the ledger' : 'the broker does not'}
           value={name}
-          onChange={(event) => setName(event.target.value)}
-          style={{ maxWidth: 'none' }}
+          onChange={setName}
+          width="100%"
         />
         <div className="acts">
           {[true, false].map((wanted) => (
@@ -65,7 +67,7 @@ export function Keep({
             </Button>
           ))}
         </div>
-        {fetcher.data?.refused ? <p role="alert">{fetcher.data.refused}</p> : null}
+        <Refused says={fetcher.data?.refused} />
       </div>
     </section>
   )
@@ -82,63 +84,57 @@ export function Kept({ rows }: { readonly rows: Data['kept'] }) {
       </p>
     )
   return (
-    <table className="grid" aria-label="Kept walks">
-      <ColumnHeads names={['kept walk', 'from', 'to', 'expected', 'now', '']} />
-      <tbody>
-        {rows.map((row) => (
-          <tr key={row.name} title={row.now?.says}>
-            <td>{row.name}</td>
-            <td className="mono">{endText(row.from)}</td>
-            <td className="mono">
-              {endText(row.to)}:{row.port}
-            </td>
-            <td>{row.delivered ? 'delivered' : 'dropped'}</td>
-            <td>
-              <StateGlyph
-                state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'}
-              />{' '}
-              {row.now === null
-                ? 'not known'
-                : row.now.holds === row.delivered
-                  ? 'delivered'
-                  : 'dropped'}
-            </td>
-            <td>
-              <span className="acts">
-                <button
-                  type="button"
-                  className="quiet-button"
-                  onClick={() =>
-                    void navigate(
-                      address('/wire/walk', {
-                        aim: row.from['cluster'] ? `cluster/${row.from['cluster']}` : null,
-                        from: endText(row.from),
-                        to: endText(row.to),
-                        port: String(row.port),
-                        protocol: row.protocol,
-                      }),
-                    )
-                  }
-                >
-                  Walk
-                </button>
-                <button
-                  type="button"
-                  className="quiet-button"
-                  onClick={() =>
-                    void fetcher.submit(JSON.stringify({ remove: row.name }), {
-                      method: 'post',
-                      encType: 'application/json',
-                    })
-                  }
-                >
-                  Remove
-                </button>
-              </span>
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <PlainTable label="Kept walks" heads={['kept walk', 'from', 'to', 'expected', 'now', '']}>
+      {rows.map((row) => (
+        <Row key={row.name}>
+          <Cell>{row.name}</Cell>
+          <Cell className="mono">{endText(row.from)}</Cell>
+          <Cell className="mono">
+            {endText(row.to)}:{row.port}
+          </Cell>
+          <Cell>{row.delivered ? 'delivered' : 'dropped'}</Cell>
+          <Cell>
+            <StateGlyph state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'} />{' '}
+            {row.now === null
+              ? 'not known'
+              : row.now.holds === row.delivered
+                ? 'delivered'
+                : 'dropped'}{' '}
+            <span className="soft">{row.now?.says}</span>
+          </Cell>
+          <Cell>
+            <span className="acts">
+              <Button
+                variant="text"
+                onClick={() =>
+                  void navigate(
+                    address('/wire/walk', {
+                      aim: row.from['cluster'] ? `cluster/${row.from['cluster']}` : null,
+                      from: endText(row.from),
+                      to: endText(row.to),
+                      port: String(row.port),
+                      protocol: row.protocol,
+                    }),
+                  )
+                }
+              >
+                Walk
+              </Button>
+              <Button
+                variant="text"
+                onClick={() =>
+                  void fetcher.submit(JSON.stringify({ remove: row.name }), {
+                    method: 'post',
+                    encType: 'application/json',
+                  })
+                }
+              >
+                Remove
+              </Button>
+            </span>
+          </Cell>
+        </Row>
+      ))}
+    </PlainTable>
   )
 }

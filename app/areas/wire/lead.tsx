@@ -1,10 +1,15 @@
 /** A host that is led to a service. */
 
 import type { Route } from './+types/hosts'
-import { useState } from 'react'
 import { numberText, listText } from '../../../core/units'
 import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
+import Button from '@mui/material/Button'
+import { useEffect } from 'react'
+import { z } from 'zod'
+import { ChoiceAt, SchemaForm, TextAt, TickAt, useSchemaForm } from '../../kit/form'
+import { Refused } from '../../kit/notice'
+import { useDraft } from '../../parts/draft-change'
 
 type Data = Route.ComponentProps['loaderData']
 type Row = NonNullable<Data['rows']>[number]
@@ -72,88 +77,67 @@ export function Explain({ row, cluster }: { readonly row: Row; readonly cluster:
   )
 }
 
+const hostForm = z.object({
+  host: z
+    .string()
+    .trim()
+    .regex(
+      /^(\*\.)?([a-z0-9]([-a-z0-9]*[a-z0-9])?\.)+[a-z0-9]+$/i,
+      'Write a host in full, like prices.fernhollow.example.',
+    ),
+  path: z.string().startsWith('/', 'A path begins with a slash.'),
+  namespace: z.string().min(1, 'Choose a namespace.'),
+  service: z.string().min(1, 'Choose a service.'),
+  record: z.boolean(),
+})
+
 export function Lead({ data }: { readonly data: Data }) {
   const { cluster, namespaces = [], domain = '' } = data
-  const [wish, setWish] = useState({
+  const usual = namespaces.find(({ name }) => name !== 'platform' && name !== 'default')
+  const first = usual ?? namespaces[0]
+  const form = useSchemaForm(hostForm, {
     host: '',
     path: '/',
-    namespace:
-      namespaces.find((namespace) => namespace.name !== 'platform' && namespace.name !== 'default')
-        ?.name ??
-      namespaces[0]?.name ??
-      '',
-    service: '',
+    namespace: first?.name ?? '',
+    service: first?.services[0] ?? '',
     record: true,
   })
-  const services = namespaces.find((namespace) => namespace.name === wish.namespace)?.services ?? []
-  const service = services.includes(wish.service) ? wish.service : (services[0] ?? '')
+  const { draft, isBusy, refused } = useDraft()
+  const namespace = form.watch('namespace')
+  const service = form.watch('service')
+  const services = namespaces.find(({ name }) => name === namespace)?.services ?? []
+  useEffect(() => {
+    if (!services.includes(service)) form.setValue('service', services[0] ?? '')
+  })
   return (
-    <section aria-label="Lead a host to a service">
-      <h3>Lead a host to a service</h3>
-      <div className="wire-form">
-        <label>
-          Host{' '}
-          <input
-            value={wish.host}
-            placeholder={`prices.${domain}`}
-            onChange={(event) => setWish((was) => ({ ...was, host: event.target.value }))}
-          />
-        </label>
-        <label>
-          Path{' '}
-          <input
-            value={wish.path}
-            onChange={(event) => setWish((was) => ({ ...was, path: event.target.value }))}
-          />
-        </label>
-        <label>
-          Namespace{' '}
-          <select
-            value={wish.namespace}
-            onChange={(event) => setWish((was) => ({ ...was, namespace: event.target.value }))}
-          >
-            {namespaces.map((namespace) => (
-              <option key={namespace.name}>{namespace.name}</option>
-            ))}
-          </select>
-        </label>
-        <label>
-          Service{' '}
-          <select
-            value={service}
-            onChange={(event) => setWish((was) => ({ ...was, service: event.target.value }))}
-          >
-            {services.map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
-        </label>
-        <label style={{ justifyContent: 'flex-start' }}>
-          <input
-            type="checkbox"
-            checked={wish.record}
-            style={{ minHeight: 0 }}
-            onChange={(event) => setWish((was) => ({ ...was, record: event.target.checked }))}
-          />{' '}
-          write its name record too
-        </label>
-      </div>
-      <DraftChange
-        kind="wire.ingress"
-        intent={{
-          cluster: cluster ?? '',
-          namespace: wish.namespace,
-          name: (wish.host.split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host',
-          host: wish.host,
-          path: wish.path || '/',
-          service,
-          record: wish.record,
-        }}
-        variant="contained"
-        disabled={wish.host.trim() === '' || service === ''}
+    <section aria-label="Lead a host to a service" className="below-table">
+      <h2>Lead a host to a service</h2>
+      <SchemaForm
+        label="Lead a host to a service"
+        form={form}
+        onSubmit={(values) =>
+          draft('wire.ingress', {
+            cluster: cluster ?? '',
+            name: (values.host.split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host',
+            ...values,
+          })
+        }
       >
-        Draft it
-      </DraftChange>
+        <TextAt path="host" label="Host" mono placeholder={`prices.${domain}`} width={240} />
+        <TextAt path="path" label="Path" mono width={110} />
+        <ChoiceAt
+          path="namespace"
+          label="Namespace"
+          options={namespaces.map(({ name }) => name)}
+          width={150}
+        />
+        <ChoiceAt path="service" label="Service" options={services} width={170} />
+        <TickAt path="record" label="Write its name record too" />
+        <Button type="submit" variant="contained" disabled={isBusy}>
+          Draft it
+        </Button>
+      </SchemaForm>
+      <Refused says={refused} />
     </section>
   )
 }

@@ -1,17 +1,19 @@
 /** Names: asked as a pod would ask them, every try of its search path with who answered. */
 import { listedObjects } from '~/core/fleet'
-import Button from '@mui/material/Button'
-import { Form } from 'react-router'
 import { lookUp, readyWorldOf, readFrom } from '~/core/wire'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
-import { ChooseCluster } from './choose'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/names'
+import { AskForm } from '../../kit/ask-form'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
+import { SuggestField } from '../../kit/suggest-field'
+import { Notice } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Names as pods ask them · Gyrarch' }]
 
@@ -71,12 +73,13 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire/names"
-          says="Whose pods ask? Point at a cluster:"
+          title="Names, as a pod asks them"
+          says="Each cluster answers for its own pods, try by try along their search path. Point at a cluster."
         />
       </Page>
     )
   }
-  const { tries, wrong, pod, name, pods, choices, aim, site } = loaderData
+  const { tries, wrong, pod, name, pods, choices, site } = loaderData
   const answered = tries?.at(-1)
   return (
     <Page
@@ -118,71 +121,44 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
     >
       <WireTabs here="/wire/names" />
       <div className="wire-page">
-        <Form className="walk-ask" method="get" role="search" aria-label="Ask a name">
-          <input type="hidden" name="aim" value={aim} />
-          <label>
-            Pod
-            <input
-              name="pod"
-              defaultValue={pod}
-              key={`p${pod}`}
-              list="name-pods"
-              size={32}
-              autoComplete="off"
-            />
-          </label>
-          <label>
-            Name
-            <input
-              name="name"
-              defaultValue={name}
-              key={`n${name}`}
-              list="names"
-              size={34}
-              placeholder="ledger-view"
-              autoComplete="off"
-            />
-          </label>
-          <Button type="submit" variant="contained">
-            Ask
-          </Button>
-          <datalist id="name-pods">
-            {pods.map((text) => (
-              <option key={text} value={text} />
-            ))}
-          </datalist>
-          <datalist id="names">
-            {choices.map((choice) => (
-              <option key={choice} value={choice} />
-            ))}
-          </datalist>
-        </Form>
-        {wrong === null ? null : <p role="alert">{wrong}</p>}
+        <AskForm label="Ask a name" asks={['pod', 'name']} verb="Ask">
+          <SuggestField
+            key={`p${pod}`}
+            name="pod"
+            label="Pod"
+            mono
+            defaultValue={pod}
+            suggestions={pods}
+            width={300}
+          />
+          <SuggestField
+            key={`n${name}`}
+            name="name"
+            label="Name"
+            mono
+            defaultValue={name}
+            suggestions={choices}
+            placeholder="ledger-view"
+            width={300}
+          />
+        </AskForm>
+        {wrong === null ? null : <Notice>{wrong}</Notice>}
         {tries ? (
-          <table className="grid" aria-label="Tries">
-            <thead>
-              <tr>
-                <th scope="col">asked</th>
-                <th scope="col">answer</th>
-                <th scope="col">by</th>
-              </tr>
-            </thead>
-            <tbody>
-              {tries.map((attempt) => (
-                <tr key={attempt.name}>
-                  <td className="mono">{attempt.name}.</td>
-                  <td className="mono">
-                    <StateGlyph
-                      state={attempt.addresses.length > 0 ? 'well' : 'resting'}
-                      title={attempt.addresses.length > 0 ? 'answered' : 'no such name'}
-                    />{' '}
-                    {attempt.addresses.join(', ') || 'no such name'}
-                  </td>
-                  <td>{attempt.who}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <PlainTable label="Tries" heads={['asked', 'answer', 'by']}>
+            {tries.map((attempt) => (
+              <Row key={attempt.name}>
+                <Cell className="mono">{attempt.name}.</Cell>
+                <Cell className="mono">
+                  <StateGlyph
+                    state={attempt.addresses.length > 0 ? 'well' : 'resting'}
+                    title={attempt.addresses.length > 0 ? 'answered' : 'no such name'}
+                  />{' '}
+                  {attempt.addresses.join(', ') || 'no such name'}
+                </Cell>
+                <Cell>{attempt.who}</Cell>
+              </Row>
+            ))}
+          </PlainTable>
         ) : null}
       </div>
     </Page>

@@ -12,13 +12,17 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
-import { ChooseCluster } from './choose'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/policies'
+import Button from '@mui/material/Button'
+import { Choice } from '../../kit/choice'
+import { Field } from '../../kit/field'
+import { Tick } from '../../kit/tick'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Policies · Gyrarch' }]
 
@@ -233,60 +237,54 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
   const { callees = [], workload, flows = [], draft, cluster } = data
   const [namespace = '', service = ''] = (workload ?? '').split('/')
   return (
-    <section aria-label="A policy out of calls">
+    <section aria-label="A policy out of calls" className="below-table">
       <h2>A policy out of calls</h2>
       <p className="soft">Tick who may go on calling; everybody else is kept out.</p>
       <div className="wire-form">
-        <label>
-          Called
-          <select
-            value={workload ?? ''}
-            onChange={(event) =>
+        <Choice
+          label="Called"
+          value={workload ?? ''}
+          empty="a service…"
+          options={callees}
+          width={230}
+          onChange={(callee) =>
+            setSearch((was) => {
+              was.set('workload', callee)
+              was.delete('tick')
+              was.delete('ticked')
+              return was
+            })
+          }
+        />
+        {flows.map((flow) => (
+          <Tick
+            key={flow.from}
+            checked={flow.ticked}
+            label={
+              <>
+                <span className="mono">{flow.from}</span>{' '}
+                <span className="soft">{numberText(flow.calls)} a day</span>
+              </>
+            }
+            onChange={() =>
               setSearch((was) => {
-                was.set('workload', event.target.value)
                 was.delete('tick')
-                was.delete('ticked')
+                was.set('ticked', '1')
+                for (const entry of flows)
+                  if ((entry.from === flow.from) !== entry.ticked) was.append('tick', entry.from)
                 return was
               })
             }
-          >
-            <option value="" disabled>
-              a service…
-            </option>
-            {callees.map((callee) => (
-              <option key={callee}>{callee}</option>
-            ))}
-          </select>
-        </label>
-        {flows.map((flow) => (
-          <label key={flow.from} style={{ justifyContent: 'flex-start' }}>
-            <input
-              type="checkbox"
-              style={{ minHeight: 0 }}
-              checked={flow.ticked}
-              onChange={() =>
-                setSearch((was) => {
-                  was.delete('tick')
-                  was.set('ticked', '1')
-                  for (const entry of flows)
-                    if ((entry.from === flow.from) !== entry.ticked) was.append('tick', entry.from)
-                  return was
-                })
-              }
-            />
-            <span className="mono">{flow.from}</span>
-            <span className="soft">{numberText(flow.calls)} a day</span>
-          </label>
+          />
         ))}
         {workload ? (
-          <label>
-            Name{' '}
-            <input
-              value={name}
-              placeholder={`${service}-callers`}
-              onChange={(event) => setName(event.target.value)}
-            />
-          </label>
+          <Field
+            label="Name"
+            mono
+            value={name}
+            placeholder={`${service}-callers`}
+            onChange={setName}
+          />
         ) : null}
       </div>
       {workload && draft && cluster !== null ? (
@@ -320,7 +318,8 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire/policies"
-          says="Whose policies? Point at a cluster:"
+          title="Who may reach whom"
+          says="Policies belong to a cluster. Point at one to see what isolates its pods, and to make a policy out of the calls that were seen."
         />
       </Page>
     )
@@ -355,16 +354,15 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
               </DraftChange>
               <To path="/shape/manifests">Write it as a manifest</To>
             </div>
-            <button
-              type="button"
-              className="quiet-button"
-              onClick={() => setSearch((was) => (was.delete('policy'), was))}
-            >
+            <Button variant="text" onClick={() => setSearch((was) => (was.delete('policy'), was))}>
               A new one
-            </button>
+            </Button>
           </>
         ) : (
-          <FromCalls data={loaderData} />
+          <p className="soft">
+            A policy isolates the pods it selects: from then on only what a policy allows reaches
+            them. Choose one to see whom it lets in and out.
+          </p>
         )
       }
     >
@@ -379,10 +377,11 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
         onSelect={(row) => setSearch((was) => (was.set('policy', row.key), was))}
         empty={
           loaderData.answers
-            ? 'No policy: every pod reaches every other. Tick calls beside this to begin with one.'
+            ? 'No policy: every pod reaches every other. Tick calls below to begin with one.'
             : 'Its API does not answer.'
         }
       />
+      {chosen ? null : <FromCalls data={loaderData} />}
     </Page>
   )
 }

@@ -10,12 +10,15 @@ import { LineChart } from '../../drawings/line-chart'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
-import { ChooseCluster } from './choose'
+import { type Column, Table } from '../../kit/table/table'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/traffic'
+import Button from '@mui/material/Button'
+import { Notice } from '../../kit/notice'
+import { NumberField } from '../../kit/number-field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Traffic · Gyrarch' }]
 
@@ -133,8 +136,8 @@ function Shift({ cluster, route }: { readonly cluster: string; readonly route: R
   const [failures, setFailures] = useState(5)
   const sum = route.backends.reduce((total, backend) => total + backend.weight, 0)
   const next = Object.values(weights).reduce((total, weight) => total + weight, 0)
-  const whole = (text: string, max: number): number =>
-    Math.max(0, Math.min(max, Math.trunc(Number(text)) || 0))
+  const whole = (value: number | undefined, max: number): number =>
+    Math.max(0, Math.min(max, Math.trunc(value ?? 0)))
   return (
     <section aria-label="Shift the traffic">
       <div className="soft">
@@ -143,65 +146,45 @@ function Shift({ cluster, route }: { readonly cluster: string; readonly route: R
       <h2>{route.key}</h2>
       <div className="wire-form">
         {route.backends.map((backend) => (
-          <label key={backend.name}>
-            <span>
-              <span className="mono">{backend.name}</span>{' '}
-              <span className="soft">
-                {sum === 0 ? 0 : numberText((100 * backend.weight) / sum)} % now
-                {next === 0
-                  ? ''
-                  : `, ${numberText((100 * (weights[backend.name] ?? 0)) / next)} % then`}
-              </span>
-            </span>
-            <input
-              type="number"
-              min={0}
-              aria-label={`Weight of ${backend.name}`}
-              value={weights[backend.name] ?? 0}
-              style={{ width: 80 }}
-              onChange={(event) =>
-                setWeights((was) => ({
-                  ...was,
-                  [backend.name]: whole(event.target.value, 1_000_000),
-                }))
-              }
-            />
-          </label>
+          <NumberField
+            key={backend.name}
+            label={`Weight of ${backend.name}`}
+            width="100%"
+            max={1_000_000}
+            value={weights[backend.name] ?? 0}
+            help={`${sum === 0 ? 0 : numberText((100 * backend.weight) / sum)} % now${
+              next === 0
+                ? ''
+                : `, ${numberText((100 * (weights[backend.name] ?? 0)) / next)} % then`
+            }`}
+            onChange={(weight) =>
+              setWeights((was) => ({ ...was, [backend.name]: whole(weight, 1_000_000) }))
+            }
+          />
         ))}
-        <label>
-          In steps{' '}
-          <input
-            type="number"
-            min={1}
-            max={20}
-            value={steps}
-            style={{ width: 80 }}
-            onChange={(event) => setSteps(Math.max(1, whole(event.target.value, 20)))}
-          />
-        </label>
-        <label>
-          Seconds each{' '}
-          <input
-            type="number"
-            min={10}
-            value={every}
-            style={{ width: 80 }}
-            onChange={(event) => setEvery(whole(event.target.value, 86_400))}
-          />
-        </label>
-        <label>
-          Turn back above, % failing{' '}
-          <input
-            type="number"
-            min={0}
-            max={100}
-            value={failures}
-            style={{ width: 80 }}
-            onChange={(event) => setFailures(whole(event.target.value, 100))}
-          />
-        </label>
+        <NumberField
+          label="In steps"
+          min={1}
+          max={20}
+          value={steps}
+          onChange={(count) => setSteps(Math.max(1, whole(count, 20)))}
+        />
+        <NumberField
+          label="Seconds each"
+          min={10}
+          max={86_400}
+          value={every}
+          onChange={(seconds) => setEvery(whole(seconds, 86_400))}
+        />
+        <NumberField
+          label="Turn back above, % failing"
+          max={100}
+          value={failures}
+          width={170}
+          onChange={(percent) => setFailures(whole(percent, 100))}
+        />
       </div>
-      {next === 0 ? <p role="alert">The weights sum to 0: nobody would answer.</p> : null}
+      {next === 0 ? <Notice>The weights sum to 0: nobody would answer.</Notice> : null}
       <DraftChange
         kind="wire.shift"
         intent={{
@@ -233,7 +216,8 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire/traffic"
-          says="Whose traffic? Point at a cluster:"
+          title="Calls, failures and answer times"
+          says="Traffic is counted inside a cluster. Point at one to see what its services answer, and to move calls between versions in steps."
         />
       </Page>
     )
@@ -294,21 +278,18 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
                       .map((backend) => `${backend.name} ${backend.weight}`)
                       .join(', ')}
                   </p>
-                  <button
-                    type="button"
-                    className="quiet-button"
+                  <Button
+                    variant="text"
                     onClick={() =>
-                      setSearch(
-                        (was) => (
-                          was.delete('service'),
-                          was.set('route', `${eachRoute.key} ${eachRoute.rule}`),
-                          was
-                        ),
-                      )
+                      setSearch((was) => {
+                        was.delete('service')
+                        was.set('route', `${eachRoute.key} ${eachRoute.rule}`)
+                        return was
+                      })
                     }
                   >
                     Shift its traffic
-                  </button>
+                  </Button>
                 </li>
               ))}
               {routes.length === 0 ? (

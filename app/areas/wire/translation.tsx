@@ -1,19 +1,22 @@
 /** As whom packets leave: translations of the site in order, where a cluster’s pods keep their addresses, ports left, and packet sizes. */
 import { useState } from 'react'
-import { nodesOf, trafficIn } from '~/core/fleet'
+import { type ClusterView, nodesOf, type SiteView, trafficIn } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { networkHolding } from '~/core/wire'
 import { ruleHits } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
-import { ChooseCluster } from './choose'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/translation'
+import { LeavingSketch } from '../../drawings/leaving-sketch'
+import { Field } from '../../kit/field'
+import { TranslationForm } from './translation-form'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Translation · Gyrarch' }]
 
@@ -23,6 +26,39 @@ const portsOfAddress = 64_512
 const heldSeconds = 60
 /** Bytes that a VXLAN overlay adds. Source: RFC 7348. */
 const overlayBytes = 50
+
+/** What the packets of a cluster pass and how large they may be there. */
+function linksOf(cluster: ClusterView, site: SiteView) {
+  const networks = [
+    ...new Set(
+      nodesOf(cluster)
+        .map((node) => networkHolding(site, node.address))
+        .filter((name) => name !== null),
+    ),
+  ]
+  return [
+    ...site.networks
+      .filter((network) => networks.includes(network.name))
+      .map((network) => ({
+        name: network.name,
+        mtu: network.mtu ?? site.mtu ?? 1500,
+        says: network.mtu === undefined ? 'not said; taken as the uplink’s' : 'as set',
+      })),
+    {
+      name: 'pods across nodes',
+      mtu:
+        Math.min(
+          ...site.networks
+            .filter((network) => networks.includes(network.name))
+            .map((network) => network.mtu ?? site.mtu ?? 1500),
+        ) - overlayBytes,
+      says: `the overlay takes ${overlayBytes}`,
+    },
+    ...(site.mtu === undefined
+      ? []
+      : [{ name: `uplink of ${site.name}`, mtu: site.mtu, says: 'as set' }]),
+  ]
+}
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -55,35 +91,6 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   // One new connection a call at the most; each agent holds one.
   const used =
     Math.ceil(translated.reduce((sum, entry) => sum + entry.perSecond, 0) * heldSeconds) + agents
-  const networks = [
-    ...new Set(
-      nodesOf(cluster)
-        .map((node) => networkHolding(site, node.address))
-        .filter((name) => name !== null),
-    ),
-  ]
-  const links = [
-    ...site.networks
-      .filter((network) => networks.includes(network.name))
-      .map((network) => ({
-        name: network.name,
-        mtu: network.mtu ?? site.mtu ?? 1500,
-        says: network.mtu === undefined ? 'not said; taken as the uplink’s' : 'as set',
-      })),
-    {
-      name: 'pods across nodes',
-      mtu:
-        Math.min(
-          ...site.networks
-            .filter((network) => networks.includes(network.name))
-            .map((network) => network.mtu ?? site.mtu ?? 1500),
-        ) - overlayBytes,
-      says: `the overlay takes ${overlayBytes}`,
-    },
-    ...(site.mtu === undefined
-      ? []
-      : [{ name: `uplink of ${site.name}`, mtu: site.mtu, says: 'as set' }]),
-  ]
   return {
     cluster: cluster.name,
     clusters: [],
@@ -92,7 +99,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     kept: cluster.keepSource ?? [],
     used,
     ports: portsOfAddress,
-    links,
+    links: linksOf(cluster, site),
     leaving,
     rows: [...(site.translations ?? [])]
       .map((rule, index) => ({ rule, index }))
@@ -170,13 +177,13 @@ function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: read
         ) : null}
       </ul>
       <div className="acts" style={{ margin: '8px 0 14px' }}>
-        <input
-          className="wire-field"
-          aria-label="Range to keep sources towards"
+        <Field
+          label="Range to keep sources towards"
+          hideLabel
+          mono
           placeholder="10.88.4.20/32"
           value={range}
-          onChange={(event) => setRange(event.target.value)}
-          size={18}
+          onChange={setRange}
         />
         <DraftChange
           kind="wire.keep-source"
@@ -190,72 +197,32 @@ function Keep({ cluster, kept }: { readonly cluster: string; readonly kept: read
   )
 }
 
-function NewTranslation({
-  site,
-  egress,
+function PacketSizes({
+  links,
 }: {
-  readonly site: string
-  readonly egress: string | null
+  readonly links: readonly { readonly name: string; readonly mtu: number; readonly says: string }[]
 }) {
-  const [rule, setRule] = useState({
-    name: '',
-    priority: '50',
-    kind: 'keep',
-    from: '',
-    to: '',
-    becomes: egress ?? '',
-  })
-  const set = (field: keyof typeof rule) => (event: { target: { value: string } }) =>
-    setRule((was) => ({ ...was, [field]: event.target.value }))
-  const parts = (text: string): string[] | undefined => {
-    const matches = text.split(/[\s,]+/).filter((name) => name !== '')
-    return matches.length === 0 ? undefined : matches
-  }
-  const put = {
-    name: rule.name,
-    priority: Number(rule.priority),
-    kind: rule.kind,
-    from: parts(rule.from),
-    to: parts(rule.to),
-    ...(rule.kind === 'translate' ? { becomes: rule.becomes } : {}),
-  }
   return (
-    <section aria-label="A new translation">
-      <h3>A new translation</h3>
-      <div className="wire-form">
-        <label>
-          Name <input value={rule.name} onChange={set('name')} />
-        </label>
-        <label>
-          Priority <input value={rule.priority} onChange={set('priority')} />
-        </label>
-        <label>
-          Does{' '}
-          <select value={rule.kind} onChange={set('kind')}>
-            <option value="keep">keep the source</option>
-            <option value="translate">translate it</option>
-          </select>
-        </label>
-        <label>
-          From <input value={rule.from} placeholder="all" onChange={set('from')} />
-        </label>
-        <label>
-          To <input value={rule.to} placeholder="all" onChange={set('to')} />
-        </label>
-        {rule.kind === 'translate' ? (
-          <label>
-            Becomes <input value={rule.becomes} onChange={set('becomes')} />
-          </label>
-        ) : null}
-      </div>
-      <DraftChange
-        kind="wire.translation"
-        intent={{ site, put: [put] }}
-        disabled={rule.name.trim() === ''}
-      >
-        Draft the translation
-      </DraftChange>
-    </section>
+    <>
+      <h3>Packet sizes</h3>
+      <ul className="facts">
+        {links.map((link) => (
+          <li key={link.name}>
+            <span>{link.name}</span>
+            <span className="source">
+              {numberText(link.mtu)} bytes, {link.says}
+            </span>
+          </li>
+        ))}
+      </ul>
+      <p className="soft">
+        A full-sized packet of 1,500 bytes{' '}
+        {links.some((link) => link.mtu < 1500)
+          ? `stops first at ${links.find((link) => link.mtu < 1500)?.name ?? ''}`
+          : 'passes everywhere'}
+        . <To path="/wire/walk">Walk one</To>
+      </p>
+    </>
   )
 }
 
@@ -273,7 +240,8 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire/translation"
-          says="As whom do packets leave? Point at a cluster:"
+          title="As whom packets leave"
+          says="Which address the other end sees depends on a cluster and its site. Point at a cluster."
         />
       </Page>
     )
@@ -300,25 +268,7 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
               </ul>
             </>
           )}
-          <h3>Packet sizes</h3>
-          <ul className="facts">
-            {links.map((link) => (
-              <li key={link.name}>
-                <span>{link.name}</span>
-                <span className="source">
-                  {numberText(link.mtu)} bytes, {link.says}
-                </span>
-              </li>
-            ))}
-          </ul>
-          <p className="soft">
-            A full-sized packet of 1,500 bytes{' '}
-            {links.some((link) => link.mtu < 1500)
-              ? `stops first at ${links.find((link) => link.mtu < 1500)?.name ?? ''}`
-              : 'passes everywhere'}
-            . <To path="/wire/walk">Walk one</To>
-          </p>
-          <NewTranslation site={site} egress={egress} />
+          <PacketSizes links={links} />
         </>
       }
     >
@@ -335,6 +285,8 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
           </span>
         }
       />
+      <LeavingSketch calls={loaderData.leaving} />
+      <TranslationForm site={site} egress={egress} />
     </Page>
   )
 }

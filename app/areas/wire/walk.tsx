@@ -1,7 +1,7 @@
 /** The packet walk: who sends what to whom, the way hop by hop, what would let it through, and what is expected to stay so. */
 import Button from '@mui/material/Button'
 import { useState } from 'react'
-import { Form, useNavigate } from 'react-router'
+import { useNavigate } from 'react-router'
 import {
   clustersOf,
   endChoices,
@@ -29,6 +29,11 @@ import './wire.css'
 import type { Route } from './+types/walk'
 import { keptQuery } from './kept'
 import { Keep, Kept } from './kept'
+import { AskForm } from '../../kit/ask-form'
+import { Choice } from '../../kit/choice'
+import { Notice } from '../../kit/notice'
+import { NumberField } from '../../kit/number-field'
+import { SuggestField } from '../../kit/suggest-field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Packet walk · Gyrarch' }]
 
@@ -265,58 +270,46 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
     >
       <WireTabs here="/wire/walk" />
       <div className="wire-page">
-        <Form className="walk-ask" method="get" role="search" aria-label="Walk a packet">
-          {loaderData.aim === null ? null : (
-            <input type="hidden" name="aim" value={loaderData.aim} />
-          )}
-          <label>
-            From
-            <input
-              name="from"
-              defaultValue={asked.from}
-              key={`f${asked.from}`}
-              list="ends"
-              size={23}
-              placeholder="climate/climate-loop"
-              aria-invalid={wrong?.field === 'from'}
-              autoComplete="off"
-            />
-          </label>
-          <span className="arrow" aria-hidden>
-            →
-          </span>
-          <label>
-            To
-            <input
-              name="to"
-              defaultValue={asked.to}
-              key={`t${asked.to}`}
-              list="ends"
-              size={20}
-              placeholder="weather-bureau"
-              aria-invalid={wrong?.field === 'to'}
-              autoComplete="off"
-            />
-          </label>
-          <label>
-            Port
-            <input
-              name="port"
-              defaultValue={asked.port}
-              key={`p${asked.port}`}
-              size={5}
-              inputMode="numeric"
-              aria-invalid={wrong?.field === 'port'}
-            />
-          </label>
-          <label>
-            Protocol
-            <select name="protocol" defaultValue={asked.protocol} key={asked.protocol}>
-              {protocols.map((protocol) => (
-                <option key={protocol}>{protocol}</option>
-              ))}
-            </select>
-          </label>
+        <AskForm label="Walk a packet" asks={['from', 'to', 'port', 'protocol']}>
+          <SuggestField
+            key={`f${asked.from}`}
+            name="from"
+            label="From"
+            mono
+            defaultValue={asked.from}
+            suggestions={choices}
+            placeholder="climate/climate-loop"
+            error={wrong?.field === 'from' ? wrong.says : null}
+            width={230}
+          />
+          <SuggestField
+            key={`t${asked.to}`}
+            name="to"
+            label="To"
+            mono
+            defaultValue={asked.to}
+            suggestions={choices}
+            placeholder="weather-bureau"
+            error={wrong?.field === 'to' ? wrong.says : null}
+            width={210}
+          />
+          <NumberField
+            key={`p${asked.port}`}
+            name="port"
+            label="Port"
+            defaultValue={Number(asked.port) || 443}
+            max={65_535}
+            error={wrong?.field === 'port' ? wrong.says : null}
+            width={86}
+          />
+          <Choice
+            key={asked.protocol}
+            name="protocol"
+            label="Protocol"
+            defaultValue={asked.protocol}
+            options={protocols}
+            width={86}
+          />
           <Button type="submit" variant="contained">
             Walk
           </Button>
@@ -336,13 +329,10 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
           >
             Other way
           </Button>
-          <datalist id="ends">
-            {choices.map((choice) => (
-              <option key={choice} value={choice} />
-            ))}
-          </datalist>
-        </Form>
-        {wrong ? <p role="alert">{wrong.says}</p> : null}
+        </AskForm>
+        {wrong && !['from', 'to', 'port'].includes(wrong.field) ? (
+          <Notice>{wrong.says}</Notice>
+        ) : null}
         {answer ? (
           <Answer
             answer={answer}

@@ -7,9 +7,9 @@ import { wiredWithMakers } from '~/server/wire/wired'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { StateGlyph } from '../../parts/state'
-import { type Column, Table } from '../../parts/table'
+import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
-import { ChooseCluster } from './choose'
+import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
@@ -257,7 +257,8 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire"
-          says="Ways are told for one cluster. Point at one:"
+          title="What is wired"
+          says="The way from outside to a pod, what its pods reach and what of it fails, for one cluster. Point at one."
         />
       ) : (
         <>

@@ -1,0 +1,208 @@
+/**
+ * Forms that make something: checked by the schema of what they make, field by field, before anything is sent. Fields
+ * are named by their path in it, as in `pool.size` or `rules[0].port`.
+ */
+import { zodResolver } from '@hookform/resolvers/zod'
+import type { ReactNode } from 'react'
+import {
+  Controller,
+  type ControllerRenderProps,
+  type DefaultValues,
+  type FieldPath,
+  type FieldValues,
+  FormProvider,
+  useForm,
+  useFormContext,
+  type UseFormReturn,
+} from 'react-hook-form'
+import type { z } from 'zod'
+import { Choice, type ChoiceProps } from './choice'
+import { Field, type FieldProps } from './field'
+import { NumberField, type NumberFieldProps } from './number-field'
+import { SuggestField } from './suggest-field'
+import { Tick } from './tick'
+
+/** A form over what a schema reads. Errors show once a field has been left, and go as soon as they are mended. */
+export function useSchemaForm<Values extends FieldValues>(
+  schema: z.ZodType<Values, Values>,
+  defaultValues: DefaultValues<Values>,
+): UseFormReturn<Values, unknown, Values> {
+  return useForm<Values, unknown, Values>({
+    resolver: zodResolver(schema),
+    defaultValues,
+    mode: 'onTouched',
+  })
+}
+
+export function SchemaForm<Values extends FieldValues>({
+  label,
+  form,
+  onSubmit,
+  children,
+}: {
+  readonly label: string
+  readonly form: UseFormReturn<Values, unknown, Values>
+  readonly onSubmit: (values: Values) => void
+  readonly children: ReactNode
+}) {
+  return (
+    <FormProvider {...form}>
+      <form
+        aria-label={label}
+        className="making"
+        noValidate
+        onSubmit={(event) => void form.handleSubmit((values) => onSubmit(values))(event)}
+      >
+        {children}
+      </form>
+    </FormProvider>
+  )
+}
+
+interface Bound {
+  readonly error: string | null
+  readonly field: ControllerRenderProps
+}
+
+/** What stands at a path of the form around, with what is wrong with it. */
+function At({
+  path,
+  children,
+}: {
+  readonly path: string
+  readonly children: (bound: Bound) => ReactNode
+}) {
+  const { control } = useFormContext()
+  return (
+    <Controller
+      control={control}
+      name={path as FieldPath<FieldValues>}
+      render={({ field, fieldState }) => (
+        <>{children({ field, error: fieldState.error?.message ?? null })}</>
+      )}
+    />
+  )
+}
+
+type AtPath<Props> = Omit<Props, 'name' | 'value' | 'defaultValue' | 'onChange' | 'error'> & {
+  readonly path: string
+}
+
+export const TextAt = ({ path, ...props }: AtPath<FieldProps>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <Field
+        {...props}
+        name={field.name}
+        value={(field.value as string | undefined) ?? ''}
+        onChange={field.onChange}
+        onBlur={field.onBlur}
+        inputRef={field.ref}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+/** A text that is left out of what is made while it is empty. */
+export const OptionalTextAt = ({ path, ...props }: AtPath<FieldProps>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <Field
+        {...props}
+        name={field.name}
+        value={(field.value as string | undefined) ?? ''}
+        onChange={(text) => field.onChange(text === '' ? undefined : text)}
+        onBlur={field.onBlur}
+        inputRef={field.ref}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+/** Texts parted by spaces, commas or lines. */
+export const TextsAt = ({ path, ...props }: AtPath<FieldProps>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <Field
+        {...props}
+        name={field.name}
+        defaultValue={((field.value as readonly string[] | undefined) ?? []).join(' ')}
+        onChange={(text) => field.onChange(text.split(/[\s,]+/).filter((word) => word !== ''))}
+        onBlur={field.onBlur}
+        inputRef={field.ref}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+export const NumberAt = ({ path, ...props }: AtPath<NumberFieldProps>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <NumberField
+        {...props}
+        name={field.name}
+        value={field.value as number | undefined}
+        onChange={field.onChange}
+        onBlur={field.onBlur}
+        inputRef={field.ref}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+export const ChoiceAt = ({ path, ...props }: AtPath<ChoiceProps>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <Choice
+        {...props}
+        name={field.name}
+        value={(field.value as string | undefined) ?? ''}
+        onChange={field.onChange}
+        onBlur={field.onBlur}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+export const SuggestAt = ({
+  path,
+  ...props
+}: AtPath<FieldProps> & { readonly suggestions: readonly string[] }) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <SuggestField
+        {...props}
+        name={field.name}
+        value={(field.value as string | undefined) ?? ''}
+        onChange={field.onChange}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+export const TickAt = ({
+  path,
+  label,
+  says,
+}: {
+  readonly path: string
+  readonly label: ReactNode
+  readonly says?: string
+}) => (
+  <At path={path}>
+    {({ field }) => (
+      <Tick
+        label={label}
+        {...(says === undefined ? {} : { says })}
+        checked={field.value === true}
+        onChange={field.onChange}
+      />
+    )}
+  </At>
+)

@@ -1,0 +1,53 @@
+import TextField from '@mui/material/TextField'
+import { type FieldProps, fieldParts } from './field'
+
+export interface NumberFieldProps extends Pick<
+  FieldProps,
+  'label' | 'name' | 'help' | 'error' | 'width' | 'hideLabel' | 'disabled' | 'onBlur' | 'inputRef'
+> {
+  readonly value?: number | undefined
+  readonly defaultValue?: number | undefined
+  /** Told the number, or nothing where the field is empty or holds none. */
+  readonly onChange?: (value: number | undefined) => void
+  readonly min?: number | undefined
+  readonly max?: number | undefined
+  /** The distance between two values; 1 takes whole numbers alone, `any` takes all. */
+  readonly step?: number | 'any'
+}
+
+/** A number with its bounds, which the browser’s own arrows respect. */
+export function NumberField({
+  name,
+  value,
+  defaultValue,
+  onChange,
+  onBlur,
+  min = 0,
+  max,
+  step = 1,
+  disabled,
+  inputRef,
+  width = 110,
+  ...shared
+}: NumberFieldProps) {
+  const parts = fieldParts({ ...shared, width, mono: true })
+  return (
+    <TextField
+      {...parts}
+      slotProps={{
+        ...parts.slotProps,
+        htmlInput: { ...parts.slotProps.htmlInput, min, max, step },
+      }}
+      type="number"
+      name={name}
+      value={onChange ? (value ?? '') : undefined}
+      defaultValue={defaultValue}
+      onChange={(event) =>
+        onChange?.(event.target.value === '' ? undefined : Number(event.target.value))
+      }
+      onBlur={onBlur}
+      disabled={disabled}
+      inputRef={inputRef}
+    />
+  )
+}

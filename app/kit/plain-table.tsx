@@ -1,0 +1,47 @@
+/** A few rows that explain something: no tools, no selection. */
+import Table from '@mui/material/Table'
+import TableBody from '@mui/material/TableBody'
+import TableCell from '@mui/material/TableCell'
+import TableHead from '@mui/material/TableHead'
+import TableRow from '@mui/material/TableRow'
+import type { ReactNode } from 'react'
+
+export { TableCell as Cell, TableRow as Row }
+
+export interface Head {
+  readonly says: ReactNode
+  readonly key: string
+  readonly number?: boolean
+}
+
+/** Children are rows; an empty head is a column of actions. */
+export function PlainTable({
+  label,
+  heads,
+  className = '',
+  children,
+}: {
+  readonly label: string
+  readonly heads: readonly (string | Head)[]
+  readonly className?: string
+  readonly children: ReactNode
+}) {
+  return (
+    <Table className={`grid ${className}`} aria-label={label}>
+      <TableHead>
+        <TableRow>
+          {heads.map((head) => {
+            const { key, says, number } =
+              typeof head === 'string' ? { key: head, says: head, number: false } : head
+            return (
+              <TableCell key={key} scope="col" className={number === true ? 'number' : ''}>
+                {says === '' ? <span className="visually-hidden">actions</span> : says}
+              </TableCell>
+            )
+          })}
+        </TableRow>
+      </TableHead>
+      <TableBody>{children}</TableBody>
+    </Table>
+  )
+}
