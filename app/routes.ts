@@ -38,6 +38,7 @@ export default [
   route('keys', 'areas/keys/keys.tsx'),
   route('faults', 'areas/faults/faults.tsx'),
   route('do/draft', 'areas/draft.ts'),
+  route('do/jump', 'areas/jump.ts'),
   route('do/clock', 'areas/clock.ts'),
   route('*', 'areas/nowhere.tsx'),
 ] satisfies RouteConfig

@@ -42,6 +42,7 @@ import {
   type FleetView,
 } from '~/core/fleet'
 import { Op, type WhereOptions } from 'sequelize'
+import { JumpIndex } from './fleet/jump-index'
 
 export interface GyrarchOptions {
   readonly dir: string
@@ -86,6 +87,7 @@ export class Gyrarch {
   readonly expectations: Expectations
   readonly credentials: Credentials
   readonly health: Health
+  readonly jump: JumpIndex
   /** Told of errors that are the program’s own. */
   readonly onError: (error: unknown) => void
   readonly watchers: Watchers
@@ -107,6 +109,7 @@ export class Gyrarch {
     this.hub = parts.hub
     this.database = parts.database
     this.onError = parts.onError
+    this.jump = new JumpIndex((cluster) => parts.fleet.objectsOf(cluster))
     this.outside = parts.outside
     this.observe = parts.observe
     this.fleet = parts.fleet

@@ -45,11 +45,6 @@ export async function frameData(gyrarch: Gyrarch): Promise<FrameData> {
       })),
     ],
     runs,
-    changes: recent.map((row) => ({
-      id: `c-${row.number}`,
-      label: row.title ?? row.label,
-      state: row.state,
-    })),
     counts: { '/fleet': broken, '/raise': active.filter((row) => row.state === 'halted').length },
   }
 }

@@ -9,28 +9,21 @@ import {
   useNavigation,
   useRevalidator,
   useSearchParams,
-  useSubmit,
 } from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
-import { Jump, type Place } from './jump'
+import { Jump, type Place, PlacePicker } from './jump'
 import { keyList, letterKeysOn, setLetterKeys, useKey } from './keys'
 import { isLeader, useLive } from './live'
 import { FoldProvider } from './page'
-import { areas, type Counts, Rail } from './rail'
+import { type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
-import { useAddress } from '../parts/to'
 import { Switch } from '../kit/tick'
 
 export interface FrameData {
   readonly clock: ClockState
   readonly aims: readonly Aim[]
   readonly runs: readonly RunSummary[]
-  readonly changes: readonly {
-    readonly id: string
-    readonly label: string
-    readonly state: string
-  }[]
   readonly counts: Counts
 }
 
@@ -149,65 +142,32 @@ function Keys({
   )
 }
 
-function usePlaces(data: FrameData): {
-  readonly jumps: readonly Place[]
-  readonly aims: readonly Place[]
-} {
+/** What the aim can be pointed at. */
+function useAims(data: FrameData): readonly Place[] {
   const navigate = useNavigate()
-  const address = useAddress()
   const { pathname } = useLocation()
   const [search] = useSearchParams()
-  const submit = useSubmit()
-  const go = (path: string) => () => void navigate(path)
   const pointAt = (ref: string | null) => () => {
     const params = new URLSearchParams(search)
     if (ref === null) params.delete('aim')
     else params.set('aim', ref)
-    // A cluster’s page is that cluster: pointing elsewhere leaves it for the other one, or for the fleet.
-    let base: string
-    if (pathname.startsWith('/clusters/')) {
-      if (ref?.startsWith('cluster/')) base = `/clusters/${ref.slice(8)}`
-      else base = '/fleet'
-    } else base = pathname
-    void navigate(`${base}?${params.toString()}`)
+    void navigate(`${pageFor(pathname, ref)}?${params.toString()}`)
   }
-  return {
-    jumps: [
-      ...areas.map((area): Place => ({
-        label: area.name,
-        kind: 'area',
-        go: go(address(area.path)),
-      })),
-      {
-        label: 'Draft a cluster',
-        kind: 'command',
-        go: () => void submit(null, { method: 'post', action: address('/raise/new') }),
-      },
-      { label: 'Addresses', kind: 'command', go: go(address('/ground/addresses')) },
-      { label: 'SSH keys', kind: 'command', go: go(address('/keys')) },
-      { label: 'Fault tray', kind: 'command', go: go(address('/faults')) },
-      ...data.aims.map((aim): Place => ({
-        label: aim.name,
-        kind: aim.ref.split('/')[0] ?? '',
-        go: go(
-          aim.ref.startsWith('cluster/') ? `/clusters/${aim.name}` : `/ground?site=${aim.name}`,
-        ),
-      })),
-      ...data.changes.map((change): Place => ({
-        label: `${change.id} ${change.label}`,
-        kind: change.state,
-        go: go(change.state === 'draft' ? `/raise/${change.id}` : `/changes/${change.id}`),
-      })),
-    ],
-    aims: [
-      { label: 'whole fleet', kind: 'fleet', go: pointAt(null) },
-      ...data.aims.map((aim): Place => ({
-        label: aim.name,
-        kind: `${aim.where}${aim.guarded ? ', guarded' : ''}`,
-        go: pointAt(aim.ref),
-      })),
-    ],
-  }
+  return [
+    { key: 'fleet', label: 'whole fleet', kind: 'fleet', go: pointAt(null) },
+    ...data.aims.map((aim): Place => ({
+      key: aim.ref,
+      label: aim.name,
+      kind: `${aim.where}${aim.guarded ? ', guarded' : ''}`,
+      go: pointAt(aim.ref),
+    })),
+  ]
+}
+
+/** A cluster’s page is that cluster: pointing elsewhere leaves it for the other one, or for the fleet. */
+function pageFor(pathname: string, ref: string | null): string {
+  if (!pathname.startsWith('/clusters/')) return pathname
+  return ref?.startsWith('cluster/') ? `/clusters/${ref.slice('cluster/'.length)}` : '/fleet'
 }
 
 export function Frame({
@@ -237,7 +197,7 @@ export function Frame({
     const name = document.querySelector<HTMLElement>('[data-copy]')?.dataset['copy']
     if (name !== undefined) void navigator.clipboard?.writeText(name)
   })
-  const places = usePlaces(data)
+  const aims = useAims(data)
   // From here on typing is heard: tests and impatient people can tell.
   useEffect(() => {
     document.documentElement.dataset['awake'] = 'yes'
@@ -261,8 +221,14 @@ export function Frame({
           {children}
         </div>
       </div>
-      <Jump open={dialog === 'jump'} title="Jump to" places={places.jumps} onClose={close} />
-      <Jump open={dialog === 'aim'} title="Point at" places={places.aims} onClose={close} />
+      <Jump open={dialog === 'jump'} onClose={close} />
+      <PlacePicker
+        open={dialog === 'aim'}
+        title="Point at"
+        places={aims}
+        onClose={close}
+        empty="Nothing of that name."
+      />
       <Keys open={dialog === 'keys'} calm={clock.calm} onClose={close} />
     </FoldProvider>
   )

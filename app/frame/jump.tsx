@@ -2,21 +2,30 @@
 import Autocomplete from '@mui/material/Autocomplete'
 import Dialog from '@mui/material/Dialog'
 import TextField from '@mui/material/TextField'
+import { useEffect, useState } from 'react'
+import { useNavigate, useSubmit } from 'react-router'
+import { useAddress } from '../parts/to'
+import type { JumpPlace } from './places'
 
 export interface Place {
+  readonly key: string
   readonly label: string
+  /** What it is, and where. */
   readonly kind: string
   readonly go: () => void
 }
 
-export interface JumpProps {
+interface PickerProps {
   readonly open: boolean
   readonly title: string
   readonly places: readonly Place[]
   readonly onClose: () => void
+  /** Told what is typed, where the places are found elsewhere. */
+  readonly onText?: (text: string) => void
+  readonly empty: string
 }
 
-export function Jump({ open, title, places, onClose }: JumpProps) {
+export function PlacePicker({ open, title, places, onClose, onText, empty }: PickerProps) {
   return (
     <Dialog
       open={open}
@@ -31,16 +40,19 @@ export function Jump({ open, title, places, onClose }: JumpProps) {
       <Autocomplete<Place, false, false, false>
         options={places as Place[]}
         getOptionLabel={(place) => place.label}
-        getOptionKey={(place) => `${place.kind} ${place.label}`}
+        getOptionKey={(place) => place.key}
         renderOption={({ key, ...props }, place) => (
           <li key={key} {...props} style={{ justifyContent: 'space-between', display: 'flex' }}>
             <span className="mono">{place.label}</span>
-            <span className="soft">{place.kind}</span>
+            <span className="soft nowrap">{place.kind}</span>
           </li>
         )}
+        {...(onText ? { filterOptions: (all: Place[]) => all } : {})}
+        onInputChange={(_event, text) => onText?.(text)}
         autoHighlight
         openOnFocus
-        noOptionsText="Nothing of that name."
+        clearOnBlur={false}
+        noOptionsText={empty}
         onChange={(_event, place) => {
           onClose()
           place?.go()
@@ -48,5 +60,70 @@ export function Jump({ open, title, places, onClose }: JumpProps) {
         renderInput={(params) => <TextField {...params} autoFocus label={title} />}
       />
     </Dialog>
+  )
+}
+
+interface Found {
+  readonly of: string
+  readonly more: boolean
+  readonly places: readonly JumpPlace[]
+}
+
+/** What the server finds for a text; asked again while clusters are still being listed. */
+function useFound(open: boolean, text: string): Found | null {
+  const [found, setFound] = useState<Found | null>(null)
+  const [round, setRound] = useState(0)
+  useEffect(() => {
+    if (!open) return
+    const stop = new AbortController()
+    const ask = async (): Promise<void> => {
+      const response = await fetch(`/do/jump?text=${encodeURIComponent(text)}`, {
+        signal: stop.signal,
+      })
+      if (response.ok) setFound({ ...((await response.json()) as Omit<Found, 'of'>), of: text })
+    }
+    // Without an answer what was found stays: the next letter asks anew.
+    ask().catch(() => undefined)
+    return () => stop.abort()
+  }, [open, text, round])
+  const isPartial = open && found?.of === text && found.more
+  useEffect(() => {
+    if (!isPartial) return
+    const timer = setTimeout(() => setRound((was) => was + 1), 400)
+    return () => clearTimeout(timer)
+  }, [isPartial, round])
+  return found
+}
+
+/** Jump: any object, area, change or command. */
+export function Jump({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) {
+  const [text, setText] = useState('')
+  const navigate = useNavigate()
+  const submit = useSubmit()
+  const address = useAddress()
+  const found = useFound(open, text)
+  const go = ({ path, isCommand, kind }: JumpPlace): void => {
+    if (isCommand === true) {
+      void submit(null, { method: 'post', action: address(path) })
+      return
+    }
+    // Areas and views keep the aim; a thing brings its own.
+    const keepsAim = kind === 'area' || kind === 'view'
+    void navigate(keepsAim ? address(path) : path)
+  }
+  return (
+    <PlacePicker
+      open={open}
+      title="Jump to"
+      onClose={onClose}
+      onText={setText}
+      empty={found?.of === text && !found.more ? 'Nothing of that name.' : 'Looking…'}
+      places={(found?.places ?? []).map((place) => ({
+        key: place.ref,
+        label: place.name,
+        kind: [place.kind, place.where].filter((part) => part !== '').join(' · '),
+        go: () => go(place),
+      }))}
+    />
   )
 }

@@ -24,7 +24,7 @@ export function Tabs({
       value={here}
       aria-label={label}
       variant="scrollable"
-      scrollButtons="auto"
+      scrollButtons={false}
       className="tabs"
     >
       {tabs.map(({ id, says, path, query }) => (

@@ -24,6 +24,10 @@ export const dataGrid: NonNullable<Components['MuiDataGrid']> = {
       '& .MuiDataGrid-row--dynamicHeight > .MuiDataGrid-cell': {
         minHeight: 32,
         lineHeight: '31px',
+        whiteSpace: 'nowrap',
+        overflow: 'hidden',
+        textOverflow: 'ellipsis',
+        display: 'block',
       },
       '& .MuiDataGrid-row--dynamicHeight > .MuiDataGrid-cell.wraps': {
         lineHeight: 1.4,

@@ -1,6 +1,7 @@
 /** The look of MUI’s parts, made from the same tokens as everything else. */
 import { createTheme } from '@mui/material/styles'
 import type {} from '@mui/x-data-grid/themeAugmentation'
+import type {} from '@mui/x-date-pickers/themeAugmentation'
 import { dataGrid } from './data-grid'
 
 const scheme = (dark: boolean) => ({
@@ -125,6 +126,39 @@ export const theme = createTheme({
           '&.Mui-selected': { color: 'var(--ink)', fontWeight: 600 },
           '&.Mui-focusVisible': { outline: '2px solid var(--brass)', outlineOffset: -3 },
         },
+      },
+    },
+    MuiToggleButton: {
+      styleOverrides: {
+        root: {
+          padding: '3px 10px',
+          fontSize: 12.5,
+          fontWeight: 400,
+          textTransform: 'none',
+          color: 'var(--ink)',
+          borderColor: 'var(--border)',
+          minHeight: 30,
+          '&.Mui-selected, &.Mui-selected:hover': {
+            background: 'var(--petrol)',
+            color: 'var(--on-petrol)',
+          },
+          '&.Mui-focusVisible': { outline: '2px solid var(--brass)', outlineOffset: 2, zIndex: 1 },
+        },
+      },
+    },
+    MuiPickersOutlinedInput: {
+      styleOverrides: {
+        root: {
+          background: 'var(--sheet)',
+          fontSize: 13,
+          padding: '0 8px',
+          '& .MuiPickersOutlinedInput-notchedOutline': {
+            borderColor: 'var(--border)',
+            top: 0,
+            '& legend': { display: 'none' },
+          },
+        },
+        sectionsContainer: { padding: '6px 0', width: 'auto', flex: 1 },
       },
     },
     MuiTable: { defaultProps: { size: 'small' } },

@@ -56,6 +56,15 @@ export {
   collisions,
 } from './address-book'
 export { type AddressHolder, whoHolds } from './holders'
+export {
+  findPlaces,
+  fleetPlaces,
+  indexed,
+  placesAt,
+  placesIn,
+  type FleetPlace,
+  type IndexedPlace,
+} from './places'
 export { leftovers, type Leftover } from './leftovers'
 export { scoped, setStrictViews, UnneededRead, wholeView } from './scope'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'

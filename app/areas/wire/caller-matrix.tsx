@@ -47,7 +47,7 @@ export function CallerMatrix({
       className="matrix"
       heads={[
         { key: 'caller', says: <span className="visually-hidden">caller</span> },
-        ...services.map((service) => ({ key: service, says: service })),
+        ...services.map((service) => ({ key: service, says: <span>{service}</span> })),
       ]}
     >
       {from.map((caller) => (

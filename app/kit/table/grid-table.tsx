@@ -48,11 +48,7 @@ export function GridTable<Row>({ name, rows, id, selected, onSelect, table }: Dr
   const hasWraps = table.columns.some((column) => column.wraps === true)
   const { sort } = table
   return (
-    <div
-      className="grid-table"
-      data-chooses={onSelect !== undefined}
-      style={hasWraps ? undefined : { maxHeight: headHeight + rows.length * rowHeight + 18 }}
-    >
+    <div className="grid-table" data-chooses={onSelect !== undefined}>
       <DataGrid
         aria-label={name}
         rows={gridRows}

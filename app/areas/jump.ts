@@ -1,0 +1,55 @@
+/** What *Jump* finds for a text: areas, views, commands, changes, and everything in the fleet that has a name. */
+import { data } from 'react-router'
+import { countText } from '~/core/units'
+import { gyrarchContext } from '../context'
+import { areas } from '../frame/rail'
+import { type JumpPlace, views } from '../frame/places'
+import { pathOfPlace } from '../parts/place-path'
+import type { Gyrarch } from '~/server/gyrarch'
+import type { Route } from './+types/jump'
+
+const limit = 40
+
+async function changes(gyrarch: Gyrarch): Promise<readonly JumpPlace[]> {
+  const rows = await gyrarch.changes.list({ limit: 500 })
+  return rows.map((row) => {
+    const id = `c-${row.number}`
+    const isSheet = row.state === 'draft' && row.kind === 'cluster.raise'
+    return {
+      kind: 'change',
+      name: `${id} ${row.title ?? row.label}`,
+      where: row.state,
+      ref: `change/${id}`,
+      path: isSheet ? `/raise/${id}` : `/changes/${id}`,
+    }
+  })
+}
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const text = new URL(request.url).searchParams.get('text')?.slice(0, 120) ?? ''
+  const pages: readonly JumpPlace[] = [
+    ...areas.map(({ name, path }) => ({
+      kind: 'area',
+      name,
+      where: '',
+      ref: `area/${name}`,
+      path,
+    })),
+    ...views,
+  ]
+  const { places, more } = gyrarch.jump.find(
+    await gyrarch.fleet.view(),
+    [...pages, ...(await changes(gyrarch))],
+    text,
+    limit,
+  )
+  return data({
+    more,
+    says: countText(places.length, 'match', 'matches'),
+    places: places.map((place) => ({
+      ...place,
+      path: 'path' in place ? place.path : pathOfPlace(place.ref),
+    })),
+  })
+}
