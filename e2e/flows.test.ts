@@ -153,10 +153,20 @@ it('tables are found in, sorted and counted', async () => {
   const page = await visit('/clusters/cedar')
   await fill(page, 'textbox', 'Find in nodes of cedar', 'storage')
   await see(page, '3 of 12')
-  await press(page, 'button', 'node')
-  await press(page, 'button', 'node ↑')
+  await press(page, 'columnheader', 'node')
+  await press(page, 'columnheader', 'node')
   await page.waitForFunction(
-    () => document.querySelector('tbody tr td')?.textContent === 'cedar-storage-3',
+    () => document.querySelector('[role=gridcell]')?.textContent === 'cedar-storage-3',
+  )
+  // A column that is not wanted goes; at least one stays.
+  await press(page, 'button', 'Columns')
+  await press(page, 'menuitemcheckbox', 'zone')
+  await page.keyboard.press('Escape')
+  await page.waitForFunction(
+    () =>
+      ![...document.querySelectorAll('[role=columnheader]')].some(
+        (head) => head.textContent === 'zone',
+      ),
   )
 })
 

@@ -1,6 +1,6 @@
 /** Shape as a person takes it: a replica that does not fit, a cluster that rests, a roll-out that cannot finish, layers and drift. */
 import { expect, it } from 'vitest'
-import { press, see } from './browser'
+import { choose, find, press, see } from './browser'
 import type { ApiChange } from './server'
 import { suite } from './suite'
 
@@ -39,8 +39,8 @@ const objects = async (cluster: string, kind: string) =>
 it('one more replica of the ledger does not fit; the board says why, and the smallest remedy makes it fit', async () => {
   const page = await visit('/shape/board?aim=cluster/cedar')
   await see(page, 'nothing waits')
-  await page.select('select[aria-label="Workload"]', 'StatefulSet/gathering/gathering-ledger')
-  await page.waitForSelector('input[aria-label="Replicas"]')
+  await choose(page, 'Workload', 'gathering/gathering-ledger')
+  await find(page, 'spinbutton', 'Replicas')
   await press(page, 'button', 'Try')
   await see(page, '1 pod waits')
   await see(page, '6 are short of cpu')
@@ -145,7 +145,8 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
   await page.goto(`${served.url}/shape/manifests?view=layers`, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
   await press(page, 'button', 'drift')
-  await see(page, 'written by hand')
+  await see(page, 'written by')
+  await find(page, 'cell', 'hand')
   await press(page, 'button', 'Draft applying it to dill')
   await see(page, 'as hand wrote it')
   await press(page, 'button', 'Keep theirs: 3')

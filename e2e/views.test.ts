@@ -257,7 +257,7 @@ it('a draft file that is no JSON, too large, or of an unknown kind is refused wi
   await drop('broken.json', '{ "gyrarch": ')
   await see(page, 'not valid JSON')
   await drop('huge.json', ' '.repeat(1024 * 1024 + 1))
-  await see(page, 'a draft is at most 1 MiB')
+  await see(page, 'a shared draft is at most 1 MiB')
   await drop('odd.json', JSON.stringify({ gyrarch: 'draft/1', kind: 'cluster.paint', intent: {} }))
   await see(page, 'There is no change kind cluster.paint')
   await drop(

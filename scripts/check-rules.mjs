@@ -1,7 +1,7 @@
 /**
  * Rules that neither the type checker nor the linter knows, each with the place that breaks it:
  *   the runner compares no verb by name; nothing reads a sentence back as a fact; the sentences of findings, facts,
- *   failures and evidence stand in the says.ts of their area.
+ *   failures and evidence stand in the says.ts of their area; counts beside a noun are made by countText.
  */
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -99,6 +99,22 @@ for (const file of ['core', 'server', 'standin'].flatMap(sources))
     if (called === 'quoted' && text && isText(text) && !file.startsWith('server/testing/'))
       report(file, source, node, 'quotes words of its own: give them a code in says.ts')
   })
+
+/** Counts beside their noun are made by `countText`, or a page says “1 pods” one day. */
+const nouns =
+  'pods|nodes|machines|hosts|steps|things|clusters|rules|calls|changes|days|fields|replicas|lines|ranges|images|disks|addresses|zones|sites|pools|objects'
+const plural = new RegExp(`(?<before>[^\\n]{0,24})\\$\\{(?<count>[^{}\`]+)\\} (?:${nouns})\\b`, 'g')
+/** After these words the noun stays in the plural, or the figure is no count. */
+const isPlural = /(\ball|\bof|\bonly|\bevery|\bthan|\bfirst|\bthe|\bto|\band|\bother) $/i
+for (const file of ['core', 'server', 'standin', 'app'].flatMap(sources))
+  for (const [i, line] of readFileSync(join(root, file), 'utf8').split('\n').entries())
+    for (const { groups } of line.matchAll(plural))
+      if (
+        /(length|[cC]ount|size)( \?\? 0)?$/.test(groups.count) &&
+        !groups.count.startsWith('countText') &&
+        !isPlural.test(groups.before)
+      )
+        problems.push(`${file}:${i + 1} counts without countText: ${groups.count}`)
 
 /** A parameter whose name only keeps it apart from another says nothing to whoever reads it. */
 for (const file of ['core', 'server', 'standin']

@@ -5,6 +5,7 @@
  */
 import { hierarchy, partition } from 'd3-hierarchy'
 import type { FleetNode, State } from '~/core/fleet'
+import { countText } from '~/core/units'
 
 export type Measure = 'cpu' | 'memory' | 'pods' | 'spend'
 export type Reading = 'state' | 'pressure' | 'release' | 'age'
@@ -113,7 +114,8 @@ function readingOf(
       const days = (scales.now - Date.parse(node.createdAt)) / 86_400_000
       return {
         value: Math.min(1, Math.max(0, days / 730)),
-        text: days < 1 ? `${Math.round(days * 24)} h old` : `${Math.round(days)} days old`,
+        text:
+          days < 1 ? `${Math.round(days * 24)} h old` : `${countText(Math.round(days), 'day')} old`,
       }
     }
   }
@@ -198,7 +200,7 @@ export function gyreLayout(
       arcs.push({
         ...arcOf(node, entry.x0, entry.x1, node.states),
         depth: depthOf.node - base,
-        readingText: `${node.nodes} nodes`,
+        readingText: countText(node.nodes, 'node'),
       })
     else for (const child of entry.children) arcs.push(arcOf(child.data, child.x0, child.x1, null))
   }

@@ -5,7 +5,7 @@
 import { useDraggable } from '@dnd-kit/core'
 import { useEffect, useMemo, useRef } from 'react'
 import type { Board, BoardNode } from '~/core/placement'
-import { bytesText, coresText } from '~/core/units'
+import { countText, bytesText, coresText } from '~/core/units'
 import { layBoard, type Block, type BoardLayout } from './board-layout'
 import { useWidth } from './use-width'
 import './placement-board.css'
@@ -42,7 +42,7 @@ const fateWord: Readonly<Record<BoardNode['fate'], string>> = {
 }
 
 export const nodeText = (node: BoardNode): string =>
-  `${node.name}${fateWord[node.fate]}: ${coresText(node.cpuUsed)} of ${coresText(node.cpuMilli)} and ${bytesText(node.memoryUsed)} of ${bytesText(node.memoryBytes)} asked for by ${node.pods.length} pods`
+  `${node.name}${fateWord[node.fate]}: ${coresText(node.cpuUsed)} of ${coresText(node.cpuMilli)} and ${bytesText(node.memoryUsed)} of ${bytesText(node.memoryBytes)} asked for by ${countText(node.pods.length, 'pod')}`
 
 function Head({
   node,

@@ -6,6 +6,7 @@ import type { BoxView } from '../fleet'
 import { GiB, listText } from '../units'
 import { oneStep, put, seen } from './one-step'
 import { said } from './says'
+import { countText } from '../units'
 
 const name = z.string().max(253)
 const box = z.strictObject({
@@ -211,7 +212,7 @@ export const siteMachines = oneStep<Intent>({
         holds: missing.length + still.length === 0,
         observed:
           missing.length + still.length === 0
-            ? `${site?.boxes.length ?? 0} machines listed`
+            ? `${countText(site?.boxes.length ?? 0, 'machine')} listed`
             : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}`,
       },
     ]

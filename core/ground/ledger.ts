@@ -122,7 +122,7 @@ export const ledgerEnter: ChangeKind<Intent> = {
   label: (intent) =>
     intent.add.length === 1 && intent.remove.length === 0
       ? `enter ${intent.add[0]?.range ?? ''}`
-      : `enter ${intent.add.length} ranges${intent.remove.length > 0 ? `, strike ${intent.remove.length}` : ''}`,
+      : `enter ${countText(intent.add.length, 'range')}${intent.remove.length > 0 ? `, strike ${intent.remove.length}` : ''}`,
   check: (intent, view) => {
     if (intent.add.length + intent.remove.length === 0)
       return [stop('ledger.none', 'add', said('ledger.none'))]

@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
-import { listText, numberText } from '../units'
+import { countText, listText, numberText } from '../units'
 
 export const said = sentences({
   // one-step
@@ -36,15 +36,16 @@ export const said = sentences({
   clusters: (p: { site: string; clusters: readonly string[] }) =>
     `clusters at ${p.site}: ${listText(p.clusters, 8)}`,
   'site.machines': (p: { machinesCount: number; site: string }) =>
-    `${numberText(p.machinesCount)} machines are left at ${p.site} that no cluster owns.`,
+    `${countText(p.machinesCount, 'machine is', 'machines are')} left at ${p.site} that no cluster owns.`,
 
   // site-edit
   'edit.none': () => 'Nothing is changed.',
   'zone.known.no-zone': (p: { site: string; zone: string }) => `${p.site} has no zone ${p.zone}.`,
   zones: (p: { zones: readonly string[] }) => `zones: ${listText(p.zones)}`,
   'zone.used': (p: { zone: string; heldCount: number; held: string }) =>
-    `${p.zone} holds ${numberText(p.heldCount)} machines, the first ${p.held}.`,
-  machines: (p: { heldCount: number; zone: string }) => `${p.heldCount} machines in ${p.zone}`,
+    `${p.zone} holds ${countText(p.heldCount, 'machine')}, the first ${p.held}.`,
+  machines: (p: { heldCount: number; zone: string }) =>
+    `${countText(p.heldCount, 'machine')} in ${p.zone}`,
   'zone.hosts': (p: { zone: string; hosts: readonly string[] }) =>
     `${p.zone} still has hosts: ${listText(p.hosts, 4)}.`,
   'zone.twice': (p: { site: string; zone: string }) => `${p.site} has a zone ${p.zone} already.`,
@@ -53,7 +54,8 @@ export const said = sentences({
   hosts: (p: { hosts: readonly string[] }) => `hosts: ${listText(p.hosts, 12)}`,
   'host.used': (p: { gone: string; on: readonly string[] }) =>
     `${p.gone} holds ${listText(p.on, 3)}.`,
-  'host-machines': (p: { onCount: number; gone: string }) => `${p.onCount} machines on ${p.gone}`,
+  'host-machines': (p: { onCount: number; gone: string }) =>
+    `${countText(p.onCount, 'machine')} on ${p.gone}`,
   'host.site.site-kind': (p: { site: string; kind: string }) =>
     `Only a hall has hosts; ${p.site} is ${p.kind === 'cloud' ? 'a cloud' : 'an edge box'}.`,
   'size.known': (p: { site: string; gone: string }) => `${p.site} offers no size ${p.gone}.`,
@@ -84,7 +86,7 @@ export const said = sentences({
   'network.known.no-network': (p: { site: string; network: string }) =>
     `${p.site} has no network ${p.network}.`,
   'network.used': (p: { network: string; held: readonly string[] }) =>
-    `${p.held.length} addresses of ${p.network} are held: ${listText(p.held, 3)}.`,
+    `${countText(p.held.length, 'address', 'addresses')} of ${p.network} are held: ${listText(p.held, 3)}.`,
   'network.range': (p: { network: string; site: string }) =>
     `${p.network} is new at ${p.site}: say its range.`,
   'range-address-prefix': () => 'a range is an address and a prefix length, host bits clear',
@@ -110,7 +112,8 @@ export const said = sentences({
 
   // orphans
   'orphans.none': () => 'Nothing is named.',
-  leftovers: (p: { leftCount: number }) => `${p.leftCount} things are owned by no cluster`,
+  leftovers: (p: { leftCount: number }) =>
+    `${countText(p.leftCount, 'thing is', 'things are')} owned by no cluster`,
   'orphans.owned.several': (p: { owned: readonly string[] }) =>
     `${listText(p.owned, 3)} ${p.owned.length === 1 ? 'is' : 'are'} owned by a cluster, or not there.`,
   'cluster.known': (p: { cluster: string; site: string }) =>

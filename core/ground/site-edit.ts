@@ -8,6 +8,7 @@ import { stop } from '../changes'
 import { listText } from '../units'
 import { oneStep, seen, put } from './one-step'
 import { said } from './says'
+import { countText } from '../units'
 
 // Edit
 export const editIntent = z.strictObject({
@@ -233,7 +234,7 @@ export const siteEdit = oneStep<EditIntent>({
         holds: missing.length + still.length === 0,
         observed:
           missing.length + still.length === 0
-            ? `${site?.zones.length ?? 0} zones, ${site?.hosts.length ?? 0} hosts, ${site?.sizes.length ?? 0} sizes`
+            ? `${countText(site?.zones.length ?? 0, 'zone')}, ${countText(site?.hosts.length ?? 0, 'host')}, ${site?.sizes.length ?? 0} sizes`
             : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}`,
       },
     ]

@@ -8,7 +8,7 @@ import type { FleetView, HostView, NetworkView, SiteView } from '../fleet'
 import { bareSite, siteOf } from '../fleet'
 import { intersection, parseCidr } from '../addresses'
 import { siteSpend } from '../spend'
-import { GiB } from '../units'
+import { countText, GiB } from '../units'
 import { step } from '../provisioning/steps'
 import { put } from './one-step'
 import { said } from './says'
@@ -327,7 +327,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
         id: 'add',
         after: [],
         group: intent.name,
-        says: `enter ${intent.name}: ${intent.zones.length} zones, ${intent.hosts.length} hosts, ${intent.networks.length} networks`,
+        says: `enter ${intent.name}: ${countText(intent.zones.length, 'zone')}, ${countText(intent.hosts.length, 'host')}, ${intent.networks.length} networks`,
         command: command('site.add', {
           name: intent.name,
           definition: {
@@ -360,7 +360,7 @@ export const siteAdd: ChangeKind<AddIntent> = {
           site.zones.length === intent.zones.length &&
           site.hosts.length === intent.hosts.length,
         observed: site
-          ? `${site.zones.length} zones, ${site.hosts.length} hosts, ${site.networks.length} networks`
+          ? `${countText(site.zones.length, 'zone')}, ${countText(site.hosts.length, 'host')}, ${site.networks.length} networks`
           : 'not listed',
       },
     ]

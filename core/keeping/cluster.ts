@@ -122,7 +122,7 @@ export const renewCertificates: ChangeKind<z.infer<typeof renewIntent>> = {
         says: 'They are valid for over 300 days',
         holds: days > 300,
         observed: cluster?.certificatesUntil
-          ? `until ${cluster.certificatesUntil.slice(0, 10)}, ${Math.floor(days)} days`
+          ? `until ${cluster.certificatesUntil.slice(0, 10)}, ${countText(Math.floor(days), 'day')}`
           : 'nobody told',
       },
       {

@@ -164,7 +164,7 @@ export const poolAdd: ChangeKind<AddIntent> = {
       {
         says: `${intent.pool} has ${countText(intent.count, 'node')}, every one ready`,
         holds: ready === intent.count && nodes.length === intent.count,
-        observed: `${nodes.length} nodes, ${ready} ready`,
+        observed: `${countText(nodes.length, 'node')}, ${ready} ready`,
       },
     ]
   },

@@ -20,6 +20,7 @@ import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
 import { said } from './says'
+import { countText } from '../units'
 
 // Remove
 
@@ -135,7 +136,10 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
       {
         says: `${intent.cluster} has no pool ${intent.pool}`,
         holds: left === undefined,
-        observed: left === undefined ? 'not listed any more' : `${left.nodes.length} nodes left`,
+        observed:
+          left === undefined
+            ? 'not listed any more'
+            : `${countText(left.nodes.length, 'node')} left`,
       },
     ]
   },

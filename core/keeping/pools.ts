@@ -220,7 +220,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
         {
           says: `every node of ${intent.pool} is of ${intent.size} and ready`,
           holds: pool !== undefined && wrong.length === 0 && ready === pool.nodes.length,
-          observed: `${pool?.nodes.length ?? 0} nodes, ${ready} ready, ${wrong.length} of another size`,
+          observed: `${countText(pool?.nodes.length ?? 0, 'node')}, ${ready} ready, ${wrong.length} of another size`,
         },
       ]
     }

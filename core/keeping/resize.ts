@@ -348,7 +348,7 @@ export const poolResize: ChangeKind<ResizeIntent> = {
       {
         says: `${intent.pool} has ${countText(intent.count, 'node')}, every one ready`,
         holds: nodes.length === intent.count && ready === intent.count,
-        observed: `${nodes.length} nodes, ${ready} ready`,
+        observed: `${countText(nodes.length, 'node')}, ${ready} ready`,
       },
     ]
   },

@@ -7,7 +7,7 @@ export const said = sentences({
   'pool.ranges': (p: { cluster: string }) =>
     `No pool of ${p.cluster} has a range: none would scale until one has.`,
   'pools-nodes': (p: { poolsCount: number; nodesCount: number }) =>
-    `${p.poolsCount} pools, ${p.nodesCount} nodes`,
+    `${countText(p.poolsCount, 'pool')}, ${countText(p.nodesCount, 'node')}`,
   'pool.scale': (p: { ranged: readonly string[] }) =>
     `${listText(p.ranged)} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`,
   'pool-ranges': () => 'ranges of its pools',
@@ -30,7 +30,7 @@ export const said = sentences({
   'node.known.no-node-chosen': () => 'No node is chosen.',
   'node.known.no-node': (p: { cluster: string; missing: readonly string[] }) =>
     `${p.cluster} has no node ${listText(p.missing)}.`,
-  'nodes-listed': (p: { nodesCount: number }) => `${p.nodesCount} nodes listed`,
+  'nodes-listed': (p: { nodesCount: number }) => `${countText(p.nodesCount, 'node')} listed`,
   'node.cordoned': (p: { node: string; open: boolean }) =>
     `${p.node} is ${p.open ? 'open' : 'cordoned'} already.`,
   'takes-pods': () => 'takes pods',
@@ -47,7 +47,7 @@ export const said = sentences({
     `${p.node} is ready, and without it the control plane has no majority: its API will not answer while it restarts.`,
   'node.ready.ready-stop-long': (p: { node: string; pods: number }) =>
     `${p.node} is ready. Its ${countText(p.pods, 'pod')} stop for as long as it restarts.`,
-  pods: (p: { pods: number }) => `${p.pods} pods`,
+  pods: (p: { pods: number }) => countText(p.pods, 'pod'),
   'machine.box.stands-nobody-make': (p: { node: string; machine: string }) =>
     `${p.node} stands on ${p.machine}, which nobody can make anew. Restart it instead.`,
   'machine-stood-there': (p: { machine: string }) => `${p.machine} is a machine that stood there`,
@@ -58,9 +58,9 @@ export const said = sentences({
     `Without ${p.node} the control plane has ${p.membersLeft} of ${p.members} members: no majority.`,
   'majority-rule': () => 'more than half must answer',
   'node.ready.ready-moved-away': (p: { node: string; pods: number }) =>
-    `${p.node} is ready. Its ${countText(p.pods, 'pod')} are moved away, and its disk is lost.`,
+    `${p.node} is ready. Its ${countText(p.pods, 'pod is', 'pods are')} moved away, and its disk is lost.`,
   'pods-m-requested': (p: { pods: number; requestedCpuMilli: number }) =>
-    `${p.pods} pods, ${numberText(p.requestedCpuMilli)} m requested`,
+    `${countText(p.pods, 'pod')}, ${numberText(p.requestedCpuMilli)} m requested`,
 
   // cluster
   'certificates.managed': (p: { site: string; cluster: string }) =>
@@ -99,9 +99,9 @@ export const said = sentences({
   range: (p: { min: number; max: number }) => `range ${p.min} to ${p.max}`,
   'pool.same': (p: { pool: string; count: number }) =>
     `${p.pool} has ${countText(p.count, 'node')} already.`,
-  nodes: (p: { nodesCount: number }) => `${p.nodesCount} nodes`,
+  nodes: (p: { nodesCount: number }) => countText(p.nodesCount, 'node'),
   'range.size': (p: { pods: string; limit: number; total: number }) =>
-    `The pod range ${p.pods} holds ${numberText(p.limit)} nodes; there would be ${numberText(p.total)}.`,
+    `The pod range ${p.pods} holds ${countText(p.limit, 'node')}; there would be ${numberText(p.total)}.`,
   'node-block': () => 'one /24 a node',
   requested: (p: { gone: readonly string[]; moved: number }) =>
     `${p.gone.join(', ')}: ${numberText(p.moved)} m requested`,
@@ -132,7 +132,7 @@ export const said = sentences({
   'pod-node-name': (p: { pod: string; node: string; obstacle: string }) =>
     `${p.pod} does not leave ${p.node}: ${p.obstacle}`,
   'pool.turnover': (p: { nodesCount: number; moved: number; seconds: number }) =>
-    `${countText(p.nodesCount, 'node')} are replaced one after another; ${countText(p.moved, 'pod')} move, in ${durationText(p.seconds)} as they last started.`,
+    `${countText(p.nodesCount, 'node is', 'nodes are')} replaced one after another; ${countText(p.moved, 'pod')} move, in ${durationText(p.seconds)} as they last started.`,
 
   // pools
   'pool.nothing': () => 'Neither size nor labels nor taints are given: there is nothing to change.',

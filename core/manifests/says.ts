@@ -142,12 +142,12 @@ export const said = sentences({
     `${p.kind} (${p.apiVersion}) is no kind that Gyrarch knows: it is written as it is, unchecked.`,
   nothing: (p: { cluster: string }) => `${p.cluster} has all of it already: nothing would change.`,
   'objects-compared-field': (p: { changesCount: number }) =>
-    `${p.changesCount} objects compared field by field`,
+    `${countText(p.changesCount, 'object')} compared field by field`,
 
   // remove
   'object-missing': (p: { cluster: string; objectText: string }) =>
     `${p.cluster} has no ${p.objectText}.`,
-  'objects-listed': (p: { size: number }) => `${p.size} objects listed`,
+  'objects-listed': (p: { size: number }) => `${countText(p.size, 'object')} listed`,
   'holds-what-cluster': (p: { name: string }) =>
     `${p.name} holds what the cluster itself runs. It stays.`,
   'removed-along': (p: { objectText: string; alongCount: number; pods: number }) =>

@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
-import { listText } from '../units'
+import { countText, listText } from '../units'
 
 export const said = sentences({
   // schedule
@@ -19,7 +19,8 @@ export const said = sentences({
     `What it keeps at ${listText(p.paths)} stays on ${p.from}.`,
 
   // right-size
-  'memory-kills': (p: { memoryKills: number }) => `ended ${p.memoryKills} times for its memory`,
+  'memory-kills': (p: { memoryKills: number }) =>
+    `ended ${countText(p.memoryKills, 'time')} for its memory`,
   throttled: (p: { percent: number }) => `held back by its CPU limit ${p.percent} % of the time`,
   'above-request': () => 'uses more CPU than it asks for',
   'below-request': () => 'asks for more than it uses',

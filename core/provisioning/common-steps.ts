@@ -5,6 +5,7 @@ import type { Step, StepId } from '../changes'
 import type { Graph } from './machine-steps'
 import { controlPlanePool, controlPlaneTaints, type Planned } from './planned'
 import { askRetry, estimates, step } from './steps'
+import { countText } from '../units'
 
 export function registerStep(planned: Planned, endpoint: string | null): Step {
   const { intent, release } = planned
@@ -194,7 +195,7 @@ export function holdStep(
     id: 'addresses',
     after: ['register'],
     group: 'network',
-    says: `hold ${addresses.length === 1 ? (addresses[0]?.address ?? '') : `${addresses.length} addresses from ${addresses[0]?.address ?? ''}`}`,
+    says: `hold ${addresses.length === 1 ? (addresses[0]?.address ?? '') : `${countText(addresses.length, 'address', 'addresses')} from ${addresses[0]?.address ?? ''}`}`,
     command: command('address.hold', { site: intent.site, cluster: intent.name, addresses }),
     undo: command('address.release', {
       site: intent.site,

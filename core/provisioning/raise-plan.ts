@@ -14,6 +14,7 @@ import { type Graph, joinStep, machineSteps } from './machine-steps'
 import { type Planned, type PlannedMachine, reservationsAt, tolerated } from './planned'
 import { lowestFree, takenIn } from './static-addresses'
 import { askRetry, estimates, from, step } from './steps'
+import { countText } from '../units'
 
 function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
   const { intent, machines, statics, managementNetwork, release } = planned
@@ -125,7 +126,7 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         id: 'public-addresses',
         after: ['register'],
         group: 'network',
-        says: `hold ${outside.size} addresses outside, one for each node`,
+        says: `hold ${countText(outside.size, 'address', 'addresses')} outside, one for each node`,
         command: command('address.hold', {
           site: site.name,
           cluster: intent.name,
@@ -152,7 +153,7 @@ function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
         id: 'worker-addresses',
         after: ['register'],
         group: 'network',
-        says: `hold ${staticWorkers.size} addresses for workers`,
+        says: `hold ${countText(staticWorkers.size, 'address', 'addresses')} for workers`,
         command: command('address.hold', {
           site: site.name,
           cluster: intent.name,

@@ -68,7 +68,7 @@ export const said = sentences({
   drives: (p: { driven: readonly string[] }) => `drives ${listText(p.driven)}`,
   'cluster.pods': (p: { podCount: number; nodesCount: number }) =>
     `${countText(p.podCount, 'pod')} on ${countText(p.nodesCount, 'node')} end. Nothing of them is kept.`,
-  'pods-observed': (p: { podCount: number }) => `${p.podCount} pods observed`,
+  'pods-observed': (p: { podCount: number }) => `${countText(p.podCount, 'pod')} observed`,
 
   // static-addresses
   'taken.network-address': () => 'is the network address',

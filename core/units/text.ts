@@ -49,9 +49,11 @@ export function durationText(seconds: number): string {
 export const moneyText = (units: number): string =>
   numberText(units, Math.abs(units) < 0.1 && units !== 0 ? 3 : 2)
 
-/** "1 node", "3 nodes"; `plural` where an s is not enough. */
+const plurals = new Intl.PluralRules('en')
+
+/** "1 node", "3 nodes"; `plural` where an s is not enough, or where a verb follows: "1 node is", "3 nodes are". */
 export const countText = (count: number, name: string, plural = `${name}s`): string =>
-  `${numberText(count)} ${count === 1 ? name : plural}`
+  `${numberText(count)} ${plurals.select(count) === 'one' ? name : plural}`
 
 /** "a", "a and b", "a, b and c"; past `most` the rest is counted. */
 export function listText(items: readonly string[], max = 6): string {

@@ -2,6 +2,7 @@
 import { formatAddress, parseAddress, parseRange } from '../addresses'
 import type { SiteView } from '../fleet'
 import type { ApiObject } from '../objects'
+import { countText } from '../units'
 
 export type VirtualAddress =
   { readonly ok: true; readonly address: string } | { readonly ok: false; readonly says: string }
@@ -51,7 +52,10 @@ export function virtualAddressFor(
     const address = formatAddress({ family: range.value.family, value })
     if (!taken.has(address)) return { ok: true, address }
   }
-  return { ok: false, says: `The pool ${text} is full: ${taken.size} addresses are taken.` }
+  return {
+    ok: false,
+    says: `The pool ${text} is full: ${countText(taken.size, 'address is', 'addresses are')} taken.`,
+  }
 }
 
 /** Days until a pool is full at the net growth of the last 30 days (or since the start, if shorter); null if it does not grow. */

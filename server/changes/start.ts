@@ -9,6 +9,7 @@ import { LockRow } from '../records/models'
 import { changeId, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { writeReservations, writeSteps } from './rows'
+import { countText } from '../../core/units'
 
 /** `cluster/a` covers itself and everything below it, as does any ref in the same way. */
 export const covers = (outer: string, inner: string): boolean =>
@@ -86,7 +87,7 @@ export async function start(
       {
         kind: 'run.started',
         change: row.number,
-        says: `${row.label}: running, ${plan.steps.length} steps`,
+        says: `${row.label}: running, ${countText(plan.steps.length, 'step')}`,
       },
     ])
     return true

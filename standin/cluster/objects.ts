@@ -25,6 +25,7 @@ import { settleFronts } from '../traffic/fronts'
 import { bindAtOnce, reclaim } from './volumes'
 import { said } from './says'
 import { saidOf } from '../../core/contract'
+import { countText } from '../../core/units'
 
 const namespaced = (manifest: Manifest): Manifest =>
   isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined
@@ -276,7 +277,7 @@ export const objectsApply: Behaviour<'objects.apply'> = {
           'Normal',
           'Applied',
           `cluster/${cluster.name}`,
-          `${wanted.length} objects applied by ${manager}`,
+          `${countText(wanted.length, 'object')} applied by ${manager}`,
         )
         return said('applied', { wantedCount: wanted.length })
       },
@@ -322,7 +323,7 @@ export const objectsRemove: Behaviour<'objects.remove'> = {
           'Normal',
           'Removed',
           `cluster/${cluster.name}`,
-          `${gone.length} objects removed`,
+          `${countText(gone.length, 'object')} removed`,
         )
         return said('gone-count', { goneCount: gone.length })
       },

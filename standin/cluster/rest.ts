@@ -10,6 +10,7 @@ import { fillWorkload } from './pods'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { said } from './says'
+import { countText } from '../../core/units'
 
 const existing = (sim: Sim, name: unknown): Cluster | OperationFailure =>
   sim.cluster(name) ??
@@ -149,7 +150,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
           'Normal',
           'Woken',
           `cluster/${cluster.name}`,
-          `${cluster.nodes.length} nodes are back`,
+          `${countText(cluster.nodes.length, 'node is', 'nodes are')} back`,
         )
         return said('api-answers-nodes', { nodesCount: cluster.nodes.length })
       },

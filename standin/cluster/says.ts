@@ -1,6 +1,7 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
 import { fieldText } from '../../core/objects/fields'
+import { countText } from '../../core/units'
 
 export const said = sentences({
   // api
@@ -45,7 +46,7 @@ export const said = sentences({
     `${p.pod !== null ? p.pod : 'A pod'} does not leave ${p.node}: its disruption budget does not let it go.`,
   'allows-none': () => 'allows none',
   'eviction-denied': () => 'eviction refused',
-  'pods-left': (p: { leftCount: number }) => `${p.leftCount} pods left`,
+  'pods-left': (p: { leftCount: number }) => `${countText(p.leftCount, 'pod')} left`,
   left: (p: { pod: string; node: null | string; successor: string; waits: string }) =>
     `${p.pod} left${p.node === null ? `, ${p.successor} waits: ${p.waits}` : `, ${p.successor} to ${p.node}`}`,
   'node-gone.no-node': (p: { cluster: string; node: string }) =>
@@ -147,7 +148,7 @@ export const said = sentences({
   'api-answers': (p: { endpoint: string }) => `API answers at ${p.endpoint}`,
   'api-stopped-state': () => 'API stopped, its state removed',
   'api-did-not': () => 'its API did not exist any more',
-  'pods-ended': (p: { count: number }) => `${p.count} pods ended`,
+  'pods-ended': (p: { count: number }) => `${countText(p.count, 'pod')} ended`,
   'api-closed': () => 'API closed',
 
   // add-ons
@@ -173,7 +174,7 @@ export const said = sentences({
   'empty-but-daemons': () => 'empty but for its daemons',
   set: () => 'set',
   'set-pods-do': (p: { goneCount: number }) =>
-    `set; ${p.goneCount} pods that do not tolerate it ended`,
+    `set; ${countText(p.goneCount, 'pod')} that do not tolerate it ended`,
   before: () => 'as before',
   'takes-pods-again': (p: { node: string }) => `${p.node} takes pods again`,
   'no-such-node': () => 'no such node',
@@ -191,20 +192,22 @@ export const said = sentences({
   'objects-read-into': (p: { objects: number }) =>
     `${p.objects} objects read into an empty state store beside`,
   'answers-nodes-workloads': (p: { nodesCount: number; workloadsCount: number }) =>
-    `answers: ${p.nodesCount} nodes, ${p.workloadsCount} workloads; put away again`,
+    `answers: ${countText(p.nodesCount, 'node')}, ${countText(p.workloadsCount, 'workload')}; put away again`,
   'api-held-agents': (p: { cluster: string }) => `API of ${p.cluster} held, agents wait`,
   'objects-restored-api': (p: { objects: number }) => `${p.objects} objects restored, API answers`,
 
   // rest
   'rests-already': () => 'rests already',
   'pods-ended-objects': (p: { count: number; workloadsCount: number }) =>
-    `${p.count} pods ended, ${p.workloadsCount} objects stay`,
+    `${countText(p.count, 'pod')} ended, ${countText(p.workloadsCount, 'object')} stay`,
   'machines-given-back': (p: { machinesCount: number }) =>
-    `${p.machinesCount} machines given back; disks and addresses are kept`,
+    `${countText(p.machinesCount, 'machine')} given back; disks and addresses are kept`,
   'runs-already': () => 'runs already',
-  'machines-taken-again': (p: { takenCount: number }) => `${p.takenCount} machines taken again`,
-  'api-answers-nodes': (p: { nodesCount: number }) => `API answers, ${p.nodesCount} nodes ready`,
-  'pods-run': (p: { runningCount: number }) => `${p.runningCount} pods run`,
+  'machines-taken-again': (p: { takenCount: number }) =>
+    `${countText(p.takenCount, 'machine')} taken again`,
+  'api-answers-nodes': (p: { nodesCount: number }) =>
+    `API answers, ${countText(p.nodesCount, 'node')} ready`,
+  'pods-run': (p: { runningCount: number }) => `${countText(p.runningCount, 'pod')} run`,
 
   // objects
   applied: (p: { wantedCount: number }) =>
@@ -216,7 +219,7 @@ export const said = sentences({
 
   // rollout
   scheduled: () => 'scheduled',
-  'pods-ready': (p: { podsCount: number }) => `${p.podsCount} pods ready`,
+  'pods-ready': (p: { podsCount: number }) => `${countText(p.podsCount, 'pod')} ready`,
   'new-revision-same': () => 'a new revision of the same template',
   'trial-ran': (p: { node: string; ip: string }) => `ran on ${p.node} as ${p.ip}, exit 0`,
 

@@ -8,6 +8,7 @@ import { record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
 import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'
+import { countText } from '../../core/units'
 
 const unheardMs = 50_000
 const evictMs = 300_000
@@ -172,7 +173,7 @@ function takenBack(sim: Sim, site: Site, machine: Machine): void {
     'Warning',
     'NodeGone',
     `node/${node.name}`,
-    `taken back by its cloud; ${gone.length} pods ended`,
+    `taken back by its cloud; ${countText(gone.length, 'pod')} ended`,
   )
   const load = loads(cluster)
   for (const workload of cluster.workloads)
@@ -237,7 +238,7 @@ export function powerEvent(
         'Warning',
         'PodsEvicted',
         `node/${node.name}`,
-        `${gone.length} pods evicted`,
+        `${countText(gone.length, 'pod')} evicted`,
       )
       const load = loads(cluster)
       for (const workload of cluster.workloads)

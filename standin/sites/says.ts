@@ -1,5 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
+import { countText } from '../../core/units'
 
 export const said = sentences({
   // ground
@@ -17,7 +18,7 @@ export const said = sentences({
   'holds-machines': () => 'holds machines',
   'zone-used': (p: { zone: string }) => `${p.zone} still holds machines.`,
   'site-used': (p: { site: string }) => `${p.site} still holds machines.`,
-  machines: (p: { machinesCount: number }) => `${p.machinesCount} machines`,
+  machines: (p: { machinesCount: number }) => countText(p.machinesCount, 'machine'),
   'machine-used.use': (p: { used: string; usedBy: string }) =>
     `${p.used} is in use by ${p.usedBy}.`,
   use: () => 'in use',
@@ -151,7 +152,7 @@ export const said = sentences({
   'granted-vcpu': (p: { quotaCores: number }) => `granted: ${p.quotaCores} vCPU`,
   'stands-already': (p: { name: string }) => `${p.name} stands already`,
   'entered-zones-hosts': (p: { name: string; zonesCount: number; hostsCount: number }) =>
-    `${p.name} entered: ${p.zonesCount} zones, ${p.hostsCount} hosts`,
+    `${p.name} entered: ${countText(p.zonesCount, 'zone')}, ${countText(p.hostsCount, 'host')}`,
   'nothing-remove': () => 'nothing to remove',
   removed: (p: { site: string }) => `${p.site} removed`,
 
@@ -160,7 +161,7 @@ export const said = sentences({
   wanted: (p: { wanted: readonly string[] }) => `${p.wanted.join(', ')} held`,
   'nothing-release': () => 'nothing to release',
   released: (p: { count: number; gone: readonly string[] }) =>
-    `${p.count === 1 ? p.gone.join('') : `${p.count} addresses`} released`,
+    `${p.count === 1 ? p.gone.join('') : countText(p.count, 'address', 'addresses')} released`,
 
   // machines
   'disk-gb-cloned': (p: { rootDiskGb: number; release: string }) =>
@@ -208,7 +209,7 @@ export const said = sentences({
   'names-service': (p: { names: readonly string[]; service: string }) =>
     `${p.names.join(', ')} ${p.service === 'in' ? 'back in service' : 'taken out of service'}`,
   'zones-hosts-sizes': (p: { zonesCount: number; hostsCount: number; sizesCount: number }) =>
-    `${p.zonesCount} zones, ${p.hostsCount} hosts, ${p.sizesCount} sizes`,
+    `${countText(p.zonesCount, 'zone')}, ${countText(p.hostsCount, 'host')}, ${p.sizesCount} sizes`,
   'records-served': (p: { recordsCount: number; nameDomain: string }) =>
     `${p.recordsCount} records of ${p.nameDomain} served`,
   'bytes-boot-server': (p: { file: string; bytes: number; digest: string }) =>

@@ -1,5 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
+import { countText } from '../../core/units'
 
 export const said = sentences({
   // verbs
@@ -21,11 +22,11 @@ export const said = sentences({
 
   // verbs
   'nodes-told': (p: { nodesCount: number; keepSource: string }) =>
-    `${p.nodesCount} nodes told: ${p.keepSource}`,
+    `${countText(p.nodesCount, 'node')} told: ${p.keepSource}`,
 
   // verbs
   'rules-force-them': (p: { firewallCount: number; site: string; on: number }) =>
-    `${p.firewallCount} rules in force at ${p.site}, ${p.on} of them on`,
+    `${countText(p.firewallCount, 'rule')} in force at ${p.site}, ${p.on} of them on`,
   'translations-force': (p: { translationsCount: number; site: string }) =>
     `${p.translationsCount} translations in force at ${p.site}`,
   'weights-set': (p: { weights: readonly string[] }) => p.weights.join(', '),

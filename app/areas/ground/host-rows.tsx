@@ -1,6 +1,6 @@
 /** The hosts of a zone, drawn with what they hold. */
 
-import { numberText } from '../../../core/units'
+import { countText, numberText } from '../../../core/units'
 import type { HostLoss, hallRoom } from '../../../core/sizing'
 import type { SiteView } from '../../../core/fleet'
 
@@ -74,7 +74,7 @@ export function Zone({
         width={shown.length * (width + gap)}
         height={height + 40}
         role="group"
-        aria-label={`${zone}: ${hosts.length} hosts`}
+        aria-label={`${zone}: ${countText(hosts.length, 'host')}`}
       >
         {shown.map((host, i) => {
           const cores = host.cores * site.overcommit

@@ -1,6 +1,6 @@
 /** Two drafts field by field, with what stands against each, how long each takes and what it costs. */
 import { useNavigate } from 'react-router'
-import { durationText } from '~/core/units'
+import { countText, durationText } from '~/core/units'
 import type { ChangeRecord } from '~/server/changes/changes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -91,7 +91,7 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
             {a && b
               ? differing.length === 0
                 ? 'They are the same'
-                : `${differing.length} fields differ`
+                : countText(differing.length, 'field differs', 'fields differ')
               : 'Choose two'}
           </h2>
           <p className="soft">

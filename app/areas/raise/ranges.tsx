@@ -2,7 +2,7 @@
 
 import { parseRange, contains, parseCidr, clusterRanges } from '../../../core/addresses'
 import { stripAround, AddressStrip } from '../../drawings/address-strip'
-import { numberText } from '../../../core/units'
+import { countText, numberText } from '../../../core/units'
 import type { RaiseIntent } from '../../../core/provisioning'
 import type { Route } from './+types/sheet'
 import { TextIn, NumberIn } from './fields'
@@ -58,7 +58,7 @@ export function Ranges({
           path="ranges.pods"
           label="Pods"
           value={intent.ranges.pods}
-          help={holds?.ok ? `room for ${numberText(Number(holds.value.maxNodes))} nodes` : ''}
+          help={holds?.ok ? `room for ${countText(Number(holds.value.maxNodes), 'node')}` : ''}
         />
         <TextIn
           path="ranges.services"

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button'
 import { useContext } from 'react'
 import type { SiteView } from '~/core/fleet'
 import type { RaiseIntent } from '~/core/provisioning'
-import { bytesText, listText, numberText } from '~/core/units'
+import { countText, bytesText, listText, numberText } from '~/core/units'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, useFinding } from './fields'
@@ -325,7 +325,8 @@ export function OnMachines({
   }
   return (
     <p style={{ margin: '2px 0 12px' }}>
-      <StateGlyph state="resting" /> {numberText(free.length)} machines stand here unused:{' '}
+      <StateGlyph state="resting" /> {countText(free.length, 'machine stands', 'machines stand')}{' '}
+      here unused:{' '}
       {listText(
         free.map((box) => box.name),
         4,

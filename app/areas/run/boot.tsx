@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { redirect, useSearchParams } from 'react-router'
-import { bytesText, numberText } from '~/core/units'
+import { countText, bytesText, numberText } from '~/core/units'
 import type { BootView } from '~/server/boot/boot'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -155,7 +155,7 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
       }
     >
       <p className="soft" style={{ marginBottom: 8 }}>
-        {boots.length} machines
+        {countText(boots.length, 'machine')}
         {pointers > 0
           ? `, ${pointers} by pointer: their boot data is larger than the site takes`
           : ', every one handed its boot data whole'}

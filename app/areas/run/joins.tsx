@@ -7,6 +7,7 @@ import { CopyButton } from '../../parts/copy-button'
 import { StateGlyph } from '../../parts/state'
 import { saveFile } from '../../kit/save-file'
 import { Tip } from '../../kit/tip'
+import { countText } from '~/core/units'
 
 const glyph = {
   'waited for': 'working',
@@ -100,7 +101,8 @@ export function Joins({
   return (
     <section aria-label="Machines waited for" className="joins">
       <h2>
-        {joins.filter((join) => join.state === 'taken').length} of {joins.length} machines have
+        {joins.filter((join) => join.state === 'taken').length} of{' '}
+        {countText(joins.length, 'machine has', 'machines have')}
         called
       </h2>
       {missing === null ? null : <p>{missing}</p>}

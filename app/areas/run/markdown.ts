@@ -1,5 +1,5 @@
 /** A change for a ticket: what was meant, what stood against it, what was planned, what happened. */
-import { durationText, moneyText } from '~/core/units'
+import { countText, durationText, moneyText } from '~/core/units'
 import type { ChangeRecord } from '~/server/changes/changes'
 import { pathText, refsText, spendText } from '../../parts/plan'
 
@@ -15,7 +15,7 @@ export function markdownOf(record: ChangeRecord): string {
   }
   if (plan) {
     lines.push(
-      `Plan: ${plan.steps.length} steps, likely ${durationText(plan.seconds.likely)}, worst ${durationText(plan.seconds.worst)}. Makes ${refsText(plan.creates)}; removes ${refsText(plan.removes)}. Spend at the site ${moneyText(plan.spend.before)} → ${moneyText(plan.spend.after)} a month (${spendText(plan.spend)}).`,
+      `Plan: ${countText(plan.steps.length, 'step')}, likely ${durationText(plan.seconds.likely)}, worst ${durationText(plan.seconds.worst)}. Makes ${refsText(plan.creates)}; removes ${refsText(plan.removes)}. Spend at the site ${moneyText(plan.spend.before)} → ${moneyText(plan.spend.after)} a month (${spendText(plan.spend)}).`,
       `Longest path: ${pathText(plan)}.`,
       '',
     )

@@ -113,7 +113,7 @@ function Waiting({
             <b className="mono">{eachWaiting.workload.split('/').at(-1)}</b>{' '}
             <span className="soft">
               {eachWaiting.count > 1
-                ? `${eachWaiting.count} pods wait`
+                ? countText(eachWaiting.count, 'pod waits', 'pods wait')
                 : eachWaiting.pod.split('/')[1]}{' '}
               · {coresText(eachWaiting.cpuMilli)}, {bytesText(eachWaiting.memoryBytes)} each
             </span>

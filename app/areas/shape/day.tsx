@@ -1,7 +1,7 @@
 /** The day ahead of an autoscaled workload. */
 import Button from '@mui/material/Button'
 import Papa from 'papaparse'
-import { durationText, moneyText, numberText } from '~/core/units'
+import { countText, durationText, moneyText, numberText } from '~/core/units'
 import { saveFile } from '../../kit/save-file'
 import './shape.css'
 import type { Route } from './+types/scaling'
@@ -176,8 +176,9 @@ export function Day({
             <b>
               {day.fewestReplicas}–{day.mostReplicas}
             </b>{' '}
-            replicas, {day.changes} changes · <b>{durationText(day.pendingPodSeconds)}</b> of pods
-            without a node · <b>{numberText(day.replicaSeconds / 3600, 1)}</b> replica hours ·{' '}
+            replicas, {countText(day.changes, 'change')} ·{' '}
+            <b>{durationText(day.pendingPodSeconds)}</b> of pods without a node ·{' '}
+            <b>{numberText(day.replicaSeconds / 3600, 1)}</b> replica hours ·{' '}
             <b>{moneyText(day.spend)}</b> units for the nodes
           </>
         ) : (

@@ -1,7 +1,7 @@
 /** Capacity at a glance: for each cluster what is asked for, what it can give, and what one more of its largest would find. */
 import { clusterState, stateContext } from '~/core/fleet'
 import { capacityOf, type Capacity } from '~/core/placement'
-import { GiB, numberText } from '~/core/units'
+import { countText, GiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { StateText } from '../../parts/state'
@@ -110,7 +110,9 @@ const lossText = (capacity: Capacity): string => {
   const bad = capacity.losses.filter((loss) => loss.homeless > 0)
   if (capacity.losses.length < 2) return 'has one zone'
   const worst = [...bad].sort((a, b) => b.homeless - a.homeless)[0]
-  return worst ? `${worst.homeless} pods homeless without ${worst.zone}` : 'all pods find room'
+  return worst
+    ? `${countText(worst.homeless, 'pod')} homeless without ${worst.zone}`
+    : 'all pods find room'
 }
 
 export default function Shape({ loaderData }: Route.ComponentProps) {

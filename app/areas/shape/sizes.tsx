@@ -7,7 +7,7 @@ import {
   type BoardObject,
   type RightSize,
 } from '~/core/placement'
-import { bytesText, GiB, MiB, numberText } from '~/core/units'
+import { countText, bytesText, GiB, MiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -177,7 +177,7 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
                 </dd>
               </div>
               <div>
-                <dt>over {chosen.pods} pods</dt>
+                <dt>over {countText(chosen.pods, 'pod')}</dt>
                 <dd>
                   {numberText(chosen.frees.cpuMilli)} m and {bytesText(chosen.frees.memoryBytes)}{' '}
                   {chosen.frees.cpuMilli < 0 || chosen.frees.memoryBytes < 0

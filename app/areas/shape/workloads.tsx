@@ -17,6 +17,7 @@ import './shape.css'
 import type { Route } from './+types/workloads'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
+import { countText } from '~/core/units'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Workloads · Gyrarch' }]
 
@@ -305,7 +306,7 @@ function Chosen({
                   {revision.number}{' '}
                   <span className="mono soft">{revision.image.split('/').at(-1)}</span>
                 </span>
-                <span className="source">{revision.pods} pods</span>
+                <span className="source">{countText(revision.pods, 'pod')}</span>
               </li>
             ))}
           </ul>

@@ -176,7 +176,7 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
               </div>
               <div>
                 <dt>in the last day</dt>
-                <dd>{numberText(chosen.perDay)} calls</dd>
+                <dd>{countText(chosen.perDay, 'call')}</dd>
               </div>
               {chosen.asks === null ? null : (
                 <div>

@@ -177,7 +177,7 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
                   <span className="mono">
                     {entry.from} to {entry.to}:{entry.port}
                   </span>
-                  <span className="source">{numberText(entry.calls)} calls</span>
+                  <span className="source">{countText(entry.calls, 'call')}</span>
                 </li>
               ))}
               {met.length === 0 ? <li className="soft">No call of the last day.</li> : null}

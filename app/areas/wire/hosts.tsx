@@ -209,7 +209,7 @@ function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullabl
         {pool.used} of {numberText(pool.size)} used, in {pool.network};{' '}
         {pool.days === null
           ? 'not growing'
-          : `full in ${numberText(pool.days)} days as it grows now`}
+          : `full in ${countText(pool.days, 'day')} as it grows now`}
       </p>
       <div className="acts">
         <Field label="Pool" hideLabel mono value={range} width={230} onChange={setRange} />

@@ -57,6 +57,7 @@ export function GridTable<Row>({ name, rows, id, selected, onSelect, table }: Dr
         columnHeaderHeight={headHeight}
         {...(hasWraps ? { getRowHeight: () => 'auto' as const } : {})}
         hideFooter
+        disableVirtualization
         disableColumnFilter
         disableMultipleRowSelection
         disableRowSelectionOnClick

@@ -25,7 +25,7 @@ export const said = sentences({
 
   // box
   'disk.chosen': (p: { box: string; disksCount: number }) =>
-    `${p.box} has ${p.disksCount} disks. Choose the one to install on.`,
+    `${p.box} has ${countText(p.disksCount, 'disk')}. Choose the one to install on.`,
   'disk.stable': (p: { disk: string; shortName: string }) =>
     `${p.disk} is only today’s name: it is ${p.shortName} now and may be another disk after a restart. Give a stable identifier.`,
   'disk.known': (p: { box: string; disk: string }) => `${p.box} has no disk ${p.disk}.`,
@@ -87,7 +87,8 @@ export const said = sentences({
   'site.known.no-site-chosen': () => 'No site is chosen yet.',
   'site.known.there-no-site': (p: { site: string; sites: readonly string[] }) =>
     `There is no site ${p.site}. Known: ${listText(p.sites, 8)}.`,
-  'sites-known': (p: { sitesCount: number }) => `${p.sitesCount} sites are known`,
+  'sites-known': (p: { sitesCount: number }) =>
+    `${countText(p.sitesCount, 'site is', 'sites are')} known`,
   'control-plane.managed': (p: { site: string }) =>
     `${p.site} runs no managed control planes. Bring your own: 1 or 3 machines.`,
   'site-kind-own': (p: { site: string; kind: string }) =>
@@ -107,7 +108,7 @@ export const said = sentences({
   'release.support': (p: { version: string; endOfSupport: string }) =>
     `Support for ${p.version} ended on ${p.endOfSupport}. It gets no more fixes.`,
   'end-support-days': (p: { endOfSupport: string; supportDaysLeft: number }) =>
-    `end of support ${p.endOfSupport}, ${p.supportDaysLeft} days ago`,
+    `end of support ${p.endOfSupport}, ${countText(p.supportDaysLeft, 'day')} ago`,
 
   // machines
   'zone.known': (p: { site: string; unknown: readonly string[]; zones: readonly string[] }) =>
@@ -163,7 +164,8 @@ export const said = sentences({
   'own-ground': (p: { site: string }) => `${p.site} is own ground`,
   'pool.edge': (p: { site: string }) =>
     `${p.site} makes no machines. Use the ones that stand there.`,
-  'stand-there': (p: { boxesCount: number }) => `${countText(p.boxesCount, 'machine')} stand there`,
+  'stand-there': (p: { boxesCount: number }) =>
+    `${countText(p.boxesCount, 'machine stands', 'machines stand')} there`,
   'workers.none.no-machine-run-workloads': () =>
     'No machine would run workloads, not even the platform’s own pods. Add a pool with at least one node.',
   'managed-control-plane': () => 'a managed control plane runs no pods',
@@ -201,7 +203,7 @@ export const said = sentences({
   pods: (p: { pods: string }) => `pods ${p.pods}`,
   'node-block': () => 'a node takes a block of twice its pods',
   'range.size': (p: { pods: string; maxNodes: number; maxPodsPerNode: number; nodes: number }) =>
-    `Pod range ${p.pods} holds ${p.maxNodes} nodes of ${p.maxPodsPerNode} pods. This draft has ${p.nodes}.`,
+    `Pod range ${p.pods} holds ${countText(p.maxNodes, 'node')} of ${p.maxPodsPerNode} pods. This draft has ${p.nodes}.`,
   'one-node': (p: { perNodePrefix: number }) => `one /${p.perNodePrefix} a node`,
   'range.services-size': (p: { services: string; addresses: number }) =>
     `Service range ${p.services} has room for ${numberText(p.addresses)} services and none for DNS, which takes its tenth address.`,
@@ -269,8 +271,9 @@ export const said = sentences({
     `${p.used} of ${p.quotaBalancers} in use`,
   'public.site': (p: { site: string }) => `${p.site} has no addresses outside to give to nodes.`,
   'quota.addresses': (p: { site: string; limit: number; held: number; machinesCount: number }) =>
-    `${p.site} allows ${p.limit} addresses outside; ${p.held} are held and this draft needs ${p.machinesCount}.`,
-  'quota-addresses': (p: { limit: number }) => `quota ${p.limit} addresses`,
+    `${p.site} allows ${countText(p.limit, 'address', 'addresses')} outside; ${p.held} are held and this draft needs ${p.machinesCount}.`,
+  'quota-addresses': (p: { limit: number }) =>
+    `quota ${countText(p.limit, 'address', 'addresses')}`,
   'public.nodes': () => 'Every node can be reached from outside, as far as the firewall lets it.',
   'addresses-wanted': (p: { machinesCount: number; front: string }) =>
     `${countText(p.machinesCount, 'address')} of ${p.front}`,
@@ -290,7 +293,7 @@ export const said = sentences({
     `The DHCP server of ${p.network} does not answer. ${countText(p.machinesCount, 'machine')} would get no address.`,
   'no-offer-when': () => 'no offer when last asked',
   'network.leases': (p: { network: string; left: number; machinesCount: number }) =>
-    `${p.network} has ${p.left} addresses left to give out; this draft needs ${p.machinesCount}.`,
+    `${p.network} has ${countText(p.left, 'address', 'addresses')} left to give out; this draft needs ${p.machinesCount}.`,
   'dhcp-range': (p: { dhcp: string }) => `DHCP range ${p.dhcp}`,
   'leases-belong-no': (p: { staleCount: number; address: string; for: string }) =>
     `${p.staleCount} leases belong to no cluster, the first ${p.address} for ${p.for}`,

@@ -8,6 +8,7 @@ import type { WrittenObject } from '../../manifests/parse'
 import { objectNamed, objectsIn, withObjects, writes } from './written'
 import { callsADay } from './hits'
 import { said } from './says'
+import { countText } from '../../units'
 
 const name = z
   .string()
@@ -260,7 +261,7 @@ export const wireCallers = writes<CallersIntent>({
       {
         says: 'who may call is as it was to become',
         holds: rule && gone && mode,
-        observed: `${world.rules.filter((callerRule) => callerRule.namespace === intent.namespace).length} rules, ${world.closed.has(intent.namespace) ? 'closed' : 'open'}`,
+        observed: `${countText(world.rules.filter((callerRule) => callerRule.namespace === intent.namespace).length, 'rule')}, ${world.closed.has(intent.namespace) ? 'closed' : 'open'}`,
       },
     ]
   },

@@ -63,13 +63,14 @@ export const said = sentences({
 
   // ways
   'world.readable': (p: { path: string; now: string }) => `${p.path}: ${p.now}`,
-  'nodes-walked-their': (p: { waysCount: number }) => `${p.waysCount} nodes walked to their API`,
+  'nodes-walked-their': (p: { waysCount: number }) =>
+    `${countText(p.waysCount, 'node')} walked to their API`,
   'no-longer-reach': (p: { cutCount: number; name: string; hop: string; by: string }) =>
     `${countText(p.cutCount, 'node')} of ${p.name} would no longer reach ${p.name}-api (${p.hop}: ${p.by}): not ready within a minute.`,
   'reach-api-again': (p: { mendedCount: number; name: string }) =>
     `${countText(p.mendedCount, 'node')} of ${p.name} would reach ${p.name}-api again.`,
   'calls-last-day-walked': (p: { callsCount: number }) =>
-    `${p.callsCount} calls of the last day walked before and after`,
+    `${countText(p.callsCount, 'call')} of the last day walked before and after`,
   'end-calls-last': (p: { callText: string; hop: string; by: string; callsADay: number }) =>
     `${p.callText} would end at ${p.hop} (${p.by}): ${numberText(p.callsADay)} calls in the last day.`,
   'get-through': (p: { won: readonly string[] }) => `${listText(p.won, 4)} would get through.`,
@@ -94,7 +95,7 @@ export const said = sentences({
   'policy.readable': (p: { path: string; message: string }) => `${p.path}: ${p.message}`,
   'policy.selects.selects-no-pod': (p: { namespace: string }) =>
     `It selects no pod of ${p.namespace} as it is now.`,
-  'pods-looked-at': (p: { valuesCount: number }) => `${p.valuesCount} pods looked at`,
+  'pods-looked-at': (p: { valuesCount: number }) => `${countText(p.valuesCount, 'pod')} looked at`,
   'policy.selects.isolates': (p: { selected: readonly string[] }) =>
     `It isolates ${countText(p.selected.length, 'pod')}: ${listText(p.selected, 4)}.`,
   'policy.names': () =>
@@ -129,7 +130,7 @@ export const said = sentences({
   'rule.nothing.no-rule-put': () =>
     'No rule is put, removed, enabled or disabled: there is nothing to change.',
   'rule.readable.firewall': (p: { rule: string; message: string }) => `${p.rule}: ${p.message}`,
-  'rules-reviewed': (p: { nextCount: number }) => `${p.nextCount} rules reviewed`,
+  'rules-reviewed': (p: { nextCount: number }) => `${countText(p.nextCount, 'rule')} reviewed`,
   'never-decide-all': (p: { rule: string; by: readonly string[]; opposite: boolean | string }) =>
     `${p.rule} would never decide: ${listText(p.by, 4)} ${p.by.length === 1 ? 'takes' : 'take'} all it is for${doing(p.opposite)}.`,
   'only-repeat': (p: { rule: string; by: readonly string[] }) =>
