@@ -266,7 +266,7 @@ describe('tables', () => {
         { n: '=1+1', v: 1 },
         { n: 'a "b", c', v: 2 },
       ]),
-    ).toBe('name,value\r\n\'=1+1,1\r\n"a ""b"", c",2')
+    ).toBe('name,value\r\n"\'=1+1",1\r\n"a ""b"", c",2')
   })
 })
 

@@ -75,21 +75,31 @@ function Band({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
   })
 }
 
+/** Whether an arc has room for its name, and which way it is written there. */
+function roomFor(item: Arc, rings: Rings): 'along' | 'across' | null {
+  const inner = rings.inner(item.depth)
+  const outer = rings.outer(item.depth)
+  const length = (item.end - item.start) * ((inner + outer) / 2)
+  const width = item.name.length * 6.6 + 8
+  if (length > width) return 'along'
+  return outer - inner > width && length > 15 ? 'across' : null
+}
+
+const hasRoom = (item: Arc, rings: Rings): boolean => !item.band && roomFor(item, rings) !== null
+
 /** A label along the arc where it is long enough, across it where the ring is wide enough, else none. */
 function Label({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
   const inner = rings.inner(item.depth)
   const outer = rings.outer(item.depth)
   const middle = (inner + outer) / 2
   const angle = (item.start + item.end) / 2
-  const length = (item.end - item.start) * middle
-  const width = item.name.length * 6.6 + 8
+  const room = roomFor(item, rings)
   const x = middle * Math.sin(angle)
   const y = -middle * Math.cos(angle)
-  const along = length > width
-  if (!along && !(outer - inner > width && length > 15)) return null
+  if (room === null) return null
   const turn = (angle * 180) / Math.PI
   let rotation: number
-  if (along) {
+  if (room === 'along') {
     if (turn > 90 && turn < 270) rotation = turn + 180
     else rotation = turn
   } else if (turn > 180) rotation = turn + 90
@@ -105,6 +115,50 @@ function Label({ item, rings }: { readonly item: Arc; readonly rings: Rings }) {
     >
       {item.name}
     </text>
+  )
+}
+
+/** The names on the way to what is pointed at, where the arcs themselves are too narrow to hold them. */
+function PointedLabels({
+  layout,
+  pointed,
+  rings,
+}: {
+  readonly layout: GyreLayout
+  readonly pointed: Arc
+  readonly rings: Rings
+}) {
+  const angle = (pointed.start + pointed.end) / 2
+  const way = layout.arcs.filter(
+    (item) =>
+      item.depth <= pointed.depth &&
+      item.start <= angle &&
+      angle <= item.end &&
+      !hasRoom(item, rings),
+  )
+  return (
+    <g className="pointed-labels" aria-hidden>
+      {way.map((item) => {
+        const middle = (rings.inner(item.depth) + rings.outer(item.depth)) / 2
+        const x = middle * Math.sin(angle)
+        const y = -middle * Math.cos(angle)
+        // Along the ring, so that the names of two rings never meet.
+        const turn = (angle * 180) / Math.PI
+        const upright = turn > 90 && turn < 270 ? turn + 180 : turn
+        return (
+          <text
+            key={`${item.ref}${item.band ? '/band' : ''}`}
+            x={x}
+            y={y}
+            transform={`rotate(${upright} ${x} ${y})`}
+            dominantBaseline="central"
+            textAnchor="middle"
+          >
+            {item.band ? item.readingText : item.name}
+          </text>
+        )
+      })}
+    </g>
   )
 }
 
@@ -248,6 +302,7 @@ export const Gyre = memo(function Gyre({
             ) : null}
           </g>
         ))}
+        {pointed ? <PointedLabels layout={layout} pointed={pointed} rings={rings} /> : null}
         <g
           className="centre"
           role="button"

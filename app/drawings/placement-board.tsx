@@ -3,9 +3,10 @@
  * the same layout. The names below the columns are what is dragged, focused and chosen.
  */
 import { useDraggable } from '@dnd-kit/core'
-import { useEffect, useMemo, useRef } from 'react'
+import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import type { Board, BoardNode } from '~/core/placement'
 import { countText, bytesText, coresText } from '~/core/units'
+import { blockFrom } from './board-keys'
 import { layBoard, type Block, type BoardLayout } from './board-layout'
 import { useWidth } from './use-width'
 import './placement-board.css'
@@ -88,6 +89,14 @@ function Head({
   )
 }
 
+const fromText = (from: string | null | undefined): string => {
+  if (from === undefined) return ''
+  return from === null ? ', placed here' : `, from ${from}`
+}
+
+const blockText = ({ pod }: Block): string =>
+  `${pod.key}: ${coresText(pod.cpuMilli)}, ${bytesText(pod.memoryBytes)}${fromText(pod.from)}`
+
 function Shapes({
   layout,
   node,
@@ -98,12 +107,20 @@ function Shapes({
   PlacementBoardProps,
   'node' | 'workload' | 'onNode' | 'onWorkload'
 >) {
+  const { active, setActive, onKeyDown } = useBlockKeys(layout.blocks, onWorkload)
+  const drawing = useRef<SVGSVGElement>(null)
   return (
     <svg
+      ref={drawing}
       width={layout.width}
       height={layout.height + headHeight + 1}
-      role="img"
-      aria-label="Pods on nodes, to scale"
+      role="group"
+      aria-label="Pods on nodes, to scale; arrows move between them"
+      onKeyDown={(event) => {
+        const next = onKeyDown(event)
+        if (next !== null)
+          drawing.current?.querySelector<SVGElement>(`[data-block="${next}"]`)?.focus()
+      }}
     >
       {layout.groups.map((group) => (
         <text key={`${group.pool}${group.zone}`} x={group.x} y={12}>
@@ -129,9 +146,15 @@ function Shapes({
             <title>{`${stack.node.name}, ${stack.measure}`}</title>
           </rect>
         ))}
-        {layout.blocks.map((block) => (
+        {layout.blocks.map((block, i) => (
           <rect
             key={`${block.pod.key}${block.x}`}
+            data-block={i}
+            role="button"
+            aria-pressed={block.pod.workload === workload}
+            aria-label={blockText(block)}
+            tabIndex={i === active ? 0 : -1}
+            onFocus={() => setActive(i)}
             className="block"
             data-daemon={block.pod.isDaemon}
             data-chosen={block.pod.workload === workload}
@@ -142,12 +165,33 @@ function Shapes({
             height={Math.max(0.6, block.height - 0.4)}
             onClick={() => onWorkload(block.pod.workload)}
           >
-            <title>{`${block.pod.key}: ${coresText(block.pod.cpuMilli)}, ${bytesText(block.pod.memoryBytes)}${block.pod.from === undefined ? '' : block.pod.from === null ? ', placed here' : `, from ${block.pod.from}`}`}</title>
+            <title>{blockText(block)}</title>
           </rect>
         ))}
       </g>
     </svg>
   )
+}
+
+/** One block is reached by Tab, the others from it by arrows; Enter and Space choose its workload. */
+function useBlockKeys(blocks: readonly Block[], onWorkload: (key: string) => void) {
+  const [at, setActive] = useState(0)
+  const active = Math.min(at, Math.max(0, blocks.length - 1))
+  /** The block that the key led to, or null. */
+  const onKeyDown = (event: KeyboardEvent): number | null => {
+    const block = blocks[active]
+    if (block && (event.key === 'Enter' || event.key === ' ')) {
+      event.preventDefault()
+      onWorkload(block.pod.workload)
+      return null
+    }
+    const next = blockFrom(blocks, active, event.key)
+    if (next === null) return null
+    event.preventDefault()
+    setActive(next)
+    return next
+  }
+  return { active, setActive, onKeyDown }
 }
 
 function Canvas({
@@ -161,6 +205,8 @@ function Canvas({
   'node' | 'workload' | 'onNode' | 'onWorkload'
 >) {
   const ref = useRef<HTMLCanvasElement>(null)
+  const { active, onKeyDown } = useBlockKeys(layout.blocks, onWorkload)
+  const activeBlock = layout.blocks[active]
   useEffect(() => {
     const canvas = ref.current
     const context = canvas?.getContext('2d')
@@ -214,12 +260,24 @@ function Canvas({
         Math.max(0.6, block.height - 0.5),
       )
     }
-  }, [layout, node, workload])
+    if (activeBlock) {
+      context.strokeStyle = token('--brass')
+      context.lineWidth = 2
+      context.strokeRect(
+        activeBlock.x,
+        activeBlock.y - 1,
+        activeBlock.width,
+        Math.max(3, activeBlock.height + 2),
+      )
+    }
+  }, [layout, node, workload, activeBlock])
   return (
     <canvas
       ref={ref}
-      role="img"
-      aria-label="Pods on nodes, to scale"
+      role="application"
+      aria-label={`Pods on nodes, to scale; arrows move between them. ${activeBlock ? blockText(activeBlock) : ''}`}
+      tabIndex={0}
+      onKeyDown={(event) => void onKeyDown(event)}
       style={{ width: layout.width, height: layout.height + headHeight }}
       onClick={(event) => {
         const box = event.currentTarget.getBoundingClientRect()

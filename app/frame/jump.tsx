@@ -20,7 +20,7 @@ interface PickerProps {
   readonly title: string
   readonly places: readonly Place[]
   readonly onClose: () => void
-  /** Told what is typed, where the places are found elsewhere. */
+  /** Told what is typed, where the places are matches elsewhere. */
   readonly onText?: (text: string) => void
   readonly empty: string
 }
@@ -71,7 +71,7 @@ interface Found {
 
 /** What the server finds for a text; asked again while clusters are still being listed. */
 function useFound(open: boolean, text: string): Found | null {
-  const [found, setFound] = useState<Found | null>(null)
+  const [matches, setFound] = useState<Found | null>(null)
   const [round, setRound] = useState(0)
   useEffect(() => {
     if (!open) return
@@ -86,13 +86,13 @@ function useFound(open: boolean, text: string): Found | null {
     ask().catch(() => undefined)
     return () => stop.abort()
   }, [open, text, round])
-  const isPartial = open && found?.of === text && found.more
+  const isPartial = open && matches?.of === text && matches.more
   useEffect(() => {
     if (!isPartial) return
     const timer = setTimeout(() => setRound((was) => was + 1), 400)
     return () => clearTimeout(timer)
   }, [isPartial, round])
-  return found
+  return matches
 }
 
 /** Jump: any object, area, change or command. */
@@ -101,7 +101,7 @@ export function Jump({ open, onClose }: { readonly open: boolean; readonly onClo
   const navigate = useNavigate()
   const submit = useSubmit()
   const address = useAddress()
-  const found = useFound(open, text)
+  const matches = useFound(open, text)
   const go = ({ path, isCommand, kind }: JumpPlace): void => {
     if (isCommand === true) {
       void submit(null, { method: 'post', action: address(path) })
@@ -117,8 +117,8 @@ export function Jump({ open, onClose }: { readonly open: boolean; readonly onClo
       title="Jump to"
       onClose={onClose}
       onText={setText}
-      empty={found?.of === text && !found.more ? 'Nothing of that name.' : 'Looking…'}
-      places={(found?.places ?? []).map((place) => ({
+      empty={matches?.of === text && !matches.more ? 'Nothing of that name.' : 'Looking…'}
+      places={(matches?.places ?? []).map((place) => ({
         key: place.ref,
         label: place.name,
         kind: [place.kind, place.where].filter((part) => part !== '').join(' · '),

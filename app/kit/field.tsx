@@ -24,6 +24,8 @@ export interface FieldProps {
   readonly autoFocus?: boolean | undefined
   readonly disabled?: boolean | undefined
   readonly required?: boolean | undefined
+  /** What is typed is not shown. */
+  readonly isSecret?: boolean | undefined
   /** `/` leads here. */
   readonly isFind?: boolean | undefined
   readonly inputRef?: Ref<HTMLInputElement> | undefined
@@ -77,6 +79,7 @@ export function Field({
   autoFocus,
   disabled,
   required,
+  isSecret,
   inputRef,
   ...shared
 }: FieldProps) {
@@ -84,6 +87,7 @@ export function Field({
     <TextField
       {...fieldParts(shared)}
       name={name}
+      {...(isSecret === true ? { type: 'password' } : {})}
       value={value}
       defaultValue={defaultValue}
       onChange={(event) => onChange?.(event.target.value)}

@@ -137,18 +137,21 @@ export default function YamlEditor({ value, label, height, manifests, onChange }
     [label, manifests],
   )
   return (
-    <CodeMirror
-      value={value}
-      height={height}
-      theme="none"
-      extensions={extensions}
-      onChange={onChange}
-      basicSetup={{
-        foldGutter: false,
-        highlightActiveLine: true,
-        autocompletion: false,
-        syntaxHighlighting: false,
-      }}
-    />
+    <>
+      <CodeMirror
+        value={value}
+        height={height}
+        theme="none"
+        extensions={extensions}
+        onChange={onChange}
+        basicSetup={{
+          foldGutter: false,
+          highlightActiveLine: true,
+          autocompletion: false,
+          syntaxHighlighting: false,
+        }}
+      />
+      <p className="soft editor-way-out">Tab indents; Escape, then Tab, leaves the editor.</p>
+    </>
   )
 }

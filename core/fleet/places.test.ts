@@ -27,20 +27,20 @@ it('puts the cluster before what is only in it', () => {
 })
 
 it('puts names that begin with the text before those that hold it', () => {
-  const found = findPlaces(
+  const matches = findPlaces(
     ['zebra-oak', 'oak-1', 'soaked', 'oak'].map((name) =>
       indexed({ kind: 'node', name, where: 'x', ref: `node/x/${name}` }),
     ),
     'OAK',
     10,
   )
-  expect(found.map((place) => place.name)).toEqual(['oak', 'oak-1', 'zebra-oak', 'soaked'])
+  expect(matches.map((place) => place.name)).toEqual(['oak', 'oak-1', 'zebra-oak', 'soaked'])
 })
 
 it('takes every word into account: in the name, the kind or where it is', () => {
-  const found = findPlaces(everything(), 'chain cedar service', 10)
-  expect(found.length).toBeGreaterThan(0)
-  for (const place of found) {
+  const matches = findPlaces(everything(), 'chain cedar service', 10)
+  expect(matches.length).toBeGreaterThan(0)
+  for (const place of matches) {
     expect(place.kind).toBe('service')
     expect(place.where).toContain('cedar')
     expect(place.name).toContain('chain')

@@ -23,13 +23,14 @@ import {
 import { Page } from '../../frame/page'
 import { useKey } from '../../frame/keys'
 import { Reason } from '../../parts/reason'
-import { changeGlyph, StateGlyph, StateText } from '../../parts/state'
+import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import type { Route } from './+types/fleet'
 import './fleet.css'
-import { type Row, type Want, notWell, rowsOf } from './rows'
+import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
+import { Wants } from './wants'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fleet · Gyrarch' }]
 
@@ -135,6 +136,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         path: `/changes/c-${row.number}`,
       })),
   ]
+  const groups = gathered(wants)
   return {
     now: view.now,
     measure,
@@ -147,8 +149,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     })),
     rows: asTable ? rowsOf(scope) : [],
     totals: { nodes: scope.nodes, clusters: view.clusters.length },
-    wants: wants.slice(0, 60),
-    wanting: wants.length,
+    groups: groups.slice(0, mostGroups).map((group) => ({
+      ...group,
+      count: group.wants.length,
+      wants: group.wants.slice(0, mostNamed),
+    })),
+    more: Math.max(0, groups.length - mostGroups),
     reason: reasonFor(
       view,
       search.get('at'),
@@ -159,6 +165,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     empty: view.sites.length === 0,
   }
 }
+
+/** So many lines of what wants somebody are shown, and so many names of a line that speaks of many. */
+const mostGroups = 60
+const mostNamed = 200
 
 /** The total in the middle, in the unit of the measure. */
 function totalText(
@@ -210,7 +220,7 @@ const readingLegend: Readonly<Record<string, string>> = {
 }
 
 export default function Fleet({ loaderData }: Route.ComponentProps) {
-  const { layout, measure, reading, asTable, trail, rows, wants, wanting, reason, now, totals } =
+  const { layout, measure, reading, asTable, trail, rows, groups, more, reason, now, totals } =
     loaderData
   const navigate = useNavigate()
   const address = useAddress()
@@ -339,44 +349,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
             empty="No site is known yet."
           />
         )}
-        {asTable ? null : (
-          <section className="wants" aria-label="Wants you">
-            <h2>Wants you</h2>
-            <ul>
-              {wants.map((want) => (
-                <li key={`${want.ref}${want.says}`} aria-current={search.get('at') === want.ref}>
-                  <To
-                    path={want.path ?? '/fleet'}
-                    query={want.path === null ? { ...keep, at: want.ref } : {}}
-                  >
-                    <span className="want-name">
-                      <StateGlyph
-                        state={
-                          want.path === null
-                            ? want.state
-                            : changeGlyph(
-                                want.state === 'broken'
-                                  ? 'halted'
-                                  : want.state === 'working'
-                                    ? 'running'
-                                    : 'waiting',
-                              )
-                        }
-                        title={want.state}
-                      />
-                      <span className="mono">{want.name}</span>
-                    </span>
-                    <span className="soft want-says">{want.says}</span>
-                  </To>
-                </li>
-              ))}
-            </ul>
-            {wants.length === 0 ? <p className="soft">Nothing. All is well.</p> : null}
-            {wanting > wants.length ? (
-              <p className="soft">and {wanting - wants.length} more in the table</p>
-            ) : null}
-          </section>
-        )}
+        {asTable ? null : <Wants groups={groups} more={more} at={search.get('at')} />}
       </div>
     </Page>
   )

@@ -71,3 +71,41 @@ export function notWell(root: FleetNode): readonly Want[] {
   visit(root)
   return wants.sort((a, b) => severity[a.state] - severity[b.state])
 }
+
+/** Things that want the same for the same reason, gathered; or one alone. */
+export interface WantGroup {
+  readonly key: string
+  readonly says: string
+  readonly state: State
+  readonly wants: readonly Want[]
+}
+
+/** So many that say the same are told in one line. */
+const gatheredFrom = 3
+
+/**
+ * Wants in their order, those that say the same at the same level gathered at the place of the first: forty clusters
+ * whose release is out of support are one line, not forty.
+ */
+export function gathered(wants: readonly Want[]): readonly WantGroup[] {
+  const alike = new Map<string, Want[]>()
+  for (const want of wants) {
+    const kind = want.ref.split('/')[0] ?? ''
+    // A change is a thing of its own, whatever it says.
+    const key = kind === 'change' ? want.ref : `${kind} ${want.state} ${want.says}`
+    const group = alike.get(key)
+    if (group) group.push(want)
+    else alike.set(key, [want])
+  }
+  return [...alike].flatMap(([key, group]): WantGroup[] => {
+    const each = (want: Want): WantGroup => ({
+      key: `${want.ref} ${want.says}`,
+      says: want.says,
+      state: want.state,
+      wants: [want],
+    })
+    const [first] = group
+    if (!first || group.length < gatheredFrom) return group.map(each)
+    return [{ key, says: first.says, state: first.state, wants: group }]
+  })
+}

@@ -1,6 +1,5 @@
 /** SSH keys: made here or pasted. A private half is shown once, on the page that made it. */
 import Button from '@mui/material/Button'
-import TextField from '@mui/material/TextField'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import { gyrarchContext } from '../../context'
@@ -13,6 +12,7 @@ import { orRefused, type Refused as RefusedAnswer } from '../refusals'
 import { CredentialsPart } from './credentials'
 import type { Route } from './+types/keys'
 import { Refused } from '../../kit/notice'
+import { Field } from '../../kit/field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Keys and credentials · Gyrarch' }]
 
@@ -139,24 +139,15 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
       }
     >
       <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 14 }}>
-        <TextField
-          label="Name"
-          value={name}
-          onChange={(event) => setName(event.target.value)}
-          error={wrong('name') !== undefined}
-          helperText={wrong('name')}
-          sx={{ width: 170 }}
-          slotProps={{ inputLabel: { shrink: true } }}
-        />
-        <TextField
+        <Field label="Name" value={name} onChange={setName} error={wrong('name')} width={170} />
+        <Field
           label="Public key, to enter one that exists"
+          mono
           placeholder="ssh-ed25519 …"
           value={publicKey}
-          onChange={(event) => setPublicKey(event.target.value)}
-          error={wrong('publicKey') !== undefined}
-          helperText={wrong('publicKey')}
-          sx={{ width: 330 }}
-          slotProps={{ inputLabel: { shrink: true } }}
+          onChange={setPublicKey}
+          error={wrong('publicKey')}
+          width={330}
         />
         <div className="acts" style={{ marginTop: 19 }}>
           <Button

@@ -1,6 +1,5 @@
 /** What can be done with a change now: run, retry, take back, give up; with cautions accepted and guards answered. */
 import Button from '@mui/material/Button'
-import TextField from '@mui/material/TextField'
 import { useEffect, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { patchDraft } from '~/core/changes'
@@ -11,6 +10,7 @@ import { PlanSummary, refsText } from '../../parts/plan'
 import { useAddress } from '../../parts/to'
 import { markdownOf } from './markdown'
 import { Refused } from '../../kit/notice'
+import { Field } from '../../kit/field'
 
 function TellMe() {
   const [state, setState] = useState<NotificationPermission | 'none'>('none')
@@ -77,13 +77,11 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
         </>
       ) : null}
       {acts && record.guardedBy !== null ? (
-        <TextField
+        <Field
           label={`${record.guardedBy} is guarded: type its name`}
           value={name}
-          onChange={(event) => setName(event.target.value)}
-          fullWidth
-          slotProps={{ inputLabel: { shrink: true } }}
-          autoComplete="off"
+          onChange={setName}
+          width="100%"
         />
       ) : null}
       {record.keepsBack !== null && (record.state === 'running' || record.state === 'halted') ? (

@@ -5,13 +5,14 @@ import { countText, durationText, moneyText, numberText } from '~/core/units'
 import { saveFile } from '../../kit/save-file'
 import './shape.css'
 import type { Route } from './+types/scaling'
-import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import type { DayQuestion, DayAnswer } from '../../../workers/day.worker'
 import type { DayAhead } from '../../../core/scaling'
 import { Drop } from '../../kit/drop'
 import { Level } from '../../kit/level'
 import { NumberField } from '../../kit/number-field'
 import { Switch } from '../../kit/tick'
+import { TimeChart } from '../../kit/chart/chart'
 
 export interface Scaler {
   readonly cluster: string
@@ -24,10 +25,6 @@ export interface Scaler {
   readonly target: number
   readonly replicas: number
 }
-
-export const LineChart = lazy(() =>
-  import('../../drawings/line-chart').then((module) => ({ default: module.LineChart })),
-)
 
 export const hours = Array.from({ length: 24 }, (_, i) => i)
 /** A load curve of one point an hour, from a measured one of a point a minute. */
@@ -164,10 +161,7 @@ export function Day({
     ],
     [points],
   )
-  const times = useMemo(
-    () => points.map((point) => new Date(begun + point.seconds * 1000).toISOString().slice(11, 16)),
-    [points, begun],
-  )
+  const times = useMemo(() => points.map((point) => begun + point.seconds * 1000), [points, begun])
   return (
     <div className="manifest-page" aria-busy={working}>
       <div className="day-figures" role="status">
@@ -185,20 +179,18 @@ export function Day({
           (says ?? 'replaying the day…')
         )}
       </div>
-      <Suspense fallback={<div style={{ height: 300 }} />}>
-        {day ? (
-          <LineChart
-            label="Load, replicas and nodes over the day ahead"
-            times={times}
-            curves={curves}
-            left="requests a second"
-            right="replicas, nodes"
-            height={300}
-          />
-        ) : (
-          <div style={{ height: 300 }} />
-        )}
-      </Suspense>
+      {day ? (
+        <TimeChart
+          label="Load, replicas and nodes over the day ahead"
+          times={times}
+          curves={curves}
+          left="requests a second"
+          right="replicas, nodes"
+          height={300}
+        />
+      ) : (
+        <div style={{ height: 300 }} />
+      )}
       <div className="board-ask" role="group" aria-label="What if">
         <b>What if</b>
         {(

@@ -11,6 +11,8 @@ import { useNavigate } from 'react-router'
 import { ShapeTabs, aimedCluster } from './tabs'
 import './shape.css'
 import type { Route } from './+types/shape'
+import { BarChart } from '../../kit/chart/chart'
+import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Shape · Gyrarch' }]
 
@@ -34,6 +36,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         site: cluster.site,
         ...clusterState(cluster, state),
         nodes,
+        unanswered: !cluster.apiAnswers,
         capacity: objects ? capacityOf(objects) : null,
       }
     }),
@@ -45,6 +48,16 @@ type Row = Route.ComponentProps['loaderData']['rows'][number]
 
 const of = (row: Row, pick: (capacity: Capacity) => number): number =>
   row.capacity ? pick(row.capacity) : -1
+/** Why there is no figure, and the way to one. */
+function NotPlaced({ row }: { readonly row: Row }) {
+  if (row.unanswered) return <span className="soft">its API does not answer</span>
+  return (
+    <To path="/shape" query={{ aim: `cluster/${row.name}` }}>
+      compute
+    </To>
+  )
+}
+
 const share = (used: number, all: number): string =>
   all === 0 ? '' : ` (${Math.round((100 * used) / all)} %)`
 
@@ -64,44 +77,51 @@ const columns: readonly Column<Row>[] = [
     name: 'cores asked',
     value: (row) => of(row, (c) => c.cpuRequested),
     show: (row) =>
-      row.capacity
-        ? `${numberText(row.capacity.cpuRequested / 1000, 1)} of ${numberText(row.capacity.cpuMilli / 1000, 1)}${share(row.capacity.cpuRequested, row.capacity.cpuMilli)}`
-        : '–',
+      row.capacity ? (
+        `${numberText(row.capacity.cpuRequested / 1000, 1)} of ${numberText(row.capacity.cpuMilli / 1000, 1)}${share(row.capacity.cpuRequested, row.capacity.cpuMilli)}`
+      ) : (
+        <NotPlaced row={row} />
+      ),
     number: true,
   },
   {
     name: 'GiB asked',
     value: (row) => of(row, (c) => c.memoryRequested),
     show: (row) =>
-      row.capacity
-        ? `${numberText(row.capacity.memoryRequested / GiB, 1)} of ${numberText(row.capacity.memoryBytes / GiB, 1)}${share(row.capacity.memoryRequested, row.capacity.memoryBytes)}`
-        : '–',
+      row.capacity ? (
+        `${numberText(row.capacity.memoryRequested / GiB, 1)} of ${numberText(row.capacity.memoryBytes / GiB, 1)}${share(row.capacity.memoryRequested, row.capacity.memoryBytes)}`
+      ) : (
+        <NotPlaced row={row} />
+      ),
     number: true,
   },
   {
     name: 'pods',
     value: (row) => of(row, (c) => c.pods),
-    show: (row) => (row.capacity ? `${row.capacity.pods} of ${row.capacity.podLimit}` : '–'),
+    show: (row) =>
+      row.capacity ? `${row.capacity.pods} of ${row.capacity.podLimit}` : <NotPlaced row={row} />,
     number: true,
   },
   {
     name: 'waiting',
     value: (row) => of(row, (c) => c.waiting),
-    show: (row) => (row.capacity ? String(row.capacity.waiting) : '–'),
+    show: (row) => (row.capacity ? String(row.capacity.waiting) : <NotPlaced row={row} />),
     number: true,
   },
   {
     name: 'room for',
     value: (row) => of(row, (c) => c.headroom?.fits ?? 0),
     show: (row) =>
-      row.capacity?.headroom
-        ? `${row.capacity.headroom.fits} more of ${row.capacity.headroom.workload.split('/').at(-1) ?? ''}`
-        : '–',
+      row.capacity?.headroom ? (
+        `${row.capacity.headroom.fits} more of ${row.capacity.headroom.workload.split('/').at(-1) ?? ''}`
+      ) : (
+        <NotPlaced row={row} />
+      ),
   },
   {
     name: 'if a zone is lost',
     value: (row) => row.capacity?.losses.map((loss) => loss.homeless).join() ?? '',
-    show: (row) => (row.capacity ? lossText(row.capacity) : '–'),
+    show: (row) => (row.capacity ? lossText(row.capacity) : <NotPlaced row={row} />),
     wraps: true,
   },
 ]
@@ -113,6 +133,40 @@ const lossText = (capacity: Capacity): string => {
   return worst
     ? `${countText(worst.homeless, 'pod')} homeless without ${worst.zone}`
     : 'all pods find room'
+}
+
+const mostBars = 9
+
+/** What the loss of each zone would leave: pods that find room elsewhere, and pods that do not. */
+function ZoneLosses({ rows }: { readonly rows: readonly Row[] }) {
+  const losses = rows
+    .flatMap((row) =>
+      (row.capacity?.losses ?? []).map((loss) => ({
+        ...loss,
+        name: `${row.name} without ${loss.zone}`,
+      })),
+    )
+    .filter((loss) => loss.moved > 0)
+    .sort((a, b) => b.homeless - a.homeless || b.moved - a.moved)
+    .slice(0, mostBars)
+  if (losses.length === 0) return null
+  return (
+    <BarChart
+      title="What a lost zone leaves"
+      label="Pods by lost zone"
+      unit="pods that stood in the zone"
+      isStacked
+      series={[
+        { name: 'find room elsewhere', token: '--petrol' },
+        { name: 'find no place', token: '--broken' },
+      ]}
+      bars={losses.map((loss) => ({
+        name: loss.name,
+        values: [loss.moved - loss.homeless, loss.homeless],
+      }))}
+      text={(pods) => countText(pods, 'pod')}
+    />
+  )
 }
 
 export default function Shape({ loaderData }: Route.ComponentProps) {
@@ -163,8 +217,14 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
         id={(row) => row.name}
         selected={at}
         onSelect={(row) => void navigate(address('/shape', { aim: `cluster/${row.name}` }))}
-        empty="There is no cluster yet."
+        empty={
+          <Empty title="No cluster yet" first={<To path="/raise">Raise one</To>}>
+            Shape tells of every cluster how much of it is asked for, how much more fits, and what
+            the loss of a zone would leave without a place.
+          </Empty>
+        }
       />
+      <ZoneLosses rows={chosen ? [chosen] : rows} />
     </Page>
   )
 }

@@ -16,6 +16,7 @@ import { To, useAddress } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/sizes'
+import { BarChart } from '../../kit/chart/chart'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Right sizes · Gyrarch' }]
 
@@ -127,6 +128,32 @@ const manifest = (row: Row): string => {
   return `apiVersion: apps/v1\nkind: ${kind}\nmetadata: {name: ${name}, namespace: ${namespace}}\nspec:\n  template:\n    spec:\n      containers:\n        - name: ${row.container}\n          resources:\n            requests: {cpu: ${row.cpu.proposed}m, memory: ${Math.ceil(row.memory.proposed / MiB)}Mi}\n`
 }
 
+const mostBars = 8
+
+/** What the workloads with most to free ask for, beside what they take. */
+function AskedAndUsed({ rows }: { readonly rows: readonly Row[] }) {
+  const shown = rows.filter((row) => row.frees.cpuMilli > 0).slice(0, mostBars)
+  if (shown.length === 0) return null
+  return (
+    <BarChart
+      title="CPU asked for, against what is used and what would do"
+      label="CPU of a pod by workload"
+      unit="cores a pod"
+      isStacked={false}
+      series={[
+        { name: 'asked', token: '--arc-4' },
+        { name: 'used, 95 % of the last day', token: '--petrol' },
+        { name: 'proposed', token: '--brass' },
+      ]}
+      bars={shown.map((row) => ({
+        name: `${row.workload.split('/').at(-1) ?? row.workload}, ${row.cluster}`,
+        values: [row.cpu.asked / 1000, row.cpu.used / 1000, row.cpu.proposed / 1000],
+      }))}
+      text={(cores) => `${numberText(cores, 2)} cores`}
+    />
+  )
+}
+
 export default function Sizes({ loaderData }: Route.ComponentProps) {
   const { rows, chosen } = loaderData
   const navigate = useNavigate()
@@ -231,8 +258,9 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
             preventScrollReset: true,
           })
         }
-        empty="Nothing runs here, so nothing is used."
+        empty="Nothing runs here, so nothing is used. Once a workload has run for an hour, what it asks for is held against what it takes."
       />
+      <AskedAndUsed rows={rows} />
     </Page>
   )
 }

@@ -22,6 +22,7 @@ import './shape.css'
 import type { Route } from './+types/spend'
 import { Drop } from '../../kit/drop'
 import { Tip } from '../../kit/tip'
+import { SpendChart } from './spend-chart'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Spend · Gyrarch' }]
 
@@ -311,6 +312,7 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
       }
     >
       <ShapeTabs here="/shape/spend" />
+      <SpendChart rows={rows} by={chosen ? 'pool' : 'cluster'} />
       <Table
         name="spend of the coming month"
         columns={columns}

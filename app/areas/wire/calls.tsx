@@ -1,7 +1,7 @@
 /** Who calls whom: callers down, services across; allowed or not by shape, use by size, surprise by ink. */
 import { listedObjects, trafficIn } from '~/core/fleet'
 import { useSearchParams } from 'react-router'
-import { countText, listText, numberText } from '~/core/units'
+import { countText, listText } from '~/core/units'
 import { mayCall, readCallers, readyWorldOf, walk } from '~/core/wire'
 import { accountOf, byText, callsADay, callsOf } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'

@@ -6,7 +6,7 @@ import type { HttpRouteObject } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
 import { serviceCurve, serviceUse, type ServiceUse } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
-import { LineChart } from '../../drawings/line-chart'
+import { TimeChart } from '../../kit/chart/chart'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
@@ -223,14 +223,14 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
     )
   }
   const { route, curves, service } = loaderData
-  const times = (curves[0]?.points ?? []).map((point) => point.at.slice(11, 16))
+  const times = (curves[0]?.points ?? []).map((point) => Date.parse(point.at))
   const short = (name: string): string => name.split('/')[1] ?? name
   const chart = (
     name: string,
     pick: (point: (typeof curves)[number]['points'][number]) => number,
     unit: string,
   ) => (
-    <LineChart
+    <TimeChart
       label={`${name} over the last day`}
       height={168}
       left={unit}

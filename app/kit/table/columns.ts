@@ -68,14 +68,22 @@ export function sortRows<Row>(
   })
 }
 
-const perLetter = 7.2
+const perLetter = 6.8
 const narrowest = 56
 const widest = 330
+
+/** The text of a cell as it is shown, as far as that is known without drawing it. */
+function shownText<Row>(column: Column<Row>, row: Row): string {
+  const shown = column.show?.(row)
+  return typeof shown === 'string' || typeof shown === 'number'
+    ? String(shown)
+    : String(column.value(row))
+}
 
 /** How wide a column would like to be, in pixels: by its longest text among the first rows. */
 export function widthOf<Row>(column: Column<Row>, rows: readonly Row[]): number {
   let letters = column.name.length + 2
-  for (const row of rows.slice(0, 100))
-    letters = Math.max(letters, String(column.value(row)).length)
-  return Math.round(Math.min(widest, Math.max(narrowest, letters * perLetter + 14)))
+  for (const row of rows.slice(0, 100)) letters = Math.max(letters, shownText(column, row).length)
+  const margin = column.show ? 28 : 14
+  return Math.round(Math.min(widest, Math.max(narrowest, letters * perLetter + margin)))
 }

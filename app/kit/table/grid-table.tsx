@@ -20,6 +20,8 @@ interface GridRow<Row> {
 
 const rowHeight = 32
 const headHeight = 32
+/** So many rows are seen however much room others take. */
+const mostKept = 5
 
 function gridColumn<Row>(column: Column<Row>, rows: readonly Row[]): GridColDef<GridRow<Row>> {
   const width = widthOf(column, rows)
@@ -27,7 +29,7 @@ function gridColumn<Row>(column: Column<Row>, rows: readonly Row[]): GridColDef<
     field: column.name === '' ? ' ' : column.name,
     headerName: column.name,
     flex: width,
-    minWidth: Math.min(width, column.wraps === true ? 180 : 110),
+    minWidth: Math.min(width, column.wraps === true ? 180 : 150),
     disableColumnMenu: true,
     filterable: false,
     align: column.number === true ? 'right' : 'left',
@@ -48,7 +50,11 @@ export function GridTable<Row>({ name, rows, id, selected, onSelect, table }: Dr
   const hasWraps = table.columns.some((column) => column.wraps === true)
   const { sort } = table
   return (
-    <div className="grid-table" data-chooses={onSelect !== undefined}>
+    <div
+      className="grid-table"
+      data-chooses={onSelect !== undefined}
+      style={{ minHeight: headHeight + Math.min(rows.length, mostKept) * rowHeight + 14 }}
+    >
       <DataGrid
         aria-label={name}
         rows={gridRows}

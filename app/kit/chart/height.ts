@@ -1,0 +1,9 @@
+import type { BarChartProps } from './bar-chart'
+
+/** The height of a bar chart in pixels: so much a bar, and the axis and the legend. */
+export const barChartHeight = ({
+  bars,
+  series,
+  isStacked,
+}: Pick<BarChartProps, 'bars' | 'series' | 'isStacked'>): number =>
+  62 + bars.length * (isStacked ? 24 : 12 + 10 * series.length)
