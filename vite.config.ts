@@ -1,11 +1,26 @@
 import { fileURLToPath } from 'node:url'
 import { reactRouter } from '@react-router/dev/vite'
+import { constants } from 'node:zlib'
 import { defineConfig } from 'vite'
+import { compression, defineAlgorithm } from 'vite-plugin-compression2'
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url))
 
 export default defineConfig({
-  plugins: [reactRouter()],
+  plugins: [
+    reactRouter(),
+    // Assets never change under their name, so they are compressed once, harder than on the fly.
+    compression({
+      include: /client.*\.(js|css|svg)$|assets.*\.(js|css|svg)$/,
+      threshold: 1000,
+      algorithms: [
+        defineAlgorithm('brotliCompress', {
+          params: { [constants.BROTLI_PARAM_QUALITY]: 10 },
+        }),
+        defineAlgorithm('gzip', { level: 9 }),
+      ],
+    }),
+  ],
   resolve: { alias: { '~': here('.') } },
   build: { chunkSizeWarningLimit: 1500 },
   worker: { format: 'es' },

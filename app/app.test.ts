@@ -9,7 +9,8 @@ import { segmentsOf } from './drawings/address-strip'
 import { gyreLayout } from './drawings/gyre-layout'
 import { ticksOf, timelineLayout } from './drawings/timeline-layout'
 import { mergeSteps } from './frame/run-line'
-import { csvOf, sortRows } from './kit/table/columns'
+import { sortRows } from './kit/table/columns'
+import { csvOf } from './kit/table/csv'
 
 const sums = {
   cpuMilli: 4000,

@@ -55,6 +55,7 @@ const scaleOf = (figure: Figure, fixedMs: number): number => {
     case '/s':
       return 1000 / fixedMs
     case 'GiB':
+    case 'kB':
       return 1
   }
 }

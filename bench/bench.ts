@@ -20,6 +20,7 @@ import {
 } from './baseline'
 import { type Bench, type Figure, meetsAim } from './figure'
 import { fleetFigures } from './fleet'
+import { pageFigures } from './pages'
 import { boardFigures, placementFigures } from './placement'
 import { draftFigures, packingFigures } from './raise'
 import { simulatorFigures } from './simulator'
@@ -36,6 +37,7 @@ const benches: readonly Bench[] = [
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },
   { name: 'fleet', run: fleetFigures },
+  { name: 'pages', run: pageFigures },
 ]
 
 interface Judged {
@@ -63,7 +65,7 @@ async function judged(bench: Bench, baseline: Baseline): Promise<readonly Judged
   return [...best.values()]
 }
 
-const digits: Readonly<Record<Figure['unit'], number>> = { ms: 1, s: 2, GiB: 2, '/s': 0 }
+const digits: Readonly<Record<Figure['unit'], number>> = { ms: 1, s: 2, GiB: 2, '/s': 0, kB: 0 }
 
 const shown = (value: number, unit: Figure['unit']): string =>
   `${value.toLocaleString('en', { maximumFractionDigits: digits[unit] })} ${unit}`

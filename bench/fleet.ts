@@ -6,7 +6,7 @@ import { type Figure, middle } from './figure'
 export async function fleetFigures(): Promise<readonly Figure[]> {
   const served = await serve({ args: ['--nodes', '5000'] })
   try {
-    return [await responses(served.url), await awakenings(served.url)]
+    return [await responses(served.url), await jumps(served.url), await awakenings(served.url)]
   } finally {
     await served.remove()
   }
@@ -46,5 +46,28 @@ async function awakenings(url: string): Promise<Figure> {
     value: middle(taken).median,
     unit: 'ms',
     aim: { atMost: 1500 },
+  }
+}
+
+/** One key pressed in Jump, once what the clusters list is indexed. */
+async function jumps(url: string): Promise<Figure> {
+  const ask = async (text: string): Promise<{ readonly more: boolean; readonly ms: number }> => {
+    const from = performance.now()
+    const response = await fetch(`${url}/do/jump?text=${encodeURIComponent(text)}`)
+    const { more } = (await response.json()) as { more: boolean }
+    return { more, ms: performance.now() - from }
+  }
+  for (let i = 0; i < 600 && (await ask('')).more; i++)
+    await new Promise((wait) => setTimeout(wait, 100))
+  const taken: number[] = []
+  for (const word of ['general-17', 'climate', 'ledger', 'nothing-of-that-name'])
+    for (let letters = 1; letters <= word.length; letters++)
+      taken.push((await ask(word.slice(0, letters))).ms)
+  return {
+    name: 'Jump over a fleet of 5,000 nodes, a key',
+    value: middle(taken).median,
+    unit: 'ms',
+    aim: { atMost: 50 },
+    detail: `worst ${middle(taken).worst.toFixed(0)} ms`,
   }
 }

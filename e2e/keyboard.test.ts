@@ -104,7 +104,12 @@ async function tabThrough(page: Page): Promise<readonly Focused[]> {
   const passed: Focused[] = []
   for (let i = 0; i < mostTabs; i++) {
     await page.keyboard.press('Tab')
-    const now = await focused(page)
+    let now = await focused(page)
+    // The editor draws its ring a moment later.
+    if (!now.isSeen) {
+      await new Promise((wait) => setTimeout(wait, 120))
+      now = await focused(page)
+    }
     if (now.id === 0 || (passed.length > 3 && now.id === passed[0]?.id)) return passed
     if (now.isEditor) await page.keyboard.press('Escape')
     if (passed.slice(-3).filter((each) => each.id === now.id).length === 3)

@@ -12,6 +12,7 @@ import { headers, ownHostOnly, ownOriginOnly } from './api/guards'
 import { apiRouter } from './api/router'
 import { Gyrarch } from './gyrarch'
 import { inOwnThread } from './connectors/standin/engine-link'
+import expressStaticGzip from 'express-static-gzip'
 
 const { values } = parseArgs({
   options: {
@@ -71,8 +72,17 @@ app.disable('x-powered-by')
 app.use(ownHostOnly(hosts), ...headers(), ownOriginOnly(hosts))
 app.use('/api/v1', apiRouter(gyrarch, onError))
 const client = new URL('../client/', import.meta.url).pathname
-app.use('/assets', express.static(`${client}assets`, { immutable: true, maxAge: '1y' }))
-app.use(compression(), express.static(client, { maxAge: '1h', index: false }))
+// Assets were compressed when they were built; what is answered is compressed as it goes.
+app.use(
+  '/assets',
+  expressStaticGzip(`${client}assets`, {
+    enableBrotli: true,
+    orderPreference: ['br', 'gz'],
+    serveStatic: { immutable: true, maxAge: '1y' },
+  }),
+)
+app.use(compression())
+app.use(express.static(client, { maxAge: '1h', index: false }))
 app.use(
   createRequestHandler({
     build: () => import('virtual:react-router/server-build') as unknown as Promise<ServerBuild>,

@@ -1,8 +1,6 @@
 /** The frame around every area. */
-import Dialog from '@mui/material/Dialog'
-import { type ReactNode, useEffect, useRef, useState } from 'react'
+import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from 'react'
 import {
-  useFetcher,
   useFetchers,
   useLocation,
   useNavigate,
@@ -12,13 +10,12 @@ import {
 } from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
-import { Jump, type Place, PlacePicker } from './jump'
-import { keyList, letterKeysOn, setLetterKeys, useKey } from './keys'
+import type { Place } from './jump'
+import { useKey } from './keys'
 import { isLeader, useLive } from './live'
 import { FoldProvider } from './page'
 import { type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
-import { Switch } from '../kit/tick'
 
 export interface FrameData {
   readonly clock: ClockState
@@ -93,54 +90,9 @@ function useEndings(): void {
   }, [ending])
 }
 
-function Keys({
-  open,
-  calm,
-  onClose,
-}: {
-  readonly open: boolean
-  readonly calm: boolean
-  readonly onClose: () => void
-}) {
-  const [on, setOn] = useState(letterKeysOn)
-  const fetcher = useFetcher()
-  return (
-    <Dialog open={open} onClose={onClose} aria-label="Keys and clock">
-      <div style={{ padding: 20, minWidth: 380 }}>
-        <h2>Keys</h2>
-        <dl className="facts" style={{ marginTop: 10 }}>
-          {keyList.map(([key, does]) => (
-            <div key={key}>
-              <dt>
-                <kbd>{key}</kbd>
-              </dt>
-              <dd>{does}</dd>
-            </div>
-          ))}
-        </dl>
-        <Switch
-          label="Single-letter keys"
-          checked={on}
-          onChange={(next) => {
-            setLetterKeys(next)
-            setOn(next)
-          }}
-        />
-        <h2 style={{ marginTop: 18 }}>Clock</h2>
-        <Switch
-          label="Calm: 60× while a change runs, else 1×"
-          checked={calm}
-          onChange={(next) =>
-            void fetcher.submit(
-              { calm: next ? 'yes' : 'no' },
-              { method: 'post', action: '/do/clock' },
-            )
-          }
-        />
-      </div>
-    </Dialog>
-  )
-}
+const Jump = lazy(() => import('./jump').then((module) => ({ default: module.Jump })))
+const PlacePicker = lazy(() => import('./jump').then((module) => ({ default: module.PlacePicker })))
+const KeysDialog = lazy(() => import('./keys-dialog'))
 
 /** What the aim can be pointed at. */
 function useAims(data: FrameData): readonly Place[] {
@@ -221,15 +173,20 @@ export function Frame({
           {children}
         </div>
       </div>
-      <Jump open={dialog === 'jump'} onClose={close} />
-      <PlacePicker
-        open={dialog === 'aim'}
-        title="Point at"
-        places={aims}
-        onClose={close}
-        empty="Nothing of that name."
-      />
-      <Keys open={dialog === 'keys'} calm={clock.calm} onClose={close} />
+      {/* Dialogs are brought when they are first opened. */}
+      <Suspense>
+        {dialog === 'jump' ? <Jump open onClose={close} /> : null}
+        {dialog === 'aim' ? (
+          <PlacePicker
+            open
+            title="Point at"
+            places={aims}
+            onClose={close}
+            empty="Nothing of that name."
+          />
+        ) : null}
+        {dialog === 'keys' ? <KeysDialog calm={clock.calm} onClose={close} /> : null}
+      </Suspense>
     </FoldProvider>
   )
 }

@@ -1,7 +1,8 @@
 /** One out of a list. Long lists are typed into; short ones unfold. */
-import Autocomplete from '@mui/material/Autocomplete'
 import MenuItem from '@mui/material/MenuItem'
 import TextField from '@mui/material/TextField'
+import { lazy, Suspense } from 'react'
+import { useAwake } from './awake'
 import { type FieldProps, fieldParts } from './field'
 
 export interface Option {
@@ -24,6 +25,8 @@ export interface ChoiceProps extends Pick<
 const optionOf = (option: string | Option): Option =>
   typeof option === 'string' ? { value: option, says: option } : option
 
+const TypedChoice = lazy(() => import('./typed-choice'))
+
 /** Past this many a list is searched sooner than read. */
 const typedFrom = 25
 
@@ -43,17 +46,20 @@ export function Choice({
   // A value that is no longer offered stays visible until it is changed.
   if (value !== undefined && value !== '' && !all.some((option) => option.value === value))
     all.push({ value, says: `${value} (not offered)` })
-  if (all.length >= typedFrom && value !== undefined)
+  const isTyped = useAwake() && all.length >= typedFrom && value !== undefined
+  if (isTyped)
     return (
-      <Typed
-        {...shared}
-        name={name}
-        all={all}
-        value={value}
-        onChange={onChange}
-        empty={empty}
-        disabled={disabled}
-      />
+      <Suspense fallback={<TextField {...parts} value={value} disabled />}>
+        <TypedChoice
+          {...shared}
+          name={name}
+          all={all}
+          value={value}
+          onChange={onChange}
+          empty={empty}
+          disabled={disabled}
+        />
+      </Suspense>
     )
   return (
     <TextField
@@ -85,51 +91,5 @@ export function Choice({
         </MenuItem>
       ))}
     </TextField>
-  )
-}
-
-function Typed({
-  name,
-  all,
-  value,
-  onChange,
-  empty,
-  disabled,
-  ...shared
-}: Omit<ChoiceProps, 'options' | 'onBlur'> & { readonly all: Option[]; readonly value: string }) {
-  const parts = fieldParts(shared)
-  return (
-    <>
-      {name === undefined ? null : <input type="hidden" name={name} value={value} />}
-      <Autocomplete<Option, false, boolean, false>
-        options={all}
-        value={all.find((option) => option.value === value) ?? null}
-        getOptionLabel={(option) => option.says}
-        getOptionKey={(option) => option.value}
-        isOptionEqualToValue={(option, chosen) => option.value === chosen.value}
-        onChange={(_event, option) => onChange?.(option?.value ?? '')}
-        disableClearable={empty === undefined && value !== ''}
-        disabled={disabled ?? false}
-        autoHighlight
-        size="small"
-        noOptionsText="Nothing of that name."
-        renderInput={(params) => (
-          <TextField
-            {...params}
-            {...parts}
-            placeholder={empty ?? 'choose'}
-            slotProps={{
-              ...params.slotProps,
-              inputLabel: { ...params.slotProps.inputLabel, shrink: true },
-              htmlInput: {
-                ...params.slotProps.htmlInput,
-                ...(shared.hideLabel === true ? { 'aria-label': shared.label } : {}),
-              },
-            }}
-          />
-        )}
-        sx={{ width: shared.width ?? 180 }}
-      />
-    </>
   )
 }

@@ -1,16 +1,38 @@
 /** Times as people read them: how long ago or until, the exact time on hover. All on the stand-ins’ clock. */
 import { durationText } from '~/core/units'
 import { Tip } from '../kit/tip'
-import { DateTime } from 'luxon'
+
+const clock = new Intl.DateTimeFormat('en-US', {
+  timeZone: 'UTC',
+  weekday: 'short',
+  day: 'numeric',
+  month: 'short',
+  year: 'numeric',
+  hour: '2-digit',
+  minute: '2-digit',
+  second: '2-digit',
+  hourCycle: 'h23',
+})
 
 /** “Mon 2 Mar 06:42:10”, in UTC like everything the outside tells. */
 export function clockText(
   iso: string,
   options: { readonly seconds?: boolean; readonly year?: boolean } = {},
 ): string {
-  const date = options.year ? 'ccc d LLL yyyy' : 'ccc d LLL'
-  const time = options.seconds === false ? 'HH:mm' : 'HH:mm:ss'
-  return DateTime.fromISO(iso, { zone: 'utc', locale: 'en' }).toFormat(`${date} ${time}`)
+  const parts = Object.fromEntries(
+    clock.formatToParts(Date.parse(iso)).map(({ type, value }) => [type, value]),
+  )
+  const {
+    weekday = '',
+    day = '',
+    month = '',
+    year = '',
+    hour = '',
+    minute = '',
+    second = '',
+  } = parts
+  const date = `${weekday} ${day} ${month}${options.year ? ` ${year}` : ''}`
+  return `${date} ${hour}:${minute}${options.seconds === false ? '' : `:${second}`}`
 }
 
 export const timeText = (iso: string): string => clockText(iso).split(' ').pop() ?? ''

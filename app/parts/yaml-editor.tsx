@@ -99,7 +99,7 @@ const look = EditorView.theme({
     border: 'none',
     borderRight: '1px solid var(--line)',
   },
-  '&.cm-focused': { outline: '2px solid var(--brass)' },
+  '&.cm-focused': { outline: '2px solid var(--brass)', outlineOffset: '-2px' },
   '.cm-activeLine, .cm-activeLineGutter': {
     backgroundColor: 'color-mix(in srgb, var(--petrol) 8%, transparent)',
   },
@@ -120,9 +120,18 @@ export interface YamlEditorProps {
   /** Whether the text is manifests, which are checked as they are typed. */
   readonly manifests: boolean
   readonly onChange: (text: string) => void
+  /** The field it takes the place of had the focus. */
+  readonly autoFocus: boolean
 }
 
-export default function YamlEditor({ value, label, height, manifests, onChange }: YamlEditorProps) {
+export default function YamlEditor({
+  value,
+  label,
+  height,
+  manifests,
+  onChange,
+  autoFocus,
+}: YamlEditorProps) {
   const extensions = useMemo(
     () => [
       yaml(),
@@ -139,6 +148,7 @@ export default function YamlEditor({ value, label, height, manifests, onChange }
   return (
     <>
       <CodeMirror
+        autoFocus={autoFocus}
         value={value}
         height={height}
         theme="none"

@@ -8,17 +8,9 @@ import { step } from '../provisioning/steps'
 import { clusterHourly, siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import { said } from './says'
+import { keptUntil } from './kept-until'
 
 export const name = z.string().max(253)
-
-/** How long a stopped cluster is kept, in months. */
-export const keptMonths = 9
-
-export function keptUntil(since: string): string {
-  const date = new Date(since)
-  date.setUTCMonth(date.getUTCMonth() + keptMonths)
-  return date.toISOString().slice(0, 10)
-}
 
 const intent = z.strictObject({ cluster: name })
 export type StopIntent = z.infer<typeof intent>

@@ -12,10 +12,8 @@ import { referencesOf, wantedNodeLabels } from './references'
 import type { ApiObject } from '../objects'
 import { portCollisions, virtualAddressFor } from '../wire'
 import { rolling } from './apply-intent'
+import { sizeAllowance, storageAllowance } from './allowances'
 
-/** Annotations of a namespace: what its pods and claims may use, names parted by commas. */
-export const sizeAllowance = 'gyrarch/machine-sizes'
-export const storageAllowance = 'gyrarch/storage-classes'
 /** Findings about the text itself: by line, most of them at once. */
 export function textFindings(read: ParsedManifests): readonly RawFinding[] {
   const problems = read.problems.map((problem, i): RawFinding =>

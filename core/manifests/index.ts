@@ -38,5 +38,5 @@ export {
   changesOf,
   applyIntent,
 } from './apply-intent'
-export { storageAllowance, sizeAllowance } from './apply-checks'
+export { storageAllowance, sizeAllowance } from './allowances'
 export { knownKinds, servedAs } from './served-kinds'

@@ -28,39 +28,41 @@ export function useJudged(
   server: Pick<Judged, 'findings' | 'plan' | 'digest'>,
 ): Judged {
   const worker = useRef<Worker | null>(null)
-  const refObject = useRef(0)
+  const lastAsked = useRef(0)
   const sentView = useRef<FleetView | null>(null)
   const askedFor = useRef<unknown>(null)
   const [answered, setAnswered] = useState<{
     readonly answer: DraftAnswer
     readonly intent: unknown
   } | null>(null)
-  useEffect(() => {
+  useEffect(() => () => worker.current?.terminate(), [])
+  // The core is brought to the browser with the first letter that is typed: whoever only reads does without.
+  const judge = (): Worker => {
+    if (worker.current) return worker.current
     const made = new Worker(new URL('../../../workers/draft.worker.ts', import.meta.url), {
       type: 'module',
     })
     made.onmessage = ({ data }: MessageEvent<DraftAnswer>) => {
-      if (data.id === refObject.current) setAnswered({ answer: data, intent: askedFor.current })
+      if (data.id === lastAsked.current) setAnswered({ answer: data, intent: askedFor.current })
     }
     worker.current = made
-    sentView.current = null
-    return () => made.terminate()
-  }, [])
+    return made
+  }
   useEffect(() => {
     if (!dirty) {
-      refObject.current++
+      lastAsked.current++
       return
     }
     const timer = setTimeout(() => {
       const question: DraftQuestion = {
-        id: ++refObject.current,
+        id: ++lastAsked.current,
         kind,
         intent,
         ...(sentView.current === view ? {} : { view }),
       }
       sentView.current = view
       askedFor.current = intent
-      worker.current?.postMessage(question)
+      judge().postMessage(question)
     }, debounceMs)
     return () => clearTimeout(timer)
   }, [dirty, intent, kind, view])

@@ -1,6 +1,5 @@
 /** The day ahead of an autoscaled workload. */
 import Button from '@mui/material/Button'
-import Papa from 'papaparse'
 import { countText, durationText, moneyText, numberText } from '~/core/units'
 import { saveFile } from '../../kit/save-file'
 import './shape.css'
@@ -31,11 +30,18 @@ export const hours = Array.from({ length: 24 }, (_, i) => i)
 export const hourly24 = (measured: readonly number[] | null): readonly number[] =>
   hours.map((hour) => Math.round(measured?.[hour * 60] ?? 100))
 /** The first 24 numbers of a CSV file, one a line; null where there are fewer. */
-function loadsOf(text: string): readonly number[] | null {
+async function loadsOf(text: string): Promise<readonly number[] | null> {
+  const { default: Papa } = await import('papaparse')
   const loads = Papa.parse<string[]>(text.trim())
     .data.map((row) => Number(row.at(-1)))
     .filter((value) => Number.isFinite(value) && value >= 0)
   return loads.length >= 24 ? loads.slice(0, 24) : null
+}
+
+async function saveLoads(loads: readonly number[]): Promise<void> {
+  const { default: Papa } = await import('papaparse')
+  const lines = loads.map((load, hour) => [hour, load])
+  saveFile('load.csv', 'text/csv', Papa.unparse([['hour', 'requests a second'], ...lines]))
 }
 
 export function useDay(question: Omit<DayQuestion, 'id'> | null): {
@@ -216,19 +222,7 @@ export function Day({
         <Button variant="outlined" disabled={own === null} onClick={() => setOwn(null)}>
           Load as measured
         </Button>
-        <Button
-          variant="outlined"
-          onClick={() =>
-            saveFile(
-              'load.csv',
-              'text/csv',
-              Papa.unparse([
-                ['hour', 'requests a second'],
-                ...shown.map((load, hour) => [hour, load]),
-              ]),
-            )
-          }
-        >
+        <Button variant="outlined" onClick={() => void saveLoads(shown)}>
           CSV
         </Button>
       </div>
@@ -237,11 +231,12 @@ export function Day({
         accept={{ 'text/csv': ['.csv'] }}
         maxBytes={1024 * 1024}
         refused={unread}
-        onText={(text) => {
-          const loads = loadsOf(text)
-          if (loads) setOwn(loads)
-          setUnread(loads ? null : 'It has fewer than 24 lines that end in a number.')
-        }}
+        onText={(text) =>
+          void loadsOf(text).then((loads) => {
+            if (loads) setOwn(loads)
+            setUnread(loads ? null : 'It has fewer than 24 lines that end in a number.')
+          })
+        }
       />
       <fieldset className="day-draw">
         <legend className="soft">Load by hour of the day ahead, drawn by hand</legend>

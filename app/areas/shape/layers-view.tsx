@@ -1,6 +1,6 @@
 /** Layered files: the file, an environment rendered with the layer of each line, environments compared, and drift against what lives. */
 import Button from '@mui/material/Button'
-import { lazy, Suspense, useEffect, useMemo, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { compareLayers, layerLines, readLayers, renderedText, renderLayers } from '~/core/manifests'
 import { fieldText } from '~/core/objects'
@@ -11,12 +11,10 @@ import { To } from '../../parts/to'
 import { type Preview, PreviewList } from './preview'
 import { ShapeTabs } from './tabs'
 import { Choice } from '../../kit/choice'
-import { Field } from '../../kit/field'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { Toggle } from '../../kit/toggles'
 import { Notice } from '../../kit/notice'
-
-const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
+import { YamlField } from '../../parts/yaml-field'
 
 const valueText = (value: unknown): string => {
   if (value === undefined) return '–'
@@ -150,27 +148,13 @@ export function LayersView({
       />
       <div className="manifest-page" tabIndex={0} role="region" aria-label={tab}>
         {tab === 'file' ? (
-          <Suspense
-            fallback={
-              <Field
-                label="Layered file"
-                hideLabel
-                mono
-                rows={22}
-                value={text}
-                onChange={setText}
-                width="100%"
-              />
-            }
-          >
-            <YamlEditor
-              value={text}
-              label="Layered file"
-              height="520px"
-              manifests={false}
-              onChange={setText}
-            />
-          </Suspense>
+          <YamlField
+            value={text}
+            label="Layered file"
+            height="520px"
+            manifests={false}
+            onChange={setText}
+          />
         ) : null}
         {tab === 'rendered' && rendered?.ok
           ? rendered.objects.map((object, i) => (

@@ -1,5 +1,5 @@
 /** Manifests: written or dropped, checked as they are typed, compared with what lives in the aim, and drafted as a change. */
-import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { stringify } from 'yaml'
 import { clusterOf } from '~/core/fleet'
@@ -26,11 +26,9 @@ import { type Preview, PreviewList } from './preview'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/manifests'
-import { Field } from '../../kit/field'
 import { ChooseCluster } from '../../parts/choose-cluster'
 import { Notice } from '../../kit/notice'
-
-const YamlEditor = lazy(() => import('../../parts/yaml-editor'))
+import { YamlField } from '../../parts/yaml-field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Manifests · Gyrarch' }]
 
@@ -268,21 +266,7 @@ function Editor({
           )
         }}
       >
-        <Suspense
-          fallback={
-            <Field
-              label="Manifests"
-              hideLabel
-              mono
-              rows={16}
-              value={text}
-              onChange={setText}
-              width="100%"
-            />
-          }
-        >
-          <YamlEditor value={text} label="Manifests" height="340px" manifests onChange={setText} />
-        </Suspense>
+        <YamlField value={text} label="Manifests" height="340px" manifests onChange={setText} />
         <PreviewList preview={fetcher.data} />
       </div>
     </Page>

@@ -20,7 +20,7 @@ import './shape.css'
 import type { Route } from './+types/rest'
 import { localNow, usualZone, weekOf } from './calendar'
 import { Choice } from '../../kit/choice'
-import { TimeOfDay } from '../../kit/moment'
+import { TimeOfDay } from '../../kit/time-of-day'
 import { Toggles } from '../../kit/toggles'
 import { IconButton } from '../../kit/icon-button'
 

@@ -9,7 +9,6 @@ import {
   type ScaleOptions,
   Tooltip,
 } from 'chart.js'
-import { DateTime } from 'luxon'
 import { useMemo } from 'react'
 import { Line } from 'react-chartjs-2'
 import { timeTicks } from './time-ticks'
@@ -79,8 +78,18 @@ function timeAxis(tokens: Tokens, times: readonly number[], zone: string): Scale
   }
 }
 
+const momentText = (at: number, zone: string): string =>
+  new Intl.DateTimeFormat('en-GB', {
+    timeZone: zone,
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+  }).format(at)
+
 export default function TimeChart(props: TimeChartProps) {
-  const { label, times, curves, left, right, height, zone = 'utc' } = props
+  const { label, times, curves, left, right, height, zone = 'UTC' } = props
   const tokens = useTokens()
   const data = useMemo(
     () => ({
@@ -117,10 +126,7 @@ export default function TimeChart(props: TimeChartProps) {
             },
             tooltip: {
               callbacks: {
-                title: ([item]) =>
-                  DateTime.fromMillis(item?.parsed.x ?? 0, { zone, locale: 'en' }).toFormat(
-                    'ccc d LLL HH:mm',
-                  ),
+                title: ([item]) => momentText(item?.parsed.x ?? 0, zone),
               },
             },
           },

@@ -1,5 +1,4 @@
 /** Where a time axis is marked, and how: at steps people count in, each label once. */
-import { DateTime } from 'luxon'
 
 const minute = 60_000
 const hour = 60 * minute
@@ -29,12 +28,41 @@ export interface TimeTick {
   readonly says: string
 }
 
+type Parts = Intl.DateTimeFormatOptions
+
+const dayAndMonth: Parts = { day: 'numeric', month: 'short' }
+const clock: Parts = { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }
+
 /** Names a tick: the hour within a day, the weekday too over several, the date for whole days, the month for more. */
-function formatOf(step: number, span: number): string {
-  if (step >= 365 * day) return 'yyyy'
-  if (step >= 30 * day) return 'LLL yyyy'
-  if (step >= day) return 'd LLL'
-  return span > day ? 'ccc d, HH:mm' : 'HH:mm'
+function formatOf(step: number, span: number): Parts {
+  if (step >= 365 * day) return { year: 'numeric' }
+  if (step >= 30 * day) return { month: 'short', year: 'numeric' }
+  if (step >= day) return dayAndMonth
+  return span > day ? { weekday: 'short', day: 'numeric', ...clock } : clock
+}
+
+/** How far the clock of a zone is ahead of UTC at an instant, in milliseconds. */
+function aheadOf(zone: string, at: number): number {
+  const parts = new Intl.DateTimeFormat('en-US', {
+    timeZone: zone,
+    year: 'numeric',
+    month: 'numeric',
+    day: 'numeric',
+    hour: 'numeric',
+    minute: 'numeric',
+    second: 'numeric',
+    hourCycle: 'h23',
+  }).formatToParts(at)
+  const of = (type: string): number => Number(parts.find((part) => part.type === type)?.value)
+  const shown = Date.UTC(
+    of('year'),
+    of('month') - 1,
+    of('day'),
+    of('hour'),
+    of('minute'),
+    of('second'),
+  )
+  return shown - Math.floor(at / 1000) * 1000
 }
 
 /**
@@ -45,22 +73,19 @@ export function timeTicks(
   from: number,
   until: number,
   max: number,
-  zone = 'utc',
+  zone = 'UTC',
 ): readonly TimeTick[] {
   const span = Math.max(0, until - from)
   const step = steps.find((candidate) => span / candidate < max) ?? 365 * day
-  const format = formatOf(step, span)
+  const format = new Intl.DateTimeFormat('en-GB', { timeZone: zone, ...formatOf(step, span) })
+  const ahead = aheadOf(zone, from)
   const ticks: TimeTick[] = []
-  const midnight = DateTime.fromMillis(from, { zone }).startOf('day').toMillis()
+  const midnight = Math.floor((from + ahead) / day) * day - ahead
   for (let at = midnight; at <= until && ticks.length < max; at += step) {
     if (at < from) continue
-    const says = DateTime.fromMillis(at, { zone, locale: 'en' }).toFormat(format)
+    const says = format.format(at)
     if (ticks.at(-1)?.says !== says) ticks.push({ at, says })
   }
-  if (ticks.length === 0)
-    ticks.push({
-      at: from,
-      says: DateTime.fromMillis(from, { zone, locale: 'en' }).toFormat('HH:mm'),
-    })
+  if (ticks.length === 0) ticks.push({ at: from, says: format.format(from) })
   return ticks
 }

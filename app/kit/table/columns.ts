@@ -1,5 +1,4 @@
 /** What a table is told about its columns, and what it does with rows before it draws them. */
-import Papa from 'papaparse'
 import type { ReactNode } from 'react'
 
 export interface Column<Row> {
@@ -22,16 +21,6 @@ export function nextSort(sort: Sort | null, column: string): Sort | null {
   if (sort?.column !== column) return { column, descending: false }
   return sort.descending ? null : { column, descending: true }
 }
-
-/** Rows as CSV (RFC 4180), one head line; texts that a spreadsheet would read as a formula are quoted. */
-export const csvOf = <Row>(columns: readonly Column<Row>[], rows: readonly Row[]): string =>
-  Papa.unparse(
-    {
-      fields: columns.map((column) => column.name),
-      data: rows.map((row) => columns.map((column) => column.value(row))),
-    },
-    { escapeFormulae: true },
-  )
 
 /** Rows that hold a text in any of the columns, or in the one that is named. Upper and lower case are one. */
 export function findRows<Row>(

@@ -1,17 +1,8 @@
 /** Up to a hundred rows: MUI’s data grid in our look. Enter or Space on a cell chooses its row. */
-import { DataGrid, type GridColDef, type GridRowParams } from '@mui/x-data-grid'
-import { useMemo } from 'react'
+import { DataGrid, type GridColDef, type GridRowParams, useGridApiRef } from '@mui/x-data-grid'
+import { useEffect, useMemo, useRef } from 'react'
 import { type Column, widthOf } from './columns'
-import type { TableState } from './use-table'
-
-export interface DrawnRows<Row> {
-  readonly name: string
-  readonly rows: readonly Row[]
-  readonly id: (row: Row) => string
-  readonly selected: string | null | undefined
-  readonly onSelect: ((row: Row) => void) | undefined
-  readonly table: TableState<Row>
-}
+import type { CellPlace, DrawnRows } from './drawn-rows'
 
 interface GridRow<Row> {
   readonly id: string
@@ -41,7 +32,28 @@ function gridColumn<Row>(column: Column<Row>, rows: readonly Row[]): GridColDef<
   }
 }
 
-export function GridTable<Row>({ name, rows, id, selected, onSelect, table }: DrawnRows<Row>) {
+export function GridTable<Row>({
+  name,
+  rows,
+  id,
+  selected,
+  onSelect,
+  table,
+  startAt,
+}: DrawnRows<Row> & {
+  /** The cell that had the focus in the table this one takes the place of. */
+  readonly startAt: CellPlace | null
+}) {
+  const apiRef = useGridApiRef()
+  const start = useRef(startAt)
+  useEffect(() => {
+    if (start.current === null) return
+    const { row, column } = start.current
+    const field = apiRef.current?.getVisibleColumns()[column]?.field
+    const at = apiRef.current?.getSortedRowIds()[row]
+    start.current = null
+    if (field !== undefined && at !== undefined) apiRef.current?.setCellFocus(at, field)
+  }, [apiRef])
   const columns = useMemo(
     () => table.columns.map((column) => gridColumn(column, rows)),
     [table.columns, rows],
@@ -56,6 +68,7 @@ export function GridTable<Row>({ name, rows, id, selected, onSelect, table }: Dr
       style={{ minHeight: headHeight + Math.min(rows.length, mostKept) * rowHeight + 14 }}
     >
       <DataGrid
+        apiRef={apiRef}
         aria-label={name}
         rows={gridRows}
         columns={columns}

@@ -9,18 +9,14 @@ import TableHead from '@mui/material/TableHead'
 import TableRow from '@mui/material/TableRow'
 import TableSortLabel from '@mui/material/TableSortLabel'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
+import { type KeyboardEvent, type RefObject, useEffect, useRef, useState } from 'react'
 import { useAwake } from '../awake'
-import type { DrawnRows } from './grid-table'
+import type { Column } from './columns'
+import type { CellPlace, DrawnRows } from './drawn-rows'
 
 const rowHeight = 32
 const drawAllUpTo = 100
 const drawnFirst = 40
-
-interface CellPlace {
-  readonly row: number
-  readonly column: number
-}
 
 /** Where a key leads from a cell, or null for a key that leads nowhere. */
 export function moved(
@@ -116,15 +112,30 @@ function useDrawn<Row>(rows: readonly Row[]) {
   }
 }
 
-export function RowsTable<Row>({ name, rows, id, selected, onSelect, table }: DrawnRows<Row>) {
-  const { scroller, from, drawn, above, below, scrollTo } = useDrawn(rows)
-  const isAwake = useAwake()
+/** Which cell has the focus, and where keys lead from it: a row that is not drawn is scrolled to first. */
+function useCellKeys<Row>({
+  rows,
+  columns,
+  from,
+  count,
+  scroller,
+  scrollTo,
+  onSelect,
+}: {
+  readonly rows: readonly Row[]
+  readonly columns: number
+  /** The first row drawn, and how many are. */
+  readonly from: number
+  readonly count: number
+  readonly scroller: RefObject<HTMLDivElement | null>
+  readonly scrollTo: (row: number) => void
+  readonly onSelect: ((row: Row) => void) | undefined
+}) {
   const [place, setPlace] = useState<CellPlace>({ row: 0, column: 0 })
   const isMoving = useRef(false)
-  const { columns } = table
   // The one cell that Tab reaches: where one was last, or the first row drawn if that has been scrolled away.
-  const isDrawn = place.row >= from && place.row < from + drawn.length
-  const at = { row: isDrawn ? place.row : from, column: Math.min(place.column, columns.length - 1) }
+  const isDrawn = place.row >= from && place.row < from + count
+  const at = { row: isDrawn ? place.row : from, column: Math.min(place.column, columns - 1) }
   useEffect(() => {
     if (!isMoving.current) return
     const cell = scroller.current?.querySelector<HTMLElement>(
@@ -142,16 +153,100 @@ export function RowsTable<Row>({ name, rows, id, selected, onSelect, table }: Dr
       onSelect(row)
       return
     }
-    const next = moved(event.key, event.ctrlKey || event.metaKey, at, rows.length, columns.length)
+    const next = moved(event.key, event.ctrlKey || event.metaKey, at, rows.length, columns)
     if (!next) return
     event.preventDefault()
     isMoving.current = true
     setPlace(next)
     scrollTo(next.row)
   }
+  return { at, setPlace, onKeyDown }
+}
+
+function DrawnRow<Row>({
+  row,
+  index,
+  columns,
+  reachable,
+  isSelected,
+  onSelect,
+  onFocus,
+}: {
+  readonly row: Row
+  readonly index: number
+  readonly columns: readonly Column<Row>[]
+  /** The column whose cell Tab reaches, -1 for none of this row; null while the page is not awake. */
+  readonly reachable: number | null
+  readonly isSelected: boolean | undefined
+  readonly onSelect: ((row: Row) => void) | undefined
+  readonly onFocus: (column: number) => void
+}) {
+  return (
+    <TableRow
+      aria-rowindex={index + 2}
+      aria-selected={isSelected}
+      onClick={onSelect ? () => onSelect(row) : undefined}
+    >
+      {columns.map((column, i) => (
+        <TableCell
+          key={column.name}
+          role="gridcell"
+          data-cell={`${index}:${i}`}
+          {...(reachable === null ? {} : { tabIndex: reachable === i ? 0 : -1 })}
+          onFocus={() => onFocus(i)}
+          className={[
+            column.number === true ? 'number' : '',
+            column.wraps === true ? 'wraps' : '',
+          ].join(' ')}
+        >
+          {column.show ? column.show(row) : column.value(row)}
+        </TableCell>
+      ))}
+    </TableRow>
+  )
+}
+
+export function RowsTable<Row>({
+  name,
+  rows,
+  id,
+  selected,
+  onSelect,
+  table,
+  onTouch,
+  onFocused,
+}: DrawnRows<Row> & {
+  /** Told once somebody points at the table or moves into it. */
+  readonly onTouch?: () => void
+  /** Told which cell has the focus, and null when none has it any more. */
+  readonly onFocused: (place: CellPlace | null) => void
+}) {
+  const { scroller, from, drawn, above, below, scrollTo } = useDrawn(rows)
+  const isAwake = useAwake()
+  const { columns } = table
+  const { at, setPlace, onKeyDown } = useCellKeys({
+    rows,
+    columns: columns.length,
+    from,
+    count: drawn.length,
+    scroller,
+    scrollTo,
+    onSelect,
+  })
+  const reachableIn = (row: number): number | null => {
+    if (!isAwake) return null
+    return at.row === row ? at.column : -1
+  }
   const filler = (height: number) => (height > 0 ? <tr style={{ height }} aria-hidden /> : null)
   return (
-    <div className="scroll rows-table" ref={scroller} data-chooses={onSelect !== undefined}>
+    <div
+      className="scroll rows-table"
+      ref={scroller}
+      data-chooses={onSelect !== undefined}
+      onPointerEnter={onTouch}
+      onFocus={onTouch}
+      onBlur={() => onFocused(null)}
+    >
       <MuiTable
         className="grid"
         role="grid"
@@ -164,31 +259,19 @@ export function RowsTable<Row>({ name, rows, id, selected, onSelect, table }: Dr
         <TableBody>
           {filler(above)}
           {drawn.map((row, i) => (
-            <TableRow
+            <DrawnRow
               key={id(row)}
-              aria-rowindex={from + i + 2}
-              aria-selected={onSelect ? selected === id(row) : undefined}
-              onClick={onSelect ? () => onSelect(row) : undefined}
-            >
-              {columns.map((column, j) => {
-                const isAt = at.row === from + i && at.column === j
-                return (
-                  <TableCell
-                    key={column.name}
-                    role="gridcell"
-                    data-cell={`${from + i}:${j}`}
-                    {...(isAwake ? { tabIndex: isAt ? 0 : -1 } : {})}
-                    onFocus={() => setPlace({ row: from + i, column: j })}
-                    className={[
-                      column.number === true ? 'number' : '',
-                      column.wraps === true ? 'wraps' : '',
-                    ].join(' ')}
-                  >
-                    {column.show ? column.show(row) : column.value(row)}
-                  </TableCell>
-                )
-              })}
-            </TableRow>
+              row={row}
+              index={from + i}
+              columns={columns}
+              reachable={reachableIn(from + i)}
+              isSelected={onSelect ? selected === id(row) : undefined}
+              onSelect={onSelect}
+              onFocus={(column) => {
+                setPlace({ row: from + i, column })
+                onFocused({ row: from + i, column })
+              }}
+            />
           ))}
           {filler(below)}
         </TableBody>

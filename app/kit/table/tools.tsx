@@ -8,7 +8,7 @@ import { type ReactNode, useState } from 'react'
 import { Choice } from '../choice'
 import { Field } from '../field'
 import { saveFile } from '../save-file'
-import { type Column, csvOf } from './columns'
+import type { Column } from './columns'
 import type { TableState } from './use-table'
 
 const anyColumn = 'any column'
@@ -101,7 +101,9 @@ export function TableTools<Row>({
         className="quiet"
         startIcon={<Download size={14} aria-hidden />}
         onClick={() =>
-          saveFile(`${name.replaceAll(' ', '-')}.csv`, 'text/csv', csvOf(table.columns, shown))
+          void import('./csv').then(({ csvOf }) =>
+            saveFile(`${name.replaceAll(' ', '-')}.csv`, 'text/csv', csvOf(table.columns, shown)),
+          )
         }
       >
         CSV
