@@ -60,8 +60,22 @@ module.exports = {
     {
       name: 'browser-code-knows-core-and-workers',
       severity: 'error',
-      from: { path: '^app/(frame|drawings|parts|theme)/|^workers/' },
+      from: { path: '^app/(frame|drawings|kit|parts|theme)/|^workers/' },
       to: { path: '^(server|standin|demo)/', dependencyTypesNot: ['type-only'] },
+    },
+    {
+      name: 'areas-take-controls-from-the-kit',
+      severity: 'error',
+      from: { path: '^app/areas/' },
+      to: {
+        path: 'node_modules/(@mui/x-|react-dropzone|react-chartjs-2|chart\\.js|@mui/material/(Alert|Autocomplete|Checkbox|Chip|FormControl|IconButton|MenuItem|Radio|Select|Slider|Snackbar|Switch|Tab|Table|Tabs|TextField|ToggleButton|Tooltip))',
+      },
+    },
+    {
+      name: 'the-kit-knows-no-area',
+      severity: 'error',
+      from: { path: '^app/(kit|parts|drawings)/', pathNot: test },
+      to: { path: '^app/areas/', dependencyTypesNot: ['type-only'] },
     },
   ],
   options: {

@@ -153,13 +153,18 @@ it('tables are found in, sorted and counted', async () => {
   const page = await visit('/clusters/cedar')
   await fill(page, 'textbox', 'Find in nodes of cedar', 'storage')
   await see(page, '3 of 12')
-  await press(page, 'columnheader', 'node')
-  await press(page, 'columnheader', 'node')
+  const head = page.locator(
+    '::-p-xpath(//*[self::th or @role="columnheader"][starts-with(normalize-space(.), "node")])',
+  )
+  await head.click()
+  await find(page, 'grid', 'nodes of cedar')
+  await page.waitForSelector('.MuiDataGrid-root')
+  await head.click()
   await page.waitForFunction(
     () => document.querySelector('[role=gridcell]')?.textContent === 'cedar-storage-3',
   )
   // A column that is not wanted goes; at least one stays.
-  await press(page, 'button', 'Columns')
+  await page.locator('button::-p-text(Columns)').click()
   await press(page, 'menuitemcheckbox', 'zone')
   await page.keyboard.press('Escape')
   await page.waitForFunction(

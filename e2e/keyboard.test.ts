@@ -134,50 +134,50 @@ const mouseOnly = (page: Page): Promise<readonly string[]> =>
     )
   })
 
-/** Chooses every row of every table whose rows can be chosen, by arrows and Enter; gives how many. */
+/** What the page shows as chosen. */
+const chosenNow = (page: Page): Promise<string> =>
+  page.evaluate(
+    () =>
+      `${location.search}|${[...document.querySelectorAll('[aria-selected=true]')].map((each) => each.textContent).join('|')}`,
+  )
+
+const mostRows = 14
+
+/**
+ * Chooses the rows of the first table whose rows can be chosen, by arrows and Enter; gives how many. The data grid takes
+ * the place of the plain table as soon as the table is moved into, and must not lose the focus.
+ */
 async function chooseRows(page: Page): Promise<number> {
+  const grid = '[data-chooses=true]'
+  await page.waitForSelector(`${grid} [role=gridcell]`)
+  const count = await page.$$eval(
+    `${grid} :is(tr, [role=row]):has([role=gridcell])`,
+    (rows) => rows.length,
+  )
+  await page.$eval(`${grid} [role=gridcell]`, (cell) => (cell as HTMLElement).focus())
+  await page.waitForFunction(
+    () =>
+      document.querySelector('.MuiDataGrid-root') !== null &&
+      document.activeElement?.closest('.MuiDataGrid-root [role=gridcell]') !== null,
+    { timeout: 10_000 },
+  )
   let chosen = 0
-  const grids = await page.$$('[data-chooses=true]')
-  for (let g = 0; g < grids.length; g++) {
-    const count = await page.evaluate(
-      (at) =>
-        document
-          .querySelectorAll('[data-chooses=true]')
-          [at]?.querySelectorAll('[role=row]:has([role=gridcell])').length ?? 0,
-      g,
-    )
-    for (let row = 0; row < Math.min(count, 14); row++) {
-      const hasRow = await page.evaluate(
-        (at, index) => {
-          const cell = document
-            .querySelectorAll('[data-chooses=true]')
-            [at]?.querySelector<HTMLElement>('[role=gridcell]')
-          if (index === 0) cell?.focus()
-          return document.activeElement?.getAttribute('role') === 'gridcell'
-        },
-        g,
-        row,
+  for (let row = 0; row < Math.min(count, mostRows); row++) {
+    const before = await chosenNow(page)
+    await page.keyboard.press('Enter')
+    await page
+      .waitForFunction(
+        (was) =>
+          `${location.search}|${[...document.querySelectorAll('[aria-selected=true]')].map((each) => each.textContent).join('|')}` !==
+          was,
+        { timeout: 5000 },
+        before,
       )
-      // What a row opens may take the place of the table.
-      if (!hasRow) return chosen
-      const before = await stateOf(page)
-      await page.keyboard.press('Enter')
-      await page
-        .waitForFunction(
-          (was) =>
-            `${location.href}|${[...document.querySelectorAll('[aria-selected=true]')].map((each) => each.textContent).join('|')}` !==
-            was,
-          { timeout: 4000 },
-          before,
-        )
-        .then(
-          () => chosen++,
-          () => {
-            throw new Error(`Enter on row ${row + 1} of table ${g + 1} chooses nothing`)
-          },
-        )
-      await page.keyboard.press('ArrowDown')
-    }
+      .catch(() => {
+        throw new Error(`Enter on row ${row + 1} of ${count} chooses nothing: ${before}`)
+      })
+    chosen++
+    await page.keyboard.press('ArrowDown')
   }
   return chosen
 }
@@ -185,12 +185,6 @@ async function chooseRows(page: Page): Promise<number> {
 /** Puts the focus on a part of a drawing. */
 const focusOn = (page: Page, selector: string): Promise<void> =>
   page.$eval(selector, (element) => (element as SVGElement).focus())
-
-const stateOf = (page: Page): Promise<string> =>
-  page.evaluate(
-    () =>
-      `${location.href}|${[...document.querySelectorAll('[aria-selected=true]')].map((each) => each.textContent).join('|')}`,
-  )
 
 describe.each(pages)('%s', (_name, path, text) => {
   it('is gone through by Tab, with the focus always seen, and nothing is left to the mouse', async () => {
@@ -267,6 +261,8 @@ it('every block of the board is reached by arrows, and Enter chooses its workloa
 
 it('the editor says how it is left', async () => {
   const page = await served.visit('/shape/manifests?aim=cluster/dill')
+  await page.waitForSelector('textarea')
+  await page.focus('textarea')
   await page.waitForSelector('.cm-content')
   await see(page, 'Escape, then Tab')
 })

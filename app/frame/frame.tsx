@@ -16,6 +16,7 @@ import { isLeader, useLive } from './live'
 import { FoldProvider } from './page'
 import { type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
+import { Passing } from '../kit/passing'
 
 export interface FrameData {
   readonly clock: ClockState
@@ -140,6 +141,7 @@ export function Frame({
   useFreshness()
   useEndings()
   const [dialog, setDialog] = useState<'jump' | 'aim' | 'keys' | null>(null)
+  const [copied, setCopied] = useState<string | null>(null)
   const close = (): void => setDialog(null)
   useKey('k', () => setDialog('jump'), { ctrl: true })
   useKey('a', () => setDialog('aim'))
@@ -147,7 +149,9 @@ export function Frame({
   useKey('/', () => document.querySelector<HTMLInputElement>('[data-find]')?.focus())
   useKey('y', () => {
     const name = document.querySelector<HTMLElement>('[data-copy]')?.dataset['copy']
-    if (name !== undefined) void navigator.clipboard?.writeText(name)
+    if (name === undefined) return
+    void navigator.clipboard?.writeText(name)
+    setCopied(name)
   })
   const aims = useAims(data)
   // From here on typing is heard: tests and impatient people can tell.
@@ -173,6 +177,10 @@ export function Frame({
           {children}
         </div>
       </div>
+      <Passing
+        says={copied === null ? null : `${copied} is copied.`}
+        onGone={() => setCopied(null)}
+      />
       {/* Dialogs are brought when they are first opened. */}
       <Suspense>
         {dialog === 'jump' ? <Jump open onClose={close} /> : null}

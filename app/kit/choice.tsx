@@ -3,24 +3,10 @@ import MenuItem from '@mui/material/MenuItem'
 import TextField from '@mui/material/TextField'
 import { lazy, Suspense } from 'react'
 import { useAwake } from './awake'
-import { type FieldProps, fieldParts } from './field'
+import { fieldParts } from './field'
+import type { ChoiceProps, Option } from './option'
 
-export interface Option {
-  readonly value: string
-  readonly says: string
-}
-
-export interface ChoiceProps extends Pick<
-  FieldProps,
-  'label' | 'name' | 'help' | 'error' | 'width' | 'hideLabel' | 'mono' | 'disabled' | 'onBlur'
-> {
-  readonly options: readonly (string | Option)[]
-  readonly value?: string | undefined
-  readonly defaultValue?: string | undefined
-  readonly onChange?: ((value: string) => void) | undefined
-  /** What stands where nothing is chosen; without it something always is. */
-  readonly empty?: string | undefined
-}
+export type { ChoiceProps, Option } from './option'
 
 const optionOf = (option: string | Option): Option =>
   typeof option === 'string' ? { value: option, says: option } : option

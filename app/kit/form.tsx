@@ -19,7 +19,6 @@ import type { z } from 'zod'
 import { Choice, type ChoiceProps } from './choice'
 import { Field, type FieldProps } from './field'
 import { NumberField, type NumberFieldProps } from './number-field'
-import { SuggestField } from './suggest-field'
 import { Tick } from './tick'
 
 /** A form over what a schema reads. Errors show once a field has been left, and go as soon as they are mended. */
@@ -104,23 +103,6 @@ export const TextAt = ({ path, ...props }: AtPath<FieldProps>) => (
   </At>
 )
 
-/** A text that is left out of what is made while it is empty. */
-export const OptionalTextAt = ({ path, ...props }: AtPath<FieldProps>) => (
-  <At path={path}>
-    {({ field, error }) => (
-      <Field
-        {...props}
-        name={field.name}
-        value={(field.value as string | undefined) ?? ''}
-        onChange={(text) => field.onChange(text === '' ? undefined : text)}
-        onBlur={field.onBlur}
-        inputRef={field.ref}
-        error={error}
-      />
-    )}
-  </At>
-)
-
 /** Texts parted by spaces, commas or lines. */
 export const TextsAt = ({ path, ...props }: AtPath<FieldProps>) => (
   <At path={path}>
@@ -144,8 +126,9 @@ export const NumberAt = ({ path, ...props }: AtPath<NumberFieldProps>) => (
       <NumberField
         {...props}
         name={field.name}
-        value={field.value as number | undefined}
-        onChange={field.onChange}
+        value={(field.value as number | null) ?? undefined}
+        // What is left empty is empty: without a value the form would fall back to where it began.
+        onChange={(value) => field.onChange(value ?? null)}
         onBlur={field.onBlur}
         inputRef={field.ref}
         error={error}
@@ -163,23 +146,6 @@ export const ChoiceAt = ({ path, ...props }: AtPath<ChoiceProps>) => (
         value={(field.value as string | undefined) ?? ''}
         onChange={field.onChange}
         onBlur={field.onBlur}
-        error={error}
-      />
-    )}
-  </At>
-)
-
-export const SuggestAt = ({
-  path,
-  ...props
-}: AtPath<FieldProps> & { readonly suggestions: readonly string[] }) => (
-  <At path={path}>
-    {({ field, error }) => (
-      <SuggestField
-        {...props}
-        name={field.name}
-        value={(field.value as string | undefined) ?? ''}
-        onChange={field.onChange}
         error={error}
       />
     )}

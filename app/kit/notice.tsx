@@ -1,6 +1,5 @@
 /** What has to be told beside what is shown. */
 import Alert from '@mui/material/Alert'
-import Snackbar from '@mui/material/Snackbar'
 import type { ReactNode } from 'react'
 import { StateGlyph } from '../parts/state'
 
@@ -32,23 +31,3 @@ export function Notice({
 /** Why something was refused, or nothing. */
 export const Refused = ({ says }: { readonly says: string | null | undefined }) =>
   says === null || says === undefined || says === '' ? null : <Notice>{says}</Notice>
-
-/** Told in passing at the lower edge; it goes by itself. */
-export function Passing({
-  says,
-  onGone,
-}: {
-  readonly says: string | null
-  readonly onGone: () => void
-}) {
-  return (
-    <Snackbar
-      open={says !== null}
-      message={says}
-      autoHideDuration={6000}
-      onClose={(_event, reason) => {
-        if (reason !== 'clickaway') onGone()
-      }}
-    />
-  )
-}

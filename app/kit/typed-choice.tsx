@@ -2,7 +2,7 @@
 import Autocomplete from '@mui/material/Autocomplete'
 import TextField from '@mui/material/TextField'
 import { Hidden } from './ask-form'
-import type { ChoiceProps, Option } from './choice'
+import type { ChoiceProps, Option } from './option'
 import { fieldParts } from './field'
 
 export default function TypedChoice({

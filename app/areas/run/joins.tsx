@@ -102,8 +102,7 @@ export function Joins({
     <section aria-label="Machines waited for" className="joins">
       <h2>
         {joins.filter((join) => join.state === 'taken').length} of{' '}
-        {countText(joins.length, 'machine has', 'machines have')}
-        called
+        {countText(joins.length, 'machine has', 'machines have')} called
       </h2>
       {missing === null ? null : <p>{missing}</p>}
       <ul>

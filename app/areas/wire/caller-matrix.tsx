@@ -3,7 +3,7 @@ import ButtonBase from '@mui/material/ButtonBase'
 import { useMemo } from 'react'
 import { countText } from '~/core/units'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
-import type { Call } from './calls'
+import type { Call } from './call'
 
 function Mark({ cell, largest }: { readonly cell: Call; readonly largest: number }) {
   const size = cell.perDay === 0 ? 5 : 4 + 9 * Math.sqrt(cell.perSecond / largest)

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { listText } from '~/core/units'
 import { Field } from '../../kit/field'
 import { DraftChange } from '../../parts/draft-change'
-import type { Call } from './calls'
+import type { Call } from './call'
 
 export function CallerRule({ cluster, cell }: { readonly cluster: string; readonly cell: Call }) {
   // Begun with what it is seen to ask.

@@ -124,8 +124,6 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
-export type Call = NonNullable<Route.ComponentProps['loaderData']['cells']>[number]
-
 export default function CallsPage({ loaderData }: Route.ComponentProps) {
   const [search, setSearch] = useSearchParams()
   const { cluster, cells } = loaderData

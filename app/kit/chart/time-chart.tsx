@@ -58,7 +58,7 @@ function timeAxis(tokens: Tokens, times: readonly number[], zone: string): Scale
   const from = times[0] ?? 0
   const until = times.at(-1) ?? from
   const ticks = timeTicks(from, until, maxTicks, zone)
-  const says = new Map(ticks.map((tick) => [tick.at, tick.says]))
+  const says = new Map(ticks.map((tick) => [tick.at, tick.label]))
   return {
     type: 'linear',
     min: from,

@@ -4,7 +4,7 @@ import { timeTicks } from './time-ticks'
 
 const at = (iso: string): number => Date.parse(iso)
 const says = (from: string, until: string, max = 8, zone?: string): readonly string[] =>
-  timeTicks(at(from), at(until), max, zone).map((tick) => tick.says)
+  timeTicks(at(from), at(until), max, zone).map((tick) => tick.label)
 
 it('marks a day at whole hours, however crooked it begins', () => {
   expect(says('2026-03-02T06:07:31Z', '2026-03-03T06:07:31Z', 9)).toEqual([
@@ -44,7 +44,7 @@ it('never repeats a label, keeps within the interval and gives at least one', ()
         const ticks = timeTicks(from, from + length, max)
         expect(ticks.length).toBeGreaterThan(0)
         expect(ticks.length).toBeLessThanOrEqual(max)
-        expect(new Set(ticks.map((tick) => tick.says)).size).toBe(ticks.length)
+        expect(new Set(ticks.map((tick) => tick.label)).size).toBe(ticks.length)
         for (const tick of ticks) {
           expect(tick.at).toBeGreaterThanOrEqual(from)
           expect(tick.at).toBeLessThanOrEqual(from + length)

@@ -25,7 +25,7 @@ const steps = [
 export interface TimeTick {
   /** Milliseconds since 1970. */
   readonly at: number
-  readonly says: string
+  readonly label: string
 }
 
 type Parts = Intl.DateTimeFormatOptions
@@ -83,9 +83,9 @@ export function timeTicks(
   const midnight = Math.floor((from + ahead) / day) * day - ahead
   for (let at = midnight; at <= until && ticks.length < max; at += step) {
     if (at < from) continue
-    const says = format.format(at)
-    if (ticks.at(-1)?.says !== says) ticks.push({ at, says })
+    const label = format.format(at)
+    if (ticks.at(-1)?.label !== label) ticks.push({ at, label })
   }
-  if (ticks.length === 0) ticks.push({ at: from, says: format.format(from) })
+  if (ticks.length === 0) ticks.push({ at: from, label: format.format(from) })
   return ticks
 }
