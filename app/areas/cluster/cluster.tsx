@@ -30,6 +30,7 @@ import '../ground/ground.css'
 import type { Route } from './+types/cluster'
 import { objectSays, type ApiObject } from './object-says'
 import { Access } from './access'
+import { Tabs } from '../../kit/tabs'
 
 export const meta: Route.MetaFunction = ({ params }) => [{ title: `${params.name} · Gyrarch` }]
 
@@ -316,18 +317,16 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
-      <nav className="tabs" aria-label="What to show">
-        {tabs.map((text) => (
-          <To
-            key={text}
-            path={`/clusters/${name}`}
-            query={{ ...keep, show: text === 'nodes' ? null : text }}
-            aria-current={text === tab}
-          >
-            {text}
-          </To>
-        ))}
-      </nav>
+      <Tabs
+        label="What to show"
+        here={tab}
+        tabs={tabs.map((text) => ({
+          id: text,
+          says: text,
+          path: `/clusters/${name}`,
+          query: { ...keep, show: text === 'nodes' ? null : text },
+        }))}
+      />
       {tab === 'nodes' ? (
         <Table
           name={`nodes of ${name}`}

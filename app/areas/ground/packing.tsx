@@ -52,7 +52,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     halls: halls.map((hall) => hall.name),
     site,
     trial,
-    asked: { size: size?.name ?? '', count, zone: search.get('zone') ?? '' },
+    asked: {
+      size: size?.name ?? site?.sizes[0]?.name ?? '',
+      count,
+      zone: search.get('zone') ?? '',
+    },
     losses:
       site && site.hosts.length <= 60
         ? site.hosts

@@ -93,7 +93,7 @@ export function Kept({ rows }: { readonly rows: Data['kept'] }) {
             {endText(row.to)}:{row.port}
           </Cell>
           <Cell>{row.delivered ? 'delivered' : 'dropped'}</Cell>
-          <Cell>
+          <Cell className="wraps">
             <StateGlyph state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'} />{' '}
             {row.now === null
               ? 'not known'

@@ -280,7 +280,7 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
             suggestions={choices}
             placeholder="climate/climate-loop"
             error={wrong?.field === 'from' ? wrong.says : null}
-            width={230}
+            width={200}
           />
           <SuggestField
             key={`t${asked.to}`}
@@ -291,7 +291,7 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
             suggestions={choices}
             placeholder="weather-bureau"
             error={wrong?.field === 'to' ? wrong.says : null}
-            width={210}
+            width={190}
           />
           <NumberField
             key={`p${asked.port}`}
