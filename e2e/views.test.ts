@@ -271,3 +271,37 @@ it('a draft file that is no JSON, too large, or of an unknown kind is refused wi
   await see(page, 'Drop a shared draft here')
   await page.browserContext().close()
 })
+
+// 1280 by 800 at twice its size is 640 by 400; 1024 is where the reason folds.
+describe.each([
+  [640, 400],
+  [1024, 768],
+])('at %d by %d', (width, height) => {
+  it.each([
+    ['the fleet', '/fleet', 'Wants you'],
+    ['a firewall', '/wire/firewall?aim=cluster/bramble', 'A new rule'],
+    ['the drafts', '/raise', 'Draft a cluster'],
+    ['a draft', '/raise/c-2', 'Control plane'],
+    ['rest', '/shape/rest?aim=cluster/dill', 'Add a window'],
+    ['a cluster', '/clusters/cedar', 'cedar-cp-1'],
+  ])('%s lies within the window, and all of it can be scrolled to', async (_name, path, text) => {
+    const { page } = await openPage(browser, served.url + path)
+    await page.setViewport({ width, height })
+    await see(page, text)
+    const outside = await page.evaluate(() =>
+      [...document.querySelectorAll('header, nav, main, main h1')]
+        .filter((element) => element.getBoundingClientRect().right > innerWidth + 1)
+        .map((element) => element.tagName),
+    )
+    expect(outside).toEqual([])
+    // The last button of the page comes into view when it is asked to.
+    const isReached = await page.evaluate(() => {
+      const last = [...document.querySelectorAll('main button, main a')].at(-1)
+      last?.scrollIntoView({ block: 'center' })
+      const box = last?.getBoundingClientRect()
+      return box !== undefined && box.top >= 0 && box.bottom <= innerHeight + 1
+    })
+    expect(isReached).toBe(true)
+    await page.browserContext().close()
+  })
+})
