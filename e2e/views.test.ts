@@ -241,6 +241,52 @@ it('one event stream serves all tabs of a browser', async () => {
   await context.close()
 })
 
+it('when the tab that holds the event stream is closed, another takes it over', async () => {
+  const context = await browser.createBrowserContext()
+  const streams: string[] = []
+  const open = async (): Promise<Page> => {
+    const page = await context.newPage()
+    page.on('request', (sent) => {
+      if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
+    })
+    await page.goto(`${served.url}/journal`, { waitUntil: 'load' })
+    await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', {
+      polling: 100,
+    })
+    return page
+  }
+  const leader = await open()
+  await leader.waitForFunction(() => performance.getEntriesByType('resource').length > 0, {
+    polling: 100,
+  })
+  const follower = await open()
+  expect(streams).toHaveLength(1)
+  await leader.close()
+  for (let i = 0; i < 100 && streams.length < 2; i++)
+    await new Promise((wait) => setTimeout(wait, 100))
+  expect(streams).toHaveLength(2)
+  // What happens from here on reaches the tab that is left, without its being loaded again.
+  const before = await follower.$eval('header time', (time) => time.textContent)
+  await api(served.url).ask('POST', '/clock', { advanceSeconds: 7200 })
+  await follower.waitForFunction(
+    (was) => document.querySelector('header time')?.textContent !== was,
+    { polling: 100 },
+    before,
+  )
+  await context.close()
+})
+
+it('a page shows what was drafted elsewhere without being loaded again', async () => {
+  const { page } = await openPage(browser, `${served.url}/raise`)
+  await see(page, 'Draft a cluster')
+  const { json } = await api(served.url).ask<ApiChange>('POST', '/changes', {
+    kind: 'cluster.backup',
+    intent: { cluster: 'dill', backup: 'dill-by-hand' },
+  })
+  await see(page, json.id)
+  await page.browserContext().close()
+})
+
 it('a draft file that is no JSON, too large, or of an unknown kind is refused with the reason', async () => {
   const { page } = await openPage(browser, `${served.url}/raise`)
   const drop = async (name: string, body: string): Promise<void> => {

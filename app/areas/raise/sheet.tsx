@@ -74,7 +74,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       }
       case 'draft': {
         const change = await changes.draft(String(wanted.kind), wanted.intent)
-        throw redirect(`/changes/${change.id}?then=${params.id}`)
+        // The page goes there itself: a page that is just being read anew drops where an answer leads.
+        return { refused: null, fields: [], drafted: change.id }
       }
       case 'template': {
         const { name, says, open } = wanted as { name?: unknown; says?: unknown; open?: unknown }
@@ -141,6 +142,10 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
   useEffect(() => {
     applied.current = apply
   })
+  const drafted = runner.data?.drafted
+  useEffect(() => {
+    if (drafted !== undefined) void navigate(`/changes/${drafted}?then=${record.id}`)
+  }, [drafted, navigate, record.id])
   const { pending, findings: judgedFindings } = judged
   useEffect(() => {
     if (chosen === null || pending) return

@@ -9,6 +9,8 @@ export interface Kept {
   readonly refused?: string | null
   readonly fields?: readonly { readonly path: string; readonly says: string }[]
   readonly version?: number
+  /** The change that was drafted as a remedy, to go to. */
+  readonly drafted?: string
 }
 
 /** The text of an intent with its defaults filled in, so that what was kept and what is typed can be compared. */

@@ -23,6 +23,7 @@ import { Choice } from '../../kit/choice'
 import { TimeOfDay } from '../../kit/time-of-day'
 import { Toggles } from '../../kit/toggles'
 import { IconButton } from '../../kit/icon-button'
+import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Rest · Gyrarch' }]
 
@@ -333,7 +334,12 @@ export default function RestPage({ loaderData }: Route.ComponentProps) {
           columns={columns}
           rows={rows}
           id={(row) => row.name}
-          empty="There is no cluster yet."
+          empty={
+            <Empty title="No cluster yet" first={<To path="/raise">Raise one</To>}>
+              A cluster that nobody uses at night or at weekends can rest by a calendar; what that
+              saves in a month is told to the hour.
+            </Empty>
+          }
         />
       )}
     </Page>

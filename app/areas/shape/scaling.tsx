@@ -11,11 +11,12 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { type Column, Table } from '../../kit/table/table'
-import { useAddress } from '../../parts/to'
+import { To, useAddress } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import type { Route } from './+types/scaling'
 import { Day, type Scaler } from './day'
+import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Scaling · Gyrarch' }]
 
@@ -250,7 +251,16 @@ export default function Scaling({ loaderData }: Route.ComponentProps) {
           rows={scalers}
           id={key}
           onSelect={(row) => void navigate(address('/shape/scaling', { scaler: key(row) }))}
-          empty="No workload scales by itself here. An autoscaler is a manifest of kind HorizontalPodAutoscaler."
+          empty={
+            <Empty
+              title="No workload scales by itself here"
+              first={<To path="/shape/manifests">Write an autoscaler</To>}
+            >
+              An autoscaler, a manifest of kind HorizontalPodAutoscaler, keeps a workload at as many
+              replicas as its load asks for. Once there is one, its day ahead is replayed here: over
+              the load that was measured, or over one you draw.
+            </Empty>
+          }
         />
       )}
     </Page>

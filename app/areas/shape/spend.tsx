@@ -323,7 +323,7 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
             ? undefined
             : void navigate(address('/shape/spend', { aim: `cluster/${line.cluster}` }))
         }
-        empty="Nothing costs anything yet."
+        empty="Nothing costs anything yet. Once a cluster stands, the coming month is reckoned from its machines, disks and addresses by the price book."
       />
     </Page>
   )

@@ -18,6 +18,7 @@ import type { Route } from './+types/workloads'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
 import { countText } from '~/core/units'
+import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Workloads · Gyrarch' }]
 
@@ -377,7 +378,15 @@ export default function Workloads({ loaderData }: Route.ComponentProps) {
             preventScrollReset: true,
           })
         }
-        empty="Nothing runs here."
+        empty={
+          <Empty
+            title="Nothing runs here"
+            first={<To path="/shape/manifests">Write a manifest</To>}
+          >
+            Workloads are told here with what each asks for, has and lacks, down to the pod and the
+            node it is on.
+          </Empty>
+        }
       />
     </Page>
   )

@@ -19,6 +19,8 @@ import type { Route } from './+types/traffic'
 import Button from '@mui/material/Button'
 import { Notice } from '../../kit/notice'
 import { NumberField } from '../../kit/number-field'
+import { Empty } from '../../kit/empty'
+import { To } from '../../parts/to'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Traffic · Gyrarch' }]
 
@@ -317,7 +319,15 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
         onSelect={(row) =>
           setSearch((was) => (was.delete('route'), was.set('service', row.service), was))
         }
-        empty="Nobody was seen calling anybody."
+        empty={
+          <Empty
+            title="Nobody was seen calling anybody"
+            first={<To path="/wire/hosts">Lead a host to a service</To>}
+          >
+            Calls between services are counted here: how many, how many fail, how long they take. A
+            host that leads to a service brings the first ones in.
+          </Empty>
+        }
         tools={
           <span className="soft">
             {countText(rows.filter((row) => row.failing > 0).length, 'service')} with failures now
