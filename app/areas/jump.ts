@@ -1,6 +1,5 @@
 /** What *Jump* finds for a text: areas, views, commands, changes, and everything in the fleet that has a name. */
 import { data } from 'react-router'
-import { countText } from '~/core/units'
 import { gyrarchContext } from '../context'
 import { areas } from '../frame/rail'
 import { type JumpPlace, views } from '../frame/places'
@@ -46,7 +45,6 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   )
   return data({
     more,
-    says: countText(places.length, 'match', 'matches'),
     places: places.map((place) => ({
       ...place,
       path: 'path' in place ? place.path : pathOfPlace(place.ref),

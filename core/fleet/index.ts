@@ -58,7 +58,6 @@ export {
 export { type AddressHolder, whoHolds } from './holders'
 export {
   findPlaces,
-  fleetPlaces,
   indexed,
   placesAt,
   placesIn,

@@ -1,15 +1,15 @@
 import { expect, it } from 'vitest'
 import { demoFleet } from '../testing/demo-fleet'
 import { listedObjects } from './slices'
-import { findPlaces, fleetPlaces, indexed, placesIn } from './places'
+import { findPlaces, indexed, placesAt, placesIn } from './places'
 
 const everything = () => {
   const view = demoFleet()
   return [
-    ...fleetPlaces(view),
-    ...view.clusters
-      .filter(({ name }) => name === 'cedar')
-      .flatMap((cluster) => placesIn(cluster, listedObjects(view, cluster.name))),
+    ...view.sites.flatMap((site) => placesAt(site)),
+    ...view.clusters.flatMap((cluster) =>
+      placesIn(cluster, cluster.name === 'cedar' ? listedObjects(view, 'cedar') : []),
+    ),
   ].map(indexed)
 }
 const names = (text: string, limit = 8): readonly string[] =>

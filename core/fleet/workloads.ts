@@ -111,9 +111,9 @@ export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFac
     if (!owner) continue
     const key = `${text(owner['kind'])}/${text(record(object['metadata'])['namespace'])}/${text(owner['name'])}`
     const above = middle.get(key)
-    const matchingPodFact = podFact(object, above === undefined ? null : text(owner['name']))
+    const fact = podFact(object, above === undefined ? null : text(owner['name']))
     const top = above ?? key
-    pods.set(top, [...(pods.get(top) ?? []), matchingPodFact])
+    pods.set(top, [...(pods.get(top) ?? []), fact])
   }
   const rank = { broken: 0, strained: 1, working: 2, well: 3, resting: 4 }
   return given

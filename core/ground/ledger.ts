@@ -63,7 +63,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
   )
   const seen = new Map<string, number>()
   const good: LedgerLine[] = []
-  let knownCount = 0
+  let alreadyKnown = 0
   rows.slice(1).forEach((cells, i) => {
     const line = i + 2
     if (broken.has(line) || cells.every((cell) => cell.trim() === '')) return
@@ -90,7 +90,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
     else {
       const key = `${domain}\n${formatRange(range.value)}\n${name}`
       const before = seen.get(key)
-      if (present.has(key)) knownCount++
+      if (present.has(key)) alreadyKnown++
       else if (before !== undefined) bad.push({ line, says: `The same as line ${before}.` })
       else {
         seen.set(key, line)
@@ -98,7 +98,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
       }
     }
   })
-  return { good, bad: bad.sort((a, b) => a.line - b.line), alreadyKnown: knownCount }
+  return { good, bad: bad.sort((a, b) => a.line - b.line), alreadyKnown: alreadyKnown }
 }
 
 const text = z.string().min(1).max(200)

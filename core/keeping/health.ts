@@ -94,7 +94,7 @@ export function decideHealth(
     for (const node of nodes) {
       const since = unreadySince(node)
       if (since === null) continue
-      const healthPasts = past.filter(
+      const attempts = past.filter(
         (candidate) =>
           candidate.cluster === name &&
           candidate.node === node.name &&
@@ -102,11 +102,11 @@ export function decideHealth(
             candidate.endedAt >= since ||
             candidate.startedAt >= since),
       )
-      if (healthPasts.some((candidate) => candidate.endedAt === null)) continue
-      const last = healthPasts[healthPasts.length - 1]
+      if (attempts.some((candidate) => candidate.endedAt === null)) continue
+      const last = attempts[attempts.length - 1]
       const from = Math.max(Date.parse(since), last?.endedAt ? Date.parse(last.endedAt) : 0)
       const due = from + policy.afterSeconds * 1000
-      const replaced = healthPasts.some((candidate) => candidate.kind === 'machine.replace')
+      const replaced = attempts.some((candidate) => candidate.kind === 'machine.replace')
       if (replaced) {
         beyond.push({ cluster: name, node: node.name })
         continue

@@ -128,8 +128,8 @@ export class Room {
 
   /** The index of a resource in the arrays, made known if it is new. */
   resourceIndex(resource: string): number {
-    const knownCount = this.resources.indexOf(resource)
-    if (knownCount >= 0) return knownCount
+    const index = this.resources.indexOf(resource)
+    if (index >= 0) return index
     this.resources.push(resource)
     this.allocatable.push(new Float64Array(this.capacity))
     this.used.push(new Float64Array(this.capacity))

@@ -75,8 +75,8 @@ const mostWritten = 4000
 function filesOf(boot: BootWish): BootFiles {
   if (boot.token !== masked) return bootFiles(boot)
   const key = JSON.stringify(boot)
-  const existingBootFiles = written.get(key)
-  if (existingBootFiles) return existingBootFiles
+  const keptFiles = written.get(key)
+  if (keptFiles) return keptFiles
   const files = bootFiles(boot)
   if (written.size >= mostWritten) written.clear()
   written.set(key, files)

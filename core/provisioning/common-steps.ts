@@ -169,9 +169,8 @@ export function closingSteps(
         cluster,
         name: intent.storageClass,
         zones:
-          planned.site?.storageClasses.find(
-            (storageStorageClass) => storageStorageClass.name === intent.storageClass,
-          )?.zones ?? [],
+          planned.site?.storageClasses.find((candidate) => candidate.name === intent.storageClass)
+            ?.zones ?? [],
       }),
       estimates.ledger,
     )

@@ -41,7 +41,7 @@ describe('replicas', () => {
   )
 
   it('takes the largest of several metrics and says which', () => {
-    const matchingReplicasWanted = replicasWanted({
+    const result = replicasWanted({
       current: 4,
       min: 1,
       max: 20,
@@ -50,7 +50,7 @@ describe('replicas', () => {
         { name: 'requests', value: 240, target: 100 },
       ],
     })
-    expect(matchingReplicasWanted).toEqual({
+    expect(result).toEqual({
       desired: 10,
       because: 'requests is 240 against a target of 100: 4 × 240 ÷ 100 rounds up to 10.',
     })

@@ -118,9 +118,9 @@ function packs(things: readonly Thing[], loads: readonly Load[], exact: boolean)
       seen.add(like)
       if (++tries > mostTries) return false
       put(load, thing)
-      const exists = place(i + 1)
+      const isPlaced = place(i + 1)
       take(load, thing)
-      if (exists) return true
+      if (isPlaced) return true
     }
     return false
   }
@@ -207,9 +207,9 @@ const loadsOf = (
     })
 
 /** Why a machine has no place although the others stand as they do. */
-function whyNot(machine: MachineWish, loads: readonly Load[], exists: boolean): Said {
+function whyNot(machine: MachineWish, loads: readonly Load[], hasHosts: boolean): Said {
   if (loads.length === 0)
-    return exists
+    return hasHosts
       ? said('hosts-out-of-service', { zone: machine.zone })
       : said('no-host', { zone: machine.zone })
   const apart = loads.filter(
@@ -230,7 +230,7 @@ function firstFit(
   wishes: readonly MachineWish[],
   loads: readonly Load[],
   reserve: boolean,
-  exists: boolean,
+  hasHosts: boolean,
 ): HallRoom {
   const placed: { name: string; host: string }[] = []
   const unfit: (Said & { name: string })[] = []
@@ -246,7 +246,7 @@ function firstFit(
       }
       take(target, machine)
     }
-    unfit.push({ name: machine.name, ...whyNot(machine, loads, exists) })
+    unfit.push({ name: machine.name, ...whyNot(machine, loads, hasHosts) })
   }
   return { placed, unfit }
 }
@@ -256,7 +256,7 @@ function exactly(
   wishes: readonly MachineWish[],
   loads: readonly Load[],
   reserve: boolean,
-  exists: boolean,
+  hasHosts: boolean,
 ): HallRoom {
   const classes = new Map<string, MachineWish[]>()
   for (const machine of [...wishes].sort((a, b) => compareText(a.name, b.name))) {
@@ -289,13 +289,13 @@ function exactly(
       })
       return {
         placed: kept.map((machine, i) => ({ name: machine.name, host: matches[i] ?? '' })),
-        unfit: left.map((machine) => ({ name: machine.name, ...whyNot(machine, loads, exists) })),
+        unfit: left.map((machine) => ({ name: machine.name, ...whyNot(machine, loads, hasHosts) })),
       }
     }
   }
   return {
     placed: [],
-    unfit: wishes.map((machine) => ({ name: machine.name, ...whyNot(machine, loads, exists) })),
+    unfit: wishes.map((machine) => ({ name: machine.name, ...whyNot(machine, loads, hasHosts) })),
   }
 }
 
@@ -311,11 +311,11 @@ export function hallRoom(
   const zones = [...new Set(wishes.map((machine) => machine.zone))]
   const parts = zones.map((zone) => {
     const loads = loadsOf(zone, hosts, placedMachines, overcommit)
-    const machineWishes = wishes.filter((machine) => machine.zone === zone)
-    const exists = hosts.some((host) => host.zone === zone)
+    const inZone = wishes.filter((machine) => machine.zone === zone)
+    const hasHosts = hosts.some((host) => host.zone === zone)
     return exact
-      ? exactly(machineWishes, loads, reserve, exists)
-      : firstFit(machineWishes, loads, reserve, exists)
+      ? exactly(inZone, loads, reserve, hasHosts)
+      : firstFit(inZone, loads, reserve, hasHosts)
   })
   const byName = (a: { readonly name: string }, b: { readonly name: string }): number =>
     compareText(a.name, b.name)

@@ -174,14 +174,14 @@ export function refusals(
   const request = wishOf(workload, pod)
   const isDaemon = workload.kind === 'DaemonSet'
   const own = podLabels(workload, pod)
-  const apart = request.apart.map((eachNear) => ({
-    key: eachNear.key,
-    here: standingIn(cluster, pod, eachNear),
+  const apart = request.apart.map((near) => ({
+    key: near.key,
+    here: standingIn(cluster, pod, near),
   }))
-  const together = request.together.map((eachNear) => {
-    const here = standingIn(cluster, pod, eachNear)
+  const together = request.together.map((near) => {
+    const here = standingIn(cluster, pod, near)
     // The first of a group that asks for its own company may begin anywhere.
-    return { key: eachNear.key, here, begins: here.size === 0 && bears(eachNear.labels, own) }
+    return { key: near.key, here, begins: here.size === 0 && bears(near.labels, own) }
   })
   const spread = request.spread.map((entry) => {
     const here = standingIn(cluster, pod, entry)

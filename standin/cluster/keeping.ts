@@ -278,7 +278,7 @@ export const storageClass: Behaviour<'storage.class'> = {
         if ('class' in cluster) return cluster
         const offered = sim
           .site(cluster.site)
-          ?.storageClasses.find((storageStorageClass) => storageStorageClass.name === op.args.name)
+          ?.storageClasses.find((candidate) => candidate.name === op.args.name)
         if (!offered)
           return permanent(
             'storage-unknown',

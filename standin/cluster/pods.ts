@@ -331,7 +331,7 @@ export function podEnds(sim: Sim, clusterName: string, key: string): void {
   fillWorkload(sim, cluster, workload, loads(cluster))
 }
 
-/** Places a pod, at the cost of less important ones where it must be; their controllers make them anew, elsewhere if they can. */
+/** Places a pod, at the cost of less important ones where it must be; shrunk controllers make them anew, elsewhere if they can. */
 export function findPlace(
   sim: Sim,
   cluster: Cluster,
@@ -357,6 +357,6 @@ export function findPlace(
   schedulePod(cluster, pod, workload, load, way.node.name)
   delete pod.wants
   const others = new Set(way.victims.map((victim) => workloadOf(cluster, victim)))
-  for (const their of others)
-    if (their && their !== workload) fillWorkload(sim, cluster, their, load)
+  for (const shrunk of others)
+    if (shrunk && shrunk !== workload) fillWorkload(sim, cluster, shrunk, load)
 }

@@ -119,6 +119,14 @@ function Import() {
   )
 }
 
+const innerKinds: ReadonlySet<string> = new Set(['DHCP', 'virtual addresses', 'held', 'gateway'])
+
+/** What holds addresses, as the strip draws it; what lies inside another on purpose is inner. */
+const heldRanges = (entries: readonly BookEntry[]) =>
+  entries
+    .filter((entry) => entry.kind !== 'entered')
+    .map(({ name, range, kind }) => ({ name, range, inner: innerKinds.has(kind) }))
+
 /** Any block to scale, carved by dragging over what is free. */
 function DragCarve({
   entries,
@@ -145,17 +153,7 @@ function DragCarve({
           setBlock({ range: carveSpan(entries, domain, within, first, last) })
         }
         holders={[
-          ...entries
-            .filter((entry) => entry.kind !== 'entered')
-            .map((entry) => ({
-              name: entry.name,
-              range: entry.range,
-              inner:
-                entry.kind === 'DHCP' ||
-                entry.kind === 'virtual addresses' ||
-                entry.kind === 'held' ||
-                entry.kind === 'gateway',
-            })),
+          ...heldRanges(entries),
           ...(block?.range ? [{ name: 'carved', range: block.range, mine: true }] : []),
         ]}
       />
@@ -327,17 +325,7 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
             label={`${within} carved`}
             range={within}
             holders={[
-              ...entries
-                .filter((entry) => entry.kind !== 'entered')
-                .map((entry) => ({
-                  name: entry.name,
-                  range: entry.range,
-                  inner:
-                    entry.kind === 'DHCP' ||
-                    entry.kind === 'virtual addresses' ||
-                    entry.kind === 'held' ||
-                    entry.kind === 'gateway',
-                })),
+              ...heldRanges(entries),
               ...carved.carved.blocks.map((block) => ({
                 name: 'carved',
                 range: block.block,

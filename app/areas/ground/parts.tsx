@@ -96,8 +96,8 @@ export function Services({ site }: { readonly site: SiteView }) {
             what: 'storage classes',
             says: site.storageClasses
               .map(
-                (storageStorageClass) =>
-                  `${storageStorageClass.name}${storageStorageClass.zones.length < site.zones.length ? ` (only ${listText(storageStorageClass.zones)})` : ''}`,
+                (storageClass) =>
+                  `${storageClass.name}${storageClass.zones.length < site.zones.length ? ` (only ${listText(storageClass.zones)})` : ''}`,
               )
               .join(', '),
             good: true,

@@ -12,6 +12,7 @@ import type { Route } from './+types/compare'
 import './sheet.css'
 import { Choice } from '../../kit/choice'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
+import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Compare drafts · Gyrarch' }]
 
@@ -148,6 +149,12 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
             </Row>
           ))}
         </PlainTable>
+        {a && b ? null : (
+          <Empty title="Two drafts, field by field" first={<To path="/raise">To the drafts</To>}>
+            Choose two drafts in the heads above: what differs comes first, with what stands against
+            each, how long each takes and what it costs.
+          </Empty>
+        )}
       </div>
     </Page>
   )

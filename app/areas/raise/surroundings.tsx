@@ -48,9 +48,9 @@ export function Surroundings({
   const { set } = useContext(SheetContext)
   const services = intent.services
   const own = intent.controlPlane.kind === 'own'
-  const classes = (site?.storageClasses ?? []).map((storageStorageClass) => ({
-    value: storageStorageClass.name,
-    says: `${storageStorageClass.name}${site && storageStorageClass.zones.length < site.zones.length ? `, only ${listText(storageStorageClass.zones)}` : ''}`,
+  const classes = (site?.storageClasses ?? []).map((storageClass) => ({
+    value: storageClass.name,
+    says: `${storageClass.name}${site && storageClass.zones.length < site.zones.length ? `, only ${listText(storageClass.zones)}` : ''}`,
   }))
   return (
     <details

@@ -57,10 +57,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const rows = named
     .filter((object) => object.kind === 'Namespace')
     .map((object) => {
-      const nameds = named.filter(
+      const inside = named.filter(
         (candidate) => candidate.metadata.namespace === object.metadata.name,
       )
-      const hard = nameds
+      const hard = inside
         .filter((candidate) => candidate.kind === 'ResourceQuota')
         .reduce<Readonly<Record<string, string>>>(
           (all, quota) => ({ ...all, ...quota.spec?.hard }),
@@ -74,9 +74,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         may,
         ...(used.get(object.metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }),
         hard,
-        limits: nameds.filter((candidate) => candidate.kind === 'LimitRange').length,
+        limits: inside.filter((candidate) => candidate.kind === 'LimitRange').length,
         level: object.metadata.labels?.[levelLabel] ?? 'privileged',
-        objects: nameds.length,
+        objects: inside.length,
       }
     })
   return {

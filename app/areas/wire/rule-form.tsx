@@ -5,6 +5,7 @@ import type { FirewallRuleView } from '~/core/fleet'
 import { ChoiceAt, NumberAt, SchemaForm, TextAt, TextsAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
 import { useDraft } from '../../parts/draft-change'
+import { unlessEmpty } from './unless-empty'
 
 const directions = ['in', 'out'] as const
 const actions = ['allow', 'deny'] as const
@@ -43,10 +44,6 @@ const startOf = (rule: FirewallRuleView | null): z.infer<typeof ruleForm> => ({
   protocol: isOneOf(protocols, rule?.protocol, 'tcp'),
   ports: [...(rule?.ports ?? [])],
 })
-
-/** An empty list means all, which a rule says by leaving the field out. */
-const unlessEmpty = (list: readonly string[]): readonly string[] | undefined =>
-  list.length === 0 ? undefined : list
 
 export function RuleForm({
   site,

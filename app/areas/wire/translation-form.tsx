@@ -4,6 +4,7 @@ import { z } from 'zod'
 import { ChoiceAt, NumberAt, SchemaForm, TextAt, TextsAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
 import { useDraft } from '../../parts/draft-change'
+import { unlessEmpty } from './unless-empty'
 
 const translationForm = z.object({
   name: z.string().trim().min(1, 'Give the translation a name.').max(63, 'At most 63 letters.'),
@@ -13,9 +14,6 @@ const translationForm = z.object({
   to: z.array(z.string()),
   becomes: z.string(),
 })
-
-const unlessEmpty = (list: readonly string[]): readonly string[] | undefined =>
-  list.length === 0 ? undefined : list
 
 export function TranslationForm({
   site,

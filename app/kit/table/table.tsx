@@ -6,7 +6,7 @@
  * at a table or moves into it, its rows are a plain table that looks and answers the same. Once it is in the browser,
  * every other table has it from the start.
  */
-import { type ComponentType, type ReactNode, useMemo, useRef, useState } from 'react'
+import { type ComponentType, type ReactNode, useRef, useState } from 'react'
 import { useAwake } from '../awake'
 import type { Column } from './columns'
 import type { CellPlace, DrawnRows } from './drawn-rows'
@@ -63,10 +63,7 @@ export function Table<Row>(props: TableProps<Row>) {
   const { shown } = table
   const { grid: Ready, touch } = useGrid()
   const focused = useRef<CellPlace | null>(null)
-  const drawn = useMemo(
-    () => ({ name, id, selected, onSelect, rows: shown, table }),
-    [name, id, selected, onSelect, shown, table],
-  )
+  const drawn = { name, id, selected, onSelect, rows: shown, table }
   if (rows.length === 0) return <div className="empty">{empty}</div>
   const isShort = rows.length <= gridRows
   const Grid = isShort ? (Ready as ComponentType<GridProps<Row>> | null) : null

@@ -231,21 +231,19 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
   const request = intent.storageClass
   if (!site || request === undefined || request === '') return []
   const field = 'storageClass'
-  const storageStorageClass = site.storageClasses.find(
-    (otherStorageStorageClass) => otherStorageStorageClass.name === request,
-  )
+  const storageClass = site.storageClasses.find((candidate) => candidate.name === request)
   const zones = [
     ...new Set(
       machines.filter((machine) => machine.role === 'worker').map((machine) => machine.zone),
     ),
   ]
-  const fitting = site.storageClasses.filter((otherStorageStorageClass) =>
-    zones.every((zone) => otherStorageStorageClass.zones.includes(zone)),
+  const fitting = site.storageClasses.filter((candidate) =>
+    zones.every((zone) => candidate.zones.includes(zone)),
   )
-  const because: Fact[] = site.storageClasses.map((otherStorageStorageClass) => ({
+  const because: Fact[] = site.storageClasses.map((candidate) => ({
     ...said('storage-class-zones', {
-      storageClass: otherStorageStorageClass.name,
-      zones: otherStorageStorageClass.zones,
+      storageClass: candidate.name,
+      zones: candidate.zones,
     }),
     ...at(site),
   }))
@@ -253,7 +251,7 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
     says: `Use ${candidate.name}`,
     change: patch('/storageClass', candidate.name),
   }))
-  if (!storageStorageClass)
+  if (!storageClass)
     return [
       {
         level: 'stop',
@@ -264,7 +262,7 @@ export const checkStorageClass: Check = ({ site, intent, machines }) => {
         offers,
       },
     ]
-  const without = zones.filter((zone) => !storageStorageClass.zones.includes(zone))
+  const without = zones.filter((zone) => !storageClass.zones.includes(zone))
   if (without.length === 0) return []
   return [
     {

@@ -75,7 +75,7 @@ export function wouldMeet(
     ),
   ])
   if (bad.length > 0) return []
-  const mets: Met[] = []
+  const hits: Met[] = []
   for (const flow of traffic) {
     let calls = 0
     for (const span of flow.spans) {
@@ -99,7 +99,7 @@ export function wouldMeet(
       )
         calls += callsIn(span, now)
     }
-    if (calls > 0) mets.push({ from: flow.from, to: flow.to, port: flow.port, calls })
+    if (calls > 0) hits.push({ from: flow.from, to: flow.to, port: flow.port, calls })
   }
-  return mets.sort((a, b) => b.calls - a.calls)
+  return hits.sort((a, b) => b.calls - a.calls)
 }

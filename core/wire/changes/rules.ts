@@ -70,8 +70,8 @@ function putInto<Rule extends Ordered>(
 ): readonly Rule[] {
   let next = rules.filter((candidate) => !remove.includes(candidate.name))
   for (const entry of put) {
-    const knownCount = next.findIndex((otherRule) => otherRule.name === entry.name)
-    if (knownCount >= 0) next = next.map((otherRule, i) => (i === knownCount ? entry : otherRule))
+    const index = next.findIndex((otherRule) => otherRule.name === entry.name)
+    if (index >= 0) next = next.map((otherRule, i) => (i === index ? entry : otherRule))
     else {
       const at = next.findIndex((otherRule) => otherRule.priority >= entry.priority)
       next = at < 0 ? [...next, entry] : [...next.slice(0, at), entry, ...next.slice(at)]
@@ -104,17 +104,17 @@ export const translationsAfter = (
 
 const unknownNames = (
   wanted: readonly string[],
-  ordereds: readonly Ordered[],
+  existing: readonly Ordered[],
   field: string,
   site: SiteView,
 ): readonly RawFinding[] => {
-  const missing = wanted.filter((text) => !ordereds.some((candidate) => candidate.name === text))
+  const missing = wanted.filter((text) => !existing.some((candidate) => candidate.name === text))
   return missing.length === 0
     ? []
     : [
         stop(`rule.known.${field}`, field, said('no-rule', { site: site.name, missing }), [
           {
-            ...said('rules', { known: ordereds.map((entry) => entry.name) }),
+            ...said('rules', { known: existing.map((entry) => entry.name) }),
             source: site.name,
             at: site.observedAt,
           },

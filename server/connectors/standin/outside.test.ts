@@ -50,9 +50,9 @@ function ear(wakes: number[] = []) {
   }
   return {
     heard,
-    listenTo: (eachOutside: Outside) => {
-      eachOutside.keep(keeper)
-      eachOutside.connect(listener)
+    listenTo: (connected: Outside) => {
+      connected.keep(keeper)
+      connected.connect(listener)
     },
   }
 }
