@@ -1,5 +1,6 @@
 /** Refusals of the server side, as pages show them. */
-import { data } from 'react-router'
+import { data, redirect } from 'react-router'
+import type { ChangeRecord, Changes } from '~/server/changes/changes'
 import { Refusal, statusOf } from '~/server/changes/errors'
 
 export interface Refused {
@@ -26,4 +27,10 @@ export async function orNotFound<T>(work: () => Promise<T>): Promise<T> {
     if (error instanceof Refusal) throw data(error.message, { status: statusOf[error.code] })
     throw error
   }
+}
+
+/** For loaders: the change, or the drafts if it was a draft that has been discarded, in whichever order the two came. */
+export async function changeOrDrafts(changes: Changes, id: string): Promise<ChangeRecord> {
+  if (await changes.wasDiscarded(id)) throw redirect(`/raise?discarded=${id}`)
+  return orNotFound(() => changes.get(id))
 }

@@ -74,6 +74,8 @@ describe('a draft', () => {
   it('can be discarded, once it runs no more', async () => {
     const { id } = await gyrarch.changes.draft('cluster.raise', elm)
     await gyrarch.changes.discard(id)
+    expect(await gyrarch.changes.wasDiscarded(id)).toBe(true)
+    expect(await gyrarch.changes.wasDiscarded('c-999')).toBe(false)
     await expect(gyrarch.changes.get(id)).rejects.toMatchObject({ code: 'not-found' })
     const run = await gyrarch.changes.draft('cluster.raise', elm)
     await gyrarch.changes.run(run.id, { accept: [] })

@@ -2,7 +2,7 @@
 import { Op, type Transaction } from 'sequelize'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed, kinds } from '~/core/kinds'
-import { ChangeRow, type ChangeState, LockRow, StepRow } from '../records/models'
+import { ChangeRow, type ChangeState, JournalRow, LockRow, StepRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
@@ -163,6 +163,16 @@ export class Changes {
     return this.get(id)
   }
 
+  /** Whether a change of this id was drafted once and is not there any more. */
+  async wasDiscarded(id: string): Promise<boolean> {
+    const number = /^c-(\d{1,12})$/.exec(id)?.[1]
+    return (
+      number !== undefined &&
+      (await ChangeRow.findByPk(Number(number))) === null &&
+      (await JournalRow.count({ where: { kind: 'change.drafted', change: Number(number) } })) > 0
+    )
+  }
+
   async discard(id: string): Promise<void> {
     const row = await this.find(id)
     if (row.state !== 'draft')
@@ -171,6 +181,7 @@ export class Changes {
       await row.destroy({ transaction })
       await this.journal(transaction, {
         kind: 'change.discarded',
+        change: row.number,
         says: `${row.label}: draft ${id} discarded`,
       })
     })

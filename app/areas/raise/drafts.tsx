@@ -1,6 +1,6 @@
 /** All drafts and runs; a new draft, or one dropped in as a file. */
 import Button from '@mui/material/Button'
-import { redirect, useFetcher } from 'react-router'
+import { redirect, useFetcher, useSearchParams } from 'react-router'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftButton } from '../../parts/draft-button'
@@ -13,6 +13,7 @@ import { Refusal } from '~/server/changes/errors'
 import type { Route } from './+types/drafts'
 import './sheet.css'
 import { Drop } from '../../kit/drop'
+import { Passing } from '../../kit/passing'
 import { Refused } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Raise · Gyrarch' }]
@@ -190,6 +191,8 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
   const { changes } = loaderData
   const drafts = changes.filter((change) => change.state === 'draft').length
   const halted = changes.filter((change) => change.state === 'halted')
+  const [search, setSearch] = useSearchParams()
+  const discarded = /^c-\d{1,12}$/.exec(search.get('discarded') ?? '')?.[0] ?? null
   return (
     <Page
       title="Raise"
@@ -223,6 +226,18 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
         rows={changes}
         id={(row) => row.id}
         empty="No change has been drafted yet. Draft a cluster to begin: it is checked as you type."
+      />
+      <Passing
+        says={discarded === null ? null : `The draft ${discarded} was discarded.`}
+        onGone={() =>
+          setSearch(
+            (was) => {
+              was.delete('discarded')
+              return was
+            },
+            { replace: true },
+          )
+        }
       />
     </Page>
   )

@@ -13,7 +13,7 @@ import { PlanSummary } from '../../parts/plan'
 import { saveFile } from '../../kit/save-file'
 import { To, useAddress } from '../../parts/to'
 import { markdownOf } from '../run/markdown'
-import { orNotFound, orRefused } from '../refusals'
+import { changeOrDrafts, orRefused } from '../refusals'
 import { CheckIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
 import { Boxes, HallNetworks, Pools } from './sections'
 import { draftSlice } from './slice'
@@ -35,7 +35,7 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const record = await orNotFound(() => gyrarch.changes.get(params.id))
+  const record = await changeOrDrafts(gyrarch.changes, params.id)
   if (record.state !== 'draft' || record.kind !== 'cluster.raise')
     throw redirect(`/changes/${record.id}`)
   const intent = record.intent as RaiseIntent
@@ -91,7 +91,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       }
       case 'discard':
         await changes.discard(params.id)
-        throw redirect('/raise')
+        throw redirect(`/raise?discarded=${params.id}`)
       default:
         throw new Refusal('invalid', 'The sheet can be kept, run or discarded.')
     }

@@ -15,7 +15,7 @@ import { Page } from '../../frame/page'
 import { mergeSteps } from '../../frame/run-line'
 import { type Column, Table } from '../../kit/table/table'
 import { timeText } from '../../parts/when'
-import { orNotFound, orRefused } from '../refusals'
+import { changeOrDrafts, orRefused } from '../refusals'
 import { Actions } from './actions'
 import { DraftSheet } from './draft-sheet'
 import { Joins } from './joins'
@@ -79,7 +79,7 @@ function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, r
 
 export async function loader({ params, request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const record = await orNotFound(() => gyrarch.changes.get(params.id))
+  const record = await changeOrDrafts(gyrarch.changes, params.id)
   if (record.state === 'draft' && record.kind === 'cluster.raise')
     throw redirect(`/raise/${record.id}`)
   const { name } = record.intent as { name?: string }
@@ -142,7 +142,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         break
       case 'discard':
         await changes.discard(params.id)
-        throw redirect('/raise')
+        throw redirect(`/raise?discarded=${params.id}`)
       case 'amend-and-go-on': {
         await changes.amend(params.id, JSON.parse(text('intent') ?? 'null'), null)
         await changes.retry(params.id, confirm)
