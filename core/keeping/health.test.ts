@@ -1,36 +1,21 @@
 import { describe, expect, it } from 'vitest'
 import { bareSite, type ClusterView, type FleetView, type NodeView } from '../fleet'
-import { bareCluster, bareFleet } from '../testing/bare'
-import { decideHealth, type HealthPast, usualHealth } from './health'
+import { bareCluster, bareFleet, bareNode } from '../testing/bare'
+import { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from './health'
 
 const now = '2026-03-02T06:10:00Z'
-const node = (name: string, since: string | null): NodeView => ({
-  name,
-  pool: 'general',
-  zone: 'a',
-  roles: ['worker'],
-  machine: name,
-  address: '',
-  release: '1.33.2',
-  conditions: [
-    {
-      type: 'Ready',
-      status: since === null ? 'True' : 'Unknown',
-      reason: '',
-      message: '',
-      since: since ?? '2026-03-01T00:00:00Z',
-    },
-  ],
-  cordoned: false,
-  cpuMilli: 1,
-  memoryBytes: 1,
-  allocatableCpuMilli: 1,
-  allocatableMemoryBytes: 1,
-  requestedCpuMilli: 0,
-  requestedMemoryBytes: 0,
-  pods: 0,
-  createdAt: '',
-})
+const node = (name: string, since: string | null): NodeView =>
+  bareNode(name, {
+    conditions: [
+      {
+        type: 'Ready',
+        status: since === null ? 'True' : 'Unknown',
+        reason: '',
+        message: '',
+        since: since ?? '2026-03-01T00:00:00Z',
+      },
+    ],
+  })
 const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {}): ClusterView =>
   bareCluster('cedar', 'mossgate', {
     guarded: true,
@@ -40,8 +25,10 @@ const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {})
   })
 const view = (clusters: readonly ClusterView[], changes: Partial<FleetView> = {}): FleetView =>
   bareFleet({ now, sites: [bareSite('mossgate', 'hall', 'd')], clusters, ...changes })
-const decide = (fleet: FleetView, past: readonly HealthPast[] = []) =>
-  decideHealth(fleet, () => usualHealth, past)
+/** The usual policy, of somebody who lets machines of guarded clusters be replaced. */
+const bold = { ...usualHealth, replaceGuarded: true }
+const decide = (fleet: FleetView, past: readonly HealthPast[] = [], policy: HealthPolicy = bold) =>
+  decideHealth(fleet, () => policy, past)
 const restart = (name: string, startedAt: string, endedAt: string | null): HealthPast => ({
   cluster: 'cedar',
   node: name,
@@ -77,7 +64,84 @@ describe('health keeping', () => {
       startedAt: '2026-03-02T06:01:00Z',
       endedAt: '2026-03-02T06:06:00Z',
     }
-    expect(decide(fleet, [past, replaced])).toMatchObject({ acts: [], beyond: [{ node: 'a' }] })
+    expect(decide(fleet, [past, replaced])).toMatchObject({
+      acts: [],
+      held: [{ node: 'a', code: 'held.replaced' }],
+    })
+  })
+
+  it('replaces machines of a guarded cluster only if its policy says so', () => {
+    const fleet = view([cluster([node('a', '2026-03-02T05:50:00Z'), node('b', null)])])
+    const past = [restart('a', '2026-03-02T05:56:00Z', '2026-03-02T05:58:00Z')]
+    expect(decide(fleet, past, usualHealth)).toMatchObject({
+      acts: [],
+      held: [{ node: 'a', code: 'held.guarded' }],
+    })
+    const open = view([
+      cluster([node('a', '2026-03-02T05:50:00Z'), node('b', null)], { guarded: false }),
+    ])
+    expect(decide(open, past, usualHealth).acts).toMatchObject([{ kind: 'machine.replace' }])
+  })
+
+  it('never empties a pool', () => {
+    const fleet = view([cluster([node('a', '2026-03-02T05:50:00Z')])])
+    expect(
+      decide(fleet, [restart('a', '2026-03-02T05:56:00Z', '2026-03-02T05:58:00Z')]),
+    ).toMatchObject({ acts: [], held: [{ node: 'a', code: 'held.last' }] })
+  })
+
+  it('replaces no more machines than are allowed in a day, over time as at once', () => {
+    const nodes = [
+      node('a', '2026-03-02T05:30:00Z'),
+      node('b', '2026-03-02T05:20:00Z'),
+      node('c', '2026-03-02T05:10:00Z'),
+      ...['d', 'e', 'f', 'g', 'h', 'i'].map((name) => node(name, null)),
+    ]
+    const restarts = ['a', 'b', 'c'].map((name) =>
+      restart(name, '2026-03-02T05:40:00Z', '2026-03-02T05:50:00Z'),
+    )
+    expect(decide(view([cluster(nodes)]), restarts).acts.map((act) => act.node)).toEqual(['a', 'b'])
+    const replaced = (name: string, startedAt: string): HealthPast => ({
+      ...restart(name, startedAt, startedAt),
+      kind: 'machine.replace',
+    })
+    const today = [
+      replaced('h', '2026-03-01T08:00:00Z'),
+      replaced('i', '2026-03-02T05:00:00Z'),
+      ...restarts,
+    ]
+    expect(decide(view([cluster(nodes)]), today).acts).toEqual([])
+    expect(decide(view([cluster(nodes)]), today).held.map(({ code }) => code)).toContain('held.day')
+    const earlier = [replaced('h', '2026-03-01T05:00:00Z'), ...today.slice(1)]
+    expect(decide(view([cluster(nodes)]), earlier).acts).toMatchObject([
+      { node: 'a', kind: 'machine.replace' },
+    ])
+  })
+
+  it('does not replace again what was replaced within the day and fell ill anew', () => {
+    const fleet = view([cluster([node('a', '2026-03-02T05:50:00Z'), node('b', null)])])
+    const replaced: HealthPast = {
+      ...restart('a', '2026-03-02T01:00:00Z', '2026-03-02T01:06:00Z'),
+      kind: 'machine.replace',
+    }
+    expect(decide(fleet, [replaced])).toMatchObject({
+      acts: [],
+      held: [{ node: 'a', code: 'held.replaced' }],
+    })
+  })
+
+  it('leaves alone what one cause explains', () => {
+    const fleet = view([cluster([node('a', '2026-03-02T05:50:00Z'), node('b', null)])])
+    const cause = { nodes: [{ cluster: 'cedar', node: 'a', since: '2026-03-02T05:50:00Z' }] }
+    expect(decideHealth(fleet, () => bold, [], [cause]).acts).toEqual([])
+    expect(decideHealth(fleet, () => bold, [], []).acts).toHaveLength(1)
+  })
+
+  it('looks after what it has begun every minute', () => {
+    const fleet = view([cluster([node('a', '2026-03-02T05:50:00Z'), node('b', null)])])
+    expect(decide(fleet, [restart('a', '2026-03-02T06:09:00Z', null)]).lookAgainAt).toBe(
+      '2026-03-02T06:11:00.000Z',
+    )
   })
 
   it('gives a restart the set time to help', () => {

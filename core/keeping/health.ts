@@ -2,8 +2,11 @@
  * Health keeping: which unready nodes are restarted or replaced now, and when to look again.
  * A node that has been unready for `afterSeconds` is restarted; one that is unready again or still, that long after its
  * restart, is replaced; after that a person is asked. Never more than `mostShare` of a cluster's nodes at once, at least
- * one. Machines that their hall is starting anew, and nodes that a change works on, are left alone. O(nodes).
+ * one, and never more than `mostReplacedPerDay` machines replaced in a day. Nodes that are silent by one cause, machines
+ * that their hall is starting anew, and nodes that a change works on, are left alone; a pool is never emptied, a guarded
+ * cluster’s machines are replaced only where its policy says so, and no node is replaced twice in a day. O(nodes).
  */
+import type { Said } from '../contract'
 import {
   clusterOf,
   type ClusterView,
@@ -13,15 +16,30 @@ import {
   siteOf,
 } from '../fleet'
 import { durationText } from '../units'
+import { isReady } from './machines'
+import { said } from './says'
+import type { SharedCause } from './shared-cause'
 
 export interface HealthPolicy {
   readonly enabled: boolean
   readonly afterSeconds: number
   /** Part of 1. */
   readonly mostShare: number
+  /** Machines of the cluster that are replaced within any 24 hours. */
+  readonly mostReplacedPerDay: number
+  /** Whether machines of the cluster are replaced although it is guarded. */
+  readonly replaceGuarded: boolean
 }
 
-export const usualHealth: HealthPolicy = { enabled: true, afterSeconds: 300, mostShare: 0.34 }
+export const usualHealth: HealthPolicy = {
+  enabled: true,
+  afterSeconds: 300,
+  mostShare: 0.34,
+  mostReplacedPerDay: 2,
+  replaceGuarded: false,
+}
+
+const dayMs = 86_400_000
 
 /** What health keeping has done to a node before. */
 export interface HealthPast {
@@ -44,8 +62,13 @@ export interface HealthDecision {
   readonly acts: readonly HealthAct[]
   /** ISO time at which something will be due, or null. */
   readonly lookAgainAt: string | null
-  /** Nodes that restart and replacement did not help. */
-  readonly beyond: readonly { readonly cluster: string; readonly node: string }[]
+  /** Nodes that somebody has to look at, and why nothing more is done about them. */
+  readonly held: readonly HeldNode[]
+}
+
+export interface HeldNode extends Said {
+  readonly cluster: string
+  readonly node: string
 }
 
 const unreadySince = (node: NodeView): string | null => {
@@ -53,7 +76,8 @@ const unreadySince = (node: NodeView): string | null => {
   return ready === undefined || ready.status === 'True' ? null : ready.since
 }
 
-function leftAlone(node: NodeView, cluster: ClusterView, view: FleetView): boolean {
+/** Whether somebody else has a node in hand. */
+export function leftAlone(node: NodeView, cluster: ClusterView, view: FleetView): boolean {
   const site = siteOf(view, cluster.site)
   const machine = site?.machines.find((machine) => machine.name === node.machine)
   const host = site?.hosts.find((host) => host.name === machine?.host)
@@ -70,33 +94,73 @@ function leftAlone(node: NodeView, cluster: ClusterView, view: FleetView): boole
   )
 }
 
+/** Why a node whose restart did not help is not given another machine, or null. */
+function heldBack(
+  node: NodeView,
+  cluster: ClusterView,
+  policy: HealthPolicy,
+  replacedToday: readonly HealthPast[],
+): Said | null {
+  if (replacedToday.some((candidate) => candidate.node === node.name))
+    return said('held.replaced', { node: node.name })
+  if (cluster.guarded && !policy.replaceGuarded)
+    return said('held.guarded', { node: node.name, cluster: cluster.name })
+  const others = nodesOf(cluster).filter(
+    (candidate) => candidate.pool === node.pool && candidate !== node,
+  )
+  if (!others.some(isReady)) return said('held.last', { node: node.name, pool: node.pool })
+  if (replacedToday.length >= policy.mostReplacedPerDay)
+    return said('held.day', {
+      node: node.name,
+      count: replacedToday.length,
+      cluster: cluster.name,
+    })
+  return null
+}
+
+/** `causes` are what explains several silent nodes at once: nothing is done to those. */
 export function decideHealth(
   view: FleetView,
   policyOf: (cluster: string) => HealthPolicy,
   past: readonly HealthPast[],
+  causes: readonly Pick<SharedCause, 'nodes'>[] = [],
 ): HealthDecision {
   const now = Date.parse(view.now)
   const acts: HealthAct[] = []
-  const beyond: { cluster: string; node: string }[] = []
+  const held: HeldNode[] = []
+  const explained = new Set(
+    causes.flatMap((cause) => cause.nodes.map(({ cluster, node }) => `${cluster}/${node}`)),
+  )
   let next: number | null = null
   const later = (at: number): void => {
     if (at > now && (next === null || at < next)) next = at
   }
+  // What was begun is looked after until it has ended, and longer if it ended badly.
+  if (past.some((candidate) => candidate.endedAt === null)) later(now + 60_000)
   for (const { name } of view.clusters) {
     const cluster = clusterOf(view, name)
     const policy = policyOf(name)
     // A cluster that does not answer tells nothing about its nodes.
     if (!cluster || !policy.enabled || !cluster.apiAnswers || cluster.resting) continue
     const nodes = nodesOf(cluster)
+    const ofCluster = past.filter((candidate) => candidate.cluster === name)
+    const replacedToday = ofCluster.filter(
+      (candidate) =>
+        candidate.kind === 'machine.replace' && now - Date.parse(candidate.startedAt) < dayMs,
+    )
     let room =
       Math.max(1, Math.floor(nodes.length * policy.mostShare)) -
-      past.filter((candidate) => candidate.cluster === name && candidate.endedAt === null).length
+      ofCluster.filter((candidate) => candidate.endedAt === null).length
+    let replacing = 0
     for (const node of nodes) {
       const since = unreadySince(node)
       if (since === null) continue
-      const attempts = past.filter(
+      if (explained.has(`${name}/${node.name}`)) {
+        later(now + 60_000)
+        continue
+      }
+      const attempts = ofCluster.filter(
         (candidate) =>
-          candidate.cluster === name &&
           candidate.node === node.name &&
           (candidate.endedAt === null ||
             candidate.endedAt >= since ||
@@ -106,18 +170,26 @@ export function decideHealth(
       const last = attempts[attempts.length - 1]
       const from = Math.max(Date.parse(since), last?.endedAt ? Date.parse(last.endedAt) : 0)
       const due = from + policy.afterSeconds * 1000
-      const replaced = attempts.some((candidate) => candidate.kind === 'machine.replace')
-      if (replaced) {
-        beyond.push({ cluster: name, node: node.name })
-        continue
-      }
+      const replacedBefore = replacedToday.some((candidate) => candidate.node === node.name)
       if (leftAlone(node, cluster, view)) {
         later(now + 60_000)
         continue
       }
-      if (due > now) {
+      if (due > now && !replacedBefore) {
         later(due)
         continue
+      }
+      if (last || replacedBefore) {
+        const reason = heldBack(node, cluster, policy, replacedToday)
+        if (reason) {
+          held.push({ cluster: name, node: node.name, ...reason })
+          later(now + 600_000)
+          continue
+        }
+        if (replacedToday.length + replacing >= policy.mostReplacedPerDay) {
+          later(now + 600_000)
+          continue
+        }
       }
       if (room <= 0) {
         later(now + 60_000)
@@ -125,17 +197,16 @@ export function decideHealth(
       }
       room--
       const unready = `${node.name} has not been ready for ${durationText(Math.round((now - Date.parse(since)) / 1000))}`
-      acts.push(
-        last
-          ? {
-              cluster: name,
-              node: node.name,
-              kind: 'machine.replace',
-              reason: `${unready}, and its restart did not help`,
-            }
-          : { cluster: name, node: node.name, kind: 'machine.restart', reason: unready },
-      )
+      if (last) {
+        replacing++
+        acts.push({
+          cluster: name,
+          node: node.name,
+          kind: 'machine.replace',
+          reason: `${unready}, and its restart did not help`,
+        })
+      } else acts.push({ cluster: name, node: node.name, kind: 'machine.restart', reason: unready })
     }
   }
-  return { acts, lookAgainAt: next === null ? null : new Date(next).toISOString(), beyond }
+  return { acts, lookAgainAt: next === null ? null : new Date(next).toISOString(), held }
 }

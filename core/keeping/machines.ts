@@ -23,6 +23,7 @@ import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
 import { said } from './says'
+import { checkAgentWays } from './shared-cause'
 
 export const name = z.string().max(253)
 
@@ -81,6 +82,7 @@ export const shownBy: Readonly<Record<string, readonly string[]>> = {
   'clock-skew': ['time.reachable'],
   'size-unknown': ['size.zone'],
   'no-stock': ['size.stock'],
+  'api-not-reached': ['agents.reach'],
 }
 
 // Restart and replace
@@ -248,6 +250,7 @@ export const machineReplace: ChangeKind<NodeIntent> = {
     'names',
     `cluster:${intent.cluster}`,
     `objects:${intent.cluster}`,
+    `walks:cluster/${intent.cluster}`,
   ],
   subjects: (intent) => [ref('node', intent.cluster, intent.node)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
@@ -272,7 +275,10 @@ export const machineReplace: ChangeKind<NodeIntent> = {
           ],
         ),
       ]
-    const findings: RawFinding[] = [...checkAnswers(cluster, view)]
+    const findings: RawFinding[] = [
+      ...checkAnswers(cluster, view),
+      ...checkAgentWays(cluster, view, 'node'),
+    ]
     if (node.roles.includes('control-plane') && cluster.controlPlane.kind === 'own') {
       const members = cluster.controlPlane.members.length
       if (members === 1)

@@ -24,6 +24,7 @@ import {
 import { siteSpend } from '../spend'
 import { countText } from '../units'
 import { checkAnswers } from './machines'
+import { checkAgentWays } from './shared-cause'
 import { coming } from './resize'
 import { said } from './says'
 
@@ -58,7 +59,13 @@ export const poolAdd: ChangeKind<AddIntent> = {
   name: 'pool.add',
   title: 'Add a pool',
   intent: addIntent,
-  needs: (intent) => ['catalogue', 'ledger', 'names', `cluster:${intent.cluster}`],
+  needs: (intent) => [
+    'catalogue',
+    'ledger',
+    'names',
+    `cluster:${intent.cluster}`,
+    `walks:cluster/${intent.cluster}`,
+  ],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `add pool ${intent.pool || 'a pool'} to ${intent.cluster || 'a cluster'}`,
@@ -66,7 +73,10 @@ export const poolAdd: ChangeKind<AddIntent> = {
     const result = unknown(intent.cluster, view)
     if ('level' in result) return [result]
     const { cluster } = result
-    const findings: RawFinding[] = [...checkAnswers(cluster, view)]
+    const findings: RawFinding[] = [
+      ...checkAnswers(cluster, view),
+      ...checkAgentWays(cluster, view, 'pool'),
+    ]
     if (cluster.pools.some((pool) => pool.name === intent.pool))
       findings.push(
         stop(

@@ -24,6 +24,7 @@ import { drainFindings } from './draining'
 import { siteSpend } from '../spend'
 import { drain, leave, remove } from './leaving'
 import { said } from './says'
+import { checkAgentWays } from './shared-cause'
 
 // Resize
 
@@ -175,6 +176,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
       ]),
     )
   if (intent.count > pool.nodes.length) {
+    findings.push(...checkAgentWays(cluster, view, 'count'))
     const planned = coming(cluster, pool, intent.count, view)
     const max = 2 ** Math.max(0, (24 - Number(cluster.pods.split('/')[1] ?? 24)) | 0)
     const rawFindings = addMachineChecks.flatMap((check) => check(planned))
@@ -333,6 +335,7 @@ export const poolResize: ChangeKind<ResizeIntent> = {
     'names',
     `cluster:${intent.cluster}`,
     `objects:${intent.cluster}`,
+    `walks:cluster/${intent.cluster}`,
   ],
   subjects: (intent) => [ref('pool', intent.cluster, intent.pool)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),

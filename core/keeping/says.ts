@@ -12,6 +12,30 @@ export const said = sentences({
     `${listText(p.ranged)} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`,
   'pool-ranges': () => 'ranges of its pools',
 
+  // health
+  'agents.reach': (p: { cluster: string; hop: string; by: string }) =>
+    `A new node would not reach the API of ${p.cluster} (${p.hop}: ${p.by}) and could not join.`,
+  'agents-walked': (p: { nodes: number }) =>
+    `the way of ${countText(p.nodes, 'node')} to the API, walked`,
+  'shared-cause.rule': (p: { nodes: readonly string[]; rule: string }) =>
+    p.nodes.length === 1
+      ? `${listText(p.nodes)} does not reach its API: rule ${p.rule}.`
+      : `${countText(p.nodes.length, 'node')}, one cause: rule ${p.rule}.`,
+  'shared-cause.way': (p: { nodes: readonly string[]; decided: string }) =>
+    p.nodes.length === 1
+      ? `${listText(p.nodes)} does not reach its API: ${p.decided}`
+      : `${countText(p.nodes.length, 'node')}, one cause: ${p.decided}`,
+  'shared-cause.together': (p: { nodes: readonly string[]; where: string; seconds: number }) =>
+    `${countText(p.nodes.length, 'node')} of ${p.where} fell silent within ${durationText(Math.max(p.seconds, 1))}: one cause is likely, and it is not known yet.`,
+  'held.replaced': (p: { node: string }) =>
+    `${p.node} was replaced within the last day and is not ready again: another machine would not help.`,
+  'held.guarded': (p: { node: string; cluster: string }) =>
+    `The restart of ${p.node} did not help. ${p.cluster} is guarded, and its health keeping is not allowed to replace machines.`,
+  'held.last': (p: { node: string; pool: string }) =>
+    `The restart of ${p.node} did not help. No other node of ${p.pool} is ready: replacing it would empty the pool.`,
+  'held.day': (p: { node: string; count: number; cluster: string }) =>
+    `The restart of ${p.node} did not help. ${countText(p.count, 'machine')} of ${p.cluster} ${p.count === 1 ? 'was' : 'were'} replaced within a day: that is as many as are allowed.`,
+
   // draining
   'does-not-leave': (p: { pod: string; blocked: string }) =>
     `${p.pod} does not leave: ${p.blocked}`,

@@ -1,5 +1,5 @@
 /** A fleet and a cluster with nothing in them: a test writes only what it is about. */
-import type { ClusterView, FleetView } from '../fleet'
+import type { ClusterView, FleetView, NodeView } from '../fleet'
 
 export const bareFleet = (parts: Partial<FleetView> = {}): FleetView => ({
   version: 1,
@@ -47,5 +47,27 @@ export const bareCluster = (
   certificatesUntil: null,
   backups: [],
   observedAt: '2026-03-02T06:00:00Z',
+  ...parts,
+})
+
+/** A node without conditions: nobody has said how it is. */
+export const bareNode = (name: string, parts: Partial<NodeView> = {}): NodeView => ({
+  name,
+  pool: 'general',
+  zone: 'a',
+  roles: ['worker'],
+  machine: name,
+  address: '',
+  release: '1.33.2',
+  conditions: [],
+  cordoned: false,
+  cpuMilli: 1,
+  memoryBytes: 1,
+  allocatableCpuMilli: 1,
+  allocatableMemoryBytes: 1,
+  requestedCpuMilli: 0,
+  requestedMemoryBytes: 0,
+  pods: 0,
+  createdAt: '',
   ...parts,
 })

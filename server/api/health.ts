@@ -1,19 +1,45 @@
 /** Health keeping of clusters. */
-import type { z } from 'zod'
+import { z } from 'zod'
 import { usualHealth } from '~/core/keeping'
 import { healthBody, setHealth } from '../watchers/health-policy'
 import { ok } from './answers'
 import type { Route } from './route'
+
+const healthAnswer = healthBody.extend({
+  /** What explains several silent nodes at once, or stops the way of one to its API. */
+  causes: z.array(
+    z.strictObject({
+      code: z.string(),
+      params: z.record(z.string(), z.unknown()),
+      says: z.string(),
+      nodes: z.array(z.strictObject({ node: z.string(), since: z.string() })),
+      remedies: z.array(
+        z.strictObject({ says: z.string(), change: z.record(z.string(), z.unknown()) }),
+      ),
+    }),
+  ),
+})
 
 export const healthRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/clusters/:name/health',
     says: 'How its nodes are kept healthy.',
-    answer: healthBody,
+    answer: healthAnswer,
     handle: async (gyrarch, { params }) => {
-      await gyrarch.cluster(params['name'] ?? '')
-      return ok((await gyrarch.health.policies()).get(params['name'] ?? '') ?? usualHealth)
+      const { name } = await gyrarch.cluster(params['name'] ?? '')
+      return ok({
+        ...((await gyrarch.health.policies()).get(name) ?? usualHealth),
+        causes: (await gyrarch.health.causes())
+          .filter((cause) => cause.nodes.some((node) => node.cluster === name))
+          .map(({ code, params, says, nodes, remedies }) => ({
+            code,
+            params,
+            says,
+            nodes: nodes.map(({ node, since }) => ({ node, since })),
+            remedies: remedies.map(({ says, change }) => ({ says, change })),
+          })),
+      })
     },
   },
   {

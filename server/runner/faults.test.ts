@@ -1,6 +1,8 @@
 import { describe, expect, it } from 'vitest'
+import { usualHealth } from '~/core/keeping'
 import type { Gyrarch } from '../gyrarch'
 import type { ChangeRecord } from '../changes/changes'
+import { setHealth } from '../watchers/health-policy'
 import { birch, fernlet, gyrarchForEach, runOut } from '../testing/open'
 
 let gyrarch: Gyrarch
@@ -381,6 +383,7 @@ describe('a cluster that stands', () => {
   })
 
   it('restarts a node that has lost its power, and replaces its machine when that does not help', async () => {
+    await setHealth(gyrarch, 'cedar', { ...usualHealth, replaceGuarded: true })
     await fault('machine-off', 'machine/mossgate/cedar-general-5')
     for (let minutes = 0; minutes < 45; minutes++) await gyrarch.outside.advance(60)
     const runs = (await gyrarch.changes.list())

@@ -1,6 +1,7 @@
 /** When machines of a cluster are restarted and replaced by themselves. */
 import { z } from 'zod'
 import { usualHealth } from '~/core/keeping'
+import { countText } from '~/core/units'
 import { ClusterRow } from '../records/models'
 import type { Gyrarch } from '../gyrarch'
 
@@ -8,6 +9,8 @@ export const healthBody = z.strictObject({
   enabled: z.boolean().default(true),
   afterSeconds: z.number().min(30).max(86400).default(usualHealth.afterSeconds),
   mostShare: z.number().min(0.01).max(1).default(usualHealth.mostShare),
+  mostReplacedPerDay: z.number().int().min(0).max(1000).default(usualHealth.mostReplacedPerDay),
+  replaceGuarded: z.boolean().default(usualHealth.replaceGuarded),
 })
 export async function setHealth(
   gyrarch: Gyrarch,
@@ -21,7 +24,7 @@ export async function setHealth(
   await gyrarch.journalLine({
     kind: 'health.set',
     about: `cluster/${name}`,
-    says: `health keeping of ${name}: ${policy.enabled ? `after ${policy.afterSeconds} s, at most ${Math.round(policy.mostShare * 100)} % at once` : 'off'}`,
+    says: `health keeping of ${name}: ${policy.enabled ? `after ${policy.afterSeconds} s, at most ${Math.round(policy.mostShare * 100)} % at once and ${countText(policy.mostReplacedPerDay, 'machine')} replaced in a day${policy.replaceGuarded ? ', although it is guarded' : ''}` : 'off'}`,
   })
   gyrarch.health.lookSoon()
   return policy

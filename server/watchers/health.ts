@@ -2,7 +2,18 @@
 import type { SliceName } from '~/core/contract'
 import type { Watcher } from './watcher'
 import { Op } from 'sequelize'
-import { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from '~/core/keeping'
+import { nodesOf, type FleetView } from '~/core/fleet'
+import {
+  decideHealth,
+  type HealthPast,
+  type HealthPolicy,
+  leftAlone,
+  type SharedCause,
+  sharedCauses,
+  silentNodes,
+  usualHealth,
+} from '~/core/keeping'
+import { listText } from '~/core/units'
 import { ChangeRow, ClusterRow } from '../records/models'
 import { changeId } from '../runner/journal'
 import { Looker, type LookerParts } from './looker'
@@ -16,6 +27,10 @@ const mark = 'health keeping'
 export class Health implements Watcher {
   private dueAt: number | null = null
   private readonly told = new Set<string>()
+  private judged: {
+    readonly version: FleetView['version']
+    readonly causes: readonly SharedCause[]
+  } | null = null
 
   private readonly looker: Looker
 
@@ -47,7 +62,27 @@ export class Health implements Watcher {
   }
 
   async policies(): Promise<ReadonlyMap<string, HealthPolicy>> {
-    return new Map((await ClusterRow.findAll()).map((row) => [row.name, row.health ?? usualHealth]))
+    return new Map(
+      (await ClusterRow.findAll()).map((row) => [row.name, { ...usualHealth, ...row.health }]),
+    )
+  }
+
+  /** What explains silent nodes of the fleet several at a time, or stops the way of one. */
+  async causes(): Promise<readonly SharedCause[]> {
+    const plain = await this.parts.fleet.view()
+    const clusters = [...new Set(silentNodes(plain).map(({ cluster }) => cluster))]
+    if (clusters.length === 0) return []
+    if (this.judged?.version === plain.version) return this.judged.causes
+    const view = await this.parts.fleet.viewFor(
+      [],
+      clusters.map((name) => `cluster/${name}`),
+    )
+    const causes = sharedCauses(view, (cluster, name) => {
+      const node = nodesOf(cluster).find((candidate) => candidate.name === name)
+      return node !== undefined && leftAlone(node, cluster, view)
+    })
+    this.judged = { version: view.version, causes }
+    return causes
   }
 
   private async once(): Promise<void> {
@@ -90,7 +125,13 @@ export class Health implements Watcher {
       ]
     })
     const policies = await this.policies()
-    const decision = decideHealth(view, (cluster) => policies.get(cluster) ?? usualHealth, past)
+    const causes = await this.causes()
+    const decision = decideHealth(
+      view,
+      (cluster) => policies.get(cluster) ?? usualHealth,
+      past,
+      causes,
+    )
     this.dueAt =
       decision.lookAgainAt === null
         ? null
@@ -109,23 +150,37 @@ export class Health implements Watcher {
       )
       if (refused === null) continue
       await this.tellOnce(
+        'health.stuck',
         `${act.cluster}/${act.node}`,
         `health keeping cannot ${act.kind === 'machine.restart' ? 'restart' : 'replace'} ${act.node}: ${refused}`,
         `node/${act.cluster}/${act.node}`,
       )
       this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
     }
-    for (const { cluster, node } of decision.beyond)
+    for (const cause of causes) await this.tellCause(cause)
+    for (const { cluster, node, code, says } of decision.held)
       await this.tellOnce(
-        `${cluster}/${node}`,
-        `health keeping has restarted and replaced ${node}, and it is still not ready: somebody has to look`,
+        'health.stuck',
+        `${cluster}/${node}/${code}`,
+        `health keeping: ${says} Somebody has to look.`,
         `node/${cluster}/${node}`,
       )
   }
 
-  private async tellOnce(key: string, says: string, about: string): Promise<void> {
+  private async tellCause(cause: SharedCause): Promise<void> {
+    const clusters = [...new Set(cause.nodes.map(({ cluster }) => cluster))]
+    const remedy = cause.remedies[0]
+    await this.tellOnce(
+      'health.one-cause',
+      `${cause.code} ${clusters.join()} ${JSON.stringify(cause.params)}`,
+      `health keeping: ${cause.says} Nothing is restarted or replaced.${remedy ? ` What helps, proven: ${remedy.says}.` : ''}`,
+      clusters.length === 1 ? `cluster/${listText(clusters)}` : `site/${cause.site}`,
+    )
+  }
+
+  private async tellOnce(kind: string, key: string, says: string, about: string): Promise<void> {
     if (this.told.has(key)) return
     this.told.add(key)
-    await this.parts.journal({ kind: 'health.stuck', about, says })
+    await this.parts.journal({ kind, about, says })
   }
 }

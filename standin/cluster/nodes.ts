@@ -7,6 +7,7 @@ import type { Behaviour } from '../engine/sim'
 import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Condition, Machine, Node } from '../world'
+import { apiAt, obstacleTo } from '../traffic/reach'
 import { answering, apiAnswers } from './api'
 import { fillWorkload } from './pods'
 import { record } from './pod-events'
@@ -115,7 +116,7 @@ export const nodeJoin: Behaviour<'node.join'> = {
         const about = `machine/${site?.name ?? ''}/${machine.name}`
         if (machine.skewSeconds !== undefined) {
           const times = op.args.timeServers
-          const sources = site ? timeServersFor(sim, site, times) : []
+          const sources = site ? timeServersFor(sim, site, times, machine.address) : []
           // Clocks are set again as soon as a server answers.
           if (sources.some((server) => server.answers)) delete machine.skewSeconds
           else {
@@ -134,6 +135,22 @@ export const nodeJoin: Behaviour<'node.join'> = {
             )
           }
         }
+        const api = apiAt(sim, cluster)
+        const obstacle =
+          site && api && machine.address !== null
+            ? obstacleTo(sim, site, machine.address, api.address, api.port)
+            : null
+        if (obstacle)
+          return {
+            class: 'transient',
+            reason: 'api-not-reached',
+            ...said('api-not-reached', { name, cluster: cluster.name }),
+            chain: [
+              { about: obstacle.about, ...obstacle.stopped },
+              { about, ...said('api-timed-out') },
+              { about: `node/${cluster.name}/${name}`, ...said('not-registered-within') },
+            ],
+          }
         const silent = strike(sim, 'agent-silent', [`site/${site?.name ?? ''}`, about])
         if (silent) {
           return {

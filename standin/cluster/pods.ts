@@ -17,6 +17,7 @@ import {
 } from './manifests'
 import { loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
+import { addressNamed, obstacleTo } from '../traffic/reach'
 import { victimsFor, makeWay } from './preempt'
 import { bindFor, makeClaims } from './volumes'
 
@@ -94,15 +95,29 @@ function startTakes(workload: Workload): number {
   return 14 + Math.max(0, ...probes.filter((delay) => Number.isFinite(delay)))
 }
 
-/** The first image of a template that its registry does not have. */
-function missingImage(sim: Sim, workload: Workload, pod: Pod): string | null {
+/** Why the images of a pod cannot be pulled: the first that its registry does not have, or a registry out of reach. */
+function unpulled(
+  sim: Sim,
+  cluster: Cluster,
+  workload: Workload,
+  pod: Pod,
+): { readonly image: string; readonly why: string; readonly isThere: boolean } | null {
   const { images } = sim.world
-  if (!images) return null
+  const site = sim.site(cluster.site)
+  const node = cluster.nodes.find((node) => node.name === pod.node)
   for (const container of list(record_(templateOf(workload, pod.hash)['spec'])['containers'])) {
     const image = text(record_(container)['image'])
     const { repository, tag } = imageParts(image)
-    if (!Object.hasOwn(images, repository) || !Object.hasOwn(images[repository] ?? {}, tag))
-      return image
+    const registry = site ? addressNamed(sim, site, repository.split('/')[0] ?? '') : null
+    const obstacle =
+      site && node && registry !== null ? obstacleTo(sim, site, node.address, registry, 443) : null
+    if (obstacle)
+      return { image, why: `its registry is not reached: ${obstacle.stopped.says}`, isThere: true }
+    if (
+      images &&
+      (!Object.hasOwn(images, repository) || !Object.hasOwn(images[repository] ?? {}, tag))
+    )
+      return { image, why: 'not found in its registry', isThere: false }
   }
   return null
 }
@@ -110,8 +125,7 @@ function missingImage(sim: Sim, workload: Workload, pod: Pod): string | null {
 /** What becomes of a pod that has a place: it runs after a while, or its image cannot be pulled. */
 export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): void {
   bindFor(sim, cluster, workload, pod)
-  const missing = missingImage(sim, workload, pod)
-  if (missing !== null)
+  if (unpulled(sim, cluster, workload, pod) !== null)
     sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/pull`, 6), {
       kind: 'pod-fails',
       cluster: cluster.name,
@@ -125,13 +139,16 @@ export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: 
     })
 }
 
-/** A pod whose image is not there: it stays pending on its node and is tried again in vain. */
+/** How long until an image whose registry is out of reach is tried again (ms). */
+const pullAgainMs = 60_000
+
+/** A pod whose image cannot be pulled: it stays pending on its node and is tried again. */
 export function podFails(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
   const pod = cluster?.running.find((pod) => podKey(pod) === key)
   const workload = cluster && pod ? workloadOf(cluster, pod) : undefined
   if (!cluster || !pod || !workload || pod.phase !== 'Pending') return
-  const missing = missingImage(sim, workload, pod)
+  const missing = unpulled(sim, cluster, workload, pod)
   if (missing === null) {
     beginStart(sim, cluster, workload, pod)
     return
@@ -139,7 +156,7 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
   const again = pod.trouble !== undefined
   pod.trouble = {
     reason: again ? 'ImagePullBackOff' : 'ErrImagePull',
-    message: `${missing}: not found in its registry`,
+    message: `${missing.image}: ${missing.why}`,
   }
   if (!again)
     record(
@@ -148,10 +165,15 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
       'Warning',
       'Failed',
       `pod/${key}`,
-      `image ${missing} cannot be pulled: not found`,
+      `image ${missing.image} cannot be pulled: ${missing.isThere ? missing.why : 'not found'}`,
     )
   sim.touch(`cluster:${cluster.name}`)
-  if (!again) sim.schedule(20_000, { kind: 'pod-fails', cluster: clusterName, pod: key })
+  if (!again || missing.isThere)
+    sim.schedule(again ? pullAgainMs : 20_000, {
+      kind: 'pod-fails',
+      cluster: clusterName,
+      pod: key,
+    })
 }
 
 /** Takes a pod away for good; its controller sees that it is gone. */

@@ -31,6 +31,9 @@ export const said = sentences({
   'does-not-answer': () => 'does not answer',
   'clock-min-behind': (p: { minutes: number }) => `clock ${p.minutes} min behind`,
   'x509-certificate-not': () => 'x509: certificate is not yet valid',
+  'api-not-reached': (p: { name: string; cluster: string }) =>
+    `${p.name} does not reach the API of ${p.cluster}.`,
+  'api-timed-out': () => 'connection to the API timed out after 10 s',
   'agent-silent': (p: { name: string }) => `The node agent of ${p.name} has not registered.`,
   'loops-configuration-names': () => 'loops: its configuration names an API that it cannot parse',
   'not-registered-within': () => 'not registered within 120 s',

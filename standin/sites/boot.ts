@@ -111,7 +111,7 @@ export function namesFailure(
 ): OperationFailure | null {
   const network = site.networks.find((network) => network.name === machine.network)
   const servers = nameServersFor(site, network, told)
-  if (servers.length === 0 || namesAreAnswered(sim, site, servers)) return null
+  if (servers.length === 0 || namesAreAnswered(sim, site, servers, machine.address)) return null
   const server = servers[0] ?? ''
   return permanent(
     'name-server',
@@ -131,7 +131,7 @@ export function namesFailure(
 
 /** Sets the clock of a machine by the first time server that answers; without one it stays behind. */
 export function setClock(sim: Sim, site: Site, machine: Machine, told: readonly string[]): void {
-  const servers = timeServersFor(sim, site, told)
+  const servers = timeServersFor(sim, site, told, machine.address)
   if (servers.length > 0 && !servers.some((server) => server.answers))
     machine.skewSeconds = 1500 + Math.floor(uniform(sim.world.seed, `${machine.name}/skew`) * 1800)
   else if (machine.skewSeconds !== undefined) delete machine.skewSeconds

@@ -3,6 +3,23 @@ import { sentences } from '../../core/contract/said'
 import { countText } from '../../core/units'
 
 export const said = sentences({
+  // reach
+  stopped: (p: { at: string; by: string; destination: string }) => {
+    switch (p.at) {
+      case 'firewall-out':
+      case 'firewall-in':
+        return `${p.by === '' ? 'no rule lets it' : `rule ${p.by} stops it`} ${p.at === 'firewall-out' ? 'out' : 'in'}, on the way to ${p.destination}`
+      case 'route':
+        return `no route to ${p.destination}`
+      case 'acceptance':
+        return `${p.by} does not take it`
+      case 'way-back':
+        return `no way back from ${p.destination}`
+      default:
+        return `${p.at}${p.by === '' ? '' : ` ${p.by}`}, on the way to ${p.destination}`
+    }
+  },
+
   // verbs
   'route-gone': (p: { route: string; cluster: string }) =>
     `There is no route ${p.route} in ${p.cluster}.`,

@@ -1,6 +1,5 @@
 /** One cluster: its nodes, objects and events, its access file, and the way to take it down. */
 import Button from '@mui/material/Button'
-import { z } from 'zod'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
 import {
   clusterState,
@@ -13,7 +12,7 @@ import {
 } from '~/core/fleet'
 import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
-import { setHealth } from '~/server/watchers/health-policy'
+import { healthBody, setHealth } from '~/server/watchers/health-policy'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -27,6 +26,7 @@ import { orNotFound, orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
 import { Keeping, type KeepingData } from './keeping'
 import '../ground/ground.css'
+import { SharedCauses } from './shared-causes'
 import type { Route } from './+types/cluster'
 import { objectSays, type ApiObject } from './object-says'
 import { Access } from './access'
@@ -85,6 +85,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
       name: cluster.name,
       now: view.now,
       managed: cluster.controlPlane.kind === 'managed',
+      guarded: cluster.guarded,
       sizes: site?.sizes.map((size) => size.name) ?? [],
       pools: cluster.pools
         .filter((pool) => pool.name !== 'control-plane')
@@ -101,6 +102,9 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
         (tab === 'keeping' ? (await gyrarch.health.policies()).get(cluster.name) : undefined) ??
         usualHealth,
     } satisfies KeepingData,
+    causes: (await gyrarch.health.causes())
+      .filter((cause) => cause.nodes.some((node) => node.cluster === cluster.name))
+      .map(({ says, remedies }) => ({ says, remedies })),
     left: site
       ? leftovers(site, view.clusters).filter(
           (item) => item.was === cluster.name || item.was === null,
@@ -116,9 +120,12 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     if (form.get('do') === 'access')
       return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
     if (form.get('do') === 'health') {
-      const policy = healthSchema.safeParse(JSON.parse(String(form.get('policy') ?? 'null')))
+      const policy = healthBody.safeParse(JSON.parse(String(form.get('policy') ?? 'null')))
       if (!policy.success)
-        throw new Refusal('invalid', 'Between 30 s and a day, and between 1 and 100 %.')
+        throw new Refusal(
+          'invalid',
+          'Between 30 s and a day, between 1 and 100 %, and up to 1,000 machines a day.',
+        )
       await setHealth(gyrarch, params.name, policy.data)
       return { refused: null }
     }
@@ -129,12 +136,6 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     throw new Refusal('invalid', 'A cluster can give its access file or be taken down.')
   })
 }
-
-const healthSchema = z.strictObject({
-  enabled: z.boolean(),
-  afterSeconds: z.number().min(30).max(86_400),
-  mostShare: z.number().min(0.01).max(1),
-})
 
 type NodeRow = NodeView & { readonly state: State; readonly says: string }
 
@@ -246,6 +247,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
     apiAnswers,
     left,
     keeping,
+    causes,
   } = loaderData
   const [search] = useSearchParams()
   const chosen = nodes.find((node) => node.name === search.get('at'))
@@ -317,6 +319,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
+      <SharedCauses causes={causes} />
       <Tabs
         label="What to show"
         here={tab}

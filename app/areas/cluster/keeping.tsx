@@ -15,6 +15,7 @@ export interface KeepingData {
   readonly name: string
   readonly now: string
   readonly managed: boolean
+  readonly guarded: boolean
   readonly pools: readonly {
     readonly name: string
     readonly size: string
@@ -105,6 +106,7 @@ export function Keeping({
   name,
   now,
   managed,
+  guarded,
   pools,
   sizes,
   certificatesUntil,
@@ -126,7 +128,9 @@ export function Keeping({
   const changed =
     policy.enabled !== health.enabled ||
     policy.afterSeconds !== health.afterSeconds ||
-    policy.mostShare !== health.mostShare
+    policy.mostShare !== health.mostShare ||
+    policy.mostReplacedPerDay !== health.mostReplacedPerDay ||
+    policy.replaceGuarded !== health.replaceGuarded
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label={`Keeping ${name}`}>
       <section aria-label="Pools">
@@ -197,7 +201,7 @@ export function Keeping({
         <h2>Health keeping</h2>
         <p className="soft">
           {health.enabled
-            ? `A node that is not ready for ${durationText(health.afterSeconds)} is restarted; if that does not help, its machine is replaced. At most ${Math.round(health.mostShare * 100)} % of the nodes at once.`
+            ? `A node that is not ready for ${durationText(health.afterSeconds)} is restarted; ${guarded && !health.replaceGuarded ? 'if that does not help, a person is asked, because the cluster is guarded' : `if that does not help, its machine is replaced, at most ${countText(health.mostReplacedPerDay, 'machine')} a day`}. At most ${Math.round(health.mostShare * 100)} % of the nodes at once; nodes that fell silent together are left alone.`
             : 'Off: a node that is not ready waits for a person.'}
         </p>
         <div className="acts" style={{ marginTop: 8 }}>
@@ -222,6 +226,21 @@ export function Keeping({
             width={130}
             onChange={(percent) => setPolicy({ ...policy, mostShare: (percent ?? 1) / 100 })}
           />
+          <NumberField
+            label="Replaced in a day, at most"
+            max={1000}
+            value={policy.mostReplacedPerDay}
+            width={190}
+            onChange={(count) => setPolicy({ ...policy, mostReplacedPerDay: count ?? 0 })}
+          />
+          {guarded ? (
+            <Switch
+              label="Replaces machines"
+              says="Machines are replaced although the cluster is guarded"
+              checked={policy.replaceGuarded}
+              onChange={(replaceGuarded) => setPolicy({ ...policy, replaceGuarded })}
+            />
+          ) : null}
           <Button
             variant="outlined"
             disabled={!changed || fetcher.state !== 'idle'}

@@ -101,6 +101,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const changes = await gyrarch.changes.list({
     states: ['running', 'halted', 'undoing', 'waiting'],
   })
+  const causes = await gyrarch.health.causes()
+  const explained = new Set(
+    causes.flatMap(({ nodes }) => nodes.map(({ cluster, node }) => `node/${cluster}/${node}`)),
+  )
   const wants: Want[] = [
     ...changes
       .filter((row) => row.state === 'halted')
@@ -111,7 +115,17 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         says: `halted: ${row.cause?.says ?? 'see the run'}`,
         path: `/changes/c-${row.number}`,
       })),
-    ...notWell(gyrarch.tree(view)),
+    ...causes.map((cause): Want => {
+      const cluster = cause.nodes[0]?.cluster ?? ''
+      return {
+        ref: `cause/${cluster}/${cause.code}`,
+        name: cluster,
+        state: 'broken',
+        says: `${cause.says}${cause.remedies[0] ? ` ${cause.remedies[0].says}.` : ''}`,
+        path: `/clusters/${cluster}`,
+      }
+    }),
+    ...notWell(gyrarch.tree(view)).filter((want) => !explained.has(want.ref)),
     ...view.clusters.flatMap((cluster): Want[] => {
       const release = view.catalogue.find((release) => release.version === cluster.release)
       return release && isUnsupported(release, view.now)

@@ -12,7 +12,7 @@ const changeStates = { broken: 'halted', working: 'running' } as const
 
 /** A change shows as what it does, all else as how it is. */
 function glyphOf(want: Want) {
-  if (want.path === null) return want.state
+  if (!want.ref.startsWith('change/')) return want.state
   const { state } = want
   return changeGlyph(state === 'broken' || state === 'working' ? changeStates[state] : 'waiting')
 }

@@ -24,7 +24,7 @@ export const nodeJoin = verb({
     timeServers: z.array(z.string()).default([]),
   }),
   result: z.object({ node: z.string() }),
-  failures: ['agent-down', 'clock-skew', 'agent-silent', 'pod-range-full', 'node-gone'],
+  failures: ['agent-down', 'clock-skew', 'api-not-reached', 'agent-silent', 'pod-range-full', 'node-gone'],
   at: atCluster,
   touches: clusterSlice,
   makes: (args) => [nodeRef(args)],

@@ -67,7 +67,7 @@ function arrives(
 }
 
 /** Agents of managed clusters, as walks to their API. */
-function agentWays(view: FleetView, cluster: ClusterView): readonly WalkQuery[] {
+export function agentWays(view: FleetView, cluster: ClusterView): readonly WalkQuery[] {
   const peer =
     cluster.controlPlane.kind === 'managed'
       ? view.peers?.find((peer) => peer.name === `${cluster.name}-api`)

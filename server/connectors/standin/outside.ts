@@ -17,6 +17,8 @@ const mostEvents = 20_000
 const snapshotEvents = 50_000
 const snapshotWallMs = 60_000
 const turnWallMs = 100
+/** However far the clock is sent, what has changed is told at least this often of it: watchers look in time. */
+const mostLeapMs = 60_000
 
 export class Outside extends Observed implements Connector, Observe {
   readonly name = 'stand-ins'
@@ -267,7 +269,7 @@ export class Outside extends Observed implements Connector, Observe {
     while (!this.closed) {
       await this.keeper?.atRest()
       const wake = this.keeper?.wakeAt() ?? null
-      const until = Math.max(this.nowMs, wake === null ? target : Math.min(target, wake))
+      const until = Math.max(this.nowMs, Math.min(target, wake ?? target, this.nowMs + mostLeapMs))
       const report = await this.inLane(async () => {
         const answer = await this.link.ask('run', { until, mostEvents })
         this.nowMs = answer.now

@@ -1,0 +1,101 @@
+/**
+ * Whether what somebody needs is reached: an API, a registry, a name or a time server. Everything asks here, so that a
+ * rule, a route or a translation stops them all as it stops any packet.
+ */
+import { parseAddress } from '../../core/addresses'
+import type { Said } from '../../core/contract'
+import type { Sim } from '../engine/sim'
+import type { Cluster, Site, World } from '../world'
+import { type Fare, peersOf, send } from './path'
+import { said } from './says'
+
+/** What stopped a packet, and which thing did. */
+export interface Obstacle {
+  readonly about: string
+  readonly stopped: Said
+}
+
+const obstacleOf = (site: Site, fare: Fare): Obstacle => ({
+  about:
+    fare.at === 'firewall-out' || fare.at === 'firewall-in'
+      ? `firewall/${site.name}/${fare.by || 'default'}`
+      : `network/${site.name}/${fare.by || fare.at}`,
+  stopped: said('stopped', { at: fare.at, by: fare.by, destination: fare.packet.destination }),
+})
+
+/** What decides ways between sites: while each part is the same object, a packet fares as it did. */
+interface Ways {
+  readonly parts: readonly unknown[]
+  readonly obstacles: Map<string, Obstacle | null>
+}
+
+const ways = new WeakMap<World, Ways>()
+
+/** Answers of packets from addresses to addresses outside clusters, kept while nothing about the ways has changed. */
+function keptObstacles(world: World): Map<string, Obstacle | null> {
+  const parts = [
+    world.peers,
+    ...Object.values(world.sites).flatMap((site) => [
+      site.firewall,
+      site.routes,
+      site.translations,
+      site.networks,
+      site.controlPlanes,
+      site.egress,
+    ]),
+  ]
+  const kept = ways.get(world)
+  if (kept?.parts.length === parts.length && kept.parts.every((part, i) => part === parts[i]))
+    return kept.obstacles
+  const fresh: Ways = { parts, obstacles: new Map() }
+  ways.set(world, fresh)
+  return fresh.obstacles
+}
+
+/** What keeps a packet of a node or a machine at `site` from an address, or null where it arrives. */
+export function obstacleTo(
+  sim: Sim,
+  site: Site,
+  from: string,
+  address: string,
+  port: number,
+  protocol: 'TCP' | 'UDP' = 'TCP',
+): Obstacle | null {
+  const kept = keptObstacles(sim.world)
+  const key = `${site.name}/${from}>${address}:${port}/${protocol}`
+  const before = kept.get(key)
+  if (before !== undefined) return before
+  const fare = send(sim.world, { address: from }, address, port, protocol)
+  const obstacle = fare.arrived ? null : obstacleOf(site, fare)
+  kept.set(key, obstacle)
+  return obstacle
+}
+
+/** Where the API of a cluster is asked for. */
+export function apiAt(
+  sim: Sim,
+  cluster: Cluster,
+): { readonly address: string; readonly port: number } | null {
+  if (cluster.managed) {
+    const peer = peersOf(sim.world).find((peer) => peer.name === `${cluster.name}-api`)
+    return peer ? { address: peer.address, port: peer.ports[0] ?? 443 } : null
+  }
+  const url = /^https:\/\/(\[[^\]]+\]|[^:/]+):(\d+)/.exec(cluster.endpoint)
+  const address = parseAddress(url?.[1] ?? '')
+  return url?.[1] !== undefined && address.ok ? { address: url[1], port: Number(url[2]) } : null
+}
+
+/** The address that a full name has at a site, or at one of its routing domain. */
+export function addressNamed(sim: Sim, site: Site, name: string): string | null {
+  const sites = [
+    site,
+    ...Object.values(sim.world.sites).filter((candidate) => candidate.domain === site.domain),
+  ]
+  for (const { records, nameDomain } of sites) {
+    const record = records.find(
+      (record) => record.type === 'A' && `${record.name}.${nameDomain}` === name,
+    )
+    if (record) return record.value
+  }
+  return null
+}
