@@ -42,13 +42,25 @@ export function needPackages() {
   writeFileSync(mark, lock)
 }
 
-/** Debian’s Chromium, for the browser tests and the pictures; and what reads a seed volume back. */
-export function needChromium() {
-  const missing = [
-    ['chromium', '/usr/bin/chromium'],
-    ['genisoimage', '/usr/bin/isoinfo'],
-    ['libarchive-tools', '/usr/bin/bsdtar'],
-  ].flatMap(([name, path]) => (existsSync(path) ? [] : [name]))
+const browser = [['chromium', '/usr/bin/chromium']]
+
+/** The tools of others that read what Gyrarch writes: seed volumes, boot data, zone files, YAML. */
+const readers = [
+  ['genisoimage', '/usr/bin/isoinfo'],
+  ['libarchive-tools', '/usr/bin/bsdtar'],
+  ['cloud-init', '/usr/bin/cloud-init'],
+  ['python3-yaml', '/usr/lib/python3/dist-packages/yaml/__init__.py'],
+  ['bind9-utils', '/usr/bin/named-checkzone'],
+]
+
+/** Debian’s Chromium, for the browser tests and the pictures. */
+export const needChromium = () => needDebian(browser)
+
+/** All that the tests ask of Debian. */
+export const needTestTools = () => needDebian([...browser, ...readers])
+
+function needDebian(packages) {
+  const missing = packages.flatMap(([name, path]) => (existsSync(path) ? [] : [name]))
   if (missing.length === 0) return
   console.error(`Installing ${missing.join(', ')} for the tests…`)
   const sudo = process.getuid?.() === 0 ? [] : ['sudo']

@@ -1,9 +1,9 @@
 /** `npm test`: type check, lint, dependency rules, unit tests, browser tests; one line of counts at the end. */
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
-import { bin, needChromium, needPackages, root, run } from './ready.mjs'
+import { bin, needPackages, needTestTools, root, run } from './ready.mjs'
 
 needPackages()
-needChromium()
+needTestTools()
 
 const reports = `${root}reports`
 rmSync(reports, { recursive: true, force: true })

@@ -81,6 +81,21 @@ const stored = (sim: Simulator, kind: string) =>
 const zoneOf = (sim: Simulator, node: string | null) =>
   sim.cluster('dill')?.nodes.find((candidate) => candidate.name === node)?.zone
 
+describe('a pod with scheduling gates', () => {
+  it('is not placed, and takes nobody’s place, until its gates are taken away', () => {
+    const sim = fresh()
+    const gated = { schedulingGates: [{ name: 'fernhollow.example/paperwork' }] }
+    apply(sim, 'bramble', deployment('desk', 1, gated))
+    advance(sim, 300)
+    expect(pods(sim, 'bramble', 'desk').map(({ node, waits }) => [node, waits])).toEqual([
+      [null, 'its scheduling gates fernhollow.example/paperwork are not taken away'],
+    ])
+    apply(sim, 'bramble', deployment('desk', 1, {}))
+    advance(sim, 300)
+    expect(pods(sim, 'bramble', 'desk').map(({ phase }) => phase)).toEqual(['Running'])
+  })
+})
+
 describe('priorities', () => {
   it('put out less important pods where there is no room, and only those', () => {
     const sim = fresh()

@@ -1,5 +1,6 @@
 /** Computes the placement board off the page’s thread: each what-if anew, from the objects it was given. */
 import { parseAllDocuments } from 'yaml'
+import { apiYaml } from '~/core/objects'
 import { boardOf, type Board, type BoardObject, type WhatIf } from '~/core/placement'
 
 export interface BoardQuestion {
@@ -27,7 +28,7 @@ function readPasted(text: string): readonly BoardObject[] | string {
     const values: readonly unknown[] =
       trimmed.startsWith('{') || trimmed.startsWith('[')
         ? [JSON.parse(text)].flat()
-        : parseAllDocuments(text).map(
+        : parseAllDocuments(text, apiYaml).map(
             (document) => document.toJS({ maxAliasCount: 200 }) as unknown,
           )
     return values.filter(

@@ -15,6 +15,8 @@ import type { WrittenObject } from './parse'
 import { objectKey, objectText, tidied } from './parse'
 import { invalidities } from './validate'
 import { knownKinds } from './served-kinds'
+import { typeOfKind } from './schema'
+import { immutableFindings, limitFindings, servedFindings, serviceFindings } from './api-checks'
 import { said } from './says'
 import type { ApplyIntent } from './apply-intent'
 import {
@@ -79,25 +81,22 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
         )
       : object
     for (const wrong of invalidities({ ...whole, apiVersion: object.apiVersion }))
-      findings.push(
-        stop(
-          `invalid.${objectKey(object)}.${wrong.path}`,
-          'text',
-          said('field-wrong', {
-            objectText: objectText(object),
-            line,
-            path: wrong.path,
-            wrong: wrong.says,
-          }),
-          [
-            {
-              ...said('document-line', { path: wrong.path, line }),
-              source: 'the open API’s rules',
-            },
-          ],
-        ),
-      )
-    if (!knownKinds.has(object.kind))
+      findings.push({
+        level: wrong.isCaution ? 'caution' : 'stop',
+        rule: `invalid.${objectKey(object)}.${wrong.path}`,
+        field: 'text',
+        ...said('field-wrong', {
+          objectText: objectText(object),
+          line,
+          path: wrong.path,
+          wrong: wrong.says,
+        }),
+        because: [
+          { ...said('document-line', { path: wrong.path, line }), source: 'the open API’s rules' },
+        ],
+      })
+    findings.push(...servedFindings(object, line, target.cluster))
+    if (!knownKinds.has(object.kind) && typeOfKind(object.apiVersion, object.kind) === null)
       findings.push({
         level: 'caution',
         rule: `kind.${objectKey(object)}`,
@@ -108,6 +107,9 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   }
   const changes = changesOf(intent, view)
   findings.push(
+    ...immutableFindings(intent, changes, view),
+    ...serviceFindings(intent, objects, target.cluster, view),
+    ...limitFindings(intent, objects, target.cluster, view),
     ...conflictFindings(intent, changes, view),
     ...referenceFindings(intent, objects, target.cluster, view),
     ...allowanceFindings(intent, objects, target.cluster, view),

@@ -3,10 +3,19 @@
  * Short forms come first (namespace, prefix, labels, images, replicas), then strategic merges by list keys, JSON merge patches
  * (RFC 7396), JSON patches (RFC 6902). Every field of a rendered object knows which layer it came from.
  */
-import jsonPatch, { type Operation } from 'fast-json-patch'
-import { parse } from 'yaml'
+import { isMap, isNode, isScalar, isSeq, LineCounter, parse, parseDocument } from 'yaml'
 import { z } from 'zod'
-import { fieldAt, fieldsOf, withFields } from '../objects'
+import {
+  apiYaml,
+  apiYamlWith,
+  applyJsonPatch,
+  escapePath,
+  fieldAt,
+  fieldsOf,
+  isRecord,
+  withFields,
+  writeYaml,
+} from '../objects'
 import { isClusterWide, objectText, tidied, type WrittenObject } from './parse'
 
 const target = z.string().max(300)
@@ -58,7 +67,7 @@ export type LayersRead =
 /** Reads a layered file; what is wrong is named by its place. */
 export function readLayers(text: string): LayersRead {
   try {
-    const read = layersSchema.safeParse(parse(text, { maxAliasCount: 100 }))
+    const read = layersSchema.safeParse(parse(text, { ...apiYaml, maxAliasCount: 100 }))
     if (read.success) return { ok: true, file: read.data }
     const issue = read.error.issues[0]
     return {
@@ -90,6 +99,12 @@ const nameKey = (object: {
   readonly kind: string
   readonly metadata: { readonly name: string }
 }): string => `${object.kind}/${object.metadata.name}`
+
+const isObject = (value: unknown): value is WrittenObject =>
+  isRecord(value) &&
+  typeof value['kind'] === 'string' &&
+  isRecord(value['metadata']) &&
+  typeof value['metadata']['name'] === 'string'
 
 /** RFC 7396. */
 function mergePatch(value: unknown, patch: unknown): unknown {
@@ -184,20 +199,19 @@ export function renderLayers(file: LayeredFile, environment: string | null): Ren
         if (entry.target === key) object = mergePatch(object, entry.patch) as WrittenObject
       for (const entry of layer.jsonPatch ?? []) {
         if (entry.target !== key) continue
-        try {
-          object = jsonPatch.applyPatch(
-            object,
-            structuredClone(entry.patch) as unknown as Operation[],
-            true,
-            false,
-          ).newDocument
-        } catch (error) {
+        const patched = applyJsonPatch(object, entry.patch)
+        if (!patched.ok || !isObject(patched.value))
           return {
             ok: false,
-            says: `environments.${environment}.jsonPatch for ${key}: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : 'cannot be applied'}`,
+            says: `environments.${environment}.jsonPatch for ${key}: ${patched.ok ? 'what it leaves is no object with a kind and a name' : patched.says}`,
           }
-        }
+        object = patched.value
       }
+      if (!isObject(object))
+        return {
+          ok: false,
+          says: `environments.${environment}.mergePatch for ${key}: what it leaves is no object with a kind and a name`,
+        }
       if (layer.prefix !== undefined)
         object = {
           ...object,
@@ -252,70 +266,64 @@ export interface LayerLine {
   readonly from: string | null
 }
 
-/** A rendered object as lines of YAML, each with its layer. */
+const sameValue = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
+
+/** The field that tells the items of a list apart in the paths of `from`, or null for a list that is one value. */
+function keyIn(from: RenderedObject['from'], path: string): string | null {
+  const prefix = `${path}/[`
+  const sample = [...from.keys()].find((candidate) => candidate.startsWith(prefix))
+  return sample === undefined
+    ? null
+    : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
+}
+
+/** A rendered object as lines of YAML, each with its layer. What is written reads back as the object. */
 export function layerLines({ object, from }: RenderedObject): readonly LayerLine[] {
-  const lines: LayerLine[] = []
-  const scalar = (value: unknown): string => {
-    if (typeof value === 'string') {
-      if (/^[A-Za-z][\w./:@-]*$/.test(value) && !/^(true|false|null|yes|no|on|off)$/i.test(value))
-        return value
-      return JSON.stringify(value)
-    }
-    return JSON.stringify(value)
+  const text = writeYaml(object)
+  const counter = new LineCounter()
+  const document = parseDocument(text, apiYamlWith(counter))
+  if (document.errors.length > 0 || !sameValue(document.toJS(), object))
+    throw new Error(`${objectText(object)} does not read back as it is written`)
+  const layers: (string | null)[] = []
+  const lineAt = (offset: number): number => counter.linePos(offset).line - 1
+  /** All lines of a node come from one layer. */
+  const mark = (first: number, last: number, layer: string | null): void => {
+    for (let line = lineAt(first); line <= lineAt(Math.max(first, last - 1)); line++)
+      layers[line] ??= layer
   }
-  const layerOf = (path: string): string | null =>
-    from.get(path) ?? [...from].find(([other]) => other.startsWith(`${path}/`))?.[1] ?? null
-  const keyed = (path: string, list: readonly unknown[]): ((item: unknown) => string) | null => {
-    const prefix = `${path}/[`
-    const sample = [...from.keys()].find((otherName) => otherName.startsWith(prefix))
-    const field =
-      sample === undefined ? null : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
-    return field === null || list.length === 0
-      ? null
-      : (item) =>
-          `${path}/[${field}=${String((item as Record<string, unknown>)[field])
-            .replaceAll('~', '~0')
-            .replaceAll('/', '~1')}]`
-  }
-  const write = (value: unknown, path: string, indent: string, first: string): void => {
-    if (Array.isArray(value)) {
-      const of = keyed(path, value)
-      for (const item of value as readonly unknown[]) {
-        const at = of?.(item) ?? path
-        if (typeof item === 'object' && item !== null) write(item, at, `${indent}  `, `${indent}- `)
-        else lines.push({ text: `${indent}- ${scalar(item)}`, from: layerOf(path) })
-      }
+  const visitNode = (node: unknown, path: string, begin: number): void => {
+    if (!isNode(node) || !node.range) return
+    const [, valueEnd] = node.range
+    const layer = from.get(path)
+    if (layer !== undefined) {
+      mark(begin, valueEnd, layer)
       return
     }
-    let lead = first
-    for (const [name, inner] of Object.entries(value as Record<string, unknown>)) {
-      if (inner === undefined) continue
-      const at = `${path}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`
-      const label = /^[A-Za-z0-9_.-]+$/.test(name) ? name : JSON.stringify(name)
-      if (typeof inner === 'object' && inner !== null && Object.keys(inner).length > 0) {
-        lines.push({ text: `${lead}${label}:`, from: null })
-        write(inner, at, `${indent}  `, `${indent}  `)
-      } else
-        lines.push({
-          text: `${lead}${label}: ${typeof inner === 'object' && inner !== null ? JSON.stringify(inner) : scalar(inner)}`,
-          from: layerOf(at),
-        })
-      lead = indent
+    if (isMap(node))
+      for (const { key, value } of node.items) {
+        const name = isScalar(key) ? String(key.value) : ''
+        const keyBegin = isNode(key) && key.range ? key.range[0] : begin
+        visitNode(value, `${path}/${escapePath(name)}`, keyBegin)
+      }
+    else if (isSeq(node)) {
+      const field = keyIn(from, path)
+      for (const item of node.items) {
+        const key: unknown = isMap(item) && field !== null ? item.get(field) : undefined
+        const itemBegin = isNode(item) && item.range ? item.range[0] : begin
+        visitNode(item, `${path}/[${field ?? ''}=${escapePath(String(key))}]`, itemBegin)
+      }
     }
   }
-  write(object, '', '', '')
-  return lines
+  visitNode(document.contents, '', 0)
+  return text
+    .replace(/\n$/, '')
+    .split('\n')
+    .map((line, i) => ({ text: line, from: layers[i] ?? null }))
 }
 
 /** Rendered objects as one text of several documents. */
 export const renderedText = (objects: readonly RenderedObject[]): string =>
-  objects
-    .map((object) =>
-      layerLines(object)
-        .map((line) => line.text)
-        .join('\n'),
-    )
-    .join('\n---\n') + '\n'
+  objects.map(({ object }) => writeYaml(object)).join('---\n')
 
 export interface LayerDifference {
   readonly object: string

@@ -2,7 +2,7 @@
  * Manifests out of text: YAML of several documents or JSON, lists opened. A document that does not parse is named by line and
  * column and the others are still read. Aliases are counted before they are followed, so that none can explode.
  */
-import { isRecord } from '../objects'
+import { apiYamlWith, isRecord } from '../objects'
 import { LineCounter, parseAllDocuments, type Document } from 'yaml'
 import type { ApiObject } from '../objects'
 import { said } from './says'
@@ -86,11 +86,7 @@ export function parseManifests(text: string): ParsedManifests {
     }
   const counter = new LineCounter()
   const problems: TextProblem[] = []
-  const parsed = parseAllDocuments(text, {
-    lineCounter: counter,
-    uniqueKeys: true,
-    prettyErrors: false,
-  })
+  const parsed = parseAllDocuments(text, apiYamlWith(counter))
   if ('empty' in parsed) return { documents: [], problems }
   if (parsed.length > mostDocuments)
     return {

@@ -13,6 +13,103 @@ export const said = sentences({
   'written-second-time': (p: { kind: string; name: string; first: number }) =>
     `${p.kind} ${p.name} is written a second time; the first is on line ${p.first}.`,
 
+  // schema
+  'field-missing': (p: { field: string }) => `${p.field} is missing.`,
+  'field-unknown': (p: { field: string; meant: string | null }) =>
+    `The API knows no field ${p.field} here and drops it.${p.meant === null ? '' : ` Likely meant: ${p.meant}.`}`,
+  'field-type': (p: { value: string; wanted: string }) =>
+    `${p.value} is not what belongs here: the API takes ${p.wanted}.`,
+  'not-served': (p: { kind: string; apiVersion: string; served: string }) =>
+    `${p.kind} is not served as ${p.apiVersion}; it is ${p.served}.`,
+  'version-removed': (p: {
+    objectText: string
+    line: number
+    apiVersion: string
+    release: string
+    removedIn: string
+    successor: string | null
+  }) =>
+    `${p.objectText} (line ${p.line}): ${p.apiVersion} is gone since ${p.removedIn}, and ${p.release} does not serve it.${p.successor === null ? ' Nothing has taken its place.' : ` Write it as ${p.successor}.`}`,
+  'version-later': (p: {
+    objectText: string
+    line: number
+    apiVersion: string
+    release: string
+    since: string
+  }) =>
+    `${p.objectText} (line ${p.line}): ${p.apiVersion} is served from ${p.since} on; this cluster runs ${p.release}.`,
+  'cluster-release': (p: { release: string }) => `release ${p.release}`,
+  immutable: (p: { objectText: string; path: string; live: string; wanted: string }) =>
+    `${p.objectText}: ${fieldText(p.path)} cannot be changed once it is there. It is ${p.live}; this would make it ${p.wanted}.`,
+  'claim-shrinks': (p: { objectText: string; live: string; wanted: string }) =>
+    `${p.objectText} has ${p.live} and cannot shrink to ${p.wanted}: a volume only grows.`,
+  'field-of-live': (p: { path: string }) => `${fieldText(p.path)} as it is now`,
+  'node-port-taken': (p: { objectText: string; port: number; holder: string }) =>
+    `${p.objectText} wants port ${p.port} of every node, which ${p.holder} has.`,
+  'services-compared': (p: { services: number }) => `${countText(p.services, 'service')} compared`,
+  'service-alone': (p: { objectText: string }) =>
+    `${p.objectText} selects no pod, neither of this text nor of the cluster: nothing would answer behind it.`,
+  'limit-range': (p: {
+    objectText: string
+    container: string
+    resource: string
+    what: 'request' | 'limit'
+    value: string
+    rule: 'min' | 'max'
+    bound: string
+    range: string
+  }) =>
+    `${p.objectText}: ${p.container} has a ${p.what} of ${p.value} for ${p.resource}; ${p.range} allows ${p.rule === 'max' ? 'at most' : 'no less than'} ${p.bound}.`,
+  'limit-range-source': (p: { range: string }) => `LimitRange ${p.range}`,
+  gated: (p: { objectText: string; gates: readonly string[] }) =>
+    `${p.objectText}: its pods wait until ${listText(p.gates)} ${p.gates.length === 1 ? 'is' : 'are'} taken from their scheduling gates.`,
+
+  // values
+  'value-choice': (p: { value: string; taken: readonly string[] }) =>
+    `“${p.value}” is none of ${listText(p.taken, 12)}.`,
+  'value-limit': (p: { value: number; from: number; to: number | null }) =>
+    p.to === null
+      ? `${p.value} is too small: the API takes ${p.from} or more.`
+      : `${p.value} is out of range: the API takes ${p.from} to ${p.to}.`,
+  'port-name': (p: { name: string }) =>
+    `“${p.name}” is no name of a port: up to 15 small letters, digits and -, with a letter among them.`,
+  'part-only-one': (p: { what: string; fields: readonly string[]; there: readonly string[] }) =>
+    p.there.length === 0
+      ? `This ${p.what} has none of ${listText(p.fields)}; it needs one.`
+      : `This ${p.what} has ${listText(p.there)}; it takes only one.`,
+  'part-twice': (p: { what: string; name: string }) => `The ${p.what} ${p.name} stands twice.`,
+  'part-cidr': (p: { range: string }) => `“${p.range}” is no range like 10.20.0.0/16.`,
+  'part-address': (p: { address: string }) => `“${p.address}” is no address.`,
+  'selector-values': (p: { operator: string }) => `${p.operator} needs values.`,
+  'selector-no-values': (p: { operator: string }) => `${p.operator} takes no values.`,
+  'selector-one-value': (p: { operator: string }) => `${p.operator} takes one value.`,
+  'env-both': (p: { name: string }) => `${p.name} has a value and a source; it takes one of them.`,
+  'probe-success': (p: { field: string }) =>
+    `A ${p.field === 'livenessProbe' ? 'liveness' : 'startup'} probe is passed by one success: successThreshold is 1.`,
+  'host-port-differs': (p: { hostPort: number; containerPort: number }) =>
+    `On the node’s own network host port and container port are one: ${p.hostPort} is not ${p.containerPort}.`,
+  'toleration-value': () => 'With operator Exists there is no value.',
+  'toleration-key': () => 'Without a key the operator is Exists.',
+  'toleration-seconds': () => 'tolerationSeconds goes with the effect NoExecute alone.',
+  'strategy-recreate': () => 'Recreate takes no rollingUpdate.',
+  'strategy-stands-still': () =>
+    'maxSurge and maxUnavailable are both 0: no pod could ever be replaced.',
+  'deadline-too-short': (p: { ready: number }) =>
+    `It must be more than minReadySeconds, which is ${p.ready}.`,
+  'peer-block-alone': () => 'An ipBlock stands alone, without selectors beside it.',
+  'peer-empty': () => 'This peer selects nothing: it needs a selector or an ipBlock.',
+  'block-except': (p: { except: string; cidr: string }) =>
+    `${p.except} is not a part of ${p.cidr}.`,
+  'end-port': () => 'endPort goes with a port that is a number no greater than it.',
+  'ingress-path': (p: { path: string }) => `“${p.path}” does not begin with /.`,
+  'node-port-type': () => 'Ports of nodes are for services of type NodePort or LoadBalancer.',
+  'claim-modes': () => 'A claim says how it is accessed, ReadWriteOnce for one node.',
+  'claim-size': () => 'A claim says how much storage it asks for.',
+  'secret-needs': (p: { key: string; type: string }) =>
+    `A secret of type ${p.type} has a ${p.key}.`,
+  'data-key': (p: { key: string }) =>
+    `“${p.key}” is no key: up to 253 letters, digits, -, _ and dots.`,
+
   // validate
   'quantity-text-or': () => 'A quantity is text or a number.',
   'container-needs-name': () => 'A container needs a name.',

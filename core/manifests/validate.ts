@@ -8,12 +8,17 @@ import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
 import { said } from './says'
 import { quoted } from '../contract'
+import { removals } from './removed'
+import { schemaFaults, typeOfKind } from './schema'
 import { servedAs } from './served-kinds'
+import { partWrongs, valueWrong } from './values'
 
 export interface Invalid {
   /** Below the object, like `spec.replicas`. */
   readonly path: string
   readonly says: string
+  /** The API takes it, though hardly as it was meant. */
+  readonly isCaution?: true
 }
 
 const label63 = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
@@ -264,8 +269,48 @@ function cron(object: WrittenObject): readonly Invalid[] {
   ]
 }
 
-/** Everything wrong with an object by itself. */
+/** Everything wrong with an object by itself; one complaint a field. */
 export function invalidities(object: WrittenObject): readonly Invalid[] {
+  const told = new Set<string>()
+  return [...published(object), ...ruled(object)].filter(({ path }) => {
+    if (told.has(path)) return false
+    told.add(path)
+    return true
+  })
+}
+
+/** What its published schema, and the rules about values and parts of it, have against an object. */
+function published(object: WrittenObject): readonly Invalid[] {
+  const values: Invalid[] = []
+  const parts: Invalid[] = []
+  const faults = schemaFaults(
+    object,
+    (type, field, value, path) => {
+      const wrong = valueWrong(type, field, value)
+      if (wrong) values.push({ path, says: wrong.says })
+    },
+    (type, part, path) => {
+      for (const { field, says } of partWrongs(type, part))
+        parts.push({ path: [path, field].filter((step) => step !== '').join('.'), says })
+    },
+  )
+  return [
+    ...faults.map(({ path, says, kind }): Invalid =>
+      kind === 'unknown' ? { path, says, isCaution: true } : { path, says },
+    ),
+    ...values,
+    ...parts,
+  ]
+}
+
+/** Groups of the open API itself: what they do not serve nobody else does. */
+const ownGroups = new Set(Object.values(servedAs).map((version) => groupOf(version)))
+
+function groupOf(apiVersion: string): string {
+  return apiVersion.includes('/') ? (apiVersion.split('/')[0] ?? '') : ''
+}
+
+function ruled(object: WrittenObject): readonly Invalid[] {
   const invalids: Invalid[] = []
   const name = nameWrong(object.kind, object.metadata.name)
   if (name !== null) invalids.push({ path: 'metadata.name', says: name })
@@ -280,8 +325,11 @@ export function invalidities(object: WrittenObject): readonly Invalid[] {
   if (
     served !== undefined &&
     served !== object.apiVersion &&
-    !object.apiVersion.includes('beta') &&
-    object.apiVersion.split('/')[0] === served.split('/')[0]
+    typeOfKind(object.apiVersion, object.kind) === null &&
+    !removals.some(
+      (removal) => removal.apiVersion === object.apiVersion && removal.kinds.includes(object.kind),
+    ) &&
+    (groupOf(object.apiVersion) === groupOf(served) || ownGroups.has(groupOf(object.apiVersion)))
   )
     invalids.push({
       path: 'apiVersion',

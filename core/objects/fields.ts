@@ -34,7 +34,8 @@ function keyOf(field: string, items: readonly unknown[]): string | null {
   return values.size === items.length ? match : null
 }
 
-const escape = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
+/** A name as a part of a path. */
+export const escapePath = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
 const unescape = (text: string): string => text.replaceAll('~1', '/').replaceAll('~0', '~')
 
 /** Every value of an object by its path, in the order of the object. Empty maps and lists are values. */
@@ -44,13 +45,13 @@ export function fieldsOf(object: unknown): Fields {
     if (isRecord(value)) {
       const entries = Object.entries(value).filter(([, inner]) => inner !== undefined)
       if (entries.length === 0) results.set(path, {})
-      for (const [name, inner] of entries) walk(inner, `${path}/${escape(name)}`, name)
+      for (const [name, inner] of entries) walk(inner, `${path}/${escapePath(name)}`, name)
       return
     }
     const key = Array.isArray(value) ? keyOf(field, value) : null
     if (Array.isArray(value) && key !== null) {
       for (const item of value)
-        if (isRecord(item)) walk(item, `${path}/[${key}=${escape(String(item[key]))}]`, '')
+        if (isRecord(item)) walk(item, `${path}/[${key}=${escapePath(String(item[key]))}]`, '')
       return
     }
     results.set(path, value)
@@ -247,13 +248,13 @@ export function fieldOwners(managed: unknown): ReadonlyMap<string, string> {
     const inner = Object.entries(at).filter(([name]) => name !== '.')
     if (inner.length === 0 && path !== '') owners.set(path, manager)
     for (const [name, next] of inner) {
-      if (name.startsWith('f:')) walk(next, `${path}/${escape(name.slice(2))}`, manager)
+      if (name.startsWith('f:')) walk(next, `${path}/${escapePath(name.slice(2))}`, manager)
       else if (name.startsWith('k:')) {
         try {
           const key: unknown = JSON.parse(name.slice(2))
           const [field, value] = isRecord(key) ? (Object.entries(key)[0] ?? []) : []
           if (field !== undefined)
-            walk(next, `${path}/[${field}=${escape(String(value))}]`, manager)
+            walk(next, `${path}/[${field}=${escapePath(String(value))}]`, manager)
         } catch {
           // A key that is no JSON names nothing.
         }

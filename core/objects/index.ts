@@ -2,6 +2,7 @@ export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './bel
 export {
   fieldAt,
   fieldOwners,
+  escapePath,
   fieldsOf,
   fieldText,
   isIdentity,
@@ -9,6 +10,7 @@ export {
   withFields,
   type Fields,
 } from './fields'
+export { applyJsonPatch, type JsonPatched } from './json-patch'
 export { isRecord, type Json, list, record, records, text, texts } from './json'
 export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'
 export { readObjects, type ApiObject, type Located, type Misread } from './read'
@@ -46,3 +48,4 @@ export {
   type Labels,
   type LabelTest,
 } from './selector'
+export { apiYaml, apiYamlWith, writeYaml, yamlDocument } from './yaml'

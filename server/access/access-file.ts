@@ -1,6 +1,6 @@
 /** The access file of a cluster: a kubeconfig with a token of eight hours and an authority that covers its names. */
 import { randomBytes } from 'node:crypto'
-import { stringify } from 'yaml'
+import { writeYaml } from '~/core/objects'
 import { clusterRanges, parseCidr } from '~/core/addresses'
 import { type ClusterView, nodesOf } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
@@ -66,7 +66,7 @@ export async function accessFile(database: Database, cluster: ClusterView): Prom
     users: [{ name: user, user: { token: randomBytes(24).toString('base64url') } }],
   }
   return {
-    yaml: `# Access to ${cluster.name} as duty, until ${expiresWall} (${tokenHours} hours).\n${stringify(document)}`,
+    yaml: `# Access to ${cluster.name} as duty, until ${expiresWall} (${tokenHours} hours).\n${writeYaml(document)}`,
     expiresWall,
   }
 }

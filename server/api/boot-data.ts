@@ -1,6 +1,6 @@
 /** What a raise hands out and leaves behind: boot data, its draft as text, its inventory. */
 import { z } from 'zod'
-import { stringify } from 'yaml'
+import { writeYaml } from '~/core/objects'
 import Papa from 'papaparse'
 import type { Ref } from '~/core/contract'
 import { clusterOf, type FleetView, siteOf, stands } from '~/core/fleet'
@@ -92,7 +92,7 @@ export const bootDataRoutes: readonly Route[] = [
       return {
         text: {
           type: 'application/yaml',
-          body: stringify({ gyrarch: 'draft/1', kind, title, intent }, { lineWidth: 0 }),
+          body: writeYaml({ gyrarch: 'draft/1', kind, title, intent }),
           fileName: `${id}.draft.yaml`,
         },
       }

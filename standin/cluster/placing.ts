@@ -3,7 +3,7 @@
 import type { Cluster, Workload, Pod, Node } from '../cluster-state'
 import type { Load } from './fits'
 import { wishOf, refusals, likes } from './fits'
-import { text } from './manifests'
+import { list, record as fields, templateOf, text } from './manifests'
 
 export function loads(cluster: Cluster): Map<string, Load> {
   const map = new Map<string, Load>(
@@ -20,6 +20,12 @@ export function loads(cluster: Cluster): Map<string, Load> {
   return map
 }
 
+/** The scheduling gates that keep a pod from being placed at all. */
+export const gatesOf = (workload: Workload, pod: Pod): readonly string[] =>
+  list(fields(templateOf(workload, pod.hash)['spec'])['schedulingGates']).map((gate) =>
+    text(fields(gate)['name']),
+  )
+
 /** Puts a waiting pod onto the emptiest node that takes it, or says why none does. */
 export function schedulePod(
   cluster: Cluster,
@@ -28,6 +34,11 @@ export function schedulePod(
   load: Map<string, Load>,
   only?: string,
 ): void {
+  const gates = gatesOf(workload, pod)
+  if (gates.length > 0) {
+    pod.waits = `its scheduling gates ${gates.join(', ')} are not taken away`
+    return
+  }
   const tally = new Map<string, number>()
   const refusal = refusals(cluster, pod, workload)
   const request = wishOf(workload, pod)

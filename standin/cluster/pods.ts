@@ -15,7 +15,7 @@ import {
   templateOf,
   text,
 } from './manifests'
-import { loads, schedulePod, share } from './placing'
+import { gatesOf, loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
 import { addressNamed, obstacleTo } from '../traffic/reach'
 import { victimsFor, makeWay } from './preempt'
@@ -364,7 +364,9 @@ export function findPlace(
 ): void {
   schedulePod(cluster, pod, workload, load, only)
   const way =
-    pod.node === null && only === undefined ? victimsFor(cluster, pod, workload, load) : null
+    pod.node === null && only === undefined && gatesOf(workload, pod).length === 0
+      ? victimsFor(cluster, pod, workload, load)
+      : null
   if (!way) return
   makeWay(sim, cluster, way, load)
   for (const victim of way.victims)

@@ -1,7 +1,7 @@
 /** Manifests: written or dropped, checked as they are typed, compared with what lives in the aim, and drafted as a change. */
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { useFetcher } from 'react-router'
-import { stringify } from 'yaml'
+import { writeYaml } from '~/core/objects'
 import { clusterOf } from '~/core/fleet'
 import {
   changesOf,
@@ -49,7 +49,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     live: live
       ? {
           key: key ?? '',
-          text: stringify(tidied(live as unknown as WrittenObject), { lineWidth: 0 }),
+          text: writeYaml(tidied(live as unknown as WrittenObject)),
         }
       : null,
     missing: key !== null && !live ? key : null,

@@ -1,7 +1,7 @@
 /** Network policies: which pods each isolates, who is let in and out, and a new one out of the calls that were seen. */
 import { listedObjects, trafficIn } from '~/core/fleet'
 import { useState } from 'react'
-import { stringify } from 'yaml'
+import { writeYaml } from '~/core/objects'
 import { useSearchParams } from 'react-router'
 import type { PolicyObject } from '~/core/objects'
 import { readObjects } from '~/core/objects'
@@ -111,7 +111,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         key: policy.key,
         namespace: policy.namespace,
         name: policy.key.split('/')[1] ?? '',
-        text: stringify(object?.spec ?? {}),
+        text: writeYaml(object?.spec ?? {}),
         selects: selectorText(object?.spec?.podSelector),
         pods: selected.map((pod) => pod.name),
         ingress:

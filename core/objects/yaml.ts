@@ -1,0 +1,97 @@
+/**
+ * YAML as the open API’s own tools read it, and written so that every reader understands the same.
+ * Read: version 1.1 with what those tools do differently (no base 60, no times of their own, `0o17` is a number, merge
+ * keys work, a key stands once). Written: whatever one version or the other would take for something else is quoted.
+ * Sources: YAML 1.1 and 1.2.2; the resolver of go-yaml 2 and 3.
+ */
+import {
+  type CollectionTag,
+  Document,
+  type DocumentOptions,
+  isScalar,
+  type LineCounter,
+  type ParseOptions,
+  type ScalarTag,
+  type SchemaOptions,
+  type Tags,
+  visit,
+} from 'yaml'
+
+/** Numbers that YAML 1.2 writes for base 8 and the API’s readers take as well. */
+const octal: ScalarTag = {
+  identify: () => false,
+  default: true,
+  tag: 'tag:yaml.org,2002:int',
+  test: /^[-+]?0o[0-7]+$/,
+  resolve: (text) => {
+    const size = Number.parseInt(text.replace(/^[-+]?0o/, ''), 8)
+    return text.startsWith('-') ? -size : size
+  },
+}
+
+/** Numbers with a point or an exponent; a digit stands somewhere before it. */
+const float: ScalarTag = {
+  identify: (value) => typeof value === 'number',
+  default: true,
+  tag: 'tag:yaml.org,2002:float',
+  test: /^[-+]?(?:\.[0-9][0-9_]*|[0-9][0-9_]*(?:\.[0-9_]*(?:[eE][-+]?[0-9]+)?|[eE][-+]?[0-9]+))$/,
+  resolve: (text) => Number.parseFloat(text.replaceAll('_', '')),
+}
+
+/**
+ * What is read of YAML 1.1 but not by the API’s readers: times stay text, 1:30 is no number, and neither is E382, which
+ * the library’s own pattern lets pass. Infinity and what is no number keep their tags.
+ */
+const isForeign = (tag: ScalarTag | CollectionTag | string): boolean => {
+  if (typeof tag === 'string') return false
+  const isOwnFloat =
+    tag.tag === float.tag &&
+    'test' in tag &&
+    ['1.5', '1.5e3'].some((text) => tag.test?.test(text) === true)
+  return (
+    isOwnFloat ||
+    tag.tag === 'tag:yaml.org,2002:timestamp' ||
+    ('format' in tag && tag.format === 'TIME')
+  )
+}
+
+const apiTags = (tags: Tags): Tags => [octal, float, ...tags.filter((tag) => !isForeign(tag))]
+
+export const apiYaml: ParseOptions & DocumentOptions & SchemaOptions = {
+  version: '1.1',
+  merge: true,
+  uniqueKeys: true,
+  customTags: apiTags,
+}
+
+export const apiYamlWith = (lineCounter: LineCounter) =>
+  ({ ...apiYaml, lineCounter, prettyErrors: false }) as const
+
+/** Text that some reader takes for a number, a truth, nothing, a time or a merge, if it is not quoted. */
+const isAmbiguous = (text: string): boolean =>
+  text === '' ||
+  /^[-+.]?\d/.test(text) ||
+  /^[-+.]/.test(text) ||
+  /^(?:y|yes|n|no|true|false|on|off|null|nil|~|<<|=)$/i.test(text) ||
+  /[\u0085\u2028\u2029\ufeff]/.test(text)
+
+/** A value as a YAML document that reads back as that value, whichever version reads it. Lines are never folded. */
+export function yamlDocument(value: unknown): Document {
+  const document = new Document(value, { aliasDuplicateObjects: false })
+  visit(document, {
+    Scalar: (_key, node) => {
+      if (isScalar(node) && typeof node.value === 'string' && isAmbiguous(node.value))
+        node.type = 'QUOTE_DOUBLE'
+    },
+  })
+  return document
+}
+
+export const writeYaml = (value: unknown): string =>
+  yamlDocument(value)
+    .toString({ lineWidth: 0, doubleQuotedMinMultiLineLength: 1_000_000 })
+    // Some readers end a line at these; they stand between double quotes only.
+    .replace(
+      /[\u0085\u2028\u2029\ufeff]/g,
+      (character) => `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`,
+    )
