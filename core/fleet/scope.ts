@@ -54,6 +54,7 @@ const everywhere: Readonly<
     cluster: [],
   },
   prices: { site: ['prices'], cluster: [] },
+  registries: { site: ['registry', 'nameDomain', 'records'], cluster: [] },
   walks: {
     site: [
       'networks',

@@ -2,7 +2,9 @@
 import { guardedCluster, noCluster } from '../changes'
 import { z } from 'zod'
 import type { FleetView, ClusterView, PoolView } from '../fleet'
-import { siteOf, nodesOf, clusterOf } from '../fleet'
+import { siteOf, nodesOf, clusterOf, listedObjects } from '../fleet'
+import type { ApiObject, NodeObject } from '../objects'
+import { oneMore } from '../placement'
 import type { Command, NodeReport as NodeView } from '../contract'
 import { command, ref } from '../contract'
 import { checkAnswers, isReady, name, poolOf, shownBy } from './machines'
@@ -325,6 +327,69 @@ export function planResize(intent: ResizeIntent, view: FleetView): Plan {
   }
 }
 
+/** The fleet with the pool as large as asked for: new nodes are like the first of the pool, empty and ready. */
+function afterResize(intent: ResizeIntent, view: FleetView): FleetView {
+  const cluster = clusterOf(view, intent.cluster)
+  const pool = poolOf(cluster, intent.pool)
+  if (!cluster || !pool) return view
+  const gone = new Set(leaving(pool, intent.count).map((node) => node.name))
+  const like = pool.nodes[0]
+  const added = coming(cluster, pool, intent.count, view).machines
+  const list = listedObjects(view, cluster.name)
+  const likeObject = list.find(
+    (object) => object.kind === 'Node' && object.metadata?.name === like?.name,
+  ) as unknown as NodeObject | undefined
+  const nodes = [
+    ...pool.nodes.filter((node) => !gone.has(node.name)),
+    ...(like
+      ? added.map((machine) => ({
+          ...like,
+          name: machine.name,
+          machine: machine.name,
+          zone: machine.zone,
+          cordoned: false,
+          requestedCpuMilli: 0,
+          requestedMemoryBytes: 0,
+          pods: 0,
+        }))
+      : []),
+  ]
+  const objects = [
+    ...list.filter((object) => object.kind !== 'Node' || !gone.has(object.metadata?.name ?? '')),
+    ...(likeObject
+      ? added.map((machine) => {
+          const more = oneMore(likeObject, machine.name)
+          return {
+            ...more,
+            metadata: {
+              ...more.metadata,
+              labels: { ...more.metadata.labels, 'topology.kubernetes.io/zone': machine.zone },
+            },
+          } as unknown as ApiObject
+        })
+      : []),
+  ]
+  return {
+    ...view,
+    clusters: view.clusters.map((candidate) =>
+      candidate.name === cluster.name
+        ? {
+            ...cluster,
+            pools: cluster.pools.map((each) => (each === pool ? { ...pool, nodes } : each)),
+          }
+        : candidate,
+    ),
+    ...(list.length === 0
+      ? {}
+      : {
+          objects: {
+            ...view.objects,
+            [cluster.name]: { state: 'known', version: view.version, at: view.now, value: objects },
+          },
+        }),
+  }
+}
+
 export const poolResize: ChangeKind<ResizeIntent> = {
   name: 'pool.resize',
   title: 'Resize a pool',
@@ -342,6 +407,7 @@ export const poolResize: ChangeKind<ResizeIntent> = {
   label: (intent) => `resize ${intent.pool} of ${intent.cluster || 'a cluster'} to ${intent.count}`,
   check: checkResize,
   plan: planResize,
+  after: afterResize,
   answeredBy: (failure) => shownBy[failure.reason] ?? [],
   prove: (intent, view): readonly Proof[] => {
     const pool = poolOf(clusterOf(view, intent.cluster), intent.pool)

@@ -5,7 +5,7 @@ import { command } from '../contract'
 import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
 import { longestPath, ref, stop } from '../changes'
 import type { ClusterView, FleetView } from '../fleet'
-import { clusterOf, siteOf, objectsHeard } from '../fleet'
+import { clusterOf, listedObjects, siteOf, objectsHeard } from '../fleet'
 import { fieldsOf, fieldText, isIdentity, withFields } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
@@ -14,6 +14,14 @@ import type { ObjectChange } from './diff'
 import type { WrittenObject } from './parse'
 import { objectKey, objectText, tidied } from './parse'
 import { invalidities } from './validate'
+import {
+  claimFindings,
+  imageFindings,
+  placingFindings,
+  wantedAtMost,
+  wantedBy,
+} from './place-checks'
+import { quotaFindings } from './quota-checks'
 import { knownKinds } from './served-kinds'
 import { typeOfKind } from './schema'
 import { immutableFindings, limitFindings, servedFindings, serviceFindings } from './api-checks'
@@ -64,6 +72,44 @@ export function known(
   return { cluster: matchingCluster }
 }
 
+/** A part of an object as the whole that it makes with what lives. */
+function wholeOf(object: WrittenObject, intent: ApplyIntent, view: FleetView): WrittenObject {
+  const live = liveObjects(view, intent.cluster).get(objectKey(object))
+  return live
+    ? withFields(
+        tidied(live as unknown as WrittenObject),
+        [],
+        [...fieldsOf(object)].filter(([path]) => !isIdentity(path)),
+      )
+    : object
+}
+
+/** Whether what is written would run: asked only of what the API would take. */
+function runFindings(
+  intent: ApplyIntent,
+  changes: readonly ObjectChange[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const live = listedObjects(view, intent.cluster)
+  const changed = changes.filter((change) => change.kind !== 'same')
+  const after = changed.map((change) => wholeOf(change.object, intent, view))
+  const wanted = [
+    ...changed.flatMap(
+      (change, i) => wantedBy(after[i] ?? change.object, change, live, after) ?? [],
+    ),
+    ...after.flatMap((object) =>
+      object.kind === 'HorizontalPodAutoscaler' ? (wantedAtMost(object, after, live) ?? []) : [],
+    ),
+  ]
+  return [
+    ...placingFindings(intent, wanted, after, cluster, view),
+    ...quotaFindings(intent, wanted, after, cluster, view),
+    ...imageFindings(after, cluster, view),
+    ...claimFindings(intent, after, cluster, view),
+  ]
+}
+
 function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   const target = known(intent.cluster, view)
   if ('finding' in target) return [target.finding]
@@ -71,15 +117,7 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   const objects = read.documents.map(({ object }) => object)
   const findings: RawFinding[] = [...textFindings(read)]
   for (const { object, line } of read.documents) {
-    // A part of an object is judged as the whole that it makes with what lives.
-    const live = liveObjects(view, intent.cluster).get(objectKey(object))
-    const whole = live
-      ? withFields(
-          tidied(live as unknown as WrittenObject),
-          [],
-          [...fieldsOf(object)].filter(([path]) => !isIdentity(path)),
-        )
-      : object
+    const whole = wholeOf(object, intent, view)
     for (const wrong of invalidities({ ...whole, apiVersion: object.apiVersion }))
       findings.push({
         level: wrong.isCaution ? 'caution' : 'stop',
@@ -115,6 +153,8 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
     ...allowanceFindings(intent, objects, target.cluster, view),
     ...wiringFindings(intent, objects, target.cluster, view),
   )
+  if (!findings.some((finding) => finding.level === 'stop'))
+    findings.push(...runFindings(intent, changes, target.cluster, view))
   if (changes.length > 0 && changes.every((change) => change.kind === 'same'))
     findings.push({
       level: 'note',
@@ -260,7 +300,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   name: 'manifest.apply',
   title: 'Apply manifests',
   intent: applyIntent,
-  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`, 'registries'],
   subjects: (intent) =>
     documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),

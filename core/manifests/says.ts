@@ -13,6 +13,48 @@ export const said = sentences({
   'written-second-time': (p: { kind: string; name: string; first: number }) =>
     `${p.kind} ${p.name} is written a second time; the first is on line ${p.first}.`,
 
+  // placing
+  'no-place': (p: {
+    objectText: string
+    pods: number
+    fits: number
+    waiting: number
+    why: string
+  }) =>
+    `${p.objectText}: of ${countText(p.pods, 'pod')} ${p.fits === 0 ? 'none finds' : `${p.fits} ${p.fits === 1 ? 'finds' : 'find'}`} a place; ${p.fits === 0 ? 'all' : p.waiting} would wait. ${p.why}`,
+  'no-place-at-most': (p: {
+    objectText: string
+    pods: number
+    fits: number
+    waiting: number
+    why: string
+  }) =>
+    `${p.objectText} may grow to ${countText(p.pods, 'pod')}; ${p.fits} would find a place, ${p.waiting} would wait. ${p.why}`,
+  'daemon-no-place': (p: { objectText: string; short: readonly string[] }) =>
+    `${p.objectText}: ${listText(p.short, 4)} ${p.short.length === 1 ? 'has' : 'have'} no room left for its pod.`,
+  'placed-on-copy': (p: { cluster: string; nodes: number }) =>
+    `placed on a copy of ${p.cluster} with its ${countText(p.nodes, 'node')}`,
+  'image-not-there': (p: { objectText: string; image: string; tags: readonly string[] | null }) =>
+    `${p.objectText}: the registry does not have ${p.image}.${p.tags === null ? ' It has no such repository.' : ` It has ${listText(p.tags, 6) || 'no tag of it'}.`}`,
+  'registry-asked': (p: { host: string; repositories: number }) =>
+    `${p.host}, ${countText(p.repositories, 'repository', 'repositories')}`,
+  'claim-too-large': (p: { objectText: string; wantedGb: number; freeGb: number; site: string }) =>
+    `${p.objectText} asks for ${numberText(p.wantedGb)} GB; no store of ${p.site} has more than ${numberText(p.freeGb)} GB left. It would never be bound.`,
+  'store-counted': (p: { zones: number }) => `the stores of ${countText(p.zones, 'zone')}`,
+  'quota-counted': (p: { quota: string; counted: string; hard: string }) =>
+    `quota ${p.quota}: ${p.counted} ${p.hard}`,
+  'quota-needs': (p: { objectText: string; counted: string; quota: string }) =>
+    `${p.objectText}: quota ${p.quota} counts ${p.counted}, and a container does not say what it takes of it. The API refuses such a pod.`,
+  'quota-full': (p: {
+    objectText: string
+    pods: number
+    fits: number
+    counted: string
+    hard: string
+    quota: string
+  }) =>
+    `${p.objectText}: of ${countText(p.pods, 'pod')} the quota ${p.quota} admits ${p.fits}: ${p.counted} is limited to ${p.hard}.`,
+
   // schema
   'field-missing': (p: { field: string }) => `${p.field} is missing.`,
   'field-unknown': (p: { field: string; meant: string | null }) =>

@@ -39,6 +39,7 @@ export function siteReport(sim: Simulator, name: string): SiteReport | null {
   } = site
   return {
     ...told,
+    ...registryAt(sim, site),
     sizes: site.sizes.map((size) => ({
       name: size.name,
       cores: size.cores,
@@ -50,6 +51,23 @@ export function siteReport(sim: Simulator, name: string): SiteReport | null {
     })),
     machines: site.machines.map(machineReport),
     boxes: site.boxes.map(({ inside: _inside, ...box }) => box),
+  }
+}
+
+/** The registry of a site that has a record for one. */
+function registryAt(sim: Simulator, site: Site): Pick<SiteReport, 'registry'> {
+  const { images } = sim.world
+  if (!images || !site.records.some((record) => record.name === 'registry')) return {}
+  const host = `registry.${site.nameDomain}`
+  return {
+    registry: {
+      host,
+      images: Object.fromEntries(
+        Object.entries(images)
+          .filter(([repository]) => repository.startsWith(`${host}/`))
+          .map(([repository, tags]) => [repository, Object.keys(tags)]),
+      ),
+    },
   }
 }
 

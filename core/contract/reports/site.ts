@@ -91,6 +91,10 @@ export const siteReport = z.object({
     spotShare: z.number(),
     balancerHour: z.number(),
   }),
+  /** The registry that stands here: its name, and the tags of each repository. */
+  registry: z
+    .object({ host: z.string(), images: z.record(z.string(), z.array(z.string())) })
+    .optional(),
   firewall: z.array(firewallRule).optional(),
   translations: z.array(translation).optional(),
   /** The address under which it goes out to the wide-area uplink. */
