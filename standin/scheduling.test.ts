@@ -81,6 +81,49 @@ const stored = (sim: Simulator, kind: string) =>
 const zoneOf = (sim: Simulator, node: string | null) =>
   sim.cluster('dill')?.nodes.find((candidate) => candidate.name === node)?.zone
 
+describe('a claim larger than the store', () => {
+  it('waits, and an event says why; a smaller one is bound with its first pod', () => {
+    const sim = fresh()
+    const claim = (name: string, storage: string) => ({
+      apiVersion: 'v1',
+      kind: 'PersistentVolumeClaim',
+      metadata: { name, namespace: 'climate' },
+      spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage } } },
+    })
+    const using = (name: string) => ({
+      ...deployment(name, 1, {
+        volumes: [{ name: 'v', persistentVolumeClaim: { claimName: name } }],
+      }),
+      metadata: { name, namespace: 'climate' },
+    })
+    apply(
+      sim,
+      'cedar',
+      claim('vast', '900Ti'),
+      using('vast'),
+      claim('small', '10Gi'),
+      using('small'),
+    )
+    advance(sim, 200)
+    const phases = objectsOf(sim, 'cedar', { kind: 'PersistentVolumeClaim', namespace: 'climate' })
+      ?.map((object) => [
+        (object['metadata'] as { name: string }).name,
+        (object['status'] as { phase: string }).phase,
+      ])
+      .sort()
+    expect(phases).toEqual([
+      ['small', 'Bound'],
+      ['vast', 'Pending'],
+    ])
+    expect(
+      sim
+        .cluster('cedar')
+        ?.events.filter(({ reason }) => reason === 'ProvisioningFailed')
+        .map(({ about }) => about),
+    ).toEqual(['persistentvolumeclaim/climate/vast'])
+  })
+})
+
 describe('a pod with scheduling gates', () => {
   it('is not placed, and takes nobody’s place, until its gates are taken away', () => {
     const sim = fresh()
@@ -280,7 +323,7 @@ describe('claims', () => {
       ]),
     ).toEqual([
       ['early', 'Bound'],
-      ['lost', undefined],
+      ['lost', 'Pending'],
     ])
     apply(
       sim,

@@ -6,7 +6,7 @@ import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
 import { longestPath, ref, stop } from '../changes'
 import type { ClusterView, FleetView } from '../fleet'
 import { clusterOf, listedObjects, siteOf, objectsHeard } from '../fleet'
-import { fieldsOf, fieldText, isIdentity, withFields } from '../objects'
+import { fieldsOf, fieldText, isIdentity, record, withFields } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
@@ -279,21 +279,56 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
 }
 
 function prove(intent: ApplyIntent, view: FleetView): readonly Proof[] {
-  return changesOf(intent, view).map((change) => {
-    let observed: string
-    if (change.kind === 'make') observed = 'not there'
-    else if (change.kind === 'same') observed = `${intent.cluster} lists every field of it`
-    else
-      observed = `differs at ${listText(
-        change.fields.map((field) => fieldText(field.path)),
-        3,
-      )}`
-    return {
-      says: `${objectText(change.object)} is as written`,
-      holds: change.kind === 'same',
+  return changesOf(intent, view).flatMap((change) => [
+    asWritten(intent, change),
+    ...claimProof(intent, change.object, view),
+  ])
+}
+
+/** A claim is bound, or waits for its first pod as its class has it. */
+function claimProof(intent: ApplyIntent, object: WrittenObject, view: FleetView): readonly Proof[] {
+  if (object.kind !== 'PersistentVolumeClaim') return []
+  const live = record(liveObjects(view, intent.cluster).get(objectKey(object)))
+  const phase = record(live['status'])['phase']
+  const className = record(live['spec'])['storageClassName']
+  const storageClass = listedObjects(view, intent.cluster).find(
+    (candidate) =>
+      candidate.kind === 'StorageClass' &&
+      (className === undefined
+        ? record(record(candidate.metadata)['annotations'])[
+            'storageclass.kubernetes.io/is-default-class'
+          ] === 'true'
+        : candidate.metadata?.name === className),
+  )
+  const waits = record(storageClass)['volumeBindingMode'] === 'WaitForFirstConsumer'
+  let observed: string
+  if (phase === 'Bound') observed = `bound to ${String(record(live['spec'])['volumeName'])}`
+  else if (storageClass === undefined) observed = 'pending: no class would bind it'
+  else if (waits) observed = 'pending until its first pod is placed, as its class has it'
+  else observed = 'pending'
+  return [
+    {
+      says: `${objectText(object)} is bound, or will be with its first pod`,
+      holds: phase === 'Bound' || waits,
       observed,
-    }
-  })
+    },
+  ]
+}
+
+function asWritten(intent: ApplyIntent, change: ObjectChange): Proof {
+  let observed: string
+  if (change.kind === 'make') observed = 'not there'
+  else if (change.kind === 'same') observed = `${intent.cluster} lists every field of it`
+  else
+    observed = `differs at ${listText(
+      change.fields.map((field) => fieldText(field.path)),
+      3,
+    )}`
+  return {
+    says: `${objectText(change.object)} is as written`,
+    holds: change.kind === 'same',
+    observed,
+  }
 }
 
 export const manifestApply: ChangeKind<ApplyIntent> = {

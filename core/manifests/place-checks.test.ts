@@ -4,6 +4,7 @@ import { kindNamed } from '../kinds'
 import { demoFleet } from '../testing/demo-fleet'
 import type { FleetView } from '../fleet'
 import { manifestApply } from './apply'
+import { workloadRestart } from './workloads'
 
 const demo = demoFleet()
 const registry = {
@@ -199,5 +200,37 @@ spec: { accessModes: [ReadWriteOnce], resources: { requests: { storage: ${size} 
       change && 'patchDraft' in change ? (change.patchDraft[0] as { value: string }).value : ''
     expect(check(patched)).toEqual([])
     expect(check(claim('10Gi'))).toEqual([])
+  })
+})
+
+describe('pods made anew', () => {
+  it('are placed without the old ones, and told of where they would find no place', () => {
+    const intent = {
+      cluster: 'cedar',
+      kind: 'Deployment' as const,
+      namespace: 'climate',
+      name: 'climate-loop',
+    }
+    const told = (view: FleetView) =>
+      workloadRestart.check(intent, view).map(({ code, field }) => [code, field])
+    expect(told(fleet)).toEqual([])
+    const cordoned: FleetView = {
+      ...fleet,
+      objects: {
+        ...fleet.objects,
+        cedar: {
+          state: 'known',
+          version: 2,
+          at: fleet.now,
+          value: (fleet.objects?.['cedar']?.state === 'known'
+            ? fleet.objects['cedar'].value
+            : []
+          ).map((object) =>
+            object.kind === 'Node' ? { ...object, spec: { unschedulable: true } } : object,
+          ),
+        },
+      },
+    }
+    expect(told(cordoned)).toEqual([['no-place', 'name']])
   })
 })

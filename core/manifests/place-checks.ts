@@ -321,11 +321,12 @@ const mostForOffers = 30_000
 
 /** What finds no place, workload by workload in the order of the text: what an earlier one takes a later one does not have. */
 export function placingFindings(
-  intent: ApplyIntent,
+  intent: Pick<ApplyIntent, 'text'>,
   all: readonly Wanted[],
   after: readonly WrittenObject[],
   cluster: ClusterView,
   view: FleetView,
+  field = 'text',
 ): readonly RawFinding[] {
   const asking = all.filter(({ pods }) => pods.length > 0)
   if (asking.length === 0) return []
@@ -384,7 +385,7 @@ export function placingFindings(
     findings.push({
       level: 'caution',
       rule: `place.${objectKey(wanted.object)}`,
-      field: 'text',
+      field,
       ...said(isScaler ? 'no-place-at-most' : 'no-place', {
         objectText: objectText(wanted.object),
         pods: wanted.staying + pods.length,

@@ -4,13 +4,14 @@ import { type Json, record } from '../objects'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref } from '../changes'
-import { type FleetView } from '../fleet'
+import { clusterOf, listedObjects, type FleetView } from '../fleet'
 import { fieldsOf, type ApiObject } from '../objects'
 import { step } from '../provisioning/steps'
 import { rolloutStep, spendUnchanged, writableCluster } from './apply'
 import { liveObjects } from './apply-intent'
 import { ownManager } from './apply-intent'
-import { objectKey } from './parse'
+import { objectKey, type WrittenObject } from './parse'
+import { placingFindings, wantedBy } from './place-checks'
 import { said } from './says'
 
 const rolling = z.enum(['Deployment', 'StatefulSet', 'DaemonSet'])
@@ -82,7 +83,13 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
   subjects: (intent) => [refOf(intent)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `restart ${intent.name || 'a workload'} of ${intent.cluster}`,
-  check: found,
+  check: (intent, view) => {
+    const wrong = found(intent, view)
+    const live = liveOf(intent, view)
+    return wrong.length > 0 || !live
+      ? wrong
+      : anewFindings(intent, live as unknown as WrittenObject, view)
+  },
   plan: (intent, view) => {
     const { cluster, kind, namespace, name } = intent
     const steps = [
@@ -108,6 +115,17 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
     }
   },
   prove: (intent, view) => [ready(intent, view)],
+}
+
+/** Where the pods of a workload find no place once they are made anew. */
+function anewFindings(
+  intent: RestartIntent | UndoIntent,
+  object: WrittenObject,
+  view: FleetView,
+): readonly RawFinding[] {
+  const cluster = clusterOf(view, intent.cluster)
+  const wanted = wantedBy(object, null, listedObjects(view, intent.cluster), [])
+  return cluster && wanted ? placingFindings({ text: '' }, [wanted], [], cluster, view, 'name') : []
 }
 
 function ready(intent: RestartIntent | UndoIntent, view: FleetView) {
@@ -182,7 +200,14 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
     const wrong = found(intent, view)
     if (wrong.length > 0) return wrong
     const all = revisionsOf(intent, view)
-    if (target(intent, view)) return []
+    const revision = target(intent, view)
+    const live = liveOf(intent, view) as unknown as WrittenObject | undefined
+    if (revision && live)
+      return anewFindings(
+        intent,
+        { ...live, spec: { ...record(live['spec']), template: revision.template } },
+        view,
+      )
     return [
       {
         level: 'stop',

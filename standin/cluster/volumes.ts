@@ -1,8 +1,10 @@
 /** Claims and their volumes: bound at once or with the first pod that needs them, by class and zone; given back with the claim. */
 import { parseBytes } from '../../core/units'
 import type { Sim } from '../engine/sim'
-import type { Cluster, Manifest, Node, Pod, Workload } from '../world'
+import { store } from '../faults'
+import type { Cluster, Manifest, Node, Pod, Site, Workload } from '../world'
 import { list, manifestOf, record as fields, templateOf, text } from './manifests'
+import { record } from './pod-events'
 
 const zoneLabel = 'topology.kubernetes.io/zone'
 
@@ -122,6 +124,42 @@ export function volumeRefusals(
   }
 }
 
+/** How many GB a store has left for volumes of a zone; a cloud’s has no end. */
+function roomGb(site: Site, zone: string | null): number {
+  if (site.kind !== 'hall') return Infinity
+  const zones = zone === null ? site.zones : [zone]
+  return Math.max(
+    ...zones.map((name) => {
+      const { usableGb, usedGb } = store(site, name)
+      return usableGb - usedGb
+    }),
+  )
+}
+
+/** Whether the store takes a claim; if not, the claim waits and an event says why. */
+function hasRoom(sim: Sim, cluster: Cluster, claim: Manifest, zone: string | null): boolean {
+  const site = sim.site(cluster.site)
+  const size = parseBytes(
+    text(fields(fields(fields(claim['spec'])['resources'])['requests'])['storage']),
+  )
+  const left = site ? roomGb(site, zone) : Infinity
+  if (!size.ok || size.value / 1e9 <= left) return true
+  const about = `persistentvolumeclaim/${claim.metadata.namespace ?? 'default'}/${claim.metadata.name}`
+  const told = cluster.events.some(
+    (event) => event.about === about && event.reason === 'ProvisioningFailed',
+  )
+  if (!told)
+    record(
+      sim,
+      cluster,
+      'Warning',
+      'ProvisioningFailed',
+      about,
+      `the store${zone === null ? '' : ` of ${zone}`} has ${Math.floor(left)} GB left`,
+    )
+  return false
+}
+
 /** Binds a claim to a new volume in a zone: a disk of the site’s. */
 function bind(
   sim: Sim,
@@ -130,6 +168,7 @@ function bind(
   kind: StorageClass,
   zone: string | null,
 ): void {
+  if (!hasRoom(sim, cluster, claim, zone)) return
   const spec = fields(claim['spec'])
   const size = text(fields(fields(spec['resources'])['requests'])['storage'])
   const bytes = parseBytes(size)

@@ -13,6 +13,10 @@ export function withOwners(
   const owners = cluster.owners?.[objectKey(manifest)]
   return {
     ...manifest,
+    // What nothing has bound yet waits, and says so.
+    ...(manifest.kind === 'PersistentVolumeClaim' && manifest['status'] === undefined
+      ? { status: { phase: 'Pending' } }
+      : {}),
     metadata: {
       ...manifest.metadata,
       creationTimestamp: isoTime(at),
