@@ -190,7 +190,14 @@ export class Gyrarch {
     const observe = connectors.observe()
     const fleet = new Fleet(observe, outside.clock)
     const runner = new Runner({ database, connectors, clock: outside.clock, fleet, hub, onError })
-    const changes = new Changes({ database, fleet, runner, hub, clock: outside.clock })
+    const changes = new Changes({
+      database,
+      fleet,
+      runner,
+      hub,
+      clock: outside.clock,
+      onError,
+    })
     const gyrarch = new Gyrarch({
       hub,
       database,
@@ -213,6 +220,7 @@ export class Gyrarch {
       atRest: async () => {
         await runner.atRest()
         await watchers.atRest()
+        await changes.atRest()
         await runner.atRest()
       },
       wakeAt: () => earliest(runner.wakeAt(outside), watchers.wakeAt()),

@@ -106,7 +106,8 @@ export type StepResults = Readonly<Record<StepId, Readonly<Record<string, unknow
  * Slices of the fleet a kind must see; its view holds exactly those, and reading more is an error in tests.
  * What names a site or a cluster and says where it stands is always there. `catalogue` are the releases; `ledger` the
  * ranges and addresses of every site and cluster; `names` the records, name and time servers of every site; `prices`
- * their prices; `registries` what the registries hold. A site slice carries the clusters on it, without their pods, a cluster slice the site it stands on;
+ * their prices; `registries` what the registries hold; `spaces` the
+ * namespaces and pools of every cluster. A site slice carries the clusters on it, without their pods, a cluster slice the site it stands on;
  * `objects` are what a cluster’s API lists; `walks` are the objects and the traffic of what a site or a cluster sends
  * and takes, and of what is expected of anybody, with the wiring of everything that a packet may cross.
  */
@@ -116,6 +117,7 @@ export type SliceKey =
   | 'names'
   | 'prices'
   | 'registries'
+  | 'spaces'
   | `site:${string}`
   | `cluster:${string}`
   | `objects:${string}`

@@ -21,6 +21,7 @@ export {
 export { guardedCluster, noCluster } from './clusters'
 export { caution, pointerOf, stop, unreadableRange } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
+export { goesWith, standsOn, type Traces } from './stands-on'
 export { withoutChange } from './undone'
 export {
   type ApplyChange,

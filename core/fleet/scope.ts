@@ -54,6 +54,7 @@ const everywhere: Readonly<
     cluster: [],
   },
   prices: { site: ['prices'], cluster: [] },
+  spaces: { site: [], cluster: ['namespaces', 'pools'] },
   registries: { site: ['registry', 'nameDomain', 'records'], cluster: [] },
   walks: {
     site: [

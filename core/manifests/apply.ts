@@ -335,7 +335,12 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   name: 'manifest.apply',
   title: 'Apply manifests',
   intent: applyIntent,
-  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`, 'registries'],
+  needs: (intent) => [
+    `cluster:${intent.cluster}`,
+    `objects:${intent.cluster}`,
+    'registries',
+    'spaces',
+  ],
   subjects: (intent) =>
     documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),

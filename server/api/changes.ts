@@ -30,6 +30,11 @@ export const runBody = z.strictObject({
   planDigest: z.string().max(80).nullable().optional(),
 })
 
+const takeBackBody = z.strictObject({
+  confirm: z.string().max(253).optional(),
+  /** Later runs that go first: those that stand on what this one made. */
+  with: z.array(z.string().max(20)).max(1000).default([]),
+})
 export const confirmBody = z.strictObject({ confirm: z.string().max(253).optional() })
 /** The version an `If-Match` header names: "3", W/"3" or * (any, null). */
 export function versionOf(header: string | undefined, id: string): number | null {
@@ -179,17 +184,16 @@ export const changeRoutes: readonly Route[] = [
     method: 'post',
     path: '/changes/:id/take-back',
     says: 'Undo what a run has done, in reverse order.',
-    body: confirmBody,
+    body: takeBackBody,
     answer: change,
     status: 202,
-    handle: async (gyrarch, { params, body }) =>
-      asChange(
-        await gyrarch.changes.takeBack(
-          params['id'] ?? '',
-          (body as z.infer<typeof confirmBody>).confirm,
-        ),
+    handle: async (gyrarch, { params, body }) => {
+      const request = body as z.infer<typeof takeBackBody>
+      return asChange(
+        await gyrarch.changes.takeBack(params['id'] ?? '', request.confirm, request.with),
         202,
-      ),
+      )
+    },
   },
   {
     method: 'post',

@@ -2,7 +2,7 @@
 import { Op, type Transaction } from 'sequelize'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed, kinds } from '~/core/kinds'
-import { ChangeRow, type ChangeState, JournalRow, LockRow, StepRow } from '../records/models'
+import { ChangeRow, type ChangeState, JournalRow, LockRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
@@ -10,8 +10,9 @@ import { Refusal, refuseIssues } from './errors'
 import { amendHalted } from './amend-halted'
 import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
-import { type ChangeRecord, keepsBack, recordOf } from './record'
+import { type ChangeRecord, recordOf } from './record'
 import { covers, start } from './start'
+import { chosenWith, laterRun, type LaterRun, laterRuns, lockAgain, whyNotBack } from './take-back'
 
 export type { StepRecord } from './rows'
 export type { ChangeRecord } from './record'
@@ -25,6 +26,7 @@ export interface RunRequest {
 export class Changes {
   private readonly parts: ChangesParts
   /** Starting is one at a time, so that two drafts that each fit cannot both count the same room as free. */
+  private turning: Promise<void> = Promise.resolve()
   private lane: Promise<unknown> = Promise.resolve()
 
   constructor(parts: ChangesParts) {
@@ -257,13 +259,86 @@ export class Changes {
     return this.get(id)
   }
 
-  async takeBack(id: string, confirm?: string): Promise<ChangeRecord> {
-    const row = await this.mustBe(id, ['halted', 'running'], 'taken back')
-    const keeps = keepsBack(await StepRow.findAll({ where: { change: row.number } }))
-    if (keeps !== null) throw new Refusal('conflict', keeps)
-    await this.confirmRun(row, confirm)
-    await this.parts.runner.takeBack(row.number)
+  /**
+   * Undoes what a run has done, one that has ended well among them. Later runs that stand on what it made go first, the
+   * latest before the others, and only if they are named.
+   */
+  async takeBack(
+    id: string,
+    confirm?: string,
+    named: readonly string[] = [],
+  ): Promise<ChangeRecord> {
+    const row = await this.find(id)
+    const why = await whyNotBack(row)
+    if (why !== null) throw new Refusal('conflict', why)
+    const all = await chosenWith(row, named)
+    for (const one of all) await this.confirmRun(one, confirm)
+    const [first, ...others] = all
+    if (!first) return this.get(id)
+    if (others.length > 0) this.backInTurn(first, others)
+    await this.beginBack(first)
     return this.get(id)
+  }
+
+  private async beginBack(row: ChangeRow): Promise<void> {
+    if (row.state === 'done' || row.state === 'given-up') {
+      await lockAgain(this.parts, row)
+      await this.parts.runner.reload(row.number)
+    }
+    await this.parts.runner.takeBack(row.number)
+  }
+
+  /** Resolves when nothing that follows from the end of a run is being done. */
+  atRest(): Promise<void> {
+    return this.turning
+  }
+
+  /** Each goes once the one before it is gone; where one halts, the rest stay as they are. */
+  private backInTurn(first: ChangeRow, others: readonly ChangeRow[]): void {
+    const rest = others.map((row) => row.number)
+    let before = first.number
+    const heard = ({ change }: { change: number }): void => {
+      if (change !== before) return
+      this.turning = this.turning
+        .then(async () => {
+          const [next] = rest
+          const { state } = await this.find(changeId(before))
+          if (change !== before || state === 'running' || state === 'undoing') return
+          if (next === undefined || state !== 'taken-back') {
+            this.parts.hub.off('run', heard)
+            if (next !== undefined) await this.keptAs(next, before, state)
+            return
+          }
+          rest.shift()
+          before = next
+          await this.beginBack(await this.find(changeId(next)))
+        })
+        .catch((error: unknown) => {
+          this.parts.hub.off('run', heard)
+          this.parts.onError(error)
+        })
+    }
+    this.parts.hub.on('run', heard)
+  }
+
+  private async keptAs(number: number, before: number, state: ChangeState): Promise<void> {
+    const { label } = await this.find(changeId(number))
+    await this.parts.database.write((transaction) =>
+      this.journal(transaction, {
+        kind: 'run.kept',
+        change: number,
+        says: `${label} is not taken back: ${changeId(before)} is ${state}`,
+      }),
+    )
+  }
+
+  /** Whether and how a run can be taken back now. */
+  async wayBack(
+    id: string,
+  ): Promise<{ readonly later: readonly LaterRun[]; readonly whyNot: string | null }> {
+    const row = await this.find(id)
+    const whyNot = await whyNotBack(row)
+    return { later: whyNot === null ? (await laterRuns(row)).map(laterRun) : [], whyNot }
   }
 
   async giveUp(id: string): Promise<ChangeRecord> {

@@ -11,4 +11,6 @@ export interface ChangesParts {
   readonly runner: Runner
   readonly hub: Hub
   readonly clock: { readonly now: number }
+  /** Told of errors of what goes on by itself. */
+  readonly onError: (error: unknown) => void
 }

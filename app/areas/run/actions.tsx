@@ -3,11 +3,12 @@ import Button from '@mui/material/Button'
 import { useEffect, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { patchDraft } from '~/core/changes'
-import type { ChangeRecord } from '~/server/changes/changes'
+import { countText } from '~/core/units'
+import type { ChangeRecord, Changes } from '~/server/changes/changes'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, standingText, useAccepted } from '../../parts/findings'
 import { PlanSummary, refsText } from '../../parts/plan'
-import { useAddress } from '../../parts/to'
+import { To, useAddress } from '../../parts/to'
 import { markdownOf } from './markdown'
 import { Refused } from '../../kit/notice'
 import { Field } from '../../kit/field'
@@ -26,7 +27,40 @@ function TellMe() {
   )
 }
 
-export function Actions({ record }: { readonly record: ChangeRecord }) {
+/** Later runs that would go first, named with what they did. */
+function Later({ later }: { readonly later: WayBack['later'] }) {
+  if (later.length === 0) return null
+  return (
+    <div>
+      <p className="soft">
+        {countText(later.length, 'later run stands', 'later runs stand')} on this one and would go
+        first, the latest before the others:
+      </p>
+      <ul className="facts">
+        {[...later].reverse().map((run) => (
+          <li key={run.id}>
+            <To path={`/changes/${run.id}`}>
+              <span className="mono">{run.id}</span> {run.label}
+            </To>
+            <span className="source">{run.state}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  )
+}
+
+type WayBack = Awaited<ReturnType<Changes['wayBack']>>
+
+const backStates = ['running', 'halted', 'done', 'given-up']
+
+export function Actions({
+  record,
+  wayBack,
+}: {
+  readonly record: ChangeRecord
+  readonly wayBack: WayBack
+}) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const address = useAddress()
   const [name, setName] = useState('')
@@ -35,6 +69,7 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
     const form = new FormData()
     form.set('do', what)
     if (name !== '') form.set('confirm', name)
+    if (what === 'take-back') for (const { id } of wayBack.later) form.append('with', id)
     if (what === 'run') {
       for (const key of accepted) form.append('accept', key)
       if (record.planDigest !== null) form.set('planDigest', record.planDigest)
@@ -48,7 +83,11 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
   ).length
   const stops = record.findings.some((finding) => finding.level === 'stop')
   const draft = record.state === 'draft'
-  const acts = draft || record.state === 'halted' || record.state === 'running'
+  const canGoBack =
+    backStates.includes(record.state) &&
+    wayBack.whyNot === null &&
+    !(record.state === 'halted' && record.direction === 'back')
+  const acts = draft || record.state === 'halted' || record.state === 'running' || canGoBack
   return (
     <>
       {draft ? (
@@ -95,6 +134,7 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
           If taken back: {refsText(record.plan.creates)} go, as far as they were made.
         </p>
       ) : null}
+      {canGoBack ? <Later later={wayBack.later} /> : null}
       <div className="acts">
         {draft ? (
           <>
@@ -115,13 +155,11 @@ export function Actions({ record }: { readonly record: ChangeRecord }) {
             Retry from here
           </Button>
         ) : null}
-        {(record.state === 'halted' && record.direction === 'on') || record.state === 'running' ? (
-          <Button
-            variant="outlined"
-            disabled={busy || guard || record.keepsBack !== null}
-            onClick={() => go('take-back')}
-          >
-            Take back
+        {canGoBack ? (
+          <Button variant="outlined" disabled={busy || guard} onClick={() => go('take-back')}>
+            {wayBack.later.length === 0
+              ? 'Take back'
+              : `Take back with ${countText(wayBack.later.length, 'later run')}`}
           </Button>
         ) : null}
         {record.state === 'halted' ? (

@@ -95,6 +95,10 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     choices: record.state === 'draft' ? choicesFor(view, record.intent) : {},
     then: await thenOf(gyrarch, url.searchParams.get('then')),
     record,
+    wayBack:
+      record.state === 'draft'
+        ? { later: [], whyNot: null }
+        : await gyrarch.changes.wayBack(record.id),
     aim: subjectOf(record),
     cluster: cluster?.apiAnswers === true ? cluster.name : null,
     now: new Date(gyrarch.outside.now).toISOString(),
@@ -123,7 +127,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         await changes.retry(params.id, confirm)
         break
       case 'take-back':
-        await changes.takeBack(params.id, confirm)
+        await changes.takeBack(params.id, confirm, form.getAll('with').map(String))
         break
       case 'give-up':
         await changes.giveUp(params.id)
@@ -201,6 +205,7 @@ function OneRun({
   missing,
   choices,
   then,
+  wayBack,
 }: Route.ComponentProps['loaderData']) {
   const record = useRun(given)
   const now = useNow(givenNow)
@@ -263,7 +268,7 @@ function OneRun({
           ) : (
             <RunReason record={record} cluster={cluster} then={then} />
           )}
-          <Actions record={record} />
+          <Actions record={record} wayBack={wayBack} />
         </>
       }
     >
