@@ -48,4 +48,4 @@ export {
   type Labels,
   type LabelTest,
 } from './selector'
-export { apiYaml, apiYamlWith, writeYaml, yamlDocument } from './yaml'
+export { apiYaml, apiYamlWith, writeQuotedYaml, writeYaml, yamlDocument } from './yaml'

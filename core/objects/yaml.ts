@@ -87,6 +87,18 @@ export function yamlDocument(value: unknown): Document {
   return document
 }
 
+/** The same with every text in quotes: for readers that go by YAML 1.1 and guess. Text of several lines stands as a block. */
+export function writeQuotedYaml(value: unknown): string {
+  const document = yamlDocument(value)
+  visit(document, {
+    Scalar: (key, node) => {
+      if (key === 'key' || typeof node.value !== 'string') return
+      node.type = node.value.includes('\n') ? 'BLOCK_LITERAL' : 'QUOTE_DOUBLE'
+    },
+  })
+  return document.toString({ lineWidth: 0, doubleQuotedMinMultiLineLength: 1_000_000 })
+}
+
 export const writeYaml = (value: unknown): string =>
   yamlDocument(value)
     .toString({ lineWidth: 0, doubleQuotedMinMultiLineLength: 1_000_000 })

@@ -6,7 +6,8 @@
  */
 import { sha256 } from '@noble/hashes/sha2'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils'
-import { stringify } from 'yaml'
+import { parseAddress } from '../addresses'
+import { writeQuotedYaml } from '../objects'
 
 export interface BootWish {
   readonly cluster: string
@@ -82,7 +83,26 @@ const auditRules: Readonly<Record<BootWish['auditPolicy'], readonly unknown[]>> 
   ],
 }
 
-const yaml = (value: unknown): string => stringify(value, { lineWidth: 0 })
+/** cloud-init reads YAML 1.1: a hardware address of digits alone would be a number, a node named `on` a truth. */
+const yaml = writeQuotedYaml
+
+/** The services that fetch anything: what a session is told of a proxy reaches neither. */
+const fetchingServices = ['container-runtime.service', 'node-agent.service']
+
+/** A value as a unit file of systemd takes it: quoted, specifiers and escapes written out. */
+const unitValue = (text: string): string =>
+  `"${text.replaceAll('\\', '\\\\').replaceAll('"', '\\"').replaceAll('%', '%%')}"`
+
+/**
+ * The way out by a gateway, as the version on Debian 12 takes it: it knows no route to `default`, and reads `::/0` as
+ * `::/64`, so that the gateway of the sixth version has a key of its own.
+ */
+function wayOut(gateway: string): Record<string, unknown> {
+  const read = parseAddress(gateway)
+  return read.ok && read.value.family === 6
+    ? { gateway6: gateway }
+    : { routes: [{ to: '0.0.0.0/0', via: gateway }] }
+}
 
 /** The stable hardware address a site gives to a machine it makes: locally administered, derived from its name. */
 export function macOf(site: string, machine: string): string {
@@ -141,11 +161,13 @@ export function bootFiles(boot: BootWish): BootFiles {
     })
   if (boot.webProxy) {
     const { url, except } = boot.webProxy
-    files.push({
-      path: '/etc/environment.d/50-web-proxy.conf',
-      permissions: '0644',
-      content: `HTTP_PROXY=${url}\nHTTPS_PROXY=${url}\nNO_PROXY=${except.join(',')}\n`,
-    })
+    const told = [`HTTP_PROXY=${url}`, `HTTPS_PROXY=${url}`, `NO_PROXY=${except.join(',')}`]
+    for (const service of fetchingServices)
+      files.push({
+        path: `/etc/systemd/system/${service}.d/50-web-proxy.conf`,
+        permissions: '0644',
+        content: `[Service]\n${told.map((line) => `Environment=${unitValue(line)}\n`).join('')}`,
+      })
   }
   const config = {
     hostname: boot.node,
@@ -189,7 +211,7 @@ export function bootFiles(boot: BootWish): BootFiles {
           : {
               dhcp4: false,
               addresses: [card.address],
-              ...(card.gateway === null ? {} : { routes: [{ to: 'default', via: card.gateway }] }),
+              ...(card.gateway === null ? {} : wayOut(card.gateway)),
             }),
         ...(boot.nameServers.length > 0
           ? {
@@ -217,14 +239,34 @@ export function encodedBytes(text: string, base64: boolean): number {
   return base64 ? Math.ceil(plain / 3) * 4 : plain
 }
 
-/** The script that stands in for user-data that is too large: fetch, verify, apply; stop on a mismatch. */
-export const pointerScript = (url: string, digest: string): string =>
+/** Text as one word of a shell. */
+const shellWord = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`
+
+/** A file written by a shell, line by line as it is. */
+const shellFile = (path: string, text: string): readonly string[] => {
+  let mark = 'END'
+  while (text.split('\n').includes(mark)) mark += '_'
+  return [`cat > ${path} <<'${mark}'`, text.replace(/\n$/, ''), mark]
+}
+
+/**
+ * The script that stands in for user-data that is too large: it fetches the file, verifies its SHA-256 and stops on a
+ * mismatch; then it puts the file where cloud-init looks first, with the machine’s own metadata and network, and lets
+ * cloud-init run anew from its first stage. Source: cloud-init’s NoCloud data source and its boot stages.
+ */
+export const pointerScript = (
+  url: string,
+  digest: string,
+  files: Pick<BootFiles, 'metaData' | 'networkConfig'>,
+): string =>
   [
     '#!/bin/sh',
-    '# Fetches this machine’s boot data, verifies it and hands it to cloud-init.',
+    '# Fetches this machine’s boot data, verifies it and lets cloud-init begin again with it.',
     'set -eu',
-    `url='${url}'`,
-    `want='${digest}'`,
+    'umask 077',
+    `url=${shellWord(url)}`,
+    `want=${shellWord(digest)}`,
+    'seed=/var/lib/cloud/seed/nocloud',
     'file=/run/gyrarch-user-data',
     'curl --fail --silent --show-error --retry 5 --output "$file" "$url"',
     'have=$(sha256sum "$file" | cut -d" " -f1)',
@@ -232,9 +274,19 @@ export const pointerScript = (url: string, digest: string): string =>
     '  echo "boot data has SHA-256 $have, expected $want: stopped" >&2',
     '  exit 1',
     'fi',
-    'chmod 600 "$file"',
-    'cloud-init --file "$file" modules --mode config',
-    'cloud-init --file "$file" modules --mode final',
+    'mkdir -p "$seed"',
+    'mv "$file" "$seed/user-data"',
+    ...shellFile('"$seed/meta-data"', files.metaData),
+    ...shellFile('"$seed/network-config"', files.networkConfig),
+    ...shellFile(
+      '/etc/cloud/cloud.cfg.d/99-gyrarch-seed.cfg',
+      yaml({ datasource_list: ['NoCloud'] }),
+    ),
+    'cloud-init clean',
+    'cloud-init init --local',
+    'cloud-init init',
+    'cloud-init modules --mode config',
+    'cloud-init modules --mode final',
     '',
   ].join('\n')
 
@@ -260,7 +312,7 @@ export function handOver(
   const fullBytes = encodedBytes(files.userData, at.base64)
   const digest = sha256Hex(files.userData)
   const pointer = published || (at.limitBytes !== null && fullBytes > at.limitBytes)
-  const userData = pointer ? pointerScript(url, digest) : files.userData
+  const userData = pointer ? pointerScript(url, digest, files) : files.userData
   return {
     handed: pointer ? 'pointer' : 'inline',
     bytes: encodedBytes(userData, at.base64),

@@ -375,7 +375,7 @@ describe('boot data', () => {
           match: { macaddress: first?.wish.card.mac },
           dhcp4: false,
           addresses: ['10.20.0.3/24'],
-          routes: [{ to: 'default', via: '10.20.0.1' }],
+          routes: [{ to: '0.0.0.0/0', via: '10.20.0.1' }],
         },
       },
     })
@@ -402,7 +402,7 @@ describe('boot data', () => {
     const [large] = of(intent)
     expect(large?.handed.handed).toBe('pointer')
     expect(large?.handed.fullBytes).toBeGreaterThan(32_768)
-    expect(large?.handed.bytes).toBeLessThan(1500)
+    expect(large?.handed.bytes).toBeLessThan(2500)
     expect(large?.handed.digest).toBe(sha256Hex(large?.files.userData ?? ''))
     expect(raise(intent, demo).find((finding) => finding.rule === 'boot-data.limit')).toMatchObject(
       { level: 'note', field: 'bootData' },
@@ -432,7 +432,8 @@ describe('boot data', () => {
   })
 
   it('behind a pointer is a script that a shell takes and that stops on a mismatch', () => {
-    const script = pointerScript('http://127.0.0.1:9/none', 'f'.repeat(64))
+    const files = { metaData: '', networkConfig: '' }
+    const script = pointerScript('http://127.0.0.1:9/none', 'f'.repeat(64), files)
     expect(() => execFileSync('sh', ['-n'], { input: script })).not.toThrow()
     // With a download that gives other bytes it stops, says which digest it met, and never calls cloud-init.
     const tampered = script
