@@ -1,7 +1,14 @@
 /** The world of a walk out of the picture of the fleet: what is set up now, with the objects of those clusters that were looked at. */
 import { parseAddress, parseRange } from '../addresses'
-import { type ClusterView, type FleetView, nodesOf, type SiteView, knownObjects } from '../fleet'
-import type { ApiObject, ServiceObject } from '../objects'
+import {
+  type ClusterView,
+  type FleetView,
+  type NodeView,
+  nodesOf,
+  type SiteView,
+  knownObjects,
+} from '../fleet'
+import { type ApiObject, list, record, type ServiceObject } from '../objects'
 import { isIn } from './spans'
 import { type WorldRead } from './prepared'
 import { prepareWorld } from './prepare'
@@ -35,7 +42,66 @@ export function networkHolding(site: Pick<SiteView, 'networks'>, address: string
   return best?.name ?? null
 }
 
+/** Ports of a node that are open by what runs on it: the agent, a way in, the API on members, host ports of pods. */
+function listensOn(
+  cluster: ClusterView,
+  node: NodeView,
+  hostPorts: ReadonlyMap<string, readonly { readonly port: number; readonly protocol: string }[]>,
+): readonly { readonly port: number; readonly protocol: string }[] {
+  const api = /:(\d+)$/.exec(cluster.endpoint)?.[1]
+  const isMember = cluster.controlPlane.kind === 'own' && node.roles.includes('control-plane')
+  return [
+    { port: 22, protocol: 'tcp' },
+    { port: agentPort, protocol: 'tcp' },
+    ...(isMember ? [{ port: Number(api ?? apiPort), protocol: 'tcp' }] : []),
+    ...(hostPorts.get(node.name) ?? []),
+  ]
+}
+
+/** Where the node agent and an own API listen unless told otherwise. Source: Kubernetes, Ports and Protocols. */
+const agentPort = 10_250
+const apiPort = 6443
+
+/** The ports that pods hold on the nodes they stand on, by node. */
+function hostPortsOf(
+  objects: readonly ApiObject[],
+): ReadonlyMap<string, readonly { readonly port: number; readonly protocol: string }[]> {
+  const byNode = new Map<string, { port: number; protocol: string }[]>()
+  for (const object of objects) {
+    if (object.kind !== 'Pod') continue
+    const spec = record(record(object)['spec'])
+    const node = spec['nodeName']
+    if (typeof node !== 'string') continue
+    for (const container of list(spec['containers']))
+      for (const entry of list(record(container)['ports'])) {
+        const { hostPort, containerPort, protocol } = record(entry)
+        const port = hostPort ?? (spec['hostNetwork'] === true ? containerPort : undefined)
+        if (typeof port !== 'number' || port < 1 || port > 65_535) continue
+        const open = byNode.get(node) ?? []
+        byNode.set(node, open)
+        open.push({ port, protocol: typeof protocol === 'string' ? protocol : 'TCP' })
+      }
+  }
+  return byNode
+}
+
+/** The nodes that take what comes in for a cluster: those on its workload network, or all where there is no such. */
+export function frontMembers(
+  cluster: ClusterView,
+  site: Pick<SiteView, 'networks'>,
+): readonly NodeView[] {
+  const nodes = nodesOf(cluster)
+  const onNodes = nodes.filter((node) => {
+    const name = networkHolding(site, node.address)
+    const role = site.networks.find((network) => network.name === name)?.role
+    return role !== undefined && role !== 'management'
+  })
+  return onNodes.length > 0 ? onNodes : nodes
+}
+
 export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetView): unknown {
+  const objects = knownObjects(view, cluster.name) ?? []
+  const hostPorts = hostPortsOf(objects)
   return {
     name: cluster.name,
     site: cluster.site,
@@ -47,8 +113,9 @@ export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetVi
       name: node.name,
       address: node.address,
       network: networkHolding(site, node.address) ?? '',
+      listens: listensOn(cluster, node, hostPorts),
     })),
-    objects: (knownObjects(view, cluster.name) ?? []).filter((object) => kinds.has(object.kind)),
+    objects: objects.filter((object) => kinds.has(object.kind)),
   }
 }
 
@@ -85,6 +152,8 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
     firewall: site.firewall ?? [],
     translations: site.translations ?? [],
     fronts: site.balancers.flatMap((balancer) => {
+      const behind = view.clusters.find((cluster) => cluster.name === balancer.cluster)
+      const members = behind ? frontMembers(behind, site).map((node) => node.name) : undefined
       const service = (balancer.cluster === null
         ? []
         : (knownObjects(view, balancer.cluster) ?? [])
@@ -107,6 +176,7 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
                 cluster: balancer.cluster ?? '',
                 service: balancer.service,
                 nodePort,
+                ...(members ? { members } : {}),
               },
             ]
           : []

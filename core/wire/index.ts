@@ -18,7 +18,7 @@ export {
 } from './virtual'
 export { endChoices, readFrom, readTo, type EndRead } from './ends'
 export { clustersOf, expectations, expectedIn, queryOf, type Expected } from './expectations'
-export { networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'
+export { frontMembers, networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'
 export { everywhere, readSpans, spansOf, within, type BadText, type Spans } from './spans'
 export {
   asEnd,

@@ -1,7 +1,13 @@
 /** The way of a packet past its own cluster: out of its site, into another, through a front, and back. */
 import { type Address } from '../addresses'
 import { asEnd, type PodEnd, policyIn, type Verdict } from './policy'
-import { type NodeEnd, type ReadyPeer, type ReadySite, siteOfAddress } from './prepared'
+import {
+  type NodeEnd,
+  type ReadyPeer,
+  type ReadySite,
+  type Service,
+  siteOfAddress,
+} from './prepared'
 import { addressKey, isIn, within } from './spans'
 import { said } from './says'
 import type { Decider } from './hops'
@@ -122,7 +128,7 @@ export class Legs extends Trail {
           : undefined
       const held = placeAt(world, destination, goal, from.cluster)
       const members = at
-        ? (world.clusters.get(at.cluster)?.nodeList.map((node) => node.address) ?? [])
+        ? this.membersOf(at).map((node) => node.address)
         : [held.node?.address ?? destination]
       if (goal !== source && goal.given.mtu) this.links.push({ mtu: goal.given.mtu, at: goal.name })
       const rule = goal.in.find(
@@ -156,6 +162,13 @@ export class Legs extends Trail {
       : this.arrive(placeAt(world, destination, goal, from.cluster), peer)
   }
 
+  /** The nodes behind a virtual address, in the order of their names. */
+  private membersOf(front: ReadySite['fronts'][number]): readonly NodeEnd[] {
+    const all = this.world.clusters.get(front.cluster)?.nodeList ?? []
+    const { members } = front
+    return members === null ? all : all.filter((node) => members.has(node.name))
+  }
+
   /** A virtual address: to a node’s port, then to the pod. */
   protected behindFront(site: ReadySite, destination: Address): Walk {
     const { world } = this
@@ -185,9 +198,8 @@ export class Legs extends Trail {
     const endpoint = ready.length === 0 ? undefined : ready[this.nth % ready.length]
     let node: NodeEnd | null
     if (service.externalLocal) {
-      if (endpoint?.node) node = cluster.nodes.get(endpoint.node) ?? null
-      else node = null
-    } else node = cluster.nodeList[0] ?? null
+      node = this.membersOf(front).find((member) => member.name === endpoint?.node) ?? null
+    } else node = this.membersOf(front)[0] ?? null
     const target =
       port && endpoint ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
     if (!endpoint || !node)
@@ -234,9 +246,74 @@ export class Legs extends Trail {
     return this.arrive(place, null)
   }
 
-  /** At the destination: hops 10 to 12. */
+  /** The service of a cluster that has a port of its nodes. */
+  private behindNodePort(place: Place): Service | null {
+    if (!place.node || place.pod || !place.cluster) return null
+    for (const service of place.cluster.services.values())
+      if (
+        service.ports.some(
+          (port) => port.nodePort === this.header.port && port.protocol === this.query.protocol,
+        )
+      )
+        return service
+    return null
+  }
+
+  /** A port of a node that is a service’s: handed on to a pod, as behind a virtual address. */
+  private throughNodePort(place: Place, node: NodeEnd, service: Service): Walk {
+    const { protocol } = this.query
+    const nodePort = this.header.port
+    const port = service.ports.find(
+      (candidate) => candidate.nodePort === nodePort && candidate.protocol === protocol,
+    )
+    const ready = service.externalLocal
+      ? service.ready.filter((endpoint) => endpoint.node === node.name)
+      : service.ready
+    this.choices = Math.max(1, ready.length)
+    const endpoint = ready.length === 0 ? undefined : ready[this.nth % ready.length]
+    if (!endpoint)
+      return this.drop('front', service.key, () =>
+        said('no-endpoint-behind-node', {
+          service: service.key,
+          node: node.name,
+          ready: service.ready.length,
+        }),
+      )
+    const target = port ? endpoint.portOf(port.name, protocol, port.port, port.targetPort) : null
+    if (target === null)
+      return this.drop('front', service.key, () =>
+        said('no-port-behind', { service: service.key, nodePort }),
+      )
+    this.pass(
+      'front',
+      service.key,
+      () =>
+        service.externalLocal
+          ? said('hands-own-source', { node: node.name, service: endpoint.pod?.key ?? 'endpoint' })
+          : said('sends-under-own', {
+              node: node.name,
+              service: endpoint.pod?.key ?? written(endpoint.address),
+            }),
+      {
+        destination: endpoint.address,
+        port: target,
+        ...(service.externalLocal ? {} : { source: node.address }),
+      },
+    )
+    const { cluster } = place
+    return this.arrive(
+      endpoint.pod && cluster
+        ? podPlace(this.world, cluster, endpoint.pod, endpoint.address)
+        : placeAt(this.world, endpoint.address, place.site, cluster),
+      null,
+    )
+  }
+
+  /** At the destination: hops 9, where a node’s port is a service’s, to 12. */
   protected arrive(place: Place, peer: ReadyPeer | null): Walk {
     const { protocol } = this.query
+    const service = peer ? null : this.behindNodePort(place)
+    if (service && place.node) return this.throughNodePort(place, place.node, service)
     this.to = place
     this.peer = peer
     this.link(place.site, place.network)
@@ -262,6 +339,16 @@ export class Legs extends Trail {
         place.pod,
       )
       if (dropped) return dropped
+    }
+    if (!peer && place.node?.listens && !place.pod) {
+      const { name, listens } = place.node
+      if (!listens.has(`${this.header.port}/${protocol}`))
+        return this.drop('acceptance', name, () =>
+          said('does-not-listen', { peer: name, port: this.header.port, protocol }),
+        )
+      this.pass('acceptance', name, () =>
+        said('accepts-from', { peer: name, address: written(this.header.source) }),
+      )
     }
     if (peer) {
       if (peer.protocol !== protocol || !peer.given.ports.includes(this.header.port))

@@ -148,7 +148,10 @@ export function prepareCluster(
   const policies = readPolicyWorld(read.located, `${path}.objects`, bad)
   const nodes = given.nodes.flatMap((node, i) => {
     const address = readAddress(node.address, `${path}.nodes[${i}].address`, bad)
-    return address ? [{ name: node.name, address, network: node.network }] : []
+    const listens = node.listens
+      ? new Set(node.listens.map((open) => `${open.port}/${open.protocol.toUpperCase()}`))
+      : null
+    return address ? [{ name: node.name, address, network: node.network, listens }] : []
   })
   const behind = new Map<string, { ready: boolean; endpoint: Endpoint; order: string }[]>()
   for (const { object } of read.located) {
@@ -277,6 +280,7 @@ export function prepareSite(given: WalkSite, index: number, bad: BadText[]): Rea
               cluster: front.cluster,
               service: front.service,
               nodePort: front.nodePort,
+              members: front.members ? new Set(front.members) : null,
             },
           ]
         : []

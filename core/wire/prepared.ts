@@ -41,6 +41,8 @@ export interface NodeEnd {
   readonly name: string
   readonly address: Address
   readonly network: string
+  /** Ports as `6443/TCP`; null where nobody knows, so that it takes all. */
+  readonly listens: ReadonlySet<string> | null
 }
 
 export interface ReadyCluster {
@@ -87,6 +89,8 @@ export interface ReadySite {
     readonly cluster: string
     readonly service: string
     readonly nodePort: number
+    /** Null are all nodes of the cluster. */
+    readonly members: ReadonlySet<string> | null
   }[]
   readonly records: ReadonlyMap<string, { readonly name: string; readonly address: Address }>
 }

@@ -61,6 +61,10 @@ export const said = sentences({
     `${p.node} hands it to its own ${p.service}; the source is kept.`,
   'sends-under-own': (p: { node: string; service: string }) =>
     `${p.node} sends it on to ${p.service} under its own address.`,
+  'no-endpoint-behind-node': (p: { service: string; node: string; ready: number }) =>
+    p.ready === 0
+      ? `${p.service} has no ready endpoint.`
+      : `${p.service} takes only endpoints of the node it was asked at, and ${p.node} has none that is ready.`,
   'does-not-listen': (p: { peer: string; port: number; protocol: string }) =>
     `${p.peer} does not listen on ${p.port}/${p.protocol}.`,
   'accepts-arrives': (p: { peer: string; accepts: string; address: string }) =>

@@ -42,7 +42,19 @@ export const clusterSchema = z.looseObject({
   serviceRange: text,
   dnsDomain: text.default('cluster.local'),
   keepSource: ranges.nullish(),
-  nodes: list(z.looseObject({ name, address: text, network: name }), 20_000),
+  nodes: list(
+    z.looseObject({
+      name,
+      address: text,
+      network: name,
+      /** What listens on the node itself; absent where nobody knows, so that it takes all. */
+      listens: z
+        .array(z.looseObject({ port, protocol: wireProtocol.default('tcp') }))
+        .max(65_535)
+        .nullish(),
+    }),
+    20_000,
+  ),
   objects: list(z.unknown(), 500_000),
 })
 
@@ -64,6 +76,8 @@ export const siteSchema = z.looseObject({
       cluster: name,
       service: text,
       nodePort: port,
+      /** The nodes behind it, by name; absent are all of the cluster. */
+      members: z.array(name).max(20_000).nullish(),
     }),
     20_000,
   ),

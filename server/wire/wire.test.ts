@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { clusterOf, nodesOf } from '~/core/fleet'
 import {
   expectations,
+  frontMembers,
   readyWorldOf,
   walk,
   walkAnswer,
@@ -141,6 +142,25 @@ describe('the API outside', () => {
     await run('wire.firewall', { site: 'palisade-east', disable: ['uplink-closed'] })
     await gyrarch.outside.advance(600)
     expect(new Set(await nodes())).toEqual(new Set(['True']))
+  })
+})
+
+describe('ports of nodes', () => {
+  it('nothing listens on are refused there, in the walk as outside; members of a hall are its workload nodes', async () => {
+    const { gyrarch } = opened
+    const view = await gyrarch.fleet.view()
+    const address = nodesOf(clusterOf(view, 'dill') ?? (undefined as never))[0]?.address ?? ''
+    const from = { node: 'cedar-general-1', cluster: 'cedar' } as const
+    const refused = await go({ from, to: { address }, port: 9999, protocol: 'TCP' })
+    expect(refused.decided.hop).toBe('acceptance')
+    expect((await go({ from, to: { address }, port: 10_250, protocol: 'TCP' })).verdict).toBe(
+      'delivered',
+    )
+    const cedar = clusterOf(view, 'cedar')
+    const site = view.sites.find((candidate) => candidate.name === 'mossgate')
+    expect(cedar && site && frontMembers(cedar, site).map((node) => node.pool)).not.toContain(
+      'control-plane',
+    )
   })
 })
 

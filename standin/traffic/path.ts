@@ -3,7 +3,8 @@
  * node’s masquerade, routes, firewalls and translations, as those stand at this moment. Nothing of it is prepared or kept.
  */
 import { formatAddress, parseAddress, parseRange } from '../../core/addresses'
-import { record as fields } from '../cluster/manifests'
+import { workloadOf } from '../cluster/fits'
+import { list, record as fields, templateOf } from '../cluster/manifests'
 import type { Cluster, FirewallRule, Node, Peer, Pod, Site, Translation, World } from '../world'
 import type { Packet } from './packet'
 import { same, type Sender, podAt } from './packet'
@@ -146,6 +147,58 @@ export function frontOf(
 const nodeAt = (cluster: Cluster, address: string): Node | undefined =>
   cluster.nodes.find((node) => same(node.address, address))
 
+/** The nodes that take what comes in from outside: not those on a management network, unless there are no others. */
+export function behindFronts(site: Site, cluster: Cluster): readonly Node[] {
+  const apart = cluster.nodes.filter((node) => {
+    const name = networkAt(site, node.address)
+    return site.networks.find((network) => network.name === name)?.role !== 'management'
+  })
+  return apart.length > 0 ? apart : cluster.nodes
+}
+
+/** The service that has a port of the nodes, with that port. */
+function nodePortAt(world: World, cluster: Cluster, packet: Packet) {
+  const balancers = world.sites[cluster.site]?.balancers ?? []
+  for (const service of cluster.serviceList) {
+    const key = `${service.namespace}/${service.name}`
+    const spec = fields(writtenService(cluster, service.namespace, service.name)?.['spec'])
+    const isOutside =
+      spec['type'] === 'LoadBalancer' ||
+      spec['type'] === 'NodePort' ||
+      balancers.some((front) => front.cluster === cluster.name && front.service === key)
+    const port = isOutside
+      ? servicePorts(cluster, service).find(
+          (candidate) =>
+            candidate.nodePort === packet.port && candidate.protocol === packet.protocol,
+        )
+      : undefined
+    if (port) return { service, port }
+  }
+  return undefined
+}
+
+/** A way in, the node agent, the API of a member, and what pods hold on their node. */
+function listensOn(cluster: Cluster, node: Node, packet: Packet): boolean {
+  if (packet.protocol === 'TCP' && (packet.port === 22 || packet.port === 10_250)) return true
+  const isMember = !cluster.managed && node.roles.includes('control-plane')
+  const api = Number(/:(\d+)$/.exec(cluster.endpoint)?.[1] ?? 6443)
+  if (isMember && packet.protocol === 'TCP' && packet.port === api) return true
+  return cluster.running.some((pod) => {
+    if (pod.node !== node.name || pod.phase !== 'Running') return false
+    const workload = workloadOf(cluster, pod)
+    const spec = workload ? fields(templateOf(workload, pod.hash)['spec']) : {}
+    return list(spec['containers'])
+      .flatMap((container) => list(fields(container)['ports']))
+      .map(fields)
+      .some(
+        (entry) =>
+          (entry['hostPort'] ??
+            (spec['hostNetwork'] === true ? entry['containerPort'] : undefined)) === packet.port &&
+          (entry['protocol'] ?? 'TCP') === packet.protocol,
+      )
+  })
+}
+
 /** Sends one packet. `nth` chooses among ready endpoints, counted by name. */
 export function send(
   world: World,
@@ -252,7 +305,9 @@ export function send(
   if (goal && (leaves || !home)) {
     const members =
       front && front.site === goal
-        ? (front.cluster?.nodes.map((eachNode) => eachNode.address) ?? [])
+        ? (front.cluster ? behindFronts(goal, front.cluster) : []).map(
+            (eachNode) => eachNode.address,
+          )
         : [destinationHolder(world, goal, packet.destination)]
     const into = firstRule(goal, 'in', packet, members.length > 0 ? members : [packet.destination])
     if (into) met.push(`${goal.name}/${into.name}`)
@@ -280,21 +335,47 @@ export function send(
     const local =
       fields(writtenService(cluster, namespace, name)?.['spec'])['externalTrafficPolicy'] ===
       'Local'
+    const takers = behindFronts(front.site, cluster)
     const taker = local
-      ? cluster.nodes.find((candidate) => candidate.name === end?.node)
-      : [...cluster.nodes].sort((a, b) => (a.name < b.name ? -1 : 1))[0]
+      ? takers.find((candidate) => candidate.name === end?.node)
+      : [...takers].sort((a, b) => (a.name < b.name ? -1 : 1))[0]
     if (!end || !listed || !taker) return ends(false, 'front', front.service)
     if (!local) packet.source = taker.address
     packet.destination = end.ip ?? ''
     packet.port = targetOn(cluster, end, listed)
     return atPod(world, cluster, end, packet, ends)
   }
-  const cluster = [
+  const near = [
     own,
     ...Object.values(world.clusters).filter((cluster) => cluster.site === goal?.name),
-  ].find((cluster) => cluster !== undefined && podAt(cluster, packet.destination) !== undefined)
+  ]
+  const cluster = near.find(
+    (cluster) => cluster !== undefined && podAt(cluster, packet.destination) !== undefined,
+  )
   const there = cluster && podAt(cluster, packet.destination)
   if (cluster && there) return atPod(world, cluster, there, packet, ends)
+  const holding = near.find((cluster) => cluster && nodeAt(cluster, packet.destination))
+  const addressed = holding && nodeAt(holding, packet.destination)
+  if (holding && addressed) {
+    const served = nodePortAt(world, holding, packet)
+    if (served) {
+      const { service, port } = served
+      const isLocal =
+        fields(writtenService(holding, service.namespace, service.name)?.['spec'])[
+          'externalTrafficPolicy'
+        ] === 'Local'
+      const ready = readyBehind(holding, service).filter(
+        (candidate) => !isLocal || candidate.node === addressed.name,
+      )
+      const end = ready.length > 0 ? ready[nth % ready.length] : undefined
+      if (!end) return ends(false, 'front', `${service.namespace}/${service.name}`)
+      if (!isLocal) packet.source = addressed.address
+      packet.destination = end.ip ?? ''
+      packet.port = targetOn(holding, end, port)
+      return atPod(world, holding, end, packet, ends)
+    }
+    if (!listensOn(holding, addressed, packet)) return ends(false, 'acceptance', addressed.name)
+  }
   if (peer) {
     if (peer.protocol.toUpperCase() !== protocol || !peer.ports.includes(packet.port))
       return ends(false, 'acceptance', peer.name)

@@ -12,7 +12,7 @@ import {
   listedObjects,
 } from '../../fleet'
 import { countText, listText } from '../../units'
-import { networkHolding } from '..'
+import { frontMembers, networkHolding } from '..'
 import { frontage, poolFill } from './pool'
 
 export interface Wired {
@@ -187,7 +187,7 @@ const balancerParts = ({ site, cluster, platform }: Around): readonly WiredPart[
       what: 'load balancer',
       name: balancer.name,
       value: `${balancer.address}:${[balancer.port, ...(balancer.ports ?? [])].join(',')}`,
-      says: `${balancer.service}, pool of ${countText(nodesOf(cluster).length, 'node')}`,
+      says: `${balancer.service}, pool of ${countText(frontMembers(cluster, site).length, 'node')}`,
       fill: null,
       about: balancer.made === true ? [] : [ref('balancer', site.name, balancer.name)],
       otherwise: balancer.made === true ? 'the load balancer, for a service' : platform,

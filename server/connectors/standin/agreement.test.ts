@@ -7,6 +7,7 @@ import { objectsOf, peersOf, siteReport, Simulator } from '~/standin'
 import { buildWorld } from '~/standin/build'
 import { send } from '~/standin/traffic/path'
 import { type Sender } from '~/standin/traffic/packet'
+import { servicePorts } from '~/standin/traffic/services'
 import type { Cluster, Manifest, Site } from '~/standin/world'
 import { walkWorldOf } from '~/core/wire'
 import { siteView } from '../../fleet/observe'
@@ -56,10 +57,14 @@ function worldOf(sim: Simulator): unknown {
     pods: cluster.pods,
     services: cluster.services,
     keepSource: cluster.keepSource ?? [],
+    endpoint: cluster.endpoint,
+    controlPlane: cluster.managed
+      ? { kind: 'managed', tier: 'plain' }
+      : { kind: 'own', members: cluster.members },
     pools: [
       {
         name: 'all',
-        nodes: cluster.nodes.map((node) => ({ name: node.name, address: node.address })),
+        nodes: cluster.nodes.map(({ name, address, roles }) => ({ name, address, roles })),
       },
     ],
   }))
@@ -281,15 +286,29 @@ describe('the walk and the outside', () => {
     fc.assert(
       fc.property(
         changes,
-        fc.array(fc.tuple(fc.nat(10_000), fc.nat(10_000), fc.constantFrom(80, 443, 8080, 8443)), {
-          minLength: 10,
-          maxLength: 10,
-        }),
+        fc.array(
+          fc.tuple(
+            fc.nat(10_000),
+            fc.nat(10_000),
+            fc.constantFrom(80, 443, 8080, 8443, 10_250, 30_000),
+          ),
+          {
+            minLength: 10,
+            maxLength: 10,
+          },
+        ),
         (given, packets) => {
           const sim = altered(given)
           const read = prepareWorld(walkWorldSchema.parse(worldOf(sim)))
           if (!read.ok) throw new Error(`${read.path}: ${read.says}`)
-          for (const [a, b, port] of packets) {
+          const nodePorts = Object.values(sim.world.clusters).flatMap((cluster) =>
+            cluster.serviceList.flatMap((service) =>
+              servicePorts(cluster, service).map(({ nodePort }) => nodePort),
+            ),
+          )
+          for (const [a, b, asked] of packets) {
+            // Ports of nodes are derived from names: one of those there are.
+            const port = asked === 30_000 ? (nodePorts[(a + b) % nodePorts.length] ?? 443) : asked
             const { sender, from } = endsOf(sim, a)
             const address = goalOf(sim, b)
             const walkRead = walk(read.world, { from, to: { address }, port, protocol: 'TCP' })
