@@ -9,8 +9,8 @@ import { objectKey, isClusterWide, objectText, type WrittenObject } from './pars
 import { said } from './says'
 import { listText } from '../units'
 import { referencesOf, wantedNodeLabels } from './references'
-import type { ApiObject } from '../objects'
-import { portCollisions, virtualAddressFor } from '../wire'
+import { type ApiObject, record } from '../objects'
+import { portCollisions, type VirtualAddress, virtualAddressFor } from '../wire'
 import { rolling } from './apply-intent'
 import { sizeAllowance, storageAllowance } from './allowances'
 
@@ -225,6 +225,49 @@ export function referenceFindings(
   return findings
 }
 
+const loadBalancerOf = (
+  object: WrittenObject,
+): { readonly type?: string; readonly loadBalancerIP?: string } => record(object['spec'])
+
+/**
+ * The virtual addresses that services of a text would get, in their order, each beside what the others get and what runs
+ * under way are promised; nothing for services that have theirs already.
+ */
+export function virtualAddresses(
+  intent: ApplyIntent,
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): ReadonlyMap<string, VirtualAddress> {
+  const site = siteOf(view, cluster.site)
+  const live = liveObjects(view, intent.cluster)
+  const promised = new Set(
+    view.reservations
+      .filter((reservation) => reservation.kind === 'address' && reservation.site === cluster.site)
+      .map((reservation) => reservation.what),
+  )
+  const addresses = new Map<string, VirtualAddress>()
+  for (const object of objects) {
+    const key = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
+    const spec = loadBalancerOf(object)
+    const before = record(live.get(objectKey(object)))
+    if (
+      object.kind !== 'Service' ||
+      spec.type !== 'LoadBalancer' ||
+      !site ||
+      record(before['spec'])['type'] === 'LoadBalancer' ||
+      site.balancers.some(
+        (balancer) => balancer.cluster === cluster.name && balancer.service === key,
+      )
+    )
+      continue
+    const address = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null, promised)
+    if (address.ok) promised.add(address.address)
+    addresses.set(objectKey(object), address)
+  }
+  return addresses
+}
+
 /** Ports of nodes that are taken, and the virtual addresses that services would get. */
 export function wiringFindings(
   intent: ApplyIntent,
@@ -233,7 +276,8 @@ export function wiringFindings(
   view: FleetView,
 ): readonly RawFinding[] {
   const apiObjects = listedObjects(view, intent.cluster)
-  const live = liveObjects(view, intent.cluster)
+  const virtual = virtualAddresses(intent, objects, cluster, view)
+  const site = siteOf(view, cluster.site)
   const findings: RawFinding[] = []
   for (const object of objects) {
     const others = objects.filter((writtenObject) => writtenObject !== object)
@@ -253,24 +297,10 @@ export function wiringFindings(
         }),
         because: [{ ...said('host-ports-compared'), source: cluster.name, at: cluster.observedAt }],
       })
-    const spec = object['spec'] as { type?: string; loadBalancerIP?: string } | undefined
-    const site = siteOf(view, cluster.site)
+    const virtualAddress = virtual.get(objectKey(object))
+    if (!virtualAddress || !site) continue
     const key = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
-    if (
-      object.kind !== 'Service' ||
-      spec?.type !== 'LoadBalancer' ||
-      !site ||
-      site.balancers.some(
-        (balancer) => balancer.cluster === cluster.name && balancer.service === key,
-      )
-    )
-      continue
-    if (
-      (live.get(objectKey(object)) as { spec?: { type?: string } } | undefined)?.spec?.type ===
-      'LoadBalancer'
-    )
-      continue
-    const virtualAddress = virtualAddressFor(site, cluster.name, spec.loadBalancerIP ?? null)
+    const request = loadBalancerOf(object).loadBalancerIP
     findings.push(
       virtualAddress.ok
         ? {
@@ -280,7 +310,7 @@ export function wiringFindings(
             ...said('reached', { key, address: virtualAddress.address }),
             because: [
               {
-                ...(spec.loadBalancerIP === undefined
+                ...(request === undefined
                   ? said('lowest-free-address')
                   : said('address-asked-free')),
                 source: site.name,

@@ -40,6 +40,7 @@ import {
   conflictFindings,
   referenceFindings,
   textFindings,
+  virtualAddresses,
   wiringFindings,
 } from './apply-checks'
 
@@ -274,8 +275,22 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
     removes: [],
     ...longestPath(steps),
     spend: spendOf(view, intent.cluster),
-    reserves: [],
+    reserves: promises(intent, changes, view),
   }
+}
+
+/** The addresses that services were told they would get: nobody else is told the same while the run lasts. */
+function promises(
+  intent: ApplyIntent,
+  changes: readonly ObjectChange[],
+  view: FleetView,
+): Plan['reserves'] {
+  const cluster = clusterOf(view, intent.cluster)
+  if (!cluster) return []
+  const objects = changes.map((change) => change.object)
+  return [...virtualAddresses(intent, objects, cluster, view).values()].flatMap((address) =>
+    address.ok ? [{ kind: 'address' as const, site: cluster.site, what: address.address }] : [],
+  )
 }
 
 function prove(intent: ApplyIntent, view: FleetView): readonly Proof[] {

@@ -7,11 +7,12 @@ import { countText } from '../units'
 export type VirtualAddress =
   { readonly ok: true; readonly address: string } | { readonly ok: false; readonly says: string }
 
-/** The address a service of type LoadBalancer takes: the lowest free one of the pool, or the one asked for. */
+/** The address a service of type LoadBalancer takes: the lowest free one of the pool, or the one asked for. What is promised to others is taken. */
 export function virtualAddressFor(
   site: SiteView,
   cluster: string,
   request: string | null,
+  promised: ReadonlySet<string> = new Set(),
 ): VirtualAddress {
   const network = site.networks.find((network) => network.role === 'frontage')
   const text = network?.pool ?? network?.range
@@ -27,6 +28,7 @@ export function virtualAddressFor(
   // Addresses held for the cluster itself are there for its services.
   const taken = new Set([
     ...used,
+    ...promised,
     ...site.addresses
       .filter((held) => held.how !== 'virtual' || held.cluster !== cluster)
       .map((held) => held.address),

@@ -220,6 +220,16 @@ export class Simulator implements Sim {
   /** Called at the end of whatever can have changed something, at the same time of the clock: what follows from it by itself. */
   settle(): void {
     if (this.stirredSites.size === 0 && this.stirredClusters.size === 0) return
+    // What waits for an address looks again where its site is not what it was.
+    for (const name in this.world.clusters) {
+      const cluster = this.cluster(name)
+      if (
+        cluster &&
+        Object.keys(cluster.frontsWaiting ?? {}).length > 0 &&
+        this.stirredSites.has(cluster.site)
+      )
+        settleFronts(this, cluster)
+    }
     for (const name of this.stirredSites) {
       const site = this.site(name)
       if (!site) continue

@@ -49,3 +49,19 @@ it('wait with the reason, said once, where the site allows no more', () => {
   expect(cluster.frontsWaiting?.['market/desk']).toMatch(/allows \d+ load balancers/)
   expect(cluster.events.filter((event) => event.about === 'service/market/desk')).toHaveLength(1)
 })
+
+it('get theirs as soon as the site has one to give, without anybody writing again', () => {
+  const { sim, cluster, site } = world()
+  site.quotaBalancers = site.balancers.length
+  settleFronts(sim, cluster)
+  expect(Object.keys(cluster.frontsWaiting ?? {})).toEqual(['market/desk', 'market/feed'])
+  site.quotaBalancers = site.balancers.length + 1
+  sim.touch('site:mossgate')
+  sim.settle()
+  expect(Object.keys(cluster.frontsWaiting ?? {})).toEqual(['market/feed'])
+  expect(site.balancers.some((balancer) => balancer.service === 'market/desk')).toBe(true)
+  site.quotaBalancers = null
+  sim.touch('site:mossgate')
+  sim.settle()
+  expect(cluster.frontsWaiting).toEqual({})
+})

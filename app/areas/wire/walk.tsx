@@ -9,11 +9,14 @@ import {
   readFrom,
   readTo,
   readyWorldOf,
+  type Walk,
   walk,
   walkAnswer,
   walkRemedies,
   walkWorldOf,
 } from '~/core/wire'
+import { formatAddress } from '~/core/addresses'
+import { type FleetView, whoHolds } from '~/core/fleet'
 import { byText, changeFor } from '~/core/wire/changes'
 import { countText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -97,6 +100,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ? {
           ...walkAnswer(walkRead.walk),
           choices: walkRead.walk.choices,
+          nobody: nobodyAt(view, walkRead.walk),
           sentAs: walkAnswer(walkRead.walk).hops[0]?.before.source ?? '',
         }
       : null,
@@ -123,6 +127,16 @@ export async function action({ request, context }: Route.ActionArgs) {
   })
 }
 
+/** The address a packet goes to in the end where nothing there is known to hold it, or null. */
+function nobodyAt(view: FleetView, walked: Walk): string | null {
+  const place = walked.to
+  if (!place || place.pod || place.node || walked.peer) return null
+  const address = formatAddress(place.address)
+  const isNamed = view.sites.some((site) => site.records.some((record) => record.value === address))
+  const isHeld = whoHolds(view, address).holders.some((holder) => !/[/-]/.test(holder.range))
+  return isNamed || isHeld ? null : address
+}
+
 export type Data = Route.ComponentProps['loaderData']
 
 function Answer({
@@ -139,6 +153,12 @@ function Answer({
   const before = answer.hops.filter((hop) => hop.hop !== 'way-back').at(-1)
   return (
     <>
+      {answer.nobody === null ? null : (
+        <Notice level="caution">
+          Nobody holds <span className="mono">{answer.nobody}</span>: what follows is the way there,
+          and nothing would answer.
+        </Notice>
+      )}
       <h2 className="walk-verdict">
         <StateGlyph state={arrived ? 'well' : 'broken'} />{' '}
         {arrived
