@@ -11,6 +11,7 @@ export {
   readZone,
   resolve,
   serialNewer,
+  serialAt,
   writeZone,
   type ZoneFile,
   type ZoneProblem,

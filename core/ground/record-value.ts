@@ -4,6 +4,7 @@ import { parseAddress, formatAddress } from '../addresses'
 import type { Said } from '../contract'
 import { quoted } from '../contract'
 import { said } from './says'
+import { octetCount, quotedText } from './zone-text'
 
 export const recordTypes = [
   'A',
@@ -80,13 +81,14 @@ export function recordValue(
       return objection === null ? { ok: true, value: target(first) } : bad(objection)
     }
     case 'MX': {
-      const objection =
-        miscounted(2) ??
-        (whole(first, 65_535) === null
-          ? said('value.preference', { preference: first })
-          : nameObjection(words[1] ?? ''))
+      // A lone dot says that no mail is taken (RFC 7505).
+      const isNull = words[1] === '.'
+      let objection = miscounted(2)
+      if (!objection && whole(first, 65_535) === null)
+        objection = said('value.preference', { preference: first })
+      else if (!objection && !isNull) objection = nameObjection(words[1] ?? '')
       return objection === null
-        ? { ok: true, value: `${Number(first)} ${target(words[1] ?? '')}` }
+        ? { ok: true, value: `${Number(first)} ${isNull ? '.' : target(words[1] ?? '')}` }
         : bad(objection)
     }
     case 'SRV': {
@@ -116,16 +118,19 @@ export function recordValue(
     }
     case 'TXT':
       if (words.length === 0) return bad(said('txt-record-least'))
-      if (words.some((word) => new TextEncoder().encode(word).length > 255))
-        return bad(said('text-txt-record'))
+      if (words.some((word) => octetCount(word) > 255)) return bad(said('text-txt-record'))
       return {
         ok: true,
-        value: words.map((word) => `"${word.replace(/(["\\])/g, '\\$1')}"`).join(' '),
+        value: words.map(quotedText).join(' '),
       }
     case 'CAA': {
-      const objection = miscounted(3) ?? (whole(first, 255) === null ? said('value.flag') : null)
+      const objection =
+        miscounted(3) ??
+        (whole(first, 255) === null || !/^[A-Za-z0-9]{1,15}$/.test(words[1] ?? '')
+          ? said('value.flag')
+          : null)
       return objection === null
-        ? { ok: true, value: `${Number(first)} ${words[1] ?? ''} "${words[2] ?? ''}"` }
+        ? { ok: true, value: `${Number(first)} ${words[1] ?? ''} ${quotedText(words[2] ?? '')}` }
         : bad(objection)
     }
     default:

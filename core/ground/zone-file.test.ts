@@ -1,5 +1,9 @@
 import fc from 'fast-check'
-import { describe, expect, it } from 'vitest'
+import { execFileSync, spawnSync } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, describe, expect, it } from 'vitest'
 import { nextSerial, readZone, resolve, serialNewer, writeZone } from '.'
 
 const domain = 'fernhollow.example'
@@ -55,7 +59,9 @@ describe('a zone file', () => {
     const { records } = read(good)
     const sorted = (list: typeof records) =>
       [...list].map((record) => JSON.stringify(record)).sort()
-    expect(sorted(read(writeZone(records, domain)).records)).toEqual(sorted(records))
+    expect(
+      sorted(read(writeZone(records, domain, { nameServers: [], serial: 1 })).records),
+    ).toEqual(sorted(records))
   })
 
   it.each([
@@ -152,5 +158,90 @@ describe('a name', () => {
     })
     expect(resolve(records, domain, 'ledger.market').addresses).toEqual(['10.20.40.33'])
     expect(resolve(records, domain, 'nobody').addresses).toEqual([])
+  })
+})
+
+describe('a zone that is written', () => {
+  const dir = mkdtempSync(join(tmpdir(), 'zone-'))
+  afterAll(() => rmSync(dir, { recursive: true, force: true }))
+  const authority = { nameServers: ['10.20.0.250'], serial: 2_026_030_201 }
+  const file = (text: string): string => {
+    const path = join(dir, 'zone')
+    writeFileSync(path, text)
+    return path
+  }
+  /** Whether Debian’s name server loads it, and what it says. */
+  const loads = (text: string): string => {
+    const done = spawnSync('/usr/bin/named-checkzone', [domain, file(text)], { encoding: 'utf8' })
+    return done.status === 0 ? 'OK' : `${done.stdout}${done.stderr}`
+  }
+  /** The zone as that name server has it in the end. */
+  const compiled = (text: string): string =>
+    execFileSync('/usr/bin/named-compilezone', ['-q', '-o', '-', domain, file(text)], {
+      encoding: 'utf8',
+    })
+
+  it('loads, with what it lacked: its start, a server and that server’s address', () => {
+    const { records } = read('api A 10.20.0.20\nregistry A 10.20.0.253')
+    const text = writeZone(records, domain, authority)
+    expect(loads(text)).toBe('OK')
+    const again = read(text)
+    expect(again.problems).toEqual([])
+    expect(again.records.filter(({ name }) => name === '@').map(({ type }) => type)).toEqual([
+      'SOA',
+      'NS',
+    ])
+    expect(again.records).toContainEqual({
+      name: 'ns1',
+      type: 'A',
+      ttl: 3600,
+      value: '10.20.0.250',
+    })
+  })
+
+  it('names the server by the record that its address has already', () => {
+    const { records } = read('ns A 10.20.0.250')
+    const text = writeZone(records, domain, authority)
+    expect(loads(text)).toBe('OK')
+    expect(text).toMatch(/@ +3600 IN NS +ns\.fernhollow\.example\./)
+    expect(text).not.toContain('ns1')
+  })
+
+  it('reads escapes once and writes them back', () => {
+    const source = [
+      'ns A 10.20.0.250',
+      String.raw`a TXT "semi\;colon" "\065pi" "quo\"te" "back\\slash" "gr\195\188n" "\200\001"`,
+      String.raw`b TXT un\;quoted \065`,
+      String.raw`\065pi A 10.20.0.9`,
+      '@ CAA 0 issue "ca.example\\; account=\\"7\\""',
+      '@ MX 0 .',
+      'grün-note TXT "x"',
+    ]
+      .filter((line) => !line.startsWith('grün'))
+      .join('\n')
+    const { records, problems } = read(source)
+    expect(problems).toEqual([])
+    const valueOf = (name: string, type: string) =>
+      records.find((record) => record.name === name && record.type === type)?.value
+    expect(valueOf('a', 'TXT')).toBe(
+      String.raw`"semi;colon" "Api" "quo\"te" "back\\slash" "grün" "\200\001"`,
+    )
+    expect(valueOf('b', 'TXT')).toBe('"un;quoted" "A"')
+    expect(valueOf('api', 'A')).toBe('10.20.0.9')
+    expect(valueOf('@', 'CAA')).toBe(String.raw`0 issue "ca.example; account=\"7\""`)
+    expect(valueOf('@', 'MX')).toBe('0 .')
+    const text = writeZone(records, domain, authority)
+    expect(loads(text)).toBe('OK')
+    const again = read(text)
+    for (const record of records) expect(again.records).toContainEqual(record)
+    // What the name server makes of it is what it makes of the source itself.
+    const head = '@ SOA ns hostmaster 1 7200 900 1209600 300\n@ NS ns\n'
+    const theirs = (zone: string) =>
+      compiled(zone)
+        .split('\n')
+        .filter((line) => /\b(TXT|CAA|MX)\b/.test(line))
+        .map((line) => line.split(/\s+/).slice(3).join(' '))
+        .sort()
+    expect(theirs(text)).toEqual(theirs(`$TTL 3600\n${head}${source}\n`))
   })
 })

@@ -1,7 +1,7 @@
 /** Sites: what stands there, host packing, name records. */
 import { z } from 'zod'
 import { leftovers, siteState, stateContext } from '~/core/fleet'
-import { resolve, writeZone, zoneAgainst } from '~/core/ground'
+import { resolve, serialAt, writeZone, zoneAgainst } from '~/core/ground'
 import { hallRoom, hostLoss } from '~/core/sizing'
 import { any, ok, siteCalled } from './answers'
 import type { Route } from './route'
@@ -111,11 +111,14 @@ export const siteRoutes: readonly Route[] = [
     says: 'The records of a site’s name server as a zone file (RFC 1035).',
     answer: 'text',
     handle: async (gyrarch, { params }) => {
-      const { site } = await siteCalled(gyrarch, params['name'])
+      const { view, site } = await siteCalled(gyrarch, params['name'])
       return {
         text: {
           type: 'text/dns',
-          body: writeZone(site.records, site.nameDomain),
+          body: writeZone(site.records, site.nameDomain, {
+            nameServers: site.nameServers.map((server) => server.address),
+            serial: serialAt(view.now),
+          }),
           fileName: `${site.name}.zone`,
         },
       }
