@@ -178,8 +178,7 @@ export const said = sentences({
   'needs-name-stands': () => 'It needs the name it stands for.',
   'service-needs-least': () => 'A service needs at least one port.',
   'several-ports-each': () => 'With several ports each has a name.',
-  'no-schedule-five': (p: { schedule: string }) =>
-    `“${p.schedule}” is no schedule: five fields, minute hour day month weekday.`,
+  'no-time-zone': (p: { zone: string }) => `There is no time zone “${p.zone}”.`,
   'no-namespace-small': (p: { namespace: string }) =>
     `“${p.namespace}” is no namespace: small letters, digits and -.`,
   'served-not': (p: { kind: string; served: string; apiVersion: string }) =>

@@ -3,7 +3,7 @@
  * ports, percentages. Source: the Kubernetes API reference and its validation. A kind we do not know is kept and marked.
  */
 import { isRecord, list, record } from '../objects'
-import { schemaOf, selectorTest } from '../objects'
+import { isCronZone, readCron, schemaOf, selectorTest } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
 import { said } from './says'
@@ -248,18 +248,12 @@ function service(object: WrittenObject): readonly Invalid[] {
 
 function cron(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
-  const { schedule } = spec
-  const fields = typeof schedule === 'string' ? schedule.trim().split(/\s+/) : []
-  const wrong =
-    fields.length === 5 ||
-    /^@(yearly|annually|monthly|weekly|daily|midnight|hourly)$/.test(fields[0] ?? '')
-      ? []
-      : [
-          {
-            path: 'spec.schedule',
-            ...said('no-schedule-five', { schedule: String(schedule) }),
-          },
-        ]
+  const { schedule, timeZone } = spec
+  const wrong: Invalid[] = []
+  const read = typeof schedule === 'string' ? readCron(schedule) : null
+  if (read && !read.ok) wrong.push({ path: 'spec.schedule', says: read.says })
+  if (typeof timeZone === 'string' && !isCronZone(timeZone))
+    wrong.push({ path: 'spec.timeZone', ...said('no-time-zone', { zone: timeZone }) })
   return [
     ...wrong,
     ...podTemplate(

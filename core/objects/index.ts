@@ -49,3 +49,4 @@ export {
   type LabelTest,
 } from './selector'
 export { apiYaml, apiYamlWith, writeQuotedYaml, writeYaml, yamlDocument } from './yaml'
+export { isCronZone, nextCron, readCron, type CronRead, type CronSchedule } from './cron'

@@ -12,7 +12,7 @@ describe('the next time of a schedule', () => {
     ['0 2 * * *', 'UTC', '2026-03-02T02:00:00Z', '2026-03-03T02:00:00Z'],
     ['0 2 * * *', 'Europe/Berlin', '2026-03-02T02:00:00Z', '2026-03-03T01:00:00Z'],
     // In the night in which clocks go forward there is no half past two.
-    ['30 2 * * *', 'Europe/Berlin', '2026-03-28T12:00:00Z', '2026-03-29T01:30:00Z'],
+    ['30 2 * * *', 'Europe/Berlin', '2026-03-28T12:00:00Z', '2026-03-30T00:30:00Z'],
     ['*/15 * * * *', 'UTC', '2026-03-02T06:07:00Z', '2026-03-02T06:15:00Z'],
   ])('%s in %s after %s', (schedule, zone, after, due) =>
     expect(new Date(nextDue(schedule, zone, at(after)) ?? 0).toISOString()).toBe(

@@ -1,5 +1,5 @@
 /** CronJobs: at each due time a job is made, and the next time is queued. Source of the times: cron expressions in an IANA time zone. */
-import { CronExpressionParser } from 'cron-parser'
+import { isCronZone, nextCron, readCron } from '../../core/objects'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
 import { manifestOf, record as fields, text, workloadFrom } from './manifests'
@@ -9,13 +9,8 @@ import { loads } from './placing'
 
 /** The next time (ms) at which a schedule is due, or null for one that does not parse. */
 export function nextDue(schedule: string, timeZone: string, after: number): number | null {
-  try {
-    return CronExpressionParser.parse(schedule, { tz: timeZone, currentDate: new Date(after) })
-      .next()
-      .getTime()
-  } catch {
-    return null
-  }
+  const read = readCron(schedule)
+  return read.ok && isCronZone(timeZone) ? nextCron(read.schedule, timeZone, after) : null
 }
 
 const key = (workload: Workload): string => `${workload.namespace}/${workload.name}`
