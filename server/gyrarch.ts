@@ -285,7 +285,12 @@ export class Gyrarch {
   }
 
   async access(name: string): Promise<AccessFile> {
-    const file = await accessFile(this.database, await this.cluster(name))
+    const file = await accessFile(
+      this.database,
+      this.vault,
+      await this.cluster(name),
+      await this.fleet.view(),
+    )
     await this.journalLine({
       kind: 'access.given',
       about: `cluster/${name}`,

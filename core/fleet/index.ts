@@ -3,6 +3,7 @@ export {
   type BalancerView,
   type BoxView,
   type CardView,
+  clusterDomain,
   clusterOf,
   type ClusterView,
   type Condition,

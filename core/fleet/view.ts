@@ -67,6 +67,9 @@ export interface ExpectationView {
 /** A site as it told of itself, and when. */
 export type SiteView = SiteReport & { readonly observedAt: string }
 
+/** The domain under which a cluster’s own DNS answers. */
+export const clusterDomain = 'cluster.local'
+
 export interface PoolView {
   readonly name: string
   readonly size: string

@@ -10,6 +10,7 @@ import { recordValue } from './record-value'
 import { nameObjection } from './record-value'
 import { recordTypes } from './record-value'
 import { said } from './says'
+import { decodedText } from './zone-text'
 import { saidOf } from '../contract'
 
 const name = z.string().max(253)
@@ -42,7 +43,7 @@ const same = (
 
 const split = (value: string): readonly string[] =>
   [...value.matchAll(/"((?:[^"\\]|\\.)*)"|(\S+)/g)].map(([, quoted, plain]) =>
-    quoted === undefined ? (plain ?? '') : quoted.replace(/\\(.)/g, '$1'),
+    quoted === undefined ? (plain ?? '') : decodedText(quoted),
   )
 
 /** The site’s records as the draft would leave them, the serial one higher. */

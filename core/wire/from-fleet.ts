@@ -1,6 +1,7 @@
 /** The world of a walk out of the picture of the fleet: what is set up now, with the objects of those clusters that were looked at. */
 import { parseAddress, parseRange } from '../addresses'
 import {
+  clusterDomain,
   type ClusterView,
   type FleetView,
   type NodeView,
@@ -107,7 +108,7 @@ export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetVi
     site: cluster.site,
     podRange: cluster.pods,
     serviceRange: cluster.services,
-    dnsDomain: 'cluster.local',
+    dnsDomain: clusterDomain,
     keepSource: cluster.keepSource ?? [],
     nodes: nodesOf(cluster).map((node) => ({
       name: node.name,

@@ -1,7 +1,8 @@
+import { execFileSync } from 'node:child_process'
 import { X509Certificate } from 'node:crypto'
 import { describe, expect, it } from 'vitest'
 import { parse } from 'yaml'
-import { gyrarchForAll, type Opened } from '../testing/open'
+import { gyrarchForAll, type Opened, runOut } from '../testing/open'
 
 let opened: Opened
 gyrarchForAll((eachOpened) => {
@@ -49,7 +50,15 @@ describe('an access file', () => {
     for (const address of ['10.20.0.20', '10.20.0.21', '10.20.0.22', '10.20.0.23', '10.121.0.1'])
       expect(authority.checkIP(address)).toBe(address)
     expect(authority.checkIP('10.20.0.30')).toBeUndefined()
-    expect(authority.checkHost('cedar.fernhollow.example')).toBe('cedar.fernhollow.example')
+    for (const name of [
+      'cedar',
+      'api.cedar.fernhollow.example',
+      'kubernetes',
+      'kubernetes.default',
+      'kubernetes.default.svc',
+      'kubernetes.default.svc.cluster.local',
+    ])
+      expect(authority.checkHost(name)).toBe(name)
   })
 
   it('has a new token each time, for eight hours, and the same authority', async () => {
@@ -67,5 +76,44 @@ describe('an access file', () => {
     expect(line?.about).toBe('cluster/dill')
     expect(line?.says).not.toContain(file.users[0]?.user.token)
     await expect(opened.gyrarch.access('lost')).rejects.toMatchObject({ code: 'not-found' })
+  })
+})
+
+describe('an authority', () => {
+  const pem = async (name: string): Promise<string> =>
+    Buffer.from(
+      (await read(name)).clusters[0]?.cluster['certificate-authority-data'] ?? '',
+      'base64',
+    ).toString()
+
+  it('has a key identifier, as openssl reads it', async () => {
+    const shown = execFileSync('openssl', ['x509', '-noout', '-text'], {
+      input: await pem('cedar'),
+      encoding: 'utf8',
+    })
+    expect(shown).toMatch(/X509v3 Subject Key Identifier:\s+([0-9A-F]{2}:){19}[0-9A-F]{2}/)
+    expect(shown).toContain('CA:TRUE')
+  })
+
+  it('stays good in files made earlier when it comes to cover another name', async () => {
+    const before = await pem('alder')
+    const { gyrarch } = opened
+    const drafted = await gyrarch.changes.draft('wire.record', {
+      site: 'mossgate',
+      set: [{ name: 'lifecycle', type: 'A', ttl: 3600, value: '10.20.0.10' }],
+    })
+    await gyrarch.changes.run(drafted.id, {
+      accept: drafted.findings.map((finding) => finding.key),
+    })
+    expect((await runOut(gyrarch, drafted.id)).state).toBe('done')
+    const after = await pem('alder')
+    expect(after).not.toBe(before)
+    expect(new X509Certificate(after).checkHost('lifecycle.fernhollow.example')).toBe(
+      'lifecycle.fernhollow.example',
+    )
+    // Of the same keys and name: what the one has signed the other verifies.
+    const [then, now] = [new X509Certificate(before), new X509Certificate(after)]
+    expect(now.verify(then.publicKey)).toBe(true)
+    expect(now.checkIssued(then)).toBe(true)
   })
 })

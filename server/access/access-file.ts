@@ -2,9 +2,10 @@
 import { randomBytes } from 'node:crypto'
 import { writeYaml } from '~/core/objects'
 import { clusterRanges, parseCidr } from '~/core/addresses'
-import { type ClusterView, nodesOf } from '~/core/fleet'
+import { clusterDomain, type ClusterView, type FleetView, nodesOf, siteOf } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
 import type { Database } from '../records/database'
+import type { Vault } from '../keys/vault'
 import { authorityFor } from './authority'
 
 const tokenHours = 8
@@ -15,7 +16,7 @@ export interface AccessFile {
 }
 
 /** Names and addresses under which the API of a cluster is reached. */
-function namesOf(cluster: ClusterView): readonly string[] {
+function namesOf(cluster: ClusterView, view: FleetView): readonly string[] {
   const pods = parseCidr(cluster.pods)
   const services = parseCidr(cluster.services)
   const ranges =
@@ -29,10 +30,23 @@ function namesOf(cluster: ClusterView): readonly string[] {
           .filter((node) => node.roles.includes('control-plane'))
           .map((node) => node.address)
       : []
+  const addresses = new Set([...floating, ...machines])
+  // Names that lead there, at whichever site of the routing domain they are kept.
+  const domain = siteOf(view, cluster.site)?.domain
+  const served = view.sites
+    .filter((site) => site.domain === domain)
+    .flatMap((site) =>
+      site.records
+        .filter((record) => record.name !== '@' && addresses.has(record.value))
+        .map((record) => `${record.name}.${site.nameDomain}`),
+    )
   return [
     cluster.name,
-    `${cluster.name}.fernhollow.example`,
+    'kubernetes',
+    'kubernetes.default',
     'kubernetes.default.svc',
+    `kubernetes.default.svc.${clusterDomain}`,
+    ...served,
     ...floating,
     ...machines.filter((address) => address !== ''),
     ...(ranges?.ok && ranges.value.apiAddress !== null ? [ranges.value.apiAddress] : []),
@@ -40,13 +54,18 @@ function namesOf(cluster: ClusterView): readonly string[] {
 }
 
 /** Refuses while the API does not answer: a file that leads nowhere would only mislead. */
-export async function accessFile(database: Database, cluster: ClusterView): Promise<AccessFile> {
+export async function accessFile(
+  database: Database,
+  vault: Vault,
+  cluster: ClusterView,
+  view: FleetView,
+): Promise<AccessFile> {
   if (!cluster.apiAnswers)
     throw new Refusal(
       'unavailable',
       `The API of ${cluster.name} does not answer, so there is nothing to get access to. Ask again when it does.`,
     )
-  const authority = await authorityFor(database, cluster.name, namesOf(cluster))
+  const authority = await authorityFor(database, vault, cluster.name, namesOf(cluster, view))
   const user = `duty@${cluster.name}`
   const expiresWall = new Date(Date.now() + tokenHours * 3_600_000).toISOString()
   const document = {

@@ -1,15 +1,18 @@
-/** Certificate authorities of clusters: made once for each set of names, with the private half thrown away after signing. */
+/** Certificate authorities of clusters: their keys are made once and sealed, their certificates anew for each set of names. */
 import 'reflect-metadata'
 import { webcrypto } from 'node:crypto'
 import {
+  AuthorityKeyIdentifierExtension,
   BasicConstraintsExtension,
   cryptoProvider,
   KeyUsageFlags,
   KeyUsagesExtension,
   SubjectAlternativeNameExtension,
+  SubjectKeyIdentifierExtension,
   X509CertificateGenerator,
 } from '@peculiar/x509'
 import { parseAddress } from '~/core/addresses'
+import type { Vault } from '../keys/vault'
 import type { Database } from '../records/database'
 import { AuthorityRow } from '../records/models'
 
@@ -26,14 +29,33 @@ export interface Authority {
   readonly expires: string
 }
 
-/** A self-signed authority (RFC 5280) whose subject alternative names cover `names` (DNS names and addresses). */
-async function makeAuthority(cluster: string, names: readonly string[]): Promise<Authority> {
-  const keys = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, true, [
-    'sign',
-    'verify',
-  ])
+/** Where an authority’s private half is sealed for. */
+const placeOf = (cluster: string): string => `authority/${cluster}`
+
+async function newKeys(): Promise<CryptoKeyPair> {
+  return crypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])
+}
+
+async function keysFrom(pkcs8: string): Promise<CryptoKeyPair> {
+  const bytes = Buffer.from(pkcs8, 'base64')
+  const privateKey = await crypto.subtle.importKey('pkcs8', bytes, algorithm, true, ['sign'])
+  const { d: _secret, key_ops: _uses, ...jwk } = await crypto.subtle.exportKey('jwk', privateKey)
+  const publicKey = await crypto.subtle.importKey('jwk', jwk, algorithm, true, ['verify'])
+  return { privateKey, publicKey }
+}
+
+/**
+ * A self-signed authority (RFC 5280) whose subject alternative names cover `names` (DNS names and addresses). Of the same
+ * keys, it verifies whatever an earlier one of theirs has signed.
+ */
+async function makeAuthority(
+  cluster: string,
+  names: readonly string[],
+  keys: CryptoKeyPair,
+): Promise<Authority> {
   const notBefore = new Date()
   const notAfter = new Date(notBefore.getTime() + 10 * yearMs)
+  const keyIdentifier = await SubjectKeyIdentifierExtension.create(keys.publicKey, false, crypto)
   const certificate = await X509CertificateGenerator.createSelfSigned(
     {
       name: `CN=${cluster} authority`,
@@ -47,6 +69,8 @@ async function makeAuthority(cluster: string, names: readonly string[]): Promise
           KeyUsageFlags.keyCertSign | KeyUsageFlags.cRLSign | KeyUsageFlags.digitalSignature,
           true,
         ),
+        keyIdentifier,
+        new AuthorityKeyIdentifierExtension(keyIdentifier.keyId),
         new SubjectAlternativeNameExtension(
           names.map((value) => ({
             type: parseAddress(value).ok ? ('ip' as const) : ('dns' as const),
@@ -64,18 +88,25 @@ async function makeAuthority(cluster: string, names: readonly string[]): Promise
   }
 }
 
-/** The authority of a cluster; a new one if the names it has to cover have changed. */
+/** The authority of a cluster; one of the same keys if the names it has to cover have changed. */
 export async function authorityFor(
   database: Database,
+  vault: Vault,
   cluster: string,
   names: readonly string[],
 ): Promise<Authority> {
   const covers = [...new Set(names)].sort().join(' ')
   const authority = await AuthorityRow.findByPk(cluster)
-  if (authority?.covers === covers) return authority
-  const made = await makeAuthority(cluster, covers.split(' '))
+  if (authority?.covers === covers && authority.sealed !== null) return authority
+  const keys =
+    authority === null || authority.sealed === null
+      ? await newKeys()
+      : await keysFrom(vault.open(authority.sealed, placeOf(cluster)))
+  const made = await makeAuthority(cluster, covers.split(' '), keys)
+  const pkcs8 = Buffer.from(await crypto.subtle.exportKey('pkcs8', keys.privateKey))
+  const sealed = vault.seal(pkcs8.toString('base64'), placeOf(cluster))
   await database.write((transaction) =>
-    AuthorityRow.upsert({ cluster, covers, ...made }, { transaction }),
+    AuthorityRow.upsert({ cluster, covers, sealed, ...made }, { transaction }),
   )
   return made
 }

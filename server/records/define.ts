@@ -262,6 +262,7 @@ export function defineRecords(sequelize: Sequelize): void {
       certificate: { type: TEXT, allowNull: false },
       fingerprint: text(),
       expires: text(),
+      sealed: { type: TEXT, allowNull: true },
     },
     { ...common, tableName: 'authorities' },
   )

@@ -120,6 +120,11 @@ export const recordMigrations: readonly Migration[] = [
       await codeFacts(context, 'steps', 'rowid', ['cause'])
     },
   },
+  {
+    // Authorities made before had their private half thrown away.
+    name: '0011-authority-keys',
+    up: sql(`ALTER TABLE authorities ADD COLUMN sealed TEXT`),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

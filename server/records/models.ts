@@ -289,4 +289,6 @@ export class AuthorityRow extends Model<
   declare certificate: string
   declare fingerprint: string
   declare expires: string
+  /** Its private half, sealed; null for one whose private half was not kept. */
+  declare sealed: string | null
 }
