@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { findingsOf, type ChangeKind } from '../changes'
-import { bareSite, type FleetView, type SiteView } from '../fleet'
-import { GiB } from '../units'
+import { addressBook, bareSite, type FleetView, type SiteView } from '../fleet'
+import { GiB, writeCsv } from '../units'
 import {
   ledgerEnter,
   orphansRemove,
@@ -323,5 +323,37 @@ describe('a ledger as CSV', () => {
         add: [{ domain: 'fernhollow', range: '10.20.0.0/16', name: 'the block it is cut from' }],
       }),
     ).toEqual([])
+  })
+})
+
+describe('the address book', () => {
+  it('written as CSV and read back as it is drafts nothing', () => {
+    const fleet: FleetView = {
+      ...view,
+      ledger: [
+        ...view.ledger,
+        {
+          domain: 'fernhollow',
+          range: '10.90.0.0/24',
+          name: '=odd, but a name',
+          holder: '',
+          kind: 'entered',
+        } as never,
+      ],
+    }
+    const text = writeCsv(
+      ['domain', 'range', 'name', 'kind', 'holder'],
+      addressBook(fleet).map(({ domain, range, name, kind, about }) => [
+        domain,
+        range,
+        name,
+        kind,
+        about ?? '',
+      ]),
+    )
+    const read = readLedgerCsv(text, fleet)
+    expect(read.bad).toEqual([])
+    expect(read.good).toEqual([])
+    expect(read.alreadyKnown).toBe(addressBook(fleet).length)
   })
 })

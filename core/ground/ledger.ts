@@ -6,8 +6,8 @@ import Papa from 'papaparse'
 import { z } from 'zod'
 import { caution, type ChangeKind, longestPath, type RawFinding, ref, stop } from '../changes'
 import { contains, formatRange, intersection, parseRange } from '../addresses'
-import type { FleetView } from '../fleet'
-import { countText, listText } from '../units'
+import { addressBook, type FleetView } from '../fleet'
+import { countText, listText, unguarded } from '../units'
 import { estimates, step } from '../provisioning/steps'
 
 export interface LedgerLine {
@@ -27,7 +27,7 @@ export interface LedgerCsv {
 export const mostLedgerLines = 20_000
 
 /** Reads CSV with the columns domain, range and name (others are passed over). O(n log n) for n lines. */
-export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): LedgerCsv {
+export function readLedgerCsv(text: string, view: FleetView): LedgerCsv {
   const bad: { line: number; says: string }[] = []
   const parsed = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { skipEmptyLines: false })
   const rows = parsed.data
@@ -58,8 +58,14 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
         says: error.code === 'MissingQuotes' ? 'A quoted field is not closed.' : error.message,
       })
   const broken = new Set(bad.map((entry) => entry.line))
+  // What the address book shows of networks and clusters is known as well as what was entered by hand.
   const present = new Set(
-    view.ledger.map((entry) => `${entry.domain}\n${entry.range}\n${entry.name}`),
+    addressBook(view).flatMap((entry) => {
+      const range = parseRange(entry.range)
+      return range.ok
+        ? [`${entry.domain.trim()}\n${formatRange(range.value)}\n${entry.name.trim()}`]
+        : []
+    }),
   )
   const seen = new Map<string, number>()
   const good: LedgerLine[] = []
@@ -75,7 +81,7 @@ export function readLedgerCsv(text: string, view: Pick<FleetView, 'ledger'>): Le
         })
       return
     }
-    const cell = (index: number): string => (cells[index] ?? '').trim()
+    const cell = (index: number): string => unguarded((cells[index] ?? '').trim())
     const [domain, rangeText, name] = [cell(at.domain), cell(at.range), cell(at.name)]
     const range = parseRange(rangeText)
     if (domain === '') bad.push({ line, says: 'No routing domain is given.' })

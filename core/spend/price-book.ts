@@ -1,6 +1,7 @@
 /** Price books: what each thing of a site costs, as data that comes in and goes out as CSV. */
 import Papa from 'papaparse'
 import type { FleetView, SiteView } from '../fleet/view'
+import { unguarded, writeCsv } from '../units'
 
 export interface Price {
   readonly site: string
@@ -66,9 +67,9 @@ export function withPrices(
 }
 
 export const writePrices = (prices: readonly Price[]): string =>
-  Papa.unparse(
-    prices.map(({ site, item, units }) => ({ site, item, units })),
-    { columns: ['site', 'item', 'units'] },
+  writeCsv(
+    ['site', 'item', 'units'],
+    prices.map(({ site, item, units }) => [site, item, units]),
   )
 
 /** Reads a price book: columns `site,item,units`. Bad lines are named by number; the good ones are given. */
@@ -90,7 +91,7 @@ export function readPrices(
       bad: [{ line: 1, says: 'The first line names the columns: site,item,units.' }],
     }
   const cell = (row: readonly string[], name: string): string =>
-    (row[header.indexOf(name)] ?? '').trim()
+    unguarded((row[header.indexOf(name)] ?? '').trim())
   for (const [index, row] of parsed.data.slice(1, 5001).entries()) {
     const line = index + 2
     const [site, item, amount] = [cell(row, 'site'), cell(row, 'item'), cell(row, 'units')]

@@ -1,7 +1,7 @@
 /** What a raise hands out and leaves behind: boot data, its draft as text, its inventory. */
 import { z } from 'zod'
 import { writeYaml } from '~/core/objects'
-import Papa from 'papaparse'
+import { writeCsv } from '~/core/units'
 import type { Ref } from '~/core/contract'
 import { clusterOf, type FleetView, siteOf, stands } from '~/core/fleet'
 import { madeBy } from '../runner/attribution'
@@ -113,7 +113,10 @@ export const bootDataRoutes: readonly Route[] = [
         return {
           text: {
             type: 'text/csv',
-            body: Papa.unparse(rows),
+            body: writeCsv(
+              Object.keys(rows[0] ?? {}),
+              rows.map((row) => Object.values(row)),
+            ),
             fileName: `${params['id'] ?? ''}-inventory.csv`,
           },
         }

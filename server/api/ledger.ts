@@ -1,6 +1,6 @@
 /** The address ledger. */
 import { z } from 'zod'
-import Papa from 'papaparse'
+import { writeCsv } from '~/core/units'
 import { addressBook } from '~/core/fleet'
 import { readLedgerCsv } from '~/core/ground'
 import { any, ok } from './answers'
@@ -22,14 +22,15 @@ export const ledgerRoutes: readonly Route[] = [
     handle: async (gyrarch) => ({
       text: {
         type: 'text/csv',
-        body: Papa.unparse(
-          addressBook(await gyrarch.fleet.view()).map(({ domain, range, name, kind, about }) => ({
+        body: writeCsv(
+          ['domain', 'range', 'name', 'kind', 'holder'],
+          addressBook(await gyrarch.fleet.view()).map(({ domain, range, name, kind, about }) => [
             domain,
             range,
             name,
             kind,
-            holder: about ?? '',
-          })),
+            about ?? '',
+          ]),
         ),
         fileName: 'addresses.csv',
       },
@@ -44,7 +45,9 @@ export const ledgerRoutes: readonly Route[] = [
     handle: async (gyrarch, { body }) => {
       const read = readLedgerCsv((body as { text: string }).text, await gyrarch.fleet.view())
       return ok({
-        ...read,
+        good: read.good,
+        bad: read.bad,
+        known: read.alreadyKnown,
         change:
           read.good.length > 0
             ? { kind: 'ledger.enter', intent: { add: read.good, remove: [] } }

@@ -1,5 +1,5 @@
 /** SSH keys: made here (Ed25519, RFC 8709) or pasted; only public halves are kept. */
-import { createHash, generateKeyPairSync, randomBytes } from 'node:crypto'
+import { createHash, createPublicKey, generateKeyPairSync, randomBytes } from 'node:crypto'
 
 /** A length-prefixed string of the SSH wire format (RFC 4251, section 5). */
 function wire(data: Buffer | string): Buffer {
@@ -31,35 +31,144 @@ export interface PublicKey {
 const fingerprintOf = (blob: Buffer): string =>
   `SHA256:${createHash('sha256').update(blob).digest('base64').replace(/=+$/, '')}`
 
-/** Reads a public key line; says what is wrong with one that is none, and warns of a private key pasted by mistake. */
-export function readPublicKey(
-  text: string,
-): { readonly ok: true; readonly key: PublicKey } | { readonly ok: false; readonly says: string } {
+/** The parts of a blob, or null where it does not divide into them to its last byte. */
+function partsOf(blob: Buffer): readonly Buffer[] | null {
+  const parts: Buffer[] = []
+  let at = 0
+  while (at < blob.length) {
+    if (at + 4 > blob.length) return null
+    const length = blob.readUInt32BE(at)
+    if (length > blob.length - at - 4) return null
+    parts.push(blob.subarray(at + 4, at + 4 + length))
+    at += 4 + length
+  }
+  return parts
+}
+
+const curves: Readonly<Record<string, number>> = { nistp256: 32, nistp384: 48, nistp521: 66 }
+
+/** Whether a number is written as the wire format has it: no zeros too many, not negative. */
+const isMpint = (bytes: Buffer): boolean =>
+  bytes.length > 0 &&
+  ((bytes[0] ?? 0) & 0x80) === 0 &&
+  !(bytes.length > 1 && bytes[0] === 0 && ((bytes[1] ?? 0) & 0x80) === 0)
+
+/** What is wrong with a blob of a kind, or null. Sources: RFC 4253 6.6, RFC 5656 3.1, RFC 8709 4, PROTOCOL.u2f. */
+function blobWrong(name: string, blob: Buffer): string | null {
+  const damaged = 'The key is cut off or damaged: what follows its kind is no key of that kind.'
+  const parts = partsOf(blob)
+  if (!parts || parts[0]?.toString() !== name) return damaged
+  const [, first, second, third] = parts
+  const hardware = name.startsWith('sk-') ? 1 : 0
+  if (name.includes('ed25519')) {
+    if (first?.length !== 32) return 'The key is cut off or damaged: an Ed25519 key has 32 bytes.'
+    return parts.length === 2 + hardware && (hardware === 0 || (second?.length ?? 0) > 0)
+      ? null
+      : damaged
+  }
+  if (name === 'ssh-rsa') {
+    if (parts.length !== 3 || !first || !second || !isMpint(first) || !isMpint(second))
+      return damaged
+    const bits = second.length * 8 - Math.clz32(second[0] ?? 0) + 24
+    return bits < 2048 ? `An RSA key of ${bits} bits is too short: 2048 is the least.` : null
+  }
+  const curve = /nistp\d+/.exec(name)?.[0] ?? ''
+  const size = curves[curve] ?? 0
+  return parts.length === 3 + hardware &&
+    first?.toString() === curve &&
+    second?.length === 1 + 2 * size &&
+    second[0] === 4 &&
+    (hardware === 0 || (third?.length ?? 0) > 0)
+    ? null
+    : damaged
+}
+
+type KeyRead =
+  { readonly ok: true; readonly key: PublicKey } | { readonly ok: false; readonly says: string }
+
+const no = (says: string): KeyRead => ({ ok: false, says })
+
+/** A key by its kind and blob in base64. */
+function keyOf(name: string, blob: string): KeyRead {
+  if (!kinds.has(name))
+    return no(`A public key is one line that begins with its kind, like ${kind}.`)
+  const bytes = Buffer.from(blob, 'base64')
+  const isWhole = bytes.toString('base64').replace(/=+$/, '') === blob.replace(/=+$/, '')
+  const wrong = isWhole
+    ? blobWrong(name, bytes)
+    : 'The key is cut off or damaged: what follows its kind is no key of that kind.'
+  if (wrong !== null) return no(wrong)
+  return {
+    ok: true,
+    key: { line: `${name} ${bytes.toString('base64')}`, fingerprint: fingerprintOf(bytes) },
+  }
+}
+
+/** A key as other tools export it (RFC 4716): headers, then the blob over several lines. */
+function fromExport(text: string): KeyRead {
+  const body = /---- BEGIN SSH2 PUBLIC KEY ----\r?\n([\s\S]*?)---- END SSH2 PUBLIC KEY ----/.exec(
+    text,
+  )
+  if (!body) return no('The key is cut off: its last line is missing.')
+  // A header ends where its line does not end in a backslash.
+  const blob = (body[1] ?? '')
+    .replace(/\\\r?\n/g, '')
+    .split(/\r?\n/)
+    .filter((line) => !line.includes(':'))
+    .join('')
+    .replace(/\s/g, '')
+  const [name] = partsOf(Buffer.from(blob, 'base64')) ?? []
+  return name ? keyOf(name.toString(), blob) : no('The key is cut off or damaged.')
+}
+
+/** The number of a JWK as the wire format has it. */
+function mpint(base64url: string | undefined): Buffer {
+  let bytes = Buffer.from(base64url ?? '', 'base64url')
+  while (bytes.length > 1 && bytes[0] === 0) bytes = bytes.subarray(1)
+  return ((bytes[0] ?? 0) & 0x80) === 0 ? bytes : Buffer.concat([Buffer.from([0]), bytes])
+}
+
+/** A key in PEM (RFC 7468, and PKCS #1 for RSA). */
+function fromPem(text: string): KeyRead {
+  let jwk: JsonWebKey
+  try {
+    jwk = createPublicKey(text).export({ format: 'jwk' })
+  } catch {
+    return no('This PEM is damaged, or holds no public key.')
+  }
+  const point = (): Buffer =>
+    Buffer.concat([
+      Buffer.from([4]),
+      Buffer.from(jwk.x ?? '', 'base64url'),
+      Buffer.from(jwk.y ?? '', 'base64url'),
+    ])
+  let blob: Buffer
+  let name: string
+  if (jwk.kty === 'OKP' && jwk.crv === 'Ed25519') {
+    name = kind
+    blob = Buffer.concat([wire(name), wire(Buffer.from(jwk.x ?? '', 'base64url'))])
+  } else if (jwk.kty === 'RSA') {
+    name = 'ssh-rsa'
+    blob = Buffer.concat([wire(name), wire(mpint(jwk.e)), wire(mpint(jwk.n))])
+  } else if (jwk.kty === 'EC' && /^P-(256|384|521)$/.test(jwk.crv ?? '')) {
+    const curve = `nistp${(jwk.crv ?? '').slice(2)}`
+    name = `ecdsa-sha2-${curve}`
+    blob = Buffer.concat([wire(name), wire(curve), wire(point())])
+  } else return no('SSH takes RSA, Ed25519 and ECDSA keys on the curves P-256, P-384 and P-521.')
+  return keyOf(name, blob.toString('base64'))
+}
+
+/** Reads a public key: one line, PEM or RFC 4716. Says what is wrong with one that is none, and warns of a private key. */
+export function readPublicKey(text: string): KeyRead {
   const trimmed = text.trim()
   if (trimmed.includes('PRIVATE KEY'))
-    return {
-      ok: false,
-      says: 'This is a private key. It was not kept; paste the public half, the line that begins with its kind.',
-    }
+    return no(
+      'This is a private key. It was not kept; paste the public half, the line that begins with its kind.',
+    )
+  if (trimmed.startsWith('---- BEGIN SSH2')) return fromExport(trimmed)
+  if (trimmed.startsWith('-----BEGIN')) return fromPem(trimmed)
   const [name = '', blob = ''] = trimmed.split(/\s+/)
-  if (!kinds.has(name))
-    return { ok: false, says: `A public key is one line that begins with its kind, like ${kind}.` }
-  const bytes = Buffer.from(blob, 'base64')
-  const length = bytes.length >= 4 ? bytes.readUInt32BE(0) : 0
-  // The blob names its kind again; a truncated or mixed-up paste does not.
-  if (
-    bytes.toString('base64').replace(/=+$/, '') !== blob.replace(/=+$/, '') ||
-    bytes.subarray(4, 4 + length).toString() !== name ||
-    bytes.length < 4 + length + 8
-  ) {
-    return {
-      ok: false,
-      says: 'The key is cut off or damaged: what follows its kind is no key of that kind.',
-    }
-  }
-  if (name === kind && bytes.length !== 4 + kind.length + 4 + 32)
-    return { ok: false, says: 'The key is cut off or damaged: an Ed25519 key has 32 bytes.' }
-  return { ok: true, key: { line: `${name} ${blob}`, fingerprint: fingerprintOf(bytes) } }
+  return keyOf(name, blob)
 }
 
 /** The private half in OpenSSH’s own format (openssh-key-v1), without a passphrase. */

@@ -39,9 +39,9 @@ async function loadsOf(text: string): Promise<readonly number[] | null> {
 }
 
 async function saveLoads(loads: readonly number[]): Promise<void> {
-  const { default: Papa } = await import('papaparse')
+  const { writeCsv } = await import('~/core/units/csv')
   const lines = loads.map((load, hour) => [hour, load])
-  saveFile('load.csv', 'text/csv', Papa.unparse([['hour', 'requests a second'], ...lines]))
+  saveFile('load.csv', 'text/csv', writeCsv(['hour', 'requests a second'], lines))
 }
 
 export function useDay(question: Omit<DayQuestion, 'id'> | null): {
