@@ -39,6 +39,18 @@ const nameOf = (file) =>
     .replace(/^kubernetes-models\//, '')
     .replace(/^@kubernetes-models\/apimachinery\//, 'meta/')
 
+const words = (text) => new Set(text.split(' '))
+
+/** Sources of volumes that are everybody’s; those of single vendors are left out. */
+const open =
+  'configMap secret emptyDir hostPath projected downwardAPI ephemeral csi nfs iscsi fc local image'
+const kept = {
+  'v1/Volume': words(`name persistentVolumeClaim ${open}`),
+  'v1/PersistentVolumeSpec': words(
+    `accessModes capacity claimRef mountOptions nodeAffinity persistentVolumeReclaimPolicy storageClassName volumeAttributesClassName volumeMode ${open}`,
+  ),
+}
+
 const load = createRequire(import.meta.url)
 const types = {}
 /** The words that a field takes, where it takes only some. */
@@ -129,6 +141,7 @@ function read(file) {
   for (const member of fields.members) {
     if (!ts.isPropertySignature(member) || !member.type) continue
     const field = member.name.text
+    if (kept[name] && !kept[name].has(field)) continue
     // What every object has is said of the object, not of its type.
     if (field === 'apiVersion' || field === 'kind') {
       if (ts.isLiteralTypeNode(member.type)) continue
@@ -185,7 +198,7 @@ function probe(name, type) {
     }
     if (base === 's') {
       const allowed = complaint(field, wrap('~'), 'enum')?.params.allowedValues
-      if (allowed) choices[`${name}.${field}`] = allowed
+      if (allowed && field !== 'usages') choices[`${name}.${field}`] = allowed
       if (!refuses(field, wrap('~'), 'format')) continue
       type[key] = `${lead}${refuses(field, wrap('aGVsbG8='), 'format') ? 't' : '6'}`
     }

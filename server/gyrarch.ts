@@ -381,11 +381,8 @@ export class Gyrarch {
 }
 
 /** The earlier of two times, where null is never. */
-const earliest = (a: number | null, b: number | null): number | null => {
-  if (a === null) return b
-  if (b === null) return a
-  return Math.min(a, b)
-}
+const earliest = (a: number | null, b: number | null): number | null =>
+  a === null || b === null ? (a ?? b) : Math.min(a, b)
 
 /** The newest clock time in the records, in milliseconds. */
 async function newestClock(): Promise<number> {

@@ -5,6 +5,7 @@ import { uniform } from './engine/random'
 import type { Sim } from './engine/sim'
 import { hostDies, machineAt, powerLost, spotNotice } from './sites/power'
 import type { Fault, FaultKind, OperationFailure, Site } from './world'
+import { store } from './sites/store'
 
 /** The part of a site that a fault alters, as it is put back when the fault is taken away. */
 function altered(kind: FaultKind, site: Site, third: string): unknown {
@@ -47,21 +48,6 @@ function exhaust(site: Site, name: string): void {
       fresh.push({ address, network: name, for: goneDevice, cluster: null, how: 'dhcp' })
   }
   site.addresses = [...site.addresses, ...fresh]
-}
-
-/** Gigabytes a zone’s disk store can hold (two copies) and holds. */
-export function store(
-  site: Site,
-  zone: string,
-): { readonly usableGb: number; readonly usedGb: number } {
-  const usableGb =
-    site.hosts.filter((host) => host.zone === zone).reduce((sum, host) => sum + host.diskGb, 0) / 2
-  return {
-    usableGb,
-    usedGb: site.disks
-      .filter((disk) => disk.zone === zone)
-      .reduce((sum, disk) => sum + disk.sizeGb, 0),
-  }
 }
 
 export function startFault(sim: Sim, fault: Fault): void {

@@ -11,11 +11,10 @@ export {
   readZone,
   resolve,
   serialNewer,
-  serialAt,
-  writeZone,
   type ZoneFile,
   type ZoneProblem,
 } from './zone-file'
 export { zoneAgainst } from './zone-difference'
 export { siteRemove } from './site-remove'
 export { wireRoute } from './routes'
+export { serialAt, writeZone, type ZoneAuthority } from './zone-write'

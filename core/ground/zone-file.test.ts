@@ -236,12 +236,12 @@ describe('a zone that is written', () => {
     for (const record of records) expect(again.records).toContainEqual(record)
     // What the name server makes of it is what it makes of the source itself.
     const head = '@ SOA ns hostmaster 1 7200 900 1209600 300\n@ NS ns\n'
-    const theirs = (zone: string) =>
+    const asCompiled = (zone: string) =>
       compiled(zone)
         .split('\n')
         .filter((line) => /\b(TXT|CAA|MX)\b/.test(line))
         .map((line) => line.split(/\s+/).slice(3).join(' '))
         .sort()
-    expect(theirs(text)).toEqual(theirs(`$TTL 3600\n${head}${source}\n`))
+    expect(asCompiled(text)).toEqual(asCompiled(`$TTL 3600\n${head}${source}\n`))
   })
 })

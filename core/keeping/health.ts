@@ -118,6 +118,84 @@ function heldBack(
   return null
 }
 
+/** What is known of a cluster when its nodes are gone through. */
+interface Ward {
+  readonly view: FleetView
+  readonly cluster: ClusterView
+  readonly policy: HealthPolicy
+  readonly past: readonly HealthPast[]
+  readonly replacedToday: readonly HealthPast[]
+  /** How many more nodes may be worked on, and how many more machines replaced. */
+  room: number
+  replaceable: number
+}
+
+type NodeDecision =
+  | { readonly kind: 'act'; readonly act: HealthAct }
+  | { readonly kind: 'held'; readonly why: Said; readonly until: number }
+  | { readonly kind: 'later'; readonly until: number }
+  | { readonly kind: 'nothing' }
+
+/** What is done about one node that is not ready. */
+function decideNode(node: NodeView, since: string, ward: Ward): NodeDecision {
+  const { view, cluster, policy, past, replacedToday } = ward
+  const now = Date.parse(view.now)
+  const attempts = past.filter(
+    (candidate) =>
+      candidate.node === node.name &&
+      (candidate.endedAt === null || candidate.endedAt >= since || candidate.startedAt >= since),
+  )
+  if (attempts.some((candidate) => candidate.endedAt === null)) return { kind: 'nothing' }
+  const last = attempts[attempts.length - 1]
+  const from = Math.max(Date.parse(since), last?.endedAt ? Date.parse(last.endedAt) : 0)
+  const due = from + policy.afterSeconds * 1000
+  const replacedBefore = replacedToday.some((candidate) => candidate.node === node.name)
+  if (leftAlone(node, cluster, view)) return { kind: 'later', until: now + 60_000 }
+  if (due > now && !replacedBefore) return { kind: 'later', until: due }
+  if (last || replacedBefore) {
+    const why = heldBack(node, cluster, policy, replacedToday)
+    if (why) return { kind: 'held', why, until: now + 600_000 }
+    if (ward.replaceable <= 0) return { kind: 'later', until: now + 600_000 }
+  }
+  if (ward.room <= 0) return { kind: 'later', until: now + 60_000 }
+  ward.room--
+  if (last) ward.replaceable--
+  const unready = `${node.name} has not been ready for ${durationText(Math.round((now - Date.parse(since)) / 1000))}`
+  return {
+    kind: 'act',
+    act: {
+      cluster: cluster.name,
+      node: node.name,
+      kind: last ? 'machine.replace' : 'machine.restart',
+      reason: last ? `${unready}, and its restart did not help` : unready,
+    },
+  }
+}
+
+function wardOf(
+  view: FleetView,
+  cluster: ClusterView,
+  policy: HealthPolicy,
+  all: readonly HealthPast[],
+): Ward {
+  const now = Date.parse(view.now)
+  const past = all.filter((candidate) => candidate.cluster === cluster.name)
+  const replacedToday = past.filter(
+    (candidate) =>
+      candidate.kind === 'machine.replace' && now - Date.parse(candidate.startedAt) < dayMs,
+  )
+  const share = Math.max(1, Math.floor(nodesOf(cluster).length * policy.mostShare))
+  return {
+    view,
+    cluster,
+    policy,
+    past,
+    replacedToday,
+    room: share - past.filter((candidate) => candidate.endedAt === null).length,
+    replaceable: policy.mostReplacedPerDay - replacedToday.length,
+  }
+}
+
 /** `causes` are what explains several silent nodes at once: nothing is done to those. */
 export function decideHealth(
   view: FleetView,
@@ -142,70 +220,18 @@ export function decideHealth(
     const policy = policyOf(name)
     // A cluster that does not answer tells nothing about its nodes.
     if (!cluster || !policy.enabled || !cluster.apiAnswers || cluster.resting) continue
-    const nodes = nodesOf(cluster)
-    const ofCluster = past.filter((candidate) => candidate.cluster === name)
-    const replacedToday = ofCluster.filter(
-      (candidate) =>
-        candidate.kind === 'machine.replace' && now - Date.parse(candidate.startedAt) < dayMs,
-    )
-    let room =
-      Math.max(1, Math.floor(nodes.length * policy.mostShare)) -
-      ofCluster.filter((candidate) => candidate.endedAt === null).length
-    let replacing = 0
-    for (const node of nodes) {
+    const ward = wardOf(view, cluster, policy, past)
+    for (const node of nodesOf(cluster)) {
       const since = unreadySince(node)
       if (since === null) continue
       if (explained.has(`${name}/${node.name}`)) {
         later(now + 60_000)
         continue
       }
-      const attempts = ofCluster.filter(
-        (candidate) =>
-          candidate.node === node.name &&
-          (candidate.endedAt === null ||
-            candidate.endedAt >= since ||
-            candidate.startedAt >= since),
-      )
-      if (attempts.some((candidate) => candidate.endedAt === null)) continue
-      const last = attempts[attempts.length - 1]
-      const from = Math.max(Date.parse(since), last?.endedAt ? Date.parse(last.endedAt) : 0)
-      const due = from + policy.afterSeconds * 1000
-      const replacedBefore = replacedToday.some((candidate) => candidate.node === node.name)
-      if (leftAlone(node, cluster, view)) {
-        later(now + 60_000)
-        continue
-      }
-      if (due > now && !replacedBefore) {
-        later(due)
-        continue
-      }
-      if (last || replacedBefore) {
-        const reason = heldBack(node, cluster, policy, replacedToday)
-        if (reason) {
-          held.push({ cluster: name, node: node.name, ...reason })
-          later(now + 600_000)
-          continue
-        }
-        if (replacedToday.length + replacing >= policy.mostReplacedPerDay) {
-          later(now + 600_000)
-          continue
-        }
-      }
-      if (room <= 0) {
-        later(now + 60_000)
-        continue
-      }
-      room--
-      const unready = `${node.name} has not been ready for ${durationText(Math.round((now - Date.parse(since)) / 1000))}`
-      if (last) {
-        replacing++
-        acts.push({
-          cluster: name,
-          node: node.name,
-          kind: 'machine.replace',
-          reason: `${unready}, and its restart did not help`,
-        })
-      } else acts.push({ cluster: name, node: node.name, kind: 'machine.restart', reason: unready })
+      const decision = decideNode(node, since, ward)
+      if (decision.kind === 'act') acts.push(decision.act)
+      if (decision.kind === 'held') held.push({ cluster: name, node: node.name, ...decision.why })
+      if (decision.kind === 'held' || decision.kind === 'later') later(decision.until)
     }
   }
   return { acts, lookAgainAt: next === null ? null : new Date(next).toISOString(), held }

@@ -25,7 +25,7 @@ import { siteSpend } from '../spend'
 import { countText } from '../units'
 import { checkAnswers } from './machines'
 import { checkAgentWays } from './shared-cause'
-import { coming } from './resize'
+import { coming } from './resized-pool'
 import { said } from './says'
 
 // Add

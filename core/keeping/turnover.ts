@@ -12,7 +12,7 @@ import { siteSpend } from '../spend'
 import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
-import { coming } from './resize'
+import { coming } from './resized-pool'
 import { said } from './says'
 
 const sizeLabel = 'node.kubernetes.io/instance-type'

@@ -123,8 +123,11 @@ describe('services', () => {
         }),
       ),
     ).toEqual([expect.stringContaining('port of the nodes 30080/TCP stands twice')])
-    const other = { ...service(ports(30_080)), metadata: { name: 'other', namespace: 'climate' } }
-    expect(stops([service(ports(30_080)), other])).toHaveLength(2)
+    const neighbour = {
+      ...service(ports(30_080)),
+      metadata: { name: 'other', namespace: 'climate' },
+    }
+    expect(stops([service(ports(30_080)), neighbour])).toHaveLength(2)
     const view: FleetView = {
       ...fleet,
       objects: {
@@ -135,7 +138,7 @@ describe('services', () => {
           at: fleet.now,
           value: [
             ...(fleet.objects?.['cedar']?.state === 'known' ? fleet.objects['cedar'].value : []),
-            other as never,
+            neighbour as never,
           ],
         },
       },

@@ -152,9 +152,9 @@ export function serviceFindings(
     if (object.kind !== 'Service') continue
     for (const { port, protocol } of nodePortsOf(object)) {
       const holder = others.find(
-        (other) =>
-          objectKey(other) !== objectKey(object) &&
-          nodePortsOf(other as Readonly<Record<string, unknown>>).some(
+        (candidate) =>
+          objectKey(candidate) !== objectKey(object) &&
+          nodePortsOf(candidate as Readonly<Record<string, unknown>>).some(
             (taken) => taken.port === port && taken.protocol === protocol,
           ),
       )

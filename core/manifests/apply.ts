@@ -14,14 +14,10 @@ import type { ObjectChange } from './diff'
 import type { WrittenObject } from './parse'
 import { objectKey, objectText, tidied } from './parse'
 import { invalidities } from './validate'
-import {
-  claimFindings,
-  imageFindings,
-  placingFindings,
-  wantedAtMost,
-  wantedBy,
-} from './place-checks'
+import { placingFindings } from './place-checks'
 import { quotaFindings } from './quota-checks'
+import { claimFindings, imageFindings } from './supply-checks'
+import { wantedAtMost, wantedBy } from './wanted-pods'
 import { knownKinds } from './served-kinds'
 import { typeOfKind } from './schema'
 import { immutableFindings, limitFindings, servedFindings, serviceFindings } from './api-checks'
@@ -40,9 +36,8 @@ import {
   conflictFindings,
   referenceFindings,
   textFindings,
-  virtualAddresses,
-  wiringFindings,
 } from './apply-checks'
+import { virtualAddresses, wiringFindings } from './wiring-checks'
 
 export function known(
   cluster: string,

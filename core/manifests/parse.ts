@@ -214,6 +214,21 @@ const notWritten = [
   'deletionTimestamp',
 ]
 
+/** A live object in the form in which it could be written, or null where it has no name or version. */
+export function writtenForm(object: ApiObject): WrittenObject | null {
+  const fields: Readonly<Record<string, unknown>> = { ...object }
+  const { apiVersion, metadata } = fields
+  return typeof apiVersion === 'string' &&
+    isRecord(metadata) &&
+    typeof metadata['name'] === 'string'
+    ? {
+        ...object,
+        apiVersion,
+        metadata: { ...metadata, name: metadata['name'] } as WrittenObject['metadata'],
+      }
+    : null
+}
+
 /** An object as it is written: with its namespace, without its status and what the API adds. */
 export function tidied(object: WrittenObject): WrittenObject {
   const { status: _status, ...rest } = object

@@ -130,12 +130,12 @@ spec: { template: { spec: { containers: [{ name: climate-loop, image: 'registry.
   })
 
   it('an autoscaler, at its most', () => {
-    const text = (most: number) => `apiVersion: autoscaling/v2
+    const text = (maxReplicas: number) => `apiVersion: autoscaling/v2
 kind: HorizontalPodAutoscaler
 metadata: { name: climate-loop, namespace: climate }
 spec:
   minReplicas: 1
-  maxReplicas: ${most}
+  maxReplicas: ${maxReplicas}
   scaleTargetRef: { apiVersion: apps/v1, kind: Deployment, name: climate-loop }
   metrics:
     - type: Pods

@@ -1,11 +1,12 @@
 /** The quotas of namespaces, counted with what a text would add. Source: Kubernetes, Resource Quotas. */
 import type { RawFinding } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
-import { type ApiObject, list, type PodObject, record } from '../objects'
-import { listText, parseBytes, parseCpuMilli } from '../units'
+import { type ApiObject, list, livePods, type PodObject, record } from '../objects'
+import { parseBytes, parseCpuMilli } from '../units'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
-import type { Wanted } from './place-checks'
+import { patchText } from './place-offers'
+import type { Wanted } from './wanted-pods'
 import { said } from './says'
 import { textWith } from './text-edit'
 
@@ -37,6 +38,86 @@ const limitOf = (counted: string, hard: unknown): number | null => {
   return read.ok ? read.value : null
 }
 
+interface Counted {
+  readonly intent: ApplyIntent
+  readonly cluster: ClusterView
+  readonly quota: ApiObject | WrittenObject
+  readonly counted: string
+  readonly hard: string
+}
+
+const becauseOf = ({ cluster, quota, counted, hard }: Counted): RawFinding['because'] => [
+  {
+    ...said('quota-counted', { quota: quotaText(quota), counted, hard }),
+    source: cluster.name,
+    at: cluster.observedAt,
+  },
+]
+
+const quotaText = (quota: ApiObject | WrittenObject): string =>
+  `${quota.metadata?.namespace ?? 'default'}/${quota.metadata?.name ?? ''}`
+
+/** A workload of which the quota admits only some pods. */
+function fullFinding(wanted: Wanted, fits: number, of: Counted): RawFinding {
+  const fewer = wanted.staying + fits
+  const text =
+    wanted.numberAt !== null && fewer > 0
+      ? textWith(of.intent.text, wanted.object, wanted.numberAt, fewer)
+      : null
+  return {
+    level: 'caution',
+    rule: ruleOf(wanted, of),
+    field: 'text',
+    ...said('quota-full', {
+      objectText: objectText(wanted.object),
+      pods: wanted.staying + wanted.pods.length,
+      fits: fewer,
+      counted: of.counted,
+      hard: of.hard,
+      quota: quotaText(of.quota),
+    }),
+    because: becauseOf(of),
+    ...(text === null
+      ? {}
+      : { offers: [{ says: `Run ${fewer} of them`, change: patchText(text) }] }),
+  }
+}
+
+const ruleOf = (wanted: Wanted, { quota, counted }: Counted): string =>
+  `quota.${objectKey(wanted.object)}.${quota.metadata?.name ?? ''}.${counted}`
+
+/** What one counted thing of a quota says to the workloads of its namespace, in their order. */
+function countedFindings(
+  asking: readonly Wanted[],
+  used: number,
+  limit: number,
+  of: Counted,
+): readonly RawFinding[] {
+  let taken = used
+  return asking.flatMap((wanted): readonly RawFinding[] => {
+    const [first] = wanted.pods
+    const each = first ? takenBy(first, of.counted) : 0
+    if (each === null)
+      return [
+        {
+          level: 'stop',
+          rule: ruleOf(wanted, of),
+          field: 'text',
+          ...said('quota-needs', {
+            objectText: objectText(wanted.object),
+            counted: of.counted,
+            quota: of.quota.metadata?.name ?? '',
+          }),
+          because: becauseOf(of),
+        },
+      ]
+    const room = each === 0 ? wanted.pods.length : Math.floor((limit - taken) / each)
+    const fits = Math.max(0, Math.min(wanted.pods.length, room))
+    taken += fits * each
+    return fits === wanted.pods.length ? [] : [fullFinding(wanted, fits, of)]
+  })
+}
+
 /** Pods that the quota of their namespace would not admit. */
 export function quotaFindings(
   intent: ApplyIntent,
@@ -51,92 +132,31 @@ export function quotaFindings(
     ...live.filter((object) => object.kind === 'ResourceQuota' && !written.has(objectKey(object))),
     ...after.filter((object) => object.kind === 'ResourceQuota'),
   ]
-  if (quotas.length === 0) return []
   const gone = new Set(all.flatMap(({ leaving }) => [...leaving]))
   return quotas.flatMap((quota): readonly RawFinding[] => {
     const namespace = quota.metadata?.namespace ?? 'default'
-    const hard = Object.entries(record(record((quota as WrittenObject)['spec'])['hard']))
     const asking = all.filter(
       ({ object, pods }) =>
         pods.length > 0 && (object.metadata.namespace ?? 'default') === namespace,
     )
     if (asking.length === 0) return []
-    const standing = live.filter(
-      (object) =>
-        object.kind === 'Pod' &&
-        (object.metadata?.namespace ?? 'default') === namespace &&
-        !isFinished(object as unknown as PodObject) &&
-        !gone.has(`${namespace}/${object.metadata?.name ?? ''}`),
-    ) as unknown as readonly PodObject[]
+    const counting = livePods(live).filter(
+      (pod) =>
+        (pod.metadata.namespace ?? 'default') === namespace &&
+        !isFinished(pod) &&
+        !gone.has(`${namespace}/${pod.metadata.name}`),
+    )
+    const hard = Object.entries(record(record((quota as WrittenObject)['spec'])['hard']))
     return hard.flatMap(([counted, value]): readonly RawFinding[] => {
       const limit = limitOf(counted, value)
       if (limit === null) return []
-      let used = standing.reduce((sum, pod) => sum + (takenBy(pod, counted) ?? 0), 0)
-      return asking.flatMap((wanted): readonly RawFinding[] => {
-        const each = takenBy(wanted.pods[0] as PodObject, counted)
-        const rule = `quota.${objectKey(wanted.object)}.${quota.metadata?.name ?? ''}.${counted}`
-        const because = [
-          {
-            ...said('quota-counted', {
-              quota: `${namespace}/${quota.metadata?.name ?? ''}`,
-              counted,
-              hard: String(value),
-            }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ]
-        if (each === null)
-          return [
-            {
-              level: 'stop',
-              rule,
-              field: 'text',
-              ...said('quota-needs', {
-                objectText: objectText(wanted.object),
-                counted,
-                quota: quota.metadata?.name ?? '',
-              }),
-              because,
-            },
-          ]
-        const room = each === 0 ? wanted.pods.length : Math.floor((limit - used) / each)
-        const fits = Math.max(0, Math.min(wanted.pods.length, room))
-        used += fits * each
-        if (fits === wanted.pods.length) return []
-        const fewer = wanted.staying + fits
-        const text =
-          wanted.numberAt !== null && fewer > 0
-            ? textWith(intent.text, wanted.object, wanted.numberAt, fewer)
-            : null
-        return [
-          {
-            level: 'caution',
-            rule,
-            field: 'text',
-            ...said('quota-full', {
-              objectText: objectText(wanted.object),
-              pods: wanted.staying + wanted.pods.length,
-              fits: fewer,
-              counted,
-              hard: String(value),
-              quota: listText([`${namespace}/${quota.metadata?.name ?? ''}`]),
-            }),
-            because,
-            ...(text === null
-              ? {}
-              : {
-                  offers: [
-                    {
-                      says: `Run ${fewer} of them`,
-                      change: {
-                        patchDraft: [{ op: 'replace' as const, path: '/text', value: text }],
-                      },
-                    },
-                  ],
-                }),
-          },
-        ]
+      const used = counting.reduce((sum, pod) => sum + (takenBy(pod, counted) ?? 0), 0)
+      return countedFindings(asking, used, limit, {
+        intent,
+        cluster,
+        quota,
+        counted,
+        hard: String(value),
       })
     })
   })

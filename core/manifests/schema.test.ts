@@ -6,7 +6,7 @@ import published from './open-api-types.json'
 import { meantField, schemaFaults, typeOfKind } from './schema'
 
 const load = createRequire(import.meta.url)
-const { kinds, types, choices } = published as unknown as {
+const { kinds, types, choices } = published as {
   readonly choices: Readonly<Record<string, readonly string[]>>
   readonly kinds: Readonly<Record<string, string>>
   readonly types: Readonly<Record<string, Readonly<Record<string, string>>>>

@@ -43,8 +43,8 @@ interface Field {
 const fieldsRead = new Map<string, ReadonlyMap<string, Field>>()
 
 function fieldsOfType(type: string): ReadonlyMap<string, Field> {
-  const known = fieldsRead.get(type)
-  if (known) return known
+  const earlier = fieldsRead.get(type)
+  if (earlier) return earlier
   const fields = new Map(
     Object.entries(types[type] ?? {}).map(([key, shape]): [string, Field] => [
       key.replace(/!$/, ''),

@@ -11,7 +11,8 @@ import { quoted } from '../contract'
 import { removals } from './removed'
 import { schemaFaults, typeOfKind } from './schema'
 import { servedAs } from './served-kinds'
-import { partWrongs, valueWrong } from './values'
+import { partWrongs } from './part-rules'
+import { valueWrong } from './values'
 
 export interface Invalid {
   /** Below the object, like `spec.replicas`. */
@@ -297,11 +298,10 @@ function published(object: WrittenObject): readonly Invalid[] {
   ]
 }
 
-/** Groups of the open API itself: what they do not serve nobody else does. */
 const ownGroups = new Set(Object.values(servedAs).map((version) => groupOf(version)))
 
 function groupOf(apiVersion: string): string {
-  return apiVersion.includes('/') ? (apiVersion.split('/')[0] ?? '') : ''
+  return /^(.*)\//.exec(apiVersion)?.[1] ?? ''
 }
 
 function ruled(object: WrittenObject): readonly Invalid[] {

@@ -10,8 +10,9 @@ import { step } from '../provisioning/steps'
 import { rolloutStep, spendUnchanged, writableCluster } from './apply'
 import { liveObjects } from './apply-intent'
 import { ownManager } from './apply-intent'
-import { objectKey, type WrittenObject } from './parse'
-import { placingFindings, wantedBy } from './place-checks'
+import { objectKey, writtenForm } from './parse'
+import { placingFindings } from './place-checks'
+import { wantedBy } from './wanted-pods'
 import { said } from './says'
 
 const rolling = z.enum(['Deployment', 'StatefulSet', 'DaemonSet'])
@@ -86,9 +87,7 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
   check: (intent, view) => {
     const wrong = found(intent, view)
     const live = liveOf(intent, view)
-    return wrong.length > 0 || !live
-      ? wrong
-      : anewFindings(intent, live as unknown as WrittenObject, view)
+    return wrong.length > 0 || !live ? wrong : anewFindings(intent, live, view)
   },
   plan: (intent, view) => {
     const { cluster, kind, namespace, name } = intent
@@ -120,11 +119,12 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
 /** Where the pods of a workload find no place once they are made anew. */
 function anewFindings(
   intent: RestartIntent | UndoIntent,
-  object: WrittenObject,
+  live: ApiObject,
   view: FleetView,
 ): readonly RawFinding[] {
+  const object = writtenForm(live)
   const cluster = clusterOf(view, intent.cluster)
-  const wanted = wantedBy(object, null, listedObjects(view, intent.cluster), [])
+  const wanted = object && wantedBy(object, null, listedObjects(view, intent.cluster), [])
   return cluster && wanted ? placingFindings({ text: '' }, [wanted], [], cluster, view, 'name') : []
 }
 
@@ -201,11 +201,11 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
     if (wrong.length > 0) return wrong
     const all = revisionsOf(intent, view)
     const revision = target(intent, view)
-    const live = liveOf(intent, view) as unknown as WrittenObject | undefined
+    const live = liveOf(intent, view)
     if (revision && live)
       return anewFindings(
         intent,
-        { ...live, spec: { ...record(live['spec']), template: revision.template } },
+        Object.assign({}, live, { spec: { ...specOf(live), template: revision.template } }),
         view,
       )
     return [

@@ -1,6 +1,7 @@
 /** What belongs to what among a cluster’s objects: pods to a workload by their owners, slices to a service by their label. */
+import { isRecord } from './json'
 import type { ApiObject } from './read'
-import type { EndpointSliceObject, PodObject, ServiceObject } from './schema'
+import type { EndpointSliceObject, NodeObject, PodObject, ServiceObject } from './schema'
 
 /** The controller of an object: the owner that says so, or the first that does not deny it (objects written by hand leave it out). */
 export function controllerOf(object: {
@@ -17,6 +18,18 @@ const keyOf = ({ metadata }: ApiObject, name = metadata?.name): string =>
   `${metadata?.namespace ?? 'default'}/${name ?? ''}`
 const owned = (object: ApiObject): string | undefined =>
   object.metadata ? controllerOf(object as unknown as PodObject)?.name : undefined
+
+/** Whether an object is a pod; its fields are as the API has them. */
+export const isPodObject = (object: unknown): object is PodObject =>
+  isRecord(object) && object['kind'] === 'Pod' && isRecord(object['metadata'])
+
+/** Whether an object is a node. */
+export const isNodeObject = (object: unknown): object is NodeObject =>
+  isRecord(object) && object['kind'] === 'Node' && isRecord(object['metadata'])
+
+/** The pods among the objects of a cluster. */
+export const livePods = (objects: readonly unknown[]): readonly PodObject[] =>
+  objects.filter(isPodObject)
 
 function group(objects: readonly ApiObject[]): ReadonlyMap<string, readonly PodObject[]> {
   const above = new Map<string, string>()

@@ -1,4 +1,12 @@
-export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './belongs'
+export {
+  controllerOf,
+  isNodeObject,
+  isPodObject,
+  livePods,
+  podsOfWorkload,
+  slicesOfService,
+  targetPort,
+} from './belongs'
 export {
   fieldAt,
   fieldOwners,

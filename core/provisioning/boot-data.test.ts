@@ -123,13 +123,7 @@ describe('boot data, as cloud-init on Debian reads it', () => {
       'etc/network/interfaces.d',
       /route add default gw 10\.52\.0\.1/,
     ],
-    [
-      '2001:db8::9/64',
-      '2001:db8::1',
-      'eni',
-      'etc/network/interfaces.d',
-      /gateway 2001:db8::1/,
-    ],
+    ['2001:db8::9/64', '2001:db8::1', 'eni', 'etc/network/interfaces.d', /gateway 2001:db8::1/],
   ])(
     'sets up %s with a route to everything by %s, for %s',
     (address, gateway, kind, where, route) => {

@@ -50,11 +50,11 @@ function listensOn(
   hostPorts: ReadonlyMap<string, readonly { readonly port: number; readonly protocol: string }[]>,
 ): readonly { readonly port: number; readonly protocol: string }[] {
   const api = /:(\d+)$/.exec(cluster.endpoint)?.[1]
-  const isMember = cluster.controlPlane.kind === 'own' && node.roles.includes('control-plane')
+  const hasApi = cluster.controlPlane.kind === 'own' && node.roles.includes('control-plane')
   return [
     { port: 22, protocol: 'tcp' },
     { port: agentPort, protocol: 'tcp' },
-    ...(isMember ? [{ port: Number(api ?? apiPort), protocol: 'tcp' }] : []),
+    ...(hasApi ? [{ port: Number(api ?? apiPort), protocol: 'tcp' }] : []),
     ...(hostPorts.get(node.name) ?? []),
   ]
 }

@@ -12,7 +12,8 @@ import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
 import { covers, start } from './start'
-import { chosenWith, laterRun, type LaterRun, laterRuns, lockAgain, whyNotBack } from './take-back'
+import { BackInTurn } from './back-in-turn'
+import { chosenWith, laterRun, type LaterRun, laterRuns, whyNotBack } from './take-back'
 
 export type { StepRecord } from './rows'
 export type { ChangeRecord } from './record'
@@ -25,12 +26,13 @@ export interface RunRequest {
 
 export class Changes {
   private readonly parts: ChangesParts
+  private readonly back: BackInTurn
   /** Starting is one at a time, so that two drafts that each fit cannot both count the same room as free. */
-  private turning: Promise<void> = Promise.resolve()
   private lane: Promise<unknown> = Promise.resolve()
 
   constructor(parts: ChangesParts) {
     this.parts = parts
+    this.back = new BackInTurn(parts)
     parts.runner.startWaiting = () => this.startWaiting()
   }
 
@@ -272,64 +274,14 @@ export class Changes {
     const why = await whyNotBack(row)
     if (why !== null) throw new Refusal('conflict', why)
     const all = await chosenWith(row, named)
-    for (const one of all) await this.confirmRun(one, confirm)
-    const [first, ...others] = all
-    if (!first) return this.get(id)
-    if (others.length > 0) this.backInTurn(first, others)
-    await this.beginBack(first)
+    for (const candidate of all) await this.confirmRun(candidate, confirm)
+    await this.back.begin(all)
     return this.get(id)
-  }
-
-  private async beginBack(row: ChangeRow): Promise<void> {
-    if (row.state === 'done' || row.state === 'given-up') {
-      await lockAgain(this.parts, row)
-      await this.parts.runner.reload(row.number)
-    }
-    await this.parts.runner.takeBack(row.number)
   }
 
   /** Resolves when nothing that follows from the end of a run is being done. */
   atRest(): Promise<void> {
-    return this.turning
-  }
-
-  /** Each goes once the one before it is gone; where one halts, the rest stay as they are. */
-  private backInTurn(first: ChangeRow, others: readonly ChangeRow[]): void {
-    const rest = others.map((row) => row.number)
-    let before = first.number
-    const heard = ({ change }: { change: number }): void => {
-      if (change !== before) return
-      this.turning = this.turning
-        .then(async () => {
-          const [next] = rest
-          const { state } = await this.find(changeId(before))
-          if (change !== before || state === 'running' || state === 'undoing') return
-          if (next === undefined || state !== 'taken-back') {
-            this.parts.hub.off('run', heard)
-            if (next !== undefined) await this.keptAs(next, before, state)
-            return
-          }
-          rest.shift()
-          before = next
-          await this.beginBack(await this.find(changeId(next)))
-        })
-        .catch((error: unknown) => {
-          this.parts.hub.off('run', heard)
-          this.parts.onError(error)
-        })
-    }
-    this.parts.hub.on('run', heard)
-  }
-
-  private async keptAs(number: number, before: number, state: ChangeState): Promise<void> {
-    const { label } = await this.find(changeId(number))
-    await this.parts.database.write((transaction) =>
-      this.journal(transaction, {
-        kind: 'run.kept',
-        change: number,
-        says: `${label} is not taken back: ${changeId(before)} is ${state}`,
-      }),
-    )
+    return this.back.atRest()
   }
 
   /** Whether and how a run can be taken back now. */

@@ -60,7 +60,7 @@ export async function laterRuns(row: ChangeRow): Promise<readonly ChangeRow[]> {
       (candidate.startedAt ?? '') > (row.startedAt ?? '') || candidate.number > row.number,
   )
   const traces = await tracesOf([row, ...after])
-  const standing: ChangeRow[] = []
+  const later: ChangeRow[] = []
   const bases = [row]
   // In the order in which they began, each is held against all that came before it and would go.
   for (const candidate of after) {
@@ -70,10 +70,10 @@ export async function laterRuns(row: ChangeRow): Promise<readonly ChangeRow[]> {
       return own !== undefined && earlier !== undefined && standsOn(earlier, own)
     })
     if (!stands) continue
-    standing.push(candidate)
+    later.push(candidate)
     bases.push(candidate)
   }
-  return standing
+  return later
 }
 
 /** Why a run cannot be taken back, or null; what stands on it is another matter. */

@@ -78,11 +78,11 @@ describe('a public key', () => {
 
   it('has the fingerprint that others compute', () => {
     const { key } = makeKey('duty')
-    const theirs = execFileSync(
+    const digest = execFileSync(
       'sh',
       ['-c', 'cut -d" " -f2 | base64 -d | openssl dgst -sha256 -binary | base64 | tr -d "=\n"'],
       { input: key.line, encoding: 'utf8' },
     )
-    expect(key.fingerprint).toBe(`SHA256:${theirs}`)
+    expect(key.fingerprint).toBe(`SHA256:${digest}`)
   })
 })

@@ -85,6 +85,31 @@ export class Health implements Watcher {
     return causes
   }
 
+  /** What was done before; what halted helped nobody and is ended, so that the next step can be taken. */
+  private async past(): Promise<readonly HealthPast[]> {
+    const rows = await ChangeRow.findAll({
+      where: { kind: { [Op.in]: [...kinds] }, title: mark },
+      order: [['number', 'DESC']],
+      limit: 500,
+    })
+    for (const row of rows)
+      if (row.state === 'halted') await this.parts.changes.giveUp(changeId(row.number))
+    return [...rows].reverse().flatMap((row): HealthPast[] => {
+      const { cluster, node } = row.intent as { cluster: string; node: string }
+      if (row.startedAt === null) return []
+      const running = row.state === 'running' || row.state === 'undoing' || row.state === 'waiting'
+      return [
+        {
+          cluster,
+          node,
+          kind: row.kind as HealthPast['kind'],
+          startedAt: row.startedAt,
+          endedAt: running ? null : (row.endedAt ?? row.startedAt),
+        },
+      ]
+    })
+  }
+
   private async once(): Promise<void> {
     const view = await this.parts.fleet.view()
     const ailing = view.clusters.some((cluster) =>
@@ -102,28 +127,7 @@ export class Health implements Watcher {
       this.told.clear()
       return
     }
-    const rows = await ChangeRow.findAll({
-      where: { kind: { [Op.in]: [...kinds] }, title: mark },
-      order: [['number', 'DESC']],
-      limit: 500,
-    })
-    // What halted helped nobody: it is ended, so that the next step can be taken.
-    for (const row of rows)
-      if (row.state === 'halted') await this.parts.changes.giveUp(changeId(row.number))
-    const past = [...rows].reverse().flatMap((row): HealthPast[] => {
-      const { cluster, node } = row.intent as { cluster: string; node: string }
-      if (row.startedAt === null) return []
-      const running = row.state === 'running' || row.state === 'undoing' || row.state === 'waiting'
-      return [
-        {
-          cluster,
-          node,
-          kind: row.kind as HealthPast['kind'],
-          startedAt: row.startedAt,
-          endedAt: running ? null : (row.endedAt ?? row.startedAt),
-        },
-      ]
-    })
+    const past = await this.past()
     const policies = await this.policies()
     const causes = await this.causes()
     const decision = decideHealth(

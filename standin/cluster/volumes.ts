@@ -1,7 +1,7 @@
 /** Claims and their volumes: bound at once or with the first pod that needs them, by class and zone; given back with the claim. */
 import { parseBytes } from '../../core/units'
 import type { Sim } from '../engine/sim'
-import { store } from '../faults'
+import { store } from '../sites/store'
 import type { Cluster, Manifest, Node, Pod, Site, Workload } from '../world'
 import { list, manifestOf, record as fields, templateOf, text } from './manifests'
 import { record } from './pod-events'

@@ -2,15 +2,15 @@
  * How a packet fares in the outside: from a pod, a node or an address to an address, through policies, services, the
  * node’s masquerade, routes, firewalls and translations, as those stand at this moment. Nothing of it is prepared or kept.
  */
-import { formatAddress, parseAddress, parseRange } from '../../core/addresses'
-import { workloadOf } from '../cluster/fits'
-import { list, record as fields, templateOf } from '../cluster/manifests'
+import { formatAddress, parseAddress } from '../../core/addresses'
+import { record as fields } from '../cluster/manifests'
 import type { Cluster, FirewallRule, Node, Peer, Pod, Site, Translation, World } from '../world'
 import type { Packet } from './packet'
 import { same, type Sender, podAt } from './packet'
 import { policyAgainst } from './policies'
 import { isHostPod } from './packet'
-import { anyCovers, covers } from './ranges'
+import { behindFronts, listensOn, nodePortAt } from './node-ports'
+import { anyCovers, covers, networkAt } from './ranges'
 import { readyBehind, servicePorts, targetOn, writtenService } from './services'
 
 export interface Fare {
@@ -46,16 +46,6 @@ function siteHolding(world: World, address: string, near: Site | undefined): Sit
     sites.find((site) => site.domain === near?.domain && isOf(world, site, address)) ??
     sites.find((site) => isOf(world, site, address))
   )
-}
-
-const networkAt = (site: Site, address: string): string | undefined =>
-  [...site.networks]
-    .filter((network) => covers(network.range, address))
-    .sort((a, b) => (sizeOf(a.range) < sizeOf(b.range) ? -1 : 1))[0]?.name
-
-function sizeOf(range: string): bigint {
-  const read = parseRange(range)
-  return read.ok ? read.value.last - read.value.first : 0n
 }
 
 function hasRoute(site: Site, network: string | undefined, to: string): boolean {
@@ -146,58 +136,6 @@ export function frontOf(
 
 const nodeAt = (cluster: Cluster, address: string): Node | undefined =>
   cluster.nodes.find((node) => same(node.address, address))
-
-/** The nodes that take what comes in from outside: not those on a management network, unless there are no others. */
-export function behindFronts(site: Site, cluster: Cluster): readonly Node[] {
-  const apart = cluster.nodes.filter((node) => {
-    const name = networkAt(site, node.address)
-    return site.networks.find((network) => network.name === name)?.role !== 'management'
-  })
-  return apart.length > 0 ? apart : cluster.nodes
-}
-
-/** The service that has a port of the nodes, with that port. */
-function nodePortAt(world: World, cluster: Cluster, packet: Packet) {
-  const balancers = world.sites[cluster.site]?.balancers ?? []
-  for (const service of cluster.serviceList) {
-    const key = `${service.namespace}/${service.name}`
-    const spec = fields(writtenService(cluster, service.namespace, service.name)?.['spec'])
-    const isOutside =
-      spec['type'] === 'LoadBalancer' ||
-      spec['type'] === 'NodePort' ||
-      balancers.some((front) => front.cluster === cluster.name && front.service === key)
-    const port = isOutside
-      ? servicePorts(cluster, service).find(
-          (candidate) =>
-            candidate.nodePort === packet.port && candidate.protocol === packet.protocol,
-        )
-      : undefined
-    if (port) return { service, port }
-  }
-  return undefined
-}
-
-/** A way in, the node agent, the API of a member, and what pods hold on their node. */
-function listensOn(cluster: Cluster, node: Node, packet: Packet): boolean {
-  if (packet.protocol === 'TCP' && (packet.port === 22 || packet.port === 10_250)) return true
-  const isMember = !cluster.managed && node.roles.includes('control-plane')
-  const api = Number(/:(\d+)$/.exec(cluster.endpoint)?.[1] ?? 6443)
-  if (isMember && packet.protocol === 'TCP' && packet.port === api) return true
-  return cluster.running.some((pod) => {
-    if (pod.node !== node.name || pod.phase !== 'Running') return false
-    const workload = workloadOf(cluster, pod)
-    const spec = workload ? fields(templateOf(workload, pod.hash)['spec']) : {}
-    return list(spec['containers'])
-      .flatMap((container) => list(fields(container)['ports']))
-      .map(fields)
-      .some(
-        (entry) =>
-          (entry['hostPort'] ??
-            (spec['hostNetwork'] === true ? entry['containerPort'] : undefined)) === packet.port &&
-          (entry['protocol'] ?? 'TCP') === packet.protocol,
-      )
-  })
-}
 
 /** Sends one packet. `nth` chooses among ready endpoints, counted by name. */
 export function send(

@@ -33,3 +33,17 @@ export function covers(range: string, address: string): boolean {
 
 export const anyCovers = (ranges: readonly string[] | undefined, address: string): boolean =>
   ranges === undefined || ranges.some((range) => covers(range, address))
+
+/** The network of a site that holds an address, by name; the smallest where they lie in each other. */
+export const networkAt = (
+  site: { readonly networks: readonly { readonly name: string; readonly range: string }[] },
+  address: string,
+): string | undefined =>
+  [...site.networks]
+    .filter((network) => covers(network.range, address))
+    .sort((a, b) => (sizeOf(a.range) < sizeOf(b.range) ? -1 : 1))[0]?.name
+
+function sizeOf(range: string): bigint {
+  const read = parseRange(range)
+  return read.ok ? read.value.last - read.value.first : 0n
+}

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { type FleetNode, type TreePod, withPods } from '~/core/fleet'
+import { type FleetNode, type FleetView, type TreePod, withPods } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import {
   bytesText,
@@ -88,16 +88,8 @@ async function zoomedTree(
 const oneOf = <T extends string>(request: string | null, all: readonly T[], otherwise: T): T =>
   all.find((entry) => entry === request) ?? otherwise
 
-export async function loader({ request, context }: Route.LoaderArgs) {
-  const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
-  const search = new URL(request.url).searchParams
-  const measure = oneOf(search.get('size'), measures, 'cpu')
-  const reading = oneOf(search.get('fill'), readings, 'state')
-  const zoom = search.get('zoom')
-  const tree = await zoomedTree(gyrarch, gyrarch.tree(view), zoom)
-  const asTable = search.get('as') === 'table'
-  const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
+/** Everything that wants somebody: halted runs first, then what is not well, and what is under way. */
+async function wantsOf(gyrarch: Gyrarch, view: FleetView): Promise<readonly Want[]> {
   const changes = await gyrarch.changes.list({
     states: ['running', 'halted', 'undoing', 'waiting'],
   })
@@ -105,7 +97,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const explained = new Set(
     causes.flatMap(({ nodes }) => nodes.map(({ cluster, node }) => `node/${cluster}/${node}`)),
   )
-  const wants: Want[] = [
+  return [
     ...changes
       .filter((row) => row.state === 'halted')
       .map((row): Want => ({
@@ -150,6 +142,19 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         path: `/changes/c-${row.number}`,
       })),
   ]
+}
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const view = await gyrarch.fleet.view()
+  const search = new URL(request.url).searchParams
+  const measure = oneOf(search.get('size'), measures, 'cpu')
+  const reading = oneOf(search.get('fill'), readings, 'state')
+  const zoom = search.get('zoom')
+  const tree = await zoomedTree(gyrarch, gyrarch.tree(view), zoom)
+  const asTable = search.get('as') === 'table'
+  const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
+  const wants = await wantsOf(gyrarch, view)
   const groups = gathered(wants)
   return {
     now: view.now,
