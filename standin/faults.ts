@@ -126,7 +126,7 @@ export function startFault(sim: Sim, fault: Fault): void {
       site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: false }))
       return
     case 'boot-data-cut':
-      site.bootDataCutAt = 1400
+      site.bootDataCutAt = 2048
       return
     case 'route-missing':
       site.routes = site.routes.filter((route) => route.network !== third)

@@ -8,7 +8,7 @@ import { type ApiObject, list, type PodObject, record } from '../objects'
 import { readWorld, Trial, type World } from '../placement'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
-import { nodeOffers, type Offer, patchText, requestOffers } from './place-offers'
+import { growthFor, nodeOffers, type Offer, patchText, requestOffers } from './place-offers'
 import { said } from './says'
 import { textWith } from './text-edit'
 import { podKeyOf, type Wanted } from './wanted-pods'
@@ -65,6 +65,29 @@ function placeOne(wanted: Wanted, asking: Asking): readonly RawFinding[] {
   const { fits, why, tally } = trial.put(pods)
   if (why === null) return []
   trial.takeBack(before)
+  const growth = growthFor(trial, world, pods, cluster)
+  if (growth) {
+    trial.put(pods)
+    return [
+      {
+        level: 'note',
+        rule: `place.${objectKey(wanted.object)}`,
+        field: asking.field,
+        ...said('grows-for-it', {
+          objectText: objectText(wanted.object),
+          waiting: pods.length - fits,
+          ...growth,
+        }),
+        because: [
+          {
+            ...said('placed-on-copy', { cluster: cluster.name, nodes: world.room.standing }),
+            source: cluster.name,
+            at: cluster.observedAt,
+          },
+        ],
+      },
+    ]
+  }
   const edit = (path: readonly (string | number)[], value: unknown): string | null =>
     textWith(asking.text, wanted.object, path, value)
   const fewer = wanted.staying + fits

@@ -30,6 +30,25 @@ function least(low: number, high: number, holds: (count: number) => boolean): nu
 /** So many nodes of a pool are tried as more. */
 const mostNodes = 60
 
+/** The pool that grows by itself until all fit, and by how many nodes; null where none does. */
+export function growthFor(
+  trial: Trial,
+  world: World,
+  pods: readonly Pod[],
+  cluster: ClusterView,
+): { readonly pool: string; readonly nodes: number } | null {
+  if (cluster.autoscale?.enabled !== true) return null
+  for (const pool of cluster.pools) {
+    const like = world.room.nodes.find(
+      (node) => node.metadata.labels?.['gyrarch/pool'] === pool.name,
+    )
+    const more = Math.min(mostNodes, (pool.range?.max ?? 0) - pool.nodes.length)
+    const nodes = like ? least(1, more, (count) => trial.fitsWith(pods, like, count)) : null
+    if (nodes !== null) return { pool: pool.name, nodes }
+  }
+  return null
+}
+
 /** More nodes of a pool: the fewest with which all fit, the pool that needs fewest first. */
 export function nodeOffers(
   trial: Trial,

@@ -30,6 +30,8 @@ export const said = sentences({
     why: string
   }) =>
     `${p.objectText} may grow to ${countText(p.pods, 'pod')}; ${p.fits} would find a place, ${p.waiting} would wait. ${p.why}`,
+  'grows-for-it': (p: { objectText: string; waiting: number; pool: string; nodes: number }) =>
+    `${p.objectText}: ${countText(p.waiting, 'pod waits', 'pods wait')} until ${p.pool} has grown by ${countText(p.nodes, 'node')}, which it does by itself.`,
   'daemon-no-place': (p: { objectText: string; short: readonly string[] }) =>
     `${p.objectText}: ${listText(p.short, 4)} ${p.short.length === 1 ? 'has' : 'have'} no room left for its pod.`,
   'placed-on-copy': (p: { cluster: string; nodes: number }) =>

@@ -102,7 +102,7 @@ describe('boot data of a run', () => {
     })
     expect(view?.userData).not.toMatch(/[0-9a-f]{6}\.[0-9a-f]{16}/)
     const file = await gyrarch.boot.file(draft.id, 'gh12-box', 'user-data')
-    const token = /token: ([0-9a-f]{6}\.[0-9a-f]{16})/.exec(file.body.toString())?.[1]
+    const token = /token: "([0-9a-f]{6}\.[0-9a-f]{16})"/.exec(file.body.toString())?.[1]
     expect(token).toBeDefined()
     const tar = await gyrarch.boot.tar(draft.id)
     expect(tar.subarray(257, 262).toString()).toBe('ustar')

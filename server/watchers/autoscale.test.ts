@@ -58,7 +58,9 @@ describe('pools that scale by themselves', () => {
       cluster: 'dill',
       text: mill(30),
     })
-    await gyrarch.changes.run(drafted.id, { accept: [] })
+    await gyrarch.changes.run(drafted.id, {
+      accept: drafted.findings.map((finding) => finding.key),
+    })
     await gyrarch.outside.advance(2400)
     expect(await general()).toBe(5)
   }, 60_000)

@@ -61,6 +61,8 @@ export function obstacleTo(
   port: number,
   protocol: 'TCP' | 'UDP' = 'TCP',
 ): Obstacle | null {
+  // A site that no route leads out of has what was brought to it.
+  if (site.routes.length === 0) return null
   const kept = keptObstacles(sim.world)
   const key = `${site.name}/${from}>${address}:${port}/${protocol}`
   const before = kept.get(key)
