@@ -90,7 +90,7 @@ it('a run that others have built on is taken back with them, and they are named 
   await see(page, '1 later run stands on this one and would go first')
   await see(page, `${wrote} apply ConfigMap trials/notes to dill`)
   await press(page, 'button', 'Take back with 1 later run')
-  for (let i = 0; i < 6; i++) await advance(30)
-  expect((await served.api.get<ApiChange>(`/changes/${wrote}`)).state).toBe('taken-back')
-  expect((await served.api.get<ApiChange>(`/changes/${made}`)).state).toBe('taken-back')
+  const stateOf = async (id: string) => (await served.api.get<ApiChange>(`/changes/${id}`)).state
+  for (let i = 0; i < 60 && (await stateOf(made)) !== 'taken-back'; i++) await advance(10)
+  expect([await stateOf(wrote), await stateOf(made)]).toEqual(['taken-back', 'taken-back'])
 })
