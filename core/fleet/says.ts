@@ -25,6 +25,8 @@ export const said = sentences({
   'cluster.api-silent': (p: { endpoint: string }) => `Its API at ${p.endpoint} does not answer.`,
   'cluster.quorum-lost': (p: { membersUp: number; members: number }) =>
     `Quorum is lost: ${p.membersUp} of ${p.members} control-plane members answer.`,
+  'cluster.nodes-down': (p: { nodes: number }) =>
+    p.nodes === 1 ? 'Its only node is down.' : `All ${p.nodes} nodes are down.`,
   'cluster.pools-unwell': (p: { unwell: readonly string[] }) =>
     `Not well: pool ${p.unwell.join(', ')}.`,
   'cluster.well': () => 'Its API answers and every pool is well.',

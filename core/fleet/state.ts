@@ -127,6 +127,10 @@ export function clusterState(cluster: ClusterView, context: StateContext): Reaso
   }
   const silent = silentSince(cluster, context)
   if (silent !== null) return { state: 'unknown', ...said('not-observed', { silent }) }
+  const nodes = cluster.pools.flatMap((pool) => pool.nodes)
+  const isDown = (node: NodeView): boolean => nodeState(node, cluster, context).state === 'broken'
+  if (nodes.length > 0 && nodes.every(isDown))
+    return { state: 'broken', ...said('cluster.nodes-down', { nodes: nodes.length }) }
   const unwell = cluster.pools.flatMap((pool) => {
     const { state } = poolState(pool, cluster, context)
     return state === 'well' || state === 'working' || state === 'resting' ? [] : [pool.name]

@@ -139,6 +139,12 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 
 type NodeRow = NodeView & { readonly state: State; readonly says: string }
 
+/** A condition as it is amiss: one that should hold and does not is told as that. */
+function conditionText({ type, status }: NodeView['conditions'][number]): string {
+  if (type !== 'Ready') return type
+  return status === 'Unknown' ? 'not heard of' : 'not ready'
+}
+
 const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
   {
     name: 'node',
@@ -167,7 +173,7 @@ const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
     value: (node) =>
       node.conditions
         .filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True'))
-        .map((condition) => condition.type)
+        .map(conditionText)
         .join(', ') || 'none amiss',
   },
   {
