@@ -325,6 +325,25 @@ describe('the market', () => {
     expect(rate).toBe(12)
   })
 
+  it('is drafted with what each endpoint would take, and with what fails there already', async () => {
+    const cautionsOf = async () =>
+      ((await draft('wire.shift', shift)).findings ?? [])
+        .filter(({ level }) => level === 'caution')
+        .map(({ says }) => says)
+    expect(await cautionsOf()).toEqual([
+      'market-desk-v2 has 1 ready endpoint: each would take 12 calls a second, where one takes 3 now.',
+    ])
+    await opened.gyrarch.putFault({
+      fault: 'answers-fail',
+      about: 'workload/bramble/market/market-desk-v2',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
+    await opened.gyrarch.outside.advance(120)
+    expect(await cautionsOf()).toContain('50 % of the calls to market-desk-v2 fail as it is now.')
+  })
+
   it('turns back by itself when the new version fails', async () => {
     const { gyrarch } = opened
     await gyrarch.putFault({

@@ -9,6 +9,7 @@ import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { listText } from '../../units'
 import { wayFindings, withCluster } from './ways'
+import { keptTooWide } from './wide'
 import { said } from './says'
 import { quoted } from '../../contract'
 
@@ -92,12 +93,15 @@ function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[]
   if (intent.add.length + intent.remove.length === 0)
     findings.push(stop('range.nothing', 'add', said('range.nothing')))
   if (findings.length > 0) return findings
-  return wayFindings(
-    view,
-    withCluster(view, cluster.name, { keepSource: keptAfter(intent, existing) }),
-    [cluster.name],
-    'add',
-  )
+  return [
+    ...keptTooWide(intent.add, cluster, view),
+    ...wayFindings(
+      view,
+      withCluster(view, cluster.name, { keepSource: keptAfter(intent, existing) }),
+      [cluster.name],
+      'add',
+    ),
+  ]
 }
 
 export const wireKeepSource: ChangeKind<KeepSourceIntent> = {

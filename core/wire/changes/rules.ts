@@ -7,6 +7,7 @@ import { oneStep, type OneStep } from '../../ground/one-step'
 import { countText, listText } from '../../units'
 import { prepareWorld, reviewFirewall, walkWorldSchema } from '..'
 import { wayFindings, withSite } from './ways'
+import { catchesOwn, opensEverything } from './wide'
 import { said } from './says'
 
 const name = z.string().trim().min(1, 'Give the rule a name.').max(120)
@@ -200,8 +201,14 @@ function checkFirewall(
       because: seen,
     })
   }
+  const changed = new Set([...intent.put.map((rule) => rule.name), ...intent.enable])
   return [
     ...findings,
+    ...opensEverything(
+      next.filter((rule) => changed.has(rule.name)),
+      site,
+      view,
+    ),
     ...wayFindings(
       view,
       withSite(view, site.name, { firewall: next }),
@@ -313,8 +320,15 @@ function checkTranslation(
         ),
       )
   }
+  const written = new Set(intent.put.map((rule) => rule.name))
   return [
     ...findings,
+    ...catchesOwn(
+      next.filter((rule) => written.has(rule.name)),
+      next,
+      site,
+      view,
+    ),
     ...wayFindings(
       view,
       withSite(view, site.name, { translations: next }),

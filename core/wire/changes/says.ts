@@ -9,6 +9,28 @@ function doing(opposite: boolean | string): string {
 }
 
 export const said = sentences({
+  // wide
+  'kept-everything': (p: { cluster: string; range: string; calls: readonly string[] }) =>
+    `${p.range} is everything: pods of ${p.cluster} would show their own addresses to the whole outside, which has no way back to them.${p.calls.length === 0 ? '' : ` It touches ${countText(p.calls.length, 'call')}: ${listText(p.calls, 3)}.`}`,
+  'calls-outside': (p: { calls: number }) => `${countText(p.calls, 'call')} to addresses outside`,
+  'opens-everything': (p: {
+    rule: string
+    site: string
+    networks: readonly string[]
+    nodes: number
+  }) =>
+    `${p.rule} lets anybody in to every port of ${p.site}: ${listText(p.networks, 4)}, with ${countText(p.nodes, 'node')}.`,
+  'networks-there': (p: { networks: number }) => countText(p.networks, 'network'),
+  'catches-own': (p: { rule: string; networks: readonly string[]; becomes: string }) =>
+    `${p.rule} catches what ${listText(p.networks, 3)} ${p.networks.length === 1 ? 'sends' : 'send'} to other sites of its own routing domain: it would arrive there as ${p.becomes}.`,
+  'networks-near': (p: { networks: string }) => `other networks of the domain: ${p.networks}`,
+
+  // shift
+  'backend-crowded': (p: { backend: string; ready: number; before: number; after: number }) =>
+    `${p.backend} has ${countText(p.ready, 'ready endpoint')}: each would take ${numberText(p.after, 1)} calls a second, where one takes ${numberText(p.before, 1)} now.`,
+  'backend-failing': (p: { backend: string; percent: number }) =>
+    `${numberText(p.percent, 1)} % of the calls to ${p.backend} fail as it is now.`,
+
   // written
   clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
   'cluster.answers.stopped-start-first': (p: { name: string }) =>

@@ -76,6 +76,68 @@ export function shiftSteps(
   )
 }
 
+/** So many times the calls that an endpoint takes now are told of, and so much of its calls failing. */
+const crowded = 2
+const failing = 0.05
+
+/** What the calls would do to where they go: more for each endpoint than any takes now, or a version that fails already. */
+function loadFindings(
+  intent: ShiftIntent,
+  view: FleetView,
+  backends: readonly Backend[],
+  rate: number,
+): readonly RawFinding[] {
+  const [namespace = ''] = intent.route.split('/')
+  const readyOf = (backend: Backend): number =>
+    slicesOfService(listedObjects(view, intent.cluster), `${namespace}/${backend.name}`)
+      .flatMap((slice) => slice.endpoints ?? [])
+      .filter((endpoint) => endpoint.conditions?.ready !== false).length
+  const from = shares(backends.map((backend) => backend.weight))
+  const to = shares(backends.map((backend) => intent.weights[backend.name] ?? 0))
+  const perEndpoint = (part: readonly number[], i: number): number => {
+    const backend = backends[i]
+    const ready = backend ? readyOf(backend) : 0
+    return ready === 0 ? 0 : (rate * (part[i] ?? 0)) / ready
+  }
+  const busiest = Math.max(0, ...backends.map((_, i) => perEndpoint(from, i)))
+  const because = [
+    { ...said('calls-second', { rate }), source: `traffic of ${intent.cluster}`, at: view.now },
+  ]
+  return backends.flatMap((backend, i): readonly RawFinding[] => {
+    if ((to[i] ?? 0) <= (from[i] ?? 0)) return []
+    const spans = trafficIn(view, intent.cluster)
+      .filter((flow) => flow.to === `${namespace}/${backend.name}`)
+      .flatMap((flow) => flow.spans.filter((span) => span.until === null))
+    const calls = spans.reduce((total, span) => total + span.perSecond, 0)
+    const failed = spans.reduce((total, span) => total + span.failing, 0)
+    const after = perEndpoint(to, i)
+    const field = `weights.${backend.name}`
+    const findings: RawFinding[] = []
+    if (busiest > 0 && after > crowded * busiest)
+      findings.push({
+        level: 'caution',
+        rule: `backend.crowded.${backend.name}`,
+        field,
+        ...said('backend-crowded', {
+          backend: backend.name,
+          ready: readyOf(backend),
+          before: busiest,
+          after,
+        }),
+        because,
+      })
+    if (calls > 0 && failed / calls > failing)
+      findings.push({
+        level: 'caution',
+        rule: `backend.failing.${backend.name}`,
+        field,
+        ...said('backend-failing', { backend: backend.name, percent: (100 * failed) / calls }),
+        because,
+      })
+    return findings
+  })
+}
+
 function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
   if (!cluster) return [noCluster(intent.cluster, view)]
@@ -169,6 +231,7 @@ function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
     .filter((flow) => backends.some((backend) => flow.to === `${namespace}/${backend.name}`))
     .flatMap((flow) => flow.spans.filter((span) => span.until === null))
   const rate = calls.reduce((total, span) => total + span.perSecond, 0)
+  findings.push(...loadFindings(intent, view, backends, rate))
   if (intent.failures < 1 && rate * intent.everySeconds < 20)
     findings.push({
       level: 'caution',
