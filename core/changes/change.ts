@@ -42,9 +42,24 @@ export interface Remedy {
   readonly clears: readonly FindingKey[]
 }
 
+/** A remedy that a check has in mind: nothing shows yet that it helps. */
+export interface Offer {
+  readonly says: string
+  readonly change: RemedyChange
+}
+
+/** A command of a run that failed, whatever came after it. */
+export interface FailedAttempt {
+  readonly step: StepId
+  /** ISO time on the clock of whoever carried it. */
+  readonly at: string
+  readonly command: Command
+  readonly cause: Failure
+}
+
 /** A finding as a check writes it: the key is derived, and remedies are still unproven. */
 export interface RawFinding extends Omit<Finding, 'key' | 'remedies'> {
-  readonly offers?: readonly { readonly says: string; readonly change: RemedyChange }[]
+  readonly offers?: readonly Offer[]
 }
 
 /** Attempts in all, and the wait before the second; each further wait doubles, up to `mostSeconds`. */
@@ -148,5 +163,7 @@ export interface ChangeKind<Intent> {
     view: FleetView,
     failure: Failure,
     step: Step,
-  ) => readonly { readonly says: string; readonly change: RemedyChange }[]
+    /** Everything that has failed in this run so far: what has just failed helps nothing. */
+    failed: readonly FailedAttempt[],
+  ) => readonly Offer[]
 }

@@ -9,6 +9,8 @@ export {
   type Level,
   type Plan,
   type Proof,
+  type FailedAttempt,
+  type Offer,
   type RawFinding,
   type Remedy,
   type RemedyChange,
@@ -18,6 +20,7 @@ export {
   type StepId,
   type StepResults,
 } from './change'
+export { answering, listing } from './answering'
 export { guardedCluster, noCluster } from './clusters'
 export { caution, pointerOf, stop, unreadableRange } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'

@@ -71,6 +71,7 @@ const cluster = (nodes: readonly NodeView[], changes: Partial<ClusterView> = {})
   resting: false,
   restingSince: null,
   restingMachines: [],
+  restingNodes: [],
   rest: null,
   autoscale: null,
   pods: '10.0.0.0/18',

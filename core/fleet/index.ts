@@ -78,4 +78,6 @@ export {
   listedObjects,
   trafficIn,
   withObjectList,
+  withStarting,
+  yetToStart,
 } from './slices'

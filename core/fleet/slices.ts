@@ -16,6 +16,23 @@ const trafficSlice = (view: FleetView, cluster: string): Slice<readonly TrafficR
 export const objectsHeard = (view: FleetView, cluster: string): readonly ApiObject[] | undefined =>
   heard(objectSlice(view, cluster), `objects:${cluster}`)
 
+const starting = 'it is yet to start'
+
+/** Whether a picture is of a cluster as it will be once it has been started: nobody has seen yet what it lists. */
+export const yetToStart = (view: FleetView, cluster: string): boolean => {
+  const slice = objectSlice(view, cluster)
+  return slice.state === 'unheard' && slice.why === starting
+}
+
+/** The picture with a cluster that is about to start. */
+export const withStarting = (view: FleetView, cluster: string): FleetView => ({
+  ...view,
+  objects: {
+    ...view.objects,
+    [cluster]: { state: 'unheard', since: view.now, why: starting },
+  },
+})
+
 /** What a cluster lists, nothing while its API is silent. Throws where it was not asked for. */
 export const listedObjects = (view: FleetView, cluster: string): readonly ApiObject[] =>
   objectsHeard(view, cluster) ?? []

@@ -97,6 +97,8 @@ export interface ClusterView {
   readonly restingSince: string | null
   /** The machines it takes again when it is started. */
   readonly restingMachines: readonly MachineReport[]
+  /** Its nodes as they were when it was stopped. */
+  readonly restingNodes: readonly NodeReport[]
   /** When it rests by itself, or null. */
   readonly rest: { readonly zone: string; readonly windows: readonly RestWindow[] } | null
   /** Whether its pools scale by themselves, and how a pool is chosen; null is not at all. */

@@ -94,7 +94,7 @@ describe('a pool that scales by itself', () => {
     const objects = [...nodes, ...full.slice(0, 1)]
     const long = (): number => at - patienceMs
     expect(decide(objects, { min: 1, max: 5 }, long).resize).toMatchObject([
-      { pool: 'general', count: 1 },
+      { pool: 'general', count: 1, nodes: ['n2'] },
     ])
     expect(decide(objects, { min: 1, max: 5 }, () => at - 1000).resize).toEqual([])
     expect(decide(objects, { min: 1, max: 5 }, long, at - 1000).resize).toEqual([])

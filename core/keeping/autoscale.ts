@@ -81,6 +81,8 @@ export interface AutoscaleDecision {
   readonly resize: readonly {
     readonly pool: string
     readonly count: number
+    /** The nodes that go: the one that was looked at, and no other. */
+    readonly nodes: readonly string[]
     readonly because: string
   }[]
   /** Nodes that are half empty now. */
@@ -106,6 +108,7 @@ export function decideNodes(
       resize: growth.map((eachGrowth) => ({
         pool: eachGrowth.pool,
         count: (pools.find((pool) => pool.name === eachGrowth.pool)?.count ?? 0) + eachGrowth.by,
+        nodes: [],
         because: `${listText(eachGrowth.pods, 3)} ${eachGrowth.pods.length === 1 ? 'finds' : 'find'} no place`,
       })),
     }
@@ -122,6 +125,7 @@ export function decideNodes(
             {
               pool: pool.name,
               count: pool.count - 1,
+              nodes: [gone],
               because: `${gone} was half empty for 10 min and its pods find a place elsewhere`,
             },
           ]

@@ -1,5 +1,5 @@
 /** What keeps a cluster alive: its certificates renewed, its control-plane data kept and proven to be restorable. */
-import { guardedCluster, noCluster } from '../changes'
+import { answering, guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import {
@@ -16,7 +16,6 @@ import { estimates, step } from '../provisioning'
 import { askRetry } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { bytesText, countText } from '../units'
-import { checkAnswers } from './machines'
 import { said } from './says'
 
 const name = z.string().max(253)
@@ -152,7 +151,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
   check: (intent, view) => {
     const cluster = clusterOf(view, intent.cluster)
     if (!cluster) return [noCluster(intent.cluster, view)]
-    const findings: RawFinding[] = [...checkAnswers(cluster, view)]
+    const findings: RawFinding[] = [...answering(cluster, view)]
     if (cluster.controlPlane.kind === 'managed')
       findings.push({
         level: 'note',

@@ -1,5 +1,5 @@
 /** Nodes closed for new pods and emptied: `node.cordon`, `node.drain`; and what stands against emptying a node, computed by placement. */
-import { guardedCluster, noCluster } from '../changes'
+import { answering, guardedCluster, noCluster } from '../changes'
 import { command, type Said } from '../contract'
 import { z } from 'zod'
 import {
@@ -19,7 +19,7 @@ import {
   objectsHeard,
   listedObjects,
 } from '../fleet'
-import { drain, readWorld, type Drain } from '../placement'
+import { drain, readWorld, reasonsText, type Blocked, type Drain } from '../placement'
 import { askRetry, estimates, step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { listText } from '../units'
@@ -46,7 +46,82 @@ export function drainOf(
   return drainRead.ok ? drainRead.drain : null
 }
 
-/** Findings about pods that would not leave. `field` is the field of the intent that asks for it. */
+/** Pods held by the same reason are told of together. */
+const reasonOf = ({ code, params, noRoom }: Blocked): string => {
+  if (noRoom) return `no-room.${Object.keys(noRoom.tally).join('+')}`
+  return code.startsWith('budget')
+    ? `${code}.${JSON.stringify(params['budget'] ?? params['budgets'])}`
+    : code
+}
+
+function heldFindings(cluster: ClusterView, drain: Drain, field: string): RawFinding[] {
+  const held = new Map<string, Blocked[]>()
+  for (const blocked of drain.blocked) {
+    const reason = reasonOf(blocked)
+    const together = held.get(reason)
+    if (together) together.push(blocked)
+    else held.set(reason, [blocked])
+  }
+  return [...held].map(([reason, together]): RawFinding => {
+    const pods = together.map((blocked) => blocked.pod)
+    const [first] = together
+    const last = together.at(-1)?.noRoom
+    const placed = said('placed-evicted-copy', {
+      cluster: cluster.name,
+      evictionsCount: drain.evictions.length,
+      blockedCount: drain.blocked.length,
+    })
+    const asks = together.reduce(
+      (sum, { noRoom }) => ({
+        cpuMilli: sum.cpuMilli + (noRoom?.asks.cpuMilli ?? 0),
+        memoryBytes: sum.memoryBytes + (noRoom?.asks.memoryBytes ?? 0),
+      }),
+      { cpuMilli: 0, memoryBytes: 0 },
+    )
+    return {
+      level: 'stop',
+      rule: `drain.${reason}`,
+      field,
+      ...heldSays(pods, first, reason),
+      because: [
+        ...facts(cluster, placed),
+        ...(last
+          ? facts(
+              cluster,
+              said('room-usable', {
+                pods: pods.length,
+                ...asks,
+                nodes: last.usable.nodes,
+                freeCpuMilli: last.usable.cpuMilli,
+                freeMemoryBytes: last.usable.memoryBytes,
+              }),
+            )
+          : []),
+      ],
+      ...(first?.code === 'local-data'
+        ? {
+            offers: [
+              {
+                says: 'Allow the loss of local data',
+                change: {
+                  patchDraft: [{ op: 'add' as const, path: '/allowLocalData', value: true }],
+                },
+              },
+            ],
+          }
+        : {}),
+    }
+  })
+}
+
+function heldSays(pods: readonly string[], first: Blocked | undefined, reason: string): Said {
+  if (first?.noRoom) return said('held.no-room', { pods, reasons: reasonsText(first.noRoom.tally) })
+  if (reason === 'no-controller') return said('held.no-controller', { pods })
+  if (reason === 'local-data') return said('held.local-data', { pods })
+  return said('held.budget', { pods, budget: first?.says ?? '' })
+}
+
+/** Findings about pods that cannot be moved, one for each reason. `field` is the field of the intent that asks for it. */
 export function drainFindings(
   view: FleetView,
   cluster: ClusterView,
@@ -56,32 +131,7 @@ export function drainFindings(
 ): readonly RawFinding[] {
   const drain = drainOf(view, cluster.name, nodes, allowLocalData)
   if (!drain) return []
-  const findings: RawFinding[] = drain.blocked.map((blocked) => ({
-    level: 'stop',
-    rule: `drain.${blocked.pod}`,
-    field,
-    ...said('does-not-leave', { pod: blocked.pod, blocked: blocked.says }),
-    because: facts(
-      cluster,
-      said('placed-evicted-copy', {
-        cluster: cluster.name,
-        evictionsCount: drain.evictions.length,
-        blockedCount: drain.blocked.length,
-      }),
-    ),
-    ...(blocked.code === 'local-data'
-      ? {
-          offers: [
-            {
-              says: 'Allow the loss of local data',
-              change: {
-                patchDraft: [{ op: 'add' as const, path: '/allowLocalData', value: true }],
-              },
-            },
-          ],
-        }
-      : {}),
-  }))
+  const findings: RawFinding[] = heldFindings(cluster, drain, field)
   for (const caution of drain.cautions.slice(0, 20))
     findings.push({
       level: 'caution',
@@ -117,16 +167,8 @@ function unknown(
 ): { readonly cluster: ClusterView } | RawFinding {
   const matchingCluster = clusterOf(view, cluster)
   if (!matchingCluster) return noCluster(cluster, view)
-  if (!matchingCluster.apiAnswers)
-    return {
-      level: 'stop',
-      rule: 'cluster.answers',
-      about: ref('cluster', cluster),
-      ...(matchingCluster.resting
-        ? said('cluster.answers.stopped-start-first', { cluster })
-        : said('cluster.answers.api-does-not', { cluster })),
-      because: facts(matchingCluster, said('no-answer')),
-    }
+  const [silent] = answering(matchingCluster, view)
+  if (silent) return silent
   const missing = nodes.filter(
     (node) => !nodesOf(matchingCluster).some((otherNode) => otherNode.name === node),
   )

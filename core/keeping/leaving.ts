@@ -5,13 +5,31 @@ import { command } from '../contract'
 import { step, estimates } from '../provisioning'
 import { askRetry } from '../provisioning/steps'
 
-export const drain = (cluster: string, node: string, after: readonly StepId[]): Step =>
+/** Closed before any node is emptied, so that no pod moves to one that leaves as well. */
+export const close = (cluster: string, node: string): Step =>
+  step({
+    id: `close:${node}`,
+    after: [],
+    group: node,
+    says: 'takes no new pods',
+    command: command('node.cordon', { cluster, node }),
+    undo: command('node.uncordon', { cluster, node }),
+    seconds: { likely: 2, worst: 8 },
+    retry: askRetry,
+  })
+
+export const drain = (
+  cluster: string,
+  node: string,
+  after: readonly StepId[],
+  allowLocalData = true,
+): Step =>
   step({
     id: `drain:${node}`,
     after,
     group: node,
     says: 'cordon, move its pods away',
-    command: command('node.drain', { cluster, node, allowLocalData: true }),
+    command: command('node.drain', { cluster, node, allowLocalData }),
     undo: command('node.uncordon', { cluster, node }),
     seconds: estimates.drainNode,
     retry: askRetry,

@@ -1,12 +1,11 @@
 /** Nodes added, removed, restarted and replaced in a cluster that stands: `pool.resize`, `machine.restart`, `machine.replace`. */
-import { guardedCluster, noCluster } from '../changes'
-import { saidOf } from '../contract'
+import { answering, guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, RawFinding } from '../changes'
 import { longestPath, ref, stop } from '../changes'
 import type { ClusterView, FleetView, NodeView, PoolView } from '../fleet'
-import { clusterOf, clusterState, nodesOf, siteOf, stateContext } from '../fleet'
+import { clusterOf, nodesOf, siteOf } from '../fleet'
 import type { Graph, Planned } from '../provisioning'
 import {
   addMachineChecks,
@@ -26,43 +25,6 @@ import { said } from './says'
 import { checkAgentWays } from './shared-cause'
 
 export const name = z.string().max(253)
-
-/** Whether the API takes orders; where its certificates have ended, renewing them is what helps. */
-export function checkAnswers(cluster: ClusterView, view: FleetView): readonly RawFinding[] {
-  if (cluster.apiAnswers) return []
-  const state = clusterState(cluster, stateContext(view))
-  const expired = cluster.certificatesUntil !== null && cluster.certificatesUntil <= view.now
-  return [
-    {
-      level: 'stop',
-      rule: 'cluster.answers',
-      about: ref('cluster', cluster.name),
-      ...(expired
-        ? said('cluster.answers.certificates-ended-api', {
-            cluster: cluster.name,
-            certificatesUntil: cluster.certificatesUntil?.slice(0, 10) ?? '',
-          })
-        : said('cluster.answers.api-does-not', { cluster: cluster.name })),
-      because: [
-        {
-          ...(expired
-            ? said('certificates-until', { certificatesUntil: cluster.certificatesUntil ?? '' })
-            : saidOf(state)),
-          source: cluster.name,
-          at: cluster.observedAt,
-        },
-      ],
-      offers: expired
-        ? [
-            {
-              says: `Renew the certificates of ${cluster.name}`,
-              change: { kind: 'cluster.renew-certificates', intent: { cluster: cluster.name } },
-            },
-          ]
-        : [],
-    },
-  ]
-}
 
 export const isReady = (node: NodeView): boolean =>
   node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')
@@ -276,7 +238,7 @@ export const machineReplace: ChangeKind<NodeIntent> = {
         ),
       ]
     const findings: RawFinding[] = [
-      ...checkAnswers(cluster, view),
+      ...answering(cluster, view),
       ...checkAgentWays(cluster, view, 'node'),
     ]
     if (node.roles.includes('control-plane') && cluster.controlPlane.kind === 'own') {

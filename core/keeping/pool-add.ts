@@ -1,5 +1,5 @@
 /** The change kind `pool.add`: a cluster gets another pool. */
-import { guardedCluster } from '../changes'
+import { answering, guardedCluster } from '../changes'
 import { z } from 'zod'
 import type { ClusterView, PoolView } from '../fleet'
 import { siteOf, clusterOf } from '../fleet'
@@ -23,7 +23,6 @@ import {
 } from '../provisioning'
 import { siteSpend } from '../spend'
 import { countText } from '../units'
-import { checkAnswers } from './machines'
 import { checkAgentWays } from './shared-cause'
 import { coming } from './resized-pool'
 import { said } from './says'
@@ -74,7 +73,7 @@ export const poolAdd: ChangeKind<AddIntent> = {
     if ('level' in result) return [result]
     const { cluster } = result
     const findings: RawFinding[] = [
-      ...checkAnswers(cluster, view),
+      ...answering(cluster, view),
       ...checkAgentWays(cluster, view, 'pool'),
     ]
     if (cluster.pools.some((pool) => pool.name === intent.pool))

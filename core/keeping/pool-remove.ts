@@ -1,5 +1,5 @@
 /** The change kind `pool.remove`: a pool is given up with its nodes. */
-import { guardedCluster } from '../changes'
+import { answering, guardedCluster } from '../changes'
 import { z } from 'zod'
 import { readWorld, drain as drainWorld } from '../placement'
 import type { FleetView, ClusterView } from '../fleet'
@@ -15,7 +15,6 @@ import { ref, command } from '../contract'
 import { step, estimates } from '../provisioning'
 import { siteSpend } from '../spend'
 import { drainFindings } from './draining'
-import { checkAnswers } from './machines'
 import { remove } from './leaving'
 import { leave } from './leaving'
 import { drain } from './leaving'
@@ -24,7 +23,11 @@ import { countText } from '../units'
 
 // Remove
 
-export const removePoolIntent = z.strictObject({ cluster: name, pool: z.string().max(63) })
+export const removePoolIntent = z.strictObject({
+  cluster: name,
+  pool: z.string().max(63),
+  allowLocalData: z.boolean().default(false),
+})
 export type RemovePoolIntent = z.infer<typeof removePoolIntent>
 /** Platform pods that would have no node that takes them, once some nodes are gone. */
 export function platformHomeless(
@@ -58,7 +61,7 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
     if ('level' in pool) return [pool]
     const { cluster } = result
     const nodes = pool.nodes.map((node) => node.name)
-    const findings: RawFinding[] = [...checkAnswers(cluster, view)]
+    const findings: RawFinding[] = [...answering(cluster, view)]
     const lost = platformHomeless(view, cluster, nodes)
     if (lost.length > 0)
       findings.push(
@@ -82,7 +85,7 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
           facts(cluster, said('workers', { nodesCount: nodes.length })),
         ),
       )
-    else findings.push(...drainFindings(view, cluster, nodes, 'pool', false))
+    else findings.push(...drainFindings(view, cluster, nodes, 'pool', intent.allowLocalData))
     return findings
   },
   plan: (intent, view) => {
@@ -94,7 +97,7 @@ export const poolRemove: ChangeKind<RemovePoolIntent> = {
     let last: string[] = []
     for (const node of pool.nodes) {
       steps.push(
-        drain(cluster.name, node.name, last),
+        drain(cluster.name, node.name, last, intent.allowLocalData),
         leave(cluster.name, node.name, [`drain:${node.name}`]),
         remove(site.name, node.machine, [`leave:${node.name}`]),
       )

@@ -1,5 +1,5 @@
 /** Pools made, changed and given up in a cluster that stands: `pool.add`, `pool.edit`, `pool.remove`. Resizing is with the machines. */
-import { guardedCluster } from '../changes'
+import { answering, guardedCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, RawFinding, Step } from '../changes'
@@ -12,7 +12,6 @@ import { askRetry } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import { turnoverFindings, turnoverPlan } from './turnover'
-import { checkAnswers } from './machines'
 import { entryOf } from './pool-parts'
 import { facts, labels, name, poolIn, taint, unknown } from './pool-parts'
 import { said } from './says'
@@ -79,7 +78,7 @@ export const poolEdit: ChangeKind<EditIntent> = {
     if ('level' in result) return [result]
     const pool = poolIn(result.cluster, intent.pool)
     if ('level' in pool) return [pool]
-    const findings: RawFinding[] = [...checkAnswers(result.cluster, view)]
+    const findings: RawFinding[] = [...answering(result.cluster, view)]
     if (intent.labels === undefined && intent.taints === undefined && intent.size === undefined)
       findings.push(stop('pool.nothing', 'labels', said('pool.nothing')))
     if (intent.size !== undefined && (intent.labels !== undefined || intent.taints !== undefined))

@@ -1,10 +1,10 @@
 /** The change kind `pool.resize`: nodes are added to a pool or given up. */
-import { guardedCluster, noCluster } from '../changes'
+import { answering, guardedCluster, noCluster } from '../changes'
 import type { FleetView, PoolView } from '../fleet'
 import { siteOf, nodesOf, clusterOf } from '../fleet'
 import type { Command } from '../contract'
 import { command, ref } from '../contract'
-import { checkAnswers, isReady, poolOf, shownBy } from './machines'
+import { isReady, poolOf, shownBy } from './machines'
 import type { Graph } from '../provisioning'
 import {
   controlPlanePool,
@@ -17,10 +17,10 @@ import {
 } from '../provisioning'
 import type { RawFinding, Plan, Proof, ChangeKind } from '../changes'
 import { stop, longestPath } from '../changes'
-import { countText } from '../units'
-import { drainFindings } from './draining'
+import { countText, listText } from '../units'
 import { siteSpend } from '../spend'
-import { drain, leave, remove } from './leaving'
+import { close, drain, leave, remove } from './leaving'
+import { shrinkFindings } from './shrink'
 import { afterResize, coming, leaving, resizeIntent, type ResizeIntent } from './resized-pool'
 import { said } from './says'
 import { checkAgentWays } from './shared-cause'
@@ -57,7 +57,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
       ),
     ]
   }
-  const findings: RawFinding[] = [...checkAnswers(cluster, view)]
+  const findings: RawFinding[] = [...answering(cluster, view)]
   if (intent.range && intent.range.min > intent.range.max)
     findings.push(
       stop(
@@ -152,61 +152,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
         ]),
       )
   }
-  if (intent.count < pool.nodes.length) {
-    const gone = leaving(pool, intent.count)
-    const others = nodesOf(cluster).filter(
-      (node) => !gone.includes(node) && !node.roles.includes('control-plane') && isReady(node),
-    )
-    const moved = gone.reduce((sum, node) => sum + node.requestedCpuMilli, 0)
-    const room = others.reduce(
-      (sum, node) => sum + node.allocatableCpuMilli - node.requestedCpuMilli,
-      0,
-    )
-    const because = [
-      {
-        ...said('requested', { gone: gone.map((node) => node.name), moved }),
-        source: cluster.name,
-        at: cluster.observedAt,
-      },
-      {
-        ...said('room-elsewhere', { othersCount: others.length, room }),
-        source: cluster.name,
-        at: cluster.observedAt,
-      },
-    ]
-    if (others.length === 0 && cluster.podCount > 0)
-      findings.push(
-        stop('pool.last', 'count', said('pool.last.no-worker-left'), because, [
-          {
-            says: 'Keep one node',
-            change: { patchDraft: [{ op: 'replace', path: '/count', value: 1 }] },
-          },
-        ]),
-      )
-    findings.push(
-      ...drainFindings(
-        view,
-        cluster,
-        gone.filter(isReady).map((node) => node.name),
-        'count',
-        false,
-      ).filter((finding) => finding.level !== 'note'),
-    )
-    if (others.length > 0)
-      findings.push({
-        level: 'caution',
-        rule: 'pool.moves',
-        field: 'count',
-        ...said('pool.moves', {
-          pods: gone.reduce((sum, node) => sum + node.pods, 0),
-          gone: gone.map((node) => node.name),
-          movedCpuMilli: moved,
-          roomCpuMilli: room,
-          homelessCpuMilli: moved - room,
-        }),
-        because,
-      })
-  }
+  findings.push(...shrinkFindings(intent, view, cluster, pool))
   return findings
 }
 
@@ -221,10 +167,16 @@ export function planResize(intent: ResizeIntent, view: FleetView): Plan {
     const booted = machineSteps(graph, planned, machine, [], null)
     joinStep(graph, planned, { ...machine, roles: ['worker'] }, machine.name, [booted])
   }
-  const gone = leaving(pool, intent.count)
+  const gone = leaving(view, cluster, pool, intent).nodes
+  for (const node of gone) graph.steps.push(close(cluster.name, node.name))
   for (const node of gone)
     graph.steps.push(
-      drain(cluster.name, node.name, []),
+      drain(
+        cluster.name,
+        node.name,
+        gone.map((every) => `close:${every.name}`),
+        intent.allowLocalData,
+      ),
       leave(cluster.name, node.name, [`drain:${node.name}`]),
       remove(site.name, node.machine, [`leave:${node.name}`]),
     )
@@ -292,7 +244,23 @@ export const poolResize: ChangeKind<ResizeIntent> = {
     const pool = poolOf(clusterOf(view, intent.cluster), intent.pool)
     const nodes = pool?.nodes ?? []
     const ready = nodes.filter(isReady).length
+    const stays = nodes.filter((node) => intent.nodes.includes(node.name))
     return [
+      ...(intent.nodes.length === 0
+        ? []
+        : [
+            {
+              says: `${listText(intent.nodes, 4)} ${intent.nodes.length === 1 ? 'has' : 'have'} left`,
+              holds: stays.length === 0,
+              observed:
+                stays.length === 0
+                  ? 'not listed'
+                  : `${listText(
+                      stays.map((node) => node.name),
+                      4,
+                    )} still there`,
+            },
+          ]),
       {
         says: `${intent.pool} has ${countText(intent.count, 'node')}, every one ready`,
         holds: nodes.length === intent.count && ready === intent.count,

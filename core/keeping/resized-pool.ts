@@ -6,11 +6,12 @@ import {
   type ClusterView,
   type FleetView,
   listedObjects,
+  objectsHeard,
   type PoolView,
   siteOf,
 } from '../fleet'
 import { isNodeObject } from '../objects'
-import { oneMore } from '../placement'
+import { giveOrder, oneMore, readWorld } from '../placement'
 import type { Planned, PlannedMachine } from '../provisioning'
 import { isReady, name, poolOf } from './machines'
 import { freeNames, standing, thinnestZone } from './standing'
@@ -22,16 +23,86 @@ export const resizeIntent = z.strictObject({
   range: z
     .strictObject({ min: z.int().min(0).max(10_000), max: z.int().min(0).max(10_000) })
     .optional(),
+  /** Nodes to give up; what is not named is chosen by placement. */
+  nodes: z.array(name).max(10_000).default([]),
+  allowLocalData: z.boolean().default(false),
 })
 
 export type ResizeIntent = z.infer<typeof resizeIntent>
 
-/** Nodes that leave when a pool shrinks: those not ready first, then the ones with the highest numbers. */
-export function leaving(pool: PoolView, count: number): readonly NodeView[] {
+export interface Leaving {
+  /** In the order in which they were chosen. */
+  readonly nodes: readonly NodeView[]
+  /** How many nodes the pool could do with at least, as placement tells; null where its objects were not looked at. */
+  readonly least: number | null
+}
+
+/** What was chosen for the same objects before: a draft is checked, planned and proven with the same view. */
+const chosen = new WeakMap<object, Map<string, Leaving>>()
+
+/**
+ * Nodes that leave when a pool shrinks: those named, then those not ready, then the ones whose pods move best. Without the
+ * objects of the cluster the ones of which least is asked for, the highest numbers first.
+ */
+export function leaving(
+  view: FleetView,
+  cluster: ClusterView,
+  pool: PoolView,
+  intent: Pick<ResizeIntent, 'count' | 'nodes' | 'allowLocalData'>,
+): Leaving {
+  const count = Math.max(0, pool.nodes.length - intent.count)
+  if (count === 0) return { nodes: [], least: null }
   const number = (node: NodeView): number => Number(/(\d+)$/.exec(node.name)?.[1] ?? 0)
-  return [...pool.nodes]
-    .sort((a, b) => Number(isReady(a)) - Number(isReady(b)) || number(b) - number(a))
-    .slice(0, Math.max(0, pool.nodes.length - count))
+  const named = intent.nodes.flatMap((request) =>
+    pool.nodes.filter((node) => node.name === request),
+  )
+  const left = pool.nodes
+    .filter((node) => !named.includes(node))
+    .sort((a, b) => number(b) - number(a))
+  const silent = [...named, ...left].filter((node) => !isReady(node))
+  const first = named.filter(isReady)
+  const ready = left.filter(isReady)
+  const objects = objectsHeard(view, cluster.name)
+  if (!objects)
+    return {
+      nodes: [
+        ...named,
+        ...silent.filter((node) => !named.includes(node)),
+        ...[...ready].sort((a, b) => a.requestedCpuMilli - b.requestedCpuMilli),
+      ].slice(0, count),
+      least: null,
+    }
+  const key = [pool.name, intent.count, intent.allowLocalData, ...intent.nodes].join(' ')
+  const before = chosen.get(objects)?.get(key)
+  if (before) return before
+  const names = (nodes: readonly NodeView[]): readonly string[] => nodes.map((node) => node.name)
+  const gone = [...named, ...silent.filter((node) => !named.includes(node))].slice(0, count)
+  const read = readWorld(objects)
+  const order = read.ok
+    ? giveOrder(
+        read.world,
+        names(ready),
+        Math.max(0, count - gone.filter((node) => !first.includes(node)).length),
+        names(first),
+        {
+          allowLocalData: intent.allowLocalData,
+          closed: names(gone.filter((node) => !isReady(node))),
+        },
+      )
+    : { nodes: names(ready), free: 0 }
+  const nodes = [
+    ...gone,
+    ...order.nodes.flatMap((request) =>
+      ready.filter((node) => node.name === request && !gone.includes(node)),
+    ),
+  ].slice(0, count)
+  const answer = {
+    nodes,
+    least: pool.nodes.length - order.free - nodes.filter((node) => !isReady(node)).length,
+  }
+  const answers = chosen.get(objects) ?? new Map<string, Leaving>()
+  chosen.set(objects, answers.set(key, answer))
+  return answer
 }
 
 /** The machines a pool is still to be given, spread over the zones that offer its size. */
@@ -76,7 +147,7 @@ export function afterResize(intent: ResizeIntent, view: FleetView): FleetView {
   const cluster = clusterOf(view, intent.cluster)
   const pool = poolOf(cluster, intent.pool)
   if (!cluster || !pool) return view
-  const gone = new Set(leaving(pool, intent.count).map((node) => node.name))
+  const gone = new Set(leaving(view, cluster, pool, intent).nodes.map((node) => node.name))
   const like = pool.nodes[0]
   const added = coming(cluster, pool, intent.count, view).machines
   const list = listedObjects(view, cluster.name)

@@ -1,4 +1,4 @@
-/** Clusters stopped and started, by hand or by a calendar: `cluster.stop`, `cluster.start`, `cluster.rest`. */
+/** Clusters stopped, by hand or by a calendar: `cluster.stop`. */
 import { guardedCluster, noCluster } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
@@ -6,7 +6,8 @@ import { type ChangeKind, longestPath, type Plan, type RawFinding, ref, stop } f
 import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '../fleet'
 import { step } from '../provisioning/steps'
 import { clusterHourly, siteSpend } from '../spend'
-import { countText, listText } from '../units'
+import { listText } from '../units'
+import { againNote } from './again'
 import { said } from './says'
 import { keptUntil } from './kept-until'
 
@@ -16,25 +17,18 @@ const intent = z.strictObject({ cluster: name })
 export type StopIntent = z.infer<typeof intent>
 
 /** The spend of a cluster’s site with and without what goes while it rests. */
-function spend(
-  view: FleetView,
-  cluster: ClusterView | undefined,
-  direction: 'stop' | 'start',
-): Plan['spend'] {
+function spend(view: FleetView, cluster: ClusterView | undefined): Plan['spend'] {
   const site = cluster && siteOf(view, cluster.site)
   if (!cluster || !site) return { before: 0, after: 0 }
   const now = siteSpend(site).perMonth
-  const saved = clusterHourly(site, cluster) * 730
-  return direction === 'stop'
-    ? { before: now, after: now - saved }
-    : { before: now, after: now + saved }
+  return { before: now, after: now - clusterHourly(site, cluster) * 730 }
 }
 
 export const clusterStop: ChangeKind<StopIntent> = {
   name: 'cluster.stop',
   title: 'Stop a cluster',
   intent,
-  needs: (intent) => [`cluster:${intent.cluster}`],
+  needs: (intent) => ['catalogue', 'ledger', `cluster:${intent.cluster}`],
   subjects: (intent) => [ref('cluster', intent.cluster)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) => `stop ${intent.cluster || 'a cluster'}`,
@@ -94,6 +88,7 @@ export const clusterStop: ChangeKind<StopIntent> = {
       ...said('cluster.pods', { podCount: cluster.podCount, keptUntil: keptUntil(view.now) }),
       because,
     })
+    if (site) findings.push(...againNote(cluster, site, view))
     const scaled = cluster.pools.filter((pool) => pool.range !== null)
     if (scaled.length > 0)
       findings.push({
@@ -135,7 +130,7 @@ export const clusterStop: ChangeKind<StopIntent> = {
       alters: [ref('cluster', intent.cluster)],
       removes: cluster ? nodesOf(cluster).map((node) => ref('node', cluster.name, node.name)) : [],
       ...longestPath(steps),
-      spend: spend(view, cluster, 'stop'),
+      spend: spend(view, cluster),
       reserves: [],
     }
   },
@@ -162,115 +157,6 @@ export const clusterStop: ChangeKind<StopIntent> = {
                 machines.map((machine) => machine.name),
                 3,
               ),
-      },
-    ]
-  },
-}
-
-export const clusterStart: ChangeKind<StopIntent> = {
-  name: 'cluster.start',
-  title: 'Start a cluster',
-  intent,
-  needs: (intent) => [`cluster:${intent.cluster}`],
-  subjects: (intent) => [ref('cluster', intent.cluster)],
-  guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
-  label: (intent) => `start ${intent.cluster || 'a cluster'}`,
-  check: (intent, view) => {
-    const missing = clusterOf(view, intent.cluster) ? null : noCluster(intent.cluster, view)
-    const cluster = clusterOf(view, intent.cluster)
-    if (missing || !cluster) return missing ? [missing] : []
-    if (!cluster.resting)
-      return [
-        stop('cluster.runs', 'cluster', said('cluster.runs', { cluster: cluster.name }), [
-          {
-            ...(cluster.apiAnswers ? said('api-answers') : said('api-does-not')),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ]),
-      ]
-    const site = siteOf(view, cluster.site)
-    const back = cluster.restingMachines
-    const findings: RawFinding[] = []
-    if (site && site.quotaCores !== null) {
-      const used = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
-      const wanted = back.reduce((sum, machine) => sum + machine.cores, 0)
-      if (used + wanted > site.quotaCores)
-        findings.push(
-          stop(
-            'quota.cores',
-            'cluster',
-            said('quota.cores', {
-              wanted,
-              site: site.name,
-              free: Math.max(0, site.quotaCores - used),
-              quotaCores: site.quotaCores,
-            }),
-            [
-              {
-                ...said('vcpu-used', { used, quotaCores: site.quotaCores }),
-                source: site.name,
-                at: site.observedAt,
-              },
-            ],
-          ),
-        )
-    }
-    const scaled = cluster.pools.filter((pool) => pool.range !== null)
-    if (scaled.length > 0)
-      findings.push({
-        level: 'note',
-        rule: 'cluster.counts',
-        field: 'cluster',
-        ...said('cluster.counts.scale-themselves-may', { scaled: scaled.map((pool) => pool.name) }),
-        because: [],
-      })
-    return findings
-  },
-  plan: (intent, view) => {
-    const cluster = clusterOf(view, intent.cluster)
-    const args = { cluster: intent.cluster }
-    const steps = [
-      step({
-        id: 'wake',
-        after: [],
-        group: intent.cluster,
-        says: `take ${countText(cluster?.restingMachines.length ?? 0, 'machine')} again, open its API, make its pods anew`,
-        command: command('cluster.wake', args),
-        undo: command('cluster.rest', args),
-        seconds: { likely: 145, worst: 330 },
-      }),
-    ]
-    return {
-      steps,
-      creates: (cluster?.restingMachines ?? []).map((machine) =>
-        ref('machine', cluster?.site ?? '', machine.name),
-      ),
-      alters: [ref('cluster', intent.cluster)],
-      removes: [],
-      ...longestPath(steps),
-      spend: spend(view, cluster, 'start'),
-      reserves: [],
-    }
-  },
-  prove: (intent, view) => {
-    const cluster = clusterOf(view, intent.cluster)
-    const nodes = cluster ? nodesOf(cluster) : []
-    const ready = nodes.filter((node) =>
-      node.conditions.some(
-        (condition) => condition.type === 'Ready' && condition.status === 'True',
-      ),
-    ).length
-    return [
-      {
-        says: `the API of ${intent.cluster} answers`,
-        holds: cluster?.apiAnswers === true,
-        observed: cluster?.apiAnswers === true ? cluster.endpoint : 'no answer',
-      },
-      {
-        says: 'every node is ready',
-        holds: nodes.length > 0 && ready === nodes.length,
-        observed: `${ready} of ${nodes.length} ready`,
       },
     ]
   },

@@ -1,6 +1,14 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
-import { listText, countText, durationText, numberText, moneyText } from '../units'
+import {
+  bytesText,
+  coresText,
+  countText,
+  durationText,
+  listText,
+  moneyText,
+  numberText,
+} from '../units'
 
 export const said = sentences({
   // autoscale
@@ -37,8 +45,33 @@ export const said = sentences({
     `The restart of ${p.node} did not help. ${countText(p.count, 'machine')} of ${p.cluster} ${p.count === 1 ? 'was' : 'were'} replaced within a day: that is as many as are allowed.`,
 
   // draining
-  'does-not-leave': (p: { pod: string; blocked: string }) =>
-    `${p.pod} does not leave: ${p.blocked}`,
+  'held.no-room': (p: { pods: readonly string[]; reasons: string }) => {
+    const [first = ''] = p.pods
+    if (p.pods.length === 1)
+      return `${first} cannot be moved: no other node takes it${p.reasons === '' ? '' : `; ${p.reasons}`}.`
+    return `${listText(p.pods, 4)} cannot be moved: no other node takes them${p.reasons === '' ? '' : `. Of the nodes for ${first}, ${p.reasons}`}.`
+  },
+  'held.no-controller': (p: { pods: readonly string[] }) =>
+    p.pods.length === 1
+      ? `${listText(p.pods)} cannot be moved: it has no controller that would make it anew.`
+      : `${listText(p.pods, 4)} cannot be moved: they have no controller that would make them anew.`,
+  'held.local-data': (p: { pods: readonly string[] }) =>
+    `${listText(p.pods, 4)} would lose what ${p.pods.length === 1 ? 'it keeps in its' : 'they keep in their'} emptyDir volumes. Allow the loss of local data, or keep the data elsewhere.`,
+  'held.budget': (p: { pods: readonly string[]; budget: string }) =>
+    `${listText(p.pods, 4)} cannot be moved. ${p.budget}`,
+  'room-usable': (p: {
+    pods: number
+    cpuMilli: number
+    memoryBytes: number
+    nodes: number
+    freeCpuMilli: number
+    freeMemoryBytes: number
+  }) =>
+    `${p.pods === 1 ? 'it asks' : 'together they ask'} for ${coresText(p.cpuMilli)} and ${bytesText(p.memoryBytes)}; ${
+      p.nodes === 0
+        ? 'no node lacks nothing but room'
+        : `on the ${countText(p.nodes, 'node')} that ${p.nodes === 1 ? 'lacks' : 'lack'} nothing but room, ${coresText(p.freeCpuMilli)} and ${bytesText(p.freeMemoryBytes)} are free`
+    }`,
   'placed-evicted-copy': (p: { cluster: string; evictionsCount: number; blockedCount: number }) =>
     `placed and evicted on a copy of ${p.cluster}: ${countText(p.evictionsCount, 'pod')} would move, ${p.blockedCount} would not`,
   'pod-caution': (p: { pod: string; caution: string }) => `${p.pod}: ${p.caution}`,
@@ -46,11 +79,6 @@ export const said = sentences({
   'drain.moves': (p: { evictionsCount: number; seconds: number; to: readonly string[] }) =>
     `${countText(p.evictionsCount, 'pod')} move one after another, in ${durationText(p.seconds)} as they last started: ${listText(p.to, 4)}.`,
   'placed-copy-cluster': () => 'placed on a copy of the cluster, budgets kept',
-  'cluster.answers.stopped-start-first': (p: { cluster: string }) =>
-    `${p.cluster} is stopped: start it first.`,
-  'cluster.answers.api-does-not': (p: { cluster: string }) =>
-    `The API of ${p.cluster} does not answer.`,
-  'no-answer': () => 'no answer',
   'node.known.no-node-chosen': () => 'No node is chosen.',
   'node.known.no-node': (p: { cluster: string; missing: readonly string[] }) =>
     `${p.cluster} has no node ${listText(p.missing)}.`,
@@ -61,10 +89,6 @@ export const said = sentences({
   cordoned: () => 'cordoned',
 
   // machines
-  'cluster.answers.certificates-ended-api': (p: { cluster: string; certificatesUntil: string }) =>
-    `The certificates of ${p.cluster} ended on ${p.certificatesUntil}: its API takes no orders.`,
-  'certificates-until': (p: { certificatesUntil: string }) =>
-    `certificates until ${p.certificatesUntil}`,
   'node.known.not-there': (p: { cluster: string; node: string }) =>
     `${p.cluster} has no node ${p.node}.`,
   'node.ready.ready-without-control': (p: { node: string }) =>
@@ -127,19 +151,22 @@ export const said = sentences({
   'range.size': (p: { pods: string; limit: number; total: number }) =>
     `The pod range ${p.pods} holds ${countText(p.limit, 'node')}; there would be ${numberText(p.total)}.`,
   'node-block': () => 'one /24 a node',
-  requested: (p: { gone: readonly string[]; moved: number }) =>
-    `${p.gone.join(', ')}: ${numberText(p.moved)} m requested`,
-  'room-elsewhere': (p: { othersCount: number; room: number }) =>
-    `${p.othersCount} other workers have ${numberText(p.room)} m free`,
+  requested: (p: { gone: readonly string[]; cpuMilli: number }) =>
+    `${coresText(p.cpuMilli)} are asked for on ${listText(p.gone, 4)}`,
+  'node.pool': (p: { pool: string; node: string }) => `${p.pool} has no node ${p.node}.`,
+  'node.twice': (p: { node: string }) => `${p.node} is named twice.`,
+  'nodes.many': (p: { named: number; gives: number; pool: string; count: number }) =>
+    `${countText(p.named, 'node is', 'nodes are')} named to be given up, but ${p.pool} with ${countText(p.count, 'node')} gives up ${p.gives === 0 ? 'none' : numberText(p.gives)}.`,
+  'pool.gives': (p: { gone: readonly string[] }) =>
+    `${listText(p.gone, 6)} ${p.gone.length === 1 ? 'goes' : 'go'}: ${p.gone.length === 1 ? 'its' : 'their'} pods move best. Name others to give up others.`,
+  'least-nodes': (p: { pool: string; least: number; nodes: number }) =>
+    p.least >= p.nodes
+      ? `none of the nodes of ${p.pool} can be emptied as its pods stand`
+      : `${p.pool} needs at least ${countText(p.least, 'node')} for its pods as they stand`,
+  'gives-placed': () => 'each node of the pool was emptied on a copy of the cluster',
   'pool.last.no-worker-left': () => 'No worker would be left for the platform’s own pods.',
-  'pool.moves': (p: {
-    pods: number
-    gone: readonly string[]
-    movedCpuMilli: number
-    roomCpuMilli: number
-    homelessCpuMilli: number
-  }) =>
-    `${countText(p.pods, 'pod')} on ${listText(p.gone, 3)} end and are made anew elsewhere${p.movedCpuMilli > p.roomCpuMilli ? `; ${numberText(p.homelessCpuMilli)} m of CPU find no room` : ''}.`,
+  'pool.moves': (p: { pods: number; gone: readonly string[]; to: readonly string[] }) =>
+    `${countText(p.pods, 'pod')} on ${listText(p.gone, 3)} ${p.pods === 1 ? 'ends and is' : 'end and are'} made anew elsewhere${p.to.length === 0 ? '' : `: ${listText(p.to, 4)}`}.`,
 
   // pool-add
   'pool.name': (p: { cluster: string; pool: string }) =>
@@ -197,10 +224,26 @@ export const said = sentences({
   'cluster.runs': (p: { cluster: string }) => `${p.cluster} is not stopped.`,
   'api-answers': () => 'its API answers',
   'api-does-not': () => 'its API does not answer',
-  'quota.cores': (p: { wanted: number; site: string; free: number; quotaCores: number }) =>
-    `Its machines need ${p.wanted} vCPU; the quota of ${p.site} has ${p.free} of ${p.quotaCores} left.`,
-  'vcpu-used': (p: { used: number; quotaCores: number }) =>
-    `${p.used} of ${p.quotaCores} vCPU used`,
+  'start.control-plane': () => 'The control plane cannot stay out: without it nothing runs.',
+  'start.zones': (p: { machines: readonly string[] }) =>
+    `${listText(p.machines, 3)} ${p.machines.length === 1 ? 'comes' : 'come'} back in another zone: a pod whose disk stands in the old one waits there.`,
+  'start.smaller': (p: { machines: readonly string[]; sizes: readonly string[] }) =>
+    `${listText(p.machines, 3)} ${p.machines.length === 1 ? 'comes' : 'come'} back smaller, as ${listText(p.sizes)}: a pod that found its place before may wait.`,
+  'pods-unseen': (p: { cluster: string }) => `what ${p.cluster} runs is seen only once it answers`,
+  'volumes-zone': () => 'a disk is only reached from its own zone',
+  'start.part': (p: { pools: readonly string[] }) =>
+    `${listText(p.pools)} ${p.pools.length === 1 ? 'stays' : 'stay'} empty until resized.`,
+  'again.stock': (p: { size: string; zones: readonly string[]; machines: readonly string[] }) =>
+    `No ${p.size} is left in ${listText(p.zones)} for ${listText(p.machines, 3)}.`,
+  'again.stocked': (p: { size: string; zones: readonly string[] }) =>
+    p.zones.length === 0
+      ? `no zone has a ${p.size} left`
+      : `${p.size} is to be had in ${listText(p.zones)}`,
+  'again.each': (p: { machines: number; site: string }) =>
+    `${p.site} could give ${p.machines === 1 ? 'its machine' : `each of its ${p.machines} machines`} again now; nobody keeps ${p.machines === 1 ? 'it' : 'them'} free meanwhile.`,
+  'again.now': (p: { machines: string }) => `${p.machines}: sizes, quota, hosts and credentials`,
+  'again.not': (p: { cluster: string; why: string }) =>
+    `${p.cluster} could not be started again as things are: ${p.why}`,
   'cluster.counts.scale-themselves-may': (p: { scaled: readonly string[] }) =>
     `${listText(p.scaled)} scale by themselves and may settle at other counts than before.`,
   'rest.always': (p: { cluster: string }) => `${p.cluster} would rest all week long.`,

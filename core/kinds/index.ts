@@ -4,6 +4,7 @@ import {
   type ApplyChange,
   canonicalJson,
   type ChangeKind,
+  type FailedAttempt,
   type Failure,
   type Finding,
   findingsOf,
@@ -106,7 +107,12 @@ export interface Draft extends Needs {
   readonly guardedBy: (view: FleetView) => string | null
   /** The fleet once this has run, or null if the kind does not say. */
   readonly after: (view: FleetView) => FleetView | null
-  readonly answers: (view: FleetView, failure: Failure, step: Step) => readonly Remedy[]
+  readonly answers: (
+    view: FleetView,
+    failure: Failure,
+    step: Step,
+    failed: readonly FailedAttempt[],
+  ) => readonly Remedy[]
 }
 
 /** The kind with every view limited to what it says it needs. */
@@ -123,8 +129,8 @@ const inScope = <Intent>(of: ChangeKind<Intent>): ChangeKind<Intent> => {
     ...(after ? { after: (intent, view) => wholeView(after(intent, seen(intent, view))) } : {}),
     ...(answers
       ? {
-          answers: (intent, view, failure, step) =>
-            answers(intent, seen(intent, view), failure, step),
+          answers: (intent, view, failure, step, failed) =>
+            answers(intent, seen(intent, view), failure, step, failed),
         }
       : {}),
   }
@@ -154,7 +160,7 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
           subjects: (view) => of.subjects(intent, view),
           guardedBy: (view) => of.guardedBy(intent, view),
           after: (view) => of.after?.(intent, view) ?? null,
-          answers: (view, failure, step) => {
+          answers: (view, failure, step, failed) => {
             const rules = of.answeredBy?.(failure) ?? []
             const remedies =
               rules.length === 0
@@ -167,7 +173,7 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
                   of,
                   intent,
                   view,
-                  of.answers(intent, view, failure, step),
+                  of.answers(intent, view, failure, step, failed),
                   `step|${step.id}`,
                 )
               : []

@@ -1,11 +1,11 @@
 /** Manifests applied to a cluster, and objects removed from it: `manifest.apply`, `manifest.remove`. */
-import { guardedCluster, noCluster } from '../changes'
+import { guardedCluster, listing, noCluster } from '../changes'
 import { quoted } from '../contract'
 import { command } from '../contract'
 import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
-import { longestPath, ref, stop } from '../changes'
+import { longestPath, ref } from '../changes'
 import type { ClusterView, FleetView } from '../fleet'
-import { clusterOf, listedObjects, siteOf, objectsHeard } from '../fleet'
+import { clusterOf, listedObjects, siteOf } from '../fleet'
 import { fieldsOf, fieldText, isIdentity, record, withFields } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
@@ -45,26 +45,8 @@ export function known(
 ): { readonly cluster: ClusterView } | { readonly finding: RawFinding } {
   const matchingCluster = clusterOf(view, cluster)
   if (!matchingCluster) return { finding: noCluster(cluster, view) }
-  if (matchingCluster.resting)
-    return {
-      finding: stop(
-        'cluster.rests',
-        'cluster',
-        said('cluster.rests', { cluster }),
-        [],
-        [{ says: `Start ${cluster}`, change: { kind: 'cluster.start', intent: { cluster } } }],
-      ),
-    }
-  if (!matchingCluster.apiAnswers || objectsHeard(view, cluster) === undefined)
-    return {
-      finding: {
-        level: 'stop',
-        rule: 'cluster.answers',
-        about: ref('cluster', cluster),
-        ...said('cluster.answers', { cluster }),
-        because: [{ ...said('no-answer'), source: cluster, at: matchingCluster.observedAt }],
-      },
-    }
+  const [silent] = listing(matchingCluster, view)
+  if (silent) return { finding: silent }
   return { cluster: matchingCluster }
 }
 

@@ -2,13 +2,13 @@
  * Whether the pods of a text find a place: they are put on a copy of the cluster. What does not fit is told with the number
  * that does, and with the changes that would make it fit.
  */
-import type { RawFinding } from '../changes'
+import type { Offer, RawFinding } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
 import { type ApiObject, list, type PodObject, record } from '../objects'
 import { readWorld, Trial, type World } from '../placement'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
-import { growthFor, nodeOffers, type Offer, patchText, requestOffers } from './place-offers'
+import { growthFor, nodeOffers, patchText, requestOffers } from './place-offers'
 import { said } from './says'
 import { textWith } from './text-edit'
 import { podKeyOf, type Wanted } from './wanted-pods'

@@ -1,16 +1,11 @@
 /** What would give pods a place that find none: more nodes, or less asked for by each. */
-import type { RemedyChange } from '../changes'
+import type { Offer, RemedyChange } from '../changes'
 import type { ClusterView } from '../fleet'
 import { list, type PodObject, record } from '../objects'
 import { altered, type Pod, type Trial, type World } from '../placement'
 import { countText, MiB, parseBytes, parseCpuMilli } from '../units'
 import { templateOf } from './references'
 import type { Wanted } from './wanted-pods'
-
-export interface Offer {
-  readonly says: string
-  readonly change: RemedyChange
-}
 
 export const patchText = (text: string): RemedyChange => ({
   patchDraft: [{ op: 'replace', path: '/text', value: text }],

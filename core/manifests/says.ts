@@ -189,10 +189,6 @@ export const said = sentences({
   'priority-whole-number': () => 'A priority is a whole number from -1000000000 to 1000000000.',
 
   // apply
-  'cluster.rests': (p: { cluster: string }) =>
-    `${p.cluster} is stopped. Start it first: while it rests nothing can be written to it.`,
-  'cluster.answers': (p: { cluster: string }) => `The API of ${p.cluster} does not answer.`,
-  'no-answer': () => 'no answer',
   'line-column': (p: { line: number; column: number; problem: string }) =>
     `Line ${p.line}, column ${p.column}: ${p.problem}`,
   line: (p: { line: number }) => `line ${p.line}`,

@@ -187,8 +187,13 @@ describe('draining a node', () => {
       {
         pod: 'climate/a',
         code: 'no-room',
-        params: { tally: 'None of 1 node takes it: 1 is short of cpu.' },
-        says: 'It has nowhere to go. None of 1 node takes it: 1 is short of cpu.',
+        params: { reasons: '1 is short of cpu' },
+        says: 'No other node takes it: 1 is short of cpu.',
+        noRoom: {
+          tally: { cpu: 1 },
+          asks: { cpuMilli: 1000, memoryBytes: 0 },
+          usable: { nodes: 1, cpuMilli: 500, memoryBytes: 8 * 2 ** 30 },
+        },
       },
     ])
   })

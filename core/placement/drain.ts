@@ -6,10 +6,10 @@
 import type { Said } from '../contract'
 import { budgetRefusal, budgetsOf, isReady, partOf, type Budget } from './budgets'
 import { choose, type Choice } from './choose'
-import { FITS, look, tallyOf } from './filters'
+import { FITS, look, RESOURCES, tallyOf } from './filters'
 import { freshName } from './new-node'
 import { oneMore } from './new-node'
-import { waitingText } from './schedule'
+import { reasonsText } from './schedule'
 import { type Pod, type World } from './world'
 import { controllerOf } from '../objects'
 import { said } from './says'
@@ -17,6 +17,20 @@ import { said } from './says'
 /** What keeps a pod on its node: `no-controller`, `local-data`, `budget.…` or `no-room`. */
 export interface Blocked extends Said {
   readonly pod: string
+  /** Of one for which there is no room: why each other node was left out, and what the nodes that lack but room have free. */
+  readonly noRoom?: NoRoom
+}
+
+export interface NoRoom {
+  /** Number of nodes by reason. */
+  readonly tally: Readonly<Record<string, number>>
+  readonly asks: { readonly cpuMilli: number; readonly memoryBytes: number }
+  /** Nodes that would take it if it asked for less, and what is free on all of them together. */
+  readonly usable: {
+    readonly nodes: number
+    readonly cpuMilli: number
+    readonly memoryBytes: number
+  }
 }
 
 export interface DrainOptions {
@@ -26,6 +40,10 @@ export interface DrainOptions {
   readonly surge?: number | string
   /** Nodes that may be missing at a time, a number or a percentage of the nodes (rounded down). */
   readonly unavailable?: number | string
+  /** More nodes that take no pod. */
+  readonly closed?: readonly string[]
+  /** The budgets of the world as they stand, where one world serves many drains. */
+  readonly budgets?: readonly Budget[]
 }
 
 export interface Eviction {
@@ -47,7 +65,12 @@ export interface Drain {
 }
 
 export type DrainRead =
-  | { readonly ok: true; readonly drain: Drain }
+  | {
+      readonly ok: true
+      readonly drain: Drain
+      /** Puts every evicted pod back where it stood. Nodes of a surge stay. */
+      readonly undo: () => void
+    }
   | { readonly ok: false; readonly path: string; readonly says: string }
 
 /** Taken for a pod whose own start was never seen. */
@@ -90,7 +113,37 @@ interface Going {
   readonly evictions: Eviction[]
   readonly blocked: Blocked[]
   readonly cautions: (Said & { pod: string })[]
+  /** Pods that left a node, for another or (null) for none; in order. */
+  readonly moves: {
+    readonly pod: Pod
+    readonly from: number
+    readonly to: number | null
+    /** Budgets that count one more healthy pod since. */
+    readonly healed: readonly Budget[]
+  }[]
 }
+
+/** What a pod that found no place could use if it asked for less. `codes` are the verdicts at its turn. */
+function noRoomOf(world: World, pod: Pod, home: Choice, closed: (node: number) => boolean): NoRoom {
+  const { room } = world
+  const usable = { nodes: 0, cpuMilli: 0, memoryBytes: 0 }
+  for (let node = 0; node < room.count; node++) {
+    if (closed(node)) home.codes[node] = FITS
+    else if (home.codes[node] === RESOURCES) {
+      usable.nodes++
+      usable.cpuMilli += Math.max(0, freeOf(room, 0, node))
+      usable.memoryBytes += Math.max(0, freeOf(room, 1, node))
+    }
+  }
+  return {
+    tally: tallyOf(room, home.seen, home.codes),
+    asks: { cpuMilli: pod.shape.cpuMilli, memoryBytes: pod.shape.memoryBytes },
+    usable,
+  }
+}
+
+const freeOf = (room: World['room'], resource: number, node: number): number =>
+  (room.allocatable[resource]?.[node] ?? 0) - (room.used[resource]?.[node] ?? 0)
 
 /** Where an evicted pod goes: a node that stands, else one of the surge. */
 function newHome(going: Going, pod: Pod, closed: (node: number) => boolean): Choice {
@@ -116,24 +169,22 @@ function evict(
     return 0
   }
   if (pod.isFinished || pod.isLeaving) {
-    if (pod.isLeaving && !pod.isFinished) room.take(pod, node)
+    if (pod.isLeaving && !pod.isFinished) {
+      room.take(pod, node)
+      going.moves.push({ pod, from: node, to: null, healed: [] })
+    }
     evictions.push({ pod: pod.key, from, to: null, seconds: 0 })
     return 0
   }
   room.take(pod, node)
   const home = newHome(going, pod, closed)
   if (home.node < 0) {
-    for (let otherValue = 0; otherValue < room.count; otherValue++)
-      if (closed(otherValue)) home.codes[otherValue] = FITS
-    const tally = tallyOf(room, home.seen, home.codes)
-    const others = [...home.codes.subarray(0, room.count)].filter((code) => code !== FITS).length
+    const noRoom = noRoomOf(world, pod, home, closed)
     room.put(pod, node)
     blocked.push({
       pod: pod.key,
-
-      ...said('no-room', {
-        tally: Object.keys(tally).length === 0 ? '' : waitingText(tally, others),
-      }),
+      ...said('no-room', { reasons: reasonsText(noRoom.tally) }),
+      noRoom,
     })
     return 0
   }
@@ -143,7 +194,9 @@ function evict(
   if (paths.length > 0) cautions.push({ pod: pod.key, ...said('host-path-stays', { paths, from }) })
   room.put(pod, home.node)
   // It is ready at its new place before the next one goes.
-  if (!isReady(pod)) for (const budget of going.budgets) if (budget.covers(pod)) budget.healthy++
+  const healed = isReady(pod) ? [] : going.budgets.filter((budget) => budget.covers(pod))
+  for (const budget of healed) budget.healthy++
+  going.moves.push({ pod, from: node, to: home.node, healed })
   const seconds = startSeconds(pod)
   evictions.push({ pod: pod.key, from, to: room.names[home.node] ?? '', seconds })
   return seconds
@@ -175,8 +228,8 @@ function sizes(
   return { surge, unavailable }
 }
 
-function going(world: World): Going {
-  return { world, budgets: budgetsOf(world), evictions: [], blocked: [], cautions: [] }
+function going(world: World, budgets = budgetsOf(world)): Going {
+  return { world, budgets, evictions: [], blocked: [], cautions: [], moves: [] }
 }
 
 /** Empties nodes in waves. `comesBack` says whether a drained node takes pods again after its wave. */
@@ -198,8 +251,8 @@ function empty(
   if (nodes.length === 0) return { ok: false, path: 'nodes', says: 'Name at least one node.' }
   const waveSizes = sizes(nodes.length, options)
   if ('path' in waveSizes) return { ok: false, ...waveSizes }
-  const state = going(world)
-  const all = new Set(nodes.map((name) => room.nodeIndex(name)))
+  const state = going(world, options.budgets)
+  const all = new Set([...nodes, ...(options.closed ?? [])].map((name) => room.nodeIndex(name)))
   const waves: { nodes: readonly string[]; seconds: number }[] = []
   const perWave = waveSizes.surge + waveSizes.unavailable
   for (let i = 0; i < Math.min(waveSizes.surge, nodes.length) && !room.isFull; i++) {
@@ -239,6 +292,13 @@ function empty(
   }
   return {
     ok: true,
+    undo: () => {
+      for (const { pod, from, to, healed } of state.moves.splice(0).reverse()) {
+        for (const budget of healed) budget.healthy--
+        if (to !== null) room.take(pod, to)
+        room.put(pod, from)
+      }
+    },
     drain: {
       evictions: state.evictions,
       blocked: state.blocked,

@@ -17,13 +17,17 @@ export {
   type Drain,
   type DrainOptions,
   type DrainRead,
+  type Blocked,
   type Eviction,
+  type NoRoom,
 } from './drain'
+export { giveOrder, type GiveOrder } from './give'
 export { type PatchStep, type PlacementRemedy } from './remedies'
 export { percentile, rightSizes, type RightSize, type UseFacts } from './right-size'
 export { Room } from './room'
 export {
   place,
+  reasonsText,
   waitingText,
   type Placement,
   type PlacementOptions,

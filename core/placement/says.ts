@@ -13,8 +13,8 @@ export const said = sentences({
   'no-controller': () => 'It has no controller: nothing would make it anew.',
   'local-data': (p: { local: readonly string[] }) =>
     `Its emptyDir ${listText(p.local)} would be lost. Allow the loss of local data, or keep the data elsewhere.`,
-  'no-room': (p: { tally: string }) =>
-    `It has nowhere to go. ${p.tally === '' ? 'There is no other node.' : p.tally}`,
+  'no-room': (p: { reasons: string }) =>
+    p.reasons === '' ? 'There is no other node.' : `No other node takes it: ${p.reasons}.`,
   'host-path-stays': (p: { paths: readonly string[]; from: string }) =>
     `What it keeps at ${listText(p.paths)} stays on ${p.from}.`,
 

@@ -67,14 +67,19 @@ const words: Readonly<Record<string, (nodes: number) => string>> = {
   'anti-affinity': (n) => `${has(n)} pods that it must be kept from`,
 }
 
-/** The sentence for a waiting pod: how many nodes, and why none takes it. */
-export function waitingText(tally: Readonly<Record<string, number>>, nodes: number): string {
-  if (nodes === 0) return 'There is no node.'
+/** Why nodes do not take a pod, with how many each: “2 are short of cpu, 1 is cordoned”; empty where there is none. */
+export function reasonsText(tally: Readonly<Record<string, number>>): string {
   const parts = Object.entries(tally).map(
     ([reason, count]) =>
       `${count} ${(Object.hasOwn(words, reason) ? words[reason]?.(count) : undefined) ?? `${is(count)} short of ${reason}`}`,
   )
-  return `None of ${countText(nodes, 'node')} takes it: ${listText(parts, 12)}.`
+  return parts.length === 0 ? '' : listText(parts, 12)
+}
+
+/** The sentence for a waiting pod: how many nodes, and why none takes it. */
+export function waitingText(tally: Readonly<Record<string, number>>, nodes: number): string {
+  if (nodes === 0) return 'There is no node.'
+  return `None of ${countText(nodes, 'node')} takes it: ${reasonsText(tally)}.`
 }
 
 /** Places what waits in a world. The world is changed: what is placed stands afterwards. */

@@ -18,3 +18,5 @@ export {
   startCount,
 } from './planned'
 export { bestDisk } from './checks/box'
+export { checkHostRoom, checkQuota } from './checks/room'
+export { checkCredentials } from './checks/surroundings'

@@ -1,6 +1,15 @@
 /** The change kind `cluster.raise`: from a draft to a cluster whose every node is ready. */
 import { saidOf } from '../contract'
-import type { ChangeKind, Failure, Proof, RawFinding, Step, StepResults } from '../changes'
+import type {
+  ChangeKind,
+  FailedAttempt,
+  Failure,
+  Offer,
+  Proof,
+  RawFinding,
+  Step,
+  StepResults,
+} from '../changes'
 import { ref } from '../changes'
 import type { FleetView } from '../fleet'
 import { clusterOf, clusterState, nodesOf, stateContext } from '../fleet'
@@ -192,8 +201,33 @@ const machineFlaws = [
   'boot-data-missing',
 ]
 
+/** A failure this recent is taken to hold still (ms). */
+const recentMs = 3_600_000
+
+/** Whether a machine of the same size was refused in a zone, in this run and lately. */
+const failedThere = (
+  zone: string,
+  step: Step,
+  failed: readonly FailedAttempt[],
+  now: string,
+): boolean =>
+  failed.some(
+    ({ command, cause, at }) =>
+      command.verb === step.command.verb &&
+      command.args['zone'] === zone &&
+      (cause.reason === 'unavailable' ||
+        (cause.reason === 'no-stock' && command.args['size'] === step.command.args['size'])) &&
+      Date.parse(now) - Date.parse(at) <= recentMs,
+  )
+
 /** Amendments of the draft that the check does not offer by itself, because the cause shows nowhere but in the failure. */
-function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: Step) {
+function answers(
+  intent: RaiseIntent,
+  view: FleetView,
+  failure: Failure,
+  step: Step,
+  failed: readonly FailedAttempt[],
+): readonly Offer[] {
   const context = planned(intent, view)
   const name = step.command.args['name'] ?? step.command.args['machine']
   const machine = context.machines.find((machine) => machine.name === name)
@@ -245,8 +279,9 @@ function answers(intent: RaiseIntent, view: FleetView, failure: Failure, step: S
     ]
   }
   if (failure.reason !== 'no-stock' && failure.reason !== 'unavailable') return []
-  const zone = step.command.args['zone']
-  const others = context.site?.zones.filter((otherZone) => otherZone !== zone) ?? []
+  const others = (context.site?.zones ?? []).filter(
+    (zone) => zone !== step.command.args['zone'] && !failedThere(zone, step, failed, view.now),
+  )
   if (!machine || others.length === 0) return []
   const path = `/${machine.field.replace(/\[(\d+)\]/g, '/$1')}/zones`
   return [

@@ -34,6 +34,7 @@ export const bareCluster = (
   resting: false,
   restingSince: null,
   restingMachines: [],
+  restingNodes: [],
   rest: null,
   autoscale: null,
   pods: '10.130.0.0/18',

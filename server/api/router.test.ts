@@ -502,8 +502,8 @@ describe('computations', () => {
           {
             pod: 'field/standing',
             code: 'no-room',
-            params: { tally: '' },
-            says: 'It has nowhere to go. There is no other node.',
+            params: { reasons: '' },
+            says: 'There is no other node.',
           },
         ],
         waves: [{ nodes: ['n1'], seconds: 0 }],

@@ -15,7 +15,7 @@ import { covers, start } from './start'
 import { BackInTurn } from './back-in-turn'
 import { chosenWith, laterRun, type LaterRun, laterRuns, whyNotBack } from './take-back'
 
-export type { StepRecord } from './rows'
+export type { FailureRecord, StepRecord } from './rows'
 export type { ChangeRecord } from './record'
 
 export interface RunRequest {

@@ -17,7 +17,7 @@ import { type Draft, kindNamed } from '~/core/kinds'
 import type { ChangeRow } from '../records/models'
 import { type ChangeState } from '../records/models'
 import { changeId } from '../runner/journal'
-import { stepRecords, type StepRecord } from './rows'
+import { failureRecords, type FailureRecord, stepRecords, type StepRecord } from './rows'
 
 export interface ChangeRecord {
   readonly id: string
@@ -38,6 +38,8 @@ export interface ChangeRecord {
   readonly planDigest: string | null
   readonly guardedBy: string | null
   readonly steps: readonly StepRecord[]
+  /** Commands that failed, those that were tried again with success among them. */
+  readonly failures: readonly FailureRecord[]
   readonly proof: readonly Proof[] | null
   readonly cause: ChangeRow['cause']
   /** Proven remedies that get a run past its failure; they can be taken once it has halted. */
@@ -56,6 +58,7 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
   const view = await (read?.ok ? viewFor(parts.fleet, read.draft) : parts.fleet.view())
   const fresh = row.state === 'draft' && read?.ok ? judge(read.draft, view) : null
   const steps = fresh ? [] : await stepRecords(row.number)
+  const failures = fresh ? [] : await failureRecords(row.number)
   const plan = fresh ? fresh.plan : row.plan
   return {
     id: changeId(row.number),
@@ -76,6 +79,7 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
     planDigest: fresh ? fresh.digest : row.planDigest,
     guardedBy: read?.ok ? read.draft.guardedBy(view) : null,
     steps,
+    failures,
     proof: row.proof,
     cause: row.cause,
     remedies:
@@ -84,7 +88,7 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
       row.direction === 'on' &&
       read?.ok &&
       plan
-        ? remediesOf(row, read.draft, plan, view, steps)
+        ? remediesOf(row, read.draft, plan, view, steps, failures)
         : [],
     keepsBack: fresh
       ? null
@@ -104,6 +108,7 @@ function remediesOf(
   plan: Plan,
   view: FleetView,
   steps: readonly StepRecord[],
+  failures: readonly FailureRecord[],
 ): ChangeRecord['remedies'] {
   const without = withoutChange(view, plan, String(row.number))
   return steps
@@ -112,7 +117,7 @@ function remediesOf(
     .flatMap((step) => {
       const planned = plan.steps.find((otherStep) => otherStep.id === step.id)
       if (!step.cause || !planned) return []
-      return draft.answers(without, step.cause, planned).map((remedy) => ({
+      return draft.answers(without, step.cause, planned, failures).map((remedy) => ({
         ...remedy,
         step: step.id,
         goesOn: goesOnWith(row, remedy, without, plan, steps),

@@ -1,8 +1,8 @@
 /** What a run is kept as: its steps with their evidence, and what it has put aside. */
 import { type Said, saidOf } from '~/core/contract'
 import { Op, type Transaction } from 'sequelize'
-import type { Plan, Step } from '~/core/changes'
-import { EvidenceRow, ReservationRow, StepRow } from '../records/models'
+import type { FailedAttempt, Plan, Step } from '~/core/changes'
+import { EvidenceRow, FailureRow, ReservationRow, StepRow } from '../records/models'
 
 export interface StepRecord {
   readonly id: string
@@ -21,6 +21,29 @@ export interface StepRecord {
   readonly dueAt: string | null
   readonly evidence: readonly (Said & { readonly at: string })[]
   readonly cause: StepRow['cause']
+}
+
+/** A command that failed, with the step as it was then: an amendment may have put another in its place. */
+export interface FailureRecord extends FailedAttempt {
+  readonly attempt: number
+  readonly undoing: boolean
+  readonly group: string
+  readonly says: string
+}
+
+/** Everything that failed in a run, in the order in which it did. */
+export async function failureRecords(number: number): Promise<readonly FailureRecord[]> {
+  const rows = await FailureRow.findAll({ where: { change: number }, order: [['id', 'ASC']] })
+  return rows.map(({ step, attempt, undoing, at, group, says, command, cause }) => ({
+    step,
+    attempt,
+    undoing,
+    at,
+    group,
+    says,
+    command,
+    cause,
+  }))
 }
 
 /** Steps with their evidence, all or only some. */

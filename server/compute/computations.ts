@@ -266,7 +266,7 @@ export const computations: readonly Computation[] = [
       const { evictions, blocked, waves, seconds } = drainRead.drain
       return value({
         evictions: evictions.map(({ pod, from, to }) => ({ pod, from, to })),
-        blocked,
+        blocked: blocked.map(({ noRoom: _, ...why }) => why),
         waves,
         seconds,
       })

@@ -64,6 +64,7 @@ export function clusterView(
     resting: (report?.restingSince ?? null) !== null,
     restingSince: report?.restingSince ?? null,
     restingMachines: report?.restingMachines ?? [],
+    restingNodes: report?.restingNodes ?? [],
     rest: row.rest ?? null,
     autoscale: row.autoscale ?? null,
     pods: row.pods,

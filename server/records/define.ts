@@ -7,6 +7,7 @@ import {
   ChangeRow,
   StepRow,
   EvidenceRow,
+  FailureRow,
   LockRow,
   ReservationRow,
   JournalRow,
@@ -131,6 +132,21 @@ export function defineRecords(sequelize: Sequelize): void {
       says: { type: TEXT, allowNull: false },
     },
     { ...common, tableName: 'evidence' },
+  )
+  FailureRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      change: whole(),
+      step: text(),
+      attempt: whole(),
+      undoing: { type: BOOLEAN, allowNull: false },
+      at: text(),
+      group: text(),
+      says: text(),
+      command: json(),
+      cause: json(),
+    },
+    { ...common, tableName: 'failures' },
   )
   LockRow.init(
     { ref: { ...text(), primaryKey: true }, change: whole() },

@@ -125,6 +125,13 @@ export const recordMigrations: readonly Migration[] = [
     name: '0011-authority-keys',
     up: sql(`ALTER TABLE authorities ADD COLUMN sealed TEXT`),
   },
+  {
+    name: '0012-failures',
+    up: sql(
+      `CREATE TABLE failures (id INTEGER PRIMARY KEY AUTOINCREMENT, change INTEGER NOT NULL REFERENCES changes(number) ON DELETE CASCADE, step TEXT NOT NULL, attempt INTEGER NOT NULL, undoing TINYINT(1) NOT NULL, at TEXT NOT NULL, "group" TEXT NOT NULL, says TEXT NOT NULL, command JSON NOT NULL, cause JSON NOT NULL)`,
+      `CREATE INDEX failures_change ON failures (change)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

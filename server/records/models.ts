@@ -133,6 +133,23 @@ export class EvidenceRow extends Model<
   declare says: string
 }
 
+/** A command that failed, whatever came after it: a run remembers its attempts. */
+export class FailureRow extends Model<
+  InferAttributes<FailureRow>,
+  InferCreationAttributes<FailureRow>
+> {
+  declare id: CreationOptional<number>
+  declare change: number
+  declare step: string
+  declare attempt: number
+  declare undoing: boolean
+  declare at: string
+  declare group: string
+  declare says: string
+  declare command: Command
+  declare cause: Failure
+}
+
 export class LockRow extends Model<InferAttributes<LockRow>, InferCreationAttributes<LockRow>> {
   declare ref: string
   declare change: number

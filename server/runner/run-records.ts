@@ -15,6 +15,7 @@ import {
 import {
   type ChangeRow,
   EvidenceRow,
+  FailureRow,
   LockRow,
   ReservationRow,
   type StepRow,
@@ -227,6 +228,20 @@ export class RunRecords {
       about: `change/${change}`,
       ...said('step', { change: active.row.label, group: step.group, step: step.says }),
     }
+    await FailureRow.create(
+      {
+        change: active.row.number,
+        step: step.id,
+        attempt: step.undoing ? step.undoAttempts : step.attempts,
+        undoing: step.undoing,
+        at: isoClock(atMs),
+        group: step.group,
+        says: step.says,
+        command: commandOf(step),
+        cause: failure,
+      },
+      { transaction },
+    )
     await step.update(
       {
         state: again ? 'retrying' : 'failed',

@@ -35,6 +35,16 @@ describe('a run', () => {
     expect(done.state).toBe('done')
     const created = done.steps.filter((step) => step.verb === 'machine.create')
     expect(Math.max(...created.map((step) => step.attempts))).toBeGreaterThan(1)
+    // What it took is told of the run that is done, too.
+    expect(
+      done.failures.map(({ step, attempt, cause }) => `${step} ${attempt} ${cause.reason}`).sort(),
+    ).toEqual(
+      created
+        .flatMap((step) =>
+          Array.from({ length: step.attempts - 1 }, (_, i) => `${step.id} ${i + 1} unavailable`),
+        )
+        .sort(),
+    )
     const lines = await gyrarch.journal({ kind: 'step.retrying', limit: 20 })
     expect(lines.some((line) => line.says.includes('unavailable'))).toBe(true)
   })
@@ -53,6 +63,10 @@ describe('a run', () => {
     const failed = halted.steps.find((step) => step.state === 'failed')
     expect(failed?.attempts).toBe(8)
     expect(failed?.cause?.chain[0]?.about).toBe('site/tarn-north')
+    // It was refused in both zones: neither is offered to the other.
+    const zones = halted.failures.map(({ command }) => command.args['zone'])
+    expect([...new Set(zones)].sort()).toEqual(['north-1', 'north-2'])
+    expect(halted.remedies).toEqual([])
     await gyrarch.endFault(fault)
     await gyrarch.changes.retry(id)
     expect((await runOut(gyrarch, id)).state).toBe('done')

@@ -2,7 +2,7 @@
 import type { SliceName } from '~/core/contract'
 import type { Watcher } from './watcher'
 import { Op } from 'sequelize'
-import { decideNodes, patienceMs } from '~/core/keeping'
+import { type AutoscaleDecision, decideNodes, patienceMs } from '~/core/keeping'
 import { ChangeRow, ClusterRow } from '../records/models'
 import { Looker, type LookerParts } from './looker'
 
@@ -119,11 +119,11 @@ export class Autoscale implements Watcher {
 
   private async resize(
     cluster: string,
-    request: { readonly pool: string; readonly count: number; readonly because: string },
+    request: AutoscaleDecision['resize'][number],
   ): Promise<void> {
     const refused = await this.parts.changes.runUnattended(
       'pool.resize',
-      { cluster, pool: request.pool, count: request.count },
+      { cluster, pool: request.pool, count: request.count, nodes: [...request.nodes] },
       mark,
     )
     const says =

@@ -3,9 +3,10 @@ import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import { firstHost } from '../sites/power'
-import type { Cluster, Machine, OperationFailure, Site } from '../world'
+import type { ArgsOf } from '../../core/contract'
+import type { Cluster, Machine, Node, OperationFailure, Site } from '../world'
 import { queueAutoscalers } from './autoscale'
-import { readyCondition } from './nodes'
+import { agentAllocatable, readyCondition } from './nodes'
 import { fillWorkload } from './pods'
 import { record } from './pod-events'
 import { loads } from './placing'
@@ -101,6 +102,57 @@ function refused(site: Site, machine: Machine): OperationFailure | null {
   return null
 }
 
+/** A machine as it is to come back, or null where it is not asked for; a size that the site does not have fails. */
+function asAsked(
+  site: Site,
+  machine: Machine,
+  asked: ArgsOf<'cluster.wake'>['machines'],
+): Machine | OperationFailure | null {
+  if (asked === undefined) return machine
+  const request = asked.find((entry) => entry.name === machine.name)
+  if (!request) return null
+  if (request.size === machine.size) return { ...machine, zone: request.zone }
+  const size = site.sizes.find((candidate) => candidate.name === request.size)
+  if (!size)
+    return permanent(
+      'size-unknown',
+      said('size-unknown', { site: site.name, size: request.size }),
+      {
+        about: `size/${site.name}/${request.zone}/${request.size}`,
+        ...said('not-offered'),
+      },
+    )
+  return {
+    ...machine,
+    zone: request.zone,
+    size: size.name,
+    cores: size.cores,
+    memoryBytes: size.memoryBytes,
+  }
+}
+
+/** A node on the machine that came back for it, as large as that is; none where none did. */
+function comesBack(node: Node, machines: readonly Machine[]): readonly Node[] {
+  const machine = machines.find((candidate) => candidate.name === node.machine)
+  if (!machine) return []
+  const room = agentAllocatable(machine.cores, machine.memoryBytes)
+  return [
+    {
+      ...node,
+      zone: machine.zone,
+      labels: {
+        ...node.labels,
+        'topology.kubernetes.io/zone': machine.zone,
+        'node.kubernetes.io/instance-type': machine.size,
+      },
+      cpuMilli: machine.cores * 1000,
+      memoryBytes: machine.memoryBytes,
+      allocatableCpuMilli: room.cpuMilli,
+      allocatableMemoryBytes: room.memoryBytes,
+    },
+  ]
+}
+
 /** Machines are taken again, the API opens, nodes come back and their pods are made anew. */
 export const clusterWake: Behaviour<'cluster.wake'> = {
   stages: [
@@ -113,11 +165,15 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
         const { resting } = cluster
         if (!resting || !site) return said('runs-already')
         const taken: Machine[] = []
-        for (const machine of resting.machines) {
+        for (const request of resting.machines) {
+          const machine = asAsked(site, request, op.args.machines)
+          if (machine === null) continue
+          if ('class' in machine) return machine
           const failure = refused({ ...site, machines: [...site.machines, ...taken] }, machine)
           if (failure) return failure
           taken.push(machine)
         }
+        cluster.resting = { ...resting, machines: taken }
         site.machines = [...site.machines, ...taken]
         site.controlPlanes = [...site.controlPlanes, ...resting.controlPlanes]
         sim.touch(`site:${site.name}`)
@@ -131,14 +187,16 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
         if ('class' in cluster) return cluster
         const { resting } = cluster
         if (!resting) return undefined
-        cluster.nodes = resting.nodes.map((node) => ({
-          ...node,
-          cordoned: false,
-          conditions: [
-            ...node.conditions.filter((condition) => condition.type !== 'Ready'),
-            readyCondition(sim.now),
-          ],
-        }))
+        cluster.nodes = resting.nodes
+          .flatMap((node) => comesBack(node, resting.machines))
+          .map((node) => ({
+            ...node,
+            cordoned: false,
+            conditions: [
+              ...node.conditions.filter((condition) => condition.type !== 'Ready'),
+              readyCondition(sim.now),
+            ],
+          }))
         cluster.apiUp = true
         delete cluster.resting
         const load = loads(cluster)

@@ -68,6 +68,8 @@ export const said = sentences({
 
   // rest
   'no-cluster.name': (p: { name: string }) => `There is no cluster ${p.name}.`,
+  'size-unknown': (p: { site: string; size: string }) => `${p.site} offers no size ${p.size}.`,
+  'not-offered': () => 'not offered',
   'no-stock': (p: { size: string; zone: string }) => `${p.size} is sold out in ${p.zone}.`,
   'none-left': () => 'none left',
   'not-started': () => 'not started',

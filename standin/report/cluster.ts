@@ -57,6 +57,7 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     dnsAnswers: answers && dnsAnswers(cluster),
     restingSince: cluster.resting ? isoTime(cluster.resting.since) : null,
     restingMachines: (cluster.resting?.machines ?? []).map(machineReport),
+    restingNodes: (cluster.resting?.nodes ?? []).map((node) => nodeReport(node, undefined)),
   }
 }
 

@@ -2,7 +2,7 @@
 import { useState } from 'react'
 import { redirect, useRouteLoaderData, useSearchParams } from 'react-router'
 import { progressOf } from '~/core/changes'
-import type { FleetView } from '~/core/fleet'
+import { nodesOf, type FleetView } from '~/core/fleet'
 import type { Gyrarch } from '~/server/gyrarch'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
@@ -22,7 +22,7 @@ import { Joins } from './joins'
 import './run.css'
 import { RunReason, StepReason } from './reasons'
 import { Status } from './status'
-import { Seen, StepState } from './step-parts'
+import { FailedAttempts, Seen, StepState } from './step-parts'
 import { Unfolded } from './unfolded'
 import type { Route } from './+types/run'
 
@@ -55,11 +55,16 @@ async function thenOf(
   return record ? { id: record.id, state: record.state, guardedBy: record.guardedBy } : null
 }
 
+/** As many things are offered in one field. */
+const mostOffered = 400
+
 /** Values worth offering for the fields of a draft, by the names of the fields. */
 function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, readonly string[]>> {
-  const request = intent as { site?: string; cluster?: string }
+  const request = intent as { site?: string; cluster?: string; pool?: string }
   const site = view.sites.find((site) => site.name === request.site)
   const cluster = view.clusters.find((cluster) => cluster.name === request.cluster)
+  const nodes = cluster ? nodesOf(cluster).map((node) => node.name) : []
+  const pool = cluster?.pools.find((pool) => pool.name === request.pool)
   return {
     site: view.sites.map((otherSite) => otherSite.name),
     cluster: view.clusters
@@ -70,7 +75,8 @@ function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, r
           pool: cluster.pools
             .filter((pool) => pool.name !== 'control-plane')
             .map((pool) => pool.name),
-          node: cluster.pools.flatMap((pool) => pool.nodes.map((node) => node.name)).slice(0, 400),
+          node: nodes.slice(0, mostOffered),
+          nodes: (pool ? pool.nodes.map((node) => node.name) : nodes).slice(0, mostOffered),
         }
       : {}),
     ...(site ? { zone: site.zones } : {}),
@@ -311,6 +317,7 @@ function OneRun({
               })
             }
           />
+          <FailedAttempts failures={record.failures} steps={steps} onSelect={select} />
           <Seen steps={steps} onSelect={select} />
         </div>
       )}

@@ -4,6 +4,7 @@ import type { Finding } from '~/core/changes'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
 import { NumberField } from '../../kit/number-field'
+import { SeveralField } from '../../kit/several-field'
 import { Tick } from '../../kit/tick'
 import { WordsField } from '../../kit/words-field'
 
@@ -84,8 +85,18 @@ interface PartProps {
   readonly onChange: (value: unknown) => void
 }
 
-const stopAt = (form: SchemaFormProps, path: string): string | null =>
-  form.findings.find((finding) => finding.field === path && finding.level === 'stop')?.says ?? null
+const saysAt = (form: SchemaFormProps, level: Finding['level'], path: string): string | null =>
+  form.findings.find((finding) => finding.field === path && finding.level === level)?.says ?? null
+
+const stopAt = (form: SchemaFormProps, path: string): string | null => saysAt(form, 'stop', path)
+
+/** What stands against a list as a whole, or against the first of its items that something stands against. */
+const stopWithin = (form: SchemaFormProps, path: string): string | null =>
+  stopAt(form, path) ??
+  form.findings.find(
+    ({ field, level }) => level === 'stop' && field?.startsWith(`${path}[`) === true,
+  )?.says ??
+  null
 
 const isNumeric = (schema: Schema): boolean => schema.type === 'integer' || schema.type === 'number'
 
@@ -136,9 +147,27 @@ function WordsPart({ path, name, real, value, form, onChange }: PartProps) {
       mono
       value={words}
       help="several, parted by spaces"
-      error={stopAt(form, path)}
+      error={stopWithin(form, path)}
       onChange={(next) => onChange(numbers ? next.map(Number) : next)}
       width={320}
+    />
+  )
+}
+
+/** Several of the things that there are; while none is chosen, what happens without a choice is told. */
+function SeveralPart({ path, name, value, form, onChange }: PartProps) {
+  const chosen = Array.isArray(value) ? (value as unknown[]).map(String) : []
+  return (
+    <SeveralField
+      label={says(name)}
+      mono
+      value={chosen}
+      options={form.choices[name] ?? []}
+      placeholder="none named"
+      help={chosen.length === 0 ? (saysAt(form, 'note', path) ?? undefined) : undefined}
+      error={stopWithin(form, path)}
+      onChange={onChange}
+      width={360}
     />
   )
 }
@@ -228,6 +257,7 @@ function Part(props: PartProps) {
   const { name, real, form, value, onChange } = props
   if (real.type === 'boolean')
     return <Tick label={says(name)} checked={value === true} onChange={onChange} />
+  if (real.type === 'array' && form.choices[name]) return <SeveralPart {...props} />
   if (real.enum || form.choices[name]) return <ChoicePart {...props} />
   if (isNumeric(real)) return <NumberPart {...props} />
   if (real.type === 'array')

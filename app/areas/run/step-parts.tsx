@@ -1,5 +1,6 @@
 /** Small pieces that speak of one step: its state, its cause chain, what was seen of it. */
-import type { StepRecord } from '~/server/changes/changes'
+import { countText, sentenceCase } from '~/core/units'
+import type { FailureRecord, StepRecord } from '~/server/changes/changes'
 import { RefLink } from '../../parts/ref-link'
 import { StateGlyph, stepGlyph } from '../../parts/state'
 import { timeText } from '../../parts/when'
@@ -40,6 +41,50 @@ export function Evidence({ step }: { readonly step: StepRecord }) {
         </li>
       ))}
     </ul>
+  )
+}
+
+/** Attempts that failed, whether or not a later one did it: a run that is done still tells what it took. */
+export function FailedAttempts({
+  failures,
+  steps,
+  onSelect,
+}: {
+  readonly failures: readonly FailureRecord[]
+  readonly steps: readonly StepRecord[]
+  readonly onSelect: (id: string) => void
+}) {
+  if (failures.length === 0) return null
+  return (
+    <section className="seen" aria-label="Failed attempts">
+      <h2>{sentenceCase(countText(failures.length, 'attempt'))} failed</h2>
+      <ul className="evidence">
+        {failures.slice(-60).map((failure) => (
+          <li key={`${failure.step}${failure.at}${failure.attempt}`}>
+            <time className="mono" dateTime={failure.at}>
+              {timeText(failure.at)}
+            </time>
+            {steps.some((step) => step.id === failure.step) ? (
+              <Button
+                variant="text"
+                className="quiet mono"
+                sx={{ justifyContent: 'flex-start', p: 0 }}
+                onClick={() => onSelect(failure.step)}
+              >
+                {failure.group}
+              </Button>
+            ) : (
+              <span className="mono">{failure.group}</span>
+            )}
+            <span>
+              {failure.says}
+              {failure.undoing ? ', being undone' : ''}, attempt {failure.attempt}:{' '}
+              {failure.cause.says}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }
 

@@ -336,10 +336,10 @@ function Living({
               })}
             </Out>
             {board.blocked.length > 0 ? (
-              <ul className="board-blocked" aria-label="What does not leave">
+              <ul className="board-blocked" aria-label="What cannot be moved">
                 {board.blocked.map((entry) => (
                   <li key={entry.pod}>
-                    <b className="mono">{entry.pod}</b> does not leave. {entry.says}
+                    <b className="mono">{entry.pod}</b> cannot be moved. {entry.says}
                   </li>
                 ))}
               </ul>

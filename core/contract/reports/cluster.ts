@@ -57,6 +57,8 @@ export const clusterReport = z.object({
   /** Since when it is stopped, or null; and the machines it takes again when it is started. */
   restingSince: z.string().nullable(),
   restingMachines: z.array(machine),
+  /** Its nodes as they were when it was stopped. */
+  restingNodes: z.array(nodeReport).default([]),
   /** When the certificates of its API end. */
   certificatesUntil: z.string(),
   backups: z.array(backup),

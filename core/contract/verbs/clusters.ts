@@ -87,9 +87,14 @@ export const clusterRest = verb({
 export const clusterWake = verb({
   name: 'cluster.wake',
   port: 'cluster',
-  args: ofCluster,
+  args: ofCluster.extend({
+    /** The machines that come back, each as it is to be; left out, all of them as they were. */
+    machines: z
+      .array(z.object({ name: z.string(), zone: z.string(), size: z.string() }))
+      .optional(),
+  }),
   result: z.looseObject({ nodes: z.number() }),
-  failures: ['no-cluster', 'no-stock', 'quota', 'no-room'],
+  failures: ['no-cluster', 'no-stock', 'quota', 'no-room', 'size-unknown'],
   at: atCluster,
   touches: clusterSlice,
 })

@@ -1,5 +1,5 @@
 /** Ranges towards which a cluster’s pods keep their own addresses: `wire.keep-source`. */
-import { guardedCluster, noCluster } from '../../changes'
+import { answering, guardedCluster, noCluster } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
 import { parseCidr, parseRange } from '../../addresses'
@@ -31,16 +31,8 @@ export const keptAfter = (
 function check(intent: KeepSourceIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
   if (!cluster) return [noCluster(intent.cluster, view)]
-  if (!cluster.apiAnswers)
-    return [
-      stop(
-        'cluster.answers',
-        'cluster',
-        cluster.resting
-          ? said('cluster.answers.cluster', { cluster: cluster.name })
-          : said('cluster.answers.api-does-not-answer', { cluster: cluster.name }),
-      ),
-    ]
+  const silent = answering(cluster, view)
+  if (silent.length > 0) return silent
   const findings: RawFinding[] = []
   const existing = cluster.keepSource ?? []
   for (const [i, text] of intent.add.entries()) {

@@ -33,9 +33,6 @@ export const said = sentences({
 
   // written
   clusters: (p: { clusters: readonly string[] }) => `clusters: ${listText(p.clusters, 10)}`,
-  'cluster.answers.stopped-start-first': (p: { name: string }) =>
-    `${p.name} is stopped: start it first.`,
-  'cluster.answers.api-does-not': (p: { name: string }) => `The API of ${p.name} does not answer.`,
 
   // callers
   'calls-last-day': () => 'calls of the last day',
@@ -102,9 +99,6 @@ export const said = sentences({
   'walk-ends': (p: { hop: string; byText: string }) => `${p.hop}: ${p.byText}`,
 
   // keep-source
-  'cluster.answers.cluster': (p: { cluster: string }) => `${p.cluster} is stopped: start it first.`,
-  'cluster.answers.api-does-not-answer': (p: { cluster: string }) =>
-    `The API of ${p.cluster} does not answer.`,
   'keeps-sources-towards': (p: { cluster: string; range: string }) =>
     `${p.cluster} keeps sources towards ${p.range} already.`,
   'keeps-no-sources': (p: { cluster: string; range: string }) =>

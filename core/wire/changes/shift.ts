@@ -1,16 +1,9 @@
 /** Traffic moved between the backends of a route, step by step, with a guard that turns it back: `wire.shift`. */
-import { guardedCluster, noCluster } from '../../changes'
+import { guardedCluster, listing, noCluster } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../../changes'
-import {
-  clusterOf,
-  type FleetView,
-  siteOf,
-  objectsHeard,
-  listedObjects,
-  trafficIn,
-} from '../../fleet'
+import { clusterOf, type FleetView, siteOf, listedObjects, trafficIn } from '../../fleet'
 import { type HttpRouteObject, slicesOfService } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
@@ -141,16 +134,8 @@ function loadFindings(
 function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
   if (!cluster) return [noCluster(intent.cluster, view)]
-  if (!cluster.apiAnswers || objectsHeard(view, cluster.name) === undefined)
-    return [
-      stop(
-        'cluster.answers',
-        'cluster',
-        cluster.resting
-          ? said('cluster.answers.cluster', { cluster: cluster.name })
-          : said('cluster.answers.api-does-not-answer', { cluster: cluster.name }),
-      ),
-    ]
+  const silent = listing(cluster, view)
+  if (silent.length > 0) return silent
   const backends = backendsOf(intent, view)
   const routes = objectsIn(view, cluster.name, 'HTTPRoute').map(
     (object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`,

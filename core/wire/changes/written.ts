@@ -1,5 +1,5 @@
 /** Change kinds that write a few objects into one cluster: what was there is written back when they are taken back. */
-import { guardedCluster, noCluster } from '../../changes'
+import { guardedCluster, listing, noCluster } from '../../changes'
 import { command } from '../../contract'
 import type { z } from 'zod'
 import {
@@ -9,14 +9,12 @@ import {
   type RawFinding,
   ref,
   type Step,
-  stop,
 } from '../../changes'
 import {
   clusterOf,
   type ClusterView,
   type FleetView,
   siteOf,
-  objectsHeard,
   listedObjects,
   withObjectList,
 } from '../../fleet'
@@ -24,7 +22,6 @@ import { type ApiObject, fieldsOf, isIdentity } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { objectKey, type WrittenObject } from '../../manifests/parse'
-import { said } from './says'
 
 export interface Writes<Intent> {
   readonly name: string
@@ -110,16 +107,8 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
       const name = of.cluster(intent)
       const cluster = clusterOf(view, name)
       if (!cluster) return [noCluster(name, view)]
-      if (!cluster.apiAnswers || objectsHeard(view, name) === undefined)
-        return [
-          stop(
-            'cluster.answers',
-            'cluster',
-            cluster.resting
-              ? said('cluster.answers.stopped-start-first', { name })
-              : said('cluster.answers.api-does-not', { name }),
-          ),
-        ]
+      const silent = listing(cluster, view)
+      if (silent.length > 0) return silent
       return of.check(intent, cluster, view)
     },
     plan: (intent, view) => {
