@@ -137,6 +137,7 @@ export class Gyrarch {
       runner: parts.runner,
       vault: parts.vault,
       clock: parts.outside.clock,
+      wall: () => Date.now(),
       observe: parts.observe,
       journal: (line) => this.journalLine(line),
     })

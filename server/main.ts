@@ -1,4 +1,4 @@
-/** The server: opens Gyrarch, serves API and pages on 127.0.0.1, and ends cleanly. */
+/** The server: opens Gyrarch, serves API and pages on 127.0.0.1 or where it is told, and ends cleanly. */
 import { createServer } from 'node:http'
 import { resolve } from 'node:path'
 import { parseArgs } from 'node:util'
@@ -20,6 +20,7 @@ const { values } = parseArgs({
     data: { type: 'string', default: 'data' },
     nodes: { type: 'string', default: '0' },
     host: { type: 'string', multiple: true, default: [] },
+    listen: { type: 'string', default: '127.0.0.1' },
   },
 })
 
@@ -48,7 +49,7 @@ await new Promise<void>((done) => {
     process.stderr.write(`${says}\n`)
     process.exit(1)
   })
-  server.listen(port, '127.0.0.1', done)
+  server.listen(port, values.listen, done)
 })
 const address = server.address()
 const actualPort = typeof address === 'object' && address !== null ? address.port : port
@@ -69,7 +70,13 @@ const hosts = (): readonly string[] => [
 ]
 
 app.disable('x-powered-by')
-app.use(ownHostOnly(hosts), ...headers(), ownOriginOnly(hosts))
+/** Where the settings of sites say that machines call. */
+const contacts = (): readonly string[] =>
+  gyrarch.fleet
+    .last()
+    .sites.flatMap(({ gyrarchAt }) => (gyrarchAt === undefined ? [] : [new URL(gyrarchAt).host]))
+
+app.use(ownHostOnly(hosts, contacts), ...headers(), ownOriginOnly(hosts))
 app.use('/api/v1', apiRouter(gyrarch, onError))
 const client = new URL('../client/', import.meta.url).pathname
 // Assets were compressed when they were built; what is answered is compressed as it goes.

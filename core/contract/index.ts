@@ -38,15 +38,19 @@ export {
 } from './verbs'
 export {
   type BoxFacts,
+  backup,
   type ClusterEvent,
+  clusterEvent,
   type ClusterReport,
   clusterReport,
   type Condition,
   type LoadPoint,
+  machine as machineReport,
   type MachineReport,
   type MeteredThing,
   meteredThing,
   type NodeReport,
+  nodeReport,
   peer,
   type PeerReport,
   type ProbeAnswer,
@@ -61,6 +65,7 @@ export {
   type UsageReport,
   usageReport,
 } from './reports'
+export { host, labels, manifest, nameRecord, saidShape, taint } from './shapes'
 export type {
   Balancer,
   Box,

@@ -2,6 +2,23 @@
 import { z } from 'zod'
 import type { Told } from './told'
 
+/** Code, parameters and sentence of what is said. */
+export const saidShape = z.object({
+  code: z.string(),
+  params: z.record(
+    z.string(),
+    z.union([
+      z.string(),
+      z.number(),
+      z.boolean(),
+      z.null(),
+      z.array(z.string()),
+      z.array(z.number()),
+    ]),
+  ),
+  says: z.string(),
+})
+
 export const network = z.object({
   name: z.string(),
   range: z.string(),

@@ -15,8 +15,17 @@ import {
 import { compareText } from '../units'
 import type { FleetView } from './view'
 
-export type BookKind =
-  'network' | 'pods' | 'services' | 'entered' | 'gateway' | 'DHCP' | 'virtual addresses' | 'held'
+export const bookKinds = [
+  'network',
+  'pods',
+  'services',
+  'entered',
+  'gateway',
+  'DHCP',
+  'virtual addresses',
+  'held',
+] as const
+export type BookKind = (typeof bookKinds)[number]
 
 export interface BookEntry {
   readonly domain: string

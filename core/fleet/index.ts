@@ -50,6 +50,7 @@ export {
   addressBook,
   type BookEntry,
   type BookKind,
+  bookKinds,
   carveFrom,
   carveSpan,
   freeRangesAt,

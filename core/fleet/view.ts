@@ -65,7 +65,11 @@ export interface ExpectationView {
 }
 
 /** A site as it told of itself, and when. */
-export type SiteView = SiteReport & { readonly observedAt: string }
+export type SiteView = SiteReport & {
+  readonly observedAt: string
+  /** Where machines there reach Gyrarch: scheme, host and port. Absent where nobody has said. */
+  readonly gyrarchAt?: string
+}
 
 /** The domain under which a cluster’s own DNS answers. */
 export const clusterDomain = 'cluster.local'

@@ -1,4 +1,5 @@
 export { ledgerEnter, type LedgerCsv, readLedgerCsv } from './ledger'
+export { readContact, siteContact } from './contact'
 export { siteAdd } from './sites'
 export { siteEdit } from './site-edit'
 export { siteMachines } from './boxes'

@@ -175,6 +175,19 @@ export const said = sentences({
     `${p.site} has no host ${listText(p.missing)}.`,
   'hosts-all': (p: { hosts: readonly string[] }) => `hosts: ${listText(p.hosts, 12) || 'none'}`,
 
+  // contact
+  'contact.none': (p: { site: string }) => `No address is kept for ${p.site}.`,
+  'contact.unreadable': (p: { address: string; site: string }) =>
+    `“${p.address}” is no address to call. Write it like http://10.20.0.254:4600.`,
+  'contact.loopback': (p: { address: string; site: string }) =>
+    `${p.address} leads every machine back to itself. Give the address under which machines at ${p.site} reach Gyrarch.`,
+  'contact.more': (p: { address: string }) =>
+    `${p.address} has more than scheme, host and port.`,
+  'contact.name': (p: { host: string; site: string }) =>
+    `No record of ${p.site} leads ${p.host} anywhere: machines there would not find it.`,
+  'records-of': (p: { domain: string; records: number }) =>
+    `${countText(p.records, 'record')} of ${p.domain}`,
+
   // ledger
   'ledger.none': () => 'No range is given.',
   'ledger.known': (p: { ranges: readonly string[] }) =>

@@ -1,5 +1,9 @@
-import { execFileSync } from 'node:child_process'
-import { describe, expect, it } from 'vitest'
+import { execFileSync, spawn } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type CallFacts, joinScript, judgeCall, missingToQuorum } from './join'
 
 const request = {
@@ -84,6 +88,64 @@ describe('a join script', () => {
     )
     expect(() => execFileSync('sh', ['-n'], { input: script })).not.toThrow()
     expect(script).toContain(`url='http://127.0.0.1:4600/api/v1/join/it'\\''s'`)
+  })
+})
+
+describe('a join script that is run', () => {
+  const dir = mkdtempSync(join(tmpdir(), 'gyrarch-join-'))
+  writeFileSync(join(dir, 'ip'), '#!/bin/sh\necho "[]"\n', { mode: 0o755 })
+  let server: Server
+  let answer = { status: 200, body: '{}' }
+  let asked = ''
+  let url = ''
+  beforeAll(async () => {
+    server = createServer((request, response) => {
+      request.on('data', (part) => (asked += String(part)))
+      request.on('end', () => response.writeHead(answer.status).end(answer.body))
+    })
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+    const address = server.address()
+    url = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}/join/x`
+  })
+  afterAll(() => {
+    server.close()
+    rmSync(dir, { recursive: true })
+  })
+  const run = (to = url) =>
+    new Promise<{ readonly code: number | null; readonly out: string; readonly err: string }>(
+      (done) => {
+        const child = spawn('sh', [], { env: { ...process.env, PATH: `${dir}:/usr/bin:/bin` } })
+        const said = { out: '', err: '' }
+        child.stdout.on('data', (part) => (said.out += String(part)))
+        child.stderr.on('data', (part) => (said.err += String(part)))
+        child.on('close', (code) => done({ code, ...said }))
+        child.stdin.end(joinScript({ ...request, roles: ['worker'] }, to, '2026-03-02T06:30:00Z'))
+      },
+    )
+
+  it('tells what it finds, says what it is answered, and ends well when it is taken', async () => {
+    answer = { status: 200, body: '{"says":"m-spare-2 is taken into oak as oak-b."}' }
+    const { code, out } = await run()
+    expect([code, out]).toEqual([0, 'm-spare-2 is taken into oak as oak-b.\n'])
+    expect(JSON.parse(asked)).toMatchObject({ runtime: false, cards: [] })
+  })
+
+  it('ends with an error and the reason when it is refused', async () => {
+    answer = {
+      status: 409,
+      body: '{"error":{"code":"conflict","says":"m-spare-2: there is no eno2.","fields":[{"path":"join-card","says":"no"}]}}',
+    }
+    const { code, err } = await run()
+    expect([code, err]).toEqual([
+      1,
+      'Gyrarch refused this machine (409): m-spare-2: there is no eno2.\n',
+    ])
+  })
+
+  it('ends with an error when nobody answers', async () => {
+    const { code, err } = await run('http://127.0.0.1:9/join/x')
+    expect(code).not.toBe(0)
+    expect(err).toMatch(/connect/i)
   })
 })
 

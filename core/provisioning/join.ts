@@ -144,6 +144,7 @@ const quoted = (text: string): string => `'${text.replace(/'/g, `'\\''`)}'`
 export const joinScript = (
   request: JoinWish & { readonly roles: readonly string[] },
   url: string,
+  /** ISO time. */
   until: string,
 ): string =>
   [
@@ -157,7 +158,14 @@ export const joinScript = (
     'for socket in /run/containerd/containerd.sock /run/crio/crio.sock; do [ -S "$socket" ] && runtime=true; done',
     'cards=$(ip -json address show)',
     'body=$(printf \'{"hostname":"%s","arch":"%s","clock":"%s","runtime":%s,"cards":%s}\' "$(hostname)" "$arch" "$(date -u +%Y-%m-%dT%H:%M:%SZ)" "$runtime" "$cards")',
-    'curl --silent --show-error --header "content-type: application/json" --data "$body" "$url"',
-    'echo',
+    // A refusal is told in its own words, and the script ends with an error; so it does where nobody answers.
+    'answer=$(mktemp)',
+    'trap \'rm -f "$answer"\' EXIT',
+    'status=$(curl --silent --show-error --max-time 60 --output "$answer" --write-out "%{http_code}" --header "content-type: application/json" --data "$body" "$url")',
+    'says=$(sed -e \'s/^{"error":{"code":"[a-z-]*",/{/\' -e \'s/^{"says":"//\' -e \'s/","fields":\\[.*$//\' -e \'s/"}*$//\' "$answer")',
+    'case "$status" in',
+    '  2*) echo "$says" ;;',
+    '  *) echo "Gyrarch refused this machine ($status): $says" >&2; exit 1 ;;',
+    'esac',
     '',
   ].join('\n')

@@ -1,35 +1,11 @@
-/** What routes of several subjects answer alike. */
+/** How routes of several subjects answer alike. */
 import { z } from 'zod'
 import { siteOf } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
 import type { Answer } from './route'
 
-export const any = z.unknown()
 export const ok = (json: unknown): Answer => ({ json })
-export const finding = z.object({
-  key: z.string(),
-  level: z.enum(['stop', 'caution', 'note']),
-  rule: z.string(),
-  field: z.string().optional(),
-  about: z.string().optional(),
-  says: z.string(),
-  because: z.array(any),
-  remedies: z.array(any),
-})
-
-export const change = z.object({
-  id: z.string(),
-  kind: z.string(),
-  intent: any,
-  state: z.string(),
-  version: z.number(),
-  findings: z.array(finding),
-  plan: any.nullable(),
-  planDigest: z.string().nullable(),
-  steps: z.array(any),
-  proof: z.array(any).nullable(),
-})
 
 export const asChange = (record: { readonly version: number }, status?: number): Answer => ({
   json: record,

@@ -5,7 +5,7 @@ import { writeCsv } from '~/core/units'
 import type { Ref } from '~/core/contract'
 import { clusterOf, type FleetView, siteOf, stands } from '~/core/fleet'
 import { madeBy } from '../runner/attribution'
-import { any, ok } from './answers'
+import { ok } from './answers'
 import type { Route } from './route'
 
 /** What a run made, one row a thing: as it was recorded; of a draft, what its plan would make. */
@@ -47,12 +47,42 @@ function inventoryRow(view: FleetView, about: Ref) {
   }
 }
 
+const bootData = z.object({
+  machine: z.string(),
+  node: z.string(),
+  handed: z.enum(['inline', 'pointer']),
+  bytes: z.number(),
+  fullBytes: z.number(),
+  limitBytes: z.number().nullable(),
+  base64: z.boolean(),
+  digest: z.string(),
+  url: z.string(),
+  arch: z.string(),
+  userData: z.string(),
+  fullUserData: z.string(),
+  metaData: z.string(),
+  networkConfig: z.string(),
+})
+
+const inventoryEntry = z.object({
+  kind: z.string(),
+  name: z.string(),
+  site: z.string(),
+  zone: z.string(),
+  host: z.string(),
+  size: z.string(),
+  address: z.string(),
+  for: z.string(),
+  diskGb: z.number().nullable(),
+  there: z.boolean(),
+})
+
 export const bootDataRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/changes/:id/boot-data',
     says: 'Boot data of every machine, secrets masked, with its size against the site’s limit.',
-    answer: z.object({ machines: z.array(any) }),
+    answer: z.object({ machines: z.array(bootData) }),
     handle: async (gyrarch, { params }) =>
       ok({ machines: await gyrarch.boot.views(params['id'] ?? '') }),
   },
@@ -60,7 +90,7 @@ export const bootDataRoutes: readonly Route[] = [
     method: 'get',
     path: '/changes/:id/boot-data.tar',
     says: 'The boot data of all machines in one archive.',
-    answer: 'text',
+    texts: ['application/x-tar'],
     handle: async (gyrarch, { params }) => ({
       text: {
         type: 'application/x-tar',
@@ -73,7 +103,7 @@ export const bootDataRoutes: readonly Route[] = [
     method: 'get',
     path: '/changes/:id/boot-data/:machine/:file',
     says: 'One file: user-data (as it is handed over), full-user-data, meta-data, network-config or seed.iso.',
-    answer: 'text',
+    texts: ['text/plain', 'application/x-iso9660-image'],
     handle: async (gyrarch, { params }) => ({
       text: await gyrarch.boot.file(
         params['id'] ?? '',
@@ -86,7 +116,7 @@ export const bootDataRoutes: readonly Route[] = [
     method: 'get',
     path: '/changes/:id/draft.yaml',
     says: 'The draft as YAML.',
-    answer: 'yaml',
+    texts: ['application/yaml'],
     handle: async (gyrarch, { params }) => {
       const { id, kind, title, intent } = await gyrarch.changes.get(params['id'] ?? '')
       return {
@@ -103,7 +133,8 @@ export const bootDataRoutes: readonly Route[] = [
     path: '/changes/:id/inventory',
     says: 'What a run made, as JSON or CSV.',
     query: z.object({ format: z.enum(['json', 'csv']).optional() }),
-    answer: z.object({ inventory: z.array(any) }),
+    answer: z.object({ inventory: z.array(inventoryEntry) }),
+    texts: ['text/csv'],
     handle: async (gyrarch, { params, query }) => {
       const rows = await inventory(
         await gyrarch.changes.get(params['id'] ?? ''),

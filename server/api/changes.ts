@@ -4,12 +4,16 @@ import { kinds } from '~/core/kinds'
 import { patchDraft } from '~/core/changes'
 import { Refusal } from '../changes/errors'
 import { changeId } from '../runner/journal'
-import { any, ok, change, asChange } from './answers'
+import { asChange, ok } from './answers'
+import { change, listedChange } from './change-shape'
+import { asGiven } from './shapes'
 import type { Route } from './route'
 
 export const draftBody = z.strictObject({
+  /** In a draft that was taken away as a file. */
+  gyrarch: z.literal('draft/1').optional(),
   kind: z.string().max(80),
-  intent: z.record(z.string(), any),
+  intent: asGiven,
   title: z.string().max(120).nullable().optional(),
 })
 
@@ -19,7 +23,7 @@ export const patchOperation = z.looseObject({
 })
 
 export const amendBody = z.strictObject({
-  intent: z.record(z.string(), any).optional(),
+  intent: asGiven.optional(),
   patch: z.array(patchOperation).max(200).optional(),
   title: z.string().max(120).nullable().optional(),
 })
@@ -59,7 +63,7 @@ export const changeRoutes: readonly Route[] = [
     path: '/changes',
     says: 'All changes, newest first.',
     query: z.object({ state: z.string().max(20).optional() }),
-    answer: z.object({ changes: z.array(any) }),
+    answer: z.object({ changes: z.array(listedChange) }),
     handle: async (gyrarch, { query }) => {
       const { state } = query as { state?: string }
       const rows = await gyrarch.changes.list()
@@ -84,6 +88,7 @@ export const changeRoutes: readonly Route[] = [
     path: '/changes',
     says: 'Draft a change.',
     body: draftBody,
+    yaml: true,
     answer: change,
     status: 201,
     handle: async (gyrarch, { body }) => {
@@ -209,7 +214,9 @@ export const changeRoutes: readonly Route[] = [
     method: 'get',
     path: '/kinds',
     says: 'The change kinds with the schemas of their intents.',
-    answer: z.object({ kinds: z.array(any) }),
+    answer: z.object({
+      kinds: z.array(z.object({ name: z.string(), title: z.string(), schema: asGiven })),
+    }),
     handle: async () =>
       ok({
         kinds: kinds.map((kind) => ({

@@ -1,16 +1,74 @@
 /** Clusters: their nodes, objects, logs and access files. */
 import { z } from 'zod'
+import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
-import { any, ok, change, wholeText } from './answers'
+import { backup, clusterEvent, machineReport, nodeReport } from '~/core/contract'
+import { ok, wholeText } from './answers'
+import { change } from './change-shape'
+import { apiObject, labels, reasoned, state, taint } from './shapes'
 import type { Route } from './route'
+
+const cluster = z.object({
+  name: z.string(),
+  site: z.string(),
+  guarded: z.boolean(),
+  labels,
+  release: z.string(),
+  controlPlane: z.union([
+    z.object({ kind: z.literal('own'), members: z.array(z.string()) }),
+    z.object({ kind: z.literal('managed'), tier: z.enum(['plain', 'assured']) }),
+  ]),
+  endpoint: z.string(),
+  apiAnswers: z.boolean(),
+  membersUp: z.number(),
+  resting: z.boolean(),
+  restingSince: z.string().nullable(),
+  restingMachines: z.array(machineReport),
+  restingNodes: z.array(nodeReport),
+  rest: z
+    .object({
+      zone: z.string(),
+      windows: z.array(
+        z.object({ days: z.array(z.enum(weekdays)), stop: z.string(), start: z.string() }),
+      ),
+    })
+    .nullable(),
+  autoscale: z
+    .object({ enabled: z.boolean(), order: z.enum(['tightest', 'cheapest', 'listed']) })
+    .nullable(),
+  pods: z.string(),
+  services: z.string(),
+  maxPodsPerNode: z.number(),
+  keepSource: z.array(z.string()).optional(),
+  drives: z.array(z.string()),
+  pools: z.array(
+    z.object({
+      name: z.string(),
+      size: z.string(),
+      lifetime: z.enum(['on-demand', 'spot']),
+      range: z.object({ min: z.number(), max: z.number() }).nullable(),
+      taints: z.array(taint),
+      count: z.number(),
+    }),
+  ),
+  podCount: z.number(),
+  namespaces: z.array(z.string()),
+  dnsAnswers: z.boolean(),
+  certificatesUntil: z.string().nullable(),
+  backups: z.array(backup),
+  observedAt: z.string(),
+  state,
+  says: z.string(),
+  nodeCount: z.number(),
+})
 
 export const clusterRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/clusters/:name',
     says: 'One cluster.',
-    answer: any,
+    answer: cluster,
     handle: async (gyrarch, { params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       const { state, says } = clusterState(cluster, stateContext(await gyrarch.fleet.view()))
@@ -28,7 +86,7 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/nodes',
     says: 'Its nodes with conditions and capacity.',
-    answer: z.object({ nodes: z.array(any) }),
+    answer: z.object({ nodes: z.array(nodeReport.extend(reasoned.shape)) }),
     handle: async (gyrarch, { params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       const context = stateContext(await gyrarch.fleet.view())
@@ -95,7 +153,7 @@ export const clusterRoutes: readonly Route[] = [
       kind: z.string().max(80).optional(),
       namespace: z.string().max(80).optional(),
     }),
-    answer: z.object({ objects: z.array(any) }),
+    answer: z.object({ objects: z.array(apiObject) }),
     handle: async (gyrarch, { params, query }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       const objects = await gyrarch.observe.objects(
@@ -110,7 +168,7 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/events',
     says: 'Its events, oldest first.',
-    answer: z.object({ events: z.array(any) }),
+    answer: z.object({ events: z.array(clusterEvent) }),
     handle: async (gyrarch, { params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       return ok({
@@ -125,7 +183,7 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/access',
     says: 'Its access file (kubeconfig).',
-    answer: 'yaml',
+    texts: ['application/yaml'],
     handle: async (gyrarch, { params }) => {
       const file = await gyrarch.access(params['name'] ?? '')
       return {

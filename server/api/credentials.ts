@@ -1,14 +1,22 @@
 /** Credentials of sites. */
 import { z } from 'zod'
-import { any, ok, siteCalled } from './answers'
+import { ok, siteCalled } from './answers'
 import type { Route } from './route'
+
+const credential = z.object({
+  site: z.string(),
+  name: z.string(),
+  fingerprint: z.string(),
+  until: z.string(),
+  checked: z.object({ at: z.string(), says: z.string(), good: z.boolean() }).nullable(),
+})
 
 export const credentialRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/credentials',
     says: 'Site credentials: never their secrets.',
-    answer: z.object({ credentials: z.array(any) }),
+    answer: z.object({ credentials: z.array(credential) }),
     handle: async (gyrarch) => ok({ credentials: (await gyrarch.fleet.view()).credentials }),
   },
   {
@@ -21,7 +29,7 @@ export const credentialRoutes: readonly Route[] = [
       secret: z.string().max(10000),
       until: z.string().max(40),
     }),
-    answer: z.object({ credentials: z.array(any) }),
+    answer: z.object({ credentials: z.array(credential) }),
     status: 201,
     handle: async (gyrarch, { body }) => {
       const request = body as { site: string; name: string; secret: string; until: string }
@@ -41,7 +49,7 @@ export const credentialRoutes: readonly Route[] = [
     method: 'post',
     path: '/credentials/:site/:name/check',
     says: 'Ask the site whether it takes a credential.',
-    answer: z.object({ credential: any }),
+    answer: z.object({ credential }),
     handle: async (gyrarch, { params }) => {
       await gyrarch.credentials.check(params['site'] ?? '', params['name'] ?? '')
       return ok({

@@ -3,10 +3,52 @@ import { z } from 'zod'
 import type { FleetNode } from '~/core/fleet'
 import { version } from '../gyrarch'
 import type { Route } from './route'
-import { ok, any, wholeText } from './answers'
+import { ok, wholeText } from './answers'
+import { state } from './shapes'
 
 /** A place in the fleet, as the API shows it. */
 export const treeEntry = (node: FleetNode) => ({ name: node.name, state: node.state })
+
+const place = z.object({ name: z.string(), state })
+
+const fleet = z.object({
+  version: z.number(),
+  now: z.string(),
+  totals: z.object({
+    sites: z.number(),
+    clusters: z.number(),
+    nodes: z.number(),
+    pods: z.number(),
+    cpuMilli: z.number(),
+    requestedCpuMilli: z.number(),
+    memoryBytes: z.number(),
+    requestedMemoryBytes: z.number(),
+    spendPerMonth: z.number(),
+  }),
+  sites: z.array(
+    place.extend({
+      kind: z.enum(['hall', 'cloud', 'edge']),
+      clusters: z.array(
+        place.extend({
+          guarded: z.boolean(),
+          release: z.string().nullable(),
+          pools: z.array(place.extend({ nodes: z.array(place) })),
+        }),
+      ),
+    }),
+  ),
+})
+
+const journalEntry = z.object({
+  seq: z.number(),
+  at: z.string(),
+  wall: z.string(),
+  kind: z.string(),
+  change: z.string().nullable(),
+  about: z.string().nullable(),
+  says: z.string(),
+})
+
 export const fleetRoutes: readonly Route[] = [
   {
     method: 'get',
@@ -19,7 +61,7 @@ export const fleetRoutes: readonly Route[] = [
     method: 'get',
     path: '/fleet',
     says: 'The whole fleet with its states.',
-    answer: z.object({ version: z.number(), now: z.string(), totals: any, sites: z.array(any) }),
+    answer: fleet,
     handle: async (gyrarch) => {
       const view = await gyrarch.fleet.view()
       const tree = gyrarch.tree(view)
@@ -64,7 +106,7 @@ export const fleetRoutes: readonly Route[] = [
       after: wholeText(Number.MAX_SAFE_INTEGER).optional(),
       limit: wholeText(1000).optional(),
     }),
-    answer: z.object({ events: z.array(any), next: z.number().nullable() }),
+    answer: z.object({ events: z.array(journalEntry), next: z.number().nullable() }),
     handle: async (gyrarch, { query }) => {
       const { after, limit } = query as { after?: number; limit?: number }
       const max = Math.max(1, limit ?? 200)

@@ -6,10 +6,16 @@ import { Refusal } from '../changes/errors'
 import { sendRefusal } from './router'
 
 /** Only the server’s own names are answered, so that no foreign name can be pointed at it. */
-export function ownHostOnly(hosts: () => readonly string[]): RequestHandler {
+export function ownHostOnly(
+  hosts: () => readonly string[],
+  /** Names under which machines call, answered for their calls alone. */
+  contacts: () => readonly string[] = () => [],
+): RequestHandler {
   return (request, response, next) => {
     const host = request.headers.host?.toLowerCase()
-    if (host !== undefined && hosts().includes(host)) next()
+    const isCall = request.method === 'POST' && request.path.startsWith('/api/v1/join/')
+    if (host !== undefined && (hosts().includes(host) || (isCall && contacts().includes(host))))
+      next()
     else
       sendRefusal(
         response,

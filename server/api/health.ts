@@ -3,19 +3,15 @@ import { z } from 'zod'
 import { usualHealth } from '~/core/keeping'
 import { healthBody, setHealth } from '../watchers/health-policy'
 import { ok } from './answers'
+import { remedyChange, saidShape } from './shapes'
 import type { Route } from './route'
 
 const healthAnswer = healthBody.extend({
   /** What explains several silent nodes at once, or stops the way of one to its API. */
   causes: z.array(
-    z.strictObject({
-      code: z.string(),
-      params: z.record(z.string(), z.unknown()),
-      says: z.string(),
-      nodes: z.array(z.strictObject({ node: z.string(), since: z.string() })),
-      remedies: z.array(
-        z.strictObject({ says: z.string(), change: z.record(z.string(), z.unknown()) }),
-      ),
+    saidShape.extend({
+      nodes: z.array(z.object({ node: z.string(), since: z.string() })),
+      remedies: z.array(z.object({ says: z.string(), change: remedyChange })),
     }),
   ),
 })

@@ -1,15 +1,45 @@
 /** Machines that join by a script. */
 import { z } from 'zod'
 import { callBody } from '../joins/joins'
-import { any, ok } from './answers'
+import { ok } from './answers'
 import type { Route } from './route'
+
+const joins = z.object({
+  machines: z.array(
+    z.object({
+      machine: z.string(),
+      node: z.string(),
+      roles: z.array(z.string()),
+      card: z.string(),
+      address: z.string(),
+      state: z.enum(['waited for', 'taken', 'refused', 'ended']),
+      until: z.string(),
+      minutesLeft: z.number(),
+      says: z.string().nullable(),
+      stuck: z.boolean(),
+      script: z.string().nullable(),
+      facts: z
+        .object({
+          hostname: z.string(),
+          arch: z.string(),
+          clock: z.string(),
+          runtime: z.boolean(),
+          cards: z.array(
+            z.object({ name: z.string(), mac: z.string(), addresses: z.array(z.string()) }),
+          ),
+        })
+        .nullable(),
+    }),
+  ),
+  missing: z.string().nullable(),
+})
 
 export const joinRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/changes/:id/joins',
     says: 'The machines a run waits for: their scripts, who has called, what is wrong, what is missing to a majority.',
-    answer: z.object({ machines: z.array(any), missing: z.string().nullable() }),
+    answer: joins,
     handle: async (gyrarch, { params, base }) =>
       ok(await gyrarch.joins.of(params['id'] ?? '', base)),
   },
@@ -17,7 +47,7 @@ export const joinRoutes: readonly Route[] = [
     method: 'post',
     path: '/changes/:id/joins/:machine/renew',
     says: 'A new join script in place of one that has ended.',
-    answer: z.object({ machines: z.array(any), missing: z.string().nullable() }),
+    answer: joins,
     handle: async (gyrarch, { params, base }) => {
       await gyrarch.joins.renew(params['id'] ?? '', params['machine'] ?? '')
       return ok(await gyrarch.joins.of(params['id'] ?? '', base))

@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { writePrices, priceBook } from '~/core/spend'
 import { readLayers, renderLayers, renderedText } from '~/core/manifests'
-import { any, ok } from './answers'
+import { ok } from './answers'
 import type { Route } from './route'
 import { Refusal } from '../changes/errors'
 
@@ -12,7 +12,7 @@ export const layerRoutes: readonly Route[] = [
     method: 'get',
     path: '/prices.csv',
     says: 'The price books of all sites.',
-    answer: 'text',
+    texts: ['text/csv'],
     handle: async (gyrarch) => ({
       text: {
         type: 'text/csv',
@@ -25,7 +25,7 @@ export const layerRoutes: readonly Route[] = [
     method: 'get',
     path: '/layers',
     says: 'Layered files that are kept.',
-    answer: z.object({ layers: z.array(any) }),
+    answer: z.object({ layers: z.array(z.object({ name: z.string(), text: z.string() })) }),
     handle: async (gyrarch) => ok({ layers: await gyrarch.layers.list() }),
   },
   {
@@ -33,7 +33,7 @@ export const layerRoutes: readonly Route[] = [
     path: '/layers',
     says: 'Keep a layered file.',
     body: layerBody,
-    answer: any,
+    answer: z.object({ name: z.string() }),
     status: 201,
     handle: async (gyrarch, { body }) => {
       const { name, text } = body as z.infer<typeof layerBody>
@@ -46,7 +46,7 @@ export const layerRoutes: readonly Route[] = [
     path: '/layers/:name/rendered',
     says: 'A layered file rendered for an environment, or its base alone.',
     query: z.object({ environment: z.string().max(63).optional() }),
-    answer: 'yaml',
+    texts: ['application/yaml'],
     handle: async (gyrarch, { params, query }) => {
       const read = readLayers(await gyrarch.layers.get(params['name'] ?? ''))
       if (!read.ok) throw new Refusal('invalid', read.says)

@@ -1,24 +1,31 @@
 /** The address ledger. */
 import { z } from 'zod'
 import { writeCsv } from '~/core/units'
-import { addressBook } from '~/core/fleet'
+import { addressBook, bookKinds } from '~/core/fleet'
 import { readLedgerCsv } from '~/core/ground'
-import { any, ok } from './answers'
+import { ok } from './answers'
+import { draftShape } from './shapes'
 import type { Route } from './route'
+
+const ledgerLine = z.object({ domain: z.string(), range: z.string(), name: z.string() })
 
 export const ledgerRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/ledger',
     says: 'The address ledger: every range of every routing domain.',
-    answer: z.object({ entries: z.array(any) }),
+    answer: z.object({
+      entries: z.array(
+        ledgerLine.extend({ kind: z.enum(bookKinds), about: z.string().nullable() }),
+      ),
+    }),
     handle: async (gyrarch) => ok({ entries: addressBook(await gyrarch.fleet.view()) }),
   },
   {
     method: 'get',
     path: '/ledger.csv',
     says: 'The address ledger as CSV.',
-    answer: 'text',
+    texts: ['text/csv'],
     handle: async (gyrarch) => ({
       text: {
         type: 'text/csv',
@@ -41,7 +48,12 @@ export const ledgerRoutes: readonly Route[] = [
     path: '/ledger/csv',
     says: 'Read ranges from CSV (domain, range, name): the good lines, and the bad ones by number.',
     body: z.strictObject({ text: z.string().max(8000000) }),
-    answer: z.object({ good: z.array(any), bad: z.array(any), known: z.number(), change: any }),
+    answer: z.object({
+      good: z.array(ledgerLine),
+      bad: z.array(z.object({ line: z.number(), says: z.string() })),
+      known: z.number(),
+      change: draftShape.nullable(),
+    }),
     handle: async (gyrarch, { body }) => {
       const read = readLedgerCsv((body as { text: string }).text, await gyrarch.fleet.view())
       return ok({

@@ -1,32 +1,47 @@
 /** The OpenAPI 3.1 description, made from the route table. */
 import { z } from 'zod'
 import { version } from '../gyrarch'
+import { finding, plan } from './change-shape'
 import { routes } from './routes'
 import { type Route } from './route'
 
 const schemaOf = (type: z.ZodType, io: 'input' | 'output') =>
   z.toJSONSchema(type, { io, unrepresentable: 'any' })
 
-const errorSchema = {
-  type: 'object',
-  properties: {
-    error: {
-      type: 'object',
-      properties: {
-        code: {
-          enum: ['invalid', 'not-found', 'conflict', 'too-large', 'forbidden', 'unavailable'],
-        },
-        says: { type: 'string' },
-        fields: {
-          type: 'array',
-          items: {
-            type: 'object',
-            properties: { path: { type: 'string' }, says: { type: 'string' } },
-          },
-        },
-      },
-    },
-  },
+const errorShape = z.object({
+  error: z.object({
+    code: z.enum(['invalid', 'not-found', 'conflict', 'too-large', 'forbidden', 'unavailable']),
+    says: z.string(),
+    fields: z.array(z.object({ path: z.string(), says: z.string() })),
+  }),
+  /** Where a plan has changed since it was read: the plan as it is now. */
+  plan: plan.nullable().optional(),
+  planDigest: z.string().nullable().optional(),
+  findings: z.array(finding).optional(),
+})
+
+const ofText = { schema: { type: 'string' } }
+const ofBytes = { schema: { type: 'string', format: 'binary' } }
+
+/** Media types of which no text can be shown. */
+const isBinary = (type: string): boolean => /tar|iso/.test(type)
+
+const contentOf = (route: Route) => ({
+  ...(route.answer ? { 'application/json': { schema: schemaOf(route.answer, 'output') } } : {}),
+  ...Object.fromEntries(
+    (route.texts ?? []).map((type) => [type, isBinary(type) ? ofBytes : ofText]),
+  ),
+})
+
+function bodyOf(route: Route, body: z.ZodType) {
+  const schema = schemaOf(body, 'input')
+  // Several documents of YAML, or one object or a list in JSON.
+  if (route.manifest === true)
+    return { 'application/yaml': ofText, 'application/json': { schema: { type: 'object' } } }
+  return {
+    'application/json': { schema },
+    ...(route.yaml === true ? { 'application/yaml': { schema } } : {}),
+  }
 }
 
 function operation(route: Route) {
@@ -46,26 +61,19 @@ function operation(route: Route) {
     ...(route.body
       ? {
           requestBody: {
-            required: true,
-            content: { 'application/json': { schema: schemaOf(route.body, 'input') } },
+            required: !route.path.startsWith('/changes/:id/'),
+            content: bodyOf(route, route.body),
           },
         }
       : {}),
     responses: {
       [String(route.status ?? 200)]: {
         description: route.says,
-        content:
-          route.answer === 'yaml' || route.answer === 'text'
-            ? {
-                [route.answer === 'yaml' ? 'application/yaml' : 'application/octet-stream']: {
-                  schema: { type: 'string' },
-                },
-              }
-            : { 'application/json': { schema: schemaOf(route.answer, 'output') } },
+        content: contentOf(route),
       },
       default: {
         description: 'What is wrong, and with which field.',
-        content: { 'application/json': { schema: errorSchema } },
+        content: { 'application/json': { schema: schemaOf(errorShape, 'output') } },
       },
     },
   }

@@ -7,14 +7,19 @@ export interface Route {
   readonly path: string
   readonly says: string
   readonly query?: z.ZodType
+  /** Under `/changes/:id/` an absent body reads as `{}`. */
   readonly body?: z.ZodType
-  /** Where the body is optional: an absent one reads as `{}`. */
-  readonly answer: z.ZodType | 'yaml' | 'text'
+  /** What it answers as JSON, to the last field; absent where it answers text alone. */
+  readonly answer?: z.ZodType
+  /** Media types of what it answers as text. */
+  readonly texts?: readonly string[]
   readonly status?: number
   /** Takes its body as bytes, up to 256 MiB, and reads it itself. */
   readonly large?: boolean
   /** Takes its body as the text it is: a manifest in YAML or JSON. */
   readonly manifest?: boolean
+  /** Takes its body as YAML too, where its media type says so. */
+  readonly yaml?: boolean
   readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
 }
 

@@ -1,34 +1,17 @@
-import { createServer, type Server } from 'node:http'
-import express from 'express'
 import fc from 'fast-check'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { birch, elm, fernlet, openForTest, type Opened } from '../testing/open'
-import { apiRouter } from './router'
+import { describe, expect, it } from 'vitest'
+import { elm, fernlet } from '~/core/testing/drafts'
 import { wired } from '~/core/wire/testing/worlds'
+import type { Gyrarch } from '../gyrarch'
+import { apiForAll } from '../testing/api-server'
+import { everyRule, soundBodies } from '../testing/bodies'
 import { damaged } from '../testing/damaged'
 import { routes } from './routes'
 
-let opened: Opened
-let server: Server
 let base: string
-const errors: unknown[] = []
-
-beforeAll(async () => {
-  opened = await openForTest()
-  const app = express()
-  app.use(
-    '/api/v1',
-    apiRouter(opened.gyrarch, (error) => errors.push(error)),
-  )
-  server = createServer(app)
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
-  const address = server.address()
-  base = `http://127.0.0.1:${typeof address === 'object' && address !== null ? address.port : 0}/api/v1`
-})
-afterAll(async () => {
-  await new Promise((done) => server.close(done))
-  await opened.close()
-})
+let errors: readonly unknown[]
+let gyrarch: Gyrarch
+apiForAll((served) => ({ base, errors, gyrarch } = served))
 
 interface Sent {
   readonly status: number
@@ -74,209 +57,6 @@ function wellAnswered({ status, json }: Sent): void {
   expect(JSON.stringify(json)).not.toMatch(/node_modules|\.ts:\d|at Object\./)
 }
 
-/** Objects in which every field that placement reads is set. */
-const everyRule = [
-  {
-    kind: 'Node',
-    metadata: { name: 'n1', labels: { zone: 'a', 'gyrarch/pool': 'general' } },
-    spec: {
-      unschedulable: false,
-      taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }],
-    },
-    status: { allocatable: { cpu: '1', memory: '1Gi', pods: '10', 'example.com/lamp': '1' } },
-  },
-  { kind: 'Namespace', metadata: { name: 'field', labels: { team: 'a' } } },
-  { kind: 'PriorityClass', metadata: { name: 'high' }, value: 10, globalDefault: true },
-  {
-    kind: 'StorageClass',
-    metadata: { name: 'wait' },
-    provisioner: 'disk',
-    volumeBindingMode: 'WaitForFirstConsumer',
-    allowedTopologies: [{ matchLabelExpressions: [{ key: 'zone', values: ['a'] }] }],
-  },
-  {
-    kind: 'PersistentVolumeClaim',
-    metadata: { name: 'c', namespace: 'field' },
-    spec: { storageClassName: 'wait', accessModes: ['ReadWriteOncePod'] },
-  },
-  {
-    kind: 'PodDisruptionBudget',
-    metadata: { name: 'b', namespace: 'field' },
-    spec: {
-      minAvailable: '50%',
-      selector: { matchLabels: { app: 'x' } },
-      unhealthyPodEvictionPolicy: 'AlwaysAllow',
-    },
-  },
-  {
-    kind: 'Pod',
-    metadata: {
-      name: 'standing',
-      namespace: 'field',
-      labels: { app: 'x' },
-      ownerReferences: [{ kind: 'ReplicaSet', name: 'x', controller: true }],
-    },
-    spec: {
-      nodeName: 'n1',
-      priority: 1,
-      containers: [{ resources: { requests: { cpu: '800m' } } }],
-    },
-    status: {
-      phase: 'Running',
-      startTime: '2026-03-02T06:00:00Z',
-      conditions: [{ type: 'Ready', status: 'True' }],
-    },
-  },
-  {
-    kind: 'Pod',
-    metadata: {
-      name: 'waiting',
-      namespace: 'field',
-      labels: { app: 'x' },
-      creationTimestamp: '2026-03-02T06:00:00Z',
-    },
-    spec: {
-      priorityClassName: 'high',
-      containers: [
-        {
-          name: 'm',
-          resources: { requests: { cpu: '1500m', memory: '1Mi' }, limits: { cpu: '2' } },
-          ports: [{ containerPort: 80, hostPort: 80, protocol: 'TCP' }],
-        },
-      ],
-      initContainers: [{ restartPolicy: 'Always', resources: { requests: { cpu: '1m' } } }],
-      overhead: { cpu: '1m' },
-      nodeSelector: { zone: 'a' },
-      tolerations: [{ key: 'use', operator: 'Equal', value: 'storage', effect: 'NoSchedule' }],
-      topologySpreadConstraints: [
-        {
-          maxSkew: 1,
-          topologyKey: 'zone',
-          whenUnsatisfiable: 'DoNotSchedule',
-          labelSelector: { matchExpressions: [{ key: 'app', operator: 'In', values: ['x'] }] },
-        },
-      ],
-      affinity: {
-        nodeAffinity: {
-          requiredDuringSchedulingIgnoredDuringExecution: {
-            nodeSelectorTerms: [
-              { matchExpressions: [{ key: 'zone', operator: 'Gt', values: ['1'] }] },
-              { matchFields: [{ key: 'metadata.name', operator: 'In', values: ['n1'] }] },
-            ],
-          },
-        },
-        podAntiAffinity: {
-          preferredDuringSchedulingIgnoredDuringExecution: [
-            {
-              weight: 1,
-              podAffinityTerm: { topologyKey: 'zone', labelSelector: {}, namespaceSelector: {} },
-            },
-          ],
-        },
-      },
-      volumes: [
-        { name: 'd', persistentVolumeClaim: { claimName: 'c' } },
-        { name: 'e', emptyDir: {} },
-      ],
-    },
-  },
-]
-
-const valid: Readonly<Record<string, unknown>> = {
-  '/clock': { advanceSeconds: 0 },
-  '/changes': { kind: 'cluster.raise', intent: elm },
-  '/changes/:id': { intent: birch },
-  '/changes/:id/run': { accept: [], confirm: 'x', planDigest: 'x' },
-  '/faults': {
-    fault: 'no-stock',
-    about: 'size/tarn-north/north-1/reed-2-8',
-    mode: 'transient',
-    times: 1,
-    afterSeconds: 0,
-  },
-  '/layers': { name: 'x', text: 'layers: 1\nbase: []\nenvironments: {}\n' },
-  '/clusters/:name/objects': 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a}\n',
-  '/compute/address-overlaps': { ranges: [{ name: 'a', range: '10.0.0.0/8' }] },
-  '/compute/address-carve': { within: '10.44.0.0/20', taken: ['10.44.0.0/22'], prefixes: [22, 24] },
-  '/compute/cluster-ranges': { pods: '10.0.0.0/18', maxPodsPerNode: 110, services: '10.1.0.0/20' },
-  '/compute/allocatable': { cpu: '4', memory: '16Gi' },
-  '/compute/quorum': { zones: [1, 1, 1] },
-  '/compute/placement': { objects: everyRule, options: { scores: true, preempt: true } },
-  '/compute/drain': {
-    objects: everyRule,
-    nodes: ['n1'],
-    options: { surge: '25%', unavailable: 1, allowLocalData: true },
-  },
-  '/compute/replicas': {
-    current: 2,
-    min: 1,
-    max: 10,
-    metrics: [{ name: 'requests', value: 10, target: 5 }],
-  },
-  '/compute/rest-savings': {
-    zone: 'Europe/Berlin',
-    from: '2026-03-01T00:00:00Z',
-    until: '2026-03-02T00:00:00Z',
-    hourly: 1,
-    windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }],
-  },
-  '/expectations': {
-    name: 'the desk reaches the ledger',
-    from: { pod: 'market/desk', cluster: 'bramble' },
-    to: { service: 'market/ledger-view', cluster: 'bramble' },
-    port: 8443,
-    protocol: 'TCP',
-    delivered: true,
-  },
-  '/compute/network-policy': {
-    objects: wired.clusters[0]?.objects,
-    from: { pod: 'market/desk' },
-    to: { address: '10.88.4.20' },
-    port: 8443,
-    protocol: 'tcp',
-  },
-  '/compute/packet-walk': {
-    world: wired,
-    from: { pod: 'market/desk', cluster: 'bramble' },
-    to: { name: 'bureau.fernhollow.example' },
-    port: 8443,
-    protocol: 'TCP',
-    endpoints: 'all',
-    bytes: 1500,
-  },
-  '/compute/firewall-review': { rules: wired.sites[0]?.firewall },
-  '/compute/route-request': {
-    objects: [
-      {
-        kind: 'HTTPRoute',
-        metadata: { name: 'desk', namespace: 'market' },
-        spec: {
-          hostnames: ['*.fernhollow.example'],
-          rules: [
-            {
-              matches: [
-                {
-                  path: { type: 'RegularExpression', value: '/a+' },
-                  method: 'GET',
-                  headers: [{ name: 'x', value: 'y' }],
-                },
-              ],
-              backendRefs: [{ name: 'v1', weight: 3 }],
-            },
-          ],
-        },
-      },
-    ],
-    request: {
-      host: 'desk.fernhollow.example:443',
-      path: '/aa',
-      method: 'GET',
-      headers: { X: 'y' },
-      query: {},
-    },
-  },
-}
-
 const withBody = routes.filter((route) => route.body !== undefined)
 
 describe('malformed bodies', () => {
@@ -286,7 +66,7 @@ describe('malformed bodies', () => {
       const drafted = await post('/changes', { kind: 'cluster.raise', intent: fernlet })
       const path = route.path.replace(':id', String(drafted.json['id']))
       const headers = { 'If-Match': '*' }
-      const body = valid[route.path] ?? {}
+      const body = soundBodies[route.path] ?? {}
       await fc.assert(
         fc.asyncProperty(fc.oneof(damaged(body), damaged(body), fc.jsonValue()), async (wrong) => {
           // A clock that really runs for a month would be a test of patience.

@@ -5,14 +5,16 @@ import express, {
   type Response,
   type Router,
 } from 'express'
+import { yamlBody } from '../changes/draft-file'
 import { Refusal, refuseIssues, statusOf } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
 import { live } from '../live/stream'
 import { openApi } from './openapi'
 import { routes } from './routes'
-import { type Route } from './route'
+import { type Answer, type Route } from './route'
 
 const bodyLimit = '8mb'
+export const yamlTypes = ['application/yaml', 'application/x-yaml', 'text/yaml', 'text/x-yaml']
 /** For computations that take a whole cluster’s objects. */
 const largeBodyLimit = '256mb'
 
@@ -23,11 +25,14 @@ export function sendRefusal(response: Response, refusal: Refusal): void {
   })
 }
 
-function handler(gyrarch: Gyrarch, route: Route) {
+function handler(gyrarch: Gyrarch, route: Route, onAnswer?: AnswerListener) {
   return async (request: Request, response: Response): Promise<void> => {
     const query = route.query?.safeParse(request.query)
     if (query && !query.success) throw refuseIssues(query.error.issues)
-    const given: unknown = request.body
+    const given: unknown =
+      route.yaml === true && typeof request.body === 'string' && request.is(yamlTypes) !== false
+        ? yamlBody(request.body)
+        : request.body
     const body =
       route.large === true
         ? { success: true as const, data: given }
@@ -53,6 +58,7 @@ function handler(gyrarch: Gyrarch, route: Route) {
     })
     if (answer.etag !== undefined) response.setHeader('ETag', answer.etag)
     response.status(answer.status ?? route.status ?? 200)
+    onAnswer?.(route, answer)
     if (!answer.text) {
       response.json(answer.json)
       return
@@ -89,7 +95,14 @@ function refusalFor(error: unknown): Refusal | null {
   return null
 }
 
-export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): Router {
+/** Told of every answer that is no refusal, before it is sent. */
+export type AnswerListener = (route: Route, answer: Answer) => void
+
+export function apiRouter(
+  gyrarch: Gyrarch,
+  onError: (error: unknown) => void,
+  onAnswer?: AnswerListener,
+): Router {
   const router = express.Router()
   for (const route of routes)
     if (route.large === true)
@@ -97,6 +110,9 @@ export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): 
   for (const route of routes)
     if (route.manifest === true)
       router.post(route.path, express.text({ limit: bodyLimit, type: () => true }))
+  for (const route of routes)
+    if (route.yaml === true)
+      router.post(route.path, express.text({ limit: bodyLimit, type: yamlTypes }))
   router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')
@@ -105,7 +121,7 @@ export function apiRouter(gyrarch: Gyrarch, onError: (error: unknown) => void): 
   const description = openApi()
   router.get('/openapi.json', (_request, response) => void response.json(description))
   router.get('/live', (request, response) => live(gyrarch, request, response))
-  for (const route of routes) router[route.method](route.path, handler(gyrarch, route))
+  for (const route of routes) router[route.method](route.path, handler(gyrarch, route, onAnswer))
   router.use('/compute/:name', (request, _response, next) =>
     next(
       new Refusal(

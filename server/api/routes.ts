@@ -7,6 +7,7 @@ import { clusterRoutes } from './clusters'
 import { credentialRoutes } from './credentials'
 import { fleetRoutes } from './fleet'
 import { healthRoutes } from './health'
+import { keyRoutes } from './keys'
 import { joinRoutes } from './joins'
 import { layerRoutes } from './layers'
 import { ledgerRoutes } from './ledger'
@@ -24,6 +25,7 @@ export const routes: readonly Route[] = [
   ...changeRoutes,
   ...ledgerRoutes,
   ...credentialRoutes,
+  ...keyRoutes,
   ...templateRoutes,
   ...bootDataRoutes,
   ...joinRoutes,

@@ -3,15 +3,50 @@ import { z } from 'zod'
 import { leftovers, siteState, stateContext } from '~/core/fleet'
 import { resolve, serialAt, writeZone, zoneAgainst } from '~/core/ground'
 import { hallRoom, hostLoss } from '~/core/sizing'
-import { any, ok, siteCalled } from './answers'
+import { host, machineReport, nameRecord, siteReport } from '~/core/contract'
+import { ok, siteCalled } from './answers'
+import { draftShape, reasoned, saidShape } from './shapes'
 import type { Route } from './route'
+
+const packing = z.object({
+  overcommit: z.number(),
+  reservePerZone: z.number(),
+  hosts: z.array(
+    host.extend({
+      machines: z.array(
+        machineReport.pick({ name: true, cores: true, memoryBytes: true, cluster: true }),
+      ),
+      loss: z.object({
+        host: z.string(),
+        moves: z.array(z.object({ machine: z.string(), to: z.string() })),
+        homeless: z.array(saidShape.extend({ machine: z.string() })),
+      }),
+    }),
+  ),
+  trial: z
+    .object({
+      placed: z.array(z.object({ name: z.string(), host: z.string() })),
+      unfit: z.array(saidShape.extend({ name: z.string() })),
+    })
+    .nullable(),
+})
+
+const orphan = z.object({
+  kind: z.enum(['machine', 'disk', 'address', 'balancer', 'control plane']),
+  name: z.string(),
+  was: z.string().nullable(),
+  says: z.string(),
+  perMonth: z.number(),
+})
 
 export const siteRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/sites/:name',
     says: 'One site: zones, hosts, machines, networks, images.',
-    answer: any,
+    answer: siteReport
+      .extend({ observedAt: z.string(), gyrarchAt: z.string().optional() })
+      .extend(reasoned.shape),
     handle: async (gyrarch, { params }) => {
       const { view, site } = await siteCalled(gyrarch, params['name'])
       return ok({ ...site, ...siteState(site, view.clusters, stateContext(view)) })
@@ -21,7 +56,18 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites',
     says: 'All sites.',
-    answer: z.object({ sites: z.array(any) }),
+    answer: z.object({
+      sites: z.array(
+        siteReport.pick({
+          name: true,
+          title: true,
+          kind: true,
+          domain: true,
+          zones: true,
+          connected: true,
+        }),
+      ),
+    }),
     handle: async (gyrarch) =>
       ok({
         sites: (await gyrarch.fleet.view()).sites.map(
@@ -55,7 +101,7 @@ export const siteRoutes: readonly Route[] = [
         .optional(),
       zone: z.string().max(253).optional(),
     }),
-    answer: z.object({ hosts: z.array(any), trial: any }),
+    answer: packing,
     handle: async (gyrarch, { params, query }) => {
       const { site } = await siteCalled(gyrarch, params['name'])
       const request = query as { cores?: string; memoryGiB?: string; count?: string; zone?: string }
@@ -98,7 +144,7 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name/orphans',
     says: 'What no cluster owns at a site, and what it costs a month.',
-    answer: z.object({ orphans: z.array(any), perMonth: z.number() }),
+    answer: z.object({ orphans: z.array(orphan), perMonth: z.number() }),
     handle: async (gyrarch, { params }) => {
       const { view, site } = await siteCalled(gyrarch, params['name'])
       const orphans = leftovers(site, view.clusters)
@@ -109,7 +155,7 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name/zone',
     says: 'The records of a site’s name server as a zone file (RFC 1035).',
-    answer: 'text',
+    texts: ['text/dns'],
     handle: async (gyrarch, { params }) => {
       const { view, site } = await siteCalled(gyrarch, params['name'])
       return {
@@ -129,7 +175,11 @@ export const siteRoutes: readonly Route[] = [
     path: '/sites/:name/zone',
     says: 'Read a zone file against what the site serves: the good records, the bad lines, and the change that would set them.',
     body: z.strictObject({ text: z.string().max(4000000) }),
-    answer: z.object({ records: z.array(any), problems: z.array(any), change: any }),
+    answer: z.object({
+      records: z.array(nameRecord),
+      problems: z.array(saidShape.extend({ line: z.number(), level: z.enum(['stop', 'caution']) })),
+      change: draftShape.nullable(),
+    }),
     handle: async (gyrarch, { params, body }) => {
       const { site } = await siteCalled(gyrarch, params['name'])
       return ok(zoneAgainst((body as { text: string }).text, site))

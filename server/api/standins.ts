@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import type { Gyrarch } from '../gyrarch'
 import type { Route } from './route'
-import { ok, any } from './answers'
+import { ok } from './answers'
 
 export const clockBody = z.union([
   z.strictObject({ speed: z.union([z.literal(0), z.literal(1), z.literal(60), z.literal(600)]) }),
@@ -60,7 +60,19 @@ export const standinRoutes: readonly Route[] = [
     method: 'get',
     path: '/faults',
     says: 'Faults that can be put into the stand-ins, and those that are.',
-    answer: z.object({ possible: z.array(any), active: z.array(any) }),
+    answer: z.object({
+      possible: z.array(z.object({ fault: z.string(), says: z.string(), about: z.string() })),
+      active: z.array(
+        z.object({
+          id: z.string(),
+          fault: z.string(),
+          about: z.string(),
+          mode: z.enum(['transient', 'permanent']),
+          left: z.number().nullable(),
+          since: z.string(),
+        }),
+      ),
+    }),
     handle: async (gyrarch) => {
       const { possible, active } = await gyrarch.outside.faults()
       return ok({

@@ -1,15 +1,26 @@
 /** Templates of drafts. */
 import { z } from 'zod'
 import { Refusal } from '../changes/errors'
-import { any, ok } from './answers'
+import { ok } from './answers'
+import { change } from './change-shape'
+import { asGiven } from './shapes'
 import type { Route } from './route'
+
+const template = z.object({
+  name: z.string(),
+  says: z.string(),
+  kind: z.string(),
+  intent: asGiven,
+  open: z.array(z.string()),
+  shipped: z.boolean(),
+})
 
 export const templateRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/templates',
     says: 'Drafts kept with fields left open.',
-    answer: z.object({ templates: z.array(any) }),
+    answer: z.object({ templates: z.array(template) }),
     handle: async (gyrarch) => ok({ templates: await gyrarch.templates.list() }),
   },
   {
@@ -21,10 +32,10 @@ export const templateRoutes: readonly Route[] = [
       says: z.string().max(300).default(''),
       change: z.string().max(20).optional(),
       kind: z.string().max(80).optional(),
-      intent: z.record(z.string(), any).optional(),
+      intent: asGiven.optional(),
       open: z.array(z.string().max(300)).max(50).default([]),
     }),
-    answer: any,
+    answer: template,
     status: 201,
     handle: async (gyrarch, { body }) => {
       const request = body as {
@@ -56,7 +67,7 @@ export const templateRoutes: readonly Route[] = [
     method: 'get',
     path: '/templates/:name',
     says: 'One template.',
-    answer: any,
+    answer: template,
     handle: async (gyrarch, { params }) => ok(await gyrarch.templates.get(params['name'] ?? '')),
   },
   {
@@ -73,8 +84,8 @@ export const templateRoutes: readonly Route[] = [
     method: 'post',
     path: '/templates/:name/draft',
     says: 'Draft a change from a template; values by the pointers it leaves open.',
-    body: z.strictObject({ values: z.record(z.string().max(300), any).default({}) }),
-    answer: any,
+    body: z.strictObject({ values: z.record(z.string().max(300), z.unknown()).default({}) }),
+    answer: change,
     status: 201,
     handle: async (gyrarch, { params, body }) => ({
       status: 201,

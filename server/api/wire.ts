@@ -3,7 +3,8 @@ import { z } from 'zod'
 import { openMetrics } from '~/core/wire/changes'
 import { expectations } from '~/core/wire'
 import { expectationSchema } from '../wire/expectations'
-import { any, ok } from './answers'
+import { trafficReport } from '~/core/contract'
+import { ok } from './answers'
 import type { Route } from './route'
 
 export const wireRoutes: readonly Route[] = [
@@ -11,7 +12,7 @@ export const wireRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/metrics',
     says: 'Calls, failures and answer times of a cluster’s services over the last day, as OpenMetrics text.',
-    answer: 'text',
+    texts: ['application/openmetrics-text'],
     handle: async (gyrarch, { params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '')
       const view = gyrarch.fleet.last()
@@ -27,7 +28,7 @@ export const wireRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/traffic',
     says: 'Who called whom in a cluster over the last day, in spans in which a call fared alike.',
-    answer: z.object({ traffic: z.array(any) }),
+    answer: z.object({ traffic: z.array(trafficReport) }),
     handle: async (gyrarch, { params }) =>
       ok({
         traffic: await gyrarch.fleet.trafficOf((await gyrarch.cluster(params['name'] ?? '')).name),
@@ -37,7 +38,16 @@ export const wireRoutes: readonly Route[] = [
     method: 'get',
     path: '/expectations',
     says: 'Kept walks, and whether each holds now.',
-    answer: z.object({ expectations: z.array(any) }),
+    answer: z.object({
+      expectations: z.array(
+        z.object({
+          ...expectationSchema.shape,
+          protocol: z.enum(['TCP', 'UDP', 'SCTP']),
+          holds: z.boolean().nullable(),
+          says: z.string(),
+        }),
+      ),
+    }),
     handle: async (gyrarch) => {
       const view = await gyrarch.fleet.withExpected(await gyrarch.fleet.view())
       const held = new Map(expectations(view).map((expectation) => [expectation.name, expectation]))
@@ -55,7 +65,7 @@ export const wireRoutes: readonly Route[] = [
     path: '/expectations',
     says: 'Keep a walk as an expectation.',
     body: expectationSchema,
-    answer: any,
+    answer: z.object({ name: z.string() }),
     status: 201,
     handle: async (gyrarch, { body }) => ok({ name: await gyrarch.expectations.keep(body) }),
   },
@@ -63,7 +73,7 @@ export const wireRoutes: readonly Route[] = [
     method: 'delete',
     path: '/expectations/:name',
     says: 'Expect it no longer.',
-    answer: any,
+    answer: z.object({ removed: z.string() }),
     handle: async (gyrarch, { params }) => {
       await gyrarch.expectations.remove(params['name'] ?? '')
       return ok({ removed: params['name'] })

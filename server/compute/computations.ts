@@ -10,6 +10,7 @@ import {
   parseRange,
   type Range,
 } from '~/core/addresses'
+import { saidShape } from '~/core/contract'
 import { drain, place, readWorld } from '~/core/placement'
 import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/core/scaling'
 import { allocatable, quorum } from '~/core/sizing'
@@ -156,7 +157,7 @@ export const computations: readonly Computation[] = [
       members: z.number(),
       tolerates: z.number(),
       survivesZoneLoss: z.array(z.boolean()),
-      finding: z.object({ level: z.string(), says: z.string() }).nullable(),
+      finding: saidShape.extend({ level: z.enum(['stop', 'caution', 'note']) }).nullable(),
     }),
     compute: ({ zones }) => {
       const report = quorum(zones)
@@ -191,10 +192,9 @@ export const computations: readonly Computation[] = [
         }),
       ),
       waiting: z.array(
-        z.object({
+        saidShape.extend({
           pod: z.string(),
           tally: z.record(z.string(), z.number()),
-          says: z.string(),
           remedies: z.array(
             z.object({
               says: z.string(),
@@ -249,7 +249,7 @@ export const computations: readonly Computation[] = [
       evictions: z.array(
         z.object({ pod: z.string(), from: z.string(), to: z.string().nullable() }),
       ),
-      blocked: z.array(z.object({ pod: z.string(), code: z.string(), says: z.string() })),
+      blocked: z.array(saidShape.extend({ pod: z.string() })),
       waves: z.array(z.object({ nodes: z.array(z.string()), seconds: z.number() })),
       seconds: z.number(),
     }),

@@ -1,6 +1,7 @@
 /** The computations about what can reach what: network policy, the packet walk, the review of a firewall, routes. */
 import { z } from 'zod'
 import { parseAddress } from '~/core/addresses'
+import { saidShape } from '~/core/contract'
 import { readObjects, type HttpRouteObject } from '~/core/objects'
 import {
   asEnd,
@@ -39,12 +40,11 @@ const ends = z.union(
 const walked = {
   verdict: z.enum(['delivered', 'dropped']),
   hops: z.array(
-    z.object({
+    saidShape.extend({
       hop: z.string(),
-      before: header,
+      before: header.nullable(),
       after: header.nullable(),
       by: decider,
-      says: z.string(),
     }),
   ),
   decided: z.object({ hop: z.string().nullable(), by: decider }),

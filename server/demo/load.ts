@@ -6,6 +6,7 @@ import { readPublicKey } from '../keys/ssh-key'
 import type { Database } from '../records/database'
 import {
   ClusterRow,
+  ContactRow,
   CredentialRow,
   KeyRow,
   LayerFileRow,
@@ -20,7 +21,7 @@ import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenari
 export async function loadDemo(database: Database, nodes: number): Promise<boolean> {
   if ((await ReleaseRow.count()) > 0) return false
   const { image, releases } = demoCatalogue()
-  const { ledger, sshKeys } = demoRecords()
+  const { ledger, sshKeys, contacts } = demoRecords()
   const clusters = demoClusters(demoScenario(), nodes)
   await database.write(async (transaction) => {
     await ReleaseRow.bulkCreate(
@@ -32,6 +33,7 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
       { transaction },
     )
     await LedgerRow.bulkCreate(ledger, { transaction })
+    await ContactRow.bulkCreate(contacts, { transaction })
     await TemplateRow.bulkCreate(
       demoTemplates().map((template) => ({ ...template, shipped: true })),
       { transaction },

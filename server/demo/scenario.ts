@@ -27,6 +27,7 @@ export const catalogueSchema = z.object({
 
 export const recordsSchema = z.object({
   ledger: z.array(z.object({ domain: z.string(), range: z.string(), name: z.string() })),
+  contacts: z.array(z.object({ site: z.string(), address: z.string() })),
   sshKeys: z.array(z.object({ name: z.string(), line: z.string() })),
   credentials: z.array(z.object({ site: z.string(), name: z.string(), until: z.string() })),
 })

@@ -34,6 +34,7 @@ import {
   ReleaseRow,
   ReservationRow,
   ClusterRow,
+  ContactRow,
 } from '../records/models'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 
@@ -68,6 +69,8 @@ export class Fleet {
   private reservations: FleetView['reservations'] = []
   private workedOn: readonly string[] = []
   private prices: readonly Price[] = []
+  /** Where machines reach Gyrarch, by site. */
+  private contacts: ReadonlyMap<string, string> = new Map()
   private peers: readonly PeerView[] = []
   private expectations: readonly ExpectationView[] = []
   private unheard: Record<string, string> = {}
@@ -288,12 +291,7 @@ export class Fleet {
       if (!this.reports.has(row.name)) await this.ask(row.name)
       this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
     }
-    if (register || this.version === 0)
-      this.prices = (await PriceRow.findAll()).map(({ site, item, units }) => ({
-        site,
-        item,
-        units,
-      }))
+    if (register || this.version === 0) await this.readSettings()
     if (this.version === 0 || slices.some((slice) => slice.startsWith('site:')))
       this.peers = await this.outside.peers()
     if (register || this.version === 0)
@@ -353,14 +351,30 @@ export class Fleet {
         atWork.has(row.change) ? [row.ref] : [],
       )
     }
-    this.siteList = [...this.sites.values()].map((site) =>
-      withPrices(
-        site,
-        this.prices.filter((price) => price.site === site.name),
-      ),
-    )
+    this.siteList = [...this.sites.values()].map((site) => {
+      const gyrarchAt = this.contacts.get(site.name)
+      return {
+        ...withPrices(
+          site,
+          this.prices.filter((price) => price.site === site.name),
+        ),
+        ...(gyrarchAt === undefined ? {} : { gyrarchAt }),
+      }
+    })
     this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])
     this.ledger = ledgerOf(this.entered, this.siteList, this.clusterList)
     this.version++
+  }
+
+  /** What the register keeps of sites: prices, and where machines reach Gyrarch. */
+  private async readSettings(): Promise<void> {
+    this.prices = (await PriceRow.findAll()).map(({ site, item, units }) => ({
+      site,
+      item,
+      units,
+    }))
+    this.contacts = new Map(
+      (await ContactRow.findAll()).map(({ site, address }) => [site, address]),
+    )
   }
 }

@@ -1,4 +1,4 @@
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, onTestFinished, vi } from 'vitest'
 import { patchDraft } from '~/core/changes'
 import type { Gyrarch } from '../gyrarch'
 import { gyrarchForEach, oak, runOut } from '../testing/open'
@@ -62,13 +62,20 @@ describe('a cluster raised from machines that exist', () => {
     expect(nodes?.sort()).toEqual(['oak-a 10.20.16.21', 'oak-b 10.20.16.22', 'oak-c 10.20.16.23'])
   })
 
-  it('takes a token once, for half an hour, and a new script in its place', async () => {
+  it('takes a token once, for half an hour of real time, and a new script in its place', async () => {
     const id = await begin()
     const script = (await gyrarch.joins.of(id, base)).machines[0]?.script ?? ''
     const token = /join\/([0-9a-f]{6}\.[0-9a-f]{16})/.exec(script)?.[1] ?? ''
+    // However fast the stand-ins’ clock runs, whoever has the script has half an hour.
+    await gyrarch.outside.advance(3 * 3600)
+    expect((await gyrarch.joins.of(id, base)).machines[0]).toMatchObject({
+      state: 'waited for',
+      minutesLeft: 30,
+    })
     const facts = await gyrarch.observe.boxFacts('mossgate', 'm-spare-1')
     if (!facts) throw new Error('m-spare-1 tells nothing')
-    await gyrarch.outside.advance(1800)
+    vi.useFakeTimers({ toFake: ['Date'], now: Date.now() + 31 * 60_000 })
+    onTestFinished(() => void vi.useRealTimers())
     await expect(gyrarch.joins.call(token, facts)).rejects.toThrow(/token ended/)
     await gyrarch.joins.renew(id, 'm-spare-1')
     await expect(gyrarch.joins.call(token, facts)).rejects.toThrow(/not known/)
@@ -80,6 +87,21 @@ describe('a cluster raised from machines that exist', () => {
     await gyrarch.joins.call(fresh, now ?? facts)
     await expect(gyrarch.joins.call(fresh, now ?? facts)).rejects.toThrow(/for one use/)
     expect(JSON.stringify((await JoinRow.findAll()).map((row) => row.get()))).not.toContain(fresh)
+  })
+
+  it('calls where the site says that Gyrarch is, never the machine itself', async () => {
+    const id = await begin()
+    const scriptAt = async (at: string) =>
+      (await gyrarch.joins.of(id, at)).machines[0] ?? { script: null, says: null }
+    expect((await scriptAt(base)).script).toContain("url='http://10.20.0.254:4600/api/v1/join/")
+    const draft = await gyrarch.changes.draft('site.contact', { site: 'mossgate', address: null })
+    await gyrarch.changes.run(draft.id, { accept: [] })
+    expect((await runOut(gyrarch, draft.id)).state).toBe('done')
+    expect(await scriptAt(base)).toMatchObject({
+      script: null,
+      says: expect.stringContaining('Nobody has said where machines at mossgate reach Gyrarch'),
+    })
+    expect((await scriptAt('http://10.88.1.2:4600')).script).toContain('http://10.88.1.2:4600/')
   })
 
   it('tells a machine what to put right there, and takes it when it calls again', async () => {

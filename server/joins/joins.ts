@@ -3,6 +3,7 @@ import { saidOf } from '~/core/contract'
 import { said } from './says'
 import { z } from 'zod'
 import { clusterOf, nodesOf, siteOf } from '~/core/fleet'
+import { readContact } from '~/core/ground'
 import {
   type CallFacts,
   joinScript,
@@ -64,8 +65,10 @@ export interface JoinState {
   readonly card: string
   readonly address: string
   readonly state: 'waited for' | 'taken' | 'refused' | 'ended'
-  /** ISO time on the clock until which its script is taken. */
+  /** ISO time, in real time, until which its script is taken. */
   readonly until: string
+  /** Whole minutes of real time until then. */
+  readonly minutesLeft: number
   readonly says: string | null
   /** Whether the run has given up on it until its draft is amended. */
   readonly stuck: boolean
@@ -80,6 +83,8 @@ export interface JoinParts {
   readonly runner: Runner
   readonly vault: Vault
   readonly clock: { readonly now: number }
+  /** Milliseconds of real time: scripts are used by people in front of machines. */
+  readonly wall: () => number
   readonly observe: Pick<Observe, 'boxFacts'>
   readonly journal: (line: {
     kind: string
@@ -89,8 +94,15 @@ export interface JoinParts {
   }) => Promise<void>
 }
 
-const unusedText = (ended: boolean): string | null =>
-  ended ? 'Its script has ended: make a new one.' : null
+/** How it stands with a machine, in words; null where it is simply waited for. */
+function saysOf(row: JoinRow, ended: boolean, reachedAt: string | null): string | null {
+  if (row.refused !== null) return row.refused
+  if (row.usedAt !== null) return `called at ${row.usedAt.slice(11, 16)}`
+  if (ended) return 'Its script has ended: make a new one.'
+  if (reachedAt === null)
+    return `Nobody has said where machines at ${row.site} reach Gyrarch. Say it for the site, then its script can be taken.`
+  return null
+}
 
 export class Joins {
   constructor(private readonly parts: JoinParts) {}
@@ -114,10 +126,11 @@ export class Joins {
         String(step.command.args['machine'] ?? ''),
       ),
     )
+    const reachedAt = this.reachedAt(intent.site, base)
     const machines = (intent.machines ?? []).flatMap((machine): JoinState[] => {
       const row = rows.find((join) => join.machine === machine.machine)
       if (!row) return []
-      const ended = Date.parse(row.until) <= this.parts.clock.now
+      const ended = Date.parse(row.until) <= this.parts.wall()
       let state: 'taken' | 'refused' | 'ended' | 'waited for'
       if (row.usedAt !== null) state = 'taken'
       else if (row.refused !== null) state = 'refused'
@@ -132,16 +145,15 @@ export class Joins {
           address: row.address,
           state,
           until: row.until,
-          says:
-            row.refused ??
-            (row.usedAt === null ? unusedText(ended) : `called at ${row.usedAt.slice(11, 16)}`),
+          minutesLeft: Math.max(0, Math.ceil((Date.parse(row.until) - this.parts.wall()) / 60_000)),
+          says: saysOf(row, ended, reachedAt),
           stuck: failed.has(row.machine),
           script:
-            row.usedAt !== null || ended || failed.has(row.machine)
+            row.usedAt !== null || ended || failed.has(row.machine) || reachedAt === null
               ? null
               : joinScript(
                   { ...row.get(), roles: machine.roles, arch: '' },
-                  `${base}/api/v1/join/${this.token(row)}`,
+                  `${reachedAt}/api/v1/join/${this.token(row)}`,
                   row.until,
                 ),
           facts: row.facts as CallFacts | null,
@@ -161,6 +173,13 @@ export class Joins {
     }
   }
 
+  /** Where a machine at a site calls: as the site’s setting says, or as Gyrarch was asked, if that leads anywhere from there. */
+  private reachedAt(site: string, base: string): string | null {
+    const setting = siteOf(this.parts.fleet.last(), site)?.gyrarchAt
+    if (setting !== undefined) return setting
+    return readContact(base).ok ? base : null
+  }
+
   /** A new script for a machine whose old one has ended; the old one’s token is no longer taken. */
   async renew(id: string, machine: string): Promise<void> {
     const row = await this.find(id, machine)
@@ -169,7 +188,7 @@ export class Joins {
       row.update(
         {
           round: row.round + 1,
-          until: new Date(this.parts.clock.now + joinTokenMs).toISOString(),
+          until: new Date(this.parts.wall() + joinTokenMs).toISOString(),
           refused: null,
         },
         { transaction },
@@ -207,12 +226,8 @@ export class Joins {
         `The token of ${row.machine} was used at ${row.usedAt.slice(11, 16)}. It is for one use.`,
       )
     const { now } = this.parts.clock
-    if (Date.parse(row.until) <= now) {
-      await this.refuse(
-        row,
-        given,
-        `The script of ${row.machine} ended at ${row.until.slice(11, 16)}: make a new one.`,
-      )
+    if (Date.parse(row.until) <= this.parts.wall()) {
+      await this.refuse(row, given, `The script of ${row.machine} has ended: make a new one.`)
       throw new Refusal(
         'conflict',
         `The token ended at ${row.until}. Make a new script for ${row.machine}.`,

@@ -4,6 +4,7 @@ import { DataTypes, type Sequelize } from 'sequelize'
 import {
   MadeRow,
   ClusterRow,
+  ContactRow,
   ChangeRow,
   StepRow,
   EvidenceRow,
@@ -270,6 +271,10 @@ export function defineRecords(sequelize: Sequelize): void {
       units: { type: DataTypes.DOUBLE, allowNull: false },
     },
     { ...common, tableName: 'prices' },
+  )
+  ContactRow.init(
+    { site: { ...text(), primaryKey: true }, address: text() },
+    { ...common, tableName: 'contacts' },
   )
   AuthorityRow.init(
     {

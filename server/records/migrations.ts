@@ -132,6 +132,10 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE INDEX failures_change ON failures (change)`,
     ),
   },
+  {
+    name: '0013-contacts',
+    up: sql(`CREATE TABLE contacts (site TEXT PRIMARY KEY, address TEXT NOT NULL)`),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -296,6 +296,15 @@ export class PriceRow extends Model<InferAttributes<PriceRow>, InferCreationAttr
   declare units: number
 }
 
+/** Where machines at a site reach Gyrarch. */
+export class ContactRow extends Model<
+  InferAttributes<ContactRow>,
+  InferCreationAttributes<ContactRow>
+> {
+  declare site: string
+  declare address: string
+}
+
 export class AuthorityRow extends Model<
   InferAttributes<AuthorityRow>,
   InferCreationAttributes<AuthorityRow>

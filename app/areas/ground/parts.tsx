@@ -83,6 +83,19 @@ export function Services({ site }: { readonly site: SiteView }) {
       good: server.answers,
     })),
     {
+      what: 'Gyrarch',
+      says: site.gyrarchAt ?? 'nobody has said where machines reach it',
+      good: site.gyrarchAt !== undefined || !site.boxes.some((box) => box.prepared === true),
+      act: (
+        <DraftChange
+          kind="site.contact"
+          intent={{ site: site.name, address: site.gyrarchAt ?? 'http://' }}
+        >
+          {site.gyrarchAt === undefined ? 'Say where' : 'Change'}
+        </DraftChange>
+      ),
+    },
+    {
       what: 'boot data',
       says:
         site.bootData.limitBytes === null

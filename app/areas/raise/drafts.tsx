@@ -9,6 +9,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { orRefused } from '../refusals'
+import { readDraftFile } from '~/server/changes/draft-file'
 import { Refusal } from '~/server/changes/errors'
 import type { Route } from './+types/drafts'
 import './sheet.css'
@@ -47,37 +48,15 @@ export async function loader({ context }: Route.LoaderArgs) {
   }
 }
 
-/** Takes a shared draft: `{ "gyrarch": "draft/1", "kind", "title", "intent" }`. */
+/** Takes a shared draft. */
 export async function action({ request, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
   return orRefused(async () => {
     const text = await request.text()
     if (text.length > fileLimit)
       throw new Refusal('too-large', 'The file is larger than 1 MiB. A draft is a few KiB.')
-    let file: unknown
-    try {
-      file = JSON.parse(text)
-    } catch (error) {
-      throw new Refusal(
-        'invalid',
-        `The file is not valid JSON: ${error instanceof Error ? error.message : 'it cannot be read'}`,
-      )
-    }
-    const draft = (typeof file === 'object' && file !== null ? file : {}) as {
-      gyrarch?: unknown
-      kind?: unknown
-      title?: unknown
-      intent?: unknown
-    }
-    if (draft.gyrarch !== 'draft/1')
-      throw new Refusal('invalid', 'The file is no shared draft: it lacks "gyrarch": "draft/1".')
-    if (typeof draft.kind !== 'string')
-      throw new Refusal('invalid', 'The draft names no kind of change.')
-    const record = await changes.draft(
-      draft.kind,
-      draft.intent,
-      typeof draft.title === 'string' ? draft.title.slice(0, 120) : null,
-    )
+    const { kind, intent, title } = readDraftFile(text)
+    const record = await changes.draft(kind, intent, title)
     throw redirect(
       record.kind === 'cluster.raise' ? `/raise/${record.id}` : `/changes/${record.id}`,
     )
@@ -141,7 +120,7 @@ function DropIn() {
   return (
     <Drop
       what="shared draft"
-      accept={{ 'application/json': ['.json'] }}
+      accept={{ 'application/json': ['.json'], 'application/yaml': ['.yaml', '.yml'] }}
       maxBytes={fileLimit}
       refused={fetcher.state === 'idle' ? fetcher.data?.refused : null}
       onText={(text) => void fetcher.submit(text, { method: 'post', encType: 'text/plain' })}

@@ -35,7 +35,7 @@ function OneJoin({ join }: { readonly join: JoinState }) {
         </span>
         <span>
           {join.state === 'waited for'
-            ? `its script is taken until ${join.until.slice(11, 16)}`
+            ? `its script is taken for ${countText(join.minutesLeft, 'more minute')}`
             : join.state}
         </span>
       </div>

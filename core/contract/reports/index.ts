@@ -1,5 +1,6 @@
 /** What the outside reports, one file a slice. */
 export {
+  backup,
   type ClusterEvent,
   clusterEvent,
   type ClusterReport,
@@ -21,6 +22,7 @@ export {
 export {
   type BoxFacts,
   boxFacts,
+  machine,
   type MachineReport,
   type MeteredThing,
   meteredThing,

@@ -125,6 +125,17 @@ export const pricesSet = verb({
   touches: nothing,
 })
 
+/** Where machines at a site reach Gyrarch; null forgets it. */
+export const contactSet = verb({
+  name: 'contact.set',
+  port: 'ledger',
+  args: z.object({ site: z.string(), address: z.string().nullable() }),
+  result: z.object({ site: z.string() }),
+  failures: [],
+  at: register,
+  touches: nothing,
+})
+
 export const restSet = verb({
   name: 'rest.set',
   port: 'ledger',

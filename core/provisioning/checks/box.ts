@@ -326,6 +326,14 @@ export const checkBoxes: Check = (planned) => {
         offers,
       })
     }
+    if (joinsBy(machine, box) === 'script' && site.gyrarchAt === undefined)
+      findings.push({
+        level: 'stop',
+        rule: 'machine.contact',
+        field,
+        ...said('machine.contact', { box: box.name, site: site.name }),
+        because: [{ ...said('no-contact', { site: site.name }), source: 'register' }],
+      })
     return [
       ...findings,
       ...(joinsBy(machine, box) === 'script' ? [] : checkDisk(box, machine, index, planned)),

@@ -64,6 +64,9 @@ export const said = sentences({
   'machine.architecture': (p: { box: string; arch: string; version: string }) =>
     `${p.box} is ${p.arch}; ${p.version} is not built for it.`,
   built: (p: { architectures: readonly string[] }) => `built for ${listText(p.architectures)}`,
+  'machine.contact': (p: { box: string; site: string }) =>
+    `${p.box} joins by a script, and nobody has said where machines at ${p.site} reach Gyrarch. Say it for the site first.`,
+  'no-contact': (p: { site: string }) => `no address is kept for ${p.site}`,
   'machine.image': (p: {
     box: string
     arch: string

@@ -20,7 +20,7 @@ import {
   saidOf,
 } from '~/core/contract'
 import type { Database } from '../../records/database'
-import { ClusterRow, JoinRow, LedgerRow, PriceRow } from '../../records/models'
+import { ClusterRow, ContactRow, JoinRow, LedgerRow, PriceRow } from '../../records/models'
 
 /** What a verb did, or nothing while it waits for a call. */
 type Done = (Said & { readonly result: Readonly<Record<string, unknown>> }) | null
@@ -28,9 +28,11 @@ type Done = (Said & { readonly result: Readonly<Record<string, unknown>> }) | nu
 interface Place extends Origin {
   /** Milliseconds on the clock. */
   readonly now: number
+  /** Milliseconds of real time: whoever stands in front of a machine has no other. */
+  readonly wall: number
 }
 
-/** Join scripts are for one use within so many milliseconds. */
+/** Join scripts are for one use within so many milliseconds of real time. */
 export const joinTokenMs = 30 * 60_000
 
 type RegisterVerb = {
@@ -175,6 +177,20 @@ async function setRest(
   }
 }
 
+async function setContact(database: Database, args: ArgsOf<'contact.set'>): Promise<Done> {
+  const { site, address } = args
+  await database.write(async (transaction) => {
+    if (address === null) await ContactRow.destroy({ where: { site }, transaction })
+    else await ContactRow.upsert({ site, address }, { transaction })
+  })
+  return {
+    result: { site },
+    ...(address === null
+      ? said('contact.forgotten', { site })
+      : said('contact.entered', { site, address })),
+  }
+}
+
 async function awaitJoin(
   database: Database,
   args: ArgsOf<'join.await'>,
@@ -193,7 +209,7 @@ async function awaitJoin(
       ...args,
       change: place.change,
       round: place.attempt,
-      until: new Date(place.now + joinTokenMs).toISOString(),
+      until: new Date(place.wall + joinTokenMs).toISOString(),
       usedAt: null,
       facts: null,
       refused: null,
@@ -224,6 +240,7 @@ const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'autoscale.set': setAutoscale,
   'prices.set': setPrices,
   'rest.set': setRest,
+  'contact.set': setContact,
   'join.await': awaitJoin,
   'join.forget': forgetJoin,
 }
@@ -268,7 +285,7 @@ export class Register implements Connector {
       })
       return
     }
-    const done = await work(this.database, read.args, { ...origin, now: at })
+    const done = await work(this.database, read.args, { ...origin, now: at, wall: Date.now() })
     this.written()
     if (done) ended({ result: done.result, failure: null, evidence: [{ at, ...saidOf(done) }] })
   }

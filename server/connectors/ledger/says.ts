@@ -19,6 +19,9 @@ export const said = sentences({
   'rest.windows': (p: { cluster: string; windows: number; zone: string }) =>
     `${p.cluster} rests in ${p.windows} windows, in ${p.zone}`,
   'rest.none': (p: { cluster: string }) => `${p.cluster} no longer rests by itself`,
+  'contact.entered': (p: { site: string; address: string }) =>
+    `machines at ${p.site} reach Gyrarch at ${p.address}`,
+  'contact.forgotten': (p: { site: string }) => `no address is kept for ${p.site}`,
   'join.called': (p: { at: string }) => `called at ${p.at}`,
   'join.forgotten': () => 'no longer waited for',
   'verb.unknown': (p: { verb: string }) => `The register has no verb ${p.verb}.`,
