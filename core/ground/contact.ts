@@ -24,10 +24,12 @@ export type Contact =
       readonly origin: string
     }
 
-const loopback = ['127.0.0.0/8', '::1/128', '0.0.0.0/32', '::/128', '::ffff:7f00:0/104']
+const loopback = ['127.0.0.0/8', '::1/128', '0.0.0.0/32', '::/128']
 
 function isLoopback(host: string): boolean {
-  if (host === 'localhost' || host.endsWith('.localhost')) return true
+  // IPv4 mapped into IPv6 is read as neither.
+  if (host === 'localhost' || host.endsWith('.localhost') || host.startsWith('::ffff:7f'))
+    return true
   const address = parseRange(host)
   return (
     address.ok &&

@@ -181,8 +181,7 @@ export const said = sentences({
     `“${p.address}” is no address to call. Write it like http://10.20.0.254:4600.`,
   'contact.loopback': (p: { address: string; site: string }) =>
     `${p.address} leads every machine back to itself. Give the address under which machines at ${p.site} reach Gyrarch.`,
-  'contact.more': (p: { address: string }) =>
-    `${p.address} has more than scheme, host and port.`,
+  'contact.more': (p: { address: string }) => `${p.address} has more than scheme, host and port.`,
   'contact.name': (p: { host: string; site: string }) =>
     `No record of ${p.site} leads ${p.host} anywhere: machines there would not find it.`,
   'records-of': (p: { domain: string; records: number }) =>

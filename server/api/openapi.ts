@@ -44,12 +44,22 @@ function bodyOf(route: Route, body: z.ZodType) {
   }
 }
 
+/** A name for programs that are made from the description: `postChangesByIdRun`. */
+const operationId = ({ method, path }: Route): string =>
+  method +
+  path
+    .split('/')
+    .map((part) => (part.startsWith(':') ? `-by-${part.slice(1)}` : `-${part}`))
+    .join('')
+    .replace(/[^a-zA-Z]+(\w)/g, (_, letter: string) => letter.toUpperCase())
+
 function operation(route: Route) {
   const names = [...route.path.matchAll(/:(\w+)/g)].map((match) => match[1] ?? '')
   const query = route.query ? schemaOf(route.query, 'input') : null
   const queryNames =
     query && typeof query.properties === 'object' ? Object.entries(query.properties) : []
   return {
+    operationId: operationId(route),
     summary: route.says,
     parameters: [
       ...names.map((name) => ({ name, in: 'path', required: true, schema: { type: 'string' } })),
@@ -83,6 +93,7 @@ export function openApi() {
   const paths: Record<string, Record<string, unknown>> = {
     '/live': {
       get: {
+        operationId: 'getLive',
         summary: 'What happens, as server-sent events: journal, state, run, clock, reset.',
         responses: {
           '200': {

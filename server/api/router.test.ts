@@ -1,8 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { elm, fernlet } from '~/core/testing/drafts'
-import { wired } from '~/core/wire/testing/worlds'
-import type { Gyrarch } from '../gyrarch'
+import { fernlet } from '~/core/testing/drafts'
 import { apiForAll } from '../testing/api-server'
 import { everyRule, soundBodies } from '../testing/bodies'
 import { damaged } from '../testing/damaged'
@@ -10,8 +8,7 @@ import { routes } from './routes'
 
 let base: string
 let errors: readonly unknown[]
-let gyrarch: Gyrarch
-apiForAll((served) => ({ base, errors, gyrarch } = served))
+apiForAll((served) => ({ base, errors } = served))
 
 interface Sent {
   readonly status: number

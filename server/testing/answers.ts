@@ -1,26 +1,29 @@
 /** Holds answers of the API against the description that it publishes. */
 import Ajv2020, { type ValidateFunction } from 'ajv/dist/2020.js'
+import { z } from 'zod'
 import { openApi } from '../api/openapi'
 import type { AnswerListener } from '../api/router'
 import type { Route } from '../api/route'
 
-interface Described {
-  readonly paths: Readonly<
-    Record<
-      string,
-      Readonly<
-        Record<
-          string,
-          {
-            readonly responses: Readonly<
-              Record<string, { readonly content: Readonly<Record<string, { schema: object }>> }>
-            >
-          }
-        >
-      >
-    >
-  >
-}
+const described = z.object({
+  paths: z.record(
+    z.string(),
+    z.record(
+      z.string(),
+      z.looseObject({
+        responses: z.record(
+          z.string(),
+          z.looseObject({
+            content: z.record(
+              z.string(),
+              z.looseObject({ schema: z.record(z.string(), z.unknown()) }),
+            ),
+          }),
+        ),
+      }),
+    ),
+  ),
+})
 
 export const operationOf = ({ method, path }: Pick<Route, 'method' | 'path'>): string =>
   `${method} ${path}`
@@ -30,7 +33,7 @@ export class AnswerCheck {
   readonly problems: string[] = []
   readonly answered = new Set<string>()
   private readonly ajv = new Ajv2020({ strict: false, allErrors: true })
-  private readonly described = openApi() as unknown as Described
+  private readonly described = described.parse(openApi())
   private readonly validators = new Map<string, ValidateFunction>()
 
   readonly listen: AnswerListener = (route, answer) => {
