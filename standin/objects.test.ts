@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { demoScenario } from '../server/connectors/standin/demo'
 import { objectsOf } from './report/objects'
-import { buildWorld, Simulator } from '.'
+import { buildWorld, Simulator, usage } from '.'
 import type { Manifest, Pod } from './world'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
@@ -61,6 +61,22 @@ const desk = (
     },
     ...more.spec,
   },
+})
+
+describe('figures of use', () => {
+  const samplesOf = (sim: Simulator): number | undefined =>
+    usage(sim, 'dill')?.find((entry) => entry.workload === 'Deployment/market/market-desk')
+      ?.cpuMilli.length
+
+  it('are there only for what has run, from when it ran', () => {
+    const { sim, run } = opened()
+    run('objects.apply', { objects: [desk({ extra: { nodeSelector: { lamp: 'lit' } } })] }, 3600)
+    expect(samplesOf(sim)).toBeUndefined()
+    run('objects.apply', { objects: [desk()] }, 1800)
+    // Half an hour less the minutes in which its images were pulled: a sample every five minutes.
+    expect(samplesOf(sim)).toBeGreaterThanOrEqual(5)
+    expect(samplesOf(sim)).toBeLessThanOrEqual(6)
+  })
 })
 
 describe('a Deployment', () => {

@@ -3,13 +3,15 @@ import { describe, expect, it } from 'vitest'
 import { percentile, rightSizes, type UseFacts } from '.'
 
 const MiB = 1024 ** 2
+/** An hour and more of one value. */
+const steady = (value: number): readonly number[] => Array.from({ length: 20 }, () => value)
 const fact = (more: Partial<UseFacts> = {}): UseFacts => ({
   workload: 'Deployment/market/desk',
   pods: 4,
   requestCpuMilli: 1000,
   requestMemoryBytes: 512 * MiB,
   cpuMilli: Array.from({ length: 100 }, (_, i) => i + 1),
-  memoryBytes: [400 * MiB],
+  memoryBytes: steady(400 * MiB),
   memoryKills: 0,
   throttled: 0,
   ...more,
@@ -23,20 +25,45 @@ describe('right sizes', () => {
       cpu: { used: 95, proposed: 110 },
       memory: { proposed: 512 * MiB },
       frees: { cpuMilli: 4 * 890, memoryBytes: 0 },
-      says: 'asks for more than it uses',
+      says: 'asks for more CPU than it uses',
     })
   })
   it('leave alone what is within a tenth', () =>
-    expect(rightSizes([fact({ cpuMilli: [850] })])[0]?.cpu.proposed).toBe(1000))
+    expect(rightSizes([fact({ cpuMilli: steady(850) })])[0]?.cpu.proposed).toBe(1000))
   it('give more memory to what was ended for it, whatever it used', () => {
-    const [found] = rightSizes([fact({ memoryBytes: [100 * MiB], memoryKills: 2 })])
+    const [found] = rightSizes([fact({ memoryBytes: steady(100 * MiB), memoryKills: 2 })])
     expect(found?.memory.proposed).toBe(640 * MiB)
     expect(found?.frees.memoryBytes).toBeLessThan(0)
+    expect(found?.says).toBe('killed twice for exceeding its memory limit')
   })
   it('give no less CPU to what its limit held back, whatever it seemed to use', () => {
-    const [found] = rightSizes([fact({ cpuMilli: [200], throttled: 0.4 })])
+    const [found] = rightSizes([fact({ cpuMilli: steady(200), throttled: 0.4 })])
     expect(found?.cpu.proposed).toBe(1000)
     expect(found?.says).toBe('held back by its CPU limit 40 % of the time')
+  })
+  it('say which of the two is asked for in excess, or used', () => {
+    const saysOf = (more: Partial<UseFacts>) => rightSizes([fact(more)])[0]?.says
+    expect(saysOf({ cpuMilli: steady(850), memoryBytes: steady(50 * MiB) })).toBe(
+      'asks for more memory than it uses',
+    )
+    expect(saysOf({ memoryBytes: steady(50 * MiB) })).toBe(
+      'asks for more CPU and memory than it uses',
+    )
+    expect(saysOf({ memoryBytes: steady(600 * MiB) })).toBe('uses more memory than it asks for')
+  })
+  it('invent nothing for what has not run, and propose nothing before an hour', () => {
+    expect(rightSizes([fact({ cpuMilli: [], memoryBytes: [] })])[0]).toMatchObject({
+      cpu: { asked: 1000, used: null, proposed: 1000 },
+      memory: { used: null },
+      frees: { cpuMilli: 0, memoryBytes: 0 },
+      says: 'no figures yet: it has not run',
+    })
+    expect(
+      rightSizes([fact({ cpuMilli: [10, 10, 10, 10], memoryBytes: [MiB, MiB, MiB, MiB] })])[0],
+    ).toMatchObject({
+      cpu: { used: 10, proposed: 1000 },
+      says: 'ran for 20 minutes: an hour is needed before anything is proposed',
+    })
   })
   it('a percentile is one of the samples, with at least that share at or below it', () => {
     fc.assert(

@@ -18,11 +18,18 @@ export interface UseFacts {
   readonly throttled: number
 }
 
+/** `used` is null where there are no figures yet. */
+export interface SizeOf {
+  readonly asked: number
+  readonly used: number | null
+  readonly proposed: number
+}
+
 export interface RightSize extends Said {
   readonly workload: string
   readonly pods: number
-  readonly cpu: { readonly asked: number; readonly used: number; readonly proposed: number }
-  readonly memory: { readonly asked: number; readonly used: number; readonly proposed: number }
+  readonly cpu: SizeOf
+  readonly memory: SizeOf
   readonly memoryKills: number
   readonly throttled: number
   /** What the proposal frees over all pods; below 0 where it takes more. */
@@ -35,6 +42,36 @@ const cpuMargin = 1.15
 const memoryMargin = 1.25
 /** From this part of the time on, being held back counts. */
 const throttledShare = 0.05
+/** A sample every five minutes: from an hour on a proposal is made. */
+const fewestSamples = 12
+const sampleMinutes = 5
+
+/** As it is, because too little is known of its use to propose anything. */
+function unproposed(fact: UseFacts): RightSize {
+  const samples = Math.min(fact.cpuMilli.length, fact.memoryBytes.length)
+  const used = (of: readonly number[]): number | null =>
+    samples === 0 ? null : percentile(of, 0.95)
+  return {
+    workload: fact.workload,
+    pods: fact.pods,
+    cpu: {
+      asked: fact.requestCpuMilli,
+      used: used(fact.cpuMilli),
+      proposed: fact.requestCpuMilli,
+    },
+    memory: {
+      asked: fact.requestMemoryBytes,
+      used: used(fact.memoryBytes),
+      proposed: fact.requestMemoryBytes,
+    },
+    memoryKills: fact.memoryKills,
+    throttled: fact.throttled,
+    frees: { cpuMilli: 0, memoryBytes: 0 },
+    ...(samples === 0
+      ? said('no-figures')
+      : said('few-figures', { minutes: samples * sampleMinutes })),
+  }
+}
 
 /** The value below which a share of the samples lie (nearest rank); 0 without samples. */
 export function percentile(samples: readonly number[], share: number): number {
@@ -43,12 +80,20 @@ export function percentile(samples: readonly number[], share: number): number {
   return sorted[Math.min(sorted.length - 1, Math.max(0, Math.ceil(share * sorted.length) - 1))] ?? 0
 }
 
+/** Of which of the two something holds. */
+const bothOf = (cpu: boolean, memory: boolean): readonly string[] => [
+  ...(cpu ? ['CPU'] : []),
+  ...(memory ? ['memory'] : []),
+]
+
 const up = (value: number, step: number): number => Math.ceil(value / step) * step
 
 /** A proposal for each workload, what frees most CPU first. Within a tenth of what is asked for nothing is proposed. */
 export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
   return facts
     .map((fact): RightSize => {
+      if (Math.min(fact.cpuMilli.length, fact.memoryBytes.length) < fewestSamples)
+        return unproposed(fact)
       const cpuUsed = percentile(fact.cpuMilli, 0.95)
       const memoryUsed = percentile(fact.memoryBytes, 0.95)
       const near = (proposed: number, requested: number): number =>
@@ -72,9 +117,14 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
       let what: Said
       if (fact.memoryKills > 0) what = said('memory-kills', { memoryKills: fact.memoryKills })
       else if (isThrottled) what = said('throttled', { percent: Math.round(100 * fact.throttled) })
-      else if (cpuUsed > fact.requestCpuMilli) what = said('above-request')
+      else if (cpuUsed > fact.requestCpuMilli || memoryUsed > fact.requestMemoryBytes)
+        what = said('above-request', {
+          what: bothOf(cpuUsed > fact.requestCpuMilli, memoryUsed > fact.requestMemoryBytes),
+        })
       else if (cpu < fact.requestCpuMilli || memory < fact.requestMemoryBytes)
-        what = said('below-request')
+        what = said('below-request', {
+          what: bothOf(cpu < fact.requestCpuMilli, memory < fact.requestMemoryBytes),
+        })
       else what = said('fits')
       return {
         workload: fact.workload,

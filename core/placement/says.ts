@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
-import { countText, listText } from '../units'
+import { countText, listText, timesText } from '../units'
 
 export const said = sentences({
   // schedule
@@ -20,10 +20,15 @@ export const said = sentences({
 
   // right-size
   'memory-kills': (p: { memoryKills: number }) =>
-    `ended ${countText(p.memoryKills, 'time')} for its memory`,
+    `killed ${timesText(p.memoryKills)} for exceeding its memory limit`,
   throttled: (p: { percent: number }) => `held back by its CPU limit ${p.percent} % of the time`,
-  'above-request': () => 'uses more CPU than it asks for',
-  'below-request': () => 'asks for more than it uses',
+  'above-request': (p: { what: readonly string[] }) =>
+    `uses more ${listText(p.what)} than it asks for`,
+  'below-request': (p: { what: readonly string[] }) =>
+    `asks for more ${listText(p.what)} than it uses`,
+  'no-figures': () => 'no figures yet: it has not run',
+  'few-figures': (p: { minutes: number }) =>
+    `ran for ${countText(p.minutes, 'minute')}: an hour is needed before anything is proposed`,
   fits: () => 'fits',
 
   // budgets

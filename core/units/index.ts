@@ -3,6 +3,7 @@ export {
   bytesText,
   coresText,
   countText,
+  timesText,
   durationText,
   listText,
   moneyText,

@@ -55,6 +55,12 @@ const plurals = new Intl.PluralRules('en')
 export const countText = (count: number, name: string, plural = `${name}s`): string =>
   `${numberText(count)} ${plurals.select(count) === 'one' ? name : plural}`
 
+/** "once", "twice", "3 times". */
+export function timesText(count: number): string {
+  if (count === 1) return 'once'
+  return count === 2 ? 'twice' : countText(count, 'time')
+}
+
 /** "a", "a and b", "a, b and c"; past `most` the rest is counted. */
 export function listText(items: readonly string[], max = 6): string {
   if (items.length > max) return `${items.slice(0, max).join(', ')} and ${items.length - max} more`

@@ -9,7 +9,8 @@ export {
 export { lookUp, type NameTry } from './search-path'
 export { flowOf, type FlowQuery, type FlowResult, type FlowShare } from './flow'
 export {
-  daysUntilFull,
+  poolTrend,
+  type PoolTrend,
   nodePortsOf,
   portCollisions,
   virtualAddressFor,

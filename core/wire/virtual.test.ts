@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { bareSite, type SiteView } from '../fleet'
 import type { ApiObject } from '../objects'
-import { daysUntilFull, nodePortsOf, portCollisions, virtualAddressFor } from '.'
+import { poolTrend, nodePortsOf, portCollisions, virtualAddressFor } from '.'
 
 const site: SiteView = {
   ...bareSite('mossgate', 'hall', 'd'),
@@ -86,10 +86,17 @@ describe('a pool', () => {
       { from: '2026-03-12T00:00:00Z', until: null },
       { from: '2026-03-05T00:00:00Z', until: '2026-03-20T00:00:00Z' },
     ]
-    expect(daysUntilFull(60, kept, '2025-01-01T00:00:00Z', now)).toBeCloseTo(60 / (2 / 30), 9)
-    expect(daysUntilFull(60, kept, '2026-03-11T00:00:00Z', now)).toBeNull()
-    expect(daysUntilFull(60, [], '2026-03-11T00:00:00Z', now)).toBeNull()
-    expect(daysUntilFull(60, kept, now, now)).toBeNull()
+    const trend = poolTrend(60, kept, '2025-01-01T00:00:00Z', now)
+    expect(trend).toEqual({ kind: 'grows', days: expect.closeTo(60 / (2 / 30), 9) as number })
+    expect(poolTrend(60, [], '2025-01-01T00:00:00Z', now)).toEqual({ kind: 'still' })
+    expect(poolTrend(60, kept, '2026-03-15T00:00:00Z', now)).toEqual({ kind: 'still' })
+  })
+
+  it('has no trend under a week of records, nor by one raise', () => {
+    const raise = Array.from({ length: 9 }, () => ({ from: '2026-03-30T12:00:00Z', until: null }))
+    expect(poolTrend(60, raise, '2026-03-29T00:00:00Z', now)).toEqual({ kind: 'unknown' })
+    expect(poolTrend(60, raise, '2026-01-01T00:00:00Z', now)).toEqual({ kind: 'unknown' })
+    expect(poolTrend(60, raise, now, now)).toEqual({ kind: 'unknown' })
   })
 })
 

@@ -60,24 +60,39 @@ export function virtualAddressFor(
   }
 }
 
-/** Days until a pool is full at the net growth of the last 30 days (or since the start, if shorter); null if it does not grow. */
-export function daysUntilFull(
+/** How a pool grows: `days` until it is full; or that it does not; or that too little is known to say. */
+export type PoolTrend =
+  | { readonly kind: 'grows'; readonly days: number }
+  | { readonly kind: 'still' }
+  | { readonly kind: 'unknown' }
+
+const dayMs = 86_400_000
+/** A trend needs a week of records, and growth on so many days of them: one raise is none. */
+const fewestDays = 7
+const fewestGrowths = 3
+
+/** Until a pool is full at the net growth of the last 30 days, or of what is recorded if that is less. */
+export function poolTrend(
   free: number,
   kept: readonly { readonly from: string; readonly until: string | null }[],
   began: string,
   now: string,
-): number | null {
+): PoolTrend {
   const end = Date.parse(now)
-  const since = Math.max(end - 30 * 86_400_000, Date.parse(began))
-  const days = (end - since) / 86_400_000
-  if (days <= 0) return null
+  const since = Math.max(end - 30 * dayMs, Date.parse(began))
+  const days = (end - since) / dayMs
+  if (days < fewestDays) return { kind: 'unknown' }
   const at = (time: number): number =>
     kept.filter(
       (entry) =>
         Date.parse(entry.from) <= time && (entry.until === null || Date.parse(entry.until) > time),
     ).length
   const growth = (at(end) - at(since)) / days
-  return growth > 0 ? free / growth : null
+  if (growth <= 0) return { kind: 'still' }
+  let growths = 0
+  for (let time = since; time < end; time += dayMs)
+    if (at(Math.min(end, time + dayMs)) > at(time)) growths++
+  return growths < fewestGrowths ? { kind: 'unknown' } : { kind: 'grows', days: free / growth }
 }
 
 interface Placed {

@@ -50,6 +50,8 @@ export function startPod(cluster: Cluster, pod: Pod, at: number, numbered?: numb
   pod.ip = ip
   pod.phase = 'Running'
   pod.startedAt = at
+  const workload = workloadOf(cluster, pod)
+  if (workload) workload.ranFrom ??= at
 }
 
 /** A pod of a workload; a stateful one by its ordinal, a daemon’s by its node, any other by a drawn suffix. */

@@ -21,7 +21,7 @@ function cpuLimit(workload: Workload): number {
     : Infinity
 }
 
-function usageOf(sim: Sim, cluster: Cluster, workload: Workload): UsageReport {
+function usageOf(sim: Sim, cluster: Cluster, workload: Workload, ranFrom: number): UsageReport {
   const { seed } = sim.world
   const key = `${cluster.name}/${workload.namespace}/${workload.name}`
   const level = 0.2 + 0.6 * uniform(seed, `${key}/cpu`)
@@ -32,7 +32,7 @@ function usageOf(sim: Sim, cluster: Cluster, workload: Workload): UsageReport {
   let heldBack = 0
   const cpu: number[] = []
   const memory: number[] = []
-  for (let i = last - samples + 1; i <= last; i++) {
+  for (let i = Math.max(last - samples + 1, Math.ceil(ranFrom / stepMs)); i <= last; i++) {
     const at = i * stepMs
     // Work is done by day; what follows a load follows that.
     const wave = points
@@ -48,16 +48,24 @@ function usageOf(sim: Sim, cluster: Cluster, workload: Workload): UsageReport {
     workload: `${workload.kind}/${workload.namespace}/${workload.name}`,
     cpuMilli: cpu,
     memoryBytes: memory,
-    memoryKills: held > 0.82 ? 2 : 0,
-    throttled: heldBack / samples,
+    memoryKills: held > 0.82 && cpu.length === samples ? 2 : 0,
+    throttled: cpu.length === 0 ? 0 : heldBack / cpu.length,
   }
 }
 
-/** Use of every workload that has pods; null if the cluster does not answer. */
+/** When a workload first ran, or null: what never ran used nothing. */
+function ranFromOf(cluster: Cluster, workload: Workload): number | null {
+  if (workload.ranFrom !== undefined) return workload.ranFrom
+  const started = podsOf(cluster, workload).flatMap(({ startedAt }) => startedAt ?? [])
+  return started.length === 0 ? null : Math.min(...started)
+}
+
+/** Use of every workload that has ever run; null if the cluster does not answer. */
 export function usage(sim: Sim, name: string): readonly UsageReport[] | null {
   const cluster = answering(sim, name)
   if ('class' in cluster) return null
-  return cluster.workloads
-    .filter((workload) => podsOf(cluster, workload).length > 0)
-    .map((workload) => usageOf(sim, cluster, workload))
+  return cluster.workloads.flatMap((workload) => {
+    const ranFrom = podsOf(cluster, workload).length > 0 ? ranFromOf(cluster, workload) : null
+    return ranFrom === null ? [] : [usageOf(sim, cluster, workload, ranFrom)]
+  })
 }

@@ -1,6 +1,7 @@
 /** Right sizes: what workloads ask for against what they used, and what a change would free. */
 import { useNavigate } from 'react-router'
 import {
+  type Pod,
   rightSizes,
   readWorld,
   workloadsOf,
@@ -20,6 +21,12 @@ import { BarChart } from '../../kit/chart/chart'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Right sizes · Gyrarch' }]
 
+/** Of what never ran. */
+const unused = { cpuMilli: [], memoryBytes: [], memoryKills: 0, throttled: 0 }
+
+const usedText = (used: number | null, text: (used: number) => string): string =>
+  used === null ? 'no figures yet' : text(used)
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const view = await gyrarch.fleet.view()
@@ -33,26 +40,27 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     const used = (await gyrarch.observe.usage(cluster.name)) ?? []
     if (!read.ok) continue
     const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
-    const byWorkload = new Map(
-      used.map((entry) => [
-        entry.workload,
-        read.world.pods.filter((pod) => ownerOf(pod.object) === entry.workload),
-      ]),
-    )
+    const byWorkload = new Map<string, Pod[]>()
+    for (const pod of read.world.pods) {
+      const workload = ownerOf(pod.object)
+      if (workload && !pod.isFinished)
+        byWorkload.set(workload, [...(byWorkload.get(workload) ?? []), pod])
+    }
+    const usedBy = new Map(used.map((entry) => [entry.workload, entry]))
     const matchingRightSizes = rightSizes(
-      used.flatMap((entry) => {
-        const pods = (byWorkload.get(entry.workload) ?? []).filter((pod) => !pod.isFinished)
-        const pod = pods[0]
-        return pod
-          ? [
-              {
-                ...entry,
-                pods: pods.length,
-                requestCpuMilli: pod.shape.cpuMilli,
-                requestMemoryBytes: pod.shape.memoryBytes,
-              },
-            ]
-          : []
+      [...byWorkload].flatMap(([workload, pods]) => {
+        const [pod] = pods
+        if (!pod) return []
+        const entry = usedBy.get(workload) ?? unused
+        return [
+          {
+            ...entry,
+            workload,
+            pods: pods.length,
+            requestCpuMilli: pod.shape.cpuMilli,
+            requestMemoryBytes: pod.shape.memoryBytes,
+          },
+        ]
       }),
     )
     rows.push(
@@ -92,8 +100,8 @@ const columns: readonly Column<Row>[] = [
   },
   {
     name: 'used',
-    value: (row) => row.cpu.used,
-    show: (row) => `${numberText(row.cpu.used)} m`,
+    value: (row) => row.cpu.used ?? -1,
+    show: (row) => usedText(row.cpu.used, (used) => `${numberText(used)} m`),
     number: true,
   },
   {
@@ -104,8 +112,8 @@ const columns: readonly Column<Row>[] = [
   },
   {
     name: 'memory used',
-    value: (row) => row.memory.used,
-    show: (row) => bytesText(row.memory.used),
+    value: (row) => row.memory.used ?? -1,
+    show: (row) => usedText(row.memory.used, bytesText),
     number: true,
   },
   {
@@ -115,9 +123,15 @@ const columns: readonly Column<Row>[] = [
     number: true,
   },
   {
-    name: 'frees',
+    name: 'frees CPU',
     value: (row) => row.frees.cpuMilli,
-    show: (row) => `${numberText(row.frees.cpuMilli)} m`,
+    show: (row) => (row.frees.cpuMilli === 0 ? '' : `${numberText(row.frees.cpuMilli)} m`),
+    number: true,
+  },
+  {
+    name: 'frees memory',
+    value: (row) => row.frees.memoryBytes,
+    show: (row) => (row.frees.memoryBytes === 0 ? '' : bytesText(row.frees.memoryBytes)),
     number: true,
   },
   { name: 'says', value: (row) => row.says },
@@ -147,7 +161,7 @@ function AskedAndUsed({ rows }: { readonly rows: readonly Row[] }) {
       ]}
       bars={shown.map((row) => ({
         name: `${row.workload.split('/').at(-1) ?? row.workload}, ${row.cluster}`,
-        values: [row.cpu.asked / 1000, row.cpu.used / 1000, row.cpu.proposed / 1000],
+        values: [row.cpu.asked / 1000, (row.cpu.used ?? 0) / 1000, row.cpu.proposed / 1000],
       }))}
       text={(cores) => `${numberText(cores, 2)} cores`}
     />
@@ -178,7 +192,8 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
               <div>
                 <dt>CPU, 95 % of the last day</dt>
                 <dd>
-                  {numberText(chosen.cpu.used)} m of {numberText(chosen.cpu.asked)} m
+                  {usedText(chosen.cpu.used, (used) => `${numberText(used)} m`)} of{' '}
+                  {numberText(chosen.cpu.asked)} m
                 </dd>
               </div>
               <div>
@@ -192,7 +207,7 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
               <div>
                 <dt>memory, 95 % of the last day</dt>
                 <dd>
-                  {bytesText(chosen.memory.used)} of {bytesText(chosen.memory.asked)}
+                  {usedText(chosen.memory.used, bytesText)} of {bytesText(chosen.memory.asked)}
                 </dd>
               </div>
               <div>

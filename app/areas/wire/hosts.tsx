@@ -4,7 +4,7 @@ import { useSearchParams } from 'react-router'
 import { nodesOf, listedObjects } from '~/core/fleet'
 import { type HttpRouteObject, type ServiceObject, slicesOfService } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
-import { daysUntilFull } from '~/core/wire'
+import { poolTrend, type PoolTrend } from '~/core/wire'
 import { frontage, ingressAddress, poolFill } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -135,9 +135,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     clusters: [],
     site: site.name,
     network: frontage(site)?.name ?? null,
-    pool: pool
-      ? { ...pool, days: daysUntilFull(pool.size - pool.used, kept, began, view.now) }
-      : null,
+    pool: pool ? { ...pool, trend: poolTrend(pool.size - pool.used, kept, began, view.now) } : null,
     ingress,
     rows,
     routes: [...routes, ...ingresses],
@@ -197,6 +195,17 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
+function trendText(trend: PoolTrend): string {
+  switch (trend.kind) {
+    case 'grows':
+      return `full in ${countText(Math.floor(trend.days), 'day')} as it grows now`
+    case 'still':
+      return 'not growing'
+    case 'unknown':
+      return 'no trend yet: that takes a week of records and more than a raise or two'
+  }
+}
+
 function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullable<Data['pool']> }) {
   const [range, setRange] = useState(pool.pool)
   return (
@@ -206,10 +215,7 @@ function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullabl
         <span className="fill" aria-hidden>
           <i style={{ width: `${Math.min(100, (100 * pool.used) / Math.max(1, pool.size))}%` }} />
         </span>
-        {pool.used} of {numberText(pool.size)} used, in {pool.network};{' '}
-        {pool.days === null
-          ? 'not growing'
-          : `full in ${countText(pool.days, 'day')} as it grows now`}
+        {pool.used} of {numberText(pool.size)} used, in {pool.network}; {trendText(pool.trend)}
       </p>
       <div className="acts">
         <Field label="Pool" hideLabel mono value={range} width={230} onChange={setRange} />

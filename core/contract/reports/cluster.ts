@@ -107,7 +107,7 @@ export const trafficReport = z.object({
 })
 export type TrafficReport = Told<z.infer<typeof trafficReport>>
 
-/** What one pod of a workload used, a sample every five minutes of the last day. */
+/** What one pod of a workload used, a sample every five minutes of the last day in which it ran. */
 export const usageReport = z.object({
   /** `Kind/namespace/name` */
   workload: z.string(),
