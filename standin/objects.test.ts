@@ -65,14 +65,18 @@ const desk = (
 
 describe('figures of use', () => {
   const samplesOf = (sim: Simulator): number | undefined =>
-    usage(sim, 'dill')?.find((entry) => entry.workload === 'Deployment/market/market-desk')
-      ?.cpuMilli.length
+    usage(sim, 'dill')?.find((entry) => entry.workload === 'Deployment/market/lamp')?.cpuMilli
+      .length
 
   it('are there only for what has run, from when it ran', () => {
     const { sim, run } = opened()
-    run('objects.apply', { objects: [desk({ extra: { nodeSelector: { lamp: 'lit' } } })] }, 3600)
+    const lamp = (extra = {}) => ({
+      ...desk({ extra }),
+      metadata: { name: 'lamp', namespace: 'market' },
+    })
+    run('objects.apply', { objects: [lamp({ nodeSelector: { lamp: 'lit' } })] }, 3600)
     expect(samplesOf(sim)).toBeUndefined()
-    run('objects.apply', { objects: [desk()] }, 1800)
+    run('objects.apply', { objects: [lamp()] }, 1800)
     // Half an hour less the minutes in which its images were pulled: a sample every five minutes.
     expect(samplesOf(sim)).toBeGreaterThanOrEqual(5)
     expect(samplesOf(sim)).toBeLessThanOrEqual(6)
