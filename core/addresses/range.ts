@@ -40,7 +40,7 @@ export function parseCidr(
   if (parts.length !== 2) {
     return {
       ok: false,
-      says: `“${text.slice(0, 60)}” is no CIDR. Write an address, a slash and a prefix length, like 10.130.0.0/18.`,
+      says: `${text.trim() === '' ? 'A range is missing' : `“${text.slice(0, 60)}” is no CIDR`}. Write an address, a slash and a prefix length, like 10.130.0.0/18.`,
       suggest: null,
     }
   }

@@ -155,6 +155,22 @@ describe('a cluster', () => {
       'resting',
     )
   })
+
+  it('says whether a change or its calendar stopped it, and until when', () => {
+    const rest = {
+      zone: 'Europe/Berlin',
+      windows: [{ days: ['sun', 'mon'] as const, stop: '20:00', start: '08:30' }],
+    }
+    const saysOf = (restingSince: string) =>
+      clusterState(
+        cluster([], { apiAnswers: false, resting: true, rest, restingSince }),
+        { ...context, now: Date.parse('2026-03-02T06:00:00Z') },
+      ).says
+    expect(saysOf('2026-03-01T19:00:05Z')).toBe(
+      'At rest by its calendar until Mon 2 Mar 08:30 (Europe/Berlin).',
+    )
+    expect(saysOf('2026-03-01T12:00:00Z')).toBe('Stopped by a change.')
+  })
 })
 
 const site: SiteView = { ...bareSite('mossgate', 'hall', 'd'), zones: ['a'] }

@@ -21,6 +21,8 @@ export const said = sentences({
   'pool.empty': () => 'It has no nodes now.',
   'pool.well': (p: { statesCount: number }) => `All ${p.statesCount} nodes are well.`,
   'cluster.stopped': () => 'Stopped by a change.',
+  'cluster.rests': (p: { until: string; zone: string }) =>
+    `At rest by its calendar until ${p.until} (${p.zone}).`,
   'cluster.coming-up': () => 'A running change is at work on it; its API does not answer yet.',
   'cluster.api-silent': (p: { endpoint: string }) => `Its API at ${p.endpoint} does not answer.`,
   'cluster.quorum-lost': (p: { membersUp: number; members: number }) =>

@@ -1,6 +1,7 @@
 /** The six states, derived from what was observed; never set. */
 import type { Said } from '../contract'
 import { minorsBehind } from '../units'
+import { localText, restIntervals } from '../scaling'
 import { toleratedLosses } from '../sizing'
 import type { ClusterView, NodeView, PoolView, SiteView } from './view'
 import { said } from './says'
@@ -104,10 +105,28 @@ export function poolState(pool: PoolView, cluster: ClusterView, context: StateCo
   }
 }
 
+/** Whether it was a calendar that stopped it, and until when; else a change did. */
+function restText({ rest, restingSince }: ClusterView, now: number): Said {
+  if (rest === null || restingSince === null) return said('cluster.stopped')
+  const since = Date.parse(restingSince)
+  const dayMs = 86_400_000
+  const interval = restIntervals(rest.zone, rest.windows, {
+    from: now - 8 * dayMs,
+    to: now + 8 * dayMs,
+  }).find(({ from, to }) => from <= now && now < to)
+  // Stopped before its calendar would have: by somebody.
+  return interval === undefined || since < interval.from
+    ? said('cluster.stopped')
+    : said('cluster.rests', {
+        until: localText(interval.to, rest.zone),
+        zone: rest.zone,
+      })
+}
+
 /** The state of a cluster: broken if its API does not answer or its quorum is lost. */
 export function clusterState(cluster: ClusterView, context: StateContext): Reasoned {
   const worked = context.workedOn.has(`cluster/${cluster.name}`)
-  if (cluster.resting) return { state: 'resting', ...said('cluster.stopped') }
+  if (cluster.resting) return { state: 'resting', ...restText(cluster, context.now) }
   if (!cluster.apiAnswers) {
     return worked
       ? {

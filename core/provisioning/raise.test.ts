@@ -404,6 +404,20 @@ describe('a draft with', () => {
     },
   )
 
+  it.each([
+    ['no ranges', { pods: '', services: '' }],
+    ['both ranges over another cluster’s', { pods: '10.120.0.0/18', services: '10.120.64.0/18' }],
+  ])('%s is offered two that do not overlap', (_what, ranges) => {
+    const intent = draft(fernlet, { ranges })
+    const both = findingsOf(clusterRaise, intent, view)
+      .filter(({ field }) => field?.startsWith('ranges.'))
+      .flatMap(({ remedies }) => remedies.slice(0, 1))
+      .flatMap(({ change }) => ('patchDraft' in change ? change.patchDraft : []))
+    expect(both).toHaveLength(2)
+    const patched = raiseIntent.parse(patchDraft(intent, both))
+    expect(stops(patched)).toEqual([])
+  })
+
   it('a disk to be wiped runs only once that is accepted', () => {
     const disk = '/dev/disk/by-id/ata-FIR_960_B7'
     const findings = findingsOf(clusterRaise, box({ disk, wipe: disk }), view)

@@ -19,6 +19,7 @@ export { replicasFor, replicasWanted, type Metric, type ReplicasWanted } from '.
 export {
   instantOf,
   isTimeZone,
+  localText,
   minutesOf,
   restIntervals,
   restSavings,

@@ -58,6 +58,10 @@ export function instantOf(
 
 const dayMs = 86_400_000
 
+/** An instant as its clocks show it there: Tue 3 Mar 06:00. */
+export const localText = (at: number, zone: string): string =>
+  DateTime.fromMillis(at, { zone, locale: 'en' }).toFormat('ccc d LLL HH:mm')
+
 /** Minutes ahead of UTC. A day on which the clocks do not change is asked about once, at its two ends. */
 function offsetsOf(zone: string): (at: number) => number {
   const iana = IANAZone.create(zone)

@@ -142,6 +142,7 @@ const drafts: readonly (readonly [string, unknown])[] = [
     },
   ],
   ['site.service', { site: hall, service: 'time' }],
+  ['site.contact', { site: hall, address: 'http://10.20.0.254:4600' }],
   ['site.quota', { site: cloud, cores: 200 }],
   ['site.hosts', { site: hall, hosts: ['host-1'], service: 'out' }],
   ['ledger.enter', { add: [{ domain: 'a', range: '10.9.0.0/24', name: 'x' }], remove: [] }],

@@ -64,6 +64,13 @@ describe('taking back what others have built on', () => {
     await opened.gyrarch.changes.takeBack(wrote)
     await settle()
     expect(await states(made, wrote)).toEqual(['done', 'taken-back'])
+    expect((await opened.gyrarch.changes.get(wrote)).proof).toEqual([
+      {
+        says: 'Nothing that it had made is left',
+        holds: true,
+        observed: '1 thing looked for, none there',
+      },
+    ])
     expect(await listed('Namespace')).toContain('trials')
     expect(await listed('ConfigMap')).not.toContain('notes')
   })

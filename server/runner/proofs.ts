@@ -1,10 +1,14 @@
 /** Whether a run did what it was for, and what it left behind. */
 import type { Proof } from '~/core/changes'
-import { effectOf, type Said } from '~/core/contract'
+import { effectOf, type Ref, type Said } from '~/core/contract'
 import { type FleetView, stands } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
+import type { ApiObject } from '~/core/objects'
+import { countText, listText } from '~/core/units'
 import { expectations } from '~/core/wire'
+import { z } from 'zod'
 import type { Fleet } from '../fleet/fleet'
+import type { StepRow } from '../records/models'
 import { type Active, resultsOf } from './active'
 import { resolvedArgs } from './graph-state'
 import type { RunnerParts } from './parts'
@@ -59,15 +63,106 @@ export const proofsOf = (
     return { proof: [], objection: said('proofs.failed') }
   })
 
-/** What a run that was taken back has left after all: whatever its commands make and the fleet still shows. */
-export async function leftBehind(fleet: Fleet, active: Active): Promise<string> {
+/** What a command had written into a cluster’s API: what was not there before, and what was. */
+const written = z.object({
+  before: z.array(
+    z.object({
+      object: z.unknown().nullable(),
+      identity: z.looseObject({
+        kind: z.string(),
+        metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }),
+      }),
+    }),
+  ),
+})
+
+const nameOf = ({ kind, metadata }: ApiObject): string =>
+  [kind, metadata?.namespace, metadata?.name].filter((part) => part != null).join('/')
+
+interface Looked {
+  /** What was looked for, and of that what is there. */
+  readonly made: readonly string[]
+  readonly left: readonly string[]
+  readonly removed: readonly string[]
+  readonly missing: readonly string[]
+}
+
+/** Objects of an API that a step which was undone had written. */
+async function lookedAtObjects(fleet: Fleet, step: StepRow): Promise<Looked | null> {
+  const read = written.safeParse(step.result)
+  const cluster = step.command.args['cluster']
+  if (!read.success || typeof cluster !== 'string') return null
+  const objects = await fleet.objectsOf(cluster)
+  if (!objects) return null
+  const there = new Set(objects.map(nameOf))
+  const named = (isNew: boolean): readonly string[] =>
+    read.data.before
+      .filter(({ object }) => (object === null) === isNew)
+      .map(({ identity }) => nameOf(identity))
+  const [made, removed] = [named(true), named(false)]
+  return {
+    made,
+    left: made.filter((name) => there.has(name)),
+    removed,
+    missing: removed.filter((name) => !there.has(name)),
+  }
+}
+
+/** Whatever else commands that were undone had made or removed, as far as the fleet tells of such things. */
+function lookedAt(view: FleetView, active: Active, steps: readonly StepRow[]): Looked {
+  const results = resultsOf(active)
+  const effects = steps.map(({ command }) =>
+    effectOf({ verb: command.verb, args: resolvedArgs(command.args, results) }),
+  )
+  const told = (refs: readonly Ref[]): readonly Ref[] =>
+    [...new Set(refs)].filter((about) => stands(view, about) !== undefined)
+  const made = told(effects.flatMap(({ makes }) => makes))
+  const removed = told(effects.flatMap(({ removes }) => removes)).filter(
+    (about) => !made.includes(about),
+  )
+  return {
+    made,
+    left: made.filter((about) => stands(view, about) === true),
+    removed,
+    missing: removed.filter((about) => stands(view, about) === false),
+  }
+}
+
+/**
+ * The proofs of a run that was taken back: what its commands had made is gone, what they had removed or written over is
+ * there again, and what is expected of anybody.
+ */
+export async function backProofs(fleet: Fleet, active: Active): Promise<readonly Proof[]> {
   fleet.touchRegister()
   const view = await fleet.view()
-  const results = resultsOf(active)
-  const made = [...active.steps.values()].flatMap(
-    ({ command }) =>
-      effectOf({ verb: command.verb, args: resolvedArgs(command.args, results) }).makes,
-  )
-  const left = [...new Set(made)].filter((about) => stands(view, about) === true)
-  return left.length === 0 ? 'nothing is left' : `left: ${left.join(', ')}`
+  const undone = [...active.steps.values()].filter((step) => step.state === 'undone')
+  const all = [lookedAt(view, active, undone)]
+  for (const step of undone) {
+    const objects = await lookedAtObjects(fleet, step)
+    if (objects) all.push(objects)
+  }
+  const made = all.flatMap((looked) => looked.made)
+  const left = all.flatMap((looked) => looked.left)
+  const removed = all.flatMap((looked) => looked.removed)
+  const missing = all.flatMap((looked) => looked.missing)
+  const proofs: Proof[] = []
+  if (made.length > 0 || removed.length === 0)
+    proofs.push({
+      says: 'Nothing that it had made is left',
+      holds: left.length === 0,
+      observed:
+        left.length === 0
+          ? `${countText(made.length, 'thing')} looked for, none there`
+          : `left: ${listText(left, 12)}`,
+    })
+  if (removed.length > 0)
+    proofs.push({
+      says: 'What it had removed or written over is there again',
+      holds: missing.length === 0,
+      observed:
+        missing.length === 0
+          ? `${removed.length} of ${removed.length} are there`
+          : `not there: ${listText(missing, 12)}`,
+    })
+  return [...proofs, ...(await expected(fleet, view))]
 }

@@ -144,11 +144,19 @@ export class RunRecords {
     )
   }
 
-  async takenBack(active: Active, left: string): Promise<void> {
+  async takenBack(active: Active, proof: readonly Proof[]): Promise<void> {
+    const broken = proof.filter((item) => !item.holds)
+    const says =
+      broken.length === 0
+        ? 'nothing is left'
+        : broken.map((item) => `${item.says}: ${item.observed}`).join('; ')
     await this.transition(
       active,
-      [{ kind: 'run.taken-back', says: `${active.row.label}: taken back; ${left}` }],
-      (transaction) => this.close(active, 'taken-back', transaction),
+      [{ kind: 'run.taken-back', says: `${active.row.label}: taken back; ${says}` }],
+      async (transaction) => {
+        await active.row.update({ proof: [...proof] }, { transaction })
+        await this.close(active, 'taken-back', transaction)
+      },
     )
   }
 

@@ -23,7 +23,7 @@ import { changeId, writeJournal } from './journal'
 import { type Active, isoClock, resultsOf, stepAwaiting } from './active'
 import { Lanes } from './lanes'
 import type { RunnerParts } from './parts'
-import { leftBehind, proofsOf } from './proofs'
+import { backProofs, proofsOf } from './proofs'
 import { commandOf, RunRecords } from './run-records'
 import { readyOn, readyToUndo, resolvedArgs, settled } from './graph-state'
 
@@ -371,7 +371,7 @@ export class Runner {
       await this.noteBusy()
       return
     }
-    await this.records.takenBack(active, await leftBehind(this.parts.fleet, active))
+    await this.records.takenBack(active, await backProofs(this.parts.fleet, active))
     await this.closed(active.row.number)
   }
 

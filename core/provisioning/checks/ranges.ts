@@ -71,13 +71,26 @@ export const checkRanges: Check = (planned) => {
     services: parseCidr(intent.ranges.services),
   }
   const taken = holders(planned)
+  // Two ranges that are offered at once may be taken at once: the second keeps clear of the first.
+  const offered: { readonly end: (typeof ends)[number]; readonly range: Range }[] = []
+  const offer = (end: (typeof ends)[number], text: string | null): NonNullable<RawFinding['offers']> => {
+    const range = text === null ? null : parseRange(text)
+    if (text === null || range?.ok !== true) return []
+    offered.push({ end, range: range.value })
+    return [replaceRange(end, text)]
+  }
+  /** What a range for that end keeps clear of, beside what the check itself names. */
+  const avoided = (end: (typeof ends)[number]): readonly Range[] => [
+    ...taken.map((holder) => holder.range),
+    ...offered.flatMap((range) => (range.end === end ? [] : [range.range])),
+  ]
   for (const end of ends) {
     const result = parsed[end]
     if (result.ok) continue
     const fallback = freeLike(
       { family: 4, first: 0n, last: 0n, prefix: end === 'pods' ? 18 : 20 },
       [
-        ...taken.map((holder) => holder.range),
+        ...avoided(end),
         ...ends.flatMap((otherEnd) => (parsed[otherEnd].ok ? [parsed[otherEnd].value] : [])),
       ],
     )
@@ -88,7 +101,7 @@ export const checkRanges: Check = (planned) => {
       field: `ranges.${end}`,
       ...quoted('range.unreadable', result.says),
       because: [{ ...said('range-address-prefix'), source: 'RFC 4632' }],
-      offers: suggestion === null ? [] : [replaceRange(end, suggestion)],
+      offers: offer(end, suggestion),
     })
   }
   const { pods, services } = parsed
@@ -100,7 +113,7 @@ export const checkRanges: Check = (planned) => {
         last: 0n,
         prefix: pods.value.family === 4 ? 20 : 108,
       },
-      [...taken.map((holder) => holder.range), pods.value],
+      [...avoided('services'), pods.value],
     )
     findings.push({
       level: 'stop',
@@ -113,7 +126,7 @@ export const checkRanges: Check = (planned) => {
           source: 'draft',
         },
       ],
-      offers: free === null ? [] : [replaceRange('services', free)],
+      offers: offer('services', free),
     })
   }
   if (
@@ -124,7 +137,7 @@ export const checkRanges: Check = (planned) => {
     site.networks.every((network) => !network.range.includes(':'))
   ) {
     const free = freeLike({ family: 4, first: 0n, last: 0n, prefix: 18 }, [
-      ...taken.map((holder) => holder.range),
+      ...avoided('pods'),
       ...(services.ok ? [services.value] : []),
     ])
     findings.push({
@@ -139,7 +152,7 @@ export const checkRanges: Check = (planned) => {
           at: site.observedAt,
         },
       ],
-      offers: free === null ? [] : [replaceRange('pods', free)],
+      offers: offer('pods', free),
     })
   }
   ends.forEach((end) => {
@@ -150,7 +163,7 @@ export const checkRanges: Check = (planned) => {
     const own = candidate.ok && intersection(candidate.value, range.value) !== null
     if (clashes.length === 0 && !(own && end === 'services')) return
     const avoid = [
-      ...taken.map((holder) => holder.range),
+      ...avoided(end),
       ...(candidate.ok ? [candidate.value] : []),
     ]
     const free = freeLike(range.value, avoid)
@@ -178,7 +191,7 @@ export const checkRanges: Check = (planned) => {
           ? [{ ...said('pods', { pods: intent.ranges.pods }), source: 'draft' }]
           : []),
       ],
-      offers: free === null ? [] : [replaceRange(end, free)],
+      offers: offer(end, free),
     })
   })
   if (pods.ok && services.ok) {
@@ -195,7 +208,7 @@ export const checkRanges: Check = (planned) => {
     } else if (holds.value.maxNodes < BigInt(nodes)) {
       const prefix = holds.value.perNodePrefix - Math.ceil(Math.log2(nodes))
       const free = freeLike({ ...pods.value, prefix }, [
-        ...taken.map((holder) => holder.range),
+        ...avoided('pods'),
         services.value,
       ])
       findings.push({
@@ -214,11 +227,11 @@ export const checkRanges: Check = (planned) => {
             source: 'address plan',
           },
         ],
-        offers: free === null ? [] : [replaceRange('pods', free)],
+        offers: offer('pods', free),
       })
     } else if (holds.value.dnsAddress === null) {
       const free = freeLike({ ...services.value, prefix: 20 }, [
-        ...taken.map((holder) => holder.range),
+        ...avoided('services'),
         pods.value,
       ])
       findings.push({
@@ -230,7 +243,7 @@ export const checkRanges: Check = (planned) => {
           addresses: Number(holds.value.services),
         }),
         because: [{ ...said('service-addresses'), source: 'address plan' }],
-        offers: free === null ? [] : [replaceRange('services', free)],
+        offers: offer('services', free),
       })
     }
   }
