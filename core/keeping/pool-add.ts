@@ -13,18 +13,12 @@ import type { ChangeKind, RawFinding, Plan } from '../changes'
 import { stop, longestPath } from '../changes'
 import { ref, command } from '../contract'
 import type { Graph } from '../provisioning'
-import {
-  addMachineChecks,
-  step,
-  estimates,
-  machineSteps,
-  joinStep,
-  siteAfter,
-} from '../provisioning'
+import { step, estimates, machineSteps, joinStep, siteAfter } from '../provisioning'
 import { siteSpend } from '../spend'
 import { countText } from '../units'
 import { checkAgentWays } from './shared-cause'
 import { coming } from './resized-pool'
+import { aboutCount, fittingCount, machineFindings } from './fitting-count'
 import { said } from './says'
 
 // Add
@@ -114,16 +108,13 @@ export const poolAdd: ChangeKind<AddIntent> = {
         ),
       )
     if (findings.some((finding) => finding.level === 'stop')) return findings
-    const planned = coming(withPool(cluster, fresh(intent)), fresh(intent), intent.count, view)
+    const planned = (count: number) =>
+      coming(withPool(cluster, fresh(intent)), fresh(intent), count, view)
     return [
       ...findings,
-      ...addMachineChecks
-        .flatMap((check) => check(planned))
-        .map((finding): RawFinding => ({
-          ...finding,
-          field: 'count',
-          offers: (finding.offers ?? []).filter((offer) => 'kind' in offer.change),
-        })),
+      ...aboutCount(machineFindings(planned(intent.count)), () =>
+        fittingCount(0, intent.count, planned),
+      ),
     ]
   },
   plan: (intent, view): Plan => {

@@ -8,7 +8,6 @@ import { isReady, poolOf, shownBy } from './machines'
 import type { Graph } from '../provisioning'
 import {
   controlPlanePool,
-  addMachineChecks,
   step,
   estimates,
   siteAfter,
@@ -22,6 +21,7 @@ import { siteSpend } from '../spend'
 import { close, drain, leave, remove } from './leaving'
 import { shrinkFindings } from './shrink'
 import { afterResize, coming, leaving, resizeIntent, type ResizeIntent } from './resized-pool'
+import { aboutCount, fittingCount, machineFindings } from './fitting-count'
 import { said } from './says'
 import { checkAgentWays } from './shared-cause'
 
@@ -123,26 +123,12 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
     findings.push(...checkAgentWays(cluster, view, 'count'))
     const planned = coming(cluster, pool, intent.count, view)
     const max = 2 ** Math.max(0, (24 - Number(cluster.pods.split('/')[1] ?? 24)) | 0)
-    const rawFindings = addMachineChecks.flatMap((check) => check(planned))
-    // Amendments are written for a raise; here the amendment that counts is fewer nodes.
-    const fewer = Array.from(
-      { length: Math.min(3, intent.count - pool.nodes.length - 1) },
-      (_, i) => ({
-        says: countText(intent.count - 1 - i, 'node'),
-        change: {
-          patchDraft: [{ op: 'replace' as const, path: '/count', value: intent.count - 1 - i }],
-        },
-      }),
-    )
     findings.push(
-      ...rawFindings.map((finding): RawFinding => ({
-        ...finding,
-        field: 'count',
-        offers: [
-          ...(finding.offers ?? []).filter((offer) => 'kind' in offer.change),
-          ...fewer,
-        ].slice(0, 3),
-      })),
+      ...aboutCount(machineFindings(planned), () =>
+        fittingCount(pool.nodes.length, intent.count, (count) =>
+          coming(cluster, pool, count, view),
+        ),
+      ),
     )
     const total = nodesOf(cluster).length + intent.count - pool.nodes.length
     if (total > max && cluster.maxPodsPerNode === 110)

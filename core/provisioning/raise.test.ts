@@ -113,6 +113,26 @@ const wrong: readonly (readonly [string, () => RaiseIntent, string, string, stri
     '18 nodes in general',
   ],
   [
+    'more than the hosts hold, in several pools',
+    () =>
+      draft(birch, {
+        pools: ['general', 'batch', 'store'].map((name) => ({ name, size: 'rack-8', count: 19 })),
+      }),
+    'hosts.room',
+    'pools',
+    '6 nodes in general, 6 nodes in batch and 6 nodes in store',
+  ],
+  [
+    'a quota overrun by several pools',
+    () =>
+      draft(fernlet, {
+        pools: ['general', 'batch', 'store'].map((name) => ({ name, size: 'reed-4-16', count: 4 })),
+      }),
+    'quota.cores',
+    'pools',
+    '2 nodes in general, 2 nodes in batch and 1 node in store',
+  ],
+  [
     'a root disk too small',
     () =>
       draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', count: 1, rootDiskGb: 20 }] }),

@@ -73,7 +73,10 @@ export const checkRanges: Check = (planned) => {
   const taken = holders(planned)
   // Two ranges that are offered at once may be taken at once: the second keeps clear of the first.
   const offered: { readonly end: (typeof ends)[number]; readonly range: Range }[] = []
-  const offer = (end: (typeof ends)[number], text: string | null): NonNullable<RawFinding['offers']> => {
+  const offer = (
+    end: (typeof ends)[number],
+    text: string | null,
+  ): NonNullable<RawFinding['offers']> => {
     const range = text === null ? null : parseRange(text)
     if (text === null || range?.ok !== true) return []
     offered.push({ end, range: range.value })
@@ -162,10 +165,7 @@ export const checkRanges: Check = (planned) => {
     const clashes = taken.filter((holder) => intersection(holder.range, range.value))
     const own = candidate.ok && intersection(candidate.value, range.value) !== null
     if (clashes.length === 0 && !(own && end === 'services')) return
-    const avoid = [
-      ...avoided(end),
-      ...(candidate.ok ? [candidate.value] : []),
-    ]
+    const avoid = [...avoided(end), ...(candidate.ok ? [candidate.value] : [])]
     const free = freeLike(range.value, avoid)
     const names = [
       ...clashes.map((holder) => `${holder.name} (${formatRange(holder.range)})`),
@@ -207,10 +207,7 @@ export const checkRanges: Check = (planned) => {
       })
     } else if (holds.value.maxNodes < BigInt(nodes)) {
       const prefix = holds.value.perNodePrefix - Math.ceil(Math.log2(nodes))
-      const free = freeLike({ ...pods.value, prefix }, [
-        ...avoided('pods'),
-        services.value,
-      ])
+      const free = freeLike({ ...pods.value, prefix }, [...avoided('pods'), services.value])
       findings.push({
         level: 'stop',
         rule: 'range.size',
@@ -230,10 +227,7 @@ export const checkRanges: Check = (planned) => {
         offers: offer('pods', free),
       })
     } else if (holds.value.dnsAddress === null) {
-      const free = freeLike({ ...services.value, prefix: 20 }, [
-        ...avoided('services'),
-        pods.value,
-      ])
+      const free = freeLike({ ...services.value, prefix: 20 }, [...avoided('services'), pods.value])
       findings.push({
         level: 'stop',
         rule: 'range.services-size',

@@ -2,57 +2,63 @@
 
 import { hallRoom } from '../../sizing'
 import { countText, listText } from '../../units'
+import type { Offer } from '../../changes'
 import type { Check, Planned } from '../planned'
-import { pendingMachines, startCount } from '../planned'
+import { pendingMachines } from '../planned'
 import { put } from './machines'
 import { said } from './says'
 
-/** Drafts with fewer nodes in their largest pool, so that `over` cores fewer are asked for. */
-export function fewerNodes({ intent, machines }: Planned, over: number) {
-  const cores = (name: string): number =>
-    machines.find((machine) => machine.pool === name)?.offered?.cores ?? 0
-  const largest = intent.pools
-    .map((pool, index) => ({ pool, index, cores: cores(pool.name), count: startCount(pool) }))
-    .filter((entry) => entry.cores > 0)
-    .sort((a, b) => b.cores * b.count - a.cores * a.count)[0]
-  if (!largest) return []
-  const left = largest.count - Math.ceil(over / largest.cores)
-  if (left < 1) return []
-  const field = `pools[${largest.index}]`
-  const change = largest.pool.range
-    ? put(`${field}.range`, { min: left, max: Math.max(left, largest.pool.range.max) })
-    : put(`${field}.count`, left)
-  return [{ says: `${countText(left, 'node')} in ${largest.pool.name}`, change }]
+/** Machines of pools in the order in which they are done without: always one of the pool that has most left, none of its last. */
+function doneWithout({ intent, machines }: Planned): readonly string[] {
+  const left = intent.pools.map((_, index) =>
+    machines.filter((machine) => machine.field === `pools[${index}]`).map(({ name }) => name),
+  )
+  const order: string[] = []
+  for (;;) {
+    const largest = left.reduce<string[]>((a, b) => (b.length >= a.length ? b : a), [])
+    const gone = largest.length > 1 ? largest.pop() : undefined
+    if (gone === undefined) return order
+    order.push(gone)
+  }
 }
 
-/** Draft with as many nodes in its largest pool as find a place, found by halving; what is offered has been tried. */
+/**
+ * Draft with as many nodes in its pools as fit, found by halving; what is offered has been tried. Nothing where a node
+ * for each pool is too much already.
+ */
 export function fittingNodes(
-  { intent, machines }: Planned,
+  planned: Planned,
   fits: (kept: (machine: string) => boolean) => boolean,
-) {
-  const pools = intent.pools.map((pool, index) => ({
-    pool,
-    index,
-    mine: machines.filter((machine) => machine.field === `pools[${index}]`),
-  }))
-  const largest = [...pools].sort((a, b) => b.mine.length - a.mine.length)[0]
-  if (!largest) return []
-  const names = largest.mine.map((machine) => machine.name)
-  let [count, tooMany] = [0, names.length]
-  while (tooMany - count > 1) {
-    const half = Math.floor((count + tooMany) / 2)
-    const dropped = new Set(names.slice(half))
-    if (fits((machine) => !dropped.has(machine))) count = half
-    else tooMany = half
+): readonly Offer[] {
+  const order = doneWithout(planned)
+  const fitsWithout = (count: number): boolean => {
+    const dropped = new Set(order.slice(0, count))
+    return fits((machine) => !dropped.has(machine))
   }
-  if (count === 0) return []
-  const field = `pools[${largest.index}]`
+  if (order.length === 0 || !fitsWithout(order.length)) return []
+  let [tooFew, enough] = [0, order.length]
+  while (enough - tooFew > 1) {
+    const half = Math.floor((tooFew + enough) / 2)
+    if (fitsWithout(half)) enough = half
+    else tooFew = half
+  }
+  const dropped = new Set(order.slice(0, enough))
+  const pools = planned.intent.pools.flatMap((pool, index) => {
+    const mine = planned.machines.filter((machine) => machine.field === `pools[${index}]`)
+    const kept = mine.filter((machine) => !dropped.has(machine.name)).length
+    return kept < mine.length ? [{ pool, index, kept }] : []
+  })
   return [
     {
-      says: `${countText(count, 'node')} in ${largest.pool.name}`,
-      change: largest.pool.range
-        ? put(`${field}.range`, { min: count, max: Math.max(count, largest.pool.range.max) })
-        : put(`${field}.count`, count),
+      says: listText(pools.map(({ pool, kept }) => `${countText(kept, 'node')} in ${pool.name}`)),
+      change: {
+        patchDraft: pools.flatMap(({ pool, index, kept }) =>
+          pool.range
+            ? put(`pools[${index}].range`, { min: kept, max: Math.max(kept, pool.range.max) })
+                .patchDraft
+            : put(`pools[${index}].count`, kept).patchDraft,
+        ),
+      },
     },
   ]
 }
@@ -110,7 +116,13 @@ export const checkQuota: Check = (planned) => {
         ...(reserved ? [{ ...said('vcpu-reserved-running', { reserved }), source: 'runner' }] : []),
       ],
       offers: [
-        ...fewerNodes(planned, over),
+        ...fittingNodes(
+          planned,
+          (kept) =>
+            machines
+              .filter((machine) => !kept(machine.name))
+              .reduce((sum, machine) => sum + (machine.offered?.cores ?? 0), 0) >= over,
+        ),
         ...smallerSize(planned).slice(0, 1),
         {
           says: `Ask ${site.name} for ${Math.ceil((used + reserved + requested) / 8) * 8} vCPU`,
