@@ -72,7 +72,13 @@ const site = z.object({
     .object({ limitBytes: z.number().nullable(), base64: z.boolean().default(false) })
     .default({ limitBytes: null, base64: false }),
   managedTiers: z
-    .array(z.object({ tier: z.enum(['plain', 'assured']), hourly: z.number() }))
+    .array(
+      z.object({
+        tier: z.enum(['plain', 'assured']),
+        hourly: z.number(),
+        availability: z.number().nullable().default(null),
+      }),
+    )
     .default([]),
   managedFrom: z.string().nullable().default(null),
   hosts: z

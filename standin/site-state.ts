@@ -139,7 +139,11 @@ export interface Site {
   machines: Machine[]
   addresses: contract.HeldAddress[]
   disks: Disk[]
-  readonly managedTiers: readonly { readonly tier: 'plain' | 'assured'; readonly hourly: number }[]
+  readonly managedTiers: readonly {
+    readonly tier: 'plain' | 'assured'
+    readonly hourly: number
+    readonly availability?: number | null
+  }[]
   /** The address the first managed control plane gets; later ones count down. */
   readonly managedFrom: string | null
   controlPlanes: ManagedControlPlane[]

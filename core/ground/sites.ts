@@ -205,7 +205,7 @@ const siteOfIntent = (intent: AddIntent, view: FleetView): SiteView => ({
   ),
   nameServers: intent.nameServers.map((address) => ({ address, answers: true })),
   timeServers: intent.timeServers.map((server) => ({ name: server, answers: true })),
-  managedTiers: intent.kind === 'cloud' ? [{ tier: 'plain', hourly: 0 }] : [],
+  managedTiers: intent.kind === 'cloud' ? [{ tier: 'plain', hourly: 0, availability: null }] : [],
   prices: pricesLike(view, intent.kind),
   observedAt: view.now,
 })

@@ -445,6 +445,18 @@ describe('a draft with', () => {
     expect(findings.find((finding) => finding.rule === 'disk.wiped')?.level).toBe('caution')
   })
 
+  it('a guarded cluster on a tier that promises nothing is told of one that does', () => {
+    const guarded = draft(fernlet, { guarded: true })
+    const told = findingsOf(clusterRaise, guarded, view).find(
+      ({ rule }) => rule === 'control-plane.promise',
+    )
+    expect(told).toMatchObject({
+      level: 'note',
+      says: 'It is guarded, and plain promises nothing about how long its API answers; assured promises 99.9 %: down at most 44 min a month.',
+      remedies: [{ says: 'Use assured' }],
+    })
+  })
+
   it('a release out of support is cautioned', () => {
     expect(
       findingsOf(clusterRaise, draft(birch, { release: '1.32.4' }), view).find(

@@ -23,6 +23,7 @@ export {
   minutesOf,
   restIntervals,
   restSavings,
+  timeZones,
   united,
   weekdays,
   type Interval,

@@ -21,6 +21,10 @@ export interface Interval {
   readonly to: number
 }
 
+/** Every time zone that there is a name for, in order. */
+export const timeZones = (): readonly string[] =>
+  [...new Set([...Intl.supportedValuesOf('timeZone'), 'UTC'])].sort()
+
 export const isTimeZone = (zone: string): boolean => IANAZone.isValidZone(zone)
 
 const clock = /^([01]\d|2[0-3]):([0-5]\d)$/

@@ -23,7 +23,7 @@ const empty: SiteView = {
   machines: [],
   addresses: [],
   disks: [],
-  managedTiers: [{ tier: 'assured', hourly: 0.12 }],
+  managedTiers: [{ tier: 'assured', availability: null, hourly: 0.12 }],
   controlPlanes: [],
   prices: {
     diskGbMonth: 0.085,

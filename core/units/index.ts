@@ -3,6 +3,7 @@ export {
   bytesText,
   coresText,
   countText,
+  promiseText,
   timesText,
   durationText,
   listText,

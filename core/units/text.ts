@@ -28,6 +28,12 @@ export function bytesText(bytes: number): string {
   return `${numberText(value, step === 0 ? 0 : 1)} ${units[step] ?? 'B'}`
 }
 
+/** What is promised of the time in a month of 730 hours (percent), and how long that leaves it down; null promises nothing. */
+export const promiseText = (percent: number | null): string =>
+  percent === null
+    ? 'promises nothing'
+    : `promises ${numberText(percent, 3)} %: down at most ${durationText((1 - percent / 100) * 730 * 3600)} a month`
+
 /** A duration in the largest two fitting units: 45 → "45 s", 580 → "9 min 40 s", 8000 → "2 h 13 min". */
 export function durationText(seconds: number): string {
   const s = Math.max(0, Math.round(seconds))

@@ -49,6 +49,11 @@ export function siteReport(sim: Simulator, name: string): SiteReport | null {
       zones: size.zones,
       soldOut: soldOut(site, size.name),
     })),
+    // A store of an earlier version does not tell.
+    managedTiers: site.managedTiers.map(({ availability = null, ...tier }) => ({
+      ...tier,
+      availability,
+    })),
     machines: site.machines.map(machineReport),
     boxes: site.boxes.map(({ inside: _inside, ...box }) => box),
   }

@@ -2,6 +2,7 @@
 import { useContext } from 'react'
 import type { SiteView } from '~/core/fleet'
 import { defaultControlPlaneSize, type RaiseIntent } from '~/core/provisioning'
+import { promiseText } from '~/core/units'
 import { CheckIn, NumberIn, SelectIn, SheetContext } from './fields'
 
 export function ControlPlane({
@@ -66,9 +67,10 @@ export function ControlPlane({
             path="controlPlane.tier"
             label="Tier"
             value={intent.controlPlane.tier}
+            width={420}
             options={(site?.managedTiers ?? []).map((tier) => ({
               value: tier.tier,
-              says: `${tier.tier}, ${tier.hourly === 0 ? 'free' : `${tier.hourly} an hour`}`,
+              says: `${tier.tier}, ${tier.hourly === 0 ? 'free' : `${tier.hourly} an hour`}, ${promiseText(tier.availability)}`,
             }))}
           />
         )}

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { redirect, useRouteLoaderData, useSearchParams } from 'react-router'
 import { progressOf } from '~/core/changes'
 import { nodesOf, type FleetView } from '~/core/fleet'
+import { timeZones } from '~/core/scaling'
 import type { Gyrarch } from '~/server/gyrarch'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
@@ -59,7 +60,11 @@ async function thenOf(
 const mostOffered = 400
 
 /** Values worth offering for the fields of a draft, by the names of the fields. */
-function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, readonly string[]>> {
+function choicesFor(
+  view: FleetView,
+  kind: string,
+  intent: unknown,
+): Readonly<Record<string, readonly string[]>> {
   const request = intent as { site?: string; cluster?: string; pool?: string }
   const site = view.sites.find((site) => site.name === request.site)
   const cluster = view.clusters.find((cluster) => cluster.name === request.cluster)
@@ -75,11 +80,15 @@ function choicesFor(view: FleetView, intent: unknown): Readonly<Record<string, r
           pool: cluster.pools
             .filter((pool) => pool.name !== 'control-plane')
             .map((pool) => pool.name),
+          leaveOut: cluster.pools
+            .filter((pool) => pool.name !== 'control-plane')
+            .map((pool) => pool.name),
           node: nodes.slice(0, mostOffered),
           nodes: (pool ? pool.nodes.map((node) => node.name) : nodes).slice(0, mostOffered),
         }
       : {}),
     ...(site ? { zone: site.zones } : {}),
+    ...(kind === 'cluster.rest' ? { zone: timeZones() } : {}),
   }
 }
 
@@ -98,7 +107,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   return {
     joins,
     missing,
-    choices: record.state === 'draft' ? choicesFor(view, record.intent) : {},
+    choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
     then: await thenOf(gyrarch, url.searchParams.get('then')),
     record,
     wayBack:

@@ -4,7 +4,14 @@ import { X } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { clusterOf, siteOf } from '~/core/fleet'
 import { keptUntil } from '~/core/keeping'
-import { instantOf, minutesOf, restSavings, type RestWindow, weekdays } from '~/core/scaling'
+import {
+  instantOf,
+  minutesOf,
+  restSavings,
+  type RestWindow,
+  timeZones,
+  weekdays,
+} from '~/core/scaling'
 import { clusterHourly } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -171,20 +178,7 @@ function Calendar({
     [zone, good, month, chosen.hourly],
   )
   const changed = JSON.stringify(windows) !== JSON.stringify(chosen.windows) || zone !== chosen.zone
-  const zones = useMemo(
-    () => [
-      ...new Set([
-        zone,
-        'Europe/Berlin',
-        'Europe/London',
-        'Europe/Helsinki',
-        'America/New_York',
-        'Asia/Tokyo',
-        'UTC',
-      ]),
-    ],
-    [zone],
-  )
+  const zones = useMemo(timeZones, [])
   return (
     <div className="rest-page">
       <WeekStrip rests={weekOf(good)} now={localNow(zone, now)} />
@@ -194,7 +188,7 @@ function Calendar({
         place of {moneyText(savings.spendWithout)}: <b>{moneyText(savings.saved)}</b> saved.
       </p>
       <div className="rest-windows">
-        <Choice label="Time zone" value={zone} options={zones} onChange={setZone} width={200} />
+        <Choice label="Time zone" value={zone} options={zones} onChange={setZone} width={240} />
         {windows.map((window, i) => (
           <fieldset key={i}>
             <legend className="visually-hidden">Window {i + 1}</legend>

@@ -78,7 +78,14 @@ export const siteReport = z.object({
   addresses: z.array(heldAddress),
   disks: z.array(heldDisk),
   /** Managed control planes on offer, in units an hour. */
-  managedTiers: z.array(z.object({ tier, hourly: z.number() })),
+  managedTiers: z.array(
+    z.object({
+      tier,
+      hourly: z.number(),
+      /** Percent of a month in which its API is promised to answer; null promises nothing. */
+      availability: z.number().nullable().default(null),
+    }),
+  ),
   /** Managed control planes that exist, with the cluster they serve. */
   controlPlanes: z.array(
     z.object({ cluster: z.string(), tier, release: z.string(), address: z.string() }),

@@ -1,9 +1,9 @@
 /** Name, site, release: what the cluster is called, where it stands and what it runs. */
 import { quoted } from '../../contract'
 import type { Fact, RawFinding } from '../../changes'
-import type { ImageView } from '../../fleet'
+import type { ImageView, SiteView } from '../../fleet'
 import { isUnsupported, newestFirst, supportDaysLeft } from '../../releases'
-import { compareReleases, minorLine } from '../../units'
+import { compareReleases, minorLine, promiseText } from '../../units'
 import type { Check, Planned } from '../planned'
 import { said } from './says'
 
@@ -76,7 +76,8 @@ export const checkName: Check = ({ intent, view }) => {
   ]
 }
 
-export const checkSite: Check = ({ intent, site, view }) => {
+export const checkSite: Check = (planned) => {
+  const { intent, site, view } = planned
   if (!site) {
     return [
       {
@@ -131,7 +132,47 @@ export const checkSite: Check = ({ intent, site, view }) => {
       },
     ]
   }
-  return []
+  return unpromised(planned, site)
+}
+
+/** A guarded cluster on a tier that promises nothing, where another one does. */
+function unpromised({ intent }: Planned, site: SiteView): readonly RawFinding[] {
+  const { controlPlane, guarded } = intent
+  if (!guarded || controlPlane.kind !== 'managed') return []
+  const chosen = site.managedTiers.find(({ tier }) => tier === controlPlane.tier)
+  const better = site.managedTiers.find(({ availability }) => availability !== null)
+  if (!chosen || chosen.availability !== null || !better) return []
+  return [
+    {
+      level: 'note',
+      rule: 'control-plane.promise',
+      field: 'controlPlane.tier',
+      ...said('control-plane.promise', {
+        tier: chosen.tier,
+        better: better.tier,
+        promise: promiseText(better.availability),
+      }),
+      because: [
+        {
+          ...said('tiers', {
+            tiers: site.managedTiers.map(
+              ({ tier, availability }) => `${tier} ${promiseText(availability)}`,
+            ),
+          }),
+          source: site.name,
+          at: site.observedAt,
+        },
+      ],
+      offers: [
+        {
+          says: `Use ${better.tier}`,
+          change: {
+            patchDraft: [{ op: 'replace', path: '/controlPlane/tier', value: better.tier }],
+          },
+        },
+      ],
+    },
+  ]
 }
 
 const useRelease = (version: string) => ({

@@ -92,6 +92,9 @@ export const said = sentences({
     `There is no site ${p.site}. Known: ${listText(p.sites, 8)}.`,
   'sites-known': (p: { sitesCount: number }) =>
     `${countText(p.sitesCount, 'site is', 'sites are')} known`,
+  'control-plane.promise': (p: { tier: string; better: string; promise: string }) =>
+    `It is guarded, and ${p.tier} promises nothing about how long its API answers; ${p.better} ${p.promise}.`,
+  tiers: (p: { tiers: readonly string[] }) => `tiers: ${listText(p.tiers)}`,
   'control-plane.managed': (p: { site: string }) =>
     `${p.site} runs no managed control planes. Bring your own: 1 or 3 machines.`,
   'site-kind-own': (p: { site: string; kind: string }) =>

@@ -4,14 +4,18 @@ import { command } from '../../contract'
 import { z } from 'zod'
 import {
   contains,
+  enclosingBlock,
   formatAddress,
+  formatRange,
   intersection,
+  lowestFreeBlock,
+  parseCidr,
   parseRange,
   type Range,
   sizeOf,
 } from '../../addresses'
-import { type RawFinding, ref, stop } from '../../changes'
-import type { NetworkView, SiteView } from '../../fleet'
+import { type Offer, type RawFinding, ref, stop } from '../../changes'
+import type { FleetView, NetworkView, SiteView } from '../../fleet'
 import { oneStep, seen } from '../../ground/one-step'
 import { said } from './says'
 
@@ -20,6 +24,93 @@ export type PoolIntent = z.infer<typeof poolIntent>
 
 export const frontage = (site: SiteView): NetworkView | undefined =>
   site.networks.find((network) => network.role === 'frontage')
+
+/** Where blocks for a frontage are looked for. */
+const nurseries = ['10.0.0.0/8', '172.16.0.0/12', '192.168.0.0/16']
+const frontagePrefix = 25
+
+/** What is taken in the routing domain of a site. */
+const takenAt = (site: SiteView, view: FleetView): readonly Range[] =>
+  view.ledger
+    .filter((entry) => entry.domain === site.domain)
+    .flatMap((entry) => {
+      const range = parseRange(entry.range)
+      return range.ok ? [range.value] : []
+    })
+
+/** The upper half of the lowest free block that a frontage could have; null where there is none. */
+function freePool(taken: readonly Range[]): string | null {
+  const block = nurseries
+    .map((text) => parseCidr(text))
+    .flatMap((cidr) => (cidr.ok ? [lowestFreeBlock(cidr.value, taken, frontagePrefix)] : []))
+    .find((free) => free !== null)
+  if (!block) return null
+  const half = (block.last - block.first + 1n) / 2n
+  const [first, last] = [block.first + half, block.last - 1n].map((value) =>
+    formatAddress({ family: 4, value }),
+  )
+  return `${first}-${last}`
+}
+
+/**
+ * Against a site without a frontage: the block around the pool that is asked for is offered as one, where it is free in
+ * the routing domain; else a free pool, around which there is such a block.
+ */
+function withoutFrontage(
+  intent: PoolIntent,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const taken = takenAt(site, view)
+  const asked = parseRange(intent.pool)
+  const around =
+    asked.ok && asked.value.family === 4 ? enclosingBlock([asked.value], frontagePrefix) : null
+  const clash = around && taken.some((range) => intersection(range, around))
+  const free = freePool(taken)
+  const useFree: readonly Offer[] =
+    free === null
+      ? []
+      : [
+          {
+            says: `Use ${free}`,
+            change: { patchDraft: [{ op: 'replace', path: '/pool', value: free }] },
+          },
+        ]
+  const because = [
+    seen(site, said('networks', { networks: site.networks.map((network) => network.name) })),
+  ]
+  const network = stop(
+    'pool.network',
+    'site',
+    said('pool.network', { site: site.name }),
+    because,
+    around === null || clash === true
+      ? []
+      : [
+          {
+            says: `Add ${formatRange(around)} to ${site.name} as its frontage`,
+            change: {
+              kind: 'site.network',
+              intent: {
+                site: site.name,
+                network: `${site.name} frontage`,
+                range: formatRange(around),
+                role: 'frontage',
+                pool: intent.pool,
+              },
+            },
+          },
+        ],
+  )
+  if (!asked.ok)
+    return [network, { ...unreadableRange('pool.readable', 'pool', asked), offers: useFree }]
+  return clash === true
+    ? [
+        network,
+        stop('pool.taken', 'pool', said('pool.taken', { pool: intent.pool }), because, useFree),
+      ]
+    : [network]
+}
 
 /** The frontage of a site whose draft has passed its check: it has one. */
 function existingFrontage(site: SiteView): NetworkView {
@@ -68,17 +159,9 @@ export const wirePool = oneStep<PoolIntent>({
   label: (intent) => `pool of ${intent.site || 'a site'}: ${intent.pool || 'nothing yet'}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('network', intent.site, 'virtual-addresses'),
-  check: (intent, site): readonly RawFinding[] => {
+  check: (intent, site, view): readonly RawFinding[] => {
     const network = frontage(site)
-    if (!network)
-      return [
-        stop('pool.network', 'site', said('pool.network', { site: site.name }), [
-          seen(
-            site,
-            said('networks', { networks: site.networks.map((eachNetwork) => eachNetwork.name) }),
-          ),
-        ]),
-      ]
+    if (!network) return withoutFrontage(intent, site, view)
     const range = parseRange(intent.pool)
     if (!range.ok) return [unreadableRange('pool.readable', 'pool', range)]
     const whole = parseRange(network.range)

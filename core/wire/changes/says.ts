@@ -122,6 +122,8 @@ export const said = sentences({
   'pool.network': (p: { site: string }) =>
     `${p.site} has no frontage network whose addresses could be given to services.`,
   networks: (p: { networks: readonly string[] }) => `networks: ${listText(p.networks, 6)}`,
+  'pool.taken': (p: { pool: string }) =>
+    `${p.pool} lies in a range that others hold: no network for it could be added.`,
   'pool.inside': (p: { pool: string; network: string; range: string }) =>
     `${p.pool} lies outside ${p.network} (${p.range}).`,
   network: (p: { network: string; range: string }) => `${p.network} is ${p.range}`,
