@@ -96,7 +96,7 @@ export type SimEvent =
   | {
       readonly at: number
       readonly seq: number
-      readonly kind: 'cron'
+      readonly kind: 'cron' | 'fill'
       readonly cluster: string
       readonly workload: string
     }

@@ -1,6 +1,7 @@
 /** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
 import { fieldAt, fieldsOf, isIdentity, withFields } from '../../core/objects/fields'
-import { permanent } from '../failures'
+import { permanent, transient } from '../failures'
+import { webhookAgainst } from '../traffic/webhooks'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
@@ -248,6 +249,17 @@ export const objectsApply: Behaviour<'objects.apply'> = {
               },
             )
           const object = withDefaults(trial, result.object)
+          const unasked = webhookAgainst(
+            sim,
+            cluster,
+            object,
+            writtenObject(cluster, manifest) ? 'UPDATE' : 'CREATE',
+          )
+          if (unasked)
+            return transient('webhook-silent', unasked, {
+              about: about(cluster, manifest),
+              ...unasked,
+            })
           const forbidden = forbids(trial, object, coming)
           if (forbidden)
             return permanent(forbidden.reason, saidOf(forbidden), {

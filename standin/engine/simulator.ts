@@ -14,7 +14,7 @@ import { permanent } from '../failures'
 import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
-import { podEnds, podFails, podRuns } from '../cluster/pods'
+import { fillAgain, podEnds, podFails, podRuns } from '../cluster/pods'
 import { meterSite } from '../sites/meter'
 import { powerEvent, watchAgents } from '../sites/power'
 import { lookAtTraffic } from '../traffic/flows'
@@ -292,6 +292,9 @@ export class Simulator implements Sim {
         return
       case 'cron':
         cronDue(this, event.cluster, event.workload)
+        return
+      case 'fill':
+        fillAgain(this, event.cluster, event.workload)
         return
       case 'fault':
         startFault(this, event.fault)

@@ -61,8 +61,8 @@ export function obstacleTo(
   port: number,
   protocol: 'TCP' | 'UDP' = 'TCP',
 ): Obstacle | null {
-  // A site that no route leads out of has what was brought to it.
-  if (site.routes.length === 0) return null
+  // A disconnected site has what was carried into it.
+  if (!site.connected) return null
   const kept = keptObstacles(sim.world)
   const key = `${site.name}/${from}>${address}:${port}/${protocol}`
   const before = kept.get(key)

@@ -27,6 +27,10 @@ export const said = sentences({
   guard: (p: { services: readonly string[]; counted: string; percent: string }) =>
     `${p.services.join(', ')}: ${p.counted}, more than the ${p.percent} % allowed.`,
 
+  // webhooks
+  'webhook-not-reached': (p: { webhook: string; url: string; failed: string }) =>
+    `Internal error occurred: failed calling webhook "${p.webhook}": failed to call webhook: Post "${p.url}": ${p.failed}`,
+
   // fronts
   'offers-no-virtual': (p: { site: string }) => `${p.site} offers no virtual addresses`,
   'not-pool': (p: { asked: string; pool: string }) => `${p.asked} is not in the pool ${p.pool}`,

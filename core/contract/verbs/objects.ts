@@ -45,7 +45,7 @@ export const objectsApply = verb({
     force: z.array(z.string()).default([]),
   }),
   result: z.object({ before }),
-  failures: ['field-conflict'],
+  failures: ['field-conflict', 'webhook-silent'],
   at: atCluster,
   touches: clusterSlice,
   makes: objectRefs,
