@@ -12,19 +12,19 @@ export const machineFindings = (planned: Planned): readonly RawFinding[] =>
  * for; found by halving, so O(log n) checks. Nothing where not even one more node could come.
  */
 export function fittingCount(
-  standing: number,
+  nodesNow: number,
   asked: number,
   planned: (count: number) => Planned,
 ): readonly Offer[] {
   const fits = (count: number): boolean =>
     !machineFindings(planned(count)).some(({ level }) => level === 'stop')
-  let [good, bad] = [standing, asked]
+  let [good, bad] = [nodesNow, asked]
   while (bad - good > 1) {
     const half = Math.floor((good + bad) / 2)
     if (fits(half)) good = half
     else bad = half
   }
-  return good === standing
+  return good === nodesNow
     ? []
     : [
         {

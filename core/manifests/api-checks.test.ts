@@ -1,12 +1,12 @@
 import { describe, expect, it } from 'vitest'
-import { demoFleet } from '../testing/demo-fleet'
+import { demoFleet, withCalls } from '../testing/demo-fleet'
 import { writeYaml } from '../objects'
 import type { FleetView } from '../fleet'
 import { manifestApply } from './apply'
 import { invalidities } from './validate'
 import type { WrittenObject } from './parse'
 
-const fleet = demoFleet()
+const fleet = withCalls(demoFleet(), 'cedar')
 const onRelease = (release: string): FleetView => ({
   ...fleet,
   clusters: fleet.clusters.map((cluster) =>

@@ -37,6 +37,9 @@ import {
   referenceFindings,
   textFindings,
 } from './apply-checks'
+import { wayFindings } from '../wire/changes/ways'
+import { withObjects } from '../wire/changes/written'
+import { webhookFindings } from './webhook-checks'
 import { virtualAddresses, wiringFindings } from './wiring-checks'
 
 export function known(
@@ -130,9 +133,19 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
     ...referenceFindings(intent, objects, target.cluster, view),
     ...allowanceFindings(intent, objects, target.cluster, view),
     ...wiringFindings(intent, objects, target.cluster, view),
+    ...webhookFindings(
+      changes
+        .filter((change) => change.kind !== 'same')
+        .map((change) => ({ object: change.object, isNew: change.kind === 'make' })),
+      target.cluster,
+      view,
+    ),
   )
   if (!findings.some((finding) => finding.level === 'stop'))
-    findings.push(...runFindings(intent, changes, target.cluster, view))
+    findings.push(
+      ...runFindings(intent, changes, target.cluster, view),
+      ...wayChanges(intent, changes, view),
+    )
   if (changes.length > 0 && changes.every((change) => change.kind === 'same'))
     findings.push({
       level: 'note',
@@ -323,6 +336,32 @@ function asWritten(intent: ApplyIntent, change: ObjectChange): Proof {
   }
 }
 
+/** Objects that decide who reaches whom. */
+const deciding = new Set(['NetworkPolicy', 'Service', 'EndpointSlice'])
+
+const decidesWays = (intent: ApplyIntent): boolean =>
+  documentsOf(intent).documents.some(({ object }) => deciding.has(object.kind))
+
+/** Calls and expectations that would end, or arrive, because of what is written. */
+function wayChanges(
+  intent: ApplyIntent,
+  changes: readonly ObjectChange[],
+  view: FleetView,
+): readonly RawFinding[] {
+  const written = changes.filter(
+    (change) => change.kind !== 'same' && deciding.has(change.object.kind),
+  )
+  if (written.length === 0) return []
+  const after = withObjects(
+    view,
+    intent.cluster,
+    written.map((change) => wholeOf(change.object, intent, view)),
+  )
+  return wayFindings(view, after, [intent.cluster], 'text').filter(
+    ({ level, rule }) => level !== 'note' || rule !== `calls.${intent.cluster}`,
+  )
+}
+
 export const manifestApply: ChangeKind<ApplyIntent> = {
   name: 'manifest.apply',
   title: 'Apply manifests',
@@ -332,6 +371,8 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
     `objects:${intent.cluster}`,
     'registries',
     'spaces',
+    // What decides who reaches whom is walked before and after.
+    ...(decidesWays(intent) ? [`walks:cluster/${intent.cluster}` as const] : []),
   ],
   subjects: (intent) =>
     documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),

@@ -38,5 +38,13 @@ export {
   changesOf,
   applyIntent,
 } from './apply-intent'
+export {
+  type ObjectVerdicts,
+  type Outcome,
+  type Stage,
+  stages,
+  type Verdict,
+  verdictsOn,
+} from './verdicts'
 export { storageAllowance, sizeAllowance } from './allowances'
 export { knownKinds, servedAs } from './served-kinds'

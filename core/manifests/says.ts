@@ -4,6 +4,46 @@ import { numberText, countText, listText } from '../units'
 import { fieldText } from '../objects/fields'
 
 export const said = sentences({
+  // verdicts
+  'verdict.same': () => 'as it is already',
+  'verdict.made': (p: { apiVersion: string; release: string }) =>
+    `taken as ${p.apiVersion} by ${p.release}`,
+  'verdict.changed': (p: { fields: number }) => `${countText(p.fields, 'field')} would change`,
+  'verdict.images': (p: { images: number; hosts: readonly string[] }) =>
+    p.images === 1
+      ? `its image is in ${listText(p.hosts)}`
+      : `${p.images} of ${p.images} images are in ${listText(p.hosts)}`,
+  'verdict.images-unseen': (p: { images: readonly string[] }) =>
+    `${listText(p.images, 2)}: in a registry that is not looked into`,
+  'verdict.claim': () => 'the store has room for it',
+  'verdict.stays': () => 'its pods stay where they are',
+  'verdict.daemon': () => 'every node takes its pod',
+  'verdict.placed': (p: { pods: number; staying: number }) =>
+    p.staying === 0
+      ? `${p.pods === 1 ? 'its pod finds' : `${p.pods} of ${p.pods} pods find`} a place`
+      : `${countText(p.pods, 'more pod finds', 'more pods find')} a place`,
+  'verdict.nothing-against': () => 'nothing is against it',
+  'verdict.within': (p: { parts: readonly string[] }) => `passes ${listText(p.parts)}`,
+  'verdict.headless': () => 'needs none',
+  'verdict.keeps-address': () => 'keeps the address it has',
+  'verdict.virtual': (p: { address: string }) => `gets ${p.address}`,
+  'verdict.address': (p: { services: string }) => `gets one of ${p.services}`,
+  'verdict.none': () => '',
+  'verdict.open': () => 'looked at once nothing stops it',
+  'verdict.calls': (p: { calls: number }) =>
+    `${countText(p.calls, 'call arrives', 'calls arrive')} as before`,
+  'verdict.calls-lost': (p: { lost: readonly string[]; hop: string; by: string }) =>
+    `no longer arrives: ${listText(p.lost, 2)}, ended at ${p.hop}${p.by === '' ? '' : ` by ${p.by}`}`,
+  'verdict.calls-won': (p: { won: readonly string[] }) => `would arrive: ${listText(p.won, 2)}`,
+
+  // webhooks
+  'webhook-silent': (p: { objectText: string; webhook: string; service: string }) =>
+    `${p.objectText} would be refused: the API must ask ${p.webhook}, and nothing answers behind ${p.service}.`,
+  'webhook-silent.pods': (p: { objectText: string; webhook: string; service: string }) =>
+    `No pod of ${p.objectText} would be made: the API must ask ${p.webhook}, and nothing answers behind ${p.service}.`,
+  'webhook-closed': (p: { webhook: string; service: string }) =>
+    `${p.webhook} fails closed; no pod behind ${p.service} is ready`,
+
   // parse
   'text-too-long': (p: { textCount: number; mostBytes: number }) =>
     `The text is ${numberText(p.textCount, 1)} MB; up to ${numberText(p.mostBytes, 1)} MB are read at a time. Split it into several changes.`,

@@ -1,10 +1,10 @@
 import { expect, it } from 'vitest'
-import { demoFleet } from '../testing/demo-fleet'
+import { demoFleet, withCalls } from '../testing/demo-fleet'
 import { writeYaml } from '../objects'
 import type { FleetView } from '../fleet'
 import { manifestApply } from './apply'
 
-const fleet = demoFleet()
+const fleet = withCalls(demoFleet(), 'cedar')
 const service = (name: string) => ({
   apiVersion: 'v1',
   kind: 'Service',

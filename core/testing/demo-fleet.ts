@@ -3,9 +3,22 @@
  * the ports tell is held by `server/fleet/demo-fleet.test.ts`, which also writes it anew (`vitest -u`).
  */
 import { readFileSync } from 'node:fs'
-import type { FleetView } from '../fleet'
+import type { FleetView, TrafficView } from '../fleet'
 
 const stored = readFileSync(new URL('./demo-fleet.json', import.meta.url), 'utf8')
 
 /** A picture of its own for whoever asks: tests may alter what they are given. */
 export const demoFleet = (): FleetView => JSON.parse(stored) as FleetView
+
+/** The same with the calls of one cluster, as whoever asks for its ways sees it. */
+export const withCalls = (
+  view: FleetView,
+  cluster: string,
+  calls: readonly TrafficView[] = [],
+): FleetView => ({
+  ...view,
+  traffic: {
+    ...view.traffic,
+    [cluster]: { state: 'known', version: 1, at: view.now, value: calls },
+  },
+})

@@ -183,9 +183,13 @@ describe('answers are as described', () => {
     expect(done.proof).not.toBeNull()
     await good('get', `/changes/${done.id}/inventory`)
     await good('post', `/changes/${done.id}/take-back`, { confirm: 'cedar' })
-    await good('post', '/clusters/cedar/objects', soundBodies['/clusters/:name/objects'], {
-      'Content-Type': 'application/yaml',
-    })
+    const applied = await good<ChangeRecord>(
+      'post',
+      '/clusters/cedar/objects',
+      soundBodies['/clusters/:name/objects'],
+      { 'Content-Type': 'application/yaml' },
+    )
+    await good('get', `/changes/${applied.id}/verdicts`)
     await good('get', '/changes')
   })
 

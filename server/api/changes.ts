@@ -6,7 +6,9 @@ import { Refusal } from '../changes/errors'
 import { changeId } from '../runner/journal'
 import { asChange, ok } from './answers'
 import { change, listedChange } from './change-shape'
-import { asGiven } from './shapes'
+import { stages } from '~/core/manifests'
+import { verdictsFor } from '../changes/verdicts'
+import { asGiven, saidShape } from './shapes'
 import type { Route } from './route'
 
 export const draftBody = z.strictObject({
@@ -105,6 +107,30 @@ export const changeRoutes: readonly Route[] = [
     says: 'One change with its findings, plan, steps and proof.',
     answer: change,
     handle: async (gyrarch, { params }) => asChange(await gyrarch.changes.get(params['id'] ?? '')),
+  },
+  {
+    method: 'get',
+    path: '/changes/:id/verdicts',
+    says: 'What becomes of each object of a drafted manifest, stage by stage; an empty list for any other change.',
+    answer: z.object({
+      objects: z.array(
+        z.object({
+          key: z.string(),
+          object: z.string(),
+          line: z.number(),
+          verdicts: z.array(
+            saidShape.extend({
+              stage: z.enum(stages),
+              outcome: z.enum(['passes', 'caution', 'stops', 'open', 'none']),
+            }),
+          ),
+        }),
+      ),
+    }),
+    handle: async (gyrarch, { params }) =>
+      ok({
+        objects: await verdictsFor(gyrarch.fleet, await gyrarch.changes.get(params['id'] ?? '')),
+      }),
   },
   {
     method: 'patch',

@@ -77,7 +77,7 @@ const written = z.object({
 })
 
 const nameOf = ({ kind, metadata }: ApiObject): string =>
-  [kind, metadata?.namespace, metadata?.name].filter((part) => part != null).join('/')
+  [kind, metadata?.namespace ?? '', metadata?.name ?? ''].filter((part) => part !== '').join('/')
 
 interface Looked {
   /** What was looked for, and of that what is there. */

@@ -4,7 +4,7 @@ import { permanent, transient } from '../failures'
 import { webhookAgainst } from '../traffic/webhooks'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
-import type { Cluster, Manifest, Workload } from '../world'
+import type { Cluster, Manifest, OperationFailure, Workload } from '../world'
 import { addService } from './add-ons'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
@@ -206,6 +206,27 @@ const order = [
 const rank = (manifest: Manifest): number =>
   order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length
 
+/** Why an API does not take an object: what it forbids itself, or a webhook that it must ask and cannot reach. */
+function objectionTo(
+  sim: Sim,
+  cluster: Cluster,
+  trial: Cluster,
+  object: Manifest,
+  coming: ReadonlySet<string>,
+): OperationFailure | null {
+  const operation = writtenObject(cluster, object) ? 'UPDATE' : 'CREATE'
+  const unasked = webhookAgainst(sim, cluster, object, operation)
+  if (unasked)
+    return transient('webhook-silent', unasked, { about: about(cluster, object), ...unasked })
+  const forbidden = forbids(trial, object, coming)
+  return forbidden
+    ? permanent(forbidden.reason, saidOf(forbidden), {
+        about: about(cluster, object),
+        ...saidOf(forbidden),
+      })
+    : null
+}
+
 /** All objects of a command are taken, or none is. */
 export const objectsApply: Behaviour<'objects.apply'> = {
   stages: [
@@ -249,23 +270,8 @@ export const objectsApply: Behaviour<'objects.apply'> = {
               },
             )
           const object = withDefaults(trial, result.object)
-          const unasked = webhookAgainst(
-            sim,
-            cluster,
-            object,
-            writtenObject(cluster, manifest) ? 'UPDATE' : 'CREATE',
-          )
-          if (unasked)
-            return transient('webhook-silent', unasked, {
-              about: about(cluster, manifest),
-              ...unasked,
-            })
-          const forbidden = forbids(trial, object, coming)
-          if (forbidden)
-            return permanent(forbidden.reason, saidOf(forbidden), {
-              about: about(cluster, manifest),
-              ...saidOf(forbidden),
-            })
+          const objection = objectionTo(sim, cluster, trial, object, coming)
+          if (objection) return objection
           store(dry, trial, object)
           results.push({ object, owners: result.owners })
         }

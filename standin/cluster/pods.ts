@@ -18,7 +18,7 @@ import {
 import { gatesOf, loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
 import { addressNamed, obstacleTo } from '../traffic/reach'
-import { webhookAgainst } from '../traffic/webhooks'
+import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { bindFor, makeClaims } from './volumes'
 
@@ -183,52 +183,6 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
 export function removePod(sim: Sim, cluster: Cluster, pod: Pod): void {
   cluster.running = cluster.running.filter((otherPod) => otherPod !== pod)
   sim.touch(`cluster:${cluster.name}`)
-}
-
-/** How long until a controller whose pods were refused tries again (ms). */
-const makeAgainMs = 30_000
-
-/** Whether an API refuses the pods of a workload; if so its controller says so once and tries again later. */
-function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boolean {
-  const template = templateOf(workload, currentHash(workload))
-  const objection = webhookAgainst(
-    sim,
-    cluster,
-    {
-      apiVersion: 'v1',
-      kind: 'Pod',
-      metadata: {
-        name: workload.name,
-        namespace: workload.namespace,
-        labels: record_(record_(template['metadata'])['labels']) as Record<string, string>,
-      },
-      spec: template['spec'],
-    },
-    'CREATE',
-  )
-  if (objection === null) {
-    delete workload.refused
-    return false
-  }
-  const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
-  if (workload.refused !== objection.says)
-    record(sim, cluster, 'Warning', 'FailedCreate', about, `Error creating: ${objection.says}`)
-  if (workload.refused === undefined)
-    sim.schedule(makeAgainMs, { kind: 'fill', cluster: cluster.name, workload: about })
-  workload.refused = objection.says
-  return true
-}
-
-/** A controller whose pods were refused tries again. */
-export function fillAgain(sim: Sim, clusterName: string, about: string): void {
-  const cluster = sim.cluster(clusterName)
-  const workload = cluster?.workloads.find(
-    ({ kind, namespace, name }) => `${kind.toLowerCase()}/${namespace}/${name}` === about,
-  )
-  if (!cluster || workload?.refused === undefined) return
-  fillWorkload(sim, cluster, workload, loads(cluster))
-  if (workload.refused !== undefined)
-    sim.schedule(makeAgainMs, { kind: 'fill', cluster: clusterName, workload: about })
 }
 
 /** Makes and removes pods as the workload’s kind has it, one turn; placed ones begin to start. Called whenever something about it has changed. */

@@ -5,7 +5,7 @@ import type { Manifest } from '../world'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
 
-function opened(name = 'cedar') {
+function simulator(name = 'cedar') {
   const sim = new Simulator(buildWorld(demoScenario(), 20260302), start)
   let n = 0
   const run = (verb: string, args: Record<string, unknown>, seconds = 60) => {
@@ -19,9 +19,9 @@ function opened(name = 'cedar') {
     return sim.lookup(key)
   }
   const cluster = () => {
-    const found = sim.cluster(name)
-    if (!found) throw new Error(`no ${name}`)
-    return found
+    const opened = sim.cluster(name)
+    if (!opened) throw new Error(`no ${name}`)
+    return opened
   }
   return { sim, run, cluster }
 }
@@ -77,13 +77,13 @@ const lamp = (namespace: string, replicas: number): Manifest => ({
 
 describe('an admission webhook', () => {
   it('that is reached lets everything through', () => {
-    const { run } = opened()
+    const { run } = simulator()
     run('objects.apply', { objects: [gate()] })
     expect(run('objects.apply', { objects: [notes] })?.failure ?? null).toBeNull()
   })
 
   it('behind a policy that lets nobody in refuses what is written, in the words of an API', () => {
-    const { run } = opened()
+    const { run } = simulator()
     run('objects.apply', { objects: [shut] })
     run('objects.apply', { objects: [gate()] })
     const { failure } = run('objects.apply', { objects: [notes] }) ?? {}
@@ -110,14 +110,14 @@ describe('an admission webhook', () => {
     ],
     ['leaves out the namespace', { namespaceSelector: { matchLabels: { gated: 'yes' } } }],
   ])('that %s keeps nobody', (_what, more) => {
-    const { run } = opened()
+    const { run } = simulator()
     run('objects.apply', { objects: [shut] })
     run('objects.apply', { objects: [gate(more)] })
     expect(run('objects.apply', { objects: [notes] })?.failure ?? null).toBeNull()
   })
 
   it('keeps pods from being made, and lets them once it is reached again', () => {
-    const { run, cluster } = opened()
+    const { run, cluster } = simulator()
     const pods = () => cluster().running.filter((pod) => pod.workload === 'lamp').length
     run('objects.apply', { objects: [shut] })
     run('objects.apply', { objects: [gate({ rules: [podRule] })] })
@@ -137,7 +137,7 @@ describe('an admission webhook', () => {
 
 describe('a site whose routes are gone', () => {
   it('pulls no image from outside any more; a disconnected one has what was carried in', () => {
-    const { sim, run, cluster } = opened('bramble')
+    const { sim, run, cluster } = simulator('bramble')
     const site = sim.site(cluster().site)
     if (!site) throw new Error('no site')
     site.routes = []

@@ -22,9 +22,9 @@ function configurations(cluster: Cluster): readonly Manifest[] {
   const objects = cluster.objects ?? []
   const before = configured.get(objects)
   if (before) return before
-  const found = objects.filter((object) => kinds.includes(object.kind))
-  configured.set(objects, found)
-  return found
+  const among = objects.filter((object) => kinds.includes(object.kind))
+  configured.set(objects, among)
+  return among
 }
 
 /** The name under which an API lists a kind. */

@@ -7,6 +7,7 @@ import { timeZones } from '~/core/scaling'
 import type { Gyrarch } from '~/server/gyrarch'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
+import { verdictsFor } from '~/server/changes/verdicts'
 import { gyrarchContext } from '../../context'
 import { Timeline } from '../../drawings/timeline'
 import { timelineLayout } from '../../drawings/timeline-layout'
@@ -20,6 +21,7 @@ import { changeOrDrafts, orRefused } from '../refusals'
 import { Actions } from './actions'
 import { DraftSheet } from './draft-sheet'
 import { Joins } from './joins'
+import { Verdicts } from './verdicts'
 import './run.css'
 import { RunReason, StepReason } from './reasons'
 import { Status } from './status'
@@ -107,6 +109,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   return {
     joins,
     missing,
+    verdicts: await verdictsFor(gyrarch.fleet, record),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
     then: await thenOf(gyrarch, url.searchParams.get('then')),
     record,
@@ -219,6 +222,7 @@ function OneRun({
   joins,
   missing,
   choices,
+  verdicts,
   then,
   wayBack,
 }: Route.ComponentProps['loaderData']) {
@@ -288,6 +292,7 @@ function OneRun({
       }
     >
       {record.state === 'draft' ? <DraftSheet record={record} choices={choices} /> : null}
+      <Verdicts verdicts={verdicts} />
       {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
         <Joins joins={joins} missing={missing} />
       ) : null}

@@ -44,9 +44,9 @@ export function fittingNodes(
   }
   const dropped = new Set(order.slice(0, enough))
   const pools = planned.intent.pools.flatMap((pool, index) => {
-    const mine = planned.machines.filter((machine) => machine.field === `pools[${index}]`)
-    const kept = mine.filter((machine) => !dropped.has(machine.name)).length
-    return kept < mine.length ? [{ pool, index, kept }] : []
+    const asked = planned.machines.filter((machine) => machine.field === `pools[${index}]`)
+    const kept = asked.filter((machine) => !dropped.has(machine.name)).length
+    return kept < asked.length ? [{ pool, index, kept }] : []
   })
   return [
     {

@@ -25,4 +25,5 @@ export {
 } from './services'
 export { shiftIntent, shiftSteps, wireShift, type ShiftIntent } from './shift'
 export { type Maker, type Wired, type WiredPart, wiredParts, withMakers } from './wired'
+export { verdictWalks } from './verdict-walks'
 export { agentWays, byText, callsOf, callText, wayFindings, type Call } from './ways'

@@ -53,7 +53,8 @@ function callerOf(view: FleetView, cluster: string, from: string): WalkFrom | nu
 export const callText = ({ flow }: Pick<Call, 'flow'>): string =>
   `${flow.from} to ${flow.to}:${flow.port}`
 
-function arrives(
+/** Whether a walk arrives, and where and by whom it ends if not. */
+export function arrives(
   world: ReadyWorld,
   query: WalkQuery,
 ): { readonly delivered: boolean; readonly by: string; readonly hop: string } {

@@ -1,0 +1,40 @@
+/** Pods that an API refuses to their controllers. */
+import type { Sim } from '../engine/sim'
+import { webhookAgainst } from '../traffic/webhooks'
+import type { Cluster, Workload } from '../world'
+import { currentHash, record as fields, templateOf } from './manifests'
+import { record } from './pod-events'
+
+/** How long until a controller whose pods were refused tries again (ms). */
+export const makeAgainMs = 30_000
+
+/** Whether an API refuses the pods of a workload; if so its controller says so once and tries again later. */
+export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boolean {
+  const template = templateOf(workload, currentHash(workload))
+  const objection = webhookAgainst(
+    sim,
+    cluster,
+    {
+      apiVersion: 'v1',
+      kind: 'Pod',
+      metadata: {
+        name: workload.name,
+        namespace: workload.namespace,
+        labels: fields(fields(template['metadata'])['labels']) as Record<string, string>,
+      },
+      spec: template['spec'],
+    },
+    'CREATE',
+  )
+  if (objection === null) {
+    delete workload.refused
+    return false
+  }
+  const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
+  if (workload.refused !== objection.says)
+    record(sim, cluster, 'Warning', 'FailedCreate', about, `Error creating: ${objection.says}`)
+  if (workload.refused === undefined)
+    sim.schedule(makeAgainMs, { kind: 'fill', cluster: cluster.name, workload: about })
+  workload.refused = objection.says
+  return true
+}
