@@ -8,6 +8,7 @@ export { masked } from './boot-data'
 export { seedVolume } from './seed-volume'
 export { imagePlace, imagePlaceIntent, type ImagePlaceIntent } from './image-place'
 export { clusterTakedown, takedownIntent, type TakedownIntent } from './takedown'
+export { type Expect, expectsOf } from './expects'
 export { raiseIntent, type RaiseIntent } from './raise-intent'
 export {
   controlPlanePool,

@@ -1,5 +1,6 @@
 /** What a person wants when raising a cluster. Texts may be empty while a draft is being written: the checks say so. */
 import { z } from 'zod'
+import { expectSchema } from './expects'
 
 const text = z.string().max(253)
 const labels = z.record(z.string().max(317), z.string().max(63))
@@ -110,6 +111,8 @@ export const raiseIntent = z.strictObject({
   bootData: z
     .strictObject({ handOver: z.enum(['inline', 'published']).default('inline') })
     .optional(),
+  /** Walks that the cluster is proven by, and that are expected of it from then on. */
+  expects: z.array(expectSchema).max(100).optional(),
   /** Machines of a halted run that are made anew, with how often. */
   again: z.record(text, z.int().min(1).max(20)).optional(),
 })

@@ -9,6 +9,7 @@ import type { SiteView } from '../fleet'
 import { siteSpend } from '../spend'
 import { raiseOnBoxes } from './box-steps'
 import { apiStep, closingSteps, holdStep, registerStep } from './common-steps'
+import { expectationFor } from './expects'
 import { frontSteps } from './front-steps'
 import { type Graph, joinStep, machineSteps } from './machine-steps'
 import { type Planned, type PlannedMachine, reservationsAt, tolerated } from './planned'
@@ -291,6 +292,25 @@ export function siteAfter(site: SiteView, planned: Planned): SiteView {
   }
 }
 
+/** Keeps the walks that came with the draft as expectations, once all else is done. */
+function expectStep(graph: Graph, { intent }: Planned): void {
+  const expects = intent.expects ?? []
+  if (expects.length === 0) return
+  const before = new Set(graph.steps.flatMap(({ after }) => [...after]))
+  const expectations = expects.map((expect) => expectationFor(intent.name, expect))
+  graph.steps.push(
+    step({
+      id: 'expect',
+      after: graph.steps.map(({ id }) => id).filter((id) => !before.has(id)),
+      group: 'proof',
+      says: `keep ${countText(expects.length, 'walk')} as ${expects.length === 1 ? 'an expectation' : 'expectations'}`,
+      command: command('expectations.keep', { expectations }),
+      undo: command('expectations.forget', { names: expectations.map(({ name }) => name) }),
+      seconds: estimates.ledger,
+    }),
+  )
+}
+
 /** The plan of a draft without a stop. The site must be known. */
 export function raisePlan(planned: Planned): Plan {
   const { intent, site } = planned
@@ -306,6 +326,7 @@ export function raisePlan(planned: Planned): Plan {
   )
   if (site.kind === 'edge' || intent.machines.length > 0) raiseOnBoxes(graph, planned, site)
   else raiseOnMachines(graph, planned, site)
+  expectStep(graph, planned)
   return {
     steps: graph.steps,
     creates: graph.creates,

@@ -42,6 +42,7 @@ import { planned } from './planned'
 import type { RaiseIntent } from './raise-intent'
 import { raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
+import { expectProofs } from './expects'
 import { said } from './says'
 
 const checkSshKey: Check = ({ intent, view }) =>
@@ -172,6 +173,7 @@ function prove(intent: RaiseIntent, view: FleetView, results: StepResults): read
       holds: result['ran'] === true,
       observed: typeof result['says'] === 'string' ? result['says'] : 'not tried',
     })),
+    ...expectProofs(intent.name, intent.expects ?? [], view),
   ]
 }
 
@@ -296,7 +298,13 @@ export const clusterRaise: ChangeKind<RaiseIntent> = {
   name: 'cluster.raise',
   title: 'Raise a cluster',
   intent: raiseIntent,
-  needs: (intent) => ['catalogue', 'ledger', 'names', `site:${intent.site}`],
+  needs: (intent) => [
+    'catalogue',
+    'ledger',
+    'names',
+    `site:${intent.site}`,
+    ...((intent.expects ?? []).length > 0 ? [`walks:cluster/${intent.name}` as const] : []),
+  ],
   subjects: (intent) => [
     ref('cluster', intent.name),
     ...intent.machines.map((machine) => ref('machine', intent.site, machine.machine)),

@@ -32,7 +32,8 @@ async function proven(fleet: Fleet, active: Active): Promise<Proven> {
   const view = await fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
   const own = read.draft.prove(view, resultsOf(active))
   // What is expected is shown, but a change is not undone for what others broke.
-  const proof = [...own, ...(await expected(fleet, view))]
+  const told = new Set(own.map(({ says }) => says))
+  const proof = [...own, ...(await expected(fleet, view)).filter(({ says }) => !told.has(says))]
   const broken = own.filter((item) => !item.holds)
   const objection =
     broken.length === 0

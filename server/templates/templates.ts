@@ -2,6 +2,7 @@
 import { patchDraft } from '~/core/changes'
 import { freeRangesAt } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
+import { expectsOf } from '~/core/provisioning'
 import type { ChangeRecord, Changes } from '../changes/changes'
 import { Refusal, refuseIssues } from '../changes/errors'
 import type { Fleet } from '../fleet/fleet'
@@ -59,7 +60,8 @@ export class Templates {
     return asTemplate(row)
   }
 
-  async keep(request: Omit<Template, 'shipped'>, shipped = false): Promise<Template> {
+  async keep(given: Omit<Template, 'shipped'>, shipped = false): Promise<Template> {
+    const request = { ...given, intent: await this.withWalks(given) }
     if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(request.name))
       throw new Refusal(
         'invalid',
@@ -99,6 +101,15 @@ export class Templates {
     )
     if (!shipped) await this.journal(`template ${request.name} kept`)
     return this.get(request.name)
+  }
+
+  /** What is expected of the cluster that a draft has raised travels with the template, if the draft brings no walks itself. */
+  private async withWalks({ kind, intent }: Omit<Template, 'shipped'>): Promise<unknown> {
+    if (kind !== 'cluster.raise' || typeof intent !== 'object' || intent === null) return intent
+    const { name, expects } = intent as { readonly name?: unknown; readonly expects?: unknown }
+    if (expects !== undefined || typeof name !== 'string' || name === '') return intent
+    const walks = expectsOf(name, (await this.fleet.view()).expectations ?? [])
+    return walks.length === 0 ? intent : { ...intent, expects: walks }
   }
 
   async remove(name: string): Promise<void> {

@@ -52,6 +52,10 @@ function keptObstacles(world: World): Map<string, Obstacle | null> {
   return fresh.obstacles
 }
 
+/** A site without an uplink: what it needs was carried into it. One whose routes were taken away is none. */
+const isIsland = ({ connected, routes, egress }: Site): boolean =>
+  !connected || (routes.length === 0 && egress === undefined)
+
 /** What keeps a packet of a node or a machine at `site` from an address, or null where it arrives. */
 export function obstacleTo(
   sim: Sim,
@@ -61,8 +65,7 @@ export function obstacleTo(
   port: number,
   protocol: 'TCP' | 'UDP' = 'TCP',
 ): Obstacle | null {
-  // A disconnected site has what was carried into it.
-  if (!site.connected) return null
+  if (isIsland(site)) return null
   const kept = keptObstacles(sim.world)
   const key = `${site.name}/${from}>${address}:${port}/${protocol}`
   const before = kept.get(key)

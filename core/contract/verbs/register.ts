@@ -136,6 +136,38 @@ export const contactSet = verb({
   touches: nothing,
 })
 
+/** What is expected to be reached, or not, from now on. */
+export const expectationsKeep = verb({
+  name: 'expectations.keep',
+  port: 'ledger',
+  args: z.object({
+    expectations: z.array(
+      z.object({
+        name: z.string(),
+        from: labels,
+        to: labels,
+        port: z.number(),
+        protocol: z.enum(['TCP', 'UDP', 'SCTP']),
+        delivered: z.boolean(),
+      }),
+    ),
+  }),
+  result: z.object({ kept: z.number() }),
+  failures: [],
+  at: register,
+  touches: nothing,
+})
+
+export const expectationsForget = verb({
+  name: 'expectations.forget',
+  port: 'ledger',
+  args: z.object({ names: z.array(z.string()) }),
+  result: z.object({}),
+  failures: [],
+  at: register,
+  touches: nothing,
+})
+
 export const restSet = verb({
   name: 'rest.set',
   port: 'ledger',

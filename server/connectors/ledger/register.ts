@@ -20,7 +20,14 @@ import {
   saidOf,
 } from '~/core/contract'
 import type { Database } from '../../records/database'
-import { ClusterRow, ContactRow, JoinRow, LedgerRow, PriceRow } from '../../records/models'
+import {
+  ClusterRow,
+  ContactRow,
+  ExpectationRow,
+  JoinRow,
+  LedgerRow,
+  PriceRow,
+} from '../../records/models'
 
 /** What a verb did, or nothing while it waits for a call. */
 type Done = (Said & { readonly result: Readonly<Record<string, unknown>> }) | null
@@ -191,6 +198,33 @@ async function setContact(database: Database, args: ArgsOf<'contact.set'>): Prom
   }
 }
 
+async function keepExpectations(
+  database: Database,
+  { expectations }: ArgsOf<'expectations.keep'>,
+): Promise<Done> {
+  await database.write(async (transaction) => {
+    for (const expectation of expectations)
+      await ExpectationRow.upsert(
+        { ...expectation, from: { ...expectation.from }, to: { ...expectation.to } },
+        { transaction },
+      )
+  })
+  return {
+    result: { kept: expectations.length },
+    ...said('expectations.kept', { names: expectations.map(({ name }) => name) }),
+  }
+}
+
+async function forgetExpectations(
+  database: Database,
+  { names }: ArgsOf<'expectations.forget'>,
+): Promise<Done> {
+  await database.write((transaction) =>
+    ExpectationRow.destroy({ where: { name: [...names] }, transaction }),
+  )
+  return { result: {}, ...said('expectations.forgotten', { names: [...names] }) }
+}
+
 async function awaitJoin(
   database: Database,
   args: ArgsOf<'join.await'>,
@@ -241,6 +275,8 @@ const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'prices.set': setPrices,
   'rest.set': setRest,
   'contact.set': setContact,
+  'expectations.keep': keepExpectations,
+  'expectations.forget': forgetExpectations,
   'join.await': awaitJoin,
   'join.forget': forgetJoin,
 }

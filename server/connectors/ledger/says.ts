@@ -1,5 +1,6 @@
 /** What the register tells of its commands. */
 import { sentences } from '~/core/contract'
+import { listText } from '~/core/units'
 
 export const said = sentences({
   'cluster.entered': (p: { cluster: string; pods: string; services: string }) =>
@@ -22,6 +23,10 @@ export const said = sentences({
   'contact.entered': (p: { site: string; address: string }) =>
     `machines at ${p.site} reach Gyrarch at ${p.address}`,
   'contact.forgotten': (p: { site: string }) => `no address is kept for ${p.site}`,
+  'expectations.kept': (p: { names: readonly string[] }) =>
+    `expected from now on: ${listText(p.names, 3)}`,
+  'expectations.forgotten': (p: { names: readonly string[] }) =>
+    `no longer expected: ${listText(p.names, 3)}`,
   'join.called': (p: { at: string }) => `called at ${p.at}`,
   'join.forgotten': () => 'no longer waited for',
   'verb.unknown': (p: { verb: string }) => `The register has no verb ${p.verb}.`,
