@@ -8,6 +8,7 @@ import { changeGlyph, StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { clockText } from '../../parts/when'
+import { countText } from '~/core/units'
 import { orRefused } from '../refusals'
 import { readDraftFile } from '~/server/changes/draft-file'
 import { Refusal } from '~/server/changes/errors'
@@ -33,6 +34,7 @@ export async function loader({ context }: Route.LoaderArgs) {
         open,
         shipped,
         site: (intent as { site?: string }).site ?? '',
+        walks: ((intent as { expects?: readonly unknown[] }).expects ?? []).length,
       }),
     ),
     changes: rows.map((row) => ({
@@ -142,6 +144,7 @@ function Templates({ templates }: { readonly templates: readonly TemplateRow[] }
             <b className="mono">{template.name}</b>
             <span className="soft">
               {template.says} <span className="nowrap">At {template.site}.</span>
+              {template.walks > 0 ? ` Proven by ${countText(template.walks, 'walk')}.` : ''}
             </span>
             <div className="acts">
               <Button

@@ -18,6 +18,7 @@ import { CheckIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
 import { Boxes, HallNetworks, Pools } from './sections'
 import { draftSlice } from './slice'
 import { KeepTemplate } from './keep-template'
+import { Walks } from './walks'
 import { BootDataLink, OnMachines, Surroundings } from './surroundings'
 import { useJudged } from './use-judged'
 import type { Route } from './+types/sheet'
@@ -40,7 +41,13 @@ export async function loader({ params, context }: Route.LoaderArgs) {
     throw redirect(`/changes/${record.id}`)
   const intent = record.intent as RaiseIntent
   const view = await gyrarch.fleet.view()
-  return { record, intent, view: draftSlice(view, intent.site), aim: `site/${intent.site}` }
+  return {
+    record,
+    intent,
+    view: draftSlice(view, intent.site),
+    expectations: view.expectations ?? [],
+    aim: `site/${intent.site}`,
+  }
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
@@ -104,7 +111,12 @@ export default function Sheet({ loaderData }: Route.ComponentProps) {
   return <OneSheet key={record.id} {...loaderData} />
 }
 
-function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['loaderData']) {
+function OneSheet({
+  record,
+  intent: savedIntent,
+  view,
+  expectations,
+}: Route.ComponentProps['loaderData']) {
   const [intent, setIntent] = useState(savedIntent)
   const [title, setTitle] = useState(record.title)
   const [accepted, accept] = useAccepted()
@@ -320,6 +332,7 @@ function OneSheet({ record, intent: savedIntent, view }: Route.ComponentProps['l
           <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
           {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
           <Surroundings intent={intent} site={site} />
+          <Walks intent={intent} expectations={expectations} />
           <p className="soft" style={{ padding: '4px 0 20px' }}>
             <BootDataLink
               id={record.id}

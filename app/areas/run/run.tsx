@@ -291,8 +291,8 @@ function OneRun({
         </>
       }
     >
-      {record.state === 'draft' ? <DraftSheet record={record} choices={choices} /> : null}
       <Verdicts verdicts={verdicts} />
+      {record.state === 'draft' ? <DraftSheet record={record} choices={choices} /> : null}
       {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
         <Joins joins={joins} missing={missing} />
       ) : null}

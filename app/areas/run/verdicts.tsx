@@ -28,6 +28,10 @@ const titles: Readonly<Record<Outcome, string>> = {
   none: '',
 }
 
+/** The row names the object already. */
+const ownText = (says: string, object: string): string =>
+  says.startsWith(`${object}: `) ? says.slice(object.length + 2) : says
+
 export function Verdicts({ verdicts }: { readonly verdicts: readonly ObjectVerdicts[] }) {
   if (verdicts.length === 0) return null
   return (
@@ -56,7 +60,7 @@ export function Verdicts({ verdicts }: { readonly verdicts: readonly ObjectVerdi
                   ) : (
                     <>
                       <StateGlyph state={glyph} title={titles[outcome]} />{' '}
-                      <span className="verdict-says">{says}</span>
+                      <span className="verdict-says">{ownText(says, object)}</span>
                     </>
                   )}
                 </Cell>

@@ -80,6 +80,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
+const freesText = ({ frees }: Row): string =>
+  [
+    ...(frees.cpuMilli === 0 ? [] : [`${numberText(frees.cpuMilli)} m`]),
+    ...(frees.memoryBytes === 0 ? [] : [bytesText(frees.memoryBytes)]),
+  ].join(', ')
+
 const columns: readonly Column<Row>[] = [
   {
     name: 'workload',
@@ -91,17 +97,32 @@ const columns: readonly Column<Row>[] = [
     value: (row) => row.cluster,
     show: (row) => <span className="mono">{row.cluster}</span>,
   },
+  {
+    name: 'CPU used',
+    value: (row) => row.cpu.used ?? -1,
+    show: (row) =>
+      usedText(row.cpu.used, (used) => `${numberText(used)} of ${numberText(row.cpu.asked)} m`),
+    number: true,
+  },
+  {
+    name: 'memory used',
+    value: (row) => row.memory.used ?? -1,
+    show: (row) =>
+      usedText(row.memory.used, (used) => `${bytesText(used)} of ${bytesText(row.memory.asked)}`),
+    number: true,
+  },
+  {
+    name: 'frees',
+    value: (row) => row.frees.cpuMilli,
+    show: freesText,
+    number: true,
+  },
+  { name: 'says', value: (row) => row.says },
   { name: 'pods', value: (row) => row.pods, number: true },
   {
     name: 'CPU asked',
     value: (row) => row.cpu.asked,
     show: (row) => `${numberText(row.cpu.asked)} m`,
-    number: true,
-  },
-  {
-    name: 'used',
-    value: (row) => row.cpu.used ?? -1,
-    show: (row) => usedText(row.cpu.used, (used) => `${numberText(used)} m`),
     number: true,
   },
   {
@@ -111,9 +132,9 @@ const columns: readonly Column<Row>[] = [
     number: true,
   },
   {
-    name: 'memory used',
-    value: (row) => row.memory.used ?? -1,
-    show: (row) => usedText(row.memory.used, bytesText),
+    name: 'frees memory',
+    value: (row) => row.frees.memoryBytes,
+    show: (row) => bytesText(row.frees.memoryBytes),
     number: true,
   },
   {
@@ -122,19 +143,6 @@ const columns: readonly Column<Row>[] = [
     show: (row) => (row.throttled === 0 ? '' : `${numberText(100 * row.throttled, 0)} %`),
     number: true,
   },
-  {
-    name: 'frees CPU',
-    value: (row) => row.frees.cpuMilli,
-    show: (row) => (row.frees.cpuMilli === 0 ? '' : `${numberText(row.frees.cpuMilli)} m`),
-    number: true,
-  },
-  {
-    name: 'frees memory',
-    value: (row) => row.frees.memoryBytes,
-    show: (row) => (row.frees.memoryBytes === 0 ? '' : bytesText(row.frees.memoryBytes)),
-    number: true,
-  },
-  { name: 'says', value: (row) => row.says },
 ]
 
 const manifest = (row: Row): string => {
@@ -254,10 +262,13 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
             </div>
           </>
         ) : (
-          <p className="soft">
-            Use is the 95th percentile of a pod over the last day. A proposal has a margin of 15 %
-            for CPU and 25 % for memory; within a tenth of what is asked for nothing is proposed.
-          </p>
+          <>
+            <h2>How use is told</h2>
+            <p className="soft">
+              Use is the 95th percentile of a pod over the last day. A proposal has a margin of 15 %
+              for CPU and 25 % for memory; within a tenth of what is asked for nothing is proposed.
+            </p>
+          </>
         )
       }
     >
