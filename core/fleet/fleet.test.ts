@@ -162,10 +162,10 @@ describe('a cluster', () => {
       windows: [{ days: ['sun', 'mon'] as const, stop: '20:00', start: '08:30' }],
     }
     const saysOf = (restingSince: string) =>
-      clusterState(
-        cluster([], { apiAnswers: false, resting: true, rest, restingSince }),
-        { ...context, now: Date.parse('2026-03-02T06:00:00Z') },
-      ).says
+      clusterState(cluster([], { apiAnswers: false, resting: true, rest, restingSince }), {
+        ...context,
+        now: Date.parse('2026-03-02T06:00:00Z'),
+      }).says
     expect(saysOf('2026-03-01T19:00:05Z')).toBe(
       'At rest by its calendar until Mon 2 Mar 08:30 (Europe/Berlin).',
     )

@@ -45,6 +45,7 @@ export {
   type State,
   type StateContext,
   stateOrder,
+  amissText,
 } from './state'
 export {
   addressBook,

@@ -1,5 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
+import { cronText } from '../objects'
 
 export const said = sentences({
   // state
@@ -14,12 +15,17 @@ export const said = sentences({
   'change-at-work': () => 'A running change is at work on it.',
   'node.well': () => 'Ready, without pressure.',
   'pool.nodes-broken': (p: { broken: number; statesCount: number }) =>
-    `${p.broken} of ${p.statesCount} nodes are broken.`,
+    p.statesCount === 1
+      ? 'Its only node is broken.'
+      : `${p.broken} of ${p.statesCount} nodes ${p.broken === 1 ? 'is' : 'are'} broken.`,
   'pool.not-observed': () => 'None of its nodes was observed lately.',
   'pool.nodes-unwell': (p: { unwell: number; statesCount: number }) =>
-    `${p.unwell} of ${p.statesCount} nodes are not well.`,
+    p.statesCount === 1
+      ? 'Its only node is not well.'
+      : `${p.unwell} of ${p.statesCount} nodes ${p.unwell === 1 ? 'is' : 'are'} not well.`,
   'pool.empty': () => 'It has no nodes now.',
-  'pool.well': (p: { statesCount: number }) => `All ${p.statesCount} nodes are well.`,
+  'pool.well': (p: { statesCount: number }) =>
+    p.statesCount === 1 ? 'Its only node is well.' : `All ${p.statesCount} nodes are well.`,
   'cluster.stopped': () => 'Stopped by a change.',
   'cluster.rests': (p: { until: string; zone: string }) =>
     `At rest by its calendar until ${p.until} (${p.zone}).`,
@@ -41,7 +47,7 @@ export const said = sentences({
   // workloads
   'workload.waits': (p: { pod: string; waits: string }) => `${p.pod}: ${p.waits}`,
   'workload.at': (p: { schedule: string; timeZone: string }) =>
-    `at ${p.schedule}${p.timeZone === '' ? '' : ` in ${p.timeZone}`}`,
+    `${cronText(p.schedule)}${p.timeZone === '' ? '' : ` in ${p.timeZone}`}`,
   'workload.ready': () => 'all ready',
   'workload.starting': (p: { wanted: number }) => `${p.wanted} still starting`,
 })

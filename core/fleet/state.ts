@@ -105,6 +105,16 @@ export function poolState(pool: PoolView, cluster: ClusterView, context: StateCo
   }
 }
 
+/** Conditions of a node that are amiss, in words: one that should hold and does not is told as that. */
+export function amissText({ conditions }: Pick<NodeView, 'conditions'>): string {
+  const amiss = conditions.flatMap(({ type, status }) => {
+    if (type !== 'Ready') return status === 'True' ? [type] : []
+    if (status === 'True') return []
+    return [status === 'Unknown' ? 'not heard of' : 'not ready']
+  })
+  return amiss.length === 0 ? 'none amiss' : amiss.join(', ')
+}
+
 /** Whether it was a calendar that stopped it, and until when; else a change did. */
 function restText({ rest, restingSince }: ClusterView, now: number): Said {
   if (rest === null || restingSince === null) return said('cluster.stopped')

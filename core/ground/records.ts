@@ -3,7 +3,7 @@ import { command } from '../contract'
 import { z } from 'zod'
 import { caution, ref, stop } from '../changes'
 import type { RecordView, SiteView } from '../fleet'
-import { listText } from '../units'
+import { countText, listText } from '../units'
 import { oneStep, put } from './one-step'
 import { setProblems, withNextSerial } from './zone-file'
 import { recordValue } from './record-value'
@@ -137,7 +137,7 @@ export const wireRecord = oneStep({
         holds: site !== undefined && missing.length === 0,
         observed:
           missing.length === 0
-            ? `${site?.records.length ?? 0} records served`
+            ? `${countText(site?.records.length ?? 0, 'record')} served`
             : `missing: ${listText(
                 missing.map((entry) => entry.name),
                 4,

@@ -194,12 +194,12 @@ export const siteEdit = oneStep<EditIntent>({
   },
   says: (intent) =>
     [
-      intent.addZones.length && `${intent.addZones.length} more zones`,
-      intent.removeZones.length && `${intent.removeZones.length} fewer zones`,
-      intent.addHosts.length && `${intent.addHosts.length} more hosts`,
-      intent.removeHosts.length && `${intent.removeHosts.length} fewer hosts`,
-      intent.setSizes.length && `${intent.setSizes.length} sizes set`,
-      intent.removeSizes.length && `${intent.removeSizes.length} sizes gone`,
+      intent.addZones.length && countText(intent.addZones.length, 'more zone'),
+      intent.removeZones.length && countText(intent.removeZones.length, 'zone less', 'zones less'),
+      intent.addHosts.length && countText(intent.addHosts.length, 'more host'),
+      intent.removeHosts.length && countText(intent.removeHosts.length, 'host less', 'hosts less'),
+      intent.setSizes.length && `${countText(intent.setSizes.length, 'size')} set`,
+      intent.removeSizes.length && `${countText(intent.removeSizes.length, 'size')} gone`,
       intent.overcommit && `overcommit ${intent.overcommit}`,
       intent.reservePerZone !== undefined && `reserve ${intent.reservePerZone}`,
     ]
@@ -234,7 +234,7 @@ export const siteEdit = oneStep<EditIntent>({
         holds: missing.length + still.length === 0,
         observed:
           missing.length + still.length === 0
-            ? `${countText(site?.zones.length ?? 0, 'zone')}, ${countText(site?.hosts.length ?? 0, 'host')}, ${site?.sizes.length ?? 0} sizes`
+            ? `${countText(site?.zones.length ?? 0, 'zone')}, ${countText(site?.hosts.length ?? 0, 'host')}, ${countText(site?.sizes.length ?? 0, 'size')}`
             : `missing: ${listText(missing) || 'none'}; still there: ${listText(still) || 'none'}`,
       },
     ]

@@ -225,7 +225,7 @@ export const clusterBackup: ChangeKind<z.infer<typeof backupIntent>> = {
         observed:
           restored < 0
             ? 'not tried'
-            : `${restored} of ${nodes} nodes, ${String(results['try']?.['workloads'] ?? 0)} workloads`,
+            : `${restored} of ${nodes} nodes, ${countText(Number(results['try']?.['workloads'] ?? 0), 'workload')}`,
       },
     ]
   },

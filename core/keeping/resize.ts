@@ -102,7 +102,7 @@ export function checkResize(intent: ResizeIntent, view: FleetView): readonly Raw
         ],
         [
           {
-            says: `Use ${within}`,
+            says: `${countText(within, 'node')}, the ${within === range.min ? 'fewest' : 'most'} of its range`,
             change: { patchDraft: [{ op: 'replace', path: '/count', value: within }] },
           },
         ],

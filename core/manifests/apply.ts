@@ -171,6 +171,14 @@ const rolls = (change: ObjectChange): boolean =>
       (field) => field.path.startsWith('/spec/template/') || field.path === '/spec/replicas',
     ))
 
+/** Whether its pods are its first, come in place of others, or are only more or fewer. */
+function howRolled(change: ObjectChange): 'made' | 'made anew' | 'scaled' {
+  if (change.kind === 'make') return 'made'
+  return change.fields.some(({ path }) => path.startsWith('/spec/template/'))
+    ? 'made anew'
+    : 'scaled'
+}
+
 export const refOf = (cluster: string, object: WrittenObject): string =>
   ref(
     object.kind.toLowerCase(),
@@ -195,13 +203,14 @@ export function rolloutStep(
   },
   replicas: number,
   after: readonly string[],
+  how: 'made' | 'made anew' | 'scaled' = 'made anew',
 ): Step {
   const namespace = object.metadata.namespace ?? 'default'
   return step({
     id: `rollout:${object.kind}/${namespace}/${object.metadata.name}`,
     after,
     group: object.metadata.name,
-    says: `${countText(replicas, 'pod')} made anew and ready`,
+    says: `${countText(replicas, 'pod')} ${how === 'scaled' ? '' : `${how} and `}ready`,
     command: command('rollout.await', {
       cluster,
       kind: object.kind,
@@ -252,7 +261,15 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
       }),
     )
     for (const change of changes.filter(rolls))
-      steps.push(rolloutStep(intent.cluster, change.object, replicasOf(change.object), ['apply']))
+      steps.push(
+        rolloutStep(
+          intent.cluster,
+          change.object,
+          replicasOf(change.object),
+          ['apply'],
+          howRolled(change),
+        ),
+      )
   }
   return {
     steps,

@@ -57,4 +57,5 @@ export {
   type LabelTest,
 } from './selector'
 export { apiYaml, apiYamlWith, writeQuotedYaml, writeYaml, yamlDocument } from './yaml'
+export { cronText } from './cron-text'
 export { isCronZone, nextCron, readCron, type CronRead, type CronSchedule } from './cron'

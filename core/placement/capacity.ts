@@ -1,6 +1,7 @@
 /** Capacity of a cluster: what is asked for against what nodes give, headroom in units of its largest workload, and what each lost zone leaves homeless. */
 import type { ApiObject, PodObject } from '../objects'
 import { amountOf } from '../objects'
+import { countText } from '../units'
 import { boardOf } from './board'
 import { workloadsOf } from './what-if'
 import { type BoardObject } from './what-if'
@@ -112,6 +113,17 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
     }
   }
   return { ...facts, headroom: largest ? { workload: ownerOf(largest.object), fits } : null }
+}
+
+/** The worst that the loss of a zone would leave, in words. */
+export function lossText({ losses }: Pick<Capacity, 'losses'>): string {
+  if (losses.length < 2) return 'has one zone'
+  const [worst] = losses
+    .filter(({ homeless }) => homeless > 0)
+    .sort((a, b) => b.homeless - a.homeless)
+  return worst
+    ? `${countText(worst.homeless, 'pod has', 'pods have')} no place without ${worst.zone}`
+    : 'all pods find room'
 }
 
 export interface SmallerPool {

@@ -1,4 +1,4 @@
-export { capacityOf, smallestPools, type Capacity, type SmallerPool } from './capacity'
+export { capacityOf, lossText, smallestPools, type Capacity, type SmallerPool } from './capacity'
 export {
   boardOf,
   type Board,

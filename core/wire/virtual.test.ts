@@ -59,7 +59,7 @@ describe('a virtual address', () => {
       '10.20.40.99 is not in the pool 10.20.40.32-10.20.40.34.',
       expect.stringContaining('no address'),
       'mossgate offers no virtual addresses.',
-      'mossgate allows 1 load balancers; all are in use.',
+      'mossgate allows 1 load balancer; all are in use.',
     ])
   })
   it('without a pool of its own leaves the network’s first and last address alone', () => {

@@ -22,7 +22,7 @@ export function virtualAddressFor(
   if (site.quotaBalancers !== null && site.balancers.length >= site.quotaBalancers)
     return {
       ok: false,
-      says: `${site.name} allows ${site.quotaBalancers} load balancers; all are in use.`,
+      says: `${site.name} allows ${countText(site.quotaBalancers, 'load balancer')}; all are in use.`,
     }
   const used = new Set(site.balancers.map((balancer) => balancer.address))
   // Addresses held for the cluster itself are there for its services.

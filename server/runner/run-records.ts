@@ -4,6 +4,7 @@
  */
 import type { Transaction } from 'sequelize'
 import type { Proof } from '~/core/changes'
+import { countText } from '~/core/units'
 import {
   type Command,
   type Ended,
@@ -136,7 +137,12 @@ export class RunRecords {
   async done(active: Active, proof: readonly Proof[]): Promise<void> {
     await this.transition(
       active,
-      [{ kind: 'run.done', says: `${active.row.label}: done, ${proof.length} proofs hold` }],
+      [
+        {
+          kind: 'run.done',
+          says: `${active.row.label}: done, ${countText(proof.length, 'proof holds', 'proofs hold')}`,
+        },
+      ],
       async (transaction) => {
         await active.row.update({ proof: [...proof] }, { transaction })
         await this.close(active, 'done', transaction)

@@ -7,5 +7,5 @@ export const said = sentences({
   'proofs.failed': () =>
     'Its steps are done, but whether they did what they were for could not be looked at.',
   'proofs.broken': (p: { proofs: number; broken: readonly string[] }) =>
-    `${p.broken.length} of ${p.proofs} proofs do not hold: ${p.broken.join('; ')}`,
+    `${p.broken.length} of ${p.proofs} proofs ${p.broken.length === 1 ? 'does' : 'do'} not hold: ${p.broken.join('; ')}`,
 })

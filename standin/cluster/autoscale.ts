@@ -3,7 +3,7 @@
  * target. Between changes nothing happens that is worth an event: the next time at which replicas change is looked for ahead
  * and queued, and looked for anew whenever something about the workload has changed.
  */
-import { parseCpuMilli } from '../../core/units'
+import { countText, parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
@@ -290,7 +290,7 @@ export function scaleDue(sim: Sim, clusterName: string, key: string): void {
         'Normal',
         'SuccessfulRescale',
         `horizontalpodautoscaler/${key}`,
-        `${workload.replicas} to ${replicas} replicas, ${loadAt(scaler.points, sim.now).toFixed(0)} requests a second`,
+        `${workload.replicas} to ${countText(replicas, 'replica')}, ${loadAt(scaler.points, sim.now).toFixed(0)} requests a second`,
       )
       fillWorkload(sim, cluster, scaled, loads(cluster))
     }

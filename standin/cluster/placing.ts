@@ -1,5 +1,6 @@
 /** Where a pod is put, as the scheduler of the stand-ins finds it. */
 
+import { noNodeText } from './no-node'
 import type { Cluster, Workload, Pod, Node } from '../cluster-state'
 import type { Load } from './fits'
 import { wishOf, refusals, likes } from './fits'
@@ -61,7 +62,7 @@ export function schedulePod(
   }
   if (!best) {
     if (only !== undefined) pod.wants = only
-    pod.waits = `0 of ${cluster.nodes.length} nodes take it: ${[...tally].map(([why, count]) => `${count} ${why}`).join(', ') || 'there is none'}`
+    pod.waits = noNodeText(cluster.nodes.length, tally, request.selector)
     return
   }
   pod.node = best.node.name

@@ -185,7 +185,8 @@ export const said = sentences({
   'no-such-node': () => 'no such node',
   'storage-class-claims': (p: { offered: string }) =>
     `${p.offered} is the storage class of claims without one`,
-  'state-store-members': (p: { restCount: number }) => `state store has ${p.restCount} members`,
+  'state-store-members': (p: { restCount: number }) =>
+    `state store has ${countText(p.restCount, 'member')}`,
 
   // backups
   'new-key-request': (p: { cluster: string }) =>
@@ -193,13 +194,14 @@ export const said = sentences({
   'control-plane-restarted': (p: { certificatesUntil: string }) =>
     `control plane restarted one by one, valid until ${p.certificatesUntil}`,
   'objects-mb-revision': (p: { objects: number; bytes: string; nextName: number }) =>
-    `${p.objects} objects, ${p.bytes} MB, at revision ${p.nextName}`,
+    `${countText(p.objects, 'object')}, ${p.bytes} MB, at revision ${p.nextName}`,
   'objects-read-into': (p: { objects: number }) =>
-    `${p.objects} objects read into an empty state store beside`,
+    `${countText(p.objects, 'object')} read into an empty state store beside`,
   'answers-nodes-workloads': (p: { nodesCount: number; workloadsCount: number }) =>
     `answers: ${countText(p.nodesCount, 'node')}, ${countText(p.workloadsCount, 'workload')}; put away again`,
   'api-held-agents': (p: { cluster: string }) => `API of ${p.cluster} held, agents wait`,
-  'objects-restored-api': (p: { objects: number }) => `${p.objects} objects restored, API answers`,
+  'objects-restored-api': (p: { objects: number }) =>
+    `${countText(p.objects, 'object')} restored, API answers`,
 
   // rest
   'rests-already': () => 'rests already',

@@ -43,7 +43,7 @@ export const said = sentences({
   'every-host-holds': (p: { zone: string }) =>
     `every host of ${p.zone} holds a machine of the same control plane`,
   'no-single-host': (p: { zone: string; cores: number }) =>
-    `no single host of ${p.zone} has ${p.cores} cores left`,
+    `no single host of ${p.zone} has ${countText(p.cores, 'core')} left`,
   'name-taken': (p: { site: string; name: string }) => `${p.site} has a machine ${p.name} already.`,
   exists: () => 'exists',
   'image-missing.no-base-image': (p: { site: string; wanted: string }) =>
@@ -107,7 +107,7 @@ export const said = sentences({
 
   // balancers
   'quota-balancers': (p: { site: string; quotaBalancers: number }) =>
-    `${p.site} allows ${p.quotaBalancers} load balancers; all are in use.`,
+    `${p.site} allows ${countText(p.quotaBalancers, 'load balancer')}; all are in use.`,
   'balancers-in-use': (p: { balancersCount: number; quotaBalancers: number }) =>
     `${p.balancersCount} of ${p.quotaBalancers} in use`,
   'balancer-gone': (p: { name: string }) => `There is no balancer ${p.name}.`,
@@ -211,11 +211,11 @@ export const said = sentences({
   'zones-hosts-sizes': (p: { zonesCount: number; hostsCount: number; sizesCount: number }) =>
     `${countText(p.zonesCount, 'zone')}, ${countText(p.hostsCount, 'host')}, ${p.sizesCount} sizes`,
   'records-served': (p: { recordsCount: number; nameDomain: string }) =>
-    `${p.recordsCount} records of ${p.nameDomain} served`,
+    `${countText(p.recordsCount, 'record')} of ${p.nameDomain} served`,
   'bytes-boot-server': (p: { file: string; bytes: number; digest: string }) =>
     `${p.file}, ${p.bytes} bytes, on the boot server; SHA-256 ${p.digest}…`,
   'files-taken-off': (p: { namesCount: number }) =>
-    `${p.namesCount} files taken off the boot server`,
+    `${countText(p.namesCount, 'file')} taken off the boot server`,
   'things-removed': (p: { before: number }) => `${p.before} things removed`,
   'belongs-now': (p: { name: string; cluster: string }) => `${p.name} belongs to ${p.cluster} now`,
   entered: (p: { boxes: readonly string[] }) => `${p.boxes.join(', ')} entered`,

@@ -37,7 +37,7 @@ export const said = sentences({
   taken: (p: { asked: string }) => `${p.asked} is taken`,
   'pool-full': (p: { pool: string }) => `the pool ${p.pool} is full`,
   'allows-load-balancers': (p: { site: string; quotaBalancers: number }) =>
-    `${p.site} allows ${p.quotaBalancers} load balancers; all are in use`,
+    `${p.site} allows ${countText(p.quotaBalancers, 'load balancer')}; all are in use`,
   'calls-failed': (p: { failures: number; calls: number; seconds: number; percent: string }) =>
     `${p.failures} of ${p.calls} calls failed in ${p.seconds} s (${p.percent} %)`,
 

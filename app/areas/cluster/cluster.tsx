@@ -2,6 +2,7 @@
 import Button from '@mui/material/Button'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
 import {
+  amissText,
   clusterState,
   leftovers,
   type NodeView,
@@ -139,12 +140,6 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 
 type NodeRow = NodeView & { readonly state: State; readonly says: string }
 
-/** A condition as it is amiss: one that should hold and does not is told as that. */
-function conditionText({ type, status }: NodeView['conditions'][number]): string {
-  if (type !== 'Ready') return type
-  return status === 'Unknown' ? 'not heard of' : 'not ready'
-}
-
 const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
   {
     name: 'node',
@@ -170,11 +165,7 @@ const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
   },
   {
     name: 'conditions',
-    value: (node) =>
-      node.conditions
-        .filter((condition) => (condition.type === 'Ready') !== (condition.status === 'True'))
-        .map(conditionText)
-        .join(', ') || 'none amiss',
+    value: (node) => amissText(node),
   },
   {
     name: 'cores asked',

@@ -14,7 +14,9 @@ export function Loss({ loss }: { readonly loss: HostLoss }) {
           ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.`
           : loss.moves.length === 0
             ? 'Nothing runs on it.'
-            : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}
+            : loss.moves.length === 1
+              ? 'Its only machine restarts in its zone, with its disk, name and address.'
+              : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}
       </p>
       <ul className="facts" style={{ marginTop: 6 }}>
         {loss.homeless.map((item) => (

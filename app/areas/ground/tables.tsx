@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button'
 import { Form } from 'react-router'
 import type { SiteView, whoHolds } from '../../../core/fleet'
-import { bytesText, numberText } from '../../../core/units'
+import { bytesText, countText, numberText } from '../../../core/units'
 import { RefLink } from '../../parts/ref-link'
 import { Hidden } from '../../kit/ask-form'
 import { Choice } from '../../kit/choice'
@@ -42,7 +42,9 @@ export function BoxTable({ site }: { readonly site: SiteView }) {
                 <Cell>
                   {[card.network, card.address].filter((part) => part !== null).join(', ') ||
                     'no address'}
-                  {card.sharedWith > 0 ? `, an address ${card.sharedWith} others hold too` : ''}
+                  {card.sharedWith > 0
+                    ? `, an address ${countText(card.sharedWith, 'other holds', 'others hold')} too`
+                    : ''}
                 </Cell>
               </Row>
             ))}

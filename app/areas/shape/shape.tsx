@@ -1,6 +1,6 @@
 /** Capacity at a glance: for each cluster what is asked for, what it can give, and what one more of its largest would find. */
 import { clusterState, stateContext } from '~/core/fleet'
-import { capacityOf, type Capacity } from '~/core/placement'
+import { capacityOf, type Capacity, lossText } from '~/core/placement'
 import { countText, GiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -126,15 +126,6 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-const lossText = (capacity: Capacity): string => {
-  const bad = capacity.losses.filter((loss) => loss.homeless > 0)
-  if (capacity.losses.length < 2) return 'has one zone'
-  const worst = [...bad].sort((a, b) => b.homeless - a.homeless)[0]
-  return worst
-    ? `${countText(worst.homeless, 'pod')} homeless without ${worst.zone}`
-    : 'all pods find room'
-}
-
 const mostBars = 9
 
 /** What the loss of each zone would leave: pods that find room elsewhere, and pods that do not. */
@@ -190,8 +181,10 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
                   <span className="mono">{loss.zone}</span>
                   <span className="source">
                     {loss.homeless === 0
-                      ? `all ${loss.moved} pods find room`
-                      : `${loss.homeless} of ${loss.moved} pods find no place`}
+                      ? loss.moved === 1
+                        ? 'its pod finds room'
+                        : `all ${loss.moved} pods find room`
+                      : `${loss.homeless} of ${loss.moved} pods ${loss.homeless === 1 ? 'finds' : 'find'} no place`}
                   </span>
                 </li>
               ))}

@@ -6,12 +6,12 @@ import { controlPlanePool } from '../planned'
 export const said = sentences({
   // box-address
   card: (p: { card: string; mac: string; network: string; sharedWith: number }) =>
-    `${p.card} (${p.mac}): ${p.network}${p.sharedWith ? `, an address that ${p.sharedWith} others hold too` : ''}`,
+    `${p.card} (${p.mac}): ${p.network}${p.sharedWith ? `, an address that ${countText(p.sharedWith, 'other holds', 'others hold')} too` : ''}`,
   'card.chosen': (p: { box: string; cardsCount: number }) =>
     `${p.box} has ${p.cardsCount} network cards. Choose the one the cluster’s traffic goes over.`,
   'card.known': (p: { box: string; card: string }) => `${p.box} has no network card ${p.card}.`,
   'card.shared': (p: { card: string; address: string; sharedWith: number }) =>
-    `${p.card} has ${p.address}, which ${p.sharedWith} others hold too. Nodes could not tell each other apart.`,
+    `${p.card} has ${p.address}, which ${countText(p.sharedWith, 'other holds', 'others hold')} too. Nodes could not tell each other apart.`,
   'address.inside': (p: { box: string }) =>
     `Nobody knows the inside address of ${p.box}. Say which one the nodes should reach it at; its script compares.`,
   'card-address': (p: { card: string; address: string }) => `${p.card}: ${p.address}`,
@@ -19,7 +19,7 @@ export const said = sentences({
     `${p.network}: ${p.range}, gateway ${p.gateway}, DHCP ${p.dhcp}`,
   'no-free-static': (p: { network: string }) => `${p.network} has no free static address.`,
   'address.proposed': (p: { network: string; free: string }) =>
-    `The lowest free address of ${p.network} is taken: ${p.free}.`,
+    `No address given: ${p.free}, the lowest free one of ${p.network}, will be used.`,
   'address-prefix': (p: { address: string; prefix: string; network: string; length: string }) =>
     `${p.address} says /${p.prefix}; ${p.network} is a /${p.length}.`,
 
@@ -144,13 +144,13 @@ export const said = sentences({
     `${p.baseImage} ${p.version}: at least ${p.minimumRootDiskGb} GB`,
   'control-plane.count': () => 'A control plane needs at least one machine.',
   'members-tolerate-losses': (p: { count: number; toleratedLosses: number }) =>
-    `${p.count} members tolerate ${p.toleratedLosses} losses`,
+    `${countText(p.count, 'member tolerates', 'members tolerate')} ${countText(p.toleratedLosses, 'loss', 'losses')}`,
   'control-plane.single': () => 'One control-plane machine tolerates no loss.',
   'single-member': () => '1 member tolerates 0 losses',
   'control-plane.spread': (p: { fatal: readonly string[] }) =>
     `Losing ${listText(p.fatal)} alone would stop the control plane: most of its machines would be there.`,
   'members-majority': (p: { count: number; majority: number }) =>
-    `${p.count} members, majority ${p.majority}`,
+    `${countText(p.count, 'member')}, majority ${p.majority}`,
   'control-plane.machines': (p: { count: number; members: number }) =>
     `The draft asks for ${countText(p.count, 'control-plane machine')} and gives that role to ${p.members}.`,
   'roles-machines-control': (p: { members: number }) =>
@@ -220,9 +220,9 @@ export const said = sentences({
   'one-floating-address': (p: { count: number }) =>
     `one floating address for the API, one for each of ${p.count} machines, one spare for a rolling step`,
   'addresses.static.too-few': (p: { network: string; free: number; wanted: number }) =>
-    `${p.network} has ${p.free} free static addresses; ${p.wanted} are needed.`,
+    `${p.network} has ${countText(p.free, 'free static address', 'free static addresses')}; ${p.wanted} ${p.wanted === 1 ? 'is' : 'are'} needed.`,
   'addresses.static.proposed': (p: { network: string; proposed: readonly string[] }) =>
-    `The lowest free addresses of ${p.network} are taken: ${listText(p.proposed, 5)}.`,
+    `No addresses given: the lowest free ones of ${p.network} will be used, ${listText(p.proposed, 5)}.`,
   'virtual.network': (p: { site: string; frontage: string }) =>
     `${p.site} has no network ${p.frontage} with a pool.`,
   'virtual.pool': (p: { wanted: string; pool: string; network: string }) =>

@@ -42,7 +42,7 @@ export const said = sentences({
     service: string
     callsADay: number
   }) =>
-    `${p.from} (${p.serviceAccount}) would be refused by ${p.service}: ${numberText(p.callsADay)} calls in the last day.`,
+    `${p.from} (${p.serviceAccount}) would be refused by ${p.service}: ${countText(p.callsADay, 'call')} in the last day.`,
   'namespace.known': (p: { cluster: string; namespace: string }) =>
     `${p.cluster} has no namespace ${p.namespace}.`,
   namespaces: (p: { namespaces: readonly string[] }) => `namespaces: ${listText(p.namespaces, 10)}`,
@@ -78,7 +78,7 @@ export const said = sentences({
   }) => `${p.host} is ${p.record} in the name server of ${p.site}, not ${p.address}.`,
   'record.missing.no-name-record': (p: { site: string; host: string }) =>
     `${p.site} has no name record for ${p.host}.`,
-  records: (p: { recordsCount: number }) => `${p.recordsCount} records`,
+  records: (p: { recordsCount: number }) => countText(p.recordsCount, 'record'),
 
   // ways
   'world.readable': (p: { path: string; now: string }) => `${p.path}: ${p.now}`,
@@ -91,7 +91,7 @@ export const said = sentences({
   'calls-last-day-walked': (p: { callsCount: number }) =>
     `${countText(p.callsCount, 'call')} of the last day walked before and after`,
   'end-calls-last': (p: { callText: string; hop: string; by: string; callsADay: number }) =>
-    `${p.callText} would end at ${p.hop} (${p.by}): ${numberText(p.callsADay)} calls in the last day.`,
+    `${p.callText} would end at ${p.hop} (${p.by}): ${countText(p.callsADay, 'call')} in the last day.`,
   'get-through': (p: { won: readonly string[] }) => `${listText(p.won, 4)} would get through.`,
   'no-call-last': (p: { name: string }) => `No call of the last day in ${p.name} changes.`,
   'no-longer-hold': (p: { name: string; wanted: boolean; oneSays: string }) =>
@@ -139,7 +139,7 @@ export const said = sentences({
     `${listText(p.outside, 3)} ${p.outside.length === 1 ? 'is' : 'are'} in use and would lie outside: they stay as long as they are used.`,
   'pool.route': (p: { network: string }) =>
     `${p.network} has no route: what answers behind these addresses must reach the nodes.`,
-  routes: (p: { routesCount: number }) => `${p.routesCount} routes`,
+  routes: (p: { routesCount: number }) => countText(p.routesCount, 'route'),
 
   // rules
   'no-rule': (p: { site: string; missing: readonly string[] }) =>

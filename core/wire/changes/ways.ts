@@ -174,7 +174,8 @@ export function wayFindings(
         ...said('get-through', { won: won.map(({ call }) => callText(call)) }),
         because: seen,
       })
-    if (calls.length > 0 && lost.length === 0 && won.length === 0)
+    // Beside nodes that lose their API it would sound as if nothing happened.
+    if (calls.length > 0 && lost.length === 0 && won.length === 0 && cut.length === 0)
       findings.push({
         level: 'note',
         rule: `calls.${name}`,

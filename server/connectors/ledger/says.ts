@@ -1,6 +1,6 @@
 /** What the register tells of its commands. */
 import { sentences } from '~/core/contract'
-import { listText } from '~/core/units'
+import { countText, listText } from '~/core/units'
 
 export const said = sentences({
   'cluster.entered': (p: { cluster: string; pods: string; services: string }) =>
@@ -16,9 +16,9 @@ export const said = sentences({
   'autoscale.on': (p: { cluster: string; order: string }) =>
     `pools of ${p.cluster} scale by themselves, ${p.order}`,
   'autoscale.off': (p: { cluster: string }) => `pools of ${p.cluster} stay as they are`,
-  'prices.entered': (p: { entered: number }) => `${p.entered} prices entered`,
+  'prices.entered': (p: { entered: number }) => `${countText(p.entered, 'price')} entered`,
   'rest.windows': (p: { cluster: string; windows: number; zone: string }) =>
-    `${p.cluster} rests in ${p.windows} windows, in ${p.zone}`,
+    `${p.cluster} rests in ${countText(p.windows, 'window')}, in ${p.zone}`,
   'rest.none': (p: { cluster: string }) => `${p.cluster} no longer rests by itself`,
   'contact.entered': (p: { site: string; address: string }) =>
     `machines at ${p.site} reach Gyrarch at ${p.address}`,
