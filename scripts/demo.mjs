@@ -6,12 +6,14 @@ import { resolve } from 'node:path'
 import { parseArgs } from 'node:util'
 import { bin, needPackages, root, run } from './ready.mjs'
 
-const usage = `npm run demo -- [--port 4600] [--data DIR] [--fresh] [--nodes N]
+const usage = `npm run demo -- [--port 4600] [--data DIR] [--fresh] [--nodes N] [--listen ADDRESS] [--host NAME]
 
   --port N     listen on 127.0.0.1:N (default 4600)
   --data DIR   keep the data in DIR (default ./data)
   --fresh      begin anew: the data in DIR is removed first
-  --nodes N    with new data, enlarge the fleet to at least N nodes`
+  --nodes N    with new data, enlarge the fleet to at least N nodes
+  --listen A   listen at another address than 127.0.0.1
+  --host NAME  answer to another host name with its port, too; may be repeated`
 
 function options() {
   try {
@@ -21,6 +23,8 @@ function options() {
         data: { type: 'string', default: 'data' },
         fresh: { type: 'boolean', default: false },
         nodes: { type: 'string' },
+        listen: { type: 'string', default: '127.0.0.1' },
+        host: { type: 'string', multiple: true, default: [] },
         help: { type: 'boolean', default: false },
       },
     }).values
@@ -30,7 +34,7 @@ function options() {
   }
 }
 
-const { port, data, fresh, nodes, help } = options()
+const { port, data, fresh, nodes, listen, host, help } = options()
 if (help) {
   console.log(usage)
   process.exit(0)
@@ -56,7 +60,7 @@ await new Promise((done) => {
     )
     process.exit(1)
   })
-  probe.listen(Number(port), '127.0.0.1', () => probe.close(done))
+  probe.listen(Number(port), listen, () => probe.close(done))
 })
 
 needPackages()
@@ -103,7 +107,12 @@ console.log(isNew ? 'Loading the demo scenario…' : `Going on with the data in 
 
 const server = spawn(
   process.execPath,
-  [built, '--port', port, '--data', dir, ...(nodes === undefined ? [] : ['--nodes', nodes])],
+  [
+    built,
+    ...['--port', port, '--data', dir, '--listen', listen],
+    ...(nodes === undefined ? [] : ['--nodes', nodes]),
+    ...host.flatMap((name) => ['--host', name]),
+  ],
   { cwd: root, stdio: 'inherit', env: { ...process.env, NODE_ENV: 'production' } },
 )
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => server.kill(signal))

@@ -6,21 +6,18 @@ import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
 import { longestPath, ref } from '../changes'
 import type { ClusterView, FleetView } from '../fleet'
 import { clusterOf, listedObjects, siteOf } from '../fleet'
-import { fieldsOf, fieldText, isIdentity, record, withFields } from '../objects'
+import { fieldText, record } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
 import type { ObjectChange } from './diff'
 import type { WrittenObject } from './parse'
-import { objectKey, objectText, tidied } from './parse'
+import { objectKey, objectText } from './parse'
 import { invalidities } from './validate'
-import { placingFindings } from './place-checks'
-import { quotaFindings } from './quota-checks'
-import { claimFindings, imageFindings } from './supply-checks'
-import { wantedAtMost, wantedBy } from './wanted-pods'
 import { knownKinds } from './served-kinds'
 import { typeOfKind } from './schema'
 import { immutableFindings, limitFindings, servedFindings, serviceFindings } from './api-checks'
+import { decidesWays, runFindings, wayChanges, wholeOf } from './run-checks'
 import { said } from './says'
 import type { ApplyIntent } from './apply-intent'
 import {
@@ -37,8 +34,6 @@ import {
   referenceFindings,
   textFindings,
 } from './apply-checks'
-import { wayFindings } from '../wire/changes/ways'
-import { withObjects } from '../wire/changes/written'
 import { webhookFindings } from './webhook-checks'
 import { virtualAddresses, wiringFindings } from './wiring-checks'
 
@@ -51,44 +46,6 @@ export function known(
   const [silent] = listing(matchingCluster, view)
   if (silent) return { finding: silent }
   return { cluster: matchingCluster }
-}
-
-/** A part of an object as the whole that it makes with what lives. */
-function wholeOf(object: WrittenObject, intent: ApplyIntent, view: FleetView): WrittenObject {
-  const live = liveObjects(view, intent.cluster).get(objectKey(object))
-  return live
-    ? withFields(
-        tidied(live as unknown as WrittenObject),
-        [],
-        [...fieldsOf(object)].filter(([path]) => !isIdentity(path)),
-      )
-    : object
-}
-
-/** Whether what is written would run: asked only of what the API would take. */
-function runFindings(
-  intent: ApplyIntent,
-  changes: readonly ObjectChange[],
-  cluster: ClusterView,
-  view: FleetView,
-): readonly RawFinding[] {
-  const live = listedObjects(view, intent.cluster)
-  const changed = changes.filter((change) => change.kind !== 'same')
-  const after = changed.map((change) => wholeOf(change.object, intent, view))
-  const wanted = [
-    ...changed.flatMap(
-      (change, i) => wantedBy(after[i] ?? change.object, change, live, after) ?? [],
-    ),
-    ...after.flatMap((object) =>
-      object.kind === 'HorizontalPodAutoscaler' ? (wantedAtMost(object, after, live) ?? []) : [],
-    ),
-  ]
-  return [
-    ...placingFindings(intent, wanted, after, cluster, view),
-    ...quotaFindings(intent, wanted, after, cluster, view),
-    ...imageFindings(after, cluster, view),
-    ...claimFindings(intent, after, cluster, view),
-  ]
 }
 
 function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
@@ -351,32 +308,6 @@ function asWritten(intent: ApplyIntent, change: ObjectChange): Proof {
     holds: change.kind === 'same',
     observed,
   }
-}
-
-/** Objects that decide who reaches whom. */
-const deciding = new Set(['NetworkPolicy', 'Service', 'EndpointSlice'])
-
-const decidesWays = (intent: ApplyIntent): boolean =>
-  documentsOf(intent).documents.some(({ object }) => deciding.has(object.kind))
-
-/** Calls and expectations that would end, or arrive, because of what is written. */
-function wayChanges(
-  intent: ApplyIntent,
-  changes: readonly ObjectChange[],
-  view: FleetView,
-): readonly RawFinding[] {
-  const written = changes.filter(
-    (change) => change.kind !== 'same' && deciding.has(change.object.kind),
-  )
-  if (written.length === 0) return []
-  const after = withObjects(
-    view,
-    intent.cluster,
-    written.map((change) => wholeOf(change.object, intent, view)),
-  )
-  return wayFindings(view, after, [intent.cluster], 'text').filter(
-    ({ level, rule }) => level !== 'note' || rule !== `calls.${intent.cluster}`,
-  )
 }
 
 export const manifestApply: ChangeKind<ApplyIntent> = {

@@ -3,21 +3,22 @@ import type { HostLoss } from '~/core/sizing'
 import { countText } from '~/core/units'
 import { StateGlyph } from '../../parts/state'
 
+function restartText({ homeless, moves }: HostLoss): string {
+  if (homeless.length > 0)
+    return `${countText(homeless.length, 'machine finds', 'machines find')} no place.`
+  if (moves.length === 0) return 'Nothing runs on it.'
+  return moves.length === 1
+    ? 'Its only machine restarts in its zone, with its disk, name and address.'
+    : `All ${moves.length} machines restart in its zone, with their disks, names and addresses.`
+}
+
 export function Loss({ loss }: { readonly loss: HostLoss }) {
   return (
     <section aria-label={`If ${loss.host} dies`} role="status">
       <h2>
         <StateGlyph state={loss.homeless.length > 0 ? 'broken' : 'well'} /> If {loss.host} dies
       </h2>
-      <p className="soft">
-        {loss.homeless.length > 0
-          ? `${countText(loss.homeless.length, 'machine finds', 'machines find')} no place.`
-          : loss.moves.length === 0
-            ? 'Nothing runs on it.'
-            : loss.moves.length === 1
-              ? 'Its only machine restarts in its zone, with its disk, name and address.'
-              : `All ${loss.moves.length} machines restart in its zone, with their disks, names and addresses.`}
-      </p>
+      <p className="soft">{restartText(loss)}</p>
       <ul className="facts" style={{ marginTop: 6 }}>
         {loss.homeless.map((item) => (
           <li key={item.machine}>

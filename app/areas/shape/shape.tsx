@@ -126,6 +126,12 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
+function zoneLossText({ homeless, moved }: Capacity['losses'][number]): string {
+  if (homeless > 0)
+    return `${homeless} of ${moved} pods ${homeless === 1 ? 'finds' : 'find'} no place`
+  return moved === 1 ? 'its pod finds room' : `all ${moved} pods find room`
+}
+
 const mostBars = 9
 
 /** What the loss of each zone would leave: pods that find room elsewhere, and pods that do not. */
@@ -179,13 +185,7 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
               {chosen.capacity.losses.map((loss) => (
                 <li key={loss.zone}>
                   <span className="mono">{loss.zone}</span>
-                  <span className="source">
-                    {loss.homeless === 0
-                      ? loss.moved === 1
-                        ? 'its pod finds room'
-                        : `all ${loss.moved} pods find room`
-                      : `${loss.homeless} of ${loss.moved} pods ${loss.homeless === 1 ? 'finds' : 'find'} no place`}
-                  </span>
+                  <span className="source">{zoneLossText(loss)}</span>
                 </li>
               ))}
             </ul>
