@@ -42,6 +42,33 @@ it('seven silent nodes are one line with one remedy; nothing is restarted, and t
   expect(changes.filter(({ label }) => /^(restart|replace) /.test(label))).toEqual([])
 })
 
+it('each object of a manifest is shown its verdicts before it runs', async () => {
+  const drafted = await draft('manifest.apply', {
+    cluster: 'cedar',
+    text: `apiVersion: networking.k8s.io/v1
+kind: NetworkPolicy
+metadata: { name: only-intake, namespace: climate }
+spec:
+  podSelector: { matchLabels: { app: climate-loop } }
+  policyTypes: [Ingress]
+  ingress: [{ from: [{ podSelector: { matchLabels: { app: sensor-intake } } }] }]
+---
+apiVersion: v1
+kind: Service
+metadata: { name: seed-lamp, namespace: climate }
+spec: { type: LoadBalancer, selector: { app: sensor-intake }, ports: [{ port: 80 }] }
+`,
+  })
+  const page = await visit(`/changes/${drafted.id}`)
+  await see(page, 'Object by object')
+  const cells = await page.$$eval('.verdict-table tbody tr', (rows) =>
+    rows.map((row) => [...row.querySelectorAll('td')].map((cell) => cell.innerText.trim())),
+  )
+  expect(cells).toHaveLength(2)
+  expect(cells[0]?.[5]).toContain('no longer arrives: irrigation/watering-planner')
+  expect(cells[1]?.[4]).toMatch(/gets 10\.20\.40\./)
+})
+
 it('forty pods that find no place are told of before they run, with what is proven to help', async () => {
   const drafted = await draft('manifest.apply', {
     cluster: 'dill',

@@ -119,9 +119,7 @@ describe('a cluster’s nodes', () => {
     // Their controllers make them anew, but for the three that every node has one of; what finds no room waits.
     expect(left.length).toBe(before - 3)
     expect(
-      left
-        .filter((pod) => pod.node === null)
-        .every((pod) => pod.waits?.includes('lack CPU')),
+      left.filter((pod) => pod.node === null).every((pod) => pod.waits?.includes('lack CPU')),
     ).toBe(true)
     expect(on).toBeGreaterThan(3)
     act(sim, 'machine.stop', { site: 'mossgate', name: 'cedar-cp-1' })
