@@ -162,7 +162,7 @@ function standingIn(cluster: Cluster, pod: Pod, { key, labels }: Near): Map<stri
   return results
 }
 
-const isReady = (node: Node): boolean =>
+export const isReady = (node: Node): boolean =>
   node.conditions.some((condition) => condition.type === 'Ready' && condition.status === 'True')
 
 /** Why a node does not take a pod, or null. Neighbours are counted once for all nodes. */

@@ -4,6 +4,8 @@ import { demoScenario } from '../../server/connectors/standin/demo'
 import { buildWorld } from '../build'
 import { Simulator } from '../engine/simulator'
 import { settleFronts } from './fronts'
+import { behindFronts } from './node-ports'
+import { send } from './path'
 
 function world() {
   const scenario = demoScenario()
@@ -64,4 +66,33 @@ it('get theirs as soon as the site has one to give, without anybody writing agai
   sim.touch('site:mossgate')
   sim.settle()
   expect(cluster.frontsWaiting).toEqual({})
+})
+
+it('pass by nodes that a health check does not reach, and end where none answers', () => {
+  const { sim, cluster, site } = world()
+  const nodes = behindFronts(site, cluster)
+  const [first, second] = [...nodes].sort((a, b) => (a.name < b.name ? -1 : 1))
+  const service = cluster.serviceList.find(({ name }) => name === 'ingress')
+  if (!first || !second || !service) throw new Error('the demo has no nodes behind a front')
+  site.balancers = [
+    ...site.balancers,
+    {
+      name: 'lamp',
+      address: '10.20.40.90',
+      port: 443,
+      cluster: 'cedar',
+      service: 'platform/ingress',
+    },
+  ]
+  const sent = () => send(sim.world, { address: '10.20.16.50' }, '10.20.40.90', 443)
+  const silence = (node: (typeof nodes)[number]): void => {
+    node.conditions = node.conditions.map((condition) =>
+      condition.type === 'Ready' ? { ...condition, status: 'Unknown' } : condition,
+    )
+  }
+  expect([sent().arrived, sent().packet.source]).toEqual([true, first.address])
+  silence(first)
+  expect([sent().arrived, sent().packet.source]).toEqual([true, second.address])
+  for (const node of nodes) silence(node)
+  expect([sent().arrived, sent().at]).toEqual([false, 'front'])
 })

@@ -1,12 +1,12 @@
 /** What listens on nodes, and which nodes take what comes in for a cluster. */
-import { workloadOf } from '../cluster/fits'
+import { isReady, workloadOf } from '../cluster/fits'
 import { list, record as fields, templateOf } from '../cluster/manifests'
 import type { Cluster, Node, Site, World } from '../world'
 import type { Packet } from './packet'
 import { networkAt } from './ranges'
 import { servicePorts, writtenService } from './services'
 
-/** The nodes that take what comes in from outside: not those on a management network, unless there are no others. */
+/** The nodes that could take what comes in from outside: not those on a management network, unless there are no others. */
 export function behindFronts(site: Site, cluster: Cluster): readonly Node[] {
   const apart = cluster.nodes.filter((node) => {
     const name = networkAt(site, node.address)
@@ -14,6 +14,10 @@ export function behindFronts(site: Site, cluster: Cluster): readonly Node[] {
   })
   return apart.length > 0 ? apart : cluster.nodes
 }
+
+/** Those of them that a load balancer’s health check reaches: what is silent is passed by. */
+export const healthyBehind = (site: Site, cluster: Cluster): readonly Node[] =>
+  behindFronts(site, cluster).filter(isReady)
 
 /** The service that has a port of the nodes, with that port. */
 export function nodePortAt(world: World, cluster: Cluster, packet: Packet) {

@@ -9,7 +9,7 @@ import type { Packet } from './packet'
 import { same, type Sender, podAt } from './packet'
 import { policyAgainst } from './policies'
 import { isHostPod } from './packet'
-import { behindFronts, listensOn, nodePortAt } from './node-ports'
+import { behindFronts, healthyBehind, listensOn, nodePortAt } from './node-ports'
 import { anyCovers, covers, networkAt } from './ranges'
 import { readyBehind, servicePorts, targetOn, writtenService } from './services'
 
@@ -273,7 +273,7 @@ export function send(
     const local =
       fields(writtenService(cluster, namespace, name)?.['spec'])['externalTrafficPolicy'] ===
       'Local'
-    const takers = behindFronts(front.site, cluster)
+    const takers = healthyBehind(front.site, cluster)
     const taker = local
       ? takers.find((candidate) => candidate.name === end?.node)
       : [...takers].sort((a, b) => (a.name < b.name ? -1 : 1))[0]
