@@ -14,6 +14,7 @@ import { saidShape } from '~/core/contract'
 import { drain, place, readWorld } from '~/core/placement'
 import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/core/scaling'
 import { allocatable, quorum } from '~/core/sizing'
+import { occurrences } from '~/core/windows'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 import { type Computation, type Computed, computation, objects, value, wrong } from './computation'
 import { wireComputations } from './wire'
@@ -346,6 +347,45 @@ export const computations: readonly Computation[] = [
           )
       }
       return value(restSavings(zone, windows, within, hourly))
+    },
+  }),
+  computation({
+    name: 'maintenance-windows',
+    says: 'When maintenance windows are, over changes of the clocks.',
+    input: z.object({
+      windows: z
+        .array(
+          z.object({
+            name: text,
+            start: text,
+            zone: text,
+            minutes: z.int().min(1).max(1_000_000),
+            rule: text.optional(),
+            except: z.array(text).max(10_000).optional(),
+          }),
+        )
+        .max(10_000),
+      from: instant,
+      until: instant,
+    }),
+    output: z.object({
+      occurrences: z.array(z.object({ window: z.string(), start: z.string(), end: z.string() })),
+    }),
+    heavy: ({ windows }) => windows.length > 0,
+    compute: ({ windows, from, until }) => {
+      const [first, last] = [Date.parse(from), Date.parse(until)]
+      if (last < first)
+        return wrong('until', 'It ends before it begins. Give an instant after `from`.')
+      const read = occurrences(windows, first, last)
+      return read.ok
+        ? value({
+            occurrences: read.occurrences.map(({ window, start, end }) => ({
+              window,
+              start: new Date(start).toISOString(),
+              end: new Date(end).toISOString(),
+            })),
+          })
+        : { ok: false, path: read.path, says: read.says, tooLarge: read.tooLarge === true }
     },
   }),
   ...wireComputations,

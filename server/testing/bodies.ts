@@ -148,6 +148,20 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
     hourly: 1,
     windows: [{ days: ['sun'], stop: '20:00', start: '06:00' }],
   },
+  '/compute/maintenance-windows': {
+    windows: [
+      {
+        name: 'hall nights',
+        start: '2026-03-07T22:00',
+        zone: 'Europe/Berlin',
+        minutes: 240,
+        rule: 'FREQ=WEEKLY;BYDAY=SA',
+        except: ['2026-04-04'],
+      },
+    ],
+    from: '2026-03-01T00:00:00Z',
+    until: '2026-05-01T00:00:00Z',
+  },
   '/expectations': {
     name: 'the desk reaches the ledger',
     from: { pod: 'market/desk', cluster: 'bramble' },
