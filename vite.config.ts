@@ -26,6 +26,8 @@ export default defineConfig({
   worker: { format: 'es' },
   environments: {
     ssr: {
+      // Its CommonJS does not name what it exports.
+      resolve: { noExternal: ['rrule'] },
       build: {
         rollupOptions: {
           input: {

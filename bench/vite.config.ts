@@ -7,6 +7,6 @@ export default defineConfig({
   root: here('..'),
   publicDir: false,
   resolve: { alias: { '~': here('..') } },
-  ssr: { noExternal: [] },
+  ssr: { noExternal: ['rrule'] },
   build: { ssr: here('./bench.ts'), outDir: 'build/bench', emptyOutDir: true, target: 'node20' },
 })

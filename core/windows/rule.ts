@@ -42,7 +42,7 @@ const days: Readonly<Record<string, Weekday>> = {
 
 class BadRule extends Error {}
 
-const known = new Set([
+const partNames = new Set([
   'FREQ',
   'INTERVAL',
   'COUNT',
@@ -63,7 +63,7 @@ function partsOf(text: string): ReadonlyMap<string, string> {
     .split(';')) {
     const [name = '', value = '', ...more] = part.toUpperCase().split('=')
     if (more.length > 0 || value === '') throw new BadRule(`“${part}” is no part of a rule.`)
-    if (!known.has(name))
+    if (!partNames.has(name))
       throw new BadRule(
         `${name} is not taken here. A rule has FREQ, INTERVAL, COUNT, UNTIL, BYDAY, BYMONTHDAY, BYSETPOS, BYMONTH and WKST.`,
       )
