@@ -68,7 +68,7 @@ export interface Workload {
   /** Pool that alone may hold it, or null. */
   readonly pool: string | null
   readonly createdAt: number
-  /** Why its controller cannot make pods, in the words of the API; it tries again. */
+  /** What was told of why its controller cannot make pods, as text; it tries again. */
   refused?: string
   /** When the first pod of it started (ms); absent while none has. */
   ranFrom?: number

@@ -31,10 +31,11 @@ export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boo
     return false
   }
   const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
-  if (workload.refused !== objection.says)
+  const refused = JSON.stringify(objection.params)
+  if (workload.refused !== refused)
     record(sim, cluster, 'Warning', 'FailedCreate', about, `Error creating: ${objection.says}`)
   if (workload.refused === undefined)
     sim.schedule(makeAgainMs, { kind: 'fill', cluster: cluster.name, workload: about })
-  workload.refused = objection.says
+  workload.refused = refused
   return true
 }
