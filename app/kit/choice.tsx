@@ -25,6 +25,7 @@ export function Choice({
   onBlur,
   empty,
   disabled,
+  unfolds = false,
   ...shared
 }: ChoiceProps) {
   const parts = fieldParts(shared)
@@ -32,7 +33,7 @@ export function Choice({
   // A value that is no longer offered stays visible until it is changed.
   if (value !== undefined && value !== '' && !all.some((option) => option.value === value))
     all.push({ value, says: `${value} (not offered)` })
-  const isTyped = useAwake() && all.length >= typedFrom && value !== undefined
+  const isTyped = useAwake() && !unfolds && all.length >= typedFrom && value !== undefined
   if (isTyped)
     return (
       <Suspense fallback={<TextField {...parts} value={value} disabled />}>

@@ -15,4 +15,6 @@ export interface ChoiceProps extends Pick<
   readonly onChange?: ((value: string) => void) | undefined
   /** What stands where nothing is chosen; without it something always is. */
   readonly empty?: string | undefined
+  /** Unfolds however long it is; letters typed into it go to what begins with them. */
+  readonly unfolds?: boolean | undefined
 }

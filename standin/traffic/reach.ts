@@ -31,23 +31,44 @@ interface Ways {
 
 const ways = new WeakMap<World, Ways>()
 
+const decidingParts = (site: Site): readonly unknown[] => [
+  site.firewall,
+  site.routes,
+  site.translations,
+  site.networks,
+  site.controlPlanes,
+  site.egress,
+]
+
+/** Whether everything that decides ways is what it was: asked for every packet, so nothing is made for it. */
+function isAsItWas({ parts }: Ways, world: World): boolean {
+  let i = 0
+  if (parts[i++] !== world.peers) return false
+  for (const name in world.sites) {
+    const site = world.sites[name]
+    if (
+      !site ||
+      parts[i] !== site.firewall ||
+      parts[i + 1] !== site.routes ||
+      parts[i + 2] !== site.translations ||
+      parts[i + 3] !== site.networks ||
+      parts[i + 4] !== site.controlPlanes ||
+      parts[i + 5] !== site.egress
+    )
+      return false
+    i += 6
+  }
+  return i === parts.length
+}
+
 /** Answers of packets from addresses to addresses outside clusters, kept while nothing about the ways has changed. */
 function keptObstacles(world: World): Map<string, Obstacle | null> {
-  const parts = [
-    world.peers,
-    ...Object.values(world.sites).flatMap((site) => [
-      site.firewall,
-      site.routes,
-      site.translations,
-      site.networks,
-      site.controlPlanes,
-      site.egress,
-    ]),
-  ]
   const kept = ways.get(world)
-  if (kept?.parts.length === parts.length && kept.parts.every((part, i) => part === parts[i]))
-    return kept.obstacles
-  const fresh: Ways = { parts, obstacles: new Map() }
+  if (kept && isAsItWas(kept, world)) return kept.obstacles
+  const fresh: Ways = {
+    parts: [world.peers, ...Object.values(world.sites).flatMap(decidingParts)],
+    obstacles: new Map(),
+  }
   ways.set(world, fresh)
   return fresh.obstacles
 }

@@ -188,7 +188,14 @@ function Calendar({
         place of {moneyText(savings.spendWithout)}: <b>{moneyText(savings.saved)}</b> saved.
       </p>
       <div className="rest-windows">
-        <Choice label="Time zone" value={zone} options={zones} onChange={setZone} width={240} />
+        <Choice
+          label="Time zone"
+          value={zone}
+          options={zones}
+          onChange={setZone}
+          width={240}
+          unfolds
+        />
         {windows.map((window, i) => (
           <fieldset key={i}>
             <legend className="visually-hidden">Window {i + 1}</legend>
