@@ -112,7 +112,7 @@ export const siteContact = oneStep<ContactIntent>({
   label: (intent) =>
     intent.address === null
       ? `forget where ${intent.site} reaches Gyrarch`
-      : `${intent.site} reaches Gyrarch at ${intent.address}`,
+      : `say that ${intent.site} reaches Gyrarch at ${intent.address}`,
   site: (intent) => intent.site,
   subject: (intent) => ref('contact', intent.site),
   check,

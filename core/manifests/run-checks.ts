@@ -60,6 +60,20 @@ const deciding = new Set(['NetworkPolicy', 'Service', 'EndpointSlice'])
 export const decidesWays = (intent: ApplyIntent): boolean =>
   documentsOf(intent).documents.some(({ object }) => deciding.has(object.kind))
 
+/** The fleet once objects are written: each as the whole that it makes with what lives. */
+export const viewAfter = (
+  intent: ApplyIntent,
+  changes: readonly ObjectChange[],
+  view: FleetView,
+): FleetView =>
+  withObjects(
+    view,
+    intent.cluster,
+    changes
+      .filter((change) => change.kind !== 'same')
+      .map((change) => wholeOf(change.object, intent, view)),
+  )
+
 /** Calls and expectations that would end, or arrive, because of what is written. */
 export function wayChanges(
   intent: ApplyIntent,
@@ -70,11 +84,7 @@ export function wayChanges(
     (change) => change.kind !== 'same' && deciding.has(change.object.kind),
   )
   if (written.length === 0) return []
-  const after = withObjects(
-    view,
-    intent.cluster,
-    written.map((change) => wholeOf(change.object, intent, view)),
-  )
+  const after = viewAfter(intent, written, view)
   return wayFindings(view, after, [intent.cluster], 'text').filter(
     ({ level, rule }) => level !== 'note' || rule !== `calls.${intent.cluster}`,
   )

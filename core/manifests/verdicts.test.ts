@@ -145,6 +145,11 @@ describe('each object of a text is told its verdicts', () => {
     expect(told([wrong], 'place')).toEqual([['open', 'looked at once nothing stops it']])
   })
 
+  it('a namespace that is not there stops every object in it', () => {
+    const away = { ...service, metadata: { name: 'lamp', namespace: 'nowhere' } }
+    expect(told([away, service], 'api').map(([outcome]) => outcome)).toEqual(['stops', 'passes'])
+  })
+
   it('an image that is not there, and pods without a place, are cautions of their stage', () => {
     expect(told([deployment({}, 'market/market-desk:99')], 'registry')).toEqual([
       ['caution', expect.stringContaining('market-desk:99')],
@@ -160,6 +165,16 @@ describe('each object of a text is told its verdicts', () => {
       ],
       ['open', 'looked at once nothing stops it'],
     ])
+  })
+
+  it('a part of an object is walked as the whole that it makes with what lives', () => {
+    const labelled = {
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { name: 'climate-loop', namespace: 'climate' },
+      spec: { sessionAffinity: 'ClientIP' },
+    }
+    expect(told([labelled], 'walk')).toEqual([['passes', '2 calls arrive as before']])
   })
 
   it('a policy is told the calls that it would end', () => {

@@ -67,7 +67,7 @@ const belongs = (rule: string, prefix: string, key: string): boolean =>
   rule.startsWith(`${prefix}.${key}.`) ||
   rule.startsWith(`${prefix}.${key}/`)
 
-/** The stage and the object that a finding is about; null for what is about the text as a whole. */
+/** The stage and the object that a finding is about; null for what is about several objects or the text as a whole. */
 function placeOf(
   rule: string,
   keys: readonly string[],
@@ -186,9 +186,16 @@ export function verdictsOn(
   const isStopped = findings.some(({ level }) => level === 'stop')
   return changesOf(intent, view).map((change) => {
     const key = objectKey(change.object)
+    const inNamespace = isClusterWide(change.object.kind)
+      ? null
+      : `namespace.${change.object.metadata.namespace ?? 'default'}`
+    // A namespace that is not there stops every object in it.
     const at = (stage: Stage): readonly RawFinding[] =>
       placed.flatMap(({ finding, place }) =>
-        place?.key === key && place.stage === stage ? [finding] : [],
+        (place?.key === key && place.stage === stage) ||
+        (stage === 'api' && finding.rule === inNamespace)
+          ? [finding]
+          : [],
       )
     const passes: Readonly<Record<Stage, () => Said | null>> = {
       api: () => apiPasses(change, around),

@@ -133,6 +133,23 @@ const wrong: readonly (readonly [string, () => RaiseIntent, string, string, stri
     '2 nodes in general, 2 nodes in batch and 1 node in store',
   ],
   [
+    'a walk to a cluster that is not there',
+    () =>
+      draft(fernlet, {
+        expects: [
+          {
+            name: 'the desk',
+            from: { address: '10.88.4.20' },
+            to: { service: 'a/b', cluster: 'rush' },
+            port: 80,
+          },
+        ],
+      }),
+    'expects.cluster.0',
+    'expects[0]',
+    'Leave out “the desk”',
+  ],
+  [
     'a root disk too small',
     () =>
       draft(fernlet, { pools: [{ name: 'general', size: 'reed-2-8', count: 1, rootDiskGb: 20 }] }),

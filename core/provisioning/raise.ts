@@ -42,6 +42,7 @@ import { planned } from './planned'
 import type { RaiseIntent } from './raise-intent'
 import { raiseIntent } from './raise-intent'
 import { raisePlan } from './raise-plan'
+import { checkExpects } from './checks/expects'
 import { expectProofs } from './expects'
 import { said } from './says'
 
@@ -115,6 +116,7 @@ const checks: readonly Check[] = [
   checkCredentials,
   checkSshKey,
   checkLifecycle,
+  checkExpects,
 ]
 
 /** What stands against more machines, for a draft or for a cluster that stands. */

@@ -1,5 +1,4 @@
 /** A halted run that is amended in place. */
-/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { doneDifferently } from './record'

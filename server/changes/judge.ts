@@ -1,5 +1,4 @@
 /** A draft judged by the fleet as it is: its findings, and its plan where nothing stops it. */
-/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { type Finding, type Plan, planDigest } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import { type Draft } from '~/core/kinds'

@@ -1,5 +1,4 @@
 /** What changes are drafted and run with. */
-/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import type { Fleet } from '../fleet/fleet'
 import type { Hub } from '../live/hub'
 import type { Database } from '../records/database'

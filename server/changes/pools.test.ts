@@ -1,19 +1,12 @@
 import { describe, expect, it } from 'vitest'
 import { record, records } from '~/core/objects'
-import { gyrarchForAll, runOut, type Opened } from '~/server/testing/open'
+import { draftAndRun, gyrarchForAll, type Opened } from '~/server/testing/open'
 
 let opened: Opened
 gyrarchForAll((made) => (opened = made))
 
 const draft = (kind: string, intent: unknown) => opened.gyrarch.changes.draft(kind, intent)
-const run = async (kind: string, intent: unknown) => {
-  const drafted = await draft(kind, intent)
-  await opened.gyrarch.changes.run(drafted.id, {
-    accept: drafted.findings.map((finding) => finding.key),
-    confirm: drafted.guardedBy ?? undefined,
-  })
-  return runOut(opened.gyrarch, drafted.id)
-}
+const run = (kind: string, intent: unknown) => draftAndRun(opened.gyrarch, kind, intent)
 const pools = async (name: string) =>
   (await opened.gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === name)?.pools ?? []
 

@@ -1,5 +1,4 @@
 /** What is told of a change: its intent, findings, plan, steps and proofs, and what gets it past a failure. */
-/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import {

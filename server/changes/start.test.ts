@@ -1,18 +1,12 @@
 import { describe, expect, it } from 'vitest'
 import { patchDraft } from '~/core/changes'
-import { gyrarchForAll, runOut, type Opened } from '../testing/open'
+import { draftAndRun, gyrarchForAll, runOut, type Opened } from '../testing/open'
 
 let opened: Opened
 gyrarchForAll((made) => (opened = made))
 
 const draft = (kind: string, intent: unknown) => opened.gyrarch.changes.draft(kind, intent)
-const run = async (kind: string, intent: unknown) => {
-  const drafted = await draft(kind, intent)
-  await opened.gyrarch.changes.run(drafted.id, {
-    accept: drafted.findings.map((finding) => finding.key),
-  })
-  return runOut(opened.gyrarch, drafted.id)
-}
+const run = (kind: string, intent: unknown) => draftAndRun(opened.gyrarch, kind, intent)
 const dill = async () =>
   (await opened.gyrarch.fleet.view()).clusters.find((cluster) => cluster.name === 'dill')
 

@@ -1,5 +1,4 @@
 /** Drafts that begin to run: what they lock, reserve and write; or their place in the queue. */
-/** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import type { Judged } from './judge'
 import type { ChangesParts } from './parts'
 import type { FleetView } from '~/core/fleet'

@@ -2,7 +2,7 @@
 import { expect, it } from 'vitest'
 import { fernlet } from '~/core/testing/drafts'
 import type { Gyrarch } from '../gyrarch'
-import { gyrarchForEach, runOut } from '../testing/open'
+import { draftAndRun, gyrarchForEach, runOut } from '../testing/open'
 
 let gyrarch: Gyrarch
 gyrarchForEach((opened) => ({ gyrarch } = opened))
@@ -33,8 +33,7 @@ async function run(id: string) {
   return runOut(gyrarch, id)
 }
 
-const raise = async (more: object) =>
-  run((await gyrarch.changes.draft('cluster.raise', { ...fernlet, ...more })).id)
+const raise = (more: object) => draftAndRun(gyrarch, 'cluster.raise', { ...fernlet, ...more })
 
 it('a template kept of a raised cluster carries its walks, and the next is proven by them', async () => {
   const first = await raise({})

@@ -65,4 +65,19 @@ export async function runOut(gyrarch: Gyrarch, id: string, hours = 3): Promise<C
   return gyrarch.changes.get(id)
 }
 
+/** Drafts a change, accepts what it cautions of, says the name of a guarded cluster, and runs it out. */
+export async function draftAndRun(
+  gyrarch: Gyrarch,
+  kind: string,
+  intent: unknown,
+  hours = 3,
+): Promise<ChangeRecord> {
+  const { id, findings, guardedBy } = await gyrarch.changes.draft(kind, intent)
+  await gyrarch.changes.run(id, {
+    accept: findings.map(({ key }) => key),
+    confirm: guardedBy ?? undefined,
+  })
+  return runOut(gyrarch, id, hours)
+}
+
 export { birch, elm, fernlet, oak } from '~/core/testing/drafts'

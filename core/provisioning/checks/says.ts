@@ -92,6 +92,11 @@ export const said = sentences({
     `There is no site ${p.site}. Known: ${listText(p.sites, 8)}.`,
   'sites-known': (p: { sitesCount: number }) =>
     `${countText(p.sitesCount, 'site is', 'sites are')} known`,
+  'expects.cluster': (p: { name: string; cluster: string }) =>
+    `“${p.name}” walks to or from ${p.cluster}, which is not there.`,
+  'expects.twice': (p: { name: string }) => `Two walks are called “${p.name}”.`,
+  'clusters-known': (p: { clusters: readonly string[] }) =>
+    `clusters: ${listText(p.clusters, 12) || 'none'}`,
   'control-plane.promise': (p: { tier: string; better: string; promise: string }) =>
     `It is guarded, and ${p.tier} promises nothing about how long its API answers; ${p.better} ${p.promise}.`,
   tiers: (p: { tiers: readonly string[] }) => `tiers: ${listText(p.tiers)}`,

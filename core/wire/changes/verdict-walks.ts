@@ -4,10 +4,10 @@ import { list, podsOfWorkload, record } from '../../objects'
 import { readyWorldOf } from '..'
 import { type ApplyIntent, changesOf } from '../../manifests/apply-intent'
 import type { ObjectChange } from '../../manifests/diff'
+import { viewAfter } from '../../manifests/run-checks'
 import { said as manifestSaid } from '../../manifests/says'
 import type { WalkVerdicts } from '../../manifests/verdicts'
 import { arrives, type Call, callsOf, callText } from './ways'
-import { withObjects } from './written'
 
 interface Walked {
   readonly call: Call
@@ -58,12 +58,7 @@ function concerns(change: ObjectChange, view: FleetView, cluster: string): (call
 /** The view must hold the ways of the cluster. */
 export function verdictWalks(intent: ApplyIntent, view: FleetView): WalkVerdicts {
   const { cluster } = intent
-  const changed = changesOf(intent, view).filter(({ kind }) => kind !== 'same')
-  const after = withObjects(
-    view,
-    cluster,
-    changed.map(({ object }) => object),
-  )
+  const after = viewAfter(intent, changesOf(intent, view), view)
   const [then, now] = [readyWorldOf(view), readyWorldOf(after)]
   if (!then.ok || !now.ok) return () => null
   const walked = callsOf(view, cluster).map((call): Walked => ({
