@@ -226,7 +226,7 @@ it('faults are put in and taken away from the tray', async () => {
 })
 
 it('at 1024 pixels the reason folds away and comes back by its key', async () => {
-  const page = await visit('/fleet?at=cluster/cedar')
+  const page = await visit('/fleet?on=cluster/cedar')
   await page.setViewport({ width: 1024, height: 700 })
   const shown = (): Promise<boolean> =>
     page

@@ -95,7 +95,7 @@ async function breaches(page: Page): Promise<readonly string[]> {
 }
 
 const views: readonly (readonly [string, string, string])[] = [
-  ['the fleet', '/fleet?at=node/bramble/bramble-general-2', 'MemoryPressure'],
+  ['the fleet', '/fleet?on=node/bramble/bramble-general-2', 'MemoryPressure'],
   ['the fleet as a table', '/fleet?as=table', 'bramble-general-4'],
   ['the ground of a hall', '/ground?site=mossgate', 'mossgate management'],
   ['the ground of a box', '/ground?site=glasshouse-12', 'ata-FIR_960_B7'],
@@ -104,7 +104,7 @@ const views: readonly (readonly [string, string, string])[] = [
   ['two drafts compared', '/raise/compare?a=c-1&b=c-2', 'fields differ'],
   ['a halted run', '/changes/c-1', 'died during its first boot'],
   ['a draft to take down a guarded cluster', '/changes/c-3', 'cedar is guarded'],
-  ['a cluster', '/clusters/cedar?at=cedar-general-3', 'cedar-general-3'],
+  ['a cluster', '/clusters/cedar?on=cedar-general-3', 'cedar-general-3'],
   ['its objects', '/clusters/cedar?show=objects', 'climate-loop'],
   ['its events', '/clusters/cedar?show=events', 'no events now'],
   ['capacity', '/shape', 'more of gathering-ledger'],

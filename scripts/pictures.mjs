@@ -187,13 +187,13 @@ await settle('wire.shift', {
 await advance(700)
 
 const views = [
-  ['fleet', '/fleet?at=node/bramble/bramble-general-2', 'light'],
+  ['fleet', '/fleet?on=node/bramble/bramble-general-2', 'light'],
   ['ground', '/ground?site=mossgate', 'light'],
   ['addresses', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', 'light'],
   ['raise', `/raise/${stopped}`, 'light'],
   ['run', `/changes/${running}`, 'light'],
   ['run-halted', `/changes/${halted}`, 'dark'],
-  ['cluster', '/clusters/cedar?at=cedar-general-3', 'light'],
+  ['cluster', '/clusters/cedar?on=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
   ['packing', '/ground/packing?site=mossgate&host=m-a-1', 'light'],
   [

@@ -8,6 +8,10 @@ import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
 import { loadDemo, loadDemoCredentials } from './demo/load'
 import { Fleet } from './fleet/fleet'
+import type { FleetPictures } from './fleet/pictures'
+import { History } from './history/history'
+import { Observer } from './history/observer'
+import { Versions } from './history/versions'
 import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
@@ -55,9 +59,15 @@ export interface GyrarchOptions {
   readonly onError?: (error: unknown) => void
   /** Whether the clock runs by itself; tests may rather step it. */
   readonly clockRuns?: boolean
+  /** Whether what is observed is kept; tests that do not look back may leave it out. */
+  readonly keepsHistory?: boolean
+  /** Most bytes of history that are kept. */
+  readonly historyBytes?: number
 }
 
 export const version = '0.1.0'
+
+const usualHistoryBytes = 1024 ** 3
 
 export interface JournalFilter {
   readonly after?: number | undefined
@@ -91,6 +101,8 @@ export class Gyrarch {
   /** Told of errors that are the program’s own. */
   readonly onError: (error: unknown) => void
   readonly watchers: Watchers
+  /** Null where nothing is kept. */
+  readonly history: History | null
 
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
@@ -104,6 +116,8 @@ export class Gyrarch {
     compute: Compute
     vault: Vault
     observe: Observe
+    versions: Versions | null
+    historyBytes: number
     onError: (error: unknown) => void
   }) {
     this.hub = parts.hub
@@ -130,7 +144,26 @@ export class Gyrarch {
       journal: (line: Line) => this.journalLine(line),
     }
     this.health = new Health(watcherParts)
-    this.watchers = new Watchers([this.health, new Rest(watcherParts), new Autoscale(watcherParts)])
+    const observer =
+      parts.versions &&
+      new Observer({
+        fleet: parts.fleet,
+        versions: parts.versions,
+        clock: parts.outside.clock,
+        mostBytes: parts.historyBytes,
+        onError: parts.onError,
+      })
+    if (observer) parts.fleet.touched = (slices) => observer.touched(slices)
+    this.history =
+      observer && parts.versions
+        ? new History(parts.versions, observer, parts.outside.clock, parts.historyBytes)
+        : null
+    this.watchers = new Watchers([
+      this.health,
+      new Rest(watcherParts),
+      new Autoscale(watcherParts),
+      ...(observer ? [observer] : []),
+    ])
     this.joins = new Joins({
       database: parts.database,
       fleet: parts.fleet,
@@ -209,6 +242,11 @@ export class Gyrarch {
       changes,
       compute: new Compute(options.computeWorker),
       vault: new Vault(options.dir),
+      versions:
+        options.keepsHistory === false
+          ? null
+          : await Versions.open(join(options.dir, 'history.sqlite')),
+      historyBytes: options.historyBytes ?? usualHistoryBytes,
       onError,
     })
     const { watchers } = gyrarch
@@ -239,17 +277,29 @@ export class Gyrarch {
     return gyrarch
   }
 
+  /** The fleet as it is, or as it was at a time (ISO). */
+  async fleetAt(time: string | null | undefined): Promise<FleetPictures> {
+    if (time === null || time === undefined || time === '') return this.fleet
+    if (!this.history) throw new Refusal('not-found', 'No history is kept.')
+    return this.history.at(time)
+  }
+
   /** The fleet as a tree; made once for each picture of the fleet. */
   tree(view: FleetView): FleetNode {
-    if (this.treeOf?.view.version === view.version && Object.keys(view.unheard).length === 0)
-      return this.treeOf.tree
+    const before = this.treeOf
+    if (
+      before?.view.version === view.version &&
+      before.view.sites === view.sites &&
+      Object.keys(view.unheard).length === 0
+    )
+      return before.tree
     const tree = fleetTree(view)
     this.treeOf = { view, tree }
     return tree
   }
 
-  async cluster(name: string): Promise<ClusterView> {
-    const cluster = clusterOf(await this.fleet.view(), name)
+  async cluster(name: string, fleet: FleetPictures = this.fleet): Promise<ClusterView> {
+    const cluster = clusterOf(await fleet.view(), name)
     if (!cluster) throw new Refusal('not-found', `There is no cluster ${name.slice(0, 80)}.`)
     return cluster
   }
@@ -376,6 +426,7 @@ export class Gyrarch {
     await this.watchers.atRest()
     await this.runner.atRest()
     await this.outside.close()
+    await this.history?.close()
     await this.compute.close()
     await this.database.close()
   }

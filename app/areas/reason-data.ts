@@ -68,7 +68,7 @@ function nodeReason(view: FleetView, clusterName: string, nodeName: string): Rea
       { says: 'address', value: node.address },
       { says: 'made', value: node.createdAt.slice(0, 10) },
     ],
-    actions: [{ says: `Open ${cluster.name}`, path: `/clusters/${cluster.name}?at=${node.name}` }],
+    actions: [{ says: `Open ${cluster.name}`, path: `/clusters/${cluster.name}?on=${node.name}` }],
   }
 }
 

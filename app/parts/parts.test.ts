@@ -69,7 +69,7 @@ describe('words', () => {
 describe('a ref', () => {
   it.each([
     ['cluster/cedar', '/clusters/cedar'],
-    ['node/cedar/cedar-1', '/clusters/cedar?at=cedar-1'],
+    ['node/cedar/cedar-1', '/clusters/cedar?on=cedar-1'],
     ['site/mossgate', '/ground?site=mossgate'],
     ['machine/mossgate/m-1', '/ground?site=mossgate'],
     ['change/c-1', '/changes/c-1'],

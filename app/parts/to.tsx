@@ -44,7 +44,7 @@ export function pathOf(ref: string): string | null {
     case 'pool':
       return `/clusters/${first}`
     case 'node':
-      return `/clusters/${first}?at=${second ?? ''}`
+      return `/clusters/${first}?on=${second ?? ''}`
     case 'change':
       return `/changes/${first}`
     case 'machine':

@@ -23,6 +23,8 @@ function watched() {
     objects: (cluster) => outside.objects(cluster, {}),
     meter: (site) => outside.meter(site),
     traffic: (cluster) => outside.traffic(cluster),
+    events: (cluster) => outside.events(cluster),
+    usage: (cluster) => outside.usage(cluster),
     peers: () => outside.peers(),
     cluster: async (name): Promise<ClusterReport | null> => {
       request.push(`cluster:${name}`)

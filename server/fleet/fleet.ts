@@ -3,13 +3,14 @@
  * anew only when its port says that it changed, and shared between pictures. Observing is lazy and joins calls that overlap.
  */
 import {
+  type ClusterEvent,
   type ClusterReport,
   type ConnectorClock,
   type Observe,
   type Slice,
   Unheard,
+  type UsageReport,
 } from '~/core/contract'
-import { knownObjects } from '~/core/fleet'
 import { isoTime } from '~/core/units'
 import type {
   ClusterView,
@@ -21,7 +22,6 @@ import type {
 } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
-import { clustersOf } from '~/core/wire'
 import { type MeteredThing, type Price, withPrices } from '~/core/spend'
 import {
   ChangeRow,
@@ -37,22 +37,18 @@ import {
   ContactRow,
 } from '../records/models'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
+import { FleetPictures } from './pictures'
 
 /** What the fleet asks of the outside. */
 export type FleetSources = Pick<
   Observe,
-  'siteNames' | 'site' | 'cluster' | 'meter' | 'traffic' | 'peers' | 'objects'
+  'siteNames' | 'site' | 'cluster' | 'meter' | 'traffic' | 'peers' | 'objects' | 'events' | 'usage'
 >
-
-/** Clusters that an expectation speaks of. */
-const expectedClusters = (view: FleetView): readonly string[] => [
-  ...new Set((view.expectations ?? []).flatMap(clustersOf)),
-]
 
 /** So many lists of objects are kept. */
 const maxLists = 400
 
-export class Fleet {
+export class Fleet extends FleetPictures {
   private readonly outside: FleetSources
   private readonly clock: ConnectorClock
   private readonly sites = new Map<string, SiteView>()
@@ -71,6 +67,15 @@ export class Fleet {
   private prices: readonly Price[] = []
   /** Where machines reach Gyrarch, by site. */
   private contacts: ReadonlyMap<string, string> = new Map()
+  private readonly settled = new Map<
+    string,
+    {
+      readonly site: SiteView
+      readonly prices: readonly Price[]
+      readonly contacts: ReadonlyMap<string, string>
+      readonly view: SiteView
+    }
+  >()
   private peers: readonly PeerView[] = []
   private expectations: readonly ExpectationView[] = []
   private unheard: Record<string, string> = {}
@@ -84,9 +89,13 @@ export class Fleet {
   private readonly stirs = new Map<string, number>()
 
   constructor(outside: FleetSources, clock: ConnectorClock) {
+    super()
     this.outside = outside
     this.clock = clock
   }
+
+  /** Told of what is not in the picture any more as it is: set by who looks. */
+  touched: (slices: readonly string[]) => void = () => undefined
 
   /** Slices that have changed outside: `site:x`, `cluster:x`. */
   touch(slices: readonly string[]): void {
@@ -97,11 +106,13 @@ export class Fleet {
       this.lists.delete(name)
       this.stirs.set(name, (this.stirs.get(name) ?? 0) + 1)
     }
+    this.touched(slices)
   }
 
   /** The register, the locks or the reservations have changed. */
   touchRegister(): void {
     this.registerDirty = true
+    this.touched([])
   }
 
   get isFresh(): boolean {
@@ -123,41 +134,8 @@ export class Fleet {
     return this.last()
   }
 
-  /** The picture with what the APIs of some clusters list; one that does not answer has no list. */
-  async viewWith(clusters: readonly string[]): Promise<FleetView> {
-    const view = await this.view()
-    if (clusters.length === 0) return view
-    const objects: Record<string, Slice<readonly ApiObject[]>> = {}
-    for (const name of clusters) objects[name] = await this.objectSlice(name, view)
-    return { ...view, objects }
-  }
-
-  /** The picture with what a draft must see: lists of objects, and the ways of sites and clusters with their traffic. */
-  async viewFor(objectsOf: readonly string[], walksAt: readonly string[]): Promise<FleetView> {
-    if (walksAt.length === 0) return this.viewWith(objectsOf)
-    const plain = await this.view()
-    const near = plain.clusters
-      .filter(
-        (cluster) =>
-          walksAt.includes(`cluster/${cluster.name}`) || walksAt.includes(`site/${cluster.site}`),
-      )
-      .map((cluster) => cluster.name)
-    const view = await this.viewWith([
-      ...new Set([...objectsOf, ...near, ...expectedClusters(plain)]),
-    ])
-    const traffic: Record<string, Slice<readonly TrafficView[]>> = {}
-    for (const name of near)
-      traffic[name] = {
-        state: 'known',
-        version: view.version,
-        at: view.now,
-        value: await this.trafficOf(name),
-      }
-    return { ...view, traffic }
-  }
-
   /** What a cluster lists, or since when nothing is heard of it. */
-  private async objectSlice(name: string, view: FleetView): Promise<Slice<readonly ApiObject[]>> {
+  protected async objectSlice(name: string, view: FleetView): Promise<Slice<readonly ApiObject[]>> {
     const value = await this.objectsOf(name)
     if (value) return { state: 'known', version: this.stirs.get(name) ?? 0, at: view.now, value }
     return {
@@ -165,14 +143,6 @@ export class Fleet {
       since: view.unheard[name] ?? view.now,
       why: 'its API does not answer',
     }
-  }
-
-  /** The picture with the objects of every cluster that an expectation speaks of. */
-  async withExpected(view: FleetView): Promise<FleetView> {
-    const missing = expectedClusters(view).filter((name) => knownObjects(view, name) === undefined)
-    if (missing.length === 0) return view
-    const more = await this.viewWith(missing)
-    return { ...view, objects: { ...view.objects, ...more.objects } }
   }
 
   /** Who called whom in a cluster over the last day. */
@@ -206,11 +176,14 @@ export class Fleet {
     return (await this.outside.meter(site)) ?? []
   }
 
-  /** What every site has counted for its bill, by its name. */
-  async meters(): Promise<Readonly<Record<string, readonly MeteredThing[]>>> {
-    const result: Record<string, readonly MeteredThing[]> = {}
-    for (const name of await this.outside.siteNames()) result[name] = await this.meter(name)
-    return result
+  /** What happened in a cluster, as its API lists it. */
+  eventsOf(name: string): Promise<readonly ClusterEvent[] | null> {
+    return this.outside.events(name)
+  }
+
+  /** What the pods of each workload used over the last day. */
+  usageOf(name: string): Promise<readonly UsageReport[] | null> {
+    return this.outside.usage(name)
   }
 
   /** The last picture, with the clock’s time; what changed since is not in it. */
@@ -351,19 +324,28 @@ export class Fleet {
         atWork.has(row.change) ? [row.ref] : [],
       )
     }
-    this.siteList = [...this.sites.values()].map((site) => {
-      const gyrarchAt = this.contacts.get(site.name)
-      return {
-        ...withPrices(
-          site,
-          this.prices.filter((price) => price.site === site.name),
-        ),
-        ...(gyrarchAt === undefined ? {} : { gyrarchAt }),
-      }
-    })
+    this.siteList = [...this.sites.values()].map((site) => this.withSettings(site))
     this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])
     this.ledger = ledgerOf(this.entered, this.siteList, this.clusterList)
     this.version++
+  }
+
+  /** A site with what the register says of it: the same object as before while both are. */
+  private withSettings(site: SiteView): SiteView {
+    const before = this.settled.get(site.name)
+    if (before?.site === site && before.prices === this.prices && before.contacts === this.contacts)
+      return before.view
+    const { prices, contacts } = this
+    const gyrarchAt = contacts.get(site.name)
+    const view = {
+      ...withPrices(
+        site,
+        prices.filter((price) => price.site === site.name),
+      ),
+      ...(gyrarchAt === undefined ? {} : { gyrarchAt }),
+    }
+    this.settled.set(site.name, { site, prices, contacts, view })
+    return view
   }
 
   /** What the register keeps of sites: prices, and where machines reach Gyrarch. */

@@ -17,6 +17,8 @@ function counted(sources: FleetSources): { readonly sources: FleetSources; asked
     objects: (cluster, wanted) => sources.objects(cluster, wanted),
     meter: (site) => sources.meter(site),
     traffic: (cluster) => sources.traffic(cluster),
+    events: (cluster) => sources.events(cluster),
+    usage: (cluster) => sources.usage(cluster),
     site: (name) => {
       count.asked.push(`site:${name}`)
       return sources.site(name)

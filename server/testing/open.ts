@@ -14,13 +14,14 @@ export interface Opened {
   close(): Promise<void>
 }
 
-export async function openForTest(given?: string): Promise<Opened> {
+export async function openForTest(given?: string, keepsHistory = false): Promise<Opened> {
   const dir = given ?? mkdtempSync(join(tmpdir(), 'gyrarch-test-'))
   const errors: unknown[] = []
   const gyrarch = await Gyrarch.open({
     dir,
     link: inThisThread(),
     clockRuns: false,
+    keepsHistory,
     onError: (error) => void errors.push(error),
   })
   return {

@@ -55,7 +55,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   const site = view.sites.find((site) => site.name === cluster.site)
   const objects = tab === 'objects' ? await gyrarch.observe.objects(cluster.name, {}) : null
   const events = tab === 'events' ? await gyrarch.observe.events(cluster.name) : []
-  const at = search.get('at')
+  const at = search.get('on')
   return {
     aim: `cluster/${cluster.name}`,
     now: view.now,
@@ -247,14 +247,14 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
     causes,
   } = loaderData
   const [search] = useSearchParams()
-  const chosen = nodes.find((node) => node.name === search.get('at'))
+  const chosen = nodes.find((node) => node.name === search.get('on'))
   const navigate = useNavigate()
   const address = useAddress()
   const fetcher = useFetcher()
   const keep = Object.fromEntries(search)
   const takeDown = (): void => void fetcher.submit({ do: 'take-down' }, { method: 'post' })
   const select = (node: string): void =>
-    void navigate(address(`/clusters/${name}`, { ...keep, at: node }), { preventScrollReset: true })
+    void navigate(address(`/clusters/${name}`, { ...keep, on: node }), { preventScrollReset: true })
   return (
     <Page
       title={
@@ -333,7 +333,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
           columns={nodeColumns(now)}
           rows={nodes}
           id={(node) => node.name}
-          selected={search.get('at')}
+          selected={search.get('on')}
           onSelect={(node) => select(node.name)}
           empty={
             apiAnswers

@@ -176,9 +176,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     more: Math.max(0, groups.length - mostGroups),
     reason: reasonFor(
       view,
-      search.get('at'),
-      search.get('at')?.startsWith('pod/')
-        ? (findInTree(tree, search.get('at') ?? '')?.at(-1) ?? null)
+      search.get('on'),
+      search.get('on')?.startsWith('pod/')
+        ? (findInTree(tree, search.get('on') ?? '')?.at(-1) ?? null)
         : null,
     ),
     empty: view.sites.length === 0,
@@ -335,8 +335,8 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
               <Gyre
                 layout={layout}
                 reading={reading}
-                selected={search.get('at')}
-                onSelect={(ref) => go({ at: ref })}
+                selected={search.get('on')}
+                onSelect={(ref) => go({ on: ref })}
                 onZoom={(ref) => {
                   let zoom: string | null
                   if (ref.startsWith('node/')) zoom = keep['zoom'] ?? null
@@ -344,7 +344,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
                   else zoom = ref
                   return go({
                     zoom,
-                    at: ref === 'fleet' ? null : ref,
+                    on: ref === 'fleet' ? null : ref,
                   })
                 }}
                 total={shown.total}
@@ -363,12 +363,12 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
             columns={columns}
             rows={rows}
             id={(row) => row.ref}
-            selected={search.get('at')}
+            selected={search.get('on')}
             onSelect={(row) => go({ at: row.ref })}
             empty="No site is known yet."
           />
         )}
-        {asTable ? null : <Wants groups={groups} more={more} at={search.get('at')} />}
+        {asTable ? null : <Wants groups={groups} more={more} at={search.get('on')} />}
       </div>
     </Page>
   )

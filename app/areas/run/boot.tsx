@@ -66,7 +66,7 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
   const [search, setSearch] = useSearchParams()
   const [part, setPart] = useState<(typeof parts)[number]>('user-data')
   const [full, setFull] = useState(false)
-  const chosen = boots.find((boot) => boot.machine === search.get('at')) ?? boots[0]
+  const chosen = boots.find((boot) => boot.machine === search.get('on')) ?? boots[0]
   const pointers = boots.filter((boot) => boot.handed === 'pointer').length
   let text: string
   if (!chosen) text = ''
@@ -176,7 +176,7 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
           rows={boots}
           id={(boot) => boot.machine}
           selected={chosen?.machine ?? null}
-          onSelect={(boot) => setSearch((was) => (was.set('at', boot.machine), was))}
+          onSelect={(boot) => setSearch((was) => (was.set('on', boot.machine), was))}
           empty="The draft asks for no machine yet."
         />
       </div>

@@ -230,10 +230,10 @@ function OneRun({
   const now = useNow(givenNow)
   const [search, setSearch] = useSearchParams()
   const asTable = search.get('as') === 'table'
-  const at = search.get('at')
+  const at = search.get('on')
   const select = (id: string): void =>
     setSearch((was) => {
-      was.set('at', id)
+      was.set('on', id)
       return was
     })
   useKey('t', () =>

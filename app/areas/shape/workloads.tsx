@@ -239,7 +239,7 @@ function Chosen({
                     {pod.node === null ? (
                       <span className="soft"> no node</span>
                     ) : (
-                      <To path={`/clusters/${cluster}`} query={{ at: pod.node }} className="mono">
+                      <To path={`/clusters/${cluster}`} query={{ on: pod.node }} className="mono">
                         {' '}
                         {pod.node}
                       </To>

@@ -1,0 +1,153 @@
+/** The fleet as it was, against copies that were made at the time. */
+import { cpSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { seeded } from '~/core/units'
+import { draftAndRun, type Opened, openForTest } from '../testing/open'
+import type { FleetPictures } from '../fleet/pictures'
+import { Refusal } from '../changes/errors'
+import type { History } from './history'
+
+const dayMs = 86_400_000
+let opened: Opened
+let history: History
+
+beforeEach(async () => {
+  opened = await openForTest(undefined, true)
+  const kept = opened.gyrarch.history
+  if (!kept) throw new Error('no history')
+  history = kept
+})
+afterEach(() => opened.close())
+
+/** Without what each looker writes for himself: when he looked, how often, and heartbeats that tell nothing new. */
+function comparable(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(comparable)
+  if (typeof value !== 'object' || value === null) return value
+  return Object.fromEntries(
+    Object.entries(value)
+      .filter(
+        ([key, field]) =>
+          field !== undefined &&
+          !['observedAt', 'lastHeartbeatTime', 'version'].includes(key),
+      )
+      .map(([key, field]) => [key, comparable(field)]),
+  )
+}
+
+async function everythingIn(fleet: FleetPictures): Promise<unknown> {
+  const view = await fleet.view()
+  const clusters: Record<string, unknown> = {}
+  for (const { name } of view.clusters)
+    clusters[name] = {
+      objects: await fleet.objectsOf(name),
+      events: await fleet.eventsOf(name),
+      traffic: await fleet.trafficOf(name),
+    }
+  return comparable({ view: { ...view, objects: undefined }, clusters, meters: await fleet.meters() })
+}
+
+describe('the fleet as it was', () => {
+  it('is what a copy made at that moment shows, at 20 moments of 30 days with changes in between', async () => {
+    const { gyrarch } = opened
+    const draw = seeded(13)
+    const copies: { at: string; dir: string }[] = []
+    const changes: readonly (readonly [string, unknown])[] = [
+      ['pool.resize', { cluster: 'bramble', pool: 'base', count: 4 }],
+      ['pool.resize', { cluster: 'bramble', pool: 'general', count: 5 }],
+      ['cluster.stop', { cluster: 'sorrel' }],
+      ['cluster.start', { cluster: 'sorrel' }],
+      ['pool.resize', { cluster: 'bramble', pool: 'base', count: 3 }],
+    ]
+    for (let moment = 0; moment < 20; moment++) {
+      await gyrarch.outside.advance(Math.round((1.5 * dayMs * (0.2 + 1.6 * draw())) / 1000))
+      const change = moment % 4 === 1 ? changes[Math.floor(moment / 4)] : undefined
+      if (change) await draftAndRun(gyrarch, change[0], change[1])
+      if (moment % 5 === 2)
+        await gyrarch.putFault({
+          fault: 'machine-off',
+          about: 'machine/mossgate/cedar-general-2',
+          mode: 'transient',
+          times: 1,
+          afterSeconds: 60,
+        })
+      const dir = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
+      copies.push({ at: new Date(gyrarch.outside.now).toISOString(), dir })
+      cpSync(opened.dir, dir, { recursive: true })
+    }
+    let turned = 0
+    let last = ''
+    for (const { at, dir } of copies) {
+      const copy = await openForTest(dir)
+      // A copy without a clock of its own begins at the last moment that was written down.
+      await copy.gyrarch.outside.advance((Date.parse(at) - copy.gyrarch.outside.now) / 1000)
+      const then = await everythingIn(copy.gyrarch.fleet)
+      expect(await everythingIn(await history.at(at))).toEqual(then)
+      if (JSON.stringify(then) !== last) turned++
+      last = JSON.stringify(then)
+      await copy.close()
+      rmSync(dir, { recursive: true, force: true })
+    }
+    expect(turned).toBeGreaterThan(12)
+    const { begins, bytes } = await history.extent()
+    const days = (gyrarch.outside.now - Date.parse(begins ?? '')) / dayMs
+    expect(bytes / days).toBeLessThan(4e6)
+  }, 120_000)
+
+  it('is refused before the history begins, after now, and at no time at all', async () => {
+    const { gyrarch } = opened
+    await gyrarch.fleet.view()
+    const refused = async (at: string): Promise<unknown> =>
+      history.at(at).then(
+        () => null,
+        (error: unknown) => (error instanceof Refusal ? error.code : error),
+      )
+    const now = gyrarch.outside.now
+    gyrarch.fleet.touch(['cluster:cedar'])
+    await gyrarch.watchers.atRest()
+    expect(await refused(new Date(now - 1000).toISOString())).toBe('not-found')
+    expect(await refused(new Date(now + 60_000).toISOString())).toBe('invalid')
+    expect(await refused('yesterday')).toBe('invalid')
+    expect(await refused(new Date(now).toISOString())).toBeNull()
+  })
+
+  it('says since when a node is not well, and what differed', async () => {
+    const { gyrarch } = opened
+    await gyrarch.outside.advance(3600)
+    await gyrarch.putFault({
+      fault: 'machine-off',
+      about: 'machine/mossgate/cedar-general-2',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
+    await gyrarch.outside.advance(7200)
+    const ref = 'node/cedar/cedar-general-2'
+    const { stateAt } = await import('./history')
+    const since = await history.since({
+      slices: await history.slicesOf(ref),
+      answer: (fleet) => stateAt(fleet, ref),
+    })
+    expect(since?.is).toBe('broken')
+    expect(since?.differences.some(({ about }) => about === ref)).toBe(true)
+    const turned = Date.parse(since?.since ?? '')
+    const before = await history.at(since?.before ?? '')
+    expect(await stateAt(before, ref)).toBe(since?.was)
+    expect(turned).toBeGreaterThan(Date.parse(since?.before ?? ''))
+  })
+
+  it('goes on after the program was ended, without a version twice', async () => {
+    const { gyrarch, dir } = opened
+    gyrarch.fleet.touch(['cluster:cedar'])
+    await gyrarch.watchers.atRest()
+    const before = await history.extent()
+    const copy = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
+    cpSync(dir, copy, { recursive: true })
+    const again = await openForTest(copy, true)
+    again.gyrarch.fleet.touch(['cluster:cedar'])
+    await again.gyrarch.watchers.atRest()
+    expect((await again.gyrarch.history?.extent())?.versions).toBe(before.versions)
+    await again.close()
+  })
+})
