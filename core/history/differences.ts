@@ -91,7 +91,13 @@ export function differencesIn(
     }
     const formerIds = isList(former) ? identities(former) : null
     const ids = isList(later) ? identities(later) : null
-    if (isList(former) && isList(later) && formerIds && ids && [...former, ...later].every(isObject)) {
+    if (
+      isList(former) &&
+      isList(later) &&
+      formerIds &&
+      ids &&
+      [...former, ...later].every(isObject)
+    ) {
       const was = new Map(formerIds.map((id, index) => [id, former[index] ?? null]))
       ids.forEach((id, index) =>
         walk([...path, { item: id }], was.get(id) ?? null, later[index] ?? null),

@@ -130,7 +130,16 @@ describe('retention', () => {
       slice: 's',
       at: now - days * 24 * hour + minutes * 60_000,
     })
-    const versions = [at(120, 0), at(120, 300), at(120, 600), at(10, 1), at(10, 59), at(10, 61), at(2, 1), at(2, 2)]
+    const versions = [
+      at(120, 0),
+      at(120, 300),
+      at(120, 600),
+      at(10, 1),
+      at(10, 59),
+      at(10, 61),
+      at(2, 1),
+      at(2, 2),
+    ]
     expect(keptOf(versions, now)).toEqual([
       at(120, 600),
       at(10, 59),

@@ -1,4 +1,4 @@
-/** How long versions are kept: all for a week, then one an hour for 90 days, then one a day. */
+/** What is kept once room is short: all of a week, then one an hour for 90 days, then one a day. */
 
 const hourMs = 3_600_000
 const dayMs = 24 * hourMs
@@ -25,4 +25,16 @@ export function keptOf<V extends Kept>(versions: readonly V[], now: number): rea
   }
   const stays = new Set(last.values())
   return versions.filter((version) => now - version.at <= retention.allMs || stays.has(version))
+}
+
+/**
+ * The time as which a moment can be seen: where versions have been thinned, the last hour or day that is whole, so that
+ * all slices are shown as they were at one time. `thinnedAt` is when that was last done (ms), null for never.
+ */
+export function visibleTime(at: number, thinnedAt: number | null): number {
+  if (thinnedAt === null) return at
+  const age = thinnedAt - at
+  if (age <= retention.allMs) return at
+  const span = age > retention.hourlyMs ? dayMs : hourMs
+  return Math.floor(at / span) * span
 }

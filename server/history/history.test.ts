@@ -3,11 +3,13 @@ import { cpSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { differencesIn, type Json, visibleTime } from '~/core/history'
 import { seeded } from '~/core/units'
 import { draftAndRun, type Opened, openForTest } from '../testing/open'
 import type { FleetPictures } from '../fleet/pictures'
 import { Refusal } from '../changes/errors'
-import type { History } from './history'
+import { type History, stateAt } from './history'
+import { Versions } from './versions'
 
 const dayMs = 86_400_000
 let opened: Opened
@@ -29,8 +31,7 @@ function comparable(value: unknown): unknown {
     Object.entries(value)
       .filter(
         ([key, field]) =>
-          field !== undefined &&
-          !['observedAt', 'lastHeartbeatTime', 'version'].includes(key),
+          field !== undefined && !['observedAt', 'lastHeartbeatTime', 'version'].includes(key),
       )
       .map(([key, field]) => [key, comparable(field)]),
   )
@@ -45,14 +46,18 @@ async function everythingIn(fleet: FleetPictures): Promise<unknown> {
       events: await fleet.eventsOf(name),
       traffic: await fleet.trafficOf(name),
     }
-  return comparable({ view: { ...view, objects: undefined }, clusters, meters: await fleet.meters() })
+  return comparable({
+    view: { ...view, objects: undefined },
+    clusters,
+    meters: await fleet.meters(),
+  })
 }
 
 describe('the fleet as it was', () => {
   it('is what a copy made at that moment shows, at 20 moments of 30 days with changes in between', async () => {
     const { gyrarch } = opened
     const draw = seeded(13)
-    const copies: { at: string; dir: string }[] = []
+    const copies: { at: string; then: unknown; dir: string | null }[] = []
     const changes: readonly (readonly [string, unknown])[] = [
       ['pool.resize', { cluster: 'bramble', pool: 'base', count: 4 }],
       ['pool.resize', { cluster: 'bramble', pool: 'general', count: 5 }],
@@ -72,20 +77,25 @@ describe('the fleet as it was', () => {
           times: 1,
           afterSeconds: 60,
         })
-      const dir = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
-      copies.push({ at: new Date(gyrarch.outside.now).toISOString(), dir })
-      cpSync(opened.dir, dir, { recursive: true })
+      const at = new Date(gyrarch.outside.now).toISOString()
+      const then = await everythingIn(gyrarch.fleet)
+      const dir = moment % 8 === 5 ? mkdtempSync(join(tmpdir(), 'gyrarch-copy-')) : null
+      if (dir !== null) cpSync(opened.dir, dir, { recursive: true })
+      copies.push({ at, then: JSON.parse(JSON.stringify(then)) as unknown, dir })
     }
     let turned = 0
     let last = ''
-    for (const { at, dir } of copies) {
+    for (const { at, then, dir } of copies) {
+      const seen = await everythingIn(await history.at(at))
+      expect(differencesIn('fleet', then as Json, seen as Json)).toEqual([])
+      if (JSON.stringify(then) !== last) turned++
+      last = JSON.stringify(then)
+      if (dir === null) continue
       const copy = await openForTest(dir)
       // A copy without a clock of its own begins at the last moment that was written down.
       await copy.gyrarch.outside.advance((Date.parse(at) - copy.gyrarch.outside.now) / 1000)
-      const then = await everythingIn(copy.gyrarch.fleet)
-      expect(await everythingIn(await history.at(at))).toEqual(then)
-      if (JSON.stringify(then) !== last) turned++
-      last = JSON.stringify(then)
+      const copied = await everythingIn(copy.gyrarch.fleet)
+      expect(differencesIn('fleet', copied as Json, seen as Json)).toEqual([])
       await copy.close()
       rmSync(dir, { recursive: true, force: true })
     }
@@ -124,7 +134,6 @@ describe('the fleet as it was', () => {
     })
     await gyrarch.outside.advance(7200)
     const ref = 'node/cedar/cedar-general-2'
-    const { stateAt } = await import('./history')
     const since = await history.since({
       slices: await history.slicesOf(ref),
       answer: (fleet) => stateAt(fleet, ref),
@@ -135,6 +144,28 @@ describe('the fleet as it was', () => {
     const before = await history.at(since?.before ?? '')
     expect(await stateAt(before, ref)).toBe(since?.was)
     expect(turned).toBeGreaterThan(Date.parse(since?.before ?? ''))
+  })
+
+  it('makes room by thinning what is old, and shows all as it was at one time', async () => {
+    const { gyrarch, dir } = opened
+    await gyrarch.outside.advance(9 * 86_400)
+    await gyrarch.watchers.atRest()
+    await gyrarch.close()
+    const versions = await Versions.open(join(dir, 'history.sqlite'))
+    const before = await versions.extent()
+    const { now } = gyrarch.outside
+    expect(await versions.prune(now, before.bytes * 2)).toBe(0)
+    expect(await versions.prune(now, before.bytes)).toBeGreaterThan(0)
+    const after = await versions.extent()
+    expect(after.bytes).toBeLessThanOrEqual(before.bytes * 0.8)
+    expect(await versions.thinnedAt()).toBe(now)
+    // What is left can be read: nothing is gone that a later version is a difference against.
+    for (const version of (await versions.standing(now)).values())
+      if (version.state === 'known') expect(await versions.content(version)).not.toBeNull()
+    expect(visibleTime(now - 8 * dayMs, now) % 3_600_000).toBe(0)
+    expect(visibleTime(now - dayMs, now)).toBe(now - dayMs)
+    await versions.close()
+    opened = await openForTest(dir, true)
   })
 
   it('goes on after the program was ended, without a version twice', async () => {

@@ -1,7 +1,14 @@
 /** What is known of the past: the fleet as it was, what changed between two times, and since when something is as it is. */
 import type { ConnectorClock } from '~/core/contract'
 import { type FleetNode, fleetTree, type FleetView } from '~/core/fleet'
-import { type Difference, differencesIn, isAbout, type Json, turnOf } from '~/core/history'
+import {
+  type Difference,
+  differencesIn,
+  isAbout,
+  type Json,
+  turnOf,
+  visibleTime,
+} from '~/core/history'
 import { isoTime } from '~/core/units'
 import { Refusal } from '../changes/errors'
 import type { Observer } from './observer'
@@ -57,13 +64,17 @@ export class History {
   async at(time: string): Promise<PastFleet> {
     const at = Date.parse(time)
     if (Number.isNaN(at))
-      throw new Refusal('invalid', `at: ${time.slice(0, 40)} is no time. Give one like ${isoTime(this.clock.now)}.`, [
-        { path: 'at', says: 'no time' },
-      ])
+      throw new Refusal(
+        'invalid',
+        `at: ${time.slice(0, 40)} is no time. Give one like ${isoTime(this.clock.now)}.`,
+        [{ path: 'at', says: 'no time' }],
+      )
     if (at > this.clock.now)
-      throw new Refusal('invalid', `at: ${isoTime(at)} is later than now, ${isoTime(this.clock.now)}.`, [
-        { path: 'at', says: 'later than now' },
-      ])
+      throw new Refusal(
+        'invalid',
+        `at: ${isoTime(at)} is later than now, ${isoTime(this.clock.now)}.`,
+        [{ path: 'at', says: 'later than now' }],
+      )
     await this.observer.atRest()
     const { begins } = await this.versions.extent()
     if (begins === null || at < begins)
@@ -75,11 +86,12 @@ export class History {
         [{ path: 'at', says: 'before the history begins' }],
       )
     // What may still be observed at this very moment is not held as the past.
-    if (at >= this.clock.now) return this.picture(at)
-    const held = this.pictures.get(at)
+    if (at >= Math.floor(this.clock.now)) return this.picture(at)
+    const visible = Math.max(begins, visibleTime(at, await this.versions.thinnedAt()))
+    const held = this.pictures.get(visible)
     if (held) return held
-    const picture = this.picture(at)
-    this.pictures.set(at, picture)
+    const picture = this.picture(visible)
+    this.pictures.set(visible, picture)
     for (const oldest of this.pictures.keys()) {
       if (this.pictures.size <= mostPictures) break
       this.pictures.delete(oldest)
@@ -194,9 +206,7 @@ export class History {
   }
 
   private contentOf(version: Version | undefined): Promise<Json | undefined> {
-    return version?.state === 'known'
-      ? this.versions.content(version)
-      : Promise.resolve(undefined)
+    return version?.state === 'known' ? this.versions.content(version) : Promise.resolve(undefined)
   }
 
   private async differencesOf(
@@ -204,11 +214,7 @@ export class History {
     before: Version | null,
   ): Promise<readonly Difference[] | null> {
     if (!before) return null
-    return differencesIn(
-      version.slice,
-      await this.contentOf(before),
-      await this.contentOf(version),
-    )
+    return differencesIn(version.slice, await this.contentOf(before), await this.contentOf(version))
   }
 }
 

@@ -14,20 +14,23 @@ import type { Register } from './past'
 import type { Observation, Versions } from './versions'
 
 const sweepMs = 300_000
-const hourMs = 3_600_000
-const pruneMs = 6 * hourMs
+/** What is derived from long spans, like what pods used over a day, is looked at less often. */
+const usageMs = 6 * 3_600_000
+const pruneMs = 6 * 3_600_000
 
 const json = (value: unknown): Json => value as Json
 
 /** A picture without when it was taken: that is what the version tells. */
-const withoutTime = ({ observedAt: _, ...rest }: { readonly observedAt: string }): Json => json(rest)
+const withoutTime = ({ observedAt: _, ...rest }: { readonly observedAt: string }): Json =>
+  json(rest)
 
 /** Heartbeats that tell nothing new are no other content: those of the version are from when it was made. */
 function withoutHeartbeats(objects: readonly ApiObject[]): Json {
   return json(
     objects.map((object) => {
       if (object.kind !== 'Node') return object
-      const { conditions, ...status } = (object as { status?: Record<string, unknown> }).status ?? {}
+      const { conditions, ...status } =
+        (object as { status?: Record<string, unknown> }).status ?? {}
       if (!Array.isArray(conditions)) return object
       return {
         ...object,
@@ -77,6 +80,8 @@ export class Observer implements Watcher {
   /** What of each slice of the picture was last compared; the same object is the same content. */
   private readonly seen = new Map<string, object>()
   private readonly stirredSlices = new Set<string>()
+  /** The version of the picture that was last kept. */
+  private pictured: number | null = null
   private sweptAt: number | null = null
   private usedAt: number | null = null
   private prunedAt: number | null = null
@@ -109,24 +114,35 @@ export class Observer implements Watcher {
   }
 
   private async once(): Promise<void> {
-    const { fleet, clock, versions } = this.parts
     const stirred = new Set(this.stirredSlices)
     this.stirredSlices.clear()
-    const { now } = clock
+    try {
+      await this.observe(stirred)
+    } catch (error) {
+      for (const slice of stirred) this.stirredSlices.add(slice)
+      throw error
+    }
+  }
+
+  private async observe(stirred: ReadonlySet<string>): Promise<void> {
+    const { fleet, clock, versions } = this.parts
+    // Times are told to the millisecond: what was seen within one stands at it.
+    const now = Math.floor(clock.now)
     const isFirst = this.sweptAt === null
     const sweeps = this.sweptAt === null || now >= this.sweptAt + sweepMs
-    const looksAtUsage = this.usedAt === null || now >= this.usedAt + hourMs
+    const looksAtUsage = this.usedAt === null || now >= this.usedAt + usageMs
     if (sweeps) this.sweptAt = Math.floor(now / sweepMs) * sweepMs
-    if (looksAtUsage) this.usedAt = Math.floor(now / hourMs) * hourMs
+    if (looksAtUsage) this.usedAt = Math.floor(now / usageMs) * usageMs
     const view = await fleet.view()
-    await versions.append(now, this.ofPicture(view))
+    if (view.version !== this.pictured) await versions.append(now, this.ofPicture(view))
+    this.pictured = view.version
     for (const { name, site } of view.clusters) {
       const isStirred = isFirst || stirred.has(`cluster:${name}`) || stirred.has(`site:${site}`)
       await versions.append(now, await this.ofCluster(name, isStirred, sweeps, looksAtUsage))
       if (isStirred) await breath()
     }
     for (const { name } of view.sites)
-      if (isFirst || sweeps || stirred.has(`site:${name}`))
+      if (isFirst || looksAtUsage || stirred.has(`site:${name}`))
         await versions.append(now, [known(`meter/${name}`, json(await fleet.meter(name)))])
     this.pruneIfDue(now)
   }
@@ -170,7 +186,9 @@ export class Observer implements Watcher {
     const { fleet } = this.parts
     const result: Observation[] = []
     const note = (slice: string, content: Json): void =>
-      void result.push(content === null ? { slice, state: 'unheard', content } : known(slice, content))
+      void result.push(
+        content === null ? { slice, state: 'unheard', content } : known(slice, content),
+      )
     if (isStirred) {
       const objects = await heard(fleet.objectsOf(name))
       note(`objects/${name}`, objects && withoutHeartbeats(objects))

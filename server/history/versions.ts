@@ -25,6 +25,9 @@ const mostDeltas = 50
 /** So many slices are held as they were last written, and so many versions as they were last read. */
 const mostHeld = 96
 const mostRead = 240
+/** Room is made once this much of the cap is taken; so many versions go in one transaction. */
+const roomShare = 0.8
+const mostAtOnce = 500
 
 /** `known`: as it was observed. `unheard`: it was asked and did not answer. `gone`: it is not there any more. */
 export type VersionState = 'known' | 'unheard' | 'gone'
@@ -55,6 +58,7 @@ const migrations: readonly Migration[] = [
         `CREATE INDEX versions_slice ON versions (slice, at)`,
         `CREATE INDEX versions_at ON versions (at)`,
         `CREATE INDEX versions_base ON versions (base)`,
+        `CREATE TABLE marks (name TEXT PRIMARY KEY, value INTEGER NOT NULL)`,
       ])
         await sequelize.query(statement)
     },
@@ -165,7 +169,8 @@ export class Versions {
     const difference = held ? delta(held.content, content) : { set: content }
     if (!difference && held?.state === 'known') return null
     // Shares with the former content what is the same.
-    const shared = held && difference ? withDelta(held.content, difference) : (held?.content ?? content)
+    const shared =
+      held && difference ? withDelta(held.content, difference) : (held?.content ?? content)
     if (held?.whole && held.deltas < mostDeltas) {
       const text = JSON.stringify(delta(held.whole.content, shared) ?? { fields: {}, gone: [] })
       if (text.length * 2 < held.whole.length || text.length < 200) {
@@ -314,11 +319,22 @@ export class Versions {
     return { begins: row?.begins ?? null, versions: row?.versions ?? 0, bytes: row?.bytes ?? 0 }
   }
 
+  /** When versions were last thinned (ms), or null. */
+  async thinnedAt(): Promise<number | null> {
+    const [row] = await this.database.sequelize.query<{ value: number }>(
+      `SELECT value FROM marks WHERE name = 'thinned'`,
+      { type: QueryTypes.SELECT },
+    )
+    return row?.value ?? null
+  }
+
   /**
-   * Drops what is past its time, and of the oldest as much as it takes to stay under the cap. The last version of each
-   * slice stays, and what a later one is a difference against.
+   * Makes room once most of it is taken: thins what is older than a week, then drops the oldest. The last version of
+   * each slice stays, and what a later one is a difference against. Tells how many went.
    */
   async prune(now: number, mostBytes: number): Promise<number> {
+    const room = mostBytes * roomShare
+    if ((await this.extent()).bytes <= room) return 0
     const rows = await VersionRow.findAll({
       order: [['id', 'ASC']],
       attributes: ['id', 'slice', 'at', 'base', 'bytes'],
@@ -326,21 +342,26 @@ export class Versions {
     })
     const last = new Set(new Map(rows.map((row) => [row.slice, row.id])).values())
     const kept = keptOf(rows, now)
-    const stays = new Set(kept.map(({ id }) => id))
+    const stays = new Set([...kept.map(({ id }) => id), ...last])
     let bytes = kept.reduce((sum, row) => sum + row.bytes, 0)
     for (const row of kept) {
-      if (bytes <= mostBytes) break
+      if (bytes <= room) break
       if (last.has(row.id)) continue
       stays.delete(row.id)
       bytes -= row.bytes
     }
-    for (const row of rows)
-      if (row.base !== null && stays.has(row.id)) stays.add(row.base)
+    for (const row of rows) if (row.base !== null && stays.has(row.id)) stays.add(row.base)
     const goes = rows.filter((row) => !stays.has(row.id)).map(({ id }) => id)
-    for (let index = 0; index < goes.length; index += 500)
+    await this.database.sequelize.query(
+      `INSERT INTO marks (name, value) VALUES ('thinned', :now) ON CONFLICT (name) DO UPDATE SET value = :now`,
+      { replacements: { now } },
+    )
+    for (let index = 0; index < goes.length; index += mostAtOnce) {
+      const ids = goes.slice(index, index + mostAtOnce)
       await this.database.write((transaction) =>
-        VersionRow.destroy({ where: { id: goes.slice(index, index + 500) }, transaction }),
+        VersionRow.destroy({ where: { id: ids }, transaction }),
       )
+    }
     return goes.length
   }
 
