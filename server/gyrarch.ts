@@ -150,6 +150,7 @@ export class Gyrarch {
         fleet: parts.fleet,
         versions: parts.versions,
         clock: parts.outside.clock,
+        tells: parts.outside.tells,
         mostBytes: parts.historyBytes,
         onError: parts.onError,
       })

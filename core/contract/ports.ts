@@ -76,6 +76,8 @@ export interface ConnectorListener {
 export interface Connector extends Commands {
   readonly name: string
   readonly clock: ConnectorClock
+  /** Whether it tells of every slice that is not what it was; else it must be asked time and again. */
+  readonly tells?: boolean
   /** From here on the listener is told. */
   connect(listener: ConnectorListener): void
   /** Whether anything is under way for somebody who waits; a simulated clock may hurry then. */

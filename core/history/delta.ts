@@ -51,10 +51,15 @@ export function identityOf(item: Json): string | null {
   return null
 }
 
-/** The identity of each item, or its whole text; null where two items would have the same. */
-export function identities(list: readonly Json[]): readonly string[] | null {
-  const ids = list.map((item) => identityOf(item) ?? JSON.stringify(item))
-  return new Set(ids).size === ids.length ? ids : null
+/** The identity of each item, or its whole text; the second of the same is told from the first. */
+export function identities(list: readonly Json[]): readonly string[] {
+  const times = new Map<string, number>()
+  return list.map((item) => {
+    const id = identityOf(item) ?? JSON.stringify(item)
+    const before = times.get(id) ?? 0
+    times.set(id, before + 1)
+    return before === 0 ? id : `${id} #${before + 1}`
+  })
 }
 
 /** A field that is undefined is none: it is not kept either. */
@@ -79,8 +84,6 @@ function objectDelta(before: JsonObject, after: JsonObject): Delta | null {
 function listDelta(before: readonly Json[], after: readonly Json[]): Delta | null {
   const formerIds = identities(before)
   const ids = identities(after)
-  if (!formerIds || !ids)
-    return JSON.stringify(before) === JSON.stringify(after) ? null : { set: after }
   const formerAt = new Map(formerIds.map((id, index) => [id, index]))
   const pieces: Piece[] = []
   after.forEach((item, index) => {

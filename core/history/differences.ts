@@ -89,15 +89,9 @@ export function differencesIn(
         walk([...path, key], former[key] ?? null, later[key] ?? null)
       return
     }
-    const formerIds = isList(former) ? identities(former) : null
-    const ids = isList(later) ? identities(later) : null
-    if (
-      isList(former) &&
-      isList(later) &&
-      formerIds &&
-      ids &&
-      [...former, ...later].every(isObject)
-    ) {
+    if (isList(former) && isList(later) && [...former, ...later].every(isObject)) {
+      const formerIds = identities(former)
+      const ids = identities(later)
       const was = new Map(formerIds.map((id, index) => [id, former[index] ?? null]))
       ids.forEach((id, index) =>
         walk([...path, { item: id }], was.get(id) ?? null, later[index] ?? null),

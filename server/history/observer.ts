@@ -1,6 +1,6 @@
 /**
  * Sees to it that everything is observed and kept: at once where the outside tells that something is not what it was,
- * and every five minutes of clock what changes without being told. The clock waits while it looks, so a version bears
+ * and every five minutes of clock where it does not tell. The clock waits while it looks, so a version bears
  * the time at which it was so.
  */
 import { type ConnectorClock, Unheard } from '~/core/contract'
@@ -13,7 +13,9 @@ import type { Watcher } from '../watchers/watcher'
 import type { Register } from './past'
 import type { Observation, Versions } from './versions'
 
+/** How often everything is looked at where a connector does not tell; where it does, only for what ages. */
 const sweepMs = 300_000
+const agingMs = 3_600_000
 /** What is derived from long spans, like what pods used over a day, is looked at less often. */
 const usageMs = 6 * 3_600_000
 const pruneMs = 6 * 3_600_000
@@ -70,6 +72,8 @@ export interface ObserverParts {
   readonly fleet: Fleet
   readonly versions: Versions
   readonly clock: ConnectorClock
+  /** Whether every connector tells what is not what it was. */
+  readonly tells: boolean
   /** Most bytes that are kept. */
   readonly mostBytes: number
   readonly onError: (error: unknown) => void
@@ -87,12 +91,15 @@ export class Observer implements Watcher {
   private prunedAt: number | null = null
   private pruning: Promise<unknown> = Promise.resolve()
 
+  private readonly sweepMs: number
+
   constructor(private readonly parts: ObserverParts) {
+    this.sweepMs = parts.tells ? agingMs : sweepMs
     this.looker = new Looker(() => this.once(), parts.onError)
   }
 
   wakeAt(): number | null {
-    return this.sweptAt === null ? null : this.sweptAt + sweepMs
+    return this.sweptAt === null ? null : this.sweptAt + this.sweepMs
   }
 
   look(): void {
@@ -129,15 +136,19 @@ export class Observer implements Watcher {
     // Times are told to the millisecond: what was seen within one stands at it.
     const now = Math.floor(clock.now)
     const isFirst = this.sweptAt === null
-    const sweeps = this.sweptAt === null || now >= this.sweptAt + sweepMs
+    const sweeps = this.sweptAt === null || now >= this.sweptAt + this.sweepMs
     const looksAtUsage = this.usedAt === null || now >= this.usedAt + usageMs
-    if (sweeps) this.sweptAt = Math.floor(now / sweepMs) * sweepMs
+    if (sweeps) this.sweptAt = Math.floor(now / this.sweepMs) * this.sweepMs
     if (looksAtUsage) this.usedAt = Math.floor(now / usageMs) * usageMs
     const view = await fleet.view()
     if (view.version !== this.pictured) await versions.append(now, this.ofPicture(view))
     this.pictured = view.version
     for (const { name, site } of view.clusters) {
-      const isStirred = isFirst || stirred.has(`cluster:${name}`) || stirred.has(`site:${site}`)
+      const isStirred =
+        isFirst ||
+        stirred.has(`cluster:${name}`) ||
+        stirred.has(`site:${site}`) ||
+        (sweeps && !this.parts.tells)
       await versions.append(now, await this.ofCluster(name, isStirred, sweeps, looksAtUsage))
       if (isStirred) await breath()
     }

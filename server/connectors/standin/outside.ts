@@ -22,6 +22,7 @@ const mostLeapMs = 60_000
 
 export class Outside extends Observed implements Connector, Observe {
   readonly name = 'stand-ins'
+  readonly tells = true
   private readonly store: StandinStore
   private keeper: ClockKeeper | null = null
   private listener: ConnectorListener | null = null
