@@ -21,12 +21,16 @@ import type { Route } from './+types/root'
 import { gyrarchContext, nonceContext } from './context'
 import { Frame, type FrameData } from './frame/frame'
 import { frameData } from './areas/frame-data'
+import { momentOf } from './areas/moment'
 import { theme } from './theme/theme'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Gyrarch' }]
 
-export async function loader({ context }: Route.LoaderArgs) {
-  return { ...(await frameData(context.get(gyrarchContext))), nonce: context.get(nonceContext) }
+export async function loader({ request, context }: Route.LoaderArgs) {
+  return {
+    ...(await frameData(context.get(gyrarchContext), momentOf(request))),
+    nonce: context.get(nonceContext),
+  }
 }
 
 export function Layout({ children }: { readonly children: ReactNode }) {

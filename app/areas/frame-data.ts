@@ -5,7 +5,7 @@ import type { FrameData } from '../frame/frame'
 
 const titles: Readonly<Record<string, string>> = { hall: 'hall', cloud: 'cloud', edge: 'edge' }
 
-export async function frameData(gyrarch: Gyrarch): Promise<FrameData> {
+export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<FrameData> {
   const view = await gyrarch.fleet.view()
   const { now, speed, calm, slipping } = gyrarch.outside
   const recent = await gyrarch.changes.list({ limit: 60 })
@@ -45,6 +45,7 @@ export async function frameData(gyrarch: Gyrarch): Promise<FrameData> {
       })),
     ],
     runs,
+    moment: at === null || !gyrarch.history ? null : await gyrarch.history.around(at),
     counts: { '/fleet': broken, '/raise': active.filter((row) => row.state === 'halted').length },
   }
 }

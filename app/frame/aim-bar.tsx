@@ -6,6 +6,7 @@ import { clockText } from '../parts/when'
 import { To } from '../parts/to'
 import type { Aim } from './aim'
 import { useKey } from './keys'
+import { LookBack } from './moment'
 import { IconButton } from '../kit/icon-button'
 import { Tip } from '../kit/tip'
 
@@ -109,6 +110,7 @@ export function AimBar({ aim, clock, onAim, onJump, onKeys }: AimBarProps) {
       </button>
       <span className="spring" />
       <Clock clock={clock} />
+      <LookBack now={clock.now} />
       <button type="button" className="quiet-button" onClick={onJump}>
         <Search size={14} aria-hidden /> Jump <kbd aria-hidden>Ctrl K</kbd>
       </button>

@@ -17,16 +17,19 @@ import { FoldProvider } from './page'
 import { type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
 import { Passing } from '../kit/passing'
+import { type Moment, MomentStrip } from './moment'
 
 export interface FrameData {
   readonly clock: ClockState
   readonly aims: readonly Aim[]
   readonly runs: readonly RunSummary[]
   readonly counts: Counts
+  /** The moment that is looked at; null is now. */
+  readonly moment: Moment | null
 }
 
 /** Reads loaders again when something has changed, at most once a second. */
-function useFreshness(): void {
+function useFreshness(isPast: boolean): void {
   const revalidator = useRevalidator()
   const last = useRef(0)
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null)
@@ -39,7 +42,8 @@ function useFreshness(): void {
       navigation.state !== 'idle' || fetchers.some((fetcher) => fetcher.state !== 'idle')
   })
   const again = (): void => {
-    if (timer.current !== null) return
+    // What was stays as it was.
+    if (timer.current !== null || isPast) return
     timer.current = setTimeout(
       () => {
         timer.current = null
@@ -59,10 +63,15 @@ function useFreshness(): void {
   useLive('reset', again)
   useEffect(() => {
     const seen = (): void =>
-      void (document.visibilityState === 'visible' && !busy.current && revalidator.revalidate())
+      void (
+        document.visibilityState === 'visible' &&
+        !busy.current &&
+        !isPast &&
+        revalidator.revalidate()
+      )
     document.addEventListener('visibilitychange', seen)
     return () => document.removeEventListener('visibilitychange', seen)
-  }, [revalidator])
+  }, [revalidator, isPast])
 }
 
 /** Title and, if allowed, a notification say when a run ends or halts. */
@@ -138,7 +147,7 @@ export function Frame({
   // Whichever came last: the stream, until a loader has read the clock anew.
   const clock = live?.since === data.clock ? live.clock : data.clock
   useLive('clock', (told) => setLive({ clock: told, since: data.clock }))
-  useFreshness()
+  useFreshness(data.moment !== null)
   useEndings()
   const [dialog, setDialog] = useState<'jump' | 'aim' | 'keys' | null>(null)
   const [copied, setCopied] = useState<string | null>(null)
@@ -171,7 +180,10 @@ export function Frame({
           onJump={() => setDialog('jump')}
           onKeys={() => setDialog('keys')}
         />
-        <RunLine given={data.runs} now={clock.now} />
+        <div>
+          <RunLine given={data.runs} now={clock.now} />
+          {data.moment ? <MomentStrip moment={data.moment} /> : null}
+        </div>
         <div className="below" style={{ gridRow: 3 }}>
           <Rail counts={data.counts} />
           {children}

@@ -1,5 +1,5 @@
 import MuiIconButton from '@mui/material/IconButton'
-import type { ReactNode } from 'react'
+import type { MouseEvent, ReactNode } from 'react'
 import { Tip } from './tip'
 
 /** A button that shows a sign alone; its name is read aloud, and shown on hover and focus. */
@@ -16,7 +16,7 @@ export function IconButton({
   readonly hint?: string
   readonly pressed?: boolean
   readonly expanded?: boolean
-  readonly onClick: () => void
+  readonly onClick: (event: MouseEvent<HTMLElement>) => void
   readonly children: ReactNode
 }) {
   return (

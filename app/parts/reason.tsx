@@ -41,6 +41,11 @@ export function Reason({ reason, now }: { readonly reason: ReasonData; readonly 
         <p className="soft" style={{ marginTop: 4 }}>
           {reason.says}
         </p>
+        <p style={{ marginTop: 4 }}>
+          <To path="/journal/observed" query={{ about: reason.ref, at: null }}>
+            Since when, and what changed
+          </To>
+        </p>
       </div>
       <div>
         <h3>What it rests on</h3>

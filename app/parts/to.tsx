@@ -1,22 +1,26 @@
-/** Links inside Gyrarch: they keep the aim, which is part of every address. */
+/** Links inside Gyrarch: they keep the aim and the moment that is looked at, which are part of every address. */
 import { forwardRef } from 'react'
 import { Link, type LinkProps, useSearchParams } from 'react-router'
 
-/** A path with query parameters; the aim of the present address is kept unless another is given. */
+/** A path with query parameters; aim and moment of the present address are kept unless others are given. */
 export function useAddress(): (
   path: string,
   query?: Readonly<Record<string, string | null>>,
 ) => string {
   const [search] = useSearchParams()
-  const aim = search.get('aim')
   return (path, query = {}) => {
-    const params = new URLSearchParams(aim === null ? {} : { aim })
+    const [place = path, given = ''] = path.split('?')
+    const params = new URLSearchParams(given)
+    for (const name of ['aim', 'at']) {
+      const value = search.get(name)
+      if (value !== null && !params.has(name)) params.set(name, value)
+    }
     for (const [name, value] of Object.entries(query)) {
       if (value === null) params.delete(name)
       else params.set(name, value)
     }
     const text = params.toString()
-    return text === '' ? path : `${path}?${text}`
+    return text === '' ? place : `${place}?${text}`
   }
 }
 

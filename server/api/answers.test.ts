@@ -97,6 +97,42 @@ describe('answers are as described', () => {
     await good('post', '/clusters/cedar/health', { afterSeconds: 600 })
   })
 
+  it('of the fleet as it was, of what was observed, and since when', async () => {
+    const { now } = await good<{ now: string }>('get', '/clock')
+    for (const path of [
+      '/fleet',
+      '/clusters/cedar',
+      '/clusters/cedar/nodes',
+      '/clusters/cedar/objects?kind=pod',
+      '/clusters/cedar/events',
+      '/clusters/cedar/traffic',
+      '/clusters/cedar/metrics',
+      '/sites',
+      '/sites/mossgate',
+      '/sites/mossgate/packing',
+      '/sites/mossgate/orphans',
+      '/sites/mossgate/zone',
+      '/ledger',
+      '/ledger.csv',
+      '/prices.csv',
+      '/expectations',
+      '/credentials',
+    ])
+      await good('get', `${path}${path.includes('?') ? '&' : '?'}at=${now}`)
+    expect((await ask('get', '/fleet?at=2001-01-01T00:00:00Z')).status).toBe(404)
+    expect((await ask('get', '/fleet?at=2101-01-01T00:00:00Z')).status).toBe(400)
+    expect((await ask('get', '/fleet?at=yesterday')).status).toBe(400)
+    const { versions } = await good<{ versions: readonly unknown[] }>(
+      'get',
+      '/history?about=cluster/cedar',
+    )
+    expect(versions.length).toBeGreaterThan(0)
+    const since = await good('get', '/history/since?state=node/cedar/cedar-general-2')
+    expect(since).toMatchObject({ is: 'well', was: null, before: null, changes: [] })
+    await good('get', '/history/since?from=climate/weather-relay&to=203.0.113.40&aim=bramble')
+    expect((await ask('get', '/history/since')).status).toBe(400)
+  })
+
   it('of what is kept beside the fleet: keys, credentials, templates, layers, expectations, faults', async () => {
     await good('get', '/keys')
     const key = await good('post', '/keys', { name: 'lamp' })

@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { siteOf } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
-import type { Gyrarch } from '../gyrarch'
+import type { FleetPictures } from '../fleet/pictures'
 import type { Answer } from './route'
 
 export const ok = (json: unknown): Answer => ({ json })
@@ -21,9 +21,20 @@ export const wholeText = (max: number) =>
     .pipe(z.number().max(max))
 
 /** The site of that name with the fleet it is in, or a refusal. */
-export async function siteCalled(gyrarch: Gyrarch, name: string | undefined) {
-  const view = await gyrarch.fleet.view()
+export async function siteCalled(fleet: FleetPictures, name: string | undefined) {
+  const view = await fleet.view()
   const site = siteOf(view, name ?? '')
   if (!site) throw new Refusal('not-found', `There is no site ${(name ?? '').slice(0, 80)}.`)
   return { view, site }
+}
+
+/** What was looked at, or a refusal: what nobody looked at is not guessed. */
+export function observed<T>(answer: T | null, cluster: string): T {
+  if (answer === null)
+    throw new Refusal(
+      'not-found',
+      `${cluster} was not heard at that time: its API did not answer, or nobody had looked yet.`,
+      [{ path: 'at', says: 'not observed' }],
+    )
+  return answer
 }

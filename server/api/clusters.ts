@@ -4,7 +4,7 @@ import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
 import { backup, clusterEvent, machineReport, nodeReport } from '~/core/contract'
-import { ok, wholeText } from './answers'
+import { observed, ok, wholeText } from './answers'
 import { change } from './change-shape'
 import { apiObject, labels, reasoned, state, taint } from './shapes'
 import type { Route } from './route'
@@ -68,10 +68,11 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name',
     says: 'One cluster.',
+    past: true,
     answer: cluster,
-    handle: async (gyrarch, { params }) => {
-      const cluster = await gyrarch.cluster(params['name'] ?? '')
-      const { state, says } = clusterState(cluster, stateContext(await gyrarch.fleet.view()))
+    handle: async (gyrarch, { fleet, params }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)
+      const { state, says } = clusterState(cluster, stateContext(await fleet.view()))
       const { pools, ...rest } = cluster
       return ok({
         ...rest,
@@ -86,10 +87,11 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/nodes',
     says: 'Its nodes with conditions and capacity.',
+    past: true,
     answer: z.object({ nodes: z.array(nodeReport.extend(reasoned.shape)) }),
-    handle: async (gyrarch, { params }) => {
-      const cluster = await gyrarch.cluster(params['name'] ?? '')
-      const context = stateContext(await gyrarch.fleet.view())
+    handle: async (gyrarch, { fleet, params }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)
+      const context = stateContext(await fleet.view())
       return ok({
         nodes: nodesOf(cluster).map((node) => ({ ...node, ...nodeState(node, cluster, context) })),
       })
@@ -149,18 +151,23 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/objects',
     says: 'The objects its API lists.',
+    past: true,
     query: z.object({
       kind: z.string().max(80).optional(),
       namespace: z.string().max(80).optional(),
     }),
     answer: z.object({ objects: z.array(apiObject) }),
-    handle: async (gyrarch, { params, query }) => {
-      const cluster = await gyrarch.cluster(params['name'] ?? '')
-      const objects = await gyrarch.observe.objects(
-        cluster.name,
-        query as { kind?: string; namespace?: string },
+    handle: async (gyrarch, { fleet, params, query }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)
+      const list = await fleet.objectsOf(cluster.name)
+      if (!list && fleet === gyrarch.fleet)
+        throw new Refusal('unavailable', `The API of ${cluster.name} does not answer.`)
+      const { kind, namespace } = query as { kind?: string; namespace?: string }
+      const objects = observed(list, cluster.name).filter(
+        (object) =>
+          (kind === undefined || object.kind.toLowerCase() === kind.toLowerCase()) &&
+          (namespace === undefined || object.metadata?.namespace === namespace),
       )
-      if (!objects) throw new Refusal('unavailable', `The API of ${cluster.name} does not answer.`)
       return ok({ objects })
     },
   },
@@ -168,11 +175,12 @@ export const clusterRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/events',
     says: 'Its events, oldest first.',
+    past: true,
     answer: z.object({ events: z.array(clusterEvent) }),
-    handle: async (gyrarch, { params }) => {
-      const cluster = await gyrarch.cluster(params['name'] ?? '')
+    handle: async (gyrarch, { fleet, params }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)
       return ok({
-        events: (await gyrarch.observe.events(cluster.name)).map((event) => ({
+        events: observed(await fleet.eventsOf(cluster.name), cluster.name).map((event) => ({
           ...event,
           at: new Date(event.at).toISOString(),
         })),

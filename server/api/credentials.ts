@@ -16,8 +16,9 @@ export const credentialRoutes: readonly Route[] = [
     method: 'get',
     path: '/credentials',
     says: 'Site credentials: never their secrets.',
+    past: true,
     answer: z.object({ credentials: z.array(credential) }),
-    handle: async (gyrarch) => ok({ credentials: (await gyrarch.fleet.view()).credentials }),
+    handle: async (_gyrarch, { fleet }) => ok({ credentials: (await fleet.view()).credentials }),
   },
   {
     method: 'post',
@@ -33,7 +34,7 @@ export const credentialRoutes: readonly Route[] = [
     status: 201,
     handle: async (gyrarch, { body }) => {
       const request = body as { site: string; name: string; secret: string; until: string }
-      await siteCalled(gyrarch, request.site)
+      await siteCalled(gyrarch.fleet, request.site)
       await gyrarch.credentials.enter(request)
       return {
         status: 201,

@@ -61,9 +61,10 @@ export const fleetRoutes: readonly Route[] = [
     method: 'get',
     path: '/fleet',
     says: 'The whole fleet with its states.',
+    past: true,
     answer: fleet,
-    handle: async (gyrarch) => {
-      const view = await gyrarch.fleet.view()
+    handle: async (gyrarch, { fleet }) => {
+      const view = await fleet.view()
       const tree = gyrarch.tree(view)
       const byName = new Map(view.clusters.map((cluster) => [cluster.name, cluster]))
       const kindOf = new Map(view.sites.map((site) => [site.name, site.kind]))

@@ -12,11 +12,12 @@ export const layerRoutes: readonly Route[] = [
     method: 'get',
     path: '/prices.csv',
     says: 'The price books of all sites.',
+    past: true,
     texts: ['text/csv'],
-    handle: async (gyrarch) => ({
+    handle: async (_gyrarch, { fleet }) => ({
       text: {
         type: 'text/csv',
-        body: writePrices((await gyrarch.fleet.view()).sites.flatMap(priceBook)),
+        body: writePrices((await fleet.view()).sites.flatMap(priceBook)),
         fileName: 'prices.csv',
       },
     }),

@@ -14,24 +14,26 @@ export const ledgerRoutes: readonly Route[] = [
     method: 'get',
     path: '/ledger',
     says: 'The address ledger: every range of every routing domain.',
+    past: true,
     answer: z.object({
       entries: z.array(
         ledgerLine.extend({ kind: z.enum(bookKinds), about: z.string().nullable() }),
       ),
     }),
-    handle: async (gyrarch) => ok({ entries: addressBook(await gyrarch.fleet.view()) }),
+    handle: async (_gyrarch, { fleet }) => ok({ entries: addressBook(await fleet.view()) }),
   },
   {
     method: 'get',
     path: '/ledger.csv',
     says: 'The address ledger as CSV.',
+    past: true,
     texts: ['text/csv'],
-    handle: async (gyrarch) => ({
+    handle: async (_gyrarch, { fleet }) => ({
       text: {
         type: 'text/csv',
         body: writeCsv(
           ['domain', 'range', 'name', 'kind', 'holder'],
-          addressBook(await gyrarch.fleet.view()).map(({ domain, range, name, kind, about }) => [
+          addressBook(await fleet.view()).map(({ domain, range, name, kind, about }) => [
             domain,
             range,
             name,

@@ -3,7 +3,7 @@ import { z } from 'zod'
 import { version } from '../gyrarch'
 import { finding, plan } from './change-shape'
 import { routes } from './routes'
-import { type Route } from './route'
+import { atQuery, type Route } from './route'
 
 const schemaOf = (type: z.ZodType, io: 'input' | 'output') =>
   z.toJSONSchema(type, { io, unrepresentable: 'any' })
@@ -55,9 +55,9 @@ const operationId = ({ method, path }: Route): string =>
 
 function operation(route: Route) {
   const names = [...route.path.matchAll(/:(\w+)/g)].map((match) => match[1] ?? '')
-  const query = route.query ? schemaOf(route.query, 'input') : null
-  const queryNames =
-    query && typeof query.properties === 'object' ? Object.entries(query.properties) : []
+  const queryNames = [...(route.query ? [route.query] : []), ...(route.past ? [atQuery] : [])]
+    .map((type) => schemaOf(type, 'input'))
+    .flatMap(({ properties }) => Object.entries(properties ?? {}))
   return {
     operationId: operationId(route),
     summary: route.says,

@@ -1,5 +1,6 @@
 /** One route of the JSON API: what it takes, what it answers. */
-import type { z } from 'zod'
+import { z } from 'zod'
+import type { FleetPictures } from '../fleet/pictures'
 import type { Gyrarch } from '../gyrarch'
 
 export interface Route {
@@ -20,10 +21,14 @@ export interface Route {
   readonly manifest?: boolean
   /** Takes its body as YAML too, where its media type says so. */
   readonly yaml?: boolean
+  /** Shows the state of the fleet: with `?at=` as it was then. */
+  readonly past?: boolean
   readonly handle: (gyrarch: Gyrarch, call: Call) => Promise<Answer>
 }
 
 export interface Call {
+  /** The fleet as it is; of a route that shows the past, as it was at `?at=`. */
+  readonly fleet: FleetPictures
   readonly params: Readonly<Record<string, string>>
   readonly query: Readonly<Record<string, unknown>>
   readonly body: unknown
@@ -43,3 +48,6 @@ export interface Answer {
   }
   readonly etag?: string
 }
+
+/** When it is asked about; absent for now. */
+export const atQuery = z.object({ at: z.iso.datetime({ offset: true }).optional() })

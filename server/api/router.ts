@@ -11,7 +11,7 @@ import type { Gyrarch } from '../gyrarch'
 import { live } from '../live/stream'
 import { openApi } from './openapi'
 import { routes } from './routes'
-import { type Answer, type Route } from './route'
+import { type Answer, atQuery, type Route } from './route'
 
 const bodyLimit = '8mb'
 export const yamlTypes = ['application/yaml', 'application/x-yaml', 'text/yaml', 'text/x-yaml']
@@ -48,7 +48,10 @@ function handler(gyrarch: Gyrarch, route: Route, onAnswer?: AnswerListener) {
     const params = Object.fromEntries(
       Object.entries(request.params).map(([name, value]) => [name, String(value)]),
     )
+    const moment = route.past === true ? atQuery.safeParse(request.query) : null
+    if (moment && !moment.success) throw refuseIssues(moment.error.issues)
     const answer = await route.handle(gyrarch, {
+      fleet: await gyrarch.fleetAt(moment?.data.at),
       params,
       query: (query?.data ?? {}) as Record<string, unknown>,
       body: body?.data,

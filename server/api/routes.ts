@@ -7,6 +7,7 @@ import { clusterRoutes } from './clusters'
 import { credentialRoutes } from './credentials'
 import { fleetRoutes } from './fleet'
 import { healthRoutes } from './health'
+import { historyRoutes } from './history'
 import { keyRoutes } from './keys'
 import { joinRoutes } from './joins'
 import { layerRoutes } from './layers'
@@ -30,6 +31,7 @@ export const routes: readonly Route[] = [
   ...bootDataRoutes,
   ...joinRoutes,
   ...healthRoutes,
+  ...historyRoutes,
   ...layerRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({

@@ -44,11 +44,12 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name',
     says: 'One site: zones, hosts, machines, networks, images.',
+    past: true,
     answer: siteReport
       .extend({ observedAt: z.string(), gyrarchAt: z.string().optional() })
       .extend(reasoned.shape),
-    handle: async (gyrarch, { params }) => {
-      const { view, site } = await siteCalled(gyrarch, params['name'])
+    handle: async (_gyrarch, { fleet, params }) => {
+      const { view, site } = await siteCalled(fleet, params['name'])
       return ok({ ...site, ...siteState(site, view.clusters, stateContext(view)) })
     },
   },
@@ -56,6 +57,7 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites',
     says: 'All sites.',
+    past: true,
     answer: z.object({
       sites: z.array(
         siteReport.pick({
@@ -68,9 +70,9 @@ export const siteRoutes: readonly Route[] = [
         }),
       ),
     }),
-    handle: async (gyrarch) =>
+    handle: async (_gyrarch, { fleet }) =>
       ok({
-        sites: (await gyrarch.fleet.view()).sites.map(
+        sites: (await fleet.view()).sites.map(
           ({ name, title, kind, domain, zones, connected }) => ({
             name,
             title,
@@ -86,6 +88,7 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name/packing',
     says: 'The hosts of a hall with what they hold, and what the loss of each would do.',
+    past: true,
     query: z.object({
       cores: z
         .string()
@@ -102,8 +105,8 @@ export const siteRoutes: readonly Route[] = [
       zone: z.string().max(253).optional(),
     }),
     answer: packing,
-    handle: async (gyrarch, { params, query }) => {
-      const { site } = await siteCalled(gyrarch, params['name'])
+    handle: async (_gyrarch, { fleet, params, query }) => {
+      const { site } = await siteCalled(fleet, params['name'])
       const request = query as { cores?: string; memoryGiB?: string; count?: string; zone?: string }
       const trial =
         request.cores === undefined
@@ -144,9 +147,10 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name/orphans',
     says: 'What no cluster owns at a site, and what it costs a month.',
+    past: true,
     answer: z.object({ orphans: z.array(orphan), perMonth: z.number() }),
-    handle: async (gyrarch, { params }) => {
-      const { view, site } = await siteCalled(gyrarch, params['name'])
+    handle: async (_gyrarch, { fleet, params }) => {
+      const { view, site } = await siteCalled(fleet, params['name'])
       const orphans = leftovers(site, view.clusters)
       return ok({ orphans, perMonth: orphans.reduce((sum, orphan) => sum + orphan.perMonth, 0) })
     },
@@ -155,9 +159,10 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name/zone',
     says: 'The records of a site’s name server as a zone file (RFC 1035).',
+    past: true,
     texts: ['text/dns'],
-    handle: async (gyrarch, { params }) => {
-      const { view, site } = await siteCalled(gyrarch, params['name'])
+    handle: async (_gyrarch, { fleet, params }) => {
+      const { view, site } = await siteCalled(fleet, params['name'])
       return {
         text: {
           type: 'text/dns',
@@ -181,7 +186,7 @@ export const siteRoutes: readonly Route[] = [
       change: draftShape.nullable(),
     }),
     handle: async (gyrarch, { params, body }) => {
-      const { site } = await siteCalled(gyrarch, params['name'])
+      const { site } = await siteCalled(gyrarch.fleet, params['name'])
       return ok(zoneAgainst((body as { text: string }).text, site))
     },
   },
@@ -189,14 +194,15 @@ export const siteRoutes: readonly Route[] = [
     method: 'get',
     path: '/sites/:name/resolve',
     says: 'What a name leads to, asked of the site’s name server.',
+    past: true,
     query: z.object({ name: z.string().min(1).max(253) }),
     answer: z.object({
       name: z.string(),
       addresses: z.array(z.string()),
       path: z.array(z.string()),
     }),
-    handle: async (gyrarch, { params, query }) => {
-      const { site } = await siteCalled(gyrarch, params['name'])
+    handle: async (_gyrarch, { fleet, params, query }) => {
+      const { site } = await siteCalled(fleet, params['name'])
       const { name } = query as { name: string }
       return ok({ name, ...resolve(site.records, site.nameDomain, name) })
     },

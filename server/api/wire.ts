@@ -4,7 +4,7 @@ import { openMetrics } from '~/core/wire/changes'
 import { expectations } from '~/core/wire'
 import { expectationSchema } from '../wire/expectations'
 import { trafficReport } from '~/core/contract'
-import { ok } from './answers'
+import { observed, ok } from './answers'
 import type { Route } from './route'
 
 export const wireRoutes: readonly Route[] = [
@@ -12,14 +12,19 @@ export const wireRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/metrics',
     says: 'Calls, failures and answer times of a cluster’s services over the last day, as OpenMetrics text.',
+    past: true,
     texts: ['application/openmetrics-text'],
-    handle: async (gyrarch, { params }) => {
-      const cluster = await gyrarch.cluster(params['name'] ?? '')
-      const view = gyrarch.fleet.last()
+    handle: async (gyrarch, { fleet, params }) => {
+      const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)
+      const view = await fleet.view()
       return {
         text: {
           type: 'application/openmetrics-text; version=1.0.0; charset=utf-8',
-          body: openMetrics(cluster.name, await gyrarch.fleet.trafficOf(cluster.name), view.now),
+          body: openMetrics(
+            cluster.name,
+            observed(await fleet.trafficOf(cluster.name), cluster.name),
+            view.now,
+          ),
         },
       }
     },
@@ -28,16 +33,21 @@ export const wireRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/traffic',
     says: 'Who called whom in a cluster over the last day, in spans in which a call fared alike.',
+    past: true,
     answer: z.object({ traffic: z.array(trafficReport) }),
-    handle: async (gyrarch, { params }) =>
+    handle: async (gyrarch, { fleet, params }) =>
       ok({
-        traffic: await gyrarch.fleet.trafficOf((await gyrarch.cluster(params['name'] ?? '')).name),
+        traffic: observed(
+          await fleet.trafficOf((await gyrarch.cluster(params['name'] ?? '', fleet)).name),
+          params['name'] ?? '',
+        ),
       }),
   },
   {
     method: 'get',
     path: '/expectations',
     says: 'Kept walks, and whether each holds now.',
+    past: true,
     answer: z.object({
       expectations: z.array(
         z.object({
@@ -48,8 +58,8 @@ export const wireRoutes: readonly Route[] = [
         }),
       ),
     }),
-    handle: async (gyrarch) => {
-      const view = await gyrarch.fleet.withExpected(await gyrarch.fleet.view())
+    handle: async (_gyrarch, { fleet }) => {
+      const view = await fleet.withExpected(await fleet.view())
       const held = new Map(expectations(view).map((expectation) => [expectation.name, expectation]))
       return ok({
         expectations: (view.expectations ?? []).map((expectation) => ({

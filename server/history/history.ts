@@ -34,12 +34,12 @@ export interface VersionTold {
 export interface Question {
   /** Slices that the answer is made of; null for any. */
   readonly slices: readonly string[] | null
-  readonly answer: (fleet: PastFleet) => Promise<string | boolean>
+  readonly answer: (fleet: PastFleet) => Promise<string>
 }
 
 export interface Since {
-  readonly is: string | boolean
-  readonly was: string | boolean | null
+  readonly is: string
+  readonly was: string | null
   /** The observation from which on it is so; the first that is known, if it never was otherwise. */
   readonly since: string
   /** The last observation at which it was otherwise. */
@@ -174,6 +174,22 @@ export class History {
       before: turn.before === null ? null : isoTime(times[turn.before] ?? this.clock.now),
       asked: turn.asked,
       differences: differences.slice(0, mostDifferences),
+    }
+  }
+
+  /** A moment between the nearest ones at which something changed; null where the text is no time. */
+  async around(time: string): Promise<{
+    readonly at: string
+    readonly earlier: string | null
+    readonly later: string | null
+  } | null> {
+    const at = Date.parse(time)
+    if (Number.isNaN(at)) return null
+    const { earlier, later } = await this.versions.around(at)
+    return {
+      at: isoTime(at),
+      earlier: earlier === null ? null : isoTime(earlier),
+      later: later === null ? null : isoTime(later),
     }
   }
 

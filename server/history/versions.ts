@@ -297,6 +297,20 @@ export class Versions {
     return rows.map((row) => row.at)
   }
 
+  /** The nearest times (ms) before and after one at which anything was seen to change; counts apart, which change all the time. */
+  async around(
+    at: number,
+  ): Promise<{ readonly earlier: number | null; readonly later: number | null }> {
+    const [row] = await this.database.sequelize.query<{
+      earlier: number | null
+      later: number | null
+    }>(
+      `SELECT (SELECT MAX(at) FROM versions WHERE at < :at AND slice NOT LIKE 'usage/%' AND slice NOT LIKE 'meter/%') AS earlier, (SELECT MIN(at) FROM versions WHERE at > :at AND slice NOT LIKE 'usage/%' AND slice NOT LIKE 'meter/%') AS later`,
+      { type: QueryTypes.SELECT, replacements: { at } },
+    )
+    return row ?? { earlier: null, later: null }
+  }
+
   /** The names of slices that are known. */
   async slices(): Promise<readonly string[]> {
     const rows = await VersionRow.findAll({ attributes: ['slice'], group: ['slice'] })

@@ -18,7 +18,7 @@ export function apiForAll(take: (served: ApiServer) => void): void {
   let opened: Opened
   let server: Server
   beforeAll(async () => {
-    opened = await openForTest()
+    opened = await openForTest(undefined, true)
     const errors: unknown[] = []
     const app = express()
     app.use(

@@ -28,6 +28,7 @@ import { Refusal } from '~/server/changes/errors'
 import { Keeping, type KeepingData } from './keeping'
 import '../ground/ground.css'
 import { SharedCauses } from './shared-causes'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/cluster'
 import { objectSays, type ApiObject } from './object-says'
 import { Access } from './access'
@@ -47,14 +48,15 @@ const tabs = ['nodes', 'keeping', 'objects', 'events'] as const
 
 export async function loader({ params, request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const cluster = await orNotFound(() => gyrarch.cluster(params.name))
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const cluster = await orNotFound(() => gyrarch.cluster(params.name, fleet))
+  const view = await fleet.view()
   const search = new URL(request.url).searchParams
   const tab = tabs.find((tab) => tab === search.get('show')) ?? 'nodes'
   const state = stateContext(view)
   const site = view.sites.find((site) => site.name === cluster.site)
-  const objects = tab === 'objects' ? await gyrarch.observe.objects(cluster.name, {}) : null
-  const events = tab === 'events' ? await gyrarch.observe.events(cluster.name) : []
+  const objects = tab === 'objects' ? await fleet.objectsOf(cluster.name) : null
+  const events = (tab === 'events' ? await fleet.eventsOf(cluster.name) : []) ?? []
   const at = search.get('on')
   return {
     aim: `cluster/${cluster.name}`,

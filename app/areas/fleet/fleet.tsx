@@ -10,6 +10,7 @@ import {
   parseBytes,
   parseCpuMilli,
 } from '~/core/units'
+import type { FleetPictures } from '~/server/fleet/pictures'
 import type { Gyrarch } from '~/server/gyrarch'
 import { gyrarchContext } from '../../context'
 import { Gyre } from '../../drawings/gyre'
@@ -27,6 +28,7 @@ import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/fleet'
 import './fleet.css'
 import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
@@ -53,13 +55,13 @@ interface PodObject {
 
 /** In a zoomed cluster the tree goes down to its pods. */
 async function zoomedTree(
-  gyrarch: Gyrarch,
+  fleet: FleetPictures,
   tree: FleetNode,
   zoom: string | null,
 ): Promise<FleetNode> {
   const [kind, cluster] = (zoom ?? '').split('/')
   if (cluster === undefined || (kind !== 'cluster' && kind !== 'pool')) return tree
-  const objects = await gyrarch.observe.objects(cluster, { kind: 'Pod' })
+  const objects = (await fleet.objectsOf(cluster))?.filter((object) => object.kind === 'Pod')
   const pods = ((objects ?? []) as unknown as readonly PodObject[]).flatMap(
     ({ metadata, spec, status }): TreePod[] => {
       const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number =>
@@ -146,12 +148,13 @@ async function wantsOf(gyrarch: Gyrarch, view: FleetView): Promise<readonly Want
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const search = new URL(request.url).searchParams
   const measure = oneOf(search.get('size'), measures, 'cpu')
   const reading = oneOf(search.get('fill'), readings, 'state')
   const zoom = search.get('zoom')
-  const tree = await zoomedTree(gyrarch, gyrarch.tree(view), zoom)
+  const tree = await zoomedTree(fleet, gyrarch.tree(view), zoom)
   const asTable = search.get('as') === 'table'
   const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
   const wants = await wantsOf(gyrarch, view)

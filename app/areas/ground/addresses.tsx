@@ -14,6 +14,7 @@ import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { pathOf, To } from '../../parts/to'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/addresses'
 import type { Read } from './import'
 import { AskForm, Hidden } from '../../kit/ask-form'
@@ -24,7 +25,7 @@ import { Notice } from '../../kit/notice'
 export const meta: Route.MetaFunction = () => [{ title: 'Addresses · Gyrarch' }]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
-  const view = await context.get(gyrarchContext).fleet.view()
+  const view = await (await fleetAsked(context.get(gyrarchContext), request)).view()
   const search = new URL(request.url).searchParams
   const book = addressBook(view)
   const domains = [...new Set(book.map((entry) => entry.domain))]

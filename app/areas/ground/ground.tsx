@@ -14,6 +14,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import { orRefused } from '../refusals'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/ground'
 import { Loss } from './loss'
 import { Credentials, Orphans, Routes, SiteActs } from './parts'
@@ -42,7 +43,8 @@ interface SiteRow {
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const search = new URL(request.url).searchParams
   const aim = search.get('aim') ?? ''
   const wanted =

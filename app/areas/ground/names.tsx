@@ -14,6 +14,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { orRefused } from '../refusals'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/names'
 import './ground.css'
 import { AskForm } from '../../kit/ask-form'
@@ -25,7 +26,7 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [
 ]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
-  const view = await context.get(gyrarchContext).fleet.view()
+  const view = await (await fleetAsked(context.get(gyrarchContext), request)).view()
   const search = new URL(request.url).searchParams
   const served = view.sites.filter((site) => site.nameServers.length > 0)
   const site = served.find((site) => site.name === search.get('site')) ?? served[0] ?? null

@@ -9,6 +9,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { Loss } from './loss'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/packing'
 import './ground.css'
 import { Zone } from './host-rows'
@@ -21,7 +22,7 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [
 ]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
-  const view = await context.get(gyrarchContext).fleet.view()
+  const view = await (await fleetAsked(context.get(gyrarchContext), request)).view()
   const search = new URL(request.url).searchParams
   const halls = view.sites.filter((site) => site.hosts.length > 0 && site.kind === 'hall')
   const site =

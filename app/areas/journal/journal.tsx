@@ -9,6 +9,7 @@ import type { JournalEntry } from '~/server/live/hub'
 import type { Route } from './+types/journal'
 import { AskForm } from '../../kit/ask-form'
 import { Field } from '../../kit/field'
+import { JournalTabs } from './tabs'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Journal · Gyrarch' }]
 
@@ -140,6 +141,7 @@ export default function Journal({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
+      <JournalTabs here="/journal" />
       <Table
         name="journal"
         columns={columns}

@@ -18,6 +18,7 @@ import { aimedCluster, ShapeTabs } from './tabs'
 import { useBoard, type BoardSource } from './use-board'
 import { changeFor, readWhatIfs, whatIfText, withWhatIf } from './what-ifs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/board'
 import { Ask } from './ask'
 import { Drop } from '../../kit/drop'
@@ -29,11 +30,12 @@ export const meta: Route.MetaFunction = () => [{ title: 'Placement · Gyrarch' }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const free = new URL(request.url).searchParams.has('free')
-  const objects = cluster && !free ? await gyrarch.fleet.objectsOf(cluster.name) : null
+  const objects = cluster && !free ? await fleet.objectsOf(cluster.name) : null
   return {
     cluster:
       cluster && !free

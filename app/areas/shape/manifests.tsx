@@ -25,6 +25,7 @@ import { LayersView } from './layers-view'
 import { type Preview, PreviewList } from './preview'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/manifests'
 import { ChooseCluster } from '../../parts/choose-cluster'
 import { Notice } from '../../kit/notice'
@@ -34,12 +35,13 @@ export const meta: Route.MetaFunction = () => [{ title: 'Manifests · Gyrarch' }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const search = new URL(request.url).searchParams
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const key = search.get('object')
-  const objects = cluster && key !== null ? await gyrarch.fleet.objectsOf(cluster.name) : null
+  const objects = cluster && key !== null ? await fleet.objectsOf(cluster.name) : null
   const live = objects?.find((object) => objectKey(object) === key)
   return {
     cluster: cluster

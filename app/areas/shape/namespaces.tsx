@@ -11,6 +11,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/namespaces'
 import { levelLabel, NewNamespace } from './new-namespace'
 import { Choice } from '../../kit/choice'
@@ -36,10 +37,11 @@ interface Named {
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
-  const objects = cluster ? ((await gyrarch.fleet.objectsOf(cluster.name)) ?? []) : []
+  const objects = cluster ? ((await fleet.objectsOf(cluster.name)) ?? []) : []
   const named = objects as unknown as readonly Named[]
   const read = readWorld(objects)
   const used = new Map<string, { cpu: number; memory: number; pods: number }>()

@@ -24,6 +24,7 @@ import { To } from '../../parts/to'
 import { clockText } from '../../parts/when'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/rest'
 import { localNow, usualZone, weekOf } from './calendar'
 import { Choice } from '../../kit/choice'
@@ -63,7 +64,8 @@ function monthOf(
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const now = Date.parse(view.now)
   const rows = view.clusters.map((cluster) => {
     const site = siteOf(view, cluster.site)

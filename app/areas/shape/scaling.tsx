@@ -14,6 +14,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/scaling'
 import { Day, type Scaler } from './day'
 import { Empty } from '../../kit/empty'
@@ -37,13 +38,14 @@ interface Hpa {
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const aim = aimedCluster(request)
   const scalers: Scaler[] = []
   for (const cluster of view.clusters
     .filter((candidate) => aim === null || candidate.name === aim)
     .slice(0, 12)) {
-    const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
+    const objects = (await fleet.objectsOf(cluster.name)) ?? []
     const workloads = workloadsIn(objects)
     for (const object of objects) {
       if (object.kind !== 'HorizontalPodAutoscaler') continue
@@ -83,7 +85,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const from = Date.parse(view.now)
   const cluster = clusterOf(view, chosen.cluster)
   const site = cluster && siteOf(view, cluster.site)
-  const objects = (await gyrarch.fleet.objectsOf(chosen.cluster)) ?? []
+  const objects = (await fleet.objectsOf(chosen.cluster)) ?? []
   const machines = new Map((site?.machines ?? []).map((machine) => [machine.name, machine]))
   const hourly = Object.fromEntries(
     (cluster?.pools ?? []).flatMap((pool) =>

@@ -10,6 +10,7 @@ import { To, useAddress } from '../../parts/to'
 import { useNavigate } from 'react-router'
 import { ShapeTabs, aimedCluster } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/shape'
 import { BarChart } from '../../kit/chart/chart'
 import { Empty } from '../../kit/empty'
@@ -21,7 +22,8 @@ const mostPlaced = 40
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const state = stateContext(view)
   const aim = aimedCluster(request)
   const rows = await Promise.all(
@@ -29,7 +31,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       const nodes = cluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0)
       const objects =
         cluster.apiAnswers && (nodes <= mostPlaced || cluster.name === aim)
-          ? await gyrarch.fleet.objectsOf(cluster.name)
+          ? await fleet.objectsOf(cluster.name)
           : null
       return {
         name: cluster.name,

@@ -16,6 +16,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/sizes'
 import { BarChart } from '../../kit/chart/chart'
 
@@ -29,15 +30,16 @@ const usedText = (used: number | null, text: (used: number) => string): string =
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const aim = aimedCluster(request)
   const rows: (RightSize & { readonly cluster: string; readonly container: string })[] = []
   for (const cluster of view.clusters
     .filter((candidate) => aim === null || candidate.name === aim)
     .slice(0, 12)) {
-    const objects = (await gyrarch.fleet.objectsOf(cluster.name)) ?? []
+    const objects = (await fleet.objectsOf(cluster.name)) ?? []
     const read = readWorld(objects)
-    const used = (await gyrarch.observe.usage(cluster.name)) ?? []
+    const used = (await fleet.usageOf(cluster.name)) ?? []
     if (!read.ok) continue
     const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
     const byWorkload = new Map<string, Pod[]>()

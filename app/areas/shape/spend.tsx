@@ -19,6 +19,7 @@ import { To, useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/spend'
 import { Drop } from '../../kit/drop'
 import { Tip } from '../../kit/tip'
@@ -34,7 +35,8 @@ const smallestOf = (cluster: ClusterView, objects: readonly ApiObject[]) =>
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const from = Math.floor(Date.parse(view.now) / 3_600_000) * 3_600_000
   const date = new Date(from)
   const until = Date.UTC(
@@ -45,7 +47,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   )
   const projection = projectSpend(view, from, until)
   const monthBegan = Date.UTC(date.getUTCFullYear(), date.getUTCMonth(), 1)
-  const metered = meteredSpend(view, await gyrarch.fleet.meters(), monthBegan, Date.parse(view.now))
+  const metered = meteredSpend(view, await fleet.meters(), monthBegan, Date.parse(view.now))
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const site = cluster && siteOf(view, cluster.site)
@@ -74,12 +76,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
             namespaces: namespaceSpend(
               cluster.name,
               workers,
-              (await gyrarch.fleet.objectsOf(cluster.name)) ?? [],
+              (await fleet.objectsOf(cluster.name)) ?? [],
             ),
             whatIfs: cluster.pools.flatMap((pool) =>
               poolWhatIfs(site, cluster, pool.name, from, until),
             ),
-            smaller: smallestOf(cluster, (await gyrarch.fleet.objectsOf(cluster.name)) ?? []),
+            smaller: smallestOf(cluster, (await fleet.objectsOf(cluster.name)) ?? []),
           }
         : null,
   }

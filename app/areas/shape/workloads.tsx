@@ -14,6 +14,7 @@ import { Ago, clockText } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/workloads'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
@@ -27,7 +28,8 @@ const mostClusters = 12
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const view = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = await fleet.view()
   const search = new URL(request.url).searchParams
   const aim = aimedCluster(request)
   const names =
@@ -35,7 +37,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const rows = (
     await Promise.all(
       names.map(async (cluster) =>
-        workloadsIn((await gyrarch.fleet.objectsOf(cluster)) ?? []).map((workload) => ({
+        workloadsIn((await fleet.objectsOf(cluster)) ?? []).map((workload) => ({
           cluster,
           ...workload,
         })),
@@ -46,7 +48,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const at = search.get('in') ?? aim
   const chosen = rows.find((row) => row.key === wanted && row.cluster === at) ?? null
   const events = chosen
-    ? (await gyrarch.observe.events(chosen.cluster))
+    ? ((await fleet.eventsOf(chosen.cluster)) ?? [])
         .filter((event) => event.about.includes(`/${chosen.name}`))
         .slice(-20)
         .reverse()
@@ -56,7 +58,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     chosen?.kind === 'Deployment'
       ? revisionsOf(
           { cluster: chosen.cluster, namespace: chosen.namespace, name: chosen.name },
-          await gyrarch.fleet.viewWith([chosen.cluster]),
+          await fleet.viewWith([chosen.cluster]),
         ).map(({ template: _template, ...rest }) => rest)
       : []
   return {

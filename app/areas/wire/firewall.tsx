@@ -13,6 +13,7 @@ import { To } from '../../parts/to'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/firewall'
 import { Choice } from '../../kit/choice'
 import { RuleForm } from './rule-form'
@@ -24,6 +25,7 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
+  const fleet = await fleetAsked(gyrarch, request)
   const { view: near, site: own } = await aimed(gyrarch, request)
   const search = new URL(request.url).searchParams
   const name =
@@ -32,7 +34,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     near.sites.find((site) => (site.firewall ?? []).length > 0)?.name ??
     near.sites[0]?.name ??
     ''
-  const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
+  const view = await fleet.viewFor([], [`site/${name}`])
   const site = view.sites.find((site) => site.name === name)
   const traffic = knownTraffic(view)
   const rules = site?.firewall ?? []

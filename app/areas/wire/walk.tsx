@@ -29,6 +29,7 @@ import { orRefused } from '../refusals'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/walk'
 import { keptQuery } from './kept'
 import { Keep, Kept } from './kept'
@@ -44,12 +45,13 @@ const protocols = ['TCP', 'UDP', 'SCTP'] as const
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
+  const fleet = await fleetAsked(gyrarch, request)
   const search = new URL(request.url).searchParams
   const { view: near, cluster } = await aimed(gyrarch, request)
   const named = [search.get('from'), search.get('to')].flatMap(
     (text) => /^([a-z][-a-z0-9]*):.*\//.exec(text ?? '')?.[1] ?? [],
   )
-  const view = await gyrarch.fleet.viewFor(
+  const view = await fleet.viewFor(
     [...named, ...(near.expectations ?? []).flatMap(clustersOf)],
     cluster ? [`cluster/${cluster.name}`] : [],
   )

@@ -1,6 +1,7 @@
 /** What the pages of Wire have in common: the aimed cluster with its site, and the picture in which walks are made. */
 import { clusterOf, type ClusterView, type FleetView, siteOf, type SiteView } from '~/core/fleet'
 import type { Gyrarch } from '~/server/gyrarch'
+import { fleetAsked } from '../moment'
 
 export interface Aimed {
   readonly view: FleetView
@@ -11,11 +12,12 @@ export interface Aimed {
 /** The picture with the ways of the aimed cluster or site; without an aim, of the first cluster that has traffic. */
 export async function aimed(gyrarch: Gyrarch, request: Request): Promise<Aimed> {
   const aim = new URL(request.url).searchParams.get('aim') ?? ''
-  const plain = await gyrarch.fleet.view()
+  const fleet = await fleetAsked(gyrarch, request)
+  const plain = await fleet.view()
   const [kind, name = ''] = aim.split('/')
   if (kind === 'site' && siteOf(plain, name)) {
     const first = plain.clusters.find((cluster) => cluster.site === name)
-    const view = await gyrarch.fleet.viewFor([], [`site/${name}`])
+    const view = await fleet.viewFor([], [`site/${name}`])
     return {
       view,
       cluster: first ? (clusterOf(view, first.name) ?? null) : null,
@@ -27,7 +29,7 @@ export async function aimed(gyrarch: Gyrarch, request: Request): Promise<Aimed> 
       ? name
       : null
   if (cluster === null) return { view: plain, cluster: null, site: null }
-  const view = await gyrarch.fleet.viewFor([cluster], [`cluster/${cluster}`])
+  const view = await fleet.viewFor([cluster], [`cluster/${cluster}`])
   const matchingCluster = clusterOf(view, cluster)
   return {
     view,

@@ -13,14 +13,16 @@ import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
+import { fleetAsked } from '../moment'
 import type { Route } from './+types/wired'
 
 export const meta: Route.MetaFunction = () => [{ title: 'What is wired · Gyrarch' }]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
+  const fleet = await fleetAsked(gyrarch, request)
   const { view, cluster, site } = await aimed(gyrarch, request)
-  const held = expectations(await gyrarch.fleet.withExpected(view))
+  const held = expectations(await fleet.withExpected(view))
   const broken = held
     .filter((expected) => !expected.holds)
     .map(({ name, says }) => ({ name, says }))

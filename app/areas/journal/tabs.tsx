@@ -1,0 +1,10 @@
+import { AreaTabs } from '../../parts/area-tabs'
+
+const views = [
+  ['/journal', 'Lines'],
+  ['/journal/observed', 'Observed'],
+] as const
+
+export const JournalTabs = ({ here }: { readonly here: (typeof views)[number][0] }) => (
+  <AreaTabs area="the journal" views={views} here={here} />
+)
