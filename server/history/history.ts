@@ -9,8 +9,8 @@ import {
   turnOf,
   visibleTime,
 } from '~/core/history'
-import { isoTime } from '~/core/units'
 import { Refusal } from '../changes/errors'
+import { isoClock } from '../runner/active'
 import type { Observer } from './observer'
 import { PastFleet } from './past'
 import type { Version, Versions, VersionState } from './versions'
@@ -66,13 +66,13 @@ export class History {
     if (Number.isNaN(at))
       throw new Refusal(
         'invalid',
-        `at: ${time.slice(0, 40)} is no time. Give one like ${isoTime(this.clock.now)}.`,
+        `at: ${time.slice(0, 40)} is no time. Give one like ${isoClock(this.clock.now)}.`,
         [{ path: 'at', says: 'no time' }],
       )
     if (at > this.clock.now)
       throw new Refusal(
         'invalid',
-        `at: ${isoTime(at)} is later than now, ${isoTime(this.clock.now)}.`,
+        `at: ${isoClock(at)} is later than now, ${isoClock(this.clock.now)}.`,
         [{ path: 'at', says: 'later than now' }],
       )
     await this.observer.atRest()
@@ -82,7 +82,7 @@ export class History {
         'not-found',
         begins === null
           ? 'Nothing was observed yet.'
-          : `The history begins at ${isoTime(begins)}; what was before that is not known.`,
+          : `The history begins at ${isoClock(begins)}; what was before that is not known.`,
         [{ path: 'at', says: 'before the history begins' }],
       )
     // What may still be observed at this very moment is not held as the past.
@@ -124,14 +124,14 @@ export class History {
       told.push({
         slice: row.slice,
         version: row.version,
-        at: isoTime(row.at),
+        at: isoClock(row.at),
         state: row.state,
         differences: relevant?.slice(0, mostDifferences) ?? null,
         more: Math.max(0, (relevant?.length ?? 0) - mostDifferences),
       })
     }
     const beyond = rows[limit]
-    return { versions: told, next: beyond ? isoTime(beyond.at) : null }
+    return { versions: told, next: beyond ? isoClock(beyond.at) : null }
   }
 
   /** What differs between the fleet at two times, in some slices or in all. */
@@ -160,7 +160,7 @@ export class History {
     await this.observer.atRest()
     const times = await this.versions.times(question.slices, this.clock.now)
     const fleetAt = (index: number): Promise<PastFleet> =>
-      this.at(isoTime(times[index] ?? this.clock.now))
+      this.at(isoClock(times[index] ?? this.clock.now))
     const turn = await turnOf(times.length, async (index) => question.answer(await fleetAt(index)))
     if (!turn) return null
     const differences =
@@ -170,8 +170,8 @@ export class History {
     return {
       is: turn.is,
       was: turn.was,
-      since: isoTime(times[turn.since] ?? this.clock.now),
-      before: turn.before === null ? null : isoTime(times[turn.before] ?? this.clock.now),
+      since: isoClock(times[turn.since] ?? this.clock.now),
+      before: turn.before === null ? null : isoClock(times[turn.before] ?? this.clock.now),
       asked: turn.asked,
       differences: differences.slice(0, mostDifferences),
     }
@@ -187,9 +187,9 @@ export class History {
     if (Number.isNaN(at)) return null
     const { earlier, later } = await this.versions.around(at)
     return {
-      at: isoTime(at),
-      earlier: earlier === null ? null : isoTime(earlier),
-      later: later === null ? null : isoTime(later),
+      at: isoClock(at),
+      earlier: earlier === null ? null : isoClock(earlier),
+      later: later === null ? null : isoClock(later),
     }
   }
 
@@ -203,7 +203,7 @@ export class History {
     await this.observer.atRest()
     const { begins, versions, bytes } = await this.versions.extent()
     return {
-      begins: begins === null ? null : isoTime(begins),
+      begins: begins === null ? null : isoClock(begins),
       versions,
       bytes,
       mostBytes: this.mostBytes,

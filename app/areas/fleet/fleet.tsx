@@ -91,11 +91,16 @@ const oneOf = <T extends string>(request: string | null, all: readonly T[], othe
   all.find((entry) => entry === request) ?? otherwise
 
 /** Everything that wants somebody: halted runs first, then what is not well, and what is under way. */
-async function wantsOf(gyrarch: Gyrarch, view: FleetView): Promise<readonly Want[]> {
-  const changes = await gyrarch.changes.list({
-    states: ['running', 'halted', 'undoing', 'waiting'],
-  })
-  const causes = await gyrarch.health.causes()
+async function wantsOf(
+  gyrarch: Gyrarch,
+  view: FleetView,
+  isNow: boolean,
+): Promise<readonly Want[]> {
+  // Of the past only what was observed is told: what is wanted of somebody now is another matter.
+  const changes = isNow
+    ? await gyrarch.changes.list({ states: ['running', 'halted', 'undoing', 'waiting'] })
+    : []
+  const causes = isNow ? await gyrarch.health.causes() : []
   const explained = new Set(
     causes.flatMap(({ nodes }) => nodes.map(({ cluster, node }) => `node/${cluster}/${node}`)),
   )
@@ -157,7 +162,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const tree = await zoomedTree(fleet, gyrarch.tree(view), zoom)
   const asTable = search.get('as') === 'table'
   const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
-  const wants = await wantsOf(gyrarch, view)
+  const wants = await wantsOf(gyrarch, view, fleet === gyrarch.fleet)
   const groups = gathered(wants)
   return {
     now: view.now,

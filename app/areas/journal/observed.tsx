@@ -130,7 +130,11 @@ const columns: readonly Column<Row>[] = [
       </To>
     ),
   },
-  { name: 'about', value: (row) => row.about, show: (row) => <RefLink about={row.about}>{row.about}</RefLink> },
+  {
+    name: 'about',
+    value: (row) => row.about,
+    show: (row) => <RefLink about={row.about}>{row.about}</RefLink>,
+  },
   { name: 'field', value: (row) => row.field, wraps: true },
   { name: 'was', value: (row) => row.before, wraps: true },
   { name: 'is', value: (row) => row.after, wraps: true },
@@ -163,11 +167,11 @@ function SinceWhen({ since, now }: { readonly since: Since; readonly now: string
           <h3>What turned with it</h3>
           <ul className="facts">
             {since.differences.map(({ field, before, after }) => (
-              <li key={field}>
-                <span>{field === '' ? 'itself' : field}</span>
-                <span className="source" style={{ overflowWrap: 'anywhere' }}>
+              <li key={`${field} ${after}`} style={{ display: 'block', overflowWrap: 'anywhere' }}>
+                <div>{field === '' ? 'itself' : field}</div>
+                <div className="source">
                   {before} → {after}
-                </span>
+                </div>
               </li>
             ))}
           </ul>
@@ -205,7 +209,7 @@ export default function Observed({ loaderData }: Route.ComponentProps) {
   const keep = Object.fromEntries(search)
   return (
     <Page
-      title={about === '' ? 'Observed' : `Observed: ${about}`}
+      title="Observed"
       beside={
         <>
           <span className="picker" role="group" aria-label="How far back">
