@@ -23,6 +23,7 @@ import { Health } from './watchers/health'
 import { Layers } from './layers/layers'
 import { Expectations } from './wire/expectations'
 import { Rest } from './watchers/rest'
+import { Schedule } from './watchers/schedule'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './connectors/standin/engine-link'
 import { Register } from './connectors/ledger/register'
@@ -163,6 +164,7 @@ export class Gyrarch {
       this.health,
       new Rest(watcherParts),
       new Autoscale(watcherParts),
+      new Schedule(parts.changes, parts.onError),
       ...(observer ? [observer] : []),
     ])
     this.joins = new Joins({
@@ -231,6 +233,7 @@ export class Gyrarch {
       runner,
       hub,
       clock: outside.clock,
+      scheduleChanged: () => watchers.registered(),
       onError,
     })
     const gyrarch = new Gyrarch({

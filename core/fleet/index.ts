@@ -33,6 +33,7 @@ export {
   type Taint,
   type TrafficSpan,
   type TrafficView,
+  type WindowView,
   type TranslationView,
 } from './view'
 export {

@@ -64,6 +64,21 @@ export interface ExpectationView {
   readonly delivered: boolean
 }
 
+/** A maintenance window: when something may be done to the clusters that it names or whose labels it names. */
+export interface WindowView {
+  readonly name: string
+  /** Local, `2026-03-07T22:00`. */
+  readonly start: string
+  readonly zone: string
+  readonly minutes: number
+  /** A recurrence rule (RFC 5545); null is once. */
+  readonly rule: string | null
+  /** Local dates on which it is not. */
+  readonly except: readonly string[]
+  readonly clusters: readonly string[]
+  readonly labels: Readonly<Record<string, string>>
+}
+
 /** A site as it told of itself, and when. */
 export type SiteView = SiteReport & {
   readonly observedAt: string
@@ -174,6 +189,7 @@ export interface FleetView {
   /** Partners and APIs outside that are known to listen. */
   readonly peers?: readonly PeerReport[]
   readonly expectations?: readonly ExpectationView[]
+  readonly windows?: readonly WindowView[]
   /** Who called whom over the last day, of those clusters that were asked (`walks:cluster/bramble`). */
   readonly traffic?: Readonly<Record<string, Slice<readonly TrafficReport[]>>>
   /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); read by `listedObjects`, which tells who did not ask from who is not answered. */

@@ -66,6 +66,8 @@ import {
   wireTranslation,
 } from '../wire/changes'
 
+import { windowRemove, windowSet } from '../windows'
+
 /** Remedies that would run the same change, or patch the draft alike, are one. */
 const isSameRemedy = (a: Remedy, b: Remedy): boolean =>
   canonicalJson(a.change) === canonicalJson(b.change)
@@ -225,6 +227,8 @@ export const kinds: readonly Kind[] = [
   kind(nodeCordon),
   kind(nodeDrain),
   kind(spendPrices),
+  kind(windowSet),
+  kind(windowRemove),
   kind(manifestApply),
   kind(manifestRemove),
   kind(workloadRestart),

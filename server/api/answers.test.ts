@@ -57,6 +57,15 @@ async function ran(kind: string, intent: unknown, confirm?: string): Promise<Cha
   return good('get', `/changes/${id}`)
 }
 
+const soundWindow = {
+  name: 'lamp hours',
+  start: '2026-03-03T23:00',
+  zone: 'Europe/Lisbon',
+  minutes: 90,
+  rule: 'FREQ=WEEKLY;BYDAY=TU',
+  clusters: ['dill'],
+}
+
 describe('answers are as described', () => {
   it('of the fleet, its clusters and its sites', async () => {
     for (const path of ['/health', '/fleet', '/events?limit=50', '/clock', '/sites', '/ledger'])
@@ -131,6 +140,29 @@ describe('answers are as described', () => {
     expect(since).toMatchObject({ is: 'well', was: null, before: null, changes: [] })
     await good('get', '/history/since?from=climate/weather-relay&to=203.0.113.40&aim=bramble')
     expect((await ask('get', '/history/since')).status).toBe(400)
+  })
+
+  it('of windows and schedules', async () => {
+    const { without } = await good<{ without: readonly string[] }>('get', '/windows')
+    expect(without).toContain('burdock')
+    const { text } = await good<{ text: string }>('get', '/windows.ics')
+    const { changes } = await good<{ changes: readonly { kind: string; intent: unknown }[] }>(
+      'post',
+      '/windows/ics',
+      { text },
+    )
+    expect(changes.map(({ kind }) => kind)).toEqual(['window.set', 'window.set', 'window.set'])
+    await ran('window.set', { ...soundWindow, name: 'lamp hours' })
+    await ran('window.remove', { name: 'lamp hours' })
+    const { id, findings, planDigest } = await draft('pool.resize', {
+      cluster: 'bramble',
+      pool: 'base',
+      count: 4,
+    })
+    const request = { accept: findings.map(({ key }) => key), confirm: ['bramble'], planDigest }
+    await good('post', `/changes/${id}/schedule`, { ...request, window: 'cloud mornings' })
+    await good('delete', `/changes/${id}/schedule`)
+    await good('delete', `/changes/${id}`)
   })
 
   it('of what is kept beside the fleet: keys, credentials, templates, layers, expectations, faults', async () => {

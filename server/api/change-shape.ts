@@ -111,6 +111,10 @@ export const change = z.object({
   state: changeState,
   direction: z.enum(['on', 'back']),
   waitsFor: z.string().nullable(),
+  schedule: z
+    .object({ at: z.string(), window: z.string().nullable(), confirmed: z.array(z.string()) })
+    .nullable(),
+  returned: saidShape.extend({ at: z.string() }).nullable(),
   createdWall: z.string(),
   amendedWall: z.string(),
   startedAt: z.string().nullable(),

@@ -36,6 +36,17 @@ export const runBody = z.strictObject({
   planDigest: z.string().max(80).nullable().optional(),
 })
 
+const names = z.union([z.string().max(253), z.array(z.string().max(253)).max(500)])
+
+export const scheduleBody = z.strictObject({
+  /** When it runs: an instant, or the next time that a window opens. */
+  at: z.iso.datetime({ offset: true }).optional(),
+  window: z.string().max(80).optional(),
+  accept: z.array(z.string().max(400)).max(500).default([]),
+  confirm: names.optional(),
+  planDigest: z.string().max(80).nullable().optional(),
+})
+
 const takeBackBody = z.strictObject({
   confirm: z.string().max(253).optional(),
   /** Later runs that go first: those that stand on what this one made. */
@@ -194,6 +205,32 @@ export const changeRoutes: readonly Route[] = [
         202,
       )
     },
+  },
+  {
+    method: 'post',
+    path: '/changes/:id/schedule',
+    says: 'Run it at a time, or when a maintenance window next opens; checked and planned again then.',
+    body: scheduleBody,
+    answer: change,
+    status: 202,
+    handle: async (gyrarch, { params, body }) => {
+      const { planDigest, ...request } = body as z.infer<typeof scheduleBody>
+      return asChange(
+        await gyrarch.changes.schedule(params['id'] ?? '', {
+          ...request,
+          planDigest: planDigest ?? undefined,
+        }),
+        202,
+      )
+    },
+  },
+  {
+    method: 'delete',
+    path: '/changes/:id/schedule',
+    says: 'Take it off the schedule: it is a draft again.',
+    answer: change,
+    handle: async (gyrarch, { params }) =>
+      asChange(await gyrarch.changes.unschedule(params['id'] ?? '')),
   },
   {
     method: 'post',

@@ -16,6 +16,7 @@ import type { Route } from './route'
 import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
 import { templateRoutes } from './templates'
+import { windowRoutes } from './windows'
 import { wireRoutes } from './wire'
 
 export const routes: readonly Route[] = [
@@ -33,6 +34,7 @@ export const routes: readonly Route[] = [
   ...healthRoutes,
   ...historyRoutes,
   ...layerRoutes,
+  ...windowRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({
     method: 'post',

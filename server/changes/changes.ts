@@ -7,22 +7,26 @@ import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
 
+import { admit, confirmGuard, type RunRequest } from './admission'
 import { amendHalted } from './amend-halted'
 import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
+import {
+  type ScheduleRequest,
+  giveBack,
+  runDue,
+  schedule,
+  unschedule,
+  whyReturned,
+} from './schedule'
 import { covers, start } from './start'
 import { BackInTurn } from './back-in-turn'
 import { chosenWith, laterRun, type LaterRun, laterRuns, whyNotBack } from './take-back'
 
 export type { FailureRecord, StepRecord } from './rows'
 export type { ChangeRecord } from './record'
-
-export interface RunRequest {
-  readonly accept: readonly string[]
-  readonly confirm?: string | undefined
-  readonly planDigest?: string | undefined
-}
+export type { RunRequest } from './admission'
 
 export class Changes {
   private readonly parts: ChangesParts
@@ -156,6 +160,7 @@ export class Changes {
           label: draft.label,
           site: siteIn(draft.intent),
           version: row.version + 1,
+          returned: null,
           amendedAt: new Date(),
           ...(title === undefined ? {} : { title }),
         },
@@ -199,34 +204,7 @@ export class Changes {
       const draft = this.read(row.kind, row.intent)
       const view = await viewFor(this.parts.fleet, draft)
       const judged = judge(draft, view)
-      const stop = judged.findings.find((finding) => finding.level === 'stop')
-      if (stop || !judged.plan)
-        throw new Refusal(
-          'conflict',
-          `${id} cannot run: ${stop?.says ?? 'it has no plan'}`,
-          stop?.field === undefined ? [] : [{ path: `intent.${stop.field}`, says: stop.says }],
-          { findings: judged.findings, plan: null },
-        )
-      const missing = judged.findings.filter(
-        (finding) => finding.level === 'caution' && !request.accept.includes(finding.key),
-      )
-      if (missing.length > 0) {
-        throw new Refusal(
-          'conflict',
-          `${missing.length === 1 ? 'A caution is' : `${missing.length} cautions are`} not accepted: ${missing.map((finding) => `${finding.says} (${finding.key})`).join(' ')}`,
-          missing.map((finding) => ({ path: 'accept', says: finding.key })),
-          { findings: judged.findings },
-        )
-      }
-      if (request.planDigest !== undefined && request.planDigest !== judged.digest) {
-        throw new Refusal(
-          'conflict',
-          `The plan of ${id} has changed since it was read. Read the new one.`,
-          [{ path: 'planDigest', says: `is ${judged.digest ?? ''} now` }],
-          { plan: judged.plan, planDigest: judged.digest, findings: judged.findings },
-        )
-      }
-      this.confirmGuard(draft.guardedBy(view), request.confirm)
+      admit(id, draft, view, judged, request)
       await start(this.parts, row, draft, view, judged, [...request.accept])
       return this.get(id)
     })
@@ -308,6 +286,27 @@ export class Changes {
     return this.get(id)
   }
 
+  /** Has a draft run by itself at a time, or when a window next opens. */
+  schedule(id: string, request: ScheduleRequest): Promise<ChangeRecord> {
+    return this.inLane(async () => {
+      const row = await this.mustBe(id, ['draft'], 'scheduled')
+      await schedule(this.parts, row, this.read(row.kind, row.intent), request)
+      return this.get(id)
+    })
+  }
+
+  /** Takes a change off the schedule: it is a draft again. */
+  async unschedule(id: string): Promise<ChangeRecord> {
+    const row = await this.mustBe(id, ['scheduled'], 'taken off the schedule')
+    await unschedule(this.parts, row)
+    return this.get(id)
+  }
+
+  /** Starts what is due by now, or gives it back to its author; tells when the next is due (ms), or null. */
+  runDue(): Promise<number | null> {
+    return this.inLane(() => runDue(this.parts, (row) => this.read(row.kind, row.intent)))
+  }
+
   /** What waited for a lock is checked anew; if its plan is another one now, it goes back to its author. */
   private startWaiting(): Promise<void> {
     return this.inLane(async () => {
@@ -332,12 +331,7 @@ export class Changes {
         )
           continue
         await this.parts.database.write(async (transaction) => {
-          await row.update({ state: 'draft', waitsFor: null }, { transaction })
-          await this.journal(transaction, {
-            kind: 'change.returned',
-            change: row.number,
-            says: `${row.label}: its plan changed while it waited; it is a draft again`,
-          })
+          await giveBack(this.parts, transaction, row, whyReturned(row, judged))
         })
         this.parts.hub.emit('run', { change: row.number, steps: [] })
       }
@@ -357,15 +351,7 @@ export class Changes {
 
   private async confirmRun(row: ChangeRow, confirm: string | undefined): Promise<void> {
     const read = kindNamed(row.kind)?.read(row.intent)
-    if (read?.ok) this.confirmGuard(read.draft.guardedBy(await this.parts.fleet.view()), confirm)
-  }
-
-  private confirmGuard(guardedBy: string | null, confirm: string | undefined): void {
-    if (guardedBy !== null && confirm !== guardedBy) {
-      throw new Refusal('forbidden', `${guardedBy} is guarded. Type its name to go on.`, [
-        { path: 'confirm', says: `must be ${guardedBy}` },
-      ])
-    }
+    if (read?.ok) confirmGuard(read.draft.guardedBy(await this.parts.fleet.view()), confirm)
   }
 
   private journal(transaction: Transaction, line: Line): Promise<void> {

@@ -10,6 +10,8 @@ export interface ChangesParts {
   readonly runner: Runner
   readonly hub: Hub
   readonly clock: { readonly now: number }
+  /** Told when something was put on the schedule, or taken off. */
+  readonly scheduleChanged: () => void
   /** Told of errors of what goes on by itself. */
   readonly onError: (error: unknown) => void
 }

@@ -14,7 +14,7 @@ import {
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed } from '~/core/kinds'
 import type { ChangeRow } from '../records/models'
-import { type ChangeState } from '../records/models'
+import { type ChangeState, type Returned } from '../records/models'
 import { changeId } from '../runner/journal'
 import { failureRecords, type FailureRecord, stepRecords, type StepRecord } from './rows'
 
@@ -28,6 +28,14 @@ export interface ChangeRecord {
   readonly state: ChangeState
   readonly direction: 'on' | 'back'
   readonly waitsFor: string | null
+  /** When it will run by itself; null where it is not scheduled. */
+  readonly schedule: {
+    readonly at: string
+    readonly window: string | null
+    readonly confirmed: readonly string[]
+  } | null
+  /** Why it came back to its author instead of running. */
+  readonly returned: Returned | null
   readonly createdWall: string
   readonly amendedWall: string
   readonly startedAt: string | null
@@ -69,6 +77,11 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
     state: row.state,
     direction: row.direction,
     waitsFor: row.waitsFor,
+    schedule:
+      row.state === 'scheduled' && row.dueAt
+        ? { at: row.dueAt, window: row.window ?? null, confirmed: row.confirmed ?? [] }
+        : null,
+    returned: row.state === 'draft' ? (row.returned ?? null) : null,
     createdWall: row.createdAt.toISOString(),
     amendedWall: row.amendedAt.toISOString(),
     startedAt: row.startedAt,

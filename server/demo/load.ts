@@ -13,6 +13,7 @@ import {
   LedgerRow,
   ReleaseRow,
   TemplateRow,
+  WindowRow,
 } from '../records/models'
 import { demoClusters, demoScenario } from '../connectors/standin/demo'
 import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenario'
@@ -21,7 +22,7 @@ import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenari
 export async function loadDemo(database: Database, nodes: number): Promise<boolean> {
   if ((await ReleaseRow.count()) > 0) return false
   const { image, releases } = demoCatalogue()
-  const { ledger, sshKeys, contacts } = demoRecords()
+  const { ledger, sshKeys, contacts, windows } = demoRecords()
   const clusters = demoClusters(demoScenario(), nodes)
   await database.write(async (transaction) => {
     await ReleaseRow.bulkCreate(
@@ -34,6 +35,7 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
     )
     await LedgerRow.bulkCreate(ledger, { transaction })
     await ContactRow.bulkCreate(contacts, { transaction })
+    await WindowRow.bulkCreate(windows, { transaction })
     await TemplateRow.bulkCreate(
       demoTemplates().map((template) => ({ ...template, shipped: true })),
       { transaction },

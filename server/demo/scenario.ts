@@ -1,6 +1,7 @@
 /** The demo scenario, read from `demo/`. */
 import { parse } from 'yaml'
 import { z } from 'zod'
+import { windowIntent } from '~/core/windows'
 import clusters from '~/demo/clusters.yaml?raw'
 import releases from '~/demo/releases.yaml?raw'
 import sites from '~/demo/sites.yaml?raw'
@@ -30,6 +31,7 @@ export const recordsSchema = z.object({
   contacts: z.array(z.object({ site: z.string(), address: z.string() })),
   sshKeys: z.array(z.object({ name: z.string(), line: z.string() })),
   credentials: z.array(z.object({ site: z.string(), name: z.string(), until: z.string() })),
+  windows: z.array(windowIntent),
 })
 
 /** The files as one document; each reader takes what is its own. */

@@ -19,6 +19,7 @@ import type {
   PeerView,
   SiteView,
   TrafficView,
+  WindowView,
 } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
 import type { Release } from '~/core/releases'
@@ -35,6 +36,7 @@ import {
   ReservationRow,
   ClusterRow,
   ContactRow,
+  WindowRow,
 } from '../records/models'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
 import { FleetPictures } from './pictures'
@@ -78,6 +80,7 @@ export class Fleet extends FleetPictures {
   >()
   private peers: readonly PeerView[] = []
   private expectations: readonly ExpectationView[] = []
+  private windows: readonly WindowView[] = []
   private unheard: Record<string, string> = {}
   private siteList: readonly SiteView[] = []
   private clusterList: readonly ClusterView[] = []
@@ -204,6 +207,7 @@ export class Fleet extends FleetPictures {
       workedOn: this.workedOn,
       peers: this.peers,
       expectations: this.expectations,
+      windows: this.windows,
     }
   }
 
@@ -355,6 +359,9 @@ export class Fleet extends FleetPictures {
       item,
       units,
     }))
+    this.windows = (await WindowRow.findAll({ order: [['name', 'ASC']] })).map((row) =>
+      row.get({ plain: true }),
+    )
     this.contacts = new Map(
       (await ContactRow.findAll()).map(({ site, address }) => [site, address]),
     )

@@ -5,6 +5,7 @@ import {
   MadeRow,
   ClusterRow,
   ContactRow,
+  WindowRow,
   ChangeRow,
   StepRow,
   EvidenceRow,
@@ -90,6 +91,10 @@ export function defineRecords(sequelize: Sequelize): void {
       subjects: optionalJson(),
       waitsFor: optionalText(),
       cause: optionalJson(),
+      dueAt: optionalText(),
+      window: optionalText(),
+      confirmed: optionalJson(),
+      returned: optionalJson(),
     },
     { ...common, tableName: 'changes' },
   )
@@ -271,6 +276,19 @@ export function defineRecords(sequelize: Sequelize): void {
       units: { type: DataTypes.DOUBLE, allowNull: false },
     },
     { ...common, tableName: 'prices' },
+  )
+  WindowRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      start: text(),
+      zone: text(),
+      minutes: whole(),
+      rule: { type: TEXT, allowNull: true },
+      except: json(),
+      clusters: json(),
+      labels: json(),
+    },
+    { ...common, tableName: 'windows' },
   )
   ContactRow.init(
     { site: { ...text(), primaryKey: true }, address: text() },

@@ -136,6 +136,16 @@ export const recordMigrations: readonly Migration[] = [
     name: '0013-contacts',
     up: sql(`CREATE TABLE contacts (site TEXT PRIMARY KEY, address TEXT NOT NULL)`),
   },
+  {
+    name: '0014-windows',
+    up: sql(
+      `CREATE TABLE windows (name TEXT PRIMARY KEY, start TEXT NOT NULL, zone TEXT NOT NULL, minutes INTEGER NOT NULL, rule TEXT, "except" JSON NOT NULL, clusters JSON NOT NULL, labels JSON NOT NULL)`,
+      `ALTER TABLE changes ADD COLUMN dueAt TEXT`,
+      `ALTER TABLE changes ADD COLUMN "window" TEXT`,
+      `ALTER TABLE changes ADD COLUMN confirmed JSON`,
+      `ALTER TABLE changes ADD COLUMN returned JSON`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -1,5 +1,5 @@
 /** Gyrarch’s own records. What is filtered or joined on is a column; documents that are only read whole are JSON. */
-import type { Params } from '~/core/contract'
+import type { Params, Said } from '~/core/contract'
 import {
   type CreationOptional,
   type InferAttributes,
@@ -88,6 +88,18 @@ export class ChangeRow extends Model<
   declare subjects: string[] | null
   declare waitsFor: string | null
   declare cause: Failure | null
+  /** When it is to run by itself (ISO, on the clock), and into which window; null where nobody has said. */
+  declare dueAt: CreationOptional<string | null>
+  declare window: CreationOptional<string | null>
+  /** Names that its author typed for what is guarded. */
+  declare confirmed: CreationOptional<string[] | null>
+  /** Why it came back to its author instead of running. */
+  declare returned: CreationOptional<Returned | null>
+}
+
+/** Why a change that was scheduled, or waited, is a draft again. */
+export interface Returned extends Said {
+  readonly at: string
 }
 
 export class StepRow extends Model<InferAttributes<StepRow>, InferCreationAttributes<StepRow>> {
@@ -303,6 +315,20 @@ export class ContactRow extends Model<
 > {
   declare site: string
   declare address: string
+}
+
+export class WindowRow extends Model<
+  InferAttributes<WindowRow>,
+  InferCreationAttributes<WindowRow>
+> {
+  declare name: string
+  declare start: string
+  declare zone: string
+  declare minutes: number
+  declare rule: string | null
+  declare except: string[]
+  declare clusters: string[]
+  declare labels: Record<string, string>
 }
 
 export class AuthorityRow extends Model<

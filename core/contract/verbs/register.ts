@@ -220,3 +220,33 @@ export const joinForget = verb({
   at: register,
   touches: nothing,
 })
+
+/** A maintenance window, entered or put in the place of the one of that name. */
+export const windowSet = verb({
+  name: 'window.set',
+  port: 'ledger',
+  args: z.object({
+    name: z.string(),
+    start: z.string(),
+    zone: z.string(),
+    minutes: z.number(),
+    rule: z.string().nullable(),
+    except: z.array(z.string()),
+    clusters: z.array(z.string()),
+    labels,
+  }),
+  result: z.object({ window: z.string() }),
+  failures: [],
+  at: register,
+  touches: nothing,
+})
+
+export const windowStrike = verb({
+  name: 'window.strike',
+  port: 'ledger',
+  args: z.object({ name: z.string() }),
+  result: z.object({ window: z.string() }),
+  failures: [],
+  at: register,
+  touches: nothing,
+})

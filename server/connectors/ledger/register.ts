@@ -27,6 +27,7 @@ import {
   JoinRow,
   LedgerRow,
   PriceRow,
+  WindowRow,
 } from '../../records/models'
 
 /** What a verb did, or nothing while it waits for a call. */
@@ -225,6 +226,27 @@ async function forgetExpectations(
   return { result: {}, ...said('expectations.forgotten', { names: [...names] }) }
 }
 
+async function setWindow(database: Database, args: ArgsOf<'window.set'>): Promise<Done> {
+  const { name } = args
+  await database.write((transaction) =>
+    WindowRow.upsert(
+      {
+        ...args,
+        except: [...args.except],
+        clusters: [...args.clusters],
+        labels: { ...args.labels },
+      },
+      { transaction },
+    ),
+  )
+  return { result: { window: name }, ...said('window.kept', { window: name }) }
+}
+
+async function strikeWindow(database: Database, { name }: ArgsOf<'window.strike'>): Promise<Done> {
+  await database.write((transaction) => WindowRow.destroy({ where: { name }, transaction }))
+  return { result: { window: name }, ...said('window.struck', { window: name }) }
+}
+
 async function awaitJoin(
   database: Database,
   args: ArgsOf<'join.await'>,
@@ -277,6 +299,8 @@ const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'contact.set': setContact,
   'expectations.keep': keepExpectations,
   'expectations.forget': forgetExpectations,
+  'window.set': setWindow,
+  'window.strike': strikeWindow,
   'join.await': awaitJoin,
   'join.forget': forgetJoin,
 }

@@ -27,6 +27,8 @@ export const said = sentences({
     `expected from now on: ${listText(p.names, 3)}`,
   'expectations.forgotten': (p: { names: readonly string[] }) =>
     `no longer expected: ${listText(p.names, 3)}`,
+  'window.kept': (p: { window: string }) => `window ${p.window} kept`,
+  'window.struck': (p: { window: string }) => `window ${p.window} struck`,
   'join.called': (p: { at: string }) => `called at ${p.at}`,
   'join.forgotten': () => 'no longer waited for',
   'verb.unknown': (p: { verb: string }) => `The register has no verb ${p.verb}.`,
