@@ -18,6 +18,7 @@ export default [
   route('shape', 'areas/shape/shape.tsx'),
   route('shape/board', 'areas/shape/board.tsx'),
   route('shape/rest', 'areas/shape/rest.tsx'),
+  route('shape/windows', 'areas/shape/windows.tsx'),
   route('shape/scaling', 'areas/shape/scaling.tsx'),
   route('shape/spend', 'areas/shape/spend.tsx'),
   route('shape/sizes', 'areas/shape/sizes.tsx'),

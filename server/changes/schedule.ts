@@ -25,7 +25,7 @@ export interface ScheduleRequest extends RunRequest {
 }
 
 /** The clusters that a draft touches. */
-const clustersTouched = (draft: Draft, view: FleetView): readonly string[] => [
+export const clustersTouched = (draft: Draft, view: FleetView): readonly string[] => [
   ...new Set(
     draft.subjects(view).flatMap((subject) => {
       const name = subject.split('/')[1]

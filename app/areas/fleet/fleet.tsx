@@ -100,6 +100,9 @@ async function wantsOf(
   const changes = isNow
     ? await gyrarch.changes.list({ states: ['running', 'halted', 'undoing', 'waiting'] })
     : []
+  const returned = isNow
+    ? (await gyrarch.changes.list({ states: ['draft'] })).filter((row) => row.returned)
+    : []
   const causes = isNow ? await gyrarch.health.causes() : []
   const explained = new Set(
     causes.flatMap(({ nodes }) => nodes.map(({ cluster, node }) => `node/${cluster}/${node}`)),
@@ -139,6 +142,13 @@ async function wantsOf(
           ]
         : []
     }),
+    ...returned.map((row): Want => ({
+      ref: `change/c-${row.number}`,
+      name: row.label,
+      state: 'strained',
+      says: `came back to you: ${row.returned?.says ?? ''}`,
+      path: `/changes/c-${row.number}`,
+    })),
     ...changes
       .filter((row) => row.state !== 'halted')
       .map((row): Want => ({

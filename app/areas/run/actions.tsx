@@ -7,10 +7,12 @@ import { countText } from '~/core/units'
 import type { ChangeRecord, Changes } from '~/server/changes/changes'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, standingText, useAccepted } from '../../parts/findings'
+import { Later, type WindowChoice } from '../../parts/later'
 import { PlanSummary, refsText } from '../../parts/plan'
 import { To, useAddress } from '../../parts/to'
 import { markdownOf } from './markdown'
-import { Refused } from '../../kit/notice'
+import { Notice, Refused } from '../../kit/notice'
+import { Ago, clockText } from '../../parts/when'
 import { Field } from '../../kit/field'
 
 function TellMe() {
@@ -28,7 +30,7 @@ function TellMe() {
 }
 
 /** Later runs that would go first, named with what they did. */
-function Later({ later }: { readonly later: WayBack['later'] }) {
+function LaterRuns({ later }: { readonly later: WayBack['later'] }) {
   if (later.length === 0) return null
   return (
     <div>
@@ -52,25 +54,49 @@ function Later({ later }: { readonly later: WayBack['later'] }) {
 
 type WayBack = Awaited<ReturnType<Changes['wayBack']>>
 
+function Scheduled({
+  schedule,
+  now,
+}: {
+  readonly schedule: NonNullable<ChangeRecord['schedule']>
+  readonly now: string
+}) {
+  return (
+    <div>
+      <h2>Runs {clockText(schedule.at, { year: true })} UTC</h2>
+      <p className="soft">
+        <Ago at={schedule.at} now={now} />
+        {schedule.window === null ? '' : `, when window ${schedule.window} opens`}. It is checked
+        and planned again then; a plan that differs waits for you.
+      </p>
+    </div>
+  )
+}
+
 const backStates = ['running', 'halted', 'done', 'given-up']
 
 export function Actions({
   record,
   wayBack,
+  windows,
+  now,
 }: {
   readonly record: ChangeRecord
   readonly wayBack: WayBack
+  readonly windows: readonly WindowChoice[]
+  readonly now: string
 }) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const address = useAddress()
   const [name, setName] = useState('')
   const [accepted, accept] = useAccepted()
-  const go = (what: string): void => {
+  const go = (what: string, more: Readonly<Record<string, string>> = {}): void => {
     const form = new FormData()
     form.set('do', what)
+    for (const [field, value] of Object.entries(more)) form.append(field, value)
     if (name !== '') form.set('confirm', name)
     if (what === 'take-back') for (const { id } of wayBack.later) form.append('with', id)
-    if (what === 'run') {
+    if (what === 'run' || what === 'schedule') {
       for (const key of accepted) form.append('accept', key)
       if (record.planDigest !== null) form.set('planDigest', record.planDigest)
     }
@@ -90,6 +116,13 @@ export function Actions({
   const acts = draft || record.state === 'halted' || record.state === 'running' || canGoBack
   return (
     <>
+      {record.schedule ? <Scheduled schedule={record.schedule} now={now} /> : null}
+      {record.returned ? (
+        <Notice>
+          <b>It came back to you</b> <Ago at={record.returned.at} now={now} />.{' '}
+          {record.returned.says}
+        </Notice>
+      ) : null}
       {draft ? (
         <>
           <h2 role="status">{standingText(record.findings)}</h2>
@@ -134,7 +167,7 @@ export function Actions({
           If taken back: {refsText(record.plan.creates)} go, as far as they were made.
         </p>
       ) : null}
-      {canGoBack ? <Later later={wayBack.later} /> : null}
+      {canGoBack ? <LaterRuns later={wayBack.later} /> : null}
       <div className="acts">
         {draft ? (
           <>
@@ -145,6 +178,20 @@ export function Actions({
             >
               Run
             </Button>
+            <Later
+              windows={windows}
+              now={now}
+              worst={record.plan?.seconds.worst ?? 0}
+              disabled={busy || stops || guard || missing > 0}
+              onSchedule={(when, isShort) =>
+                go('schedule', {
+                  ...when,
+                  ...(isShort && 'window' in when
+                    ? { accept: `window.short|window/${when.window}` }
+                    : {}),
+                })
+              }
+            />
             <Button variant="outlined" disabled={busy} onClick={() => go('discard')}>
               Discard
             </Button>
@@ -165,6 +212,11 @@ export function Actions({
         {record.state === 'halted' ? (
           <Button variant="outlined" disabled={busy} onClick={() => go('give-up')}>
             Give up
+          </Button>
+        ) : null}
+        {record.state === 'scheduled' ? (
+          <Button variant="outlined" disabled={busy} onClick={() => go('unschedule')}>
+            Take off the schedule
           </Button>
         ) : null}
         {record.state === 'waiting' ? (

@@ -19,6 +19,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { timeText } from '../../parts/when'
 import { changeOrDrafts, orRefused } from '../refusals'
 import { Actions } from './actions'
+import { windowsFor } from './windows'
 import { DraftSheet } from './draft-sheet'
 import { Joins } from './joins'
 import { Verdicts } from './verdicts'
@@ -111,6 +112,10 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     missing,
     verdicts: await verdictsFor(gyrarch.fleet, record),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
+    windows:
+      record.state === 'draft'
+        ? windowsFor(gyrarch.changes.read(record.kind, record.intent), await gyrarch.fleet.view())
+        : [],
     then: await thenOf(gyrarch, url.searchParams.get('then')),
     record,
     wayBack:
@@ -149,6 +154,18 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         break
       case 'give-up':
         await changes.giveUp(params.id)
+        break
+      case 'schedule':
+        await changes.schedule(params.id, {
+          accept: form.getAll('accept').map(String),
+          confirm,
+          planDigest: text('planDigest'),
+          at: text('at'),
+          window: text('window'),
+        })
+        break
+      case 'unschedule':
+        await changes.unschedule(params.id)
         break
       case 'unqueue':
         await changes.unqueue(params.id)
@@ -225,6 +242,7 @@ function OneRun({
   verdicts,
   then,
   wayBack,
+  windows,
 }: Route.ComponentProps['loaderData']) {
   const record = useRun(given)
   const now = useNow(givenNow)
@@ -287,7 +305,7 @@ function OneRun({
           ) : (
             <RunReason record={record} cluster={cluster} then={then} />
           )}
-          <Actions record={record} wayBack={wayBack} />
+          <Actions record={record} wayBack={wayBack} windows={windows} now={givenNow} />
         </>
       }
     >

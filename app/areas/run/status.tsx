@@ -8,6 +8,7 @@ import { To } from '../../parts/to'
 const stateWords: Readonly<Record<string, string>> = {
   draft: 'draft',
   waiting: 'waiting',
+  scheduled: 'scheduled',
   running: 'running',
   halted: 'halted',
   undoing: 'being taken back',

@@ -10,6 +10,7 @@ const views = [
   ['/shape/manifests', 'manifests'],
   ['/shape/scaling', 'scaling'],
   ['/shape/rest', 'rest'],
+  ['/shape/windows', 'windows'],
   ['/shape/spend', 'spend'],
 ] as const
 
