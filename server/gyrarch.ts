@@ -164,7 +164,7 @@ export class Gyrarch {
       this.health,
       new Rest(watcherParts),
       new Autoscale(watcherParts),
-      new Schedule(parts.changes, parts.onError),
+      new Schedule(parts.changes, parts.outside.clock, parts.onError),
       ...(observer ? [observer] : []),
     ])
     this.joins = new Joins({
@@ -276,6 +276,7 @@ export class Gyrarch {
     })
     if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
     await runner.resume()
+    await changes.sets.resume()
     watchers.registered()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch

@@ -148,6 +148,8 @@ export interface ChangeKind<Intent> {
   readonly subjects: (intent: Intent, view: FleetView) => readonly Ref[]
   /** The guarded cluster whose name a person has to type, if any. */
   readonly guardedBy: (intent: Intent, view: FleetView) => string | null
+  /** All guarded clusters whose names have to be typed, where there can be more than one. */
+  readonly guards?: (intent: Intent, view: FleetView) => readonly string[]
   /** A short name for lists and titles: "raise elm-12". */
   readonly label: (intent: Intent) => string
   readonly check: (intent: Intent, view: FleetView) => readonly RawFinding[]

@@ -66,6 +66,7 @@ import {
   wireTranslation,
 } from '../wire/changes'
 
+import { setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
 
 /** Remedies that would run the same change, or patch the draft alike, are one. */
@@ -74,6 +75,8 @@ const isSameRemedy = (a: Remedy, b: Remedy): boolean =>
 
 /** At most this many remedies are shown for one failed step. */
 const remediesPerFailure = 4
+
+const asList = (name: string | null): readonly string[] => (name === null ? [] : [name])
 
 /** A kind with its intent type closed over: it reads an unknown intent and refuses what does not fit. */
 export interface Kind {
@@ -108,6 +111,9 @@ export interface Draft extends Needs {
   readonly prove: (view: FleetView, results: StepResults) => readonly Proof[]
   readonly subjects: (view: FleetView) => readonly Ref[]
   readonly guardedBy: (view: FleetView) => string | null
+  /** Every guarded cluster whose name has to be typed. */
+  readonly guards: (view: FleetView) => readonly string[]
+  readonly needs: readonly SliceKey[]
   /** The fleet once this has run, or null if the kind does not say. */
   readonly after: (view: FleetView) => FleetView | null
   readonly answers: (
@@ -121,11 +127,12 @@ export interface Draft extends Needs {
 /** The kind with every view limited to what it says it needs. */
 const inScope = <Intent>(of: ChangeKind<Intent>): ChangeKind<Intent> => {
   const seen = (intent: Intent, view: FleetView): FleetView => scoped(view, of.needs(intent))
-  const { after, answers } = of
+  const { after, answers, guards } = of
   return {
     ...of,
     subjects: (intent, view) => of.subjects(intent, seen(intent, view)),
     guardedBy: (intent, view) => of.guardedBy(intent, seen(intent, view)),
+    ...(guards ? { guards: (intent, view) => guards(intent, seen(intent, view)) } : {}),
     check: (intent, view) => of.check(intent, seen(intent, view)),
     plan: (intent, view) => of.plan(intent, seen(intent, view)),
     prove: (intent, view, results) => of.prove(intent, seen(intent, view), results),
@@ -162,6 +169,8 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
           prove: (view, results) => of.prove(intent, view, results),
           subjects: (view) => of.subjects(intent, view),
           guardedBy: (view) => of.guardedBy(intent, view),
+          guards: (view) => of.guards?.(intent, view) ?? asList(of.guardedBy(intent, view)),
+          needs: of.needs(intent),
           after: (view) => of.after?.(intent, view) ?? null,
           answers: (view, failure, step, failed) => {
             const rules = of.answeredBy?.(failure) ?? []
@@ -241,6 +250,7 @@ export const kinds: readonly Kind[] = [
   kind(wireCallers),
   kind(wireShift),
   kind(wireIngress),
+  kind(setRunOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),
 ]
 
 export const kindNamed = (name: string): Kind | undefined =>

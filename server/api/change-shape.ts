@@ -123,6 +123,20 @@ export const change = z.object({
   plan: plan.nullable(),
   planDigest: z.string().nullable(),
   guardedBy: z.string().nullable(),
+  guards: z.array(z.string()),
+  parent: z.string().nullable(),
+  children: z.array(
+    z.object({
+      id: z.string(),
+      label: z.string(),
+      kind: z.string(),
+      position: z.number(),
+      state: changeState,
+      startedAt: z.string().nullable(),
+      endedAt: z.string().nullable(),
+      why: z.string().nullable(),
+    }),
+  ),
   steps: z.array(step),
   failures: z.array(failedAttempt),
   proof: z

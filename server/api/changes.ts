@@ -17,6 +17,8 @@ export const draftBody = z.strictObject({
   kind: z.string().max(80),
   intent: asGiven,
   title: z.string().max(120).nullable().optional(),
+  /** A halted run that this is a remedy of: it may run under its lock. */
+  under: z.string().max(20).nullable().optional(),
 })
 
 export const patchOperation = z.looseObject({
@@ -30,13 +32,13 @@ export const amendBody = z.strictObject({
   title: z.string().max(120).nullable().optional(),
 })
 
+const names = z.union([z.string().max(253), z.array(z.string().max(253)).max(500)])
+
 export const runBody = z.strictObject({
   accept: z.array(z.string().max(400)).max(500).default([]),
-  confirm: z.string().max(253).optional(),
+  confirm: names.optional(),
   planDigest: z.string().max(80).nullable().optional(),
 })
-
-const names = z.union([z.string().max(253), z.array(z.string().max(253)).max(500)])
 
 export const scheduleBody = z.strictObject({
   /** When it runs: an instant, or the next time that a window opens. */
@@ -48,11 +50,11 @@ export const scheduleBody = z.strictObject({
 })
 
 const takeBackBody = z.strictObject({
-  confirm: z.string().max(253).optional(),
+  confirm: names.optional(),
   /** Later runs that go first: those that stand on what this one made. */
   with: z.array(z.string().max(20)).max(1000).default([]),
 })
-export const confirmBody = z.strictObject({ confirm: z.string().max(253).optional() })
+export const confirmBody = z.strictObject({ confirm: names.optional() })
 /** The version an `If-Match` header names: "3", W/"3" or * (any, null). */
 export function versionOf(header: string | undefined, id: string): number | null {
   if (header === undefined)
@@ -107,7 +109,12 @@ export const changeRoutes: readonly Route[] = [
     handle: async (gyrarch, { body }) => {
       const request = body as z.infer<typeof draftBody>
       return asChange(
-        await gyrarch.changes.draft(request.kind, request.intent, request.title ?? null),
+        await gyrarch.changes.draft(
+          request.kind,
+          request.intent,
+          request.title ?? null,
+          request.under ?? null,
+        ),
         201,
       )
     },

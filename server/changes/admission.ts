@@ -1,6 +1,7 @@
 /** What must hold before a draft runs: nothing stops it, cautions are accepted, the plan is the one that was read, names are typed. */
 import type { FleetView } from '~/core/fleet'
 import type { Draft } from '~/core/kinds'
+import { listText } from '~/core/units'
 import { Refusal } from './errors'
 import type { Judged } from './judge'
 
@@ -44,14 +45,19 @@ export function admit(
       [{ path: 'planDigest', says: `is ${judged.digest ?? ''} now` }],
       { plan: judged.plan, planDigest: judged.digest, findings: judged.findings },
     )
-  confirmGuard(draft.guardedBy(view), request.confirm)
+  confirmGuards(draft.guards(view), request.confirm)
 }
 
-/** Refuses unless the name of what is guarded was typed. */
-export function confirmGuard(guardedBy: string | null, confirm: RunRequest['confirm']): void {
+/** Refuses unless the name of everything that is guarded was typed. */
+export function confirmGuards(guards: readonly string[], confirm: RunRequest['confirm']): void {
   const typed = typeof confirm === 'string' ? [confirm] : (confirm ?? [])
-  if (guardedBy !== null && !typed.includes(guardedBy))
-    throw new Refusal('forbidden', `${guardedBy} is guarded. Type its name to go on.`, [
-      { path: 'confirm', says: `must be ${guardedBy}` },
-    ])
+  const missing = guards.filter((name) => !typed.includes(name))
+  if (missing.length === 0) return
+  throw new Refusal(
+    'forbidden',
+    missing.length === 1
+      ? `${listText(missing)} is guarded. Type its name to go on.`
+      : `${listText(missing)} are guarded. Type their names to go on.`,
+    missing.map((name) => ({ path: 'confirm', says: `must be ${name}` })),
+  )
 }

@@ -7,9 +7,9 @@ import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
 
-import { admit, confirmGuard, type RunRequest } from './admission'
+import { admit, confirmGuards, type RunRequest } from './admission'
 import { amendHalted } from './amend-halted'
-import { judge, viewFor } from './judge'
+import { judge, type Judged, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
 import {
@@ -21,6 +21,8 @@ import {
   whyReturned,
 } from './schedule'
 import { covers, start } from './start'
+import { setName } from '~/core/sets'
+import { Sets } from './sets'
 import { BackInTurn } from './back-in-turn'
 import { chosenWith, laterRun, type LaterRun, laterRuns, whyNotBack } from './take-back'
 
@@ -31,13 +33,22 @@ export type { RunRequest } from './admission'
 export class Changes {
   private readonly parts: ChangesParts
   private readonly back: BackInTurn
+  readonly sets: Sets
+  /** What follows from the end of runs. */
+  private following: Promise<void> = Promise.resolve()
   /** Starting is one at a time, so that two drafts that each fit cannot both count the same room as free. */
   private lane: Promise<unknown> = Promise.resolve()
 
   constructor(parts: ChangesParts) {
     this.parts = parts
     this.back = new BackInTurn(parts)
+    this.sets = new Sets({ parts, back: this.back, inLane: (work) => this.inLane(work) })
     parts.runner.startWaiting = () => this.startWaiting()
+    parts.runner.settled = (number) => {
+      this.following = this.following
+        .then(() => this.sets.memberSettled(number))
+        .catch((error: unknown) => parts.onError(error))
+    }
   }
 
   /** The fleet with everything that a draft must see. */
@@ -63,8 +74,10 @@ export class Changes {
     kindName: string,
     intent: unknown,
     title: string | null = null,
+    under: string | null = null,
   ): Promise<ChangeRecord> {
     const draft = this.read(kindName, intent)
+    const halted = under === null ? null : await this.find(under)
     const row = await this.parts.database.write(async (transaction) => {
       const created = await ChangeRow.create(
         {
@@ -88,6 +101,7 @@ export class Changes {
           subjects: null,
           waitsFor: null,
           cause: null,
+          under: halted?.number ?? null,
         },
         { transaction },
       )
@@ -99,6 +113,16 @@ export class Changes {
       return created
     })
     return recordOf(this.parts, row)
+  }
+
+  /** Several drafts as one, in the order given; they are in it from then on, and drafts no more. */
+  async draftSet(ids: readonly string[]): Promise<ChangeRecord> {
+    const rows = await Promise.all(ids.map((id) => this.mustBe(id, ['draft'], 'put into a set')))
+    const set = await this.draft(setName, {
+      drafts: rows.map(({ kind, intent }) => ({ kind, intent })),
+    })
+    for (const id of ids) await this.discard(id)
+    return set
   }
 
   async find(id: string): Promise<ChangeRow> {
@@ -114,10 +138,18 @@ export class Changes {
 
   /** Newest first. */
   async list(
-    filter: { readonly states?: readonly ChangeState[] | undefined; readonly limit?: number } = {},
+    filter: {
+      readonly states?: readonly ChangeState[] | undefined
+      readonly limit?: number
+      /** Without those that run in a set. */
+      readonly ownOnly?: boolean
+    } = {},
   ): Promise<readonly ChangeRow[]> {
     return ChangeRow.findAll({
-      where: filter.states ? { state: { [Op.in]: [...filter.states] } } : {},
+      where: {
+        ...(filter.states ? { state: { [Op.in]: [...filter.states] } } : {}),
+        ...(filter.ownOnly ? { parent: null } : {}),
+      },
       order: [['number', 'DESC']],
       limit: filter.limit ?? 500,
       attributes: { exclude: ['plan', 'findings', 'proof'] },
@@ -184,6 +216,7 @@ export class Changes {
 
   async discard(id: string): Promise<void> {
     const row = await this.find(id)
+    mustBeOwn(row)
     if (row.state !== 'draft')
       throw new Refusal('conflict', `${id} is ${row.state}; only drafts can be discarded.`)
     await this.parts.database.write(async (transaction) => {
@@ -200,12 +233,13 @@ export class Changes {
   run(id: string, request: RunRequest): Promise<ChangeRecord> {
     return this.inLane(async () => {
       const row = await this.find(id)
+      mustBeOwn(row)
       if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state} already.`)
       const draft = this.read(row.kind, row.intent)
       const view = await viewFor(this.parts.fleet, draft)
       const judged = judge(draft, view)
       admit(id, draft, view, judged, request)
-      await start(this.parts, row, draft, view, judged, [...request.accept])
+      await this.begin(row, draft, view, judged, request.accept)
       return this.get(id)
     })
   }
@@ -223,7 +257,7 @@ export class Changes {
     try {
       await this.run(record.id, {
         accept: record.findings.map((finding) => finding.key),
-        confirm: record.guardedBy ?? undefined,
+        confirm: record.guards,
       })
       return null
     } catch (error) {
@@ -232,10 +266,11 @@ export class Changes {
     }
   }
 
-  async retry(id: string, confirm?: string): Promise<ChangeRecord> {
+  async retry(id: string, confirm?: RunRequest['confirm']): Promise<ChangeRecord> {
     const row = await this.mustBe(id, ['halted'], 'retried')
     await this.confirmRun(row, confirm)
-    await this.parts.runner.retry(row.number)
+    if (row.members) await this.sets.retry(row)
+    else await this.parts.runner.retry(row.number)
     return this.get(id)
   }
 
@@ -245,12 +280,17 @@ export class Changes {
    */
   async takeBack(
     id: string,
-    confirm?: string,
+    confirm?: RunRequest['confirm'],
     named: readonly string[] = [],
   ): Promise<ChangeRecord> {
     const row = await this.find(id)
     const why = await whyNotBack(row)
     if (why !== null) throw new Refusal('conflict', why)
+    if (row.members) {
+      await this.confirmRun(row, confirm)
+      await this.sets.takeBack(row)
+      return this.get(id)
+    }
     const all = await chosenWith(row, named)
     for (const candidate of all) await this.confirmRun(candidate, confirm)
     await this.back.begin(all)
@@ -258,8 +298,10 @@ export class Changes {
   }
 
   /** Resolves when nothing that follows from the end of a run is being done. */
-  atRest(): Promise<void> {
-    return this.back.atRest()
+  async atRest(): Promise<void> {
+    await this.following
+    await this.back.atRest()
+    await this.sets.atRest()
   }
 
   /** Whether and how a run can be taken back now. */
@@ -273,23 +315,38 @@ export class Changes {
 
   async giveUp(id: string): Promise<ChangeRecord> {
     const row = await this.mustBe(id, ['halted'], 'given up')
-    await this.parts.runner.giveUp(row.number)
+    if (row.members) await this.sets.giveUp(row)
+    else await this.parts.runner.giveUp(row.number)
     return this.get(id)
   }
 
   /** Takes a waiting change out of the queue: it is a draft again. */
   async unqueue(id: string): Promise<ChangeRecord> {
     const row = await this.mustBe(id, ['waiting'], 'taken out of the queue')
+    mustBeOwn(row)
     await this.parts.database.write((transaction) =>
       row.update({ state: 'draft', waitsFor: null }, { transaction }),
     )
     return this.get(id)
   }
 
+  private begin(
+    row: ChangeRow,
+    draft: Draft,
+    view: FleetView,
+    judged: Judged,
+    accepted: readonly string[],
+  ): Promise<void> {
+    return row.kind === setName
+      ? this.sets.begin(row, judged, accepted)
+      : start(this.parts, row, draft, view, judged, [...accepted])
+  }
+
   /** Has a draft run by itself at a time, or when a window next opens. */
   schedule(id: string, request: ScheduleRequest): Promise<ChangeRecord> {
     return this.inLane(async () => {
       const row = await this.mustBe(id, ['draft'], 'scheduled')
+      mustBeOwn(row)
       await schedule(this.parts, row, this.read(row.kind, row.intent), request)
       return this.get(id)
     })
@@ -304,7 +361,13 @@ export class Changes {
 
   /** Starts what is due by now, or gives it back to its author; tells when the next is due (ms), or null. */
   runDue(): Promise<number | null> {
-    return this.inLane(() => runDue(this.parts, (row) => this.read(row.kind, row.intent)))
+    return this.inLane(() =>
+      runDue(
+        this.parts,
+        (row) => this.read(row.kind, row.intent),
+        (row, draft, view, judged) => this.begin(row, draft, view, judged, row.accepted),
+      ),
+    )
   }
 
   /** What waited for a lock is checked anew; if its plan is another one now, it goes back to its author. */
@@ -334,6 +397,7 @@ export class Changes {
           await giveBack(this.parts, transaction, row, whyReturned(row, judged))
         })
         this.parts.hub.emit('run', { change: row.number, steps: [] })
+        if (row.parent) this.parts.runner.settled(row.number)
       }
     })
   }
@@ -349,9 +413,9 @@ export class Changes {
     return row
   }
 
-  private async confirmRun(row: ChangeRow, confirm: string | undefined): Promise<void> {
+  private async confirmRun(row: ChangeRow, confirm: RunRequest['confirm']): Promise<void> {
     const read = kindNamed(row.kind)?.read(row.intent)
-    if (read?.ok) confirmGuard(read.draft.guardedBy(await this.parts.fleet.view()), confirm)
+    if (read?.ok) confirmGuards(read.draft.guards(await this.parts.fleet.view()), confirm)
   }
 
   private journal(transaction: Transaction, line: Line): Promise<void> {
@@ -363,6 +427,15 @@ export class Changes {
     this.lane = turn.catch(() => undefined)
     return turn
   }
+}
+
+/** A change that runs in a set begins with it, and is amended nowhere else. */
+function mustBeOwn(row: ChangeRow): void {
+  if (row.parent)
+    throw new Refusal(
+      'conflict',
+      `${changeId(row.number)} runs in ${changeId(row.parent)}: go on with that one.`,
+    )
 }
 
 const siteIn = (intent: unknown): string | null => {

@@ -13,8 +13,7 @@ import {
 } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed } from '~/core/kinds'
-import type { ChangeRow } from '../records/models'
-import { type ChangeState, type Returned } from '../records/models'
+import { ChangeRow, type ChangeState, type Returned } from '../records/models'
 import { changeId } from '../runner/journal'
 import { failureRecords, type FailureRecord, stepRecords, type StepRecord } from './rows'
 
@@ -44,6 +43,12 @@ export interface ChangeRecord {
   readonly plan: Plan | null
   readonly planDigest: string | null
   readonly guardedBy: string | null
+  /** Every guarded cluster whose name has to be typed. */
+  readonly guards: readonly string[]
+  /** The set that it runs in. */
+  readonly parent: string | null
+  /** The changes of a set that have begun, in their order. */
+  readonly children: readonly MemberRecord[]
   readonly steps: readonly StepRecord[]
   /** Commands that failed, those that were tried again with success among them. */
   readonly failures: readonly FailureRecord[]
@@ -59,12 +64,82 @@ export interface ChangeRecord {
   readonly keepsBack: string | null
 }
 
+/** A change that runs in a set. */
+export interface MemberRecord {
+  readonly id: string
+  readonly label: string
+  readonly kind: string
+  readonly position: number
+  readonly state: ChangeState
+  readonly startedAt: string | null
+  readonly endedAt: string | null
+  /** Why it halted or did not begin. */
+  readonly why: string | null
+}
+
+const memberRecord = (row: ChangeRow): MemberRecord => ({
+  id: changeId(row.number),
+  label: row.label,
+  kind: row.kind,
+  position: row.position ?? 0,
+  state: row.state,
+  startedAt: row.startedAt,
+  endedAt: row.endedAt,
+  why: row.returned?.says ?? row.cause?.says ?? null,
+})
+
+/** The steps of a run; of a set those of its members, and what is planned for those that have not begun. */
+async function allSteps(
+  row: ChangeRow,
+  members: readonly ChangeRow[],
+): Promise<readonly StepRecord[]> {
+  if (!row.members) return stepRecords(row.number)
+  const begun = new Map<number, readonly StepRecord[]>()
+  for (const member of members)
+    if (member.state !== 'draft') begun.set(member.position ?? 0, await stepRecords(member.number))
+  const waiting = (row.plan?.steps ?? [])
+    .filter((step) => !begun.has(Number(step.id.split('/')[0])))
+    .map(waitingStep)
+  return [
+    ...[...begun].flatMap(([position, steps]) =>
+      steps.map((step) => ({
+        ...step,
+        id: `${position}/${step.id}`,
+        after: step.after.map((id) => `${position}/${id}`),
+      })),
+    ),
+    ...waiting,
+  ]
+}
+
+const waitingStep = (step: Step): StepRecord => ({
+  id: step.id,
+  after: step.after,
+  says: step.says,
+  group: step.group,
+  port: step.command.port,
+  verb: step.command.verb,
+  state: 'waiting',
+  undoing: false,
+  attempts: 0,
+  mostAttempts: step.retry.attempts,
+  seconds: step.seconds,
+  startedAt: null,
+  endedAt: null,
+  dueAt: null,
+  evidence: [],
+  cause: null,
+})
+
 /** A change as it is told: a draft is judged anew each time. */
 export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<ChangeRecord> {
   const read = kindNamed(row.kind)?.read(row.intent)
   const view = await (read?.ok ? viewFor(parts.fleet, read.draft) : parts.fleet.view())
   const fresh = row.state === 'draft' && read?.ok ? judge(read.draft, view) : null
-  const steps = fresh ? [] : await stepRecords(row.number)
+  const members = row.members
+    ? await ChangeRow.findAll({ where: { parent: row.number }, order: [['position', 'ASC']] })
+    : []
+  const steps = fresh ? [] : await allSteps(row, members)
   const failures = fresh ? [] : await failureRecords(row.number)
   const plan = fresh ? fresh.plan : row.plan
   return {
@@ -90,6 +165,9 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
     plan,
     planDigest: fresh ? fresh.digest : row.planDigest,
     guardedBy: read?.ok ? read.draft.guardedBy(view) : null,
+    guards: read?.ok ? read.draft.guards(view) : [],
+    parent: row.parent ? changeId(row.parent) : null,
+    children: members.map(memberRecord),
     steps,
     failures,
     proof: row.proof,
@@ -99,6 +177,7 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
         (row.state === 'running' && steps.some((step) => step.state === 'failed'))) &&
       row.direction === 'on' &&
       read?.ok &&
+      !row.members &&
       plan
         ? remediesOf(row, read.draft, plan, view, steps, failures)
         : [],

@@ -16,7 +16,6 @@ import { Refusal } from './errors'
 import { judge, type Judged, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { said } from './says'
-import { start } from './start'
 
 export interface ScheduleRequest extends RunRequest {
   /** ISO time. */
@@ -100,7 +99,6 @@ export async function schedule(
   const id = `c-${row.number}`
   admit(id, draft, view, judged, request)
   const due = dueTime(draft, view, judged, request, parts.clock.now)
-  const guardedBy = draft.guardedBy(view)
   await parts.database.write(async (transaction) => {
     await row.update(
       {
@@ -108,7 +106,7 @@ export async function schedule(
         dueAt: isoClock(due),
         window: request.window ?? null,
         accepted: [...request.accept],
-        confirmed: guardedBy === null ? [] : [guardedBy],
+        confirmed: [...draft.guards(view)],
         findings: [...judged.findings],
         plan: judged.plan,
         planDigest: judged.digest,
@@ -200,6 +198,7 @@ export async function giveBack(
 export async function runDue(
   parts: ChangesParts,
   read: (row: ChangeRow) => Draft,
+  begin: (row: ChangeRow, draft: Draft, view: FleetView, judged: Judged) => Promise<void>,
 ): Promise<number | null> {
   const order: [string, string][] = [
     ['dueAt', 'ASC'],
@@ -215,7 +214,7 @@ export async function runDue(
     const view = await viewFor(parts.fleet, draft)
     const judged = judge(draft, view)
     const why = whyNotAsRead(row, judged)
-    if (why === null) await start(parts, row, draft, view, judged, row.accepted)
+    if (why === null) await begin(row, draft, view, judged)
     else {
       await parts.database.write((transaction) => giveBack(parts, transaction, row, why))
       parts.hub.emit('run', { change: row.number, steps: [] })

@@ -3,16 +3,37 @@ import type { Judged } from './judge'
 import type { ChangesParts } from './parts'
 import type { FleetView } from '~/core/fleet'
 import { type Draft } from '~/core/kinds'
-import type { ChangeRow } from '../records/models'
-import { LockRow } from '../records/models'
+import type { Transaction } from 'sequelize'
+import { ChangeRow, LockRow } from '../records/models'
 import { changeId, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { writeReservations, writeSteps } from './rows'
 import { countText } from '../../core/units'
 
-/** `cluster/a` covers itself and everything below it, as does any ref in the same way. */
-export const covers = (outer: string, inner: string): boolean =>
-  outer === inner || below(outer, inner)
+/** A cluster covers itself and everything in it; a site what stands there, its clusters among that. */
+export const covers = (
+  outer: string,
+  inner: string,
+  siteOf: (cluster: string) => string | undefined = () => undefined,
+): boolean => outer === inner || below(outer, inner) || isAtSite(outer, inner, siteOf)
+
+/** Whether a ref is that of a cluster, or of something in one, at the site of another ref. */
+function isAtSite(
+  outer: string,
+  inner: string,
+  siteOf: (cluster: string) => string | undefined,
+): boolean {
+  const [kind, site, ...more] = outer.split('/')
+  if (kind !== 'site' || more.length > 0) return false
+  const [, cluster] = inner.split('/')
+  return cluster !== undefined && siteOf(cluster) === site
+}
+
+/** Where each cluster of a view stands. */
+export const sitesIn = (view: FleetView): ((cluster: string) => string | undefined) => {
+  const sites = new Map(view.clusters.map(({ name, site }) => [name, site]))
+  return (cluster) => sites.get(cluster)
+}
 
 const below = (outer: string, inner: string): boolean => {
   const [kind, ...path] = outer.split('/')
@@ -23,6 +44,13 @@ const below = (outer: string, inner: string): boolean => {
     innerPath.length > 1 &&
     innerPath[0] === path[0]
   )
+}
+
+/** The halted run under whose lock a remedy of it may run; null once that has gone on. */
+async function haltedUnder(row: ChangeRow, transaction: Transaction): Promise<number | null> {
+  if (!row.under) return null
+  const halted = await ChangeRow.findByPk(row.under, { transaction, attributes: ['state'] })
+  return halted?.state === 'halted' ? row.under : null
 }
 
 /** Locks, reservations and steps in one transaction; or, if a lock is taken, a place in the queue. */
@@ -39,8 +67,14 @@ export async function start(
   const subjects = [...draft.subjects(view)].sort()
   const started = await parts.database.write(async (transaction) => {
     const held = await LockRow.findAll({ transaction })
-    const clash = held.find((lock) =>
-      subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)),
+    const under = await haltedUnder(row, transaction)
+    const siteOf = sitesIn(view)
+    const clash = held.find(
+      (lock) =>
+        lock.change !== under &&
+        subjects.some(
+          (subject) => covers(subject, lock.ref, siteOf) || covers(lock.ref, subject, siteOf),
+        ),
     )
     const common = {
       accepted,
@@ -66,7 +100,10 @@ export async function start(
       return false
     }
     await LockRow.bulkCreate(
-      subjects.map((ref) => ({ ref, change: row.number })),
+      subjects
+        // What the halted run holds it goes on holding.
+        .filter((ref) => !held.some((lock) => lock.ref === ref))
+        .map((ref) => ({ ref, change: row.number })),
       { transaction },
     )
     await writeReservations(transaction, row.number, plan)

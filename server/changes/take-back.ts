@@ -41,7 +41,7 @@ async function tracesOf(rows: readonly ChangeRow[]): Promise<ReadonlyMap<number,
 
 /** The runs after a run that stand on what it made or changed, and those that stand on them; the earliest first. */
 export async function laterRuns(row: ChangeRow): Promise<readonly ChangeRow[]> {
-  if (row.startedAt === null) return []
+  if (row.startedAt === null || row.members) return []
   const candidates = await ChangeRow.findAll({
     where: {
       state: { [Op.in]: [...ended, ...underWay] },
@@ -80,6 +80,7 @@ export async function laterRuns(row: ChangeRow): Promise<readonly ChangeRow[]> {
 export async function whyNotBack(row: ChangeRow): Promise<string | null> {
   if (![...ended, 'running', 'halted'].includes(row.state))
     return `${changeId(row.number)} is ${row.state}; it cannot be taken back now.`
+  if (row.members) return whyNotAllBack(row)
   const steps = await StepRow.findAll({ where: { change: row.number } })
   const kept = keepsBack(steps)
   if (kept !== null) return kept
@@ -93,6 +94,16 @@ export async function whyNotBack(row: ChangeRow): Promise<string | null> {
   return gone
     ? `${gone.ref}, which ${changeId(row.number)} made, is gone already${gone.goneBy === null ? '' : `, by ${changeId(gone.goneBy)}`}: its undo makes no sense any more.`
     : null
+}
+
+/** Why a set cannot be taken back: a member that cannot be. */
+async function whyNotAllBack(row: ChangeRow): Promise<string | null> {
+  const members = await ChangeRow.findAll({ where: { parent: row.number, state: 'done' } })
+  for (const member of members) {
+    const why = await whyNotBack(member)
+    if (why !== null) return `${changeId(member.number)}: ${why}`
+  }
+  return null
 }
 
 /** The run and those that go with it, the latest first; refused unless all that stand on it are named. */

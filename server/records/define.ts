@@ -33,6 +33,8 @@ export const optionalText = () => ({ type: STRING, allowNull: true })
 export const json = () => ({ type: Json, allowNull: false })
 export const optionalJson = () => ({ type: Json, allowNull: true })
 export const whole = () => ({ type: INTEGER, allowNull: false })
+export const optionalWhole = () => ({ type: INTEGER, allowNull: true })
+
 export function defineRecords(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false } as const
   MadeRow.init(
@@ -95,6 +97,10 @@ export function defineRecords(sequelize: Sequelize): void {
       window: optionalText(),
       confirmed: optionalJson(),
       returned: optionalJson(),
+      parent: optionalWhole(),
+      position: optionalWhole(),
+      members: optionalWhole(),
+      under: optionalWhole(),
     },
     { ...common, tableName: 'changes' },
   )

@@ -146,6 +146,16 @@ export const recordMigrations: readonly Migration[] = [
       `ALTER TABLE changes ADD COLUMN returned JSON`,
     ),
   },
+  {
+    name: '0015-sets',
+    up: sql(
+      `ALTER TABLE changes ADD COLUMN parent INTEGER`,
+      `ALTER TABLE changes ADD COLUMN position INTEGER`,
+      `ALTER TABLE changes ADD COLUMN members INTEGER`,
+      `ALTER TABLE changes ADD COLUMN under INTEGER`,
+      `CREATE INDEX changes_parent ON changes (parent, position)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -93,6 +93,13 @@ export class ChangeRow extends Model<
   declare window: CreationOptional<string | null>
   /** Names that its author typed for what is guarded. */
   declare confirmed: CreationOptional<string[] | null>
+  /** The set that it runs in, and its place there from 0; null where it runs by itself. */
+  declare parent: CreationOptional<number | null>
+  declare position: CreationOptional<number | null>
+  /** How many changes it holds; null where it is none of them. */
+  declare members: CreationOptional<number | null>
+  /** A halted run under whose lock it may run: it is a remedy of that one. */
+  declare under: CreationOptional<number | null>
   /** Why it came back to its author instead of running. */
   declare returned: CreationOptional<Returned | null>
 }

@@ -51,7 +51,8 @@ export class Runner {
   /** Takes up every run that was under way when the program last ended. */
   async resume(): Promise<void> {
     const rows = await ChangeRow.findAll({
-      where: { state: { [Op.in]: ['running', 'undoing', 'halted'] } },
+      // A set has no steps of its own: its members are taken up, and it follows them.
+      where: { state: { [Op.in]: ['running', 'undoing', 'halted'] }, members: null },
       order: [['number', 'ASC']],
     })
     for (const row of rows) await this.enter(row.number, () => this.load(row))
@@ -210,6 +211,9 @@ export class Runner {
   /** Called once locks were released: set by the server to start what waits for them. */
   startWaiting: () => Promise<void> = async () => undefined
 
+  /** A run has ended or halted: set by whoever goes on from there. */
+  settled: (number: number) => void = () => undefined
+
   // Inside the lane.
 
   private enter<T>(change: number, work: () => Promise<T>): Promise<T> {
@@ -345,7 +349,7 @@ export class Runner {
       await this.records.halted(active, `halted: ${first.cause?.says ?? first.says}`, {
         cause: first.cause,
       })
-      await this.noteBusy()
+      await this.halted(active.row.number)
       return
     }
     if (!settled(steps)) return
@@ -355,7 +359,7 @@ export class Runner {
         proof: [...proof],
         cause: { class: 'permanent', reason: 'proof', ...objection, chain: [] },
       })
-      await this.noteBusy()
+      await this.halted(active.row.number)
       return
     }
     await this.records.done(active, proof)
@@ -368,11 +372,16 @@ export class Runner {
     if (stuck) {
       const says = `taking back halted: ${stuck.cause?.says ?? stuck.says}`
       await this.records.halted(active, says, { cause: stuck.cause })
-      await this.noteBusy()
+      await this.halted(active.row.number)
       return
     }
     await this.records.takenBack(active, await backProofs(this.parts.fleet, active))
     await this.closed(active.row.number)
+  }
+
+  private async halted(number: number): Promise<void> {
+    await this.noteBusy()
+    this.settled(number)
   }
 
   private async closed(number: number): Promise<void> {
@@ -380,6 +389,7 @@ export class Runner {
     this.parts.fleet.touchRegister()
     this.parts.hub.emit('state', [])
     await this.noteBusy()
+    this.settled(number)
     // Not awaited: what waits is checked anew, which enters this lane again.
     void this.startWaiting().catch((error: unknown) => this.parts.onError(error))
   }

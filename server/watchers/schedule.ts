@@ -1,4 +1,4 @@
-/** The schedule at work: when the time of a change has come, it is checked, planned and run. */
+/** The schedule at work: when the time of a change has come, it is checked, planned and run; sets go on when their waits are over. */
 import type { Changes } from '../changes/changes'
 import { Looker } from './looker'
 import type { Watcher } from './watcher'
@@ -9,6 +9,7 @@ export class Schedule implements Watcher {
 
   constructor(
     private readonly changes: Changes,
+    private readonly clock: { readonly now: number },
     onError: (error: unknown) => void,
   ) {
     this.looker = new Looker(async () => {
@@ -17,15 +18,18 @@ export class Schedule implements Watcher {
   }
 
   wakeAt(): number | null {
-    return this.dueAt
+    const set = this.changes.sets.wakeAt()
+    return this.dueAt === null || set === null ? (this.dueAt ?? set) : Math.min(this.dueAt, set)
   }
 
   look(): void {
+    this.changes.sets.woken(this.clock.now)
     this.looker.look()
   }
 
-  atRest(): Promise<void> {
-    return this.looker.atRest()
+  async atRest(): Promise<void> {
+    await this.looker.atRest()
+    await this.changes.atRest()
   }
 
   registered(): void {

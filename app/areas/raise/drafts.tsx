@@ -1,4 +1,5 @@
 /** All drafts and runs; a new draft, or one dropped in as a file. */
+import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { redirect, useFetcher, useSearchParams } from 'react-router'
 import { gyrarchContext } from '../../context'
@@ -12,6 +13,7 @@ import { countText } from '~/core/units'
 import { orRefused } from '../refusals'
 import { readDraftFile } from '~/server/changes/draft-file'
 import { Refusal } from '~/server/changes/errors'
+import { RunAsOne } from '../run/members'
 import type { Route } from './+types/drafts'
 import './sheet.css'
 import { Drop } from '../../kit/drop'
@@ -21,10 +23,11 @@ import { Refused } from '../../kit/notice'
 export const meta: Route.MetaFunction = () => [{ title: 'Raise · Gyrarch' }]
 
 const fileLimit = 1024 * 1024
+const setBody = z.object({ set: z.array(z.string().max(20)).min(2).max(100) })
 
 export async function loader({ context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const rows = await gyrarch.changes.list()
+  const rows = await gyrarch.changes.list({ ownOnly: true })
   return {
     templates: (await gyrarch.templates.list()).map(
       ({ name, says, kind, open, shipped, intent }) => ({
@@ -45,6 +48,7 @@ export async function loader({ context }: Route.LoaderArgs) {
       state: row.state,
       startedAt: row.startedAt,
       waitsFor: row.waitsFor,
+      dueAt: row.state === 'scheduled' ? (row.dueAt ?? null) : null,
       amendedWall: row.amendedAt.toISOString(),
     })),
   }
@@ -55,6 +59,11 @@ export async function action({ request, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
   return orRefused(async () => {
     const text = await request.text()
+    if (request.headers.get('content-type')?.startsWith('application/json')) {
+      const read = setBody.safeParse(JSON.parse(text))
+      if (!read.success) throw new Refusal('invalid', 'Name at least two drafts.')
+      throw redirect(`/changes/${(await changes.draftSet(read.data.set)).id}`)
+    }
     if (text.length > fileLimit)
       throw new Refusal('too-large', 'The file is larger than 1 MiB. A draft is a few KiB.')
     const { kind, intent, title } = readDraftFile(text)
@@ -92,6 +101,7 @@ const columns: readonly Column<Row>[] = [
         <StateGlyph state={changeGlyph(row.state)} />
         {row.state}
         {row.waitsFor === null ? '' : ` for ${row.waitsFor}`}
+        {row.dueAt === null ? '' : ` for ${clockText(row.dueAt, { seconds: false })}`}
       </span>
     ),
   },
@@ -197,6 +207,7 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
             A draft is checked and planned against the real state of the fleet while you type.
             Nothing is made before you run it.
           </p>
+          <RunAsOne drafts={changes.filter((change) => change.state === 'draft')} />
         </>
       }
     >

@@ -9,6 +9,8 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, type RemedyPlace, standingText, useAccepted } from '../../parts/findings'
+import { Later } from '../../parts/later'
+import { windowsFor } from '../run/windows'
 import { PlanSummary } from '../../parts/plan'
 import { saveFile } from '../../kit/save-file'
 import { To, useAddress } from '../../parts/to'
@@ -46,6 +48,8 @@ export async function loader({ params, context }: Route.LoaderArgs) {
     intent,
     view: draftSlice(view, intent.site),
     expectations: view.expectations ?? [],
+    windows: windowsFor(gyrarch.changes.read(record.kind, record.intent), view),
+    now: view.now,
     aim: `site/${intent.site}`,
   }
 }
@@ -60,6 +64,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     version?: number
     accept?: string[]
     planDigest?: string
+    at?: string
+    window?: string
   }
   return orRefused(async () => {
     switch (wanted.do) {
@@ -76,6 +82,15 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         await changes.run(params.id, {
           accept: Array.isArray(wanted.accept) ? wanted.accept : [],
           planDigest: wanted.planDigest,
+        })
+        throw redirect(`/changes/${params.id}`)
+      }
+      case 'schedule': {
+        await changes.schedule(params.id, {
+          accept: Array.isArray(wanted.accept) ? wanted.accept : [],
+          planDigest: wanted.planDigest,
+          ...(typeof wanted.at === 'string' ? { at: wanted.at } : {}),
+          ...(typeof wanted.window === 'string' ? { window: wanted.window } : {}),
         })
         throw redirect(`/changes/${params.id}`)
       }
@@ -116,6 +131,8 @@ function OneSheet({
   intent: savedIntent,
   view,
   expectations,
+  windows,
+  now,
 }: Route.ComponentProps['loaderData']) {
   const [intent, setIntent] = useState(savedIntent)
   const [title, setTitle] = useState(record.title)
@@ -262,6 +279,25 @@ function OneSheet({
               >
                 Run
               </Button>
+              <Later
+                windows={windows}
+                now={now}
+                worst={judged.plan?.seconds.worst ?? 0}
+                disabled={!ready || runner.state !== 'idle'}
+                onSchedule={(when, isShort) =>
+                  post({
+                    do: 'schedule',
+                    ...when,
+                    accept: [
+                      ...accepted,
+                      ...(isShort && 'window' in when
+                        ? [`window.short|window/${when.window}`]
+                        : []),
+                    ],
+                    planDigest: record.planDigest,
+                  })
+                }
+              />
               <CopyButton
                 text={() =>
                   markdownOf({ ...record, intent, findings: judged.findings, plan: judged.plan })

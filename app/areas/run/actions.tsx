@@ -3,7 +3,7 @@ import Button from '@mui/material/Button'
 import { useEffect, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { patchDraft } from '~/core/changes'
-import { countText } from '~/core/units'
+import { countText, listText } from '~/core/units'
 import type { ChangeRecord, Changes } from '~/server/changes/changes'
 import { CopyButton } from '../../parts/copy-button'
 import { Findings, standingText, useAccepted } from '../../parts/findings'
@@ -89,12 +89,13 @@ export function Actions({
   const fetcher = useFetcher<{ refused: string | null }>()
   const address = useAddress()
   const [name, setName] = useState('')
+  const typed = name.split(/[\s,]+/).filter((part) => part !== '')
   const [accepted, accept] = useAccepted()
   const go = (what: string, more: Readonly<Record<string, string>> = {}): void => {
     const form = new FormData()
     form.set('do', what)
     for (const [field, value] of Object.entries(more)) form.append(field, value)
-    if (name !== '') form.set('confirm', name)
+    for (const each of typed) form.append('confirm', each)
     if (what === 'take-back') for (const { id } of wayBack.later) form.append('with', id)
     if (what === 'run' || what === 'schedule') {
       for (const key of accepted) form.append('accept', key)
@@ -103,12 +104,12 @@ export function Actions({
     void fetcher.submit(form, { method: 'post' })
   }
   const busy = fetcher.state !== 'idle'
-  const guard = record.guardedBy !== null && name !== record.guardedBy
+  const guard = record.guards.some((each) => !typed.includes(each))
   const missing = record.findings.filter(
     (finding) => finding.level === 'caution' && !accepted.has(finding.key),
   ).length
   const stops = record.findings.some((finding) => finding.level === 'stop')
-  const draft = record.state === 'draft'
+  const draft = record.state === 'draft' && record.parent === null
   const canGoBack =
     backStates.includes(record.state) &&
     wayBack.whyNot === null &&
@@ -116,6 +117,11 @@ export function Actions({
   const acts = draft || record.state === 'halted' || record.state === 'running' || canGoBack
   return (
     <>
+      {record.parent === null ? null : (
+        <p>
+          Runs in <To path={`/changes/${record.parent}`}>{record.parent}</To>, as one of a set.
+        </p>
+      )}
       {record.schedule ? <Scheduled schedule={record.schedule} now={now} /> : null}
       {record.returned ? (
         <Notice>
@@ -148,9 +154,13 @@ export function Actions({
           <PlanSummary plan={record.plan} />
         </>
       ) : null}
-      {acts && record.guardedBy !== null ? (
+      {acts && record.guards.length > 0 ? (
         <Field
-          label={`${record.guardedBy} is guarded: type its name`}
+          label={
+            record.guards.length === 1
+              ? `${record.guards.join()} is guarded: type its name`
+              : `${listText(record.guards)} are guarded: type their names`
+          }
           value={name}
           onChange={setName}
           width="100%"

@@ -18,7 +18,9 @@ import { mergeSteps } from '../../frame/run-line'
 import { type Column, Table } from '../../kit/table/table'
 import { timeText } from '../../parts/when'
 import { changeOrDrafts, orRefused } from '../refusals'
+import { setName } from '~/core/sets'
 import { Actions } from './actions'
+import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
 import { DraftSheet } from './draft-sheet'
 import { Joins } from './joins'
@@ -136,7 +138,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     const value = form.get(name)
     return typeof value === 'string' && value !== '' ? value : undefined
   }
-  const confirm = text('confirm')
+  const confirm = form.getAll('confirm').map(String)
   return orRefused(async () => {
     switch (text('do')) {
       case 'run':
@@ -310,7 +312,14 @@ function OneRun({
       }
     >
       <Verdicts verdicts={verdicts} />
-      {record.state === 'draft' ? <DraftSheet record={record} choices={choices} /> : null}
+      {record.kind !== setName ? null : record.state === 'draft' ? (
+        <SetSheet key={record.version} record={record} windows={windows.map(({ name }) => name)} />
+      ) : (
+        <Members record={record} />
+      )}
+      {record.state === 'draft' && record.kind !== setName ? (
+        <DraftSheet record={record} choices={choices} />
+      ) : null}
       {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
         <Joins joins={joins} missing={missing} />
       ) : null}

@@ -86,6 +86,9 @@ function Lane({
       <div className="window-head">
         <b>{row.name}</b>
         <span className="soft">
+          {row.bars.some((bar) => bar.from <= nowPart && nowPart < bar.to) ? (
+            <b>open now · </b>
+          ) : null}
           {row.next === null ? (
             'never again'
           ) : (

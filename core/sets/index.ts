@@ -1,0 +1,11 @@
+/** Sets of changes: several drafts that run as one. */
+export {
+  memberKey,
+  type MemberRead,
+  memberSteps,
+  type ReadMember,
+  type SetIntent,
+  setIntent,
+  setName,
+  setRunOf,
+} from './set-run'

@@ -1,0 +1,444 @@
+/**
+ * Sets of changes at work. A set holds no locks and has no steps: its members are changes like any other, each begun
+ * when its turn comes, and where the set stands follows from where they stand. So nothing of it is held in memory but
+ * the time at which it next wants to look: killed and started again, it looks at its members and goes on.
+ */
+import { Op } from 'sequelize'
+import { expectations } from '~/core/wire'
+import { clusterState, stateContext } from '~/core/fleet'
+import { type Draft, kindNamed } from '~/core/kinds'
+import { memberKey, memberSteps, type SetIntent, setIntent } from '~/core/sets'
+import { nextOccurrence, occurrencesOf, windowNamed } from '~/core/windows'
+import type { Failure, Said } from '~/core/contract'
+import type { Proof, Step } from '~/core/changes'
+import { ChangeRow, type ChangeState } from '../records/models'
+import { isoClock } from '../runner/active'
+import { changeId, writeJournal } from '../runner/journal'
+import { Lanes } from '../runner/lanes'
+import type { BackInTurn } from './back-in-turn'
+import { Refusal } from './errors'
+import { judge, type Judged, viewFor } from './judge'
+import type { ChangesParts } from './parts'
+import { said } from './says'
+import { start } from './start'
+import { chosenWith, whyNotBack } from './take-back'
+
+const busy: readonly ChangeState[] = ['running', 'undoing', 'waiting', 'scheduled']
+
+export interface SetsParts {
+  readonly parts: ChangesParts
+  readonly back: BackInTurn
+  /** Starting is one at a time. */
+  readonly inLane: <T>(work: () => Promise<T>) => Promise<T>
+}
+
+const failureOf = (why: Said): Failure => ({
+  class: 'permanent',
+  reason: 'set',
+  ...why,
+  chain: [],
+})
+
+export class Sets {
+  private readonly lanes = new Lanes<number>()
+  /** When each set next wants to look (ms). */
+  private readonly due = new Map<number, number>()
+
+  constructor(private readonly of: SetsParts) {}
+
+  /** The earliest time at which a set wants to look (ms), or null. */
+  wakeAt(): number | null {
+    return this.due.size === 0 ? null : Math.min(...this.due.values())
+  }
+
+  woken(now: number): void {
+    for (const [number, at] of this.due) if (at <= now) this.look(number)
+  }
+
+  atRest(): Promise<void> {
+    return this.lanes.atRest()
+  }
+
+  /** Takes up every set that was under way when the program last ended. */
+  async resume(): Promise<void> {
+    const rows = await ChangeRow.findAll({
+      where: { state: { [Op.in]: ['running', 'undoing', 'halted'] }, members: { [Op.ne]: null } },
+      attributes: ['number'],
+    })
+    for (const { number } of rows) this.look(number)
+  }
+
+  /** A run has ended or halted: if it is a member, its set looks. */
+  async memberSettled(number: number): Promise<void> {
+    const row = await ChangeRow.findByPk(number, { attributes: ['parent'] })
+    if (row?.parent) this.look(row.parent)
+  }
+
+  /** Begins a set that was judged and may run. */
+  async begin(row: ChangeRow, judged: Judged, accepted: readonly string[]): Promise<void> {
+    const { parts } = this.of
+    const intent = setIntent.parse(row.intent)
+    await this.write(row, 'run.started', `${row.label}: running, ${intent.drafts.length} changes`, {
+      state: 'running',
+      direction: 'on',
+      members: intent.drafts.length,
+      accepted: [...accepted],
+      findings: [...judged.findings],
+      plan: judged.plan,
+      planDigest: judged.digest,
+      subjects: [],
+      waitsFor: null,
+      startedAt: isoClock(parts.clock.now),
+      endedAt: null,
+      cause: null,
+      proof: null,
+    })
+    this.look(row.number)
+  }
+
+  /** Goes on after a halt: halted members are retried, and one whose plan had become another is taken as it is now. */
+  async retry(row: ChangeRow): Promise<void> {
+    const children = await this.membersOf(row)
+    const stuck = children.filter(({ state }) => state === 'draft')
+    await this.write(row, 'run.retried', `${row.label}: goes on`, {
+      state: row.direction === 'back' ? 'undoing' : 'running',
+      cause: null,
+      accepted: [...row.accepted, ...stuck.map(({ position }) => asIs(position ?? 0))],
+    })
+    for (const child of children)
+      if (child.state === 'halted') await this.of.parts.runner.retry(child.number)
+    this.look(row.number)
+  }
+
+  /** Takes the members back, the last that began first. */
+  async takeBack(row: ChangeRow): Promise<void> {
+    await this.write(row, 'run.back', `${row.label}: being taken back`, {
+      state: 'undoing',
+      direction: 'back',
+      cause: null,
+    })
+    this.look(row.number)
+  }
+
+  /** Ends it as it is; halted members are given up too. */
+  async giveUp(row: ChangeRow): Promise<void> {
+    await this.write(row, 'run.given-up', `${row.label}: given up`, {
+      state: 'given-up',
+      endedAt: isoClock(this.of.parts.clock.now),
+    })
+    for (const child of await this.membersOf(row))
+      if (child.state === 'halted') await this.of.parts.runner.giveUp(child.number)
+  }
+
+  membersOf(row: Pick<ChangeRow, 'number'>): Promise<readonly ChangeRow[]> {
+    return ChangeRow.findAll({ where: { parent: row.number }, order: [['position', 'ASC']] })
+  }
+
+  private look(number: number): void {
+    this.due.delete(number)
+    void this.lanes
+      .enter(number, () => this.goOn(number), this.of.parts.onError)
+      .catch(() => undefined)
+  }
+
+  private async goOn(number: number): Promise<void> {
+    const row = await ChangeRow.findByPk(number)
+    if (!row?.members) return
+    if (row.direction === 'back') {
+      if (row.state === 'undoing') await this.goBack(row)
+      return
+    }
+    if (row.state !== 'running' && row.state !== 'halted') return
+    const intent = setIntent.parse(row.intent)
+    const children = await this.membersOf(row)
+    const failed = children.find(
+      ({ state, returned }) => state === 'halted' || (state === 'draft' && returned),
+    )
+    const isBusy = children.some(({ state }) => busy.includes(state))
+    if (failed && (intent.onFailure === 'halt' || !isBusy)) {
+      const isOver = children.length >= intent.drafts.length || intent.onFailure === 'halt'
+      if (isOver) {
+        if (!isBusy) await this.halt(row, whyFailed(failed))
+        return
+      }
+    }
+    // A member that had failed has been seen to: the set goes on.
+    if (row.state === 'halted' && !failed)
+      await this.write(row, 'run.retried', `${row.label}: goes on`, {
+        state: 'running',
+        cause: null,
+      })
+    if (row.state !== 'running') return
+    await this.beginNext(row, intent, children)
+  }
+
+  private async beginNext(
+    row: ChangeRow,
+    intent: SetIntent,
+    children: readonly ChangeRow[],
+  ): Promise<void> {
+    const { parts } = this.of
+    // One that was made but not begun when the program was killed comes first.
+    const unbegun = children.find(({ state, returned }) => state === 'draft' && !returned)
+    const position = unbegun?.position ?? children.length
+    const running = children.filter(({ state }) => busy.includes(state)).length
+    if (position >= intent.drafts.length) {
+      if (running === 0) await this.finish(row, children)
+      return
+    }
+    if (running >= intent.atOnce) return
+    const wait = await this.waitFor(intent, children, position)
+    if (wait !== null) {
+      this.due.set(row.number, wait)
+      return
+    }
+    const broken = await this.unmet(intent, children)
+    if (broken) {
+      await this.halt(row, broken)
+      return
+    }
+    const child = unbegun ?? (await this.make(row, intent, position))
+    const objection = await this.of.inLane(() => this.start(row, child))
+    if (objection) {
+      const at = isoClock(parts.clock.now)
+      await parts.database.write((transaction) =>
+        child.update({ returned: { ...objection, at } }, { transaction }),
+      )
+    }
+    this.look(row.number)
+  }
+
+  /** When the next may begin (ms): after the soak of the last, and while its window is open; null is now. */
+  private async waitFor(
+    intent: SetIntent,
+    children: readonly ChangeRow[],
+    position: number,
+  ): Promise<number | null> {
+    const { now } = this.of.parts.clock
+    const ends = children.flatMap(({ endedAt }) => (endedAt ? [Date.parse(endedAt)] : []))
+    const soaked = ends.length === 0 ? 0 : Math.max(...ends) + intent.soakSeconds * 1000
+    if (soaked > now) return soaked
+    const name = intent.drafts[position]?.window ?? null
+    const view = await this.of.parts.fleet.view()
+    const window = name === null ? undefined : windowNamed(view, name)
+    if (!window) return null
+    const isOpen = occurrencesOf([window], now, now + 1).some(
+      ({ start: from, end }) => from <= now && now < end,
+    )
+    return isOpen ? null : (nextOccurrence(window, now)?.start ?? null)
+  }
+
+  /** What is required before the next begins, and does not hold; null where all is well. */
+  private async unmet(intent: SetIntent, children: readonly ChangeRow[]): Promise<Said | null> {
+    if (intent.requires === 'nothing' || children.length === 0) return null
+    const { fleet } = this.of.parts
+    const view = await fleet.view()
+    if (intent.requires === 'walks') {
+      const broken = expectations(await fleet.withExpected(view)).filter(({ holds }) => !holds)
+      return broken.length === 0
+        ? null
+        : said('set.walks-broken', { walks: broken.map(({ name }) => name) })
+    }
+    const touched = new Set(
+      children.flatMap(({ subjects }) => (subjects ?? []).map((subject) => subject.split('/')[1])),
+    )
+    const context = stateContext(view)
+    const broken = view.clusters.filter(
+      (cluster) => touched.has(cluster.name) && clusterState(cluster, context).state === 'broken',
+    )
+    return broken.length === 0
+      ? null
+      : said('set.broken', { clusters: broken.map(({ name }) => name) })
+  }
+
+  private make(row: ChangeRow, intent: SetIntent, position: number): Promise<ChangeRow> {
+    const { parts } = this.of
+    const member = intent.drafts[position]
+    const label = draftOf(member?.kind ?? '', member?.intent)?.label ?? member?.kind ?? ''
+    return parts.database.write((transaction) =>
+      ChangeRow.create(
+        {
+          kind: member?.kind ?? '',
+          label,
+          title: null,
+          intent: member?.intent,
+          version: 1,
+          state: 'draft',
+          direction: 'on',
+          site: null,
+          createdAt: new Date(),
+          amendedAt: new Date(),
+          startedAt: null,
+          endedAt: null,
+          accepted: [],
+          findings: null,
+          plan: null,
+          planDigest: null,
+          proof: null,
+          subjects: null,
+          waitsFor: null,
+          cause: null,
+          parent: row.number,
+          position,
+        },
+        { transaction },
+      ),
+    )
+  }
+
+  /** Judges a member by the fleet as it is now and starts it; tells why it does not. */
+  private async start(row: ChangeRow, child: ChangeRow): Promise<Said | null> {
+    const { parts } = this.of
+    const position = child.position ?? 0
+    const draft = draftOf(child.kind, child.intent)
+    if (!draft) return said('set.unreadable', { kind: child.kind })
+    const view = await viewFor(parts.fleet, draft)
+    const judged = judge(draft, view)
+    const stop = judged.findings.find(({ level }) => level === 'stop')
+    if (stop || !judged.plan) return said('returned.stopped', { stop: stop?.says ?? '' })
+    const isTaken = row.accepted.includes(asIs(position))
+    const fresh = judged.findings.filter(
+      (finding) =>
+        finding.level === 'caution' && !row.accepted.includes(memberKey(position, finding)),
+    )
+    if (fresh.length > 0 && !isTaken)
+      return said('returned.cautions', { cautions: fresh.map(({ says }) => says) })
+    const read = row.plan ? memberSteps(row.plan, position) : []
+    if (!isTaken && !isAlike(read, judged.plan.steps, position))
+      return differs(read, judged.plan.steps, position)
+    await start(
+      parts,
+      child,
+      draft,
+      view,
+      judged,
+      judged.findings.map(({ key }) => key),
+    )
+    return null
+  }
+
+  private async finish(row: ChangeRow, children: readonly ChangeRow[]): Promise<void> {
+    const proof = children.map(({ number, label, state, proof: own }): Proof => ({
+      says: `${changeId(number)}: ${label}`,
+      holds: state === 'done',
+      observed: state === 'done' ? `${(own ?? []).length} proofs hold` : state.replace('-', ' '),
+    }))
+    const isWhole = children.every(({ state }) => state === 'done')
+    await this.write(
+      row,
+      isWhole ? 'run.done' : 'run.given-up',
+      `${row.label}: ${isWhole ? 'done' : 'ended without some of its changes'}`,
+      {
+        state: isWhole ? 'done' : 'given-up',
+        endedAt: isoClock(this.of.parts.clock.now),
+        proof,
+        cause: null,
+      },
+    )
+  }
+
+  private async halt(row: ChangeRow, why: Said): Promise<void> {
+    if (row.state === 'halted') return
+    await this.write(row, 'run.halted', `${row.label} halted: ${why.says}`, {
+      state: 'halted',
+      cause: failureOf(why),
+    })
+  }
+
+  private async goBack(row: ChangeRow): Promise<void> {
+    const children = [...(await this.membersOf(row))].reverse()
+    for (const child of children) {
+      if (child.state === 'taken-back' || child.state === 'draft') continue
+      if (child.state === 'undoing') return
+      if (child.state === 'waiting') {
+        await this.of.parts.database.write((transaction) =>
+          child.update({ state: 'draft', waitsFor: null }, { transaction }),
+        )
+        continue
+      }
+      if (child.state === 'halted' && child.direction === 'back') {
+        await this.halt(row, whyFailed(child))
+        return
+      }
+      const why = await this.sendBack(child)
+      if (why === 'nothing') continue
+      if (why) await this.halt(row, said('set.not-back', { change: changeId(child.number), why }))
+      return
+    }
+    await this.write(row, 'run.taken-back', `${row.label}: taken back`, {
+      state: 'taken-back',
+      endedAt: isoClock(this.of.parts.clock.now),
+      cause: null,
+    })
+  }
+
+  /** Begins to take a member back; `nothing` where it did nothing that could be, else why it cannot be, or null. */
+  private async sendBack(child: ChangeRow): Promise<string | null> {
+    const why = await whyNotBack(child)
+    if (why !== null) return child.state === 'given-up' ? 'nothing' : why
+    try {
+      await chosenWith(child, [])
+      await this.of.back.begin([child])
+      return null
+    } catch (error) {
+      if (error instanceof Refusal) return error.message
+      throw error
+    }
+  }
+
+  private async write(
+    row: ChangeRow,
+    kind: string,
+    says: string,
+    values: Partial<ChangeRow>,
+  ): Promise<void> {
+    const { database, hub, clock } = this.of.parts
+    await database.write(async (transaction) => {
+      await row.update(values, { transaction })
+      await writeJournal(hub, transaction, isoClock(clock.now), [
+        { kind, change: row.number, says },
+      ])
+    })
+    hub.emit('run', { change: row.number, steps: [] })
+  }
+}
+
+/** What stands in `accepted` for a member whose plan is taken as it is when its turn comes. */
+const asIs = (position: number): string => `draft.${position}|as it is then`
+
+function draftOf(kind: string, intent: unknown): Draft | null {
+  const read = kindNamed(kind)?.read(intent)
+  return read?.ok === true ? read.draft : null
+}
+
+const whyFailed = (child: ChangeRow): Said =>
+  said('set.member-failed', {
+    change: changeId(child.number),
+    label: child.label,
+    why: child.returned?.says ?? child.cause?.says ?? child.state,
+  })
+
+/** What a step does, whatever names and addresses it was given meanwhile. */
+const doing = (step: Step, position: number): string =>
+  `${step.id.startsWith(`${position}/`) ? step.id.slice(`${position}/`.length) : step.id} ${step.command.verb}`
+
+/** Plans are alike if they do the same to the same: figures that earlier members have moved may differ. */
+function isAlike(read: readonly Step[], now: readonly Step[], position: number): boolean {
+  const texts = (steps: readonly Step[]): string =>
+    steps
+      .map((step) => doing(step, position))
+      .sort()
+      .join('\n')
+  return texts(read) === texts(now)
+}
+
+function differs(read: readonly Step[], now: readonly Step[], position: number): Said {
+  const before = new Set(read.map((step) => doing(step, position)))
+  const after = new Set(now.map((step) => doing(step, position)))
+  const textOf = (step: Step): string => `${step.group}: ${step.says}`
+  return said('returned.differs', {
+    come: now.filter((step) => !before.has(doing(step, position))).map(textOf),
+    gone: read.filter((step) => !after.has(doing(step, position))).map(textOf),
+    otherwise: [],
+  })
+}
