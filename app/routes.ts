@@ -36,6 +36,7 @@ export default [
   route('wire/names', 'areas/wire/names.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/observed', 'areas/journal/observed.tsx'),
+  route('journal/estimates', 'areas/journal/estimates.tsx'),
   route('journal/:seq', 'areas/journal/line.tsx'),
   route('keys', 'areas/keys/keys.tsx'),
   route('faults', 'areas/faults/faults.tsx'),

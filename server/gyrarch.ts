@@ -10,6 +10,7 @@ import { loadDemo, loadDemoCredentials } from './demo/load'
 import { Fleet } from './fleet/fleet'
 import type { FleetPictures } from './fleet/pictures'
 import { History } from './history/history'
+import { ObservedTimes } from './estimates/observed-times'
 import { Observer } from './history/observer'
 import { Versions } from './history/versions'
 import { Boot } from './boot/boot'
@@ -102,6 +103,8 @@ export class Gyrarch {
   /** Told of errors that are the program’s own. */
   readonly onError: (error: unknown) => void
   readonly watchers: Watchers
+  /** How long steps took, and how well that was foreseen. */
+  readonly times: ObservedTimes
   /** Null where nothing is kept. */
   readonly history: History | null
 
@@ -117,6 +120,7 @@ export class Gyrarch {
     compute: Compute
     vault: Vault
     observe: Observe
+    times: ObservedTimes
     versions: Versions | null
     historyBytes: number
     onError: (error: unknown) => void
@@ -127,6 +131,7 @@ export class Gyrarch {
     this.jump = new JumpIndex((cluster) => parts.fleet.objectsOf(cluster))
     this.outside = parts.outside
     this.observe = parts.observe
+    this.times = parts.times
     this.fleet = parts.fleet
     this.runner = parts.runner
     this.changes = parts.changes
@@ -226,7 +231,17 @@ export class Gyrarch {
     const connectors = new ConnectorRegistry(register, outside)
     const observe = connectors.observe()
     const fleet = new Fleet(observe, outside.clock)
-    const runner = new Runner({ database, connectors, clock: outside.clock, fleet, hub, onError })
+    const times = await ObservedTimes.open(database)
+    fleet.timings = () => times.timings
+    const runner = new Runner({
+      database,
+      connectors,
+      clock: outside.clock,
+      fleet,
+      hub,
+      times,
+      onError,
+    })
     const changes = new Changes({
       database,
       fleet,
@@ -241,6 +256,7 @@ export class Gyrarch {
       database,
       outside,
       observe,
+      times,
       fleet,
       runner,
       changes,

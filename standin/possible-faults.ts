@@ -16,6 +16,11 @@ export const possibleFaults: readonly PossibleFault[] = [
     about: 'site/<site>',
   },
   {
+    fault: 'site-slow',
+    says: 'Everything at a site takes half as long again.',
+    about: 'site/<site>',
+  },
+  {
     fault: 'image-missing',
     says: 'The base image of a release is gone.',
     about: 'image/<site>/<release>',
@@ -141,6 +146,7 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
   const network = site.networks.find((network) => network.name === third)
   switch (possibleFault.fault) {
     case 'machine-unavailable':
+    case 'site-slow':
     case 'time-silent':
     case 'boot-data-cut':
       return what === 'site' && third === undefined ? null : wrong

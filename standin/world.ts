@@ -24,6 +24,7 @@ export interface Fault {
 
 export const faultKinds = [
   'machine-unavailable',
+  'site-slow',
   'image-missing',
   'size-withdrawn',
   'no-stock',

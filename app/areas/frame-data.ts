@@ -1,5 +1,5 @@
 /** What the frame shows on every page. */
-import { stepRecords } from '~/server/changes/rows'
+import { stepsOf } from '~/server/changes/record'
 import type { Gyrarch } from '~/server/gyrarch'
 import type { FrameData } from '../frame/frame'
 
@@ -8,7 +8,7 @@ const titles: Readonly<Record<string, string>> = { hall: 'hall', cloud: 'cloud',
 export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<FrameData> {
   const view = await gyrarch.fleet.view()
   const { now, speed, calm, slipping } = gyrarch.outside
-  const recent = await gyrarch.changes.list({ limit: 60 })
+  const recent = await gyrarch.changes.list({ limit: 60, ownOnly: true })
   const active = recent.filter(
     (row) =>
       row.state === 'running' ||
@@ -21,7 +21,7 @@ export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<Fr
       id: `c-${row.number}`,
       label: row.label,
       state: row.state,
-      steps: await stepRecords(row.number),
+      steps: await stepsOf(row),
     })),
   )
   const broken = gyrarch

@@ -38,6 +38,17 @@ export function spendText({ before, after }: Plan['spend']): string {
   return `${change < 0 ? '−' : '+'} ${moneyText(Math.abs(change))} a month`
 }
 
+/** On how many runs the estimates of a plan rest. */
+export function restsText(plan: Plan): string {
+  const learnt = plan.steps.flatMap(({ seconds }) => seconds.runs ?? [])
+  if (learnt.length === 0) return 'what is usual, no runs yet'
+  const most = Math.max(...learnt)
+  const rest = plan.steps.length - learnt.length
+  return rest === 0
+    ? countText(most, 'run')
+    : `${countText(most, 'run')}, ${countText(rest, 'step')} on what is usual`
+}
+
 export function PlanSummary({ plan }: { readonly plan: Plan | null }) {
   if (!plan) {
     return (
@@ -56,6 +67,10 @@ export function PlanSummary({ plan }: { readonly plan: Plan | null }) {
           <dd>
             likely {durationText(plan.seconds.likely)} · worst {durationText(plan.seconds.worst)}
           </dd>
+        </div>
+        <div>
+          <dt>estimates rest on</dt>
+          <dd>{restsText(plan)}</dd>
         </div>
         {plan.creates.length > 0 ? (
           <div>

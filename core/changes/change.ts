@@ -75,6 +75,8 @@ export type StepId = string
 export interface Estimate {
   readonly likely: number
   readonly worst: number
+  /** On how many runs it rests; absent where it was assumed beforehand. */
+  readonly runs?: number
 }
 
 export interface Step {

@@ -64,6 +64,14 @@ export interface ExpectationView {
   readonly delivered: boolean
 }
 
+/** How long one kind of work took, in seconds, and on how many runs that rests. */
+export interface TimingView {
+  readonly runs: number
+  readonly samples: number
+  readonly likely: number
+  readonly worst: number
+}
+
 /** A maintenance window: when something may be done to the clusters that it names or whose labels it names. */
 export interface WindowView {
   readonly name: string
@@ -190,6 +198,8 @@ export interface FleetView {
   readonly peers?: readonly PeerReport[]
   readonly expectations?: readonly ExpectationView[]
   readonly windows?: readonly WindowView[]
+  /** How long work took, by `verb|site|size`; absent before anything was observed. */
+  readonly timings?: Readonly<Record<string, TimingView>>
   /** Who called whom over the last day, of those clusters that were asked (`walks:cluster/bramble`). */
   readonly traffic?: Readonly<Record<string, Slice<readonly TrafficReport[]>>>
   /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); read by `listedObjects`, which tells who did not ask from who is not answered. */

@@ -66,6 +66,7 @@ import {
   wireTranslation,
 } from '../wire/changes'
 
+import { withObserved } from '../estimates'
 import { setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
 
@@ -165,7 +166,10 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
           offersNeed: (view) => offersNeed(of.check(intent, view)),
           findings: (view) => findingsOf(of, intent, view, applyChange),
           stops: (view) => of.check(intent, view).some((finding) => finding.level === 'stop'),
-          plan: (view) => of.plan(intent, view),
+          plan: (view) => {
+            const plan = of.plan(intent, view)
+            return view.timings ? withObserved(plan, view.timings, view.clusters) : plan
+          },
           prove: (view, results) => of.prove(intent, view, results),
           subjects: (view) => of.subjects(intent, view),
           guardedBy: (view) => of.guardedBy(intent, view),

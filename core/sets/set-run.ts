@@ -200,8 +200,8 @@ function planOf(intent: SetIntent, turns: readonly Turn[]): Plan {
     seconds: { likely: path.seconds.likely + soaked, worst: path.seconds.worst + soaked },
     critical: path.critical,
     spend: {
-      before: plans[0]?.spend.before ?? 0,
-      after: plans.at(-1)?.spend.after ?? 0,
+      before: plans.reduce((sum, plan) => sum + plan.spend.before, 0),
+      after: plans.reduce((sum, plan) => sum + plan.spend.after, 0),
     },
     // Each puts aside what it takes when its turn comes.
     reserves: [],

@@ -140,6 +140,7 @@ describe('answers are as described', () => {
     expect(since).toMatchObject({ is: 'well', was: null, before: null, changes: [] })
     await good('get', '/history/since?from=climate/weather-relay&to=203.0.113.40&aim=bramble')
     expect((await ask('get', '/history/since')).status).toBe(400)
+    await good('get', '/estimates')
   })
 
   it('of windows and schedules', async () => {

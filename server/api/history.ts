@@ -12,6 +12,7 @@ import {
   walkQuestion,
 } from '../history/questions'
 import { ok, wholeText } from './answers'
+import { estimate } from './shapes'
 import type { Route } from './route'
 
 const time = z.iso.datetime({ offset: true })
@@ -67,6 +68,28 @@ async function questionOf(gyrarch: Gyrarch, query: z.infer<typeof sinceQuery>): 
 }
 
 export const historyRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/estimates',
+    says: 'How well estimates did, by verb, site and machine size, and what the next plans say.',
+    answer: z.object({
+      estimates: z.array(
+        z.object({
+          verb: z.string(),
+          site: z.string(),
+          size: z.string(),
+          samples: z.number(),
+          runs: z.number(),
+          predicted: z.number(),
+          took: z.number(),
+          miss: z.number(),
+          within: z.number(),
+          next: estimate.nullable(),
+        }),
+      ),
+    }),
+    handle: async (gyrarch) => ok({ estimates: await gyrarch.times.accuracy() }),
+  },
   {
     method: 'get',
     path: '/history',

@@ -33,6 +33,11 @@ export const failure = saidShape.extend({
   chain: z.array(saidShape.extend({ about: z.string() })),
 })
 
-export const estimate = z.object({ likely: z.number(), worst: z.number() })
+export const estimate = z.object({
+  likely: z.number(),
+  worst: z.number(),
+  /** On how many runs it rests; absent where it was assumed beforehand. */
+  runs: z.number().optional(),
+})
 
 export { labels, saidShape, taint }

@@ -112,6 +112,16 @@ async function allSteps(
   ]
 }
 
+/** The steps of a run, or of all members of a set, whatever was read of its row. */
+export async function stepsOf(row: ChangeRow): Promise<readonly StepRecord[]> {
+  if (!row.members) return stepRecords(row.number)
+  const whole = (await ChangeRow.findByPk(row.number)) ?? row
+  return allSteps(
+    whole,
+    await ChangeRow.findAll({ where: { parent: row.number }, order: [['position', 'ASC']] }),
+  )
+}
+
 const waitingStep = (step: Step): StepRecord => ({
   id: step.id,
   after: step.after,

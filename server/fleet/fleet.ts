@@ -97,6 +97,9 @@ export class Fleet extends FleetPictures {
     this.clock = clock
   }
 
+  /** How long work took: set by who keeps it. */
+  timings: () => NonNullable<FleetView['timings']> = () => ({})
+
   /** Told of what is not in the picture any more as it is: set by who looks. */
   touched: (slices: readonly string[]) => void = () => undefined
 
@@ -208,6 +211,7 @@ export class Fleet extends FleetPictures {
       peers: this.peers,
       expectations: this.expectations,
       windows: this.windows,
+      ...(Object.keys(this.timings()).length === 0 ? {} : { timings: this.timings() }),
     }
   }
 

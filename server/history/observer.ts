@@ -57,6 +57,7 @@ const registerOf = (view: FleetView): Register => {
     peers: _peers,
     traffic: _traffic,
     objects: _objects,
+    timings: _timings,
     ...rest
   } = view
   return {

@@ -12,7 +12,7 @@ import type { Version, Versions } from './versions'
 /** Parts of the picture that are kept as one slice, `fleet/register`. */
 export type Register = Omit<
   FleetView,
-  'version' | 'now' | 'sites' | 'clusters' | 'peers' | 'traffic' | 'objects'
+  'version' | 'now' | 'sites' | 'clusters' | 'peers' | 'traffic' | 'objects' | 'timings'
 > & {
   /** The order in which sites and clusters are listed. */
   readonly order: { readonly sites: readonly string[]; readonly clusters: readonly string[] }

@@ -5,6 +5,7 @@ import {
   MadeRow,
   ClusterRow,
   ContactRow,
+  DurationRow,
   WindowRow,
   ChangeRow,
   StepRow,
@@ -282,6 +283,21 @@ export function defineRecords(sequelize: Sequelize): void {
       units: { type: DataTypes.DOUBLE, allowNull: false },
     },
     { ...common, tableName: 'prices' },
+  )
+  DurationRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      change: whole(),
+      step: text(),
+      verb: text(),
+      site: text(),
+      size: text(),
+      predicted: { type: DataTypes.DOUBLE, allowNull: false },
+      worst: { type: DataTypes.DOUBLE, allowNull: false },
+      seconds: { type: DataTypes.DOUBLE, allowNull: false },
+      at: text(),
+    },
+    { ...common, tableName: 'durations' },
   )
   WindowRow.init(
     {

@@ -156,6 +156,13 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE INDEX changes_parent ON changes (parent, position)`,
     ),
   },
+  {
+    name: '0016-durations',
+    up: sql(
+      `CREATE TABLE durations (id INTEGER PRIMARY KEY AUTOINCREMENT, change INTEGER NOT NULL, step TEXT NOT NULL, verb TEXT NOT NULL, site TEXT NOT NULL, size TEXT NOT NULL, predicted REAL NOT NULL, worst REAL NOT NULL, seconds REAL NOT NULL, at TEXT NOT NULL)`,
+      `CREATE INDEX durations_work ON durations (verb, site, size)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -324,6 +324,24 @@ export class ContactRow extends Model<
   declare address: string
 }
 
+/** How long a step took that ended well at its first attempt. */
+export class DurationRow extends Model<
+  InferAttributes<DurationRow>,
+  InferCreationAttributes<DurationRow>
+> {
+  declare id: CreationOptional<number>
+  declare change: number
+  declare step: string
+  declare verb: string
+  declare site: string
+  declare size: string
+  /** Seconds: what was likely, what was worst, what it took. */
+  declare predicted: number
+  declare worst: number
+  declare seconds: number
+  declare at: string
+}
+
 export class WindowRow extends Model<
   InferAttributes<WindowRow>,
   InferCreationAttributes<WindowRow>

@@ -1,5 +1,6 @@
 /** What runs are carried out with. */
 import type { ConnectorClock } from '~/core/contract'
+import type { ObservedTimes } from '../estimates/observed-times'
 import type { Fleet } from '../fleet/fleet'
 import type { Hub } from '../live/hub'
 import type { ConnectorRegistry } from '../ports/registry'
@@ -12,6 +13,7 @@ export interface RunnerParts {
   readonly clock: ConnectorClock
   readonly fleet: Fleet
   readonly hub: Hub
+  readonly times: ObservedTimes
   /** Told of errors that are the program’s own. */
   readonly onError: (error: unknown) => void
 }

@@ -210,6 +210,7 @@ export class RunRecords {
       { verb, args: resolvedArgs(args, resultsOf(active)) },
       { change, step: step.id, at },
     )
+    await this.parts.times.note(transaction, active.row, step, at)
     const wasUndoing = step.undoing
     await step.update(
       wasUndoing

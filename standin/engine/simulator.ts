@@ -312,13 +312,31 @@ export class Simulator implements Sim {
       this.end(op, behaviour.result?.(this, op) ?? {}, null)
       return
     }
-    const median = typeof stage.seconds === 'number' ? stage.seconds : stage.seconds(this, op)
+    const usual = typeof stage.seconds === 'number' ? stage.seconds : stage.seconds(this, op)
+    const median = usual * this.slowness(op)
     this.queue.push({
       at: this.clock + (median <= 0 ? 0 : this.takes(`${op.key}/${op.stage}`, median)),
       seq: this.seq++,
       kind: 'stage',
       key: op.key,
     })
+  }
+
+  /** How many times as long a command takes at its site as it usually does. */
+  private slowness(op: Operation): number {
+    if (this.world.faults.length === 0) return 1
+    const { site, cluster } = op.args
+    const name =
+      typeof site === 'string'
+        ? site
+        : typeof cluster === 'string'
+          ? this.cluster(cluster)?.site
+          : undefined
+    return this.world.faults.some(
+      ({ kind, about }) => kind === 'site-slow' && about === `site/${name ?? ''}`,
+    )
+      ? 1.5
+      : 1
   }
 
   private finishStage(op: Operation, behaviour: AnyBehaviour): void {

@@ -58,6 +58,7 @@ function subjectsOf({ sites, clusters }: FleetView): Readonly<Record<string, rea
       .filter((site) => site.timeServers.length > 0)
       .map((site) => `site/${site.name}`),
     'boot-data-cut': all,
+    'site-slow': sites.map((site) => `site/${site.name}`),
     'runtime-fails': all,
     'agent-silent': all,
     'machine-dies': all,

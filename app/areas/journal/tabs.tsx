@@ -3,6 +3,7 @@ import { AreaTabs } from '../../parts/area-tabs'
 const views = [
   ['/journal', 'Lines'],
   ['/journal/observed', 'Observed'],
+  ['/journal/estimates', 'Estimates'],
 ] as const
 
 export const JournalTabs = ({ here }: { readonly here: (typeof views)[number][0] }) => (

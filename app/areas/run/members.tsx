@@ -109,13 +109,15 @@ export function SetSheet({
         />
         <NumberField
           label="At once, at most"
+          width={120}
           value={intent.atOnce}
           min={1}
           max={20}
           onChange={(value) => set({ atOnce: value ?? 1 })}
         />
         <NumberField
-          label="Soak after each, in minutes"
+          label="Soak after each, minutes"
+          width={170}
           value={Math.round(intent.soakSeconds / 60)}
           min={0}
           max={10_080}

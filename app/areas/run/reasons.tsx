@@ -133,6 +133,21 @@ function GoOn({ then }: { readonly then: Then }) {
   )
 }
 
+/** How far off the estimate was, of a run that is done. */
+function Miss({ record }: { readonly record: ChangeRecord }) {
+  const likely = record.plan?.seconds.likely ?? 0
+  if (record.state !== 'done' || likely === 0 || !record.startedAt || !record.endedAt) return null
+  const took = (Date.parse(record.endedAt) - Date.parse(record.startedAt)) / 1000
+  const off = Math.round((100 * (took - likely)) / likely)
+  return (
+    <p className="soft">
+      Took {durationText(took)}; {durationText(likely)} was likely
+      {off === 0 ? '.' : `: ${Math.abs(off)} % ${off > 0 ? 'longer' : 'sooner'}.`}{' '}
+      <To path="/journal/estimates">How well estimates do</To>
+    </p>
+  )
+}
+
 export function RunReason({
   record,
   cluster,
@@ -162,8 +177,11 @@ export function RunReason({
                     ? 'Given up'
                     : record.state === 'undoing'
                       ? 'Being taken back'
-                      : 'Running'}
+                      : record.state === 'scheduled'
+                        ? 'Scheduled'
+                        : 'Running'}
         </h2>
+        <Miss record={record} />
       </div>
       {record.proof ? (
         <div>
