@@ -9,10 +9,9 @@ import { Compute } from './compute/compute'
 import { loadDemo, loadDemoCredentials } from './demo/load'
 import { Fleet } from './fleet/fleet'
 import type { FleetPictures } from './fleet/pictures'
-import { History } from './history/history'
+import type { History } from './history/history'
+import { openPast, type Past } from './history/open-past'
 import { ObservedTimes } from './estimates/observed-times'
-import { Observer } from './history/observer'
-import { Versions } from './history/versions'
 import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
@@ -31,13 +30,13 @@ import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
 import { ConnectorRegistry } from './ports/registry'
 import { Watchers } from './watchers/watcher'
-import type { Observe, ProbeKind } from '~/core/contract'
+import type { Observe } from '~/core/contract'
 import { demoScenario } from './connectors/standin/demo'
 import { type Database, openDatabase } from './records/database'
 import { recordMigrations } from './records/migrations'
-import { ChangeRow, JournalRow, StepRow } from './records/models'
+import { newestClock } from './runner/newest-clock'
 import { defineRecords } from './records/define'
-import { entryOf, type Line, writeJournal } from './runner/journal'
+import { type JournalFilter, type Line, readJournal, writeJournal } from './runner/journal'
 import { isoClock } from './runner/active'
 import { Runner } from './runner/runner'
 import {
@@ -47,7 +46,6 @@ import {
   fleetTree,
   type FleetView,
 } from '~/core/fleet'
-import { Op, type WhereOptions } from 'sequelize'
 import { JumpIndex } from './fleet/jump-index'
 
 export interface GyrarchOptions {
@@ -68,17 +66,6 @@ export interface GyrarchOptions {
 }
 
 export const version = '0.1.0'
-
-const usualHistoryBytes = 1024 ** 3
-
-export interface JournalFilter {
-  readonly after?: number | undefined
-  readonly before?: number | undefined
-  readonly kind?: string | undefined
-  readonly change?: number | undefined
-  readonly text?: string | undefined
-  readonly limit: number
-}
 
 export class Gyrarch {
   readonly hub: Hub
@@ -121,8 +108,7 @@ export class Gyrarch {
     vault: Vault
     observe: Observe
     times: ObservedTimes
-    versions: Versions | null
-    historyBytes: number
+    past: Past | null
     onError: (error: unknown) => void
   }) {
     this.hub = parts.hub
@@ -150,27 +136,13 @@ export class Gyrarch {
       journal: (line: Line) => this.journalLine(line),
     }
     this.health = new Health(watcherParts)
-    const observer =
-      parts.versions &&
-      new Observer({
-        fleet: parts.fleet,
-        versions: parts.versions,
-        clock: parts.outside.clock,
-        tells: parts.outside.tells,
-        mostBytes: parts.historyBytes,
-        onError: parts.onError,
-      })
-    if (observer) parts.fleet.touched = (slices) => observer.touched(slices)
-    this.history =
-      observer && parts.versions
-        ? new History(parts.versions, observer, parts.outside.clock, parts.historyBytes)
-        : null
+    this.history = parts.past?.history ?? null
     this.watchers = new Watchers([
       this.health,
       new Rest(watcherParts),
       new Autoscale(watcherParts),
       new Schedule(parts.changes, parts.outside.clock, parts.onError),
-      ...(observer ? [observer] : []),
+      ...(parts.past ? [parts.past.observer] : []),
     ])
     this.joins = new Joins({
       database: parts.database,
@@ -262,14 +234,31 @@ export class Gyrarch {
       changes,
       compute: new Compute(options.computeWorker),
       vault: new Vault(options.dir),
-      versions:
+      past:
         options.keepsHistory === false
           ? null
-          : await Versions.open(join(options.dir, 'history.sqlite')),
-      historyBytes: options.historyBytes ?? usualHistoryBytes,
+          : await openPast({
+              file: join(options.dir, 'history.sqlite'),
+              fleet,
+              outside,
+              mostBytes: options.historyBytes,
+              onError,
+            }),
       onError,
     })
     const { watchers } = gyrarch
+    gyrarch.keepClock()
+    if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
+    await runner.resume()
+    await changes.sets.resume()
+    watchers.registered()
+    if (options.clockRuns ?? true) outside.start()
+    return gyrarch
+  }
+
+  /** The clock minds what is under way, and tells when time has passed. */
+  private keepClock(): void {
+    const { runner, fleet, hub, watchers, outside, changes, onError } = this
     runner.changed = (slices) => {
       fleet.touch(slices)
       hub.emit('state', slices)
@@ -290,12 +279,6 @@ export class Gyrarch {
       clock: () => void hub.emit('clock'),
       failed: onError,
     })
-    if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
-    await runner.resume()
-    await changes.sets.resume()
-    watchers.registered()
-    if (options.clockRuns ?? true) outside.start()
-    return gyrarch
   }
 
   /** The fleet as it is, or as it was at a time (ISO). */
@@ -323,37 +306,6 @@ export class Gyrarch {
     const cluster = clusterOf(await fleet.view(), name)
     if (!cluster) throw new Refusal('not-found', `There is no cluster ${name.slice(0, 80)}.`)
     return cluster
-  }
-
-  async podLog(cluster: string, pod: string, lines: number): Promise<readonly string[]> {
-    const matches = await this.observe.podLog((await this.cluster(cluster)).name, pod, lines)
-    if (!matches)
-      throw new Refusal(
-        'not-found',
-        `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`,
-      )
-    return matches
-  }
-
-  /** Asks a pod from inside, and writes down who was asked what. */
-  async probe(
-    cluster: string,
-    pod: string,
-    kind: ProbeKind,
-    target: string,
-  ): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
-    const result = await this.observe.probe((await this.cluster(cluster)).name, pod, kind, target)
-    if (!result)
-      throw new Refusal(
-        'not-found',
-        `${cluster} has no pod ${pod.slice(0, 200)}, or its API does not answer.`,
-      )
-    await this.journalLine({
-      kind: 'pod.probed',
-      about: `pod/${cluster}/${pod}`,
-      says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${result.lines.at(-1) ?? ''}`,
-    })
-    return result
   }
 
   async access(name: string): Promise<AccessFile> {
@@ -421,23 +373,8 @@ export class Gyrarch {
   }
 
   /** Journal lines: after a sequence number oldest first, else newest first. */
-  async journal(filter: JournalFilter): Promise<readonly JournalEntry[]> {
-    const seq = {
-      ...(filter.after === undefined ? {} : { [Op.gt]: filter.after }),
-      ...(filter.before === undefined ? {} : { [Op.lt]: filter.before }),
-    }
-    const where: WhereOptions = {
-      ...(filter.after === undefined && filter.before === undefined ? {} : { seq }),
-      ...(filter.kind === undefined ? {} : { kind: { [Op.startsWith]: filter.kind } }),
-      ...(filter.change === undefined ? {} : { change: filter.change }),
-      ...(filter.text === undefined ? {} : { says: { [Op.substring]: filter.text } }),
-    }
-    const rows = await JournalRow.findAll({
-      where,
-      order: [['seq', filter.after === undefined ? 'DESC' : 'ASC']],
-      limit: filter.limit,
-    })
-    return rows.map(entryOf)
+  journal(filter: JournalFilter): Promise<readonly JournalEntry[]> {
+    return readJournal(filter)
   }
 
   async close(): Promise<void> {
@@ -456,16 +393,3 @@ export class Gyrarch {
 /** The earlier of two times, where null is never. */
 const earliest = (a: number | null, b: number | null): number | null =>
   a === null || b === null ? (a ?? b) : Math.min(a, b)
-
-/** The newest clock time in the records, in milliseconds. */
-async function newestClock(): Promise<number> {
-  const line = await JournalRow.max<string, JournalRow>('at')
-  const started = await ChangeRow.max<string, ChangeRow>('startedAt')
-  const step = await StepRow.max<string, StepRow>('startedAt')
-  return Math.max(
-    0,
-    ...[line, started, step]
-      .filter((at): at is string => typeof at === 'string')
-      .map((at) => Date.parse(at)),
-  )
-}

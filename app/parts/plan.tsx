@@ -42,11 +42,11 @@ export function spendText({ before, after }: Plan['spend']): string {
 export function restsText(plan: Plan): string {
   const learnt = plan.steps.flatMap(({ seconds }) => seconds.runs ?? [])
   if (learnt.length === 0) return 'what is usual, no runs yet'
-  const most = Math.max(...learnt)
-  const rest = plan.steps.length - learnt.length
-  return rest === 0
-    ? countText(most, 'run')
-    : `${countText(most, 'run')}, ${countText(rest, 'step')} on what is usual`
+  const largest = Math.max(...learnt)
+  const assumed = plan.steps.length - learnt.length
+  return assumed === 0
+    ? countText(largest, 'run')
+    : `${countText(largest, 'run')}, ${countText(assumed, 'step')} on what is usual`
 }
 
 export function PlanSummary({ plan }: { readonly plan: Plan | null }) {

@@ -39,10 +39,10 @@ describe('a plan', () => {
     const assumed = draft?.plan(fleet)
     const create = assumed?.steps.find(({ command }) => command.verb === 'machine.create')
     if (!create) throw new Error('nothing is created')
-    const found = workOf(create.command, () => 'palisade-east')
-    if (!found) throw new Error('no work')
+    const creation = workOf(create.command, () => 'palisade-east')
+    if (!creation) throw new Error('no work')
     const timing = { runs: 9, samples: 12, likely: 500, worst: 700 }
-    const plan = draft?.plan({ ...fleet, timings: { [timingKey(found)]: timing } })
+    const plan = draft?.plan({ ...fleet, timings: { [timingKey(creation)]: timing } })
     expect(plan?.steps.find(({ id }) => id === create.id)?.seconds).toEqual({
       likely: 500,
       worst: 700,

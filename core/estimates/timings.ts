@@ -106,9 +106,9 @@ export function placesIn(
   plan: Plan,
   clusters: readonly { readonly name: string; readonly site: string }[],
 ): (cluster: string) => string | undefined {
-  const standing = new Map(clusters.map(({ name, site }) => [name, site]))
+  const standsAt = new Map(clusters.map(({ name, site }) => [name, site]))
   const made = sitesOfNew(plan)
-  return (cluster) => standing.get(cluster) ?? made.get(cluster)
+  return (cluster) => standsAt.get(cluster) ?? made.get(cluster)
 }
 
 /** A plan with what was observed in place of what was assumed. The same plan where nothing was. */

@@ -25,7 +25,8 @@ describe('differences of a slice', () => {
   })
 
   it('takes what is undefined for what is not there', () => {
-    const before = { a: 1, b: undefined } as unknown as Json
+    const given: { readonly a: number; readonly b?: number | undefined } = { a: 1, b: undefined }
+    const before = given as Json
     expect(delta(before, { a: 1 })).toBeNull()
     expect(delta({ a: 1 }, before)).toBeNull()
     expect(round({ a: 1, b: 2 }, before)).toEqual({ a: 1 })

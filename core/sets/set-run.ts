@@ -15,6 +15,7 @@ import {
   stop,
 } from '../changes'
 import type { FleetView } from '../fleet'
+import { countText } from '../units'
 import { windowNamed, windowsOf } from '../windows'
 import { said } from './says'
 
@@ -76,12 +77,10 @@ export const memberRule = (index: number, rule: string): string => `draft.${inde
 export const memberKey = (index: number, finding: Finding): string =>
   `${memberRule(index, finding.rule)}|${fieldIn(index, finding) ?? finding.about ?? ''}`
 
-const fieldIn = (index: number, { field, about }: Finding): string | undefined =>
-  field === undefined
-    ? about === undefined
-      ? `drafts[${index}]`
-      : undefined
-    : `drafts[${index}].intent.${field}`
+function fieldIn(index: number, { field, about }: Finding): string | undefined {
+  if (field !== undefined) return `drafts[${index}].intent.${field}`
+  return about === undefined ? `drafts[${index}]` : undefined
+}
 
 /** The steps of one member within the plan of its set. */
 export const memberSteps = (plan: Plan, index: number): readonly Step[] =>
@@ -94,13 +93,13 @@ interface Turn {
 }
 
 function turnsOf(intent: SetIntent, view: FleetView, read: ReadMember): readonly Turn[] {
-  let standing = view
+  let left = view
   return intent.drafts.map(({ kind, intent: inner }): Turn => {
     const member = read(kind, inner)
-    if (member?.ok !== true) return { member: null, view: standing }
-    const turn = { member: member.draft, view: standing }
-    const stops = member.draft.findings(standing).some(({ level }) => level === 'stop')
-    standing = (stops ? null : member.draft.after(standing)) ?? standing
+    if (member?.ok !== true) return { member: null, view: left }
+    const turn = { member: member.draft, view: left }
+    const stops = member.draft.findings(left).some(({ level }) => level === 'stop')
+    left = (stops ? null : member.draft.after(left)) ?? left
     return turn
   })
 }
@@ -229,7 +228,7 @@ export function setRunOf(read: ReadMember): ChangeKind<SetIntent> {
       ...new Set(members(intent).flatMap((member) => member.guardedBy(view) ?? [])),
     ],
     label: (intent) =>
-      intent.label === '' ? `${intent.drafts.length} changes as one` : intent.label,
+      intent.label === '' ? `${countText(intent.drafts.length, 'change')} as one` : intent.label,
     check: (intent, view) => {
       const problems = unreadable(intent, view, read)
       if (problems.length > 0) return problems

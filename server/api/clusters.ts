@@ -2,6 +2,7 @@
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
+import { podLog, probePod } from '../access/pods'
 import { Refusal } from '../changes/errors'
 import { backup, clusterEvent, machineReport, nodeReport } from '~/core/contract'
 import { observed, ok, wholeText } from './answers'
@@ -122,7 +123,8 @@ export const clusterRoutes: readonly Route[] = [
     answer: z.object({ lines: z.array(z.string()) }),
     handle: async (gyrarch, { params, query }) =>
       ok({
-        lines: await gyrarch.podLog(
+        lines: await podLog(
+          gyrarch,
           params['name'] ?? '',
           `${params['namespace'] ?? ''}/${params['pod'] ?? ''}`,
           Number(query['lines'] ?? 100),
@@ -138,7 +140,8 @@ export const clusterRoutes: readonly Route[] = [
     handle: async (gyrarch, { params, body }) => {
       const request = body as { probe: (typeof probeKinds)[number]; target: string }
       return ok(
-        await gyrarch.probe(
+        await probePod(
+          gyrarch,
           params['name'] ?? '',
           `${params['namespace'] ?? ''}/${params['pod'] ?? ''}`,
           request.probe,

@@ -2,7 +2,7 @@
 import { Op, type Transaction } from 'sequelize'
 import type { FleetView } from '~/core/fleet'
 import { type Draft, kindNamed, kinds } from '~/core/kinds'
-import { ChangeRow, type ChangeState, JournalRow, LockRow } from '../records/models'
+import { ChangeRow, type ChangeState, JournalRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
@@ -12,15 +12,10 @@ import { amendHalted } from './amend-halted'
 import { judge, type Judged, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
-import {
-  type ScheduleRequest,
-  giveBack,
-  runDue,
-  schedule,
-  unschedule,
-  whyReturned,
-} from './schedule'
-import { covers, start } from './start'
+import { type ScheduleRequest, runDue, schedule, unschedule } from './schedule'
+import { blankChange } from './blank-change'
+import { startWaiting } from './queue'
+import { start } from './start'
 import { setName } from '~/core/sets'
 import { Sets } from './sets'
 import { BackInTurn } from './back-in-turn'
@@ -81,26 +76,9 @@ export class Changes {
     const row = await this.parts.database.write(async (transaction) => {
       const created = await ChangeRow.create(
         {
-          kind: kindName,
-          label: draft.label,
+          ...blankChange(kindName, draft.label, draft.intent),
           title,
-          intent: draft.intent,
-          version: 1,
-          state: 'draft',
-          direction: 'on',
           site: siteIn(draft.intent),
-          createdAt: new Date(),
-          amendedAt: new Date(),
-          startedAt: null,
-          endedAt: null,
-          accepted: [],
-          findings: null,
-          plan: null,
-          planDigest: null,
-          proof: null,
-          subjects: null,
-          waitsFor: null,
-          cause: null,
           under: halted?.number ?? null,
         },
         { transaction },
@@ -372,34 +350,7 @@ export class Changes {
 
   /** What waited for a lock is checked anew; if its plan is another one now, it goes back to its author. */
   private startWaiting(): Promise<void> {
-    return this.inLane(async () => {
-      const rows = await ChangeRow.findAll({
-        where: { state: 'waiting' },
-        order: [['number', 'ASC']],
-      })
-      for (const row of rows) {
-        const draft = this.read(row.kind, row.intent)
-        const view = await viewFor(this.parts.fleet, draft)
-        const judged = judge(draft, view)
-        if (judged.plan && judged.digest === row.planDigest) {
-          await start(this.parts, row, draft, view, judged, row.accepted)
-          continue
-        }
-        const held = await LockRow.findAll()
-        const subjects = draft.subjects(view)
-        if (
-          held.some((lock) =>
-            subjects.some((subject) => covers(subject, lock.ref) || covers(lock.ref, subject)),
-          )
-        )
-          continue
-        await this.parts.database.write(async (transaction) => {
-          await giveBack(this.parts, transaction, row, whyReturned(row, judged))
-        })
-        this.parts.hub.emit('run', { change: row.number, steps: [] })
-        if (row.parent) this.parts.runner.settled(row.number)
-      }
-    })
+    return this.inLane(() => startWaiting(this.parts, (row) => this.read(row.kind, row.intent)))
   }
 
   private async mustBe(

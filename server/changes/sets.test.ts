@@ -241,9 +241,9 @@ describe('a remedy of a halted run', () => {
     await changes.run(record.id, { accept: record.findings.map(({ key }) => key), confirm })
     const halted = await settled(gyrarch, record.id)
     expect(halted.state).toBe('halted')
-    const other = await changes.draft('pool.resize', resize('bramble', 'general', 6).intent)
-    const accept = other.findings.map(({ key }) => key)
-    const blocked = await changes.run(other.id, { accept, confirm })
+    const stranger = await changes.draft('pool.resize', resize('bramble', 'general', 6).intent)
+    const accept = stranger.findings.map(({ key }) => key)
+    const blocked = await changes.run(stranger.id, { accept, confirm })
     const remedy = await changes.draft(
       'pool.resize',
       resize('bramble', 'general', 6).intent,

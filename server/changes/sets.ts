@@ -4,13 +4,13 @@
  * the time at which it next wants to look: killed and started again, it looks at its members and goes on.
  */
 import { Op } from 'sequelize'
+import { countText } from '~/core/units'
 import { expectations } from '~/core/wire'
 import { clusterState, stateContext } from '~/core/fleet'
-import { type Draft, kindNamed } from '~/core/kinds'
 import { memberKey, memberSteps, type SetIntent, setIntent } from '~/core/sets'
 import { nextOccurrence, occurrencesOf, windowNamed } from '~/core/windows'
 import type { Failure, Said } from '~/core/contract'
-import type { Proof, Step } from '~/core/changes'
+import type { Proof } from '~/core/changes'
 import { ChangeRow, type ChangeState } from '../records/models'
 import { isoClock } from '../runner/active'
 import { changeId, writeJournal } from '../runner/journal'
@@ -20,6 +20,8 @@ import { Refusal } from './errors'
 import { judge, type Judged, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { said } from './says'
+import { asIs, differs, draftOf, isAlike, whyFailed } from './set-members'
+import { blankChange } from './blank-change'
 import { start } from './start'
 import { chosenWith, whyNotBack } from './take-back'
 
@@ -78,21 +80,26 @@ export class Sets {
   async begin(row: ChangeRow, judged: Judged, accepted: readonly string[]): Promise<void> {
     const { parts } = this.of
     const intent = setIntent.parse(row.intent)
-    await this.write(row, 'run.started', `${row.label}: running, ${intent.drafts.length} changes`, {
-      state: 'running',
-      direction: 'on',
-      members: intent.drafts.length,
-      accepted: [...accepted],
-      findings: [...judged.findings],
-      plan: judged.plan,
-      planDigest: judged.digest,
-      subjects: [],
-      waitsFor: null,
-      startedAt: isoClock(parts.clock.now),
-      endedAt: null,
-      cause: null,
-      proof: null,
-    })
+    await this.write(
+      row,
+      'run.started',
+      `${row.label}: running, ${countText(intent.drafts.length, 'change')}`,
+      {
+        state: 'running',
+        direction: 'on',
+        members: intent.drafts.length,
+        accepted: [...accepted],
+        findings: [...judged.findings],
+        plan: judged.plan,
+        planDigest: judged.digest,
+        subjects: [],
+        waitsFor: null,
+        startedAt: isoClock(parts.clock.now),
+        endedAt: null,
+        cause: null,
+        proof: null,
+      },
+    )
     this.look(row.number)
   }
 
@@ -257,30 +264,7 @@ export class Sets {
     const label = draftOf(member?.kind ?? '', member?.intent)?.label ?? member?.kind ?? ''
     return parts.database.write((transaction) =>
       ChangeRow.create(
-        {
-          kind: member?.kind ?? '',
-          label,
-          title: null,
-          intent: member?.intent,
-          version: 1,
-          state: 'draft',
-          direction: 'on',
-          site: null,
-          createdAt: new Date(),
-          amendedAt: new Date(),
-          startedAt: null,
-          endedAt: null,
-          accepted: [],
-          findings: null,
-          plan: null,
-          planDigest: null,
-          proof: null,
-          subjects: null,
-          waitsFor: null,
-          cause: null,
-          parent: row.number,
-          position,
-        },
+        { ...blankChange(member?.kind ?? '', label, member?.intent), parent: row.number, position },
         { transaction },
       ),
     )
@@ -401,44 +385,4 @@ export class Sets {
     })
     hub.emit('run', { change: row.number, steps: [] })
   }
-}
-
-/** What stands in `accepted` for a member whose plan is taken as it is when its turn comes. */
-const asIs = (position: number): string => `draft.${position}|as it is then`
-
-function draftOf(kind: string, intent: unknown): Draft | null {
-  const read = kindNamed(kind)?.read(intent)
-  return read?.ok === true ? read.draft : null
-}
-
-const whyFailed = (child: ChangeRow): Said =>
-  said('set.member-failed', {
-    change: changeId(child.number),
-    label: child.label,
-    why: child.returned?.says ?? child.cause?.says ?? child.state,
-  })
-
-/** What a step does, whatever names and addresses it was given meanwhile. */
-const doing = (step: Step, position: number): string =>
-  `${step.id.startsWith(`${position}/`) ? step.id.slice(`${position}/`.length) : step.id} ${step.command.verb}`
-
-/** Plans are alike if they do the same to the same: figures that earlier members have moved may differ. */
-function isAlike(read: readonly Step[], now: readonly Step[], position: number): boolean {
-  const texts = (steps: readonly Step[]): string =>
-    steps
-      .map((step) => doing(step, position))
-      .sort()
-      .join('\n')
-  return texts(read) === texts(now)
-}
-
-function differs(read: readonly Step[], now: readonly Step[], position: number): Said {
-  const before = new Set(read.map((step) => doing(step, position)))
-  const after = new Set(now.map((step) => doing(step, position)))
-  const textOf = (step: Step): string => `${step.group}: ${step.says}`
-  return said('returned.differs', {
-    come: now.filter((step) => !before.has(doing(step, position))).map(textOf),
-    gone: read.filter((step) => !after.has(doing(step, position))).map(textOf),
-    otherwise: [],
-  })
 }

@@ -11,7 +11,6 @@ import {
 } from '~/core/estimates'
 import type { Database } from '../records/database'
 import { ClusterRow, type ChangeRow, DurationRow, type StepRow } from '../records/models'
-import { commandOf } from '../runner/run-records'
 
 /** How well the estimates of one kind of work did. */
 export interface Accuracy {
@@ -59,7 +58,7 @@ export class ObservedTimes {
   ): Promise<void> {
     if (step.undoing || step.attempts !== 1 || step.startedAt === null || !change.plan) return
     const clusters = await ClusterRow.findAll({ attributes: ['name', 'site'], transaction })
-    const work = workOf(commandOf(step), placesIn(change.plan, clusters))
+    const work = workOf(step.command, placesIn(change.plan, clusters))
     if (!work) return
     const row = {
       ...work,

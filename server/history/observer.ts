@@ -155,7 +155,7 @@ export class Observer implements Watcher {
     }
     for (const { name } of view.sites)
       if (isFirst || looksAtUsage || stirred.has(`site:${name}`))
-        await versions.append(now, [known(`meter/${name}`, json(await fleet.meter(name)))])
+        await versions.append(now, [asKnown(`meter/${name}`, json(await fleet.meter(name)))])
     this.pruneIfDue(now)
   }
 
@@ -165,13 +165,13 @@ export class Observer implements Watcher {
     const note = (slice: string, object: object, content: () => Json): void => {
       if (this.seen.get(slice) === object) return
       this.seen.set(slice, object)
-      result.push(known(slice, content()))
+      result.push(asKnown(slice, content()))
     }
     for (const site of view.sites) note(`site/${site.name}`, site, () => withoutTime(site))
     for (const cluster of view.clusters)
       note(`cluster/${cluster.name}`, cluster, () => withoutTime(cluster))
     if (view.peers) note('fleet/peers', view.peers, () => json(view.peers))
-    result.push(known('fleet/register', json(registerOf(view))))
+    result.push(asKnown('fleet/register', json(registerOf(view))))
     const there = new Set([
       ...view.sites.map(({ name }) => `site/${name}`),
       ...view.clusters.map(({ name }) => `cluster/${name}`),
@@ -199,7 +199,7 @@ export class Observer implements Watcher {
     const result: Observation[] = []
     const note = (slice: string, content: Json): void =>
       void result.push(
-        content === null ? { slice, state: 'unheard', content } : known(slice, content),
+        content === null ? { slice, state: 'unheard', content } : asKnown(slice, content),
       )
     if (isStirred) {
       const objects = await heard(fleet.objectsOf(name))
@@ -238,7 +238,7 @@ async function heard<T>(answer: Promise<T>): Promise<T | null> {
   }
 }
 
-const known = (slice: string, content: Json): Observation => ({ slice, state: 'known', content })
+const asKnown = (slice: string, content: Json): Observation => ({ slice, state: 'known', content })
 
 /** Lets what waits have its turn. */
 const breath = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))

@@ -19,6 +19,9 @@ export type Register = Omit<
 }
 
 const listed = z.array(z.unknown())
+/** What this program has recorded itself. */
+const recorded = <T>() => z.custom<T>((value) => typeof value === 'object' && value !== null)
+const registerShape = recorded<Register>()
 
 export class PastFleet extends FleetPictures {
   private picture: Promise<FleetView> | null = null
@@ -88,8 +91,8 @@ export class PastFleet extends FleetPictures {
   }
 
   private async compose(): Promise<FleetView> {
-    const register = (await this.contentOf('fleet/register')) as unknown as Register | null
-    const { order, ...parts } = register ?? emptyRegister
+    const content = await this.contentOf('fleet/register')
+    const { order, ...parts } = content === null ? emptyRegister : registerShape.parse(content)
     return {
       ...parts,
       version: Math.max(0, ...[...this.standing.values()].map(({ id }) => id)),
@@ -108,8 +111,8 @@ export class PastFleet extends FleetPictures {
     for (const name of names) {
       const version = this.standing.get(`${kind}/${name}`)
       if (version?.state !== 'known') continue
-      const content = await this.versions.content(version)
-      result.push({ ...(content as unknown as T), observedAt: isoTime(version.at) })
+      const content = recorded<T>().parse(await this.versions.content(version))
+      result.push({ ...content, observedAt: isoTime(version.at) })
     }
     return result
   }

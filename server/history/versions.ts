@@ -112,9 +112,9 @@ const withoutBody = ['id', 'slice', 'version', 'at', 'state', 'base'] as const
 type NewRow = Omit<InferCreationAttributes<VersionRow>, 'id'>
 
 /** Keeps the most recently used entries of a map. */
-function trim(map: Map<unknown, unknown>, most: number): void {
+function trim(map: Map<unknown, unknown>, limit: number): void {
   for (const key of map.keys()) {
-    if (map.size <= most) return
+    if (map.size <= limit) return
     map.delete(key)
   }
 }
@@ -206,7 +206,7 @@ export class Versions {
     const order: [string, string][] = [['id', 'DESC']]
     const last = await VersionRow.findOne({ where: { slice }, order, attributes: [...withoutBody] })
     if (!last) return null
-    const known =
+    const lastKnown =
       last.state === 'known'
         ? last
         : await VersionRow.findOne({
@@ -214,13 +214,13 @@ export class Versions {
             order,
             attributes: [...withoutBody],
           })
-    if (!known) return null
-    const id = known.base ?? known.id
-    const whole = await this.content({ ...known.get({ plain: true }), id, base: null })
+    if (!lastKnown) return null
+    const id = lastKnown.base ?? lastKnown.id
+    const whole = await this.content({ ...lastKnown.get({ plain: true }), id, base: null })
     return {
       version: last.version,
       state: last.state,
-      content: await this.content(known),
+      content: await this.content(lastKnown),
       whole: { id, content: whole, length: JSON.stringify(whole).length },
       deltas: await VersionRow.count({ where: { base: id } }),
     }

@@ -1,5 +1,5 @@
 /** The journal: one line for everything that was decided or happened, in the order it was recorded. */
-import type { Transaction } from 'sequelize'
+import { Op, type Transaction, type WhereOptions } from 'sequelize'
 import type { Hub, JournalEntry } from '../live/hub'
 import { JournalRow } from '../records/models'
 
@@ -49,4 +49,33 @@ export async function writeJournal(
   transaction.afterCommit(() => {
     for (const row of rows) hub.emit('journal', entryOf(row))
   })
+}
+
+export interface JournalFilter {
+  readonly after?: number | undefined
+  readonly before?: number | undefined
+  readonly kind?: string | undefined
+  readonly change?: number | undefined
+  readonly text?: string | undefined
+  readonly limit: number
+}
+
+/** Journal lines: after a sequence number oldest first, else newest first. */
+export async function readJournal(filter: JournalFilter): Promise<readonly JournalEntry[]> {
+  const seq = {
+    ...(filter.after === undefined ? {} : { [Op.gt]: filter.after }),
+    ...(filter.before === undefined ? {} : { [Op.lt]: filter.before }),
+  }
+  const where: WhereOptions = {
+    ...(filter.after === undefined && filter.before === undefined ? {} : { seq }),
+    ...(filter.kind === undefined ? {} : { kind: { [Op.startsWith]: filter.kind } }),
+    ...(filter.change === undefined ? {} : { change: filter.change }),
+    ...(filter.text === undefined ? {} : { says: { [Op.substring]: filter.text } }),
+  }
+  const rows = await JournalRow.findAll({
+    where,
+    order: [['seq', filter.after === undefined ? 'DESC' : 'ASC']],
+    limit: filter.limit,
+  })
+  return rows.map(entryOf)
 }

@@ -51,7 +51,6 @@ export class Runner {
   /** Takes up every run that was under way when the program last ended. */
   async resume(): Promise<void> {
     const rows = await ChangeRow.findAll({
-      // A set has no steps of its own: its members are taken up, and it follows them.
       where: { state: { [Op.in]: ['running', 'undoing', 'halted'] }, members: null },
       order: [['number', 'ASC']],
     })
@@ -111,7 +110,6 @@ export class Runner {
     if (where) void this.enter(where.change, () => this.settle(key, outcome))
   }
 
-  /** The step of a run that waits for a call under a name, if one does. */
   private awaiting(change: number, call: Ref, isOpen: boolean): StepRow | undefined {
     const active = this.active.get(change)
     return active && stepAwaiting(active, call, isOpen)
@@ -149,8 +147,6 @@ export class Runner {
       this.parts.hub.emit('run', { change, steps: [step.id] })
     })
   }
-
-  // What people ask. Each resolves once the transition is committed.
 
   /** Starts a change whose locks, reservations and steps were written in `prepare`. */
   begin(number: number): Promise<void> {

@@ -326,12 +326,8 @@ export class Simulator implements Sim {
   private slowness(op: Operation): number {
     if (this.world.faults.length === 0) return 1
     const { site, cluster } = op.args
-    const name =
-      typeof site === 'string'
-        ? site
-        : typeof cluster === 'string'
-          ? this.cluster(cluster)?.site
-          : undefined
+    const own = typeof cluster === 'string' ? this.cluster(cluster)?.site : undefined
+    const name = typeof site === 'string' ? site : own
     return this.world.faults.some(
       ({ kind, about }) => kind === 'site-slow' && about === `site/${name ?? ''}`,
     )

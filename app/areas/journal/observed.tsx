@@ -203,6 +203,24 @@ function SinceWhen({ since, now }: { readonly since: Since; readonly now: string
   )
 }
 
+function Kept({ extent }: { readonly extent: Route.ComponentProps['loaderData']['extent'] }) {
+  return (
+    <div>
+      <h3>What is kept</h3>
+      {extent === null || extent.begins === null ? (
+        <p className="soft">Nothing yet.</p>
+      ) : (
+        <p className="soft">
+          {countText(extent.versions, 'version')} since{' '}
+          {clockText(extent.begins, { year: true, seconds: false })} UTC, {bytesText(extent.bytes)}{' '}
+          of {bytesText(extent.mostBytes)}. When room is short, what is older than a week is kept by
+          the hour, and after 90 days by the day.
+        </p>
+      )}
+    </div>
+  )
+}
+
 export default function Observed({ loaderData }: Route.ComponentProps) {
   const { about, span, rows, extent, since, now, more } = loaderData
   const [search] = useSearchParams()
@@ -240,19 +258,7 @@ export default function Observed({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           {since ? <SinceWhen since={since} now={now} /> : null}
-          <div>
-            <h3>What is kept</h3>
-            {extent === null || extent.begins === null ? (
-              <p className="soft">Nothing yet.</p>
-            ) : (
-              <p className="soft">
-                {countText(extent.versions, 'version')} since{' '}
-                {clockText(extent.begins, { year: true, seconds: false })} UTC,{' '}
-                {bytesText(extent.bytes)} of {bytesText(extent.mostBytes)}. When room is short, what
-                is older than a week is kept by the hour, and after 90 days by the day.
-              </p>
-            )}
-          </div>
+          <Kept extent={extent} />
         </>
       }
     >

@@ -20,6 +20,17 @@ const labelOf = (kind: string, intent: unknown): string => {
   return read?.ok === true ? read.draft.label : kind
 }
 
+/** Where a member stands, in a few words. */
+function standsAs(
+  child: ChangeRecord['children'][number] | undefined,
+  window: string | null,
+): string {
+  if (!child) return window === null ? 'in its turn' : `in its turn, in ${window}`
+  return child.endedAt === null
+    ? child.state
+    : `${child.state} ${clockText(child.endedAt, { seconds: false })}`
+}
+
 /** The set as it runs: members that have begun lead to their own pages. */
 export function Members({ record }: { readonly record: ChangeRecord }) {
   const read = setIntent.safeParse(record.intent)
@@ -40,15 +51,7 @@ export function Members({ record }: { readonly record: ChangeRecord }) {
               )}
               {child?.why ? <span className="soft"> {child.why}</span> : null}
             </span>
-            <span className="soft nowrap">
-              {child === undefined
-                ? draft.window === null
-                  ? 'in its turn'
-                  : `in its turn, in ${draft.window}`
-                : child.endedAt === null
-                  ? child.state
-                  : `${child.state} ${clockText(child.endedAt, { seconds: false })}`}
-            </span>
+            <span className="soft nowrap">{standsAs(child, draft.window)}</span>
           </li>
         )
       })}
@@ -61,6 +64,121 @@ const requirements = [
   { value: 'well', says: 'nothing touched is broken' },
   { value: 'walks', says: 'every kept walk holds' },
 ] as const
+
+interface Part {
+  readonly intent: SetIntent
+  readonly set: (change: Partial<SetIntent>) => void
+}
+
+function Rules({ intent, placeholder, set }: Part & { readonly placeholder: string }) {
+  return (
+    <div className="fields">
+      <Field
+        label="Name"
+        value={intent.label}
+        placeholder={placeholder}
+        onChange={(label) => set({ label })}
+        width={240}
+      />
+      <NumberField
+        label="At once, at most"
+        width={120}
+        value={intent.atOnce}
+        min={1}
+        max={20}
+        onChange={(value) => set({ atOnce: value ?? 1 })}
+      />
+      <NumberField
+        label="Soak after each, minutes"
+        width={170}
+        value={Math.round(intent.soakSeconds / 60)}
+        min={0}
+        max={10_080}
+        onChange={(value) => set({ soakSeconds: (value ?? 0) * 60 })}
+      />
+      <Choice
+        label="Before the next must hold"
+        value={intent.requires}
+        options={requirements}
+        onChange={(value) =>
+          set({ requires: requirements.find((each) => each.value === value)?.value ?? 'nothing' })
+        }
+        width={220}
+      />
+      <Choice
+        label="One that fails"
+        value={intent.onFailure}
+        options={[
+          { value: 'halt', says: 'halts the rest' },
+          { value: 'go-on', says: 'lets the rest go on' },
+        ]}
+        onChange={(value) => set({ onFailure: value === 'go-on' ? 'go-on' : 'halt' })}
+        width={180}
+      />
+    </div>
+  )
+}
+
+function Order({ intent, windows, set }: Part & { readonly windows: readonly string[] }) {
+  const move = (from: number, to: number): void => {
+    const drafts = [...intent.drafts]
+    const [moved] = drafts.splice(from, 1)
+    if (moved) drafts.splice(to, 0, moved)
+    set({ drafts })
+  }
+  return (
+    <ol className="members" aria-label="Changes of this set">
+      {intent.drafts.map((draft, position) => {
+        const label = labelOf(draft.kind, draft.intent)
+        return (
+          <li key={`${position} ${label}`}>
+            <span className="mono soft">{position + 1}</span>
+            <span>{label}</span>
+            <span className="members-acts">
+              <Choice
+                label={`Window of ${label}`}
+                hideLabel
+                value={draft.window ?? ''}
+                options={[
+                  { value: '', says: 'at any time' },
+                  ...windows.map((name) => ({ value: name, says: name })),
+                ]}
+                onChange={(value) =>
+                  set({
+                    drafts: intent.drafts.map((each, index) =>
+                      index === position ? { ...each, window: value === '' ? null : value } : each,
+                    ),
+                  })
+                }
+                width={160}
+              />
+              {position > 0 ? (
+                <IconButton says={`${label} earlier`} onClick={() => move(position, position - 1)}>
+                  <ArrowUp size={14} aria-hidden />
+                </IconButton>
+              ) : null}
+              {position < intent.drafts.length - 1 ? (
+                <IconButton says={`${label} later`} onClick={() => move(position, position + 1)}>
+                  <ArrowDown size={14} aria-hidden />
+                </IconButton>
+              ) : null}
+              {intent.drafts.length > 1 ? (
+                <IconButton
+                  says={`Take ${label} out`}
+                  onClick={() =>
+                    set({ drafts: intent.drafts.filter((_, index) => index !== position) })
+                  }
+                >
+                  <X size={14} aria-hidden />
+                </IconButton>
+              ) : null}
+            </span>
+          </li>
+        )
+      })}
+    </ol>
+  )
+}
 
 /** A drafted set: its order and its rules. */
 export function SetSheet({
@@ -83,121 +201,15 @@ export function SetSheet({
     )
     return () => clearTimeout(timer)
   }, [text, kept, submit])
+  const keepsText = text === kept ? `draft ${record.id}, kept` : 'keeping…'
   const set = (change: Partial<SetIntent>): void => setIntentNow((was) => ({ ...was, ...change }))
-  const move = (from: number, to: number): void => {
-    const drafts = [...intent.drafts]
-    const [moved] = drafts.splice(from, 1)
-    if (moved) drafts.splice(to, 0, moved)
-    set({ drafts })
-  }
   return (
     <section className="sheet" aria-label="Draft">
       <p className="soft" role="status">
-        {fetcher.data?.refused
-          ? `not kept: ${fetcher.data.refused}`
-          : text === kept
-            ? `draft ${record.id}, kept`
-            : 'keeping…'}
+        {fetcher.data?.refused ? `not kept: ${fetcher.data.refused}` : keepsText}
       </p>
-      <div className="fields">
-        <Field
-          label="Name"
-          value={intent.label}
-          placeholder={record.label}
-          onChange={(label) => set({ label })}
-          width={240}
-        />
-        <NumberField
-          label="At once, at most"
-          width={120}
-          value={intent.atOnce}
-          min={1}
-          max={20}
-          onChange={(value) => set({ atOnce: value ?? 1 })}
-        />
-        <NumberField
-          label="Soak after each, minutes"
-          width={170}
-          value={Math.round(intent.soakSeconds / 60)}
-          min={0}
-          max={10_080}
-          onChange={(value) => set({ soakSeconds: (value ?? 0) * 60 })}
-        />
-        <Choice
-          label="Before the next must hold"
-          value={intent.requires}
-          options={requirements}
-          onChange={(value) =>
-            set({ requires: requirements.find((each) => each.value === value)?.value ?? 'nothing' })
-          }
-          width={220}
-        />
-        <Choice
-          label="One that fails"
-          value={intent.onFailure}
-          options={[
-            { value: 'halt', says: 'halts the rest' },
-            { value: 'go-on', says: 'lets the rest go on' },
-          ]}
-          onChange={(value) => set({ onFailure: value === 'go-on' ? 'go-on' : 'halt' })}
-          width={180}
-        />
-      </div>
-      <ol className="members" aria-label="Changes of this set">
-        {intent.drafts.map((draft, position) => {
-          const label = labelOf(draft.kind, draft.intent)
-          return (
-            <li key={`${position} ${label}`}>
-              <span className="mono soft">{position + 1}</span>
-              <span>{label}</span>
-              <span className="members-acts">
-                <Choice
-                  label={`Window of ${label}`}
-                  hideLabel
-                  value={draft.window ?? ''}
-                  options={[
-                    { value: '', says: 'at any time' },
-                    ...windows.map((name) => ({ value: name, says: name })),
-                  ]}
-                  onChange={(value) =>
-                    set({
-                      drafts: intent.drafts.map((each, index) =>
-                        index === position
-                          ? { ...each, window: value === '' ? null : value }
-                          : each,
-                      ),
-                    })
-                  }
-                  width={160}
-                />
-                {position > 0 ? (
-                  <IconButton
-                    says={`${label} earlier`}
-                    onClick={() => move(position, position - 1)}
-                  >
-                    <ArrowUp size={14} aria-hidden />
-                  </IconButton>
-                ) : null}
-                {position < intent.drafts.length - 1 ? (
-                  <IconButton says={`${label} later`} onClick={() => move(position, position + 1)}>
-                    <ArrowDown size={14} aria-hidden />
-                  </IconButton>
-                ) : null}
-                {intent.drafts.length > 1 ? (
-                  <IconButton
-                    says={`Take ${label} out`}
-                    onClick={() =>
-                      set({ drafts: intent.drafts.filter((_, index) => index !== position) })
-                    }
-                  >
-                    <X size={14} aria-hidden />
-                  </IconButton>
-                ) : null}
-              </span>
-            </li>
-          )
-        })}
-      </ol>
+      <Rules intent={intent} placeholder={record.label} set={set} />
+      <Order intent={intent} windows={windows} set={set} />
     </section>
   )
 }

@@ -133,6 +133,20 @@ function GoOn({ then }: { readonly then: Then }) {
   )
 }
 
+const headlines: Readonly<Record<string, string>> = {
+  done: 'Done and proven',
+  'taken-back': 'Taken back',
+  'given-up': 'Given up',
+  undoing: 'Being taken back',
+  scheduled: 'Scheduled',
+}
+
+function headline({ state, cause, waitsFor }: ChangeRecord): string {
+  if (state === 'halted') return cause?.says ?? 'Halted'
+  if (state === 'waiting') return `Waits for ${waitsFor ?? 'another change'}`
+  return headlines[state] ?? 'Running'
+}
+
 /** How far off the estimate was, of a run that is done. */
 function Miss({ record }: { readonly record: ChangeRecord }) {
   const likely = record.plan?.seconds.likely ?? 0
@@ -164,23 +178,7 @@ export function RunReason({
         <p className="about">
           <span className="mono">{record.id}</span> {record.kind}
         </p>
-        <h2 style={{ marginTop: 4 }}>
-          {record.state === 'done'
-            ? 'Done and proven'
-            : record.state === 'halted'
-              ? (record.cause?.says ?? 'Halted')
-              : record.state === 'taken-back'
-                ? 'Taken back'
-                : record.state === 'waiting'
-                  ? `Waits for ${record.waitsFor ?? 'another change'}`
-                  : record.state === 'given-up'
-                    ? 'Given up'
-                    : record.state === 'undoing'
-                      ? 'Being taken back'
-                      : record.state === 'scheduled'
-                        ? 'Scheduled'
-                        : 'Running'}
-        </h2>
+        <h2 style={{ marginTop: 4 }}>{headline(record)}</h2>
         <Miss record={record} />
       </div>
       {record.proof ? (

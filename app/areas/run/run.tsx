@@ -15,11 +15,12 @@ import { useKey } from '../../frame/keys'
 import { useLive } from '../../frame/live'
 import { Page } from '../../frame/page'
 import { mergeSteps } from '../../frame/run-line'
-import { type Column, Table } from '../../kit/table/table'
+import { Table } from '../../kit/table/table'
 import { timeText } from '../../parts/when'
 import { changeOrDrafts, orRefused } from '../refusals'
 import { setName } from '~/core/sets'
 import { Actions } from './actions'
+import { stepColumns } from './step-columns'
 import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
 import { DraftSheet } from './draft-sheet'
@@ -28,7 +29,7 @@ import { Verdicts } from './verdicts'
 import './run.css'
 import { RunReason, StepReason } from './reasons'
 import { Status } from './status'
-import { FailedAttempts, Seen, StepState } from './step-parts'
+import { FailedAttempts, Seen } from './step-parts'
 import { Unfolded } from './unfolded'
 import type { Route } from './+types/run'
 
@@ -312,14 +313,7 @@ function OneRun({
       }
     >
       <Verdicts verdicts={verdicts} />
-      {record.kind !== setName ? null : record.state === 'draft' ? (
-        <SetSheet key={record.version} record={record} windows={windows.map(({ name }) => name)} />
-      ) : (
-        <Members record={record} />
-      )}
-      {record.state === 'draft' && record.kind !== setName ? (
-        <DraftSheet record={record} choices={choices} />
-      ) : null}
+      <Sheet record={record} choices={choices} windows={windows.map(({ name }) => name)} />
       {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
         <Joins joins={joins} missing={missing} />
       ) : null}
@@ -366,25 +360,22 @@ function OneRun({
   )
 }
 
-const stepColumns: readonly Column<StepRecord>[] = [
-  {
-    name: 'what',
-    value: (step) => step.group,
-    show: (step) => <span className="mono">{step.group}</span>,
-  },
-  { name: 'step', value: (step) => step.says },
-  { name: 'state', value: (step) => step.state, show: (step) => <StepState step={step} /> },
-  { name: 'attempts', value: (step) => step.attempts, number: true },
-  {
-    name: 'started',
-    value: (step) => step.startedAt ?? '',
-    show: (step) => (step.startedAt === null ? '' : timeText(step.startedAt)),
-  },
-  {
-    name: 'ended',
-    value: (step) => step.endedAt ?? '',
-    show: (step) => (step.endedAt === null ? '' : timeText(step.endedAt)),
-  },
-  { name: 'likely s', value: (step) => step.seconds.likely, number: true },
-  { name: 'worst s', value: (step) => step.seconds.worst, number: true },
-]
+/** What a draft is edited in; of a set that runs, where its members stand. */
+function Sheet({
+  record,
+  choices,
+  windows,
+}: {
+  readonly record: ChangeRecord
+  readonly choices: Readonly<Record<string, readonly string[]>>
+  readonly windows: readonly string[]
+}) {
+  const isDraft = record.state === 'draft'
+  if (record.kind !== setName)
+    return isDraft ? <DraftSheet record={record} choices={choices} /> : null
+  return isDraft ? (
+    <SetSheet key={record.version} record={record} windows={windows} />
+  ) : (
+    <Members record={record} />
+  )
+}

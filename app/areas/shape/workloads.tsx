@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { useFetcher, useNavigate, useSearchParams } from 'react-router'
 import { probeKinds, workloadsIn, type WorkloadFact } from '~/core/fleet'
 import { revisionsOf } from '~/core/manifests'
+import { podLog, probePod } from '~/server/access/pods'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -85,10 +86,13 @@ export async function action({ request, context }: Route.ActionArgs) {
   const of = (name: string): string => String(form.get(name) ?? '')
   return orRefused(async () => {
     if (of('do') === 'log')
-      return { lines: await gyrarch.podLog(of('cluster'), of('pod'), 60), refused: null }
+      return { lines: await podLog(gyrarch, of('cluster'), of('pod'), 60), refused: null }
     const kind = probeKinds.find((probeKind) => probeKind === of('probe'))
     if (!kind) return { lines: ['There is no such probe.'], refused: null }
-    return { ...(await gyrarch.probe(of('cluster'), of('pod'), kind, of('target'))), refused: null }
+    return {
+      ...(await probePod(gyrarch, of('cluster'), of('pod'), kind, of('target'))),
+      refused: null,
+    }
   })
 }
 
