@@ -34,6 +34,7 @@ export default defineConfig({
             main: here('./server/main.ts'),
             engine: here('./server/connectors/standin/engine-thread.ts'),
             compute: here('./server/compute/thread.ts'),
+            judge: here('./server/judging/judge-thread.ts'),
           },
         },
       },

@@ -23,6 +23,7 @@ import { fleetFigures } from './fleet'
 import { pageFigures } from './pages'
 import { boardFigures, placementFigures } from './placement'
 import { draftFigures, packingFigures } from './raise'
+import { stallFigures } from './stalls'
 import { simulatorFigures } from './simulator'
 import { reviewFigures, walkFigures } from './wire'
 
@@ -37,6 +38,7 @@ const benches: readonly Bench[] = [
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },
   { name: 'fleet', run: fleetFigures },
+  { name: 'stalls', run: stallFigures },
   { name: 'pages', run: pageFigures },
 ]
 

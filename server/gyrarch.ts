@@ -16,6 +16,7 @@ import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
+import { Judges } from './judging/judges'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
 import { Autoscale } from './watchers/autoscale'
@@ -38,6 +39,7 @@ import { newestClock } from './runner/newest-clock'
 import { defineRecords } from './records/define'
 import { type JournalFilter, type Line, readJournal, writeJournal } from './runner/journal'
 import { isoClock } from './runner/active'
+import { Stalls } from './stalls'
 import { Runner } from './runner/runner'
 import {
   clusterOf,
@@ -56,6 +58,8 @@ export interface GyrarchOptions {
   readonly seed?: number
   /** Built worker file for heavy computations; without one they run in this thread. */
   readonly computeWorker?: URL
+  /** Built worker file in which drafts are judged; without one they are judged in this thread. */
+  readonly judgeWorker?: URL
   readonly onError?: (error: unknown) => void
   /** Whether the clock runs by itself; tests may rather step it. */
   readonly clockRuns?: boolean
@@ -77,6 +81,7 @@ export class Gyrarch {
   readonly runner: Runner
   readonly changes: Changes
   readonly compute: Compute
+  readonly judges: Judges
   readonly keys: Keys
   readonly vault: Vault
   readonly joins: Joins
@@ -92,6 +97,8 @@ export class Gyrarch {
   readonly watchers: Watchers
   /** How long steps took, and how well that was foreseen. */
   readonly times: ObservedTimes
+  /** How long the event loop was held. */
+  readonly stalls = new Stalls()
   /** Null where nothing is kept. */
   readonly history: History | null
 
@@ -104,6 +111,7 @@ export class Gyrarch {
     fleet: Fleet
     runner: Runner
     changes: Changes
+    judges: Judges
     compute: Compute
     vault: Vault
     observe: Observe
@@ -122,6 +130,7 @@ export class Gyrarch {
     this.runner = parts.runner
     this.changes = parts.changes
     this.compute = parts.compute
+    this.judges = parts.judges
     this.vault = parts.vault
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -214,9 +223,11 @@ export class Gyrarch {
       times,
       onError,
     })
+    const judges = new Judges(fleet, options.judgeWorker)
     const changes = new Changes({
       database,
       fleet,
+      judges,
       runner,
       hub,
       clock: outside.clock,
@@ -232,6 +243,7 @@ export class Gyrarch {
       fleet,
       runner,
       changes,
+      judges,
       compute: new Compute(options.computeWorker),
       vault: new Vault(options.dir),
       past:
@@ -385,7 +397,9 @@ export class Gyrarch {
     await this.runner.atRest()
     await this.outside.close()
     await this.history?.close()
+    this.stalls.end()
     await this.compute.close()
+    await this.judges.close()
     await this.database.close()
   }
 }

@@ -53,9 +53,13 @@ export const fleetRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/health',
-    says: 'Whether the server answers.',
-    answer: z.object({ ok: z.boolean(), version: z.string() }),
-    handle: async () => ok({ ok: true, version }),
+    says: 'Whether the server answers, and how long its event loop was held since that was last asked.',
+    answer: z.object({
+      ok: z.boolean(),
+      version: z.string(),
+      stall: z.object({ longestMs: z.number(), p99Ms: z.number() }),
+    }),
+    handle: async (gyrarch) => ok({ ok: true, version, stall: gyrarch.stalls.take() }),
   },
   {
     method: 'get',

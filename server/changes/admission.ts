@@ -3,7 +3,7 @@ import type { FleetView } from '~/core/fleet'
 import type { Draft } from '~/core/kinds'
 import { listText } from '~/core/units'
 import { Refusal } from './errors'
-import type { Judged } from './judge'
+import type { Judged } from '../judging/judge'
 
 export interface RunRequest {
   readonly accept: readonly string[]

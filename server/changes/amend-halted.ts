@@ -1,5 +1,5 @@
 /** A halted run that is amended in place. */
-import { judge, viewFor } from './judge'
+import { judge } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import { doneDifferently } from './record'
 import { Op } from 'sequelize'
@@ -22,7 +22,11 @@ export async function amendHalted(
   const { plan: old } = row
   if (!old || row.direction === 'back')
     throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
-  const view = withoutChange(await viewFor(parts.fleet, draft), old, String(row.number))
+  const view = withoutChange(
+    await parts.fleet.viewFor(draft.objectsOf, draft.walksAt),
+    old,
+    String(row.number),
+  )
   const judged = judge(draft, view)
   const stop = judged.findings.find((finding) => finding.level === 'stop')
   if (stop || !judged.plan)

@@ -9,7 +9,7 @@ import { Refusal, refuseIssues } from './errors'
 
 import { admit, confirmGuards, type RunRequest } from './admission'
 import { amendHalted } from './amend-halted'
-import { judge, type Judged, viewFor } from './judge'
+import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
 import { type ScheduleRequest, runDue, schedule, unschedule } from './schedule'
@@ -48,7 +48,7 @@ export class Changes {
 
   /** The fleet with everything that a draft must see. */
   viewFor(draft: Draft): Promise<FleetView> {
-    return viewFor(this.parts.fleet, draft)
+    return this.parts.fleet.viewFor(draft.objectsOf, draft.walksAt)
   }
 
   /** Reads an intent by its kind, or refuses with the fields. */
@@ -214,8 +214,8 @@ export class Changes {
       mustBeOwn(row)
       if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state} already.`)
       const draft = this.read(row.kind, row.intent)
-      const view = await viewFor(this.parts.fleet, draft)
-      const judged = judge(draft, view)
+      const judged = await this.parts.judges.judge(row.kind, draft)
+      const { view } = judged
       admit(id, draft, view, judged, request)
       await this.begin(row, draft, view, judged, request.accept)
       return this.get(id)
@@ -228,8 +228,8 @@ export class Changes {
    */
   async runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
     const draft = this.read(kindName, intent)
-    const view = await viewFor(this.parts.fleet, draft)
-    const stop = draft.findings(view).find((finding) => finding.level === 'stop')
+    const { findings } = await this.parts.judges.judge(kindName, draft)
+    const stop = findings.find((finding) => finding.level === 'stop')
     if (stop) return stop.says
     const record = await this.draft(kindName, intent, title)
     try {

@@ -156,6 +156,20 @@ const drafts: readonly (readonly [string, unknown])[] = [
     },
   ],
   ['window.remove', { name: 'archive' }],
+  [
+    'set.run',
+    {
+      label: 'spring work',
+      drafts: [
+        { kind: 'window.remove', intent: { name: 'archive' }, window: 'hall nights' },
+        { kind: 'pool.resize', intent: { cluster: 'bramble', pool: 'base', count: 4 } },
+      ],
+      atOnce: 1,
+      soakSeconds: 60,
+      requires: 'well',
+      onFailure: 'halt',
+    },
+  ],
   ['site.contact', { site: hall, address: 'http://10.20.0.254:4600' }],
   ['site.quota', { site: cloud, cores: 200 }],
   ['site.hosts', { site: hall, hosts: ['host-1'], service: 'out' }],

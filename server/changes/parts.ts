@@ -1,5 +1,6 @@
 /** What changes are drafted and run with. */
 import type { Fleet } from '../fleet/fleet'
+import type { Judges } from '../judging/judges'
 import type { Hub } from '../live/hub'
 import type { Database } from '../records/database'
 import type { Runner } from '../runner/runner'
@@ -7,6 +8,7 @@ import type { Runner } from '../runner/runner'
 export interface ChangesParts {
   readonly database: Database
   readonly fleet: Fleet
+  readonly judges: Judges
   readonly runner: Runner
   readonly hub: Hub
   readonly clock: { readonly now: number }

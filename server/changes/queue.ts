@@ -1,7 +1,6 @@
 /** Changes that wait for a lock: started once it is free, or given back where their plan has become another. */
 import type { Draft } from '~/core/kinds'
 import { ChangeRow, LockRow } from '../records/models'
-import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import { giveBack, whyReturned } from './schedule'
 import { covers, sitesIn, start } from './start'
@@ -13,8 +12,8 @@ export async function startWaiting(
   const rows = await ChangeRow.findAll({ where: { state: 'waiting' }, order: [['number', 'ASC']] })
   for (const row of rows) {
     const draft = read(row)
-    const view = await viewFor(parts.fleet, draft)
-    const judged = judge(draft, view)
+    const judged = await parts.judges.judge(row.kind, draft)
+    const { view } = judged
     if (judged.plan && judged.digest === row.planDigest) {
       await start(parts, row, draft, view, judged, row.accepted)
       continue

@@ -1,5 +1,4 @@
 /** What is told of a change: its intent, findings, plan, steps and proofs, and what gets it past a failure. */
-import { judge, viewFor } from './judge'
 import type { ChangesParts } from './parts'
 import {
   canonicalJson,
@@ -144,8 +143,13 @@ const waitingStep = (step: Step): StepRecord => ({
 /** A change as it is told: a draft is judged anew each time. */
 export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<ChangeRecord> {
   const read = kindNamed(row.kind)?.read(row.intent)
-  const view = await (read?.ok ? viewFor(parts.fleet, read.draft) : parts.fleet.view())
-  const fresh = row.state === 'draft' && read?.ok ? judge(read.draft, view) : null
+  const fresh =
+    row.state === 'draft' && read?.ok ? await parts.judges.judgeKept(row, read.draft) : null
+  const view =
+    fresh?.view ??
+    (await (read?.ok
+      ? parts.fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
+      : parts.fleet.view()))
   const members = row.members
     ? await ChangeRow.findAll({ where: { parent: row.number }, order: [['position', 'ASC']] })
     : []

@@ -13,7 +13,7 @@ import { isoClock } from '../runner/active'
 import { writeJournal } from '../runner/journal'
 import { admit, type RunRequest } from './admission'
 import { Refusal } from './errors'
-import { judge, type Judged, viewFor } from './judge'
+import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import { said } from './says'
 
@@ -94,8 +94,8 @@ export async function schedule(
   draft: Draft,
   request: ScheduleRequest,
 ): Promise<void> {
-  const view = await viewFor(parts.fleet, draft)
-  const judged = judge(draft, view)
+  const judged = await parts.judges.judge(row.kind, draft)
+  const { view } = judged
   const id = `c-${row.number}`
   admit(id, draft, view, judged, request)
   const due = dueTime(draft, view, judged, request, parts.clock.now)
@@ -211,8 +211,8 @@ export async function runDue(
   })
   for (const row of due) {
     const draft = read(row)
-    const view = await viewFor(parts.fleet, draft)
-    const judged = judge(draft, view)
+    const judged = await parts.judges.judge(row.kind, draft)
+    const { view } = judged
     const why = whyNotAsRead(row, judged)
     if (why === null) await begin(row, draft, view, judged)
     else {

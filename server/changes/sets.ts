@@ -17,7 +17,7 @@ import { changeId, writeJournal } from '../runner/journal'
 import { Lanes } from '../runner/lanes'
 import type { BackInTurn } from './back-in-turn'
 import { Refusal } from './errors'
-import { judge, type Judged, viewFor } from './judge'
+import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import { said } from './says'
 import { asIs, differs, draftOf, isAlike, whyFailed } from './set-members'
@@ -276,8 +276,8 @@ export class Sets {
     const position = child.position ?? 0
     const draft = draftOf(child.kind, child.intent)
     if (!draft) return said('set.unreadable', { kind: child.kind })
-    const view = await viewFor(parts.fleet, draft)
-    const judged = judge(draft, view)
+    const judged = await parts.judges.judge(child.kind, draft)
+    const { view } = judged
     const stop = judged.findings.find(({ level }) => level === 'stop')
     if (stop || !judged.plan) return said('returned.stopped', { stop: stop?.says ?? '' })
     const isTaken = row.accepted.includes(asIs(position))

@@ -1,5 +1,5 @@
 /** Drafts that begin to run: what they lock, reserve and write; or their place in the queue. */
-import type { Judged } from './judge'
+import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import type { FleetView } from '~/core/fleet'
 import { type Draft } from '~/core/kinds'

@@ -47,7 +47,7 @@ async function everythingIn(fleet: FleetPictures): Promise<unknown> {
       traffic: await fleet.trafficOf(name),
     }
   return comparable({
-    view: { ...view, objects: undefined },
+    view: { ...view, objects: undefined, timings: undefined },
     clusters,
     meters: await fleet.meters(),
   })

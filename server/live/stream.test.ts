@@ -1,6 +1,7 @@
 import { createServer, type Server } from 'node:http'
 import express from 'express'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { ChangeRow } from '../records/models'
 import { elm, openForTest, type Opened } from '../testing/open'
 import { live } from './stream'
 
@@ -76,4 +77,14 @@ describe('the event stream', () => {
   it('begins with the clock, so that nobody has to ask for it', async () => {
     expect(await hear('event: clock')).toMatch(/event: clock\ndata: \{"now":"2026-03-02T/)
   })
+})
+
+it('asks the database once for all who listen', async () => {
+  const { gyrarch } = opened
+  const readers = await Promise.all(Array.from({ length: 6 }, () => fetch(url)))
+  const asked = vi.spyOn(ChangeRow, 'findByPk')
+  gyrarch.hub.emit('run', { change: 1, steps: [] })
+  await vi.waitUntil(() => asked.mock.calls.length > 0)
+  await Promise.all(readers.map((reader) => reader.body?.cancel()))
+  expect(asked).toHaveBeenCalledTimes(1)
 })

@@ -1,0 +1,121 @@
+/** The longest stall of the server’s event loop while each page is made and a draft is judged, at 5,000 nodes. */
+import { serve } from '../e2e/server'
+import type { Figure } from './figure'
+
+const pages = [
+  '/fleet',
+  '/fleet?as=table',
+  '/ground?site=mossgate',
+  '/ground/addresses',
+  '/ground/packing?site=mossgate',
+  '/raise',
+  '/clusters/cedar-02',
+  '/clusters/cedar-02?show=objects',
+  '/shape',
+  '/shape/board?aim=cluster/cedar-02',
+  '/shape/workloads?aim=cluster/cedar-02',
+  '/shape/sizes',
+  '/shape/namespaces?aim=cluster/cedar-02',
+  '/shape/scaling',
+  '/shape/rest',
+  '/shape/windows',
+  '/shape/spend',
+  '/wire?aim=cluster/cedar-02',
+  '/wire/walk?aim=cluster/cedar-02',
+  '/wire/policies?aim=cluster/cedar-02',
+  '/wire/calls?aim=cluster/cedar-02',
+  '/wire/traffic?aim=cluster/cedar-02',
+  '/wire/firewall?aim=site/mossgate',
+  '/wire/hosts?aim=cluster/cedar-02',
+  '/wire/translation?aim=cluster/cedar-02',
+  '/wire/names?aim=cluster/cedar-02',
+  '/journal',
+  '/journal/observed',
+] as const
+
+const drafts: readonly { readonly name: string; readonly body: object }[] = [
+  {
+    name: 'a firewall draft',
+    body: {
+      kind: 'wire.firewall',
+      intent: {
+        site: 'mossgate',
+        add: [
+          {
+            name: 'lamp',
+            priority: 400,
+            direction: 'in',
+            action: 'deny',
+            from: ['10.20.0.0/16'],
+            to: ['10.20.16.0/20'],
+            protocol: 'tcp',
+            ports: ['8080'],
+            enabled: true,
+          },
+        ],
+      },
+    },
+  },
+  {
+    name: 'a resize',
+    body: { kind: 'pool.resize', intent: { cluster: 'cedar-02', pool: 'general', count: 121 } },
+  },
+]
+
+const aim = { atMost: 50 } as const
+
+/** Figures of a server that has looked at everything once: what it does at its start is not a page. */
+export async function stallFigures(): Promise<readonly Figure[]> {
+  const served = await serve({ args: ['--nodes', '5000'] })
+  const longest = async (): Promise<number> => {
+    const answer = (await (await fetch(`${served.url}/api/v1/health`)).json()) as {
+      stall: { longestMs: number }
+    }
+    return answer.stall.longestMs
+  }
+  /** The shorter of two: a pause of the machine is not one of the page. */
+  const stallOf = async (work: () => Promise<unknown>): Promise<number> => {
+    const stalls: number[] = []
+    for (let i = 0; i < 3; i++) {
+      await longest()
+      await work()
+      stalls.push(await longest())
+    }
+    return Math.min(...stalls.slice(1))
+  }
+  try {
+    await fetch(`${served.url}/api/v1/clock`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ speed: 0 }),
+    })
+    await (await fetch(`${served.url}/fleet`)).text()
+    await new Promise((resolve) => setTimeout(resolve, 8000))
+    const figures: Figure[] = []
+    for (const path of pages)
+      figures.push({
+        name: `Longest stall of ${path.split('?')[0] ?? path} at 5,000 nodes`,
+        value: await stallOf(async () => (await fetch(served.url + path)).text()),
+        unit: 'ms',
+        aim,
+      })
+    for (const { name, body } of drafts)
+      figures.push({
+        name: `Longest stall of ${name} at 5,000 nodes`,
+        value: await stallOf(async () =>
+          (
+            await fetch(`${served.url}/api/v1/changes`, {
+              method: 'POST',
+              headers: { 'content-type': 'application/json' },
+              body: JSON.stringify(body),
+            })
+          ).text(),
+        ),
+        unit: 'ms',
+        aim,
+      })
+    return figures
+  } finally {
+    await served.remove()
+  }
+}
