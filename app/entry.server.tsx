@@ -8,6 +8,7 @@ import createEmotionServer from '@emotion/server/create-instance'
 import { CacheProvider } from '@emotion/react'
 import { renderToPipeableStream } from 'react-dom/server'
 import { type EntryContext, type RouterContextProvider, ServerRouter } from 'react-router'
+import { breath } from '~/server/breath'
 import { nonceContext } from './context'
 import { styleCache } from './theme/style-cache'
 
@@ -21,6 +22,8 @@ export default async function handleRequest(
   const nonce = context.get(nonceContext)
   const cache = styleCache()
   const { extractCriticalToChunks, constructStyleTagsFromChunks } = createEmotionServer(cache)
+  // Between what was read for the page, its markup and its styles, others have their turn.
+  await breath()
   const markup = await new Promise<string>((resolve, reject) => {
     const { pipe } = renderToPipeableStream(
       <CacheProvider value={cache}>
@@ -33,6 +36,7 @@ export default async function handleRequest(
       },
     )
   })
+  await breath()
   const styles = constructStyleTagsFromChunks(extractCriticalToChunks(markup))
   headers.set('Content-Type', 'text/html; charset=utf-8')
   headers.set('Cache-Control', 'no-store')

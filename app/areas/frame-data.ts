@@ -1,12 +1,14 @@
 /** What the frame shows on every page. */
 import { stepsOf } from '~/server/changes/record'
 import type { Gyrarch } from '~/server/gyrarch'
+import { breath } from '~/server/breath'
 import type { FrameData } from '../frame/frame'
 
 const titles: Readonly<Record<string, string>> = { hall: 'hall', cloud: 'cloud', edge: 'edge' }
 
 export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<FrameData> {
   const view = await gyrarch.fleet.view()
+  await breath()
   const { now, speed, calm, slipping } = gyrarch.outside
   const recent = await gyrarch.changes.list({ limit: 60, ownOnly: true })
   const active = recent.filter(

@@ -7,6 +7,7 @@ import { type ConnectorClock, Unheard } from '~/core/contract'
 import type { FleetView } from '~/core/fleet'
 import type { Json } from '~/core/history'
 import type { ApiObject } from '~/core/objects'
+import { breath } from '../breath'
 import type { Fleet } from '../fleet/fleet'
 import { Looker } from '../watchers/looker'
 import type { Watcher } from '../watchers/watcher'
@@ -239,6 +240,3 @@ async function heard<T>(answer: Promise<T>): Promise<T | null> {
 }
 
 const asKnown = (slice: string, content: Json): Observation => ({ slice, state: 'known', content })
-
-/** Lets what waits have its turn. */
-const breath = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))

@@ -7,6 +7,7 @@ import { Worker } from 'node:worker_threads'
 import type { FleetView } from '~/core/fleet'
 import type { Draft, Needs } from '~/core/kinds'
 import { Refusal } from '../changes/errors'
+import { breath } from '../breath'
 import type { Fleet } from '../fleet/fleet'
 import { judge, type Judged, unseenBy } from './judge'
 import type { FromJudge, ToJudge } from './judge-thread'
@@ -183,5 +184,3 @@ export class Judges {
 }
 
 const cancelled = (): Refusal => new Refusal('unavailable', 'Judging it was cancelled.')
-
-const breath = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))

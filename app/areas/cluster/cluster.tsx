@@ -14,6 +14,7 @@ import {
 import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
 import { healthBody, setHealth } from '~/server/watchers/health-policy'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -58,6 +59,12 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   const objects = tab === 'objects' ? await fleet.objectsOf(cluster.name) : null
   const events = (tab === 'events' ? await fleet.eventsOf(cluster.name) : []) ?? []
   const at = search.get('on')
+  await breath()
+  const reason =
+    reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ??
+    reasonFor(view, `cluster/${cluster.name}`)
+  const causes = await gyrarch.health.causes()
+  await breath()
   return {
     aim: `cluster/${cluster.name}`,
     now: view.now,
@@ -81,9 +88,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
       }
     }),
     events: events.map((event) => ({ ...event, at: new Date(event.at).toISOString() })).reverse(),
-    reason:
-      reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ??
-      reasonFor(view, `cluster/${cluster.name}`),
+    reason,
     keeping: {
       name: cluster.name,
       now: view.now,
@@ -105,7 +110,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
         (tab === 'keeping' ? (await gyrarch.health.policies()).get(cluster.name) : undefined) ??
         usualHealth,
     } satisfies KeepingData,
-    causes: (await gyrarch.health.causes())
+    causes: causes
       .filter((cause) => cause.nodes.some((node) => node.cluster === cluster.name))
       .map(({ says, remedies }) => ({ says, remedies })),
     left: site

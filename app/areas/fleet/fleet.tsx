@@ -10,6 +10,7 @@ import {
   parseBytes,
   parseCpuMilli,
 } from '~/core/units'
+import { breath } from '~/server/breath'
 import type { FleetPictures } from '~/server/fleet/pictures'
 import type { Gyrarch } from '~/server/gyrarch'
 import { gyrarchContext } from '../../context'
@@ -172,8 +173,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const tree = await zoomedTree(fleet, gyrarch.tree(view), zoom)
   const asTable = search.get('as') === 'table'
   const scope = (zoom === null ? null : findInTree(tree, zoom)?.at(-1)) ?? tree
+  await breath()
   const wants = await wantsOf(gyrarch, view, fleet === gyrarch.fleet)
+  await breath()
   const groups = gathered(wants)
+  const rows = asTable ? rowsOf(scope) : []
+  await breath()
   return {
     now: view.now,
     measure,
@@ -184,7 +189,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ref: node.ref,
       name: node.name,
     })),
-    rows: asTable ? rowsOf(scope) : [],
+    rows,
     totals: { nodes: scope.nodes, clusters: view.clusters.length },
     groups: groups.slice(0, mostGroups).map((group) => ({
       ...group,

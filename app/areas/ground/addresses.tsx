@@ -7,6 +7,7 @@ import { Refusal } from '~/server/changes/errors'
 import { orRefused } from '../refusals'
 import { parseCidr } from '~/core/addresses'
 import { countText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
@@ -28,6 +29,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await (await fleetAsked(context.get(gyrarchContext), request)).view()
   const search = new URL(request.url).searchParams
   const book = addressBook(view)
+  await breath()
   const domains = [...new Set(book.map((entry) => entry.domain))]
   const domain = domains.find((domain) => domain === search.get('domain')) ?? domains[0] ?? ''
   const within = search.get('within')?.trim().slice(0, 80) ?? ''
@@ -47,6 +49,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ok: false,
       says: 'Say which sizes are wanted as prefix lengths, like 22 24 24.',
     }
+  await breath()
+  const overlaps = collisions(book)
+  await breath()
   return {
     domains,
     domain,
@@ -55,7 +60,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     inside: within !== '' && parseCidr(within).ok,
     carved,
     entries: book.filter((entry) => entry.domain === domain),
-    collisions: collisions(book),
+    collisions: overlaps,
   }
 }
 

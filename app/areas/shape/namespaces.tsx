@@ -5,6 +5,7 @@ import { sizeAllowance, storageAllowance } from '~/core/manifests'
 import { amountOf } from '~/core/objects'
 import { readWorld } from '~/core/placement'
 import { bytesText, numberText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { type Column, Table } from '../../kit/table/table'
@@ -43,7 +44,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const cluster = name === null ? undefined : clusterOf(view, name)
   const objects = cluster ? ((await fleet.objectsOf(cluster.name)) ?? []) : []
   const named = objects as unknown as readonly Named[]
+  await breath()
   const read = readWorld(objects)
+  await breath()
   const used = new Map<string, { cpu: number; memory: number; pods: number }>()
   if (read.ok) {
     for (const pod of read.world.pods) {

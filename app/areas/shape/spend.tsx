@@ -12,6 +12,7 @@ import {
   type SpendLine,
 } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { type Column, Table } from '../../kit/table/table'
@@ -46,8 +47,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     date.getUTCHours(),
   )
   const projection = projectSpend(view, from, until)
+  await breath()
   const monthBegan = Date.UTC(date.getUTCFullYear(), date.getUTCMonth(), 1)
   const metered = meteredSpend(view, await fleet.meters(), monthBegan, Date.parse(view.now))
+  await breath()
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const site = cluster && siteOf(view, cluster.site)

@@ -19,6 +19,7 @@ import { formatAddress } from '~/core/addresses'
 import { type FleetView, whoHolds } from '~/core/fleet'
 import { byText, changeFor } from '~/core/wire/changes'
 import { countText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
@@ -62,7 +63,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     protocols.find((protocol) => protocol === search.get('protocol')?.toUpperCase()) ?? 'TCP'
   const bytes = Number(search.get('bytes') ?? '')
   const requested = from !== '' || to !== ''
+  await breath()
   const ready = readyWorldOf(view)
+  await breath()
   const [source, goal] = [readFrom(view, from, aim), readTo(view, to, aim)]
   let wrong: { field: string; says: string } | null
   if (!requested) wrong = null
@@ -75,7 +78,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const query =
     requested && source.ok && goal.ok ? { from: source.end, to: goal.end, port, protocol } : null
   const walkRead = wrong === null && query && ready.ok ? walk(ready.world, query) : null
+  await breath()
   const world = walkWorldOf(view)
+  await breath()
   const remedies =
     walkRead?.ok && query && ready.ok
       ? walkRemedies(ready.world, query, walkRead.walk).map((remedy) => ({
@@ -84,6 +89,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
           change: changeFor(world, remedy),
         }))
       : []
+  await breath()
   const held = new Map(expectations(view).map((expectation) => [expectation.name, expectation]))
   return {
     aim: aim === null ? null : `cluster/${aim}`,
