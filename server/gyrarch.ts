@@ -1,7 +1,6 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
-import { randomUUID } from 'node:crypto'
 import { accessFile, type AccessFile } from './access/access-file'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
@@ -39,6 +38,7 @@ import { newestClock } from './runner/newest-clock'
 import { defineRecords } from './records/define'
 import { type JournalFilter, type Line, readJournal, writeJournal } from './runner/journal'
 import { isoClock } from './runner/active'
+import { endFault, type FaultRequest, putFault } from './faults'
 import { Stalls } from './stalls'
 import { Runner } from './runner/runner'
 import {
@@ -136,7 +136,7 @@ export class Gyrarch {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'credential.changed', says })
     })
-    const watcherParts = {
+    const watching = {
       database: parts.database,
       fleet: parts.fleet,
       changes: parts.changes,
@@ -144,13 +144,13 @@ export class Gyrarch {
       onError: parts.onError,
       journal: (line: Line) => this.journalLine(line),
     }
-    this.health = new Health(watcherParts)
+    this.health = new Health(watching)
     this.history = parts.past?.history ?? null
     this.watchers = new Watchers([
       this.health,
-      new Rest(watcherParts),
-      new Autoscale(watcherParts),
-      new Schedule(parts.changes, parts.outside.clock, parts.onError),
+      new Rest(watching),
+      new Autoscale(watching),
+      new Schedule(watching),
       ...(parts.past ? [parts.past.observer] : []),
     ])
     this.joins = new Joins({
@@ -172,13 +172,10 @@ export class Gyrarch {
     this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) =>
       this.journalLine({ kind: 'template.changed', says }),
     )
-    this.layers = new Layers(parts.database, (says) =>
-      this.journalLine({ kind: 'layers.changed', says }),
-    )
-    this.expectations = new Expectations(
-      parts.database,
-      (says) => this.journalLine({ kind: 'expectation.changed', says }),
-      () => parts.fleet.touchRegister(),
+    const said = (kind: string) => (says: string) => this.journalLine({ kind, says })
+    this.layers = new Layers(parts.database, said('layers.changed'))
+    this.expectations = new Expectations(parts.database, said('expectation.changed'), () =>
+      parts.fleet.touchRegister(),
     )
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
@@ -187,18 +184,14 @@ export class Gyrarch {
   }
 
   static async open(options: GyrarchOptions): Promise<Gyrarch> {
-    mkdirSync(options.dir, { recursive: true })
-    const onError = options.onError ?? (() => undefined)
+    const { dir, nodes = 0, onError = () => undefined } = options
+    mkdirSync(dir, { recursive: true })
     const hub = new Hub()
-    const database = await openDatabase(
-      join(options.dir, 'records.sqlite'),
-      recordMigrations,
-      defineRecords,
-    )
-    const nodes = options.nodes ?? 0
+    const records = join(dir, 'records.sqlite')
+    const database = await openDatabase(records, recordMigrations, defineRecords)
     const fresh = await loadDemo(database, nodes)
     const outside = await Outside.open({
-      dir: options.dir,
+      dir: dir,
       link: options.link,
       scenario: demoScenario(),
       nodes,
@@ -245,12 +238,12 @@ export class Gyrarch {
       changes,
       judges,
       compute: new Compute(options.computeWorker),
-      vault: new Vault(options.dir),
+      vault: new Vault(dir),
       past:
         options.keepsHistory === false
           ? null
           : await openPast({
-              file: join(options.dir, 'history.sqlite'),
+              file: join(dir, 'history.sqlite'),
               fleet,
               outside,
               mostBytes: options.historyBytes,
@@ -335,47 +328,12 @@ export class Gyrarch {
     return file
   }
 
-  async putFault(request: {
-    fault: string
-    about: string
-    mode: 'transient' | 'permanent'
-    times: number
-    afterSeconds: number
-  }): Promise<string> {
-    const objection = await this.outside.faultObjection(request.fault, request.about)
-    if (objection !== null)
-      throw new Refusal('invalid', objection, [
-        { path: objection.startsWith('There is no fault') ? 'fault' : 'about', says: objection },
-      ])
-    const id = `f-${randomUUID().slice(0, 8)}`
-    await this.outside.putFault(
-      {
-        id,
-        kind: request.fault,
-        about: request.about,
-        mode: request.mode,
-        left: request.mode === 'transient' ? request.times : null,
-      },
-      request.afterSeconds,
-    )
-    await this.journalLine({
-      kind: 'fault.put',
-      about: request.about,
-      says: `fault ${request.fault} put into ${request.about}, ${request.mode}`,
-    })
-    return id
+  putFault(request: FaultRequest): Promise<string> {
+    return putFault(this, request)
   }
 
-  async endFault(id: string): Promise<void> {
-    const { active } = await this.outside.faults()
-    const fault = active.find((fault) => fault.id === id)
-    if (!fault) throw new Refusal('not-found', `No fault ${id.slice(0, 40)} is active.`)
-    await this.outside.endFault(id)
-    await this.journalLine({
-      kind: 'fault.taken',
-      about: fault.about,
-      says: `fault ${fault.kind} taken away from ${fault.about}`,
-    })
+  endFault(id: string): Promise<void> {
+    return endFault(this, id)
   }
 
   async journalLine(line: Line): Promise<void> {

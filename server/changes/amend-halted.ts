@@ -22,11 +22,8 @@ export async function amendHalted(
   const { plan: old } = row
   if (!old || row.direction === 'back')
     throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
-  const view = withoutChange(
-    await parts.fleet.viewFor(draft.objectsOf, draft.walksAt),
-    old,
-    String(row.number),
-  )
+  const whole = await parts.fleet.viewFor(draft.objectsOf, draft.walksAt)
+  const view = withoutChange(whole, old, String(row.number))
   const judged = judge(draft, view)
   const stop = judged.findings.find((finding) => finding.level === 'stop')
   if (stop || !judged.plan)

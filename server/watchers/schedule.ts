@@ -1,17 +1,18 @@
 /** The schedule at work: when the time of a change has come, it is checked, planned and run; sets go on when their waits are over. */
 import type { Changes } from '../changes/changes'
-import { Looker } from './looker'
+import { Looker, type LookerParts } from './looker'
 import type { Watcher } from './watcher'
 
 export class Schedule implements Watcher {
   private dueAt: number | null = null
   private readonly looker: Looker
 
-  constructor(
-    private readonly changes: Changes,
-    private readonly clock: { readonly now: number },
-    onError: (error: unknown) => void,
-  ) {
+  private readonly changes: Changes
+  private readonly clock: LookerParts['clock']
+
+  constructor({ changes, clock, onError }: Pick<LookerParts, 'changes' | 'clock' | 'onError'>) {
+    this.changes = changes
+    this.clock = clock
     this.looker = new Looker(async () => {
       this.dueAt = await this.changes.runDue()
     }, onError)

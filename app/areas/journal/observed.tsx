@@ -265,11 +265,9 @@ export default function Observed({ loaderData }: Route.ComponentProps) {
       <JournalTabs here="/journal/observed" />
       {rows.length === 0 ? (
         <Empty title="Nothing changed">
-          <p>
-            {about === ''
-              ? 'In this time nothing was seen to change.'
-              : `In this time nothing was seen to change about ${about}. Take a longer time, or another ref.`}
-          </p>
+          {about === ''
+            ? 'In this time nothing was seen to change.'
+            : `In this time nothing was seen to change about ${about}. Take a longer time, or another ref.`}
         </Empty>
       ) : (
         <>

@@ -216,9 +216,7 @@ export default function Windows({ loaderData }: Route.ComponentProps) {
     >
       <ShapeTabs here="/shape/windows" />
       {windows.length === 0 ? (
-        <Empty title="No window is kept">
-          <p>Draft one for a cluster beside, or drop a calendar.</p>
-        </Empty>
+        <Empty title="No window is kept">Draft one for a cluster beside, or drop a calendar.</Empty>
       ) : (
         <>
           <div className="window-days soft" aria-hidden>
