@@ -20,6 +20,7 @@ import {
 } from './baseline'
 import { type Bench, type Figure, meetsAim } from './figure'
 import { fleetFigures } from './fleet'
+import { historyFigures } from './history'
 import { pageFigures } from './pages'
 import { boardFigures, placementFigures } from './placement'
 import { draftFigures, packingFigures } from './raise'
@@ -38,6 +39,7 @@ const benches: readonly Bench[] = [
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },
   { name: 'fleet', run: fleetFigures },
+  { name: 'history', run: historyFigures },
   { name: 'stalls', run: stallFigures },
   { name: 'pages', run: pageFigures },
 ]
