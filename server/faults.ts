@@ -1,7 +1,14 @@
 /** Faults put into the stand-ins, and taken away: written down, since nobody else would know. */
 import { randomUUID } from 'node:crypto'
 import { Refusal } from './changes/errors'
-import type { Gyrarch } from './gyrarch'
+import type { Outside } from './connectors/standin/outside'
+import type { Line } from './runner/journal'
+
+/** Where faults are put, and where that is written down. */
+export interface FaultParts {
+  readonly outside: Outside
+  journalLine(line: Line): Promise<void>
+}
 
 export interface FaultRequest {
   fault: string
@@ -12,14 +19,14 @@ export interface FaultRequest {
 }
 
 /** Puts a fault into the world, now or after some seconds; tells its name. */
-export async function putFault(gyrarch: Gyrarch, request: FaultRequest): Promise<string> {
-  const objection = await gyrarch.outside.faultObjection(request.fault, request.about)
+export async function putFault(parts: FaultParts, request: FaultRequest): Promise<string> {
+  const objection = await parts.outside.faultObjection(request.fault, request.about)
   if (objection !== null)
     throw new Refusal('invalid', objection, [
       { path: objection.startsWith('There is no fault') ? 'fault' : 'about', says: objection },
     ])
   const id = `f-${randomUUID().slice(0, 8)}`
-  await gyrarch.outside.putFault(
+  await parts.outside.putFault(
     {
       id,
       kind: request.fault,
@@ -29,7 +36,7 @@ export async function putFault(gyrarch: Gyrarch, request: FaultRequest): Promise
     },
     request.afterSeconds,
   )
-  await gyrarch.journalLine({
+  await parts.journalLine({
     kind: 'fault.put',
     about: request.about,
     says: `fault ${request.fault} put into ${request.about}, ${request.mode}`,
@@ -37,12 +44,12 @@ export async function putFault(gyrarch: Gyrarch, request: FaultRequest): Promise
   return id
 }
 
-export async function endFault(gyrarch: Gyrarch, id: string): Promise<void> {
-  const { active } = await gyrarch.outside.faults()
+export async function endFault(parts: FaultParts, id: string): Promise<void> {
+  const { active } = await parts.outside.faults()
   const fault = active.find((fault) => fault.id === id)
   if (!fault) throw new Refusal('not-found', `No fault ${id.slice(0, 40)} is active.`)
-  await gyrarch.outside.endFault(id)
-  await gyrarch.journalLine({
+  await parts.outside.endFault(id)
+  await parts.journalLine({
     kind: 'fault.taken',
     about: fault.about,
     says: `fault ${fault.kind} taken away from ${fault.about}`,
