@@ -38,6 +38,7 @@ export async function putFault(parts: FaultParts, request: FaultRequest): Promis
   )
   await parts.journalLine({
     kind: 'fault.put',
+    params: { fault: request.fault, about: request.about, mode: request.mode },
     about: request.about,
     says: `fault ${request.fault} put into ${request.about}, ${request.mode}`,
   })
@@ -51,6 +52,7 @@ export async function endFault(parts: FaultParts, id: string): Promise<void> {
   await parts.outside.endFault(id)
   await parts.journalLine({
     kind: 'fault.taken',
+    params: { fault: fault.kind, about: fault.about },
     about: fault.about,
     says: `fault ${fault.kind} taken away from ${fault.about}`,
   })

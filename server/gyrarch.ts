@@ -322,6 +322,7 @@ export class Gyrarch {
     )
     await this.journalLine({
       kind: 'access.given',
+      params: { cluster: name, until: file.expiresWall },
       about: `cluster/${name}`,
       says: `access file of ${name} handed out, valid until ${file.expiresWall}`,
     })

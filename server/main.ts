@@ -9,6 +9,7 @@ import pino from 'pino'
 import { RouterContextProvider, type ServerBuild } from 'react-router'
 import { gyrarchContext, nonceContext } from '~/app/context'
 import { headers, ownHostOnly, ownOriginOnly } from './api/guards'
+import { actingAs } from './actor'
 import { apiRouter } from './api/router'
 import { Gyrarch } from './gyrarch'
 import { inOwnThread } from './connectors/standin/engine-link'
@@ -91,6 +92,7 @@ app.use(
 )
 app.use(compression())
 app.use(express.static(client, { maxAge: '1h', index: false }))
+app.use((_request, _response, next) => actingAs('person', next))
 app.use(
   createRequestHandler({
     build: () => import('virtual:react-router/server-build') as unknown as Promise<ServerBuild>,

@@ -35,6 +35,7 @@ export async function probePod(
   if (!answer) throw noPod(cluster, pod)
   await gyrarch.journalLine({
     kind: 'pod.probed',
+    params: { cluster, pod, probe: kind, target, good: answer.good },
     about: `pod/${cluster}/${pod}`,
     says: `${kind}${target === '' ? '' : ` ${target}`} from ${pod}: ${answer.lines.at(-1) ?? ''}`,
   })

@@ -47,6 +47,10 @@ const journalEntry = z.object({
   change: z.string().nullable(),
   about: z.string().nullable(),
   says: z.string(),
+  /** What the sentence tells, by name. */
+  params: z.record(z.string(), z.unknown()),
+  /** By whom: a person, a policy, or Gyrarch itself. */
+  by: z.string(),
 })
 
 export const fleetRoutes: readonly Route[] = [

@@ -5,6 +5,7 @@ import express, {
   type Response,
   type Router,
 } from 'express'
+import { actingAs } from '../actor'
 import { yamlBody } from '../changes/draft-file'
 import { Refusal, refuseIssues, statusOf } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
@@ -117,6 +118,7 @@ export function apiRouter(
     if (route.yaml === true)
       router.post(route.path, express.text({ limit: bodyLimit, type: yamlTypes }))
   router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
+  router.use((_request, _response, next) => actingAs('person', next))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')
     next()

@@ -86,6 +86,7 @@ export class Changes {
       await this.journal(transaction, {
         kind: 'change.drafted',
         change: created.number,
+        params: { label: draft.label, kind: kindName },
         says: `${draft.label}: drafted`,
       })
       return created
@@ -202,6 +203,7 @@ export class Changes {
       await this.journal(transaction, {
         kind: 'change.discarded',
         change: row.number,
+        params: { label: row.label, kind: row.kind },
         says: `${row.label}: draft ${id} discarded`,
       })
     })

@@ -1,6 +1,7 @@
 /** Changes that run later: at their instant, in their window, or back to their author. */
 import { describe, expect, it } from 'vitest'
 import { gyrarchForEach, type Opened, openForTest, runOut } from '../testing/open'
+import { actingAs } from '../actor'
 import { Refusal } from './errors'
 import { cpSync, mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -124,6 +125,24 @@ describe('a change that is scheduled', () => {
     expect(await refusal(changes.schedule(id, { ...request, window: 'hall nights' }))).toBe(
       'conflict window',
     )
+  })
+
+  it('is told in the journal with by whom, and with what the sentence tells', async () => {
+    const { gyrarch } = opened
+    const { id, request } = await drafted()
+    await actingAs('person', () =>
+      gyrarch.changes.schedule(id, { ...request, at: '2026-03-02T09:30:00Z' }),
+    )
+    await actingAs('person', () => toInstant('2026-03-02T09:30:00Z'))
+    await actingAs('person', () => runOut(gyrarch, id))
+    const lines = await gyrarch.journal({ after: 0, change: Number(id.slice(2)), limit: 100 })
+    const by = (kind: string) => lines.find((line) => line.kind === kind)
+    expect(by('change.scheduled')).toMatchObject({
+      by: 'person',
+      params: { label: 'resize base of bramble to 4', at: '2026-03-02T09:30:00.000Z' },
+    })
+    expect(by('run.started')?.by).toBe('schedule')
+    expect(by('step.done')).toMatchObject({ by: 'gyrarch', params: { verb: 'machine.create' } })
   })
 
   it('is run by the program that is started after a kill, once its time has come', async () => {

@@ -118,6 +118,7 @@ export async function schedule(
       {
         kind: 'change.scheduled',
         change: row.number,
+        params: { label: row.label, at: isoClock(due), window: request.window ?? null },
         says: `${row.label}: scheduled for ${isoTime(due)}${request.window === undefined ? '' : `, ${request.window}`}`,
       },
     ])
@@ -135,6 +136,7 @@ export async function unschedule(parts: ChangesParts, row: ChangeRow): Promise<v
       {
         kind: 'change.unscheduled',
         change: row.number,
+        params: { label: row.label },
         says: `${row.label}: taken off the schedule`,
       },
     ])
@@ -189,6 +191,7 @@ export async function giveBack(
     {
       kind: 'change.returned',
       change: row.number,
+      params: { label: row.label, code: why.code, ...why.params },
       says: `${row.label}: a draft again. ${why.says}`,
     },
   ])

@@ -94,6 +94,7 @@ export async function start(
           kind: 'run.waiting',
           change: row.number,
           about: clash.ref,
+          params: { label: row.label, waitsFor: changeId(clash.change), ref: clash.ref },
           says: `${row.label} waits: ${changeId(clash.change)} is at work on ${clash.ref}`,
         },
       ])
@@ -123,6 +124,7 @@ export async function start(
       {
         kind: 'run.started',
         change: row.number,
+        params: { label: row.label, steps: plan.steps.length },
         says: `${row.label}: running, ${countText(plan.steps.length, 'step')}`,
       },
     ])

@@ -1,5 +1,6 @@
 /** What has happened, told to whoever listens: the event stream and nobody else. */
 import { EventEmitter } from 'node:events'
+import type { Params } from '~/core/contract'
 
 export interface JournalEntry {
   readonly seq: number
@@ -9,6 +10,10 @@ export interface JournalEntry {
   readonly change: string | null
   readonly about: string | null
   readonly says: string
+  /** What the sentence tells, by name. */
+  readonly params: Params
+  /** By whom: a person, a policy, or Gyrarch itself. */
+  readonly by: string
 }
 
 interface HubEvents {

@@ -188,6 +188,8 @@ export function defineRecords(sequelize: Sequelize): void {
       change: { type: INTEGER, allowNull: true },
       about: optionalText(),
       says: { type: TEXT, allowNull: false },
+      params: json(),
+      by: text(),
     },
     { ...common, tableName: 'journal' },
   )

@@ -163,6 +163,14 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE INDEX durations_work ON durations (verb, site, size)`,
     ),
   },
+  {
+    // Of older lines nobody knows by whom they were.
+    name: '0017-journal',
+    up: sql(
+      `ALTER TABLE journal ADD COLUMN params JSON NOT NULL DEFAULT '{}'`,
+      `ALTER TABLE journal ADD COLUMN "by" TEXT NOT NULL DEFAULT 'unknown'`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -201,6 +201,8 @@ export class JournalRow extends Model<
   declare change: number | null
   declare about: string | null
   declare says: string
+  declare params: CreationOptional<Params>
+  declare by: CreationOptional<string>
 }
 
 export class ReleaseRow extends Model<

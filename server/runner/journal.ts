@@ -1,5 +1,7 @@
 /** The journal: one line for everything that was decided or happened, in the order it was recorded. */
 import { Op, type Transaction, type WhereOptions } from 'sequelize'
+import type { Params } from '~/core/contract'
+import { currentActor } from '../actor'
 import type { Hub, JournalEntry } from '../live/hub'
 import { JournalRow } from '../records/models'
 
@@ -8,6 +10,8 @@ export interface Line {
   readonly change?: number
   readonly about?: string
   readonly says: string
+  /** What the sentence tells, by name. */
+  readonly params?: Params
 }
 
 export const changeId = (number: number): string => `c-${number}`
@@ -21,6 +25,8 @@ export function entryOf(row: JournalRow): JournalEntry {
     change: row.change === null ? null : changeId(row.change),
     about: row.about,
     says: row.says,
+    params: row.params,
+    by: row.by,
   }
 }
 
@@ -41,6 +47,8 @@ export async function writeJournal(
           change: line.change ?? null,
           about: line.about ?? null,
           says: line.says,
+          params: line.params ?? {},
+          by: currentActor(),
         },
         { transaction },
       ),

@@ -221,6 +221,7 @@ export class RunRecords {
     return {
       kind: wasUndoing ? 'step.undone' : 'step.done',
       about: `step/${changeId(change)}/${step.id}`,
+      params: { label: active.row.label, group: step.group, step: step.says, verb },
       says: `${stepText(active, step)}${wasUndoing ? ', undone' : ''}`,
     }
   }

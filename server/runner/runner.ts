@@ -19,6 +19,7 @@ import {
   type Said,
 } from '~/core/contract'
 import { ChangeRow, StepRow } from '../records/models'
+import { actingAs } from '../actor'
 import { changeId, writeJournal } from './journal'
 import { type Active, isoClock, resultsOf, stepAwaiting } from './active'
 import { Lanes } from './lanes'
@@ -39,8 +40,8 @@ export class Runner {
     this.records = new RunRecords(parts)
     for (const connector of parts.connectors.all())
       connector.connect({
-        ended: (key, outcome) => this.ended(key, outcome),
-        evidence: (key, evidence) => this.evidence(key, evidence),
+        ended: (key, outcome) => actingAs('gyrarch', () => this.ended(key, outcome)),
+        evidence: (key, evidence) => actingAs('gyrarch', () => this.evidence(key, evidence)),
         changed: (slices) => this.changed(slices),
       })
   }
@@ -65,8 +66,6 @@ export class Runner {
     await this.noteBusy()
     await this.startWaiting()
   }
-
-  // What the clocks ask.
 
   atRest(): Promise<void> {
     return this.lanes.atRest()
@@ -204,7 +203,7 @@ export class Runner {
     })
   }
 
-  /** Called once locks were released: set by the server to start what waits for them. */
+  /** Locks were released: set by the server to start what waits for them. */
   startWaiting: () => Promise<void> = async () => undefined
 
   /** A run has ended or halted: set by whoever goes on from there. */

@@ -20,7 +20,7 @@ export class Autoscale implements Watcher {
   private readonly looker: Looker
 
   constructor(private readonly parts: LookerParts) {
-    this.looker = new Looker(() => this.once(), parts.onError)
+    this.looker = new Looker(() => this.once(), parts.onError, 'autoscaler')
   }
 
   wakeAt(): number | null {

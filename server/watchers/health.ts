@@ -35,7 +35,7 @@ export class Health implements Watcher {
   private readonly looker: Looker
 
   constructor(private readonly parts: LookerParts) {
-    this.looker = new Looker(() => this.once(), parts.onError)
+    this.looker = new Looker(() => this.once(), parts.onError, 'health')
   }
 
   wakeAt(): number | null {

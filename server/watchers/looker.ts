@@ -1,3 +1,4 @@
+import { type Actor, actingAs } from '../actor'
 import type { Changes } from '../changes/changes'
 import type { Fleet } from '../fleet/fleet'
 
@@ -18,6 +19,8 @@ export class Looker {
   constructor(
     private readonly work: () => Promise<void>,
     private readonly onError: (error: unknown) => void,
+    /** In whose name it is done. */
+    private readonly actor: Actor = 'gyrarch',
   ) {}
 
   look(): void {
@@ -25,7 +28,7 @@ export class Looker {
       this.again = true
       return
     }
-    this.looking = this.work()
+    this.looking = actingAs(this.actor, () => this.work())
       .catch((error: unknown) => this.onError(error))
       .finally(() => {
         this.looking = null

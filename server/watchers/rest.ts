@@ -34,7 +34,7 @@ export class Rest implements Watcher {
   private readonly looker: Looker
 
   constructor(private readonly parts: RestParts) {
-    this.looker = new Looker(() => this.once(), parts.onError)
+    this.looker = new Looker(() => this.once(), parts.onError, 'rest calendar')
   }
 
   wakeAt(): number | null {

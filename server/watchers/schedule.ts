@@ -13,9 +13,13 @@ export class Schedule implements Watcher {
   constructor({ changes, clock, onError }: Pick<LookerParts, 'changes' | 'clock' | 'onError'>) {
     this.changes = changes
     this.clock = clock
-    this.looker = new Looker(async () => {
-      this.dueAt = await this.changes.runDue()
-    }, onError)
+    this.looker = new Looker(
+      async () => {
+        this.dueAt = await this.changes.runDue()
+      },
+      onError,
+      'schedule',
+    )
   }
 
   wakeAt(): number | null {

@@ -73,6 +73,11 @@ const columns: readonly Column<JournalEntry>[] = [
         </To>
       ),
   },
+  {
+    name: 'by',
+    value: (line) => line.by,
+    show: (line) => <span className="nowrap">{line.by}</span>,
+  },
   { name: 'what', value: (line) => line.says, wraps: true },
 ]
 

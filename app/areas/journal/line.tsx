@@ -41,6 +41,10 @@ export default function Line({ loaderData }: Route.ComponentProps) {
           <dt>on the wall</dt>
           <dd>{line.wall}</dd>
         </div>
+        <div>
+          <dt>by</dt>
+          <dd>{line.by}</dd>
+        </div>
         {line.change === null ? null : (
           <div>
             <dt>change</dt>
