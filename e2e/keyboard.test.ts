@@ -232,7 +232,7 @@ it('every arc of the fleet is reached by arrows and chosen by Enter', async () =
   expect(reached.size).toBe(refs)
   await focusOn(page, '[data-arc="3"]')
   await page.keyboard.press('Space')
-  await page.waitForFunction(() => new URLSearchParams(location.search).has('at'))
+  await page.waitForFunction(() => new URLSearchParams(location.search).has('on'))
 })
 
 it('every block of the board is reached by arrows, and Enter chooses its workload', async () => {
