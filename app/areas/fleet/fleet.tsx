@@ -387,7 +387,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
             rows={rows}
             id={(row) => row.ref}
             selected={search.get('on')}
-            onSelect={(row) => go({ at: row.ref })}
+            onSelect={(row) => go({ on: row.ref })}
             empty="No site is known yet."
           />
         )}

@@ -21,7 +21,7 @@ function WantLink({ want, says }: { readonly want: Want; readonly says: string |
   const [search] = useSearchParams()
   const keep = useMemo(() => Object.fromEntries(search), [search])
   return (
-    <To path={want.path ?? '/fleet'} query={want.path === null ? { ...keep, at: want.ref } : {}}>
+    <To path={want.path ?? '/fleet'} query={want.path === null ? { ...keep, on: want.ref } : {}}>
       <span className="want-name">
         <StateGlyph state={glyphOf(want)} title={want.state} />
         <span className="mono">{want.name}</span>
