@@ -195,7 +195,7 @@ const views = [
   ['run-halted', `/changes/${halted}`, 'dark'],
   ['cluster', '/clusters/cedar?on=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
-  ['packing', '/ground/packing?site=mossgate&host=m-a-1', 'light'],
+  ['windows', '/shape/windows', 'light'],
   [
     'board',
     `/shape/board?aim=cluster/cedar&workload=StatefulSet/gathering/gathering-ledger&if=${encodeURIComponent(JSON.stringify([{ kind: 'replicas', workload: 'StatefulSet/gathering/gathering-ledger', count: 4 }]))}`,
