@@ -34,6 +34,8 @@ export default [
   route('wire/hosts', 'areas/wire/hosts.tsx'),
   route('wire/translation', 'areas/wire/translation.tsx'),
   route('wire/names', 'areas/wire/names.tsx'),
+  route('store', 'areas/store/claims.tsx'),
+  route('store/shipments', 'areas/store/shipments.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/observed', 'areas/journal/observed.tsx'),
   route('journal/estimates', 'areas/journal/estimates.tsx'),
@@ -43,5 +45,6 @@ export default [
   route('do/draft', 'areas/draft.ts'),
   route('do/jump', 'areas/jump.ts'),
   route('do/clock', 'areas/clock.ts'),
+  route('do/since', 'areas/since.ts'),
   route('*', 'areas/nowhere.tsx'),
 ] satisfies RouteConfig

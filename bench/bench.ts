@@ -24,6 +24,7 @@ import { historyFigures } from './history'
 import { pageFigures } from './pages'
 import { boardFigures, placementFigures } from './placement'
 import { draftFigures, packingFigures } from './raise'
+import { shipmentFigures } from './shipment'
 import { stallFigures } from './stalls'
 import { simulatorFigures } from './simulator'
 import { reviewFigures, walkFigures } from './wire'
@@ -36,6 +37,7 @@ const benches: readonly Bench[] = [
   { name: 'packing', run: packingFigures },
   { name: 'walks', run: walkFigures },
   { name: 'review', run: reviewFigures },
+  { name: 'shipment', run: shipmentFigures },
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },
   { name: 'fleet', run: fleetFigures },

@@ -64,6 +64,13 @@ const drafts: readonly { readonly name: string; readonly body: object }[] = [
 
 const aim = { atMost: 50 } as const
 
+/** A page by its path, and by what of it is shown where that is another page. */
+const nameOf = (path: string): string => {
+  const [page = path, query = ''] = path.split('?')
+  const part = /^(?:as|show)=(.*)$/.exec(query)?.[1]
+  return part === undefined ? page : `${page} (${part})`
+}
+
 /** Figures of a server that has looked at everything once: what it does at its start is not a page. */
 export async function stallFigures(): Promise<readonly Figure[]> {
   const served = await serve({ args: ['--nodes', '5000'] })
@@ -94,7 +101,7 @@ export async function stallFigures(): Promise<readonly Figure[]> {
     const figures: Figure[] = []
     for (const path of pages)
       figures.push({
-        name: `Longest stall of ${path.split('?')[0] ?? path} at 5,000 nodes`,
+        name: `Longest stall of ${nameOf(path)} at 5,000 nodes`,
         value: await stallOf(async () => (await fetch(served.url + path)).text()),
         unit: 'ms',
         aim,

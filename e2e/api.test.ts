@@ -192,3 +192,23 @@ describe('a request from elsewhere', () => {
     expect(await policy()).not.toBe(first)
   })
 })
+
+it('a draft whose caller has gone away is judged for the next one as well', async () => {
+  const { ask } = api(served.url)
+  const body = { kind: 'pool.resize', intent: { cluster: 'bramble', pool: 'base', count: 4 } }
+  for (let i = 0; i < 12; i++) {
+    const gone = new AbortController()
+    const answer = fetch(`${served.url}/api/v1/changes`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+      signal: gone.signal,
+    }).catch(() => null)
+    await new Promise((rest) => setTimeout(rest, i * 3))
+    gone.abort()
+    await answer
+  }
+  const { status, json } = await ask<ApiChange>('POST', '/changes', body)
+  expect(status).toBe(201)
+  expect(json.plan?.steps.length).toBeGreaterThan(0)
+})

@@ -76,3 +76,20 @@ it('tells since when a node is in its state, and how well estimates did', async 
   await see(page, 'well as far back as is known')
   await visit('/journal/estimates').then((estimates) => see(estimates, 'Off by'))
 })
+
+it('what wants somebody is chosen from the list, and tells since when', async () => {
+  const page = await visit('/fleet')
+  await page.click('a[href*="bramble-general-2"]')
+  await see(page, 'Since when, and what changed')
+  expect(new URL(page.url()).searchParams.get('on')).toBe('node/bramble/bramble-general-2')
+  await press(page, 'link', 'Since when, and what changed')
+  await see(page, 'What is kept')
+})
+
+it('a walk is asked since when it ends as it does, beside it', async () => {
+  const page = await visit(
+    '/wire/walk?from=climate/climate-loop&to=weather-bureau&port=8443&aim=cluster/bramble',
+  )
+  await press(page, 'button', 'Since when?')
+  await see(page, 'It has been so for as long as is known.')
+})

@@ -207,7 +207,7 @@ const views = [
     'light',
   ],
   ['scaling', '/shape/scaling?aim=cluster/bramble&scaler=bramble/climate/sensor-intake', 'light'],
-  ['rest', '/shape/rest?aim=cluster/dill', 'light'],
+  ['shipments', '/store/shipments', 'light'],
   ['spend', '/shape/spend?aim=cluster/bramble', 'dark'],
   ['wired', '/wire?aim=cluster/bramble', 'light'],
   [

@@ -15,6 +15,7 @@ import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
+import { Catalogue } from './releases/catalogue'
 import { Judges } from './judging/judges'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
@@ -82,6 +83,7 @@ export class Gyrarch {
   readonly changes: Changes
   readonly compute: Compute
   readonly judges: Judges
+  readonly catalogue: Catalogue
   readonly keys: Keys
   readonly vault: Vault
   readonly joins: Joins
@@ -131,6 +133,7 @@ export class Gyrarch {
     this.changes = parts.changes
     this.compute = parts.compute
     this.judges = parts.judges
+    this.catalogue = new Catalogue(parts.database)
     this.vault = parts.vault
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -207,16 +210,17 @@ export class Gyrarch {
     const fleet = new Fleet(observe, outside.clock)
     const times = await ObservedTimes.open(database)
     fleet.timings = () => times.timings
+    const judges = new Judges(fleet, options.judgeWorker)
     const runner = new Runner({
       database,
       connectors,
       clock: outside.clock,
       fleet,
+      judges,
       hub,
       times,
       onError,
     })
-    const judges = new Judges(fleet, options.judgeWorker)
     const changes = new Changes({
       database,
       fleet,

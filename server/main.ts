@@ -64,6 +64,7 @@ const gyrarch = await Gyrarch.open({
   onError,
 })
 await gyrarch.fleet.view()
+await gyrarch.catalogue.contents()
 
 const hosts = (): readonly string[] => [
   `127.0.0.1:${actualPort}`,
@@ -93,9 +94,11 @@ app.use(
 app.use(compression())
 app.use(express.static(client, { maxAge: '1h', index: false }))
 app.use((_request, _response, next) => actingAs('person', next))
+// All pages are read in before the first of them is asked for: nobody waits for that.
+const build = (await import('virtual:react-router/server-build')) as unknown as ServerBuild
 app.use(
   createRequestHandler({
-    build: () => import('virtual:react-router/server-build') as unknown as Promise<ServerBuild>,
+    build,
     getLoadContext: (_request, response) => {
       const context = new RouterContextProvider()
       context.set(gyrarchContext, gyrarch)

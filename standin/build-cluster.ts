@@ -49,6 +49,7 @@ export function buildCluster(
     name: spec.name,
     site: spec.site,
     release: spec.release,
+    addOns: spec.addOns,
     managed: own === null,
     endpoint: own
       ? `https://${own.addresses[0] ?? ''}:6443`

@@ -126,6 +126,8 @@ export interface Cluster {
   readonly apiAddress: string
   readonly dnsAddress: string
   readonly maxPodsPerNode: number
+  /** Add-ons installed, by name. */
+  addOns?: Readonly<Record<string, string>>
   /** Machines that are members of an own control plane. */
   members: string[]
   apiUp: boolean

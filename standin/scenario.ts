@@ -167,6 +167,7 @@ const cluster = z.object({
   site: z.string(),
   guarded: z.boolean().default(false),
   release: z.string(),
+  addOns: z.record(z.string(), z.string()).default({}),
   drives: z.array(z.string()).default([]),
   madeAt: z.string(),
   controlPlane: z.discriminatedUnion('kind', [

@@ -46,6 +46,8 @@ export const views: readonly JumpPlace[] = [
   view('Hosts and virtual addresses', 'Wire', '/wire/hosts'),
   view('Translation', 'Wire', '/wire/translation'),
   view('Names as pods ask them', 'Wire', '/wire/names'),
+  view('Claims and volumes', 'Store', '/store'),
+  view('Shipments', 'Store', '/store/shipments'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),
 ]

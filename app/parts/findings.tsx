@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react'
 import type { Finding, Remedy } from '~/core/changes'
 import { countText } from '~/core/units'
 import { StateGlyph } from './state'
+import { SinceWhen } from './since-when'
 import { Tick } from '../kit/tick'
 import { Tip } from '../kit/tip'
 
@@ -13,6 +14,8 @@ export interface RemedyPlace {
 }
 
 export interface FindingsProps {
+  /** The draft they stand against, where it can be asked since when. */
+  readonly change?: string
   readonly findings: readonly Finding[]
   /** Told the remedy, and where it stands: by finding and position. */
   readonly onRemedy?: (remedy: Remedy, at: RemedyPlace) => void
@@ -48,6 +51,7 @@ export function standingText(findings: readonly Finding[]): string {
 }
 
 function OneFinding({
+  change,
   finding,
   onRemedy,
   accepted,
@@ -98,6 +102,9 @@ function OneFinding({
           ))}
         </div>
       ) : null}
+      {change === undefined || finding.level === 'note' ? null : (
+        <SinceWhen ask={{ finding: finding.key, change }} />
+      )}
       {finding.level === 'caution' && onAccept ? (
         <Tick
           label="I accept this"

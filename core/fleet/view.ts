@@ -151,6 +151,8 @@ export interface ClusterView {
     readonly bytes: number
     readonly objects: number
   }[]
+  /** Add-ons installed, and in which version; absent where nobody told. */
+  readonly addOns?: readonly { readonly name: string; readonly version: string }[]
   readonly observedAt: string
 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { seeded } from '../units'
-import { delta, differencesIn, isAbout, type Json, keptOf, turnOf, withDelta } from '.'
+import { delta, differencesIn, isAbout, type Json, keptOf, staying, turnOf, withDelta } from '.'
 
 const round = (before: Json, after: Json): Json => {
   const difference = delta(before, after)
@@ -174,5 +174,28 @@ describe('since when', () => {
   it('says where it never was otherwise, and where nothing is known', async () => {
     expect(await turn('bbbb')).toMatchObject({ before: null, since: 0, was: null, is: 'b' })
     expect(await turn('')).toBeNull()
+  })
+})
+
+describe('making room', () => {
+  const whole = (id: number, bytes = 100) => ({ id, base: null, bytes })
+  const difference = (id: number, base: number) => ({ id, base, bytes: 10 })
+  const versions = [whole(1), difference(2, 1), difference(3, 1), whole(4), difference(5, 4)]
+  const left = (room: number, kept = versions, last = [5]): readonly number[] =>
+    [...staying(versions, kept, new Set(last), room)].sort((a, b) => a - b)
+
+  it('lets the oldest go until what stays takes no more than the room', () => {
+    expect(left(230)).toEqual([1, 2, 3, 4, 5])
+    expect(left(220)).toEqual([1, 3, 4, 5])
+  })
+
+  it('keeps a whole version while a difference against it stays, and lets it go with the last', () => {
+    expect(left(215)).toEqual([4, 5])
+    expect(left(0)).toEqual([4, 5])
+  })
+
+  it('counts whole versions that stay only for what is made of them', () => {
+    expect(left(219, [difference(3, 1), whole(4), difference(5, 4)])).toEqual([4, 5])
+    expect(left(220, [difference(3, 1), whole(4), difference(5, 4)])).toEqual([1, 3, 4, 5])
   })
 })

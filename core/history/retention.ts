@@ -38,3 +38,51 @@ export function visibleTime(at: number, thinnedAt: number | null): number {
   const span = age > retention.hourlyMs ? dayMs : hourMs
   return Math.floor(at / span) * span
 }
+
+/** A version as room is made: what it is a difference against, and how large it is. */
+export interface SizedVersion {
+  readonly id: number
+  /** The whole version that it is a difference against, or null. */
+  readonly base: number | null
+  readonly bytes: number
+}
+
+/**
+ * What stays of the versions so that they take at most `room` bytes: those `kept` and the `last` of each slice, with the
+ * whole versions that these are differences against. The oldest go first; a whole version goes with the last difference
+ * against it. More than `room` stays only where the last of each slice take that much.
+ */
+export function staying(
+  versions: readonly SizedVersion[],
+  kept: readonly SizedVersion[],
+  last: ReadonlySet<number>,
+  room: number,
+): ReadonlySet<number> {
+  const byId = new Map(versions.map((version) => [version.id, version]))
+  const stays = new Set([...kept.map(({ id }) => id), ...last])
+  const isWanted = new Set(stays)
+  const dependents = new Map<number, number>()
+  for (const id of [...stays]) {
+    const base = byId.get(id)?.base ?? null
+    if (base === null) continue
+    stays.add(base)
+    dependents.set(base, (dependents.get(base) ?? 0) + 1)
+  }
+  let bytes = [...stays].reduce((sum, id) => sum + (byId.get(id)?.bytes ?? 0), 0)
+  const drop = ({ id, base, bytes: freed }: SizedVersion): void => {
+    stays.delete(id)
+    bytes -= freed
+    if (base === null) return
+    const left = (dependents.get(base) ?? 1) - 1
+    dependents.set(base, left)
+    const whole = byId.get(base)
+    if (left === 0 && whole && !isWanted.has(base)) drop(whole)
+  }
+  for (const version of kept) {
+    if (bytes <= room) break
+    if (last.has(version.id)) continue
+    isWanted.delete(version.id)
+    if ((dependents.get(version.id) ?? 0) === 0) drop(version)
+  }
+  return stays
+}

@@ -3,42 +3,28 @@
  * Source: the Kubernetes API reference (v1, apps/v1, policy/v1, storage.k8s.io/v1, scheduling.k8s.io/v1).
  */
 import { z } from 'zod'
-
-const text = z.string().max(100_000)
-/** Exports write `null` where nothing is set. */
-const optional = <T extends z.ZodType>(schema: T) => schema.nullish()
-const list = <T extends z.ZodType>(schema: T) => optional(z.array(schema))
-
-export const quantitySchema = z.union([z.string().max(100), z.number()])
-const quantities = optional(z.record(z.string(), quantitySchema))
-const labels = optional(z.record(z.string(), text))
-const intOrString = z.union([z.int(), z.string().max(50)])
-
-export const requirementSchema = z.looseObject({ key: text, operator: text, values: list(text) })
-export const labelSelectorSchema = z.looseObject({
-  matchLabels: labels,
-  matchExpressions: list(requirementSchema),
-})
-
-export const ownerSchema = z.looseObject({
-  apiVersion: optional(text),
-  kind: text,
-  name: text,
-  uid: optional(text),
-  controller: optional(z.boolean()),
-})
-
-export const metadataSchema = z.looseObject({
-  name: text,
-  namespace: optional(text),
+import {
+  intOrString,
   labels,
-  annotations: labels,
-  creationTimestamp: optional(text),
-  deletionTimestamp: optional(text),
-  ownerReferences: list(ownerSchema),
-})
+  labelSelectorSchema,
+  list,
+  metadataSchema,
+  nodeTermSchema,
+  optional,
+  quantities,
+  type requirementSchema,
+  resourcesSchema,
+  text,
+} from './schema-shapes'
+import {
+  claimSchema,
+  csiNodeSchema,
+  storageClassSchema,
+  volumeObjectSchema,
+} from './schema-storage'
 
-const resourcesSchema = z.looseObject({ requests: quantities, limits: quantities })
+export { labelSelectorSchema, metadataSchema } from './schema-shapes'
+
 const portSchema = z.looseObject({
   name: optional(text),
   containerPort: optional(z.int()),
@@ -54,10 +40,6 @@ const containerSchema = z.looseObject({
   ports: list(portSchema),
 })
 
-const nodeTermSchema = z.looseObject({
-  matchExpressions: list(requirementSchema),
-  matchFields: list(requirementSchema),
-})
 const podTermSchema = z.looseObject({
   labelSelector: optional(labelSelectorSchema),
   namespaces: list(text),
@@ -188,55 +170,6 @@ export const budgetSchema = z.looseObject({
       maxUnavailable: optional(intOrString),
       selector: optional(labelSelectorSchema),
       unhealthyPodEvictionPolicy: optional(text),
-    }),
-  ),
-})
-export const volumeObjectSchema = z.looseObject({
-  kind: z.literal('PersistentVolume'),
-  metadata: metadataSchema,
-  spec: optional(
-    z.looseObject({
-      nodeAffinity: optional(
-        z.looseObject({
-          required: optional(z.looseObject({ nodeSelectorTerms: list(nodeTermSchema) })),
-        }),
-      ),
-      csi: optional(z.looseObject({ driver: text, volumeHandle: optional(text) })),
-    }),
-  ),
-})
-export const claimSchema = z.looseObject({
-  kind: z.literal('PersistentVolumeClaim'),
-  metadata: metadataSchema,
-  spec: optional(
-    z.looseObject({
-      volumeName: optional(text),
-      storageClassName: optional(text),
-      accessModes: list(text),
-    }),
-  ),
-})
-const topologyTermSchema = z.looseObject({
-  matchLabelExpressions: list(z.looseObject({ key: text, values: list(text) })),
-})
-export const storageClassSchema = z.looseObject({
-  kind: z.literal('StorageClass'),
-  metadata: metadataSchema,
-  provisioner: optional(text),
-  volumeBindingMode: optional(text),
-  allowedTopologies: list(topologyTermSchema),
-})
-export const csiNodeSchema = z.looseObject({
-  kind: z.literal('CSINode'),
-  metadata: metadataSchema,
-  spec: optional(
-    z.looseObject({
-      drivers: list(
-        z.looseObject({
-          name: text,
-          allocatable: optional(z.looseObject({ count: optional(z.int()) })),
-        }),
-      ),
     }),
   ),
 })

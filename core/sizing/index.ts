@@ -7,3 +7,4 @@ export {
 export { quorum, type QuorumReport, toleratedLosses } from './quorum'
 export { hostLoss, type HostLoss } from './host-loss'
 export { hallRoom, type HallRoom, type MachineWish } from './hall-room'
+export { longestLane, secondsFor } from './lanes'

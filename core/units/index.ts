@@ -3,6 +3,7 @@ export {
   bytesText,
   coresText,
   countText,
+  decimalBytesText,
   promiseText,
   timesText,
   durationText,

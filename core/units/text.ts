@@ -16,17 +16,24 @@ export const coresText = (cpuMilli: number): string => {
   return `${text} ${text === '1' ? 'core' : 'cores'}`
 }
 
-/** Bytes in binary units, one decimal: 14283282841 → "13.3 GiB". */
-export function bytesText(bytes: number): string {
-  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB']
+/** Bytes in the largest of `units` they fill, each `step` of the one before. */
+function bytesIn(bytes: number, step: number, units: readonly string[]): string {
   let value = bytes
-  let step = 0
-  while (Math.abs(value) >= 1024 && step < units.length - 1) {
-    value /= 1024
-    step++
+  let unit = 0
+  while (Math.abs(value) >= step && unit < units.length - 1) {
+    value /= step
+    unit++
   }
-  return `${numberText(value, step === 0 ? 0 : 1)} ${units[step] ?? 'B'}`
+  return `${numberText(value, unit === 0 ? 0 : 1)} ${units[unit] ?? 'B'}`
 }
+
+/** Bytes in binary units, one decimal: 14283282841 → "13.3 GiB". */
+export const bytesText = (bytes: number): string =>
+  bytesIn(bytes, 1024, ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'])
+
+/** Bytes as drives and links are labelled, in powers of 1,000: 64000000000 → "64 GB". */
+export const decimalBytesText = (bytes: number): string =>
+  bytesIn(bytes, 1000, ['B', 'kB', 'MB', 'GB', 'TB', 'PB'])
 
 /** What is promised of the time in a month of 730 hours (percent), and how long that leaves it down; null promises nothing. */
 export const promiseText = (percent: number | null): string =>

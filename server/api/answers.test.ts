@@ -72,7 +72,7 @@ describe('answers are as described', () => {
       await good('get', path)
     for (const name of gyrarch.fleet.last().clusters.map((cluster) => cluster.name)) {
       await good('get', `/clusters/${name}`)
-      for (const part of ['nodes', 'objects', 'events', 'traffic', 'metrics', 'health'])
+      for (const part of ['nodes', 'objects', 'events', 'traffic', 'metrics', 'health', 'storage'])
         await ask('get', `/clusters/${name}/${part}`)
     }
     for (const { name } of gyrarch.fleet.last().sites)
@@ -82,10 +82,15 @@ describe('answers are as described', () => {
         '/packing?cores=8&memoryGiB=64&count=3',
         '/orphans',
         '/zone',
+        '/shipment',
       ])
         await good('get', `/sites/${name}${part}`)
     await good('get', '/sites/mossgate/resolve?name=registry.mossgate.example')
     await good('get', '/clusters/cedar/access')
+    await good('get', '/clusters/cedar/storage')
+    await good('get', '/catalogue')
+    await good('get', '/sites/kilnlane/shipment?release=1.33.2&severity=high')
+    await good('get', '/sites/kilnlane/shipment/drives/1.tar?release=1.33.2')
     const { text } = await good<{ text: string }>('get', '/sites/mossgate/zone')
     await good('post', '/sites/mossgate/zone', {
       text: `${text}lamp 300 IN A 10.20.0.99\nbad line\n`,

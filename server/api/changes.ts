@@ -106,7 +106,7 @@ export const changeRoutes: readonly Route[] = [
     yaml: true,
     answer: change,
     status: 201,
-    handle: async (gyrarch, { body }) => {
+    handle: async (gyrarch, { body, signal }) => {
       const request = body as z.infer<typeof draftBody>
       return asChange(
         await gyrarch.changes.draft(
@@ -114,6 +114,7 @@ export const changeRoutes: readonly Route[] = [
           request.intent,
           request.title ?? null,
           request.under ?? null,
+          signal,
         ),
         201,
       )
@@ -124,7 +125,8 @@ export const changeRoutes: readonly Route[] = [
     path: '/changes/:id',
     says: 'One change with its findings, plan, steps and proof.',
     answer: change,
-    handle: async (gyrarch, { params }) => asChange(await gyrarch.changes.get(params['id'] ?? '')),
+    handle: async (gyrarch, { params, signal }) =>
+      asChange(await gyrarch.changes.get(params['id'] ?? '', signal)),
   },
   {
     method: 'get',
@@ -145,9 +147,13 @@ export const changeRoutes: readonly Route[] = [
         }),
       ),
     }),
-    handle: async (gyrarch, { params }) =>
+    handle: async (gyrarch, { params, signal }) =>
       ok({
-        objects: await verdictsFor(gyrarch.fleet, await gyrarch.changes.get(params['id'] ?? '')),
+        objects: await verdictsFor(
+          gyrarch,
+          await gyrarch.changes.get(params['id'] ?? '', signal),
+          signal,
+        ),
       }),
   },
   {

@@ -58,6 +58,7 @@ const cluster = z.object({
   dnsAnswers: z.boolean(),
   certificatesUntil: z.string().nullable(),
   backups: z.array(backup),
+  addOns: z.array(z.object({ name: z.string(), version: z.string() })),
   observedAt: z.string(),
   state,
   says: z.string(),

@@ -1,16 +1,6 @@
 /** The past by API: what was observed, and since when something is as it is. */
 import { z } from 'zod'
-import { protocolSchema } from '~/core/wire'
-import { Refusal } from '../changes/errors'
-import type { Gyrarch } from '../gyrarch'
-import type { History, Question } from '../history/history'
-import {
-  expectationQuestion,
-  findingQuestion,
-  runsBetween,
-  stateQuestion,
-  walkQuestion,
-} from '../history/questions'
+import { historyOf, type SinceQuery, sinceQuery, sinceWhen } from '../history/asked'
 import { ok, wholeText } from './answers'
 import { estimate } from './shapes'
 import type { Route } from './route'
@@ -24,48 +14,6 @@ const difference = z.object({
   before: z.unknown(),
   after: z.unknown(),
 })
-
-const sinceQuery = z.object({
-  state: ref.optional(),
-  expectation: z.string().min(1).max(200).optional(),
-  finding: z.string().min(1).max(1000).optional(),
-  change: z.string().max(20).optional(),
-  from: z.string().min(1).max(300).optional(),
-  to: z.string().min(1).max(300).optional(),
-  port: wholeText(65_535).optional(),
-  protocol: protocolSchema.optional(),
-  aim: z.string().max(80).optional(),
-})
-
-const historyOf = (gyrarch: Gyrarch): History => {
-  if (!gyrarch.history) throw new Refusal('not-found', 'No history is kept.')
-  return gyrarch.history
-}
-
-/** The one thing that is asked, or a refusal that names what can be. */
-async function questionOf(gyrarch: Gyrarch, query: z.infer<typeof sinceQuery>): Promise<Question> {
-  const history = historyOf(gyrarch)
-  if (query.state !== undefined)
-    return stateQuestion(query.state, await history.slicesOf(query.state))
-  if (query.expectation !== undefined) return expectationQuestion(query.expectation)
-  if (query.finding !== undefined) {
-    const row = await gyrarch.changes.find(query.change ?? '')
-    return findingQuestion(gyrarch.changes.read(row.kind, row.intent), query.finding)
-  }
-  if (query.from !== undefined && query.to !== undefined)
-    return walkQuestion({
-      from: query.from,
-      to: query.to,
-      port: Math.max(1, query.port ?? 443),
-      protocol: query.protocol ?? 'TCP',
-      aim: query.aim?.replace(/^cluster\//, '') ?? null,
-    })
-  throw new Refusal(
-    'invalid',
-    'Ask for a state (`state`, a ref), a kept walk (`expectation`), a walk (`from`, `to`, `port`), or a finding (`finding` and `change`).',
-    [{ path: 'state', says: 'nothing is asked' }],
-  )
-}
 
 export const historyRoutes: readonly Route[] = [
   {
@@ -155,11 +103,6 @@ export const historyRoutes: readonly Route[] = [
       differences: z.array(difference.extend({ slice: z.string() })),
       changes: z.array(z.object({ id: z.string(), label: z.string(), steps: z.number() })),
     }),
-    handle: async (gyrarch, { query }) => {
-      const question = await questionOf(gyrarch, query as z.infer<typeof sinceQuery>)
-      const since = await historyOf(gyrarch).since(question)
-      if (!since) throw new Refusal('not-found', 'Nothing of that was observed yet.')
-      return ok({ ...since, changes: await runsBetween(since.before, since.since) })
-    },
+    handle: async (gyrarch, { query }) => ok(await sinceWhen(gyrarch, query as SinceQuery)),
   },
 ]

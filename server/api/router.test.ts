@@ -291,6 +291,63 @@ describe('computations', () => {
     expect((await post(`/compute/${name}`, body)).json).toEqual(expected),
   )
 
+  it.each([
+    [
+      'release-path',
+      {
+        path: null,
+        nearest: '1.31.9',
+        cutBy: [{ from: '1.31.9', to: '1.32.4', reason: 'it lost leases' }],
+      },
+    ],
+    [
+      'shipment',
+      {
+        releases: ['1.32.4'],
+        addOns: [{ name: 'rainfall', versions: ['1.1.0'] }],
+        images: ['sha256:a', 'sha256:b'],
+        held: [{ digest: 'sha256:c', why: 'unsigned', lack: ['rainfall 1.1.0'] }],
+        bytes: 1020,
+        diskBytes: 1173,
+        fits: false,
+        seconds: 11,
+        drives: [
+          {
+            medium: 'drive',
+            blobs: ['sha256:a', 'sha256:b', 'sha256:layer-a', 'sha256:layer-b'],
+          },
+        ],
+        lowerBound: 1,
+        unfit: [],
+        problems: [],
+      },
+    ],
+    [
+      'replica-placement',
+      {
+        volumes: [
+          {
+            name: 'photos',
+            replicas: [{ node: 'cedar-storage-1', disk: 'sda' }],
+            short: 1,
+            tally: { 'node-taken': 1 },
+          },
+        ],
+        losses: ['cedar-storage-1/sda', 'cedar-storage-1', 'mossgate-a'].map((disk) => ({
+          disk,
+          lost: ['photos'],
+          degraded: [],
+          whole: true,
+          copyBytes: 0,
+          seconds: 0,
+        })),
+      },
+    ],
+  ])('%s', async (name, expected) => {
+    const body = soundBodies[`/compute/${name}`]
+    expect((await post(`/compute/${name}`, body)).json).toEqual(expected)
+  })
+
   it('take bodies of more than 8 MiB where whole clusters are sent', async () => {
     const node = everyRule[0]
     const big = {

@@ -15,6 +15,7 @@ import { ledgerRoutes } from './ledger'
 import type { Route } from './route'
 import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
+import { storeRoutes } from './store'
 import { templateRoutes } from './templates'
 import { windowRoutes } from './windows'
 import { wireRoutes } from './wire'
@@ -35,6 +36,7 @@ export const routes: readonly Route[] = [
   ...historyRoutes,
   ...layerRoutes,
   ...windowRoutes,
+  ...storeRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({
     method: 'post',

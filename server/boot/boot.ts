@@ -1,5 +1,5 @@
 /** Boot data of a draft or a run: looked at with secrets masked, downloaded with them, one by one, together, or as a volume. */
-import { pack } from 'tar-stream'
+import { tarOf } from '../tar'
 import { type BootOf, bootDataOf, planned, raiseIntent, seedVolume } from '~/core/provisioning'
 import type { Changes } from '../changes/changes'
 import { Refusal } from '../changes/errors'
@@ -139,26 +139,15 @@ export class Boot {
   /** All machines’ files in one archive, a folder each. */
   async tar(id: string): Promise<Buffer> {
     const { all } = await this.of(id, true)
-    const archive = pack()
-    const chunks: Buffer[] = []
-    const done = new Promise<Buffer>((resolve, reject) => {
-      archive.on('data', (chunk: unknown) => void (Buffer.isBuffer(chunk) && chunks.push(chunk)))
-      archive.on('end', () => resolve(Buffer.concat(chunks)))
-      archive.on('error', reject)
-    })
-    const mtime = new Date(this.parts.now())
-    for (const boot of all) {
-      const files = {
+    const files = all.flatMap((boot) =>
+      Object.entries({
         'user-data': boot.handed.userData,
         ...(boot.handed.handed === 'pointer' ? { 'full-user-data': boot.files.userData } : {}),
         'meta-data': boot.files.metaData,
         'network-config': boot.files.networkConfig,
-      }
-      for (const [name, body] of Object.entries(files))
-        archive.entry({ name: `${boot.machine}/${name}`, mtime, mode: 0o600 }, body)
-    }
-    archive.finalize()
-    return done
+      }).map(([name, body]) => ({ name: `${boot.machine}/${name}`, body })),
+    )
+    return tarOf(files, { mtime: new Date(this.parts.now()), mode: 0o600 })
   }
 
   /** What a stick holds: the whole files, since there is no field that they must fit into. */

@@ -1,9 +1,8 @@
 /** A halted run that is amended in place. */
-import { judge } from '../judging/judge'
+import { doneDifferently } from '../judging/run-remedies'
 import type { ChangesParts } from './parts'
-import { doneDifferently } from './record'
 import { Op } from 'sequelize'
-import { canonicalJson, withoutChange } from '~/core/changes'
+import { canonicalJson } from '~/core/changes'
 import { type Draft } from '~/core/kinds'
 import type { ChangeRow } from '../records/models'
 import { ReservationRow, StepRow } from '../records/models'
@@ -22,9 +21,8 @@ export async function amendHalted(
   const { plan: old } = row
   if (!old || row.direction === 'back')
     throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
-  const whole = await parts.fleet.viewFor(draft.objectsOf, draft.walksAt)
-  const view = withoutChange(whole, old, String(row.number))
-  const judged = judge(draft, view)
+  const without = { plan: old, change: String(row.number) }
+  const judged = await parts.judges.judge(row.kind, draft, undefined, without)
   const stop = judged.findings.find((finding) => finding.level === 'stop')
   if (stop || !judged.plan)
     throw new Refusal(

@@ -2,6 +2,15 @@
 import type { ChangeRow } from '../records/models'
 import type { CreationAttributes } from 'sequelize'
 
+/** The site that an intent names, or null. */
+export const siteIn = (intent: unknown): string | null => {
+  const site =
+    typeof intent === 'object' && intent !== null
+      ? (intent as Record<string, unknown>)['site']
+      : null
+  return typeof site === 'string' ? site : null
+}
+
 export const blankChange = (
   kind: string,
   label: string,
@@ -14,7 +23,7 @@ export const blankChange = (
   version: 1,
   state: 'draft',
   direction: 'on',
-  site: null,
+  site: siteIn(intent),
   createdAt: new Date(),
   amendedAt: new Date(),
   startedAt: null,

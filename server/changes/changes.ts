@@ -13,7 +13,7 @@ import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
 import { type ScheduleRequest, runDue, schedule, unschedule } from './schedule'
-import { blankChange } from './blank-change'
+import { blankChange, siteIn } from './blank-change'
 import { startWaiting } from './queue'
 import { start } from './start'
 import { setName } from '~/core/sets'
@@ -23,7 +23,6 @@ import { chosenWith, laterRun, type LaterRun, laterRuns, whyNotBack } from './ta
 
 export type { FailureRecord, StepRecord } from './rows'
 export type { ChangeRecord } from './record'
-export type { RunRequest } from './admission'
 
 export class Changes {
   private readonly parts: ChangesParts
@@ -70,6 +69,7 @@ export class Changes {
     intent: unknown,
     title: string | null = null,
     under: string | null = null,
+    signal?: AbortSignal,
   ): Promise<ChangeRecord> {
     const draft = this.read(kindName, intent)
     const halted = under === null ? null : await this.find(under)
@@ -78,7 +78,6 @@ export class Changes {
         {
           ...blankChange(kindName, draft.label, draft.intent),
           title,
-          site: siteIn(draft.intent),
           under: halted?.number ?? null,
         },
         { transaction },
@@ -91,16 +90,18 @@ export class Changes {
       })
       return created
     })
-    return recordOf(this.parts, row)
+    return recordOf(this.parts, row, signal)
   }
 
   /** Several drafts as one, in the order given; they are in it from then on, and drafts no more. */
   async draftSet(ids: readonly string[]): Promise<ChangeRecord> {
-    const rows = await Promise.all(ids.map((id) => this.mustBe(id, ['draft'], 'put into a set')))
+    const rows = await Promise.all(
+      [...new Set(ids)].map((id) => this.mustBe(id, ['draft'], 'put into a set')),
+    )
     const set = await this.draft(setName, {
       drafts: rows.map(({ kind, intent }) => ({ kind, intent })),
     })
-    for (const id of ids) await this.discard(id)
+    for (const { number } of rows) await this.discard(changeId(number))
     return set
   }
 
@@ -111,8 +112,8 @@ export class Changes {
     return row
   }
 
-  async get(id: string): Promise<ChangeRecord> {
-    return recordOf(this.parts, await this.find(id))
+  async get(id: string, signal?: AbortSignal): Promise<ChangeRecord> {
+    return recordOf(this.parts, await this.find(id), signal)
   }
 
   /** Newest first. */
@@ -155,14 +156,14 @@ export class Changes {
       )
     }
     const draft = this.read(row.kind, intent)
-    if (row.state === 'halted') {
+    if (row.state === 'halted' && !row.members) {
       await amendHalted(this.parts, row, draft)
       return this.get(changeId(row.number))
     }
     if (row.state !== 'draft')
       throw new Refusal(
         'conflict',
-        `${id} is ${row.state}; only drafts and halted runs can be amended.`,
+        `${id} is ${row.state}; only drafts and halted runs of one change can be amended.`,
       )
     await this.parts.database.write(async (transaction) => {
       const [changed] = await ChangeRow.update(
@@ -389,12 +390,4 @@ function mustBeOwn(row: ChangeRow): void {
       'conflict',
       `${changeId(row.number)} runs in ${changeId(row.parent)}: go on with that one.`,
     )
-}
-
-const siteIn = (intent: unknown): string | null => {
-  const site =
-    typeof intent === 'object' && intent !== null
-      ? (intent as Record<string, unknown>)['site']
-      : null
-  return typeof site === 'string' ? site : null
 }

@@ -1,17 +1,8 @@
 /** What is told of a change: its intent, findings, plan, steps and proofs, and what gets it past a failure. */
 import type { ChangesParts } from './parts'
-import {
-  canonicalJson,
-  type Finding,
-  patchDraft,
-  type Plan,
-  type Proof,
-  type Remedy,
-  type Step,
-  withoutChange,
-} from '~/core/changes'
-import type { FleetView } from '~/core/fleet'
-import { type Draft, kindNamed } from '~/core/kinds'
+import { type Finding, notBegun, type Plan, type Proof } from '~/core/changes'
+import { kindNamed } from '~/core/kinds'
+import type { RunRemedy } from '../judging/run-remedies'
 import { ChangeRow, type ChangeState, type Returned } from '../records/models'
 import { changeId } from '../runner/journal'
 import { failureRecords, type FailureRecord, stepRecords, type StepRecord } from './rows'
@@ -54,11 +45,7 @@ export interface ChangeRecord {
   readonly proof: readonly Proof[] | null
   readonly cause: ChangeRow['cause']
   /** Proven remedies that get a run past its failure; they can be taken once it has halted. */
-  readonly remedies: readonly (Remedy & {
-    readonly step: string
-    /** Whether the run can go on with it; else what is done would have to be done differently, and it takes a new draft. */
-    readonly goesOn: boolean
-  })[]
+  readonly remedies: readonly RunRemedy[]
   /** Why it cannot be taken back, or null. */
   readonly keepsBack: string | null
 }
@@ -98,7 +85,7 @@ async function allSteps(
     if (member.state !== 'draft') begun.set(member.position ?? 0, await stepRecords(member.number))
   const waiting = (row.plan?.steps ?? [])
     .filter((step) => !begun.has(Number(step.id.split('/')[0])))
-    .map(waitingStep)
+    .map(notBegun)
   return [
     ...[...begun].flatMap(([position, steps]) =>
       steps.map((step) => ({
@@ -121,30 +108,15 @@ export async function stepsOf(row: ChangeRow): Promise<readonly StepRecord[]> {
   )
 }
 
-const waitingStep = (step: Step): StepRecord => ({
-  id: step.id,
-  after: step.after,
-  says: step.says,
-  group: step.group,
-  port: step.command.port,
-  verb: step.command.verb,
-  state: 'waiting',
-  undoing: false,
-  attempts: 0,
-  mostAttempts: step.retry.attempts,
-  seconds: step.seconds,
-  startedAt: null,
-  endedAt: null,
-  dueAt: null,
-  evidence: [],
-  cause: null,
-})
-
 /** A change as it is told: a draft is judged anew each time. */
-export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<ChangeRecord> {
+export async function recordOf(
+  parts: ChangesParts,
+  row: ChangeRow,
+  signal?: AbortSignal,
+): Promise<ChangeRecord> {
   const read = kindNamed(row.kind)?.read(row.intent)
   const fresh =
-    row.state === 'draft' && read?.ok ? await parts.judges.judgeKept(row, read.draft) : null
+    row.state === 'draft' && read?.ok ? await parts.judges.judgeKept(row, read.draft, signal) : null
   const view =
     fresh?.view ??
     (await (read?.ok
@@ -193,7 +165,11 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
       read?.ok &&
       !row.members &&
       plan
-        ? remediesOf(row, read.draft, plan, view, steps, failures)
+        ? await parts.judges.remedies(
+            { number: row.number, kind: row.kind, intent: row.intent, plan, steps, failures },
+            view,
+            signal,
+          )
         : [],
     keepsBack: fresh
       ? null
@@ -205,62 +181,6 @@ export async function recordOf(parts: ChangesParts, row: ChangeRow): Promise<Cha
           })),
         ),
   }
-}
-
-function remediesOf(
-  row: ChangeRow,
-  draft: Draft,
-  plan: Plan,
-  view: FleetView,
-  steps: readonly StepRecord[],
-  failures: readonly FailureRecord[],
-): ChangeRecord['remedies'] {
-  const without = withoutChange(view, plan, String(row.number))
-  return steps
-    .filter((step) => step.state === 'failed' && step.cause)
-    .slice(0, 4)
-    .flatMap((step) => {
-      const planned = plan.steps.find((otherStep) => otherStep.id === step.id)
-      if (!step.cause || !planned) return []
-      return draft.answers(without, step.cause, planned, failures).map((remedy) => ({
-        ...remedy,
-        step: step.id,
-        goesOn: goesOnWith(row, remedy, without, plan, steps),
-      }))
-    })
-}
-
-/** Whether a remedy’s plan does everything that is done already in the same way. */
-function goesOnWith(
-  row: ChangeRow,
-  remedy: Remedy,
-  view: FleetView,
-  plan: Plan,
-  steps: readonly StepRecord[],
-): boolean {
-  if (!('patchDraft' in remedy.change)) return false
-  const read = kindNamed(row.kind)?.read(patchDraft(row.intent, remedy.change.patchDraft))
-  if (!read?.ok) return false
-  const done = plan.steps.filter((step) =>
-    steps.some((otherStep) => otherStep.id === step.id && otherStep.state === 'done'),
-  )
-  return doneDifferently(done, read.draft.plan(view)) === null
-}
-
-/** The first done step, outside the register, that a plan would have done otherwise; null if there is none. */
-export function doneDifferently<
-  S extends { readonly id: string; readonly command: Step['command'] },
->(done: readonly S[], plan: Plan): S | null {
-  const next = new Map(plan.steps.map((step) => [step.id, step]))
-  const replaced = new Set(plan.steps.flatMap((step) => step.replaces ?? []))
-  return (
-    done.find(
-      (step) =>
-        !replaced.has(step.id) &&
-        step.command.port !== 'ledger' &&
-        canonicalJson(next.get(step.id)?.command) !== canonicalJson(step.command),
-    ) ?? null
-  )
 }
 
 /** Why a run cannot be taken back: a step that is done and final. */

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import type { Gyrarch } from '../gyrarch'
-import { gyrarchForEach, type Opened, openForTest } from '../testing/open'
+import { draftAndRun, gyrarchForEach, type Opened, openForTest } from '../testing/open'
 import { Refusal } from './errors'
 import type { ChangeRecord } from './record'
 
@@ -187,6 +187,32 @@ describe('a set of changes', () => {
       'set.walks-broken',
       'done',
     ])
+  })
+
+  it('waits for its author where something stops a member in its turn, and goes on once told to', async () => {
+    const { gyrarch } = opened
+    const { changes } = gyrarch
+    const remove = { kind: 'window.remove', intent: { name: 'archive' } }
+    const id = await begun(gyrarch, { drafts: [window('one'), remove], soakSeconds: 1800 })
+    await gyrarch.outside.advance(60)
+    await draftAndRun(gyrarch, remove.kind, remove.intent)
+    const halted = await settled(gyrarch, id)
+    expect([halted.state, ...states(halted)]).toEqual(['halted', 'done', 'draft'])
+    expect(halted.children[1]?.why).toContain('There is no window archive')
+    await expect(changes.amend(id, { drafts: [remove] }, null)).rejects.toThrow('can be amended')
+    await draftAndRun(gyrarch, 'window.set', { ...window('archive').intent, clusters: ['sorrel'] })
+    await changes.retry(id)
+    const done = await settled(gyrarch, id)
+    expect([done.state, ...states(done)]).toEqual(['done', 'done', 'done'])
+  })
+
+  it('is no later run that stands in the way of an earlier one: its members are', async () => {
+    const { gyrarch } = opened
+    const first = await draftAndRun(gyrarch, 'pool.resize', resize('bramble', 'base', 4).intent)
+    const id = await begun(gyrarch, { drafts: [resize('bramble', 'base', 5), window('two')] })
+    const set = await settled(gyrarch, id)
+    const { later } = await gyrarch.changes.wayBack(first.id)
+    expect(later.map((run) => run.id)).toEqual([set.children[0]?.id])
   })
 
   it('goes on past a failure where it says so', async () => {

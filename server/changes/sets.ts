@@ -5,7 +5,6 @@
  */
 import { Op } from 'sequelize'
 import { countText } from '~/core/units'
-import { expectations } from '~/core/wire'
 import { clusterState, stateContext } from '~/core/fleet'
 import { memberKey, memberSteps, type SetIntent, setIntent } from '~/core/sets'
 import { nextOccurrence, occurrencesOf, windowNamed } from '~/core/windows'
@@ -107,6 +106,12 @@ export class Sets {
   async retry(row: ChangeRow): Promise<void> {
     const children = await this.membersOf(row)
     const stuck = children.filter(({ state }) => state === 'draft')
+    await this.of.parts.database.write((transaction) =>
+      ChangeRow.update(
+        { returned: null },
+        { where: { parent: row.number, state: 'draft' }, transaction },
+      ),
+    )
     await this.write(row, 'run.retried', `${row.label}: goes on`, {
       state: row.direction === 'back' ? 'undoing' : 'running',
       cause: null,
@@ -238,10 +243,11 @@ export class Sets {
   /** What is required before the next begins, and does not hold; null where all is well. */
   private async unmet(intent: SetIntent, children: readonly ChangeRow[]): Promise<Said | null> {
     if (intent.requires === 'nothing' || children.length === 0) return null
-    const { fleet } = this.of.parts
+    const { fleet, judges } = this.of.parts
     const view = await fleet.view()
     if (intent.requires === 'walks') {
-      const broken = expectations(await fleet.withExpected(view)).filter(({ holds }) => !holds)
+      const expected = await judges.expectations(await fleet.withExpected(view))
+      const broken = expected.filter(({ holds }) => !holds)
       return broken.length === 0
         ? null
         : said('set.walks-broken', { walks: broken.map(({ name }) => name) })

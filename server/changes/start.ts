@@ -117,6 +117,7 @@ export async function start(
         startedAt: isoClock(parts.clock.now),
         endedAt: null,
         cause: null,
+        returned: null,
       },
       { transaction },
     )

@@ -46,6 +46,8 @@ export async function laterRuns(row: ChangeRow): Promise<readonly ChangeRow[]> {
     where: {
       state: { [Op.in]: [...ended, ...underWay] },
       number: { [Op.ne]: row.number },
+      // A set did nothing itself: its members are looked at one by one.
+      members: null,
       startedAt: { [Op.gte]: row.startedAt },
     },
     order: [

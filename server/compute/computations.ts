@@ -17,6 +17,7 @@ import { allocatable, quorum } from '~/core/sizing'
 import { occurrences } from '~/core/windows'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 import { type Computation, type Computed, computation, objects, value, wrong } from './computation'
+import { storageComputations } from './storage'
 import { wireComputations } from './wire'
 
 export type { Computation, Computed }
@@ -389,6 +390,7 @@ export const computations: readonly Computation[] = [
     },
   }),
   ...wireComputations,
+  ...storageComputations,
 ]
 
 export const computationNamed = (name: string): Computation | undefined =>

@@ -78,6 +78,7 @@ export function clusterView(
     dnsAnswers: report?.dnsAnswers ?? false,
     certificatesUntil: report?.certificatesUntil ?? null,
     backups: report?.backups ?? [],
+    addOns: report?.addOns ?? [],
     observedAt: isoTime(now),
   }
 }

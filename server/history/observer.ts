@@ -128,7 +128,11 @@ export class Observer implements Watcher {
     try {
       await this.observe(stirred)
     } catch (error) {
+      // What was noted as seen may not have been kept: next time everything is looked at.
       for (const slice of stirred) this.stirredSlices.add(slice)
+      this.seen.clear()
+      this.pictured = null
+      this.sweptAt = null
       throw error
     }
   }

@@ -14,7 +14,7 @@ import {
   QueryTypes,
   type Sequelize,
 } from 'sequelize'
-import { delta, type Delta, type Json, keptOf, withDelta } from '~/core/history'
+import { delta, type Delta, type Json, keptOf, staying, withDelta } from '~/core/history'
 import { type Database, type Migration, openDatabase } from '../records/database'
 
 const pack = promisify(deflateRaw)
@@ -356,15 +356,7 @@ export class Versions {
     })
     const last = new Set(new Map(rows.map((row) => [row.slice, row.id])).values())
     const kept = keptOf(rows, now)
-    const stays = new Set([...kept.map(({ id }) => id), ...last])
-    let bytes = kept.reduce((sum, row) => sum + row.bytes, 0)
-    for (const row of kept) {
-      if (bytes <= room) break
-      if (last.has(row.id)) continue
-      stays.delete(row.id)
-      bytes -= row.bytes
-    }
-    for (const row of rows) if (row.base !== null && stays.has(row.id)) stays.add(row.base)
+    const stays = staying(rows, kept, last, room)
     const goes = rows.filter((row) => !stays.has(row.id)).map(({ id }) => id)
     await this.database.sequelize.query(
       `INSERT INTO marks (name, value) VALUES ('thinned', :now) ON CONFLICT (name) DO UPDATE SET value = :now`,

@@ -1,35 +1,17 @@
-/** Entry of the thread that judges: it keeps the slices it was sent, and answers one question after another. */
+/** Entry of the thread that judges: it keeps the slices it was sent, and answers one task after another. */
 import { parentPort } from 'node:worker_threads'
-import { kindNamed, type Needs } from '~/core/kinds'
-import { judge, type Judged, unseenBy } from './judge'
 import { type Frame, viewOf } from './slices'
+import { answerTask, type Task } from './tasks'
 
 export type ToJudge =
   | { readonly what: 'slice'; readonly key: string; readonly value: unknown }
-  | {
-      readonly what: 'judge'
-      readonly id: number
-      readonly kind: string
-      readonly intent: unknown
-      readonly seen: Needs
-      readonly frame: Frame
-    }
+  | { readonly what: 'task'; readonly id: number; readonly task: Task; readonly frame: Frame }
 
 export type FromJudge =
-  | { readonly id: number; readonly judged: Judged }
-  | { readonly id: number; readonly needs: Needs }
+  | { readonly id: number; readonly answer: unknown }
   | { readonly id: number; readonly error: string }
 
 const slices = new Map<string, unknown>()
-
-function answer(question: Extract<ToJudge, { what: 'judge' }>): FromJudge {
-  const { id, kind, intent, seen, frame } = question
-  const read = kindNamed(kind)?.read(intent)
-  if (!read?.ok) return { id, error: `a draft of ${kind} cannot be read` }
-  const view = viewOf(frame, slices)
-  const needs = unseenBy(read.draft, view, seen)
-  return needs ? { id, needs } : { id, judged: judge(read.draft, view) }
-}
 
 parentPort?.on('message', (message: ToJudge) => {
   if (message.what === 'slice') {
@@ -37,12 +19,13 @@ parentPort?.on('message', (message: ToJudge) => {
     else slices.set(message.key, message.value)
     return
   }
+  const { id, task, frame } = message
   let told: FromJudge
   try {
-    told = answer(message)
+    told = { id, answer: answerTask(task, viewOf(frame, slices)) }
   } catch (error) {
     told = {
-      id: message.id,
+      id,
       error: error instanceof Error ? (error.stack ?? error.message) : String(error),
     }
   }

@@ -1,17 +1,22 @@
 /**
- * Judges drafts apart from the event loop: in a thread that keeps the slices of the fleet and is sent only those that
+ * Judges drafts, proves runs and finds remedies apart from the event loop: in a thread that keeps the slices of the fleet and is sent only those that
  * have become others. Without a built thread (tests) it is done here. What was judged is kept by draft and version of
  * the fleet, so that reading a draft again judges nothing.
  */
 import { Worker } from 'node:worker_threads'
+import type { Finding, Plan, Proof, StepResults } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import type { Draft, Needs } from '~/core/kinds'
+import type { ObjectVerdicts } from '~/core/manifests'
+import type { Expected } from '~/core/wire'
 import { Refusal } from '../changes/errors'
 import { breath } from '../breath'
 import type { Fleet } from '../fleet/fleet'
-import { judge, type Judged, unseenBy } from './judge'
+import type { Judged } from './judge'
 import type { FromJudge, ToJudge } from './judge-thread'
+import type { FailedRun, RunRemedy } from './run-remedies'
 import { frameOf, slicesOf } from './slices'
+import { answerTask, type Task, type Tasks } from './tasks'
 
 /** A question may ask for more at most so often: what is offered may itself offer. */
 const mostRounds = 4
@@ -31,6 +36,7 @@ interface Waiting {
 
 interface Kept {
   readonly key: string
+  readonly timings: FleetView['timings']
   readonly at: number
   readonly verdict: Verdict
 }
@@ -48,16 +54,54 @@ export class Judges {
     private readonly thread: URL | undefined,
   ) {}
 
-  /** Judges a draft by the fleet as it is now. Cancelled, it is refused. */
-  async judge(kind: string, draft: Draft, signal?: AbortSignal): Promise<Verdict> {
+  /** Judges a draft by the fleet as it is now; of a run that is amended, without what it has taken. Cancelled, it is refused. */
+  async judge(
+    kind: string,
+    draft: Draft,
+    signal?: AbortSignal,
+    without: { readonly plan: Plan; readonly change: string } | null = null,
+  ): Promise<Verdict> {
     let seen: Needs = { objectsOf: draft.objectsOf, walksAt: draft.walksAt }
     for (let round = 0; ; round++) {
       const view = await this.fleet.viewFor(seen.objectsOf, seen.walksAt)
-      const answer = await this.ask(kind, draft, seen, view, signal)
+      const { intent } = draft
+      const answer = await this.ask({ task: 'judge', kind, intent, seen, without }, view, signal)
       if ('judged' in answer) return { ...answer.judged, view }
       if (round >= mostRounds) throw new Error(`${kind} asks for more and more`)
       seen = answer.needs
     }
+  }
+
+  /** The proofs of a draft that has run, by a picture. */
+  prove(
+    kind: string,
+    draft: Draft,
+    results: StepResults,
+    view: FleetView,
+  ): Promise<readonly Proof[]> {
+    return this.ask({ task: 'prove', kind, intent: draft.intent, results }, view)
+  }
+
+  /** What is expected of anybody, walked in a picture (`fleet.withExpected`). */
+  expectations(view: FleetView): Promise<readonly Expected[]> {
+    return (view.expectations ?? []).length === 0
+      ? Promise.resolve([])
+      : this.ask({ task: 'expectations' }, view)
+  }
+
+  /** What becomes of each object of a drafted text. */
+  verdicts(
+    intent: unknown,
+    findings: readonly Finding[],
+    view: FleetView,
+    signal?: AbortSignal,
+  ): Promise<readonly ObjectVerdicts[]> {
+    return this.ask({ task: 'verdicts', intent, findings }, view, signal)
+  }
+
+  /** What gets a run past its failures. */
+  remedies(run: FailedRun, view: FleetView, signal?: AbortSignal): Promise<readonly RunRemedy[]> {
+    return this.ask({ task: 'remedies', ...run }, view, signal)
   }
 
   /** The same of a draft that is kept under a number: anew only if it or the fleet is another. */
@@ -67,15 +111,17 @@ export class Judges {
     signal?: AbortSignal,
   ): Promise<Verdict> {
     const view = await this.fleet.view()
-    const key = `${of.version} ${view.version} ${Object.keys(view.timings ?? {}).length}`
+    const key = `${of.version} ${view.version}`
+    const { timings } = view
     const now = Date.parse(view.now)
     const before = this.kept.get(of.number)
-    if (before?.key === key && now - before.at < keptMs) return before.verdict
+    if (before?.key === key && before.timings === timings && now - before.at < keptMs)
+      return before.verdict
     const verdict = await this.judge(of.kind, draft, signal)
     // What it was judged by may be another than what was looked at before.
     if (verdict.view.version === view.version) {
       this.kept.delete(of.number)
-      this.kept.set(of.number, { key, at: now, verdict })
+      this.kept.set(of.number, { key, timings, at: now, verdict })
       for (const oldest of this.kept.keys()) {
         if (this.kept.size <= mostKept) break
         this.kept.delete(oldest)
@@ -89,31 +135,25 @@ export class Judges {
     this.worker = null
   }
 
-  private ask(
-    kind: string,
-    draft: Draft,
-    seen: Needs,
+  private ask<T extends Task>(
+    task: T,
     view: FleetView,
-    signal: AbortSignal | undefined,
-  ): Promise<{ readonly judged: Judged } | { readonly needs: Needs }> {
+    signal?: AbortSignal,
+  ): Promise<Tasks[T['task']]['answer']> {
     const { thread } = this
-    if (!thread) {
-      const needs = unseenBy(draft, view, seen)
-      return Promise.resolve(needs ? { needs } : { judged: judge(draft, view) })
-    }
-    const turn = this.lane.then(() => this.inThread(thread, kind, draft, seen, view, signal))
-    this.lane = turn.catch(() => undefined)
-    return turn
+    const turn = thread
+      ? this.lane.then(() => this.inThread(thread, task, view, signal))
+      : Promise.resolve().then((): unknown => answerTask(task, view))
+    if (thread) this.lane = turn.catch(() => undefined)
+    return turn as Promise<Tasks[T['task']]['answer']>
   }
 
   private async inThread(
     thread: URL,
-    kind: string,
-    draft: Draft,
-    seen: Needs,
+    task: Task,
     view: FleetView,
     signal: AbortSignal | undefined,
-  ): Promise<{ readonly judged: Judged } | { readonly needs: Needs }> {
+  ): Promise<unknown> {
     if (signal?.aborted) throw cancelled()
     const worker = this.started(thread)
     await this.send(worker, view)
@@ -124,19 +164,12 @@ export class Judges {
     }
     signal?.addEventListener('abort', stop)
     try {
-      const answer = await new Promise<FromJudge>((resolve, reject) => {
+      const told = await new Promise<FromJudge>((resolve, reject) => {
         this.waiting = { id, of: { resolve, reject } }
-        worker.postMessage({
-          what: 'judge',
-          id,
-          kind,
-          intent: draft.intent,
-          seen,
-          frame: frameOf(view),
-        } satisfies ToJudge)
+        worker.postMessage({ what: 'task', id, task, frame: frameOf(view) } satisfies ToJudge)
       })
-      if ('error' in answer) throw new Error(answer.error)
-      return answer
+      if ('error' in told) throw new Error(told.error)
+      return told.answer
     } finally {
       signal?.removeEventListener('abort', stop)
       this.waiting = null

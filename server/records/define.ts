@@ -1,5 +1,6 @@
 /** How the records are laid out in the database. */
 
+import { AddOnVersionRow, ImageRow, ReleaseEdgeRow } from './catalogue-rows'
 import { DataTypes, type Sequelize } from 'sequelize'
 import {
   MadeRow,
@@ -202,8 +203,39 @@ export function defineRecords(sequelize: Sequelize): void {
       baseImage: text(),
       minimumRootDiskGb: whole(),
       withdrawn: optionalText(),
+      images: { ...json(), defaultValue: [] },
     },
     { ...common, tableName: 'releases' },
+  )
+  ReleaseEdgeRow.init(
+    {
+      from: { ...text(), primaryKey: true },
+      to: { ...text(), primaryKey: true },
+      withdrawn: optionalText(),
+    },
+    { ...common, tableName: 'releaseEdges' },
+  )
+  ImageRow.init(
+    {
+      digest: { ...text(), primaryKey: true },
+      name: text(),
+      bytes: whole(),
+      layers: json(),
+      signedBy: optionalText(),
+    },
+    { ...common, tableName: 'images' },
+  )
+  AddOnVersionRow.init(
+    {
+      addOn: { ...text(), primaryKey: true },
+      channel: { ...text(), primaryKey: true },
+      version: { ...text(), primaryKey: true },
+      min: optionalText(),
+      max: optionalText(),
+      replaces: json(),
+      images: json(),
+    },
+    { ...common, tableName: 'addOnVersions' },
   )
   LedgerRow.init(
     {

@@ -171,6 +171,15 @@ export const recordMigrations: readonly Migration[] = [
       `ALTER TABLE journal ADD COLUMN "by" TEXT NOT NULL DEFAULT 'unknown'`,
     ),
   },
+  {
+    name: '0018-catalogue',
+    up: sql(
+      `ALTER TABLE releases ADD COLUMN images JSON NOT NULL DEFAULT '[]'`,
+      `CREATE TABLE releaseEdges ("from" TEXT NOT NULL, "to" TEXT NOT NULL, withdrawn TEXT, PRIMARY KEY ("from", "to"))`,
+      `CREATE TABLE images (digest TEXT PRIMARY KEY, name TEXT NOT NULL, bytes INTEGER NOT NULL, layers JSON NOT NULL, signedBy TEXT)`,
+      `CREATE TABLE addOnVersions (addOn TEXT NOT NULL, channel TEXT NOT NULL, version TEXT NOT NULL, "min" TEXT, "max" TEXT, replaces JSON NOT NULL, images JSON NOT NULL, PRIMARY KEY (addOn, channel, version))`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

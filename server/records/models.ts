@@ -216,6 +216,8 @@ export class ReleaseRow extends Model<
   declare baseImage: string
   declare minimumRootDiskGb: number
   declare withdrawn: string | null
+  /** Digests of its images. */
+  declare images: CreationOptional<string[]>
 }
 
 export class LedgerRow extends Model<

@@ -59,3 +59,10 @@ it('attributes what was made before effects were recorded', async () => {
     ['machine/glasshouse-12/gh12-box', 'c-1'],
   ])
 })
+
+it('fills the catalogue, which records of that version did not have', async () => {
+  const { releases, edges, images } = await opened.gyrarch.catalogue.contents()
+  expect(releases.every((release) => release.images.length === 15)).toBe(true)
+  expect(edges.length).toBeGreaterThan(40)
+  expect(images.length).toBeGreaterThan(releases.length * 14)
+})

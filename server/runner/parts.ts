@@ -2,6 +2,7 @@
 import type { ConnectorClock } from '~/core/contract'
 import type { ObservedTimes } from '../estimates/observed-times'
 import type { Fleet } from '../fleet/fleet'
+import type { Judges } from '../judging/judges'
 import type { Hub } from '../live/hub'
 import type { ConnectorRegistry } from '../ports/registry'
 import type { Database } from '../records/database'
@@ -12,6 +13,7 @@ export interface RunnerParts {
   /** The clock of Gyrarch’s own records: when a run began, halted, ended. */
   readonly clock: ConnectorClock
   readonly fleet: Fleet
+  readonly judges: Judges
   readonly hub: Hub
   readonly times: ObservedTimes
   /** Told of errors that are the program’s own. */

@@ -19,6 +19,7 @@ it('tells an error of its own and leaves the run not done', async () => {
   const proven = await proofsOf(
     {
       fleet: new Fleet(gyrarch.observe, gyrarch.outside.clock),
+      judges: gyrarch.judges,
       onError: (error) => void errors.push(error),
     },
     { row, steps: new Map() },

@@ -5,7 +5,6 @@ import { type FleetView, stands } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
 import type { ApiObject } from '~/core/objects'
 import { countText, listText } from '~/core/units'
-import { expectations } from '~/core/wire'
 import { z } from 'zod'
 import type { Fleet } from '../fleet/fleet'
 import type { StepRow } from '../records/models'
@@ -14,26 +13,30 @@ import { resolvedArgs } from './graph-state'
 import type { RunnerParts } from './parts'
 import { said } from './says'
 
+/** What proofs are made with. */
+export type ProofParts = Pick<RunnerParts, 'fleet' | 'judges'>
+
 /** What is expected of anybody is walked again after every change. */
-async function expected(fleet: Fleet, view: FleetView): Promise<readonly Proof[]> {
+async function expected({ fleet, judges }: ProofParts, view: FleetView): Promise<readonly Proof[]> {
   if ((view.expectations ?? []).length === 0) return []
-  return expectations(await fleet.withExpected(view)).map((expectation) => ({
+  return (await judges.expectations(await fleet.withExpected(view))).map((expectation) => ({
     says: `${expectation.name}: ${expectation.wanted ? 'reached' : 'not reached'}`,
     holds: expectation.holds,
     observed: expectation.says,
   }))
 }
 
-async function proven(fleet: Fleet, active: Active): Promise<Proven> {
+async function proven(parts: ProofParts, active: Active): Promise<Proven> {
+  const { fleet, judges } = parts
   const read = kindNamed(active.row.kind)?.read(active.row.intent)
   if (!read?.ok)
     throw new Error(`change ${active.row.number} holds an intent that its kind does not read`)
   fleet.touchRegister()
   const view = await fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
-  const own = read.draft.prove(view, resultsOf(active))
+  const own = await judges.prove(active.row.kind, read.draft, resultsOf(active), view)
   // What is expected is shown, but a change is not undone for what others broke.
   const told = new Set(own.map(({ says }) => says))
-  const proof = [...own, ...(await expected(fleet, view)).filter(({ says }) => !told.has(says))]
+  const proof = [...own, ...(await expected(parts, view)).filter(({ says }) => !told.has(says))]
   const broken = own.filter((item) => !item.holds)
   const objection =
     broken.length === 0
@@ -56,11 +59,11 @@ export interface Proven {
  * proof that fails by the program’s own error is told, and the run is not done: it never stays under way for that.
  */
 export const proofsOf = (
-  { fleet, onError }: Pick<RunnerParts, 'fleet' | 'onError'>,
+  parts: ProofParts & Pick<RunnerParts, 'onError'>,
   active: Active,
 ): Promise<Proven> =>
-  proven(fleet, active).catch((error: unknown) => {
-    onError(error)
+  proven(parts, active).catch((error: unknown) => {
+    parts.onError(error)
     return { proof: [], objection: said('proofs.failed') }
   })
 
@@ -133,7 +136,8 @@ function lookedAt(view: FleetView, active: Active, steps: readonly StepRow[]): L
  * The proofs of a run that was taken back: what its commands had made is gone, what they had removed or written over is
  * there again, and what is expected of anybody.
  */
-export async function backProofs(fleet: Fleet, active: Active): Promise<readonly Proof[]> {
+export async function backProofs(parts: ProofParts, active: Active): Promise<readonly Proof[]> {
+  const { fleet } = parts
   fleet.touchRegister()
   const view = await fleet.view()
   const undone = [...active.steps.values()].filter((step) => step.state === 'undone')
@@ -165,5 +169,5 @@ export async function backProofs(fleet: Fleet, active: Active): Promise<readonly
           ? `${removed.length} of ${removed.length} are there`
           : `not there: ${listText(missing, 12)}`,
     })
-  return [...proofs, ...(await expected(fleet, view))]
+  return [...proofs, ...(await expected(parts, view))]
 }

@@ -370,7 +370,7 @@ export class Runner {
       await this.halted(active.row.number)
       return
     }
-    await this.records.takenBack(active, await backProofs(this.parts.fleet, active))
+    await this.records.takenBack(active, await backProofs(this.parts, active))
     await this.closed(active.row.number)
   }
 

@@ -162,6 +162,87 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
     from: '2026-03-01T00:00:00Z',
     until: '2026-05-01T00:00:00Z',
   },
+  '/compute/release-path': {
+    releases: [
+      { version: '1.31.9' },
+      { version: '1.32.1', withdrawn: 'its state store could corrupt' },
+      { version: '1.32.4' },
+    ],
+    edges: [
+      { from: '1.31.9', to: '1.32.1' },
+      { from: '1.31.9', to: '1.32.4', withdrawn: 'it lost leases' },
+    ],
+    from: '1.31.9',
+    to: '1.32.4',
+  },
+  '/compute/shipment': {
+    releases: [
+      { version: '1.31.9', images: ['sha256:a'] },
+      { version: '1.32.4', images: ['sha256:b'] },
+    ],
+    edges: [{ from: '1.31.9', to: '1.32.4' }],
+    addOns: [
+      {
+        name: 'rainfall',
+        channels: [
+          {
+            name: 'steady',
+            versions: [
+              { version: '1.0.0', images: ['sha256:a'] },
+              { version: '1.1.0', replaces: ['1.0.0'], images: ['sha256:c'] },
+            ],
+          },
+        ],
+      },
+    ],
+    images: ['a', 'b', 'c'].map((name) => ({
+      digest: `sha256:${name}`,
+      name: `platform/${name}`,
+      bytes: 10,
+      layers: [{ digest: `sha256:layer-${name}`, bytes: 500 }],
+      signed: name !== 'c',
+      vulnerabilities: [{ id: 'FH-2026-0001', severity: 'low' }],
+    })),
+    has: { release: '1.31.9', addOns: { rainfall: '1.0.0' }, digests: [], diskFreeBytes: 900 },
+    want: {
+      release: '1.32.4',
+      steps: true,
+      addOns: [{ name: 'rainfall', channel: 'steady', pick: 'latest' }],
+      images: ['sha256:a'],
+    },
+    hold: { unsigned: true, severity: 'critical' },
+    media: [
+      { name: 'stick', bytes: 600, count: 1 },
+      { name: 'drive', bytes: 1020 },
+    ],
+    link: { bytesPerSecond: 100, streamBytesPerSecond: 60, parallel: 2 },
+  },
+  '/compute/replica-placement': {
+    nodes: [
+      {
+        name: 'cedar-storage-1',
+        zone: 'mossgate-a',
+        disks: [{ name: 'sda', bytes: 1000, scheduledBytes: 100, freeBytes: 900 }],
+      },
+    ],
+    volumes: [
+      {
+        name: 'photos',
+        bytes: 100,
+        usedBytes: 60,
+        replicas: 2,
+        zones: 'required',
+        on: [{ node: 'cedar-storage-1', disk: 'sda' }],
+      },
+    ],
+    settings: { plannedPercent: 60, floorPercent: 20 },
+    rebuild: { atOnce: 2, bytesPerSecond: 10 },
+  },
+  '/compute/volume-binding': {
+    objects: everyRule,
+    claims: [{ claim: 'field/c', node: 'n1' }],
+    stores: [{ class: 'wait', zone: 'a', freeBytes: 1000 }],
+  },
   '/expectations': {
     name: 'the desk reaches the ledger',
     from: { pod: 'market/desk', cluster: 'bramble' },

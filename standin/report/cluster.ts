@@ -51,6 +51,9 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
       ...backup,
       at: isoTime(at),
     })),
+    addOns: answers
+      ? Object.entries(cluster.addOns ?? {}).map(([addOn, version]) => ({ name: addOn, version }))
+      : [],
     podCount: answers ? cluster.running.length : 0,
     keepSource: cluster.keepSource ?? [],
     namespaces: answers ? cluster.namespaces : [],

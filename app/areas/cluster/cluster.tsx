@@ -30,6 +30,7 @@ import { Keeping, type KeepingData } from './keeping'
 import '../ground/ground.css'
 import { SharedCauses } from './shared-causes'
 import { fleetAsked } from '../moment'
+import { packed, usePacked } from '../packed'
 import type { Route } from './+types/cluster'
 import { objectSays, type ApiObject } from './object-says'
 import { Access } from './access'
@@ -77,16 +78,18 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     nodes: cluster.pools.flatMap((pool) =>
       pool.nodes.map((node) => ({ ...node, pool: pool.name, ...nodeState(node, cluster, state) })),
     ),
-    objects: (objects ?? []).map((object): ObjectRow => {
-      const read = object as ApiObject
-      return {
-        kind: read.kind ?? '',
-        namespace: read.metadata?.namespace ?? '',
-        name: read.metadata?.name ?? '',
-        says: objectSays(read),
-        createdAt: read.metadata?.creationTimestamp ?? '',
-      }
-    }),
+    objects: packed(
+      (objects ?? []).map((object): ObjectRow => {
+        const read = object as ApiObject
+        return {
+          kind: read.kind ?? '',
+          namespace: read.metadata?.namespace ?? '',
+          name: read.metadata?.name ?? '',
+          says: objectSays(read),
+          createdAt: read.metadata?.creationTimestamp ?? '',
+        }
+      }),
+    ),
     events: events.map((event) => ({ ...event, at: new Date(event.at).toISOString() })).reverse(),
     reason,
     keeping: {
@@ -244,7 +247,6 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
     summary,
     tab,
     nodes,
-    objects,
     events,
     reason,
     now,
@@ -253,6 +255,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
     keeping,
     causes,
   } = loaderData
+  const objects = usePacked(loaderData.objects)
   const [search] = useSearchParams()
   const chosen = nodes.find((node) => node.name === search.get('on'))
   const navigate = useNavigate()

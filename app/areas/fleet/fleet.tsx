@@ -30,6 +30,7 @@ import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor } from '../reason-data'
 import { fleetAsked } from '../moment'
+import { packed, usePacked } from '../packed'
 import type { Route } from './+types/fleet'
 import './fleet.css'
 import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
@@ -189,7 +190,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ref: node.ref,
       name: node.name,
     })),
-    rows,
+    rows: packed(rows),
     totals: { nodes: scope.nodes, clusters: view.clusters.length },
     groups: groups.slice(0, mostGroups).map((group) => ({
       ...group,
@@ -262,8 +263,8 @@ const readingLegend: Readonly<Record<string, string>> = {
 }
 
 export default function Fleet({ loaderData }: Route.ComponentProps) {
-  const { layout, measure, reading, asTable, trail, rows, groups, more, reason, now, totals } =
-    loaderData
+  const { layout, measure, reading, asTable, trail, groups, more, reason, now, totals } = loaderData
+  const rows = usePacked(loaderData.rows)
   const navigate = useNavigate()
   const address = useAddress()
   const [search] = useSearchParams()

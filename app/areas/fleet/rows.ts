@@ -26,6 +26,9 @@ export interface Row {
   readonly spend: number
 }
 
+/** A number as it is shown and exported, without the digits behind that nobody reads. */
+const rounded = (value: number, digits: number): number => Number(value.toFixed(digits))
+
 export function rowsOf(root: FleetNode): readonly Row[] {
   const rows: Row[] = []
   const visit = (node: FleetNode, within: string): void => {
@@ -38,10 +41,10 @@ export function rowsOf(root: FleetNode): readonly Row[] {
       release: node.release ?? '',
       nodes: node.nodes,
       cores: node.cpuMilli / 1000,
-      asked: node.cpuMilli === 0 ? 0 : node.requestedCpuMilli / node.cpuMilli,
+      asked: node.cpuMilli === 0 ? 0 : rounded(node.requestedCpuMilli / node.cpuMilli, 4),
       memory: node.memoryBytes,
       pods: node.pods,
-      spend: node.spend,
+      spend: rounded(node.spend, 2),
     })
     for (const child of node.children.filter((fleetNode) => !fleetNode.ref.startsWith('free/')))
       visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)

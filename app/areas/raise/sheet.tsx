@@ -263,6 +263,7 @@ function OneSheet({
               <p className="soft">The draft cannot be read: {judged.unreadable}</p>
             )}
             <Findings
+              change={record.id}
               findings={judged.findings}
               onRemedy={(_remedy, at) => setChosen(at)}
               accepted={accepted}

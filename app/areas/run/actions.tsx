@@ -133,6 +133,7 @@ export function Actions({
         <>
           <h2 role="status">{standingText(record.findings)}</h2>
           <Findings
+            change={record.id}
             findings={record.findings}
             accepted={accepted}
             onAccept={accept}

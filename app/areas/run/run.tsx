@@ -1,7 +1,7 @@
 /** One change from draft to proof: its findings and plan, its run as it happens, and what can be done about it. */
 import { useState } from 'react'
 import { redirect, useRouteLoaderData, useSearchParams } from 'react-router'
-import { progressOf } from '~/core/changes'
+import { notBegun, progressOf } from '~/core/changes'
 import { nodesOf, type FleetView } from '~/core/fleet'
 import { timeZones } from '~/core/scaling'
 import type { Gyrarch } from '~/server/gyrarch'
@@ -113,7 +113,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   return {
     joins,
     missing,
-    verdicts: await verdictsFor(gyrarch.fleet, record),
+    verdicts: await verdictsFor(gyrarch, record, request.signal),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
     windows:
       record.state === 'draft'
@@ -264,27 +264,8 @@ function OneRun({
       return was
     }),
   )
-  const planned = record.steps.length === 0
-  const steps: readonly StepRecord[] = planned
-    ? (record.plan?.steps ?? []).map((step) => ({
-        id: step.id,
-        after: step.after,
-        says: step.says,
-        group: step.group,
-        port: step.command.port,
-        verb: step.command.verb,
-        state: 'waiting',
-        undoing: false,
-        attempts: 0,
-        mostAttempts: step.retry.attempts,
-        seconds: step.seconds,
-        startedAt: null,
-        endedAt: null,
-        dueAt: null,
-        evidence: [],
-        cause: null,
-      }))
-    : record.steps
+  const steps: readonly StepRecord[] =
+    record.steps.length === 0 ? (record.plan?.steps ?? []).map(notBegun) : record.steps
   const over =
     record.endedAt !== null && record.state !== 'running' && record.state !== 'undoing'
       ? Date.parse(record.endedAt)

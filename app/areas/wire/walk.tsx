@@ -31,6 +31,7 @@ import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import { fleetAsked } from '../moment'
+import { SinceWhen } from '../../parts/since-when'
 import type { Route } from './+types/walk'
 import { keptQuery } from './kept'
 import { Keep, Kept } from './kept'
@@ -272,6 +273,17 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
                   </p>
                 ) : null}
               </section>
+            ) : null}
+            {asked.from !== '' && asked.to !== '' ? (
+              <SinceWhen
+                ask={{
+                  from: asked.from,
+                  to: asked.to,
+                  port: String(asked.port),
+                  protocol: asked.protocol,
+                  ...(cluster === null ? {} : { aim: cluster }),
+                }}
+              />
             ) : null}
             {query ? (
               <Keep

@@ -62,6 +62,8 @@ export const clusterReport = z.object({
   /** When the certificates of its API end. */
   certificatesUntil: z.string(),
   backups: z.array(backup),
+  /** Add-ons installed, and in which version. */
+  addOns: z.array(z.object({ name: z.string(), version: z.string() })).default([]),
 })
 export type ClusterReport = Told<z.infer<typeof clusterReport>>
 

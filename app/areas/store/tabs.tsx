@@ -1,0 +1,13 @@
+/** The views of the Store area. */
+import { AreaTabs } from '../../parts/area-tabs'
+
+const views = [
+  ['/store', 'claims'],
+  ['/store/shipments', 'shipments'],
+] as const
+
+export type StoreView = (typeof views)[number][0]
+
+export const StoreTabs = ({ here }: { readonly here: StoreView }) => (
+  <AreaTabs area="Store" views={views} here={here} />
+)

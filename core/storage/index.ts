@@ -1,0 +1,16 @@
+export { bindClaims, type ClaimAsked, type ClaimsBound, type WaitingClaim } from './binding'
+export { type BoundClaim, type ClassStore, type WaitingReason, waitingReasons } from './provision'
+export { type ClaimRow, type ClassRow, type StorageOverview, storageOverview } from './overview'
+export { readStorage, type StorageObjects } from './storage-objects'
+export { daysUntilFull, growthPerDay, type UsedSample } from './growth'
+export {
+  type Loss,
+  type PlacedVolume,
+  placeReplicas,
+  type Refusal,
+  refusals,
+  replicaMistake,
+  type Replica,
+  type ReplicaOrder,
+  replicaPlacementSchema,
+} from './replicas'

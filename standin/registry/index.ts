@@ -1,0 +1,8 @@
+export { catalogueScale, layerContent } from './content'
+export {
+  addOnImages,
+  components,
+  type PublishedImage,
+  type PublishedLayer,
+  releaseImages,
+} from './published'
