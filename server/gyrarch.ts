@@ -189,7 +189,7 @@ export class Gyrarch {
   static async open(options: GyrarchOptions): Promise<Gyrarch> {
     const { dir, nodes = 0, onError = () => undefined } = options
     mkdirSync(dir, { recursive: true })
-    const hub = new Hub()
+    const hub = new Hub(Date.now())
     const records = join(dir, 'records.sqlite')
     const database = await openDatabase(records, recordMigrations, defineRecords)
     const fresh = await loadDemo(database, nodes)

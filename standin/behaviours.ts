@@ -13,13 +13,13 @@ import { machineBoot } from './sites/boot'
 import { addOnsPlace, dnsAsk, podTry, tokensRevoke } from './cluster/add-ons'
 import { apiStart, apiStop, clusterClose } from './cluster/api'
 import {
+  classDefault,
   memberLeave,
   nodeCordon,
   nodeDrain,
   nodePutBack,
   nodeSet,
   nodeUncordon,
-  storageClass,
 } from './cluster/keeping'
 import { backupRestore } from './cluster/backups'
 import { backupTry } from './cluster/backups'
@@ -34,6 +34,7 @@ import {
   trafficWatch,
   translationsSet,
 } from './traffic/verbs'
+import * as storage from './storage/verbs'
 import { objectsApply, objectsPutBack, objectsRemove } from './cluster/objects'
 import { workloadRestart } from './cluster/rollout'
 import { rolloutAwait } from './cluster/rollout'
@@ -89,7 +90,7 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'node.join': nodeJoin,
   'node.remove': nodeRemove,
   'member.leave': memberLeave,
-  'storage.class': storageClass,
+  'class.default': classDefault,
   'node.drain': nodeDrain,
   'node.cordon': nodeCordon,
   'node.set': nodeSet,
@@ -110,6 +111,21 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'tokens.revoke': tokensRevoke,
   'dns.ask': dnsAsk,
   'pod.try': podTry,
+  'storage.ping': storage.storagePing,
+  'storage.network': storage.storageNetwork,
+  'storage.restart': storage.storageRestart,
+  'storage.link': storage.storageLink,
+  'storage.watch': storage.storageWatch,
+  'volumes.await-detached': storage.volumesAwaitDetached,
+  'volume.set': storage.volumeSet,
+  'volume.await-whole': storage.volumeAwaitWhole,
+  'volume.move': storage.volumeMove,
+  'snapshot.take': storage.snapshotTake,
+  'snapshot.remove': storage.snapshotRemove,
+  'snapshot.restore': storage.snapshotRestore,
+  'disk.add': storage.diskAdd,
+  'disk.set': storage.diskSet,
+  'disk.remove': storage.diskRemove,
 }
 
 const byVerb: ReadonlyMap<string, AnyBehaviour> = new Map(Object.entries(behaviours))

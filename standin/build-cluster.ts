@@ -16,6 +16,7 @@ import { networkWorkload, addOnWorkloads } from './cluster/platform'
 import type { ScenarioCluster, Scenario } from './scenario'
 import type { Site, Machine } from './site-state'
 import { enterAddress } from './sites/addresses'
+import { buildStorage, storageObjects } from './storage/build'
 
 export const year = 365 * 86_400_000
 /** Certificates are renewed at every anniversary that leaves less than a quarter of a year. */
@@ -171,12 +172,16 @@ export function buildCluster(
       )
     }
   }
+  if (spec.storage) {
+    cluster.storage = buildStorage(cluster, site, spec.storage, Date.parse(scenario.start))
+    cluster.objects = storageObjects(cluster.storage)
+  }
   fillCluster(cluster, scenario, seed, at)
   const written = scenario.objects
     .filter((object) => object.cluster === spec.name)
     .flatMap((object) => object.manifests) as readonly Manifest[]
   if (written.length > 0) {
-    cluster.objects = structuredClone(written)
+    cluster.objects = [...(cluster.objects ?? []), ...structuredClone(written)]
     cluster.namespaces = [
       ...new Set([
         ...cluster.namespaces,
@@ -228,6 +233,16 @@ export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, 
     port: spec.port,
     tolerations: spec.tolerates,
     pool: spec.pool,
+    ...(spec.volumes
+      ? {
+          volumes: spec.volumes.map(({ sizeGb, name, claim, class: kind }) => ({
+            name,
+            class: kind,
+            bytes: sizeGb * 1e9,
+            ...(claim === undefined ? {} : { claim }),
+          })),
+        }
+      : {}),
     createdAt: at,
     on: spec.on,
   }))

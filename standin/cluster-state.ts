@@ -3,6 +3,7 @@ import type { Manifest, Taint } from '../core/contract'
 
 export type { Taint } from '../core/contract'
 import type { Machine, ManagedControlPlane } from './site-state'
+import type { Storage } from './storage/state'
 
 export interface Condition {
   readonly type: string
@@ -67,6 +68,13 @@ export interface Workload {
   readonly tolerations: readonly { readonly key: string; readonly value: string }[]
   /** Pool that alone may hold it, or null. */
   readonly pool: string | null
+  /** Volumes that its pods mount: of a StatefulSet each pod its own, else all the same. */
+  readonly volumes?: readonly {
+    readonly name: string
+    readonly claim?: string
+    readonly class: string
+    readonly bytes: number
+  }[]
   readonly createdAt: number
   /** What was told of why its controller cannot make pods, as text; it tries again. */
   refused?: string
@@ -145,6 +153,8 @@ export interface Cluster {
   /** Who wrote which field last, by object and by path; what is not listed came with the platform. */
   owners?: Readonly<Record<string, Readonly<Record<string, string>>>>
   storageClass?: { readonly name: string; readonly zones: readonly string[] }
+  /** Replicated storage on the disks of its nodes. */
+  storage?: Storage
   /** Ranges towards which pods keep their own addresses. */
   keepSource?: readonly string[]
   /** Who of its workloads calls whom, steadily. */

@@ -6,6 +6,7 @@ import type { Sim } from './engine/sim'
 import { hostDies, machineAt, powerLost, spotNotice } from './sites/power'
 import type { Fault, FaultKind, OperationFailure, Site } from './world'
 import { store } from './sites/store'
+import { isDiskFault, setDiskFault } from './storage/faults'
 
 /** The part of a site that a fault alters, as it is put back when the fault is taken away. */
 function altered(kind: FaultKind, site: Site, third: string): unknown {
@@ -55,6 +56,10 @@ export function startFault(sim: Sim, fault: Fault): void {
   const site = sim.site(second)
   if (site) fault = { ...fault, was: JSON.stringify(altered(fault.kind, site, third)) }
   sim.world.faults.push(fault)
+  if (isDiskFault(fault.kind)) {
+    setDiskFault(sim, fault.kind, fault.about, true)
+    return
+  }
   if (fault.kind === 'answers-fail') {
     sim.touch(`cluster:${second}`)
     return
@@ -157,6 +162,7 @@ export function endFault(sim: Sim, id: string): boolean {
   sim.world.faults = sim.world.faults.filter((otherFault) => otherFault !== fault)
   const [, second = '', third = '', fourth = ''] = fault.about.split('/')
   if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
+  if (isDiskFault(fault.kind)) setDiskFault(sim, fault.kind, fault.about, false)
   const site = sim.site(second)
   if (!site) return true
   sim.touch(`site:${site.name}`)

@@ -1,5 +1,6 @@
 /** The faults there are, and why one cannot be put somewhere. */
 import type { Sim } from './engine/sim'
+import { diskAbout, isDiskFault } from './storage/faults'
 import type { FaultKind } from './world'
 
 export interface PossibleFault {
@@ -116,6 +117,21 @@ export const possibleFaults: readonly PossibleFault[] = [
     about: 'workload/<cluster>/<namespace>/<name>',
   },
   {
+    fault: 'disk-lost',
+    says: 'A disk of a cluster’s replicated storage does not answer any more.',
+    about: 'disk/<cluster>/<node>/<disk>',
+  },
+  {
+    fault: 'disk-full',
+    says: 'A disk of a cluster’s replicated storage is filled up by something that is no copy.',
+    about: 'disk/<cluster>/<node>/<disk>',
+  },
+  {
+    fault: 'disk-slow',
+    says: 'A disk of a cluster’s replicated storage takes eight times as long.',
+    about: 'disk/<cluster>/<node>/<disk>',
+  },
+  {
     fault: 'spot-taken',
     says: 'A cloud takes a spot machine back, at two minutes’ notice.',
     about: 'machine/<site>/<name>',
@@ -140,6 +156,10 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
         ?.workloads.some((workload) => workload.namespace === third && workload.name === fourth)
       ? null
       : `There is no workload ${third ?? ''}/${fourth ?? ''} in ${second ?? ''}. ${write}`
+  if (isDiskFault(possibleFault.fault))
+    return diskAbout(sim, about)
+      ? null
+      : `The storage of ${second ?? ''} has no disk ${third ?? ''}/${fourth ?? ''}. ${write}`
   const site = sim.site(second)
   if (!site) return `There is no site ${second ?? ''}. ${write}`
   const wrong = `${kind} is about ${possibleFault.about}, not ${about}.`

@@ -191,6 +191,54 @@ const cluster = z.object({
   ),
   pods: z.string(),
   services: z.string(),
+  /** Replicated storage on disks of its nodes; nodes are named without the cluster, zones by their number at the site. */
+  storage: z
+    .object({
+      addOn: z.string(),
+      plannedPercent: z.number(),
+      floorPercent: z.number(),
+      atOnce: z.number(),
+      attachLimit: z.number(),
+      /** The first is the one in use. */
+      networks: z.array(
+        z.object({
+          role: z.enum(['nodes', 'storage']),
+          megabytesPerSecond: z.number(),
+          /** Number of the first node’s address in the range. */
+          firstHost: z.number().default(1),
+          /** Nodes whose link takes packets of 1,500 bytes only. */
+          small: z.array(z.string()).optional(),
+        }),
+      ),
+      classes: z.array(
+        z.object({
+          name: z.string(),
+          copies: z.number(),
+          zones: z.enum(['required', 'preferred', 'any']),
+        }),
+      ),
+      disks: z.array(
+        z.object({
+          pool: z.string(),
+          zones: z.array(z.number()).optional(),
+          name: z.string(),
+          sizeGb: z.number(),
+          otherGb: z.number().default(0),
+        }),
+      ),
+      volumes: z.array(
+        z.object({
+          name: z.string(),
+          claim: z.string(),
+          class: z.string(),
+          sizeGb: z.number(),
+          usedGb: z.number(),
+          perDayGb: z.number().default(0),
+          on: z.array(z.object({ node: z.string(), disk: z.string() })),
+        }),
+      ),
+    })
+    .optional(),
   rest: z
     .object({
       zone: z.string(),
@@ -221,6 +269,16 @@ const workload = z.object({
   pool: z.string().nullable().default(null),
   on: z.array(z.number()).optional(),
   tolerates: z.array(z.object({ key: z.string(), value: z.string() })).default([]),
+  volumes: z
+    .array(
+      z.object({
+        name: z.string(),
+        claim: z.string().optional(),
+        class: z.string(),
+        sizeGb: z.number(),
+      }),
+    )
+    .optional(),
 })
 
 export const scenarioSchema = z.object({

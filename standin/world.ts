@@ -45,6 +45,9 @@ export const faultKinds = [
   'host-dies',
   'spot-taken',
   'answers-fail',
+  'disk-lost',
+  'disk-full',
+  'disk-slow',
 ] as const
 
 export type FaultKind = (typeof faultKinds)[number]
@@ -100,6 +103,12 @@ export type SimEvent =
       readonly kind: 'cron' | 'fill'
       readonly cluster: string
       readonly workload: string
+    }
+  | {
+      readonly at: number
+      readonly seq: number
+      readonly kind: 'storage'
+      readonly cluster: string
     }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
   | {

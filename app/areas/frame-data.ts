@@ -7,6 +7,8 @@ import type { FrameData } from '../frame/frame'
 const titles: Readonly<Record<string, string>> = { hall: 'hall', cloud: 'cloud', edge: 'edge' }
 
 export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<FrameData> {
+  // Read before anything else: what is told while the page is put together counts as missed, and is read again.
+  const { mark } = gyrarch.hub
   const view = await gyrarch.fleet.view()
   await breath()
   const { now, speed, calm, slipping } = gyrarch.outside
@@ -31,7 +33,7 @@ export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<Fr
     .children.flatMap((site) => site.children)
     .filter((cluster) => cluster.state === 'broken').length
   return {
-    clock: { now: new Date(now).toISOString(), speed, calm, slipping },
+    clock: { now: new Date(now).toISOString(), speed, calm, slipping, mark },
     aims: [
       ...view.clusters.map((cluster) => ({
         ref: `cluster/${cluster.name}`,

@@ -31,6 +31,8 @@ export interface ClockState {
   readonly speed: number
   readonly calm: boolean
   readonly slipping: boolean
+  /** How much had been told when the clock was read. */
+  readonly mark: number
 }
 
 function Clock({ clock }: { readonly clock: ClockState }) {

@@ -28,8 +28,11 @@ export interface FrameData {
   readonly moment: Moment | null
 }
 
-/** Reads loaders again when something has changed, at most once a second. */
-function useFreshness(isPast: boolean): void {
+/**
+ * Reads loaders again when something has changed, at most once a second. What was told after the page was read and
+ * before its tab listened is known by its mark.
+ */
+function useFreshness(isPast: boolean, mark: number): void {
   const revalidator = useRevalidator()
   const last = useRef(0)
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null)
@@ -61,6 +64,20 @@ function useFreshness(isPast: boolean): void {
   useLive('state', again)
   useLive('journal', again)
   useLive('reset', again)
+  const compare = (told: { readonly mark: number }): void => {
+    if (told.mark > mark) again()
+  }
+  useLive('clock', compare)
+  const first = useRef(compare)
+  useEffect(() => {
+    const stop = new AbortController()
+    void fetch('/api/v1/clock', { signal: stop.signal })
+      .then((answer) => answer.json() as Promise<{ readonly mark: number }>)
+      .then((told) => first.current(told))
+      // A page that is left, or a server that is gone: the stream sees to the latter.
+      .catch(() => undefined)
+    return () => stop.abort()
+  }, [])
   useEffect(() => {
     const seen = (): void =>
       void (
@@ -147,7 +164,7 @@ export function Frame({
   // Whichever came last: the stream, until a loader has read the clock anew.
   const clock = live?.since === data.clock ? live.clock : data.clock
   useLive('clock', (told) => setLive({ clock: told, since: data.clock }))
-  useFreshness(data.moment !== null)
+  useFreshness(data.moment !== null, data.clock.mark)
   useEndings()
   const [dialog, setDialog] = useState<'jump' | 'aim' | 'keys' | null>(null)
   const [copied, setCopied] = useState<string | null>(null)

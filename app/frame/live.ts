@@ -22,6 +22,8 @@ export interface LiveEvents {
     readonly speed: number
     readonly calm: boolean
     readonly slipping: boolean
+    /** How much had been told by then: a page read at a smaller mark has missed something. */
+    readonly mark: number
   }
   readonly reset: { readonly says: string }
 }

@@ -68,7 +68,7 @@ const everywhere: Readonly<
       'records',
       'nameServers',
     ],
-    cluster: ['pods', 'services', 'keepSource', 'pools', 'endpoint', 'controlPlane'],
+    cluster: ['pods', 'services', 'keepSource', 'pools', 'endpoint', 'controlPlane', 'storage'],
   },
 }
 

@@ -8,6 +8,7 @@ import type {
   PeerReport,
   SiteReport,
   Slice,
+  StorageReport,
   Taint,
   TrafficReport,
 } from '../contract'
@@ -153,6 +154,8 @@ export interface ClusterView {
   }[]
   /** Add-ons installed, and in which version; absent where nobody told. */
   readonly addOns?: readonly { readonly name: string; readonly version: string }[]
+  /** Its replicated storage; null or absent where it has none. */
+  readonly storage?: StorageReport | null
   readonly observedAt: string
 }
 

@@ -66,6 +66,18 @@ import {
   wireTranslation,
 } from '../wire/changes'
 
+import {
+  diskAdd,
+  diskRetire,
+  snapshotRemove,
+  snapshotRestore,
+  snapshotTake,
+  storageLink,
+  storageNetwork,
+  volumeCopies,
+  volumeMove,
+  volumeResize,
+} from '../storage/changes'
 import { withObserved } from '../estimates'
 import { setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
@@ -254,6 +266,16 @@ export const kinds: readonly Kind[] = [
   kind(wireCallers),
   kind(wireShift),
   kind(wireIngress),
+  kind(storageNetwork),
+  kind(storageLink),
+  kind(volumeResize),
+  kind(volumeCopies),
+  kind(volumeMove),
+  kind(snapshotTake),
+  kind(snapshotRemove),
+  kind(snapshotRestore),
+  kind(diskAdd),
+  kind(diskRetire),
   kind(setRunOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),
 ]
 

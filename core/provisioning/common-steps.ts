@@ -165,7 +165,7 @@ export function closingSteps(
       ['add-ons'],
       'add-ons',
       `make ${intent.storageClass} the storage class`,
-      command('storage.class', {
+      command('class.default', {
         cluster,
         name: intent.storageClass,
         zones:

@@ -495,7 +495,7 @@ describe('a plan', () => {
       ]),
     )
     expect(steps.find((step) => step.id === 'storage')?.command).toMatchObject({
-      verb: 'storage.class',
+      verb: 'class.default',
       args: { name: 'cloud-disk', zones: ['north-1', 'north-2'] },
     })
   })

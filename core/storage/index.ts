@@ -2,6 +2,16 @@ export { bindClaims, type ClaimAsked, type ClaimsBound, type WaitingClaim } from
 export { type BoundClaim, type ClassStore, type WaitingReason, waitingReasons } from './provision'
 export { type ClaimRow, type ClassRow, type StorageOverview, storageOverview } from './overview'
 export { readStorage, type StorageObjects } from './storage-objects'
+export {
+  copyLabel,
+  type Growth,
+  growthOfVolume,
+  lossesOfStorage,
+  orderOf,
+  plannedBytes,
+  volumeState,
+} from './kept'
+export { copyNodes, linkOn, type Pair } from './pairs'
 export { daysUntilFull, growthPerDay, type UsedSample } from './growth'
 export {
   type Loss,

@@ -51,8 +51,11 @@ function listensOn(
 ): readonly { readonly port: number; readonly protocol: string }[] {
   const api = /:(\d+)$/.exec(cluster.endpoint)?.[1]
   const hasApi = cluster.controlPlane.kind === 'own' && node.roles.includes('control-plane')
+  const { storage } = cluster
+  const keepsCopies = storage?.disks.some((disk) => disk.node === node.name) === true
   return [
     { port: 22, protocol: 'tcp' },
+    ...(storage && keepsCopies ? [{ port: storage.port, protocol: 'tcp' }] : []),
     { port: agentPort, protocol: 'tcp' },
     ...(hasApi ? [{ port: Number(api ?? apiPort), protocol: 'tcp' }] : []),
     ...(hostPorts.get(node.name) ?? []),

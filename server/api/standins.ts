@@ -30,15 +30,23 @@ export const faultBody = z.strictObject({
 
 export function clockOf(gyrarch: Gyrarch) {
   const { now, speed, calm } = gyrarch.outside
-  return { now: new Date(now).toISOString(), speed, calm }
+  return { now: new Date(now).toISOString(), speed, calm, mark: gyrarch.hub.mark }
 }
+
+const clockShape = z.object({
+  now: z.string(),
+  speed: z.number(),
+  calm: z.boolean(),
+  /** Grows with all that is told of states and the journal. */
+  mark: z.number(),
+})
 
 export const standinRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/clock',
     says: 'The stand-ins’ clock.',
-    answer: z.object({ now: z.string(), speed: z.number(), calm: z.boolean() }),
+    answer: clockShape,
     handle: async (gyrarch) => ok(clockOf(gyrarch)),
   },
   {
@@ -46,7 +54,7 @@ export const standinRoutes: readonly Route[] = [
     path: '/clock',
     says: 'Set its speed, run it ahead, or go to the next event.',
     body: clockBody,
-    answer: z.object({ now: z.string(), speed: z.number(), calm: z.boolean() }),
+    answer: clockShape,
     handle: async (gyrarch, { body }) => {
       const request = body as z.infer<typeof clockBody>
       if ('speed' in request) await gyrarch.outside.setSpeed(request.speed)

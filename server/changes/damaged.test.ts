@@ -176,6 +176,30 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['ledger.enter', { add: [{ domain: 'a', range: '10.9.0.0/24', name: 'x' }], remove: [] }],
   ['orphans.remove', { site: cloud, items: [{ kind: 'disk', name: 'x' }] }],
   ['orphans.adopt', { site: cloud, kind: 'disk', name: 'x', cluster: 'bramble' }],
+  ['storage.network', { cluster: 'cedar', network: 'mossgate storage', detach: true }],
+  [
+    'storage.link',
+    { cluster: 'cedar', node: 'cedar-storage-3', network: 'mossgate storage', mtu: 9000 },
+  ],
+  ['volume.resize', { cluster: 'cedar', volume: 'cold-chain-log', gigabytes: 60 }],
+  ['volume.copies', { cluster: 'cedar', volume: 'planner-cache', copies: 2 }],
+  [
+    'volume.move',
+    {
+      cluster: 'cedar',
+      volume: 'gathering-ledger-1',
+      from: 'cedar-general-1/bay-1',
+      to: 'cedar-general-4/bay-1',
+    },
+  ],
+  ['snapshot.take', { cluster: 'cedar', volume: 'seed-photos', snapshot: 'monday' }],
+  ['snapshot.remove', { cluster: 'cedar', volume: 'seed-photos', snapshot: 'monday' }],
+  [
+    'snapshot.restore',
+    { cluster: 'cedar', volume: 'seed-photos', snapshot: 'monday', detach: true },
+  ],
+  ['disk.add', { cluster: 'cedar', node: 'cedar-general-3', disk: 'bay-2', gigabytes: 400 }],
+  ['disk.retire', { cluster: 'cedar', node: 'cedar-general-1', disk: 'bay-1' }],
   ['image.place', { site: hall, release: '1.35.0' }],
   [
     'wire.route',

@@ -79,6 +79,7 @@ export function clusterView(
     certificatesUntil: report?.certificatesUntil ?? null,
     backups: report?.backups ?? [],
     addOns: report?.addOns ?? [],
+    storage: report?.storage ?? null,
     observedAt: isoTime(now),
   }
 }

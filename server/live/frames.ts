@@ -21,7 +21,8 @@ export type Listener = (events: readonly LiveEvent[]) => void
 
 export const clockEvent = (gyrarch: Gyrarch): LiveEvent => {
   const { now, speed, calm, slipping } = gyrarch.outside
-  return { event: 'clock', data: { now: new Date(now).toISOString(), speed, calm, slipping } }
+  const { mark } = gyrarch.hub
+  return { event: 'clock', data: { now: new Date(now).toISOString(), speed, calm, slipping, mark } }
 }
 
 export const journalEvent = (entry: JournalEntry): LiveEvent => ({

@@ -25,8 +25,19 @@ interface HubEvents {
 }
 
 export class Hub extends EventEmitter<HubEvents> {
-  constructor() {
+  private told: number
+
+  /** @param startedAt wall time of this process’ start, in ms: marks grow from it, over restarts too. */
+  constructor(startedAt: number) {
     super()
     this.setMaxListeners(200)
+    this.told = startedAt
+    const count = (): void => void this.told++
+    this.on('journal', count).on('state', count)
+  }
+
+  /** Grows with all that is told of states and the journal: whoever read at a smaller mark has missed something. */
+  get mark(): number {
+    return this.told
   }
 }

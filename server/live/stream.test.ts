@@ -77,6 +77,14 @@ describe('the event stream', () => {
   it('begins with the clock, so that nobody has to ask for it', async () => {
     expect(await hear('event: clock')).toMatch(/event: clock\ndata: \{"now":"2026-03-02T/)
   })
+
+  it('begins with a mark that tells a reader of before that he has missed something', async () => {
+    const { gyrarch } = opened
+    const read = gyrarch.hub.mark
+    await gyrarch.journalLine({ kind: 'test', says: 'told while nobody listened' })
+    const heard = await hear('event: clock')
+    expect(Number(/"mark":(\d+)/.exec(heard)?.[1])).toBeGreaterThan(read)
+  })
 })
 
 it('asks the database once for all who listen', async () => {

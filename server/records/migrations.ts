@@ -180,6 +180,17 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE addOnVersions (addOn TEXT NOT NULL, channel TEXT NOT NULL, version TEXT NOT NULL, "min" TEXT, "max" TEXT, replaces JSON NOT NULL, images JSON NOT NULL, PRIMARY KEY (addOn, channel, version))`,
     ),
   },
+  {
+    name: '0019-class-default',
+    up: sql(
+      ...['command', 'undo'].map(
+        (column) =>
+          `UPDATE steps SET ${column} = REPLACE(${column}, '"verb":"storage.class"', '"verb":"class.default"') WHERE ${column} LIKE '%"storage.class"%'`,
+      ),
+      `UPDATE durations SET verb = 'class.default' WHERE verb = 'storage.class'`,
+      `UPDATE changes SET plan = REPLACE(plan, '"verb":"storage.class"', '"verb":"class.default"') WHERE plan LIKE '%"storage.class"%'`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */
@@ -198,9 +209,10 @@ const recordOldEffects: Migration['up'] = async ({ sequelize }) => {
   for (const { change, id, result } of rows)
     results.set(change, { ...results.get(change), [id]: readJson(result) })
   for (const row of rows) {
-    const { verb, args } = z
+    const { verb: written, args } = z
       .object({ verb: z.string(), args: z.record(z.string(), z.unknown()) })
       .parse(readJson(row.command))
+    const verb = written === 'storage.class' ? 'class.default' : written
     const { makes, removes } = effectOf({
       verb,
       args: resolvedArgs(args, results.get(row.change) ?? {}),
@@ -235,5 +247,12 @@ export const standinMigrations: readonly Migration[] = [
       await codeFacts(context, 'commands', 'seq', ['failure', 'evidence'])
       await codeFacts(context, 'chunks', 'rowid', ['body'])
     },
+  },
+  {
+    name: '0003-class-default',
+    up: sql(
+      `UPDATE commands SET verb = 'class.default' WHERE verb = 'storage.class'`,
+      `UPDATE chunks SET body = REPLACE(body, '"verb":"storage.class"', '"verb":"class.default"') WHERE body LIKE '%"storage.class"%'`,
+    ),
   },
 ]

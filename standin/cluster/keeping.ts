@@ -269,7 +269,7 @@ export const nodeUncordon: Behaviour<'node.uncordon'> = {
 }
 
 /** The storage class that claims without one get. */
-export const storageClass: Behaviour<'storage.class'> = {
+export const classDefault: Behaviour<'class.default'> = {
   stages: [
     {
       seconds: 2,

@@ -107,8 +107,24 @@ function plainTemplate(workload: Workload): Json {
           image: workload.image,
           ...(workload.port === null ? {} : { ports: [{ containerPort: workload.port }] }),
           resources: { requests },
+          ...(workload.volumes
+            ? {
+                volumeMounts: workload.volumes.map(({ name }) => ({
+                  name,
+                  mountPath: `/var/lib/${name}`,
+                })),
+              }
+            : {}),
         },
       ],
+      ...(workload.volumes && workload.kind !== 'StatefulSet'
+        ? {
+            volumes: workload.volumes.map(({ name, claim }) => ({
+              name,
+              persistentVolumeClaim: { claimName: claim ?? name },
+            })),
+          }
+        : {}),
     },
   }
 }
@@ -174,7 +190,24 @@ export function manifestOf(workload: Workload): Manifest {
         apiVersion: 'apps/v1',
         kind: 'StatefulSet',
         metadata,
-        spec: { serviceName: workload.name, replicas: workload.replicas, selector, template },
+        spec: {
+          serviceName: workload.name,
+          replicas: workload.replicas,
+          selector,
+          template,
+          ...(workload.volumes
+            ? {
+                volumeClaimTemplates: workload.volumes.map((volume) => ({
+                  metadata: { name: volume.name },
+                  spec: {
+                    accessModes: ['ReadWriteOnce'],
+                    storageClassName: volume.class,
+                    resources: { requests: { storage: String(volume.bytes) } },
+                  },
+                })),
+              }
+            : {}),
+        },
       }
     case 'Deployment':
       return {

@@ -12,6 +12,7 @@ import { answering, apiAnswers } from './api'
 import { fillWorkload } from './pods'
 import { record } from './pod-events'
 import { loads } from './placing'
+import { settleStorage } from '../storage/settle'
 import { said } from './says'
 
 /** What an agent keeps back, computed as agents do it: in floating point, rounded down at the end. */
@@ -308,6 +309,7 @@ export const nodeRemove: Behaviour<'node.remove'> = {
         if (cluster.members.length > 1)
           cluster.members = cluster.members.filter((member) => member !== node.machine)
         record(sim, cluster, 'Normal', 'Removed', `node/${node.name}`, 'removed from the cluster')
+        settleStorage(sim, cluster)
         // Controllers make anew what ran on it; an API without a majority makes nothing.
         if (apiAnswers(sim, cluster) && cluster.nodes.length > 0) {
           const load = loads(cluster)

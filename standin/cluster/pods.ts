@@ -20,7 +20,8 @@ import { podKey, record } from './pod-events'
 import { addressNamed, obstacleTo } from '../traffic/reach'
 import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
-import { bindFor, makeClaims } from './volumes'
+import { makeClaims } from './claims'
+import { bindFor } from './volumes'
 
 /** The address of the n-th pod on a node: inside the node’s block of the pod range. */
 function podAddress(cluster: Cluster, node: Node, n: number): string | null {

@@ -3,7 +3,11 @@ import { parseBytes } from '../../core/units'
 import type { Sim } from '../engine/sim'
 import { store } from '../sites/store'
 import type { Cluster, Manifest, Node, Pod, Site, Workload } from '../world'
-import { list, manifestOf, record as fields, templateOf, text } from './manifests'
+import { attachedTo } from '../storage/attached'
+import { driverOf } from '../storage/build'
+import { provision, storageClassNamed, unprovision } from '../storage/provision'
+import { claimNamed, claimsOf } from './claims'
+import { list, record as fields, text } from './manifests'
 import { record } from './pod-events'
 
 const zoneLabel = 'topology.kubernetes.io/zone'
@@ -40,14 +44,6 @@ function classOf(cluster: Cluster, name: string | undefined): StorageClass | nul
   return volume ? read(volume) : null
 }
 
-const claimNamed = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
-  (cluster.objects ?? []).find(
-    (object) =>
-      object.kind === 'PersistentVolumeClaim' &&
-      object.metadata.namespace === namespace &&
-      object.metadata.name === name,
-  )
-
 export const volumeName = (claim: Manifest): string => text(fields(claim['spec'])['volumeName'])
 
 const volumeOf = (cluster: Cluster, claim: Manifest): Manifest | undefined =>
@@ -60,39 +56,6 @@ function zoneOf(volume: Manifest | undefined): string | null {
     fields(fields(fields(volume?.['spec'])['nodeAffinity'])['required'])['nodeSelectorTerms'],
   )
   return text(list(fields(list(fields(terms[0])['matchExpressions'])[0])['values'])[0]) || null
-}
-
-/** The names of the claims a pod uses: those of its template, and those a stateful workload makes for it. */
-export function claimsOf(workload: Workload, pod: Pod): readonly string[] {
-  const spec = fields(templateOf(workload, pod.hash)['spec'])
-  const own = list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map(
-    (entry) => `${text(fields(fields(entry)['metadata'])['name'])}-${pod.name}`,
-  )
-  return [
-    ...own,
-    ...list(spec['volumes']).flatMap(
-      (entry) => text(fields(fields(entry)['persistentVolumeClaim'])['claimName']) || [],
-    ),
-  ]
-}
-
-/** A stateful workload’s claims for one of its pods, made where they are not there yet. They outlive the pod. */
-export function makeClaims(cluster: Cluster, workload: Workload, pod: Pod): void {
-  for (const template of list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).map(
-    fields,
-  )) {
-    const name = `${text(fields(template['metadata'])['name'])}-${pod.name}`
-    if (claimNamed(cluster, pod.namespace, name)) continue
-    cluster.objects = [
-      ...(cluster.objects ?? []),
-      {
-        apiVersion: 'v1',
-        kind: 'PersistentVolumeClaim',
-        metadata: { name, namespace: pod.namespace, labels: { app: workload.name } },
-        spec: fields(template['spec']),
-      },
-    ]
-  }
 }
 
 /** Why a node cannot reach a pod’s volumes, or null. */
@@ -114,7 +77,15 @@ export function volumeRefusals(
       ? { refuses: null, zones: kind.zones }
       : { refuses: 'unbound claim', zones: null }
   })
+  const { storage } = cluster
+  const attached = storage && needs.length > 0 ? attachedTo(cluster, storage) : []
   return (node) => {
+    if (
+      storage &&
+      attached.filter((entry) => entry.node === node.name).length + needs.length >
+        storage.attachLimit
+    )
+      return 'exceed max volume count'
     for (const { refuses, zones } of needs) {
       if (refuses !== null) return refuses
       if (zones && !zones.includes(node.labels[zoneLabel] ?? node.zone))
@@ -144,20 +115,18 @@ function hasRoom(sim: Sim, cluster: Cluster, claim: Manifest, zone: string | nul
   )
   const left = site ? roomGb(site, zone) : Infinity
   if (!size.ok || size.value / 1e9 <= left) return true
+  const where = zone === null ? '' : ` of ${zone}`
+  refuse(sim, cluster, claim, `the store${where} has ${Math.floor(left)} GB left`)
+  return false
+}
+
+/** Tells once why no volume is made for a claim. */
+function refuse(sim: Sim, cluster: Cluster, claim: Manifest, why: string): void {
   const about = `persistentvolumeclaim/${claim.metadata.namespace ?? 'default'}/${claim.metadata.name}`
   const told = cluster.events.some(
     (event) => event.about === about && event.reason === 'ProvisioningFailed',
   )
-  if (!told)
-    record(
-      sim,
-      cluster,
-      'Warning',
-      'ProvisioningFailed',
-      about,
-      `the store${zone === null ? '' : ` of ${zone}`} has ${Math.floor(left)} GB left`,
-    )
-  return false
+  if (!told) record(sim, cluster, 'Warning', 'ProvisioningFailed', about, why)
 }
 
 /** Binds a claim to a new volume in a zone: a disk of the site’s. */
@@ -168,11 +137,25 @@ function bind(
   kind: StorageClass,
   zone: string | null,
 ): void {
-  if (!hasRoom(sim, cluster, claim, zone)) return
+  if (!storageClassNamed(cluster, kind.name) && !hasRoom(sim, cluster, claim, zone)) return
   const spec = fields(claim['spec'])
   const size = text(fields(fields(spec['resources'])['requests'])['storage'])
   const bytes = parseBytes(size)
   const name = `pv-${cluster.name}-${claim.metadata.namespace ?? 'default'}-${claim.metadata.name}`
+  const claimKey = `${claim.metadata.namespace ?? 'default'}/${claim.metadata.name}`
+  const replicated = storageClassNamed(cluster, kind.name)
+  if (
+    replicated &&
+    !provision(sim, cluster, {
+      name,
+      claim: claimKey,
+      class: kind.name,
+      bytes: bytes.ok ? bytes.value : 0,
+    })
+  ) {
+    refuse(sim, cluster, claim, `no disk takes ${size} in ${kind.name}`)
+    return
+  }
   const volume: Manifest = {
     apiVersion: 'v1',
     kind: 'PersistentVolume',
@@ -187,7 +170,10 @@ function bind(
         namespace: claim.metadata.namespace,
         name: claim.metadata.name,
       },
-      ...(zone === null
+      ...(replicated && cluster.storage
+        ? { csi: { driver: driverOf(cluster.storage), volumeHandle: name } }
+        : {}),
+      ...(zone === null || replicated
         ? {}
         : {
             nodeAffinity: {
@@ -211,7 +197,7 @@ function bind(
     volume,
   ]
   const site = sim.site(cluster.site)
-  if (site && bytes.ok) {
+  if (site && bytes.ok && !replicated) {
     site.disks = [
       ...site.disks,
       {
@@ -258,6 +244,7 @@ export function reclaim(sim: Sim, cluster: Cluster, claim: Manifest): void {
   cluster.objects = (cluster.objects ?? []).filter(
     (object) => !(object.kind === 'PersistentVolume' && object.metadata.name === name),
   )
+  unprovision(cluster, name)
   const site = sim.site(cluster.site)
   if (!site) return
   site.disks = site.disks.filter((disk) => disk.name !== name)

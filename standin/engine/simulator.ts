@@ -11,6 +11,7 @@ import type { Cluster, Operation, OperationFailure, SimEvent, Site, World } from
 import { readCommand } from '../../core/contract'
 import { behaviourOf } from '../behaviours'
 import { permanent } from '../failures'
+import { settleStorage } from '../storage/settle'
 import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
@@ -294,6 +295,11 @@ export class Simulator implements Sim {
       case 'cron':
         cronDue(this, event.cluster, event.workload)
         return
+      case 'storage': {
+        const cluster = this.cluster(event.cluster)
+        if (cluster) settleStorage(this, cluster)
+        return
+      }
       case 'fill':
         fillAgain(this, event.cluster, event.workload)
         return

@@ -7,6 +7,7 @@ import { loads } from '../cluster/placing'
 import { apiAnswers, membersUp } from '../cluster/api'
 import { dnsAnswers } from '../cluster/add-ons'
 import { isoTime } from '../../core/units'
+import { storageReport } from '../storage/report'
 import { machineReport } from './site'
 
 export const nodeReport = (node: Node, load: Load | undefined): NodeReport => ({
@@ -54,6 +55,10 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     addOns: answers
       ? Object.entries(cluster.addOns ?? {}).map(([addOn, version]) => ({ name: addOn, version }))
       : [],
+    storage:
+      answers && cluster.storage
+        ? storageReport(sim.world, cluster, cluster.storage, sim.now)
+        : null,
     podCount: answers ? cluster.running.length : 0,
     keepSource: cluster.keepSource ?? [],
     namespaces: answers ? cluster.namespaces : [],

@@ -8,6 +8,8 @@ import type { Simulator } from '../engine/simulator'
 import { masked, withOwners } from './written'
 import { podObject } from './pods'
 import { workloadObjects } from './workloads'
+import { driverOf } from '../storage/build'
+import type { Storage } from '../storage/state'
 
 /** Heartbeats change nothing, so they are derived: every 10 s on the clock. */
 const heartbeat = (now: number): string => isoTime(Math.floor(now / 10_000) * 10_000)
@@ -89,12 +91,26 @@ const keyOf = (named: { readonly name: string; readonly namespace: string }): st
 const storageClassObject = ({ name, zones }: NonNullable<Cluster['storageClass']>) => ({
   apiVersion: 'storage.k8s.io/v1',
   kind: 'StorageClass',
+  provisioner: 'disks.fernhollow.example',
   metadata: { name, annotations: { 'storageclass.kubernetes.io/is-default-class': 'true' } },
   volumeBindingMode: 'WaitForFirstConsumer',
   allowedTopologies: [
     { matchLabelExpressions: [{ key: 'topology.kubernetes.io/zone', values: zones }] },
   ],
 })
+
+/** How many volumes of the replicated storage each node can serve. */
+const csiNodes = (cluster: Cluster, storage: Storage) =>
+  cluster.nodes.map((node) => ({
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'CSINode',
+    metadata: { name: node.name },
+    spec: {
+      drivers: [
+        { name: driverOf(storage), nodeID: node.name, allocatable: { count: storage.attachLimit } },
+      ],
+    },
+  }))
 
 function podObjects(cluster: Cluster): readonly Record<string, unknown>[] {
   const workloads = new Map(cluster.workloads.map((workload) => [keyOf(workload), workload]))
@@ -124,6 +140,7 @@ export function objectsOf(
     all.push(...cluster.nodes.map((node) => nodeObject(node, sim.now, cluster.maxPodsPerNode)))
   if (wants('StorageClass') && cluster.storageClass)
     all.push(storageClassObject(cluster.storageClass))
+  if (wants('CSINode') && cluster.storage) all.push(...csiNodes(cluster, cluster.storage))
   if (wants('Pod')) all.push(...podObjects(cluster))
   if (wants('Service')) all.push(...serviceObjects(sim, cluster))
   if (wants('EndpointSlice')) all.push(...endpointSlices(cluster))

@@ -1,6 +1,7 @@
 /** Pods as a cluster’s API lists them. */
 
 import { isoTime } from '../../core/units'
+import { ownClaims } from '../cluster/claims'
 import type { Cluster, Pod, Workload } from '../cluster-state'
 import {
   hashOf,
@@ -109,6 +110,7 @@ export function podObject(
 ): Record<string, unknown> {
   const template = workload ? templateOf(workload, pod.hash) : {}
   const spec = record(template['spec'])
+  const own = workload?.kind === 'StatefulSet' ? ownClaims(workload, pod) : []
   const daemonOn = workload?.kind === 'DaemonSet' ? (pod.node ?? pod.wants ?? null) : null
   return {
     apiVersion: 'v1',
@@ -124,6 +126,17 @@ export function podObject(
       ...(pod.node === null ? {} : { nodeName: pod.node }),
       ...(pod.namespace === 'platform' ? { priority: platformPriority } : {}),
       ...spec,
+      ...(own.length === 0
+        ? {}
+        : {
+            volumes: [
+              ...list(spec['volumes']),
+              ...own.map(({ volume, claim }) => ({
+                name: volume,
+                persistentVolumeClaim: { claimName: claim },
+              })),
+            ],
+          }),
       ...(daemonOn === null ? {} : onNodeAlone(daemonOn)),
       serviceAccountName: text(spec['serviceAccountName']) || 'default',
     },

@@ -8,6 +8,7 @@ import { record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
 import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'
+import { settleStorage } from '../storage/settle'
 import { countText } from '../../core/units'
 
 const unheardMs = 50_000
@@ -127,6 +128,7 @@ export function heardAgain(sim: Sim, machine: Machine): void {
   if (was?.status === 'True') return
   ready(on.node, 'True', 'AgentReady', 'the node agent posts ready status', sim.now)
   record(sim, on.cluster, 'Normal', 'NodeReady', `node/${on.node.name}`, 'ready again')
+  settleStorage(sim, on.cluster)
   const load = loads(on.cluster)
   for (const workload of on.cluster.workloads) fillWorkload(sim, on.cluster, workload, load)
 }
@@ -209,6 +211,7 @@ export function powerEvent(
         `node/${on.node.name}`,
         'its agent is silent',
       )
+      settleStorage(sim, on.cluster)
       sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
       return
     case 'evict': {

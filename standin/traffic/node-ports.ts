@@ -1,6 +1,7 @@
 /** What listens on nodes, and which nodes take what comes in for a cluster. */
 import { isReady, workloadOf } from '../cluster/fits'
 import { list, record as fields, templateOf } from '../cluster/manifests'
+import { copyPort } from '../storage/state'
 import type { Cluster, Node, Site, World } from '../world'
 import type { Packet } from './packet'
 import { networkAt } from './ranges'
@@ -43,6 +44,8 @@ export function nodePortAt(world: World, cluster: Cluster, packet: Packet) {
 /** A way in, the node agent, the API of a member, and what pods hold on their node. */
 export function listensOn(cluster: Cluster, node: Node, packet: Packet): boolean {
   if (packet.protocol === 'TCP' && (packet.port === 22 || packet.port === 10_250)) return true
+  const keepsCopies = cluster.storage?.disks.some((disk) => disk.node === node.name) === true
+  if (keepsCopies && packet.protocol === 'TCP' && packet.port === copyPort) return true
   const hasApi = !cluster.managed && node.roles.includes('control-plane')
   const api = Number(/:(\d+)$/.exec(cluster.endpoint)?.[1] ?? 6443)
   if (hasApi && packet.protocol === 'TCP' && packet.port === api) return true

@@ -2,6 +2,7 @@
 import { z } from 'zod'
 import type { Told } from '../told'
 import { machine } from './site'
+import { storageReport } from './storage'
 
 export const condition = z.object({
   type: z.string(),
@@ -64,6 +65,8 @@ export const clusterReport = z.object({
   backups: z.array(backup),
   /** Add-ons installed, and in which version. */
   addOns: z.array(z.object({ name: z.string(), version: z.string() })).default([]),
+  /** Its replicated storage; null where it has none. */
+  storage: storageReport.nullable().default(null),
 })
 export type ClusterReport = Told<z.infer<typeof clusterReport>>
 

@@ -32,3 +32,13 @@ export {
   type SiteReport,
   siteReport,
 } from './site'
+export {
+  type ReplicaReport,
+  replicaReport,
+  type StorageDisk,
+  storageDisk,
+  type StorageReport,
+  storageReport,
+  type VolumeReport,
+  volumeReport,
+} from './storage'

@@ -154,8 +154,8 @@ export const backupRestore = verb({
   touches: clusterSlice,
 })
 
-export const storageClass = verb({
-  name: 'storage.class',
+export const classDefault = verb({
+  name: 'class.default',
   port: 'cluster',
   args: ofCluster.extend({ name: z.string(), zones: z.array(z.string()).optional() }),
   result: z.object({}),

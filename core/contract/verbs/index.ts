@@ -10,6 +10,7 @@ import * as nodes from './nodes'
 import * as objects from './objects'
 import * as register from './register'
 import * as sites from './sites'
+import * as storage from './storage'
 
 const { objectRef: _objectRef, ...objectVerbs } = objects
 const { registeredPool: _registeredPool, ...registerVerbs } = register
@@ -23,6 +24,7 @@ const definitions = {
   ...nodes,
   ...objectVerbs,
   ...registerVerbs,
+  ...storage,
 }
 
 export { objectRef } from './objects'

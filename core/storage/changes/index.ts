@@ -1,0 +1,5 @@
+export { diskAdd, diskRetire } from './disks'
+export { type Holder, holdersOf, holderText } from './holders'
+export { storageLink, storageNetwork } from './network'
+export { snapshotRemove, snapshotRestore, snapshotTake } from './snapshots'
+export { volumeCopies, volumeMove, volumeResize } from './volumes'

@@ -1,0 +1,470 @@
+/** The change kinds `volume.resize`, `volume.copies` and `volume.move`: a volume grown, kept in more or fewer copies, moved. */
+import { z } from 'zod'
+import { caution, type ChangeKind, guardedCluster, type RawFinding, ref, stop } from '../../changes'
+import { command, type StorageReport, type VolumeReport } from '../../contract'
+import { clusterOf } from '../../fleet'
+import { step } from '../../provisioning/steps'
+import { decimalBytesText } from '../../units'
+import { copyLabel, orderOf, plannedBytes } from '../kept'
+import { type PlacedVolume, placeReplicas } from '../replicas'
+import {
+  askedVolume,
+  copySeconds,
+  fact,
+  planOf,
+  standing,
+  standingVolume,
+  volumeNamed,
+  withVolume,
+} from './parts'
+import { said } from './says'
+
+const name = z.string().max(253)
+const gigabyte = 1e9
+const quick = { likely: 5, worst: 15 }
+
+const put = (path: string, value: unknown) => ({
+  patchDraft: [{ op: 'add' as const, path, value }],
+})
+
+/** Needs, subject and guard of whatever is done to one volume. */
+export const onVolume = <Intent extends { readonly cluster: string; readonly volume: string }>() =>
+  ({
+    needs: (intent) => [`cluster:${intent.cluster}` as const],
+    subjects: (intent) => [ref('volume', intent.cluster, intent.volume)],
+    guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  }) satisfies Pick<ChangeKind<Intent>, 'needs' | 'subjects' | 'guardedBy'>
+
+const resizeIntent = z.strictObject({
+  cluster: name,
+  volume: name,
+  gigabytes: z.int().min(1).max(1_000_000),
+})
+type ResizeIntent = z.infer<typeof resizeIntent>
+
+const diskText = ({ node, name: disk }: { readonly node: string; readonly name: string }): string =>
+  copyLabel({ node, disk })
+
+/** The room that is not promised yet on the tightest of a volume’s disks. */
+function tightest(storage: StorageReport, volume: VolumeReport) {
+  const held = storage.disks
+    .filter((disk) =>
+      volume.replicas.some((copy) => copy.node === disk.node && copy.disk === disk.name),
+    )
+    .map((disk) => ({
+      disk,
+      planned: plannedBytes(storage, disk),
+      left: Math.floor((disk.bytes * storage.plannedPercent) / 100) - plannedBytes(storage, disk),
+    }))
+  return held.sort((a, b) => a.left - b.left)[0]
+}
+
+export const volumeResize: ChangeKind<ResizeIntent> = {
+  ...onVolume<ResizeIntent>(),
+  name: 'volume.resize',
+  title: 'Grow a volume',
+  intent: resizeIntent,
+  label: (intent) => `grow ${intent.volume || 'a volume'} to ${intent.gigabytes} GB`,
+  check: (intent, view) => {
+    const asked = askedVolume(intent, view)
+    if ('findings' in asked) return asked.findings
+    const { cluster, storage, volume } = asked
+    const bytes = intent.gigabytes * gigabyte
+    if (bytes < volume.bytes)
+      return [
+        stop(
+          'volume.shrinks',
+          'gigabytes',
+          said('volume.shrinks', { volume: volume.name, bytes: volume.bytes }),
+          [fact(cluster, said('volume.holds', { volume: volume.name, bytes: volume.usedBytes }))],
+        ),
+      ]
+    if (bytes === volume.bytes)
+      return [
+        {
+          level: 'note',
+          rule: 'volume.same-size',
+          field: 'gigabytes',
+          ...said('volume.same-size', { volume: volume.name }),
+          because: [],
+        },
+      ]
+    const tight = tightest(storage, volume)
+    if (!tight || bytes - volume.bytes <= tight.left) return []
+    const most = Math.floor((volume.bytes + Math.max(0, tight.left)) / gigabyte)
+    return [
+      stop(
+        'volume.room',
+        'gigabytes',
+        said('volume.room', {
+          volume: volume.name,
+          disk: diskText(tight.disk),
+          left: Math.max(0, tight.left),
+        }),
+        [
+          fact(
+            cluster,
+            said('disk.promised', {
+              disk: diskText(tight.disk),
+              planned: tight.planned,
+              bytes: tight.disk.bytes,
+            }),
+          ),
+        ],
+        most * gigabyte > volume.bytes
+          ? [{ says: `Grow it to ${most} GB`, change: put('/gigabytes', most) }]
+          : [],
+      ),
+    ]
+  },
+  plan: (intent, view) => {
+    const { cluster } = standing(intent.cluster, view)
+    return planOf(
+      cluster,
+      view,
+      [
+        step({
+          id: 'set',
+          after: [],
+          group: intent.volume,
+          says: `grow it to ${intent.gigabytes} GB on every disk`,
+          command: command('volume.set', {
+            cluster: intent.cluster,
+            volume: intent.volume,
+            bytes: intent.gigabytes * gigabyte,
+          }),
+          final: true,
+          seconds: quick,
+        }),
+      ],
+      { alters: [ref('volume', intent.cluster, intent.volume)] },
+    )
+  },
+  prove: (intent, view) => {
+    const storage = clusterOf(view, intent.cluster)?.storage
+    const volume = storage ? volumeNamed(storage, intent.volume) : undefined
+    return [
+      {
+        says: `${intent.volume} has ${intent.gigabytes} GB`,
+        holds: volume?.bytes === intent.gigabytes * gigabyte,
+        observed: volume ? decimalBytesText(volume.bytes) : 'it is gone',
+      },
+    ]
+  },
+  after: (intent, view) =>
+    withVolume(view, intent, (volume) => ({ ...volume, bytes: intent.gigabytes * gigabyte })),
+}
+
+const copiesIntent = z.strictObject({
+  cluster: name,
+  volume: name,
+  copies: z.int().min(1).max(9),
+})
+type CopiesIntent = z.infer<typeof copiesIntent>
+
+/** A volume as it would be placed with so many copies. */
+function placedWith(storage: StorageReport, volume: string, copies: number): PlacedVolume {
+  const order = orderOf(storage)
+  const placed = placeReplicas({
+    ...order,
+    volumes: order.volumes.map((candidate) =>
+      candidate.name === volume ? { ...candidate, replicas: copies } : candidate,
+    ),
+  }).volumes.find((candidate) => candidate.name === volume)
+  return placed ?? { name: volume, replicas: [], short: copies, tally: {} }
+}
+
+function copiesFindings(
+  intent: CopiesIntent,
+  { cluster, storage, volume }: Exclude<ReturnType<typeof askedVolume>, { findings: unknown }>,
+): readonly RawFinding[] {
+  const placed = placedWith(storage, volume.name, intent.copies)
+  if (placed.short > 0)
+    return [
+      stop(
+        'volume.short',
+        'copies',
+        said('volume.short', {
+          volume: volume.name,
+          missing: placed.short,
+          copies: intent.copies,
+        }),
+        Object.entries(placed.tally).map(([reason, disks]) =>
+          fact(cluster, said('disks.refuse', { reason, disks })),
+        ),
+        intent.copies - placed.short > volume.copies
+          ? [
+              {
+                says: `Keep ${intent.copies - placed.short} copies`,
+                change: put('/copies', intent.copies - placed.short),
+              },
+            ]
+          : [],
+      ),
+    ]
+  if (intent.copies >= volume.copies) return []
+  return [
+    intent.copies === 1
+      ? caution('copies.single', 'copies', said('copies.single', { volume: volume.name }))
+      : caution(
+          'copies.fewer',
+          'copies',
+          said('copies.fewer', { volume: volume.name, copies: intent.copies }),
+        ),
+  ]
+}
+
+export const volumeCopies: ChangeKind<CopiesIntent> = {
+  ...onVolume<CopiesIntent>(),
+  name: 'volume.copies',
+  title: 'Keep a volume in more or fewer copies',
+  intent: copiesIntent,
+  label: (intent) => `keep ${intent.volume || 'a volume'} in ${intent.copies} copies`,
+  check: (intent, view) => {
+    const asked = askedVolume(intent, view)
+    if ('findings' in asked) return asked.findings
+    if (asked.volume.copies === intent.copies)
+      return [
+        {
+          level: 'note',
+          rule: 'copies.same',
+          field: 'copies',
+          ...said('copies.same', { volume: intent.volume, copies: intent.copies }),
+          because: [],
+        },
+      ]
+    return copiesFindings(intent, asked)
+  },
+  plan: (intent, view) => {
+    const kept = standing(intent.cluster, view)
+    const volume = standingVolume(kept, intent.volume)
+    const target = { cluster: intent.cluster, volume: intent.volume }
+    const more = Math.max(0, intent.copies - volume.copies)
+    return planOf(
+      kept.cluster,
+      view,
+      [
+        step({
+          id: 'set',
+          after: [],
+          group: intent.volume,
+          says: `keep it in ${intent.copies} copies`,
+          command: command('volume.set', { ...target, copies: intent.copies }),
+          undo: command('volume.set', { ...target, copies: volume.copies }),
+          seconds: quick,
+        }),
+        step({
+          id: 'whole',
+          after: ['set'],
+          group: intent.volume,
+          says: 'wait until every copy is whole',
+          command: command('volume.await-whole', target),
+          seconds: copySeconds(kept.storage, more * volume.usedBytes),
+        }),
+      ],
+      { alters: [ref('volume', intent.cluster, intent.volume)] },
+    )
+  },
+  prove: (intent, view) => {
+    const storage = clusterOf(view, intent.cluster)?.storage
+    const whole =
+      (storage ? volumeNamed(storage, intent.volume) : undefined)?.replicas.filter(
+        (copy) => copy.state === 'whole',
+      ).length ?? 0
+    return [
+      {
+        says: `${intent.volume} has ${intent.copies} whole copies`,
+        holds: whole === intent.copies,
+        observed: String(whole),
+      },
+    ]
+  },
+  after: (intent, view) =>
+    withVolume(view, intent, (volume) => ({ ...volume, copies: intent.copies })),
+}
+
+const at = z
+  .string()
+  .max(300)
+  .regex(/^[^/]+\/[^/]+$/, 'Write it as node/disk.')
+
+const moveIntent = z.strictObject({ cluster: name, volume: name, from: at, to: at })
+type MoveIntent = z.infer<typeof moveIntent>
+
+export const placeNamed = (text: string): { readonly node: string; readonly disk: string } => {
+  const [node = '', disk = ''] = text.split('/')
+  return { node, disk }
+}
+
+/** Where the copies of a volume on a disk would go by themselves, each move on what the ones before left. */
+export function targetsFrom(
+  storage: StorageReport,
+  from: { readonly node: string; readonly disk: string },
+): ReadonlyMap<string, { readonly node: string; readonly disk: string } | null> {
+  const order = orderOf(storage)
+  const leaves = (copy: { readonly node: string; readonly disk: string }): boolean =>
+    copyLabel(copy) === copyLabel(from)
+  const moving = order.volumes.filter((volume) => (volume.on ?? []).some(leaves))
+  const placed = placeReplicas({
+    ...order,
+    nodes: order.nodes.map((node) => ({
+      ...node,
+      disks: node.disks.filter((disk) => !leaves({ node: node.name, disk: disk.name })),
+    })),
+    volumes: moving.map((volume) => ({
+      ...volume,
+      on: (volume.on ?? []).filter((copy) => !leaves(copy)),
+    })),
+  })
+  return new Map(
+    placed.volumes.map((volume, nth) => {
+      const stays = (moving[nth]?.on ?? []).filter((copy) => !leaves(copy)).map(copyLabel)
+      return [
+        volume.name,
+        volume.replicas.find((copy) => !stays.includes(copyLabel(copy))) ?? null,
+      ] as const
+    }),
+  )
+}
+
+/** Why a disk could not take a copy that leaves another, or null. */
+function refusalOf(
+  storage: StorageReport,
+  volume: VolumeReport,
+  from: string,
+  to: string,
+): string | null {
+  const target = placeNamed(to)
+  const stays = volume.replicas.filter((copy) => copyLabel(copy) !== from)
+  if (stays.some((copy) => copy.node === target.node)) return 'node-taken'
+  const order = orderOf(storage)
+  const placed = placeReplicas({
+    ...order,
+    nodes: order.nodes.map((node) => ({
+      ...node,
+      disks: node.disks.filter(
+        (disk) =>
+          copyLabel({ node: node.name, disk: disk.name }) === to ||
+          stays.some((copy) => copy.node === node.name && copy.disk === disk.name),
+      ),
+    })),
+    volumes: order.volumes
+      .filter((candidate) => candidate.name === volume.name)
+      .map((candidate) => ({
+        ...candidate,
+        on: (candidate.on ?? []).filter((copy) => copyLabel(copy) !== from),
+        replicas: (candidate.on ?? []).length,
+      })),
+  }).volumes[0]
+  if (placed?.replicas.some((copy) => copy.node === target.node && copy.disk === target.disk))
+    return null
+  // Its own copies stand in the way of nothing but themselves: what is left is why the disk refuses.
+  return Object.keys(placed?.tally ?? {}).find((reason) => reason !== 'node-taken') ?? 'no-room'
+}
+
+function moveFindings(
+  intent: MoveIntent,
+  { cluster, storage, volume }: Exclude<ReturnType<typeof askedVolume>, { findings: unknown }>,
+): readonly RawFinding[] {
+  const labels = storage.disks.map(diskText)
+  const copies = volume.replicas.map(copyLabel)
+  if (!copies.includes(intent.from))
+    return [
+      stop(
+        'copy.known',
+        'from',
+        said('copy.missing', { volume: volume.name, disk: intent.from }),
+        [fact(cluster, said('copies.on', { disks: copies }))],
+        copies.map((label) => ({ says: `Move the one on ${label}`, change: put('/from', label) })),
+      ),
+    ]
+  const usual = targetsFrom(storage, placeNamed(intent.from)).get(volume.name)
+  const offers = usual
+    ? [{ says: `Move it to ${copyLabel(usual)}`, change: put('/to', copyLabel(usual)) }]
+    : []
+  if (!labels.includes(intent.to))
+    return [
+      stop(
+        'target.known',
+        'to',
+        said('target.missing', { disk: intent.to }),
+        [fact(cluster, said('disks.are', { disks: labels }))],
+        offers,
+      ),
+    ]
+  const reason = refusalOf(storage, volume, intent.from, intent.to)
+  return reason === null
+    ? []
+    : [
+        stop(
+          'target.refuses',
+          'to',
+          said('target.refuses', { volume: volume.name, disk: intent.to, reason }),
+          [],
+          offers,
+        ),
+      ]
+}
+
+export const volumeMove: ChangeKind<MoveIntent> = {
+  ...onVolume<MoveIntent>(),
+  name: 'volume.move',
+  title: 'Move a copy of a volume',
+  intent: moveIntent,
+  label: (intent) => `move a copy of ${intent.volume || 'a volume'} to ${intent.to}`,
+  check: (intent, view) => {
+    const asked = askedVolume(intent, view)
+    return 'findings' in asked ? asked.findings : moveFindings(intent, asked)
+  },
+  plan: (intent, view) => {
+    const kept = standing(intent.cluster, view)
+    const volume = standingVolume(kept, intent.volume)
+    const move = (from: string, to: string) =>
+      command('volume.move', {
+        cluster: intent.cluster,
+        volume: intent.volume,
+        from: placeNamed(from),
+        to: placeNamed(to),
+      })
+    return planOf(
+      kept.cluster,
+      view,
+      [
+        step({
+          id: 'move',
+          after: [],
+          group: intent.volume,
+          says: `copy it to ${intent.to}, then give up the copy on ${intent.from}`,
+          command: move(intent.from, intent.to),
+          undo: move(intent.to, intent.from),
+          seconds: copySeconds(kept.storage, volume.usedBytes),
+        }),
+      ],
+      { alters: [ref('volume', intent.cluster, intent.volume)] },
+    )
+  },
+  prove: (intent, view) => {
+    const storage = clusterOf(view, intent.cluster)?.storage
+    const volume = storage ? volumeNamed(storage, intent.volume) : undefined
+    const copies = (volume?.replicas ?? []).filter((copy) => copy.state === 'whole').map(copyLabel)
+    return [
+      {
+        says: `${intent.volume} has a whole copy on ${intent.to}, none on ${intent.from}`,
+        holds: copies.includes(intent.to) && !copies.includes(intent.from),
+        observed: copies.join(', ') || 'no copy',
+      },
+      {
+        says: 'It has all its copies',
+        holds: volume !== undefined && copies.length >= volume.copies,
+        observed: `${copies.length} of ${volume?.copies ?? 0}`,
+      },
+    ]
+  },
+  after: (intent, view) =>
+    withVolume(view, intent, (volume) => ({
+      ...volume,
+      replicas: volume.replicas.map((copy) =>
+        copyLabel(copy) === intent.from ? { ...copy, ...placeNamed(intent.to) } : copy,
+      ),
+    })),
+}
