@@ -35,6 +35,8 @@ export default [
   route('wire/translation', 'areas/wire/translation.tsx'),
   route('wire/names', 'areas/wire/names.tsx'),
   route('store', 'areas/store/claims.tsx'),
+  route('store/disks', 'areas/store/disks.tsx'),
+  route('store/network', 'areas/store/network.tsx'),
   route('store/shipments', 'areas/store/shipments.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/observed', 'areas/journal/observed.tsx'),

@@ -3,7 +3,8 @@ import { expect, it } from 'vitest'
 import { find, fill, press, see } from './browser'
 import { suite } from './suite'
 
-const { visit } = suite({ refusals: false })
+const served = suite({ refusals: false })
+const { visit, advance } = served
 
 it('a shipment is computed from the site, the release it should reach and the drives at hand', async () => {
   const page = await visit('/store/shipments')
@@ -30,4 +31,38 @@ it('Store is an area of its own, and its claims are those of one cluster', async
   await press(page, 'button', 'cedar')
   await see(page, 'hall-copies')
   expect(await find(page, 'table', 'storage classes')).toBeTruthy()
+})
+
+it('story 8: copies move to the storage network once its links take full packets and nothing is served', async () => {
+  const page = await visit('/store/network?aim=cluster/cedar')
+  await see(page, '6 of 42 pairs would fail')
+  await press(page, 'button', 'cedar-general-1 to cedar-storage-3: too large, 1500 bytes')
+  await see(page, 'Large packets do not arrive')
+  await press(page, 'button', 'Set the link of cedar-storage-3 to 9000 bytes')
+  await see(page, 'Nothing stands against it')
+  await fill(page, 'textbox', 'cedar is guarded: type its name', 'cedar')
+  await press(page, 'button', 'Run')
+  await see(page, 'Running')
+  await advance(60)
+  await see(page, 'Done and proven')
+
+  await page.goto(`${served.url}/store/network?aim=cluster/cedar`, { waitUntil: 'load' })
+  await see(page, 'All 42 pairs reach each other')
+  await see(page, 'gathering/gathering-ledger')
+  await press(page, 'button', 'Move copies to mossgate storage')
+  await see(page, 'gathering-ledger-0 is being served for gathering/gathering-ledger-0')
+  await page
+    .locator('aria/Stop what holds volumes for the time of it, in order, and start it again')
+    .click()
+  await see(page, 'are stopped for about')
+  await press(page, 'checkbox', 'I accept this')
+  await fill(page, 'textbox', 'cedar is guarded: type its name', 'cedar')
+  await press(page, 'button', 'Run')
+  await see(page, 'Running')
+  await advance(900)
+  await see(page, 'Done and proven')
+  await see(page, 'New connections come from addresses of mossgate storage')
+  await page.goto(`${served.url}/store/disks?aim=cluster/cedar`, { waitUntil: 'load' })
+  await see(page, 'copies travel mossgate storage')
+  await see(page, 'Every volume has all its copies')
 })

@@ -47,6 +47,8 @@ export const views: readonly JumpPlace[] = [
   view('Translation', 'Wire', '/wire/translation'),
   view('Names as pods ask them', 'Wire', '/wire/names'),
   view('Claims and volumes', 'Store', '/store'),
+  view('Disks and copies', 'Store', '/store/disks'),
+  view('Storage network', 'Store', '/store/network'),
   view('Shipments', 'Store', '/store/shipments'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),

@@ -1,4 +1,5 @@
 /** Clusters: their nodes, objects, logs and access files. */
+import { storageReport } from '~/core/contract'
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
@@ -59,6 +60,7 @@ const cluster = z.object({
   certificatesUntil: z.string().nullable(),
   backups: z.array(backup),
   addOns: z.array(z.object({ name: z.string(), version: z.string() })),
+  storage: storageReport.nullable(),
   observedAt: z.string(),
   state,
   says: z.string(),

@@ -1,8 +1,10 @@
 /** *Store* by API: the catalogue, the storage of a cluster, and what a shipment to a site would be. */
 import { z } from 'zod'
+import { storageReport } from '~/core/contract'
 import { clusterOf } from '~/core/fleet'
 import { severities, type Shipment } from '~/core/shipment'
-import { storageOverview } from '~/core/storage'
+import { growthOfVolume, lossesOfStorage, storageOverview } from '~/core/storage'
+import { walkedPairs } from '~/core/storage/walked-pairs'
 import { countText } from '~/core/units'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
@@ -15,7 +17,26 @@ import type { Call, Route } from './route'
 const names = z.array(z.string())
 const edge = z.object({ from: z.string(), to: z.string(), withdrawn: z.string().optional() })
 
+const loss = z.object({
+  disk: z.string(),
+  lost: names,
+  degraded: names,
+  whole: z.boolean(),
+  copyBytes: z.number(),
+  seconds: z.number(),
+})
+
+const growth = z.object({
+  volume: z.string(),
+  perDayBytes: z.number().nullable(),
+  daysUntilFull: z.number().nullable(),
+})
+
 const storage = z.object({
+  /** Its replicated storage; null where no add-on of it keeps any. */
+  replicated: storageReport.nullable(),
+  losses: z.array(loss),
+  growth: z.array(growth),
   claims: z.array(
     z.object({
       claim: z.string(),
@@ -132,7 +153,54 @@ export const storeRoutes: readonly Route[] = [
       const overview = objects ? storageOverview(objects) : null
       if (!overview)
         throw new Refusal('unavailable', `The API of ${name} does not answer: try again later.`)
-      return ok(overview)
+      const { storage: replicated = null } = cluster
+      return ok({
+        replicated,
+        losses: replicated ? lossesOfStorage(replicated) : [],
+        growth: (replicated?.volumes ?? []).map((volume) => {
+          const { perDay, days } = growthOfVolume(volume)
+          return { volume: volume.name, perDayBytes: perDay, daysUntilFull: days }
+        }),
+        ...overview,
+      })
+    },
+  },
+  {
+    method: 'get',
+    path: '/clusters/:name/storage/pairs',
+    says: 'Every pair of nodes that keep copies, walked and measured on a network; without one, on the network in use.',
+    past: true,
+    query: z.object({ network: z.string().max(120).optional() }),
+    answer: z.object({
+      network: z.string(),
+      pairs: z.array(
+        z.object({
+          from: z.string(),
+          to: z.string(),
+          state: z.enum(['good', 'no-link', 'barred', 'too-large']),
+          sent: z.number(),
+          taken: z.number(),
+          says: z.string(),
+        }),
+      ),
+    }),
+    handle: async (_gyrarch, { params, query, fleet }) => {
+      const name = params['name'] ?? ''
+      const kept = clusterOf(await fleet.view(), name)?.storage
+      if (!kept)
+        throw new Refusal('not-found', `No cluster ${name.slice(0, 80)} keeps copies of volumes.`)
+      const network = String(query['network'] ?? kept.network)
+      if (!kept.networks.some((candidate) => candidate.name === network))
+        throw new Refusal('invalid', `No node of ${name} has a link to ${network}.`, [
+          {
+            path: 'network',
+            says: `Choose one of ${kept.networks.map((candidate) => candidate.name).join(', ')}.`,
+          },
+        ])
+      return ok({
+        network,
+        pairs: walkedPairs(await fleet.viewFor([], [`cluster/${name}`]), kept, network),
+      })
     },
   },
   {

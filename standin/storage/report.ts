@@ -38,7 +38,7 @@ export function storageReport(
     port: copyPort,
     attachLimit: storage.attachLimit,
     network: storage.network,
-    networks: storage.networks.map(({ name, links }) => ({ name, links })),
+    networks: storage.networks,
     listens: Object.entries(storage.listens).map(([node, network]) => ({ node, network })),
     classes: storage.classes,
     disks: storage.disks.map((disk) => ({

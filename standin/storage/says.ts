@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
-import { bytesText, countText, listText } from '../../core/units'
+import { decimalBytesText, countText, listText } from '../../core/units'
 
 export const said = sentences({
   'no-storage': (p: { cluster: string }) => `${p.cluster} keeps no replicated storage.`,
@@ -30,11 +30,11 @@ export const said = sentences({
   'no-process': (p: { node: string }) => `${p.node} keeps no copies.`,
   connections: (p: { count: number }) => `${countText(p.count, 'new connection')} seen`,
   'volume-shrinks': (p: { volume: string; bytes: number }) =>
-    `${p.volume} holds ${bytesText(p.bytes)}: a volume only grows.`,
+    `${p.volume} holds ${decimalBytesText(p.bytes)}: a volume only grows.`,
   'disk-full': (p: { node: string; disk: string }) =>
     `${p.node}/${p.disk} has no room that is not promised yet.`,
   'volume-set': (p: { volume: string; bytes: number; copies: number }) =>
-    `${p.volume} has ${bytesText(p.bytes)} in ${countText(p.copies, 'copy', 'copies')}`,
+    `${p.volume} has ${decimalBytesText(p.bytes)} in ${countText(p.copies, 'copy', 'copies')}`,
   'volume-whole': (p: { volume: string; copies: number }) =>
     `${p.volume} has ${countText(p.copies, 'whole copy', 'whole copies')}`,
   'volume-short': (p: { volume: string; whole: number; copies: number }) =>
@@ -48,15 +48,15 @@ export const said = sentences({
   'snapshot-gone': (p: { volume: string; snapshot: string }) =>
     `${p.volume} has no snapshot ${p.snapshot}.`,
   'snapshot-taken': (p: { snapshot: string; bytes: number }) =>
-    `${p.snapshot} holds ${bytesText(p.bytes)}`,
+    `${p.snapshot} holds ${decimalBytesText(p.bytes)}`,
   'snapshot-removed': () => 'it is gone',
   restored: (p: { volume: string; snapshot: string; bytes: number }) =>
-    `${p.volume} holds what ${p.snapshot} held: ${bytesText(p.bytes)}`,
+    `${p.volume} holds what ${p.snapshot} held: ${decimalBytesText(p.bytes)}`,
   'disk-exists': (p: { node: string; disk: string }) => `${p.node} has a disk ${p.disk} already.`,
   'disk-holds': (p: { node: string; disk: string; volumes: readonly string[] }) =>
     `${p.node}/${p.disk} still holds ${listText(p.volumes, 4)}.`,
   'disk-added': (p: { disk: string; bytes: number }) =>
-    `${p.disk} takes copies: ${bytesText(p.bytes)}`,
+    `${p.disk} takes copies: ${decimalBytesText(p.bytes)}`,
   'disk-set': (p: { disk: string; retiring: boolean }) =>
     p.retiring ? `${p.disk} takes nothing new` : `${p.disk} takes copies again`,
   'disk-removed': () => 'it is taken out',

@@ -3,6 +3,8 @@ import { AreaTabs } from '../../parts/area-tabs'
 
 const views = [
   ['/store', 'claims'],
+  ['/store/disks', 'disks'],
+  ['/store/network', 'storage network'],
   ['/store/shipments', 'shipments'],
 ] as const
 

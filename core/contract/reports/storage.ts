@@ -73,6 +73,8 @@ export const storageReport = z.object({
   networks: z.array(
     z.object({
       name: z.string(),
+      /** What one copy gets of it. */
+      bytesPerSecond: z.number(),
       links: z.array(z.object({ node: z.string(), address: z.string(), mtu: z.number() })),
     }),
   ),

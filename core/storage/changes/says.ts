@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../contract/said'
-import { bytesText, countText, decimalBytesText, durationText, listText } from '../../units'
+import { countText, decimalBytesText, durationText, listText } from '../../units'
 
 export const said = sentences({
   'storage.none': (p: { cluster: string }) =>
@@ -54,7 +54,7 @@ export const said = sentences({
   'volume.shrinks': (p: { volume: string; bytes: number }) =>
     `${p.volume} has ${decimalBytesText(p.bytes)}. A volume only grows: what it holds would be cut off.`,
   'volume.holds': (p: { volume: string; bytes: number }) =>
-    `${p.volume} holds ${bytesText(p.bytes)}`,
+    `${p.volume} holds ${decimalBytesText(p.bytes)}`,
   'volume.same-size': (p: { volume: string }) => `${p.volume} has that size already.`,
   'volume.room': (p: { volume: string; disk: string; left: number }) =>
     `${p.disk}, which holds a copy of ${p.volume}, has ${decimalBytesText(p.left)} that are not promised yet.`,
@@ -85,14 +85,14 @@ export const said = sentences({
   'snapshot.loses': (p: { volume: string; snapshot: string; seconds: number }) =>
     `Everything written to ${p.volume} in the ${durationText(p.seconds)} since ${p.snapshot} is lost. It is kept as another snapshot first.`,
   'snapshot.holds': (p: { snapshot: string; bytes: number; used: number }) =>
-    `${p.snapshot} holds ${bytesText(p.bytes)}, the volume ${bytesText(p.used)}`,
+    `${p.snapshot} holds ${decimalBytesText(p.bytes)}, the volume ${decimalBytesText(p.used)}`,
   'restore.attached': (p: { volume: string; pods: readonly string[]; workload: string }) =>
     `${p.volume} is being served for ${listText(p.pods)} of ${p.workload}: its data would change under it.`,
   'disk.exists': (p: { disk: string }) => `${p.disk} keeps copies already.`,
   'disk.missing': (p: { disk: string }) => `No disk ${p.disk} keeps copies.`,
   'disk.none': () => 'Say which disk.',
   'disk.emptied': (p: { disk: string; volumes: number; bytes: number }) =>
-    `${countText(p.volumes, 'copy', 'copies')} (${bytesText(p.bytes)}) ${p.volumes === 1 ? 'moves' : 'move'} away from ${p.disk} first.`,
+    `${countText(p.volumes, 'copy', 'copies')} (${decimalBytesText(p.bytes)}) ${p.volumes === 1 ? 'moves' : 'move'} away from ${p.disk} first.`,
   'copy.goes': (p: { volume: string; disk: string }) => `${p.volume} to ${p.disk}`,
   'disk.stuck': (p: { disk: string; volume: string }) =>
     `The copy of ${p.volume} on ${p.disk} finds no other disk.`,

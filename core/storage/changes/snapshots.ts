@@ -4,7 +4,7 @@ import { caution, type ChangeKind, type RawFinding, ref, stop } from '../../chan
 import { command, type VolumeReport } from '../../contract'
 import { clusterOf, type FleetView } from '../../fleet'
 import { step } from '../../provisioning/steps'
-import { bytesText } from '../../units'
+import { decimalBytesText } from '../../units'
 import { attachSteps, detachSteps, holdersOf, holderText } from './holders'
 import {
   askedVolume,
@@ -96,7 +96,9 @@ export const snapshotTake: ChangeKind<TakeIntent> = {
       {
         says: `${intent.volume} has the snapshot ${intent.snapshot}`,
         holds: taken !== undefined,
-        observed: taken ? `${bytesText(taken.usedBytes)} as of ${taken.at.slice(0, 16)}Z` : 'none',
+        observed: taken
+          ? `${decimalBytesText(taken.usedBytes)} as of ${taken.at.slice(0, 16)}Z`
+          : 'none',
       },
     ]
   },
@@ -281,7 +283,7 @@ export const snapshotRestore: ChangeKind<RestoreIntent> = {
       {
         says: `It holds what ${intent.snapshot} holds`,
         holds: snapshot !== undefined && restored === snapshot.usedBytes,
-        observed: Number.isFinite(restored) ? bytesText(restored) : 'nothing was put back',
+        observed: Number.isFinite(restored) ? decimalBytesText(restored) : 'nothing was put back',
       },
       {
         says: 'What it held before is kept',
