@@ -19,6 +19,7 @@ import {
   writeBaseline,
 } from './baseline'
 import { type Bench, type Figure, meetsAim } from './figure'
+import { diskWallFigures } from './disk-wall'
 import { fleetFigures } from './fleet'
 import { historyFigures } from './history'
 import { pageFigures } from './pages'
@@ -38,6 +39,7 @@ const benches: readonly Bench[] = [
   { name: 'walks', run: walkFigures },
   { name: 'review', run: reviewFigures },
   { name: 'shipment', run: shipmentFigures },
+  { name: 'wall', run: diskWallFigures },
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },
   { name: 'fleet', run: fleetFigures },

@@ -34,7 +34,10 @@ import {
   trafficWatch,
   translationsSet,
 } from './traffic/verbs'
-import * as storage from './storage/verbs'
+import * as disks from './storage/disk-verbs'
+import * as copies from './storage/network-verbs'
+import * as snapshots from './storage/snapshot-verbs'
+import * as volumes from './storage/volume-verbs'
 import { objectsApply, objectsPutBack, objectsRemove } from './cluster/objects'
 import { workloadRestart } from './cluster/rollout'
 import { rolloutAwait } from './cluster/rollout'
@@ -111,21 +114,21 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'tokens.revoke': tokensRevoke,
   'dns.ask': dnsAsk,
   'pod.try': podTry,
-  'storage.ping': storage.storagePing,
-  'storage.network': storage.storageNetwork,
-  'storage.restart': storage.storageRestart,
-  'storage.link': storage.storageLink,
-  'storage.watch': storage.storageWatch,
-  'volumes.await-detached': storage.volumesAwaitDetached,
-  'volume.set': storage.volumeSet,
-  'volume.await-whole': storage.volumeAwaitWhole,
-  'volume.move': storage.volumeMove,
-  'snapshot.take': storage.snapshotTake,
-  'snapshot.remove': storage.snapshotRemove,
-  'snapshot.restore': storage.snapshotRestore,
-  'disk.add': storage.diskAdd,
-  'disk.set': storage.diskSet,
-  'disk.remove': storage.diskRemove,
+  'storage.ping': copies.storagePing,
+  'storage.network': copies.storageNetwork,
+  'storage.restart': copies.storageRestart,
+  'storage.link': copies.storageLink,
+  'storage.watch': copies.storageWatch,
+  'volumes.await-detached': copies.volumesAwaitDetached,
+  'volume.set': volumes.volumeSet,
+  'volume.await-whole': volumes.volumeAwaitWhole,
+  'volume.move': volumes.volumeMove,
+  'snapshot.take': snapshots.snapshotTake,
+  'snapshot.remove': snapshots.snapshotRemove,
+  'snapshot.restore': snapshots.snapshotRestore,
+  'disk.add': disks.diskAdd,
+  'disk.set': disks.diskSet,
+  'disk.remove': disks.diskRemove,
 }
 
 const byVerb: ReadonlyMap<string, AnyBehaviour> = new Map(Object.entries(behaviours))

@@ -214,6 +214,19 @@ export function buildCluster(
   return cluster
 }
 
+/** The volumes that a workload of the scenario mounts. */
+const volumesOf = ({ volumes }: Scenario['workloads'][number]): Pick<Workload, 'volumes'> =>
+  volumes
+    ? {
+        volumes: volumes.map(({ sizeGb, name, claim, class: kind }) => ({
+          name,
+          class: kind,
+          bytes: sizeGb * 1e9,
+          ...(claim === undefined ? {} : { claim }),
+        })),
+      }
+    : {}
+
 export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, at: number): void {
   const listed = scenario.workloads.filter((workload) => workload.cluster === cluster.name)
   const read = <T>(parsed: { ok: true; value: T } | { ok: false; says: string }): T => {
@@ -233,16 +246,7 @@ export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, 
     port: spec.port,
     tolerations: spec.tolerates,
     pool: spec.pool,
-    ...(spec.volumes
-      ? {
-          volumes: spec.volumes.map(({ sizeGb, name, claim, class: kind }) => ({
-            name,
-            class: kind,
-            bytes: sizeGb * 1e9,
-            ...(claim === undefined ? {} : { claim }),
-          })),
-        }
-      : {}),
+    ...volumesOf(spec),
     createdAt: at,
     on: spec.on,
   }))

@@ -138,6 +138,9 @@ export const possibleFaults: readonly PossibleFault[] = [
   },
 ]
 
+const diskObjection = (sim: Sim, about: string, write: string): string | null =>
+  diskAbout(sim, about) ? null : `No storage of a cluster has the disk ${about}. ${write}`
+
 /** Why a fault cannot be about this, or null. */
 export function faultObjection(sim: Sim, kind: string, about: string): string | null {
   const possibleFault = possibleFaults.find((possible) => possible.fault === kind)
@@ -145,6 +148,7 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
     return `There is no fault ${kind}. Possible: ${possibleFaults.map((possible) => possible.fault).join(', ')}.`
   const [what = '', second, third, fourth] = about.split('/')
   const write = `Write what it is about as ${possibleFault.about}.`
+  if (isDiskFault(possibleFault.fault)) return diskObjection(sim, about, write)
   if (possibleFault.fault === 'certificate-expired')
     return what === 'cluster' && sim.cluster(second)
       ? null
@@ -156,10 +160,6 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
         ?.workloads.some((workload) => workload.namespace === third && workload.name === fourth)
       ? null
       : `There is no workload ${third ?? ''}/${fourth ?? ''} in ${second ?? ''}. ${write}`
-  if (isDiskFault(possibleFault.fault))
-    return diskAbout(sim, about)
-      ? null
-      : `The storage of ${second ?? ''} has no disk ${third ?? ''}/${fourth ?? ''}. ${write}`
   const site = sim.site(second)
   if (!site) return `There is no site ${second ?? ''}. ${write}`
   const wrong = `${kind} is about ${possibleFault.about}, not ${about}.`

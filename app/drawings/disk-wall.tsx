@@ -1,8 +1,8 @@
 /** The disk wall: where every copy lies. What a loss takes away is hatched where it lay; what would be made anew, too, as it stands now. */
-import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
+import { type KeyboardEvent, memo, useMemo } from 'react'
 import type { StorageReport } from '~/core/contract'
 import { decimalBytesText } from '~/core/units'
-import { layWall, type WallBlock, type WallDisk } from './disk-wall-layout'
+import { layWall, type Wall, type WallBlock, type WallDisk } from './disk-wall-layout'
 import { useWidth } from './use-width'
 import './disk-wall.css'
 
@@ -127,112 +127,191 @@ function moved(event: KeyboardEvent<SVGSVGElement>): void {
   next?.focus()
 }
 
-export function DiskWall(props: DiskWallProps) {
+const Hatches = () => (
+  <defs>
+    {['floor', 'taken'].map((name) => (
+      <pattern
+        key={name}
+        id={name}
+        width="7"
+        height="7"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
+        <line className={`${name}-line`} x1="0" y1="0" x2="0" y2="7" />
+      </pattern>
+    ))}
+  </defs>
+)
+
+function Zone({
+  zone,
+  disks,
+  gone,
+}: {
+  readonly zone: Wall['zones'][number]
+  readonly disks: readonly WallDisk[]
+  readonly gone: ReadonlySet<string>
+}) {
+  const own = disks.filter((disk) => disk.zone === zone.name)
+  return (
+    <g className="zone" data-away={own.every((disk) => gone.has(disk.label))}>
+      <text x={zone.x} y={14}>
+        {cut(zone.name, Math.max(zone.width, 60))}
+      </text>
+      <line x1={zone.x} x2={zone.x + zone.width} y1={22} y2={22} />
+    </g>
+  )
+}
+
+/** The floor that is kept free, and what the disk is called. */
+function Frame({
+  disk,
+  name,
+  height,
+}: {
+  readonly disk: WallDisk
+  readonly name: string
+  readonly height: number
+}) {
+  const edge = disk.top + disk.floorHeight
+  return (
+    <>
+      <rect
+        className="floor"
+        x={disk.x}
+        y={disk.top}
+        width={disk.width}
+        height={disk.floorHeight}
+      />
+      <line className="floor-edge" x1={disk.x} x2={disk.x + disk.width} y1={edge} y2={edge} />
+      {disk.width < 34 ? null : (
+        <g className="foot">
+          <text x={disk.x + disk.width / 2} y={height + 15}>
+            {cut(name, disk.width + 10)}
+          </text>
+          <text className="soft" x={disk.x + disk.width / 2} y={height + 30}>
+            {disk.width < 50 ? disk.name : `${disk.name} ${decimalBytesText(disk.bytes)}`}
+          </text>
+        </g>
+      )}
+    </>
+  )
+}
+
+/** Every disk and copy a group of its own, that can be focused. */
+function Each({ wall, ...props }: DiskWallProps & { readonly wall: Wall }) {
   const { storage, height, volume, gone, onVolume } = props
-  const [ref, room] = useWidth()
-  const svg = useRef<SVGSVGElement>(null)
-  const wall = useMemo(() => layWall(storage, room - 8, height), [storage, room, height])
   const nodes = useMemo(() => storage.disks.map((disk) => disk.node), [storage])
   const firstHeld = wall.disks.find((disk) => disk.blocks.length > 0)
+  return wall.disks.map((disk) => (
+    <g key={disk.label} className="disk" data-away={gone.has(disk.label)} data-state={disk.state}>
+      <rect
+        className="casing"
+        x={disk.x - 0.5}
+        y={disk.top}
+        width={disk.width + 1}
+        height={disk.height}
+      />
+      {disk.blocks.map((block) => (
+        <Block
+          key={block.volume}
+          block={block}
+          disk={disk}
+          state={blockState(block, disk, props)}
+          chosen={volume === block.volume}
+          focusable={
+            volume === null
+              ? disk === firstHeld && block === disk.blocks[0]
+              : volume === block.volume
+          }
+          onVolume={onVolume}
+        />
+      ))}
+      <Frame disk={disk} name={shortNode(disk.node, nodes)} height={height} />
+    </g>
+  ))
+}
+
+const box = (x: number, y: number, width: number, height: number): string =>
+  `M${x} ${y.toFixed(1)}h${width}v${height.toFixed(1)}h${-width}z`
+
+/** Past so many copies they are drawn as one path for each state: what is pressed is found by where it lies. */
+const mostGroups = 600
+
+/** The wall of a large store. What can be chosen with the keyboard is in its table. */
+function Merged({ wall, ...props }: DiskWallProps & { readonly wall: Wall }) {
+  const { volume, onVolume } = props
+  const byState = new Map<string, { promised: string; used: string }>()
+  const frames = { casing: '', floor: '' }
+  for (const disk of wall.disks) {
+    frames.casing += box(disk.x, disk.top, disk.width, disk.height)
+    frames.floor += box(disk.x, disk.top, disk.width, disk.floorHeight)
+    for (const block of disk.blocks) {
+      const state = blockState(block, disk, props)
+      const paths = byState.get(state) ?? { promised: '', used: '' }
+      const height = Math.max(1.5, block.height - 1)
+      const used = Math.min(height, block.usedHeight)
+      paths.promised += box(disk.x, block.y, disk.width, height)
+      paths.used += box(disk.x, block.y + height - used, disk.width, used)
+      byState.set(state, paths)
+    }
+  }
+  const chosen = wall.disks.flatMap((disk) =>
+    disk.blocks
+      .filter((block) => block.volume === volume)
+      .map((block) => box(disk.x, block.y, disk.width, Math.max(1.5, block.height - 1))),
+  )
+  return (
+    <g
+      onClick={(event) => {
+        const { left, top } = event.currentTarget.getBoundingClientRect()
+        const x = event.clientX - left
+        const y = event.clientY - top + Math.min(...wall.disks.map((disk) => disk.top))
+        const pressed = wall.disks
+          .find((disk) => x >= disk.x && x <= disk.x + disk.width)
+          ?.blocks.find((block) => y >= block.y && y <= block.y + block.height)
+        if (pressed) onVolume(pressed.volume)
+      }}
+    >
+      <path className="casing" d={frames.casing} />
+      {[...byState].map(([state, { promised, used }]) => (
+        <g key={state} className="copy" data-state={state}>
+          <path className="promised" d={promised} />
+          <path className="used" d={used} />
+        </g>
+      ))}
+      <path className="floor" d={frames.floor} />
+      {chosen.length === 0 ? null : <path className="chosen" d={chosen.join('')} />}
+    </g>
+  )
+}
+
+export function DiskWall(props: DiskWallProps) {
+  const { storage, height, gone } = props
+  const [ref, room] = useWidth()
+  const wall = useMemo(() => layWall(storage, room - 8, height), [storage, room, height])
+  const copies = wall.disks.reduce((sum, disk) => sum + disk.blocks.length, 0)
+  const isLarge = copies > mostGroups
   return (
     <div ref={ref} className="disk-wall">
       <svg
-        ref={svg}
         width={wall.width + 2}
         height={headHeight + height + footHeight}
         role="group"
-        aria-label="Disks and the copies they hold"
+        aria-label={
+          isLarge
+            ? 'Disks and the copies they hold; T shows them as a table'
+            : 'Disks and the copies they hold'
+        }
         onKeyDown={moved}
       >
-        <defs>
-          <pattern
-            id="floor"
-            width="7"
-            height="7"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <line className="floor-line" x1="0" y1="0" x2="0" y2="7" />
-          </pattern>
-          <pattern
-            id="taken"
-            width="7"
-            height="7"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <line className="taken-line" x1="0" y1="0" x2="0" y2="7" />
-          </pattern>
-        </defs>
-        {wall.zones.map((zone) => {
-          const away = wall.disks
-            .filter((disk) => disk.zone === zone.name)
-            .every((disk) => gone.has(disk.label))
-          return (
-            <g key={zone.name} className="zone" data-away={away}>
-              <text x={zone.x} y={14}>
-                {cut(zone.name, Math.max(zone.width, 60))}
-              </text>
-              <line x1={zone.x} x2={zone.x + zone.width} y1={22} y2={22} />
-            </g>
-          )
-        })}
+        <Hatches />
+        {wall.zones.map((zone) => (
+          <Zone key={zone.name} zone={zone} disks={wall.disks} gone={gone} />
+        ))}
         <g transform={`translate(1,${headHeight})`}>
-          {wall.disks.map((disk) => (
-            <g
-              key={disk.label}
-              className="disk"
-              data-away={gone.has(disk.label)}
-              data-state={disk.state}
-            >
-              <rect
-                className="casing"
-                x={disk.x - 0.5}
-                y={disk.top}
-                width={disk.width + 1}
-                height={disk.height}
-              />
-              {disk.blocks.map((block) => (
-                <Block
-                  key={block.volume}
-                  block={block}
-                  disk={disk}
-                  state={blockState(block, disk, props)}
-                  chosen={volume === block.volume}
-                  focusable={
-                    volume === null
-                      ? disk === firstHeld && block === disk.blocks[0]
-                      : volume === block.volume
-                  }
-                  onVolume={onVolume}
-                />
-              ))}
-              <rect
-                className="floor"
-                x={disk.x}
-                y={disk.top}
-                width={disk.width}
-                height={disk.floorHeight}
-              />
-              <line
-                className="floor-edge"
-                x1={disk.x}
-                x2={disk.x + disk.width}
-                y1={disk.top + disk.floorHeight}
-                y2={disk.top + disk.floorHeight}
-              />
-              {disk.width < 34 ? null : (
-                <g className="foot">
-                  <text x={disk.x + disk.width / 2} y={height + 15}>
-                    {cut(shortNode(disk.node, nodes), disk.width + 10)}
-                  </text>
-                  <text className="soft" x={disk.x + disk.width / 2} y={height + 30}>
-                    {disk.width < 50 ? disk.name : `${disk.name} ${decimalBytesText(disk.bytes)}`}
-                  </text>
-                </g>
-              )}
-            </g>
-          ))}
+          {isLarge ? <Merged {...props} wall={wall} /> : <Each {...props} wall={wall} />}
         </g>
       </svg>
     </div>

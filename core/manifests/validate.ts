@@ -127,7 +127,12 @@ function containers(given: unknown, path: string): readonly Invalid[] {
   })
 }
 
-function podTemplate(given: unknown, path: string): readonly Invalid[] {
+/** `claims` are the volumes that a stateful workload makes for each of its pods. */
+function podTemplate(
+  given: unknown,
+  path: string,
+  claims: readonly unknown[] = [],
+): readonly Invalid[] {
   const template = record(given)
   const spec = record(template['spec'])
   const invalids: Invalid[] = [
@@ -139,7 +144,10 @@ function podTemplate(given: unknown, path: string): readonly Invalid[] {
     ...containers(spec['containers'], `${path}.spec.containers`),
     ...containers(spec['initContainers'], `${path}.spec.initContainers`),
   )
-  const volumes = new Set(list(spec['volumes']).map((volume) => record(volume)['name']))
+  const volumes = new Set([
+    ...list(spec['volumes']).map((volume) => record(volume)['name']),
+    ...claims.map((claim) => record(record(claim)['metadata'])['name']),
+  ])
   list(spec['containers']).forEach((container, c) =>
     list(record(container)['volumeMounts']).forEach((mount, m) => {
       const { name } = record(mount)
@@ -160,7 +168,9 @@ function podTemplate(given: unknown, path: string): readonly Invalid[] {
 
 function replicated(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
-  const invalids: Invalid[] = [...podTemplate(spec['template'], 'spec.template')]
+  const invalids: Invalid[] = [
+    ...podTemplate(spec['template'], 'spec.template', list(spec['volumeClaimTemplates'])),
+  ]
   const { replicas, selector } = spec
   if (
     replicas !== undefined &&

@@ -125,7 +125,7 @@ describe('each object of a text is told its verdicts', () => {
       ['api', 'passes', 'taken as apps/v1 by 1.32.4'],
       ['registry', 'passes', 'its image is in registry.fernhollow.example'],
       ['place', 'passes', '2 of 2 pods find a place'],
-      ['policy', 'passes', 'passes 1 quota'],
+      ['policy', 'passes', 'passes 2 quotas'],
       ['address', 'none', ''],
       ['walk', 'none', ''],
     ])

@@ -11,6 +11,7 @@ export {
   plannedBytes,
   volumeState,
 } from './kept'
+export { type Grant, quotaKey } from './grants'
 export { copyNodes, linkOn, type Pair } from './pairs'
 export { daysUntilFull, growthPerDay, type UsedSample } from './growth'
 export {

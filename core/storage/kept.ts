@@ -70,13 +70,11 @@ export function orderOf(storage: StorageReport): ReplicaOrder {
 export const lossesOfStorage = (storage: StorageReport): readonly Loss[] =>
   placeReplicas(orderOf(storage)).losses
 
-/** How a volume stands: every copy whole, some missing or being made, or none left. */
+/** How a volume stands: as many copies whole as there are to be, fewer, or none left. */
 export function volumeState(volume: VolumeReport): 'whole' | 'degraded' | 'lost' {
   const whole = volume.replicas.filter((copy) => copy.state === 'whole').length
   if (whole === 0) return 'lost'
-  return whole >= volume.copies && volume.replicas.every((copy) => copy.state === 'whole')
-    ? 'whole'
-    : 'degraded'
+  return whole >= volume.copies ? 'whole' : 'degraded'
 }
 
 export interface Growth {

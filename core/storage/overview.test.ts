@@ -85,6 +85,7 @@ describe('the storage of a cluster', () => {
         lacks: ['mossgate-c'],
         claims: 2,
         bytes: 400e9,
+        grants: [{ namespace: 'gathering', named: false, quotaBytes: null, usedBytes: 400e9 }],
       },
     ])
   })

@@ -11,6 +11,7 @@ import {
 } from '../objects'
 import { compareText } from '../units'
 import { bindClaims } from './binding'
+import { type Grant, grantsOf } from './grants'
 import { readStorage, type StorageObjects, zoneKeys } from './storage-objects'
 
 export interface ClaimRow {
@@ -39,6 +40,8 @@ export interface ClassRow {
   readonly lacks: readonly string[]
   readonly claims: number
   readonly bytes: number
+  /** Namespaces that name it, are bounded in it, or have claims of it. */
+  readonly grants: readonly Grant[]
 }
 
 export interface StorageOverview {
@@ -140,6 +143,7 @@ export function storageOverview(given: readonly unknown[]): StorageOverview | nu
           lacks: zones === null ? [] : nodeZones.filter((zone) => !zones.includes(zone)),
           claims: own.length,
           bytes: own.reduce((sum, claim) => sum + claim.bytes, 0),
+          grants: grantsOf(objects, storageClass.metadata.name),
         }
       })
       .sort((a, b) => compareText(a.name, b.name)),

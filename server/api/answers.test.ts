@@ -88,6 +88,7 @@ describe('answers are as described', () => {
     await good('get', '/sites/mossgate/resolve?name=registry.mossgate.example')
     await good('get', '/clusters/cedar/access')
     await good('get', '/clusters/cedar/storage')
+    await good('get', '/clusters/cedar/storage/pairs')
     await good('get', '/catalogue')
     await good('get', '/sites/kilnlane/shipment?release=1.33.2&severity=high')
     await good('get', '/sites/kilnlane/shipment/drives/1.tar?release=1.33.2')

@@ -59,6 +59,14 @@ const storage = z.object({
       lacks: names,
       claims: z.number(),
       bytes: z.number(),
+      grants: z.array(
+        z.object({
+          namespace: z.string(),
+          named: z.boolean(),
+          quotaBytes: z.number().nullable(),
+          usedBytes: z.number(),
+        }),
+      ),
     }),
   ),
 })

@@ -176,6 +176,21 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['ledger.enter', { add: [{ domain: 'a', range: '10.9.0.0/24', name: 'x' }], remove: [] }],
   ['orphans.remove', { site: cloud, items: [{ kind: 'disk', name: 'x' }] }],
   ['orphans.adopt', { site: cloud, kind: 'disk', name: 'x', cluster: 'bramble' }],
+  [
+    'storage.class',
+    {
+      cluster: 'cedar',
+      name: 'cellar-any',
+      copies: 2,
+      zones: 'any',
+      binding: 'Immediate',
+      only: ['mossgate-a'],
+    },
+  ],
+  [
+    'storage.grant',
+    { cluster: 'cedar', namespace: 'gathering', class: 'cellar-three', gigabytes: 900 },
+  ],
   ['storage.network', { cluster: 'cedar', network: 'mossgate storage', detach: true }],
   [
     'storage.link',

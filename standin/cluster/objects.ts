@@ -23,6 +23,7 @@ import { fillWorkload } from './pods'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { settleFronts } from '../traffic/fronts'
+import { learnClass } from '../storage/provision'
 import { bindAtOnce, reclaim } from './volumes'
 import { said } from './says'
 import { saidOf } from '../../core/contract'
@@ -89,6 +90,7 @@ export function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name))
     cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
   if (manifest.kind === 'Service') addService(cluster, manifest)
+  if (manifest.kind === 'StorageClass') learnClass(cluster, manifest.metadata.name, manifest)
 }
 
 /** Takes an object away, with the pods that came of it; a namespace with everything in it. */
@@ -110,6 +112,7 @@ function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
     )
     return
   }
+  if (manifest.kind === 'StorageClass') learnClass(cluster, name, null)
   const workload = workloadFor(cluster, manifest)
   if (workload) {
     cluster.running = cluster.running.filter(

@@ -4,7 +4,7 @@ import type { Sim } from '../engine/sim'
 import { store } from '../sites/store'
 import type { Cluster, Manifest, Node, Pod, Site, Workload } from '../world'
 import { attachedTo } from '../storage/attached'
-import { driverOf } from '../storage/build'
+import { driverOf } from '../storage/state'
 import { provision, storageClassNamed, unprovision } from '../storage/provision'
 import { claimNamed, claimsOf } from './claims'
 import { list, record as fields, text } from './manifests'
@@ -129,6 +129,16 @@ function refuse(sim: Sim, cluster: Cluster, claim: Manifest, why: string): void 
   if (!told) record(sim, cluster, 'Warning', 'ProvisioningFailed', about, why)
 }
 
+const inZone = (zone: string) => ({
+  nodeAffinity: {
+    required: {
+      nodeSelectorTerms: [
+        { matchExpressions: [{ key: zoneLabel, operator: 'In', values: [zone] }] },
+      ],
+    },
+  },
+})
+
 /** Binds a claim to a new volume in a zone: a disk of the site’s. */
 function bind(
   sim: Sim,
@@ -173,17 +183,7 @@ function bind(
       ...(replicated && cluster.storage
         ? { csi: { driver: driverOf(cluster.storage), volumeHandle: name } }
         : {}),
-      ...(zone === null || replicated
-        ? {}
-        : {
-            nodeAffinity: {
-              required: {
-                nodeSelectorTerms: [
-                  { matchExpressions: [{ key: zoneLabel, operator: 'In', values: [zone] }] },
-                ],
-              },
-            },
-          }),
+      ...(zone === null || replicated ? {} : inZone(zone)),
     },
     status: { phase: 'Bound' },
   }

@@ -8,8 +8,7 @@ import type { Simulator } from '../engine/simulator'
 import { masked, withOwners } from './written'
 import { podObject } from './pods'
 import { workloadObjects } from './workloads'
-import { driverOf } from '../storage/build'
-import type { Storage } from '../storage/state'
+import { driverOf, type Storage } from '../storage/state'
 
 /** Heartbeats change nothing, so they are derived: every 10 s on the clock. */
 const heartbeat = (now: number): string => isoTime(Math.floor(now / 10_000) * 10_000)

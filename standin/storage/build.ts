@@ -3,7 +3,7 @@ import { formatAddress, parseCidr } from '../../core/addresses'
 import type { Cluster, Manifest } from '../cluster-state'
 import type { ScenarioCluster } from '../scenario'
 import type { Site } from '../site-state'
-import type { Storage, StorageNetwork, StoreDisk } from './state'
+import { driverOf, type Storage, type StorageNetwork, type StoreDisk } from './state'
 
 type Spec = NonNullable<ScenarioCluster['storage']>
 
@@ -91,9 +91,6 @@ export function buildStorage(cluster: Cluster, site: Site, spec: Spec, at: numbe
     })),
   }
 }
-
-/** The driver that makes and attaches its volumes. */
-export const driverOf = (storage: Storage): string => `${storage.addOn}.fernhollow.example`
 
 /** The objects by which a cluster’s API tells of its volumes: classes, volumes, and the claims they are bound to. */
 export function storageObjects(storage: Storage): readonly Manifest[] {

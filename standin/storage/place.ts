@@ -29,9 +29,9 @@ export function diskFor(
   volume: StoredVolume,
   at: number,
 ): StoreDisk | undefined {
-  const standing = volume.replicas.filter((copy) => !copy.gone && !copy.leaving)
+  const staying = volume.replicas.filter((copy) => !copy.gone && !copy.leaving)
   const inZone = (zone: string): number =>
-    standing.filter((copy) => zoneOf(cluster, copy.node) === zone).length
+    staying.filter((copy) => zoneOf(cluster, copy.node) === zone).length
   const rank = (disk: StoreDisk): number =>
     volume.zones === 'any' ? 0 : inZone(zoneOf(cluster, disk.node))
   const roomOf = (disk: StoreDisk): number =>

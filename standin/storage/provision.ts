@@ -1,12 +1,34 @@
 /** Volumes made for claims, and given back with them. */
-import type { Cluster } from '../cluster-state'
+import type { Cluster, Manifest } from '../cluster-state'
+import { record, text } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import { diskFor } from './place'
-import type { StoredVolume } from './state'
+import { driverOf, type StoredVolume, type Zones } from './state'
 
 /** The class of the replicated storage by a name, if the cluster has such storage. */
 export const storageClassNamed = (cluster: Cluster, name: string) =>
   cluster.storage?.classes.find((candidate) => candidate.name === name)
+
+/** A class that was written for this storage is one of its own from then on; one that was removed no longer. */
+export function learnClass(cluster: Cluster, name: string, object: Manifest | null): void {
+  const { storage } = cluster
+  if (!storage || (object && object['provisioner'] !== driverOf(storage))) return
+  const parameters = record(object?.['parameters'])
+  const written = text(parameters['zones'])
+  const zones: Zones = written === 'required' || written === 'any' ? written : 'preferred'
+  storage.classes = [
+    ...storage.classes.filter((entry) => entry.name !== name),
+    ...(object
+      ? [
+          {
+            name,
+            copies: Math.max(1, Number(text(parameters['copies'])) || 1),
+            zones,
+          },
+        ]
+      : []),
+  ]
+}
 
 /** Makes a volume with as many copies as find a place; false where not even one does. */
 export function provision(

@@ -72,7 +72,7 @@ export interface Storage {
   readonly floorPercent: number
   readonly atOnce: number
   readonly attachLimit: number
-  readonly classes: readonly {
+  classes: readonly {
     readonly name: string
     readonly copies: number
     readonly zones: Zones
@@ -87,6 +87,9 @@ export interface Storage {
   /** When it looks at itself next (ms). */
   wakeAt?: number
 }
+
+/** The driver that makes and attaches its volumes. */
+export const driverOf = (storage: Storage): string => `${storage.addOn}.fernhollow.example`
 
 const hourMs = 3_600_000
 const dayMs = 86_400_000

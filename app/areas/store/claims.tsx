@@ -1,13 +1,14 @@
 /** Claims of one cluster with the volumes behind them and who uses them, and the classes they are made from. */
 import { useNavigate, useSearchParams } from 'react-router'
 import { type ClaimRow, type ClassRow, storageOverview } from '~/core/storage'
-import { bytesText, countText, listText } from '~/core/units'
+import { countText, decimalBytesText, listText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Notice } from '../../kit/notice'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { type Column, Table } from '../../kit/table/table'
 import { ChooseCluster } from '../../parts/choose-cluster'
+import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
 import { To, useAddress } from '../../parts/to'
 import { fleetAsked } from '../moment'
@@ -29,6 +30,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     clusters: view.clusters.filter((candidate) => candidate.apiAnswers).map(({ name }) => name),
     cluster: cluster?.name ?? null,
     answers: cluster?.apiAnswers ?? false,
+    keepsCopies: Boolean(cluster?.storage),
     storage: objects ? storageOverview(objects) : null,
   }
 }
@@ -61,7 +63,7 @@ const columns: readonly Column<ClaimRow>[] = [
   {
     name: 'size',
     value: (claim) => claim.bytes,
-    show: (claim) => bytesText(claim.bytes),
+    show: (claim) => decimalBytesText(claim.bytes),
     number: true,
   },
   { name: 'zone', value: (claim) => claim.zone ?? 'any' },
@@ -71,6 +73,16 @@ const columns: readonly Column<ClaimRow>[] = [
 
 function zonesText(row: ClassRow): string {
   return row.zones === null ? 'every zone' : listText(row.zones)
+}
+
+/** Who may use a class: those named or bounded, and how much of their bound is asked for. */
+function grantsText(row: ClassRow): string {
+  const bound = row.grants.map(({ namespace, quotaBytes, usedBytes }) =>
+    quotaBytes === null
+      ? namespace
+      : `${namespace} ${decimalBytesText(usedBytes)} of ${decimalBytesText(quotaBytes)}`,
+  )
+  return bound.length === 0 ? 'whoever is not limited' : listText(bound, 3)
 }
 
 function Classes({ classes }: { readonly classes: readonly ClassRow[] }) {
@@ -83,6 +95,7 @@ function Classes({ classes }: { readonly classes: readonly ClassRow[] }) {
         'provisioner',
         'binds',
         'zones',
+        'may use it',
         { key: 'claims', says: 'claims', number: true },
         { key: 'asked', says: 'asked', number: true },
       ]}
@@ -99,8 +112,9 @@ function Classes({ classes }: { readonly classes: readonly ClassRow[] }) {
             {zonesText(row)}
             {row.lacks.length > 0 ? <b> · not {listText(row.lacks)}</b> : null}
           </Cell>
+          <Cell className="wraps">{grantsText(row)}</Cell>
           <Cell className="number">{row.claims}</Cell>
-          <Cell className="number">{bytesText(row.bytes)}</Cell>
+          <Cell className="number">{decimalBytesText(row.bytes)}</Cell>
         </Row>
       ))}
     </PlainTable>
@@ -115,10 +129,14 @@ function headText(claims: number, waiting: number): string {
 }
 
 function Reason({
+  cluster,
+  keepsCopies,
   claims,
   classes,
   chosen,
 }: {
+  readonly cluster: string | null
+  readonly keepsCopies: boolean
   readonly claims: readonly ClaimRow[]
   readonly classes: readonly ClassRow[]
   readonly chosen: ClaimRow | undefined
@@ -143,7 +161,7 @@ function Reason({
           <div>
             <dt>asked</dt>
             <dd>
-              {bytesText(chosen.bytes)}, {listText(chosen.accessModes)}
+              {decimalBytesText(chosen.bytes)}, {listText(chosen.accessModes)}
             </dd>
           </div>
         </dl>
@@ -170,7 +188,7 @@ function Reason({
       <p className="soft">
         {claims.length === 0
           ? 'Nothing that runs here keeps data in a volume.'
-          : `${bytesText(claims.reduce((sum, claim) => sum + claim.bytes, 0))} asked for. Choose a claim to see its volume and who would stop without it.`}
+          : `${decimalBytesText(claims.reduce((sum, claim) => sum + claim.bytes, 0))} asked for. Choose a claim to see its volume and who would stop without it.`}
       </p>
       {holes.length === 0 ? null : (
         <>
@@ -187,12 +205,35 @@ function Reason({
           </ul>
         </>
       )}
+      {cluster === null ? null : (
+        <div className="acts">
+          {keepsCopies ? (
+            <DraftChange
+              kind="storage.class"
+              intent={{ cluster, name: 'cellar-new', copies: 2, zones: 'preferred' }}
+            >
+              Make a class
+            </DraftChange>
+          ) : null}
+          <DraftChange
+            kind="storage.grant"
+            intent={{
+              cluster,
+              namespace: claims[0]?.claim.split('/')[0] ?? 'default',
+              class: classes[0]?.name ?? '',
+              gigabytes: 100,
+            }}
+          >
+            Let a namespace use one
+          </DraftChange>
+        </div>
+      )}
     </>
   )
 }
 
 export default function Claims({ loaderData }: Route.ComponentProps) {
-  const { cluster, clusters, storage, answers } = loaderData
+  const { cluster, clusters, storage, answers, keepsCopies } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -214,7 +255,13 @@ export default function Claims({ loaderData }: Route.ComponentProps) {
             </p>
           </>
         ) : (
-          <Reason claims={claims} classes={classes} chosen={chosen} />
+          <Reason
+            cluster={cluster}
+            keepsCopies={keepsCopies}
+            claims={claims}
+            classes={classes}
+            chosen={chosen}
+          />
         )
       }
     >

@@ -17,6 +17,7 @@ function growthText(volume: VolumeReport): string {
   return `${decimalBytesText(perDay)} a day, full in ${countText(days, 'day')}`
 }
 
+const stateHeads = { whole: 'Every copy whole', degraded: 'Lacks a copy', lost: 'Lost' } as const
 const stateWords = { whole: 'well', degraded: 'strained', lost: 'broken' } as const
 
 function copyText(copy: VolumeReport['replicas'][number]): string {
@@ -26,19 +27,91 @@ function copyText(copy: VolumeReport['replicas'][number]): string {
   return copy.slowness > 1 ? `whole, ${copy.slowness} times as slow as usual` : 'whole'
 }
 
-export function VolumeReason({
-  cluster,
-  storage,
-  volume,
-}: {
+function Fill({ volume }: { readonly volume: VolumeReport }) {
+  const times = volume.samples.map(({ at }) => Date.parse(at))
+  return (
+    <div>
+      <h3>Fill</h3>
+      <p>
+        {decimalBytesText(volume.usedBytes)} of {decimalBytesText(volume.bytes)},{' '}
+        {growthText(volume)}
+      </p>
+      <TimeChart
+        label={`Used bytes of ${volume.name} over ${countText(volume.samples.length, 'day')}: ${growthText(volume)}`}
+        times={times}
+        curves={[
+          {
+            name: 'used',
+            axis: 'left',
+            token: '--petrol',
+            values: volume.samples.map(({ usedBytes }) => usedBytes / gigabyte),
+          },
+          {
+            name: 'size',
+            axis: 'left',
+            token: '--ink-soft',
+            isDashed: true,
+            values: volume.samples.map(() => volume.bytes / gigabyte),
+          },
+        ]}
+        left="GB"
+        right=""
+        height={140}
+      />
+    </div>
+  )
+}
+
+interface OfVolume {
   readonly cluster: string
   readonly storage: StorageReport
   readonly volume: VolumeReport
-}) {
-  const state = volumeState(volume)
+}
+
+function VolumeActs({ cluster, storage, volume }: OfVolume) {
   const target = { cluster, volume: volume.name }
   const [snapshot] = volume.snapshots.slice(-1)
-  const times = volume.samples.map(({ at }) => Date.parse(at))
+  return (
+    <div className="acts">
+      <DraftChange
+        kind="volume.resize"
+        intent={{ ...target, gigabytes: Math.ceil((volume.bytes / gigabyte) * 1.25) }}
+      >
+        Grow it
+      </DraftChange>
+      <DraftChange kind="volume.copies" intent={{ ...target, copies: volume.copies + 1 }}>
+        {`Keep ${volume.copies + 1} copies`}
+      </DraftChange>
+      <DraftChange
+        kind="volume.move"
+        intent={{
+          ...target,
+          from: `${volume.replicas[0]?.node ?? ''}/${volume.replicas[0]?.disk ?? ''}`,
+          to: otherDisk(storage, volume),
+        }}
+      >
+        Move a copy
+      </DraftChange>
+      <DraftChange
+        kind="snapshot.take"
+        intent={{ ...target, snapshot: `by-hand-${volume.snapshots.length + 1}` }}
+      >
+        Take a snapshot
+      </DraftChange>
+      {snapshot ? (
+        <DraftChange
+          kind="snapshot.restore"
+          intent={{ ...target, snapshot: snapshot.name, detach: false }}
+        >
+          {`Put back ${snapshot.name}`}
+        </DraftChange>
+      ) : null}
+    </div>
+  )
+}
+
+export function VolumeReason({ cluster, storage, volume }: OfVolume) {
+  const state = volumeState(volume)
   return (
     <>
       <div>
@@ -49,8 +122,7 @@ export function VolumeReason({
           <span>volume · {volume.class}</span>
         </div>
         <h2>
-          <StateGlyph state={stateWords[state]} />{' '}
-          {state === 'whole' ? 'Every copy whole' : state === 'lost' ? 'Lost' : 'Lacks a copy'}
+          <StateGlyph state={stateWords[state]} /> {stateHeads[state]}
         </h2>
       </div>
       <RowFacts
@@ -68,70 +140,8 @@ export function VolumeReason({
         )}
         <p className="soft">{volume.claim === null ? 'No claim' : `claim ${volume.claim}`}</p>
       </div>
-      <div>
-        <h3>Fill</h3>
-        <p>
-          {decimalBytesText(volume.usedBytes)} of {decimalBytesText(volume.bytes)},{' '}
-          {growthText(volume)}
-        </p>
-        <TimeChart
-          label={`Used bytes of ${volume.name} over ${countText(volume.samples.length, 'day')}: ${growthText(volume)}`}
-          times={times}
-          curves={[
-            {
-              name: 'used',
-              axis: 'left',
-              token: '--petrol',
-              values: volume.samples.map(({ usedBytes }) => usedBytes / gigabyte),
-            },
-            {
-              name: 'size',
-              axis: 'left',
-              token: '--ink-soft',
-              isDashed: true,
-              values: volume.samples.map(() => volume.bytes / gigabyte),
-            },
-          ]}
-          left="GB"
-          right=""
-          height={140}
-        />
-      </div>
-      <div className="acts">
-        <DraftChange
-          kind="volume.resize"
-          intent={{ ...target, gigabytes: Math.ceil((volume.bytes / gigabyte) * 1.25) }}
-        >
-          Grow it
-        </DraftChange>
-        <DraftChange kind="volume.copies" intent={{ ...target, copies: volume.copies + 1 }}>
-          {`Keep ${volume.copies + 1} copies`}
-        </DraftChange>
-        <DraftChange
-          kind="volume.move"
-          intent={{
-            ...target,
-            from: `${volume.replicas[0]?.node ?? ''}/${volume.replicas[0]?.disk ?? ''}`,
-            to: otherDisk(storage, volume),
-          }}
-        >
-          Move a copy
-        </DraftChange>
-        <DraftChange
-          kind="snapshot.take"
-          intent={{ ...target, snapshot: `by-hand-${volume.snapshots.length + 1}` }}
-        >
-          Take a snapshot
-        </DraftChange>
-        {snapshot ? (
-          <DraftChange
-            kind="snapshot.restore"
-            intent={{ ...target, snapshot: snapshot.name, detach: false }}
-          >
-            {`Put back ${snapshot.name}`}
-          </DraftChange>
-        ) : null}
-      </div>
+      <Fill volume={volume} />
+      <VolumeActs cluster={cluster} storage={storage} volume={volume} />
     </>
   )
 }
@@ -144,15 +154,77 @@ function otherDisk(storage: StorageReport, volume: VolumeReport): string {
   return free ? `${free.node}/${free.name}` : ''
 }
 
-export function LossReason({
-  cluster,
-  storage,
-  loss,
-}: {
+interface OfLoss {
   readonly cluster: string
   readonly storage: StorageReport
   readonly loss: Loss
-}) {
+}
+
+function LostVolumes({ cluster, storage, loss }: OfLoss) {
+  const volumeNamed = (name: string) => storage.volumes.find((volume) => volume.name === name)
+  return (
+    <div>
+      <h3>Lost</h3>
+      {loss.lost.length === 0 ? (
+        <p>
+          <StateGlyph state="well" /> Nothing: every volume has a copy elsewhere.
+        </p>
+      ) : (
+        loss.lost.map((name) => {
+          const volume = volumeNamed(name)
+          return (
+            <div key={name} className="lost-volume">
+              <p>
+                <StateGlyph state="broken" /> <b className="mono">{name}</b>,{' '}
+                {decimalBytesText(volume?.bytes ?? 0)}
+              </p>
+              <p className="soft">
+                {volume?.attached.length
+                  ? `used by ${listText(volume.attached.map(({ pod }) => pod))}`
+                  : 'no pod uses it now'}
+              </p>
+              <DraftChange
+                kind="volume.copies"
+                intent={{ cluster, volume: name, copies: (volume?.copies ?? 1) + 1 }}
+                variant="contained"
+              >
+                {`Keep ${(volume?.copies ?? 1) + 1} copies`}
+              </DraftChange>
+            </div>
+          )
+        })
+      )}
+    </div>
+  )
+}
+
+function WholeAgain({ storage, loss }: Pick<OfLoss, 'storage' | 'loss'>) {
+  if (loss.copyBytes === 0 && loss.whole) return null
+  return (
+    <div>
+      <h3>Whole again</h3>
+      <RowFacts
+        rows={[
+          { key: 'to copy', value: decimalBytesText(loss.copyBytes) },
+          ...storage.networks.map((network) => ({
+            key: `over ${network.name}`,
+            value: durationText(
+              Math.ceil((loss.seconds * storage.rebuild.bytesPerSecond) / network.bytesPerSecond),
+            ),
+          })),
+        ]}
+      />
+      {loss.whole ? null : (
+        <p>
+          <StateGlyph state="strained" /> Not all: some copies find no other disk in a zone that may
+          hold them.
+        </p>
+      )}
+    </div>
+  )
+}
+
+export function LossReason({ cluster, storage, loss }: OfLoss) {
   const volumeNamed = (name: string) => storage.volumes.find((volume) => volume.name === name)
   /** Whole copies that would be left of a volume. */
   const leftOf = (volume: VolumeReport | undefined): number =>
@@ -170,38 +242,7 @@ export function LossReason({
         </h2>
         <p className="soft">computed as the copying would run</p>
       </div>
-      <div>
-        <h3>Lost</h3>
-        {loss.lost.length === 0 ? (
-          <p>
-            <StateGlyph state="well" /> Nothing: every volume has a copy elsewhere.
-          </p>
-        ) : (
-          loss.lost.map((name) => {
-            const volume = volumeNamed(name)
-            return (
-              <div key={name} className="lost-volume">
-                <p>
-                  <StateGlyph state="broken" /> <b className="mono">{name}</b>,{' '}
-                  {decimalBytesText(volume?.bytes ?? 0)}
-                </p>
-                <p className="soft">
-                  {volume?.attached.length
-                    ? `used by ${listText(volume.attached.map(({ pod }) => pod))}`
-                    : 'no pod uses it now'}
-                </p>
-                <DraftChange
-                  kind="volume.copies"
-                  intent={{ cluster, volume: name, copies: (volume?.copies ?? 1) + 1 }}
-                  variant="contained"
-                >
-                  {`Keep ${(volume?.copies ?? 1) + 1} copies`}
-                </DraftChange>
-              </div>
-            )
-          })
-        )}
-      </div>
+      <LostVolumes cluster={cluster} storage={storage} loss={loss} />
       {loss.degraded.length === 0 ? null : (
         <div>
           <h3>Degraded, still served</h3>
@@ -213,30 +254,7 @@ export function LossReason({
           />
         </div>
       )}
-      {loss.copyBytes === 0 && loss.whole ? null : (
-        <div>
-          <h3>Whole again</h3>
-          <RowFacts
-            rows={[
-              { key: 'to copy', value: decimalBytesText(loss.copyBytes) },
-              ...storage.networks.map((network) => ({
-                key: `over ${network.name}`,
-                value: durationText(
-                  Math.ceil(
-                    (loss.seconds * storage.rebuild.bytesPerSecond) / network.bytesPerSecond,
-                  ),
-                ),
-              })),
-            ]}
-          />
-          {loss.whole ? null : (
-            <p>
-              <StateGlyph state="strained" /> Not all: some copies find no other disk in a zone that
-              may hold them.
-            </p>
-          )}
-        </div>
-      )}
+      <WholeAgain storage={storage} loss={loss} />
       {gone && gone.state === 'ready' ? (
         <div className="acts">
           <DraftChange kind="disk.retire" intent={{ cluster, node: gone.node, disk: gone.name }}>
@@ -248,49 +266,25 @@ export function LossReason({
   )
 }
 
-export function WallReason({
-  cluster,
+type LinkTo = (query: Readonly<Record<string, string>>) => string
+
+/** What is next to go wrong: last copies, and what fills up first. */
+function Outlook({
   storage,
   losses,
   linkTo,
 }: {
-  readonly cluster: string
   readonly storage: StorageReport
   readonly losses: readonly Loss[]
-  readonly linkTo: (query: Readonly<Record<string, string>>) => string
+  readonly linkTo: LinkTo
 }) {
-  const hurt = storage.volumes.filter((volume) => volumeState(volume) !== 'whole')
   const costly = losses.filter((loss) => loss.lost.length > 0)
   const filling = storage.volumes
     .map((volume) => ({ volume, days: growthOfVolume(volume).days }))
     .filter((entry): entry is { volume: VolumeReport; days: number } => entry.days !== null)
     .sort((a, b) => a.days - b.days)
-  const bytes = storage.disks.reduce((sum, disk) => sum + disk.bytes, 0)
-  const planned = storage.disks.reduce((sum, disk) => sum + plannedBytes(storage, disk), 0)
-  const used = bytes - storage.disks.reduce((sum, disk) => sum + disk.freeBytes, 0)
-  const percent = (part: number): string =>
-    `${Math.round((part / Math.max(1, bytes)) * 100)} % of ${decimalBytesText(bytes)}`
   return (
     <>
-      <div>
-        <h2>
-          <StateGlyph state={hurt.length === 0 ? 'well' : 'strained'} />{' '}
-          {hurt.length === 0
-            ? 'Every volume has all its copies'
-            : `${countText(hurt.length, 'volume lacks', 'volumes lack')} a copy`}
-        </h2>
-        <RowFacts
-          rows={[
-            ...hurt.map((volume) => ({
-              key: volume.name,
-              value: `${volume.replicas.filter((copy) => copy.state === 'whole').length} of ${volume.copies} whole`,
-            })),
-            { key: 'promised', value: percent(planned) },
-            { key: 'used', value: percent(used) },
-            { key: 'kept free', value: `${storage.floorPercent} % of each disk` },
-          ]}
-        />
-      </div>
       <div>
         <h3>One loss away from gone</h3>
         {costly.length === 0 ? (
@@ -319,6 +313,49 @@ export function WallReason({
           />
         )}
       </div>
+    </>
+  )
+}
+
+export function WallReason({
+  cluster,
+  storage,
+  losses,
+  linkTo,
+}: {
+  readonly cluster: string
+  readonly storage: StorageReport
+  readonly losses: readonly Loss[]
+  readonly linkTo: LinkTo
+}) {
+  const hurt = storage.volumes.filter((volume) => volumeState(volume) !== 'whole')
+  const bytes = storage.disks.reduce((sum, disk) => sum + disk.bytes, 0)
+  const planned = storage.disks.reduce((sum, disk) => sum + plannedBytes(storage, disk), 0)
+  const used = bytes - storage.disks.reduce((sum, disk) => sum + disk.freeBytes, 0)
+  const percent = (part: number): string =>
+    `${Math.round((part / Math.max(1, bytes)) * 100)} % of ${decimalBytesText(bytes)}`
+  return (
+    <>
+      <div>
+        <h2>
+          <StateGlyph state={hurt.length === 0 ? 'well' : 'strained'} />{' '}
+          {hurt.length === 0
+            ? 'Every volume has all its copies'
+            : `${countText(hurt.length, 'volume lacks', 'volumes lack')} a copy`}
+        </h2>
+        <RowFacts
+          rows={[
+            ...hurt.map((volume) => ({
+              key: volume.name,
+              value: `${volume.replicas.filter((copy) => copy.state === 'whole').length} of ${volume.copies} whole`,
+            })),
+            { key: 'promised', value: percent(planned) },
+            { key: 'used', value: percent(used) },
+            { key: 'kept free', value: `${storage.floorPercent} % of each disk` },
+          ]}
+        />
+      </div>
+      <Outlook storage={storage} losses={losses} linkTo={linkTo} />
       <div className="acts">
         <DraftChange
           kind="disk.add"

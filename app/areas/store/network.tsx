@@ -28,30 +28,30 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const plain = await fleet.view()
   const aimed = aimedCluster(request)
   const keeping = plain.clusters.filter((candidate) => candidate.storage).map(({ name }) => name)
-  const found = plain.clusters.find((candidate) => candidate.name === aimed)
-  const storage = found?.storage ?? null
+  const target = plain.clusters.find((candidate) => candidate.name === aimed)
+  const storage = target?.storage ?? null
   const nothing = {
     keeping,
-    cluster: found?.name ?? null,
+    cluster: target?.name ?? null,
     storage,
     network: '',
     pairs: [],
     holders: [],
   }
-  if (!found || !storage) return nothing
+  if (!target || !storage) return nothing
   const asked = new URL(request.url).searchParams.get('network')
   const network =
     storage.networks.find(({ name }) => name === asked)?.name ??
     storage.networks.find(({ name }) => name !== storage.network)?.name ??
     storage.network
-  const view = await fleet.viewFor([found.name], [`cluster/${found.name}`])
+  const view = await fleet.viewFor([target.name], [`cluster/${target.name}`])
   return {
     ...nothing,
     network,
     pairs: walkedPairs(view, storage, network),
     holders: holdersOf(
       view,
-      found.name,
+      target.name,
       storage,
       storage.volumes.map(({ name }) => name),
     ),
@@ -178,6 +178,46 @@ function NetworkReason({
   )
 }
 
+function Pairs({
+  storage,
+  network,
+  pairs,
+  chosen,
+  go,
+}: {
+  readonly storage: StorageReport
+  readonly network: string
+  readonly pairs: readonly Pair[]
+  readonly chosen: Pair | null
+  readonly go: (query: Readonly<Record<string, string | null>>) => void
+}) {
+  return (
+    <div className="store-page">
+      <div className="what-if">
+        <b>On</b>
+        <Choice
+          label="Network"
+          hideLabel
+          value={network}
+          options={storage.networks.map(({ name }) => ({
+            value: name,
+            says: name === storage.network ? `${name} (in use)` : name,
+          }))}
+          onChange={(name) => go({ network: name, from: null, to: null })}
+        />
+        <span className="soft">
+          every node with disks sends to every other; the figure is the packet that arrives
+        </span>
+      </div>
+      <PairMatrix
+        pairs={pairs}
+        chosen={chosen}
+        onChoose={(pair) => go({ from: pair.from, to: pair.to })}
+      />
+    </div>
+  )
+}
+
 export default function Network({ loaderData }: Route.ComponentProps) {
   const { cluster, keeping, storage, network, pairs, holders } = loaderData
   const [search] = useSearchParams()
@@ -248,29 +288,7 @@ export default function Network({ loaderData }: Route.ComponentProps) {
         </Empty>
       )
     return (
-      <div className="store-page">
-        <div className="what-if">
-          <b>On</b>
-          <Choice
-            label="Network"
-            hideLabel
-            value={network}
-            options={storage.networks.map(({ name }) => ({
-              value: name,
-              says: name === storage.network ? `${name} (in use)` : name,
-            }))}
-            onChange={(name) => go({ network: name, from: null, to: null })}
-          />
-          <span className="soft">
-            every node with disks sends to every other; the figure is the packet that arrives
-          </span>
-        </div>
-        <PairMatrix
-          pairs={pairs}
-          chosen={chosen ?? null}
-          onChoose={(pair) => go({ from: pair.from, to: pair.to })}
-        />
-      </div>
+      <Pairs storage={storage} network={network} pairs={pairs} chosen={chosen ?? null} go={go} />
     )
   }
 }

@@ -16,7 +16,7 @@ import { decimalBytesText } from '../../units'
 import { copyLabel, volumeState } from '../kept'
 import { copySeconds, fact, keptOf, planOf, standing, withStorage } from './parts'
 import { said } from './says'
-import { targetsFrom } from './volumes'
+import { targetsFrom } from './move'
 
 const name = z.string().max(253)
 const gigabyte = 1e9

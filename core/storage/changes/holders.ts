@@ -49,7 +49,7 @@ function workloadOf(objects: readonly ApiObject[], pod: ApiObject): ApiObject {
 }
 
 /** The last writer of an object, as the API tells it. */
-const ownerOf = (object: ApiObject): string =>
+export const ownerOf = (object: ApiObject): string =>
   text(record(list(record(object.metadata)['managedFields']).at(-1))['manager']) ||
   'came with the platform'
 

@@ -1,12 +1,15 @@
 /** What the changes to replicated storage share: the storage asked for, its volumes, and the frame of their plans. */
 import {
   answering,
+  type ChangeKind,
   type Fact,
+  guardedCluster,
   longestPath,
   noCluster,
   type Plan,
   type RawFinding,
   type Ref,
+  ref,
   type Step,
   stop,
 } from '../../changes'
@@ -20,6 +23,11 @@ export interface Kept {
   readonly cluster: ClusterView
   readonly storage: StorageReport
 }
+
+/** A draft patched in one place. */
+export const patch = (path: string, value: unknown) => ({
+  patchDraft: [{ op: 'add' as const, path, value }],
+})
 
 export const fact = (cluster: ClusterView, given: Said): Fact => ({
   ...given,
@@ -149,3 +157,11 @@ export function copySeconds(storage: StorageReport, bytes: number) {
   const likely = Math.ceil(bytes / storage.rebuild.bytesPerSecond) + 10
   return { likely, worst: likely * 2 + 60 }
 }
+
+/** Needs, subject and guard of whatever is done to one volume. */
+export const onVolume = <Intent extends { readonly cluster: string; readonly volume: string }>() =>
+  ({
+    needs: (intent) => [`cluster:${intent.cluster}` as const],
+    subjects: (intent) => [ref('volume', intent.cluster, intent.volume)],
+    guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  }) satisfies Pick<ChangeKind<Intent>, 'needs' | 'subjects' | 'guardedBy'>

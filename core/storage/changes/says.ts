@@ -96,6 +96,31 @@ export const said = sentences({
   'copy.goes': (p: { volume: string; disk: string }) => `${p.volume} to ${p.disk}`,
   'disk.stuck': (p: { disk: string; volume: string }) =>
     `The copy of ${p.volume} on ${p.disk} finds no other disk.`,
+  'class.exists': (p: { cluster: string; name: string }) =>
+    `${p.cluster} has a class ${p.name} already; what a class keeps does not change once it is made.`,
+  'class.missing': (p: { cluster: string; name: string }) =>
+    p.name === '' ? 'Say which class.' : `${p.cluster} has no class ${p.name}.`,
+  'classes.are': (p: { classes: readonly string[] }) => `classes: ${listText(p.classes)}`,
+  'class.zones': (p: { zones: readonly string[] }) => `No node stands in ${listText(p.zones)}.`,
+  'zones.are': (p: { zones: readonly string[] }) => `nodes stand in ${listText(p.zones)}`,
+  'zones.with-disks': (p: { zones: readonly string[] }) => `disks in ${listText(p.zones)}`,
+  'class.copies': (p: { copies: number; zones: readonly string[] }) =>
+    `${countText(p.copies, 'copy', 'copies')}, each in a zone of its own, need as many zones with disks; there ${p.zones.length === 1 ? 'is' : 'are'} ${p.zones.length}.`,
+  'class.hole': (p: { name: string; lacks: readonly string[] }) =>
+    `${p.name} makes no volume in ${listText(p.lacks)}: pods there that ask for one wait for ever.`,
+  'namespace.missing': (p: { cluster: string; namespace: string }) =>
+    `${p.cluster} has no namespace ${p.namespace}.`,
+  'namespaces.are': (p: { namespaces: readonly string[] }) =>
+    `namespaces: ${listText(p.namespaces)}`,
+  'grant.used': (p: { namespace: string; class: string; used: number }) =>
+    `Claims of ${p.namespace} ask for ${decimalBytesText(p.used)} of ${p.class} already: new ones would be refused at once.`,
+  'claims.ask': (p: { namespace: string; used: number }) =>
+    `${p.namespace}: ${decimalBytesText(p.used)} asked for`,
+  'grant.owned': (p: { quota: string; owner: string }) =>
+    `The quota ${p.quota} was written by ${p.owner}: their files would bring back what they say.`,
+  'written.by': (p: { quota: string; owner: string }) => `${p.quota}: ${p.owner}`,
+  'grant.limits': (p: { namespace: string; classes: readonly string[] }) =>
+    `${p.namespace} could use every class until now; from then on it may use ${listText(p.classes)}.`,
   'disk.gone-copies': (p: { disk: string }) =>
     `${p.disk} does not answer: nothing can be moved from it. Its copies are made anew elsewhere by themselves.`,
 })

@@ -10,6 +10,8 @@ import {
   askedVolume,
   fact,
   type Kept,
+  onVolume,
+  patch,
   planOf,
   standing,
   standingVolume,
@@ -17,7 +19,6 @@ import {
   withVolume,
 } from './parts'
 import { said } from './says'
-import { onVolume } from './volumes'
 
 const name = z.string().max(253)
 const snapshotName = z
@@ -31,13 +32,10 @@ type TakeIntent = z.infer<typeof takeIntent>
 const namesOf = (volume: VolumeReport): readonly string[] =>
   volume.snapshots.map((snapshot) => snapshot.name)
 
-const put = (path: string, value: unknown) => ({
-  patchDraft: [{ op: 'add' as const, path, value }],
-})
-
 /** The first name that is free: the one given, or with a number behind it. */
 function freeName(volume: VolumeReport, wanted: string): string {
   const taken = namesOf(volume)
+  if (!taken.includes(wanted)) return wanted
   for (let n = 2; ; n++) if (!taken.includes(`${wanted}-${n}`)) return `${wanted}-${n}`
 }
 
@@ -69,7 +67,7 @@ export const snapshotTake: ChangeKind<TakeIntent> = {
         'snapshot',
         said('snapshot.exists', { volume: volume.name, snapshot: intent.snapshot }),
         [fact(cluster, said('snapshots.are', { snapshots: namesOf(volume) }))],
-        [{ says: `Call it ${free}`, change: put('/snapshot', free) }],
+        [{ says: `Call it ${free}`, change: patch('/snapshot', free) }],
       ),
     ]
   },
@@ -121,7 +119,7 @@ function missing(intent: TakeIntent, { cluster, volume }: Kept & { volume: Volum
     [fact(cluster, said('snapshots.are', { snapshots: namesOf(volume) }))],
     namesOf(volume)
       .slice(-3)
-      .map((own) => ({ says: `Use ${own}`, change: put('/snapshot', own) })),
+      .map((own) => ({ says: `Use ${own}`, change: patch('/snapshot', own) })),
   )
 }
 
@@ -215,7 +213,7 @@ function restoreFindings(
         ? [
             {
               says: 'Stop it for the time of it, and start it again',
-              change: put('/detach', true),
+              change: patch('/detach', true),
             },
           ]
         : [],

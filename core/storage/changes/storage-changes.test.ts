@@ -244,3 +244,53 @@ describe('disks', () => {
     expect(rules('disk.add', { ...disk, node: 'nowhere' })).toEqual(['stop disk.node'])
   })
 })
+
+describe('classes', () => {
+  const any = { name: 'cellar-any', copies: 2, zones: 'any', binding: 'Immediate', only: [] }
+
+  it('need a zone with disks for each copy that must have its own', () => {
+    const [copies] = findings('storage.class', { ...any, copies: 4, zones: 'required' })
+    expect(copies?.says).toBe(
+      '4 copies, each in a zone of its own, need as many zones with disks; there are 3.',
+    )
+    expect(copies?.remedies.map(({ says }) => says)).toEqual([
+      'Keep 3 copies',
+      'Prefer different zones, but do not require them',
+    ])
+  })
+
+  it('with a hole say where pods would wait', () => {
+    const only = ['mossgate-a', 'mossgate-b']
+    const [hole] = findings('storage.class', { ...any, only })
+    expect(hole?.says).toContain('makes no volume in mossgate-c')
+    expect(rules('storage.class', { ...any, only: ['mossgate-d'] })).toEqual(['stop class.zones'])
+  })
+
+  it('do not change once they are made', () => {
+    expect(rules('storage.class', { ...any, name: 'cellar-three' })).toEqual(['stop class.name'])
+    expect(rules('storage.class', any)).toEqual([])
+  })
+})
+
+describe('a namespace', () => {
+  const grant = { namespace: 'gathering', class: 'cellar-three', gigabytes: 900 }
+
+  it('is bounded no lower than what it asks for already', () => {
+    const [used] = findings('storage.grant', { ...grant, gigabytes: 500 })
+    expect(used?.says).toContain('600 GB')
+    expect(used?.remedies.map(({ says }) => says)).toEqual(['Bound it at 600 GB'])
+    expect(rules('storage.grant', grant)).toEqual(['caution grant.owned'])
+  })
+
+  it('that could use everything goes on using what it uses', () => {
+    const [note] = findings('storage.grant', { ...grant, namespace: 'irrigation' })
+    expect(note?.says).toContain('may use cellar-three and cellar-two')
+  })
+
+  it('and a class that are not there are named', () => {
+    expect(rules('storage.grant', { ...grant, namespace: 'nowhere', class: 'gold' })).toEqual([
+      'stop grant.namespace',
+      'stop grant.class',
+    ])
+  })
+})
