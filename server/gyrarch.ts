@@ -15,6 +15,7 @@ import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
+import { Registries } from './registries/registries'
 import { Catalogue } from './releases/catalogue'
 import { Judges } from './judging/judges'
 import { Keys } from './keys/keys'
@@ -84,6 +85,7 @@ export class Gyrarch {
   readonly compute: Compute
   readonly judges: Judges
   readonly catalogue: Catalogue
+  readonly registries: Registries
   readonly keys: Keys
   readonly vault: Vault
   readonly joins: Joins
@@ -115,6 +117,7 @@ export class Gyrarch {
     changes: Changes
     judges: Judges
     compute: Compute
+    dir: string
     vault: Vault
     observe: Observe
     times: ObservedTimes
@@ -134,6 +137,12 @@ export class Gyrarch {
     this.compute = parts.compute
     this.judges = parts.judges
     this.catalogue = new Catalogue(parts.database)
+    this.registries = new Registries({
+      dir: join(parts.dir, 'registries'),
+      catalogue: this.catalogue,
+      view: () => this.fleet.view(),
+      onError: parts.onError,
+    })
     this.vault = parts.vault
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -241,6 +250,7 @@ export class Gyrarch {
       runner,
       changes,
       judges,
+      dir,
       compute: new Compute(options.computeWorker),
       vault: new Vault(dir),
       past:
@@ -355,6 +365,7 @@ export class Gyrarch {
   async close(): Promise<void> {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
+    await this.registries.close()
     await this.runner.atRest()
     await this.watchers.atRest()
     await this.runner.atRest()

@@ -2,6 +2,7 @@ export { catalogueScale, layerContent } from './content'
 export {
   addOnImages,
   components,
+  ownImage,
   type PublishedImage,
   type PublishedLayer,
   releaseImages,

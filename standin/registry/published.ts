@@ -93,6 +93,21 @@ export function releaseImages(version: string, baseImage: string): readonly Publ
   ]
 }
 
+/** An image of the co-operative’s own: a base that all of them share, what its repository is built on, and each build. */
+export function ownImage(repository: string, tag: string): PublishedImage {
+  const total = (90 + 160 * uniform(seed, repository)) * 1e6
+  return {
+    name: `${repository}:${tag}`,
+    layers: [
+      { name: 'fern-base slim/0', bytes: 31e6 },
+      ...layersOf(repository, total, [
+        { of: 'base', share: 0.55, count: 2 },
+        { of: tag, share: 0.45, count: 2 },
+      ]),
+    ],
+  }
+}
+
 /** The images of an add-on’s version: the agent and its controller, over a base that all versions share. */
 export function addOnImages(
   addOn: string,

@@ -128,6 +128,47 @@ function headText(claims: number, waiting: number): string {
     : countText(waiting, 'claim waits', 'claims wait')
 }
 
+function ChosenClaim({ chosen }: { readonly chosen: ClaimRow }) {
+  return (
+    <>
+      <div className="about">
+        <span className="mono">{chosen.claim}</span>
+      </div>
+      <h2>{chosen.volume === null ? 'Waits' : 'Bound'}</h2>
+      {chosen.waits === null ? null : <p>{chosen.waits}</p>}
+      <dl className="facts">
+        <div>
+          <dt>volume</dt>
+          <dd className="mono">{chosen.volume ?? 'none yet'}</dd>
+        </div>
+        <div>
+          <dt>class</dt>
+          <dd>{chosen.class || 'none'}</dd>
+        </div>
+        <div>
+          <dt>asked</dt>
+          <dd>
+            {decimalBytesText(chosen.bytes)}, {listText(chosen.accessModes)}
+          </dd>
+        </div>
+      </dl>
+      <h3>Who stops if it is gone</h3>
+      {chosen.pods.length === 0 ? (
+        <p className="soft">No pod uses it.</p>
+      ) : (
+        <ul className="facts">
+          {chosen.pods.map(({ pod, node }) => (
+            <li key={pod}>
+              <span className="mono">{pod}</span>
+              <span className="source">{node ?? 'on no node yet'}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  )
+}
+
 function Reason({
   cluster,
   keepsCopies,
@@ -141,45 +182,7 @@ function Reason({
   readonly classes: readonly ClassRow[]
   readonly chosen: ClaimRow | undefined
 }) {
-  if (chosen)
-    return (
-      <>
-        <div className="about">
-          <span className="mono">{chosen.claim}</span>
-        </div>
-        <h2>{chosen.volume === null ? 'Waits' : 'Bound'}</h2>
-        {chosen.waits === null ? null : <p>{chosen.waits}</p>}
-        <dl className="facts">
-          <div>
-            <dt>volume</dt>
-            <dd className="mono">{chosen.volume ?? 'none yet'}</dd>
-          </div>
-          <div>
-            <dt>class</dt>
-            <dd>{chosen.class || 'none'}</dd>
-          </div>
-          <div>
-            <dt>asked</dt>
-            <dd>
-              {decimalBytesText(chosen.bytes)}, {listText(chosen.accessModes)}
-            </dd>
-          </div>
-        </dl>
-        <h3>Who stops if it is gone</h3>
-        {chosen.pods.length === 0 ? (
-          <p className="soft">No pod uses it.</p>
-        ) : (
-          <ul className="facts">
-            {chosen.pods.map(({ pod, node }) => (
-              <li key={pod}>
-                <span className="mono">{pod}</span>
-                <span className="source">{node ?? 'on no node yet'}</span>
-              </li>
-            ))}
-          </ul>
-        )}
-      </>
-    )
+  if (chosen) return <ChosenClaim chosen={chosen} />
   const waiting = claims.filter((claim) => claim.volume === null)
   const holes = classes.filter((row) => row.lacks.length > 0)
   return (

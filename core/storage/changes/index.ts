@@ -1,4 +1,5 @@
-export { storageClass, storageGrant } from './classes'
+export { storageClass } from './classes'
+export { storageGrant } from './grant'
 export { diskAdd, diskRetire } from './disks'
 export { type Holder, holdersOf, holderText } from './holders'
 export { storageLink } from './link'

@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto'
 import { layerContent, type PublishedImage } from '~/standin/registry'
 
-export { addOnImages, releaseImages } from '~/standin/registry'
+export { addOnImages, ownImage, releaseImages } from '~/standin/registry'
 
 export interface CatalogueImage {
   readonly digest: string

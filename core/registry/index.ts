@@ -1,0 +1,1 @@
+export { isDigest, isRepository, isTag, parseReference, type Reference } from './reference'

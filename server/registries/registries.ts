@@ -1,0 +1,133 @@
+/** The registries there are: one for the joined sites, one inside the site that nothing is joined to; each on a loopback port. */
+import { createServer, type Server } from 'node:http'
+import { mkdir, readFile, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import type { FleetView } from '~/core/fleet'
+import { parseReference } from '~/core/registry'
+import type { Catalogue } from '../releases/catalogue'
+import { siteStock } from '../releases/site-stock'
+import { firstImagesOf, type OwnImage } from './first'
+import { serveRegistry } from './http'
+import { Registry } from './registry'
+
+export interface RegistryAt {
+  readonly name: string
+  readonly site: string
+  /** `127.0.0.1:port` once it listens, else null. */
+  readonly address: string | null
+}
+
+interface Kept {
+  readonly site: string
+  readonly registry: Registry
+  server: Server | null
+  port: number | null
+}
+
+export interface RegistryParts {
+  readonly dir: string
+  readonly catalogue: Catalogue
+  readonly view: () => Promise<FleetView>
+  readonly onError: (error: unknown) => void
+}
+
+/** A registry stands at every site whose clusters pull from one of their own. */
+const places = [
+  { name: 'registry.fernhollow.example', site: 'mossgate', isWhole: true },
+  { name: 'registry.kilnlane.example', site: 'kilnlane', isWhole: false },
+] as const
+
+export class Registries {
+  private readonly kept: readonly Kept[]
+
+  constructor(private readonly parts: RegistryParts) {
+    this.kept = places.map(({ name, site, isWhole }) => ({
+      site,
+      registry: new Registry(name, join(parts.dir, name), {
+        images: () => this.firstAt(site, isWhole),
+        blob: (digest) => firstImagesOf.blob(parts.catalogue, digest),
+      }),
+      server: null,
+      port: null,
+    }))
+  }
+
+  list(): readonly RegistryAt[] {
+    return this.kept.map(({ registry, site, port }) => ({
+      name: registry.name,
+      site,
+      address: port === null ? null : `127.0.0.1:${port}`,
+    }))
+  }
+
+  named(name: string): Registry | undefined {
+    return this.kept.find(({ registry }) => registry.name === name)?.registry
+  }
+
+  /** The registry that a site’s nodes pull from: its own, else that of the joined sites. */
+  of(site: string): Registry | undefined {
+    return (this.kept.find((kept) => kept.site === site) ?? this.kept[0])?.registry
+  }
+
+  private async firstAt(site: string, isWhole: boolean) {
+    const view = await this.parts.view()
+    const contents = await this.parts.catalogue.contents()
+    const stock = isWhole ? null : new Set(siteStock(view, contents, site).digests)
+    return firstImagesOf.images(
+      contents.images.filter((image) => stock === null || stock.has(image.digest)),
+      ownImages(view, site),
+    )
+  }
+
+  /** Opens every port: the one it had before where that is free. */
+  async listen(): Promise<void> {
+    await mkdir(this.parts.dir, { recursive: true })
+    for (const kept of this.kept) {
+      const remembered = join(this.parts.dir, `${kept.registry.name}.port`)
+      const before = Number(await readFile(remembered, 'utf8').catch(() => '0'))
+      kept.server = createServer(
+        (request, response) =>
+          void serveRegistry(kept.registry, request, response, this.parts.onError),
+      )
+      kept.port = await listenOn(kept.server, Number.isInteger(before) ? before : 0)
+      await writeFile(remembered, String(kept.port))
+    }
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(
+      this.kept.map(async (kept) => {
+        kept.server?.closeAllConnections()
+        await new Promise((done) => (kept.server ? kept.server.close(done) : done(undefined)))
+        kept.server = null
+        kept.port = null
+      }),
+    )
+  }
+}
+
+/** Listens on a port, or on any that is free where that one is taken. */
+async function listenOn(server: Server, port: number): Promise<number> {
+  const attempt = (wanted: number): Promise<number | null> =>
+    new Promise((resolve) => {
+      const failed = (): void => resolve(null)
+      server.once('error', failed)
+      server.listen(wanted, '127.0.0.1', () => {
+        server.off('error', failed)
+        const address = server.address()
+        resolve(typeof address === 'object' && address !== null ? address.port : null)
+      })
+    })
+  const opened = (await attempt(port)) ?? (await attempt(0))
+  if (opened === null) throw new Error('no port is free for a registry')
+  return opened
+}
+
+/** What the clusters of a site run that is no part of a release: the co-operative’s own images. */
+function ownImages(view: FleetView, site: string): readonly OwnImage[] {
+  const at = view.sites.find((candidate) => candidate.name === site)
+  return Object.entries(at?.registry?.images ?? {}).flatMap(([image, tags]) => {
+    const repository = parseReference(image)?.repository
+    return repository === undefined ? [] : tags.map((tag) => ({ repository, tag }))
+  })
+}
