@@ -37,6 +37,7 @@ export default [
   route('store', 'areas/store/claims.tsx'),
   route('store/disks', 'areas/store/disks.tsx'),
   route('store/network', 'areas/store/network.tsx'),
+  route('store/registries', 'areas/store/registries.tsx'),
   route('store/shipments', 'areas/store/shipments.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/observed', 'areas/journal/observed.tsx'),

@@ -142,6 +142,8 @@ const views: readonly (readonly [string, string, string])[] = [
     'No copies are kept here',
   ],
   ['the storage network', '/store/network?aim=cluster/cedar', 'would fail'],
+  ['registries', '/store/registries', 'vision/seedling-vision'],
+  ['a repository', '/store/registries?repository=market/price-feed', 'a key that was withdrawn'],
   ['a shipment', '/store/shipments', 'release 1.33.2'],
   ['what was observed', '/journal/observed?about=cluster/cedar', 'What is kept'],
   ['how well estimates did', '/journal/estimates', 'Estimates'],

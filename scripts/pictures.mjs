@@ -207,6 +207,8 @@ const views = [
     'light',
   ],
   ['scaling', '/shape/scaling?aim=cluster/bramble&scaler=bramble/climate/sensor-intake', 'light'],
+  ['disks', '/store/disks?aim=cluster/cedar&lose=mossgate-c', 'light'],
+  ['pairs', '/store/network?aim=cluster/cedar', 'dark'],
   ['shipments', '/store/shipments', 'light'],
   ['spend', '/shape/spend?aim=cluster/bramble', 'dark'],
   ['wired', '/wire?aim=cluster/bramble', 'light'],
@@ -215,9 +217,7 @@ const views = [
     '/wire/walk?aim=cluster/bramble&from=climate/climate-loop&to=weather-bureau&port=8443',
     'light',
   ],
-  ['calls', '/wire/calls?aim=cluster/bramble&cell=market/broker-bot%20market/ledger-view', 'light'],
   ['traffic', '/wire/traffic?aim=cluster/bramble&route=market/market-desk%200', 'dark'],
-  ['firewall', '/wire/firewall?aim=cluster/bramble&rule=uplink-closed', 'light'],
 ]
 mkdirSync(`${root}docs/screenshots`, { recursive: true })
 const browser = await puppeteer.launch({

@@ -44,13 +44,14 @@ export function needPackages() {
 
 const browser = [['chromium', '/usr/bin/chromium']]
 
-/** The tools of others that read what Gyrarch writes: seed volumes, boot data, zone files, YAML. */
+/** The tools of others that read what Gyrarch writes: seed volumes, boot data, zone files, YAML, registries. */
 const readers = [
   ['genisoimage', '/usr/bin/isoinfo'],
   ['libarchive-tools', '/usr/bin/bsdtar'],
   ['cloud-init', '/usr/bin/cloud-init'],
   ['python3-yaml', '/usr/lib/python3/dist-packages/yaml/__init__.py'],
   ['bind9-utils', '/usr/bin/named-checkzone'],
+  ['skopeo', '/usr/bin/skopeo'],
 ]
 
 /** Debian’s Chromium, for the browser tests and the pictures. */

@@ -137,12 +137,7 @@ export class Gyrarch {
     this.compute = parts.compute
     this.judges = parts.judges
     this.catalogue = new Catalogue(parts.database)
-    this.registries = new Registries({
-      dir: join(parts.dir, 'registries'),
-      catalogue: this.catalogue,
-      view: () => this.fleet.view(),
-      onError: parts.onError,
-    })
+    this.registries = this.openRegistries(parts.dir)
     this.vault = parts.vault
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -181,10 +176,9 @@ export class Gyrarch {
       vault: parts.vault,
       now: () => parts.outside.now,
     })
-    this.templates = new Templates(parts.database, parts.changes, parts.fleet, (says) =>
-      this.journalLine({ kind: 'template.changed', says }),
-    )
     const said = (kind: string) => (says: string) => this.journalLine({ kind, says })
+    const { database, changes, fleet } = parts
+    this.templates = new Templates(database, changes, fleet, said('template.changed'))
     this.layers = new Layers(parts.database, said('layers.changed'))
     this.expectations = new Expectations(parts.database, said('expectation.changed'), () =>
       parts.fleet.touchRegister(),
@@ -192,6 +186,15 @@ export class Gyrarch {
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
+    })
+  }
+
+  private openRegistries(dir: string): Registries {
+    return new Registries({
+      dir: join(dir, 'registries'),
+      catalogue: this.catalogue,
+      view: () => this.fleet.view(),
+      onError: this.onError,
     })
   }
 

@@ -49,6 +49,7 @@ export const views: readonly JumpPlace[] = [
   view('Claims and volumes', 'Store', '/store'),
   view('Disks and copies', 'Store', '/store/disks'),
   view('Storage network', 'Store', '/store/network'),
+  view('Registries', 'Store', '/store/registries'),
   view('Shipments', 'Store', '/store/shipments'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),

@@ -89,6 +89,8 @@ describe('answers are as described', () => {
     await good('get', '/clusters/cedar/access')
     await good('get', '/clusters/cedar/storage')
     await good('get', '/clusters/cedar/storage/pairs')
+    await good('get', '/registries')
+    await good('get', '/registries/registry.fernhollow.example/images?repository=market/price-feed')
     await good('get', '/catalogue')
     await good('get', '/sites/kilnlane/shipment?release=1.33.2&severity=high')
     await good('get', '/sites/kilnlane/shipment/drives/1.tar?release=1.33.2')

@@ -15,6 +15,7 @@ import { ledgerRoutes } from './ledger'
 import type { Route } from './route'
 import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
+import { registryRoutes } from './registries'
 import { storeRoutes } from './store'
 import { templateRoutes } from './templates'
 import { windowRoutes } from './windows'
@@ -37,6 +38,7 @@ export const routes: readonly Route[] = [
   ...layerRoutes,
   ...windowRoutes,
   ...storeRoutes,
+  ...registryRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({
     method: 'post',

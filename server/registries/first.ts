@@ -1,7 +1,13 @@
-/** What registries hold at the beginning: images of the catalogue, and the co-operative’s own. */
+/** What registries hold at the beginning: images of the catalogue, the co-operative’s own, and the signatures of both. */
 import type { CatalogueContents, Catalogue } from '../releases/catalogue'
-import { catalogueImage, ownImage, publishedBlob } from '../connectors/standin/published'
+import {
+  type CatalogueImage,
+  catalogueImage,
+  ownImage,
+  publishedBlob,
+} from '../connectors/standin/published'
 import type { FirstImage } from './registry'
+import { firstSignature } from './signatures'
 
 export interface OwnImage {
   readonly repository: string
@@ -13,29 +19,49 @@ const parts = (name: string): { readonly repository: string; readonly tag: strin
   return { repository: name.slice(0, colon), tag: name.slice(colon + 1) }
 }
 
-function images(
+/** Signatures and what they refer to, by digest. */
+const signatures = new Map<string, string>()
+
+/** An image, and beside it its signature. */
+function withSignature(image: CatalogueImage): readonly FirstImage[] {
+  const { repository, tag } = parts(image.name)
+  const own: FirstImage = {
+    repository,
+    tag,
+    digest: image.digest,
+    blobs: image.layers.map((layer) => layer.digest),
+  }
+  const signature = firstSignature({ name: image.name, digest: image.digest, size: image.bytes })
+  if (!signature) return [own]
+  signatures.set(signature.digest, signature.body)
+  for (const blob of signature.blobs) signatures.set(blob.digest, blob.body)
+  return [
+    own,
+    {
+      repository,
+      tag: null,
+      digest: signature.digest,
+      blobs: signature.blobs.map((blob) => blob.digest),
+    },
+  ]
+}
+
+export function firstImages(
   catalogue: CatalogueContents['images'],
   own: readonly OwnImage[],
 ): readonly FirstImage[] {
   const held = new Set(catalogue.map((image) => image.name))
   return [
-    ...catalogue.map((image) => ({
-      ...parts(image.name),
-      digest: image.digest,
-      blobs: image.layers.map((layer) => layer.digest),
-    })),
+    ...catalogue.flatMap(withSignature),
     ...own
       .filter(({ repository, tag }) => !held.has(`${repository}:${tag}`))
-      .map(({ repository, tag }) => {
-        const { digest, layers } = catalogueImage(ownImage(repository, tag))
-        return { repository, tag, digest, blobs: layers.map((layer) => layer.digest) }
-      }),
+      .flatMap(({ repository, tag }) => withSignature(catalogueImage(ownImage(repository, tag)))),
   ]
 }
 
-/** The bytes of a blob of either. */
-async function blob(catalogue: Catalogue, digest: string): Promise<Uint8Array | null> {
+/** The bytes of anything that was there at the beginning. */
+export async function firstBlob(catalogue: Catalogue, digest: string): Promise<Uint8Array | null> {
+  const signature = signatures.get(digest)
+  if (signature !== undefined) return new TextEncoder().encode(signature)
   return publishedBlob(digest) ?? catalogue.blob(digest).catch(() => null)
 }
-
-export const firstImagesOf = { images, blob }

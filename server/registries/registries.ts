@@ -6,7 +6,7 @@ import type { FleetView } from '~/core/fleet'
 import { parseReference } from '~/core/registry'
 import type { Catalogue } from '../releases/catalogue'
 import { siteStock } from '../releases/site-stock'
-import { firstImagesOf, type OwnImage } from './first'
+import { firstBlob, firstImages, type OwnImage } from './first'
 import { serveRegistry } from './http'
 import { Registry } from './registry'
 
@@ -45,7 +45,7 @@ export class Registries {
       site,
       registry: new Registry(name, join(parts.dir, name), {
         images: () => this.firstAt(site, isWhole),
-        blob: (digest) => firstImagesOf.blob(parts.catalogue, digest),
+        blob: (digest) => firstBlob(parts.catalogue, digest),
       }),
       server: null,
       port: null,
@@ -73,7 +73,7 @@ export class Registries {
     const view = await this.parts.view()
     const contents = await this.parts.catalogue.contents()
     const stock = isWhole ? null : new Set(siteStock(view, contents, site).digests)
-    return firstImagesOf.images(
+    return firstImages(
       contents.images.filter((image) => stock === null || stock.has(image.digest)),
       ownImages(view, site),
     )

@@ -141,8 +141,8 @@ describe('pushing blobs', () => {
         'Content-Range': `${from}-${from + part.length - 1}`,
       })
     const [first = '', second = '', last = ''] = parts
-    const one = await patch(first, at)
-    expect([one.status, one.headers.get('range')]).toEqual([202, `0-${first.length - 1}`])
+    const begin = await patch(first, at)
+    expect([begin.status, begin.headers.get('range')]).toEqual([202, `0-${first.length - 1}`])
     at += first.length
     expect((await patch(last, at + 40)).status).toBe(416)
     const status = await ask('GET', location)
@@ -292,9 +292,9 @@ describe('listing referrers', () => {
         annotations: { by: 'release-desk' },
       },
     ])
-    const other = await list('?artifactType=application/vnd.example.other')
-    expect(other.index.manifests).toEqual([])
-    expect(other.response.headers.get('oci-filters-applied')).toBe('artifactType')
+    const filtered = await list('?artifactType=application/vnd.example.other')
+    expect(filtered.index.manifests).toEqual([])
+    expect(filtered.response.headers.get('oci-filters-applied')).toBe('artifactType')
     const none = await ask('GET', `/v2/${name}/referrers/${digestOf('nothing')}`)
     expect([none.status, ((await none.json()) as { manifests: [] }).manifests]).toEqual([200, []])
     expect((await ask('GET', `/v2/${name}/referrers/sha256:1`)).status).toBe(400)

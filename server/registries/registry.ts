@@ -42,7 +42,8 @@ export interface Repository {
 /** An image that is there from the beginning. */
 export interface FirstImage {
   readonly repository: string
-  readonly tag: string
+  /** Null for what is found by its digest or its subject alone. */
+  readonly tag: string | null
   readonly digest: string
   readonly blobs: readonly string[]
 }
@@ -279,7 +280,7 @@ export class Registry {
       const repository = this.made(image.repository)
       for (const blob of image.blobs) repository.blobs.add(blob)
       await this.keepManifest(image.repository, image.digest, null)
-      repository.tags.set(image.tag, image.digest)
+      if (image.tag !== null) repository.tags.set(image.tag, image.digest)
     }
     const text = await readFile(this.log, 'utf8').catch(() => '')
     const whole = text.slice(0, text.lastIndexOf('\n') + 1)

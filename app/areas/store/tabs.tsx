@@ -5,6 +5,7 @@ const views = [
   ['/store', 'claims'],
   ['/store/disks', 'disks'],
   ['/store/network', 'storage network'],
+  ['/store/registries', 'registries'],
   ['/store/shipments', 'shipments'],
 ] as const
 

@@ -7,7 +7,7 @@ import { volumeState } from '../kept'
 import { copyNodes, linkOn, type Pair } from '../pairs'
 import { walkedPairs } from '../walked-pairs'
 import { type Holder, holdersOf, holderText } from './holders'
-import type { NetworkIntent } from './network'
+import type { NetworkIntent } from './network-intent'
 import { fact, type Kept, keptOf, patch } from './parts'
 import { said } from './says'
 

@@ -1,5 +1,4 @@
 /** The change kind `storage.network`: copies travel another network. */
-import { z } from 'zod'
 import {
   type ChangeKind,
   guardedCluster,
@@ -16,18 +15,9 @@ import { countText, listText } from '../../units'
 import { volumeState } from '../kept'
 import { copyNodes, linkOn } from '../pairs'
 import { attachSteps, detachSteps, holdersOf } from './holders'
+import { type NetworkIntent, networkIntent } from './network-intent'
 import { networkFindings, restartSeconds, volumeNames } from './network-checks'
 import { planOf, standing, withStorage } from './parts'
-
-const name = z.string().max(253)
-
-export const networkIntent = z.strictObject({
-  cluster: name,
-  network: z.string().max(120),
-  /** Whether what holds volumes is stopped for the time of it, and started again. */
-  detach: z.boolean().default(false),
-})
-export type NetworkIntent = z.infer<typeof networkIntent>
 
 function restartSteps(intent: NetworkIntent, storage: StorageReport): readonly Step[] {
   const nodes = copyNodes(storage)

@@ -1,0 +1,92 @@
+/** Registries by API: which there are and where they listen, and what one holds. Pulling and pushing is at their own addresses. */
+import { z } from 'zod'
+import { countText } from '~/core/units'
+import { Refusal } from '../changes/errors'
+import { imagesIn, runningImages } from '../registries/images'
+import { ok } from './answers'
+import type { Route } from './route'
+
+const image = z.object({
+  repository: z.string(),
+  tag: z.string(),
+  digest: z.string(),
+  bytes: z.number(),
+  keptBytes: z.number(),
+  layers: z.array(z.object({ digest: z.string(), bytes: z.number() })),
+  signature: z.object({
+    state: z.enum(['signed', 'withdrawn', 'unknown', 'unsigned', 'broken']),
+    by: z.string().nullable(),
+  }),
+  runs: z.array(z.object({ cluster: z.string(), workload: z.string(), pods: z.number() })),
+})
+
+export const registryRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/registries',
+    says: 'The registries, with the loopback address at which each speaks the OCI distribution API.',
+    answer: z.object({
+      registries: z.array(
+        z.object({
+          name: z.string(),
+          site: z.string(),
+          address: z.string().nullable(),
+          repositories: z.number(),
+          tags: z.number(),
+        }),
+      ),
+    }),
+    handle: async (gyrarch) =>
+      ok({
+        registries: await Promise.all(
+          gyrarch.registries.list().map(async (registry) => {
+            const contents = await gyrarch.registries.named(registry.name)?.contents()
+            const repositories = [...(contents?.values() ?? [])]
+            return {
+              ...registry,
+              repositories: repositories.length,
+              tags: repositories.reduce((sum, { tags }) => sum + tags.size, 0),
+            }
+          }),
+        ),
+      }),
+  },
+  {
+    method: 'get',
+    path: '/registries/:name/images',
+    says: 'The tagged images of a registry, or of one of its repositories: digest, layers, signature, and where each runs.',
+    query: z.object({ repository: z.string().max(255).optional() }),
+    answer: z.object({ images: z.array(image) }),
+    handle: async (gyrarch, { params, query, fleet }) => {
+      const name = params['name'] ?? ''
+      const registry = gyrarch.registries.named(name)
+      if (!registry)
+        throw new Refusal(
+          'not-found',
+          `There is no registry ${name.slice(0, 80)}. There are ${gyrarch.registries
+            .list()
+            .map((entry) => entry.name)
+            .join(' and ')}.`,
+        )
+      const contents = await registry.contents()
+      const wanted = query['repository']
+      if (wanted !== undefined && !contents.has(String(wanted)))
+        throw new Refusal('not-found', `${name} has no repository ${String(wanted)}.`, [
+          {
+            path: 'repository',
+            says: `Choose one of its ${countText(contents.size, 'repository', 'repositories')}.`,
+          },
+        ])
+      const view = await fleet.view()
+      const runs = await runningImages(
+        view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name),
+        (cluster) => fleet.objectsOf(cluster),
+      )
+      const images = []
+      for (const [repository, held] of contents)
+        if (wanted === undefined || repository === wanted)
+          images.push(...(await imagesIn(registry, repository, held, runs)))
+      return ok({ images })
+    },
+  },
+]
