@@ -107,7 +107,7 @@ export type SimEvent =
   | {
       readonly at: number
       readonly seq: number
-      readonly kind: 'storage'
+      readonly kind: 'storage' | 'tell'
       readonly cluster: string
     }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }

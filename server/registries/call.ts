@@ -19,7 +19,9 @@ export function answer(
   body: Uint8Array | string = '',
 ): void {
   const isHead = response.req.method === 'HEAD'
-  response.writeHead(status, { 'Content-Length': Buffer.byteLength(body), ...headers })
+  // A 204 has no body and says nothing of its length (RFC 9110, 8.6).
+  const length = status === 204 ? {} : { 'Content-Length': Buffer.byteLength(body) }
+  response.writeHead(status, { ...length, ...headers })
   response.end(isHead ? undefined : body)
 }
 

@@ -25,6 +25,19 @@ export function ownClaims(
   })
 }
 
+/** Whether pods of a workload use any claim, whichever template they are of. */
+export function mountsClaims(workload: Workload): boolean {
+  const templates = [templateOf(workload), ...(workload.revisions ?? []).map((old) => old.template)]
+  return (
+    list(fields(manifestOf(workload)['spec'])['volumeClaimTemplates']).length > 0 ||
+    templates.some((template) =>
+      list(fields(fields(template)['spec'])['volumes']).some(
+        (volume) => fields(volume)['persistentVolumeClaim'] !== undefined,
+      ),
+    )
+  )
+}
+
 /** The names of the claims a pod uses: those of its template, and those a stateful workload makes for it. */
 export function claimsOf(workload: Workload, pod: Pod): readonly string[] {
   const spec = fields(templateOf(workload, pod.hash)['spec'])

@@ -11,7 +11,7 @@ import type { Cluster, Operation, OperationFailure, SimEvent, Site, World } from
 import { readCommand } from '../../core/contract'
 import { behaviourOf } from '../behaviours'
 import { permanent } from '../failures'
-import { settleStorage } from '../storage/settle'
+import { queueTelling, settleStorage, tellStorage } from '../storage/settle'
 import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
@@ -85,6 +85,7 @@ export class Simulator implements Sim {
     for (const cluster of Object.values(this.world.clusters)) {
       settleFronts(this, cluster)
       lookAtTraffic(this, cluster)
+      queueTelling(this, cluster)
     }
     for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
     for (const cluster of Object.values(this.world.clusters))
@@ -97,8 +98,12 @@ export class Simulator implements Sim {
     return this.count
   }
 
+  /** When something happens next; that a cluster tells again how full its volumes are is nothing to wait for. */
   get nextEventAt(): number | null {
-    return this.queue.peek()?.at ?? null
+    const next = this.queue.peek()
+    if (next?.kind !== 'tell') return next?.at ?? null
+    const times = this.queue.all().flatMap(({ kind, at }) => (kind === 'tell' ? [] : at))
+    return times.length === 0 ? null : times.reduce((least, at) => Math.min(least, at))
   }
 
   site(name: unknown): Site | undefined {
@@ -295,9 +300,10 @@ export class Simulator implements Sim {
       case 'cron':
         cronDue(this, event.cluster, event.workload)
         return
-      case 'storage': {
+      case 'storage':
+      case 'tell': {
         const cluster = this.cluster(event.cluster)
-        if (cluster) settleStorage(this, cluster)
+        if (cluster) (event.kind === 'tell' ? tellStorage : settleStorage)(this, cluster)
         return
       }
       case 'fill':

@@ -1,7 +1,7 @@
 /** Which node serves which volume: the one of the pod that uses its claim. */
 import type { Cluster, Pod, Workload } from '../cluster-state'
 import { podKey } from '../cluster/pod-events'
-import { claimsOf } from '../cluster/claims'
+import { claimsOf, mountsClaims } from '../cluster/claims'
 import type { Storage } from './state'
 
 export interface Attached {
@@ -21,8 +21,11 @@ export function volumesOfPod(storage: Storage, workload: Workload, pod: Pod): re
 
 /** Every volume that is served, by node and pod, in the order of the pods. */
 export function attachedTo(cluster: Cluster, storage: Storage): readonly Attached[] {
+  // Most workloads mount nothing: their pods are not looked at one by one.
   const keyed = new Map(
-    cluster.workloads.map((workload) => [`${workload.namespace}/${workload.name}`, workload]),
+    cluster.workloads
+      .filter(mountsClaims)
+      .map((workload) => [`${workload.namespace}/${workload.name}`, workload]),
   )
   return cluster.running.flatMap((pod) => {
     const { node } = pod

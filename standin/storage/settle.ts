@@ -193,6 +193,21 @@ export function settleStorage(sim: Sim, cluster: Cluster): void {
   wake(sim, cluster, storage, Math.min(planned.at, copied.at))
 }
 
+/** How often a cluster tells anew how full its volumes are, at full hours (ms). */
+const tellMs = 6 * 3_600_000
+
+/** Lets a cluster with volumes that grow tell how full they are, now and then. */
+export function queueTelling(sim: Sim, cluster: Cluster): void {
+  if (cluster.storage?.volumes.some((volume) => volume.perDayBytes > 0) !== true) return
+  const next = (Math.floor(sim.now / tellMs) + 1) * tellMs
+  sim.schedule(next - sim.now, { kind: 'tell', cluster: cluster.name })
+}
+
+export function tellStorage(sim: Sim, cluster: Cluster): void {
+  sim.touch(`cluster:${cluster.name}`)
+  queueTelling(sim, cluster)
+}
+
 function wake(sim: Sim, cluster: Cluster, storage: Storage, at: number): void {
   if (storage.wakeAt !== undefined && storage.wakeAt <= sim.now) delete storage.wakeAt
   if (at === Infinity || (storage.wakeAt !== undefined && storage.wakeAt <= at)) return

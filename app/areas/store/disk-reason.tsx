@@ -203,21 +203,25 @@ function WholeAgain({ storage, loss }: Pick<OfLoss, 'storage' | 'loss'>) {
   return (
     <div>
       <h3>Whole again</h3>
-      <RowFacts
-        rows={[
-          { key: 'to copy', value: decimalBytesText(loss.copyBytes) },
-          ...storage.networks.map((network) => ({
-            key: `over ${network.name}`,
-            value: durationText(
-              Math.ceil((loss.seconds * storage.rebuild.bytesPerSecond) / network.bytesPerSecond),
-            ),
-          })),
-        ]}
-      />
+      {loss.copyBytes === 0 ? null : (
+        <RowFacts
+          rows={[
+            { key: 'to copy', value: decimalBytesText(loss.copyBytes) },
+            ...storage.networks.map((network) => ({
+              key: `over ${network.name}`,
+              value: durationText(
+                Math.ceil((loss.seconds * storage.rebuild.bytesPerSecond) / network.bytesPerSecond),
+              ),
+            })),
+          ]}
+        />
+      )}
       {loss.whole ? null : (
         <p>
-          <StateGlyph state="strained" /> Not all: some copies find no other disk in a zone that may
-          hold them.
+          <StateGlyph state="strained" />{' '}
+          {loss.copyBytes === 0
+            ? 'Nothing can be copied: no other disk that may hold these copies has room.'
+            : 'Not all: some copies find no other disk that may hold them.'}
         </p>
       )}
     </div>
