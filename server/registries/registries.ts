@@ -64,11 +64,6 @@ export class Registries {
     return this.kept.find(({ registry }) => registry.name === name)?.registry
   }
 
-  /** The registry that a site’s nodes pull from: its own, else that of the joined sites. */
-  of(site: string): Registry | undefined {
-    return (this.kept.find((kept) => kept.site === site) ?? this.kept[0])?.registry
-  }
-
   private async firstAt(site: string, isWhole: boolean) {
     const view = await this.parts.view()
     const contents = await this.parts.catalogue.contents()

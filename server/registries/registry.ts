@@ -90,6 +90,9 @@ export interface Read {
   readonly manifests: readonly string[]
 }
 
+/** How long an upload that has not ended is kept (ms). */
+const uploadsLastMs = 86_400_000
+
 const emptyConfig = 'application/vnd.oci.empty.v1+json'
 
 /** Reads a manifest or index; null where it is none. */
@@ -275,6 +278,7 @@ export class Registry {
   private async read(): Promise<void> {
     await mkdir(join(this.dir, 'blobs'), { recursive: true })
     await mkdir(join(this.dir, 'uploads'), { recursive: true })
+    await this.dropOldUploads()
     this.repositories.clear()
     for (const image of await this.first.images()) {
       const repository = this.made(image.repository)
@@ -289,6 +293,15 @@ export class Registry {
       if (line === '') continue
       const read = entry.safeParse(JSON.parse(line))
       if (read.success) await this.apply(read.data)
+    }
+  }
+
+  /** Uploads that nobody went on with are given up. */
+  private async dropOldUploads(): Promise<void> {
+    const dir = join(this.dir, 'uploads')
+    for (const id of await readdir(dir)) {
+      const { mtimeMs } = await stat(join(dir, id))
+      if (Date.now() - mtimeMs > uploadsLastMs) await rm(join(dir, id), { force: true })
     }
   }
 
@@ -343,11 +356,5 @@ export class Registry {
       case 'untag':
         repository.tags.delete(line.tag)
     }
-  }
-
-  /** The ids of uploads that have begun and not ended. */
-  async uploads(): Promise<readonly string[]> {
-    await this.ready()
-    return readdir(join(this.dir, 'uploads'))
   }
 }

@@ -6,6 +6,7 @@ import type { Cluster } from '../cluster-state'
 import { record } from '../cluster/pod-events'
 import type { Sim } from '../engine/sim'
 import { diskFor, isHeard } from './place'
+import { serveVolumes } from './serve'
 import {
   type Copy,
   diskOf,
@@ -187,6 +188,7 @@ export function settleStorage(sim: Sim, cluster: Cluster): void {
     altered = fill(sim, cluster, volume) || altered
     altered = giveUp(volume) || altered
   }
+  altered = serveVolumes(sim, cluster, storage) || altered
   const planned = plan(sim, cluster, storage)
   const copied = copyOver(sim, cluster, storage)
   if (altered || planned.altered || copied.altered) sim.touch(`cluster:${cluster.name}`)

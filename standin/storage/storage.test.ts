@@ -139,6 +139,28 @@ describe('a lost node', () => {
   })
 })
 
+describe('a lost volume', () => {
+  const readyOf = (sim: Simulator, app: string): readonly string[] =>
+    (objectsOf(sim, 'cedar', { kind: 'Pod' }) ?? [])
+      .filter((pod) => (pod['metadata'] as { labels?: { app?: string } }).labels?.app === app)
+      .map((pod) => {
+        const { conditions } = pod['status'] as { conditions: { type: string; status: string }[] }
+        return conditions.find(({ type }) => type === 'Ready')?.status ?? ''
+      })
+
+  it('leaves its pods running and not ready, until a copy answers again', () => {
+    const sim = fresh()
+    const lost = fault('disk-lost', 'disk/cedar/cedar-storage-3/bay-1')
+    expect(readyOf(sim, 'watering-planner')).toEqual(['True', 'True'])
+    startFault(sim, lost)
+    expect(volumeState(volumeOf(sim, 'planner-cache'))).toBe('lost')
+    expect(readyOf(sim, 'watering-planner')).toEqual(['False', 'False'])
+    expect(readyOf(sim, 'gathering-ledger')).toEqual(['True', 'True', 'True'])
+    endFault(sim, lost.id)
+    expect(readyOf(sim, 'watering-planner')).toEqual(['True', 'True'])
+  })
+})
+
 describe('disks', () => {
   it('that do not answer have their copies made elsewhere', () => {
     const sim = fresh()
