@@ -37,6 +37,8 @@ export const said = sentences({
     `${p.volume} has ${decimalBytesText(p.bytes)} in ${countText(p.copies, 'copy', 'copies')}`,
   'volume-whole': (p: { volume: string; copies: number }) =>
     `${p.volume} has ${countText(p.copies, 'whole copy', 'whole copies')}`,
+  'no-disk-takes': () => 'no disk takes another copy',
+  'does-not-answer': () => 'does not answer',
   'volume-short': (p: { volume: string; whole: number; copies: number }) =>
     `${p.volume} has ${p.whole} of ${countText(p.copies, 'copy', 'copies')}, and no disk takes another.`,
   'no-copy': (p: { volume: string; node: string; disk: string }) =>

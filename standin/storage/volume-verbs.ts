@@ -85,7 +85,7 @@ export const volumeAwaitWhole: Behaviour<'volume.await-whole'> = {
           return transient(
             'volume-short',
             said('volume-short', { volume: volume.name, whole, copies: volume.copies }),
-            { about: `volume/${cluster.name}/${volume.name}`, ...said('not-there') },
+            { about: `volume/${cluster.name}/${volume.name}`, ...said('no-disk-takes') },
           )
         return { again: 10 }
       },
@@ -145,7 +145,7 @@ export const volumeMove: Behaviour<'volume.move'> = {
               whole: wholeCopies(volume),
               copies: volume.copies,
             }),
-            { about: `disk/${cluster.name}/${to.node}/${to.disk}`, ...said('not-there') },
+            { about: `disk/${cluster.name}/${to.node}/${to.disk}`, ...said('does-not-answer') },
           )
         return { again: 10 }
       },

@@ -208,10 +208,12 @@ export const diskRetire: ChangeKind<OfDisk> = {
   name: 'disk.retire',
   title: 'Empty a disk and give it back',
   intent: ofDisk,
-  // Copies of any volume move: nothing else is to move them meanwhile.
-  subjects: (intent) => [
-    ref('storage', intent.cluster),
+  // The volumes whose copies move are not to be moved by anything else meanwhile.
+  subjects: (intent, view) => [
     ref('disk', intent.cluster, intent.node, intent.disk),
+    ...(clusterOf(view, intent.cluster)?.storage?.volumes ?? [])
+      .filter((volume) => volume.replicas.some((copy) => copyLabel(copy) === copyLabel(intent)))
+      .map((volume) => ref('volume', intent.cluster, volume.name)),
   ],
   label: (intent) => `retire the disk ${copyLabel(intent)}`,
   check: retireFindings,

@@ -194,10 +194,10 @@ function restoreFindings(
       ),
     ],
   )
-  if (intent.detach && holders.every((holder) => holder.scales)) return [loses]
+  const inTheWay = holders.filter((holder) => !intent.detach || !holder.scales)
   return [
     loses,
-    ...holders.map((holder): RawFinding => ({
+    ...inTheWay.map((holder): RawFinding => ({
       level: 'stop',
       rule: 'restore.attached',
       about: ref(holder.kind.toLowerCase(), cluster.name, holder.namespace, holder.name),
