@@ -1,6 +1,7 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
 import { cronText } from '../objects'
+import { listText } from '../units'
 
 export const said = sentences({
   // state
@@ -37,6 +38,10 @@ export const said = sentences({
     p.nodes === 1 ? 'Its only node is down.' : `All ${p.nodes} nodes are down.`,
   'cluster.pools-unwell': (p: { unwell: readonly string[] }) =>
     `Not well: pool ${p.unwell.join(', ')}.`,
+  'cluster.volumes-lost': (p: { volumes: readonly string[] }) =>
+    `No copy of ${listText(p.volumes, 3)} answers.`,
+  'cluster.volumes-short': (p: { volumes: readonly string[] }) =>
+    `${listText(p.volumes, 3)} ${p.volumes.length === 1 ? 'lacks' : 'lack'} a copy.`,
   'cluster.well': () => 'Its API answers and every pool is well.',
   'site.empty': () => 'It holds no cluster.',
   'site.clusters-broken': () => 'All of its clusters are broken.',

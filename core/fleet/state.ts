@@ -133,7 +133,22 @@ function restText({ rest, restingSince }: ClusterView, now: number): Said {
       })
 }
 
-/** The state of a cluster: broken if its API does not answer or its quorum is lost. */
+/** Volumes of which no copy answers, and those that lack one. */
+function volumesUnwell({ storage }: ClusterView): {
+  readonly lost: readonly string[]
+  readonly short: readonly string[]
+} {
+  const lost: string[] = []
+  const short: string[] = []
+  for (const { name, copies, replicas } of storage?.volumes ?? []) {
+    const whole = replicas.filter((copy) => copy.state === 'whole').length
+    if (whole === 0) lost.push(name)
+    else if (whole < copies) short.push(name)
+  }
+  return { lost, short }
+}
+
+/** The state of a cluster: broken if its API does not answer or its quorum is lost, strained by pools and volumes that are not well. */
 export function clusterState(cluster: ClusterView, context: StateContext): Reasoned {
   const worked = context.workedOn.has(`cluster/${cluster.name}`)
   if (cluster.resting) return { state: 'resting', ...restText(cluster, context.now) }
@@ -164,7 +179,12 @@ export function clusterState(cluster: ClusterView, context: StateContext): Reaso
     const { state } = poolState(pool, cluster, context)
     return state === 'well' || state === 'working' || state === 'resting' ? [] : [pool.name]
   })
+  const volumes = volumesUnwell(cluster)
+  if (volumes.lost.length > 0)
+    return { state: 'strained', ...said('cluster.volumes-lost', { volumes: volumes.lost }) }
   if (unwell.length > 0) return { state: 'strained', ...said('cluster.pools-unwell', { unwell }) }
+  if (volumes.short.length > 0)
+    return { state: 'strained', ...said('cluster.volumes-short', { volumes: volumes.short }) }
   if (worked) return { state: 'working', ...said('change-at-work') }
   return { state: 'well', ...said('cluster.well') }
 }
