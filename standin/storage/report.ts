@@ -5,7 +5,15 @@ import type { Cluster } from '../cluster-state'
 import { uniform } from '../engine/random'
 import { attachedTo } from './attached'
 import { rateOf } from './settle'
-import { copyPort, diskOf, freeOn, type Storage, type StoredVolume, usedAt } from './state'
+import {
+  copyPort,
+  diskOf,
+  freeOn,
+  type Storage,
+  type StoredVolume,
+  toldUsed,
+  usedAt,
+} from './state'
 
 const dayMs = 86_400_000
 /** Days of which midnights are told. */
@@ -46,7 +54,7 @@ export function storageReport(
       zone: zones.get(disk.node) ?? '',
       name: disk.name,
       bytes: disk.bytes,
-      freeBytes: freeOn(storage, disk, now),
+      freeBytes: freeOn(storage, disk, now, toldUsed),
       state: stateOf(disk),
     })),
     volumes: storage.volumes.map((volume) => ({
@@ -54,7 +62,7 @@ export function storageReport(
       claim: volume.claim,
       class: volume.class,
       bytes: volume.bytes,
-      usedBytes: usedAt(volume, now),
+      usedBytes: toldUsed(volume, now),
       copies: volume.copies,
       zones: volume.zones,
       replicas: volume.replicas.map((copy) => ({

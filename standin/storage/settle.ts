@@ -14,6 +14,7 @@ import {
   isAlive,
   type Storage,
   type StoredVolume,
+  tellMs,
   usedAt,
 } from './state'
 import { hindrance } from './ways'
@@ -194,9 +195,6 @@ export function settleStorage(sim: Sim, cluster: Cluster): void {
   if (altered || planned.altered || copied.altered) sim.touch(`cluster:${cluster.name}`)
   wake(sim, cluster, storage, Math.min(planned.at, copied.at))
 }
-
-/** How often a cluster tells anew how full its volumes are, at full hours (ms). */
-const tellMs = 6 * 3_600_000
 
 /** Lets a cluster with volumes that grow tell how full they are, now and then. */
 export function queueTelling(sim: Sim, cluster: Cluster): void {

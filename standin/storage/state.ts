@@ -104,6 +104,15 @@ export function usedAt(volume: StoredVolume, at: number): number {
   return Math.max(0, Math.min(volume.bytes, used))
 }
 
+/** How often a cluster tells anew how full its volumes are, at full hours (ms). */
+export const tellMs = 6 * hourMs
+
+/** What a volume is told to hold: as of the last telling, or of what was put back since. */
+export function toldUsed(volume: StoredVolume, now: number): number {
+  const told = Math.floor(now / tellMs) * tellMs
+  return usedAt(volume, Math.max(told, volume.levels.at(-1)?.at ?? told))
+}
+
 export const isAlive = (copy: Copy): boolean => copy.gone === undefined
 export const isOn = (copy: Copy, disk: StoreDisk): boolean =>
   copy.node === disk.node && copy.disk === disk.name
@@ -118,12 +127,17 @@ export const plannedOn = (storage: Storage, disk: StoreDisk): number =>
     0,
   )
 
-/** Bytes that are free on a disk at a time. */
-export function freeOn(storage: Storage, disk: StoreDisk, at: number): number {
+/** Bytes that are free on a disk at a time, by what each volume holds then. */
+export function freeOn(
+  storage: Storage,
+  disk: StoreDisk,
+  at: number,
+  holds: (volume: StoredVolume, at: number) => number = usedAt,
+): number {
   if (disk.full === true) return 0
   const used = storage.volumes.reduce(
     (sum, volume) =>
-      sum + (volume.replicas.some((copy) => isOn(copy, disk)) ? usedAt(volume, at) : 0),
+      sum + (volume.replicas.some((copy) => isOn(copy, disk)) ? holds(volume, at) : 0),
     0,
   )
   return Math.max(0, disk.bytes - disk.otherBytes - used)
