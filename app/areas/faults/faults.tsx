@@ -17,8 +17,20 @@ import { Cell, PlainTable, Row } from '../../kit/plain-table'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fault tray · Gyrarch' }]
 
+/** Disks of replicated storage. */
+const disksOf = ({ clusters }: FleetView): readonly string[] =>
+  clusters
+    .flatMap((cluster) =>
+      (cluster.storage?.disks ?? []).map(
+        (disk) => `disk/${cluster.name}/${disk.node}/${disk.name}`,
+      ),
+    )
+    .slice(0, 500)
+
 /** What each fault can be about, as the fleet stands. */
-function subjectsOf({ sites, clusters }: FleetView): Readonly<Record<string, readonly string[]>> {
+function subjectsOf(view: FleetView): Readonly<Record<string, readonly string[]>> {
+  const { sites, clusters } = view
+  const disks = disksOf(view)
   const all = sites.map((site) => `site/${site.name}`)
   const sizes = sites
     .filter((site) => site.kind === 'cloud')
@@ -65,6 +77,9 @@ function subjectsOf({ sites, clusters }: FleetView): Readonly<Record<string, rea
     'route-missing': sites.flatMap((site) =>
       site.routes.map((route) => `network/${site.name}/${route.network}`),
     ),
+    'disk-lost': disks,
+    'disk-full': disks,
+    'disk-slow': disks,
     'certificate-expired': clusters.map((cluster) => `cluster/${cluster.name}`),
     'machine-off': sites
       .flatMap((site) =>
@@ -172,6 +187,7 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
             label="Fault"
             value={fault}
             onChange={setFault}
+            unfolds
             width={310}
             options={possible.map((entry) => ({ value: entry.fault, says: entry.says }))}
           />
