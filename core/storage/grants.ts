@@ -2,11 +2,9 @@
  * Which namespaces may use a class, and how much of it. A namespace names its classes in an annotation; a quota bounds what
  * its claims of a class ask for together. Source: Kubernetes, Resource Quotas, “Storage resource quota”.
  */
+import { storageAllowance } from '../manifests/allowances'
 import { list, record, text } from '../objects'
 import { compareText, parseBytes } from '../units'
-
-/** Names of classes, parted by commas. */
-export const classAllowance = 'gyrarch/storage-classes'
 
 export const quotaKey = (storageClass: string): string =>
   `${storageClass}.storageclass.storage.k8s.io/requests.storage`
@@ -48,7 +46,7 @@ export function allowedIn(
   const own = objects.find(
     (object) => object.kind === 'Namespace' && object.metadata?.name === namespace,
   )
-  const annotation = record(record(own?.metadata)['annotations'])[classAllowance]
+  const annotation = record(record(own?.metadata)['annotations'])[storageAllowance]
   return typeof annotation === 'string' ? namesIn(annotation) : null
 }
 

@@ -2,13 +2,12 @@
 import { Link } from 'react-router'
 import type { StorageReport, VolumeReport } from '~/core/contract'
 import { growthOfVolume, type Loss, plannedBytes, volumeState } from '~/core/storage'
-import { countText, decimalBytesText, durationText, listText } from '~/core/units'
+import { countText, decimalBytesText, durationText, GB, listText } from '~/core/units'
 import { TimeChart } from '../../kit/chart/chart'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { RowFacts, type RowFact } from './row-facts'
 
-const gigabyte = 1e9
 const tight = 30
 
 function growthText(volume: VolumeReport): string {
@@ -44,14 +43,14 @@ function Fill({ volume }: { readonly volume: VolumeReport }) {
             name: 'used',
             axis: 'left',
             token: '--petrol',
-            values: volume.samples.map(({ usedBytes }) => usedBytes / gigabyte),
+            values: volume.samples.map(({ usedBytes }) => usedBytes / GB),
           },
           {
             name: 'size',
             axis: 'left',
             token: '--ink-soft',
             isDashed: true,
-            values: volume.samples.map(() => volume.bytes / gigabyte),
+            values: volume.samples.map(() => volume.bytes / GB),
           },
         ]}
         left="GB"
@@ -75,7 +74,7 @@ function VolumeActs({ cluster, storage, volume }: OfVolume) {
     <div className="acts">
       <DraftChange
         kind="volume.resize"
-        intent={{ ...target, gigabytes: Math.ceil((volume.bytes / gigabyte) * 1.25) }}
+        intent={{ ...target, gigabytes: Math.ceil((volume.bytes / GB) * 1.25) }}
       >
         Grow it
       </DraftChange>

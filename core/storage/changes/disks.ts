@@ -12,14 +12,13 @@ import {
 import { command, type StorageReport } from '../../contract'
 import { clusterOf, type FleetView, nodesOf } from '../../fleet'
 import { step } from '../../provisioning/steps'
-import { decimalBytesText } from '../../units'
+import { decimalBytesText, GB } from '../../units'
 import { copyLabel, volumeState } from '../kept'
 import { copySeconds, fact, keptOf, planOf, standing, withStorage } from './parts'
 import { said } from './says'
 import { targetsFrom } from './move'
 
 const name = z.string().max(253)
-const gigabyte = 1e9
 
 const ofDisk = z.strictObject({ cluster: name, node: name, disk: z.string().max(63) })
 type OfDisk = z.infer<typeof ofDisk>
@@ -74,7 +73,7 @@ export const diskAdd: ChangeKind<AddIntent> = {
           after: [],
           group: node,
           says: `take ${disk} with ${gigabytes} GB into the storage`,
-          command: command('disk.add', { cluster, node, disk, bytes: gigabytes * gigabyte }),
+          command: command('disk.add', { cluster, node, disk, bytes: gigabytes * GB }),
           undo: command('disk.remove', { cluster, node, disk }),
           seconds: { likely: 9, worst: 25 },
         }),
@@ -101,8 +100,8 @@ export const diskAdd: ChangeKind<AddIntent> = {
           node: intent.node,
           zone: zoneOf(view, intent),
           name: intent.disk,
-          bytes: intent.gigabytes * gigabyte,
-          freeBytes: intent.gigabytes * gigabyte,
+          bytes: intent.gigabytes * GB,
+          freeBytes: intent.gigabytes * GB,
           state: 'ready',
         },
       ],

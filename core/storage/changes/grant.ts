@@ -3,10 +3,11 @@ import { z } from 'zod'
 import { caution, type ChangeKind, type Proof, type RawFinding, ref, stop } from '../../changes'
 import { command, type Manifest } from '../../contract'
 import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
+import { storageAllowance } from '../../manifests'
 import { record } from '../../objects'
 import { step } from '../../provisioning/steps'
-import { decimalBytesText, listText } from '../../units'
-import { allowedIn, askedIn, classAllowance, quotaIn, quotaKey } from '../grants'
+import { decimalBytesText, GB, listText } from '../../units'
+import { allowedIn, askedIn, quotaIn, quotaKey } from '../grants'
 import { ownerOf } from './holders'
 import { classNames, listedCluster, objectName, onObjects } from './listed'
 import { fact, patch, planOf } from './parts'
@@ -22,8 +23,6 @@ const grantIntent = z.strictObject({
   gigabytes: z.int().min(0).max(10_000_000),
 })
 type GrantIntent = z.infer<typeof grantIntent>
-
-const gigabyte = 1e9
 
 /** The quota that bounds the class in the namespace already, if one does. */
 const boundingQuota = (intent: GrantIntent, view: FleetView) =>
@@ -57,7 +56,7 @@ function grantObjects(intent: GrantIntent, view: FleetView): readonly Manifest[]
       kind: 'Namespace',
       metadata: {
         name: intent.namespace,
-        annotations: { [classAllowance]: allowedAfter(intent, view).join(',') },
+        annotations: { [storageAllowance]: allowedAfter(intent, view).join(',') },
       },
     },
     ...(intent.gigabytes === 0
@@ -103,7 +102,7 @@ function grantFindings(intent: GrantIntent, view: FleetView): readonly RawFindin
       ),
     )
   const used = askedIn(objects, intent.namespace, intent.class)
-  if (intent.gigabytes > 0 && used > intent.gigabytes * gigabyte)
+  if (intent.gigabytes > 0 && used > intent.gigabytes * GB)
     findings.push(
       stop(
         'grant.used',
@@ -112,8 +111,8 @@ function grantFindings(intent: GrantIntent, view: FleetView): readonly RawFindin
         [fact(cluster, said('claims.ask', { namespace: intent.namespace, used }))],
         [
           {
-            says: `Bound it at ${Math.ceil(used / gigabyte)} GB`,
-            change: patch('/gigabytes', Math.ceil(used / gigabyte)),
+            says: `Bound it at ${Math.ceil(used / GB)} GB`,
+            change: patch('/gigabytes', Math.ceil(used / GB)),
           },
         ],
       ),
@@ -158,7 +157,7 @@ function proveGrant(intent: GrantIntent, view: FleetView): readonly Proof[] {
       : [
           {
             says: `Its claims of it are bounded at ${intent.gigabytes} GB`,
-            holds: bound === intent.gigabytes * gigabyte,
+            holds: bound === intent.gigabytes * GB,
             observed: bound === null ? 'no bound' : decimalBytesText(bound),
           },
         ]),
@@ -193,7 +192,7 @@ export const storageGrant: ChangeKind<GrantIntent> = {
             cluster: intent.cluster,
             objects: [...grantObjects(intent, view)],
             force: [
-              `Namespace//${intent.namespace} /metadata/annotations/${pointed(classAllowance)}`,
+              `Namespace//${intent.namespace} /metadata/annotations/${pointed(storageAllowance)}`,
               `ResourceQuota/${intent.namespace}/${quotaName(intent, view)} /spec/hard/${pointed(quotaKey(intent.class))}`,
             ],
           }),

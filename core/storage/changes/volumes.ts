@@ -4,7 +4,7 @@ import { caution, type ChangeKind, type RawFinding, ref, stop } from '../../chan
 import { command, type StorageReport, type VolumeReport } from '../../contract'
 import { clusterOf } from '../../fleet'
 import { step } from '../../provisioning/steps'
-import { decimalBytesText } from '../../units'
+import { decimalBytesText, GB } from '../../units'
 import { copyLabel, orderOf, plannedBytes } from '../kept'
 import { type PlacedVolume, placeReplicas } from '../replicas'
 import {
@@ -22,7 +22,6 @@ import {
 import { said } from './says'
 
 const name = z.string().max(253)
-const gigabyte = 1e9
 const quick = { likely: 5, worst: 15 }
 
 const resizeIntent = z.strictObject({
@@ -59,7 +58,7 @@ export const volumeResize: ChangeKind<ResizeIntent> = {
     const asked = askedVolume(intent, view)
     if ('findings' in asked) return asked.findings
     const { cluster, storage, volume } = asked
-    const bytes = intent.gigabytes * gigabyte
+    const bytes = intent.gigabytes * GB
     if (bytes < volume.bytes)
       return [
         stop(
@@ -81,7 +80,7 @@ export const volumeResize: ChangeKind<ResizeIntent> = {
       ]
     const tight = tightest(storage, volume)
     if (!tight || bytes - volume.bytes <= tight.left) return []
-    const fitting = Math.floor((volume.bytes + Math.max(0, tight.left)) / gigabyte)
+    const fitting = Math.floor((volume.bytes + Math.max(0, tight.left)) / GB)
     return [
       stop(
         'volume.room',
@@ -101,7 +100,7 @@ export const volumeResize: ChangeKind<ResizeIntent> = {
             }),
           ),
         ],
-        fitting * gigabyte > volume.bytes
+        fitting * GB > volume.bytes
           ? [{ says: `Grow it to ${fitting} GB`, change: patch('/gigabytes', fitting) }]
           : [],
       ),
@@ -121,7 +120,7 @@ export const volumeResize: ChangeKind<ResizeIntent> = {
           command: command('volume.set', {
             cluster: intent.cluster,
             volume: intent.volume,
-            bytes: intent.gigabytes * gigabyte,
+            bytes: intent.gigabytes * GB,
           }),
           final: true,
           seconds: quick,
@@ -136,13 +135,13 @@ export const volumeResize: ChangeKind<ResizeIntent> = {
     return [
       {
         says: `${intent.volume} has ${intent.gigabytes} GB`,
-        holds: volume?.bytes === intent.gigabytes * gigabyte,
+        holds: volume?.bytes === intent.gigabytes * GB,
         observed: volume ? decimalBytesText(volume.bytes) : 'it is gone',
       },
     ]
   },
   after: (intent, view) =>
-    withVolume(view, intent, (volume) => ({ ...volume, bytes: intent.gigabytes * gigabyte })),
+    withVolume(view, intent, (volume) => ({ ...volume, bytes: intent.gigabytes * GB })),
 }
 
 const copiesIntent = z.strictObject({
