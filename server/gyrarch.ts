@@ -16,6 +16,8 @@ import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
 import { Registries } from './registries/registries'
+import { Desk } from './shipments/desk'
+import { Shipments } from './shipments/shipments'
 import { Catalogue } from './releases/catalogue'
 import { Judges } from './judging/judges'
 import { Keys } from './keys/keys'
@@ -86,6 +88,7 @@ export class Gyrarch {
   readonly judges: Judges
   readonly catalogue: Catalogue
   readonly registries: Registries
+  readonly shipments: Shipments
   readonly keys: Keys
   readonly vault: Vault
   readonly joins: Joins
@@ -138,6 +141,14 @@ export class Gyrarch {
     this.judges = parts.judges
     this.catalogue = new Catalogue(parts.database)
     this.registries = this.openRegistries(parts.dir)
+    parts.fleet.published = () => this.catalogue.contents()
+    this.shipments = new Shipments({
+      dir: join(parts.dir, 'shipments'),
+      registries: this.registries,
+      published: () => this.catalogue.contents(),
+      awaiting: parts.runner,
+      onError: parts.onError,
+    })
     this.vault = parts.vault
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -194,6 +205,7 @@ export class Gyrarch {
       dir: join(dir, 'registries'),
       catalogue: this.catalogue,
       view: () => this.fleet.view(),
+      tell: (told) => this.outside.tellRegistry(told),
       onError: this.onError,
     })
   }
@@ -217,7 +229,8 @@ export class Gyrarch {
       fleet.touchRegister()
       watchers.registered()
     })
-    const connectors = new ConnectorRegistry(register, outside)
+    const desk = new Desk(outside.clock)
+    const connectors = new ConnectorRegistry(register, desk, outside)
     const observe = connectors.observe()
     const fleet = new Fleet(observe, outside.clock)
     const times = await ObservedTimes.open(database)
@@ -271,7 +284,9 @@ export class Gyrarch {
     const { watchers } = gyrarch
     gyrarch.keepClock()
     if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
+    desk.open(gyrarch.shipments)
     await runner.resume()
+    void gyrarch.shipments.intake.resume().catch(onError)
     await changes.sets.resume()
     watchers.registered()
     if (options.clockRuns ?? true) outside.start()

@@ -4,7 +4,7 @@ import type { AnyBehaviour, Behaviour } from './engine/sim'
 import { addressHold, addressRelease } from './sites/addresses'
 import { boxClear, boxInstall, boxTake } from './sites/boxes'
 import { controlPlaneCreate, controlPlaneDelete } from './sites/control-planes'
-import { imagePlace, imageRemove } from './sites/images'
+import { blobsFetch, imagePlace, imageRemove } from './sites/images'
 import * as ground from './sites/ground'
 import * as leftovers from './sites/leftovers'
 import * as balancers from './sites/balancers'
@@ -25,6 +25,7 @@ import { backupRestore } from './cluster/backups'
 import { backupTry } from './cluster/backups'
 import { backupTake } from './cluster/backups'
 import { certificatesRenew } from './cluster/backups'
+import { imagesPull, nodesRedirect } from './cluster/images'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
 import {
@@ -42,13 +43,16 @@ import { objectsApply, objectsPutBack, objectsRemove } from './cluster/objects'
 import { workloadRestart } from './cluster/rollout'
 import { rolloutAwait } from './cluster/rollout'
 
-/** Verbs that are asked of the outside: all but those of Gyrarch’s own register. */
+/** Verbs that are asked of the outside: all but those of Gyrarch’s own register and desk. */
 export type OutsideVerb = {
-  [Name in VerbName]: DefinitionOf<Name>['port'] extends 'ledger' ? never : Name
+  [Name in VerbName]: DefinitionOf<Name>['port'] extends 'ledger' | 'desk' ? never : Name
 }[VerbName]
 
 const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'address.hold': addressHold,
+  'blobs.fetch': blobsFetch,
+  'nodes.redirect': nodesRedirect,
+  'images.pull': imagesPull,
   'address.release': addressRelease,
   'machine.create': machineCreate,
   'machine.boot': machineBoot,

@@ -47,6 +47,7 @@ export function buildSite(site: ScenarioSite, scenario: Scenario): Site {
     nameServers: site.nameServers.map((address) => ({ address, answers: true })),
     timeServers: site.timeServers.map((name) => ({ name, answers: true })),
     nameDomain: site.nameDomain,
+    ...(site.registryHost === undefined ? {} : { registryHost: site.registryHost }),
     records: structuredClone(site.records),
     storageClasses: site.storageClasses.map(({ name, zones }) => ({
       name,

@@ -91,6 +91,15 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
       cluster.workloads.map((workload) => imageParts(workload.image).repository),
     ),
   )
+  // A registry inside a site that nothing is joined to holds what runs there.
+  for (const cluster of Object.values(clusters)) {
+    const host = sites[cluster.site]?.registryHost
+    if (host === undefined) continue
+    for (const { image } of cluster.workloads) {
+      const { repository } = imageParts(image)
+      repositories.add(`${host}/${repository.slice(repository.indexOf('/') + 1)}`)
+    }
+  }
   for (const own of [...addOnWorkloads(0), networkWorkload(0)])
     repositories.add(imageParts(own.image).repository)
   const images = Object.fromEntries(

@@ -105,6 +105,8 @@ export interface Pod {
   readonly gpus: number
   readonly createdAt: number
   startedAt: number | null
+  /** Digests that were pulled, by image, where the tag stands for another since. */
+  pulled?: Readonly<Record<string, string>>
 }
 
 export interface ClusterEvent {
@@ -134,6 +136,8 @@ export interface Cluster {
   readonly apiAddress: string
   readonly dnsAddress: string
   readonly maxPodsPerNode: number
+  /** Where its nodes look for images instead, by the beginning of their names. */
+  redirects?: readonly { readonly from: string; readonly to: string }[]
   /** Add-ons installed, by name. */
   addOns?: Readonly<Record<string, string>>
   /** Machines that are members of an own control plane. */

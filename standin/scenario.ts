@@ -22,6 +22,8 @@ const site = z.object({
   quotaBalancers: z.number().nullable().default(null),
   quotaAddresses: z.number().nullable().default(null),
   nameDomain: z.string().default('fernhollow.example'),
+  /** The name of the registry that stands here, where it is none of the name domain’s. */
+  registryHost: z.string().optional(),
   nameServers: z.array(z.string()).default([]),
   timeServers: z.array(z.string()).default([]),
   routes: z.array(z.object({ network: z.string(), to: z.string(), via: z.string() })).default([]),

@@ -126,6 +126,8 @@ export interface Site {
   nameServers: { readonly address: string; readonly answers: boolean }[]
   timeServers: { readonly name: string; readonly answers: boolean }[]
   readonly nameDomain: string
+  /** The registry that stands here, where it has a name of its own. */
+  readonly registryHost?: string
   records: DnsRecord[]
   storageClasses: { readonly name: string; readonly zones: readonly string[] }[]
   /** Most bytes of boot data a machine can be handed, after encoding; null has no limit. `cutAt` is what really arrives. */

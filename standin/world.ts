@@ -124,6 +124,8 @@ export interface World {
   readonly seed: number
   /** What registries hold: digests by repository and tag. Absent in worlds from before there were any: then every image is there. */
   images?: Readonly<Record<string, Readonly<Record<string, string>>>>
+  /** Registries that have told what they hold: their digests are those of real bytes. */
+  told?: readonly string[]
   /** Partners outside who listen. */
   peers?: readonly PeerReport[]
   readonly sites: Record<string, Site>

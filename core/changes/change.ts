@@ -121,7 +121,8 @@ export type StepResults = Readonly<Record<StepId, Readonly<Record<string, unknow
 
 /**
  * Slices of the fleet a kind must see; its view holds exactly those, and reading more is an error in tests.
- * What names a site or a cluster and says where it stands is always there. `catalogue` are the releases; `ledger` the
+ * What names a site or a cluster and says where it stands is always there. `catalogue` are the releases, `published` all
+ * that is published with its images; `ledger` the
  * ranges and addresses of every site and cluster; `names` the records, name and time servers of every site; `prices`
  * their prices; `registries` what the registries hold; `spaces` the
  * namespaces and pools of every cluster. A site slice carries the clusters on it, without their pods, a cluster slice the site it stands on;
@@ -130,6 +131,7 @@ export type StepResults = Readonly<Record<StepId, Readonly<Record<string, unknow
  */
 export type SliceKey =
   | 'catalogue'
+  | 'published'
   | 'ledger'
   | 'names'
   | 'prices'

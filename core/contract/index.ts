@@ -30,6 +30,7 @@ export {
   type ArgsIn,
   type ArgsOf,
   type DefinitionOf,
+  driveRef,
   objectRef,
   type ResultOf,
   verbNamed,

@@ -8,8 +8,8 @@ import type { Ref, SliceName } from './refs'
 import type { Said } from './said'
 import type { Told } from './told'
 
-/** `ledger` is Gyrarch’s own register; `site` and `cluster` are outside. */
-export type PortName = 'site' | 'cluster' | 'ledger'
+/** `ledger` is Gyrarch’s own register, `desk` where drives are written and read; `site` and `cluster` are outside. */
+export type PortName = 'site' | 'cluster' | 'ledger' | 'desk'
 
 export interface VerbDefinition<
   Name extends string = string,
@@ -60,4 +60,5 @@ export const portFailures: Readonly<Record<PortName, readonly string[]>> = {
   site: ['no-site', 'unknown-verb', 'bad-arguments'],
   cluster: ['certificate-expired', 'cluster-rests', 'api-down', 'unknown-verb', 'bad-arguments'],
   ledger: ['unknown-verb', 'bad-arguments'],
+  desk: ['unknown-verb', 'bad-arguments'],
 }

@@ -47,7 +47,13 @@ export function workOf(
   siteOf: (cluster: string) => string | undefined,
 ): Work | null {
   const read = readCommand(command.verb, command.args)
-  if (!read.ok || read.definition.port === 'ledger' || read.definition.awaits) return null
+  if (
+    !read.ok ||
+    read.definition.port === 'ledger' ||
+    read.definition.port === 'desk' ||
+    read.definition.awaits
+  )
+    return null
   const [kind, name = ''] = read.definition.at(read.args).split('/')
   const site = kind === 'site' ? name : siteOf(name)
   if (site === undefined) return null

@@ -26,6 +26,7 @@ export {
   type RecordView,
   type Reservation,
   type RouteView,
+  type ShipmentView,
   siteOf,
   type SiteKind,
   type SiteView,

@@ -25,6 +25,7 @@ export const wholeView = (view: FleetView): FleetView =>
         ...view,
         catalogue: unlimited(view.catalogue),
         ledger: unlimited(view.ledger),
+        ...(view.published ? { published: unlimited(view.published) } : {}),
         sites: view.sites.map(unlimited),
         clusters: view.clusters.map(unlimited),
       }
@@ -146,6 +147,9 @@ export function scoped(given: FleetView, needs: readonly string[]): FleetView {
     catalogue: keys.has('catalogue')
       ? view.catalogue
       : limited(view.catalogue, 'the fleet: catalogue', nothing),
+    ...(view.published && !keys.has('published')
+      ? { published: limited(view.published, 'the fleet: published', nothing) }
+      : {}),
     ledger: keys.has('ledger') ? view.ledger : limited(view.ledger, 'the fleet: ledger', nothing),
     sites: view.sites.map((site): SiteView =>
       whole.sites.has(site.name) ? site : limited(site, `site:${site.name}`, ofSite),

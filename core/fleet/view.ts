@@ -13,7 +13,7 @@ import type {
   TrafficReport,
 } from '../contract'
 import type { ApiObject } from '../objects'
-import type { Release } from '../releases'
+import type { Published, Release } from '../releases'
 import type { RestWindow } from '../scaling'
 
 /** What the contract reports, under the names that the fleet shows it by. */
@@ -139,6 +139,8 @@ export interface ClusterView {
   readonly maxPodsPerNode: number
   /** Ranges towards which pods keep their own addresses. */
   readonly keepSource?: readonly string[]
+  /** Where its nodes look for images instead, by the beginning of their names. */
+  readonly redirects?: readonly { readonly from: string; readonly to: string }[]
   readonly drives: readonly string[]
   readonly pools: readonly PoolView[]
   readonly podCount: number
@@ -181,6 +183,22 @@ export interface Reservation {
   readonly memoryBytes?: number
 }
 
+/** A shipment that is packed, or being packed: what lies on its drives. */
+export interface ShipmentView {
+  readonly name: string
+  readonly site: string
+  readonly release: string | null
+  /** ISO time. */
+  readonly packedAt: string
+  readonly images: readonly { readonly name: string; readonly digest: string }[]
+  /** In order; a drive is named by its place, counted from 1. Bytes in the sizes of the catalogue. */
+  readonly drives: readonly {
+    readonly medium: string
+    readonly bytes: number
+    readonly blobs: number
+  }[]
+}
+
 export interface FleetView {
   readonly version: number
   /** ISO time of the stand-ins' clock. */
@@ -189,6 +207,10 @@ export interface FleetView {
   readonly clusters: readonly ClusterView[]
   readonly ledger: readonly LedgerEntry[]
   readonly catalogue: readonly Release[]
+  /** All that is published, for those who asked for it (`published`). */
+  readonly published?: Published
+  /** What was packed for sites that nothing can be sent to. */
+  readonly shipments?: readonly ShipmentView[]
   readonly sshKeys: readonly string[]
   /** Public halves by name, where they are known. */
   readonly sshPublic: Readonly<Record<string, string>>

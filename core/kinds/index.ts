@@ -80,6 +80,7 @@ import {
   volumeMove,
   volumeResize,
 } from '../storage/changes'
+import { shipmentImport, shipmentPack } from '../shipment/changes'
 import { withObserved } from '../estimates'
 import { setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
@@ -111,6 +112,8 @@ export interface Needs {
   readonly objectsOf: readonly string[]
   /** Sites and clusters whose ways it must see, as `site/x` or `cluster/x`. */
   readonly walksAt: readonly string[]
+  /** Whether it must see all that is published. */
+  readonly published: boolean
 }
 
 /** A readable intent and what the pipeline can do with it. */
@@ -280,6 +283,8 @@ export const kinds: readonly Kind[] = [
   kind(snapshotRestore),
   kind(diskAdd),
   kind(diskRetire),
+  kind(shipmentPack),
+  kind(shipmentImport),
   kind(setRunOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),
 ]
 
@@ -290,25 +295,32 @@ export const kindNamed = (name: string): Kind | undefined =>
 function needsOf(keys: readonly SliceKey[]): Needs {
   const after = (prefix: string): readonly string[] =>
     keys.flatMap((key) => (key.startsWith(prefix) ? [key.slice(prefix.length)] : []))
-  return { objectsOf: after('objects:'), walksAt: after('walks:') }
+  return {
+    objectsOf: after('objects:'),
+    walksAt: after('walks:'),
+    published: keys.includes('published'),
+  }
 }
 
 /** What the changes offered by some findings must see. */
 function offersNeed(findings: readonly RawFinding[]): Needs {
   const objectsOf = new Set<string>()
   const walksAt = new Set<string>()
+  let published = false
   for (const { change } of findings.flatMap((finding) => finding.offers ?? [])) {
     if ('patchDraft' in change) continue
     const read = kindNamed(change.kind)?.read(change.intent)
     if (!read?.ok) continue
     for (const cluster of read.draft.objectsOf) objectsOf.add(cluster)
     for (const place of read.draft.walksAt) walksAt.add(place)
+    published ||= read.draft.published
   }
-  return { objectsOf: [...objectsOf], walksAt: [...walksAt] }
+  return { objectsOf: [...objectsOf], walksAt: [...walksAt], published }
 }
 
 /** Whether a view holds everything that is needed: a change is not proven on less. */
 const holdsAll = (view: FleetView, needs: Needs): boolean =>
+  (!needs.published || view.published !== undefined) &&
   needs.objectsOf.every((cluster) => view.objects?.[cluster] !== undefined) &&
   needs.walksAt.every((place) => {
     const [kind, name] = place.split('/')

@@ -1,4 +1,5 @@
 export { findRelease, isUnsupported, newestFirst, type Release, supportDaysLeft } from './release'
+export type { Published, PublishedAddOn, PublishedAddOnVersion, PublishedImage } from './published'
 export {
   byVersion,
   type Catalogue,

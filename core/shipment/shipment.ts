@@ -20,7 +20,7 @@ export interface Shipment extends Closure {
 }
 
 /** The later of all bytes over the link and the longest of the parallel streams, blobs handed out longest first. */
-function secondsOver(link: ShipmentOrder['link'], blobs: readonly Blob[], bytes: number) {
+export function secondsOver(link: ShipmentOrder['link'], blobs: readonly Blob[], bytes: number) {
   if (!link) return null
   const longestStream = longestLane(
     blobs.map((blob) => blob.bytes),

@@ -92,6 +92,32 @@ describe('answers are as described', () => {
     await good('get', '/registries')
     await good('get', '/registries/registry.fernhollow.example/images?repository=market/price-feed')
     await good('get', '/catalogue')
+    const { id: packing } = await good<{ id: string }>('post', '/changes', {
+      kind: 'shipment.pack',
+      intent: {
+        shipment: 'spring',
+        site: 'kilnlane',
+        release: '1.32.6',
+        media: [{ name: 'drive-64', count: 3 }],
+      },
+    })
+    await good('post', `/changes/${packing}/run`, {})
+    await good('post', '/clock', { advanceSeconds: 1800 })
+    await good('get', '/shipments')
+    const { drives } = await good<{ drives: { file: unknown }[] }>('get', '/shipments/spring')
+    expect(drives.map(({ file }) => file !== null)).toEqual([true])
+    const drive = await fetch(`${base}/shipments/spring/drives/1.tar`)
+    const { id: taking } = await good<{ id: string }>('post', '/changes', {
+      kind: 'shipment.import',
+      intent: { shipment: 'spring', site: 'kilnlane' },
+    })
+    await good('post', `/changes/${taking}/run`, {})
+    const put = await fetch(`${base}/shipments/import`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/x-tar' },
+      body: await drive.arrayBuffer(),
+    })
+    expect([put.status, await put.json()]).toMatchObject([200, { isWhole: true, change: taking }])
     await good('get', '/sites/kilnlane/shipment?release=1.33.2&severity=high')
     await good('get', '/sites/kilnlane/shipment/drives/1.tar?release=1.33.2')
     const { text } = await good<{ text: string }>('get', '/sites/mossgate/zone')

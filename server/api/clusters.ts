@@ -43,6 +43,7 @@ const cluster = z.object({
   services: z.string(),
   maxPodsPerNode: z.number(),
   keepSource: z.array(z.string()).optional(),
+  redirects: z.array(z.object({ from: z.string(), to: z.string() })).optional(),
   drives: z.array(z.string()),
   pools: z.array(
     z.object({

@@ -1,4 +1,5 @@
 /** One route of the JSON API: what it takes, what it answers. */
+import type { Readable } from 'node:stream'
 import { z } from 'zod'
 import type { FleetPictures } from '../fleet/pictures'
 import type { Gyrarch } from '../gyrarch'
@@ -17,6 +18,8 @@ export interface Route {
   readonly status?: number
   /** Takes its body as bytes, up to 256 MiB, and reads it itself. */
   readonly large?: boolean
+  /** Reads its body itself as it comes, whatever its size: `call.stream`. */
+  readonly streams?: boolean
   /** Takes its body as the text it is: a manifest in YAML or JSON. */
   readonly manifest?: boolean
   /** Takes its body as YAML too, where its media type says so. */
@@ -32,6 +35,8 @@ export interface Call {
   readonly params: Readonly<Record<string, string>>
   readonly query: Readonly<Record<string, unknown>>
   readonly body: unknown
+  /** The body as it comes, for routes that read it so. */
+  readonly stream: Readable
   readonly ifMatch: string | undefined
   readonly signal: AbortSignal
   /** Where Gyrarch was reached, for addresses that others are given. */

@@ -56,6 +56,7 @@ function handler(gyrarch: Gyrarch, route: Route, onAnswer?: AnswerListener) {
       params,
       query: (query?.data ?? {}) as Record<string, unknown>,
       body: body?.data,
+      stream: request,
       ifMatch: request.get('if-match'),
       signal: cancelled.signal,
       base: `${request.protocol}://${request.get('host') ?? 'localhost'}`,
@@ -117,16 +118,19 @@ export function apiRouter(
   for (const route of routes)
     if (route.yaml === true)
       router.post(route.path, express.text({ limit: bodyLimit, type: yamlTypes }))
-  router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
   router.use((_request, _response, next) => actingAs('person', next))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')
     next()
   })
+  for (const route of routes)
+    if (route.streams === true) router[route.method](route.path, handler(gyrarch, route, onAnswer))
+  router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
   const description = openApi()
   router.get('/openapi.json', (_request, response) => void response.json(description))
   router.get('/live', (request, response) => live(gyrarch, request, response))
-  for (const route of routes) router[route.method](route.path, handler(gyrarch, route, onAnswer))
+  for (const route of routes)
+    if (route.streams !== true) router[route.method](route.path, handler(gyrarch, route, onAnswer))
   router.use('/compute/:name', (request, _response, next) =>
     next(
       new Refusal(

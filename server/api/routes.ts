@@ -16,6 +16,7 @@ import type { Route } from './route'
 import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
 import { registryRoutes } from './registries'
+import { shipmentRoutes } from './shipments'
 import { storeRoutes } from './store'
 import { templateRoutes } from './templates'
 import { windowRoutes } from './windows'
@@ -38,6 +39,7 @@ export const routes: readonly Route[] = [
   ...layerRoutes,
   ...windowRoutes,
   ...storeRoutes,
+  ...shipmentRoutes,
   ...registryRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({

@@ -2,14 +2,14 @@
 import { z } from 'zod'
 import { storageReport } from '~/core/contract'
 import { clusterOf } from '~/core/fleet'
-import { severities, type Shipment } from '~/core/shipment'
+import { orderOf, severities, type Shipment } from '~/core/shipment'
 import { growthOfVolume, lossesOfStorage, storageOverview } from '~/core/storage'
 import { walkedPairs } from '~/core/storage/walked-pairs'
 import { countText } from '~/core/units'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
-import { layoutTar } from '../releases/layout'
-import { orderOf, shipmentAsked } from '../releases/shipping'
+import { layoutTar } from '../shipments/layout'
+import { shipmentAsked } from '../releases/shipping'
 import { shipmentAnswer } from '../compute/storage'
 import { ok, wholeText } from './answers'
 import type { Call, Route } from './route'
@@ -144,6 +144,16 @@ export const storeRoutes: readonly Route[] = [
           signedBy: z.string().nullable(),
         }),
       ),
+      desk: z.object({
+        media: z.array(
+          z.object({ name: z.string(), bytes: z.number(), count: z.number().optional() }),
+        ),
+        link: z.object({
+          bytesPerSecond: z.number(),
+          streamBytesPerSecond: z.number(),
+          parallel: z.number(),
+        }),
+      }),
     }),
     handle: async (gyrarch) => ok(await gyrarch.catalogue.contents()),
   },

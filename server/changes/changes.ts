@@ -47,7 +47,7 @@ export class Changes {
 
   /** The fleet with everything that a draft must see. */
   viewFor(draft: Draft): Promise<FleetView> {
-    return this.parts.fleet.viewFor(draft.objectsOf, draft.walksAt)
+    return this.parts.fleet.viewFor(draft.objectsOf, draft.walksAt, draft.published)
   }
 
   /** Reads an intent by its kind, or refuses with the fields. */

@@ -215,6 +215,20 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ],
   ['disk.add', { cluster: 'cedar', node: 'cedar-general-3', disk: 'bay-2', gigabytes: 400 }],
   ['disk.retire', { cluster: 'cedar', node: 'cedar-general-1', disk: 'bay-1' }],
+  [
+    'shipment.pack',
+    {
+      shipment: 'winter',
+      site: 'kilnlane',
+      release: '1.32.6',
+      channel: 'steady',
+      images: ['platform/api-server:1.32.6'],
+      severity: 'high',
+      unsigned: 'held',
+      media: [{ name: 'drive-64', count: 3 }],
+    },
+  ],
+  ['shipment.import', { shipment: 'winter', site: 'kilnlane' }],
   ['image.place', { site: hall, release: '1.35.0' }],
   [
     'wire.route',

@@ -120,7 +120,7 @@ export async function recordOf(
   const view =
     fresh?.view ??
     (await (read?.ok
-      ? parts.fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
+      ? parts.fleet.viewFor(read.draft.objectsOf, read.draft.walksAt, read.draft.published)
       : parts.fleet.view()))
   const members = row.members
     ? await ChangeRow.findAll({ where: { parent: row.number }, order: [['position', 'ASC']] })

@@ -17,6 +17,7 @@ import type {
   ExpectationView,
   FleetView,
   PeerView,
+  ShipmentView,
   SiteView,
   TrafficView,
   WindowView,
@@ -36,6 +37,7 @@ import {
   ReservationRow,
   ClusterRow,
   ContactRow,
+  ShipmentRow,
   WindowRow,
 } from '../records/models'
 import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
@@ -81,6 +83,7 @@ export class Fleet extends FleetPictures {
   private peers: readonly PeerView[] = []
   private expectations: readonly ExpectationView[] = []
   private windows: readonly WindowView[] = []
+  private shipments: readonly ShipmentView[] = []
   private unheard: Record<string, string> = {}
   private siteList: readonly SiteView[] = []
   private clusterList: readonly ClusterView[] = []
@@ -211,6 +214,7 @@ export class Fleet extends FleetPictures {
       peers: this.peers,
       expectations: this.expectations,
       windows: this.windows,
+      ...(this.shipments.length === 0 ? {} : { shipments: this.shipments }),
       ...(Object.keys(this.timings()).length === 0 ? {} : { timings: this.timings() }),
     }
   }
@@ -363,6 +367,16 @@ export class Fleet extends FleetPictures {
       item,
       units,
     }))
+    this.shipments = (await ShipmentRow.findAll({ order: [['packedAt', 'ASC']] })).map(
+      ({ name, site, release, packedAt, images, drives }) => ({
+        name,
+        site,
+        release,
+        packedAt,
+        images,
+        drives: drives.map((drive) => ({ ...drive, blobs: drive.blobs.length })),
+      }),
+    )
     this.windows = (await WindowRow.findAll({ order: [['name', 'ASC']] })).map((row) =>
       row.get({ plain: true }),
     )

@@ -74,6 +74,7 @@ export function clusterView(
     pools: [...registered, ...others],
     podCount: report?.podCount ?? 0,
     keepSource: report?.keepSource ?? [],
+    ...(report?.redirects ? { redirects: report.redirects } : {}),
     namespaces: report?.namespaces ?? [],
     dnsAnswers: report?.dnsAnswers ?? false,
     certificatesUntil: report?.certificatesUntil ?? null,

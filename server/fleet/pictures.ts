@@ -2,6 +2,7 @@
 import type { ClusterEvent, Slice, UsageReport } from '~/core/contract'
 import { type FleetView, knownObjects, type TrafficView } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
+import type { Published } from '~/core/releases'
 import type { MeteredThing } from '~/core/spend'
 import { clustersOf } from '~/core/wire'
 
@@ -11,6 +12,9 @@ const expectedClusters = (view: FleetView): readonly string[] => [
 ]
 
 export abstract class FleetPictures {
+  /** All that is published: set by who keeps it. It does not change with time. */
+  published: () => Promise<Published | null> = () => Promise.resolve(null)
+
   abstract view(): Promise<FleetView>
 
   /** What a cluster’s API lists, or null if it does not answer. */
@@ -43,7 +47,21 @@ export abstract class FleetPictures {
   }
 
   /** The picture with what a draft must see: lists of objects, and the ways of sites and clusters with their traffic. */
-  async viewFor(objectsOf: readonly string[], walksAt: readonly string[]): Promise<FleetView> {
+  async viewFor(
+    objectsOf: readonly string[],
+    walksAt: readonly string[],
+    published = false,
+  ): Promise<FleetView> {
+    const view = await this.viewOfWays(objectsOf, walksAt)
+    if (!published) return view
+    const all = await this.published()
+    return all ? { ...view, published: all } : view
+  }
+
+  private async viewOfWays(
+    objectsOf: readonly string[],
+    walksAt: readonly string[],
+  ): Promise<FleetView> {
     if (walksAt.length === 0) return this.viewWith(objectsOf)
     const plain = await this.view()
     const near = plain.clusters

@@ -69,7 +69,7 @@ async function walkAt(fleet: PastFleet, asked: WalkAsked): Promise<string> {
 export const findingQuestion = (draft: Draft, key: string): Question => ({
   slices: null,
   answer: async (fleet) => {
-    const view = await fleet.viewFor(draft.objectsOf, draft.walksAt)
+    const view = await fleet.viewFor(draft.objectsOf, draft.walksAt, draft.published)
     return draft.findings(view).some((finding) => finding.key === key) ? 'found' : 'not found'
   },
 })

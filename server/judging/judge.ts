@@ -14,9 +14,12 @@ export function unseenBy(draft: Draft, view: FleetView, seen: Needs): Needs | nu
   const offers = draft.offersNeed(view)
   const objectsOf = [...new Set([...seen.objectsOf, ...draft.objectsOf, ...offers.objectsOf])]
   const walksAt = [...new Set([...seen.walksAt, ...draft.walksAt, ...offers.walksAt])]
-  return objectsOf.length === seen.objectsOf.length && walksAt.length === seen.walksAt.length
+  const published = seen.published || draft.published || offers.published
+  return objectsOf.length === seen.objectsOf.length &&
+    walksAt.length === seen.walksAt.length &&
+    published === seen.published
     ? null
-    : { objectsOf, walksAt }
+    : { objectsOf, walksAt, published }
 }
 
 export function judge(draft: Draft, view: FleetView): Judged {

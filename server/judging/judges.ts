@@ -61,9 +61,13 @@ export class Judges {
     signal?: AbortSignal,
     without: { readonly plan: Plan; readonly change: string } | null = null,
   ): Promise<Verdict> {
-    let seen: Needs = { objectsOf: draft.objectsOf, walksAt: draft.walksAt }
+    let seen: Needs = {
+      objectsOf: draft.objectsOf,
+      walksAt: draft.walksAt,
+      published: draft.published,
+    }
     for (let round = 0; ; round++) {
-      const view = await this.fleet.viewFor(seen.objectsOf, seen.walksAt)
+      const view = await this.fleet.viewFor(seen.objectsOf, seen.walksAt, seen.published)
       const { intent } = draft
       const answer = await this.ask({ task: 'judge', kind, intent, seen, without }, view, signal)
       if ('judged' in answer) return { ...answer.judged, view }

@@ -7,11 +7,15 @@ import type { FleetView } from '~/core/fleet'
 export type Slices = ReadonlyMap<string, unknown>
 
 /** What is sent with each question: small, and another each time. */
-export type Frame = Omit<FleetView, 'sites' | 'clusters' | 'objects' | 'traffic' | 'ledger'> & {
+export type Frame = Omit<
+  FleetView,
+  'sites' | 'clusters' | 'objects' | 'traffic' | 'ledger' | 'published'
+> & {
   readonly siteNames: readonly string[]
   readonly clusterNames: readonly string[]
   readonly objectNames: readonly string[] | null
   readonly trafficNames: readonly string[] | null
+  readonly holdsPublished: boolean
 }
 
 export function slicesOf(view: FleetView): Slices {
@@ -23,23 +27,25 @@ export function slicesOf(view: FleetView): Slices {
   for (const [name, slice] of Object.entries(view.traffic ?? {}))
     slices.set(`traffic/${name}`, slice)
   slices.set('fleet/ledger', view.ledger)
+  if (view.published) slices.set('fleet/published', view.published)
   return slices
 }
 
 export function frameOf(view: FleetView): Frame {
-  const { sites, clusters, objects, traffic, ledger: _ledger, ...rest } = view
+  const { sites, clusters, objects, traffic, published, ledger: _ledger, ...rest } = view
   return {
     ...rest,
     siteNames: sites.map(({ name }) => name),
     clusterNames: clusters.map(({ name }) => name),
     objectNames: objects ? Object.keys(objects) : null,
     trafficNames: traffic ? Object.keys(traffic) : null,
+    holdsPublished: published !== undefined,
   }
 }
 
 /** The picture again, of slices that are at hand. */
 export function viewOf(frame: Frame, slices: Slices): FleetView {
-  const { siteNames, clusterNames, objectNames, trafficNames, ...rest } = frame
+  const { siteNames, clusterNames, objectNames, trafficNames, holdsPublished, ...rest } = frame
   const named = (kind: string, names: readonly string[]): unknown[] =>
     names.map((name) => slices.get(`${kind}/${name}`))
   const objects = objectNames && {
@@ -67,5 +73,8 @@ export function viewOf(frame: Frame, slices: Slices): FleetView {
     ledger: slices.get('fleet/ledger') as FleetView['ledger'],
     ...(objects ?? {}),
     ...(traffic ?? {}),
+    ...(holdsPublished
+      ? { published: slices.get('fleet/published') as NonNullable<FleetView['published']> }
+      : {}),
   }
 }

@@ -1,5 +1,5 @@
 /**
- * Which connector carries what. A command goes where its verb says: to Gyrarch’s own register, or to whoever has the
+ * Which connector carries what. A command goes where its verb says: to Gyrarch’s own register or desk, or to whoever has the
  * site or cluster it is asked of. Everybody above asks here and knows no connector.
  */
 import {
@@ -19,6 +19,7 @@ export class ConnectorRegistry {
   /** `outside` has every site and cluster that was given to nobody else. */
   constructor(
     private readonly register: Connector,
+    private readonly desk: Connector,
     private readonly outside: Outside,
   ) {}
 
@@ -28,12 +29,13 @@ export class ConnectorRegistry {
   }
 
   all(): readonly Connector[] {
-    return [...new Set<Connector>([this.register, this.outside, ...this.byRef.values()])]
+    return [...new Set<Connector>([this.register, this.desk, this.outside, ...this.byRef.values()])]
   }
 
   /** The connector that carries a command. */
   carrying(command: Pick<Command, 'port' | 'verb' | 'args'>): Connector {
-    return command.port === 'ledger' ? this.register : this.having(targetOf(command))
+    if (command.port === 'ledger') return this.register
+    return command.port === 'desk' ? this.desk : this.having(targetOf(command))
   }
 
   /** The connector that has a site or a cluster. */

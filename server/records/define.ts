@@ -7,6 +7,7 @@ import {
   ClusterRow,
   ContactRow,
   DurationRow,
+  ShipmentRow,
   WindowRow,
   ChangeRow,
   StepRow,
@@ -345,6 +346,17 @@ export function defineRecords(sequelize: Sequelize): void {
       labels: json(),
     },
     { ...common, tableName: 'windows' },
+  )
+  ShipmentRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      site: text(),
+      release: { type: TEXT, allowNull: true },
+      packedAt: text(),
+      images: json(),
+      drives: json(),
+    },
+    { ...common, tableName: 'shipments' },
   )
   ContactRow.init(
     { site: { ...text(), primaryKey: true }, address: text() },

@@ -191,6 +191,12 @@ export const recordMigrations: readonly Migration[] = [
       `UPDATE changes SET plan = REPLACE(plan, '"verb":"storage.class"', '"verb":"class.default"') WHERE plan LIKE '%"storage.class"%'`,
     ),
   },
+  {
+    name: '0020-shipments',
+    up: sql(
+      `CREATE TABLE shipments (name TEXT PRIMARY KEY, site TEXT NOT NULL, release TEXT, packedAt TEXT NOT NULL, images JSON NOT NULL, drives JSON NOT NULL)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */
@@ -253,6 +259,13 @@ export const standinMigrations: readonly Migration[] = [
     up: sql(
       `UPDATE commands SET verb = 'class.default' WHERE verb = 'storage.class'`,
       `UPDATE chunks SET body = REPLACE(body, '"verb":"storage.class"', '"verb":"class.default"') WHERE body LIKE '%"storage.class"%'`,
+    ),
+  },
+  {
+    // The registry inside the demo’s closed site has had a name of its own only since images are carried there.
+    name: '0004-registry-host',
+    up: sql(
+      `UPDATE chunks SET body = json_set(body, '$.registryHost', 'registry.kilnlane.example') WHERE name = 'site:kilnlane'`,
     ),
   },
 ]

@@ -1,5 +1,6 @@
 /** What registries hold at the beginning: images of the catalogue, the co-operative’s own, and the signatures of both. */
-import type { CatalogueContents, Catalogue } from '../releases/catalogue'
+import type { Published } from '~/core/releases'
+import type { Catalogue } from '../releases/catalogue'
 import {
   type CatalogueImage,
   catalogueImage,
@@ -47,7 +48,7 @@ function withSignature(image: CatalogueImage): readonly FirstImage[] {
 }
 
 export function firstImages(
-  catalogue: CatalogueContents['images'],
+  catalogue: Published['images'],
   own: readonly OwnImage[],
 ): readonly FirstImage[] {
   const held = new Set(catalogue.map((image) => image.name))

@@ -2,10 +2,12 @@
 import { createServer, type Server } from 'node:http'
 import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
+import { isDeepStrictEqual } from 'node:util'
+import { z } from 'zod'
 import type { FleetView } from '~/core/fleet'
 import { parseReference } from '~/core/registry'
+import { imagesRun } from '~/core/shipment'
 import type { Catalogue } from '../releases/catalogue'
-import { siteStock } from '../releases/site-stock'
 import { firstBlob, firstImages, type OwnImage } from './first'
 import { serveRegistry } from './http'
 import { Registry } from './registry'
@@ -29,7 +31,14 @@ export interface RegistryParts {
   readonly catalogue: Catalogue
   readonly view: () => Promise<FleetView>
   readonly onError: (error: unknown) => void
+  /** Tells nodes what a registry holds from now on, by repository the digests of its tags; none is a repository that is gone. */
+  readonly tell: (told: {
+    readonly host: string
+    readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
+  }) => Promise<void>
 }
+
+const toldBefore = z.record(z.string(), z.record(z.string(), z.string()))
 
 /** A registry stands at every site whose clusters pull from one of their own. */
 const places = [
@@ -39,6 +48,7 @@ const places = [
 
 export class Registries {
   private readonly kept: readonly Kept[]
+  private telling: Promise<unknown> = Promise.resolve()
 
   constructor(private readonly parts: RegistryParts) {
     this.kept = places.map(({ name, site, isWhole }) => ({
@@ -50,6 +60,38 @@ export class Registries {
       server: null,
       port: null,
     }))
+  }
+
+  /** From here on what is pushed and deleted is told to whoever pulls. */
+  private follow(): void {
+    for (const { registry } of this.kept)
+      registry.retagged = () => void this.tell(registry).catch(this.parts.onError)
+  }
+
+  /** Tells what a registry holds where that is another than was told last; what a stop kept from being written is told again. */
+  tell(registry: Registry): Promise<void> {
+    const turn = this.telling.then(() => this.tellNow(registry))
+    this.telling = turn.catch(() => undefined)
+    return turn
+  }
+
+  private async tellNow(registry: Registry): Promise<void> {
+    const file = join(this.parts.dir, `${registry.name}.told.json`)
+    const before = toldBefore.parse(
+      JSON.parse(await readFile(file, 'utf8').catch(() => '{}')) as unknown,
+    )
+    const now: Record<string, Record<string, string>> = {}
+    for (const [name, { tags }] of await registry.contents())
+      if (tags.size > 0) now[name] = Object.fromEntries(tags)
+    const changed = Object.fromEntries(
+      [...new Set([...Object.keys(before), ...Object.keys(now)])]
+        .filter((name) => !isDeepStrictEqual(before[name] ?? {}, now[name] ?? {}))
+        .map((name) => [name, now[name] ?? {}]),
+    )
+    if (Object.keys(changed).length === 0) return
+    await this.parts.tell({ host: registry.name, repositories: changed })
+    await mkdir(this.parts.dir, { recursive: true })
+    await writeFile(file, JSON.stringify(now), { flush: true })
   }
 
   list(): readonly RegistryAt[] {
@@ -64,10 +106,15 @@ export class Registries {
     return this.kept.find(({ registry }) => registry.name === name)?.registry
   }
 
+  /** The registry that stands at a site. */
+  at(site: string): Registry | undefined {
+    return this.kept.find((kept) => kept.site === site)?.registry
+  }
+
   private async firstAt(site: string, isWhole: boolean) {
     const view = await this.parts.view()
     const contents = await this.parts.catalogue.contents()
-    const stock = isWhole ? null : new Set(siteStock(view, contents, site).digests)
+    const stock = isWhole ? null : new Set(imagesRun(view, contents, site))
     return firstImages(
       contents.images.filter((image) => stock === null || stock.has(image.digest)),
       ownImages(view, site),
@@ -86,7 +133,9 @@ export class Registries {
       )
       kept.port = await listenOn(kept.server, Number.isInteger(before) ? before : 0)
       await writeFile(remembered, String(kept.port))
+      await this.tell(kept.registry)
     }
+    this.follow()
   }
 
   async close(): Promise<void> {

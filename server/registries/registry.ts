@@ -129,6 +129,10 @@ const fileOf = (digest: string): string => digest.replace(':', '-')
 export class Registry {
   private readonly repositories = new Map<string, Repository>()
   private opened: Promise<void> | null = null
+  /** What it held at the beginning. */
+  private readonly firstDigests = new Set<string>()
+  /** Told when tags are others than they were: set by who keeps it. */
+  retagged: () => void = () => undefined
   /** Writes one after the other. */
   private writing: Promise<unknown> = Promise.resolve()
 
@@ -152,7 +156,42 @@ export class Registry {
   /** The bytes of a blob or manifest, wherever it lies. */
   async bytes(digest: string): Promise<Uint8Array | null> {
     const kept = await readFile(this.blobFile(digest)).catch(() => null)
-    return kept ?? this.first.blob(digest)
+    return kept ?? (this.firstDigests.has(digest) ? this.first.blob(digest) : null)
+  }
+
+  /** Whether the bytes of a digest are here, named by a repository or not. */
+  async keeps(digest: string): Promise<boolean> {
+    await this.ready()
+    if (this.firstDigests.has(digest)) return true
+    return stat(this.blobFile(digest)).then(
+      () => true,
+      () => false,
+    )
+  }
+
+  /** Whether it was there from the beginning. */
+  wasFirst(digest: string): boolean {
+    return this.firstDigests.has(digest)
+  }
+
+  /** Keeps bytes under their digest, without a name yet; what is there already is left as it is. */
+  async keep(digest: string, bytes: Uint8Array): Promise<void> {
+    await this.ready()
+    const partial = `${this.blobFile(digest)}.${randomUUID()}`
+    await writeFile(partial, bytes, { flush: true })
+    await rename(partial, this.blobFile(digest))
+  }
+
+  /** Gives blobs that are kept to repositories. */
+  async link(
+    named: readonly { readonly repository: string; readonly digest: string }[],
+  ): Promise<void> {
+    await this.ready()
+    const fresh = named.filter(
+      ({ repository, digest }) => !this.repositories.get(repository)?.blobs.has(digest),
+    )
+    if (fresh.length > 0)
+      await this.write(...fresh.map((blob) => ({ op: 'blob' as const, ...blob })))
   }
 
   // Uploads
@@ -262,6 +301,7 @@ export class Registry {
         flush: true,
       })
       for (const line of entries) await this.apply(line)
+      if (entries.some(({ op }) => op !== 'blob' && op !== 'drop-blob')) this.retagged()
     })
     this.writing = done.catch(() => undefined)
     return done
@@ -282,7 +322,11 @@ export class Registry {
     this.repositories.clear()
     for (const image of await this.first.images()) {
       const repository = this.made(image.repository)
-      for (const blob of image.blobs) repository.blobs.add(blob)
+      this.firstDigests.add(image.digest)
+      for (const blob of image.blobs) {
+        repository.blobs.add(blob)
+        this.firstDigests.add(blob)
+      }
       await this.keepManifest(image.repository, image.digest, null)
       if (image.tag !== null) repository.tags.set(image.tag, image.digest)
     }

@@ -99,6 +99,12 @@ export function firstSignature(image: {
   return signatureOf({ digest, size }, signedLongAgo.has(image.name) ? oldDesk : desk)
 }
 
+/** The signature of the release desk for whatever it publishes besides images. */
+export const deskSignature = (subject: {
+  readonly digest: string
+  readonly size: number
+}): SignatureManifest => signatureOf(subject, desk)
+
 export interface Vouched {
   /** Signed by a key that counts; by one that was withdrawn; by nobody known; not at all; or it does not verify. */
   readonly state: 'signed' | 'withdrawn' | 'unknown' | 'unsigned' | 'broken'

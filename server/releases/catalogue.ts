@@ -1,43 +1,20 @@
 /** The catalogue as it is recorded: releases with their images, the ways between them, and add-ons. */
-import type { ShipmentOrder } from '~/core/shipment'
+import type { Published, PublishedAddOn } from '~/core/releases'
 import { compareReleases } from '~/core/units'
 import { publishedBlob } from '../connectors/standin/published'
-import { loadDemoCatalogue, publishDemoImages } from '../demo/catalogue'
+import { demoDesk, loadDemoCatalogue, publishDemoImages } from '../demo/catalogue'
 import type { Database } from '../records/database'
 import { AddOnVersionRow, ImageRow, ReleaseEdgeRow } from '../records/catalogue-rows'
 import { ReleaseRow } from '../records/models'
 
-export interface CatalogueAddOn {
-  readonly name: string
-  readonly channels: readonly {
-    readonly name: string
-    readonly versions: readonly {
-      readonly version: string
-      readonly min: string | null
-      readonly max: string | null
-      readonly replaces: readonly string[]
-      readonly images: readonly string[]
-    }[]
-  }[]
-}
-
-export interface CatalogueContents {
-  readonly releases: ShipmentOrder['releases']
-  readonly edges: ShipmentOrder['edges']
-  readonly addOns: readonly CatalogueAddOn[]
-  readonly images: readonly (ShipmentOrder['images'][number] & {
-    readonly signedBy: string | null
-  })[]
-}
-
 export class Catalogue {
-  private kept: Promise<CatalogueContents> | null = null
+  private kept: Promise<Published> | null = null
   private published: Promise<void> | null = null
 
   constructor(private readonly database: Database) {}
 
   /** All of it, read once. */
-  contents(): Promise<CatalogueContents> {
+  contents(): Promise<Published> {
     // What failed once is tried again by the next who asks.
     this.kept ??= this.read().catch((error: unknown) => {
       this.kept = null
@@ -58,7 +35,7 @@ export class Catalogue {
     return bytes
   }
 
-  private async read(): Promise<CatalogueContents> {
+  private async read(): Promise<Published> {
     await loadDemoCatalogue(this.database)
     const [releases, edges, versions, images] = await Promise.all([
       ReleaseRow.findAll(),
@@ -88,11 +65,12 @@ export class Catalogue {
         signed: signedBy !== null,
         signedBy,
       })),
+      desk: demoDesk(),
     }
   }
 }
 
-function addOnsOf(rows: readonly AddOnVersionRow[]): readonly CatalogueAddOn[] {
+function addOnsOf(rows: readonly AddOnVersionRow[]): readonly PublishedAddOn[] {
   const names = [...new Set(rows.map((row) => row.addOn))]
   return names.map((name) => {
     const own = rows.filter((row) => row.addOn === name)

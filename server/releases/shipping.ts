@@ -1,96 +1,25 @@
 /** A shipment to a site as it is chosen on a page: from the catalogue, what the site has, and the media at hand. */
-import { type FleetView, type SiteView, zoneStore } from '~/core/fleet'
-import { releasePath } from '~/core/releases'
-import { type Medium, severities, type Severity, type ShipmentOrder } from '~/core/shipment'
-import { compareReleases, GB } from '~/core/units'
-import { demoDesk } from '../demo/catalogue'
-import type { CatalogueContents } from './catalogue'
-import { type SiteStock, siteStock } from './site-stock'
-
-export interface ShipmentChoice {
-  readonly site: SiteView
-  readonly release: string | null
-  /** The channel whose latest add-ons come along, or null for none. */
-  readonly channel: string | null
-  readonly severity: Severity | null
-  readonly holdUnsigned: boolean
-  readonly media: readonly Medium[]
-}
-
-/** What carries a shipment, and how fast it is filled. */
-export const desk = demoDesk
-
-/** Bytes that a site’s disk stores have free; undefined where it does not say. */
-function diskFreeBytes(view: FleetView, site: SiteView): number | undefined {
-  if (site.hosts.length === 0) return undefined
-  return (
-    site.zones.reduce((sum, zone) => {
-      const { usableGb, usedGb } = zoneStore(site, zone)
-      return sum + Math.max(0, usableGb - usedGb)
-    }, 0) * GB
-  )
-}
-
-/** The order of a choice. Add-ons come along only where a cluster of the site has them installed. */
-export function orderOf(
-  choice: ShipmentChoice,
-  view: FleetView,
-  catalogue: CatalogueContents,
-): ShipmentOrder {
-  const stock = siteStock(view, catalogue, choice.site.name)
-  const free = diskFreeBytes(view, choice.site)
-  const { channel } = choice
-  const addOns =
-    channel === null
-      ? []
-      : catalogue.addOns.filter(
-          ({ name, channels }) =>
-            stock.addOns[name] !== undefined && channels.some((of) => of.name === channel),
-        )
-  return {
-    releases: catalogue.releases,
-    edges: catalogue.edges,
-    addOns: catalogue.addOns.map(({ name, channels }) => ({
-      name,
-      channels: channels.map((of) => ({
-        name: of.name,
-        versions: of.versions.map(({ version, replaces, images }) => ({
-          version,
-          replaces: [...replaces],
-          images: [...images],
-        })),
-      })),
-    })),
-    images: catalogue.images.map(({ signedBy: _, ...image }) => image),
-    has: {
-      ...(stock.release === null ? {} : { release: stock.release }),
-      addOns: { ...stock.addOns },
-      digests: [...stock.digests],
-      ...(free === undefined ? {} : { diskFreeBytes: free }),
-    },
-    want: {
-      ...(choice.release === null ? {} : { release: choice.release, steps: true }),
-      addOns: addOns.map(({ name }) => ({ name, channel: channel ?? '', pick: 'latest' })),
-    },
-    hold: {
-      unsigned: choice.holdUnsigned,
-      ...(choice.severity === null ? {} : { severity: choice.severity }),
-    },
-    media: [...choice.media],
-    link: desk().link,
-  }
-}
+import type { FleetView } from '~/core/fleet'
+import { type Published, releasePath } from '~/core/releases'
+import {
+  type Medium,
+  severities,
+  type ShipmentChoice,
+  type SiteStock,
+  siteStock,
+} from '~/core/shipment'
+import { compareReleases } from '~/core/units'
 
 export interface ShipmentAsked {
-  readonly choice: ShipmentChoice
+  readonly choice: ShipmentChoice & { readonly media: readonly Medium[] }
   readonly stock: SiteStock
   /** What the site could be asked to reach, newest first. */
   readonly releases: readonly string[]
 }
 
 /** The number of a medium that is at hand, as it was asked or as the desk has it. */
-function mediaAsked(search: URLSearchParams): readonly Medium[] {
-  return desk().media.map((medium) => {
+function mediaAsked(search: URLSearchParams, published: Published): readonly Medium[] {
+  return published.desk.media.map((medium) => {
     const text = search.get(`drives-${medium.name}`)
     return {
       ...medium,
@@ -102,7 +31,7 @@ function mediaAsked(search: URLSearchParams): readonly Medium[] {
 /** The release that nobody asked for otherwise: of the oldest minor still supported the newest that can be reached. */
 function usualRelease(
   view: FleetView,
-  catalogue: CatalogueContents,
+  catalogue: Published,
   stock: SiteStock,
   releases: readonly string[],
 ): string | null {
@@ -129,7 +58,7 @@ function usualRelease(
 export function shipmentAsked(
   search: URLSearchParams,
   view: FleetView,
-  catalogue: CatalogueContents,
+  catalogue: Published,
 ): ShipmentAsked | null {
   // A site of a domain of its own is one that images are carried to.
   const alone = view.sites.find(
@@ -154,12 +83,13 @@ export function shipmentAsked(
     ['steady', 'early', 'none'].find((name) => name === search.get('channel')) ?? 'steady'
   return {
     choice: {
-      site,
+      site: site.name,
       release,
       channel: channel === 'none' ? null : channel,
       severity: severities.find((name) => name === search.get('severity')) ?? null,
       holdUnsigned: search.get('unsigned') !== 'taken',
-      media: mediaAsked(search),
+      images: [],
+      media: mediaAsked(search, catalogue),
     },
     stock,
     releases,

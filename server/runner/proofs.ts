@@ -32,7 +32,7 @@ async function proven(parts: ProofParts, active: Active): Promise<Proven> {
   if (!read?.ok)
     throw new Error(`change ${active.row.number} holds an intent that its kind does not read`)
   fleet.touchRegister()
-  const view = await fleet.viewFor(read.draft.objectsOf, read.draft.walksAt)
+  const view = await fleet.viewFor(read.draft.objectsOf, read.draft.walksAt, read.draft.published)
   const own = await judges.prove(active.row.kind, read.draft, resultsOf(active), view)
   // What is expected is shown, but a change is not undone for what others broke.
   const told = new Set(own.map(({ says }) => says))

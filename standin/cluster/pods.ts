@@ -6,7 +6,6 @@ import type { Cluster, Node, Pod, Workload } from '../world'
 import { type Load, workloadOf } from './fits'
 import {
   currentHash,
-  imageParts,
   isCurrent,
   isReadyPod,
   list,
@@ -17,7 +16,7 @@ import {
 } from './manifests'
 import { gatesOf, loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
-import { addressNamed, obstacleTo } from '../traffic/reach'
+import { notPulled } from './pulling'
 import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { makeClaims } from './claims'
@@ -106,22 +105,11 @@ function unpulled(
   workload: Workload,
   pod: Pod,
 ): { readonly image: string; readonly why: string; readonly isThere: boolean } | null {
-  const { images } = sim.world
-  const site = sim.site(cluster.site)
   const node = cluster.nodes.find((node) => node.name === pod.node)
   for (const container of list(record_(templateOf(workload, pod.hash)['spec'])['containers'])) {
     const image = text(record_(container)['image'])
-    const { repository, tag } = imageParts(image)
-    const registry = site ? addressNamed(sim, site, repository.split('/')[0] ?? '') : null
-    const obstacle =
-      site && node && registry !== null ? obstacleTo(sim, site, node.address, registry, 443) : null
-    if (obstacle)
-      return { image, why: `its registry is not reached: ${obstacle.stopped.says}`, isThere: true }
-    if (
-      images &&
-      (!Object.hasOwn(images, repository) || !Object.hasOwn(images[repository] ?? {}, tag))
-    )
-      return { image, why: 'not found in its registry', isThere: false }
+    const failure = notPulled(sim, cluster, image, node?.address ?? null)
+    if (failure) return { image, ...failure }
   }
   return null
 }

@@ -230,6 +230,19 @@ export const said = sentences({
   'new-revision-same': () => 'a new revision of the same template',
   'trial-ran': (p: { node: string; ip: string }) => `ran on ${p.node} as ${p.ip}, exit 0`,
 
+  // images
+  redirected: (p: { nodes: number; redirects: readonly string[] }) =>
+    p.redirects.length === 0
+      ? `${countText(p.nodes, 'node')} look for images where their names say`
+      : `${countText(p.nodes, 'node')} look for images elsewhere: ${p.redirects.join(', ')}`,
+  'node-pulls-not': (p: { node: string; image: string; why: string }) =>
+    `${p.node} cannot pull ${p.image}: ${p.why}.`,
+  'pull-refused': (p: { why: string }) => p.why,
+  'image-differs': (p: { image: string; wanted: string; pulled: string }) =>
+    `${p.image} is another than was carried in: ${p.pulled.slice(0, 19)} instead of ${p.wanted.slice(0, 19)}.`,
+  'images-pulled': (p: { nodes: number; images: number }) =>
+    `${countText(p.images, 'image')} pulled on ${countText(p.nodes, 'node')}`,
+
   // api
   'control-plane-reached': () => 'control plane reached',
   'authority-certificates-place': (p: { machine: string }) =>

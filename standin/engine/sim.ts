@@ -61,5 +61,6 @@ export interface Snapshot {
   readonly faults: readonly Fault[]
   readonly operations: Readonly<Record<string, Operation>>
   readonly images?: World['images']
+  readonly told?: World['told']
   readonly peers?: World['peers']
 }

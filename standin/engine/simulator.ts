@@ -220,6 +220,7 @@ export class Simulator implements Sim {
       faults: this.world.faults,
       operations: Object.fromEntries(this.operations),
       ...(this.world.images ? { images: this.world.images } : {}),
+      ...(this.world.told ? { told: this.world.told } : {}),
       ...(this.world.peers ? { peers: this.world.peers } : {}),
     }
   }

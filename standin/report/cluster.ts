@@ -61,6 +61,7 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
         : null,
     podCount: answers ? cluster.running.length : 0,
     keepSource: cluster.keepSource ?? [],
+    ...(cluster.redirects ? { redirects: cluster.redirects } : {}),
     namespaces: answers ? cluster.namespaces : [],
     dnsAnswers: answers && dnsAnswers(cluster),
     restingSince: cluster.resting ? isoTime(cluster.resting.since) : null,

@@ -1,5 +1,7 @@
 /** The objects that a cluster’s API lists. */
-import { gpuResource, text, record } from '../cluster/manifests'
+import { digestOf, gpuResource, text, record } from '../cluster/manifests'
+import { pulledDigest } from '../cluster/pulling'
+import type { World } from '../world'
 import type { Cluster, Node } from '../cluster-state'
 import { compareText, isoTime } from '../../core/units'
 import { endpointSlices, serviceObjects } from './services'
@@ -111,10 +113,16 @@ const csiNodes = (cluster: Cluster, storage: Storage) =>
     },
   }))
 
-function podObjects(cluster: Cluster): readonly Record<string, unknown>[] {
+function podObjects(world: World, cluster: Cluster): readonly Record<string, unknown>[] {
+  const known = new Map<string, string>()
+  const digests = (image: string): string => {
+    const digest = known.get(image) ?? pulledDigest(world, cluster, image) ?? digestOf(image)
+    known.set(image, digest)
+    return digest
+  }
   const workloads = new Map(cluster.workloads.map((workload) => [keyOf(workload), workload]))
   return cluster.running.map((pod) =>
-    podObject(pod, cluster, workloads.get(`${pod.namespace}/${pod.workload}`)),
+    podObject(pod, cluster, workloads.get(`${pod.namespace}/${pod.workload}`), digests),
   )
 }
 
@@ -140,7 +148,7 @@ export function objectsOf(
   if (wants('StorageClass') && cluster.storageClass)
     all.push(storageClassObject(cluster.storageClass))
   if (wants('CSINode') && cluster.storage) all.push(...csiNodes(cluster, cluster.storage))
-  if (wants('Pod')) all.push(...podObjects(cluster))
+  if (wants('Pod')) all.push(...podObjects(sim.world, cluster))
   if (wants('Service')) all.push(...serviceObjects(sim, cluster))
   if (wants('EndpointSlice')) all.push(...endpointSlices(cluster))
   return all

@@ -9,7 +9,6 @@ import {
   text,
   isReadyPod,
   imageParts,
-  digestOf,
   templateOf,
   record,
   podLabels,
@@ -55,15 +54,20 @@ export function containerState(pod: Pod): Record<string, unknown> {
   return { running: { startedAt: isoTime(pod.startedAt) } }
 }
 
+/** The digest that an image stands for where its pod runs. */
+export type Digests = (image: string) => string
+
 export function containerStatus(
   pod: Pod,
   container: Record<string, unknown>,
+  digests: Digests,
 ): Record<string, unknown> {
   const image = text(container['image'])
+  const digest = pod.pulled?.[image] ?? digests(image)
   return {
     name: text(container['name']),
     image,
-    imageID: pod.startedAt === null ? '' : `${imageParts(image).repository}@${digestOf(image)}`,
+    imageID: pod.startedAt === null ? '' : `${imageParts(image).repository}@${digest}`,
     ready: isReadyPod(pod),
     restartCount: pod.restarts ?? 0,
     state: containerState(pod),
@@ -77,6 +81,7 @@ export function podStatus(
   pod: Pod,
   cluster: Cluster,
   containers: readonly Record<string, unknown>[],
+  digests: Digests,
 ): Record<string, unknown> {
   const node = cluster.nodes.find((node) => node.name === pod.node)
   const { startedAt } = pod
@@ -99,7 +104,11 @@ export function podStatus(
     ],
     ...(pod.node === null
       ? {}
-      : { containerStatuses: containers.map((container) => containerStatus(pod, container)) }),
+      : {
+          containerStatuses: containers.map((container) =>
+            containerStatus(pod, container, digests),
+          ),
+        }),
   }
 }
 
@@ -107,6 +116,7 @@ export function podObject(
   pod: Pod,
   cluster: Cluster,
   workload: Workload | undefined,
+  digests: Digests,
 ): Record<string, unknown> {
   const template = workload ? templateOf(workload, pod.hash) : {}
   const spec = record(template['spec'])
@@ -140,6 +150,6 @@ export function podObject(
       ...(daemonOn === null ? {} : onNodeAlone(daemonOn)),
       serviceAccountName: text(spec['serviceAccountName']) || 'default',
     },
-    status: podStatus(pod, cluster, list(spec['containers']).map(record)),
+    status: podStatus(pod, cluster, list(spec['containers']).map(record), digests),
   }
 }

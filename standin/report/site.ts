@@ -1,4 +1,5 @@
 /** What a site tells when it is asked: only what its own interfaces would report. */
+import { registryOf } from '../registry/held'
 import type { BoxFacts, MachineReport, MeteredThing, SiteReport } from '../../core/contract'
 import type { Simulator } from '../engine/simulator'
 import { isoTime } from '../../core/units'
@@ -35,6 +36,7 @@ export function siteReport(sim: Simulator, name: string): SiteReport | null {
     bootDataCutAt: _cut,
     soldOut: _sold,
     managedFrom: _from,
+    registryHost: _host,
     ...told
   } = site
   return {
@@ -59,11 +61,11 @@ export function siteReport(sim: Simulator, name: string): SiteReport | null {
   }
 }
 
-/** The registry of a site that has a record for one. */
+/** The registry of a site that has one. */
 function registryAt(sim: Simulator, site: Site): Pick<SiteReport, 'registry'> {
   const { images } = sim.world
-  if (!images || !site.records.some((record) => record.name === 'registry')) return {}
-  const host = `registry.${site.nameDomain}`
+  const host = registryOf(site)
+  if (!images || host === null) return {}
   return {
     registry: {
       host,

@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
-import { countText } from '../../core/units'
+import { countText, decimalBytesText } from '../../core/units'
 
 export const said = sentences({
   // ground
@@ -190,6 +190,10 @@ export const said = sentences({
   // images
   fetched: (p: { name: string; release: string }) => `${p.name} ${p.release} fetched`,
   'digest-verified': () => 'digest verified',
+  'taken-from-registry': (p: { registry: string; name: string; release: string }) =>
+    `${p.name} ${p.release} taken from ${p.registry}`,
+  'blobs-fetched': (p: { registry: string; bytes: number }) =>
+    `${decimalBytesText(p.bytes)} fetched from ${p.registry}`,
   copied: (p: { zones: readonly string[] }) => `copied to ${p.zones.join(', ')}`,
   'image-removed': (p: { release: string }) => `image of ${p.release} removed`,
 

@@ -3,12 +3,13 @@ import { useSearchParams } from 'react-router'
 import {
   type CarriedItem,
   carriedItems,
+  orderOf,
   severities,
   type Shipment,
   type ShipmentOrder,
 } from '~/core/shipment'
 import { decimalBytesText, countText, durationText, listText } from '~/core/units'
-import { orderOf, shipmentAsked } from '~/server/releases/shipping'
+import { shipmentAsked } from '~/server/releases/shipping'
 import { gyrarchContext } from '../../context'
 import { Drives, loadHeight, widthOf } from '../../drawings/drives'
 import { driveColumns } from '../../drawings/drives-layout'
@@ -45,7 +46,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const shipment = (await gyrarch.compute.run('shipment', order, request.signal)) as Shipment
   return {
     ...shared,
-    site: choice.site.name,
+    site: choice.site,
     stock: { release: stock.release, addOns: stock.addOns },
     releases,
     release: choice.release,

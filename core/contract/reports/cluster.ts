@@ -53,6 +53,8 @@ export const clusterReport = z.object({
   podCount: z.number(),
   /** Ranges towards which pods keep their own addresses. */
   keepSource: z.array(z.string()),
+  /** Where its nodes look for images instead, by the beginning of their names. */
+  redirects: z.array(z.object({ from: z.string(), to: z.string() })).optional(),
   namespaces: z.array(z.string()),
   dnsAnswers: z.boolean(),
   /** Since when it is stopped, or null; and the machines it takes again when it is started. */

@@ -4,6 +4,7 @@ import type { Told } from '../told'
 import type { VerbDefinition } from '../verb'
 import * as boxes from './boxes'
 import * as clusters from './clusters'
+import * as images from './images'
 import * as machines from './machines'
 import * as networks from './networks'
 import * as nodes from './nodes'
@@ -14,6 +15,7 @@ import * as storage from './storage'
 
 const { objectRef: _objectRef, ...objectVerbs } = objects
 const { registeredPool: _registeredPool, ...registerVerbs } = register
+const { driveRef: _driveRef, shipmentDrive: _shipmentDrive, ...imageVerbs } = images
 
 const definitions = {
   ...machines,
@@ -25,8 +27,10 @@ const definitions = {
   ...objectVerbs,
   ...registerVerbs,
   ...storage,
+  ...imageVerbs,
 }
 
+export { driveRef } from './images'
 export { objectRef } from './objects'
 export { registeredPool } from './register'
 

@@ -27,6 +27,7 @@ import {
   JoinRow,
   LedgerRow,
   PriceRow,
+  ShipmentRow,
   WindowRow,
 } from '../../records/models'
 
@@ -286,6 +287,41 @@ async function forgetJoin(
   return { result: {}, ...said('join.forgotten') }
 }
 
+async function enterShipment(
+  database: Database,
+  args: ArgsOf<'shipment.enter'>,
+  { now }: Place,
+): Promise<Done> {
+  const { shipment, site, release } = args
+  await database.write((transaction) =>
+    ShipmentRow.upsert(
+      {
+        name: shipment,
+        site,
+        release,
+        packedAt: new Date(now).toISOString(),
+        images: args.images.map((image) => ({ ...image })),
+        drives: args.drives.map((drive) => ({ ...drive, blobs: [...drive.blobs] })),
+      },
+      { transaction },
+    ),
+  )
+  return {
+    result: { drives: args.drives.length },
+    ...said('shipment.entered', { shipment, drives: args.drives.length }),
+  }
+}
+
+async function strikeShipment(
+  database: Database,
+  { shipment }: ArgsOf<'shipment.strike'>,
+): Promise<Done> {
+  await database.write((transaction) =>
+    ShipmentRow.destroy({ where: { name: shipment }, transaction }),
+  )
+  return { result: {}, ...said('shipment.struck', { shipment }) }
+}
+
 const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'cluster.enter': enterCluster,
   'cluster.strike': strikeCluster,
@@ -301,6 +337,8 @@ const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'expectations.forget': forgetExpectations,
   'window.set': setWindow,
   'window.strike': strikeWindow,
+  'shipment.enter': enterShipment,
+  'shipment.strike': strikeShipment,
   'join.await': awaitJoin,
   'join.forget': forgetJoin,
 }

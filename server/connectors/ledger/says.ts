@@ -29,6 +29,9 @@ export const said = sentences({
     `no longer expected: ${listText(p.names, 3)}`,
   'window.kept': (p: { window: string }) => `window ${p.window} kept`,
   'window.struck': (p: { window: string }) => `window ${p.window} struck`,
+  'shipment.entered': (p: { shipment: string; drives: number }) =>
+    `${p.shipment} entered with ${countText(p.drives, 'drive')}`,
+  'shipment.struck': (p: { shipment: string }) => `${p.shipment} struck`,
   'join.called': (p: { at: string }) => `called at ${p.at}`,
   'join.forgotten': () => 'no longer waited for',
   'verb.unknown': (p: { verb: string }) => `The register has no verb ${p.verb}.`,

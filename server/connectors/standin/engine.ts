@@ -41,6 +41,8 @@ import {
   siteReport,
   type Snapshot,
   startFault,
+  takeTold,
+  type Told,
   trafficOf,
   usage,
   type World,
@@ -247,6 +249,7 @@ export class Engine {
         String(args['fingerprint']),
         Number(args['until']),
       )
+    else if (verb === 'registry.tell') takeTold(this.sim, args as unknown as Told)
     else if (verb === 'fault.end') endFault(this.sim, String(args['id']))
     else this.sim.command(key, verb, args)
   }
@@ -330,6 +333,7 @@ export class Engine {
       faults: [...core.faults],
       operations: { ...core.operations },
       ...(core.images ? { images: core.images } : {}),
+      ...(core.told ? { told: core.told } : {}),
       ...(core.peers ? { peers: core.peers } : {}),
     }
     this.sim = new Simulator(world, core.now, core)

@@ -3,6 +3,7 @@
  * The clock advances in turns. A turn runs the engine up to the wall’s share of clock time, but stops at every event
  * that a command waits for and at every time the runner has asked to be woken, and goes on only once the runner is at rest.
  */
+import { randomUUID } from 'node:crypto'
 import { join } from 'node:path'
 import type { Connector, ConnectorListener, Observe, Outcome } from '~/core/contract'
 import type { Fault, PossibleFault } from '~/standin'
@@ -202,8 +203,16 @@ export class Outside extends Observed implements Connector, Observe {
     await this.tell()
   }
 
-  /** Puts a fault into the world, now or after some seconds. */
-  /** `kind` is one that `faultObjection` has nothing against. */
+  /** A registry tells those who pull from it what it holds. */
+  async tellRegistry(told: {
+    readonly host: string
+    readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
+  }): Promise<void> {
+    await this.issue(`registry/${told.host}/${randomUUID()}`, 'registry.tell', { ...told })
+    await this.tell()
+  }
+
+  /** Puts a fault into the world, now or after some seconds. `kind` is one that `faultObjection` has nothing against. */
   async putFault(
     fault: Omit<Fault, 'since' | 'kind'> & { readonly kind: string },
     afterSeconds: number,

@@ -13,11 +13,26 @@ const manifestType = 'application/vnd.oci.image.manifest.v1+json'
 /** Files of a layout have no time of their own: the same drive is the same archive. */
 const mtime = new Date(0)
 
+/** What travels beside the images: signatures and the catalogue. */
+export interface Beside {
+  readonly manifests: readonly Readonly<Record<string, unknown>>[]
+  readonly blobs: readonly { readonly digest: string; readonly bytes: Uint8Array }[]
+}
+
+/** Which drive of which shipment an archive is, as the annotations of its index say it. */
+export const driveAnnotations = {
+  shipment: 'gyrarch/shipment',
+  drive: 'gyrarch/drive',
+  drives: 'gyrarch/drives',
+} as const
+
 /** The archive. A blob whose bytes are not those of its digest is an error: none such leaves. */
 export async function layoutTar(
   drive: Drive,
   images: ShipmentOrder['images'],
   blobOf: (digest: string) => Promise<Uint8Array>,
+  annotations: Readonly<Record<string, string>> = {},
+  beside: Beside = { manifests: [], blobs: [] },
 ): Promise<Buffer> {
   const imageOf = new Map(images.map((image) => [image.digest, image]))
   const manifests = []
@@ -41,9 +56,14 @@ export async function layoutTar(
       { name: 'oci-layout', body: JSON.stringify({ imageLayoutVersion: layoutVersion }) },
       {
         name: 'index.json',
-        body: JSON.stringify({ schemaVersion: 2, mediaType: indexType, manifests }),
+        body: JSON.stringify({
+          schemaVersion: 2,
+          mediaType: indexType,
+          manifests: [...manifests, ...beside.manifests],
+          ...(Object.keys(annotations).length === 0 ? {} : { annotations }),
+        }),
       },
-      ...blobs.map(({ digest, bytes }) => ({
+      ...[...blobs, ...beside.blobs].map(({ digest, bytes }) => ({
         name: `blobs/${digest.replace(':', '/')}`,
         body: bytes,
       })),

@@ -1,0 +1,55 @@
+/** All that is published: releases and the ways between them, add-ons, the images of both, and what can carry them. */
+import type { CatalogueRelease, ReleaseEdge } from './path'
+
+export interface PublishedAddOnVersion {
+  readonly version: string
+  /** The minors of a cluster’s release that it fits; null is open. */
+  readonly min: string | null
+  readonly max: string | null
+  readonly replaces: readonly string[]
+  /** Digests. */
+  readonly images: readonly string[]
+}
+
+export interface PublishedAddOn {
+  readonly name: string
+  readonly channels: readonly {
+    readonly name: string
+    readonly versions: readonly PublishedAddOnVersion[]
+  }[]
+}
+
+export interface PublishedImage {
+  readonly digest: string
+  /** With its tag, without a registry: `platform/api-server:1.33.2`. */
+  readonly name: string
+  /** Of the manifest. */
+  readonly bytes: number
+  readonly layers: readonly { readonly digest: string; readonly bytes: number }[]
+  readonly signed: boolean
+  readonly signedBy: string | null
+  readonly vulnerabilities?: readonly {
+    readonly id: string
+    readonly severity: 'low' | 'medium' | 'high' | 'critical'
+  }[]
+}
+
+export interface Published {
+  readonly releases: readonly (CatalogueRelease & { readonly images: readonly string[] })[]
+  readonly edges: readonly ReleaseEdge[]
+  readonly addOns: readonly PublishedAddOn[]
+  readonly images: readonly PublishedImage[]
+  /** Media at hand and the link over which they are filled. */
+  readonly desk: {
+    readonly media: readonly {
+      readonly name: string
+      readonly bytes: number
+      readonly count?: number | undefined
+    }[]
+    readonly link: {
+      readonly bytesPerSecond: number
+      readonly streamBytesPerSecond: number
+      readonly parallel: number
+    }
+  }
+}

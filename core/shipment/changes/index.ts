@@ -1,0 +1,2 @@
+export { shipmentImport } from './import'
+export { computedPack, shipmentPack } from './pack'

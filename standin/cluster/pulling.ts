@@ -1,0 +1,54 @@
+/** Nodes that pull images: from where they are redirected, else from the registry that the name says. */
+import { heldDigest, namesOf } from '../registry/held'
+import type { Sim } from '../engine/sim'
+import { addressNamed, obstacleTo } from '../traffic/reach'
+import type { Cluster, World } from '../world'
+
+export interface NotPulled {
+  readonly why: string
+  /** It may be there: its registry could not be asked. */
+  readonly isThere: boolean
+}
+
+function notPulledFrom(
+  sim: Sim,
+  cluster: Cluster,
+  name: string,
+  address: string | null,
+): NotPulled | null {
+  const site = sim.site(cluster.site)
+  const registry = site ? addressNamed(sim, site, name.split('/')[0] ?? '') : null
+  const obstacle =
+    site && address !== null && registry !== null
+      ? obstacleTo(sim, site, address, registry, 443)
+      : null
+  if (obstacle)
+    return { why: `its registry is not reached: ${obstacle.stopped.says}`, isThere: true }
+  return sim.world.images && heldDigest(sim.world, name) === null
+    ? { why: 'not found in its registry', isThere: false }
+    : null
+}
+
+/** Why a node of an address cannot pull an image, by the last registry it asked; null where it can. */
+export function notPulled(
+  sim: Sim,
+  cluster: Cluster,
+  image: string,
+  address: string | null,
+): NotPulled | null {
+  let last: NotPulled | null = null
+  for (const name of namesOf(cluster, image)) {
+    last = notPulledFrom(sim, cluster, name, address)
+    if (last === null) return null
+  }
+  return last
+}
+
+/** The digest that a pull of an image brings; null where no registry that is asked holds it. */
+export function pulledDigest(world: World, cluster: Cluster, image: string): string | null {
+  for (const name of namesOf(cluster, image)) {
+    const digest = heldDigest(world, name)
+    if (digest !== null) return digest
+  }
+  return null
+}

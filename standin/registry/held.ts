@@ -1,0 +1,68 @@
+/** What registries hold, as whoever pulls from them finds it: tags with the digests that they stand for. */
+import { imageParts } from '../cluster/manifests'
+import type { Sim } from '../engine/sim'
+import type { Cluster, Site, World } from '../world'
+
+/** The registry that stands at a site: by its own name, else by the record of the name domain; null where none stands. */
+export const registryOf = (site: Site): string | null =>
+  site.registryHost ??
+  (site.records.some((record) => record.name === 'registry') ? `registry.${site.nameDomain}` : null)
+
+/** The digest of an image in the registry that its name says; null where it is not there. */
+export function heldDigest(world: World, image: string): string | null {
+  const { repository, tag } = imageParts(image)
+  const tags = world.images?.[repository]
+  return tags && Object.hasOwn(tags, tag) ? (tags[tag] ?? null) : null
+}
+
+/** The names under which nodes of a cluster look for an image: where they are redirected first, then as it is written. */
+export function namesOf(cluster: Cluster, image: string): readonly string[] {
+  const redirected = (cluster.redirects ?? []).flatMap(({ from, to }) =>
+    image.startsWith(`${from}/`) ? [`${to}${image.slice(from.length)}`] : [],
+  )
+  return [...redirected, image]
+}
+
+/** The repositories of a registry, each with its tags. */
+export interface Told {
+  readonly host: string
+  readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
+}
+
+/** A container that runs keeps the digest that was pulled for it, whatever its tag stands for from now on. */
+function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, string>): void {
+  for (const workload of cluster.workloads) {
+    const names = namesOf(cluster, workload.image)
+    const before = names.map((name) => moved.get(name)).find((digest) => digest !== undefined)
+    if (before === undefined) continue
+    for (const pod of cluster.running)
+      if (pod.workload === workload.name && pod.namespace === workload.namespace)
+        pod.pulled ??= { [workload.image]: before }
+    sim.touch(`cluster:${cluster.name}`)
+  }
+}
+
+/**
+ * A registry tells what some of its repositories hold from now on. The first time, digests made up before there was a
+ * registry are replaced; later a tag that stands for another digest has moved.
+ */
+export function takeTold(sim: Sim, { host, repositories }: Told): void {
+  const { world } = sim
+  const images = { ...world.images }
+  const moved = new Map<string, string>()
+  const isFirst = !(world.told ?? []).includes(host)
+  for (const [path, tags] of Object.entries(repositories)) {
+    const repository = `${host}/${path}`
+    for (const [tag, digest] of Object.entries(images[repository] ?? {}))
+      if (!isFirst && tags[tag] !== digest) moved.set(`${repository}:${tag}`, digest)
+    if (Object.keys(tags).length === 0) delete images[repository]
+    else images[repository] = { ...tags }
+  }
+  world.images = images
+  world.told = [...new Set([...(world.told ?? []), host])]
+  for (const cluster of Object.values(world.clusters))
+    if (isFirst) sim.touch(`cluster:${cluster.name}`)
+    else keepPulled(sim, cluster, moved)
+  for (const site of Object.values(world.sites))
+    if (registryOf(site) === host) sim.touch(`site:${site.name}`)
+}
