@@ -1,4 +1,8 @@
 /** What a closed site needs, as a person asks for it. */
+import { rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { ElementHandle } from 'puppeteer-core'
 import { expect, it } from 'vitest'
 import { find, fill, press, see } from './browser'
 import { suite } from './suite'
@@ -11,7 +15,6 @@ it('a shipment is computed from the site, the release it should reach and the dr
   await see(page, '8.8 GB on 1 drive')
   await see(page, 'a step between: a control plane goes one minor at a time')
   await see(page, 'release 1.31.9 whole')
-  await find(page, 'link', 'download')
   await fill(page, 'spinbutton', 'drive-64 (64 GB)', '0')
   await fill(page, 'spinbutton', 'drive-512 (512 GB)', '0')
   await press(page, 'button', 'Compute')
@@ -65,4 +68,36 @@ it('story 8: copies move to the storage network once its links take full packets
   await page.goto(`${served.url}/store/disks?aim=cluster/cedar`, { waitUntil: 'load' })
   await see(page, 'copies travel mossgate storage')
   await see(page, 'Every volume has all its copies')
+})
+
+it('story 9: what sorrel lacks is packed, carried as a file, taken in, and pulled by every node', async () => {
+  const page = await visit('/store/shipments?drives-drive-512=0')
+  await see(page, '8.8 GB on 1 drive')
+  await press(page, 'button', 'Pack 1 drive')
+  await see(page, 'Nothing stands against it')
+  await press(page, 'button', 'Run')
+  await see(page, 'Running')
+  await advance(300)
+  await see(page, 'Done and proven')
+
+  await page.goto(`${served.url}/store/shipments?shipment=kilnlane-1.33.2`, { waitUntil: 'load' })
+  const file = join(tmpdir(), `gyrarch-drive-${process.pid}.tar`)
+  const drive = await fetch(`${served.url}/api/v1/shipments/kilnlane-1.33.2/drives/1.tar`)
+  writeFileSync(file, Buffer.from(await drive.arrayBuffer()))
+  await find(page, 'link', 'download')
+  await press(page, 'button', 'Take it in at kilnlane')
+  await see(page, 'Nothing stands against it')
+  await press(page, 'button', 'Run')
+  await see(page, '0 of 1 drive has been put in')
+  const input = await page.waitForSelector('input[type=file][aria-label=drive]')
+  await (input as ElementHandle<HTMLInputElement>).uploadFile(file)
+  await see(page, '38 images entered in registry.kilnlane.example')
+  await advance(900)
+  await see(page, 'Done and proven')
+  await see(page, 'registry.kilnlane.example holds every image of kilnlane-1.33.2')
+  await see(page, 'nodes of sorrel pull from registry.kilnlane.example')
+  rmSync(file)
+
+  await page.goto(`${served.url}/store/shipments`, { waitUntil: 'load' })
+  await see(page, 'kilnlane has all of it')
 })

@@ -141,11 +141,11 @@ export class Gyrarch {
     this.judges = parts.judges
     this.catalogue = new Catalogue(parts.database)
     this.registries = this.openRegistries(parts.dir)
-    parts.fleet.published = () => this.catalogue.contents()
+    parts.fleet.published = () => this.registries.published()
     this.shipments = new Shipments({
       dir: join(parts.dir, 'shipments'),
       registries: this.registries,
-      published: () => this.catalogue.contents(),
+      published: () => this.registries.published(),
       awaiting: parts.runner,
       onError: parts.onError,
     })

@@ -1,6 +1,6 @@
 /** What the stand-ins offer to their connector. */
 export { enterCredential } from './sites/ground'
-export { takeTold, type Told } from './registry/held'
+export { takeTold } from './registry/held'
 export { buildWorld } from './build'
 export { endFault, startFault } from './faults'
 export { clusterReport, eventsOf } from './report/cluster'

@@ -98,14 +98,14 @@ export function Drives({
   /** All items in their order, so that each keeps its shade from drive to drive. */
   readonly items: readonly string[]
   /** The way to the files of the drive of that number. */
-  readonly linkTo: (drive: number) => ReactNode
+  readonly linkTo?: (drive: number) => ReactNode
 }) {
   return (
     <div className="drives">
       {drives.map((drive, nth) => (
         <Drive
           width={widthOf(drives.length)}
-          link={linkTo(nth + 1)}
+          link={linkTo?.(nth + 1)}
           key={`${drive.medium} ${nth}`}
           drive={drive}
           items={items}

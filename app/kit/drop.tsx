@@ -11,16 +11,20 @@ export interface DropProps {
   readonly accept: Readonly<Record<string, readonly string[]>>
   readonly maxBytes: number
   /** Told the text of the file. */
-  readonly onText: (text: string, name: string) => void
+  readonly onText?: (text: string, name: string) => void
+  /** Told the file itself, where it is no text. */
+  readonly onFile?: (file: File) => void
   /** Why the last file was not taken by what read it. */
   readonly refused?: string | null | undefined
   readonly children?: ReactNode
 }
 
-const sizeText = (bytes: number): string =>
-  bytes >= 1024 * 1024
-    ? `${Math.round(bytes / 1024 / 1024)} MiB`
+const sizeText = (bytes: number): string => {
+  if (bytes >= 1024 ** 3) return `${Math.round(bytes / 1024 ** 3)} GiB`
+  return bytes >= 1024 ** 2
+    ? `${Math.round(bytes / 1024 ** 2)} MiB`
     : `${Math.round(bytes / 1024)} KiB`
+}
 
 function whyNot({ file, errors }: FileRejection, { what, accept, maxBytes }: DropProps): string {
   const isTooLarge = errors.some((error) => error.code === 'file-too-large')
@@ -30,7 +34,7 @@ function whyNot({ file, errors }: FileRejection, { what, accept, maxBytes }: Dro
 }
 
 export function Drop(props: DropProps) {
-  const { what, accept, maxBytes, onText, children } = props
+  const { what, accept, maxBytes, onText, onFile, children } = props
   const [last, setLast] = useState<{ readonly name: string; readonly why: string | null } | null>(
     null,
   )
@@ -46,7 +50,8 @@ export function Drop(props: DropProps) {
       if (rejection) setLast({ name: rejection.file.name, why: whyNot(rejection, props) })
       else if (file) {
         setLast({ name: file.name, why: null })
-        void file.text().then((text) => onText(text, file.name))
+        onFile?.(file)
+        if (onText) void file.text().then((text) => onText(text, file.name))
       }
     },
   })

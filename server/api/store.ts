@@ -76,6 +76,7 @@ const shipmentQuery = z.object({
   channel: z.enum(['steady', 'early', 'none']).optional(),
   severity: z.enum(severities).optional(),
   unsigned: z.enum(['held', 'taken']).optional(),
+  images: z.string().max(20_000).optional(),
   'drives-drive-64': wholeText(1000).optional(),
   'drives-drive-512': wholeText(1000).optional(),
 })
@@ -89,7 +90,7 @@ async function shipmentTo(
   const name = params['name'] ?? ''
   if (!view.sites.some((site) => site.name === name))
     throw new Refusal('not-found', `There is no site ${name.slice(0, 80)}.`)
-  const catalogue = await gyrarch.catalogue.contents()
+  const catalogue = await gyrarch.registries.published()
   const search = new URLSearchParams({
     ...Object.fromEntries(Object.entries(query).map(([key, value]) => [key, String(value)])),
     site: name,
@@ -256,7 +257,10 @@ export const storeRoutes: readonly Route[] = [
       return {
         text: {
           type: 'application/x-tar',
-          body: await layoutTar(drive, order.images, (digest) => gyrarch.catalogue.blob(digest)),
+          body: await layoutTar(drive, order.images, async (digest) => {
+            const held = await gyrarch.registries.whole().bytes(digest)
+            return held ?? gyrarch.catalogue.blob(digest)
+          }),
           fileName: `${site}-${release ?? 'shipment'}-${drive.medium}-${text}.tar`,
         },
       }

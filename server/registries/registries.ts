@@ -6,8 +6,10 @@ import { isDeepStrictEqual } from 'node:util'
 import { z } from 'zod'
 import type { FleetView } from '~/core/fleet'
 import { parseReference } from '~/core/registry'
+import type { Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
 import type { Catalogue } from '../releases/catalogue'
+import { withImagesOf } from './beyond'
 import { firstBlob, firstImages, type OwnImage } from './first'
 import { serveRegistry } from './http'
 import { Registry } from './registry'
@@ -21,6 +23,7 @@ export interface RegistryAt {
 
 interface Kept {
   readonly site: string
+  readonly isWhole: boolean
   readonly registry: Registry
   server: Server | null
   port: number | null
@@ -48,11 +51,14 @@ const places = [
 
 export class Registries {
   private readonly kept: readonly Kept[]
+  private isListening = false
+  private all: Promise<Published> | null = null
   private telling: Promise<unknown> = Promise.resolve()
 
   constructor(private readonly parts: RegistryParts) {
     this.kept = places.map(({ name, site, isWhole }) => ({
       site,
+      isWhole,
       registry: new Registry(name, join(parts.dir, name), {
         images: () => this.firstAt(site, isWhole),
         blob: (digest) => firstBlob(parts.catalogue, digest),
@@ -60,12 +66,7 @@ export class Registries {
       server: null,
       port: null,
     }))
-  }
-
-  /** From here on what is pushed and deleted is told to whoever pulls. */
-  private follow(): void {
-    for (const { registry } of this.kept)
-      registry.retagged = () => void this.tell(registry).catch(this.parts.onError)
+    for (const { registry } of this.kept) registry.retagged = () => this.retagged(registry)
   }
 
   /** Tells what a registry holds where that is another than was told last; what a stop kept from being written is told again. */
@@ -94,6 +95,12 @@ export class Registries {
     await writeFile(file, JSON.stringify(now), { flush: true })
   }
 
+  /** What was pushed or deleted is another from now on, and is told to whoever pulls. */
+  private retagged(registry: Registry): void {
+    this.all = null
+    if (this.isListening) void this.tell(registry).catch(this.parts.onError)
+  }
+
   list(): readonly RegistryAt[] {
     return this.kept.map(({ registry, site, port }) => ({
       name: registry.name,
@@ -104,6 +111,27 @@ export class Registries {
 
   named(name: string): Registry | undefined {
     return this.kept.find(({ registry }) => registry.name === name)?.registry
+  }
+
+  /** All that is published: the catalogue, and what the registry of the joined sites holds besides. Read again once that has changed. */
+  published(): Promise<Published> {
+    this.all ??= this.allPublished().catch((error: unknown) => {
+      this.all = null
+      throw error
+    })
+    return this.all
+  }
+
+  private async allPublished(): Promise<Published> {
+    const catalogue = await this.parts.catalogue.contents()
+    return withImagesOf(this.whole(), catalogue)
+  }
+
+  /** The registry of the joined sites, which holds everything that is published. */
+  whole(): Registry {
+    const whole = this.kept.find((kept) => kept.isWhole)
+    if (!whole) throw new Error('no registry holds what is published')
+    return whole.registry
   }
 
   /** The registry that stands at a site. */
@@ -135,7 +163,7 @@ export class Registries {
       await writeFile(remembered, String(kept.port))
       await this.tell(kept.registry)
     }
-    this.follow()
+    this.isListening = true
   }
 
   async close(): Promise<void> {

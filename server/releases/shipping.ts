@@ -17,6 +17,12 @@ export interface ShipmentAsked {
   readonly releases: readonly string[]
 }
 
+/** Single images besides, by name with commas between; those that are not published are passed over. */
+function imagesAsked(search: URLSearchParams, published: Published): readonly string[] {
+  const names = new Set(published.images.map((image) => image.name))
+  return (search.get('images') ?? '').split(',').filter((name) => names.has(name))
+}
+
 /** The number of a medium that is at hand, as it was asked or as the desk has it. */
 function mediaAsked(search: URLSearchParams, published: Published): readonly Medium[] {
   return published.desk.media.map((medium) => {
@@ -88,7 +94,7 @@ export function shipmentAsked(
       channel: channel === 'none' ? null : channel,
       severity: severities.find((name) => name === search.get('severity')) ?? null,
       holdUnsigned: search.get('unsigned') !== 'taken',
-      images: [],
+      images: imagesAsked(search, catalogue),
       media: mediaAsked(search, catalogue),
     },
     stock,

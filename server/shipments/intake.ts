@@ -236,7 +236,7 @@ export class Intake {
       damaged,
       missing: missing.filter((digest) => !damaged.includes(digest)),
       isWhole: missing.length === 0,
-      change: `c-${change}`,
+      change: changeId(change),
     }
   }
 
@@ -295,15 +295,15 @@ export class Intake {
 }
 
 /** Passes so many bytes on, and refuses what is longer. */
-const limited = (most: number) =>
+const limited = (limit: number) =>
   async function* passed(source: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
     let size = 0
     for await (const chunk of source) {
       size += chunk.length
-      if (size > most)
+      if (size > limit)
         throw new Refusal(
           'too-large',
-          `The archive has more than ${most / 1024 ** 3} GiB. Put its drive in as several archives of some of its blobs.`,
+          `The archive has more than ${limit / 1024 ** 3} GiB. Put its drive in as several archives of some of its blobs.`,
         )
       yield chunk
     }

@@ -19,8 +19,10 @@ type File = readonly [name: string, body: string, header?: Partial<Header>]
 async function archive(files: readonly File[]): Promise<string> {
   const tar = pack()
   const chunks: Buffer[] = []
-  tar.on('data', (chunk: Buffer) => chunks.push(chunk))
-  const done = new Promise((resolve) => tar.on('end', resolve))
+  tar.on('data', (chunk: unknown) => {
+    if (Buffer.isBuffer(chunk)) chunks.push(chunk)
+  })
+  const done = new Promise((resolve) => tar.on('end', () => resolve(null)))
   for (const [name, body, header] of files)
     tar.entry({ name, ...header } as Header, header?.type === 'symlink' ? '' : body)
   tar.finalize()

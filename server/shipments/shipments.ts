@@ -60,7 +60,7 @@ export class Shipments {
     const all = await ShipmentRow.findAll({ attributes: ['name'], order: [['packedAt', 'DESC']] })
     throw new Refusal(
       'not-found',
-      `There is no shipment ${name.slice(0, 80)}. ${all.length === 0 ? 'None is packed yet: POST /changes with kind shipment.pack.' : `There are ${all.map((one) => one.name).join(', ')}.`}`,
+      `There is no shipment ${name.slice(0, 80)}. ${all.length === 0 ? 'None is packed yet: POST /changes with kind shipment.pack.' : `There are ${all.map((shipment) => shipment.name).join(', ')}.`}`,
     )
   }
 
@@ -139,7 +139,7 @@ export class Shipments {
         const drive = index + 1
         const file = join(this.folder(row.name), fileName(drive))
         const size = await stat(file).then(
-          (found) => found.size,
+          ({ size: bytesWritten }) => bytesWritten,
           () => null,
         )
         return {

@@ -1,4 +1,5 @@
 /** What registries hold, as whoever pulls from them finds it: tags with the digests that they stand for. */
+import { z } from 'zod'
 import { imageParts } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Site, World } from '../world'
@@ -23,11 +24,11 @@ export function namesOf(cluster: Cluster, image: string): readonly string[] {
   return [...redirected, image]
 }
 
-/** The repositories of a registry, each with its tags. */
-export interface Told {
-  readonly host: string
-  readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
-}
+/** The repositories of a registry, each with the digests of its tags; one without any is gone. */
+const told = z.object({
+  host: z.string(),
+  repositories: z.record(z.string(), z.record(z.string(), z.string())),
+})
 
 /** A container that runs keeps the digest that was pulled for it, whatever its tag stands for from now on. */
 function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, string>): void {
@@ -46,7 +47,8 @@ function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, strin
  * A registry tells what some of its repositories hold from now on. The first time, digests made up before there was a
  * registry are replaced; later a tag that stands for another digest has moved.
  */
-export function takeTold(sim: Sim, { host, repositories }: Told): void {
+export function takeTold(sim: Sim, given: Readonly<Record<string, unknown>>): void {
+  const { host, repositories } = told.parse(given)
   const { world } = sim
   const images = { ...world.images }
   const moved = new Map<string, string>()

@@ -24,6 +24,7 @@ import { stepColumns } from './step-columns'
 import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
 import { DraftSheet } from './draft-sheet'
+import { DrivesAwaited } from './drives'
 import { Joins } from './joins'
 import { Verdicts } from './verdicts'
 import './run.css'
@@ -298,6 +299,7 @@ function OneRun({
       {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
         <Joins joins={joins} missing={missing} />
       ) : null}
+      <DrivesAwaited steps={steps} />
       {steps.length === 0 ? (
         <div className="empty">
           There is no plan while something stops this. The findings beside say what, and what clears

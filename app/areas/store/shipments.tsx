@@ -1,121 +1,31 @@
 /** What is carried to a site without a link: the closure of what it should run, how large, how long, on which drives. */
+import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import {
-  type CarriedItem,
-  carriedItems,
-  orderOf,
-  severities,
-  type Shipment,
-  type ShipmentOrder,
-} from '~/core/shipment'
-import { decimalBytesText, countText, durationText, listText } from '~/core/units'
-import { shipmentAsked } from '~/server/releases/shipping'
+import { decimalBytesText, countText, listText } from '~/core/units'
 import { gyrarchContext } from '../../context'
-import { Drives, loadHeight, widthOf } from '../../drawings/drives'
-import { driveColumns } from '../../drawings/drives-layout'
+import { Drives } from '../../drawings/drives'
 import { Page } from '../../frame/page'
-import { AskForm } from '../../kit/ask-form'
+import { AskForm, Hidden } from '../../kit/ask-form'
 import { Choice } from '../../kit/choice'
 import { Empty } from '../../kit/empty'
 import { Notice } from '../../kit/notice'
+import { SeveralField } from '../../kit/several-field'
 import { NumberField } from '../../kit/number-field'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
-import { fleetAsked } from '../moment'
+import { PackedReason, PackedShipments } from './packed-shipments'
+import { shipmentData, type ShipmentData } from './shipment-data'
+import { ShipmentReason } from './shipment-reason'
 import { StoreTabs } from './tabs'
 import type { Route } from './+types/shipments'
 import './store.css'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Shipments · Gyrarch' }]
 
-export async function loader({ request, context }: Route.LoaderArgs) {
-  const gyrarch = context.get(gyrarchContext)
-  const fleet = await fleetAsked(gyrarch, request)
-  const view = await fleet.view()
-  const catalogue = await gyrarch.catalogue.contents()
-  const asked = shipmentAsked(new URL(request.url).searchParams, view, catalogue)
-  const shared = {
-    now: view.now,
-    sites: view.sites.map((site) => site.name),
-    media: asked?.choice.media ?? [],
-    severities,
-  }
-  if (!asked) return { ...shared, site: null }
-  const { choice, stock, releases } = asked
-  const order: ShipmentOrder = orderOf(choice, view, catalogue)
-  const shipment = (await gyrarch.compute.run('shipment', order, request.signal)) as Shipment
-  return {
-    ...shared,
-    site: choice.site,
-    stock: { release: stock.release, addOns: stock.addOns },
-    releases,
-    release: choice.release,
-    channel: choice.channel ?? 'none',
-    severity: choice.severity ?? '',
-    unsigned: choice.holdUnsigned ? 'held' : 'taken',
-    free: order.has.diskFreeBytes ?? null,
-    // What the files of a drive are asked with: the same choice, by API.
-    query: new URLSearchParams({
-      ...(choice.release === null ? {} : { release: choice.release }),
-      channel: choice.channel ?? 'none',
-      ...(choice.severity === null ? {} : { severity: choice.severity }),
-      unsigned: choice.holdUnsigned ? 'held' : 'taken',
-      ...Object.fromEntries(
-        choice.media.map(({ name, count }) => [`drives-${name}`, String(count ?? 0)]),
-      ),
-    }).toString(),
-    ...shipmentShown(order, shipment),
-  }
-}
+export const loader = ({ request, context }: Route.LoaderArgs) =>
+  shipmentData(context.get(gyrarchContext), request)
 
-const nameOf = ({ name, version }: CarriedItem): string => `${name} ${version}`.trim()
-
-/** What of a shipment the page shows: its figures, its items, and its drives as columns. */
-function shipmentShown(order: ShipmentOrder, shipment: Shipment) {
-  const imageOf = new Map(order.images.map((image) => [image.digest, image]))
-  const items = carriedItems(order, { ...shipment, blobs: [] })
-  const itemOf = new Map(
-    items.flatMap((item) =>
-      item.blobs.map(({ digest, bytes }) => [digest, { bytes, item: nameOf(item) }]),
-    ),
-  )
-  return {
-    shipment: {
-      bytes: shipment.bytes,
-      diskBytes: shipment.diskBytes,
-      fits: shipment.fits,
-      seconds: shipment.seconds,
-      lowerBound: shipment.lowerBound,
-      drives: shipment.drives.length,
-      unfit: shipment.unfit.length,
-      problems: shipment.problems,
-      images: shipment.images.length,
-      held: shipment.held.map((image) => ({
-        ...image,
-        name: imageOf.get(image.digest)?.name ?? image.digest,
-      })),
-    },
-    items: items.map(({ blobs: _, ...item }) => ({
-      ...item,
-      name: nameOf({ ...item, blobs: [] }),
-    })),
-    columns: driveColumns(
-      shipment.drives.map(({ medium, blobs }) => ({
-        medium,
-        capacity: order.media.find((candidate) => candidate.name === medium)?.bytes ?? 0,
-        blobs: blobs.map((digest) => ({
-          digest,
-          bytes: itemOf.get(digest)?.bytes ?? 0,
-          item: itemOf.get(digest)?.item ?? '',
-        })),
-      })),
-      widthOf(shipment.drives.length),
-      loadHeight,
-    ),
-  }
-}
-
-type Data = Extract<Route.ComponentProps['loaderData'], { readonly items: unknown }>
+type Data = ShipmentData
 type Item = Data['items'][number]
 
 const whyText = (item: Item): string => {
@@ -154,6 +64,24 @@ const itemColumns: readonly Column<Item>[] = [
   },
 ]
 
+/** Images of the co-operative’s own that come along, each by its name. */
+function SingleImages({ data }: { readonly data: Data }) {
+  const [images, setImages] = useState(data.images)
+  return (
+    <>
+      <Hidden name="images" value={images.join(',')} />
+      <SeveralField
+        label="Single images"
+        value={images}
+        options={data.offered}
+        onChange={setImages}
+        placeholder="none"
+        width={240}
+      />
+    </>
+  )
+}
+
 function Asked({ data }: { readonly data: Data }) {
   const { media } = data
   return (
@@ -166,6 +94,7 @@ function Asked({ data }: { readonly data: Data }) {
         'channel',
         'severity',
         'unsigned',
+        'images',
         ...media.map(({ name }) => `drives-${name}`),
       ]}
     >
@@ -207,6 +136,7 @@ function Asked({ data }: { readonly data: Data }) {
         defaultValue={data.unsigned}
         width={130}
       />
+      <SingleImages data={data} />
       {media.map((medium) => (
         <NumberField
           key={`${medium.name} ${medium.count}`}
@@ -269,59 +199,6 @@ function Problems({ data }: { readonly data: Data }) {
   )
 }
 
-function headText(site: string, { bytes, drives }: Data['shipment']): string {
-  if (bytes === 0) return `${site} has all of it`
-  return drives === 0
-    ? `${decimalBytesText(bytes)}, and no drives for it`
-    : `${decimalBytesText(bytes)} on ${countText(drives, 'drive')}`
-}
-
-function Reason({ data }: { readonly data: Data }) {
-  const { shipment, stock, release, site } = data
-  const addOns = Object.entries(stock.addOns)
-  return (
-    <>
-      <h2>{headText(site, shipment)}</h2>
-      <dl className="facts">
-        <div>
-          <dt>from the packing desk</dt>
-          <dd>{shipment.seconds === null ? 'no link' : durationText(shipment.seconds)}</dd>
-        </div>
-        <div>
-          <dt>disk at the far end</dt>
-          <dd>
-            {decimalBytesText(shipment.diskBytes)}
-            {data.free === null ? '' : ` of ${decimalBytesText(data.free)} free`}
-          </dd>
-        </div>
-        <div>
-          <dt>no packing needs fewer than</dt>
-          <dd>{countText(shipment.lowerBound, 'drive')}</dd>
-        </div>
-        <div>
-          <dt>images it could run then</dt>
-          <dd>{shipment.images}</dd>
-        </div>
-      </dl>
-      <h3>What {site} has</h3>
-      {stock.release === null ? (
-        <p className="soft">No cluster runs there: the whole release is carried.</p>
-      ) : (
-        <p className="soft">
-          release <span className="mono">{stock.release}</span> whole
-          {addOns.length === 0
-            ? ''
-            : `, and of add-ons ${listText(
-                addOns.map(([name, version]) => `${name} ${version}`),
-                8,
-              )}`}
-          {release === null ? '' : `. It should reach ${release}.`}
-        </p>
-      )}
-    </>
-  )
-}
-
 export default function Shipments({ loaderData }: Route.ComponentProps) {
   const [search] = useSearchParams()
   if (loaderData.site === null || !('items' in loaderData))
@@ -334,26 +211,20 @@ export default function Shipments({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   const data = loaderData
+  const shown = data.packed.find((packed) => packed.name === data.chosen)
   return (
     <Page
       title="Shipments"
       beside={<span className="soft">what a site without a link needs, on the fewest drives</span>}
-      reason={<Reason data={data} />}
+      reason={shown ? <PackedReason packed={shown} /> : <ShipmentReason data={data} />}
     >
       <StoreTabs here="/store/shipments" />
       <div className="store-page" key={search.toString()}>
+        <PackedShipments packed={data.packed} chosen={data.chosen} />
         <Asked data={data} />
         <Problems data={data} />
         {data.columns.length > 0 ? (
-          <Drives
-            drives={data.columns}
-            items={data.items.map((item) => item.name)}
-            linkTo={(drive) => (
-              <a href={`/api/v1/sites/${data.site}/shipment/drives/${drive}.tar?${data.query}`}>
-                download
-              </a>
-            )}
-          />
+          <Drives drives={data.columns} items={data.items.map((item) => item.name)} />
         ) : null}
         <Table
           name="contents of the shipment"

@@ -18,7 +18,7 @@ import { estimates, from, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { findRelease } from '../../releases'
 import { countText, decimalBytesText } from '../../units'
-import { carriedTo, shipmentName } from './pack'
+import { carriedTo, shipmentName } from './pack-order'
 import { said } from './says'
 
 const importIntent = z.strictObject({

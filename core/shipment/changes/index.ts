@@ -1,2 +1,2 @@
 export { shipmentImport } from './import'
-export { computedPack, shipmentPack } from './pack'
+export { shipmentPack } from './pack'

@@ -42,7 +42,6 @@ import {
   type Snapshot,
   startFault,
   takeTold,
-  type Told,
   trafficOf,
   usage,
   type World,
@@ -249,7 +248,7 @@ export class Engine {
         String(args['fingerprint']),
         Number(args['until']),
       )
-    else if (verb === 'registry.tell') takeTold(this.sim, args as unknown as Told)
+    else if (verb === 'registry.tell') takeTold(this.sim, args)
     else if (verb === 'fault.end') endFault(this.sim, String(args['id']))
     else this.sim.command(key, verb, args)
   }
