@@ -1,4 +1,7 @@
 /** The server is killed in the middle of a run, at several moments, and goes on each time as if nothing had been. */
+import { createHash } from 'node:crypto'
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { expect, it } from 'vitest'
 import { api, type ApiChange, serve } from './server'
 
@@ -95,6 +98,75 @@ it('continues taking back after kill -9', async () => {
       disks: before.disks,
       addresses: before.addresses,
     })
+  } finally {
+    await served.remove()
+  }
+})
+
+it('goes on with a drive that is being taken in after kill -9 at ten moments, and keeps each blob once', async () => {
+  let served = await serve()
+  const { dir } = served
+  try {
+    const { ask, runOut } = api(served.url)
+    await ask('POST', '/clock', { speed: 0 })
+    const packing = await ask<ApiChange>('POST', '/changes', {
+      kind: 'shipment.pack',
+      intent: {
+        shipment: 'spring',
+        site: 'kilnlane',
+        release: '1.32.6',
+        media: [{ name: 'drive-64', count: 1 }],
+      },
+    })
+    await ask('POST', `/changes/${packing.json.id}/run`, {})
+    expect((await runOut(packing.json.id)).state).toBe('done')
+    const drive = await (
+      await fetch(`${served.url}/api/v1/shipments/spring/drives/1.tar`)
+    ).arrayBuffer()
+    const taking = await ask<ApiChange>('POST', '/changes', {
+      kind: 'shipment.import',
+      intent: { shipment: 'spring', site: 'kilnlane' },
+    })
+    await ask('POST', `/changes/${taking.json.id}/run`, {})
+    const put = () =>
+      fetch(`${served.url}/api/v1/shipments/import`, { method: 'POST', body: drive }).then(
+        (response) => response.status,
+        () => 0,
+      )
+    const missing = async (): Promise<number> => {
+      const { drives } = await api(served.url).get<{ drives: { missing: string[] }[] }>(
+        '/shipments/spring',
+      )
+      return drives[0]?.missing.length ?? 0
+    }
+    const left: number[] = [await missing()]
+    // While it arrives, while it is read, and between one blob and the next.
+    for (const milliseconds of [5, 40, 80, 110, 140, 170, 200, 240, 280, 320]) {
+      const answer = put()
+      await new Promise((done) => setTimeout(done, milliseconds))
+      await served.kill()
+      await answer
+      served = await serve({ dir })
+      left.push(await missing())
+    }
+    // What came stays: each time there is no more left to come than before.
+    expect(left).toEqual([...left].sort((a, b) => b - a))
+    await put()
+    expect(await missing()).toBe(0)
+    const ended = await api(served.url).runOut(taking.json.id)
+    expect([ended.state, ended.steps.find((step) => step.id === 'drive-1')?.attempts]).toEqual([
+      'done',
+      1,
+    ])
+    const blobs = readdirSync(join(dir, 'registries', 'registry.kilnlane.example', 'blobs'))
+    expect(blobs.every((name) => /^sha256-[0-9a-f]{64}$/.test(name))).toBe(true)
+    for (const name of blobs) {
+      const bytes = readFileSync(
+        join(dir, 'registries', 'registry.kilnlane.example', 'blobs', name),
+      )
+      expect(`sha256-${createHash('sha256').update(bytes).digest('hex')}`).toBe(name)
+    }
+    expect(readdirSync(join(dir, 'shipments', 'incoming'))).toEqual([])
   } finally {
     await served.remove()
   }

@@ -1,6 +1,6 @@
 /** The registries there are: one for the joined sites, one inside the site that nothing is joined to; each on a loopback port. */
 import { createServer, type Server } from 'node:http'
-import { mkdir, readFile, writeFile } from 'node:fs/promises'
+import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { isDeepStrictEqual } from 'node:util'
 import { z } from 'zod'
@@ -92,7 +92,9 @@ export class Registries {
     if (Object.keys(changed).length === 0) return
     await this.parts.tell({ host: registry.name, repositories: changed })
     await mkdir(this.parts.dir, { recursive: true })
-    await writeFile(file, JSON.stringify(now), { flush: true })
+    // Put in place whole: a stop in the middle leaves what was told before.
+    await writeFile(`${file}.partial`, JSON.stringify(now), { flush: true })
+    await rename(`${file}.partial`, file)
   }
 
   /** What was pushed or deleted is another from now on, and is told to whoever pulls. */

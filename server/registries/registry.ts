@@ -294,8 +294,10 @@ export class Registry {
     }
   }
 
-  /** Uploads that nobody went on with are given up. */
+  /** Uploads that nobody went on with are given up, and what a stop left half written. */
   private async dropOldUploads(): Promise<void> {
+    for (const name of await readdir(join(this.dir, 'blobs')))
+      if (name.includes('.')) await rm(join(this.dir, 'blobs', name), { force: true })
     const dir = join(this.dir, 'uploads')
     for (const id of await readdir(dir)) {
       const { mtimeMs } = await stat(join(dir, id))
