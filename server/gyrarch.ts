@@ -205,6 +205,7 @@ export class Gyrarch {
       dir: join(dir, 'registries'),
       catalogue: this.catalogue,
       view: () => this.fleet.view(),
+      now: () => this.outside.now,
       tell: (told) => this.outside.tellRegistry(told),
       onError: this.onError,
     })
@@ -313,7 +314,10 @@ export class Gyrarch {
         runner.woken()
         watchers.woken(now)
       },
-      clock: () => void hub.emit('clock'),
+      clock: () => {
+        hub.emit('clock')
+        void this.registries.passed(outside.now).catch(onError)
+      },
       failed: onError,
     })
   }

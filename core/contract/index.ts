@@ -24,6 +24,16 @@ export { Unheard } from './ports'
 export { type Ref, ref, type SliceName } from './refs'
 export { heard, notAsked, type Slice } from './slices'
 export { readReport, type Told } from './told'
+export {
+  brokenRule,
+  findingSeverities,
+  type FindingSeverity,
+  imageFindingsRule,
+  type ImageRule,
+  imageRuleIn,
+  type JudgedImage,
+  signedImagesRule,
+} from './image-rules'
 export { type Param, type Params, quoted, type Said, saidOf, sentences } from './said'
 export { type Failure, portFailures, type PortName, verb, type VerbDefinition } from './verb'
 export {

@@ -80,6 +80,7 @@ import {
   volumeMove,
   volumeResize,
 } from '../storage/changes'
+import { imageSign, imageWithdraw, registryRule } from '../registry/changes'
 import { shipmentImport, shipmentPack } from '../shipment/changes'
 import { withObserved } from '../estimates'
 import { setRunOf } from '../sets'
@@ -285,6 +286,9 @@ export const kinds: readonly Kind[] = [
   kind(diskRetire),
   kind(shipmentPack),
   kind(shipmentImport),
+  kind(registryRule),
+  kind(imageSign),
+  kind(imageWithdraw),
   kind(setRunOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),
 ]
 
@@ -321,7 +325,9 @@ function offersNeed(findings: readonly RawFinding[]): Needs {
 /** Whether a view holds everything that is needed: a change is not proven on less. */
 const holdsAll = (view: FleetView, needs: Needs): boolean =>
   (!needs.published || view.published !== undefined) &&
-  needs.objectsOf.every((cluster) => view.objects?.[cluster] !== undefined) &&
+  needs.objectsOf.every((cluster) =>
+    cluster === '*' ? view.objects !== undefined : view.objects?.[cluster] !== undefined,
+  ) &&
   needs.walksAt.every((place) => {
     const [kind, name] = place.split('/')
     return view.clusters

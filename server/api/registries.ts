@@ -1,5 +1,6 @@
 /** Registries by API: which there are and where they listen, and what one holds. Pulling and pushing is at their own addresses. */
 import { z } from 'zod'
+import { severities } from '~/core/shipment'
 import { countText } from '~/core/units'
 import { Refusal } from '../changes/errors'
 import { imagesIn, runningImages } from '../registries/images'
@@ -17,7 +18,24 @@ const image = z.object({
     state: z.enum(['signed', 'withdrawn', 'unknown', 'unsigned', 'broken']),
     by: z.string().nullable(),
   }),
-  runs: z.array(z.object({ cluster: z.string(), workload: z.string(), pods: z.number() })),
+  findings: z.array(
+    z.object({
+      id: z.string(),
+      severity: z.enum(severities),
+      package: z.string(),
+      mendedIn: z.string().nullable(),
+      since: z.string(),
+    }),
+  ),
+  runs: z.array(
+    z.object({
+      cluster: z.string(),
+      workload: z.string(),
+      pods: z.number(),
+      /** Pods that run another digest than the tag stands for now. */
+      moved: z.number(),
+    }),
+  ),
 })
 
 export const registryRoutes: readonly Route[] = [
@@ -85,7 +103,7 @@ export const registryRoutes: readonly Route[] = [
       const images = []
       for (const [repository, held] of contents)
         if (wanted === undefined || repository === wanted)
-          images.push(...(await imagesIn(registry, repository, held, runs)))
+          images.push(...(await imagesIn(registry, repository, held, runs, Date.parse(view.now))))
       return ok({ images })
     },
   },

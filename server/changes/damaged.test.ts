@@ -229,6 +229,9 @@ const drafts: readonly (readonly [string, unknown])[] = [
     },
   ],
   ['shipment.import', { shipment: 'winter', site: 'kilnlane' }],
+  ['registry.rule', { cluster: 'bramble', namespace: 'vision', signed: true, below: 'high' }],
+  ['image.sign', { registry: 'registry.fernhollow.example', image: 'vision/seedling-vision:2' }],
+  ['image.withdraw', { registry: 'registry.fernhollow.example', image: 'market/price-feed:1' }],
   ['image.place', { site: hall, release: '1.35.0' }],
   [
     'wire.route',

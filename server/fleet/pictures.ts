@@ -42,7 +42,10 @@ export abstract class FleetPictures {
     const view = await this.view()
     if (clusters.length === 0) return view
     const objects: Record<string, Slice<readonly ApiObject[]>> = {}
-    for (const name of clusters) objects[name] = await this.objectSlice(name, view)
+    const wanted = clusters.includes('*')
+      ? view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name)
+      : clusters
+    for (const name of wanted) objects[name] = await this.objectSlice(name, view)
     return { ...view, objects }
   }
 

@@ -4,6 +4,7 @@ import type { Published, PublishedImage } from '~/core/releases'
 import { compareText } from '~/core/units'
 import { catalogueBytes } from '../connectors/standin/published'
 import type { Registry } from './registry'
+import { findingsIn } from './scanner'
 import { vouchedFor } from './signatures'
 
 const blob = z.object({
@@ -47,8 +48,15 @@ async function imageAt(
   }
 }
 
-/** The catalogue with the images of a registry beside it; a digest under several tags has the first of them. */
-export async function withImagesOf(registry: Registry, catalogue: Published): Promise<Published> {
+/**
+ * The catalogue with the images of a registry beside it; a digest under several tags has the first of them.
+ * Each with what is found in it by a time (ms).
+ */
+export async function withImagesOf(
+  registry: Registry,
+  catalogue: Published,
+  now: number,
+): Promise<Published> {
   const digests = new Set(catalogue.images.map((image) => image.digest))
   const images: PublishedImage[] = []
   for (const [repository, { tags }] of await registry.contents())
@@ -60,5 +68,14 @@ export async function withImagesOf(registry: Registry, catalogue: Published): Pr
       images.push(image)
     }
   images.sort((a, b) => compareText(a.name, b.name))
-  return { ...catalogue, images: [...catalogue.images, ...images] }
+  return {
+    ...catalogue,
+    images: [...catalogue.images, ...images].map((image) => {
+      const vulnerabilities = findingsIn(
+        image.layers.map((layer) => layer.digest),
+        now,
+      ).map(({ id, severity }) => ({ id, severity }))
+      return vulnerabilities.length === 0 ? image : { ...image, vulnerabilities }
+    }),
+  }
 }

@@ -1,11 +1,12 @@
 /** What a registry holds as people ask for it: tags with their digests, layers and signatures, and where each runs. */
 import { z } from 'zod'
-import { type ApiObject, isPodObject } from '~/core/objects'
+import { type ApiObject, isPodObject, list, record } from '~/core/objects'
 import { parseReference } from '~/core/registry'
 import { compareText } from '~/core/units'
 import { breath } from '../breath'
 import { catalogueBytes } from '../connectors/standin/published'
 import type { Registry, Repository } from './registry'
+import { findingsIn, type ImageFinding } from './scanner'
 import { type Vouched, vouchedFor } from './signatures'
 
 export interface Running {
@@ -13,6 +14,8 @@ export interface Running {
   /** `namespace/name` of a pod’s workload, as its label says, else of the pod. */
   readonly workload: string
   readonly pods: number
+  /** How many of them run another digest: the tag has moved since they pulled it. */
+  readonly moved: number
 }
 
 export interface RegistryImage {
@@ -24,6 +27,8 @@ export interface RegistryImage {
   readonly keptBytes: number
   readonly layers: readonly { readonly digest: string; readonly bytes: number }[]
   readonly signature: Vouched
+  /** What the scanner finds in it, the gravest first. */
+  readonly findings: readonly ImageFinding[]
   readonly runs: readonly Running[]
 }
 
@@ -50,12 +55,13 @@ async function layersOf(registry: Registry, digest: string) {
     : []
 }
 
-/** The tagged images of one repository, by tag; `runs` gives who runs an image by `repository:tag`. */
+/** The tagged images of one repository, by tag, with what is found in them by a time (ms). */
 export async function imagesIn(
   registry: Registry,
   name: string,
   repository: Repository,
-  runs: ReadonlyMap<string, readonly Running[]>,
+  runs: Runs,
+  now: number,
 ): Promise<readonly RegistryImage[]> {
   const images = await Promise.all(
     [...repository.tags].map(async ([tag, digest]): Promise<RegistryImage> => {
@@ -68,32 +74,46 @@ export async function imagesIn(
         keptBytes: layers.reduce((sum, layer) => sum + layer.kept, 0),
         layers: layers.map((layer) => ({ digest: layer.digest, bytes: layer.bytes })),
         signature: await vouchedFor(registry, name, digest),
-        runs: runs.get(`${name}:${tag}`) ?? [],
+        findings: findingsIn(
+          layers.map((layer) => layer.digest),
+          now,
+        ),
+        runs: runningOf(runs, `${name}:${tag}`, digest),
       }
     }),
   )
   return images.sort((a, b) => compareText(a.tag, b.tag))
 }
 
-const read = new WeakMap<readonly ApiObject[], ReadonlyMap<string, ReadonlyMap<string, number>>>()
+/** By `repository:tag` the workloads that run it, with how many pods run which digest. */
+type Users = ReadonlyMap<string, ReadonlyMap<string, number>>
 
-/** By `repository:tag` the workloads of a cluster that run it, with how many pods; read once for each list of objects. */
-function runningIn(
-  objects: readonly ApiObject[],
-): ReadonlyMap<string, ReadonlyMap<string, number>> {
+const read = new WeakMap<readonly ApiObject[], ReadonlyMap<string, Users>>()
+
+/** The digest that a container was started from, as its status tells it; empty where it does not. */
+const pulledDigest = (imageId: string): string => imageId.slice(imageId.indexOf('@') + 1)
+
+/** What the pods of a cluster run; read once for each list of objects. */
+function runningIn(objects: readonly ApiObject[]): ReadonlyMap<string, Users> {
   const before = read.get(objects)
   if (before) return before
-  const images = new Map<string, Map<string, number>>()
+  const images = new Map<string, Map<string, Map<string, number>>>()
   for (const pod of objects) {
     if (!isPodObject(pod)) continue
     const namespace = pod.metadata.namespace ?? 'default'
     const workload = `${namespace}/${pod.metadata.labels?.['app'] ?? pod.metadata.name}`
+    const statuses = list(record(record(pod)['status'])['containerStatuses']).map(record)
     for (const image of new Set((pod.spec?.containers ?? []).map((container) => container.image))) {
       const reference = parseReference(image ?? '')
       if (!reference) continue
       const key = `${reference.repository}:${reference.tag ?? 'latest'}`
-      const users = images.get(key) ?? new Map<string, number>()
-      users.set(workload, (users.get(workload) ?? 0) + 1)
+      const digest = pulledDigest(
+        String(statuses.find((status) => status['image'] === image)?.['imageID'] ?? ''),
+      )
+      const users = images.get(key) ?? new Map<string, Map<string, number>>()
+      const digests = users.get(workload) ?? new Map<string, number>()
+      digests.set(digest, (digests.get(digest) ?? 0) + 1)
+      users.set(workload, digests)
       images.set(key, users)
     }
   }
@@ -101,20 +121,36 @@ function runningIn(
   return images
 }
 
+/** Who runs what: by cluster. */
+export type Runs = ReadonlyMap<string, ReadonlyMap<string, Users>>
+
+/** Who runs an image, and who runs another under its tag. */
+export function runningOf(runs: Runs, image: string, digest: string): readonly Running[] {
+  return [...runs].flatMap(([cluster, images]) =>
+    [...(images.get(image) ?? [])].map(([workload, digests]): Running => {
+      const counts = [...digests]
+      return {
+        cluster,
+        workload,
+        pods: counts.reduce((sum, [, pods]) => sum + pods, 0),
+        moved: counts.reduce(
+          (sum, [pulled, pods]) => sum + (pulled !== '' && pulled !== digest ? pods : 0),
+          0,
+        ),
+      }
+    }),
+  )
+}
+
 /** Who runs what, over all the clusters given. */
 export async function runningImages(
   clusters: readonly string[],
   objectsOf: (cluster: string) => Promise<readonly ApiObject[] | null>,
-): Promise<ReadonlyMap<string, readonly Running[]>> {
-  const all = new Map<string, Running[]>()
+): Promise<Runs> {
+  const all = new Map<string, ReadonlyMap<string, Users>>()
   for (const cluster of clusters) {
     const objects = await objectsOf(cluster)
-    for (const [image, users] of objects ? runningIn(objects) : [])
-      for (const [workload, pods] of users) {
-        const running = all.get(image) ?? []
-        running.push({ cluster, workload, pods })
-        all.set(image, running)
-      }
+    if (objects) all.set(cluster, runningIn(objects))
     await breath()
   }
   return all

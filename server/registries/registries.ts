@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { isDeepStrictEqual } from 'node:util'
 import { z } from 'zod'
 import type { FleetView } from '~/core/fleet'
+import { findingSeverities, type JudgedImage } from '~/core/contract'
 import { parseReference } from '~/core/registry'
 import type { Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
@@ -33,15 +34,34 @@ export interface RegistryParts {
   readonly dir: string
   readonly catalogue: Catalogue
   readonly view: () => Promise<FleetView>
+  /** Milliseconds on the clock. */
+  readonly now: () => number
   readonly onError: (error: unknown) => void
   /** Tells nodes what a registry holds from now on, by repository the digests of its tags; none is a repository that is gone. */
   readonly tell: (told: {
     readonly host: string
     readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
+    readonly judged: Readonly<Record<string, JudgedImage>>
   }) => Promise<void>
 }
 
-const toldBefore = z.record(z.string(), z.record(z.string(), z.string()))
+const toldBefore = z.object({
+  tags: z.record(z.string(), z.record(z.string(), z.string())).default({}),
+  judged: z.record(z.string(), z.unknown()).default({}),
+})
+
+/** Images that a rule may hold back: not signed, or with findings. */
+function judgedImages(published: Published): Record<string, JudgedImage> {
+  return Object.fromEntries(
+    published.images.flatMap(({ digest, signed, vulnerabilities = [] }) => {
+      const worst =
+        findingSeverities.findLast((severity) =>
+          vulnerabilities.some((finding) => finding.severity === severity),
+        ) ?? null
+      return signed && worst === null ? [] : [[digest, { signed, worst }]]
+    }),
+  )
+}
 
 /** A registry stands at every site whose clusters pull from one of their own. */
 const places = [
@@ -53,6 +73,7 @@ export class Registries {
   private readonly kept: readonly Kept[]
   private isListening = false
   private all: Promise<Published> | null = null
+  private allOf = 0
   private telling: Promise<unknown> = Promise.resolve()
 
   constructor(private readonly parts: RegistryParts) {
@@ -84,16 +105,17 @@ export class Registries {
     const now: Record<string, Record<string, string>> = {}
     for (const [name, { tags }] of await registry.contents())
       if (tags.size > 0) now[name] = Object.fromEntries(tags)
+    const judged = judgedImages(await this.published())
     const changed = Object.fromEntries(
-      [...new Set([...Object.keys(before), ...Object.keys(now)])]
-        .filter((name) => !isDeepStrictEqual(before[name] ?? {}, now[name] ?? {}))
+      [...new Set([...Object.keys(before.tags), ...Object.keys(now)])]
+        .filter((name) => !isDeepStrictEqual(before.tags[name] ?? {}, now[name] ?? {}))
         .map((name) => [name, now[name] ?? {}]),
     )
-    if (Object.keys(changed).length === 0) return
-    await this.parts.tell({ host: registry.name, repositories: changed })
+    if (Object.keys(changed).length === 0 && isDeepStrictEqual(before.judged, judged)) return
+    await this.parts.tell({ host: registry.name, repositories: changed, judged })
     await mkdir(this.parts.dir, { recursive: true })
     // Put in place whole: a stop in the middle leaves what was told before.
-    await writeFile(`${file}.partial`, JSON.stringify(now), { flush: true })
+    await writeFile(`${file}.partial`, JSON.stringify({ tags: now, judged }), { flush: true })
     await rename(`${file}.partial`, file)
   }
 
@@ -101,6 +123,12 @@ export class Registries {
   private retagged(registry: Registry): void {
     this.all = null
     if (this.isListening) void this.tell(registry).catch(this.parts.onError)
+  }
+
+  /** The hour may be another: what is found in images may be too. */
+  async passed(now: number): Promise<void> {
+    if (!this.isListening || Math.floor(now / 3_600_000) === this.allOf) return
+    for (const { registry } of this.kept) await this.tell(registry)
   }
 
   list(): readonly RegistryAt[] {
@@ -117,6 +145,10 @@ export class Registries {
 
   /** All that is published: the catalogue, and what the registry of the joined sites holds besides. Read again once that has changed. */
   published(): Promise<Published> {
+    // Findings are published and judged anew over the hours.
+    const hour = Math.floor(this.parts.now() / 3_600_000)
+    if (hour !== this.allOf) this.all = null
+    this.allOf = hour
     this.all ??= this.allPublished().catch((error: unknown) => {
       this.all = null
       throw error
@@ -126,7 +158,7 @@ export class Registries {
 
   private async allPublished(): Promise<Published> {
     const catalogue = await this.parts.catalogue.contents()
-    return withImagesOf(this.whole(), catalogue)
+    return withImagesOf(this.whole(), catalogue, this.parts.now())
   }
 
   /** The registry of the joined sites, which holds everything that is published. */

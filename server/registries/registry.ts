@@ -235,6 +235,11 @@ export class Registry {
     return this.write({ op: 'drop-manifest', repository, digest })
   }
 
+  async tag(repository: string, tag: string, digest: string): Promise<void> {
+    await this.ready()
+    await this.write({ op: 'tag', repository, tag, digest })
+  }
+
   untag(repository: string, tag: string): Promise<void> {
     return this.write({ op: 'untag', repository, tag })
   }

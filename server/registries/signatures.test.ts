@@ -78,10 +78,10 @@ describe('images of a repository', () => {
         },
       },
     ])
-    const images = held ? await imagesIn(registry, 'market/price-feed', held, runs) : []
+    const images = held ? await imagesIn(registry, 'market/price-feed', held, runs, 0) : []
     expect(images.map(({ tag, runs: users }) => [tag, users])).toEqual([
       ['1', []],
-      ['2', [{ cluster: 'bramble', workload: 'market/price-feed', pods: 1 }]],
+      ['2', [{ cluster: 'bramble', workload: 'market/price-feed', pods: 1, moved: 0 }]],
     ])
     for (const image of images) {
       expect(image.bytes / image.keptBytes).toBeCloseTo(1000, 0)

@@ -105,6 +105,30 @@ export const deskSignature = (subject: {
   readonly size: number
 }): SignatureManifest => signatureOf(subject, desk)
 
+/** Signs an image of a registry as the release desk; the digest of the signature. Null where the image is not there. */
+export async function signIn(
+  registry: Registry,
+  repository: string,
+  digest: string,
+): Promise<string | null> {
+  const held = (await registry.repository(repository))?.manifests.get(digest)
+  if (!held) return null
+  const signature = deskSignature({ digest, size: held.size })
+  for (const blob of signature.blobs) {
+    if (!(await registry.keeps(blob.digest)))
+      await registry.keep(blob.digest, new TextEncoder().encode(blob.body))
+    await registry.link([{ repository, digest: blob.digest }])
+  }
+  await registry.putManifest(
+    repository,
+    new TextEncoder().encode(signature.body),
+    signature.digest,
+    'application/vnd.oci.image.manifest.v1+json',
+    null,
+  )
+  return signature.digest
+}
+
 export interface Vouched {
   /** Signed by a key that counts; by one that was withdrawn; by nobody known; not at all; or it does not verify. */
   readonly state: 'signed' | 'withdrawn' | 'unknown' | 'unsigned' | 'broken'

@@ -21,6 +21,7 @@ import {
 } from '~/core/contract'
 import { said } from './says'
 import type { Shipments } from './shipments'
+import { signImage, type TagDone, tagImage, unsignImage, untagImage } from './tags'
 
 type DeskVerb = {
   [Name in VerbName]: DefinitionOf<Name>['port'] extends 'desk' ? Name : never
@@ -90,6 +91,9 @@ async function enterImages(
   return { told: said('images.entered', { images, signed, registry }), result: { images, signed } }
 }
 
+const answered = (done: TagDone, of: { readonly registry: string }): Answer =>
+  'failure' in done ? failed(done.reason, done.failure, ref('registry', of.registry)) : done
+
 const works: { readonly [Name in DeskVerb]: Work<ArgsOf<Name>> } = {
   'drive.write': writeDrive,
   'drive.erase': async (shipments, { shipment, drive }) => {
@@ -101,6 +105,11 @@ const works: { readonly [Name in DeskVerb]: Work<ArgsOf<Name>> } = {
     shipments.intake.forget(shipment, drive)
     return Promise.resolve({ told: said('drive.forgotten'), result: {} })
   },
+  'image.sign': async (shipments, of) => answered(await signImage(shipments.registries, of), of),
+  'image.unsign': async (shipments, of) =>
+    answered(await unsignImage(shipments.registries, of), of),
+  'image.untag': async (shipments, of) => answered(await untagImage(shipments.registries, of), of),
+  'image.tag': async (shipments, of) => answered(await tagImage(shipments.registries, of), of),
   'images.enter': enterImages,
   'images.withdraw': async (shipments, { shipment, site }) => ({
     told: said('images.withdrawn', await shipments.withdraw(shipment, site)),

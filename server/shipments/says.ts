@@ -31,5 +31,11 @@ export const said = sentences({
     `${countText(p.images, 'image')} entered in ${p.registry}, ${p.signed} with a signature that verifies`,
   'images.withdrawn': (p: { images: number; registry: string }) =>
     `${countText(p.images, 'image')} taken out of ${p.registry}`,
+  'registry.unnamed': (p: { registry: string }) => `There is no registry ${p.registry}.`,
+  'image.gone': (p: { image: string }) => `${p.image} is not in the registry any more.`,
+  'image.signed': (p: { image: string }) => `${p.image} signed by the release desk`,
+  'image.unsigned': (p: { image: string }) => `the signature of ${p.image} taken away`,
+  'image.untagged': (p: { image: string }) => `${p.image} withdrawn; its digest stays`,
+  'image.tagged': (p: { image: string }) => `${p.image} put back`,
   'verb.unknown': (p: { verb: string }) => `The packing desk has no verb ${p.verb}.`,
 })

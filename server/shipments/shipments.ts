@@ -42,6 +42,10 @@ export class Shipments {
     this.intake = new Intake({ ...parts, find: (name) => this.find(name) })
   }
 
+  get registries(): Registries {
+    return this.parts.registries
+  }
+
   enter(shipment: string, site: string) {
     return enterImages(this.parts, shipment, site)
   }

@@ -16,7 +16,7 @@ import {
 } from './manifests'
 import { gatesOf, loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
-import { notPulled } from './pulling'
+import { heldBack, notPulled } from './pulling'
 import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { makeClaims } from './claims'
@@ -108,7 +108,9 @@ function unpulled(
   const node = cluster.nodes.find((node) => node.name === pod.node)
   for (const container of list(record_(templateOf(workload, pod.hash)['spec'])['containers'])) {
     const image = text(record_(container)['image'])
-    const failure = notPulled(sim, cluster, image, node?.address ?? null)
+    const failure =
+      notPulled(sim, cluster, image, node?.address ?? null) ??
+      heldBack(sim.world, cluster, pod.namespace, image)
     if (failure) return { image, ...failure }
   }
   return null

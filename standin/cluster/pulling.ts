@@ -1,4 +1,5 @@
 /** Nodes that pull images: from where they are redirected, else from the registry that the name says. */
+import { brokenRule, imageRuleIn } from '../../core/contract'
 import { heldDigest, namesOf } from '../registry/held'
 import type { Sim } from '../engine/sim'
 import { addressNamed, obstacleTo } from '../traffic/reach'
@@ -51,4 +52,29 @@ export function pulledDigest(world: World, cluster: Cluster, image: string): str
     if (digest !== null) return digest
   }
   return null
+}
+
+/** Why an image that could be pulled may not be used in a namespace, by what is known of its digest; null where it may. */
+export function heldBack(
+  world: World,
+  cluster: Cluster,
+  namespace: string,
+  image: string,
+): NotPulled | null {
+  const object = cluster.objects?.find(
+    (candidate) => candidate.kind === 'Namespace' && candidate.metadata.name === namespace,
+  )
+  const rule = imageRuleIn(object?.metadata.annotations)
+  if (!rule.signed && rule.below === null) return null
+  const digest = pulledDigest(world, cluster, image)
+  const judged = digest === null ? undefined : world.judged?.[digest]
+  const broken = judged ? brokenRule(rule, judged) : null
+  if (broken === null || !judged) return null
+  return {
+    why:
+      broken === 'signature'
+        ? `signature validation failed: namespace ${namespace} takes only signed images`
+        : `held back: namespace ${namespace} takes no image with a finding of ${rule.below ?? ''} or above, and it has one of ${judged.worst ?? ''}`,
+    isThere: true,
+  }
 }

@@ -62,5 +62,6 @@ export interface Snapshot {
   readonly operations: Readonly<Record<string, Operation>>
   readonly images?: World['images']
   readonly told?: World['told']
+  readonly judged?: World['judged']
   readonly peers?: World['peers']
 }

@@ -221,6 +221,7 @@ export class Simulator implements Sim {
       operations: Object.fromEntries(this.operations),
       ...(this.world.images ? { images: this.world.images } : {}),
       ...(this.world.told ? { told: this.world.told } : {}),
+      ...(this.world.judged ? { judged: this.world.judged } : {}),
       ...(this.world.peers ? { peers: this.world.peers } : {}),
     }
   }

@@ -1,5 +1,6 @@
 /** What registries hold, as whoever pulls from them finds it: tags with the digests that they stand for. */
 import { z } from 'zod'
+import { findingSeverities } from '../../core/contract'
 import { imageParts } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Site, World } from '../world'
@@ -28,6 +29,13 @@ export function namesOf(cluster: Cluster, image: string): readonly string[] {
 const told = z.object({
   host: z.string(),
   repositories: z.record(z.string(), z.record(z.string(), z.string())),
+  /** All that is known of its images now. */
+  judged: z
+    .record(
+      z.string(),
+      z.object({ signed: z.boolean(), worst: z.enum(findingSeverities).nullable() }),
+    )
+    .optional(),
 })
 
 /** A container that runs keeps the digest that was pulled for it, whatever its tag stands for from now on. */
@@ -48,7 +56,7 @@ function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, strin
  * registry are replaced; later a tag that stands for another digest has moved.
  */
 export function takeTold(sim: Sim, given: Readonly<Record<string, unknown>>): void {
-  const { host, repositories } = told.parse(given)
+  const { host, repositories, judged } = told.parse(given)
   const { world } = sim
   const images = { ...world.images }
   const moved = new Map<string, string>()
@@ -61,6 +69,7 @@ export function takeTold(sim: Sim, given: Readonly<Record<string, unknown>>): vo
     else images[repository] = { ...tags }
   }
   world.images = images
+  if (judged) world.judged = judged
   world.told = [...new Set([...(world.told ?? []), host])]
   for (const cluster of Object.values(world.clusters))
     if (isFirst) sim.touch(`cluster:${cluster.name}`)

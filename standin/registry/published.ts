@@ -93,13 +93,22 @@ export function releaseImages(version: string, baseImage: string): readonly Publ
   ]
 }
 
+/** Repositories whose images are built on the whole base; all others on the slim one. */
+const repositoriesOnWholeBase: ReadonlySet<string> = new Set([
+  'climate/climate-loop',
+  'climate/sensor-intake',
+  'gathering/cold-chain',
+])
+
 /** An image of the co-operative’s own: a base that all of them share, what its repository is built on, and each build. */
 export function ownImage(repository: string, tag: string): PublishedImage {
   const total = (90 + 160 * uniform(seed, repository)) * 1e6
   return {
     name: `${repository}:${tag}`,
     layers: [
-      { name: 'fern-base slim/0', bytes: 31e6 },
+      repositoriesOnWholeBase.has(repository)
+        ? { name: 'fern-base full/0', bytes: 58e6 }
+        : { name: 'fern-base slim/0', bytes: 31e6 },
       ...layersOf(repository, total, [
         { of: 'base', share: 0.55, count: 2 },
         { of: tag, share: 0.45, count: 2 },

@@ -73,7 +73,6 @@ export function PackedShipments({
   }
   return (
     <>
-      <h2>Packed</h2>
       <Table
         name="packed shipments"
         columns={columns}
@@ -83,6 +82,7 @@ export function PackedShipments({
         onSelect={(row) => void navigate(to(row.name), { preventScrollReset: true })}
         empty="Nothing is packed yet."
       />
+      <h2 className="to-carry">To be carried</h2>
     </>
   )
 }

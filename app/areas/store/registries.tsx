@@ -1,17 +1,25 @@
 /** Registries: repositories with their tags, who vouches for each image, and where it runs. */
 import { useNavigate, useSearchParams } from 'react-router'
-import { compareText, countText, decimalBytesText, listText } from '~/core/units'
-import { imagesIn, type RegistryImage, runningImages } from '~/server/registries/images'
-import { signatureType } from '~/server/registries/signatures'
+import { compareText, countText, listText } from '~/core/units'
+import type { Published, PublishedImage } from '~/core/releases'
+import { severities, type Severity } from '~/core/shipment'
+import {
+  imagesIn,
+  type RegistryImage,
+  runningImages,
+  runningOf,
+  type Runs,
+} from '~/server/registries/images'
+import type { Repository } from '~/server/registries/registry'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Choice } from '../../kit/choice'
 import { type Column, Table } from '../../kit/table/table'
-import { CopyButton } from '../../parts/copy-button'
 import { StateGlyph, StateText } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import { fleetAsked } from '../moment'
 import { RowFacts } from './row-facts'
+import { stateOfSeverity, TagFacts } from './tag-facts'
 import { StoreTabs } from './tabs'
 import type { Route } from './+types/registries'
 import './store.css'
@@ -21,9 +29,41 @@ export const meta: Route.MetaFunction = () => [{ title: 'Registries · Gyrarch' 
 interface RepositoryRow {
   readonly repository: string
   readonly tags: number
+  /** Tags that no key that counts vouches for. */
   readonly unsigned: number
+  /** The gravest finding in any of its tags. */
+  readonly worst: Severity | null
+  readonly findings: number
   readonly pods: number
+  readonly moved: number
   readonly clusters: readonly string[]
+}
+
+function rowOf(
+  repository: string,
+  held: Repository,
+  published: ReadonlyMap<string, PublishedImage>,
+  runs: Runs,
+): RepositoryRow {
+  const running = [...held.tags].flatMap(([tag, digest]) =>
+    runningOf(runs, `${repository}:${tag}`, digest),
+  )
+  const images = [...held.tags.values()].map((digest) => published.get(digest))
+  const findings = new Map(
+    images.flatMap((image) =>
+      (image?.vulnerabilities ?? []).map(({ id, severity }) => [id, severity] as const),
+    ),
+  )
+  return {
+    repository,
+    tags: held.tags.size,
+    unsigned: images.filter((image) => image?.signed !== true).length,
+    worst: severities.findLast((severity) => [...findings.values()].includes(severity)) ?? null,
+    findings: findings.size,
+    pods: running.reduce((sum, { pods }) => sum + pods, 0),
+    moved: running.reduce((sum, { moved }) => sum + moved, 0),
+    clusters: [...new Set(running.map(({ cluster }) => cluster))],
+  }
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -41,33 +81,30 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name),
     (cluster) => fleet.objectsOf(cluster),
   )
-  const rows = [...contents].flatMap(
-    ([repository, held]): RepositoryRow | readonly RepositoryRow[] => {
-      if (held.tags.size === 0) return []
-      const signed = new Set(
-        [...held.manifests.values()]
-          .filter((manifest) => manifest.artifactType === signatureType)
-          .map((manifest) => manifest.subject),
-      )
-      const running = [...held.tags.keys()].flatMap((tag) => runs.get(`${repository}:${tag}`) ?? [])
-      return {
-        repository,
-        tags: held.tags.size,
-        unsigned: [...held.tags.values()].filter((digest) => !signed.has(digest)).length,
-        pods: running.reduce((sum, { pods }) => sum + pods, 0),
-        clusters: [...new Set(running.map(({ cluster }) => cluster))],
-      }
-    },
-  )
+  const published = await gyrarch.registries.published()
+  const byDigest = new Map(published.images.map((image) => [image.digest, image]))
+  const rows = [...contents]
+    .filter(([, held]) => held.tags.size > 0)
+    .map(([repository, held]) => rowOf(repository, held, byDigest, runs))
   // What runs comes first.
   rows.sort((a, b) => b.pods - a.pods || compareText(a.repository, b.repository))
   const wanted = searchParams.get('repository') ?? ''
   const chosen = contents.get(wanted)
+  const images = chosen ? await imagesIn(registry, wanted, chosen, runs, Date.parse(view.now)) : []
+  return { registries, at, rows, images: images.map((image) => withShares(image, published)) }
+}
+
+/** The layers of an image with the number of other images that are made of each too. */
+function withShares(image: RegistryImage, published: Published) {
+  const users = new Map<string, number>()
+  for (const sibling of published.images)
+    for (const { digest } of sibling.layers) users.set(digest, (users.get(digest) ?? 0) + 1)
   return {
-    registries,
-    at,
-    rows,
-    images: chosen ? await imagesIn(registry, wanted, chosen, runs) : [],
+    ...image,
+    layers: image.layers.map((layer) => ({
+      ...layer,
+      shared: Math.max(0, (users.get(layer.digest) ?? 1) - 1),
+    })),
   }
 }
 
@@ -88,52 +125,29 @@ const columns: readonly Column<RepositoryRow>[] = [
         <StateText state="strained">{`not ${countText(row.unsigned, 'tag')}`}</StateText>
       ),
   },
-  { name: 'pods that run it', value: (row) => row.pods, number: true },
+  {
+    name: 'findings',
+    value: (row) => (row.worst === null ? 0 : severities.indexOf(row.worst) + 1),
+    show: (row) =>
+      row.worst === null ? (
+        <span className="soft">none</span>
+      ) : (
+        <StateText state={stateOfSeverity[row.worst]}>
+          {row.findings === 1 ? row.worst : `${row.findings}, up to ${row.worst}`}
+        </StateText>
+      ),
+  },
+  {
+    name: 'pods that run it',
+    value: (row) => row.pods,
+    show: (row) => (row.moved === 0 ? row.pods : `${row.pods}, ${row.moved} under a moved tag`),
+    number: true,
+  },
   { name: 'in', value: (row) => listText(row.clusters, 3) || 'no cluster' },
 ]
 
-const vouched: Readonly<
-  Record<RegistryImage['signature']['state'], { readonly says: string; readonly isWell: boolean }>
-> = {
-  signed: { says: 'signed by', isWell: true },
-  withdrawn: { says: 'signed with a key that was withdrawn,', isWell: false },
-  unknown: { says: 'signed by nobody that is known', isWell: false },
-  unsigned: { says: 'not signed', isWell: false },
-  broken: { says: 'its signature does not hold', isWell: false },
-}
-
-function TagFacts({ image, address }: { readonly image: RegistryImage; readonly address: string }) {
-  const { says, isWell } = vouched[image.signature.state]
-  return (
-    <div>
-      <h3>
-        <span className="mono">:{image.tag}</span>
-      </h3>
-      <p>
-        <StateGlyph state={isWell ? 'well' : 'strained'} /> {says} {image.signature.by ?? ''}
-      </p>
-      <RowFacts
-        rows={[
-          { key: 'digest', value: `${image.digest.slice(0, 19)}…` },
-          {
-            key: 'size',
-            value: `${decimalBytesText(image.bytes)} in ${countText(image.layers.length, 'layer')}`,
-          },
-          ...image.runs.map(({ cluster, workload, pods }) => ({
-            key: cluster,
-            value: `${workload}, ${countText(pods, 'pod')}`,
-          })),
-        ]}
-      />
-      <CopyButton text={() => `${address}/${image.repository}@${image.digest}`}>
-        Copy its address
-      </CopyButton>
-    </div>
-  )
-}
-
-/** Without a choice: which repositories hold what nobody vouches for. */
-function Unsigned({
+/** Without a choice: which repositories hold what nobody vouches for, and where the gravest findings run. */
+function Doubtful({
   rows,
   linkTo,
 }: {
@@ -141,21 +155,34 @@ function Unsigned({
   readonly linkTo: (repository: string) => string
 }) {
   const doubtful = rows.filter((row) => row.unsigned > 0)
+  const grave = rows.filter((row) => row.worst === 'critical' || row.worst === 'high')
+  const facts = (of: readonly RepositoryRow[], says: (row: RepositoryRow) => string) => (
+    <RowFacts
+      rows={of.slice(0, 8).map((row) => ({
+        key: row.repository,
+        value: says(row),
+        to: linkTo(row.repository),
+      }))}
+    />
+  )
+  const podsText = (row: RepositoryRow): string =>
+    row.pods === 0 ? 'runs nowhere' : countText(row.pods, 'pod')
   return (
     <>
+      <h2>
+        <StateGlyph state={grave.length === 0 ? 'well' : 'broken'} />{' '}
+        {grave.length === 0
+          ? 'No grave findings'
+          : `Grave findings in ${countText(grave.length, 'repository', 'repositories')}`}
+      </h2>
+      {facts(grave, (row) => `${row.worst}, ${podsText(row)}`)}
       <h2>
         <StateGlyph state={doubtful.length === 0 ? 'well' : 'strained'} />{' '}
         {doubtful.length === 0
           ? 'Every tag is signed'
           : `${countText(doubtful.length, 'repository has', 'repositories have')} unsigned tags`}
       </h2>
-      <RowFacts
-        rows={doubtful.slice(0, 8).map((row) => ({
-          key: row.repository,
-          value: row.pods === 0 ? 'runs nowhere' : countText(row.pods, 'pod'),
-          to: linkTo(row.repository),
-        }))}
-      />
+      {facts(doubtful, podsText)}
       <p className="soft">
         Choose a repository to see its tags, who vouches for each, and where it runs. Any OCI client
         can pull and push here.
@@ -189,11 +216,16 @@ export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
           <>
             <h2 className="mono">{chosen.repository}</h2>
             {images.map((image) => (
-              <TagFacts key={image.tag} image={image} address={at.address ?? at.name} />
+              <TagFacts
+                key={image.tag}
+                image={image}
+                registry={at.name}
+                address={at.address ?? at.name}
+              />
             ))}
           </>
         ) : (
-          <Unsigned
+          <Doubtful
             rows={rows}
             linkTo={(repository) =>
               address('/store/registries', { ...Object.fromEntries(search), repository })

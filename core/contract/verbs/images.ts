@@ -153,3 +153,52 @@ export const imagesPull = verb({
   at: atCluster,
   touches: nothing,
 })
+
+const ofTag = z.object({
+  registry: z.string(),
+  repository: z.string(),
+  tag: z.string(),
+  digest: z.string(),
+})
+
+/** The release desk vouches for an image: its signature becomes one of the image’s referrers. */
+export const imageSign = verb({
+  name: 'image.sign',
+  port: 'desk',
+  args: ofTag,
+  result: z.object({ signature: z.string() }),
+  failures: ['no-registry', 'no-image'],
+  at: desk,
+  touches: nothing,
+})
+
+export const imageUnsign = verb({
+  name: 'image.unsign',
+  port: 'desk',
+  args: ofTag.extend({ signature: z.string() }),
+  result: z.object({}),
+  failures: [],
+  at: desk,
+  touches: nothing,
+})
+
+/** A tag is taken away; the image it stood for stays under its digest. */
+export const imageUntag = verb({
+  name: 'image.untag',
+  port: 'desk',
+  args: ofTag,
+  result: z.object({}),
+  failures: ['no-registry'],
+  at: desk,
+  touches: nothing,
+})
+
+export const imageTag = verb({
+  name: 'image.tag',
+  port: 'desk',
+  args: ofTag,
+  result: z.object({}),
+  failures: ['no-registry'],
+  at: desk,
+  touches: nothing,
+})

@@ -333,6 +333,7 @@ export class Engine {
       operations: { ...core.operations },
       ...(core.images ? { images: core.images } : {}),
       ...(core.told ? { told: core.told } : {}),
+      ...(core.judged ? { judged: core.judged } : {}),
       ...(core.peers ? { peers: core.peers } : {}),
     }
     this.sim = new Simulator(world, core.now, core)

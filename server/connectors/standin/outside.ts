@@ -207,6 +207,7 @@ export class Outside extends Observed implements Connector, Observe {
   async tellRegistry(told: {
     readonly host: string
     readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
+    readonly judged: Readonly<Record<string, unknown>>
   }): Promise<void> {
     await this.issue(`registry/${told.host}/${randomUUID()}`, 'registry.tell', { ...told })
     await this.tell()

@@ -20,6 +20,10 @@ export const digestOf = (bytes: Uint8Array | string): string =>
 export const catalogueBytes = 'gyrarch/catalogue-bytes'
 
 const layerDigests = new Map<string, string>()
+const layerNames = new Map<string, string>()
+
+/** What a layer that was published here holds, by its digest. */
+export const layerNamed = (digest: string): string | undefined => layerNames.get(digest)
 
 /** What was published in this process: how the bytes of each digest are made again. */
 const published = new Map<string, () => Uint8Array>()
@@ -40,6 +44,7 @@ function layerDigest(name: string, bytes: number): string {
   if (before !== undefined) return before
   const digest = digestOf(layerContent(name, bytes))
   layerDigests.set(key, digest)
+  layerNames.set(digest, name)
   published.set(digest, () => layerContent(name, bytes))
   return digest
 }
