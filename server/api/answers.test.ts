@@ -118,6 +118,12 @@ describe('answers are as described', () => {
       body: await drive.arrayBuffer(),
     })
     expect([put.status, await put.json()]).toMatchObject([200, { isWhole: true, change: taking }])
+    const layout = await fetch(`${base}/registries/registry.fernhollow.example/import`, {
+      method: 'POST',
+      body: await (await fetch(`${base}/sites/kilnlane/shipment/drives/1.tar`)).arrayBuffer(),
+    })
+    const { images } = (await layout.json()) as { images: unknown[] }
+    expect([layout.status, images.length > 0]).toEqual([200, true])
     await good('get', '/sites/kilnlane/shipment?release=1.33.2&severity=high')
     await good('get', '/sites/kilnlane/shipment/drives/1.tar?release=1.33.2')
     const { text } = await good<{ text: string }>('get', '/sites/mossgate/zone')

@@ -4,6 +4,9 @@ import { severities } from '~/core/shipment'
 import { countText } from '~/core/units'
 import { Refusal } from '../changes/errors'
 import { imagesIn, runningImages } from '../registries/images'
+import type { Gyrarch } from '../gyrarch'
+import type { Registry } from '../registries/registry'
+import { takeLayout } from '../registries/take-layout'
 import { ok } from './answers'
 import type { Route } from './route'
 
@@ -37,6 +40,18 @@ const image = z.object({
     }),
   ),
 })
+
+function registryNamed(gyrarch: Gyrarch, name: string): Registry {
+  const registry = gyrarch.registries.named(name)
+  if (registry) return registry
+  throw new Refusal(
+    'not-found',
+    `There is no registry ${name.slice(0, 80)}. There are ${gyrarch.registries
+      .list()
+      .map((entry) => entry.name)
+      .join(' and ')}.`,
+  )
+}
 
 export const registryRoutes: readonly Route[] = [
   {
@@ -77,15 +92,7 @@ export const registryRoutes: readonly Route[] = [
     answer: z.object({ images: z.array(image) }),
     handle: async (gyrarch, { params, query, fleet }) => {
       const name = params['name'] ?? ''
-      const registry = gyrarch.registries.named(name)
-      if (!registry)
-        throw new Refusal(
-          'not-found',
-          `There is no registry ${name.slice(0, 80)}. There are ${gyrarch.registries
-            .list()
-            .map((entry) => entry.name)
-            .join(' and ')}.`,
-        )
+      const registry = registryNamed(gyrarch, name)
       const contents = await registry.contents()
       const wanted = query['repository']
       if (wanted !== undefined && !contents.has(String(wanted)))
@@ -105,6 +112,23 @@ export const registryRoutes: readonly Route[] = [
         if (wanted === undefined || repository === wanted)
           images.push(...(await imagesIn(registry, repository, held, runs, Date.parse(view.now))))
       return ok({ images })
+    },
+  },
+  {
+    method: 'post',
+    path: '/registries/:name/import',
+    says: 'Takes the images of an OCI image layout, its tar as the body: all of them, or none. Each has its repository and tag as `org.opencontainers.image.ref.name`.',
+    streams: true,
+    answer: z.object({
+      images: z.array(z.object({ repository: z.string(), tag: z.string(), digest: z.string() })),
+    }),
+    handle: async (gyrarch, { params, stream }) => {
+      try {
+        const registry = registryNamed(gyrarch, params['name'] ?? '')
+        return ok({ images: await takeLayout(registry, stream) })
+      } finally {
+        if (!stream.readableEnded) stream.resume()
+      }
     },
   },
 ]

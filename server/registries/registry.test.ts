@@ -1,14 +1,16 @@
 /** The rules of the OCI Distribution Specification 1.1 for pulling, pushing, listing and deleting, in the order of its text. */
 import { execFile } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { appendFileSync, mkdtempSync, rmSync } from 'node:fs'
+import { appendFileSync, createReadStream, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { Readable } from 'node:stream'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { serveRegistry } from './http'
 import { Registry } from './registry'
+import { takeLayout } from './take-layout'
 
 const run = promisify(execFile)
 const digestOf = (bytes: string | Uint8Array): string =>
@@ -373,4 +375,62 @@ describe('a client of others', () => {
     const tags = await run('skopeo', ['list-tags', '--tls-verify=false', to.replace(/:2$/, '')])
     expect(JSON.parse(tags.stdout)).toMatchObject({ Tags: ['2'] })
   }, 60_000)
+})
+
+describe('an archive of a layout, as another program writes it', () => {
+  const archiveOf = async (name: string): Promise<string> => {
+    const file = join(dir, `${Math.random()}.tar`)
+    const from = `docker://${url.replace('http://', '')}/seed/tray:whole`
+    await run('skopeo', [
+      'copy',
+      '--insecure-policy',
+      '--src-tls-verify=false',
+      '--preserve-digests',
+      from,
+      `oci-archive:${file}:${name}`,
+    ])
+    return file
+  }
+
+  const pushed = async (): Promise<void> => {
+    await registry.keep(digestOf(config), Buffer.from(config))
+    await registry.keep(digestOf(layer), Buffer.from(layer))
+    await registry.link([
+      { repository: 'seed/tray', digest: digestOf(config) },
+      { repository: 'seed/tray', digest: digestOf(layer) },
+    ])
+    const manifest = Buffer.from(imageManifest())
+    await registry.putManifest('seed/tray', manifest, digestOf(manifest), manifestType, 'whole')
+  }
+
+  it('is taken into another registry under the name that its index says', async () => {
+    await pushed()
+    const taking = new Registry('registry.kilnlane.example', join(dir, 'taking'), {
+      images: async () => [],
+      blob: async () => null,
+    })
+    const file = await archiveOf('seed/tray:carried')
+    const taken = await takeLayout(taking, createReadStream(file))
+    expect(taken).toMatchObject([{ repository: 'seed/tray', tag: 'carried' }])
+    const held = await taking.repository('seed/tray')
+    expect(held?.tags.get('carried')).toBe(taken[0]?.digest)
+    expect((await taking.bytes(digestOf(layer)))?.toString()).toBe(layer)
+  })
+
+  it('is refused whole where it has no name, is damaged, or ends in the middle', async () => {
+    const taking = new Registry('registry.kilnlane.example', join(dir, 'refusing'), {
+      images: async () => [],
+      blob: async () => null,
+    })
+    const whole = readFileSync(await archiveOf('seed/tray:carried'))
+    const nameless = readFileSync(await archiveOf('carried'))
+    const damaged = Buffer.from(whole)
+    const at = damaged.indexOf(Buffer.from(layer))
+    damaged[at] = (damaged[at] ?? 0) ^ 0xff
+    const put = (bytes: Buffer) => takeLayout(taking, Readable.from([bytes]))
+    await expect(put(nameless)).rejects.toThrow('say repository and tag')
+    await expect(put(damaged)).rejects.toThrow('not those of its digest')
+    await expect(put(whole.subarray(0, 1200))).rejects.toThrow('Nothing was taken')
+    expect((await taking.contents()).size).toBe(0)
+  })
 })

@@ -19,6 +19,7 @@ import { StateGlyph, StateText } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import { fleetAsked } from '../moment'
 import { RowFacts } from './row-facts'
+import { TakeImages } from './take-images'
 import { stateOfSeverity, TagFacts } from './tag-facts'
 import { StoreTabs } from './tabs'
 import type { Route } from './+types/registries'
@@ -248,6 +249,7 @@ export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
             }))}
             onChange={(name) => go({ registry: name, repository: null })}
           />
+          {at ? <TakeImages registry={at.name} /> : null}
         </div>
         <Table
           name="repositories"
