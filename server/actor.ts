@@ -7,6 +7,7 @@ export const actors = [
   'schedule',
   'health',
   'rest calendar',
+  'snapshot schedule',
   'autoscaler',
   'gyrarch',
 ] as const

@@ -15,25 +15,24 @@ import { Boot } from './boot/boot'
 import { Templates } from './templates/templates'
 import { Joins } from './joins/joins'
 import { Credentials } from './keys/credentials'
-import { Registries } from './registries/registries'
+import type { Registries } from './registries/registries'
 import { Desk } from './shipments/desk'
-import { Shipments } from './shipments/shipments'
+import type { Shipments } from './shipments/shipments'
+import { openStorehouse } from './shipments/storehouse'
 import { Catalogue } from './releases/catalogue'
 import { Judges } from './judging/judges'
 import { Keys } from './keys/keys'
 import { Vault } from './keys/vault'
-import { Autoscale } from './watchers/autoscale'
 import { Health } from './watchers/health'
 import { Layers } from './layers/layers'
 import { Expectations } from './wire/expectations'
-import { Rest } from './watchers/rest'
-import { Schedule } from './watchers/schedule'
 import { Hub, type JournalEntry } from './live/hub'
 import type { EngineLink } from './connectors/standin/engine-link'
 import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
 import { ConnectorRegistry } from './ports/registry'
-import { Watchers } from './watchers/watcher'
+import { allWatchers } from './watchers/all'
+import type { Watchers } from './watchers/watcher'
 import type { Observe } from '~/core/contract'
 import { demoScenario } from './connectors/standin/demo'
 import { type Database, openDatabase } from './records/database'
@@ -140,15 +139,9 @@ export class Gyrarch {
     this.compute = parts.compute
     this.judges = parts.judges
     this.catalogue = new Catalogue(parts.database)
-    this.registries = this.openRegistries(parts.dir)
-    parts.fleet.published = () => this.registries.published()
-    this.shipments = new Shipments({
-      dir: join(parts.dir, 'shipments'),
-      registries: this.registries,
-      published: () => this.registries.published(),
-      awaiting: parts.runner,
-      onError: parts.onError,
-    })
+    const store = openStorehouse({ ...parts, catalogue: this.catalogue })
+    this.registries = store.registries
+    this.shipments = store.shipments
     this.vault = parts.vault
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -164,13 +157,7 @@ export class Gyrarch {
     }
     this.health = new Health(watching)
     this.history = parts.past?.history ?? null
-    this.watchers = new Watchers([
-      this.health,
-      new Rest(watching),
-      new Autoscale(watching),
-      new Schedule(watching),
-      ...(parts.past ? [parts.past.observer] : []),
-    ])
+    this.watchers = allWatchers(this.health, watching, parts.past?.observer ?? null)
     this.joins = new Joins({
       database: parts.database,
       fleet: parts.fleet,
@@ -197,17 +184,6 @@ export class Gyrarch {
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
-    })
-  }
-
-  private openRegistries(dir: string): Registries {
-    return new Registries({
-      dir: join(dir, 'registries'),
-      catalogue: this.catalogue,
-      view: () => this.fleet.view(),
-      now: () => this.outside.now,
-      tell: (told) => this.outside.tellRegistry(told),
-      onError: this.onError,
     })
   }
 
@@ -270,16 +246,7 @@ export class Gyrarch {
       dir,
       compute: new Compute(options.computeWorker),
       vault: new Vault(dir),
-      past:
-        options.keepsHistory === false
-          ? null
-          : await openPast({
-              file: join(dir, 'history.sqlite'),
-              fleet,
-              outside,
-              mostBytes: options.historyBytes,
-              onError,
-            }),
+      past: await pastOf(options, fleet, outside),
       onError,
     })
     const { watchers } = gyrarch
@@ -399,6 +366,18 @@ export class Gyrarch {
     await this.database.close()
   }
 }
+
+/** The history of a fleet, where it is kept. */
+const pastOf = async (options: GyrarchOptions, fleet: Fleet, outside: Outside) =>
+  options.keepsHistory === false
+    ? null
+    : openPast({
+        file: join(options.dir, 'history.sqlite'),
+        fleet,
+        outside,
+        mostBytes: options.historyBytes,
+        onError: options.onError ?? (() => undefined),
+      })
 
 /** The earlier of two times, where null is never. */
 const earliest = (a: number | null, b: number | null): number | null =>

@@ -27,6 +27,7 @@ export {
   type Reservation,
   type RouteView,
   type ShipmentView,
+  type SnapshotScheduleView,
   siteOf,
   type SiteKind,
   type SiteView,

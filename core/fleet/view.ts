@@ -183,6 +183,18 @@ export interface Reservation {
   readonly memoryBytes?: number
 }
 
+/** Snapshots that are taken by themselves. */
+export interface SnapshotScheduleView {
+  readonly cluster: string
+  readonly volume: string
+  /** Local, `2026-03-03T03:00`. */
+  readonly start: string
+  readonly zone: string
+  readonly rule: string
+  /** So many of them stay; the oldest go first. */
+  readonly keep: number
+}
+
 /** A shipment that is packed, or being packed: what lies on its drives. */
 export interface ShipmentView {
   readonly name: string
@@ -211,6 +223,7 @@ export interface FleetView {
   readonly published?: Published
   /** What was packed for sites that nothing can be sent to. */
   readonly shipments?: readonly ShipmentView[]
+  readonly snapshotSchedules?: readonly SnapshotScheduleView[]
   readonly sshKeys: readonly string[]
   /** Public halves by name, where they are known. */
   readonly sshPublic: Readonly<Record<string, string>>

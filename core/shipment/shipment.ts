@@ -32,7 +32,8 @@ export function secondsOver(link: ShipmentOrder['link'], blobs: readonly Blob[],
   )
 }
 
-const mediaFallShort: Problem = {
+/** Said of an order whose media do not suffice. */
+export const mediaFallShort: Problem = {
   says: 'The media at hand do not hold all of it. Add one, or ask for less.',
 }
 

@@ -1,7 +1,7 @@
 /** Shipments by API: what was packed, the files of its drives, and drives that are put in at the far side. */
 import { z } from 'zod'
 import type { Gyrarch } from '../gyrarch'
-import { ShipmentRow } from '../records/models'
+import { ShipmentRow } from '../records/storage-rows'
 import { ok } from './answers'
 import type { Route } from './route'
 

@@ -228,6 +228,17 @@ const drafts: readonly (readonly [string, unknown])[] = [
       media: [{ name: 'drive-64', count: 3 }],
     },
   ],
+  [
+    'snapshot.schedule',
+    {
+      cluster: 'cedar',
+      volume: 'seed-photos',
+      start: '2026-03-03T03:00',
+      zone: 'Europe/Berlin',
+      rule: 'FREQ=DAILY',
+      keep: 7,
+    },
+  ],
   ['shipment.import', { shipment: 'winter', site: 'kilnlane' }],
   ['registry.rule', { cluster: 'bramble', namespace: 'vision', signed: true, below: 'high' }],
   ['image.sign', { registry: 'registry.fernhollow.example', image: 'vision/seedling-vision:2' }],

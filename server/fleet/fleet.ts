@@ -18,6 +18,7 @@ import type {
   FleetView,
   PeerView,
   ShipmentView,
+  SnapshotScheduleView,
   SiteView,
   TrafficView,
   WindowView,
@@ -37,10 +38,17 @@ import {
   ReservationRow,
   ClusterRow,
   ContactRow,
-  ShipmentRow,
   WindowRow,
 } from '../records/models'
-import { clusterView, ledgerOf, releaseOf, siteView } from './observe'
+import { ShipmentRow, SnapshotScheduleRow } from '../records/storage-rows'
+import {
+  clusterView,
+  ledgerOf,
+  releaseOf,
+  shipmentOf,
+  siteView,
+  snapshotScheduleOf,
+} from './observe'
 import { FleetPictures } from './pictures'
 
 /** What the fleet asks of the outside. */
@@ -84,6 +92,7 @@ export class Fleet extends FleetPictures {
   private expectations: readonly ExpectationView[] = []
   private windows: readonly WindowView[] = []
   private shipments: readonly ShipmentView[] = []
+  private schedules: readonly SnapshotScheduleView[] = []
   private unheard: Record<string, string> = {}
   private siteList: readonly SiteView[] = []
   private clusterList: readonly ClusterView[] = []
@@ -214,6 +223,7 @@ export class Fleet extends FleetPictures {
       peers: this.peers,
       expectations: this.expectations,
       windows: this.windows,
+      ...(this.schedules.length === 0 ? {} : { snapshotSchedules: this.schedules }),
       ...(this.shipments.length === 0 ? {} : { shipments: this.shipments }),
       ...(Object.keys(this.timings()).length === 0 ? {} : { timings: this.timings() }),
     }
@@ -367,15 +377,11 @@ export class Fleet extends FleetPictures {
       item,
       units,
     }))
-    this.shipments = (await ShipmentRow.findAll({ order: [['packedAt', 'ASC']] })).map(
-      ({ name, site, release, packedAt, images, drives }) => ({
-        name,
-        site,
-        release,
-        packedAt,
-        images,
-        drives: drives.map((drive) => ({ ...drive, blobs: drive.blobs.length })),
-      }),
+    this.shipments = (await ShipmentRow.findAll({ order: [['packedAt', 'ASC']] })).map((row) =>
+      shipmentOf(row),
+    )
+    this.schedules = (await SnapshotScheduleRow.findAll({ order: [['volume', 'ASC']] })).map(
+      (row) => snapshotScheduleOf(row),
     )
     this.windows = (await WindowRow.findAll({ order: [['name', 'ASC']] })).map((row) =>
       row.get({ plain: true }),

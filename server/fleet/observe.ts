@@ -5,10 +5,13 @@ import type {
   LedgerEntry,
   NodeView,
   PoolView,
+  ShipmentView,
   SiteView,
+  SnapshotScheduleView,
 } from '~/core/fleet'
 import type { Release } from '~/core/releases'
 import type { ClusterRow, LedgerRow, ReleaseRow } from '../records/models'
+import type { ShipmentRow, SnapshotScheduleRow } from '../records/storage-rows'
 import type { ClusterReport, SiteReport } from '~/core/contract'
 import { isoTime } from '~/core/units'
 
@@ -140,3 +143,22 @@ export function ledgerOf(
     }),
   ]
 }
+
+/** A shipment as everybody may see it: how many blobs lie on each drive, not which. */
+export const shipmentOf = (row: ShipmentRow): ShipmentView => ({
+  name: row.name,
+  site: row.site,
+  release: row.release,
+  packedAt: row.packedAt,
+  images: row.images,
+  drives: row.drives.map((drive) => ({ ...drive, blobs: drive.blobs.length })),
+})
+
+export const snapshotScheduleOf = ({
+  cluster,
+  volume,
+  start,
+  zone,
+  rule,
+  keep,
+}: SnapshotScheduleRow): SnapshotScheduleView => ({ cluster, volume, start, zone, rule, keep })

@@ -7,7 +7,6 @@ import {
   ClusterRow,
   ContactRow,
   DurationRow,
-  ShipmentRow,
   WindowRow,
   ChangeRow,
   StepRow,
@@ -27,6 +26,7 @@ import {
   PriceRow,
   AuthorityRow,
 } from './models'
+import { ShipmentRow, SnapshotScheduleRow } from './storage-rows'
 
 const { BOOLEAN, DATE, INTEGER, JSON: Json, STRING, TEXT } = DataTypes
 
@@ -346,6 +346,18 @@ export function defineRecords(sequelize: Sequelize): void {
       labels: json(),
     },
     { ...common, tableName: 'windows' },
+  )
+  SnapshotScheduleRow.init(
+    {
+      cluster: { ...text(), primaryKey: true },
+      volume: { ...text(), primaryKey: true },
+      start: text(),
+      zone: text(),
+      rule: text(),
+      keep: whole(),
+      doneAt: text(),
+    },
+    { ...common, tableName: 'snapshotSchedules' },
   )
   ShipmentRow.init(
     {

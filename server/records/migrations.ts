@@ -197,6 +197,12 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE shipments (name TEXT PRIMARY KEY, site TEXT NOT NULL, release TEXT, packedAt TEXT NOT NULL, images JSON NOT NULL, drives JSON NOT NULL)`,
     ),
   },
+  {
+    name: '0021-snapshot-schedules',
+    up: sql(
+      `CREATE TABLE snapshotSchedules (cluster TEXT NOT NULL, volume TEXT NOT NULL, start TEXT NOT NULL, zone TEXT NOT NULL, rule TEXT NOT NULL, keep INTEGER NOT NULL, doneAt TEXT NOT NULL, PRIMARY KEY (cluster, volume))`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -360,19 +360,6 @@ export class WindowRow extends Model<
   declare labels: Record<string, string>
 }
 
-/** A shipment that was packed: what lies on which drive. */
-export class ShipmentRow extends Model<
-  InferAttributes<ShipmentRow>,
-  InferCreationAttributes<ShipmentRow>
-> {
-  declare name: string
-  declare site: string
-  declare release: string | null
-  declare packedAt: string
-  declare images: { name: string; digest: string }[]
-  declare drives: { medium: string; bytes: number; blobs: string[] }[]
-}
-
 export class AuthorityRow extends Model<
   InferAttributes<AuthorityRow>,
   InferCreationAttributes<AuthorityRow>

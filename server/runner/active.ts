@@ -18,8 +18,12 @@ export const resultsOf = (active: Active): StepResults =>
   Object.fromEntries([...active.steps.values()].map((step) => [step.id, step.result ?? {}]))
 
 /** The step that waits for a call under a name, if one does; an open one is running, and not on its way back. */
-export const stepAwaiting = (active: Active, call: Ref, isOpen: boolean): StepRow | undefined =>
-  [...active.steps.values()].find((step) => {
+export const stepAwaiting = (
+  active: Active | undefined,
+  call: Ref,
+  isOpen: boolean,
+): StepRow | undefined =>
+  [...(active?.steps.values() ?? [])].find((step) => {
     if (isOpen && (step.state !== 'running' || step.undoing)) return false
     const read = readCommand(step.command.verb, step.command.args)
     return read.ok && read.definition.awaits?.(read.args) === call

@@ -34,6 +34,8 @@ export class Runner {
   private readonly byKey = new Map<string, { change: number; step: string }>()
   private readonly lanes = new Lanes<number>()
   private readonly records: RunRecords
+  /** What waited for ended runs being started. */
+  private starting: Promise<void> = Promise.resolve()
 
   constructor(parts: RunnerParts) {
     this.parts = parts
@@ -67,23 +69,23 @@ export class Runner {
     await this.startWaiting()
   }
 
-  atRest(): Promise<void> {
-    return this.lanes.atRest()
+  /** Nothing is in hand any more, and what waited for a run that has ended has begun. */
+  async atRest(): Promise<void> {
+    await this.lanes.atRest()
+    await this.starting
+    await this.lanes.atRest()
   }
 
   /** The next time (ms) on a connector’s clock at which a step that it carries is due again, or null. */
   wakeAt(connector: Connector): number | null {
-    let earliest: number | null = null
-    for (const { row, steps } of this.active.values()) {
-      if (row.state === 'halted') continue
-      for (const step of steps.values()) {
-        if (step.state !== 'retrying' || step.dueAt === null) continue
-        if (this.carrying(step) !== connector) continue
-        const due = Date.parse(step.dueAt)
-        if (earliest === null || due < earliest) earliest = due
-      }
-    }
-    return earliest
+    const due = [...this.active.values()].flatMap(({ row, steps }) =>
+      row.state === 'halted'
+        ? []
+        : [...steps.values()]
+            .filter((step) => step.state === 'retrying' && this.carrying(step) === connector)
+            .flatMap((step) => (step.dueAt === null ? [] : [Date.parse(step.dueAt)])),
+    )
+    return due.length === 0 ? null : Math.min(...due)
   }
 
   woken(): void {
@@ -109,11 +111,6 @@ export class Runner {
     if (where) void this.enter(where.change, () => this.settle(key, outcome))
   }
 
-  private awaiting(change: number, call: Ref, isOpen: boolean): StepRow | undefined {
-    const active = this.active.get(change)
-    return active && stepAwaiting(active, call, isOpen)
-  }
-
   /** What a step waits for has called: it ends, well or not. False if nothing waits for that call. */
   called(
     change: number,
@@ -121,7 +118,7 @@ export class Runner {
     outcome: Pick<Ended, 'result' | 'failure'> & { readonly told: Said },
   ): Promise<boolean> {
     return this.enter(change, async () => {
-      const step = this.awaiting(change, call, true)
+      const step = stepAwaiting(this.active.get(change), call, true)
       if (!step || step.key === null) return false
       const at = this.carrying(step).clock.now
       const { told, result, failure } = outcome
@@ -140,7 +137,7 @@ export class Runner {
   /** What was seen of somebody who called and was not taken yet. */
   noteCall(change: number, call: Ref, told: Said): Promise<void> {
     return this.enter(change, async () => {
-      const step = this.awaiting(change, call, false)
+      const step = stepAwaiting(this.active.get(change), call, false)
       if (!step || step.key === null) return
       await this.records.noteCall(step, this.carrying(step).clock.now, told)
       this.parts.hub.emit('run', { change, steps: [step.id] })
@@ -385,8 +382,8 @@ export class Runner {
     this.parts.hub.emit('state', [])
     await this.noteBusy()
     this.settled(number)
-    // Not awaited: what waits is checked anew, which enters this lane again.
-    void this.startWaiting().catch((error: unknown) => this.parts.onError(error))
+    // Not awaited here: what waits is checked anew, which enters this lane again. Clocks wait for it (`atRest`).
+    this.starting = this.starting.then(() => this.startWaiting()).catch(this.parts.onError)
   }
 
   /** Tells every connector whether a run is under way: whoever carries none of its steps may be asked by the next. */

@@ -4,7 +4,7 @@ import type { Published } from '~/core/releases'
 import type { Registries } from '../registries/registries'
 import { digestOfBytes, readManifest, type Registry } from '../registries/registry'
 import { vouchedFor } from '../registries/signatures'
-import { ShipmentRow } from '../records/models'
+import { ShipmentRow } from '../records/storage-rows'
 import { said } from './says'
 
 export interface EnteringParts {

@@ -114,10 +114,10 @@ const csiNodes = (cluster: Cluster, storage: Storage) =>
   }))
 
 function podObjects(world: World, cluster: Cluster): readonly Record<string, unknown>[] {
-  const known = new Map<string, string>()
+  const cache = new Map<string, string>()
   const digests = (image: string): string => {
-    const digest = known.get(image) ?? pulledDigest(world, cluster, image) ?? digestOf(image)
-    known.set(image, digest)
+    const digest = cache.get(image) ?? pulledDigest(world, cluster, image) ?? digestOf(image)
+    cache.set(image, digest)
     return digest
   }
   const workloads = new Map(cluster.workloads.map((workload) => [keyOf(workload), workload]))

@@ -6,6 +6,7 @@ import { countText, decimalBytesText, durationText, GB, listText } from '~/core/
 import { TimeChart } from '../../kit/chart/chart'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
+import { type OfVolume, VolumeActs } from './volume-acts'
 import { RowFacts, type RowFact } from './row-facts'
 
 const tight = 30
@@ -61,55 +62,7 @@ function Fill({ volume }: { readonly volume: VolumeReport }) {
   )
 }
 
-interface OfVolume {
-  readonly cluster: string
-  readonly storage: StorageReport
-  readonly volume: VolumeReport
-}
-
-function VolumeActs({ cluster, storage, volume }: OfVolume) {
-  const target = { cluster, volume: volume.name }
-  const [snapshot] = volume.snapshots.slice(-1)
-  return (
-    <div className="acts">
-      <DraftChange
-        kind="volume.resize"
-        intent={{ ...target, gigabytes: Math.ceil((volume.bytes / GB) * 1.25) }}
-      >
-        Grow it
-      </DraftChange>
-      <DraftChange kind="volume.copies" intent={{ ...target, copies: volume.copies + 1 }}>
-        {`Keep ${volume.copies + 1} copies`}
-      </DraftChange>
-      <DraftChange
-        kind="volume.move"
-        intent={{
-          ...target,
-          from: `${volume.replicas[0]?.node ?? ''}/${volume.replicas[0]?.disk ?? ''}`,
-          to: otherDisk(storage, volume),
-        }}
-      >
-        Move a copy
-      </DraftChange>
-      <DraftChange
-        kind="snapshot.take"
-        intent={{ ...target, snapshot: `by-hand-${volume.snapshots.length + 1}` }}
-      >
-        Take a snapshot
-      </DraftChange>
-      {snapshot ? (
-        <DraftChange
-          kind="snapshot.restore"
-          intent={{ ...target, snapshot: snapshot.name, detach: false }}
-        >
-          {`Put back ${snapshot.name}`}
-        </DraftChange>
-      ) : null}
-    </div>
-  )
-}
-
-export function VolumeReason({ cluster, storage, volume }: OfVolume) {
+export function VolumeReason({ cluster, storage, volume, schedule, now }: OfVolume) {
   const state = volumeState(volume)
   return (
     <>
@@ -140,17 +93,24 @@ export function VolumeReason({ cluster, storage, volume }: OfVolume) {
         <p className="soft">{volume.claim === null ? 'No claim' : `claim ${volume.claim}`}</p>
       </div>
       <Fill volume={volume} />
-      <VolumeActs cluster={cluster} storage={storage} volume={volume} />
+      <div>
+        <h3>Snapshots</h3>
+        <p className="soft">
+          {volume.snapshots.length === 0
+            ? 'None is kept'
+            : `${countText(volume.snapshots.length, 'snapshot')}, the newest ${volume.snapshots.at(-1)?.name ?? ''}`}
+          {schedule ? `; taken by themselves, ${schedule.keep} kept` : ''}.
+        </p>
+      </div>
+      <VolumeActs
+        cluster={cluster}
+        storage={storage}
+        volume={volume}
+        schedule={schedule}
+        now={now}
+      />
     </>
   )
-}
-
-/** A disk on whose node no copy of the volume lies: the one with the most room, which the draft then judges. */
-function otherDisk(storage: StorageReport, volume: VolumeReport): string {
-  const free = storage.disks
-    .filter((disk) => !volume.replicas.some((copy) => copy.node === disk.node))
-    .sort((a, b) => b.bytes - plannedBytes(storage, b) - (a.bytes - plannedBytes(storage, a)))[0]
-  return free ? `${free.node}/${free.name}` : ''
 }
 
 interface OfLoss {

@@ -34,6 +34,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     answers: cluster?.apiAnswers ?? false,
     storage,
     losses: storage ? lossesOfStorage(storage) : [],
+    schedules: (view.snapshotSchedules ?? []).filter((entry) => entry.cluster === cluster?.name),
+    now: view.now,
   }
 }
 
@@ -161,7 +163,7 @@ function headText(storage: StorageReport): string {
 }
 
 export default function Disks({ loaderData }: Route.ComponentProps) {
-  const { cluster, keeping, storage, losses, answers } = loaderData
+  const { cluster, keeping, storage, losses, answers, schedules, now } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -195,7 +197,16 @@ export default function Disks({ loaderData }: Route.ComponentProps) {
           </p>
         </>
       )
-    if (volume) return <VolumeReason cluster={cluster} storage={storage} volume={volume} />
+    if (volume)
+      return (
+        <VolumeReason
+          cluster={cluster}
+          storage={storage}
+          volume={volume}
+          schedule={schedules.find((entry) => entry.volume === volume.name) ?? null}
+          now={now}
+        />
+      )
     if (loss) return <LossReason cluster={cluster} storage={storage} loss={loss} />
     return <WallReason cluster={cluster} storage={storage} losses={losses} linkTo={linkTo} />
   }

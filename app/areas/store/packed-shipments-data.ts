@@ -1,7 +1,8 @@
 /** Shipments that were packed, with what of each drive is at the far side, as pages show them. */
 import { changeId } from '~/server/runner/journal'
 import type { Gyrarch } from '~/server/gyrarch'
-import { ChangeRow, ShipmentRow } from '~/server/records/models'
+import { ChangeRow } from '~/server/records/models'
+import { ShipmentRow } from '~/server/records/storage-rows'
 
 export interface PackedDriveShown {
   readonly drive: number

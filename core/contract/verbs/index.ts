@@ -14,7 +14,11 @@ import * as sites from './sites'
 import * as storage from './storage'
 
 const { objectRef: _objectRef, ...objectVerbs } = objects
-const { registeredPool: _registeredPool, ...registerVerbs } = register
+const {
+  registeredPool: _registeredPool,
+  snapshotSchedule: _snapshotSchedule,
+  ...registerVerbs
+} = register
 const { driveRef: _driveRef, shipmentDrive: _shipmentDrive, ...imageVerbs } = images
 
 const definitions = {

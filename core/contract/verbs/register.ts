@@ -250,3 +250,27 @@ export const windowStrike = verb({
   at: register,
   touches: nothing,
 })
+
+export const snapshotSchedule = z.object({
+  /** Local, `2026-03-03T03:00`. */
+  start: z.string(),
+  zone: z.string(),
+  /** RFC 5545. */
+  rule: z.string(),
+  keep: z.number(),
+})
+
+/** When snapshots of a volume are taken by themselves; null is never. */
+export const snapshotsSet = verb({
+  name: 'snapshots.set',
+  port: 'ledger',
+  args: z.object({
+    cluster: z.string(),
+    volume: z.string(),
+    schedule: snapshotSchedule.nullable(),
+  }),
+  result: z.object({}),
+  failures: [],
+  at: register,
+  touches: nothing,
+})

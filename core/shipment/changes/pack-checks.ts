@@ -3,6 +3,7 @@ import { caution, type RawFinding, stop } from '../../changes'
 import { quoted } from '../../contract'
 import type { FleetView } from '../../fleet'
 import { countText } from '../../units'
+import { mediaFallShort } from '../shipment'
 import { type Computed, computedPack, type PackIntent, patch } from './pack-order'
 import { said } from './says'
 
@@ -62,7 +63,7 @@ function closureFindings(
   { shipment: packed }: Computed,
 ): readonly RawFinding[] {
   return packed.problems
-    .filter((problem) => !problem.says.startsWith('The media at hand'))
+    .filter((problem) => problem !== mediaFallShort)
     .map((problem, nth) =>
       stop(
         `closure.${nth}`,

@@ -1,3 +1,4 @@
+export { nextSnapshot, scheduledName, scheduledPrefix, snapshotSchedule } from './schedule'
 export { storageClass } from './classes'
 export { storageGrant } from './grant'
 export { diskAdd, diskRetire } from './disks'

@@ -123,6 +123,16 @@ export const said = sentences({
     `${p.namespace} could use every class until now; from then on it may use ${listText(p.classes)}.`,
   'disk.gone-copies': (p: { disk: string }) =>
     `${p.disk} does not answer: nothing can be moved from it. Its copies are made anew elsewhere by themselves.`,
+  'schedule.none': (p: { volume: string }) =>
+    `No snapshots of ${p.volume} are taken by themselves: there is nothing to end.`,
+  'schedule.unreadable': (p: { problem: string }) => p.problem,
+  'schedule.never': () => 'This rule yields no time that is still to come.',
+  'schedule.reaches': (p: { first: string; keep: number; seconds: number }) =>
+    `The first is taken on ${p.first.slice(0, 16).replace('T', ' ')}Z${
+      p.seconds === 0
+        ? ', and none after it.'
+        : `; with ${p.keep} kept one can go back ${durationText(p.seconds)}.`
+    }`,
 })
 
 /** Why disks refuse a copy, by code. */

@@ -16,10 +16,11 @@ import {
   readCommand,
   type VerbName,
   quoted,
-  type Said,
   saidOf,
 } from '~/core/contract'
 import type { Database } from '../../records/database'
+import type { Done, Place } from './done'
+import { enterShipment, setSnapshots, strikeShipment } from './storage-works'
 import {
   ClusterRow,
   ContactRow,
@@ -27,19 +28,8 @@ import {
   JoinRow,
   LedgerRow,
   PriceRow,
-  ShipmentRow,
   WindowRow,
 } from '../../records/models'
-
-/** What a verb did, or nothing while it waits for a call. */
-type Done = (Said & { readonly result: Readonly<Record<string, unknown>> }) | null
-
-interface Place extends Origin {
-  /** Milliseconds on the clock. */
-  readonly now: number
-  /** Milliseconds of real time: whoever stands in front of a machine has no other. */
-  readonly wall: number
-}
 
 /** Join scripts are for one use within so many milliseconds of real time. */
 export const joinTokenMs = 30 * 60_000
@@ -287,41 +277,6 @@ async function forgetJoin(
   return { result: {}, ...said('join.forgotten') }
 }
 
-async function enterShipment(
-  database: Database,
-  args: ArgsOf<'shipment.enter'>,
-  { now }: Place,
-): Promise<Done> {
-  const { shipment, site, release } = args
-  await database.write((transaction) =>
-    ShipmentRow.upsert(
-      {
-        name: shipment,
-        site,
-        release,
-        packedAt: new Date(now).toISOString(),
-        images: args.images.map((image) => ({ ...image })),
-        drives: args.drives.map((drive) => ({ ...drive, blobs: [...drive.blobs] })),
-      },
-      { transaction },
-    ),
-  )
-  return {
-    result: { drives: args.drives.length },
-    ...said('shipment.entered', { shipment, drives: args.drives.length }),
-  }
-}
-
-async function strikeShipment(
-  database: Database,
-  { shipment }: ArgsOf<'shipment.strike'>,
-): Promise<Done> {
-  await database.write((transaction) =>
-    ShipmentRow.destroy({ where: { name: shipment }, transaction }),
-  )
-  return { result: {}, ...said('shipment.struck', { shipment }) }
-}
-
 const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'cluster.enter': enterCluster,
   'cluster.strike': strikeCluster,
@@ -337,6 +292,7 @@ const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'expectations.forget': forgetExpectations,
   'window.set': setWindow,
   'window.strike': strikeWindow,
+  'snapshots.set': setSnapshots,
   'shipment.enter': enterShipment,
   'shipment.strike': strikeShipment,
   'join.await': awaitJoin,

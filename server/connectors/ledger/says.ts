@@ -29,6 +29,9 @@ export const said = sentences({
     `no longer expected: ${listText(p.names, 3)}`,
   'window.kept': (p: { window: string }) => `window ${p.window} kept`,
   'window.struck': (p: { window: string }) => `window ${p.window} struck`,
+  'snapshots.scheduled': (p: { volume: string; keep: number }) =>
+    `snapshots of ${p.volume} are taken by themselves, ${p.keep} kept`,
+  'snapshots.never': (p: { volume: string }) => `snapshots of ${p.volume} are taken by hand alone`,
   'shipment.entered': (p: { shipment: string; drives: number }) =>
     `${p.shipment} entered with ${countText(p.drives, 'drive')}`,
   'shipment.struck': (p: { shipment: string }) => `${p.shipment} struck`,
