@@ -1,9 +1,9 @@
 /** Rest calendars at work: at each boundary of a calendar its cluster is stopped or started, like any change. What a person does in between stands until the next boundary. */
-import type { Watcher } from './watcher'
 import { type Interval, restIntervals } from '~/core/scaling'
 import type { Database } from '../records/database'
 import { ClusterRow } from '../records/models'
-import { Looker, type LookerParts } from './looker'
+import type { LookerParts } from './looker'
+import { TimedWatcher } from './timed'
 
 const dayMs = 86_400_000
 const mark = 'rest calendar'
@@ -28,33 +28,12 @@ function boundaries(rest: NonNullable<ClusterRow['rest']>, around: Interval): re
     .sort((a, b) => a.at - b.at)
 }
 
-export class Rest implements Watcher {
-  private dueAt: number | null = null
-
-  private readonly looker: Looker
-
+export class Rest extends TimedWatcher {
   constructor(private readonly parts: RestParts) {
-    this.looker = new Looker(() => this.once(), parts.onError, 'rest calendar')
+    super(parts.onError, mark)
   }
 
-  wakeAt(): number | null {
-    return this.dueAt
-  }
-
-  atRest(): Promise<void> {
-    return this.looker.atRest()
-  }
-
-  /** A calendar was set, or time has come. Never two looks at once. */
-  look(): void {
-    this.looker.look()
-  }
-
-  registered(): void {
-    this.look()
-  }
-
-  private async once(): Promise<void> {
+  protected async once(): Promise<void> {
     const { now } = this.parts.clock
     let next: number | null = null
     for (const row of await ClusterRow.findAll()) {

@@ -4,8 +4,8 @@ import { nextSnapshot, scheduledName, scheduledPrefix } from '~/core/storage/cha
 import { compareText } from '~/core/units'
 import type { Database } from '../records/database'
 import { SnapshotScheduleRow } from '../records/storage-rows'
-import { Looker, type LookerParts } from './looker'
-import type { Watcher } from './watcher'
+import type { LookerParts } from './looker'
+import { TimedWatcher } from './timed'
 
 const mark = 'snapshot schedule'
 /** A snapshot that could not be taken is tried again after this long. */
@@ -17,31 +17,12 @@ interface SnapshotsParts extends LookerParts {
   readonly database: Database
 }
 
-export class Snapshots implements Watcher {
-  private dueAt: number | null = null
-  private readonly looker: Looker
-
+export class Snapshots extends TimedWatcher {
   constructor(private readonly parts: SnapshotsParts) {
-    this.looker = new Looker(() => this.once(), parts.onError, mark)
+    super(parts.onError, mark)
   }
 
-  wakeAt(): number | null {
-    return this.dueAt
-  }
-
-  atRest(): Promise<void> {
-    return this.looker.atRest()
-  }
-
-  look(): void {
-    this.looker.look()
-  }
-
-  registered(): void {
-    this.look()
-  }
-
-  private async once(): Promise<void> {
+  protected async once(): Promise<void> {
     const { now } = this.parts.clock
     let next: number | null = null
     for (const row of await SnapshotScheduleRow.findAll()) {
