@@ -1,4 +1,20 @@
 export { findRelease, isUnsupported, newestFirst, type Release, supportDaysLeft } from './release'
+export {
+  addOnSteps,
+  type AddOnStep,
+  type AddOnSteps,
+  type AddOnVersion,
+  fits,
+} from './add-on-steps'
+export { isNewer, isTooOld } from './skew'
+export { type Turnover, turnoversOf } from './turnovers'
+export {
+  type ClusterUpgrade,
+  clusterUpgrade,
+  type ClusterUpgradeAsked,
+  type UpgradeProblem,
+  type UpgradeStep,
+} from './upgrade'
 export type { Published, PublishedAddOn, PublishedAddOnVersion, PublishedImage } from './published'
 export {
   byVersion,

@@ -301,6 +301,37 @@ describe('computations', () => {
       },
     ],
     [
+      'cluster-upgrade',
+      {
+        path: ['1.31.9', '1.32.6', '1.33.2'],
+        steps: [
+          { kind: 'add-on', name: 'rainfall', from: '1.0.3', to: '1.1.1' },
+          { kind: 'control-plane', from: '1.31.9', to: '1.32.6' },
+          { kind: 'control-plane', from: '1.32.6', to: '1.33.2' },
+          { kind: 'turnover', pool: 'general', from: '1.31.9', to: '1.33.2' },
+        ],
+        problems: [],
+      },
+    ],
+    [
+      'lay-stages',
+      {
+        placed: [
+          {
+            name: 'alder',
+            start: '2026-03-07T21:00:00.000Z',
+            end: '2026-03-07T23:00:00.000Z',
+          },
+          {
+            name: 'cedar',
+            start: '2026-03-14T21:00:00.000Z',
+            end: '2026-03-14T23:30:00.000Z',
+          },
+        ],
+        unplaced: [],
+      },
+    ],
+    [
       'shipment',
       {
         releases: ['1.32.4'],

@@ -17,6 +17,7 @@ import { allocatable, quorum } from '~/core/sizing'
 import { occurrences } from '~/core/windows'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 import { type Computation, type Computed, computation, objects, value, wrong } from './computation'
+import { renewComputations } from './renew'
 import { storageComputations } from './storage'
 import { wireComputations } from './wire'
 
@@ -391,6 +392,7 @@ export const computations: readonly Computation[] = [
   }),
   ...wireComputations,
   ...storageComputations,
+  ...renewComputations,
 ]
 
 export const computationNamed = (name: string): Computation | undefined =>

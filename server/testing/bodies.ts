@@ -175,6 +175,44 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
     from: '1.31.9',
     to: '1.32.4',
   },
+  '/compute/cluster-upgrade': {
+    releases: [{ version: '1.31.9' }, { version: '1.32.6' }, { version: '1.33.2' }],
+    edges: [
+      { from: '1.31.9', to: '1.32.6' },
+      { from: '1.32.6', to: '1.33.2' },
+    ],
+    from: '1.31.9',
+    to: '1.33.2',
+    pools: [{ name: 'general', version: '1.31.9' }],
+    addOns: [{ name: 'rainfall', version: '1.0.3' }],
+    addOnCatalogue: [
+      {
+        name: 'rainfall',
+        versions: [
+          { version: '1.0.3', max: '1.31' },
+          { version: '1.1.1', min: '1.30', replaces: ['1.0.3'] },
+        ],
+      },
+    ],
+  },
+  '/compute/lay-stages': {
+    stages: [
+      { name: 'alder', cluster: 'alder', minutes: 120 },
+      { name: 'cedar', cluster: 'cedar', minutes: 150, after: ['alder'] },
+    ],
+    windows: [
+      {
+        clusters: ['alder', 'cedar'],
+        start: '2026-03-07T22:00',
+        zone: 'Europe/Berlin',
+        minutes: 240,
+        rule: 'FREQ=WEEKLY;BYDAY=SA',
+      },
+    ],
+    atOnce: 1,
+    from: '2026-03-01T00:00:00Z',
+    until: '2026-05-01T00:00:00Z',
+  },
   '/compute/shipment': {
     releases: [
       { version: '1.31.9', images: ['sha256:a'] },
