@@ -1,3 +1,4 @@
+export { auditManifests, type GoingObject, type RemovalAudit, type UnreadDocument } from './audit'
 export { manifestApply, rolloutStep } from './apply'
 export { manifestRemove, type RemoveIntent } from './remove'
 export { changeOf, without, type FieldChange, type ObjectChange } from './diff'

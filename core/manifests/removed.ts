@@ -81,6 +81,10 @@ const minorOf = (release: string): number => {
   return major * 1000 + minor
 }
 
+/** Whether a minor release still serves what a row names. */
+export const isServedUntil = ({ removedIn }: Removal, release: string): boolean =>
+  minorOf(release) < minorOf(removedIn)
+
 /** What the API of a release says to a version of a kind that it does not serve; null where nothing speaks against it. */
 export function removedAt(
   apiVersion: string,

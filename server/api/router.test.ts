@@ -301,6 +301,26 @@ describe('computations', () => {
       },
     ],
     [
+      'removal-audit',
+      {
+        objects: 1,
+        found: [
+          {
+            document: 0,
+            line: 1,
+            apiVersion: 'batch/v1beta1',
+            kind: 'CronJob',
+            namespace: 'gathering',
+            name: 'pruning-report',
+            removedIn: '1.25',
+            gone: true,
+            successor: 'batch/v1',
+          },
+        ],
+        unreadable: [],
+      },
+    ],
+    [
       'cluster-upgrade',
       {
         path: ['1.31.9', '1.32.6', '1.33.2'],

@@ -1,5 +1,6 @@
 /** The computations about going from one release to another: a cluster’s steps in order, and stages laid into windows. */
 import { z } from 'zod'
+import { auditManifests } from '~/core/manifests'
 import { catalogueMistake, clusterUpgrade } from '~/core/releases'
 import { releaseEdgeSchema, versionSchema } from '~/core/shipment'
 import { compareReleases } from '~/core/units'
@@ -144,7 +145,36 @@ function byCluster(
   return { ok: true, of }
 }
 
+const targetMinor = z
+  .string()
+  .max(11)
+  .regex(/^\d{1,4}\.\d{1,4}$/, 'Name the target as a minor: 1.33.')
+
 export const renewComputations = [
+  computation({
+    name: 'removal-audit',
+    says: 'Which objects of a text are written in a version that stops being served, and what takes its place.',
+    large: true,
+    input: z.object({ manifests: z.string().max(64 * 1024 * 1024), target: targetMinor }),
+    output: z.object({
+      objects: z.number(),
+      found: z.array(
+        z.object({
+          document: z.number(),
+          line: z.number(),
+          apiVersion: z.string(),
+          kind: z.string(),
+          namespace: z.string().nullable(),
+          name: z.string().nullable(),
+          removedIn: z.string(),
+          gone: z.boolean(),
+          successor: z.string().nullable(),
+        }),
+      ),
+      unreadable: z.array(z.object({ document: z.number(), line: z.number(), says: z.string() })),
+    }),
+    compute: ({ manifests, target }) => value(auditManifests(manifests, target)),
+  }),
   computation({
     name: 'cluster-upgrade',
     says: 'The steps that take a cluster from one release to another: add-ons, turnovers of pools, control plane, in order.',
