@@ -101,3 +101,23 @@ it('story 9: what sorrel lacks is packed, carried as a file, taken in, and pulle
   await page.goto(`${served.url}/store/shipments`, { waitUntil: 'load' })
   await see(page, 'kilnlane has all of it')
 })
+
+it('an image that nobody vouches for: what a rule would stop is told, and a signature is given', async () => {
+  const page = await visit('/store/registries')
+  await see(page, 'Grave findings in 3 repositories')
+  await page.goto(`${served.url}/store/registries?repository=vision/seedling-vision`, {
+    waitUntil: 'load',
+  })
+  await see(page, 'not signed')
+  await press(page, 'button', 'Hold unsigned images back in vision (bramble)')
+  await see(page, '1 pod of vision could not be made anew: seedling-vision')
+  await page.goto(`${served.url}/store/registries?repository=vision/seedling-vision`, {
+    waitUntil: 'load',
+  })
+  await press(page, 'button', 'Sign it')
+  await see(page, 'Nothing stands against it')
+  await press(page, 'button', 'Run')
+  await see(page, 'Done and proven')
+  await page.goto(`${served.url}/store/registries`, { waitUntil: 'load' })
+  await see(page, '1 repository has unsigned tags')
+})

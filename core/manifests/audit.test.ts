@@ -3,14 +3,14 @@ import { expect, it } from 'vitest'
 import { auditManifests } from './audit'
 
 const shortly = (text: string, target = '1.33') => {
-  const { objects, found, unreadable } = auditManifests(text, target)
+  const audit = auditManifests(text, target)
   return {
-    objects,
-    found: found.map(
+    objects: audit.objects,
+    found: audit.found.map(
       ({ document, line, kind, namespace, name, gone }) =>
         `${document}:${line} ${kind} ${namespace ?? '-'}/${name ?? '-'} ${gone ? 'gone' : 'going'}`,
     ),
-    unreadable: unreadable.map(({ document, line }) => `${document}:${line}`),
+    unreadable: audit.unreadable.map(({ document, line }) => `${document}:${line}`),
   }
 }
 

@@ -62,7 +62,7 @@ const plainError = (message: string): string =>
 const isNothing = (node: Node): boolean => isScalar(node) && node.value === null
 
 class Reader {
-  readonly found: GoingObject[] = []
+  readonly going: GoingObject[] = []
   readonly unreadable: UnreadDocument[] = []
   objects = 0
 
@@ -128,7 +128,7 @@ class Reader {
     const row = rows.get(`${apiVersion} ${kind}`)
     if (!row) return
     const metadata = this.valueAt(document, node, 'metadata')
-    this.found.push({
+    this.going.push({
       document: index,
       line: this.lineOf(this.offsetOf(node, 'apiVersion')),
       apiVersion,
@@ -149,6 +149,5 @@ export function auditManifests(text: string, target: string): RemovalAudit {
   const reader = new Reader(counter, target)
   if (!('empty' in documents))
     for (const [index, document] of documents.entries()) reader.document(document, index)
-  const { objects, found, unreadable } = reader
-  return { objects, found, unreadable }
+  return { objects: reader.objects, found: reader.going, unreadable: reader.unreadable }
 }

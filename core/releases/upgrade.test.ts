@@ -79,7 +79,7 @@ describe('steps of an add-on', () => {
     along: readonly string[],
     installed: string,
     versions: readonly AddOnVersion[],
-    most: number,
+    limit: number,
   ): readonly (readonly AddOnStep[])[] {
     const named = new Map(versions.map((of) => [of.version, of]))
     const isFit = (version: string, at: number): boolean => {
@@ -88,7 +88,7 @@ describe('steps of an add-on', () => {
     }
     const plans: AddOnStep[][] = []
     const go = (version: string, at: number, steps: AddOnStep[]): void => {
-      if (steps.length < most)
+      if (steps.length < limit)
         for (const { version: next, replaces = [] } of versions)
           if (next !== version && replaces.includes(version) && isFit(next, at))
             go(next, at, [...steps, { at, from: version, to: next }])

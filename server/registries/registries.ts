@@ -11,6 +11,7 @@ import type { Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
 import type { Catalogue } from '../releases/catalogue'
 import { withImagesOf } from './beyond'
+import { nextFindings } from './scanner'
 import { firstBlob, firstImages, type OwnImage } from './first'
 import { serveRegistry } from './http'
 import { Registry } from './registry'
@@ -73,7 +74,9 @@ export class Registries {
   private readonly kept: readonly Kept[]
   private isListening = false
   private all: Promise<Published> | null = null
-  private allOf = 0
+  /** When what is found in images is another (ms), for those who ask and for nodes. */
+  private allUntil = 0
+  private toldUntil = 0
   private telling: Promise<unknown> = Promise.resolve()
 
   constructor(private readonly parts: RegistryParts) {
@@ -125,9 +128,10 @@ export class Registries {
     if (this.isListening) void this.tell(registry).catch(this.parts.onError)
   }
 
-  /** The hour may be another: what is found in images may be too. */
+  /** Time has passed: where more is found in images by now, nodes are told. */
   async passed(now: number): Promise<void> {
-    if (!this.isListening || Math.floor(now / 3_600_000) === this.allOf) return
+    if (!this.isListening || now < this.toldUntil) return
+    this.toldUntil = nextFindings(now)
     for (const { registry } of this.kept) await this.tell(registry)
   }
 
@@ -145,10 +149,9 @@ export class Registries {
 
   /** All that is published: the catalogue, and what the registry of the joined sites holds besides. Read again once that has changed. */
   published(): Promise<Published> {
-    // Findings are published and judged anew over the hours.
-    const hour = Math.floor(this.parts.now() / 3_600_000)
-    if (hour !== this.allOf) this.all = null
-    this.allOf = hour
+    // Findings are published, and judged anew, in the course of time.
+    if (this.parts.now() >= this.allUntil) this.all = null
+    this.allUntil = nextFindings(this.parts.now())
     this.all ??= this.allPublished().catch((error: unknown) => {
       this.all = null
       throw error

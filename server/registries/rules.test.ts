@@ -1,6 +1,7 @@
 /** Which images may run: what the scanner finds, who vouches, and a namespace that takes only what it was told to. */
 import { expect, it } from 'vitest'
 import { isPodObject } from '~/core/objects'
+import { nextFindings } from './scanner'
 import { draftAndRun, gyrarchForEach, type Opened } from '../testing/open'
 
 let opened: Opened
@@ -37,7 +38,9 @@ it('says what is found in an image by the layers that it shares, and judges anew
   )
   expect(shared).toHaveLength(9)
   expect(await worst('market/market-desk:2')).toEqual([{ id: 'FH-2026-0003', severity: 'medium' }])
+  expect(new Date(nextFindings(gyrarch.outside.now)).toISOString()).toBe('2026-03-04T11:00:00.000Z')
   await gyrarch.outside.advance(4 * 86_400)
+  expect(nextFindings(gyrarch.outside.now)).toBe(Infinity)
   expect(await worst('market/market-desk:2')).toEqual([{ id: 'FH-2026-0003', severity: 'high' }])
 })
 

@@ -50,3 +50,11 @@ export function findingsIn(layers: readonly string[], now: number): readonly Ima
     }))
     .sort(gravest)
 }
+
+const changes = published
+  .flatMap(({ since, becomes }) => [since, ...becomes.map(({ at }) => at)])
+  .map((at) => Date.parse(at))
+  .sort((a, b) => a - b)
+
+/** The first time (ms) after another at which what is found is another; infinite where that stays. */
+export const nextFindings = (after: number): number => changes.find((at) => at > after) ?? Infinity
