@@ -126,7 +126,7 @@ export type StepResults = Readonly<Record<StepId, Readonly<Record<string, unknow
  * ranges and addresses of every site and cluster; `names` the records, name and time servers of every site; `prices`
  * their prices; `registries` what the registries hold; `spaces` the
  * namespaces and pools of every cluster. A site slice carries the clusters on it, without their pods, a cluster slice the site it stands on;
- * `objects` are what a cluster’s API lists (`objects:*`: of every cluster); `walks` are the objects and the traffic of what a site or a cluster sends
+ * `objects` are what a cluster’s API lists (`objects-everywhere`: of every cluster); `walks` are the objects and the traffic of what a site or a cluster sends
  * and takes, and of what is expected of anybody, with the wiring of everything that a packet may cross.
  */
 export type SliceKey =
@@ -140,6 +140,7 @@ export type SliceKey =
   | `site:${string}`
   | `cluster:${string}`
   | `objects:${string}`
+  | 'objects-everywhere'
   | `walks:site/${string}`
   | `walks:cluster/${string}`
 

@@ -124,7 +124,7 @@ function wholeIn(
     if (kind === 'site') sites.add(name)
     if (kind === 'cluster' || kind === 'objects') clusters.add(name)
   }
-  if (keys.has('objects:*')) for (const { name } of view.clusters) clusters.add(name)
+  if (keys.has('objects-everywhere')) for (const { name } of view.clusters) clusters.add(name)
   for (const { name, site } of view.clusters) {
     if (clusters.has(name)) sites.add(site)
     if (keys.has(`site:${site}`) || keys.has(`walks:site/${site}`)) clusters.add(name)

@@ -108,6 +108,9 @@ export type Read =
   | { readonly ok: true; readonly draft: Draft }
   | { readonly ok: false; readonly issues: readonly z.core.$ZodIssue[] }
 
+/** Stands in a list of clusters for all that there are. */
+export const everyCluster = '*'
+
 /** Parts of the picture that are looked at only for those who ask. */
 export interface Needs {
   /** Clusters whose objects it must see. */
@@ -302,7 +305,10 @@ function needsOf(keys: readonly SliceKey[]): Needs {
   const after = (prefix: string): readonly string[] =>
     keys.flatMap((key) => (key.startsWith(prefix) ? [key.slice(prefix.length)] : []))
   return {
-    objectsOf: after('objects:'),
+    // What a person calls a cluster never stands for all of them.
+    objectsOf: keys.includes('objects-everywhere')
+      ? [everyCluster]
+      : after('objects:').filter((name) => name !== everyCluster),
     walksAt: after('walks:'),
     published: keys.includes('published'),
   }
@@ -328,7 +334,7 @@ function offersNeed(findings: readonly RawFinding[]): Needs {
 const holdsAll = (view: FleetView, needs: Needs): boolean =>
   (!needs.published || view.published !== undefined) &&
   needs.objectsOf.every((cluster) =>
-    cluster === '*' ? view.objects !== undefined : view.objects?.[cluster] !== undefined,
+    cluster === everyCluster ? view.objects !== undefined : view.objects?.[cluster] !== undefined,
   ) &&
   needs.walksAt.every((place) => {
     const [kind, name] = place.split('/')

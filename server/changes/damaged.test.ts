@@ -367,21 +367,25 @@ it('finds a name taken by a cluster of another site, of which a raise need not s
   })
 })
 
-it.each(drafts)('%s', async (kind, intent) => {
-  const plain = JSON.parse(JSON.stringify(intent)) as unknown
-  expect(await draftOf(kind, plain)).toMatchObject({ kind })
-  await fc.assert(
-    fc.asyncProperty(damaged(plain), async (wrong) => {
-      const answer = await draftOf(kind, wrong)
-      if (!(answer instanceof Refusal)) return
-      // The refusal names the field: what was damaged is told, not only that something was.
-      expect(answer.code).toBe('invalid')
-      expect(answer.fields.length).toBeGreaterThan(0)
-      for (const field of answer.fields) {
-        expect(field.path).toMatch(/^intent/)
-        expect(field.says.length).toBeGreaterThan(3)
-      }
-    }),
-    { numRuns: 25 },
-  )
-})
+it.each(drafts)(
+  '%s',
+  async (kind, intent) => {
+    const plain = JSON.parse(JSON.stringify(intent)) as unknown
+    expect(await draftOf(kind, plain)).toMatchObject({ kind })
+    await fc.assert(
+      fc.asyncProperty(damaged(plain), async (wrong) => {
+        const answer = await draftOf(kind, wrong)
+        if (!(answer instanceof Refusal)) return
+        // The refusal names the field: what was damaged is told, not only that something was.
+        expect(answer.code).toBe('invalid')
+        expect(answer.fields.length).toBeGreaterThan(0)
+        for (const field of answer.fields) {
+          expect(field.path).toMatch(/^intent/)
+          expect(field.says.length).toBeGreaterThan(3)
+        }
+      }),
+      { numRuns: 25 },
+    )
+  },
+  180_000,
+)

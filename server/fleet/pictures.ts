@@ -1,6 +1,7 @@
 /** Pictures of the fleet with what was asked for besides: the same of the fleet as it is and as it was. */
 import type { ClusterEvent, Slice, UsageReport } from '~/core/contract'
 import { type FleetView, knownObjects, type TrafficView } from '~/core/fleet'
+import { everyCluster } from '~/core/kinds'
 import type { ApiObject } from '~/core/objects'
 import type { Published } from '~/core/releases'
 import type { MeteredThing } from '~/core/spend'
@@ -42,7 +43,7 @@ export abstract class FleetPictures {
     const view = await this.view()
     if (clusters.length === 0) return view
     const objects: Record<string, Slice<readonly ApiObject[]>> = {}
-    const wanted = clusters.includes('*')
+    const wanted = clusters.includes(everyCluster)
       ? view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name)
       : clusters
     for (const name of wanted) objects[name] = await this.objectSlice(name, view)

@@ -206,7 +206,7 @@ export const imageWithdraw: ChangeKind<ImageIntent> = {
   ...shared,
   name: 'image.withdraw',
   title: 'Withdraw an image',
-  needs: () => ['published', 'registries', 'objects:*'],
+  needs: () => ['published', 'registries', 'objects-everywhere'],
   label: (intent) => `withdraw ${intent.image || 'an image'}`,
   check: (intent, view) => {
     const target = asked(intent, view)
