@@ -355,6 +355,7 @@ export class Gyrarch {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
     await this.registries.close()
+    await this.shipments.intake.atRest()
     await this.runner.atRest()
     await this.watchers.atRest()
     await this.runner.atRest()

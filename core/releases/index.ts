@@ -23,6 +23,7 @@ export {
   type CatalogueMistake,
   type CatalogueRelease,
   type CutEdge,
+  endsMistake,
   type ReleaseEdge,
   releasePath,
   type ReleasePath,

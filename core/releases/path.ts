@@ -205,6 +205,26 @@ export function catalogueMistake({ releases, edges }: Catalogue): CatalogueMista
   return null
 }
 
+/** What keeps a way from one version to another from being asked for: an end that is no release, or one that leads down. */
+export function endsMistake(
+  { releases }: Pick<Catalogue, 'releases'>,
+  from: string,
+  to: string,
+): CatalogueMistake | null {
+  for (const [path, version] of [
+    ['from', from],
+    ['to', to],
+  ] as const)
+    if (!releases.some((release) => release.version === version))
+      return { path, says: `There is no release ${version} in the catalogue.` }
+  return compareReleases(to, from) < 0
+    ? {
+        path: 'to',
+        says: `${to} is below ${from}, and a control plane is not taken back. Ask for ${from} or above.`,
+      }
+    : null
+}
+
 /** Versions as they are listed: as numbers, and by their text where they are no release numbers. */
 export const byVersion = (a: string, b: string): number =>
   compareReleases(a, b) || compareText(a, b)

@@ -1,5 +1,6 @@
 /** What a shipment is computed from: a catalogue of releases, add-ons and images, what a site has, and what it should run. */
 import { z } from 'zod'
+import { findingSeverities, type FindingSeverity } from '../contract'
 import { compareReleases, parseVersion } from '../units'
 import { catalogueMistake } from '../releases'
 
@@ -13,8 +14,8 @@ export const versionSchema = z
   .max(20)
   .refine((text) => parseVersion(text) !== null, 'Write a version as major.minor.patch: 1.33.2.')
 
-export const severities = ['low', 'medium', 'high', 'critical'] as const
-export type Severity = (typeof severities)[number]
+export { findingSeverities as severities } from '../contract'
+export type Severity = FindingSeverity
 
 export const releaseEdgeSchema = z.object({
   from: versionSchema,
@@ -30,7 +31,7 @@ const imageSchema = z.object({
   layers: z.array(z.object({ digest, bytes })).max(1000),
   signed: z.boolean(),
   vulnerabilities: z
-    .array(z.object({ id: z.string().max(200), severity: z.enum(severities) }))
+    .array(z.object({ id: z.string().max(200), severity: z.enum(findingSeverities) }))
     .max(100_000)
     .optional(),
 })
@@ -91,7 +92,7 @@ export const shipmentSchema = z.object({
     images: z.array(digest).max(100_000).optional(),
   }),
   hold: z
-    .object({ unsigned: z.boolean().optional(), severity: z.enum(severities).optional() })
+    .object({ unsigned: z.boolean().optional(), severity: z.enum(findingSeverities).optional() })
     .optional(),
   media: z.array(mediumSchema).max(1000),
   link: z

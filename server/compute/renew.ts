@@ -1,9 +1,8 @@
 /** The computations about going from one release to another: a cluster’s steps in order, and stages laid into windows. */
 import { z } from 'zod'
 import { auditManifests } from '~/core/manifests'
-import { catalogueMistake, clusterUpgrade } from '~/core/releases'
+import { catalogueMistake, clusterUpgrade, endsMistake } from '~/core/releases'
 import { releaseEdgeSchema, versionSchema } from '~/core/shipment'
-import { compareReleases } from '~/core/units'
 import { layStages, stageMistake, unlaidReasons } from '~/core/waves'
 import { type Occurrence, occurrences } from '~/core/windows'
 import { computation, type Computed, value, wrong } from './computation'
@@ -54,20 +53,9 @@ const upgradeInput = z.object({
 
 /** What keeps an upgrade from being computed, or null. */
 function upgradeMistake(asked: z.infer<typeof upgradeInput>): Computed | null {
-  const { releases, from, to, pools, addOns, addOnCatalogue } = asked
-  const mistake = catalogueMistake(asked)
+  const { from, to, pools, addOns, addOnCatalogue } = asked
+  const mistake = catalogueMistake(asked) ?? endsMistake(asked, from, to)
   if (mistake) return wrong(mistake.path, mistake.says)
-  for (const [field, version] of [
-    ['from', from],
-    ['to', to],
-  ] as const)
-    if (!releases.some((release) => release.version === version))
-      return wrong(field, `There is no release ${version} in the catalogue.`)
-  if (compareReleases(to, from) < 0)
-    return wrong(
-      'to',
-      `${to} is below ${from}, and a control plane is not taken back. Ask for ${from} or above.`,
-    )
   const inCatalogue = addOnCatalogue.map((addOn) => addOn.name)
   return (
     repeated(

@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { saidShape } from '~/core/contract'
 import { readObjects } from '~/core/objects'
-import { catalogueMistake, releasePath } from '~/core/releases'
+import { catalogueMistake, endsMistake, releasePath } from '~/core/releases'
 import {
   orderMistake,
   releaseEdgeSchema,
@@ -19,7 +19,6 @@ import {
   replicaPlacementSchema,
   waitingReasons,
 } from '~/core/storage'
-import { compareReleases } from '~/core/units'
 import { computation, objects, value, wrong } from './computation'
 
 const text = z.string().max(1000)
@@ -67,19 +66,8 @@ export const storageComputations = [
     }),
     heavy: ({ edges }) => edges.length > 2000,
     compute: ({ releases, edges, from, to }) => {
-      const mistake = catalogueMistake({ releases, edges })
+      const mistake = catalogueMistake({ releases, edges }) ?? endsMistake({ releases }, from, to)
       if (mistake) return wrong(mistake.path, mistake.says)
-      for (const [field, version] of [
-        ['from', from],
-        ['to', to],
-      ] as const)
-        if (!releases.some((release) => release.version === version))
-          return wrong(field, `There is no release ${version} in the catalogue.`)
-      if (compareReleases(to, from) < 0)
-        return wrong(
-          'to',
-          `${to} is below ${from}, and a control plane is not taken back. Ask for ${from} or above.`,
-        )
       return value(releasePath({ releases, edges }, from, to))
     },
   }),

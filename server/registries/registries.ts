@@ -5,8 +5,9 @@ import { join } from 'node:path'
 import { isDeepStrictEqual } from 'node:util'
 import { z } from 'zod'
 import type { FleetView } from '~/core/fleet'
-import { findingSeverities, type JudgedImage } from '~/core/contract'
+import type { JudgedImage } from '~/core/contract'
 import { parseReference } from '~/core/registry'
+import { judgedImage } from '~/core/registry/changes'
 import type { Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
 import type { Catalogue } from '../releases/catalogue'
@@ -54,12 +55,9 @@ const toldBefore = z.object({
 /** Images that a rule may hold back: not signed, or with findings. */
 function judgedImages(published: Published): Record<string, JudgedImage> {
   return Object.fromEntries(
-    published.images.flatMap(({ digest, signed, vulnerabilities = [] }) => {
-      const worst =
-        findingSeverities.findLast((severity) =>
-          vulnerabilities.some((finding) => finding.severity === severity),
-        ) ?? null
-      return signed && worst === null ? [] : [[digest, { signed, worst }]]
+    published.images.flatMap((image) => {
+      const judged = judgedImage(image)
+      return judged.signed && judged.worst === null ? [] : [[image.digest, judged]]
     }),
   )
 }

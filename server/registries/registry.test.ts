@@ -431,6 +431,14 @@ describe('an archive of a layout, as another program writes it', () => {
     await expect(put(nameless)).rejects.toThrow('say repository and tag')
     await expect(put(damaged)).rejects.toThrow('not those of its digest')
     await expect(put(whole.subarray(0, 1200))).rejects.toThrow('Nothing was taken')
+    const broken = Readable.from(
+      (async function* halves() {
+        yield whole.subarray(0, 600)
+        await Promise.resolve()
+        throw new Error('the connection ended')
+      })(),
+    )
+    await expect(takeLayout(taking, broken)).rejects.toThrow('did not arrive whole')
     expect((await taking.contents()).size).toBe(0)
   })
 })

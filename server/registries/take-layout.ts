@@ -1,14 +1,13 @@
 /** Images of an OCI image layout taken into a registry: every one whole, or none of them. */
-import { createWriteStream } from 'node:fs'
 import { rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { randomUUID } from 'node:crypto'
 import type { Readable } from 'node:stream'
-import { pipeline } from 'node:stream/promises'
 import { parseReference } from '~/core/registry'
 import { Refusal } from '../changes/errors'
 import { eachBlob, LayoutMistake, readLayout, type ReadLayout } from '../shipments/read-layout'
+import { spool } from '../shipments/spool'
 import { readManifest, type Registry } from './registry'
 
 export interface TakenImage {
@@ -44,25 +43,10 @@ export async function takeLayout(
 ): Promise<readonly TakenImage[]> {
   const file = join(tmpdir(), `gyrarch-layout-${randomUUID()}.tar`)
   try {
-    await pipeline(
-      body,
-      async function* limited(source: AsyncIterable<Buffer>) {
-        let size = 0
-        for await (const chunk of source) {
-          size += chunk.length
-          if (size > mostBytes)
-            throw new Refusal('too-large', 'An archive of images has at most 1 GiB.')
-          yield chunk
-        }
-      },
-      createWriteStream(file),
-    )
+    await spool(body, file, mostBytes)
     return await takeFile(registry, file)
   } catch (error) {
     if (error instanceof LayoutMistake) throw invalid(error.message, error.path)
-    if (error instanceof Refusal) throw error
-    if ((error as NodeJS.ErrnoException).code === 'ENOSPC')
-      throw new Refusal('unavailable', 'The disk here is full: make room and send it again.')
     throw error
   } finally {
     await rm(file, { force: true })

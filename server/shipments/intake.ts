@@ -3,11 +3,9 @@
  * on from; each blob is verified and kept once, under its digest, before anything names it.
  */
 import { randomUUID } from 'node:crypto'
-import { createWriteStream } from 'node:fs'
 import { mkdir, readdir, rename, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Readable } from 'node:stream'
-import { pipeline } from 'node:stream/promises'
 import { driveRef } from '~/core/contract'
 import type { Published } from '~/core/releases'
 import { Refusal } from '../changes/errors'
@@ -20,6 +18,7 @@ import { missingIn, repositoryOf } from './entering'
 import { driveAnnotations } from './layout'
 import { eachBlob, LayoutMistake, readLayout, type ReadLayout } from './read-layout'
 import { said } from './says'
+import { spool } from './spool'
 
 /** Most bytes of an archive that is put in. */
 export const mostArchiveBytes = 4 * 1024 ** 3
@@ -91,6 +90,11 @@ export class Intake {
     return join(this.parts.dir, 'incoming')
   }
 
+  /** Resolves once what is being taken in is done. */
+  async atRest(): Promise<void> {
+    await this.lane
+  }
+
   /** Goes on with what had been put in when the program last ended. */
   async resume(): Promise<void> {
     const files = await readdir(this.incoming).catch(() => [])
@@ -108,16 +112,7 @@ export class Intake {
   async put(body: Readable): Promise<Taken> {
     await mkdir(this.incoming, { recursive: true })
     const partial = join(this.incoming, `${randomUUID()}.part`)
-    try {
-      await pipeline(body, limited(mostArchiveBytes), createWriteStream(partial, { flush: true }))
-    } catch (error) {
-      await rm(partial, { force: true })
-      if (error instanceof Refusal) throw error
-      const { code } = error as NodeJS.ErrnoException
-      if (code === 'ENOSPC')
-        throw new Refusal('unavailable', 'The disk here is full: make room and put it in again.')
-      throw new Refusal('invalid', 'The archive did not arrive whole. Send it again.')
-    }
+    await spool(body, partial, mostArchiveBytes)
     const file = partial.replace(/\.part$/, '.tar')
     await rename(partial, file)
     return this.inLane(() => this.takeFile(file))
@@ -293,18 +288,3 @@ export class Intake {
     }
   }
 }
-
-/** Passes so many bytes on, and refuses what is longer. */
-const limited = (limit: number) =>
-  async function* passed(source: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
-    let size = 0
-    for await (const chunk of source) {
-      size += chunk.length
-      if (size > limit)
-        throw new Refusal(
-          'too-large',
-          `The archive has more than ${limit / 1024 ** 3} GiB. Put its drive in as several archives of some of its blobs.`,
-        )
-      yield chunk
-    }
-  }

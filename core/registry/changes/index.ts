@@ -1,3 +1,3 @@
 export { imageSign, imageWithdraw } from './images'
-export { judgedOf, publishedImage } from './judged'
+export { judgedImage, judgedOf, publishedImage } from './judged'
 export { registryRule } from './rule'

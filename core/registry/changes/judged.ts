@@ -24,15 +24,18 @@ export function publishedImage(view: FleetView, image: string): PublishedImage |
     : undefined
 }
 
-export function judgedOf(view: FleetView, image: string): JudgedImage | null {
-  const published = publishedImage(view, image)
-  if (!published) return null
-  const { signed, vulnerabilities = [] } = published
-  const worst =
+/** Whether an image is signed, and the gravest finding in it. */
+export const judgedImage = ({ signed, vulnerabilities = [] }: PublishedImage): JudgedImage => ({
+  signed,
+  worst:
     findingSeverities.findLast((severity) =>
       vulnerabilities.some((finding) => finding.severity === severity),
-    ) ?? null
-  return { signed, worst }
+    ) ?? null,
+})
+
+export function judgedOf(view: FleetView, image: string): JudgedImage | null {
+  const published = publishedImage(view, image)
+  return published ? judgedImage(published) : null
 }
 
 /** What a pod belongs to, by its label; else its own name. */
