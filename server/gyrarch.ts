@@ -139,7 +139,11 @@ export class Gyrarch {
     this.compute = parts.compute
     this.judges = parts.judges
     this.catalogue = new Catalogue(parts.database)
-    const store = openStorehouse({ ...parts, catalogue: this.catalogue })
+    const store = openStorehouse({
+      ...parts,
+      catalogue: this.catalogue,
+      token: (purpose) => parts.vault.token(purpose),
+    })
     this.registries = store.registries
     this.shipments = store.shipments
     this.vault = parts.vault

@@ -25,7 +25,7 @@ import { backupRestore } from './cluster/backups'
 import { backupTry } from './cluster/backups'
 import { backupTake } from './cluster/backups'
 import { certificatesRenew } from './cluster/backups'
-import { imagesPull, nodesRedirect } from './cluster/images'
+import { imagesPull, nodesCredential, nodesRedirect } from './cluster/images'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
 import {
@@ -52,6 +52,7 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'address.hold': addressHold,
   'blobs.fetch': blobsFetch,
   'nodes.redirect': nodesRedirect,
+  'nodes.credential': nodesCredential,
   'images.pull': imagesPull,
   'address.release': addressRelease,
   'machine.create': machineCreate,

@@ -1,5 +1,5 @@
 /** A cluster as the simulator keeps it: its nodes, what was written to it, and the calls within it. */
-import type { Manifest, Taint } from '../core/contract'
+import type { Manifest, PullsAs, Taint } from '../core/contract'
 
 export type { Taint } from '../core/contract'
 import type { Machine, ManagedControlPlane } from './site-state'
@@ -93,7 +93,12 @@ export interface Pod {
   /** Which revision it was made from; absent while there was only ever one. */
   hash?: string
   /** Its start is held up on its node: what its container waits for. */
-  trouble?: { readonly reason: string; readonly message: string }
+  trouble?: {
+    readonly reason: string
+    readonly message: string
+    /** The image that its registry gives to others. */
+    readonly denied?: string
+  }
   /** Runs, but is not ready for what it serves. */
   unready?: boolean
   restarts?: number
@@ -138,6 +143,8 @@ export interface Cluster {
   readonly maxPodsPerNode: number
   /** Where its nodes look for images instead, by the beginning of their names. */
   redirects?: readonly { readonly from: string; readonly to: string }[]
+  /** What its nodes show to registries when they pull for a namespace. */
+  pullsAs?: readonly PullsAs[]
   /** Add-ons installed, by name. */
   addOns?: Readonly<Record<string, string>>
   /** Machines that are members of an own control plane. */

@@ -1,6 +1,6 @@
 /** Everything the simulated outside consists of, as plain data that can be stored and restored. */
 
-import type { Evidence, Failure, JudgedImage, PeerReport } from '../core/contract'
+import type { Evidence, Failure, JudgedImage, PeerReport, RegistryAccess } from '../core/contract'
 import type { Cluster } from './cluster-state'
 import type { Site } from './site-state'
 
@@ -126,6 +126,8 @@ export interface World {
   images?: Readonly<Record<string, Readonly<Record<string, string>>>>
   /** What is known of images by their digests: those that are not signed, or have findings. */
   judged?: Readonly<Record<string, JudgedImage>>
+  /** Who may pull from registries, by their names. */
+  access?: Readonly<Record<string, RegistryAccess>>
   /** Registries that have told what they hold: their digests are those of real bytes. */
   told?: readonly string[]
   /** Partners outside who listen. */

@@ -17,6 +17,9 @@ export const stop = at('stop')
 /** With this it runs only once somebody has accepted it. */
 export const caution = at('caution')
 
+/** Something to know, which stands in nobody’s way. */
+export const note = at('note')
+
 /** Where a field of an intent is for a patch: `add[0].range` is at `/add/0/range`. */
 export const pointerOf = (field: string): string =>
   `/${field.replace(/\[(\d+)\]/g, '/$1').replace(/\./g, '/')}`

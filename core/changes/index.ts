@@ -22,7 +22,7 @@ export {
 } from './change'
 export { answering, listing } from './answering'
 export { guardedCluster, noCluster } from './clusters'
-export { caution, pointerOf, stop, unreadableRange } from './finding'
+export { caution, note, pointerOf, stop, unreadableRange } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { notBegun } from './not-begun'
 export { goesWith, standsOn, type Traces } from './stands-on'

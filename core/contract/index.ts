@@ -34,6 +34,19 @@ export {
   type JudgedImage,
   signedImagesRule,
 } from './image-rules'
+export {
+  accessRefusal,
+  type AccessRefusal,
+  type AccountPurpose,
+  accountPurposes,
+  isAmong,
+  type PullsAs,
+  pullsAs,
+  type RegistryAccess,
+  registryAccess,
+  type RegistryAccount,
+  type ShownCredential,
+} from './registry-access'
 export { type Param, type Params, quoted, type Said, saidOf, sentences } from './said'
 export { type Failure, portFailures, type PortName, verb, type VerbDefinition } from './verb'
 export {

@@ -71,7 +71,7 @@ export {
   type IndexedPlace,
 } from './places'
 export { leftovers, type Leftover } from './leftovers'
-export { scoped, setStrictViews, UnneededRead, wholeView } from './scope'
+export { scoped, setStrictViews, UnneededRead, wholeView, withParts } from './scope'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'
 export { probeKinds, workloadsIn, type PodFact, type WorkloadFact } from './workloads'
 export { rightsIn, whatCan, whoCan, type Right, type WhoCan } from './rights'

@@ -14,6 +14,8 @@ export function setStrictViews(strict: boolean): void {
 
 /** What stands behind the limited things. */
 const behind = new WeakMap<object, object>()
+/** What may be read of the limited things. */
+const limits = new WeakMap<object, { key: string; allowed: ReadonlySet<string> }>()
 
 const unlimited = <Thing extends object>(thing: Thing): Thing =>
   (behind.get(thing) as Thing | undefined) ?? thing
@@ -56,7 +58,7 @@ const everywhere: Readonly<
   },
   prices: { site: ['prices'], cluster: [] },
   spaces: { site: [], cluster: ['namespaces', 'pools'] },
-  registries: { site: ['registry', 'nameDomain', 'records'], cluster: [] },
+  registries: { site: ['registry', 'nameDomain', 'records'], cluster: ['pullsAs', 'redirects'] },
   walks: {
     site: [
       'networks',
@@ -102,7 +104,15 @@ function limited<Thing extends object>(
     },
   })
   behind.set(proxy, thing)
+  limits.set(proxy, { key, allowed })
   return proxy
+}
+
+/** A site or a cluster with other parts, of which no more may be read than before. */
+export function withParts<Thing extends object>(thing: Thing, parts: Partial<Thing>): Thing {
+  const whole = { ...unlimited(thing), ...parts }
+  const limit = limits.get(thing)
+  return limit ? limited(whole, limit.key, limit.allowed) : whole
 }
 
 const place = (walks: string): readonly [kind: string, name: string] => {

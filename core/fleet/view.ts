@@ -6,6 +6,7 @@ import type {
   MachineReport,
   NodeReport,
   PeerReport,
+  PullsAs,
   SiteReport,
   Slice,
   StorageReport,
@@ -141,6 +142,8 @@ export interface ClusterView {
   readonly keepSource?: readonly string[]
   /** Where its nodes look for images instead, by the beginning of their names. */
   readonly redirects?: readonly { readonly from: string; readonly to: string }[]
+  /** What nodes show to registries when they pull for a namespace. */
+  readonly pullsAs?: readonly PullsAs[]
   readonly drives: readonly string[]
   readonly pools: readonly PoolView[]
   readonly podCount: number

@@ -81,7 +81,14 @@ import {
   volumeMove,
   volumeResize,
 } from '../storage/changes'
-import { imageSign, imageWithdraw, registryRule } from '../registry/changes'
+import {
+  imageSign,
+  imageWithdraw,
+  registryClose,
+  registryCredential,
+  registryRevoke,
+  registryRule,
+} from '../registry/changes'
 import { shipmentImport, shipmentPack } from '../shipment/changes'
 import { withObserved } from '../estimates'
 import { setRunOf } from '../sets'
@@ -204,7 +211,9 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
               rules.length === 0
                 ? []
                 : findingsOf(of, intent, view, applyChange)
-                    .filter((finding) => rules.includes(finding.rule))
+                    .filter(({ rule }) =>
+                      rules.some((prefix) => rule === prefix || rule.startsWith(`${prefix}.`)),
+                    )
                     .flatMap((finding) => finding.remedies)
             const offered = of.answers
               ? provenAnswers(
@@ -292,6 +301,9 @@ export const kinds: readonly Kind[] = [
   kind(shipmentPack),
   kind(shipmentImport),
   kind(registryRule),
+  kind(registryClose),
+  kind(registryCredential),
+  kind(registryRevoke),
   kind(imageSign),
   kind(imageWithdraw),
   kind(setRunOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),

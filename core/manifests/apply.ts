@@ -318,6 +318,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
     `cluster:${intent.cluster}`,
     `objects:${intent.cluster}`,
     'registries',
+    'published',
     'spaces',
     // What decides who reaches whom is walked before and after.
     ...(decidesWays(intent) ? [`walks:cluster/${intent.cluster}` as const] : []),
@@ -333,6 +334,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   check,
   plan,
   prove,
+  answeredBy: (failure) => (failure.reason === 'image-denied' ? ['denied'] : []),
 }
 
 export { known as writableCluster, spendOf as spendUnchanged }

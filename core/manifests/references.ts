@@ -36,6 +36,14 @@ export function templateOf(
   }
 }
 
+/** Images of the pods that an object makes. */
+export function imagesOf(object: WrittenObject): readonly string[] {
+  const spec = record(templateOf(object)?.template['spec'])
+  return [...list(spec['initContainers']), ...list(spec['containers'])].map(
+    (container) => text(record(container)['image']) ?? '',
+  )
+}
+
 /** Everything an object refers to by name; references marked optional are left out. */
 export function referencesOf(object: WrittenObject): readonly Reference[] {
   const namespace = object.metadata.namespace ?? 'default'

@@ -9,7 +9,7 @@ import type { ObjectChange } from './diff'
 import { objectKey, tidied, type WrittenObject } from './parse'
 import { placingFindings } from './place-checks'
 import { quotaFindings } from './quota-checks'
-import { claimFindings, imageFindings } from './supply-checks'
+import { claimFindings, deniedFindings, imageFindings, ruleFindings } from './supply-checks'
 import { wantedAtMost, wantedBy } from './wanted-pods'
 
 /** A part of an object as the whole that it makes with what lives. */
@@ -50,6 +50,8 @@ export function runFindings(
     ...placingFindings(intent, wanted, after, cluster, view),
     ...quotaFindings(intent, wanted, after, cluster, view),
     ...imageFindings(after, cluster, view),
+    ...deniedFindings(after, cluster, view),
+    ...ruleFindings(after, cluster, view),
     ...claimFindings(intent, after, cluster, view),
   ]
 }

@@ -1,4 +1,5 @@
 /** The sentences of this area, by the code of what they tell. */
+import type { AccessRefusal } from '../contract'
 import { sentences } from '../contract/said'
 import { numberText, countText, listText } from '../units'
 import { fieldText } from '../objects/fields'
@@ -200,6 +201,29 @@ export const said = sentences({
   'no-container-name': (p: { name: string }) =>
     `“${p.name}” is no container name: small letters, digits and -.`,
   'second-container-called': (p: { name: string }) => `A second container is called ${p.name}.`,
+  'image-denied': (p: {
+    objectText: string
+    image: string
+    namespace: string
+    refusal: AccessRefusal
+  }) =>
+    `${p.objectText}: ${p.image} is given to nobody without a credential, and ${
+      p.refusal === 'missing'
+        ? `${p.namespace} has none`
+        : `that of ${p.namespace} ${p.refusal === 'ended' ? 'has ended' : 'is for something else'}`
+    }.`,
+  'repository-closed': (p: { repository: string; registry: string }) =>
+    `${p.repository} is closed at ${p.registry}`,
+  'image-against-rule': (p: {
+    objectText: string
+    image: string
+    namespace: string
+    broken: 'signature' | 'finding'
+    worst: string | null
+  }) =>
+    `${p.objectText}: ${p.namespace} does not take ${p.image}: ${p.broken === 'signature' ? 'it is not signed' : `it has a finding of ${p.worst ?? ''}`}.`,
+  'namespace-takes': (p: { namespace: string; signed: boolean; below: string | null }) =>
+    `${p.namespace} takes ${p.signed ? 'signed images alone' : 'images'}${p.below === null ? '' : `, none with a finding of ${p.below} or above`}`,
   'container-needs-image': () => 'A container needs an image.',
   'asks-more-limit': (p: { request: string; limit: string }) =>
     `It asks for ${p.request}, more than its limit of ${p.limit}.`,

@@ -1,12 +1,14 @@
 /** Whether images are in the registry that a cluster asks, and claims fit into its store. */
 import type { RawFinding } from '../changes'
-import { type ClusterView, type FleetView, type SiteView, zoneStore } from '../fleet'
+import { brokenRule, imageRuleIn } from '../contract'
+import { type ClusterView, type FleetView, listedObjects, type SiteView, zoneStore } from '../fleet'
 import { type Json, list, record } from '../objects'
+import { deniedImage, judgedOf } from '../registry/changes'
 import { GiB, parseBytes } from '../units'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
 import { patchText } from './place-offers'
-import { templateOf } from './references'
+import { imagesOf, templateOf } from './references'
 import { said } from './says'
 import { textWith } from './text-edit'
 
@@ -62,6 +64,92 @@ export function imageFindings(
         ]
       },
     )
+  })
+}
+
+/** Images that their registry gives to others alone: the namespace shows no credential that opens them. */
+export function deniedFindings(
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+  field = 'text',
+): readonly RawFinding[] {
+  return objects.flatMap((object) => {
+    const namespace = object.metadata.namespace ?? 'default'
+    return imagesOf(object).flatMap((image): readonly RawFinding[] => {
+      const denied = deniedImage(view, cluster, namespace, image)
+      if (!denied) return []
+      const { registry, repository, refusal } = denied
+      return [
+        {
+          level: 'caution',
+          rule: `denied.${objectKey(object)}.${repository}`,
+          field,
+          ...said('image-denied', { objectText: objectText(object), image, namespace, refusal }),
+          because: [{ ...said('repository-closed', { repository, registry }), source: registry }],
+          offers: [
+            {
+              says: `Give ${namespace} of ${cluster.name} a credential for ${repository} first`,
+              change: {
+                kind: 'registry.credential',
+                intent: {
+                  registry,
+                  repositories: [repository],
+                  cluster: cluster.name,
+                  namespace,
+                  purpose: 'pull',
+                },
+              },
+            },
+          ],
+        },
+      ]
+    })
+  })
+}
+
+/** Images that a namespace does not take, by the rule that its annotations write. */
+export function ruleFindings(
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const spaces = new Map(
+    [...listedObjects(view, cluster.name), ...objects].flatMap((object) =>
+      object.kind === 'Namespace'
+        ? [[String(object.metadata?.name), record(record(object.metadata)['annotations'])] as const]
+        : [],
+    ),
+  )
+  return objects.flatMap((object) => {
+    const namespace = object.metadata.namespace ?? 'default'
+    const rule = imageRuleIn(spaces.get(namespace))
+    return imagesOf(object).flatMap((image): readonly RawFinding[] => {
+      const judged = judgedOf(view, image)
+      const broken = judged && brokenRule(rule, judged)
+      if (!judged || !broken) return []
+      return [
+        {
+          level: 'caution',
+          rule: `image-rule.${objectKey(object)}.${image}`,
+          field: 'text',
+          ...said('image-against-rule', {
+            objectText: objectText(object),
+            image,
+            namespace,
+            broken,
+            worst: judged.worst,
+          }),
+          because: [
+            {
+              ...said('namespace-takes', { namespace, signed: rule.signed, below: rule.below }),
+              source: cluster.name,
+              at: cluster.observedAt,
+            },
+          ],
+        },
+      ]
+    })
   })
 }
 

@@ -11,7 +11,7 @@ import { countText } from '../units'
 import { type ApplyIntent, changesOf, documentsOf, rolling } from './apply-intent'
 import type { ObjectChange } from './diff'
 import { isClusterWide, objectKey, objectText, type WrittenObject } from './parse'
-import { templateOf } from './references'
+import { imagesOf, templateOf } from './references'
 import { said } from './says'
 import { wantedBy } from './wanted-pods'
 import { webhooksFor } from './webhook-checks'
@@ -48,6 +48,8 @@ const stageOfRule: Readonly<Record<string, Stage>> = {
   'conflict.taken': 'api',
   reference: 'api',
   image: 'registry',
+  denied: 'registry',
+  'image-rule': 'registry',
   place: 'place',
   pool: 'place',
   gated: 'place',
@@ -88,15 +90,6 @@ function apiPasses(change: ObjectChange, { cluster }: Around): Said {
   return change.kind === 'make'
     ? said('verdict.made', { apiVersion: change.object.apiVersion, release: cluster.release })
     : said('verdict.changed', { fields: change.fields.length })
-}
-
-/** Images of the pods that an object makes. */
-function imagesOf(object: WrittenObject): readonly string[] {
-  const template = object.kind === 'Pod' ? record(object) : templateOf(object)?.template
-  const spec = record(template?.['spec'])
-  return [...list(spec['initContainers']), ...list(spec['containers'])].map((container) =>
-    text(record(container)['image']),
-  )
 }
 
 function registryPasses(object: WrittenObject, { cluster, view }: Around): Said | null {

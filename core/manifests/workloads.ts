@@ -12,6 +12,7 @@ import { liveObjects } from './apply-intent'
 import { ownManager } from './apply-intent'
 import { objectKey, writtenForm } from './parse'
 import { placingFindings } from './place-checks'
+import { deniedFindings } from './supply-checks'
 import { wantedBy } from './wanted-pods'
 import { said } from './says'
 
@@ -80,9 +81,10 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
   name: 'workload.restart',
   title: 'Make a workload’s pods anew',
   intent: restartIntent,
-  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`, 'registries'],
   subjects: (intent) => [refOf(intent)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
+  answeredBy: (failure) => (failure.reason === 'image-denied' ? ['denied'] : []),
   label: (intent) => `restart ${intent.name || 'a workload'} of ${intent.cluster}`,
   check: (intent, view) => {
     const wrong = found(intent, view)
@@ -116,7 +118,7 @@ export const workloadRestart: ChangeKind<RestartIntent> = {
   prove: (intent, view) => [ready(intent, view)],
 }
 
-/** Where the pods of a workload find no place once they are made anew. */
+/** Where the pods of a workload find no place once they are made anew, and which of their images they are denied. */
 function anewFindings(
   intent: RestartIntent | UndoIntent,
   live: ApiObject,
@@ -125,7 +127,11 @@ function anewFindings(
   const object = writtenForm(live)
   const cluster = clusterOf(view, intent.cluster)
   const wanted = object && wantedBy(object, null, listedObjects(view, intent.cluster), [])
-  return cluster && wanted ? placingFindings({ text: '' }, [wanted], [], cluster, view, 'name') : []
+  if (!cluster || !object || !wanted) return []
+  return [
+    ...placingFindings({ text: '' }, [wanted], [], cluster, view, 'name'),
+    ...deniedFindings([object], cluster, view, 'name'),
+  ]
 }
 
 function ready(intent: RestartIntent | UndoIntent, view: FleetView) {
@@ -191,7 +197,7 @@ export const workloadUndo: ChangeKind<UndoIntent> = {
   name: 'workload.undo',
   title: 'Go back to an earlier revision',
   intent: undoIntent,
-  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`],
+  needs: (intent) => [`cluster:${intent.cluster}`, `objects:${intent.cluster}`, 'registries'],
   subjects: (intent) => [refOf(intent)],
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: (intent) =>

@@ -92,6 +92,24 @@ describe('answers are as described', () => {
     await good('get', '/registries')
     await good('get', '/registries/registry.fernhollow.example/images?repository=market/price-feed')
     await good('get', '/catalogue')
+    const { id: granting } = await good<{ id: string }>('post', '/changes', {
+      kind: 'registry.credential',
+      intent: {
+        registry: 'registry.fernhollow.example',
+        repositories: ['market'],
+        cluster: 'bramble',
+        namespace: 'market',
+        purpose: 'push',
+      },
+    })
+    await good('post', `/changes/${granting}/run`, { confirm: 'bramble' })
+    await good('post', '/clock', { advanceSeconds: 60 })
+    await good('get', '/registries/registry.fernhollow.example/access')
+    await good(
+      'post',
+      '/registries/registry.fernhollow.example/accounts/market.bramble.push/password',
+      {},
+    )
     const { id: packing } = await good<{ id: string }>('post', '/changes', {
       kind: 'shipment.pack',
       intent: {

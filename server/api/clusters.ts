@@ -1,5 +1,5 @@
 /** Clusters: their nodes, objects, logs and access files. */
-import { storageReport } from '~/core/contract'
+import { pullsAs, storageReport } from '~/core/contract'
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
@@ -44,6 +44,7 @@ const cluster = z.object({
   maxPodsPerNode: z.number(),
   keepSource: z.array(z.string()).optional(),
   redirects: z.array(z.object({ from: z.string(), to: z.string() })).optional(),
+  pullsAs: z.array(pullsAs).optional(),
   drives: z.array(z.string()),
   pools: z.array(
     z.object({

@@ -1,8 +1,10 @@
 /** Registries by API: which there are and where they listen, and what one holds. Pulling and pushing is at their own addresses. */
 import { z } from 'zod'
+import { registryAccess as access } from '~/core/contract'
 import { severities } from '~/core/shipment'
 import { countText } from '~/core/units'
 import { Refusal } from '../changes/errors'
+import { handOut } from '../registries/grants'
 import { imagesIn, runningImages } from '../registries/images'
 import type { Gyrarch } from '../gyrarch'
 import type { Registry } from '../registries/registry'
@@ -112,6 +114,27 @@ export const registryRoutes: readonly Route[] = [
         if (wanted === undefined || repository === wanted)
           images.push(...(await imagesIn(registry, repository, held, runs, Date.parse(view.now))))
       return ok({ images })
+    },
+  },
+  {
+    method: 'get',
+    path: '/registries/:name/access',
+    says: 'Which repositories are closed, and the credentials that open them: never their passwords.',
+    answer: access,
+    handle: async (gyrarch, { params }) =>
+      ok(
+        await gyrarch.registries.accountsOf(registryNamed(gyrarch, params['name'] ?? '')).current(),
+      ),
+  },
+  {
+    method: 'post',
+    path: '/registries/:name/accounts/:account/password',
+    says: 'The newest password of a credential, with which any OCI client logs in.',
+    body: z.strictObject({}),
+    answer: z.object({ user: z.string(), password: z.string(), until: z.string() }),
+    handle: async (gyrarch, { params }) => {
+      const registry = registryNamed(gyrarch, params['name'] ?? '')
+      return ok(await handOut(gyrarch, registry, params['account'] ?? ''))
     },
   },
   {

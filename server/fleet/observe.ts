@@ -78,6 +78,7 @@ export function clusterView(
     podCount: report?.podCount ?? 0,
     keepSource: report?.keepSource ?? [],
     ...(report?.redirects ? { redirects: report.redirects } : {}),
+    ...(report?.pullsAs ? { pullsAs: report.pullsAs } : {}),
     namespaces: report?.namespaces ?? [],
     dnsAnswers: report?.dnsAnswers ?? false,
     certificatesUntil: report?.certificatesUntil ?? null,

@@ -1,11 +1,20 @@
 /** A request to a registry, and how it is answered. */
 import type { IncomingMessage, ServerResponse } from 'node:http'
+import type { AccountPurpose } from '~/core/contract'
 import { isDigest } from '~/core/registry'
 import { RegistryError } from './errors'
 import type { Registry } from './registry'
 
+/** Lets a request to a repository through, or throws why not. */
+export type Admit = (
+  repository: string,
+  purpose: AccountPurpose,
+  authorization: string | undefined,
+) => Promise<void>
+
 export interface Call {
   readonly registry: Registry
+  readonly admit: Admit
   readonly request: IncomingMessage
   readonly response: ServerResponse
   readonly name: string

@@ -14,6 +14,7 @@ export class RegistryError extends Error {
       | 'NAME_INVALID'
       | 'NAME_UNKNOWN'
       | 'SIZE_INVALID'
+      | 'UNAUTHORIZED'
       | 'UNKNOWN'
       | 'UNSUPPORTED',
     message: string,

@@ -4,7 +4,7 @@
  */
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { isDigest, isRepository, isTag } from '~/core/registry'
-import { answer, answerJson, bodyOf, type Call, digestIn, repositoryOf } from './call'
+import { type Admit, answer, answerJson, bodyOf, type Call, digestIn, repositoryOf } from './call'
 import { RegistryError } from './errors'
 import { digestOfBytes, type Manifest, readManifest, type Registry } from './registry'
 import { deleteUpload, getUpload, patchUpload, postUpload, putUpload } from './uploads'
@@ -210,12 +210,16 @@ async function route(
   registry: Registry,
   request: IncomingMessage,
   response: ServerResponse,
+  admit: Admit,
 ): Promise<void> {
   const url = new URL(request.url ?? '/', 'http://registry')
   const method = request.method ?? 'GET'
   if (/^\/v2\/?$/.test(url.pathname)) {
     if (method !== 'GET' && method !== 'HEAD')
       throw new RegistryError(405, 'UNSUPPORTED', 'Only GET is answered here.')
+    // A credential that is shown here is asked about: it counts or not, whatever it opens.
+    if (request.headers.authorization !== undefined)
+      await admit('', 'pull', request.headers.authorization)
     return answerJson(response, 200, {})
   }
   const path = decodeURIComponent(url.pathname.replace(/^\/v2\//, ''))
@@ -230,7 +234,9 @@ async function route(
       })
     if (!isRepository(name))
       throw new RegistryError(400, 'NAME_INVALID', `${name.slice(0, 150)} names no repository.`)
-    return handle({ registry, request, response, name, query: url.searchParams }, last)
+    const purpose = method === 'GET' || method === 'HEAD' ? 'pull' : 'push'
+    await admit(name, purpose, request.headers.authorization)
+    return handle({ registry, request, response, name, query: url.searchParams, admit }, last)
   }
   throw new RegistryError(404, 'NAME_UNKNOWN', 'Nothing is here. Begin at /v2/.')
 }
@@ -248,12 +254,13 @@ export async function serveRegistry(
   request: IncomingMessage,
   response: ServerResponse,
   onError: (error: unknown) => void,
+  admit: Admit = () => Promise.resolve(),
 ): Promise<void> {
   try {
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')
     if (host !== '127.0.0.1' && host !== 'localhost')
       throw new RegistryError(403, 'DENIED', 'Only 127.0.0.1 and localhost are answered.')
-    await route(registry, request, response)
+    await route(registry, request, response, admit)
   } catch (error) {
     if (request.destroyed && !request.complete) return
     if (!(error instanceof RegistryError) && !(error instanceof URIError)) onError(error)

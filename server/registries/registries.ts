@@ -5,12 +5,13 @@ import { join } from 'node:path'
 import { isDeepStrictEqual } from 'node:util'
 import { z } from 'zod'
 import type { FleetView } from '~/core/fleet'
-import type { JudgedImage } from '~/core/contract'
+import { type JudgedImage, registryAccess, type RegistryAccess } from '~/core/contract'
 import { parseReference } from '~/core/registry'
 import { judgedImage } from '~/core/registry/changes'
 import type { Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
 import type { Catalogue } from '../releases/catalogue'
+import { Accounts } from './accounts'
 import { withImagesOf } from './beyond'
 import { nextFindings } from './scanner'
 import { firstBlob, firstImages, type OwnImage } from './first'
@@ -28,6 +29,7 @@ interface Kept {
   readonly site: string
   readonly isWhole: boolean
   readonly registry: Registry
+  readonly accounts: Accounts
   server: Server | null
   port: number | null
 }
@@ -38,18 +40,22 @@ export interface RegistryParts {
   readonly view: () => Promise<FleetView>
   /** Milliseconds on the clock. */
   readonly now: () => number
+  /** A token that only this server can make, the same for the same purpose. */
+  readonly token: (purpose: string) => string
   readonly onError: (error: unknown) => void
   /** Tells nodes what a registry holds from now on, by repository the digests of its tags; none is a repository that is gone. */
   readonly tell: (told: {
     readonly host: string
     readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
     readonly judged: Readonly<Record<string, JudgedImage>>
+    readonly access: RegistryAccess
   }) => Promise<void>
 }
 
 const toldBefore = z.object({
   tags: z.record(z.string(), z.record(z.string(), z.string())).default({}),
   judged: z.record(z.string(), z.unknown()).default({}),
+  access: registryAccess.default({ closed: [], accounts: [] }),
 })
 
 /** Images that a rule may hold back: not signed, or with findings. */
@@ -85,6 +91,7 @@ export class Registries {
         images: () => this.firstAt(site, isWhole),
         blob: (digest) => firstBlob(parts.catalogue, digest),
       }),
+      accounts: new Accounts({ ...parts, registry: name }),
       server: null,
       port: null,
     }))
@@ -112,11 +119,19 @@ export class Registries {
         .filter((name) => !isDeepStrictEqual(before.tags[name] ?? {}, now[name] ?? {}))
         .map((name) => [name, now[name] ?? {}]),
     )
-    if (Object.keys(changed).length === 0 && isDeepStrictEqual(before.judged, judged)) return
-    await this.parts.tell({ host: registry.name, repositories: changed, judged })
+    const access = await this.accountsOf(registry).current()
+    if (
+      Object.keys(changed).length === 0 &&
+      isDeepStrictEqual(before.judged, judged) &&
+      isDeepStrictEqual(before.access, access)
+    )
+      return
+    await this.parts.tell({ host: registry.name, repositories: changed, judged, access })
     await mkdir(this.parts.dir, { recursive: true })
     // Put in place whole: a stop in the middle leaves what was told before.
-    await writeFile(`${file}.partial`, JSON.stringify({ tags: now, judged }), { flush: true })
+    await writeFile(`${file}.partial`, JSON.stringify({ tags: now, judged, access }), {
+      flush: true,
+    })
     await rename(`${file}.partial`, file)
   }
 
@@ -143,6 +158,13 @@ export class Registries {
 
   named(name: string): Registry | undefined {
     return this.kept.find(({ registry }) => registry.name === name)?.registry
+  }
+
+  /** Who may pull from a registry and push to it. */
+  accountsOf(registry: Registry): Accounts {
+    const kept = this.kept.find((candidate) => candidate.registry === registry)
+    if (!kept) throw new Error(`${registry.name} is not kept here`)
+    return kept.accounts
   }
 
   /** All that is published: the catalogue, and what the registry of the joined sites holds besides. Read again once that has changed. */
@@ -192,7 +214,14 @@ export class Registries {
       const before = Number(await readFile(remembered, 'utf8').catch(() => '0'))
       kept.server = createServer(
         (request, response) =>
-          void serveRegistry(kept.registry, request, response, this.parts.onError),
+          void serveRegistry(
+            kept.registry,
+            request,
+            response,
+            this.parts.onError,
+            (repository, purpose, authorization) =>
+              kept.accounts.admit(repository, purpose, authorization),
+          ),
       )
       kept.port = await listenOn(kept.server, Number.isInteger(before) ? before : 0)
       await writeFile(remembered, String(kept.port))

@@ -203,10 +203,9 @@ export class Registry {
   }
 
   /** Makes a blob of one repository one of another too; false where it is not there. */
-  async mount(repository: string, from: string | null, digest: string): Promise<boolean> {
+  async mount(repository: string, from: string, digest: string): Promise<boolean> {
     await this.ready()
-    const sources = from === null ? [...this.repositories.values()] : [this.repositories.get(from)]
-    if (!sources.some((source) => source?.blobs.has(digest))) return false
+    if (this.repositories.get(from)?.blobs.has(digest) !== true) return false
     await this.write({ op: 'blob', repository, digest })
     return true
   }

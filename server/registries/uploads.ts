@@ -29,8 +29,12 @@ const arrived = (size: number): string => `0-${Math.max(0, size - 1)}`
 export async function postUpload(call: Call): Promise<void> {
   const { registry, query, name, request, response } = call
   const mount = query.get('mount')
-  if (mount !== null && (await registry.mount(name, query.get('from'), digestIn(mount))))
-    return madeBlob(call, mount)
+  const source = query.get('from')
+  // Who takes a blob out of a repository pulls it from there.
+  if (mount !== null && source !== null) {
+    await call.admit(source, 'pull', request.headers.authorization)
+    if (await registry.mount(name, source, digestIn(mount))) return madeBlob(call, mount)
+  }
   const id = await registry.beginUpload()
   const digest = query.get('digest')
   if (digest !== null) {

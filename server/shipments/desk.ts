@@ -19,6 +19,12 @@ import {
   saidOf,
   type VerbName,
 } from '~/core/contract'
+import {
+  closeRepositories,
+  endCredential,
+  openCredential,
+  reopenCredential,
+} from '../registries/grants'
 import { said } from './says'
 import type { Shipments } from './shipments'
 import { signImage, type TagDone, tagImage, unsignImage, untagImage } from './tags'
@@ -94,6 +100,12 @@ async function enterImages(
 const answered = (done: TagDone, of: { readonly registry: string }): Answer =>
   'failure' in done ? failed(done.reason, done.failure, ref('registry', of.registry)) : done
 
+const noRegistry = ({ registry }: { readonly registry: string }): Answer =>
+  failed('no-registry', said('registry.unnamed', { registry }), ref('registry', registry))
+
+const namesOf = (accounts: readonly { readonly name: string }[]): readonly string[] =>
+  accounts.map(({ name }) => name)
+
 const works: { readonly [Name in DeskVerb]: Work<ArgsOf<Name>> } = {
   'drive.write': writeDrive,
   'drive.erase': async (shipments, { shipment, drive }) => {
@@ -111,6 +123,26 @@ const works: { readonly [Name in DeskVerb]: Work<ArgsOf<Name>> } = {
   'image.untag': async (shipments, of) => answered(await untagImage(shipments.registries, of), of),
   'image.tag': async (shipments, of) => answered(await tagImage(shipments.registries, of), of),
   'images.enter': enterImages,
+  'repositories.close': async ({ registries }, of) =>
+    (await closeRepositories(registries, of))
+      ? { told: said(of.closed ? 'repositories.closed' : 'repositories.opened', of), result: {} }
+      : noRegistry(of),
+  'credential.open': async ({ registries }, of) => {
+    const until = await openCredential(registries, of)
+    return until === null
+      ? noRegistry(of)
+      : { told: said('credential.opened', { ...of, until }), result: { until } }
+  },
+  'credential.end': async ({ registries }, of) => {
+    const ended = await endCredential(registries, of)
+    return ended === null
+      ? noRegistry(of)
+      : { told: said('credential.ended', { name: of.name, rounds: of.rounds }), result: { ended } }
+  },
+  'credential.reopen': async ({ registries }, of) =>
+    (await reopenCredential(registries, of))
+      ? { told: said('credential.reopened', { names: namesOf(of.accounts) }), result: {} }
+      : noRegistry(of),
   'images.withdraw': async (shipments, { shipment, site }) => ({
     told: said('images.withdrawn', await shipments.withdraw(shipment, site)),
     result: {},

@@ -37,5 +37,17 @@ export const said = sentences({
   'image.unsigned': (p: { image: string }) => `the signature of ${p.image} taken away`,
   'image.untagged': (p: { image: string }) => `${p.image} withdrawn; its digest stays`,
   'image.tagged': (p: { image: string }) => `${p.image} put back`,
+  'repositories.closed': (p: { registry: string; repositories: string }) =>
+    `${p.repositories} of ${p.registry} is pulled from and pushed to with a credential alone`,
+  'repositories.opened': (p: { registry: string; repositories: string }) =>
+    `${p.repositories} of ${p.registry} is open to all`,
+  'credential.opened': (p: { name: string; round: number; until: string }) =>
+    `${p.name}, round ${p.round}, is valid until ${p.until.slice(0, 10)}`,
+  'credential.ended': (p: { name: string; rounds: readonly number[] }) =>
+    p.rounds.length === 0
+      ? `nothing of ${p.name} to end`
+      : `${p.name}: ${countText(p.rounds.length, 'credential')} ended (round ${listText(p.rounds.map(String), 6)})`,
+  'credential.reopened': (p: { names: readonly string[] }) =>
+    `${listText(p.names, 3) || 'nothing'} as before`,
   'verb.unknown': (p: { verb: string }) => `The packing desk has no verb ${p.verb}.`,
 })

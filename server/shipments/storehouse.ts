@@ -13,14 +13,16 @@ export function openStorehouse(parts: {
   readonly fleet: Fleet
   readonly outside: Outside
   readonly runner: Awaiting
+  readonly token: (purpose: string) => string
   readonly onError: (error: unknown) => void
 }): { readonly registries: Registries; readonly shipments: Shipments } {
-  const { dir, catalogue, fleet, outside, runner, onError } = parts
+  const { dir, catalogue, fleet, outside, runner, token, onError } = parts
   const registries = new Registries({
     dir: join(dir, 'registries'),
     catalogue,
     view: () => fleet.view(),
     now: () => outside.now,
+    token,
     tell: (told) => outside.tellRegistry(told),
     onError,
   })

@@ -31,6 +31,35 @@ export const nodesRedirect: Behaviour<'nodes.redirect'> = {
   result: (_sim, op) => ({ before: redirectsBefore.get(op) ?? [] }),
 }
 
+const shownBefore = new WeakMap<object, { account: string; round: number } | null>()
+
+export const nodesCredential: Behaviour<'nodes.credential'> = {
+  stages: [
+    {
+      seconds: (sim, op) => 2 + (sim.cluster(op.args.cluster)?.nodes.length ?? 0),
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const { registry, namespace, shown } = op.args
+        const isThis = (entry: { readonly registry: string; readonly namespace: string }) =>
+          entry.registry === registry && entry.namespace === namespace
+        const before = (cluster.pullsAs ?? []).find(isThis)
+        shownBefore.set(op, before ? { account: before.account, round: before.round } : null)
+        cluster.pullsAs = [
+          ...(cluster.pullsAs ?? []).filter((entry) => !isThis(entry)),
+          ...(shown ? [{ registry, namespace, ...shown }] : []),
+        ]
+        sim.touch(`cluster:${cluster.name}`)
+        const nodes = cluster.nodes.length
+        return shown
+          ? said('credential-shown', { nodes, registry, namespace, account: shown.account })
+          : said('credential-not-shown', { nodes, registry, namespace })
+      },
+    },
+  ],
+  result: (_sim, op) => ({ before: shownBefore.get(op) ?? null }),
+}
+
 export const imagesPull: Behaviour<'images.pull'> = {
   stages: [
     {
@@ -40,11 +69,14 @@ export const imagesPull: Behaviour<'images.pull'> = {
         if ('class' in cluster) return cluster
         for (const node of cluster.nodes)
           for (const { name, digest } of op.args.images) {
-            const failure = notPulled(sim, cluster, name, node.address)
+            const failure = notPulled(sim, cluster, name, {
+              address: node.address,
+              namespace: op.args.namespace ?? null,
+            })
             const chain = { about: `node/${cluster.name}/${node.name}` }
             if (failure)
               return permanent(
-                'image-not-pulled',
+                failure.isDenied === true ? 'image-denied' : 'image-not-pulled',
                 said('node-pulls-not', { node: node.name, image: name, why: failure.why }),
                 { ...chain, ...said('pull-refused', { why: failure.why }) },
               )

@@ -16,7 +16,7 @@ import {
 } from './manifests'
 import { gatesOf, loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
-import { heldBack, notPulled } from './pulling'
+import { heldBack, notPulled, type NotPulled } from './pulling'
 import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { makeClaims } from './claims'
@@ -104,13 +104,15 @@ function unpulled(
   cluster: Cluster,
   workload: Workload,
   pod: Pod,
-): { readonly image: string; readonly why: string; readonly isThere: boolean } | null {
+): (NotPulled & { readonly image: string }) | null {
   const node = cluster.nodes.find((node) => node.name === pod.node)
   for (const container of list(record_(templateOf(workload, pod.hash)['spec'])['containers'])) {
     const image = text(record_(container)['image'])
     const failure =
-      notPulled(sim, cluster, image, node?.address ?? null) ??
-      heldBack(sim.world, cluster, pod.namespace, image)
+      notPulled(sim, cluster, image, {
+        address: node?.address ?? null,
+        namespace: pod.namespace,
+      }) ?? heldBack(sim.world, cluster, pod.namespace, image)
     if (failure) return { image, ...failure }
   }
   return null
@@ -151,6 +153,7 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
   pod.trouble = {
     reason: again ? 'ImagePullBackOff' : 'ErrImagePull',
     message: `${missing.image}: ${missing.why}`,
+    ...(missing.isDenied === true ? { denied: missing.image } : {}),
   }
   if (!again)
     record(

@@ -1,6 +1,7 @@
 /** Nodes that pull images: from where they are redirected, else from the registry that the name says. */
-import { brokenRule, imageRuleIn } from '../../core/contract'
+import { accessRefusal, type AccessRefusal, brokenRule, imageRuleIn } from '../../core/contract'
 import { heldDigest, namesOf } from '../registry/held'
+import { imageParts } from './manifests'
 import type { Sim } from '../engine/sim'
 import { addressNamed, obstacleTo } from '../traffic/reach'
 import type { Cluster, World } from '../world'
@@ -9,13 +10,52 @@ export interface NotPulled {
   readonly why: string
   /** It may be there: its registry could not be asked. */
   readonly isThere: boolean
+  /** Its registry gives it to others. */
+  readonly isDenied?: boolean
+}
+
+/** Who pulls: a node, by its address, for a namespace or for none. */
+export interface Puller {
+  readonly address: string | null
+  readonly namespace: string | null
+}
+
+const refusals: Readonly<Record<AccessRefusal, string>> = {
+  missing: 'no credential was shown',
+  ended: 'the credential that was shown has ended',
+  elsewhere: 'the credential that was shown is for other repositories',
+  purpose: 'the credential that was shown is not for this',
+}
+
+/** Whether a registry gives an image to whoever pulls it for a namespace. */
+function deniedBy(
+  sim: Sim,
+  cluster: Cluster,
+  name: string,
+  namespace: string | null,
+): NotPulled | null {
+  const host = name.split('/')[0] ?? ''
+  const access = sim.world.access?.[host]
+  if (!access) return null
+  const repository = imageParts(name).repository.slice(host.length + 1)
+  const shown = (cluster.pullsAs ?? []).find(
+    (candidate) => candidate.registry === host && candidate.namespace === namespace,
+  )
+  const refusal = accessRefusal(access, repository, 'pull', shown ?? null, sim.now)
+  return refusal === null
+    ? null
+    : {
+        why: `pull access denied, repository does not exist or may require authorization: ${refusals[refusal]}`,
+        isThere: true,
+        isDenied: true,
+      }
 }
 
 function notPulledFrom(
   sim: Sim,
   cluster: Cluster,
   name: string,
-  address: string | null,
+  { address, namespace }: Puller,
 ): NotPulled | null {
   const site = sim.site(cluster.site)
   const registry = site ? addressNamed(sim, site, name.split('/')[0] ?? '') : null
@@ -25,21 +65,23 @@ function notPulledFrom(
       : null
   if (obstacle)
     return { why: `its registry is not reached: ${obstacle.stopped.says}`, isThere: true }
+  const denied = deniedBy(sim, cluster, name, namespace)
+  if (denied) return denied
   return sim.world.images && heldDigest(sim.world, name) === null
     ? { why: 'not found in its registry', isThere: false }
     : null
 }
 
-/** Why a node of an address cannot pull an image, by the last registry it asked; null where it can. */
+/** Why a node cannot pull an image, by the last registry it asked; null where it can. */
 export function notPulled(
   sim: Sim,
   cluster: Cluster,
   image: string,
-  address: string | null,
+  puller: Puller,
 ): NotPulled | null {
   let last: NotPulled | null = null
   for (const name of namesOf(cluster, image)) {
-    last = notPulledFrom(sim, cluster, name, address)
+    last = notPulledFrom(sim, cluster, name, puller)
     if (last === null) return null
   }
   return last

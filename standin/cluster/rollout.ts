@@ -45,9 +45,12 @@ export function stuck(cluster: Cluster, workload: Workload): OperationFailure {
   }
   if (pod?.trouble)
     return permanent(
-      'image-not-pulled',
+      pod.trouble.denied === undefined ? 'image-not-pulled' : 'image-denied',
       said('image-not-pulled', { workload: workload.name, message: pod.trouble.message }),
-      { about: `image/${cluster.name}/${workload.image}`, ...said('not-found-registry') },
+      {
+        about: `image/${cluster.name}/${workload.image}`,
+        ...quoted('pull-refused', pod.trouble.message),
+      },
       { about: `pod/${cluster.name}/${podKey(pod)}`, ...quoted('pod-trouble', pod.trouble.reason) },
       whole,
     )

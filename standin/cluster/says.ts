@@ -139,7 +139,6 @@ export const said = sentences({
     `${p.ready} of ${p.replicas} ready; no progress within ${p.deadlineSeconds} s`,
   'image-not-pulled': (p: { workload: string; message: string }) =>
     `${p.workload} does not roll out: ${p.message}.`,
-  'not-found-registry': () => 'not found in its registry',
   'pods-pending.does-not-roll': (p: { workload: string; pod: string }) =>
     `${p.workload} does not roll out: ${p.pod} has no place.`,
   'rollout-stalled': (p: { workload: string }) => `${p.workload} does not roll out.`,
@@ -235,6 +234,15 @@ export const said = sentences({
     p.redirects.length === 0
       ? `${countText(p.nodes, 'node')} look for images where their names say`
       : `${countText(p.nodes, 'node')} look for images elsewhere: ${p.redirects.join(', ')}`,
+  'credential-shown': (p: {
+    nodes: number
+    registry: string
+    namespace: string
+    account: string
+  }) =>
+    `${countText(p.nodes, 'node shows', 'nodes show')} ${p.account} to ${p.registry} when they pull for ${p.namespace}`,
+  'credential-not-shown': (p: { nodes: number; registry: string; namespace: string }) =>
+    `${countText(p.nodes, 'node shows', 'nodes show')} nothing to ${p.registry} when they pull for ${p.namespace}`,
   'node-pulls-not': (p: { node: string; image: string; why: string }) =>
     `${p.node} cannot pull ${p.image}: ${p.why}.`,
   'pull-refused': (p: { why: string }) => p.why,

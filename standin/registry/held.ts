@@ -1,6 +1,6 @@
 /** What registries hold, as whoever pulls from them finds it: tags with the digests that they stand for. */
 import { z } from 'zod'
-import { findingSeverities } from '../../core/contract'
+import { findingSeverities, registryAccess } from '../../core/contract'
 import { imageParts } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Site, World } from '../world'
@@ -36,6 +36,7 @@ const told = z.object({
       z.object({ signed: z.boolean(), worst: z.enum(findingSeverities).nullable() }),
     )
     .optional(),
+  access: registryAccess.optional(),
 })
 
 /** A container that runs keeps the digest that was pulled for it, whatever its tag stands for from now on. */
@@ -56,7 +57,7 @@ function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, strin
  * registry are replaced; later a tag that stands for another digest has moved.
  */
 export function takeTold(sim: Sim, given: Readonly<Record<string, unknown>>): void {
-  const { host, repositories, judged } = told.parse(given)
+  const { host, repositories, judged, access } = told.parse(given)
   const { world } = sim
   const images = { ...world.images }
   const moved = new Map<string, string>()
@@ -70,6 +71,7 @@ export function takeTold(sim: Sim, given: Readonly<Record<string, unknown>>): vo
   }
   world.images = images
   if (judged) world.judged = judged
+  if (access) world.access = { ...world.access, [host]: access }
   world.told = [...new Set([...(world.told ?? []), host])]
   for (const cluster of Object.values(world.clusters))
     if (isFirst) sim.touch(`cluster:${cluster.name}`)

@@ -62,6 +62,7 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     podCount: answers ? cluster.running.length : 0,
     keepSource: cluster.keepSource ?? [],
     ...(cluster.redirects ? { redirects: cluster.redirects } : {}),
+    ...(cluster.pullsAs ? { pullsAs: cluster.pullsAs } : {}),
     namespaces: answers ? cluster.namespaces : [],
     dnsAnswers: answers && dnsAnswers(cluster),
     restingSince: cluster.resting ? isoTime(cluster.resting.since) : null,

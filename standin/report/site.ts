@@ -74,6 +74,7 @@ function registryAt(sim: Simulator, site: Site): Pick<SiteReport, 'registry'> {
           .filter(([repository]) => repository.startsWith(`${host}/`))
           .map(([repository, tags]) => [repository, Object.keys(tags)]),
       ),
+      ...(sim.world.access?.[host] ? { access: sim.world.access[host] } : {}),
     },
   }
 }

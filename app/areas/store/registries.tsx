@@ -1,5 +1,6 @@
 /** Registries: repositories with their tags, who vouches for each image, and where it runs. */
 import { useNavigate, useSearchParams } from 'react-router'
+import type { RegistryAccess } from '~/core/contract'
 import { compareText, countText, listText } from '~/core/units'
 import type { Published, PublishedImage } from '~/core/releases'
 import { severities, type Severity } from '~/core/shipment'
@@ -20,12 +21,15 @@ import { useAddress } from '../../parts/to'
 import { fleetAsked } from '../moment'
 import { RowFacts } from './row-facts'
 import { TakeImages } from './take-images'
-import { stateOfSeverity, TagFacts } from './tag-facts'
+import { AccessFacts, RepositoryAccess } from './registry-access'
+import { stateOfSeverity, TagFacts, type TagImage } from './tag-facts'
 import { StoreTabs } from './tabs'
 import type { Route } from './+types/registries'
 import './store.css'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Registries · Gyrarch' }]
+
+const openAccess: RegistryAccess = { closed: [], accounts: [] }
 
 interface RepositoryRow {
   readonly repository: string
@@ -76,7 +80,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const at =
     registries.find((registry) => registry.name === searchParams.get('registry')) ?? registries[0]
   const registry = at ? gyrarch.registries.named(at.name) : undefined
-  if (!at || !registry) return { registries, at: null, rows: [], images: [] }
+  const now = Date.parse(view.now)
+  if (!at || !registry)
+    return { registries, at: null, rows: [], images: [], access: openAccess, now }
+  const access = await gyrarch.registries.accountsOf(registry).current()
   const contents = await registry.contents()
   const runs = await runningImages(
     view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name),
@@ -92,7 +99,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const wanted = searchParams.get('repository') ?? ''
   const chosen = contents.get(wanted)
   const images = chosen ? await imagesIn(registry, wanted, chosen, runs, Date.parse(view.now)) : []
-  return { registries, at, rows, images: images.map((image) => withShares(image, published)) }
+  return {
+    registries,
+    at,
+    rows,
+    images: images.map((image) => withShares(image, published)),
+    access,
+    now,
+  }
 }
 
 /** The layers of an image with the number of other images that are made of each too. */
@@ -192,8 +206,21 @@ function Doubtful({
   )
 }
 
+/** Namespaces that run some images. */
+function placesOf(images: readonly TagImage[]) {
+  const places = new Map(
+    images.flatMap(({ runs }) =>
+      runs.map(({ cluster, workload }) => {
+        const namespace = workload.split('/')[0] ?? ''
+        return [`${cluster} ${namespace}`, { cluster, namespace }] as const
+      }),
+    ),
+  )
+  return [...places.values()]
+}
+
 export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
-  const { registries, at, rows, images } = loaderData
+  const { registries, at, rows, images, access, now } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -216,6 +243,12 @@ export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
         chosen && at ? (
           <>
             <h2 className="mono">{chosen.repository}</h2>
+            <RepositoryAccess
+              registry={at.name}
+              repository={chosen.repository}
+              access={access}
+              places={placesOf(images)}
+            />
             {images.map((image) => (
               <TagFacts
                 key={image.tag}
@@ -226,12 +259,15 @@ export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
             ))}
           </>
         ) : (
-          <Doubtful
-            rows={rows}
-            linkTo={(repository) =>
-              address('/store/registries', { ...Object.fromEntries(search), repository })
-            }
-          />
+          <>
+            <Doubtful
+              rows={rows}
+              linkTo={(repository) =>
+                address('/store/registries', { ...Object.fromEntries(search), repository })
+              }
+            />
+            {at ? <AccessFacts registry={at.name} access={access} now={now} /> : null}
+          </>
         )
       }
     >

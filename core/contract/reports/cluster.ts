@@ -1,6 +1,7 @@
 /** What a cluster’s API tells: itself, its nodes, its events, what its pods use and whom they call. Times are ISO 8601, UTC. */
 import { z } from 'zod'
 import type { Told } from '../told'
+import { pullsAs } from '../registry-access'
 import { machine } from './site'
 import { storageReport } from './storage'
 
@@ -55,6 +56,8 @@ export const clusterReport = z.object({
   keepSource: z.array(z.string()),
   /** Where its nodes look for images instead, by the beginning of their names. */
   redirects: z.array(z.object({ from: z.string(), to: z.string() })).optional(),
+  /** What nodes show to registries when they pull for a namespace. */
+  pullsAs: z.array(pullsAs).optional(),
   namespaces: z.array(z.string()),
   dnsAnswers: z.boolean(),
   /** Since when it is stopped, or null; and the machines it takes again when it is started. */

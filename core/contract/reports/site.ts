@@ -16,6 +16,7 @@ import {
   tier,
   translation,
 } from '../shapes'
+import { registryAccess } from '../registry-access'
 import type { Told } from '../told'
 
 export const siteKind = z.enum(['hall', 'cloud', 'edge'])
@@ -100,7 +101,12 @@ export const siteReport = z.object({
   }),
   /** The registry that stands here: its name, and the tags of each repository. */
   registry: z
-    .object({ host: z.string(), images: z.record(z.string(), z.array(z.string())) })
+    .object({
+      host: z.string(),
+      images: z.record(z.string(), z.array(z.string())),
+      /** Who may pull and push what. */
+      access: registryAccess.optional(),
+    })
     .optional(),
   firewall: z.array(firewallRule).optional(),
   translations: z.array(translation).optional(),

@@ -147,9 +147,11 @@ export const imagesPull = verb({
   args: z.object({
     cluster: z.string(),
     images: z.array(z.object({ name: z.string(), digest: z.string().nullable() })),
+    /** For which they pull, with what they show for it; absent is for none. */
+    namespace: z.string().optional(),
   }),
   result: z.object({ nodes: z.number(), images: z.number() }),
-  failures: ['image-not-pulled', 'image-differs'],
+  failures: ['image-not-pulled', 'image-denied', 'image-differs'],
   at: atCluster,
   touches: nothing,
 })

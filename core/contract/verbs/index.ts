@@ -10,6 +10,7 @@ import * as networks from './networks'
 import * as nodes from './nodes'
 import * as objects from './objects'
 import * as register from './register'
+import * as registryAccess from './registry-access'
 import * as sites from './sites'
 import * as storage from './storage'
 
@@ -32,6 +33,7 @@ const definitions = {
   ...registerVerbs,
   ...storage,
   ...imageVerbs,
+  ...registryAccess,
 }
 
 export { driveRef } from './images'

@@ -86,7 +86,13 @@ export const rolloutAwait = verb({
   port: 'cluster',
   args: ofWorkload.extend({ deadlineSeconds: z.number().default(0) }),
   result: z.object({ ready: z.number() }),
-  failures: ['workload-gone', 'image-not-pulled', 'pods-pending', 'rollout-stalled'],
+  failures: [
+    'workload-gone',
+    'image-not-pulled',
+    'image-denied',
+    'pods-pending',
+    'rollout-stalled',
+  ],
   at: atCluster,
   touches: () => [],
 })

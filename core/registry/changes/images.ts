@@ -16,6 +16,7 @@ import { isPodObject } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import type { PublishedImage } from '../../releases'
 import { parseReference } from '../reference'
+import { registriesAre, unknownRegistry } from './access-shared'
 import { judgedOf, workloadOf } from './judged'
 import { said } from './says'
 
@@ -35,21 +36,9 @@ function asked(
   { registry, image: name }: ImageIntent,
   view: FleetView,
 ): Asked | { readonly findings: readonly RawFinding[] } {
-  const hosts = [...new Set(view.sites.flatMap((site) => site.registry?.host ?? []))]
-  const because = [{ ...said('registries.are', { hosts }), source: 'fleet' }]
   const site = view.sites.find((candidate) => candidate.registry?.host === registry)
   const joined = view.sites.find((candidate) => candidate.registry && candidate.connected)
-  if (!site)
-    return {
-      findings: [
-        stop('registry.known', 'registry', said('registry.unknown', { registry }), because, [
-          ...hosts.slice(0, 2).map((host) => ({
-            says: `Take ${host}`,
-            change: { patchDraft: [{ op: 'replace', path: '/registry', value: host } as const] },
-          })),
-        ]),
-      ],
-    }
+  if (!site) return { findings: [unknownRegistry(registry, view)] }
   if (!site.connected)
     return {
       findings: [
@@ -57,7 +46,7 @@ function asked(
           'registry.joined',
           'registry',
           said('registry.inside', { registry, host: joined?.registry?.host ?? 'another registry' }),
-          because,
+          [registriesAre(view)],
         ),
       ],
     }

@@ -1,3 +1,7 @@
+export { registryClose } from './close'
+export { accountName, registryCredential } from './credential'
+export { deniedImage } from './denied'
 export { imageSign, imageWithdraw } from './images'
 export { judgedImage, judgedOf, publishedImage } from './judged'
 export { registryRule } from './rule'
+export { registryRevoke } from './revoke'

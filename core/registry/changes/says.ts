@@ -24,6 +24,42 @@ export const said = sentences({
     `${p.cluster} has no namespace ${p.namespace}.`,
   'namespaces.are': (p: { namespaces: readonly string[] }) =>
     `namespaces: ${listText(p.namespaces, 12)}`,
+  'repositories.misnamed': (p: { repositories: string }) =>
+    p.repositories === ''
+      ? 'Say which repository.'
+      : `${p.repositories} names no repository: lower case, parts with / between, no tag.`,
+  'repositories.empty': (p: { registry: string; repositories: string }) =>
+    `${p.registry} holds nothing below ${p.repositories} yet.`,
+  'closed.are': (p: { closed: readonly string[] }) =>
+    `closed: ${listText(p.closed, 6) || 'nothing'}`,
+  'closed.already': (p: { repositories: string }) => `${p.repositories} is closed already.`,
+  'closed.not': (p: { repositories: string; above: string | null }) =>
+    p.above === null
+      ? `${p.repositories} is open to all already.`
+      : `${p.repositories} is closed with ${p.above}: open that.`,
+  'access.denies': (p: {
+    cluster: string
+    namespace: string
+    pods: number
+    workloads: readonly string[]
+  }) =>
+    `${countText(p.pods, 'pod')} of ${p.namespace} on ${p.cluster} could not be made anew: ${listText(p.workloads, 4)}. They go on until then.`,
+  'access.shown': (p: { registry: string; namespace: string }) =>
+    `nodes show no credential to ${p.registry} that opens it when they pull for ${p.namespace}`,
+  'credential.not-needed': (p: { open: readonly string[] }) =>
+    `${listText(p.open, 3)}: open to all, with a credential or without.`,
+  'credential.unproven': (p: { repositories: readonly string[] }) =>
+    `No image is below ${listText(p.repositories, 3)} yet: no pull can prove it.`,
+  'credential.rotates': (p: { name: string }) =>
+    `${p.name} is valid now; it ends once a pull has shown that the next one works.`,
+  'credential.adds': (p: { name: string; rounds: number }) =>
+    `${p.name} has ${countText(p.rounds, 'credential')} that stays valid until its end: end it when the new one is in use.`,
+  'round.is': (p: { round: number; until: string }) =>
+    `round ${p.round} until ${p.until.slice(0, 10)}`,
+  'account.unknown': (p: { account: string; registry: string }) =>
+    p.account === '' ? 'Say which credential.' : `${p.registry} has no credential ${p.account}.`,
+  'accounts.are': (p: { accounts: readonly string[] }) =>
+    `credentials: ${listText(p.accounts, 6) || 'none'}`,
   'rule.same': (p: { namespace: string }) => `${p.namespace} has this rule already.`,
   'rule.is': (p: { namespace: string; rule: string }) => `${p.namespace} takes ${p.rule}`,
   'rule.stops': (p: { namespace: string; pods: number; workloads: readonly string[] }) =>

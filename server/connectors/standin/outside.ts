@@ -5,7 +5,13 @@
  */
 import { randomUUID } from 'node:crypto'
 import { join } from 'node:path'
-import type { Connector, ConnectorListener, Observe, Outcome } from '~/core/contract'
+import type {
+  Connector,
+  ConnectorListener,
+  Observe,
+  Outcome,
+  RegistryAccess,
+} from '~/core/contract'
 import type { Fault, PossibleFault } from '~/standin'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
@@ -208,6 +214,7 @@ export class Outside extends Observed implements Connector, Observe {
     readonly host: string
     readonly repositories: Readonly<Record<string, Readonly<Record<string, string>>>>
     readonly judged: Readonly<Record<string, unknown>>
+    readonly access: RegistryAccess
   }): Promise<void> {
     await this.issue(`registry/${told.host}/${randomUUID()}`, 'registry.tell', { ...told })
     await this.tell()
