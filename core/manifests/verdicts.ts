@@ -6,7 +6,7 @@
 import type { RawFinding } from '../changes'
 import type { Said } from '../contract'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
-import { list, record, text } from '../objects'
+import { record } from '../objects'
 import { countText } from '../units'
 import { type ApplyIntent, changesOf, documentsOf, rolling } from './apply-intent'
 import type { ObjectChange } from './diff'

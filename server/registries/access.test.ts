@@ -81,8 +81,8 @@ describe('a closed repository', () => {
       { errors: [{ code: 'DENIED' }] },
     ])
     await ran('registry.credential', { ...credential, purpose: 'push' })
-    const other = await passwordOf('market.bramble.push')
-    expect((await push(other.user, other.password)).status).toBe(202)
+    const pusher = await passwordOf('market.bramble.push')
+    expect((await push(pusher.user, pusher.password)).status).toBe(202)
     const mounted = await ask(
       `irrigation/valve-gateway/blobs/uploads/?mount=sha256:${'0'.repeat(64)}&from=market/price-feed`,
       undefined,

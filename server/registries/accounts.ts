@@ -3,7 +3,7 @@
  * password is made anew whenever it is asked for, and stored nowhere.
  */
 import { createHash, timingSafeEqual } from 'node:crypto'
-import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
+import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import {
   accessRefusal,
@@ -15,6 +15,7 @@ import {
   type ShownCredential,
 } from '~/core/contract'
 import { RegistryError } from './errors'
+import { writeWhole } from './whole-file'
 
 export interface AccountParts {
   readonly registry: string
@@ -68,10 +69,7 @@ export class Accounts {
   private change(edit: (access: RegistryAccess) => RegistryAccess): Promise<void> {
     const turn = this.changing.then(async () => {
       const after = edit(await this.current())
-      await mkdir(this.parts.dir, { recursive: true })
-      // Put in place whole: a stop in the middle leaves what was before.
-      await writeFile(`${this.file}.partial`, JSON.stringify(after), { flush: true, mode: 0o600 })
-      await rename(`${this.file}.partial`, this.file)
+      await writeWhole(this.file, JSON.stringify(after))
       this.kept = Promise.resolve(after)
     })
     this.changing = turn.catch(() => undefined)

@@ -1,6 +1,6 @@
 /** The registries there are: one for the joined sites, one inside the site that nothing is joined to; each on a loopback port. */
 import { createServer, type Server } from 'node:http'
-import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
+import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { isDeepStrictEqual } from 'node:util'
 import { z } from 'zod'
@@ -17,6 +17,7 @@ import { nextFindings } from './scanner'
 import { firstBlob, firstImages, type OwnImage } from './first'
 import { serveRegistry } from './http'
 import { Registry } from './registry'
+import { writeWhole } from './whole-file'
 
 export interface RegistryAt {
   readonly name: string
@@ -56,6 +57,11 @@ const toldBefore = z.object({
   tags: z.record(z.string(), z.record(z.string(), z.string())).default({}),
   judged: z.record(z.string(), z.unknown()).default({}),
   access: registryAccess.default({ closed: [], accounts: [] }),
+})
+
+const carried = z.object({
+  digests: z.array(z.string()),
+  own: z.array(z.object({ repository: z.string(), tag: z.string() })),
 })
 
 /** Images that a rule may hold back: not signed, or with findings. */
@@ -127,12 +133,7 @@ export class Registries {
     )
       return
     await this.parts.tell({ host: registry.name, repositories: changed, judged, access })
-    await mkdir(this.parts.dir, { recursive: true })
-    // Put in place whole: a stop in the middle leaves what was told before.
-    await writeFile(`${file}.partial`, JSON.stringify({ tags: now, judged, access }), {
-      flush: true,
-    })
-    await rename(`${file}.partial`, file)
+    await writeWhole(file, JSON.stringify({ tags: now, judged, access }))
   }
 
   /** What was pushed or deleted is another from now on, and is told to whoever pulls. */
@@ -197,13 +198,26 @@ export class Registries {
   }
 
   private async firstAt(site: string, isWhole: boolean) {
-    const view = await this.parts.view()
     const contents = await this.parts.catalogue.contents()
-    const stock = isWhole ? null : new Set(imagesRun(view, contents, site))
+    if (isWhole) return firstImages(contents.images, ownImages(await this.parts.view(), site))
+    const { digests, own } = await this.carriedFirst(site)
+    const stock = new Set(digests)
     return firstImages(
-      contents.images.filter((image) => stock === null || stock.has(image.digest)),
-      ownImages(view, site),
+      contents.images.filter((image) => stock.has(image.digest)),
+      own,
     )
+  }
+
+  /** What a site without a link had when its registry was first looked into: what its clusters ran then. It is written down, since nothing is carried in by what runs later. */
+  private async carriedFirst(site: string): Promise<z.infer<typeof carried>> {
+    const file = join(this.parts.dir, `${site}.first.json`)
+    const before = await readFile(file, 'utf8').catch(() => null)
+    if (before !== null) return carried.parse(JSON.parse(before))
+    const view = await this.parts.view()
+    const digests = imagesRun(view, await this.parts.catalogue.contents(), site)
+    const first = { digests: [...digests], own: [...ownImages(view, site)] }
+    await writeWhole(file, JSON.stringify(first))
+    return first
   }
 
   /** Opens every port: the one it had before where that is free. */

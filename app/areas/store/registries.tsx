@@ -219,6 +219,12 @@ function placesOf(images: readonly TagImage[]) {
   return [...places.values()]
 }
 
+const Listens = ({ address }: { readonly address: string }) => (
+  <span className="soft">
+    speaks the OCI distribution API at <span className="mono">{address}</span>
+  </span>
+)
+
 export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
   const { registries, at, rows, images, access, now } = loaderData
   const [search] = useSearchParams()
@@ -232,13 +238,7 @@ export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title="Registries"
-      beside={
-        at?.address ? (
-          <span className="soft">
-            speaks the OCI distribution API at <span className="mono">{at.address}</span>
-          </span>
-        ) : null
-      }
+      beside={at?.address ? <Listens address={at.address} /> : null}
       reason={
         chosen && at ? (
           <>

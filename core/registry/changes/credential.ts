@@ -15,7 +15,13 @@ import {
   type Step,
   stop,
 } from '../../changes'
-import { accountPurposes, command, isAmong, type RegistryAccount } from '../../contract'
+import {
+  accountPurposes,
+  type Command,
+  command,
+  isAmong,
+  type RegistryAccount,
+} from '../../contract'
 import { clusterOf, type FleetView } from '../../fleet'
 import { askRetry, step } from '../../provisioning/steps'
 import { countText } from '../../units'
@@ -141,6 +147,29 @@ function check(intent: CredentialIntent, view: FleetView): readonly RawFinding[]
   ]
 }
 
+/** Ends what was valid before, once the next one has shown that it works. */
+function endSteps(
+  intent: CredentialIntent,
+  ended: readonly number[],
+  after: string,
+  asBefore: Command,
+): readonly Step[] {
+  if (ended.length === 0) return []
+  const { registry } = intent
+  return [
+    step({
+      id: 'end',
+      after: [after],
+      group: registry,
+      says: `end what was valid before: round ${ended.join(', ')}`,
+      command: command('credential.end', { registry, name: accountName(intent), rounds: ended }),
+      undo: asBefore,
+      retry: askRetry,
+      seconds: { likely: 1, worst: 5 },
+    }),
+  ]
+}
+
 function steps(intent: CredentialIntent, view: FleetView): readonly Step[] {
   const { registry, cluster, namespace, purpose, days } = intent
   const before = accountBefore(intent, view)
@@ -208,20 +237,7 @@ function steps(intent: CredentialIntent, view: FleetView): readonly Step[] {
             seconds: { likely: 22, worst: 90 },
           }),
         ]),
-    ...(ended.length === 0
-      ? []
-      : [
-          step({
-            id: 'end',
-            after: [images.length === 0 ? 'show' : 'pull'],
-            group: registry,
-            says: `end what was valid before: round ${ended.join(', ')}`,
-            command: command('credential.end', { registry, name, rounds: ended }),
-            undo: asBefore,
-            retry: askRetry,
-            seconds: { likely: 1, worst: 5 },
-          }),
-        ]),
+    ...endSteps(intent, ended, images.length === 0 ? 'show' : 'pull', asBefore),
   ]
 }
 
