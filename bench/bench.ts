@@ -22,6 +22,7 @@ import { type Bench, type Figure, meetsAim } from './figure'
 import { diskWallFigures } from './disk-wall'
 import { fleetFigures } from './fleet'
 import { historyFigures } from './history'
+import { manifestFigures } from './manifests'
 import { pageFigures } from './pages'
 import { boardFigures, placementFigures } from './placement'
 import { draftFigures, packingFigures } from './raise'
@@ -40,6 +41,7 @@ const benches: readonly Bench[] = [
   { name: 'review', run: reviewFigures },
   { name: 'shipment', run: shipmentFigures },
   { name: 'wall', run: diskWallFigures },
+  { name: 'manifests', run: manifestFigures },
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },
   { name: 'fleet', run: fleetFigures },

@@ -15,7 +15,7 @@ import {
   type YAMLMap,
 } from 'yaml'
 import { apiYamlWith } from '../objects'
-import { isServedUntil, removals } from './removed'
+import { isServedUntil, removalOf } from './removed'
 
 export interface GoingObject {
   /** From 0; every document of the text counts, empty and unreadable ones too. */
@@ -49,12 +49,6 @@ export interface RemovalAudit {
 /** Lists within lists are opened so deep; no deeper one is anything that was meant. */
 const mostDepth = 20
 
-const rows = new Map(
-  removals.flatMap((removal) =>
-    removal.kinds.map((kind) => [`${removal.apiVersion} ${kind}`, removal] as const),
-  ),
-)
-
 const plainError = (message: string): string =>
   (message.split('\n')[0] ?? message).replace(/ at line \d+, column \d+:?$/, '').replace(/:$/, '')
 
@@ -69,6 +63,8 @@ class Reader {
   constructor(
     private readonly counter: LineCounter,
     private readonly target: string,
+    /** Told of every object that is read. */
+    private readonly onObject: (document: Document, node: YAMLMap, index: number) => void,
   ) {}
 
   private lineOf(offset: number): number {
@@ -125,7 +121,8 @@ class Reader {
       return
     }
     this.objects += 1
-    const row = rows.get(`${apiVersion} ${kind}`)
+    this.onObject(document, node, index)
+    const row = removalOf(apiVersion, kind)
     if (!row) return
     const metadata = this.valueAt(document, node, 'metadata')
     this.going.push({
@@ -146,8 +143,17 @@ class Reader {
 export function auditManifests(text: string, target: string): RemovalAudit {
   const counter = new LineCounter()
   const documents = parseAllDocuments(text, apiYamlWith(counter))
-  const reader = new Reader(counter, target)
-  if (!('empty' in documents))
-    for (const [index, document] of documents.entries()) reader.document(document, index)
+  return auditDocuments('empty' in documents ? [] : documents, counter, target)
+}
+
+/** Audits documents that were read with a counter of lines; each object is told as it is met. */
+export function auditDocuments(
+  documents: readonly Document[],
+  counter: LineCounter,
+  target: string,
+  onObject: (document: Document, node: YAMLMap, index: number) => void = () => undefined,
+): RemovalAudit {
+  const reader = new Reader(counter, target, onObject)
+  for (const [index, document] of documents.entries()) reader.document(document, index)
   return { objects: reader.objects, found: reader.going, unreadable: reader.unreadable }
 }

@@ -1,3 +1,9 @@
+export {
+  convertManifests,
+  type ConvertedManifests,
+  type ConvertedObject,
+  type LeftObject,
+} from './convert'
 export { auditManifests, type GoingObject, type RemovalAudit, type UnreadDocument } from './audit'
 export { manifestApply, rolloutStep } from './apply'
 export { manifestRemove, type RemoveIntent } from './remove'

@@ -81,6 +81,20 @@ const minorOf = (release: string): number => {
   return major * 1000 + minor
 }
 
+const rows = new Map(
+  removals.flatMap((removal) =>
+    removal.kinds.map((kind) => [`${removal.apiVersion} ${kind}`, removal] as const),
+  ),
+)
+
+/** The row of a version of a kind; undefined for what is not known to go. */
+export const removalOf = (apiVersion: string, kind: string): Removal | undefined =>
+  rows.get(`${apiVersion} ${kind}`)
+
+/** Whether a minor release serves what takes the place of what a row names. */
+export const servesSuccessor = ({ successorFrom }: Removal, release: string): boolean =>
+  successorFrom !== null && minorOf(release) >= minorOf(successorFrom)
+
 /** Whether a minor release still serves what a row names. */
 export const isServedUntil = ({ removedIn }: Removal, release: string): boolean =>
   minorOf(release) < minorOf(removedIn)

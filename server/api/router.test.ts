@@ -301,6 +301,26 @@ describe('computations', () => {
       },
     ],
     [
+      'convert-manifests',
+      {
+        manifests:
+          'apiVersion: batch/v1 # nightly\nkind: CronJob\nmetadata: {name: pruning-report}\n',
+        converted: [
+          {
+            document: 0,
+            kind: 'CronJob',
+            name: 'pruning-report',
+            from: 'batch/v1beta1',
+            to: 'batch/v1',
+            changes: [{ path: 'apiVersion', says: 'batch/v1beta1 becomes batch/v1' }],
+          },
+        ],
+        left: [],
+        later: [],
+        unreadable: [],
+      },
+    ],
+    [
       'removal-audit',
       {
         objects: 1,

@@ -1,6 +1,6 @@
 /** The computations about going from one release to another: a cluster’s steps in order, and stages laid into windows. */
 import { z } from 'zod'
-import { auditManifests } from '~/core/manifests'
+import { auditManifests, convertManifests } from '~/core/manifests'
 import { catalogueMistake, clusterUpgrade, endsMistake } from '~/core/releases'
 import { releaseEdgeSchema, versionSchema } from '~/core/shipment'
 import { layStages, stageMistake, unlaidReasons } from '~/core/waves'
@@ -138,6 +138,8 @@ const targetMinor = z
   .max(11)
   .regex(/^\d{1,4}\.\d{1,4}$/, 'Name the target as a minor: 1.33.')
 
+const ofObject = { document: z.number(), kind: z.string(), name: z.string().nullable() }
+
 export const renewComputations = [
   computation({
     name: 'removal-audit',
@@ -162,6 +164,27 @@ export const renewComputations = [
       unreadable: z.array(z.object({ document: z.number(), line: z.number(), says: z.string() })),
     }),
     compute: ({ manifests, target }) => value(auditManifests(manifests, target)),
+  }),
+  computation({
+    name: 'convert-manifests',
+    says: 'A text with what stops being served written in the version that takes its place; comments and order stay.',
+    large: true,
+    input: z.object({ manifests: z.string().max(64 * 1024 * 1024), target: targetMinor }),
+    output: z.object({
+      manifests: z.string(),
+      converted: z.array(
+        z.object({
+          ...ofObject,
+          from: z.string(),
+          to: z.string(),
+          changes: z.array(z.object({ path: z.string(), says: z.string() })),
+        }),
+      ),
+      left: z.array(z.object({ ...ofObject, apiVersion: z.string(), decide: z.string() })),
+      later: z.array(z.object({ ...ofObject, apiVersion: z.string() })),
+      unreadable: z.array(z.object({ document: z.number(), line: z.number(), says: z.string() })),
+    }),
+    compute: ({ manifests, target }) => value(convertManifests(manifests, target)),
   }),
   computation({
     name: 'cluster-upgrade',

@@ -180,6 +180,11 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
       'apiVersion: batch/v1beta1\nkind: CronJob\nmetadata: {name: pruning-report, namespace: gathering}\n',
     target: '1.33',
   },
+  '/compute/convert-manifests': {
+    manifests:
+      'apiVersion: batch/v1beta1 # nightly\nkind: CronJob\nmetadata: {name: pruning-report}\n',
+    target: '1.33',
+  },
   '/compute/cluster-upgrade': {
     releases: [{ version: '1.31.9' }, { version: '1.32.6' }, { version: '1.33.2' }],
     edges: [
