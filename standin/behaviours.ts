@@ -25,6 +25,7 @@ import { backupRestore } from './cluster/backups'
 import { backupTry } from './cluster/backups'
 import { backupTake } from './cluster/backups'
 import { certificatesRenew } from './cluster/backups'
+import { addOnMove, controlPlaneMove } from './cluster/releases'
 import { imagesPull, nodesCredential, nodesRedirect } from './cluster/images'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
@@ -105,6 +106,8 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'node.put-back': nodePutBack,
   'node.uncordon': nodeUncordon,
   'certificates.renew': certificatesRenew,
+  'controlplane.move': controlPlaneMove,
+  'addon.move': addOnMove,
   'backup.take': backupTake,
   'backup.try': backupTry,
   'backup.restore': backupRestore,

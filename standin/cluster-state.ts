@@ -133,7 +133,7 @@ export interface Service {
 export interface Cluster {
   readonly name: string
   readonly site: string
-  readonly release: string
+  release: string
   readonly managed: boolean
   readonly endpoint: string
   readonly pods: string

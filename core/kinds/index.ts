@@ -81,6 +81,7 @@ import {
   volumeMove,
   volumeResize,
 } from '../storage/changes'
+import { clusterUpgradeKind } from '../releases/changes'
 import {
   imageSign,
   imageWithdraw,
@@ -301,6 +302,7 @@ export const kinds: readonly Kind[] = [
   kind(shipmentPack),
   kind(shipmentImport),
   kind(registryRule),
+  kind(clusterUpgradeKind),
   kind(registryClose),
   kind(registryCredential),
   kind(registryRevoke),

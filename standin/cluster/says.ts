@@ -4,6 +4,19 @@ import { fieldText } from '../../core/objects/fields'
 import { countText } from '../../core/units'
 
 export const said = sentences({
+  // releases
+  'minor-skipped': (p: { from: string; to: string }) =>
+    `The control plane runs ${p.from}: it cannot go to ${p.to} at once.`,
+  'one-minor': () => 'a control plane goes one minor at a time',
+  'members-begin': (p: { members: number; to: string }) =>
+    p.members === 1
+      ? `the only member is restarted with ${p.to}`
+      : `${countText(p.members, 'member')} are restarted with ${p.to}, one at a time`,
+  'control-plane-runs': (p: { release: string }) => `control plane runs ${p.release}`,
+  'no-add-on': (p: { cluster: string; addOn: string }) => `${p.cluster} has no ${p.addOn}.`,
+  'not-installed': (p: { addOn: string }) => `${p.addOn} is not installed`,
+  'add-on-runs': (p: { addOn: string; version: string }) => `${p.addOn} runs ${p.version}`,
+
   // api
   'certificate-expired': (p: { cluster: string }) =>
     `The certificates of ${p.cluster} have expired.`,

@@ -205,3 +205,24 @@ export const podTry = verb({
   at: atCluster,
   touches: clusterSlice,
 })
+
+/** The control plane goes to another release, one member after the other. */
+export const controlPlaneMove = verb({
+  name: 'controlplane.move',
+  port: 'cluster',
+  args: ofCluster.extend({ to: z.string() }),
+  result: z.object({}),
+  failures: ['no-cluster', 'minor-skipped'],
+  at: atCluster,
+  touches: clusterSlice,
+})
+
+export const addOnMove = verb({
+  name: 'addon.move',
+  port: 'cluster',
+  args: ofCluster.extend({ addOn: z.string(), to: z.string() }),
+  result: z.object({}),
+  failures: ['no-add-on'],
+  at: atCluster,
+  touches: clusterSlice,
+})

@@ -1,0 +1,293 @@
+/** What stands against an upgrade: found before anything moves, from the path to the last budget. */
+import { stringify } from 'yaml'
+import {
+  answering,
+  caution,
+  noCluster,
+  note,
+  type Offer,
+  type RawFinding,
+  stop,
+} from '../../changes'
+import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
+import { drainFindings } from '../../keeping'
+import { auditManifests, convertManifests, tidied, type WrittenObject } from '../../manifests'
+import { addMachineChecks } from '../../provisioning'
+import { compareReleases, minorLine } from '../../units'
+import { isCovered, windowsOf } from '../../windows'
+import { findRelease, isUnsupported, newestFirst } from '../release'
+import { type Ordered, orderedUpgrade, turnedPools, type UpgradeIntent } from './order'
+import { said } from './says'
+import { madeAnew } from './turnover'
+
+const catalogue = { source: 'release catalogue' }
+
+/** Releases to go to instead: the newest that is supported, and the nearest that a path leads to. */
+function targets(view: FleetView, above: string): readonly string[] {
+  const supported = newestFirst(view.catalogue).filter(
+    (release) =>
+      release.withdrawn === null &&
+      !isUnsupported(release, view.now) &&
+      compareReleases(release.version, above) > 0,
+  )
+  return [...new Set([supported[0]?.version, supported.at(-1)?.version])].flatMap(
+    (each) => each ?? [],
+  )
+}
+
+const goTo = (version: string): Offer => ({
+  says: `Go to ${version}`,
+  change: { patchDraft: [{ op: 'replace', path: '/to', value: version }] },
+})
+
+function targetFindings(intent: UpgradeIntent, view: FleetView): readonly RawFinding[] {
+  const cluster = clusterOf(view, intent.cluster)
+  if (!cluster) return [noCluster(intent.cluster, view)]
+  const silent = answering(cluster, view)
+  if (silent.some(({ level }) => level === 'stop')) return silent
+  const runs = {
+    ...said('cluster-runs', { cluster: cluster.name, release: cluster.release }),
+    source: cluster.name,
+    at: cluster.observedAt,
+  }
+  const release = findRelease(view.catalogue, intent.to)
+  const offers = targets(view, cluster.release).map(goTo)
+  if (!release)
+    return [
+      stop('release.known', 'to', said('release.unknown', { release: intent.to }), [runs], offers),
+    ]
+  if (compareReleases(release.version, cluster.release) <= 0)
+    return [
+      stop(
+        'release.above',
+        'to',
+        said('release.below', { release: release.version, runs: cluster.release }),
+        [runs],
+        offers,
+      ),
+    ]
+  const ended = {
+    ...said('support-ended', { release: release.version, until: release.endOfSupport }),
+    ...catalogue,
+  }
+  return isUnsupported(release, view.now)
+    ? [
+        caution(
+          'release.supported',
+          'to',
+          said('release.unsupported', { release: release.version }),
+          [ended],
+          offers,
+        ),
+      ]
+    : []
+}
+
+function pathFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
+  return upgrade.problems.map((problem) =>
+    stop(
+      `path.${problem.kind}.${problem.name ?? ''}`,
+      'to',
+      said('path.problem', { says: problem.says }),
+      [
+        {
+          ...said('path.is', { path: upgrade.path ?? [cluster.release] }),
+          ...catalogue,
+        },
+      ],
+      targets(view, cluster.release).map(goTo),
+    ),
+  )
+}
+
+/** Objects whose version the target no longer serves, by what their owners last wrote. */
+function goneFindings({ cluster, release }: Ordered, view: FleetView): readonly RawFinding[] {
+  const minor = minorLine(release.version)
+  const written = listedObjects(view, cluster.name).map((object) => tidied(object as WrittenObject))
+  const gone = written.flatMap((object) => {
+    const [entry] = auditManifests(JSON.stringify(object), minor).found
+    return entry?.gone === true ? [{ object, entry }] : []
+  })
+  if (gone.length === 0) return []
+  const text = gone.map(({ object }) => stringify(object)).join('---\n')
+  const { manifests, left, later, converted } = convertManifests(text, minorLine(cluster.release))
+  const helps = left.length + later.length === 0 && converted.length === gone.length
+  return [
+    stop(
+      'objects.served',
+      'to',
+      said('objects.gone', {
+        count: gone.length,
+        release: minor,
+        objects: gone.map(({ entry }) => `${entry.kind} ${entry.name ?? ''}`),
+      }),
+      gone.slice(0, 8).map(({ entry }) => ({
+        ...said('object.goes', {
+          object: `${entry.kind} ${entry.namespace === null ? '' : `${entry.namespace}/`}${entry.name ?? ''}`,
+          apiVersion: entry.apiVersion,
+          removedIn: entry.removedIn,
+        }),
+        source: cluster.name,
+        at: cluster.observedAt,
+      })),
+      helps
+        ? [
+            {
+              says: `Write ${converted.length === 1 ? 'it' : `all ${converted.length}`} anew first`,
+              change: {
+                kind: 'manifest.apply',
+                intent: { cluster: cluster.name, text: manifests },
+              },
+            },
+          ]
+        : [],
+    ),
+    ...left.map((entry) =>
+      caution(
+        `objects.decide.${entry.kind}.${entry.name ?? ''}`,
+        'to',
+        said('object.decide', {
+          object: `${entry.kind} ${entry.name ?? ''}`,
+          decide: entry.decide,
+        }),
+      ),
+    ),
+  ]
+}
+
+/** Base images of the releases that pools are turned over to, and what else new machines need. */
+function machineFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
+  const site = siteOf(view, cluster.site)
+  const findings = new Map<string, RawFinding>()
+  const seen = new Set<string>()
+  for (const step of upgrade.steps) {
+    if (step.kind !== 'turnover') continue
+    const pool = cluster.pools.find(({ name }) => name === step.pool)
+    const node = pool?.nodes[0]
+    if (!pool || !node || seen.has(`${step.pool} ${step.to}`)) continue
+    seen.add(`${step.pool} ${step.to}`)
+    if (site?.boxes.some(({ name }) => name === node.machine)) {
+      findings.set(
+        `box.${pool.name}`,
+        stop(`machine.box.${pool.name}`, 'to', said('pool.box', { pool: pool.name }), [
+          {
+            ...said('box.stands', { machine: node.machine }),
+            source: site.name,
+            at: site.observedAt,
+          },
+        ]),
+      )
+      continue
+    }
+    const planned = madeAnew(cluster, pool, node, step.to, view)
+    for (const { offers = [], ...finding } of addMachineChecks.flatMap((check) => check(planned))) {
+      const rule = `${finding.rule}.${step.to}`
+      if (!findings.has(rule))
+        findings.set(rule, {
+          ...finding,
+          rule,
+          field: 'to',
+          offers: offers.filter(({ change }) => 'kind' in change),
+        })
+    }
+  }
+  return [...findings.values()]
+}
+
+/** Pods that cannot leave a node, whichever of a pool it is. */
+function evictionFindings({ cluster }: Ordered, view: FleetView): readonly RawFinding[] {
+  const findings = new Map<string, RawFinding>()
+  for (const pool of turnedPools(cluster))
+    for (const node of pool.nodes)
+      for (const finding of drainFindings(view, cluster, [node.name], 'to', true))
+        if (finding.level !== 'note' && !findings.has(finding.rule))
+          findings.set(finding.rule, finding)
+  return [...findings.values()]
+}
+
+/** A site without a link moves only to what was carried in. */
+function carriedFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
+  const site = siteOf(view, cluster.site)
+  if (!site || site.connected) return []
+  const nameOf = new Map(view.published?.images.map(({ digest, name }) => [digest, name]))
+  const held = new Set(
+    Object.entries(site.registry?.images ?? {}).flatMap(([repository, tags]) =>
+      tags.map((tag) => `${repository.slice(repository.indexOf('/') + 1)}:${tag}`),
+    ),
+  )
+  return (upgrade.path ?? []).slice(1).flatMap((version) => {
+    const images =
+      view.published?.releases.find((release) => release.version === version)?.images ?? []
+    const missing = images.filter((digest) => !held.has(nameOf.get(digest) ?? ''))
+    return missing.length === 0
+      ? []
+      : [
+          stop(
+            `release.carried.${version}`,
+            'to',
+            said('release.not-carried', {
+              site: site.name,
+              release: version,
+              missing: missing.length,
+            }),
+            [
+              {
+                ...said('registry-holds', {
+                  registry: site.registry?.host ?? site.name,
+                  images: held.size,
+                }),
+                source: site.name,
+                at: site.observedAt,
+              },
+            ],
+          ),
+        ]
+  })
+}
+
+function timeFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
+  const moves = upgrade.steps.filter(({ kind }) => kind === 'control-plane').length
+  const isSingle = cluster.controlPlane.kind === 'own' && cluster.controlPlane.members.length === 1
+  return [
+    ...(isSingle
+      ? [
+          caution(
+            'member.single',
+            'cluster',
+            said('member.single', { cluster: cluster.name, moves }),
+            [{ ...said('members', { members: 1 }), source: cluster.name, at: cluster.observedAt }],
+          ),
+        ]
+      : []),
+    ...(windowsOf(view).some((window) => isCovered(window, cluster))
+      ? []
+      : [
+          caution('window.none', 'cluster', said('window.none', { cluster: cluster.name }), [
+            {
+              ...said('windows.are', { windows: windowsOf(view).map(({ name }) => name) }),
+              source: 'register',
+            },
+          ]),
+        ]),
+    note('upgrade.final', 'to', said('upgrade.final')),
+  ]
+}
+
+export function checkUpgrade(intent: UpgradeIntent, view: FleetView): readonly RawFinding[] {
+  const wrong = targetFindings(intent, view)
+  if (wrong.some(({ level }) => level === 'stop')) return wrong
+  const ordered = orderedUpgrade(intent, view)
+  if (!ordered)
+    return [
+      stop('release.published', 'to', said('release.not-published', { release: intent.to }), []),
+    ]
+  return [
+    ...wrong,
+    ...pathFindings(ordered, view),
+    ...goneFindings(ordered, view),
+    ...carriedFindings(ordered, view),
+    ...machineFindings(ordered, view),
+    ...evictionFindings(ordered, view),
+    ...timeFindings(ordered, view),
+  ]
+}

@@ -1,0 +1,2 @@
+export { orderedUpgrade, type Ordered, releaseOfPool, turnedPools } from './order'
+export { clusterUpgradeKind } from './upgrade'

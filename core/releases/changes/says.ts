@@ -1,0 +1,39 @@
+/** The sentences of this area, by the code of what they tell. */
+import { sentences } from '../../contract/said'
+import { countText, listText } from '../../units'
+
+export const said = sentences({
+  'cluster-runs': (p: { cluster: string; release: string }) => `${p.cluster} runs ${p.release}`,
+  'release.unknown': (p: { release: string }) =>
+    p.release === '' ? 'Say which release.' : `The catalogue has no release ${p.release}.`,
+  'release.below': (p: { release: string; runs: string }) =>
+    `${p.release} is not above ${p.runs}: a control plane goes upwards only.`,
+  'release.unsupported': (p: { release: string }) => `Support of ${p.release} has ended already.`,
+  'support-ended': (p: { release: string; until: string }) =>
+    `${p.release} was supported until ${p.until}`,
+  'release.not-published': (p: { release: string }) =>
+    `${p.release} is not among what is published with its ways and images.`,
+  'path.problem': (p: { says: string }) => p.says,
+  'path.is': (p: { path: readonly string[] }) => `path: ${p.path.join(' → ')}`,
+  'objects.gone': (p: { count: number; release: string; objects: readonly string[] }) =>
+    `${countText(p.count, 'object is', 'objects are')} written in a version that ${p.release} no longer serves: ${listText(p.objects, 4)}.`,
+  'object.goes': (p: { object: string; apiVersion: string; removedIn: string }) =>
+    `${p.object}: ${p.apiVersion} is gone in ${p.removedIn}`,
+  'object.decide': (p: { object: string; decide: string }) => `${p.object}: ${p.decide}`,
+  'pool.box': (p: { pool: string }) =>
+    `Machines of ${p.pool} stand there and nobody makes them anew: take them in again with another release.`,
+  'box.stands': (p: { machine: string }) => `${p.machine} is a box`,
+  'release.not-carried': (p: { site: string; release: string; missing: number }) =>
+    `${p.site} has no link, and ${countText(p.missing, 'image')} of ${p.release} were not carried in: pack a shipment first.`,
+  'registry-holds': (p: { registry: string; images: number }) =>
+    `${p.registry} holds ${countText(p.images, 'image')}`,
+  'member.single': (p: { cluster: string; moves: number }) =>
+    `${p.cluster} has one control-plane member: its API is silent for about two minutes at each of ${countText(p.moves, 'step')}. What runs goes on.`,
+  members: (p: { members: number }) => countText(p.members, 'member'),
+  'window.none': (p: { cluster: string }) =>
+    `${p.cluster} has no maintenance window: nothing says when this may run.`,
+  'windows.are': (p: { windows: readonly string[] }) =>
+    `windows: ${listText(p.windows, 4) || 'none'}`,
+  'upgrade.final': () =>
+    'Add-ons can be taken back. A control plane cannot: from its first step on the way back is the backup that is taken first.',
+})

@@ -1,0 +1,86 @@
+/** A cluster that goes from release to release: its control plane one member after the other, its add-ons one by one. */
+import { permanent } from '../failures'
+import type { Behaviour } from '../engine/sim'
+import { answering } from './api'
+import { clusterOf } from './keeping'
+import { record } from './pod-events'
+import { said } from './says'
+
+const minorOf = (release: string): number => Number(release.split('.')[1] ?? 0)
+
+/** How long one member takes (s): its images, its processes, and until it has caught up. */
+const memberSeconds = 95
+
+export const controlPlaneMove: Behaviour<'controlplane.move'> = {
+  stages: [
+    {
+      seconds: 15,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const { to } = op.args
+        if (minorOf(to) - minorOf(cluster.release) > 1)
+          return permanent('minor-skipped', said('minor-skipped', { from: cluster.release, to }), {
+            about: `cluster/${cluster.name}`,
+            ...said('one-minor'),
+          })
+        // Alone it cannot answer while it is restarted; of several the others go on.
+        if (cluster.members.length === 1 && cluster.release !== to) {
+          cluster.apiUp = false
+          sim.touch(`cluster:${cluster.name}`)
+        }
+        return said('members-begin', { members: Math.max(1, cluster.members.length), to })
+      },
+    },
+    {
+      seconds: (sim, op) =>
+        memberSeconds * Math.max(1, sim.cluster(op.args.cluster)?.members.length ?? 1),
+      then: (sim, op) => {
+        const cluster = clusterOf(sim, op)
+        if ('class' in cluster) return cluster
+        const { to } = op.args
+        cluster.apiUp = true
+        cluster.release = to
+        const members = new Set(cluster.members)
+        for (const node of cluster.nodes) if (members.has(node.machine)) node.release = to
+        const site = sim.site(cluster.site)
+        if (site && cluster.managed)
+          site.controlPlanes = site.controlPlanes.map((plane) =>
+            plane.cluster === cluster.name ? { ...plane, release: to } : plane,
+          )
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'ControlPlaneMoved',
+          `cluster/${cluster.name}`,
+          `control plane runs ${to}`,
+        )
+        sim.touch(`cluster:${cluster.name}`)
+        sim.touch(`site:${cluster.site}`)
+        return said('control-plane-runs', { release: to })
+      },
+    },
+  ],
+}
+
+export const addOnMove: Behaviour<'addon.move'> = {
+  stages: [
+    {
+      seconds: 60,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const { addOn, to } = op.args
+        if (cluster.addOns?.[addOn] === undefined)
+          return permanent('no-add-on', said('no-add-on', { cluster: cluster.name, addOn }), {
+            about: `cluster/${cluster.name}`,
+            ...said('not-installed', { addOn }),
+          })
+        cluster.addOns = { ...cluster.addOns, [addOn]: to }
+        sim.touch(`cluster:${cluster.name}`)
+        return said('add-on-runs', { addOn, version: to })
+      },
+    },
+  ],
+}
