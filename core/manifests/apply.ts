@@ -17,7 +17,7 @@ import { invalidities } from './validate'
 import { knownKinds } from './served-kinds'
 import { typeOfKind } from './schema'
 import { immutableFindings, limitFindings, servedFindings, serviceFindings } from './api-checks'
-import { decidesWays, runFindings, wayChanges, wholeOf } from './run-checks'
+import { decidesWays, runFindings, viewAfter, wayChanges, wholeOf } from './run-checks'
 import { said } from './says'
 import type { ApplyIntent } from './apply-intent'
 import {
@@ -334,6 +334,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   check,
   plan,
   prove,
+  after: (intent, view) => viewAfter(intent, changesOf(intent, view), view),
   answeredBy: (failure) => (failure.reason === 'image-denied' ? ['denied'] : []),
 }
 

@@ -1,6 +1,7 @@
 /** What applying an object would change, field by field, and who wrote each field last. */
 import { fieldAt, fieldOwners, fieldsOf, isIdentity, withFields, type ApiObject } from '../objects'
 import { objectKey, type WrittenObject } from './parse'
+import { removalOf } from './removed'
 
 export interface FieldChange {
   readonly path: string
@@ -34,6 +35,11 @@ function ordered(value: unknown): unknown {
   )
 }
 
+/** Whether an object that lives in a version that stops being served is written in the one that takes its place. */
+const isRaised = (live: ApiObject, object: WrittenObject): boolean =>
+  live.apiVersion !== object.apiVersion &&
+  removalOf(live.apiVersion ?? '', live.kind)?.successor === object.apiVersion
+
 /** What a manager’s apply of `object` changes on `live`: fields set, and fields it wrote before and writes no more. */
 export function changeOf(
   object: WrittenObject,
@@ -58,7 +64,9 @@ export function changeOf(
   const owners = fieldOwners(
     (live.metadata as Readonly<Record<string, unknown>> | undefined)?.['managedFields'],
   )
-  const fields: FieldChange[] = []
+  const fields: FieldChange[] = isRaised(live, object)
+    ? [{ path: '/apiVersion', live: live.apiVersion, wanted: object.apiVersion, owner: null }]
+    : []
   for (const [path, value] of wanted) {
     const now = fieldAt(live, path)
     if (!same(now, value))

@@ -19,13 +19,13 @@ export function wholeOf(
   view: FleetView,
 ): WrittenObject {
   const live = liveObjects(view, intent.cluster).get(objectKey(object))
-  return live
-    ? withFields(
-        tidied(live as WrittenObject),
-        [],
-        [...fieldsOf(object)].filter(([path]) => !isIdentity(path)),
-      )
-    : object
+  if (!live) return object
+  const whole = withFields(
+    tidied(live as WrittenObject),
+    [],
+    [...fieldsOf(object)].filter(([path]) => !isIdentity(path)),
+  )
+  return { ...whole, apiVersion: object.apiVersion }
 }
 
 /** Whether what is written would run: asked only of what the API would take. */
