@@ -20,6 +20,8 @@ const pages: readonly (readonly [name: string, path: string, text: string])[] = 
   ['the disk wall', '/store/disks?aim=cluster/cedar', 'Every volume has all its copies'],
   ['the storage network', '/store/network?aim=cluster/cedar', 'would fail'],
   ['registries', '/store/registries', 'vision/seedling-vision'],
+  ['support', '/renew', 'burdock'],
+  ['an upgrade', '/renew/upgrades?cluster=burdock', '4 turnovers'],
   ['capacity', '/shape', 'What a lost zone leaves'],
   ['placement', '/shape/board?aim=cluster/dill', 'nothing waits'],
   ['workloads', '/shape/workloads?aim=cluster/cedar', 'gathering-ledger'],

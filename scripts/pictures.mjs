@@ -210,7 +210,8 @@ const views = [
   ['disks', '/store/disks?aim=cluster/cedar&lose=mossgate-c', 'light'],
   ['pairs', '/store/network?aim=cluster/cedar', 'dark'],
   ['shipments', '/store/shipments', 'light'],
-  ['spend', '/shape/spend?aim=cluster/bramble', 'dark'],
+  ['support', '/renew', 'dark'],
+  ['upgrade', '/renew/upgrades?cluster=burdock', 'light'],
   ['wired', '/wire?aim=cluster/bramble', 'light'],
   [
     'walk',

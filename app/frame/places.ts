@@ -51,6 +51,9 @@ export const views: readonly JumpPlace[] = [
   view('Storage network', 'Store', '/store/network'),
   view('Registries', 'Store', '/store/registries'),
   view('Shipments', 'Store', '/store/shipments'),
+  view('Support', 'Renew', '/renew'),
+  view('Removal audit', 'Renew', '/renew/audit'),
+  view('Upgrades', 'Renew', '/renew/upgrades'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),
 ]

@@ -1,5 +1,14 @@
 /** The areas in the order of the work. Number keys go by the full list, even while areas are missing. */
-import { BookOpenText, Boxes, Milestone, MountainSnow, Orbit, Shapes, Spline } from 'lucide-react'
+import {
+  BookOpenText,
+  Boxes,
+  ListEnd,
+  Milestone,
+  MountainSnow,
+  Orbit,
+  Shapes,
+  Spline,
+} from 'lucide-react'
 import { NavLink, useNavigate } from 'react-router'
 import { useAddress } from '../parts/to'
 import { useKey } from './keys'
@@ -11,6 +20,7 @@ export const areas = [
   { key: '4', path: '/shape', name: 'Shape', icon: Shapes },
   { key: '5', path: '/wire', name: 'Wire', icon: Spline },
   { key: '6', path: '/store', name: 'Store', icon: Boxes },
+  { key: '7', path: '/renew', name: 'Renew', icon: ListEnd },
   { key: '9', path: '/journal', name: 'Journal', icon: BookOpenText },
 ] as const
 

@@ -7,6 +7,14 @@ export {
   fits,
 } from './add-on-steps'
 export { isNewer, isTooOld } from './skew'
+export {
+  type ClusterSupport,
+  endingDays,
+  type MinorLine,
+  minorLines,
+  supportOn,
+  type SupportState,
+} from './support'
 export { type Turnover, turnoversOf } from './turnovers'
 export {
   type ClusterUpgrade,

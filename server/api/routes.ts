@@ -16,6 +16,7 @@ import type { Route } from './route'
 import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
 import { registryRoutes } from './registries'
+import { renewRoutes } from './renew'
 import { shipmentRoutes } from './shipments'
 import { storeRoutes } from './store'
 import { templateRoutes } from './templates'
@@ -41,6 +42,7 @@ export const routes: readonly Route[] = [
   ...storeRoutes,
   ...shipmentRoutes,
   ...registryRoutes,
+  ...renewRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({
     method: 'post',

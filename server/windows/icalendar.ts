@@ -72,6 +72,28 @@ export function writeCalendar(windows: readonly WindowView[], now: string): stri
   return `${calendar.toString()}\r\n`
 }
 
+/** Days as one calendar: each a whole day with what it is. `now` is ISO time, days are ISO dates. */
+export function writeDays(
+  days: readonly { readonly id: string; readonly day: string; readonly says: string }[],
+  name: string,
+  now: string,
+): string {
+  const calendar = new ICAL.Component('vcalendar')
+  calendar.addPropertyWithValue('version', '2.0')
+  calendar.addPropertyWithValue('prodid', `-//Gyrarch//${name}//EN`)
+  const stamp = ICAL.Time.fromJSDate(new Date(now), true)
+  for (const { id, day, says } of days) {
+    const event = new ICAL.Component('vevent')
+    event.addPropertyWithValue('uid', `${encodeURIComponent(id)}@gyrarch.invalid`)
+    event.addPropertyWithValue('dtstamp', stamp)
+    event.addPropertyWithValue('summary', says)
+    event.addPropertyWithValue('dtstart', ICAL.Time.fromDateString(day))
+    event.addPropertyWithValue('transp', 'TRANSPARENT')
+    calendar.addSubcomponent(event)
+  }
+  return `${calendar.toString()}\r\n`
+}
+
 export interface BadEvent {
   /** Which event, from 1. */
   readonly event: number

@@ -1,0 +1,277 @@
+/** What a release no longer serves: among the objects that live in a cluster, and in files that are pasted or dropped. */
+import { useState } from 'react'
+import { useNavigate, useSearchParams } from 'react-router'
+import Button from '@mui/material/Button'
+import type { ConvertedManifests, GoingObject } from '~/core/manifests'
+import { minorLines } from '~/core/releases'
+import { countText } from '~/core/units'
+import { liveAudit, liveConversion, type LiveGoing } from '~/server/renew/live-audit'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { Choice } from '../../kit/choice'
+import { Drop } from '../../kit/drop'
+import { Notice } from '../../kit/notice'
+import { saveFile } from '../../kit/save-file'
+import { type Column, Table } from '../../kit/table/table'
+import { DraftChange } from '../../parts/draft-change'
+import { StateGlyph, StateText } from '../../parts/state'
+import { useAddress } from '../../parts/to'
+import { YamlField } from '../../parts/yaml-field'
+import { fleetAsked } from '../moment'
+import { aimedCluster } from '../shape/tabs'
+import { SideBySide } from './side-by-side'
+import { RenewTabs } from './tabs'
+import type { Route } from './+types/audit'
+import './renew.css'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Removal audit · Gyrarch' }]
+
+const fileLimit = 64 * 1024 * 1024
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const fleet = await fleetAsked(context.get(gyrarchContext), request)
+  const view = await fleet.view()
+  const { searchParams } = new URL(request.url)
+  const minors = minorLines(view.catalogue).map(({ minor }) => minor)
+  const asked = searchParams.get('target') ?? ''
+  const target = minors.includes(asked) ? asked : (minors[0] ?? '')
+  const names = view.clusters.filter(({ apiAnswers }) => apiAnswers).map(({ name }) => name)
+  const wanted = searchParams.get('cluster') ?? aimedCluster(request) ?? ''
+  const cluster = names.includes(wanted) ? wanted : null
+  const rows: LiveGoing[] = []
+  for (const name of cluster === null ? names : [cluster])
+    rows.push(...liveAudit(name, (await fleet.objectsOf(name)) ?? [], target))
+  const own = view.clusters.find(({ name }) => name === cluster)
+  const anew = own
+    ? liveConversion((await fleet.objectsOf(own.name)) ?? [], own.release, target)
+    : null
+  return { minors, target, names, cluster, rows, anew }
+}
+
+const goingText = ({ gone, removedIn }: { readonly gone: boolean; readonly removedIn: string }) =>
+  gone ? `gone since ${removedIn}` : `goes in ${removedIn}`
+
+const columns: readonly Column<LiveGoing>[] = [
+  { name: 'cluster', value: (row) => row.cluster },
+  { name: 'object', value: (row) => row.object, show: (row) => <b>{row.object}</b> },
+  {
+    name: 'written as',
+    value: (row) => row.apiVersion,
+    show: (row) => <span className="mono">{row.apiVersion}</span>,
+  },
+  {
+    name: 'at the target',
+    value: (row) => Number(row.gone),
+    show: (row) => <StateText state={row.gone ? 'broken' : 'strained'}>{goingText(row)}</StateText>,
+  },
+  {
+    name: 'becomes',
+    value: (row) => row.successor ?? '',
+    show: (row) =>
+      row.successor === null ? (
+        'nothing: a person decides'
+      ) : (
+        <span className="mono">{row.successor}</span>
+      ),
+  },
+  {
+    name: 'last written by',
+    value: (row) => row.owner ?? '',
+    show: (row) => row.owner ?? 'not known',
+  },
+]
+
+interface Answer {
+  readonly audit: readonly GoingObject[]
+  readonly converted: ConvertedManifests
+}
+
+async function asked<T>(name: string, body: unknown): Promise<T> {
+  const response = await fetch(`/api/v1/compute/${name}`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify(body),
+  })
+  const answer = (await response.json()) as T & { error?: { says: string } }
+  if (!response.ok) throw new Error(answer.error?.says ?? 'The server did not answer.')
+  return answer
+}
+
+function Outcome({
+  text,
+  answer,
+  cluster,
+}: {
+  readonly text: string
+  readonly answer: Answer
+  readonly cluster: string | null
+}) {
+  const { converted, left, later, unreadable, manifests } = answer.converted
+  return (
+    <>
+      {unreadable.map(({ document, line, says }) => (
+        <Notice key={`${document} ${line}`} level="caution">
+          {`Document ${document + 1}, line ${line}: ${says}`}
+        </Notice>
+      ))}
+      {left.map(({ document, kind, name, decide }) => (
+        <Notice key={`${document} ${kind} ${name ?? ''}`} level="stop">
+          {`${kind} ${name ?? ''}: ${decide}`}
+        </Notice>
+      ))}
+      {later.map(({ document, kind, name, apiVersion }) => (
+        <Notice key={`${document} ${kind} ${name ?? ''}`} level="note">
+          {`${kind} ${name ?? ''} stays ${apiVersion}: the target does not serve yet what takes its place.`}
+        </Notice>
+      ))}
+      <p>
+        <StateGlyph state={left.length === 0 ? 'well' : 'strained'} />{' '}
+        {converted.length === 0
+          ? 'Nothing has to be written anew.'
+          : `${countText(converted.length, 'object is', 'objects are')} written anew; everything else is as it was.`}
+      </p>
+      {converted.length > 0 ? (
+        <>
+          <div className="acts">
+            {cluster === null ? null : (
+              <DraftChange kind="manifest.apply" intent={{ cluster, text: manifests }}>
+                {`Apply it to ${cluster}`}
+              </DraftChange>
+            )}
+            <Button
+              variant="outlined"
+              onClick={() => saveFile('converted.yaml', 'application/yaml', manifests)}
+            >
+              Save as a file
+            </Button>
+          </div>
+          <SideBySide before={text} after={manifests} />
+        </>
+      ) : null}
+    </>
+  )
+}
+
+function Files({ target, cluster }: { readonly target: string; readonly cluster: string | null }) {
+  const [text, setText] = useState('')
+  const [answer, setAnswer] = useState<(Answer & { readonly of: string }) | null>(null)
+  const [refused, setRefused] = useState<string | null>(null)
+  const look = async (manifests: string): Promise<void> => {
+    setText(manifests)
+    setRefused(null)
+    try {
+      const body = { manifests, target }
+      const [{ found: audit }, converted] = await Promise.all([
+        asked<{ found: readonly GoingObject[] }>('removal-audit', body),
+        asked<ConvertedManifests>('convert-manifests', body),
+      ])
+      setAnswer({ audit, converted, of: manifests })
+    } catch (error) {
+      setRefused(error instanceof Error ? error.message : String(error))
+    }
+  }
+  return (
+    <section className="audit-text">
+      <h2>Files</h2>
+      <Drop
+        what="file of manifests"
+        accept={{ 'application/yaml': ['.yaml', '.yml'], 'application/json': ['.json'] }}
+        maxBytes={fileLimit}
+        onText={(given) => void look(given)}
+        refused={refused}
+      />
+      <YamlField label="Manifests" value={text} onChange={setText} manifests height="180px" />
+      <div className="acts">
+        <Button variant="outlined" disabled={text.trim() === ''} onClick={() => void look(text)}>
+          {`Write anew for ${target}`}
+        </Button>
+      </div>
+      {answer ? <Outcome text={answer.of} answer={answer} cluster={cluster} /> : null}
+    </section>
+  )
+}
+
+function Reason({ rows, target, cluster, anew }: Route.ComponentProps['loaderData']) {
+  const gone = rows.filter((row) => row.gone)
+  const going = rows.length - gone.length
+  return (
+    <>
+      <h2>
+        <StateGlyph state={gone.length === 0 ? 'well' : 'broken'} />{' '}
+        {gone.length === 0
+          ? `${target} serves all that lives ${cluster === null ? 'in the fleet' : `in ${cluster}`}`
+          : `${countText(gone.length, 'object')} of what lives ${gone.length === 1 ? 'is' : 'are'} gone at ${target}`}
+      </h2>
+      {cluster !== null && anew && anew.count > 0 ? (
+        <div className="acts">
+          <DraftChange
+            kind="manifest.apply"
+            intent={{ cluster, text: anew.text }}
+            variant="contained"
+          >
+            {`Write ${countText(anew.count, 'object')} anew`}
+          </DraftChange>
+        </div>
+      ) : null}
+      {anew?.left.map(({ kind, name, decide }) => (
+        <p key={`${kind} ${name ?? ''}`}>
+          <StateGlyph state="strained" /> <b>{`${kind} ${name ?? ''}`}</b>: {decide}
+        </p>
+      ))}
+      {going > 0 ? <p>{countText(going, 'more goes', 'more go')} in a later release.</p> : null}
+      <p className="soft">
+        What lives is judged by what its owners last wrote, not by what the API converts on reading.
+        Files keep their comments, order and quotes: only what has to change is changed.
+      </p>
+    </>
+  )
+}
+
+export default function AuditPage({ loaderData }: Route.ComponentProps) {
+  const { minors, target, names, cluster, rows } = loaderData
+  const [search] = useSearchParams()
+  const navigate = useNavigate()
+  const address = useAddress()
+  const go = (query: Readonly<Record<string, string | null>>): void =>
+    void navigate(address('/renew/audit', { ...Object.fromEntries(search), ...query }), {
+      preventScrollReset: true,
+    })
+  return (
+    <Page
+      title="Removal audit"
+      beside={<span className="soft">what {target} no longer serves</span>}
+      reason={<Reason {...loaderData} />}
+    >
+      <RenewTabs here="/renew/audit" />
+      <div className="renew-page">
+        <div className="ask-form">
+          <Choice
+            label="Target"
+            value={target}
+            options={minors}
+            onChange={(minor) => go({ target: minor })}
+            width={110}
+          />
+          <Choice
+            label="Cluster"
+            value={cluster ?? ''}
+            options={[{ value: '', says: 'all of them' }, ...names]}
+            onChange={(name) => go({ cluster: name === '' ? null : name })}
+            width={180}
+          />
+        </div>
+        <h2>What lives</h2>
+        <Table
+          name="audit"
+          columns={columns}
+          rows={rows}
+          id={(row) => `${row.cluster} ${row.object}`}
+          selected={null}
+          onSelect={(row) => go({ cluster: row.cluster })}
+          empty={`Nothing that lives ${cluster === null ? 'in the fleet' : `in ${cluster}`} is written in a version that goes.`}
+        />
+        <Files target={target} cluster={cluster} />
+      </div>
+    </Page>
+  )
+}

@@ -1,0 +1,14 @@
+/** The views of the Renew area. */
+import { AreaTabs } from '../../parts/area-tabs'
+
+const views = [
+  ['/renew', 'support'],
+  ['/renew/audit', 'audit'],
+  ['/renew/upgrades', 'upgrades'],
+] as const
+
+export type RenewView = (typeof views)[number][0]
+
+export const RenewTabs = ({ here }: { readonly here: RenewView }) => (
+  <AreaTabs area="Renew" views={views} here={here} />
+)

@@ -1,0 +1,65 @@
+/** A cluster that is nine minors behind, renewed as a person does it. */
+import { join } from 'node:path'
+import { expect, it } from 'vitest'
+import { press, see } from './browser'
+import { suite } from './suite'
+
+const served = suite({ refusals: false })
+const { visit, advance } = served
+
+it('shows what is supported, and what will have lapsed on another day', async () => {
+  const page = await visit('/fleet')
+  await page.keyboard.press('7')
+  await see(page, '3 clusters are out of support today')
+  await see(page, 'burdock and dill')
+  await page.goto(`${served.url}/renew?on=2026-06-29`, { waitUntil: 'load' })
+  await see(page, '6 clusters are out of support on 2026-06-29')
+  const calendar = await (await fetch(`${served.url}/api/v1/support.ics`)).text()
+  expect(calendar).toContain('burdock: support of 1.24.17 ends')
+})
+
+it('writes a file anew beside what it was, its comments kept', async () => {
+  const page = await visit('/renew/audit?cluster=burdock&target=1.33')
+  await see(page, 'HorizontalPodAutoscaler irrigation/watering-planner')
+  const input = await page.waitForSelector('input[type=file]')
+  await input?.uploadFile(join(process.cwd(), 'demo/files/burdock/gate-sync.yaml'))
+  await see(page, '1 object is written anew; everything else is as it was.')
+  await see(page, 'pathType: ImplementationSpecific')
+  const after = await page.$$eval('.diff .came', (cells) =>
+    cells.map((cell) => cell.textContent).join('\n'),
+  )
+  expect(after).toContain('number: 8080 # plain, the gate ends TLS')
+  expect(after).toContain('apiVersion: networking.k8s.io/v1 # still asked for by gate-sync')
+})
+
+it('story 10: burdock goes from 1.24 to a release that is supported', async () => {
+  const page = await visit('/renew/upgrades?cluster=burdock')
+  await see(page, '9 steps of the control plane, 4 turnovers')
+  await press(page, 'button', 'Draft it')
+  await see(page, '2 objects are written in a version that 1.33 no longer serves')
+  await press(page, 'button', 'Write all 2 anew first')
+  await press(page, 'button', 'Run')
+  await see(page, 'Running')
+  await advance(120)
+  await see(page, 'Done and proven')
+  for (const release of ['1.26.15', '1.29.14']) {
+    await page.goto(`${served.url}/renew/upgrades?cluster=burdock`, { waitUntil: 'load' })
+    await press(page, 'button', 'Draft it')
+    await press(page, 'button', `Put the image of ${release} in place first`)
+    await press(page, 'button', 'Run')
+    await see(page, 'Running')
+    await advance(900)
+    await see(page, 'Done and proven')
+  }
+  await page.goto(`${served.url}/renew/upgrades?cluster=burdock`, { waitUntil: 'load' })
+  await press(page, 'button', 'Draft it')
+  await see(page, 'burdock has no maintenance window')
+  for (const box of await page.$$('input[type=checkbox]')) await box.click()
+  await press(page, 'button', 'Run')
+  await see(page, 'Running')
+  for (let hours = 0; hours < 5; hours++) await advance(3600)
+  await see(page, 'Done and proven')
+  await see(page, 'every workload is ready')
+  await page.goto(`${served.url}/renew`, { waitUntil: 'load' })
+  await see(page, '2 clusters are out of support today')
+})

@@ -1,0 +1,71 @@
+/** Objects that live in a cluster, judged by what their owners last wrote: which of them a release no longer serves. */
+import {
+  auditManifests,
+  convertManifests,
+  type LeftObject,
+  tidied,
+  type WrittenObject,
+} from '~/core/manifests'
+import { minorLine } from '~/core/units'
+import { stringify } from 'yaml'
+import { type ApiObject, fieldOwners, record } from '~/core/objects'
+
+export interface LiveGoing {
+  readonly cluster: string
+  /** Kind, namespace and name. */
+  readonly object: string
+  readonly apiVersion: string
+  readonly removedIn: string
+  readonly gone: boolean
+  readonly successor: string | null
+  /** Who wrote most of it last; null where nobody is known. */
+  readonly owner: string | null
+}
+
+function ownerOf(object: ApiObject): string | null {
+  const counts = new Map<string, number>()
+  for (const owner of fieldOwners(record(object.metadata)['managedFields']).values())
+    counts.set(owner, (counts.get(owner) ?? 0) + 1)
+  return [...counts].sort((a, b) => b[1] - a[1])[0]?.[0] ?? null
+}
+
+export function liveAudit(
+  cluster: string,
+  objects: readonly ApiObject[],
+  target: string,
+): readonly LiveGoing[] {
+  return objects.flatMap((object) => {
+    const { apiVersion, kind, metadata } = object
+    const named = {
+      apiVersion,
+      kind,
+      metadata: { name: metadata?.name, namespace: metadata?.namespace },
+    }
+    const [entry] = auditManifests(JSON.stringify(named), target).found
+    if (!entry) return []
+    const { namespace, name } = entry
+    return [
+      {
+        cluster,
+        object: `${entry.kind} ${namespace === null ? '' : `${namespace}/`}${name ?? ''}`,
+        apiVersion: entry.apiVersion,
+        removedIn: entry.removedIn,
+        gone: entry.gone,
+        successor: entry.successor,
+        owner: ownerOf(object),
+      },
+    ]
+  })
+}
+
+/** What goes among the objects of a cluster, written as the release that it runs serves it already, and what a person decides. */
+export function liveConversion(
+  objects: readonly ApiObject[],
+  release: string,
+  target: string,
+): { readonly text: string; readonly count: number; readonly left: readonly LeftObject[] } {
+  const going = objects.filter((object) => liveAudit('', [object], target).some(({ gone }) => gone))
+  const written = going.map((object) => stringify(tidied(object as WrittenObject))).join('---\n')
+  const { manifests, converted, left } = convertManifests(written, minorLine(release))
+  return { text: manifests, count: converted.length, left }
+}
