@@ -1,6 +1,12 @@
 /** Releases along a calendar with those who run them; the day asked for is a line that can be drawn to and fro. */
 import { type PointerEvent, useRef, useState } from 'react'
-import { nameWidth, rowHeight, supportLayout, type SupportLine } from './support-layout'
+import {
+  nameWidth,
+  rowHeight,
+  type SupportBar,
+  supportLayout,
+  type SupportLine,
+} from './support-layout'
 import { useWidth } from './use-width'
 import './support-chart.css'
 
@@ -21,6 +27,50 @@ const step: Readonly<Record<string, number>> = {
 
 const moved = (day: string, days: number): string =>
   new Date(Date.parse(day) + days * 86_400_000).toISOString().slice(0, 10)
+
+function Releases({
+  lines,
+  bars,
+  nameX,
+}: {
+  readonly lines: SupportChartProps['lines']
+  readonly bars: readonly SupportBar[]
+  readonly nameX: number
+}) {
+  return (
+    <>
+      {bars.map((bar, row) => (
+        <g key={bar.minor}>
+          <text className="minor" x={0} y={bar.y + 17}>
+            {bar.minor}
+          </text>
+          <rect
+            className={bar.isOver ? 'release over' : 'release'}
+            x={bar.x}
+            y={bar.y + 4}
+            width={bar.width}
+            height={rowHeight - 8}
+          />
+          <rect
+            className="passed"
+            x={bar.x}
+            y={bar.y + 4}
+            width={bar.passed}
+            height={rowHeight - 8}
+          />
+          <text className={bar.isOver ? 'runs over' : 'runs'} x={nameX} y={bar.y + 17}>
+            {lines[row]?.runs.join(', ')}
+          </text>
+          {bar.width > 0 ? null : (
+            <text x={bar.x + 6} y={bar.y + 17}>
+              {`ended ${lines[row]?.until ?? ''}`}
+            </text>
+          )}
+        </g>
+      ))}
+    </>
+  )
+}
 
 export function SupportChart({ lines, today, day, onDay }: SupportChartProps) {
   const [ref, width] = useWidth()
@@ -69,39 +119,7 @@ export function SupportChart({ lines, today, day, onDay }: SupportChartProps) {
             </text>
           </g>
         ))}
-        {layout.bars.map((bar, row) => (
-          <g key={bar.minor}>
-            <text className="minor" x={0} y={bar.y + 17}>
-              {bar.minor}
-            </text>
-            <rect
-              className={bar.isOver ? 'release over' : 'release'}
-              x={bar.x}
-              y={bar.y + 4}
-              width={bar.width}
-              height={rowHeight - 8}
-            />
-            <rect
-              className="passed"
-              x={bar.x}
-              y={bar.y + 4}
-              width={bar.passed}
-              height={rowHeight - 8}
-            />
-            <text
-              className={bar.isOver ? 'runs over' : 'runs'}
-              x={width - nameWidth + 12}
-              y={bar.y + 17}
-            >
-              {lines[row]?.runs.join(', ')}
-            </text>
-            {bar.width > 0 ? null : (
-              <text x={bar.x + 6} y={bar.y + 17}>
-                {`ended ${lines[row]?.until ?? ''}`}
-              </text>
-            )}
-          </g>
-        ))}
+        <Releases lines={lines} bars={layout.bars} nameX={width - nameWidth + 12} />
         <line className="today" x1={layout.todayX} x2={layout.todayX} y1={16} y2={layout.height} />
         <g className="day" transform={`translate(${layout.dayX} 0)`}>
           <line y1={16} y2={layout.height} />

@@ -1,7 +1,8 @@
 /** Clusters taken from release to release in the stand-ins: what the draft says comes true. */
 import { describe, expect, it } from 'vitest'
 import type { ChangeRecord } from '../changes/changes'
-import { draftAndRun, gyrarchForEach, type Opened } from '../testing/open'
+import { putFault } from '../faults'
+import { draftAndRun, gyrarchForEach, type Opened, runOut } from '../testing/open'
 
 let opened: Opened
 gyrarchForEach((made) => {
@@ -64,6 +65,29 @@ describe('burdock, nine minors behind', () => {
       Array.from({ length: 4 }, () => cluster?.release),
     )
     expect(await whyNotBack(done.id)).toMatch(/./)
+  })
+
+  it('halts where a machine does not come back, and goes on once that is mended', async () => {
+    const { gyrarch } = opened
+    await mended(intent)
+    const { id, findings } = await gyrarch.changes.draft('cluster.upgrade', intent)
+    await gyrarch.changes.run(id, { accept: findings.map(({ key }) => key) })
+    await putFault(gyrarch, {
+      fault: 'image-missing',
+      about: 'image/mossgate/1.26.15',
+      mode: 'permanent',
+      times: 1,
+      afterSeconds: 0,
+    })
+    const halted = await runOut(gyrarch, id, 12)
+    expect([halted.state, halted.cause?.reason]).toEqual(['halted', 'image-missing'])
+    const remedy = halted.remedies.find(({ change }) => 'kind' in change)?.change
+    if (!remedy || !('kind' in remedy)) throw new Error('nothing is offered')
+    await ran(remedy.kind, remedy.intent)
+    await gyrarch.changes.retry(id)
+    const done = await runOut(gyrarch, id, 12)
+    expect([done.state, done.cause?.says]).toEqual(['done', undefined])
+    expect(done.proof?.filter(({ holds }) => !holds)).toEqual([])
   })
 
   it('has a silent API while its only member is restarted, and goes on by itself', async () => {

@@ -72,6 +72,27 @@ it('packs, is put in, enters what came, and has every node pull it from the regi
   expect(again.findings.map(({ rule }) => rule)).toContain('shipment.empty')
 })
 
+it('is enough for the cluster inside to go to the release that was carried in', async () => {
+  const { gyrarch } = opened
+  const intent = { cluster: 'sorrel', to: '1.33.2' }
+  const before = await gyrarch.changes.draft('cluster.upgrade', intent)
+  const stops = before.findings.filter(({ level }) => level === 'stop').map(({ rule }) => rule)
+  expect(stops).toEqual([
+    'release.carried.1.32.6',
+    'release.carried.1.33.2',
+    'image.present.1.33.2',
+  ])
+  await packed()
+  const { id } = await importing()
+  const row = await gyrarch.shipments.find(choice.shipment)
+  for (const index of row.drives.keys())
+    await put(await gyrarch.shipments.archive(choice.shipment, index + 1, []))
+  expect((await runOut(gyrarch, id)).state).toBe('done')
+  const done = await draftAndRun(gyrarch, 'cluster.upgrade', intent, 12)
+  expect([done.state, done.cause?.says]).toEqual(['done', undefined])
+  expect(done.proof?.filter(({ holds }) => !holds)).toEqual([])
+})
+
 it('names a damaged blob, keeps the rest, and takes that blob alone the second time', async () => {
   const { gyrarch } = opened
   await packed()

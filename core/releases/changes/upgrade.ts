@@ -12,6 +12,7 @@ import {
 } from '../../changes'
 import { command } from '../../contract'
 import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
+import { shownBy } from '../../keeping'
 import { record } from '../../objects'
 import { estimates, step } from '../../provisioning'
 import { askRetry } from '../../provisioning/steps'
@@ -149,6 +150,7 @@ export const clusterUpgradeKind: ChangeKind<UpgradeIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: ({ cluster, to }) => `take ${cluster || 'a cluster'} to ${to || 'another release'}`,
   check: checkUpgrade,
+  answeredBy: (failure) => shownBy[failure.reason] ?? [],
   plan,
   prove: (intent, view, results) => {
     const cluster = clusterOf(view, intent.cluster)
