@@ -189,13 +189,11 @@ await advance(700)
 const views = [
   ['fleet', '/fleet?on=node/bramble/bramble-general-2', 'light'],
   ['ground', '/ground?site=mossgate', 'light'],
-  ['addresses', '/ground/addresses?within=10.44.0.0/20&prefixes=22%2024', 'light'],
   ['raise', `/raise/${stopped}`, 'light'],
   ['run', `/changes/${running}`, 'light'],
   ['run-halted', `/changes/${halted}`, 'dark'],
   ['cluster', '/clusters/cedar?on=cedar-general-3', 'light'],
   ['journal', '/journal', 'dark'],
-  ['windows', '/shape/windows', 'light'],
   [
     'board',
     `/shape/board?aim=cluster/cedar&workload=StatefulSet/gathering/gathering-ledger&if=${encodeURIComponent(JSON.stringify([{ kind: 'replicas', workload: 'StatefulSet/gathering/gathering-ledger', count: 4 }]))}`,
