@@ -81,7 +81,7 @@ import {
   volumeMove,
   volumeResize,
 } from '../storage/changes'
-import { clusterUpgradeKind } from '../releases/changes'
+import { clusterUpgradeKind, renewGuard } from '../releases/changes'
 import {
   imageSign,
   imageWithdraw,
@@ -303,6 +303,7 @@ export const kinds: readonly Kind[] = [
   kind(shipmentImport),
   kind(registryRule),
   kind(clusterUpgradeKind),
+  kind(renewGuard),
   kind(registryClose),
   kind(registryCredential),
   kind(registryRevoke),

@@ -34,7 +34,7 @@ import {
   referenceFindings,
   textFindings,
 } from './apply-checks'
-import { webhookFindings } from './webhook-checks'
+import { policyFindings, webhookFindings } from './webhook-checks'
 import { virtualAddresses, wiringFindings } from './wiring-checks'
 
 export function known(
@@ -82,6 +82,9 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
       })
   }
   const changes = changesOf(intent, view)
+  const written = changes
+    .filter((change) => change.kind !== 'same')
+    .map((change) => ({ object: change.object, isNew: change.kind === 'make' }))
   findings.push(
     ...immutableFindings(intent, changes, view),
     ...serviceFindings(intent, objects, target.cluster, view),
@@ -90,13 +93,8 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
     ...referenceFindings(intent, objects, target.cluster, view),
     ...allowanceFindings(intent, objects, target.cluster, view),
     ...wiringFindings(intent, objects, target.cluster, view),
-    ...webhookFindings(
-      changes
-        .filter((change) => change.kind !== 'same')
-        .map((change) => ({ object: change.object, isNew: change.kind === 'make' })),
-      target.cluster,
-      view,
-    ),
+    ...webhookFindings(written, target.cluster, view),
+    ...policyFindings(written, target.cluster, view),
   )
   if (!findings.some((finding) => finding.level === 'stop'))
     findings.push(

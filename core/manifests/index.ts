@@ -35,6 +35,7 @@ export {
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
 export { invalidities, type Invalid } from './validate'
 export { untar } from './untar'
+export { removalsUntil } from './removed'
 export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'
 export { fieldsAt, placeIn, type Outline } from './outline'
 export {

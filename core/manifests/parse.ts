@@ -193,6 +193,8 @@ const clusterWideKinds = new Set([
   'IngressClass',
   'CustomResourceDefinition',
   'ValidatingWebhookConfiguration',
+  'ValidatingAdmissionPolicy',
+  'ValidatingAdmissionPolicyBinding',
   'MutatingWebhookConfiguration',
   'RuntimeClass',
   'CSINode',

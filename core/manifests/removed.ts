@@ -91,6 +91,10 @@ const rows = new Map(
 export const removalOf = (apiVersion: string, kind: string): Removal | undefined =>
   rows.get(`${apiVersion} ${kind}`)
 
+/** What is gone at a minor release. */
+export const removalsUntil = (release: string): readonly Removal[] =>
+  removals.filter((removal) => !isServedUntil(removal, release))
+
 /** Whether a minor release serves what takes the place of what a row names. */
 export const servesSuccessor = ({ successorFrom }: Removal, release: string): boolean =>
   successorFrom !== null && minorOf(release) >= minorOf(successorFrom)

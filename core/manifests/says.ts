@@ -224,6 +224,14 @@ export const said = sentences({
     `${p.objectText}: ${p.namespace} does not take ${p.image}: ${p.broken === 'signature' ? 'it is not signed' : `it has a finding of ${p.worst ?? ''}`}.`,
   'namespace-takes': (p: { namespace: string; signed: boolean; below: string | null }) =>
     `${p.namespace} takes ${p.signed ? 'signed images alone' : 'images'}${p.below === null ? '' : `, none with a finding of ${p.below} or above`}`,
+  'policy-refuses': (p: {
+    objectText: string
+    policy: string
+    refuses: boolean
+    message: string
+  }) =>
+    `${p.objectText} ${p.refuses ? 'is refused' : 'is warned of'} by policy ${p.policy}: ${p.message}`,
+  'policy-matches': (p: { policy: string }) => `${p.policy} matches it by its version and kind`,
   'container-needs-image': () => 'A container needs an image.',
   'asks-more-limit': (p: { request: string; limit: string }) =>
     `It asks for ${p.request}, more than its limit of ${p.limit}.`,

@@ -59,6 +59,7 @@ const stageOfRule: Readonly<Record<string, Stage>> = {
   sizes: 'policy',
   class: 'policy',
   webhook: 'policy',
+  policy: 'policy',
   'node-port': 'address',
   ports: 'address',
   virtual: 'address',

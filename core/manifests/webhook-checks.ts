@@ -8,7 +8,9 @@ import {
   type LabelSelector,
   list,
   type PodObject,
+  policyRefusals,
   record,
+  resourcesOf,
   selectorTest,
   text,
   texts,
@@ -31,13 +33,6 @@ const failingClosed = (live: readonly ApiObject[]): readonly Webhook[] =>
     .flatMap((configuration) => list((configuration as WrittenObject)['webhooks']).map(record))
     .filter((of) => of['failurePolicy'] !== 'Ignore')
     .map((of) => ({ name: text(of['name']), of }))
-
-const plural = (kind: string): string => {
-  const lower = kind.toLowerCase()
-  if (lower === 'endpoints') return lower
-  if (/(s|x|ch|sh)$/.test(lower)) return `${lower}es`
-  return /[^aeiou]y$/.test(lower) ? `${lower.slice(0, -1)}ies` : `${lower}s`
-}
 
 const holds = (listed: unknown, value: string): boolean => {
   const values = texts(listed)
@@ -78,7 +73,7 @@ function isAsked(
           holds(rule['operations'], operation) &&
           holds(rule['apiGroups'], group ?? '') &&
           holds(rule['apiVersions'], version ?? '') &&
-          holds(rule['resources'], plural(object.kind)),
+          holds(rule['resources'], resourcesOf(object.kind)),
       ) &&
     matches(
       of['objectSelector'],
@@ -176,4 +171,31 @@ export function webhookFindings(
       },
     ]
   })
+}
+
+/** Admission policies that would refuse an object, or warn of it, whatever it holds. */
+export function policyFindings(
+  objects: readonly { readonly object: WrittenObject; readonly isNew: boolean }[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const live = listedObjects(view, cluster.name)
+  return objects.flatMap(({ object, isNew }) =>
+    policyRefusals(live, {
+      apiVersion: object.apiVersion,
+      kind: object.kind,
+      operation: isNew ? 'CREATE' : 'UPDATE',
+      namespaceLabels: isClusterWide(object.kind)
+        ? null
+        : labelsIn(live, object.metadata.namespace ?? 'default'),
+    }).map(({ policy, refuses, message }) => ({
+      level: refuses ? 'stop' : 'caution',
+      rule: `policy.${objectKey(object)}.${policy}`,
+      field: 'text',
+      ...said('policy-refuses', { objectText: objectText(object), policy, refuses, message }),
+      because: [
+        { ...said('policy-matches', { policy }), source: cluster.name, at: cluster.observedAt },
+      ],
+    })),
+  )
 }

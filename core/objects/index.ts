@@ -56,6 +56,15 @@ export {
   type Labels,
   type LabelTest,
 } from './selector'
+export {
+  type Admitted,
+  bindingKind,
+  policiesServedFrom,
+  policyKind,
+  policyRefusals,
+  type PolicyRefusal,
+} from './admission-policies'
+export { resourcesOf } from './plural'
 export { apiYaml, apiYamlWith, writeQuotedYaml, writeYaml, yamlDocument } from './yaml'
 export { cronText } from './cron-text'
 export { isCronZone, nextCron, readCron, type CronRead, type CronSchedule } from './cron'

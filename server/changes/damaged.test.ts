@@ -241,6 +241,7 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ],
   ['shipment.import', { shipment: 'winter', site: 'kilnlane' }],
   ['registry.rule', { cluster: 'bramble', namespace: 'vision', signed: true, below: 'high' }],
+  ['renew.guard', { cluster: 'bramble', namespace: 'market', target: '1.33', action: 'warn' }],
   ['cluster.upgrade', { cluster: 'cedar', to: '1.33.2' }],
   ['registry.close', { registry: 'registry.fernhollow.example', repositories: 'market' }],
   [

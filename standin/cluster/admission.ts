@@ -24,6 +24,8 @@ const clusterWide = new Set([
   'ClusterRoleBinding',
   'IngressClass',
   'CustomResourceDefinition',
+  'ValidatingAdmissionPolicy',
+  'ValidatingAdmissionPolicyBinding',
   'ValidatingWebhookConfiguration',
   'MutatingWebhookConfiguration',
   'RuntimeClass',

@@ -1,6 +1,8 @@
 /** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
 import { fieldAt, fieldsOf, isIdentity, withFields } from '../../core/objects/fields'
+import { policyRefusals } from '../../core/objects'
 import { permanent, transient } from '../failures'
+import { namespaceLabels } from '../traffic/policies'
 import { webhookAgainst } from '../traffic/webhooks'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
@@ -221,6 +223,18 @@ function objectionTo(
   const unasked = webhookAgainst(sim, cluster, object, operation)
   if (unasked)
     return transient('webhook-silent', unasked, { about: about(cluster, object), ...unasked })
+  const refused = policyRefusals(trial.objects ?? [], {
+    apiVersion: object.apiVersion,
+    kind: object.kind,
+    operation,
+    namespaceLabels: isClusterWide(object.kind)
+      ? null
+      : namespaceLabels(trial, object.metadata.namespace ?? 'default'),
+  }).find(({ refuses }) => refuses)
+  if (refused) {
+    const denied = said('policy-denies', refused)
+    return permanent('policy-refuses', denied, { about: about(cluster, object), ...denied })
+  }
   const forbidden = forbids(trial, object, coming)
   return forbidden
     ? permanent(forbidden.reason, saidOf(forbidden), {

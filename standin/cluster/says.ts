@@ -147,6 +147,9 @@ export const said = sentences({
   belongs: (p: { conflict: string; owner: string }) =>
     `${fieldText(p.conflict)} belongs to ${p.owner}`,
 
+  'policy-denies': (p: { policy: string; binding: string; message: string }) =>
+    `ValidatingAdmissionPolicy '${p.policy}' with binding '${p.binding}' denied request: ${p.message}`,
+
   // rollout
   'ready-no-progress': (p: { ready: number; replicas: number; deadlineSeconds: number }) =>
     `${p.ready} of ${p.replicas} ready; no progress within ${p.deadlineSeconds} s`,

@@ -4,6 +4,7 @@
  * is refused or not, as the configuration says. Those that answer allow everything.
  */
 import { parseAddress } from '../../core/addresses'
+import { resourcesOf } from '../../core/objects'
 import { list, record as fields, text } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest } from '../world'
@@ -25,14 +26,6 @@ function configurations(cluster: Cluster): readonly Manifest[] {
   const among = objects.filter((object) => kinds.includes(object.kind))
   configured.set(objects, among)
   return among
-}
-
-/** The name under which an API lists a kind. */
-function plural(kind: string): string {
-  const lower = kind.toLowerCase()
-  if (/(s|x|ch|sh)$/.test(lower) && lower !== 'endpoints') return `${lower}es`
-  if (/[^aeiou]y$/.test(lower)) return `${lower.slice(0, -1)}ies`
-  return lower === 'endpoints' ? lower : `${lower}s`
 }
 
 const names = (value: unknown): readonly string[] => list(value).map(String)
@@ -57,7 +50,7 @@ function isAsked(
           takes(names(rule['operations']), operation) &&
           takes(names(rule['apiGroups']), group) &&
           takes(names(rule['apiVersions']), version) &&
-          takes(names(rule['resources']), plural(object.kind)),
+          takes(names(rule['resources']), resourcesOf(object.kind)),
       ) &&
     selects(webhook['objectSelector'] ?? {}, object.metadata.labels ?? {}) &&
     (namespace === undefined ||

@@ -213,6 +213,20 @@ function Reason({ rows, target, cluster, anew }: Route.ComponentProps['loaderDat
           </DraftChange>
         </div>
       ) : null}
+      {cluster === null ? null : (
+        <div className="acts">
+          <DraftChange kind="renew.guard" intent={{ cluster, target, action: 'warn' }}>
+            {`Warn of what ${target} no longer serves`}
+          </DraftChange>
+          <DraftChange
+            kind="renew.guard"
+            intent={{ cluster, target, action: 'refuse' }}
+            variant="text"
+          >
+            Refuse it
+          </DraftChange>
+        </div>
+      )}
       {anew?.left.map(({ kind, name, decide }) => (
         <p key={`${kind} ${name ?? ''}`}>
           <StateGlyph state="strained" /> <b>{`${kind} ${name ?? ''}`}</b>: {decide}

@@ -45,7 +45,7 @@ export const objectsApply = verb({
     force: z.array(z.string()).default([]),
   }),
   result: z.object({ before }),
-  failures: ['field-conflict', 'webhook-silent'],
+  failures: ['field-conflict', 'webhook-silent', 'policy-refuses'],
   at: atCluster,
   touches: clusterSlice,
   makes: objectRefs,

@@ -34,6 +34,17 @@ export const said = sentences({
     `${p.cluster} has no maintenance window: nothing says when this may run.`,
   'windows.are': (p: { windows: readonly string[] }) =>
     `windows: ${listText(p.windows, 4) || 'none'}`,
+  'guard.not-served': (p: { cluster: string; from: string }) =>
+    `${p.cluster} has no admission policies yet: they are there from ${p.from} on.`,
+  'guard.no-namespace': (p: { cluster: string; namespace: string }) =>
+    `${p.cluster} has no namespace ${p.namespace}.`,
+  'namespaces.are': (p: { namespaces: readonly string[] }) =>
+    `namespaces: ${listText(p.namespaces, 12)}`,
+  'guard.nothing': (p: { target: string }) => `Nothing that is known is gone at ${p.target}.`,
+  'guard.same': (p: { name: string }) => `${p.name} does this already.`,
+  'guard.is': (p: { name: string; action: string }) => `${p.name}: ${p.action}`,
+  'guard.meets': (p: { objects: readonly string[]; action: 'refuse' | 'warn' }) =>
+    `${countText(p.objects.length, 'object')} that ${p.objects.length === 1 ? 'lives' : 'live'} would be ${p.action === 'refuse' ? 'refused' : 'warned of'} when written again: ${listText(p.objects, 4)}.`,
   'upgrade.final': () =>
     'Add-ons can be taken back. A control plane cannot: from its first step on the way back is the backup that is taken first.',
 })
