@@ -37,7 +37,7 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
   await see(page, '9 steps of the control plane, 4 turnovers')
   await press(page, 'button', 'Draft it')
   await see(page, '2 objects are written in a version that 1.33 no longer serves')
-  await press(page, 'button', 'Write all 2 anew first')
+  await press(page, 'button', 'Write all of them anew first')
   await press(page, 'button', 'Run')
   await see(page, 'Running')
   await advance(120)

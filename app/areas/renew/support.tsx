@@ -125,8 +125,8 @@ function Reason({ clusters, day, today }: Route.ComponentProps['loaderData']) {
       {ending.length > 0 ? (
         <>
           <h2>
-            <StateGlyph state="strained" /> {countText(ending.length, 'ends', 'end')} within{' '}
-            {endingDays} days
+            <StateGlyph state="strained" />{' '}
+            {countText(ending.length, 'cluster ends', 'clusters end')} within {endingDays} days
           </h2>
           {list(ending)}
         </>

@@ -133,7 +133,7 @@ function goneFindings({ cluster, release }: Ordered, view: FleetView): readonly 
       helps
         ? [
             {
-              says: `Write ${converted.length === 1 ? 'it' : `all ${converted.length}`} anew first`,
+              says: `Write ${converted.length === 1 ? 'it' : 'all of them'} anew first`,
               change: {
                 kind: 'manifest.apply',
                 intent: { cluster: cluster.name, text: manifests },
