@@ -42,6 +42,7 @@ export default [
   route('renew', 'areas/renew/support.tsx'),
   route('renew/audit', 'areas/renew/audit.tsx'),
   route('renew/upgrades', 'areas/renew/upgrades.tsx'),
+  route('renew/waves', 'areas/renew/waves.tsx'),
   route('journal', 'areas/journal/journal.tsx'),
   route('journal/observed', 'areas/journal/observed.tsx'),
   route('journal/estimates', 'areas/journal/estimates.tsx'),

@@ -148,6 +148,7 @@ const views: readonly (readonly [string, string, string])[] = [
   ['support', '/renew', 'burdock'],
   ['support on another day', '/renew?on=2026-06-29', 'out of support on 2026-06-29'],
   ['the removal audit', '/renew/audit?cluster=burdock&target=1.33', 'gone since 1.26'],
+  ['waves', '/renew/waves?to=1.34', 'Draft them as one'],
   ['an upgrade', '/renew/upgrades?cluster=burdock', '4 turnovers'],
   ['what was observed', '/journal/observed?about=cluster/cedar', 'What is kept'],
   ['how well estimates did', '/journal/estimates', 'Estimates'],

@@ -54,6 +54,7 @@ export const views: readonly JumpPlace[] = [
   view('Support', 'Renew', '/renew'),
   view('Removal audit', 'Renew', '/renew/audit'),
   view('Upgrades', 'Renew', '/renew/upgrades'),
+  view('Waves', 'Renew', '/renew/waves'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),
 ]

@@ -5,6 +5,7 @@ const views = [
   ['/renew', 'support'],
   ['/renew/audit', 'audit'],
   ['/renew/upgrades', 'upgrades'],
+  ['/renew/waves', 'waves'],
 ] as const
 
 export type RenewView = (typeof views)[number][0]

@@ -150,6 +150,26 @@ export const clusterUpgradeKind: ChangeKind<UpgradeIntent> = {
   guardedBy: (intent, view) => guardedCluster(intent.cluster, view),
   label: ({ cluster, to }) => `take ${cluster || 'a cluster'} to ${to || 'another release'}`,
   check: checkUpgrade,
+  after: (intent, view) => {
+    const ordered = orderedUpgrade(intent, view)
+    if (!ordered) return view
+    const { version } = ordered.release
+    return {
+      ...view,
+      clusters: view.clusters.map((cluster) =>
+        cluster.name === intent.cluster
+          ? {
+              ...cluster,
+              release: version,
+              pools: cluster.pools.map((pool) => ({
+                ...pool,
+                nodes: pool.nodes.map((node) => ({ ...node, release: version })),
+              })),
+            }
+          : cluster,
+      ),
+    }
+  },
   answeredBy: (failure) => shownBy[failure.reason] ?? [],
   plan,
   prove: (intent, view, results) => {

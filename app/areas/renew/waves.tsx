@@ -1,0 +1,235 @@
+/** Several clusters to one release: waves laid into maintenance windows, and drafted as one change. */
+import { useState } from 'react'
+import { useSearchParams } from 'react-router'
+import { minorLines } from '~/core/releases'
+import { countText, durationText } from '~/core/units'
+import { wavesIntent, type WaveLane, wavesOf } from '~/server/renew/waves'
+import { gyrarchContext } from '../../context'
+import { Page } from '../../frame/page'
+import { AskForm, Hidden } from '../../kit/ask-form'
+import { Choice } from '../../kit/choice'
+import { NumberField } from '../../kit/number-field'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
+import { SeveralField } from '../../kit/several-field'
+import { DraftChange } from '../../parts/draft-change'
+import { StateGlyph, StateText } from '../../parts/state'
+import { To } from '../../parts/to'
+import { clockText } from '../../parts/when'
+import { fleetAsked } from '../moment'
+import { RenewTabs } from './tabs'
+import type { Route } from './+types/waves'
+import './renew.css'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Waves · Gyrarch' }]
+
+const days = 60
+
+const numberIn = (text: string | null, usual: number, atMost: number): number => {
+  const value = Number(text ?? usual)
+  return Number.isInteger(value) && value >= 1 && value <= atMost ? value : usual
+}
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  const fleet = await fleetAsked(gyrarch, request)
+  const view = { ...(await fleet.view()), published: await gyrarch.registries.published() }
+  const { searchParams } = new URL(request.url)
+  const today = view.now.slice(0, 10)
+  const lines = minorLines(view.catalogue)
+  const usual = lines.filter(({ until }) => until >= today)[1]?.minor ?? lines[0]?.minor ?? ''
+  const asked = searchParams.get('to') ?? ''
+  const to = lines.some(({ minor }) => minor === asked) ? asked : usual
+  const names = view.clusters.map(({ name }) => name)
+  const wanted = searchParams.get('clusters')?.split(',').filter(Boolean)
+  const chosen = wanted?.filter((name) => names.includes(name)) ?? names
+  const atOnce = numberIn(searchParams.get('atOnce'), 1, 20)
+  const soak = numberIn(searchParams.get('soak'), 60, 10_080)
+  const lanes = wavesOf(view, chosen, to, atOnce, days)
+  return {
+    now: view.now,
+    names,
+    chosen,
+    to,
+    minors: lines.map(({ minor }) => minor),
+    atOnce,
+    soak,
+    lanes,
+    intent: wavesIntent(lanes, atOnce, soak * 60),
+  }
+}
+
+type Data = Route.ComponentProps['loaderData']
+
+function Asked({ data }: { readonly data: Data }) {
+  const [clusters, setClusters] = useState<readonly string[]>(data.chosen)
+  return (
+    <AskForm label="Which clusters go where" verb="Lay" asks={['to', 'clusters', 'atOnce', 'soak']}>
+      <Choice
+        name="to"
+        label="To"
+        options={data.minors}
+        defaultValue={data.to}
+        width={110}
+        unfolds
+      />
+      <Hidden name="clusters" value={clusters.join(',')} />
+      <SeveralField
+        label="Clusters"
+        value={clusters}
+        options={data.names}
+        onChange={setClusters}
+        placeholder="none"
+        width={300}
+      />
+      <NumberField
+        name="atOnce"
+        label="At once"
+        defaultValue={data.atOnce}
+        min={1}
+        max={20}
+        width={100}
+      />
+      <NumberField
+        name="soak"
+        label="Minutes between"
+        defaultValue={data.soak}
+        min={1}
+        max={10_080}
+        width={140}
+      />
+    </AskForm>
+  )
+}
+
+const span = days * 86_400_000
+
+/** A lane: its windows, and the stage laid into one of them. */
+function Lane({ lane, now }: { readonly lane: WaveLane; readonly now: string }) {
+  const part = (at: string): number => Math.max(0, (Date.parse(at) - Date.parse(now)) / span)
+  const bar = (start: string, end: string) => ({
+    left: `${100 * part(start)}%`,
+    width: `max(3px, ${100 * (part(end) - part(start))}%)`,
+  })
+  return (
+    <span
+      className="wave-lane"
+      role="img"
+      aria-label={
+        lane.laid
+          ? `laid into ${clockText(lane.laid.start, { seconds: false })} UTC`
+          : 'laid into no window'
+      }
+    >
+      {lane.open.map(({ start, end }) => (
+        <span key={start} className="open" style={bar(start, end)} />
+      ))}
+      {lane.laid ? <span className="laid" style={bar(lane.laid.start, lane.laid.end)} /> : null}
+    </span>
+  )
+}
+
+function Lanes({ lanes, now }: Pick<Data, 'lanes' | 'now'>) {
+  return (
+    <PlainTable
+      label="Waves"
+      heads={[
+        'wave',
+        'cluster',
+        'from',
+        'likely',
+        'worst',
+        'window',
+        'laid into',
+        `next ${days} days`,
+      ]}
+    >
+      {lanes.map((lane) => (
+        <Row key={lane.cluster}>
+          <Cell className="number">{lane.wave}</Cell>
+          <Cell>
+            <To path="/renew/upgrades" query={{ cluster: lane.cluster, to: lane.to }}>
+              {lane.cluster}
+            </To>
+          </Cell>
+          <Cell className="mono">{lane.from}</Cell>
+          <Cell className="number">{lane.seconds ? durationText(lane.seconds.likely) : ''}</Cell>
+          <Cell className="number">{lane.seconds ? durationText(lane.seconds.worst) : ''}</Cell>
+          <Cell>{lane.window ?? <StateText state="strained">none</StateText>}</Cell>
+          <Cell>
+            {lane.laid ? (
+              `${clockText(lane.laid.start, { seconds: false })} UTC`
+            ) : (
+              <StateText state="broken">{lane.why ?? 'nowhere'}</StateText>
+            )}
+          </Cell>
+          <Cell className="lanes">
+            <Lane lane={lane} now={now} />
+          </Cell>
+        </Row>
+      ))}
+    </PlainTable>
+  )
+}
+
+function Reason({ lanes, to, intent, chosen }: Data) {
+  const unlaid = lanes.filter(({ laid }) => laid === null)
+  const last = lanes
+    .flatMap(({ laid }) => laid?.end ?? [])
+    .sort()
+    .at(-1)
+  const there = chosen.length - lanes.length
+  if (lanes.length === 0)
+    return (
+      <h2>
+        <StateGlyph state="well" /> All of them run {to} or newer
+      </h2>
+    )
+  return (
+    <>
+      <h2>
+        <StateGlyph state={unlaid.length === 0 ? 'well' : 'strained'} />{' '}
+        {unlaid.length === 0
+          ? `${countText(lanes.length, 'cluster')} laid`
+          : `${countText(unlaid.length, 'cluster')} could not be laid`}
+      </h2>
+      {last === undefined ? null : (
+        <p>Done by {clockText(last, { seconds: false })} UTC at the worst.</p>
+      )}
+      {unlaid.map(({ cluster, why }) => (
+        <p key={cluster}>{why}</p>
+      ))}
+      {unlaid.some(({ window }) => window === null) ? (
+        <p>
+          <To path="/shape/windows">Give them a window</To>
+        </p>
+      ) : null}
+      {there > 0 ? <p>{countText(there, 'more runs', 'more run')} it already.</p> : null}
+      <div className="acts">
+        <DraftChange kind="set.run" intent={intent} variant="contained">
+          Draft them as one
+        </DraftChange>
+      </div>
+      <p className="soft">
+        What drives other clusters goes first. Each begins only while its window is open, once
+        nothing that was touched is broken; one that halts keeps the next from beginning.
+      </p>
+    </>
+  )
+}
+
+export default function WavesPage({ loaderData }: Route.ComponentProps) {
+  const [search] = useSearchParams()
+  return (
+    <Page
+      title="Waves"
+      beside={<span className="soft">to {loaderData.to}</span>}
+      reason={<Reason {...loaderData} />}
+    >
+      <RenewTabs here="/renew/waves" />
+      <div className="renew-page">
+        <Asked key={search.toString()} data={loaderData} />
+        <Lanes lanes={loaderData.lanes} now={loaderData.now} />
+      </div>
+    </Page>
+  )
+}
