@@ -316,11 +316,26 @@ describe('what a person has to decide', () => {
     ).toMatch(/Two/)
   })
 
+  it('of what refers to itself until nobody can write it out', () => {
+    const ten = (name: string) => `[${Array.from({ length: 10 }, () => name).join(',')}]`
+    const text = `apiVersion: apps/v1beta2\nkind: Deployment\nx: &a ${ten('1')}\ny: &b ${ten('*a')}\nz: &c ${ten('*b')}\nspec:\n  selector: {matchLabels: {a: *c}}\n  template: {metadata: {labels: {a: b}}}\n`
+    expect(decided(text)).toMatch(/written once/)
+  })
+
   it('of what is written once for several places', () => {
     const text =
       'apiVersion: networking.k8s.io/v1beta1\nkind: Ingress\nx: &b {serviceName: a, servicePort: 1}\nspec:\n  backend: *b\n'
     expect(decided(text)).toMatch(/spec.backend/)
   })
+})
+
+it('selects by labels that are merged in', () => {
+  const head = 'apiVersion: apps/v1beta2\nkind: Deployment\nmetadata: {labels: &l {a: b}}\nspec:\n'
+  const template = '  template: {metadata: {labels: {<<: *l, c: d}}}\n'
+  const said = converts(`${head}  selector: {matchLabels: {<<: *l}}\n${template}`)
+  expect([said.converted.length, said.left]).toEqual([1, []])
+  const [written] = parsed(converts(`${head}${template}`).manifests) as Json[]
+  expect((written?.['spec'] as Json)['selector']).toEqual({ matchLabels: { a: 'b', c: 'd' } })
 })
 
 describe('what is not there yet', () => {

@@ -96,6 +96,13 @@ function successorOf(removal: Removal, kind: string, target: string): string | n
   return next && next.successor === null && !isServedUntil(next, target) ? null : removal.successor
 }
 
+/** What stands in several places at once, by the error that says so; null for any other. */
+function sharedIn(error: unknown): string | null {
+  if (error instanceof SharedPlace) return error.path
+  // The library refuses to write out what refers to itself again and again.
+  return error instanceof ReferenceError ? 'spec' : null
+}
+
 class Converter {
   readonly converted: ConvertedObject[] = []
   readonly left: LeftObject[] = []
@@ -133,8 +140,9 @@ class Converter {
       ruleOf(from, of.kind)(conversion, of.kind)
       if (isScalar(version)) conversion.editor.replace(version, to)
     } catch (error) {
-      if (!(error instanceof SharedPlace)) throw error
-      conversion.ask(said('alias-changes', { path: error.path }))
+      const path = sharedIn(error)
+      if (path === null) throw error
+      conversion.ask(said('alias-changes', { path }))
     }
     if (conversion.decide.length > 0) {
       this.left.push({ ...of, apiVersion: from, decide: conversion.decide.join(' ') })

@@ -31,7 +31,6 @@ function labelsOf(conversion: Conversion, spec: YAMLMap): readonly Label[] {
           {
             // A key such as n is a text here, whatever YAML makes of it.
             key: typeof key.value === 'string' ? key.value : conversion.editor.sourceOf(key),
-            value: String(value.value),
             written: { scalar: value, source: conversion.editor.sourceOf(value) },
           },
         ]
@@ -41,16 +40,30 @@ function labelsOf(conversion: Conversion, spec: YAMLMap): readonly Label[] {
 
 interface Label {
   readonly key: string
-  readonly value: string
   readonly written: FreshValue
+}
+
+/** The labels of a template as a reader has them, with what is merged into them. */
+function plainLabels(conversion: Conversion, spec: YAMLMap): Readonly<Record<string, string>> {
+  const template = conversion.value(spec, 'template')
+  const metadata = isRecord(template) ? template['metadata'] : null
+  const labels = isRecord(metadata) ? metadata['labels'] : null
+  return isRecord(labels)
+    ? Object.fromEntries(Object.entries(labels).map(([key, value]) => [key, String(value)]))
+    : {}
 }
 
 function selects(conversion: Conversion, spec: YAMLMap): void {
   const labels = labelsOf(conversion, spec)
   const selector = conversion.value(spec, 'selector')
   if (isEmpty(selector) && !isMap(conversion.node(spec, 'selector'))) {
-    if (labels.length === 0) return conversion.ask(said('selector-none'))
-    const entries = labels.map(({ key, written }) => fresh(key, written))
+    const plain = Object.entries(plainLabels(conversion, spec))
+    if (plain.length === 0) return conversion.ask(said('selector-none'))
+    // What is merged in stands elsewhere: it is written out.
+    const entries =
+      labels.length === plain.length
+        ? labels.map(({ key, written }) => fresh(key, written))
+        : plain.map(([key, value]) => fresh(key, value))
     conversion.editor.map(spec).add(fresh('selector', [fresh('matchLabels', entries)]), 'replicas')
     return conversion.note(
       'spec.selector',
@@ -58,7 +71,7 @@ function selects(conversion: Conversion, spec: YAMLMap): void {
     )
   }
   const read = labelSelectorSchema.safeParse(selector)
-  const own = Object.fromEntries(labels.map(({ key, value }) => [key, value]))
+  const own = plainLabels(conversion, spec)
   if (isEmptySelector(selector) || !read.success || !selectorTest(read.data)(own))
     conversion.ask(said('selector-differs'))
 }
