@@ -1,4 +1,6 @@
 /** Who may pull and push: repositories that are closed, credentials that end, and the next one proven before the last one goes. */
+import { execFile } from 'node:child_process'
+import { promisify } from 'node:util'
 import { beforeEach, describe, expect, it } from 'vitest'
 import type { ChangeRecord } from '../changes/changes'
 import { draftAndRun, gyrarchForEach, type Opened } from '../testing/open'
@@ -68,6 +70,14 @@ describe('a closed repository', () => {
     expect(without.status).toBe(401)
     expect(without.headers.get('www-authenticate')).toMatch(/^Basic realm="/)
     expect(await without.json()).toMatchObject({ errors: [{ code: 'UNAUTHORIZED' }] })
+    // Clients log in where the registry itself says how; without a name they go on as nobody.
+    const greeting = await ask('')
+    expect([greeting.status, greeting.headers.get('www-authenticate')]).toEqual([
+      401,
+      without.headers.get('www-authenticate'),
+    ])
+    expect((await ask('irrigation/valve-gateway/tags/list', '', '')).status).toBe(200)
+    expect((await ask('market/price-feed/tags/list', '', '')).status).toBe(401)
     const { user, password } = await passwordOf('market.bramble.pull')
     expect((await ask('market/price-feed/tags/list', user, 'guessed')).status).toBe(401)
     expect((await ask('', user, 'guessed')).status).toBe(401)
@@ -93,6 +103,39 @@ describe('a closed repository', () => {
     await opened.gyrarch.outside.advance(86_400)
     expect((await ask('market/price-feed/tags/list', user, password)).status).toBe(401)
   })
+})
+
+it('is logged in to by a client of others, which pulls with one credential and pushes with the other', async () => {
+  await ran('registry.credential', credential)
+  await ran('registry.credential', { ...credential, purpose: 'push' })
+  await ran('registry.close', { registry, repositories: 'market' })
+  const client = (...args: readonly string[]) =>
+    promisify(execFile)('skopeo', [...args]).then(
+      () => 'done',
+      (error: { stderr: string }) => error.stderr,
+    )
+  const of = async (user: string) => {
+    const { password } = await passwordOf(user)
+    return `${user}:${password}`
+  }
+  const image = `docker://${address()}/market/price-feed:1`
+  expect(await client('inspect', '--tls-verify=false', image)).toMatch(/unauthorized/)
+  const pull = await of('market.bramble.pull')
+  expect(await client('inspect', '--tls-verify=false', '--creds', pull, image)).toBe('done')
+  const copied = (creds: string) =>
+    client(
+      'copy',
+      '--src-tls-verify=false',
+      '--dest-tls-verify=false',
+      '--src-creds',
+      pull,
+      '--dest-creds',
+      creds,
+      image,
+      `docker://${address()}/market/mine:1`,
+    )
+  expect(await copied(pull)).toMatch(/pulling alone/)
+  expect(await copied(await of('market.bramble.push'))).toBe('done')
 })
 
 describe('a pull that is denied', () => {

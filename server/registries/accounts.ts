@@ -37,6 +37,10 @@ function basicOf(header: string): { readonly user: string; readonly password: st
   return colon < 1 ? null : { user: text.slice(0, colon), password: text.slice(colon + 1) }
 }
 
+/** Whether nobody is shown: clients without a password send an empty name and an empty password where they are asked for both. */
+const isNobody = (header: string | undefined): boolean =>
+  header === undefined || /^Basic Og==$/i.test(header.trim())
+
 const refusals: Readonly<Record<AccessRefusal, string>> = {
   missing: 'authentication required',
   ended: 'this credential has ended: ask for a new one',
@@ -136,6 +140,19 @@ export class Accounts {
     return account && round ? { account: account.name, round: round.round } : null
   }
 
+  /** Who asks whether this is a registry learns how to log in where something is closed: clients send a password only then. */
+  async greet(header: string | undefined): Promise<void> {
+    const { closed } = await this.current()
+    if (isNobody(header) && closed.length > 0) throw this.unauthorized('missing')
+    await this.admit('', 'pull', header)
+  }
+
+  private unauthorized(refusal: AccessRefusal): RegistryError {
+    return new RegistryError(401, 'UNAUTHORIZED', refusals[refusal], {
+      'WWW-Authenticate': `Basic realm="${this.parts.registry}", charset="UTF-8"`,
+    })
+  }
+
   /** Lets a request through, or throws why not: 401 where another credential would help, 403 where this one is for something else. */
   async admit(
     repository: string,
@@ -143,16 +160,15 @@ export class Accounts {
     header: string | undefined,
   ): Promise<void> {
     const access = await this.current()
-    const shown = header === undefined ? null : this.shown(access, header)
+    const isAnonymous = isNobody(header)
+    const shown = isAnonymous || header === undefined ? null : this.shown(access, header)
     const refusal =
-      header !== undefined && shown === null
+      !isAnonymous && shown === null
         ? 'ended'
         : accessRefusal(access, repository, purpose, shown, this.parts.now())
     if (refusal === null) return
     if (refusal === 'elsewhere' || refusal === 'purpose')
       throw new RegistryError(403, 'DENIED', refusals[refusal])
-    throw new RegistryError(401, 'UNAUTHORIZED', refusals[refusal], {
-      'WWW-Authenticate': `Basic realm="${this.parts.registry}", charset="UTF-8"`,
-    })
+    throw this.unauthorized(refusal)
   }
 }

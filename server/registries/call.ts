@@ -5,9 +5,9 @@ import { isDigest } from '~/core/registry'
 import { RegistryError } from './errors'
 import type { Registry } from './registry'
 
-/** Lets a request to a repository through, or throws why not. */
+/** Lets a request to a repository through, or throws why not; null is who asks whether this is a registry. */
 export type Admit = (
-  repository: string,
+  repository: string | null,
   purpose: AccountPurpose,
   authorization: string | undefined,
 ) => Promise<void>

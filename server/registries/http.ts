@@ -217,9 +217,7 @@ async function route(
   if (/^\/v2\/?$/.test(url.pathname)) {
     if (method !== 'GET' && method !== 'HEAD')
       throw new RegistryError(405, 'UNSUPPORTED', 'Only GET is answered here.')
-    // A credential that is shown here is asked about: it counts or not, whatever it opens.
-    if (request.headers.authorization !== undefined)
-      await admit('', 'pull', request.headers.authorization)
+    await admit(null, 'pull', request.headers.authorization)
     return answerJson(response, 200, {})
   }
   const path = decodeURIComponent(url.pathname.replace(/^\/v2\//, ''))

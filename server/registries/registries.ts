@@ -234,7 +234,9 @@ export class Registries {
             response,
             this.parts.onError,
             (repository, purpose, authorization) =>
-              kept.accounts.admit(repository, purpose, authorization),
+              repository === null
+                ? kept.accounts.greet(authorization)
+                : kept.accounts.admit(repository, purpose, authorization),
           ),
       )
       kept.port = await listenOn(kept.server, Number.isInteger(before) ? before : 0)
