@@ -1,5 +1,6 @@
 /** A cluster that is nine minors behind, renewed as a person does it. */
 import { join } from 'node:path'
+import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
 import { press, see } from './browser'
 import { suite } from './suite'
@@ -32,13 +33,23 @@ it('writes a file anew beside what it was, its comments kept', async () => {
   expect(after).toContain('apiVersion: networking.k8s.io/v1 # still asked for by gate-sync')
 })
 
+/** Takes a remedy: the draft it leads to comes back to this one. Findings may still come in and move it from under the pointer. */
+async function take(page: Page, name: string): Promise<void> {
+  for (let attempt = 0; attempt < 4 && !page.url().includes('then='); attempt++) {
+    await press(page, 'button', name)
+    await page
+      .waitForFunction(() => location.search.includes('then='), { timeout: 4000 })
+      .catch(() => undefined)
+  }
+}
+
 it('story 10: burdock goes from 1.24 to a release that is supported', async () => {
   const page = await visit('/renew/upgrades?cluster=burdock')
   await see(page, '9 steps of the control plane, 4 turnovers')
   await press(page, 'button', 'Draft it')
   await see(page, '2 objects are written in a version that 1.33 no longer serves')
   await see(page, 'burdock has no maintenance window')
-  await press(page, 'button', 'Write all of them anew first')
+  await take(page, 'Write all of them anew first')
   await press(page, 'button', 'Run')
   await see(page, 'Running')
   await advance(120)
@@ -48,7 +59,7 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
     await press(page, 'button', 'Draft it')
     // All findings are there: nothing moves any more under the pointer.
     await see(page, 'burdock has no maintenance window')
-    await press(page, 'button', `Put the image of ${release} in place first`)
+    await take(page, `Put the image of ${release} in place first`)
     await press(page, 'button', 'Run')
     await see(page, 'Running')
     await advance(900)
