@@ -90,7 +90,7 @@ import {
   registryRevoke,
   registryRule,
 } from '../registry/changes'
-import { shipmentImport, shipmentPack } from '../shipment/changes'
+import { shipmentImport, shipmentPack, shipmentSend } from '../shipment/changes'
 import { withObserved } from '../estimates'
 import { setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
@@ -301,6 +301,7 @@ export const kinds: readonly Kind[] = [
   kind(diskRetire),
   kind(shipmentPack),
   kind(shipmentImport),
+  kind(shipmentSend),
   kind(registryRule),
   kind(clusterUpgradeKind),
   kind(renewGuard),

@@ -23,7 +23,14 @@ export {
   type UpgradeProblem,
   type UpgradeStep,
 } from './upgrade'
-export type { Published, PublishedAddOn, PublishedAddOnVersion, PublishedImage } from './published'
+export {
+  type CarriedCatalogue,
+  type Published,
+  type PublishedAddOn,
+  publishedAt,
+  type PublishedAddOnVersion,
+  type PublishedImage,
+} from './published'
 export {
   byVersion,
   type Catalogue,

@@ -34,11 +34,18 @@ export interface PublishedImage {
   }[]
 }
 
+/** The catalogue as it came to a site without a link: from it alone the site computes its paths. */
+export interface CarriedCatalogue extends Pick<Published, 'releases' | 'edges' | 'addOns'> {
+  readonly images: readonly Pick<PublishedImage, 'digest' | 'name'>[]
+}
+
 export interface Published {
   readonly releases: readonly (CatalogueRelease & { readonly images: readonly string[] })[]
   readonly edges: readonly ReleaseEdge[]
   readonly addOns: readonly PublishedAddOn[]
   readonly images: readonly PublishedImage[]
+  /** By site without a link. */
+  readonly carried?: Readonly<Record<string, CarriedCatalogue>>
   /** Media at hand and the link over which they are filled. */
   readonly desk: {
     readonly media: readonly {
@@ -53,3 +60,9 @@ export interface Published {
     }
   }
 }
+
+/** What a site knows of what is published: all of it, or what was carried to it. Where nothing was yet, it is told all of it. */
+export const publishedAt = (
+  published: Published,
+  site: { readonly name: string; readonly connected: boolean },
+): CarriedCatalogue => (site.connected ? undefined : published.carried?.[site.name]) ?? published

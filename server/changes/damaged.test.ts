@@ -228,6 +228,7 @@ const drafts: readonly (readonly [string, unknown])[] = [
       media: [{ name: 'drive-64', count: 3 }],
     },
   ],
+  ['shipment.send', { shipment: 'summer', site: 'kilnlane', release: '1.32.6' }],
   [
     'snapshot.schedule',
     {

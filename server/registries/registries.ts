@@ -8,11 +8,13 @@ import type { FleetView } from '~/core/fleet'
 import { type JudgedImage, registryAccess, type RegistryAccess } from '~/core/contract'
 import { parseReference } from '~/core/registry'
 import { judgedImage } from '~/core/registry/changes'
-import type { Published } from '~/core/releases'
+import type { CarriedCatalogue, Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
 import type { Catalogue } from '../releases/catalogue'
 import { Accounts } from './accounts'
 import { withImagesOf } from './beyond'
+import { readCatalogue } from './catalogue-artifact'
+import { nextPush, pushDue } from './pushes'
 import { nextFindings } from './scanner'
 import { firstBlob, firstImages, type OwnImage } from './first'
 import { serveRegistry } from './http'
@@ -142,10 +144,11 @@ export class Registries {
     if (this.isListening) void this.tell(registry).catch(this.parts.onError)
   }
 
-  /** Time has passed: where more is found in images by now, nodes are told. */
+  /** Time has passed: where somebody has pushed by now, or more is found in images, nodes are told. */
   async passed(now: number): Promise<void> {
     if (!this.isListening || now < this.toldUntil) return
-    this.toldUntil = nextFindings(now)
+    this.toldUntil = Math.min(nextFindings(now), nextPush(now))
+    await pushDue(this.whole(), now)
     for (const { registry } of this.kept) await this.tell(registry)
   }
 
@@ -182,7 +185,12 @@ export class Registries {
 
   private async allPublished(): Promise<Published> {
     const catalogue = await this.parts.catalogue.contents()
-    return withImagesOf(this.whole(), catalogue, this.parts.now())
+    const carried: Record<string, CarriedCatalogue> = {}
+    for (const { site, isWhole, registry } of this.kept) {
+      const came = isWhole ? null : await readCatalogue(registry)
+      if (came) carried[site] = came
+    }
+    return { ...(await withImagesOf(this.whole(), catalogue, this.parts.now())), carried }
   }
 
   /** The registry of the joined sites, which holds everything that is published. */

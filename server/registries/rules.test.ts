@@ -1,7 +1,9 @@
 /** Which images may run: what the scanner finds, who vouches, and a namespace that takes only what it was told to. */
 import { expect, it } from 'vitest'
 import { isPodObject } from '~/core/objects'
+import { nextPush, pushDue } from './pushes'
 import { nextFindings } from './scanner'
+import { vouchedFor } from './signatures'
 import { draftAndRun, gyrarchForEach, type Opened } from '../testing/open'
 
 let opened: Opened
@@ -97,12 +99,25 @@ it('withdraws a tag with a word on who runs it, and puts it back', async () => {
   expect(await tags()).toContain('2')
 })
 
-it('counts pods that run another digest than their tag stands for now', async () => {
+it('counts pods that run another digest than their tag stands for since a team pushed', async () => {
   const { gyrarch } = opened
   const whole = gyrarch.registries.whole()
   await gyrarch.registries.tell(whole)
-  const held = (await whole.contents()).get('irrigation/valve-gateway')
-  await whole.tag('irrigation/valve-gateway', '2', held?.tags.get('3') ?? '')
+  const before = (await whole.contents()).get('irrigation/valve-gateway')?.tags.get('2')
+  const at = nextPush(gyrarch.outside.now)
+  await pushDue(whole, at - 1)
+  expect((await whole.contents()).get('irrigation/valve-gateway')?.tags.get('2')).toBe(before)
+  await pushDue(whole, at)
+  const after = (await whole.contents()).get('irrigation/valve-gateway')?.tags.get('2') ?? ''
+  expect(after).not.toBe(before)
+  expect(await vouchedFor(whole, 'irrigation/valve-gateway', after)).toMatchObject({
+    state: 'signed',
+  })
+  // Once is enough: a tag that somebody moved since stays where it is.
+  await whole.tag('irrigation/valve-gateway', '2', before ?? '')
+  await pushDue(whole, at)
+  expect((await whole.contents()).get('irrigation/valve-gateway')?.tags.get('2')).toBe(before)
+  await whole.tag('irrigation/valve-gateway', '2', after)
   await gyrarch.registries.tell(whole)
   const { imagesIn, runningImages } = await import('./images')
   const runs = await runningImages(['cedar'], (cluster) => gyrarch.fleet.objectsOf(cluster))

@@ -97,6 +97,18 @@ async function enterImages(
   return { told: said('images.entered', { images, signed, registry }), result: { images, signed } }
 }
 
+async function sendStraight(shipments: Shipments, of: ArgsOf<'blobs.send'>): Promise<Answer> {
+  const done = await shipments.send(of)
+  if ('sent' in done)
+    return { told: said('blobs.sent', { site: of.site, ...done }), result: { ...done } }
+  const about = ref('registry', of.site)
+  if ('differs' in done)
+    return failed('blob-differs', said('blob.differs', { digest: done.differs }), about)
+  return done.lacks === 'shipment'
+    ? failed('no-shipment', said('shipment.none', of), ref('shipment', of.shipment))
+    : failed('no-registry', said('registry.none', of), about)
+}
+
 const answered = (done: TagDone, of: { readonly registry: string }): Answer =>
   'failure' in done ? failed(done.reason, done.failure, ref('registry', of.registry)) : done
 
@@ -122,6 +134,7 @@ const works: { readonly [Name in DeskVerb]: Work<ArgsOf<Name>> } = {
     answered(await unsignImage(shipments.registries, of), of),
   'image.untag': async (shipments, of) => answered(await untagImage(shipments.registries, of), of),
   'image.tag': async (shipments, of) => answered(await tagImage(shipments.registries, of), of),
+  'blobs.send': sendStraight,
   'images.enter': enterImages,
   'repositories.close': async ({ registries }, of) =>
     (await closeRepositories(registries, of))

@@ -2,6 +2,7 @@
 import type { Said } from '~/core/contract'
 import type { Published } from '~/core/releases'
 import type { Registries } from '../registries/registries'
+import { catalogueVouched } from '../registries/catalogue-artifact'
 import { digestOfBytes, readManifest, type Registry } from '../registries/registry'
 import { vouchedFor } from '../registries/signatures'
 import { ShipmentRow } from '../records/storage-rows'
@@ -79,6 +80,14 @@ export async function enterImages(
         reason: 'signature-wrong',
       }
   }
+  // From the catalogue alone the site computes its paths: one that does not verify is worth nothing.
+  const vouched = await catalogueVouched(registry)
+  if (vouched !== 'signed' && vouched !== 'none')
+    return {
+      ok: false,
+      failure: said('signature.wrong', { image: 'the catalogue', state: vouched }),
+      reason: 'signature-wrong',
+    }
   await parts.registries.tell(registry)
   return { ok: true, images: row.images.length, signed, registry: registry.name }
 }

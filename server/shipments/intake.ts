@@ -13,7 +13,7 @@ import type { Registries } from '../registries/registries'
 import { readManifest, type Registry } from '../registries/registry'
 import { ShipmentRow } from '../records/storage-rows'
 import { changeId } from '../runner/journal'
-import { catalogueRepository, catalogueTag } from './catalogue-artifact'
+import { catalogueOf, enterBeside, nameBlobs } from './beside'
 import { missingIn, repositoryOf } from './entering'
 import { driveAnnotations } from './layout'
 import { eachBlob, LayoutMistake, readLayout, type ReadLayout } from './read-layout'
@@ -203,8 +203,8 @@ export class Intake {
       if (!(await registry.keeps(digest))) await registry.keep(digest, bytes)
       if (expected.has(digest)) taken += 1
     })
-    await this.nameBlobs(row, registry, [...wanted])
-    await this.enterBeside(row, registry, layout, bodies)
+    await nameBlobs(row.images, await this.parts.published(), registry, [...wanted])
+    await enterBeside(row.images, registry, catalogueOf(layout.index.manifests), bodies)
     const missing = await missingIn(registry, blobs)
     const already = blobs.length - lacking.size
     const call = driveRef(row.name, drive)
@@ -232,59 +232,6 @@ export class Intake {
       missing: missing.filter((digest) => !damaged.includes(digest)),
       isWhole: missing.length === 0,
       change: changeId(change),
-    }
-  }
-
-  /** Gives what came to the repositories of the images that are made of it. */
-  private async nameBlobs(
-    row: ShipmentRow,
-    registry: Registry,
-    digests: readonly string[],
-  ): Promise<void> {
-    const came = new Set(digests)
-    const wanted = new Set(row.images.map(({ digest }) => digest))
-    const published = await this.parts.published()
-    await registry.link(
-      published.images
-        .filter((image) => wanted.has(image.digest))
-        .flatMap((image) =>
-          image.layers
-            .filter((layer) => came.has(layer.digest))
-            .map((layer) => ({ repository: repositoryOf(image.name), digest: layer.digest })),
-        ),
-    )
-  }
-
-  /** Signatures are entered with the repositories of what they vouch for; the catalogue under its own name. */
-  private async enterBeside(
-    row: ShipmentRow,
-    registry: Registry,
-    layout: ReadLayout,
-    bodies: ReadonlyMap<string, Buffer>,
-  ): Promise<void> {
-    const imageOf = new Map(row.images.map((image) => [image.digest, image]))
-    const catalogue = layout.index.manifests.find(
-      ({ annotations }) =>
-        annotations?.['org.opencontainers.image.ref.name'] ===
-        `${catalogueRepository}:${catalogueTag}`,
-    )?.digest
-    for (const [digest, bytes] of bodies) {
-      const read = readManifest(bytes)
-      if (!read) continue
-      const subject = read.subject === null ? undefined : imageOf.get(read.subject)
-      const isCatalogue = digest === catalogue || read.subject === catalogue
-      if (!subject && !isCatalogue) continue
-      const repository = subject ? repositoryOf(subject.name) : catalogueRepository
-      const before = await registry.repository(repository)
-      if (before?.manifests.has(digest)) continue
-      await registry.link(read.blobs.map((blob) => ({ repository, digest: blob })))
-      await registry.putManifest(
-        repository,
-        bytes,
-        digest,
-        read.mediaType ?? 'application/vnd.oci.image.manifest.v1+json',
-        digest === catalogue ? catalogueTag : null,
-      )
     }
   }
 }

@@ -5,6 +5,7 @@
 import type { Drive, ShipmentOrder } from '~/core/shipment'
 import { breath } from '../breath'
 import { digestOf } from '../connectors/standin/published'
+import type { Beside } from '../registries/catalogue-artifact'
 import { tarOf } from '../tar'
 
 const layoutVersion = '1.0.0'
@@ -12,12 +13,6 @@ const indexType = 'application/vnd.oci.image.index.v1+json'
 const manifestType = 'application/vnd.oci.image.manifest.v1+json'
 /** Files of a layout have no time of their own: the same drive is the same archive. */
 const mtime = new Date(0)
-
-/** What travels beside the images: signatures and the catalogue. */
-export interface Beside {
-  readonly manifests: readonly Readonly<Record<string, unknown>>[]
-  readonly blobs: readonly { readonly digest: string; readonly bytes: Uint8Array }[]
-}
 
 /** Which drive of which shipment an archive is, as the annotations of its index say it. */
 export const driveAnnotations = {

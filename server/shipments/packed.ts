@@ -1,9 +1,9 @@
 /** The files of a packed drive: images, their signatures, and the catalogue, as one archive. */
 import type { Published } from '~/core/releases'
 import type { Registry } from '../registries/registry'
+import { type Beside, catalogueArtifact } from '../registries/catalogue-artifact'
 import { signatureType } from '../registries/signatures'
-import { catalogueArtifact } from './catalogue-artifact'
-import { type Beside, driveAnnotations, layoutTar } from './layout'
+import { driveAnnotations, layoutTar } from './layout'
 
 export interface PackedDrive {
   readonly shipment: string
@@ -18,7 +18,7 @@ const manifestType = 'application/vnd.oci.image.manifest.v1+json'
 const emptyBlob = new TextEncoder().encode('{}')
 
 /** What a registry has as signatures of some images, with the bytes of each. */
-async function signaturesOf(
+export async function signaturesOf(
   registry: Registry,
   images: readonly { readonly name: string; readonly digest: string }[],
 ): Promise<Beside> {

@@ -17,6 +17,8 @@ export const said = sentences({
     `drive ${p.drive}: ${countText(p.blobs.length, 'blob is', 'blobs are')} damaged: ${listText(p.blobs.map(short), 3)}. The rest is taken; bring ${p.blobs.length === 1 ? 'it' : 'them'} again alone.`,
   'drive.cut-off': (p: { drive: number; missing: number }) =>
     `drive ${p.drive} was cut off: ${countText(p.missing, 'blob is', 'blobs are')} missing. What came is kept; put it in again.`,
+  'blobs.sent': (p: { site: string; sent: number; already: number }) =>
+    `${countText(p.sent, 'blob')} sent to ${p.site} and verified, ${p.already} were there`,
   'drive.forgotten': () => 'no longer waited for; what came of it stays without a name',
   'shipment.none': (p: { shipment: string }) => `There is no shipment ${p.shipment}.`,
   'registry.none': (p: { site: string }) => `No registry stands at ${p.site}.`,

@@ -9,6 +9,7 @@ import { digestOfBytes, type Registry } from '../registries/registry'
 import { ShipmentRow } from '../records/storage-rows'
 import { enterImages, missingIn, withdrawImages } from './entering'
 import { type Awaiting, Intake } from './intake'
+import { sendBlobs } from './sending'
 import { driveTar, type PackedDrive } from './packed'
 
 export interface DriveState {
@@ -52,6 +53,20 @@ export class Shipments {
 
   withdraw(shipment: string, site: string) {
     return withdrawImages(this.parts, shipment, site)
+  }
+
+  /** Sends blobs straight to the registry of a site. */
+  async send({
+    shipment,
+    site,
+    blobs,
+  }: {
+    shipment: string
+    site: string
+    blobs: readonly string[]
+  }) {
+    const { registries, published } = this.parts
+    return sendBlobs(shipment, blobs, await published(), this.sourceFor(site), registries.at(site))
   }
 
   private folder(shipment: string): string {

@@ -2,6 +2,7 @@
 import { changeId } from '~/server/runner/journal'
 import type { Gyrarch } from '~/server/gyrarch'
 import { ChangeRow } from '~/server/records/models'
+import { missingIn } from '~/server/shipments/entering'
 import { ShipmentRow } from '~/server/records/storage-rows'
 
 export interface PackedDriveShown {
@@ -21,8 +22,10 @@ export interface PackedShown {
   readonly packedAt: string
   readonly images: number
   readonly drives: readonly PackedDriveShown[]
-  /** A run that takes it in now. */
+  /** A run that takes it in now, or sends it. */
   readonly takenBy: string | null
+  /** Whether the site holds every image of it. */
+  readonly isThere: boolean
 }
 
 export async function packedShipments(
@@ -34,14 +37,24 @@ export async function packedShipments(
     rows.length === 0
       ? []
       : await ChangeRow.findAll({
-          where: { kind: 'shipment.import', state: ['running', 'halted', 'undoing', 'waiting'] },
+          where: {
+            kind: ['shipment.import', 'shipment.send'],
+            state: ['running', 'halted', 'undoing', 'waiting'],
+          },
         })
+  const registry = gyrarch.registries.at(site)
   return Promise.all(
     rows.map(async (row): Promise<PackedShown> => {
       const states = await gyrarch.shipments.states(row)
       const run = runs.find(
         ({ intent }) => (intent as { shipment?: unknown }).shipment === row.name,
       )
+      const lacking = registry
+        ? await missingIn(
+            registry,
+            row.images.map(({ digest }) => digest),
+          )
+        : row.images
       return {
         name: row.name,
         site: row.site,
@@ -58,6 +71,7 @@ export async function packedShipments(
           isAwaited,
         })),
         takenBy: run ? changeId(run.number) : null,
+        isThere: lacking.length === 0 && states.every(({ missing }) => missing.length === 0),
       }
     }),
   )

@@ -18,7 +18,11 @@ function stateOf(packed: PackedShown): {
 } {
   const { drives } = packed
   const written = drives.filter(({ isWritten }) => isWritten).length
-  if (inThere(packed) === drives.length) return { state: 'well', says: `at ${packed.site}` }
+  if (packed.isThere) return { state: 'well', says: `at ${packed.site}` }
+  if (drives.length === 0)
+    return packed.takenBy === null
+      ? { state: 'resting', says: 'not sent' }
+      : { state: 'strained', says: 'being sent' }
   if (written < drives.length)
     return { state: 'resting', says: `${written} of ${countText(drives.length, 'drive')} written` }
   if (packed.takenBy !== null)
@@ -49,7 +53,10 @@ const columns: readonly Column<PackedShown>[] = [
   {
     name: 'size',
     value: (packed) => packed.drives.reduce((sum, { bytes }) => sum + bytes, 0),
-    show: (packed) => decimalBytesText(packed.drives.reduce((sum, { bytes }) => sum + bytes, 0)),
+    show: (packed) =>
+      packed.drives.length === 0
+        ? 'over the link'
+        : decimalBytesText(packed.drives.reduce((sum, { bytes }) => sum + bytes, 0)),
     number: true,
   },
   { name: 'packed', value: (packed) => packed.packedAt.slice(0, 16).replace('T', ' ') },
@@ -98,7 +105,7 @@ function driveText({ blobs, missing, isWritten, isAwaited, bytes }: PackedDriveS
 export function PackedReason({ packed }: { readonly packed: PackedShown }) {
   const address = useAddress()
   const { state, says } = stateOf(packed)
-  const isThere = inThere(packed) === packed.drives.length
+  const { isThere } = packed
   const isWritten = packed.drives.every((drive) => drive.isWritten)
   return (
     <>
@@ -111,8 +118,10 @@ export function PackedReason({ packed }: { readonly packed: PackedShown }) {
         </h2>
         <p className="soft">
           {countText(packed.images, 'image')} for {packed.site}
-          {packed.release === null ? '' : `, so that it can run ${packed.release}`}. Drives go in in
-          any order.
+          {packed.release === null ? '' : `, so that it can run ${packed.release}`}.{' '}
+          {packed.drives.length === 0
+            ? 'It goes over the link, without drives.'
+            : 'Drives go in in any order.'}
         </p>
       </div>
       <dl className="facts row-facts">
@@ -132,7 +141,7 @@ export function PackedReason({ packed }: { readonly packed: PackedShown }) {
       </dl>
       {packed.takenBy === null ? (
         <div className="acts">
-          {isThere || !isWritten ? null : (
+          {isThere || !isWritten || packed.drives.length === 0 ? null : (
             <DraftChange
               kind="shipment.import"
               intent={{ shipment: packed.name, site: packed.site }}
@@ -145,7 +154,7 @@ export function PackedReason({ packed }: { readonly packed: PackedShown }) {
       ) : (
         <>
           <p>
-            <To path={`/changes/${packed.takenBy}`}>The run that takes it in</To>
+            <To path={`/changes/${packed.takenBy}`}>The run that brings it</To>
             {packed.drives.some((drive) => drive.isAwaited) ? ' waits for drives.' : ' goes on.'}
           </p>
           {packed.drives.some((drive) => drive.isAwaited) ? <PutDrive /> : null}

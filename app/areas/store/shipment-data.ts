@@ -28,6 +28,7 @@ export async function shipmentData(gyrarch: Gyrarch, request: Request) {
   if (!asked) return { ...shared, site: null }
   const { choice, stock, releases } = asked
   const order: ShipmentOrder = orderOf(choice, view, catalogue)
+  const site = view.sites.find(({ name }) => name === choice.site)
   const shipment = (await gyrarch.compute.run('shipment', order, request.signal)) as Shipment
   return {
     ...shared,
@@ -38,6 +39,8 @@ export async function shipmentData(gyrarch: Gyrarch, request: Request) {
     channel: choice.channel ?? 'none',
     severity: choice.severity ?? '',
     unsigned: choice.holdUnsigned ? 'held' : 'taken',
+    // Its own registry is reached over a link, or by drives alone.
+    isReached: site?.connected === true && site.registry !== undefined,
     free: order.has.diskFreeBytes ?? null,
     images: choice.images,
     offered: catalogue.images

@@ -4,7 +4,7 @@ import { DraftChange } from '../../parts/draft-change'
 import type { ShipmentData } from './shipment-data'
 
 /** The draft of what is shown: the same choice, under the first name that is free. */
-function packIntent(data: ShipmentData) {
+function sendIntent(data: ShipmentData) {
   const taken = data.packed.map(({ name }) => name)
   const wanted = `${data.site}-${data.release ?? 'images'}`
   let name = wanted
@@ -17,9 +17,13 @@ function packIntent(data: ShipmentData) {
     images: data.images,
     severity: data.severity === '' ? null : data.severity,
     unsigned: data.unsigned,
-    media: data.media.map(({ name: medium, count }) => ({ name: medium, count: count ?? 0 })),
   }
 }
+
+const packIntent = (data: ShipmentData) => ({
+  ...sendIntent(data),
+  media: data.media.map(({ name, count }) => ({ name, count: count ?? 0 })),
+})
 
 function headText(site: string, { bytes, drives }: ShipmentData['shipment']): string {
   if (bytes === 0) return `${site} has all of it`
@@ -55,7 +59,14 @@ export function ShipmentReason({ data }: { readonly data: ShipmentData }) {
           <dd>{shipment.images}</dd>
         </div>
       </dl>
-      {shipment.bytes > 0 && shipment.drives > 0 ? (
+      {shipment.bytes > 0 && data.isReached ? (
+        <div className="acts">
+          <DraftChange kind="shipment.send" intent={sendIntent(data)} variant="contained">
+            Send it over the link
+          </DraftChange>
+        </div>
+      ) : null}
+      {shipment.bytes > 0 && shipment.drives > 0 && !data.isReached ? (
         <div className="acts">
           <DraftChange kind="shipment.pack" intent={packIntent(data)} variant="contained">
             {`Pack ${countText(shipment.drives, 'drive')}`}

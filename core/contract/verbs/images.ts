@@ -59,6 +59,17 @@ export const shipmentStrike = verb({
   removes: ({ shipment }) => [ref('shipment', shipment)],
 })
 
+/** Blobs go straight into the registry of a site, each verified; those it has are passed over. */
+export const blobsSend = verb({
+  name: 'blobs.send',
+  port: 'desk',
+  args: z.object({ shipment: z.string(), site: z.string(), blobs }),
+  result: z.object({ sent: z.number(), already: z.number() }),
+  failures: ['no-shipment', 'no-registry', 'blob-differs'],
+  at: desk,
+  touches: nothing,
+})
+
 const ofDrive = z.object({ shipment: z.string(), drive: z.number() })
 
 /** A drive is written as an OCI image layout, every blob verified before it leaves. */

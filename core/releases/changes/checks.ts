@@ -15,6 +15,7 @@ import { auditManifests, convertManifests, tidied, type WrittenObject } from '..
 import { addMachineChecks } from '../../provisioning'
 import { compareReleases, minorLine } from '../../units'
 import { isCovered, windowsOf } from '../../windows'
+import { publishedAt } from '../published'
 import { findRelease, isUnsupported, newestFirst } from '../release'
 import { type Ordered, orderedUpgrade, turnedPools, type UpgradeIntent } from './order'
 import { said } from './says'
@@ -208,16 +209,16 @@ function evictionFindings({ cluster }: Ordered, view: FleetView): readonly RawFi
 /** A site without a link moves only to what was carried in. */
 function carriedFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
   const site = siteOf(view, cluster.site)
-  if (!site || site.connected) return []
-  const nameOf = new Map(view.published?.images.map(({ digest, name }) => [digest, name]))
+  if (!site || site.connected || !view.published) return []
+  const published = publishedAt(view.published, site)
+  const nameOf = new Map(published.images.map(({ digest, name }) => [digest, name]))
   const held = new Set(
     Object.entries(site.registry?.images ?? {}).flatMap(([repository, tags]) =>
       tags.map((tag) => `${repository.slice(repository.indexOf('/') + 1)}:${tag}`),
     ),
   )
   return (upgrade.path ?? []).slice(1).flatMap((version) => {
-    const images =
-      view.published?.releases.find((release) => release.version === version)?.images ?? []
+    const images = published.releases.find((release) => release.version === version)?.images ?? []
     const missing = images.filter((digest) => !held.has(nameOf.get(digest) ?? ''))
     return missing.length === 0
       ? []
@@ -273,14 +274,30 @@ function timeFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly 
   ]
 }
 
+/** A release that no catalogue tells the site of: of all that is published, or of what was carried to it. */
+function unpublished({ cluster, to }: UpgradeIntent, view: FleetView): RawFinding {
+  const at = siteOf(view, clusterOf(view, cluster)?.site ?? '')
+  const carried = at && !at.connected ? view.published?.carried?.[at.name] : undefined
+  if (!at || !carried)
+    return stop('release.published', 'to', said('release.not-published', { release: to }), [])
+  const newest = carried.releases
+    .map(({ version }) => version)
+    .sort(compareReleases)
+    .at(-1)
+  return stop(
+    'release.published',
+    'to',
+    said('release.not-told', { site: at.name, release: to }),
+    [{ ...said('catalogue-carried', { newest: newest ?? 'none' }), source: at.name }],
+    newest === undefined ? [] : [goTo(newest)],
+  )
+}
+
 export function checkUpgrade(intent: UpgradeIntent, view: FleetView): readonly RawFinding[] {
   const wrong = targetFindings(intent, view)
   if (wrong.some(({ level }) => level === 'stop')) return wrong
   const ordered = orderedUpgrade(intent, view)
-  if (!ordered)
-    return [
-      stop('release.published', 'to', said('release.not-published', { release: intent.to }), []),
-    ]
+  if (!ordered) return [unpublished(intent, view)]
   return [
     ...wrong,
     ...pathFindings(ordered, view),

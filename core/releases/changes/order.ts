@@ -1,9 +1,9 @@
 /** What an upgrade of a cluster comes to: its path and its steps in order, computed from the cluster as it is. */
 import { z } from 'zod'
 import type { ClusterView, FleetView, PoolView } from '../../fleet'
-import { clusterOf } from '../../fleet'
+import { clusterOf, siteOf } from '../../fleet'
 import { compareReleases } from '../../units'
-import type { Published, PublishedAddOnVersion } from '../published'
+import { type CarriedCatalogue, publishedAt, type PublishedAddOnVersion } from '../published'
 import { findRelease, type Release } from '../release'
 import { type ClusterUpgrade, clusterUpgrade } from '../upgrade'
 
@@ -25,7 +25,7 @@ export const releaseOfPool = (pool: PoolView, cluster: ClusterView): string =>
   pool.nodes.map(({ release }) => release).sort(compareReleases)[0] ?? cluster.release
 
 /** Every version of an add-on, from all of its channels. */
-function versionsOf(published: Published, name: string): readonly PublishedAddOnVersion[] {
+function versionsOf(published: CarriedCatalogue, name: string): readonly PublishedAddOnVersion[] {
   const addOn = published.addOns.find((candidate) => candidate.name === name)
   const all = addOn?.channels.flatMap(({ versions }) => versions) ?? []
   return [...new Map(all.map((version) => [version.version, version])).values()]
@@ -41,8 +41,9 @@ export interface Ordered {
 export function orderedUpgrade(intent: UpgradeIntent, view: FleetView): Ordered | null {
   const cluster = clusterOf(view, intent.cluster)
   const release = findRelease(view.catalogue, intent.to)
-  const { published } = view
-  if (!cluster || !release || !published) return null
+  const site = cluster && siteOf(view, cluster.site)
+  if (!cluster || !release || !site || !view.published) return null
+  const published = publishedAt(view.published, site)
   if (compareReleases(release.version, cluster.release) <= 0) return null
   const isListed = (version: string): boolean =>
     published.releases.some((candidate) => candidate.version === version)

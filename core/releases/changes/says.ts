@@ -13,6 +13,10 @@ export const said = sentences({
     `${p.release} was supported until ${p.until}`,
   'release.not-published': (p: { release: string }) =>
     `${p.release} is not among what is published with its ways and images.`,
+  'release.not-told': (p: { site: string; release: string }) =>
+    `${p.site} has no link, and the catalogue carried there does not know ${p.release}: the next shipment brings it.`,
+  'catalogue-carried': (p: { newest: string }) =>
+    `the catalogue that came last knows releases up to ${p.newest}`,
   'path.problem': (p: { says: string }) => p.says,
   'path.is': (p: { path: readonly string[] }) => `path: ${p.path.join(' → ')}`,
   'objects.gone': (p: { count: number; release: string; objects: readonly string[] }) =>

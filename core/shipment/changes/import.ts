@@ -8,17 +8,16 @@ import {
   longestPath,
   type Plan,
   type RawFinding,
-  ref,
   type Step,
   stop,
 } from '../../changes'
 import { command } from '../../contract'
-import type { ClusterView, FleetView, ShipmentView } from '../../fleet'
-import { estimates, from, step } from '../../provisioning/steps'
+import type { FleetView, ShipmentView } from '../../fleet'
+import { estimates, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
-import { findRelease } from '../../releases'
 import { countText, decimalBytesText } from '../../units'
-import { carriedTo, shipmentName } from './pack-order'
+import { arrivalAlters, arrivalProof, arrivalSteps, guardedAt, lacking } from './arrival'
+import { broughtTo, shipmentName, type ShipmentPlace } from './pack-order'
 import { said } from './says'
 
 const importIntent = z.strictObject({
@@ -27,9 +26,7 @@ const importIntent = z.strictObject({
 })
 export type ImportIntent = z.infer<typeof importIntent>
 
-type Asked = Exclude<ReturnType<typeof carriedTo>, { findings: unknown }> & {
-  readonly shipment: ShipmentView
-}
+type Asked = ShipmentPlace & { readonly shipment: ShipmentView }
 
 function asked(
   intent: ImportIntent,
@@ -82,34 +79,9 @@ function asked(
         ),
       ],
     }
-  const place = carriedTo(intent.site, view)
+  const place = broughtTo(intent.site, view, 'drives')
   return 'findings' in place ? place : { ...place, shipment }
 }
-
-/** Images of a shipment that the registry of its site does not list. */
-function lacking({ site, shipment }: Asked): ShipmentView['images'] {
-  return shipment.images.filter(({ name }) => {
-    const colon = name.lastIndexOf(':')
-    const tags = site.registry.images[`${site.registry.host}/${name.slice(0, colon)}`]
-    return !tags?.includes(name.slice(colon + 1))
-  })
-}
-
-const clustersAt = (view: FleetView, site: string): readonly ClusterView[] =>
-  view.clusters.filter((cluster) => cluster.site === site && cluster.apiAnswers)
-
-const redirectOf = ({ site, source }: Asked) => ({
-  from: source.host,
-  to: site.registry.host,
-})
-
-/** Where the nodes of a cluster look from now on. */
-function redirectsOf(cluster: ClusterView, wanted: { from: string; to: string }) {
-  return [...(cluster.redirects ?? []).filter((redirect) => redirect.from !== wanted.from), wanted]
-}
-
-const isRedirected = (cluster: ClusterView, wanted: { from: string; to: string }): boolean =>
-  (cluster.redirects ?? []).some(({ from: of, to }) => of === wanted.from && to === wanted.to)
 
 function check(intent: ImportIntent, view: FleetView): readonly RawFinding[] {
   const taken = asked(intent, view)
@@ -132,43 +104,6 @@ function check(intent: ImportIntent, view: FleetView): readonly RawFinding[] {
     : []
 }
 
-function clusterSteps(cluster: ClusterView, taken: Asked): readonly Step[] {
-  const wanted = redirectOf(taken)
-  const group = cluster.name
-  const redirect = `redirect-${cluster.name}`
-  return [
-    step({
-      id: redirect,
-      after: ['images'],
-      group,
-      says: `have every node look for ${wanted.from} at ${wanted.to}`,
-      command: command('nodes.redirect', {
-        cluster: cluster.name,
-        redirects: redirectsOf(cluster, wanted),
-      }),
-      undo: command('nodes.redirect', {
-        cluster: cluster.name,
-        redirects: from(redirect, 'before'),
-      }),
-      seconds: { likely: 14, worst: 60 },
-    }),
-    step({
-      id: `pull-${cluster.name}`,
-      after: [redirect],
-      group,
-      says: `pull ${countText(taken.shipment.images.length, 'image')} on every node`,
-      command: command('images.pull', {
-        cluster: cluster.name,
-        images: taken.shipment.images.map(({ name, digest }) => ({
-          name: `${wanted.from}/${name}`,
-          digest,
-        })),
-      }),
-      seconds: { likely: 22, worst: 90 },
-    }),
-  ]
-}
-
 function plan(intent: ImportIntent, view: FleetView): Plan {
   const taken = asked(intent, view)
   if ('findings' in taken) throw new Error('a plan is made only for a shipment that is there')
@@ -185,48 +120,19 @@ function plan(intent: ImportIntent, view: FleetView): Plan {
       seconds: estimates.awaitCall,
     }),
   )
-  const release =
-    shipment.release === null ? undefined : findRelease(view.catalogue, shipment.release)
-  const isPlaced = !release || site.images.some((image) => image.release === release.version)
   const steps: Step[] = [
     ...drives,
-    step({
-      id: 'images',
-      after: drives.map(({ id }) => id),
-      group: site.registry.host,
-      says: `verify and enter ${countText(shipment.images.length, 'image')} with their signatures`,
-      command: command('images.enter', place),
-      undo: command('images.withdraw', place),
-      seconds: { likely: 10, worst: 120 },
-    }),
-    ...(isPlaced
-      ? []
-      : [
-          step({
-            id: 'base',
-            after: ['images'],
-            group: site.name,
-            says: `bring ${release.baseImage} ${release.version} to every zone`,
-            command: command('image.place', {
-              site: site.name,
-              name: release.baseImage,
-              release: release.version,
-              minimumDiskGb: release.minimumRootDiskGb,
-            }),
-            undo: command('image.remove', { site: site.name, release: release.version }),
-            seconds: estimates.placeImage,
-          }),
-        ]),
-    ...clustersAt(view, site.name).flatMap((cluster) => clusterSteps(cluster, taken)),
+    ...arrivalSteps(
+      taken,
+      view,
+      drives.map(({ id }) => id),
+    ),
   ]
   const spend = siteSpend(site).perMonth
   return {
     steps,
     creates: [],
-    alters: [
-      ref('registry', site.name),
-      ...clustersAt(view, site.name).map(({ name }) => ref('cluster', name)),
-    ],
+    alters: arrivalAlters(site.name, view),
     removes: [],
     ...longestPath(steps),
     spend: { before: spend, after: spend },
@@ -239,38 +145,16 @@ export const shipmentImport: ChangeKind<ImportIntent> = {
   title: 'Take a shipment in',
   intent: importIntent,
   needs: (intent) => ['catalogue', 'prices', 'registries', `site:${intent.site}`],
-  subjects: (intent, view) => [
-    ref('registry', intent.site),
-    ...clustersAt(view, intent.site).map(({ name }) => ref('cluster', name)),
-  ],
-  guardedBy: (intent, view) =>
-    clustersAt(view, intent.site).find((cluster) => cluster.guarded)?.name ?? null,
-  guards: (intent, view) =>
-    clustersAt(view, intent.site)
-      .filter((cluster) => cluster.guarded)
-      .map(({ name }) => name),
+  subjects: (intent, view) => arrivalAlters(intent.site, view),
+  guardedBy: (intent, view) => guardedAt(intent.site, view)[0] ?? null,
+  guards: (intent, view) => guardedAt(intent.site, view),
   label: (intent) => `take ${intent.shipment} in at ${intent.site || 'a site'}`,
   check,
   plan,
   prove: (intent, view, results) => {
     const taken = asked(intent, view)
-    if ('findings' in taken)
-      return [{ says: `${intent.shipment} is taken in`, holds: false, observed: 'not known' }]
-    const missing = lacking(taken)
-    const wanted = redirectOf(taken)
-    return [
-      {
-        says: `${taken.site.registry.host} holds every image of ${intent.shipment}`,
-        holds: missing.length === 0,
-        observed: `${taken.shipment.images.length - missing.length} of ${countText(taken.shipment.images.length, 'image')}`,
-      },
-      ...clustersAt(view, intent.site).map((cluster) => ({
-        says: `nodes of ${cluster.name} pull from ${wanted.to}`,
-        holds:
-          isRedirected(cluster, wanted) &&
-          Number(results[`pull-${cluster.name}`]?.['images'] ?? 0) === taken.shipment.images.length,
-        observed: `${Number(results[`pull-${cluster.name}`]?.['images'] ?? 0)} images pulled on ${countText(Number(results[`pull-${cluster.name}`]?.['nodes'] ?? 0), 'node')}`,
-      })),
-    ]
+    return 'findings' in taken
+      ? [{ says: `${intent.shipment} is taken in`, holds: false, observed: 'not known' }]
+      : arrivalProof(taken, view, results)
   },
 }

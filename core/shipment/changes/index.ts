@@ -1,2 +1,3 @@
 export { shipmentImport } from './import'
 export { shipmentPack } from './pack'
+export { shipmentSend } from './send'

@@ -1,10 +1,16 @@
-/** What stands against packing a shipment: a closure without a way, drives that do not suffice, images held back, no room. */
+/** What stands against a shipment: a closure without a way, drives that do not suffice, images held back, no room. */
 import { caution, type RawFinding, stop } from '../../changes'
 import { quoted } from '../../contract'
 import type { FleetView } from '../../fleet'
 import { countText } from '../../units'
 import { mediaFallShort } from '../shipment'
-import { type Computed, computedPack, type PackIntent, patch } from './pack-order'
+import {
+  type Computed,
+  computedShipment,
+  type PackIntent,
+  patch,
+  type SendIntent,
+} from './pack-order'
 import { said } from './says'
 
 /** More of the smallest medium that takes what does not fit: one more, then as many as its bytes need. */
@@ -58,10 +64,7 @@ function driveFindings(intent: PackIntent, computed: Computed): readonly RawFind
 }
 
 /** Problems of the closure itself: no path, no chain of an add-on. */
-function closureFindings(
-  intent: PackIntent,
-  { shipment: packed }: Computed,
-): readonly RawFinding[] {
+function closureFindings({ shipment: packed }: Computed): readonly RawFinding[] {
   return packed.problems
     .filter((problem) => problem !== mediaFallShort)
     .map((problem, nth) =>
@@ -85,10 +88,7 @@ function closureFindings(
     )
 }
 
-function heldFindings(
-  intent: PackIntent,
-  { order, shipment: packed }: Computed,
-): readonly RawFinding[] {
+function heldFindings({ order, shipment: packed }: Computed): readonly RawFinding[] {
   if (packed.held.length === 0) return []
   const nameOf = new Map(order.images.map((image) => [image.digest, image.name]))
   const held = packed.held.map((image) => ({
@@ -108,10 +108,13 @@ function heldFindings(
   ]
 }
 
-export function checkPack(intent: PackIntent, view: FleetView): readonly RawFinding[] {
+/** What stands against a shipment whichever way it goes. */
+function shipmentFindings(
+  intent: SendIntent,
+  view: FleetView,
+  computed: Computed,
+): readonly RawFinding[] {
   const taken = (view.shipments ?? []).map(({ name }) => name)
-  const computed = computedPack(intent, view)
-  if ('findings' in computed) return computed.findings
   const { shipment: packed, order } = computed
   const findings: RawFinding[] = []
   if (taken.includes(intent.shipment)) {
@@ -151,10 +154,17 @@ export function checkPack(intent: PackIntent, view: FleetView): readonly RawFind
         [{ ...said('disk.free', { site: intent.site, free }), source: intent.site }],
       ),
     )
-  return [
-    ...findings,
-    ...closureFindings(intent, computed),
-    ...driveFindings(intent, computed),
-    ...heldFindings(intent, computed),
-  ]
+  return [...findings, ...closureFindings(computed), ...heldFindings(computed)]
+}
+
+export function checkPack(intent: PackIntent, view: FleetView): readonly RawFinding[] {
+  const computed = computedShipment(intent, view)
+  return 'findings' in computed
+    ? computed.findings
+    : [...shipmentFindings(intent, view, computed), ...driveFindings(intent, computed)]
+}
+
+export function checkSend(intent: SendIntent, view: FleetView): readonly RawFinding[] {
+  const computed = computedShipment(intent, view)
+  return 'findings' in computed ? computed.findings : shipmentFindings(intent, view, computed)
 }

@@ -1,4 +1,4 @@
-/** What a draft that packs a shipment comes to: its order, its closure and its drives, or what keeps it from being computed. */
+/** What a draft of a shipment comes to, by drives or by a link: its order and its closure, or what keeps it from being computed. */
 import { z } from 'zod'
 import { type RawFinding, stop } from '../../changes'
 import { quoted } from '../../contract'
@@ -15,7 +15,8 @@ export const shipmentName = z
   .max(60)
   .regex(/^[a-z0-9]([-a-z0-9.]*[a-z0-9])?$/, 'Use a–z, 0–9, inner dashes and dots.')
 
-export const packIntent = z.strictObject({
+/** What a shipment is to bring, whichever way it goes. */
+export const sendIntent = z.strictObject({
   shipment: shipmentName,
   site: z.string().max(253),
   release: z.string().max(40).nullable().default(null),
@@ -25,15 +26,23 @@ export const packIntent = z.strictObject({
   images: z.array(z.string().max(300)).max(500).default([]),
   severity: z.enum(severities).nullable().default(null),
   unsigned: z.enum(['held', 'taken']).default('held'),
+})
+export type SendIntent = z.infer<typeof sendIntent>
+
+export const packIntent = sendIntent.extend({
   /** How many of each medium are at hand. */
   media: z.array(z.object({ name: z.string().max(120), count: z.int().min(0).max(1000) })).max(50),
 })
 export type PackIntent = z.infer<typeof packIntent>
 
-export interface Computed {
-  readonly site: SiteView
+/** Where a shipment goes: a site with a registry of its own, and where its images come from. */
+export interface ShipmentPlace {
+  readonly site: SiteView & { readonly registry: NonNullable<SiteView['registry']> }
   /** The joined site whose registry it is taken from. */
   readonly source: { readonly name: string; readonly host: string }
+}
+
+export interface Computed extends ShipmentPlace {
   readonly order: ShipmentOrder
   readonly shipment: Shipment
 }
@@ -58,16 +67,12 @@ const registryHosts = (view: FleetView): readonly string[] => [
 
 const fleet = { source: 'fleet' }
 
-/** The site as it has to be for anything to be carried to it, or what stands against it. */
-export function carriedTo(
+/** The site as it has to be for anything to be brought to it that way, or what stands against it. */
+export function broughtTo(
   name: string,
   view: FleetView,
-):
-  | {
-      readonly site: SiteView & { readonly registry: NonNullable<SiteView['registry']> }
-      readonly source: Computed['source']
-    }
-  | { readonly findings: readonly RawFinding[] } {
+  way: 'drives' | 'link',
+): ShipmentPlace | { readonly findings: readonly RawFinding[] } {
   const site = siteOf(view, name)
   const hosts = { ...said('registries.are', { hosts: registryHosts(view) }), ...fleet }
   if (!site)
@@ -93,25 +98,33 @@ export function carriedTo(
         stop('registry.source', 'site', said('registry.no-source', { site: name }), [hosts]),
       ],
     }
-  if (site.connected)
+  if (site.connected !== (way === 'link'))
     return {
       findings: [
-        stop(
-          'registry.joined',
-          'site',
-          said('registry.joined', { site: name, host: registry.host }),
-          [hosts],
-        ),
+        site.connected
+          ? stop(
+              'registry.joined',
+              'site',
+              said('registry.joined', { site: name, host: registry.host }),
+              [hosts],
+            )
+          : stop(
+              'registry.reached',
+              'site',
+              said('registry.not-reached', { site: name, host: registry.host }),
+              [{ ...said('site.alone', { site: name }), source: name, at: site.observedAt }],
+            ),
       ],
     }
   return { site: { ...site, registry }, source }
 }
 
-const mediaOf = (intent: PackIntent, published: Published): readonly Medium[] =>
+const mediaOf = (intent: PackIntent | SendIntent, published: Published): readonly Medium[] =>
   published.desk.media.map(({ name, bytes }) => ({
     name,
     bytes,
-    count: intent.media.find((medium) => medium.name === name)?.count ?? 0,
+    count:
+      'media' in intent ? (intent.media.find((medium) => medium.name === name)?.count ?? 0) : 0,
   }))
 
 export const patch = (path: string, value: unknown) => ({
@@ -119,7 +132,7 @@ export const patch = (path: string, value: unknown) => ({
 })
 
 function releaseFinding(
-  intent: PackIntent,
+  intent: SendIntent,
   published: Published,
   order: ShipmentOrder,
 ): RawFinding | null {
@@ -142,7 +155,7 @@ function releaseFinding(
     : null
 }
 
-function imageFindings(intent: PackIntent, published: Published): readonly RawFinding[] {
+function imageFindings(intent: SendIntent, published: Published): readonly RawFinding[] {
   const names = published.images.map(({ name }) => name)
   const isPublished = new Set(names)
   return intent.images.flatMap((image, index) => {
@@ -166,8 +179,8 @@ function imageFindings(intent: PackIntent, published: Published): readonly RawFi
   })
 }
 
-function compute(intent: PackIntent, view: FleetView): Outcome {
-  const asked = carriedTo(intent.site, view)
+function compute(intent: PackIntent | SendIntent, view: FleetView): Outcome {
+  const asked = broughtTo(intent.site, view, 'media' in intent ? 'drives' : 'link')
   if ('findings' in asked) return asked
   const { published } = view
   if (!published) return { findings: [stop('published', 'site', said('published.unread'), [])] }
@@ -199,7 +212,7 @@ function compute(intent: PackIntent, view: FleetView): Outcome {
 }
 
 /** What a draft comes to; computed once for each picture of the fleet. */
-export function computedPack(intent: PackIntent, view: FleetView): Outcome {
+export function computedShipment(intent: PackIntent | SendIntent, view: FleetView): Outcome {
   const outcomes = kept.get(view) ?? new Map<string, Outcome>()
   kept.set(view, outcomes)
   const key = JSON.stringify(intent)

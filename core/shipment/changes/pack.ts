@@ -10,10 +10,10 @@ import { siteSpend } from '../../spend'
 import { countText, decimalBytesText } from '../../units'
 import { secondsOver } from '../shipment'
 import { checkPack } from './pack-checks'
-import { computedPack, packIntent, type PackIntent } from './pack-order'
+import { computedShipment, packIntent, type PackIntent } from './pack-order'
 
 function plan(intent: PackIntent, view: FleetView): Plan {
-  const computed = computedPack(intent, view)
+  const computed = computedShipment(intent, view)
   if ('findings' in computed) throw new Error('a plan is made only for what can be carried')
   const { order, shipment: packed, source, site } = computed
   const nameOf = new Map(order.images.map((image) => [image.digest, image.name]))

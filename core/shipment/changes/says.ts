@@ -13,6 +13,9 @@ export const said = sentences({
     `There is no registry outside ${p.site} to take images from.`,
   'registry.joined': (p: { site: string; host: string }) =>
     `${p.site} pulls from ${p.host} itself: nothing has to be carried there.`,
+  'registry.not-reached': (p: { site: string; host: string }) =>
+    `${p.site} has no link: ${p.host} is not reached from here. Pack it onto drives instead.`,
+  'site.alone': (p: { site: string }) => `no route leads to or from ${p.site}`,
   'published.unread': () => 'What is published has not been read yet. Try again in a moment.',
   'shipment.taken': (p: { shipment: string }) => `There is a shipment ${p.shipment} already.`,
   'shipments.are': (p: { shipments: readonly string[] }) =>
