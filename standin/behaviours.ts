@@ -25,7 +25,7 @@ import { backupRestore } from './cluster/backups'
 import { backupTry } from './cluster/backups'
 import { backupTake } from './cluster/backups'
 import { certificatesRenew } from './cluster/backups'
-import { addOnMove, controlPlaneMove } from './cluster/releases'
+import { addOnMove, agentMove, controlPlaneMove } from './cluster/releases'
 import { imagesPull, nodesCredential, nodesRedirect } from './cluster/images'
 import { nodeJoin, nodeRemove } from './cluster/nodes'
 import { clusterRest, clusterWake } from './cluster/rest'
@@ -108,6 +108,7 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'certificates.renew': certificatesRenew,
   'controlplane.move': controlPlaneMove,
   'addon.move': addOnMove,
+  'agent.move': agentMove,
   'backup.take': backupTake,
   'backup.try': backupTry,
   'backup.restore': backupRestore,

@@ -130,7 +130,15 @@ export function drainFindings(
   allowLocalData: boolean,
 ): readonly RawFinding[] {
   const drain = drainOf(view, cluster.name, nodes, allowLocalData)
-  if (!drain) return []
+  return drain ? movesFindings(cluster, drain, field) : []
+}
+
+/** What a drain that was tried on a copy of the cluster tells: pods that are held, and where the others go. */
+export function movesFindings(
+  cluster: ClusterView,
+  drain: Drain,
+  field: string,
+): readonly RawFinding[] {
   const findings: RawFinding[] = heldFindings(cluster, drain, field)
   for (const caution of drain.cautions.slice(0, 20))
     findings.push({

@@ -18,6 +18,17 @@ export const close = (cluster: string, node: string): Step =>
     retry: askRetry,
   })
 
+export const open = (cluster: string, node: string, after: readonly StepId[]): Step =>
+  step({
+    id: `open:${node}`,
+    after,
+    group: node,
+    says: 'takes pods again',
+    command: command('node.uncordon', { cluster, node }),
+    seconds: { likely: 2, worst: 8 },
+    retry: askRetry,
+  })
+
 export const drain = (
   cluster: string,
   node: string,
@@ -43,7 +54,7 @@ export const leave = (cluster: string, node: string, after: readonly StepId[]): 
     says: 'leave the cluster',
     command: command('node.remove', { cluster, node }),
     final: true,
-    seconds: estimates.joinNode,
+    seconds: estimates.leaveNode,
     retry: askRetry,
   })
 

@@ -81,7 +81,15 @@ import {
   volumeMove,
   volumeResize,
 } from '../storage/changes'
-import { clusterUpgradeKind, renewGuard } from '../releases/changes'
+import {
+  clusterUpgradeKind,
+  fleetAsSet,
+  fleetMemberKey,
+  fleetUpgradeIntent,
+  fleetUpgradeName,
+  fleetUpgradeOf,
+  renewGuard,
+} from '../releases/changes'
 import {
   imageSign,
   imageWithdraw,
@@ -92,7 +100,7 @@ import {
 } from '../registry/changes'
 import { shipmentImport, shipmentPack, shipmentSend } from '../shipment/changes'
 import { withObserved } from '../estimates'
-import { setRunOf } from '../sets'
+import { memberKey, type SetIntent, setIntent, setName, setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
 
 /** Remedies that would run the same change, or patch the draft alike, are one. */
@@ -311,7 +319,30 @@ export const kinds: readonly Kind[] = [
   kind(imageSign),
   kind(imageWithdraw),
   kind(setRunOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),
+  kind(fleetUpgradeOf((name, intent) => kindNamed(name)?.read(intent) ?? null)),
 ]
+
+/** A change that is made of others: the set that it runs as, and the key under which a finding of a member is accepted. */
+export interface Composite {
+  readonly set: SetIntent
+  readonly keyOf: (position: number, finding: Finding) => string
+}
+
+/** What a change of a kind is made of; null where it is one of its own. */
+export function compositeOf(name: string, intent: unknown): Composite | null {
+  if (name === setName) {
+    const read = setIntent.safeParse(intent)
+    return read.success ? { set: read.data, keyOf: memberKey } : null
+  }
+  if (name !== fleetUpgradeName) return null
+  const read = fleetUpgradeIntent.safeParse(intent)
+  return read.success
+    ? {
+        set: fleetAsSet(read.data),
+        keyOf: (position, finding) => fleetMemberKey(read.data, position, finding),
+      }
+    : null
+}
 
 export const kindNamed = (name: string): Kind | undefined =>
   kinds.find((otherKind) => otherKind.name === name)

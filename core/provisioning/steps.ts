@@ -20,6 +20,7 @@ export const estimates = {
   startApi: { likely: 120, worst: 210 },
   joinControlPlane: { likely: 100, worst: 170 },
   joinNode: { likely: 55, worst: 110 },
+  leaveNode: { likely: 18, worst: 60 },
   addOns: { likely: 90, worst: 170 },
   revokeTokens: { likely: 2, worst: 6 },
   askDns: { likely: 4, worst: 12 },

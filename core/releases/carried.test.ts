@@ -52,7 +52,7 @@ describe('the catalogue that was carried', () => {
 
   it('leads as far as it knows; a later release is refused with the newest that it knows', () => {
     const view = fleet({ kilnlane: upTo(2) })
-    const to = (release: string) => ({ cluster: 'sorrel', to: release })
+    const to = (release: string) => ({ cluster: 'sorrel', to: release, pools: [] })
     expect(orderedUpgrade(to('1.32.6'), view)?.upgrade.path).toEqual(['1.31.9', '1.32.6'])
     expect(orderedUpgrade(to('1.33.2'), view)).toBe(null)
     const [finding] = checkUpgrade(to('1.33.2'), view)

@@ -3,6 +3,7 @@ export {
   memberKey,
   type MemberRead,
   memberSteps,
+  memberWorst,
   type ReadMember,
   type SetIntent,
   setIntent,

@@ -31,6 +31,8 @@ export const setIntent = z.strictObject({
         intent: z.record(z.string(), z.unknown()),
         /** It begins only while this window is open; it waits for it. */
         window: z.string().max(80).nullable().default(null),
+        /** All of a wave end before the next begins; null is of no wave. */
+        wave: z.number().int().min(1).max(100).nullable().default(null),
       }),
     )
     .min(1, 'Put at least one draft into it.')
@@ -85,6 +87,15 @@ function fieldIn(index: number, { field, about }: Finding): string | undefined {
 /** The steps of one member within the plan of its set. */
 export const memberSteps = (plan: Plan, index: number): readonly Step[] =>
   plan.steps.filter((step) => step.id.startsWith(`${index}/`))
+
+/** The longest that one member takes within the plan of its set (s). */
+export function memberWorst(plan: Plan, index: number): number {
+  const steps = memberSteps(plan, index)
+  const own = new Set(steps.map(({ id }) => id))
+  return longestPath(
+    steps.map((step) => ({ ...step, after: step.after.filter((id) => own.has(id)) })),
+  ).seconds.worst
+}
 
 /** A member before its turn: the fleet it is judged by, and whether that is known. */
 interface Turn {

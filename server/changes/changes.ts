@@ -1,7 +1,7 @@
 /** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
 import { Op, type Transaction } from 'sequelize'
 import type { FleetView } from '~/core/fleet'
-import { type Draft, kindNamed, kinds } from '~/core/kinds'
+import { compositeOf, type Draft, kindNamed, kinds } from '~/core/kinds'
 import { ChangeRow, type ChangeState, JournalRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
@@ -318,7 +318,7 @@ export class Changes {
     judged: Judged,
     accepted: readonly string[],
   ): Promise<void> {
-    return row.kind === setName
+    return compositeOf(row.kind, row.intent)
       ? this.sets.begin(row, judged, accepted)
       : start(this.parts, row, draft, view, judged, [...accepted])
   }

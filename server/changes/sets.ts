@@ -6,7 +6,8 @@
 import { Op } from 'sequelize'
 import { countText } from '~/core/units'
 import { clusterState, stateContext } from '~/core/fleet'
-import { memberKey, memberSteps, type SetIntent, setIntent } from '~/core/sets'
+import { compositeOf } from '~/core/kinds'
+import { memberSteps, memberWorst, type SetIntent } from '~/core/sets'
 import { nextOccurrence, occurrencesOf, windowNamed } from '~/core/windows'
 import type { Failure, Said } from '~/core/contract'
 import type { Proof } from '~/core/changes'
@@ -31,6 +32,13 @@ export interface SetsParts {
   readonly back: BackInTurn
   /** Starting is one at a time. */
   readonly inLane: <T>(work: () => Promise<T>) => Promise<T>
+}
+
+/** What a set was made of when it began. */
+function setOf(row: ChangeRow): SetIntent {
+  const composite = compositeOf(row.kind, row.intent)
+  if (!composite) throw new Error(`${changeId(row.number)} is not made of changes`)
+  return composite.set
 }
 
 const failureOf = (why: Said): Failure => ({
@@ -78,7 +86,7 @@ export class Sets {
   /** Begins a set that was judged and may run. */
   async begin(row: ChangeRow, judged: Judged, accepted: readonly string[]): Promise<void> {
     const { parts } = this.of
-    const intent = setIntent.parse(row.intent)
+    const intent = setOf(row)
     await this.write(
       row,
       'run.started',
@@ -161,7 +169,7 @@ export class Sets {
       return
     }
     if (row.state !== 'running' && row.state !== 'halted') return
-    const intent = setIntent.parse(row.intent)
+    const intent = setOf(row)
     const children = await this.membersOf(row)
     const failed = children.find(
       ({ state, returned }) => state === 'halted' || (state === 'draft' && returned),
@@ -199,7 +207,15 @@ export class Sets {
       return
     }
     if (running >= intent.atOnce) return
-    const wait = await this.waitFor(intent, children, position)
+    const wave = (at: number | null): number | null => intent.drafts[at ?? -1]?.wave ?? null
+    const own = wave(position)
+    // A wave ends before the next begins.
+    if (
+      own !== null &&
+      children.some(({ state, position: at }) => busy.includes(state) && (wave(at) ?? own) < own)
+    )
+      return
+    const wait = await this.waitFor(row, intent, children, position)
     if (wait !== null) {
       this.due.set(row.number, wait)
       return
@@ -222,22 +238,32 @@ export class Sets {
 
   /** When the next may begin (ms): after the soak of the last, and while its window is open; null is now. */
   private async waitFor(
+    row: ChangeRow,
     intent: SetIntent,
     children: readonly ChangeRow[],
     position: number,
   ): Promise<number | null> {
     const { now } = this.of.parts.clock
-    const ends = children.flatMap(({ endedAt }) => (endedAt ? [Date.parse(endedAt)] : []))
+    const wave = intent.drafts[position]?.wave ?? null
+    const isSoaked = ({ position: at }: ChangeRow): boolean =>
+      wave !== null && (intent.drafts[at ?? -1]?.wave ?? null) === wave
+    const ends = children.flatMap((child) =>
+      child.endedAt && !isSoaked(child) ? [Date.parse(child.endedAt)] : [],
+    )
     const soaked = ends.length === 0 ? 0 : Math.max(...ends) + intent.soakSeconds * 1000
     if (soaked > now) return soaked
     const name = intent.drafts[position]?.window ?? null
     const view = await this.of.parts.fleet.view()
     const window = name === null ? undefined : windowNamed(view, name)
     if (!window) return null
-    const isOpen = occurrencesOf([window], now, now + 1).some(
+    const open = occurrencesOf([window], now, now + 1).find(
       ({ start: from, end }) => from <= now && now < end,
     )
-    return isOpen ? null : (nextOccurrence(window, now)?.start ?? null)
+    if (!open) return nextOccurrence(window, now)?.start ?? null
+    // What would not end in the rest of it waits for the next one, if that is long enough.
+    const worst = row.plan ? memberWorst(row.plan, position) * 1000 : 0
+    const next = now + worst > open.end ? nextOccurrence(window, open.end) : null
+    return next && next.end - next.start >= worst ? next.start : null
   }
 
   /** What is required before the next begins, and does not hold; null where all is well. */
@@ -287,9 +313,9 @@ export class Sets {
     const stop = judged.findings.find(({ level }) => level === 'stop')
     if (stop || !judged.plan) return said('returned.stopped', { stop: stop?.says ?? '' })
     const isTaken = row.accepted.includes(asIs(position))
+    const keyOf = compositeOf(row.kind, row.intent)?.keyOf ?? (() => '')
     const fresh = judged.findings.filter(
-      (finding) =>
-        finding.level === 'caution' && !row.accepted.includes(memberKey(position, finding)),
+      (finding) => finding.level === 'caution' && !row.accepted.includes(keyOf(position, finding)),
     )
     if (fresh.length > 0 && !isTaken)
       return said('returned.cautions', { cautions: fresh.map(({ says }) => says) })

@@ -40,7 +40,12 @@ describe('burdock, nine minors behind', () => {
     const { gyrarch } = opened
     const { stops, cautions } = await mended(intent)
     expect(stops).toEqual(['objects.served', 'image.present.1.26.15', 'image.present.1.29.14'])
-    expect(cautions).toEqual(['member.single', 'window.none', 'upgrade.final'])
+    expect([...cautions].sort()).toEqual([
+      'member.single',
+      'pool.moves.general',
+      'upgrade.final',
+      'window.none',
+    ])
     expect((await ofKind('burdock', 'PodDisruptionBudget')).map((each) => each.apiVersion)).toEqual(
       ['policy/v1'],
     )

@@ -2,7 +2,7 @@
 import { describe, expect, it } from 'vitest'
 import type { FleetView } from '~/core/fleet'
 import { gyrarchForEach, type Opened } from '../testing/open'
-import { wavesIntent, wavesOf } from './waves'
+import { lanesIntent, lanesOf, usualWaves } from '~/core/releases/changes'
 
 let opened: Opened
 gyrarchForEach((made) => {
@@ -11,12 +11,22 @@ gyrarchForEach((made) => {
 
 async function asked(): Promise<FleetView> {
   const { gyrarch } = opened
-  return { ...(await gyrarch.fleet.view()), published: await gyrarch.registries.published() }
+  const plain = await gyrarch.fleet.view()
+  return gyrarch.fleet.viewFor(
+    plain.clusters.map(({ name }) => name),
+    [],
+    true,
+  )
+}
+
+async function lanesTo(names: readonly string[], to: string) {
+  const view = await asked()
+  return lanesOf(view, usualWaves(view, names, to), to, 1, 600)
 }
 
 describe('waves', () => {
   it('lay the driver before those it drives, whole inside an occurrence of their windows', async () => {
-    const lanes = wavesOf(await asked(), ['cedar', 'bramble', 'alder', 'burdock'], '1.34', 1, 60)
+    const lanes = await lanesTo(['cedar', 'bramble', 'alder', 'burdock'], '1.34')
     expect(lanes.map(({ cluster, wave }) => [cluster, wave])).toEqual([
       ['alder', 1],
       ['bramble', 1],
@@ -35,15 +45,17 @@ describe('waves', () => {
   })
 
   it('leave out what runs it already, and say where there is no way', async () => {
-    const view = await asked()
-    expect(wavesOf(view, ['bramble'], '1.33.0', 1, 60)).toEqual([])
-    expect(wavesOf(view, ['alder', 'nobody'], '1.99', 1, 60)).toEqual([])
+    expect(await lanesTo(['bramble'], '1.33.0')).toEqual([])
+    expect(await lanesTo(['alder', 'nobody'], '1.99')).toEqual([])
   })
 
   it('run as one change, each when its window opens; one that cannot begin halts the rest', async () => {
     const { gyrarch } = opened
-    const lanes = wavesOf(await asked(), ['alder', 'dill'], '1.34', 1, 60)
-    const { id, findings } = await gyrarch.changes.draft('set.run', wavesIntent(lanes, 1, 600))
+    const lanes = await lanesTo(['alder', 'dill'], '1.34')
+    const { id, findings } = await gyrarch.changes.draft(
+      'fleet.upgrade',
+      lanesIntent(lanes, 1, 600),
+    )
     expect(findings.filter(({ level }) => level === 'stop')).toEqual([])
     const laid = lanes.find(({ cluster }) => cluster === 'alder')?.laid
     await gyrarch.changes.run(id, {

@@ -106,7 +106,15 @@ export const nodeDrain: Behaviour<'node.drain'> = {
               .filter((pod) => budgetsOver(cluster, pod).every((budget) => budget.allows))
               .slice(0, 1)
         const since = op.evidence.at(-1)?.at ?? op.startedAt
+        const { pastBudgetsAfter } = op.args
+        if (
+          moving.length === 0 &&
+          pastBudgetsAfter !== undefined &&
+          sim.now - since >= pastBudgetsAfter * 1000
+        )
+          moving.push(...left.slice(0, 1))
         if (moving.length === 0) {
+          if (pastBudgetsAfter !== undefined) return { again: 10 }
           if (sim.now - since < patienceMs) return { again: 10 }
           const pod = left[0]
           const budget = pod

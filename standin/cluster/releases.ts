@@ -64,6 +64,41 @@ export const controlPlaneMove: Behaviour<'controlplane.move'> = {
   ],
 }
 
+/** How long an agent takes (s): its package, its restart, and until its node is ready. */
+const agentSeconds = 75
+
+export const agentMove: Behaviour<'agent.move'> = {
+  stages: [
+    {
+      seconds: agentSeconds,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const { to, node: name } = op.args
+        const node = cluster.nodes.find((candidate) => candidate.name === name)
+        if (!node)
+          return permanent(
+            'node-gone',
+            said('node-gone.no-node', { cluster: cluster.name, node: name }),
+            {
+              about: `node/${cluster.name}/${name}`,
+              ...said('not-found'),
+            },
+          )
+        if (minorOf(to) > minorOf(cluster.release))
+          return permanent(
+            'agent-newer',
+            said('agent-newer', { node: name, to, release: cluster.release }),
+            { about: `node/${cluster.name}/${name}`, ...said('agent-not-above') },
+          )
+        node.release = to
+        sim.touch(`cluster:${cluster.name}`)
+        return said('agent-runs', { node: name, release: to })
+      },
+    },
+  ],
+}
+
 export const addOnMove: Behaviour<'addon.move'> = {
   stages: [
     {

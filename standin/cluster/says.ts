@@ -12,6 +12,11 @@ export const said = sentences({
     p.members === 1
       ? `the only member is restarted with ${p.to}`
       : `${countText(p.members, 'member')} are restarted with ${p.to}, one at a time`,
+  'agent-runs': (p: { node: string; release: string }) =>
+    `the agent of ${p.node} runs ${p.release}`,
+  'agent-newer': (p: { node: string; to: string; release: string }) =>
+    `the agent of ${p.node} would run ${p.to}, above the control plane’s ${p.release}`,
+  'agent-not-above': () => 'an agent is never newer than the API it talks to',
   'control-plane-runs': (p: { release: string }) => `control plane runs ${p.release}`,
   'no-add-on': (p: { cluster: string; addOn: string }) => `${p.cluster} has no ${p.addOn}.`,
   'not-installed': (p: { addOn: string }) => `${p.addOn} is not installed`,

@@ -2,8 +2,8 @@
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { minorLines } from '~/core/releases'
+import { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from '~/core/releases/changes'
 import { countText, durationText } from '~/core/units'
-import { wavesIntent, type WaveLane, wavesOf } from '~/server/renew/waves'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { AskForm, Hidden } from '../../kit/ask-form'
@@ -22,8 +22,6 @@ import './renew.css'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Waves · Gyrarch' }]
 
-const days = 60
-
 const numberIn = (text: string | null, usual: number, atMost: number): number => {
   const value = Number(text ?? usual)
   return Number.isInteger(value) && value >= 1 && value <= atMost ? value : usual
@@ -32,21 +30,27 @@ const numberIn = (text: string | null, usual: number, atMost: number): number =>
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const fleet = await fleetAsked(gyrarch, request)
-  const view = { ...(await fleet.view()), published: await gyrarch.registries.published() }
+  const plain = await fleet.view()
   const { searchParams } = new URL(request.url)
-  const today = view.now.slice(0, 10)
-  const lines = minorLines(view.catalogue)
+  const today = plain.now.slice(0, 10)
+  const lines = minorLines(plain.catalogue)
   const usual = lines.filter(({ until }) => until >= today)[1]?.minor ?? lines[0]?.minor ?? ''
   const asked = searchParams.get('to') ?? ''
   const to = lines.some(({ minor }) => minor === asked) ? asked : usual
-  const names = view.clusters.map(({ name }) => name)
+  const names = plain.clusters.map(({ name }) => name)
   const wanted = searchParams.get('clusters')?.split(',').filter(Boolean)
   const chosen = wanted?.filter((name) => names.includes(name)) ?? names
   const atOnce = numberIn(searchParams.get('atOnce'), 1, 20)
   const soak = numberIn(searchParams.get('soak'), 60, 10_080)
-  const lanes = wavesOf(view, chosen, to, atOnce, days)
+  const members = usualWaves(plain, chosen, to)
+  const view = await fleet.viewFor(
+    members.map(({ cluster }) => cluster),
+    [],
+    true,
+  )
+  const lanes = lanesOf(view, members, to, atOnce, soak * 60)
   return {
-    now: view.now,
+    now: plain.now,
     names,
     chosen,
     to,
@@ -54,7 +58,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     atOnce,
     soak,
     lanes,
-    intent: wavesIntent(lanes, atOnce, soak * 60),
+    intent: lanesIntent(lanes, atOnce, soak * 60),
   }
 }
 
@@ -101,7 +105,7 @@ function Asked({ data }: { readonly data: Data }) {
   )
 }
 
-const span = days * 86_400_000
+const span = laidDays * 86_400_000
 
 /** A lane: its windows, and the stage laid into one of them. */
 function Lane({ lane, now }: { readonly lane: WaveLane; readonly now: string }) {
@@ -140,7 +144,7 @@ function Lanes({ lanes, now }: Pick<Data, 'lanes' | 'now'>) {
         'worst',
         'window',
         'laid into',
-        `next ${days} days`,
+        `next ${laidDays} days`,
       ]}
     >
       {lanes.map((lane) => (
@@ -205,7 +209,7 @@ function Reason({ lanes, to, intent, chosen }: Data) {
       ) : null}
       {there > 0 ? <p>{countText(there, 'more runs', 'more run')} it already.</p> : null}
       <div className="acts">
-        <DraftChange kind="set.run" intent={intent} variant="contained">
+        <DraftChange kind="fleet.upgrade" intent={intent} variant="contained">
           Draft them as one
         </DraftChange>
       </div>

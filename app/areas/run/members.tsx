@@ -4,7 +4,7 @@ import { ArrowDown, ArrowUp, X } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { canonicalJson } from '~/core/changes'
-import { kindNamed } from '~/core/kinds'
+import { compositeOf, kindNamed } from '~/core/kinds'
 import { type SetIntent, setIntent } from '~/core/sets'
 import type { ChangeRecord } from '~/server/changes/changes'
 import { Choice } from '../../kit/choice'
@@ -33,12 +33,12 @@ function standsAs(
 
 /** The set as it runs: members that have begun lead to their own pages. */
 export function Members({ record }: { readonly record: ChangeRecord }) {
-  const read = setIntent.safeParse(record.intent)
-  if (!read.success) return null
+  const composite = compositeOf(record.kind, record.intent)
+  if (!composite) return null
   const children = new Map(record.children.map((child) => [child.position, child]))
   return (
     <ol className="members" aria-label="Changes of this set">
-      {read.data.drafts.map((draft, position) => {
+      {composite.set.drafts.map((draft, position) => {
         const child = children.get(position)
         return (
           <li key={position}>

@@ -18,6 +18,7 @@ import { mergeSteps } from '../../frame/run-line'
 import { Table } from '../../kit/table/table'
 import { timeText } from '../../parts/when'
 import { changeOrDrafts, orRefused } from '../refusals'
+import { compositeOf } from '~/core/kinds'
 import { setName } from '~/core/sets'
 import { Actions } from './actions'
 import { stepColumns } from './step-columns'
@@ -354,7 +355,7 @@ function Sheet({
   readonly windows: readonly string[]
 }) {
   const isDraft = record.state === 'draft'
-  if (record.kind !== setName)
+  if (compositeOf(record.kind, record.intent) === null || (isDraft && record.kind !== setName))
     return isDraft ? <DraftSheet record={record} choices={choices} /> : null
   return isDraft ? (
     <SetSheet key={record.version} record={record} windows={windows} />

@@ -217,6 +217,17 @@ export const controlPlaneMove = verb({
   touches: clusterSlice,
 })
 
+/** The agent of a node goes to another release where it is, never above the control plane. */
+export const agentMove = verb({
+  name: 'agent.move',
+  port: 'cluster',
+  args: ofCluster.extend({ node: z.string(), to: z.string() }),
+  result: z.object({}),
+  failures: ['no-cluster', 'node-gone', 'agent-newer'],
+  at: atCluster,
+  touches: clusterSlice,
+})
+
 export const addOnMove = verb({
   name: 'addon.move',
   port: 'cluster',

@@ -54,6 +54,8 @@ export const nodeDrain = verb({
   args: ofNode.extend({
     /** Whether pods with data of their own on the node may go. */
     allowLocalData: z.boolean().default(false),
+    /** Seconds after which a pod goes though its budget does not let it; absent: it is waited for. */
+    pastBudgetsAfter: z.number().optional(),
   }),
   result: z.object({}),
   failures: ['eviction-refused'],

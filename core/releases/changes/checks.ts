@@ -10,16 +10,14 @@ import {
   stop,
 } from '../../changes'
 import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
-import { drainFindings } from '../../keeping'
 import { auditManifests, convertManifests, tidied, type WrittenObject } from '../../manifests'
-import { addMachineChecks } from '../../provisioning'
 import { compareReleases, minorLine } from '../../units'
 import { isCovered, windowsOf } from '../../windows'
 import { publishedAt } from '../published'
 import { findRelease, isUnsupported, newestFirst } from '../release'
-import { type Ordered, orderedUpgrade, turnedPools, type UpgradeIntent } from './order'
+import { isAhead, type Ordered, orderedUpgrade, type UpgradeIntent } from './order'
+import { evictionFindings, machineFindings, wayFindings } from './pool-checks'
 import { said } from './says'
-import { madeAnew } from './turnover'
 
 const catalogue = { source: 'release catalogue' }
 
@@ -57,7 +55,7 @@ function targetFindings(intent: UpgradeIntent, view: FleetView): readonly RawFin
     return [
       stop('release.known', 'to', said('release.unknown', { release: intent.to }), [runs], offers),
     ]
-  if (compareReleases(release.version, cluster.release) <= 0)
+  if (!isAhead(cluster, release.version))
     return [
       stop(
         'release.above',
@@ -156,56 +154,6 @@ function goneFindings({ cluster, release }: Ordered, view: FleetView): readonly 
   ]
 }
 
-/** Base images of the releases that pools are turned over to, and what else new machines need. */
-function machineFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
-  const site = siteOf(view, cluster.site)
-  const findings = new Map<string, RawFinding>()
-  const seen = new Set<string>()
-  for (const step of upgrade.steps) {
-    if (step.kind !== 'turnover') continue
-    const pool = cluster.pools.find(({ name }) => name === step.pool)
-    const node = pool?.nodes[0]
-    if (!pool || !node || seen.has(`${step.pool} ${step.to}`)) continue
-    seen.add(`${step.pool} ${step.to}`)
-    if (site?.boxes.some(({ name }) => name === node.machine)) {
-      findings.set(
-        `box.${pool.name}`,
-        stop(`machine.box.${pool.name}`, 'to', said('pool.box', { pool: pool.name }), [
-          {
-            ...said('box.stands', { machine: node.machine }),
-            source: site.name,
-            at: site.observedAt,
-          },
-        ]),
-      )
-      continue
-    }
-    const planned = madeAnew(cluster, pool, node, step.to, view)
-    for (const { offers = [], ...finding } of addMachineChecks.flatMap((check) => check(planned))) {
-      const rule = `${finding.rule}.${step.to}`
-      if (!findings.has(rule))
-        findings.set(rule, {
-          ...finding,
-          rule,
-          field: 'to',
-          offers: offers.filter(({ change }) => 'kind' in change),
-        })
-    }
-  }
-  return [...findings.values()]
-}
-
-/** Pods that cannot leave a node, whichever of a pool it is. */
-function evictionFindings({ cluster }: Ordered, view: FleetView): readonly RawFinding[] {
-  const findings = new Map<string, RawFinding>()
-  for (const pool of turnedPools(cluster))
-    for (const node of pool.nodes)
-      for (const finding of drainFindings(view, cluster, [node.name], 'to', true))
-        if (finding.level !== 'note' && !findings.has(finding.rule))
-          findings.set(finding.rule, finding)
-  return [...findings.values()]
-}
-
 /** A site without a link moves only to what was carried in. */
 function carriedFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
   const site = siteOf(view, cluster.site)
@@ -298,13 +246,25 @@ export function checkUpgrade(intent: UpgradeIntent, view: FleetView): readonly R
   if (wrong.some(({ level }) => level === 'stop')) return wrong
   const ordered = orderedUpgrade(intent, view)
   if (!ordered) return [unpublished(intent, view)]
+  const ways = wayFindings(intent, ordered, view)
+  // What stands against a way that cannot be gone is said of the usual one.
+  const wayed =
+    ways.length === 0
+      ? intent
+      : {
+          ...intent,
+          pools: intent.pools.filter((_, index) =>
+            ways.every(({ field }) => !field?.startsWith(`pools[${index}]`)),
+          ),
+        }
   return [
     ...wrong,
     ...pathFindings(ordered, view),
     ...goneFindings(ordered, view),
     ...carriedFindings(ordered, view),
-    ...machineFindings(ordered, view),
-    ...evictionFindings(ordered, view),
+    ...ways,
+    ...machineFindings(wayed, ordered, view),
+    ...evictionFindings(wayed, ordered, view),
     ...timeFindings(ordered, view),
   ]
 }

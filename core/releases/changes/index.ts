@@ -1,3 +1,11 @@
 export { orderedUpgrade, type Ordered, releaseOfPool, turnedPools } from './order'
 export { guardObjects, renewGuard } from './guard'
 export { clusterUpgradeKind } from './upgrade'
+export {
+  fleetAsSet,
+  fleetMemberKey,
+  fleetUpgradeIntent,
+  fleetUpgradeName,
+  fleetUpgradeOf,
+} from './fleet'
+export { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from './lanes'

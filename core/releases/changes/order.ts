@@ -5,12 +5,15 @@ import { clusterOf, siteOf } from '../../fleet'
 import { compareReleases } from '../../units'
 import { type CarriedCatalogue, publishedAt, type PublishedAddOnVersion } from '../published'
 import { findRelease, type Release } from '../release'
+import { poolWay } from './ways'
 import { type ClusterUpgrade, clusterUpgrade } from '../upgrade'
 
 export const upgradeIntent = z.strictObject({
   cluster: z.string().max(253),
   /** A release, or a minor: its newest patch. */
   to: z.string().max(40),
+  /** Pools that go otherwise than they usually would. */
+  pools: z.array(poolWay).max(100).default([]),
 })
 export type UpgradeIntent = z.infer<typeof upgradeIntent>
 
@@ -31,6 +34,18 @@ function versionsOf(published: CarriedCatalogue, name: string): readonly Publish
   return [...new Map(all.map((version) => [version.version, version])).values()]
 }
 
+/** Whether a release is above what a cluster runs, or what one of its pools still does. */
+export function isAhead(cluster: ClusterView, release: string): boolean {
+  const above = compareReleases(release, cluster.release)
+  return (
+    above > 0 ||
+    (above === 0 &&
+      turnedPools(cluster).some(
+        (pool) => compareReleases(releaseOfPool(pool, cluster), release) < 0,
+      ))
+  )
+}
+
 export interface Ordered {
   readonly cluster: ClusterView
   readonly release: Release
@@ -38,13 +53,16 @@ export interface Ordered {
 }
 
 /** The upgrade of a cluster to a release of the catalogue; null where either is not known or it would go down. */
-export function orderedUpgrade(intent: UpgradeIntent, view: FleetView): Ordered | null {
+export function orderedUpgrade(
+  intent: Pick<UpgradeIntent, 'cluster' | 'to'>,
+  view: FleetView,
+): Ordered | null {
   const cluster = clusterOf(view, intent.cluster)
   const release = findRelease(view.catalogue, intent.to)
   const site = cluster && siteOf(view, cluster.site)
   if (!cluster || !release || !site || !view.published) return null
   const published = publishedAt(view.published, site)
-  if (compareReleases(release.version, cluster.release) <= 0) return null
+  if (!isAhead(cluster, release.version)) return null
   const isListed = (version: string): boolean =>
     published.releases.some((candidate) => candidate.version === version)
   if (!isListed(release.version) || !isListed(cluster.release)) return null

@@ -1,6 +1,14 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../contract/said'
-import { countText, listText } from '../../units'
+import { countText, durationText, listText, moneyText } from '../../units'
+
+const minuteText = (iso: string): string => iso.slice(0, 16).replace('T', ' ')
+
+const howText = {
+  anew: 'made anew',
+  'in-place': 'updated where they are',
+  beside: 'made beside the old ones first',
+} as const
 
 export const said = sentences({
   'cluster-runs': (p: { cluster: string; release: string }) => `${p.cluster} runs ${p.release}`,
@@ -25,8 +33,42 @@ export const said = sentences({
     `${p.object}: ${p.apiVersion} is gone in ${p.removedIn}`,
   'object.decide': (p: { object: string; decide: string }) => `${p.object}: ${p.decide}`,
   'pool.box': (p: { pool: string }) =>
-    `Machines of ${p.pool} stand there and nobody makes them anew: take them in again with another release.`,
+    `Machines of ${p.pool} stand there and nobody makes them anew: their agents can be updated where they are.`,
   'box.stands': (p: { machine: string }) => `${p.machine} is a box`,
+  'cluster.twice': (p: { cluster: string }) => `${p.cluster} is listed twice.`,
+  'waves.driver': (p: { cluster: string; driver: string }) =>
+    `${p.driver} drives ${p.cluster}, so it goes in an earlier wave.`,
+  'cluster.drives': (p: { cluster: string; driver: string }) => `${p.driver} drives ${p.cluster}`,
+  'waves.any-time': (p: { cluster: string }) =>
+    `${p.cluster} begins as soon as its turn comes, outside its maintenance windows too.`,
+  'waves.laid': (p: { cluster: string; window: string; start: string; end: string }) =>
+    `${p.cluster} is laid into ${p.window}: ${minuteText(p.start)} to ${minuteText(p.end)} UTC at the worst.`,
+  'waves.unlaid': (p: { cluster: string; window: string; why: string }) =>
+    `${p.cluster} cannot be laid into ${p.window}: ${p.why}`,
+  'pool.unknown': (p: { pool: string }) =>
+    p.pool === '' ? 'Say which pool.' : `There is no pool ${p.pool} to turn over.`,
+  'pools.are': (p: { pools: readonly string[] }) => `pools: ${listText(p.pools, 8) || 'none'}`,
+  'pool.in-place': (p: { pool: string; site: string }) =>
+    `Agents of ${p.pool} cannot be updated where they are: ${p.site} makes machines from its images.`,
+  'site.is-cloud': (p: { site: string }) => `${p.site} is a cloud`,
+  'pool.disks': (p: { pool: string; disks: number }) =>
+    `Machines of ${p.pool} hold ${countText(p.disks, 'disk')} with copies of volumes: made anew they would come back empty.`,
+  'disk.of': (p: { disk: string }) => `disk ${p.disk}`,
+  'pool.pace': (p: { pool: string }) =>
+    `No node of ${p.pool} may be missing and none may come beside: nothing could ever go.`,
+  'budgets.past': (p: { pool: string; pods: readonly string[]; graceSeconds: number }) =>
+    `${listText(p.pods, 3)} of ${p.pool} ${p.pods.length === 1 ? 'goes' : 'go'} past ${p.pods.length === 1 ? 'its budget' : 'their budgets'}, ${durationText(p.graceSeconds)} after it is asked: fewer run than was promised until the successor is ready.`,
+  'budget.says': (p: { says: string }) => p.says,
+  'pool.moves': (p: {
+    pool: string
+    pods: number
+    nodes: number
+    seconds: number
+    how: 'anew' | 'in-place' | 'beside'
+  }) =>
+    `${p.pool}: ${countText(p.pods, 'pod')} move from ${countText(p.nodes, 'node')}, which takes about ${durationText(p.seconds)} in all; machines are ${howText[p.how]}.`,
+  'pool.spend': (p: { pool: string; machines: number; perHour: number }) =>
+    `${p.pool}: ${countText(p.machines, 'machine')} beside cost${p.machines === 1 ? 's' : ''} ${moneyText(p.perHour)} more for each hour of its turnover.`,
   'release.not-carried': (p: { site: string; release: string; missing: number }) =>
     `${p.site} has no link, and ${countText(p.missing, 'image')} of ${p.release} were not carried in: pack a shipment first.`,
   'registry-holds': (p: { registry: string; images: number }) =>

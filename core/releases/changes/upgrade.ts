@@ -17,7 +17,7 @@ import { record } from '../../objects'
 import { estimates, step } from '../../provisioning'
 import { askRetry } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
-import { countText, listText } from '../../units'
+import { compareReleases, countText, listText } from '../../units'
 import { findRelease } from '../release'
 import type { UpgradeStep } from '../upgrade'
 import { checkUpgrade } from './checks'
@@ -28,7 +28,8 @@ import {
   upgradeIntent,
   type UpgradeIntent,
 } from './order'
-import { turnoverSteps } from './turnover'
+import { type TurnedNode, turnoverSteps } from './turnover'
+import { movesOf, wayOf } from './ways'
 
 /** How long one control-plane member takes, and an add-on (s). */
 const memberMove = { likely: 95, worst: 170 }
@@ -90,13 +91,31 @@ function plan(intent: UpgradeIntent, view: FleetView): Plan {
     }),
   ]
   let before: readonly string[] = ['backup']
+  const stands = new Map<string, readonly TurnedNode[]>()
   for (const each of upgrade.steps) {
     if (each.kind === 'turnover') {
       const pool = cluster.pools.find(({ name }) => name === each.pool)
       if (!pool) continue
-      const turnover = turnoverSteps(cluster, pool, each.to, view, before)
+      const way = wayOf(intent.pools, cluster, pool, site)
+      const all = stands.get(pool.name) ?? pool.nodes
+      const isBehind = ({ release: runs }: TurnedNode): boolean =>
+        compareReleases(runs, each.to) < 0
+      const turnover = turnoverSteps({
+        cluster,
+        pool,
+        nodes: all.filter(isBehind),
+        way,
+        moves: movesOf(view, cluster, pool, way),
+        release: each.to,
+        view,
+        after: before,
+      })
       steps.push(...turnover.steps)
       before = turnover.last
+      stands.set(pool.name, [
+        ...all.filter((node) => !isBehind(node)),
+        ...turnover.nodes.map((node) => ({ ...node, release: each.to })),
+      ])
       continue
     }
     const next =
