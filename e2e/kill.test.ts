@@ -35,7 +35,7 @@ it('continues after kill -9 at seven moments and makes each machine exactly once
     })
     expect(started.status).toBe(202)
     // In the register, holding addresses, cloning, booting, starting the API, at six machines at once, at the add-ons.
-    const moments = [0, 4, 60, 190, 200, 240, 180]
+    const moments = [0, 4, 60, 160, 160, 160, 100]
     const done: string[][] = []
     for (const seconds of moments) {
       if (seconds > 0) await ask('POST', '/clock', { advanceSeconds: seconds })
@@ -171,3 +171,62 @@ it('goes on with a drive that is being taken in after kill -9 at ten moments, an
     await served.remove()
   }
 })
+
+it('goes on with a fleet upgrade after kill -9 at twenty moments, and does nothing twice', async () => {
+  let served = await serve()
+  const { dir } = served
+  try {
+    let { ask, get } = api(served.url)
+    await ask('POST', '/clock', { calm: false })
+    await ask('POST', '/clock', { speed: 0 })
+    const before = await get<SiteAnswer>('/sites/mossgate')
+    const beside = { how: 'in-place', surge: 1, unavailable: 0, budgets: 'past', graceSeconds: 60 }
+    const { json: drafted } = await ask<ApiChange>('POST', '/changes', {
+      kind: 'fleet.upgrade',
+      intent: {
+        to: '1.34.1',
+        clusters: [
+          { cluster: 'alder' },
+          { cluster: 'cedar', wave: 2, pools: [{ pool: 'general', ...beside }] },
+        ],
+      },
+    })
+    const started = await ask<ApiChange>('POST', `/changes/${drafted.id}/run`, {
+      accept: drafted.findings.map(({ key }) => key),
+      confirm: ['alder', 'cedar'],
+    })
+    expect(started.status).toBe(202)
+    const members = async (): Promise<readonly ApiChange[]> => {
+      const { children } = await get<ApiChange & { children: { id: string }[] }>(
+        `/changes/${drafted.id}`,
+      )
+      return Promise.all(children.map(({ id }) => get<ApiChange>(`/changes/${id}`)))
+    }
+    const doneSteps = async (): Promise<readonly string[]> =>
+      (await members()).flatMap(({ id, steps }) =>
+        steps.filter(({ state }) => state === 'done').map((step) => `${id} ${step.id}`),
+      )
+    const moments = new Set<string>()
+    for (let moment = 0; moment < 20; moment++) {
+      await ask('POST', '/clock', { advanceSeconds: 180 + 17 * (moment % 5) })
+      const doneBefore = await doneSteps()
+      moments.add(doneBefore.join())
+      await served.kill()
+      served = await serve({ dir })
+      ;({ ask, get } = api(served.url))
+      expect(await doneSteps()).toEqual(expect.arrayContaining([...doneBefore]))
+    }
+    expect(moments.size).toBeGreaterThanOrEqual(18)
+    expect((await api(served.url).runOut(drafted.id)).state).toBe('done')
+    for (const { steps } of await members())
+      expect(steps.every(({ attempts }) => attempts === 1)).toBe(true)
+    const after = await get<SiteAnswer>('/sites/mossgate')
+    const names = ({ machines }: SiteAnswer): readonly string[] =>
+      machines.map(({ name }) => name).sort()
+    expect(names(after)).toEqual(names(before))
+    expect(after.disks).toHaveLength(before.disks.length)
+    expect(new Set(after.addresses.map(({ address }) => address)).size).toBe(after.addresses.length)
+  } finally {
+    await served.remove()
+  }
+}, 300_000)

@@ -82,6 +82,14 @@ export function buildCluster(
     certificatesUntil: renewedUntil(at, Date.parse(scenario.start)),
     backups: [],
     createdAt: at,
+    ...(spec.apiClients.length === 0
+      ? {}
+      : {
+          apiClients: spec.apiClients.map((client) => ({
+            ...client,
+            cluster: client.cluster ?? spec.name,
+          })),
+        }),
   }
   const addNode = (
     machine: Machine,

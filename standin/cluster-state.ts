@@ -145,6 +145,15 @@ export interface Cluster {
   redirects?: readonly { readonly from: string; readonly to: string }[]
   /** What its nodes show to registries when they pull for a namespace. */
   pullsAs?: readonly PullsAs[]
+  /** Who asks its API for versions of objects: the workload that does, where it runs, and how often (s). */
+  apiClients?: readonly {
+    readonly agent: string
+    readonly cluster: string
+    readonly from: string
+    readonly apiVersion: string
+    readonly kind: string
+    readonly everySeconds: number
+  }[]
   /** Add-ons installed, by name. */
   addOns?: Readonly<Record<string, string>>
   /** Machines that are members of an own control plane. */

@@ -171,6 +171,19 @@ const cluster = z.object({
   release: z.string(),
   addOns: z.record(z.string(), z.string()).default({}),
   drives: z.array(z.string()).default([]),
+  /** Who asks its API for versions of objects, and how often; `cluster` is where the asking workload runs, if elsewhere. */
+  apiClients: z
+    .array(
+      z.object({
+        agent: z.string(),
+        cluster: z.string().optional(),
+        from: z.string(),
+        apiVersion: z.string(),
+        kind: z.string(),
+        everySeconds: z.number().positive(),
+      }),
+    )
+    .default([]),
   madeAt: z.string(),
   controlPlane: z.discriminatedUnion('kind', [
     z.object({

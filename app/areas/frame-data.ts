@@ -1,4 +1,5 @@
 /** What the frame shows on every page. */
+import { noticesOf } from '~/core/releases'
 import { stepsOf } from '~/server/changes/record'
 import type { Gyrarch } from '~/server/gyrarch'
 import { breath } from '~/server/breath'
@@ -50,6 +51,10 @@ export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<Fr
     ],
     runs,
     moment: at === null || !gyrarch.history ? null : await gyrarch.history.around(at),
-    counts: { '/fleet': broken, '/raise': active.filter((row) => row.state === 'halted').length },
+    counts: {
+      '/fleet': broken,
+      '/raise': active.filter((row) => row.state === 'halted').length,
+      '/renew': noticesOf(view).length,
+    },
   }
 }

@@ -1,5 +1,5 @@
 /** The cluster that a draft names: whether it stands, and whether its name has to be typed. */
-import { clusterOf, type FleetView } from '../fleet'
+import { clusterOf, type ClusterView, type FleetView } from '../fleet'
 import type { RawFinding } from './change'
 import { stop } from './finding'
 import { said } from './says'
@@ -20,4 +20,23 @@ export const noCluster = (name: string, view: FleetView): RawFinding =>
         source: 'register of clusters',
       },
     ],
+  )
+
+/** What stands against a draft whose field `namespace` names none of a cluster’s. */
+export const noNamespace = (name: string, cluster: ClusterView): RawFinding =>
+  stop(
+    'namespace.known',
+    'namespace',
+    said('namespace.missing', { cluster: cluster.name, namespace: name }),
+    [
+      {
+        ...said('namespaces.are', { namespaces: cluster.namespaces }),
+        source: cluster.name,
+        at: cluster.observedAt,
+      },
+    ],
+    cluster.namespaces.slice(0, 3).map((namespace) => ({
+      says: `Take ${namespace}`,
+      change: { patchDraft: [{ op: 'replace', path: '/namespace', value: namespace } as const] },
+    })),
   )

@@ -21,7 +21,7 @@ export {
   type StepResults,
 } from './change'
 export { answering, listing } from './answering'
-export { guardedCluster, noCluster } from './clusters'
+export { guardedCluster, noCluster, noNamespace } from './clusters'
 export { caution, note, pointerOf, stop, unreadableRange } from './finding'
 export { canonicalJson, digestOf, inOrder, longestPath, planDigest, schedule } from './graph'
 export { notBegun } from './not-begun'

@@ -4,6 +4,10 @@ import { listText } from '../units'
 
 export const said = sentences({
   'cluster.none': () => 'No cluster is chosen.',
+  'namespace.missing': (p: { cluster: string; namespace: string }) =>
+    p.namespace === '' ? 'Say which namespace.' : `${p.cluster} has no namespace ${p.namespace}.`,
+  'namespaces.are': (p: { namespaces: readonly string[] }) =>
+    `namespaces: ${listText(p.namespaces, 12)}`,
   'cluster.missing': (p: { cluster: string }) => `There is no cluster ${p.cluster}.`,
   'cluster.rests': (p: { cluster: string }) => `${p.cluster} is stopped: start it first.`,
   'rests-since': (p: { since: string }) =>

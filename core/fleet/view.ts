@@ -3,6 +3,7 @@
  * Slices (a site, a cluster) are versioned and shared between pictures; nothing in it is derived.
  */
 import type {
+  ClusterReport,
   MachineReport,
   NodeReport,
   PeerReport,
@@ -159,6 +160,8 @@ export interface ClusterView {
   }[]
   /** Add-ons installed, and in which version; absent where nobody told. */
   readonly addOns?: readonly { readonly name: string; readonly version: string }[]
+  /** Who asked its API for versions of objects, counted over the last day; absent where nobody told. */
+  readonly apiClients?: ClusterReport['apiClients']
   /** Its replicated storage; null or absent where it has none. */
   readonly storage?: StorageReport | null
   readonly observedAt: string

@@ -36,6 +36,7 @@ export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './re
 export { invalidities, type Invalid } from './validate'
 export { untar } from './untar'
 export { removalsUntil } from './removed'
+export { type GoingClient, goingClients } from './going-clients'
 export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'
 export { fieldsAt, placeIn, type Outline } from './outline'
 export {

@@ -62,6 +62,17 @@ const cluster = z.object({
   certificatesUntil: z.string().nullable(),
   backups: z.array(backup),
   addOns: z.array(z.object({ name: z.string(), version: z.string() })),
+  apiClients: z
+    .array(
+      z.object({
+        agent: z.string(),
+        from: z.string(),
+        apiVersion: z.string(),
+        kind: z.string(),
+        perDay: z.number(),
+      }),
+    )
+    .optional(),
   storage: storageReport.nullable(),
   observedAt: z.string(),
   state,

@@ -1,7 +1,8 @@
 /** Renewing by API: how long what runs is supported, what a release no longer serves, and the way of a cluster to it. */
 import { z } from 'zod'
+import { goingClients } from '~/core/manifests'
 import { findRelease, minorLines, supportOn } from '~/core/releases'
-import { orderedUpgrade } from '~/core/releases/changes'
+import { lanesOf, orderedUpgrade, usualWaves } from '~/core/releases/changes'
 import { Refusal } from '../changes/errors'
 import { liveAudit } from '../renew/live-audit'
 import { writeDays } from '../windows/icalendar'
@@ -15,6 +16,20 @@ const step = z.object({
   to: z.string(),
   pool: z.string().optional(),
   name: z.string().optional(),
+})
+
+const span = z.object({ start: z.string(), end: z.string() })
+const lane = z.object({
+  cluster: z.string(),
+  from: z.string(),
+  to: z.string(),
+  wave: z.number(),
+  seconds: z.object({ likely: z.number(), worst: z.number() }).nullable(),
+  window: z.string().nullable(),
+  laid: span.nullable(),
+  why: z.string().nullable(),
+  held: z.number(),
+  open: z.array(span),
 })
 
 export const renewRoutes: readonly Route[] = [
@@ -92,7 +107,7 @@ export const renewRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/clusters/:name/removals',
-    says: 'Objects of a cluster whose version goes, by what their owners last wrote; `target` is a minor.',
+    says: 'Objects of a cluster whose version goes, by what their owners last wrote, and clients that still ask for such; `target` is a minor.',
     past: true,
     query: z.object({
       target: z.string().regex(/^\d{1,4}\.\d{1,4}$/, 'Name the target as a minor: 1.33.'),
@@ -109,11 +124,64 @@ export const renewRoutes: readonly Route[] = [
           owner: z.string().nullable(),
         }),
       ),
+      clients: z.array(
+        z.object({
+          agent: z.string(),
+          from: z.string(),
+          apiVersion: z.string(),
+          kind: z.string(),
+          removedIn: z.string(),
+          successor: z.string().nullable(),
+          perDay: z.number(),
+        }),
+      ),
     }),
     handle: async (gyrarch, { params, query, fleet }) => {
-      const { name } = await gyrarch.cluster(params['name'] ?? '', fleet)
+      const { name, apiClients = [] } = await gyrarch.cluster(params['name'] ?? '', fleet)
       const objects = (await fleet.objectsOf(name)) ?? []
-      return ok({ objects: liveAudit(name, objects, String(query['target'])) })
+      const target = String(query['target'])
+      return ok({
+        objects: liveAudit(name, objects, target),
+        clients: goingClients(apiClients, target),
+      })
+    },
+  },
+  {
+    method: 'get',
+    path: '/waves',
+    says: 'Clusters on their way to a release: in waves, each laid into its maintenance windows by its worst duration. Draft it as `fleet.upgrade`.',
+    query: z.object({
+      to: z.string().max(40),
+      /** Names with commas between; all of them without. */
+      clusters: z.string().max(20_000).optional(),
+      atOnce: z.coerce.number().int().min(1).max(20).optional(),
+      soakSeconds: z.coerce.number().int().min(0).max(604_800).optional(),
+    }),
+    answer: z.object({ lanes: z.array(lane) }),
+    handle: async (gyrarch, { query, fleet }) => {
+      const plain = await fleet.view()
+      const to = String(query['to'])
+      if (!findRelease(plain.catalogue, to))
+        throw new Refusal('invalid', `The catalogue has no release ${to.slice(0, 40)}.`, [
+          { path: 'to', says: 'Name a release of the catalogue, or a minor.' },
+        ])
+      const names = plain.clusters.map(({ name }) => name)
+      const asked = query['clusters'] === undefined ? names : String(query['clusters']).split(',')
+      const unknown = asked.find((name) => !names.includes(name))
+      if (unknown !== undefined)
+        throw new Refusal('invalid', `There is no cluster ${unknown.slice(0, 80)}.`, [
+          { path: 'clusters', says: `There are ${names.join(', ')}.` },
+        ])
+      const members = usualWaves(plain, asked, to)
+      const view = await gyrarch.fleet.viewFor(
+        members.map(({ cluster }) => cluster),
+        [],
+        true,
+      )
+      const atOnce = Number(query['atOnce'] ?? 1)
+      return ok({
+        lanes: lanesOf(view, members, to, atOnce, Number(query['soakSeconds'] ?? 0)),
+      })
     },
   },
   {

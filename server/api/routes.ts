@@ -16,6 +16,7 @@ import type { Route } from './route'
 import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
 import { registryRoutes } from './registries'
+import { noticeRoutes } from './notices'
 import { renewRoutes } from './renew'
 import { shipmentRoutes } from './shipments'
 import { storeRoutes } from './store'
@@ -43,6 +44,7 @@ export const routes: readonly Route[] = [
   ...shipmentRoutes,
   ...registryRoutes,
   ...renewRoutes,
+  ...noticeRoutes,
   ...wireRoutes,
   ...computations.map((computation): Route => ({
     method: 'post',

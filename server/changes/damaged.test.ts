@@ -244,6 +244,10 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['registry.rule', { cluster: 'bramble', namespace: 'vision', signed: true, below: 'high' }],
   ['renew.guard', { cluster: 'bramble', namespace: 'market', target: '1.33', action: 'warn' }],
   ['cluster.upgrade', { cluster: 'cedar', to: '1.33.2' }],
+  [
+    'fleet.upgrade',
+    { to: '1.34.1', clusters: [{ cluster: 'alder' }, { cluster: 'cedar', wave: 2 }] },
+  ],
   ['registry.close', { registry: 'registry.fernhollow.example', repositories: 'market' }],
   [
     'registry.credential',

@@ -84,6 +84,7 @@ export function clusterView(
     certificatesUntil: report?.certificatesUntil ?? null,
     backups: report?.backups ?? [],
     addOns: report?.addOns ?? [],
+    ...(report && report.apiClients.length > 0 ? { apiClients: report.apiClients } : {}),
     storage: report?.storage ?? null,
     observedAt: isoTime(now),
   }

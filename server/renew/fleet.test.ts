@@ -86,7 +86,7 @@ describe('an upgrade of a fleet', () => {
     if (!remedy || !('kind' in remedy)) throw new Error('nothing is offered')
     const placed = await draftAndRun(gyrarch, remedy.kind, remedy.intent)
     expect([placed.state, placed.cause?.says]).toEqual(['done', undefined])
-    await gyrarch.changes.retry(id)
+    await gyrarch.changes.retry(id, ['alder', 'cedar', 'bramble'])
     const done = await until(id, ({ state }) => state !== 'running', 24 * 8)
     expect([done.state, done.cause?.says]).toEqual(['done', undefined])
     expect(done.proof?.map(({ holds }) => holds)).toEqual([true, true, true])

@@ -41,6 +41,7 @@ describe('burdock, nine minors behind', () => {
     const { stops, cautions } = await mended(intent)
     expect(stops).toEqual(['objects.served', 'image.present.1.26.15', 'image.present.1.29.14'])
     expect([...cautions].sort()).toEqual([
+      'clients.served',
       'member.single',
       'pool.moves.general',
       'upgrade.final',

@@ -1,6 +1,6 @@
 /** What a cluster’s API tells of itself and its nodes. */
 import type { ClusterEvent, ClusterReport, NodeReport } from '../../core/contract'
-import type { Node } from '../cluster-state'
+import type { Cluster, Node } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
 import type { Load } from '../cluster/fits'
 import { loads } from '../cluster/placing'
@@ -33,6 +33,30 @@ export const nodeReport = (node: Node, load: Load | undefined): NodeReport => ({
   createdAt: isoTime(node.createdAt),
 })
 
+const daySeconds = 86_400
+
+/** What was asked of an API over a day, by workloads that run. */
+function apiClients(sim: Simulator, { apiClients: clients = [] }: Cluster) {
+  return clients.flatMap(({ agent, cluster, from, apiVersion, kind, everySeconds }) => {
+    const [namespace = '', name = ''] = from.split('/')
+    const pods = sim
+      .cluster(cluster)
+      ?.running.filter((pod) => pod.namespace === namespace && pod.workload === name)
+    const asking = (pods ?? []).filter(({ phase }) => phase === 'Running').length
+    return asking === 0
+      ? []
+      : [
+          {
+            agent,
+            from: `${cluster}/${from}`,
+            apiVersion,
+            kind,
+            perDay: Math.round(daySeconds / everySeconds),
+          },
+        ]
+  })
+}
+
 /** A cluster as its API tells it; of one whose API does not answer only that. */
 export function clusterReport(sim: Simulator, name: string): ClusterReport | null {
   const cluster = sim.cluster(name)
@@ -55,6 +79,7 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     addOns: answers
       ? Object.entries(cluster.addOns ?? {}).map(([addOn, version]) => ({ name: addOn, version }))
       : [],
+    apiClients: answers ? apiClients(sim, cluster) : [],
     storage:
       answers && cluster.storage
         ? storageReport(sim.world, cluster, cluster.storage, sim.now)

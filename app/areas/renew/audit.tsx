@@ -2,9 +2,10 @@
 import { useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import Button from '@mui/material/Button'
-import type { ConvertedManifests, GoingObject } from '~/core/manifests'
+import { type ConvertedManifests, goingClients, type GoingObject } from '~/core/manifests'
 import { minorLines } from '~/core/releases'
-import { countText } from '~/core/units'
+import { policiesServedFrom } from '~/core/objects'
+import { compareReleases, countText } from '~/core/units'
 import { liveAudit, liveConversion, type LiveGoing } from '~/server/renew/live-audit'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -45,8 +46,34 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const anew = own
     ? liveConversion((await fleet.objectsOf(own.name)) ?? [], own.release, target)
     : null
-  return { minors, target, names, cluster, rows, anew }
+  const clients = view.clusters
+    .filter(({ name }) => cluster === null || name === cluster)
+    .flatMap(({ name, apiClients = [] }) =>
+      goingClients(apiClients, target).map((client) => ({ ...client, cluster: name })),
+    )
+  // Admission policies are there from a release on.
+  const canGuard = own !== undefined && compareReleases(own.release, `${policiesServedFrom}.0`) >= 0
+  return { minors, target, names, cluster, rows, anew, clients, canGuard }
 }
+
+type Client = Route.ComponentProps['loaderData']['clients'][number]
+
+const clientColumns: readonly Column<Client>[] = [
+  { name: 'cluster', value: (row) => row.cluster },
+  { name: 'client', value: (row) => row.agent, show: (row) => <b>{row.agent}</b> },
+  { name: 'from', value: (row) => row.from },
+  {
+    name: 'asks for',
+    value: (row) => `${row.kind} of ${row.apiVersion}`,
+    show: (row) => (
+      <>
+        {row.kind} of <span className="mono">{row.apiVersion}</span>
+      </>
+    ),
+  },
+  { name: 'gone since', value: (row) => row.removedIn, number: true },
+  { name: 'a day', value: (row) => row.perDay, number: true },
+]
 
 const goingText = ({ gone, removedIn }: { readonly gone: boolean; readonly removedIn: string }) =>
   gone ? `gone since ${removedIn}` : `goes in ${removedIn}`
@@ -180,7 +207,7 @@ function Files({ target, cluster }: { readonly target: string; readonly cluster:
         onText={(given) => void look(given)}
         refused={refused}
       />
-      <YamlField label="Manifests" value={text} onChange={setText} manifests height="180px" />
+      <YamlField label="Manifests" value={text} onChange={setText} manifests height="120px" />
       <div className="acts">
         <Button variant="outlined" disabled={text.trim() === ''} onClick={() => void look(text)}>
           {`Write anew for ${target}`}
@@ -191,7 +218,7 @@ function Files({ target, cluster }: { readonly target: string; readonly cluster:
   )
 }
 
-function Reason({ rows, target, cluster, anew }: Route.ComponentProps['loaderData']) {
+function Reason({ rows, target, cluster, anew, canGuard }: Route.ComponentProps['loaderData']) {
   const gone = rows.filter((row) => row.gone)
   const going = rows.length - gone.length
   return (
@@ -213,7 +240,7 @@ function Reason({ rows, target, cluster, anew }: Route.ComponentProps['loaderDat
           </DraftChange>
         </div>
       ) : null}
-      {cluster === null ? null : (
+      {cluster === null || !canGuard ? null : (
         <div className="acts">
           <DraftChange kind="renew.guard" intent={{ cluster, target, action: 'warn' }}>
             {`Warn of what ${target} no longer serves`}
@@ -283,6 +310,16 @@ export default function AuditPage({ loaderData }: Route.ComponentProps) {
           selected={null}
           onSelect={(row) => go({ cluster: row.cluster })}
           empty={`Nothing that lives ${cluster === null ? 'in the fleet' : `in ${cluster}`} is written in a version that goes.`}
+        />
+        <h2>Who still asks</h2>
+        <Table
+          name="clients"
+          columns={clientColumns}
+          rows={loaderData.clients}
+          id={(row) => `${row.cluster} ${row.agent} ${row.apiVersion} ${row.kind}`}
+          selected={null}
+          onSelect={(row) => go({ cluster: row.cluster })}
+          empty={`No client asked for a version that ${target} no longer serves within a day.`}
         />
         <Files target={target} cluster={cluster} />
       </div>

@@ -1,6 +1,13 @@
 /** How long what runs is supported: releases along a calendar, and where each cluster stands on a day. */
 import { useNavigate, useSearchParams } from 'react-router'
-import { type ClusterSupport, endingDays, minorLines, supportOn } from '~/core/releases'
+import {
+  type ClusterSupport,
+  endingDays,
+  minorLines,
+  noticeDays,
+  noticesOf,
+  supportOn,
+} from '~/core/releases'
 import { countText, isoTime, listText } from '~/core/units'
 import { isCovered, windowsOf } from '~/core/windows'
 import { gyrarchContext } from '../../context'
@@ -33,6 +40,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return {
     today,
     day,
+    // Support is told by the chart itself.
+    notices: noticesOf(view).filter(({ kind }) => kind !== 'support'),
     lines: minorLines(view.catalogue)
       .filter(({ minor, until }) => runs.has(minor) || until >= yearAgo)
       .map(({ minor, from, until }) => ({
@@ -96,7 +105,7 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-function Reason({ clusters, day, today }: Route.ComponentProps['loaderData']) {
+function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderData']) {
   const lapsed = clusters.filter(({ state }) => state === 'lapsed')
   const ending = clusters.filter(({ state }) => state === 'ending')
   const windowless = clusters.filter(({ window }) => window === null)
@@ -146,6 +155,25 @@ function Reason({ clusters, day, today }: Route.ComponentProps['loaderData']) {
           </p>
         </>
       ) : null}
+      {notices.length > 0 ? (
+        <>
+          <h2>
+            <StateGlyph state="strained" /> {countText(notices.length, 'other end')} within{' '}
+            {noticeDays} days
+          </h2>
+          <ul className="plain">
+            {notices.map(({ id, says, path }) => (
+              <li key={id}>
+                <To path={path}>{says}</To>
+              </li>
+            ))}
+          </ul>
+        </>
+      ) : null}
+      <p>
+        All of it as a <a href="/api/v1/notices.atom">feed</a> and a{' '}
+        <a href="/api/v1/notices.ics">calendar</a>.
+      </p>
       <p className="soft">
         Draw the line in the calendar to another day, or use the arrow keys on it: what has lapsed
         by then is red.

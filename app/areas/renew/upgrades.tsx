@@ -1,8 +1,11 @@
 /** The way of a cluster from its release to another: the ladder of its steps, what stands against it, and the draft. */
 import { useNavigate, useSearchParams } from 'react-router'
 import { newestFirst } from '~/core/releases'
-import { orderedUpgrade, releaseOfPool, turnedPools } from '~/core/releases/changes'
-import { compareReleases, countText, listText, minorLine } from '~/core/units'
+import { orderedUpgrade, releaseOfPool, turnedPools, usualWay } from '~/core/releases/changes'
+import { nodesOf } from '~/core/fleet'
+import { compareReleases, countText, durationText, listText, minorLine } from '~/core/units'
+import { ChangeRow } from '~/server/records/models'
+import { changeId } from '~/server/runner/journal'
 import { gyrarchContext } from '../../context'
 import { Ladder } from '../../drawings/ladder'
 import { Page } from '../../frame/page'
@@ -10,7 +13,8 @@ import { Choice } from '../../kit/choice'
 import { Empty } from '../../kit/empty'
 import { PlainTable, Cell, Row } from '../../kit/plain-table'
 import { DraftChange } from '../../parts/draft-change'
-import { StateGlyph } from '../../parts/state'
+import { type Column, Table } from '../../kit/table/table'
+import { changeGlyph, StateGlyph, StateText } from '../../parts/state'
 import { To, useAddress } from '../../parts/to'
 import { fleetAsked } from '../moment'
 import { aimedCluster } from '../shape/tabs'
@@ -31,7 +35,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   // Who is furthest behind comes first.
   const furthest = [...view.clusters].sort((a, b) => compareReleases(a.release, b.release))[0]
   const cluster = view.clusters.find(({ name }) => name === asked) ?? furthest
-  if (!cluster) return { names, cluster: null }
+  if (!cluster) return { names, now: view.now, cluster: null }
   const targets = newestFirst(view.catalogue).filter(
     ({ version, withdrawn }) => withdrawn === null && compareReleases(version, cluster.release) > 0,
   )
@@ -46,11 +50,27 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     targets[0] ??
     null
   const ordered = to && orderedUpgrade({ cluster: cluster.name, to: to.version }, view)
+  const run = await upgradeRun(cluster.name)
   return {
     names,
+    now: view.now,
     cluster: {
       name: cluster.name,
       release: cluster.release,
+      run: run && {
+        id: changeId(run.number),
+        label: run.label,
+        state: run.state,
+        to: String((run.intent as { to?: unknown }).to ?? ''),
+      },
+      nodes: nodesOf(cluster).map((node) => ({
+        name: node.name,
+        pool: node.pool,
+        release: node.release,
+        createdAt: node.createdAt,
+        isReady: node.conditions.some(({ type, status }) => type === 'Ready' && status === 'True'),
+        isCordoned: node.cordoned,
+      })),
       to: to?.version ?? null,
       until: to?.endOfSupport ?? null,
       targets: targets.map(({ version, endOfSupport }) => ({
@@ -63,6 +83,16 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         version: releaseOfPool(pool, cluster),
         nodes: pool.nodes.length,
       })),
+      ways: Object.fromEntries(
+        turnedPools(cluster).map((pool) => [
+          pool.name,
+          usualWay(
+            cluster,
+            pool,
+            view.sites.find(({ name }) => name === cluster.site),
+          ).how,
+        ]),
+      ),
       addOns: cluster.addOns ?? [],
       path: ordered?.upgrade.path ?? null,
       steps: ordered?.upgrade.steps ?? [],
@@ -71,13 +101,27 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
+/** The run that takes a cluster to another release now. */
+async function upgradeRun(cluster: string): Promise<ChangeRow | null> {
+  const rows = await ChangeRow.findAll({
+    where: { kind: 'cluster.upgrade', state: ['running', 'halted', 'undoing', 'waiting'] },
+  })
+  return rows.find(({ intent }) => (intent as { cluster?: unknown }).cluster === cluster) ?? null
+}
+
 type ClusterData = NonNullable<Route.ComponentProps['loaderData']['cluster']>
 
-const groupText = (step: ClusterData['steps'][number], pools: ClusterData['pools']): string => {
+const turnedText = {
+  anew: 'made anew',
+  beside: 'made beside',
+  'in-place': 'updated where they are',
+} as const
+
+const groupText = (step: ClusterData['steps'][number], cluster: ClusterData): string => {
   if (step.kind === 'control-plane') return 'control plane'
   if (step.kind === 'add-on') return step.name
-  const nodes = pools.find(({ name }) => name === step.pool)?.nodes ?? 0
-  return `${step.pool}, ${countText(nodes, 'node')} made anew`
+  const nodes = cluster.pools.find(({ name }) => name === step.pool)?.nodes ?? 0
+  return `${step.pool}, ${countText(nodes, 'node')} ${turnedText[cluster.ways[step.pool] ?? 'anew']}`
 }
 
 function Steps({ cluster }: { readonly cluster: ClusterData }) {
@@ -86,12 +130,83 @@ function Steps({ cluster }: { readonly cluster: ClusterData }) {
       {cluster.steps.map((step, index) => (
         <Row key={`${step.kind} ${step.to} ${index}`}>
           <Cell className="number">{index + 1}</Cell>
-          <Cell>{groupText(step, cluster.pools)}</Cell>
+          <Cell>{groupText(step, cluster)}</Cell>
           <Cell className="mono">{step.from}</Cell>
           <Cell className="mono">{step.to}</Cell>
         </Row>
       ))}
     </PlainTable>
+  )
+}
+
+type NodeData = ClusterData['nodes'][number]
+
+const stateOfNode = ({ isReady, isCordoned }: NodeData): 'well' | 'strained' | 'broken' => {
+  if (!isReady) return 'broken'
+  return isCordoned ? 'strained' : 'well'
+}
+
+const nodeText = { well: 'ready', strained: 'takes no pods', broken: 'not ready' } as const
+
+/** What each node runs and how old it is: those that are still to go, and those that came. */
+function Nodes({ cluster, now }: { readonly cluster: ClusterData; readonly now: string }) {
+  const to = cluster.run?.to ?? cluster.to ?? cluster.release
+  const isThere = ({ release }: NodeData): boolean =>
+    minorLine(release) === minorLine(to) && compareReleases(release, to) >= 0
+  const columns: readonly Column<NodeData>[] = [
+    { name: 'node', value: (node) => node.name, show: (node) => <b>{node.name}</b> },
+    { name: 'pool', value: (node) => node.pool },
+    {
+      name: 'runs',
+      value: (node) => node.release,
+      show: (node) => (
+        <span className={isThere(node) ? 'mono release-new' : 'mono release-old'}>
+          {node.release}
+        </span>
+      ),
+    },
+    {
+      name: 'age',
+      value: (node) => Date.parse(now) - Date.parse(node.createdAt),
+      show: (node) => durationText((Date.parse(now) - Date.parse(node.createdAt)) / 1000),
+      number: true,
+    },
+    {
+      name: 'state',
+      value: (node) => nodeText[stateOfNode(node)],
+      show: (node) => (
+        <StateText state={stateOfNode(node)}>{nodeText[stateOfNode(node)]}</StateText>
+      ),
+    },
+  ]
+  return (
+    <Table
+      name="nodes"
+      columns={columns}
+      rows={cluster.nodes}
+      id={(node) => node.name}
+      selected={null}
+      empty="No node is listed."
+    />
+  )
+}
+
+/** The run that is under way, and how far it has got. */
+function Running({ cluster }: { readonly cluster: ClusterData }) {
+  const { run, nodes } = cluster
+  if (!run) return null
+  const there = nodes.filter(({ release }) => compareReleases(release, run.to) >= 0).length
+  return (
+    <div className="finding" data-level={run.state === 'halted' ? 'stop' : 'note'}>
+      <p className="says">
+        <StateGlyph state={changeGlyph(run.state)} />{' '}
+        <To path={`/changes/${run.id}`}>{run.label}</To>: {run.state}
+      </p>
+      <p>
+        The control plane runs {cluster.release}; {there} of {countText(nodes.length, 'node')}{' '}
+        {there === 1 ? 'has' : 'have'} got to {run.to}.
+      </p>
+    </div>
   )
 }
 
@@ -170,7 +285,14 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
           </span>
         ) : null
       }
-      reason={cluster ? <Reason cluster={cluster} /> : null}
+      reason={
+        cluster ? (
+          <>
+            <Running cluster={cluster} />
+            <Reason cluster={cluster} />
+          </>
+        ) : null
+      }
     >
       <RenewTabs here="/renew/upgrades" />
       <div className="renew-page">
@@ -206,6 +328,7 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
                 <Steps cluster={cluster} />
               </>
             ) : null}
+            <Nodes cluster={cluster} now={loaderData.now} />
           </>
         ) : (
           <Empty title="No cluster to renew" first={<To path="/raise">Raise a cluster</To>}>

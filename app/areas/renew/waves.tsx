@@ -182,6 +182,7 @@ function Reason({ lanes, to, intent, chosen }: Data) {
     .sort()
     .at(-1)
   const there = chosen.length - lanes.length
+  const held = lanes.filter((lane) => lane.held > 0)
   if (lanes.length === 0)
     return (
       <h2>
@@ -191,7 +192,7 @@ function Reason({ lanes, to, intent, chosen }: Data) {
   return (
     <>
       <h2>
-        <StateGlyph state={unlaid.length === 0 ? 'well' : 'strained'} />{' '}
+        <StateGlyph state={unlaid.length + held.length === 0 ? 'well' : 'strained'} />{' '}
         {unlaid.length === 0
           ? `${countText(lanes.length, 'cluster')} laid`
           : `${countText(unlaid.length, 'cluster')} could not be laid`}
@@ -201,6 +202,15 @@ function Reason({ lanes, to, intent, chosen }: Data) {
       )}
       {unlaid.map(({ cluster, why }) => (
         <p key={cluster}>{why}</p>
+      ))}
+      {held.map((lane) => (
+        <p key={lane.cluster}>
+          <To path="/renew/upgrades" query={{ cluster: lane.cluster, to: lane.to }}>
+            {lane.cluster}
+          </To>
+          : {countText(lane.held, 'pod')} cannot leave{' '}
+          {lane.held === 1 ? 'its node' : 'their nodes'} as it is. The draft says what helps.
+        </p>
       ))}
       {unlaid.some(({ window }) => window === null) ? (
         <p>

@@ -19,7 +19,9 @@ import { Table } from '../../kit/table/table'
 import { timeText } from '../../parts/when'
 import { changeOrDrafts, orRefused } from '../refusals'
 import { compositeOf } from '~/core/kinds'
+import { fleetUpgradeName, turnedPools } from '~/core/releases/changes'
 import { setName } from '~/core/sets'
+import { windowsOf } from '~/core/windows'
 import { Actions } from './actions'
 import { stepColumns } from './step-columns'
 import { Members, SetSheet } from './members'
@@ -97,6 +99,19 @@ function choicesFor(
       : {}),
     ...(site ? { zone: site.zones } : {}),
     ...(kind === 'cluster.rest' ? { zone: timeZones() } : {}),
+    ...(kind === fleetUpgradeName ? fleetChoices(view, intent) : {}),
+  }
+}
+
+/** Windows there are, and the pools of the clusters that are named. */
+function fleetChoices(view: FleetView, intent: unknown) {
+  const { clusters = [] } = intent as { clusters?: readonly { readonly cluster?: string }[] }
+  const pools = view.clusters
+    .filter(({ name }) => clusters.some(({ cluster }) => cluster === name))
+    .flatMap((cluster) => turnedPools(cluster).map(({ name }) => name))
+  return {
+    window: windowsOf(view).map(({ name }) => name),
+    pool: [...new Set(pools)].slice(0, mostOffered),
   }
 }
 

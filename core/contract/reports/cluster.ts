@@ -70,6 +70,19 @@ export const clusterReport = z.object({
   backups: z.array(backup),
   /** Add-ons installed, and in which version. */
   addOns: z.array(z.object({ name: z.string(), version: z.string() })).default([]),
+  /** Who asked its API for versions of objects, counted over the last day, by the agent that they name themselves. */
+  apiClients: z
+    .array(
+      z.object({
+        agent: z.string(),
+        /** The workload that asks, as `cluster/namespace/name`. */
+        from: z.string(),
+        apiVersion: z.string(),
+        kind: z.string(),
+        perDay: z.number(),
+      }),
+    )
+    .default([]),
   /** Its replicated storage; null where it has none. */
   storage: storageReport.nullable().default(null),
 })

@@ -9,6 +9,7 @@ import {
   guardedCluster,
   listing,
   noCluster,
+  noNamespace,
   note,
   type RawFinding,
   ref,
@@ -87,20 +88,7 @@ function check(intent: CredentialIntent, view: FleetView): readonly RawFinding[]
   if (silent.length > 0) return silent
   const seen = { source: cluster.name, at: cluster.observedAt }
   if (!cluster.namespaces.includes(intent.namespace))
-    return [
-      stop(
-        'credential.namespace',
-        'namespace',
-        said('namespace.missing', { cluster: cluster.name, namespace: intent.namespace }),
-        [{ ...said('namespaces.are', { namespaces: cluster.namespaces }), ...seen }],
-        cluster.namespaces.slice(0, 3).map((namespace) => ({
-          says: `Take ${namespace}`,
-          change: {
-            patchDraft: [{ op: 'replace', path: '/namespace', value: namespace } as const],
-          },
-        })),
-      ),
-    ]
+    return [noNamespace(intent.namespace, cluster)]
   const wrong = misnamed(intent.repositories)
   if (wrong !== undefined)
     return [

@@ -10,6 +10,7 @@ import {
   listing,
   longestPath,
   noCluster,
+  noNamespace,
   type RawFinding,
   ref,
   stop,
@@ -84,20 +85,7 @@ function check(intent: RuleIntent, view: FleetView): readonly RawFinding[] {
   if (silent.length > 0) return silent
   const seen = { source: cluster.name, at: cluster.observedAt }
   if (!cluster.namespaces.includes(intent.namespace))
-    return [
-      stop(
-        'rule.namespace',
-        'namespace',
-        said('namespace.missing', { cluster: cluster.name, namespace: intent.namespace }),
-        [{ ...said('namespaces.are', { namespaces: cluster.namespaces }), ...seen }],
-        cluster.namespaces.slice(0, 3).map((namespace) => ({
-          says: `Take ${namespace}`,
-          change: {
-            patchDraft: [{ op: 'replace', path: '/namespace', value: namespace } as const],
-          },
-        })),
-      ),
-    ]
+    return [noNamespace(intent.namespace, cluster)]
   const before = standingRule(view, intent)
   if (before.signed === intent.signed && before.below === intent.below)
     return [

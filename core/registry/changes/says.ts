@@ -20,10 +20,6 @@ export const said = sentences({
     `${countText(p.pods, 'pod runs', 'pods run')} ${p.image}: ${listText(p.workloads, 4)}. They go on until they are made anew; then they cannot be pulled.`,
   'workload.runs': (p: { workload: string; pods: number }) =>
     `${p.workload}: ${countText(p.pods, 'pod')}`,
-  'namespace.missing': (p: { cluster: string; namespace: string }) =>
-    `${p.cluster} has no namespace ${p.namespace}.`,
-  'namespaces.are': (p: { namespaces: readonly string[] }) =>
-    `namespaces: ${listText(p.namespaces, 12)}`,
   'repositories.misnamed': (p: { repositories: string }) =>
     p.repositories === ''
       ? 'Say which repository.'

@@ -10,7 +10,13 @@ import {
   stop,
 } from '../../changes'
 import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
-import { auditManifests, convertManifests, tidied, type WrittenObject } from '../../manifests'
+import {
+  auditManifests,
+  convertManifests,
+  goingClients,
+  tidied,
+  type WrittenObject,
+} from '../../manifests'
 import { compareReleases, minorLine } from '../../units'
 import { isCovered, windowsOf } from '../../windows'
 import { publishedAt } from '../published'
@@ -154,6 +160,30 @@ function goneFindings({ cluster, release }: Ordered, view: FleetView): readonly 
   ]
 }
 
+/** Clients that ask for a version which the target no longer serves: they get nothing from then on. */
+function clientFindings({ cluster, release }: Ordered): readonly RawFinding[] {
+  const minor = minorLine(release.version)
+  const going = goingClients(cluster.apiClients ?? [], minor)
+  return going.length === 0
+    ? []
+    : [
+        caution(
+          'clients.served',
+          'to',
+          said('clients.going', {
+            cluster: cluster.name,
+            release: minor,
+            agents: [...new Set(going.map(({ agent }) => agent))],
+          }),
+          going.slice(0, 8).map((client) => ({
+            ...said('client.asks', client),
+            source: cluster.name,
+            at: cluster.observedAt,
+          })),
+        ),
+      ]
+}
+
 /** A site without a link moves only to what was carried in. */
 function carriedFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly RawFinding[] {
   const site = siteOf(view, cluster.site)
@@ -261,6 +291,7 @@ export function checkUpgrade(intent: UpgradeIntent, view: FleetView): readonly R
     ...wrong,
     ...pathFindings(ordered, view),
     ...goneFindings(ordered, view),
+    ...clientFindings(ordered),
     ...carriedFindings(ordered, view),
     ...ways,
     ...machineFindings(wayed, ordered, view),

@@ -10,6 +10,7 @@ import {
   listing,
   longestPath,
   noCluster,
+  noNamespace,
   type RawFinding,
   ref,
   stop,
@@ -123,20 +124,7 @@ function check(intent: GuardIntent, view: FleetView): readonly RawFinding[] {
       ),
     ]
   if (intent.namespace !== null && !cluster.namespaces.includes(intent.namespace))
-    return [
-      stop(
-        'guard.namespace',
-        'namespace',
-        said('guard.no-namespace', { cluster: cluster.name, namespace: intent.namespace }),
-        [{ ...said('namespaces.are', { namespaces: cluster.namespaces }), ...seen }],
-        cluster.namespaces.slice(0, 3).map((namespace) => ({
-          says: `Take ${namespace}`,
-          change: {
-            patchDraft: [{ op: 'replace', path: '/namespace', value: namespace } as const],
-          },
-        })),
-      ),
-    ]
+    return [noNamespace(intent.namespace, cluster)]
   if (rulesOf(intent.target).length === 0)
     return [stop('guard.matches', 'target', said('guard.nothing', { target: intent.target }), [])]
   if (guardedBy(intent, view) === actionOf(intent))

@@ -8,4 +8,5 @@ export {
   fleetUpgradeName,
   fleetUpgradeOf,
 } from './fleet'
+export { type PoolWay, usualWay } from './ways'
 export { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from './lanes'

@@ -1,12 +1,12 @@
 /** An upgrade of several clusters in time: what drives others first, each laid into its maintenance windows by its worst duration. */
-import type { ClusterView, FleetView } from '../../fleet'
+import { type ClusterView, type FleetView, siteOf } from '../../fleet'
 import { compareReleases, isoTime } from '../../units'
 import { layStages } from '../../waves'
 import { isCovered, occurrencesOf, windowNamed, windowsOf } from '../../windows'
 import { findRelease } from '../release'
-import { orderedUpgrade } from './order'
+import { orderedUpgrade, turnedPools } from './order'
 import { clusterUpgradeKind } from './upgrade'
-import type { PoolWay } from './ways'
+import { movesOf, type PoolWay, wayOf } from './ways'
 
 const dayMs = 86_400_000
 
@@ -34,6 +34,8 @@ export interface WaveLane {
   /** ISO times, or null where it could not be laid. */
   readonly laid: { readonly start: string; readonly end: string } | null
   readonly why: string | null
+  /** Pods that cannot leave their nodes as it is. */
+  readonly held: number
   /** Occurrences of its windows in the time that is looked at, ISO. */
   readonly open: readonly { readonly start: string; readonly end: string }[]
 }
@@ -83,6 +85,13 @@ export function usualWaves(
     .sort((a, b) => a.wave - b.wave)
 }
 
+/** Pods that the pools of a cluster cannot be rid of. */
+const heldPods = (view: FleetView, cluster: ClusterView, ways: readonly PoolWay[]): number =>
+  turnedPools(cluster).reduce((sum, pool) => {
+    const way = wayOf(ways, cluster, pool, siteOf(view, cluster.site))
+    return sum + (movesOf(view, cluster, pool, way)?.drain.blocked.length ?? 0)
+  }, 0)
+
 /** Lanes of members on their way to a release, from now on. The view has what is published and the objects of each cluster. */
 export function lanesOf(
   view: FleetView,
@@ -114,6 +123,7 @@ export function lanesOf(
         open: occurrencesOf(windows, now, until),
         seconds: hasWay ? clusterUpgradeKind.plan(intent, view).seconds : null,
         problem: upgrade?.problems[0]?.says ?? null,
+        held: hasWay ? heldPods(view, cluster, member.pools) : 0,
       },
     ]
   })
@@ -143,7 +153,7 @@ export function lanesOf(
     // The next wave waits for the last of this one.
     from = Math.max(from, ...done.placed.map(({ end }) => end + soakSeconds * 1000))
   }
-  return lanes.map(({ member, cluster, windows, open, seconds, problem }): WaveLane => {
+  return lanes.map(({ member, cluster, windows, open, seconds, problem, held }): WaveLane => {
     const laid = placed.get(cluster.name)
     const holder = open.find(({ start, end }) => laid && start <= laid.start && laid.end <= end)
     return {
@@ -155,6 +165,7 @@ export function lanesOf(
       window: holder?.window ?? member.window ?? windows[0]?.name ?? null,
       laid: laid ? { start: isoTime(laid.start), end: isoTime(laid.end) } : null,
       why: problem ?? unplaced.get(cluster.name) ?? null,
+      held,
       open: open.map(({ start, end }) => ({ start: isoTime(start), end: isoTime(end) })),
     }
   })

@@ -45,6 +45,16 @@ export const said = sentences({
     `${p.cluster} is laid into ${p.window}: ${minuteText(p.start)} to ${minuteText(p.end)} UTC at the worst.`,
   'waves.unlaid': (p: { cluster: string; window: string; why: string }) =>
     `${p.cluster} cannot be laid into ${p.window}: ${p.why}`,
+  'clients.going': (p: { cluster: string; release: string; agents: readonly string[] }) =>
+    `${listText(p.agents, 4)} ${p.agents.length === 1 ? 'asks' : 'ask'} ${p.cluster} for versions that ${p.release} no longer serves: ${p.agents.length === 1 ? 'it gets' : 'they get'} nothing from then on.`,
+  'client.asks': (p: {
+    from: string
+    apiVersion: string
+    kind: string
+    perDay: number
+    removedIn: string
+  }) =>
+    `${p.from} asks for ${p.kind} of ${p.apiVersion} ${p.perDay} times a day; it is gone in ${p.removedIn}`,
   'pool.unknown': (p: { pool: string }) =>
     p.pool === '' ? 'Say which pool.' : `There is no pool ${p.pool} to turn over.`,
   'pools.are': (p: { pools: readonly string[] }) => `pools: ${listText(p.pools, 8) || 'none'}`,
@@ -82,10 +92,6 @@ export const said = sentences({
     `windows: ${listText(p.windows, 4) || 'none'}`,
   'guard.not-served': (p: { cluster: string; from: string }) =>
     `${p.cluster} has no admission policies yet: they are there from ${p.from} on.`,
-  'guard.no-namespace': (p: { cluster: string; namespace: string }) =>
-    `${p.cluster} has no namespace ${p.namespace}.`,
-  'namespaces.are': (p: { namespaces: readonly string[] }) =>
-    `namespaces: ${listText(p.namespaces, 12)}`,
   'guard.nothing': (p: { target: string }) => `Nothing that is known is gone at ${p.target}.`,
   'guard.same': (p: { name: string }) => `${p.name} does this already.`,
   'guard.is': (p: { name: string; action: string }) => `${p.name}: ${p.action}`,

@@ -140,6 +140,8 @@ export class Outside extends Observed implements Connector, Observe {
   async advance(seconds: number): Promise<void> {
     await this.runTo(this.nowMs + Math.round(seconds * 1000))
     this.rebase()
+    // Whoever was told that it got there finds it there, even after a kill.
+    await this.inLane(() => this.markClock())
   }
 
   /** Runs the clock to the next thing that happens: an event of the stand-ins or something the runner waits for. */
@@ -326,9 +328,13 @@ export class Outside extends Observed implements Connector, Observe {
     const events = this.processed - this.saved.processed
     if (events >= snapshotEvents || (since >= snapshotWallMs && events > 0)) await this.save()
     else if (since >= 2000 && this.nowMs !== this.saved.clock) {
-      this.saved.clock = this.nowMs
-      await this.store.setMarks({ clock: String(Math.floor(this.nowMs)) })
+      await this.markClock()
     }
+  }
+
+  private async markClock(): Promise<void> {
+    this.saved.clock = this.nowMs
+    await this.store.setMarks({ clock: String(Math.floor(this.nowMs)) })
   }
 
   private async save(): Promise<void> {
