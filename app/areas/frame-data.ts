@@ -1,5 +1,5 @@
 /** What the frame shows on every page. */
-import { noticesOf } from '~/core/releases'
+import { noticesOf } from '~/core/notices'
 import { stepsOf } from '~/server/changes/record'
 import type { Gyrarch } from '~/server/gyrarch'
 import { breath } from '~/server/breath'

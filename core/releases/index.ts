@@ -6,7 +6,6 @@ export {
   type AddOnVersion,
   fits,
 } from './add-on-steps'
-export { type Notice, noticeDays, noticesOf } from './notices'
 export { isNewer, isTooOld } from './skew'
 export {
   type ClusterSupport,

@@ -1,6 +1,6 @@
 /** What is to be decided soon, by API: as JSON, as a feed and as a calendar. */
 import { z } from 'zod'
-import { noticeDays, noticesOf } from '~/core/releases'
+import { noticeDays, noticesOf } from '~/core/notices'
 import { noticesFeed } from '../renew/feed'
 import { writeDays } from '../windows/icalendar'
 import { ok } from './answers'

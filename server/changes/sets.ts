@@ -5,10 +5,8 @@
  */
 import { Op } from 'sequelize'
 import { countText } from '~/core/units'
-import { clusterState, stateContext } from '~/core/fleet'
 import { compositeOf } from '~/core/kinds'
-import { memberSteps, memberWorst, type SetIntent } from '~/core/sets'
-import { nextOccurrence, occurrencesOf, windowNamed } from '~/core/windows'
+import { memberSteps, type SetIntent } from '~/core/sets'
 import type { Failure, Said } from '~/core/contract'
 import type { Proof } from '~/core/changes'
 import { ChangeRow, type ChangeState } from '../records/models'
@@ -21,6 +19,7 @@ import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import { said } from './says'
 import { asIs, differs, draftOf, isAlike, whyFailed } from './set-members'
+import { setOf, turnAt, unmet } from './set-turns'
 import { blankChange } from './blank-change'
 import { start } from './start'
 import { chosenWith, whyNotBack } from './take-back'
@@ -32,13 +31,6 @@ export interface SetsParts {
   readonly back: BackInTurn
   /** Starting is one at a time. */
   readonly inLane: <T>(work: () => Promise<T>) => Promise<T>
-}
-
-/** What a set was made of when it began. */
-function setOf(row: ChangeRow): SetIntent {
-  const composite = compositeOf(row.kind, row.intent)
-  if (!composite) throw new Error(`${changeId(row.number)} is not made of changes`)
-  return composite.set
 }
 
 const failureOf = (why: Said): Failure => ({
@@ -215,12 +207,12 @@ export class Sets {
       children.some(({ state, position: at }) => busy.includes(state) && (wave(at) ?? own) < own)
     )
       return
-    const wait = await this.waitFor(row, intent, children, position)
+    const wait = await turnAt(parts, row, intent, children, position)
     if (wait !== null) {
       this.due.set(row.number, wait)
       return
     }
-    const broken = await this.unmet(intent, children)
+    const broken = await unmet(parts, intent, children)
     if (broken) {
       await this.halt(row, broken)
       return
@@ -234,60 +226,6 @@ export class Sets {
       )
     }
     this.look(row.number)
-  }
-
-  /** When the next may begin (ms): after the soak of the last, and while its window is open; null is now. */
-  private async waitFor(
-    row: ChangeRow,
-    intent: SetIntent,
-    children: readonly ChangeRow[],
-    position: number,
-  ): Promise<number | null> {
-    const { now } = this.of.parts.clock
-    const wave = intent.drafts[position]?.wave ?? null
-    const isSoaked = ({ position: at }: ChangeRow): boolean =>
-      wave !== null && (intent.drafts[at ?? -1]?.wave ?? null) === wave
-    const ends = children.flatMap((child) =>
-      child.endedAt && !isSoaked(child) ? [Date.parse(child.endedAt)] : [],
-    )
-    const soaked = ends.length === 0 ? 0 : Math.max(...ends) + intent.soakSeconds * 1000
-    if (soaked > now) return soaked
-    const name = intent.drafts[position]?.window ?? null
-    const view = await this.of.parts.fleet.view()
-    const window = name === null ? undefined : windowNamed(view, name)
-    if (!window) return null
-    const open = occurrencesOf([window], now, now + 1).find(
-      ({ start: from, end }) => from <= now && now < end,
-    )
-    if (!open) return nextOccurrence(window, now)?.start ?? null
-    // What would not end in the rest of it waits for the next one, if that is long enough.
-    const worst = row.plan ? memberWorst(row.plan, position) * 1000 : 0
-    const next = now + worst > open.end ? nextOccurrence(window, open.end) : null
-    return next && next.end - next.start >= worst ? next.start : null
-  }
-
-  /** What is required before the next begins, and does not hold; null where all is well. */
-  private async unmet(intent: SetIntent, children: readonly ChangeRow[]): Promise<Said | null> {
-    if (intent.requires === 'nothing' || children.length === 0) return null
-    const { fleet, judges } = this.of.parts
-    const view = await fleet.view()
-    if (intent.requires === 'walks') {
-      const expected = await judges.expectations(await fleet.withExpected(view))
-      const broken = expected.filter(({ holds }) => !holds)
-      return broken.length === 0
-        ? null
-        : said('set.walks-broken', { walks: broken.map(({ name }) => name) })
-    }
-    const touched = new Set(
-      children.flatMap(({ subjects }) => (subjects ?? []).map((subject) => subject.split('/')[1])),
-    )
-    const context = stateContext(view)
-    const broken = view.clusters.filter(
-      (cluster) => touched.has(cluster.name) && clusterState(cluster, context).state === 'broken',
-    )
-    return broken.length === 0
-      ? null
-      : said('set.broken', { clusters: broken.map(({ name }) => name) })
   }
 
   private make(row: ChangeRow, intent: SetIntent, position: number): Promise<ChangeRow> {

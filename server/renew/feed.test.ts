@@ -1,6 +1,6 @@
 /** The feed of notices, read back as the specification has it. */
 import { expect, it } from 'vitest'
-import type { Notice } from '~/core/releases'
+import type { Notice } from '~/core/notices'
 import { noticesFeed } from './feed'
 
 const notice = (id: string, day: string | null, says: string): Notice => ({

@@ -1,6 +1,6 @@
 /** Notices as an Atom feed (RFC 4287): each an entry of its own, told anew only where what it says has changed. */
 import { Feed } from 'feed'
-import type { Notice } from '~/core/releases'
+import type { Notice } from '~/core/notices'
 
 /** Titles of the feed are HTML: a text stands in them as it is read. */
 const asHtml = (text: string): string =>

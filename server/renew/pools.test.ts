@@ -116,7 +116,7 @@ describe('a pool of one machine with a pod that fits nowhere else', () => {
       /1 machine beside costs/,
     )
     const objects = (await gyrarch.fleet.objectsOf('bramble')) ?? []
-    const standing = objects
+    const podsThere = objects
       .filter(
         (object) =>
           object.kind === 'Pod' &&
@@ -126,7 +126,7 @@ describe('a pool of one machine with a pod that fits nowhere else', () => {
       .map(({ metadata }) => `${metadata?.namespace ?? ''}/${metadata?.name ?? ''}`)
     const { change, seconds } = await ran(asked)
     holdsTo(change.plan?.seconds.likely ?? 0, seconds)
-    expect(leftOf(change, 'bramble-vision-gpu-1')).toEqual(standing)
+    expect(leftOf(change, 'bramble-vision-gpu-1')).toEqual(podsThere)
     const order = change.plan?.steps.map(({ id }) => id) ?? []
     expect(order.indexOf('1.34.1/vision-gpu/join:bramble-vision-gpu-2')).toBeLessThan(
       order.indexOf('1.34.1/vision-gpu/drain:bramble-vision-gpu-1'),

@@ -1,13 +1,7 @@
 /** How long what runs is supported: releases along a calendar, and where each cluster stands on a day. */
 import { useNavigate, useSearchParams } from 'react-router'
-import {
-  type ClusterSupport,
-  endingDays,
-  minorLines,
-  noticeDays,
-  noticesOf,
-  supportOn,
-} from '~/core/releases'
+import { noticeDays, noticesOf } from '~/core/notices'
+import { type ClusterSupport, endingDays, minorLines, supportOn } from '~/core/releases'
 import { countText, isoTime, listText } from '~/core/units'
 import { isCovered, windowsOf } from '~/core/windows'
 import { gyrarchContext } from '../../context'

@@ -86,7 +86,6 @@ function check(intent: CredentialIntent, view: FleetView): readonly RawFinding[]
   if (!cluster) return [noCluster(intent.cluster, view)]
   const silent = listing(cluster, view)
   if (silent.length > 0) return silent
-  const seen = { source: cluster.name, at: cluster.observedAt }
   if (!cluster.namespaces.includes(intent.namespace))
     return [noNamespace(intent.namespace, cluster)]
   const wrong = misnamed(intent.repositories)

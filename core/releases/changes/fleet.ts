@@ -7,6 +7,7 @@ import { type ChangeKind, caution, note, type RawFinding, stop } from '../../cha
 import { clusterOf, type FleetView } from '../../fleet'
 import { memberKey, type ReadMember, type SetIntent, setRunOf } from '../../sets'
 import type { Finding } from '../../changes'
+import { countText } from '../../units'
 import { isCovered, windowsOf } from '../../windows'
 import { lanesOf } from './lanes'
 import { said } from './says'
@@ -61,7 +62,7 @@ export function fleetAsSet(intent: FleetUpgradeIntent): SetIntent {
 }
 
 const labelOf = ({ to, clusters }: FleetUpgradeIntent): string =>
-  `take ${clusters.length === 1 ? (clusters[0]?.cluster ?? '') : `${clusters.length} clusters`} to ${to || 'another release'}`
+  `take ${clusters.length === 1 ? (clusters[0]?.cluster ?? '') : countText(clusters.length, 'cluster')} to ${to || 'another release'}`
 
 /** A field of the set’s intent as it is called in this one: `drafts[1].intent.pools[0].how` is `clusters[0].pools[0].how`. */
 function fieldIn(order: readonly number[], field: string): string {

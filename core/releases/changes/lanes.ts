@@ -104,7 +104,8 @@ export function lanesOf(
   const now = Date.parse(view.now)
   const until = now + laidDays * dayMs
   const lanes = members.flatMap((member) => {
-    const cluster = view.clusters.find(({ name }) => name === member.cluster)
+    const { cluster: name } = member
+    const cluster = view.clusters.find((candidate) => candidate.name === name)
     if (!cluster) return []
     const intent = {
       cluster: cluster.name,
@@ -117,7 +118,8 @@ export function lanesOf(
     const windows = named ? [named] : windowsOf(view).filter((window) => isCovered(window, cluster))
     return [
       {
-        member,
+        wave: member.wave,
+        asked: member.window,
         cluster,
         windows,
         open: occurrencesOf(windows, now, until),
@@ -132,8 +134,8 @@ export function lanesOf(
   let from = now
   for (const wave of [...new Set(members.map((member) => member.wave))].sort((a, b) => a - b)) {
     const done = layStages(
-      lanes.flatMap(({ member, cluster, seconds }) =>
-        member.wave === wave && seconds
+      lanes.flatMap(({ wave: own, cluster, seconds }) =>
+        own === wave && seconds
           ? [
               {
                 name: cluster.name,
@@ -153,16 +155,16 @@ export function lanesOf(
     // The next wave waits for the last of this one.
     from = Math.max(from, ...done.placed.map(({ end }) => end + soakSeconds * 1000))
   }
-  return lanes.map(({ member, cluster, windows, open, seconds, problem, held }): WaveLane => {
+  return lanes.map(({ wave, asked, cluster, windows, open, seconds, problem, held }): WaveLane => {
     const laid = placed.get(cluster.name)
     const holder = open.find(({ start, end }) => laid && start <= laid.start && laid.end <= end)
     return {
       cluster: cluster.name,
       from: cluster.release,
       to: release?.version ?? to,
-      wave: member.wave,
+      wave,
       seconds,
-      window: holder?.window ?? member.window ?? windows[0]?.name ?? null,
+      window: holder?.window ?? asked ?? windows[0]?.name ?? null,
       laid: laid ? { start: isoTime(laid.start), end: isoTime(laid.end) } : null,
       why: problem ?? unplaced.get(cluster.name) ?? null,
       held,

@@ -1,7 +1,14 @@
 /** What stands against the pools of an upgrade: ways that do not go, machines that cannot be made, pods that cannot leave. */
 import { stringify } from 'yaml'
 import { caution, note, type Offer, type RawFinding, stop } from '../../changes'
-import { type FleetView, listedObjects, type PoolView, siteOf, type SiteView } from '../../fleet'
+import {
+  type ClusterView,
+  type FleetView,
+  listedObjects,
+  type PoolView,
+  siteOf,
+  type SiteView,
+} from '../../fleet'
 import { movesFindings } from '../../keeping'
 import { tidied, type WrittenObject } from '../../manifests'
 import { record } from '../../objects'
@@ -34,6 +41,74 @@ const withWay = (intent: UpgradeIntent, way: PoolWay) => ({
 const isBox = (pool: PoolView, site: SiteView | undefined): boolean =>
   pool.nodes.some(({ machine }) => site?.boxes.some(({ name }) => name === machine))
 
+/** Whether machines of a pool may go, or have to stay where they are. */
+function stayFindings(
+  intent: UpgradeIntent,
+  of: {
+    readonly cluster: ClusterView
+    readonly pool: PoolView
+    readonly way: PoolWay
+    readonly site: SiteView | undefined
+    readonly field: string
+  },
+): readonly RawFinding[] {
+  const { cluster, pool, way, site, field } = of
+  const usual = { ...way, how: 'anew' as const, surge: 1, unavailable: 0 }
+  if (way.how === 'in-place' && site && !allowsInPlace(site))
+    return [
+      stop(
+        `pool.in-place.${pool.name}`,
+        `${field}.how`,
+        said('pool.in-place', { pool: pool.name, site: site.name }),
+        [{ ...said('site.is-cloud', { site: site.name }), source: site.name }],
+        [{ says: 'Make them anew, one beside first', change: withWay(intent, usual) }],
+      ),
+    ]
+  if (way.how !== 'in-place' && isBox(pool, site))
+    return [
+      stop(
+        `machine.box.${pool.name}`,
+        `${field}.how`,
+        said('pool.box', { pool: pool.name }),
+        [
+          {
+            ...said('box.stands', { machine: pool.nodes[0]?.machine ?? '' }),
+            source: cluster.site,
+          },
+        ],
+        [
+          {
+            says: 'Update their agents where they are',
+            change: withWay(intent, { ...way, how: 'in-place' }),
+          },
+        ],
+      ),
+    ]
+  const disks = holdsDisks(cluster, pool)
+    ? cluster.storage?.disks.filter(({ node }) => pool.nodes.some(({ name }) => name === node))
+    : undefined
+  if (way.how !== 'in-place' && disks && site && allowsInPlace(site))
+    return [
+      stop(
+        `pool.disks.${pool.name}`,
+        `${field}.how`,
+        said('pool.disks', { pool: pool.name, disks: disks.length }),
+        disks.slice(0, 4).map(({ node, name }) => ({
+          ...said('disk.of', { disk: `${node}/${name}` }),
+          source: cluster.name,
+          at: cluster.observedAt,
+        })),
+        [
+          {
+            says: 'Update their agents where they are',
+            change: withWay(intent, { ...way, how: 'in-place' }),
+          },
+        ],
+      ),
+    ]
+  return []
+}
+
 /** Ways that are said for a pool and cannot be gone. */
 export function wayFindings(
   intent: UpgradeIntent,
@@ -51,59 +126,8 @@ export function wayFindings(
           { ...said('pools.are', { pools: pools.map(({ name }) => name) }), source: cluster.name },
         ]),
       ]
-    const usual = { ...way, how: 'anew' as const, surge: 1, unavailable: 0 }
-    if (way.how === 'in-place' && site && !allowsInPlace(site))
-      return [
-        stop(
-          `pool.in-place.${pool.name}`,
-          `${field}.how`,
-          said('pool.in-place', { pool: pool.name, site: site.name }),
-          [{ ...said('site.is-cloud', { site: site.name }), source: site.name }],
-          [{ says: 'Make them anew, one beside first', change: withWay(intent, usual) }],
-        ),
-      ]
-    if (way.how !== 'in-place' && isBox(pool, site))
-      return [
-        stop(
-          `machine.box.${pool.name}`,
-          `${field}.how`,
-          said('pool.box', { pool: pool.name }),
-          [
-            {
-              ...said('box.stands', { machine: pool.nodes[0]?.machine ?? '' }),
-              source: cluster.site,
-            },
-          ],
-          [
-            {
-              says: 'Update their agents where they are',
-              change: withWay(intent, { ...way, how: 'in-place' }),
-            },
-          ],
-        ),
-      ]
-    const disks = holdsDisks(cluster, pool)
-      ? cluster.storage?.disks.filter(({ node }) => pool.nodes.some(({ name }) => name === node))
-      : undefined
-    if (way.how !== 'in-place' && disks && site && allowsInPlace(site))
-      return [
-        stop(
-          `pool.disks.${pool.name}`,
-          `${field}.how`,
-          said('pool.disks', { pool: pool.name, disks: disks.length }),
-          disks.slice(0, 4).map(({ node, name }) => ({
-            ...said('disk.of', { disk: `${node}/${name}` }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          })),
-          [
-            {
-              says: 'Update their agents where they are',
-              change: withWay(intent, { ...way, how: 'in-place' }),
-            },
-          ],
-        ),
-      ]
+    const stays = stayFindings(intent, { cluster, pool, way, site, field })
+    if (stays.length > 0) return stays
     if (way.how !== 'beside' && way.unavailable + way.surge === 0)
       return [
         stop(

@@ -1,8 +1,8 @@
 /** What somebody has to decide within some days: support, certificates and credentials that end, and pools that lag. */
 import { isAmong } from '../contract'
 import type { FleetView } from '../fleet'
-import { said } from './notice-says'
-import { supportOn } from './support'
+import { said } from './says'
+import { supportOn } from '../releases'
 
 const dayMs = 86_400_000
 

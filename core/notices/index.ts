@@ -1,0 +1,1 @@
+export { type Notice, noticeDays, noticesOf } from './notices'
