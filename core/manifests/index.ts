@@ -36,6 +36,8 @@ export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './re
 export { invalidities, type Invalid } from './validate'
 export { untar } from './untar'
 export { removalsUntil } from './removed'
+export { goingOf, type GoingLive } from './going'
+export { isLayered, layeredAudit, type LayeredAudit } from './layered-audit'
 export { type GoingClient, goingClients } from './going-clients'
 export { revisionsOf, workloadRestart, workloadUndo, type RevisionFact } from './workloads'
 export { fieldsAt, placeIn, type Outline } from './outline'

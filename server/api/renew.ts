@@ -4,6 +4,7 @@ import { goingClients } from '~/core/manifests'
 import { findRelease, minorLines, supportOn } from '~/core/releases'
 import { lanesOf, orderedUpgrade, usualWaves } from '~/core/releases/changes'
 import { Refusal } from '../changes/errors'
+import { upgradeProblem } from '../compute/renew'
 import { liveAudit } from '../renew/live-audit'
 import { writeDays } from '../windows/icalendar'
 import { ok } from './answers'
@@ -194,14 +195,7 @@ export const renewRoutes: readonly Route[] = [
       to: z.string(),
       path: z.array(z.string()).nullable(),
       steps: z.array(step),
-      problems: z.array(
-        z.object({
-          kind: z.enum(['no-path', 'pool-newer', 'pool-too-old', 'add-on']),
-          name: z.string().optional(),
-          at: z.string().optional(),
-          says: z.string(),
-        }),
-      ),
+      problems: z.array(upgradeProblem),
     }),
     handle: async (gyrarch, { params, query, fleet }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)

@@ -13,6 +13,15 @@ const minor = z
   .string()
   .max(11)
   .regex(/^\d{1,4}\.\d{1,4}$/, 'Write a minor as major.minor: 1.33.')
+
+/** What keeps a cluster from a release, as answers tell it. */
+export const upgradeProblem = z.object({
+  kind: z.enum(['no-path', 'pool-newer', 'pool-too-old', 'add-on']),
+  name: z.string().optional(),
+  at: z.string().optional(),
+  says: z.string(),
+})
+
 const instant = z.iso.datetime({ offset: true })
 
 /** The first name that comes twice, as a mistake at its second place. */
@@ -209,14 +218,7 @@ export const renewComputations = [
           }),
         ]),
       ),
-      problems: z.array(
-        z.object({
-          kind: z.enum(['no-path', 'pool-newer', 'pool-too-old', 'add-on']),
-          name: z.string().optional(),
-          at: z.string().optional(),
-          says: z.string(),
-        }),
-      ),
+      problems: z.array(upgradeProblem),
     }),
     heavy: ({ edges, pools, addOnCatalogue }) =>
       edges.length > 2000 ||

@@ -1,7 +1,7 @@
 /** Objects that live in a cluster, judged by what their owners last wrote: which of them a release no longer serves. */
 import {
-  auditManifests,
   convertManifests,
+  goingOf,
   type LeftObject,
   tidied,
   type WrittenObject,
@@ -35,13 +35,7 @@ export function liveAudit(
   target: string,
 ): readonly LiveGoing[] {
   return objects.flatMap((object) => {
-    const { apiVersion, kind, metadata } = object
-    const named = {
-      apiVersion,
-      kind,
-      metadata: { name: metadata?.name, namespace: metadata?.namespace },
-    }
-    const [entry] = auditManifests(JSON.stringify(named), target).found
+    const entry = goingOf(object, target)
     if (!entry) return []
     const { namespace, name } = entry
     return [

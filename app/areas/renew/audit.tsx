@@ -2,19 +2,28 @@
 import { useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import Button from '@mui/material/Button'
-import { type ConvertedManifests, goingClients, type GoingObject } from '~/core/manifests'
+import {
+  type ConvertedManifests,
+  goingClients,
+  type GoingObject,
+  isLayered,
+  layeredAudit,
+  type LayeredAudit,
+} from '~/core/manifests'
 import { minorLines } from '~/core/releases'
 import { policiesServedFrom } from '~/core/objects'
-import { compareReleases, countText } from '~/core/units'
+import { compareReleases, countText, listText } from '~/core/units'
 import { liveAudit, liveConversion, type LiveGoing } from '~/server/renew/live-audit'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Choice } from '../../kit/choice'
 import { Drop } from '../../kit/drop'
 import { Notice } from '../../kit/notice'
+import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { saveFile } from '../../kit/save-file'
 import { type Column, Table } from '../../kit/table/table'
 import { DraftChange } from '../../parts/draft-change'
+import { manifestsIn } from '../../parts/manifest-files'
 import { StateGlyph, StateText } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import { YamlField } from '../../parts/yaml-field'
@@ -179,13 +188,63 @@ function Outcome({
   )
 }
 
+/** What goes of a layered file, in which environments, and the layer where it has to be changed. */
+function Layered({ audit, target }: { readonly audit: LayeredAudit; readonly target: string }) {
+  return (
+    <>
+      {audit.unrendered.map(({ environment, says }) => (
+        <Notice key={environment} level="caution">{`${environment}: ${says}`}</Notice>
+      ))}
+      {audit.found.length === 0 ? (
+        <p>
+          <StateGlyph state="well" /> {target} serves all that this layered file becomes.
+        </p>
+      ) : (
+        <PlainTable
+          label="What goes of the layered file"
+          heads={[
+            'object',
+            'written as',
+            'at the target',
+            'becomes',
+            'environments',
+            'change it in',
+          ]}
+        >
+          {audit.found.map((entry) => (
+            <Row key={`${entry.kind} ${entry.namespace ?? ''} ${entry.name ?? ''} ${entry.layer}`}>
+              <Cell>{`${entry.kind} ${entry.namespace === null ? '' : `${entry.namespace}/`}${entry.name ?? ''}`}</Cell>
+              <Cell className="mono">{entry.apiVersion}</Cell>
+              <Cell>
+                <StateText state={entry.gone ? 'broken' : 'strained'}>{goingText(entry)}</StateText>
+              </Cell>
+              <Cell className="mono">{entry.successor ?? 'nothing: a person decides'}</Cell>
+              <Cell>{listText([...entry.environments], 4) || 'none'}</Cell>
+              <Cell>{entry.layer}</Cell>
+            </Row>
+          ))}
+        </PlainTable>
+      )}
+    </>
+  )
+}
+
 function Files({ target, cluster }: { readonly target: string; readonly cluster: string | null }) {
   const [text, setText] = useState('')
   const [answer, setAnswer] = useState<(Answer & { readonly of: string }) | null>(null)
+  const [layered, setLayered] = useState<LayeredAudit | null>(null)
   const [refused, setRefused] = useState<string | null>(null)
   const look = async (manifests: string): Promise<void> => {
     setText(manifests)
     setRefused(null)
+    setAnswer(null)
+    setLayered(null)
+    if (isLayered(manifests)) {
+      const read = layeredAudit(manifests, target)
+      if (read.ok) setLayered(read.audit)
+      else setRefused(read.says)
+      return
+    }
     try {
       const body = { manifests, target }
       const [{ found: audit }, converted] = await Promise.all([
@@ -202,9 +261,13 @@ function Files({ target, cluster }: { readonly target: string; readonly cluster:
       <h2>Files</h2>
       <Drop
         what="file of manifests"
-        accept={{ 'application/yaml': ['.yaml', '.yml'], 'application/json': ['.json'] }}
+        accept={{
+          'application/yaml': ['.yaml', '.yml'],
+          'application/json': ['.json'],
+          'application/x-tar': ['.tar'],
+        }}
         maxBytes={fileLimit}
-        onText={(given) => void look(given)}
+        onFile={(file) => void manifestsIn([file]).then(look)}
         refused={refused}
       />
       <YamlField label="Manifests" value={text} onChange={setText} manifests height="120px" />
@@ -213,6 +276,7 @@ function Files({ target, cluster }: { readonly target: string; readonly cluster:
           {`Write anew for ${target}`}
         </Button>
       </div>
+      {layered ? <Layered audit={layered} target={target} /> : null}
       {answer ? <Outcome text={answer.of} answer={answer} cluster={cluster} /> : null}
     </section>
   )

@@ -1,8 +1,8 @@
 /** The way of a cluster from its release to another: the ladder of its steps, what stands against it, and the draft. */
 import { useNavigate, useSearchParams } from 'react-router'
-import { newestFirst } from '~/core/releases'
+import { findRelease, newestFirst } from '~/core/releases'
 import { orderedUpgrade, releaseOfPool, turnedPools, usualWay } from '~/core/releases/changes'
-import { nodesOf } from '~/core/fleet'
+import { nodesOf, type NodeView } from '~/core/fleet'
 import { compareReleases, countText, durationText, listText, minorLine } from '~/core/units'
 import { ChangeRow } from '~/server/records/models'
 import { changeId } from '~/server/runner/journal'
@@ -39,18 +39,20 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const targets = newestFirst(view.catalogue).filter(
     ({ version, withdrawn }) => withdrawn === null && compareReleases(version, cluster.release) > 0,
   )
+  const run = await upgradeRun(cluster.name)
   const today = view.now.slice(0, 10)
   const supported = targets.filter(({ endOfSupport }) => endOfSupport >= today)
   const wanted = searchParams.get('to') ?? ''
   // Without a wish: the newest patch of the nearest minor that is supported.
   const nearest = minorLine(supported.at(-1)?.version ?? '')
+  const runsTo = run ? String((run.intent as { to?: unknown }).to ?? '') : ''
   const to =
+    findRelease(view.catalogue, wanted === '' ? runsTo : '') ??
     targets.find(({ version }) => version === wanted) ??
     supported.find(({ version }) => minorLine(version) === nearest) ??
     targets[0] ??
     null
   const ordered = to && orderedUpgrade({ cluster: cluster.name, to: to.version }, view)
-  const run = await upgradeRun(cluster.name)
   return {
     names,
     now: view.now,
@@ -61,23 +63,20 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         id: changeId(run.number),
         label: run.label,
         state: run.state,
-        to: String((run.intent as { to?: unknown }).to ?? ''),
+        to: findRelease(view.catalogue, runsTo)?.version ?? runsTo,
       },
-      nodes: nodesOf(cluster).map((node) => ({
-        name: node.name,
-        pool: node.pool,
-        release: node.release,
-        createdAt: node.createdAt,
-        isReady: node.conditions.some(({ type, status }) => type === 'Ready' && status === 'True'),
-        isCordoned: node.cordoned,
-      })),
+      nodes: nodesOf(cluster).map(nodeShown),
       to: to?.version ?? null,
       until: to?.endOfSupport ?? null,
-      targets: targets.map(({ version, endOfSupport }) => ({
-        value: version,
-        says:
-          endOfSupport < today ? `${version}, out of support` : `${version}, until ${endOfSupport}`,
-      })),
+      targets: [...(to && !targets.includes(to) ? [to] : []), ...targets].map(
+        ({ version, endOfSupport }) => ({
+          value: version,
+          says:
+            endOfSupport < today
+              ? `${version}, out of support`
+              : `${version}, until ${endOfSupport}`,
+        }),
+      ),
       pools: turnedPools(cluster).map((pool) => ({
         name: pool.name,
         version: releaseOfPool(pool, cluster),
@@ -100,6 +99,15 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     },
   }
 }
+
+const nodeShown = (node: NodeView) => ({
+  name: node.name,
+  pool: node.pool,
+  release: node.release,
+  createdAt: node.createdAt,
+  isReady: node.conditions.some(({ type, status }) => type === 'Ready' && status === 'True'),
+  isCordoned: node.cordoned,
+})
 
 /** The run that takes a cluster to another release now. */
 async function upgradeRun(cluster: string): Promise<ChangeRow | null> {
@@ -287,10 +295,7 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
       }
       reason={
         cluster ? (
-          <>
-            <Running cluster={cluster} />
-            <Reason cluster={cluster} />
-          </>
+          <>{cluster.run ? <Running cluster={cluster} /> : <Reason cluster={cluster} />}</>
         ) : null
       }
     >
@@ -328,6 +333,7 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
                 <Steps cluster={cluster} />
               </>
             ) : null}
+            <h2>Nodes</h2>
             <Nodes cluster={cluster} now={loaderData.now} />
           </>
         ) : (

@@ -10,7 +10,6 @@ import {
   objectText,
   parseManifests,
   tidied,
-  untar,
   type WrittenObject,
 } from '~/core/manifests'
 import { fieldText } from '~/core/objects'
@@ -21,6 +20,7 @@ import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
 import { To } from '../../parts/to'
 import { orRefused } from '../refusals'
+import { manifestsIn } from '../../parts/manifest-files'
 import { LayersView } from './layers-view'
 import { type Preview, PreviewList } from './preview'
 import { aimedCluster, ShapeTabs } from './tabs'
@@ -107,22 +107,6 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 
 const glyphs = { stop: 'broken', caution: 'strained', note: 'unknown' } as const
-/** Texts of dropped files, archives opened. */
-async function textsOf(files: readonly File[]): Promise<string> {
-  const texts = await Promise.all(
-    files.map(async (file) => {
-      const bytes = new Uint8Array(await file.arrayBuffer())
-      const inside = untar(bytes)
-      return inside
-        ? inside
-            .filter(({ name }) => /\.(ya?ml|json)$/i.test(name))
-            .map(({ text }) => text)
-            .join('\n---\n')
-        : new TextDecoder().decode(bytes)
-    }),
-  )
-  return texts.join('\n---\n')
-}
 
 export default function Manifests({ loaderData }: Route.ComponentProps) {
   const { cluster, clusters, live, missing, layers } = loaderData
@@ -263,7 +247,7 @@ function Editor({
         onDragOver={(event) => event.preventDefault()}
         onDrop={(event) => {
           event.preventDefault()
-          void textsOf([...event.dataTransfer.files]).then((dropped) =>
+          void manifestsIn([...event.dataTransfer.files]).then((dropped) =>
             setText(text.trim() === '' ? dropped : `${text.trimEnd()}\n---\n${dropped}`),
           )
         }}

@@ -11,9 +11,9 @@ import {
 } from '../../changes'
 import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
 import {
-  auditManifests,
   convertManifests,
   goingClients,
+  goingOf,
   tidied,
   type WrittenObject,
 } from '../../manifests'
@@ -108,10 +108,9 @@ function pathFindings({ cluster, upgrade }: Ordered, view: FleetView): readonly 
 /** Objects whose version the target no longer serves, by what their owners last wrote. */
 function goneFindings({ cluster, release }: Ordered, view: FleetView): readonly RawFinding[] {
   const minor = minorLine(release.version)
-  const written = listedObjects(view, cluster.name).map((object) => tidied(object as WrittenObject))
-  const gone = written.flatMap((object) => {
-    const [entry] = auditManifests(JSON.stringify(object), minor).found
-    return entry?.gone === true ? [{ object, entry }] : []
+  const gone = listedObjects(view, cluster.name).flatMap((listed) => {
+    const entry = goingOf(listed, minor)
+    return entry?.gone === true ? [{ object: tidied(listed as WrittenObject), entry }] : []
   })
   if (gone.length === 0) return []
   const text = gone.map(({ object }) => stringify(object)).join('---\n')
