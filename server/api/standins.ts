@@ -61,6 +61,7 @@ export const standinRoutes: readonly Route[] = [
       else if ('advanceSeconds' in request) await gyrarch.outside.advance(request.advanceSeconds)
       else if ('toNextEvent' in request) await gyrarch.outside.toNextEvent()
       else await gyrarch.outside.setCalm(request.calm)
+      await gyrarch.outside.keepTime()
       return ok(clockOf(gyrarch))
     },
   },

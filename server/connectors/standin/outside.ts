@@ -140,7 +140,10 @@ export class Outside extends Observed implements Connector, Observe {
   async advance(seconds: number): Promise<void> {
     await this.runTo(this.nowMs + Math.round(seconds * 1000))
     this.rebase()
-    // Whoever was told that it got there finds it there, even after a kill.
+  }
+
+  /** Writes down how far the clock has got: whoever is told so finds it there, even after a kill. */
+  async keepTime(): Promise<void> {
     await this.inLane(() => this.markClock())
   }
 
