@@ -42,9 +42,14 @@ export async function openPage(
     if (message.type() === 'error') complaints.push(`console: ${message.text()}`)
   })
   page.on('pageerror', (error) => complaints.push(`page: ${String(error)}`))
+  await goTo(page, url)
+  return { page, complaints }
+}
+
+/** Opens a page and waits until it answers to clicks. */
+export async function goTo(page: Page, url: string): Promise<void> {
   await page.goto(url, { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
-  return { page, complaints }
 }
 
 const selector = (role: string, name: string): string =>

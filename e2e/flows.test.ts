@@ -3,7 +3,7 @@ import { mkdtempSync, readdirSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect, it } from 'vitest'
-import { choose, fill, find, press, runWhenReady, see } from './browser'
+import { choose, fill, find, goTo, press, runWhenReady, see } from './browser'
 import type { ApiChange } from './server'
 import { suite } from './suite'
 
@@ -195,7 +195,7 @@ it('an image is put in place as the remedy of a draft, which can run then', asyn
   await see(page, 'running')
   await ask('POST', '/clock', { advanceSeconds: 1200 })
   await see(page, 'mossgate holds the image')
-  await page.goto(`${served.url}/raise/${drafted.json.id}`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/raise/${drafted.json.id}`)
   await see(page, 'Nothing stands against it')
 })
 

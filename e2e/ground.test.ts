@@ -1,7 +1,7 @@
 /** Ground and raise as a person takes them: a hall with virtual addresses, a failure mended on the way, machines that join. */
 import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { choose, fill, press, runWhenReady, see } from './browser'
+import { choose, fill, goTo, press, runWhenReady, see } from './browser'
 import type { ApiChange } from './server'
 import { suite } from './suite'
 
@@ -52,7 +52,7 @@ it('a three-zone hall is raised from its template, once the missing route is add
   expect(csv.split('\n').filter((line) => line.startsWith('machine,birch-')).length).toBe(9)
 
   // The packing view says where machines go; then the host really dies.
-  await page.goto(`${served.url}/ground/packing?site=mossgate&host=m-b-1`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/ground/packing?site=mossgate&host=m-b-1`)
   await see(page, 'If m-b-1 dies')
   const said = await page.evaluate(() =>
     [...document.querySelectorAll('.facts li')].map((row) =>
@@ -60,7 +60,7 @@ it('a three-zone hall is raised from its template, once the missing route is add
     ),
   )
   expect(said.length).toBeGreaterThan(1)
-  await page.goto(`${served.url}/faults`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/faults`)
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
   await choose(page, 'Fault', 'A host of a hall dies with everything on it.')
   await choose(page, 'About', 'host/mossgate/m-b-1')

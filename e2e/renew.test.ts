@@ -2,7 +2,7 @@
 import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { press, see } from './browser'
+import { goTo, press, see } from './browser'
 import { suite } from './suite'
 
 const served = suite({ refusals: false })
@@ -13,7 +13,7 @@ it('shows what is supported, and what will have lapsed on another day', async ()
   await page.keyboard.press('7')
   await see(page, '3 clusters are out of support today')
   await see(page, 'burdock and dill')
-  await page.goto(`${served.url}/renew?on=2026-06-29`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/renew?on=2026-06-29`)
   await see(page, '6 clusters are out of support on 2026-06-29')
   const calendar = await (await fetch(`${served.url}/api/v1/support.ics`)).text()
   expect(calendar).toContain('burdock: support of 1.24.17 ends')
@@ -55,7 +55,7 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
   await advance(120)
   await see(page, 'Done and proven')
   for (const release of ['1.26.15', '1.29.14']) {
-    await page.goto(`${served.url}/renew/upgrades?cluster=burdock`, { waitUntil: 'load' })
+    await goTo(page, `${served.url}/renew/upgrades?cluster=burdock`)
     await press(page, 'button', 'Draft it')
     // All findings are there: nothing moves any more under the pointer.
     await see(page, 'burdock has no maintenance window')
@@ -65,7 +65,7 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
     await advance(900)
     await see(page, 'Done and proven')
   }
-  await page.goto(`${served.url}/renew/upgrades?cluster=burdock`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/renew/upgrades?cluster=burdock`)
   await press(page, 'button', 'Draft it')
   await see(page, 'burdock has no maintenance window')
   for (const box of await page.$$('input[type=checkbox]')) await box.click()
@@ -74,6 +74,6 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
   for (let hours = 0; hours < 5; hours++) await advance(3600)
   await see(page, 'Done and proven')
   await see(page, 'every workload is ready')
-  await page.goto(`${served.url}/renew`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/renew`)
   await see(page, '2 clusters are out of support today')
 })

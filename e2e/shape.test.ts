@@ -1,6 +1,6 @@
 /** Shape as a person takes it: a replica that does not fit, a cluster that rests, a roll-out that cannot finish, layers and drift. */
 import { expect, it } from 'vitest'
-import { choose, find, press, see } from './browser'
+import { choose, find, goTo, press, see } from './browser'
 import type { ApiChange } from './server'
 import { suite } from './suite'
 
@@ -142,7 +142,7 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
     (await objects('dill', 'Deployment')).find((object) => object.metadata.name === 'seed-desk')
       ?.spec.replicas,
   ).toBe(3)
-  await page.goto(`${served.url}/shape/manifests?view=layers`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/shape/manifests?view=layers`)
   await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
   await press(page, 'button', 'drift')
   await see(page, 'written by')

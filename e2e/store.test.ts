@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { ElementHandle } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { find, fill, press, see } from './browser'
+import { fill, find, goTo, press, see } from './browser'
 import { suite } from './suite'
 
 const served = suite({ refusals: false })
@@ -49,7 +49,7 @@ it('story 8: copies move to the storage network once its links take full packets
   await advance(60)
   await see(page, 'Done and proven')
 
-  await page.goto(`${served.url}/store/network?aim=cluster/cedar`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/store/network?aim=cluster/cedar`)
   await see(page, 'All 42 pairs reach each other')
   await see(page, 'gathering/gathering-ledger')
   await press(page, 'button', 'Move copies to mossgate storage')
@@ -65,7 +65,7 @@ it('story 8: copies move to the storage network once its links take full packets
   await advance(900)
   await see(page, 'Done and proven')
   await see(page, 'New connections come from addresses of mossgate storage')
-  await page.goto(`${served.url}/store/disks?aim=cluster/cedar`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/store/disks?aim=cluster/cedar`)
   await see(page, 'copies travel mossgate storage')
   await see(page, 'Every volume has all its copies')
 })
@@ -80,7 +80,7 @@ it('story 9: what sorrel lacks is packed, carried as a file, taken in, and pulle
   await advance(300)
   await see(page, 'Done and proven')
 
-  await page.goto(`${served.url}/store/shipments?shipment=kilnlane-1.33.2`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/store/shipments?shipment=kilnlane-1.33.2`)
   const file = join(tmpdir(), `gyrarch-drive-${process.pid}.tar`)
   const drive = await fetch(`${served.url}/api/v1/shipments/kilnlane-1.33.2/drives/1.tar`)
   writeFileSync(file, Buffer.from(await drive.arrayBuffer()))
@@ -98,26 +98,22 @@ it('story 9: what sorrel lacks is packed, carried as a file, taken in, and pulle
   await see(page, 'nodes of sorrel pull from registry.kilnlane.example')
   rmSync(file)
 
-  await page.goto(`${served.url}/store/shipments`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/store/shipments`)
   await see(page, 'kilnlane has all of it')
 })
 
 it('an image that nobody vouches for: what a rule would stop is told, and a signature is given', async () => {
   const page = await visit('/store/registries')
   await see(page, 'Grave findings in 3 repositories')
-  await page.goto(`${served.url}/store/registries?repository=vision/seedling-vision`, {
-    waitUntil: 'load',
-  })
+  await goTo(page, `${served.url}/store/registries?repository=vision/seedling-vision`)
   await see(page, 'not signed')
   await press(page, 'button', 'Hold unsigned images back in vision (bramble)')
   await see(page, '1 pod of vision could not be made anew: seedling-vision')
-  await page.goto(`${served.url}/store/registries?repository=vision/seedling-vision`, {
-    waitUntil: 'load',
-  })
+  await goTo(page, `${served.url}/store/registries?repository=vision/seedling-vision`)
   await press(page, 'button', 'Sign it')
   await see(page, 'Nothing stands against it')
   await press(page, 'button', 'Run')
   await see(page, 'Done and proven')
-  await page.goto(`${served.url}/store/registries`, { waitUntil: 'load' })
+  await goTo(page, `${served.url}/store/registries`)
   await see(page, '1 repository has unsigned tags')
 })

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import type { Browser, Page } from 'puppeteer-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { find, openBrowser, openPage, press, see } from './browser'
+import { find, goTo, openBrowser, openPage, press, see } from './browser'
 import { api, type ApiChange, serve, type Served } from './server'
 
 let browser: Browser
@@ -250,7 +250,7 @@ it('one event stream serves all tabs of a browser', async () => {
       page.on('request', (sent) => {
         if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
       })
-      await page.goto(`${served.url}/fleet`, { waitUntil: 'load' })
+      await goTo(page, `${served.url}/fleet`)
       // Tabs in the background paint nothing, so they are asked at intervals and not at each frame.
       await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', {
         polling: 100,
@@ -276,7 +276,7 @@ it('when the tab that holds the event stream is closed, another takes it over', 
     page.on('request', (sent) => {
       if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
     })
-    await page.goto(`${served.url}/journal`, { waitUntil: 'load' })
+    await goTo(page, `${served.url}/journal`)
     await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', {
       polling: 100,
     })

@@ -1,5 +1,6 @@
 /** Sets of changes: several drafts that run as one. */
 export {
+  memberFinding,
   memberKey,
   type MemberRead,
   memberSteps,

@@ -6,6 +6,7 @@ import { z } from 'zod'
 import {
   type ChangeKind,
   type Finding,
+  keyOf,
   longestPath,
   type Plan,
   type RawFinding,
@@ -75,9 +76,22 @@ export type ReadMember = (kind: string, intent: unknown) => MemberRead | null
 /** The rule of a member’s finding, as the set tells it. */
 export const memberRule = (index: number, rule: string): string => `draft.${index}.${rule}`
 
+/** What a set’s finding goes by, of a member’s. */
+export const memberFinding = (
+  index: number,
+  finding: Finding,
+): Pick<Finding, 'rule' | 'field' | 'about'> => {
+  const field = fieldIn(index, finding)
+  return {
+    rule: memberRule(index, finding.rule),
+    ...(field === undefined ? {} : { field }),
+    ...(finding.about === undefined ? {} : { about: finding.about }),
+  }
+}
+
 /** The key under which a set tells of a member’s finding. */
 export const memberKey = (index: number, finding: Finding): string =>
-  `${memberRule(index, finding.rule)}|${fieldIn(index, finding) ?? finding.about ?? ''}`
+  keyOf(memberFinding(index, finding))
 
 function fieldIn(index: number, { field, about }: Finding): string | undefined {
   if (field !== undefined) return `drafts[${index}].intent.${field}`
@@ -153,11 +167,9 @@ function unreadable(intent: SetIntent, view: FleetView, read: ReadMember): reado
 
 const asMembers = (index: number, finding: Finding): RawFinding => {
   const { key: _key, remedies, field: _field, ...rest } = finding
-  const field = fieldIn(index, finding)
   return {
     ...rest,
-    rule: memberRule(index, finding.rule),
-    ...(field === undefined ? {} : { field }),
+    ...memberFinding(index, finding),
     offers: remedies.flatMap(({ says, change }) =>
       'patchDraft' in change
         ? [

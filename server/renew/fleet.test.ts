@@ -126,6 +126,7 @@ describe('an upgrade of a fleet', () => {
     })
     const stop = findings.find(({ level }) => level === 'stop')
     expect(stop?.rule).toMatch(/^draft\.1\.drain\.no-room/)
+    expect(stop?.says).toContain('bramble')
     const patch = stop?.remedies[0]?.change
     expect(patch && 'patchDraft' in patch ? patch.patchDraft[0]?.path : null).toBe(
       '/clusters/1/pools',

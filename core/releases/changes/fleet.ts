@@ -3,12 +3,20 @@
  * maintenance window. It is a set of `cluster.upgrade`: one that halts lets the rest of its wave end, and no other begins.
  */
 import { z } from 'zod'
-import { type ChangeKind, caution, note, type RawFinding, stop } from '../../changes'
+import {
+  type ChangeKind,
+  caution,
+  type Finding,
+  keyOf,
+  note,
+  type RawFinding,
+  stop,
+} from '../../changes'
 import { clusterOf, type FleetView } from '../../fleet'
-import { memberKey, type ReadMember, type SetIntent, setRunOf } from '../../sets'
-import type { Finding } from '../../changes'
+import { memberFinding, type ReadMember, type SetIntent, setRunOf } from '../../sets'
 import { countText } from '../../units'
 import { isCovered, windowsOf } from '../../windows'
+import { driversAmong } from './drivers'
 import { lanesOf } from './lanes'
 import { said } from './says'
 import { poolWay } from './ways'
@@ -79,11 +87,17 @@ const pathIn = (order: readonly number[], path: string): string => {
   return rest === '/to' ? '/to' : `/clusters/${order[Number(position)] ?? 0}${rest}`
 }
 
-function renamed(order: readonly number[], finding: RawFinding): RawFinding {
-  const { field, offers } = finding
+/** A member’s finding as the whole tells it: its cluster by name, its field where it is here. */
+function renamed(intent: FleetUpgradeIntent, finding: RawFinding): RawFinding {
+  const order = orderOf(intent)
+  const { offers, says, code } = finding
+  const field = finding.field === undefined ? undefined : fieldIn(order, finding.field)
+  const position = /^clusters\[(\d+)\]/.exec(field ?? '')?.[1]
+  const cluster = position === undefined ? '' : (intent.clusters[Number(position)]?.cluster ?? '')
   return {
     ...finding,
-    ...(field === undefined ? {} : { field: fieldIn(order, field) }),
+    ...(says.includes(cluster) ? {} : said('member.tells', { cluster, code, says })),
+    ...(field === undefined ? {} : { field }),
     ...(offers
       ? {
           offers: offers.map(({ says, change }) => ({
@@ -104,48 +118,63 @@ function renamed(order: readonly number[], finding: RawFinding): RawFinding {
 }
 
 /** The key under which a member’s finding was accepted. */
-export function fleetMemberKey(intent: FleetUpgradeIntent, position: number, finding: Finding) {
-  const [rule = '', field = ''] = memberKey(position, finding).split('|')
-  return `${rule}|${fieldIn(orderOf(intent), field)}`
+export const fleetMemberKey = (
+  intent: FleetUpgradeIntent,
+  position: number,
+  finding: Finding,
+): string => {
+  const { rule, field, about } = memberFinding(position, finding)
+  return keyOf({
+    rule,
+    ...(about === undefined ? {} : { about }),
+    ...(field === undefined ? {} : { field: fieldIn(orderOf(intent), field) }),
+  })
 }
 
-function orderFindings(intent: FleetUpgradeIntent, view: FleetView): readonly RawFinding[] {
-  return intent.clusters.flatMap(({ cluster, wave }, index): readonly RawFinding[] => {
-    const field = `clusters[${index}]`
-    if (intent.clusters.findIndex((each) => each.cluster === cluster) < index)
-      return [
-        stop(
-          `cluster.twice.${index}`,
-          `${field}.cluster`,
-          said('cluster.twice', { cluster }),
-          [],
-          [
-            {
-              says: `Take ${cluster} once`,
-              change: {
-                patchDraft: [
-                  {
-                    op: 'replace',
-                    path: '/clusters',
-                    value: intent.clusters.filter((_, nth) => nth !== index),
-                  },
-                ],
+function twice(intent: FleetUpgradeIntent): readonly RawFinding[] {
+  const { clusters } = intent
+  return clusters.flatMap(({ cluster }, index) =>
+    clusters.findIndex((each) => each.cluster === cluster) === index
+      ? []
+      : [
+          stop(
+            `cluster.twice.${index}`,
+            `clusters[${index}].cluster`,
+            said('cluster.twice', { cluster }),
+            [],
+            [
+              {
+                says: `Take ${cluster} once`,
+                change: {
+                  patchDraft: [
+                    {
+                      op: 'replace',
+                      path: '/clusters',
+                      value: clusters.filter((_, nth) => nth !== index),
+                    },
+                  ],
+                },
               },
-            },
-          ],
-        ),
-      ]
-    const drivers = intent.clusters.filter(
-      (each) =>
-        each.wave >= wave &&
-        each.cluster !== cluster &&
-        clusterOf(view, each.cluster)?.drives.includes(cluster),
+            ],
+          ),
+        ],
+  )
+}
+
+/** Clusters that go no later than one that drives them. */
+function tooEarly({ clusters }: FleetUpgradeIntent, view: FleetView): readonly RawFinding[] {
+  const drivers = driversAmong(
+    view.clusters.filter(({ name }) => clusters.some(({ cluster }) => cluster === name)),
+  )
+  return clusters.flatMap(({ cluster, wave }, index) => {
+    const before = clusters.filter(
+      (each) => each.wave >= wave && drivers.get(cluster)?.includes(each.cluster),
     )
-    const last = Math.max(0, ...drivers.map((driver) => driver.wave))
-    return drivers.slice(0, 1).map(({ cluster: driver }) =>
+    const last = Math.max(0, ...before.map((driver) => driver.wave))
+    return before.slice(0, 1).map(({ cluster: driver }) =>
       stop(
         `waves.driver.${cluster}`,
-        `${field}.wave`,
+        `clusters[${index}].wave`,
         said('waves.driver', { cluster, driver }),
         [{ ...said('cluster.drives', { cluster, driver }), source: driver }],
         [
@@ -159,6 +188,11 @@ function orderFindings(intent: FleetUpgradeIntent, view: FleetView): readonly Ra
       ),
     )
   })
+}
+
+const orderFindings = (intent: FleetUpgradeIntent, view: FleetView): readonly RawFinding[] => {
+  const doubled = twice(intent)
+  return doubled.length > 0 ? doubled : tooEarly(intent, view)
 }
 
 /** Where each is laid, and what cannot be. */
@@ -245,7 +279,7 @@ export function fleetUpgradeOf(read: ReadMember): ChangeKind<FleetUpgradeIntent>
       const members = set.check(asked(intent), view)
       return [
         ...order,
-        ...members.map((finding) => renamed(orderOf(intent), finding)),
+        ...members.map((finding) => renamed(intent, finding)),
         ...(order.length === 0 && members.every(({ level }) => level !== 'stop')
           ? laidFindings(intent, view)
           : []),

@@ -4,6 +4,7 @@ import { compareReleases, isoTime } from '../../units'
 import { layStages } from '../../waves'
 import { isCovered, occurrencesOf, windowNamed, windowsOf } from '../../windows'
 import { findRelease } from '../release'
+import { wavesAmong } from './drivers'
 import { orderedUpgrade, turnedPools } from './order'
 import { clusterUpgradeKind } from './upgrade'
 import { movesOf, type PoolWay, wayOf } from './ways'
@@ -40,29 +41,6 @@ export interface WaveLane {
   readonly open: readonly { readonly start: string; readonly end: string }[]
 }
 
-/** Clusters by wave: those that drive others before them. One that is driven in a circle counts as driven by nobody. */
-function waveOf(clusters: readonly ClusterView[]): ReadonlyMap<string, number> {
-  const waves = new Map<string, number>()
-  const drivers = (name: string): readonly string[] =>
-    clusters.filter(({ drives }) => drives.includes(name)).map((driver) => driver.name)
-  const of = (name: string, above: readonly string[]): number => {
-    const counted = waves.get(name)
-    if (counted !== undefined) return counted
-    const wave =
-      1 +
-      Math.max(
-        0,
-        ...drivers(name)
-          .filter((driver) => !above.includes(driver) && driver !== name)
-          .map((driver) => of(driver, [...above, name])),
-      )
-    waves.set(name, wave)
-    return wave
-  }
-  for (const { name } of clusters) of(name, [])
-  return waves
-}
-
 /** Clusters that go up to a release, in the waves that follow from what drives what. */
 export function usualWaves(
   view: FleetView,
@@ -74,7 +52,7 @@ export function usualWaves(
     ({ name, release: runs }) =>
       names.includes(name) && release && compareReleases(release.version, runs) > 0,
   )
-  const waves = waveOf(chosen)
+  const waves = wavesAmong(chosen)
   return chosen
     .map(({ name }): WaveMember => ({
       cluster: name,

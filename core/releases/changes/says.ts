@@ -35,6 +35,7 @@ export const said = sentences({
   'pool.box': (p: { pool: string }) =>
     `Machines of ${p.pool} stand there and nobody makes them anew: their agents can be updated where they are.`,
   'box.stands': (p: { machine: string }) => `${p.machine} is a box`,
+  'member.tells': (p: { cluster: string; code: string; says: string }) => `${p.cluster}: ${p.says}`,
   'cluster.twice': (p: { cluster: string }) => `${p.cluster} is listed twice.`,
   'waves.driver': (p: { cluster: string; driver: string }) =>
     `${p.driver} drives ${p.cluster}, so it goes in an earlier wave.`,
