@@ -13,6 +13,7 @@ export default [
   route('raise/:id', 'areas/raise/sheet.tsx'),
   route('changes/:id', 'areas/run/run.tsx'),
   route('changes/:id/boot', 'areas/run/boot.tsx'),
+  route('changes/:id/rehearsal', 'areas/run/rehearsal-data.ts'),
   route('changes/:id/steps', 'areas/run/steps.ts'),
   route('clusters/:name', 'areas/cluster/cluster.tsx'),
   route('shape', 'areas/shape/shape.tsx'),

@@ -27,7 +27,8 @@ import { Health } from './watchers/health'
 import { Layers } from './layers/layers'
 import { Expectations } from './wire/expectations'
 import { Hub, type JournalEntry } from './live/hub'
-import type { EngineLink } from './connectors/standin/engine-link'
+import { type EngineLink, inThisThread } from './connectors/standin/engine-link'
+import { modelsIn } from './connectors/standin/rehearsal-model'
 import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
 import { ConnectorRegistry } from './ports/registry'
@@ -43,6 +44,8 @@ import { type JournalFilter, type Line, readJournal, writeJournal } from './runn
 import { isoClock } from './runner/active'
 import { endFault, type FaultRequest, putFault } from './faults'
 import { Stalls } from './stalls'
+import { Rehearsals } from './rehearsal/rehearsals'
+import { defineRehearsals } from './rehearsal/rehearsal-row'
 import { Runner } from './runner/runner'
 import {
   clusterOf,
@@ -63,6 +66,8 @@ export interface GyrarchOptions {
   readonly computeWorker?: URL
   /** Built worker file in which drafts are judged; without one they are judged in this thread. */
   readonly judgeWorker?: URL
+  /** An engine of its own for each rehearsal; without one it runs in this thread. */
+  readonly rehearsalEngine?: () => EngineLink
   readonly onError?: (error: unknown) => void
   /** Whether the clock runs by itself; tests may rather step it. */
   readonly clockRuns?: boolean
@@ -101,6 +106,7 @@ export class Gyrarch {
   /** Told of errors that are the program’s own. */
   readonly onError: (error: unknown) => void
   readonly watchers: Watchers
+  readonly rehearsals: Rehearsals
   /** How long steps took, and how well that was foreseen. */
   readonly times: ObservedTimes
   /** How long the event loop was held. */
@@ -124,6 +130,7 @@ export class Gyrarch {
     observe: Observe
     times: ObservedTimes
     past: Past | null
+    rehearsalEngine: () => EngineLink
     onError: (error: unknown) => void
   }) {
     this.hub = parts.hub
@@ -178,6 +185,7 @@ export class Gyrarch {
       vault: parts.vault,
       now: () => parts.outside.now,
     })
+    this.rehearsals = new Rehearsals({ ...parts, open: modelsIn(parts.rehearsalEngine) })
     const said = (kind: string) => (says: string) => this.journalLine({ kind, says })
     const { database, changes, fleet } = parts
     this.templates = new Templates(database, changes, fleet, said('template.changed'))
@@ -196,7 +204,10 @@ export class Gyrarch {
     mkdirSync(dir, { recursive: true })
     const hub = new Hub(Date.now())
     const records = join(dir, 'records.sqlite')
-    const database = await openDatabase(records, recordMigrations, defineRecords)
+    const database = await openDatabase(records, recordMigrations, (sequelize) => {
+      defineRecords(sequelize)
+      defineRehearsals(sequelize)
+    })
     const fresh = await loadDemo(database, nodes)
     const outside = await Outside.open({
       dir: dir,
@@ -251,6 +262,7 @@ export class Gyrarch {
       compute: new Compute(options.computeWorker),
       vault: new Vault(dir),
       past: await pastOf(options, fleet, outside),
+      rehearsalEngine: options.rehearsalEngine ?? inThisThread,
       onError,
     })
     const { watchers } = gyrarch
@@ -358,6 +370,7 @@ export class Gyrarch {
   async close(): Promise<void> {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
+    await this.rehearsals.close()
     await this.registries.close()
     await this.shipments.intake.atRest()
     await this.runner.atRest()

@@ -58,6 +58,7 @@ const actualPort = typeof address === 'object' && address !== null ? address.por
 const gyrarch = await Gyrarch.open({
   dir: resolve(values.data),
   link: inOwnThread(new URL('./engine.js', import.meta.url)),
+  rehearsalEngine: () => inOwnThread(new URL('./engine.js', import.meta.url)),
   computeWorker: new URL('./compute.js', import.meta.url),
   judgeWorker: new URL('./judge.js', import.meta.url),
   nodes,

@@ -7,6 +7,7 @@ import { standMachine } from './build-site'
 import { plain } from './build-site'
 import type { Cluster, Node, Manifest, Workload } from './cluster-state'
 import { addService, nextServiceAddress } from './cluster/add-ons'
+import { mirrorOf } from './registry/held'
 import { objectKey } from './cluster/manifests'
 import { newNode, calmConditions, readyCondition } from './cluster/nodes'
 import { newPod, startPod } from './cluster/pods'
@@ -82,6 +83,7 @@ export function buildCluster(
     certificatesUntil: renewedUntil(at, Date.parse(scenario.start)),
     backups: [],
     createdAt: at,
+    ...mirrorOf(scenario.outside, site),
     ...(spec.apiClients.length === 0
       ? {}
       : {
@@ -249,7 +251,7 @@ export function fillCluster(cluster: Cluster, scenario: Scenario, seed: number, 
     cpuMilli: read(parseCpuMilli(spec.cpu)),
     memoryBytes: read(parseBytes(spec.memory)),
     gpus: spec.gpus,
-    image: `registry.fernhollow.example/${spec.namespace}/${spec.name}:2`,
+    image: spec.image ?? `registry.fernhollow.example/${spec.namespace}/${spec.name}:2`,
     serviceAccount: spec.name,
     port: spec.port,
     tolerations: spec.tolerates,

@@ -100,6 +100,9 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
       repositories.add(`${host}/${repository.slice(repository.indexOf('/') + 1)}`)
     }
   }
+  const { outside } = scenario
+  for (const path of outside?.repositories ?? [])
+    repositories.add(`${outside?.registry ?? ''}/${outside?.below ?? ''}/${path}`)
   for (const own of [...addOnWorkloads(0), networkWorkload(0)])
     repositories.add(imageParts(own.image).repository)
   const images = Object.fromEntries(
@@ -114,6 +117,9 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
   return {
     seed,
     images,
+    ...(outside
+      ? { outside: { host: outside.host, registry: outside.registry, below: outside.below } }
+      : {}),
     ...(peers.length > 0 ? { peers } : {}),
     sites,
     clusters,

@@ -1,5 +1,5 @@
 /** A cluster as the simulator keeps it: its nodes, what was written to it, and the calls within it. */
-import type { Manifest, PullsAs, Taint } from '../core/contract'
+import type { Manifest, PullsAs, Redirect, Taint } from '../core/contract'
 
 export type { Taint } from '../core/contract'
 import type { Machine, ManagedControlPlane } from './site-state'
@@ -142,7 +142,7 @@ export interface Cluster {
   readonly dnsAddress: string
   readonly maxPodsPerNode: number
   /** Where its nodes look for images instead, by the beginning of their names. */
-  redirects?: readonly { readonly from: string; readonly to: string }[]
+  redirects?: readonly Redirect[]
   /** What its nodes show to registries when they pull for a namespace. */
   pullsAs?: readonly PullsAs[]
   /** Who asks its API for versions of objects: the workload that does, where it runs, and how often (s). */

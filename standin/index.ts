@@ -14,5 +14,16 @@ export { trafficOf } from './traffic/flows'
 export { type Scenario, scenarioSchema } from './scenario'
 export type { Snapshot } from './engine/sim'
 export { Simulator } from './engine/simulator'
-export type { Cluster, Fault, FaultKind, Operation, OperationFailure, Site, World } from './world'
+export type {
+  Cluster,
+  Fault,
+  FaultKind,
+  Manifest,
+  Operation,
+  OperationFailure,
+  Pod,
+  Site,
+  Workload,
+  World,
+} from './world'
 export { type PossibleFault, possibleFaults, faultObjection } from './possible-faults'

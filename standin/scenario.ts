@@ -282,6 +282,7 @@ const workload = z.object({
   gpus: z.number().default(0),
   port: z.number().nullable().default(null),
   pool: z.string().nullable().default(null),
+  image: z.string().optional(),
   on: z.array(z.number()).optional(),
   tolerates: z.array(z.object({ key: z.string(), value: z.string() })).default([]),
   volumes: z
@@ -309,6 +310,15 @@ export const scenarioSchema = z.object({
   sites: z.array(site),
   clusters: z.array(cluster),
   workloads: z.array(workload),
+  /** Images of others, which one registry of ours keeps below a path. */
+  outside: z
+    .object({
+      host: z.string(),
+      registry: z.string(),
+      below: z.string(),
+      repositories: z.array(z.string()),
+    })
+    .optional(),
   objects: z
     .array(
       z.object({

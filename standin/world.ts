@@ -122,8 +122,12 @@ export type SimEvent =
 
 export interface World {
   readonly seed: number
+  /** Everything takes as long as it usually does, neither more nor less. */
+  readonly steady?: boolean
   /** What registries hold: digests by repository and tag. Absent in worlds from before there were any: then every image is there. */
   images?: Readonly<Record<string, Readonly<Record<string, string>>>>
+  /** Images of others: the host in their names, and where a registry of ours keeps them. */
+  readonly outside?: { readonly host: string; readonly registry: string; readonly below: string }
   /** What is known of images by their digests: those that are not signed, or have findings. */
   judged?: Readonly<Record<string, JudgedImage>>
   /** Who may pull from registries, by their names. */

@@ -1,12 +1,14 @@
 import Slider from '@mui/material/Slider'
 
-/** A level that is drawn by hand: upright, moved by mouse or arrows. */
+/** A level that is drawn by hand, moved by mouse or arrows: upright, or along a line. */
 export function Level({
   label,
   value,
   max,
   step,
   unit,
+  isFlat = false,
+  text,
   onChange,
 }: {
   readonly label: string
@@ -14,11 +16,14 @@ export function Level({
   readonly max: number
   readonly step: number
   readonly unit: string
+  readonly isFlat?: boolean
+  /** How a level is told; else by its number and unit. */
+  readonly text?: (level: number) => string
   readonly onChange: (value: number) => void
 }) {
   return (
     <Slider
-      orientation="vertical"
+      orientation={isFlat ? 'horizontal' : 'vertical'}
       size="small"
       track="normal"
       value={value}
@@ -26,8 +31,9 @@ export function Level({
       max={max}
       step={step}
       getAriaLabel={() => label}
-      getAriaValueText={(level) => `${level} ${unit}`}
+      getAriaValueText={(level) => text?.(level) ?? `${level} ${unit}`}
       valueLabelDisplay="auto"
+      {...(text ? { valueLabelFormat: text } : {})}
       onChange={(_event, level) => onChange(Array.isArray(level) ? (level[0] ?? 0) : level)}
     />
   )

@@ -47,6 +47,7 @@ export {
   type RegistryAccount,
   type ShownCredential,
 } from './registry-access'
+export { lookedFor, redirect, type Redirect } from './redirects'
 export { type Param, type Params, quoted, type Said, saidOf, sentences } from './said'
 export { type Failure, portFailures, type PortName, verb, type VerbDefinition } from './verb'
 export {
@@ -66,6 +67,7 @@ export {
   type ClusterEvent,
   clusterEvent,
   type ClusterReport,
+  apiClient,
   clusterReport,
   type Condition,
   type LoadPoint,

@@ -6,6 +6,7 @@ import type {
   ClusterReport,
   MachineReport,
   NodeReport,
+  Redirect,
   PeerReport,
   PullsAs,
   SiteReport,
@@ -142,7 +143,7 @@ export interface ClusterView {
   /** Ranges towards which pods keep their own addresses. */
   readonly keepSource?: readonly string[]
   /** Where its nodes look for images instead, by the beginning of their names. */
-  readonly redirects?: readonly { readonly from: string; readonly to: string }[]
+  readonly redirects?: readonly Redirect[]
   /** What nodes show to registries when they pull for a namespace. */
   readonly pullsAs?: readonly PullsAs[]
   readonly drives: readonly string[]

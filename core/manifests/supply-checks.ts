@@ -1,6 +1,6 @@
 /** Whether images are in the registry that a cluster asks, and claims fit into its store. */
 import type { RawFinding } from '../changes'
-import { brokenRule, imageRuleIn } from '../contract'
+import { brokenRule, imageRuleIn, lookedFor } from '../contract'
 import { type ClusterView, type FleetView, listedObjects, type SiteView, zoneStore } from '../fleet'
 import { type Json, list, record } from '../objects'
 import { deniedImage, judgedOf } from '../registry/changes'
@@ -12,7 +12,18 @@ import { imagesOf, templateOf } from './references'
 import { said } from './says'
 import { textWith } from './text-edit'
 
-/** Images that the registry they name does not have. */
+/** The tag that an image is asked for by, and those that a registry has in its repository; null where it has no such repository. */
+function heldTags(registry: NonNullable<SiteView['registry']>, image: string) {
+  const cut = image.lastIndexOf(':')
+  const [repository, tag] =
+    cut > image.lastIndexOf('/') ? [image.slice(0, cut), image.slice(cut + 1)] : [image, 'latest']
+  const tags = Object.hasOwn(registry.images, repository)
+    ? (registry.images[repository] ?? [])
+    : null
+  return { tag, tags }
+}
+
+/** Images that no registry has where nodes look for them. */
 export function imageFindings(
   objects: readonly WrittenObject[],
   cluster: ClusterView,
@@ -30,17 +41,14 @@ export function imageFindings(
     return [...list(spec['initContainers']), ...list(spec['containers'])].flatMap(
       (entry): readonly RawFinding[] => {
         const image = String(record(entry)['image'] ?? '')
-        const cut = image.lastIndexOf(':')
-        const [repository, tag] =
-          cut > image.lastIndexOf('/')
-            ? [image.slice(0, cut), image.slice(cut + 1)]
-            : [image, 'latest']
-        const registry = registries.find(({ host }) => repository.startsWith(`${host}/`))
-        if (!registry || image.includes('@')) return []
-        const tags = Object.hasOwn(registry.images, repository)
-          ? (registry.images[repository] ?? [])
-          : null
-        if (tags?.includes(tag)) return []
+        if (image.includes('@')) return []
+        const asked = lookedFor(cluster.redirects, image).flatMap((name) => {
+          const registry = registries.find(({ host }) => name.startsWith(`${host}/`))
+          return registry ? [{ registry, ...heldTags(registry, name) }] : []
+        })
+        const [first] = asked
+        if (!first || asked.some(({ tag, tags }) => tags?.includes(tag))) return []
+        const { registry, tags } = first
         return [
           {
             level: 'caution',
@@ -125,7 +133,7 @@ export function ruleFindings(
     const namespace = object.metadata.namespace ?? 'default'
     const rule = imageRuleIn(spaces.get(namespace))
     return imagesOf(object).flatMap((image): readonly RawFinding[] => {
-      const judged = judgedOf(view, image)
+      const judged = judgedOf(view, image, cluster.redirects)
       const broken = judged && brokenRule(rule, judged)
       if (!judged || !broken) return []
       return [

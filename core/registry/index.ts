@@ -1,1 +1,8 @@
-export { isDigest, isRepository, isTag, parseReference, type Reference } from './reference'
+export {
+  isDigest,
+  isRepository,
+  isTag,
+  listedWhere,
+  parseReference,
+  type Reference,
+} from './reference'

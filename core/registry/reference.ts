@@ -3,6 +3,8 @@
  * OCI Image Specification 1.1, “Digests”.
  */
 
+import { lookedFor, type Redirect } from '../contract'
+
 const name = /^[a-z0-9]+(?:(?:\.|_|__|-+)[a-z0-9]+)*(?:\/[a-z0-9]+(?:(?:\.|_|__|-+)[a-z0-9]+)*)*$/
 const tag = /^[a-zA-Z0-9_][a-zA-Z0-9._-]{0,127}$/
 /** The algorithms that are registered, with the length of what follows (hexadecimal). */
@@ -29,6 +31,20 @@ export interface Reference {
   readonly tag: string | null
   readonly digest: string | null
 }
+
+/** An image as registries list it, without their host: `repository:tag`; null where the name is none. */
+export function listedAs(image: string): string | null {
+  const reference = parseReference(image)
+  return reference && `${reference.repository}:${reference.tag ?? 'latest'}`
+}
+
+/** How an image may be listed where nodes that are redirected look for it, the first place first. */
+export const listedWhere = (
+  redirects: readonly Redirect[] | undefined,
+  image: string,
+): readonly string[] => [
+  ...new Set(lookedFor(redirects, image).flatMap((name) => listedAs(name) ?? [])),
+]
 
 /** `host/repository:tag@digest`, of which host, tag and digest may be missing; null where it is none. */
 export function parseReference(text: string): Reference | null {

@@ -1,5 +1,5 @@
 /** Clusters: their nodes, objects, logs and access files. */
-import { pullsAs, storageReport } from '~/core/contract'
+import { apiClient, pullsAs, redirect, storageReport } from '~/core/contract'
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
@@ -43,7 +43,7 @@ const cluster = z.object({
   services: z.string(),
   maxPodsPerNode: z.number(),
   keepSource: z.array(z.string()).optional(),
-  redirects: z.array(z.object({ from: z.string(), to: z.string() })).optional(),
+  redirects: z.array(redirect).optional(),
   pullsAs: z.array(pullsAs).optional(),
   drives: z.array(z.string()),
   pools: z.array(
@@ -62,17 +62,7 @@ const cluster = z.object({
   certificatesUntil: z.string().nullable(),
   backups: z.array(backup),
   addOns: z.array(z.object({ name: z.string(), version: z.string() })),
-  apiClients: z
-    .array(
-      z.object({
-        agent: z.string(),
-        from: z.string(),
-        apiVersion: z.string(),
-        kind: z.string(),
-        perDay: z.number(),
-      }),
-    )
-    .optional(),
+  apiClients: z.array(apiClient).optional(),
   storage: storageReport.nullable(),
   observedAt: z.string(),
   state,

@@ -105,10 +105,7 @@ export const registryRoutes: readonly Route[] = [
           },
         ])
       const view = await fleet.view()
-      const runs = await runningImages(
-        view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name),
-        (cluster) => fleet.objectsOf(cluster),
-      )
+      const runs = await runningImages(view.clusters, (cluster) => fleet.objectsOf(cluster))
       const images = []
       for (const [repository, held] of contents)
         if (wanted === undefined || repository === wanted)

@@ -3,6 +3,7 @@ import { computations } from '../compute/computations'
 import { ok } from './answers'
 import { bootDataRoutes } from './boot-data'
 import { changeRoutes } from './changes'
+import { rehearsalRoutes } from './rehearsals'
 import { clusterRoutes } from './clusters'
 import { credentialRoutes } from './credentials'
 import { fleetRoutes } from './fleet'
@@ -30,6 +31,7 @@ export const routes: readonly Route[] = [
   ...clusterRoutes,
   ...standinRoutes,
   ...changeRoutes,
+  ...rehearsalRoutes,
   ...ledgerRoutes,
   ...credentialRoutes,
   ...keyRoutes,

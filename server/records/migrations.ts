@@ -203,6 +203,12 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE snapshotSchedules (cluster TEXT NOT NULL, volume TEXT NOT NULL, start TEXT NOT NULL, zone TEXT NOT NULL, rule TEXT NOT NULL, keep INTEGER NOT NULL, doneAt TEXT NOT NULL, PRIMARY KEY (cluster, volume))`,
     ),
   },
+  {
+    name: '0022-rehearsals',
+    up: sql(
+      `CREATE TABLE rehearsals (change INTEGER PRIMARY KEY REFERENCES changes(number) ON DELETE CASCADE, body JSON NOT NULL)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

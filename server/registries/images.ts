@@ -1,7 +1,9 @@
 /** What a registry holds as people ask for it: tags with their digests, layers and signatures, and where each runs. */
 import { z } from 'zod'
 import { type ApiObject, isPodObject, list, record } from '~/core/objects'
-import { parseReference } from '~/core/registry'
+import type { Redirect } from '~/core/contract'
+import type { ClusterView } from '~/core/fleet'
+import { listedWhere } from '~/core/registry'
 import { compareText } from '~/core/units'
 import { breath } from '../breath'
 import { catalogueBytes } from '../connectors/standin/published'
@@ -94,7 +96,10 @@ const read = new WeakMap<readonly ApiObject[], ReadonlyMap<string, Users>>()
 const pulledDigest = (imageId: string): string => imageId.slice(imageId.indexOf('@') + 1)
 
 /** What the pods of a cluster run; read once for each list of objects. */
-function runningIn(objects: readonly ApiObject[]): ReadonlyMap<string, Users> {
+function runningIn(
+  objects: readonly ApiObject[],
+  redirects: readonly Redirect[] | undefined,
+): ReadonlyMap<string, Users> {
   const before = read.get(objects)
   if (before) return before
   const images = new Map<string, Map<string, Map<string, number>>>()
@@ -104,17 +109,16 @@ function runningIn(objects: readonly ApiObject[]): ReadonlyMap<string, Users> {
     const workload = `${namespace}/${pod.metadata.labels?.['app'] ?? pod.metadata.name}`
     const statuses = list(record(record(pod)['status'])['containerStatuses']).map(record)
     for (const image of new Set((pod.spec?.containers ?? []).map((container) => container.image))) {
-      const reference = parseReference(image ?? '')
-      if (!reference) continue
-      const key = `${reference.repository}:${reference.tag ?? 'latest'}`
       const digest = pulledDigest(
         String(statuses.find((status) => status['image'] === image)?.['imageID'] ?? ''),
       )
-      const users = images.get(key) ?? new Map<string, Map<string, number>>()
-      const digests = users.get(workload) ?? new Map<string, number>()
-      digests.set(digest, (digests.get(digest) ?? 0) + 1)
-      users.set(workload, digests)
-      images.set(key, users)
+      for (const name of listedWhere(redirects, image ?? '')) {
+        const users = images.get(name) ?? new Map<string, Map<string, number>>()
+        const digests = users.get(workload) ?? new Map<string, number>()
+        digests.set(digest, (digests.get(digest) ?? 0) + 1)
+        users.set(workload, digests)
+        images.set(name, users)
+      }
     }
   }
   read.set(objects, images)
@@ -142,15 +146,15 @@ export function runningOf(runs: Runs, image: string, digest: string): readonly R
   )
 }
 
-/** Who runs what, over all the clusters given. */
+/** Who runs what, over all the clusters given that answer. */
 export async function runningImages(
-  clusters: readonly string[],
+  clusters: readonly Pick<ClusterView, 'name' | 'apiAnswers' | 'redirects'>[],
   objectsOf: (cluster: string) => Promise<readonly ApiObject[] | null>,
 ): Promise<Runs> {
   const all = new Map<string, ReadonlyMap<string, Users>>()
-  for (const cluster of clusters) {
-    const objects = await objectsOf(cluster)
-    if (objects) all.set(cluster, runningIn(objects))
+  for (const { name, apiAnswers, redirects } of clusters) {
+    const objects = apiAnswers ? await objectsOf(name) : null
+    if (objects) all.set(name, runningIn(objects, redirects))
     await breath()
   }
   return all

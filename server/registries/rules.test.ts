@@ -120,7 +120,9 @@ it('counts pods that run another digest than their tag stands for since a team p
   await whole.tag('irrigation/valve-gateway', '2', after)
   await gyrarch.registries.tell(whole)
   const { imagesIn, runningImages } = await import('./images')
-  const runs = await runningImages(['cedar'], (cluster) => gyrarch.fleet.objectsOf(cluster))
+  const runs = await runningImages([{ name: 'cedar', apiAnswers: true }], (cluster) =>
+    gyrarch.fleet.objectsOf(cluster),
+  )
   const contents = (await whole.contents()).get('irrigation/valve-gateway')
   if (!contents) throw new Error('the repository is gone')
   const images = await imagesIn(whole, 'irrigation/valve-gateway', contents, runs, 0)

@@ -68,7 +68,7 @@ describe('signatures', () => {
 describe('images of a repository', () => {
   it('tell layers in the sizes of the catalogue and of what is kept, and who runs them', async () => {
     const held = await registry.repository('market/price-feed')
-    const runs = await runningImages(['bramble'], async () => [
+    const runs = await runningImages([{ name: 'bramble', apiAnswers: true }], async () => [
       {
         apiVersion: 'v1',
         kind: 'Pod',

@@ -65,6 +65,7 @@ it('packs, is put in, enters what came, and has every node pull it from the regi
   )
   expect(kilnlane?.images.map(({ release }) => release)).toContain('1.33.2')
   expect(view.clusters.find(({ name }) => name === 'sorrel')?.redirects).toEqual([
+    { from: 'images.example', to: 'registry.kilnlane.example/outside' },
     { from: 'registry.fernhollow.example', to: 'registry.kilnlane.example' },
   ])
   // Now there is nothing left to carry.

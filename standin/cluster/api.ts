@@ -7,6 +7,7 @@ import type { Sim } from '../engine/sim'
 import { agentOn } from '../sites/machines'
 import type { Cluster, Operation, OperationFailure } from '../world'
 import { networkWorkload } from './platform'
+import { mirrorOf } from '../registry/held'
 import { record } from './pod-events'
 import { said } from './says'
 
@@ -130,6 +131,7 @@ export const apiStart: Behaviour<'api.start'> = {
           certificatesUntil: sim.now + 365 * 86_400_000,
           backups: [],
           createdAt: sim.now,
+          ...mirrorOf(sim.world.outside, sim.site(op.args.site)),
         }
         cluster.apiUp = true
         sim.world.clusters[name] = cluster

@@ -1,6 +1,12 @@
 /** Nodes that pull images: from where they are redirected, else from the registry that the name says. */
-import { accessRefusal, type AccessRefusal, brokenRule, imageRuleIn } from '../../core/contract'
-import { heldDigest, namesOf } from '../registry/held'
+import {
+  accessRefusal,
+  type AccessRefusal,
+  brokenRule,
+  imageRuleIn,
+  lookedFor,
+} from '../../core/contract'
+import { heldDigest } from '../registry/held'
 import { imageParts } from './manifests'
 import type { Sim } from '../engine/sim'
 import { addressNamed, obstacleTo } from '../traffic/reach'
@@ -80,7 +86,7 @@ export function notPulled(
   puller: Puller,
 ): NotPulled | null {
   let last: NotPulled | null = null
-  for (const name of namesOf(cluster, image)) {
+  for (const name of lookedFor(cluster.redirects, image)) {
     last = notPulledFrom(sim, cluster, name, puller)
     if (last === null) return null
   }
@@ -89,7 +95,7 @@ export function notPulled(
 
 /** The digest that a pull of an image brings; null where no registry that is asked holds it. */
 export function pulledDigest(world: World, cluster: Cluster, image: string): string | null {
-  for (const name of namesOf(cluster, image)) {
+  for (const name of lookedFor(cluster.redirects, image)) {
     const digest = heldDigest(world, name)
     if (digest !== null) return digest
   }

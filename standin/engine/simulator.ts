@@ -120,7 +120,9 @@ export class Simulator implements Sim {
   }
 
   takes(name: string, medianSeconds: number): number {
-    return spreadMs(this.world.seed, name, medianSeconds)
+    return this.world.steady === true
+      ? medianSeconds * 1000
+      : spreadMs(this.world.seed, name, medianSeconds)
   }
 
   schedule(delayMs: number, event: Later): void {

@@ -1,6 +1,6 @@
 /** What registries hold, as whoever pulls from them finds it: tags with the digests that they stand for. */
 import { z } from 'zod'
-import { findingSeverities, registryAccess } from '../../core/contract'
+import { findingSeverities, lookedFor, registryAccess } from '../../core/contract'
 import { imageParts } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Site, World } from '../world'
@@ -10,19 +10,27 @@ export const registryOf = (site: Site): string | null =>
   site.registryHost ??
   (site.records.some((record) => record.name === 'registry') ? `registry.${site.nameDomain}` : null)
 
+/** Where nodes of a new cluster look for images of others: in the registry inside their site, else in the one that keeps them. */
+export const mirrorOf = (
+  outside: World['outside'],
+  site: Site | undefined,
+): Pick<Cluster, 'redirects'> =>
+  outside
+    ? {
+        redirects: [
+          {
+            from: outside.host,
+            to: `${site?.registryHost ?? outside.registry}/${outside.below}`,
+          },
+        ],
+      }
+    : {}
+
 /** The digest of an image in the registry that its name says; null where it is not there. */
 export function heldDigest(world: World, image: string): string | null {
   const { repository, tag } = imageParts(image)
   const tags = world.images?.[repository]
   return tags && Object.hasOwn(tags, tag) ? (tags[tag] ?? null) : null
-}
-
-/** The names under which nodes of a cluster look for an image: where they are redirected first, then as it is written. */
-export function namesOf(cluster: Cluster, image: string): readonly string[] {
-  const redirected = (cluster.redirects ?? []).flatMap(({ from, to }) =>
-    image.startsWith(`${from}/`) ? [`${to}${image.slice(from.length)}`] : [],
-  )
-  return [...redirected, image]
 }
 
 /** The repositories of a registry, each with the digests of its tags; one without any is gone. */
@@ -42,7 +50,7 @@ const told = z.object({
 /** A container that runs keeps the digest that was pulled for it, whatever its tag stands for from now on. */
 function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, string>): void {
   for (const workload of cluster.workloads) {
-    const names = namesOf(cluster, workload.image)
+    const names = lookedFor(cluster.redirects, workload.image)
     const before = names.map((name) => moved.get(name)).find((digest) => digest !== undefined)
     if (before === undefined) continue
     for (const pod of cluster.running)

@@ -32,6 +32,7 @@ import { Joins } from './joins'
 import { Verdicts } from './verdicts'
 import './run.css'
 import { RunReason, StepReason } from './reasons'
+import { Rehearsal } from './rehearsal'
 import { Status } from './status'
 import { FailedAttempts, Seen } from './step-parts'
 import { Unfolded } from './unfolded'
@@ -316,6 +317,7 @@ function OneRun({
         <Joins joins={joins} missing={missing} />
       ) : null}
       <DrivesAwaited steps={steps} />
+      <Rehearsal record={record} />
       {steps.length === 0 ? (
         <div className="empty">
           There is no plan while something stops this. The findings beside say what, and what clears

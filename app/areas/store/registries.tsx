@@ -85,10 +85,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     return { registries, at: null, rows: [], images: [], access: openAccess, now }
   const access = await gyrarch.registries.accountsOf(registry).current()
   const contents = await registry.contents()
-  const runs = await runningImages(
-    view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name),
-    (cluster) => fleet.objectsOf(cluster),
-  )
+  const runs = await runningImages(view.clusters, (cluster) => fleet.objectsOf(cluster))
   const published = await gyrarch.registries.published()
   const byDigest = new Map(published.images.map((image) => [image.digest, image]))
   const rows = [...contents]

@@ -1,7 +1,9 @@
 /** What a cluster’s API tells: itself, its nodes, its events, what its pods use and whom they call. Times are ISO 8601, UTC. */
 import { z } from 'zod'
 import type { Told } from '../told'
+import { redirect } from '../redirects'
 import { pullsAs } from '../registry-access'
+import { apiClient } from './api-client'
 import { machine } from './site'
 import { storageReport } from './storage'
 
@@ -55,7 +57,7 @@ export const clusterReport = z.object({
   /** Ranges towards which pods keep their own addresses. */
   keepSource: z.array(z.string()),
   /** Where its nodes look for images instead, by the beginning of their names. */
-  redirects: z.array(z.object({ from: z.string(), to: z.string() })).optional(),
+  redirects: z.array(redirect).optional(),
   /** What nodes show to registries when they pull for a namespace. */
   pullsAs: z.array(pullsAs).optional(),
   namespaces: z.array(z.string()),
@@ -71,18 +73,7 @@ export const clusterReport = z.object({
   /** Add-ons installed, and in which version. */
   addOns: z.array(z.object({ name: z.string(), version: z.string() })).default([]),
   /** Who asked its API for versions of objects, counted over the last day, by the agent that they name themselves. */
-  apiClients: z
-    .array(
-      z.object({
-        agent: z.string(),
-        /** The workload that asks, as `cluster/namespace/name`. */
-        from: z.string(),
-        apiVersion: z.string(),
-        kind: z.string(),
-        perDay: z.number(),
-      }),
-    )
-    .default([]),
+  apiClients: z.array(apiClient).default([]),
   /** Its replicated storage; null where it has none. */
   storage: storageReport.nullable().default(null),
 })

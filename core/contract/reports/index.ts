@@ -1,4 +1,5 @@
 /** What the outside reports, one file a slice. */
+export { apiClient } from './api-client'
 export {
   backup,
   type ClusterEvent,

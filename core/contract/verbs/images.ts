@@ -1,5 +1,6 @@
 /** Images on their way: fetched, written onto drives, taken from them into a registry, and pulled by nodes. */
 import { z } from 'zod'
+import { redirect } from '../redirects'
 import { ref } from '../refs'
 import { atCluster, atSite, clusterSlice, siteSlice } from '../places'
 import { verb } from '../verb'
@@ -137,8 +138,6 @@ export const imagesWithdraw = verb({
   at: desk,
   touches: siteSlice,
 })
-
-const redirect = z.object({ from: z.string(), to: z.string() })
 
 /** Tells every node of a cluster where to look for images instead. */
 export const nodesRedirect = verb({

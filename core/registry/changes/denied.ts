@@ -1,5 +1,11 @@
 /** Whose images a registry gives to others alone: by what nodes show when they pull for a namespace. */
-import { accessRefusal, type AccessRefusal, isAmong, type RegistryAccess } from '../../contract'
+import {
+  accessRefusal,
+  type AccessRefusal,
+  isAmong,
+  lookedFor,
+  type RegistryAccess,
+} from '../../contract'
 import {
   type ClusterView,
   type FleetView,
@@ -27,14 +33,6 @@ export interface Denied {
   readonly refusal: AccessRefusal
 }
 
-/** The names under which nodes look for an image: where they are redirected, then as it is written. */
-const namesOf = (cluster: ClusterView, image: string): readonly string[] => [
-  ...(cluster.redirects ?? []).flatMap(({ from, to }) =>
-    image.startsWith(`${from}/`) ? [`${to}${image.slice(from.length)}`] : [],
-  ),
-  image,
-]
-
 /** Why every registry that nodes ask refuses an image to a namespace, by the last that does; null where one gives it, or it is not known who holds it. */
 export function deniedImage(
   view: FleetView,
@@ -43,7 +41,7 @@ export function deniedImage(
   image: string,
 ): Denied | null {
   let denied: Denied | null = null
-  for (const name of namesOf(cluster, image)) {
+  for (const name of lookedFor(cluster.redirects, image)) {
     const reference = parseReference(name)
     const registry = reference ? registryIn(view, reference.host) : undefined
     if (!reference || !registry) return null

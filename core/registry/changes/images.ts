@@ -15,7 +15,7 @@ import { type FleetView, listedObjects, type SiteView } from '../../fleet'
 import { isPodObject } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import type { PublishedImage } from '../../releases'
-import { parseReference } from '../reference'
+import { listedWhere } from '../reference'
 import { registriesAre, unknownRegistry } from './access-shared'
 import { judgedOf, workloadOf } from './judged'
 import { said } from './says'
@@ -181,8 +181,7 @@ function usersOf(view: FleetView, name: string): readonly { workload: string; po
     for (const pod of listedObjects(view, cluster.name)) {
       if (!isPodObject(pod)) continue
       const isUser = (pod.spec?.containers ?? []).some(({ image }) => {
-        const reference = parseReference(image ?? '')
-        return reference && `${reference.repository}:${reference.tag ?? 'latest'}` === name
+        return listedWhere(cluster.redirects, image ?? '').includes(name)
       })
       if (!isUser) continue
       const workload = `${cluster.name} ${pod.metadata.namespace ?? 'default'}/${workloadOf(pod)}`

@@ -1,9 +1,9 @@
 /** What is known of an image by the name that a pod gives it. */
-import type { JudgedImage } from '../../contract'
+import type { JudgedImage, Redirect } from '../../contract'
 import { findingSeverities } from '../../contract'
 import type { FleetView } from '../../fleet'
 import type { Published, PublishedImage } from '../../releases'
-import { parseReference } from '../reference'
+import { listedWhere } from '../reference'
 
 const indexes = new WeakMap<Published['images'], ReadonlyMap<string, PublishedImage>>()
 
@@ -16,12 +16,16 @@ function byName(images: Published['images']): ReadonlyMap<string, PublishedImage
   return index
 }
 
-/** A published image by the name that a pod gives it; undefined where it is not published. */
-export function publishedImage(view: FleetView, image: string): PublishedImage | undefined {
-  const reference = parseReference(image)
-  return reference && view.published
-    ? byName(view.published.images).get(`${reference.repository}:${reference.tag ?? 'latest'}`)
-    : undefined
+/** A published image by the name that a pod of a cluster gives it; undefined where it is not published. */
+export function publishedImage(
+  view: FleetView,
+  image: string,
+  redirects?: readonly Redirect[],
+): PublishedImage | undefined {
+  if (!view.published) return undefined
+  const index = byName(view.published.images)
+  const listed = listedWhere(redirects, image).find((name) => index.has(name))
+  return listed === undefined ? undefined : index.get(listed)
 }
 
 /** Whether an image is signed, and the gravest finding in it. */
@@ -33,8 +37,12 @@ export const judgedImage = ({ signed, vulnerabilities = [] }: PublishedImage): J
     ) ?? null,
 })
 
-export function judgedOf(view: FleetView, image: string): JudgedImage | null {
-  const published = publishedImage(view, image)
+export function judgedOf(
+  view: FleetView,
+  image: string,
+  redirects?: readonly Redirect[],
+): JudgedImage | null {
+  const published = publishedImage(view, image, redirects)
   return published ? judgedImage(published) : null
 }
 

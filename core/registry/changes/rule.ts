@@ -60,12 +60,13 @@ function standingRule(view: FleetView, intent: RuleIntent): ImageRule {
 function stopped(intent: RuleIntent, view: FleetView) {
   const rule = ruleOf(intent)
   const broken = new Map<string, { pods: number; image: string; why: string }>()
+  const redirects = clusterOf(view, intent.cluster)?.redirects
   for (const pod of listedObjects(view, intent.cluster)) {
     if (!isPodObject(pod) || (pod.metadata.namespace ?? 'default') !== intent.namespace) continue
     const workload = workloadOf(pod)
     for (const container of pod.spec?.containers ?? []) {
       const image = container.image ?? ''
-      const judged = judgedOf(view, image)
+      const judged = judgedOf(view, image, redirects)
       const breaks = judged && brokenRule(rule, judged)
       if (!judged || !breaks) continue
       const before = broken.get(workload)

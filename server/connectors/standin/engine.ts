@@ -46,6 +46,8 @@ import {
   usage,
   type World,
 } from '~/standin'
+import { momentOf, readyPods } from '~/standin/model'
+import { modelOf, type ObservedFleet, type ObservedObjects } from './model'
 
 /** A stamped command out of the log. */
 export interface LoggedCommand {
@@ -71,6 +73,10 @@ export interface RunReport {
 }
 
 export interface Asks {
+  /** A world made of what was observed, in place of whatever was there. */
+  model: { ask: { view: ObservedFleet; objects: ObservedObjects; seed: number }; answer: null }
+  moment: { ask: { clusters: readonly string[] }; answer: ReturnType<typeof momentOf> }
+  readyPods: { ask: { clusters: readonly string[] }; answer: Readonly<Record<string, number>> }
   build: { ask: { scenario: Scenario; seed: number; nodes: number; at: number }; answer: null }
   restore: { ask: { chunks: readonly Chunk[] }; answer: null }
   replay: { ask: { commands: readonly LoggedCommand[]; until: number }; answer: RunReport }
@@ -168,6 +174,12 @@ export class Engine {
         )
         this.sim.begin()
         return null
+      case 'model':
+        return this.model(question)
+      case 'moment':
+        return momentOf(this.sim, question.clusters)
+      case 'readyPods':
+        return readyPods(this.sim, question.clusters)
       case 'restore':
         this.restore(question.chunks)
         return null
@@ -228,6 +240,12 @@ export class Engine {
       case 'chunks':
         return this.chunks(question.all)
     }
+  }
+
+  private model({ view, objects, seed }: Asks['model']['ask']): null {
+    this.sim = new Simulator(modelOf(view, objects, seed), Date.parse(view.now))
+    this.sim.begin()
+    return null
   }
 
   private command(key: string, verb: string, args: Readonly<Record<string, unknown>>): void {
