@@ -4,6 +4,8 @@ export default {
   appDirectory: 'app',
   ssr: true,
   serverBuildFile: '[name].js',
+  // A page that is not yet known would match the one for what is nowhere while it is asked for.
+  routeDiscovery: { mode: 'initial' },
   future: {
     v8_middleware: true,
     v8_splitRouteModules: true,

@@ -2,7 +2,7 @@
 import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { goTo, press, see } from './browser'
+import { find, goTo, press, see } from './browser'
 import { suite } from './suite'
 
 const served = suite({ refusals: false })
@@ -42,6 +42,20 @@ async function take(page: Page, name: string): Promise<void> {
       .catch(() => undefined)
   }
 }
+
+it('rehearses an upgrade before it runs, moment by moment', async () => {
+  const page = await visit('/renew/upgrades?cluster=alder')
+  await press(page, 'button', 'Draft it')
+  await press(page, 'button', 'Rehearse')
+  await see(page, 'steps went as planned, and no pod waited for a place')
+  const film = await find(page, 'slider', 'Moment of the rehearsal')
+  await film.press('End')
+  await see(page, 'All is done.')
+  await film.press('Home')
+  await see(page, 'back the state store up')
+  await press(page, 'button', 'Play the rehearsal')
+  await find(page, 'button', 'Pause')
+})
 
 it('story 10: burdock goes from 1.24 to a release that is supported', async () => {
   const page = await visit('/renew/upgrades?cluster=burdock')

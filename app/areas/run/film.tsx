@@ -57,10 +57,9 @@ export function Film({ rehearsal }: { readonly rehearsal: Rehearsal }) {
   const clusters = useMemo(() => byCluster(nodesAt(frames, at)), [frames, at])
   const frame = frames[at]
   if (!frame || last < 1) return null
-  const until = frames[at + 1]?.at ?? rehearsal.seconds
   const going = steps.filter(
     ({ startedAt, endedAt }) =>
-      startedAt !== null && startedAt < until && (endedAt === null || endedAt > frame.at),
+      startedAt !== null && startedAt <= frame.at && (endedAt === null || endedAt > frame.at),
   )
   return (
     <div className="film">
