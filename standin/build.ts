@@ -117,6 +117,7 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
   return {
     seed,
     images,
+    ...(scenario.releases ? { releases: scenario.releases } : {}),
     ...(outside
       ? { outside: { host: outside.host, registry: outside.registry, below: outside.below } }
       : {}),

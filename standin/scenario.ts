@@ -1,5 +1,6 @@
 /** The description from which an outside world is built. Read from files; sizes in GiB of memory and GB of disk. */
 import { z } from 'zod'
+import { outside, releases } from './scenario-supply'
 import { faultKinds } from './world'
 
 const taint = z.object({
@@ -310,15 +311,8 @@ export const scenarioSchema = z.object({
   sites: z.array(site),
   clusters: z.array(cluster),
   workloads: z.array(workload),
-  /** Images of others, which one registry of ours keeps below a path. */
-  outside: z
-    .object({
-      host: z.string(),
-      registry: z.string(),
-      below: z.string(),
-      repositories: z.array(z.string()),
-    })
-    .optional(),
+  releases: releases.optional(),
+  outside: outside.optional(),
   objects: z
     .array(
       z.object({

@@ -70,6 +70,8 @@ export interface Machine {
   address: string | null
   /** Its agent cannot reach its cluster’s API. */
   cutOff?: boolean
+  /** Its agent is older than its cluster’s API takes. */
+  tooOld?: boolean
   /** Seconds its clock is behind; absent is none. */
   skewSeconds?: number
   /** Since when it has no power, in clock time. */

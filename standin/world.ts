@@ -107,7 +107,7 @@ export type SimEvent =
   | {
       readonly at: number
       readonly seq: number
-      readonly kind: 'storage' | 'tell'
+      readonly kind: 'storage' | 'tell' | 'support'
       readonly cluster: string
     }
   | { readonly at: number; readonly seq: number; readonly kind: 'fault'; readonly fault: Fault }
@@ -126,6 +126,13 @@ export interface World {
   readonly steady?: boolean
   /** What registries hold: digests by repository and tag. Absent in worlds from before there were any: then every image is there. */
   images?: Readonly<Record<string, Readonly<Record<string, string>>>>
+  /** The releases there are: until when each is supported, and whether it was withdrawn. */
+  readonly releases?: readonly {
+    readonly version: string
+    readonly released: string
+    readonly endOfSupport: string
+    readonly withdrawn: string | null
+  }[]
   /** Images of others: the host in their names, and where a registry of ours keeps them. */
   readonly outside?: { readonly host: string; readonly registry: string; readonly below: string }
   /** What is known of images by their digests: those that are not signed, or have findings. */

@@ -4,7 +4,10 @@ import { bareCluster } from '../testing/bare'
 import { driversAmong, wavesAmong } from './changes/drivers'
 
 const clusters = (drives: Readonly<Record<string, readonly string[]>>) =>
-  Object.entries(drives).map(([name, driven]) => ({ ...bareCluster(name, 'mossgate'), drives: driven }))
+  Object.entries(drives).map(([name, driven]) => ({
+    ...bareCluster(name, 'mossgate'),
+    drives: driven,
+  }))
 
 it('puts a driver before all it drives, however they are listed', () => {
   const waves = wavesAmong(clusters({ c: [], b: ['c'], a: ['b', 'c'], d: [] }))

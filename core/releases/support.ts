@@ -1,6 +1,7 @@
 /** How long what runs is supported: releases by minor line, and where each cluster stands on a day. */
 import { compareReleases, minorLine, minorsBehind } from '../units'
 import type { Release } from './release'
+import { isTooOld } from './skew'
 
 const dayMs = 86_400_000
 
@@ -38,6 +39,7 @@ export interface SupportedCluster {
   readonly name: string
   readonly site: string
   readonly release: string
+  readonly controlPlane: { readonly kind: 'own' | 'managed' }
   readonly pools: readonly {
     readonly name: string
     readonly nodes: readonly { readonly release: string }[]
@@ -66,6 +68,10 @@ export interface ClusterSupport {
   readonly state: SupportState
   /** Pools that run another release than the control plane. */
   readonly pools: readonly PoolSupport[]
+  /** The release that its cloud will have moved a managed control plane to by then, asked or not; null where it will not. */
+  readonly movedTo: string | null
+  /** Pools whose agents will then be too old for the control plane. */
+  readonly tooOld: readonly string[]
 }
 
 /** From how many days before its end a release is to be left. */
@@ -77,6 +83,32 @@ function stateOf(daysLeft: number | null): SupportState {
   return daysLeft <= endingDays ? 'ending' : 'supported'
 }
 
+/**
+ * Where a cloud will have moved a managed control plane by a day (ISO date): after the last supported day of each minor
+ * to the newest patch of the next that was out by then and not withdrawn. Null where it stays.
+ */
+function movedBy(catalogue: readonly Release[], release: string, day: string): string | null {
+  let at = release
+  for (;;) {
+    const own = catalogue.filter(({ version }) => minorLine(version) === minorLine(at))
+    const end = own
+      .map(({ endOfSupport }) => endOfSupport)
+      .sort()
+      .at(-1)
+    if (end === undefined || end >= day) break
+    const [next] = catalogue
+      .filter(
+        ({ version, released, withdrawn }) =>
+          minorsBehind(version, at) === 1 && withdrawn === null && released <= day,
+      )
+      .map(({ version }) => version)
+      .sort((a, b) => compareReleases(b, a))
+    if (next === undefined) break
+    at = next
+  }
+  return at === release ? null : at
+}
+
 /** Where clusters stand on a day (ISO date): what has lapsed first, then by what is left. */
 export function supportOn(
   clusters: readonly SupportedCluster[],
@@ -85,8 +117,9 @@ export function supportOn(
 ): readonly ClusterSupport[] {
   const until = new Map(catalogue.map(({ version, endOfSupport }) => [version, endOfSupport]))
   return clusters
-    .map(({ name, site, release, pools }): ClusterSupport => {
+    .map(({ name, site, release, controlPlane, pools }): ClusterSupport => {
       const end = until.get(release) ?? null
+      const movedTo = controlPlane.kind === 'managed' ? movedBy(catalogue, release, day) : null
       const daysLeft = end === null ? null : Math.round((Date.parse(end) - Date.parse(day)) / dayMs)
       return {
         cluster: name,
@@ -102,6 +135,10 @@ export function supportOn(
             ? []
             : [{ name: pool.name, release: oldest, behind: minorsBehind(release, oldest) }]
         }),
+        movedTo,
+        tooOld: pools
+          .filter(({ nodes }) => nodes.some((node) => isTooOld(node.release, movedTo ?? release)))
+          .map((pool) => pool.name),
       }
     })
     .sort((a, b) => (a.daysLeft ?? Infinity) - (b.daysLeft ?? Infinity))

@@ -60,6 +60,8 @@ export const renewRoutes: readonly Route[] = [
           daysLeft: z.number().nullable(),
           state: z.enum(['supported', 'ending', 'lapsed', 'unknown']),
           pools: z.array(z.object({ name: z.string(), release: z.string(), behind: z.number() })),
+          movedTo: z.string().nullable(),
+          tooOld: z.array(z.string()),
         }),
       ),
     }),

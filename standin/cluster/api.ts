@@ -10,6 +10,7 @@ import { networkWorkload } from './platform'
 import { mirrorOf } from '../registry/held'
 import { record } from './pod-events'
 import { said } from './says'
+import { queueSupport } from './support'
 
 /** Whether the API answers: it was started, its certificates hold, and for an own control plane a majority of its machines is on. */
 export function apiAnswers(
@@ -135,6 +136,7 @@ export const apiStart: Behaviour<'api.start'> = {
         }
         cluster.apiUp = true
         sim.world.clusters[name] = cluster
+        queueSupport(sim, cluster)
         record(
           sim,
           cluster,

@@ -5,6 +5,7 @@ import { answering } from './api'
 import { clusterOf } from './keeping'
 import { record } from './pod-events'
 import { said } from './says'
+import { setControlPlane, watchSkew } from './support'
 
 const minorOf = (release: string): number => Number(release.split('.')[1] ?? 0)
 
@@ -40,14 +41,7 @@ export const controlPlaneMove: Behaviour<'controlplane.move'> = {
         if ('class' in cluster) return cluster
         const { to } = op.args
         cluster.apiUp = true
-        cluster.release = to
-        const members = new Set(cluster.members)
-        for (const node of cluster.nodes) if (members.has(node.machine)) node.release = to
-        const site = sim.site(cluster.site)
-        if (site && cluster.managed)
-          site.controlPlanes = site.controlPlanes.map((plane) =>
-            plane.cluster === cluster.name ? { ...plane, release: to } : plane,
-          )
+        setControlPlane(sim, cluster, to)
         record(
           sim,
           cluster,
@@ -56,8 +50,6 @@ export const controlPlaneMove: Behaviour<'controlplane.move'> = {
           `cluster/${cluster.name}`,
           `control plane runs ${to}`,
         )
-        sim.touch(`cluster:${cluster.name}`)
-        sim.touch(`site:${cluster.site}`)
         return said('control-plane-runs', { release: to })
       },
     },
@@ -92,6 +84,7 @@ export const agentMove: Behaviour<'agent.move'> = {
             { about: `node/${cluster.name}/${name}`, ...said('agent-not-above') },
           )
         node.release = to
+        watchSkew(sim, cluster)
         sim.touch(`cluster:${cluster.name}`)
         return said('agent-runs', { node: name, release: to })
       },

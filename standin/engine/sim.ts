@@ -8,7 +8,7 @@ import type { Cluster, Fault, World, Site, OperationFailure, Operation, SimEvent
 export type Later =
   | { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string }
   | { kind: 'cron' | 'fill'; cluster: string; workload: string }
-  | { kind: 'storage' | 'tell'; cluster: string }
+  | { kind: 'storage' | 'tell' | 'support'; cluster: string }
   | { kind: 'scale'; cluster: string; autoscaler: string }
   | { kind: 'fault'; fault: Fault }
   | {

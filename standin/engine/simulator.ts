@@ -16,6 +16,7 @@ import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
 import { fillAgain } from '../cluster/fill-again'
+import { queueSupport, supportDue } from '../cluster/support'
 import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { meterSite } from '../sites/meter'
 import { powerEvent, watchAgents } from '../sites/power'
@@ -40,6 +41,8 @@ function readAgain(op: Operation): Operation {
 
 /** Done commands are kept this long for repeated keys and look-ups: two days of virtual time. */
 const keepMs = 2 * 86_400_000
+
+const isWaitedFor = ({ kind }: SimEvent): boolean => kind !== 'tell' && kind !== 'support'
 
 export class Simulator implements Sim {
   readonly world: World
@@ -86,6 +89,7 @@ export class Simulator implements Sim {
       settleFronts(this, cluster)
       lookAtTraffic(this, cluster)
       queueTelling(this, cluster)
+      queueSupport(this, cluster)
     }
     for (const cluster of Object.values(this.world.clusters)) queueAutoscalers(this, cluster)
     for (const cluster of Object.values(this.world.clusters))
@@ -98,11 +102,11 @@ export class Simulator implements Sim {
     return this.count
   }
 
-  /** When something happens next; that a cluster tells again how full its volumes are is nothing to wait for. */
+  /** When something happens next, without what nobody waits for: that a cluster tells again how full its volumes are, that support ends. */
   get nextEventAt(): number | null {
     const next = this.queue.peek()
-    if (next?.kind !== 'tell') return next?.at ?? null
-    const times = this.queue.all().flatMap(({ kind, at }) => (kind === 'tell' ? [] : at))
+    if (!next || isWaitedFor(next)) return next?.at ?? null
+    const times = this.queue.all().flatMap((event) => (isWaitedFor(event) ? event.at : []))
     return times.length === 0 ? null : times.reduce((least, at) => Math.min(least, at))
   }
 
@@ -310,6 +314,9 @@ export class Simulator implements Sim {
         if (cluster) (event.kind === 'tell' ? tellStorage : settleStorage)(this, cluster)
         return
       }
+      case 'support':
+        supportDue(this, event.cluster)
+        return
       case 'fill':
         fillAgain(this, event.cluster, event.workload)
         return

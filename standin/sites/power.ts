@@ -33,6 +33,21 @@ export function nodeOn(sim: Sim, machine: Machine): { cluster: Cluster; node: No
   return cluster && node ? { cluster, node } : undefined
 }
 
+/** Whether the status that an agent posts arrives, and is taken. */
+const isHeard = ({ power, cutOff, tooOld }: Machine): boolean =>
+  power === 'on' && cutOff !== true && tooOld !== true
+
+/** From now on nothing is heard of a machine’s agent; after a while its node is not known any more. */
+export function unheardFrom(sim: Sim, site: Site, machine: Machine): void {
+  machine.offSince = sim.now
+  sim.schedule(unheardMs, {
+    kind: 'power',
+    site: site.name,
+    machine: machine.name,
+    what: 'unheard',
+  })
+}
+
 /** Looks whether the agents of a site’s nodes still reach their API; those that do not fall silent, those that do again speak up. */
 export function watchAgents(sim: Sim, site: Site): void {
   for (const machine of site.machines) {
@@ -41,13 +56,7 @@ export function watchAgents(sim: Sim, site: Site): void {
     const reaches = reachesApi(sim, on.cluster, on.node)
     if (!reaches && machine.cutOff !== true && machine.power === 'on') {
       machine.cutOff = true
-      machine.offSince = sim.now
-      sim.schedule(unheardMs, {
-        kind: 'power',
-        site: site.name,
-        machine: machine.name,
-        what: 'unheard',
-      })
+      unheardFrom(sim, site, machine)
     } else if (reaches && machine.cutOff === true) {
       delete machine.cutOff
       if (machine.power !== 'on') continue
@@ -123,7 +132,7 @@ const ready = (
 /** The node of a machine that runs again posts its status. */
 export function heardAgain(sim: Sim, machine: Machine): void {
   const on = nodeOn(sim, machine)
-  if (!on || machine.cutOff === true) return
+  if (!on || !isHeard(machine)) return
   const was = on.node.conditions.find((condition) => condition.type === 'Ready')
   if (was?.status === 'True') return
   ready(on.node, 'True', 'AgentReady', 'the node agent posts ready status', sim.now)
@@ -195,7 +204,7 @@ export function powerEvent(
   const on = nodeOn(sim, machine)
   switch (what) {
     case 'unheard':
-      if ((machine.power === 'on' && machine.cutOff !== true) || !on) return
+      if (isHeard(machine) || !on) return
       ready(
         on.node,
         'Unknown',
@@ -215,7 +224,7 @@ export function powerEvent(
       sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
       return
     case 'evict': {
-      if ((machine.power === 'on' && machine.cutOff !== true) || !on) return
+      if (isHeard(machine) || !on) return
       // Where no node is heard at all, it is the way that is broken: nothing is evicted.
       if (
         on.cluster.nodes.every((node) =>

@@ -82,6 +82,16 @@ const columns: readonly Column<Row>[] = [
     value: (row) => row.daysLeft ?? Infinity,
     show: (row) => <StateText state={glyph[row.state]}>{leftText(row)}</StateText>,
   },
+  {
+    name: 'moved by then',
+    value: (row) => row.movedTo ?? '',
+    show: (row) =>
+      row.movedTo === null ? (
+        <span className="soft">no</span>
+      ) : (
+        <span className="mono">{row.movedTo}</span>
+      ),
+  },
   { name: 'until', value: (row) => row.until ?? '', show: (row) => row.until ?? 'not known' },
   {
     name: 'pools behind',
@@ -112,6 +122,15 @@ function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderD
             {row.cluster}
           </To>
           , {row.release}: {leftText(row)}
+          {row.movedTo === null ? null : (
+            <>
+              ; {row.site} will have moved it to <span className="mono">{row.movedTo}</span> without
+              asking
+            </>
+          )}
+          {row.tooOld.length === 0
+            ? null
+            : `; then ${listText(row.tooOld, 4)} ${row.tooOld.length === 1 ? 'is' : 'are'} too old for it`}
         </li>
       ))}
     </ul>

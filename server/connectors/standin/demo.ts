@@ -1,9 +1,10 @@
 /** The stand-ins’ share of the demo scenario, and what Gyrarch has in its register of it. */
-import { demoDocument } from '~/server/demo/scenario'
+import { demoCatalogue, demoDocument } from '~/server/demo/scenario'
 import { type Scenario, scenarioSchema } from '~/standin'
 import { enlarged } from '~/standin/build'
 
-export const demoScenario = (): Scenario => scenarioSchema.parse(demoDocument())
+export const demoScenario = (): Scenario =>
+  scenarioSchema.parse({ ...(demoDocument() as object), releases: demoCatalogue().releases })
 
 /** The clusters of the scenario, enlarged to at least `nodes` nodes. */
 export const demoClusters = (scenario: Scenario, nodes: number): Scenario['clusters'] =>
