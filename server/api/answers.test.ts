@@ -303,6 +303,10 @@ describe('answers are as described', () => {
       about: 'site/tarn-north',
       mode: 'permanent',
     })
+    await good('post', `/changes/${id}/rehearsal`)
+    await good('delete', `/changes/${id}/rehearsal`)
+    await good('post', `/changes/${id}/rehearsal`)
+    await gyrarch.rehearsals.atRest()
     await good('post', `/changes/${id}/run`, {
       accept: (await good<ChangeRecord>('get', `/changes/${id}`)).findings.map(({ key }) => key),
     })
@@ -310,6 +314,7 @@ describe('answers are as described', () => {
     expect((await runOut(gyrarch, id)).state).toBe('halted')
     const halted = await good<ChangeRecord>('get', `/changes/${id}`)
     expect(halted.failures.length).toBeGreaterThan(0)
+    await good('get', `/changes/${id}/rehearsal`)
     await good('post', `/changes/${id}/retry`)
     await runOut(gyrarch, id)
     await good('post', `/changes/${id}/give-up`)
