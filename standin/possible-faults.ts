@@ -97,6 +97,16 @@ export const possibleFaults: readonly PossibleFault[] = [
     about: 'cluster/<cluster>',
   },
   {
+    fault: 'member-silent',
+    says: 'A member of a control plane does not come back once it was moved to another release.',
+    about: 'cluster/<cluster>',
+  },
+  {
+    fault: 'add-on-crashes',
+    says: 'An add-on crashes in the version that it is moved to.',
+    about: 'addon/<cluster>/<add-on>',
+  },
+  {
     fault: 'machine-dies',
     says: 'Machines die during their first boot.',
     about: 'site/<site> or machine/<site>/<name>',
@@ -149,7 +159,11 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
   const [what = '', second, third, fourth] = about.split('/')
   const write = `Write what it is about as ${possibleFault.about}.`
   if (isDiskFault(possibleFault.fault)) return diskObjection(sim, about, write)
-  if (possibleFault.fault === 'certificate-expired')
+  if (possibleFault.fault === 'add-on-crashes')
+    return what === 'addon' && sim.cluster(second)?.addOns?.[third ?? ''] !== undefined
+      ? null
+      : `There is no add-on ${third ?? ''} in ${second ?? ''}. ${write}`
+  if (possibleFault.fault === 'certificate-expired' || possibleFault.fault === 'member-silent')
     return what === 'cluster' && sim.cluster(second)
       ? null
       : `There is no cluster ${second ?? ''}. ${write}`

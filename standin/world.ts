@@ -40,6 +40,8 @@ export const faultKinds = [
   'agent-silent',
   'route-missing',
   'certificate-expired',
+  'member-silent',
+  'add-on-crashes',
   'machine-dies',
   'machine-off',
   'host-dies',

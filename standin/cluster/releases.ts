@@ -1,5 +1,7 @@
 /** A cluster that goes from release to release: its control plane one member after the other, its add-ons one by one. */
 import { permanent } from '../failures'
+import { strike } from '../faults'
+import type { Cluster, Fault, OperationFailure } from '../world'
 import type { Behaviour } from '../engine/sim'
 import { answering } from './api'
 import { clusterOf } from './keeping'
@@ -11,6 +13,26 @@ const minorOf = (release: string): number => Number(release.split('.')[1] ?? 0)
 
 /** How long one member takes (s): its images, its processes, and until it has caught up. */
 const memberSeconds = 95
+
+/** One member was moved and is not heard again; of several the others go on answering, an only one is put back. */
+function memberSilent(cluster: Cluster, to: string, mode: Fault['mode']): OperationFailure {
+  const { name, members, release } = cluster
+  const [member = name] = members
+  return {
+    class: mode,
+    reason: 'member-not-back',
+    ...said('member-not-back', { member, to }),
+    chain: [
+      { about: `machine/${cluster.site}/${member}`, ...said('member-waits-for-store', { to }) },
+      {
+        about: `cluster/${name}`,
+        ...(members.length > 1
+          ? said('others-hold', { members: members.length, release })
+          : said('put-back', { release })),
+      },
+    ],
+  }
+}
 
 export const controlPlaneMove: Behaviour<'controlplane.move'> = {
   stages: [
@@ -40,7 +62,11 @@ export const controlPlaneMove: Behaviour<'controlplane.move'> = {
         const cluster = clusterOf(sim, op)
         if ('class' in cluster) return cluster
         const { to } = op.args
+        const silent = strike(sim, 'member-silent', [`cluster/${cluster.name}`])
+        // The only member is put back, so that its API answers again.
         cluster.apiUp = true
+        sim.touch(`cluster:${cluster.name}`)
+        if (silent) return memberSilent(cluster, to, silent.mode)
         setControlPlane(sim, cluster, to)
         record(
           sim,
@@ -105,6 +131,20 @@ export const addOnMove: Behaviour<'addon.move'> = {
             about: `cluster/${cluster.name}`,
             ...said('not-installed', { addOn }),
           })
+        const crash = strike(sim, 'add-on-crashes', [`addon/${cluster.name}/${addOn}`])
+        if (crash)
+          return {
+            class: crash.mode,
+            reason: 'add-on-crash',
+            ...said('add-on-crash', { addOn, version: to }),
+            chain: [
+              { about: `addon/${cluster.name}/${addOn}`, ...said('add-on-exits', { version: to }) },
+              {
+                about: `addon/${cluster.name}/${addOn}`,
+                ...said('add-on-stays', { version: cluster.addOns[addOn] }),
+              },
+            ],
+          }
         cluster.addOns = { ...cluster.addOns, [addOn]: to }
         sim.touch(`cluster:${cluster.name}`)
         return said('add-on-runs', { addOn, version: to })

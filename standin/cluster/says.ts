@@ -17,6 +17,19 @@ export const said = sentences({
   'agent-newer': (p: { node: string; to: string; release: string }) =>
     `the agent of ${p.node} would run ${p.to}, above the control plane’s ${p.release}`,
   'agent-not-above': () => 'an agent is never newer than the API it talks to',
+  'member-not-back': (p: { member: string; to: string }) =>
+    `${p.member} was moved to ${p.to} and does not answer.`,
+  'member-waits-for-store': (p: { to: string }) =>
+    `kube-apiserver ${p.to} exits: context deadline exceeded while dialing the state store`,
+  'others-hold': (p: { members: number; release: string }) =>
+    `${p.members - 1} of ${p.members} members hold the quorum and answer with ${p.release}`,
+  'put-back': (p: { release: string }) =>
+    `it has no other member: it was put back to ${p.release} and answers again`,
+  'add-on-crash': (p: { addOn: string; version: string }) =>
+    `${p.addOn} ${p.version} does not become ready.`,
+  'add-on-exits': (p: { version: string }) =>
+    `Back-off restarting failed container: ${p.version} exits with 1`,
+  'add-on-stays': (p: { version: string }) => `pods of ${p.version} still serve`,
   'control-plane-runs': (p: { release: string }) => `control plane runs ${p.release}`,
   'no-add-on': (p: { cluster: string; addOn: string }) => `${p.cluster} has no ${p.addOn}.`,
   'not-installed': (p: { addOn: string }) => `${p.addOn} is not installed`,

@@ -212,7 +212,7 @@ export const controlPlaneMove = verb({
   port: 'cluster',
   args: ofCluster.extend({ to: z.string() }),
   result: z.object({}),
-  failures: ['no-cluster', 'minor-skipped'],
+  failures: ['no-cluster', 'minor-skipped', 'member-not-back'],
   at: atCluster,
   touches: clusterSlice,
 })
@@ -233,7 +233,7 @@ export const addOnMove = verb({
   port: 'cluster',
   args: ofCluster.extend({ addOn: z.string(), to: z.string() }),
   result: z.object({}),
-  failures: ['no-add-on'],
+  failures: ['no-add-on', 'add-on-crash'],
   at: atCluster,
   touches: clusterSlice,
 })
