@@ -151,6 +151,43 @@ export const possibleFaults: readonly PossibleFault[] = [
 const diskObjection = (sim: Sim, about: string, write: string): string | null =>
   diskAbout(sim, about) ? null : `No storage of a cluster has the disk ${about}. ${write}`
 
+const clusterFaults = [
+  'certificate-expired',
+  'member-silent',
+  'add-on-crashes',
+  'answers-fail',
+] as const satisfies readonly FaultKind[]
+type ClusterFault = (typeof clusterFaults)[number]
+
+const isClusterFault = (kind: FaultKind): kind is ClusterFault =>
+  clusterFaults.some((candidate) => candidate === kind)
+
+/** Why a fault of a cluster, or of something in it, cannot be about this, or null. */
+function clusterObjection(
+  sim: Sim,
+  kind: ClusterFault,
+  about: string,
+  write: string,
+): string | null {
+  const [what, name = '', second = '', third = ''] = about.split('/')
+  const cluster = sim.cluster(name)
+  switch (kind) {
+    case 'add-on-crashes':
+      return what === 'addon' && cluster?.addOns?.[second] !== undefined
+        ? null
+        : `There is no add-on ${second} in ${name}. ${write}`
+    case 'answers-fail':
+      return what === 'workload' &&
+        cluster?.workloads.some(
+          (workload) => workload.namespace === second && workload.name === third,
+        )
+        ? null
+        : `There is no workload ${second}/${third} in ${name}. ${write}`
+    default:
+      return what === 'cluster' && cluster ? null : `There is no cluster ${name}. ${write}`
+  }
+}
+
 /** Why a fault cannot be about this, or null. */
 export function faultObjection(sim: Sim, kind: string, about: string): string | null {
   const possibleFault = possibleFaults.find((possible) => possible.fault === kind)
@@ -158,27 +195,14 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
     return `There is no fault ${kind}. Possible: ${possibleFaults.map((possible) => possible.fault).join(', ')}.`
   const [what = '', second, third, fourth] = about.split('/')
   const write = `Write what it is about as ${possibleFault.about}.`
-  if (isDiskFault(possibleFault.fault)) return diskObjection(sim, about, write)
-  if (possibleFault.fault === 'add-on-crashes')
-    return what === 'addon' && sim.cluster(second)?.addOns?.[third ?? ''] !== undefined
-      ? null
-      : `There is no add-on ${third ?? ''} in ${second ?? ''}. ${write}`
-  if (possibleFault.fault === 'certificate-expired' || possibleFault.fault === 'member-silent')
-    return what === 'cluster' && sim.cluster(second)
-      ? null
-      : `There is no cluster ${second ?? ''}. ${write}`
-  if (possibleFault.fault === 'answers-fail')
-    return what === 'workload' &&
-      sim
-        .cluster(second)
-        ?.workloads.some((workload) => workload.namespace === third && workload.name === fourth)
-      ? null
-      : `There is no workload ${third ?? ''}/${fourth ?? ''} in ${second ?? ''}. ${write}`
+  const { fault } = possibleFault
+  if (isDiskFault(fault)) return diskObjection(sim, about, write)
+  if (isClusterFault(fault)) return clusterObjection(sim, fault, about, write)
   const site = sim.site(second)
   if (!site) return `There is no site ${second ?? ''}. ${write}`
   const wrong = `${kind} is about ${possibleFault.about}, not ${about}.`
   const network = site.networks.find((network) => network.name === third)
-  switch (possibleFault.fault) {
+  switch (fault) {
     case 'machine-unavailable':
     case 'site-slow':
     case 'time-silent':

@@ -1,6 +1,7 @@
 /** What of a text stops being served: with documents that others write, broken ones among them. */
 import { expect, it } from 'vitest'
 import { auditManifests } from './audit'
+import { auditAndConvert, convertManifests } from './convert'
 
 const shortly = (text: string, target = '1.33') => {
   const audit = auditManifests(text, target)
@@ -77,4 +78,24 @@ it('follows aliases, and is not led astray by a name that is none', () => {
     },
   ])
   expect(shortly('')).toEqual({ objects: 0, found: [], unreadable: [] })
+})
+
+it('tells how far it is, from nothing to all of it', () => {
+  const text = Array.from({ length: 40 }, (_, i) =>
+    [
+      'apiVersion: batch/v1beta1',
+      'kind: CronJob',
+      `metadata: { name: job-${i} }`,
+      'spec: { schedule: "0 1 * * *" }',
+      '',
+    ].join('\n'),
+  ).join('---\n')
+  const shares: number[] = []
+  const { audit, converted } = auditAndConvert(text, '1.33', (share) => shares.push(share))
+  expect(shares).toEqual([...shares].sort((a, b) => a - b))
+  expect(shares.length).toBeGreaterThan(40)
+  expect(shares.at(-1)).toBeCloseTo(1)
+  expect(audit).toEqual(auditManifests(text, '1.33'))
+  expect(converted).toEqual(convertManifests(text, '1.33'))
+  expect(auditAndConvert('', '1.33').audit.objects).toBe(0)
 })

@@ -11,10 +11,9 @@ import {
   isSeq,
   LineCounter,
   type Node,
-  parseAllDocuments,
   type YAMLMap,
 } from 'yaml'
-import { apiYamlWith } from '../objects'
+import { readDocuments } from '../objects'
 import { isServedUntil, removalOf } from './removed'
 
 export interface GoingObject {
@@ -142,8 +141,7 @@ class Reader {
 /** Audits a text for a minor release (`1.33`). */
 export function auditManifests(text: string, target: string): RemovalAudit {
   const counter = new LineCounter()
-  const documents = parseAllDocuments(text, apiYamlWith(counter))
-  return auditDocuments('empty' in documents ? [] : documents, counter, target)
+  return auditDocuments(readDocuments(text, counter), counter, target)
 }
 
 /** Audits documents that were read with a counter of lines; each object is told as it is met. */

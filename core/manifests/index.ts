@@ -1,4 +1,5 @@
 export {
+  auditAndConvert,
   convertManifests,
   type ConvertedManifests,
   type ConvertedObject,

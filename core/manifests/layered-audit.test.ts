@@ -34,6 +34,7 @@ describe('a layered file', () => {
         gone: true,
         successor: 'policy/v1',
         layer: 'base',
+        line: 3,
         environments: ['hall', 'tarn'],
       },
     ])

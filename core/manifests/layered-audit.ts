@@ -1,4 +1,6 @@
 /** A layered file judged as what it becomes: each environment is rendered, and what goes is told with the layer that says so. */
+import { isMap, isNode, isScalar, LineCounter, parseDocument } from 'yaml'
+import { apiYaml } from '../objects'
 import { auditManifests } from './audit'
 import type { GoingLive } from './going'
 import { type LayeredFile, readLayers, renderedText, renderLayers } from './layers'
@@ -8,25 +10,53 @@ export interface LayeredGoing extends GoingLive {
   readonly environments: readonly string[]
   /** The layer that says its version: `base` or an environment. */
   readonly layer: string
+  /** Where that stands in the file, from 1: the object in the base, or the environment. */
+  readonly line: number
 }
 
 export interface LayeredAudit {
   readonly found: readonly LayeredGoing[]
   /** Environments that cannot be rendered, and why. */
-  readonly unrendered: readonly { readonly environment: string; readonly says: string }[]
+  readonly unrendered: readonly {
+    readonly environment: string
+    readonly line: number
+    readonly says: string
+  }[]
+  /** How many objects the base holds. */
+  readonly objects: number
 }
 
 /** Whether a text is a layered file, going by its first field; one that is broken is, too. */
 export const isLayered = (text: string): boolean => /^layers:\s*\d+\s*$/m.test(text.slice(0, 2000))
 
-function auditOf(file: LayeredFile, target: string): LayeredAudit {
+/** Lines of the objects of the base, by their index, and of the environments, by name. */
+function linesOf(text: string) {
+  const counter = new LineCounter()
+  const document = parseDocument(text, { ...apiYaml, lineCounter: counter })
+  const lineOf = (node: unknown): number =>
+    isNode(node) && node.range ? counter.linePos(node.range[0]).line : 1
+  const environments = document.get('environments', true)
+  const keys = isMap(environments) ? environments.items.map(({ key }) => key) : []
+  return {
+    base: (index: number): number => lineOf(document.getIn(['base', index, 'apiVersion'], true)),
+    environment: (name: string): number =>
+      lineOf(keys.find((key) => isScalar(key) && String(key.value) === name)),
+  }
+}
+
+function auditOf(text: string, file: LayeredFile, target: string): LayeredAudit {
+  const lines = linesOf(text)
   const names = Object.keys(file.environments)
   const entries = new Map<string, LayeredGoing>()
-  const unrendered: { environment: string; says: string }[] = []
+  const unrendered: LayeredAudit['unrendered'][number][] = []
   for (const environment of names.length === 0 ? [null] : names) {
     const rendered = renderLayers(file, environment)
     if (!rendered.ok) {
-      unrendered.push({ environment: environment ?? 'base', says: rendered.says })
+      unrendered.push({
+        environment: environment ?? 'base',
+        line: environment === null ? 1 : lines.environment(environment),
+        says: rendered.says,
+      })
       continue
     }
     for (const entry of auditManifests(renderedText(rendered.objects), target).found) {
@@ -37,6 +67,7 @@ function auditOf(file: LayeredFile, target: string): LayeredAudit {
       entries.set(key, {
         ...going,
         layer,
+        line: layer === 'base' ? lines.base(document) : lines.environment(layer),
         environments: [
           ...(before?.environments ?? []),
           ...(environment === null ? [] : [environment]),
@@ -44,7 +75,7 @@ function auditOf(file: LayeredFile, target: string): LayeredAudit {
       })
     }
   }
-  return { found: [...entries.values()], unrendered }
+  return { found: [...entries.values()], unrendered, objects: file.base.length }
 }
 
 /** The audit of a layered file for a minor, or what is wrong with the file. */
@@ -55,5 +86,5 @@ export function layeredAudit(
   | { readonly ok: true; readonly audit: LayeredAudit }
   | { readonly ok: false; readonly says: string } {
   const read = readLayers(text)
-  return read.ok ? { ok: true, audit: auditOf(read.file, target) } : read
+  return read.ok ? { ok: true, audit: auditOf(text, read.file, target) } : read
 }

@@ -65,6 +65,14 @@ export {
   type PolicyRefusal,
 } from './admission-policies'
 export { resourcesOf } from './plural'
-export { apiYaml, apiYamlWith, writeQuotedYaml, writeYaml, yamlDocument } from './yaml'
+export {
+  apiYaml,
+  apiYamlWith,
+  type Heard,
+  readDocuments,
+  writeQuotedYaml,
+  writeYaml,
+  yamlDocument,
+} from './yaml'
 export { cronText } from './cron-text'
 export { isCronZone, nextCron, readCron, type CronRead, type CronSchedule } from './cron'

@@ -6,11 +6,13 @@
  */
 import {
   type CollectionTag,
+  Composer,
   Document,
   type DocumentOptions,
   isScalar,
   type LineCounter,
   type ParseOptions,
+  Parser,
   type ScalarTag,
   type SchemaOptions,
   type Tags,
@@ -66,6 +68,24 @@ export const apiYaml: ParseOptions & DocumentOptions & SchemaOptions = {
 
 export const apiYamlWith = (lineCounter: LineCounter) =>
   ({ ...apiYaml, lineCounter, prettyErrors: false }) as const
+
+/** Told how much of some work is done, from 0 to 1. */
+export type Heard = (share: number) => void
+
+/** The documents of a text, one after the other; none where there is nothing in it. */
+export function readDocuments(
+  source: string,
+  lineCounter: LineCounter,
+  heard: Heard = () => undefined,
+): readonly Document.Parsed[] {
+  const composer = new Composer(apiYamlWith(lineCounter))
+  const documents: Document.Parsed[] = []
+  for (const document of composer.compose(new Parser(lineCounter.addNewLine).parse(source))) {
+    documents.push(document)
+    heard(document.range[2] / Math.max(1, source.length))
+  }
+  return documents
+}
 
 /** Text that some reader takes for a number, a truth, nothing, a time or a merge, if it is not quoted. */
 const isAmbiguous = (text: string): boolean =>

@@ -48,6 +48,32 @@ it('is SARIF 2.1.0 that a code host takes: rules, levels, and places as URIs', (
   ])
 })
 
+it('judges a layered file by what it becomes, at the lines where that is said', () => {
+  const layered = [
+    'layers: 1',
+    'base:',
+    '  - apiVersion: v1',
+    '    kind: Namespace',
+    '    metadata: { name: seeds }',
+    `  - ${nightly.trimEnd().split('\n').join('\n    ')}`,
+    'environments:',
+    '  hall: {}',
+    '  tarn:',
+    '    jsonPatch: [{ target: CronJob/none, patch: [] }]',
+    '',
+  ].join('\n')
+  const audited = auditedFile('layers.yaml', layered, '1.33')
+  expect(report([audited], '1.33', 'text').split('\n')).toEqual([
+    'layers.yaml:6: CronJob irrigation/nightly: batch/v1beta1 is not served since 1.25; use batch/v1.',
+    expect.stringMatching(/^layers.yaml:11: not read: tarn: /) as string,
+    '2 objects read, 1 gone at 1.33.',
+    '',
+  ])
+  expect(exitCode([audited])).toBe(1)
+  const broken = auditedFile('broken.yaml', 'layers: 1\nbase: 7\nenvironments: {}\n', '1.33')
+  expect(broken.audit.unreadable).toHaveLength(1)
+})
+
 it('ends with 1 only where something is gone at the target', () => {
   expect(exitCode(files)).toBe(1)
   expect(exitCode([auditedFile('later.yaml', nightly, '1.24')])).toBe(0)

@@ -1,5 +1,5 @@
 /** What an audit of files says, for people, for programs, and as SARIF 2.1.0 for code hosts. Source: OASIS SARIF 2.1.0. */
-import { auditManifests, type RemovalAudit } from '~/core/manifests'
+import { auditManifests, isLayered, layeredAudit, type RemovalAudit } from '~/core/manifests'
 import { countText } from '~/core/units'
 
 export interface AuditedFile {
@@ -10,10 +10,27 @@ export interface AuditedFile {
 export const reportFormats = ['text', 'json', 'sarif'] as const
 export type ReportFormat = (typeof reportFormats)[number]
 
+/** A file of manifests, or a layered one: that is judged as what it becomes in each of its environments. */
 export const auditedFile = (file: string, text: string, target: string): AuditedFile => ({
   file,
-  audit: auditManifests(text, target),
+  audit: isLayered(text) ? auditedLayers(text, target) : auditManifests(text, target),
 })
+
+function auditedLayers(text: string, target: string): RemovalAudit {
+  const read = layeredAudit(text, target)
+  if (!read.ok)
+    return { objects: 0, found: [], unreadable: [{ document: 0, line: 1, says: read.says }] }
+  const { objects, unrendered } = read.audit
+  return {
+    objects,
+    found: read.audit.found.map((going) => ({ ...going, document: 0 })),
+    unreadable: unrendered.map(({ environment, line, says }) => ({
+      document: 0,
+      line,
+      says: `${environment}: ${says}`,
+    })),
+  }
+}
 
 type Going = RemovalAudit['found'][number]
 

@@ -2,6 +2,7 @@
 import { useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import Button from '@mui/material/Button'
+import LinearProgress from '@mui/material/LinearProgress'
 import {
   type ConvertedManifests,
   goingClients,
@@ -31,6 +32,7 @@ import { fleetAsked } from '../moment'
 import { aimedCluster } from '../shape/tabs'
 import { SideBySide } from './side-by-side'
 import { RenewTabs } from './tabs'
+import { useConversion } from './use-conversion'
 import type { Route } from './+types/audit'
 import './renew.css'
 
@@ -122,17 +124,6 @@ interface Answer {
   readonly converted: ConvertedManifests
 }
 
-async function asked<T>(name: string, body: unknown): Promise<T> {
-  const response = await fetch(`/api/v1/compute/${name}`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify(body),
-  })
-  const answer = (await response.json()) as T & { error?: { says: string } }
-  if (!response.ok) throw new Error(answer.error?.says ?? 'The server did not answer.')
-  return answer
-}
-
 function Outcome({
   text,
   answer,
@@ -220,7 +211,7 @@ function Layered({ audit, target }: { readonly audit: LayeredAudit; readonly tar
               </Cell>
               <Cell className="mono">{entry.successor ?? 'nothing: a person decides'}</Cell>
               <Cell>{listText([...entry.environments], 4) || 'none'}</Cell>
-              <Cell>{entry.layer}</Cell>
+              <Cell>{`${entry.layer}, line ${entry.line}`}</Cell>
             </Row>
           ))}
         </PlainTable>
@@ -229,32 +220,37 @@ function Layered({ audit, target }: { readonly audit: LayeredAudit; readonly tar
   )
 }
 
+/** How far a text is read and written anew. */
+function Working({ share, onGiveUp }: { readonly share: number; readonly onGiveUp: () => void }) {
+  return (
+    <div className="working">
+      <LinearProgress variant="determinate" value={100 * share} aria-label="Written anew" />
+      <span className="soft">{Math.round(100 * share)} %</span>
+      <Button variant="text" size="small" onClick={onGiveUp}>
+        Give up
+      </Button>
+    </div>
+  )
+}
+
 function Files({ target, cluster }: { readonly target: string; readonly cluster: string | null }) {
   const [text, setText] = useState('')
-  const [answer, setAnswer] = useState<(Answer & { readonly of: string }) | null>(null)
+  const { asked, convert, giveUp } = useConversion()
   const [layered, setLayered] = useState<LayeredAudit | null>(null)
   const [refused, setRefused] = useState<string | null>(null)
-  const look = async (manifests: string): Promise<void> => {
+  const answer = asked?.answer
+  const look = (manifests: string): void => {
     setText(manifests)
     setRefused(null)
-    setAnswer(null)
+    giveUp()
     setLayered(null)
-    if (isLayered(manifests)) {
-      const read = layeredAudit(manifests, target)
-      if (read.ok) setLayered(read.audit)
-      else setRefused(read.says)
+    if (!isLayered(manifests)) {
+      convert({ text: manifests, target })
       return
     }
-    try {
-      const body = { manifests, target }
-      const [{ found: audit }, converted] = await Promise.all([
-        asked<{ found: readonly GoingObject[] }>('removal-audit', body),
-        asked<ConvertedManifests>('convert-manifests', body),
-      ])
-      setAnswer({ audit, converted, of: manifests })
-    } catch (error) {
-      setRefused(error instanceof Error ? error.message : String(error))
-    }
+    const read = layeredAudit(manifests, target)
+    if (read.ok) setLayered(read.audit)
+    else setRefused(read.says)
   }
   return (
     <section className="audit-text">
@@ -272,12 +268,20 @@ function Files({ target, cluster }: { readonly target: string; readonly cluster:
       />
       <YamlField label="Manifests" value={text} onChange={setText} manifests height="120px" />
       <div className="acts">
-        <Button variant="outlined" disabled={text.trim() === ''} onClick={() => void look(text)}>
+        <Button variant="outlined" disabled={text.trim() === ''} onClick={() => look(text)}>
           {`Write anew for ${target}`}
         </Button>
       </div>
       {layered ? <Layered audit={layered} target={target} /> : null}
-      {answer ? <Outcome text={answer.of} answer={answer} cluster={cluster} /> : null}
+      {answer?.state === 'working' ? <Working share={answer.share} onGiveUp={giveUp} /> : null}
+      {answer?.state === 'failed' ? <Notice>{answer.says}</Notice> : null}
+      {asked && answer?.state === 'done' ? (
+        <Outcome
+          text={asked.text}
+          answer={{ audit: answer.audit.found, converted: answer.converted }}
+          cluster={cluster}
+        />
+      ) : null}
     </section>
   )
 }

@@ -109,12 +109,9 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderData']) {
-  const lapsed = clusters.filter(({ state }) => state === 'lapsed')
-  const ending = clusters.filter(({ state }) => state === 'ending')
-  const windowless = clusters.filter(({ window }) => window === null)
-  const when = day === today ? 'today' : `on ${day}`
-  const list = (rows: readonly Row[]) => (
+/** Clusters with what is left of their support, and what happens by itself once it is over. */
+function Rows({ rows }: { readonly rows: readonly Row[] }) {
+  return (
     <ul className="plain">
       {rows.map((row) => (
         <li key={row.cluster}>
@@ -135,6 +132,13 @@ function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderD
       ))}
     </ul>
   )
+}
+
+function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderData']) {
+  const lapsed = clusters.filter(({ state }) => state === 'lapsed')
+  const ending = clusters.filter(({ state }) => state === 'ending')
+  const windowless = clusters.filter(({ window }) => window === null)
+  const when = day === today ? 'today' : `on ${day}`
   return (
     <>
       <h2>
@@ -143,14 +147,14 @@ function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderD
           ? `All are supported ${when}`
           : `${countText(lapsed.length, 'cluster is', 'clusters are')} out of support ${when}`}
       </h2>
-      {list(lapsed)}
+      <Rows rows={lapsed} />
       {ending.length > 0 ? (
         <>
           <h2>
             <StateGlyph state="strained" />{' '}
             {countText(ending.length, 'cluster ends', 'clusters end')} within {endingDays} days
           </h2>
-          {list(ending)}
+          <Rows rows={ending} />
         </>
       ) : null}
       {windowless.length > 0 ? (

@@ -3,17 +3,9 @@
  * every line that need not change stay as they are; what is not for a rule to decide stays, with the question.
  * Source: computations 9. O(text), and what a rule reads of each object that it changes.
  */
-import {
-  type Document,
-  isAlias,
-  isMap,
-  isScalar,
-  LineCounter,
-  parseAllDocuments,
-  type YAMLMap,
-} from 'yaml'
-import { apiYamlWith } from '../../objects'
-import { auditDocuments, type UnreadDocument } from '../audit'
+import { type Document, isAlias, isMap, isScalar, LineCounter, type YAMLMap } from 'yaml'
+import { type Heard, readDocuments } from '../../objects'
+import { auditDocuments, type RemovalAudit, type UnreadDocument } from '../audit'
 import { isServedUntil, type Removal, removalOf, servesSuccessor } from '../removed'
 import { convertAutoscaler } from './autoscalers'
 import { Conversion, type NotedChange, SharedPlace } from './conversion'
@@ -182,13 +174,34 @@ function textAt(document: Document, map: YAMLMap, key: string): string {
 
 /** Converts a text for a minor release (`1.33`). */
 export function convertManifests(text: string, target: string): ConvertedManifests {
+  return auditAndConvert(text, target).converted
+}
+
+/** How much of the work is reading. */
+const readingShare = 0.8
+
+/** Audits and converts a text, which is read once; `heard` is told how much is done. */
+export function auditAndConvert(
+  text: string,
+  target: string,
+  heard: Heard = () => undefined,
+): { readonly audit: RemovalAudit; readonly converted: ConvertedManifests } {
   const counter = new LineCounter()
-  const parsed = parseAllDocuments(text, apiYamlWith(counter))
-  const documents = 'empty' in parsed ? [] : parsed
+  const documents = readDocuments(text, counter, (share) => heard(share * readingShare))
   const converter = new Converter(text, target)
-  const { unreadable } = auditDocuments(documents, counter, target, (document, node, index) =>
-    converter.object(document, node, index),
-  )
+  const audit = auditDocuments(documents, counter, target, (document, node, index) => {
+    converter.object(document, node, index)
+    heard(readingShare + ((1 - readingShare) * (index + 1)) / documents.length)
+  })
   const { converted, left, later } = converter
-  return { manifests: converter.text(), converted, left, later, unreadable }
+  return {
+    audit,
+    converted: {
+      manifests: converter.text(),
+      converted,
+      left,
+      later,
+      unreadable: audit.unreadable,
+    },
+  }
 }
