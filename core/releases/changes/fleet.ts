@@ -92,8 +92,10 @@ function renamed(intent: FleetUpgradeIntent, finding: RawFinding): RawFinding {
   const order = orderOf(intent)
   const { offers, says, code } = finding
   const field = finding.field === undefined ? undefined : fieldIn(order, finding.field)
-  const position = /^clusters\[(\d+)\]/.exec(field ?? '')?.[1]
-  const cluster = position === undefined ? '' : (intent.clusters[Number(position)]?.cluster ?? '')
+  // A finding about the release itself has no field of its own cluster any more.
+  const position = /^drafts\[(\d+)\]/.exec(finding.field ?? '')?.[1]
+  const index = position === undefined ? undefined : order[Number(position)]
+  const cluster = index === undefined ? '' : (intent.clusters[index]?.cluster ?? '')
   return {
     ...finding,
     ...(says.includes(cluster) ? {} : said('member.tells', { cluster, code, says })),
