@@ -252,6 +252,42 @@ describe('computations', () => {
       { hours: 12, hoursRunning: 3, spendWithout: 24, spendWith: 6, saved: 18 },
     ],
     [
+      'diagnose',
+      {
+        objects: [
+          {
+            kind: 'Node',
+            metadata: { name: 'n1' },
+            spec: { unschedulable: true },
+            status: { conditions: [{ type: 'Ready', status: 'True' }] },
+          },
+        ],
+        about: 'node/n1',
+        now: '2026-03-02T06:00:00Z',
+      },
+      {
+        symptom: 'node/n1 takes no pods as it should',
+        causes: [
+          {
+            cause: 'cordoned',
+            about: 'node/n1',
+            share: 1,
+            says: 'node/n1: it was closed for new pods',
+            chain: [{ about: 'node/n1', says: 'unschedulable: true' }],
+            because: [{ type: 'object', about: 'node/n1', at: null, text: 'unschedulable: true' }],
+            remedies: [
+              {
+                says: 'Open n1 again: it takes pods then',
+                patch: [{ op: 'replace', path: '/objects/0/spec/unschedulable', value: false }],
+              },
+            ],
+          },
+        ],
+        ruledOut: [],
+        next: null,
+      },
+    ],
+    [
       'placement',
       { objects: [{ kind: 'Pod', metadata: { name: 'a' }, spec: {} }] },
       {

@@ -44,3 +44,8 @@ export const wrong = (path: string, says: string): Computed => ({ ok: false, pat
 
 /** The objects of a cluster, as exported. */
 export const objects = z.array(z.unknown()).max(500_000)
+
+export const instant = z.iso.datetime({
+  offset: true,
+  error: 'Write an instant like 2026-03-01T00:00:00Z.',
+})

@@ -16,10 +16,16 @@ import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/
 import { allocatable, quorum } from '~/core/sizing'
 import { occurrences } from '~/core/windows'
 import { parseBytes, parseCpuMilli } from '~/core/units'
-import { type Computation, type Computed, computation, objects, value, wrong } from './computation'
-import { renewComputations } from './renew'
-import { storageComputations } from './storage'
-import { wireComputations } from './wire'
+import { areaComputations } from './areas'
+import {
+  type Computation,
+  type Computed,
+  computation,
+  instant,
+  objects,
+  value,
+  wrong,
+} from './computation'
 
 export type { Computation, Computed }
 
@@ -36,10 +42,6 @@ const quantity = z
 /** A wide bound that keeps sums of products inside what a double holds. */
 const finite = z.number().min(0).max(1e15)
 const share = z.union([z.int().min(0).max(1_000_000), z.string().max(20)])
-const instant = z.iso.datetime({
-  offset: true,
-  error: 'Write an instant like 2026-03-01T00:00:00Z.',
-})
 
 export const computations: readonly Computation[] = [
   computation({
@@ -390,9 +392,7 @@ export const computations: readonly Computation[] = [
         : { ok: false, path: read.path, says: read.says, tooLarge: read.tooLarge === true }
     },
   }),
-  ...wireComputations,
-  ...storageComputations,
-  ...renewComputations,
+  ...areaComputations,
 ]
 
 export const computationNamed = (name: string): Computation | undefined =>

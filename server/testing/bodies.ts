@@ -135,6 +135,15 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
     nodes: ['n1'],
     options: { surge: '25%', unavailable: 1, allowLocalData: true },
   },
+  '/compute/diagnose': {
+    objects: [
+      { kind: 'Pod', metadata: { name: 'a' }, spec: {}, status: { phase: 'Pending' } },
+      { kind: 'Event', type: 'Warning', reason: 'FailedScheduling', message: 'no nodes available' },
+    ],
+    logs: [{ from: 'node/n1', lines: ['ready'] }],
+    about: 'pod/default/a',
+    now: '2026-03-02T06:00:00Z',
+  },
   '/compute/replicas': {
     current: 2,
     min: 1,
