@@ -49,7 +49,10 @@ export async function openPage(
 /** Opens a page and waits until it answers to clicks. */
 export async function goTo(page: Page, url: string): Promise<void> {
   await page.goto(url, { waitUntil: 'load' })
-  await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes')
+  // Tabs in the background paint nothing, so they are asked at intervals and not at each frame.
+  await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', {
+    polling: 100,
+  })
 }
 
 const selector = (role: string, name: string): string =>

@@ -115,5 +115,5 @@ it('an image that nobody vouches for: what a rule would stop is told, and a sign
   await press(page, 'button', 'Run')
   await see(page, 'Done and proven')
   await goTo(page, `${served.url}/store/registries`)
-  await see(page, '1 repository has unsigned tags')
+  await see(page, '4 repositories have unsigned tags')
 })

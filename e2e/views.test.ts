@@ -251,10 +251,6 @@ it('one event stream serves all tabs of a browser', async () => {
         if (sent.url().endsWith('/api/v1/live')) streams.push(sent.url())
       })
       await goTo(page, `${served.url}/fleet`)
-      // Tabs in the background paint nothing, so they are asked at intervals and not at each frame.
-      await page.waitForFunction(() => document.documentElement.dataset['awake'] === 'yes', {
-        polling: 100,
-      })
       return page
     }),
   )
