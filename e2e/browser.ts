@@ -87,6 +87,16 @@ export async function press(
     .click()
 }
 
+/** Presses what begins a draft and goes to it; a page that is still being drawn may move it from under the pointer, or make it anew. */
+export async function pressToDraft(page: Page, name: string): Promise<void> {
+  for (let attempt = 0; attempt < 4 && !page.url().includes('/changes/'); attempt++) {
+    await press(page, 'button', name)
+    await page
+      .waitForFunction(() => location.pathname.startsWith('/changes/'), { timeout: 8000 })
+      .catch(() => undefined)
+  }
+}
+
 /** Waits until the page shows a text. */
 export async function see(page: Page, text: string, timeout = 30_000): Promise<void> {
   await page

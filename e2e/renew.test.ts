@@ -2,7 +2,7 @@
 import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { find, goTo, press, see } from './browser'
+import { find, goTo, press, pressToDraft, see } from './browser'
 import { suite } from './suite'
 
 const served = suite({ refusals: false })
@@ -33,16 +33,6 @@ it('writes a file anew beside what it was, its comments kept', async () => {
   expect(after).toContain('apiVersion: networking.k8s.io/v1 # still asked for by gate-sync')
 })
 
-/** Drafts the upgrade that is shown; the ladder may still be drawn and move the button from under the pointer. */
-async function draftIt(page: Page): Promise<void> {
-  for (let attempt = 0; attempt < 4 && !page.url().includes('/changes/'); attempt++) {
-    await press(page, 'button', 'Draft it')
-    await page
-      .waitForFunction(() => location.pathname.startsWith('/changes/'), { timeout: 8000 })
-      .catch(() => undefined)
-  }
-}
-
 /** Takes a remedy: the draft it leads to comes back to this one. Findings may still come in and move it from under the pointer. */
 async function take(page: Page, name: string): Promise<void> {
   for (let attempt = 0; attempt < 4 && !page.url().includes('then='); attempt++) {
@@ -55,7 +45,7 @@ async function take(page: Page, name: string): Promise<void> {
 
 it('rehearses an upgrade before it runs, moment by moment', async () => {
   const page = await visit('/renew/upgrades?cluster=alder')
-  await draftIt(page)
+  await pressToDraft(page, 'Draft it')
   await press(page, 'button', 'Rehearse')
   await see(page, 'steps went as planned, and no pod waited for a place')
   const film = await find(page, 'slider', 'Moment of the rehearsal')
@@ -70,7 +60,7 @@ it('rehearses an upgrade before it runs, moment by moment', async () => {
 it('story 10: burdock goes from 1.24 to a release that is supported', async () => {
   const page = await visit('/renew/upgrades?cluster=burdock')
   await see(page, '9 steps of the control plane, 4 turnovers')
-  await draftIt(page)
+  await pressToDraft(page, 'Draft it')
   await see(page, '2 objects are written in a version that 1.33 no longer serves')
   await see(page, 'burdock has no maintenance window')
   await take(page, 'Write all of them anew first')
@@ -80,7 +70,7 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
   await see(page, 'Done and proven')
   for (const release of ['1.26.15', '1.29.14']) {
     await goTo(page, `${served.url}/renew/upgrades?cluster=burdock`)
-    await draftIt(page)
+    await pressToDraft(page, 'Draft it')
     // All findings are there: nothing moves any more under the pointer.
     await see(page, 'burdock has no maintenance window')
     await take(page, `Put the image of ${release} in place first`)
@@ -90,7 +80,7 @@ it('story 10: burdock goes from 1.24 to a release that is supported', async () =
     await see(page, 'Done and proven')
   }
   await goTo(page, `${served.url}/renew/upgrades?cluster=burdock`)
-  await draftIt(page)
+  await pressToDraft(page, 'Draft it')
   await see(page, 'burdock has no maintenance window')
   for (const box of await page.$$('input[type=checkbox]')) await box.click()
   await press(page, 'button', 'Run')

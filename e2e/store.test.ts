@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { ElementHandle } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { fill, find, goTo, press, see } from './browser'
+import { fill, find, goTo, press, pressToDraft, see } from './browser'
 import { suite } from './suite'
 
 const served = suite({ refusals: false })
@@ -41,7 +41,7 @@ it('story 8: copies move to the storage network once its links take full packets
   await see(page, '6 of 42 pairs would fail')
   await press(page, 'button', 'cedar-general-1 to cedar-storage-3: too large, 1500 bytes')
   await see(page, 'Large packets do not arrive')
-  await press(page, 'button', 'Set the link of cedar-storage-3 to 9000 bytes')
+  await pressToDraft(page, 'Set the link of cedar-storage-3 to 9000 bytes')
   await see(page, 'Nothing stands against it')
   await fill(page, 'textbox', 'cedar is guarded: type its name', 'cedar')
   await press(page, 'button', 'Run')
@@ -73,7 +73,7 @@ it('story 8: copies move to the storage network once its links take full packets
 it('story 9: what sorrel lacks is packed, carried as a file, taken in, and pulled by every node', async () => {
   const page = await visit('/store/shipments?drives-drive-512=0')
   await see(page, '8.8 GB on 1 drive')
-  await press(page, 'button', 'Pack 1 drive')
+  await pressToDraft(page, 'Pack 1 drive')
   await see(page, 'Nothing stands against it')
   await press(page, 'button', 'Run')
   await see(page, 'Running')
@@ -85,7 +85,7 @@ it('story 9: what sorrel lacks is packed, carried as a file, taken in, and pulle
   const drive = await fetch(`${served.url}/api/v1/shipments/kilnlane-1.33.2/drives/1.tar`)
   writeFileSync(file, Buffer.from(await drive.arrayBuffer()))
   await find(page, 'link', 'download')
-  await press(page, 'button', 'Take it in at kilnlane')
+  await pressToDraft(page, 'Take it in at kilnlane')
   await see(page, 'Nothing stands against it')
   await press(page, 'button', 'Run')
   await see(page, '0 of 1 drive has been put in')
@@ -110,7 +110,7 @@ it('an image that nobody vouches for: what a rule would stop is told, and a sign
   await press(page, 'button', 'Hold unsigned images back in vision (bramble)')
   await see(page, '1 pod of vision could not be made anew: seedling-vision')
   await goTo(page, `${served.url}/store/registries?repository=vision/seedling-vision`)
-  await press(page, 'button', 'Sign it')
+  await pressToDraft(page, 'Sign it')
   await see(page, 'Nothing stands against it')
   await press(page, 'button', 'Run')
   await see(page, 'Done and proven')
