@@ -170,13 +170,9 @@ export class Gyrarch {
     this.history = parts.past?.history ?? null
     this.watchers = allWatchers(this.health, watching, parts.past?.observer ?? null)
     this.joins = new Joins({
-      database: parts.database,
-      fleet: parts.fleet,
-      runner: parts.runner,
-      vault: parts.vault,
+      ...parts,
       clock: parts.outside.clock,
       wall: () => Date.now(),
-      observe: parts.observe,
       journal: (line) => this.journalLine(line),
     })
     this.boot = new Boot({
