@@ -8,8 +8,7 @@ const controlPlane = /etcd|kube-apiserver|api-?server|control-?plane|state-?stor
 
 export function clusterCauses(evidence: Evidence): Looked {
   const facts: Fact[] = [
-    ...evidence.logs
-      .map(({ from }) => from)
+    ...[...new Set(evidence.logs.map(({ from }) => from))]
       .filter((from) => from === 'cluster' || controlPlane.test(from))
       .flatMap((from) => [...evidence.linesOf(from)]),
     ...evidence

@@ -7,7 +7,12 @@ export const modelsIn =
   async (of) => {
     const link = engine()
     const clusters = Object.keys(of.objects)
-    await link.ask('model', of)
+    try {
+      await link.ask('model', of)
+    } catch (error) {
+      await link.close()
+      throw error
+    }
     return {
       issue: async (key, verb, args) => {
         await link.ask('command', { key, verb, args })
