@@ -19,6 +19,7 @@ import {
   writeBaseline,
 } from './baseline'
 import { type Bench, type Figure, meetsAim } from './figure'
+import { diagnosisFigures } from './diagnosis'
 import { diskWallFigures } from './disk-wall'
 import { fleetFigures } from './fleet'
 import { historyFigures } from './history'
@@ -41,6 +42,7 @@ const benches: readonly Bench[] = [
   { name: 'review', run: reviewFigures },
   { name: 'shipment', run: shipmentFigures },
   { name: 'wall', run: diskWallFigures },
+  { name: 'diagnosis', run: diagnosisFigures },
   { name: 'manifests', run: manifestFigures },
   { name: 'draft', run: draftFigures },
   { name: 'simulator', run: simulatorFigures },

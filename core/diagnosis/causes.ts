@@ -74,6 +74,12 @@ export interface Link {
   readonly says: string
 }
 
+/** A rule that lets through what a policy keeps back. */
+export interface PolicyOpening {
+  readonly side: 'ingress' | 'egress'
+  readonly rule: Readonly<Record<string, unknown>>
+}
+
 /** A cause that some facts speak for. */
 export interface Candidate {
   readonly cause: CauseCode
@@ -83,6 +89,10 @@ export interface Candidate {
   readonly chain: readonly Link[]
   /** One that holds for some of it only, as a scheduler’s reason of nodes that did not get far. */
   readonly isLesser?: boolean
+  /** One that no fact names: it is left over where nothing lower is known. */
+  readonly isInferred?: boolean
+  /** What a policy would have to let through as well. */
+  readonly opening?: PolicyOpening
 }
 
 /** A candidate that a fact contradicts. */

@@ -1,53 +1,104 @@
 /** Why the API of a cluster does not answer, or not well: what its state store, its members and its own log tell. */
+import { type Json, record, text } from '../objects'
 import { type Candidate, type CauseCode, type Looked } from './causes'
-import type { Fact, Evidence, Ref } from './facts'
-import { clusterCause, namesIn, refusalCause } from './messages'
-import { webhookRef } from './unmade'
+import { conditionsOf, type Fact, type Evidence, type Ref, refOfObject } from './facts'
+import { clusterCause, clusterWellAgain, namesIn, refusalCause } from './messages'
+import { webhookRef } from './webhook'
 
-const controlPlane = /etcd|kube-apiserver|api-?server|control-?plane|state-?store/i
+const controlPlane =
+  /etcd|api-?server|control-?plane|controller-?manager|kube-scheduler|state-?store/i
+/** Lines about the state store, whoever wrote them. */
+const ofStore = /etcd|\braft|mvcc|NOSPACE/i
+
+/** Lines of the control plane’s logs that nothing later in the same log shows to be over. */
+function lineFacts(evidence: Evidence): readonly Fact[] {
+  return [...new Set(evidence.logs.map(({ from }) => from))].flatMap((from) => {
+    const isOwn = from === 'cluster' || controlPlane.test(from)
+    const lines = evidence.linesOf(from).filter(({ text: line }) => isOwn || ofStore.test(line))
+    const over = new Set<CauseCode>()
+    const current: Fact[] = []
+    for (const fact of lines.toReversed()) {
+      for (const cause of clusterWellAgain(fact.text)) over.add(cause)
+      const cause = clusterCause(fact.text)
+      if (cause && !over.has(cause)) current.push(fact)
+    }
+    return current.reverse()
+  })
+}
+
+const eventFacts = (evidence: Evidence): readonly Fact[] =>
+  evidence
+    .toldOf()
+    .filter((ref) => controlPlane.test(ref))
+    .flatMap((ref) =>
+      evidence
+        .events(ref)
+        .current.filter(({ isWarning }) => isWarning)
+        .map(({ fact }) => fact),
+    )
+
+const isStoreMember = (pod: Json): boolean => {
+  const metadata = record(pod['metadata'])
+  return record(metadata['labels'])['component'] === 'etcd' || /^etcd-/.test(text(metadata['name']))
+}
+
+/** Members of the state store that are not ready, by their pods: so many that it has no quorum, or fewer. */
+function memberFacts(evidence: Evidence): readonly (readonly [CauseCode, Fact])[] {
+  const members = evidence.ofKind('Pod').filter(isStoreMember)
+  const silent = members.flatMap((pod): readonly Fact[] => {
+    const ready = conditionsOf(pod).find(({ type }) => type === 'Ready')
+    return ready && ready.status !== 'True' ? [{ ...ready.fact, about: refOfObject(pod) }] : []
+  })
+  const quorum = Math.floor(members.length / 2) + 1
+  const cause = members.length - silent.length < quorum ? 'quorum-lost' : 'member-down'
+  return silent.map((fact) => [cause, fact] as const)
+}
+
+/** What brings others about in a state store. */
+const explains: Partial<Record<CauseCode, readonly CauseCode[]>> = {
+  'quorum-lost': ['member-down', 'store-slow', 'api-overloaded'],
+  'store-full': ['store-slow'],
+  'store-slow': ['api-overloaded'],
+}
 
 export function clusterCauses(evidence: Evidence): Looked {
-  const facts: Fact[] = [
-    ...[...new Set(evidence.logs.map(({ from }) => from))]
-      .filter((from) => from === 'cluster' || controlPlane.test(from))
-      .flatMap((from) => [...evidence.linesOf(from)]),
-    ...evidence
-      .toldOf()
-      .filter((ref) => controlPlane.test(ref))
-      .flatMap((ref) =>
-        evidence
-          .events(ref)
-          .current.filter(({ isWarning }) => isWarning)
-          .map(({ fact }) => fact),
-      ),
-  ]
-  const byKey = new Map<CauseCode, Fact[]>()
-  for (const fact of facts) {
-    const cause = clusterCause(fact.text)
-    if (cause) byKey.set(cause, [...(byKey.get(cause) ?? []), fact])
-  }
-  const about: Ref = 'cluster'
-  const webhooks = evidence
-    .toldOf()
-    .flatMap((ref) => evidence.events(ref).current)
-    .filter(({ message }) => refusalCause(message) === 'webhook-unreachable')
+  const byCause = new Map<CauseCode, Fact[]>()
   const byHook = new Map<Ref, Fact[]>()
-  for (const { message, fact } of webhooks) {
-    const ref = webhookRef(evidence, namesIn.webhook(message))
-    byHook.set(ref, [...(byHook.get(ref) ?? []), fact])
+  const add = <K>(to: Map<K, Fact[]>, key: K, fact: Fact): void => {
+    to.set(key, [...(to.get(key) ?? []), fact])
   }
-  const candidateOf = (cause: CauseCode, ref: Ref, own: readonly Fact[]): Candidate => ({
-    cause,
-    about: ref,
-    facts: own,
-    chain: [
-      { about: ref, says: own[0]?.text ?? cause },
-      ...(ref === about ? [] : [{ about, says: own[0]?.text ?? cause }]),
-    ],
-  })
+  for (const fact of [...lineFacts(evidence), ...eventFacts(evidence)]) {
+    const cause = clusterCause(fact.text)
+    if (cause === 'webhook-unreachable')
+      add(byHook, webhookRef(evidence, namesIn.webhook(fact.text)), fact)
+    else if (cause) add(byCause, cause, fact)
+  }
+  for (const [cause, fact] of memberFacts(evidence)) add(byCause, cause, fact)
+  for (const ref of evidence.toldOf())
+    for (const { message, fact } of evidence.events(ref).current)
+      if (!controlPlane.test(ref) && refusalCause(message) === 'webhook-unreachable')
+        add(byHook, webhookRef(evidence, namesIn.webhook(message)), fact)
+  const about: Ref = 'cluster'
+  const candidateOf = (cause: CauseCode, ref: Ref, own: readonly Fact[]): Candidate => {
+    const says = own[0]?.text ?? cause
+    return {
+      cause,
+      about: ref,
+      facts: own,
+      chain: [{ about: ref, says }, ...(ref === about ? [] : [{ about, says }])],
+    }
+  }
   return {
     candidates: [
-      ...[...byKey].map(([cause, own]) => candidateOf(cause, about, own)),
+      ...[...byCause].map(([cause, own]) => ({
+        ...candidateOf(cause, about, [
+          ...own,
+          ...(explains[cause] ?? []).flatMap((lower) => byCause.get(lower) ?? []),
+        ]),
+        ...([...byCause.keys()].some((higher) => explains[higher]?.includes(cause))
+          ? { isLesser: true }
+          : {}),
+      })),
       ...[...byHook].map(([ref, own]) => candidateOf('webhook-unreachable', ref, own)),
     ],
     ruledOut: [],

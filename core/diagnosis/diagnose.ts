@@ -4,7 +4,15 @@
  */
 import { type Json, record, text } from '../objects'
 import { compareText } from '../units'
-import type { Candidate, CauseCode, Link, Looked, RuledOut } from './causes'
+import type { ReadyWorld } from '../wire'
+import {
+  type Candidate,
+  type CauseCode,
+  type Link,
+  type Looked,
+  nothing,
+  type RuledOut,
+} from './causes'
 import { clusterCauses } from './cluster'
 import { conditionsOf, type Fact, Evidence, type Log, type Ref, refOfObject } from './facts'
 import { restates } from './messages'
@@ -13,6 +21,8 @@ import { isWellPod, podCauses } from './pods'
 import { nextProbe, type Probe } from './probes'
 import { type DiagnosisRemedy, provenRemedies } from './remedies'
 import { said } from './says'
+import { stuckDeletion } from './stuck'
+import { claimCauses } from './unmade'
 import { serviceCauses, workloadCauses } from './workloads'
 
 export interface DiagnosisInput {
@@ -21,6 +31,8 @@ export interface DiagnosisInput {
   readonly about: Ref
   /** ISO. */
   readonly now: string
+  /** What a packet walks through, where it is known. */
+  readonly world?: ReadyWorld | null
 }
 
 export interface DiagnosedCause {
@@ -42,10 +54,21 @@ export interface Diagnosis {
   readonly next: Probe | null
 }
 
+/** Remedies are proven for so many causes, the best first. */
+const mostRemedied = 8
+
 /** Where too little is known: half at most. */
 const modest = 0.5
 
-const workloadKinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'ReplicaSet', 'Job'])
+const workloadKinds = new Set([
+  'Deployment',
+  'StatefulSet',
+  'DaemonSet',
+  'ReplicaSet',
+  'ReplicationController',
+  'Job',
+  'CronJob',
+])
 
 /** What is looked at for a subject. */
 function lookedAt(evidence: Evidence, about: Ref, object: Json | undefined): Looked {
@@ -55,7 +78,9 @@ function lookedAt(evidence: Evidence, about: Ref, object: Json | undefined): Loo
   if (kind === 'Node') return nodeCauses(evidence, object)
   if (kind === 'Service') return serviceCauses(evidence, object)
   if (workloadKinds.has(kind)) return workloadCauses(evidence, object)
-  return { candidates: [], ruledOut: [], restating: [] }
+  const stuck = stuckDeletion(evidence, object)
+  if (stuck.candidates.length > 0) return stuck
+  return kind === 'PersistentVolumeClaim' ? claimCauses(evidence, object) : nothing
 }
 
 /** What is wrong with a subject, as it shows; empty where nothing is. */
@@ -83,22 +108,39 @@ function symptomOf(object: Json | undefined, looked: Looked): string {
   }
 }
 
-const sameFact = (a: Fact, b: Fact): boolean => a.about === b.about && a.text === b.text
+const keyOf = (fact: Fact): string => `${fact.about} ${fact.text}`
 
-/** How much of what needs explaining a candidate explains. */
-function shareOf(candidate: Candidate, all: readonly Fact[]): number {
-  const explained = candidate.facts.length
-  if (explained === 0) return modest
-  const refs = new Set(candidate.chain.map(({ about }) => about))
-  const own = all.filter(
-    (fact) => refs.has(fact.about) || candidate.facts.some((each) => sameFact(each, fact)),
-  )
-  const share = Math.min(1, explained / Math.max(explained, own.length))
-  return candidate.isLesser ? share * modest : share
+/** Facts by what they are about, each once. */
+function byAbout(facts: readonly Fact[]): ReadonlyMap<Ref, readonly string[]> {
+  const result = new Map<Ref, string[]>()
+  const seen = new Set<string>()
+  for (const fact of facts) {
+    const key = keyOf(fact)
+    if (seen.has(key)) continue
+    seen.add(key)
+    const keys = result.get(fact.about)
+    if (keys) keys.push(key)
+    else result.set(fact.about, [key])
+  }
+  return result
+}
+
+/** How much of what needs explaining, about the objects of its chain, a candidate explains. */
+function shareOf(candidate: Candidate, all: ReadonlyMap<Ref, readonly string[]>): number {
+  const explained = new Set(candidate.facts.map(keyOf))
+  if (explained.size === 0) return modest
+  const own = new Set(explained)
+  for (const { about } of candidate.chain) for (const key of all.get(about) ?? []) own.add(key)
+  const share = explained.size / own.size
+  return (candidate.isLesser ?? candidate.isInferred) ? share * modest : share
 }
 
 /** Facts that need explaining: what candidates rest on, and warnings that do not merely say again that something is wrong. */
-function toExplain(evidence: Evidence, about: Ref, looked: Looked): readonly Fact[] {
+function toExplain(
+  evidence: Evidence,
+  about: Ref,
+  looked: Looked,
+): ReadonlyMap<Ref, readonly string[]> {
   const refs = new Set([
     about,
     ...looked.candidates.flatMap(({ chain }) => chain.map((link) => link.about)),
@@ -109,14 +151,12 @@ function toExplain(evidence: Evidence, about: Ref, looked: Looked): readonly Fac
       .current.filter(({ isWarning, reason, message }) => isWarning && !restates(reason, message))
       .map(({ fact }) => fact),
   )
-  const facts: Fact[] = []
-  for (const fact of [...looked.candidates.flatMap((candidate) => candidate.facts), ...warnings])
-    if (!facts.some((each) => sameFact(each, fact))) facts.push(fact)
-  return facts
+  return byAbout([...looked.candidates.flatMap((candidate) => candidate.facts), ...warnings])
 }
 
-export function diagnose({ objects, logs = [], about, now }: DiagnosisInput): Diagnosis | null {
-  const evidence = new Evidence(objects, logs, Date.parse(now))
+export function diagnose(input: DiagnosisInput): Diagnosis | null {
+  const { objects, logs = [], about, now, world = null } = input
+  const evidence = new Evidence(objects, logs, Date.parse(now), world)
   const object = about === 'cluster' ? undefined : evidence.object(about)
   if (about !== 'cluster' && !object) return null
   const looked = lookedAt(evidence, about, object)
@@ -136,22 +176,35 @@ export function diagnose({ objects, logs = [], about, now }: DiagnosisInput): Di
     .sort(
       (a, b) => b.share - a.share || compareText(a.cause, b.cause) || compareText(a.about, b.about),
     )
-  const listed = causes.filter(
-    (cause, index) =>
-      causes.findIndex((each) => each.cause === cause.cause && each.about === cause.about) ===
-      index,
+  const openings = new Map(
+    looked.candidates.flatMap(({ cause, about: of, opening }) =>
+      opening ? [[`${cause} ${of}`, { opening }] as const] : [],
+    ),
   )
+  const seen = new Set<string>()
+  const listed = causes.filter((cause) => {
+    const key = `${cause.cause} ${cause.about}`
+    return !seen.has(key) && seen.add(key)
+  })
   const [first, second] = listed
   const isUnclear = !first || first.share <= modest || first.share < 2 * (second?.share ?? 0)
   const look = (changed: readonly unknown[]) => {
-    const after = new Evidence(changed, logs, Date.parse(now))
+    const after = new Evidence(changed, logs, Date.parse(now), world)
     return lookedAt(after, about, about === 'cluster' ? undefined : after.object(about)).candidates
   }
   return {
     symptom,
-    causes: listed.map((cause) => ({
+    causes: listed.map((cause, place) => ({
       ...cause,
-      remedies: provenRemedies(cause, objects, evidence.objects, look),
+      remedies:
+        place >= mostRemedied
+          ? []
+          : provenRemedies(
+              { ...cause, ...openings.get(`${cause.cause} ${cause.about}`) },
+              objects,
+              evidence,
+              look,
+            ),
     })),
     ruledOut: looked.ruledOut,
     next: isUnclear ? nextProbe(about, listed) : null,

@@ -3,12 +3,14 @@
  * logs. Source: computations 12, “Reading it alike”.
  */
 import { type Json, list, record, records, text } from '../objects'
+import type { ReadyWorld } from '../wire'
+import { type Happening, newestTime, timeOf, type Told, told } from './events'
 
 /** `pod/namespace/name`, `node/name`, `cluster`. */
 export type Ref = string
 
 export interface Fact {
-  readonly type: 'condition' | 'status' | 'event' | 'log' | 'object'
+  readonly type: 'condition' | 'status' | 'event' | 'log' | 'object' | 'walk'
   readonly about: Ref
   /** ISO; null where nothing says when. */
   readonly at: string | null
@@ -32,6 +34,16 @@ const kindsWithoutNamespace = new Set([
   'StorageClass',
   'ValidatingWebhookConfiguration',
   'MutatingWebhookConfiguration',
+  'CSINode',
+  'VolumeAttachment',
+  'ClusterRole',
+  'ClusterRoleBinding',
+  'CustomResourceDefinition',
+  'PriorityClass',
+  'RuntimeClass',
+  'IngressClass',
+  'APIService',
+  'CertificateSigningRequest',
 ])
 
 export function refOf(kind: string, namespace: string, name: string): Ref {
@@ -46,81 +58,19 @@ export const refOfObject = (object: Json): Ref => {
   return refOf(text(object['kind']), text(metadata['namespace']), text(metadata['name']))
 }
 
-/** Objects of lists singly. */
+/** Objects of lists singly; items of a typed list may leave out their kind. */
 export const opened = (objects: readonly unknown[]): readonly Json[] =>
   objects.flatMap((given) => {
     const object = record(given)
-    const isList = text(object['kind']).endsWith('List') && Array.isArray(object['items'])
-    return isList ? opened(list(object['items'])) : [object]
+    const kind = text(object['kind'])
+    if (!kind.endsWith('List') || !Array.isArray(object['items'])) return [object]
+    const of = kind.slice(0, -4)
+    return opened(
+      list(object['items']).map((item) =>
+        of !== '' && record(item)['kind'] === undefined ? { ...record(item), kind: of } : item,
+      ),
+    )
   })
-
-export interface Happening {
-  readonly reason: string
-  readonly message: string
-  readonly isWarning: boolean
-  /** Its newest time (ms). */
-  readonly at: number
-  readonly fact: Fact
-}
-
-const timeOf = (value: unknown): number | null => {
-  const at = Date.parse(text(value))
-  return Number.isNaN(at) ? null : at
-}
-
-const newestTime = (event: Json): number | null => {
-  const times = [
-    record(event['series'])['lastObservedTime'],
-    event['lastTimestamp'],
-    event['deprecatedLastTimestamp'],
-    event['eventTime'],
-    event['firstTimestamp'],
-    record(event['metadata'])['creationTimestamp'],
-  ].flatMap((value) => timeOf(value) ?? [])
-  return times.length === 0 ? null : Math.max(...times)
-}
-
-/** How far a pod has come when an event tells of it: attach, mount, sandbox, pull, start. */
-const stages: Readonly<Record<string, number>> = {
-  FailedScheduling: 1,
-  Scheduled: 1,
-  FailedAttachVolume: 2,
-  SuccessfulAttachVolume: 2,
-  FailedMount: 3,
-  FailedMapVolume: 3,
-  SuccessfulMountVolume: 3,
-  FailedCreatePodSandBox: 4,
-  FailedPodSandBoxStatus: 4,
-  SandboxChanged: 4,
-  Pulling: 5,
-  Pulled: 5,
-  InspectFailed: 5,
-  ErrImageNeverPull: 5,
-  Created: 6,
-  Started: 6,
-}
-
-const stageOf = ({ reason, message }: Happening): number =>
-  stages[reason] ?? (reason === 'Failed' || reason === 'BackOff' ? failedStage(message) : 0)
-
-const failedStage = (message: string): number => (/pull/i.test(message) ? 5 : 6)
-
-/** Whether something that came later shows that what an event tells of is over. */
-function isSpent(event: Happening, all: readonly Happening[]): boolean {
-  const stage = stageOf(event)
-  if (!event.isWarning || stage === 0) return false
-  return all.some((later) => {
-    if (later.at < event.at || later === event) return false
-    const reached = stageOf(later)
-    return reached > stage || (reached === stage && !later.isWarning && later.reason !== 'Pulling')
-  })
-}
-
-/** What was told of an object: what stands, and what is over. */
-export interface Told {
-  readonly current: readonly Happening[]
-  readonly spent: readonly Happening[]
-}
 
 function put<T>(lists: Map<string, T[]>, key: string, item: T): void {
   const items = lists.get(key)
@@ -133,13 +83,19 @@ export class Evidence {
   private readonly byRef = new Map<Ref, Json>()
   private readonly byKind = new Map<string, Json[]>()
   private readonly onNode = new Map<string, Json[]>()
+  private readonly byOwner = new Map<Ref, Json[]>()
   private readonly eventsOf = new Map<Ref, Happening[]>()
   private readonly sorted = new Map<Ref, Told>()
+  private readonly logsOf = new Map<Ref, Log[]>()
+  private readonly lines = new Map<Ref, readonly Fact[]>()
+  private readonly remembered = new Map<string, unknown>()
 
   constructor(
     given: readonly unknown[],
     readonly logs: readonly Log[],
     readonly now: number,
+    /** What a packet walks through, where it was given. */
+    readonly world: ReadyWorld | null = null,
   ) {
     const all = opened(given)
     this.objects = all.filter((object) => text(object['kind']) !== 'Event')
@@ -148,8 +104,24 @@ export class Evidence {
       this.byRef.set(refOfObject(object), object)
       put(this.byKind, kind, object)
       if (kind === 'Pod') put(this.onNode, text(record(object['spec'])['nodeName']), object)
+      const metadata = record(object['metadata'])
+      const owners = records(metadata['ownerReferences'])
+      const owner =
+        owners.find(({ controller }) => controller === true) ??
+        owners.find(({ controller }) => controller === null || controller === undefined)
+      if (owner)
+        put(
+          this.byOwner,
+          refOf(text(owner['kind']), text(metadata['namespace']), text(owner['name'])),
+          object,
+        )
     }
     for (const event of all) if (text(event['kind']) === 'Event') this.enter(event)
+    for (const log of logs) {
+      const parts = log.from.split('/')
+      for (let count = 1; count <= parts.length; count++)
+        put(this.logsOf, parts.slice(0, count).join('/'), log)
+    }
   }
 
   object(ref: Ref): Json | undefined {
@@ -169,65 +141,67 @@ export class Evidence {
     return this.onNode.get(node) ?? []
   }
 
+  /** What an object controls. */
+  ownedBy(owner: Ref): readonly Json[] {
+    return this.byOwner.get(owner) ?? []
+  }
+
+  /** What is asked of the same evidence more than once is found once. */
+  once<T>(key: string, find: () => T): T {
+    if (!this.remembered.has(key)) this.remembered.set(key, find())
+    return this.remembered.get(key) as T
+  }
+
   private enter(event: Json): void {
-    const told = record(event['involvedObject'] ?? event['regarding'])
-    const kind = text(told['kind'])
-    const about = refOf(kind, text(told['namespace']), text(told['name']))
+    const regarded = record(event['involvedObject'] ?? event['regarding'])
+    const kind = text(regarded['kind'])
+    const name = text(regarded['name'])
+    const about = refOf(kind, text(regarded['namespace']), name)
     const at = newestTime(event)
-    const object = this.byRef.get(about)
-    const metadata = record(object?.['metadata'])
-    const [uid, own] = [text(told['uid']), text(metadata['uid'])]
-    const isOther = uid !== '' && own !== '' && uid !== own && uid !== text(told['name'])
+    const metadata = record(this.byRef.get(about)?.['metadata'])
+    const [uid, own] = [text(regarded['uid']), text(metadata['uid'])]
+    const isAnother = uid !== '' && own !== '' && uid !== own && uid !== name
     const made = timeOf(metadata['creationTimestamp'])
-    if (at === null || isOther || (made !== null && at < made)) return
+    if (at === null || isAnother || (made !== null && at < made)) return
     if (this.now - at > hourMs || at - this.now > aheadMs) return
     const message = text(event['message'] ?? event['note'])
-    const happening: Happening = {
+    put(this.eventsOf, about, {
       reason: text(event['reason']),
       message,
       isWarning: text(event['type']) !== 'Normal',
+      part: text(regarded['fieldPath']),
       at,
       fact: { type: 'event', about, at: new Date(at).toISOString(), text: message },
-    }
-    put(this.eventsOf, about, happening)
+    })
   }
 
-  /** Everything that was told of an object within the hour: what stands, and what is over. Of one reason the latest. */
+  /** Everything that was told of an object within the hour: what stands, and what is over. */
   events(ref: Ref): Told {
     const before = this.sorted.get(ref)
     if (before) return before
-    const all = [...(this.eventsOf.get(ref) ?? [])].sort((a, b) => a.at - b.at)
-    const latest = all.filter(
-      (event, index) =>
-        !all
-          .slice(index + 1)
-          .some((later) => later.reason === event.reason && stageOf(later) === stageOf(event)),
-    )
-    const told = {
-      current: latest.filter((event) => !isSpent(event, all)),
-      spent: latest.filter((event) => isSpent(event, all)),
-    }
-    this.sorted.set(ref, told)
-    return told
+    const current = told(this.eventsOf.get(ref) ?? [])
+    this.sorted.set(ref, current)
+    return current
   }
 
   /** Lines of the logs of something that are of the last hour of that log. */
   linesOf(ref: Ref): readonly Fact[] {
-    return this.logs
-      .filter(({ from }) => from === ref || from.startsWith(`${ref}/`))
-      .flatMap(({ lines }) => {
-        const timed = lines.map((line) => ({ line, at: lineTime(line, this.now) }))
-        const newest = Math.max(...timed.map(({ at }) => at ?? -Infinity))
-        return timed
-          .filter(({ at }) => at === null || newest - at <= hourMs)
-          .map(({ line, at }) => ({
-            type: 'log' as const,
-            about: ref,
-            at: at === null ? null : new Date(at).toISOString(),
-            text: line,
-          }))
-      })
+    const before = this.lines.get(ref)
+    if (before) return before
+    const facts = (this.logsOf.get(ref) ?? []).flatMap((log) => lastHourOf(log, ref, this.now))
+    this.lines.set(ref, facts)
+    return facts
   }
+}
+
+function lastHourOf({ lines }: Log, about: Ref, now: number): readonly Fact[] {
+  const times = lines.map((line) => lineTime(line, now))
+  const newest = times.reduce<number>((latest, at) => Math.max(latest, at ?? -Infinity), -Infinity)
+  return lines.flatMap((line, index): readonly Fact[] => {
+    const at = times[index] ?? null
+    if (at !== null && newest - at > hourMs) return []
+    return [{ type: 'log', about, at: at === null ? null : new Date(at).toISOString(), text: line }]
+  })
 }
 
 /** When a line was written (ms): ISO 8601 at its beginning or as `time=`, or the month and day of klog; null where it does not say. */

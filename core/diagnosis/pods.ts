@@ -1,152 +1,31 @@
 /** Why a pod waits, does not run, or is not ready: down to the lowest thing that its facts name. */
-import { type Json, record, records, text } from '../objects'
+import { type Json, record, text } from '../objects'
 import { type Candidate, type CauseCode, further, type Looked, nothing, together } from './causes'
 import {
-  conditionsOf,
-  type Fact,
-  type Happening,
-  type Evidence,
-  type Ref,
-  refOf,
-  refOfObject,
-} from './facts'
-import { mountCause, pullCause, restates, startCause } from './messages'
+  containersOf,
+  crashed,
+  failedProbe,
+  failedStart,
+  ofNode,
+  statusFact,
+  waiting,
+} from './containers'
+import type { Happening } from './events'
+import { conditionsOf, type Evidence, type Fact, type Ref, refOf, refOfObject } from './facts'
+import {
+  isUnresolved,
+  mountCause,
+  nodeLineCause,
+  pullCause,
+  restates,
+  startCause,
+} from './messages'
 import { nodeCauses } from './nodes'
 import { looked, own, status } from './own'
+import { dropped } from './policies'
 import { said } from './says'
+import { stuckDeletion } from './stuck'
 import { unscheduled } from './unmade'
-
-/** What is told of a container: its status, and that it was before. */
-interface ContainerState {
-  readonly name: string
-  readonly isInit: boolean
-  readonly waiting: Json
-  readonly last: Json
-  readonly terminated: Json
-  readonly isReady: boolean
-  readonly isRunning: boolean
-  readonly restarts: number
-}
-
-const containersOf = (pod: Json): readonly ContainerState[] =>
-  (['initContainerStatuses', 'containerStatuses'] as const).flatMap((field) =>
-    records(status(pod)[field]).map((container) => {
-      const state = record(container['state'])
-      return {
-        name: text(container['name']),
-        isInit: field === 'initContainerStatuses',
-        waiting: record(state['waiting']),
-        terminated: record(state['terminated']),
-        last: record(record(container['lastState'])['terminated']),
-        isReady: container['ready'] === true,
-        isRunning: state['running'] !== undefined,
-        restarts: Number(container['restartCount'] ?? 0),
-      }
-    }),
-  )
-
-const statusFact = (pod: Json, at: unknown, says: string): Fact => ({
-  type: 'status',
-  about: refOfObject(pod),
-  at: text(at) === '' ? null : text(at),
-  text: says,
-})
-
-const hourMs = 3_600_000
-
-/** A container that ended badly, within the hour. */
-function endedBadly(evidence: Evidence, container: ContainerState): Json | null {
-  const ended = text(container.terminated['reason']) === '' ? container.last : container.terminated
-  const at = Date.parse(text(ended['finishedAt']))
-  if (Object.keys(ended).length === 0) return null
-  if (!Number.isNaN(at) && evidence.now - at > hourMs) return null
-  return text(ended['reason']) === 'Completed' && Number(ended['exitCode'] ?? 0) === 0
-    ? null
-    : ended
-}
-
-/** Which probe failed, by the latest event that names one. */
-function failedProbe(
-  events: readonly Happening[],
-): { readonly cause: CauseCode; readonly fact: Fact } | null {
-  const event = events.findLast(
-    ({ reason, message }) => reason === 'Unhealthy' || /probe failed/i.test(message),
-  )
-  const kind = /(startup|liveness|readiness) probe/i.exec(event?.message ?? '')?.[1]?.toLowerCase()
-  return event && kind !== undefined
-    ? { cause: `${kind}-probe` as CauseCode, fact: event.fact }
-    : null
-}
-
-/** Why a container that was started ended. */
-function crashed(
-  evidence: Evidence,
-  pod: Json,
-  container: ContainerState,
-  events: readonly Happening[],
-): Candidate | null {
-  const ended = endedBadly(evidence, container)
-  const isLooping = text(container.waiting['reason']) === 'CrashLoopBackOff'
-  if (!ended && !isLooping) return null
-  const message = text(ended?.['message'])
-  const reason = text(ended?.['reason'])
-  const code = Number(ended?.['exitCode'] ?? 1)
-  const fact = statusFact(
-    pod,
-    ended?.['finishedAt'],
-    [reason, message].filter((part) => part !== '').join(': ') ||
-      text(container.waiting['message']),
-  )
-  if (reason === 'OOMKilled') return own(pod, 'memory-killed', [fact])
-  const hook = events.find(({ reason: of }) => /Failed(?:PostStart|PreStop)Hook/.test(of))
-  if (hook) return own(pod, 'hook-failed', [hook.fact, fact])
-  const probe = failedProbe(events)
-  if (probe && probe.cause !== 'readiness-probe') return own(pod, probe.cause, [probe.fact, fact])
-  const lines = evidence.linesOf(refOfObject(pod))
-  const line = lines.findLast(({ text: said_ }) => startCause(said_) !== null)
-  const plain = startCause(message) ?? (line ? startCause(line.text) : null) ?? byExit(code)
-  // Of an init container nothing lower is known then.
-  const cause = plain === 'crash' && container.isInit ? 'init-failing' : plain
-  const resolving = lines.findLast(({ text: line_ }) =>
-    /no such host|could not resolve|name resolution|server misbehaving/i.test(line_),
-  )
-  if (cause === 'crash' && resolving) return own(pod, 'name-not-resolved', [resolving, fact])
-  return own(pod, cause, [fact, ...(line ? [line] : [])])
-}
-
-function byExit(code: number): CauseCode {
-  if (code === 126) return 'not-executable'
-  return code === 127 ? 'command-missing' : 'crash'
-}
-
-/** Why a container has not been started. */
-function waiting(
-  pod: Json,
-  container: ContainerState,
-  events: readonly Happening[],
-): Candidate | null {
-  const reason = text(container.waiting['reason'])
-  const message = text(container.waiting['message'])
-  const fact = statusFact(pod, null, message === '' ? reason : message)
-  if (reason === 'InvalidImageName') return own(pod, 'image-name-invalid', [fact])
-  if (reason === 'ErrImageNeverPull') return own(pod, 'image-missing', [fact])
-  if (/ImagePull|ImageInspect|RegistryUnavailable|SignatureValidation/.test(reason)) {
-    const pulls = events.filter(
-      ({ message: told }) => pullCause(told) !== null && /pull|image/i.test(told),
-    )
-    const cause = pulls.map(({ message: told }) => pullCause(told)).at(-1) ?? pullCause(message)
-    const facts = [
-      ...pulls.map((event) => event.fact),
-      ...(pullCause(message) === null ? [] : [fact]),
-    ]
-    return cause ? own(pod, cause, facts.length === 0 ? [fact] : facts) : null
-  }
-  if (/CreateContainer|RunContainer|StartError|ContainerCannotRun/.test(reason)) {
-    const cause = startCause(message)
-    return cause ? own(pod, cause, [fact]) : null
-  }
-  return null
-}
 
 /** Why volumes or the sandbox of a pod are not there yet. */
 function preparing(
@@ -165,26 +44,39 @@ function preparing(
         events.some((event) => event.fact !== fact && /Failed(?:Attach|Mount)/.test(event.reason))
       return isVague ? [] : [own(pod, mountCause(message), [fact])]
     }
-    if (reason !== 'FailedCreatePodSandBox') return []
-    if (/no space left/i.test(message))
-      return [own(pod, 'disk-full', [fact], nodeRef(pod) ?? refOfObject(pod))]
-    if (!/network|cni|plugin/i.test(message)) return []
-    const node = evidence.object(nodeRef(pod) ?? '')
-    const lower = node ? nodeCauses(evidence, node).candidates : []
-    return lower.length > 0
-      ? further(looked(lower), { about: refOfObject(pod), says: message }).candidates.map(
-          (candidate) => ({
-            ...candidate,
-            facts: [...candidate.facts, fact],
-          }),
-        )
-      : [own(pod, 'sandbox-network', [fact])]
+    return reason === 'FailedCreatePodSandBox' ? sandbox(evidence, pod, message, fact) : []
   })
+}
+
+/** Why the sandbox of a pod was not made: its pause image, the runtime, its disk, or the network. */
+function sandbox(evidence: Evidence, pod: Json, message: string, fact: Fact): readonly Candidate[] {
+  const pull = /sandbox image|failed to pull/i.test(message) ? pullCause(message) : null
+  const cause = pull ?? (/no space left/i.test(message) ? 'disk-full' : null)
+  if (cause) return [ofNode(pod, cause, [fact])]
+  if (nodeLineCause(message) === 'runtime-down') return [ofNode(pod, 'runtime-down', [fact])]
+  if (!/network|cni|plugin/i.test(message)) return []
+  const node = evidence.object(nodeRef(pod) ?? '')
+  const lower = node
+    ? nodeCauses(evidence, node).candidates.filter((each) => each.cause !== 'cordoned')
+    : []
+  return lower.length > 0
+    ? further(looked(lower), { about: refOfObject(pod), says: message }).candidates.map((each) => ({
+        ...each,
+        facts: [...each.facts, fact],
+      }))
+    : [own(pod, 'sandbox-network', [fact])]
 }
 
 const nodeRef = (pod: Json): Ref | null => {
   const name = text(record(pod['spec'])['nodeName'])
   return name === '' ? null : refOf('Node', '', name)
+}
+
+/** Why a node agent did not take a pod that it was given. */
+function rejection(reason: string, message: string): CauseCode | null {
+  if (/^OutOf/.test(reason) || /didn't have enough resource/i.test(message)) return 'no-room'
+  if (reason === 'NodeAffinity') return 'selector'
+  return /imminent node shutdown|node is shutting down/i.test(message) ? 'machine-gone' : null
 }
 
 /** A pod that was ended, or whose node is not heard. */
@@ -217,6 +109,8 @@ function ended(evidence: Evidence, pod: Json): Looked {
         )
       : looked([own(pod, 'evicted-pressure', [fact])])
   }
+  const rejected = rejection(reason, message)
+  if (rejected) return looked([own(pod, rejected, [fact])])
   const node = evidence.object(nodeRef(pod) ?? '')
   const ready = node && conditionsOf(node).find(({ type }) => type === 'Ready')
   const isLost = reason === 'NodeLost' || ready?.status === 'Unknown'
@@ -227,30 +121,6 @@ function ended(evidence: Evidence, pod: Json): Looked {
     return further(lower, { about: refOfObject(pod), says: said('node.lost').says })
   return looked([
     own(pod, 'node-lost', [...(ready ? [ready.fact] : []), ...(reason === '' ? [] : [fact])]),
-  ])
-}
-
-function stuckDeletion(evidence: Evidence, pod: Json): Looked {
-  const metadata = record(pod['metadata'])
-  const deleted = Date.parse(text(metadata['deletionTimestamp']))
-  const grace = Number(metadata['deletionGracePeriodSeconds'] ?? 30) * 1000
-  const finalizers = metadata['finalizers']
-  if (
-    Number.isNaN(deleted) ||
-    evidence.now < deleted + grace ||
-    !Array.isArray(finalizers) ||
-    finalizers.length === 0
-  )
-    return nothing
-  return looked([
-    own(pod, 'finalizer-stuck', [
-      {
-        type: 'object',
-        about: refOfObject(pod),
-        at: text(metadata['deletionTimestamp']),
-        text: finalizers.map(String).join(', '),
-      },
-    ]),
   ])
 }
 
@@ -265,7 +135,7 @@ export const isWellPod = (pod: Json): boolean => {
   )
 }
 
-/** A pod that runs, and why it was started again within the hour. */
+/** A pod that runs, and why it was started again within the hour; and what its log waits for behind a policy. */
 function restarted(evidence: Evidence, pod: Json): Looked {
   const { current } = evidence.events(refOfObject(pod))
   const candidates = containersOf(pod).flatMap((container) => {
@@ -274,19 +144,77 @@ function restarted(evidence: Evidence, pod: Json): Looked {
       container.restarts > 0 && isTimed ? crashed(evidence, pod, container, current) : null
     return candidate ? [candidate] : []
   })
-  return looked(merged(candidates))
+  return looked(belowPolicies(evidence, pod, merged(candidates)))
+}
+
+/** What a pod does for want of an answer that a policy keeps from it. */
+const forWant = new Set<CauseCode>([
+  'crash',
+  'init-failing',
+  'name-not-resolved',
+  'startup-probe',
+  'liveness-probe',
+  'readiness-probe',
+])
+
+/** Candidates behind the policies that bring them about, where there are such. */
+function belowPolicies(
+  evidence: Evidence,
+  pod: Json,
+  candidates: readonly Candidate[],
+): readonly Candidate[] {
+  const policies = dropped(evidence, pod)
+  if (policies.length === 0) return candidates
+  const brought = candidates.filter(({ cause }) => forWant.has(cause))
+  return [
+    ...policies.map((policy) => ({
+      ...policy,
+      facts: [...policy.facts, ...brought.flatMap(({ facts }) => facts)],
+    })),
+    ...candidates.map((each) => (brought.includes(each) ? { ...each, isLesser: true } : each)),
+  ]
+}
+
+/** A probe that fails while its container runs; the name that is not resolved behind it, where the log says so. */
+function probed(evidence: Evidence, pod: Json, events: readonly Happening[]): readonly Candidate[] {
+  const probe = failedProbe(events, ['startup', 'liveness', 'readiness'])
+  if (!probe) return []
+  const line = evidence.linesOf(refOfObject(pod)).findLast(({ text: of }) => isUnresolved(of))
+  const own_ = own(pod, probe.cause, [probe.fact])
+  return line
+    ? [own(pod, 'name-not-resolved', [line, probe.fact]), { ...own_, isLesser: true }]
+    : [own_]
+}
+
+/** What a node that is not ready does to a pod of which nothing else is known. */
+function ofItsNode(evidence: Evidence, pod: Json): Looked {
+  const node = evidence.object(nodeRef(pod) ?? '')
+  const ready = node && conditionsOf(node).find(({ type }) => type === 'Ready')
+  if (!node || !ready || ready.status === 'True') return nothing
+  const lower = nodeCauses(evidence, node)
+  const candidates = lower.candidates.filter((each) => each.cause !== 'cordoned')
+  return candidates.length > 0
+    ? further({ ...lower, candidates }, { about: refOfObject(pod), says: said('node.lost').says })
+    : looked([own(pod, 'node-lost', [ready.fact])])
 }
 
 /** All that the facts about a pod speak for. */
 export function podCauses(evidence: Evidence, pod: Json): Looked {
-  const ref = refOfObject(pod)
-  const { current, spent } = evidence.events(ref)
+  return evidence.once(`pod ${refOfObject(pod)}`, () => findPodCauses(evidence, pod))
+}
+
+function findPodCauses(evidence: Evidence, pod: Json): Looked {
+  const { current, spent } = evidence.events(refOfObject(pod))
   const containers = containersOf(pod)
   if (isWellPod(pod)) return restarted(evidence, pod)
   const stuck = stuckDeletion(evidence, pod)
-  if (stuck.candidates.length > 0) return stuck
   const gone = ended(evidence, pod)
-  if (gone.candidates.length > 0) return gone
+  if (gone.candidates.length > 0)
+    return together(gone, {
+      ...stuck,
+      candidates: stuck.candidates.map((each) => ({ ...each, isLesser: true })),
+    })
+  if (stuck.candidates.length > 0) return stuck
   const isPlaced = nodeRef(pod) !== null
   const held = isPlaced ? nothing : unscheduled(evidence, pod)
   const troubled = containers.flatMap((container) => {
@@ -294,18 +222,19 @@ export function podCauses(evidence: Evidence, pod: Json): Looked {
     return candidate ? [candidate] : []
   })
   const prepared = isPlaced ? preparing(evidence, pod, current) : []
-  const probe = failedProbe(current)
   const unready = containers.some(({ isReady, isRunning }) => isRunning && !isReady)
-  const probing =
-    probe && unready && troubled.length === 0 ? [own(pod, probe.cause, [probe.fact])] : []
-  const all = [...troubled, ...prepared, ...probing]
+  const probing = unready && troubled.length === 0 ? probed(evidence, pod, current) : []
+  const told = troubled.length + prepared.length === 0 ? failedStart(pod, current) : null
+  const all = [...troubled, ...prepared, ...probing, ...(told ? [told] : [])]
   const failing = containers.find((container) => container.isInit && !container.isReady)
   const initial =
     all.length === 0 && failing && isPlaced && text(failing.waiting['reason']) !== 'PodInitializing'
       ? initFailing(pod, current)
       : []
-  return together(held, {
-    candidates: merged([...all, ...initial]),
+  const candidates = belowPolicies(evidence, pod, merged([...all, ...initial]))
+  const ofNodes = candidates.length === 0 && isPlaced ? ofItsNode(evidence, pod) : nothing
+  return together(held, ofNodes, {
+    candidates,
     ruledOut: spent.flatMap((event) => overNow(event)),
     restating: [
       ...conditionsOf(pod).map(({ fact }) => fact),

@@ -1,11 +1,12 @@
 /** Changes of a spec that take a cause away; each is tried by looking again at what it leaves. */
 import { applyJsonPatch, isRecord, type Json, list, record, records, text } from '../objects'
-import type { CauseCode } from './causes'
-import { type Ref, refOfObject } from './facts'
+import type { CauseCode, PolicyOpening } from './causes'
+import { type Evidence, type Fact, type Ref, refOfObject } from './facts'
 import { said } from './says'
+import { allowing, letting, placing } from './spec-remedies'
 
 export interface Operation {
-  readonly op: 'replace' | 'remove' | 'add'
+  readonly op: string
   /** Below the input, as `/objects/3/spec/unschedulable`. */
   readonly path: string
   readonly value?: unknown
@@ -21,12 +22,14 @@ function placeOf(
   objects: readonly unknown[],
   ref: Ref,
   above = '/objects',
+  kind = '',
 ): { readonly path: string; readonly object: Json } | null {
   for (const [index, given] of objects.entries()) {
-    const object = record(given)
+    const object = kind === '' ? record(given) : { kind, ...record(given) }
     const path = `${above}/${index}`
-    if (text(object['kind']).endsWith('List') && Array.isArray(object['items'])) {
-      const inner = placeOf(list(object['items']), ref, `${path}/items`)
+    const own = text(object['kind'])
+    if (own.endsWith('List') && Array.isArray(object['items'])) {
+      const inner = placeOf(list(object['items']), ref, `${path}/items`, own.slice(0, -4))
       if (inner) return inner
     } else if (refOfObject(object) === ref) return { path, object }
   }
@@ -104,29 +107,49 @@ function lead(
   }))
 }
 
-function offered(
-  cause: CauseCode,
-  about: Ref,
-  given: readonly unknown[],
-  objects: readonly Json[],
-): readonly DiagnosisRemedy[] {
-  if (cause !== 'cordoned' && cause !== 'no-match' && cause !== 'port-wrong') return []
-  const place = placeOf(given, about)
-  if (!place) return []
-  if (cause === 'cordoned') return place.object['kind'] === 'Node' ? [open(place)] : []
-  return cause === 'no-match' ? select(objects, place) : lead(objects, place)
+/** A cause that remedies are looked for. */
+export interface Remediable {
+  readonly cause: CauseCode
+  readonly about: Ref
+  readonly because: readonly Fact[]
+  readonly opening?: PolicyOpening
 }
 
-/** Remedies of a cause that, applied, leave it out of what `look` finds. */
-export function provenRemedies(
-  of: { readonly cause: CauseCode; readonly about: Ref },
+function offered(
+  { cause, about, opening }: Remediable,
   given: readonly unknown[],
-  objects: readonly Json[],
+  evidence: Evidence,
+): readonly DiagnosisRemedy[] {
+  const isOffered =
+    cause === 'no-match' || cause === 'port-wrong' || cause === 'cordoned' || opening !== undefined
+  const place = isOffered ? placeOf(given, about) : null
+  if (!place) return []
+  if (opening) return letting(place.object, place.path, opening)
+  if (cause === 'cordoned') return place.object['kind'] === 'Node' ? [open(place)] : []
+  return cause === 'no-match' ? select(evidence.objects, place) : lead(evidence.objects, place)
+}
+
+/** Remedies that recompute by themselves, whatever was told before: placing again, a quota’s sum. */
+function recomputed(
+  { cause, about, because }: Remediable,
+  given: readonly unknown[],
+  evidence: Evidence,
+): readonly DiagnosisRemedy[] {
+  if (cause !== 'quota') return placing(evidence, cause, about, given)
+  const place = about.startsWith('resourcequota/') ? placeOf(given, about) : null
+  return place ? allowing(place.object, place.path, because) : []
+}
+
+/** Remedies of a cause that, applied, leave it out of what `look` finds; or that recompute by themselves. */
+export function provenRemedies(
+  of: Remediable,
+  given: readonly unknown[],
+  evidence: Evidence,
   look: (
     objects: readonly unknown[],
   ) => readonly { readonly cause: CauseCode; readonly about: Ref }[],
 ): readonly DiagnosisRemedy[] {
-  return offered(of.cause, of.about, given, objects).filter(({ patch }) => {
+  const proven = offered(of, given, evidence).filter(({ patch }) => {
     const patched = applyJsonPatch({ objects: given }, patch)
     const after = patched.ok ? patched.value : null
     if (!isRecord(after) || !Array.isArray(after['objects'])) return false
@@ -134,4 +157,5 @@ export function provenRemedies(
       ({ cause, about }) => cause === of.cause && about === of.about,
     )
   })
+  return [...proven, ...recomputed(of, given, evidence)].slice(0, 3)
 }

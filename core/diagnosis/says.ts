@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
-import { countText } from '../units'
+import { countText, listText } from '../units'
 import type { CauseCode } from './causes'
 
 /** What each cause means, of what it is about. */
@@ -94,5 +94,12 @@ export const said = sentences({
   'remedy.selector': (p: { label: string; pods: number }) =>
     `Select ${p.label}: that matches ${countText(p.pods, 'pod')}`,
   'remedy.port': (p: { port: string }) => `Lead it to port ${p.port}, which its pods listen on`,
+  'remedy.placed': (p: { says: string }) => `${p.says}; placed again, it finds a node then`,
+  'remedy.quota': (p: { allows: readonly string[] }) =>
+    `Allow ${listText(p.allows)} in it: what was asked for fits then`,
+  'remedy.policy': (p: { name: string; side: 'ingress' | 'egress' }) =>
+    p.side === 'ingress'
+      ? `Let ${p.name} take in what asks there: walked again, it passes`
+      : `Let ${p.name} send out what it keeps back: walked again, it passes`,
   'service.empty': () => 'it has no pods behind it',
 })

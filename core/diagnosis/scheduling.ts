@@ -1,5 +1,5 @@
 /** What a scheduler’s message says: why nodes were passed over, and which of them got farthest. */
-import { type Json, record, text } from '../objects'
+import { type Json, record, records, text } from '../objects'
 
 export interface PassedOver {
   readonly nodes: number
@@ -56,6 +56,11 @@ const patterns: readonly Pattern[] = [
     cause: 'node',
     filter: 1,
   },
+  {
+    match: /were not ready|were out of disk|had (?:memory|disk|pid) ?pressure/i,
+    cause: 'node',
+    filter: 1,
+  },
   { match: /taint/i, cause: 'taint', filter: 1 },
   { match: /pod affinity|anti-affinity/i, cause: 'affinity', filter: 8 },
   { match: /topology spread/i, cause: 'spread', filter: 7 },
@@ -66,14 +71,15 @@ const patterns: readonly Pattern[] = [
   },
   {
     match:
-      /unbound immediate|available persistent volumes? to bind|persistentvolumeclaim.*not found|unbound PersistentVolumeClaims?/i,
+      /unbound immediate|available persistent volumes? to bind|bound to non-existent pv|persistentvolumeclaim.*not found|unbound PersistentVolumeClaims?/i,
     cause: 'claim-unbound',
     filter: 6,
   },
   { match: /max volume count|ReadWriteOncePod/i, cause: 'no-room', filter: 6 },
   { match: /free ports/i, cause: 'host-port', filter: 3 },
   {
-    match: /node affinity\/selector|node selector|node affinity|node\(s\) didn't match node/i,
+    match:
+      /node affinity\/selector|node selector|node affinity|didn't match (?:the requested )?(?:node|host)/i,
     cause: 'selector',
     filter: 2,
   },
@@ -103,14 +109,14 @@ export function schedulingReasons(message: string, pod: Json): readonly Scheduli
     .sort((a, b) => b.filter - a.filter || b.nodes - a.nodes)
 }
 
-/** The claim that a message, or else the pod, names. */
-export function claimIn(message: string, pod: Json): string | null {
+/** Claims that a message, or else the volumes of a pod, name. */
+export function claimsIn(message: string, pod: Json): readonly string[] {
   const named = /persistentvolumeclaim "([^"]+)"/i.exec(message)?.[1]
-  if (named !== undefined) return named
-  const volumes = record(pod['spec'])['volumes']
-  for (const volume of Array.isArray(volumes) ? volumes : []) {
-    const claim = text(record(record(volume)['persistentVolumeClaim'])['claimName'])
-    if (claim !== '') return claim
-  }
-  return null
+  if (named !== undefined) return [named]
+  const name = text(record(pod['metadata'])['name'])
+  return records(record(pod['spec'])['volumes']).flatMap((volume) => {
+    const claim = text(record(volume['persistentVolumeClaim'])['claimName'])
+    if (claim !== '') return [claim]
+    return volume['ephemeral'] === undefined ? [] : [`${name}-${text(volume['name'])}`]
+  })
 }

@@ -6,16 +6,8 @@ import { namesIn, refusalCause } from './messages'
 import { nodeCauses } from './nodes'
 import { looked, namespaceOf, own } from './own'
 import { said } from './says'
-import { claimIn, schedulingReasons } from './scheduling'
-
-/** The configuration of the webhook with a name; the webhook itself where none is listed. */
-export function webhookRef(evidence: Evidence, name: string | null): Ref {
-  for (const kind of ['ValidatingWebhookConfiguration', 'MutatingWebhookConfiguration'])
-    for (const configuration of evidence.ofKind(kind))
-      if (records(configuration['webhooks']).some((webhook) => webhook['name'] === name))
-        return refOfObject(configuration)
-  return refOf('ValidatingWebhookConfiguration', '', name ?? 'unknown')
-}
+import { webhookRef } from './webhook'
+import { claimsIn, schedulingReasons } from './scheduling'
 
 /** Why the API refused pods of an owner, by what it told of them. */
 export function refusedPods(evidence: Evidence, owner: Json): Looked {
@@ -79,26 +71,60 @@ export function unscheduled(evidence: Evidence, pod: Json): Looked {
   if (facts.length === 0) return nothing
   if (/no nodes available|^0\/0 nodes/i.test(message)) return looked([own(pod, 'no-nodes', facts)])
   const reasons = schedulingReasons(message, pod)
-  if (reasons.length === 0 && /persistentvolumeclaim|unbound/i.test(message))
-    return looked([claimCandidate(pod, message, facts)])
+  if (
+    reasons.length === 0 &&
+    /persistentvolumeclaim|unbound|binding volumes|VolumeBinding/i.test(message)
+  )
+    return looked([claimCandidate(evidence, pod, message, facts)])
   const [farthest] = reasons
   return together(
     ...reasons.map((entry): Looked => {
-      if (entry.cause === 'node') return unwellNodes(evidence, pod, facts)
+      if (entry.cause === 'node') return unwellNodes(evidence, pod, message, facts)
       const candidate =
         entry.cause === 'claim-unbound'
-          ? claimCandidate(pod, message, facts)
+          ? claimCandidate(evidence, pod, message, facts)
           : own(pod, entry.cause, facts, cordonedRef(evidence, entry.cause) ?? refOfObject(pod))
       return looked([entry === farthest ? candidate : { ...candidate, isLesser: true }])
     }),
   )
 }
 
-const claimCandidate = (pod: Json, message: string, facts: readonly Fact[]): Candidate => {
-  const claim = claimIn(message, pod)
-  const about =
-    claim === null ? refOfObject(pod) : refOf('PersistentVolumeClaim', namespaceOf(pod), claim)
-  return own(pod, 'claim-unbound', facts, about)
+const claimCandidate = (
+  evidence: Evidence,
+  pod: Json,
+  message: string,
+  facts: readonly Fact[],
+): Candidate => {
+  const refs = claimsIn(message, pod).map((name) =>
+    refOf('PersistentVolumeClaim', namespaceOf(pod), name),
+  )
+  const claim =
+    refs.find((ref) => {
+      const object = evidence.object(ref)
+      return object !== undefined && record(object['status'])['phase'] !== 'Bound'
+    }) ??
+    refs.find((ref) => evidence.object(ref) === undefined) ??
+    refs[0]
+  if (claim === undefined) return own(pod, 'claim-unbound', facts)
+  return own(pod, 'claim-unbound', [...claimFacts(evidence, claim), ...facts], claim)
+}
+
+/** What is told of a claim that is not bound. */
+export const claimFacts = (evidence: Evidence, claim: Ref): readonly Fact[] =>
+  evidence
+    .events(claim)
+    .current.filter(({ isWarning, reason }) => isWarning || reason === 'FailedBinding')
+    .map(({ fact }) => fact)
+
+/** Why a claim is not bound, where it should be: one that waits for its first pod is well. */
+export function claimCauses(evidence: Evidence, claim: Json): Looked {
+  const ref = refOfObject(claim)
+  const phase = record(claim['status'])['phase']
+  if (phase === 'Bound') return nothing
+  const facts = claimFacts(evidence, ref)
+  const waits = evidence.events(ref).current.some(({ reason }) => reason === 'WaitForFirstConsumer')
+  if (facts.length === 0 && waits) return nothing
+  return looked([own(claim, 'claim-unbound', facts)])
 }
 
 /** The node that was closed, where only one is. */
@@ -111,13 +137,22 @@ function cordonedRef(evidence: Evidence, cause: string): Ref | null {
   return node && closed.length === 1 ? refOfObject(node) : null
 }
 
-/** Nodes that a scheduler passes over for how they are: their own causes. */
-function unwellNodes(evidence: Evidence, pod: Json, facts: readonly Fact[]): Looked {
-  const nodes = evidence.ofKind('Node').map((node) => nodeCauses(evidence, node))
-  const all = further(together(...nodes), {
-    about: refOfObject(pod),
-    says: said('pod.held').says,
-  })
+/** Nodes that a scheduler passes over for how they are: their own causes; what it says of them where none is known. */
+function unwellNodes(
+  evidence: Evidence,
+  pod: Json,
+  message: string,
+  facts: readonly Fact[],
+): Looked {
+  const lower = evidence.once('nodes', () =>
+    together(...evidence.ofKind('Node').map((node) => nodeCauses(evidence, node))),
+  )
+  const named = lower.candidates.filter(({ cause }) => cause !== 'cordoned')
+  if (named.length === 0) return looked([own(pod, pressureIn(message) ?? 'node-lost', facts)])
+  const all = further(
+    { ...lower, candidates: named },
+    { about: refOfObject(pod), says: said('pod.held').says },
+  )
   return {
     ...all,
     candidates: all.candidates.map((candidate) => ({
@@ -125,4 +160,10 @@ function unwellNodes(evidence: Evidence, pod: Json, facts: readonly Fact[]): Loo
       facts: [...candidate.facts, ...facts],
     })),
   }
+}
+
+function pressureIn(message: string): CauseCode | null {
+  if (/disk-?\s?pressure|out of disk/i.test(message)) return 'disk-full'
+  if (/memory-?\s?pressure/i.test(message)) return 'memory-short'
+  return /pid-?\s?pressure/i.test(message) ? 'pids-short' : null
 }

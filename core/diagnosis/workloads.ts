@@ -1,35 +1,26 @@
 /** Why a workload lacks pods, or a service does not answer. */
-import { controllerOf, type Json, list, record, records, text } from '../objects'
+import { type Json, list, record, records, text } from '../objects'
 import { type Candidate, type CauseCode, further, type Looked, nothing, together } from './causes'
 import { conditionsOf, type Fact, type Evidence, refOfObject } from './facts'
 import { isWellPod, podCauses } from './pods'
+import { kept } from './policies'
 import { said } from './says'
 import { refusedPods } from './unmade'
 
 const metadataOf = (object: Json): Json => record(object['metadata'])
 const namespaceOf = (object: Json): string => text(metadataOf(object)['namespace']) || 'default'
 
-const isOwnedBy = (object: Json, owner: Json): boolean => {
-  const controller = controllerOf(object as never)
-  return (
-    controller?.kind === owner['kind'] &&
-    controller?.name === metadataOf(owner)['name'] &&
-    namespaceOf(object) === namespaceOf(owner)
-  )
-}
-
 /** The pods of a workload, and the replica sets or jobs between. */
 function below(
   evidence: Evidence,
   workload: Json,
 ): { readonly between: readonly Json[]; readonly pods: readonly Json[] } {
-  const between = ['ReplicaSet', 'Job'].flatMap((kind) =>
-    evidence.ofKind(kind).filter((object) => isOwnedBy(object, workload)),
-  )
-  const pods = evidence
-    .ofKind('Pod')
-    .filter((pod) => [workload, ...between].some((owner) => isOwnedBy(pod, owner)))
-  return { between, pods }
+  const owned = evidence.ownedBy(refOfObject(workload))
+  const between = owned
+    .filter(({ kind }) => kind === 'ReplicaSet' || kind === 'Job')
+    .filter((object) => record(object['spec'])['replicas'] !== 0)
+  const pods = [...owned, ...between.flatMap((owner) => evidence.ownedBy(refOfObject(owner)))]
+  return { between, pods: pods.filter(({ kind }) => kind === 'Pod') }
 }
 
 const single = (about: Json, cause: CauseCode, facts: readonly Fact[]): Candidate => ({
@@ -75,13 +66,18 @@ const declaredPorts = (pod: Json): readonly Json[] =>
 /** A port of a service that leads to none of the ports its pods declare. */
 function wrongPort(service: Json, pods: readonly Json[]): Fact | null {
   const declared = pods.flatMap(declaredPorts)
-  if (declared.length === 0) return null
+  // A container that declares none may listen on any.
+  const isWhole = pods.every((pod) =>
+    records(record(pod['spec'])['containers']).every(
+      (container) => records(container['ports']).length > 0,
+    ),
+  )
   for (const port of records(record(service['spec'])['ports'])) {
     const target = port['targetPort'] ?? port['port']
     const isThere = declared.some(
       (each) => each['containerPort'] === target || each['name'] === target,
     )
-    if (!isThere)
+    if (!isThere && (isWhole || typeof target === 'string'))
       return {
         type: 'object',
         about: refOfObject(service),
@@ -151,10 +147,8 @@ export function serviceCauses(evidence: Evidence, service: Json): Looked {
     )
   }
   const port = wrongPort(service, pods)
-  return together(
-    pending,
-    port ? { ...nothing, candidates: [single(service, 'port-wrong', [port])] } : nothing,
-  )
+  const candidates = port ? [single(service, 'port-wrong', [port])] : kept(evidence, service)
+  return together(pending, { ...nothing, candidates })
 }
 
 /** Workloads whose template a selector matches, and that have no pod. */

@@ -92,7 +92,7 @@ export {
   type HopName,
   type WalkQuery,
 } from './hops'
-export { readPolicyWorld } from './policy-reading'
+export { nameLabel, readPolicyWorld } from './policy-reading'
 export { type HopAnswer, walkAnswer, type WalkAnswer } from './walk-answer'
 export { prepareWorld, readPorts, readFirewallRule } from './prepare'
 export { resolveName } from './names'

@@ -1,6 +1,7 @@
 /** The computation that goes from a symptom to its causes. */
 import { z } from 'zod'
 import { causeCodes, diagnose } from '~/core/diagnosis'
+import { prepareWorld, walkWorldSchema } from '~/core/wire'
 import { computation, instant, objects, value, wrong } from './computation'
 
 const reference = z
@@ -29,7 +30,7 @@ export const diagnosisComputations = [
         .max(100_000)
         .optional(),
       /** A world for the packet walk. */
-      world: z.unknown().optional(),
+      world: walkWorldSchema.optional(),
       about: reference,
       now: instant,
     }),
@@ -44,7 +45,7 @@ export const diagnosisComputations = [
           chain: z.array(link),
           because: z.array(
             z.object({
-              type: z.enum(['condition', 'status', 'event', 'log', 'object']),
+              type: z.enum(['condition', 'status', 'event', 'log', 'object', 'walk']),
               about: z.string(),
               at: z.string().nullable(),
               text: z.string(),
@@ -67,8 +68,16 @@ export const diagnosisComputations = [
       next: z.object({ probe: z.string(), says: z.string() }).nullable(),
     }),
     large: true,
-    compute: ({ objects: given, logs, about, now }) => {
-      const diagnosis = diagnose({ objects: given, about, now, ...(logs ? { logs } : {}) })
+    compute: ({ objects: given, logs, world, about, now }) => {
+      const ways = world ? prepareWorld(world) : null
+      if (ways && !ways.ok) return wrong(ways.path, ways.says)
+      const diagnosis = diagnose({
+        objects: given,
+        about,
+        now,
+        world: ways?.world ?? null,
+        ...(logs ? { logs } : {}),
+      })
       return diagnosis
         ? value(diagnosis)
         : wrong('about', `${about} is not among the objects: name one of them, or cluster.`)
