@@ -39,13 +39,13 @@ import { demoScenario } from './connectors/standin/demo'
 import { type Database, openDatabase } from './records/database'
 import { recordMigrations } from './records/migrations'
 import { newestClock } from './runner/newest-clock'
-import { defineRecords } from './records/define'
+import { defineAll } from './records/all'
 import { type JournalFilter, type Line, readJournal, writeJournal } from './runner/journal'
 import { isoClock } from './runner/active'
 import { endFault, type FaultRequest, putFault } from './faults'
 import { Stalls } from './stalls'
 import { Rehearsals } from './rehearsal/rehearsals'
-import { defineRehearsals } from './rehearsal/rehearsal-row'
+import { Cases } from './mend/cases'
 import { Runner } from './runner/runner'
 import {
   clusterOf,
@@ -107,6 +107,7 @@ export class Gyrarch {
   readonly onError: (error: unknown) => void
   readonly watchers: Watchers
   readonly rehearsals: Rehearsals
+  readonly cases: Cases
   /** How long steps took, and how well that was foreseen. */
   readonly times: ObservedTimes
   /** How long the event loop was held. */
@@ -168,7 +169,8 @@ export class Gyrarch {
     }
     this.health = new Health(watching)
     this.history = parts.past?.history ?? null
-    this.watchers = allWatchers(this.health, watching, parts.past?.observer ?? null)
+    this.cases = new Cases({ ...watching, observe: parts.observe, judges: parts.judges })
+    this.watchers = allWatchers(this.health, this.cases, watching, parts.past?.observer ?? null)
     this.joins = new Joins({
       ...parts,
       clock: parts.outside.clock,
@@ -200,10 +202,7 @@ export class Gyrarch {
     mkdirSync(dir, { recursive: true })
     const hub = new Hub(Date.now())
     const records = join(dir, 'records.sqlite')
-    const database = await openDatabase(records, recordMigrations, (sequelize) => {
-      defineRecords(sequelize)
-      defineRehearsals(sequelize)
-    })
+    const database = await openDatabase(records, recordMigrations, defineAll)
     const fresh = await loadDemo(database, nodes)
     const outside = await Outside.open({
       dir: dir,

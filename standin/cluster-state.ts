@@ -24,7 +24,7 @@ export interface Node {
   conditions: Condition[]
   cordoned: boolean
   readonly labels: Readonly<Record<string, string>>
-  readonly taints: readonly Taint[]
+  taints: readonly Taint[]
   readonly cpuMilli: number
   readonly memoryBytes: number
   readonly gpus: number
@@ -78,9 +78,14 @@ export interface Workload {
   readonly createdAt: number
   /** What was told of why its controller cannot make pods, as text; it tries again. */
   refused?: string
+  /** What its containers suffer from, since when, and the memory that would be enough. */
+  ailing?: { readonly of: WorkloadAilment; readonly since: number; readonly needsBytes: number }
   /** When the first pod of it started (ms); absent while none has. */
   ranFrom?: number
 }
+
+/** What the containers of a workload can suffer from. */
+export type WorkloadAilment = 'crash' | 'memory' | 'readiness' | 'liveness'
 
 export interface Pod {
   readonly namespace: string
@@ -102,6 +107,8 @@ export interface Pod {
   /** Runs, but is not ready for what it serves. */
   unready?: boolean
   restarts?: number
+  /** How its container ended last. */
+  last?: { readonly reason: string; readonly exitCode: number; readonly at: number }
   /** Why it waits, in the scheduler’s words. */
   waits: string | null
   ip: string | null

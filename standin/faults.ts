@@ -3,6 +3,8 @@ import { said } from './says'
 import { formatAddress, parseRange } from '../core/addresses'
 import { uniform } from './engine/random'
 import type { Sim } from './engine/sim'
+import { endDayFault, isDayFault, startDayFault } from './day-faults'
+import { ailmentOf } from './sites/ailments'
 import { hostDies, machineAt, powerLost, spotNotice } from './sites/power'
 import type { Fault, FaultKind, OperationFailure, Site } from './world'
 import { store } from './sites/store'
@@ -56,6 +58,10 @@ export function startFault(sim: Sim, fault: Fault): void {
   const site = sim.site(second)
   if (site) fault = { ...fault, was: JSON.stringify(altered(fault.kind, site, third)) }
   sim.world.faults.push(fault)
+  if (isDayFault(fault.kind)) {
+    startDayFault(sim, fault)
+    return
+  }
   if (isDiskFault(fault.kind)) {
     setDiskFault(sim, fault.kind, fault.about, true)
     return
@@ -162,6 +168,10 @@ export function endFault(sim: Sim, id: string): boolean {
   sim.world.faults = sim.world.faults.filter((otherFault) => otherFault !== fault)
   const [, second = '', third = '', fourth = ''] = fault.about.split('/')
   if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
+  if (isDayFault(fault.kind)) {
+    endDayFault(sim, fault)
+    return true
+  }
   if (isDiskFault(fault.kind)) setDiskFault(sim, fault.kind, fault.about, false)
   const site = sim.site(second)
   if (!site) return true
@@ -307,6 +317,10 @@ export function forgetMachineFaults(sim: Sim, site: string, machine: string): vo
     'machine-off',
   ]
   sim.world.faults = sim.world.faults.filter(
-    (fault) => !(flaws.includes(fault.kind) && fault.about === `machine/${site}/${machine}`),
+    (fault) =>
+      !(
+        (flaws.includes(fault.kind) || ailmentOf(fault.kind)) &&
+        fault.about === `machine/${site}/${machine}`
+      ),
   )
 }

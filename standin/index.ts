@@ -9,6 +9,7 @@ export { boxFactsOf, credentialAnswer, meterOf, siteReport } from './report/site
 export { loadAt } from './cluster/autoscale'
 export { usage } from './cluster/usage'
 export { podLog, probe } from './cluster/probes'
+export { nodeLog } from './report/node-log'
 export { peersOf } from './traffic/path'
 export { trafficOf } from './traffic/flows'
 export { type Scenario, scenarioSchema } from './scenario'

@@ -1,4 +1,5 @@
 /** The faults there are, and why one cannot be put somewhere. */
+import { dayFaultObjection, isDayFault } from './day-faults'
 import type { Sim } from './engine/sim'
 import { diskAbout, isDiskFault } from './storage/faults'
 import type { FaultKind } from './world'
@@ -146,6 +147,81 @@ export const possibleFaults: readonly PossibleFault[] = [
     says: 'A cloud takes a spot machine back, at two minutes’ notice.',
     about: 'machine/<site>/<name>',
   },
+  {
+    fault: 'runtime-dies',
+    says: 'The container runtime of a node dies and does not come back by itself.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'agent-stops',
+    says: 'The node agent of a node is stopped.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'clock-drifts',
+    says: 'The clock of a node is years behind: it takes no certificate.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'host-certificate-ends',
+    says: 'The certificate of a node’s agent has run out.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'disk-fills',
+    says: 'The disk of a node fills up: images cannot be removed, pods are evicted.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'memory-fills',
+    says: 'A node runs out of memory: pods are evicted.',
+    about: 'machine/<site>/<name>',
+  },
+  {
+    fault: 'process-ends',
+    says: 'The process of a workload ends by itself, again and again.',
+    about: 'workload/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'memory-short',
+    says: 'A workload uses more memory than it may: the kernel ends it.',
+    about: 'workload/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'not-answering',
+    says: 'A workload runs and does not pass its readiness probe.',
+    about: 'workload/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'process-hangs',
+    says: 'A workload hangs: its liveness probe has it started again and again.',
+    about: 'workload/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'selector-turned',
+    says: 'The selector of a service matches none of its pods any more.',
+    about: 'service/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'port-turned',
+    says: 'A service leads to a port on which its pods do not listen.',
+    about: 'service/<cluster>/<namespace>/<name>',
+  },
+  {
+    fault: 'gate-closes',
+    says: 'The policy webhook fails closed on every namespace, its pods are gone, and a node starts anew.',
+    about: 'node/<cluster>/<name>',
+  },
+  {
+    fault: 'state-store-slow',
+    says: 'The state store of a cluster is slow, because a disk is.',
+    about: 'cluster/<cluster>',
+  },
+  {
+    fault: 'state-store-full',
+    says: 'The state store of a cluster has no room left.',
+    about: 'cluster/<cluster>',
+  },
 ]
 
 const diskObjection = (sim: Sim, about: string, write: string): string | null =>
@@ -197,6 +273,10 @@ export function faultObjection(sim: Sim, kind: string, about: string): string | 
   const write = `Write what it is about as ${possibleFault.about}.`
   const { fault } = possibleFault
   if (isDiskFault(fault)) return diskObjection(sim, about, write)
+  if (isDayFault(fault)) {
+    const objection = dayFaultObjection(sim, fault, about)
+    return objection === null ? null : `${objection} ${write}`
+  }
   if (isClusterFault(fault)) return clusterObjection(sim, fault, about, write)
   const site = sim.site(second)
   if (!site) return `There is no site ${second ?? ''}. ${write}`

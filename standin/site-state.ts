@@ -49,6 +49,9 @@ export interface Box extends Omit<contract.Box, 'disks' | 'usedBy'> {
   usedBy: string | null
 }
 
+/** What a machine that runs can suffer from. */
+export type Ailment = 'runtime' | 'agent' | 'clock' | 'certificate' | 'disk' | 'memory'
+
 export interface Machine {
   readonly name: string
   readonly zone: string
@@ -74,6 +77,8 @@ export interface Machine {
   tooOld?: boolean
   /** Seconds its clock is behind; absent is none. */
   skewSeconds?: number
+  /** What it suffers from while it runs, and since when (ms). */
+  ailments?: Partial<Record<Ailment, number>>
   /** Since when it has no power, in clock time. */
   offSince?: number
   /** What it was handed at first boot. */

@@ -50,6 +50,21 @@ export const faultKinds = [
   'disk-lost',
   'disk-full',
   'disk-slow',
+  'runtime-dies',
+  'agent-stops',
+  'clock-drifts',
+  'host-certificate-ends',
+  'disk-fills',
+  'memory-fills',
+  'process-ends',
+  'memory-short',
+  'not-answering',
+  'process-hangs',
+  'selector-turned',
+  'port-turned',
+  'gate-closes',
+  'state-store-slow',
+  'state-store-full',
 ] as const
 
 export type FaultKind = (typeof faultKinds)[number]
@@ -102,7 +117,7 @@ export type SimEvent =
   | {
       readonly at: number
       readonly seq: number
-      readonly kind: 'cron' | 'fill'
+      readonly kind: 'cron' | 'fill' | 'ail'
       readonly cluster: string
       readonly workload: string
     }

@@ -116,6 +116,8 @@ export interface Observe {
   ): Promise<readonly LoadPoint[] | null>
   /** What a pod has written lately, oldest first. */
   podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null>
+  /** What the services of a node have written lately, or those of the control plane where no node is named; null where nobody answers. */
+  nodeLog(cluster: string, node: string | null, lines: number): Promise<readonly string[] | null>
   /** Asks a pod from inside. */
   probe(cluster: string, pod: string, kind: ProbeKind, target: string): Promise<ProbeAnswer | null>
   boxFacts(site: string, machine: string): Promise<BoxFacts | null>

@@ -11,6 +11,7 @@ import {
   type Link,
   type Looked,
   nothing,
+  type PolicyOpening,
   type RuledOut,
 } from './causes'
 import { clusterCauses } from './cluster'
@@ -44,6 +45,8 @@ export interface DiagnosedCause {
   readonly chain: readonly Link[]
   readonly because: readonly Fact[]
   readonly remedies: readonly DiagnosisRemedy[]
+  /** What a policy would have to let through as well. */
+  readonly opening?: PolicyOpening
 }
 
 export interface Diagnosis {
@@ -154,9 +157,8 @@ function toExplain(
   return byAbout([...looked.candidates.flatMap((candidate) => candidate.facts), ...warnings])
 }
 
-export function diagnose(input: DiagnosisInput): Diagnosis | null {
-  const { objects, logs = [], about, now, world = null } = input
-  const evidence = new Evidence(objects, logs, Date.parse(now), world)
+/** What is known of a subject and its causes, without remedies; null where it is not among the objects. */
+export function diagnosisOf(evidence: Evidence, about: Ref): Diagnosis | null {
   const object = about === 'cluster' ? undefined : evidence.object(about)
   if (about !== 'cluster' && !object) return null
   const looked = lookedAt(evidence, about, object)
@@ -172,15 +174,11 @@ export function diagnose(input: DiagnosisInput): Diagnosis | null {
       chain: candidate.chain,
       because: candidate.facts,
       remedies: [],
+      ...(candidate.opening ? { opening: candidate.opening } : {}),
     }))
     .sort(
       (a, b) => b.share - a.share || compareText(a.cause, b.cause) || compareText(a.about, b.about),
     )
-  const openings = new Map(
-    looked.candidates.flatMap(({ cause, about: of, opening }) =>
-      opening ? [[`${cause} ${of}`, { opening }] as const] : [],
-    ),
-  )
   const seen = new Set<string>()
   const listed = causes.filter((cause) => {
     const key = `${cause.cause} ${cause.about}`
@@ -188,25 +186,36 @@ export function diagnose(input: DiagnosisInput): Diagnosis | null {
   })
   const [first, second] = listed
   const isUnclear = !first || first.share <= modest || first.share < 2 * (second?.share ?? 0)
-  const look = (changed: readonly unknown[]) => {
-    const after = new Evidence(changed, logs, Date.parse(now), world)
-    return lookedAt(after, about, about === 'cluster' ? undefined : after.object(about)).candidates
-  }
   return {
     symptom,
-    causes: listed.map((cause, place) => ({
+    causes: listed,
+    ruledOut: looked.ruledOut,
+    next: isUnclear ? nextProbe(about, listed) : null,
+  }
+}
+
+/** Causes that the facts speak for once the objects are others. */
+export const lookAgain =
+  (before: Evidence, about: Ref) =>
+  (changed: readonly unknown[]): readonly Candidate[] => {
+    const after = new Evidence(changed, before.logs, before.now, before.world, before)
+    return lookedAt(after, about, about === 'cluster' ? undefined : after.object(about)).candidates
+  }
+
+export function diagnose(input: DiagnosisInput): Diagnosis | null {
+  const { objects, logs = [], about, now, world = null } = input
+  const evidence = new Evidence(objects, logs, Date.parse(now), world)
+  const diagnosis = diagnosisOf(evidence, about)
+  if (!diagnosis) return null
+  const look = lookAgain(evidence, about)
+  return {
+    ...diagnosis,
+    causes: diagnosis.causes.map(({ opening, ...cause }, place) => ({
       ...cause,
       remedies:
         place >= mostRemedied
           ? []
-          : provenRemedies(
-              { ...cause, ...openings.get(`${cause.cause} ${cause.about}`) },
-              objects,
-              evidence,
-              look,
-            ),
+          : provenRemedies(opening ? { ...cause, opening } : cause, objects, evidence, look),
     })),
-    ruledOut: looked.ruledOut,
-    next: isUnclear ? nextProbe(about, listed) : null,
   }
 }

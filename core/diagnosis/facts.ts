@@ -80,6 +80,7 @@ function put<T>(lists: Map<string, T[]>, key: string, item: T): void {
 
 export class Evidence {
   readonly objects: readonly Json[]
+  private readonly told: readonly Json[]
   private readonly byRef = new Map<Ref, Json>()
   private readonly byKind = new Map<string, Json[]>()
   private readonly onNode = new Map<string, Json[]>()
@@ -96,6 +97,8 @@ export class Evidence {
     readonly now: number,
     /** What a packet walks through, where it was given. */
     readonly world: ReadyWorld | null = null,
+    /** Events are those of this, where the objects are what they would be. */
+    before: Evidence | null = null,
   ) {
     const all = opened(given)
     this.objects = all.filter((object) => text(object['kind']) !== 'Event')
@@ -116,7 +119,8 @@ export class Evidence {
           object,
         )
     }
-    for (const event of all) if (text(event['kind']) === 'Event') this.enter(event)
+    for (const event of before?.told ?? all) if (text(event['kind']) === 'Event') this.enter(event)
+    this.told = before?.told ?? all.filter((object) => text(object['kind']) === 'Event')
     for (const log of logs) {
       const parts = log.from.split('/')
       for (let count = 1; count <= parts.length; count++)

@@ -1,3 +1,14 @@
-/** From a symptom to its cause. */
-export { type CauseCode, causeCodes } from './causes'
-export { diagnose, type Diagnosis, type DiagnosedCause, type DiagnosisInput } from './diagnose'
+/** From a symptom to its cause; and what is broken in a cluster, as cases. */
+export { caseRemedies, type CaseRemedy } from './case-remedies'
+export { casesOf, type Trouble, troublesOf } from './cases'
+export { type CauseCode, causeCodes, type Link, type RuledOut } from './causes'
+export {
+  diagnose,
+  diagnosisOf,
+  type Diagnosis,
+  type DiagnosedCause,
+  type DiagnosisInput,
+  lookAgain,
+} from './diagnose'
+export { Evidence, type Fact, type Log, type Ref } from './facts'
+export { said as diagnosisSaid } from './says'

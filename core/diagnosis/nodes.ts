@@ -148,7 +148,7 @@ function networkCause(evidence: Evidence, node: Json, fact: Fact): Candidate {
 /** Causes that bring others about: what speaks for those is explained by these. */
 const explains: Partial<Record<CauseCode, readonly CauseCode[]>> = {
   'machine-gone': ['agent-stopped', 'api-unreachable', 'runtime-down'],
-  'disk-full': ['runtime-down', 'agent-stopped'],
+  'disk-full': ['agent-stopped'],
   'clock-off': ['certificate-expired', 'api-unreachable', 'agent-stopped'],
   'certificate-expired': ['api-unreachable', 'agent-stopped'],
   'runtime-down': ['agent-stopped'],

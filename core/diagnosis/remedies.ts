@@ -47,6 +47,13 @@ const open = ({
   patch: [{ op: 'replace', path: `${path}/spec/unschedulable`, value: false }],
 })
 
+/** How many letters two texts begin with alike. */
+function alike(a: string, b: string): number {
+  let length = 0
+  while (length < a.length && a[length] === b[length]) length++
+  return length
+}
+
 /** Labels of pods in the namespace that differ from a selector in one value. */
 function select(
   objects: readonly Json[],
@@ -65,7 +72,12 @@ function select(
     const before = counts.get(`${key}=${value}`)
     counts.set(`${key}=${value}`, { key, value, pods: (before?.pods ?? 0) + 1 })
   }
-  return [...counts.values()].slice(0, 3).map(({ key, value, pods }) => ({
+  const likeness = ({ key, value }: { readonly key: string; readonly value: string }): number =>
+    alike(value, text(selector[key]))
+  const nearest = [...counts.values()].toSorted(
+    (a, b) => likeness(b) - likeness(a) || b.pods - a.pods,
+  )
+  return nearest.slice(0, 3).map(({ key, value, pods }) => ({
     says: said('remedy.selector', { label: `${key}=${value}`, pods }).says,
     patch: [
       {
@@ -107,6 +119,11 @@ function lead(
   }))
 }
 
+/** What the facts speak for once the objects are others. */
+export type Look = (
+  objects: readonly unknown[],
+) => readonly { readonly cause: CauseCode; readonly about: Ref }[]
+
 /** A cause that remedies are looked for. */
 export interface Remediable {
   readonly cause: CauseCode
@@ -145,9 +162,7 @@ export function provenRemedies(
   of: Remediable,
   given: readonly unknown[],
   evidence: Evidence,
-  look: (
-    objects: readonly unknown[],
-  ) => readonly { readonly cause: CauseCode; readonly about: Ref }[],
+  look: Look,
 ): readonly DiagnosisRemedy[] {
   const proven = offered(of, given, evidence).filter(({ patch }) => {
     const patched = applyJsonPatch({ objects: given }, patch)

@@ -101,5 +101,22 @@ export const said = sentences({
     p.side === 'ingress'
       ? `Let ${p.name} take in what asks there: walked again, it passes`
       : `Let ${p.name} send out what it keeps back: walked again, it passes`,
+  'case.restart': (p: { node: string }) => `Restart the machine of ${p.node}`,
+  'case.replace': (p: { node: string }) => `Give ${p.node} another machine`,
+  'case.restart-because': () =>
+    'runtime, agent and clock begin anew with it; the draft can be rehearsed',
+  'case.replace-because': () =>
+    'disk and certificate go with the old machine; the draft can be rehearsed',
+  'case.leave-out': (p: { namespace: string; name: string }) =>
+    `Leave ${p.namespace} out of ${p.name}`,
+  'case.leave-out-because': (p: { namespace: string }) =>
+    `pods of ${p.namespace} are made without asking it; all others are still checked`,
+  'case.fail-open': (p: { name: string }) => `Let ${p.name} fail open`,
+  'case.fail-open-because': () =>
+    'what it cannot be asked about is made; nothing is checked meanwhile',
+  'case.more-memory': (p: { name: string; memory: string }) =>
+    `Let ${p.name} use ${p.memory} of memory`,
+  'case.more-memory-because': () => 'half as much again as it was killed for; watch what it uses',
+  'case.looked-again': () => 'computed again with it, the cause is gone',
   'service.empty': () => 'it has no pods behind it',
 })

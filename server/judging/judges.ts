@@ -16,6 +16,7 @@ import type { Judged } from './judge'
 import type { FromJudge, ToJudge } from './judge-thread'
 import type { FailedRun, RunRemedy } from './run-remedies'
 import { frameOf, slicesOf } from './slices'
+import type { KnownTrouble, TroublesAsked } from './troubles'
 import { answerTask, type Task, type Tasks } from './tasks'
 
 /** A question may ask for more at most so often: what is offered may itself offer. */
@@ -106,6 +107,11 @@ export class Judges {
   /** What gets a run past its failures. */
   remedies(run: FailedRun, view: FleetView, signal?: AbortSignal): Promise<readonly RunRemedy[]> {
     return this.ask({ task: 'remedies', ...run }, view, signal)
+  }
+
+  /** What is broken in a cluster, by a picture with its objects and ways. */
+  troubles(asked: TroublesAsked, view: FleetView): Promise<readonly KnownTrouble[]> {
+    return this.ask({ task: 'troubles', ...asked }, view)
   }
 
   /** The same of a draft that is kept under a number: anew only if it or the fleet is another. */

@@ -8,6 +8,7 @@ import { type Expected, expectations } from '~/core/wire'
 import { verdictWalks } from '~/core/wire/changes'
 import { judge, type Judged, unseenBy } from './judge'
 import { type FailedRun, type RunRemedy, runRemedies } from './run-remedies'
+import { type KnownTrouble, type TroublesAsked, troublesIn } from './troubles'
 
 /** A kind and its intent: a draft as it can be sent. */
 export interface DraftText {
@@ -34,6 +35,7 @@ export interface Tasks {
     readonly asked: { readonly intent: unknown; readonly findings: readonly Finding[] }
     readonly answer: readonly ObjectVerdicts[]
   }
+  readonly troubles: { readonly asked: TroublesAsked; readonly answer: readonly KnownTrouble[] }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
 }
 
@@ -75,6 +77,8 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
       return expectations(view)
     case 'verdicts':
       return verdicts(task, view)
+    case 'troubles':
+      return troublesIn(task, view)
     case 'remedies':
       return runRemedies(task, view)
   }

@@ -65,6 +65,7 @@ export class ConnectorRegistry {
       usage: (name) => cluster(name).usage(name),
       load: (name, workload, from, to, step) => cluster(name).load(name, workload, from, to, step),
       podLog: (name, pod, lines) => cluster(name).podLog(name, pod, lines),
+      nodeLog: (name, node, lines) => cluster(name).nodeLog(name, node, lines),
       probe: (name, pod, kind, target) => cluster(name).probe(name, pod, kind, target),
     }
   }

@@ -209,6 +209,13 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE rehearsals (change INTEGER PRIMARY KEY REFERENCES changes(number) ON DELETE CASCADE, body JSON NOT NULL)`,
     ),
   },
+  {
+    name: '0023-cases',
+    up: sql(
+      `CREATE TABLE cases (number INTEGER PRIMARY KEY AUTOINCREMENT, state TEXT NOT NULL, key TEXT NOT NULL, cluster TEXT NOT NULL, cause TEXT, about TEXT NOT NULL, openedAt TEXT NOT NULL, since TEXT NOT NULL, closedAt TEXT, closedBy TEXT, openedBy TEXT NOT NULL, who TEXT NOT NULL, troubles JSON NOT NULL, notes JSON NOT NULL)`,
+      `CREATE INDEX casesByState ON cases (state, number)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

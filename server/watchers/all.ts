@@ -11,11 +11,13 @@ import { type Watcher, Watchers } from './watcher'
 /** `observer` keeps the history, where one is kept. */
 export const allWatchers = (
   health: Health,
+  cases: Watcher,
   parts: LookerParts & { readonly database: Database },
   observer: Watcher | null,
 ): Watchers =>
   new Watchers([
     health,
+    cases,
     new Rest(parts),
     new Snapshots(parts),
     new Autoscale(parts),

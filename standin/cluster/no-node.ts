@@ -1,45 +1,39 @@
-/** Why no node takes a pod, in words. */
-import { countText, listText } from '../../core/units'
+/** Why no node takes a pod, in the scheduler’s words. */
 
-/** Of one reason: what one node does, and what several do. */
-const words: Readonly<Record<string, readonly [one: string, several: string]>> = {
-  unschedulable: ['is cordoned', 'are cordoned'],
-  'not ready': ['is not ready', 'are not ready'],
-  'node selector': ['is left out by its selector', 'are left out by its selector'],
-  'node affinity': ['is left out by its node affinity', 'are left out by its node affinity'],
-  'insufficient cpu': ['lacks CPU', 'lack CPU'],
-  'insufficient memory': ['lacks memory', 'lack memory'],
-  'insufficient gpu': ['lacks a GPU', 'lack a GPU'],
-  'too many pods': ['holds as many pods as it may', 'hold as many pods as they may'],
-  'topology spread': ['would unbalance its spread', 'would unbalance its spread'],
-  affinity: ['has no pod that it wants beside it', 'have no pod that it wants beside it'],
-  'anti-affinity': ['has a pod that it keeps away from', 'have a pod that it keeps away from'],
+/** Of each reason, what the scheduler says of the nodes. */
+const words: Readonly<Record<string, string>> = {
+  unschedulable: 'node(s) were unschedulable',
+  'not ready': 'node(s) had untolerated taint {node.kubernetes.io/not-ready: }',
+  'node selector': "node(s) didn't match Pod's node affinity/selector",
+  'node affinity': "node(s) didn't match Pod's node affinity/selector",
+  'insufficient cpu': 'Insufficient cpu',
+  'insufficient memory': 'Insufficient memory',
+  'insufficient gpu': 'Insufficient gyrarch/gpu',
+  'too many pods': 'Too many pods',
+  'topology spread': "node(s) didn't match pod topology spread constraints",
+  affinity: "node(s) didn't match pod affinity rules",
+  'anti-affinity': "node(s) didn't match pod anti-affinity rules",
+  'volume node affinity': 'node(s) had volume node affinity conflict',
+  'unbound claim': 'pod has unbound immediate PersistentVolumeClaims',
+  'exceed max volume count': 'node(s) exceed max volume count',
 }
 
-function reasonText(why: string, count: number): string {
+function reasonText(why: string): string {
   const taint = /^taint (.*)$/.exec(why)?.[1]
-  const [one, several] =
-    taint === undefined
-      ? (words[why] ?? [`is refused: ${why}`, `are refused: ${why}`])
-      : [`has the taint ${taint}`, `have the taint ${taint}`]
-  return `${count} ${count === 1 ? one : several}`
+  if (taint !== undefined) return `node(s) had untolerated taint {${taint}: }`
+  const claim = /^claim (\S+) not found$/.exec(why)?.[1]
+  if (claim !== undefined) return `persistentvolumeclaim "${claim}" not found`
+  return words[why] ?? `node(s) ${why}`
 }
 
-const poolLabel = 'gyrarch/pool'
-
-/** `tally` counts nodes by reason; `selector` is what the pod asks of a node’s labels. */
-export function noNodeText(
-  nodes: number,
-  tally: ReadonlyMap<string, number>,
-  selector: Readonly<Record<string, unknown>>,
-): string {
-  if (nodes === 0 || tally.size === 0) return 'There is no node.'
-  if (tally.get('node selector') === nodes) {
-    const wanted = Object.entries(selector).map(([key, value]) =>
-      key === poolLabel ? `pool ${String(value)}` : `${key}=${String(value)}`,
-    )
-    return `No node fits: its selector asks for ${listText(wanted)}`
+/** `tally` counts nodes by reason. */
+export function noNodeText(nodes: number, tally: ReadonlyMap<string, number>): string {
+  if (nodes === 0 || tally.size === 0) return 'no nodes available to schedule pods'
+  const counts = new Map<string, number>()
+  for (const [why, count] of tally) {
+    const says = reasonText(why)
+    counts.set(says, (counts.get(says) ?? 0) + count)
   }
-  const reasons = [...tally].map(([why, count]) => reasonText(why, count))
-  return `None of ${countText(nodes, 'node')} fits: ${listText(reasons, 12)}`
+  const reasons = [...counts].map(([says, count]) => `${count} ${says}`)
+  return `0/${nodes} nodes are available: ${reasons.toSorted().join(', ')}.`
 }

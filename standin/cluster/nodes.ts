@@ -54,8 +54,8 @@ export const calmConditions = (at: number): Condition[] =>
 export const readyCondition = (at: number): Condition => ({
   type: 'Ready',
   status: 'True',
-  reason: 'AgentReady',
-  message: 'the node agent posts ready status',
+  reason: 'KubeletReady',
+  message: 'kubelet is posting ready status',
   since: at,
 })
 
@@ -193,8 +193,9 @@ export const nodeJoin: Behaviour<'node.join'> = {
           {
             type: 'Ready',
             status: 'False',
-            reason: 'NetworkNotReady',
-            message: 'the pod network has not started on this node',
+            reason: 'KubeletNotReady',
+            message:
+              'container runtime network not ready: NetworkReady=false reason:NetworkPluginNotReady message:Network plugin returns error: cni plugin not initialized',
             since: sim.now,
           },
         ]
@@ -255,7 +256,14 @@ export const nodeJoin: Behaviour<'node.join'> = {
           ...node.conditions.filter((condition) => condition.type !== 'Ready'),
           readyCondition(sim.now),
         ]
-        record(sim, cluster, 'Normal', 'NodeReady', `node/${node.name}`, 'ready')
+        record(
+          sim,
+          cluster,
+          'Normal',
+          'NodeReady',
+          `node/${node.name}`,
+          `Node ${node.name} status is now: NodeReady`,
+        )
         const load = loads(cluster)
         // Daemons first; then what has waited for room.
         for (const workload of cluster.workloads)

@@ -62,7 +62,7 @@ export function schedulePod(
   }
   if (!best) {
     if (only !== undefined) pod.wants = only
-    pod.waits = noNodeText(cluster.nodes.length, tally, request.selector)
+    pod.waits = noNodeText(cluster.nodes.length, tally)
     return
   }
   pod.node = best.node.name

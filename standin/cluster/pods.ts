@@ -15,6 +15,8 @@ import {
   text,
 } from './manifests'
 import { gatesOf, loads, schedulePod, share } from './placing'
+import { ailPod } from './ailing'
+import { networkRuns } from './conditions'
 import { podKey, record } from './pod-events'
 import { heldBack, notPulled, type NotPulled } from './pulling'
 import { refusedPods } from './refused-pods'
@@ -135,6 +137,22 @@ export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: 
     })
 }
 
+/** What a runtime says of an image that it could not pull. */
+function pullText({
+  image,
+  why,
+  isThere,
+  isDenied,
+}: NotPulled & { readonly image: string }): string {
+  const failed = `failed to pull and unpack image "${image}"`
+  if (!isThere)
+    return `rpc error: code = NotFound desc = ${failed}: failed to resolve reference "${image}": ${image}: not found`
+  if (isDenied === true) return `rpc error: code = Unknown desc = ${failed}: ${why}`
+  return /not reached/.test(why)
+    ? `rpc error: code = Unknown desc = ${failed}: failed to do request: Head "https://${image.split('/')[0] ?? ''}/v2/": dial tcp: i/o timeout (${why})`
+    : `rpc error: code = Unknown desc = ${failed}: ${why}`
+}
+
 /** How long until an image whose registry is out of reach is tried again (ms). */
 const pullAgainMs = 60_000
 
@@ -162,7 +180,7 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
       'Warning',
       'Failed',
       `pod/${key}`,
-      `image ${missing.image} cannot be pulled: ${missing.isThere ? missing.why : 'not found'}`,
+      `Failed to pull image "${missing.image}": ${pullText(missing)}`,
     )
   sim.touch(`cluster:${cluster.name}`)
   if (!again || missing.isThere)
@@ -323,6 +341,8 @@ export function podRuns(sim: Sim, clusterName: string, key: string): void {
   record(sim, cluster, 'Normal', 'Started', `pod/${key}`, `started on ${pod.node}`)
   const workload = workloadOf(cluster, pod)
   if (!workload) return
+  if (workload.name === 'pod-network') networkRuns(sim, cluster, pod.node)
+  ailPod(sim, cluster, workload, pod)
   workload.progressedAt = sim.now
   if (workload.kind === 'Job')
     sim.schedule(sim.takes(`${clusterName}/${key}/run`, runSeconds(workload)), {

@@ -26,11 +26,13 @@ export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boo
     },
     'CREATE',
   )
+  const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
   if (objection === null) {
+    if (workload.refused !== undefined)
+      record(sim, cluster, 'Normal', 'SuccessfulCreate', about, `Created pods of ${workload.name}`)
     delete workload.refused
     return false
   }
-  const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
   const refused = JSON.stringify(objection.params)
   if (workload.refused !== refused)
     record(sim, cluster, 'Warning', 'FailedCreate', about, `Error creating: ${objection.says}`)

@@ -7,7 +7,7 @@ import type { Cluster, Fault, World, Site, OperationFailure, Operation, SimEvent
 /** What can be put into the queue for later. */
 export type Later =
   | { kind: 'pod-runs' | 'pod-fails' | 'pod-ends'; cluster: string; pod: string }
-  | { kind: 'cron' | 'fill'; cluster: string; workload: string }
+  | { kind: 'cron' | 'fill' | 'ail'; cluster: string; workload: string }
   | { kind: 'storage' | 'tell' | 'support'; cluster: string }
   | { kind: 'scale'; cluster: string; autoscaler: string }
   | { kind: 'fault'; fault: Fault }

@@ -15,7 +15,7 @@ import { queueTelling, settleStorage, tellStorage } from '../storage/settle'
 import { startFault } from '../faults'
 import { queueAutoscalers, scaleDue } from '../cluster/autoscale'
 import { cronDue, queueCron } from '../cluster/cron'
-import { fillAgain } from '../cluster/fill-again'
+import { ailAgain, fillAgain } from '../cluster/fill-again'
 import { queueSupport, supportDue } from '../cluster/support'
 import { podEnds, podFails, podRuns } from '../cluster/pods'
 import { meterSite } from '../sites/meter'
@@ -319,6 +319,9 @@ export class Simulator implements Sim {
         return
       case 'fill':
         fillAgain(this, event.cluster, event.workload)
+        return
+      case 'ail':
+        ailAgain(this, event.cluster, event.workload)
         return
       case 'fault':
         startFault(this, event.fault)

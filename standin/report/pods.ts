@@ -71,6 +71,17 @@ export function containerStatus(
     ready: isReadyPod(pod),
     restartCount: pod.restarts ?? 0,
     state: containerState(pod),
+    ...(pod.last
+      ? {
+          lastState: {
+            terminated: {
+              reason: pod.last.reason,
+              exitCode: pod.last.exitCode,
+              finishedAt: isoTime(pod.last.at),
+            },
+          },
+        }
+      : {}),
   }
 }
 

@@ -8,6 +8,7 @@ import { forgetMachineFaults, strike, unavailable } from '../faults'
 import { store } from './store'
 import type { Host, Machine, Operation, OperationFailure, Site } from '../world'
 import { release } from './addresses'
+import { startedAgain } from './ailments'
 import { heardAgain, powerLost } from './power'
 import { said } from './says'
 import { saidOf } from '../../core/contract'
@@ -294,6 +295,7 @@ export const machineRestart: Behaviour<'machine.restart'> = {
         delete machine.machine.offSince
         sim.touch(`site:${machine.site.name}`)
         if (machine.machine.cluster) sim.touch(`cluster:${machine.machine.cluster}`)
+        startedAgain(sim, machine.site, machine.machine)
         heardAgain(sim, machine.machine)
         return said('started-node-agent')
       },

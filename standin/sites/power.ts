@@ -6,13 +6,14 @@ import type { Sim } from '../engine/sim'
 import { fillWorkload } from '../cluster/pods'
 import { record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
+import { setReady } from '../cluster/conditions'
 import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'
 import { settleStorage } from '../storage/settle'
 import { countText } from '../../core/units'
 
 const unheardMs = 50_000
-const evictMs = 300_000
+export const evictMs = 300_000
 const failoverMs = 90_000
 const restartMs = 120_000
 
@@ -34,8 +35,11 @@ export function nodeOn(sim: Sim, machine: Machine): { cluster: Cluster; node: No
 }
 
 /** Whether the status that an agent posts arrives, and is taken. */
-const isHeard = ({ power, cutOff, tooOld }: Machine): boolean =>
-  power === 'on' && cutOff !== true && tooOld !== true
+const isHeard = ({ power, cutOff, tooOld, ailments = {} }: Machine): boolean =>
+  power === 'on' &&
+  cutOff !== true &&
+  tooOld !== true &&
+  Object.keys(ailments).every((ailment) => ailment === 'disk' || ailment === 'memory')
 
 /** From now on nothing is heard of a machine’s agent; after a while its node is not known any more. */
 export function unheardFrom(sim: Sim, site: Site, machine: Machine): void {
@@ -116,27 +120,29 @@ export function hostDies(sim: Sim, site: Site, host: Host): void {
   sim.touch(`site:${site.name}`)
 }
 
-const ready = (
-  node: Node,
-  status: 'True' | 'Unknown',
-  reason: string,
-  message: string,
-  at: number,
-): void => {
-  node.conditions = [
-    ...node.conditions.filter((condition) => condition.type !== 'Ready'),
-    { type: 'Ready', status, reason, message, since: at },
-  ]
+const shutdownTaint = 'node.cloudprovider.kubernetes.io/shutdown'
+
+function shutDown(node: Node, isOff: boolean): void {
+  const rest = node.taints.filter(({ key }) => key !== shutdownTaint)
+  node.taints = isOff ? [...rest, { key: shutdownTaint, value: '', effect: 'NoSchedule' }] : rest
 }
 
 /** The node of a machine that runs again posts its status. */
 export function heardAgain(sim: Sim, machine: Machine): void {
   const on = nodeOn(sim, machine)
   if (!on || !isHeard(machine)) return
+  shutDown(on.node, false)
   const was = on.node.conditions.find((condition) => condition.type === 'Ready')
   if (was?.status === 'True') return
-  ready(on.node, 'True', 'AgentReady', 'the node agent posts ready status', sim.now)
-  record(sim, on.cluster, 'Normal', 'NodeReady', `node/${on.node.name}`, 'ready again')
+  setReady(on.node, 'True', 'KubeletReady', 'kubelet is posting ready status', sim.now)
+  record(
+    sim,
+    on.cluster,
+    'Normal',
+    'NodeReady',
+    `node/${on.node.name}`,
+    `Node ${on.node.name} status is now: NodeReady`,
+  )
   settleStorage(sim, on.cluster)
   const load = loads(on.cluster)
   for (const workload of on.cluster.workloads) fillWorkload(sim, on.cluster, workload, load)
@@ -205,26 +211,28 @@ export function powerEvent(
   switch (what) {
     case 'unheard':
       if (isHeard(machine) || !on) return
-      ready(
+      setReady(
         on.node,
         'Unknown',
-        'AgentSilent',
-        `the node agent has posted no status since ${new Date(machine.offSince ?? sim.now).toISOString().slice(11, 19)}`,
+        'NodeStatusUnknown',
+        'Kubelet stopped posting node status.',
         sim.now,
       )
+      // Whoever owns the machines tells the cluster that this one is off.
+      if (machine.power === 'off') shutDown(on.node, true)
       record(
         sim,
         on.cluster,
-        'Warning',
+        'Normal',
         'NodeNotReady',
         `node/${on.node.name}`,
-        'its agent is silent',
+        `Node ${on.node.name} status is now: NodeNotReady`,
       )
       settleStorage(sim, on.cluster)
       sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
       return
     case 'evict': {
-      if (isHeard(machine) || !on) return
+      if (!on || isHeard(machine)) return
       // Where no node is heard at all, it is the way that is broken: nothing is evicted.
       if (
         on.cluster.nodes.every((node) =>

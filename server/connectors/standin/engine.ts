@@ -30,6 +30,7 @@ import {
   meterOf,
   objectsOf,
   type Operation,
+  nodeLog,
   peersOf,
   podLog,
   type PossibleFault,
@@ -106,6 +107,10 @@ export interface Asks {
   peers: { ask: Record<string, never>; answer: readonly PeerReport[] }
   usage: { ask: { cluster: string }; answer: readonly UsageReport[] | null }
   log: { ask: { cluster: string; pod: string; lines: number }; answer: readonly string[] | null }
+  nodeLog: {
+    ask: { cluster: string; node: string | null; lines: number }
+    answer: readonly string[] | null
+  }
   probe: {
     ask: { cluster: string; pod: string; kind: ProbeKind; target: string }
     answer: ProbeAnswer | null
@@ -227,6 +232,8 @@ export class Engine {
         return usage(this.sim, question.cluster)
       case 'log':
         return podLog(this.sim, question.cluster, question.pod, question.lines)
+      case 'nodeLog':
+        return nodeLog(this.sim, question.cluster, question.node, question.lines)
       case 'probe':
         return probe(this.sim, question.cluster, question.pod, question.kind, question.target)
       case 'credential':

@@ -86,6 +86,11 @@ export abstract class Observed {
     return this.inLane(() => this.link.ask('log', { cluster, pod, lines }))
   }
 
+  /** What the services of a node have written lately, or of the control plane. */
+  nodeLog(cluster: string, node: string | null, lines: number): Promise<readonly string[] | null> {
+    return this.inLane(() => this.link.ask('nodeLog', { cluster, node, lines }))
+  }
+
   /** Asks a pod from inside. */
   probe(
     cluster: string,

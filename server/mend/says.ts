@@ -1,0 +1,17 @@
+/** The sentences of this area, by the code of what they tell. */
+import { sentences } from '~/core/contract/said'
+import { countText, listText } from '~/core/units'
+
+export const said = sentences({
+  'case.opened': (p: { id: string; symptom: string }) => `case ${p.id} opened: ${p.symptom}`,
+  'case.closed': (p: { id: string; by: string }) => `case ${p.id} closed: ${p.by}`,
+  'case.healed-by': (p: { change: string; title: string }) =>
+    `${p.change} (${p.title}) ended before the symptom went`,
+  'case.healed-itself': () => 'the symptom has gone; no change was made to it meanwhile',
+  'case.turned': (p: { healed: readonly string[]; next: string }) =>
+    `Over: ${listText(p.healed, 4)}. What is left: ${p.next}`,
+  'case.none': (p: { id: string }) => `There is no case ${p.id}.`,
+  'case.well': (p: { about: string }) => `${p.about} is well: nothing speaks for a case.`,
+  'case.unknown': (p: { about: string }) => `Nothing is known of ${p.about}.`,
+  'case.subjects': (p: { subjects: number }) => countText(p.subjects, 'thing'),
+})

@@ -1,0 +1,11 @@
+/** Every table of Gyrarch’s own records. */
+import type { Sequelize } from 'sequelize'
+import { defineCases } from '../mend/case-row'
+import { defineRehearsals } from '../rehearsal/rehearsal-row'
+import { defineRecords } from './define'
+
+export function defineAll(sequelize: Sequelize): void {
+  defineRecords(sequelize)
+  defineRehearsals(sequelize)
+  defineCases(sequelize)
+}

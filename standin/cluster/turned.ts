@@ -1,0 +1,139 @@
+/** Objects of a cluster that somebody turned: a service that selects nobody, or leads to a port where nobody listens; a webhook that closes everything. */
+import type { Sim } from '../engine/sim'
+import { fillWorkload, removePod } from './pods'
+import { podKey, record } from './pod-events'
+import { loads } from './placing'
+import { addService } from './add-ons'
+import { store, writtenObject } from './objects'
+import { list, record as fields, objectKey } from './manifests'
+import type { Cluster, Manifest } from '../world'
+import { setReady } from './conditions'
+
+const serviceOf = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
+  writtenObject(cluster, {
+    apiVersion: 'v1',
+    kind: 'Service',
+    metadata: { namespace, name },
+  })
+
+/** What stood there, as it is put back; null where nothing did. */
+export type Before = readonly { readonly key: string; readonly object: Manifest | null }[]
+
+/** A service whose selector, or target port, is not that of its pods any more. */
+export function turnService(
+  sim: Sim,
+  cluster: Cluster,
+  namespace: string,
+  name: string,
+  what: 'selector' | 'port',
+): Before {
+  const service = serviceOf(cluster, namespace, name)
+  if (!service) return []
+  const spec = fields(service['spec'])
+  const selector = fields(spec['selector'])
+  const [first] = Object.keys(selector)
+  const turned: Manifest = {
+    ...service,
+    spec:
+      what === 'selector'
+        ? {
+            ...spec,
+            selector: {
+              ...selector,
+              ...(first ? { [first]: `${String(selector[first])}-next` } : {}),
+            },
+          }
+        : {
+            ...spec,
+            ports: list(spec['ports']).map((port) => ({ ...fields(port), targetPort: 18_080 })),
+          },
+  }
+  store(sim, cluster, turned)
+  sim.touch(`cluster:${cluster.name}`)
+  return [{ key: objectKey(service), object: service }]
+}
+
+const gate = 'orchard-gate'
+
+const gateConfiguration = (service: string): Manifest => ({
+  apiVersion: 'admissionregistration.k8s.io/v1',
+  kind: 'ValidatingWebhookConfiguration',
+  metadata: { name: gate },
+  webhooks: [
+    {
+      name: 'pods.orchard-gate.fernhollow.example',
+      failurePolicy: 'Fail',
+      sideEffects: 'None',
+      admissionReviewVersions: ['v1'],
+      timeoutSeconds: 10,
+      clientConfig: {
+        service: { namespace: 'platform', name: service, port: 9443, path: '/pods' },
+      },
+      rules: [
+        { apiGroups: [''], apiVersions: ['v1'], operations: ['CREATE'], resources: ['pods'] },
+      ],
+    },
+  ],
+})
+
+/**
+ * The policy webhook is asked about the platform’s own pods too, fails closed, and its pods are gone: nothing can be made
+ * any more, neither they nor the pod network of a node that is started again.
+ */
+export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before {
+  const name = 'policy-webhook'
+  const service: Manifest = {
+    apiVersion: 'v1',
+    kind: 'Service',
+    metadata: { namespace: 'platform', name },
+    spec: { selector: { app: name }, ports: [{ port: 9443, targetPort: 9443 }] },
+  }
+  const had = serviceOf(cluster, 'platform', name)
+  if (!had) addService(cluster, service)
+  const configuration = gateConfiguration(name)
+  const before = writtenObject(cluster, configuration) ?? null
+  store(sim, cluster, configuration)
+  const gone = cluster.running.filter(
+    (pod) =>
+      (pod.namespace === 'platform' && pod.workload === name) ||
+      (pod.workload === 'pod-network' && pod.node === nodeName),
+  )
+  for (const pod of gone) {
+    record(
+      sim,
+      cluster,
+      'Normal',
+      'Killing',
+      `pod/${podKey(pod)}`,
+      `Stopping container ${pod.workload}`,
+    )
+    removePod(sim, cluster, pod)
+  }
+  const load = loads(cluster)
+  for (const workload of cluster.workloads)
+    if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
+      fillWorkload(sim, cluster, workload, load)
+  const node = cluster.nodes.find((each) => each.name === nodeName)
+  if (node)
+    setReady(
+      node,
+      'False',
+      'KubeletNotReady',
+      'container runtime network not ready: NetworkReady=false reason:NetworkPluginNotReady message:Network plugin returns error: cni plugin not initialized',
+      sim.now,
+    )
+  sim.touch(`cluster:${cluster.name}`)
+  return [{ key: objectKey(configuration), object: before }]
+}
+
+/** Puts back what stood there, unless somebody has written it anew since. */
+export function putBack(sim: Sim, cluster: Cluster, before: Before): void {
+  for (const { key, object } of before) {
+    if (object) store(sim, cluster, object)
+    else cluster.objects = (cluster.objects ?? []).filter((each) => objectKey(each) !== key)
+  }
+  const load = loads(cluster)
+  for (const workload of cluster.workloads)
+    if (workload.refused !== undefined) fillWorkload(sim, cluster, workload, load)
+  sim.touch(`cluster:${cluster.name}`)
+}
