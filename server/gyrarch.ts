@@ -46,6 +46,7 @@ import { endFault, type FaultRequest, putFault } from './faults'
 import { Stalls } from './stalls'
 import { Rehearsals } from './rehearsal/rehearsals'
 import { Cases } from './mend/cases'
+import { Drills } from './mend/drills'
 import { Runner } from './runner/runner'
 import {
   clusterOf,
@@ -108,6 +109,7 @@ export class Gyrarch {
   readonly watchers: Watchers
   readonly rehearsals: Rehearsals
   readonly cases: Cases
+  readonly drills: Drills
   /** How long steps took, and how well that was foreseen. */
   readonly times: ObservedTimes
   /** How long the event loop was held. */
@@ -170,6 +172,11 @@ export class Gyrarch {
     this.health = new Health(watching)
     this.history = parts.past?.history ?? null
     this.cases = new Cases({ ...watching, observe: parts.observe, judges: parts.judges })
+    this.drills = new Drills({
+      database: parts.database,
+      outside: parts.outside,
+      journalLine: watching.journal,
+    })
     this.watchers = allWatchers(this.health, this.cases, watching, parts.past?.observer ?? null)
     this.joins = new Joins({
       ...parts,

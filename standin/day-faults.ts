@@ -27,6 +27,7 @@ const dayFaults = [
   'gate-closes',
   'state-store-slow',
   'state-store-full',
+  'rule-switched',
 ] as const satisfies readonly FaultKind[]
 type DayFault = (typeof dayFaults)[number]
 
@@ -62,11 +63,28 @@ export function dayFaultObjection(sim: Sim, kind: FaultKind, about: string): str
       ? null
       : `There is no service ${third}/${fourth} in ${second}.`
   }
+  if (kind === 'rule-switched')
+    return what === 'rule' && sim.site(second)?.firewall?.some(({ name }) => name === third)
+      ? null
+      : `There is no rule ${third} at ${second}.`
   if (kind === 'gate-closes')
     return what === 'node' && sim.cluster(second)?.nodes.some(({ name }) => name === third)
       ? null
       : `There is no node ${third} in ${second}.`
   return what === 'cluster' && sim.cluster(second) ? null : `There is no cluster ${second}.`
+}
+
+/** Somebody switches a firewall rule on that was off, or off that was on; or puts it back. Tells how it was. */
+function switchRule(sim: Sim, siteName: string, rule: string, to: boolean | null): boolean {
+  const site = sim.site(siteName)
+  const was = site?.firewall?.find(({ name }) => name === rule)?.enabled !== false
+  if (!site) return was
+  const enabled = to ?? !was
+  site.firewall = (site.firewall ?? []).map((each) =>
+    each.name === rule ? { ...each, enabled } : each,
+  )
+  sim.touch(`site:${site.name}`)
+  return was
 }
 
 /** Brings a fault about; what stood where it was put, to be put back. */
@@ -79,6 +97,7 @@ export function startDayFault(sim: Sim, fault: Fault): void {
   const hit = workloadAt(sim, about)
   const suffering = workloadAilmentOf(kind)
   if (suffering && hit) startAiling(sim, hit.cluster, hit.workload, suffering)
+  if (kind === 'rule-switched') fault.was = JSON.stringify(switchRule(sim, second, third, null))
   const cluster = sim.cluster(second)
   if (!cluster) return
   const turn = turns[kind]
@@ -95,6 +114,8 @@ export function endDayFault(sim: Sim, fault: Fault): void {
   if (ailment && on) recover(sim, on.machine, ailment)
   const hit = workloadAilmentOf(kind) ? workloadAt(sim, about) : null
   if (hit) endAiling(sim, hit.cluster, hit.workload)
+  if (kind === 'rule-switched' && fault.was !== undefined)
+    switchRule(sim, second, third, JSON.parse(fault.was) as boolean)
   const cluster = sim.cluster(second)
   if (!cluster) return
   if (fault.was !== undefined) putBack(sim, cluster, JSON.parse(fault.was) as Before)

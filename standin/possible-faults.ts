@@ -222,6 +222,11 @@ export const possibleFaults: readonly PossibleFault[] = [
     says: 'The state store of a cluster has no room left.',
     about: 'cluster/<cluster>',
   },
+  {
+    fault: 'rule-switched',
+    says: 'Somebody switches a firewall rule on that was off, or off that was on.',
+    about: 'rule/<site>/<rule>',
+  },
 ]
 
 const diskObjection = (sim: Sim, about: string, write: string): string | null =>

@@ -65,6 +65,7 @@ export const faultKinds = [
   'gate-closes',
   'state-store-slow',
   'state-store-full',
+  'rule-switched',
 ] as const
 
 export type FaultKind = (typeof faultKinds)[number]

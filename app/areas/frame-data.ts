@@ -55,6 +55,7 @@ export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<Fr
       '/fleet': broken,
       '/raise': active.filter((row) => row.state === 'halted').length,
       '/renew': noticesOf(view).length,
+      '/mend': await gyrarch.cases.openCount(),
     },
   }
 }

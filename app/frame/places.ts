@@ -55,6 +55,8 @@ export const views: readonly JumpPlace[] = [
   view('Removal audit', 'Renew', '/renew/audit'),
   view('Upgrades', 'Renew', '/renew/upgrades'),
   view('Waves', 'Renew', '/renew/waves'),
+  view('On duty', 'Mend', '/mend'),
+  view('Practice', 'Mend', '/mend/practice'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),
 ]

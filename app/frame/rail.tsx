@@ -8,6 +8,7 @@ import {
   Orbit,
   Shapes,
   Spline,
+  Stethoscope,
 } from 'lucide-react'
 import { NavLink, useNavigate } from 'react-router'
 import { useAddress } from '../parts/to'
@@ -21,6 +22,7 @@ export const areas = [
   { key: '5', path: '/wire', name: 'Wire', icon: Spline },
   { key: '6', path: '/store', name: 'Store', icon: Boxes },
   { key: '7', path: '/renew', name: 'Renew', icon: ListEnd },
+  { key: '8', path: '/mend', name: 'Mend', icon: Stethoscope },
   { key: '9', path: '/journal', name: 'Journal', icon: BookOpenText },
 ] as const
 

@@ -11,4 +11,4 @@ export {
   lookAgain,
 } from './diagnose'
 export { Evidence, type Fact, type Log, type Ref } from './facts'
-export { said as diagnosisSaid } from './says'
+export { type DrillFacts, drillScore } from './score'

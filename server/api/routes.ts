@@ -2,10 +2,12 @@
 import { computations } from '../compute/computations'
 import { ok } from './answers'
 import { bootDataRoutes } from './boot-data'
+import { caseRoutes } from './cases'
 import { changeRoutes } from './changes'
 import { rehearsalRoutes } from './rehearsals'
 import { clusterRoutes } from './clusters'
 import { credentialRoutes } from './credentials'
+import { drillRoutes } from './drills'
 import { fleetRoutes } from './fleet'
 import { healthRoutes } from './health'
 import { historyRoutes } from './history'
@@ -32,6 +34,8 @@ export const routes: readonly Route[] = [
   ...standinRoutes,
   ...changeRoutes,
   ...rehearsalRoutes,
+  ...caseRoutes,
+  ...drillRoutes,
   ...ledgerRoutes,
   ...credentialRoutes,
   ...keyRoutes,

@@ -264,6 +264,10 @@ export class Cases implements Watcher {
 
   // What people do with cases.
 
+  openCount(): Promise<number> {
+    return CaseRow.count({ where: { state: 'open' } })
+  }
+
   /** Open ones first, the newest of each first. */
   async list(): Promise<readonly CaseRow[]> {
     const order: [string, string][] = [['number', 'DESC']]

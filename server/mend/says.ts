@@ -13,5 +13,12 @@ export const said = sentences({
   'case.none': (p: { id: string }) => `There is no case ${p.id}.`,
   'case.well': (p: { about: string }) => `${p.about} is well: nothing speaks for a case.`,
   'case.unknown': (p: { about: string }) => `Nothing is known of ${p.about}.`,
+  'drill.none': (p: { name: string }) => `There is no drill ${p.name}.`,
+  'drill.other': (p: { title: string }) =>
+    `“${p.title}” is under way. Mend it or give it up first.`,
+  'drill.nothing-on': () => 'No drill is under way.',
+  'drill.no-hint': () => 'There are no more hints.',
+  'drill.ended': (p: { title: string; state: string; score: number }) =>
+    `drill “${p.title}” ${p.state === 'mended' ? 'mended' : 'given up'}, ${p.score} of 100`,
   'case.subjects': (p: { subjects: number }) => countText(p.subjects, 'thing'),
 })

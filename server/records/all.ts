@@ -1,6 +1,7 @@
 /** Every table of Gyrarch’s own records. */
 import type { Sequelize } from 'sequelize'
 import { defineCases } from '../mend/case-row'
+import { defineDrills } from '../mend/drill-row'
 import { defineRehearsals } from '../rehearsal/rehearsal-row'
 import { defineRecords } from './define'
 
@@ -8,4 +9,5 @@ export function defineAll(sequelize: Sequelize): void {
   defineRecords(sequelize)
   defineRehearsals(sequelize)
   defineCases(sequelize)
+  defineDrills(sequelize)
 }

@@ -214,6 +214,7 @@ export const recordMigrations: readonly Migration[] = [
     up: sql(
       `CREATE TABLE cases (number INTEGER PRIMARY KEY AUTOINCREMENT, state TEXT NOT NULL, key TEXT NOT NULL, cluster TEXT NOT NULL, cause TEXT, about TEXT NOT NULL, openedAt TEXT NOT NULL, since TEXT NOT NULL, closedAt TEXT, closedBy TEXT, openedBy TEXT NOT NULL, who TEXT NOT NULL, troubles JSON NOT NULL, notes JSON NOT NULL)`,
       `CREATE INDEX casesByState ON cases (state, number)`,
+      `CREATE TABLE drills (number INTEGER PRIMARY KEY AUTOINCREMENT, name TEXT NOT NULL, state TEXT NOT NULL, startedAt TEXT NOT NULL, endedAt TEXT, faults JSON NOT NULL, hints INTEGER NOT NULL, named JSON NOT NULL, score INTEGER)`,
     ),
   },
 ]

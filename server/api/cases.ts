@@ -1,0 +1,183 @@
+/** Cases by API: what is broken, of what, what can be done; opened by hand, noted in, exported. */
+import { z } from 'zod'
+import { causeCodes } from '~/core/diagnosis'
+import { caseMarkdown, caseSummary, caseTold, evidenceOf } from '../mend/case-told'
+import { currentActor } from '../actor'
+import { ok } from './answers'
+import type { Route } from './route'
+
+const summary = z.object({
+  id: z.string(),
+  state: z.enum(['open', 'closed']),
+  cluster: z.string(),
+  symptom: z.string(),
+  cause: z.enum(causeCodes).nullable(),
+  says: z.string(),
+  about: z.string(),
+  subjects: z.array(z.string()),
+  since: z.string(),
+  openedAt: z.string(),
+  openedBy: z.string(),
+  closedAt: z.string().nullable(),
+  closedBy: z.string().nullable(),
+  who: z.string(),
+})
+
+const link = z.object({ about: z.string(), says: z.string() })
+
+const whole = summary.extend({
+  troubles: z.array(
+    z.object({ subject: z.string(), since: z.string().nullable(), symptom: z.string() }),
+  ),
+  causes: z.array(
+    z.object({
+      cause: z.enum(causeCodes),
+      about: z.string(),
+      share: z.number(),
+      says: z.string(),
+      chain: z.array(link),
+      because: z.array(
+        z.object({
+          type: z.string(),
+          about: z.string(),
+          at: z.string().nullable(),
+          text: z.string(),
+        }),
+      ),
+    }),
+  ),
+  ruledOut: z.array(z.object({ cause: z.enum(causeCodes), says: z.string() })),
+  next: z.object({ probe: z.string(), says: z.string() }).nullable(),
+  remedies: z.array(
+    z.object({
+      says: z.string(),
+      because: z.string(),
+      code: z.string().optional(),
+      params: z.record(z.string(), z.unknown()).optional(),
+      change: z.unknown(),
+    }),
+  ),
+  before: z.array(
+    z.object({
+      id: z.string(),
+      kind: z.string(),
+      label: z.string(),
+      at: z.string(),
+      isNear: z.boolean(),
+    }),
+  ),
+  notices: z.array(
+    z.object({
+      what: z.enum(['caller', 'expectation', 'name', 'claim']),
+      who: z.string(),
+      says: z.string(),
+    }),
+  ),
+  notes: z.array(z.object({ at: z.string(), by: z.string(), says: z.string() })),
+})
+
+/** What a case is opened about. */
+export const caseBody = z.strictObject({
+  cluster: z.string().max(253),
+  about: z
+    .string()
+    .max(600)
+    .regex(
+      /^(?:cluster|node\/[^/]+|[a-z]+\/[^/]+\/[^/]+)$/,
+      'Write it as kind/namespace/name in lower case, node/name, or cluster.',
+    ),
+})
+
+/** What is written into a case. */
+export const caseWriting = z
+  .strictObject({
+    who: z.string().max(200).optional(),
+    note: z.string().trim().min(1, 'A note says something.').max(10_000).optional(),
+  })
+  .refine(
+    ({ who, note }) => who !== undefined || note !== undefined,
+    'Give who is on it, or a note.',
+  )
+
+export const caseRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/cases',
+    says: 'Cases: open ones first, the newest of each first.',
+    answer: z.object({ cases: z.array(summary) }),
+    handle: async (gyrarch) => ok({ cases: (await gyrarch.cases.list()).map(caseSummary) }),
+  },
+  {
+    method: 'post',
+    path: '/cases',
+    says: 'Open a case about something of a cluster that is not well; one that is open already is answered.',
+    body: caseBody,
+    answer: whole,
+    status: 201,
+    handle: async (gyrarch, { body }) => {
+      const { cluster, about } = body as z.infer<typeof caseBody>
+      const row = await gyrarch.cases.openFor(cluster, about, currentActor())
+      return { ...ok(await caseTold(gyrarch, `m-${row.number}`)), status: 201 }
+    },
+  },
+  {
+    method: 'get',
+    path: '/cases/:id',
+    says: 'One case: its symptom, causes, what speaks for them, what changed before, who would notice, and what can be done.',
+    answer: whole,
+    handle: async (gyrarch, { params }) => ok(await caseTold(gyrarch, params['id'] ?? '')),
+  },
+  {
+    method: 'patch',
+    path: '/cases/:id',
+    says: 'Write who is on a case, or a note into it.',
+    body: caseWriting,
+    answer: whole,
+    handle: async (gyrarch, { params, body }) => {
+      const { who, note } = body as z.infer<typeof caseWriting>
+      const id = params['id'] ?? ''
+      await gyrarch.cases.write(
+        id,
+        { ...(who === undefined ? {} : { who }), ...(note === undefined ? {} : { note }) },
+        currentActor(),
+      )
+      return ok(await caseTold(gyrarch, id))
+    },
+  },
+  {
+    method: 'get',
+    path: '/cases/:id/evidence',
+    says: 'What was seen of a case: events and lines of logs of every source, on one time axis.',
+    answer: z.object({
+      seen: z.array(
+        z.object({
+          at: z.string().nullable(),
+          from: z.string(),
+          kind: z.enum(['event', 'log', 'condition']),
+          says: z.string(),
+          isCause: z.boolean(),
+        }),
+      ),
+    }),
+    handle: async (gyrarch, { params }) => {
+      const row = await gyrarch.cases.read(params['id'] ?? '')
+      return ok({ seen: await evidenceOf(gyrarch, row) })
+    },
+  },
+  {
+    method: 'get',
+    path: '/cases/:id/export.md',
+    says: 'A case as Markdown, for whoever is handed it.',
+    texts: ['text/markdown'],
+    handle: async (gyrarch, { params }) => {
+      const told = await caseTold(gyrarch, params['id'] ?? '')
+      return {
+        text: {
+          type: 'text/markdown; charset=utf-8',
+          body: caseMarkdown(told),
+          fileName: `case-${told.id}.md`,
+        },
+      }
+    },
+  },
+]
