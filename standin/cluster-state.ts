@@ -25,6 +25,8 @@ export interface Node {
   cordoned: boolean
   readonly labels: Readonly<Record<string, string>>
   taints: readonly Taint[]
+  /** It was ready, and has no pod network any more. */
+  lacksNetwork?: boolean
   readonly cpuMilli: number
   readonly memoryBytes: number
   readonly gpus: number

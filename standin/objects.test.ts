@@ -336,7 +336,7 @@ describe('other controllers', () => {
     const own = pods('market-desk')
     const placed = own.filter((pod) => pod.node !== null)
     expect(new Set(placed.map((pod) => pod.node)).size).toBe(placed.length)
-    expect(own.some((pod) => pod.waits?.includes('keeps away from') === true)).toBe(true)
+    expect(own.some((pod) => pod.waits?.includes('anti-affinity rules') === true)).toBe(true)
   })
 })
 

@@ -341,8 +341,12 @@ describe('claims', () => {
         '100m',
       ),
     )
-    expect(pods(sim, 'dill', 'hopeless')[0]?.waits).toContain('unbound claim')
-    expect(pods(sim, 'dill', 'blind')[0]?.waits).toContain('claim missing not found')
+    expect(pods(sim, 'dill', 'hopeless')[0]?.waits).toContain(
+      'pod has unbound immediate PersistentVolumeClaims',
+    )
+    expect(pods(sim, 'dill', 'blind')[0]?.waits).toContain(
+      'persistentvolumeclaim "missing" not found',
+    )
   })
   it('of a stateful workload are made for each of its pods and outlive them', () => {
     const sim = fresh()

@@ -51,7 +51,7 @@ export function Tracks({
                 const room = Math.floor((next - mark.x - 14) / 6)
                 const says = mark.count > 1 ? `${mark.says} ×${mark.count}` : mark.says
                 return (
-                  <g key={mark.x} className={mark.isCause ? 'mark cause' : 'mark'}>
+                  <g key={mark.x} className={mark.isCause ? 'seen-mark cause' : 'seen-mark'}>
                     <title>{says}</title>
                     <rect x={nameWidth + mark.x - 4} y={y - 6} width={8} height={12} />
                     {room >= 8 ? (

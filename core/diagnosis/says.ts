@@ -71,8 +71,30 @@ const meanings = {
   'api-overloaded': 'the API is overloaded',
 } as const satisfies Record<CauseCode, string>
 
+/** Kinds as they are said. */
+const kindWords: Readonly<Record<string, string>> = {
+  validatingwebhookconfiguration: 'webhook',
+  mutatingwebhookconfiguration: 'webhook',
+  daemonset: 'daemon set',
+  replicaset: 'replica set',
+  statefulset: 'stateful set',
+  cronjob: 'cron job',
+  persistentvolumeclaim: 'claim',
+  resourcequota: 'quota',
+  networkpolicy: 'network policy',
+}
+
+/** What a reference names, as it is said: a node by its name alone. */
+function nameText(ref: string): string {
+  const [kind = '', ...rest] = ref.split('/')
+  const name = rest.at(-1)
+  if (name === undefined) return 'the control plane'
+  return kind === 'node' ? name : `${kindWords[kind] ?? kind} ${name}`
+}
+
 export const said = sentences({
-  'cause.is': (p: { cause: CauseCode; about: string }) => `${p.about}: ${meanings[p.cause]}`,
+  'cause.is': (p: { cause: CauseCode; about: string }) =>
+    `${nameText(p.about)}: ${meanings[p.cause]}`,
   'pod.held': () => 'the pod is held up by it',
   'pods.refused': () => 'its pods are refused',
   'node.lost': () => 'its node is not heard',
@@ -81,10 +103,11 @@ export const said = sentences({
     p.pods === 0 ? 'it has no pods' : `${p.unwell} of ${countText(p.pods, 'pod')} not ready`,
   'service.unready': (p: { pods: number }) => `none of its ${countText(p.pods, 'pod')} is ready`,
   'symptom.cluster': () => 'the API does not answer, or not well',
-  'symptom.pod': (p: { ref: string; phase: string }) => `${p.ref} is ${p.phase}`,
-  'symptom.node': (p: { ref: string; message: string }) => `${p.ref} is not ready: ${p.message}`,
-  'symptom.node-strained': (p: { ref: string }) => `${p.ref} takes no pods as it should`,
-  'symptom.lacking': (p: { ref: string }) => `${p.ref} lacks pods that serve`,
+  'symptom.pod': (p: { ref: string; phase: string }) => `${nameText(p.ref)} is ${p.phase}`,
+  'symptom.node': (p: { ref: string; message: string }) =>
+    `${nameText(p.ref)} is not ready: ${p.message}`,
+  'symptom.node-strained': (p: { ref: string }) => `${nameText(p.ref)} takes no pods as it should`,
+  'symptom.lacking': (p: { ref: string }) => `${nameText(p.ref)} lacks pods that serve`,
   'probe.events': (p: { about: string }) => `look at the events of ${p.about}`,
   'probe.pod-log': (p: { about: string }) => `read the log of ${p.about}`,
   'probe.node-log': (p: { about: string }) => `read the node agent’s log of ${p.about}`,

@@ -137,7 +137,7 @@ describe('a node that is not ready', () => {
     const after = await opened.gyrarch.cases.read(caseId(row?.number ?? 0))
     expect(after).toMatchObject({ state: 'open', cause: 'disk-full' })
     expect(after.notes.map(({ says }) => says)).toEqual([
-      'Over: node/bramble-general-1: the container runtime does not run. What is left: node/bramble-general-1: its disk is full',
+      'Over: bramble-general-1: the container runtime does not run. What is left: bramble-general-1: its disk is full',
     ])
   })
 })

@@ -25,12 +25,25 @@ export const setReady = (
   setCondition(node, { type: 'Ready', status, reason, message }, at)
 }
 
+/** A node that was ready has no pod network any more: it is not ready until it has one. */
+export function networkLost(node: Node, at: number): void {
+  node.lacksNetwork = true
+  setReady(
+    node,
+    'False',
+    'KubeletNotReady',
+    'container runtime network not ready: NetworkReady=false reason:NetworkPluginNotReady message:Network plugin returns error: cni plugin not initialized',
+    at,
+  )
+}
+
 /** The pod network of a node runs: a node that waited for it is ready. */
 export function networkRuns(sim: Sim, cluster: Cluster, nodeName: string): void {
   const node = cluster.nodes.find((each) => each.name === nodeName)
-  const ready = node?.conditions.find(({ type }) => type === 'Ready')
-  if (!node || ready?.status !== 'False') return
-  if (!ready.message.includes('NetworkPluginNotReady')) return
+  if (node?.lacksNetwork !== true) return
+  delete node.lacksNetwork
+  const ready = node.conditions.find(({ type }) => type === 'Ready')
+  if (ready?.status !== 'False') return
   setReady(node, 'True', 'KubeletReady', 'kubelet is posting ready status', sim.now)
   record(
     sim,

@@ -7,7 +7,7 @@ import { addService } from './add-ons'
 import { store, writtenObject } from './objects'
 import { list, record as fields, objectKey } from './manifests'
 import type { Cluster, Manifest } from '../world'
-import { setReady } from './conditions'
+import { networkLost } from './conditions'
 
 const serviceOf = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
   writtenObject(cluster, {
@@ -114,14 +114,7 @@ export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before 
     if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
       fillWorkload(sim, cluster, workload, load)
   const node = cluster.nodes.find((each) => each.name === nodeName)
-  if (node)
-    setReady(
-      node,
-      'False',
-      'KubeletNotReady',
-      'container runtime network not ready: NetworkReady=false reason:NetworkPluginNotReady message:Network plugin returns error: cni plugin not initialized',
-      sim.now,
-    )
+  if (node) networkLost(node, sim.now)
   sim.touch(`cluster:${cluster.name}`)
   return [{ key: objectKey(configuration), object: before }]
 }

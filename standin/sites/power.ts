@@ -6,7 +6,7 @@ import type { Sim } from '../engine/sim'
 import { fillWorkload } from '../cluster/pods'
 import { record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
-import { setReady } from '../cluster/conditions'
+import { networkLost, setReady } from '../cluster/conditions'
 import { reachesApi } from '../traffic/flows'
 import type { Cluster, Host, Machine, Node, Site } from '../world'
 import { settleStorage } from '../storage/settle'
@@ -134,6 +134,10 @@ export function heardAgain(sim: Sim, machine: Machine): void {
   shutDown(on.node, false)
   const was = on.node.conditions.find((condition) => condition.type === 'Ready')
   if (was?.status === 'True') return
+  if (on.node.lacksNetwork === true) {
+    networkLost(on.node, sim.now)
+    return
+  }
   setReady(on.node, 'True', 'KubeletReady', 'kubelet is posting ready status', sim.now)
   record(
     sim,

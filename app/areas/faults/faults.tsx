@@ -2,12 +2,14 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
-import type { FleetView } from '~/core/fleet'
+import { type FleetView, nodesOf } from '~/core/fleet'
+import type { ApiObject } from '~/core/objects'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Ago } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
+import { daySubjects, mostNodesListed } from './day-subjects'
 import type { Route } from './+types/faults'
 import { Choice } from '../../kit/choice'
 import { Empty } from '../../kit/empty'
@@ -106,6 +108,18 @@ function subjectsOf(view: FleetView): Readonly<Record<string, readonly string[]>
   }
 }
 
+/** What smaller clusters list; larger ones are written out by whoever wants a fault there. */
+async function listedBy(
+  fleet: { objectsOf(name: string): Promise<readonly ApiObject[] | null> },
+  view: FleetView,
+): Promise<ReadonlyMap<string, readonly ApiObject[]>> {
+  const listed = new Map<string, readonly ApiObject[]>()
+  for (const cluster of view.clusters)
+    if (nodesOf(cluster).length <= mostNodesListed)
+      listed.set(cluster.name, (await fleet.objectsOf(cluster.name)) ?? [])
+  return listed
+}
+
 export async function loader({ context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { possible, active } = await gyrarch.outside.faults()
@@ -121,7 +135,7 @@ export async function loader({ context }: Route.LoaderArgs) {
       left: fault.left,
       since: new Date(fault.since).toISOString(),
     })),
-    subjects: subjectsOf(view),
+    subjects: { ...subjectsOf(view), ...daySubjects(view, await listedBy(gyrarch.fleet, view)) },
   }
 }
 

@@ -101,7 +101,7 @@ function CouldBe({ told }: { readonly told: CaseTold }) {
         <Row key={`${cause.cause} ${cause.about}`}>
           <Cell>
             <StateGlyph state={index === 0 ? 'broken' : 'strained'} />{' '}
-            <b className="mono">{cause.cause}</b> {cause.says.replace(`${cause.about}: `, '')}
+            <b className="mono">{cause.cause}</b> {cause.says.split(': ').slice(1).join(': ')}
           </Cell>
           <Cell className="mono">{nameOf(cause.about)}</Cell>
           <Cell className="share">

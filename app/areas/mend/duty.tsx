@@ -29,6 +29,9 @@ export async function loader({ context }: Route.LoaderArgs) {
 
 type Shown = Awaited<ReturnType<typeof loader>>['cases'][number]
 
+/** A node that is short of something still works. */
+const strainedBy: ReadonlySet<string> = new Set(['memory-short', 'disk-full', 'pids-short'])
+
 const nameOf = (ref: string): string => ref.split('/').at(-1) ?? ref
 
 function Open({ entry, now }: { readonly entry: Shown; readonly now: string }) {
@@ -36,7 +39,7 @@ function Open({ entry, now }: { readonly entry: Shown; readonly now: string }) {
   const many = entry.subjects.length
   return (
     <li>
-      <StateGlyph state="broken" />
+      <StateGlyph state={strainedBy.has(entry.cause ?? '') ? 'strained' : 'broken'} />
       <span>
         <To path={`/mend/${entry.id}`}>{entry.says === '' ? entry.symptom : entry.says}</To>
       </span>

@@ -10,7 +10,6 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Choice } from '../../kit/choice'
 import { Notice, Refused } from '../../kit/notice'
-import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { orRefused } from '../refusals'
@@ -172,27 +171,14 @@ export default function Practice({ loaderData }: Route.ComponentProps) {
           </Notice>
         ) : null}
         <Refused says={refused} />
-        <PlainTable
-          label="Drills"
-          heads={[
-            'drill',
-            'what you are told',
-            'where',
-            { key: 'best', says: 'best', number: true },
-            '',
-          ]}
-        >
+        <ul className="duty-list" aria-label="Drills">
           {drills.map((drill) => (
-            <Row key={drill.name} selected={isOn && current.name === drill.name}>
-              <Cell>
+            <li key={drill.name}>
+              <StateGlyph state={drill.best === null ? 'unknown' : 'well'} />
+              <span>
                 <b>{drill.title}</b>
-              </Cell>
-              <Cell>
-                {drill.story} <span className="soft">{countText(drill.hints, 'hint')}.</span>
-              </Cell>
-              <Cell>{drill.cluster}</Cell>
-              <Cell className="number">{drill.best ?? ''}</Cell>
-              <Cell>
+              </span>
+              <span className="since">
                 <Button
                   variant="outlined"
                   size="small"
@@ -202,10 +188,14 @@ export default function Practice({ loaderData }: Route.ComponentProps) {
                 >
                   Begin
                 </Button>
-              </Cell>
-            </Row>
+              </span>
+              <span className="more">
+                {drill.story} In {drill.cluster}, {countText(drill.hints, 'hint')}
+                {drill.best === null ? '' : `, at best ${drill.best} of 100`}.
+              </span>
+            </li>
           ))}
-        </PlainTable>
+        </ul>
       </div>
     </Page>
   )
