@@ -21,6 +21,7 @@ const pages: readonly (readonly [name: string, path: string, text: string])[] = 
   ['the storage network', '/store/network?aim=cluster/cedar', 'would fail'],
   ['registries', '/store/registries', 'vision/seedling-vision'],
   ['support', '/renew', 'burdock'],
+  ['practice', '/mend/practice', 'Out of time'],
   ['an upgrade', '/renew/upgrades?cluster=burdock', '4 turnovers'],
   ['capacity', '/shape', 'What a lost zone leaves'],
   ['placement', '/shape/board?aim=cluster/dill', 'nothing waits'],

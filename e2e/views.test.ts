@@ -49,6 +49,8 @@ beforeAll(async () => {
     },
   })
   await ask('POST', '/changes', { kind: 'cluster.takedown', intent: { cluster: 'cedar' } })
+  // What is broken has lasted long enough for its cases to be open.
+  await ask('POST', '/clock', { advanceSeconds: 180 })
   await ask('POST', '/changes', {
     kind: 'site.edit',
     intent: {
@@ -107,6 +109,9 @@ const views: readonly (readonly [string, string, string])[] = [
   ['a cluster', '/clusters/cedar?on=cedar-general-3', 'cedar-general-3'],
   ['its objects', '/clusters/cedar?show=objects', 'climate-loop'],
   ['its events', '/clusters/cedar?show=events', 'no events now'],
+  ['on duty', '/mend', 'bramble-general-2: it is short of memory'],
+  ['a case', '/mend/m-1', 'From cause to symptom'],
+  ['practice', '/mend/practice', 'It never comes alone'],
   ['capacity', '/shape', 'more of gathering-ledger'],
   ['the placement board', '/shape/board?aim=cluster/cedar&node=cedar-general-2', 'CPU free'],
   ['the board of pasted objects', '/shape/board?free=yes', 'as JSON or YAML'],

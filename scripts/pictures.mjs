@@ -206,7 +206,6 @@ const views = [
   ],
   ['scaling', '/shape/scaling?aim=cluster/bramble&scaler=bramble/climate/sensor-intake', 'light'],
   ['disks', '/store/disks?aim=cluster/cedar&lose=mossgate-c', 'light'],
-  ['pairs', '/store/network?aim=cluster/cedar', 'dark'],
   ['shipments', '/store/shipments', 'light'],
   ['support', '/renew', 'dark'],
   ['upgrade', '/renew/upgrades?cluster=burdock', 'light'],
@@ -217,6 +216,7 @@ const views = [
     'light',
   ],
   ['traffic', '/wire/traffic?aim=cluster/bramble&route=market/market-desk%200', 'dark'],
+  ['case', '/mend', 'dark'],
 ]
 mkdirSync(`${root}docs/screenshots`, { recursive: true })
 const browser = await puppeteer.launch({
@@ -232,6 +232,15 @@ const browser = await puppeteer.launch({
     '--disable-sync',
   ],
 })
+/** What breaks is broken last: the other pictures are of a fleet that is well. */
+async function aCase() {
+  const fault = { fault: 'gate-closes', about: 'node/bramble/bramble-general-1', mode: 'permanent' }
+  await ask('POST', '/faults', fault)
+  for (let minute = 0; minute < 4; minute++) await advance(60)
+  const { cases } = await ask('GET', '/cases')
+  const open = cases.find(({ cause }) => cause === 'webhook-blocks-system-pods')
+  return `/mend/${open.id}`
+}
 const only = process.argv.slice(2)
 for (const [name, path, scheme] of views) {
   if (only.length > 0 && !only.includes(name)) continue
@@ -241,7 +250,7 @@ for (const [name, path, scheme] of views) {
     { name: 'prefers-color-scheme', value: scheme },
     { name: 'prefers-reduced-motion', value: 'reduce' },
   ])
-  await page.goto(url + path, { waitUntil: 'load' })
+  await page.goto(url + (name === 'case' ? await aCase() : path), { waitUntil: 'load' })
   await page.waitForFunction(() => document.documentElement.dataset.awake === 'yes')
   await page.evaluate(() => document.fonts.ready)
   await new Promise((rest) => setTimeout(rest, name === 'scaling' ? 3000 : 900))

@@ -45,8 +45,9 @@ import { isoClock } from './runner/active'
 import { endFault, type FaultRequest, putFault } from './faults'
 import { Stalls } from './stalls'
 import { Rehearsals } from './rehearsal/rehearsals'
-import { Cases } from './mend/cases'
-import { Drills } from './mend/drills'
+import type { Cases } from './mend/cases'
+import type { Drills } from './mend/drills'
+import { openMend } from './mend/open-mend'
 import { Runner } from './runner/runner'
 import {
   clusterOf,
@@ -162,21 +163,13 @@ export class Gyrarch {
       await this.journalLine({ kind: 'credential.changed', says })
     })
     const watching = {
-      database: parts.database,
-      fleet: parts.fleet,
-      changes: parts.changes,
+      ...parts,
       clock: parts.outside.clock,
-      onError: parts.onError,
       journal: (line: Line) => this.journalLine(line),
     }
     this.health = new Health(watching)
     this.history = parts.past?.history ?? null
-    this.cases = new Cases({ ...watching, observe: parts.observe, judges: parts.judges })
-    this.drills = new Drills({
-      database: parts.database,
-      outside: parts.outside,
-      journalLine: watching.journal,
-    })
+    ;({ cases: this.cases, drills: this.drills } = openMend(watching))
     this.watchers = allWatchers(this.health, this.cases, watching, parts.past?.observer ?? null)
     this.joins = new Joins({
       ...parts,

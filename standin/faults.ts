@@ -3,7 +3,6 @@ import { said } from './says'
 import { formatAddress, parseRange } from '../core/addresses'
 import { uniform } from './engine/random'
 import type { Sim } from './engine/sim'
-import { endDayFault, isDayFault, startDayFault } from './day-faults'
 import { ailmentOf } from './sites/ailments'
 import { hostDies, machineAt, powerLost, spotNotice } from './sites/power'
 import type { Fault, FaultKind, OperationFailure, Site } from './world'
@@ -53,15 +52,12 @@ function exhaust(site: Site, name: string): void {
   site.addresses = [...site.addresses, ...fresh]
 }
 
-export function startFault(sim: Sim, fault: Fault): void {
+/** Brings about a fault of a site, or of storage. */
+export function startSiteFault(sim: Sim, fault: Fault): void {
   const [, second = '', third = '', fourth = ''] = fault.about.split('/')
   const site = sim.site(second)
   if (site) fault = { ...fault, was: JSON.stringify(altered(fault.kind, site, third)) }
   sim.world.faults.push(fault)
-  if (isDayFault(fault.kind)) {
-    startDayFault(sim, fault)
-    return
-  }
   if (isDiskFault(fault.kind)) {
     setDiskFault(sim, fault.kind, fault.about, true)
     return
@@ -162,16 +158,12 @@ export function startFault(sim: Sim, fault: Fault): void {
   }
 }
 
-export function endFault(sim: Sim, id: string): boolean {
+export function endSiteFault(sim: Sim, id: string): boolean {
   const fault = sim.world.faults.find((fault) => fault.id === id)
   if (!fault) return false
   sim.world.faults = sim.world.faults.filter((otherFault) => otherFault !== fault)
   const [, second = '', third = '', fourth = ''] = fault.about.split('/')
   if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
-  if (isDayFault(fault.kind)) {
-    endDayFault(sim, fault)
-    return true
-  }
   if (isDiskFault(fault.kind)) setDiskFault(sim, fault.kind, fault.about, false)
   const site = sim.site(second)
   if (!site) return true
@@ -266,7 +258,7 @@ export function strike(sim: Sim, kind: FaultKind, abouts: readonly string[]): Fa
   if (!fault) return undefined
   if (fault.left !== null) {
     fault.left--
-    if (fault.left <= 0) endFault(sim, fault.id)
+    if (fault.left <= 0) endSiteFault(sim, fault.id)
   }
   return fault
 }

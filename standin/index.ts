@@ -2,7 +2,7 @@
 export { enterCredential } from './sites/ground'
 export { takeTold } from './registry/held'
 export { buildWorld } from './build'
-export { endFault, startFault } from './faults'
+export { endFault, startFault } from './fault-tray'
 export { clusterReport, eventsOf } from './report/cluster'
 export { objectsOf } from './report/objects'
 export { boxFactsOf, credentialAnswer, meterOf, siteReport } from './report/site'

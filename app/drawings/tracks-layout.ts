@@ -34,8 +34,8 @@ export const xOf = (at: number, { from, until, width }: Scale): number =>
 
 /** Whole times to name on the axis, no closer than so many pixels. */
 export function axisTimes(scale: Scale, apart = 90): readonly number[] {
-  const most = Math.max(1, Math.floor(scale.width / apart))
-  const step = steps.find((each) => (scale.until - scale.from) / each <= most) ?? steps.at(-1) ?? 1
+  const ticks = Math.max(1, Math.floor(scale.width / apart))
+  const step = steps.find((each) => (scale.until - scale.from) / each <= ticks) ?? steps.at(-1) ?? 1
   const times: number[] = []
   for (let at = Math.ceil(scale.from / step) * step; at <= scale.until; at += step) times.push(at)
   return times

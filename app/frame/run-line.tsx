@@ -27,7 +27,9 @@ const rank: Readonly<Record<string, number>> = { halted: 0, running: 1, undoing:
 
 function doingText(run: RunSummary, progress: Progress): string {
   if (run.state === 'halted')
-    return `halted: ${progress.front?.group ?? ''}: ${progress.front?.says ?? ''}`
+    return progress.front
+      ? `halted: ${progress.front.group}: ${progress.front.says}`
+      : 'halted: not proven'
   if (run.state === 'waiting') return 'waits for another change'
   const { front } = progress
   if (!front) return run.state === 'undoing' ? 'being taken back' : 'proving'

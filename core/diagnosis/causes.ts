@@ -1,5 +1,5 @@
 /** Causes by their codes, and candidates for them. */
-import type { Fact, Ref } from './facts'
+import type { Fact, Ref } from './fact'
 
 export const causeCodes = [
   'runtime-down',
@@ -72,6 +72,19 @@ export type CauseCode = (typeof causeCodes)[number]
 export interface Link {
   readonly about: Ref
   readonly says: string
+}
+
+/** A step of a JSON Patch. */
+export interface Operation {
+  readonly op: string
+  /** Below the input, as `/objects/3/spec/unschedulable`. */
+  readonly path: string
+  readonly value?: unknown
+}
+
+export interface DiagnosisRemedy {
+  readonly says: string
+  readonly patch: readonly Operation[]
 }
 
 /** A rule that lets through what a policy keeps back. */

@@ -8,6 +8,7 @@ import type { ReadyWorld } from '../wire'
 import {
   type Candidate,
   type CauseCode,
+  type DiagnosisRemedy,
   type Link,
   type Looked,
   nothing,
@@ -20,7 +21,7 @@ import { restates } from './messages'
 import { isWellNode, nodeCauses } from './nodes'
 import { isWellPod, podCauses } from './pods'
 import { nextProbe, type Probe } from './probes'
-import { type DiagnosisRemedy, provenRemedies } from './remedies'
+import { provenRemedies } from './remedies'
 import { said } from './says'
 import { stuckDeletion } from './stuck'
 import { claimCauses } from './unmade'
@@ -104,7 +105,7 @@ function symptomOf(object: Json | undefined, looked: Looked): string {
       const ready = conditionsOf(object).find(({ type }) => type === 'Ready')
       return ready?.status === 'True'
         ? said('symptom.node-strained', { ref }).says
-        : said('symptom.node', { ref, message: ready?.message ?? '' }).says
+        : said('symptom.node', { ref }).says
     }
     default:
       return looked.candidates.length > 0 ? said('symptom.lacking', { ref }).says : ''

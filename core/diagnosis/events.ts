@@ -3,7 +3,7 @@
  * it alike”.
  */
 import { type Json, record, text } from '../objects'
-import type { Fact } from './facts'
+import type { Fact } from './fact'
 import { restates } from './messages'
 
 export interface Happening {

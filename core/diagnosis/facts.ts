@@ -4,19 +4,10 @@
  */
 import { type Json, list, record, records, text } from '../objects'
 import type { ReadyWorld } from '../wire'
+import type { Fact, Ref } from './fact'
 import { type Happening, newestTime, timeOf, type Told, told } from './events'
 
-/** `pod/namespace/name`, `node/name`, `cluster`. */
-export type Ref = string
-
-export interface Fact {
-  readonly type: 'condition' | 'status' | 'event' | 'log' | 'object' | 'walk'
-  readonly about: Ref
-  /** ISO; null where nothing says when. */
-  readonly at: string | null
-  /** Quoted from the input. */
-  readonly text: string
-}
+export type { Fact, Ref } from './fact'
 
 export interface Log {
   readonly from: Ref

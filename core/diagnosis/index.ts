@@ -12,3 +12,4 @@ export {
 } from './diagnose'
 export { Evidence, type Fact, type Log, type Ref } from './facts'
 export { type DrillFacts, drillScore } from './score'
+export { meaningOf } from './says'

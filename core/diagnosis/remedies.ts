@@ -1,21 +1,9 @@
 /** Changes of a spec that take a cause away; each is tried by looking again at what it leaves. */
 import { applyJsonPatch, isRecord, type Json, list, record, records, text } from '../objects'
-import type { CauseCode, PolicyOpening } from './causes'
+import type { CauseCode, DiagnosisRemedy, PolicyOpening } from './causes'
 import { type Evidence, type Fact, type Ref, refOfObject } from './facts'
 import { said } from './says'
 import { allowing, letting, placing } from './spec-remedies'
-
-export interface Operation {
-  readonly op: string
-  /** Below the input, as `/objects/3/spec/unschedulable`. */
-  readonly path: string
-  readonly value?: unknown
-}
-
-export interface DiagnosisRemedy {
-  readonly says: string
-  readonly patch: readonly Operation[]
-}
 
 /** Where an object stands in the input, lists opened. */
 function placeOf(

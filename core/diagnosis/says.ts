@@ -84,6 +84,9 @@ const kindWords: Readonly<Record<string, string>> = {
   networkpolicy: 'network policy',
 }
 
+/** What a cause means, of what it is about. */
+export const meaningOf = (cause: CauseCode): string => meanings[cause]
+
 /** What a reference names, as it is said: a node by its name alone. */
 function nameText(ref: string): string {
   const [kind = '', ...rest] = ref.split('/')
@@ -104,8 +107,7 @@ export const said = sentences({
   'service.unready': (p: { pods: number }) => `none of its ${countText(p.pods, 'pod')} is ready`,
   'symptom.cluster': () => 'the API does not answer, or not well',
   'symptom.pod': (p: { ref: string; phase: string }) => `${nameText(p.ref)} is ${p.phase}`,
-  'symptom.node': (p: { ref: string; message: string }) =>
-    `${nameText(p.ref)} is not ready: ${p.message}`,
+  'symptom.node': (p: { ref: string }) => `${nameText(p.ref)} is not ready`,
   'symptom.node-strained': (p: { ref: string }) => `${nameText(p.ref)} takes no pods as it should`,
   'symptom.lacking': (p: { ref: string }) => `${nameText(p.ref)} lacks pods that serve`,
   'probe.events': (p: { about: string }) => `look at the events of ${p.about}`,

@@ -2,9 +2,8 @@
 import { type Json, record, text } from '../objects'
 import { place, readWorld } from '../placement'
 import { parseCpuMilli } from '../units'
-import type { CauseCode, PolicyOpening } from './causes'
+import type { CauseCode, DiagnosisRemedy, PolicyOpening } from './causes'
 import type { Evidence, Fact, Ref } from './facts'
-import type { DiagnosisRemedy } from './remedies'
 import { said } from './says'
 
 const placed = new Set<CauseCode>([

@@ -209,6 +209,25 @@ describe('answers are as described', () => {
     await good('get', '/estimates')
   })
 
+  it('of cases and drills', async () => {
+    await good('get', '/cases')
+    await good('get', '/clusters/bramble/nodes/bramble-general-1/log?lines=5')
+    const opened = await good<{ id: string }>('post', '/cases', {
+      cluster: 'bramble',
+      about: 'node/bramble-general-2',
+    })
+    await good('get', `/cases/${opened.id}`)
+    await good('patch', `/cases/${opened.id}`, { who: 'Ada', note: 'looks at it' })
+    await good('get', `/cases/${opened.id}/evidence`)
+    const { text } = await good<{ text: string }>('get', `/cases/${opened.id}/export.md`)
+    expect(text).toContain('short of memory')
+    await good('post', '/drills/hangs/start')
+    await good('post', '/drills/current/hint')
+    await good('post', '/drills/current/cause', { cause: 'crash' })
+    await good('get', '/drills')
+    await good('post', '/drills/current/give-up')
+  })
+
   it('of windows and schedules', async () => {
     const { without } = await good<{ without: readonly string[] }>('get', '/windows')
     expect(without).toContain('burdock')

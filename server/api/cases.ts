@@ -3,6 +3,8 @@ import { z } from 'zod'
 import { causeCodes } from '~/core/diagnosis'
 import { caseMarkdown, caseSummary, caseTold, evidenceOf } from '../mend/case-told'
 import { currentActor } from '../actor'
+import { Refusal } from '../changes/errors'
+import { said } from '../mend/says'
 import { ok } from './answers'
 import type { Route } from './route'
 
@@ -32,6 +34,8 @@ const whole = summary.extend({
   causes: z.array(
     z.object({
       cause: z.enum(causeCodes),
+      /** What it means, of what it is about. */
+      means: z.string(),
       about: z.string(),
       share: z.number(),
       says: z.string(),
@@ -99,7 +103,27 @@ export const caseWriting = z
     'Give who is on it, or a note.',
   )
 
+/** How many lines of a log. */
+const linesQuery = z.object({ lines: z.coerce.number().int().min(1).max(2000).default(200) })
+
 export const caseRoutes: readonly Route[] = [
+  {
+    method: 'get',
+    path: '/clusters/:name/nodes/:node/log',
+    says: 'What the services of a node have written lately, oldest first: the agent, the runtime, the kernel.',
+    query: linesQuery,
+    answer: z.object({ lines: z.array(z.string()) }),
+    handle: async (gyrarch, { params, query }) => {
+      const [name, node] = [params['name'] ?? '', params['node'] ?? '']
+      const { lines } = query as z.infer<typeof linesQuery>
+      const view = await gyrarch.fleet.view()
+      if (!view.clusters.some((cluster) => cluster.name === name))
+        throw new Refusal('not-found', said('case.unknown', { about: name }).says)
+      const written = await gyrarch.observe.nodeLog(name, node, lines)
+      if (!written) throw new Refusal('not-found', said('case.no-log', { node }).says)
+      return ok({ lines: written })
+    },
+  },
   {
     method: 'get',
     path: '/cases',

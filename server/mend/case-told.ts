@@ -1,5 +1,6 @@
 /** A case as it is told: what is known, what changed before, who would notice, what can be done. */
 import { Op } from 'sequelize'
+import { meaningOf } from '~/core/diagnosis'
 import type { Gyrarch } from '../gyrarch'
 import { ChangeRow } from '../records/models'
 import { changeId } from '../runner/journal'
@@ -172,6 +173,7 @@ export async function caseTold(gyrarch: Gyrarch, id: string) {
     causes: (first?.diagnosis.causes ?? []).map(
       ({ cause, about, share, says, chain, because }) => ({
         cause,
+        means: meaningOf(cause),
         about,
         share,
         says,

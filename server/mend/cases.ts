@@ -326,7 +326,10 @@ function healedIn(
   const named = (troubles: readonly KnownTrouble[]) =>
     new Map(
       troubles.flatMap(({ diagnosis }) =>
-        diagnosis.causes.map(({ cause, about, says }) => [`${cause} ${about}`, says] as const),
+        diagnosis.causes.map(
+          ({ cause, about, says }) =>
+            [`${cause.startsWith('webhook') ? 'webhook' : cause} ${about}`, says] as const,
+        ),
       ),
     )
   const left = named(after)

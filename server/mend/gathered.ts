@@ -2,7 +2,7 @@
 import type { Observe } from '~/core/contract'
 import { type ClusterView, nodesOf } from '~/core/fleet'
 import type { Log } from '~/core/diagnosis'
-import type { ApiObject } from '~/core/objects'
+import { type ApiObject, record, records, text } from '~/core/objects'
 
 const kinds: Readonly<Record<string, string>> = { node: 'Node' }
 /** So many logs of a kind, and lines of each, are read. */
@@ -31,21 +31,13 @@ export const eventObjects = (
     ]
   })
 
-interface Shown {
-  readonly metadata: { readonly name?: string; readonly namespace?: string }
-  readonly status?: {
-    readonly phase?: string
-    readonly containerStatuses?: readonly {
-      readonly restartCount?: number
-      readonly ready?: boolean
-    }[]
-  }
-  readonly spec?: { readonly nodeName?: string }
+const isTroubled = (pod: ApiObject): boolean => {
+  const status = record(record(pod)['status'])
+  return (
+    status['phase'] === 'Running' &&
+    records(status['containerStatuses']).some(({ ready }) => ready === false)
+  )
 }
-
-const isTroubled = ({ status }: Shown): boolean =>
-  status?.phase === 'Running' &&
-  (status.containerStatuses ?? []).some(({ ready }) => ready === false)
 
 /** Logs of the control plane, of nodes that are not well or whose pods are ended, and of pods that do not answer. */
 export async function logsOf(
@@ -53,9 +45,7 @@ export async function logsOf(
   cluster: ClusterView,
   objects: readonly ApiObject[],
 ): Promise<readonly Log[]> {
-  const pods = (objects.filter(({ kind }) => kind === 'Pod') as unknown[] as Shown[]).filter(
-    isTroubled,
-  )
+  const pods = objects.filter((object) => object.kind === 'Pod' && isTroubled(object))
   const silent = nodesOf(cluster).filter(
     ({ conditions }) =>
       !conditions.some(({ type, status }) => type === 'Ready' && status === 'True') ||
@@ -63,7 +53,7 @@ export async function logsOf(
   )
   const nodes = new Set([
     ...silent.map(({ name }) => name),
-    ...pods.flatMap(({ spec }) => spec?.nodeName ?? []),
+    ...pods.flatMap((pod) => text(record(record(pod)['spec'])['nodeName']) || []),
   ])
   const logs: Log[] = []
   const add = (from: string, lines: readonly string[] | null): void => {
@@ -73,7 +63,7 @@ export async function logsOf(
   for (const name of [...nodes].slice(0, mostLogs))
     add(`node/${name}`, await observe.nodeLog(cluster.name, name, linesRead))
   for (const { metadata } of pods.slice(0, mostLogs)) {
-    const key = `${metadata.namespace ?? 'default'}/${metadata.name ?? ''}`
+    const key = `${metadata?.namespace ?? 'default'}/${metadata?.name ?? ''}`
     add(`pod/${key}`, await observe.podLog(cluster.name, key, linesRead))
   }
   return logs

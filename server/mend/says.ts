@@ -20,5 +20,7 @@ export const said = sentences({
   'drill.no-hint': () => 'There are no more hints.',
   'drill.ended': (p: { title: string; state: string; score: number }) =>
     `drill “${p.title}” ${p.state === 'mended' ? 'mended' : 'given up'}, ${p.score} of 100`,
+  'case.no-log': (p: { node: string }) =>
+    `${p.node} has no log that can be read: there is no such node, or its machine is off.`,
   'case.subjects': (p: { subjects: number }) => countText(p.subjects, 'thing'),
 })

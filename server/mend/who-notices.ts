@@ -1,6 +1,6 @@
 /** Who would notice that something does not do its work: its callers, what is expected of it, names that lead to it. */
 import type { FleetView, TrafficView } from '~/core/fleet'
-import type { ApiObject } from '~/core/objects'
+import { type ApiObject, type Json, record, records, text } from '~/core/objects'
 
 export interface Noticing {
   /** `caller`, `expectation`, `name` or `claim`. */
@@ -9,35 +9,20 @@ export interface Noticing {
   readonly says: string
 }
 
-interface Shown {
-  readonly kind?: string
-  readonly metadata: {
-    readonly name?: string
-    readonly namespace?: string
-    readonly labels?: Readonly<Record<string, string>>
-  }
-  readonly spec?: {
-    readonly nodeName?: string
-    readonly selector?: Readonly<Record<string, string>>
-    readonly volumes?: readonly {
-      readonly persistentVolumeClaim?: { readonly claimName?: string }
-    }[]
-  }
-}
+const metadataOf = (object: ApiObject): Json => record(object.metadata)
+const specOf = (object: ApiObject): Json => record(record(object)['spec'])
+const namespaceOf = (object: ApiObject): string =>
+  text(metadataOf(object)['namespace']) || 'default'
+const nameOf = (object: ApiObject): string => text(metadataOf(object)['name'])
+const named = (object: ApiObject): string => `${namespaceOf(object)}/${nameOf(object)}`
 
-const named = (metadata: Shown['metadata']): string =>
-  `${metadata.namespace ?? 'default'}/${metadata.name ?? ''}`
-
-/** The pods that stand for a subject: its own, those on a node, those behind a service. */
-function podsOf(subject: string, objects: readonly Shown[]): readonly Shown[] {
+/** The pods that stand for a subject: its own, those on a node, those behind a workload. */
+function podsOf(subject: string, objects: readonly ApiObject[]): readonly ApiObject[] {
   const [kind = '', first = '', second = ''] = subject.split('/')
   const pods = objects.filter((object) => object.kind === 'Pod')
-  if (kind === 'node') return pods.filter(({ spec }) => spec?.nodeName === first)
-  if (kind === 'pod') return pods.filter(({ metadata }) => named(metadata) === `${first}/${second}`)
-  return pods.filter(
-    ({ metadata }) =>
-      metadata.namespace === first && (metadata.name ?? '').startsWith(`${second}-`),
-  )
+  if (kind === 'node') return pods.filter((pod) => specOf(pod)['nodeName'] === first)
+  if (kind === 'pod') return pods.filter((pod) => named(pod) === `${first}/${second}`)
+  return pods.filter((pod) => namespaceOf(pod) === first && nameOf(pod).startsWith(`${second}-`))
 }
 
 /** Those who would notice, each once: at most so many of a kind as a page can show. */
@@ -48,22 +33,21 @@ export function whoNotices(
   objects: readonly ApiObject[],
   traffic: readonly TrafficView[],
 ): readonly Noticing[] {
-  const shown = objects as unknown as readonly Shown[]
-  const pods = subjects.flatMap((subject) => podsOf(subject, shown))
-  const services = shown.filter(({ kind, metadata, spec }) => {
-    if (kind !== 'Service') return false
-    if (subjects.includes(`service/${named(metadata)}`)) return true
-    const selector = Object.entries(spec?.selector ?? {})
+  const pods = subjects.flatMap((subject) => podsOf(subject, objects))
+  const services = objects.filter((object) => {
+    if (object.kind !== 'Service') return false
+    if (subjects.includes(`service/${named(object)}`)) return true
+    const selector = Object.entries(record(specOf(object)['selector']))
     return (
       selector.length > 0 &&
       pods.some(
         (pod) =>
-          pod.metadata.namespace === metadata.namespace &&
-          selector.every(([key, value]) => pod.metadata.labels?.[key] === value),
+          namespaceOf(pod) === namespaceOf(object) &&
+          selector.every(([key, value]) => record(metadataOf(pod)['labels'])[key] === value),
       )
     )
   })
-  const names = new Set(services.map(({ metadata }) => named(metadata)))
+  const names = new Set(services.map(named))
   const callers = traffic
     .filter(({ to }) => names.has(to))
     .map(({ from, to, port }): Noticing => ({
@@ -75,32 +59,32 @@ export function whoNotices(
     .filter(
       ({ to }) =>
         to['cluster'] === cluster &&
-        (names.has(to['service'] ?? '') ||
-          pods.some(({ metadata }) => named(metadata) === to['pod'])),
+        (names.has(to['service'] ?? '') || pods.some((pod) => named(pod) === to['pod'])),
     )
     .map(({ name, port }): Noticing => ({
       what: 'expectation',
       who: name,
       says: `expects an answer on port ${port}`,
     }))
-  const claims = pods.flatMap(({ metadata, spec }) =>
-    (spec?.volumes ?? []).flatMap(({ persistentVolumeClaim }): readonly Noticing[] =>
-      persistentVolumeClaim?.claimName === undefined
+  const claims = pods.flatMap((pod) =>
+    records(specOf(pod)['volumes']).flatMap((volume): readonly Noticing[] => {
+      const claim = text(record(volume['persistentVolumeClaim'])['claimName'])
+      return claim === ''
         ? []
         : [
             {
               what: 'claim',
-              who: `${metadata.namespace ?? 'default'}/${persistentVolumeClaim.claimName}`,
-              says: `is mounted by ${metadata.name ?? ''}`,
+              who: `${namespaceOf(pod)}/${claim}`,
+              says: `is mounted by ${nameOf(pod)}`,
             },
-          ],
-    ),
+          ]
+    }),
   )
   const site = view.sites.find(
     (each) => each.name === view.clusters.find(({ name }) => name === cluster)?.site,
   )
   const isWhole = subjects.includes('cluster')
-  const records = isWhole
+  const leading = isWhole
     ? (site?.records ?? [])
         .filter(({ name }) => name.includes(cluster))
         .map(({ name, value }): Noticing => ({
@@ -110,7 +94,7 @@ export function whoNotices(
         }))
     : []
   const seen = new Set<string>()
-  return [...callers, ...expected, ...records, ...claims].filter(({ what, who, says }) => {
+  return [...callers, ...expected, ...leading, ...claims].filter(({ what, who, says }) => {
     const key = `${what} ${who} ${says}`
     return !seen.has(key) && seen.add(key)
   })

@@ -18,7 +18,7 @@ import { gatesOf, loads, schedulePod, share } from './placing'
 import { ailPod } from './ailing'
 import { networkRuns } from './conditions'
 import { podKey, record } from './pod-events'
-import { heldBack, notPulled, type NotPulled } from './pulling'
+import { heldBack, notPulled, type NotPulled, pullText } from './pulling'
 import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { makeClaims } from './claims'
@@ -135,22 +135,6 @@ export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: 
       cluster: cluster.name,
       pod: podKey(pod),
     })
-}
-
-/** What a runtime says of an image that it could not pull. */
-function pullText({
-  image,
-  why,
-  isThere,
-  isDenied,
-}: NotPulled & { readonly image: string }): string {
-  const failed = `failed to pull and unpack image "${image}"`
-  if (!isThere)
-    return `rpc error: code = NotFound desc = ${failed}: failed to resolve reference "${image}": ${image}: not found`
-  if (isDenied === true) return `rpc error: code = Unknown desc = ${failed}: ${why}`
-  return /not reached/.test(why)
-    ? `rpc error: code = Unknown desc = ${failed}: failed to do request: Head "https://${image.split('/')[0] ?? ''}/v2/": dial tcp: i/o timeout (${why})`
-    : `rpc error: code = Unknown desc = ${failed}: ${why}`
 }
 
 /** How long until an image whose registry is out of reach is tried again (ms). */

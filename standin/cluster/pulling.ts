@@ -126,3 +126,19 @@ export function heldBack(
     isThere: true,
   }
 }
+
+/** What a runtime says of an image that it could not pull. */
+export function pullText({
+  image,
+  why,
+  isThere,
+  isDenied,
+}: NotPulled & { readonly image: string }): string {
+  const failed = `failed to pull and unpack image "${image}"`
+  if (!isThere)
+    return `rpc error: code = NotFound desc = ${failed}: failed to resolve reference "${image}": ${image}: not found`
+  if (isDenied === true) return `rpc error: code = Unknown desc = ${failed}: ${why}`
+  return /not reached/.test(why)
+    ? `rpc error: code = Unknown desc = ${failed}: failed to do request: Head "https://${image.split('/')[0] ?? ''}/v2/": dial tcp: i/o timeout (${why})`
+    : `rpc error: code = Unknown desc = ${failed}: ${why}`
+}

@@ -90,9 +90,9 @@ export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before 
   }
   const had = serviceOf(cluster, 'platform', name)
   if (!had) addService(cluster, service)
-  const configuration = gateConfiguration(name)
-  const before = writtenObject(cluster, configuration) ?? null
-  store(sim, cluster, configuration)
+  const webhooks = gateConfiguration(name)
+  const before = writtenObject(cluster, webhooks) ?? null
+  store(sim, cluster, webhooks)
   const gone = cluster.running.filter(
     (pod) =>
       (pod.namespace === 'platform' && pod.workload === name) ||
@@ -116,7 +116,7 @@ export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before 
   const node = cluster.nodes.find((each) => each.name === nodeName)
   if (node) networkLost(node, sim.now)
   sim.touch(`cluster:${cluster.name}`)
-  return [{ key: objectKey(configuration), object: before }]
+  return [{ key: objectKey(webhooks), object: before }]
 }
 
 /** Puts back what stood there, unless somebody has written it anew since. */

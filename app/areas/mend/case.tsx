@@ -101,7 +101,7 @@ function CouldBe({ told }: { readonly told: CaseTold }) {
         <Row key={`${cause.cause} ${cause.about}`}>
           <Cell>
             <StateGlyph state={index === 0 ? 'broken' : 'strained'} />{' '}
-            <b className="mono">{cause.cause}</b> {cause.says.split(': ').slice(1).join(': ')}
+            <b className="mono">{cause.cause}</b> {cause.means}
           </Cell>
           <Cell className="mono">{nameOf(cause.about)}</Cell>
           <Cell className="share">
@@ -306,10 +306,10 @@ export default function Case({ loaderData }: Route.ComponentProps) {
   const [first] = told.causes
   const until = told.closedAt ?? now
   const lasted = (Date.parse(until) - Date.parse(told.since)) / 1000
-  const words = told.symptom === '' ? told.about : told.symptom
+  const short = told.symptom === '' ? told.about : told.symptom
   return (
     <Page
-      title={words.length > 90 ? `${words.slice(0, 88)}…` : words}
+      title={short.length > 70 ? `${short.slice(0, 68)}…` : short}
       beside={
         <span className="soft nowrap">
           {told.state === 'open' ? 'for' : 'lasted'} {durationText(Math.max(0, lasted))} ·{' '}

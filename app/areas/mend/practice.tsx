@@ -60,6 +60,39 @@ function useAct() {
 const words = { on: 'under way', mended: 'mended', 'given-up': 'given up' } as const
 const glyphs = { on: 'working', mended: 'well', 'given-up': 'unknown' } as const
 
+function Hints({
+  drill,
+  isBusy,
+  act,
+}: {
+  readonly drill: DrillState
+  readonly isBusy: boolean
+  readonly act: (body: Act) => void
+}) {
+  return (
+    <div>
+      <h3>Hints</h3>
+      <ul className="case-notes">
+        {drill.hints.map((hint) => (
+          <li key={hint}>{hint}</li>
+        ))}
+      </ul>
+      <div className="acts">
+        <Button
+          variant="outlined"
+          disabled={isBusy || drill.hintsLeft === 0}
+          onClick={() => act({ do: 'hint' })}
+        >
+          Next hint, for 10 points
+        </Button>
+        <Button variant="text" disabled={isBusy} onClick={() => act({ do: 'give-up' })}>
+          Give up
+        </Button>
+      </div>
+    </div>
+  )
+}
+
 function Current({ drill, now }: { readonly drill: DrillState; readonly now: string }) {
   const { act, isBusy, refused } = useAct()
   const [cause, setCause] = useState('')
@@ -104,26 +137,7 @@ function Current({ drill, now }: { readonly drill: DrillState; readonly now: str
               Name it
             </Button>
           </div>
-          <div>
-            <h3>Hints</h3>
-            <ul className="case-notes">
-              {drill.hints.map((hint) => (
-                <li key={hint}>{hint}</li>
-              ))}
-            </ul>
-            <div className="acts">
-              <Button
-                variant="outlined"
-                disabled={isBusy || drill.hintsLeft === 0}
-                onClick={() => act({ do: 'hint' })}
-              >
-                Next hint, for 10 points
-              </Button>
-              <Button variant="text" disabled={isBusy} onClick={() => act({ do: 'give-up' })}>
-                Give up
-              </Button>
-            </div>
-          </div>
+          <Hints drill={drill} isBusy={isBusy} act={act} />
         </>
       ) : null}
       {drill.named.length === 0 ? null : (

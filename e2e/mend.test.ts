@@ -1,0 +1,117 @@
+/** A node is not ready, four times: found, mended by what is proven, healed. */
+import type { Page } from 'puppeteer-core'
+import { expect, it } from 'vitest'
+import { find, goTo, press, pressToDraft, see } from './browser'
+import { api } from './server'
+import { suite } from './suite'
+
+const served = suite({ refusals: false })
+const { visit, advance } = served
+
+/** Minutes on the clock, one after another: cases are looked at as they go. */
+async function minutes(count: number): Promise<void> {
+  for (let minute = 0; minute < count; minute++) await advance(60)
+}
+
+interface Drill {
+  readonly case: string | null
+  readonly state: string
+  readonly score: number | null
+}
+
+async function currentDrill(): Promise<Drill> {
+  const { ask } = api(served.url)
+  const { json } = await ask<{ current: Drill }>('GET', '/drills')
+  return json.current
+}
+
+/** Begins a drill and waits until it shows as a case. */
+async function begin(page: Page, title: string): Promise<string> {
+  await goTo(page, `${served.url}/mend/practice`)
+  await press(page, 'button', `Begin ${title}`)
+  await see(page, 'is under way')
+  await minutes(4)
+  const drill = await currentDrill()
+  expect(drill.case).toMatch(/^m-/)
+  return drill.case ?? ''
+}
+
+/** Runs the first remedy of a case as a person does. */
+async function mend(page: Page, id: string): Promise<void> {
+  await goTo(page, `${served.url}/mend/${id}`)
+  await pressToDraft(page, 'Draft it')
+  await see(page, 'bramble is guarded')
+  const confirm = await find(page, 'textbox', 'Name of the cluster')
+  await confirm.type('bramble')
+  await press(page, 'button', 'Run')
+  await see(page, 'Running')
+  await advance(900)
+  await see(page, 'Done and proven')
+  await minutes(5)
+}
+
+it.each([
+  ['A node is not ready, one', 'the container runtime does not run'],
+  ['A node is not ready, two', 'the API is not reached'],
+  ['A node is not ready, three', 'a webhook keeps system pods from being made'],
+])('story 11: %s', async (title, cause) => {
+  const page = await visit('/mend/practice')
+  const id = await begin(page, title)
+  await goTo(page, `${served.url}/mend`)
+  await see(page, cause)
+  await goTo(page, `${served.url}/mend/${id}`)
+  await see(page, 'From cause to symptom')
+  await see(page, 'What clears it')
+  await mend(page, id)
+  await goTo(page, `${served.url}/mend/${id}`)
+  await see(page, 'ended before the symptom went')
+  expect(await currentDrill()).toMatchObject({ state: 'mended' })
+})
+
+it('with two causes the case stays open after the first, and names the second', async () => {
+  const page = await visit('/mend/practice')
+  const id = await begin(page, 'It never comes alone')
+  await goTo(page, `${served.url}/mend/${id}`)
+  await see(page, 'runtime-down')
+  await see(page, 'disk-full')
+  const { ask, runOut } = api(served.url)
+  const drafted = await ask<{ id: string; findings: readonly { key: string }[] }>(
+    'POST',
+    '/changes',
+    { kind: 'machine.restart', intent: { cluster: 'bramble', node: 'bramble-general-1' } },
+  )
+  await ask('POST', `/changes/${drafted.json.id}/run`, {
+    accept: drafted.json.findings.map(({ key }) => key),
+    confirm: 'bramble',
+  })
+  await runOut(drafted.json.id)
+  await minutes(5)
+  await goTo(page, `${served.url}/mend/${id}`)
+  await see(page, 'What is left: bramble-general-1: its disk is full')
+  await goTo(page, `${served.url}/mend/practice`)
+  await press(page, 'button', 'Give up')
+  await see(page, 'given up')
+})
+
+it('keeps who is on a case, and finds words in its evidence', async () => {
+  const { ask } = api(served.url)
+  await ask('POST', '/faults', {
+    fault: 'process-ends',
+    about: 'workload/bramble/market/price-feed',
+    mode: 'permanent',
+  })
+  await minutes(1)
+  const opened = await ask<{ id: string }>('POST', '/cases', {
+    cluster: 'bramble',
+    about: 'deployment/market/price-feed',
+  })
+  const page = await visit(`/mend/${opened.json.id}`)
+  await (await find(page, 'textbox', 'Who is on it')).type('Ada')
+  await (await find(page, 'textbox', 'Note')).type('asked the market desk')
+  await press(page, 'button', 'Write it down')
+  await see(page, 'asked the market desk')
+  await (await find(page, 'textbox', 'Search the evidence')).type('Back-off restarting')
+  await see(page, 'BackOff: Back-off restarting failed container')
+  await goTo(page, `${served.url}/mend`)
+  await see(page, 'Ada is on it')
+})
