@@ -113,6 +113,21 @@ export class Cases implements Watcher {
     return view.workedOn.some((ref) => refs.includes(ref) || ref.startsWith(`pool/${cluster}/`))
   }
 
+  /** What a case has become whose cause is not the first any more: what its subjects suffer from now, if that is mostly theirs. */
+  private turnedInto(
+    row: CaseRow,
+    byKey: ReadonlyMap<string, readonly KnownTrouble[]>,
+    claimed: ReadonlySet<string>,
+    open: readonly CaseRow[],
+  ): string | undefined {
+    const subjects = new Set(row.troubles.map(troubleKey))
+    return [...byKey].find(([key, troubles]) => {
+      if (claimed.has(key) || open.some((each) => each.key === key)) return false
+      const shared = troubles.filter((trouble) => subjects.has(troubleKey(trouble))).length
+      return 2 * shared >= Math.max(subjects.size, troubles.length)
+    })?.[0]
+  }
+
   /** Opens, follows and closes cases by what was seen. */
   private async settle(view: FleetView): Promise<void> {
     const now = Date.parse(view.now)
@@ -121,24 +136,16 @@ export class Cases implements Watcher {
     const open = await CaseRow.findAll({ where: { state: 'open' }, order: [['number', 'ASC']] })
     const claimed = new Set<string>()
     for (const row of open) {
-      const subjects = new Set(row.troubles.map(troubleKey))
-      const key = byKey.has(row.key)
-        ? row.key
-        : [...byKey].find(
-            ([candidate, troubles]) =>
-              !claimed.has(candidate) &&
-              !open.some((each) => each.key === candidate) &&
-              2 * troubles.filter((trouble) => subjects.has(troubleKey(trouble))).length >=
-                subjects.size,
-          )?.[0]
+      const key = byKey.has(row.key) ? row.key : this.turnedInto(row, byKey, claimed, open)
       const troubles = key === undefined ? undefined : byKey.get(key)
-      if (key === undefined || !troubles) await this.close(row, view)
-      else {
-        claimed.add(key)
-        // What a run does meanwhile is no other cause.
-        const isOurs = troubles.every((trouble) => this.isWorkedOn(view, trouble))
-        if (!isOurs) await this.follow(row, key, troubles, view)
+      if (key === undefined || !troubles) {
+        if (!isStillNamed(row, all)) await this.close(row, view)
+        continue
       }
+      claimed.add(key)
+      // What a run does meanwhile is no other cause.
+      const isOurs = troubles.every((trouble) => this.isWorkedOn(view, trouble))
+      if (!isOurs) await this.follow(row, key, troubles, view)
     }
     const fresh = [...byKey].filter(([key]) => !claimed.has(key))
     for (const key of this.seenSince.keys())
@@ -335,3 +342,11 @@ function healedIn(
   const left = named(after)
   return [...named(before)].flatMap(([key, says]) => (left.has(key) ? [] : [says]))
 }
+
+/** Whether what a case is about is still named, though something else explains more for now. */
+const isStillNamed = (row: CaseRow, troubles: readonly KnownTrouble[]): boolean =>
+  troubles.some(
+    ({ cluster, diagnosis }) =>
+      cluster === row.cluster &&
+      diagnosis.causes.some(({ cause, about }) => cause === row.cause && about === row.about),
+  )
