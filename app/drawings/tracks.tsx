@@ -4,9 +4,12 @@ import { axisTimes, placeMarks, scaleOf, type Track, xOf } from './tracks-layout
 import { useWidth } from './use-width'
 import './tracks.css'
 
-const nameWidth = 190
+const nameWidths = { wide: 190, narrow: 86 } as const
 const rowHeight = 30
 const headHeight = 22
+
+const shortened = (text: string, letters: number): string =>
+  text.length > letters ? `${text.slice(0, letters - 1)}…` : text
 
 export function Tracks({
   tracks,
@@ -19,9 +22,14 @@ export function Tracks({
   readonly until: string
 }) {
   const [ref, whole] = useWidth()
-  const width = Math.max(200, whole - nameWidth - 24)
+  const nameWidth = whole < 520 ? nameWidths.narrow : nameWidths.wide
+  const width = Math.max(140, whole - nameWidth - 24)
   const scale = scaleOf(since, until, width)
-  const height = headHeight + tracks.length * rowHeight + 20
+  // Sources that were silent in that time have no track; changes always have.
+  const shown = tracks.filter(
+    (track, index) => index === 0 || placeMarks(track.marks, scale).length > 0,
+  )
+  const height = headHeight + shown.length * rowHeight + 20
   const turned = xOf(Date.parse(since), scale)
   return (
     <div ref={ref} className="tracks">
@@ -37,14 +45,14 @@ export function Tracks({
             </g>
           )
         })}
-        {tracks.map((track, row) => {
+        {shown.map((track, row) => {
           const y = headHeight + row * rowHeight + rowHeight / 2
           const placed = placeMarks(track.marks, scale)
           return (
             <g key={track.name}>
               <line x1={nameWidth} x2={nameWidth + width} y1={y} y2={y} className="grid-line" />
               <text x={nameWidth - 10} y={y + 4} textAnchor="end" className="name">
-                {track.name.length > 26 ? `${track.name.slice(0, 25)}…` : track.name}
+                {shortened(track.name, Math.floor(nameWidth / 7.3))}
               </text>
               {placed.map((mark, index) => {
                 const next = placed[index + 1]?.x ?? width
@@ -56,7 +64,7 @@ export function Tracks({
                     <rect x={nameWidth + mark.x - 4} y={y - 6} width={8} height={12} />
                     {room >= 8 ? (
                       <text x={nameWidth + mark.x + 9} y={y + 4}>
-                        {says.length > room ? `${says.slice(0, room - 1)}…` : says}
+                        {shortened(says, room)}
                       </text>
                     ) : null}
                   </g>

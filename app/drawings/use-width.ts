@@ -8,7 +8,7 @@ export function useWidth(): readonly [RefObject<HTMLDivElement | null>, number] 
     const element = ref.current
     if (!element) return
     const observer = new ResizeObserver(([entry]) => {
-      if (entry && entry.contentRect.width > 300) setWidth(Math.round(entry.contentRect.width))
+      if (entry && entry.contentRect.width > 180) setWidth(Math.round(entry.contentRect.width))
     })
     observer.observe(element)
     return () => observer.disconnect()

@@ -266,13 +266,13 @@ describe('computations', () => {
         now: '2026-03-02T06:00:00Z',
       },
       {
-        symptom: 'node/n1 takes no pods as it should',
+        symptom: 'n1 takes no pods as it should',
         causes: [
           {
             cause: 'cordoned',
             about: 'node/n1',
             share: 1,
-            says: 'node/n1: it was closed for new pods',
+            says: 'n1: it was closed for new pods',
             chain: [{ about: 'node/n1', says: 'unschedulable: true' }],
             because: [{ type: 'object', about: 'node/n1', at: null, text: 'unschedulable: true' }],
             remedies: [

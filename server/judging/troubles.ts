@@ -1,5 +1,5 @@
 /** What is broken in a cluster of a picture, with its causes and what can be done about the first. */
-import { clusterOf, type FleetView, knownObjects } from '~/core/fleet'
+import { clusterOf, type ClusterView, type FleetView, knownObjects } from '~/core/fleet'
 import {
   type CaseRemedy,
   caseRemedies,
@@ -10,6 +10,7 @@ import {
   troublesOf,
 } from '~/core/diagnosis'
 import { sharedCauses } from '~/core/keeping'
+import { record } from '~/core/objects'
 import { readyWorldOf } from '~/core/wire'
 
 export interface KnownTrouble extends Trouble {
@@ -35,9 +36,23 @@ const wayRemedies = (view: FleetView, cluster: string, node: string): readonly C
       })),
     )
 
+const poolLabel = 'gyrarch/pool'
+const forNodes: ReadonlySet<string> = new Set(['selector', 'affinity', 'no-room', 'taint'])
+
+/** Whether pods only wait for nodes of a pool that may still grow: that is for its scaling, and told there. */
+function waitsForGrowth(evidence: Evidence, cluster: ClusterView, trouble: Trouble): boolean {
+  const [first] = trouble.diagnosis.causes
+  if (!first || !forNodes.has(first.cause)) return false
+  const pod = evidence.object(first.about)
+  const wanted = record(record(pod?.['spec'])['nodeSelector'])[poolLabel]
+  const pool = cluster.pools.find(({ name }) => name === wanted)
+  return (pool?.range ?? null) !== null && (pool?.nodes.length ?? 0) < (pool?.range?.max ?? 0)
+}
+
 export function troublesIn(asked: TroublesAsked, view: FleetView): readonly KnownTrouble[] {
   const { cluster } = asked
-  if (!clusterOf(view, cluster)) return []
+  const shown = clusterOf(view, cluster)
+  if (!shown) return []
   const world = readyWorldOf(view)
   const evidence = new Evidence(
     [...(knownObjects(view, cluster) ?? []), ...asked.events],
@@ -45,7 +60,10 @@ export function troublesIn(asked: TroublesAsked, view: FleetView): readonly Know
     Date.parse(view.now),
     world.ok ? world.world : null,
   )
-  return troublesOf(evidence, cluster).map((trouble): KnownTrouble => {
+  const troubles = troublesOf(evidence, cluster).filter(
+    (trouble) => !waitsForGrowth(evidence, shown, trouble),
+  )
+  return troubles.map((trouble): KnownTrouble => {
     const [first] = trouble.diagnosis.causes
     if (!first) return { ...trouble, remedies: [] }
     const isWay = first.because.some(({ type }) => type === 'walk')

@@ -142,6 +142,21 @@ describe('a node that is not ready', () => {
   })
 })
 
+describe('a fleet that is well', () => {
+  it('has no case in thirty days, whatever its workloads and pools do by themselves', async () => {
+    for (let hour = 0; hour < 30 * 24; hour++) {
+      await opened.gyrarch.outside.advance(3600)
+      await opened.gyrarch.cases.atRest()
+    }
+    const rows = await opened.gyrarch.cases.list()
+    // Two nodes of the demo are short of something from the beginning.
+    expect(rows.map(({ about }) => about).toSorted()).toEqual([
+      'node/bramble-general-2',
+      'node/bramble-general-4',
+    ])
+  }, 180_000)
+})
+
 describe('a service that leads nowhere', () => {
   it.each(['selector-turned', 'port-turned'])(
     'after %s is healed by what is proven',

@@ -64,7 +64,8 @@ const nameOf = (ref: string): string => ref.split('/').at(-1) ?? ref
 function tracksOf(told: CaseTold, seen: readonly Seen[]): readonly Track[] {
   const sources = new Map<string, { at: string; says: string; isCause: boolean }[]>()
   for (const { at, from, kind, says, isCause } of seen) {
-    if (at === null) continue
+    // Lines that say nothing of it are in the evidence below.
+    if (at === null || (kind === 'log' && !isCause)) continue
     const name = `${nameOf(from)}${kind === 'log' ? ' log' : ''}`
     const marks = sources.get(name) ?? []
     marks.push({ at, says, isCause })

@@ -83,34 +83,17 @@ export default function Duty({ loaderData }: Route.ComponentProps) {
       title="Mend"
       beside={<MendTabs here="/mend" />}
       reason={
-        <>
-          <div>
-            <h2>
-              <StateGlyph state={open.length === 0 ? 'well' : 'broken'} />{' '}
-              {open.length === 0 ? 'Nothing is broken' : countText(open.length, 'case')}
-            </h2>
-            <p className="soft">
-              {open.length === 0
-                ? 'Every node is ready, every pod runs, and nothing speaks for a cause.'
-                : `In ${listText([...clusters], 5)}. Cases open by themselves for what lasts longer than a minute, and close when it has gone.`}
-            </p>
-          </div>
-          <div>
-            <h3>What runs</h3>
-            {runs.length === 0 ? (
-              <p className="soft">Nothing runs.</p>
-            ) : (
-              <ul className="facts">
-                {runs.map((run) => (
-                  <li key={run.id}>
-                    <To path={`/changes/${run.id}`}>{run.label}</To>
-                    <span className="source">{run.state}</span>
-                  </li>
-                ))}
-              </ul>
-            )}
-          </div>
-        </>
+        <div>
+          <h2>
+            <StateGlyph state={open.length === 0 ? 'well' : 'broken'} />{' '}
+            {open.length === 0 ? 'Nothing is broken' : countText(open.length, 'case')}
+          </h2>
+          <p className="soft">
+            {open.length === 0
+              ? 'Every node is ready, every pod runs, and nothing speaks for a cause.'
+              : `In ${listText([...clusters], 5)}. Cases open by themselves for what lasts longer than a minute, and close when it has gone.`}
+          </p>
+        </div>
       }
     >
       <div className="mend-page">
@@ -125,6 +108,19 @@ export default function Duty({ loaderData }: Route.ComponentProps) {
               <Open key={entry.id} entry={entry} now={now} />
             ))}
           </ul>
+        )}
+        {runs.length === 0 ? null : (
+          <>
+            <h2>What runs</h2>
+            <ul className="facts">
+              {runs.map((run) => (
+                <li key={run.id}>
+                  <To path={`/changes/${run.id}`}>{run.label}</To>
+                  <span className="source">{run.state}</span>
+                </li>
+              ))}
+            </ul>
+          </>
         )}
         {closed.length === 0 ? null : (
           <>
