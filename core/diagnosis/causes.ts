@@ -130,6 +130,18 @@ export const together = (...all: readonly Looked[]): Looked => ({
   restating: all.flatMap(({ restating }) => restating),
 })
 
+/** Each cause about each object once: many pods that wait for one node have one cause. */
+export function distinct(looked: Looked): Looked {
+  const seen = new Set<string>()
+  return {
+    ...looked,
+    candidates: looked.candidates.filter(({ cause, about }) => {
+      const key = `${cause} ${about}`
+      return !seen.has(key) && seen.add(key)
+    }),
+  }
+}
+
 /** What was looked at on the way, one link further from the cause. */
 export const further = (looked: Looked, link: Link): Looked => ({
   ...looked,

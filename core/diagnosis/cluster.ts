@@ -61,6 +61,11 @@ const explains: Partial<Record<CauseCode, readonly CauseCode[]>> = {
   'store-slow': ['api-overloaded'],
 }
 
+/** A request that took long says little by itself: any state store has one now and then. */
+const isWeak = (line: string): boolean =>
+  /took too long|request timed out/i.test(line) && !/heartbeat|fdatasync|slow disk/i.test(line)
+const fewestWeak = 3
+
 export function clusterCauses(evidence: Evidence): Looked {
   const byCause = new Map<CauseCode, Fact[]>()
   const byHook = new Map<Ref, Fact[]>()
@@ -73,6 +78,9 @@ export function clusterCauses(evidence: Evidence): Looked {
       add(byHook, webhookRef(evidence, namesIn.webhook(fact.text)), fact)
     else if (cause) add(byCause, cause, fact)
   }
+  const slow = byCause.get('store-slow') ?? []
+  if (slow.length < fewestWeak && slow.every(({ text: line }) => isWeak(line)))
+    byCause.delete('store-slow')
   for (const [cause, fact] of memberFacts(evidence)) add(byCause, cause, fact)
   for (const ref of evidence.toldOf())
     for (const { message, fact } of evidence.events(ref).current)

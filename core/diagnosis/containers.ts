@@ -71,8 +71,16 @@ export function failedProbe(
   return null
 }
 
+/** So far apart two clocks may tell of one thing (ms). */
+const togetherMs = 60_000
+
 /** What a node tells of a process that was killed there for want of memory, where it was one of this pod. */
-function killedOnNode(evidence: Evidence, pod: Json, container: ContainerState): Fact | null {
+function killedOnNode(
+  evidence: Evidence,
+  pod: Json,
+  container: ContainerState,
+  endedAt: number,
+): Fact | null {
   const name = text(record(pod['spec'])['nodeName'])
   if (name === '') return null
   const ref = refOf('Node', '', name)
@@ -82,10 +90,13 @@ function killedOnNode(evidence: Evidence, pod: Json, container: ContainerState):
     (uid !== '' && (line.includes(uid) || line.includes(uid.replaceAll('-', '_')))) ||
     line.includes(podName) ||
     new RegExp(`\\(${container.name.replace(/[^a-z0-9-]/gi, '')}\\)`).test(line)
+  /** A process that was killed just when this container ended is one of it, whatever its name. */
+  const isThen = (at: string | null): boolean =>
+    at !== null && Math.abs(Date.parse(at) - endedAt) <= togetherMs
   const isKill = (line: string): boolean => /out of memory|oom-?kill|OOMKill/i.test(line)
   return (
     [...evidence.events(ref).current.map(({ fact }) => fact), ...evidence.linesOf(ref)].find(
-      ({ text: line }) => isKill(line) && isOurs(line),
+      ({ text: line, at }) => isKill(line) && (isOurs(line) || isThen(at)),
     ) ?? null
   )
 }
@@ -123,7 +134,10 @@ export function crashed(
   const probe = failedProbe(events, ['startup', 'liveness'])
   if (probe && (killedCodes.has(code) || isKilledFor(events)))
     return own(pod, probe.cause, [probe.fact, fact])
-  const killed = code === 137 ? killedOnNode(evidence, pod, container) : null
+  const killed =
+    code === 137
+      ? killedOnNode(evidence, pod, container, Date.parse(text(ended?.['finishedAt'])))
+      : null
   if (killed) return own(pod, 'memory-killed', [killed, fact])
   const lines = evidence.linesOf(refOfObject(pod))
   const line = lines.findLast(({ text: written }) => ownLineCause(written, code) !== null)

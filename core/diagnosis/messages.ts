@@ -151,6 +151,10 @@ const nodeSigns: readonly Pattern[] = [
   },
   { match: /no space left on device|ENOSPC/i, cause: 'disk-full' },
   {
+    match: /fork\/exec .*resource temporarily unavailable|pthread_create failed/i,
+    cause: 'pids-short',
+  },
+  {
     match:
       /runtime (?:service )?(?:is )?(?:down|not ready|not running)|PLEG is not healthy|(?:containerd|crio|cri-dockerd|docker)\.sock|runtime service failed|container ?runtime (?:is down|status check)|validate (?:service )?connection: .*CRI|(?:containerd|crio|docker)\.service: (?:main process exited|failed|deactivated|start request repeated)|(?:containerd|crio|docker)\S* (?:has )?(?:crashed|died|exited)|panic: .*containerd|stopped (?:containerd|container runtime)/i,
     cause: 'runtime-down',
@@ -190,7 +194,7 @@ export const wellAgain = (line: string): readonly CauseCode[] => {
 const nodeEvents: readonly Pattern[] = [
   {
     match:
-      /FreeDiskSpaceFailed|ImageGCFailed|ContainerGCFailed|InvalidDiskCapacity|reclaim (?:ephemeral-storage|nodefs|imagefs|inodes)|disk pressure|NodeHasDiskPressure|failed to garbage collect required amount of images/i,
+      /FreeDiskSpaceFailed|ImageGCFailed|reclaim (?:ephemeral-storage|nodefs|imagefs|inodes)|disk pressure|NodeHasDiskPressure|failed to garbage collect required amount of images/i,
     cause: 'disk-full',
   },
   {
@@ -205,9 +209,13 @@ const nodeEvents: readonly Pattern[] = [
   },
 ]
 
+/** Collecting what is left over fails, too, where there is no runtime to ask. */
+const runtimeIn = (message: string): CauseCode | null =>
+  nodeLineCause(message) === 'runtime-down' ? 'runtime-down' : null
+
 /** What an event of a node tells, its reason included. */
 export const nodeEventCause = (reason: string, message: string): CauseCode | null =>
-  first(nodeEvents, `${reason} ${message}`) ?? nodeLineCause(message)
+  runtimeIn(message) ?? first(nodeEvents, `${reason} ${message}`) ?? nodeLineCause(message)
 
 const clusterSigns: readonly Pattern[] = [
   {

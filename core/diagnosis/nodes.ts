@@ -25,6 +25,7 @@ const pressures: Readonly<Record<string, CauseCode>> = {
   MemoryPressure: 'memory-short',
   DiskPressure: 'disk-full',
   PIDPressure: 'pids-short',
+  NetworkUnavailable: 'network-plugin-broken',
 }
 
 const candidate = (

@@ -79,7 +79,12 @@ export function unscheduled(evidence: Evidence, pod: Json): Looked {
   const [farthest] = reasons
   return together(
     ...reasons.map((entry): Looked => {
-      if (entry.cause === 'node') return unwellNodes(evidence, pod, message, facts)
+      if (entry.cause === 'node') {
+        const unwell = unwellNodes(evidence, pod, message, facts)
+        if (entry === farthest) return unwell
+        const lesser = unwell.candidates.map((each) => ({ ...each, isLesser: true }))
+        return { ...unwell, candidates: lesser }
+      }
       const candidate =
         entry.cause === 'claim-unbound'
           ? claimCandidate(evidence, pod, message, facts)

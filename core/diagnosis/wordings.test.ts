@@ -447,6 +447,51 @@ describe('what a network policy keeps back', () => {
   })
 })
 
+describe('what is easily taken for something else', () => {
+  it('is a runtime that is gone, not a full disk, where nothing can be collected for want of it', () => {
+    const objects = [
+      silent,
+      nodeEvent(
+        'ContainerGCFailed',
+        'rpc error: code = Unavailable desc = connection error: desc = "transport: Error while dialing dial unix /run/containerd/containerd.sock: connect: connection refused"',
+      ),
+    ]
+    expect(firstOf(objects, 'node/n1')[0]).toBe('runtime-down')
+  })
+
+  it('is nothing at all, where an agent says what it says at every start', () => {
+    const objects = [
+      silent,
+      nodeEvent('InvalidDiskCapacity', 'invalid capacity 0 on image filesystem'),
+    ]
+    expect(firstOf(objects, 'node/n1')).toEqual(['none', null])
+  })
+
+  it('is room, where the other nodes are not even well', () => {
+    const message =
+      '0/2 nodes are available: 1 Insufficient memory, 1 node(s) had untolerated taint {node.kubernetes.io/disk-pressure: }.'
+    const strained = node([
+      { type: 'Ready', status: 'True' },
+      { type: 'DiskPressure', status: 'True', message: 'kubelet has disk pressure' },
+    ])
+    const causes = diagnose({ objects: [unplaced(message), strained], about, now })?.causes
+    expect(causes?.map(({ cause }) => cause)).toEqual(['no-room', 'disk-full'])
+  })
+
+  it('is memory, where the kernel killed something just when the container ended', () => {
+    const container = waiting('CrashLoopBackOff', 'back-off 5m0s', {
+      restartCount: 2,
+      lastState: { terminated: { reason: 'Error', exitCode: 137, finishedAt: ago(3) } },
+    })
+    const kill = (minutes: number) =>
+      nodeEvent('OOMKilling', 'Memory cgroup out of memory: Killed process 9 (java)', {
+        lastTimestamp: ago(minutes),
+      })
+    expect(firstOf([container, kill(3)])[0]).toBe('memory-killed')
+    expect(firstOf([container, kill(40)])[0]).toBe('crash')
+  })
+})
+
 describe('a quota', () => {
   it('that is exceeded is to be raised by what is missing', () => {
     const owner = (kind: string, name: string) => ({
@@ -518,6 +563,13 @@ describe('a cluster', () => {
       ['"HTTP" verb="LIST" URI="/api/v1/pods" resp=429 too many requests, please try again later'],
     ],
   ])('%s', (cause, log) => expect(firstOf([silent], 'cluster', lines(...log))[0]).toBe(cause))
+
+  it('is not slow for one request that took long, and is for many', () => {
+    const took = '{"level":"warn","msg":"apply request took too long","took":"180ms"}'
+    expect(firstOf([silent], 'cluster', lines(took))).toEqual(['well', null])
+    const many = [1, 2, 3].map((nth) => took.replace('180ms', `${nth}.2s`))
+    expect(firstOf([silent], 'cluster', lines(...many))[0]).toBe('store-slow')
+  })
 
   it('has its quorum again once a leader is elected', () => {
     const log = lines(

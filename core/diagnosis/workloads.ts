@@ -1,6 +1,14 @@
 /** Why a workload lacks pods, or a service does not answer. */
 import { type Json, list, record, records, text } from '../objects'
-import { type Candidate, type CauseCode, further, type Looked, nothing, together } from './causes'
+import {
+  type Candidate,
+  type CauseCode,
+  distinct,
+  further,
+  type Looked,
+  nothing,
+  together,
+} from './causes'
 import { conditionsOf, type Fact, type Evidence, refOfObject } from './facts'
 import { isWellPod, podCauses } from './pods'
 import { kept } from './policies'
@@ -44,7 +52,7 @@ export function workloadCauses(evidence: Evidence, workload: Json): Looked {
     ...between.map((owner) => refusedPods(evidence, owner)),
   )
   const unwell = pods.filter((pod) => !isWellPod(pod))
-  const lower = together(refused, ...unwell.map((pod) => podCauses(evidence, pod)))
+  const lower = distinct(together(refused, ...unwell.map((pod) => podCauses(evidence, pod))))
   const link = {
     about: ref,
     says: said('workload.short', { unwell: unwell.length, pods: pods.length }).says,
