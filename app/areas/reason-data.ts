@@ -31,6 +31,8 @@ export interface ReasonData {
   readonly says: string
   readonly facts: readonly ReasonFact[]
   readonly actions: readonly { readonly says: string; readonly path: string }[]
+  /** The case that is open about it; null or absent where none is. */
+  readonly case?: string | null
   /** The site at which a cluster can be raised, if that is what can be done. */
   readonly raiseAt?: string
 }
@@ -190,6 +192,10 @@ const podReason = (pod: FleetNode, cluster: string): ReasonData => ({
   ],
   actions: [{ says: `Objects of ${cluster}`, path: `/clusters/${cluster}?show=objects` }],
 })
+
+/** The same with the case that is open about it. */
+export const withCase = (reason: ReasonData | null, id: string | null): ReasonData | null =>
+  reason && { ...reason, case: id }
 
 /** The reason for a ref, or null if nothing bears it. `pod` is the entry of a pod’s ref, which the fleet’s picture does not hold. */
 export function reasonFor(

@@ -7,6 +7,7 @@ export const keyList: readonly (readonly [string, string])[] = [
   ['Ctrl/⌘ K', 'jump: any object, area, change or command'],
   ['/', 'find in this view'],
   ['c', 'start a change on the selection'],
+  ['m', 'go to the case of the selection'],
   ['t', 'drawing ↔ table'],
   ['\\', 'fold the reason panel'],
   ['Space', 'pause or resume the clock'],

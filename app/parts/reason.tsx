@@ -1,12 +1,26 @@
 /** The reason panel’s body for a selected object. */
 import Button from '@mui/material/Button'
-import { useSubmit } from 'react-router'
+import { useNavigate, useSubmit } from 'react-router'
 import { useKey } from '../frame/keys'
 import type { ReasonData } from '../areas/reason-data'
 import { DraftButton } from './draft-button'
 import { StateGlyph } from './state'
 import { To, useAddress } from './to'
 import { Ago } from './when'
+
+/** The case that is open about the selection. */
+function ItsCase({ id }: { readonly id: string | null }) {
+  const navigate = useNavigate()
+  const address = useAddress()
+  useKey('m', () => {
+    if (id !== null) void navigate(address(`/mend/${id}`))
+  })
+  return id === null ? null : (
+    <Button component={To} path={`/mend/${id}`} variant="contained">
+      Its case
+    </Button>
+  )
+}
 
 export function Reason({ reason, now }: { readonly reason: ReasonData; readonly now: string }) {
   const submit = useSubmit()
@@ -67,6 +81,7 @@ export function Reason({ reason, now }: { readonly reason: ReasonData; readonly 
         </ul>
       </div>
       <div className="acts">
+        <ItsCase id={reason.case ?? null} />
         {reason.actions.map((action) => (
           <Button key={action.path} component={To} path={action.path} variant="outlined">
             {action.says}

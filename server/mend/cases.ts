@@ -163,10 +163,11 @@ export class Cases implements Watcher {
 
   private async open(
     key: string,
-    troubles: readonly KnownTrouble[],
+    given: readonly KnownTrouble[],
     view: FleetView,
     openedBy: string,
   ): Promise<CaseRow> {
+    const troubles = kept(given)
     const [first] = troubles
     if (!first) throw new Error('a case is about something')
     const since = troubles.flatMap((trouble) => trouble.since ?? []).toSorted()[0] ?? view.now
@@ -205,9 +206,10 @@ export class Cases implements Watcher {
   private async follow(
     row: CaseRow,
     key: string,
-    troubles: readonly KnownTrouble[],
+    given: readonly KnownTrouble[],
     view: FleetView,
   ): Promise<void> {
+    const troubles = kept(given)
     const [first] = troubles
     const cause = first?.diagnosis.causes[0]
     if (key === row.key && JSON.stringify(troubles) === JSON.stringify(row.troubles)) return
@@ -270,6 +272,20 @@ export class Cases implements Watcher {
   }
 
   // What people do with cases.
+
+  /** The open case of a node or a cluster (`node/cluster/name`, `cluster/name`); null where none is. */
+  async openAbout(ref: string | null): Promise<string | null> {
+    const [kind, cluster = '', name = ''] = (ref ?? '').split('/')
+    if (kind !== 'node' && kind !== 'cluster') return null
+    const rows = await CaseRow.findAll({ where: { state: 'open' }, order: [['number', 'ASC']] })
+    const row = rows.find(({ troubles }) =>
+      troubles.some(
+        (trouble) =>
+          trouble.cluster === cluster && (kind === 'cluster' || trouble.subject === `node/${name}`),
+      ),
+    )
+    return row ? caseId(row.number) : null
+  }
 
   openCount(): Promise<number> {
     return CaseRow.count({ where: { state: 'open' } })
@@ -350,3 +366,23 @@ const isStillNamed = (row: CaseRow, troubles: readonly KnownTrouble[]): boolean 
       cluster === row.cluster &&
       diagnosis.causes.some(({ cause, about }) => cause === row.cause && about === row.about),
   )
+
+const mostFacts = 50
+const mostCauses = 3
+
+/** What is kept of the troubles of a case: the first whole, of the others what they suffer from; seven thousand nodes behind one rule say the same. */
+const kept = (troubles: readonly KnownTrouble[]): readonly KnownTrouble[] =>
+  troubles.map((trouble, index) => {
+    const { diagnosis } = trouble
+    const facts = index === 0 ? mostFacts : 1
+    return {
+      ...trouble,
+      diagnosis: {
+        ...diagnosis,
+        causes: diagnosis.causes
+          .slice(0, index === 0 ? mostFacts : mostCauses)
+          .map((cause) => ({ ...cause, because: cause.because.slice(0, facts) })),
+      },
+      remedies: index === 0 ? trouble.remedies : [],
+    }
+  })

@@ -23,7 +23,7 @@ import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { Ago, clockText } from '../../parts/when'
-import { reasonFor } from '../reason-data'
+import { reasonFor, withCase } from '../reason-data'
 import { orNotFound, orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
 import { Keeping, type KeepingData } from './keeping'
@@ -61,9 +61,11 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   const events = (tab === 'events' ? await fleet.eventsOf(cluster.name) : []) ?? []
   const at = search.get('on')
   await breath()
-  const reason =
-    reasonFor(view, at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`) ??
-    reasonFor(view, `cluster/${cluster.name}`)
+  const ref = at === null ? `cluster/${cluster.name}` : `node/${cluster.name}/${at}`
+  const reason = withCase(
+    reasonFor(view, ref) ?? reasonFor(view, `cluster/${cluster.name}`),
+    await gyrarch.cases.openAbout(ref),
+  )
   const causes = await gyrarch.health.causes()
   await breath()
   return {

@@ -28,7 +28,7 @@ import { Reason } from '../../parts/reason'
 import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
-import { reasonFor } from '../reason-data'
+import { reasonFor, withCase } from '../reason-data'
 import { fleetAsked } from '../moment'
 import { packed, usePacked } from '../packed'
 import type { Route } from './+types/fleet'
@@ -180,6 +180,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const groups = gathered(wants)
   const rows = asTable ? rowsOf(scope) : []
   await breath()
+  const on = search.get('on')
+  const podAt = on?.startsWith('pod/') ? (findInTree(tree, on)?.at(-1) ?? null) : null
   return {
     now: view.now,
     measure,
@@ -198,13 +200,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       wants: group.wants.slice(0, mostNamed),
     })),
     more: Math.max(0, groups.length - mostGroups),
-    reason: reasonFor(
-      view,
-      search.get('on'),
-      search.get('on')?.startsWith('pod/')
-        ? (findInTree(tree, search.get('on') ?? '')?.at(-1) ?? null)
-        : null,
-    ),
+    reason: withCase(reasonFor(view, on, podAt), await gyrarch.cases.openAbout(on)),
     empty: view.sites.length === 0,
   }
 }

@@ -137,7 +137,7 @@ function Evidence({ seen }: { readonly seen: readonly Seen[] }) {
   const shown = seen.filter(({ says, from }) => `${from} ${says}`.toLowerCase().includes(wanted))
   return (
     <>
-      <h2>Evidence</h2>
+      <h2 id="evidence">Evidence</h2>
       <Field label="Search the evidence" value={search} onChange={setSearch} isFind width={260} />
       {shown.length === 0 ? (
         <p className="soft">
@@ -249,6 +249,9 @@ function CaseReason({ told }: { readonly told: CaseTold }) {
         <div>
           <h3>To be surer</h3>
           <p>{told.next.says}</p>
+          <p>
+            <a href="#evidence">What was written so far</a>
+          </p>
         </div>
       )}
       <div>
