@@ -20,6 +20,7 @@ const named = (object: ApiObject): string => `${namespaceOf(object)}/${nameOf(ob
 function podsOf(subject: string, objects: readonly ApiObject[]): readonly ApiObject[] {
   const [kind = '', first = '', second = ''] = subject.split('/')
   const pods = objects.filter((object) => object.kind === 'Pod')
+  if (kind === 'cluster') return pods
   if (kind === 'node') return pods.filter((pod) => specOf(pod)['nodeName'] === first)
   if (kind === 'pod') return pods.filter((pod) => named(pod) === `${first}/${second}`)
   return pods.filter((pod) => namespaceOf(pod) === first && nameOf(pod).startsWith(`${second}-`))
@@ -33,6 +34,7 @@ export function whoNotices(
   objects: readonly ApiObject[],
   traffic: readonly TrafficView[],
 ): readonly Noticing[] {
+  const isWhole = subjects.includes('cluster')
   const pods = subjects.flatMap((subject) => podsOf(subject, objects))
   const services = objects.filter((object) => {
     if (object.kind !== 'Service') return false
@@ -49,7 +51,8 @@ export function whoNotices(
   })
   const names = new Set(services.map(named))
   const callers = traffic
-    .filter(({ to }) => names.has(to))
+    // Who goes with the cluster does not notice that it goes.
+    .filter(({ from, to }) => names.has(to) && !(isWhole && from.includes('/')))
     .map(({ from, to, port }): Noticing => ({
       what: 'caller',
       who: from,
@@ -83,7 +86,6 @@ export function whoNotices(
   const site = view.sites.find(
     (each) => each.name === view.clusters.find(({ name }) => name === cluster)?.site,
   )
-  const isWhole = subjects.includes('cluster')
   const leading = isWhole
     ? (site?.records ?? [])
         .filter(({ name }) => name.includes(cluster))

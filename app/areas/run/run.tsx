@@ -8,6 +8,7 @@ import type { Gyrarch } from '~/server/gyrarch'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
 import { verdictsFor } from '~/server/changes/verdicts'
+import { noticesOfChange } from '~/server/mend/notices-of-change'
 import { gyrarchContext } from '../../context'
 import { Timeline } from '../../drawings/timeline'
 import { timelineLayout } from '../../drawings/timeline-layout'
@@ -29,6 +30,7 @@ import { windowsFor } from './windows'
 import { DraftSheet } from './draft-sheet'
 import { DrivesAwaited } from './drives'
 import { Joins } from './joins'
+import { Noticed } from './noticed'
 import { Verdicts } from './verdicts'
 import './run.css'
 import { RunReason, StepReason } from './reasons'
@@ -131,6 +133,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   return {
     joins,
     missing,
+    notices: await noticesOfChange(gyrarch, record),
     verdicts: await verdictsFor(gyrarch, record, request.signal),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
     windows:
@@ -260,6 +263,7 @@ function OneRun({
   joins,
   missing,
   choices,
+  notices,
   verdicts,
   then,
   wayBack,
@@ -307,6 +311,7 @@ function OneRun({
           ) : (
             <RunReason record={record} cluster={cluster} then={then} />
           )}
+          <Noticed notices={notices} />
           <Actions record={record} wayBack={wayBack} windows={windows} now={givenNow} />
         </>
       }
