@@ -15,6 +15,7 @@ import { changeId } from '../runner/journal'
 import { Looker, type LookerParts } from '../watchers/looker'
 import type { Watcher } from '../watchers/watcher'
 import { CaseRow } from './case-row'
+import { healedIn, isStillNamed, kept, troubleKey } from './case-troubles'
 import { eventObjects, logsOf } from './gathered'
 import { said } from './says'
 
@@ -29,15 +30,18 @@ const stirMs = 20_000
 /** So long a symptom must last before a case is opened by itself (ms). */
 const lastsMs = 60_000
 const mostClosed = 200
+/** A look of more than this is followed by a rest of so many times as long (wall ms). */
+const longMs = 1500
+const restFactor = 9
 
 export const caseId = (number: number): string => `m-${number}`
-
-const troubleKey = ({ cluster, subject }: KnownTrouble): string => `${cluster} ${subject}`
 
 export class Cases implements Watcher {
   private dueAt: number | null = null
   private readonly stale = new Set<string>()
   private isFirst = true
+  /** A large fleet is not looked at without a pause, however fast its clock runs: wall time (ms). */
+  private notBefore = 0
   /** What each cluster suffers from, as it was looked at last. */
   private readonly troubles = new Map<string, readonly KnownTrouble[]>()
   /** Since when symptoms have been seen that no case is open for yet (ms). */
@@ -53,7 +57,8 @@ export class Cases implements Watcher {
   }
 
   look(): void {
-    this.looker.look()
+    if (performance.now() < this.notBefore) this.lookSoon(true)
+    else this.looker.look()
   }
 
   atRest(): Promise<void> {
@@ -76,8 +81,10 @@ export class Cases implements Watcher {
     if (this.stale.size > 0) this.lookSoon()
   }
 
-  private lookSoon(): void {
-    this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + stirMs)
+  /** Shortly; put off, no sooner than that. */
+  private lookSoon(isPutOff = false): void {
+    const due = this.parts.clock.now + stirMs
+    this.dueAt = isPutOff ? due : Math.min(this.dueAt ?? Infinity, due)
   }
 
   /** What a cluster suffers from now. */
@@ -93,6 +100,13 @@ export class Cases implements Watcher {
   }
 
   private async once(): Promise<void> {
+    const from = performance.now()
+    await this.lookAtAll()
+    const took = performance.now() - from
+    if (took > longMs) this.notBefore = performance.now() + restFactor * took
+  }
+
+  private async lookAtAll(): Promise<void> {
     this.dueAt = null
     const view = await this.parts.fleet.view()
     const names = view.clusters.map(({ name }) => name)
@@ -340,49 +354,3 @@ export class Cases implements Watcher {
     return row
   }
 }
-
-/** Causes that were named before and are not any more. */
-function healedIn(
-  before: readonly KnownTrouble[],
-  after: readonly KnownTrouble[],
-): readonly string[] {
-  const named = (troubles: readonly KnownTrouble[]) =>
-    new Map(
-      troubles.flatMap(({ diagnosis }) =>
-        diagnosis.causes.map(
-          ({ cause, about, says }) =>
-            [`${cause.startsWith('webhook') ? 'webhook' : cause} ${about}`, says] as const,
-        ),
-      ),
-    )
-  const left = named(after)
-  return [...named(before)].flatMap(([key, says]) => (left.has(key) ? [] : [says]))
-}
-
-/** Whether what a case is about is still named, though something else explains more for now. */
-const isStillNamed = (row: CaseRow, troubles: readonly KnownTrouble[]): boolean =>
-  troubles.some(
-    ({ cluster, diagnosis }) =>
-      cluster === row.cluster &&
-      diagnosis.causes.some(({ cause, about }) => cause === row.cause && about === row.about),
-  )
-
-const mostFacts = 50
-const mostCauses = 3
-
-/** What is kept of the troubles of a case: the first whole, of the others what they suffer from; seven thousand nodes behind one rule say the same. */
-const kept = (troubles: readonly KnownTrouble[]): readonly KnownTrouble[] =>
-  troubles.map((trouble, index) => {
-    const { diagnosis } = trouble
-    const facts = index === 0 ? mostFacts : 1
-    return {
-      ...trouble,
-      diagnosis: {
-        ...diagnosis,
-        causes: diagnosis.causes
-          .slice(0, index === 0 ? mostFacts : mostCauses)
-          .map((cause) => ({ ...cause, because: cause.because.slice(0, facts) })),
-      },
-      remedies: index === 0 ? trouble.remedies : [],
-    }
-  })
