@@ -33,7 +33,7 @@ export default defineConfig({
           input: {
             main: here('./server/main.ts'),
             engine: here('./server/connectors/standin/engine-thread.ts'),
-            compute: here('./server/compute/thread.ts'),
+            compute: here('./server/compute/process.ts'),
             judge: here('./server/judging/judge-thread.ts'),
           },
         },

@@ -2,6 +2,7 @@ import { CacheProvider } from '@emotion/react'
 import { startTransition } from 'react'
 import { hydrateRoot } from 'react-dom/client'
 import { HydratedRouter } from 'react-router/dom'
+import { countUnderway } from './frame/underway'
 import { styleCache } from './theme/style-cache'
 
 // A read that a newer one made needless is given up by the router on purpose; that is no error of anybody's.
@@ -14,7 +15,7 @@ startTransition(() => {
   hydrateRoot(
     document,
     <CacheProvider value={styleCache()}>
-      <HydratedRouter />
+      <HydratedRouter instrumentations={[countUnderway]} />
     </CacheProvider>,
   )
 })

@@ -31,6 +31,21 @@ it('a guarded cluster goes only once the caution is accepted and its name is typ
   await see(page, 'Draft a cluster')
 })
 
+it('a draft is gone to although the page was told to read itself anew while it was made', async () => {
+  const page = await visit('/clusters/bramble')
+  await find(page, 'button', 'Draft taking it down')
+  await page.evaluate(() => {
+    const drafts = [...document.querySelectorAll('button')].find(
+      (button) => button.textContent === 'Draft taking it down',
+    )
+    drafts?.click()
+    document.dispatchEvent(new Event('visibilitychange'))
+  })
+  await see(page, 'bramble is guarded: type its name')
+  await press(page, 'button', 'Discard')
+  await see(page, 'Draft a cluster')
+})
+
 it('a draft keeps what is typed over a reload, is named, shared and dropped in again', async () => {
   const page = await visit('/ground?site=tarn-north')
   await press(page, 'button', 'Raise a cluster here')
@@ -94,11 +109,11 @@ it('a run is followed from its line, read as a table, and its step explained', a
   await see(page, 'ordered, tier plain')
   await page.keyboard.press('t')
   await page.waitForSelector('input[aria-label^="Find in steps of"]')
-  await page.evaluate(() =>
-    [...document.querySelectorAll('td')]
-      .find((cell) => cell.textContent === 'order a managed control plane, tier plain')
-      ?.click(),
+  // The table may stand before its rows do.
+  const cell = await page.waitForSelector(
+    '::-p-xpath(//td[normalize-space()="order a managed control plane, tier plain"])',
   )
+  await cell?.click()
   await see(page, 'site · controlplane.create')
   const otherPage = await visit('/journal')
   await otherPage.waitForSelector('[aria-label="Runs"] a')

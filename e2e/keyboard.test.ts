@@ -22,6 +22,8 @@ const pages: readonly (readonly [name: string, path: string, text: string])[] = 
   ['registries', '/store/registries', 'vision/seedling-vision'],
   ['support', '/renew', 'burdock'],
   ['practice', '/mend/practice', 'Out of time'],
+  ['who is told', '/mend/told', 'Nobody is told yet'],
+  ['two moments', '/journal/compare', 'Between them'],
   ['an upgrade', '/renew/upgrades?cluster=burdock', '4 turnovers'],
   ['capacity', '/shape', 'What a lost zone leaves'],
   ['placement', '/shape/board?aim=cluster/dill', 'nothing waits'],

@@ -123,3 +123,46 @@ it('keeps who is on a case, and finds words in its evidence', async () => {
   await goTo(page, `${served.url}/mend`)
   await see(page, 'Ada is on it')
 })
+
+it('a run that halted leads to its case by one key, and a drill that ended can be looked at again', async () => {
+  const { ask } = api(served.url)
+  const page = await visit('/mend/practice')
+  const { json } = await ask<{ current: Drill | null }>('GET', '/drills')
+  if (json.current?.state === 'on') await ask('POST', '/drills/current/give-up')
+  await press(page, 'button', 'Begin The last address')
+  await see(page, 'is under way')
+  await minutes(12)
+  const { json: changes } = await ask<{ changes: readonly { id: string; state: string }[] }>(
+    'GET',
+    '/changes',
+  )
+  const halted = changes.changes.find(({ state }) => state === 'halted')
+  await goTo(page, `${served.url}/changes/${halted?.id}`)
+  await find(page, 'link', 'Its case')
+  await page.keyboard.press('m')
+  await see(page, 'From cause to symptom')
+  await see(page, 'has halted')
+  await find(page, 'link', 'Open the change')
+  // Nobody has to find it: it is named, and given up.
+  await goTo(page, `${served.url}/mend/practice`)
+  await press(page, 'button', 'Give up')
+  await see(page, 'given up')
+  await press(page, 'link', 'Replay it')
+  await see(page, 'A colleague adds a node to cedar')
+  await press(page, 'button', 'On')
+  await find(page, 'link', 'Hand it on as JSON')
+})
+
+it('who is told is entered, tried and told of what opens', async () => {
+  const page = await visit('/mend/told')
+  await see(page, 'Nobody is told yet')
+  await fill(page, 'textbox', 'Name', 'the desk')
+  await fill(page, 'textbox', 'Where to send', 'ftp://desk.fernhollow.example')
+  await fill(page, 'textbox', 'Secret', 'sixteen letters or more')
+  await press(page, 'button', 'Tell them')
+  await see(page, 'Write where to send as http:// or https://')
+  await fill(page, 'textbox', 'Where to send', 'https://desk.fernhollow.example/notices')
+  await press(page, 'button', 'Tell them')
+  await press(page, 'button', 'Send a test')
+  await see(page, 'it answered 204')
+})

@@ -80,7 +80,7 @@ export async function serve(
     kill,
     remove: async () => {
       await kill()
-      rmSync(dir, { recursive: true, force: true })
+      for (const path of [dir, `${dir}.key`]) rmSync(path, { recursive: true, force: true })
     },
   }
 }

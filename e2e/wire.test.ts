@@ -1,7 +1,7 @@
 /** Wire as a person takes it: a partner that refuses, a policy out of calls, traffic moved and turned back, a rule that cuts the API off. */
 import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { fill, press, see } from './browser'
+import { fill, press, pressToDraft, see } from './browser'
 import type { ApiChange } from './server'
 import { suite } from './suite'
 
@@ -58,7 +58,7 @@ it('bramble cannot reach the weather bureau: whose address it carries is shown, 
   await see(page, 'the loop reaches the bureau')
   expect(await expected()).toMatchObject([{ name: 'the loop reaches the bureau', holds: false }])
   await see(page, 'Let bramble keep its pods’ addresses towards 10.88.4.20/32')
-  await press(page, 'button', 'Draft it')
+  await pressToDraft(page, 'Draft it')
   await see(page, 'climate/climate-loop to 10.88.4.20:8443 would get through')
   const done = await runDraft(page, 'bramble')
   expect(done.state).toBe('done')

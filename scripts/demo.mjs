@@ -1,7 +1,7 @@
 /** `npm run demo`: installs what is missing, builds, loads the demo scenario if there is no data yet, and starts the server. */
 import { spawn } from 'node:child_process'
 import { createServer } from 'node:net'
-import { existsSync, readdirSync, rmSync, statSync } from 'node:fs'
+import { existsSync, readdirSync, statSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { parseArgs } from 'node:util'
 import { bin, needPackages, root, run } from './ready.mjs'
@@ -94,13 +94,7 @@ if (!existsSync(built) || Math.max(...sources.map(newest)) > statSync(built).mti
 }
 
 const dir = resolve(process.cwd(), data)
-const files = ['records.sqlite', 'standin.sqlite'].flatMap((name) => [
-  name,
-  `${name}-wal`,
-  `${name}-shm`,
-])
-if (fresh) for (const name of files) rmSync(`${dir}/${name}`, { force: true })
-const isNew = !existsSync(`${dir}/standin.sqlite`)
+const isNew = fresh || !existsSync(`${dir}/standin.sqlite`)
 if (!isNew && nodes !== undefined)
   console.log('The data is kept, so --nodes has no effect. To begin anew with it, add --fresh.')
 console.log(isNew ? 'Loading the demo scenario…' : `Going on with the data in ${dir}.`)
@@ -110,6 +104,7 @@ const server = spawn(
   [
     built,
     ...['--port', port, '--data', dir, '--listen', listen],
+    ...(fresh ? ['--fresh'] : []),
     ...(nodes === undefined ? [] : ['--nodes', nodes]),
     ...host.flatMap((name) => ['--host', name]),
   ],

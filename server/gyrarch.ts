@@ -1,11 +1,10 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
-import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { accessFile, type AccessFile } from './access/access-file'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
-import { loadDemo, loadDemoCredentials } from './demo/load'
+import { isLeft, loadDemo, loadDemoCredentials, loaded } from './demo/load'
 import { Fleet } from './fleet/fleet'
 import type { FleetPictures } from './fleet/pictures'
 import type { History } from './history/history'
@@ -33,19 +32,23 @@ import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
 import { ConnectorRegistry } from './ports/registry'
 import { allWatchers } from './watchers/all'
-import type { Watchers } from './watchers/watcher'
+import { earliest, type Watchers } from './watchers/watcher'
 import type { Observe } from '~/core/contract'
 import { demoScenario } from './connectors/standin/demo'
 import { type Database, openDatabase } from './records/database'
 import { recordMigrations } from './records/migrations'
 import { newestClock } from './runner/newest-clock'
 import { defineAll } from './records/all'
+import { type Folder, openFolder } from './records/folder'
+import { startRefusal } from './records/start-refusal'
 import { type JournalFilter, type Line, readJournal, writeJournal } from './runner/journal'
 import { isoClock } from './runner/active'
 import { endFault, type FaultRequest, putFault } from './faults'
 import { Stalls } from './stalls'
 import { Rehearsals } from './rehearsal/rehearsals'
 import type { Cases } from './mend/cases'
+import type { Outgoing } from './mend/outgoing/outgoing'
+import type { GyrarchOptions } from './options'
 import type { Drills } from './mend/drills'
 import { openMend } from './mend/open-mend'
 import { Runner } from './runner/runner'
@@ -57,27 +60,6 @@ import {
   type FleetView,
 } from '~/core/fleet'
 import { JumpIndex } from './fleet/jump-index'
-
-export interface GyrarchOptions {
-  readonly dir: string
-  readonly link: EngineLink
-  /** Enlarges the fleet to at least this many nodes, when data is first loaded. */
-  readonly nodes?: number
-  readonly seed?: number
-  /** Built worker file for heavy computations; without one they run in this thread. */
-  readonly computeWorker?: URL
-  /** Built worker file in which drafts are judged; without one they are judged in this thread. */
-  readonly judgeWorker?: URL
-  /** An engine of its own for each rehearsal; without one it runs in this thread. */
-  readonly rehearsalEngine?: () => EngineLink
-  readonly onError?: (error: unknown) => void
-  /** Whether the clock runs by itself; tests may rather step it. */
-  readonly clockRuns?: boolean
-  /** Whether what is observed is kept; tests that do not look back may leave it out. */
-  readonly keepsHistory?: boolean
-  /** Most bytes of history that are kept. */
-  readonly historyBytes?: number
-}
 
 export const version = '0.1.0'
 
@@ -111,6 +93,7 @@ export class Gyrarch {
   readonly rehearsals: Rehearsals
   readonly cases: Cases
   readonly drills: Drills
+  readonly outgoing: Outgoing
   /** How long steps took, and how well that was foreseen. */
   readonly times: ObservedTimes
   /** How long the event loop was held. */
@@ -118,6 +101,7 @@ export class Gyrarch {
   /** Null where nothing is kept. */
   readonly history: History | null
 
+  private readonly folder: Folder
   private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
 
   private constructor(parts: {
@@ -131,12 +115,15 @@ export class Gyrarch {
     compute: Compute
     dir: string
     vault: Vault
+    post: GyrarchOptions['post']
     observe: Observe
     times: ObservedTimes
     past: Past | null
     rehearsalEngine: () => EngineLink
     onError: (error: unknown) => void
+    folder: Folder
   }) {
+    this.folder = parts.folder
     this.hub = parts.hub
     this.database = parts.database
     this.onError = parts.onError
@@ -169,7 +156,8 @@ export class Gyrarch {
     }
     this.health = new Health(watching)
     this.history = parts.past?.history ?? null
-    ;({ cases: this.cases, drills: this.drills } = openMend(watching))
+    const mend = openMend(watching)
+    ;({ cases: this.cases, drills: this.drills, outgoing: this.outgoing } = mend)
     this.watchers = allWatchers(this.health, this.cases, watching, parts.past?.observer ?? null)
     this.joins = new Joins({
       ...parts,
@@ -187,7 +175,7 @@ export class Gyrarch {
     const said = (kind: string) => (says: string) => this.journalLine({ kind, says })
     const { database, changes, fleet } = parts
     this.templates = new Templates(database, changes, fleet, said('template.changed'))
-    this.layers = new Layers(parts.database, said('layers.changed'))
+    this.layers = new Layers(parts.database, parts.judges, said('layers.changed'))
     this.expectations = new Expectations(parts.database, said('expectation.changed'), () =>
       parts.fleet.touchRegister(),
     )
@@ -197,21 +185,34 @@ export class Gyrarch {
     })
   }
 
+  /** Opens the data of a folder. Rejects with a `StartRefusal` where a person can do something about it. */
   static async open(options: GyrarchOptions): Promise<Gyrarch> {
+    const folder = await openFolder(options.dir, options.fresh)
+    try {
+      return await Gyrarch.openIn(folder, options)
+    } catch (error) {
+      await folder.close()
+      throw startRefusal(error, options.dir)
+    }
+  }
+
+  private static async openIn(folder: Folder, options: GyrarchOptions): Promise<Gyrarch> {
     const { dir, nodes = 0, onError = () => undefined } = options
-    mkdirSync(dir, { recursive: true })
     const hub = new Hub(Date.now())
-    const records = join(dir, 'records.sqlite')
-    const database = await openDatabase(records, recordMigrations, defineAll)
-    const fresh = await loadDemo(database, nodes)
+    const database = await openDatabase(folder.records, recordMigrations, defineAll)
+    await loadDemo(database, nodes)
+    folder.mustHoldWorld(await isLeft('world'))
     const outside = await Outside.open({
       dir: dir,
       link: options.link,
       scenario: demoScenario(),
       nodes,
       notBefore: await newestClock(),
+      mayBegin: await isLeft('world'),
       ...(options.seed === undefined ? {} : { seed: options.seed }),
     })
+    await loaded(database, 'world')
+    await database.checkpoint()
     const register = new Register(database, outside.clock, () => {
       fleet.touchRegister()
       watchers.registered()
@@ -254,20 +255,24 @@ export class Gyrarch {
       changes,
       judges,
       dir,
-      compute: new Compute(options.computeWorker),
-      vault: new Vault(dir),
+      compute: new Compute(options.computeProcess, onError),
+      vault: new Vault(dir, options.keyFile),
+      folder,
+      post: options.post,
       past: await pastOf(options, fleet, outside),
       rehearsalEngine: options.rehearsalEngine ?? inThisThread,
       onError,
     })
     const { watchers } = gyrarch
     gyrarch.keepClock()
-    if (fresh) await loadDemoCredentials(database, gyrarch.vault, outside)
+    if (await isLeft('credentials')) await loadDemoCredentials(database, gyrarch.vault, outside)
+    await gyrarch.credentials.markUnopened()
     desk.open(gyrarch.shipments)
     await runner.resume()
     void gyrarch.shipments.intake.resume().catch(onError)
     await changes.sets.resume()
     watchers.registered()
+    gyrarch.outgoing.start()
     if (options.clockRuns ?? true) outside.start()
     return gyrarch
   }
@@ -371,12 +376,14 @@ export class Gyrarch {
     await this.runner.atRest()
     await this.watchers.atRest()
     await this.runner.atRest()
+    await this.outgoing.close()
     await this.outside.close()
     await this.history?.close()
     this.stalls.end()
     await this.compute.close()
     await this.judges.close()
     await this.database.close()
+    await this.folder.close()
   }
 }
 
@@ -391,7 +398,3 @@ const pastOf = async (options: GyrarchOptions, fleet: Fleet, outside: Outside) =
         mostBytes: options.historyBytes,
         onError: options.onError ?? (() => undefined),
       })
-
-/** The earlier of two times, where null is never. */
-const earliest = (a: number | null, b: number | null): number | null =>
-  a === null || b === null ? (a ?? b) : Math.min(a, b)

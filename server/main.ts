@@ -2,16 +2,21 @@
 import { createServer } from 'node:http'
 import { resolve } from 'node:path'
 import { parseArgs } from 'node:util'
-import { createRequestHandler } from '@react-router/express'
 import compression from 'compression'
 import express from 'express'
 import pino from 'pino'
 import { RouterContextProvider, type ServerBuild } from 'react-router'
 import { gyrarchContext, nonceContext } from '~/app/context'
-import { headers, ownHostOnly, ownOriginOnly } from './api/guards'
+import { parseRange } from '~/core/addresses'
+import { headers, ownHostOnly, ownOriginOnly, secretsOwnSiteOnly } from './api/guards'
 import { actingAs } from './actor'
 import { apiRouter } from './api/router'
+import { closeUnread } from './bodies/unread'
 import { Gyrarch } from './gyrarch'
+import { allowing } from './mend/outgoing/post'
+import { sending } from './mend/outgoing/stand-in'
+import { pageRefused, pages } from './pages/pages'
+import { StartRefusal } from './records/start-refusal'
 import { inOwnThread } from './connectors/standin/engine-link'
 import expressStaticGzip from 'express-static-gzip'
 
@@ -22,6 +27,8 @@ const { values } = parseArgs({
     nodes: { type: 'string', default: '0' },
     host: { type: 'string', multiple: true, default: [] },
     listen: { type: 'string', default: '127.0.0.1' },
+    fresh: { type: 'boolean', default: false },
+    'notify-range': { type: 'string', multiple: true, default: [] },
   },
 })
 
@@ -35,10 +42,34 @@ function wholeNumber(text: string, name: string, max: number): number {
 
 const port = wholeNumber(values.port, 'port', 65_535)
 const nodes = wholeNumber(values.nodes, 'nodes', 20_000)
+/** Ranges inside that notices may go to. */
+const notifyRanges = values['notify-range'].map((text) => {
+  const read = parseRange(text)
+  if (read.ok && text.includes('/')) return text
+  process.stderr.write(`--notify-range ${text}: write it like 10.20.0.0/16.\n`)
+  process.exit(2)
+})
 const onError = (error: unknown): void => log.error(error)
 
 const app = express()
 const server = createServer(app)
+
+/** Until everything is loaded whoever asks is told to wait. */
+let isReady = false
+app.use((_request, response, next) => {
+  if (isReady) next()
+  else
+    response
+      .status(503)
+      .set('Retry-After', '2')
+      .json({
+        error: {
+          code: 'unavailable',
+          says: 'Gyrarch is starting. Ask again in a moment.',
+          fields: [],
+        },
+      })
+})
 
 /** Takes the port first: a taken one is said before anything is loaded. */
 await new Promise<void>((done) => {
@@ -55,14 +86,22 @@ await new Promise<void>((done) => {
 const address = server.address()
 const actualPort = typeof address === 'object' && address !== null ? address.port : port
 
+process.umask(0o077)
 const gyrarch = await Gyrarch.open({
   dir: resolve(values.data),
+  fresh: values.fresh,
   link: inOwnThread(new URL('./engine.js', import.meta.url)),
   rehearsalEngine: () => inOwnThread(new URL('./engine.js', import.meta.url)),
-  computeWorker: new URL('./compute.js', import.meta.url),
+  computeProcess: new URL('./compute.js', import.meta.url),
   judgeWorker: new URL('./judge.js', import.meta.url),
   nodes,
+  post: sending(allowing(notifyRanges)),
   onError,
+  keyFile: process.env['GYRARCH_KEY_FILE'],
+}).catch((error: unknown): never => {
+  if (!(error instanceof StartRefusal)) throw error
+  process.stderr.write(`${error.message}\n`)
+  process.exit(1)
 })
 await gyrarch.fleet.view()
 await gyrarch.catalogue.contents()
@@ -81,7 +120,13 @@ const contacts = (): readonly string[] =>
     .last()
     .sites.flatMap(({ gyrarchAt }) => (gyrarchAt === undefined ? [] : [new URL(gyrarchAt).host]))
 
-app.use(ownHostOnly(hosts, contacts), ...headers(), ownOriginOnly(hosts))
+app.use(
+  closeUnread,
+  ownHostOnly(hosts, contacts),
+  ...headers(),
+  ownOriginOnly(hosts),
+  secretsOwnSiteOnly,
+)
 app.use('/api/v1', apiRouter(gyrarch, onError))
 const client = new URL('../client/', import.meta.url).pathname
 // Assets were compressed when they were built; what is answered is compressed as it goes.
@@ -99,17 +144,16 @@ app.use((_request, _response, next) => actingAs('person', next))
 // All pages are read in before the first of them is asked for: nobody waits for that.
 const build = (await import('virtual:react-router/server-build')) as unknown as ServerBuild
 app.use(
-  createRequestHandler({
-    build,
-    getLoadContext: (_request, response) => {
-      const context = new RouterContextProvider()
-      context.set(gyrarchContext, gyrarch)
-      context.set(nonceContext, String(response.locals['nonce']))
-      return context
-    },
+  pages(build, (response) => {
+    const context = new RouterContextProvider()
+    context.set(gyrarchContext, gyrarch)
+    context.set(nonceContext, String(response.locals['nonce']))
+    return context
   }),
+  pageRefused(onError),
 )
 
+isReady = true
 process.stdout.write(`Gyrarch is at http://127.0.0.1:${actualPort}\n`)
 
 let ending = false

@@ -87,7 +87,7 @@ export interface Workload {
 }
 
 /** What the containers of a workload can suffer from. */
-export type WorkloadAilment = 'crash' | 'memory' | 'readiness' | 'liveness'
+export type WorkloadAilment = 'crash' | 'memory' | 'readiness' | 'liveness' | 'architecture'
 
 export interface Pod {
   readonly namespace: string

@@ -10,6 +10,7 @@ export { loadAt } from './cluster/autoscale'
 export { usage } from './cluster/usage'
 export { podLog, probe } from './cluster/probes'
 export { nodeLog } from './report/node-log'
+export { nodeLook } from './report/node-look'
 export { peersOf } from './traffic/path'
 export { trafficOf } from './traffic/flows'
 export { type Scenario, scenarioSchema } from './scenario'
@@ -27,4 +28,5 @@ export type {
   Workload,
   World,
 } from './world'
-export { type PossibleFault, possibleFaults, faultObjection } from './possible-faults'
+export { type PossibleFault, possibleFaults } from './fault-list'
+export { faultObjection } from './possible-faults'

@@ -22,6 +22,38 @@ export interface Fault {
   was?: string
 }
 
+/** Faults of what runs: machines, workloads, services, clusters that were well. */
+export const dayFaults = [
+  'runtime-dies',
+  'agent-stops',
+  'clock-drifts',
+  'host-certificate-ends',
+  'disk-fills',
+  'memory-fills',
+  'process-ends',
+  'memory-short',
+  'not-answering',
+  'process-hangs',
+  'selector-turned',
+  'port-turned',
+  'gate-closes',
+  'state-store-slow',
+  'state-store-full',
+  'rule-switched',
+  'tag-withdrawn',
+  'pods-pinned',
+  'budget-tightened',
+  'security-raised',
+  'quota-cut',
+  'architecture-wrong',
+  'members-lost',
+  'api-flooded',
+  'policy-closes',
+  'registry-silent',
+  'registry-denies',
+  'volume-held',
+] as const
+
 export const faultKinds = [
   'machine-unavailable',
   'site-slow',
@@ -50,22 +82,7 @@ export const faultKinds = [
   'disk-lost',
   'disk-full',
   'disk-slow',
-  'runtime-dies',
-  'agent-stops',
-  'clock-drifts',
-  'host-certificate-ends',
-  'disk-fills',
-  'memory-fills',
-  'process-ends',
-  'memory-short',
-  'not-answering',
-  'process-hangs',
-  'selector-turned',
-  'port-turned',
-  'gate-closes',
-  'state-store-slow',
-  'state-store-full',
-  'rule-switched',
+  ...dayFaults,
 ] as const
 
 export type FaultKind = (typeof faultKinds)[number]

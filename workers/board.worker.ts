@@ -1,6 +1,5 @@
 /** Computes the placement board off the page’s thread: each what-if anew, from the objects it was given. */
-import { parseAllDocuments } from 'yaml'
-import { apiYaml } from '~/core/objects'
+import { apiDocuments } from '~/core/objects'
 import { boardOf, type Board, type BoardObject, type WhatIf } from '~/core/placement'
 
 export interface BoardQuestion {
@@ -28,9 +27,7 @@ function readPasted(text: string): readonly BoardObject[] | string {
     const values: readonly unknown[] =
       trimmed.startsWith('{') || trimmed.startsWith('[')
         ? [JSON.parse(text)].flat()
-        : parseAllDocuments(text, apiYaml).map(
-            (document) => document.toJS({ maxAliasCount: 200 }) as unknown,
-          )
+        : apiDocuments(text).map((document) => document.toJS({ maxAliasCount: 200 }) as unknown)
     return values.filter(
       (value): value is BoardObject => typeof value === 'object' && value !== null,
     )

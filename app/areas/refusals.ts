@@ -1,7 +1,7 @@
 /** Refusals of the server side, as pages show them. */
 import { data, redirect } from 'react-router'
 import type { ChangeRecord, Changes } from '~/server/changes/changes'
-import { Refusal, statusOf } from '~/server/changes/errors'
+import { Refusal, statusOf, storageRefusal } from '~/server/changes/errors'
 
 export interface Refused {
   readonly refused: string
@@ -13,9 +13,10 @@ export async function orRefused<T>(work: () => Promise<T>) {
   try {
     return await work()
   } catch (error) {
-    if (!(error instanceof Refusal)) throw error
-    const refused: Refused = { refused: error.message, fields: error.fields }
-    return data(refused, { status: statusOf[error.code] })
+    const refusal = error instanceof Refusal ? error : storageRefusal(error)
+    if (!refusal) throw error
+    const refused: Refused = { refused: refusal.message, fields: refusal.fields }
+    return data(refused, { status: statusOf[refusal.code] })
   }
 }
 

@@ -1,13 +1,6 @@
 /** The frame around every area. */
 import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from 'react'
-import {
-  useFetchers,
-  useLocation,
-  useNavigate,
-  useNavigation,
-  useRevalidator,
-  useSearchParams,
-} from 'react-router'
+import { useLocation, useNavigate, useRevalidator, useSearchParams } from 'react-router'
 import { AimBar, type ClockState } from './aim-bar'
 import { type Aim, useAim } from './aim'
 import type { Place } from './jump'
@@ -18,6 +11,7 @@ import { type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
 import { Passing } from '../kit/passing'
 import { type Moment, MomentStrip } from './moment'
+import { isUnderway } from './underway'
 
 export interface FrameData {
   readonly clock: ClockState
@@ -36,21 +30,14 @@ function useFreshness(isPast: boolean, mark: number): void {
   const revalidator = useRevalidator()
   const last = useRef(0)
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null)
-  // Reading again while something that was sent is still being answered would make the router drop where it leads to.
-  const fetchers = useFetchers()
-  const navigation = useNavigation()
-  const busy = useRef(false)
-  useEffect(() => {
-    busy.current =
-      navigation.state !== 'idle' || fetchers.some((fetcher) => fetcher.state !== 'idle')
-  })
   const again = (): void => {
     // What was stays as it was.
     if (timer.current !== null || isPast) return
     timer.current = setTimeout(
       () => {
         timer.current = null
-        if (busy.current) {
+        // Reading again now would make the router drop where the answer leads to.
+        if (isUnderway()) {
           last.current = Date.now() - 700
           again()
           return
@@ -82,7 +69,7 @@ function useFreshness(isPast: boolean, mark: number): void {
     const seen = (): void =>
       void (
         document.visibilityState === 'visible' &&
-        !busy.current &&
+        !isUnderway() &&
         !isPast &&
         revalidator.revalidate()
       )

@@ -57,6 +57,7 @@ export const views: readonly JumpPlace[] = [
   view('Waves', 'Renew', '/renew/waves'),
   view('On duty', 'Mend', '/mend'),
   view('Practice', 'Mend', '/mend/practice'),
+  view('Told', 'Mend', '/mend/told'),
   view('Keys and credentials', '', '/keys'),
   view('Fault tray', '', '/faults'),
 ]

@@ -18,6 +18,7 @@ import {
 import type { z } from 'zod'
 import { Choice, type ChoiceProps } from './choice'
 import { Field, type FieldProps } from './field'
+import { SeveralField } from './several-field'
 import { NumberField, type NumberFieldProps } from './number-field'
 import { Tick } from './tick'
 
@@ -146,6 +147,28 @@ export const ChoiceAt = ({ path, ...props }: AtPath<ChoiceProps>) => (
         value={(field.value as string | undefined) ?? ''}
         onChange={field.onChange}
         onBlur={field.onBlur}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+/** Several of the things offered. */
+export const SeveralAt = ({
+  path,
+  options,
+  ...props
+}: {
+  readonly path: string
+  readonly options: readonly string[]
+} & Pick<FieldProps, 'label' | 'help' | 'width'>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <SeveralField
+        {...props}
+        options={options}
+        value={(field.value as readonly string[] | undefined) ?? []}
+        onChange={field.onChange}
         error={error}
       />
     )}

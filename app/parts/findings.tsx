@@ -3,6 +3,7 @@ import Button from '@mui/material/Button'
 import { useEffect, useState } from 'react'
 import type { Finding, Remedy } from '~/core/changes'
 import { countText } from '~/core/units'
+import { CaseButton } from './case-button'
 import { StateGlyph } from './state'
 import { SinceWhen } from './since-when'
 import { Tick } from '../kit/tick'
@@ -103,7 +104,14 @@ function OneFinding({
         </div>
       ) : null}
       {change === undefined || finding.level === 'note' ? null : (
-        <SinceWhen ask={{ finding: finding.key, change }} />
+        <div className="acts">
+          <SinceWhen ask={{ finding: finding.key, change }} />
+          <CaseButton
+            id={null}
+            subject={{ cluster: '', about: `finding/${change}/${finding.key}` }}
+            variant="text"
+          />
+        </div>
       )}
       {finding.level === 'caution' && onAccept ? (
         <Tick

@@ -1,25 +1,20 @@
 /** The reason panel’s body for a selected object. */
 import Button from '@mui/material/Button'
-import { useNavigate, useSubmit } from 'react-router'
+import { useSubmit } from 'react-router'
 import { useKey } from '../frame/keys'
 import type { ReasonData } from '../areas/reason-data'
+import { CaseButton, type CaseSubject } from './case-button'
 import { DraftButton } from './draft-button'
 import { StateGlyph } from './state'
 import { To, useAddress } from './to'
 import { Ago } from './when'
 
-/** The case that is open about the selection. */
-function ItsCase({ id }: { readonly id: string | null }) {
-  const navigate = useNavigate()
-  const address = useAddress()
-  useKey('m', () => {
-    if (id !== null) void navigate(address(`/mend/${id}`))
-  })
-  return id === null ? null : (
-    <Button component={To} path={`/mend/${id}`} variant="contained">
-      Its case
-    </Button>
-  )
+/** What a case about the selection would be about; null where it is well, or no case is made of such. */
+function caseSubject({ ref, state }: ReasonData): CaseSubject | null {
+  if (state !== 'broken' && state !== 'strained') return null
+  const [kind, cluster = '', ...rest] = ref.split('/')
+  if (kind === 'cluster') return { cluster, about: 'cluster' }
+  return kind === 'node' || kind === 'pod' ? { cluster, about: [kind, ...rest].join('/') } : null
 }
 
 export function Reason({ reason, now }: { readonly reason: ReasonData; readonly now: string }) {
@@ -81,7 +76,7 @@ export function Reason({ reason, now }: { readonly reason: ReasonData; readonly 
         </ul>
       </div>
       <div className="acts">
-        <ItsCase id={reason.case ?? null} />
+        <CaseButton id={reason.case ?? null} subject={caseSubject(reason)} hasKey />
         {reason.actions.map((action) => (
           <Button key={action.path} component={To} path={action.path} variant="outlined">
             {action.says}

@@ -158,4 +158,20 @@ describe('a block that does not fit', () => {
       ),
     )
   })
+
+  it('answers all of a length that does not fit alike, and what is smaller after them', () => {
+    const parent = parseCidr('10.0.0.0/26')
+    if (!parent.ok) throw new Error(parent.says)
+    const within = parent.value
+    const taken = [
+      { text: 'held', range: { family: 4 as const, first: within.first, last: within.first } },
+    ]
+    const { blocks, unfit } = carve(within, taken, [26, 30, 26, 26])
+    expect(unfit.map(({ prefix, move }) => [prefix, move])).toEqual([
+      [26, ['held']],
+      [26, ['held']],
+      [26, ['held']],
+    ])
+    expect(blocks.map(({ prefix }) => prefix)).toEqual([30])
+  })
 })

@@ -2,7 +2,7 @@
  * Carving blocks out of a range: the largest wanted first (equal ones in the given order), each from the smallest free
  * aligned block that holds it (the lowest on a tie), from that block's lowest part. So large blocks stay whole as long
  * as they can. Free space is kept as its largest aligned blocks, by size. O((taken + wanted) log blocks), and
- * O(taken log taken) for each that does not fit.
+ * O(taken log taken) for each prefix length that does not fit.
  */
 import { bitsOf } from './address'
 import { type Cidr, cidrAt, formatRange, freeGaps, intersection, type Range } from './range'
@@ -23,15 +23,15 @@ export function alignedBlocks(range: Range): readonly Cidr[] {
   const bits = bitsOf(range.family)
   const blocks: Cidr[] = []
   let at = range.first
+  const fits = (hostBits: number): boolean =>
+    hostBits <= bits &&
+    at % (1n << BigInt(hostBits)) === 0n &&
+    at + (1n << BigInt(hostBits)) - 1n <= range.last
+  // Blocks grow as far as the beginning is aligned, then shrink towards the end: each is sought from the one before.
+  let hostBits = 0
   while (at <= range.last) {
-    let hostBits = 0
-    // Twice the block as long as it stays aligned and inside.
-    while (
-      hostBits < bits &&
-      at % (1n << BigInt(hostBits + 1)) === 0n &&
-      at + (1n << BigInt(hostBits + 1)) - 1n <= range.last
-    )
-      hostBits++
+    while (fits(hostBits + 1)) hostBits++
+    while (!fits(hostBits)) hostBits--
     blocks.push(cidrAt(range.family, at, bits - hostBits))
     at += 1n << BigInt(hostBits)
   }
@@ -157,6 +157,7 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
   )
   const blocks = new Map<number, string>()
   const unfit = new Map<number, Carved['unfit'][number]>()
+  const shortOf = new Map<number, Carved['unfit'][number]>()
   const carved: Cidr[] = []
   const order = prefixes
     .map((prefix, index) => ({ prefix, index }))
@@ -164,12 +165,18 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
   for (const { prefix, index } of order) {
     const cidr = free.take(prefix)
     if (!cidr) {
-      const largest = free.largest()
-      unfit.set(index, {
-        prefix,
-        largestFree: largest ? formatRange(largest) : null,
-        move: inTheWay(within, prefix, taken, met, carved),
-      })
+      // Once a length does not fit, no more of it is carved: all of them stand before the same.
+      let short = shortOf.get(prefix)
+      if (!short) {
+        const largest = free.largest()
+        short = {
+          prefix,
+          largestFree: largest ? formatRange(largest) : null,
+          move: inTheWay(within, prefix, taken, met, carved),
+        }
+        shortOf.set(prefix, short)
+      }
+      unfit.set(index, short)
       continue
     }
     const block = cidrAt(within.family, cidr.first, prefix)

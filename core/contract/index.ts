@@ -79,6 +79,8 @@ export {
   nodeReport,
   peer,
   type PeerReport,
+  type NodeLook,
+  nodeLookReport,
   type ProbeAnswer,
   type ProbeKind,
   probeKinds,

@@ -7,6 +7,7 @@ import type {
   LoadPoint,
   MeteredThing,
   PeerReport,
+  NodeLook,
   ProbeAnswer,
   ProbeKind,
   SiteReport,
@@ -118,6 +119,8 @@ export interface Observe {
   podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null>
   /** What the services of a node have written lately, or those of the control plane where no node is named; null where nobody answers. */
   nodeLog(cluster: string, node: string | null, lines: number): Promise<readonly string[] | null>
+  /** How a node is inside; null where it cannot be looked into. */
+  nodeLook(cluster: string, node: string): Promise<NodeLook | null>
   /** Asks a pod from inside. */
   probe(cluster: string, pod: string, kind: ProbeKind, target: string): Promise<ProbeAnswer | null>
   boxFacts(site: string, machine: string): Promise<BoxFacts | null>

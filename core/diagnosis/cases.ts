@@ -1,19 +1,21 @@
 /** What is broken in a cluster, each with its causes; what has one cause is one case. */
 import { type Json, record, records, text } from '../objects'
+import type { CauseCode } from './causes'
 import { type DiagnosedCause, type Diagnosis, diagnosisOf } from './diagnose'
 import { conditionsOf, type Evidence, type Ref, refOfObject } from './facts'
 import { isWellNode } from './nodes'
 import { isWellPod } from './pods'
 
 /** Something that is not as it should be, and what it suffers from. */
-export interface Trouble {
+export interface Trouble<Code extends string = CauseCode> {
   readonly cluster: string
   readonly subject: Ref
   /** What makes it the same case as another: its cause, and where that is. */
   readonly key: string
   /** ISO; null where nothing says since when. */
   readonly since: string | null
-  readonly diagnosis: Diagnosis
+  /** Its causes are those of clusters, or those of the fleet itself. */
+  readonly diagnosis: Diagnosis<Code>
 }
 
 const owned = new Set(['ReplicaSet', 'Job'])
@@ -32,8 +34,18 @@ function topOf(evidence: Evidence, object: Json): Ref {
 /** Young pods are given time to start (ms). */
 const startMs = 180_000
 
-const isYoung = (evidence: Evidence, pod: Json): boolean =>
-  evidence.now - Date.parse(text(record(pod['metadata'])['creationTimestamp'])) < startMs
+const isYoung = (evidence: Evidence, pod: Json): boolean => evidence.now - bornAt(pod) < startMs
+
+const bornAt = (pod: Json): number => Date.parse(text(record(pod['metadata'])['creationTimestamp']))
+
+/** When the first pod that is not well yet has had its time to start (ms); null where there is none such. */
+export function dueAfterStart(objects: readonly Json[], now: number): number | null {
+  const due = objects
+    .filter((object) => object['kind'] === 'Pod' && !isWellPod(object))
+    .map((pod) => bornAt(pod) + startMs)
+    .filter((at) => at > now)
+  return due.length === 0 ? null : Math.min(...due)
+}
 
 /** Pods that wait for a node to be added by itself are no trouble before that has had its time. */
 function brokenPods(evidence: Evidence): readonly Ref[] {
@@ -79,11 +91,14 @@ function sinceOf(evidence: Evidence, subject: Ref, diagnosis: Diagnosis): string
   return times.toSorted()[0] ?? null
 }
 
+/** Whoever walks: what is stopped by one thing is one case. */
+export const walkKey = (decider: string): string => `walk ${decider}`
+
 /** What makes troubles one case: a walk that is stopped by the same thing; a webhook; a cause about the same object, or, of pods, the same workload. */
 function keyOf(cluster: string, subject: Ref, cause: DiagnosedCause | undefined): string {
   if (!cause) return `unknown ${cluster} ${subject}`
   const walk = cause.because.find(({ type }) => type === 'walk')
-  if (walk) return `${cause.cause} walk ${walk.text}`
+  if (walk) return walkKey(walk.text)
   if (cause.cause.startsWith('webhook')) return `webhook ${cluster} ${cause.about}`
   const about = cause.about.startsWith('pod/') ? subject : cause.about
   return `${cause.cause} ${cluster} ${about}`
@@ -118,7 +133,7 @@ export function troublesOf(evidence: Evidence, cluster: string): readonly Troubl
 }
 
 /** Troubles with one cause, together. */
-export function casesOf<T extends Trouble>(
+export function casesOf<T extends Trouble<string>>(
   troubles: readonly T[],
 ): ReadonlyMap<string, readonly T[]> {
   const cases = new Map<string, T[]>()

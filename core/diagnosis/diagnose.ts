@@ -37,8 +37,9 @@ export interface DiagnosisInput {
   readonly world?: ReadyWorld | null
 }
 
-export interface DiagnosedCause {
-  readonly cause: CauseCode
+/** A cause; in the fleet itself there are others than those of clusters. */
+export interface DiagnosedCause<Code extends string = CauseCode> {
+  readonly cause: Code
   readonly about: Ref
   /** Of the facts that need explaining, 0 to 1. */
   readonly share: number
@@ -50,10 +51,10 @@ export interface DiagnosedCause {
   readonly opening?: PolicyOpening
 }
 
-export interface Diagnosis {
+export interface Diagnosis<Code extends string = CauseCode> {
   /** Empty where the subject is well. */
   readonly symptom: string
-  readonly causes: readonly DiagnosedCause[]
+  readonly causes: readonly DiagnosedCause<Code>[]
   readonly ruledOut: readonly RuledOut[]
   readonly next: Probe | null
 }

@@ -1,6 +1,6 @@
 /** From a symptom to its cause; and what is broken in a cluster, as cases. */
 export { caseRemedies, type CaseRemedy } from './case-remedies'
-export { casesOf, type Trouble, troublesOf } from './cases'
+export { casesOf, dueAfterStart, type Trouble, troublesOf } from './cases'
 export { type CauseCode, causeCodes, type Link, type RuledOut } from './causes'
 export {
   diagnose,
@@ -11,5 +11,13 @@ export {
   lookAgain,
 } from './diagnose'
 export { Evidence, type Fact, type Log, type Ref } from './facts'
+export { withHost } from './fleet/hosts'
+export {
+  answerTroubles,
+  diskTroubles,
+  expectationTroubles,
+  type FleetCause,
+  fleetCauses,
+} from './fleet/troubles'
 export { type DrillFacts, drillScore } from './score'
 export { meaningOf } from './says'

@@ -7,6 +7,8 @@ export interface Probe {
   /** What is looked at: `events`, `pod-log`, `node-log`, `reach`, `store`. */
   readonly probe: 'events' | 'pod-log' | 'node-log' | 'reach' | 'store'
   readonly says: string
+  /** What is looked at. */
+  readonly about: Ref
 }
 
 const byCause: Partial<Record<CauseCode, Probe['probe']>> = {
@@ -37,5 +39,6 @@ export function nextProbe(
 ): Probe {
   const [first] = causes
   const probe = (first && byCause[first.cause]) ?? usual(about)
-  return { probe, says: said(`probe.${probe}`, { about: first?.about ?? about }).says }
+  const at = first?.about ?? about
+  return { probe, says: said(`probe.${probe}`, { about: at }).says, about: at }
 }

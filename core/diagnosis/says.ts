@@ -2,6 +2,7 @@
 import { sentences } from '../contract/said'
 import { countText, listText } from '../units'
 import type { CauseCode } from './causes'
+import { fleetMeanings } from './fleet/says'
 
 /** What each cause means, of what it is about. */
 const meanings = {
@@ -85,7 +86,8 @@ const kindWords: Readonly<Record<string, string>> = {
 }
 
 /** What a cause means, of what it is about. */
-export const meaningOf = (cause: CauseCode): string => meanings[cause]
+export const meaningOf = (cause: string): string =>
+  ({ ...meanings, ...fleetMeanings })[cause as CauseCode] ?? ''
 
 /** What a reference names, as it is said: a node by its name alone. */
 function nameText(ref: string): string {

@@ -7,11 +7,21 @@ export interface DrillFacts {
   readonly minutesToCause: number | null
   readonly hints: number
   readonly wrongCauses: number
+  /** Looks that somebody asked for. */
+  readonly probes: number
   /** Changes that were run and were no remedy of the case. */
   readonly harm: number
 }
 
-const cost = { minute: 1, mostForTime: 30, hint: 10, wrong: 10, harm: 15, unnamed: 40 } as const
+const cost = {
+  minute: 1,
+  mostForTime: 30,
+  hint: 10,
+  wrong: 10,
+  probe: 2,
+  harm: 15,
+  unnamed: 40,
+} as const
 
 /** 0 to 100; nothing for what was not mended. */
 export function drillScore({
@@ -19,6 +29,7 @@ export function drillScore({
   minutesToCause,
   hints,
   wrongCauses,
+  probes,
   harm,
 }: DrillFacts): number {
   if (!isMended) return 0
@@ -26,5 +37,7 @@ export function drillScore({
     minutesToCause === null
       ? cost.unnamed
       : Math.min(cost.mostForTime, Math.floor(minutesToCause) * cost.minute)
-  return Math.max(0, 100 - time - hints * cost.hint - wrongCauses * cost.wrong - harm * cost.harm)
+  const spent =
+    hints * cost.hint + wrongCauses * cost.wrong + probes * cost.probe + harm * cost.harm
+  return Math.max(0, 100 - time - spent)
 }

@@ -147,6 +147,8 @@ export const said = sentences({
     `${p.name} ${p.type} ${p.record} stands twice.`,
   'records-different-times': (p: { type: string; name: string }) =>
     `The ${p.type} records of ${p.name} have different times to live; they are one set (RFC 2181).`,
+  'too-many-records': (p: { mostRecords: number }) =>
+    `${numberText(p.mostRecords)} records are read at a time; this line and what follows it are not. Give the zone in parts.`,
   'there-more-one': () => 'There is more than one SOA record.',
   'cnames-run-circle': (p: { circle: readonly string[] }) =>
     `CNAMEs run in a circle: ${p.circle.join(' → ')}`,

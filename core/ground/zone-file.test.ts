@@ -245,3 +245,23 @@ describe('a zone that is written', () => {
     expect(asCompiled(text)).toEqual(asCompiled(`$TTL 3600\n${head}${source}\n`))
   })
 })
+
+describe('a zone of thousands of names', () => {
+  const chain = (length: number, last: string) =>
+    Array.from({ length }, (_, nth) => `n${nth} CNAME n${nth + 1}`).join('\n') +
+    `\nn${length} ${last}`
+
+  it('is followed from name to name once, and a circle of them is told with its first names', () => {
+    expect(readZone(chain(4000, 'A 10.20.0.9'), 'fernhollow.example').problems).toEqual([])
+    const { problems } = readZone(chain(4000, 'CNAME n0'), 'fernhollow.example')
+    expect(problems).toHaveLength(4001)
+    expect(problems[17]?.says).toContain('n0.fernhollow.example. → n1.fernhollow.example.')
+    expect(problems[17]?.says.length).toBeLessThan(400)
+  })
+
+  it('has no origin longer than a name may be, however often it is lengthened', () => {
+    const text = Array.from({ length: 300 }, () => '$ORIGIN a').join('\n')
+    const { problems } = readZone(text, 'fernhollow.example')
+    expect(problems.filter(({ level }) => level === 'stop').length).toBeGreaterThan(100)
+  })
+})

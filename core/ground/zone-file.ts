@@ -119,12 +119,17 @@ export function readZone(text: string, domain: string): ZoneFile {
   for (const entry of entriesOf(text, problems)) {
     const stop = (objection: Said): void =>
       void problems.push({ line: entry.line, level: 'stop', ...objection })
+    if (records.length >= mostRecords) {
+      stop(said('too-many-records', { mostRecords }))
+      break
+    }
     const words = entry.words.map((word) => word.text)
     const directive = entry.words[0]?.quoted ? '' : (words[0] ?? '').toUpperCase()
     if (directive === '$ORIGIN') {
-      const objection = nameObjection(words[1] ?? '')
+      const next = full(words[1] ?? '').toLowerCase()
+      const objection = nameObjection(words[1] ?? '') ?? nameObjection(`${next}.`)
       if (objection !== null) stop(objection)
-      else origin = full(words[1] ?? '').toLowerCase()
+      else origin = next
       continue
     }
     if (directive === '$TTL') {
@@ -214,6 +219,29 @@ export function readZone(text: string, domain: string): ZoneFile {
   }
 }
 
+/** A zone of more records is given in parts. */
+const mostRecords = 50_000
+/** So many names of a circle are written out. */
+const mostShown = 8
+
+/** The circles among names of which each leads to at most one other. Each name is followed once. */
+function circlesOf(next: ReadonlyMap<string, string>): readonly (readonly string[])[] {
+  const circles: string[][] = []
+  const passed = new Set<string>()
+  for (const start of next.keys()) {
+    const path = new Map<string, number>()
+    let at: string | undefined = start
+    while (at !== undefined && !passed.has(at)) {
+      passed.add(at)
+      path.set(at, path.size)
+      at = next.get(at)
+    }
+    const begin = at === undefined ? undefined : path.get(at)
+    if (begin !== undefined) circles.push([...path.keys()].slice(begin))
+  }
+  return circles
+}
+
 /** What is wrong with a set of records taken together: CNAMEs that are not alone or run in circles, doubles, differing TTLs. */
 export function setProblems(
   records: readonly (RecordView & { readonly line?: number })[],
@@ -221,8 +249,11 @@ export function setProblems(
 ): readonly ZoneProblem[] {
   const problems: ZoneProblem[] = []
   const byName = new Map<string, (RecordView & { readonly line?: number })[]>()
-  for (const record of records)
-    byName.set(record.name, [...(byName.get(record.name) ?? []), record])
+  for (const record of records) {
+    const list = byName.get(record.name)
+    if (list) list.push(record)
+    else byName.set(record.name, [record])
+  }
   const absolute = (name: string): string => (name === '@' ? `${domain}.` : `${name}.${domain}.`)
   const next = new Map<string, { to: string; line: number; name: string }>()
   for (const [name, list] of byName) {
@@ -260,25 +291,16 @@ export function setProblems(
   }
   if ((byName.get('@') ?? []).filter((record) => record.type === 'SOA').length > 1)
     problems.push({ line: 0, level: 'stop', ...said('there-more-one') })
-  const told = new Set<string>()
-  for (const start of next.keys()) {
-    const path = [start]
-    for (let at = next.get(start)?.to; at !== undefined; at = next.get(at)?.to) {
-      if (path.includes(at)) {
-        const circle = path.slice(path.indexOf(at))
-        const key = [...circle].sort()[0] ?? ''
-        if (!told.has(key))
-          for (const name of circle)
-            problems.push({
-              line: next.get(name)?.line ?? 0,
-              level: 'stop',
-              ...said('cnames-run-circle', { circle: [...circle, at] }),
-            })
-        told.add(key)
-        break
-      }
-      path.push(at)
-    }
+  for (const circle of circlesOf(new Map([...next].map(([name, { to }]) => [name, to])))) {
+    const [first = ''] = circle
+    const shown =
+      circle.length > mostShown ? [...circle.slice(0, mostShown), '…', first] : [...circle, first]
+    for (const name of circle)
+      problems.push({
+        line: next.get(name)?.line ?? 0,
+        level: 'stop',
+        ...said('cnames-run-circle', { circle: shown }),
+      })
   }
   return problems
 }

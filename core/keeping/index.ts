@@ -8,7 +8,8 @@ export {
   type AutoscalePolicy,
 } from './autoscale'
 export { clusterBackup, clusterRestore, renewCertificates } from './cluster'
-export { drainFindings, movesFindings, nodeCordon, nodeDrain } from './draining'
+export { drainFindings, nodeCordon, nodeDrain } from './draining'
+export { movesFindings } from './held'
 export { poolAdd } from './pool-add'
 export { poolEdit } from './pools'
 export { poolRemove } from './pool-remove'

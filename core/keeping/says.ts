@@ -222,6 +222,7 @@ export const said = sentences({
   'pool-range': (p: { pool: string; min: number; max: number }) =>
     `${p.pool}: ${p.min} to ${p.max}`,
   'cluster.runs': (p: { cluster: string }) => `${p.cluster} is not stopped.`,
+  'budget-slack': (p: { budget: string }) => `Let one more of ${p.budget} go`,
   'api-answers': () => 'its API answers',
   'api-does-not': () => 'its API does not answer',
   'start.control-plane': () => 'The control plane cannot stay out: without it nothing runs.',

@@ -199,7 +199,9 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
         ok: true,
         draft: {
           intent,
-          label: of.label(intent),
+          get label() {
+            return of.label(intent)
+          },
           ...needsOf(of.needs(intent)),
           offersNeed: (view) => offersNeed(of.check(intent, view)),
           findings: (view) => findingsOf(of, intent, view, applyChange),

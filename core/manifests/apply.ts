@@ -34,6 +34,7 @@ import {
   referenceFindings,
   textFindings,
 } from './apply-checks'
+import { capacityFindings } from './capacity-checks'
 import { policyFindings, webhookFindings } from './webhook-checks'
 import { virtualAddresses, wiringFindings } from './wiring-checks'
 
@@ -88,6 +89,7 @@ function check(intent: ApplyIntent, view: FleetView): readonly RawFinding[] {
   findings.push(
     ...immutableFindings(intent, changes, view),
     ...serviceFindings(intent, objects, target.cluster, view),
+    ...capacityFindings(objects, target.cluster),
     ...limitFindings(intent, objects, target.cluster, view),
     ...conflictFindings(intent, changes, view),
     ...referenceFindings(intent, objects, target.cluster, view),

@@ -1,6 +1,6 @@
 /** A layered file judged as what it becomes: each environment is rendered, and what goes is told with the layer that says so. */
-import { isMap, isNode, isScalar, LineCounter, parseDocument } from 'yaml'
-import { apiYaml } from '../objects'
+import { isMap, isNode, isScalar, LineCounter } from 'yaml'
+import { apiDocument } from '../objects'
 import { auditManifests } from './audit'
 import type { GoingLive } from './going'
 import { type LayeredFile, readLayers, renderedText, renderLayers } from './layers'
@@ -32,7 +32,7 @@ export const isLayered = (text: string): boolean => /^layers:\s*\d+\s*$/m.test(t
 /** Lines of the objects of the base, by their index, and of the environments, by name. */
 function linesOf(text: string) {
   const counter = new LineCounter()
-  const document = parseDocument(text, { ...apiYaml, lineCounter: counter })
+  const document = apiDocument(text, counter)
   const lineOf = (node: unknown): number =>
     isNode(node) && node.range ? counter.linePos(node.range[0]).line : 1
   const environments = document.get('environments', true)

@@ -3,11 +3,10 @@
  * Short forms come first (namespace, prefix, labels, images, replicas), then strategic merges by list keys, JSON merge patches
  * (RFC 7396), JSON patches (RFC 6902). Every field of a rendered object knows which layer it came from.
  */
-import { isMap, isNode, isScalar, isSeq, LineCounter, parse, parseDocument } from 'yaml'
+import { isMap, isNode, isScalar, isSeq, LineCounter } from 'yaml'
 import { z } from 'zod'
 import {
-  apiYaml,
-  apiYamlWith,
+  apiDocument,
   applyJsonPatch,
   escapePath,
   fieldAt,
@@ -64,10 +63,18 @@ export type LayeredFile = z.infer<typeof layersSchema>
 export type LayersRead =
   { readonly ok: true; readonly file: LayeredFile } | { readonly ok: false; readonly says: string }
 
+/** What a text of one document says. Throws an error that says where it cannot be read. */
+function plainValue(text: string): unknown {
+  const document = apiDocument(text)
+  const [error] = document.errors
+  if (error) throw error
+  return document.toJS({ maxAliasCount: 100 })
+}
+
 /** Reads a layered file; what is wrong is named by its place. */
 export function readLayers(text: string): LayersRead {
   try {
-    const read = layersSchema.safeParse(parse(text, { ...apiYaml, maxAliasCount: 100 }))
+    const read = layersSchema.safeParse(plainValue(text))
     if (read.success) return { ok: true, file: read.data }
     const issue = read.error.issues[0]
     return {
@@ -281,7 +288,7 @@ function keyIn(from: RenderedObject['from'], path: string): string | null {
 export function layerLines({ object, from }: RenderedObject): readonly LayerLine[] {
   const text = writeYaml(object)
   const counter = new LineCounter()
-  const document = parseDocument(text, apiYamlWith(counter))
+  const document = apiDocument(text, counter)
   if (document.errors.length > 0 || !sameValue(document.toJS(), object))
     throw new Error(`${objectText(object)} does not read back as it is written`)
   const layers: (string | null)[] = []

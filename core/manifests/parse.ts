@@ -2,8 +2,8 @@
  * Manifests out of text: YAML of several documents or JSON, lists opened. A document that does not parse is named by line and
  * column and the others are still read. Aliases are counted before they are followed, so that none can explode.
  */
-import { apiYamlWith, isRecord } from '../objects'
-import { LineCounter, parseAllDocuments, type Document } from 'yaml'
+import { apiDocuments, isRecord } from '../objects'
+import { LineCounter, type Document } from 'yaml'
 import type { ApiObject } from '../objects'
 import { said } from './says'
 import { quoted, type Said } from '../contract'
@@ -40,6 +40,8 @@ export interface ParsedManifests {
 
 export const mostBytes = 6 * 1024 * 1024
 export const mostDocuments = 1000
+/** Lines and entries of one text, and values of one document with its aliases written out. */
+export const mostPieces = 200_000
 /** How often aliases of one document may be followed in all. */
 const mostAliases = 200
 
@@ -71,34 +73,52 @@ function misshapen(value: unknown): Said | null {
     : said('document.namespace')
 }
 
+const refused = (why: Said): ParsedManifests => ({
+  documents: [],
+  problems: [{ line: 1, column: 1, ...why }],
+})
+
+/** Whether a text is more than is read at once: counted before any of it is parsed. */
+function sizeObjection(text: string): Said | null {
+  if (text.length > mostBytes)
+    return said('text-too-long', { textCount: text.length / 1e6, mostBytes: mostBytes / 1e6 })
+  const parsedCount = (text.match(/^---(?=\s|$)/gm)?.length ?? 0) + (/^---/.test(text) ? 0 : 1)
+  if (parsedCount > mostDocuments) return said('too-many-documents', { parsedCount, mostDocuments })
+  let pieces = 1
+  for (let at = 0; at < text.length; at++) {
+    const character = text.charCodeAt(at)
+    // Line ends, commas, and what opens a list or a map within a line.
+    if (character === 10 || character === 44 || character === 91 || character === 123) pieces++
+  }
+  return pieces > mostPieces ? said('too-many-pieces', { pieces, mostPieces }) : null
+}
+
+/** How many values there are, texts by their length, each alias with all it stands for; no further than `limit`. */
+function sizeOf(value: unknown, limit: number): number {
+  if (typeof value === 'string') return 1 + Math.floor(value.length / 32)
+  if (typeof value !== 'object' || value === null) return 1
+  let size = 1
+  for (const item of Object.values(value)) {
+    if (size > limit) return size
+    size += sizeOf(item, limit - size)
+  }
+  return size
+}
+
 /** Reads a text. Nothing is thrown: what cannot be read is among the problems. */
 export function parseManifests(text: string): ParsedManifests {
-  if (text.length > mostBytes)
-    return {
-      documents: [],
-      problems: [
-        {
-          line: 1,
-          column: 1,
-          ...said('text-too-long', { textCount: text.length / 1e6, mostBytes: mostBytes / 1e6 }),
-        },
-      ],
-    }
+  const objection = sizeObjection(text)
+  if (objection) return refused(objection)
   const counter = new LineCounter()
   const problems: TextProblem[] = []
-  const parsed = parseAllDocuments(text, apiYamlWith(counter))
-  if ('empty' in parsed) return { documents: [], problems }
-  if (parsed.length > mostDocuments)
-    return {
-      documents: [],
-      problems: [
-        {
-          line: 1,
-          column: 1,
-          ...said('too-many-documents', { parsedCount: parsed.length, mostDocuments }),
-        },
-      ],
-    }
+  let parsed: readonly Document.Parsed[]
+  try {
+    parsed = apiDocuments(text, counter)
+  } catch (error) {
+    // The reader goes down a level of the text with a level of its own.
+    if (error instanceof RangeError) return refused(said('text-too-deep'))
+    throw error
+  }
   const documents: ManifestDocument[] = []
   const seen = new Map<string, number>()
   parsed.forEach((document, index) => {
@@ -151,7 +171,11 @@ function valueOf(
   document: Document,
 ): { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly says: string } {
   try {
-    return { ok: true, value: document.toJS({ maxAliasCount: mostAliases }) as unknown }
+    const value: unknown = document.toJS({ maxAliasCount: mostAliases })
+    // A text of its own has at most `mostBytes`; more than that is aliases.
+    return sizeOf(value, mostPieces + mostBytes / 32) > mostPieces + mostBytes / 32
+      ? { ok: false, says: 'Its aliases stand for too much. Write out what is needed of it.' }
+      : { ok: true, value }
   } catch {
     return {
       ok: false,

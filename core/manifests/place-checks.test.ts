@@ -54,6 +54,24 @@ const apply = (change: { readonly kind: string; readonly intent: unknown }, view
   return read?.ok ? (read.draft.after?.(view) ?? null) : null
 }
 
+describe('what a cluster can never hold', () => {
+  const rules = (replicas: number) =>
+    check(deployment({ replicas })).filter(({ rule }) => rule.startsWith('capacity.'))
+
+  it('is a stop with the number it could, from the first pod too many', () => {
+    // Ranges of /16 have 256 blocks of /24, each for 110 pods.
+    const cedar = fleet.clusters.find(({ name }) => name === 'cedar')
+    const blocks = 2 ** (24 - Number(cedar?.pods.split('/')[1]))
+    const capacity = blocks * (cedar?.maxPodsPerNode ?? 0)
+    expect(cedar?.maxPodsPerNode).toBe(110)
+    expect(rules(capacity)).toEqual([])
+    expect(rules(capacity + 1)).toMatchObject([
+      { level: 'stop', params: { most: capacity, asked: capacity + 1 } },
+    ])
+    expect(rules(2_000_000_000)).toHaveLength(1)
+  })
+})
+
 describe('what is applied is placed first', () => {
   it('and says nothing where it fits', () => {
     expect(check(deployment({}))).toEqual([])

@@ -48,6 +48,9 @@ export const said = sentences({
   // parse
   'text-too-long': (p: { textCount: number; mostBytes: number }) =>
     `The text is ${numberText(p.textCount, 1)} MB; up to ${numberText(p.mostBytes, 1)} MB are read at a time. Split it into several changes.`,
+  'text-too-deep': () => 'The text nests lists and maps too deep to be read. Flatten it.',
+  'too-many-pieces': (p: { pieces: number; mostPieces: number }) =>
+    `The text has ${numberText(p.pieces)} lines and entries; at most ${numberText(p.mostPieces)} are read at once. Apply it in parts.`,
   'too-many-documents': (p: { parsedCount: number; mostDocuments: number }) =>
     `The text has ${countText(p.parsedCount, 'document')}; up to ${numberText(p.mostDocuments)} are read at a time. Split it into several changes.`,
   'tab-stands-where': () => 'A tab stands where spaces are needed. YAML is indented with spaces.',
@@ -237,6 +240,16 @@ export const said = sentences({
     `It asks for ${p.request}, more than its limit of ${p.limit}.`,
   'pod-needs-least': () => 'A pod needs at least one container.',
   'there-no-volume': (p: { name: string }) => `There is no volume ${p.name} in this pod.`,
+  capacity: (p: {
+    objectText: string
+    field: string
+    asked: number
+    cluster: string
+    most: number
+  }) =>
+    `${p.objectText} asks for ${numberText(p.asked)} pods at once (${p.field}); ${p.cluster} can never hold more than ${numberText(p.most)}.`,
+  'capacity.range': (p: { range: string; perNode: number; most: number }) =>
+    `pod range ${p.range}, up to ${p.perNode} pods a node: ${numberText(p.most)} in all`,
   'replicas-whole-number': () => 'Replicas are a whole number from 0.',
   'needs-selector-finds': (p: { kind: string }) =>
     `A ${p.kind} needs a selector that finds its pods.`,

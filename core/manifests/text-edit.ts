@@ -1,6 +1,6 @@
 /** One value of a text changed where it stands: comments, order and every other line stay as they are. */
-import { isAlias, isMap, isScalar, parseAllDocuments } from 'yaml'
-import { apiYaml } from '../objects'
+import { isAlias, isMap, isScalar } from 'yaml'
+import { apiDocuments } from '../objects'
 import { objectKey, type WrittenObject } from './parse'
 
 /**
@@ -14,9 +14,7 @@ export function textWith(
   value: string | number | null | unknown,
 ): string | null {
   if (typeof value !== 'string' && typeof value !== 'number') return null
-  const documents = parseAllDocuments(text, { ...apiYaml, prettyErrors: false })
-  if ('empty' in documents) return null
-  const document = documents.find((candidate) => {
+  const document = apiDocuments(text).find((candidate) => {
     if (candidate.errors.length > 0 || !isMap(candidate.contents)) return false
     const kind: unknown = candidate.get('kind')
     const name: unknown = candidate.getIn(['metadata', 'name'])

@@ -66,8 +66,8 @@ export {
 } from './admission-policies'
 export { resourcesOf } from './plural'
 export {
-  apiYaml,
-  apiYamlWith,
+  apiDocument,
+  apiDocuments,
   type Heard,
   readDocuments,
   writeQuotedYaml,

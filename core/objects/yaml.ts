@@ -10,13 +10,17 @@ import {
   Document,
   type DocumentOptions,
   isScalar,
-  type LineCounter,
+  isNode,
+  LineCounter,
+  parseAllDocuments,
+  parseDocument,
   type ParseOptions,
   Parser,
   type ScalarTag,
   type SchemaOptions,
   type Tags,
   visit,
+  YAMLParseError,
 } from 'yaml'
 
 /** Numbers that YAML 1.2 writes for base 8 and the API’s readers take as well. */
@@ -59,15 +63,54 @@ const isForeign = (tag: ScalarTag | CollectionTag | string): boolean => {
 
 const apiTags = (tags: Tags): Tags => [octal, float, ...tags.filter((tag) => !isForeign(tag))]
 
-export const apiYaml: ParseOptions & DocumentOptions & SchemaOptions = {
+const apiYaml: ParseOptions & DocumentOptions & SchemaOptions = {
   version: '1.1',
   merge: true,
-  uniqueKeys: true,
+  // The library compares each key with each; here they are told apart by what they are.
+  uniqueKeys: false,
   customTags: apiTags,
 }
 
-export const apiYamlWith = (lineCounter: LineCounter) =>
+const apiYamlWith = (lineCounter: LineCounter) =>
   ({ ...apiYaml, lineCounter, prettyErrors: false }) as const
+
+const keyOf = (key: unknown): unknown => (isScalar(key) ? key.value : key)
+
+/** Adds an error for each key that stands twice in a map, where it stands again. Linear in the keys. */
+function checkKeys(document: Document.Parsed): void {
+  visit(document, {
+    Map: (_at, map) => {
+      const seen = new Set<unknown>()
+      for (const { key } of map.items) {
+        const value = keyOf(key)
+        if (!seen.has(value)) {
+          seen.add(value)
+          continue
+        }
+        const at = isNode(key) ? (key.range?.[0] ?? 0) : 0
+        document.errors.push(
+          new YAMLParseError([at, at + 1], 'DUPLICATE_KEY', 'Map keys must be unique'),
+        )
+      }
+    },
+  })
+  document.errors.sort((a, b) => a.pos[0] - b.pos[0])
+}
+
+/** The documents of a text with all their errors. */
+export function apiDocuments(text: string, counter = new LineCounter()): Document.Parsed[] {
+  const parsed = parseAllDocuments(text, apiYamlWith(counter))
+  if ('empty' in parsed) return []
+  for (const document of parsed) checkKeys(document)
+  return parsed
+}
+
+/** The same of a text that is one document. */
+export function apiDocument(text: string, counter = new LineCounter()): Document.Parsed {
+  const document = parseDocument(text, apiYamlWith(counter))
+  checkKeys(document)
+  return document
+}
 
 /** Told how much of some work is done, from 0 to 1. */
 export type Heard = (share: number) => void
@@ -81,6 +124,7 @@ export function readDocuments(
   const composer = new Composer(apiYamlWith(lineCounter))
   const documents: Document.Parsed[] = []
   for (const document of composer.compose(new Parser(lineCounter.addNewLine).parse(source))) {
+    checkKeys(document)
     documents.push(document)
     heard(document.range[2] / Math.max(1, source.length))
   }

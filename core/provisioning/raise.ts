@@ -86,6 +86,24 @@ const checkLifecycle: Check = ({ site, view }) =>
     ]
   })
 
+/** More machines than one cluster is drafted with; looked at before any of them is planned. */
+const mostMachines = 5000
+
+function tooManyMachines(intent: RaiseIntent): RawFinding | null {
+  const machines = intent.pools.reduce(
+    (sum, pool) => sum + (pool.count ?? pool.range?.max ?? 0),
+    intent.controlPlane.kind === 'own' ? intent.controlPlane.count : 0,
+  )
+  if (machines <= mostMachines) return null
+  return {
+    level: 'stop',
+    rule: 'pools.machines',
+    field: 'pools',
+    ...said('pools.machines', { machines, mostMachines }),
+    because: [{ ...said('pools.machines.why', { pools: intent.pools.length }), source: 'draft' }],
+  }
+}
+
 const checks: readonly Check[] = [
   checkName,
   checkSite,
@@ -314,6 +332,8 @@ export const clusterRaise: ChangeKind<RaiseIntent> = {
   guardedBy: () => null,
   label: (intent) => `raise ${intent.name || 'a cluster'}`,
   check: (intent, view) => {
+    const many = tooManyMachines(intent)
+    if (many) return [many]
     const context: Planned = planned(intent, view)
     return checks.flatMap((check) => check(context))
   },

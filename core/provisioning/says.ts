@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../contract/said'
-import { listText, durationText, countText } from '../units'
+import { listText, durationText, countText, numberText } from '../units'
 
 /** What a card was found with. */
 function cardText(card: string, addresses: readonly string[] | null): string {
@@ -9,6 +9,10 @@ function cardText(card: string, addresses: readonly string[] | null): string {
 }
 
 export const said = sentences({
+  'pools.machines': (p: { machines: number; mostMachines: number }) =>
+    `The pools come to ${countText(p.machines, 'machine')}. A cluster of up to ${numberText(p.mostMachines)} is drafted as one: make it smaller, or several clusters of it.`,
+  'pools.machines.why': (p: { pools: number }) =>
+    `${countText(p.pools, 'pool')}, each with the most it may have`,
   // join
   'join-card': (p: {
     machine: string

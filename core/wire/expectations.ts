@@ -47,11 +47,14 @@ function present<End extends object>(world: ReadyWorld, end: End): End {
   return matchingPod ? { ...end, pod: matchingPod.key } : end
 }
 
-export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Expected {
+/** What is walked for an expectation now; null where it does not say who reaches whom. */
+export function presentQuery(world: ReadyWorld, expectation: ExpectationView): WalkQuery | null {
   const given = queryOf(expectation)
-  const query = given
-    ? { ...given, from: present(world, given.from), to: present(world, given.to) }
-    : null
+  return given && { ...given, from: present(world, given.from), to: present(world, given.to) }
+}
+
+export function expectedIn(world: ReadyWorld, expectation: ExpectationView): Expected {
+  const query = presentQuery(world, expectation)
   const walkRead = query ? walk(world, query) : null
   const wanted = expectation.delivered
   if (!walkRead?.ok)

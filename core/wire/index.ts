@@ -18,7 +18,14 @@ export {
   type VirtualAddress,
 } from './virtual'
 export { endChoices, readFrom, readTo, type EndRead } from './ends'
-export { clustersOf, expectations, expectedIn, queryOf, type Expected } from './expectations'
+export {
+  clustersOf,
+  expectations,
+  expectedIn,
+  presentQuery,
+  queryOf,
+  type Expected,
+} from './expectations'
 export { frontMembers, networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'
 export { everywhere, readSpans, spansOf, within, type BadText, type Spans } from './spans'
 export {

@@ -88,7 +88,7 @@ async function makeAuthority(
   }
 }
 
-/** The authority of a cluster; one of the same keys if the names it has to cover have changed. */
+/** The authority of a cluster, a new one where the keys of before cannot be opened; one of the same keys if the names it has to cover have changed. */
 export async function authorityFor(
   database: Database,
   vault: Vault,
@@ -99,9 +99,11 @@ export async function authorityFor(
   const authority = await AuthorityRow.findByPk(cluster)
   if (authority?.covers === covers && authority.sealed !== null) return authority
   const keys =
-    authority === null || authority.sealed === null
-      ? await newKeys()
-      : await keysFrom(vault.open(authority.sealed, placeOf(cluster)))
+    authority !== null &&
+    authority.sealed !== null &&
+    vault.opens(authority.sealed, placeOf(cluster))
+      ? await keysFrom(vault.open(authority.sealed, placeOf(cluster)))
+      : await newKeys()
   const made = await makeAuthority(cluster, covers.split(' '), keys)
   const pkcs8 = Buffer.from(await crypto.subtle.exportKey('pkcs8', keys.privateKey))
   const sealed = vault.seal(pkcs8.toString('base64'), placeOf(cluster))

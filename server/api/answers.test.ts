@@ -206,12 +206,16 @@ describe('answers are as described', () => {
     expect(since).toMatchObject({ is: 'well', was: null, before: null, changes: [] })
     await good('get', '/history/since?from=climate/weather-relay&to=203.0.113.40&aim=bramble')
     expect((await ask('get', '/history/since')).status).toBe(400)
+    const earlier = new Date(gyrarch.outside.now - 3_600_000).toISOString()
+    await good('get', `/history/compare?from=${earlier}&until=${now}&about=cluster/cedar`)
+    expect((await ask('get', '/history/compare?from=yesterday')).status).toBe(400)
     await good('get', '/estimates')
   })
 
   it('of cases and drills', async () => {
     await good('get', '/cases')
     await good('get', '/clusters/bramble/nodes/bramble-general-1/log?lines=5')
+    await good('get', '/clusters/bramble/nodes/bramble-general-1/look')
     const opened = await good<{ id: string }>('post', '/cases', {
       cluster: 'bramble',
       about: 'node/bramble-general-2',
@@ -221,11 +225,31 @@ describe('answers are as described', () => {
     await good('get', `/cases/${opened.id}/evidence`)
     const { text } = await good<{ text: string }>('get', `/cases/${opened.id}/export.md`)
     expect(text).toContain('short of memory')
+    for (const fault of ['runtime-dies', 'disk-fills'])
+      await good('post', '/faults', { fault, about: 'machine/palisade-east/bramble-general-1' })
+    await gyrarch.outside.advance(120)
+    const { id } = await good<{ id: string }>('post', '/cases', {
+      cluster: 'bramble',
+      about: 'node/bramble-general-1',
+    })
+    await good('post', `/cases/${id}/probe`)
     await good('post', '/drills/hangs/start')
     await good('post', '/drills/current/hint')
     await good('post', '/drills/current/cause', { cause: 'crash' })
     await good('get', '/drills')
-    await good('post', '/drills/current/give-up')
+    const ended = await good<{ number: number }>('post', '/drills/current/give-up')
+    await good('get', `/drills/run-throughs/${ended.number}`)
+  })
+
+  it('of who is told, and what was sent', async () => {
+    await good('post', '/receivers', soundBodies['/receivers'])
+    await good('get', '/receivers')
+    const sent = await good<{ id: number; state: string }>('post', '/receivers/the desk/test')
+    expect(sent).toMatchObject({ state: 'delivered', attempts: 1 })
+    await good('get', '/deliveries?limit=5')
+    await good('post', `/deliveries/${sent.id}/again`)
+    await good('get', '/cases.atom')
+    await good('delete', '/receivers/the desk')
   })
 
   it('of windows and schedules', async () => {

@@ -1,9 +1,10 @@
 /** Cases by API: what is broken, of what, what can be done; opened by hand, noted in, exported. */
 import { z } from 'zod'
-import { causeCodes } from '~/core/diagnosis'
+import { nodeLookReport } from '~/core/contract'
 import { caseMarkdown, caseSummary, caseTold, evidenceOf } from '../mend/case-told'
 import { currentActor } from '../actor'
 import { Refusal } from '../changes/errors'
+import type { Gyrarch } from '../gyrarch'
 import { said } from '../mend/says'
 import { ok } from './answers'
 import type { Route } from './route'
@@ -13,7 +14,7 @@ const summary = z.object({
   state: z.enum(['open', 'closed']),
   cluster: z.string(),
   symptom: z.string(),
-  cause: z.enum(causeCodes).nullable(),
+  cause: z.string().nullable(),
   says: z.string(),
   about: z.string(),
   subjects: z.array(z.string()),
@@ -33,7 +34,7 @@ const whole = summary.extend({
   ),
   causes: z.array(
     z.object({
-      cause: z.enum(causeCodes),
+      cause: z.string(),
       /** What it means, of what it is about. */
       means: z.string(),
       about: z.string(),
@@ -50,8 +51,8 @@ const whole = summary.extend({
       ),
     }),
   ),
-  ruledOut: z.array(z.object({ cause: z.enum(causeCodes), says: z.string() })),
-  next: z.object({ probe: z.string(), says: z.string() }).nullable(),
+  ruledOut: z.array(z.object({ cause: z.string(), says: z.string() })),
+  next: z.object({ probe: z.string(), says: z.string(), about: z.string().optional() }).nullable(),
   remedies: z.array(
     z.object({
       says: z.string(),
@@ -82,13 +83,14 @@ const whole = summary.extend({
 
 /** What a case is opened about. */
 export const caseBody = z.strictObject({
-  cluster: z.string().max(253),
+  /** Empty where it is about a run, an expectation or a finding. */
+  cluster: z.string().max(253).default(''),
   about: z
     .string()
-    .max(600)
+    .max(1200)
     .regex(
-      /^(?:cluster|node\/[^/]+|[a-z]+\/[^/]+\/[^/]+)$/,
-      'Write it as kind/namespace/name in lower case, node/name, or cluster.',
+      /^(?:cluster|node\/[^/]+|[a-z]+\/[^/]+\/[^/]+|run\/c-\d+|expectation\/.+|finding\/c-\d+\/.+)$/s,
+      'Write it as kind/namespace/name in lower case, node/name, cluster, run/c-12, expectation/name, or finding/c-12/key.',
     ),
 })
 
@@ -106,6 +108,12 @@ export const caseWriting = z
 /** How many lines of a log. */
 const linesQuery = z.object({ lines: z.coerce.number().int().min(1).max(2000).default(200) })
 
+async function mustKnow({ fleet }: Gyrarch, name: string): Promise<void> {
+  const { clusters } = await fleet.view()
+  if (!clusters.some((cluster) => cluster.name === name))
+    throw new Refusal('not-found', said('case.unknown', { about: name }).says)
+}
+
 export const caseRoutes: readonly Route[] = [
   {
     method: 'get',
@@ -116,12 +124,23 @@ export const caseRoutes: readonly Route[] = [
     handle: async (gyrarch, { params, query }) => {
       const [name, node] = [params['name'] ?? '', params['node'] ?? '']
       const { lines } = query as z.infer<typeof linesQuery>
-      const view = await gyrarch.fleet.view()
-      if (!view.clusters.some((cluster) => cluster.name === name))
-        throw new Refusal('not-found', said('case.unknown', { about: name }).says)
+      await mustKnow(gyrarch, name)
       const written = await gyrarch.observe.nodeLog(name, node, lines)
       if (!written) throw new Refusal('not-found', said('case.no-log', { node }).says)
       return ok({ lines: written })
+    },
+  },
+  {
+    method: 'get',
+    path: '/clusters/:name/nodes/:node/look',
+    says: 'How a node is inside, read only: its services, file systems, addresses, certificates and time.',
+    answer: nodeLookReport,
+    handle: async (gyrarch, { params }) => {
+      const [name, node] = [params['name'] ?? '', params['node'] ?? '']
+      await mustKnow(gyrarch, name)
+      const look = await gyrarch.observe.nodeLook(name, node)
+      if (!look) throw new Refusal('not-found', said('case.no-log', { node }).says)
+      return ok(look)
     },
   },
   {
@@ -165,6 +184,17 @@ export const caseRoutes: readonly Route[] = [
         { ...(who === undefined ? {} : { who }), ...(note === undefined ? {} : { note }) },
         currentActor(),
       )
+      return ok(await caseTold(gyrarch, id))
+    },
+  },
+  {
+    method: 'post',
+    path: '/cases/:id/probe',
+    says: 'Look at what would tell the causes of a case apart: the logs that its next probe names; what was read is noted, and looked at again from then on.',
+    answer: whole,
+    handle: async (gyrarch, { params }) => {
+      const id = params['id'] ?? ''
+      await gyrarch.cases.probe(id, currentActor())
       return ok(await caseTold(gyrarch, id))
     },
   },

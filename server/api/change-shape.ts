@@ -122,6 +122,8 @@ export const change = z.object({
   findings: z.array(finding),
   plan: plan.nullable(),
   planDigest: z.string().nullable(),
+  /** What it touches, as references. */
+  subjects: z.array(z.string()),
   guardedBy: z.string().nullable(),
   guards: z.array(z.string()),
   parent: z.string().nullable(),

@@ -1,6 +1,7 @@
 /** Drills by API. */
 import { z } from 'zod'
-import { causeCodes } from '~/core/diagnosis'
+import { drillCauses } from '../mend/drill-list'
+import { runThroughOf, runThroughSchema } from '../mend/run-through'
 import { ok } from './answers'
 import type { Route } from './route'
 
@@ -20,7 +21,7 @@ const drillState = z.object({
   case: z.string().nullable(),
 })
 
-export const namedBody = z.strictObject({ cause: z.enum(causeCodes) })
+export const namedBody = z.strictObject({ cause: z.enum(drillCauses) })
 
 export const drillRoutes: readonly Route[] = [
   {
@@ -43,6 +44,13 @@ export const drillRoutes: readonly Route[] = [
     }),
     handle: async ({ drills }) =>
       ok({ drills: await drills.list(), current: await drills.current() }),
+  },
+  {
+    method: 'get',
+    path: '/drills/run-throughs/:number',
+    says: 'A drill that has ended as it was done, moment by moment, to be handed on.',
+    answer: runThroughSchema,
+    handle: async (_gyrarch, { params }) => ok(await runThroughOf(params['number'] ?? '')),
   },
   {
     method: 'post',

@@ -51,6 +51,21 @@ export function ownOriginOnly(hosts: () => readonly string[]): RequestHandler {
   }
 }
 
+/** What hands out secrets is not fetched on behalf of another site, not even by GET. */
+export const secretsOwnSiteOnly: RequestHandler = (request, response, next) => {
+  const fetchSite = request.headers['sec-fetch-site']
+  const isSecret = /^\/api\/v1\/(?:clusters\/[^/]+\/access|changes\/[^/]+\/boot-data)/.test(
+    request.path,
+  )
+  if (!isSecret || fetchSite === undefined || fetchSite === 'same-origin' || fetchSite === 'none')
+    next()
+  else
+    sendRefusal(
+      response,
+      new Refusal('forbidden', 'This is handed out to Gyrarch’s own pages, not to another site.'),
+    )
+}
+
 const nonceOf = (response: Response): string => String(response.locals['nonce'])
 
 /** Security headers; scripts run only with the nonce of the page, drawn for each request. */

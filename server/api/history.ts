@@ -1,5 +1,6 @@
 /** The past by API: what was observed, and since when something is as it is. */
 import { z } from 'zod'
+import { compared } from '../history/compared'
 import { historyOf, type SinceQuery, sinceQuery, sinceWhen } from '../history/asked'
 import { ok, wholeText } from './answers'
 import { estimate } from './shapes'
@@ -87,6 +88,30 @@ export const historyRoutes: readonly Route[] = [
           Math.max(1, limit ?? 200),
         )),
       })
+    },
+  },
+  {
+    method: 'get',
+    path: '/history/compare',
+    says: 'Two moments compared: what differs, of everything or of one Ref, and the runs in between with who began them.',
+    query: z.object({ from: time, until: time, about: ref.optional() }),
+    answer: z.object({
+      from: z.string(),
+      until: z.string(),
+      differences: z.array(difference.extend({ slice: z.string() })),
+      more: z.number(),
+      changes: z.array(
+        z.object({
+          id: z.string(),
+          label: z.string(),
+          steps: z.number(),
+          by: z.string().nullable(),
+        }),
+      ),
+    }),
+    handle: async (gyrarch, { query }) => {
+      const { from, until, about } = query as { from: string; until: string; about?: string }
+      return ok(await compared(gyrarch, from, until, about ?? null))
     },
   },
   {

@@ -1,7 +1,6 @@
 /** Layered manifests, and the price book as a table. */
 import { z } from 'zod'
 import { writePrices, priceBook } from '~/core/spend'
-import { readLayers, renderLayers, renderedText } from '~/core/manifests'
 import { ok } from './answers'
 import type { Route } from './route'
 import { Refusal } from '../changes/errors'
@@ -49,15 +48,13 @@ export const layerRoutes: readonly Route[] = [
     query: z.object({ environment: z.string().max(63).optional() }),
     texts: ['application/yaml'],
     handle: async (gyrarch, { params, query }) => {
-      const read = readLayers(await gyrarch.layers.get(params['name'] ?? ''))
-      if (!read.ok) throw new Refusal('invalid', read.says)
-      const rendered = renderLayers(read.file, (query['environment'] as string | undefined) ?? null)
+      const rendered = await gyrarch.judges.layers(
+        await gyrarch.layers.get(params['name'] ?? ''),
+        (query['environment'] as string | undefined) ?? null,
+      )
       if (!rendered.ok)
-        throw new Refusal('invalid', rendered.says, [{ path: 'environment', says: rendered.says }])
-      return {
-        json: null,
-        text: { type: 'application/yaml', body: renderedText(rendered.objects) },
-      }
+        throw new Refusal('invalid', rendered.says, [{ path: rendered.field, says: rendered.says }])
+      return { json: null, text: { type: 'application/yaml', body: rendered.text } }
     },
   },
 ]

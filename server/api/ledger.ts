@@ -2,7 +2,6 @@
 import { z } from 'zod'
 import { writeCsv } from '~/core/units'
 import { addressBook, bookKinds } from '~/core/fleet'
-import { readLedgerCsv } from '~/core/ground'
 import { ok } from './answers'
 import { draftShape } from './shapes'
 import type { Route } from './route'
@@ -57,7 +56,8 @@ export const ledgerRoutes: readonly Route[] = [
       change: draftShape.nullable(),
     }),
     handle: async (gyrarch, { body }) => {
-      const read = readLedgerCsv((body as { text: string }).text, await gyrarch.fleet.view())
+      const { text } = body as { text: string }
+      const read = await gyrarch.judges.ledger(text, await gyrarch.fleet.view())
       return ok({
         good: read.good,
         bad: read.bad,

@@ -16,8 +16,8 @@ export interface Route {
   /** Media types of what it answers as text. */
   readonly texts?: readonly string[]
   readonly status?: number
-  /** Takes its body as bytes, up to 256 MiB, and reads it itself. */
-  readonly large?: boolean
+  /** Takes its body as it is, a `Body` of up to so many bytes, and reads it itself. */
+  readonly rawUpTo?: number
   /** Reads its body itself as it comes, whatever its size: `call.stream`. */
   readonly streams?: boolean
   /** Takes its body as the text it is: a manifest in YAML or JSON. */
@@ -43,14 +43,19 @@ export interface Call {
   readonly base: string
 }
 
+/** Text to be answered, or the file that holds it, which goes with the answer. */
+export type Text = {
+  readonly type: string
+  readonly fileName?: string
+} & (
+  | { readonly body: string | Buffer; readonly file?: undefined }
+  | { readonly file: string; readonly body?: undefined }
+)
+
 export interface Answer {
   readonly status?: number
   readonly json?: unknown
-  readonly text?: {
-    readonly type: string
-    readonly body: string | Buffer
-    readonly fileName?: string
-  }
+  readonly text?: Text
   readonly etag?: string
 }
 

@@ -1,4 +1,7 @@
 /** The JSON API on express: every answer is JSON, every error has one shape, nothing a caller sends ends in a 500. */
+import { createReadStream } from 'node:fs'
+import { rm } from 'node:fs/promises'
+import { pipeline } from 'node:stream/promises'
 import express, {
   type ErrorRequestHandler,
   type Request,
@@ -6,19 +9,17 @@ import express, {
   type Router,
 } from 'express'
 import { actingAs } from '../actor'
+import { checkAddress, jsonBody, textBody } from '../bodies/of-request'
+import { takeBody } from '../bodies/take'
 import { yamlBody } from '../changes/draft-file'
-import { Refusal, refuseIssues, statusOf } from '../changes/errors'
+import { Refusal, refuseIssues, statusOf, storageRefusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
 import { live } from '../live/stream'
 import { openApi } from './openapi'
 import { routes } from './routes'
-import { type Answer, atQuery, type Route } from './route'
+import { type Answer, atQuery, type Route, type Text } from './route'
 
-const bodyLimit = '8mb'
 export const yamlTypes = ['application/yaml', 'application/x-yaml', 'text/yaml', 'text/x-yaml']
-/** For computations that take a whole cluster’s objects. */
-const largeBodyLimit = '256mb'
-
 export function sendRefusal(response: Response, refusal: Refusal): void {
   response.status(statusOf[refusal.code]).json({
     error: { code: refusal.code, says: refusal.message, fields: refusal.fields },
@@ -30,22 +31,16 @@ function handler(gyrarch: Gyrarch, route: Route, onAnswer?: AnswerListener) {
   return async (request: Request, response: Response): Promise<void> => {
     const query = route.query?.safeParse(request.query)
     if (query && !query.success) throw refuseIssues(query.error.issues)
-    const given: unknown =
-      route.yaml === true && typeof request.body === 'string' && request.is(yamlTypes) !== false
-        ? yamlBody(request.body)
-        : request.body
+    const given = await bodyOf(request, route)
     const body =
-      route.large === true
-        ? { success: true as const, data: given }
-        : route.body?.safeParse(
+      route.rawUpTo === undefined
+        ? route.body?.safeParse(
             given === undefined && route.path.startsWith('/changes/:id/') ? {} : given,
           )
+        : { success: true as const, data: given }
     if (body && !body.success) throw refuseIssues(body.error.issues)
     const cancelled = new AbortController()
     response.on('close', () => cancelled.abort())
-    // No name holds a NUL, and no database takes one.
-    if (Object.values(request.params).some((value) => String(value).includes('\0')))
-      throw new Refusal('invalid', 'The address holds a NUL character.')
     const params = Object.fromEntries(
       Object.entries(request.params).map(([name, value]) => [name, String(value)]),
     )
@@ -68,31 +63,44 @@ function handler(gyrarch: Gyrarch, route: Route, onAnswer?: AnswerListener) {
       response.json(answer.json)
       return
     }
-    response.type(answer.text.type)
-    if (answer.text.fileName !== undefined)
-      response.attachment(answer.text.fileName).type(answer.text.type)
-    response.send(answer.text.body)
+    await sendText(response, answer.text)
+  }
+}
+
+/** The body of a request as its route takes it. */
+async function bodyOf(request: Request, route: Route): Promise<unknown> {
+  if (route.method === 'get' || route.streams === true) return undefined
+  if (route.rawUpTo !== undefined) return takeBody(request, route.rawUpTo)
+  if (route.manifest === true) return textBody(request)
+  if (route.yaml === true && isYaml(request)) return yamlBody(await textBody(request))
+  return jsonBody(request)
+}
+
+const isYaml = (request: Request): boolean =>
+  yamlTypes.includes((request.headers['content-type'] ?? '').split(';')[0]?.trim() ?? '')
+
+async function sendText(response: Response, text: Text): Promise<void> {
+  response.type(text.type)
+  if (text.fileName !== undefined) response.attachment(text.fileName).type(text.type)
+  if (text.body !== undefined) {
+    response.send(text.body)
+    return
+  }
+  try {
+    await pipeline(createReadStream(text.file), response)
+  } finally {
+    await rm(text.file, { force: true })
   }
 }
 
 interface HttpError {
   readonly status?: number
-  readonly type?: string
 }
 
 /** Errors of the body parser and of the path are the caller’s; anything else is ours and is logged. */
 function refusalFor(error: unknown): Refusal | null {
   if (error instanceof Refusal) return error
-  const { status, type } = (typeof error === 'object' && error !== null ? error : {}) as HttpError
-  if (type === 'entity.too.large')
-    return new Refusal(
-      'too-large',
-      `The body is larger than ${bodyLimit.replace('mb', ' MiB')} (${largeBodyLimit.replace('mb', ' MiB')} for computations over a cluster’s objects).`,
-    )
-  if (type === 'entity.parse.failed')
-    return new Refusal('invalid', 'The body is not valid JSON.', [
-      { path: '', says: 'not valid JSON' },
-    ])
+  const { status } = (typeof error === 'object' && error !== null ? error : {}) as HttpError
   if (error instanceof URIError)
     return new Refusal('invalid', 'The address is not validly encoded.')
   if (status !== undefined && status >= 400 && status < 500)
@@ -109,28 +117,19 @@ export function apiRouter(
   onAnswer?: AnswerListener,
 ): Router {
   const router = express.Router()
-  for (const route of routes)
-    if (route.large === true)
-      router.use(route.path, express.raw({ limit: largeBodyLimit, type: () => true }))
-  for (const route of routes)
-    if (route.manifest === true)
-      router.post(route.path, express.text({ limit: bodyLimit, type: () => true }))
-  for (const route of routes)
-    if (route.yaml === true)
-      router.post(route.path, express.text({ limit: bodyLimit, type: yamlTypes }))
   router.use((_request, _response, next) => actingAs('person', next))
   router.use((_request, response, next) => {
     response.setHeader('Cache-Control', 'no-store')
     next()
   })
-  for (const route of routes)
-    if (route.streams === true) router[route.method](route.path, handler(gyrarch, route, onAnswer))
-  router.use(express.json({ limit: bodyLimit, strict: false, type: () => true }))
+  router.use((request, _response, next) => {
+    checkAddress(request.originalUrl)
+    next()
+  })
   const description = openApi()
   router.get('/openapi.json', (_request, response) => void response.json(description))
   router.get('/live', (request, response) => live(gyrarch, request, response))
-  for (const route of routes)
-    if (route.streams !== true) router[route.method](route.path, handler(gyrarch, route, onAnswer))
+  for (const route of routes) router[route.method](route.path, handler(gyrarch, route, onAnswer))
   router.use('/compute/:name', (request, _response, next) =>
     next(
       new Refusal(
@@ -148,7 +147,7 @@ export function apiRouter(
     ),
   )
   const onFailure: ErrorRequestHandler = (error: unknown, _request, response, _next) => {
-    const refusal = refusalFor(error)
+    const refusal = refusalFor(error) ?? storageRefusal(error)
     if (response.headersSent) {
       response.end()
       return

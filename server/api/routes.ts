@@ -1,6 +1,6 @@
 /** The JSON API as a table: what each call takes and gives. Router and OpenAPI description are both made from it. */
+import type { Body } from '../bodies/take'
 import { computations } from '../compute/computations'
-import { ok } from './answers'
 import { bootDataRoutes } from './boot-data'
 import { caseRoutes } from './cases'
 import { changeRoutes } from './changes'
@@ -8,6 +8,7 @@ import { rehearsalRoutes } from './rehearsals'
 import { clusterRoutes } from './clusters'
 import { credentialRoutes } from './credentials'
 import { drillRoutes } from './drills'
+import { outgoingRoutes } from './outgoing'
 import { fleetRoutes } from './fleet'
 import { healthRoutes } from './health'
 import { historyRoutes } from './history'
@@ -36,6 +37,7 @@ export const routes: readonly Route[] = [
   ...rehearsalRoutes,
   ...caseRoutes,
   ...drillRoutes,
+  ...outgoingRoutes,
   ...ledgerRoutes,
   ...credentialRoutes,
   ...keyRoutes,
@@ -58,20 +60,14 @@ export const routes: readonly Route[] = [
     says: computation.says,
     body: computation.input,
     answer: computation.output,
-    large: computation.large,
-    handle: async (gyrarch, { body, signal }) =>
-      computation.large
-        ? {
-            json: null,
-            text: {
-              type: 'application/json',
-              body: await gyrarch.compute.runText(
-                computation.name,
-                Buffer.isBuffer(body) ? body : new Uint8Array(),
-                signal,
-              ),
-            },
-          }
-        : ok(await gyrarch.compute.run(computation.name, body, signal)),
+    rawUpTo: computation.mostBytes,
+    handle: async (gyrarch, { body, signal }) => {
+      const computed = await gyrarch.compute.answer(computation.name, body as Body, signal)
+      const type = 'application/json'
+      return {
+        json: null,
+        text: 'text' in computed ? { type, body: computed.text } : { type, file: computed.file },
+      }
+    },
   })),
 ]

@@ -1,7 +1,7 @@
 /** Sites: what stands there, host packing, name records. */
 import { z } from 'zod'
 import { leftovers, siteState, stateContext } from '~/core/fleet'
-import { resolve, serialAt, writeZone, zoneAgainst } from '~/core/ground'
+import { resolve, serialAt, writeZone } from '~/core/ground'
 import { hallRoom, hostLoss } from '~/core/sizing'
 import { host, machineReport, nameRecord, siteReport } from '~/core/contract'
 import { ok, siteCalled } from './answers'
@@ -187,7 +187,8 @@ export const siteRoutes: readonly Route[] = [
     }),
     handle: async (gyrarch, { params, body }) => {
       const { site } = await siteCalled(gyrarch.fleet, params['name'])
-      return ok(zoneAgainst((body as { text: string }).text, site))
+      const { text } = body as { text: string }
+      return ok(await gyrarch.judges.zone(text, site.name, await gyrarch.fleet.view()))
     },
   },
   {

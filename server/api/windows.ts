@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { coveredBy, nextOccurrence, uncovered, windowIntent, windowsOf } from '~/core/windows'
 import { isoTime } from '~/core/units'
-import { readCalendar, writeCalendar } from '../windows/icalendar'
+import { writeCalendar } from '../windows/icalendar'
 import { ok } from './answers'
 import { draftShape } from './shapes'
 import type { Route } from './route'
@@ -70,8 +70,9 @@ export const windowRoutes: readonly Route[] = [
       bad: z.array(z.object({ event: z.number(), says: z.string() })),
       changes: z.array(draftShape),
     }),
-    handle: async (_gyrarch, { body }) => {
-      const { windows, bad } = readCalendar((body as z.infer<typeof calendarBody>).text)
+    handle: async (gyrarch, { body }) => {
+      const { text } = body as z.infer<typeof calendarBody>
+      const { windows, bad } = await gyrarch.judges.calendar(text)
       return ok({
         windows,
         bad,

@@ -3,6 +3,8 @@ import type { FleetView } from '~/core/fleet'
 import type { Draft } from '~/core/kinds'
 import { listText } from '~/core/units'
 import { Refusal } from './errors'
+import type { ChangeRow } from '../records/models'
+import { changeId } from '../runner/journal'
 import type { Judged } from '../judging/judge'
 
 export interface RunRequest {
@@ -60,4 +62,13 @@ export function confirmGuards(guards: readonly string[], confirm: RunRequest['co
       : `${listText(missing)} are guarded. Type their names to go on.`,
     missing.map((name) => ({ path: 'confirm', says: `must be ${name}` })),
   )
+}
+
+/** A change that runs in a set begins with it, and is amended nowhere else. */
+export function mustBeOwn(row: ChangeRow): void {
+  if (row.parent)
+    throw new Refusal(
+      'conflict',
+      `${changeId(row.number)} runs in ${changeId(row.parent)}: go on with that one.`,
+    )
 }

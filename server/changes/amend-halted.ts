@@ -23,6 +23,7 @@ export async function amendHalted(
     throw new Refusal('conflict', `${id} is being taken back; finish that first.`)
   const without = { plan: old, change: String(row.number) }
   const judged = await parts.judges.judge(row.kind, draft, undefined, without)
+  const label = await parts.judges.label(row.kind, draft)
   const stop = judged.findings.find((finding) => finding.level === 'stop')
   if (stop || !judged.plan)
     throw new Refusal(
@@ -72,7 +73,7 @@ export async function amendHalted(
     await row.update(
       {
         intent: draft.intent,
-        label: draft.label,
+        label,
         version: row.version + 1,
         amendedAt: new Date(),
         plan,
@@ -85,7 +86,7 @@ export async function amendHalted(
       {
         kind: 'run.amended',
         change: row.number,
-        says: `${draft.label}: amended while halted; ${keep.size} done steps stay`,
+        says: `${label}: amended while halted; ${keep.size} done steps stay`,
       },
     ])
   })

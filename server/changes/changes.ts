@@ -7,7 +7,7 @@ import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
 
-import { admit, confirmGuards, type RunRequest } from './admission'
+import { mustBeOwn, admit, confirmGuards, type RunRequest } from './admission'
 import { amendHalted } from './amend-halted'
 import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
@@ -73,10 +73,11 @@ export class Changes {
   ): Promise<ChangeRecord> {
     const draft = this.read(kindName, intent)
     const halted = under === null ? null : await this.find(under)
+    const label = await this.parts.judges.label(kindName, draft)
     const row = await this.parts.database.write(async (transaction) => {
       const created = await ChangeRow.create(
         {
-          ...blankChange(kindName, draft.label, draft.intent),
+          ...blankChange(kindName, label, draft.intent),
           title,
           under: halted?.number ?? null,
         },
@@ -85,8 +86,8 @@ export class Changes {
       await this.journal(transaction, {
         kind: 'change.drafted',
         change: created.number,
-        params: { label: draft.label, kind: kindName },
-        says: `${draft.label}: drafted`,
+        params: { label, kind: kindName },
+        says: `${label}: drafted`,
       })
       return created
     })
@@ -165,22 +166,26 @@ export class Changes {
         'conflict',
         `${id} is ${row.state}; only drafts and halted runs of one change can be amended.`,
       )
-    await this.parts.database.write(async (transaction) => {
-      const [changed] = await ChangeRow.update(
-        {
-          intent: draft.intent,
-          label: draft.label,
-          site: siteIn(draft.intent),
-          version: row.version + 1,
-          returned: null,
-          amendedAt: new Date(),
-          ...(title === undefined ? {} : { title }),
-        },
-        { where: { number: row.number, version: row.version, state: 'draft' }, transaction },
-      )
-      if (changed === 0)
-        throw new Refusal('conflict', `${id} was amended meanwhile. Read it again.`)
-    })
+    const label = await this.parts.judges.label(row.kind, draft)
+    // In the lane of those that run: what runs is one version, whole.
+    await this.inLane(() =>
+      this.parts.database.write(async (transaction) => {
+        const [changed] = await ChangeRow.update(
+          {
+            intent: draft.intent,
+            label,
+            site: siteIn(draft.intent),
+            version: row.version + 1,
+            returned: null,
+            amendedAt: new Date(),
+            ...(title === undefined ? {} : { title }),
+          },
+          { where: { number: row.number, version: row.version, state: 'draft' }, transaction },
+        )
+        if (changed === 0)
+          throw new Refusal('conflict', `${id} was amended meanwhile. Read it again.`)
+      }),
+    )
     return this.get(id)
   }
 
@@ -194,18 +199,21 @@ export class Changes {
     )
   }
 
-  async discard(id: string): Promise<void> {
-    const row = await this.find(id)
-    mustBeOwn(row)
-    if (row.state !== 'draft')
-      throw new Refusal('conflict', `${id} is ${row.state}; only drafts can be discarded.`)
-    await this.parts.database.write(async (transaction) => {
-      await row.destroy({ transaction })
-      await this.journal(transaction, {
-        kind: 'change.discarded',
-        change: row.number,
-        params: { label: row.label, kind: row.kind },
-        says: `${row.label}: draft ${id} discarded`,
+  /** In the lane of those that run: a draft is run or discarded, never half of both. */
+  discard(id: string): Promise<void> {
+    return this.inLane(async () => {
+      const row = await this.find(id)
+      mustBeOwn(row)
+      if (row.state !== 'draft')
+        throw new Refusal('conflict', `${id} is ${row.state}; only drafts can be discarded.`)
+      await this.parts.database.write(async (transaction) => {
+        await row.destroy({ transaction })
+        await this.journal(transaction, {
+          kind: 'change.discarded',
+          change: row.number,
+          params: { label: row.label, kind: row.kind },
+          says: `${row.label}: draft ${id} discarded`,
+        })
       })
     })
   }
@@ -220,7 +228,7 @@ export class Changes {
       const judged = await this.parts.judges.judge(row.kind, draft)
       const { view } = judged
       admit(id, draft, view, judged, request)
-      await this.begin(row, draft, view, judged, request.accept)
+      await this.begin(row, view, judged, request.accept)
       return this.get(id)
     })
   }
@@ -303,24 +311,27 @@ export class Changes {
 
   /** Takes a waiting change out of the queue: it is a draft again. */
   async unqueue(id: string): Promise<ChangeRecord> {
+    await this.inLane(() => this.leaveQueue(id))
+    return this.get(id)
+  }
+
+  private async leaveQueue(id: string): Promise<void> {
     const row = await this.mustBe(id, ['waiting'], 'taken out of the queue')
     mustBeOwn(row)
     await this.parts.database.write((transaction) =>
       row.update({ state: 'draft', waitsFor: null }, { transaction }),
     )
-    return this.get(id)
   }
 
   private begin(
     row: ChangeRow,
-    draft: Draft,
     view: FleetView,
     judged: Judged,
     accepted: readonly string[],
   ): Promise<void> {
     return compositeOf(row.kind, row.intent)
       ? this.sets.begin(row, judged, accepted)
-      : start(this.parts, row, draft, view, judged, [...accepted])
+      : start(this.parts, row, view, judged, [...accepted])
   }
 
   /** Has a draft run by itself at a time, or when a window next opens. */
@@ -335,8 +346,9 @@ export class Changes {
 
   /** Takes a change off the schedule: it is a draft again. */
   async unschedule(id: string): Promise<ChangeRecord> {
-    const row = await this.mustBe(id, ['scheduled'], 'taken off the schedule')
-    await unschedule(this.parts, row)
+    await this.inLane(async () =>
+      unschedule(this.parts, await this.mustBe(id, ['scheduled'], 'taken off the schedule')),
+    )
     return this.get(id)
   }
 
@@ -346,7 +358,7 @@ export class Changes {
       runDue(
         this.parts,
         (row) => this.read(row.kind, row.intent),
-        (row, draft, view, judged) => this.begin(row, draft, view, judged, row.accepted),
+        (row, view, judged) => this.begin(row, view, judged, row.accepted),
       ),
     )
   }
@@ -381,13 +393,4 @@ export class Changes {
     this.lane = turn.catch(() => undefined)
     return turn
   }
-}
-
-/** A change that runs in a set begins with it, and is amended nowhere else. */
-function mustBeOwn(row: ChangeRow): void {
-  if (row.parent)
-    throw new Refusal(
-      'conflict',
-      `${changeId(row.number)} runs in ${changeId(row.parent)}: go on with that one.`,
-    )
 }

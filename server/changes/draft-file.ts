@@ -1,14 +1,15 @@
 /** Drafts as files: `{ "gyrarch": "draft/1", "kind", "title", "intent" }`, in JSON or in YAML, as they were taken away. */
-import { parseDocument } from 'yaml'
-import { apiYaml } from '~/core/objects'
+import { LineCounter } from 'yaml'
+import { apiDocument } from '~/core/objects'
 import { Refusal } from './errors'
 
 /** What a text in YAML says; JSON is read as the YAML that it is. Throws a refusal that names the line. */
 export function yamlBody(text: string): unknown {
-  const document = parseDocument(text, { ...apiYaml, prettyErrors: true })
+  const counter = new LineCounter()
+  const document = apiDocument(text, counter)
   const [error] = document.errors
   if (error) {
-    const says = `Line ${error.linePos?.[0].line ?? 1}: ${error.message.split(' at line ')[0] ?? ''}.`
+    const says = `Line ${counter.linePos(error.pos[0]).line}: ${error.message.split(' at line ')[0] ?? ''}.`
     throw new Refusal('invalid', `The text is not valid YAML. ${says}`, [{ path: '', says }])
   }
   try {

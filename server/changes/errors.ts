@@ -1,5 +1,7 @@
 /** What a caller can have done wrong, as values that the API and the pages show alike. */
 
+import { storageCode } from '../records/start-refusal'
+
 export type ErrorCode =
   'invalid' | 'not-found' | 'conflict' | 'too-large' | 'forbidden' | 'unavailable'
 
@@ -24,6 +26,27 @@ export class Refusal extends Error {
     this.code = code
     this.fields = fields
     this.more = more
+  }
+}
+
+/** An error of the storage that a person can do something about, as a refusal; null for any other. */
+export function storageRefusal(error: unknown): Refusal | null {
+  switch (storageCode(error)) {
+    case 'SQLITE_FULL':
+    case 'ENOSPC':
+      return new Refusal(
+        'unavailable',
+        'The disk that holds the data is full: nothing was changed. Make room; the clock stands until then.',
+      )
+    case 'SQLITE_READONLY':
+    case 'SQLITE_IOERR':
+    case 'EROFS':
+      return new Refusal(
+        'unavailable',
+        'The data cannot be written: nothing was changed. See that their disk can be written again.',
+      )
+    default:
+      return null
   }
 }
 

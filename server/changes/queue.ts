@@ -15,11 +15,11 @@ export async function startWaiting(
     const judged = await parts.judges.judge(row.kind, draft)
     const { view } = judged
     if (judged.plan && judged.digest === row.planDigest) {
-      await start(parts, row, draft, view, judged, row.accepted)
+      await start(parts, row, view, judged, row.accepted)
       continue
     }
     const siteOf = sitesIn(view)
-    const subjects = draft.subjects(view)
+    const { subjects } = judged
     const isHeld = (await LockRow.findAll()).some((lock) =>
       subjects.some(
         (subject) => covers(subject, lock.ref, siteOf) || covers(lock.ref, subject, siteOf),

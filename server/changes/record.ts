@@ -1,7 +1,8 @@
 /** What is told of a change: its intent, findings, plan, steps and proofs, and what gets it past a failure. */
 import type { ChangesParts } from './parts'
 import { type Finding, notBegun, type Plan, type Proof } from '~/core/changes'
-import { kindNamed } from '~/core/kinds'
+import type { FleetView } from '~/core/fleet'
+import { type Draft, kindNamed } from '~/core/kinds'
 import type { RunRemedy } from '../judging/run-remedies'
 import { ChangeRow, type ChangeState, type Returned } from '../records/models'
 import { changeId } from '../runner/journal'
@@ -32,6 +33,8 @@ export interface ChangeRecord {
   readonly findings: readonly Finding[]
   readonly plan: Plan | null
   readonly planDigest: string | null
+  /** What it touches. */
+  readonly subjects: readonly string[]
   readonly guardedBy: string | null
   /** Every guarded cluster whose name has to be typed. */
   readonly guards: readonly string[]
@@ -109,6 +112,18 @@ export async function stepsOf(row: ChangeRow): Promise<readonly StepRecord[]> {
 }
 
 /** A change as it is told: a draft is judged anew each time. */
+/** What a change is told by. Of a halted run that is all that its draft and what it offers look at: it shows what helps. */
+async function viewOf(
+  parts: ChangesParts,
+  { kind, state }: ChangeRow,
+  draft: Draft | null,
+  signal: AbortSignal | undefined,
+): Promise<FleetView> {
+  if (!draft) return parts.fleet.view()
+  if (state === 'halted') return (await parts.judges.judge(kind, draft, signal)).view
+  return parts.fleet.viewFor(draft.objectsOf, draft.walksAt, draft.published)
+}
+
 export async function recordOf(
   parts: ChangesParts,
   row: ChangeRow,
@@ -117,11 +132,7 @@ export async function recordOf(
   const read = kindNamed(row.kind)?.read(row.intent)
   const fresh =
     row.state === 'draft' && read?.ok ? await parts.judges.judgeKept(row, read.draft, signal) : null
-  const view =
-    fresh?.view ??
-    (await (read?.ok
-      ? parts.fleet.viewFor(read.draft.objectsOf, read.draft.walksAt, read.draft.published)
-      : parts.fleet.view()))
+  const view = fresh?.view ?? (await viewOf(parts, row, read?.ok ? read.draft : null, signal))
   const members = row.members
     ? await ChangeRow.findAll({ where: { parent: row.number }, order: [['position', 'ASC']] })
     : []
@@ -150,6 +161,7 @@ export async function recordOf(
     findings: fresh ? fresh.findings : (row.findings ?? []),
     plan,
     planDigest: fresh ? fresh.digest : row.planDigest,
+    subjects: fresh ? fresh.subjects : (row.subjects ?? []),
     guardedBy: read?.ok ? read.draft.guardedBy(view) : null,
     guards: read?.ok ? read.draft.guards(view) : [],
     parent: row.parent ? changeId(row.parent) : null,

@@ -24,9 +24,12 @@ export interface ScheduleRequest extends RunRequest {
 }
 
 /** The clusters that a draft touches. */
-export const clustersTouched = (draft: Draft, view: FleetView): readonly string[] => [
+export const clustersTouched = (
+  subjects: readonly string[],
+  view: FleetView,
+): readonly string[] => [
   ...new Set(
-    draft.subjects(view).flatMap((subject) => {
+    subjects.flatMap((subject) => {
       const name = subject.split('/')[1]
       return view.clusters.some((cluster) => cluster.name === name) && name !== undefined
         ? [name]
@@ -36,13 +39,7 @@ export const clustersTouched = (draft: Draft, view: FleetView): readonly string[
 ]
 
 /** When it is due (ms); refuses a time that is past, and a window that is not meant for it or too short. */
-function dueTime(
-  draft: Draft,
-  view: FleetView,
-  judged: Judged,
-  request: ScheduleRequest,
-  now: number,
-): number {
+function dueTime(view: FleetView, judged: Judged, request: ScheduleRequest, now: number): number {
   if ((request.at === undefined) === (request.window === undefined))
     throw new Refusal('invalid', 'Say when: `at` with a time, or `window` with a name.', [
       { path: 'at', says: 'give this or a window' },
@@ -63,7 +60,7 @@ function dueTime(
       `There is no window ${name.slice(0, 80)}. There are: ${listText(windowsOf(view).map((each) => each.name))}.`,
       [{ path: 'window', says: 'unknown window' }],
     )
-  const bare = clustersTouched(draft, view).filter((cluster) => {
+  const bare = clustersTouched(judged.subjects, view).filter((cluster) => {
     const touched = view.clusters.find((each) => each.name === cluster)
     return touched !== undefined && !isCovered(window, touched)
   })
@@ -98,7 +95,7 @@ export async function schedule(
   const { view } = judged
   const id = `c-${row.number}`
   admit(id, draft, view, judged, request)
-  const due = dueTime(draft, view, judged, request, parts.clock.now)
+  const due = dueTime(view, judged, request, parts.clock.now)
   await parts.database.write(async (transaction) => {
     await row.update(
       {
@@ -201,7 +198,7 @@ export async function giveBack(
 export async function runDue(
   parts: ChangesParts,
   read: (row: ChangeRow) => Draft,
-  begin: (row: ChangeRow, draft: Draft, view: FleetView, judged: Judged) => Promise<void>,
+  begin: (row: ChangeRow, view: FleetView, judged: Judged) => Promise<void>,
 ): Promise<number | null> {
   const order: [string, string][] = [
     ['dueAt', 'ASC'],
@@ -217,7 +214,7 @@ export async function runDue(
     const judged = await parts.judges.judge(row.kind, draft)
     const { view } = judged
     const why = whyNotAsRead(row, judged)
-    if (why === null) await begin(row, draft, view, judged)
+    if (why === null) await begin(row, view, judged)
     else {
       await parts.database.write((transaction) => giveBack(parts, transaction, row, why))
       parts.hub.emit('run', { change: row.number, steps: [] })

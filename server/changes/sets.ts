@@ -263,7 +263,6 @@ export class Sets {
     await start(
       parts,
       child,
-      draft,
       view,
       judged,
       judged.findings.map(({ key }) => key),

@@ -2,7 +2,6 @@
 import type { Judged } from '../judging/judge'
 import type { ChangesParts } from './parts'
 import type { FleetView } from '~/core/fleet'
-import { type Draft } from '~/core/kinds'
 import type { Transaction } from 'sequelize'
 import { ChangeRow, LockRow } from '../records/models'
 import { changeId, writeJournal } from '../runner/journal'
@@ -57,14 +56,13 @@ async function haltedUnder(row: ChangeRow, transaction: Transaction): Promise<nu
 export async function start(
   parts: ChangesParts,
   row: ChangeRow,
-  draft: Draft,
   view: FleetView,
   judged: Judged,
   accepted: string[],
 ): Promise<void> {
   const { plan } = judged
   if (!plan) return
-  const subjects = [...draft.subjects(view)].sort()
+  const subjects = [...judged.subjects].sort()
   const started = await parts.database.write(async (transaction) => {
     const held = await LockRow.findAll({ transaction })
     const under = await haltedUnder(row, transaction)

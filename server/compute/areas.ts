@@ -3,9 +3,11 @@ import type { Computation } from './computation'
 import { diagnosisComputations } from './diagnosis'
 import { renewComputations } from './renew'
 import { storageComputations } from './storage'
+import { timeComputations } from './times'
 import { wireComputations } from './wire'
 
 export const areaComputations: readonly Computation[] = [
+  ...timeComputations,
   ...wireComputations,
   ...storageComputations,
   ...renewComputations,

@@ -1,5 +1,6 @@
 /** What a stateless computation is: a schema of its input and a core function. */
 import { z } from 'zod'
+import { ordinaryBytes } from '../bodies/limits'
 
 export type Computed =
   | { readonly ok: true; readonly value: unknown }
@@ -15,10 +16,8 @@ export interface Computation {
   readonly says: string
   readonly input: z.ZodType
   readonly output: z.ZodType
-  /** Whether its input is large by nature: up to 256 MiB, read and computed apart from the event loop. */
-  readonly large: boolean
-  /** Whether this input may take longer than the event loop can spare. */
-  readonly heavy: (input: unknown) => boolean
+  /** How large its input may be, unpacked. */
+  readonly mostBytes: number
   readonly compute: (input: unknown) => Computed
 }
 
@@ -27,14 +26,16 @@ export function computation<Input>(of: {
   says: string
   input: z.ZodType<Input, unknown>
   output: z.ZodType
-  large?: boolean
-  heavy?: (input: Input) => boolean
+  /** Of those that take what is large by nature. */
+  mostMiB?: 64 | 256
   compute: (input: Input) => Computed
 }): Computation {
   return {
-    ...of,
-    large: of.large === true,
-    heavy: (input) => of.heavy?.(input as Input) ?? false,
+    name: of.name,
+    says: of.says,
+    input: of.input,
+    output: of.output,
+    mostBytes: of.mostMiB === undefined ? ordinaryBytes : of.mostMiB * 1024 ** 2,
     compute: (input) => of.compute(input as Input),
   }
 }

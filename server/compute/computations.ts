@@ -12,20 +12,11 @@ import {
 } from '~/core/addresses'
 import { saidShape } from '~/core/contract'
 import { drain, place, readWorld } from '~/core/placement'
-import { isTimeZone, minutesOf, replicasWanted, restSavings, weekdays } from '~/core/scaling'
+import { replicasWanted } from '~/core/scaling'
 import { allocatable, quorum } from '~/core/sizing'
-import { occurrences } from '~/core/windows'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 import { areaComputations } from './areas'
-import {
-  type Computation,
-  type Computed,
-  computation,
-  instant,
-  objects,
-  value,
-  wrong,
-} from './computation'
+import { type Computation, type Computed, computation, objects, value, wrong } from './computation'
 
 export type { Computation, Computed }
 
@@ -62,7 +53,6 @@ export const computations: readonly Computation[] = [
         z.object({ name: z.string(), says: z.string(), suggest: z.string().nullable() }),
       ),
     }),
-    heavy: ({ ranges }) => ranges.length > 2000,
     compute: ({ ranges }) => {
       const report = findOverlaps(ranges)
       return report
@@ -93,7 +83,6 @@ export const computations: readonly Computation[] = [
         }),
       ),
     }),
-    heavy: ({ taken, prefixes }) => taken.length * prefixes.length > 20_000,
     compute: ({ within, taken, prefixes }) => {
       const parent = parseCidr(within)
       if (!parent.ok) return wrong('within', parent.says)
@@ -177,7 +166,7 @@ export const computations: readonly Computation[] = [
   computation({
     name: 'placement',
     says: 'Where waiting pods go, why others wait, and what would help.',
-    large: true,
+    mostMiB: 256,
     input: z.object({
       objects,
       options: z
@@ -238,7 +227,7 @@ export const computations: readonly Computation[] = [
   computation({
     name: 'drain',
     says: 'What leaves nodes that are drained, in which order, where it goes, and what stands in the way.',
-    large: true,
+    mostMiB: 256,
     input: z.object({
       objects,
       nodes: z.array(text).max(20_000),
@@ -303,93 +292,6 @@ export const computations: readonly Computation[] = [
           `At most ${given.max} is less than at least ${given.min}. Raise max or lower min.`,
         )
       return value(replicasWanted(given))
-    },
-  }),
-  computation({
-    name: 'rest-savings',
-    says: 'What a rest calendar saves, to the hour that the clocks change.',
-    input: z.object({
-      zone: text,
-      from: instant,
-      until: instant,
-      hourly: finite,
-      windows: z
-        .array(z.object({ days: z.array(z.enum(weekdays)).max(7), stop: text, start: text }))
-        .max(1000),
-    }),
-    output: z.object({
-      hours: z.number(),
-      hoursRunning: z.number(),
-      spendWithout: z.number(),
-      spendWith: z.number(),
-      saved: z.number(),
-    }),
-    heavy: ({ windows }) => windows.length > 20,
-    compute: ({ zone, from, until, hourly, windows }) => {
-      if (!isTimeZone(zone))
-        return wrong(
-          'zone',
-          `“${zone.slice(0, 60)}” is no time zone. Use a name like Europe/Berlin.`,
-        )
-      const within = { from: Date.parse(from), to: Date.parse(until) }
-      if (within.to < within.from)
-        return wrong('until', 'It ends before it begins. Give an instant after `from`.')
-      if (within.to - within.from > 100 * 366 * 86_400_000)
-        return wrong('until', 'It is longer than 100 years. Ask about a shorter time.')
-      for (const [index, window] of windows.entries()) {
-        for (const field of ['stop', 'start'] as const) {
-          if (minutesOf(window[field]) === null)
-            return wrong(
-              `windows[${index}].${field}`,
-              `“${window[field].slice(0, 20)}” is no time of day. Write it from 00:00 to 23:59; midnight is 00:00.`,
-            )
-        }
-        if (window.stop === window.start)
-          return wrong(
-            `windows[${index}].start`,
-            'It starts when it stops. Give two different times; a whole day is two windows.',
-          )
-      }
-      return value(restSavings(zone, windows, within, hourly))
-    },
-  }),
-  computation({
-    name: 'maintenance-windows',
-    says: 'When maintenance windows are, over changes of the clocks.',
-    input: z.object({
-      windows: z
-        .array(
-          z.object({
-            name: text,
-            start: text,
-            zone: text,
-            minutes: z.int().min(1).max(1_000_000),
-            rule: text.optional(),
-            except: z.array(text).max(10_000).optional(),
-          }),
-        )
-        .max(10_000),
-      from: instant,
-      until: instant,
-    }),
-    output: z.object({
-      occurrences: z.array(z.object({ window: z.string(), start: z.string(), end: z.string() })),
-    }),
-    heavy: ({ windows }) => windows.length > 0,
-    compute: ({ windows, from, until }) => {
-      const [first, last] = [Date.parse(from), Date.parse(until)]
-      if (last < first)
-        return wrong('until', 'It ends before it begins. Give an instant after `from`.')
-      const read = occurrences(windows, first, last)
-      return read.ok
-        ? value({
-            occurrences: read.occurrences.map(({ window, start, end }) => ({
-              window,
-              start: new Date(start).toISOString(),
-              end: new Date(end).toISOString(),
-            })),
-          })
-        : { ok: false, path: read.path, says: read.says, tooLarge: read.tooLarge === true }
     },
   }),
   ...areaComputations,

@@ -1,84 +1,73 @@
-/** Runs computations: light ones here, heavy ones in worker threads where a built worker file is given. */
-import { fileURLToPath } from 'node:url'
-import { Piscina } from 'piscina'
-import { Refusal, refuseIssues } from '../changes/errors'
-import { computationNamed, computations, type Computed } from './computations'
-import { computeText, type TextAnswer } from './large'
-import type { ThreadTask } from './thread'
+/**
+ * Runs computations in processes of their own, limited in memory and time; where none is built (tests), here. What
+ * comes as a file is computed one at a time.
+ */
+import { readFile, rm } from 'node:fs/promises'
+import { largeJson } from '../bodies/limits'
+import { type Body, endSpool, spoolFile } from '../bodies/take'
+import { Refusal } from '../changes/errors'
+import { computeText } from './compute-text'
+import { Processes } from './processes'
 
-/** Bodies up to this many bytes are computed at once. */
-const inlineBytes = 64 * 1024
+/** The text of an answer, or the file it is in, which is removed by who reads it. */
+export type ComputedText = { readonly text: string } | { readonly file: string }
 
 export class Compute {
-  private pool: Piscina | null = null
-  private readonly worker: URL | undefined
+  private readonly processes: { readonly ordinary: Processes; readonly large: Processes } | null
 
-  constructor(worker: URL | undefined) {
-    this.worker = worker
+  constructor(
+    entry: URL | undefined,
+    private readonly onError: (error: unknown) => void,
+  ) {
+    this.processes = entry
+      ? {
+          ordinary: new Processes({ entry, most: 2, seconds: 30, mostWaiting: 200 }),
+          large: new Processes({ entry, most: 1, seconds: 120, mostWaiting: 8 }),
+        }
+      : null
   }
 
-  /** The answer, or a refusal that names the field. `signal` cancels a heavy one. */
-  async run(name: string, body: unknown, signal?: AbortSignal): Promise<unknown> {
-    const computation = computationNamed(name)
-    if (!computation)
-      throw new Refusal(
-        'not-found',
-        `There is no computation ${name.slice(0, 80)}. Known: ${computations.map((existingComputation) => existingComputation.name).join(', ')}.`,
-      )
-    const read = computation.input.safeParse(body)
-    if (!read.success) throw refuseIssues(read.error.issues)
-    const computed =
-      this.worker && computation.heavy(read.data)
-        ? await this.inThread(this.worker, name, read.data, signal)
-        : computation.compute(read.data)
-    if (computed.ok) return computed.value
-    throw new Refusal(
-      computed.tooLarge ? 'too-large' : 'invalid',
-      `${computed.path === '' ? '' : `${computed.path}: `}${computed.says}`,
-      [{ path: computed.path, says: computed.says }],
-    )
+  /** The answer to a body, which goes with it; or a refusal that names the field. `signal` cancels it. */
+  async answer(name: string, body: Body, signal?: AbortSignal): Promise<ComputedText> {
+    try {
+      return await this.computed(name, body, signal)
+    } finally {
+      if (body.file !== undefined) await rm(body.file, { force: true })
+    }
   }
 
-  /** A computation with a large input: from the bytes of its body to the text of its answer. */
-  async runText(name: string, body: Uint8Array, signal?: AbortSignal): Promise<string> {
-    const textAnswer =
-      this.worker && body.byteLength > inlineBytes
-        ? ((await this.threads(this.worker).run(
-            { name, body } satisfies ThreadTask,
-            signal ? { signal } : {},
-          )) as TextAnswer)
-        : computeText(name, body)
-    if (textAnswer.ok) return textAnswer.text
-    throw new Refusal(
-      textAnswer.tooLarge ? 'too-large' : 'invalid',
-      textAnswer.says,
-      textAnswer.fields,
-    )
+  /** The same of a value, read again. */
+  async run(name: string, value: unknown, signal?: AbortSignal): Promise<unknown> {
+    const computed = await this.answer(name, { bytes: Buffer.from(JSON.stringify(value)) }, signal)
+    if ('text' in computed) return JSON.parse(computed.text) as unknown
+    await rm(computed.file, { force: true })
+    throw new Refusal('too-large', 'Its answer is too large to be shown. Ask about a part of it.')
   }
 
-  private threads(worker: URL): Piscina {
-    this.pool ??= new Piscina({
-      filename: fileURLToPath(worker),
-      maxThreads: 2,
-      idleTimeout: 30_000,
-      resourceLimits: { maxOldGenerationSizeMb: 6144 },
-    })
-    return this.pool
-  }
-
-  private inThread(
-    worker: URL,
+  private async computed(
     name: string,
-    input: unknown,
+    body: Body,
     signal: AbortSignal | undefined,
-  ): Promise<Computed> {
-    return this.threads(worker).run(
-      { name, input } satisfies ThreadTask,
-      signal ? { signal } : {},
-    ) as Promise<Computed>
+  ): Promise<ComputedText> {
+    const answer = this.processes
+      ? await this.processes[body.file === undefined ? 'ordinary' : 'large'].run(
+          { name, body: body.file ?? body.bytes, limits: largeJson, answerFile: spoolFile() },
+          signal,
+        )
+      : computeText(name, body.bytes ?? (await readFile(body.file)), largeJson)
+    if (answer.ok) return answer
+    if (!('error' in answer))
+      throw new Refusal(answer.tooLarge ? 'too-large' : 'invalid', answer.says, answer.fields)
+    const error = new Error(`computing ${name}: ${answer.error}`)
+    if (!answer.isRange) throw error
+    // More than the language itself can hold: the caller’s to make smaller, and ours to hear of.
+    this.onError(error)
+    throw new Refusal('too-large', 'It is too large to be computed. Ask about a part of it.')
   }
 
   async close(): Promise<void> {
-    await this.pool?.destroy()
+    this.processes?.ordinary.close()
+    this.processes?.large.close()
+    await endSpool()
   }
 }

@@ -65,9 +65,9 @@ export const diagnosisComputations = [
         }),
       ),
       ruledOut: z.array(z.object({ cause: z.enum(causeCodes), says: z.string() })),
-      next: z.object({ probe: z.string(), says: z.string() }).nullable(),
+      next: z.object({ probe: z.string(), says: z.string(), about: z.string() }).nullable(),
     }),
-    large: true,
+    mostMiB: 256,
     compute: ({ objects: given, logs, world, about, now }) => {
       const ways = world ? prepareWorld(world) : null
       if (ways && !ways.ok) return wrong(ways.path, ways.says)

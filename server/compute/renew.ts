@@ -153,7 +153,7 @@ export const renewComputations = [
   computation({
     name: 'removal-audit',
     says: 'Which objects of a text are written in a version that stops being served, and what takes its place.',
-    large: true,
+    mostMiB: 64,
     input: z.object({ manifests: z.string().max(64 * 1024 * 1024), target: targetMinor }),
     output: z.object({
       objects: z.number(),
@@ -177,7 +177,7 @@ export const renewComputations = [
   computation({
     name: 'convert-manifests',
     says: 'A text with what stops being served written in the version that takes its place; comments and order stay.',
-    large: true,
+    mostMiB: 64,
     input: z.object({ manifests: z.string().max(64 * 1024 * 1024), target: targetMinor }),
     output: z.object({
       manifests: z.string(),
@@ -220,10 +220,6 @@ export const renewComputations = [
       ),
       problems: z.array(upgradeProblem),
     }),
-    heavy: ({ edges, pools, addOnCatalogue }) =>
-      edges.length > 2000 ||
-      pools.length > 500 ||
-      addOnCatalogue.reduce((sum, { versions }) => sum + versions.length, 0) > 500,
     compute: (asked) => upgradeMistake(asked) ?? value(clusterUpgrade(asked)),
   }),
   computation({
@@ -236,7 +232,6 @@ export const renewComputations = [
         z.object({ name: z.string(), reason: z.enum(unlaidReasons), says: z.string() }),
       ),
     }),
-    heavy: ({ stages, windows }) => stages.length > 20 || windows.length > 0,
     compute: (asked) => {
       const [from, until] = [Date.parse(asked.from), Date.parse(asked.until)]
       if (until < from)

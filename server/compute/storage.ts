@@ -64,7 +64,6 @@ export const storageComputations = [
       nearest: z.string().nullable(),
       cutBy: z.array(cut),
     }),
-    heavy: ({ edges }) => edges.length > 2000,
     compute: ({ releases, edges, from, to }) => {
       const mistake = catalogueMistake({ releases, edges }) ?? endsMistake({ releases }, from, to)
       if (mistake) return wrong(mistake.path, mistake.says)
@@ -74,8 +73,7 @@ export const storageComputations = [
   computation({
     name: 'shipment',
     says: 'What is carried to a disconnected site, how large and how long, and on which drives.',
-    large: true,
-    heavy: ({ images }) => images.length > 50,
+    mostMiB: 64,
     input: shipmentSchema,
     output: shipmentAnswer,
     compute: (order) => {
@@ -91,7 +89,7 @@ export const storageComputations = [
   computation({
     name: 'replica-placement',
     says: 'Where copies of volumes go, and what the loss of each disk, node and zone costs.',
-    large: true,
+    mostMiB: 256,
     input: replicaPlacementSchema,
     output: z.object({
       volumes: z.array(
@@ -121,7 +119,7 @@ export const storageComputations = [
   computation({
     name: 'volume-binding',
     says: 'Which claims are bound to which volumes, and why others wait.',
-    large: true,
+    mostMiB: 256,
     input: z.object({
       objects,
       claims: z.array(z.object({ claim: text, node: text.optional() })).max(100_000),

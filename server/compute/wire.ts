@@ -113,7 +113,7 @@ export const wireComputations = [
   computation({
     name: 'network-policy',
     says: 'Whether network policies let one end reach the other, and which of them decided.',
-    large: true,
+    mostMiB: 256,
     input: z.object({
       objects,
       from: ends,
@@ -145,7 +145,7 @@ export const wireComputations = [
   computation({
     name: 'packet-walk',
     says: 'The way of a packet, hop by hop: as whom it travels, who decided, and what would let it through.',
-    large: true,
+    mostMiB: 256,
     input: z.object({
       world: walkWorldSchema,
       from: fromSchema,
@@ -208,7 +208,6 @@ export const wireComputations = [
       disabled: z.array(z.string()),
       undecided: z.array(z.string()),
     }),
-    heavy: ({ rules }) => rules.length > 100,
     compute: ({ rules }) => {
       const reviewRead = reviewFirewall(rules)
       return reviewRead.ok ? value(reviewRead.review) : wrong(reviewRead.path, reviewRead.says)
@@ -246,7 +245,6 @@ export const wireComputations = [
       }),
       z.object({ route: z.null() }),
     ]),
-    heavy: ({ objects: given }) => given.length > 200,
     compute: ({ objects: given, request }) => {
       const read = readObjects(given)
       if (read.wrong) return wrong(read.wrong.path, read.wrong.says)

@@ -11,6 +11,7 @@ import {
   KeyRow,
   LayerFileRow,
   LedgerRow,
+  LoadingRow,
   ReleaseRow,
   TemplateRow,
   WindowRow,
@@ -18,13 +19,26 @@ import {
 import { demoClusters, demoScenario } from '../connectors/standin/demo'
 import { demoCatalogue, demoRecords, demoTemplates, demoLayers } from './scenario'
 
-/** True if it loaded anything: records that hold a release are left alone. */
-export async function loadDemo(database: Database, nodes: number): Promise<boolean> {
-  if ((await ReleaseRow.count()) > 0) return false
+/** What a first start does after the records are filled, each gone on with at the next start if it was cut off. */
+export type LeftToLoad = 'world' | 'credentials'
+
+export const isLeft = async (what: LeftToLoad): Promise<boolean> =>
+  (await LoadingRow.findByPk(what)) !== null
+
+export const loaded = (database: Database, what: LeftToLoad): Promise<unknown> =>
+  database.write((transaction) => LoadingRow.destroy({ where: { what }, transaction }))
+
+/** Fills records that hold no release; others are left alone. */
+export async function loadDemo(database: Database, nodes: number): Promise<void> {
+  if ((await ReleaseRow.count()) > 0) return
   const { image, releases } = demoCatalogue()
   const { ledger, sshKeys, contacts, windows } = demoRecords()
   const clusters = demoClusters(demoScenario(), nodes)
   await database.write(async (transaction) => {
+    await LoadingRow.bulkCreate(
+      (['world', 'credentials'] satisfies LeftToLoad[]).map((what) => ({ what })),
+      { transaction },
+    )
     await ReleaseRow.bulkCreate(
       releases.map((release) => ({
         ...release,
@@ -93,7 +107,6 @@ export async function loadDemo(database: Database, nodes: number): Promise<boole
       { transaction },
     )
   })
-  return true
 }
 
 /** Credentials for the demo’s clouds: made here, told to the stand-ins, asked for, as a person would have entered them. */
@@ -120,5 +133,8 @@ export async function loadDemoCredentials(
       }
     }),
   )
-  await database.write((transaction) => CredentialRow.bulkCreate(rows, { transaction }))
+  await database.write(async (transaction) => {
+    await CredentialRow.bulkCreate(rows, { transaction })
+    await LoadingRow.destroy({ where: { what: 'credentials' satisfies LeftToLoad }, transaction })
+  })
 }

@@ -1,5 +1,6 @@
 /** A draft judged by a picture of the fleet: its findings, and its plan where nothing stops it. */
 import { type Finding, type Plan, planDigest } from '~/core/changes'
+import type { Ref } from '~/core/contract'
 import type { FleetView } from '~/core/fleet'
 import type { Draft, Needs } from '~/core/kinds'
 
@@ -7,6 +8,8 @@ export interface Judged {
   readonly findings: readonly Finding[]
   readonly plan: Plan | null
   readonly digest: string | null
+  /** What it touches. */
+  readonly subjects: readonly Ref[]
 }
 
 /** What a draft and what it may be offered must see beyond what is at hand; null where that is all. */
@@ -24,8 +27,9 @@ export function unseenBy(draft: Draft, view: FleetView, seen: Needs): Needs | nu
 
 export function judge(draft: Draft, view: FleetView): Judged {
   const findings = draft.findings(view)
+  const subjects = draft.subjects(view)
   if (findings.some((finding) => finding.level === 'stop'))
-    return { findings, plan: null, digest: null }
+    return { findings, plan: null, digest: null, subjects }
   const plan = draft.plan(view)
-  return { findings, plan, digest: planDigest(plan) }
+  return { findings, plan, digest: planDigest(plan), subjects }
 }

@@ -22,6 +22,9 @@ import { answerTask, type Task, type Tasks } from './tasks'
 /** A question may ask for more at most so often: what is offered may itself offer. */
 const mostRounds = 4
 const mostKept = 400
+/** What the thread may hold beside the server, and how long one question may take it. */
+const mostMiB = 1024
+const mostMs = 120_000
 /** A judgement depends on the time as well: it is made anew after so many milliseconds of clock. */
 const keptMs = 600_000
 
@@ -77,6 +80,11 @@ export class Judges {
     }
   }
 
+  /** What a draft is called: some are read through for it. */
+  async label(kind: string, { intent }: Draft): Promise<string> {
+    return this.ask({ task: 'label', kind, intent }, await this.fleet.view())
+  }
+
   /** The proofs of a draft that has run, by a picture. */
   prove(
     kind: string,
@@ -112,6 +120,39 @@ export class Judges {
   /** What is broken in a cluster, by a picture with its objects and ways. */
   troubles(asked: TroublesAsked, view: FleetView): Promise<readonly KnownTrouble[]> {
     return this.ask({ task: 'troubles', ...asked }, view)
+  }
+
+  /** Those that do not hold, as troubles (`fleet.withExpected`). */
+  brokenExpectations(view: FleetView): Promise<readonly KnownTrouble[]> {
+    return (view.expectations ?? []).length === 0
+      ? Promise.resolve([])
+      : this.ask({ task: 'broken-expectations' }, view)
+  }
+
+  /** What applying a manifest would do, object by object. */
+  async applied(draft: Draft): Promise<Tasks['applied']['answer']> {
+    const view = await this.fleet.viewFor(draft.objectsOf, draft.walksAt, draft.published)
+    return this.ask({ task: 'applied', intent: draft.intent }, view)
+  }
+
+  /** A zone file against what a site serves. */
+  zone(text: string, site: string, view: FleetView): Promise<Tasks['zone']['answer']> {
+    return this.ask({ task: 'zone', text, site }, view)
+  }
+
+  /** Ranges of CSV against what is known of addresses. */
+  ledger(text: string, view: FleetView): Promise<Tasks['ledger']['answer']> {
+    return this.ask({ task: 'ledger', text }, view)
+  }
+
+  /** A layered file as it becomes for an environment; for null its base alone. */
+  async layers(text: string, environment: string | null): Promise<Tasks['layers']['answer']> {
+    return this.ask({ task: 'layers', text, environment }, await this.fleet.view())
+  }
+
+  /** Windows of an iCalendar text. */
+  async calendar(text: string): Promise<Tasks['calendar']['answer']> {
+    return this.ask({ task: 'calendar', text }, await this.fleet.view())
   }
 
   /** The same of a draft that is kept under a number: anew only if it or the fleet is another. */
@@ -172,6 +213,10 @@ export class Judges {
       this.lost(cancelled())
       void worker.terminate()
     }
+    const timer = setTimeout(() => {
+      this.lost(tooMuch(`It was not judged within ${mostMs / 1000} s.`))
+      void worker.terminate()
+    }, mostMs)
     signal?.addEventListener('abort', stop)
     try {
       const told = await new Promise<FromJudge>((resolve, reject) => {
@@ -181,6 +226,7 @@ export class Judges {
       if ('error' in told) throw new Error(told.error)
       return told.answer
     } finally {
+      clearTimeout(timer)
       signal?.removeEventListener('abort', stop)
       this.waiting = null
     }
@@ -205,13 +251,11 @@ export class Judges {
 
   private started(thread: URL): Worker {
     if (this.worker) return this.worker
-    const worker = new Worker(thread)
+    const worker = new Worker(thread, { resourceLimits: { maxOldGenerationSizeMb: mostMiB } })
     worker.on('message', (answer: FromJudge) => {
       if (this.waiting?.id === answer.id) this.waiting.of.resolve(answer)
     })
-    worker.on('error', (error: unknown) =>
-      this.lost(error instanceof Error ? error : new Error(String(error))),
-    )
+    worker.on('error', (error: unknown) => this.lost(lossOf(error)))
     worker.unref()
     this.worker = worker
     this.sent = new Map()
@@ -224,6 +268,17 @@ export class Judges {
     this.sent = new Map()
     this.waiting?.of.reject(error)
   }
+}
+
+function lossOf(error: unknown): Error {
+  if ((error as NodeJS.ErrnoException).code === 'ERR_WORKER_OUT_OF_MEMORY')
+    return tooMuch(`Judging it needs more than ${mostMiB / 1024} GiB of memory.`)
+  return error instanceof Error ? error : new Error(String(error))
+}
+
+const tooMuch = (says: string): Refusal => {
+  const whole = `${says} Draft it in parts.`
+  return new Refusal('too-large', whole, [{ path: '', says: whole }])
 }
 
 const cancelled = (): Refusal => new Refusal('unavailable', 'Judging it was cancelled.')

@@ -1,14 +1,25 @@
 /** What is computed apart from the event loop of a picture of the fleet: each a question as data, and its answer. */
 import type { Finding, Plan, Proof, StepResults } from '~/core/changes'
 import { withoutChange } from '~/core/changes'
-import { clusterOf, type FleetView } from '~/core/fleet'
+import { clusterOf, type FleetView, siteOf } from '~/core/fleet'
+import { type LedgerCsv, readLedgerCsv, zoneAgainst } from '~/core/ground'
 import { type Draft, kindNamed, type Needs } from '~/core/kinds'
-import { applyIntent, type ObjectVerdicts, verdictsOn } from '~/core/manifests'
+import {
+  applyIntent,
+  changesOf,
+  type ObjectChange,
+  type ObjectVerdicts,
+  readLayers,
+  renderedText,
+  renderLayers,
+  verdictsOn,
+} from '~/core/manifests'
 import { type Expected, expectations } from '~/core/wire'
 import { verdictWalks } from '~/core/wire/changes'
 import { judge, type Judged, unseenBy } from './judge'
+import { type CalendarRead, readCalendar } from '../windows/icalendar'
 import { type FailedRun, type RunRemedy, runRemedies } from './run-remedies'
-import { type KnownTrouble, type TroublesAsked, troublesIn } from './troubles'
+import { brokenExpectations, type KnownTrouble, type TroublesAsked, troublesIn } from './troubles'
 
 /** A kind and its intent: a draft as it can be sent. */
 export interface DraftText {
@@ -26,6 +37,8 @@ export interface Tasks {
     }
     readonly answer: { readonly judged: Judged } | { readonly needs: Needs }
   }
+  /** What a draft is called. */
+  readonly label: { readonly asked: DraftText; readonly answer: string }
   readonly prove: {
     readonly asked: DraftText & { readonly results: StepResults }
     readonly answer: readonly Proof[]
@@ -36,8 +49,36 @@ export interface Tasks {
     readonly answer: readonly ObjectVerdicts[]
   }
   readonly troubles: { readonly asked: TroublesAsked; readonly answer: readonly KnownTrouble[] }
+  readonly 'broken-expectations': {
+    readonly asked: object
+    readonly answer: readonly KnownTrouble[]
+  }
+  /** What a manifest would do, object by object. */
+  readonly applied: {
+    readonly asked: { readonly intent: unknown }
+    readonly answer: {
+      readonly findings: readonly Finding[]
+      readonly changes: readonly ObjectChange[]
+    }
+  }
+  /** Files that people bring, read by the picture. */
+  readonly zone: {
+    readonly asked: { readonly text: string; readonly site: string }
+    readonly answer: ReturnType<typeof zoneAgainst>
+  }
+  readonly ledger: { readonly asked: { readonly text: string }; readonly answer: LedgerCsv }
+  /** A layered file as text of an environment, of its base for null; or why it cannot be. */
+  readonly layers: {
+    readonly asked: { readonly text: string; readonly environment: string | null }
+    readonly answer: LayersText
+  }
+  readonly calendar: { readonly asked: { readonly text: string }; readonly answer: CalendarRead }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
 }
+
+export type LayersText =
+  | { readonly ok: true; readonly text: string }
+  | { readonly ok: false; readonly says: string; readonly field: 'text' | 'environment' }
 
 export type TaskName = keyof Tasks
 export type Task = { [Name in TaskName]: { readonly task: Name } & Tasks[Name]['asked'] }[TaskName]
@@ -59,6 +100,15 @@ function verdicts(
     : []
 }
 
+function layersText(text: string, environment: string | null): LayersText {
+  const read = readLayers(text)
+  if (!read.ok) return { ...read, field: 'text' }
+  const rendered = renderLayers(read.file, environment)
+  return rendered.ok
+    ? { ok: true, text: renderedText(rendered.objects) }
+    : { ok: false, says: rendered.says, field: 'environment' }
+}
+
 /** Answers a task by a picture. Throws only for errors of the program’s own. */
 export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer'] {
   switch (task.task) {
@@ -71,6 +121,8 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
         judged: judge(draft, without ? withoutChange(view, without.plan, without.change) : view),
       }
     }
+    case 'label':
+      return draftOf(task).label
     case 'prove':
       return draftOf(task).prove(view, task.results)
     case 'expectations':
@@ -79,6 +131,24 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
       return verdicts(task, view)
     case 'troubles':
       return troublesIn(task, view)
+    case 'broken-expectations':
+      return brokenExpectations(view)
+    case 'applied':
+      return {
+        findings: draftOf({ kind: 'manifest.apply', intent: task.intent }).findings(view),
+        changes: changesOf(applyIntent.parse(task.intent), view),
+      }
+    case 'zone': {
+      const site = siteOf(view, task.site)
+      if (!site) throw new Error(`there is no site ${task.site}`)
+      return zoneAgainst(task.text, site)
+    }
+    case 'ledger':
+      return readLedgerCsv(task.text, view)
+    case 'layers':
+      return layersText(task.text, task.environment)
+    case 'calendar':
+      return readCalendar(task.text)
     case 'remedies':
       return runRemedies(task, view)
   }

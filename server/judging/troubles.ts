@@ -1,19 +1,31 @@
 /** What is broken in a cluster of a picture, with its causes and what can be done about the first. */
-import { clusterOf, type ClusterView, type FleetView, knownObjects } from '~/core/fleet'
 import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  knownObjects,
+  type TrafficView,
+} from '~/core/fleet'
+import {
+  answerTroubles,
   type CaseRemedy,
   caseRemedies,
+  diskTroubles,
   Evidence,
+  expectationTroubles,
   type Log,
   lookAgain,
   type Trouble,
+  withHost,
   troublesOf,
 } from '~/core/diagnosis'
 import { sharedCauses } from '~/core/keeping'
 import { record } from '~/core/objects'
-import { readyWorldOf } from '~/core/wire'
+import { expectations, presentQuery, readyWorldOf, walk, walkRemedies } from '~/core/wire'
+import { changeFor } from '~/core/wire/changes'
+import { said } from './says'
 
-export interface KnownTrouble extends Trouble {
+export interface KnownTrouble extends Trouble<string> {
   readonly remedies: readonly CaseRemedy[]
 }
 
@@ -22,6 +34,7 @@ export interface TroublesAsked {
   readonly cluster: string
   readonly events: readonly Readonly<Record<string, unknown>>[]
   readonly logs: readonly Log[]
+  readonly traffic: readonly TrafficView[]
 }
 
 /** Changes that let through what a walk is stopped by, proven for every node behind it. */
@@ -63,7 +76,8 @@ export function troublesIn(asked: TroublesAsked, view: FleetView): readonly Know
   const troubles = troublesOf(evidence, cluster).filter(
     (trouble) => !waitsForGrowth(evidence, shown, trouble),
   )
-  return troubles.map((trouble): KnownTrouble => {
+  const ofFleet = [...diskTroubles(shown), ...answerTroubles(cluster, asked.traffic)]
+  const withRemedies = troubles.map((trouble): KnownTrouble => {
     const [first] = trouble.diagnosis.causes
     if (!first) return { ...trouble, remedies: [] }
     const isWay = first.because.some(({ type }) => type === 'walk')
@@ -77,6 +91,28 @@ export function troublesIn(asked: TroublesAsked, view: FleetView): readonly Know
           first,
           lookAgain(evidence, trouble.subject),
         )
+    return { ...withHost(trouble, shown, view), remedies }
+  })
+  return [...withRemedies, ...ofFleet.map((trouble) => ({ ...trouble, remedies: [] }))]
+}
+
+/** Expectations that do not hold, with what is proven to let through what is to arrive. `view` carries their objects. */
+export function brokenExpectations(view: FleetView): readonly KnownTrouble[] {
+  const kept = view.expectations ?? []
+  const read = readyWorldOf(view)
+  if (!read.ok) return []
+  const { world } = read
+  return expectationTroubles(kept, expectations(view)).map((trouble): KnownTrouble => {
+    const expectation = kept.find(({ name }) => trouble.subject === `expectation/${name}`)
+    const query = expectation?.delivered === true ? presentQuery(world, expectation) : null
+    const walked = query ? walk(world, query) : null
+    if (!query || !walked?.ok) return { ...trouble, remedies: [] }
+    const remedies = walkRemedies(world, query, walked.walk).flatMap((remedy) => {
+      const change = changeFor(world.given, remedy)
+      return change === null
+        ? []
+        : [{ says: remedy.says, because: said('walked-again').says, change }]
+    })
     return { ...trouble, remedies }
   })
 }

@@ -22,6 +22,11 @@ export interface CredentialWish {
   readonly until: string
 }
 
+const unopened = 'its secret does not open with the key that is here; enter it again'
+
+const placeOf = (of: { readonly site: string; readonly name: string }): string =>
+  `${of.site}/${of.name}`
+
 export class Credentials {
   constructor(
     private readonly database: Database,
@@ -57,7 +62,7 @@ export class Credentials {
         {
           site: credential.site,
           name: credential.name,
-          sealed: this.vault.seal(credential.secret, `${credential.site}/${credential.name}`),
+          sealed: this.vault.seal(credential.secret, placeOf(credential)),
           fingerprint,
           until: new Date(until).toISOString(),
           checkedAt: null,
@@ -73,12 +78,28 @@ export class Credentials {
     await this.check(credential.site, credential.name)
   }
 
+  /** Marks those whose secrets do not open with the key that is here, as after a restore without it; names them. */
+  async markUnopened(): Promise<readonly string[]> {
+    const rows = (await CredentialRow.findAll()).filter(
+      (row) => !this.vault.opens(row.sealed, placeOf(row)),
+    )
+    for (const row of rows.filter(({ checkedSays }) => checkedSays !== unopened)) {
+      await this.database.write((transaction) =>
+        row.update({ checkedSays: unopened, checkedGood: false }, { transaction }),
+      )
+      await this.changed(`credential ${row.name} for ${row.site}: ${unopened}`)
+    }
+    return rows.map((row) => `credential ${row.name} for ${row.site}`)
+  }
+
   /** Asks the site whether it takes the credential, with the secret as it lies sealed. */
   async check(site: string, name: string): Promise<void> {
     const row = await this.find(site, name)
+    if (!this.vault.opens(row.sealed, placeOf(row)))
+      throw new Refusal('conflict', `Credential ${name} for ${site}: ${unopened}.`)
     const { good, says } = await this.outside.checkCredential(
       site,
-      fingerprintOf(this.vault.open(row.sealed, `${site}/${name}`)),
+      fingerprintOf(this.vault.open(row.sealed, placeOf(row))),
     )
     await this.database.write((transaction) =>
       row.update(

@@ -1,6 +1,6 @@
 /** Layered files that were kept: by name, as they were written, comments and all. */
-import { readLayers } from '~/core/manifests'
 import { Refusal } from '../changes/errors'
+import type { Judges } from '../judging/judges'
 import type { Database } from '../records/database'
 import { LayerFileRow } from '../records/models'
 
@@ -10,6 +10,7 @@ const mostBytes = 2 * 1024 * 1024
 export class Layers {
   constructor(
     private readonly database: Database,
+    private readonly judges: Judges,
     private readonly journal: (says: string) => Promise<void>,
   ) {}
 
@@ -35,8 +36,8 @@ export class Layers {
         [{ path: 'name', says: 'small letters, digits and -' }],
       )
     if (text.length > mostBytes) throw new Refusal('too-large', 'A layered file has up to 2 MiB.')
-    const read = readLayers(text)
-    if (!read.ok)
+    const read = await this.judges.layers(text, null)
+    if (!read.ok && read.field === 'text')
       throw new Refusal('invalid', `text: ${read.says}`, [{ path: 'text', says: read.says }])
     await this.database.write((transaction) => LayerFileRow.upsert({ name, text }, { transaction }))
     await this.journal(`layered file ${name} kept`)

@@ -3,6 +3,7 @@
  * thing that changed; the id is the journal’s sequence, from which a stream that broke off goes on.
  */
 import type { Request, Response } from 'express'
+import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
 import { clockEvent, framesOf, journalEvent, type LiveEvent } from './frames'
 
@@ -10,7 +11,17 @@ const commentMs = 15_000
 /** More missed lines than this and the reader starts afresh. */
 const mostMissed = 500
 
+/** Listeners beyond this are asked to come again: a browser has one, whatever its tabs. */
+const mostListeners = 256
+let listeners = 0
+
 export function live(gyrarch: Gyrarch, request: Request, response: Response): void {
+  if (listeners >= mostListeners)
+    throw new Refusal(
+      'unavailable',
+      `${mostListeners} streams of events are open, and no more are served. Close some, or ask the journal instead.`,
+    )
+  listeners++
   response.writeHead(200, {
     'Content-Type': 'text/event-stream; charset=utf-8',
     'Cache-Control': 'no-store',
@@ -58,6 +69,7 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   void begin().catch(failed)
   response.on('close', () => {
     closed = true
+    listeners--
     clearInterval(comments)
     leave()
   })

@@ -1,12 +1,14 @@
 /** A case as it is told: what is known, what changed before, who would notice, what can be done. */
 import { Op } from 'sequelize'
 import { meaningOf } from '~/core/diagnosis'
+import { podsOfWorkload } from '~/core/objects'
 import type { Gyrarch } from '../gyrarch'
 import { ChangeRow } from '../records/models'
 import { changeId } from '../runner/journal'
 import type { CaseRow } from './case-row'
-import { caseId } from './cases'
+import { caseId } from './case-records'
 import { eventObjects, logsOf } from './gathered'
+import { isRun } from './run-troubles'
 import { type Noticing, whoNotices } from './who-notices'
 
 /** How far before a case began changes count as before it (ms), and how many are told. */
@@ -88,7 +90,8 @@ async function changesBefore(gyrarch: Gyrarch, row: CaseRow): Promise<readonly C
 export async function evidenceOf(gyrarch: Gyrarch, row: CaseRow): Promise<readonly Seen[]> {
   const view = await gyrarch.fleet.view()
   const cluster = view.clusters.find(({ name }) => name === row.cluster)
-  if (!cluster) return []
+  const ownFacts = factsOf(row)
+  if (!cluster) return ownFacts
   const objects = (await gyrarch.fleet.objectsOf(row.cluster)) ?? []
   const events = (await gyrarch.fleet.eventsOf(row.cluster)) ?? []
   const logs = await logsOf(gyrarch.observe, cluster, objects)
@@ -98,14 +101,26 @@ export async function evidenceOf(gyrarch: Gyrarch, row: CaseRow): Promise<readon
     ...row.troubles.map(({ subject }) => subject),
     ...causes.flatMap(({ chain }) => chain.map((link) => link.about)),
   ])
+  // Of a workload its pods too.
+  for (const ref of [...about]) {
+    const [kind = '', namespace = '', name = ''] = ref.split('/')
+    if (name === '' || kind === 'pod') continue
+    for (const { metadata } of podsOfWorkload(objects, `${namespace}/${name}`))
+      about.add(`pod/${metadata?.namespace ?? 'default'}/${metadata?.name ?? ''}`)
+  }
+  // What is gone by now has no owner any more: it is told by its name.
+  const there = new Set(
+    objects.map(
+      ({ kind, metadata }) =>
+        `${kind.toLowerCase()}/${metadata?.namespace ?? 'default'}/${metadata?.name ?? ''}`,
+    ),
+  )
+  const begins = [...about].flatMap((ref) => {
+    const [kind = '', namespace = '', name = ''] = ref.split('/')
+    return name === '' || kind === 'pod' ? [] : [`pod/${namespace}/${name}-`]
+  })
   const isAbout = (from: string): boolean =>
-    [...about].some((ref) => {
-      const [kind = '', , name = ''] = ref.split('/')
-      return (
-        from === ref ||
-        (kind !== 'node' && kind !== 'cluster' && name !== '' && from.includes(`/${name}-`))
-      )
-    })
+    about.has(from) || (!there.has(from) && begins.some((begin) => from.startsWith(begin)))
   const timed = new Map(
     causes.flatMap(({ because: facts }) =>
       facts.map(({ about: of, text, at }) => [`${of} ${text}`, at] as const),
@@ -113,6 +128,7 @@ export async function evidenceOf(gyrarch: Gyrarch, row: CaseRow): Promise<readon
   )
   const told = eventObjects(events).map((_, index) => events[index])
   return [
+    ...ownFacts,
     ...told.flatMap((event): readonly Seen[] =>
       event && isAbout(event.about)
         ? [
@@ -140,6 +156,23 @@ export async function evidenceOf(gyrarch: Gyrarch, row: CaseRow): Promise<readon
   ].toSorted((a, b) => (a.at ?? '').localeCompare(b.at ?? ''))
 }
 
+/** What speaks for its causes and is neither an event nor a line of a log of the cluster: steps of a run, states, walks. */
+const factsOf = (row: CaseRow): readonly Seen[] =>
+  row.troubles.flatMap(({ subject, diagnosis }) =>
+    diagnosis.causes.slice(0, 1).flatMap(({ because }) =>
+      because
+        .filter(({ type }) => isRun(subject) || (type !== 'event' && type !== 'log'))
+        .map(({ at, about, text: says }): Seen => ({
+          at,
+          from: about,
+          kind: 'condition',
+          says,
+          // Of a run only the step that failed, not what it did before.
+          isCause: !isRun(subject) || about === subject,
+        })),
+    ),
+  )
+
 /** When a line was written: as it says itself, in one of the ways that services write it. */
 function lineTimeIn(line: string, now: string): string | null {
   const iso = /\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}(?:\.\d+)?Z/.exec(line.slice(0, 80))?.[0]
@@ -150,6 +183,19 @@ function lineTimeIn(line: string, now: string): string | null {
   return clock === undefined ? null : `${now.slice(0, 10)}T${clock}Z`
 }
 
+/** What suffers, as objects of the cluster: of a run what it stands still at. */
+const subjectsOf = (row: CaseRow): readonly string[] =>
+  row.troubles.flatMap(({ cluster, subject, diagnosis }) =>
+    isRun(subject)
+      ? (diagnosis.causes[0]?.chain ?? []).flatMap(({ about }) => {
+          const [kind = '', of = '', ...rest] = about.split('/')
+          return of === cluster && (kind === 'pod' || kind === 'node')
+            ? [[kind, ...rest].join('/')]
+            : []
+        })
+      : [subject],
+  )
+
 export async function caseTold(gyrarch: Gyrarch, id: string) {
   const row = await gyrarch.cases.read(id)
   const [first] = row.troubles
@@ -159,7 +205,7 @@ export async function caseTold(gyrarch: Gyrarch, id: string) {
   const notices: readonly Noticing[] = whoNotices(
     view,
     row.cluster,
-    row.troubles.map(({ subject }) => subject),
+    subjectsOf(row),
     objects,
     traffic,
   )

@@ -49,3 +49,26 @@ export const kept = (troubles: readonly KnownTrouble[]): readonly KnownTrouble[]
       remedies: index === 0 ? trouble.remedies : [],
     }
   })
+
+/** Whether a trouble is about what a page shows, by the ref that the page has for it. */
+export function isAboutRef({ cluster, subject }: KnownTrouble, ref: string): boolean {
+  if (ref === subject || ref === `cluster/${cluster}`) return true
+  const [kind = '', of = '', ...rest] = ref.split('/')
+  return of === cluster && rest.length > 0 && [kind, ...rest].join('/') === subject
+}
+
+/** What ran on a host that died and has not come back yet elsewhere: it still suffers from that. */
+export function recoveringOf(
+  { cause, troubles }: CaseRow,
+  now: readonly KnownTrouble[],
+): readonly KnownTrouble[] {
+  if (cause !== 'host-dead') return []
+  const before = new Set(troubles.map(troubleKey))
+  return now.filter((trouble) => before.has(troubleKey(trouble)))
+}
+
+/** Of what a case was about, what is still troubled. */
+export function stillIn(row: CaseRow, now: readonly KnownTrouble[]): readonly KnownTrouble[] {
+  const left = new Set(now.map(troubleKey))
+  return row.troubles.filter((trouble) => left.has(troubleKey(trouble)))
+}

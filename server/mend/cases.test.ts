@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { putFault } from '../faults'
 import { type Opened, gyrarchForEach, runOut } from '../testing/open'
-import { caseId } from './cases'
+import { caseId } from './case-records'
 
 let opened: Opened
 gyrarchForEach((made) => (opened = made))
@@ -72,10 +72,72 @@ describe('a fault of what runs', () => {
     ['state-store-slow', 'cluster/cedar', 'store-slow'],
     ['state-store-full', 'cluster/cedar', 'store-full'],
     ['certificate-expired', 'cluster/cedar', 'certificate-expired'],
+    ['answers-fail', workload, 'answers-fail'],
+    ['architecture-wrong', workload, 'architecture-wrong'],
+    ['tag-withdrawn', workload, 'image-missing'],
+    ['registry-silent', workload, 'registry-unreachable'],
+    ['registry-denies', workload, 'image-denied'],
+    ['security-raised', 'namespace/bramble/market', 'pod-security'],
+    ['quota-cut', 'namespace/bramble/market', 'quota'],
+    ['members-lost', 'cluster/cedar', 'quorum-lost'],
+    ['volume-held', 'workload/cedar/gathering/gathering-ledger', 'attached-elsewhere'],
+    ['policy-closes', service, 'policy-blocks'],
+    ['api-flooded', 'cluster/cedar', 'api-overloaded'],
+    ['disk-lost', 'disk/cedar/cedar-storage-1/bay-1', 'disk-lost'],
+    ['disk-full', 'disk/cedar/cedar-storage-1/bay-1', 'disk-out-of-room'],
+    ['disk-slow', 'disk/cedar/cedar-storage-1/bay-1', 'disk-slow'],
+    ['rule-switched', 'rule/palisade-east/uplink-closed', 'api-unreachable'],
   ])('%s about %s opens one case, of %s', async (fault, about, cause) => {
     await put(fault, about)
-    await minutes(4)
+    await minutes(fault.startsWith('registry') || fault === 'tag-withdrawn' ? 6 : 4)
     expect((await openCases()).map((row) => row.cause)).toEqual([cause])
+  })
+
+  it('that ends a host opens one case for all that ran on it, in whichever cluster', async () => {
+    const { sites } = await opened.gyrarch.fleet.view()
+    const machines = sites.find(({ name }) => name === 'mossgate')?.machines ?? []
+    const host = machines.find(({ name }) => name.startsWith('cedar-general'))?.host ?? ''
+    await put('host-dies', `host/mossgate/${host}`)
+    await minutes(4)
+    const rows = await openCases()
+    expect(rows.map(({ cause, about }) => [cause, about])).toEqual([
+      ['host-dead', `host/mossgate/${host}`],
+    ])
+    expect(new Set(rows[0]?.troubles.map(({ cluster }) => cluster)).size).toBeGreaterThan(1)
+  })
+
+  it.each([
+    [
+      'runtime-dies',
+      {
+        services: expect.arrayContaining([
+          expect.objectContaining({ name: 'container runtime', state: 'failed' }),
+        ]) as unknown,
+      },
+    ],
+    [
+      'agent-stops',
+      {
+        services: expect.arrayContaining([
+          expect.objectContaining({ name: 'node agent', state: 'stopped' }),
+        ]) as unknown,
+      },
+    ],
+    [
+      'clock-drifts',
+      {
+        time: {
+          at: expect.stringMatching(/^2019-/) as unknown,
+          offBySeconds: expect.any(Number) as unknown,
+        },
+      },
+    ],
+  ])('%s shows when one looks inside the node', async (fault, look) => {
+    const { observe } = opened.gyrarch
+    await put(fault, node)
+    await minutes(1)
+    expect(await observe.nodeLook('bramble', 'bramble-general-1')).toMatchObject(look)
+    expect(await observe.nodeLook('bramble', 'nobody')).toBeNull()
   })
 
   it('that is taken away closes its case, and says that nobody did it', async () => {
@@ -189,5 +251,23 @@ describe('a case', () => {
       who: 'Ada',
       notes: [{ by: 'ada', says: 'asked the market desk' }],
     })
+  })
+
+  it('is looked into with its next probe: what was read is noted and journalled', async () => {
+    const { cases } = opened.gyrarch
+    const machine = 'machine/palisade-east/bramble-general-1'
+    const faults = [await put('runtime-dies', machine), await put('disk-fills', machine)]
+    await minutes(4)
+    const [row] = await openCases()
+    const id = caseId(row?.number ?? 0)
+    expect(row?.troubles[0]?.diagnosis.next).toMatchObject({ about: 'node/bramble-general-1' })
+    const after = await cases.probe(id, 'ada')
+    expect(after.notes.at(-1)).toMatchObject({
+      by: 'ada',
+      says: expect.stringMatching(/^Looked \(.*\): [1-9]\d* lines?\./) as string,
+    })
+    for (const fault of faults) await opened.gyrarch.outside.endFault(fault)
+    await minutes(4)
+    await expect(cases.probe(id, 'ada')).rejects.toThrow(/nothing more to look at/)
   })
 })

@@ -1,5 +1,12 @@
 /** Drills that come with the demo: what is broken, what is told of it, and what helps at a price. */
-import type { CauseCode } from '~/core/diagnosis'
+import { causeCodes, fleetCauses } from '~/core/diagnosis'
+
+/** What runs halt at in drills. */
+const runCauses = ['eviction-refused', 'no-address'] as const
+
+/** Everything that a cause can be named by. */
+export const drillCauses = [...causeCodes, ...fleetCauses, ...runCauses] as const
+export type DrillCause = (typeof drillCauses)[number]
 
 export interface DrillKind {
   readonly name: string
@@ -9,7 +16,9 @@ export interface DrillKind {
   readonly goal: string
   readonly faults: readonly { readonly fault: string; readonly about: string }[]
   /** What it is, once named right: each of them where there are several. */
-  readonly causes: readonly CauseCode[]
+  readonly causes: readonly DrillCause[]
+  /** What somebody has just begun when the faults come. */
+  readonly run?: { readonly kind: string; readonly intent: Readonly<Record<string, unknown>> }
   /** What the case is about when the drill begins. */
   readonly cluster: string
   readonly hints: readonly string[]
@@ -149,5 +158,50 @@ export const drillKinds: readonly DrillKind[] = [
     causes: ['liveness-probe'],
     cluster: 'bramble',
     hints: ['Who asked it, and what did it not answer?'],
+  },
+  {
+    name: 'gone-tag',
+    title: 'It was there yesterday',
+    story: 'One of the price feeds was started anew, as happens. It does not come back.',
+    goal: 'You can say what is missing, and where.',
+    faults: [{ fault: 'tag-withdrawn', about: 'workload/bramble/market/price-feed' }],
+    causes: ['image-missing'],
+    cluster: 'bramble',
+    hints: ['What does the runtime say it looked for?', 'Does the registry still hold that tag?'],
+  },
+  {
+    name: 'wrong-zone',
+    title: 'Between two zones',
+    story: 'Somebody tidied up where the cold chain of cedar runs. Its new pods wait.',
+    goal: 'You can say why no node takes them.',
+    faults: [{ fault: 'pods-pinned', about: 'workload/cedar/gathering/cold-chain' }],
+    causes: ['volume-elsewhere'],
+    cluster: 'cedar',
+    hints: [
+      'Count the reasons of the scheduler: which nodes got farthest?',
+      'Where is its volume?',
+    ],
+  },
+  {
+    name: 'no-slack',
+    title: 'Nobody may leave',
+    story: 'A colleague drains a node of bramble for its yearly check. The drain stands still.',
+    goal: 'The drain is done, taken back or given up, and you know what held it.',
+    run: { kind: 'node.drain', intent: { cluster: 'bramble', nodes: ['bramble-general-1'] } },
+    faults: [{ fault: 'budget-tightened', about: 'budget/bramble/climate/climate-loop' }],
+    causes: ['eviction-refused'],
+    cluster: 'bramble',
+    hints: ['Which pod is the last on the node?', 'Who says how many of its kind may be missing?'],
+  },
+  {
+    name: 'no-more-addresses',
+    title: 'The last address',
+    story: 'A colleague adds a node to cedar. Its machine starts, and never joins.',
+    goal: 'The node joins.',
+    run: { kind: 'pool.resize', intent: { cluster: 'cedar', pool: 'general', count: 7 } },
+    faults: [{ fault: 'pool-empty', about: 'network/mossgate/mossgate nodes' }],
+    causes: ['no-address'],
+    cluster: 'cedar',
+    hints: ['What is the first thing a machine asks its network for?', 'Who holds all of them?'],
   },
 ]

@@ -17,6 +17,8 @@ export class DrillRow extends Model<InferAttributes<DrillRow>, InferCreationAttr
   declare startedAt: string
   declare endedAt: string | null
   declare faults: readonly string[]
+  /** The change that was begun with it, as `c-12`; null where none was. */
+  declare run: CreationOptional<string | null>
   declare hints: number
   /** Causes that were named, in order. */
   declare named: readonly {
@@ -36,6 +38,7 @@ export const defineDrills = (sequelize: Sequelize): void =>
       startedAt: text(),
       endedAt: optionalText(),
       faults: json(),
+      run: optionalText(),
       hints: whole(),
       named: json(),
       score: optionalWhole(),

@@ -1,16 +1,18 @@
 /** Drills: faults to practise on, one drill at a time; hints cost, and what was done is worth something. */
 import { Op } from 'sequelize'
-import { type CauseCode, drillScore } from '~/core/diagnosis'
+import { drillScore } from '~/core/diagnosis'
+import type { Changes } from '../changes/changes'
 import { Refusal } from '../changes/errors'
 import { endFault, type FaultParts, putFault } from '../faults'
 import type { Database } from '../records/database'
-import { ChangeRow } from '../records/models'
+import { ChangeRow, JournalRow } from '../records/models'
 import { CaseRow } from './case-row'
-import { type DrillKind, drillKinds } from './drill-list'
+import { type DrillCause, type DrillKind, drillKinds } from './drill-list'
 import { DrillRow } from './drill-row'
 import { said } from './says'
 
 export interface DrillParts extends FaultParts {
+  readonly changes: Pick<Changes, 'draft' | 'run'>
   readonly database: Database
 }
 
@@ -97,9 +99,11 @@ export class Drills {
       order: [['number', 'ASC']],
     })
     return rows.filter(({ key, troubles }) =>
-      names.some(
-        (name) => key.includes(name) || troubles.some(({ subject }) => subject.includes(name)),
-      ),
+      row.run
+        ? troubles[0]?.subject === `run/${row.run}`
+        : names.some(
+            (name) => key.includes(name) || troubles.some(({ subject }) => subject.includes(name)),
+          ),
     )
   }
 
@@ -131,7 +135,8 @@ export class Drills {
       troubles.some(({ remedies }) => remedies.length > 0),
     )
     const isMended =
-      cases.length > 0 && (cases.every(({ state }) => state === 'closed') || (isNamed && !offers))
+      cases.length > 0 &&
+      (cases.every(({ state }) => state === 'closed') || (isNamed && !offers && !row.run))
     if (!isMended) return
     await this.end(row, 'mended')
   }
@@ -141,7 +146,7 @@ export class Drills {
   ]
 
   /** Codes that all have to be named: the two of a webhook are one cause, said of a node or of its cluster. */
-  private toName(kind: DrillKind): readonly CauseCode[] {
+  private toName(kind: DrillKind): readonly DrillCause[] {
     return kind.causes.includes('webhook-unreachable') ? kind.causes.slice(0, 1) : kind.causes
   }
 
@@ -157,6 +162,7 @@ export class Drills {
         right && all ? (Date.parse(right.at) - Date.parse(row.startedAt)) / 60_000 : null,
       hints: row.hints,
       wrongCauses: row.named.filter(({ isRight }) => !isRight).length,
+      probes: await this.probes(row),
       harm: await this.harm(row),
     })
     await this.parts.database.write((transaction) =>
@@ -166,6 +172,17 @@ export class Drills {
     await this.parts.journalLine({
       kind: 'drill.ended',
       says: said('drill.ended', { title, state, score }).says,
+    })
+  }
+
+  /** Looks that were asked for about its cluster meanwhile. */
+  private probes(row: DrillRow): Promise<number> {
+    return JournalRow.count({
+      where: {
+        kind: 'case.probed',
+        about: `cluster/${kindOf(row.name).cluster}`,
+        at: { [Op.gte]: row.startedAt, [Op.lte]: this.now },
+      },
     })
   }
 
@@ -201,10 +218,17 @@ export class Drills {
           said('drill.other', { title: kindOf(before.name).title }).says,
         )
     }
+    const run = kind.run ? await this.begin(kind.run, kind.title) : null
     const faults: string[] = []
     for (const { fault, about } of kind.faults)
       faults.push(
-        await putFault(this.parts, { fault, about, mode: 'permanent', times: 1, afterSeconds: 5 }),
+        await putFault(this.parts, {
+          fault,
+          about,
+          mode: 'permanent',
+          times: 1,
+          afterSeconds: run ? 0 : 5,
+        }),
       )
     const row = await this.parts.database.write((transaction) =>
       DrillRow.create(
@@ -214,6 +238,7 @@ export class Drills {
           startedAt: this.now,
           endedAt: null,
           faults,
+          run,
           hints: 0,
           named: [],
           score: null,
@@ -222,6 +247,17 @@ export class Drills {
       ),
     )
     return this.told(row)
+  }
+
+  /** Somebody begins a change: nothing is wrong with it yet. */
+  private async begin({ kind, intent }: NonNullable<DrillKind['run']>, title: string) {
+    const { changes } = this.parts
+    const { id, findings, guardedBy } = await changes.draft(kind, intent, title)
+    await changes.run(id, {
+      accept: findings.map(({ key }) => key),
+      ...(guardedBy === null ? {} : { confirm: guardedBy }),
+    })
+    return id
   }
 
   private async under(): Promise<DrillRow> {
@@ -238,11 +274,16 @@ export class Drills {
     await this.parts.database.write((transaction) =>
       row.update({ hints: row.hints + 1 }, { transaction }),
     )
+    const { title, hints } = kindOf(row.name)
+    await this.parts.journalLine({
+      kind: 'drill.hint',
+      says: said('drill.hint', { title, hint: hints[row.hints - 1] ?? '' }).says,
+    })
     return this.told(row)
   }
 
   /** Names a cause, right or wrong. */
-  async name(cause: CauseCode): Promise<DrillState> {
+  async name(cause: DrillCause): Promise<DrillState> {
     const row = await this.under()
     const isRight = kindOf(row.name).causes.includes(cause)
     await this.parts.database.write((transaction) =>
@@ -250,6 +291,21 @@ export class Drills {
     )
     await this.settle(row)
     return this.told(row)
+  }
+
+  /** Those that have ended, the newest first. */
+  async ended() {
+    const rows = await DrillRow.findAll({
+      where: { endedAt: { [Op.ne]: null } },
+      order: [['number', 'DESC']],
+      limit: 20,
+    })
+    return rows.map(({ number, name, startedAt, score }) => ({
+      number,
+      title: kindOf(name).title,
+      startedAt,
+      score: score ?? 0,
+    }))
   }
 
   async giveUp(): Promise<DrillState> {

@@ -18,9 +18,28 @@ export const said = sentences({
     `“${p.title}” is under way. Mend it or give it up first.`,
   'drill.nothing-on': () => 'No drill is under way.',
   'drill.no-hint': () => 'There are no more hints.',
+  'drill.hint': (p: { title: string; hint: string }) => `hint for “${p.title}”: ${p.hint}`,
+  'run-through.none': (p: { number: string }) => `There is no drill ${p.number} that has ended.`,
+  'run-through.named': (p: { cause: string; isRight: boolean }) =>
+    `named ${p.cause}: ${p.isRight ? 'right' : 'not it'}`,
   'drill.ended': (p: { title: string; state: string; score: number }) =>
     `drill “${p.title}” ${p.state === 'mended' ? 'mended' : 'given up'}, ${p.score} of 100`,
   'case.no-log': (p: { node: string }) =>
-    `${p.node} has no log that can be read: there is no such node, or its machine is off.`,
+    `${p.node} cannot be looked into: there is no such node, or its machine is off.`,
+  'probe.none': (p: { id: string }) => `There is nothing more to look at for ${p.id}.`,
+  'probe.read': (p: { probe: string; lines: number; cause: string | null; share: number }) =>
+    `Looked (${p.probe}): ${countText(p.lines, 'line')}. ${
+      p.cause === null ? 'The symptom has gone.' : `${p.cause}, ${Math.round(100 * p.share)} %.`
+    }`,
+  'run.halted': (p: { id: string; label: string; direction: 'on' | 'back' }) =>
+    `${p.id} (${p.label}) has halted${p.direction === 'back' ? ' on its way back' : ''}`,
+  'run.goes-on': (p: { goesOn: boolean }) =>
+    p.goesOn
+      ? 'the run goes on with it from where it halted'
+      : 'proven by the fleet without what the run has taken',
+  'run.ended': (p: { id: string; state: string }) => `${p.id} is ${p.state}`,
+  'finding.stands': (p: { id: string; label: string; level: string }) =>
+    `${p.id} (${p.label}) meets a ${p.level}`,
+  'finding.clears': (p: { level: string }) => `computed again with it, the ${p.level} is gone`,
   'case.subjects': (p: { subjects: number }) => countText(p.subjects, 'thing'),
 })

@@ -1,6 +1,6 @@
 /** Who would notice that something does not do its work: its callers, what is expected of it, names that lead to it. */
 import type { FleetView, TrafficView } from '~/core/fleet'
-import { type ApiObject, type Json, record, records, text } from '~/core/objects'
+import { type ApiObject, type Json, podsOfWorkload, record, records, text } from '~/core/objects'
 
 export interface Noticing {
   /** `caller`, `expectation`, `name` or `claim`. */
@@ -23,7 +23,7 @@ function podsOf(subject: string, objects: readonly ApiObject[]): readonly ApiObj
   if (kind === 'cluster') return pods
   if (kind === 'node') return pods.filter((pod) => specOf(pod)['nodeName'] === first)
   if (kind === 'pod') return pods.filter((pod) => named(pod) === `${first}/${second}`)
-  return pods.filter((pod) => namespaceOf(pod) === first && nameOf(pod).startsWith(`${second}-`))
+  return podsOfWorkload(objects, `${first}/${second}`)
 }
 
 /** Those who would notice, each once: at most so many of a kind as a page can show. */

@@ -66,6 +66,7 @@ export class ConnectorRegistry {
       load: (name, workload, from, to, step) => cluster(name).load(name, workload, from, to, step),
       podLog: (name, pod, lines) => cluster(name).podLog(name, pod, lines),
       nodeLog: (name, node, lines) => cluster(name).nodeLog(name, node, lines),
+      nodeLook: (name, node) => cluster(name).nodeLook(name, node),
       probe: (name, pod, kind, target) => cluster(name).probe(name, pod, kind, target),
     }
   }

@@ -2,6 +2,7 @@
 import type { Sequelize } from 'sequelize'
 import { defineCases } from '../mend/case-row'
 import { defineDrills } from '../mend/drill-row'
+import { defineOutgoing } from '../mend/outgoing/rows'
 import { defineRehearsals } from '../rehearsal/rehearsal-row'
 import { defineRecords } from './define'
 
@@ -10,4 +11,5 @@ export function defineAll(sequelize: Sequelize): void {
   defineRehearsals(sequelize)
   defineCases(sequelize)
   defineDrills(sequelize)
+  defineOutgoing(sequelize)
 }

@@ -5,10 +5,12 @@
  */
 import { promisify } from 'node:util'
 import { type QueryInterface, Sequelize, Transaction } from 'sequelize'
-import { SequelizeStorage, Umzug } from 'umzug'
+import { SequelizeStorage, Umzug, type UmzugStorage } from 'umzug'
+import { startRefusal } from './start-refusal'
 
 interface Connection {
   run(sql: string, done: (error: Error | null) => void): void
+  close(done: (error: Error | null) => void): void
 }
 
 interface ConnectionSource {
@@ -23,8 +25,8 @@ const pragmas = [
   'PRAGMA foreign_keys=ON',
 ]
 
-/** Gives every transaction the same writing connection instead of a new one each, and sets pragmas on both. */
-function keepTwoConnections(sequelize: Sequelize): void {
+/** Gives every transaction the same writing connection instead of a new one each, and sets pragmas on both. What is given back closes them. */
+function keepTwoConnections(sequelize: Sequelize): () => Promise<void> {
   const source = sequelize.connectionManager as unknown as ConnectionSource
   const open = source.getConnection.bind(source)
   const ready = new Map<string, Promise<Connection>>()
@@ -41,6 +43,30 @@ function keepTwoConnections(sequelize: Sequelize): void {
     return opening
   }
   source.releaseConnection = () => undefined
+  return async () => {
+    for (const opening of ready.values()) {
+      const connection = await opening.catch(() => null)
+      await new Promise<void>((done) => (connection ? connection.close(() => done()) : done()))
+    }
+  }
+}
+
+/** Each migration and the line that says it is done are one transaction: a kill leaves both or neither. */
+function inTransactions(sequelize: Sequelize): UmzugStorage {
+  const lines = new SequelizeStorage({ sequelize })
+  return {
+    executed: () => lines.executed(),
+    logMigration: async (migration) => {
+      try {
+        await lines.logMigration(migration)
+        await sequelize.query('COMMIT')
+      } catch (error) {
+        await sequelize.query('ROLLBACK').catch(() => undefined)
+        throw error
+      }
+    },
+    unlogMigration: (migration) => lines.unlogMigration(migration),
+  }
 }
 
 export interface Migration {
@@ -52,6 +78,8 @@ export interface Database {
   readonly sequelize: Sequelize
   /** Runs `work` in an immediate transaction, after all writes asked for before it. */
   write<T>(work: (transaction: Transaction) => Promise<T>): Promise<T>
+  /** Moves what the write-ahead log holds into the file itself. */
+  checkpoint(): Promise<void>
   close(): Promise<void>
 }
 
@@ -62,18 +90,34 @@ export async function openDatabase(
   define: (sequelize: Sequelize) => void,
 ): Promise<Database> {
   const sequelize = new Sequelize({ dialect: 'sqlite', storage: file, logging: false })
-  keepTwoConnections(sequelize)
+  const closeConnections = keepTwoConnections(sequelize)
   define(sequelize)
   const umzug = new Umzug({
     migrations: migrations.map(({ name, up }) => ({
       name,
-      up: ({ context }: { context: QueryInterface }) => up(context),
+      up: async ({ context }: { context: QueryInterface }) => {
+        await sequelize.query('BEGIN IMMEDIATE')
+        try {
+          await up(context)
+        } catch (error) {
+          await sequelize.query('ROLLBACK').catch(() => undefined)
+          throw error
+        }
+      },
     })),
     context: sequelize.getQueryInterface(),
-    storage: new SequelizeStorage({ sequelize }),
+    storage: inTransactions(sequelize),
     logger: undefined,
   })
-  await umzug.up()
+  try {
+    await umzug.up()
+  } catch (error) {
+    await closeConnections()
+    throw startRefusal(error, file)
+  }
+  const checkpoint = async (): Promise<void> => {
+    await sequelize.query('PRAGMA wal_checkpoint(TRUNCATE)')
+  }
   let tail: Promise<unknown> = Promise.resolve()
   return {
     sequelize,
@@ -84,9 +128,12 @@ export async function openDatabase(
       tail = turn.catch(() => undefined)
       return turn
     },
+    checkpoint,
     close: async () => {
       await tail
+      await checkpoint().catch(() => undefined)
       await sequelize.close()
+      await closeConnections()
     },
   }
 }

@@ -18,6 +18,7 @@ import {
   ReleaseRow,
   LedgerRow,
   KeyRow,
+  LoadingRow,
   CredentialRow,
   JoinRow,
   TemplateRow,
@@ -247,6 +248,7 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'ledger' },
   )
+  LoadingRow.init({ what: { ...text(), primaryKey: true } }, { ...common, tableName: 'loading' })
   KeyRow.init(
     {
       name: { ...text(), primaryKey: true },

@@ -217,6 +217,16 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE drills (number INTEGER PRIMARY KEY AUTOINCREMENT, name TEXT NOT NULL, state TEXT NOT NULL, startedAt TEXT NOT NULL, endedAt TEXT, faults JSON NOT NULL, hints INTEGER NOT NULL, named JSON NOT NULL, score INTEGER)`,
     ),
   },
+  { name: '0024-drill-runs', up: sql(`ALTER TABLE drills ADD COLUMN run TEXT`) },
+  {
+    name: '0025-outgoing',
+    up: sql(
+      `CREATE TABLE receivers (name TEXT PRIMARY KEY, url TEXT NOT NULL, kinds JSON NOT NULL, sealed TEXT NOT NULL)`,
+      `CREATE TABLE deliveries (id INTEGER PRIMARY KEY AUTOINCREMENT, receiver TEXT NOT NULL, kind TEXT NOT NULL, body TEXT NOT NULL, state TEXT NOT NULL, attempts INTEGER NOT NULL, madeAt TEXT NOT NULL, dueAt TEXT, endedAt TEXT, status INTEGER, says TEXT)`,
+      `CREATE INDEX deliveriesByState ON deliveries (state, dueAt)`,
+    ),
+  },
+  { name: '0026-loading', up: sql(`CREATE TABLE loading (what TEXT PRIMARY KEY)`) },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

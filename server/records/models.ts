@@ -230,6 +230,14 @@ export class LedgerRow extends Model<
   declare name: string
 }
 
+/** What a first start has still to do. */
+export class LoadingRow extends Model<
+  InferAttributes<LoadingRow>,
+  InferCreationAttributes<LoadingRow>
+> {
+  declare what: string
+}
+
 export class KeyRow extends Model<InferAttributes<KeyRow>, InferCreationAttributes<KeyRow>> {
   declare name: string
   /** The public half; null for a key that is known by name only. */

@@ -3,7 +3,7 @@ import { Feed } from 'feed'
 import type { Notice } from '~/core/notices'
 
 /** Titles of the feed are HTML: a text stands in them as it is read. */
-const asHtml = (text: string): string =>
+export const asHtml = (text: string): string =>
   text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;')
 
 /** `origin` is the address that the server was asked by; `now` an ISO time. */

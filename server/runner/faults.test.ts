@@ -67,6 +67,16 @@ const raiseAt = {
   front: { ...birch, networks: { virtualAddresses: '10.20.40.32-10.20.40.35' } },
 }
 
+/** The case of a run, once there was time to open or close it. */
+async function caseOf(id: string) {
+  for (let minute = 0; minute < 3; minute++) {
+    await gyrarch.outside.advance(60)
+    await gyrarch.cases.atRest()
+  }
+  const rows = await gyrarch.cases.list()
+  return rows.find(({ troubles }) => troubles.some(({ subject }) => subject === `run/${id}`))
+}
+
 /** Fault, what it is about, where the run stands when it is put in (seconds), what the cause says, which remedy is taken. */
 const cases: readonly {
   readonly fault: string
@@ -218,12 +228,15 @@ describe('a failure of the outside', () => {
     expect(failed?.cause?.chain[0]?.about).toBe(entry.lowest)
     // The chain ends at the change: the lowest failing thing’s message reaches the top with the path it took.
     expect(failed?.cause?.chain.at(-1)?.about).toBe(`change/${id}`)
+    // A run that stands still is a case, whose cause is the lowest that failed.
+    expect(await caseOf(id)).toMatchObject({ state: 'open', about: entry.lowest })
     const done = await takeRemedy(id, entry.remedy)
     expect(
       done.steps.filter((step) => step.state === 'failed').map((step) => step.cause?.says),
     ).toEqual([])
     expect(done.state).toBe('done')
     expect(done.proof?.every((proof) => proof.holds)).toBe(true)
+    expect(await caseOf(id)).toMatchObject({ state: 'closed', closedBy: `${id} is done` })
   })
 
   it('certificate-expired halts what is done to the cluster, and renewing clears it', async () => {

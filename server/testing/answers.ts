@@ -47,7 +47,7 @@ export class AnswerCheck {
     if (!content) return void this.problems.push(`${operation}: ${status} ${type} is not described`)
     if (type !== 'application/json') return
     const json: unknown = answer.text
-      ? JSON.parse(answer.text.body.toString())
+      ? JSON.parse((answer.text.body ?? '').toString())
       : JSON.parse(JSON.stringify(answer.json))
     const validate = this.validatorOf(`${operation} ${status}`, content.schema)
     if (!validate(json))

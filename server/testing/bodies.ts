@@ -300,6 +300,12 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
     claims: [{ claim: 'field/c', node: 'n1' }],
     stores: [{ class: 'wait', zone: 'a', freeBytes: 1000 }],
   },
+  '/receivers': {
+    name: 'the desk',
+    url: 'https://desk.fernhollow.example/notices',
+    kinds: ['case.opened', 'run.halted'],
+    secret: 'sixteen letters or more',
+  },
   '/expectations': {
     name: 'the desk reaches the ledger',
     from: { pod: 'market/desk', cluster: 'bramble' },

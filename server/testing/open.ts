@@ -29,7 +29,7 @@ export async function openForTest(given?: string, keepsHistory = false): Promise
     dir,
     close: async () => {
       await gyrarch.close()
-      rmSync(dir, { recursive: true, force: true })
+      for (const path of [dir, `${dir}.key`]) rmSync(path, { recursive: true, force: true })
       if (errors.length > 0) throw errors[0]
     },
   }

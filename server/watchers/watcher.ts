@@ -19,12 +19,12 @@ export class Watchers implements Required<Watcher> {
   constructor(private readonly watchers: readonly Watcher[]) {}
 
   wakeAt(): number | null {
-    let earliest: number | null = null
+    let first: number | null = null
     for (const watcher of this.watchers) {
       const at = watcher.wakeAt()
-      if (at !== null && (earliest === null || at < earliest)) earliest = at
+      first = earliest(first, at)
     }
-    return earliest
+    return first
   }
 
   look(): void {
@@ -51,3 +51,7 @@ export class Watchers implements Required<Watcher> {
     for (const watcher of this.watchers) watcher.registered?.()
   }
 }
+
+/** The earlier of two times, where null is never. */
+export const earliest = (a: number | null, b: number | null): number | null =>
+  a === null || b === null ? (a ?? b) : Math.min(a, b)

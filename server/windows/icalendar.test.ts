@@ -51,5 +51,6 @@ describe('windows as iCalendar', () => {
       { name: 'lamp', start: '2026-03-03T22:00', zone: 'UTC', minutes: 90 },
     ])
     expect(readCalendar('no calendar').bad).toHaveLength(1)
+    expect(readCalendar('').bad).toHaveLength(1)
   })
 })

@@ -168,9 +168,10 @@ function windowOf(event: ICAL.Component): unknown {
 
 /** Reads a calendar: the windows in it, and the events that are none, by their place and with why. */
 export function readCalendar(text: string): CalendarRead {
-  let calendar: ICAL.Component
+  let events: readonly ICAL.Component[]
   try {
-    calendar = new ICAL.Component(ICAL.parse(text) as unknown[])
+    // A text with nothing in it parses, to something that is no calendar.
+    events = new ICAL.Component(ICAL.parse(text) as unknown[]).getAllSubcomponents('vevent')
   } catch (error) {
     return {
       windows: [],
@@ -184,7 +185,6 @@ export function readCalendar(text: string): CalendarRead {
   }
   const windows: WindowIntent[] = []
   const bad: BadEvent[] = []
-  const events = calendar.getAllSubcomponents('vevent')
   events.slice(0, mostEvents).forEach((event, index) => {
     try {
       const read = windowIntent.safeParse(windowOf(event))

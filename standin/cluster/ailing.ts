@@ -10,6 +10,7 @@ const byFault: Partial<Record<FaultKind, WorkloadAilment>> = {
   'memory-short': 'memory',
   'not-answering': 'readiness',
   'process-hangs': 'liveness',
+  'architecture-wrong': 'architecture',
 }
 
 export const workloadAilmentOf = (fault: FaultKind): WorkloadAilment | undefined => byFault[fault]
@@ -49,7 +50,7 @@ export function ailPod(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod)
     )
     return
   }
-  const isKilled = ailing.of !== 'crash'
+  const isKilled = ailing.of === 'memory' || ailing.of === 'liveness'
   pod.restarts = (pod.restarts ?? 0) + 1
   pod.last = { reason: 'Error', exitCode: isKilled ? 137 : 1, at: sim.now }
   pod.trouble = {

@@ -22,7 +22,7 @@ import { heldBack, notPulled, type NotPulled, pullText } from './pulling'
 import { refusedPods } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { makeClaims } from './claims'
-import { bindFor } from './volumes'
+import { bindFor, isVolumeHeld } from './volumes'
 
 /** The address of the n-th pod on a node: inside the node’s block of the pod range. */
 function podAddress(cluster: Cluster, node: Node, n: number): string | null {
@@ -123,6 +123,7 @@ function unpulled(
 /** What becomes of a pod that has a place: it runs after a while, or its image cannot be pulled. */
 export function beginStart(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): void {
   bindFor(sim, cluster, workload, pod)
+  if (isVolumeHeld(sim, cluster, workload, pod)) return
   if (unpulled(sim, cluster, workload, pod) !== null)
     sim.schedule(sim.takes(`${cluster.name}/${podKey(pod)}/pull`, 6), {
       kind: 'pod-fails',

@@ -230,6 +230,8 @@ export function podLog(
         ]
       : []
   const workload = workloadOf(cluster, pod)
+  if (workload?.ailing?.of === 'architecture')
+    return [`exec /srv/${workload.name}: exec format error`]
   const started = pod.startedAt
   const stepMs = 20_000
   const last = Math.floor(sim.now / stepMs)

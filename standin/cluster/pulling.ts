@@ -7,10 +7,10 @@ import {
   lookedFor,
 } from '../../core/contract'
 import { heldDigest } from '../registry/held'
-import { imageParts } from './manifests'
+import { imageParts, list, record as fields, templateOf, text } from './manifests'
 import type { Sim } from '../engine/sim'
 import { addressNamed, obstacleTo } from '../traffic/reach'
-import type { Cluster, World } from '../world'
+import type { Cluster, Workload, World } from '../world'
 
 export interface NotPulled {
   readonly why: string
@@ -78,6 +78,30 @@ function notPulledFrom(
     : null
 }
 
+/** What a fault about a workload does to pulls of its image in its cluster: its registry is silent, or gives it to nobody. */
+function faultOn(sim: Sim, cluster: Cluster, image: string): NotPulled | null {
+  for (const { kind, about } of sim.world.faults) {
+    if (kind !== 'registry-silent' && kind !== 'registry-denies') continue
+    const [, of, namespace, name] = about.split('/')
+    const workload = cluster.workloads.find(
+      (each) => of === cluster.name && each.namespace === namespace && each.name === name,
+    )
+    if (!workload || imageOf(workload) !== image) continue
+    return kind === 'registry-silent'
+      ? { why: 'its registry is not reached: no answer', isThere: true }
+      : {
+          why: 'pull access denied, repository does not exist or may require authorization: the credential that was shown is not for this',
+          isThere: true,
+          isDenied: true,
+        }
+  }
+  return null
+}
+
+/** The image of a workload’s first container. */
+export const imageOf = (workload: Workload): string =>
+  text(fields(list(fields(templateOf(workload)['spec'])['containers'])[0])['image'])
+
 /** Why a node cannot pull an image, by the last registry it asked; null where it can. */
 export function notPulled(
   sim: Sim,
@@ -85,6 +109,8 @@ export function notPulled(
   image: string,
   puller: Puller,
 ): NotPulled | null {
+  const broken = faultOn(sim, cluster, image)
+  if (broken) return broken
   let last: NotPulled | null = null
   for (const name of lookedFor(cluster.redirects, image)) {
     last = notPulledFrom(sim, cluster, name, puller)

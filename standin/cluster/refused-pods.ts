@@ -3,6 +3,7 @@ import type { Sim } from '../engine/sim'
 import { webhookAgainst } from '../traffic/webhooks'
 import type { Cluster, Workload } from '../world'
 import { currentHash, record as fields, templateOf } from './manifests'
+import { podForbidden } from './pods-forbidden'
 import { record } from './pod-events'
 
 /** How long until a controller whose pods were refused tries again (ms). */
@@ -26,16 +27,24 @@ export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boo
     },
     'CREATE',
   )
+  const forbidden = objection === null ? podForbidden(cluster, workload) : null
   const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
-  if (objection === null) {
+  if (objection === null && forbidden === null) {
     if (workload.refused !== undefined)
       record(sim, cluster, 'Normal', 'SuccessfulCreate', about, `Created pods of ${workload.name}`)
     delete workload.refused
     return false
   }
-  const refused = JSON.stringify(objection.params)
+  const refused = forbidden ?? JSON.stringify(objection?.params)
   if (workload.refused !== refused)
-    record(sim, cluster, 'Warning', 'FailedCreate', about, `Error creating: ${objection.says}`)
+    record(
+      sim,
+      cluster,
+      'Warning',
+      'FailedCreate',
+      about,
+      `Error creating: ${forbidden ?? objection?.says ?? ''}`,
+    )
   if (workload.refused === undefined)
     sim.schedule(makeAgainMs, { kind: 'fill', cluster: cluster.name, workload: about })
   workload.refused = refused

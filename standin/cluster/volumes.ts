@@ -58,6 +58,27 @@ function zoneOf(volume: Manifest | undefined): string | null {
   return text(list(fields(list(fields(terms[0])['matchExpressions'])[0])['values'])[0]) || null
 }
 
+/** Whether another node does not let go of a pod’s volume, by a fault about its workload; if so it is told. */
+export function isVolumeHeld(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod): boolean {
+  const about = `workload/${cluster.name}/${workload.namespace}/${workload.name}`
+  if (!sim.world.faults.some((fault) => fault.kind === 'volume-held' && fault.about === about))
+    return false
+  const volume = claimsOf(workload, pod)
+    .map((name) => claimNamed(cluster, pod.namespace, name))
+    .map((claim) => (claim ? volumeName(claim) : ''))
+    .find((name) => name !== '')
+  if (volume === undefined) return false
+  record(
+    sim,
+    cluster,
+    'Warning',
+    'FailedAttachVolume',
+    `pod/${pod.namespace}/${pod.name}`,
+    `Multi-Attach error for volume "${volume}" Volume is already exclusively attached to one node and can't be attached to another`,
+  )
+  return true
+}
+
 /** Why a node cannot reach a pod’s volumes, or null. */
 export function volumeRefusals(
   cluster: Cluster,

@@ -173,6 +173,7 @@ function controlPlaneLines(sim: Sim, cluster: Cluster): readonly Line[] {
     )?.since
   const slow = since('state-store-slow')
   const full = since('state-store-full')
+  const flooded = since('api-flooded')
   const silent = cluster.managed
     ? []
     : (sim.site(cluster.site)?.machines ?? []).filter(
@@ -197,6 +198,14 @@ function controlPlaneLines(sim: Sim, cluster: Cluster): readonly Line[] {
     ...(full === undefined
       ? []
       : every(sim, full, (at) => storeLine(at, 'etcdserver: mvcc: database space exceeded'))),
+    ...(flooded === undefined
+      ? []
+      : every(sim, flooded, (at) =>
+          agentLine(
+            at,
+            'wrap.go:54] "Request rejected by priority and fairness" verb="LIST" URI="/api/v1/pods" code=429 reason="Too many requests, please try again later"',
+          ),
+        )),
     ...silent.flatMap((machine) =>
       every(sim, machine.offSince ?? sim.now, (at) =>
         storeLine(at, 'prober detected unhealthy status', {

@@ -1,4 +1,5 @@
 /** One cluster: its nodes, objects and events, its access file, and the way to take it down. */
+import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
 import {
@@ -15,6 +16,7 @@ import { usualHealth } from '~/core/keeping'
 import { countText, GiB, numberText } from '~/core/units'
 import { healthBody, setHealth } from '~/server/watchers/health-policy'
 import { breath } from '~/server/breath'
+import { askedForm, field, jsonField } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -126,14 +128,16 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   }
 }
 
+const acting = z.object({ do: field(), policy: jsonField })
+
 export async function action({ request, params, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const form = await request.formData()
   return orRefused(async () => {
-    if (form.get('do') === 'access')
+    const asked = await askedForm(request, acting)
+    if (asked.do === 'access')
       return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
-    if (form.get('do') === 'health') {
-      const policy = healthBody.safeParse(JSON.parse(String(form.get('policy') ?? 'null')))
+    if (asked.do === 'health') {
+      const policy = healthBody.safeParse(asked.policy)
       if (!policy.success)
         throw new Refusal(
           'invalid',
@@ -142,7 +146,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       await setHealth(gyrarch, params.name, policy.data)
       return { refused: null }
     }
-    if (form.get('do') === 'take-down') {
+    if (asked.do === 'take-down') {
       const record = await gyrarch.changes.draft('cluster.takedown', { cluster: params.name })
       throw redirect(`/changes/${record.id}`)
     }

@@ -1,6 +1,6 @@
 /** What faults of what runs can be about: machines that carry nodes, workloads and services of clusters, rules of firewalls. */
 import { type FleetView, nodesOf } from '~/core/fleet'
-import type { ApiObject } from '~/core/objects'
+import { type ApiObject, record, records } from '~/core/objects'
 
 /** So many of a kind are offered. */
 const mostOffered = 500
@@ -32,6 +32,21 @@ export function daySubjects(
       )
       .slice(0, mostOffered)
   const workloads = ofKind('workload', ({ kind }) => workloadKinds.has(kind))
+  const budgets = ofKind('budget', ({ kind }) => kind === 'PodDisruptionBudget')
+  const mounting = ofKind('workload', (object) => {
+    const template = record(record(record(object)['spec'])['template'])
+    const volumes = records(record(template['spec'])['volumes'])
+    const claims = records(record(record(object)['spec'])['volumeClaimTemplates'])
+    return (
+      workloadKinds.has(object.kind) &&
+      (claims.length > 0 || volumes.some((volume) => 'persistentVolumeClaim' in volume))
+    )
+  })
+  const namespaces = [...listed].flatMap(([cluster, objects]) =>
+    objects
+      .filter(({ kind }) => kind === 'Namespace')
+      .map(({ metadata }) => `namespace/${cluster}/${metadata?.name ?? ''}`),
+  )
   const services = ofKind(
     'service',
     (object) => object.kind === 'Service' && object.metadata?.namespace !== 'default',
@@ -51,8 +66,22 @@ export function daySubjects(
     'not-answering': workloads,
     'process-hangs': workloads,
     'answers-fail': workloads,
+    'tag-withdrawn': workloads,
+    'registry-silent': workloads,
+    'registry-denies': workloads,
+    'pods-pinned': mounting,
+    'volume-held': mounting,
+    'budget-tightened': budgets,
+    'security-raised': namespaces,
+    'quota-cut': namespaces,
+    'architecture-wrong': workloads,
+    'members-lost': view.clusters
+      .filter(({ controlPlane }) => controlPlane.kind === 'own')
+      .map(({ name }) => `cluster/${name}`),
+    'api-flooded': clusters,
     'selector-turned': services,
     'port-turned': services,
+    'policy-closes': services,
     'gate-closes': nodes,
     'state-store-slow': clusters,
     'state-store-full': clusters,

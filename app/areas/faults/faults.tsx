@@ -1,14 +1,15 @@
 /** The fault tray: faults that can be put into the stand-ins, to practise and to test. */
+import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import { type FleetView, nodesOf } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
+import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Ago } from '../../parts/when'
 import { orRefused } from '../refusals'
-import { Refusal } from '~/server/changes/errors'
 import { daySubjects, mostNodesListed } from './day-subjects'
 import type { Route } from './+types/faults'
 import { Choice } from '../../kit/choice'
@@ -139,26 +140,21 @@ export async function loader({ context }: Route.LoaderArgs) {
   }
 }
 
+const times = 'It strikes between 1 and 10,000 times.'
+const acting = z.object({
+  end: field(),
+  fault: field(),
+  about: field(),
+  mode: z.enum(['transient', 'permanent']).default('permanent'),
+  times: z.coerce.number({ error: times }).int(times).min(1, times).max(10_000, times).default(1),
+})
+
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const form = await request.formData()
-  const text = (name: string): string => String(form.get(name) ?? '').slice(0, 300)
   return orRefused(async () => {
-    if (text('end') !== '') await gyrarch.endFault(text('end'))
-    else {
-      const times = Number(text('times') || '1')
-      if (!Number.isInteger(times) || times < 1 || times > 10_000)
-        throw new Refusal('invalid', 'It strikes between 1 and 10,000 times.', [
-          { path: 'times', says: 'give a whole number' },
-        ])
-      await gyrarch.putFault({
-        fault: text('fault'),
-        about: text('about'),
-        mode: text('mode') === 'transient' ? 'transient' : 'permanent',
-        times,
-        afterSeconds: 0,
-      })
-    }
+    const { end, ...fault } = await askedForm(request, acting)
+    if (end !== '') await gyrarch.endFault(end)
+    else await gyrarch.putFault({ ...fault, afterSeconds: 0 })
     return { refused: null }
   })
 }

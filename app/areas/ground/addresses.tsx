@@ -2,7 +2,6 @@
 import { useState } from 'react'
 import { useFetcher, useSearchParams } from 'react-router'
 import { addressBook, type BookEntry, carveFrom, carveSpan, collisions } from '~/core/fleet'
-import { readLedgerCsv } from '~/core/ground'
 import { Refusal } from '~/server/changes/errors'
 import { orRefused } from '../refusals'
 import { parseCidr } from '~/core/addresses'
@@ -69,7 +68,10 @@ export async function action({ request, context }: Route.ActionArgs) {
   return orRefused(async () => {
     const text = await request.text()
     if (text.length > 8_000_000) throw new Refusal('too-large', 'The file is larger than 8 MB.')
-    const { good, bad, alreadyKnown } = readLedgerCsv(text, await gyrarch.fleet.view())
+    const { good, bad, alreadyKnown } = await gyrarch.judges.ledger(
+      text,
+      await gyrarch.fleet.view(),
+    )
     return {
       refused: null,
       read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), alreadyKnown },

@@ -1,8 +1,10 @@
 /** The ground: sites with their zones, hosts, room and networks. */
+import { z } from 'zod'
 import { redirect, useNavigate, useSearchParams } from 'react-router'
 import { leftovers, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
 import { hostLoss } from '~/core/sizing'
 import { listText, numberText } from '~/core/units'
+import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { useKey } from '../../frame/keys'
@@ -105,14 +107,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
+const placing = z.object({ site: field(), release: field() })
+
 export async function action({ request, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
-  const form = await request.formData()
   return orRefused(async () => {
-    const record = await changes.draft('image.place', {
-      site: String(form.get('site') ?? ''),
-      release: String(form.get('release') ?? ''),
-    })
+    const record = await changes.draft('image.place', await askedForm(request, placing))
     throw redirect(`/changes/${record.id}`)
   })
 }

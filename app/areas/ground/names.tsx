@@ -1,12 +1,13 @@
 /** Name records of a site: what is served, what a zone file would change, and whether names lead where they should. */
+import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import type { RecordView } from '~/core/fleet'
 import { resolve } from '~/core/ground'
 import { countText } from '~/core/units'
-import { zoneAgainst } from '~/core/ground'
 import { Refusal } from '~/server/changes/errors'
+import { askedJson } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -60,19 +61,22 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
+const reading = z.object({
+  site: z.string().max(253),
+  text: z.string().max(4_000_000, 'The zone file is larger than 4 MB.'),
+})
+
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   return orRefused(async () => {
-    const { site: name, text } = (await request.json().catch(() => ({}))) as {
-      site?: unknown
-      text?: unknown
-    }
+    const { site: name, text } = await askedJson(request, reading)
     const site = (await gyrarch.fleet.view()).sites.find((site) => site.name === name)
-    if (!site || typeof text !== 'string')
-      throw new Refusal('invalid', 'Give a site and the text of a zone file.')
-    if (text.length > 4_000_000)
-      throw new Refusal('too-large', 'The zone file is larger than 4 MB.')
-    const { records, problems, change } = zoneAgainst(text, site)
+    if (!site) throw new Refusal('invalid', 'Give a site and the text of a zone file.')
+    const { records, problems, change } = await gyrarch.judges.zone(
+      text,
+      site.name,
+      await gyrarch.fleet.view(),
+    )
     return {
       refused: null,
       read: {

@@ -14,6 +14,7 @@ import { Ago, clockText } from '../../parts/when'
 import { bytesText, countText } from '~/core/units'
 import { orNotFound } from '../refusals'
 import type { Route } from './+types/observed'
+import { shown } from './shown'
 import { JournalTabs } from './tabs'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Observed · Journal · Gyrarch' }]
@@ -38,13 +39,6 @@ interface Row {
   readonly field: string
   readonly before: string
   readonly after: string
-}
-
-const shown = (value: unknown): string => {
-  if (value === null || value === undefined) return '—'
-  if (typeof value === 'string') return value
-  const text = JSON.stringify(value)
-  return text.length > 160 ? `${text.slice(0, 157)}…` : text
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {

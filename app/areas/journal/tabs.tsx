@@ -3,6 +3,7 @@ import { AreaTabs } from '../../parts/area-tabs'
 const views = [
   ['/journal', 'Lines'],
   ['/journal/observed', 'Observed'],
+  ['/journal/compare', 'Two moments'],
   ['/journal/estimates', 'Estimates'],
 ] as const
 

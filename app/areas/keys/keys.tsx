@@ -1,7 +1,9 @@
 /** SSH keys: made here or pasted. A private half is shown once, on the page that made it. */
+import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
+import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
@@ -27,29 +29,46 @@ export async function loader({ context }: Route.LoaderArgs) {
   }
 }
 
+const acting = z.object({
+  do: z.enum([
+    'credential-enter',
+    'credential-check',
+    'credential-remove',
+    'strike',
+    'paste',
+    'make',
+  ]),
+  site: field(),
+  name: field(),
+  secret: field(20_000),
+  until: field(),
+  publicKey: field(20_000),
+})
+
 export async function action({ request, context }: Route.ActionArgs) {
   const { keys, credentials } = context.get(gyrarchContext)
-  const form = await request.formData()
-  const text = (name: string): string => String(form.get(name) ?? '').slice(0, 20_000)
   return orRefused(async () => {
-    if (text('do') === 'credential-enter')
-      await credentials.enter({
-        site: text('site'),
-        name: text('name').trim(),
-        secret: text('secret'),
-        until: text('until'),
-      })
-    else if (text('do') === 'credential-check') await credentials.check(text('site'), text('name'))
-    else if (text('do') === 'credential-remove')
-      await credentials.remove(text('site'), text('name'))
-    else if (text('do') === 'strike') await keys.strike(text('name'))
-    else if (text('do') === 'paste') await keys.paste(text('name').trim(), text('publicKey'))
-    else
-      return {
-        refused: null,
-        fields: [],
-        made: { name: text('name').trim(), privateKey: await keys.make(text('name').trim()) },
-      }
+    const asked = await askedForm(request, acting)
+    const name = asked.name.trim()
+    switch (asked.do) {
+      case 'credential-enter':
+        await credentials.enter({ ...asked, name })
+        break
+      case 'credential-check':
+        await credentials.check(asked.site, asked.name)
+        break
+      case 'credential-remove':
+        await credentials.remove(asked.site, asked.name)
+        break
+      case 'strike':
+        await keys.strike(asked.name)
+        break
+      case 'paste':
+        await keys.paste(name, asked.publicKey)
+        break
+      case 'make':
+        return { refused: null, fields: [], made: { name, privateKey: await keys.make(name) } }
+    }
     return { refused: null, fields: [], made: null }
   })
 }

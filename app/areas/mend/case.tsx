@@ -1,9 +1,9 @@
 /** A case: its chain from cause to symptom, what was seen and when, what it could be, and what is proven to help. */
-import Button from '@mui/material/Button'
 import { useState } from 'react'
-import { useFetcher } from 'react-router'
 import { z } from 'zod'
 import { countText, durationText } from '~/core/units'
+import type { Gyrarch } from '~/server/gyrarch'
+import type { CaseRow } from '~/server/mend/case-row'
 import { caseTold, type CaseTold, evidenceOf, type Seen } from '~/server/mend/case-told'
 import { gyrarchContext } from '../../context'
 import { CauseChain } from '../../drawings/cause-chain'
@@ -11,14 +11,13 @@ import { Tracks } from '../../drawings/tracks'
 import type { Track } from '../../drawings/tracks-layout'
 import { Page } from '../../frame/page'
 import { Field } from '../../kit/field'
-import { SchemaForm, TextAt, useSchemaForm } from '../../kit/form'
-import { Refused } from '../../kit/notice'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
-import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
-import { To } from '../../parts/to'
-import { clockText, timeText } from '../../parts/when'
+import { timeText } from '../../parts/when'
+import { askedJson } from '../asked'
 import { orNotFound, orRefused } from '../refusals'
+import { CaseReason } from './case-reason'
+import { NodeInside } from './node-inside'
 import type { Route } from './+types/case'
 import './mend.css'
 
@@ -33,19 +32,35 @@ export async function loader({ params, context }: Route.LoaderArgs) {
   return {
     told,
     seen: await evidenceOf(gyrarch, row),
+    look: await lookOf(gyrarch, row),
     now: new Date(gyrarch.outside.now).toISOString(),
   }
+}
+
+/** The first node that suffers, or that the cause is about, as it is inside. */
+async function lookOf(gyrarch: Gyrarch, { cluster, about, troubles }: CaseRow) {
+  const ref = [about, ...troubles.map(({ subject }) => subject)].find((each) =>
+    each.startsWith('node/'),
+  )
+  const name = ref?.split('/')[1]
+  const look = name === undefined ? null : await gyrarch.observe.nodeLook(cluster, name)
+  return name !== undefined && look ? { name, ...look } : null
 }
 
 const written = z.object({
   who: z.string().max(200).optional(),
   note: z.string().max(10_000).optional(),
+  probe: z.literal(true).optional(),
 })
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const { who, note } = written.parse(await request.json())
   return orRefused(async () => {
+    const { who, note, probe } = await askedJson(request, written)
+    if (probe === true) {
+      await gyrarch.cases.probe(params.id, 'person')
+      return { refused: null }
+    }
     await gyrarch.cases.write(
       params.id,
       {
@@ -102,7 +117,7 @@ function CouldBe({ told }: { readonly told: CaseTold }) {
         <Row key={`${cause.cause} ${cause.about}`}>
           <Cell>
             <StateGlyph state={index === 0 ? 'broken' : 'strained'} />{' '}
-            <b className="mono">{cause.cause}</b> {cause.means}
+            <b className="mono">{cause.cause}</b> {cause.means === '' ? cause.says : cause.means}
           </Cell>
           <Cell className="mono">{nameOf(cause.about)}</Cell>
           <Cell className="share">
@@ -160,153 +175,8 @@ function Evidence({ seen }: { readonly seen: readonly Seen[] }) {
   )
 }
 
-const writing = z.object({ who: z.string(), note: z.string() })
-
-function Notes({ told }: { readonly told: CaseTold }) {
-  const fetcher = useFetcher<{ refused: string | null }>()
-  const form = useSchemaForm(writing, { who: told.who, note: '' })
-  return (
-    <div>
-      <h3>Notes</h3>
-      <ul className="case-notes">
-        {told.notes.map(({ at, by, says }) => (
-          <li key={`${at} ${says}`}>
-            <span className="soft">
-              {timeText(at)} {by}
-            </span>{' '}
-            {says}
-          </li>
-        ))}
-      </ul>
-      <SchemaForm
-        label="Write into the case"
-        form={form}
-        onSubmit={(values) => {
-          void fetcher.submit(values, { method: 'post', encType: 'application/json' })
-          form.reset({ who: values.who, note: '' })
-        }}
-      >
-        <TextAt path="who" label="Who is on it" width="100%" maxLength={200} />
-        <TextAt path="note" label="Note" width="100%" rows={2} maxLength={10_000} />
-        <Button type="submit" variant="outlined">
-          Write it down
-        </Button>
-      </SchemaForm>
-      <Refused says={fetcher.data?.refused} />
-    </div>
-  )
-}
-
-function Remedies({ told }: { readonly told: CaseTold }) {
-  if (told.state === 'closed')
-    return (
-      <p>
-        <StateGlyph state="well" /> {told.closedBy}
-      </p>
-    )
-  return (
-    <div>
-      <h3>What clears it</h3>
-      {told.remedies.length === 0 ? (
-        <p className="soft">Nothing is proven to help. What was seen may tell more.</p>
-      ) : (
-        told.remedies.map(({ says, because, change }, index) => (
-          <div className="remedy" key={says}>
-            <b>{says}</b>
-            <p>{because}</p>
-            {'kind' in change ? (
-              <DraftChange
-                kind={change.kind}
-                intent={change.intent}
-                variant={index === 0 ? 'contained' : 'outlined'}
-                title={says}
-              >
-                Draft it
-              </DraftChange>
-            ) : null}
-          </div>
-        ))
-      )}
-    </div>
-  )
-}
-
-function CaseReason({ told }: { readonly told: CaseTold }) {
-  return (
-    <>
-      <div>
-        <div className="about">
-          <span className="mono">{told.id}</span>
-          <span>case · {told.cluster}</span>
-        </div>
-        <h2>
-          <StateGlyph state={told.state === 'open' ? 'broken' : 'well'} />{' '}
-          {told.says === '' ? 'Cause not known yet' : told.says}
-        </h2>
-      </div>
-      <Remedies told={told} />
-      {told.next === null || told.state === 'closed' ? null : (
-        <div>
-          <h3>To be surer</h3>
-          <p>{told.next.says}</p>
-          <p>
-            <a href="#evidence">What was written so far</a>
-          </p>
-        </div>
-      )}
-      <div>
-        <h3>Who would notice</h3>
-        {told.notices.length === 0 ? (
-          <p className="soft">Nobody that is known calls it or waits for it.</p>
-        ) : (
-          <ul className="facts">
-            {told.notices.slice(0, 12).map(({ what, who, says }) => (
-              <li key={`${what} ${who} ${says}`}>
-                <span className="mono">{who}</span>
-                <span className="source">{says}</span>
-              </li>
-            ))}
-          </ul>
-        )}
-      </div>
-      <div>
-        <h3>It turned {clockText(told.since, { seconds: false })}</h3>
-        {told.before.length === 0 ? (
-          <p className="soft">No change ran in the six hours before.</p>
-        ) : (
-          <ul className="facts">
-            {told.before.map(({ id, label, at, isNear }) => (
-              <li key={id}>
-                <To path={`/changes/${id}`}>{label}</To>
-                <span className="source">
-                  {timeText(at)}
-                  {isNear ? ', near it' : ''}
-                </span>
-              </li>
-            ))}
-          </ul>
-        )}
-        <Button
-          component={To}
-          path="/fleet"
-          query={{ at: new Date(Date.parse(told.since) - 60_000).toISOString() }}
-          variant="outlined"
-        >
-          See the fleet a minute before
-        </Button>
-      </div>
-      <Notes key={told.who} told={told} />
-      <p>
-        <a href={`/api/v1/cases/${told.id}/export.md`} download>
-          The case as Markdown
-        </a>
-      </p>
-    </>
-  )
-}
-
 export default function Case({ loaderData }: Route.ComponentProps) {
-  const { told, seen, now } = loaderData
+  const { told, seen, look, now } = loaderData
   const [first] = told.causes
   const until = told.closedAt ?? now
   const lasted = (Date.parse(until) - Date.parse(told.since)) / 1000
@@ -347,6 +217,7 @@ export default function Case({ loaderData }: Route.ComponentProps) {
             </ul>
           </>
         )}
+        {look === null ? null : <NodeInside look={look} now={now} />}
         <Evidence seen={seen} />
       </div>
     </Page>

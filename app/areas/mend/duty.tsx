@@ -1,5 +1,8 @@
 /** For whoever is called: what is broken now, since when, by which cause, who is on it and what runs. */
+import { redirect } from 'react-router'
 import { countText, durationText, listText } from '~/core/units'
+import { caseBody } from '~/server/api/cases'
+import { caseId } from '~/server/mend/case-records'
 import { caseSummary } from '~/server/mend/case-told'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -8,11 +11,22 @@ import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { Ago } from '../../parts/when'
+import { askedJson } from '../asked'
+import { orRefused } from '../refusals'
 import { MendTabs } from './tabs'
 import type { Route } from './+types/duty'
 import './mend.css'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Mend · Gyrarch' }]
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const gyrarch = context.get(gyrarchContext)
+  return orRefused(async () => {
+    const { cluster, about } = await askedJson(request, caseBody)
+    const row = await gyrarch.cases.openFor(cluster, about, 'person')
+    throw redirect(`/mend/${caseId(row.number)}`)
+  })
+}
 
 const active = ['running', 'undoing', 'halted', 'waiting'] as const
 

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import { z } from 'zod'
-import { causeCodes } from '~/core/diagnosis'
+import { drillCauses } from '~/server/mend/drill-list'
 import { countText, durationText } from '~/core/units'
 import type { DrillState } from '~/server/mend/drills'
 import { gyrarchContext } from '../../context'
@@ -12,6 +12,7 @@ import { Choice } from '../../kit/choice'
 import { Notice, Refused } from '../../kit/notice'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
+import { askedJson } from '../asked'
 import { orRefused } from '../refusals'
 import { MendTabs } from './tabs'
 import type { Route } from './+types/practice'
@@ -31,13 +32,13 @@ export async function loader({ context }: Route.LoaderArgs) {
 const asked = z.union([
   z.strictObject({ do: z.literal('start'), name: z.string().max(100) }),
   z.strictObject({ do: z.enum(['hint', 'give-up']) }),
-  z.strictObject({ do: z.literal('name'), cause: z.enum(causeCodes) }),
+  z.strictObject({ do: z.literal('name'), cause: z.enum(drillCauses) }),
 ])
 
 export async function action({ request, context }: Route.ActionArgs) {
   const { drills } = context.get(gyrarchContext)
-  const act = asked.parse(await request.json())
   return orRefused(async () => {
+    const act = await askedJson(request, asked)
     if (act.do === 'start') await drills.start(act.name)
     else if (act.do === 'hint') await drills.hint()
     else if (act.do === 'name') await drills.name(act.cause)
@@ -111,7 +112,11 @@ function Current({ drill, now }: { readonly drill: DrillState; readonly now: str
         </h2>
         <p>{drill.story}</p>
         <p className="soft">{drill.goal}</p>
-        {drill.score === null ? null : <p>{drill.score} of 100</p>}
+        {drill.score === null ? null : (
+          <p>
+            {drill.score} of 100 · <To path={`/mend/practice/replay/${drill.number}`}>Replay it</To>
+          </p>
+        )}
         {drill.case === null ? null : (
           <p>
             <To path={`/mend/${drill.case}`}>Its case</To>
@@ -126,13 +131,13 @@ function Current({ drill, now }: { readonly drill: DrillState; readonly now: str
               label="Cause"
               value={cause}
               onChange={setCause}
-              options={causeCodes.map((code) => ({ value: code, says: code }))}
+              options={drillCauses.map((code) => ({ value: code, says: code }))}
               width="100%"
             />
             <Button
               variant="contained"
               disabled={isBusy || cause === ''}
-              onClick={() => act({ do: 'name', cause: cause as (typeof causeCodes)[number] })}
+              onClick={() => act({ do: 'name', cause: cause as (typeof drillCauses)[number] })}
             >
               Name it
             </Button>
@@ -185,6 +190,9 @@ export default function Practice({ loaderData }: Route.ComponentProps) {
           </Notice>
         ) : null}
         <Refused says={refused} />
+        <p>
+          <To path="/mend/practice/replay">Run-throughs to look at again</To>
+        </p>
         <ul className="duty-list" aria-label="Drills">
           {drills.map((drill) => (
             <li key={drill.name}>

@@ -4,6 +4,7 @@ import { AreaTabs } from '../../parts/area-tabs'
 const views = [
   ['/mend', 'on duty'],
   ['/mend/practice', 'practice'],
+  ['/mend/told', 'told'],
 ] as const
 
 export type MendView = (typeof views)[number][0]

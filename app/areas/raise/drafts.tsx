@@ -2,6 +2,7 @@
 import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { redirect, useFetcher, useSearchParams } from 'react-router'
+import { askedJson } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftButton } from '../../parts/draft-button'
@@ -58,12 +59,11 @@ export async function loader({ context }: Route.LoaderArgs) {
 export async function action({ request, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
   return orRefused(async () => {
-    const text = await request.text()
     if (request.headers.get('content-type')?.startsWith('application/json')) {
-      const read = setBody.safeParse(JSON.parse(text))
-      if (!read.success) throw new Refusal('invalid', 'Name at least two drafts.')
-      throw redirect(`/changes/${(await changes.draftSet(read.data.set)).id}`)
+      const { set } = await askedJson(request, setBody)
+      throw redirect(`/changes/${(await changes.draftSet(set)).id}`)
     }
+    const text = await request.text()
     if (text.length > fileLimit)
       throw new Refusal('too-large', 'The file is larger than 1 MiB. A draft is a few KiB.')
     const { kind, intent, title } = readDraftFile(text)

@@ -5,6 +5,8 @@ import { data, redirect, useFetcher, useNavigate } from 'react-router'
 import { patchDraft, type Remedy } from '~/core/changes'
 import { type RaiseIntent } from '~/core/provisioning'
 import { Refusal } from '~/server/changes/errors'
+import { askedJson } from '../asked'
+import { acting } from './sheet-asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { CopyButton } from '../../parts/copy-button'
@@ -48,7 +50,7 @@ export async function loader({ params, context }: Route.LoaderArgs) {
     intent,
     view: draftSlice(view, intent.site),
     expectations: view.expectations ?? [],
-    windows: windowsFor(gyrarch.changes.read(record.kind, record.intent), view),
+    windows: windowsFor(record.subjects, view),
     now: view.now,
     aim: `site/${intent.site}`,
   }
@@ -56,58 +58,47 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { changes } = context.get(gyrarchContext)
-  const wanted = (await request.json().catch(() => ({}))) as {
-    do?: string
-    kind?: string
-    intent?: unknown
-    title?: string | null
-    version?: number
-    accept?: string[]
-    planDigest?: string
-    at?: string
-    window?: string
-  }
   return orRefused(async () => {
+    const wanted = await askedJson(request, acting)
     switch (wanted.do) {
       case 'keep': {
         const record = await changes.amend(
           params.id,
           wanted.intent,
-          typeof wanted.version === 'number' ? wanted.version : null,
+          wanted.version ?? null,
           wanted.title,
         )
         return { refused: null, fields: [], version: record.version }
       }
       case 'run': {
         await changes.run(params.id, {
-          accept: Array.isArray(wanted.accept) ? wanted.accept : [],
+          accept: wanted.accept,
           planDigest: wanted.planDigest,
         })
         throw redirect(`/changes/${params.id}`)
       }
       case 'schedule': {
         await changes.schedule(params.id, {
-          accept: Array.isArray(wanted.accept) ? wanted.accept : [],
+          accept: wanted.accept,
           planDigest: wanted.planDigest,
-          ...(typeof wanted.at === 'string' ? { at: wanted.at } : {}),
-          ...(typeof wanted.window === 'string' ? { window: wanted.window } : {}),
+          at: wanted.at,
+          window: wanted.window,
         })
         throw redirect(`/changes/${params.id}`)
       }
       case 'draft': {
-        const change = await changes.draft(String(wanted.kind), wanted.intent)
+        const change = await changes.draft(wanted.kind, wanted.intent)
         // The page goes there itself: a page that is just being read anew drops where an answer leads.
         return { refused: null, fields: [], drafted: change.id }
       }
       case 'template': {
-        const { name, says, open } = wanted as { name?: unknown; says?: unknown; open?: unknown }
         const record = await changes.get(params.id)
         const kept = await context.get(gyrarchContext).templates.keep({
-          name: String(name ?? '').slice(0, 80),
-          says: String(says ?? '').slice(0, 300),
+          name: wanted.name,
+          says: wanted.says,
           kind: record.kind,
           intent: record.intent,
-          open: Array.isArray(open) ? open.map(String) : [],
+          open: wanted.open,
         })
         return { refused: null, fields: [], kept: kept.name }
       }

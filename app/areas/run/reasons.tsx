@@ -4,6 +4,7 @@ import { useFetcher, useNavigate } from 'react-router'
 import { lateness } from '~/core/changes'
 import { durationText } from '~/core/units'
 import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
+import { CaseButton } from '../../parts/case-button'
 import { PlanSummary } from '../../parts/plan'
 import { StateGlyph } from '../../parts/state'
 import { To, useAddress } from '../../parts/to'
@@ -166,8 +167,10 @@ export function RunReason({
   record,
   cluster,
   then,
+  openCase,
 }: {
   readonly record: ChangeRecord
+  readonly openCase: string | null
   readonly cluster: string | null
   readonly then: Then | null
 }) {
@@ -181,6 +184,16 @@ export function RunReason({
         <h2 style={{ marginTop: 4 }}>{headline(record)}</h2>
         <Miss record={record} />
       </div>
+      {record.state === 'halted' || openCase !== null ? (
+        <div className="acts">
+          <CaseButton
+            id={openCase}
+            subject={{ cluster: '', about: `run/${record.id}` }}
+            variant="outlined"
+            hasKey
+          />
+        </div>
+      ) : null}
       {record.proof ? (
         <div>
           <h3>Proof</h3>

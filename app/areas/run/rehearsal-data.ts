@@ -1,4 +1,6 @@
 /** The rehearsal of a change: as it stands, begun, given up. */
+import { z } from 'zod'
+import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { orNotFound, orRefused } from '../refusals'
 import type { Route } from './+types/rehearsal-data'
@@ -10,11 +12,9 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { rehearsals } = context.get(gyrarchContext)
-  const form = await request.formData()
   return orRefused(async () => {
-    await (form.get('do') === 'give-up'
-      ? rehearsals.cancel(params.id)
-      : rehearsals.begin(params.id))
+    const asked = await askedForm(request, z.object({ do: field() }))
+    await (asked.do === 'give-up' ? rehearsals.cancel(params.id) : rehearsals.begin(params.id))
     return { refused: null, fields: [] }
   })
 }

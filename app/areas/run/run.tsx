@@ -9,6 +9,8 @@ import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { Refusal } from '~/server/changes/errors'
 import { verdictsFor } from '~/server/changes/verdicts'
 import { noticesOfChange } from '~/server/mend/notices-of-change'
+import { askedForm } from '../asked'
+import { acting } from './run-asked'
 import { gyrarchContext } from '../../context'
 import { Timeline } from '../../drawings/timeline'
 import { timelineLayout } from '../../drawings/timeline-layout'
@@ -137,11 +139,10 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     verdicts: await verdictsFor(gyrarch, record, request.signal),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
     windows:
-      record.state === 'draft'
-        ? windowsFor(gyrarch.changes.read(record.kind, record.intent), await gyrarch.fleet.view())
-        : [],
+      record.state === 'draft' ? windowsFor(record.subjects, await gyrarch.fleet.view()) : [],
     then: await thenOf(gyrarch, url.searchParams.get('then')),
     record,
+    openCase: await gyrarch.cases.openAbout(`run/${record.id}`),
     wayBack:
       record.state === 'draft'
         ? { later: [], whyNot: null }
@@ -155,37 +156,33 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
 export async function action({ request, params, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { changes } = gyrarch
-  const form = await request.formData()
-  const text = (name: string): string | undefined => {
-    const value = form.get(name)
-    return typeof value === 'string' && value !== '' ? value : undefined
-  }
-  const confirm = form.getAll('confirm').map(String)
   return orRefused(async () => {
-    switch (text('do')) {
+    const asked = await askedForm(request, acting)
+    const { confirm, accept } = asked
+    switch (asked.do) {
       case 'run':
         await changes.run(params.id, {
-          accept: form.getAll('accept').map(String),
+          accept,
           confirm,
-          planDigest: text('planDigest'),
+          planDigest: asked.planDigest,
         })
         break
       case 'retry':
         await changes.retry(params.id, confirm)
         break
       case 'take-back':
-        await changes.takeBack(params.id, confirm, form.getAll('with').map(String))
+        await changes.takeBack(params.id, confirm, asked.with)
         break
       case 'give-up':
         await changes.giveUp(params.id)
         break
       case 'schedule':
         await changes.schedule(params.id, {
-          accept: form.getAll('accept').map(String),
+          accept,
           confirm,
-          planDigest: text('planDigest'),
-          at: text('at'),
-          window: text('window'),
+          planDigest: asked.planDigest,
+          at: asked.at,
+          window: asked.window,
         })
         break
       case 'unschedule':
@@ -195,25 +192,25 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         await changes.unqueue(params.id)
         break
       case 'amend':
-        await changes.amend(params.id, JSON.parse(text('intent') ?? 'null'), null)
+        await changes.amend(params.id, asked.intent, null)
         break
       case 'join-call':
-        await gyrarch.joins.runOnStandIn(params.id, text('machine') ?? '')
+        await gyrarch.joins.runOnStandIn(params.id, asked.machine)
         break
       case 'join-renew':
-        await gyrarch.joins.renew(params.id, text('machine') ?? '')
+        await gyrarch.joins.renew(params.id, asked.machine)
         break
       case 'discard':
         await changes.discard(params.id)
         throw redirect(`/raise?discarded=${params.id}`)
       case 'amend-and-go-on': {
-        await changes.amend(params.id, JSON.parse(text('intent') ?? 'null'), null)
+        await changes.amend(params.id, asked.intent, null)
         await changes.retry(params.id, confirm)
         break
       }
       case 'draft-anew': {
         const record = await changes.find(params.id)
-        const anew = await changes.draft(record.kind, JSON.parse(text('intent') ?? 'null'))
+        const anew = await changes.draft(record.kind, asked.intent)
         await changes.takeBack(params.id, confirm)
         throw redirect(`/raise/${anew.id}`)
       }
@@ -264,6 +261,7 @@ function OneRun({
   missing,
   choices,
   notices,
+  openCase,
   verdicts,
   then,
   wayBack,
@@ -309,7 +307,7 @@ function OneRun({
           {selected ? (
             <StepReason step={selected} record={record} now={now} />
           ) : (
-            <RunReason record={record} cluster={cluster} then={then} />
+            <RunReason record={record} cluster={cluster} then={then} openCase={openCase} />
           )}
           <Noticed notices={notices} />
           <Actions record={record} wayBack={wayBack} windows={windows} now={givenNow} />

@@ -1,12 +1,11 @@
 /** The windows into which a draft can be scheduled. */
 import type { FleetView } from '~/core/fleet'
-import type { Draft } from '~/core/kinds'
 import { isCovered, nextOccurrence, windowsOf } from '~/core/windows'
 import { clustersTouched } from '~/server/changes/schedule'
 import type { WindowChoice } from '../../parts/later'
 
-export function windowsFor(draft: Draft, view: FleetView): readonly WindowChoice[] {
-  const touched = new Set(clustersTouched(draft, view))
+export function windowsFor(subjects: readonly string[], view: FleetView): readonly WindowChoice[] {
+  const touched = new Set(clustersTouched(subjects, view))
   return windowsOf(view)
     .filter((window) =>
       view.clusters

@@ -1,19 +1,13 @@
 /** Manifests: written or dropped, checked as they are typed, compared with what lives in the aim, and drafted as a change. */
+import { z } from 'zod'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { writeYaml } from '~/core/objects'
 import { clusterOf } from '~/core/fleet'
-import {
-  changesOf,
-  applyIntent,
-  objectKey,
-  objectText,
-  parseManifests,
-  tidied,
-  type WrittenObject,
-} from '~/core/manifests'
+import { objectKey, objectText, parseManifests, tidied, type WrittenObject } from '~/core/manifests'
 import { fieldText } from '~/core/objects'
 import { countText } from '~/core/units'
+import { askedJson } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -65,29 +59,31 @@ const valueText = (value: unknown): string => {
   return JSON.stringify(value)
 }
 
+const acting = z.object({
+  do: z.string().max(40).optional(),
+  cluster: z.string().max(253).default(''),
+  text: z.string().default(''),
+  manager: z.string().max(128).optional(),
+  name: z.string().max(80).default(''),
+})
+
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const wanted = (await request.json().catch(() => ({}))) as {
-    do?: unknown
-    cluster?: unknown
-    text?: unknown
-    manager?: unknown
-    name?: unknown
-  }
   return orRefused(async (): Promise<Preview> => {
+    const wanted = await askedJson(request, acting)
     if (wanted.do === 'keep-layers') {
-      await gyrarch.layers.keep(String(wanted.name ?? ''), String(wanted.text ?? ''))
-      return { kept: String(wanted.name) }
+      await gyrarch.layers.keep(wanted.name, wanted.text)
+      return { kept: wanted.name }
     }
     const draft = gyrarch.changes.read('manifest.apply', {
       cluster: wanted.cluster,
       text: wanted.text,
-      ...(typeof wanted.manager === 'string' ? { manager: wanted.manager } : {}),
+      manager: wanted.manager,
     })
-    const view = await gyrarch.changes.viewFor(draft)
+    const { findings, changes } = await gyrarch.judges.applied(draft)
     return {
-      findings: draft.findings(view).map(({ key, level, says }) => ({ key, level, says })),
-      changes: changesOf(applyIntent.parse(draft.intent), view).map((change) => ({
+      findings: findings.map(({ key, level, says }) => ({ key, level, says })),
+      changes: changes.map((change) => ({
         key: change.key,
         says: objectText(change.object),
         kind: change.kind,

@@ -1,4 +1,5 @@
 /** Spend: what the coming month costs, by cluster, pool and namespace, with the idle share; and what else it could be. */
+import { z } from 'zod'
 import { redirect, useFetcher, useNavigate } from 'react-router'
 import { clusterOf, type ClusterView, nodesOf, siteOf } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
@@ -13,6 +14,7 @@ import {
 } from '~/core/spend'
 import { moneyText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
+import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { type Column, Table } from '../../kit/table/table'
@@ -90,11 +92,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
+const mostText = 4 * 1024 * 1024
+
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const form = await request.formData()
   return orRefused(async () => {
-    const { good, bad } = readPrices(String(form.get('text') ?? ''), await gyrarch.fleet.view())
+    const form = await askedForm(request, z.object({ text: field(mostText) }))
+    const { good, bad } = readPrices(form.text, await gyrarch.fleet.view())
     if (good.length === 0) return { bad, refused: 'No line of it is a price.' }
     const record = await gyrarch.changes.draft('spend.prices', { prices: good })
     if (bad.length > 0) return { bad, drafted: record.id, refused: null }
@@ -117,7 +121,7 @@ function PriceBook() {
       <Drop
         what="price book"
         accept={{ 'text/csv': ['.csv'] }}
-        maxBytes={4 * 1024 * 1024}
+        maxBytes={mostText}
         refused={fetcher.data?.refused}
         onText={(text) => void fetcher.submit({ text }, { method: 'post' })}
       />

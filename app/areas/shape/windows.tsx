@@ -2,7 +2,6 @@
 import { useFetcher } from 'react-router'
 import { coveredBy, nextOccurrence, occurrencesOf, uncovered, windowsOf } from '~/core/windows'
 import { durationText, isoTime, listText } from '~/core/units'
-import { readCalendar } from '~/server/windows/icalendar'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Drop } from '../../kit/drop'
@@ -52,8 +51,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 }
 
 /** Reads a calendar that was dropped. */
-export async function action({ request }: Route.ActionArgs) {
-  return orRefused(async () => ({ ...readCalendar(await request.text()), refused: null }))
+export async function action({ request, context }: Route.ActionArgs) {
+  const { judges } = context.get(gyrarchContext)
+  return orRefused(async () => ({
+    ...(await judges.calendar(await request.text())),
+    refused: null,
+  }))
 }
 
 type Row = Route.ComponentProps['loaderData']['windows'][number]

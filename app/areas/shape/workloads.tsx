@@ -5,6 +5,8 @@ import { useFetcher, useNavigate, useSearchParams } from 'react-router'
 import { probeKinds, workloadsIn, type WorkloadFact } from '~/core/fleet'
 import { revisionsOf } from '~/core/manifests'
 import { podLog, probePod } from '~/server/access/pods'
+import { askedForm } from '../asked'
+import { acting } from './workloads-asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -82,15 +84,14 @@ const order = { broken: 0, strained: 1, working: 2, well: 3, resting: 4 } as con
 
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const form = await request.formData()
-  const of = (name: string): string => String(form.get(name) ?? '')
   return orRefused(async () => {
-    if (of('do') === 'log')
-      return { lines: await podLog(gyrarch, of('cluster'), of('pod'), 60), refused: null }
-    const kind = probeKinds.find((probeKind) => probeKind === of('probe'))
+    const of = await askedForm(request, acting)
+    if (of.do === 'log')
+      return { lines: await podLog(gyrarch, of.cluster, of.pod, 60), refused: null }
+    const kind = probeKinds.find((probeKind) => probeKind === of.probe)
     if (!kind) return { lines: ['There is no such probe.'], refused: null }
     return {
-      ...(await probePod(gyrarch, of('cluster'), of('pod'), kind, of('target'))),
+      ...(await probePod(gyrarch, of.cluster, of.pod, kind, of.target)),
       refused: null,
     }
   })

@@ -2,6 +2,7 @@
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher, useNavigate } from 'react-router'
+import { CaseButton } from '../../parts/case-button'
 import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import './wire.css'
@@ -104,6 +105,13 @@ export function Kept({ rows }: { readonly rows: Data['kept'] }) {
           </Cell>
           <Cell>
             <span className="acts">
+              {row.now?.holds === false || row.case !== null ? (
+                <CaseButton
+                  id={row.case}
+                  subject={{ cluster: '', about: `expectation/${row.name}` }}
+                  variant="text"
+                />
+              ) : null}
               <Button
                 variant="text"
                 onClick={() =>

@@ -14,12 +14,15 @@ import {
   walkAnswer,
   walkRemedies,
   walkWorldOf,
+  type Expected,
 } from '~/core/wire'
 import { formatAddress } from '~/core/addresses'
-import { type FleetView, whoHolds } from '~/core/fleet'
+import { type ExpectationView, type FleetView, whoHolds } from '~/core/fleet'
 import { byText, changeFor } from '~/core/wire/changes'
 import { countText } from '~/core/units'
 import { breath } from '~/server/breath'
+import type { Gyrarch } from '~/server/gyrarch'
+import { askedJson } from '../asked'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
@@ -28,13 +31,12 @@ import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
 import { WireTabs } from './tabs'
-import { aimed } from './wire-data'
+import { aimed, keepingAsked, protocols } from './wire-data'
 import './wire.css'
 import { fleetAsked } from '../moment'
 import { SinceWhen } from '../../parts/since-when'
 import type { Route } from './+types/walk'
-import { keptQuery } from './kept'
-import { Keep, Kept } from './kept'
+import { Keep, Kept, keptQuery } from './kept'
 import { AskForm } from '../../kit/ask-form'
 import { Choice } from '../../kit/choice'
 import { Notice } from '../../kit/notice'
@@ -43,7 +45,19 @@ import { SuggestField } from '../../kit/suggest-field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Packet walk · Gyrarch' }]
 
-const protocols = ['TCP', 'UDP', 'SCTP'] as const
+/** Kept walks with whether they hold, and the case that is open about each. */
+const keptNow = (
+  gyrarch: Gyrarch,
+  kept: readonly ExpectationView[],
+  held: ReadonlyMap<string, Expected>,
+) =>
+  Promise.all(
+    kept.map(async (expectation) => ({
+      ...expectation,
+      now: held.get(expectation.name) ?? null,
+      case: await gyrarch.cases.openAbout(`expectation/${expectation.name}`),
+    })),
+  )
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -119,18 +133,15 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         ? { name: walkRead.walk.peer.name, accepts: walkRead.walk.peer.given.accepts ?? null }
         : null,
     choices: endChoices(view, aim).slice(0, 400),
-    kept: (view.expectations ?? []).map((expectation) => ({
-      ...expectation,
-      now: held.get(expectation.name) ?? null,
-    })),
+    kept: await keptNow(gyrarch, view.expectations ?? [], held),
   }
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   return orRefused(async () => {
-    const given = (await request.json().catch(() => ({}))) as { keep?: unknown; remove?: unknown }
-    if (typeof given.remove === 'string') await gyrarch.expectations.remove(given.remove)
+    const given = await askedJson(request, keepingAsked)
+    if (given.remove !== undefined) await gyrarch.expectations.remove(given.remove)
     else await gyrarch.expectations.keep(given.keep)
     return { refused: null }
   })

@@ -1,7 +1,14 @@
 /** What the pages of Wire have in common: the aimed cluster with its site, and the picture in which walks are made. */
+import { z } from 'zod'
 import { clusterOf, type ClusterView, type FleetView, siteOf, type SiteView } from '~/core/fleet'
 import type { Gyrarch } from '~/server/gyrarch'
 import { fleetAsked } from '../moment'
+
+/** What the action of the walk is asked: a walk to keep, or a kept one to remove. */
+export const keepingAsked = z.object({
+  keep: z.unknown().optional(),
+  remove: z.string().max(100).optional(),
+})
 
 export interface Aimed {
   readonly view: FleetView
@@ -37,3 +44,5 @@ export async function aimed(gyrarch: Gyrarch, request: Request): Promise<Aimed> 
     site: matchingCluster ? (siteOf(view, matchingCluster.site) ?? null) : null,
   }
 }
+
+export const protocols = ['TCP', 'UDP', 'SCTP'] as const

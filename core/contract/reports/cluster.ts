@@ -134,6 +134,23 @@ export const usageReport = z.object({
 })
 export type UsageReport = Told<z.infer<typeof usageReport>>
 
+/** How a node is inside, as somebody on it would read it. */
+export const nodeLookReport = z.object({
+  services: z.array(
+    z.object({
+      name: z.string(),
+      state: z.enum(['running', 'failed', 'stopped', 'ended']),
+      since: z.string(),
+    }),
+  ),
+  disks: z.array(z.object({ mount: z.string(), bytes: z.number(), usedBytes: z.number() })),
+  addresses: z.array(z.object({ network: z.string(), address: z.string() })),
+  certificates: z.array(z.object({ name: z.string(), until: z.string() })),
+  /** Its own clock, and how far that is from the right time (negative: behind). */
+  time: z.object({ at: z.string(), offBySeconds: z.number() }),
+})
+export type NodeLook = Told<z.infer<typeof nodeLookReport>>
+
 export const probeKinds = [
   'look-up',
   'connect',

@@ -10,6 +10,8 @@ export {
   type LoadPoint,
   type NodeReport,
   nodeReport,
+  type NodeLook,
+  nodeLookReport,
   type ProbeAnswer,
   probeAnswer,
   type ProbeKind,

@@ -1,7 +1,7 @@
 /** Conversions held against transformations of plain values, in every way of writing, with nothing else changed. */
 import { describe, expect, it } from 'vitest'
-import { parseAllDocuments, stringify as written, type ToStringOptions } from 'yaml'
-import { apiYaml } from '../../objects'
+import { stringify as written, type ToStringOptions } from 'yaml'
+import { apiDocuments } from '../../objects'
 import { seeded } from '../../units'
 import { convertManifests } from '.'
 
@@ -10,10 +10,7 @@ type Json = Record<string, unknown>
 const stringify = (value: unknown, options: ToStringOptions): string =>
   written(value, { version: '1.1', ...options })
 
-const parsed = (text: string): unknown[] =>
-  [...(parseAllDocuments(text, apiYaml) as Iterable<{ toJS(): unknown }>)].map((document) =>
-    document.toJS(),
-  )
+const parsed = (text: string): unknown[] => apiDocuments(text).map((document) => document.toJS())
 
 // Ways of writing the same
 

@@ -1,15 +1,6 @@
 /** A mapping with entries renamed, taken out and written anew: whatever is left of it stays as it was written. */
-import {
-  isAlias,
-  isCollection,
-  isMap,
-  isScalar,
-  type Pair,
-  parseDocument,
-  type Scalar,
-  type YAMLMap,
-} from 'yaml'
-import { apiYaml } from '../../objects'
+import { isAlias, isCollection, isMap, isScalar, type Pair, type Scalar, type YAMLMap } from 'yaml'
+import { apiDocument } from '../../objects'
 import { blockLines, type FlowStyle, flowEntry, type Fresh, isTaken, type Taken } from './fresh'
 
 /** The source with all edits made, from one offset to another; of one mapping without the edits of that mapping itself. */
@@ -216,7 +207,7 @@ export class EditedMap {
   private blockValue(pair: Pair): unknown {
     const { inline, below } = this.takenLines(pair)
     const [only] = Object.values(
-      (parseDocument([`it:${inline}`, ...below].join('\n'), apiYaml).toJS() ?? {}) as object,
+      (apiDocument([`it:${inline}`, ...below].join('\n')).toJS() ?? {}) as object,
     ) as unknown[]
     return only ?? null
   }

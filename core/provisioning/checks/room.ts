@@ -165,13 +165,18 @@ export const checkHostRoom: Check = (planned) => {
         ]
       : [],
   )
-  const room = hallRoom(
-    site.hosts,
-    site.machines,
-    [...pending, ...wishes],
-    site.overcommit,
-    site.reservePerZone > 0,
-  )
+  const keepsReserve = site.reservePerZone > 0
+  // What runs have reserved stands before what is drafted: none of it is given up for a better packing.
+  const soon = hallRoom(site.hosts, site.machines, pending, site.overcommit, keepsReserve)
+  const hostOf = new Map(soon.placed.map(({ name, host }) => [name, host]))
+  const occupied = [
+    ...site.machines,
+    ...pending.flatMap((machine) => {
+      const host = hostOf.get(machine.name)
+      return host === undefined ? [] : [{ ...machine, host }]
+    }),
+  ]
+  const room = hallRoom(site.hosts, occupied, wishes, site.overcommit, keepsReserve)
   const wished = new Map(wishes.map((request) => [request.name, request]))
   const unfit = room.unfit.filter(({ name }) => wished.has(name))
   const first = unfit[0]
@@ -218,10 +223,10 @@ export const checkHostRoom: Check = (planned) => {
           (kept) =>
             hallRoom(
               site.hosts,
-              site.machines,
-              [...pending, ...wishes.filter((request) => kept(request.name))],
+              occupied,
+              wishes.filter((request) => kept(request.name)),
               site.overcommit,
-              site.reservePerZone > 0,
+              keepsReserve,
             ).unfit.length === 0,
         ),
         ...smallerSize(planned),

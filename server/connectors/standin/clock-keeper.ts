@@ -26,4 +26,6 @@ export interface OutsideOptions {
   readonly seed?: number
   /** The newest clock time that Gyrarch’s records know (ms): the stand-ins never wake up before it. */
   readonly notBefore: number
+  /** Whether a world may be made where none is stored; else that is a loss, and refused. */
+  readonly mayBegin?: boolean
 }

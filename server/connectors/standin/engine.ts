@@ -9,6 +9,7 @@ import type {
   LoadPoint,
   MeteredThing,
   PeerReport,
+  NodeLook,
   ProbeAnswer,
   ProbeKind,
   SiteReport,
@@ -31,6 +32,7 @@ import {
   objectsOf,
   type Operation,
   nodeLog,
+  nodeLook,
   peersOf,
   podLog,
   type PossibleFault,
@@ -111,6 +113,7 @@ export interface Asks {
     ask: { cluster: string; node: string | null; lines: number }
     answer: readonly string[] | null
   }
+  nodeLook: { ask: { cluster: string; node: string }; answer: NodeLook | null }
   probe: {
     ask: { cluster: string; pod: string; kind: ProbeKind; target: string }
     answer: ProbeAnswer | null
@@ -234,6 +237,8 @@ export class Engine {
         return podLog(this.sim, question.cluster, question.pod, question.lines)
       case 'nodeLog':
         return nodeLog(this.sim, question.cluster, question.node, question.lines)
+      case 'nodeLook':
+        return nodeLook(this.sim, question.cluster, question.node)
       case 'probe':
         return probe(this.sim, question.cluster, question.pod, question.kind, question.target)
       case 'credential':

@@ -6,6 +6,7 @@ import type {
   LoadPoint,
   MeteredThing,
   PeerReport,
+  NodeLook,
   ProbeAnswer,
   ProbeKind,
   SiteReport,
@@ -89,6 +90,11 @@ export abstract class Observed {
   /** What the services of a node have written lately, or of the control plane. */
   nodeLog(cluster: string, node: string | null, lines: number): Promise<readonly string[] | null> {
     return this.inLane(() => this.link.ask('nodeLog', { cluster, node, lines }))
+  }
+
+  /** How a node is inside. */
+  nodeLook(cluster: string, node: string): Promise<NodeLook | null> {
+    return this.inLane(() => this.link.ask('nodeLook', { cluster, node }))
   }
 
   /** Asks a pod from inside. */

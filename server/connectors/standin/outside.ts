@@ -17,6 +17,7 @@ import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
 import { StandinStore } from './store'
 import { Observed } from './observed'
+import { StartRefusal } from '~/server/records/start-refusal'
 import { type ClockKeeper, type OutsideOptions, type Speed, speeds } from './clock-keeper'
 import { isSlice, outcomeOf } from './outcome'
 
@@ -37,6 +38,8 @@ export class Outside extends Observed implements Connector, Observe {
   private processed = 0
   private speedNow: Speed = 1
   private calmNow = true
+  /** Whether it was calm, and no person, that made the clock faster. */
+  private hurried = false
   private timer: NodeJS.Timeout | null = null
   private base = { clock: 0, wall: 0 }
   private saved = { processed: 0, wall: 0, clock: 0 }
@@ -54,6 +57,12 @@ export class Outside extends Observed implements Connector, Observe {
     const outside = new Outside(options.link, store)
     const start = Date.parse(options.scenario.start)
     if ((await store.mark('clock')) === null) {
+      if (options.mayBegin === false) {
+        await store.close()
+        throw new StartRefusal(
+          `${join(options.dir, 'standin.sqlite')} holds no world although there are records of one. Put the whole set back with \`npm run restore\`, or begin anew in another folder with --data.`,
+        )
+      }
       const seed = options.seed ?? 20_260_302
       await options.link.ask('build', {
         scenario: options.scenario,
@@ -74,6 +83,7 @@ export class Outside extends Observed implements Connector, Observe {
     const speed = Number((await store.mark('speed')) ?? 1)
     outside.speedNow = speeds.find((existingSpeed) => existingSpeed === speed) ?? 1
     outside.calmNow = (await store.mark('calm')) !== 'no'
+    outside.hurried = (await store.mark('hurried')) === 'yes'
     outside.saved = { processed: outside.processed, wall: Date.now(), clock: outside.nowMs }
     return outside
   }
@@ -116,10 +126,16 @@ export class Outside extends Observed implements Connector, Observe {
     return this.slip
   }
 
-  async setSpeed(speed: Speed): Promise<void> {
+  /** A person’s choice: calm leaves it as it is. */
+  setSpeed(speed: Speed): Promise<void> {
+    return this.takeSpeed(speed, false)
+  }
+
+  private async takeSpeed(speed: Speed, hurried: boolean): Promise<void> {
     this.speedNow = speed
+    this.hurried = hurried
     this.rebase()
-    await this.store.setMarks({ speed: String(speed) })
+    await this.store.setMarks({ speed: String(speed), hurried: hurried ? 'yes' : 'no' })
     this.keeper?.clock()
   }
 
@@ -129,11 +145,11 @@ export class Outside extends Observed implements Connector, Observe {
     this.keeper?.clock()
   }
 
-  /** A change has begun or all have ended: while calm, the clock hurries only in between. A paused clock stays paused. */
+  /** A change has begun or all have ended: while calm, the clock hurries only in between. What a person chose meanwhile stays. */
   async busy(isBusy: boolean): Promise<void> {
     if (!this.calmNow || this.speedNow === 0) return
-    if (isBusy && this.speedNow < 60) await this.setSpeed(60)
-    if (!isBusy && this.speedNow > 1) await this.setSpeed(1)
+    if (isBusy && this.speedNow < 60) await this.takeSpeed(60, true)
+    if (!isBusy && this.hurried) await this.takeSpeed(1, false)
   }
 
   /** Runs the clock ahead by `seconds`, whatever its speed; resolves when it has got there. */

@@ -1,5 +1,7 @@
-/** Computations with large inputs: the body is read, computed and written in one place, so that none of it passes the event loop. */
-import { refuseIssues } from '../changes/errors'
+/** A computation from the bytes of a body to the text of an answer, in one place, so that none of it passes the event loop. */
+import { jsonOf } from '../bodies/json'
+import type { JsonLimits } from '../bodies/limits'
+import { Refusal, refuseIssues } from '../changes/errors'
 import { computationNamed } from './computations'
 
 export type TextAnswer =
@@ -11,28 +13,33 @@ export type TextAnswer =
       readonly tooLarge: boolean
     }
 
-const refused = (says: string, path = ''): TextAnswer => ({
+const asAnswer = ({ code, message, fields }: Refusal): TextAnswer => ({
+  ok: false,
+  says: message,
+  fields,
+  tooLarge: code === 'too-large',
+})
+
+const refused = (says: string): TextAnswer => ({
   ok: false,
   says,
-  fields: [{ path, says }],
+  fields: [{ path: '', says }],
   tooLarge: false,
 })
 
 /** From the bytes of a body to the text of the answer, or to why there is none. */
-export function computeText(name: string, body: Uint8Array): TextAnswer {
+export function computeText(name: string, body: Uint8Array, limits: JsonLimits): TextAnswer {
   const computation = computationNamed(name)
   if (!computation) return refused(`There is no computation ${name.slice(0, 80)}.`)
   let given: unknown
   try {
-    given = JSON.parse(new TextDecoder('utf-8', { fatal: true }).decode(body))
-  } catch {
-    return refused('The body is not valid JSON.')
+    given = jsonOf(body, limits)
+  } catch (error) {
+    if (error instanceof Refusal) return asAnswer(error)
+    throw error
   }
   const read = computation.input.safeParse(given)
-  if (!read.success) {
-    const refusal = refuseIssues(read.error.issues)
-    return { ok: false, says: refusal.message, fields: refusal.fields, tooLarge: false }
-  }
+  if (!read.success) return asAnswer(refuseIssues(read.error.issues))
   const computed = computation.compute(read.data)
   if (computed.ok) return { ok: true, text: JSON.stringify(computed.value) }
   const says = `${computed.path === '' ? '' : `${computed.path}: `}${computed.says}`

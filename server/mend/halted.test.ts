@@ -1,0 +1,114 @@
+import { describe, expect, it } from 'vitest'
+import { putFault } from '../faults'
+import { fernlet, gyrarchForEach, type Opened, runOut } from '../testing/open'
+import type { CaseRow } from './case-row'
+
+let opened: Opened
+gyrarchForEach((made) => (opened = made))
+
+const put = (fault: string, about: string): Promise<string> =>
+  putFault(opened.gyrarch, { fault, about, mode: 'permanent', times: 1, afterSeconds: 0 })
+
+async function minutes(count: number): Promise<void> {
+  for (let minute = 0; minute < count; minute++) {
+    await opened.gyrarch.outside.advance(60)
+    await opened.gyrarch.cases.atRest()
+  }
+}
+
+async function caseAbout(subject: string): Promise<CaseRow | undefined> {
+  const rows = await opened.gyrarch.cases.list()
+  return rows.find(({ troubles }) => troubles.some((trouble) => trouble.subject === subject))
+}
+
+/** Drafts a change, puts a fault in its way once it runs, and waits until it halts. */
+async function haltedBy(kind: string, intent: unknown, fault: string, about: string) {
+  const { changes } = opened.gyrarch
+  const { id, findings, guardedBy } = await changes.draft(kind, intent)
+  expect(findings.filter(({ level }) => level === 'stop')).toEqual([])
+  await put(fault, about)
+  await changes.run(id, {
+    accept: findings.map(({ key }) => key),
+    ...(guardedBy === null ? {} : { confirm: guardedBy }),
+  })
+  const halted = await runOut(opened.gyrarch, id, 12)
+  expect(halted.state).toBe('halted')
+  await minutes(3)
+  return id
+}
+
+describe('a run that has halted', () => {
+  it.each([
+    ['cluster.raise', fernlet, 'machine-unavailable', 'site/tarn-north', 'unavailable'],
+    [
+      'cluster.upgrade',
+      { cluster: 'alder', to: '1.33.2' },
+      'member-silent',
+      'cluster/alder',
+      'member-not-back',
+    ],
+  ])('%s is a case, of what failed first', async (kind, intent, fault, about, cause) => {
+    const id = await haltedBy(kind, intent, fault, about)
+    expect(await caseAbout(`run/${id}`)).toMatchObject({ state: 'open', cause })
+  })
+
+  it('keeps its case while it is tried again and halts again, and closes it when it is given up', async () => {
+    const { changes, cases } = opened.gyrarch
+    const id = await haltedBy('cluster.raise', fernlet, 'machine-unavailable', 'site/tarn-north')
+    const before = await caseAbout(`run/${id}`)
+    await changes.retry(id)
+    await minutes(1)
+    expect(await cases.openAbout(`run/${id}`)).toBe(`m-${before?.number}`)
+    expect((await runOut(opened.gyrarch, id)).state).toBe('halted')
+    await minutes(3)
+    const open = (await cases.list()).filter(
+      ({ state, troubles }) => state === 'open' && troubles[0]?.subject === `run/${id}`,
+    )
+    expect(open.map(({ number }) => number)).toEqual([before?.number])
+    await changes.giveUp(id)
+    await minutes(2)
+    expect(await caseAbout(`run/${id}`)).toMatchObject({
+      state: 'closed',
+      closedBy: `${id} is given-up`,
+    })
+  })
+})
+
+describe('what is expected and does not hold', () => {
+  it('is a case with what lets it through, and closes once it arrives', async () => {
+    const { gyrarch } = opened
+    await gyrarch.expectations.keep({
+      name: 'the desk reaches the ledger',
+      from: { pod: 'market/market-desk', cluster: 'bramble' },
+      to: { service: 'market/ledger-view', cluster: 'bramble' },
+      port: 8443,
+      delivered: false,
+    })
+    await minutes(3)
+    const row = await caseAbout('expectation/the desk reaches the ledger')
+    expect(row).toMatchObject({ state: 'open', cause: 'walk-open', cluster: 'bramble' })
+    await gyrarch.expectations.remove('the desk reaches the ledger')
+    await minutes(2)
+    expect(await gyrarch.cases.openAbout('expectation/the desk reaches the ledger')).toBeNull()
+  })
+})
+
+describe('a finding', () => {
+  it('is a case once somebody opens one, until the draft is changed so that it is none', async () => {
+    const { cases, changes } = opened.gyrarch
+    const { id, findings } = await changes.draft('cluster.raise', {
+      ...fernlet,
+      ranges: { ...fernlet.ranges, pods: '10.20.16.0/22' },
+    })
+    const stop = findings.find(({ level }) => level === 'stop')
+    const subject = `finding/${id}/${stop?.key}`
+    const row = await cases.openFor('', subject, 'ada')
+    expect(row).toMatchObject({ state: 'open', cause: stop?.rule, openedBy: 'ada' })
+    await minutes(2)
+    expect(await caseAbout(subject)).toMatchObject({ state: 'open' })
+    await changes.amend(id, fernlet, null)
+    await minutes(6)
+    expect(await caseAbout(subject)).toMatchObject({ state: 'closed' })
+    await expect(cases.openFor('', subject, 'ada')).rejects.toThrow(/is well/)
+  })
+})
