@@ -80,11 +80,19 @@ export async function press(
   timeout?: number,
 ): Promise<void> {
   await find(page, role, name, timeout)
+  // Whether something stands still is asked at each frame, and only the tab in front paints any.
+  await page.bringToFront()
   // A busy page may still be moving: clicked once it stands still.
   await page
     .locator(selector(role, name))
     .setTimeout(timeout ?? 20_000)
     .click()
+    .catch(async (error: unknown) => {
+      const is = await page
+        .$eval(selector(role, name), (element) => element.outerHTML.slice(0, 300))
+        .catch(() => 'gone')
+      throw new Error(`${role} “${name}” could not be pressed, it is ${is}`, { cause: error })
+    })
 }
 
 /** Presses what begins a draft and goes to it; a page that is still being drawn may move it from under the pointer, or make it anew. */

@@ -1,11 +1,8 @@
 /** Changes that run later: at their instant, in their window, or back to their author. */
 import { describe, expect, it } from 'vitest'
-import { gyrarchForEach, type Opened, openForTest, runOut } from '../testing/open'
+import { copyFolder, gyrarchForEach, type Opened, openForTest, runOut } from '../testing/open'
 import { actingAs } from '../actor'
 import { Refusal } from './errors'
-import { cpSync, mkdtempSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 
 let opened: Opened
 gyrarchForEach((made) => {
@@ -149,8 +146,7 @@ describe('a change that is scheduled', () => {
     const { changes } = opened.gyrarch
     const { id, request } = await drafted()
     await changes.schedule(id, { ...request, at: '2026-03-02T09:30:00Z' })
-    const copy = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
-    cpSync(opened.dir, copy, { recursive: true })
+    const copy = copyFolder(opened.dir)
     const again = await openForTest(copy)
     await again.gyrarch.outside.advance(
       (Date.parse('2026-03-02T09:30:00Z') - again.gyrarch.outside.now) / 1000,

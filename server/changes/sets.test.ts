@@ -1,10 +1,7 @@
 /** Sets of changes: in order, so many at once, with soaks and conditions; killed at any moment they go on as they say. */
-import { cpSync, mkdtempSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import type { Gyrarch } from '../gyrarch'
-import { draftAndRun, gyrarchForEach, type Opened, openForTest } from '../testing/open'
+import { copyFolder, draftAndRun, gyrarchForEach, type Opened, openForTest } from '../testing/open'
 import { Refusal } from './errors'
 import type { ChangeRecord } from './record'
 
@@ -233,8 +230,7 @@ describe('a set of changes', () => {
     const copies: string[] = []
     for (let moment = 0; moment < 10; moment++) {
       await gyrarch.outside.advance([1, 2, 5, 30, 60, 90, 120, 200, 400, 900][moment] ?? 60)
-      const copy = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
-      cpSync(dir, copy, { recursive: true })
+      const copy = copyFolder(dir)
       copies.push(copy)
     }
     for (const copy of copies) {

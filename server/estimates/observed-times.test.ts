@@ -1,9 +1,13 @@
 /** Estimates that learn from runs. */
-import { cpSync, mkdtempSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
-import { draftAndRun, fernlet, gyrarchForEach, type Opened, openForTest } from '../testing/open'
+import {
+  copyFolder,
+  draftAndRun,
+  fernlet,
+  gyrarchForEach,
+  type Opened,
+  openForTest,
+} from '../testing/open'
 
 let opened: Opened
 gyrarchForEach((made) => {
@@ -57,8 +61,7 @@ describe('estimates', () => {
     await draftAndRun(gyrarch, 'pool.resize', { cluster: 'bramble', pool: 'base', count: 4 })
     const { timings } = gyrarch.times
     expect(Object.keys(timings).length).toBeGreaterThan(0)
-    const copy = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
-    cpSync(dir, copy, { recursive: true })
+    const copy = copyFolder(dir)
     const again = await openForTest(copy)
     expect(again.gyrarch.times.timings).toEqual(timings)
     await again.close()

@@ -1,11 +1,10 @@
 /** The fleet as it was, against copies that were made at the time. */
-import { cpSync, mkdtempSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { differencesIn, type Json, visibleTime } from '~/core/history'
 import { seeded } from '~/core/units'
-import { draftAndRun, type Opened, openForTest } from '../testing/open'
+import { copyFolder, draftAndRun, type Opened, openForTest } from '../testing/open'
 import type { FleetPictures } from '../fleet/pictures'
 import { Refusal } from '../changes/errors'
 import { type History, stateAt } from './history'
@@ -79,8 +78,7 @@ describe('the fleet as it was', () => {
         })
       const at = new Date(gyrarch.outside.now).toISOString()
       const then = await everythingIn(gyrarch.fleet)
-      const dir = moment % 8 === 5 ? mkdtempSync(join(tmpdir(), 'gyrarch-copy-')) : null
-      if (dir !== null) cpSync(opened.dir, dir, { recursive: true })
+      const dir = moment % 8 === 5 ? copyFolder(opened.dir) : null
       copies.push({ at, then: JSON.parse(JSON.stringify(then)) as unknown, dir })
     }
     let turned = 0
@@ -173,8 +171,7 @@ describe('the fleet as it was', () => {
     gyrarch.fleet.touch(['cluster:cedar'])
     await gyrarch.watchers.atRest()
     const before = await history.extent()
-    const copy = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
-    cpSync(dir, copy, { recursive: true })
+    const copy = copyFolder(dir)
     const again = await openForTest(copy, true)
     again.gyrarch.fleet.touch(['cluster:cedar'])
     await again.gyrarch.watchers.atRest()

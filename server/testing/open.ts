@@ -1,5 +1,5 @@
 /** A whole Gyrarch for tests: in this thread, in a folder of its own, with a clock that only tests move. */
-import { mkdtempSync, rmSync } from 'node:fs'
+import { cpSync, existsSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, beforeEach } from 'vitest'
@@ -33,6 +33,14 @@ export async function openForTest(given?: string, keepsHistory = false): Promise
       if (errors.length > 0) throw errors[0]
     },
   }
+}
+
+/** A folder as it is at this moment, with the key beside it: what a server finds that was ended just now. */
+export function copyFolder(dir: string): string {
+  const copy = mkdtempSync(join(tmpdir(), 'gyrarch-copy-'))
+  cpSync(dir, copy, { recursive: true })
+  if (existsSync(`${dir}.key`)) cpSync(`${dir}.key`, `${copy}.key`)
+  return copy
 }
 
 /** A Gyrarch of its own for each test of a file, handed over before it and closed after it. */
