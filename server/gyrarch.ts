@@ -1,5 +1,4 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
-import { join } from 'node:path'
 import { accessFile, type AccessFile } from './access/access-file'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
@@ -259,7 +258,7 @@ export class Gyrarch {
       vault: new Vault(dir, options.keyFile),
       folder,
       post: options.post,
-      past: await pastOf(options, fleet, outside),
+      past: await openPast(options, { fleet, outside, database }),
       rehearsalEngine: options.rehearsalEngine ?? inThisThread,
       onError,
     })
@@ -288,6 +287,7 @@ export class Gyrarch {
     outside.keep({
       atRest: async () => {
         await runner.atRest()
+        await runner.takeUpUnwritten()
         await watchers.atRest()
         await changes.atRest()
         await runner.atRest()
@@ -386,15 +386,3 @@ export class Gyrarch {
     await this.folder.close()
   }
 }
-
-/** The history of a fleet, where it is kept. */
-const pastOf = async (options: GyrarchOptions, fleet: Fleet, outside: Outside) =>
-  options.keepsHistory === false
-    ? null
-    : openPast({
-        file: join(options.dir, 'history.sqlite'),
-        fleet,
-        outside,
-        mostBytes: options.historyBytes,
-        onError: options.onError ?? (() => undefined),
-      })

@@ -80,6 +80,8 @@ export interface Workload {
   readonly createdAt: number
   /** What was told of why its controller cannot make pods, as text; it tries again. */
   refused?: string
+  /** When its controller makes the next batch of pods (ms), while it waits with it. */
+  batchAt?: number
   /** What its containers suffer from, since when, and the memory that would be enough. */
   ailing?: { readonly of: WorkloadAilment; readonly since: number; readonly needsBytes: number }
   /** When the first pod of it started (ms); absent while none has. */

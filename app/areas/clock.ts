@@ -22,6 +22,7 @@ export async function action({ request, context }: Route.ActionArgs) {
     if (speed !== undefined) await gyrarch.outside.setSpeed(speed)
     else if (form.calm !== '') await gyrarch.outside.setCalm(form.calm === 'yes')
     else if (form.next === 'event') await gyrarch.outside.toNextEvent()
+    else if (form.next === 'stop') gyrarch.outside.stopAdvancing()
     else
       throw new Refusal(
         'invalid',

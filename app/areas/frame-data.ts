@@ -2,6 +2,7 @@
 import { noticesOf } from '~/core/notices'
 import { stepsOf } from '~/server/changes/record'
 import type { Gyrarch } from '~/server/gyrarch'
+import { clockState } from '~/server/live/frames'
 import { breath } from '~/server/breath'
 import type { FrameData } from '../frame/frame'
 
@@ -12,7 +13,7 @@ export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<Fr
   const { mark } = gyrarch.hub
   const view = await gyrarch.fleet.view()
   await breath()
-  const { now, speed, calm, slipping } = gyrarch.outside
+  const clock = clockState(gyrarch)
   const recent = await gyrarch.changes.list({ limit: 60, ownOnly: true })
   const active = recent.filter(
     (row) =>
@@ -34,7 +35,7 @@ export async function frameData(gyrarch: Gyrarch, at: string | null): Promise<Fr
     .children.flatMap((site) => site.children)
     .filter((cluster) => cluster.state === 'broken').length
   return {
-    clock: { now: new Date(now).toISOString(), speed, calm, slipping, mark },
+    clock: { ...clock, mark },
     aims: [
       ...view.clusters.map((cluster) => ({
         ref: `cluster/${cluster.name}`,

@@ -1,5 +1,5 @@
 /** What you are pointed at, the clock, and the way to everything else. */
-import { ChevronsRight, CircleHelp, Contrast, Pause, Play, Search } from 'lucide-react'
+import { ChevronsRight, CircleHelp, Contrast, Pause, Play, Search, Square } from 'lucide-react'
 import { useColorScheme } from '@mui/material/styles'
 import { useFetcher } from 'react-router'
 import { clockText } from '../parts/when'
@@ -31,6 +31,8 @@ export interface ClockState {
   readonly speed: number
   readonly calm: boolean
   readonly slipping: boolean
+  /** Where it is being sent, while it is. */
+  readonly headingFor: string | null
   /** How much had been told when the clock was read. */
   readonly mark: number
 }
@@ -53,6 +55,7 @@ function Clock({ clock }: { readonly clock: ClockState }) {
         <time className="mono nowrap" dateTime={clock.now}>
           {clockText(clock.now)}
           {clock.slipping ? ' (slipping)' : ''}
+          {clock.headingFor ? ` → ${clockText(clock.headingFor)}` : ''}
         </time>
       </Tip>
       <div className="speed" role="group" aria-label="Speed of the clock">
@@ -74,6 +77,11 @@ function Clock({ clock }: { readonly clock: ClockState }) {
             {speed}×
           </button>
         ))}
+        {clock.headingFor ? (
+          <IconButton says="Stop here" onClick={() => ask({ next: 'stop' })}>
+            <Square size={11} aria-hidden />
+          </IconButton>
+        ) : null}
         <IconButton
           says="To the next event"
           hint="To the next event (.)"

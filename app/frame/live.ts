@@ -22,6 +22,8 @@ export interface LiveEvents {
     readonly speed: number
     readonly calm: boolean
     readonly slipping: boolean
+    /** Where it is being sent, while it is. */
+    readonly headingFor: string | null
     /** How much had been told by then: a page read at a smaller mark has missed something. */
     readonly mark: number
   }

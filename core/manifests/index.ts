@@ -36,7 +36,7 @@ export {
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
 export { invalidities, type Invalid } from './validate'
 export { untar } from './untar'
-export { removalsUntil } from './removed'
+export { isServedUntil, notYetAt, removals, removalsUntil } from './removed'
 export { goingOf, type GoingLive } from './going'
 export { isLayered, layeredAudit, type LayeredAudit } from './layered-audit'
 export { type GoingClient, goingClients } from './going-clients'

@@ -1,6 +1,8 @@
 /** The clock and the faults of the stand-ins. */
 import { z } from 'zod'
+import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
+import { clockState } from '../live/frames'
 import type { Route } from './route'
 import { ok } from './answers'
 
@@ -13,6 +15,7 @@ export const clockBody = z.union([
       .max(31 * 86400),
   }),
   z.strictObject({ toNextEvent: z.literal(true) }),
+  z.strictObject({ stop: z.literal(true) }),
   z.strictObject({ calm: z.boolean() }),
 ])
 
@@ -28,15 +31,32 @@ export const faultBody = z.strictObject({
     .default(0),
 })
 
+/** How long sending the clock ahead may take, on the wall. */
+const mostAdvanceMs = 10 * 60_000
+
+async function advance(gyrarch: Gyrarch, seconds: number): Promise<void> {
+  const target = gyrarch.outside.now + Math.round(seconds * 1000)
+  await gyrarch.outside.advance(seconds, mostAdvanceMs)
+  const { now } = gyrarch.outside
+  if (now >= target) return
+  await gyrarch.outside.keepTime()
+  throw new Refusal(
+    'unavailable',
+    `The clock got as far as ${new Date(now).toISOString()} before it was stopped or ten minutes were over. Send it on from there.`,
+  )
+}
+
 export function clockOf(gyrarch: Gyrarch) {
-  const { now, speed, calm } = gyrarch.outside
-  return { now: new Date(now).toISOString(), speed, calm, mark: gyrarch.hub.mark }
+  const { now, speed, calm, headingFor } = clockState(gyrarch)
+  return { now, speed, calm, headingFor, mark: gyrarch.hub.mark }
 }
 
 const clockShape = z.object({
   now: z.string(),
   speed: z.number(),
   calm: z.boolean(),
+  /** Where it is being sent, while it is. */
+  headingFor: z.string().nullable(),
   /** Grows with all that is told of states and the journal. */
   mark: z.number(),
 })
@@ -52,14 +72,15 @@ export const standinRoutes: readonly Route[] = [
   {
     method: 'post',
     path: '/clock',
-    says: 'Set its speed, run it ahead, or go to the next event.',
+    says: 'Set its speed, run it ahead, go to the next event, or stop what runs it ahead. `headingFor` and the stream’s `clock` events tell how far it is.',
     body: clockBody,
     answer: clockShape,
     handle: async (gyrarch, { body }) => {
       const request = body as z.infer<typeof clockBody>
       if ('speed' in request) await gyrarch.outside.setSpeed(request.speed)
-      else if ('advanceSeconds' in request) await gyrarch.outside.advance(request.advanceSeconds)
+      else if ('advanceSeconds' in request) await advance(gyrarch, request.advanceSeconds)
       else if ('toNextEvent' in request) await gyrarch.outside.toNextEvent()
+      else if ('stop' in request) gyrarch.outside.stopAdvancing()
       else await gyrarch.outside.setCalm(request.calm)
       await gyrarch.outside.keepTime()
       return ok(clockOf(gyrarch))

@@ -79,6 +79,8 @@ export interface ObserverParts {
   /** Most bytes that are kept. */
   readonly mostBytes: number
   readonly onError: (error: unknown) => void
+  /** What else is thinned whenever the history is. */
+  readonly onPrune: () => Promise<unknown>
 }
 
 export class Observer implements Watcher {
@@ -222,8 +224,12 @@ export class Observer implements Watcher {
   private pruneIfDue(now: number): void {
     if (this.prunedAt !== null && now < this.prunedAt + pruneMs) return
     this.prunedAt = now
-    const { versions, mostBytes, onError } = this.parts
-    this.pruning = this.pruning.then(() => versions.prune(now, mostBytes)).catch(onError)
+    const { versions, mostBytes, onError, onPrune } = this.parts
+    this.pruning = this.pruning
+      .then(() => versions.prune(now, mostBytes))
+      .then(onPrune)
+      .then(() => undefined)
+      .catch(onError)
   }
 
   /** Resolves when nothing is being pruned. */

@@ -19,17 +19,40 @@ export interface LiveEvent {
 
 export type Listener = (events: readonly LiveEvent[]) => void
 
-export const clockEvent = (gyrarch: Gyrarch): LiveEvent => {
-  const { now, speed, calm, slipping } = gyrarch.outside
-  const { mark } = gyrarch.hub
-  return { event: 'clock', data: { now: new Date(now).toISOString(), speed, calm, slipping, mark } }
+/** The clock as pages and the stream show it. */
+export function clockState(gyrarch: Gyrarch) {
+  const { now, speed, calm, slipping, headingFor } = gyrarch.outside
+  return {
+    now: new Date(now).toISOString(),
+    speed,
+    calm,
+    slipping,
+    headingFor: headingFor === null ? null : new Date(headingFor).toISOString(),
+  }
 }
+
+export const clockEvent = (gyrarch: Gyrarch): LiveEvent => ({
+  event: 'clock',
+  data: { ...clockState(gyrarch), mark: gyrarch.hub.mark },
+})
 
 export const journalEvent = (entry: JournalEntry): LiveEvent => ({
   event: 'journal',
   data: entry,
   id: entry.seq,
 })
+
+const texts = new WeakMap<LiveEvent, string>()
+
+/** An event as it is sent: put into words once, however many it is sent to. */
+export function frameText(event: LiveEvent): string {
+  const existing = texts.get(event)
+  if (existing !== undefined) return existing
+  const id = event.id === undefined ? '' : `id: ${event.id}\n`
+  const text = `${id}event: ${event.event}\ndata: ${JSON.stringify(event.data)}\n\n`
+  texts.set(event, text)
+  return text
+}
 
 class Frames {
   private readonly listeners = new Set<Listener>()

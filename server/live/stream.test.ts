@@ -1,9 +1,11 @@
+import { once } from 'node:events'
 import { createServer, type Server } from 'node:http'
+import { connect } from 'node:net'
 import express from 'express'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { apiRouter } from '../api/router'
 import { ChangeRow } from '../records/models'
 import { elm, openForTest, type Opened } from '../testing/open'
-import { live } from './stream'
 
 let opened: Opened
 let server: Server
@@ -11,8 +13,9 @@ let url: string
 
 beforeAll(async () => {
   opened = await openForTest()
-  const app = express().get('/live', (request, response) => live(opened.gyrarch, request, response))
-  server = createServer(app)
+  server = createServer(
+    express().use(apiRouter(opened.gyrarch, (error) => expect(error).toBeNull())),
+  )
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
   const address = server.address()
   url = `http://127.0.0.1:${typeof address === 'object' && address !== null ? address.port : 0}/live`
@@ -86,6 +89,43 @@ describe('the event stream', () => {
     expect(Number(/"mark":(\d+)/.exec(heard)?.[1])).toBeGreaterThan(read)
   })
 })
+
+it('lets a reader go that takes nothing, with little kept for it', async () => {
+  const socket = connect(Number(new URL(url).port), '127.0.0.1')
+  socket.write('GET /live HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n')
+  await once(socket, 'data')
+  socket.pause()
+  const says = 'a line that nobody takes '.repeat(20_000)
+  for (let nth = 0; nth < 60; nth++) {
+    opened.gyrarch.hub.emit('journal', {
+      ...{ seq: 1_000_000_000 + nth, at: '', wall: '', kind: 'test', change: null },
+      ...{ about: null, says, params: {}, by: 'person' },
+    })
+    await new Promise((done) => setTimeout(done, 50))
+  }
+  let taken = 0
+  socket.on('data', (chunk: Buffer) => (taken += chunk.length))
+  socket.resume()
+  await once(socket, 'close')
+  // What lay in the buffers of both ends, and no more.
+  expect(taken).toBeLessThan(30 * says.length)
+})
+
+it('serves so many streams and no more, and again once some have ended', async () => {
+  const open: Response[] = []
+  while (open.length < 256)
+    open.push(...(await Promise.all(Array.from({ length: 64 }, () => fetch(url)))))
+  expect(open.every((response) => response.status === 200)).toBe(true)
+  const beyond = await fetch(url)
+  expect(beyond.status).toBe(503)
+  await beyond.text()
+  await Promise.all(open.map((response) => response.body?.cancel()))
+  await vi.waitUntil(async () => {
+    const again = await fetch(url)
+    await again.body?.cancel()
+    return again.status === 200
+  })
+}, 60_000)
 
 it('asks the database once for all who listen', async () => {
   const { gyrarch } = opened

@@ -5,7 +5,7 @@
 import type { Request, Response } from 'express'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
-import { clockEvent, framesOf, journalEvent, type LiveEvent } from './frames'
+import { clockEvent, frameText, framesOf, journalEvent, type LiveEvent } from './frames'
 
 const commentMs = 15_000
 /** More missed lines than this and the reader starts afresh. */
@@ -14,6 +14,9 @@ const mostMissed = 500
 /** Listeners beyond this are asked to come again: a browser has one, whatever its tabs. */
 const mostListeners = 256
 let listeners = 0
+
+/** What may wait for one reader (bytes): a reader that takes nothing is let go, and goes on later from its last id. */
+const mostWaiting = 4 * 1024 * 1024
 
 export function live(gyrarch: Gyrarch, request: Request, response: Response): void {
   if (listeners >= mostListeners)
@@ -35,13 +38,13 @@ export function live(gyrarch: Gyrarch, request: Request, response: Response): vo
   let held: LiveEvent[] | null = []
 
   const tell = (events: readonly LiveEvent[]): void => {
-    for (const { event, data, id } of events) {
+    for (const event of events) {
+      const { id } = event
       if (id !== undefined && id <= lastId) continue
       if (id !== undefined) lastId = id
-      response.write(
-        `${id === undefined ? '' : `id: ${id}\n`}event: ${event}\ndata: ${JSON.stringify(data)}\n\n`,
-      )
+      response.write(frameText(event))
     }
+    if (response.writableLength > mostWaiting) response.destroy()
   }
   const leave = framesOf(gyrarch).join((events) => {
     if (held) held.push(...events)

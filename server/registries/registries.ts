@@ -263,6 +263,9 @@ export class Registries {
         kept.port = null
       }),
     )
+    // What was pushed last is still told to whoever pulls.
+    this.isListening = false
+    await this.telling
   }
 }
 

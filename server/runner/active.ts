@@ -8,6 +8,10 @@ export interface Active {
   readonly steps: Map<string, StepRow>
 }
 
+/** Whether it goes on, one way or the other. */
+export const isUnderWay = ({ row }: Active): boolean =>
+  row.state === 'running' || row.state === 'undoing'
+
 export const isoClock = (ms: number): string => new Date(ms).toISOString()
 
 export const stepText = (active: Active, step: StepRow): string =>

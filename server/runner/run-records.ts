@@ -226,6 +226,19 @@ export class RunRecords {
     }
   }
 
+  /** The command of a step has ended, well or not, with what it told. */
+  async ended(active: Active, step: StepRow, key: string, outcome: Ended): Promise<void> {
+    const { at, failure, result, evidence } = outcome
+    const change = active.row.number
+    await this.parts.database.write(async (transaction) => {
+      await this.keepEvidence(transaction, change, step.id, key, evidence)
+      const line = failure
+        ? await this.settleFailed(transaction, active, step, at, failure, key)
+        : await this.settleDone(transaction, active, step, isoClock(at), result)
+      await writeJournal(this.parts.hub, transaction, isoClock(at), [{ change, ...line }])
+    })
+  }
+
   /** A failed command is tried again while its policy allows, on the clock of whoever carries it. */
   async settleFailed(
     transaction: Transaction,

@@ -18,10 +18,11 @@ import {
   type SliceName,
   type Said,
 } from '~/core/contract'
+import { storageCode } from '../records/start-refusal'
 import { ChangeRow, StepRow } from '../records/models'
 import { actingAs } from '../actor'
-import { changeId, writeJournal } from './journal'
-import { type Active, isoClock, resultsOf, stepAwaiting } from './active'
+import { changeId } from './journal'
+import { type Active, isoClock, isUnderWay, resultsOf, stepAwaiting } from './active'
 import { Lanes } from './lanes'
 import type { RunnerParts } from './parts'
 import { backProofs, proofsOf } from './proofs'
@@ -34,6 +35,8 @@ export class Runner {
   private readonly byKey = new Map<string, { change: number; step: string }>()
   private readonly lanes = new Lanes<number>()
   private readonly records: RunRecords
+  /** Runs that a disk stopped in the middle, full or failing. */
+  private readonly unwritten = new Set<number>()
   /** What waited for ended runs being started. */
   private starting: Promise<void> = Promise.resolve()
 
@@ -58,15 +61,29 @@ export class Runner {
       order: [['number', 'ASC']],
     })
     for (const row of rows) await this.enter(row.number, () => this.load(row))
-    for (const row of rows)
-      await this.enter(row.number, async () => {
-        const active = this.active.get(row.number)
-        if (!active) return
-        await this.reconcile(active)
-        if (active.row.state !== 'halted') await this.drive(active)
+    for (const { number } of rows)
+      await this.enter(number, async () => {
+        const active = this.active.get(number)
+        if (active) await this.takeUp(active)
       })
     await this.noteBusy()
     await this.startWaiting()
+  }
+
+  private async takeUp(active: Active): Promise<void> {
+    await this.reconcile(active)
+    if (active.row.state !== 'halted') await this.drive(active)
+  }
+
+  /** Takes up runs whose records could not be written, from what was; throws while they still cannot. */
+  async takeUpUnwritten(): Promise<void> {
+    for (const number of [...this.unwritten]) {
+      this.unwritten.delete(number)
+      await this.enter(number, async () => {
+        const row = await ChangeRow.findByPk(number)
+        if (row && this.active.has(number)) await this.takeUp(await this.load(row))
+      })
+    }
   }
 
   /** Nothing is in hand any more, and what waited for a run that has ended has begun. */
@@ -209,7 +226,10 @@ export class Runner {
   // Inside the lane.
 
   private enter<T>(change: number, work: () => Promise<T>): Promise<T> {
-    return this.lanes.enter(change, work, (error) => this.parts.onError(error))
+    return this.lanes.enter(change, work, (error) => {
+      if (storageCode(error) !== null) this.unwritten.add(change)
+      this.parts.onError(error)
+    })
   }
 
   private carrying(step: StepRow): Connector {
@@ -302,21 +322,7 @@ export class Runner {
     const active = where && this.active.get(where.change)
     const step = where && active?.steps.get(where.step)
     if (!where || !active || !step || step.key !== key || step.state !== 'running') return
-    const at = isoClock(outcome.at)
-    await this.parts.database.write(async (transaction) => {
-      await this.records.keepEvidence(transaction, where.change, step.id, key, outcome.evidence)
-      const line = outcome.failure
-        ? await this.records.settleFailed(
-            transaction,
-            active,
-            step,
-            outcome.at,
-            outcome.failure,
-            key,
-          )
-        : await this.records.settleDone(transaction, active, step, at, outcome.result)
-      await writeJournal(this.parts.hub, transaction, at, [{ change: where.change, ...line }])
-    })
+    await this.records.ended(active, step, key, outcome)
     this.byKey.delete(key)
     this.parts.hub.emit('run', { change: where.change, steps: [step.id] })
     await this.drive(active)
@@ -388,9 +394,7 @@ export class Runner {
 
   /** Tells every connector whether a run is under way: whoever carries none of its steps may be asked by the next. */
   private async noteBusy(): Promise<void> {
-    const isBusy = [...this.active.values()].some(
-      ({ row }) => row.state === 'running' || row.state === 'undoing',
-    )
+    const isBusy = [...this.active.values()].some(isUnderWay)
     for (const connector of this.parts.connectors.all()) await connector.busy?.(isBusy)
   }
 }

@@ -6,7 +6,7 @@ import { apiRouter } from '../api/router'
 import { AnswerCheck } from './answers'
 import { openForTest, type Opened } from './open'
 
-export interface ApiServer extends Opened {
+export interface ApiServer extends Omit<Opened, 'errors'> {
   readonly base: string
   /** What the server could not answer: errors of its own. */
   readonly errors: readonly unknown[]

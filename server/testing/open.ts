@@ -11,6 +11,8 @@ import type { ChangeRecord } from '../changes/changes'
 export interface Opened {
   readonly gyrarch: Gyrarch
   readonly dir: string
+  /** What was thrown where nobody waits for it; the first makes `close` fail. */
+  readonly errors: unknown[]
   close(): Promise<void>
 }
 
@@ -27,6 +29,7 @@ export async function openForTest(given?: string, keepsHistory = false): Promise
   return {
     gyrarch,
     dir,
+    errors,
     close: async () => {
       await gyrarch.close()
       for (const path of [dir, `${dir}.key`]) rmSync(path, { recursive: true, force: true })

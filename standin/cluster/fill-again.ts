@@ -4,26 +4,28 @@ import type { Cluster, Workload } from '../world'
 import { ailWorkload } from './ailing'
 import { loads } from './placing'
 import { fillWorkload } from './pods'
-import { makeAgainMs } from './refused-pods'
+import { makeAgainMs, workloadAbout } from './refused-pods'
 
-const workloadAbout = (cluster: Cluster | undefined, about: string): Workload | undefined =>
-  cluster?.workloads.find(
-    ({ kind, namespace, name }) => `${kind.toLowerCase()}/${namespace}/${name}` === about,
-  )
+const workloadOf = (cluster: Cluster | undefined, about: string): Workload | undefined =>
+  cluster?.workloads.find((workload) => workloadAbout(workload) === about)
 
 /** What a workload suffers from strikes again. */
 export function ailAgain(sim: Sim, clusterName: string, about: string): void {
   const cluster = sim.cluster(clusterName)
-  const workload = workloadAbout(cluster, about)
+  const workload = workloadOf(cluster, about)
   if (cluster && workload) ailWorkload(sim, cluster, workload)
 }
 
-/** A controller whose pods were refused tries again. */
+/** A controller whose pods were refused tries again; one that made a batch makes the next. */
 export function fillAgain(sim: Sim, clusterName: string, about: string): void {
   const cluster = sim.cluster(clusterName)
-  const workload = workloadAbout(cluster, about)
-  if (!cluster || workload?.refused === undefined) return
+  const workload = workloadOf(cluster, about)
+  if (!cluster || !workload) return
+  const wasRefused = workload.refused !== undefined
+  const isBatch = workload.batchAt !== undefined && workload.batchAt <= sim.now
+  if (!wasRefused && !isBatch) return
+  delete workload.batchAt
   fillWorkload(sim, cluster, workload, loads(cluster))
-  if (workload.refused !== undefined)
+  if (wasRefused && workload.refused !== undefined)
     sim.schedule(makeAgainMs, { kind: 'fill', cluster: clusterName, workload: about })
 }

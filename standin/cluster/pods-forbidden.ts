@@ -5,6 +5,9 @@ import { list, record as fields, templateOf, currentHash, text } from './manifes
 /** Namespaces are looked after by these, as the open components write them. */
 const levelLabel = 'pod-security.kubernetes.io/enforce'
 
+/** As many pods the store of a cluster takes. */
+const mostPods = 50_000
+
 /** What a pod of a workload breaks of the level restricted, in the API’s words. */
 function broken(workload: Workload): readonly string[] {
   const spec = fields(templateOf(workload, currentHash(workload))['spec'])
@@ -31,6 +34,8 @@ function broken(workload: Workload): readonly string[] {
 /** Why an API forbids another pod of a workload, as its controller is told; null where it does not. */
 export function podForbidden(cluster: Cluster, workload: Workload): string | null {
   const { namespace, name } = workload
+  if (cluster.running.length >= mostPods)
+    return `pods "${name}" is forbidden: the store keeps no more than ${mostPods} pods`
   const objects = cluster.objects ?? []
   const own = objects.find(
     ({ kind, metadata }) => kind === 'Namespace' && metadata.name === namespace,

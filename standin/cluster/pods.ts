@@ -19,7 +19,7 @@ import { ailPod } from './ailing'
 import { networkRuns } from './conditions'
 import { podKey, record } from './pod-events'
 import { heldBack, notPulled, type NotPulled, pullText } from './pulling'
-import { refusedPods } from './refused-pods'
+import { mostAtOnce, refusedPods, waitForBatch } from './refused-pods'
 import { victimsFor, makeWay } from './preempt'
 import { makeClaims } from './claims'
 import { bindFor, isVolumeHeld } from './volumes'
@@ -191,10 +191,17 @@ export function fillWorkload(
 ): readonly Pod[] {
   const pods = podsOf(cluster, workload)
   const made: Pod[] = []
-  let isRefused = false
+  /** Whether no more are made for now: they are refused, or a batch has just been made. */
+  let isHeld = workload.batchAt !== undefined && workload.batchAt > sim.now
   const make = (ordinal: number, only?: string): void => {
-    isRefused ||= refusedPods(sim, cluster, workload)
-    if (isRefused) return
+    if (isHeld) return
+    if (made.length === mostAtOnce) {
+      isHeld = true
+      waitForBatch(sim, cluster, workload)
+      return
+    }
+    isHeld = refusedPods(sim, cluster, workload)
+    if (isHeld) return
     const pod = newPod(sim, cluster, workload, ordinal, sim.now)
     cluster.running.push(pod)
     makeClaims(cluster, workload, pod)
@@ -239,7 +246,7 @@ export function fillWorkload(
           return [...made, ...fillWorkload(sim, cluster, workload, load)]
         break
       }
-      for (let i = 0; i < workload.replicas; i++) {
+      for (let i = 0; i < workload.replicas && !isHeld; i++) {
         const pod = byOrdinal.get(i)
         if (!pod) make(i)
         // Each waits for the one before it, as soon as it is being written to; those of the platform start together.
@@ -262,8 +269,8 @@ export function fillWorkload(
       const done = workload.completed ?? 0
       const completions = Number(spec['completions'] ?? 1)
       const running = pods.filter((pod) => pod.phase !== 'Succeeded').length
-      for (let i = running; i < Math.min(Number(spec['parallelism'] ?? 1), completions - done); i++)
-        make(i)
+      const parallel = Math.min(Number(spec['parallelism'] ?? 1), completions - done)
+      for (let i = running; i < parallel && !isHeld; i++) make(i)
       break
     }
     case 'CronJob':
@@ -308,7 +315,8 @@ export function fillWorkload(
       for (const pod of leave) goes(pod)
       const left = kept.length - leave.length
       const now = Math.min(current.length, wanted)
-      for (let i = now; i < Math.min(wanted, wanted + surge - left); i++) make(i)
+      const upTo = Math.min(wanted, wanted + surge - left)
+      for (let i = now; i < upTo && !isHeld; i++) make(i)
       break
     }
   }

@@ -1,4 +1,4 @@
-/** Pods that an API refuses to their controllers. */
+/** Pods that an API refuses to their controllers, and those that wait because many are made. */
 import type { Sim } from '../engine/sim'
 import { webhookAgainst } from '../traffic/webhooks'
 import type { Cluster, Workload } from '../world'
@@ -8,6 +8,10 @@ import { record } from './pod-events'
 
 /** How long until a controller whose pods were refused tries again (ms). */
 export const makeAgainMs = 30_000
+
+/** What events about a workload are about. */
+export const workloadAbout = ({ kind, namespace, name }: Workload): string =>
+  `${kind.toLowerCase()}/${namespace}/${name}`
 
 /** Whether an API refuses the pods of a workload; if so its controller says so once and tries again later. */
 export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boolean {
@@ -28,7 +32,7 @@ export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boo
     'CREATE',
   )
   const forbidden = objection === null ? podForbidden(cluster, workload) : null
-  const about = `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`
+  const about = workloadAbout(workload)
   if (objection === null && forbidden === null) {
     if (workload.refused !== undefined)
       record(sim, cluster, 'Normal', 'SuccessfulCreate', about, `Created pods of ${workload.name}`)
@@ -49,4 +53,15 @@ export function refusedPods(sim: Sim, cluster: Cluster, workload: Workload): boo
     sim.schedule(makeAgainMs, { kind: 'fill', cluster: cluster.name, workload: about })
   workload.refused = refused
   return true
+}
+
+/** As many pods a controller makes at once; the rest come a moment later. */
+export const mostAtOnce = 500
+const nextBatchMs = 1000
+
+/** A controller that has just made a batch makes the next in a moment. */
+export function waitForBatch(sim: Sim, cluster: Cluster, workload: Workload): void {
+  workload.batchAt = sim.now + nextBatchMs
+  const about = workloadAbout(workload)
+  sim.schedule(nextBatchMs, { kind: 'fill', cluster: cluster.name, workload: about })
 }

@@ -75,7 +75,7 @@ function namespaceObjects(cluster: Cluster): readonly Record<string, unknown>[] 
 }
 
 /** Objects as they were written, but for those that are told with what the cluster made of them. */
-function writtenObjects(cluster: Cluster): readonly Record<string, unknown>[] {
+function writtenObjects(cluster: Cluster, isWhole: boolean): readonly Record<string, unknown>[] {
   const services = new Set(cluster.serviceList.map(keyOf))
   return (cluster.objects ?? [])
     .filter((object) => {
@@ -83,7 +83,7 @@ function writtenObjects(cluster: Cluster): readonly Record<string, unknown>[] {
       const { name, namespace = '' } = object.metadata
       return object.kind !== 'Service' || !services.has(keyOf({ name, namespace }))
     })
-    .map((object) => withOwners(cluster, masked(object), cluster.createdAt))
+    .map((object) => withOwners(cluster, isWhole ? object : masked(object), cluster.createdAt))
 }
 
 const keyOf = (named: { readonly name: string; readonly namespace: string }): string =>
@@ -129,6 +129,8 @@ function podObjects(world: World, cluster: Cluster): readonly Record<string, unk
 interface Filter {
   readonly kind?: string | undefined
   readonly namespace?: string | undefined
+  /** With what secrets hold: for who asks the cluster itself. */
+  readonly isWhole?: boolean
 }
 
 /** The objects a cluster’s API lists, in a stable order: by kind, then namespace, then name. */
@@ -141,7 +143,10 @@ export function objectsOf(
   if (!cluster || !apiAnswers(sim, cluster)) return null
   const wants = (kind: string): boolean =>
     filter.kind === undefined || filter.kind.toLowerCase() === kind.toLowerCase()
-  const all: Record<string, unknown>[] = [...writtenObjects(cluster), ...workloadObjects(cluster)]
+  const all: Record<string, unknown>[] = [
+    ...writtenObjects(cluster, filter.isWhole === true),
+    ...workloadObjects(cluster),
+  ]
   if (wants('Namespace')) all.push(...namespaceObjects(cluster))
   if (wants('Node'))
     all.push(...cluster.nodes.map((node) => nodeObject(node, sim.now, cluster.maxPodsPerNode)))

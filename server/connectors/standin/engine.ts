@@ -50,6 +50,7 @@ import {
   type World,
 } from '~/standin'
 import { momentOf, readyPods } from '~/standin/model'
+import { type ServedChanges, ServedObjects } from './served'
 import { modelOf, type ObservedFleet, type ObservedObjects } from './model'
 
 /** A stamped command out of the log. */
@@ -100,6 +101,7 @@ export interface Asks {
     answer: readonly Record<string, unknown>[] | null
   }
   events: { ask: { cluster: string }; answer: readonly ClusterEvent[] }
+  served: { ask: { cluster: string; since: number }; answer: ServedChanges | null }
   load: {
     ask: { cluster: string; workload: string; from: number; to: number; step: number }
     answer: readonly LoadPoint[] | null
@@ -172,6 +174,7 @@ export class Engine {
   private sim = new Simulator({ seed: 0, sites: {}, clusters: {}, faults: [], operations: {} }, 0)
   /** Slices changed since chunks were last taken. */
   private readonly unsaved = new Set<string>()
+  private readonly servedOf = new Map<string, ServedObjects>()
 
   answer(question: Question): unknown {
     switch (question.what) {
@@ -212,19 +215,12 @@ export class Engine {
         return clusterReport(this.sim, question.name)
       case 'objects':
         return objectsOf(this.sim, question.cluster, question)
+      case 'served':
+        return this.served(question.cluster, question.since)
       case 'events':
         return eventsOf(this.sim, question.cluster)
-      case 'load': {
-        const points = this.sim.cluster(question.cluster)?.load?.[question.workload]
-        if (!points) return null
-        return Array.from(
-          { length: Math.floor((question.to - question.from) / question.step) + 1 },
-          (_, i) => ({
-            at: question.from + i * question.step,
-            value: loadAt(points, question.from + i * question.step),
-          }),
-        )
-      }
+      case 'load':
+        return this.load(question)
       case 'meter':
         return meterOf(this.sim, question.site)
       case 'traffic':
@@ -252,6 +248,21 @@ export class Engine {
       case 'chunks':
         return this.chunks(question.all)
     }
+  }
+
+  private load({ cluster, workload, from, to, step }: Asks['load']['ask']) {
+    const points = this.sim.cluster(cluster)?.load?.[workload]
+    if (!points) return null
+    return Array.from({ length: Math.floor((to - from) / step) + 1 }, (_, i) => {
+      const at = from + i * step
+      return { at, value: loadAt(points, at) }
+    })
+  }
+
+  private served(cluster: string, since: number): ServedChanges | null {
+    const objects = this.servedOf.get(cluster) ?? new ServedObjects()
+    this.servedOf.set(cluster, objects)
+    return objects.changes(this.sim, cluster, since)
   }
 
   private model({ view, objects, seed }: Asks['model']['ask']): null {

@@ -14,6 +14,7 @@ import type {
   UsageReport,
 } from '~/core/contract'
 import type { EngineLink } from './engine-link'
+import type { ServedChanges } from './served'
 
 export abstract class Observed {
   protected readonly link: EngineLink
@@ -43,6 +44,11 @@ export abstract class Observed {
     filter: { kind?: string | undefined; namespace?: string | undefined },
   ): Promise<readonly Record<string, unknown>[] | null> {
     return this.inLane(() => this.link.ask('objects', { cluster, ...filter }))
+  }
+
+  /** What the API of a cluster serves, as differences to a copy of it; null while it does not answer. */
+  served(cluster: string, since: number): Promise<ServedChanges | null> {
+    return this.inLane(() => this.link.ask('served', { cluster, since }))
   }
 
   events(cluster: string): Promise<readonly ClusterEvent[]> {

@@ -17,7 +17,7 @@ import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
 import { StandinStore } from './store'
 import { Observed } from './observed'
-import { StartRefusal } from '~/server/records/start-refusal'
+import { StartRefusal, storageCode } from '~/server/records/start-refusal'
 import { type ClockKeeper, type OutsideOptions, type Speed, speeds } from './clock-keeper'
 import { isSlice, outcomeOf } from './outcome'
 
@@ -25,6 +25,7 @@ const mostEvents = 20_000
 const snapshotEvents = 50_000
 const snapshotWallMs = 60_000
 const turnWallMs = 100
+const standMs = 2000
 /** However far the clock is sent, what has changed is told at least this often of it: watchers look in time. */
 const mostLeapMs = 60_000
 
@@ -44,6 +45,10 @@ export class Outside extends Observed implements Connector, Observe {
   private base = { clock: 0, wall: 0 }
   private saved = { processed: 0, wall: 0, clock: 0 }
   private closed = false
+  /** On the wall: until then the clock stands, for want of a disk that can be written. */
+  private standsUntil = 0
+  /** What sends the clock ahead: to where, and until when on the wall. */
+  private sent: { readonly target: number; until: number } | null = null
   private turning = false
   private slip = false
 
@@ -70,7 +75,7 @@ export class Outside extends Observed implements Connector, Observe {
         nodes: options.nodes,
         at: start,
       })
-      await store.snapshot(await options.link.ask('chunks', { all: true }))
+      await store.snapshot(await options.link.ask('chunks', { all: true }), start)
       await store.setMarks({ clock: String(start), speed: '1', calm: 'yes' })
       outside.nowMs = start
     } else {
@@ -152,10 +157,30 @@ export class Outside extends Observed implements Connector, Observe {
     if (!isBusy && this.hurried) await this.takeSpeed(1, false)
   }
 
-  /** Runs the clock ahead by `seconds`, whatever its speed; resolves when it has got there. */
-  async advance(seconds: number): Promise<void> {
-    await this.runTo(this.nowMs + Math.round(seconds * 1000))
-    this.rebase()
+  /** Where the clock is being sent, in ms of the clock; null while it goes at its own speed. */
+  get headingFor(): number | null {
+    return this.sent?.target ?? null
+  }
+
+  /**
+   * Runs the clock ahead by `seconds`, whatever its speed; resolves when it has got there, or has been stopped, or
+   * `mostWallMs` have passed.
+   */
+  async advance(seconds: number, mostWallMs = Infinity): Promise<void> {
+    const sent = { target: this.nowMs + Math.round(seconds * 1000), until: Date.now() + mostWallMs }
+    this.sent = sent
+    try {
+      await this.runTo(sent.target, sent)
+    } finally {
+      if (this.sent === sent) this.sent = null
+      this.rebase()
+      this.keeper?.clock()
+    }
+  }
+
+  /** Ends what sends the clock ahead; it stays where it has got to. */
+  stopAdvancing(): void {
+    if (this.sent) this.sent.until = 0
   }
 
   /** Writes down how far the clock has got: whoever is told so finds it there, even after a kill. */
@@ -286,7 +311,7 @@ export class Outside extends Observed implements Connector, Observe {
   }
 
   private async turn(): Promise<void> {
-    if (this.turning || this.closed || this.speedNow === 0) return
+    if (this.turning || this.closed || this.speedNow === 0 || Date.now() < this.standsUntil) return
     this.turning = true
     try {
       const target = this.base.clock + (Date.now() - this.base.wall) * this.speedNow
@@ -296,16 +321,19 @@ export class Outside extends Observed implements Connector, Observe {
       if (this.slip) this.rebase()
       await this.inLane(() => this.saveIfDue())
     } catch (error) {
-      this.speedNow = 0
+      // A disk that is full may have room later: until then the clock stands, and looks again.
+      if (storageCode(error) === null) this.speedNow = 0
+      else this.standsUntil = Date.now() + standMs
+      this.rebase()
       this.keeper?.failed(error)
     } finally {
       this.turning = false
     }
   }
 
-  /** Advances to `target`, with a stop at everything somebody waits for. */
-  private async runTo(target: number): Promise<void> {
-    while (!this.closed) {
+  /** Advances to `target`, with a stop at everything somebody waits for; no further once it is let go. */
+  private async runTo(target: number, sent?: { readonly until: number }): Promise<void> {
+    while (!this.closed && (sent === undefined || Date.now() < sent.until)) {
       await this.keeper?.atRest()
       const wake = this.keeper?.wakeAt() ?? null
       const until = Math.max(this.nowMs, Math.min(target, wake ?? target, this.nowMs + mostLeapMs))
@@ -358,7 +386,7 @@ export class Outside extends Observed implements Connector, Observe {
 
   private async save(): Promise<void> {
     const chunks = await this.link.ask('chunks', { all: false })
-    await this.store.snapshot(chunks)
+    await this.store.snapshot(chunks, this.nowMs)
     await this.store.setMarks({ clock: String(Math.floor(this.nowMs)) })
     this.saved = { processed: this.processed, wall: Date.now(), clock: this.nowMs }
   }

@@ -65,6 +65,9 @@ function define(sequelize: Sequelize): void {
   )
 }
 
+/** How long a command that has ended can be looked up (ms of the clock). */
+const keptMs = 90 * 86_400_000
+
 export interface EndedCommand {
   readonly endedAt: number
   readonly result: Record<string, unknown> | null
@@ -127,13 +130,14 @@ export class StandinStore {
         }
   }
 
-  /** Stores chunks of state together with how far the log is in them. */
-  async snapshot(chunks: readonly Chunk[]): Promise<void> {
+  /** Stores chunks of state together with how far the log is in them; commands that ended long before `now` (ms) go. */
+  async snapshot(chunks: readonly Chunk[], now: number): Promise<void> {
     await this.database.write(async (transaction) => {
       for (const chunk of chunks)
         await ChunkRow.upsert({ name: chunk.name, body: chunk.body }, { transaction })
       const last = await CommandRow.max<number, CommandRow>('seq', { transaction })
       await MarkRow.upsert({ name: 'replayAfter', value: String(last ?? 0) }, { transaction })
+      await CommandRow.destroy({ where: { endedAt: { [Op.lt]: now - keptMs } }, transaction })
     })
   }
 
