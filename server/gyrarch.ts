@@ -1,5 +1,7 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
-import { accessFile, type AccessFile } from './access/access-file'
+import { accessFile, type AccessFile, namesOf } from './access/access-file'
+import { ClusterServers } from './cluster-api/servers'
+import { writeTo } from './cluster-api/write'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
@@ -91,6 +93,8 @@ export class Gyrarch {
   readonly watchers: Watchers
   readonly rehearsals: Rehearsals
   readonly cases: Cases
+  /** The clusters’ own API, as clients of theirs reach it. */
+  readonly clusterServers: ClusterServers
   readonly drills: Drills
   readonly outgoing: Outgoing
   /** How long steps took, and how well that was foreseen. */
@@ -144,6 +148,13 @@ export class Gyrarch {
     this.registries = store.registries
     this.shipments = store.shipments
     this.vault = parts.vault
+    const { outside } = parts
+    this.clusterServers = new ClusterServers({
+      ...parts,
+      clusters: async () => (await parts.fleet.view()).clusters,
+      namesOf: async (cluster) => namesOf(cluster, await parts.fleet.view()),
+      write: (cluster, request, mirror) => writeTo({ cluster, outside, mirror }, request),
+    })
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'credential.changed', says })
@@ -332,13 +343,9 @@ export class Gyrarch {
     return cluster
   }
 
-  async access(name: string): Promise<AccessFile> {
-    const file = await accessFile(
-      this.database,
-      this.vault,
-      await this.cluster(name),
-      await this.fleet.view(),
-    )
+  /** The access file of a cluster, good for so many seconds on the wall. */
+  async access(name: string, seconds?: number): Promise<AccessFile> {
+    const file = await accessFile(this.clusterServers, await this.cluster(name), seconds)
     await this.journalLine({
       kind: 'access.given',
       params: { cluster: name, until: file.expiresWall },
@@ -371,6 +378,7 @@ export class Gyrarch {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
     await this.rehearsals.close()
+    await this.clusterServers.close()
     await this.registries.close()
     await this.shipments.intake.atRest()
     await this.runner.atRest()

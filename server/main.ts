@@ -106,6 +106,7 @@ const gyrarch = await Gyrarch.open({
 await gyrarch.fleet.view()
 await gyrarch.catalogue.contents()
 await gyrarch.registries.listen()
+await gyrarch.clusterServers.listen()
 
 const hosts = (): readonly string[] => [
   `127.0.0.1:${actualPort}`,

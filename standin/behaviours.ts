@@ -40,6 +40,7 @@ import * as disks from './storage/disk-verbs'
 import * as copies from './storage/network-verbs'
 import * as snapshots from './storage/snapshot-verbs'
 import * as volumes from './storage/volume-verbs'
+import { objectsWrite } from './cluster/write'
 import { objectsApply, objectsPutBack, objectsRemove } from './cluster/objects'
 import { workloadRestart } from './cluster/rollout'
 import { rolloutAwait } from './cluster/rollout'
@@ -115,6 +116,7 @@ const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {
   'objects.apply': objectsApply,
   'objects.remove': objectsRemove,
   'objects.put-back': objectsPutBack,
+  'objects.write': objectsWrite,
   'rollout.await': rolloutAwait,
   'workload.restart': workloadRestart,
   'cluster.rest': clusterRest,

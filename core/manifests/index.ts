@@ -36,6 +36,8 @@ export {
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
 export { invalidities, type Invalid } from './validate'
 export { untar } from './untar'
+export { immutableChanges } from './immutable'
+export { schemaFaults as schemaFaultsOf } from './schema'
 export { isServedUntil, notYetAt, removals, removalsUntil } from './removed'
 export { goingOf, type GoingLive } from './going'
 export { isLayered, layeredAudit, type LayeredAudit } from './layered-audit'

@@ -210,34 +210,52 @@ const stepName = ({ name, item }: Step): string =>
     ? `k:${JSON.stringify({ [item.key]: /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value })}`
     : `f:${name}`
 
+/** The managers that own a field: several that agree are parted by line ends; one that wrote without applying ends in a tab and `Update`. */
+export const ownersIn = (owners: string): readonly string[] => owners.split('\n')
+
+/** What an owner is called where it wrote without applying. */
+export const asUpdate = (manager: string): string => `${manager}\tUpdate`
+
 /** Field owners in the form the API lists them (`metadata.managedFields`, FieldsV1), by manager in the order of their names. */
 export function managedFields(owners: Readonly<Record<string, string>>): readonly {
   readonly manager: string
-  readonly operation: 'Apply'
+  readonly operation: 'Apply' | 'Update'
   readonly fieldsType: 'FieldsV1'
   readonly fieldsV1: Json
 }[] {
   const byManager = new Map<string, Json>()
-  for (const [path, manager] of Object.entries(owners)) {
-    const root = byManager.get(manager) ?? {}
-    byManager.set(manager, root)
-    let at = root
-    for (const step of steps(path)) {
-      const name = stepName(step)
-      const inner = own(at, name)
-      const next = isRecord(inner) ? inner : {}
-      put(at, name, next)
-      at = next
+  for (const [path, text] of Object.entries(owners))
+    for (const manager of ownersIn(text)) {
+      const root = byManager.get(manager) ?? {}
+      byManager.set(manager, root)
+      let at = root
+      for (const step of steps(path)) {
+        const name = stepName(step)
+        const inner = own(at, name)
+        const next = isRecord(inner) ? inner : {}
+        put(at, name, next)
+        at = next
+      }
     }
-  }
   return [...byManager]
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .map(([manager, fieldsV1]) => ({
-      manager,
-      operation: 'Apply',
+      manager: manager.split('\t')[0] ?? manager,
+      operation: manager.includes('\t') ? 'Update' : 'Apply',
       fieldsType: 'FieldsV1',
       fieldsV1,
     }))
+}
+
+/** All owners of each field, out of `metadata.managedFields`, as `managedFields` takes them. */
+export function allOwners(managed: unknown): Readonly<Record<string, string>> {
+  const owners: Record<string, string> = {}
+  for (const entry of Array.isArray(managed) ? managed : [])
+    for (const [path, manager] of fieldOwners([entry])) {
+      const name = isRecord(entry) && entry['operation'] === 'Update' ? asUpdate(manager) : manager
+      owners[path] = owners[path] === undefined ? name : `${owners[path]}\n${name}`
+    }
+  return owners
 }
 
 /** The owner of each field, out of `metadata.managedFields`. What is not readable is passed over. */

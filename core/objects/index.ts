@@ -10,7 +10,10 @@ export {
 export {
   fieldAt,
   fieldOwners,
+  allOwners,
+  asUpdate,
   escapePath,
+  ownersIn,
   fieldsOf,
   fieldText,
   isIdentity,

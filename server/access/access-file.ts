@@ -1,14 +1,12 @@
-/** The access file of a cluster: a kubeconfig with a token of eight hours and an authority that covers its names. */
-import { randomBytes } from 'node:crypto'
+/** The access file of a cluster: a kubeconfig with a token that ends and an authority that covers its names. */
 import { writeYaml } from '~/core/objects'
 import { clusterRanges, parseCidr } from '~/core/addresses'
 import { clusterDomain, type ClusterView, type FleetView, nodesOf, siteOf } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
-import type { Database } from '../records/database'
-import type { Vault } from '../keys/vault'
-import { authorityFor } from './authority'
+import type { ClusterServers } from '../cluster-api/servers'
 
-const tokenHours = 8
+/** How long a token is good for, in seconds, unless it is said. */
+export const usualSeconds = 8 * 3600
 
 export interface AccessFile {
   readonly yaml: string
@@ -16,7 +14,7 @@ export interface AccessFile {
 }
 
 /** Names and addresses under which the API of a cluster is reached. */
-function namesOf(cluster: ClusterView, view: FleetView): readonly string[] {
+export function namesOf(cluster: ClusterView, view: FleetView): readonly string[] {
   const pods = parseCidr(cluster.pods)
   const services = parseCidr(cluster.services)
   const ranges =
@@ -55,19 +53,18 @@ function namesOf(cluster: ClusterView, view: FleetView): readonly string[] {
 
 /** Refuses while the API does not answer: a file that leads nowhere would only mislead. */
 export async function accessFile(
-  database: Database,
-  vault: Vault,
+  servers: ClusterServers,
   cluster: ClusterView,
-  view: FleetView,
+  seconds = usualSeconds,
 ): Promise<AccessFile> {
   if (!cluster.apiAnswers)
     throw new Refusal(
       'unavailable',
       `The API of ${cluster.name} does not answer, so there is nothing to get access to. Ask again when it does.`,
     )
-  const authority = await authorityFor(database, vault, cluster.name, namesOf(cluster, view))
+  const { server, authority, token } = await servers.handOut(cluster, 'duty', seconds)
   const user = `duty@${cluster.name}`
-  const expiresWall = new Date(Date.now() + tokenHours * 3_600_000).toISOString()
+  const expiresWall = new Date(Date.now() + seconds * 1000).toISOString()
   const document = {
     apiVersion: 'v1',
     kind: 'Config',
@@ -75,17 +72,17 @@ export async function accessFile(
       {
         name: cluster.name,
         cluster: {
-          server: cluster.endpoint,
-          'certificate-authority-data': Buffer.from(authority.certificate).toString('base64'),
+          server,
+          'certificate-authority-data': Buffer.from(authority).toString('base64'),
         },
       },
     ],
     contexts: [{ name: cluster.name, context: { cluster: cluster.name, user } }],
     'current-context': cluster.name,
-    users: [{ name: user, user: { token: randomBytes(24).toString('base64url') } }],
+    users: [{ name: user, user: { token } }],
   }
   return {
-    yaml: `# Access to ${cluster.name} as duty, until ${expiresWall} (${tokenHours} hours).\n${writeYaml(document)}`,
+    yaml: `# Access to ${cluster.name} as duty, until ${expiresWall}.\n${writeYaml(document)}`,
     expiresWall,
   }
 }

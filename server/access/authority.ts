@@ -1,14 +1,17 @@
 /** Certificate authorities of clusters: their keys are made once and sealed, their certificates anew for each set of names. */
 import 'reflect-metadata'
-import { webcrypto } from 'node:crypto'
+import { createHmac, createPrivateKey, webcrypto } from 'node:crypto'
 import {
   AuthorityKeyIdentifierExtension,
   BasicConstraintsExtension,
   cryptoProvider,
+  ExtendedKeyUsage,
+  ExtendedKeyUsageExtension,
   KeyUsageFlags,
   KeyUsagesExtension,
   SubjectAlternativeNameExtension,
   SubjectKeyIdentifierExtension,
+  X509Certificate,
   X509CertificateGenerator,
 } from '@peculiar/x509'
 import { parseAddress } from '~/core/addresses'
@@ -44,6 +47,11 @@ async function keysFrom(pkcs8: string): Promise<CryptoKeyPair> {
   return { privateKey, publicKey }
 }
 
+const alternativeName = (value: string) => ({
+  type: parseAddress(value).ok ? ('ip' as const) : ('dns' as const),
+  value,
+})
+
 /**
  * A self-signed authority (RFC 5280) whose subject alternative names cover `names` (DNS names and addresses). Of the same
  * keys, it verifies whatever an earlier one of theirs has signed.
@@ -71,12 +79,7 @@ async function makeAuthority(
         ),
         keyIdentifier,
         new AuthorityKeyIdentifierExtension(keyIdentifier.keyId),
-        new SubjectAlternativeNameExtension(
-          names.map((value) => ({
-            type: parseAddress(value).ok ? ('ip' as const) : ('dns' as const),
-            value,
-          })),
-        ),
+        new SubjectAlternativeNameExtension(names.map(alternativeName)),
       ],
     },
     crypto,
@@ -86,6 +89,64 @@ async function makeAuthority(
     fingerprint: Buffer.from(await certificate.getThumbprint('SHA-256', crypto)).toString('hex'),
     expires: notAfter.toISOString(),
   }
+}
+
+export interface Leaf {
+  /** PEM. */
+  readonly certificate: string
+  /** PKCS #8, PEM. */
+  readonly key: string
+}
+
+/** A certificate for a server of a cluster, issued by its authority, with keys of its own; `names` are DNS names and addresses. */
+export async function leafOf(
+  vault: Vault,
+  cluster: string,
+  names: readonly string[],
+): Promise<Leaf> {
+  const { issuer, authority } = await keptKeys(vault, cluster)
+  const own = await newKeys()
+  const notBefore = new Date(Date.now() - 60_000)
+  const certificate = await X509CertificateGenerator.create(
+    {
+      subject: `CN=${cluster}`,
+      issuer: new X509Certificate(authority).subject,
+      notBefore,
+      notAfter: new Date(notBefore.getTime() + yearMs),
+      publicKey: own.publicKey,
+      signingKey: issuer.privateKey,
+      signingAlgorithm: algorithm,
+      extensions: [
+        new BasicConstraintsExtension(false, undefined, true),
+        new KeyUsagesExtension(KeyUsageFlags.digitalSignature, true),
+        new ExtendedKeyUsageExtension([ExtendedKeyUsage.serverAuth]),
+        await SubjectKeyIdentifierExtension.create(own.publicKey, false, crypto),
+        await AuthorityKeyIdentifierExtension.create(issuer.publicKey, false, crypto),
+        new SubjectAlternativeNameExtension(names.map(alternativeName)),
+      ],
+    },
+    crypto,
+  )
+  const pkcs8 = Buffer.from(await crypto.subtle.exportKey('pkcs8', own.privateKey))
+  return {
+    certificate: certificate.toString('pem'),
+    key: createPrivateKey({ key: pkcs8, format: 'der', type: 'pkcs8' })
+      .export({ format: 'pem', type: 'pkcs8' })
+      .toString(),
+  }
+}
+
+async function keptKeys(vault: Vault, cluster: string) {
+  const row = await AuthorityRow.findByPk(cluster)
+  if (row === null || row.sealed === null) throw new Error(`${cluster} has no authority`)
+  const pkcs8 = vault.open(row.sealed, placeOf(cluster))
+  return { issuer: await keysFrom(pkcs8), authority: row.certificate, pkcs8 }
+}
+
+/** What tokens for a cluster are signed with: it follows from the keys of its authority, and is kept nowhere. */
+export async function tokenKeyOf(vault: Vault, cluster: string): Promise<Buffer> {
+  const { pkcs8 } = await keptKeys(vault, cluster)
+  return createHmac('sha256', pkcs8).update('tokens').digest()
 }
 
 /** The authority of a cluster, a new one where the keys of before cannot be opened; one of the same keys if the names it has to cover have changed. */

@@ -89,6 +89,10 @@ export class Mirror {
     return this.byKind.get(kind) ?? new Map()
   }
 
+  all(): readonly Kept[] {
+    return [...this.byKind.values()].flatMap((kinds) => [...kinds.values()])
+  }
+
   find(kind: string, namespace: string, name: string): Kept | undefined {
     return this.byKind.get(kind)?.get(`${namespace}/${name}`)
   }

@@ -384,6 +384,7 @@ export function defineRecords(sequelize: Sequelize): void {
       fingerprint: text(),
       expires: text(),
       sealed: { type: TEXT, allowNull: true },
+      port: { type: INTEGER, allowNull: true },
     },
     { ...common, tableName: 'authorities' },
   )

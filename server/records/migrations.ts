@@ -227,6 +227,7 @@ export const recordMigrations: readonly Migration[] = [
     ),
   },
   { name: '0026-loading', up: sql(`CREATE TABLE loading (what TEXT PRIMARY KEY)`) },
+  { name: '0027-api-ports', up: sql(`ALTER TABLE authorities ADD COLUMN port INTEGER`) },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

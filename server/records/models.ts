@@ -380,4 +380,6 @@ export class AuthorityRow extends Model<
   declare expires: string
   /** Its private half, sealed; null for one whose private half was not kept. */
   declare sealed: string | null
+  /** Where the API of the cluster listens on this machine. */
+  declare port: CreationOptional<number | null>
 }

@@ -10,6 +10,7 @@ import { parseReference } from '~/core/registry'
 import { judgedImage } from '~/core/registry/changes'
 import type { CarriedCatalogue, Published } from '~/core/releases'
 import { imagesRun } from '~/core/shipment'
+import { listenOn } from '../listen-on'
 import type { Catalogue } from '../releases/catalogue'
 import { Accounts } from './accounts'
 import { withImagesOf } from './beyond'
@@ -267,23 +268,6 @@ export class Registries {
     this.isListening = false
     await this.telling
   }
-}
-
-/** Listens on a port, or on any that is free where that one is taken. */
-async function listenOn(server: Server, port: number): Promise<number> {
-  const attempt = (wanted: number): Promise<number | null> =>
-    new Promise((resolve) => {
-      const failed = (): void => resolve(null)
-      server.once('error', failed)
-      server.listen(wanted, '127.0.0.1', () => {
-        server.off('error', failed)
-        const address = server.address()
-        resolve(typeof address === 'object' && address !== null ? address.port : null)
-      })
-    })
-  const opened = (await attempt(port)) ?? (await attempt(0))
-  if (opened === null) throw new Error('no port is free for a registry')
-  return opened
 }
 
 /** What the clusters of a site run that is no part of a release: the co-operative’s own images. */

@@ -1,5 +1,5 @@
 /** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
-import { fieldAt, fieldsOf, isIdentity, withFields } from '../../core/objects/fields'
+import { fieldAt, fieldsOf, isIdentity, ownersIn, withFields } from '../../core/objects/fields'
 import { policyRefusals } from '../../core/objects'
 import { permanent, transient } from '../failures'
 import { namespaceLabels } from '../traffic/policies'
@@ -31,7 +31,7 @@ import { said } from './says'
 import { saidOf } from '../../core/contract'
 import { countText } from '../../core/units'
 
-const namespaced = (manifest: Manifest): Manifest =>
+export const namespaced = (manifest: Manifest): Manifest =>
   isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined
     ? manifest
     : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } }
@@ -96,7 +96,7 @@ export function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
 }
 
 /** Takes an object away, with the pods that came of it; a namespace with everything in it. */
-function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
+export function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   const { namespace, name } = manifest.metadata
   if (manifest.kind === 'Namespace') {
     for (const claim of (cluster.objects ?? []).filter(
@@ -161,16 +161,20 @@ export function applied(
   const owners = { ...(cluster.owners?.[key] ?? {}) }
   const wanted = [...fieldsOf(manifest)].filter(([path]) => !isIdentity(path))
   for (const [path, value] of wanted) {
-    const owner = owners[path]
-    if (owner === undefined || owner === manager || force.has(`${key} ${path}`)) continue
+    const all = ownersIn(owners[path] ?? manager)
+    const owner = all.find((each) => each !== manager)?.split('\t')[0]
+    if (owner === undefined || all.includes(manager) || force.has(`${key} ${path}`)) continue
     if (JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value))
       return { conflict: path, owner }
   }
   const own = new Set(wanted.map(([path]) => path))
-  const gone = Object.entries(owners)
-    .filter(([path, owner]) => owner === manager && !own.has(path))
-    .map(([path]) => path)
-  for (const path of gone) delete owners[path]
+  const leaves = Object.entries(owners)
+    .filter(([path, text]) => ownersIn(text).includes(manager) && !own.has(path))
+    .map(([path, text]) => ({ path, left: ownersIn(text).filter((each) => each !== manager) }))
+  for (const { path, left } of leaves)
+    if (left.length === 0) delete owners[path]
+    else owners[path] = left.join('\n')
+  const gone = leaves.filter(({ left }) => left.length === 0).map(({ path }) => path)
   // A field that another wrote and that stays as it is remains theirs.
   for (const [path, value] of wanted)
     if (owners[path] === undefined || JSON.stringify(fieldAt(live, path)) !== JSON.stringify(value))
@@ -212,7 +216,7 @@ const rank = (manifest: Manifest): number =>
   order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length
 
 /** Why an API does not take an object: what it forbids itself, or a webhook that it must ask and cannot reach. */
-function objectionTo(
+export function objectionTo(
   sim: Sim,
   cluster: Cluster,
   trial: Cluster,

@@ -254,6 +254,7 @@ export const said = sentences({
     `${p.wantedCount} ${p.wantedCount === 1 ? 'object' : 'objects'} applied`,
   'gone-count': (p: { goneCount: number }) =>
     `${p.goneCount} ${p.goneCount === 1 ? 'object' : 'objects'} removed`,
+  written: (p: { count: number }) => `${p.count} ${p.count === 1 ? 'object' : 'objects'} written`,
   'entries-count': (p: { entriesCount: number }) =>
     `${p.entriesCount} ${p.entriesCount === 1 ? 'object is' : 'objects are'} as before`,
 

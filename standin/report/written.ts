@@ -3,7 +3,7 @@
 import { managedFields } from '../../core/objects'
 import { isoTime } from '../../core/units'
 import type { Cluster, Manifest } from '../cluster-state'
-import { objectKey, record } from '../cluster/manifests'
+import { objectKey, record, text } from '../cluster/manifests'
 
 export function withOwners(
   cluster: Cluster,
@@ -19,7 +19,7 @@ export function withOwners(
       : {}),
     metadata: {
       ...manifest.metadata,
-      creationTimestamp: isoTime(at),
+      creationTimestamp: text(manifest.metadata['creationTimestamp']) || isoTime(at),
       ...(owners ? { managedFields: managedFields(owners) } : {}),
     },
   }

@@ -62,6 +62,27 @@ export const objectsRemove = verb({
   removes: objectRefs,
 })
 
+/** What somebody writes at the API itself: whole objects, at once; null takes one away. */
+export const objectsWrite = verb({
+  name: 'objects.write',
+  port: 'cluster',
+  args: ofCluster.extend({
+    writes: z.array(
+      z.object({
+        identity: manifest,
+        object: manifest.nullable(),
+        owners: z.record(z.string(), z.string()).default({}),
+      }),
+    ),
+    /** Only asked whether it would be taken. */
+    isDry: z.boolean().default(false),
+  }),
+  result: z.object({}),
+  failures: ['webhook-silent', 'policy-refuses'],
+  at: atCluster,
+  touches: clusterSlice,
+})
+
 /** Objects as they were before: what was made is removed, what was changed or removed is written back. */
 export const objectsPutBack = verb({
   name: 'objects.put-back',

@@ -284,7 +284,7 @@ export class Outside extends Observed implements Connector, Observe {
   }
 
   /** Has the engine say what the last command changed, without letting time pass. */
-  private async tell(): Promise<void> {
+  async tell(): Promise<void> {
     const report = await this.inLane(() =>
       this.link.ask('run', { until: this.nowMs, mostEvents: 0 }),
     )

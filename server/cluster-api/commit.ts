@@ -1,0 +1,96 @@
+/** How writes reach a cluster: as commands of the contract, all objects of a request or none. */
+import { randomUUID } from 'node:crypto'
+import type { Outcome } from '~/core/contract'
+import { record, text } from '~/core/objects'
+import type { Json } from './body'
+import type { Mirror } from './mirror'
+import { ApiRefusal, notFound, qualified } from './status'
+import type { Target } from './target'
+
+export interface Outside {
+  readonly now: number
+  issue(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<void>
+  lookup(key: string): Promise<Outcome>
+  /** Has what was issued take effect in the same moment. */
+  tell(): Promise<void>
+}
+
+export interface Write {
+  readonly identity: Json
+  readonly object: Json | null
+  readonly owners: Readonly<Record<string, string>>
+}
+
+/** Where writes of one cluster go. */
+export interface Desk {
+  readonly cluster: string
+  readonly outside: Outside
+  readonly mirror: Mirror
+}
+
+/** What a stand-in’s refusal is in the open API’s words. */
+const refusals: Readonly<Record<string, { readonly code: number; readonly reason?: string }>> = {
+  'namespace-missing': { code: 404 },
+  'quota-exceeded': { code: 403 },
+  'limit-exceeded': { code: 403 },
+  'policy-refuses': { code: 422 },
+  'webhook-silent': { code: 500, reason: 'InternalError' },
+}
+
+const identityOf = (object: Json): Json => {
+  const { apiVersion, kind, metadata } = object
+  const { name, namespace } = record(metadata)
+  return { apiVersion, kind, metadata: { name, ...(namespace === undefined ? {} : { namespace }) } }
+}
+
+/** Writes objects, all or none; the copy is up to date then. */
+export async function commit(
+  desk: Desk,
+  target: Target,
+  writes: readonly Omit<Write, 'identity'>[],
+  of: readonly Json[],
+  isDry: boolean,
+): Promise<void> {
+  const key = `api/${desk.cluster}/${randomUUID()}`
+  await desk.outside.issue(key, 'objects.write', {
+    cluster: desk.cluster,
+    writes: writes.map((write, i) => ({ ...write, identity: identityOf(of[i] ?? {}) })),
+    isDry,
+  })
+  await desk.outside.tell()
+  const outcome = await desk.outside.lookup(key)
+  if (outcome.known && outcome.ended && outcome.failure)
+    throw refusedBy(target, of[0] ?? {}, outcome.failure)
+  desk.mirror.stirred()
+  await desk.mirror.refresh()
+}
+
+function refusedBy(
+  target: Target,
+  object: Json,
+  failure: { readonly reason: string; readonly says: string },
+): ApiRefusal {
+  const { resource } = target.served
+  const { name, namespace } = record(object['metadata'])
+  const known = refusals[failure.reason]
+  if (failure.reason === 'namespace-missing')
+    return notFound({ group: '', plural: 'namespaces' }, text(namespace))
+  const subject = `${qualified(resource)} "${text(name)}"`
+  return new ApiRefusal(
+    known?.code ?? 403,
+    `${subject} is forbidden: ${failure.says.replace(/^.*? is forbidden: /, '').replace(/^.*? violates PodSecurity/, 'violates PodSecurity')}`,
+    { name: text(name), group: resource.group, kind: resource.plural },
+    known?.reason,
+  )
+}
+
+/** Whether a request only asks what would be. */
+export function isDryRun(query: URLSearchParams): boolean {
+  const given = query.getAll('dryRun')
+  if (given.some((value) => value !== 'All'))
+    throw new ApiRefusal(
+      422,
+      `dryRun: Unsupported value: "${given.join().slice(0, 60)}": supported values: "All"`,
+    )
+  return given.length > 0
+}

@@ -1,0 +1,123 @@
+/** What somebody writes at a cluster’s API: whole objects, taken or refused in the same moment. */
+import { list, record, text } from '../../core/objects'
+import type { Behaviour, Sim } from '../engine/sim'
+import { settleFronts } from '../traffic/fronts'
+import type { Cluster, Manifest, Node, OperationFailure } from '../world'
+import { withDefaults } from './admission'
+import { answering } from './api'
+import { objectKey } from './manifests'
+import { drop, namespaced, objectionTo, settle, store } from './objects'
+import { podKey, record as note } from './pod-events'
+import { fillWorkload, removePod } from './pods'
+import { loads } from './placing'
+import { workloadOf } from './fits'
+import { said } from './says'
+
+/** A pod that is taken away; its controller makes another. */
+function endPod(sim: Sim, cluster: Cluster, key: string): boolean {
+  const pod = cluster.running.find((candidate) => podKey(candidate) === key)
+  if (!pod) return false
+  removePod(sim, cluster, pod)
+  note(sim, cluster, 'Normal', 'Killing', `pod/${key}`, 'Stopping container')
+  const workload = workloadOf(cluster, pod)
+  if (workload) fillWorkload(sim, cluster, workload, loads(cluster))
+  return true
+}
+
+const closedTaint = 'node.kubernetes.io/unschedulable'
+
+function setNode(sim: Sim, cluster: Cluster, node: Node, object: Manifest): void {
+  const spec = record(object['spec'])
+  const labels = Object.entries(record(object.metadata.labels)).flatMap(([key, value]) =>
+    typeof value === 'string' ? [[key, value] as const] : [],
+  )
+  const taints = list(spec['taints'])
+    .map(record)
+    .filter((taint) => taint['key'] !== closedTaint)
+    .map((taint) => ({
+      key: text(taint['key']),
+      value: text(taint['value']),
+      effect: text(taint['effect']),
+    }))
+  Object.assign(node, {
+    labels: Object.fromEntries(labels),
+    taints,
+    cordoned: spec['unschedulable'] === true,
+  })
+  const load = loads(cluster)
+  for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
+  sim.touch(`cluster:${cluster.name}`)
+}
+
+/** A copy that what is tried may change, and a simulation in which nothing follows from it. */
+function trialOf(sim: Sim, cluster: Cluster): { readonly trial: Cluster; readonly dry: Sim } {
+  const trial: Cluster = { ...cluster, serviceList: [...cluster.serviceList] }
+  const dry: Sim = {
+    world: sim.world,
+    now: sim.now,
+    site: (name) => sim.site(name),
+    cluster: () => trial,
+    takes: () => 0,
+    schedule: () => undefined,
+    touch: () => undefined,
+  }
+  return { trial, dry }
+}
+
+interface Write {
+  readonly identity: Manifest
+  readonly object: Manifest | null
+  readonly owners: Readonly<Record<string, string>>
+}
+
+function write(sim: Sim, cluster: Cluster, { identity, object, owners }: Write): void {
+  const { kind, metadata } = identity
+  const node =
+    kind === 'Node' ? cluster.nodes.find(({ name }) => name === metadata.name) : undefined
+  if (node && object) {
+    setNode(sim, cluster, node, object)
+    return
+  }
+  const pod = `${metadata.namespace ?? ''}/${metadata.name}`
+  if (kind === 'Pod' && object === null && endPod(sim, cluster, pod)) return
+  if (kind === 'Pod' && cluster.running.some((candidate) => podKey(candidate) === pod)) return
+  if (object === null) {
+    drop(sim, cluster, identity)
+    return
+  }
+  store(sim, cluster, object)
+  cluster.owners = { ...cluster.owners, [objectKey(object)]: owners }
+}
+
+/** All objects of a command are taken, or none is. */
+export const objectsWrite: Behaviour<'objects.write'> = {
+  stages: [
+    {
+      seconds: 0,
+      then: (sim, op) => {
+        const cluster = answering(sim, op.args.cluster)
+        if ('class' in cluster) return cluster
+        const { trial, dry } = trialOf(sim, cluster)
+        const writes: Write[] = []
+        for (const { identity, object, owners } of op.args.writes) {
+          const wanted = object && withDefaults(trial, namespaced(object))
+          const objection: OperationFailure | null = wanted
+            ? objectionTo(sim, cluster, trial, wanted, new Set())
+            : null
+          if (objection) return objection
+          if (wanted) store(dry, trial, wanted)
+          writes.push({ identity: namespaced(identity), object: wanted, owners })
+        }
+        if (op.args.isDry) return said('written', { count: 0 })
+        for (const each of writes) write(sim, cluster, each)
+        settleFronts(sim, cluster)
+        settle(
+          sim,
+          cluster,
+          writes.flatMap(({ object }) => (object ? [object] : [])),
+        )
+        return said('written', { count: writes.length })
+      },
+    },
+  ],
+}
