@@ -199,10 +199,12 @@ export const clusterRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/clusters/:name/access',
-    says: 'Its access file (kubeconfig).',
+    says: 'Its access file (kubeconfig) for a client of one’s own; its token is good for `seconds` on the wall, eight hours unless said.',
+    query: z.object({ seconds: wholeText(28_800).pipe(z.number().min(1)).optional() }),
     texts: ['application/yaml'],
-    handle: async (gyrarch, { params }) => {
-      const file = await gyrarch.access(params['name'] ?? '')
+    handle: async (gyrarch, { params, query }) => {
+      const { seconds } = query as { seconds?: number }
+      const file = await gyrarch.access(params['name'] ?? '', seconds)
       return {
         text: {
           type: 'application/yaml',

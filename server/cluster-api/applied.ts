@@ -5,10 +5,11 @@ import {
   fieldAt,
   fieldsOf,
   isIdentity,
+  isRecord,
   ownersIn,
   withFields,
 } from '~/core/objects'
-import { ApiRefusal, qualified, type StatusCause } from './status'
+import { ApiRefusal, groupOf, qualified, type StatusCause } from './status'
 import type { Resource } from './resources'
 
 type Json = Readonly<Record<string, unknown>>
@@ -50,7 +51,12 @@ export function applied(
   { manager, isForced }: { readonly manager: string; readonly isForced: boolean },
 ): { readonly object: Json; readonly owners: Owners } {
   const owners: Record<string, string> = { ...ownersOf(live) }
-  const fields = [...fieldsOf(wanted)].filter(([path]) => isOwned(path))
+  // An empty map asks for a map, not that nothing be in it.
+  const fields = [...fieldsOf(wanted)].filter(
+    ([path, value]) =>
+      isOwned(path) &&
+      !(isRecord(value) && Object.keys(value).length === 0 && isRecord(fieldAt(live, path))),
+  )
   const causes: StatusCause[] = []
   for (const [path, value] of fields) {
     const others = ownersIn(owners[path] ?? '').filter((name) => name !== '' && name !== manager)
@@ -93,7 +99,7 @@ function conflict(resource: Resource, wanted: Json, causes: readonly StatusCause
   return new ApiRefusal(
     409,
     `Apply failed with ${causes.length} conflict${causes.length === 1 ? '' : 's'}: ${causes.map((cause) => `${cause.message}: ${cause.field ?? ''}`).join('\n')}`,
-    { name, group: resource.group, kind: qualified(resource), causes },
+    { name, ...groupOf(resource), kind: qualified(resource), causes },
   )
 }
 

@@ -4,7 +4,7 @@ import { apiDocument, isRecord, record, text } from '~/core/objects'
 import { jsonOf } from '../bodies/json'
 import type { WriteRequest } from './handler'
 import { apiVersionOf } from './resources'
-import { ApiRefusal, qualified, type StatusCause } from './status'
+import { ApiRefusal, groupOf, qualified, type StatusCause } from './status'
 import type { Target } from './target'
 
 export type Json = Readonly<Record<string, unknown>>
@@ -46,6 +46,8 @@ export function objectOf(request: WriteRequest): Json {
   return placed(request.target, value)
 }
 
+const withoutHead = ({ apiVersion: _version, kind: _kind, ...more }: Json): Json => more
+
 /** Checks that an object is what its request says, and fills in what the request says for it. */
 export function placed(target: Target, value: Json): Json {
   const { resource } = target.served
@@ -84,9 +86,9 @@ export function placed(target: Target, value: Json): Json {
     throw new ApiRefusal(400, 'the name of the object does not match the name on the URL')
   const { namespace: _namespace, ...more } = metadata
   return {
-    ...value,
     apiVersion,
     kind: expected,
+    ...withoutHead(value),
     metadata: {
       ...more,
       ...(target.name === null ? {} : { name: target.name }),
@@ -108,7 +110,7 @@ function nameCauses(target: Target, object: Json): readonly StatusCause[] {
         field: 'metadata.name',
       },
     ]
-  const form = target.served.resource.group.startsWith('rbac') ? looseName : wrongName
+  const form = target.served.resource.apiGroup.startsWith('rbac') ? looseName : wrongName
   return name.length <= 253 && form.test(name)
     ? []
     : [
@@ -163,8 +165,8 @@ export function invalid(target: Target, object: Json, causes: readonly StatusCau
   const told = causes.map(({ field = '', message }) => `${field}: ${message}`)
   return new ApiRefusal(
     422,
-    `${resource.kind}${resource.group === '' ? '' : `.${resource.group}`} "${name}" is invalid: ${told.length > 1 ? `[${told.join(', ')}]` : told.join('')}`,
-    { name, group: resource.group, kind: resource.kind, causes },
+    `${resource.kind}${resource.apiGroup === '' ? '' : `.${resource.apiGroup}`} "${name}" is invalid: ${told.length > 1 ? `[${told.join(', ')}]` : told.join('')}`,
+    { name, ...groupOf(resource), kind: resource.kind, causes },
   )
 }
 
@@ -191,6 +193,6 @@ export const alreadyExists = (target: Target, name: string): ApiRefusal =>
   new ApiRefusal(
     409,
     `${qualified(target.served.resource)} "${name}" already exists`,
-    { name, group: target.served.resource.group, kind: target.served.resource.plural },
+    { name, ...groupOf(target.served.resource), kind: target.served.resource.plural },
     'AlreadyExists',
   )

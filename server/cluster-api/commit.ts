@@ -4,15 +4,13 @@ import type { Outcome } from '~/core/contract'
 import { record, text } from '~/core/objects'
 import type { Json } from './body'
 import type { Mirror } from './mirror'
-import { ApiRefusal, notFound, qualified } from './status'
+import { ApiRefusal, groupOf, notFound, qualified } from './status'
 import type { Target } from './target'
 
 export interface Outside {
   readonly now: number
-  issue(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<void>
-  lookup(key: string): Promise<Outcome>
-  /** Has what was issued take effect in the same moment. */
-  tell(): Promise<void>
+  /** Carries out a command that takes no time. */
+  atOnce(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<Outcome>
 }
 
 export interface Write {
@@ -52,13 +50,11 @@ export async function commit(
   isDry: boolean,
 ): Promise<void> {
   const key = `api/${desk.cluster}/${randomUUID()}`
-  await desk.outside.issue(key, 'objects.write', {
+  const outcome = await desk.outside.atOnce(key, 'objects.write', {
     cluster: desk.cluster,
     writes: writes.map((write, i) => ({ ...write, identity: identityOf(of[i] ?? {}) })),
     isDry,
   })
-  await desk.outside.tell()
-  const outcome = await desk.outside.lookup(key)
   if (outcome.known && outcome.ended && outcome.failure)
     throw refusedBy(target, of[0] ?? {}, outcome.failure)
   desk.mirror.stirred()
@@ -72,15 +68,15 @@ function refusedBy(
 ): ApiRefusal {
   const { resource } = target.served
   const { name, namespace } = record(object['metadata'])
-  const known = refusals[failure.reason]
+  const answer = refusals[failure.reason]
   if (failure.reason === 'namespace-missing')
-    return notFound({ group: '', plural: 'namespaces' }, text(namespace))
+    return notFound({ apiGroup: '', plural: 'namespaces' }, text(namespace))
   const subject = `${qualified(resource)} "${text(name)}"`
   return new ApiRefusal(
-    known?.code ?? 403,
+    answer?.code ?? 403,
     `${subject} is forbidden: ${failure.says.replace(/^.*? is forbidden: /, '').replace(/^.*? violates PodSecurity/, 'violates PodSecurity')}`,
-    { name: text(name), group: resource.group, kind: resource.plural },
-    known?.reason,
+    { name: text(name), ...groupOf(resource), kind: resource.plural },
+    answer?.reason,
   )
 }
 

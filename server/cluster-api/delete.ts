@@ -4,7 +4,7 @@ import { type Json, valueOf } from './body'
 import type { Answer, WriteRequest } from './handler'
 import type { Kept } from './mirror'
 import { testOf } from './selectors'
-import { ApiRefusal, notFound, qualified, success } from './status'
+import { ApiRefusal, groupOf, notFound, qualified, success } from './status'
 import { asServed, type Target } from './target'
 import { commit, type Desk, isDryRun } from './commit'
 
@@ -39,7 +39,7 @@ function optionsOf(request: WriteRequest): Options {
 
 function precondition(target: Target, live: Kept, { uid, version }: Options): void {
   const { resource } = target.served
-  const details = { name: live.name, group: resource.group, kind: resource.plural }
+  const details = { name: live.name, ...groupOf(resource), kind: resource.plural }
   const head = `Operation cannot be fulfilled on ${qualified(resource)} "${live.name}": Precondition failed: `
   if (uid !== null && uid !== live.uid)
     throw new ApiRefusal(
@@ -144,7 +144,7 @@ export async function deleted(desk: Desk, request: WriteRequest): Promise<Answer
     object: {
       ...success({
         name,
-        ...(resource.group === '' ? {} : { group: resource.group }),
+        ...groupOf(resource),
         kind: resource.plural,
         uid,
       }),

@@ -249,7 +249,7 @@ async function read(
   const { kind } = target.served.resource
   const shape = { now: door.now(), included }
   if (verb === 'get') {
-    const object = asServed(target.served, one(door.mirror, target))
+    const object = one(door.mirror, target)
     send(response, 200, formed(object, form, kind, shape))
     return
   }
@@ -270,7 +270,9 @@ export function one(mirror: Mirror, target: Target): Json {
   const { resource } = target.served
   const kept = mirror.find(resource.kind, target.namespace ?? '', target.name ?? '')
   if (!kept) throw notFound(resource, target.name ?? '')
-  return target.subresource?.name === 'scale' ? scaleOf(kept.object) : kept.object
+  return target.subresource?.name === 'scale'
+    ? scaleOf(kept.object)
+    : asServed(target.served, kept.object)
 }
 
 /** How many copies an object asks for, as the resource of its own. */

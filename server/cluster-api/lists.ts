@@ -103,4 +103,4 @@ export class Lists {
 }
 
 const placeOf = ({ served, namespace }: Target): string =>
-  `${served.resource.group}/${served.resource.plural} in ${namespace ?? 'all'}`
+  `${served.resource.apiGroup}/${served.resource.plural} in ${namespace ?? 'all'}`

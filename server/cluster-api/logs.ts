@@ -46,9 +46,10 @@ function wantedBy(query: URLSearchParams, now: number): Wanted {
   const since = sinceTime === null ? NaN : Date.parse(sinceTime)
   if (sinceTime !== null && Number.isNaN(since))
     throw new ApiRefusal(400, `sinceTime: "${sinceTime.slice(0, 60)}" is no time`)
+  const sinceMs = sinceTime === null ? null : since
   return {
     tail: wholeOf(query, 'tailLines'),
-    sinceMs: seconds === null ? (sinceTime === null ? null : since) : now - seconds * 1000,
+    sinceMs: seconds === null ? sinceMs : now - seconds * 1000,
     hasTimes: query.get('timestamps') === 'true',
     bytes: wholeOf(query, 'limitBytes'),
   }

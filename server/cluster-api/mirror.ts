@@ -48,6 +48,14 @@ const specOf = (object: ApiObject): string =>
     ),
   )
 
+const workloads = new Set(['Deployment', 'ReplicaSet', 'StatefulSet', 'DaemonSet'])
+
+/** A workload’s controller has seen what was written last. */
+const withGeneration = (object: ApiObject, generation: number): ApiObject =>
+  workloads.has(text(object['kind']))
+    ? { ...object, status: { ...record(object['status']), observedGeneration: generation } }
+    : object
+
 const hasSpec = (object: ApiObject): boolean => isRecord(object['spec'])
 
 export class Mirror {
@@ -157,7 +165,7 @@ export class Mirror {
     const earlier = Number(record(before?.object['metadata'])['generation'] ?? 0)
     const generation = before && specOf(before.object) === specOf(given) ? earlier : earlier + 1
     const object: ApiObject = {
-      ...given,
+      ...withGeneration(given, generation),
       metadata: {
         ...metadata,
         resourceVersion: String(version),

@@ -7,7 +7,7 @@ export type ApiVerb =
 
 export interface Resource {
   /** Empty for the core group. */
-  readonly group: string
+  readonly apiGroup: string
   readonly kind: string
   readonly plural: string
   readonly shortNames: readonly string[]
@@ -66,7 +66,7 @@ function resource(apiVersion: string, kind: string, row: Row = {}): Resource {
     ? apiVersion.split('/')
     : ['', apiVersion]
   return {
-    group,
+    apiGroup: group,
     version,
     kind,
     plural: resourcesOf(kind),
@@ -148,10 +148,10 @@ const versionText = (group: string, version: string): string =>
 /** The first minor release that serves a policy at admission as it is meant today. */
 const policyFrom = 30
 
-function servesToday({ group, version, kind }: Resource, release: string): boolean {
+function servesToday({ apiGroup, version, kind }: Resource, release: string): boolean {
   if (kind.startsWith('ValidatingAdmissionPolicy'))
     return Number(release.split('.')[1] ?? 0) >= policyFrom
-  return notYetAt(versionText(group, version), kind, release) === null
+  return notYetAt(versionText(apiGroup, version), kind, release) === null
 }
 
 /** Everything that a minor release serves, in the order in which discovery tells it; the version to prefer first. */
@@ -160,7 +160,7 @@ export function servedAt(release: string): readonly Served[] {
     .filter((candidate) => servesToday(candidate, release))
     .map((candidate) => ({
       resource: candidate,
-      group: candidate.group,
+      group: candidate.apiGroup,
       version: candidate.version,
     }))
   const earlier = removals
@@ -171,8 +171,8 @@ export function servedAt(release: string): readonly Served[] {
         const match = resources.find(
           (candidate) =>
             candidate.kind === kind &&
-            (candidate.group === group ||
-              versionText(candidate.group, candidate.version) === removal.successor),
+            (candidate.apiGroup === group ||
+              versionText(candidate.apiGroup, candidate.version) === removal.successor),
         )
         return match ? [{ resource: match, group, version }] : []
       })
@@ -183,8 +183,3 @@ export function servedAt(release: string): readonly Served[] {
 /** The version of the API that something is served under, as objects name it. */
 export const apiVersionOf = ({ group, version }: Pick<Served, 'group' | 'version'>): string =>
   versionText(group, version)
-
-/** Under which objects of a resource are kept, whatever version they are asked for. */
-export const storeOf = ({ group, plural }: Pick<Resource, 'group' | 'plural'>): string =>
-  // One list of events, told under two groups.
-  `${group === 'events.k8s.io' ? '' : group}/${plural}`

@@ -38,7 +38,6 @@ interface Door {
   readonly port: number
   readonly mirror: Mirror
   readonly tokenKey: Buffer
-  readonly authority: string
   release: string
   isOpen: boolean
 }
@@ -70,10 +69,18 @@ export class ClusterServers {
   ): Promise<{ readonly server: string; readonly authority: string; readonly token: string }> {
     const door = await this.doorOf(cluster)
     door.isOpen = cluster.apiAnswers
+    // Of the same keys, but for the names of today.
+    const { database, vault } = this.parts
+    const authority = await authorityFor(
+      database,
+      vault,
+      cluster.name,
+      await this.parts.namesOf(cluster),
+    )
     const until = Date.now() + seconds * 1000
     return {
       server: `https://127.0.0.1:${door.port}`,
-      authority: door.authority,
+      authority: authority.certificate,
       token: signToken(door.tokenKey, { cluster: cluster.name, subject, until }),
     }
   }
@@ -130,7 +137,7 @@ export class ClusterServers {
   private async open(cluster: ClusterView): Promise<Door> {
     const { database, vault, outside } = this.parts
     const { name } = cluster
-    const authority = await authorityFor(database, vault, name, await this.parts.namesOf(cluster))
+    await authorityFor(database, vault, name, await this.parts.namesOf(cluster))
     const leaf = await leafOf(vault, name, loopback)
     const tokenKey = await tokenKeyOf(vault, name)
     const mirror = new Mirror({ served: (since) => outside.served(name, since) })
@@ -172,7 +179,6 @@ export class ClusterServers {
       port,
       mirror,
       tokenKey,
-      authority: authority.certificate,
       release: cluster.release,
       isOpen: cluster.apiAnswers,
     }

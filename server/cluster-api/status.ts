@@ -83,19 +83,26 @@ export const success = (details: StatusDetails): Status => ({
 
 /** What a Status calls the objects of a resource: `pods`, `deployments.apps`. */
 export const qualified = ({
-  group,
+  apiGroup,
   plural,
 }: {
-  readonly group: string
+  readonly apiGroup: string
   readonly plural: string
-}): string => (group === '' ? plural : `${plural}.${group}`)
+}): string => (apiGroup === '' ? plural : `${plural}.${apiGroup}`)
+
+/** The group of a resource as details name it: none for the core group. */
+export const groupOf = ({
+  apiGroup,
+}: {
+  readonly apiGroup: string
+}): { readonly group?: string } => (apiGroup === '' ? {} : { group: apiGroup })
 
 export const notFound = (
-  of: { readonly group: string; readonly plural: string },
+  of: { readonly apiGroup: string; readonly plural: string },
   name: string,
 ): ApiRefusal =>
   new ApiRefusal(404, `${qualified(of)} "${name}" not found`, {
     name,
-    ...(of.group === '' ? {} : { group: of.group }),
+    ...groupOf(of),
     kind: of.plural,
   })

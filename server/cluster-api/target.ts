@@ -60,7 +60,7 @@ export function asServed(
   object: Readonly<Record<string, unknown>>,
 ): Readonly<Record<string, unknown>> {
   const apiVersion = apiVersionOf(served)
-  if (served.resource.group === 'events.k8s.io') return laterEvent(object, apiVersion)
+  if (served.resource.apiGroup === 'events.k8s.io') return laterEvent(object, apiVersion)
   return object['apiVersion'] === apiVersion ? object : { ...object, apiVersion }
 }
 

@@ -69,7 +69,7 @@ export class Watch {
     const from = beginning(this.query)
     const seconds = secondsOf(this.query)
     if (from !== null && this.mirror.since(this.kind, from) === null) throw expired()
-    const standing = from === null ? this.standing() : []
+    const present = from === null ? this.present() : []
     this.response.writeHead(200, {
       'Content-Type': 'application/json;stream=watch',
       'Cache-Control': 'no-cache, private',
@@ -77,7 +77,7 @@ export class Watch {
     this.response.flushHeaders()
     this.response.on('close', () => this.stop())
     this.timers.push(setTimeout(() => this.end(), seconds * 1000))
-    for (const kept of standing) await this.tell('ADDED', kept.object)
+    for (const kept of present) await this.tell('ADDED', kept.object)
     if (from === null && this.query.get('sendInitialEvents') === 'true')
       await this.bookmark({ 'k8s.io/initial-events-end': 'true' })
     if (this.isOver) return
@@ -87,7 +87,7 @@ export class Watch {
     this.soon()
   }
 
-  private standing(): readonly Kept[] {
+  private present(): readonly Kept[] {
     return [...this.mirror.of(this.kind).values()].filter(
       (kept) => this.isHere(kept) && (this.test === null || this.test(kept.object)),
     )

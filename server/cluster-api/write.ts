@@ -1,6 +1,6 @@
 /** Writing through a cluster’s API: what a request asks for becomes whole objects, and those a command of the contract. */
 import { randomUUID } from 'node:crypto'
-import { immutableChanges } from '~/core/manifests'
+import { type FieldChange, immutableChanges, type WrittenObject } from '~/core/manifests'
 import { fieldAt, fieldsOf, isRecord, record, text } from '~/core/objects'
 import { applied, updated } from './applied'
 import { alreadyExists, checked, invalid, type Json, objectOf, placed, valueOf } from './body'
@@ -9,7 +9,7 @@ import { deleted, deletedAll, evicted } from './delete'
 import { type Answer, scaleOf, type WriteRequest } from './handler'
 import type { Kept } from './mirror'
 import { jsonPatched, mergePatched, strategicPatched } from './patches'
-import { ApiRefusal, notFound, qualified } from './status'
+import { ApiRefusal, groupOf, notFound, qualified } from './status'
 import { asServed, type Target } from './target'
 
 const managerOf = ({ query, agent }: WriteRequest): string => {
@@ -89,7 +89,7 @@ async function created(desk: Desk, request: WriteRequest): Promise<Answer> {
   const name = text(record(object['metadata'])['name'])
   if (target.namespace === null)
     throw new ApiRefusal(405, 'the server does not allow this method on the requested resource', {})
-  const warnings = checked(target, object, query)
+  const warnings = checked(target, withoutStatus(object), query)
   if (desk.mirror.find(target.served.resource.kind, target.namespace, name))
     throw alreadyExists(target, name)
   const { status: _status, ...spec } = object
@@ -145,9 +145,9 @@ async function store(
 }
 
 const apiVersionKept = ({ served: { resource } }: Target): string =>
-  resource.group === '' || resource.group === 'events.k8s.io'
+  resource.apiGroup === '' || resource.apiGroup === 'events.k8s.io'
     ? 'v1'
-    : `${resource.group}/${resource.version}`
+    : `${resource.apiGroup}/${resource.version}`
 
 const liveOf = (desk: Desk, target: Target): Kept => {
   const live = desk.mirror.find(
@@ -163,7 +163,7 @@ const liveOf = (desk: Desk, target: Target): Kept => {
 function isFresh(target: Target, live: Kept, object: Json): void {
   const { resourceVersion, uid } = record(object['metadata'])
   const { resource } = target.served
-  const details = { name: live.name, group: resource.group, kind: resource.plural }
+  const details = { name: live.name, ...groupOf(resource), kind: resource.plural }
   if (
     typeof resourceVersion === 'string' &&
     resourceVersion !== '' &&
@@ -205,7 +205,7 @@ async function replaced(desk: Desk, request: WriteRequest, given: Json): Promise
   isFresh(target, live, given)
   const asked = asServed(target.served, live.object)
   const object = normal(within(target, asked, given))
-  const warnings = target.subresource === null ? checked(target, object, query) : []
+  const warnings = target.subresource === null ? checked(target, withoutStatus(object), query) : []
   stands(target, live.object, object)
   return store(desk, request, {
     live,
@@ -215,21 +215,18 @@ async function replaced(desk: Desk, request: WriteRequest, given: Json): Promise
   })
 }
 
+const withoutStatus = ({ status: _status, ...more }: Json): Json => more
+
 /** Refuses to change what stands for good. */
 function stands(target: Target, live: Json, object: Json): void {
-  const before = new Map(fieldsOf(live))
-  const paths = new Set([...before.keys(), ...fieldsOf(object).keys()])
-  const changes = [...paths].flatMap((path) => {
-    const [was, wanted] = [fieldAt(live, path), fieldAt(object, path)]
-    return JSON.stringify(was) === JSON.stringify(wanted)
+  const paths = new Set([...fieldsOf(live).keys(), ...fieldsOf(object).keys()])
+  const changes = [...paths].flatMap((path): readonly FieldChange[] => {
+    const [before, wanted] = [fieldAt(live, path), fieldAt(object, path)]
+    return JSON.stringify(before) === JSON.stringify(wanted)
       ? []
-      : [{ path, live: was, wanted, owner: null }]
+      : [{ path, live: before, wanted, owner: null }]
   })
-  const fixed = immutableChanges(
-    object as Parameters<typeof immutableChanges>[0],
-    live,
-    changes as unknown as Parameters<typeof immutableChanges>[2],
-  )
+  const fixed = immutableChanges(object as WrittenObject, live, changes)
   if (fixed.length > 0)
     throw invalid(
       target,
@@ -294,7 +291,7 @@ async function appliedTo(desk: Desk, request: WriteRequest): Promise<Answer> {
   const asked = live ? asServed(target.served, live.object) : null
   const isForced = query.get('force') === 'true'
   const result = applied(target.served.resource, asked, wanted, { manager, isForced })
-  const warnings = checked(target, result.object, query)
+  const warnings = checked(target, withoutStatus(result.object), query)
   if (live) stands(target, live.object, result.object)
   return store(desk, request, {
     live: live ?? null,

@@ -1,4 +1,5 @@
 /** What an API refuses before it takes an object: a namespace that is not there, quotas, limits, the level of its pods’ security. */
+import { overCounted } from './object-counts'
 import type { Forbidden } from './forbidden'
 import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest } from '../world'
@@ -111,12 +112,10 @@ const shown = (entry: string, value: number): string => {
   return String(value)
 }
 
+const runsPods = (kind: string): boolean => kind === 'Pod' || isWorkloadKind(kind)
+
 function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
-  if (
-    !isWorkloadKind(manifest.kind) ||
-    manifest.kind === 'CronJob' ||
-    manifest.kind === 'DaemonSet'
-  )
+  if (!runsPods(manifest.kind) || manifest.kind === 'CronJob' || manifest.kind === 'DaemonSet')
     return null
   const replicas = record(manifest['spec'])['replicas']
   const coming = {
@@ -155,7 +154,7 @@ function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidd
 }
 
 function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
-  if (!isWorkloadKind(manifest.kind)) return null
+  if (!runsPods(manifest.kind)) return null
   for (const object of objectsOfKind(cluster, 'LimitRange', namespace)) {
     for (const limit of list(record(object['spec'])['limits']).map(record)) {
       if (limit['type'] !== 'Container') continue
@@ -340,6 +339,8 @@ export function forbids(
   cluster: Cluster,
   manifest: Manifest,
   coming: ReadonlySet<string>,
+  /** Taken whatever its pods are: they are refused one by one. */
+  isController = false,
 ): Forbidden | null {
   const namespace = isClusterWide(manifest.kind) ? null : (manifest.metadata.namespace ?? 'default')
   if (namespace === null) return null
@@ -352,10 +353,13 @@ export function forbids(
         name: manifest.metadata.name,
       }),
     }
+  if (isController)
+    return classes(cluster, manifest, namespace) ?? overCounted(cluster, manifest, namespace)
   return (
     classes(cluster, manifest, namespace) ??
     security(cluster, manifest, namespace) ??
     limits(cluster, manifest, namespace) ??
-    quota(cluster, manifest, namespace)
+    quota(cluster, manifest, namespace) ??
+    overCounted(cluster, manifest, namespace)
   )
 }

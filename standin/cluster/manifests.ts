@@ -65,6 +65,7 @@ function askedBy(template: Json): { cpuMilli: number; memoryBytes: number; gpus:
 
 /** The pod template inside a workload’s manifest. */
 export function templateIn(manifest: Manifest): Json {
+  if (manifest.kind === 'Pod') return { metadata: manifest.metadata, spec: manifest['spec'] }
   const spec = record(manifest['spec'])
   return record(
     manifest.kind === 'CronJob'

@@ -222,6 +222,7 @@ export function objectionTo(
   trial: Cluster,
   object: Manifest,
   coming: ReadonlySet<string>,
+  isController = false,
 ): OperationFailure | null {
   const operation = writtenObject(cluster, object) ? 'UPDATE' : 'CREATE'
   const unasked = webhookAgainst(sim, cluster, object, operation)
@@ -239,7 +240,7 @@ export function objectionTo(
     const denied = said('policy-denies', refused)
     return permanent('policy-refuses', denied, { about: about(cluster, object), ...denied })
   }
-  const forbidden = forbids(trial, object, coming)
+  const forbidden = forbids(trial, object, coming, isController)
   return forbidden
     ? permanent(forbidden.reason, saidOf(forbidden), {
         about: about(cluster, object),

@@ -5,7 +5,7 @@ import { settleFronts } from '../traffic/fronts'
 import type { Cluster, Manifest, Node, OperationFailure } from '../world'
 import { withDefaults } from './admission'
 import { answering } from './api'
-import { objectKey } from './manifests'
+import { isWorkloadKind, objectKey } from './manifests'
 import { drop, namespaced, objectionTo, settle, store } from './objects'
 import { podKey, record as note } from './pod-events'
 import { fillWorkload, removePod } from './pods'
@@ -102,7 +102,7 @@ export const objectsWrite: Behaviour<'objects.write'> = {
         for (const { identity, object, owners } of op.args.writes) {
           const wanted = object && withDefaults(trial, namespaced(object))
           const objection: OperationFailure | null = wanted
-            ? objectionTo(sim, cluster, trial, wanted, new Set())
+            ? objectionTo(sim, cluster, trial, wanted, new Set(), isWorkloadKind(wanted.kind))
             : null
           if (objection) return objection
           if (wanted) store(dry, trial, wanted)

@@ -50,6 +50,13 @@ export function replicaSets(
   })
 }
 
+const podsRefused = (workload: Workload) => ({
+  type: 'ReplicaFailure',
+  status: 'True',
+  reason: 'FailedCreate',
+  message: workload.refused,
+})
+
 export function workloadStatus(workload: Workload, pods: readonly Pod[]): Record<string, unknown> {
   const ready = pods.filter(isReadyPod).length
   const current = pods.filter((pod) => isCurrent(workload, pod)).length
@@ -76,6 +83,7 @@ export function workloadStatus(workload: Workload, pods: readonly Pod[]): Record
         readyReplicas: ready,
         availableReplicas: ready,
         unavailableReplicas: Math.max(0, workload.replicas - ready),
+        ...(workload.refused === undefined ? {} : { conditions: [podsRefused(workload)] }),
       }
   }
 }

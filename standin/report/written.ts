@@ -20,7 +20,7 @@ export function withOwners(
     metadata: {
       ...manifest.metadata,
       creationTimestamp: text(manifest.metadata['creationTimestamp']) || isoTime(at),
-      ...(owners ? { managedFields: managedFields(owners) } : {}),
+      ...(owners && Object.keys(owners).length > 0 ? { managedFields: managedFields(owners) } : {}),
     },
   }
 }

@@ -13,6 +13,7 @@ import type {
   TrafficReport,
   UsageReport,
 } from '~/core/contract'
+import type { Fault, PossibleFault } from '~/standin'
 import type { EngineLink } from './engine-link'
 import type { ServedChanges } from './served'
 
@@ -44,6 +45,15 @@ export abstract class Observed {
     filter: { kind?: string | undefined; namespace?: string | undefined },
   ): Promise<readonly Record<string, unknown>[] | null> {
     return this.inLane(() => this.link.ask('objects', { cluster, ...filter }))
+  }
+
+  /** Faults that can be put in, and those that are. */
+  faults(): Promise<{ possible: readonly PossibleFault[]; active: readonly Fault[] }> {
+    return this.inLane(() => this.link.ask('faults', {}))
+  }
+
+  faultObjection(kind: string, about: string): Promise<string | null> {
+    return this.inLane(() => this.link.ask('faultObjection', { kind, about }))
   }
 
   /** What the API of a cluster serves, as differences to a copy of it; null while it does not answer. */

@@ -12,7 +12,7 @@ import type {
   Outcome,
   RegistryAccess,
 } from '~/core/contract'
-import type { Fault, PossibleFault } from '~/standin'
+import type { Fault } from '~/standin'
 import type { RunReport } from './engine'
 import type { EngineLink } from './engine-link'
 import { StandinStore } from './store'
@@ -238,14 +238,6 @@ export class Outside extends Observed implements Connector, Observe {
       : { known: false }
   }
 
-  faults(): Promise<{ possible: readonly PossibleFault[]; active: readonly Fault[] }> {
-    return this.inLane(() => this.link.ask('faults', {}))
-  }
-
-  faultObjection(kind: string, about: string): Promise<string | null> {
-    return this.inLane(() => this.link.ask('faultObjection', { kind, about }))
-  }
-
   async enterCredential(site: string, fingerprint: string, until: number): Promise<void> {
     await this.issue(`credential/${site}/${fingerprint}`, 'credential.enter', {
       site,
@@ -284,11 +276,24 @@ export class Outside extends Observed implements Connector, Observe {
   }
 
   /** Has the engine say what the last command changed, without letting time pass. */
-  async tell(): Promise<void> {
-    const report = await this.inLane(() =>
-      this.link.ask('run', { until: this.nowMs, mostEvents: 0 }),
-    )
+  private async tell(mostNow = 0): Promise<void> {
+    const report = await this.inLane(async () => {
+      const answer = await this.link.ask('run', { until: this.nowMs, mostEvents: mostNow })
+      this.processed = answer.processed
+      return answer
+    })
     this.spread(report)
+  }
+
+  /** Carries out a command that takes no time: it has ended when this resolves, and so has what follows in the same moment. */
+  async atOnce(
+    key: string,
+    verb: string,
+    args: Readonly<Record<string, unknown>>,
+  ): Promise<Outcome> {
+    await this.issue(key, verb, args)
+    await this.tell(mostEvents)
+    return this.lookup(key)
   }
 
   /** Stops the clock for good; what is under way can still be asked about. */

@@ -5,6 +5,7 @@
 import { createHash } from 'node:crypto'
 import { list, record, text } from '~/core/objects'
 import { isoTime } from '~/core/units'
+import { finished, revisionsOf } from './served-fields'
 import { eventsOf, objectsOf, type Simulator } from '~/standin'
 
 export interface ServedChanges {
@@ -15,7 +16,7 @@ export interface ServedChanges {
   readonly gone: readonly string[]
 }
 
-type Json = Record<string, unknown>
+type Json = Readonly<Record<string, unknown>>
 
 const keyOf = (object: Json): string => {
   const metadata = record(object['metadata'])
@@ -38,19 +39,6 @@ const kindNames: Readonly<Record<string, string>> = {
 }
 const kindName = (lower: string): string =>
   kindNames[lower] ?? `${lower.slice(0, 1).toUpperCase()}${lower.slice(1)}`
-
-/** Heartbeats are told this seldom, as nodes write their status that seldom when nothing else has changed. */
-const heartbeatMs = 300_000
-
-function withSeldomHeartbeats(node: Json, now: number): Json {
-  const status = record(node['status'])
-  const lastHeartbeatTime = isoTime(Math.floor(now / heartbeatMs) * heartbeatMs)
-  const conditions = list(status['conditions']).map((entry) => ({
-    ...record(entry),
-    lastHeartbeatTime,
-  }))
-  return { ...node, status: { ...status, conditions } }
-}
 
 function eventObjects(sim: Simulator, cluster: string): readonly Json[] {
   const seen = new Map<string, number>()
@@ -138,6 +126,7 @@ export class ServedObjects {
       uids.set(key, uid)
       completed.set(key, { ...object, metadata: { ...metadata, creationTimestamp, uid } })
     }
+    const revisions = revisionsOf(all)
     for (const [key, object] of completed) {
       const metadata = record(object['metadata'])
       const owners = list(metadata['ownerReferences']).map(record)
@@ -152,10 +141,7 @@ export class ServedObjects {
         owners.length === 0
           ? object
           : { ...object, metadata: { ...metadata, ownerReferences: whole } }
-      completed.set(
-        key,
-        object['kind'] === 'Node' ? withSeldomHeartbeats(withOwners, sim.now) : withOwners,
-      )
+      completed.set(key, finished(withOwners, sim.now, revisions))
     }
     return completed
   }

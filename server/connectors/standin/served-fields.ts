@@ -1,0 +1,141 @@
+/** Fields that the open API has and that follow from what a stand-in tells: conditions, revisions, hashes of templates. */
+import { list, record, text } from '~/core/objects'
+import { isoTime } from '~/core/units'
+
+type Json = Readonly<Record<string, unknown>>
+
+/** Heartbeats are told this seldom, as nodes write their status that seldom when nothing else has changed. */
+const heartbeatMs = 300_000
+
+/** What every node tells of itself, where the stand-ins tell the release alone. */
+function wholeInfo(node: Json): Json {
+  const metadata = record(node['metadata'])
+  const id = text(metadata['uid'])
+  const labels = record(metadata['labels'])
+  const release = text(record(record(node['status'])['nodeInfo'])['kubeletVersion'])
+  return {
+    architecture: text(labels['kubernetes.io/arch']) || 'amd64',
+    bootID: id,
+    containerRuntimeVersion: '',
+    kernelVersion: '',
+    kubeProxyVersion: release,
+    kubeletVersion: release,
+    machineID: id.replaceAll('-', ''),
+    operatingSystem: 'linux',
+    osImage: '',
+    systemUUID: id,
+    ...record(record(node['status'])['nodeInfo']),
+  }
+}
+
+function withSeldomHeartbeats(node: Json, now: number): Json {
+  const status = record(node['status'])
+  const lastHeartbeatTime = isoTime(Math.floor(now / heartbeatMs) * heartbeatMs)
+  const conditions = list(status['conditions']).map((entry) => ({
+    ...record(entry),
+    lastHeartbeatTime,
+  }))
+  return { ...node, status: { ...status, conditions, nodeInfo: wholeInfo(node) } }
+}
+
+const hashLabel = 'pod-template-hash'
+const revisionNote = 'deployment.kubernetes.io/revision'
+
+/** A pod of a replica set carries the hash that its replica set is named after. */
+function withHash(pod: Json): Json {
+  const metadata = record(pod['metadata'])
+  const owner = list(metadata['ownerReferences'])
+    .map(record)
+    .find(({ kind }) => kind === 'ReplicaSet')
+  const labels = record(metadata['labels'])
+  if (!owner || labels[hashLabel] !== undefined) return pod
+  const name = text(owner['name'])
+  const hash = name.slice(name.lastIndexOf('-') + 1)
+  return { ...pod, metadata: { ...metadata, labels: { ...labels, [hashLabel]: hash } } }
+}
+
+const count = (value: unknown): number => (typeof value === 'number' ? value : 0)
+
+/** How many of its pods a deployment may lack, as it says. */
+function mayLack(spec: Json, replicas: number): number {
+  const given = record(record(spec['strategy'])['rollingUpdate'])['maxUnavailable'] ?? '25%'
+  return typeof given === 'number'
+    ? given
+    : Math.floor((parseInt(text(given), 10) * replicas) / 100)
+}
+
+function conditionsOf(deployment: Json): readonly Json[] {
+  const spec = record(deployment['spec'])
+  const status = record(deployment['status'])
+  const given = list(status['conditions']).map(record)
+  const replicas = count(spec['replicas'] ?? 1)
+  const ready = count(status['availableReplicas'])
+  const isAvailable = ready >= replicas - mayLack(spec, replicas)
+  const isComplete =
+    count(status['updatedReplicas']) === replicas &&
+    count(status['replicas']) === replicas &&
+    ready === replicas
+  return [
+    {
+      type: 'Available',
+      status: isAvailable ? 'True' : 'False',
+      reason: isAvailable ? 'MinimumReplicasAvailable' : 'MinimumReplicasUnavailable',
+      message: `Deployment ${isAvailable ? 'has' : 'does not have'} minimum availability.`,
+    },
+    {
+      type: 'Progressing',
+      status: given.length > 0 ? 'False' : 'True',
+      reason: isComplete ? 'NewReplicaSetAvailable' : 'ReplicaSetUpdated',
+      message: isComplete
+        ? 'The newest replica set has successfully progressed.'
+        : 'Pods are being replaced.',
+    },
+    ...given,
+  ]
+}
+
+function withConditions(deployment: Json, revision: string | undefined): Json {
+  const metadata = record(deployment['metadata'])
+  return {
+    ...deployment,
+    metadata: {
+      ...metadata,
+      annotations: {
+        ...record(metadata['annotations']),
+        ...(revision === undefined ? {} : { [revisionNote]: revision }),
+      },
+    },
+    status: { ...record(deployment['status']), conditions: conditionsOf(deployment) },
+  }
+}
+
+/** The newest revision of each deployment (`namespace/name`), by its replica sets. */
+export function revisionsOf(objects: Iterable<Json>): ReadonlyMap<string, string> {
+  const newest = new Map<string, string>()
+  for (const object of objects) {
+    if (object['kind'] !== 'ReplicaSet') continue
+    const metadata = record(object['metadata'])
+    const revision = text(record(metadata['annotations'])[revisionNote])
+    const owner = list(metadata['ownerReferences'])
+      .map(record)
+      .find(({ kind }) => kind === 'Deployment')
+    const key = `${text(metadata['namespace'])}/${text(owner?.['name'])}`
+    if (owner && Number(revision) > Number(newest.get(key) ?? 0)) newest.set(key, revision)
+  }
+  return newest
+}
+
+/** An object with the fields that follow from others; `now` in ms. */
+export function finished(object: Json, now: number, revisions: ReadonlyMap<string, string>): Json {
+  const { namespace, name } = record(object['metadata'])
+  switch (object['kind']) {
+    case 'Node':
+      return withSeldomHeartbeats(object, now)
+    case 'Pod':
+      return withHash(object)
+    case 'Deployment':
+      return withConditions(object, revisions.get(`${text(namespace)}/${text(name)}`))
+    default:
+      return object
+  }
+}
