@@ -1,7 +1,7 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
-import { accessFile, type AccessFile, namesOf } from './access/access-file'
-import { ClusterServers } from './cluster-api/servers'
-import { writeTo } from './cluster-api/write'
+import { accessFile, type AccessFile } from './access/access-file'
+import { openClusterServers } from './cluster-api/open'
+import type { ClusterServers } from './cluster-api/servers'
 import { Changes } from './changes/changes'
 import { Refusal } from './changes/errors'
 import { Compute } from './compute/compute'
@@ -148,13 +148,7 @@ export class Gyrarch {
     this.registries = store.registries
     this.shipments = store.shipments
     this.vault = parts.vault
-    const { outside } = parts
-    this.clusterServers = new ClusterServers({
-      ...parts,
-      clusters: async () => (await parts.fleet.view()).clusters,
-      namesOf: async (cluster) => namesOf(cluster, await parts.fleet.view()),
-      write: (cluster, request, mirror) => writeTo({ cluster, outside, mirror }, request),
-    })
+    this.clusterServers = openClusterServers(parts)
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'credential.changed', says })
@@ -186,9 +180,8 @@ export class Gyrarch {
     const { database, changes, fleet } = parts
     this.templates = new Templates(database, changes, fleet, said('template.changed'))
     this.layers = new Layers(parts.database, parts.judges, said('layers.changed'))
-    this.expectations = new Expectations(parts.database, said('expectation.changed'), () =>
-      parts.fleet.touchRegister(),
-    )
+    const touch = () => fleet.touchRegister()
+    this.expectations = new Expectations(database, said('expectation.changed'), touch)
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })

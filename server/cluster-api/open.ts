@@ -1,0 +1,21 @@
+/** The clusters’ own API, put together from what a Gyrarch consists of. */
+import { namesOf } from '../access/access-file'
+import type { Fleet } from '../fleet/fleet'
+import type { Outside } from './commit'
+import { ClusterServers, type ClusterServersParts } from './servers'
+import { writeTo } from './write'
+
+type Parts = Pick<ClusterServersParts, 'database' | 'vault' | 'hub' | 'onError'> & {
+  readonly outside: ClusterServersParts['outside'] & Outside
+  readonly fleet: Pick<Fleet, 'view'>
+}
+
+export function openClusterServers(parts: Parts): ClusterServers {
+  const { outside, fleet } = parts
+  return new ClusterServers({
+    ...parts,
+    clusters: async () => (await fleet.view()).clusters,
+    namesOf: async (cluster) => namesOf(cluster, await fleet.view()),
+    write: (cluster, request, mirror) => writeTo({ cluster, outside, mirror }, request),
+  })
+}
