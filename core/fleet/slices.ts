@@ -6,11 +6,18 @@ import { heard, notAsked, type Slice, type TrafficReport } from '../contract'
 import type { ApiObject } from '../objects'
 import type { FleetView } from './view'
 
+function ownSlice<T>(
+  slices: Readonly<Record<string, Slice<T>>> | undefined,
+  name: string,
+): Slice<T> {
+  return slices && Object.hasOwn(slices, name) ? (slices[name] ?? notAsked) : notAsked
+}
+
 const objectSlice = (view: FleetView, cluster: string): Slice<readonly ApiObject[]> =>
-  view.objects?.[cluster] ?? notAsked
+  ownSlice(view.objects, cluster)
 
 const trafficSlice = (view: FleetView, cluster: string): Slice<readonly TrafficReport[]> =>
-  view.traffic?.[cluster] ?? notAsked
+  ownSlice(view.traffic, cluster)
 
 /** What a cluster lists, or undefined while its API is silent. Throws where it was not asked for. */
 export const objectsHeard = (view: FleetView, cluster: string): readonly ApiObject[] | undefined =>

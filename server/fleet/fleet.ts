@@ -158,7 +158,7 @@ export class Fleet extends FleetPictures {
     if (value) return { state: 'known', version: this.stirs.get(name) ?? 0, at: view.now, value }
     return {
       state: 'unheard',
-      since: view.unheard[name] ?? view.now,
+      since: Object.hasOwn(view.unheard, name) ? (view.unheard[name] ?? view.now) : view.now,
       why: 'its API does not answer',
     }
   }

@@ -42,12 +42,13 @@ export abstract class FleetPictures {
   async viewWith(clusters: readonly string[]): Promise<FleetView> {
     const view = await this.view()
     if (clusters.length === 0) return view
-    const objects: Record<string, Slice<readonly ApiObject[]>> = {}
+    const objects: [string, Slice<readonly ApiObject[]>][] = []
     const wanted = clusters.includes(everyCluster)
       ? view.clusters.filter((cluster) => cluster.apiAnswers).map((cluster) => cluster.name)
       : clusters
-    for (const name of wanted) objects[name] = await this.objectSlice(name, view)
-    return { ...view, objects }
+    for (const name of wanted) objects.push([name, await this.objectSlice(name, view)])
+    // Names come from callers: one that every object has is a name like any other.
+    return { ...view, objects: Object.fromEntries(objects) }
   }
 
   /** The picture with what a draft must see: lists of objects, and the ways of sites and clusters with their traffic. */

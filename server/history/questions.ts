@@ -49,9 +49,11 @@ export const walkQuestion = (asked: WalkAsked): Question => ({
 })
 
 async function walkAt(fleet: PastFleet, asked: WalkAsked): Promise<string> {
-  const { from, to, port, protocol, aim } = asked
+  const { from, to, port, protocol } = asked
   const named = [from, to].flatMap((text) => /^([a-z][-a-z0-9]*):.*\//.exec(text)?.[1] ?? [])
   const plain = await fleet.view()
+  // Who aims at a cluster that is not there aims at none.
+  const aim = plain.clusters.some(({ name }) => name === asked.aim) ? asked.aim : null
   const view = await fleet.viewFor(
     [...named, ...(plain.expectations ?? []).flatMap(clustersOf)],
     aim === null ? [] : [`cluster/${aim}`],
