@@ -78,7 +78,7 @@ it('raises elm-12 on the box: the wrong disks are stopped, the remedy takes the 
     clusters: { cluster: { server: string } }[]
   }
   expect(file['current-context']).toBe('elm-12')
-  expect(file.clusters[0]?.cluster.server).toMatch(/^https:\/\/10\.77\.12\.\d+:6443$/)
+  expect(file.clusters[0]?.cluster.server).toMatch(/^https:\/\/127\.0\.0\.1:\d+$/)
 })
 
 it('shows “unavailable” with its attempts at tarn-north, halts when it stays, and completes by retry', async () => {

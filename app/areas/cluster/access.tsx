@@ -12,7 +12,9 @@ export function Access({ name, answers }: { readonly name: string; readonly answ
   return (
     <div>
       <h3>Access file</h3>
-      <p className="soft">A kubeconfig for duty, valid for eight hours.</p>
+      <p className="soft">
+        A kubeconfig for duty, valid for eight hours. Any client of the open API takes it.
+      </p>
       <div className="acts" style={{ marginTop: 8 }}>
         {yaml === undefined ? (
           <Button
