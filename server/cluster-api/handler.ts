@@ -161,8 +161,10 @@ async function answered(
   request: IncomingMessage,
   response: ServerResponse,
 ): Promise<void> {
-  const url = URL.parse(request.url ?? '/', 'https://cluster')
-  if (url === null) throw new ApiRefusal(400, 'the address of the request cannot be read')
+  const asked = request.url ?? '/'
+  if (!URL.canParse(asked, 'https://cluster'))
+    throw new ApiRefusal(400, 'the address of the request cannot be read')
+  const url = new URL(asked, 'https://cluster')
   const path = url.pathname.replace(/(?<=.)\/$/, '')
   const method = request.method ?? 'GET'
   const subject = signedIn(door, request)
