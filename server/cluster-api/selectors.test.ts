@@ -9,7 +9,7 @@ const object = (labels: Record<string, string>) => ({
 })
 
 describe('a label selector', () => {
-  const one = object({ app: 'price-feed', 'gyrarch/pool': 'base' })
+  const priceFeed = object({ app: 'price-feed', 'gyrarch/pool': 'base' })
   it.each([
     ['app=price-feed', true],
     ['app==price-feed', true],
@@ -25,7 +25,7 @@ describe('a label selector', () => {
     ['app=', false],
     ['constructor', false],
   ])('%s', (selector, matches) => {
-    expect(labelTest(selector)?.(one)).toBe(matches)
+    expect(labelTest(selector)?.(priceFeed)).toBe(matches)
   })
 
   it.each(['!!app', 'app in price', 'a b', '-app', 'app in (x y)', 'app=a=b', ','])(
@@ -37,7 +37,7 @@ describe('a label selector', () => {
 
   it('is read up to 10,000 terms', () => {
     const terms = (count: number) => Array.from({ length: count }, (_, i) => `!k${i}`).join(',')
-    expect(labelTest(terms(10_000))?.(one)).toBe(true)
+    expect(labelTest(terms(10_000))?.(priceFeed)).toBe(true)
     expect(() => labelTest(terms(10_001))).toThrow(/no more than 10000/)
   })
 })
