@@ -78,10 +78,12 @@ function steps(path: string): readonly Step[] {
     })
 }
 
-const own = (record: Json, name: string): unknown =>
+/** A field of an object’s own, whatever every object has. */
+export const ownField = (record: Json, name: string): unknown =>
   Object.hasOwn(record, name) ? record[name] : undefined
 
-const put = (record: Json, name: string, value: unknown): void =>
+/** Sets a field, whatever its name. */
+export const putField = (record: Json, name: string, value: unknown): void =>
   void Object.defineProperty(record, name, {
     value,
     enumerable: true,
@@ -91,7 +93,7 @@ const put = (record: Json, name: string, value: unknown): void =>
 
 const itemOf = (list: readonly unknown[], item: NonNullable<Step['item']>): Json | undefined =>
   list.find(
-    (entry): entry is Json => isRecord(entry) && String(own(entry, item.key)) === item.value,
+    (entry): entry is Json => isRecord(entry) && String(ownField(entry, item.key)) === item.value,
   )
 
 /** The value at a path, or undefined. */
@@ -99,7 +101,7 @@ export function fieldAt(object: unknown, path: string): unknown {
   let at = object
   for (const { name, item } of steps(path)) {
     if (item) at = Array.isArray(at) ? itemOf(at, item) : undefined
-    else at = isRecord(at) ? own(at, name) : undefined
+    else at = isRecord(at) ? ownField(at, name) : undefined
     if (at === undefined) return undefined
   }
   return at
@@ -118,7 +120,7 @@ function set(object: Json, path: string, value: unknown): void {
       if (!matchingItem) {
         matchingItem = {}
         holder.push(matchingItem)
-        put(
+        putField(
           matchingItem,
           item.key,
           /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value,
@@ -129,17 +131,17 @@ function set(object: Json, path: string, value: unknown): void {
       continue
     }
     if (isLast) {
-      put(at, name, structuredClone(value))
+      putField(at, name, structuredClone(value))
       return
     }
-    const next = own(at, name)
+    const next = ownField(at, name)
     if (way[index + 1]?.item) {
       const list: unknown[] = Array.isArray(next) ? next : []
-      put(at, name, list)
+      putField(at, name, list)
       holder = list
     } else {
       const inner = isRecord(next) ? next : {}
-      put(at, name, inner)
+      putField(at, name, inner)
       at = inner
     }
   }
@@ -231,9 +233,9 @@ export function managedFields(owners: Readonly<Record<string, string>>): readonl
       let at = root
       for (const step of steps(path)) {
         const name = stepName(step)
-        const inner = own(at, name)
+        const inner = ownField(at, name)
         const next = isRecord(inner) ? inner : {}
-        put(at, name, next)
+        putField(at, name, next)
         at = next
       }
     }

@@ -14,6 +14,8 @@ export {
   asUpdate,
   escapePath,
   ownersIn,
+  ownField,
+  putField,
   fieldsOf,
   fieldText,
   isIdentity,

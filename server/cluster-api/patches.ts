@@ -1,19 +1,8 @@
 /** Patches of objects: JSON Patch (RFC 6902), merge patch (RFC 7396) and the strategic merge of the open API. */
-import { applyJsonPatch, isRecord, list } from '~/core/objects'
+import { applyJsonPatch, isRecord, list, ownField as own, putField as put } from '~/core/objects'
 import { ApiRefusal } from './status'
 
 type Json = Record<string, unknown>
-
-const own = (record: Json, name: string): unknown =>
-  Object.hasOwn(record, name) ? record[name] : undefined
-
-const put = (record: Json, name: string, value: unknown): void =>
-  void Object.defineProperty(record, name, {
-    value,
-    enumerable: true,
-    configurable: true,
-    writable: true,
-  })
 
 export function jsonPatched(object: Json, patch: unknown): Json {
   if (!Array.isArray(patch)) throw new ApiRefusal(400, 'a JSON patch is a list of operations')

@@ -5,7 +5,6 @@
 import { createServer, type Server } from 'node:https'
 import type { ClusterView } from '~/core/fleet'
 import { authorityFor, leafOf, tokenKeyOf } from '../access/authority'
-import type { ServedChanges } from '../connectors/standin/served'
 import type { Hub } from '../live/hub'
 import type { Vault } from '../keys/vault'
 import { listenOn } from '../listen-on'
@@ -13,7 +12,7 @@ import type { Database } from '../records/database'
 import { AuthorityRow } from '../records/models'
 import { answerRequest, type Answer, type WriteRequest } from './handler'
 import { Lists } from './lists'
-import { Mirror } from './mirror'
+import { Mirror, type Source } from './mirror'
 import { servedAt } from './resources'
 import { readToken, signToken } from './tokens'
 
@@ -23,7 +22,7 @@ export interface ClusterServersParts {
   readonly hub: Hub
   readonly outside: {
     readonly now: number
-    served(cluster: string, since: number): Promise<ServedChanges | null>
+    served(cluster: string, since: number): ReturnType<Source['served']>
     podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null>
   }
   clusters(): Promise<readonly ClusterView[]>
