@@ -158,13 +158,11 @@ export async function authorityFor(
 ): Promise<Authority> {
   const covers = [...new Set(names)].sort().join(' ')
   const authority = await AuthorityRow.findByPk(cluster)
-  if (authority?.covers === covers && authority.sealed !== null) return authority
-  const keys =
-    authority !== null &&
-    authority.sealed !== null &&
-    vault.opens(authority.sealed, placeOf(cluster))
-      ? await keysFrom(vault.open(authority.sealed, placeOf(cluster)))
-      : await newKeys()
+  const before = authority?.sealed ?? null
+  // Sealed with another key: put back from a backup without its own.
+  const opens = before !== null && vault.opens(before, placeOf(cluster))
+  if (opens && authority?.covers === covers) return authority
+  const keys = opens ? await keysFrom(vault.open(before, placeOf(cluster))) : await newKeys()
   const made = await makeAuthority(cluster, covers.split(' '), keys)
   const pkcs8 = Buffer.from(await crypto.subtle.exportKey('pkcs8', keys.privateKey))
   const sealed = vault.seal(pkcs8.toString('base64'), placeOf(cluster))

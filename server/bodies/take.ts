@@ -83,10 +83,14 @@ const discardMs = 1000
 async function discarded(request: IncomingMessage): Promise<void> {
   if (request.complete || request.destroyed) return
   await new Promise<void>((done) => {
-    const timer = setTimeout(done, discardMs)
-    request.once('close', done).once('end', done)
+    // After a stall the timer fires before what has arrived meanwhile is read: that gets its turn first.
+    const timer = setTimeout(() => setImmediate(() => setImmediate(done)), discardMs)
+    const isOver = (): void => {
+      clearTimeout(timer)
+      done()
+    }
+    request.once('close', isOver).once('end', isOver)
     request.resume()
-    request.once('end', () => clearTimeout(timer))
   })
 }
 
