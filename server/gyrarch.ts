@@ -1,5 +1,5 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
-import { accessFile, type AccessFile } from './access/access-file'
+import { type AccessFile, giveAccess } from './access/access-file'
 import { openClusterServers } from './cluster-api/open'
 import type { ClusterServers } from './cluster-api/servers'
 import { Changes } from './changes/changes'
@@ -31,6 +31,7 @@ import { type EngineLink, inThisThread } from './connectors/standin/engine-link'
 import { modelsIn } from './connectors/standin/rehearsal-model'
 import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
+import { Reach } from './connectors/open-api/reach'
 import { ConnectorRegistry } from './ports/registry'
 import { allWatchers } from './watchers/all'
 import { earliest, type Watchers } from './watchers/watcher'
@@ -95,6 +96,8 @@ export class Gyrarch {
   readonly cases: Cases
   /** The clusters’ own API, as clients of theirs reach it. */
   readonly clusterServers: ClusterServers
+  /** Clusters that were enrolled. */
+  readonly reach: Reach
   readonly drills: Drills
   readonly outgoing: Outgoing
   /** How long steps took, and how well that was foreseen. */
@@ -118,6 +121,7 @@ export class Gyrarch {
     compute: Compute
     dir: string
     vault: Vault
+    reach: Reach
     post: GyrarchOptions['post']
     observe: Observe
     times: ObservedTimes
@@ -148,6 +152,7 @@ export class Gyrarch {
     this.registries = store.registries
     this.shipments = store.shipments
     this.vault = parts.vault
+    this.reach = parts.reach
     this.clusterServers = openClusterServers(parts)
     this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
       parts.fleet.touchRegister()
@@ -180,8 +185,9 @@ export class Gyrarch {
     const { database, changes, fleet } = parts
     this.templates = new Templates(database, changes, fleet, said('template.changed'))
     this.layers = new Layers(parts.database, parts.judges, said('layers.changed'))
-    const touch = () => fleet.touchRegister()
-    this.expectations = new Expectations(database, said('expectation.changed'), touch)
+    this.expectations = new Expectations(database, said('expectation.changed'), () =>
+      fleet.touchRegister(),
+    )
     this.keys = new Keys(parts.database, async (says) => {
       parts.fleet.touchRegister()
       await this.journalLine({ kind: 'key.changed', says })
@@ -221,7 +227,13 @@ export class Gyrarch {
       watchers.registered()
     })
     const desk = new Desk(outside.clock)
-    const connectors = new ConnectorRegistry(register, desk, outside)
+    const vault = new Vault(dir, options.keyFile)
+    const reach = new Reach({ ...options, database, vault, onError })
+    const connectors = new ConnectorRegistry(register, desk, outside, reach.connector)
+    reach.tell(connectors, () => {
+      fleet.touchRegister()
+      watchers.registered()
+    })
     const observe = connectors.observe()
     const fleet = new Fleet(observe, outside.clock)
     const times = await ObservedTimes.open(database)
@@ -244,6 +256,7 @@ export class Gyrarch {
       runner,
       hub,
       clock: outside.clock,
+      sealed: (kind, intent) => reach.sealed(kind, intent),
       scheduleChanged: () => watchers.registered(),
       onError,
     })
@@ -259,7 +272,8 @@ export class Gyrarch {
       judges,
       dir,
       compute: new Compute(options.computeProcess, onError),
-      vault: new Vault(dir, options.keyFile),
+      vault,
+      reach,
       folder,
       post: options.post,
       past: await openPast(options, { fleet, outside, database }),
@@ -271,6 +285,7 @@ export class Gyrarch {
     if (await isLeft('credentials')) await loadDemoCredentials(database, gyrarch.vault, outside)
     await gyrarch.credentials.markUnopened()
     desk.open(gyrarch.shipments)
+    await reach.start()
     await runner.resume()
     void gyrarch.shipments.intake.resume().catch(onError)
     await changes.sets.resume()
@@ -288,6 +303,7 @@ export class Gyrarch {
       hub.emit('state', slices)
       watchers.stirred(slices)
     }
+    this.reach.keep(runner)
     outside.keep({
       atRest: async () => {
         await runner.atRest()
@@ -337,15 +353,8 @@ export class Gyrarch {
   }
 
   /** The access file of a cluster, good for so many seconds on the wall. */
-  async access(name: string, seconds?: number): Promise<AccessFile> {
-    const file = await accessFile(this.clusterServers, await this.cluster(name), seconds)
-    await this.journalLine({
-      kind: 'access.given',
-      params: { cluster: name, until: file.expiresWall },
-      about: `cluster/${name}`,
-      says: `access file of ${name} handed out, valid until ${file.expiresWall}`,
-    })
-    return file
+  access(name: string, seconds?: number): Promise<AccessFile> {
+    return giveAccess(this, name, seconds)
   }
 
   putFault(request: FaultRequest): Promise<string> {
@@ -371,6 +380,7 @@ export class Gyrarch {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
     await this.rehearsals.close()
+    await this.reach.close()
     await this.clusterServers.close()
     await this.registries.close()
     await this.shipments.intake.atRest()

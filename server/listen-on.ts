@@ -2,12 +2,16 @@
 import type { Server } from 'node:net'
 
 /** Listens on a port, or on any that is free where that one is taken. */
-export async function listenOn(server: Server, port: number): Promise<number> {
+export async function listenOn(
+  server: Server,
+  port: number,
+  host = '127.0.0.1',
+): Promise<number> {
   const attempt = (wanted: number): Promise<number | null> =>
     new Promise((resolve) => {
       const failed = (): void => resolve(null)
       server.once('error', failed)
-      server.listen(wanted, '127.0.0.1', () => {
+      server.listen(wanted, host, () => {
         server.off('error', failed)
         const address = server.address()
         resolve(typeof address === 'object' && address !== null ? address.port : null)

@@ -1,6 +1,7 @@
 /** The server: opens Gyrarch, serves API and pages on 127.0.0.1 or where it is told, and ends cleanly. */
 import { createServer } from 'node:http'
 import { resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import compression from 'compression'
 import express from 'express'
@@ -16,6 +17,7 @@ import { Gyrarch } from './gyrarch'
 import { allowing } from './mend/outgoing/post'
 import { sending } from './mend/outgoing/stand-in'
 import { pageRefused, pages } from './pages/pages'
+import { relayOf } from './relay/options'
 import { StartRefusal } from './records/start-refusal'
 import { inOwnThread } from './connectors/standin/engine-link'
 import expressStaticGzip from 'express-static-gzip'
@@ -29,6 +31,11 @@ const { values } = parseArgs({
     listen: { type: 'string', default: '127.0.0.1' },
     fresh: { type: 'boolean', default: false },
     'notify-range': { type: 'string', multiple: true, default: [] },
+    'relay-listen': { type: 'string' },
+    'relay-url': { type: 'string' },
+    'relay-certificate': { type: 'string' },
+    'relay-key': { type: 'string' },
+    'agent-image': { type: 'string' },
   },
 })
 
@@ -98,6 +105,11 @@ const gyrarch = await Gyrarch.open({
   post: sending(allowing(notifyRanges)),
   onError,
   keyFile: process.env['GYRARCH_KEY_FILE'],
+  relay: relayOf(values),
+  agent: {
+    file: fileURLToPath(new URL('../agent/agent.mjs', import.meta.url)),
+    ...(values['agent-image'] === undefined ? {} : { image: values['agent-image'] }),
+  },
 }).catch((error: unknown): never => {
   if (!(error instanceof StartRefusal)) throw error
   process.stderr.write(`${error.message}\n`)

@@ -1,5 +1,7 @@
 /** How a Gyrarch is opened. */
 import type { EngineLink } from './connectors/standin/engine-link'
+import type { AgentOptions } from './connectors/open-api/reach'
+import type { RelayOptions } from './connectors/open-api/ways'
 import type { Post } from './mend/outgoing/post'
 
 export interface GyrarchOptions {
@@ -25,6 +27,10 @@ export interface GyrarchOptions {
   readonly keepsHistory?: boolean
   /** How notices are sent to who asked for them; without it to no address inside. */
   readonly post?: Post
+  /** Where agents of clusters that cannot be dialled reach this server; on this machine alone unless it is said. */
+  readonly relay?: RelayOptions
+  /** What such agents are. */
+  readonly agent?: AgentOptions
   /** Most bytes of history that are kept. */
   readonly historyBytes?: number
 }

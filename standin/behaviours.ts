@@ -45,9 +45,9 @@ import { objectsApply, objectsPutBack, objectsRemove } from './cluster/objects'
 import { workloadRestart } from './cluster/rollout'
 import { rolloutAwait } from './cluster/rollout'
 
-/** Verbs that are asked of the outside: all but those of Gyrarch’s own register and desk. */
+/** Verbs that are asked of sites and clusters. */
 export type OutsideVerb = {
-  [Name in VerbName]: DefinitionOf<Name>['port'] extends 'ledger' | 'desk' ? never : Name
+  [Name in VerbName]: DefinitionOf<Name>['port'] extends 'site' | 'cluster' ? Name : never
 }[VerbName]
 
 const behaviours: { readonly [Name in OutsideVerb]: Behaviour<Name> } = {

@@ -1,7 +1,7 @@
 /** Whether the API of a cluster takes orders, and what helps where it does not. */
 import type { ClusterView, FleetView } from '../fleet'
 import { clusterState, objectsHeard, stateContext, yetToStart } from '../fleet'
-import { ref, saidOf } from '../contract'
+import { quoted, ref, saidOf } from '../contract'
 import type { RawFinding } from './change'
 import { caution, stop } from './finding'
 import { said } from './says'
@@ -19,6 +19,12 @@ export function answering(cluster: ClusterView, view: FleetView): readonly RawFi
         [{ ...said('rests-since', { since: cluster.restingSince ?? '' }), ...seen }],
         [{ says: `Start ${name}`, change: { kind: 'cluster.start', intent: { cluster: name } } }],
       ),
+    ]
+  if (cluster.reach && !cluster.reach.heard)
+    return [
+      stop('cluster.answers', 'cluster', said('not-heard', { cluster: name }), [
+        { ...quoted('reach', cluster.reach.says), ...seen },
+      ]),
     ]
   if (cluster.apiAnswers) return []
   const expired = cluster.certificatesUntil !== null && cluster.certificatesUntil <= view.now

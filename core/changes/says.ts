@@ -13,6 +13,8 @@ export const said = sentences({
   'rests-since': (p: { since: string }) =>
     `stopped since ${p.since.slice(0, 16).replace('T', ' ')} UTC`,
   'api-silent': (p: { cluster: string }) => `The API of ${p.cluster} does not answer.`,
+  'not-heard': (p: { cluster: string }) =>
+    `Nothing is heard of ${p.cluster}: what is asked of it would not arrive.`,
   'no-answer': () => 'no answer',
   'certificates-ended': (p: { cluster: string; certificatesUntil: string }) =>
     `The certificates of ${p.cluster} ended on ${p.certificatesUntil}: its API takes no orders.`,

@@ -95,6 +95,12 @@ export {
   type TrafficReport,
   trafficReport,
   type TrafficSpan,
+  type ReachKind,
+  reachKinds,
+  type ReachReason,
+  reachReasons,
+  reachReport,
+  type ReachReport,
   type UsageReport,
   usageReport,
 } from './reports'

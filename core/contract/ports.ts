@@ -81,6 +81,10 @@ export interface Connector extends Commands {
   readonly tells?: boolean
   /** From here on the listener is told. */
   connect(listener: ConnectorListener): void
+  /** Whether its clock is the wall’s: no simulated clock has reason to hurry for its work. */
+  readonly isReal?: boolean
+  /** A run turns back: a command that only waits for something outside ends, not done. */
+  leaveOff?(key: string): void
   /** Whether anything is under way for somebody who waits; a simulated clock may hurry then. */
   busy?(isBusy: boolean): Promise<void>
 }

@@ -8,8 +8,8 @@ import type { Ref, SliceName } from './refs'
 import type { Said } from './said'
 import type { Told } from './told'
 
-/** `ledger` is Gyrarch’s own register, `desk` where drives are written and read; `site` and `cluster` are outside. */
-export type PortName = 'site' | 'cluster' | 'ledger' | 'desk'
+/** `ledger` is Gyrarch’s own register, `desk` where drives are written and read, `reach` the ways to clusters that exist already; `site` and `cluster` are outside. */
+export type PortName = 'site' | 'cluster' | 'ledger' | 'desk' | 'reach'
 
 export interface VerbDefinition<
   Name extends string = string,
@@ -52,13 +52,24 @@ export interface Failure extends Said {
   readonly class: 'transient' | 'permanent'
   /** Machine-readable: `image-missing`, `no-stock`, `unavailable` … */
   readonly reason: string
+  /** The field of the intent that would have to differ, where there is one. */
+  readonly field?: string
   readonly chain: readonly (Said & { readonly about: Ref })[]
 }
 
 /** Codes that every verb of a port can fail with. */
 export const portFailures: Readonly<Record<PortName, readonly string[]>> = {
   site: ['no-site', 'unknown-verb', 'bad-arguments'],
-  cluster: ['certificate-expired', 'cluster-rests', 'api-down', 'unknown-verb', 'bad-arguments'],
+  cluster: [
+    'certificate-expired',
+    'cluster-rests',
+    'api-down',
+    'not-here',
+    'api-refuses',
+    'unknown-verb',
+    'bad-arguments',
+  ],
   ledger: ['unknown-verb', 'bad-arguments'],
   desk: ['unknown-verb', 'bad-arguments'],
+  reach: ['unknown-verb', 'bad-arguments'],
 }

@@ -28,6 +28,7 @@ export {
   type RouteView,
   type ShipmentView,
   type SnapshotScheduleView,
+  elsewhere,
   siteOf,
   type SiteKind,
   type SiteView,

@@ -42,7 +42,7 @@ export class UnneededRead extends Error {
 
 /** What names a thing and says where it stands: everybody may know that much of everything. */
 const namesOfSite = new Set<string>(['name', 'title', 'kind', 'domain', 'zones', 'connected'])
-const namesOfCluster = new Set<string>(['name', 'site', 'guarded', 'labels', 'drives'])
+const namesOfCluster = new Set<string>(['name', 'site', 'guarded', 'labels', 'drives', 'reach'])
 
 /** What the slices that run through the whole fleet hold of every site and cluster. */
 const everywhere: Readonly<

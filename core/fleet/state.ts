@@ -35,6 +35,7 @@ const staleSeconds = 300
 
 /** When nothing has been heard of a cluster for too long: since when, else null. */
 function silentSince(cluster: ClusterView, context: StateContext): string | null {
+  if (cluster.reach && !cluster.reach.heard) return cluster.reach.lastHeardWall ?? ''
   const since = context.unheard[cluster.name]
   return since !== undefined && context.now - Date.parse(since) > staleSeconds * 1000 ? since : null
 }
@@ -195,14 +196,24 @@ export function siteState(
   clusters: readonly ClusterView[],
   context: StateContext,
 ): Reasoned {
-  const states = clusters
-    .filter((cluster) => cluster.site === site.name)
-    .map((cluster) => ({ name: cluster.name, ...clusterState(cluster, context) }))
-  if (states.length === 0)
+  const own = clusters.filter((cluster) => cluster.site === site.name)
+  if (own.length === 0)
     return {
       state: context.workedOn.has(`site/${site.name}`) ? 'working' : 'well',
       ...said('site.empty'),
     }
+  return stateOfClusters(own, context)
+}
+
+/** The state of clusters that are shown together: the worst of them, but broken only when all are. */
+export function stateOfClusters(
+  clusters: readonly ClusterView[],
+  context: StateContext,
+): Reasoned {
+  const states = clusters.map((cluster) => ({
+    name: cluster.name,
+    ...clusterState(cluster, context),
+  }))
   if (states.every(({ state }) => state === 'broken'))
     return { state: 'broken', ...said('site.clusters-broken') }
   const softened = states.map((entry) =>

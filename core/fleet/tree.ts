@@ -5,10 +5,11 @@ import {
   nodeState,
   poolState,
   siteState,
+  stateOfClusters,
   type State,
   type StateContext,
 } from './state'
-import type { ClusterView, FleetView, NodeView, SiteView } from './view'
+import { type ClusterView, elsewhere, type FleetView, type NodeView, type SiteView } from './view'
 
 export interface FleetNode {
   readonly ref: string
@@ -151,6 +152,20 @@ function siteEntry(
   }
 }
 
+/** Clusters that stand at no site of the fleet: nothing under them is known, nor what they cost. */
+function awayEntry(clusters: readonly ClusterView[], context: StateContext): FleetNode {
+  const children = clusters.map((cluster) => clusterEntry(cluster, new Map(), context))
+  return {
+    ref: `site/${elsewhere}`,
+    kind: 'site',
+    name: elsewhere,
+    ...stateOfClusters(clusters, context),
+    release: null,
+    ...sumOf(children),
+    children,
+  }
+}
+
 export const stateContext = (view: FleetView): StateContext => ({
   now: Date.parse(view.now),
   workedOn: new Set(view.workedOn),
@@ -163,7 +178,11 @@ export function fleetTree(view: FleetView): FleetNode {
   const bySite = new Map<string, ClusterView[]>()
   for (const cluster of view.clusters)
     bySite.set(cluster.site, [...(bySite.get(cluster.site) ?? []), cluster])
-  const children = view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context))
+  const away = bySite.get(elsewhere) ?? []
+  const children = [
+    ...view.sites.map((site) => siteEntry(site, bySite.get(site.name) ?? [], context)),
+    ...(away.length === 0 ? [] : [awayEntry(away, context)]),
+  ]
   const sums = sumOf(children)
   return {
     ref: 'fleet',

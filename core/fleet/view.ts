@@ -9,6 +9,7 @@ import type {
   Redirect,
   PeerReport,
   PullsAs,
+  ReachReport,
   SiteReport,
   Slice,
   StorageReport,
@@ -165,6 +166,8 @@ export interface ClusterView {
   readonly apiClients?: ClusterReport['apiClients']
   /** Its replicated storage; null or absent where it has none. */
   readonly storage?: StorageReport | null
+  /** How it is reached; absent where Gyrarch raised it. */
+  readonly reach?: ReachReport
   readonly observedAt: string
 }
 
@@ -252,6 +255,9 @@ export interface FleetView {
   /** What the APIs of some clusters list, for those who asked for it (`objects:cedar`); read by `listedObjects`, which tells who did not ask from who is not answered. */
   readonly objects?: Readonly<Record<string, Slice<readonly ApiObject[]>>>
 }
+
+/** Where clusters are shown that stand at no site of the fleet. */
+export const elsewhere = 'elsewhere' as const
 
 export const siteOf = (view: FleetView, name: string): SiteView | undefined =>
   view.sites.find((site) => site.name === name)

@@ -99,6 +99,7 @@ import {
   registryRule,
 } from '../registry/changes'
 import { shipmentImport, shipmentPack, shipmentSend } from '../shipment/changes'
+import { clusterDismiss, clusterEnrol, notHere } from '../reach'
 import { withObserved } from '../estimates'
 import { memberKey, type SetIntent, setIntent, setName, setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
@@ -172,7 +173,10 @@ const inScope = <Intent>(of: ChangeKind<Intent>): ChangeKind<Intent> => {
     subjects: (intent, view) => of.subjects(intent, seen(intent, view)),
     guardedBy: (intent, view) => of.guardedBy(intent, seen(intent, view)),
     ...(guards ? { guards: (intent, view) => guards(intent, seen(intent, view)) } : {}),
-    check: (intent, view) => of.check(intent, seen(intent, view)),
+    check: (intent, view) => {
+      const elsewhere = notHere(of.name, intent, view)
+      return elsewhere ? [elsewhere] : of.check(intent, seen(intent, view))
+    },
     plan: (intent, view) => of.plan(intent, seen(intent, view)),
     prove: (intent, view, results) => of.prove(intent, seen(intent, view), results),
     ...(after ? { after: (intent, view) => wholeView(after(intent, seen(intent, view))) } : {}),
@@ -251,6 +255,8 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
 export const kinds: readonly Kind[] = [
   kind(clusterRaise),
   kind(clusterTakedown),
+  kind(clusterEnrol),
+  kind(clusterDismiss),
   kind(imagePlace),
   kind(siteAdd),
   kind(siteEdit),

@@ -18,6 +18,7 @@ export {
   type PlannedMachine,
   startCount,
 } from './planned'
+export { nameFindings } from './checks/identity'
 export { bestDisk } from './checks/box'
 export { checkHostRoom, checkQuota } from './checks/room'
 export { checkCredentials } from './checks/surroundings'

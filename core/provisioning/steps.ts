@@ -9,6 +9,9 @@ export const askRetry: RetryPolicy = { attempts: 5, firstSeconds: 10, mostSecond
 /** Medians and 95th percentiles, measured on past runs at sites of each kind. */
 export const estimates = {
   ledger: { likely: 1, worst: 3 },
+  dialIn: { likely: 5, worst: 25 },
+  /** Somebody has to start the agent first. */
+  dialOut: { likely: 300, worst: 3600 },
   holdAddresses: { likely: 5, worst: 15 },
   managedControlPlane: { likely: 300, worst: 480 },
   createInHall: { likely: 95, worst: 180 },

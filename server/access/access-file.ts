@@ -3,6 +3,7 @@ import { writeYaml } from '~/core/objects'
 import { clusterRanges, parseCidr } from '~/core/addresses'
 import { clusterDomain, type ClusterView, type FleetView, nodesOf, siteOf } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
+import type { Line } from '../runner/journal'
 import type { ClusterServers } from '../cluster-api/servers'
 
 /** How long a token is good for, in seconds, unless it is said. */
@@ -57,6 +58,11 @@ export async function accessFile(
   cluster: ClusterView,
   seconds = usualSeconds,
 ): Promise<AccessFile> {
+  if (cluster.reach)
+    throw new Refusal(
+      'conflict',
+      `${cluster.name} was enrolled: Gyrarch signs nobody in there. Ask whoever runs it for an access file.`,
+    )
   if (!cluster.apiAnswers)
     throw new Refusal(
       'unavailable',
@@ -85,4 +91,24 @@ export async function accessFile(
     yaml: `# Access to ${cluster.name} as duty, until ${expiresWall}.\n${writeYaml(document)}`,
     expiresWall,
   }
+}
+
+/** The same, written down in the journal. */
+export async function giveAccess(
+  gyrarch: {
+    readonly clusterServers: ClusterServers
+    cluster(name: string): Promise<ClusterView>
+    journalLine(line: Line): Promise<void>
+  },
+  name: string,
+  seconds?: number,
+): Promise<AccessFile> {
+  const file = await accessFile(gyrarch.clusterServers, await gyrarch.cluster(name), seconds)
+  await gyrarch.journalLine({
+    kind: 'access.given',
+    params: { cluster: name, until: file.expiresWall },
+    about: `cluster/${name}`,
+    says: `access file of ${name} handed out, valid until ${file.expiresWall}`,
+  })
+  return file
 }

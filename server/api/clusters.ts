@@ -1,5 +1,5 @@
 /** Clusters: their nodes, objects, logs and access files. */
-import { apiClient, pullsAs, redirect, storageReport } from '~/core/contract'
+import { apiClient, pullsAs, reachReport, redirect, storageReport } from '~/core/contract'
 import { z } from 'zod'
 import { weekdays } from '~/core/scaling'
 import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/core/fleet'
@@ -64,6 +64,8 @@ const cluster = z.object({
   addOns: z.array(z.object({ name: z.string(), version: z.string() })),
   apiClients: z.array(apiClient).optional(),
   storage: storageReport.nullable(),
+  /** How an enrolled cluster is reached; null for one that was raised here. */
+  reach: reachReport.nullable(),
   observedAt: z.string(),
   state,
   says: z.string(),
@@ -83,6 +85,7 @@ export const clusterRoutes: readonly Route[] = [
       const { pools, ...rest } = cluster
       return ok({
         ...rest,
+        reach: cluster.reach ?? null,
         state,
         says,
         nodeCount: nodesOf(cluster).length,

@@ -1,6 +1,6 @@
 /** The fleet at a glance, and what has happened to it. */
 import { z } from 'zod'
-import type { FleetNode } from '~/core/fleet'
+import { elsewhere, type FleetNode } from '~/core/fleet'
 import { version } from '../gyrarch'
 import type { Route } from './route'
 import { ok, wholeText } from './answers'
@@ -27,7 +27,8 @@ const fleet = z.object({
   }),
   sites: z.array(
     place.extend({
-      kind: z.enum(['hall', 'cloud', 'edge']),
+      /** `elsewhere` holds what was enrolled. */
+      kind: z.enum(['hall', 'cloud', 'edge', elsewhere]),
       clusters: z.array(
         place.extend({
           guarded: z.boolean(),
@@ -92,7 +93,7 @@ export const fleetRoutes: readonly Route[] = [
         },
         sites: tree.children.map((site) => ({
           name: site.name,
-          kind: kindOf.get(site.name),
+          kind: kindOf.get(site.name) ?? elsewhere,
           state: site.state,
           clusters: site.children.map((cluster) => ({
             ...treeEntry(cluster),

@@ -21,6 +21,7 @@ import { siteRoutes } from './sites'
 import { standinRoutes } from './standins'
 import { registryRoutes } from './registries'
 import { noticeRoutes } from './notices'
+import { reachRoutes } from './reach'
 import { renewRoutes } from './renew'
 import { shipmentRoutes } from './shipments'
 import { storeRoutes } from './store'
@@ -32,6 +33,7 @@ export const routes: readonly Route[] = [
   ...fleetRoutes,
   ...siteRoutes,
   ...clusterRoutes,
+  ...reachRoutes,
   ...standinRoutes,
   ...changeRoutes,
   ...rehearsalRoutes,

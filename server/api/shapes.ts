@@ -30,6 +30,8 @@ export const remedyChange = z.union([draftShape, z.object({ patchDraft: z.array(
 export const failure = saidShape.extend({
   class: z.enum(['transient', 'permanent']),
   reason: z.string(),
+  /** The field of the intent that would have to differ. */
+  field: z.string().optional(),
   chain: z.array(saidShape.extend({ about: z.string() })),
 })
 

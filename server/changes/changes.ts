@@ -59,7 +59,7 @@ export class Changes {
         `There is no change kind ${kindName.slice(0, 80)}. Known: ${kinds.map((existingKind) => existingKind.name).join(', ')}.`,
         [{ path: 'kind', says: 'unknown kind' }],
       )
-    const read = kind.read(intent)
+    const read = kind.read(this.parts.sealed(kindName, intent))
     if (!read.ok) throw refuseIssues(read.issues, ['intent'])
     return read.draft
   }

@@ -12,6 +12,8 @@ export interface ChangesParts {
   readonly runner: Runner
   readonly hub: Hub
   readonly clock: { readonly now: number }
+  /** An intent as it may be kept and shown. */
+  readonly sealed: (kind: string, intent: unknown) => unknown
   /** Told when something was put on the schedule, or taken off. */
   readonly scheduleChanged: () => void
   /** Told of errors of what goes on by itself. */

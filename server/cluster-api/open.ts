@@ -14,7 +14,8 @@ export function openClusterServers(parts: Parts): ClusterServers {
   const { outside, fleet } = parts
   return new ClusterServers({
     ...parts,
-    clusters: async () => (await fleet.view()).clusters,
+    // An enrolled cluster has a server of its own.
+    clusters: async () => (await fleet.view()).clusters.filter(({ reach }) => !reach),
     namesOf: async (cluster) => namesOf(cluster, await fleet.view()),
     write: (cluster, request, mirror) => writeTo({ cluster, outside, mirror }, request),
   })

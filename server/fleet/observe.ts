@@ -81,11 +81,12 @@ export function clusterView(
     ...(report?.pullsAs ? { pullsAs: report.pullsAs } : {}),
     namespaces: report?.namespaces ?? [],
     dnsAnswers: report?.dnsAnswers ?? false,
-    certificatesUntil: report?.certificatesUntil ?? null,
+    certificatesUntil: report?.certificatesUntil || null,
     backups: report?.backups ?? [],
     addOns: report?.addOns ?? [],
     ...(report && report.apiClients.length > 0 ? { apiClients: report.apiClients } : {}),
     storage: report?.storage ?? null,
+    ...(report?.reach ? { reach: report.reach } : {}),
     observedAt: isoTime(now),
   }
 }
@@ -125,6 +126,8 @@ export function ledgerOf(
       })),
     ),
     ...clusters.flatMap((cluster): LedgerEntry[] => {
+      // Of an enrolled cluster nobody has told its ranges.
+      if (cluster.pods === '') return []
       const domain = domainOf.get(cluster.site) ?? ''
       return [
         {

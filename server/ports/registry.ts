@@ -16,11 +16,12 @@ type Outside = Connector & Observe
 export class ConnectorRegistry {
   private readonly byRef = new Map<Ref, Outside>()
 
-  /** `outside` has every site and cluster that was given to nobody else. */
+  /** `outside` has every site and cluster that was given to nobody else; `reach` opens ways to further clusters. */
   constructor(
     private readonly register: Connector,
     private readonly desk: Connector,
     private readonly outside: Outside,
+    private readonly reach: Outside,
   ) {}
 
   /** From now on this site or cluster is reached by another connector. */
@@ -28,13 +29,27 @@ export class ConnectorRegistry {
     this.byRef.set(about, connector)
   }
 
+  /** It is reached as all others again, or not at all. */
+  unassign(about: Ref): void {
+    this.byRef.delete(about)
+  }
+
   all(): readonly Connector[] {
-    return [...new Set<Connector>([this.register, this.desk, this.outside, ...this.byRef.values()])]
+    return [
+      ...new Set<Connector>([
+        this.register,
+        this.desk,
+        this.outside,
+        this.reach,
+        ...this.byRef.values(),
+      ]),
+    ]
   }
 
   /** The connector that carries a command. */
   carrying(command: Pick<Command, 'port' | 'verb' | 'args'>): Connector {
     if (command.port === 'ledger') return this.register
+    if (command.port === 'reach') return this.reach
     return command.port === 'desk' ? this.desk : this.having(targetOf(command))
   }
 

@@ -3,6 +3,7 @@ import type { Sequelize } from 'sequelize'
 import { defineCases } from '../mend/case-row'
 import { defineDrills } from '../mend/drill-row'
 import { defineOutgoing } from '../mend/outgoing/rows'
+import { defineReach } from '../connectors/open-api/rows'
 import { defineRehearsals } from '../rehearsal/rehearsal-row'
 import { defineRecords } from './define'
 
@@ -12,4 +13,5 @@ export function defineAll(sequelize: Sequelize): void {
   defineCases(sequelize)
   defineDrills(sequelize)
   defineOutgoing(sequelize)
+  defineReach(sequelize)
 }

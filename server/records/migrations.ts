@@ -228,6 +228,14 @@ export const recordMigrations: readonly Migration[] = [
   },
   { name: '0026-loading', up: sql(`CREATE TABLE loading (what TEXT PRIMARY KEY)`) },
   { name: '0027-api-ports', up: sql(`ALTER TABLE authorities ADD COLUMN port INTEGER`) },
+  {
+    name: '0028-reaches',
+    up: sql(
+      `CREATE TABLE reaches (cluster TEXT PRIMARY KEY, kind TEXT NOT NULL, state TEXT NOT NULL, accessFile TEXT, token TEXT, tokenHash TEXT, credentialHash TEXT, dialledAt TEXT, heardAt TEXT, report JSON)`,
+      `CREATE TABLE reach_commands (key TEXT PRIMARY KEY, at TEXT NOT NULL, kept JSON, outcome JSON)`,
+      `CREATE TABLE relay (id INTEGER PRIMARY KEY, port INTEGER NOT NULL)`,
+    ),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

@@ -1,6 +1,6 @@
 /** A run that is under way: its change and its steps as they were last written. */
 import type { StepResults } from '~/core/changes'
-import { readCommand, type Ref } from '~/core/contract'
+import { type Connector, readCommand, type Ref } from '~/core/contract'
 import type { ChangeRow, StepRow } from '../records/models'
 
 export interface Active {
@@ -11,6 +11,13 @@ export interface Active {
 /** Whether it goes on, one way or the other. */
 export const isUnderWay = ({ row }: Active): boolean =>
   row.state === 'running' || row.state === 'undoing'
+
+/** Whether a run is under way in which a simulated clock has a part: what real time alone decides makes none hurry. */
+export const isForClock = (active: Active, carrying: (step: StepRow) => Connector): boolean =>
+  isUnderWay(active) && [...active.steps.values()].some((step) => carrying(step).isReal !== true)
+
+export const runningIn = ({ steps }: Active): readonly StepRow[] =>
+  [...steps.values()].filter(({ state, key }) => state === 'running' && key !== null)
 
 export const isoClock = (ms: number): string => new Date(ms).toISOString()
 

@@ -22,7 +22,7 @@ import { storageCode } from '../records/start-refusal'
 import { ChangeRow, StepRow } from '../records/models'
 import { actingAs } from '../actor'
 import { changeId } from './journal'
-import { type Active, isoClock, isUnderWay, resultsOf, stepAwaiting } from './active'
+import { type Active, isoClock, isForClock, runningIn, resultsOf, stepAwaiting } from './active'
 import { Lanes } from './lanes'
 import type { RunnerParts } from './parts'
 import { backProofs, proofsOf } from './proofs'
@@ -188,13 +188,13 @@ export class Runner {
   takeBack(number: number): Promise<void> {
     return this.enter(number, async () => {
       const active = this.active.get(number)
-      if (!active) return
-      await this.turnBack(active, `${active.row.label}: being taken back`, null)
+      if (active) await this.turnBack(active, `${active.row.label}: being taken back`, null)
     })
   }
 
   private async turnBack(active: Active, says: string, cause: Failure | null): Promise<void> {
     await this.records.turnedBack(active, says, cause)
+    for (const step of runningIn(active)) this.carrying(step).leaveOff?.(step.key ?? '')
     await this.noteBusy()
     await this.drive(active)
   }
@@ -394,7 +394,8 @@ export class Runner {
 
   /** Tells every connector whether a run is under way: whoever carries none of its steps may be asked by the next. */
   private async noteBusy(): Promise<void> {
-    const isBusy = [...this.active.values()].some(isUnderWay)
+    const carrying = (step: StepRow): Connector => this.carrying(step)
+    const isBusy = [...this.active.values()].some((active) => isForClock(active, carrying))
     for (const connector of this.parts.connectors.all()) await connector.busy?.(isBusy)
   }
 }

@@ -4,6 +4,7 @@ import type { Told } from '../told'
 import { redirect } from '../redirects'
 import { pullsAs } from '../registry-access'
 import { apiClient } from './api-client'
+import { reachReport } from './reach'
 import { machine } from './site'
 import { storageReport } from './storage'
 
@@ -76,6 +77,8 @@ export const clusterReport = z.object({
   apiClients: z.array(apiClient).default([]),
   /** Its replicated storage; null where it has none. */
   storage: storageReport.nullable().default(null),
+  /** How it is reached; absent where Gyrarch raised it. */
+  reach: reachReport.optional(),
 })
 export type ClusterReport = Told<z.infer<typeof clusterReport>>
 

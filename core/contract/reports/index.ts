@@ -1,6 +1,14 @@
 /** What the outside reports, one file a slice. */
 export { apiClient } from './api-client'
 export {
+  type ReachKind,
+  reachKinds,
+  type ReachReason,
+  reachReasons,
+  reachReport,
+  type ReachReport,
+} from './reach'
+export {
   backup,
   type ClusterEvent,
   clusterEvent,

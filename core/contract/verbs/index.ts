@@ -9,6 +9,7 @@ import * as machines from './machines'
 import * as networks from './networks'
 import * as nodes from './nodes'
 import * as objects from './objects'
+import * as reach from './reach'
 import * as register from './register'
 import * as registryAccess from './registry-access'
 import * as sites from './sites'
@@ -34,6 +35,7 @@ const definitions = {
   ...storage,
   ...imageVerbs,
   ...registryAccess,
+  ...reach,
 }
 
 export { driveRef } from './images'

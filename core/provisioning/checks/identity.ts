@@ -1,7 +1,7 @@
 /** Name, site, release: what the cluster is called, where it stands and what it runs. */
 import { quoted } from '../../contract'
 import type { Fact, RawFinding } from '../../changes'
-import type { ImageView, SiteView } from '../../fleet'
+import type { FleetView, ImageView, SiteView } from '../../fleet'
 import { isUnsupported, newestFirst, supportDaysLeft } from '../../releases'
 import { compareReleases, minorLine, promiseText } from '../../units'
 import type { Check, Planned } from '../planned'
@@ -29,23 +29,24 @@ function freeName(request: string, taken: ReadonlySet<string>): string {
   for (let i = 2; ; i++) if (!taken.has(`${stem}-${i}`)) return `${stem}-${i}`
 }
 
-export const checkName: Check = ({ intent, view }) => {
+/** What stands against a name for a cluster. */
+export function nameFindings(name: string, view: FleetView): readonly RawFinding[] {
   const because: Fact[] = [
     {
       ...said('cluster-name-dns'),
       source: 'RFC 1123',
     },
   ]
-  if (!label.test(intent.name)) {
-    const fixed = asLabel(intent.name)
+  if (!label.test(name)) {
+    const fixed = asLabel(name)
     return [
       {
         level: 'stop',
         rule: 'name.label',
         field: 'name',
-        ...(intent.name === ''
+        ...(name === ''
           ? said('name.label.cluster-no-name')
-          : said('name.label.no-valid-name', { name: intent.name })),
+          : said('name.label.no-valid-name', { name })),
         because,
         offers: fixed === '' ? [] : [rename(fixed)],
       },
@@ -55,14 +56,14 @@ export const checkName: Check = ({ intent, view }) => {
     .filter((taken) => taken.kind === 'name')
     .map((taken) => taken.what)
   const taken = new Set([...view.clusters.map((cluster) => cluster.name), ...reserved])
-  if (!taken.has(intent.name)) return []
-  const holder = view.clusters.find((cluster) => cluster.name === intent.name)
+  if (!taken.has(name)) return []
+  const holder = view.clusters.find((cluster) => cluster.name === name)
   return [
     {
       level: 'stop',
       rule: 'name.taken',
       field: 'name',
-      ...said('name.taken', { name: intent.name, site: holder?.site ?? null }),
+      ...said('name.taken', { name, site: holder?.site ?? null }),
       because: [
         {
           ...(holder
@@ -71,10 +72,12 @@ export const checkName: Check = ({ intent, view }) => {
           source: 'register of clusters',
         },
       ],
-      offers: [rename(freeName(intent.name, taken))],
+      offers: [rename(freeName(name, taken))],
     },
   ]
 }
+
+export const checkName: Check = ({ intent, view }) => nameFindings(intent.name, view)
 
 export const checkSite: Check = (planned) => {
   const { intent, site, view } = planned
